@@ -1,0 +1,83 @@
+# Checks: each returns its value or throws. `where` says whose value it is.
+
+check_text <- function(x, where) {
+  if (!is.character(x) || length(x) != 1 || is.na(x) || !nzchar(trimws(x))) {
+    stop_input("type", paste("got", show_value(x)), where, "Write one text that is not empty.")
+  }
+  x
+}
+
+check_texts <- function(x, where) {
+  if (is.list(x)) x <- unlist(x)
+  if (!is.character(x) || !length(x) || anyNA(x) || !all(nzchar(x))) {
+    stop_input("type", paste("got", show_value(x)), where, "Write one text or a list of texts.")
+  }
+  x
+}
+
+check_number <- function(x, where, least = -Inf, most = Inf, above = -Inf) {
+  good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x >= least && x <= most && x > above
+  if (!good) stop_input("type", paste("got", show_value(x)), where, paste0("Write one number", bounds(least, most, above), "."))
+  as.numeric(x)
+}
+
+check_count <- function(x, where, least = 1, most = 1e9) {
+  good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x) && x >= least && x <= most
+  if (!good) stop_input("type", paste("got", show_value(x)), where, paste0("Write one whole number", bounds(least, most), "."))
+  as.integer(x)
+}
+
+check_counts <- function(x, where, least = 1, most = 1e9) {
+  x <- unlist(x)
+  if (!length(x)) stop_input("type", "got nothing", where, "Write whole numbers.")
+  vapply(x, check_count, 0L, where = where, least = least, most = most, USE.NAMES = FALSE)
+}
+
+check_flag <- function(x, where) {
+  if (!is.logical(x) || length(x) != 1 || is.na(x)) {
+    stop_input("type", paste("got", show_value(x)), where, "Write true or false.")
+  }
+  x
+}
+
+check_choice <- function(x, where, choices) {
+  if (!is.character(x) || length(x) != 1 || is.na(x) || !x %in% choices) {
+    near <- if (is.character(x) && length(x) == 1 && !is.na(x)) closest(x, choices)
+    stop_input("choice", paste("got", show_value(x)), where,
+               paste0("Write ", either(choices), ".", if (length(near)) paste0(" Did you mean ", near, "?")))
+  }
+  x
+}
+
+check_class <- function(x, where, class, made_by) {
+  if (!inherits(x, class)) {
+    stop_input("type", paste("got", a_kind(x)), where, paste0("Give what ", made_by, " returns."))
+  }
+  x
+}
+
+check_columns <- function(x, where, columns) {
+  if (!is.data.frame(x)) stop_input("type", paste("got", a_kind(x)), where, "Give a data frame.")
+  lost <- setdiff(columns, names(x))
+  if (length(lost)) stop_input("columns", paste("has no column", either(lost)), where, paste0("It needs ", toString(columns), "."))
+  x
+}
+
+# Numbers that are times: finite, above zero.
+check_seconds <- function(x, where) {
+  if (!is.numeric(x) || !length(x) || !all(is.finite(x)) || any(x <= 0)) {
+    stop_input("type", paste("got", show_value(utils::head(x[!is.finite(x) | x <= 0], 3))), where,
+               "Write seconds, each finite and above 0.")
+  }
+  as.numeric(x)
+}
+
+bounds <- function(least, most, above = -Inf) {
+  if (above > -Inf && most < Inf) return(paste(" above", above, "and at most", most))
+  if (above > -Inf) return(paste(" above", above))
+  if (least > -Inf && most < Inf && most < 1e9) return(paste(" from", least, "to", most))
+  if (least > -Inf) return(paste(" of at least", least))
+  ""
+}
+
+a_kind <- function(x) paste("an object of class", class(x)[1])

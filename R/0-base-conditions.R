@@ -1,0 +1,44 @@
+# Conditions: every error says what is wrong, where, and what to write instead.
+
+# Signals an error of class `clockpigeon_error_<topic>`. `what` is a clause ("got 'x', which ..."), `where` a file
+# and field or an argument, `instead` a full sentence. Programs read the class and the fields, people the message.
+stop_input <- function(topic, what, where = NULL, instead = NULL) {
+  text <- paste0(if (length(where)) paste0(where, ": "), what, ".", if (length(instead)) paste0(" ", instead))
+  stop(structure(
+    class = c(paste0("clockpigeon_error_", topic), "clockpigeon_error", "error", "condition"),
+    list(message = text, call = NULL, topic = topic, what = what, where = where, instead = instead)
+  ))
+}
+
+# The same for what is odd but can be worked with.
+warn_input <- function(topic, what, where = NULL) {
+  warning(structure(
+    class = c(paste0("clockpigeon_warning_", topic), "clockpigeon_warning", "warning", "condition"),
+    list(message = paste0(if (length(where)) paste0(where, ": "), what, "."), call = NULL, topic = topic, where = where)
+  ))
+}
+
+# Where an argument is, for the messages of public functions.
+argument <- function(name) paste0("argument `", name, "`")
+
+# Shows a value in a message: short, quoted, never more than one line.
+show_value <- function(x) {
+  if (is.null(x)) return("nothing")
+  if (is.list(x)) return("a list")
+  text <- paste(x, collapse = ", ")
+  if (nchar(text) > 60) text <- paste0(substr(text, 1, 57), "...")
+  if (is.character(x)) paste0("'", text, "'") else text
+}
+
+# The candidates as a phrase: "a", "a or b", "a, b or c".
+either <- function(x) {
+  if (length(x) < 2) return(paste0(x))
+  paste(paste(x[-length(x)], collapse = ", "), "or", x[length(x)])
+}
+
+# The candidate closest to a misspelt word, or NULL when none is close.
+closest <- function(word, candidates) {
+  if (!length(candidates)) return(NULL)
+  far <- utils::adist(word, candidates, ignore.case = TRUE)[1, ]
+  if (min(far) <= max(1, nchar(word) %/% 3)) candidates[which.min(far)]
+}

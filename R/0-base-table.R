@@ -1,0 +1,29 @@
+# Tables: what public functions return.
+
+# A tibble by its class and shape. The tibble package is not loaded to make one (that would double the time of a short
+# command); library(clockpigeon) loads it, so that tables print and subset as tibbles do. Inside the package
+# columns are therefore always taken with [[ and rows with drop = FALSE, which mean the same either way.
+as_table <- function(x, class = NULL) {
+  x <- as.data.frame(x, stringsAsFactors = FALSE, optional = TRUE)
+  attr(x, "row.names") <- seq_len(nrow(x))
+  class(x) <- c(class, "tbl_df", "tbl", "data.frame")
+  x
+}
+
+as_frame <- function(x) {
+  class(x) <- "data.frame"
+  x
+}
+
+# Rows of tables with the same columns, in order; NULLs are passed over.
+bind_tables <- function(tables) {
+  tables <- lapply(Filter(Negate(is.null), tables), as_frame)
+  if (!length(tables)) return(NULL)
+  as_table(do.call(rbind, c(tables, make.row.names = FALSE)))
+}
+
+# One key a row from several columns; two rows agree in all columns exactly when their keys are equal.
+row_key <- function(x, columns) {
+  if (!length(columns)) return(rep("", nrow(x)))
+  do.call(paste, c(lapply(columns, function(column) as.character(x[[column]])), sep = "\x1f"))
+}

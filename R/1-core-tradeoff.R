@@ -1,0 +1,10 @@
+# Trade-offs: who is beaten by whom, and by how much.
+
+# TRUE for each row that no other row beats: none is at least as good in both columns and better in one (less is better).
+non_dominated <- function(a, b) {
+  vapply(seq_along(a), function(i) !any(a <= a[i] & b <= b[i] & (a < a[i] | b < b[i])), NA)
+}
+
+# The smallest limit that a share of the draws keeps: the k-th smallest draw, k = ceiling(share * n), so that the
+# share of draws at or below it is never under what was asked.
+kept_by <- function(draws, share) sort(draws)[max(1, ceiling(share * length(draws) - 1e-9))]

@@ -1,0 +1,96 @@
+# Files to records: each YAML format is a list of fields, and the same list reads, checks and refuses.
+
+# A field of a format. `read(value, where)` checks the raw value and returns the clean one; a field that is absent gets
+# `default`, or is an error when required.
+field <- function(read, required = FALSE, default = NULL) list(read = read, required = required, default = default)
+
+choice_of <- function(...) {
+  choices <- c(...)
+  function(x, where) check_choice(x, where, choices)
+}
+
+# Whole numbers, one or several.
+counts <- function(x, where) check_counts(x, where)
+
+number_above <- function(above) function(x, where) check_number(x, where, above = above)
+
+duration_field <- function(x, where) {
+  if (is.numeric(x)) x <- format(x)
+  parse_duration(check_text(x, where), where)
+}
+
+date_field <- function(x, where) {
+  day <- if (is.character(x) && length(x) == 1 && grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", x)) as.Date(x, optional = TRUE)
+  if (is.null(day) || is.na(day)) stop_input("type", paste("got", show_value(x)), where, "Write a date as 2026-10-01.")
+  day
+}
+
+# A version is text: YAML would read an unquoted 1.0 as the number 1.
+version_field <- function(x, where) {
+  numbers <- if (is.list(x)) any(vapply(x, is.numeric, NA)) else is.numeric(x)
+  if (numbers) stop_input("type", paste("got the number", show_value(unlist(x))), where, "Put versions in quotes, such as \"1.0\".")
+  check_texts(x, where)
+}
+
+frames_field <- function(x, where) {
+  if (is.numeric(x)) parse_frames(x, where) else parse_frames(check_text(x, where), where)
+}
+
+# A list of records of one format.
+records_of <- function(fields) {
+  function(x, where) {
+    if (!is.list(x) || !length(x) || !is.null(names(x))) {
+      stop_input("type", paste("got", show_value(x)), where, "Write a list, each entry behind a dash.")
+    }
+    lapply(seq_along(x), function(i) read_fields(x[[i]], fields, paste0(where, "[", i, "]")))
+  }
+}
+
+record_of <- function(fields) function(x, where) read_fields(x, fields, where)
+
+# Reads one mapping by its format. Unknown fields, missing fields and bad values are errors that name the file and field.
+read_fields <- function(x, fields, where) {
+  if (!is.list(x) || is.null(names(x)) || !all(nzchar(names(x)))) {
+    stop_input("type", paste("got", show_value(x)), where, paste0("Write fields as `name: value` (", toString(names(fields)), ")."))
+  }
+  odd <- setdiff(names(x), names(fields))
+  if (length(odd)) {
+    near <- closest(odd[1], names(fields))
+    stop_input("field", paste0("unknown field `", odd[1], "`"), where,
+               if (length(near)) paste0("Did you mean `", near, "`?") else paste0("Fields here are ", toString(names(fields)), "."))
+  }
+  out <- list()
+  for (name in names(fields)) {
+    f <- fields[[name]]
+    at <- paste0(where, ", field `", name, "`")
+    if (!is.null(x[[name]])) out[[name]] <- f$read(x[[name]], at)
+    else if (f$required) stop_input("field", paste0("field `", name, "` is missing"), where, "Write it.")
+    else out[name] <- list(f$default)
+  }
+  out
+}
+
+# Reads a YAML file into a record of class `class`. YAML never evaluates code here, times written as 00:12:40 stay text
+# (YAML 1.1 would make them numbers in base 60), and only true and false are flags.
+read_record <- function(path, fields, class) {
+  path <- check_text(path, argument("path"))
+  x <- read_yaml_file(path)
+  record <- read_fields(x, fields, short_path(path))
+  structure(record, class = class, path = path)
+}
+
+read_yaml_file <- function(path) {
+  if (!file.exists(path)) stop_input("file", "no such file", short_path(path), "Check the path.")
+  plain_flag <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
+  tryCatch(
+    yaml::yaml.load_file(path, eval.expr = FALSE,
+                         handlers = list("int#base60" = identity, "float#base60" = identity, "bool#yes" = plain_flag, "bool#no" = plain_flag)),
+    error = function(e) stop_input("yaml", paste("is no YAML:", conditionMessage(e)), short_path(path), "Mend the line it names.")
+  )
+}
+
+# Folder and file: enough to find it, short enough to read.
+short_path <- function(path) {
+  folder <- basename(dirname(path))
+  if (folder %in% c(".", "")) basename(path) else file.path(folder, basename(path))
+}

@@ -1,0 +1,28 @@
+# Limits: what ends a frame. Several may stand together; the first reached ends it.
+
+limit_fields <- function() list(
+  samples = field(function(x, where) check_count(x, where)),
+  noise = field(number_above(0)),
+  time = field(duration_field)
+)
+
+read_limit <- function(x, where) {
+  limit <- read_fields(x, limit_fields(), where)
+  if (all(lengths(limit) == 0)) stop_input("limit", "names no limit", where, "Write samples, noise or time.")
+  limit
+}
+
+# A limit as the columns of a timing: the kinds joined, the first one's value, and the others' values in `features`.
+limit_columns <- function(limit) {
+  set <- Filter(length, limit)
+  list(
+    limit_kind = paste(names(set), collapse = "+"), limit_value = as.numeric(set[[1]]),
+    features = if (length(set) > 1) as.character(jsonlite::toJSON(set[-1], auto_unbox = TRUE, digits = NA)) else NA_character_
+  )
+}
+
+format_limit <- function(limit) {
+  set <- Filter(length, limit)
+  paste(Map(function(name, value) if (name == "time") paste("time", format_duration(value)) else paste(name, format(value)),
+            names(set), set), collapse = ", ")
+}

@@ -1,0 +1,67 @@
+# Timings as data: the columns checked, and CSV in and out.
+
+# Brings a data frame to the columns of a timing. Missing columns become NA; the words and types are checked.
+as_timings <- function(x, where = argument("x")) {
+  if (!is.data.frame(x)) stop_input("type", paste("got", a_kind(x)), where, "Give a data frame of timings.")
+  odd <- setdiff(names(x), names(timing_columns))
+  if (length(odd)) {
+    near <- closest(odd[1], names(timing_columns))
+    stop_input("field", paste0("unknown column `", odd[1], "`"), where,
+               if (length(near)) paste0("Did you mean `", near, "`?") else "See ?timings for the columns of a timing.")
+  }
+  out <- lapply(names(timing_columns), function(name) timing_column(x[[name]], name, nrow(x), where))
+  names(out) <- names(timing_columns)
+  out <- as_table(out)
+  for (name in names(timing_words)) check_words(out[[name]], name, where)
+  for (name in c("activity", "status", "kind")) {
+    if (anyNA(out[[name]])) stop_input("timing", paste0("row ", which(is.na(out[[name]]))[1], " has no ", name), where, paste0("Write ", either(timing_words[[name]]), "."))
+  }
+  for (name in c("wall_s", "load_s", "compute_s", "cpu_s", "peak_mem_mb", "samples_done", "noise", "billed")) {
+    bad <- which(out[[name]] < 0 | is.infinite(out[[name]]))
+    if (length(bad)) stop_input("timing", paste0("row ", bad[1], " has ", name, " ", out[[name]][bad[1]]), where, "Write a number of at least 0, or leave it empty.")
+  }
+  out
+}
+
+timing_column <- function(value, name, rows, where) {
+  type <- timing_columns[[name]]
+  if (is.null(value)) value <- rep(NA, rows)
+  blank <- is.na(value) | (is.character(value) & !nzchar(trimws(value)))
+  value[blank] <- NA
+  as <- switch(type, text = as.character, integer = as.numeric, number = as.numeric, flag = as.logical)
+  clean <- suppressWarnings(as(value))
+  odd <- is.na(clean) & !blank
+  if (type == "integer") odd <- odd | (!is.na(clean) & clean != round(clean))
+  bad <- which(odd)
+  if (length(bad)) {
+    stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])), where,
+               paste0("Write ", c(integer = "a whole number", number = "a number", flag = "TRUE or FALSE", text = "a text")[[type]], ", or leave it empty."))
+  }
+  if (type == "integer") as.integer(clean) else clean
+}
+
+check_words <- function(value, name, where) {
+  bad <- which(!is.na(value) & !value %in% timing_words[[name]])
+  if (length(bad)) {
+    stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])), where, paste0("Write ", either(timing_words[[name]]), "."))
+  }
+  invisible(value)
+}
+
+# Timings from a CSV with the columns of a timing; an empty field is NA, never zero.
+read_timings_csv <- function(path) {
+  if (!file.exists(path)) stop_input("file", "no such file", short_path(path), "Check the path.")
+  raw <- utils::read.csv(path, colClasses = "character", check.names = FALSE, na.strings = c("", "NA"))
+  as_timings(raw, short_path(path))
+}
+
+#' Example timings
+#'
+#' The sample evidence of the demo project: invented trial frames of two GPU engines in two versions each, on four devices, at two limits, and
+#' on three sites. Every row says so in its `note`.
+#'
+#' @return A tibble of timings.
+#' @examples
+#' nrow(example_timings())
+#' @export
+example_timings <- function() read_timings_csv(demo_file("sample-timings.csv"))

@@ -1,0 +1,59 @@
+# Processes: one command run from start to end, timed, measured and ended in time.
+
+# Runs a program by its argument vector; no shell stands between. Returns wall and CPU seconds, peak memory in 1e6 bytes (NA where
+# the system does not tell), exit status, whether it was ended by the time limit, and what it printed.
+run_command <- function(program, arguments, folder, time_limit = Inf, clock = wall_clock) {
+  log <- tempfile("clockpigeon-log-")
+  on.exit(unlink(log))
+  cpu_before <- sum(proc.time()[4:5])
+  start <- clock()
+  process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder, cleanup_tree = TRUE)
+  on.exit(end_process(process), add = TRUE, after = FALSE)
+  peak <- NA_real_
+  repeat {
+    left <- time_limit - (clock() - start)
+    process$wait(timeout = max(1, min(100, left * 1000)))
+    alive <- process$is_alive()
+    if (!alive || left <= 0) break
+    peak <- max(peak, peak_memory(process$get_pid()), na.rm = TRUE)
+  }
+  wall <- clock() - start
+  late <- alive
+  if (late) end_process(process)
+  list(wall_s = wall, cpu_s = sum(proc.time()[4:5]) - cpu_before, peak_mem_mb = if (is.finite(peak)) peak else NA_real_,
+       exit = process$get_exit_status(), late = late, text = read_log(log))
+}
+
+# Seconds since 1970. The one clock of the bench: tests put another in its place.
+wall_clock <- function() as.numeric(Sys.time())
+
+# Ends a process and everything it started.
+end_process <- function(process) {
+  process$kill_tree()
+  process$wait(timeout = 5000)
+  invisible()
+}
+
+# The most memory a process has held so far, in 1e6 bytes (Linux; NA elsewhere).
+peak_memory <- function(pid) {
+  status <- tryCatch(readLines(file.path("/proc", pid, "status"), warn = FALSE), error = function(e) character(), warning = function(w) character())
+  line <- grep("^VmHWM:", status, value = TRUE)
+  if (length(line)) as.numeric(gsub("[^0-9]", "", line)) * 1024 / 1e6 else NA_real_
+}
+
+# What a program printed: its last million bytes, as text that any pattern can be tried on.
+read_log <- function(path, most = 1e6) {
+  size <- file.size(path)
+  if (is.na(size) || size == 0) return("")
+  file <- file(path, "rb")
+  on.exit(close(file))
+  seek(file, max(0, size - most))
+  bytes <- readBin(file, "raw", most)
+  iconv(rawToChar(bytes[bytes != 0]), "UTF-8", "UTF-8", sub = "?")
+}
+
+# Mean number of processes that ran or waited over the last minute; NA where the system does not tell.
+load_average <- function() {
+  line <- tryCatch(readLines("/proc/loadavg", warn = FALSE), error = function(e) NA_character_, warning = function(w) NA_character_)
+  as.numeric(sub(" .*", "", line[1]))
+}

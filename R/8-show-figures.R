@@ -1,0 +1,108 @@
+# Figures: one message each.
+
+# Colours that stay apart under the common colour blindnesses (Okabe & Ito 2008); shape and label say the same.
+standing_colours <- c("the pick" = "#0072B2", "fits" = "#009E73", "does not fit" = "#D55E00")
+standing_shapes <- c("the pick" = 16, "fits" = 17, "does not fit" = 4)
+
+plain_theme <- function() {
+  ggplot2::theme_minimal(base_size = 12) +
+    ggplot2::theme(panel.grid.minor = ggplot2::element_blank(), legend.position = "top", plot.title.position = "plot",
+                   plot.caption = ggplot2::element_text(hjust = 0, colour = "grey35"))
+}
+
+#' Figures
+#'
+#' `autoplot()` of a choice: cost against finish time, the middle 80 % of draws as crossed ranges, deadline and budget as lines, the pick marked. Of a
+#' frame curve: seconds along the shot with its 80 % band and the probes.
+#'
+#' @param object A [choose_option()] choice or a [frame_curve()].
+#' @param ... Not used.
+#' @return A ggplot, with a text alternative as its `alt` label.
+#' @section Conditions: an error from ggplot2 when that package is missing.
+#' @examplesIf requireNamespace("ggplot2", quietly = TRUE)
+#' ggplot2::autoplot(frame_curve(c(20, 60, 100), c(41, 55, 90), 1:120))
+#' @name figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.choice <- function(object, ...) {
+  x <- as_frame(object$options)
+  x[["standing"]] <- factor(ifelse(x[["pick"]], "the pick", ifelse(x[["fits"]], "fits", "does not fit")), names(standing_colours))
+  unit <- time_unit(max(x[["finish_p90"]]))
+  for (column in c("finish_p10", "finish_p50", "finish_p90")) x[[column]] <- x[[column]] / unit$seconds
+  limits <- list(
+    if (is.finite(object$deadline_s)) ggplot2::geom_vline(xintercept = object$deadline_s / unit$seconds, linetype = 2, colour = "grey40"),
+    if (is.finite(object$budget)) ggplot2::geom_hline(yintercept = object$budget, linetype = 2, colour = "grey40"),
+    if (is.finite(object$deadline_s)) ggplot2::annotate("text", x = object$deadline_s / unit$seconds, y = Inf, label = " deadline", hjust = 0, vjust = 1.5, size = 3.6, colour = "grey30"),
+    if (is.finite(object$budget)) ggplot2::annotate("text", x = Inf, y = object$budget, label = "budget ", hjust = 1, vjust = -0.5, size = 3.6, colour = "grey30")
+  )
+  ggplot2::ggplot(x, ggplot2::aes(.data[["finish_p50"]], .data[["cost_p50"]], colour = .data[["standing"]], shape = .data[["standing"]])) +
+    limits +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["finish_p10"]], xmax = .data[["finish_p90"]]), alpha = 0.6) +
+    ggplot2::geom_linerange(ggplot2::aes(ymin = .data[["cost_p10"]], ymax = .data[["cost_p90"]]), alpha = 0.6) +
+    ggplot2::geom_point(size = 3.2) +
+    ggplot2::geom_text(ggplot2::aes(label = .data[["option"]], vjust = label_side(.data[["finish_p50"]], .data[["cost_p50"]])), hjust = 0, nudge_x = 0.006 * max(x[["finish_p90"]]),
+                       size = 3.4, show.legend = FALSE) +
+    ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
+    ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
+    ggplot2::scale_x_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.01, 0.22))) +
+    ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.03, 0.12))) +
+    ggplot2::labs(x = paste0("done after (", unit$name, ", from now)"), y = paste0("cost (", object$forecast$job$currency, ")"), colour = NULL, shape = NULL,
+                  title = choice_title(object), caption = figure_basis(object$forecast), alt = choice_alt(object)) +
+    plain_theme()
+}
+
+# Labels of options with close neighbours go above and below in turn.
+label_side <- function(x, y) {
+  order_x <- rank(y * 1e3 + x, ties.method = "first")
+  ifelse(order_x %% 2 == 0, -0.8, 1.6)
+}
+
+time_unit <- function(seconds) {
+  if (seconds < 180) list(name = "seconds", seconds = 1) else if (seconds < 3 * 3600) list(name = "minutes", seconds = 60) else list(name = "hours", seconds = 3600)
+}
+
+choice_title <- function(x) if (is.na(x$pick)) "No option fits" else paste0("Take ", x$pick)
+
+figure_basis <- function(forecast) {
+  paste0("Points: medians; ranges: middle 80 % of ", forecast$n, " draws.\nFrame times: ", evidence_line(forecast$job), ".")
+}
+
+choice_alt <- function(x) {
+  t <- as_frame(x$options)
+  paste0("Cost against finish time of ", nrow(t), " options. ", choice_title(x), ". ",
+         paste0(t[["option"]], ": ", format_duration(t[["finish_p50"]]), ", ", format_money(t[["cost_p50"]], t[["currency"]][1]), ifelse(t[["fits"]], ", fits", ", does not fit"), collapse = "; "), ".")
+}
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.frame_curve <- function(object, ...) {
+  x <- as_frame(stats::predict(object))
+  x[["part"]] <- segment_of(x[["frame"]], object$cuts)
+  probes <- data.frame(frame = object$frame, seconds = exp(object$log_s))
+  total <- total_time(object)
+  ggplot2::ggplot(x, ggplot2::aes(.data[["frame"]])) +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["lower"]], ymax = .data[["upper"]], group = .data[["part"]]), fill = "#56B4E9", alpha = 0.35) +
+    ggplot2::geom_line(ggplot2::aes(y = .data[["mean"]], group = .data[["part"]]), colour = "#0072B2") +
+    ggplot2::geom_point(data = probes, ggplot2::aes(y = .data[["seconds"]]), size = 2.6) +
+    ggplot2::geom_vline(xintercept = object$cuts - 0.5, linetype = 3, colour = "grey50") +
+    ggplot2::scale_y_continuous(limits = c(0, NA)) +
+    ggplot2::labs(x = "frame", y = "seconds a frame", title = paste0("Shot in all: ", format_duration(total[["lower"]]), " to ", format_duration(total[["upper"]]), " on one node"),
+                  caption = "Points: measured frames. Line and band: mean and middle 80 % of draws. Dotted: cut.",
+                  alt = paste0("Seconds a frame along the shot from ", nrow(probes), " measured frames; total ", format_duration(total[["mean"]]), ".")) +
+    plain_theme()
+}
+
+# Writes a figure as PNG, whole or not at all.
+write_figure <- function(figure, path, width = 10, height = 6.25, dpi = 128) {
+  need_package("ggplot2", "figures")
+  part <- paste0(path, ".part.png")
+  on.exit(unlink(part))
+  ggplot2::ggsave(part, figure, width = width, height = height, dpi = dpi, bg = "white")
+  if (!file.rename(part, path)) stop_input("file", "cannot be written", path, "Name another file.")
+  invisible(path)
+}
+
+need_package <- function(package, what) {
+  if (!requireNamespace(package, quietly = TRUE)) {
+    stop_input("package", paste0(what, " need the package ", package, ", which is not installed"), instead = paste0("Install it: install.packages(\"", package, "\")."))
+  }
+}

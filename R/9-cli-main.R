@@ -1,0 +1,95 @@
+# The command line: dispatch, help and exit codes.
+
+cli_commands <- list(
+  demo = list(about = "run the main job on the demo project", run = function(args) cli_demo(args)),
+  bench = list(about = "time real renders as a plan says, and keep them in the ledger", run = function(args) cli_bench(args)),
+  compare = list(about = "compare timings, like with like", run = function(args) cli_compare(args)),
+  forecast = list(about = "forecast duration and cost of a job on every site", run = function(args) cli_forecast(args)),
+  choose = list(about = "choose where to render, by deadline and budget", run = function(args) cli_choose(args)),
+  report = list(about = "write the choice as an HTML page", run = function(args) cli_report(args)),
+  help = list(about = "say what a command does", run = function(args) cli_help(args))
+)
+
+#' The command line
+#'
+#' What the `clockpigeon` program runs. Data goes to standard output, progress and notes to standard error.
+#'
+#' @param args Character vector of arguments; those of the R process when absent.
+#' @return The exit status, invisibly: 0 done, 1 failed, 2 bad input or usage, 3 done but no option fits. As a program,
+#'   [install_launcher()] makes of it a process that ends with this status.
+#' @section Conditions: none; errors are printed on standard error and become a status.
+#' @examples
+#' cli("--version")
+#' cli(c("help", "compare"))
+#' @export
+cli <- function(args = commandArgs(trailingOnly = TRUE)) {
+  fail <- function(e, status) {
+    cat("clockpigeon: ", conditionMessage(e), "\n", sep = "", file = stderr())
+    status
+  }
+  status <- tryCatch(
+    withCallingHandlers(cli_run(args), clockpigeon_warning = function(w) {
+      cat("note: ", conditionMessage(w), "\n", sep = "", file = stderr())
+      invokeRestart("muffleWarning")
+    }),
+    clockpigeon_error = function(e) fail(e, 2L), error = function(e) fail(e, 1L), interrupt = function(e) fail(simpleCondition("interrupted"), 1L)
+  )
+  invisible(as.integer(status))
+}
+
+cli_run <- function(args) {
+  if (!length(args) || args[1] %in% c("--help", "-h")) return(cli_help(character()))
+  if (args[1] == "--version") {
+    cat("clockpigeon ", package_version_text(), "\n", sep = "")
+    return(0L)
+  }
+  command <- args[1]
+  if (!command %in% names(cli_commands)) {
+    near <- closest(command, names(cli_commands))
+    stop_input("usage", paste0("no command '", command, "'"), instead = if (length(near)) paste0("Did you mean ", near, "?") else "See clockpigeon help.")
+  }
+  if (any(args[-1] %in% c("--help", "-h"))) return(cli_help(command))
+  cli_commands[[command]]$run(args[-1])
+}
+
+package_version_text <- function() getNamespaceVersion("clockpigeon")[[1]]
+
+cli_help <- function(args) {
+  if (length(args) && args[1] %in% names(cli_options)) {
+    parser <- cli_parser(args[1])
+    cat("clockpigeon ", args[1], ": ", cli_commands[[args[1]]]$about, "\n\n", sep = "")
+    optparse::print_help(parser)
+    return(0L)
+  }
+  if (length(args) && args[1] != "help") stop_input("usage", paste0("no command '", args[1], "'"), instead = "See clockpigeon help.")
+  lines <- vapply(names(cli_commands), function(name) sprintf("  %-9s %s", name, cli_commands[[name]]$about), "")
+  cat("Usage: clockpigeon COMMAND [OPTIONS]\n", "", "Render times measured, forecast and chosen from. Run it in a project folder.", "", lines, "",
+      "clockpigeon help COMMAND tells the options of a command; clockpigeon --version the version.",
+      "Exit status: 0 done, 1 failed, 2 bad input or usage, 3 done but no option fits.", sep = "\n")
+  cat("\n")
+  0L
+}
+
+#' Install the command
+#'
+#' Writes a small program `clockpigeon` that runs [cli()] with the library this package is installed in.
+#'
+#' @param folder Folder on the PATH.
+#' @return The path of the program, invisibly.
+#' @section Conditions: `clockpigeon_error_file` when the folder cannot be written.
+#' @examples
+#' file.exists(install_launcher(tempdir()))
+#' @export
+install_launcher <- function(folder) {
+  folder <- check_text(folder, argument("folder"))
+  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE) || file.access(folder, 2) != 0) {
+    stop_input("file", "this folder cannot be written", folder, "Name another folder on the PATH.")
+  }
+  lines <- readLines(system.file("launch", "clockpigeon", package = "clockpigeon"))
+  fill <- c("@LIBRARY@" = dirname(getNamespaceInfo("clockpigeon", "path")), "@RSCRIPT@" = file.path(R.home("bin"), "Rscript"))
+  for (mark in names(fill)) lines <- gsub(mark, fill[[mark]], lines, fixed = TRUE)
+  path <- file.path(normalizePath(folder), "clockpigeon")
+  writeLines(lines, path)
+  Sys.chmod(path, "755")
+  invisible(path)
+}

@@ -1,0 +1,63 @@
+# What can be written behind each command.
+
+opt <- function(flag, help, type = "character", default = NULL, metavar = NULL) list(flag = flag, help = help, type = type, default = default, metavar = metavar)
+
+format_option <- opt("--format", "table, csv or json [table]", default = "table")
+job_options <- list(
+  opt("--shots", "shots of the job, with commas between [the project's default, or all]"),
+  opt("--engine", "engine [the project's default]"),
+  opt("--engine-version", "its version [the project's default, or the newest measured]"),
+  opt("--draws", "number of draws [2000]", "integer", 2000L),
+  opt("--seed", "seed of the draws [1]", "integer", 1L)
+)
+choice_options <- list(
+  opt("--deadline", "time from now, such as 8min [the project's default]"),
+  opt("--budget", "such as '3 EUR' [the project's default]"),
+  opt("--confidence", "chance asked for [the project's default, 0.9]", "double"),
+  opt("--prefer", "cheapest or fastest of what fits [cheapest]", default = "cheapest")
+)
+figure_option <- opt("--figure", "also write the figure to this PNG file")
+
+cli_options <- list(
+  demo = list(opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"), format_option),
+  bench = list(opt("--node", "node file that describes this machine [here, when there is one]"), opt("--keep", "folder for the pictures [none are kept]"), format_option),
+  compare = list(
+    opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "), " [engine_version]"), default = "engine_version"),
+    opt("--engine", "only this engine"), opt("--scene", "only this scene"),
+    opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02), format_option
+  ),
+  forecast = c(job_options, list(format_option)),
+  choose = c(job_options, choice_options, list(figure_option, format_option)),
+  report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"), figure_option)),
+  help = list()
+)
+
+cli_arguments <- c(bench = "[PLAN]", help = "[COMMAND]")
+
+cli_parser <- function(command) {
+  options <- lapply(cli_options[[command]], function(o) {
+    optparse::make_option(o$flag, type = o$type, default = o$default, help = o$help, dest = gsub("-", "_", sub("^--", "", o$flag)), metavar = if (o$type == "character") "TEXT" else "NUMBER")
+  })
+  usage <- paste("clockpigeon", command, "[OPTIONS]", if (command %in% names(cli_arguments)) cli_arguments[[command]])
+  optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE)
+}
+
+# Options and arguments of a command: list(options, args). What optparse refuses becomes an error of ours.
+cli_parse <- function(command, args) {
+  parsed <- tryCatch(
+    optparse::parse_args(cli_parser(command), args, positional_arguments = if (command %in% names(cli_arguments)) c(0, 1) else 0),
+    error = function(e) stop_input("usage", conditionMessage(e), paste("clockpigeon", command), paste0("See clockpigeon help ", command, ".")),
+    warning = function(w) stop_input("usage", conditionMessage(w), paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
+  )
+  if (!is.null(parsed$options$format)) check_choice(parsed$options$format, "option --format", c("table", "csv", "json"))
+  parsed
+}
+
+# Writes a result to standard output in the format asked for; `lines` makes the table.
+cli_emit <- function(x, format, lines) {
+  if (format == "table") show_lines(lines())
+  else if (format == "csv") utils::write.csv(as_frame(x), row.names = FALSE, na = "")
+  else cat(jsonlite::toJSON(as_frame(x), dataframe = "rows", na = "null", digits = NA, pretty = TRUE), "\n", sep = "")
+}
+
+cli_note <- function(...) cat(..., "\n", sep = "", file = stderr())

@@ -1,0 +1,10 @@
+#' clockpigeon: render times measured, forecast and chosen from
+#'
+#' Benchmarks frames as a careful experimenter would, keeps the timings in a ledger, forecasts duration and cost of a job on each
+#' site from them, and chooses by deadline and budget. Start with `clockpigeon demo` on the command line or `vignette`-like script
+#' `system.file("examples", "main-job.R", package = "clockpigeon")`.
+#'
+#' @keywords internal
+"_PACKAGE"
+
+.onAttach <- function(libname, pkgname) requireNamespace("tibble", quietly = TRUE)

@@ -1,0 +1,174 @@
+// pebble: the built-in engine's command line.
+#include <getopt.h>
+
+#include <chrono>
+#include <cstdio>
+#include <cstdlib>
+#include <stdexcept>
+#include <string>
+
+#include "engine_picture.h"
+#include "engine_render.h"
+
+#if !defined(_WIN32)
+#include <sys/resource.h>
+#endif
+
+namespace {
+
+using namespace pebble;
+
+struct Request {
+  std::string scene, out, release = "1.1";
+  int frame = 0, first = 1, last = 0;
+  Job job;
+  bool ask_version = false, ask_help = false, ask_list = false;
+};
+
+const char* kHelp =
+    "pebble renders one frame of a built-in scene.\n\n"
+    "  --scene NAME      gears, basin or gallery (--list tells their frames)\n"
+    "  --frame N         frame of the shot, from 1\n"
+    "  --size WxH        pixels\n"
+    "  --out FILE        .png (8 bit, sRGB) or .pfm (linear float)\n"
+    "  --samples N       stop at N samples a pixel             } one of these\n"
+    "  --noise X         stop at this error over brightness    } at least; the\n"
+    "  --time S          stop after S seconds of computing     } first reached ends it\n"
+    "  --threads N       1 when not given\n"
+    "  --band A-B        only rows A to B, from 1\n"
+    "  --seed N          1 when not given\n"
+    "  --release R       1.0 or 1.1 (default)\n"
+    "  --list, --version, --help\n";
+
+[[noreturn]] void refuse(const std::string& why) { throw std::invalid_argument(why); }
+
+double number(const char* text, const std::string& option, double least, bool whole) {
+  char* end = nullptr;
+  const double x = std::strtod(text, &end);
+  if (end == text || *end != '\0' || !(x >= least) || x > 1e9 || (whole && x != std::floor(x))) {
+    refuse(option + " got '" + text + "': write a " + (whole ? "whole " : "") + "number of at least " +
+           (whole ? std::to_string(static_cast<int>(least)) : std::string("0, above it")));
+  }
+  return x;
+}
+
+void two_numbers(const char* text, char between, const std::string& option, int& a, int& b) {
+  char mark = 0;
+  int used = 0;
+  if (std::sscanf(text, "%d%c%d%n", &a, &mark, &b, &used) != 3 || mark != between || text[used] != '\0' || a < 1 || b < 1) {
+    refuse(option + " got '" + text + "': write two whole numbers with '" + between + "' between them");
+  }
+}
+
+Request parse(int argc, char** argv) {
+  enum { scene = 1, frame, size, out, samples, noise, time_s, threads, band, seed, release, version, help, list };
+  static const option options[] = {
+      {"scene", 1, nullptr, scene},     {"frame", 1, nullptr, frame},     {"size", 1, nullptr, size},
+      {"out", 1, nullptr, out},         {"samples", 1, nullptr, samples}, {"noise", 1, nullptr, noise},
+      {"time", 1, nullptr, time_s},     {"threads", 1, nullptr, threads}, {"band", 1, nullptr, band},
+      {"seed", 1, nullptr, seed},       {"release", 1, nullptr, release}, {"version", 0, nullptr, version},
+      {"help", 0, nullptr, help},       {"list", 0, nullptr, list},       {nullptr, 0, nullptr, 0}};
+  Request r;
+  opterr = 0;
+  for (int c; (c = getopt_long(argc, argv, "", options, nullptr)) != -1;) {
+    switch (c) {
+      case scene: r.scene = optarg; break;
+      case frame: r.frame = static_cast<int>(number(optarg, "--frame", 1, true)); break;
+      case size: two_numbers(optarg, 'x', "--size", r.job.width, r.job.height); break;
+      case out: r.out = optarg; break;
+      case samples: r.job.limits.samples = static_cast<int>(number(optarg, "--samples", 1, true)); break;
+      case noise: r.job.limits.noise = number(optarg, "--noise", 1e-12, false); break;
+      case time_s: r.job.limits.time_s = number(optarg, "--time", 1e-12, false); break;
+      case threads: r.job.threads = static_cast<int>(number(optarg, "--threads", 1, true)); break;
+      case band: two_numbers(optarg, '-', "--band", r.first, r.last); break;
+      case seed: r.job.seed = static_cast<uint64_t>(number(optarg, "--seed", 0, true)); break;
+      case release: r.release = optarg; break;
+      case version: r.ask_version = true; break;
+      case help: r.ask_help = true; break;
+      case list: r.ask_list = true; break;
+      default: refuse(std::string("unknown or incomplete option ") + argv[optind - 1] + ": see --help");
+    }
+  }
+  if (optind < argc) refuse(std::string("what is '") + argv[optind] + "'? See --help");
+  if (r.release != "1.0" && r.release != "1.1") refuse("--release got '" + r.release + "': write 1.0 or 1.1");
+  return r;
+}
+
+const SceneInfo& check(Request& r) {
+  const SceneInfo* info = find_scene(r.scene);
+  if (!info) refuse("--scene got '" + r.scene + "': write gears, basin or gallery");
+  if (r.frame < 1 || r.frame > info->frames) {
+    refuse("--frame got " + std::to_string(r.frame) + ": " + r.scene + " has frames 1-" + std::to_string(info->frames));
+  }
+  if (r.job.width < 1) refuse("--size is missing: write it as 320x180");
+  if (r.job.width > 32768 || r.job.height > 32768) refuse("--size is at most 32768x32768");
+  if (r.job.threads > 1024) refuse("--threads is at most 1024");
+  if (r.out.empty()) refuse("--out is missing: write a file name that ends in .png or .pfm");
+  const Limits& l = r.job.limits;
+  if (l.samples <= 0 && l.noise <= 0 && l.time_s <= 0) refuse("no limit: give --samples, --noise or --time");
+  if (r.last == 0) r.last = r.job.height;
+  if (r.first > r.last || r.last > r.job.height) {
+    refuse("--band got rows " + std::to_string(r.first) + "-" + std::to_string(r.last) + ": the frame has rows 1-" +
+           std::to_string(r.job.height));
+  }
+  r.job.row_from = r.first - 1;
+  r.job.row_to = r.last;
+  return *info;
+}
+
+double peak_mb() {
+#if defined(_WIN32)
+  return -1;
+#else
+  rusage usage{};
+  getrusage(RUSAGE_SELF, &usage);
+#if defined(__APPLE__)
+  return usage.ru_maxrss / 1e6;
+#else
+  return usage.ru_maxrss * 1024.0 / 1e6;
+#endif
+#endif
+}
+
+int run(Request r) {
+  const SceneInfo& info = check(r);
+  using Clock = std::chrono::steady_clock;
+  auto since = [](Clock::time_point t) { return std::chrono::duration<double>(Clock::now() - t).count(); };
+  const auto start = Clock::now();
+  const Scene scene = build_scene(info, r.frame);
+  const Tree tree(scene, r.release == "1.0" ? Release::v1_0 : Release::v1_1);
+  const double load = since(start);
+  std::printf("pebble %s\nscene %s frame %d of %d\n", r.release.c_str(), info.name, r.frame, info.frames);
+  std::printf("shapes %zu\nload %.4f s\n", scene.triangles.size() + scene.spheres.size(), load);
+  std::fflush(stdout);
+  const auto begin = Clock::now();
+  const Outcome out = render(scene, tree, r.job);
+  std::printf("compute %.4f s\nsamples %.3f\n", since(begin), out.samples);
+  if (out.noise >= 0) std::printf("noise %.5f\n", out.noise);
+  std::printf("rays %llu\n", static_cast<unsigned long long>(out.rays));
+  write_picture(out.picture, r.out);
+  if (peak_mb() > 0) std::printf("memory %.1f MB\n", peak_mb());
+  std::printf("written %s\n", r.out.c_str());
+  return 0;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  try {
+    const Request r = parse(argc, argv);
+    if (r.ask_help) return std::fputs(kHelp, stdout) < 0;
+    if (r.ask_version) return std::printf("pebble %s\n", r.release.c_str()) < 0;
+    if (r.ask_list) {
+      for (const SceneInfo& s : scene_list()) std::printf("%-8s frames 1-%d, cut before %d: %s\n", s.name, s.frames, s.cut, s.about);
+      return 0;
+    }
+    return run(r);
+  } catch (const std::invalid_argument& e) {
+    std::fprintf(stderr, "pebble: %s\n", e.what());
+    return 2;
+  } catch (const std::exception& e) {
+    std::fprintf(stderr, "pebble: %s\n", e.what());
+    return 1;
+  }
+}
