@@ -10,14 +10,6 @@ stop_input <- function(topic, what, where = NULL, instead = NULL) {
   ))
 }
 
-# The same for what is odd but can be worked with.
-warn_input <- function(topic, what, where = NULL) {
-  warning(structure(
-    class = c(paste0("clockpigeon_warning_", topic), "clockpigeon_warning", "warning", "condition"),
-    list(message = paste0(if (length(where)) paste0(where, ": "), what, "."), call = NULL, topic = topic, where = where)
-  ))
-}
-
 # Where an argument is, for the messages of public functions.
 argument <- function(name) paste0("argument `", name, "`")
 

@@ -57,7 +57,7 @@ clock_duration <- function(x, refuse) {
 #' Write a duration
 #'
 #' @param seconds Numeric vector of seconds.
-#' @return Character vector such as `"0.84s"`, `"12m40s"`, `"3h05m"` or `"2d04h"`; `"unknown"` for `NA`.
+#' @return Character vector such as `"0.840s"`, `"12m40s"`, `"3h05m"` or `"2d04h"`; `"unknown"` for `NA`.
 #' @examples
 #' format_duration(c(0.84, 760, 11100, NA))
 #' @export
@@ -67,7 +67,10 @@ format_duration <- function(seconds) {
     if (is.infinite(s)) return("never")
     sign <- if (s < 0) "-" else ""
     s <- abs(s)
-    paste0(sign, if (s < 9.995) paste0(format(signif(s, 3), scientific = FALSE), "s")
+    paste0(sign, if (s == 0) "0s"
+           else if (s < 0.09995) sprintf("%.1fms", 1000 * s)
+           else if (s < 0.9995) sprintf("%.3fs", s)
+           else if (s < 9.995) sprintf("%.2fs", s)
            else if (s < 59.95) sprintf("%.1fs", s)
            else if (round(s) < 3600) sprintf("%dm%02ds", round(s) %/% 60, round(s) %% 60)
            else if (round(s / 60) < 1440) sprintf("%dh%02dm", round(s / 60) %/% 60, round(s / 60) %% 60)

@@ -31,7 +31,7 @@ compare_factors <- list(
 #' @param by The factor studied: `r paste0('"', names(compare_factors), '"', collapse = ", ")`.
 #' @param smallest Smallest difference of interest, as a share (0.02 is 2 %): a smaller one is never called faster or slower.
 #' @param level Confidence level of the intervals.
-#' @return A tibble of class `comparison`, one row a scene and pair of levels, then `all scenes` by geometric mean and by total work:
+#' @return A tibble of class `timing_comparison`, one row a scene and pair of levels, then `all scenes` by geometric mean and by total work:
 #'   `engine`, `scene`, `old`, `new`, `pairs`, `old_s`, `new_s` (mean wall seconds), `ratio` (old / new), `lower`, `upper`,
 #'   `time_saved`, `speed_gain`, `verdict` (`faster`, `slower`, `no clear difference`), `basis`, `note`. Timings without a
 #'   partner are counted in `note`.
@@ -58,7 +58,7 @@ compare_timings <- function(x, by, smallest = 0.02, level = 0.95) {
   rows <- lapply(split(pairs, row_key(pairs, c("context", "old", "new"))), compare_levels, smallest = smallest, level = level)
   rows <- bind_tables(rows)
   rows <- rows[order(rows[["total"]], rows[["ratio"]]), setdiff(names(rows), "total"), drop = FALSE]
-  out <- as_table(rows, class = "comparison")
+  out <- as_table(rows, class = "timing_comparison")
   attr(out, "by") <- by
   attr(out, "smallest") <- smallest
   attr(out, "level") <- level

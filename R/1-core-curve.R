@@ -9,13 +9,17 @@
 #' Prior (stated, weak, to be replaced by what complete shots in the ledger teach): log sd along the shot log-normal about 0.35
 #' (sd of log 0.6), correlation length log-normal about 0.3 of the shot (0.8), own spread of a frame log-normal about 0.05 (0.6).
 #' Draws are exact for each parameter value: a path of the process by its Markov form (Hartikainen & Sarkka 2010, eq. 14) is moved
-#' through the probes by kriging of the difference (Journel & Huijbregts 1978, VII.A; Wilson et al. 2020, eq. 5). Probed frames keep
-#' what was measured. Cost is linear in frames.
+#' through the probes by kriging of the difference (Journel & Huijbregts 1978, VII.A; Wilson et al. 2020, eq. 5). Cost is linear in frames.
+#'
+#' A probe is one run, and the same frame takes another time when it is rendered again: `run_sd` is that spread. It blurs the probes, and it is in
+#' the times that come out, which are those of a pass still to be rendered. Where it is 0, probed frames keep what was measured.
 #'
 #' @param frame Probed frames, whole numbers; a frame may stand more than once, and its times are then averaged on the log scale.
 #' @param seconds Their measured times in s, above 0.
 #' @param frames All frames of the shot.
 #' @param cuts First frames after each cut; the process starts anew there.
+#' @param run_sd Standard deviation of log seconds of one frame from run to run; `NULL` to take it from frames measured more than once, and 0 when
+#'   there are too few of these (then the spread of single frames takes it in).
 #' @param seed Seed of the draws: the same curve always gives the same figures.
 #' @return An object of class `frame_curve`. `predict()` gives mean, lower and upper seconds for each frame; [total_time()] the sum.
 #' @section Conditions: `clockpigeon_error_type` for times that are not above 0, `clockpigeon_error_curve` for probes outside the shot.
@@ -24,7 +28,7 @@
 #' curve <- frame_curve(frame = c(20, 60, 100), seconds = c(41, 55, 90), frames = 1:120)
 #' total_time(curve)
 #' @export
-frame_curve <- function(frame, seconds, frames, cuts = integer(), seed = 1) {
+frame_curve <- function(frame, seconds, frames, cuts = integer(), run_sd = NULL, seed = 1) {
   seconds <- check_seconds(seconds, argument("seconds"))
   frames <- sort(parse_frames(frames, argument("frames")))
   frame <- check_counts(frame, argument("frame"), least = -1e7)
@@ -38,10 +42,19 @@ frame_curve <- function(frame, seconds, frames, cuts = integer(), seed = 1) {
                paste0("The shot has frames ", format_frames(frames), "."))
   }
   logs <- tapply(log(seconds), frame, mean)
-  curve <- list(frame = as.integer(names(logs)), log_s = as.numeric(logs), runs = length(seconds), frames = frames,
-                cuts = as.integer(cuts), seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2))
+  if (is.null(run_sd)) run_sd <- run_spread(frame, seconds)
+  if (is.null(run_sd)) run_sd <- 0
+  curve <- list(frame = as.integer(names(logs)), log_s = as.numeric(logs), runs = as.integer(table(frame)), frames = frames,
+                cuts = as.integer(cuts), run_sd = check_number(run_sd, argument("run_sd"), least = 0), seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2))
   curve$grid <- curve_grid(curve)
   structure(curve, class = "frame_curve")
+}
+
+# Spread of log seconds of one cell from run to run, pooled over cells; NULL with fewer than two degrees of freedom.
+run_spread <- function(cell, seconds) {
+  logs <- log(seconds)
+  df <- length(logs) - length(unique(cell))
+  if (df >= 2) sqrt(sum((logs - stats::ave(logs, cell))^2) / df)
 }
 
 segment_of <- function(frames, cuts) findInterval(frames, sort(cuts))
@@ -72,10 +85,11 @@ curve_grid <- function(curve) {
 }
 
 probe_covariance <- function(curve, sd, range, own) {
-  curve_covariance(curve$frame, curve$frame, sd, range, curve$cuts) + level_sd^2 + diag(own^2, length(curve$frame))
+  curve_covariance(curve$frame, curve$frame, sd, range, curve$cuts) + level_sd^2 +
+    diag(own^2 + curve$run_sd^2 / curve$runs, length(curve$frame))
 }
 
-# Draws of the seconds of every frame: a matrix, one row a draw, one column a frame.
+# Draws of the seconds of every frame of a pass still to be rendered: a matrix, one row a draw, one column a frame.
 curve_draws <- function(curve, draws = 2000, seed = curve$seed) {
   with_seed(seed, {
     grid <- curve$grid
@@ -83,18 +97,20 @@ curve_draws <- function(curve, draws = 2000, seed = curve$seed) {
     pick <- findInterval((seq_len(draws) - stats::runif(1)) / draws, cumsum(grid$weight)) + 1L
     pick <- pmin(pick, nrow(grid))
     path <- markov_paths(curve, grid$sd[pick], grid$range[pick]) + stats::rnorm(draws, 0, level_sd)
-    own <- matrix(stats::rnorm(draws * length(curve$frames)), draws) * grid$own[pick]
+    log_s <- path + matrix(stats::rnorm(length(path)), draws) * grid$own[pick]
     at <- match(curve$frame, curve$frames)
+    blur <- matrix(stats::rnorm(draws * length(at)), draws) * rep(curve$run_sd / sqrt(curve$runs), each = draws)
     y <- curve$log_s - mean(curve$log_s)
     for (k in unique(pick)) {
       rows <- which(pick == k)
-      gain <- solve(probe_covariance(curve, grid$sd[k], grid$range[k], grid$own[k]),
-                    curve_covariance(curve$frame, curve$frames, grid$sd[k], grid$range[k], curve$cuts) + level_sd^2)
-      miss <- rep(y, each = length(rows)) - path[rows, at, drop = FALSE] - own[rows, at, drop = FALSE]
-      path[rows, ] <- path[rows, , drop = FALSE] + miss %*% gain
+      reach <- curve_covariance(curve$frame, curve$frames, grid$sd[k], grid$range[k], curve$cuts) + level_sd^2
+      reach[cbind(seq_along(at), at)] <- reach[cbind(seq_along(at), at)] + grid$own[k]^2
+      gain <- solve(probe_covariance(curve, grid$sd[k], grid$range[k], grid$own[k]), reach)
+      miss <- rep(y, each = length(rows)) - log_s[rows, at, drop = FALSE] - blur[rows, , drop = FALSE]
+      log_s[rows, ] <- log_s[rows, , drop = FALSE] + miss %*% gain
     }
-    log_s <- mean(curve$log_s) + path + own
-    log_s[, at] <- rep(curve$log_s, each = draws)
+    log_s <- mean(curve$log_s) + log_s
+    if (curve$run_sd > 0) log_s <- log_s + stats::rnorm(length(log_s), 0, curve$run_sd)
     exp(log_s)
   })
 }
@@ -157,7 +173,7 @@ total_time <- function(curve, level = 0.8, draws = 2000) {
 #' @param level Probability that the interval of a frame should hold.
 #' @param draws Number of draws.
 #' @param ... Not used.
-#' @exportS3Method stats::predict
+#' @rawNamespace S3method(stats::predict, frame_curve)
 predict.frame_curve <- function(object, level = 0.8, draws = 1000, ...) {
   seconds <- curve_draws(object, draws)
   ends <- apply(seconds, 2, stats::quantile, c((1 - level) / 2, (1 + level) / 2), names = FALSE)

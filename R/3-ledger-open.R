@@ -30,7 +30,8 @@ open_ledger <- function(where, read_only = FALSE) {
                "The file was left as it is. Restore it from a copy, or name another file.")
   }
   con <- tryCatch(
-    DBI::dbConnect(RSQLite::SQLite(), where, flags = if (read_only) RSQLite::SQLITE_RO else RSQLite::SQLITE_RWC, loadable.extensions = FALSE),
+    DBI::dbConnect(RSQLite::SQLite(), where, flags = if (read_only) RSQLite::SQLITE_RO else RSQLite::SQLITE_RWC,
+                   synchronous = NULL, loadable.extensions = FALSE),
     error = refuse
   )
   ready <- FALSE

@@ -37,12 +37,15 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   own <- found[is.na(found[["site"]]), , drop = FALSE]
   at <- reference_node(own, shots, engine, version)
   own <- own[own[["node"]] == at, , drop = FALSE]
+  run_sd <- run_spread(row_key(own, c("scene", "frame")), own[["wall_s"]])
+  run_basis <- if (is.null(run_sd)) "assumed" else "measured"
+  if (is.null(run_sd)) run_sd <- assumed_spread$run
   curves <- lapply(shots, function(shot) {
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
-    frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, shot$cuts)
+    frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, shot$cuts, run_sd = run_sd)
   })
-  structure(c(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates, node = at, curves = curves,
-                   evidence = as_table(found)), run_spread(own)), class = "job")
+  structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates, node = at, curves = curves,
+                 evidence = as_table(found), run_sd = run_sd, run_basis = run_basis), class = "job")
 }
 
 # The rows that speak of a shot: its scene at its own size and limit.
@@ -72,46 +75,43 @@ reference_node <- function(own, shots, engine, version) {
   nodes[which.max(frames)]
 }
 
-# Spread of log time of one frame from run to run, pooled over frames.
-run_spread <- function(own) {
-  logs <- log(own[["wall_s"]])
-  cell <- row_key(own, c("scene", "frame"))
-  left <- logs - stats::ave(logs, cell)
-  df <- nrow(own) - length(unique(cell))
-  if (df < 2) return(list(run_sd = assumed_spread$run, run_basis = "assumed"))
-  list(run_sd = sqrt(sum(left^2) / df), run_basis = "measured")
-}
-
-# How fast a node of a site is beside the reference node: log factor, its standard error, degrees of freedom, and the basis.
-# NULL when nothing is known. In this order: the pool is made of such nodes, frames were tried there, the seller's claim.
+# How fast a node of a site is beside the reference node: log factor, its standard error, degrees of freedom, the basis and where it is from.
+# NULL when nothing is known. In this order: frames were tried there, the pool is made of nodes that were measured, the seller's claim.
 site_speed <- function(job, site) {
-  if (job$node %in% site$nodes_like) {
-    return(list(log_factor = 0, se = assumed_spread$like, df = Inf, evidence = "measured", from = paste("on", job$node)))
-  }
-  tried <- site_trials(job, site)
-  if (length(tried)) {
-    n <- length(tried)
-    spread <- if (n > 1) max(stats::sd(tried), job$run_sd) else max(assumed_spread$run, job$run_sd)
-    return(list(log_factor = mean(tried), se = spread / sqrt(n), df = max(n - 1, 3), evidence = "measured", from = paste(n, "trial frames there")))
+  tried <- matched_speed(job, job$evidence[["site"]] %in% site$site)
+  if (!is.null(tried)) return(c(tried, list(evidence = "measured", from = paste(tried$frames, "trial frames there"))))
+  for (node in site$nodes_like) {
+    speed <- node_speed(job, node)
+    if (is.null(speed)) next
+    return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_spread$like^2), df = speed$df, evidence = "measured", from = speed$from))
   }
   for (claim in site$speeds) {
-    if (claim$engine == job$engine && claim$relative_to == job$node) {
-      from <- paste0("card says ", format(claim$factor), " times ", job$node)
-      return(list(log_factor = log(claim$factor), se = assumed_spread[[claim$basis]], df = Inf, evidence = claim$basis, from = from))
-    }
+    speed <- if (claim$engine == job$engine) node_speed(job, claim$relative_to)
+    if (is.null(speed)) next
+    return(list(log_factor = log(claim$factor) + speed$log_factor, se = sqrt(speed$se^2 + assumed_spread[[claim$basis]]^2), df = Inf, evidence = claim$basis,
+                from = paste0("card says ", format(claim$factor), " times ", claim$relative_to)))
   }
   NULL
 }
 
-# Log ratios, reference node over site, of the frames tried at the site.
-site_trials <- function(job, site) {
+# How fast another own node is beside the reference node.
+node_speed <- function(job, node) {
+  if (node == job$node) return(list(log_factor = 0, se = 0, df = Inf, from = paste("on", node)))
+  found <- matched_speed(job, is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% node)
+  if (!is.null(found)) c(found, from = paste("on", node))
+}
+
+# The mean log ratio, reference node over the rows `there`, of the frames measured at both; NULL when there is none. A few frames
+# may agree by chance, so that their spread is never taken for less than that from run to run.
+matched_speed <- function(job, there) {
   rows <- as_frame(job$evidence)
-  means <- function(keep) {
-    x <- rows[keep %in% TRUE, , drop = FALSE]
-    tapply(log(x[["wall_s"]]), row_key(x, c("scene", "frame")), mean)
-  }
-  here <- means(is.na(rows[["site"]]) & rows[["node"]] == job$node)
-  there <- means(rows[["site"]] == site$site)
+  means <- function(keep) tapply(log(rows[["wall_s"]][keep]), row_key(rows[keep, , drop = FALSE], c("scene", "frame")), mean)
+  here <- means(is.na(rows[["site"]]) & rows[["node"]] %in% job$node)
+  there <- means(there)
   both <- intersect(names(here), names(there))
-  as.numeric(here[both] - there[both])
+  n <- length(both)
+  if (!n) return(NULL)
+  ratio <- as.numeric(here[both] - there[both])
+  spread <- if (n > 1) max(stats::sd(ratio), job$run_sd) else max(assumed_spread$run, job$run_sd)
+  list(log_factor = mean(ratio), se = spread / sqrt(n), df = max(n - 1, 3), frames = n)
 }

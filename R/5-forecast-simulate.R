@@ -31,7 +31,7 @@ forecast_job <- function(job, options, draws = 2000, seed = 1) {
   seconds <- frame_draws(job, draws, seed)
   parts <- lapply(seq_len(nrow(options)), function(i) {
     option <- as.list(as_frame(options)[i, , drop = FALSE])
-    simulate_option(job, option, sites[[option$site]], seconds, draws, seed)
+    simulate_option(job, option, sites[[option$site]], site_speed(job, sites[[option$site]]), seconds, seed)
   })
   structure(list(job = job, options = options, draws = bind_tables(parts), left_out = attr(options, "left_out"),
                  exchange = used_rates(job, sites[unique(options[["site"]])]), n = draws, seed = seed, made_at = Sys.time()), class = "forecast")
@@ -40,15 +40,14 @@ forecast_job <- function(job, options, draws = 2000, seed = 1) {
 # Seconds of every frame of the job on the reference node, as one run will take it: draws x frames.
 frame_draws <- function(job, draws, seed) {
   parts <- Map(function(curve, shot) curve_draws(curve, draws, stream_seed(seed, paste("frames", shot$shot))), job$curves, job$shots)
-  seconds <- do.call(cbind, parts)
-  noise <- with_seed(stream_seed(seed, "runs"), stats::rnorm(length(seconds), 0, job$run_sd))
-  seconds * exp(noise)
+  do.call(cbind, parts)
 }
 
-simulate_option <- function(job, option, site, seconds, draws, seed) {
+# One option: `speed` is what site_speed() says of the site, `seconds` the draws of all frames on the reference node.
+simulate_option <- function(job, option, site, speed, seconds, seed) {
+  draws <- nrow(seconds)
   stream <- function(label) stream_seed(seed, paste(site$site, label))
   tier <- site$tiers[[match(option$tier, vapply(site$tiers, `[[`, "", "tier"))]]
-  speed <- site_speed(job, site)
   factor <- exp(speed$log_factor + speed$se * with_seed(stream("speed"), if (is.finite(speed$df)) stats::rt(draws, speed$df) else stats::rnorm(draws)))
   upload <- transfer_s(vapply(job$shots, `[[`, 0, "upload"), site)
   wait <- spread_draws(tier$wait, draws, stream(paste("wait", tier$tier)))

@@ -33,8 +33,7 @@ pick_sentence <- function(row, choice) {
   currency <- row[["currency"]]
   chances <- c(if (is.finite(choice$deadline_s)) paste0(percent(row[["p_deadline"]]), " of draws finish by the deadline"),
                if (is.finite(choice$budget)) paste0(percent(row[["p_budget"]]), " stay within the budget"))
-  paste0("the ", if (choice$prefer == "cheapest") "cheapest" else "fastest", " that fits",
-         if (length(chances)) paste0(": ", paste(chances, collapse = ", ")), "; most likely ",
+  paste0("the ", choice$prefer, " that fits", if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"), "; medians ",
          format_duration(row[["finish_p50"]]), " and ", format_money(row[["cost_p50"]], currency))
 }
 

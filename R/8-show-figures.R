@@ -18,20 +18,19 @@ plain_theme <- function() {
 #' @param object A [choose_option()] choice or a [frame_curve()].
 #' @param ... Not used.
 #' @return A ggplot, with a text alternative as its `alt` label.
-#' @section Conditions: an error from ggplot2 when that package is missing.
+#' @section Conditions: `clockpigeon_error_package` when ggrepel, which places the labels, is missing.
 #' @examplesIf requireNamespace("ggplot2", quietly = TRUE)
 #' ggplot2::autoplot(frame_curve(c(20, 60, 100), c(41, 55, 90), 1:120))
 #' @name figures
 #' @exportS3Method ggplot2::autoplot
 autoplot.choice <- function(object, ...) {
+  need_package("ggrepel", "figures of choices")
   x <- as_frame(object$options)
   x[["standing"]] <- factor(ifelse(x[["pick"]], "the pick", ifelse(x[["fits"]], "fits", "does not fit")), names(standing_colours))
-  unit <- time_unit(max(x[["finish_p90"]]))
-  for (column in c("finish_p10", "finish_p50", "finish_p90")) x[[column]] <- x[[column]] / unit$seconds
   limits <- list(
-    if (is.finite(object$deadline_s)) ggplot2::geom_vline(xintercept = object$deadline_s / unit$seconds, linetype = 2, colour = "grey40"),
+    if (is.finite(object$deadline_s)) ggplot2::geom_vline(xintercept = object$deadline_s, linetype = 2, colour = "grey40"),
     if (is.finite(object$budget)) ggplot2::geom_hline(yintercept = object$budget, linetype = 2, colour = "grey40"),
-    if (is.finite(object$deadline_s)) ggplot2::annotate("text", x = object$deadline_s / unit$seconds, y = Inf, label = " deadline", hjust = 0, vjust = 1.5, size = 3.6, colour = "grey30"),
+    if (is.finite(object$deadline_s)) ggplot2::annotate("text", x = object$deadline_s, y = Inf, label = " deadline", hjust = 0, vjust = 1.5, size = 3.6, colour = "grey30"),
     if (is.finite(object$budget)) ggplot2::annotate("text", x = Inf, y = object$budget, label = "budget ", hjust = 1, vjust = -0.5, size = 3.6, colour = "grey30")
   )
   ggplot2::ggplot(x, ggplot2::aes(.data[["finish_p50"]], .data[["cost_p50"]], colour = .data[["standing"]], shape = .data[["standing"]])) +
@@ -39,25 +38,26 @@ autoplot.choice <- function(object, ...) {
     ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["finish_p10"]], xmax = .data[["finish_p90"]]), alpha = 0.6) +
     ggplot2::geom_linerange(ggplot2::aes(ymin = .data[["cost_p10"]], ymax = .data[["cost_p90"]]), alpha = 0.6) +
     ggplot2::geom_point(size = 3.2) +
-    ggplot2::geom_text(ggplot2::aes(label = .data[["option"]], vjust = label_side(.data[["finish_p50"]], .data[["cost_p50"]])), hjust = 0, nudge_x = 0.006 * max(x[["finish_p90"]]),
-                       size = 3.4, show.legend = FALSE) +
+    ggrepel::geom_text_repel(ggplot2::aes(label = .data[["option"]]), size = 3.5, seed = 1, min.segment.length = 0.3, box.padding = 0.5,
+                             max.overlaps = Inf, show.legend = FALSE) +
     ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
     ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
-    ggplot2::scale_x_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.01, 0.22))) +
+    ggplot2::scale_x_log10(breaks = time_ticks, labels = tick_labels, expand = ggplot2::expansion(mult = 0.08)) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.03, 0.12))) +
-    ggplot2::labs(x = paste0("done after (", unit$name, ", from now)"), y = paste0("cost (", object$forecast$job$currency, ")"), colour = NULL, shape = NULL,
+    ggplot2::labs(x = "done after (time from now, each step a factor)", y = paste0("cost (", object$forecast$job$currency, ")"), colour = NULL, shape = NULL,
                   title = choice_title(object), caption = figure_basis(object$forecast), alt = choice_alt(object)) +
     plain_theme()
 }
 
-# Labels of options with close neighbours go above and below in turn.
-label_side <- function(x, y) {
-  order_x <- rank(y * 1e3 + x, ties.method = "first")
-  ifelse(order_x %% 2 == 0, -0.8, 1.6)
+# Round times within a range, for an axis of factors.
+time_ticks <- function(range) {
+  round <- c(1, 2, 5, 10, 20, 30, 60 * c(1, 2, 5, 10, 20, 30), 3600 * c(1, 2, 5, 10, 24, 48, 120, 240))
+  round[round >= range[1] * 0.9 & round <= range[2] * 1.1]
 }
 
-time_unit <- function(seconds) {
-  if (seconds < 180) list(name = "seconds", seconds = 1) else if (seconds < 3 * 3600) list(name = "minutes", seconds = 60) else list(name = "hours", seconds = 3600)
+tick_labels <- function(seconds) {
+  seconds <- round(seconds)
+  ifelse(seconds < 60, paste(seconds, "s"), ifelse(seconds < 3600, paste(seconds / 60, "min"), paste(seconds / 3600, "h")))
 }
 
 choice_title <- function(x) if (is.na(x$pick)) "No option fits" else paste0("Take ", x$pick)

@@ -10,17 +10,19 @@ comparison_lines <- function(x, width = terminal_width()) {
     verdict = x[["verdict"]], note = x[["note"]], check.names = FALSE
   )
   if (all(body$note == "")) body$note <- NULL
-  if (all(body$engine == "")) body$engine <- NULL
+  one_engine <- length(unique(body$engine)) == 1
+  about <- paste0(gsub("_", " ", attr(x, "by")), if (one_engine && nzchar(body$engine[1])) paste0(" (", body$engine[1], ")"))
+  if (one_engine) body$engine <- NULL
   c(
-    paste0("Compared by ", gsub("_", " ", attr(x, "by")), ": ratio = old time / new time, with its ", percent(attr(x, "level")), " interval; a difference under ",
+    paste0("Compared by ", about, ": ratio = old time / new time, with its ", percent(attr(x, "level")), " interval; a difference under ",
            percent(attr(x, "smallest")), " is of no interest."), "",
     text_table(body, right = c("pairs", "old time", "new time", "ratio", "interval", "time saved"), width = width,
-               spare = c("pairs", "interval", "time saved", "old time", "new time", "note"))
+               spare = c("interval", "old time", "new time", "time saved", "pairs", "note"))
   )
 }
 
 #' @export
-print.comparison <- function(x, ...) {
+print.timing_comparison <- function(x, ...) {
   show_lines(comparison_lines(x))
   invisible(x)
 }
@@ -29,7 +31,7 @@ print.comparison <- function(x, ...) {
 print.frame_curve <- function(x, ...) {
   total <- total_time(x)
   show_lines(
-    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ", length(x$frame), " probed, ", x$runs, " runs"),
+    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ", length(x$frame), " probed, ", sum(x$runs), " runs"),
     paste0("Total on one node: ", format_duration(total[["mean"]]), ", 80 % interval ", format_duration(total[["lower"]]), " to ", format_duration(total[["upper"]]))
   )
   invisible(x)

@@ -21,7 +21,7 @@ report <- function(choice, path = "report.html", comparison = NULL, title = "Whe
   check_class(choice, argument("choice"), "choice", "choose_option()")
   path <- check_text(path, argument("path"))
   if (!dir.exists(dirname(path))) stop_input("file", "its folder does not exist", path, "Make the folder first.")
-  if (!is.null(comparison)) check_class(comparison, argument("comparison"), "comparison", "compare_timings()")
+  if (!is.null(comparison)) check_class(comparison, argument("comparison"), "timing_comparison", "compare_timings()")
   for (package in c("rmarkdown", "knitr", "ggplot2")) need_package(package, "reports")
   if (!rmarkdown::pandoc_available("1.12.3")) {
     stop_input("package", "reports need pandoc, which is not on the PATH", instead = "Install it, on Debian: apt-get install pandoc.")
@@ -32,7 +32,8 @@ report <- function(choice, path = "report.html", comparison = NULL, title = "Whe
   file.copy(system.file("report", c("report.Rmd", "report.css"), package = "clockpigeon"), work)
   facts <- report_facts(choice, comparison)
   facts$title <- check_text(title, argument("title"))
-  html <- rmarkdown::html_document(theme = NULL, highlight = NULL, mathjax = NULL, css = "report.css", self_contained = TRUE)
+  html <- rmarkdown::html_document(theme = NULL, highlight = NULL, mathjax = NULL, css = "report.css", self_contained = TRUE,
+                                   pandoc_args = c("--metadata", paste0("pagetitle=", title)))
   made <- rmarkdown::render(file.path(work, "report.Rmd"), html, output_dir = work, params = list(facts = facts), envir = new.env(), quiet = TRUE)
   if (!file.copy(made, path, overwrite = TRUE)) stop_input("file", "cannot be written", path, "Name another file.")
   invisible(path)
@@ -97,7 +98,9 @@ report_unknown <- function(forecast) {
 }
 
 report_comparison <- function(x) {
-  data.frame(Engine = x[["engine"]], Scene = ifelse(x[["scene"]] == "all scenes", paste0("all (", x[["basis"]], ")"), x[["scene"]]), Old = x[["old"]], New = x[["new"]], Pairs = x[["pairs"]],
+  out <- data.frame(Engine = x[["engine"]], Scene = ifelse(x[["scene"]] == "all scenes", paste0("all (", x[["basis"]], ")"), x[["scene"]]), Old = x[["old"]], New = x[["new"]], Pairs = x[["pairs"]],
              `Old time` = format_duration(x[["old_s"]]), `New time` = format_duration(x[["new_s"]]), `Ratio old/new` = paste0(number_text(x[["ratio"]]), " (", range_text(x[["lower"]], x[["upper"]]), ")"),
              `Time saved` = percent(x[["time_saved"]]), Verdict = x[["verdict"]], Note = x[["note"]], check.names = FALSE)
+  if (all(out$Note == "")) out$Note <- NULL
+  out
 }

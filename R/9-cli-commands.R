@@ -82,8 +82,14 @@ choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L
 
 cli_figure <- function(choice, path) {
   if (is.null(path)) return(invisible())
+  attach_defaults()
   write_figure(ggplot2::autoplot(choice), path)
   cli_note("figure: ", path)
+}
+
+# The launcher starts R without its default packages; plotting and reporting packages count on them.
+attach_defaults <- function() {
+  for (package in c("methods", "datasets", "utils", "grDevices", "graphics", "stats")) suppressPackageStartupMessages(library(package, character.only = TRUE))
 }
 
 cli_report <- function(args) {
@@ -98,6 +104,7 @@ cli_report <- function(args) {
 
 # The page, with the comparison of versions when the ledger has two of the job's engine.
 cli_write_report <- function(project, choice, path) {
+  attach_defaults()
   rows <- cli_ledger(project, code = function(ledger) timings(ledger, engine = choice$forecast$job$engine))
   versions <- tryCatch(compare_timings(rows, by = "engine_version"), clockpigeon_error_compare = function(e) NULL)
   report(choice, path, versions, title = paste0("Where to render: ", project$name))
@@ -118,9 +125,9 @@ cli_demo <- function(args) {
   if (o$format == "table") {
     show_lines(bench_lines(rows), "", comparison_lines(versions), "", choice_lines(choice))
   } else cli_emit(choice$options, o$format)
-  write_figure(ggplot2::autoplot(choice), "choice.png")
+  cli_figure(choice, file.path(folder, "choice.png"))
   cli_write_report(project, choice, "report.html")
-  cli_note("\nfigure:  ", file.path(folder, "choice.png"), "\nreport:  ", file.path(folder, "report.html"), "\nTo go on: cd ", folder,
+  cli_note("report: ", file.path(folder, "report.html"), "\nTo go on: cd ", folder,
            " && clockpigeon choose --deadline 20min\nSample evidence of invented GPU engines is in the ledger too: clockpigeon compare --by device --engine sundew")
   0L
 }

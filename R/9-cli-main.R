@@ -28,10 +28,7 @@ cli <- function(args = commandArgs(trailingOnly = TRUE)) {
     status
   }
   status <- tryCatch(
-    withCallingHandlers(cli_run(args), clockpigeon_warning = function(w) {
-      cat("note: ", conditionMessage(w), "\n", sep = "", file = stderr())
-      invokeRestart("muffleWarning")
-    }),
+    cli_run(args),
     clockpigeon_error = function(e) fail(e, 2L), error = function(e) fail(e, 1L), interrupt = function(e) fail(simpleCondition("interrupted"), 1L)
   )
   invisible(as.integer(status))

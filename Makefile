@@ -1,0 +1,46 @@
+# The two commands of the README are `make demo` and `make test`; each installs what it needs.
+RSCRIPT = Rscript --no-init-file
+LIB = .build/lib
+
+.PHONY: demo test check lint bench docs install structure clean
+
+demo:
+	@$(RSCRIPT) tools/setup.R run
+	@command=$$($(RSCRIPT) tools/install.R) && "$$command" demo
+
+install:
+	@$(RSCRIPT) tools/setup.R run
+	@$(RSCRIPT) tools/install.R
+
+test: $(LIB)
+	@$(RSCRIPT) tools/setup.R test
+	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
+	@$(RSCRIPT) tools/test.R $(LIB) $(FILTER)
+
+check: $(LIB)
+	@$(RSCRIPT) tools/setup.R test
+	@rm -rf .build/check && mkdir -p .build/check
+	@cd .build/check && R CMD build --no-manual ../.. >/dev/null && _R_CHECK_FORCE_SUGGESTS_=true R CMD check --no-manual $(CHECK) clockpigeon_*.tar.gz
+	@! grep -E '(ERROR|WARNING)$$' .build/check/clockpigeon.Rcheck/00check.log
+
+lint:
+	@$(RSCRIPT) tools/setup.R develop
+	@$(RSCRIPT) -e 'found <- lintr::lint_package(); print(found); quit(status = length(found) > 0)'
+
+docs: $(LIB)
+	@$(RSCRIPT) tools/setup.R develop
+	@R_LIBS=$(LIB) $(RSCRIPT) -e 'roxygen2::roxygenise(load_code = "source")'
+
+bench: $(LIB)
+	@$(RSCRIPT) tools/setup.R test
+	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
+	@for script in bench/*.R; do R_LIBS=$(LIB) $(RSCRIPT) $$script || exit 1; done
+
+structure:
+	@$(RSCRIPT) ../shared/tools/rooms.R . --strict
+
+clean:
+	rm -rf .build src/*.o src/pebble
+
+$(LIB):
+	@mkdir -p $(LIB)

@@ -1,0 +1,3 @@
+library(testthat)
+library(clockpigeon)
+test_check("clockpigeon")

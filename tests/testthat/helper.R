@@ -1,0 +1,86 @@
+# An error must have our class and say where and what to write instead.
+expect_refusal <- function(code, topic, says = NULL) {
+  error <- tryCatch({ code; NULL }, error = identity)
+  expect_s3_class(error, paste0("clockpigeon_error_", topic))
+  for (text in says) expect_match(conditionMessage(error), text, fixed = TRUE)
+  invisible(error)
+}
+
+scratch <- function(env = parent.frame(), pattern = "cp-test-") {
+  folder <- tempfile(pattern)
+  dir.create(folder)
+  withr::defer(unlink(folder, recursive = TRUE), envir = env)
+  normalizePath(folder)
+}
+
+write_file <- function(folder, name, ...) {
+  path <- file.path(folder, name)
+  dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
+  writeLines(c(...), path)
+  path
+}
+
+# The demo project, copied to a folder of its own.
+local_project <- function(env = parent.frame(), sample = TRUE) {
+  folder <- scratch(env)
+  file.copy(list.files(demo_file(), full.names = TRUE), folder, recursive = TRUE)
+  if (sample) {
+    ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
+    add_timings(ledger, example_timings())
+    close_ledger(ledger)
+  }
+  folder
+}
+
+memory_ledger <- function(env = parent.frame()) {
+  ledger <- open_ledger(":memory:")
+  withr::defer(close_ledger(ledger), envir = env)
+  ledger
+}
+
+pebble <- function() read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
+pebble_program <- function() system.file("bin", "pebble", package = "clockpigeon")
+run_pebble <- function(...) processx::run(pebble_program(), c(...), error_on_status = FALSE)
+
+# Timings of one setting, one row a wall time; anything may be overridden.
+some_timings <- function(wall_s, ...) {
+  row <- data.frame(activity = "render", shot = "s", scene = "s", frame = 1L, engine = "e", engine_version = "1.0", limit_kind = "samples", limit_value = 8,
+                    width = 160L, height = 90L, node = "n", device = "d", device_count = 1L, wall_s = wall_s, status = "ok", kind = "measured",
+                    measured_at = sprintf("2026-11-01T00:00:%02dZ", seq_along(wall_s)), check.names = FALSE)
+  row[["repeat"]] <- seq_along(wall_s)
+  over <- list(...)
+  for (name in names(over)) row[[name]] <- over[[name]]
+  clockpigeon:::as_timings(row)
+}
+
+# An engine that is a shell script: what it does is its text; "$1" is the picture to write.
+script_engine <- function(folder, ..., reads = "reads: {load_s: 'load ([0-9.]+)', compute_s: 'compute ([0-9.]+)'}") {
+  script <- write_file(folder, "engine.sh", "#!/bin/sh", ...)
+  Sys.chmod(script, "755")
+  read_engine(write_file(folder, "engine.yaml", "engine: script", paste0("program: ", script), "arguments: ['{output}', '{frame}']", "limits: [samples]", reads))
+}
+
+# A PNG of one pixel, for scripts that make a good picture.
+one_pixel <- function(folder) {
+  path <- file.path(folder, "pixel.png")
+  png::writePNG(array(0.5, c(1, 1, 3)), path)
+  path
+}
+
+small_shot <- function(...) {
+  shot <- read_shot(demo_file("shots/gears-review.yaml"))
+  shot$size <- c(width = 32L, height = 18L)
+  shot$limit <- list(samples = 2L, noise = NULL, time = NULL)
+  utils::modifyList(shot, list(...))
+}
+
+# Runs the installed command in a folder: list(status, stdout, stderr).
+clockpigeon_command <- function(...) {
+  folder <- file.path(tempdir(), "launcher")
+  if (!file.exists(file.path(folder, "clockpigeon"))) install_launcher(folder)
+  file.path(folder, "clockpigeon")
+}
+
+run_command_line <- function(..., wd = tempdir(), env = character()) {
+  processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300, env = c("current", env))
+}

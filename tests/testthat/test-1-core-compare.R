@@ -1,0 +1,89 @@
+two_versions <- function(old, new, ...) {
+  rbind(some_timings(old, engine_version = "1.0", ...), some_timings(new, engine_version = "1.1", ...))
+}
+
+test_that("the ratio is old over new, with the paired t interval", {
+  old <- c(10, 12, 9, 11)
+  new <- c(5, 6.2, 4.4, 5.7)
+  x <- compare_timings(two_versions(old, new), by = "engine_version")
+  truth <- t.test(log(old), log(new), paired = TRUE)
+  expect_equal(log(x$ratio), unname(truth$estimate))
+  expect_equal(log(c(x$lower, x$upper)), as.numeric(truth$conf.int))
+  expect_identical(x$verdict, "faster")
+  expect_equal(x$time_saved, 1 - 1 / x$ratio)
+  expect_identical(x$pairs, 4L)
+})
+
+test_that("versions are ordered by number, not as text", {
+  expect_identical(clockpigeon:::order_levels(c("1.10", "1.9", "1.2.1", "1.2")), c("1.2", "1.2.1", "1.9", "1.10"))
+  expect_identical(clockpigeon:::order_levels(c("samples 512", "samples 64", "noise 0.02")), c("noise 0.02", "samples 64", "samples 512"))
+  x <- rbind(some_timings(c(2, 2.1), engine_version = "1.10"), some_timings(c(4, 4.1), engine_version = "1.9"))
+  expect_identical(compare_timings(x, "engine_version")$old, "1.9")
+})
+
+test_that("a slower version is listed first and called slower", {
+  a <- two_versions(c(10, 11, 10.5), c(5, 5.4, 5.2), scene = "good")
+  b <- two_versions(c(10, 11, 10.5), c(20, 21.5, 21), scene = "bad")
+  x <- compare_timings(rbind(a, b), "engine_version")
+  expect_identical(x$scene, c("bad", "good", "all scenes", "all scenes"))
+  expect_identical(x$verdict[1:2], c("slower", "faster"))
+  expect_equal(x$ratio[x$basis == "geometric mean"], sqrt(prod(x$ratio[1:2])))
+  expect_equal(x$ratio[x$basis == "total work"], sum(10, 11, 10.5, 10, 11, 10.5) / sum(5, 5.4, 5.2, 20, 21.5, 21))
+})
+
+test_that("a difference that is clear but too small to matter is no clear difference", {
+  old <- c(100, 100.1, 99.9, 100)
+  expect_identical(compare_timings(two_versions(old, old / 1.01), "engine_version")$verdict, "no clear difference")
+  expect_identical(compare_timings(two_versions(old, old / 1.01), "engine_version", smallest = 0.005)$verdict, "faster")
+})
+
+test_that("a single run has no interval, no verdict, and says so", {
+  x <- compare_timings(two_versions(10, 5), "engine_version")
+  expect_true(is.na(x$lower))
+  expect_identical(x$verdict, "no clear difference")
+  expect_match(x$note, "single run")
+})
+
+test_that("warm-up, failed and partnerless timings stay out, and the last are counted", {
+  x <- rbind(two_versions(c(10, 11), c(5, 5.5)), some_timings(99, engine_version = "1.1", "repeat" = 0L),
+             some_timings(99, engine_version = "1.1", status = "failed"), some_timings(7, engine_version = "1.1", scene = "other"))
+  out <- compare_timings(x, "engine_version")
+  expect_equal(out$ratio, 2)
+  expect_identical(out$pairs, 2L)
+})
+
+test_that("sets that differ in more than the factor are refused, and what differs is named", {
+  x <- rbind(some_timings(10, engine_version = "1.0", device = "a", limit_value = 64), some_timings(5, engine_version = "1.1", device = "b"))
+  expect_refusal(compare_timings(x, "engine_version"), "compare", c("device ('a' against 'b')", "limit_value"))
+  expect_refusal(compare_timings(some_timings(1:3), "engine_version"), "compare", "same engine_version")
+  expect_refusal(compare_timings(some_timings(1, status = "failed"), "engine_version"), "compare", "no finished render")
+  expect_refusal(compare_timings(some_timings(1), "colour"), "choice")
+  expect_refusal(compare_timings(data.frame(a = 1), "engine"), "columns")
+})
+
+test_that("the sample's written-down model is found again", {
+  x <- example_timings()
+  by_version <- compare_timings(x[x$engine == "sundew", ], "engine_version")
+  expect_equal(by_version$ratio[by_version$basis == "geometric mean"], 1.30, tolerance = 0.04)
+  expect_match(by_version$note[1], "sample data")
+  by_device <- compare_timings(x[x$engine == "sundew" & is.na(x$site), ], "device")
+  found <- by_device$ratio[by_device$basis == "geometric mean"]
+  names(found) <- by_device$new[by_device$basis == "geometric mean"]
+  # Against Fathom 6 (first by name): compute is faster by these factors; the load, which no device speeds up, takes a little off.
+  expect_equal(found[["Fathom 12"]], 1.35 * 1.5, tolerance = 0.1)
+  expect_equal(found[["Quern 80"]], 1.35 * 1.9, tolerance = 0.12)
+  no_change <- compare_timings(x[x$engine == "millrace", ], "engine_version")
+  expect_identical(unique(no_change$verdict[no_change$scene == "all scenes"]), "no clear difference")
+})
+
+test_that("intervals cover a known ratio as often as they say, and equal settings are rarely told apart", {
+  trial <- function(i, ratio) {
+    drift <- rnorm(4, 0, 0.2)  # hits both of a block alike
+    x <- compare_timings(two_versions(exp(drift + rnorm(4, 0, 0.1)), exp(drift + rnorm(4, 0, 0.1)) / ratio), "engine_version")
+    c(covered = x$lower <= ratio && ratio <= x$upper, told = x$verdict != "no clear difference")
+  }
+  found <- clockpigeon:::with_seed(11, vapply(1:300, trial, c(TRUE, TRUE), ratio = 1))
+  expect_gt(mean(found["covered", ]), 0.92)
+  expect_lt(mean(found["covered", ]), 0.98)
+  expect_lte(mean(found["told", ]), 0.08)
+})

@@ -1,0 +1,46 @@
+run <- function(..., time_limit = 60) clockpigeon:::run_command("/bin/sh", c("-c", ...), tempdir(), time_limit)
+
+test_that("wall time, exit status and both outputs are taken", {
+  ran <- run("echo out; echo err >&2; sleep 0.3; exit 7")
+  expect_identical(ran$exit, 7L)
+  expect_setequal(strsplit(trimws(ran$text), "\n")[[1]], c("out", "err"))
+  expect_gt(ran$wall_s, 0.29)
+  expect_lt(ran$wall_s, 3)
+  expect_false(ran$late)
+})
+
+test_that("CPU seconds are those of the process, not the clock's", {
+  ran <- run("i=0; while [ $i -lt 200000 ]; do i=$((i+1)); done; sleep 0.5")
+  expect_gt(ran$cpu_s, 0.02)
+  expect_lt(ran$cpu_s, ran$wall_s - 0.3)
+})
+
+test_that("a time limit ends the whole tree of processes", {
+  mark <- paste0("cp-mark-", Sys.getpid())
+  ran <- clockpigeon:::run_command("/bin/sh", c("-c", paste0("sh -c 'exec -a x sleep 98765' & sleep 98766; echo ", mark)), tempdir(), time_limit = 0.4)
+  expect_true(ran$late)
+  expect_lt(ran$wall_s, 5)
+  Sys.sleep(0.2)
+  commands <- unlist(lapply(list.files("/proc", "^[0-9]+$", full.names = TRUE), function(p) tryCatch(paste(readLines(file.path(p, "cmdline"), warn = FALSE), collapse = ""), error = function(e) "", warning = function(w) "")))
+  expect_false(any(grepl("9876[56]", commands)))
+})
+
+test_that("a process that ignores polite signals is ended too", {
+  ran <- run("trap '' TERM INT HUP; while :; do sleep 0.1; done", time_limit = 0.3)
+  expect_true(ran$late)
+})
+
+test_that("memory is that of the process at its most", {
+  skip_if_not(dir.exists("/proc/self"))
+  ran <- clockpigeon:::run_command(file.path(R.home("bin"), "Rscript"), c("-e", "x <- numeric(2e7); x[] <- 1; Sys.sleep(0.4)"), tempdir())
+  expect_gt(ran$peak_mem_mb, 150)
+})
+
+test_that("only the end of a very long output is kept, as valid text", {
+  log <- file.path(scratch(), "log")
+  writeBin(c(as.raw(c(255, 254, 0)), charToRaw(strrep("x", 100)), charToRaw("load 5 s\n")), log)
+  text <- clockpigeon:::read_log(log, most = 60)
+  expect_lte(nchar(text), 60)
+  expect_match(text, "load 5 s")
+  expect_true(validUTF8(clockpigeon:::read_log(log)))
+})

@@ -1,0 +1,109 @@
+bench <- function(engine, ..., shot = small_shot(), ledger = memory_ledger(parent.frame())) {
+  plan <- plan_bench(shot, engine, frames = 1, repeats = 1, options = bench_options(warmups = 0, ...))
+  run_bench(plan, ledger, progress = FALSE)
+}
+
+test_that("real renders are timed and kept, warm-up apart", {
+  ledger <- memory_ledger()
+  plan <- plan_bench(small_shot(), pebble(), frames = c(1, 400), repeats = 2)
+  kept <- scratch()
+  rows <- run_bench(plan, ledger, keep = kept, progress = FALSE)
+  expect_identical(rows$status, rep("ok", 10))
+  expect_identical(rows[["repeat"]], plan[["repeat"]])
+  expect_identical(rows$frame, as.integer(plan$frame))
+  expect_identical(rows$engine_version, plan$version)
+  expect_identical(rows$warm, plan[["repeat"]] > 0)
+  expect_true(all(rows$load_s + rows$compute_s <= rows$wall_s))
+  expect_true(all(rows$samples_done == 2 & rows$kind == "measured" & rows$peak_mem_mb > 1))
+  expect_true(all(file.exists(rows$output)))
+  expect_identical(timings(ledger), rows)
+  expect_identical(DBI::dbGetQuery(ledger$con, "SELECT seed FROM plans")$seed, 1L)
+})
+
+test_that("engines that fail in their own ways are rows with the reason, and the rest is measured", {
+  folder <- scratch()
+  pixel <- one_pixel(folder)
+  cases <- list(
+    list("echo some words; echo 'no licence' >&2; exit 3", "failed", "exit status 3: no licence"),
+    list("sleep 60", "timed_out", "ended after 0.500s"),
+    list(paste0("cp ", pixel, " $1"), "failed", "printed nothing"),
+    list("echo load 1 compute 2", "failed", "no picture"),
+    list("echo load 1 compute 2; : > $1", "failed", "empty picture"),
+    list("echo load 1 compute 2; echo text > $1", "unusable", "no PNG"),
+    list(paste0("echo load 1; cp ", pixel, " $1"), "ok", "not found in the output: compute_s"),
+    list(paste0("echo load 1 compute 2; cp ", pixel, " $1"), "ok", NA),
+    list("kill -9 $$", "failed", "exit status -9")
+  )
+  ledger <- memory_ledger()
+  for (case in cases) {
+    row <- bench(script_engine(folder, case[[1]]), time_limit = 0.5, ledger = ledger)
+    expect_identical(row$status, case[[2]])
+    if (is.na(case[[3]])) expect_true(is.na(row$note)) else expect_match(row$note, case[[3]], fixed = TRUE)
+  }
+  expect_identical(nrow(timings(ledger)), length(cases))
+})
+
+test_that("a limit that the engine does not know is unsupported, and not run", {
+  folder <- scratch()
+  row <- bench(script_engine(folder, paste("touch", file.path(folder, "ran"))), shot = small_shot(limit = list(noise = 0.1, samples = NULL, time = NULL)))
+  expect_identical(row$status, "unsupported")
+  expect_true(is.na(row$wall_s))
+  expect_false(file.exists(file.path(folder, "ran")))
+})
+
+test_that("a program that is missing, or gives another version, is refused before anything runs", {
+  ledger <- memory_ledger()
+  missing <- script_engine(scratch(), "exit 0")
+  missing$program <- "no-such-renderer"
+  expect_refusal(bench(missing, ledger = ledger), "engine", "no-such-renderer")
+  folder <- scratch()
+  liar <- script_engine(folder, "echo release 9.9")
+  liar$versions <- "1.0"
+  liar$version <- list(ask = list("--version"), pattern = "release ([0-9.]+)")
+  expect_refusal(bench(liar, ledger = ledger), "engine", c("asked as 1.0", "9.9"))
+  expect_identical(nrow(timings(ledger)), 0L)
+})
+
+test_that("what was measured before a stop is in the ledger", {
+  folder <- scratch()
+  path <- file.path(folder, "l.sqlite")
+  engine <- script_engine(folder, "[ \"$2\" = 2 ] && sleep 60", "echo load 1 compute 2", paste("cp", one_pixel(folder), "$1"))
+  saveRDS(plan_bench(small_shot(), engine, frames = c(1, 3, 2), repeats = 1, options = bench_options(warmups = 0, seed = 5)), file.path(folder, "plan.rds"))
+  order <- readRDS(file.path(folder, "plan.rds"))$frame
+  code <- sprintf("library(clockpigeon); run_bench(readRDS('%s/plan.rds'), open_ledger('%s'), progress = FALSE)", folder, path)
+  job <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code), cleanup_tree = TRUE)
+  before <- which(order == 2) - 1L
+  for (i in 1:200) {
+    Sys.sleep(0.05)
+    if (file.exists(path) && tryCatch({ l <- open_ledger(path, read_only = TRUE); n <- nrow(timings(l)); close_ledger(l); n == before }, error = function(e) FALSE) && i > 30) break
+  }
+  job$kill_tree()
+  ledger <- open_ledger(path)
+  expect_identical(timings(ledger)$frame, as.integer(order[seq_len(before)]))
+  expect_identical(timings(ledger)$status, rep("ok", before))
+  close_ledger(ledger)
+})
+
+test_that("POV-Ray is driven for real: three frames of a scene of ours, compared and forecast", {
+  skip_if(!nzchar(Sys.which("povray")), "POV-Ray is not installed")
+  folder <- scratch()
+  file.copy(test_path("tide-bell.pov"), folder)
+  shot <- read_shot(write_file(folder, "bell.yaml", "shot: bell", "scene: tide-bell.pov", "frames: 1-24", "size: 96x54", "limit: {samples: 9}"))
+  engine <- read_engine(system.file("engines", "povray.yaml", package = "clockpigeon"))
+  ledger <- memory_ledger()
+  plan <- plan_bench(shot, engine, frames = c(4, 12, 20), limits = list(list(samples = 9), list(samples = 40)), threads = 1, repeats = 2, options = bench_options(warmups = 0))
+  rows <- run_bench(plan, ledger, folder = folder, progress = FALSE)
+  expect_identical(rows$status, rep("ok", 12))
+  expect_match(rows$engine_version, "^3\\.")
+  expect_true(all(is.finite(rows$compute_s) & rows$compute_s <= rows$wall_s))
+  by_limit <- compare_timings(rows, "limit")
+  expect_identical(by_limit$new, "samples 40")
+  expect_lt(by_limit$ratio, 1)
+  job <- render_job(shot, "povray", rows)
+  site <- read_site(write_file(folder, "own.yaml", "site: own", "kind: own", "as_of: 2026-11-01", "source: a test", "currency: EUR", "engines: [povray]", "nodes_like: [here]", "power: 200 W",
+                               "meter: rendering", "price: {per: kWh, amount: 0.30 EUR}", "tiers: [{tier: day, nodes: [1, 2]}]"))
+  s <- summary(forecast_job(job, plan_options(job, site), draws = 200))
+  expect_identical(s$evidence, c("measured", "measured"))
+  expect_true(all(s$finish_p10 > 0 & s$finish_p10 <= s$finish_p90))
+  expect_gt(s$finish_p50[1], s$finish_p50[2])
+})

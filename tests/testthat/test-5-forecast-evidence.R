@@ -1,0 +1,57 @@
+own <- function(wall_s, frame, ...) some_timings(wall_s, scene = "s", frame = as.integer(frame), ...)
+shot_s <- function(...) utils::modifyList(structure(list(shot = "s", scene = "s", frames = 1:40, cuts = integer(), size = c(width = 160L, height = 90L), limit = list(samples = 8L, noise = NULL, time = NULL),
+                                                           upload = 0, frame_size = 0), class = "shot"), list(...))
+site_x <- function(site = "x", speeds = list(), nodes_like = character()) {
+  structure(list(site = site, kind = "rented", engines = "e", nodes_like = nodes_like, speeds = speeds, currency = "EUR"), class = "site")
+}
+
+test_that("the newest version on the node with most frames is the evidence", {
+  x <- rbind(own(c(5, 6), 1:2, engine_version = "1.10"), own(4, 1, engine_version = "1.10", node = "other"), own(9, 1, engine_version = "1.9"))
+  job <- render_job(shot_s(), "e", x)
+  expect_identical(job$version, "1.10")
+  expect_identical(job$node, "n")
+  expect_identical(job$curves[[1]]$frame, 1:2)
+  expect_identical(job$run_basis, "assumed")
+  expect_output(print(job), "2 runs of 2 frames on n")
+})
+
+test_that("repeats give the spread from run to run", {
+  job <- render_job(shot_s(), "e", own(c(5, 5.5, 8, 9), c(1, 1, 2, 2)))
+  expect_identical(job$run_basis, "measured")
+  expect_equal(job$run_sd, clockpigeon:::run_spread(c(1, 1, 2, 2), c(5, 5.5, 8, 9)))
+})
+
+test_that("times at another size or limit are refused, not scaled", {
+  expect_refusal(render_job(shot_s(size = c(width = 1920L, height = 1080L)), "e", own(1, 1)), "evidence", c("1920x1080", "160x90 at samples 8"))
+  expect_refusal(render_job(shot_s(limit = list(samples = 64L, noise = NULL, time = NULL)), "e", own(1, 1)), "evidence", "samples 64")
+  expect_refusal(render_job(shot_s(), "f", own(1, 1)), "evidence", c("engine f", "e."))
+  expect_refusal(render_job(shot_s(), "e", own(1, 1, site = "x", node = NA)), "evidence", "no node of yours")
+})
+
+test_that("trial frames come before a pool's own nodes, and these before a claim", {
+  x <- rbind(own(c(10, 20), 1:2), own(c(5, 10), 1:2, site = "x", node = NA))
+  job <- render_job(shot_s(), "e", x)
+  claim <- list(list(engine = "e", relative_to = "n", factor = 9, basis = "claimed"))
+  tried <- clockpigeon:::site_speed(job, site_x(speeds = claim, nodes_like = "n"))
+  expect_equal(exp(tried$log_factor), 2)
+  expect_identical(tried$from, "2 trial frames there")
+  pool <- clockpigeon:::site_speed(job, site_x("y", speeds = claim, nodes_like = "n"))
+  expect_equal(pool$log_factor, 0)
+  expect_identical(pool$evidence, "measured")
+  claimed <- clockpigeon:::site_speed(job, site_x("y", speeds = claim))
+  expect_equal(exp(claimed$log_factor), 9)
+  expect_identical(claimed$evidence, "claimed")
+  expect_gt(claimed$se, tried$se)
+  expect_null(clockpigeon:::site_speed(job, site_x("y", nodes_like = "m")))
+})
+
+test_that("a node that is not the reference is known by the frames measured on both", {
+  x <- rbind(own(c(10, 20, 30), 1:3), own(c(5, 10), 1:2, node = "m"))
+  job <- render_job(shot_s(), "e", x)
+  expect_identical(job$node, "n")
+  expect_equal(exp(clockpigeon:::site_speed(job, site_x(nodes_like = "m"))$log_factor), 2)
+  claim <- list(list(engine = "e", relative_to = "m", factor = 3, basis = "assumed"))
+  speed <- clockpigeon:::site_speed(job, site_x(speeds = claim))
+  expect_equal(exp(speed$log_factor), 6)
+  expect_identical(speed$evidence, "assumed")
+})

@@ -1,0 +1,43 @@
+# Installs what is missing, and nothing else. On Debian as root from apt (seconds each), elsewhere R packages from CRAN.
+#
+#   Rscript tools/setup.R run|test|develop
+#
+# run: what the demo needs; test: and what only tests need; develop: and what docs, lint and bench need.
+role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
+stopifnot(role %in% c("run", "test", "develop"))
+packages <- list(
+  run = c("cli", "DBI", "jsonlite", "optparse", "processx", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel", "knitr", "rmarkdown"),
+  test = c("testthat", "png"), develop = c("lintr", "roxygen2")
+)
+programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray"), develop = character())
+roles <- c("run", "test", "develop")[seq_len(match(role, c("run", "test", "develop")))]
+
+wanted <- unlist(packages[roles], use.names = FALSE)
+lost <- wanted[!vapply(wanted, function(p) nzchar(system.file(package = p)), NA)]
+tools <- unlist(unname(programs[roles]))
+lost_tools <- names(tools)[!nzchar(Sys.which(tools))]
+# The engine writes PNG: is libpng's header where the compiler finds it?
+probe <- tempfile(fileext = ".cpp")
+writeLines("#include <png.h>", probe)
+compiler <- strsplit(system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX"), stdout = TRUE)[1], " ")[[1]]
+if (system2(compiler[1], c(compiler[-1], "-E", shQuote(probe)), stdout = FALSE, stderr = FALSE) != 0) lost_tools <- c(lost_tools, "libpng")
+if (!length(c(lost, lost_tools))) quit(save = "no")
+
+message("Missing: ", toString(c(lost, lost_tools)))
+if (nzchar(Sys.which("apt-get")) && Sys.info()[["effective_user"]] == "root") {
+  debs <- c(if (length(lost)) paste0("r-cran-", tolower(lost)), sub("^libpng$", "libpng-dev", lost_tools))
+  Sys.setenv(DEBIAN_FRONTEND = "noninteractive")
+  apt <- function(...) system2("apt-get", c("-qq", "-o", "Dpkg::Use-Pty=0", ...), stdout = FALSE)
+  if (apt("update") != 0) message("apt-get update did not succeed; going on with the lists that are here")
+  if (apt("install", "-y", "--no-install-recommends", debs) != 0) stop("apt-get could not install ", toString(debs), call. = FALSE)
+} else {
+  if (length(lost_tools)) stop("Install with your system's package manager: ", toString(lost_tools), call. = FALSE)
+  library_path <- Sys.getenv("R_LIBS_USER")
+  if (file.access(.libPaths()[1], 2) != 0) {
+    dir.create(library_path, recursive = TRUE, showWarnings = FALSE)
+    .libPaths(library_path)
+  }
+  repos <- getOption("repos")
+  if (is.null(repos) || any(repos == "@CRAN@")) repos <- c(CRAN = "https://cran.r-project.org")
+  install.packages(lost, repos = repos, Ncpus = 2)
+}
