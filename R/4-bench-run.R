@@ -83,7 +83,7 @@ ask_versions <- function(plan, engines, programs) {
 
 # One trial: a list with the columns of a timing that follow from it alone.
 run_trial <- function(trial, engine, program, folder, time_limit, pictures) {
-  limit <- limit_columns(list(samples = known(trial$samples), noise = known(trial$noise), time = known(trial$time_s)))
+  limit <- limit_columns(list(samples = null_if_na(trial$samples), noise = null_if_na(trial$noise), time = null_if_na(trial$time_s)))
   row <- c(list(activity = "render", shot = trial$shot, scene = trial$scene, frame = trial$frame, engine = trial$engine, width = trial$width,
                 height = trial$height, threads = trial$threads, run_order = trial$run_order, "repeat" = trial[["repeat"]], kind = "measured",
                 precision = "exact", warm = trial[["repeat"]] > 0, load_average = load_average(), measured_at = utc_now()), limit)
@@ -100,7 +100,7 @@ run_trial <- function(trial, engine, program, folder, time_limit, pictures) {
   row
 }
 
-known <- function(x) if (!is.na(x)) x
+null_if_na <- function(x) if (!is.na(x)) x
 
 # How a trial ended, and in one sentence why.
 judge_trial <- function(ran, engine, numbers, output, time_limit) {

@@ -44,12 +44,14 @@ report_facts <- function(choice, comparison = NULL) {
   forecast <- choice$forecast
   table <- as_frame(choice$options)
   reasons <- explain(choice)
+  middle <- function(name, format) paste0(format(table[[paste0(name, "_p50")]]), " (", format(table[[paste0(name, "_p10")]]), " to ", format(table[[paste0(name, "_p90")]]), ")")
   options <- data.frame(
     Option = table[["option"]], Standing = ifelse(table[["pick"]], "the pick", ifelse(table[["fits"]], "fits", "does not fit")),
-    `Done after` = paste0(format_duration(table[["finish_p50"]]), " (", format_duration(table[["finish_p10"]]), " to ", format_duration(table[["finish_p90"]]), ")"),
-    `In time` = if (is.finite(choice$deadline_s)) percent(table[["p_deadline"]]), Cost = paste0(format_money(table[["cost_p50"]]), " (", format_money(table[["cost_p10"]]), " to ", format_money(table[["cost_p90"]]), ")"),
-    `In budget` = if (is.finite(choice$budget)) percent(table[["p_budget"]]), `Speed is` = table[["evidence"]], check.names = FALSE
+    `Done after` = middle("finish", format_duration), `In time` = percent(table[["p_deadline"]]), Cost = middle("cost", format_money),
+    `In budget` = percent(table[["p_budget"]]), `Speed is` = table[["evidence"]], check.names = FALSE
   )
+  if (is.infinite(choice$deadline_s)) options[["In time"]] <- NULL
+  if (is.infinite(choice$budget)) options[["In budget"]] <- NULL
   names(options)[names(options) == "Cost"] <- paste0("Cost (", forecast$job$currency, ")")
   list(question = report_question(choice), headline = choice_title(choice), picked = unname(reasons[1]),
        others = data.frame(Option = names(reasons)[-1], Why = unname(reasons[-1])), options = options,

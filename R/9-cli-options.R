@@ -44,11 +44,12 @@ cli_parser <- function(command) {
 
 # Options and arguments of a command: list(options, args). What optparse refuses becomes an error of ours.
 cli_parse <- function(command, args) {
-  parsed <- tryCatch(
-    optparse::parse_args(cli_parser(command), args, positional_arguments = if (command %in% names(cli_arguments)) c(0, 1) else 0),
-    error = function(e) stop_input("usage", conditionMessage(e), paste("clockpigeon", command), paste0("See clockpigeon help ", command, ".")),
-    warning = function(w) stop_input("usage", conditionMessage(w), paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
-  )
+  refuse <- function(e) {
+    what <- sub("\\.?$", "", gsub("\\s+", " ", sub("^Error in getopt.*?: ", "", trimws(conditionMessage(e)))))
+    stop_input("usage", what, paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
+  }
+  arguments <- if (command %in% names(cli_arguments)) c(0, 1) else 0
+  parsed <- tryCatch(optparse::parse_args(cli_parser(command), args, positional_arguments = arguments), error = refuse, warning = refuse)
   if (!is.null(parsed$options$format)) check_choice(parsed$options$format, "option --format", c("table", "csv", "json"))
   parsed
 }

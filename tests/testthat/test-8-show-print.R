@@ -1,0 +1,42 @@
+sample_job <- function() {
+  project <- read_project(demo_file())
+  render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+}
+sample_forecast <- function() {
+  job <- sample_job()
+  forecast_job(job, plan_options(job, read_project(demo_file())$sites), draws = 100)
+}
+
+test_that("a comparison says factor, interval and verdict, and that samples are samples", {
+  x <- example_timings()
+  lines <- clockpigeon:::comparison_lines(compare_timings(x[x$engine == "sundew", ], "engine_version"), width = 200)
+  expect_match(lines[1], "Compared by engine version (sundew): ratio = old time / new time, with its 95 % interval", fixed = TRUE)
+  expect_match(lines[length(lines)], "total work.*faster.*sample data, invented")
+})
+
+test_that("a forecast says its evidence, its draws and its exchange rate", {
+  text <- paste(clockpigeon:::forecast_lines(sample_forecast(), width = 300), collapse = "\n")
+  for (part in c("720 frames with sundew 4.2", "100 draws", "sample data, invented", "EUR 90 %", "1 GBP = 1.1485 EUR on 2026-11-02")) expect_match(text, part, fixed = TRUE)
+})
+
+test_that("a choice marks the pick, and prints at any width", {
+  choice <- choose_option(sample_forecast(), "40 h")
+  for (width in c(60, 80, 200)) {
+    lines <- clockpigeon:::choice_lines(choice, width)
+    expect_length(grep(paste0("^>  ", choice$pick), lines), 1)
+    expect_false(any(grepl("in budget", lines)))
+  }
+  expect_output(print(choice), "> the pick")
+  none <- choose_option(sample_forecast(), "1 s")
+  expect_output(print(none), "no option fits: a deadline .* later lets in")
+})
+
+test_that("every print method returns its object invisibly and has a header", {
+  ledger <- memory_ledger()
+  for (x in list(sample_job(), frame_curve(1, 2, 1:3), ledger, sample_forecast())) {
+    shown <- capture.output(back <- withVisible(print(x)))
+    expect_false(back$visible)
+    expect_identical(back$value, x)
+    expect_match(shown[1], "^(Job|Frame curve|Ledger|Forecast)")
+  }
+})

@@ -1,0 +1,20 @@
+test_that("numbers are flush right, unknown is said, and narrow terminals lose spare columns aloud", {
+  x <- data.frame(name = c("a", "bbb"), time = c("1.5s", NA), note = c("some words here", ""))
+  lines <- clockpigeon:::text_table(x, right = "time", spare = "note", width = 80)
+  expect_identical(lines, c("name     time  note", "------------------------------", "a        1.5s  some words here", "bbb   unknown"))
+  narrow <- clockpigeon:::text_table(x, right = "time", spare = "note", width = 20)
+  expect_identical(narrow[5], "(hidden at this width: note; --format csv has all)")
+  expect_true(all(nchar(narrow[1:4]) <= 20))
+})
+
+test_that("ranges and numbers with something unknown say so", {
+  expect_identical(clockpigeon:::range_text(c(1, NA), c(2, 3)), c("1.00 to 2.00", "unknown"))
+  expect_identical(clockpigeon:::number_text(NA), "unknown")
+})
+
+test_that("NO_COLOR and a width of one's own are respected", {
+  withr::local_envvar(COLUMNS = "61")
+  expect_identical(clockpigeon:::terminal_width(), 61L)
+  withr::local_options(cli.num_colors = 1L)
+  expect_false(any(grepl("\033", clockpigeon:::text_table(data.frame(a = "x"), mark = 1), fixed = TRUE)))
+})
