@@ -3,11 +3,10 @@
 # A tibble by its class and shape. The tibble package is not loaded to make one (that would double the time of a short
 # command); library(clockpigeon) loads it, so that tables print and subset as tibbles do. Inside the package
 # columns are therefore always taken with [[ and rows with drop = FALSE, which mean the same either way.
+# `x` is a data frame, or a list of columns of one length.
 as_table <- function(x, class = NULL) {
-  x <- as.data.frame(x, stringsAsFactors = FALSE, optional = TRUE)
-  attr(x, "row.names") <- seq_len(nrow(x))
-  class(x) <- c(class, "tbl_df", "tbl", "data.frame")
-  x
+  rows <- if (is.data.frame(x)) nrow(x) else length(x[[1]])
+  structure(as.list(x), names = names(x), row.names = seq_len(rows), class = c(class, "tbl_df", "tbl", "data.frame"))
 }
 
 as_frame <- function(x) {

@@ -9,18 +9,18 @@ run_command <- function(program, arguments, folder, time_limit = Inf, clock = wa
   start <- clock()
   process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder, cleanup_tree = TRUE)
   on.exit(end_process(process), add = TRUE, after = FALSE)
-  peak <- NA_real_
+  peak <- 0
   repeat {
     left <- time_limit - (clock() - start)
     process$wait(timeout = max(1, min(100, left * 1000)))
     alive <- process$is_alive()
     if (!alive || left <= 0) break
-    peak <- max(peak, peak_memory(process$get_pid()), na.rm = TRUE)
+    peak <- max(peak, peak_memory(process$get_pid()))
   }
   wall <- clock() - start
   late <- alive
   if (late) end_process(process)
-  list(wall_s = wall, cpu_s = sum(proc.time()[4:5]) - cpu_before, peak_mem_mb = if (is.finite(peak)) peak else NA_real_,
+  list(wall_s = wall, cpu_s = sum(proc.time()[4:5]) - cpu_before, peak_mem_mb = if (peak > 0) peak else NA_real_,
        exit = process$get_exit_status(), late = late, text = read_log(log))
 }
 
@@ -34,11 +34,11 @@ end_process <- function(process) {
   invisible()
 }
 
-# The most memory a process has held so far, in 1e6 bytes (Linux; NA elsewhere).
+# The most memory a process has held so far, in 1e6 bytes (Linux); 0 where the system does not tell.
 peak_memory <- function(pid) {
   status <- tryCatch(readLines(file.path("/proc", pid, "status"), warn = FALSE), error = function(e) character(), warning = function(w) character())
   line <- grep("^VmHWM:", status, value = TRUE)
-  if (length(line)) as.numeric(gsub("[^0-9]", "", line)) * 1024 / 1e6 else NA_real_
+  if (length(line)) as.numeric(gsub("[^0-9]", "", line)) * 1024 / 1e6 else 0
 }
 
 # What a program printed: its last million bytes, as text that any pattern can be tried on.

@@ -41,7 +41,7 @@ run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL, prog
   dir.create(scratch)
   on.exit(unlink(scratch, recursive = TRUE))
   timer <- progress_timer(plan, progress)
-  done <- lapply(seq_len(nrow(plan)), function(i) {
+  lapply(seq_len(nrow(plan)), function(i) {
     trial <- as.list(as_frame(plan)[i, , drop = FALSE])
     engine <- engines[[trial$engine]]
     timer$before(i)
@@ -50,12 +50,11 @@ run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL, prog
     timing$plan_id <- plan_id
     timing$output <- if (length(keep) && timing$status == "ok") timing$output else NA_character_
     timing <- add_node(timing, node, engine)
-    timing$id <- add_timings(ledger, as.data.frame(timing, optional = TRUE))
+    timing$id <- add_timings(ledger, as_table(timing))
     timer$after(i, timing)
-    timing
   })
   timer$end()
-  invisible(timings(ledger, plan_id = plan_id)[match(vapply(done, `[[`, "", "id"), timings(ledger, plan_id = plan_id)[["id"]]), ])
+  invisible(timings(ledger, plan_id = plan_id))
 }
 
 version_key <- function(engine, version) paste(engine, version)

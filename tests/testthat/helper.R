@@ -82,5 +82,5 @@ clockpigeon_command <- function(...) {
 }
 
 run_command_line <- function(..., wd = tempdir(), env = character()) {
-  processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300, env = c("current", env))
+  processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300, env = if (length(env)) c("current", env))
 }
