@@ -82,7 +82,7 @@ project_entry <- function(entries, name, what) {
 #' list.files(demo_file())
 #' @export
 demo_file <- function(path = "") {
-  found <- system.file("demo", path, package = "clockpigeon")
+  found <- system.file("demo-project", path, package = "clockpigeon")
   if (!nzchar(found)) stop_input("file", "the demo project has no such file", path, "See list.files(demo_file(), recursive = TRUE).")
   found
 }

@@ -1,5 +1,7 @@
 # Figures: one message each.
 
+utils::globalVariables(".data")
+
 # Colours that stay apart under the common colour blindnesses (Okabe & Ito 2008); shape and label say the same.
 standing_colours <- c("the pick" = "#0072B2", "fits" = "#009E73", "does not fit" = "#D55E00")
 standing_shapes <- c("the pick" = 16, "fits" = 17, "does not fit" = 4)

@@ -1,4 +1,4 @@
-# Makes inst/demo/sample-timings.csv, the demo's invented evidence, from the model below. Run from the repository's root:
+# Makes inst/demo-project/sample-timings.csv, the demo's invented evidence, from the model below. Run from the repository's root:
 #
 #   Rscript data-raw/sample-timings.R
 #
@@ -67,4 +67,4 @@ tiers <- c(quayside = "standard", saltmill = "brisk", attic = "day")
 for (scene in names(scenes)) for (frame in frames[[scene]][c(2, 4)]) for (site in names(site_speed)) {
   add(scene, frame, "sundew", "4.2", "Quern 80", "samples", 1, site = site, tier = tiers[[site]])
 }
-write.csv(do.call(rbind, rows), "inst/demo/sample-timings.csv", row.names = FALSE, na = "")
+write.csv(do.call(rbind, rows), "inst/demo-project/sample-timings.csv", row.names = FALSE, na = "")
