@@ -2,11 +2,11 @@
 
 # Active ISO 4217 codes, by digits of the minor unit (standard's list one; funds and metals left out).
 currency_digits <- local({
-  two <- "AED AFN ALL AMD ANG AOA ARS AUD AWG AZN BAM BBD BDT BMD BND BOB BRL BSD BTN BWP BYN BZD CAD CDF CHF CNY COP CRC CUP CVE
-    CZK DKK DOP DZD EGP ERN ETB EUR FJD FKP GBP GEL GHS GIP GMD GTQ GYD HKD HNL HTG HUF IDR ILS INR IRR JMD KES KGS KHR KPW
-    KYD KZT LAK LBP LKR LRD LSL MAD MDL MGA MKD MMK MNT MOP MRU MUR MVR MWK MXN MYR MZN NAD NGN NIO NOK NPR NZD PAB PEN PGK PHP PKR
-    PLN QAR RON RSD RUB SAR SBD SCR SDG SEK SGD SHP SLE SOS SRD SSP STN SVC SYP SZL THB TJS TMT TOP TRY TTD TWD TZS UAH USD UYU UZS
-    VES WST XCD YER ZAR ZMW ZWG"
+  two <- "AED AFN ALL AMD ANG AOA ARS AUD AWG AZN BAM BBD BDT BMD BND BOB BRL BSD BTN BWP BYN BZD CAD CDF CHF CNY COP
+    CRC CUP CVE CZK DKK DOP DZD EGP ERN ETB EUR FJD FKP GBP GEL GHS GIP GMD GTQ GYD HKD HNL HTG HUF IDR ILS INR
+    IRR JMD KES KGS KHR KPW KYD KZT LAK LBP LKR LRD LSL MAD MDL MGA MKD MMK MNT MOP MRU MUR MVR MWK MXN MYR MZN
+    NAD NGN NIO NOK NPR NZD PAB PEN PGK PHP PKR PLN QAR RON RSD RUB SAR SBD SCR SDG SEK SGD SHP SLE SOS SRD SSP
+    STN SVC SYP SZL THB TJS TMT TOP TRY TTD TWD TZS UAH USD UYU UZS VES WST XCD YER ZAR ZMW ZWG"
   none <- "BIF CLP DJF GNF ISK JPY KMF KRW PYG RWF UGX VND VUV XAF XOF XPF"
   three <- "BHD IQD JOD KWD LYD OMR TND"
   codes <- lapply(list(two, none, three), function(x) strsplit(x, "\\s+")[[1]])
@@ -22,12 +22,13 @@ check_currency <- function(x, where) {
   x
 }
 
-# "1.90 EUR" -> list(amount = 1.9, currency = "EUR")
+# Reads "1.90 EUR" as amount 1.9 and currency EUR.
 parse_money <- function(x, where = argument("x")) {
   part <- if (is.character(x) && length(x) == 1) {
     regmatches(trimws(x), regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*([A-Za-z]{3})$", trimws(x), perl = TRUE))[[1]]
   }
-  if (!length(part)) stop_input("money", paste("got", show_value(x)), where, "Write an amount and a currency, such as 1.90 EUR.")
+  if (!length(part)) stop_input("money", paste("got", show_value(x)), where,
+                                "Write an amount and a currency, such as 1.90 EUR.")
   list(amount = as.numeric(part[2]), currency = check_currency(part[3], where))
 }
 

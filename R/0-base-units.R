@@ -9,17 +9,18 @@ rate_units <- c("kbit/s" = 125, "Mbit/s" = 125e3, "Gbit/s" = 125e6, "kB/s" = 1e3
 #'
 #' Reads what people write as a duration and refuses what can be read in two ways.
 #'
-#' @param x Character vector: `"12m40s"`, `"760 s"`, `"1.5 h"`, `"00:12:40"` (hours, minutes, seconds) or ISO 8601 `"PT12M40S"`.
-#'   Units are d, h, min or m, s and ms.
+#' @param x Character vector: `"12m40s"`, `"760 s"`, `"1.5 h"`, `"00:12:40"` (hours, minutes, seconds) or ISO 8601
+#'   `"PT12M40S"`. Units are d, h, min or m, s and ms.
 #' @param where What to call the value in an error message, for example a file and field.
 #' @return Numeric vector of seconds, as long as `x`; `NA` stays `NA`.
-#' @section Conditions: `clockpigeon_error_duration` for a value without a unit (`"8.20"`), with a decimal comma, below zero,
-#'   or impossible (`"00:75:00"`).
+#' @section Conditions: `clockpigeon_error_duration` for a value without a unit (`"8.20"`), with a decimal comma,
+#'   below zero, or impossible (`"00:75:00"`).
 #' @examples
 #' parse_duration(c("12m40s", "00:12:40", "760 s", "PT12M40S"))
 #' @export
 parse_duration <- function(x, where = argument("x")) {
-  if (!is.character(x)) stop_input("duration", paste("got", show_value(x)), where, "Write a duration with its unit, such as 12m40s.")
+  if (!is.character(x)) stop_input("duration", paste("got", show_value(x)), where,
+                                   "Write a duration with its unit, such as 12m40s.")
   vapply(x, function(one) if (is.na(one)) NA_real_ else one_duration(trimws(one), where), 0, USE.NAMES = FALSE)
 }
 
@@ -33,21 +34,25 @@ one_duration <- function(x, where) {
     refuse("which can be read in two ways", paste0("Write ", x, " s, or ", part[1], "m", part[2], "s."))
   }
   if (grepl("^[0-9]+:[0-9]+(:[0-9]+(\\.[0-9]+)?)?$", x)) return(clock_duration(x, refuse))
-  iso <- regmatches(x, regexec("^P(?:([0-9]+)D)?(?:T(?:([0-9]+)H)?(?:([0-9]+)M)?(?:([0-9]+(?:\\.[0-9]+)?)S)?)?$", x, perl = TRUE))[[1]]
-  if (length(iso) && any(nzchar(iso[-1]))) return(sum(as.numeric(ifelse(nzchar(iso[-1]), iso[-1], "0")) * c(86400, 3600, 60, 1)))
+  iso <- regmatches(x, regexec("^P(?:([0-9]+)D)?(?:T(?:([0-9]+)H)?(?:([0-9]+)M)?(?:([0-9]+(?:\\.[0-9]+)?)S)?)?$", x,
+                               perl = TRUE))[[1]]
+  if (length(iso) && any(nzchar(iso[-1]))) return(sum(as.numeric(ifelse(nzchar(iso[-1]), iso[-1], "0")) * c(86400,
+      3600, 60, 1)))
   if (!grepl("^([0-9]+(\\.[0-9]+)?\\s*(d|h|min|ms|m|s)\\s*)+$", x)) {
     refuse("which is no duration", "Write it as 12m40s, 760 s, 00:12:40 or PT12M40S.")
   }
   parts <- regmatches(x, gregexpr("([0-9]+(\\.[0-9]+)?)\\s*(d|h|min|ms|m|s)", x))[[1]]
   unit <- gsub("[0-9. ]", "", parts)
   factor <- duration_units[unit]
-  if (anyDuplicated(factor) || is.unsorted(rev(factor))) refuse("with units out of order", "Write the larger unit first, each once.")
+  if (anyDuplicated(factor) || is.unsorted(rev(factor))) refuse("with units out of order",
+                                                                "Write the larger unit first, each once.")
   sum(as.numeric(gsub("[a-z ]", "", parts)) * factor)
 }
 
 clock_duration <- function(x, refuse) {
   part <- as.numeric(strsplit(x, ":", fixed = TRUE)[[1]])
-  if (any(part[-1] >= 60)) refuse("with more than 59 behind a colon", "Write it as hours:minutes:seconds, such as 00:12:40.")
+  if (any(part[-1] >= 60)) refuse("with more than 59 behind a colon",
+                                  "Write it as hours:minutes:seconds, such as 00:12:40.")
   if (length(part) == 2) {
     refuse("which can be read in two ways", sprintf("Write %dm%02ds, or %dh%02dm.", part[1], part[2], part[1], part[2]))
   }
@@ -84,7 +89,8 @@ parse_quantity <- function(x, units, what, where) {
   part <- if (is.character(x) && length(x) == 1) regmatches(trimws(x), regexec(pattern, trimws(x), perl = TRUE))[[1]]
   if (!length(part) || !part[3] %in% names(units)) {
     stop_input("unit", paste0("got ", show_value(x)), where,
-               paste0("Write a ", what, " with its unit, such as 10 ", names(units)[min(3, length(units))], " (units: ", toString(names(units)), ")."))
+               paste0("Write a ", what, " with its unit, such as 10 ", names(units)[min(3, length(units))],
+                      " (units: ", toString(names(units)), ")."))
   }
   as.numeric(part[2]) * units[[part[3]]]
 }
@@ -93,7 +99,7 @@ parse_size <- function(x, where = argument("x")) parse_quantity(x, size_units, "
 parse_rate <- function(x, where = argument("x")) parse_quantity(x, rate_units, "link speed", where)
 parse_power <- function(x, where = argument("x")) parse_quantity(x, c(W = 1, kW = 1000), "power", where)
 
-# "1920x1080" -> c(width, height)
+# Reads "1920x1080" as width and height.
 parse_resolution <- function(x, where = argument("x")) {
   part <- if (is.character(x) && length(x) == 1) regmatches(x, regexec("^([0-9]{1,5})x([0-9]{1,5})$", x))[[1]]
   if (!length(part) || any(as.integer(part[-1]) < 1)) {

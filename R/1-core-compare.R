@@ -19,24 +19,26 @@ compare_factors <- list(
 #'
 #' Pairs the timings that agree in everything but one factor and compares them on the log scale.
 #'
-#' The k-th run of a cell at one level is paired with the k-th at the other, in order of measurement, so that with blocked
-#' plans drift hits both alike. Within a scene the mean log ratio has a t interval over its pairs. Over scenes the geometric mean
-#' takes each scene as one with a Welch-Satterthwaite interval (Satterthwaite 1946, Biometrics Bulletin 2:110), and the total-work
-#' ratio weighs scenes by the time they take (delta method). Regressions come first.
+#' The k-th run of a cell at one level is paired with the k-th at the other, in order of measurement, so that with
+#' blocked plans drift hits both alike. Within a scene the mean log ratio has a t interval over its pairs. Over scenes
+#' the geometric mean takes each scene as one with a Welch-Satterthwaite interval (Satterthwaite 1946, Biometrics
+#' Bulletin 2:110), and the total-work ratio weighs scenes by the time they take (delta method). Regressions come first.
 #'
-#' Only finished renders count; warm-up runs (repeat 0) do not. The first level, in version order, is the old one; each other
-#' level is compared with it.
+#' Only finished renders count; warm-up runs (repeat 0) do not. The first level, in version order, is the old one; each
+#' other level is compared with it.
 #'
 #' @param x Timings, a data frame as [timings()] returns it.
-#' @param by The factor studied: `r paste0('"', names(compare_factors), '"', collapse = ", ")`.
-#' @param smallest Smallest difference of interest, as a share (0.02 is 2 %): a smaller one is never called faster or slower.
+#' @param by The factor studied: `"engine_version"`, `"engine"`, `"limit"`, `"size"`, `"features"`, `"threads"`,
+#'   `"device"`, `"device_count"`, `"node"` or `"site"`.
+#' @param smallest Smallest difference of interest, as a share (0.02 is 2 %): a smaller one is never called faster or
+#'   slower.
 #' @param level Confidence level of the intervals.
-#' @return A tibble of class `timing_comparison`, one row a scene and pair of levels, then `all scenes` by geometric mean and by total work:
-#'   `engine`, `scene`, `old`, `new`, `pairs`, `old_s`, `new_s` (mean wall seconds), `ratio` (old / new), `lower`, `upper`,
-#'   `time_saved`, `speed_gain`, `verdict` (`faster`, `slower`, `no clear difference`), `basis`, `note`. Timings without a
-#'   partner are counted in `note`.
-#' @section Conditions: `clockpigeon_error_compare` when there is nothing to compare: no finished render, one level only, or sets that
-#'   differ in more than `by`; the message names what differs.
+#' @return A tibble of class `timing_comparison`, one row a scene and pair of levels, then `all scenes` by geometric
+#'   mean and by total work: `engine`, `scene`, `old`, `new`, `pairs`, `old_s`, `new_s` (mean wall seconds), `ratio`
+#'   (old / new), `lower`, `upper`, `time_saved`, `speed_gain`, `verdict` (`faster`, `slower`, `no clear difference`),
+#'   `basis`, `note`. Timings without a partner are counted in `note`.
+#' @section Conditions: `clockpigeon_error_compare` when there is nothing to compare: no finished render, one level
+#'   only, or sets that differ in more than `by`; the message names what differs.
 #' @examples
 #' x <- example_timings()
 #' compare_timings(x[x$engine == "sundew", ], by = "engine_version")
@@ -48,14 +50,16 @@ compare_timings <- function(x, by, smallest = 0.02, level = 0.95) {
   level <- check_number(level, argument("level"), above = 0, most = 0.9999)
   x <- as_frame(x)
   x <- x[is_evidence(x), , drop = FALSE]
-  if (!nrow(x)) stop_input("compare", "no finished render among the timings", instead = "Measure some first: clockpigeon bench.")
+  if (!nrow(x)) stop_input("compare", "no finished render among the timings",
+                           instead = "Measure some first: clockpigeon bench.")
   x[["level"]] <- level_labels(x, by)
   x[["context"]] <- if (by == "engine") "" else x[["engine"]]
   x <- x[order(x[["measured_at"]], x[["run_order"]]), , drop = FALSE]
   contexts <- split(x, x[["context"]])
   pairs <- do.call(rbind, lapply(contexts, match_cells, by = by))
   if (is.null(pairs)) refuse_unlike(x, by)
-  rows <- lapply(split(pairs, row_key(pairs, c("context", "old", "new"))), compare_levels, smallest = smallest, level = level)
+  rows <- lapply(split(pairs, row_key(pairs, c("context", "old", "new"))), compare_levels, smallest = smallest,
+                 level = level)
   rows <- bind_tables(rows)
   rows <- rows[order(rows[["total"]], rows[["ratio"]]), setdiff(names(rows), "total"), drop = FALSE]
   out <- as_table(rows, class = "timing_comparison")
@@ -69,7 +73,8 @@ level_labels <- function(x, by) {
   columns <- compare_factors[[by]][["level"]]
   parts <- lapply(columns, function(column) {
     value <- x[[column]]
-    ifelse(is.na(value), "unknown", if (is.numeric(value)) format(value, trim = TRUE, drop0trailing = TRUE, digits = 7) else value)
+    ifelse(is.na(value), "unknown", if (is.numeric(value)) format(value, trim = TRUE, drop0trailing = TRUE,
+        digits = 7) else value)
   })
   do.call(paste, c(parts, sep = if (by == "size") "x" else " "))
 }
@@ -99,7 +104,8 @@ match_cells <- function(x, by) {
     if (!any(hit)) return(NULL)
     partner <- at[hit]
     data.frame(
-      context = old[["context"]][hit], scene = old[["scene"]][hit], old = levels[1], new = new_level, frame = old[["frame"]][hit],
+      context = old[["context"]][hit], scene = old[["scene"]][hit], old = levels[1], new = new_level,
+      frame = old[["frame"]][hit],
       cell = cell_of(old[["cell"]][hit]), old_s = old[["wall_s"]][hit], new_s = new[["wall_s"]][partner],
       sample = is_sample(old)[hit] | is_sample(new)[partner],
       alone = sum(!hit) + nrow(new) - sum(hit)
@@ -125,7 +131,8 @@ refuse_unlike <- function(x, by) {
   }, "")
   stop_input("compare", paste0(levels[1], " and ", levels[2], " have no two timings alike; they also differ in ",
                                if (length(shown)) toString(shown) else "which combinations were measured"),
-             instead = paste0("Measure both ", by, "s under one setting, or compare by ", either(differing(x, by)), "."))
+             instead = paste0("Measure both ", by, "s under one setting, or compare by ", either(differing(x, by)),
+                              "."))
 }
 
 # The factors that have at least two levels in these timings, other than `but`.
@@ -185,7 +192,8 @@ combine <- function(means, each, weights) {
   part <- (weights * vapply(each, `[[`, 0, "se"))^2
   df <- vapply(each, `[[`, 0, "df")
   # A spread of exactly zero adds nothing to either sum.
-  list(mean = sum(weights * means), se = sqrt(sum(part)), df = if (sum(part, na.rm = TRUE) > 0) sum(part)^2 / sum(part^2 / df) else sum(df))
+  list(mean = sum(weights * means), se = sqrt(sum(part)),
+       df = if (sum(part, na.rm = TRUE) > 0) sum(part)^2 / sum(part^2 / df) else sum(df))
 }
 
 verdict <- function(mean_log, half, smallest) {

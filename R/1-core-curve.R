@@ -2,27 +2,33 @@
 
 #' Frame times of a whole shot from a few probed frames
 #'
-#' Log seconds along the shot are a Gaussian process (Matern 3/2, restarted at cuts) about an unknown level, plus a spread of each frame
-#' for itself. Its parameters are not fixed at their best values but averaged over a grid, weighted by likelihood times a weak prior, so
-#' that few probes give wide intervals: with one probe the interval is the prior's alone.
+#' Log seconds along the shot are a Gaussian process (Matern 3/2, restarted at cuts) about an unknown level, plus a
+#' spread of each frame for itself. Its parameters are not fixed at their best values but averaged over a grid, weighted
+#' by likelihood times a weak prior, so that few probes give wide intervals: with one probe the interval is the prior's
+#' alone.
 #'
-#' Prior (stated, weak, to be replaced by what complete shots in the ledger teach): log sd along the shot log-normal about 0.35
-#' (sd of log 0.6), correlation length log-normal about 0.3 of the shot (0.8), own spread of a frame log-normal about 0.05 (0.6).
-#' Draws are exact for each parameter value: a path of the process by its Markov form (Hartikainen & Sarkka 2010, eq. 14) is moved
-#' through the probes by kriging of the difference (Journel & Huijbregts 1978, VII.A; Wilson et al. 2020, eq. 5). Cost is linear in frames.
+#' Prior (stated, weak, to be replaced by what complete shots in the ledger teach): log sd along the shot log-normal
+#' about 0.35 (sd of log 0.6), correlation length log-normal about 0.3 of the shot (0.8), own spread of a frame
+#' log-normal about 0.05 (0.6). Draws are exact for each parameter value: a path of the process by its Markov form
+#' (Hartikainen & Sarkka 2010, eq. 14) is moved through the probes by kriging of the difference (Journel & Huijbregts
+#' 1978, VII.A; Wilson et al. 2020, eq. 5). Cost is linear in frames.
 #'
-#' A probe is one run, and the same frame takes another time when it is rendered again: `run_sd` is that spread. It blurs the probes, and it is in
-#' the times that come out, which are those of a pass still to be rendered. Where it is 0, probed frames keep what was measured.
+#' A probe is one run, and the same frame takes another time when it is rendered again: `run_sd` is that spread. It
+#' blurs the probes, and it is in the times that come out, which are those of a pass still to be rendered. Where it is
+#' 0, probed frames keep what was measured.
 #'
-#' @param frame Probed frames, whole numbers; a frame may stand more than once, and its times are then averaged on the log scale.
+#' @param frame Probed frames, whole numbers; a frame may stand more than once, and its times are then averaged on the
+#'   log scale.
 #' @param seconds Their measured times in s, above 0.
 #' @param frames All frames of the shot.
 #' @param cuts First frames after each cut; the process starts anew there.
-#' @param run_sd Standard deviation of log seconds of one frame from run to run; `NULL` to take it from frames measured more than once, and 0 when
-#'   there are too few of these (then the spread of single frames takes it in).
+#' @param run_sd Standard deviation of log seconds of one frame from run to run; `NULL` to take it from frames
+#'   measured more than once, and 0 when there are too few of these (then the spread of single frames takes it in).
 #' @param seed Seed of the draws: the same curve always gives the same figures.
-#' @return An object of class `frame_curve`. `predict()` gives mean, lower and upper seconds for each frame; [total_time()] the sum.
-#' @section Conditions: `clockpigeon_error_type` for times that are not above 0, `clockpigeon_error_curve` for probes outside the shot.
+#' @return An object of class `frame_curve`. `predict()` gives mean, lower and upper seconds for each frame;
+#'   [total_time()] the sum.
+#' @section Conditions: `clockpigeon_error_type` for times that are not above 0, `clockpigeon_error_curve` for probes
+#'   outside the shot.
 #' @seealso [total_time()]
 #' @examples
 #' curve <- frame_curve(frame = c(20, 60, 100), seconds = c(41, 55, 90), frames = 1:120)
@@ -33,7 +39,8 @@ frame_curve <- function(frame, seconds, frames, cuts = integer(), run_sd = NULL,
   frames <- sort(parse_frames(frames, argument("frames")))
   frame <- check_counts(frame, argument("frame"), least = -1e7)
   if (length(frame) != length(seconds)) {
-    stop_input("curve", paste("got", length(frame), "frames and", length(seconds), "times"), "arguments `frame` and `seconds`",
+    stop_input("curve", paste("got", length(frame), "frames and", length(seconds), "times"),
+               "arguments `frame` and `seconds`",
                "Give one time for each frame.")
   }
   outside <- setdiff(frame, frames)
@@ -44,8 +51,10 @@ frame_curve <- function(frame, seconds, frames, cuts = integer(), run_sd = NULL,
   logs <- tapply(log(seconds), frame, mean)
   if (is.null(run_sd)) run_sd <- run_spread(frame, seconds)
   if (is.null(run_sd)) run_sd <- 0
-  curve <- list(frame = as.integer(names(logs)), log_s = as.numeric(logs), runs = as.integer(table(frame)), frames = frames,
-                cuts = as.integer(cuts), run_sd = check_number(run_sd, argument("run_sd"), least = 0), seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2))
+  curve <- list(frame = as.integer(names(logs)), log_s = as.numeric(logs), runs = as.integer(table(frame)),
+                frames = frames,
+                cuts = as.integer(cuts), run_sd = check_number(run_sd, argument("run_sd"), least = 0),
+                seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2))
   curve$grid <- curve_grid(curve)
   structure(curve, class = "frame_curve")
 }
@@ -72,7 +81,8 @@ curve_grid <- function(curve) {
   length_of <- max(diff(range(curve$frames)), 2)
   grid <- expand.grid(sd = exp(seq(log(0.05), log(1.6), length.out = 8)), range = length_of * c(0.04, 0.12, 0.3, 0.8),
                       own = c(0.015, 0.05, 0.15))
-  prior <- stats::dnorm(log(grid$sd), log(0.35), 0.6, log = TRUE) + stats::dnorm(log(grid$range / length_of), log(0.3), 0.8, log = TRUE) +
+  prior <- stats::dnorm(log(grid$sd), log(0.35), 0.6, log = TRUE) +
+    stats::dnorm(log(grid$range / length_of), log(0.3), 0.8, log = TRUE) +
     stats::dnorm(log(grid$own), log(0.05), 0.6, log = TRUE)
   y <- curve$log_s - mean(curve$log_s)
   fit <- vapply(seq_len(nrow(grid)), function(k) {
@@ -115,7 +125,8 @@ curve_draws <- function(curve, draws = 2000, seed = curve$seed) {
   })
 }
 
-# Paths of the process at the shot's frames, one row a draw, each with its own sd and range: the state is (value, slope).
+# Paths of the process at the shot's frames, one row a draw, each with its own sd and range: the state is (value,
+# slope).
 markov_paths <- function(curve, sd, range) {
   n <- length(sd)
   speed <- sqrt(3) / range
@@ -154,7 +165,8 @@ markov_paths <- function(curve, sd, range) {
 #' @param curve A [frame_curve()].
 #' @param level Probability that the interval should hold, 0.8 by default.
 #' @param draws Number of draws.
-#' @return A tibble of one row: `mean`, `lower`, `upper` in seconds of one node at work alone, `level`, `frames`, `probes`.
+#' @return A tibble of one row: `mean`, `lower`, `upper` in seconds of one node at work alone, `level`, `frames`,
+#'   `probes`.
 #' @section Conditions: `clockpigeon_error_type` when `curve` is no frame curve.
 #' @examples
 #' total_time(frame_curve(c(10, 50), c(3, 4), 1:60), level = 0.9)
@@ -164,7 +176,8 @@ total_time <- function(curve, level = 0.8, draws = 2000) {
   level <- check_number(level, argument("level"), above = 0, most = 0.9999)
   total <- rowSums(curve_draws(curve, check_count(draws, argument("draws"), least = 2)))
   ends <- stats::quantile(total, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
-  as_table(data.frame(mean = mean(total), lower = ends[1], upper = ends[2], level = level, frames = length(curve$frames),
+  as_table(data.frame(mean = mean(total), lower = ends[1], upper = ends[2], level = level,
+                      frames = length(curve$frames),
                       probes = length(curve$frame)))
 }
 

@@ -5,9 +5,10 @@
 #' One change of time has three common figures, and mixing their words is how a saving of 40 % becomes "40 % faster".
 #'
 #' @param old,new Numeric vectors of times in the same unit, above 0; recycled when one has length 1.
-#' @return A tibble, one row a pair: `old`, `new`, `ratio` (old / new: how many times as fast), `time_saved` (1 - new / old: share of
-#'   the time that is gone) and `speed_gain` (old / new - 1: share more work in the same time).
-#' @section Conditions: `clockpigeon_error_type` for times that are missing, not finite or not above 0, and for lengths that differ.
+#' @return A tibble, one row a pair: `old`, `new`, `ratio` (old / new: how many times as fast), `time_saved` (1 - new
+#'   / old: share of the time that is gone) and `speed_gain` (old / new - 1: share more work in the same time).
+#' @section Conditions: `clockpigeon_error_type` for times that are missing, not finite or not above 0, and for
+#'   lengths that differ.
 #' @examples
 #' speed_figures(old = 80, new = 50)
 #' @export

@@ -5,25 +5,30 @@
 #' @param x Text such as `"1-240"`, `"1-240 by 10"` or `"1-48, 96-120, 200"`, both ends included; or whole numbers.
 #' @param where What to call the value in an error message.
 #' @return Integer vector of frames, in the order written.
-#' @section Conditions: `clockpigeon_error_frames` when a range ends before it starts, a frame stands twice, or the text is no frame set.
+#' @section Conditions: `clockpigeon_error_frames` when a range ends before it starts, a frame stands twice, or the
+#'   text is no frame set.
 #' @examples
 #' parse_frames("1-48 by 12, 96-98")
 #' @export
 parse_frames <- function(x, where = argument("x")) {
   refuse <- function(why, instead) stop_input("frames", paste0("got ", show_value(x), ", ", why), where, instead)
   if (is.numeric(x)) {
-    if (!length(x) || !all(is.finite(x)) || any(x != round(x)) || any(abs(x) > 1e7)) refuse("not whole numbers", "Write frames as 1-240.")
+    if (!length(x) || !all(is.finite(x)) || any(x != round(x)) || any(abs(x) > 1e7)) refuse("not whole numbers",
+        "Write frames as 1-240.")
     frames <- as.integer(x)
   } else {
-    if (!is.character(x) || length(x) != 1 || is.na(x) || !nzchar(trimws(x))) refuse("no frame set", "Write it as 1-240 or 1-240 by 10.")
+    if (!is.character(x) || length(x) != 1 || is.na(x) || !nzchar(trimws(x))) refuse("no frame set",
+        "Write it as 1-240 or 1-240 by 10.")
     frames <- unlist(lapply(strsplit(x, ",", fixed = TRUE)[[1]], function(part) frame_range(trimws(part), refuse)))
   }
-  if (anyDuplicated(frames)) refuse(paste("with frame", frames[anyDuplicated(frames)], "twice"), "Write each frame once.")
+  if (anyDuplicated(frames)) refuse(paste("with frame", frames[anyDuplicated(frames)], "twice"),
+                                    "Write each frame once.")
   frames
 }
 
 frame_range <- function(part, refuse) {
-  bits <- regmatches(part, regexec("^(-?[0-9]{1,7})(?:\\s*-\\s*(-?[0-9]{1,7})(?:\\s+by\\s+([0-9]{1,7}))?)?$", part, perl = TRUE))[[1]]
+  bits <- regmatches(part, regexec("^(-?[0-9]{1,7})(?:\\s*-\\s*(-?[0-9]{1,7})(?:\\s+by\\s+([0-9]{1,7}))?)?$", part,
+                                   perl = TRUE))[[1]]
   if (!length(bits)) refuse(paste0("where '", part, "' is no range"), "Write it as 1-240, 1-240 by 10 or 1-48, 96-120.")
   from <- as.integer(bits[2])
   if (!nzchar(bits[3])) return(from)
@@ -50,7 +55,8 @@ format_frames <- function(frames) {
     last <- at
     while (last < length(frames) && frames[last + 1L] - frames[last] == step) last <- last + 1L
     if (last == at + 1L && step > 1L) last <- at  # two frames apart are two frames, not a range
-    parts <- c(parts, if (last == at) paste0(frames[at]) else paste0(frames[at], "-", frames[last], if (step > 1L) paste(" by", step)))
+    parts <- c(parts, if (last == at) paste0(frames[at]) else paste0(frames[at], "-", frames[last],
+        if (step > 1L) paste(" by", step)))
     at <- last + 1L
   }
   paste(parts, collapse = ", ")

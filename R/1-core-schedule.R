@@ -1,8 +1,8 @@
 # Frames to nodes: list scheduling, many draws in step.
 
-# Each frame goes, in order, to the node that is free first (Graham 1966). `tasks` is a matrix of seconds, one row a draw and
-# one column a frame; `ready` one of the seconds at which each node can start. Returns the free times (draws x nodes) and
-# the end of the last frame; a node that got no frame stays at its ready time.
+# Each frame goes, in order, to the node that is free first (Graham 1966). `tasks` is a matrix of seconds, one row a
+# draw and one column a frame; `ready` one of the seconds at which each node can start. Returns the free times (draws x
+# nodes) and the end of the last frame; a node that got no frame stays at its ready time.
 list_schedule <- function(tasks, ready) {
   draws <- nrow(tasks)
   if (ncol(ready) == 1) return(list(free = ready + rowSums(tasks), end = as.vector(ready + rowSums(tasks))))

@@ -1,6 +1,7 @@
 # Trade-offs: who is beaten by whom, and by how much.
 
-# TRUE for each row that no other row beats: none is at least as good in both columns and better in one (less is better).
+# TRUE for each row that no other row beats: none is at least as good in both columns and better in one (less is
+# better).
 non_dominated <- function(a, b) {
   vapply(seq_along(a), function(i) !any(a <= a[i] & b <= b[i] & (a < a[i] | b < b[i])), NA)
 }

@@ -1,6 +1,7 @@
 # Engine profiles: how to run a renderer from its command line and read what it says.
 
-trial_fields <- c("scene", "frame", "width", "height", "samples", "noise", "time_s", "threads", "band_first", "band_last", "seed",
+trial_fields <- c("scene", "frame", "width", "height", "samples", "noise", "time_s", "threads", "band_first",
+                  "band_last", "seed",
                   "output", "version")
 read_targets <- c("load_s", "compute_s", "samples_done", "noise", "peak_mem_mb")
 
@@ -11,16 +12,19 @@ arguments_field <- function(x, where) {
   used <- unlist(regmatches(unlist(groups), gregexpr("(?<=\\{)[^{}]*(?=\\})", unlist(groups), perl = TRUE)))
   odd <- setdiff(used, trial_fields)
   if (length(odd)) {
-    stop_input("engine", paste0("unknown field {", odd[1], "}"), where, paste0("Fields are ", toString(paste0("{", trial_fields, "}")), "."))
+    stop_input("engine", paste0("unknown field {", odd[1], "}"), where,
+               paste0("Fields are ", toString(paste0("{", trial_fields, "}")), "."))
   }
   groups
 }
 
 pattern_field <- function(x, where) {
   x <- check_text(x, where)
-  groups <- tryCatch(length(attr(regexpr(x, "", perl = TRUE), "capture.names")), error = function(e) 0, warning = function(w) 0)
+  groups <- tryCatch(length(attr(regexpr(x, "", perl = TRUE), "capture.names")), error = function(e) 0,
+                     warning = function(w) 0)
   if (groups != 1) {
-    stop_input("engine", paste0("got ", show_value(x)), where, "Write a regular expression with one group in parentheses: the number.")
+    stop_input("engine", paste0("got ", show_value(x)), where,
+               "Write a regular expression with one group in parentheses: the number.")
   }
   x
 }
@@ -31,33 +35,37 @@ engine_fields <- function() list(
   program = field(check_text, required = TRUE),
   install = field(check_text),
   arguments = field(arguments_field, required = TRUE),
-  version = field(record_of(list(ask = field(arguments_field, required = TRUE), pattern = field(pattern_field, required = TRUE)))),
+  version = field(record_of(list(ask = field(arguments_field, required = TRUE),
+                                 pattern = field(pattern_field, required = TRUE)))),
   versions = field(version_field),
   limits = field(check_texts, required = TRUE),
   bands = field(check_flag, default = FALSE),
   devices = field(check_texts, default = "cpu"),
   output = field(choice_of("png", "pfm", "exr", "tiff"), default = "png"),
-  reads = field(function(x, where) read_fields(x, stats::setNames(rep(list(field(pattern_field)), length(read_targets)), read_targets), where),
+  reads = field(function(x, where) read_fields(x, stats::setNames(rep(list(field(pattern_field)),
+      length(read_targets)), read_targets), where),
                 default = list())
 )
 
 #' Read an engine profile
 #'
-#' A profile says how to run a renderer from its command line and how to read what it prints; any renderer that has a command line can
-#' be described.
+#' A profile says how to run a renderer from its command line and how to read what it prints; any renderer that has a
+#' command line can be described.
 #'
-#' Fields of the file: `engine` (name), `about`, `program` (a program on the PATH, a full path, or `built-in` for pebble), `install` (how to
-#' get it, for the message when it is missing), `arguments` (the argument vector; an entry is a text or a list of texts, and an entry is left
-#' out when a `{field}` in it has no value in the trial), `version` (`ask`: arguments, `pattern`: one group), `versions` (those that can be asked
-#' for through `{version}`), `limits` it knows, `bands` (true or false), `devices`, `output` (png, pfm, exr or tiff), `reads` (patterns, one
-#' group each, for `r toString(paste0("\x60", read_targets, "\x60"))`).
+#' Fields of the file: `engine` (name), `about`, `program` (a program on the PATH, a full path, or `built-in` for
+#' pebble), `install` (how to get it, for the message when it is missing), `arguments` (the argument vector; an entry is
+#' a text or a list of texts, and an entry is left out when a `{field}` in it has no value in the trial), `version`
+#' (`ask`: arguments, `pattern`: one group), `versions` (those that can be asked for through `{version}`), `limits` it
+#' knows, `bands` (true or false), `devices`, `output` (png, pfm, exr or tiff), `reads` (patterns, one group each, for
+#' `load_s`, `compute_s`, `samples_done`, `noise`, `peak_mem_mb`).
 #'
 #' No shell stands between: each argument reaches the program as it is.
 #'
 #' @param path A YAML file.
 #' @return A list of class `engine` with these fields.
-#' @section Conditions: `clockpigeon_error_engine` for an unknown `{field}` or a pattern that is no regular expression with one group;
-#'   `clockpigeon_error_field` and `clockpigeon_error_type` as for [read_shot()]. That the program exists is checked when it is run.
+#' @section Conditions: `clockpigeon_error_engine` for an unknown `{field}` or a pattern that is no regular expression
+#'   with one group; `clockpigeon_error_field` and `clockpigeon_error_type` as for [read_shot()]. That the program
+#'   exists is checked when it is run.
 #' @examples
 #' read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))$limits
 #' @export
@@ -73,14 +81,21 @@ read_engine <- function(path) {
 
 # The full path of an engine's program, or an error that says how to get it.
 engine_program <- function(engine) {
-  built_in <- engine$program == "built-in"
-  found <- if (built_in) system.file("bin", if (.Platform$OS.type == "windows") "pebble.exe" else "pebble", package = "clockpigeon")
-           else if (grepl("[/\\\\]", engine$program)) { if (file.access(engine$program, 1) == 0) engine$program else "" }
-           else unname(Sys.which(engine$program))
+  found <- find_program(engine$program)
   if (!nzchar(found)) {
     stop_input("engine", paste0("the program ", show_value(engine$program), " is not installed or not on the PATH"),
                paste0(short_path(attr(engine, "path")), ", field `program`"),
-               if (length(engine$install)) paste0("Install it (", engine$install, ") or write its full path.") else "Install it, or write its full path.")
+               paste0("Install it", if (length(engine$install)) paste0(" (", engine$install, ")"),
+                      ", or write its full path."))
   }
   found
+}
+
+find_program <- function(program) {
+  if (program == "built-in") {
+    name <- if (.Platform$OS.type == "windows") "pebble.exe" else "pebble"
+    return(system.file("bin", name, package = "clockpigeon"))
+  }
+  if (!grepl("[/\\\\]", program)) return(unname(Sys.which(program)))
+  if (file.access(program, 1) == 0) program else ""
 }

@@ -28,7 +28,8 @@ date_field <- function(x, where) {
 # A version is text: YAML would read an unquoted 1.0 as the number 1.
 version_field <- function(x, where) {
   numbers <- if (is.list(x)) any(vapply(x, is.numeric, NA)) else is.numeric(x)
-  if (numbers) stop_input("type", paste("got the number", show_value(unlist(x))), where, "Put versions in quotes, such as \"1.0\".")
+  if (numbers) stop_input("type", paste("got the number", show_value(unlist(x))), where,
+                          "Put versions in quotes, such as \"1.0\".")
   check_texts(x, where)
 }
 
@@ -48,16 +49,19 @@ records_of <- function(fields) {
 
 record_of <- function(fields) function(x, where) read_fields(x, fields, where)
 
-# Reads one mapping by its format. Unknown fields, missing fields and bad values are errors that name the file and field.
+# Reads one mapping by its format. Unknown fields, missing fields and bad values are errors that name the file and
+# field.
 read_fields <- function(x, fields, where) {
   if (!is.list(x) || is.null(names(x)) || !all(nzchar(names(x)))) {
-    stop_input("type", paste("got", show_value(x)), where, paste0("Write fields as `name: value` (", toString(names(fields)), ")."))
+    stop_input("type", paste("got", show_value(x)), where,
+               paste0("Write fields as `name: value` (", toString(names(fields)), ")."))
   }
   odd <- setdiff(names(x), names(fields))
   if (length(odd)) {
     near <- closest(odd[1], names(fields))
     stop_input("field", paste0("unknown field `", odd[1], "`"), where,
-               if (length(near)) paste0("Did you mean `", near, "`?") else paste0("Fields here are ", toString(names(fields)), "."))
+               if (length(near)) paste0("Did you mean `", near, "`?") else paste0("Fields here are ",
+                   toString(names(fields)), "."))
   }
   out <- list()
   for (name in names(fields)) {
@@ -84,8 +88,10 @@ read_yaml_file <- function(path) {
   plain_flag <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
   tryCatch(
     yaml::yaml.load_file(path, eval.expr = FALSE,
-                         handlers = list("int#base60" = identity, "float#base60" = identity, "bool#yes" = plain_flag, "bool#no" = plain_flag)),
-    error = function(e) stop_input("yaml", paste("is no YAML:", conditionMessage(e)), short_path(path), "Mend the line it names.")
+                         handlers = list("int#base60" = identity, "float#base60" = identity, "bool#yes" = plain_flag,
+                                         "bool#no" = plain_flag)),
+    error = function(e) stop_input("yaml", paste("is no YAML:", conditionMessage(e)), short_path(path),
+                                   "Mend the line it names.")
   )
 }
 

@@ -17,12 +17,14 @@ limit_columns <- function(limit) {
   set <- Filter(length, limit)
   list(
     limit_kind = paste(names(set), collapse = "+"), limit_value = as.numeric(set[[1]]),
-    features = if (length(set) > 1) as.character(jsonlite::toJSON(set[-1], auto_unbox = TRUE, digits = NA)) else NA_character_
+    features = if (length(set) > 1) as.character(jsonlite::toJSON(set[-1], auto_unbox = TRUE,
+        digits = NA)) else NA_character_
   )
 }
 
 format_limit <- function(limit) {
   set <- Filter(length, limit)
-  paste(Map(function(name, value) if (name == "time") paste("time", format_duration(value)) else paste(name, format(value)),
+  paste(Map(function(name, value) if (name == "time") paste("time", format_duration(value)) else paste(name,
+      format(value)),
             names(set), set), collapse = ", ")
 }

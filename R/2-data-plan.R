@@ -4,7 +4,8 @@ plan_fields <- function() list(
   plan = field(check_text, required = TRUE),
   about = field(check_text),
   shots = field(check_texts, required = TRUE),
-  engines = field(records_of(list(engine = field(check_text, required = TRUE), versions = field(version_field))), required = TRUE),
+  engines = field(records_of(list(engine = field(check_text, required = TRUE), versions = field(version_field))),
+                  required = TRUE),
   frames = field(frames_field),
   probes = field(function(x, where) check_count(x, where)),
   limits = field(records_of(limit_fields())),
@@ -18,9 +19,9 @@ plan_fields <- function() list(
 
 #' Read a benchmark plan
 #'
-#' Fields of the file: `plan` (name), `about`, `shots` (names), `engines` (a list of `engine` and `versions`), `frames` (a frame set) or
-#' `probes` (that many frames spread over each shot), `limits` and `sizes` (each shot's own when absent), `threads`, `repeats`, `warmups`,
-#' `time_limit` for a trial, `seed` of the order.
+#' Fields of the file: `plan` (name), `about`, `shots` (names), `engines` (a list of `engine` and `versions`), `frames`
+#' (a frame set) or `probes` (that many frames spread over each shot), `limits` and `sizes` (each shot's own when
+#' absent), `threads`, `repeats`, `warmups`, `time_limit` for a trial, `seed` of the order.
 #'
 #' @param path A YAML file.
 #' @return A list of class `plan_file` with these fields; [plan_bench()] makes trials of it.

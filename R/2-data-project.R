@@ -4,7 +4,8 @@ project_fields <- function() list(
   name = field(check_text, required = TRUE),
   currency = field(check_currency, required = TRUE),
   time_zone = field(function(x, where) {
-    if (!check_text(x, where) %in% OlsonNames()) stop_input("time_zone", paste("got", show_value(x)), where, "Write a zone such as Europe/Lisbon.")
+    if (!check_text(x, where) %in% OlsonNames()) stop_input("time_zone", paste("got", show_value(x)), where,
+                                                            "Write a zone such as Europe/Lisbon.")
     x
   }, default = "UTC"),
   ledger = field(check_text, default = "ledger.sqlite"),
@@ -21,14 +22,16 @@ project_fields <- function() list(
 
 #' Read a project folder
 #'
-#' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`, `plan`, `deadline`, `budget`,
-#' `confidence`) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/` and `rates/`. The engines that come with the package
-#' are there too, unless the project has a profile of the same name.
+#' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
+#' `plan`, `deadline`, `budget`, `confidence`) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`
+#' and `rates/`. The engines that come with the package are there too, unless the project has a profile of the same
+#' name.
 #'
 #' @param path The folder.
-#' @return A list of class `project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`, `sites` and `plans`;
-#'   `rates` is a data frame or `NULL`. `ledger` is the full path.
-#' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of the single readers.
+#' @return A list of class `project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
+#'   `sites` and `plans`; `rates` is a data frame or `NULL`. `ledger` is the full path.
+#' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of
+#'   the single readers.
 #' @examples
 #' names(read_project(demo_file())$sites)
 #' @export
@@ -36,7 +39,8 @@ read_project <- function(path = ".") {
   path <- check_text(path, argument("path"))
   file <- file.path(path, "clockpigeon.yaml")
   if (!file.exists(file)) {
-    stop_input("project", "this folder has no clockpigeon.yaml", path, "Go to a project folder, or make one to play with: clockpigeon demo --keep DIR.")
+    stop_input("project", "this folder has no clockpigeon.yaml", path,
+               "Go to a project folder, or make one to play with: clockpigeon demo --keep DIR.")
   }
   root <- normalizePath(path)
   project <- read_record(file.path(root, "clockpigeon.yaml"), project_fields(), "project")
@@ -61,7 +65,8 @@ read_folder <- function(folder, read, key) {
   names(records) <- vapply(records, `[[`, "", key)
   twice <- anyDuplicated(names(records))
   if (twice) {
-    stop_input("project", paste0("the ", key, " ", show_value(names(records)[twice]), " stands in two files"), short_path(files[twice]),
+    stop_input("project", paste0("the ", key, " ", show_value(names(records)[twice]), " stands in two files"),
+               short_path(files[twice]),
                "Give each its own name.")
   }
   records
@@ -69,13 +74,15 @@ read_folder <- function(folder, read, key) {
 
 # One of a project's named things, or an error that lists them.
 project_entry <- function(entries, name, what) {
-  if (!length(entries)) stop_input("project", paste0("has no ", what), instead = paste0("Write one under ", what, "s/."))
+  if (!length(entries)) stop_input("project", paste0("has no ", what),
+                                   instead = paste0("Write one under ", what, "s/."))
   entries[[check_choice(name, what, names(entries))]]
 }
 
 #' The demo project's files
 #'
-#' @param path A path inside the demo project, or nothing for its folder. Do not write there: copy it first, as `clockpigeon demo --keep DIR` does.
+#' @param path A path inside the demo project, or nothing for its folder. Do not write there: copy it first, as
+#'   `clockpigeon demo --keep DIR` does.
 #' @return The full path.
 #' @section Conditions: `clockpigeon_error_file` when the demo has no such file.
 #' @examples
@@ -83,6 +90,7 @@ project_entry <- function(entries, name, what) {
 #' @export
 demo_file <- function(path = "") {
   found <- system.file("demo-project", path, package = "clockpigeon")
-  if (!nzchar(found)) stop_input("file", "the demo project has no such file", path, "See list.files(demo_file(), recursive = TRUE).")
+  if (!nzchar(found)) stop_input("file", "the demo project has no such file", path,
+                                 "See list.files(demo_file(), recursive = TRUE).")
   found
 }

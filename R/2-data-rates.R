@@ -3,7 +3,8 @@
 read_rates <- function(path) {
   columns <- c("date", "from", "to", "rate", "source")
   rates <- tryCatch(utils::read.csv(path, colClasses = "character"), error = function(e) {
-    stop_input("rates", paste("cannot be read:", conditionMessage(e)), short_path(path), paste0("Write columns ", toString(columns), "."))
+    stop_input("rates", paste("cannot be read:", conditionMessage(e)), short_path(path),
+               paste0("Write columns ", toString(columns), "."))
   })
   check_columns(rates, short_path(path), columns)
   rates[["rate"]] <- suppressWarnings(as.numeric(rates[["rate"]]))
@@ -26,5 +27,6 @@ exchange_rate <- function(rates, from, to) {
   hit <- which(there | back)
   if (!length(hit)) return(NULL)
   i <- hit[which.max(as.Date(rates[["date"]][hit]))]
-  list(rate = if (there[i]) rates[["rate"]][i] else 1 / rates[["rate"]][i], date = rates[["date"]][i], source = rates[["source"]][i])
+  list(rate = if (there[i]) rates[["rate"]][i] else 1 / rates[["rate"]][i], date = rates[["date"]][i],
+       source = rates[["source"]][i])
 }

@@ -5,9 +5,11 @@ money_field <- function(x, where) parse_money(if (is.numeric(x)) format(x) else 
 # A time that varies, given as its median and its 90 % point; kept as the log-normal that has them.
 spread_field <- function(x, where) {
   if (identical(x, "none")) return(list(median_s = 0, p90_s = 0))
-  x <- read_fields(x, list(median = field(duration_field, required = TRUE), p90 = field(duration_field, required = TRUE)), where)
+  x <- read_fields(x, list(median = field(duration_field, required = TRUE),
+                           p90 = field(duration_field, required = TRUE)), where)
   if (x$median <= 0 || x$p90 < x$median) {
-    stop_input("site", "has a 90 % point below its median, or a median of 0", where, "Write median and p90, the larger last, or `none`.")
+    stop_input("site", "has a 90 % point below its median, or a median of 0", where,
+               "Write median and p90, the larger last, or `none`.")
   }
   list(median_s = x$median, p90_s = x$p90)
 }
@@ -57,17 +59,19 @@ site_fields <- function() list(
 #'
 #' A site is a place that renders; its rate card says how it sells.
 #'
-#' Fields of the file: `site` (name), `about`, `kind` (own, rented, managed, community), `as_of` (date) and `source` of the prices,
-#' `currency`, `engines` it runs, `devices` of a node, `power` of a node at work (`350 W`), `link` (`100 Mbit/s`), `nodes_like` (measured
-#' nodes of yours that a node of an own pool equals), `speeds` (a list of
-#' `engine`, `relative_to` a node of yours, `factor`, `basis` claimed or assumed), `start` of a node (`median`, `p90`), `meter` (`rendering`, or
-#' `boot to release`), `price` (`per` node-hour, device-hour or kWh; `amount`; `step`, `rounding` up or nearest, `rounded` for each node or job;
-#' `fixed` and `minimum` per job) and `tiers` (a list of `tier`, `nodes` at once, price `factor`, `wait`).
+#' Fields of the file: `site` (name), `about`, `kind` (own, rented, managed, community), `as_of` (date) and `source` of
+#' the prices, `currency`, `engines` it runs, `devices` of a node, `power` of a node at work (`350 W`), `link` (`100
+#' Mbit/s`), `nodes_like` (measured nodes of yours that a node of an own pool equals), `speeds` (a list of `engine`,
+#' `relative_to` a node of yours, `factor`, `basis` claimed or assumed), `start` of a node (`median`, `p90`), `meter`
+#' (`rendering`, or `boot to release`), `price` (`per` node-hour, device-hour or kWh; `amount`; `step`, `rounding` up or
+#' nearest, `rounded` for each node or job; `fixed` and `minimum` per job) and `tiers` (a list of `tier`, `nodes` at
+#' once, price `factor`, `wait`).
 #'
 #' @param path A YAML file.
-#' @return A list of class `site` with these fields; durations in seconds, power in watts as `watts`, link in bytes a second.
-#' @section Conditions: `clockpigeon_error_currency`, `clockpigeon_error_money`, `clockpigeon_error_unit`, `clockpigeon_error_duration`,
-#'   `clockpigeon_error_site`, and as for [read_shot()].
+#' @return A list of class `site` with these fields; durations in seconds, power in watts as `watts`, link in bytes a
+#'   second.
+#' @section Conditions: `clockpigeon_error_currency`, `clockpigeon_error_money`, `clockpigeon_error_unit`,
+#'   `clockpigeon_error_duration`, `clockpigeon_error_site`, and as for [read_shot()].
 #' @examples
 #' read_site(demo_file("sites/saltmill.yaml"))
 #' @export

@@ -14,11 +14,13 @@ as_timings <- function(x, where = argument("x")) {
   out <- as_table(out)
   for (name in names(timing_words)) check_words(out[[name]], name, where)
   for (name in c("activity", "status", "kind")) {
-    if (anyNA(out[[name]])) stop_input("timing", paste0("row ", which(is.na(out[[name]]))[1], " has no ", name), where, paste0("Write ", either(timing_words[[name]]), "."))
+    if (anyNA(out[[name]])) stop_input("timing", paste0("row ", which(is.na(out[[name]]))[1], " has no ", name), where,
+                                       paste0("Write ", either(timing_words[[name]]), "."))
   }
   for (name in c("wall_s", "load_s", "compute_s", "cpu_s", "peak_mem_mb", "samples_done", "noise", "billed")) {
     bad <- which(out[[name]] < 0 | is.infinite(out[[name]]))
-    if (length(bad)) stop_input("timing", paste0("row ", bad[1], " has ", name, " ", out[[name]][bad[1]]), where, "Write a number of at least 0, or leave it empty.")
+    if (length(bad)) stop_input("timing", paste0("row ", bad[1], " has ", name, " ", out[[name]][bad[1]]), where,
+                                "Write a number of at least 0, or leave it empty.")
   }
   out
 }
@@ -35,7 +37,8 @@ timing_column <- function(value, name, rows, where) {
   bad <- which(odd)
   if (length(bad)) {
     stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])), where,
-               paste0("Write ", c(integer = "a whole number", number = "a number", flag = "TRUE or FALSE", text = "a text")[[type]], ", or leave it empty."))
+               paste0("Write ", c(integer = "a whole number", number = "a number", flag = "TRUE or FALSE",
+                                  text = "a text")[[type]], ", or leave it empty."))
   }
   if (type == "integer") as.integer(clean) else clean
 }
@@ -43,7 +46,8 @@ timing_column <- function(value, name, rows, where) {
 check_words <- function(value, name, where) {
   bad <- which(!is.na(value) & !value %in% timing_words[[name]])
   if (length(bad)) {
-    stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])), where, paste0("Write ", either(timing_words[[name]]), "."))
+    stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])), where,
+               paste0("Write ", either(timing_words[[name]]), "."))
   }
   invisible(value)
 }
@@ -57,8 +61,8 @@ read_timings_csv <- function(path) {
 
 #' Example timings
 #'
-#' The sample evidence of the demo project: invented trial frames of two GPU engines in two versions each, on four devices, at two limits, and
-#' on three sites. Every row says so in its `note`.
+#' The sample evidence of the demo project: invented trial frames of two GPU engines in two versions each, on four
+#' devices, at two limits, and on three sites. Every row says so in its `note`.
 #'
 #' @return A tibble of timings.
 #' @examples

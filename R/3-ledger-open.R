@@ -5,14 +5,14 @@ ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database t
 
 #' Open a ledger
 #'
-#' The ledger is the store of all timings: one SQLite file that several programs may have open at once. Rows are never rewritten; the
-#' database itself refuses it.
+#' The ledger is the store of all timings: one SQLite file that several programs may have open at once. Rows are never
+#' rewritten; the database itself refuses it.
 #'
 #' @param where Path of the file; it is made when absent. `":memory:"` for a ledger that goes with the session.
 #' @param read_only `TRUE` to open an existing ledger without the means to change it.
 #' @return An object of class `ledger`. [close_ledger()] closes it; so does its removal from memory.
-#' @section Conditions: `clockpigeon_error_ledger` when the folder does not exist, the file cannot be read or written, is no ledger or is damaged, or was
-#'   made by a later release. The file is left as it was.
+#' @section Conditions: `clockpigeon_error_ledger` when the folder does not exist, the file cannot be read or written,
+#'   is no ledger or is damaged, or was made by a later release. The file is left as it was.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' add_timings(ledger, example_timings())
@@ -50,7 +50,8 @@ open_ledger <- function(where, read_only = FALSE) {
 
 check_ledger_path <- function(where, read_only) {
   if (dir.exists(where)) stop_input("ledger", "is a folder", where, "Name a file, such as ledger.sqlite.")
-  if (!dir.exists(dirname(where))) stop_input("ledger", paste("the folder", dirname(where), "does not exist"), where, "Make it first.")
+  if (!dir.exists(dirname(where))) stop_input("ledger", paste("the folder", dirname(where), "does not exist"), where,
+                                              "Make it first.")
   if (read_only && !file.exists(where)) {
     stop_input("ledger", "there is no ledger yet", short_path(where), "Measure something first: clockpigeon bench.")
   }
@@ -67,7 +68,8 @@ check_ledger_format <- function(con, where, read_only) {
     stop_input("ledger", "is a database, but no ledger of Clock Pigeon", short_path(where), "Name another file.")
   }
   if (!empty && ask("user_version") > ledger_format) {
-    stop_input("ledger", paste0("has format ", ask("user_version"), ", this release knows ", ledger_format), short_path(where), "Install a later release.")
+    stop_input("ledger", paste0("has format ", ask("user_version"), ", this release knows ", ledger_format),
+               short_path(where), "Install a later release.")
   }
   if (!empty && !identical(DBI::dbGetQuery(con, "PRAGMA quick_check(1)")[[1]], "ok")) {
     stop_input("ledger", "is damaged", short_path(where), "The file was left as it is. Restore it from a copy.")
@@ -77,9 +79,11 @@ check_ledger_format <- function(con, where, read_only) {
 
 make_tables <- function(con) {
   types <- c(text = "TEXT", integer = "INTEGER", number = "REAL", flag = "INTEGER")
-  columns <- paste0("\"", names(timing_columns), "\" ", types[timing_columns], ifelse(names(timing_columns) == "id", " PRIMARY KEY", ""))
+  columns <- paste0("\"", names(timing_columns), "\" ", types[timing_columns],
+                    ifelse(names(timing_columns) == "id", " PRIMARY KEY", ""))
   frozen <- function(table) {
-    sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s BEFORE %s ON %s BEGIN SELECT RAISE(ABORT, 'the ledger is append only'); END",
+    sprintf(paste("CREATE TRIGGER IF NOT EXISTS %s_no_%s BEFORE %s ON %s",
+                  "BEGIN SELECT RAISE(ABORT, 'the ledger is append only'); END"),
             table, c("update", "delete"), c("UPDATE", "DELETE"), table)
   }
   write_ledger(con, function() {
@@ -116,6 +120,7 @@ close_ledger <- function(ledger) {
 
 ledger_connection <- function(ledger) {
   check_class(ledger, argument("ledger"), "ledger", "open_ledger()")
-  if (is.null(ledger$con)) stop_input("ledger", "is closed", short_path(ledger$path), "Open it again with open_ledger().")
+  if (is.null(ledger$con)) stop_input("ledger", "is closed", short_path(ledger$path),
+                                      "Open it again with open_ledger().")
   ledger$con
 }

@@ -3,12 +3,13 @@
 #' Add timings to a ledger
 #'
 #' @param ledger A ledger from [open_ledger()].
-#' @param x A data frame with columns of a timing (see [timings()]); absent columns are `NA`. `activity`, `status` and `kind` must be there.
-#' @param replaces Ids of older rows that these rows correct, one for each row of `x`. The older rows stay in the file and are
-#'   left out of what [timings()] returns.
+#' @param x A data frame with columns of a timing (see [timings()]); absent columns are `NA`. `activity`, `status` and
+#'   `kind` must be there.
+#' @param replaces Ids of older rows that these rows correct, one for each row of `x`. The older rows stay in the file
+#'   and are left out of what [timings()] returns.
 #' @return The ids of the new rows, invisibly. Either all rows are added or none.
-#' @section Conditions: `clockpigeon_error_timing` for a value that does not fit its column, `clockpigeon_error_field` for an unknown column,
-#'   `clockpigeon_error_ledger` when the file cannot be written or a row to replace is not there.
+#' @section Conditions: `clockpigeon_error_timing` for a value that does not fit its column, `clockpigeon_error_field`
+#'   for an unknown column, `clockpigeon_error_ledger` when the file cannot be written or a row to replace is not there.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' row <- data.frame(activity = "render", scene = "gears", frame = 1, wall_s = 81, status = "ok", kind = "typed")
@@ -22,7 +23,8 @@ add_timings <- function(ledger, x, replaces = NULL) {
   x <- as_timings(x)
   if (!nrow(x)) return(invisible(character()))
   if (length(replaces) && length(replaces) != nrow(x)) {
-    stop_input("ledger", paste("got", length(replaces), "ids for", nrow(x), "rows"), argument("replaces"), "Name one older row for each.")
+    stop_input("ledger", paste("got", length(replaces), "ids for", nrow(x), "rows"), argument("replaces"),
+               "Name one older row for each.")
   }
   blank <- is.na(x[["id"]])
   x[["id"]][blank] <- new_ids(con, sum(blank))
@@ -35,22 +37,26 @@ add_timings <- function(ledger, x, replaces = NULL) {
       if (length(replaces)) add_corrections(con, replaces, rows[["id"]])
     }),
     clockpigeon_error = function(e) stop(e),
-    error = function(e) stop_input("ledger", paste("the rows were not added:", conditionMessage(e)), short_path(ledger$path), "Nothing was changed.")
+    error = function(e) stop_input("ledger", paste("the rows were not added:", conditionMessage(e)),
+                                   short_path(ledger$path), "Nothing was changed.")
   )
   invisible(rows[["id"]])
 }
 
 add_corrections <- function(con, old, new) {
   marks <- paste(rep("?", length(old)), collapse = ", ")
-  known <- DBI::dbGetQuery(con, paste0("SELECT id FROM timings WHERE id IN (", marks, ")"), params = as.list(unname(old)))[[1]]
+  known <- DBI::dbGetQuery(con, paste0("SELECT id FROM timings WHERE id IN (", marks, ")"),
+                           params = as.list(unname(old)))[[1]]
   lost <- setdiff(old, known)
-  if (length(lost)) stop_input("ledger", paste0("has no row ", show_value(lost[1])), argument("replaces"), "Nothing was changed.")
+  if (length(lost)) stop_input("ledger", paste0("has no row ", show_value(lost[1])), argument("replaces"),
+                               "Nothing was changed.")
   insert_rows(con, "corrections", list(old_id = unname(old), new_id = new))
 }
 
 # One prepared statement for all rows. (DBI::dbAppendTable() spends 30 ms on quoting the 39 names anew; this takes 1.)
 insert_rows <- function(con, table, rows) {
-  sql <- sprintf("INSERT INTO %s (%s) VALUES (%s)", table, paste0("\"", names(rows), "\"", collapse = ", "), paste(rep("?", length(rows)), collapse = ", "))
+  sql <- sprintf("INSERT INTO %s (%s) VALUES (%s)", table, paste0("\"", names(rows), "\"", collapse = ", "),
+                 paste(rep("?", length(rows)), collapse = ", "))
   DBI::dbExecute(con, sql, params = unname(as.list(rows)))
 }
 
@@ -66,18 +72,20 @@ utc_now <- function(time = Sys.time()) format(time, "%Y-%m-%dT%H:%M:%OS3Z", tz =
 #'
 #' A timing is one row of evidence: what ran, where, under which setting, how long, how it ended, and how we know.
 #'
-#' Columns: `id`, `measured_at` (UTC), `activity` (render, load, ...), `shot`, `scene`, `frame`, `piece`, `engine`, `engine_version`,
-#' `limit_kind` (samples, noise, time, or several joined by `+`), `limit_value` (of the first kind), `width`, `height` (pixels), `features` (JSON),
-#' `node`, `device`, `device_count`, `threads`, `site`, `tier`, `wall_s`, `load_s`, `compute_s`, `cpu_s` (seconds), `peak_mem_mb` (1e6 bytes),
-#' `samples_done` (mean per pixel), `noise` (standard error over brightness), `billed`, `currency`, `status` (ok, failed, timed_out, unsupported,
-#' incomplete, unusable), `kind` (measured, reported, typed, estimated), `precision` (exact, about), `warm`, `run_order`, `repeat` (0 is a
-#' warm-up), `load_average`, `plan_id`, `output`, `note`. Missing is `NA`, never zero.
+#' Columns: `id`, `measured_at` (UTC), `activity` (render, load, ...), `shot`, `scene`, `frame`, `piece`, `engine`,
+#' `engine_version`, `limit_kind` (samples, noise, time, or several joined by `+`), `limit_value` (of the first kind),
+#' `width`, `height` (pixels), `features` (JSON), `node`, `device`, `device_count`, `threads`, `site`, `tier`, `wall_s`,
+#' `load_s`, `compute_s`, `cpu_s` (seconds), `peak_mem_mb` (1e6 bytes), `samples_done` (mean per pixel), `noise`
+#' (standard error over brightness), `billed`, `currency`, `status` (ok, failed, timed_out, unsupported, incomplete,
+#' unusable), `kind` (measured, reported, typed, estimated), `precision` (exact, about), `warm`, `run_order`, `repeat`
+#' (0 is a warm-up), `load_average`, `plan_id`, `output`, `note`. Missing is `NA`, never zero.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param ... Conditions as `column = values`: rows whose column is one of the values.
 #' @param replaced `TRUE` to include rows that a later one corrects.
 #' @return A tibble, one row a timing, in the order they were added.
-#' @section Conditions: `clockpigeon_error_field` for a condition on an unknown column, `clockpigeon_error_ledger` for a closed ledger.
+#' @section Conditions: `clockpigeon_error_field` for a condition on an unknown column, `clockpigeon_error_ledger` for
+#'   a closed ledger.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' add_timings(ledger, example_timings())
@@ -90,14 +98,18 @@ timings <- function(ledger, ..., replaced = FALSE) {
   want <- list(...)
   odd <- setdiff(names(want), names(timing_columns))
   if (length(want) && (is.null(names(want)) || length(odd))) {
-    stop_input("field", paste0("unknown column `", odd[1], "`"), "a condition of timings()", "Write conditions as `scene = \"gears\"`.")
+    stop_input("field", paste0("unknown column `", odd[1], "`"), "a condition of timings()",
+               "Write conditions as `scene = \"gears\"`.")
   }
-  where <- vapply(names(want), function(name) sprintf("\"%s\" IN (%s)", name, paste(rep("?", length(want[[name]])), collapse = ", ")), "")
+  where <- vapply(names(want), function(name) sprintf("\"%s\" IN (%s)", name,
+                                                      paste(rep("?", length(want[[name]])), collapse = ", ")), "")
   if (!replaced) where <- c(where, "id NOT IN (SELECT old_id FROM corrections)")
-  sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")), "ORDER BY rowid")
+  sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
+               "ORDER BY rowid")
   rows <- DBI::dbGetQuery(con, sql, params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
   for (name in names(timing_columns)) {
-    as <- switch(timing_columns[[name]], text = as.character, integer = as.integer, number = as.numeric, flag = as.logical)
+    as <- switch(timing_columns[[name]], text = as.character, integer = as.integer, number = as.numeric,
+                 flag = as.logical)
     rows[[name]] <- as(rows[[name]])
   }
   as_table(rows[names(timing_columns)])
@@ -107,7 +119,8 @@ timings <- function(ledger, ..., replaced = FALSE) {
 add_plan <- function(ledger, name, seed, trials) {
   con <- ledger_connection(ledger)
   id <- new_ids(con, 1)
-  row <- list(id = id, made_at = utc_now(), name = name, seed = seed, trials = as.character(jsonlite::toJSON(trials, digits = NA, na = "null")))
+  row <- list(id = id, made_at = utc_now(), name = name, seed = seed,
+              trials = as.character(jsonlite::toJSON(trials, digits = NA, na = "null")))
   write_ledger(con, function() insert_rows(con, "plans", row))
   id
 }

@@ -4,8 +4,8 @@
 #'
 #' @param probes Frames spread evenly over each shot, when no frames are named.
 #' @param sizes List of `c(width, height)` in pixels; `NULL` for each shot's own.
-#' @param warmups Trials of the first setting of each engine version that run before the first block, are recorded as repeat 0 and
-#'   stay out of summaries.
+#' @param warmups Trials of the first setting of each engine version that run before the first block, are recorded as
+#'   repeat 0 and stay out of summaries.
 #' @param time_limit Seconds after which a trial is ended.
 #' @param seed Seed of the order of trials; it is kept in the plan's record.
 #' @param name Name of the plan.
@@ -15,15 +15,17 @@
 #' bench_options(probes = 5, warmups = 0)$probes
 #' @export
 bench_options <- function(probes = 3, sizes = NULL, warmups = 1, time_limit = 600, seed = 1, name = "plan") {
-  list(probes = check_count(probes, argument("probes")), sizes = sizes, warmups = check_count(warmups, argument("warmups"), least = 0),
+  list(probes = check_count(probes, argument("probes")), sizes = sizes,
+       warmups = check_count(warmups, argument("warmups"), least = 0),
        time_limit = check_number(time_limit, argument("time_limit"), above = 0),
-       seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2), name = check_text(name, argument("name")))
+       seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2),
+       name = check_text(name, argument("name")))
 }
 
 #' Plan a benchmark
 #'
-#' Crosses shots, frames, engines, versions, limits, sizes, threads and repeats into trials. Each repeat is a block that holds every
-#' setting once, in an order of its own, so that drift of the machine hits all settings alike.
+#' Crosses shots, frames, engines, versions, limits, sizes, threads and repeats into trials. Each repeat is a block that
+#' holds every setting once, in an order of its own, so that drift of the machine hits all settings alike.
 #'
 #' @param shots A shot from [read_shot()] or a list of them.
 #' @param engines An engine from [read_engine()] or a list of them.
@@ -33,54 +35,62 @@ bench_options <- function(probes = 3, sizes = NULL, warmups = 1, time_limit = 60
 #' @param threads Whole numbers; `NA` leaves it to the engine.
 #' @param repeats Blocks.
 #' @param options From [bench_options()].
-#' @return A tibble of class `bench_plan`, one row a trial in the order they run: `run_order`, `repeat`, `shot`, `scene`, `frame`, `engine`, `version`,
-#'   `width`, `height`, `samples`, `noise`, `time_s`, `threads`. [run_bench()] runs it.
-#' @section Conditions: `clockpigeon_error_plan` when frames lie outside a shot; `clockpigeon_error_type` and `clockpigeon_error_choice` for
-#'   arguments that cannot be read.
+#' @return A tibble of class `bench_plan`, one row a trial in the order they run: `run_order`, `repeat`, `shot`,
+#'   `scene`, `frame`, `engine`, `version`, `width`, `height`, `samples`, `noise`, `time_s`, `threads`. [run_bench()]
+#'   runs it.
+#' @section Conditions: `clockpigeon_error_plan` when frames lie outside a shot; `clockpigeon_error_type` and
+#'   `clockpigeon_error_choice` for arguments that cannot be read.
 #' @examples
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
 #' plan_bench(shot, pebble, frames = c(1, 360), repeats = 2)
 #' @export
-plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = NULL, threads = NA, repeats = 2, options = bench_options()) {
+plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = NULL, threads = NA, repeats = 2,
+                       options = bench_options()) {
   shots <- as_list_of(shots, "shot", argument("shots"), "read_shot()")
   engines <- as_list_of(engines, "engine", argument("engines"), "read_engine()")
   repeats <- check_count(repeats, argument("repeats"))
   if (!all(is.na(threads))) threads <- check_counts(threads, argument("threads"))
   limits <- if (length(limits)) lapply(limits, read_limit, where = argument("limits"))
-  rows <- list()
-  for (shot in shots) {
-    of_shot <- shot_frames(shot, frames, options$probes)
-    sizes <- if (length(options$sizes)) options$sizes else list(shot$size)
-    for (engine in engines) for (version in versions_of(engine, versions)) for (limit in if (length(limits)) limits else list(shot$limit)) {
-      for (size in sizes) {
-        row <- expand.grid(frame = of_shot, threads = as.integer(threads))
-        rows[[length(rows) + 1]] <- data.frame(
-          shot = shot$shot, scene = shot$scene, frame = row$frame, engine = engine$engine, version = version, width = size[[1]], height = size[[2]],
-          samples = or_na(limit$samples), noise = or_na(limit$noise), time_s = or_na(limit$time), threads = row$threads
-        )
-      }
-    }
-  }
-  trials <- order_trials(do.call(rbind, rows), repeats, options)
+  settings <- lapply(shots, shot_settings, engines, versions, frames, limits, threads, options)
+  trials <- order_trials(do.call(rbind, settings), repeats, options)
   plan <- as_table(trials, class = "bench_plan")
   attr(plan, "engines") <- stats::setNames(engines, vapply(engines, `[[`, "", "engine"))
   attr(plan, "options") <- options
   plan
 }
 
+# Every setting of a shot once: engines x versions x limits x sizes x frames x threads.
+shot_settings <- function(shot, engines, versions, frames, limits, threads, options) {
+  runs <- do.call(rbind, lapply(engines, function(engine) {
+    data.frame(engine = engine$engine, version = versions_of(engine, versions))
+  }))
+  limits <- if (length(limits)) limits else list(shot$limit)
+  sizes <- if (length(options$sizes)) options$sizes else list(shot$size)
+  at <- expand.grid(frame = shot_frames(shot, frames, options$probes), threads = as.integer(threads),
+                    size = seq_along(sizes), limit = seq_along(limits), run = seq_len(nrow(runs)))
+  limit <- function(kind) vapply(limits, function(l) or_na(l[[kind]]), 0)[at$limit]
+  size <- function(k) vapply(sizes, function(s) as.integer(s[[k]]), 0L)[at$size]
+  data.frame(shot = shot$shot, scene = shot$scene, frame = at$frame, runs[at$run, , drop = FALSE], width = size(1),
+             height = size(2), samples = limit("samples"), noise = limit("noise"), time_s = limit("time"),
+             threads = at$threads, row.names = NULL)
+}
+
 or_na <- function(x) if (length(x)) as.numeric(x) else NA_real_
 
 as_list_of <- function(x, class, where, made_by) {
   if (inherits(x, class)) x <- list(x)
-  if (!is.list(x) || !length(x)) stop_input("type", paste("got", show_value(x)), where, paste0("Give what ", made_by, " returns, or a list of it."))
+  if (!is.list(x) || !length(x)) stop_input("type", paste("got", show_value(x)), where,
+                                            paste0("Give what ", made_by, " returns, or a list of it."))
   lapply(x, check_class, where = where, class = class, made_by = made_by)
 }
 
 versions_of <- function(engine, versions) {
   asked <- versions[[engine$engine]]
   if (is.null(asked)) return(if (length(engine$versions)) engine$versions else NA_character_)
-  if (!length(engine$versions)) stop_input("plan", paste0("the engine ", engine$engine, " has one version, the one installed"), argument("versions"), "Leave it out.")
+  if (!length(engine$versions)) stop_input("plan", paste0("the engine ", engine$engine,
+                                                          " has one version, the one installed"), argument("versions"),
+                                                          "Leave it out.")
   for (version in asked) check_choice(version, paste0("version of ", engine$engine), engine$versions)
   asked
 }
@@ -90,7 +100,8 @@ shot_frames <- function(shot, frames, probes) {
   frames <- parse_frames(frames, argument("frames"))
   outside <- setdiff(frames, shot$frames)
   if (length(outside)) {
-    stop_input("plan", paste0("frame ", outside[1], " is not in shot ", shot$shot), argument("frames"), paste0("It has frames ", format_frames(shot$frames), "."))
+    stop_input("plan", paste0("frame ", outside[1], " is not in shot ", shot$shot), argument("frames"),
+               paste0("It has frames ", format_frames(shot$frames), "."))
   }
   frames
 }
@@ -105,14 +116,16 @@ order_trials <- function(settings, repeats, options) {
   data.frame(run_order = seq_len(nrow(trials)), trials, check.names = FALSE, row.names = NULL)
 }
 
-settings_in <- function(settings, order, block) data.frame("repeat" = rep(block, length(order)), settings[order, , drop = FALSE], check.names = FALSE)
+settings_in <- function(settings, order, block) data.frame("repeat" = rep(block, length(order)),
+                                                           settings[order, , drop = FALSE], check.names = FALSE)
 
 #' The trials of a project's plan
 #'
 #' @param project From [read_project()].
 #' @param name Name of one of its plans; the project's default, or else the first, when `NULL`.
 #' @return A `bench_plan` as [plan_bench()] returns it.
-#' @section Conditions: `clockpigeon_error_choice` when the project has no such plan, or the plan names a shot or engine it does not have.
+#' @section Conditions: `clockpigeon_error_choice` when the project has no such plan, or the plan names a shot or
+#'   engine it does not have.
 #' @examples
 #' nrow(project_plan(read_project(demo_file())))
 #' @export
@@ -127,7 +140,8 @@ project_plan <- function(project, name = NULL) {
     engines = lapply(names(file$engines), project_entry, entries = project$engines, what = where("engine")),
     versions = Filter(length, lapply(file$engines, `[[`, "versions")),
     frames = file$frames, limits = file$limits, threads = file$threads, repeats = file$repeats,
-    options = bench_options(probes = if (length(file$probes)) file$probes else 3, sizes = file$sizes, warmups = file$warmups,
+    options = bench_options(probes = if (length(file$probes)) file$probes else 3, sizes = file$sizes,
+                            warmups = file$warmups,
                             time_limit = file$time_limit, seed = file$seed, name = file$plan)
   )
 }

@@ -1,13 +1,14 @@
 # Processes: one command run from start to end, timed, measured and ended in time.
 
-# Runs a program by its argument vector; no shell stands between. Returns wall and CPU seconds, peak memory in 1e6 bytes (NA where
-# the system does not tell), exit status, whether it was ended by the time limit, and what it printed.
+# Runs a program by its argument vector; no shell stands between. Returns wall and CPU seconds, peak memory in 1e6 bytes
+# (NA where the system does not tell), exit status, whether it was ended by the time limit, and what it printed.
 run_command <- function(program, arguments, folder, time_limit = Inf, clock = wall_clock) {
   log <- tempfile("clockpigeon-log-")
   on.exit(unlink(log))
   cpu_before <- sum(proc.time()[4:5])
   start <- clock()
-  process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder, cleanup_tree = TRUE)
+  process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder,
+                                   cleanup_tree = TRUE)
   on.exit(end_process(process), add = TRUE, after = FALSE)
   peak <- 0
   repeat {
@@ -36,7 +37,8 @@ end_process <- function(process) {
 
 # The most memory a process has held so far, in 1e6 bytes (Linux); 0 where the system does not tell.
 peak_memory <- function(pid) {
-  status <- tryCatch(readLines(file.path("/proc", pid, "status"), warn = FALSE), error = function(e) character(), warning = function(w) character())
+  status <- tryCatch(readLines(file.path("/proc", pid, "status"), warn = FALSE), error = function(e) character(),
+                     warning = function(w) character())
   line <- grep("^VmHWM:", status, value = TRUE)
   if (length(line)) as.numeric(gsub("[^0-9]", "", line)) * 1024 / 1e6 else 0
 }
@@ -54,6 +56,7 @@ read_log <- function(path, most = 1e6) {
 
 # Mean number of processes that ran or waited over the last minute; NA where the system does not tell.
 load_average <- function() {
-  line <- tryCatch(readLines("/proc/loadavg", warn = FALSE), error = function(e) NA_character_, warning = function(w) NA_character_)
+  line <- tryCatch(readLines("/proc/loadavg", warn = FALSE), error = function(e) NA_character_,
+                   warning = function(w) NA_character_)
   as.numeric(sub(" .*", "", line[1]))
 }

@@ -1,7 +1,8 @@
 # Progress: what runs, and how long is left, on standard error.
 
-# Time left is judged from the trials done: each one still to come costs the mean of its own shot and engine version so far, or of all
-# trials so far where there is none. On a terminal one line is rewritten; elsewhere a line is written now and then.
+# Time left is judged from the trials done: each one still to come costs the mean of its own shot and engine version so
+# far, or of all trials so far where there is none. On a terminal one line is rewritten; elsewhere a line is written now
+# and then.
 progress_timer <- function(plan, show, clock = wall_clock, out = stderr()) {
   total <- nrow(plan)
   kind <- row_key(plan, c("shot", "engine", "version"))
@@ -40,7 +41,8 @@ progress_timer <- function(plan, show, clock = wall_clock, out = stderr()) {
       }
     },
     end = function() {
-      say(paste0(total, " trials in ", format_duration(sum(wall, na.rm = TRUE)), if (failed) paste0(", ", failed, " not ok")), always = TRUE)
+      say(paste0(total, " trials in ", format_duration(sum(wall, na.rm = TRUE)),
+                 if (failed) paste0(", ", failed, " not ok")), always = TRUE)
       if (live && show) cat("\n", file = out)
     }
   )

@@ -11,10 +11,11 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03)
 #' @param version Version of the engine; the newest that was measured when `NULL`.
 #' @param currency ISO 4217 code in which costs are shown.
 #' @param rates Exchange rates as in a project's `rates`; needed when a site sells in another currency.
-#' @return A list of class `job`: the shots, `node` (the node on which most of their frames were measured: the reference), `curves` (a
-#'   [frame_curve()] for each shot on that node), `run_sd` (spread of log time of one frame from run to run), and the evidence.
-#' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured at the shot's own size and limit. Times at another
-#'   size or limit are not scaled.
+#' @return A list of class `job`: the shots, `node` (the node on which most of their frames were measured: the
+#'   reference), `curves` (a [frame_curve()] for each shot on that node), `run_sd` (spread of log time of one frame from
+#'   run to run), and the evidence.
+#' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured at the shot's own
+#'   size and limit. Times at another size or limit are not scaled.
 #' @examples
 #' project <- read_project(demo_file())
 #' render_job(project$shots[c("gears", "basin")], "sundew", example_timings())
@@ -29,7 +30,8 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   if (!nrow(rows)) {
     known <- unique(timings[["engine"]][is_evidence(timings)])
     stop_input("evidence", paste0("no finished frame was measured with the engine ", engine), argument("engine"),
-               paste0("Measure some (clockpigeon bench), or forecast with ", either(if (length(known)) known else "an engine that was measured"), "."))
+               paste0("Measure some (clockpigeon bench), or forecast with ",
+                      either(if (length(known)) known else "an engine that was measured"), "."))
   }
   if (is.null(version)) version <- utils::tail(order_levels(unique(rows[["engine_version"]])), 1)
   rows <- rows[rows[["engine_version"]] %in% version, , drop = FALSE]
@@ -44,23 +46,28 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
     frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, shot$cuts, run_sd = run_sd)
   })
-  structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates, node = at, curves = curves,
+  structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates, node = at,
+                 curves = curves,
                  evidence = as_table(found), run_sd = run_sd, run_basis = run_basis), class = "job")
 }
 
 # The rows that speak of a shot: its scene at its own size and limit.
 shot_evidence <- function(shot, rows, engine, version) {
   limit <- limit_columns(shot$limit)
-  same <- rows[["scene"]] == shot$scene & rows[["width"]] == shot$size[["width"]] & rows[["height"]] == shot$size[["height"]] &
-    rows[["limit_kind"]] == limit$limit_kind & rows[["limit_value"]] == limit$limit_value &
-    (if (is.na(limit$features)) is.na(rows[["features"]]) else rows[["features"]] %in% limit$features) & rows[["frame"]] %in% shot$frames
+  features <- if (is.na(limit$features)) is.na(rows[["features"]]) else rows[["features"]] %in% limit$features
+  same <- rows[["scene"]] == shot$scene & rows[["frame"]] %in% shot$frames & features &
+    rows[["width"]] == shot$size[["width"]] & rows[["height"]] == shot$size[["height"]] &
+    rows[["limit_kind"]] == limit$limit_kind & rows[["limit_value"]] == limit$limit_value
   found <- rows[same %in% TRUE, , drop = FALSE]
   if (nrow(found)) return(found)
   near <- rows[rows[["scene"]] == shot$scene, , drop = FALSE]
-  seen <- unique(sprintf("%sx%s at %s %s", near[["width"]], near[["height"]], near[["limit_kind"]], format(near[["limit_value"]])))
-  stop_input("evidence", paste0("no finished frame of it was measured with ", engine, " ", version, " at ", shot$size[["width"]], "x", shot$size[["height"]], " and ",
+  seen <- unique(sprintf("%sx%s at %s %s", near[["width"]], near[["height"]], near[["limit_kind"]],
+                         format(near[["limit_value"]])))
+  stop_input("evidence", paste0("no finished frame of it was measured with ", engine, " ", version, " at ",
+                                shot$size[["width"]], "x", shot$size[["height"]], " and ",
                                 format_limit(shot$limit)), paste("shot", shot$shot),
-             paste0("Measure some: clockpigeon bench.", if (length(seen)) paste0(" Its scene was measured at ", either(seen), " only.")))
+             paste0("Measure some: clockpigeon bench.",
+                    if (length(seen)) paste0(" Its scene was measured at ", either(seen), " only.")))
 }
 
 # The own node on which most frames were measured, all shots of the job among them.
@@ -69,26 +76,30 @@ reference_node <- function(own, shots, engine, version) {
   covers <- vapply(split(own[["scene"]], own[["node"]]), function(s) all(scenes %in% s), NA)
   nodes <- names(covers)[covers]
   if (!length(nodes)) {
-    stop_input("evidence", paste0("no node of yours has measured all shots with ", engine, " ", version), "the ledger", "Measure frames of each shot on one node.")
+    stop_input("evidence", paste0("no node of yours has measured all shots with ", engine, " ", version), "the ledger",
+               "Measure frames of each shot on one node.")
   }
   frames <- vapply(nodes, function(node) nrow(unique(own[own[["node"]] == node, c("scene", "frame")])), 0L)
   nodes[which.max(frames)]
 }
 
-# How fast a node of a site is beside the reference node: log factor, its standard error, degrees of freedom, the basis and where it is from.
-# NULL when nothing is known. In this order: frames were tried there, the pool is made of nodes that were measured, the seller's claim.
+# How fast a node of a site is beside the reference node: log factor, its standard error, degrees of freedom, the basis
+# and where it is from. NULL when nothing is known. In this order: frames were tried there, the pool is made of nodes
+# that were measured, the seller's claim.
 site_speed <- function(job, site) {
   tried <- matched_speed(job, job$evidence[["site"]] %in% site$site)
   if (!is.null(tried)) return(c(tried, list(evidence = "measured", from = paste(tried$frames, "trial frames there"))))
   for (node in site$nodes_like) {
     speed <- node_speed(job, node)
     if (is.null(speed)) next
-    return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_spread$like^2), df = speed$df, evidence = "measured", from = speed$from))
+    return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_spread$like^2), df = speed$df,
+                evidence = "measured", from = speed$from))
   }
   for (claim in site$speeds) {
     speed <- if (claim$engine == job$engine) node_speed(job, claim$relative_to)
     if (is.null(speed)) next
-    return(list(log_factor = log(claim$factor) + speed$log_factor, se = sqrt(speed$se^2 + assumed_spread[[claim$basis]]^2), df = Inf, evidence = claim$basis,
+    return(list(log_factor = log(claim$factor) + speed$log_factor,
+                se = sqrt(speed$se^2 + assumed_spread[[claim$basis]]^2), df = Inf, evidence = claim$basis,
                 from = paste0("card says ", format(claim$factor), " times ", claim$relative_to)))
   }
   NULL
@@ -101,11 +112,12 @@ node_speed <- function(job, node) {
   if (!is.null(found)) c(found, from = paste("on", node))
 }
 
-# The mean log ratio, reference node over the rows `there`, of the frames measured at both; NULL when there is none. A few frames
-# may agree by chance, so that their spread is never taken for less than that from run to run.
+# The mean log ratio, reference node over the rows `there`, of the frames measured at both; NULL when there is none. A
+# few frames may agree by chance, so that their spread is never taken for less than that from run to run.
 matched_speed <- function(job, there) {
   rows <- as_frame(job$evidence)
-  means <- function(keep) tapply(log(rows[["wall_s"]][keep]), row_key(rows[keep, , drop = FALSE], c("scene", "frame")), mean)
+  means <- function(keep) tapply(log(rows[["wall_s"]][keep]), row_key(rows[keep, , drop = FALSE], c("scene", "frame")),
+                                 mean)
   here <- means(is.na(rows[["site"]]) & rows[["node"]] %in% job$node)
   there <- means(there)
   both <- intersect(names(here), names(there))

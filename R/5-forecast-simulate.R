@@ -2,10 +2,11 @@
 
 #' Forecast duration and cost of a job
 #'
-#' Simulates the job on each option: draws of every frame's time (from the shots' curves and the spread from run to run), of the site's speed, waiting
-#' and start times; sends the upload, waits, starts the nodes, gives each next frame to the node that is free first (Graham 1966), brings the frames
-#' home behind the rendering, and runs the rate card's meter. Frame times are common to all options, so that options differ only by what they
-#' are; every site and tier has its own stream, so that adding one changes no other.
+#' Simulates the job on each option: draws of every frame's time (from the shots' curves and the spread from run to
+#' run), of the site's speed, waiting and start times; sends the upload, waits, starts the nodes, gives each next frame
+#' to the node that is free first (Graham 1966), brings the frames home behind the rendering, and runs the rate card's
+#' meter. Frame times are common to all options, so that options differ only by what they are; every site and tier has
+#' its own stream, so that adding one changes no other.
 #'
 #' Not in it yet: failures and repeats of frames, spend caps, working hours, pre-pass and merging.
 #'
@@ -13,9 +14,10 @@
 #' @param options From [plan_options()]; rows may be left out.
 #' @param draws Number of draws.
 #' @param seed Same seed, same forecast.
-#' @return An object of class `forecast`: `draws`, a tibble with `option`, `draw`, `finish_s` (from now), `cost` (in the job's currency), `upload_s`,
-#'   `wait_s`, `start_s`, `render_s`, `download_s` (after the last frame); `options`, `left_out`, and `exchange` (the rates used). `summary()`
-#'   gives 10 %, 50 % and 90 % points; [choose_option()] chooses.
+#' @return An object of class `forecast`: `draws`, a tibble with `option`, `draw`, `finish_s` (from now), `cost` (in
+#'   the job's currency), `upload_s`, `wait_s`, `start_s`, `render_s`, `download_s` (after the last frame); `options`,
+#'   `left_out`, and `exchange` (the rates used). `summary()` gives 10 %, 50 % and 90 % points; [choose_option()]
+#'   chooses.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
 #' @examples
 #' project <- read_project(demo_file())
@@ -34,12 +36,14 @@ forecast_job <- function(job, options, draws = 2000, seed = 1) {
     simulate_option(job, option, sites[[option$site]], site_speed(job, sites[[option$site]]), seconds, seed)
   })
   structure(list(job = job, options = options, draws = bind_tables(parts), left_out = attr(options, "left_out"),
-                 exchange = used_rates(job, sites[unique(options[["site"]])]), n = draws, seed = seed, made_at = Sys.time()), class = "forecast")
+                 exchange = used_rates(job, sites[unique(options[["site"]])]), n = draws, seed = seed,
+                 made_at = Sys.time()), class = "forecast")
 }
 
 # Seconds of every frame of the job on the reference node, as one run will take it: draws x frames.
 frame_draws <- function(job, draws, seed) {
-  parts <- Map(function(curve, shot) curve_draws(curve, draws, stream_seed(seed, paste("frames", shot$shot))), job$curves, job$shots)
+  parts <- Map(function(curve, shot) curve_draws(curve, draws, stream_seed(seed, paste("frames", shot$shot))),
+               job$curves, job$shots)
   do.call(cbind, parts)
 }
 
@@ -48,7 +52,9 @@ simulate_option <- function(job, option, site, speed, seconds, seed) {
   draws <- nrow(seconds)
   stream <- function(label) stream_seed(seed, paste(site$site, label))
   tier <- site$tiers[[match(option$tier, vapply(site$tiers, `[[`, "", "tier"))]]
-  factor <- exp(speed$log_factor + speed$se * with_seed(stream("speed"), if (is.finite(speed$df)) stats::rt(draws, speed$df) else stats::rnorm(draws)))
+  factor <- exp(speed$log_factor + speed$se * with_seed(stream("speed"),
+                                                        if (is.finite(speed$df)) stats::rt(draws,
+                                                            speed$df) else stats::rnorm(draws)))
   upload <- transfer_s(vapply(job$shots, `[[`, 0, "upload"), site)
   wait <- spread_draws(tier$wait, draws, stream(paste("wait", tier$tier)))
   # Filled node by node: the first nodes of a larger count start as those of a smaller one.
@@ -57,12 +63,14 @@ simulate_option <- function(job, option, site, speed, seconds, seed) {
   schedule <- list_schedule(seconds / factor, ready)
   bytes <- vapply(job$shots, function(shot) shot$frame_size * length(shot$frames), 0)
   first <- apply(ready, 1, min)
-  finish <- pmax(schedule$end + transfer_s(max(vapply(job$shots, `[[`, 0, "frame_size")), site), first + transfer_s(bytes, site))
+  finish <- pmax(schedule$end + transfer_s(max(vapply(job$shots, `[[`, 0, "frame_size")), site), first +
+                 transfer_s(bytes, site))
   metered <- schedule$free - if (site$meter == "rendering") ready else upload + wait
   minor <- cost_minor(metered, tier_price(site, tier$tier), site$devices, site$watts)
   rate <- exchange_rate(job$rates, site$currency, job$currency)$rate
   cost <- from_minor(to_minor(from_minor(minor, site$currency) * rate, job$currency), job$currency)
-  data.frame(option = option$option, draw = seq_len(draws), finish_s = finish, cost = cost, upload_s = upload, wait_s = wait, start_s = rowMeans(start),
+  data.frame(option = option$option, draw = seq_len(draws), finish_s = finish, cost = cost, upload_s = upload,
+             wait_s = wait, start_s = rowMeans(start),
              render_s = schedule$end - first, download_s = finish - schedule$end)
 }
 
@@ -77,7 +85,8 @@ spread_draws <- function(spread, n, seed) {
 used_rates <- function(job, sites) {
   bind_tables(lapply(unique(vapply(sites, `[[`, "", "currency")), function(from) {
     used <- exchange_rate(job$rates, from, job$currency)
-    if (from != job$currency) data.frame(from = from, to = job$currency, rate = used$rate, date = used$date, source = used$source)
+    if (from != job$currency) data.frame(from = from, to = job$currency, rate = used$rate, date = used$date,
+                                         source = used$source)
   }))
 }
 
@@ -85,17 +94,19 @@ used_rates <- function(job, sites) {
 #' @param object A forecast.
 #' @param probs Probabilities of the points.
 #' @param ... Not used.
-#' @return `summary()`: a tibble, one row an option: `option`, `site`, `tier`, `nodes`, `evidence`, then `finish_p10`, ... (seconds from now) and `cost_p10`, ...
-#'   for each of `probs`, and `currency`.
+#' @return `summary()`: a tibble, one row an option: `option`, `site`, `tier`, `nodes`, `evidence`, then `finish_p10`,
+#'   ... (seconds from now) and `cost_p10`, ... for each of `probs`, and `currency`.
 #' @export
 summary.forecast <- function(object, probs = c(0.1, 0.5, 0.9), ...) {
   rows <- split(as_frame(object$draws), factor(object$draws[["option"]], levels = object$options[["option"]]))
   points <- function(column, name) {
-    out <- t(vapply(rows, function(r) stats::quantile(r[[column]], probs, names = FALSE, type = 1), numeric(length(probs))))
+    out <- t(vapply(rows, function(r) stats::quantile(r[[column]], probs, names = FALSE, type = 1),
+                    numeric(length(probs))))
     if (length(probs) == 1) out <- t(out)
     colnames(out) <- paste0(name, "_p", format(100 * probs, trim = TRUE))
     out
   }
-  as_table(data.frame(as_frame(object$options)[c("option", "site", "tier", "nodes", "evidence")], points("finish_s", "finish"), points("cost", "cost"),
+  as_table(data.frame(as_frame(object$options)[c("option", "site", "tier", "nodes", "evidence")],
+                      points("finish_s", "finish"), points("cost", "cost"),
                       currency = object$job$currency, row.names = NULL))
 }

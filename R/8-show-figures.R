@@ -14,8 +14,8 @@ plain_theme <- function() {
 
 #' Figures
 #'
-#' `autoplot()` of a choice: cost against finish time, the middle 80 % of draws as crossed ranges, deadline and budget as lines, the pick marked. Of a
-#' frame curve: seconds along the shot with its 80 % band and the probes.
+#' `autoplot()` of a choice: cost against finish time, the middle 80 % of draws as crossed ranges, deadline and budget
+#' as lines, the pick marked. Of a frame curve: seconds along the shot with its 80 % band and the probes.
 #'
 #' @param object A [choose_option()] choice or a [frame_curve()].
 #' @param ... Not used.
@@ -25,28 +25,35 @@ plain_theme <- function() {
 #' ggplot2::autoplot(frame_curve(c(20, 60, 100), c(41, 55, 90), 1:120))
 #' @name figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.choice <- function(object, ...) {
+autoplot.choice <- function(object, ...) { # nolint: object_name_linter.
   need_package("ggrepel", "figures of choices")
   x <- as_frame(object$options)
-  x[["standing"]] <- factor(ifelse(x[["pick"]], "the pick", ifelse(x[["fits"]], "fits", "does not fit")), names(standing_colours))
+  x[["standing"]] <- factor(ifelse(x[["pick"]], "the pick", ifelse(x[["fits"]], "fits", "does not fit")),
+                            names(standing_colours))
   limits <- list(
-    if (is.finite(object$deadline_s)) ggplot2::geom_vline(xintercept = object$deadline_s, linetype = 2, colour = "grey40"),
+    if (is.finite(object$deadline_s)) ggplot2::geom_vline(xintercept = object$deadline_s, linetype = 2,
+                                                          colour = "grey40"),
     if (is.finite(object$budget)) ggplot2::geom_hline(yintercept = object$budget, linetype = 2, colour = "grey40"),
-    if (is.finite(object$deadline_s)) ggplot2::annotate("text", x = object$deadline_s, y = Inf, label = " deadline", hjust = 0, vjust = 1.5, size = 3.6, colour = "grey30"),
-    if (is.finite(object$budget)) ggplot2::annotate("text", x = Inf, y = object$budget, label = "budget ", hjust = 1, vjust = -0.5, size = 3.6, colour = "grey30")
+    if (is.finite(object$deadline_s)) ggplot2::annotate("text", x = object$deadline_s, y = Inf, label = " deadline",
+                                                        hjust = 0, vjust = 1.5, size = 3.6, colour = "grey30"),
+    if (is.finite(object$budget)) ggplot2::annotate("text", x = Inf, y = object$budget, label = "budget ", hjust = 1,
+                                                    vjust = -0.5, size = 3.6, colour = "grey30")
   )
-  ggplot2::ggplot(x, ggplot2::aes(.data[["finish_p50"]], .data[["cost_p50"]], colour = .data[["standing"]], shape = .data[["standing"]])) +
+  ggplot2::ggplot(x, ggplot2::aes(.data[["finish_p50"]], .data[["cost_p50"]], colour = .data[["standing"]],
+                                  shape = .data[["standing"]])) +
     limits +
     ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["finish_p10"]], xmax = .data[["finish_p90"]]), alpha = 0.6) +
     ggplot2::geom_linerange(ggplot2::aes(ymin = .data[["cost_p10"]], ymax = .data[["cost_p90"]]), alpha = 0.6) +
     ggplot2::geom_point(size = 3.2) +
-    ggrepel::geom_text_repel(ggplot2::aes(label = .data[["option"]]), size = 3.5, seed = 1, min.segment.length = 0.3, box.padding = 0.5,
+    ggrepel::geom_text_repel(ggplot2::aes(label = .data[["option"]]), size = 3.5, seed = 1, min.segment.length = 0.3,
+                             box.padding = 0.5,
                              max.overlaps = Inf, show.legend = FALSE) +
     ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
     ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
     ggplot2::scale_x_log10(breaks = time_ticks, labels = tick_labels, expand = ggplot2::expansion(mult = 0.08)) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.03, 0.12))) +
-    ggplot2::labs(x = "done after (time from now, each step a factor)", y = paste0("cost (", object$forecast$job$currency, ")"), colour = NULL, shape = NULL,
+    ggplot2::labs(x = "done after (time from now, each step a factor)",
+                  y = paste0("cost (", object$forecast$job$currency, ")"), colour = NULL, shape = NULL,
                   title = choice_title(object), caption = figure_basis(object$forecast), alt = choice_alt(object)) +
     plain_theme()
 }
@@ -59,37 +66,45 @@ time_ticks <- function(range) {
 
 tick_labels <- function(seconds) {
   seconds <- round(seconds)
-  ifelse(seconds < 60, paste(seconds, "s"), ifelse(seconds < 3600, paste(seconds / 60, "min"), paste(seconds / 3600, "h")))
+  ifelse(seconds < 60, paste(seconds, "s"), ifelse(seconds < 3600, paste(seconds / 60, "min"),
+                                                   paste(seconds / 3600, "h")))
 }
 
 choice_title <- function(x) if (is.na(x$pick)) "No option fits" else paste0("Take ", x$pick)
 
 figure_basis <- function(forecast) {
-  paste0("Points: medians; ranges: middle 80 % of ", forecast$n, " draws.\nFrame times: ", evidence_line(forecast$job), ".")
+  paste0("Points: medians; ranges: middle 80 % of ", forecast$n, " draws.\nFrame times: ", evidence_line(forecast$job),
+         ".")
 }
 
 choice_alt <- function(x) {
   t <- as_frame(x$options)
   paste0("Cost against finish time of ", nrow(t), " options. ", choice_title(x), ". ",
-         paste0(t[["option"]], ": ", format_duration(t[["finish_p50"]]), ", ", format_money(t[["cost_p50"]], t[["currency"]][1]), ifelse(t[["fits"]], ", fits", ", does not fit"), collapse = "; "), ".")
+         paste0(t[["option"]], ": ", format_duration(t[["finish_p50"]]), ", ",
+                format_money(t[["cost_p50"]], t[["currency"]][1]), ifelse(t[["fits"]], ", fits", ", does not fit"),
+                collapse = "; "), ".")
 }
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.frame_curve <- function(object, ...) {
+autoplot.frame_curve <- function(object, ...) { # nolint: object_name_linter.
   x <- as_frame(stats::predict(object))
   x[["part"]] <- segment_of(x[["frame"]], object$cuts)
   probes <- data.frame(frame = object$frame, seconds = exp(object$log_s))
   total <- total_time(object)
   ggplot2::ggplot(x, ggplot2::aes(.data[["frame"]])) +
-    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["lower"]], ymax = .data[["upper"]], group = .data[["part"]]), fill = "#56B4E9", alpha = 0.35) +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["lower"]], ymax = .data[["upper"]], group = .data[["part"]]),
+                         fill = "#56B4E9", alpha = 0.35) +
     ggplot2::geom_line(ggplot2::aes(y = .data[["mean"]], group = .data[["part"]]), colour = "#0072B2") +
     ggplot2::geom_point(data = probes, ggplot2::aes(y = .data[["seconds"]]), size = 2.6) +
     ggplot2::geom_vline(xintercept = object$cuts - 0.5, linetype = 3, colour = "grey50") +
     ggplot2::scale_y_continuous(limits = c(0, NA)) +
-    ggplot2::labs(x = "frame", y = "seconds a frame", title = paste0("Shot in all: ", format_duration(total[["lower"]]), " to ", format_duration(total[["upper"]]), " on one node"),
+    ggplot2::labs(x = "frame", y = "seconds a frame",
+                  title = paste0("Shot in all: ", format_duration(total[["lower"]]), " to ",
+                                 format_duration(total[["upper"]]), " on one node"),
                   caption = "Points: measured frames. Line and band: mean and middle 80 % of draws. Dotted: cut.",
-                  alt = paste0("Seconds a frame along the shot from ", nrow(probes), " measured frames; total ", format_duration(total[["mean"]]), ".")) +
+                  alt = paste0("Seconds a frame along the shot from ", nrow(probes), " measured frames; total ",
+                               format_duration(total[["mean"]]), ".")) +
     plain_theme()
 }
 
@@ -105,6 +120,7 @@ write_figure <- function(figure, path, width = 10, height = 6.25, dpi = 128) {
 
 need_package <- function(package, what) {
   if (!requireNamespace(package, quietly = TRUE)) {
-    stop_input("package", paste0(what, " need the package ", package, ", which is not installed"), instead = paste0("Install it: install.packages(\"", package, "\")."))
+    stop_input("package", paste0(what, " need the package ", package, ", which is not installed"),
+               instead = paste0("Install it: install.packages(\"", package, "\")."))
   }
 }

@@ -2,15 +2,16 @@
 
 #' Write a report
 #'
-#' One self-contained HTML page: the question, the choice, all options with their ranges, the evidence, and what is not known.
+#' One self-contained HTML page: the question, the choice, all options with their ranges, the evidence, and what is not
+#' known.
 #'
 #' @param choice From [choose_option()].
 #' @param path The file to write, `.html`.
 #' @param comparison A [compare_timings()] result to show with the evidence, or `NULL`.
 #' @param title Title of the page.
 #' @return `path`, invisibly. The file appears whole or not at all.
-#' @section Conditions: `clockpigeon_error_package` when rmarkdown or pandoc is missing, with how to install it; `clockpigeon_error_file` when the
-#'   page cannot be written there.
+#' @section Conditions: `clockpigeon_error_package` when rmarkdown or pandoc is missing, with how to install it;
+#'   `clockpigeon_error_file` when the page cannot be written there.
 #' @examplesIf requireNamespace("rmarkdown", quietly = TRUE) && rmarkdown::pandoc_available() && interactive()
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
@@ -24,7 +25,8 @@ report <- function(choice, path = "report.html", comparison = NULL, title = "Whe
   if (!is.null(comparison)) check_class(comparison, argument("comparison"), "timing_comparison", "compare_timings()")
   for (package in c("rmarkdown", "knitr", "ggplot2")) need_package(package, "reports")
   if (!rmarkdown::pandoc_available("1.12.3")) {
-    stop_input("package", "reports need pandoc, which is not on the PATH", instead = "Install it, on Debian: apt-get install pandoc.")
+    stop_input("package", "reports need pandoc, which is not on the PATH",
+               instead = "Install it, on Debian: apt-get install pandoc.")
   }
   work <- tempfile("clockpigeon-report-")
   dir.create(work)
@@ -32,9 +34,11 @@ report <- function(choice, path = "report.html", comparison = NULL, title = "Whe
   file.copy(system.file("report", c("report.Rmd", "report.css"), package = "clockpigeon"), work)
   facts <- report_facts(choice, comparison)
   facts$title <- check_text(title, argument("title"))
-  html <- rmarkdown::html_document(theme = NULL, highlight = NULL, mathjax = NULL, css = "report.css", self_contained = TRUE,
+  html <- rmarkdown::html_document(theme = NULL, highlight = NULL, mathjax = NULL, css = "report.css",
+                                   self_contained = TRUE,
                                    pandoc_args = c("--metadata", paste0("pagetitle=", title)))
-  made <- rmarkdown::render(file.path(work, "report.Rmd"), html, output_dir = work, params = list(facts = facts), envir = new.env(), quiet = TRUE)
+  made <- rmarkdown::render(file.path(work, "report.Rmd"), html, output_dir = work, params = list(facts = facts),
+                            envir = new.env(), quiet = TRUE)
   if (!file.copy(made, path, overwrite = TRUE)) stop_input("file", "cannot be written", path, "Name another file.")
   invisible(path)
 }
@@ -44,35 +48,47 @@ report_facts <- function(choice, comparison = NULL) {
   forecast <- choice$forecast
   table <- as_frame(choice$options)
   reasons <- explain(choice)
-  middle <- function(name, format) paste0(format(table[[paste0(name, "_p50")]]), " (", format(table[[paste0(name, "_p10")]]), " to ", format(table[[paste0(name, "_p90")]]), ")")
+  middle <- function(name, format) {
+    part <- function(p) format(table[[paste0(name, p)]])
+    paste0(part("_p50"), " (", part("_p10"), " to ", part("_p90"), ")")
+  }
+  standing <- ifelse(table[["pick"]], "the pick", ifelse(table[["fits"]], "fits", "does not fit"))
   options <- data.frame(
-    Option = table[["option"]], Standing = ifelse(table[["pick"]], "the pick", ifelse(table[["fits"]], "fits", "does not fit")),
-    `Done after` = middle("finish", format_duration), `In time` = percent(table[["p_deadline"]]), Cost = middle("cost", format_money),
+    Option = table[["option"]], Standing = standing, `Done after` = middle("finish", format_duration),
+    `In time` = percent(table[["p_deadline"]]), Cost = middle("cost", format_money),
     `In budget` = percent(table[["p_budget"]]), `Speed is` = table[["evidence"]], check.names = FALSE
   )
   if (is.infinite(choice$deadline_s)) options[["In time"]] <- NULL
   if (is.infinite(choice$budget)) options[["In budget"]] <- NULL
   names(options)[names(options) == "Cost"] <- paste0("Cost (", forecast$job$currency, ")")
-  list(question = report_question(choice), headline = choice_title(choice), picked = unname(reasons[1]),
-       others = data.frame(Option = names(reasons)[-1], Why = unname(reasons[-1])), options = options,
-       shots = report_shots(forecast$job), evidence = evidence_line(forecast$job), speeds = report_speeds(forecast), unknown = report_unknown(forecast),
-       left_out = forecast$left_out, comparison = if (!is.null(comparison)) report_comparison(comparison), choice = choice, alt = choice_alt(choice),
-       made = paste0("Made ", format(forecast$made_at, "%Y-%m-%d %H:%M UTC", tz = "UTC"), " from ", forecast$n, " draws, seed ", forecast$seed, "."))
+  list(
+    question = report_question(choice), headline = choice_title(choice), picked = unname(reasons[1]),
+    others = data.frame(Option = names(reasons)[-1], Why = unname(reasons[-1])), options = options,
+    shots = report_shots(forecast$job), evidence = evidence_line(forecast$job), speeds = report_speeds(forecast),
+    unknown = report_unknown(forecast), left_out = forecast$left_out,
+    comparison = if (!is.null(comparison)) report_comparison(comparison), choice = choice, alt = choice_alt(choice),
+    made = paste0("Made ", format(forecast$made_at, "%Y-%m-%d %H:%M UTC", tz = "UTC"), " from ", forecast$n,
+                  " draws, seed ", forecast$seed, ".")
+  )
 }
 
 report_question <- function(choice) {
   job <- choice$forecast$job
   frames <- sum(vapply(job$shots, function(s) length(s$frames), 0L))
-  paste0(frames, " frames of ", toString(vapply(job$shots, `[[`, "", "shot")), " with ", job$engine, " ", job$version, ": where, so that they are done ",
-         if (is.finite(choice$deadline_s)) paste0("within ", format_duration(choice$deadline_s)) else "whenever", " for ",
-         if (is.finite(choice$budget)) paste0("at most ", format_money(choice$budget, job$currency)) else "any money", ", each with a chance of at least ", percent(choice$confidence), "?")
+  when <- if (is.finite(choice$deadline_s)) paste("within", format_duration(choice$deadline_s)) else "whenever"
+  money <- if (is.finite(choice$budget)) paste("at most", format_money(choice$budget, job$currency)) else "any money"
+  paste0(frames, " frames of ", toString(vapply(job$shots, `[[`, "", "shot")), " with ", job$engine, " ", job$version,
+         ": where, so that they are done ", when, " for ", money, ", each with a chance of at least ",
+         percent(choice$confidence), "?")
 }
 
 report_shots <- function(job) {
   rows <- Map(function(shot, curve) {
     total <- total_time(curve)
-    data.frame(Shot = shot$shot, Frames = format_frames(shot$frames), Size = paste(shot$size, collapse = " x "), Limit = format_limit(shot$limit), `Frames measured` = length(curve$frame),
-               `On one node` = paste0(format_duration(total[["mean"]]), " (", format_duration(total[["lower"]]), " to ", format_duration(total[["upper"]]), ")"), check.names = FALSE)
+    data.frame(Shot = shot$shot, Frames = format_frames(shot$frames), Size = paste(shot$size, collapse = " x "),
+               Limit = format_limit(shot$limit), `Frames measured` = length(curve$frame),
+               `On one node` = paste0(format_duration(total[["mean"]]), " (", format_duration(total[["lower"]]),
+                                      " to ", format_duration(total[["upper"]]), ")"), check.names = FALSE)
   }, job$shots, job$curves)
   do.call(rbind, unname(rows))
 }
@@ -80,29 +96,50 @@ report_shots <- function(job) {
 report_speeds <- function(forecast) {
   options <- unique(as_frame(forecast$options)[c("site", "speed", "evidence", "speed_from")])
   sites <- attr(forecast$options, "sites")[options[["site"]]]
-  data.frame(Site = options[["site"]], `Speed of a node` = paste0(number_text(options[["speed"]]), " times ", forecast$job$node), Evidence = options[["evidence"]], From = options[["speed_from"]],
-             `Prices as of` = vapply(sites, function(s) format(s$as_of), ""), Source = vapply(sites, `[[`, "", "source"), check.names = FALSE, row.names = NULL)
+  data.frame(
+    Site = options[["site"]], `Speed of a node` = paste0(number_text(options[["speed"]]), " times ", forecast$job$node),
+    Evidence = options[["evidence"]], From = options[["speed_from"]],
+    `Prices as of` = vapply(sites, function(s) format(s$as_of), ""), Source = vapply(sites, `[[`, "", "source"),
+    check.names = FALSE, row.names = NULL
+  )
 }
 
 # What the forecast does not know, said plainly.
 report_unknown <- function(forecast) {
   job <- forecast$job
   options <- as_frame(forecast$options)
+  sites <- function(evidence) unique(options[["site"]][options[["evidence"]] == evidence])
+  claimed <- sites("claimed")
+  assumed <- sites("assumed")
   c(
-    if (any(options[["evidence"]] == "claimed")) paste0("The speed of ", toString(unique(options[["site"]][options[["evidence"]] == "claimed"])), " is the seller's claim, taken with a spread of ",
-                                                        percent(assumed_spread$claimed), ". A trial frame there would replace it."),
-    if (any(options[["evidence"]] == "assumed")) paste0("The speed of ", toString(unique(options[["site"]][options[["evidence"]] == "assumed"])), " is assumed, with a spread of ", percent(assumed_spread$assumed), "."),
-    if (job$run_basis == "assumed") paste0("No frame was measured twice: the spread from run to run is assumed to be ", percent(job$run_sd), "."),
-    if (any(is_sample(as_frame(job$evidence)))) "The frame times are sample data, invented to show the tool. They say nothing about any real engine or device.",
+    if (length(claimed)) {
+      paste0("The speed of ", toString(claimed), " is the seller's claim, taken with a spread of ",
+             percent(assumed_spread$claimed), ". A trial frame there would replace it.")
+    },
+    if (length(assumed)) {
+      paste0("The speed of ", toString(assumed), " is assumed, with a spread of ", percent(assumed_spread$assumed), ".")
+    },
+    if (job$run_basis == "assumed") {
+      paste0("No frame was measured twice: the spread from run to run is assumed to be ", percent(job$run_sd), ".")
+    },
+    if (any(is_sample(as_frame(job$evidence)))) {
+      paste("The frame times are sample data, invented to show the tool.",
+            "They say nothing about any real engine or device.")
+    },
     "Waiting and start times are the rate cards' medians and 90 % points, not measured here.",
     "Frames that fail and are rendered again, spend caps, working hours and nodes that vanish are not in this forecast."
   )
 }
 
 report_comparison <- function(x) {
-  out <- data.frame(Engine = x[["engine"]], Scene = ifelse(x[["scene"]] == "all scenes", paste0("all (", x[["basis"]], ")"), x[["scene"]]), Old = x[["old"]], New = x[["new"]], Pairs = x[["pairs"]],
-             `Old time` = format_duration(x[["old_s"]]), `New time` = format_duration(x[["new_s"]]), `Ratio old/new` = paste0(number_text(x[["ratio"]]), " (", range_text(x[["lower"]], x[["upper"]]), ")"),
-             `Time saved` = percent(x[["time_saved"]]), Verdict = x[["verdict"]], Note = x[["note"]], check.names = FALSE)
+  all <- x[["scene"]] == "all scenes"
+  ratio <- paste0(number_text(x[["ratio"]]), " (", range_text(x[["lower"]], x[["upper"]]), ")")
+  out <- data.frame(
+    Engine = x[["engine"]], Scene = ifelse(all, paste0("all (", x[["basis"]], ")"), x[["scene"]]), Old = x[["old"]],
+    New = x[["new"]], Pairs = x[["pairs"]], `Old time` = format_duration(x[["old_s"]]),
+    `New time` = format_duration(x[["new_s"]]), `Ratio old/new` = ratio, `Time saved` = percent(x[["time_saved"]]),
+    Verdict = x[["verdict"]], Note = x[["note"]], check.names = FALSE
+  )
   if (all(out$Note == "")) out$Note <- NULL
   out
 }

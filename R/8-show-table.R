@@ -1,7 +1,7 @@
 # Tables for the terminal.
 
-# A data frame of texts as lines: numbers flush right, one header line, one rule. When it is wider than the terminal the columns named in
-# `spare` go, last first, and a line says which.
+# A data frame of texts as lines: numbers flush right, one header line, one rule. When it is wider than the terminal the
+# columns named in `spare` go, last first, and a line says which.
 text_table <- function(x, right = character(), spare = character(), width = terminal_width(), mark = NULL) {
   x <- lapply(as_frame(x), function(column) ifelse(is.na(column), "unknown", as.character(column)))
   hidden <- character()
@@ -20,7 +20,8 @@ text_table <- function(x, right = character(), spare = character(), width = term
   header <- paste(vapply(names(x), function(name) pad(name, name), ""), collapse = "  ")
   lines <- sub(" +$", "", c(header, strrep("-", nchar(header, "width")), lines))
   if (length(mark)) lines[mark + 2] <- cli::style_bold(lines[mark + 2])
-  c(lines, if (length(hidden)) paste0("(hidden at this width: ", paste(rev(hidden), collapse = ", "), "; --format csv has all)"))
+  c(lines, if (length(hidden)) paste0("(hidden at this width: ", paste(rev(hidden), collapse = ", "),
+                                      "; --format csv has all)"))
 }
 
 terminal_width <- function() {
@@ -37,4 +38,5 @@ wrap_lines <- function(text, width = terminal_width(), indent = 2) {
 number_text <- function(x, digits = 2) ifelse(is.na(x), "unknown", formatC(x, format = "f", digits = digits))
 
 # lower to upper in the shortest honest form: "2.10 to 2.41"
-range_text <- function(lower, upper, format = number_text) ifelse(is.na(lower) | is.na(upper), "unknown", paste(format(lower), "to", format(upper)))
+range_text <- function(lower, upper, format = number_text) ifelse(is.na(lower) | is.na(upper), "unknown",
+    paste(format(lower), "to", format(upper)))

@@ -12,7 +12,8 @@ cli_bench <- function(args) {
   plan <- project_plan(project, if (length(parsed$args)) parsed$args[1])
   wanted <- if (is.null(parsed$options$node)) intersect("here", names(project$nodes)) else parsed$options$node
   node <- if (length(wanted)) project_entry(project$nodes, wanted, "node")
-  rows <- cli_ledger(project, FALSE, function(ledger) run_bench(plan, ledger, node, project$root, parsed$options$keep, progress = TRUE))
+  rows <- cli_ledger(project, FALSE, function(ledger) run_bench(plan, ledger, node, project$root, parsed$options$keep,
+                                                                progress = TRUE))
   cli_emit(rows, parsed$options$format, function() bench_lines(rows))
   if (any(rows[["status"]] == "ok")) 0L else 1L
 }
@@ -22,16 +23,27 @@ bench_lines <- function(rows) {
   rows <- as_frame(rows)
   good <- rows[is_evidence(rows), , drop = FALSE]
   key <- row_key(good, c("shot", "frame", "engine", "engine_version", "limit_kind", "limit_value", "threads"))
-  groups <- split(good, factor(key, levels = unique(key[order(good[["shot"]], good[["frame"]], good[["engine"]], good[["engine_version"]])])))
+  groups <- split(good, factor(key, levels = unique(key[order(good[["shot"]], good[["frame"]], good[["engine"]],
+                                                              good[["engine_version"]])])))
+  median_time <- function(g, column) format_duration(stats::median(g[[column]]))
   body <- do.call(rbind, lapply(unname(groups), function(g) {
-    data.frame(shot = g[["shot"]][1], frame = g[["frame"]][1], engine = paste(g[["engine"]][1], g[["engine_version"]][1]), limit = paste(g[["limit_kind"]][1], format(g[["limit_value"]][1])),
-               runs = nrow(g), "median time" = format_duration(stats::median(g[["wall_s"]])), "least to most" = paste(format_duration(min(g[["wall_s"]])), "to", format_duration(max(g[["wall_s"]]))),
-               load = format_duration(stats::median(g[["load_s"]])), compute = format_duration(stats::median(g[["compute_s"]])), check.names = FALSE)
+    one <- g[1, ]
+    data.frame(
+      shot = one[["shot"]], frame = one[["frame"]], engine = paste(one[["engine"]], one[["engine_version"]]),
+      limit = paste(one[["limit_kind"]], format(one[["limit_value"]])), runs = nrow(g),
+      "median time" = median_time(g, "wall_s"),
+      "least to most" = paste(format_duration(range(g[["wall_s"]])), collapse = " to "),
+      load = median_time(g, "load_s"), compute = median_time(g, "compute_s"), check.names = FALSE
+    )
   }))
   bad <- rows[rows[["status"]] != "ok", , drop = FALSE]
-  c(paste0(nrow(rows), " trials: ", nrow(good), " measured, ", sum(rows[["repeat"]] == 0 & rows[["status"]] == "ok"), " warm-up, ", nrow(bad), " not ok"), "",
-    if (!is.null(body)) text_table(body, right = c("frame", "runs", "median time", "least to most", "load", "compute"), spare = c("least to most", "load", "compute", "limit")),
-    if (nrow(bad)) c("", paste0(bad[["shot"]], " frame ", bad[["frame"]], ", ", bad[["engine"]], ": ", gsub("_", " ", bad[["status"]]), ": ", bad[["note"]])))
+  warm <- sum(rows[["repeat"]] == 0 & rows[["status"]] == "ok")
+  numbers <- c("frame", "runs", "median time", "least to most", "load", "compute")
+  faults <- paste0(bad[["shot"]], " frame ", bad[["frame"]], ", ", bad[["engine"]], ": ",
+                   gsub("_", " ", bad[["status"]]), ": ", bad[["note"]])
+  c(paste0(nrow(rows), " trials: ", nrow(good), " measured, ", warm, " warm-up, ", nrow(bad), " not ok"), "",
+    if (!is.null(body)) text_table(body, right = numbers, spare = c("least to most", "load", "compute", "limit")),
+    if (nrow(bad)) c("", faults))
 }
 
 cli_compare <- function(args) {
@@ -44,13 +56,20 @@ cli_compare <- function(args) {
   0L
 }
 
+# The first of these that is given.
+first_of <- function(...) Find(Negate(is.null), list(...))
+
 cli_job_forecast <- function(project, o) {
   defaults <- project$defaults
-  engine <- if (is.null(o$engine)) defaults$engine else o$engine
-  if (is.null(engine)) stop_input("usage", "no engine was named", "option --engine", "Write --engine NAME, or `engine` under `defaults` in clockpigeon.yaml.")
-  version <- if (!is.null(o$engine_version)) o$engine_version else if (identical(engine, defaults$engine)) defaults$version
-  shots <- if (!is.null(o$shots)) trimws(strsplit(o$shots, ",", fixed = TRUE)[[1]]) else if (length(defaults$shots)) defaults$shots else names(project$shots)
-  shots <- lapply(shots, project_entry, entries = project$shots, what = "shot")
+  engine <- first_of(o$engine, defaults$engine)
+  if (is.null(engine)) {
+    stop_input("usage", "no engine was named", "option --engine",
+               "Write --engine NAME, or `engine` under `defaults` in clockpigeon.yaml.")
+  }
+  version <- first_of(o$engine_version, if (identical(engine, defaults$engine)) defaults$version)
+  asked <- if (!is.null(o$shots)) trimws(strsplit(o$shots, ",", fixed = TRUE)[[1]])
+  names <- first_of(asked, defaults$shots, names(project$shots))
+  shots <- lapply(names, project_entry, entries = project$shots, what = "shot")
   rows <- cli_ledger(project, code = timings)
   job <- render_job(shots, engine, rows, version, project$currency, project$rates)
   forecast_job(job, plan_options(job, project$sites), o$draws, o$seed)
@@ -65,9 +84,9 @@ cli_forecast <- function(args) {
 
 cli_job_choice <- function(project, o) {
   defaults <- project$defaults
-  pick <- function(asked, default) if (is.null(asked)) default else asked
-  choose_option(cli_job_forecast(project, o), deadline = pick(o$deadline, defaults$deadline), budget = pick(o$budget, defaults$budget),
-                confidence = pick(o$confidence, defaults$confidence), prefer = o$prefer)
+  choose_option(cli_job_forecast(project, o), deadline = first_of(o$deadline, defaults$deadline),
+                budget = first_of(o$budget, defaults$budget), confidence = first_of(o$confidence, defaults$confidence),
+                prefer = o$prefer)
 }
 
 cli_choose <- function(args) {
@@ -89,7 +108,8 @@ cli_figure <- function(choice, path) {
 
 # The launcher starts R without its default packages; plotting and reporting packages count on them.
 attach_defaults <- function() {
-  for (package in c("methods", "datasets", "utils", "grDevices", "graphics", "stats")) suppressPackageStartupMessages(library(package, character.only = TRUE))
+  for (package in c("methods", "datasets", "utils", "grDevices", "graphics",
+                    "stats")) suppressPackageStartupMessages(library(package, character.only = TRUE))
 }
 
 cli_report <- function(args) {
@@ -119,7 +139,8 @@ cli_demo <- function(args) {
   cli_note("Demo project in ", folder)
   plan <- project_plan(project)
   cli_note("Benchmark: ", nrow(plan), " real renders with the built-in engine on this machine")
-  rows <- cli_ledger(project, FALSE, function(ledger) run_bench(plan, ledger, project$nodes[["here"]], project$root, progress = TRUE))
+  rows <- cli_ledger(project, FALSE, function(ledger) run_bench(plan, ledger, project$nodes[["here"]], project$root,
+                                                                progress = TRUE))
   choice <- cli_job_choice(project, list(draws = 2000L, seed = 1L, prefer = "cheapest"))
   versions <- compare_timings(rows, by = "engine_version")
   if (o$format == "table") {
@@ -127,8 +148,9 @@ cli_demo <- function(args) {
   } else cli_emit(choice$options, o$format)
   cli_figure(choice, file.path(folder, "choice.png"))
   cli_write_report(project, choice, "report.html")
-  cli_note("report: ", file.path(folder, "report.html"), "\nTo go on: cd ", folder,
-           " && clockpigeon choose --deadline 20min\nSample evidence of invented GPU engines is in the ledger too: clockpigeon compare --by device --engine sundew")
+  cli_note("report: ", file.path(folder, "report.html"), "\n\nTo go on: cd ", folder,
+           " && clockpigeon choose --deadline 20min",
+           "\nSample evidence of invented engines is there too: clockpigeon compare --by device --engine sundew")
   0L
 }
 
@@ -139,7 +161,8 @@ demo_project <- function(keep = NULL) {
   } else if (dir.exists(keep) && length(list.files(keep))) {
     stop_input("file", "this folder is not empty", keep, "Name a new one.")
   }
-  if (!dir.create(keep, recursive = TRUE, showWarnings = FALSE) && !dir.exists(keep)) stop_input("file", "this folder cannot be made", keep, "Name another one.")
+  if (!dir.create(keep, recursive = TRUE, showWarnings = FALSE) && !dir.exists(keep)) stop_input("file",
+      "this folder cannot be made", keep, "Name another one.")
   file.copy(list.files(demo_file(), full.names = TRUE), keep, recursive = TRUE)
   ledger <- open_ledger(file.path(keep, "ledger.sqlite"))
   on.exit(close_ledger(ledger))

@@ -2,7 +2,8 @@
 
 cli_commands <- list(
   demo = list(about = "run the main job on the demo project", run = function(args) cli_demo(args)),
-  bench = list(about = "time real renders as a plan says, and keep them in the ledger", run = function(args) cli_bench(args)),
+  bench = list(about = "time real renders as a plan says, and keep them in the ledger",
+               run = function(args) cli_bench(args)),
   compare = list(about = "compare timings, like with like", run = function(args) cli_compare(args)),
   forecast = list(about = "forecast duration and cost of a job on every site", run = function(args) cli_forecast(args)),
   choose = list(about = "choose where to render, by deadline and budget", run = function(args) cli_choose(args)),
@@ -15,8 +16,8 @@ cli_commands <- list(
 #' What the `clockpigeon` program runs. Data goes to standard output, progress and notes to standard error.
 #'
 #' @param args Character vector of arguments; those of the R process when absent.
-#' @return The exit status, invisibly: 0 done, 1 failed, 2 bad input or usage, 3 done but no option fits. As a program,
-#'   [install_launcher()] makes of it a process that ends with this status.
+#' @return The exit status, invisibly: 0 done, 1 failed, 2 bad input or usage, 3 done but no option fits. As a
+#'   program, [install_launcher()] makes of it a process that ends with this status.
 #' @section Conditions: none; errors are printed on standard error and become a status.
 #' @examples
 #' cli("--version")
@@ -29,7 +30,8 @@ cli <- function(args = commandArgs(trailingOnly = TRUE)) {
   }
   status <- tryCatch(
     cli_run(args),
-    clockpigeon_error = function(e) fail(e, 2L), error = function(e) fail(e, 1L), interrupt = function(e) fail(simpleCondition("interrupted"), 1L)
+    clockpigeon_error = function(e) fail(e, 2L), error = function(e) fail(e, 1L),
+    interrupt = function(e) fail(simpleCondition("interrupted"), 1L)
   )
   invisible(as.integer(status))
 }
@@ -43,7 +45,8 @@ cli_run <- function(args) {
   command <- args[1]
   if (!command %in% names(cli_commands)) {
     near <- closest(command, names(cli_commands))
-    stop_input("usage", paste0("no command '", command, "'"), instead = if (length(near)) paste0("Did you mean ", near, "?") else "See clockpigeon help.")
+    stop_input("usage", paste0("no command '", command, "'"),
+               instead = if (length(near)) paste0("Did you mean ", near, "?") else "See clockpigeon help.")
   }
   if (any(args[-1] %in% c("--help", "-h"))) return(cli_help(command))
   cli_commands[[command]]$run(args[-1])
@@ -58,9 +61,11 @@ cli_help <- function(args) {
     optparse::print_help(parser)
     return(0L)
   }
-  if (length(args) && args[1] != "help") stop_input("usage", paste0("no command '", args[1], "'"), instead = "See clockpigeon help.")
+  if (length(args) && args[1] != "help") stop_input("usage", paste0("no command '", args[1], "'"),
+                                                    instead = "See clockpigeon help.")
   lines <- vapply(names(cli_commands), function(name) sprintf("  %-9s %s", name, cli_commands[[name]]$about), "")
-  cat("Usage: clockpigeon COMMAND [OPTIONS]\n", "", "Render times measured, forecast and chosen from. Run it in a project folder.", "", lines, "",
+  cat("Usage: clockpigeon COMMAND [OPTIONS]\n", "",
+      "Render times measured, forecast and chosen from. Run it in a project folder.", "", lines, "",
       "clockpigeon help COMMAND tells the options of a command; clockpigeon --version the version.",
       "Exit status: 0 done, 1 failed, 2 bad input or usage, 3 done but no option fits.", sep = "\n")
   cat("\n")
@@ -79,11 +84,13 @@ cli_help <- function(args) {
 #' @export
 install_launcher <- function(folder) {
   folder <- check_text(folder, argument("folder"))
-  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE) || file.access(folder, 2) != 0) {
+  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE) ||
+      file.access(folder, 2) != 0) {
     stop_input("file", "this folder cannot be written", folder, "Name another folder on the PATH.")
   }
   lines <- readLines(system.file("launch", "clockpigeon", package = "clockpigeon"))
-  fill <- c("@LIBRARY@" = dirname(getNamespaceInfo("clockpigeon", "path")), "@RSCRIPT@" = file.path(R.home("bin"), "Rscript"))
+  fill <- c("@LIBRARY@" = dirname(getNamespaceInfo("clockpigeon", "path")),
+            "@RSCRIPT@" = file.path(R.home("bin"), "Rscript"))
   for (mark in names(fill)) lines <- gsub(mark, fill[[mark]], lines, fixed = TRUE)
   path <- file.path(normalizePath(folder), "clockpigeon")
   writeLines(lines, path)

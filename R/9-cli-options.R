@@ -1,6 +1,7 @@
 # What can be written behind each command.
 
-opt <- function(flag, help, type = "character", default = NULL, metavar = NULL) list(flag = flag, help = help, type = type, default = default, metavar = metavar)
+opt <- function(flag, help, type = "character", default = NULL, metavar = NULL) list(flag = flag, help = help,
+    type = type, default = default, metavar = metavar)
 
 format_option <- opt("--format", "table, csv or json [table]", default = "table")
 job_options <- list(
@@ -20,15 +21,18 @@ figure_option <- opt("--figure", "also write the figure to this PNG file")
 
 cli_options <- list(
   demo = list(opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"), format_option),
-  bench = list(opt("--node", "node file that describes this machine [here, when there is one]"), opt("--keep", "folder for the pictures [none are kept]"), format_option),
+  bench = list(opt("--node", "node file that describes this machine [here, when there is one]"),
+               opt("--keep", "folder for the pictures [none are kept]"), format_option),
   compare = list(
-    opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "), " [engine_version]"), default = "engine_version"),
+    opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "), " [engine_version]"),
+        default = "engine_version"),
     opt("--engine", "only this engine"), opt("--scene", "only this scene"),
     opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02), format_option
   ),
   forecast = c(job_options, list(format_option)),
   choose = c(job_options, choice_options, list(figure_option, format_option)),
-  report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"), figure_option)),
+  report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
+                                               figure_option)),
   help = list()
 )
 
@@ -36,7 +40,9 @@ cli_arguments <- c(bench = "[PLAN]", help = "[COMMAND]")
 
 cli_parser <- function(command) {
   options <- lapply(cli_options[[command]], function(o) {
-    optparse::make_option(o$flag, type = o$type, default = o$default, help = o$help, dest = gsub("-", "_", sub("^--", "", o$flag)), metavar = if (o$type == "character") "TEXT" else "NUMBER")
+    optparse::make_option(o$flag, type = o$type, default = o$default, help = o$help,
+                          dest = gsub("-", "_", sub("^--", "", o$flag)),
+                          metavar = if (o$type == "character") "TEXT" else "NUMBER")
   })
   usage <- paste("clockpigeon", command, "[OPTIONS]", if (command %in% names(cli_arguments)) cli_arguments[[command]])
   optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE)
@@ -49,7 +55,8 @@ cli_parse <- function(command, args) {
     stop_input("usage", what, paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
   }
   arguments <- if (command %in% names(cli_arguments)) c(0, 1) else 0
-  parsed <- tryCatch(optparse::parse_args(cli_parser(command), args, positional_arguments = arguments), error = refuse, warning = refuse)
+  parsed <- tryCatch(optparse::parse_args(cli_parser(command), args, positional_arguments = arguments), error = refuse,
+                     warning = refuse)
   if (!is.null(parsed$options$format)) check_choice(parsed$options$format, "option --format", c("table", "csv", "json"))
   parsed
 }

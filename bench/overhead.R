@@ -1,13 +1,16 @@
 # What timing adds to a trial, on a machine whose speed drifts between one run and the next:
-#   same run    the engine is started by a script that times it with the shell's own clock; both times are of one and the same run, so that drift
+#   same run    the engine is started by a script that times it with the shell's own clock; both times are of one and
+# the same run, so that drift
 #               cancels. The recorded time also holds the start of that shell, so the ratio is an upper bound.
 #   in turns    a command of fixed length (sleep 1), once as a trial's command is run and once timed by a shell outside.
-#   per trial   all time of a plan of very short trials that is in none of them: spawning, reading, checking, writing to the ledger.
+#   per trial   all time of a plan of very short trials that is in none of them: spawning, reading, checking, writing to
+# the ledger.
 suppressPackageStartupMessages(library(clockpigeon))
 say <- function(name, value, unit) cat(name, format(value, digits = 4, scientific = FALSE), unit, "\n")
 quartiles <- function(name, x, unit) {
   points <- stats::quantile(x, c(0.25, 0.5, 0.75), names = FALSE)
-  Map(function(which, value) say(paste0(name, "_", which), value, unit), c("lower_quartile", "median", "upper_quartile"), points)
+  Map(function(which, value) say(paste0(name, "_", which), value, unit),
+      c("lower_quartile", "median", "upper_quartile"), points)
   invisible()
 }
 
@@ -16,13 +19,15 @@ dir.create(folder)
 shot <- read_shot(demo_file("shots/gears-review.yaml"))
 pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
 plan_of <- function(engine, samples, repeats) {
-  plan_bench(shot, engine, versions = list(pebble = "1.1"), frames = 360, limits = list(list(samples = samples)), threads = 1, repeats = repeats, options = bench_options(warmups = 0))
+  plan_bench(shot, engine, versions = list(pebble = "1.1"), frames = 360, limits = list(list(samples = samples)),
+             threads = 1, repeats = repeats, options = bench_options(warmups = 0))
 }
 ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
 
 times <- file.path(folder, "times")
 script <- file.path(folder, "timed-pebble")
-writeLines(c("#!/bin/bash", "[ \"${!#}\" = --version ] && exec \"$PEBBLE\" \"$@\"", "TIMEFORMAT=%R", paste0("{ time \"$PEBBLE\" \"$@\" 2>&1 >&3; } 3>&1 2>> ", shQuote(times))), script)
+writeLines(c("#!/bin/bash", "[ \"${!#}\" = --version ] && exec \"$PEBBLE\" \"$@\"", "TIMEFORMAT=%R",
+             paste0("{ time \"$PEBBLE\" \"$@\" 2>&1 >&3; } 3>&1 2>> ", shQuote(times))), script)
 Sys.chmod(script, "755")
 Sys.setenv(PEBBLE = system.file("bin", "pebble", package = "clockpigeon"))
 timed <- pebble
@@ -34,8 +39,10 @@ say("trial_wall_median", stats::median(rows$wall_s), "s")
 quartiles("same_run_recorded_over_shell", rows$wall_s / inside, "ratio")
 
 recorded <- function() clockpigeon:::run_command("/bin/sleep", "1", folder)$wall_s
-outside <- function() as.numeric(system2("bash", c("-c", shQuote("TIMEFORMAT=%R; time sleep 1")), stdout = TRUE, stderr = TRUE))
-pairs <- t(vapply(1:15, function(i) if (i %% 2) c(recorded(), outside()) else rev(c(outside(), recorded())), numeric(2)))
+outside <- function() as.numeric(system2("bash", c("-c", shQuote("TIMEFORMAT=%R; time sleep 1")), stdout = TRUE,
+                                         stderr = TRUE))
+pairs <- t(vapply(1:15, function(i) if (i %% 2) c(recorded(), outside()) else rev(c(outside(), recorded())),
+                  numeric(2)))
 quartiles("in_turns_recorded_over_outside", pairs[, 1] / pairs[, 2], "ratio")
 
 start <- Sys.time()

@@ -10,7 +10,8 @@ ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
 add_timings(ledger, example_timings())
 close_ledger(ledger)
 setwd(folder)
-runs <- list(nothing = c(file.path(R.home("bin"), "Rscript"), "-e", "invisible()"), version = c(command, "--version"), help = c(command, "help"),
+runs <- list(nothing = c(file.path(R.home("bin"), "Rscript"), "-e", "invisible()"), version = c(command, "--version"),
+             help = c(command, "help"),
              compare = c(command, "compare"))
 once <- function(run) {
   start <- Sys.time()
@@ -19,4 +20,5 @@ once <- function(run) {
 }
 times <- t(vapply(1:15, function(i) vapply(runs, once, 0), numeric(length(runs))))
 say("rscript_nothing_median", stats::median(times[, "nothing"]), "s")
-for (name in names(runs)[-1]) say(paste0(name, "_over_nothing_median_of_turns"), stats::median(times[, name] / times[, "nothing"]), "ratio")
+for (name in names(runs)[-1]) say(paste0(name, "_over_nothing_median_of_turns"),
+                                  stats::median(times[, name] / times[, "nothing"]), "ratio")

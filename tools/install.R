@@ -2,8 +2,8 @@
 #
 #   Rscript tools/install.R [LIBRARY [FOLDER]]
 #
-# LIBRARY: R's first library that can be written, or else the user's own, when absent. FOLDER of the command: /usr/local/bin when it can
-# be written, or else ~/.local/bin.
+# LIBRARY: R's first library that can be written, or else the user's own, when absent. FOLDER of the command:
+# /usr/local/bin when it can be written, or else ~/.local/bin.
 args <- commandArgs(trailingOnly = TRUE)
 writable <- function(folder) dir.exists(folder) && file.access(folder, 2) == 0
 library_path <- if (length(args)) args[1] else {
@@ -14,7 +14,8 @@ dir.create(library_path, recursive = TRUE, showWarnings = FALSE)
 folder <- if (length(args) > 1) args[2] else if (writable("/usr/local/bin")) "/usr/local/bin" else path.expand("~/.local/bin")
 log <- tempfile()
 Sys.setenv(MAKEFLAGS = "-j2")
-status <- system2(file.path(R.home("bin"), "R"), c("CMD", "INSTALL", "--no-test-load", "-l", shQuote(library_path), "."), stdout = log, stderr = log)
+status <- system2(file.path(R.home("bin"), "R"), c("CMD", "INSTALL", "--no-test-load", "-l", shQuote(library_path),
+                                                   "."), stdout = log, stderr = log)
 if (status != 0) {
   writeLines(readLines(log), stderr())
   stop("the package could not be installed", call. = FALSE)

@@ -6,7 +6,8 @@
 role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
 stopifnot(role %in% c("run", "test", "develop"))
 packages <- list(
-  run = c("cli", "DBI", "jsonlite", "optparse", "processx", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel", "knitr", "rmarkdown"),
+  run = c("cli", "DBI", "jsonlite", "optparse", "processx", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel", "knitr",
+          "rmarkdown"),
   test = c("testthat", "png"), develop = c("lintr", "roxygen2")
 )
 programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray"), develop = character())
@@ -20,7 +21,8 @@ lost_tools <- names(tools)[!nzchar(Sys.which(tools))]
 probe <- tempfile(fileext = ".cpp")
 writeLines("#include <png.h>", probe)
 compiler <- strsplit(system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX"), stdout = TRUE)[1], " ")[[1]]
-if (system2(compiler[1], c(compiler[-1], "-E", shQuote(probe)), stdout = FALSE, stderr = FALSE) != 0) lost_tools <- c(lost_tools, "libpng")
+if (system2(compiler[1], c(compiler[-1], "-E", shQuote(probe)), stdout = FALSE,
+            stderr = FALSE) != 0) lost_tools <- c(lost_tools, "libpng")
 if (!length(c(lost, lost_tools))) quit(save = "no")
 
 message("Missing: ", toString(c(lost, lost_tools)))
@@ -29,7 +31,8 @@ if (nzchar(Sys.which("apt-get")) && Sys.info()[["effective_user"]] == "root") {
   Sys.setenv(DEBIAN_FRONTEND = "noninteractive")
   apt <- function(...) system2("apt-get", c("-qq", "-o", "Dpkg::Use-Pty=0", ...), stdout = FALSE)
   if (apt("update") != 0) message("apt-get update did not succeed; going on with the lists that are here")
-  if (apt("install", "-y", "--no-install-recommends", debs) != 0) stop("apt-get could not install ", toString(debs), call. = FALSE)
+  if (apt("install", "-y", "--no-install-recommends", debs) != 0) stop("apt-get could not install ", toString(debs),
+      call. = FALSE)
 } else {
   if (length(lost_tools)) stop("Install with your system's package manager: ", toString(lost_tools), call. = FALSE)
   library_path <- Sys.getenv("R_LIBS_USER")

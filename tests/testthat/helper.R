@@ -44,8 +44,10 @@ run_pebble <- function(...) processx::run(pebble_program(), c(...), error_on_sta
 
 # Timings of one setting, one row a wall time; anything may be overridden.
 some_timings <- function(wall_s, ...) {
-  row <- data.frame(activity = "render", shot = "s", scene = "s", frame = 1L, engine = "e", engine_version = "1.0", limit_kind = "samples", limit_value = 8,
-                    width = 160L, height = 90L, node = "n", device = "d", device_count = 1L, wall_s = wall_s, status = "ok", kind = "measured",
+  row <- data.frame(activity = "render", shot = "s", scene = "s", frame = 1L, engine = "e", engine_version = "1.0",
+                    limit_kind = "samples", limit_value = 8,
+                    width = 160L, height = 90L, node = "n", device = "d", device_count = 1L, wall_s = wall_s,
+                    status = "ok", kind = "measured",
                     measured_at = sprintf("2026-11-01T00:00:%02dZ", seq_along(wall_s)), check.names = FALSE)
   row[["repeat"]] <- seq_along(wall_s)
   over <- list(...)
@@ -57,7 +59,8 @@ some_timings <- function(wall_s, ...) {
 script_engine <- function(folder, ..., reads = "reads: {load_s: 'load ([0-9.]+)', compute_s: 'compute ([0-9.]+)'}") {
   script <- write_file(folder, "engine.sh", "#!/bin/sh", ...)
   Sys.chmod(script, "755")
-  read_engine(write_file(folder, "engine.yaml", "engine: script", paste0("program: ", script), "arguments: ['{output}', '{frame}']", "limits: [samples]", reads))
+  read_engine(write_file(folder, "engine.yaml", "engine: script", paste0("program: ", script),
+                         "arguments: ['{output}', '{frame}']", "limits: [samples]", reads))
 }
 
 # A PNG of one pixel, for scripts that make a good picture.
@@ -82,5 +85,6 @@ clockpigeon_command <- function(...) {
 }
 
 run_command_line <- function(..., wd = tempdir(), env = character()) {
-  processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300, env = if (length(env)) c("current", env))
+  processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300,
+                env = if (length(env)) c("current", env))
 }

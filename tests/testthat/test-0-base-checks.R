@@ -14,7 +14,8 @@ test_that("each check returns its value, or fires", {
 })
 
 test_that("a choice names the choices and the near one", {
-  expect_refusal(clockpigeon:::check_choice("cheepest", "w", c("cheapest", "fastest")), "choice", c("cheapest or fastest", "Did you mean cheapest?"))
+  expect_refusal(clockpigeon:::check_choice("cheepest", "w", c("cheapest", "fastest")), "choice",
+                 c("cheapest or fastest", "Did you mean cheapest?"))
 })
 
 test_that("bounds are said", {

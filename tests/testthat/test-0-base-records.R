@@ -4,7 +4,8 @@ test_that("a timing has the columns of the design, each once", {
 })
 
 test_that("evidence is finished renders past their warm-up", {
-  x <- some_timings(1:5, status = c("ok", "failed", "ok", "ok", "ok"), "repeat" = c(1L, 1L, 0L, NA, 1L), activity = c(rep("render", 4), "upload"))
+  x <- some_timings(1:5, status = c("ok", "failed", "ok", "ok", "ok"), "repeat" = c(1L, 1L, 0L, NA, 1L),
+                    activity = c(rep("render", 4), "upload"))
   expect_identical(clockpigeon:::is_evidence(x), c(TRUE, FALSE, FALSE, TRUE, FALSE))
 })
 

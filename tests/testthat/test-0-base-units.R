@@ -29,7 +29,8 @@ test_that("sizes, speeds and powers need their unit, and MB is not MiB", {
   expect_equal(clockpigeon:::parse_size("700 MiB"), 700 * 2^20)
   expect_equal(clockpigeon:::parse_rate("100 Mbit/s"), 12.5e6)
   expect_equal(clockpigeon:::parse_power("1.2 kW"), 1200)
-  for (bad in list("700", "700 mb", "MB", 700, "7e2 MB", NULL)) expect_refusal(clockpigeon:::parse_size(bad, "field size"), "unit", c("field size", "MiB"))
+  for (bad in list("700", "700 mb", "MB", 700, "7e2 MB", NULL)) expect_refusal(clockpigeon:::parse_size(bad,
+      "field size"), "unit", c("field size", "MiB"))
   expect_identical(clockpigeon:::parse_resolution("1920x1080"), c(width = 1920L, height = 1080L))
   for (bad in c("1920", "0x10", "1920*1080", "x")) expect_refusal(clockpigeon:::parse_resolution(bad), "size")
 })

@@ -1,4 +1,5 @@
-price <- function(...) utils::modifyList(list(per = "node-hour", amount = 2.60, step_s = 60, rounding = "up", rounded = "node", fixed = 0, minimum = 0, currency = "EUR"), list(...))
+price <- function(...) utils::modifyList(list(per = "node-hour", amount = 2.60, step_s = 60, rounding = "up",
+                                              rounded = "node", fixed = 0, minimum = 0, currency = "EUR"), list(...))
 
 test_that("the meter rounds each node, or the job as a whole", {
   use <- matrix(c(61, 119, 60), 1)
@@ -12,7 +13,8 @@ test_that("hand-worked bills are exact", {
   # 2 nodes x 2 started hours x 2.60 = 10.40
   expect_equal(clockpigeon:::cost_minor(matrix(c(4000, 3700), 1), price(step_s = 3600)), 1040)
   # 5 device-hours x 1.15, fee 0.40
-  expect_equal(clockpigeon:::cost_minor(matrix(9000), price(per = "device-hour", amount = 1.15, fixed = 0.40), devices = 2), 575 + 40)
+  expect_equal(clockpigeon:::cost_minor(matrix(9000), price(per = "device-hour", amount = 1.15, fixed = 0.40),
+                                        devices = 2), 575 + 40)
   # 3 h at 420 W = 1.26 kWh x 0.31 = 0.3906
   expect_equal(clockpigeon:::cost_minor(matrix(10800), price(per = "kWh", amount = 0.31, step_s = 1), watts = 420), 39)
   expect_equal(clockpigeon:::cost_minor(matrix(1), price(minimum = 0.80)), 80)

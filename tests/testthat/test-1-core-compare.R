@@ -16,7 +16,8 @@ test_that("the ratio is old over new, with the paired t interval", {
 
 test_that("versions are ordered by number, not as text", {
   expect_identical(clockpigeon:::order_levels(c("1.10", "1.9", "1.2.1", "1.2")), c("1.2", "1.2.1", "1.9", "1.10"))
-  expect_identical(clockpigeon:::order_levels(c("samples 512", "samples 64", "noise 0.02")), c("noise 0.02", "samples 64", "samples 512"))
+  expect_identical(clockpigeon:::order_levels(c("samples 512", "samples 64", "noise 0.02")),
+                   c("noise 0.02", "samples 64", "samples 512"))
   x <- rbind(some_timings(c(2, 2.1), engine_version = "1.10"), some_timings(c(4, 4.1), engine_version = "1.9"))
   expect_identical(compare_timings(x, "engine_version")$old, "1.9")
 })
@@ -46,14 +47,16 @@ test_that("a single run has no interval, no verdict, and says so", {
 
 test_that("warm-up, failed and partnerless timings stay out, and the last are counted", {
   x <- rbind(two_versions(c(10, 11), c(5, 5.5)), some_timings(99, engine_version = "1.1", "repeat" = 0L),
-             some_timings(99, engine_version = "1.1", status = "failed"), some_timings(7, engine_version = "1.1", scene = "other"))
+             some_timings(99, engine_version = "1.1", status = "failed"),
+             some_timings(7, engine_version = "1.1", scene = "other"))
   out <- compare_timings(x, "engine_version")
   expect_equal(out$ratio, 2)
   expect_identical(out$pairs, 2L)
 })
 
 test_that("sets that differ in more than the factor are refused, and what differs is named", {
-  x <- rbind(some_timings(10, engine_version = "1.0", device = "a", limit_value = 64), some_timings(5, engine_version = "1.1", device = "b"))
+  x <- rbind(some_timings(10, engine_version = "1.0", device = "a", limit_value = 64),
+             some_timings(5, engine_version = "1.1", device = "b"))
   expect_refusal(compare_timings(x, "engine_version"), "compare", c("device ('a' against 'b')", "limit_value"))
   expect_refusal(compare_timings(some_timings(1:3), "engine_version"), "compare", "same engine_version")
   expect_refusal(compare_timings(some_timings(1, status = "failed"), "engine_version"), "compare", "no finished render")
@@ -79,7 +82,8 @@ test_that("the sample's written-down model is found again", {
 test_that("intervals cover a known ratio as often as they say, and equal settings are rarely told apart", {
   trial <- function(i, ratio) {
     drift <- rnorm(4, 0, 0.2)  # hits both of a block alike
-    x <- compare_timings(two_versions(exp(drift + rnorm(4, 0, 0.1)), exp(drift + rnorm(4, 0, 0.1)) / ratio), "engine_version")
+    x <- compare_timings(two_versions(exp(drift + rnorm(4, 0, 0.1)), exp(drift + rnorm(4, 0, 0.1)) / ratio),
+                         "engine_version")
     c(covered = x$lower <= ratio && ratio <= x$upper, told = x$verdict != "no clear difference")
   }
   found <- clockpigeon:::with_seed(11, vapply(1:300, trial, c(TRUE, TRUE), ratio = 1))

@@ -10,7 +10,8 @@ test_that("draws agree with the closed form of the process, given its parameters
   expect_equal(colMeans(draws), as.numeric(mean(y) + weights %*% (y - mean(y))), tolerance = 0.02)
   spread <- sqrt(pmax(diag(cover - weights %*% cover[at, ]), 0))
   expect_equal(apply(draws, 2, sd)[-at], spread[-at], tolerance = 0.03)
-  expect_equal(cor(draws[, 15], draws[, 17]), cov2cor((cover - weights %*% cover[at, ])[c(15, 17), c(15, 17)])[1, 2], tolerance = 0.03)
+  expect_equal(cor(draws[, 15], draws[, 17]), cov2cor((cover - weights %*% cover[at, ])[c(15, 17), c(15, 17)])[1, 2],
+               tolerance = 0.03)
 })
 
 test_that("paths of the process have its covariance, also over gaps and cuts", {

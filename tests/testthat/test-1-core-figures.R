@@ -1,5 +1,6 @@
 test_that("one change has three names", {
-  expect_equal(as.data.frame(speed_figures(80, 50)), data.frame(old = 80, new = 50, ratio = 1.6, time_saved = 0.375, speed_gain = 0.6))
+  expect_equal(as.data.frame(speed_figures(80, 50)), data.frame(old = 80, new = 50, ratio = 1.6, time_saved = 0.375,
+                                                                speed_gain = 0.6))
   x <- speed_figures(c(10, 5), 10)
   expect_equal(x$ratio, c(1, 0.5))
   expect_equal(x$speed_gain, x$ratio - 1)

@@ -8,7 +8,8 @@ test_that("frame sets are inclusive at both ends", {
 test_that("what is no frame set is refused, with what to write", {
   expect_refusal(parse_frames("10-1", "shot a"), "frames", c("shot a", "ends before it starts", "1-10"))
   expect_refusal(parse_frames("1-5, 3"), "frames", "frame 3 twice")
-  for (bad in list("", "a-b", "1-", "1-5 by 0", "1..5", "1-5 by", NA_character_, 1.5, TRUE)) expect_refusal(parse_frames(bad), "frames")
+  for (bad in list("", "a-b", "1-", "1-5 by 0", "1..5", "1-5 by", NA_character_, 1.5,
+                   TRUE)) expect_refusal(parse_frames(bad), "frames")
 })
 
 test_that("writing and reading go round", {

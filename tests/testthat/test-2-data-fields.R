@@ -16,7 +16,8 @@ test_that("a missing field, a list where a mapping is due, and no YAML are refus
 test_that("YAML evaluates no code and makes no numbers of clock times", {
   folder <- scratch()
   mark <- file.path(folder, "made")
-  f <- write_file(folder, "s.yaml", paste0("shot: !expr file.create('", mark, "')"), "scene: gears", "frames: 1-3", "size: 16x9", "limit: {time: 00:00:20}")
+  f <- write_file(folder, "s.yaml", paste0("shot: !expr file.create('", mark, "')"), "scene: gears", "frames: 1-3",
+                  "size: 16x9", "limit: {time: 00:00:20}")
   shot <- suppressWarnings(read_shot(f))
   expect_false(file.exists(mark))
   expect_identical(shot$limit$time, 20)

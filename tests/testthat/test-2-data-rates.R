@@ -7,7 +7,9 @@ test_that("the latest rate is used, and its inverse the other way", {
 })
 
 test_that("bad rates name their line", {
-  f <- write_file(scratch(), "r.csv", "date,from,to,rate,source", "2026-10-01,GBP,EUR,1.15,x", "2026-10-02,GBP,EUR,-1,x")
+  f <- write_file(scratch(), "r.csv", "date,from,to,rate,source", "2026-10-01,GBP,EUR,1.15,x",
+                  "2026-10-02,GBP,EUR,-1,x")
   expect_refusal(clockpigeon:::read_rates(f), "type", "line 3, field `rate`")
-  expect_refusal(clockpigeon:::read_rates(write_file(scratch(), "r.csv", "date,rate", "2026-10-01,2")), "columns", "from")
+  expect_refusal(clockpigeon:::read_rates(write_file(scratch(), "r.csv", "date,rate", "2026-10-01,2")), "columns",
+                 "from")
 })

@@ -8,7 +8,8 @@ test_that("a shot has its frames, size, limit and sizes in bytes", {
 
 test_that("bad values name file and field", {
   bad <- function(...) {
-    lines <- c(shot = "shot: a", scene = "scene: gears", size = "size: 16x9", limit = "limit: {samples: 1}", frames = "frames: 1-9")
+    lines <- c(shot = "shot: a", scene = "scene: gears", size = "size: 16x9", limit = "limit: {samples: 1}",
+               frames = "frames: 1-9")
     over <- c(...)
     lines[names(over)] <- over
     read_shot(write_file(scratch(), "s.yaml", lines))

@@ -1,5 +1,6 @@
 card <- function(...) {
-  lines <- c(site = "site: a", kind = "kind: managed", as_of = "as_of: 2026-10-01", source = "source: x", currency = "currency: EUR", engines = "engines: [pebble]", meter = "meter: rendering",
+  lines <- c(site = "site: a", kind = "kind: managed", as_of = "as_of: 2026-10-01", source = "source: x",
+             currency = "currency: EUR", engines = "engines: [pebble]", meter = "meter: rendering",
              price = "price: {per: node-hour, amount: 1.90 EUR}", tiers = "tiers: [{tier: t, nodes: [1]}]")
   over <- c(...)
   lines[names(over)] <- over
@@ -23,6 +24,7 @@ test_that("cards without date, source, unit or a known currency are refused", {
   expect_refusal(read_site(card(price = "price: {per: kWh, amount: 0.30 EUR}")), "site", "power")
   expect_refusal(read_site(card(price = "price: {per: hour, amount: 1.90 EUR}")), "choice", "node-hour")
   expect_refusal(read_site(card(tiers = "tiers: [{tier: t, nodes: [0]}]")), "type", "tiers`[1], field `nodes`")
-  expect_refusal(read_site(card(tiers = "tiers: [{tier: t, nodes: [1], wait: {median: 9 min, p90: 4 min}}]")), "site", "90 %")
+  expect_refusal(read_site(card(tiers = "tiers: [{tier: t, nodes: [1], wait: {median: 9 min, p90: 4 min}}]")), "site",
+                 "90 %")
   expect_refusal(read_site(card(meter = "meter: sometimes")), "choice")
 })

@@ -5,7 +5,8 @@ test_that("what goes in comes out, types and NA included", {
   out <- timings(ledger)
   expect_identical(out$id, ids)
   expect_identical(as.data.frame(out[-1]), as.data.frame(x[-1]))
-  expect_identical(nrow(timings(ledger, scene = c("gears", "basin"), limit_kind = "noise")), sum(x$scene %in% c("gears", "basin") & x$limit_kind == "noise"))
+  expect_identical(nrow(timings(ledger, scene = c("gears", "basin"), limit_kind = "noise")),
+                   sum(x$scene %in% c("gears", "basin") & x$limit_kind == "noise"))
 })
 
 test_that("a correction replaces a row and keeps it", {

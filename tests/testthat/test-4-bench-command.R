@@ -1,14 +1,17 @@
-trial <- list(scene = "a b; rm -rf $HOME", frame = 7, width = 320, height = 180, samples = 100000, noise = NA, time_s = NA, threads = NA, version = "1.1")
+trial <- list(scene = "a b; rm -rf $HOME", frame = 7, width = 320, height = 180, samples = 100000, noise = NA,
+              time_s = NA, threads = NA, version = "1.1")
 
 test_that("fields are filled, and groups without a value fall out whole", {
   values <- clockpigeon:::trial_values(trial, "/tmp/o.png")
-  filled <- clockpigeon:::fill_arguments(list("+I{scene}", c("--size", "{width}x{height}"), c("--noise", "{noise}"), c("--n", "{samples}"), "plain"), values)
+  filled <- clockpigeon:::fill_arguments(list("+I{scene}", c("--size", "{width}x{height}"), c("--noise", "{noise}"),
+                                              c("--n", "{samples}"), "plain"), values)
   expect_identical(filled, c("+Ia b; rm -rf $HOME", "--size", "320x180", "--n", "100000", "plain"))
 })
 
 test_that("the last match of a pattern counts, and what is not there is NA", {
   text <- "load 1.5 s\npass 1 compute 2\npass 2 compute 4.25\n"
-  found <- clockpigeon:::read_output(text, list(load_s = "load ([0-9.]+) s", compute_s = "compute ([0-9.]+)", noise = "noise ([0-9.]+)"))
+  found <- clockpigeon:::read_output(text, list(load_s = "load ([0-9.]+) s", compute_s = "compute ([0-9.]+)",
+                                                noise = "noise ([0-9.]+)"))
   expect_identical(found[["load_s"]], 1.5)
   expect_identical(found[["compute_s"]], 4.25)
   expect_true(is.na(found[["noise"]]))

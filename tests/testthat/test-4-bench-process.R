@@ -17,11 +17,16 @@ test_that("CPU seconds are those of the process, not the clock's", {
 
 test_that("a time limit ends the whole tree of processes", {
   mark <- paste0("cp-mark-", Sys.getpid())
-  ran <- clockpigeon:::run_command("/bin/sh", c("-c", paste0("sh -c 'exec -a x sleep 98765' & sleep 98766; echo ", mark)), tempdir(), time_limit = 0.4)
+  ran <- clockpigeon:::run_command("/bin/sh", c("-c",
+                                                paste0("sh -c 'exec -a x sleep 98765' & sleep 98766; echo ", mark)),
+                                                tempdir(), time_limit = 0.4)
   expect_true(ran$late)
   expect_lt(ran$wall_s, 5)
   Sys.sleep(0.2)
-  commands <- unlist(lapply(list.files("/proc", "^[0-9]+$", full.names = TRUE), function(p) tryCatch(paste(readLines(file.path(p, "cmdline"), warn = FALSE), collapse = ""), error = function(e) "", warning = function(w) "")))
+  commands <- unlist(lapply(list.files("/proc", "^[0-9]+$", full.names = TRUE),
+                            function(p) tryCatch(paste(readLines(file.path(p, "cmdline"), warn = FALSE),
+                                                       collapse = ""), error = function(e) "",
+                                                       warning = function(w) "")))
   expect_false(any(grepl("9876[56]", commands)))
 })
 
@@ -32,7 +37,8 @@ test_that("a process that ignores polite signals is ended too", {
 
 test_that("memory is that of the process at its most", {
   skip_if_not(dir.exists("/proc/self"))
-  ran <- clockpigeon:::run_command(file.path(R.home("bin"), "Rscript"), c("-e", "x <- numeric(2e7); x[] <- 1; Sys.sleep(0.4)"), tempdir())
+  ran <- clockpigeon:::run_command(file.path(R.home("bin"), "Rscript"),
+                                   c("-e", "x <- numeric(2e7); x[] <- 1; Sys.sleep(0.4)"), tempdir())
   expect_gt(ran$peak_mem_mb, 150)
 })
 

@@ -5,7 +5,8 @@ test_that("time left is judged from the trials done, by shot and version", {
   timer <- clockpigeon:::progress_timer(plan, TRUE, clock = function() now <<- now + 10, out = out)
   for (i in seq_len(nrow(plan))) {
     timer$before(i)
-    timer$after(i, list(wall_s = if (plan$version[i] == "1.0") 4 else 2, status = if (i == 3) "failed" else "ok", note = "why"))
+    timer$after(i, list(wall_s = if (plan$version[i] == "1.0") 4 else 2, status = if (i == 3) "failed" else "ok",
+                        note = "why"))
   }
   timer$end()
   close(out)

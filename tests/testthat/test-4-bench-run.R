@@ -45,7 +45,8 @@ test_that("engines that fail in their own ways are rows with the reason, and the
 
 test_that("a limit that the engine does not know is unsupported, and not run", {
   folder <- scratch()
-  row <- bench(script_engine(folder, paste("touch", file.path(folder, "ran"))), shot = small_shot(limit = list(noise = 0.1, samples = NULL, time = NULL)))
+  row <- bench(script_engine(folder, paste("touch", file.path(folder, "ran"))),
+               shot = small_shot(limit = list(noise = 0.1, samples = NULL, time = NULL)))
   expect_identical(row$status, "unsupported")
   expect_true(is.na(row$wall_s))
   expect_false(file.exists(file.path(folder, "ran")))
@@ -67,15 +68,19 @@ test_that("a program that is missing, or gives another version, is refused befor
 test_that("what was measured before a stop is in the ledger", {
   folder <- scratch()
   path <- file.path(folder, "l.sqlite")
-  engine <- script_engine(folder, "[ \"$2\" = 2 ] && sleep 60", "echo load 1 compute 2", paste("cp", one_pixel(folder), "$1"))
-  saveRDS(plan_bench(small_shot(), engine, frames = c(1, 3, 2), repeats = 1, options = bench_options(warmups = 0, seed = 5)), file.path(folder, "plan.rds"))
+  engine <- script_engine(folder, "[ \"$2\" = 2 ] && sleep 60", "echo load 1 compute 2",
+                          paste("cp", one_pixel(folder), "$1"))
+  saveRDS(plan_bench(small_shot(), engine, frames = c(1, 3, 2), repeats = 1,
+                     options = bench_options(warmups = 0, seed = 5)), file.path(folder, "plan.rds"))
   order <- readRDS(file.path(folder, "plan.rds"))$frame
-  code <- sprintf("library(clockpigeon); run_bench(readRDS('%s/plan.rds'), open_ledger('%s'), progress = FALSE)", folder, path)
+  code <- sprintf("library(clockpigeon); run_bench(readRDS('%s/plan.rds'), open_ledger('%s'), progress = FALSE)",
+                  folder, path)
   job <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code), cleanup_tree = TRUE)
   before <- which(order == 2) - 1L
   for (i in 1:200) {
     Sys.sleep(0.05)
-    if (file.exists(path) && tryCatch({ l <- open_ledger(path, read_only = TRUE); n <- nrow(timings(l)); close_ledger(l); n == before }, error = function(e) FALSE) && i > 30) break
+    if (file.exists(path) && tryCatch({ l <- open_ledger(path,
+                                                         read_only = TRUE); n <- nrow(timings(l)); close_ledger(l); n == before }, error = function(e) FALSE) && i > 30) break
   }
   job$kill_tree()
   ledger <- open_ledger(path)
@@ -88,10 +93,12 @@ test_that("POV-Ray is driven for real: three frames of a scene of ours, compared
   skip_if(!nzchar(Sys.which("povray")), "POV-Ray is not installed")
   folder <- scratch()
   file.copy(test_path("tide-bell.pov"), folder)
-  shot <- read_shot(write_file(folder, "bell.yaml", "shot: bell", "scene: tide-bell.pov", "frames: 1-24", "size: 96x54", "limit: {samples: 9}"))
+  shot <- read_shot(write_file(folder, "bell.yaml", "shot: bell", "scene: tide-bell.pov", "frames: 1-24",
+                               "size: 96x54", "limit: {samples: 9}"))
   engine <- read_engine(system.file("engines", "povray.yaml", package = "clockpigeon"))
   ledger <- memory_ledger()
-  plan <- plan_bench(shot, engine, frames = c(4, 12, 20), limits = list(list(samples = 9), list(samples = 40)), threads = 1, repeats = 2, options = bench_options(warmups = 0))
+  plan <- plan_bench(shot, engine, frames = c(4, 12, 20), limits = list(list(samples = 9), list(samples = 40)),
+                     threads = 1, repeats = 2, options = bench_options(warmups = 0))
   rows <- run_bench(plan, ledger, folder = folder, progress = FALSE)
   expect_identical(rows$status, rep("ok", 12))
   expect_match(rows$engine_version, "^3\\.")
@@ -100,8 +107,10 @@ test_that("POV-Ray is driven for real: three frames of a scene of ours, compared
   expect_identical(by_limit$new, "samples 40")
   expect_lt(by_limit$ratio, 1)
   job <- render_job(shot, "povray", rows)
-  site <- read_site(write_file(folder, "own.yaml", "site: own", "kind: own", "as_of: 2026-11-01", "source: a test", "currency: EUR", "engines: [povray]", "nodes_like: [here]", "power: 200 W",
-                               "meter: rendering", "price: {per: kWh, amount: 0.30 EUR}", "tiers: [{tier: day, nodes: [1, 2]}]"))
+  site <- read_site(write_file(folder, "own.yaml", "site: own", "kind: own", "as_of: 2026-11-01", "source: a test",
+                               "currency: EUR", "engines: [povray]", "nodes_like: [here]", "power: 200 W",
+                               "meter: rendering", "price: {per: kWh, amount: 0.30 EUR}",
+                               "tiers: [{tier: day, nodes: [1, 2]}]"))
   s <- summary(forecast_job(job, plan_options(job, site), draws = 200))
   expect_identical(s$evidence, c("measured", "measured"))
   expect_true(all(s$finish_p10 > 0 & s$finish_p10 <= s$finish_p90))

@@ -1,12 +1,16 @@
 own <- function(wall_s, frame, ...) some_timings(wall_s, scene = "s", frame = as.integer(frame), ...)
-shot_s <- function(...) utils::modifyList(structure(list(shot = "s", scene = "s", frames = 1:40, cuts = integer(), size = c(width = 160L, height = 90L), limit = list(samples = 8L, noise = NULL, time = NULL),
+shot_s <- function(...) utils::modifyList(structure(list(shot = "s", scene = "s", frames = 1:40, cuts = integer(),
+                                                         size = c(width = 160L, height = 90L),
+                                                         limit = list(samples = 8L, noise = NULL, time = NULL),
                                                            upload = 0, frame_size = 0), class = "shot"), list(...))
 site_x <- function(site = "x", speeds = list(), nodes_like = character()) {
-  structure(list(site = site, kind = "rented", engines = "e", nodes_like = nodes_like, speeds = speeds, currency = "EUR"), class = "site")
+  structure(list(site = site, kind = "rented", engines = "e", nodes_like = nodes_like, speeds = speeds,
+                 currency = "EUR"), class = "site")
 }
 
 test_that("the newest version on the node with most frames is the evidence", {
-  x <- rbind(own(c(5, 6), 1:2, engine_version = "1.10"), own(4, 1, engine_version = "1.10", node = "other"), own(9, 1, engine_version = "1.9"))
+  x <- rbind(own(c(5, 6), 1:2, engine_version = "1.10"), own(4, 1, engine_version = "1.10", node = "other"),
+             own(9, 1, engine_version = "1.9"))
   job <- render_job(shot_s(), "e", x)
   expect_identical(job$version, "1.10")
   expect_identical(job$node, "n")
@@ -22,8 +26,10 @@ test_that("repeats give the spread from run to run", {
 })
 
 test_that("times at another size or limit are refused, not scaled", {
-  expect_refusal(render_job(shot_s(size = c(width = 1920L, height = 1080L)), "e", own(1, 1)), "evidence", c("1920x1080", "160x90 at samples 8"))
-  expect_refusal(render_job(shot_s(limit = list(samples = 64L, noise = NULL, time = NULL)), "e", own(1, 1)), "evidence", "samples 64")
+  expect_refusal(render_job(shot_s(size = c(width = 1920L, height = 1080L)), "e", own(1, 1)), "evidence",
+                 c("1920x1080", "160x90 at samples 8"))
+  expect_refusal(render_job(shot_s(limit = list(samples = 64L, noise = NULL, time = NULL)), "e", own(1, 1)),
+                 "evidence", "samples 64")
   expect_refusal(render_job(shot_s(), "f", own(1, 1)), "evidence", c("engine f", "e."))
   expect_refusal(render_job(shot_s(), "e", own(1, 1, site = "x", node = NA)), "evidence", "no node of yours")
 })

@@ -3,7 +3,8 @@ test_that("options cross sites, tiers and nodes, and what is left out says why",
   job <- render_job(project$shots["gears"], "millrace", example_timings(), rates = project$rates)
   options <- plan_options(job, project$sites)
   expect_identical(options$site[1:2], c("attic", "attic"))
-  expect_setequal(options$option[options$site == "saltmill"], paste0("saltmill ", c("patient, 10", "patient, 20", "brisk, 10", "brisk, 20"), " nodes"))
+  expect_setequal(options$option[options$site == "saltmill"],
+                  paste0("saltmill ", c("patient, 10", "patient, 20", "brisk, 10", "brisk, 20"), " nodes"))
   out <- attr(options, "left_out")
   expect_identical(out$site, "quayside")
   expect_match(out$reason, "does not run millrace")

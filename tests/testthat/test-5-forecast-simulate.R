@@ -1,20 +1,26 @@
 # A job whose every frame takes exactly `seconds` on node n, and a site with no spread anywhere.
 exact_job <- function(seconds, frames = 12L, ...) {
-  shot <- structure(utils::modifyList(list(shot = "s", scene = "s", frames = seq_len(frames), cuts = integer(), size = c(width = 160L, height = 90L),
-                                           limit = list(samples = 8L, noise = NULL, time = NULL), upload = 0, frame_size = 0), list(...)), class = "shot")
+  shot <- structure(utils::modifyList(list(shot = "s", scene = "s", frames = seq_len(frames), cuts = integer(),
+                                           size = c(width = 160L, height = 90L),
+                                           limit = list(samples = 8L, noise = NULL, time = NULL), upload = 0,
+                                           frame_size = 0), list(...)), class = "shot")
   job <- render_job(shot, "e", some_timings(rep(seconds, frames), frame = seq_len(frames)))
   job$run_sd <- job$curves[[1]]$run_sd <- 0
   job
 }
 exact_site <- function(wait = 0, start = 0) {
-  price <- list(per = "node-hour", amount = 3.6, step_s = 1, rounding = "up", rounded = "node", fixed = 0, minimum = 0, currency = "EUR")
-  structure(list(site = "x", kind = "rented", engines = "e", nodes_like = "n", speeds = list(), currency = "EUR", devices = 1L, watts = 0, link = 1e6, meter = "rendering",
+  price <- list(per = "node-hour", amount = 3.6, step_s = 1, rounding = "up", rounded = "node", fixed = 0, minimum = 0,
+                currency = "EUR")
+  structure(list(site = "x", kind = "rented", engines = "e", nodes_like = "n", speeds = list(), currency = "EUR",
+                 devices = 1L, watts = 0, link = 1e6, meter = "rendering",
                  start = list(median_s = start, p90_s = start), price = price,
-                 tiers = list(list(tier = "t", nodes = c(1L, 5L), factor = 1, wait = list(median_s = wait, p90_s = wait)))), class = "site")
+                 tiers = list(list(tier = "t", nodes = c(1L, 5L), factor = 1,
+                                   wait = list(median_s = wait, p90_s = wait)))), class = "site")
 }
 exact_option <- function(job, site, nodes = 1L) {
   speed <- list(log_factor = log(2), se = 0, df = Inf)
-  clockpigeon:::simulate_option(job, list(option = "o", site = "x", tier = "t", nodes = nodes), site, speed, clockpigeon:::frame_draws(job, 10, 1), seed = 1)
+  clockpigeon:::simulate_option(job, list(option = "o", site = "x", tier = "t", nodes = nodes), site, speed,
+                                clockpigeon:::frame_draws(job, 10, 1), seed = 1)
 }
 
 test_that("equal frames take whole rounds at the site's speed, and cost their node-seconds", {
@@ -45,7 +51,8 @@ test_that("waiting and speed have the spread that the card and the evidence give
   site <- exact_site()
   site$tiers[[1]]$wait <- list(median_s = 60, p90_s = 240)
   option <- list(option = "o", site = "x", tier = "t", nodes = 1L)
-  d <- clockpigeon:::simulate_option(job, option, site, list(log_factor = 0, se = 0.25, df = Inf), matrix(10, 20000, 1), seed = 2)
+  d <- clockpigeon:::simulate_option(job, option, site, list(log_factor = 0, se = 0.25, df = Inf),
+                                     matrix(10, 20000, 1), seed = 2)
   expect_equal(quantile(d$wait_s, c(0.5, 0.9), names = FALSE), c(60, 240), tolerance = 0.05)
   expect_equal(sd(log(d$render_s)), 0.25, tolerance = 0.03)
 })
@@ -70,6 +77,7 @@ test_that("the summary is quantiles of the draws, and the exchange is said", {
   expect_equal(s$finish_p50[1], sort(first)[51])
   expect_true(all(s$finish_p10 <= s$finish_p50 & s$finish_p50 <= s$finish_p90 & s$cost_p10 <= s$cost_p90))
   expect_identical(f$exchange$date, "2026-11-02")
-  expect_named(summary(f, probs = 0.25), c("option", "site", "tier", "nodes", "evidence", "finish_p25", "cost_p25", "currency"))
+  expect_named(summary(f, probs = 0.25), c("option", "site", "tier", "nodes", "evidence", "finish_p25", "cost_p25",
+                                           "currency"))
   expect_refusal(forecast_job(job, data.frame()), "type", "plan_options()")
 })

@@ -1,10 +1,14 @@
 test_that("the pick comes first, and each other option says why and by how much", {
   text <- explain(choose_option(given_forecast(finish, cost), 160, 5))
   expect_identical(names(text), c("middle", "cheap", "dear"))
-  expect_match(text[["middle"]], "the cheapest that fits (100 % of draws finish by the deadline, 90 % stay within the budget); medians 2m30s and 2.00 EUR", fixed = TRUE)
-  expect_match(text[["cheap"]], "too late: 80 % of draws finish by the deadline, 90 % asked; a deadline 2m20s later would do", fixed = TRUE)
+  expect_match(text[["middle"]],
+               "the cheapest that fits (100 % of draws finish by the deadline, 90 % stay within the budget); medians 2m30s and 2.00 EUR", fixed = TRUE)
+  expect_match(text[["cheap"]],
+               "too late: 80 % of draws finish by the deadline, 90 % asked; a deadline 2m20s later would do",
+               fixed = TRUE)
   expect_match(text[["dear"]], "too dear: 0 % stay within the budget, 90 % asked; 2.00 EUR more would do", fixed = TRUE)
-  expect_match(explain(choose_option(given_forecast(finish, cost), 400))[["dear"]], "6.00 EUR dearer and 50.0s sooner than the pick")
+  expect_match(explain(choose_option(given_forecast(finish, cost), 400))[["dear"]],
+               "6.00 EUR dearer and 50.0s sooner than the pick")
 })
 
 test_that("when none fits, the smallest change of money and of time is named", {
@@ -16,5 +20,6 @@ test_that("when none fits, the smallest change of money and of time is named", {
 })
 
 test_that("shares next to 0 and 1 keep a decimal", {
-  expect_identical(clockpigeon:::percent(c(0, 0.004, 0.5, 0.994, 1, NA)), c("0 %", "0.4 %", "50 %", "99.4 %", "100 %", "unknown"))
+  expect_identical(clockpigeon:::percent(c(0, 0.004, 0.5, 0.994, 1, NA)),
+                   c("0 %", "0.4 %", "50 %", "99.4 %", "100 %", "unknown"))
 })

@@ -3,7 +3,8 @@ skip_if_not_installed("ggrepel")
 
 test_that("the choice's figure shows every option, both limits, and marks the pick", {
   choice <- choose_option(given_forecast(finish, cost), 160, 5)
-  choice$forecast$job <- c(choice$forecast$job, render_job(read_project(demo_file())$shots["gears"], "sundew", example_timings()))
+  choice$forecast$job <- c(choice$forecast$job, render_job(read_project(demo_file())$shots["gears"], "sundew",
+                                                           example_timings()))
   figure <- ggplot2::autoplot(choice)
   built <- ggplot2::ggplot_build(figure)
   layers <- vapply(figure$layers, function(l) class(l$geom)[1], "")
@@ -28,6 +29,8 @@ test_that("a curve's figure starts at zero and breaks at the cut", {
 })
 
 test_that("ticks are round times", {
-  expect_identical(clockpigeon:::tick_labels(clockpigeon:::time_ticks(c(25, 8000))), c("30 s", "1 min", "2 min", "5 min", "10 min", "20 min", "30 min", "1 h", "2 h"))
-  expect_refusal(clockpigeon:::need_package("nosuchpackage", "figures"), "package", "install.packages(\"nosuchpackage\")")
+  expect_identical(clockpigeon:::tick_labels(clockpigeon:::time_ticks(c(25, 8000))),
+                   c("30 s", "1 min", "2 min", "5 min", "10 min", "20 min", "30 min", "1 h", "2 h"))
+  expect_refusal(clockpigeon:::need_package("nosuchpackage", "figures"), "package",
+                 "install.packages(\"nosuchpackage\")")
 })

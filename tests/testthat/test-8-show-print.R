@@ -10,13 +10,15 @@ sample_forecast <- function() {
 test_that("a comparison says factor, interval and verdict, and that samples are samples", {
   x <- example_timings()
   lines <- clockpigeon:::comparison_lines(compare_timings(x[x$engine == "sundew", ], "engine_version"), width = 200)
-  expect_match(lines[1], "Compared by engine version (sundew): ratio = old time / new time, with its 95 % interval", fixed = TRUE)
+  expect_match(lines[1], "Compared by engine version (sundew): ratio = old time / new time, with its 95 % interval",
+               fixed = TRUE)
   expect_match(lines[length(lines)], "total work.*faster.*sample data, invented")
 })
 
 test_that("a forecast says its evidence, its draws and its exchange rate", {
   text <- paste(clockpigeon:::forecast_lines(sample_forecast(), width = 300), collapse = "\n")
-  for (part in c("720 frames with sundew 4.2", "100 draws", "sample data, invented", "EUR 90 %", "1 GBP = 1.1485 EUR on 2026-11-02")) expect_match(text, part, fixed = TRUE)
+  for (part in c("720 frames with sundew 4.2", "100 draws", "sample data, invented", "EUR 90 %",
+                 "1 GBP = 1.1485 EUR on 2026-11-02")) expect_match(text, part, fixed = TRUE)
 })
 
 test_that("a choice marks the pick, and prints at any width", {

@@ -13,7 +13,8 @@ test_that("the page is self-contained and says question, choice, options, eviden
   choice <- sample_choice(deadline = "40 h", budget = "900 EUR")
   report(choice, path, compare_timings(x[x$engine == "sundew", ], "engine_version"))
   page <- paste(readLines(path, warn = FALSE), collapse = "\n")
-  for (part in c("The question", "The choice", "The options", "The evidence", "What is not known", choice$pick, "Sample data, invented", "alt=\"Cost against finish time", "data:image/png")) {
+  for (part in c("The question", "The choice", "The options", "The evidence", "What is not known", choice$pick,
+                 "Sample data, invented", "alt=\"Cost against finish time", "data:image/png")) {
     expect_match(page, part, fixed = TRUE)
   }
   expect_false(grepl("(src|href)=\"(http|/|[a-z]+/)", page))

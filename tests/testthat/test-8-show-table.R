@@ -1,7 +1,8 @@
 test_that("numbers are flush right, unknown is said, and narrow terminals lose spare columns aloud", {
   x <- data.frame(name = c("a", "bbb"), time = c("1.5s", NA), note = c("some words here", ""))
   lines <- clockpigeon:::text_table(x, right = "time", spare = "note", width = 80)
-  expect_identical(lines, c("name     time  note", "------------------------------", "a        1.5s  some words here", "bbb   unknown"))
+  expect_identical(lines, c("name     time  note", "------------------------------", "a        1.5s  some words here",
+                            "bbb   unknown"))
   narrow <- clockpigeon:::text_table(x, right = "time", spare = "note", width = 20)
   expect_identical(narrow[5], "(hidden at this width: note; --format csv has all)")
   expect_true(all(nchar(narrow[1:4]) <= 20))

@@ -23,8 +23,11 @@ test_that("compare, forecast, choose and report run on the demo's evidence, in e
 test_that("what is asked wrongly is refused with status 2, and the ledger keeps its rows", {
   folder <- local_project()
   before <- tools::md5sum(file.path(folder, "ledger.sqlite"))
-  cases <- list(list(c("forecast", "--engine", "sundwe"), "sundew"), list(c("choose", "--engine", "sundew", "--shots", "gears", "--deadline", "8.20"), "8m20s"), list(c("forecast", "--shots", "gear"), "gears"),
-                list(c("bench", "nothing"), "review"), list(c("compare", "--by", "devise"), "Did you mean device?"), list("forecast", "pebble"))
+  cases <- list(list(c("forecast", "--engine", "sundwe"), "sundew"),
+                list(c("choose", "--engine", "sundew", "--shots", "gears", "--deadline", "8.20"), "8m20s"),
+                list(c("forecast", "--shots", "gear"), "gears"),
+                list(c("bench", "nothing"), "review"), list(c("compare", "--by", "devise"), "Did you mean device?"),
+                list("forecast", "pebble"))
   for (case in cases) {
     ran <- run_command_line(case[[1]], wd = folder)
     expect_identical(ran$status, 2L)
@@ -61,7 +64,8 @@ test_that("the demo leaves a project to play with, and refuses a folder in use",
 })
 
 test_that("the example script runs from start to end", {
-  ran <- processx::run(file.path(R.home("bin"), "Rscript"), system.file("examples", "main-job.R", package = "clockpigeon"), error_on_status = FALSE)
+  ran <- processx::run(file.path(R.home("bin"), "Rscript"),
+                       system.file("examples", "main-job.R", package = "clockpigeon"), error_on_status = FALSE)
   expect_identical(ran$status, 0L)
   expect_match(ran$stdout, "Asked: done within 6m00s, at most 5.00 EUR")
   expect_match(ran$stdout, "# A tibble: 1 .* 6")

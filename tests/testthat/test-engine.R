@@ -13,13 +13,15 @@ render <- function(scene, frame, ..., size = "48x27", kind = "pfm") {
   ran <- run_pebble("--scene", scene, "--frame", frame, "--size", size, "--out", path, ...)
   said <- clockpigeon:::read_output(ran$stdout, c(pebble()$reads, list(noise = "noise ([0-9.]+)")))
   rays <- as.numeric(sub(".*rays ([0-9]+).*", "\\1", ran$stdout))
-  list(picture = if (file.exists(path) && kind == "pfm") read_pfm(path), path = path, said = said, rays = rays, status = ran$status, error = ran$stderr)
+  list(picture = if (file.exists(path) && kind == "pfm") read_pfm(path), path = path, said = said, rays = rays,
+       status = ran$status, error = ran$stderr)
 }
 
 test_that("the same seed gives the same picture on any number of threads, under samples and noise", {
   for (limit in list(c("--samples", "4"), c("--noise", "0.3", "--samples", "64"))) {
     one <- render("basin", 500, limit, "--threads", "1")
-    for (threads in c("2", "5")) expect_identical(render("basin", 500, limit, "--threads", threads)$picture, one$picture)
+    for (threads in c("2", "5")) expect_identical(render("basin", 500, limit, "--threads", threads)$picture,
+                                                  one$picture)
     expect_false(identical(render("basin", 500, limit, "--seed", "2")$picture, one$picture))
   }
 })
@@ -82,10 +84,13 @@ test_that("PNG is the display form of the same picture", {
 })
 
 test_that("bad requests get one line that says what to write, and no picture", {
-  bad <- list(c("--scene", "gear", "gears, basin"), c("--frame", "721", "frames 1-720"), c("--frame", "0", "at least 1"), c("--size", "48", "'x' between"), c("--samples", "0", "at least 1"),
-              c("--noise", "-1", "number"), c("--band", "5-40", "rows 1-27"), c("--threads", "two", "whole number"), c("--release", "2", "1.0 or 1.1"), c("--speed", "9", "--help"))
+  bad <- list(c("--scene", "gear", "gears, basin"), c("--frame", "721", "frames 1-720"),
+              c("--frame", "0", "at least 1"), c("--size", "48", "'x' between"), c("--samples", "0", "at least 1"),
+              c("--noise", "-1", "number"), c("--band", "5-40", "rows 1-27"), c("--threads", "two", "whole number"),
+              c("--release", "2", "1.0 or 1.1"), c("--speed", "9", "--help"))
   for (case in bad) {
-    options <- c("--scene" = "gears", "--frame" = "1", "--size" = "48x27", "--samples" = "1", "--out" = tempfile(fileext = ".png"))
+    options <- c("--scene" = "gears", "--frame" = "1", "--size" = "48x27", "--samples" = "1",
+                 "--out" = tempfile(fileext = ".png"))
     options[case[1]] <- case[2]
     ran <- run_pebble(as.vector(rbind(names(options), options)))
     expect_identical(ran$status, 2L)
@@ -94,6 +99,7 @@ test_that("bad requests get one line that says what to write, and no picture", {
     expect_false(file.exists(options[["--out"]]))
   }
   expect_match(run_pebble("--scene", "gears", "--frame", "1", "--size", "9x9", "--out", "x.png")$stderr, "no limit")
-  expect_identical(run_pebble("--scene", "gears", "--frame", "1", "--size", "9x9", "--samples", "1", "--out", "/no/such/x.png")$status, 1L)
+  expect_identical(run_pebble("--scene", "gears", "--frame", "1", "--size", "9x9", "--samples", "1", "--out",
+                              "/no/such/x.png")$status, 1L)
   expect_match(run_pebble("--list")$stdout, "gallery +frames 1-750")
 })

@@ -1,7 +1,9 @@
-# The layer rules, held by the package's own namespace: a function calls functions of lower layers and of its own word only, in
-# no circle, and core touches nothing outside. The files are read where they are at hand, else rebuilt from the namespace.
+# The layer rules, held by the package's own namespace: a function calls functions of lower layers and of its own word
+# only, in no circle, and core touches nothing outside. The files are read where they are at hand, else rebuilt from the
+# namespace.
 source_folder <- function() {
-  for (path in c(test_path("../../R"), test_path("../../00_pkg_src/clockpigeon/R"))) if (length(list.files(path, "^1-core-"))) return(path)
+  for (path in c(test_path("../../R"), test_path("../../00_pkg_src/clockpigeon/R"))) if (length(list.files(path,
+      "^1-core-"))) return(path)
   NULL
 }
 rooms <- function() {
@@ -10,7 +12,8 @@ rooms <- function() {
   names(parsed) <- sub("\\.R$", "", basename(files))
   parsed
 }
-defined_in <- function(room) unlist(lapply(room, function(e) if (is.call(e) && identical(e[[1]], as.name("<-")) && is.name(e[[2]])) as.character(e[[2]])))
+defined_in <- function(room) unlist(lapply(room, function(e) if (is.call(e) && identical(e[[1]], as.name("<-")) &&
+    is.name(e[[2]])) as.character(e[[2]])))
 layer <- function(room) as.integer(substr(room, 1, 1))
 word <- function(room) sub("^[0-9]-([a-z]+)-.*", "\\1", room)
 
@@ -18,13 +21,15 @@ word <- function(room) sub("^[0-9]-([a-z]+)-.*", "\\1", room)
 used_names <- function(e) {
   if (is.name(e)) return(as.character(e))
   if (!is.call(e) && !is.pairlist(e)) return(NULL)
-  if (is.call(e) && (identical(e[[1]], as.name("::")) || identical(e[[1]], as.name("$")))) return(if (identical(e[[1]], as.name("$"))) used_names(e[[2]]))
+  if (is.call(e) && (identical(e[[1]], as.name("::")) ||
+                     identical(e[[1]], as.name("$")))) return(if (identical(e[[1]], as.name("$"))) used_names(e[[2]]))
   unlist(lapply(as.list(e), function(part) if (!missing(part)) used_names(part)))
 }
 
 # Arrows between files: who uses a name that another file defines.
 arrows <- function(all) {
-  home <- unlist(lapply(names(all), function(r) stats::setNames(rep(r, length(defined_in(all[[r]]))), defined_in(all[[r]]))))
+  home <- unlist(lapply(names(all), function(r) stats::setNames(rep(r, length(defined_in(all[[r]]))),
+                                                                defined_in(all[[r]]))))
   do.call(rbind, lapply(names(all), function(r) {
     used <- unlist(lapply(all[[r]], function(e) if (is.call(e) && length(e) > 2) used_names(e[[3]])))
     to <- home[intersect(used, names(home))]
@@ -32,7 +37,8 @@ arrows <- function(all) {
     if (length(to)) data.frame(from = r, to = to)
   }))
 }
-breaches <- function(a) a[layer(a$to) > layer(a$from) | (layer(a$to) == layer(a$from) & word(a$to) != word(a$from)), , drop = FALSE]
+breaches <- function(a) a[layer(a$to) > layer(a$from) | (layer(a$to) == layer(a$from) & word(a$to) != word(a$from)), ,
+                          drop = FALSE]
 
 test_that("files are named DIGIT-WORD-TOPIC, and each has a test of its name", {
   skip_if(is.null(source_folder()), "the sources are not at hand")
@@ -70,6 +76,8 @@ test_that("core needs nothing but base R and stats", {
   for (file in core) sys.source(file, env)
   total <- env$total_time(env$frame_curve(c(2, 8), c(1, 2), 1:10))
   expect_gt(total[["mean"]], 5)
-  packages <- unlist(lapply(core[grepl("/1-core", core)], function(f) regmatches(lines <- readLines(f), regexpr("[A-Za-z0-9]+(?=::)", lines, perl = TRUE))))
+  packages <- unlist(lapply(core[grepl("/1-core", core)],
+                            function(f) regmatches(lines <- readLines(f),
+                                                   regexpr("[A-Za-z0-9]+(?=::)", lines, perl = TRUE))))
   expect_true(all(packages %in% c("stats", "utils", "ggplot2")), info = toString(unique(packages)))
 })
