@@ -15,7 +15,7 @@ install:
 test: $(LIB)
 	@$(RSCRIPT) tools/setup.R test
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
-	@$(RSCRIPT) tools/test.R $(LIB) $(FILTER)
+	@$(RSCRIPT) tools/test.R $(LIB) $(if $(FILTER),'$(FILTER)')
 
 check: $(LIB)
 	@$(RSCRIPT) tools/setup.R test

@@ -17,15 +17,17 @@ check_texts <- function(x, where) {
 
 check_number <- function(x, where, least = -Inf, most = Inf, above = -Inf) {
   good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x >= least && x <= most && x > above
-  if (!good) stop_input("type", paste("got", show_value(x)), where,
-                        paste0("Write one number", bounds(least, most, above), "."))
+  if (!good) {
+    stop_input("type", paste("got", show_value(x)), where, paste0("Write one number", bounds(least, most, above), "."))
+  }
   as.numeric(x)
 }
 
 check_count <- function(x, where, least = 1, most = 1e9) {
   good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x) && x >= least && x <= most
-  if (!good) stop_input("type", paste("got", show_value(x)), where,
-                        paste0("Write one whole number", bounds(least, most), "."))
+  if (!good) {
+    stop_input("type", paste("got", show_value(x)), where, paste0("Write one whole number", bounds(least, most), "."))
+  }
   as.integer(x)
 }
 
@@ -61,8 +63,9 @@ check_class <- function(x, where, class, made_by) {
 check_columns <- function(x, where, columns) {
   if (!is.data.frame(x)) stop_input("type", paste("got", a_kind(x)), where, "Give a data frame.")
   lost <- setdiff(columns, names(x))
-  if (length(lost)) stop_input("columns", paste("has no column", either(lost)), where,
-                               paste0("It needs ", toString(columns), "."))
+  if (length(lost)) {
+    stop_input("columns", paste("has no column", either(lost)), where, paste0("It needs ", toString(columns), "."))
+  }
   x
 }
 

@@ -27,8 +27,9 @@ parse_money <- function(x, where = argument("x")) {
   part <- if (is.character(x) && length(x) == 1) {
     regmatches(trimws(x), regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*([A-Za-z]{3})$", trimws(x), perl = TRUE))[[1]]
   }
-  if (!length(part)) stop_input("money", paste("got", show_value(x)), where,
-                                "Write an amount and a currency, such as 1.90 EUR.")
+  if (!length(part)) {
+    stop_input("money", paste("got", show_value(x)), where, "Write an amount and a currency, such as 1.90 EUR.")
+  }
   list(amount = as.numeric(part[2]), currency = check_currency(part[3], where))
 }
 

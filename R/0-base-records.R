@@ -1,17 +1,16 @@
 # Records: the columns of a timing, and the words that stand in them.
 
 timing_columns <- c(
-  id = "text", measured_at = "text", activity = "text", shot = "text", scene = "text", frame = "integer",
-  piece = "text",
-  engine = "text", engine_version = "text", limit_kind = "text", limit_value = "number", width = "integer",
-  height = "integer",
-  features = "text", node = "text", device = "text", device_count = "integer", threads = "integer", site = "text",
-  tier = "text",
+  id = "text", measured_at = "text", activity = "text",
+  shot = "text", scene = "text", frame = "integer", piece = "text",
+  engine = "text", engine_version = "text", limit_kind = "text", limit_value = "number",
+  width = "integer", height = "integer", features = "text",
+  node = "text", device = "text", device_count = "integer", threads = "integer", site = "text", tier = "text",
   wall_s = "number", load_s = "number", compute_s = "number", cpu_s = "number", peak_mem_mb = "number",
-  samples_done = "number",
-  noise = "number", billed = "number", currency = "text", status = "text", kind = "text", precision = "text",
-  warm = "flag",
-  run_order = "integer", "repeat" = "integer", load_average = "number", plan_id = "text", output = "text", note = "text"
+  samples_done = "number", noise = "number", billed = "number", currency = "text",
+  status = "text", kind = "text", precision = "text", warm = "flag",
+  run_order = "integer", "repeat" = "integer", load_average = "number",
+  plan_id = "text", output = "text", note = "text"
 )
 
 timing_words <- list(
@@ -23,9 +22,9 @@ timing_words <- list(
 )
 
 # What belongs to the setting of a timing: two timings are like for like when all of these agree.
-setting_columns <- c("activity", "shot", "scene", "frame", "piece", "engine", "engine_version", "limit_kind",
-                     "limit_value", "width",
-                     "height", "features", "node", "device", "device_count", "threads", "site", "tier")
+setting_columns <- c("activity", "shot", "scene", "frame", "piece", "engine", "engine_version",
+                     "limit_kind", "limit_value", "width", "height", "features",
+                     "node", "device", "device_count", "threads", "site", "tier")
 
 # Sample rows are invented: they say so in their note, and every table and figure that shows them says so too.
 sample_mark <- "sample data, invented"

@@ -19,8 +19,9 @@ rate_units <- c("kbit/s" = 125, "Mbit/s" = 125e3, "Gbit/s" = 125e6, "kB/s" = 1e3
 #' parse_duration(c("12m40s", "00:12:40", "760 s", "PT12M40S"))
 #' @export
 parse_duration <- function(x, where = argument("x")) {
-  if (!is.character(x)) stop_input("duration", paste("got", show_value(x)), where,
-                                   "Write a duration with its unit, such as 12m40s.")
+  if (!is.character(x)) {
+    stop_input("duration", paste("got", show_value(x)), where, "Write a duration with its unit, such as 12m40s.")
+  }
   vapply(x, function(one) if (is.na(one)) NA_real_ else one_duration(trimws(one), where), 0, USE.NAMES = FALSE)
 }
 
@@ -36,23 +37,26 @@ one_duration <- function(x, where) {
   if (grepl("^[0-9]+:[0-9]+(:[0-9]+(\\.[0-9]+)?)?$", x)) return(clock_duration(x, refuse))
   iso <- regmatches(x, regexec("^P(?:([0-9]+)D)?(?:T(?:([0-9]+)H)?(?:([0-9]+)M)?(?:([0-9]+(?:\\.[0-9]+)?)S)?)?$", x,
                                perl = TRUE))[[1]]
-  if (length(iso) && any(nzchar(iso[-1]))) return(sum(as.numeric(ifelse(nzchar(iso[-1]), iso[-1], "0")) * c(86400,
-      3600, 60, 1)))
+  if (length(iso) && any(nzchar(iso[-1]))) {
+    return(sum(as.numeric(ifelse(nzchar(iso[-1]), iso[-1], "0")) * c(86400, 3600, 60, 1)))
+  }
   if (!grepl("^([0-9]+(\\.[0-9]+)?\\s*(d|h|min|ms|m|s)\\s*)+$", x)) {
     refuse("which is no duration", "Write it as 12m40s, 760 s, 00:12:40 or PT12M40S.")
   }
   parts <- regmatches(x, gregexpr("([0-9]+(\\.[0-9]+)?)\\s*(d|h|min|ms|m|s)", x))[[1]]
   unit <- gsub("[0-9. ]", "", parts)
   factor <- duration_units[unit]
-  if (anyDuplicated(factor) || is.unsorted(rev(factor))) refuse("with units out of order",
-                                                                "Write the larger unit first, each once.")
+  if (anyDuplicated(factor) || is.unsorted(rev(factor))) {
+    refuse("with units out of order", "Write the larger unit first, each once.")
+  }
   sum(as.numeric(gsub("[a-z ]", "", parts)) * factor)
 }
 
 clock_duration <- function(x, refuse) {
   part <- as.numeric(strsplit(x, ":", fixed = TRUE)[[1]])
-  if (any(part[-1] >= 60)) refuse("with more than 59 behind a colon",
-                                  "Write it as hours:minutes:seconds, such as 00:12:40.")
+  if (any(part[-1] >= 60)) {
+    refuse("with more than 59 behind a colon", "Write it as hours:minutes:seconds, such as 00:12:40.")
+  }
   if (length(part) == 2) {
     refuse("which can be read in two ways", sprintf("Write %dm%02ds, or %dh%02dm.", part[1], part[2], part[1], part[2]))
   }

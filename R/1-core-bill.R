@@ -54,10 +54,9 @@ bill <- function(usage, rate_card, tier = NULL) {
   amounts <- c(to_minor(quantity * price$amount, price$currency), to_minor(price$fixed, price$currency))
   amounts <- c(amounts, total - sum(amounts))
   items <- data.frame(item = c(paste0("rendering, tier ", tier), "job fee", "up to the minimum charge"),
-                      quantity = c(quantity, 1, 1),
-                      unit = c(price$per, "job", "job"), price = c(price$amount, price$fixed, NA),
-                      amount = from_minor(amounts, price$currency),
-                      currency = price$currency)
+                      quantity = c(quantity, 1, 1), unit = c(price$per, "job", "job"),
+                      price = c(price$amount, price$fixed, NA),
+                      amount = from_minor(amounts, price$currency), currency = price$currency)
   as_table(items[c(TRUE, amounts[-1] != 0), , drop = FALSE])
 }
 

@@ -50,8 +50,9 @@ compare_timings <- function(x, by, smallest = 0.02, level = 0.95) {
   level <- check_number(level, argument("level"), above = 0, most = 0.9999)
   x <- as_frame(x)
   x <- x[is_evidence(x), , drop = FALSE]
-  if (!nrow(x)) stop_input("compare", "no finished render among the timings",
-                           instead = "Measure some first: clockpigeon bench.")
+  if (!nrow(x)) {
+    stop_input("compare", "no finished render among the timings", instead = "Measure some first: clockpigeon bench.")
+  }
   x[["level"]] <- level_labels(x, by)
   x[["context"]] <- if (by == "engine") "" else x[["engine"]]
   x <- x[order(x[["measured_at"]], x[["run_order"]]), , drop = FALSE]
@@ -73,8 +74,8 @@ level_labels <- function(x, by) {
   columns <- compare_factors[[by]][["level"]]
   parts <- lapply(columns, function(column) {
     value <- x[[column]]
-    ifelse(is.na(value), "unknown", if (is.numeric(value)) format(value, trim = TRUE, drop0trailing = TRUE,
-        digits = 7) else value)
+    text <- if (is.numeric(value)) format(value, trim = TRUE, drop0trailing = TRUE, digits = 7) else value
+    ifelse(is.na(value), "unknown", text)
   })
   do.call(paste, c(parts, sep = if (by == "size") "x" else " "))
 }
@@ -104,9 +105,9 @@ match_cells <- function(x, by) {
     if (!any(hit)) return(NULL)
     partner <- at[hit]
     data.frame(
-      context = old[["context"]][hit], scene = old[["scene"]][hit], old = levels[1], new = new_level,
-      frame = old[["frame"]][hit],
-      cell = cell_of(old[["cell"]][hit]), old_s = old[["wall_s"]][hit], new_s = new[["wall_s"]][partner],
+      context = old[["context"]][hit], scene = old[["scene"]][hit], frame = old[["frame"]][hit],
+      cell = cell_of(old[["cell"]][hit]), old = levels[1], new = new_level,
+      old_s = old[["wall_s"]][hit], new_s = new[["wall_s"]][partner],
       sample = is_sample(old)[hit] | is_sample(new)[partner],
       alone = sum(!hit) + nrow(new) - sum(hit)
     )

@@ -40,8 +40,7 @@ frame_curve <- function(frame, seconds, frames, cuts = integer(), run_sd = NULL,
   frame <- check_counts(frame, argument("frame"), least = -1e7)
   if (length(frame) != length(seconds)) {
     stop_input("curve", paste("got", length(frame), "frames and", length(seconds), "times"),
-               "arguments `frame` and `seconds`",
-               "Give one time for each frame.")
+               "arguments `frame` and `seconds`", "Give one time for each frame.")
   }
   outside <- setdiff(frame, frames)
   if (length(outside)) {
@@ -52,8 +51,7 @@ frame_curve <- function(frame, seconds, frames, cuts = integer(), run_sd = NULL,
   if (is.null(run_sd)) run_sd <- run_spread(frame, seconds)
   if (is.null(run_sd)) run_sd <- 0
   curve <- list(frame = as.integer(names(logs)), log_s = as.numeric(logs), runs = as.integer(table(frame)),
-                frames = frames,
-                cuts = as.integer(cuts), run_sd = check_number(run_sd, argument("run_sd"), least = 0),
+                frames = frames, cuts = as.integer(cuts), run_sd = check_number(run_sd, argument("run_sd"), least = 0),
                 seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2))
   curve$grid <- curve_grid(curve)
   structure(curve, class = "frame_curve")
@@ -177,8 +175,7 @@ total_time <- function(curve, level = 0.8, draws = 2000) {
   total <- rowSums(curve_draws(curve, check_count(draws, argument("draws"), least = 2)))
   ends <- stats::quantile(total, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
   as_table(data.frame(mean = mean(total), lower = ends[1], upper = ends[2], level = level,
-                      frames = length(curve$frames),
-                      probes = length(curve$frame)))
+                      frames = length(curve$frames), probes = length(curve$frame)))
 }
 
 #' @rdname frame_curve

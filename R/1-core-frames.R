@@ -13,16 +13,19 @@
 parse_frames <- function(x, where = argument("x")) {
   refuse <- function(why, instead) stop_input("frames", paste0("got ", show_value(x), ", ", why), where, instead)
   if (is.numeric(x)) {
-    if (!length(x) || !all(is.finite(x)) || any(x != round(x)) || any(abs(x) > 1e7)) refuse("not whole numbers",
-        "Write frames as 1-240.")
+    if (!length(x) || !all(is.finite(x)) || any(x != round(x)) || any(abs(x) > 1e7)) {
+      refuse("not whole numbers", "Write frames as 1-240.")
+    }
     frames <- as.integer(x)
   } else {
-    if (!is.character(x) || length(x) != 1 || is.na(x) || !nzchar(trimws(x))) refuse("no frame set",
-        "Write it as 1-240 or 1-240 by 10.")
+    if (!is.character(x) || length(x) != 1 || is.na(x) || !nzchar(trimws(x))) {
+      refuse("no frame set", "Write it as 1-240 or 1-240 by 10.")
+    }
     frames <- unlist(lapply(strsplit(x, ",", fixed = TRUE)[[1]], function(part) frame_range(trimws(part), refuse)))
   }
-  if (anyDuplicated(frames)) refuse(paste("with frame", frames[anyDuplicated(frames)], "twice"),
-                                    "Write each frame once.")
+  if (anyDuplicated(frames)) {
+    refuse(paste("with frame", frames[anyDuplicated(frames)], "twice"), "Write each frame once.")
+  }
   frames
 }
 
@@ -55,8 +58,8 @@ format_frames <- function(frames) {
     last <- at
     while (last < length(frames) && frames[last + 1L] - frames[last] == step) last <- last + 1L
     if (last == at + 1L && step > 1L) last <- at  # two frames apart are two frames, not a range
-    parts <- c(parts, if (last == at) paste0(frames[at]) else paste0(frames[at], "-", frames[last],
-        if (step > 1L) paste(" by", step)))
+    range <- paste0(frames[at], "-", frames[last], if (step > 1L) paste(" by", step))
+    parts <- c(parts, if (last == at) paste0(frames[at]) else range)
     at <- last + 1L
   }
   paste(parts, collapse = ", ")

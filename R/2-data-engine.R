@@ -1,8 +1,7 @@
 # Engine profiles: how to run a renderer from its command line and read what it says.
 
-trial_fields <- c("scene", "frame", "width", "height", "samples", "noise", "time_s", "threads", "band_first",
-                  "band_last", "seed",
-                  "output", "version")
+trial_fields <- c("scene", "frame", "width", "height", "samples", "noise", "time_s", "threads",
+                  "band_first", "band_last", "seed", "output", "version")
 read_targets <- c("load_s", "compute_s", "samples_done", "noise", "peak_mem_mb")
 
 # The argument vector: texts, or lists of texts that stand or fall together.
@@ -42,8 +41,7 @@ engine_fields <- function() list(
   bands = field(check_flag, default = FALSE),
   devices = field(check_texts, default = "cpu"),
   output = field(choice_of("png", "pfm", "exr", "tiff"), default = "png"),
-  reads = field(function(x, where) read_fields(x, stats::setNames(rep(list(field(pattern_field)),
-      length(read_targets)), read_targets), where),
+  reads = field(record_of(sapply(read_targets, function(target) field(pattern_field), simplify = FALSE)),
                 default = list())
 )
 

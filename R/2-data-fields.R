@@ -28,8 +28,10 @@ date_field <- function(x, where) {
 # A version is text: YAML would read an unquoted 1.0 as the number 1.
 version_field <- function(x, where) {
   numbers <- if (is.list(x)) any(vapply(x, is.numeric, NA)) else is.numeric(x)
-  if (numbers) stop_input("type", paste("got the number", show_value(unlist(x))), where,
-                          "Put versions in quotes, such as \"1.0\".")
+  if (numbers) {
+    stop_input("type", paste("got the number", show_value(unlist(x))), where,
+               "Put versions in quotes, such as \"1.0\".")
+  }
   check_texts(x, where)
 }
 
@@ -49,8 +51,7 @@ records_of <- function(fields) {
 
 record_of <- function(fields) function(x, where) read_fields(x, fields, where)
 
-# Reads one mapping by its format. Unknown fields, missing fields and bad values are errors that name the file and
-# field.
+# Reads one mapping by its format. Unknown and missing fields and bad values are errors that name the file and field.
 read_fields <- function(x, fields, where) {
   if (!is.list(x) || is.null(names(x)) || !all(nzchar(names(x)))) {
     stop_input("type", paste("got", show_value(x)), where,
@@ -60,8 +61,8 @@ read_fields <- function(x, fields, where) {
   if (length(odd)) {
     near <- closest(odd[1], names(fields))
     stop_input("field", paste0("unknown field `", odd[1], "`"), where,
-               if (length(near)) paste0("Did you mean `", near, "`?") else paste0("Fields here are ",
-                   toString(names(fields)), "."))
+               if (length(near)) paste0("Did you mean `", near, "`?")
+               else paste0("Fields here are ", toString(names(fields)), "."))
   }
   out <- list()
   for (name in names(fields)) {

@@ -17,14 +17,14 @@ limit_columns <- function(limit) {
   set <- Filter(length, limit)
   list(
     limit_kind = paste(names(set), collapse = "+"), limit_value = as.numeric(set[[1]]),
-    features = if (length(set) > 1) as.character(jsonlite::toJSON(set[-1], auto_unbox = TRUE,
-        digits = NA)) else NA_character_
+    features = if (length(set) > 1) to_json(set[-1]) else NA_character_
   )
 }
 
+to_json <- function(x) as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null"))
+
 format_limit <- function(limit) {
   set <- Filter(length, limit)
-  paste(Map(function(name, value) if (name == "time") paste("time", format_duration(value)) else paste(name,
-      format(value)),
-            names(set), set), collapse = ", ")
+  value <- function(name) if (name == "time") format_duration(set[[name]]) else format(set[[name]])
+  paste(names(set), vapply(names(set), value, ""), collapse = ", ")
 }

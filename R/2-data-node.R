@@ -11,8 +11,9 @@ node_fields <- function() list(
   memory = field(parse_size),
   link = field(parse_rate),
   engines = field(function(x, where) {
-    if (!is.list(x) || is.null(names(x))) stop_input("type", paste("got", show_value(x)), where,
-                                                     "Write engines as `name: [\"version\"]`.")
+    if (!is.list(x) || is.null(names(x))) {
+      stop_input("type", paste("got", show_value(x)), where, "Write engines as `name: [\"version\"]`.")
+    }
     Map(function(versions, name) version_field(versions, paste0(where, "$", name)), x, names(x))
   })
 )

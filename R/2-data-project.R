@@ -4,8 +4,9 @@ project_fields <- function() list(
   name = field(check_text, required = TRUE),
   currency = field(check_currency, required = TRUE),
   time_zone = field(function(x, where) {
-    if (!check_text(x, where) %in% OlsonNames()) stop_input("time_zone", paste("got", show_value(x)), where,
-                                                            "Write a zone such as Europe/Lisbon.")
+    if (!check_text(x, where) %in% OlsonNames()) {
+      stop_input("time_zone", paste("got", show_value(x)), where, "Write a zone such as Europe/Lisbon.")
+    }
     x
   }, default = "UTC"),
   ledger = field(check_text, default = "ledger.sqlite"),
@@ -66,16 +67,16 @@ read_folder <- function(folder, read, key) {
   twice <- anyDuplicated(names(records))
   if (twice) {
     stop_input("project", paste0("the ", key, " ", show_value(names(records)[twice]), " stands in two files"),
-               short_path(files[twice]),
-               "Give each its own name.")
+               short_path(files[twice]), "Give each its own name.")
   }
   records
 }
 
 # One of a project's named things, or an error that lists them.
 project_entry <- function(entries, name, what) {
-  if (!length(entries)) stop_input("project", paste0("has no ", what),
-                                   instead = paste0("Write one under ", what, "s/."))
+  if (!length(entries)) {
+    stop_input("project", paste0("has no ", what), instead = paste0("Write one under ", what, "s/."))
+  }
   entries[[check_choice(name, what, names(entries))]]
 }
 
@@ -90,7 +91,8 @@ project_entry <- function(entries, name, what) {
 #' @export
 demo_file <- function(path = "") {
   found <- system.file("demo-project", path, package = "clockpigeon")
-  if (!nzchar(found)) stop_input("file", "the demo project has no such file", path,
-                                 "See list.files(demo_file(), recursive = TRUE).")
+  if (!nzchar(found)) {
+    stop_input("file", "the demo project has no such file", path, "See list.files(demo_file(), recursive = TRUE).")
+  }
   found
 }

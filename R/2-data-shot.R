@@ -31,7 +31,9 @@ shot_fields <- function() list(
 read_shot <- function(path) {
   shot <- read_record(path, shot_fields(), "shot")
   where <- paste0(short_path(path), ", field `cuts`")
-  if (!all(shot$cuts %in% shot$frames)) stop_input("frames", "names a frame outside the shot", where,
-                                                   paste0("The shot has ", format_frames(shot$frames), "."))
+  if (!all(shot$cuts %in% shot$frames)) {
+    stop_input("frames", "names a frame outside the shot", where,
+               paste0("The shot has ", format_frames(shot$frames), "."))
+  }
   shot
 }

@@ -14,13 +14,17 @@ as_timings <- function(x, where = argument("x")) {
   out <- as_table(out)
   for (name in names(timing_words)) check_words(out[[name]], name, where)
   for (name in c("activity", "status", "kind")) {
-    if (anyNA(out[[name]])) stop_input("timing", paste0("row ", which(is.na(out[[name]]))[1], " has no ", name), where,
-                                       paste0("Write ", either(timing_words[[name]]), "."))
+    if (anyNA(out[[name]])) {
+      stop_input("timing", paste0("row ", which(is.na(out[[name]]))[1], " has no ", name), where,
+                 paste0("Write ", either(timing_words[[name]]), "."))
+    }
   }
   for (name in c("wall_s", "load_s", "compute_s", "cpu_s", "peak_mem_mb", "samples_done", "noise", "billed")) {
     bad <- which(out[[name]] < 0 | is.infinite(out[[name]]))
-    if (length(bad)) stop_input("timing", paste0("row ", bad[1], " has ", name, " ", out[[name]][bad[1]]), where,
-                                "Write a number of at least 0, or leave it empty.")
+    if (length(bad)) {
+      stop_input("timing", paste0("row ", bad[1], " has ", name, " ", out[[name]][bad[1]]), where,
+                 "Write a number of at least 0, or leave it empty.")
+    }
   }
   out
 }

@@ -50,8 +50,9 @@ open_ledger <- function(where, read_only = FALSE) {
 
 check_ledger_path <- function(where, read_only) {
   if (dir.exists(where)) stop_input("ledger", "is a folder", where, "Name a file, such as ledger.sqlite.")
-  if (!dir.exists(dirname(where))) stop_input("ledger", paste("the folder", dirname(where), "does not exist"), where,
-                                              "Make it first.")
+  if (!dir.exists(dirname(where))) {
+    stop_input("ledger", paste("the folder", dirname(where), "does not exist"), where, "Make it first.")
+  }
   if (read_only && !file.exists(where)) {
     stop_input("ledger", "there is no ledger yet", short_path(where), "Measure something first: clockpigeon bench.")
   }
@@ -120,7 +121,8 @@ close_ledger <- function(ledger) {
 
 ledger_connection <- function(ledger) {
   check_class(ledger, argument("ledger"), "ledger", "open_ledger()")
-  if (is.null(ledger$con)) stop_input("ledger", "is closed", short_path(ledger$path),
-                                      "Open it again with open_ledger().")
+  if (is.null(ledger$con)) {
+    stop_input("ledger", "is closed", short_path(ledger$path), "Open it again with open_ledger().")
+  }
   ledger$con
 }

@@ -48,8 +48,9 @@ add_corrections <- function(con, old, new) {
   known <- DBI::dbGetQuery(con, paste0("SELECT id FROM timings WHERE id IN (", marks, ")"),
                            params = as.list(unname(old)))[[1]]
   lost <- setdiff(old, known)
-  if (length(lost)) stop_input("ledger", paste0("has no row ", show_value(lost[1])), argument("replaces"),
-                               "Nothing was changed.")
+  if (length(lost)) {
+    stop_input("ledger", paste0("has no row ", show_value(lost[1])), argument("replaces"), "Nothing was changed.")
+  }
   insert_rows(con, "corrections", list(old_id = unname(old), new_id = new))
 }
 
@@ -101,8 +102,8 @@ timings <- function(ledger, ..., replaced = FALSE) {
     stop_input("field", paste0("unknown column `", odd[1], "`"), "a condition of timings()",
                "Write conditions as `scene = \"gears\"`.")
   }
-  where <- vapply(names(want), function(name) sprintf("\"%s\" IN (%s)", name,
-                                                      paste(rep("?", length(want[[name]])), collapse = ", ")), "")
+  marks <- function(name) paste(rep("?", length(want[[name]])), collapse = ", ")
+  where <- vapply(names(want), function(name) sprintf("\"%s\" IN (%s)", name, marks(name)), "")
   if (!replaced) where <- c(where, "id NOT IN (SELECT old_id FROM corrections)")
   sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
                "ORDER BY rowid")

@@ -3,11 +3,7 @@
 # Values of the fields of an argument vector, as text; NULL for those this trial does not have. Whole numbers are
 # written plainly.
 trial_values <- function(trial, output, seed = 1) {
-  values <- list(scene = trial$scene, frame = trial$frame, width = trial$width, height = trial$height,
-                 samples = trial$samples,
-                 noise = trial$noise, time_s = trial$time_s, threads = trial$threads, seed = seed, output = output,
-                 version = trial$version,
-                 band_first = trial$band_first, band_last = trial$band_last)
+  values <- c(trial[setdiff(trial_fields, c("seed", "output"))], list(seed = seed, output = output))
   values <- Filter(function(v) length(v) && !is.na(v), values)
   lapply(values, function(v) if (is.numeric(v)) format(v, scientific = FALSE, digits = 15, trim = TRUE) else v)
 }
@@ -42,8 +38,9 @@ picture_fault <- function(path, kind) {
   head <- readBin(path, "raw", 8)
   starts <- list(png = list(as.raw(c(137, 80, 78, 71, 13, 10, 26, 10))), pfm = list(charToRaw("PF"), charToRaw("Pf")),
                  exr = list(as.raw(c(118, 47, 49, 1))), tiff = list(charToRaw("II*"), charToRaw("MM")))[[kind]]
-  if (!any(vapply(starts, function(s) identical(head[seq_along(s)], s), NA))) return(paste("wrote a file that is no",
-      toupper(kind)))
+  if (!any(vapply(starts, function(s) identical(head[seq_along(s)], s), NA))) {
+    return(paste("wrote a file that is no", toupper(kind)))
+  }
   if (kind == "png") {
     file <- file(path, "rb")
     on.exit(close(file))

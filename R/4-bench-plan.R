@@ -80,17 +80,19 @@ or_na <- function(x) if (length(x)) as.numeric(x) else NA_real_
 
 as_list_of <- function(x, class, where, made_by) {
   if (inherits(x, class)) x <- list(x)
-  if (!is.list(x) || !length(x)) stop_input("type", paste("got", show_value(x)), where,
-                                            paste0("Give what ", made_by, " returns, or a list of it."))
+  if (!is.list(x) || !length(x)) {
+    stop_input("type", paste("got", show_value(x)), where, paste0("Give what ", made_by, " returns, or a list of it."))
+  }
   lapply(x, check_class, where = where, class = class, made_by = made_by)
 }
 
 versions_of <- function(engine, versions) {
   asked <- versions[[engine$engine]]
   if (is.null(asked)) return(if (length(engine$versions)) engine$versions else NA_character_)
-  if (!length(engine$versions)) stop_input("plan", paste0("the engine ", engine$engine,
-                                                          " has one version, the one installed"), argument("versions"),
-                                                          "Leave it out.")
+  if (!length(engine$versions)) {
+    stop_input("plan", paste0("the engine ", engine$engine, " has one version, the one installed"),
+               argument("versions"), "Leave it out.")
+  }
   for (version in asked) check_choice(version, paste0("version of ", engine$engine), engine$versions)
   asked
 }
@@ -116,8 +118,9 @@ order_trials <- function(settings, repeats, options) {
   data.frame(run_order = seq_len(nrow(trials)), trials, check.names = FALSE, row.names = NULL)
 }
 
-settings_in <- function(settings, order, block) data.frame("repeat" = rep(block, length(order)),
-                                                           settings[order, , drop = FALSE], check.names = FALSE)
+settings_in <- function(settings, order, block) {
+  data.frame("repeat" = rep(block, length(order)), settings[order, , drop = FALSE], check.names = FALSE)
+}
 
 #' The trials of a project's plan
 #'
@@ -141,7 +144,6 @@ project_plan <- function(project, name = NULL) {
     versions = Filter(length, lapply(file$engines, `[[`, "versions")),
     frames = file$frames, limits = file$limits, threads = file$threads, repeats = file$repeats,
     options = bench_options(probes = if (length(file$probes)) file$probes else 3, sizes = file$sizes,
-                            warmups = file$warmups,
-                            time_limit = file$time_limit, seed = file$seed, name = file$plan)
+                            warmups = file$warmups, time_limit = file$time_limit, seed = file$seed, name = file$plan)
   )
 }

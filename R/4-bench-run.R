@@ -89,23 +89,21 @@ ask_versions <- function(plan, engines, programs) {
 run_trial <- function(trial, engine, program, folder, time_limit, pictures) {
   limit <- limit_columns(list(samples = null_if_na(trial$samples), noise = null_if_na(trial$noise),
                               time = null_if_na(trial$time_s)))
-  row <- c(list(activity = "render", shot = trial$shot, scene = trial$scene, frame = trial$frame,
-                engine = trial$engine, width = trial$width,
-                height = trial$height, threads = trial$threads, run_order = trial$run_order,
-                "repeat" = trial[["repeat"]], kind = "measured",
-                precision = "exact", warm = trial[["repeat"]] > 0, load_average = load_average(),
-                measured_at = utc_now()), limit)
+  row <- c(trial[c("shot", "scene", "frame", "engine", "width", "height", "threads", "run_order", "repeat")], limit,
+           list(activity = "render", kind = "measured", precision = "exact", warm = trial[["repeat"]] > 0,
+                load_average = load_average(), measured_at = utc_now()))
   odd <- setdiff(strsplit(limit$limit_kind, "+", fixed = TRUE)[[1]], engine$limits)
-  if (length(odd)) return(c(row, list(status = "unsupported",
-                                      note = paste0(engine$engine, " knows no ", odd[1], " limit"))))
+  if (length(odd)) {
+    return(c(row, list(status = "unsupported", note = paste0(engine$engine, " knows no ", odd[1], " limit"))))
+  }
   output <- file.path(normalizePath(pictures), sprintf("%s-%04d-%03d.%s", trial$shot, trial$frame, trial$run_order,
                                                        engine$output))
   unlink(output)
   ran <- tryCatch(run_command(program, fill_arguments(engine$arguments, trial_values(trial, output)), folder,
                               time_limit), error = identity)
-  if (inherits(ran, "error")) return(c(row, list(status = "failed",
-                                                 note = paste("could not be started:",
-                                                              first_line(conditionMessage(ran))))))
+  if (inherits(ran, "error")) {
+    return(c(row, list(status = "failed", note = paste("could not be started:", first_line(conditionMessage(ran))))))
+  }
   numbers <- as.list(read_output(ran$text, engine$reads))
   if (is.na(numbers$peak_mem_mb)) numbers$peak_mem_mb <- ran$peak_mem_mb
   row <- c(row, list(wall_s = ran$wall_s, cpu_s = ran$cpu_s, output = output), numbers,
@@ -120,8 +118,9 @@ null_if_na <- function(x) if (!is.na(x)) x
 judge_trial <- function(ran, engine, numbers, output, time_limit) {
   expected <- names(Filter(length, engine$reads))
   if (ran$late) return(list(status = "timed_out", note = paste("ended after", format_duration(time_limit))))
-  if (!identical(ran$exit, 0L)) return(list(status = "failed",
-                                            note = paste0("exit status ", ran$exit, ": ", last_line(ran$text))))
+  if (!identical(ran$exit, 0L)) {
+    return(list(status = "failed", note = paste0("exit status ", ran$exit, ": ", last_line(ran$text))))
+  }
   if (length(expected) && !nzchar(trimws(ran$text))) {
     return(list(status = "failed", note = paste("the engine printed nothing; its profile reads", toString(expected))))
   }

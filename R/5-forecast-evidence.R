@@ -47,8 +47,7 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
     frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, shot$cuts, run_sd = run_sd)
   })
   structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates, node = at,
-                 curves = curves,
-                 evidence = as_table(found), run_sd = run_sd, run_basis = run_basis), class = "job")
+                 curves = curves, evidence = as_table(found), run_sd = run_sd, run_basis = run_basis), class = "job")
 }
 
 # The rows that speak of a shot: its scene at its own size and limit.
@@ -116,8 +115,8 @@ node_speed <- function(job, node) {
 # few frames may agree by chance, so that their spread is never taken for less than that from run to run.
 matched_speed <- function(job, there) {
   rows <- as_frame(job$evidence)
-  means <- function(keep) tapply(log(rows[["wall_s"]][keep]), row_key(rows[keep, , drop = FALSE], c("scene", "frame")),
-                                 mean)
+  cells <- row_key(rows, c("scene", "frame"))
+  means <- function(keep) tapply(log(rows[["wall_s"]][keep]), cells[keep], mean)
   here <- means(is.na(rows[["site"]]) & rows[["node"]] %in% job$node)
   there <- means(there)
   both <- intersect(names(here), names(there))

@@ -37,13 +37,15 @@ plan_options <- function(job, sites) {
 
 # Why a site cannot do a job; empty when it can. What is not known counts as cannot.
 why_not <- function(site, job) {
-  if (!job$engine %in% site$engines) return(paste0("does not run ", job$engine, " (it runs ", toString(site$engines),
-                                                   ")"))
+  if (!job$engine %in% site$engines) {
+    return(paste0("does not run ", job$engine, " (it runs ", toString(site$engines), ")"))
+  }
   if (is.null(site_speed(job, site))) {
     return(paste0("unknown speed: no trial frames there, and no claim for ", job$engine, " relative to ", job$node))
   }
-  if (is.null(exchange_rate(job$rates, site$currency, job$currency))) return(paste0("no exchange rate from ",
-      site$currency, " to ", job$currency))
+  if (is.null(exchange_rate(job$rates, site$currency, job$currency))) {
+    return(paste0("no exchange rate from ", site$currency, " to ", job$currency))
+  }
   if (is.null(site$link) && site$kind != "own" && any(vapply(job$shots, function(s) s$upload + s$frame_size > 0, NA))) {
     return("unknown link: transfers cannot be timed")
   }

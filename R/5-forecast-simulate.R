@@ -52,26 +52,25 @@ simulate_option <- function(job, option, site, speed, seconds, seed) {
   draws <- nrow(seconds)
   stream <- function(label) stream_seed(seed, paste(site$site, label))
   tier <- site$tiers[[match(option$tier, vapply(site$tiers, `[[`, "", "tier"))]]
-  factor <- exp(speed$log_factor + speed$se * with_seed(stream("speed"),
-                                                        if (is.finite(speed$df)) stats::rt(draws,
-                                                            speed$df) else stats::rnorm(draws)))
+  off <- with_seed(stream("speed"), if (is.finite(speed$df)) stats::rt(draws, speed$df) else stats::rnorm(draws))
+  factor <- exp(speed$log_factor + speed$se * off)
   upload <- transfer_s(vapply(job$shots, `[[`, 0, "upload"), site)
   wait <- spread_draws(tier$wait, draws, stream(paste("wait", tier$tier)))
   # Filled node by node: the first nodes of a larger count start as those of a smaller one.
   start <- matrix(spread_draws(site$start, draws * option$nodes, stream("start")), draws)
   ready <- upload + wait + start
   schedule <- list_schedule(seconds / factor, ready)
-  bytes <- vapply(job$shots, function(shot) shot$frame_size * length(shot$frames), 0)
   first <- apply(ready, 1, min)
-  finish <- pmax(schedule$end + transfer_s(max(vapply(job$shots, `[[`, 0, "frame_size")), site), first +
-                 transfer_s(bytes, site))
+  last_frame <- transfer_s(max(vapply(job$shots, `[[`, 0, "frame_size")), site)
+  all_frames <- transfer_s(vapply(job$shots, function(shot) shot$frame_size * length(shot$frames), 0), site)
+  finish <- pmax(schedule$end + last_frame, first + all_frames)
   metered <- schedule$free - if (site$meter == "rendering") ready else upload + wait
   minor <- cost_minor(metered, tier_price(site, tier$tier), site$devices, site$watts)
   rate <- exchange_rate(job$rates, site$currency, job$currency)$rate
   cost <- from_minor(to_minor(from_minor(minor, site$currency) * rate, job$currency), job$currency)
   data.frame(option = option$option, draw = seq_len(draws), finish_s = finish, cost = cost, upload_s = upload,
-             wait_s = wait, start_s = rowMeans(start),
-             render_s = schedule$end - first, download_s = finish - schedule$end)
+             wait_s = wait, start_s = first - upload - wait, render_s = schedule$end - first,
+             download_s = finish - schedule$end)
 }
 
 transfer_s <- function(bytes, site) if (is.null(site$link)) 0 else sum(bytes) / site$link
@@ -85,8 +84,7 @@ spread_draws <- function(spread, n, seed) {
 used_rates <- function(job, sites) {
   bind_tables(lapply(unique(vapply(sites, `[[`, "", "currency")), function(from) {
     used <- exchange_rate(job$rates, from, job$currency)
-    if (from != job$currency) data.frame(from = from, to = job$currency, rate = used$rate, date = used$date,
-                                         source = used$source)
+    if (from != job$currency) data.frame(from = from, to = job$currency, used)
   }))
 }
 
@@ -95,7 +93,8 @@ used_rates <- function(job, sites) {
 #' @param probs Probabilities of the points.
 #' @param ... Not used.
 #' @return `summary()`: a tibble, one row an option: `option`, `site`, `tier`, `nodes`, `evidence`, then `finish_p10`,
-#'   ... (seconds from now) and `cost_p10`, ... for each of `probs`, and `currency`.
+#'   ... (seconds from now) and `cost_p10`, ... for each of `probs`, `currency`, and `note`
+#'   (whether the evidence is sample data).
 #' @export
 summary.forecast <- function(object, probs = c(0.1, 0.5, 0.9), ...) {
   rows <- split(as_frame(object$draws), factor(object$draws[["option"]], levels = object$options[["option"]]))
@@ -107,6 +106,6 @@ summary.forecast <- function(object, probs = c(0.1, 0.5, 0.9), ...) {
     out
   }
   as_table(data.frame(as_frame(object$options)[c("option", "site", "tier", "nodes", "evidence")],
-                      points("finish_s", "finish"), points("cost", "cost"),
-                      currency = object$job$currency, row.names = NULL))
+                      points("finish_s", "finish"), points("cost", "cost"), currency = object$job$currency,
+                      note = if (any(is_sample(object$job$evidence))) sample_mark else "", row.names = NULL))
 }

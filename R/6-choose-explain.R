@@ -16,29 +16,33 @@ explain <- function(choice) {
   check_class(choice, argument("choice"), "choice", "choose_option()")
   table <- as_frame(choice$options)
   out <- vapply(seq_len(nrow(table)), function(i) {
-    if (table[["pick"]][i]) pick_sentence(table[i, ], choice) else if (table[["fits"]][i]) other_sentence(table[i, ],
-        choice) else miss_sentence(table[i, ], choice)
+    sentence <- if (table[["pick"]][i]) pick_sentence else if (table[["fits"]][i]) other_sentence else miss_sentence
+    sentence(table[i, ], choice)
   }, "")
   names(out) <- table[["option"]]
   if (is.na(choice$pick)) return(c("no option fits" = nearest_sentence(table, choice), out))
   c(out[table[["pick"]]], out[!table[["pick"]]])
 }
 
-# A share in percent; next to 0 and 1, where a whole percent would hide the difference, with one decimal.
+# A share in percent; next to 0 and 1, where a whole percent would hide the difference, with one decimal. Only what is
+# nothing is 0 %, and only what is all is 100 %.
 percent <- function(p) {
-  fine <- p > 0 & p < 0.01 | p > 0.99 & p < 1
-  whole <- ifelse(is.na(p), "unknown", paste0(formatC(100 * p, format = "f", digits = 0), " %"))
-  ifelse(fine %in% TRUE, paste0(formatC(100 * p, format = "f", digits = 1), " %"), whole)
+  rounded <- function(digits) formatC(100 * p, format = "f", digits = digits)
+  edge <- p > 0 & p < 0.01 | p > 0.99 & p < 1
+  text <- ifelse(edge %in% TRUE, rounded(1), rounded(0))
+  text[text == "100.0"] <- ">99.9"
+  text[text == "0.0"] <- "<0.1"
+  ifelse(is.na(p), "unknown", paste(text, "%"))
 }
 
 pick_sentence <- function(row, choice) {
   currency <- row[["currency"]]
-  chances <- c(if (is.finite(choice$deadline_s)) paste0(percent(row[["p_deadline"]]),
-                                                        " of draws finish by the deadline"),
-               if (is.finite(choice$budget)) paste0(percent(row[["p_budget"]]), " stay within the budget"))
+  chances <- c(
+    if (is.finite(choice$deadline_s)) paste(percent(row[["p_deadline"]]), "of draws finish by the deadline"),
+    if (is.finite(choice$budget)) paste(percent(row[["p_budget"]]), "stay within the budget")
+  )
   paste0("the ", choice$prefer, " that fits", if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"),
-         "; medians ",
-         format_duration(row[["finish_p50"]]), " and ", format_money(row[["cost_p50"]], currency))
+         "; medians ", format_duration(row[["finish_p50"]]), " and ", format_money(row[["cost_p50"]], currency))
 }
 
 other_sentence <- function(row, choice) {
@@ -49,8 +53,9 @@ other_sentence <- function(row, choice) {
          difference(row[["finish_p50"]] - pick[["finish_p50"]], "later", "sooner", format_duration), " than the pick")
 }
 
-difference <- function(x, more, less, format) if (x > 0) paste(format(x), more) else if (x < 0) paste(format(-x),
-    less) else paste("as", if (more == "dearer") "dear" else "late")
+difference <- function(x, more, less, format) {
+  if (x > 0) paste(format(x), more) else if (x < 0) paste(format(-x), less) else paste("neither", more, "nor", less)
+}
 
 miss_sentence <- function(row, choice) {
   asked <- percent(choice$confidence)

@@ -43,8 +43,7 @@ choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence =
   pick <- rank[table[["fits"]][rank]][1]
   table[["pick"]] <- seq_len(nrow(table)) %in% pick
   structure(list(options = as_table(table), pick = table[["option"]][pick], deadline_s = deadline, budget = budget,
-                 confidence = confidence,
-                 prefer = prefer, forecast = forecast), class = "choice")
+                 confidence = confidence, prefer = prefer, forecast = forecast), class = "choice")
 }
 
 read_deadline <- function(x) {

@@ -5,25 +5,36 @@ show_lines <- function(...) cat(unlist(list(...)), sep = "\n")
 comparison_lines <- function(x, width = terminal_width()) {
   body <- data.frame(
     engine = x[["engine"]], scene = ifelse(x[["scene"]] == "all scenes", paste0("all, ", x[["basis"]]), x[["scene"]]),
-    old = x[["old"]], new = x[["new"]],
-    pairs = as.character(x[["pairs"]]), "old time" = format_duration(x[["old_s"]]),
-    "new time" = format_duration(x[["new_s"]]),
+    "level|old" = x[["old"]], "level|new" = x[["new"]], pairs = as.character(x[["pairs"]]),
+    "mean time|old" = format_duration(x[["old_s"]]), "mean time|new" = format_duration(x[["new_s"]]),
     ratio = number_text(x[["ratio"]]), interval = range_text(x[["lower"]], x[["upper"]]),
-    "time saved" = percent(x[["time_saved"]]),
-    verdict = x[["verdict"]], note = x[["note"]], check.names = FALSE
+    "time saved" = percent(x[["time_saved"]]), verdict = x[["verdict"]], check.names = FALSE
   )
-  if (all(body$note == "")) body$note <- NULL
   one_engine <- length(unique(body$engine)) == 1
-  about <- paste0(gsub("_", " ", attr(x, "by")), if (one_engine && nzchar(body$engine[1])) paste0(" (", body$engine[1],
-      ")"))
+  about <- paste0(gsub("_", " ", attr(x, "by")), if (one_engine && nzchar(body$engine[1])) {
+    paste0(" (", body$engine[1], ")")
+  })
   if (one_engine) body$engine <- NULL
+  times <- c("mean time|old", "mean time|new", "pairs", "time saved")
   c(
-    paste0("Compared by ", about, ": ratio = old time / new time, with its ", percent(attr(x, "level")),
-           " interval; a difference under ",
-           percent(attr(x, "smallest")), " is of no interest."), "",
-    text_table(body, right = c("pairs", "old time", "new time", "ratio", "interval", "time saved"), width = width,
-               spare = c("interval", "old time", "new time", "time saved", "pairs", "note"))
+    wrap_lines(paste0("Compared by ", about, ": ratio = old time / new time, with its ", percent(attr(x, "level")),
+                      " interval; a difference under ", percent(attr(x, "smallest")), " is of no interest."), width),
+    "",
+    text_table(body, right = c("ratio", "interval", times), width = width, spare = c("interval", times)),
+    wrap_lines(comparison_notes(x), width)
   )
+}
+
+# Each note once, with the rows it speaks of when these are not all.
+comparison_notes <- function(x) {
+  parts <- strsplit(x[["note"]], "; ", fixed = TRUE)
+  notes <- unique(unlist(parts))
+  who <- vapply(notes, function(note) {
+    rows <- vapply(parts, function(p) note %in% p, NA)
+    if (all(rows)) return("")
+    toString(unique(paste0(x[["scene"]][rows], ", ", x[["old"]][rows], " against ", x[["new"]][rows])))
+  }, "")
+  paste0("Note", ifelse(nzchar(who), paste0(" on ", who), ""), ": ", notes, ".")[seq_along(notes)]
 }
 
 #' @export
@@ -47,8 +58,10 @@ print.frame_curve <- function(x, ...) {
 #' @export
 print.ledger <- function(x, ...) {
   if (is.null(x$con)) show_lines(paste0("Ledger ", short_path(x$path), " (closed)"))
-  else show_lines(paste0("Ledger ", short_path(x$path), ": ",
-                         DBI::dbGetQuery(x$con, "SELECT count(*) FROM timings")[[1]], " timings"))
+  else {
+    rows <- DBI::dbGetQuery(x$con, "SELECT count(*) FROM timings")[[1]]
+    show_lines(paste0("Ledger ", short_path(x$path), ": ", rows, " timings"))
+  }
   invisible(x)
 }
 
@@ -72,41 +85,47 @@ evidence_line <- function(job) {
          if (any(is_sample(own))) paste0("; ", sample_mark))
 }
 
-forecast_body <- function(s) {
-  money <- function(x) format_money(x)
-  body <- data.frame(
-    option = s[["option"]], speed = s[["evidence"]], "10 %" = format_duration(s[["finish_p10"]]),
-    "50 %" = format_duration(s[["finish_p50"]]),
-    "90 %" = format_duration(s[["finish_p90"]]), a = money(s[["cost_p10"]]), b = money(s[["cost_p50"]]),
-    c = money(s[["cost_p90"]]), check.names = FALSE
-  )
-  currency <- s[["currency"]][1]
-  names(body) <- c("option", "speed is", paste("done", c("10 %", "50 %", "90 %")),
-                   paste(currency, c("10 %", "50 %", "90 %")))
-  body
+# Finish times and costs at 10, 50 and 90 %, as texts under two headings.
+range_columns <- function(s) {
+  points <- c("10 %" = "p10", "50 %" = "p50", "90 %" = "p90")
+  part <- function(name, heading, format) {
+    stats::setNames(lapply(points, function(p) format(s[[paste0(name, "_", p)]])), paste0(heading, "|", names(points)))
+  }
+  data.frame(part("finish", "done after", format_duration),
+             part("cost", paste0("cost, ", s[["currency"]][1]), format_money), check.names = FALSE)
 }
+
+# Which of these columns go first in a narrow terminal: the good luck of 10 %, then the bad.
+spare_ranges <- function(columns) c(grep("90 %", columns, value = TRUE), grep("10 %", columns, value = TRUE))
 
 forecast_lines <- function(x, width = terminal_width()) {
-  s <- summary(x)
-  body <- forecast_body(s)
-  numbers <- names(body)[-(1:2)]
+  ranges <- range_columns(summary(x))
+  frames <- sum(vapply(x$job$shots, function(shot) length(shot$frames), 0L))
   c(
-    paste0("Forecast of ", sum(vapply(x$job$shots, function(shot) length(shot$frames), 0L)), " frames with ",
-           x$job$engine, " ", x$job$version, ": time from now and cost, ",
-           x$n, " draws"),
-    wrap_lines(paste0("Frame times: ", evidence_line(x$job)), width), "",
-    text_table(body, right = numbers, spare = c("speed is", numbers[c(4, 6, 1)]), width = width),
-    forecast_notes(x, width)
+    wrap_lines(paste0("Forecast of ", frames, " frames with ", x$job$engine, " ", x$job$version,
+                      ": time from now and cost, as 10 %, 50 % and 90 % points of ", x$n, " draws"), width), "",
+    text_table(data.frame(option = x$options[["option"]], ranges, check.names = FALSE), right = names(ranges),
+               spare = spare_ranges(names(ranges)), width = width),
+    "", wrap_lines(basis_lines(x), width)
   )
 }
 
-# What stands under every table of a forecast: sites left out, and exchange rates used.
-forecast_notes <- function(x, width) {
+# What stands under every table of a forecast: what its figures rest on, which sites are left out and why, and the
+# exchange rates used.
+basis_lines <- function(x) {
+  speeds <- unique(as_frame(x$options)[c("site", "speed", "evidence", "speed_from")])
   out <- x$left_out
-  c(if (nrow(out)) wrap_lines(paste0("Left out: ", out[["site"]], ": ", out[["reason"]]), width),
-    if (!is.null(x$exchange)) wrap_lines(sprintf("Exchange: 1 %s = %s %s on %s (%s)", x$exchange[["from"]],
-                                                 signif(x$exchange[["rate"]], 6), x$exchange[["to"]],
-                                                 x$exchange[["date"]], x$exchange[["source"]]), width))
+  c(
+    paste0("Frame times: ", evidence_line(x$job)),
+    paste0("Speed of a node: ", paste0(speeds[["site"]], " ", number_text(speeds[["speed"]]), " times ", x$job$node,
+                                       ", ", speeds[["evidence"]], " (", speeds[["speed_from"]], ")",
+                                       collapse = "; ")),
+    if (nrow(out)) paste0("Left out: ", out[["site"]], ": ", out[["reason"]]),
+    if (!is.null(x$exchange)) {
+      sprintf("Exchange: 1 %s = %s %s on %s (%s)", x$exchange[["from"]], signif(x$exchange[["rate"]], 6),
+              x$exchange[["to"]], x$exchange[["date"]], x$exchange[["source"]])
+    }
+  )
 }
 
 #' @export
@@ -117,30 +136,29 @@ print.forecast <- function(x, ...) {
 
 choice_lines <- function(x, width = terminal_width()) {
   table <- as_frame(x$options)
+  ranges <- range_columns(table)
   body <- data.frame(
     " " = ifelse(table[["pick"]], ">", ifelse(table[["fits"]], "+", " ")), option = table[["option"]],
-    "in time" = percent(table[["p_deadline"]]),
-    "in budget" = percent(table[["p_budget"]]), forecast_body(table)[-1], check.names = FALSE
+    "chance|in time" = percent(table[["p_deadline"]]), "chance|in budget" = percent(table[["p_budget"]]),
+    ranges, check.names = FALSE
   )
-  if (is.infinite(x$deadline_s)) body[["in time"]] <- NULL
-  if (is.infinite(x$budget)) body[["in budget"]] <- NULL
-  numbers <- setdiff(names(body), c(" ", "option", "speed is"))
+  if (is.infinite(x$deadline_s)) body[["chance|in time"]] <- NULL
+  if (is.infinite(x$budget)) body[["chance|in budget"]] <- NULL
   reasons <- explain(x)
   c(
-    choice_question(x), "",
-    text_table(body, right = numbers, spare = c("speed is", grep("10 %|90 %", numbers, value = TRUE)[c(3, 4, 1)]),
+    wrap_lines(choice_question(x), width), "",
+    text_table(body, right = setdiff(names(body), c(" ", "option")), spare = spare_ranges(names(ranges)),
                width = width, mark = which(table[["pick"]])),
     "> the pick   + fits too", "",
-    wrap_lines(paste0(names(reasons), ": ", reasons), width), forecast_notes(x$forecast, width)
+    wrap_lines(paste0(names(reasons), ": ", reasons), width), "", wrap_lines(basis_lines(x$forecast), width)
   )
 }
 
 choice_question <- function(x) {
-  paste0("Asked: ", if (is.finite(x$deadline_s)) paste0("done within ", format_duration(x$deadline_s),
-                                                        ", ") else "no deadline, ",
-         if (is.finite(x$budget)) paste0("at most ", format_money(x$budget, x$forecast$job$currency),
-                                         ", ") else "no budget, ",
-         "each with a chance of ", percent(x$confidence), "; the ", x$prefer, " of what fits.")
+  deadline <- if (is.finite(x$deadline_s)) paste("done within", format_duration(x$deadline_s)) else "no deadline"
+  budget <- if (is.finite(x$budget)) paste("at most", format_money(x$budget, x$forecast$job$currency)) else "no budget"
+  paste0("Asked: ", deadline, ", ", budget, ", each with a chance of ", percent(x$confidence), "; the ", x$prefer,
+         " of what fits.")
 }
 
 #' @export

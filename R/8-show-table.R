@@ -1,27 +1,60 @@
 # Tables for the terminal.
 
-# A data frame of texts as lines: numbers flush right, one header line, one rule. When it is wider than the terminal the
-# columns named in `spare` go, last first, and a line says which.
+# A data frame of texts as lines: numbers flush right, a header, one rule. A name `done after|50 %` puts the column
+# `50 %` under a heading that it shares with its neighbours. When the table is wider than the terminal the columns named
+# in `spare` go, last first, and a line says which.
 text_table <- function(x, right = character(), spare = character(), width = terminal_width(), mark = NULL) {
   x <- lapply(as_frame(x), function(column) ifelse(is.na(column), "unknown", as.character(column)))
   hidden <- character()
-  repeat {
-    wide <- vapply(names(x), function(name) max(nchar(c(name, x[[name]]), "width")), 0L)
-    if (sum(wide + 2L) - 2L <= width || !length(intersect(spare, names(x)))) break
+  while (sum(column_widths(x) + 2L) - 2L > width && length(intersect(spare, names(x)))) {
     last <- utils::tail(intersect(spare, names(x)), 1)
     hidden <- c(hidden, last)
     x[[last]] <- NULL
   }
-  pad <- function(text, name) {
-    gap <- strrep(" ", wide[[name]] - nchar(text, "width"))
-    if (name %in% right) paste0(gap, text) else paste0(text, gap)
+  wide <- column_widths(x)
+  cells <- Map(function(column, name) pad_text(c(sub(".*\\|", "", name), column), wide[[name]], name %in% right),
+               x, names(x))
+  lines <- do.call(paste, c(unname(cells), sep = "  "))
+  lines <- c(group_line(wide), lines[1], strrep("-", sum(wide + 2L) - 2L), lines[-1])
+  lines <- sub(" +$", "", lines)
+  if (length(mark)) {
+    at <- length(lines) - length(x[[1]]) + mark
+    lines[at] <- cli::style_bold(lines[at])
   }
-  lines <- do.call(paste, c(lapply(names(x), function(name) pad(x[[name]], name)), sep = "  "))
-  header <- paste(vapply(names(x), function(name) pad(name, name), ""), collapse = "  ")
-  lines <- sub(" +$", "", c(header, strrep("-", nchar(header, "width")), lines))
-  if (length(mark)) lines[mark + 2] <- cli::style_bold(lines[mark + 2])
-  c(lines, if (length(hidden)) paste0("(hidden at this width: ", paste(rev(hidden), collapse = ", "),
-                                      "; --format csv has all)"))
+  c(lines, if (length(hidden)) {
+    wrap_lines(paste0("(hidden at this width: ", toString(rev(gsub("|", " ", hidden, fixed = TRUE))),
+                      "; --format csv has all)"), width)
+  })
+}
+
+pad_text <- function(text, width, right = FALSE) {
+  gap <- strrep(" ", width - nchar(text, "width"))
+  if (right) paste0(gap, text) else paste0(text, gap)
+}
+
+column_group <- function(names) ifelse(grepl("|", names, fixed = TRUE), sub("\\|.*", "", names), "")
+
+# Widths of the columns; the last of a group is widened where the group's heading needs it.
+column_widths <- function(x) {
+  wide <- vapply(names(x), function(name) max(nchar(c(sub(".*\\|", "", name), x[[name]]), "width")), 0L)
+  group <- column_group(names(x))
+  for (heading in setdiff(group, "")) {
+    at <- which(group == heading)
+    short <- nchar(heading, "width") - (sum(wide[at] + 2L) - 2L)
+    if (short > 0) wide[max(at)] <- wide[max(at)] + short
+  }
+  wide
+}
+
+# The headings over grouped columns, flush right as the numbers under them; NULL when there is no group.
+group_line <- function(wide) {
+  runs <- rle(column_group(names(wide)))
+  if (!any(nzchar(runs$values))) return(NULL)
+  last <- cumsum(runs$lengths)
+  span <- vapply(seq_along(last), function(k) {
+    as.integer(sum(wide[seq(last[k] - runs$lengths[k] + 1, last[k])] + 2L) - 2L)
+  }, 0L)
+  paste(mapply(pad_text, runs$values, span, TRUE), collapse = "  ")
 }
 
 terminal_width <- function() {
@@ -30,13 +63,16 @@ terminal_width <- function() {
   cli::console_width()
 }
 
-# Long sentences wrapped under a hanging indent.
+# Long sentences wrapped under a hanging indent. A number keeps its unit: `90 %`, `0.35 EUR`, `20 nodes`.
 wrap_lines <- function(text, width = terminal_width(), indent = 2) {
-  unlist(lapply(text, function(one) strwrap(one, width = max(40, width), exdent = indent)))
+  text <- gsub("([0-9]) (%|[A-Z]{3}\\b|nodes?\\b|draws\\b|frames?\\b)", "\\1\u00a0\\2", text, perl = TRUE)
+  lines <- unlist(lapply(text, function(one) strwrap(one, width = max(40, width), exdent = indent)))
+  gsub("\u00a0", " ", lines, fixed = TRUE)
 }
 
 number_text <- function(x, digits = 2) ifelse(is.na(x), "unknown", formatC(x, format = "f", digits = digits))
 
-# lower to upper in the shortest honest form: "2.10 to 2.41"
-range_text <- function(lower, upper, format = number_text) ifelse(is.na(lower) | is.na(upper), "unknown",
-    paste(format(lower), "to", format(upper)))
+# Both ends of a range, as in 2.10 to 2.41.
+range_text <- function(lower, upper, format = number_text) {
+  ifelse(is.na(lower) | is.na(upper), "unknown", paste(format(lower), "to", format(upper)))
+}

@@ -12,8 +12,9 @@ cli_bench <- function(args) {
   plan <- project_plan(project, if (length(parsed$args)) parsed$args[1])
   wanted <- if (is.null(parsed$options$node)) intersect("here", names(project$nodes)) else parsed$options$node
   node <- if (length(wanted)) project_entry(project$nodes, wanted, "node")
-  rows <- cli_ledger(project, FALSE, function(ledger) run_bench(plan, ledger, node, project$root, parsed$options$keep,
-                                                                progress = TRUE))
+  rows <- cli_ledger(project, FALSE, function(ledger) {
+    run_bench(plan, ledger, node, project$root, parsed$options$keep, progress = TRUE)
+  })
   cli_emit(rows, parsed$options$format, function() bench_lines(rows))
   if (any(rows[["status"]] == "ok")) 0L else 1L
 }
@@ -108,8 +109,9 @@ cli_figure <- function(choice, path) {
 
 # The launcher starts R without its default packages; plotting and reporting packages count on them.
 attach_defaults <- function() {
-  for (package in c("methods", "datasets", "utils", "grDevices", "graphics",
-                    "stats")) suppressPackageStartupMessages(library(package, character.only = TRUE))
+  for (package in c("methods", "datasets", "utils", "grDevices", "graphics", "stats")) {
+    suppressPackageStartupMessages(library(package, character.only = TRUE))
+  }
 }
 
 cli_report <- function(args) {
@@ -139,8 +141,9 @@ cli_demo <- function(args) {
   cli_note("Demo project in ", folder)
   plan <- project_plan(project)
   cli_note("Benchmark: ", nrow(plan), " real renders with the built-in engine on this machine")
-  rows <- cli_ledger(project, FALSE, function(ledger) run_bench(plan, ledger, project$nodes[["here"]], project$root,
-                                                                progress = TRUE))
+  rows <- cli_ledger(project, FALSE, function(ledger) {
+    run_bench(plan, ledger, project$nodes[["here"]], project$root, progress = TRUE)
+  })
   choice <- cli_job_choice(project, list(draws = 2000L, seed = 1L, prefer = "cheapest"))
   versions <- compare_timings(rows, by = "engine_version")
   if (o$format == "table") {
@@ -161,8 +164,9 @@ demo_project <- function(keep = NULL) {
   } else if (dir.exists(keep) && length(list.files(keep))) {
     stop_input("file", "this folder is not empty", keep, "Name a new one.")
   }
-  if (!dir.create(keep, recursive = TRUE, showWarnings = FALSE) && !dir.exists(keep)) stop_input("file",
-      "this folder cannot be made", keep, "Name another one.")
+  if (!dir.create(keep, recursive = TRUE, showWarnings = FALSE) && !dir.exists(keep)) {
+    stop_input("file", "this folder cannot be made", keep, "Name another one.")
+  }
   file.copy(list.files(demo_file(), full.names = TRUE), keep, recursive = TRUE)
   ledger <- open_ledger(file.path(keep, "ledger.sqlite"))
   on.exit(close_ledger(ledger))

@@ -61,8 +61,9 @@ cli_help <- function(args) {
     optparse::print_help(parser)
     return(0L)
   }
-  if (length(args) && args[1] != "help") stop_input("usage", paste0("no command '", args[1], "'"),
-                                                    instead = "See clockpigeon help.")
+  if (length(args) && args[1] != "help") {
+    stop_input("usage", paste0("no command '", args[1], "'"), instead = "See clockpigeon help.")
+  }
   lines <- vapply(names(cli_commands), function(name) sprintf("  %-9s %s", name, cli_commands[[name]]$about), "")
   cat("Usage: clockpigeon COMMAND [OPTIONS]\n", "",
       "Render times measured, forecast and chosen from. Run it in a project folder.", "", lines, "",

@@ -1,7 +1,8 @@
 # What can be written behind each command.
 
-opt <- function(flag, help, type = "character", default = NULL, metavar = NULL) list(flag = flag, help = help,
-    type = type, default = default, metavar = metavar)
+opt <- function(flag, help, type = "character", default = NULL) {
+  list(flag = flag, help = help, type = type, default = default)
+}
 
 format_option <- opt("--format", "table, csv or json [table]", default = "table")
 job_options <- list(

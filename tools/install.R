@@ -11,11 +11,12 @@ library_path <- if (length(args)) args[1] else {
   if (length(good)) good[1] else Sys.getenv("R_LIBS_USER")
 }
 dir.create(library_path, recursive = TRUE, showWarnings = FALSE)
-folder <- if (length(args) > 1) args[2] else if (writable("/usr/local/bin")) "/usr/local/bin" else path.expand("~/.local/bin")
+folder <- if (length(args) > 1) args[2] else Find(writable, "/usr/local/bin")
+if (!length(folder)) folder <- path.expand("~/.local/bin")
 log <- tempfile()
 Sys.setenv(MAKEFLAGS = "-j2")
-status <- system2(file.path(R.home("bin"), "R"), c("CMD", "INSTALL", "--no-test-load", "-l", shQuote(library_path),
-                                                   "."), stdout = log, stderr = log)
+install <- c("CMD", "INSTALL", "--no-test-load", "-l", shQuote(library_path), ".")
+status <- system2(file.path(R.home("bin"), "R"), install, stdout = log, stderr = log)
 if (status != 0) {
   writeLines(readLines(log), stderr())
   stop("the package could not be installed", call. = FALSE)

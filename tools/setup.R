@@ -31,8 +31,9 @@ if (nzchar(Sys.which("apt-get")) && Sys.info()[["effective_user"]] == "root") {
   Sys.setenv(DEBIAN_FRONTEND = "noninteractive")
   apt <- function(...) system2("apt-get", c("-qq", "-o", "Dpkg::Use-Pty=0", ...), stdout = FALSE)
   if (apt("update") != 0) message("apt-get update did not succeed; going on with the lists that are here")
-  if (apt("install", "-y", "--no-install-recommends", debs) != 0) stop("apt-get could not install ", toString(debs),
-      call. = FALSE)
+  if (apt("install", "-y", "--no-install-recommends", debs) != 0) {
+    stop("apt-get could not install ", toString(debs), call. = FALSE)
+  }
 } else {
   if (length(lost_tools)) stop("Install with your system's package manager: ", toString(lost_tools), call. = FALSE)
   library_path <- Sys.getenv("R_LIBS_USER")

@@ -5,7 +5,8 @@ given_forecast <- function(finish, cost) {
                                                                finish_s = finish[, n], cost = cost[, n])))
   options <- clockpigeon:::as_table(data.frame(option = names, site = names, tier = "t", nodes = 1, speed = 1,
                                                evidence = "measured", speed_from = "a test"))
-  structure(list(job = list(currency = "EUR"), options = options, draws = clockpigeon:::as_table(draws),
+  job <- list(currency = "EUR", evidence = example_timings()[0, ])
+  structure(list(job = job, options = options, draws = clockpigeon:::as_table(draws),
                  left_out = data.frame(site = character(), reason = character()), n = nrow(finish), seed = 1),
             class = "forecast")
 }

@@ -72,7 +72,8 @@ test_that("the sample's written-down model is found again", {
   by_device <- compare_timings(x[x$engine == "sundew" & is.na(x$site), ], "device")
   found <- by_device$ratio[by_device$basis == "geometric mean"]
   names(found) <- by_device$new[by_device$basis == "geometric mean"]
-  # Against Fathom 6 (first by name): compute is faster by these factors; the load, which no device speeds up, takes a little off.
+  # Against Fathom 6 (first by name): compute is faster by these factors; the load, which no device speeds up, takes a
+  # little off.
   expect_equal(found[["Fathom 12"]], 1.35 * 1.5, tolerance = 0.1)
   expect_equal(found[["Quern 80"]], 1.35 * 1.9, tolerance = 0.12)
   no_change <- compare_timings(x[x$engine == "millrace", ], "engine_version")

@@ -14,10 +14,12 @@ test_that("a ledger is opened twice at once, and both see what the other wrote",
 
 test_that("writers in other processes wait for each other, and no row is lost", {
   path <- file.path(scratch(), "l.sqlite")
-  code <- sprintf("l <- clockpigeon::open_ledger('%s'); for (i in 1:40) clockpigeon::add_timings(l, data.frame(activity='render', status='ok', kind='typed', wall_s=i, node=commandArgs(TRUE)))", path)
-  jobs <- lapply(1:3, function(k) processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code, k),
-                                                        stderr = "|",
-                                                        env = c("current", R_LIBS = Sys.getenv("R_LIBS"))))
+  row <- "data.frame(activity = 'render', status = 'ok', kind = 'typed', wall_s = i, node = commandArgs(TRUE))"
+  code <- sprintf("l <- clockpigeon::open_ledger('%s'); for (i in 1:40) clockpigeon::add_timings(l, %s)", path, row)
+  jobs <- lapply(1:3, function(k) {
+    processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code, k), stderr = "|",
+                          env = c("current", R_LIBS = Sys.getenv("R_LIBS")))
+  })
   for (job in jobs) job$wait()
   expect_identical(vapply(jobs, function(j) j$get_exit_status(), 0L), c(0L, 0L, 0L))
   ledger <- open_ledger(path, read_only = TRUE)

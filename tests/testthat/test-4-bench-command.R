@@ -19,7 +19,8 @@ test_that("the last match of a pattern counts, and what is not there is NA", {
 
 test_that("POV-Ray's own words are read", {
   profile <- read_engine(system.file("engines", "povray.yaml", package = "clockpigeon"))
-  text <- "Parse Time:       0 hours  0 minutes  0 seconds (0.012 seconds)\nTrace Time:       0 hours  1 minutes  2 seconds (62.345 seconds)"
+  text <- paste(c("Parse Time:       0 hours  0 minutes  0 seconds (0.012 seconds)",
+                  "Trace Time:       0 hours  1 minutes  2 seconds (62.345 seconds)"), collapse = "\n")
   found <- clockpigeon:::read_output(text, profile$reads)
   expect_identical(found[["load_s"]], 0.012)
   expect_identical(found[["compute_s"]], 62.345)

@@ -77,10 +77,14 @@ test_that("what was measured before a stop is in the ledger", {
                   folder, path)
   job <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code), cleanup_tree = TRUE)
   before <- which(order == 2) - 1L
+  rows_so_far <- function() {
+    watcher <- open_ledger(path, read_only = TRUE)
+    on.exit(close_ledger(watcher))
+    nrow(timings(watcher))
+  }
   for (i in 1:200) {
     Sys.sleep(0.05)
-    if (file.exists(path) && tryCatch({ l <- open_ledger(path,
-                                                         read_only = TRUE); n <- nrow(timings(l)); close_ledger(l); n == before }, error = function(e) FALSE) && i > 30) break
+    if (i > 30 && tryCatch(rows_so_far() == before, error = function(e) FALSE)) break
   }
   job$kill_tree()
   ledger <- open_ledger(path)

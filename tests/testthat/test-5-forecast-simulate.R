@@ -78,6 +78,6 @@ test_that("the summary is quantiles of the draws, and the exchange is said", {
   expect_true(all(s$finish_p10 <= s$finish_p50 & s$finish_p50 <= s$finish_p90 & s$cost_p10 <= s$cost_p90))
   expect_identical(f$exchange$date, "2026-11-02")
   expect_named(summary(f, probs = 0.25), c("option", "site", "tier", "nodes", "evidence", "finish_p25", "cost_p25",
-                                           "currency"))
+                                           "currency", "note"))
   expect_refusal(forecast_job(job, data.frame()), "type", "plan_options()")
 })

@@ -4,8 +4,23 @@ test_that("numbers are flush right, unknown is said, and narrow terminals lose s
   expect_identical(lines, c("name     time  note", "------------------------------", "a        1.5s  some words here",
                             "bbb   unknown"))
   narrow <- clockpigeon:::text_table(x, right = "time", spare = "note", width = 20)
-  expect_identical(narrow[5], "(hidden at this width: note; --format csv has all)")
+  expect_identical(narrow[-(1:4)], c("(hidden at this width: note; --format", "  csv has all)"))
   expect_true(all(nchar(narrow[1:4]) <= 20))
+})
+
+test_that("columns stand under a heading they share, which is never wider than they are", {
+  x <- data.frame(name = "a", "time|old" = "12s", "time|new" = "9s", "a long heading|x" = "1", check.names = FALSE)
+  lines <- clockpigeon:::text_table(x, right = names(x)[-1], width = 80)
+  expect_identical(lines, c("          time  a long heading", "name  old  new               x", strrep("-", 30),
+                            "a     12s   9s               1"))
+  narrow <- clockpigeon:::text_table(x, right = names(x)[-1], spare = c("time|new", "a long heading|x"), width = 20)
+  expect_identical(narrow[1:2], c("          time", "name  old  new"))
+  expect_match(paste(trimws(narrow[-(1:4)]), collapse = " "), "time new, a long heading x; --format", fixed = TRUE)
+})
+
+test_that("a number is never parted from its unit", {
+  lines <- clockpigeon:::wrap_lines(paste(rep("a chance of 90 % for 0.35 EUR", 20), collapse = " "), width = 41)
+  expect_false(any(grepl("[0-9]$|^ *(%|EUR)", lines)))
 })
 
 test_that("ranges and numbers with something unknown say so", {

@@ -21,8 +21,9 @@ word <- function(room) sub("^[0-9]-([a-z]+)-.*", "\\1", room)
 used_names <- function(e) {
   if (is.name(e)) return(as.character(e))
   if (!is.call(e) && !is.pairlist(e)) return(NULL)
-  if (is.call(e) && (identical(e[[1]], as.name("::")) ||
-                     identical(e[[1]], as.name("$")))) return(if (identical(e[[1]], as.name("$"))) used_names(e[[2]]))
+  if (is.call(e) && (identical(e[[1]], as.name("::")) || identical(e[[1]], as.name("$")))) {
+    return(if (identical(e[[1]], as.name("$"))) used_names(e[[2]]))
+  }
   unlist(lapply(as.list(e), function(part) if (!missing(part)) used_names(part)))
 }
 
