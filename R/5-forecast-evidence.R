@@ -99,7 +99,7 @@ site_speed <- function(job, site) {
     if (is.null(speed)) next
     return(list(log_factor = log(claim$factor) + speed$log_factor,
                 se = sqrt(speed$se^2 + assumed_spread[[claim$basis]]^2), df = Inf, evidence = claim$basis,
-                from = paste0("card says ", format(claim$factor), " times ", claim$relative_to)))
+                from = paste0("the card says ", format(claim$factor), " times ", claim$relative_to)))
   }
   NULL
 }

@@ -30,24 +30,15 @@ autoplot.choice <- function(object, ...) { # nolint: object_name_linter.
   x <- as_frame(object$options)
   x[["standing"]] <- factor(ifelse(x[["pick"]], "the pick", ifelse(x[["fits"]], "fits", "does not fit")),
                             names(standing_colours))
-  limits <- list(
-    if (is.finite(object$deadline_s)) ggplot2::geom_vline(xintercept = object$deadline_s, linetype = 2,
-                                                          colour = "grey40"),
-    if (is.finite(object$budget)) ggplot2::geom_hline(yintercept = object$budget, linetype = 2, colour = "grey40"),
-    if (is.finite(object$deadline_s)) ggplot2::annotate("text", x = object$deadline_s, y = Inf, label = " deadline",
-                                                        hjust = 0, vjust = 1.5, size = 3.6, colour = "grey30"),
-    if (is.finite(object$budget)) ggplot2::annotate("text", x = Inf, y = object$budget, label = "budget ", hjust = 1,
-                                                    vjust = -0.5, size = 3.6, colour = "grey30")
-  )
   ggplot2::ggplot(x, ggplot2::aes(.data[["finish_p50"]], .data[["cost_p50"]], colour = .data[["standing"]],
                                   shape = .data[["standing"]])) +
-    limits +
+    limit_lines(object) +
     ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["finish_p10"]], xmax = .data[["finish_p90"]]), alpha = 0.6) +
     ggplot2::geom_linerange(ggplot2::aes(ymin = .data[["cost_p10"]], ymax = .data[["cost_p90"]]), alpha = 0.6) +
     ggplot2::geom_point(size = 3.2) +
     ggrepel::geom_text_repel(ggplot2::aes(label = .data[["option"]]), size = 3.5, seed = 1, min.segment.length = 0.3,
-                             box.padding = 0.5,
-                             max.overlaps = Inf, show.legend = FALSE) +
+                             box.padding = 0.6, bg.color = "white", bg.r = 0.2, max.overlaps = Inf,
+                             nudge_y = max(x[["cost_p90"]]) / 20, show.legend = FALSE) +
     ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
     ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
     ggplot2::scale_x_log10(breaks = time_ticks, labels = tick_labels, expand = ggplot2::expansion(mult = 0.08)) +
@@ -56,6 +47,23 @@ autoplot.choice <- function(object, ...) { # nolint: object_name_linter.
                   y = paste0("cost (", object$forecast$job$currency, ")"), colour = NULL, shape = NULL,
                   title = choice_title(object), caption = figure_basis(object$forecast), alt = choice_alt(object)) +
     plain_theme()
+}
+
+# Deadline and budget as lines with their names and values.
+limit_lines <- function(choice) {
+  said <- function(x, y, label, ...) ggplot2::annotate("text", x = x, y = y, label = label, size = 3.6,
+                                                       colour = "grey30", ...)
+  c(
+    if (is.finite(choice$deadline_s)) list(
+      ggplot2::geom_vline(xintercept = choice$deadline_s, linetype = 2, colour = "grey40"),
+      said(choice$deadline_s, Inf, paste("  deadline", format_duration(choice$deadline_s)), hjust = 0, vjust = 1.5)
+    ),
+    if (is.finite(choice$budget)) list(
+      ggplot2::geom_hline(yintercept = choice$budget, linetype = 2, colour = "grey40"),
+      said(Inf, choice$budget, paste0("budget ", format_money(choice$budget, choice$forecast$job$currency), " "),
+           hjust = 1, vjust = -0.5)
+    )
+  )
 }
 
 # Round times within a range, for an axis of factors.

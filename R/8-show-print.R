@@ -4,37 +4,30 @@ show_lines <- function(...) cat(unlist(list(...)), sep = "\n")
 
 comparison_lines <- function(x, width = terminal_width()) {
   body <- data.frame(
-    engine = x[["engine"]], scene = ifelse(x[["scene"]] == "all scenes", paste0("all, ", x[["basis"]]), x[["scene"]]),
-    "level|old" = x[["old"]], "level|new" = x[["new"]], pairs = as.character(x[["pairs"]]),
-    "mean time|old" = format_duration(x[["old_s"]]), "mean time|new" = format_duration(x[["new_s"]]),
+    scene = ifelse(x[["scene"]] == "all scenes", paste0("all, ", x[["basis"]]), x[["scene"]]), "mean time|old" = format_duration(x[["old_s"]]), "mean time|new" = format_duration(x[["new_s"]]),
     ratio = number_text(x[["ratio"]]), interval = range_text(x[["lower"]], x[["upper"]]),
-    "time saved" = percent(x[["time_saved"]]), verdict = x[["verdict"]], check.names = FALSE
+    pairs = as.character(x[["pairs"]]), "time saved" = percent(x[["time_saved"]]), verdict = x[["verdict"]],
+    check.names = FALSE
   )
-  one_engine <- length(unique(body$engine)) == 1
-  about <- paste0(gsub("_", " ", attr(x, "by")), if (one_engine && nzchar(body$engine[1])) {
-    paste0(" (", body$engine[1], ")")
-  })
-  if (one_engine) body$engine <- NULL
   times <- c("mean time|old", "mean time|new", "pairs", "time saved")
   c(
-    wrap_lines(paste0("Compared by ", about, ": ratio = old time / new time, with its ", percent(attr(x, "level")),
+    wrap_lines(paste0("Compared by ", factor_label(attr(x, "by")), ": ratio = old time / new time, with its ", percent(attr(x, "level")),
                       " interval; a difference under ", percent(attr(x, "smallest")), " is of no interest."), width),
     "",
-    text_table(body, right = c("ratio", "interval", times), width = width, spare = c("interval", times)),
-    wrap_lines(comparison_notes(x), width)
+    text_table(body, right = c("ratio", "interval", times), width = width, spare = c("interval", times),
+               sections = compared_pair(x))
   )
 }
 
-# Each note once, with the rows it speaks of when these are not all.
-comparison_notes <- function(x) {
-  parts <- strsplit(x[["note"]], "; ", fixed = TRUE)
-  notes <- unique(unlist(parts))
-  who <- vapply(notes, function(note) {
-    rows <- vapply(parts, function(p) note %in% p, NA)
-    if (all(rows)) return("")
-    toString(unique(paste0(x[["scene"]][rows], ", ", x[["old"]][rows], " against ", x[["new"]][rows])))
+# What a row compares, and what is to be known of that pair: the new level against the old one, of an engine where that
+# is not itself the factor, with each note once.
+compared_pair <- function(x) {
+  pair <- paste0(x[["engine"]], ifelse(nzchar(x[["engine"]]), ": ", ""), x[["new"]], " (new) against ", x[["old"]],
+                 " (old)")
+  notes <- vapply(split(x[["note"]], pair), function(note) {
+    paste(unique(unlist(strsplit(rev(note), "; ", fixed = TRUE))), collapse = "; ")
   }, "")
-  paste0("Note", ifelse(nzchar(who), paste0(" on ", who), ""), ": ", notes, ".")[seq_along(notes)]
+  paste0(pair, ifelse(nzchar(notes[pair]), "; ", ""), notes[pair])
 }
 
 #' @export
@@ -117,9 +110,9 @@ basis_lines <- function(x) {
   out <- x$left_out
   c(
     paste0("Frame times: ", evidence_line(x$job)),
-    paste0("Speed of a node: ", paste0(speeds[["site"]], " ", number_text(speeds[["speed"]]), " times ", x$job$node,
-                                       ", ", speeds[["evidence"]], " (", speeds[["speed_from"]], ")",
-                                       collapse = "; ")),
+    paste0("Speed of a node, ", x$job$node, " = 1: ",
+           paste0(speeds[["site"]], " ", number_text(speeds[["speed"]]), ", ", speeds[["evidence"]], " (",
+                  speeds[["speed_from"]], ")", collapse = "; ")),
     if (nrow(out)) paste0("Left out: ", out[["site"]], ": ", out[["reason"]]),
     if (!is.null(x$exchange)) {
       sprintf("Exchange: 1 %s = %s %s on %s (%s)", x$exchange[["from"]], signif(x$exchange[["rate"]], 6),
@@ -145,12 +138,13 @@ choice_lines <- function(x, width = terminal_width()) {
   if (is.infinite(x$deadline_s)) body[["chance|in time"]] <- NULL
   if (is.infinite(x$budget)) body[["chance|in budget"]] <- NULL
   reasons <- explain(x)
+  reasons <- lapply(paste0(names(reasons), ": ", reasons), wrap_lines, width = width)
   c(
     wrap_lines(choice_question(x), width), "",
     text_table(body, right = setdiff(names(body), c(" ", "option")), spare = spare_ranges(names(ranges)),
                width = width, mark = which(table[["pick"]])),
     "> the pick   + fits too", "",
-    wrap_lines(paste0(names(reasons), ": ", reasons), width), "", wrap_lines(basis_lines(x$forecast), width)
+    reasons[[1]], "", unlist(reasons[-1]), if (length(reasons) > 1) "", wrap_lines(basis_lines(x$forecast), width)
   )
 }
 

@@ -2,8 +2,10 @@
 
 # A data frame of texts as lines: numbers flush right, a header, one rule. A name `done after|50 %` puts the column
 # `50 %` under a heading that it shares with its neighbours. When the table is wider than the terminal the columns named
-# in `spare` go, last first, and a line says which.
-text_table <- function(x, right = character(), spare = character(), width = terminal_width(), mark = NULL) {
+# in `spare` go, last first, and a line says which. Rows in `mark` are bold; `sections`, one text a row, puts a line of
+# its own before the first row of each.
+text_table <- function(x, right = character(), spare = character(), width = terminal_width(), mark = NULL,
+                       sections = NULL) {
   x <- lapply(as_frame(x), function(column) ifelse(is.na(column), "unknown", as.character(column)))
   hidden <- character()
   while (sum(column_widths(x) + 2L) - 2L > width && length(intersect(spare, names(x)))) {
@@ -15,16 +17,20 @@ text_table <- function(x, right = character(), spare = character(), width = term
   cells <- Map(function(column, name) pad_text(c(sub(".*\\|", "", name), column), wide[[name]], name %in% right),
                x, names(x))
   lines <- do.call(paste, c(unname(cells), sep = "  "))
-  lines <- c(group_line(wide), lines[1], strrep("-", sum(wide + 2L) - 2L), lines[-1])
-  lines <- sub(" +$", "", lines)
-  if (length(mark)) {
-    at <- length(lines) - length(x[[1]]) + mark
-    lines[at] <- cli::style_bold(lines[at])
-  }
-  c(lines, if (length(hidden)) {
+  body <- sub(" +$", "", lines[-1])
+  body[mark] <- cli::style_bold(body[mark])
+  first <- which(!duplicated(sections))
+  headings <- lapply(sections[first], wrap_lines, width = width)
+  body <- append_before(body, rep(first, lengths(headings)), cli::style_bold(unlist(headings)))
+  c(sub(" +$", "", c(group_line(wide), lines[1])), strrep("-", sum(wide + 2L) - 2L), body, if (length(hidden)) {
     wrap_lines(paste0("(hidden at this width: ", toString(rev(gsub("|", " ", hidden, fixed = TRUE))),
                       "; --format csv has all)"), width)
   })
+}
+
+# Puts each of `new` before the line `at` of `lines`.
+append_before <- function(lines, at, new) {
+  c(as.character(new), lines)[order(c(at - 0.5, seq_along(lines)))]
 }
 
 pad_text <- function(text, width, right = FALSE) {
@@ -46,7 +52,7 @@ column_widths <- function(x) {
   wide
 }
 
-# The headings over grouped columns, flush right as the numbers under them; NULL when there is no group.
+# The headings over grouped columns, each drawn out to the width of its group; NULL when there is no group.
 group_line <- function(wide) {
   runs <- rle(column_group(names(wide)))
   if (!any(nzchar(runs$values))) return(NULL)
@@ -54,7 +60,10 @@ group_line <- function(wide) {
   span <- vapply(seq_along(last), function(k) {
     as.integer(sum(wide[seq(last[k] - runs$lengths[k] + 1, last[k])] + 2L) - 2L)
   }, 0L)
-  paste(mapply(pad_text, runs$values, span, TRUE), collapse = "  ")
+  spare <- pmax(span - nchar(runs$values, "width") - 2L, 0L)
+  drawn <- paste0(strrep("-", spare %/% 2), " ", runs$values, " ", strrep("-", spare - spare %/% 2))
+  paste(ifelse(!nzchar(runs$values), strrep(" ", span), mapply(pad_text, ifelse(spare > 1, drawn, runs$values), span)),
+        collapse = "  ")
 }
 
 terminal_width <- function() {

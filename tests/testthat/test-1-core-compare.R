@@ -52,13 +52,24 @@ test_that("warm-up, failed and partnerless timings stay out, and the last are co
   out <- compare_timings(x, "engine_version")
   expect_equal(out$ratio, 2)
   expect_identical(out$pairs, 2L)
+  expect_identical(out$note, "left out: 1 timing without a partner")
+})
+
+test_that("timings that do not say the factor are left out and counted, not taken for a level", {
+  x <- rbind(some_timings(c(10, 11), site = "quay"), some_timings(c(5, 5.5), site = "mill"), some_timings(7:9))
+  out <- compare_timings(x, "site")
+  expect_identical(c(out$old, out$new), c("mill", "quay"))
+  expect_identical(out$note, "left out: 3 timings without a site")
+  expect_refusal(compare_timings(x, "threads"), "compare", "no timing says its threads")
+  on <- some_timings(c(10, 11), features = "{\"denoise\":true}")
+  expect_identical(compare_timings(rbind(x[6:7, ], on), "features")$old, "none")
 })
 
 test_that("sets that differ in more than the factor are refused, and what differs is named", {
   x <- rbind(some_timings(10, engine_version = "1.0", device = "a", limit_value = 64),
              some_timings(5, engine_version = "1.1", device = "b"))
-  expect_refusal(compare_timings(x, "engine_version"), "compare", c("device ('a' against 'b')", "limit_value"))
-  expect_refusal(compare_timings(some_timings(1:3), "engine_version"), "compare", "same engine_version")
+  expect_refusal(compare_timings(x, "engine_version"), "compare", c("device (a against b)", "limit_value"))
+  expect_refusal(compare_timings(some_timings(1:3), "engine_version"), "compare", "one engine version, 1.0")
   expect_refusal(compare_timings(some_timings(1, status = "failed"), "engine_version"), "compare", "no finished render")
   expect_refusal(compare_timings(some_timings(1), "colour"), "choice")
   expect_refusal(compare_timings(data.frame(a = 1), "engine"), "columns")

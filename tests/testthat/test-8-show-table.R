@@ -11,10 +11,10 @@ test_that("numbers are flush right, unknown is said, and narrow terminals lose s
 test_that("columns stand under a heading they share, which is never wider than they are", {
   x <- data.frame(name = "a", "time|old" = "12s", "time|new" = "9s", "a long heading|x" = "1", check.names = FALSE)
   lines <- clockpigeon:::text_table(x, right = names(x)[-1], width = 80)
-  expect_identical(lines, c("          time  a long heading", "name  old  new               x", strrep("-", 30),
+  expect_identical(lines, c("      - time -  a long heading", "name  old  new               x", strrep("-", 30),
                             "a     12s   9s               1"))
-  narrow <- clockpigeon:::text_table(x, right = names(x)[-1], spare = c("time|new", "a long heading|x"), width = 20)
-  expect_identical(narrow[1:2], c("          time", "name  old  new"))
+  narrow <- clockpigeon:::text_table(x, right = names(x)[-1], spare = c("time|new", "a long heading|x"), width = 10)
+  expect_identical(narrow[1:2], c("      time", "name   old"))
   expect_match(paste(trimws(narrow[-(1:4)]), collapse = " "), "time new, a long heading x; --format", fixed = TRUE)
 })
 
