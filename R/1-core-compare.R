@@ -35,9 +35,9 @@ compare_factors <- list(
 #'   slower.
 #' @param level Confidence level of the intervals.
 #' @return A tibble of class `timing_comparison`: for each pair of levels, the one with the lowest ratio first, one row
-#'   a scene and then `all scenes` by geometric mean and by total work: `engine`, `scene`, `old`, `new`, `pairs`, `old_s`, `new_s` (mean wall seconds), `ratio`
-#'   (old / new), `lower`, `upper`, `time_saved`, `speed_gain`, `verdict` (`faster`, `slower`, `no clear difference`),
-#'   `basis`, `note`. Timings that were left out are counted in `note`.
+#'   a scene and then `all scenes` by total work and by geometric mean: `engine`, `scene`, `old`, `new`, `pairs`,
+#'   `old_s`, `new_s` (mean wall seconds), `ratio` (old / new), `lower`, `upper`, `time_saved`, `speed_gain`, `verdict`
+#'   (`faster`, `slower`, `no clear difference`), `basis`, `note`. Timings that were left out are counted in `note`.
 #' @section Conditions: `clockpigeon_error_compare` when there is nothing to compare: no finished render, one level
 #'   only, or sets that differ in more than `by`; the message names what differs.
 #' @examples

@@ -109,7 +109,7 @@ autoplot.frame_curve <- function(object, ...) { # nolint: object_name_linter.
     ggplot2::scale_y_continuous(limits = c(0, NA)) +
     ggplot2::labs(x = "frame", y = "seconds a frame",
                   title = paste0("Shot in all: ", format_duration(total[["lower"]]), " to ",
-                                 format_duration(total[["upper"]]), " on one node"),
+                                 format_duration(total[["upper"]]), " on one node (80 %)"),
                   caption = "Points: measured frames. Line and band: mean and middle 80 % of draws. Dotted: cut.",
                   alt = paste0("Seconds a frame along the shot from ", nrow(probes), " measured frames; total ",
                                format_duration(total[["mean"]]), ".")) +

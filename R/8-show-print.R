@@ -4,30 +4,26 @@ show_lines <- function(...) cat(unlist(list(...)), sep = "\n")
 
 comparison_lines <- function(x, width = terminal_width()) {
   body <- data.frame(
-    scene = ifelse(x[["scene"]] == "all scenes", paste0("all, ", x[["basis"]]), x[["scene"]]), "mean time|old" = format_duration(x[["old_s"]]), "mean time|new" = format_duration(x[["new_s"]]),
+    scene = ifelse(x[["scene"]] == "all scenes", paste0("all, ", x[["basis"]]), x[["scene"]]),
+    "mean time|old" = format_duration(x[["old_s"]]), "mean time|new" = format_duration(x[["new_s"]]),
     ratio = number_text(x[["ratio"]]), interval = range_text(x[["lower"]], x[["upper"]]),
     pairs = as.character(x[["pairs"]]), "time saved" = percent(x[["time_saved"]]), verdict = x[["verdict"]],
     check.names = FALSE
   )
   times <- c("mean time|old", "mean time|new", "pairs", "time saved")
-  c(
-    wrap_lines(paste0("Compared by ", factor_label(attr(x, "by")), ": ratio = old time / new time, with its ", percent(attr(x, "level")),
-                      " interval; a difference under ", percent(attr(x, "smallest")), " is of no interest."), width),
-    "",
-    text_table(body, right = c("ratio", "interval", times), width = width, spare = c("interval", times),
-               sections = compared_pair(x))
-  )
-}
-
-# What a row compares, and what is to be known of that pair: the new level against the old one, of an engine where that
-# is not itself the factor, with each note once.
-compared_pair <- function(x) {
   pair <- paste0(x[["engine"]], ifelse(nzchar(x[["engine"]]), ": ", ""), x[["new"]], " (new) against ", x[["old"]],
                  " (old)")
-  notes <- vapply(split(x[["note"]], pair), function(note) {
-    paste(unique(unlist(strsplit(rev(note), "; ", fixed = TRUE))), collapse = "; ")
-  }, "")
-  paste0(pair, ifelse(nzchar(notes[pair]), "; ", ""), notes[pair])
+  notes <- lapply(split(x[["note"]], pair), function(note) unique(unlist(strsplit(rev(note), "; ", fixed = TRUE))))
+  common <- Reduce(intersect, notes)
+  own <- vapply(notes, function(note) paste(c("", setdiff(note, common)), collapse = "; "), "")
+  about <- paste0("Compared by ", factor_label(attr(x, "by")), ": ratio = old time / new time, with its ",
+                  percent(attr(x, "level")), " interval; a difference under ", percent(attr(x, "smallest")),
+                  " is of no interest.")
+  c(
+    wrap_lines(c(about, if (length(common)) paste0("Throughout: ", paste(common, collapse = "; "), ".")), width), "",
+    text_table(body, right = c("ratio", "interval", times), width = width, spare = c("interval", times),
+               sections = paste0(pair, own[pair]))
+  )
 }
 
 #' @export

@@ -29,7 +29,12 @@ message("Missing: ", toString(c(lost, lost_tools)))
 if (nzchar(Sys.which("apt-get")) && Sys.info()[["effective_user"]] == "root") {
   debs <- c(if (length(lost)) paste0("r-cran-", tolower(lost)), sub("^libpng$", "libpng-dev", lost_tools))
   Sys.setenv(DEBIAN_FRONTEND = "noninteractive")
-  apt <- function(...) system2("apt-get", c("-qq", "-o", "Dpkg::Use-Pty=0", ...), stdout = FALSE)
+  log <- tempfile()
+  apt <- function(...) {
+    status <- system2("apt-get", c("-qq", "-o", "Dpkg::Use-Pty=0", ...), stdout = FALSE, stderr = log)
+    if (status != 0) writeLines(readLines(log), stderr())
+    status
+  }
   if (apt("update") != 0) message("apt-get update did not succeed; going on with the lists that are here")
   if (apt("install", "-y", "--no-install-recommends", debs) != 0) {
     stop("apt-get could not install ", toString(debs), call. = FALSE)

@@ -10,7 +10,8 @@ project <- read_project(folder)
 
 # Time two frames of each shot with the built-in engine, twice, in shuffled blocks.
 shots <- project$shots[project$defaults$shots]
-plan <- plan_bench(shots, project$engines["pebble"], versions = list(pebble = "1.1"), repeats = 2, options = bench_options(probes = 2))
+plan <- plan_bench(shots, project$engines["pebble"], versions = list(pebble = "1.1"), repeats = 2,
+                   options = bench_options(probes = 2))
 ledger <- open_ledger(project$ledger)
 run_bench(plan, ledger, node = project$nodes[["here"]])
 

@@ -49,6 +49,8 @@ test_that("the cost along each shot varies by a factor of 2 at least, with a jum
     frames <- round(seq(shots[[scene]][1], shots[[scene]][2], length.out = 12))
     rays <- vapply(frames, function(f) render(scene, f, "--samples", "2")$rays, 0)
     expect_gt(max(rays) / min(rays), 2)
+    cut <- vapply(shots[[scene]][3] - c(2, 1, 0), function(f) render(scene, f, "--samples", "2")$rays, 0)
+    expect_gt(abs(log(cut[3] / cut[2])), 5 * abs(log(cut[2] / cut[1])))
   }
 })
 

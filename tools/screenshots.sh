@@ -1,0 +1,48 @@
+#!/usr/bin/env bash
+# Makes docs/screenshots/ anew from the demo project. Needs the installed command, and Xvfb, xterm, imagemagick and chromium.
+set -euo pipefail
+shots=$(cd "$(dirname "$0")/.." && pwd)/docs/screenshots
+work=$(mktemp -d)
+export DISPLAY=:97
+Xvfb $DISPLAY -screen 0 2000x2400x24 >/dev/null 2>&1 &
+screen=$!
+trap 'kill $screen; rm -rf "$work"' EXIT
+mkdir -p "$shots"
+sleep 5
+
+# terminal NAME COLUMNS ROWS COMMAND: what a command prints, in a terminal window that is as large as it needs.
+terminal() {
+  rm -f "$work/done"
+  printf '%s\n' "printf '\$ %s\n' '$4'" "$4" "touch $work/done" "sleep 60" > "$work/run"
+  (cd "$work/tide-clock" 2>/dev/null || cd "$work"
+   exec xterm -title "$1" -fa 'DejaVu Sans Mono' -fs 11 -bg '#fbfaf7' -fg '#1d2429' -geometry "$2x$3+0+0" +sb -b 10 \
+     -e bash "$work/run") &
+  local window=$!
+  for _ in $(seq 600); do [ -e "$work/done" ] && break; sleep 0.2; done
+  sleep 1
+  import -window "$(xwininfo -root -tree | sed -n "s/^ *\(0x[0-9a-f]*\) \"$1\".*/\1/p" | head -n 1)" "$shots/$1.png"
+  kill "$window"
+  wait "$window" 2>/dev/null || true
+}
+
+terminal demo 104 92 "clockpigeon demo --keep tide-clock"
+terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
+terminal forecast 92 24 "clockpigeon forecast --engine sundew --shots gears,gallery"
+cd "$work/tide-clock"
+cp choice.png "$shots/"
+chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
+  --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,2500 \
+  --screenshot="$shots/report.png" "file://$PWD/report.html" >/dev/null 2>&1
+Rscript -e 'library(clockpigeon)
+  x <- example_timings()
+  x <- x[x$scene == "basin" & x$engine_version == "4.2" & x$node %in% "loft-2" & x$limit_kind == "samples", ]
+  curve <- frame_curve(x$frame, x$wall_s, 1:780, cuts = 421)
+  figure <- ggplot2::autoplot(curve) + ggplot2::labs(subtitle = "sample data, invented")
+  clockpigeon:::write_figure(figure, "curve.png")'
+cp curve.png "$shots/"
+engine=$(Rscript -e 'cat(system.file("bin", "pebble", package = "clockpigeon"))')
+for frame in gears:100 basin:100 gallery:100 gears:330 basin:600 gallery:560; do
+  "$engine" --scene "${frame%:*}" --frame "${frame#*:}" --size 426x240 --samples 128 --threads 2 --out "$frame.png" >/dev/null
+done
+montage gears:100.png basin:100.png gallery:100.png gears:330.png basin:600.png gallery:560.png -tile 3x2 -geometry +2+2 \
+  "$shots/scenes.png"
