@@ -19,31 +19,39 @@ cli_bench <- function(args) {
   if (any(rows[["status"]] == "ok")) 0L else 1L
 }
 
-# What a benchmark gave: one line a setting, and one for each trial that was not ok.
+# What a benchmark gave: one line a setting, and one for each trial that was not ok. What is the same for all settings
+# is said once, above.
 bench_lines <- function(rows) {
   rows <- as_frame(rows)
   good <- rows[is_evidence(rows), , drop = FALSE]
-  key <- row_key(good, c("shot", "frame", "engine", "engine_version", "limit_kind", "limit_value", "threads"))
-  groups <- split(good, factor(key, levels = unique(key[order(good[["shot"]], good[["frame"]], good[["engine"]],
-                                                              good[["engine_version"]])])))
-  median_time <- function(g, column) format_duration(stats::median(g[[column]]))
-  body <- do.call(rbind, lapply(unname(groups), function(g) {
-    one <- g[1, ]
-    data.frame(
-      shot = one[["shot"]], frame = one[["frame"]], engine = paste(one[["engine"]], one[["engine_version"]]),
-      limit = paste(one[["limit_kind"]], format(one[["limit_value"]])), runs = nrow(g),
-      "median time" = median_time(g, "wall_s"),
-      "least to most" = paste(format_duration(range(g[["wall_s"]])), collapse = " to "),
-      load = median_time(g, "load_s"), compute = median_time(g, "compute_s"), check.names = FALSE
-    )
-  }))
+  good <- good[order(good[["shot"]], good[["frame"]], good[["engine"]], good[["engine_version"]],
+                     good[["limit_value"]]), , drop = FALSE]
+  setting <- data.frame(
+    shot = good[["shot"]], frame = good[["frame"]], engine = paste(good[["engine"]], good[["engine_version"]]),
+    limit = level_labels(good, "limit"), size = level_labels(good, "size"), threads = level_labels(good, "threads")
+  )
+  same <- vapply(setting, function(column) length(unique(column)) == 1, NA) & !names(setting) %in% c("shot", "frame")
+  key <- row_key(setting, names(setting))
+  groups <- split(good, factor(key, unique(key)))
+  number <- function(f) vapply(groups, f, "", USE.NAMES = FALSE)
+  median_time <- function(column) number(function(g) format_duration(stats::median(g[[column]])))
+  body <- data.frame(
+    setting[!duplicated(key), !same, drop = FALSE], runs = number(function(g) paste(nrow(g))),
+    "median time" = median_time("wall_s"),
+    "least to most" = number(function(g) paste(format_duration(range(g[["wall_s"]])), collapse = " to ")),
+    load = median_time("load_s"), compute = median_time("compute_s"), check.names = FALSE
+  )
+  said <- vapply(which(same), function(k) paste(names(setting)[k], setting[1, k]), "")
   bad <- rows[rows[["status"]] != "ok", , drop = FALSE]
-  warm <- sum(rows[["repeat"]] == 0 & rows[["status"]] == "ok")
-  numbers <- c("frame", "runs", "median time", "least to most", "load", "compute")
   faults <- paste0(bad[["shot"]], " frame ", bad[["frame"]], ", ", bad[["engine"]], ": ",
                    gsub("_", " ", bad[["status"]]), ": ", bad[["note"]])
-  c(paste0(nrow(rows), " trials: ", nrow(good), " measured, ", warm, " warm-up, ", nrow(bad), " not ok"), "",
-    if (!is.null(body)) text_table(body, right = numbers, spare = c("least to most", "load", "compute", "limit")),
+  warm <- sum(rows[["repeat"]] == 0 & rows[["status"]] == "ok")
+  c(paste0(nrow(rows), " trials: ", nrow(good), " measured, ", warm, " warm-up, ", nrow(bad), " not ok"),
+    if (nrow(good)) c(
+      if (length(said)) paste0("All with ", paste(sub("NA$", "left to the engine", said), collapse = ", ")), "",
+      text_table(body, right = setdiff(names(body), c("shot", "engine", "limit", "size")),
+                 spare = c("least to most", "load", "compute"))
+    ),
     if (nrow(bad)) c("", faults))
 }
 
