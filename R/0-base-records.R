@@ -5,11 +5,13 @@ timing_columns <- c(
   shot = "text", scene = "text", frame = "integer", piece = "text",
   engine = "text", engine_version = "text", limit_kind = "text", limit_value = "number",
   width = "integer", height = "integer", features = "text",
-  node = "text", device = "text", device_count = "integer", threads = "integer", site = "text", tier = "text",
+  node = "text", device = "text", device_count = "integer", threads = "integer",
+  capacity = "number", site = "text", tier = "text",
   wall_s = "number", load_s = "number", compute_s = "number", cpu_s = "number", peak_mem_mb = "number",
   samples_done = "number", noise = "number", billed = "number", currency = "text",
   status = "text", kind = "text", precision = "text", warm = "flag",
-  run_order = "integer", "repeat" = "integer", load_average = "number",
+  run_order = "integer", "repeat" = "integer", load_average = "number", busy = "flag", machine = "text",
+  conditions = "text",
   plan_id = "text", output = "text", note = "text"
 )
 
@@ -24,14 +26,14 @@ timing_words <- list(
 # What belongs to the setting of a timing: two timings are like for like when all of these agree.
 setting_columns <- c("activity", "shot", "scene", "frame", "piece", "engine", "engine_version",
                      "limit_kind", "limit_value", "width", "height", "features",
-                     "node", "device", "device_count", "threads", "site", "tier")
+                     "node", "device", "device_count", "threads", "capacity", "site", "tier")
 
 # Sample rows are invented: they say so in their note, and every table and figure that shows them says so too.
 sample_mark <- "sample data, invented"
 is_sample <- function(x) !is.na(x[["note"]]) & startsWith(x[["note"]], sample_mark)
 
-# Evidence rows: finished renders, past their warm-up (repeat 0).
+# Evidence rows: finished renders, past their warm-up (repeat 0, or the first frame of a process that made several).
 is_evidence <- function(x) {
-  past_warm_up <- is.na(x[["repeat"]]) | x[["repeat"]] > 0
+  past_warm_up <- (is.na(x[["repeat"]]) | x[["repeat"]] > 0) & !x[["warm"]] %in% FALSE
   x[["status"]] == "ok" & x[["activity"]] == "render" & !is.na(x[["wall_s"]]) & past_warm_up
 }

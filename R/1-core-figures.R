@@ -3,21 +3,69 @@
 #' Speed figures of an old and a new time
 #'
 #' One change of time has three common figures, and mixing their words is how a saving of 40 % becomes "40 % faster".
+#' Any two of the five figures give the others, but for two of `ratio`, `time_saved` and `speed_gain`, which are one
+#' fact under three names and give no times. More than two must agree: a triple that contradicts itself is refused.
 #'
 #' @param old,new Numeric vectors of times in the same unit, above 0; recycled when one has length 1.
-#' @return A tibble, one row a pair: `old`, `new`, `ratio` (old / new: how many times as fast), `time_saved` (1 - new
-#'   / old: share of the time that is gone) and `speed_gain` (old / new - 1: share more work in the same time).
-#' @section Conditions: `clockpigeon_error_type` for times that are missing, not finite or not above 0, and for
-#'   lengths that differ.
+#' @param ratio old / new: how many times as fast.
+#' @param time_saved 1 - new / old: share of the time that is gone, below 1.
+#' @param speed_gain old / new - 1: share more work in the same time, above -1.
+#' @param tolerance Relative difference up to which figures that were rounded are taken to agree.
+#' @return A tibble, one row a pair: `old`, `new` (`NA` where no time was given), `ratio`, `time_saved` and
+#'   `speed_gain`.
+#' @section Conditions: `clockpigeon_error_type` for times that are missing, not finite or not above 0, for shares out
+#'   of range, and for lengths that differ; `clockpigeon_error_figures` when nothing says how they compare, or the
+#'   figures contradict each other.
 #' @examples
 #' speed_figures(old = 80, new = 50)
+#' speed_figures(old = 80, time_saved = 0.375)
 #' @export
-speed_figures <- function(old, new) {
-  old <- check_seconds(old, argument("old"))
-  new <- check_seconds(new, argument("new"))
-  if (length(old) != length(new) && min(length(old), length(new)) != 1) {
-    stop_input("type", paste("got", length(old), "old and", length(new), "new times"), "arguments `old` and `new`",
+speed_figures <- function(old = NULL, new = NULL, ratio = NULL, time_saved = NULL, speed_gain = NULL,
+                          tolerance = 0.01) {
+  given <- list(old = old, new = new, ratio = ratio, time_saved = time_saved, speed_gain = speed_gain)
+  given <- Filter(Negate(is.null), given)
+  for (name in intersect(names(given), c("old", "new", "ratio"))) check_seconds(given[[name]], argument(name))
+  check_share(given$time_saved, "time_saved", function(x) x < 1, "below 1")
+  check_share(given$speed_gain, "speed_gain", function(x) x > -1, "above -1")
+  n <- max(0L, lengths(given))
+  if (any(!lengths(given) %in% c(1L, n))) {
+    stop_input("type", paste("got", toString(paste(lengths(given), names(given)))), "the figures",
                "Give as many of one as of the other, or one.")
   }
-  as_table(data.frame(old = old, new = new, ratio = old / new, time_saved = 1 - new / old, speed_gain = old / new - 1))
+  given <- lapply(given, rep_len, n)
+  ways <- Filter(length, list(
+    if (all(c("old", "new") %in% names(given))) given$old / given$new, given$ratio,
+    if (length(given$time_saved)) 1 / (1 - given$time_saved), if (length(given$speed_gain)) 1 + given$speed_gain
+  ))
+  if (!length(ways)) {
+    stop_input("figures", "got nothing that tells how they compare", "speed_figures()",
+               "Give old and new, or one of them with ratio, time_saved or speed_gain.")
+  }
+  check_agreement(ways, given, tolerance)
+  found <- ways[[1]]
+  unknown <- rep(NA_real_, n)
+  as_table(data.frame(
+    old = if (length(given$old)) given$old else if (length(given$new)) given$new * found else unknown,
+    new = if (length(given$new)) given$new else if (length(given$old)) given$old / found else unknown,
+    ratio = found, time_saved = 1 - 1 / found, speed_gain = found - 1
+  ))
+}
+
+check_share <- function(x, name, good, says) {
+  if (length(x) && (!is.numeric(x) || !all(is.finite(x)) || !all(good(x)))) {
+    stop_input("type", paste("got", show_value(x)), argument(name),
+               paste0("Write shares such as 0.375, each ", says, "."))
+  }
+}
+
+# Figures that are one fact under several names must say the same.
+check_agreement <- function(ways, given, tolerance) {
+  far <- vapply(ways, function(way) max(abs(way / ways[[1]] - 1)), 0)
+  if (all(far <= tolerance)) return(invisible())
+  i <- which.max(abs(ways[[which.max(far)]] / ways[[1]] - 1))
+  said <- paste(names(given), vapply(given, function(x) format(x[i], digits = 6), ""), collapse = ", ")
+  r <- ways[[1]][i]
+  stop_input("figures", paste0("got ", said, ", which contradict each other"), "speed_figures()",
+             sprintf("A ratio of %.4g is a time saving of %.4g %% and a speed gain of %.4g %%.", r, 100 * (1 - 1 / r),
+                     100 * (r - 1)))
 }

@@ -7,14 +7,39 @@ read_targets <- c("load_s", "compute_s", "samples_done", "noise", "peak_mem_mb")
 # The argument vector: texts, or lists of texts that stand or fall together.
 arguments_field <- function(x, where) {
   if (is.character(x)) x <- as.list(x)
-  groups <- lapply(seq_along(x), function(i) check_texts(x[[i]], paste0(where, "[", i, "]")))
-  used <- unlist(regmatches(unlist(groups), gregexpr("(?<=\\{)[^{}]*(?=\\})", unlist(groups), perl = TRUE)))
-  odd <- setdiff(used, trial_fields)
+  lapply(seq_along(x), function(i) check_texts(x[[i]], paste0(where, "[", i, "]")))
+}
+
+# The names in braces in an argument vector.
+used_fields <- function(groups) {
+  unlist(regmatches(unlist(groups), gregexpr("(?<=\\{)[^{}]*(?=\\})", unlist(groups), perl = TRUE)))
+}
+
+check_used_fields <- function(groups, known, where) {
+  odd <- setdiff(used_fields(groups), known)
   if (length(odd)) {
     stop_input("engine", paste0("unknown field {", odd[1], "}"), where,
-               paste0("Fields are ", toString(paste0("{", trial_fields, "}")), "."))
+               paste0("Fields are ", toString(paste0("{", known, "}")), ", and names of `features`."))
   }
-  groups
+}
+
+# Features: a name, and for each of its values the text it puts into the arguments ("" leaves its group out), or `any`
+# when the value itself is that text.
+features_field <- function(x, where) {
+  if (!is.list(x) || is.null(names(x))) {
+    stop_input("type", paste("got", show_value(x)), where, "Write `name: any`, or `name: {value: argument}`.")
+  }
+  Map(function(values, name) {
+    at <- paste0(where, "$", name)
+    if (name %in% trial_fields) {
+      stop_input("engine", paste(name, "is a field of every trial"), at, "Choose another name.")
+    }
+    if (identical(values, "any")) return("any")
+    if (!is.list(values) || is.null(names(values))) {
+      stop_input("type", paste("got", show_value(values)), at, "Write any, or `value: argument` for each value.")
+    }
+    lapply(values, function(text) if (identical(text, "")) "" else check_text(text, at))
+  }, x, names(x))
 }
 
 pattern_field <- function(x, where) {
@@ -40,6 +65,7 @@ engine_fields <- function() list(
   limits = field(check_texts, required = TRUE),
   bands = field(check_flag, default = FALSE),
   devices = field(check_texts, default = "cpu"),
+  features = field(features_field, default = list()),
   output = field(choice_of("png", "pfm", "exr", "tiff"), default = "png"),
   reads = field(record_of(sapply(read_targets, function(target) field(pattern_field), simplify = FALSE)),
                 default = list())
@@ -54,8 +80,9 @@ engine_fields <- function() list(
 #' pebble), `install` (how to get it, for the message when it is missing), `arguments` (the argument vector; an entry is
 #' a text or a list of texts, and an entry is left out when a `{field}` in it has no value in the trial), `version`
 #' (`ask`: arguments, `pattern`: one group), `versions` (those that can be asked for through `{version}`), `limits` it
-#' knows, `bands` (true or false), `devices`, `output` (png, pfm, exr or tiff), `reads` (patterns, one group each, for
-#' `load_s`, `compute_s`, `samples_done`, `noise`, `peak_mem_mb`).
+#' knows, `bands` (true or false), `devices`, `features` (settings that a plan may vary, such as denoising: each a name
+#' with `any`, or with the argument that each value stands for), `output` (png, pfm, exr or tiff), `reads` (patterns,
+#' one group each, for `load_s`, `compute_s`, `samples_done`, `noise`, `peak_mem_mb`).
 #'
 #' No shell stands between: each argument reaches the program as it is.
 #'
@@ -71,6 +98,9 @@ read_engine <- function(path) {
   engine <- read_record(path, engine_fields(), "engine")
   where <- paste0(short_path(path), ", field `limits`")
   for (kind in engine$limits) check_choice(kind, where, names(limit_fields()))
+  known <- c(trial_fields, names(engine$features))
+  check_used_fields(engine$arguments, known, paste0(short_path(path), ", field `arguments`"))
+  check_used_fields(engine$version$ask, known, paste0(short_path(path), ", field `version`"))
   if (is.null(engine$versions) && any(grepl("{version}", unlist(engine$arguments), fixed = TRUE))) {
     stop_input("engine", "arguments hold {version}", short_path(path), "List the `versions` that can be asked for.")
   }

@@ -12,12 +12,15 @@ read_limit <- function(x, where) {
   limit
 }
 
-# A limit as the columns of a timing: the kinds joined, the first one's value, and the others' values in `features`.
-limit_columns <- function(limit) {
+# A limit as the columns of a timing: the kinds joined, the first one's value, and the others' values in `features`,
+# beside the features that the trial sets.
+limit_columns <- function(limit, features = NULL) {
   set <- Filter(length, limit)
+  if (length(features)) features <- features[order(names(features))]
+  features <- c(set[-1], features)
   list(
     limit_kind = paste(names(set), collapse = "+"), limit_value = as.numeric(set[[1]]),
-    features = if (length(set) > 1) to_json(set[-1]) else NA_character_
+    features = if (length(features)) to_json(features) else NA_character_
   )
 }
 

@@ -6,7 +6,9 @@ node_fields <- function() list(
   devices = field(records_of(list(
     device = field(check_text, required = TRUE),
     kind = field(choice_of("cpu", "gpu"), required = TRUE),
-    count = field(function(x, where) check_count(x, where), default = 1L)
+    count = field(function(x, where) check_count(x, where), default = 1L),
+    cores = field(function(x, where) check_count(x, where)),
+    share = field(function(x, where) check_number(x, where, above = 0, most = 1), default = 1)
   )), required = TRUE),
   memory = field(parse_size),
   link = field(parse_rate),
@@ -21,7 +23,8 @@ node_fields <- function() list(
 #' Read a node
 #'
 #' A node is one machine. Fields of the file: `node` (name), `about`, `devices` (a list of `device`, `kind` cpu or gpu,
-#' `count`), `memory` (`32 GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it).
+#' `count`, `cores` of a cpu, and `share`: the part of it that rendering may use, above 0 and at most 1), `memory` (`32
+#' GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it).
 #'
 #' @param path A YAML file.
 #' @return A list of class `node` with these fields; memory in bytes, link in bytes a second.
@@ -34,5 +37,25 @@ read_node <- function(path) read_record(path, node_fields(), "node")
 # The machine at hand when no node file describes it.
 this_node <- function() {
   structure(list(node = "here", about = "this machine",
-                 devices = list(list(device = "cpu", kind = "cpu", count = 1L))), class = "node")
+                 devices = list(list(device = "cpu", kind = "cpu", count = 1L, share = 1))), class = "node")
+}
+
+# The device of a node that an engine renders on (the first of a kind it knows), and how much of it: all of it, or its
+# share. For a CPU that follows from the threads; `cores` are those of the machine where the file does not say them.
+# Capacity is in whole devices.
+device_use <- function(node, engine, use = NA, threads = NA, cores = NA) {
+  kinds <- vapply(node$devices, `[[`, "", "kind")
+  fits <- which(kinds %in% engine$devices)
+  if (!length(fits)) {
+    return(list(device = NA_character_, device_count = NA_integer_, threads = threads, capacity = NA_real_))
+  }
+  device <- node$devices[[fits[1]]]
+  share <- if (use %in% "shared") device$share else 1
+  if (device$kind == "gpu") {
+    return(list(device = device$device, device_count = device$count, threads = threads,
+                capacity = device$count * share))
+  }
+  if (length(device$cores)) cores <- device$cores
+  if (is.na(threads) && !is.na(use) && !is.na(cores)) threads <- max(1L, as.integer(floor(cores * share)))
+  list(device = device$device, device_count = device$count, threads = threads, capacity = threads / cores)
 }

@@ -11,17 +11,68 @@ plan_fields <- function() list(
   limits = field(records_of(limit_fields())),
   sizes = field(function(x, where) lapply(check_texts(x, where), parse_resolution, where = where)),
   threads = field(counts, default = NA_integer_),
-  repeats = field(function(x, where) check_count(x, where), default = 2L),
+  features = field(function(x, where) check_features(x, where)),
+  devices = field(function(x, where) vapply(check_texts(x, where), check_choice, "", where, c("all", "shared"))),
+  study = field(function(x, where) check_choice(x, where, names(compare_factors))),
+  repeats = field(repeats_field, default = 2L),
   warmups = field(function(x, where) check_count(x, where, least = 0), default = 1L),
   time_limit = field(duration_field, default = 600),
   seed = field(function(x, where) check_count(x, where, least = 0), default = 1L)
 )
 
+# Features to cross: names, each with its values as text.
+check_features <- function(x, where) {
+  if (!is.list(x) || !length(x) || is.null(names(x)) || !all(nzchar(names(x)))) {
+    stop_input("type", paste("got", show_value(x)), where, "Write `name: [value, value]` for each feature.")
+  }
+  Map(function(values, name) {
+    values <- unlist(values)
+    if (is.numeric(values)) values <- format(values, trim = TRUE, scientific = FALSE)
+    check_texts(values, paste0(where, "$", name))
+  }, x, names(x))
+}
+
+repeats_field <- function(x, where) {
+  if (!is.list(x)) return(check_count(x, where))
+  percent <- function(x, where) {
+    number <- if (is.character(x)) regmatches(x, regexec("^([0-9.]+) *%$", x))[[1]][2]
+    check_number(if (length(number)) as.numeric(number) / 100 else x, where, above = 0, most = 1)
+  }
+  x <- read_fields(x, list(target = field(percent, default = 0.03), least = field(check_count, default = 3L),
+                           most = field(check_count, default = 20L), budget = field(duration_field, default = Inf)),
+                   where)
+  do.call(repeat_until, x)
+}
+
+#' Repeat until a setting is known well enough
+#'
+#' For the `repeats` of a plan: every setting runs `least` times, and those whose mean is not known well enough yet run
+#' on, block by block, up to `most` times or until the time budget of the run is used.
+#'
+#' @param target Relative half-width of the 95 % interval of a setting's mean log time; 0.03 is 3 %.
+#' @param least,most Counts of runs of a setting.
+#' @param budget Time of the whole run, in s or as `"20 min"`: no block is begun after it.
+#' @return A list of class `repeat_until`.
+#' @section Conditions: `clockpigeon_error_type` for values out of range.
+#' @examples
+#' repeat_until(target = 0.05, most = 8, budget = "10 min")$budget
+#' @export
+repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
+  if (is.character(budget)) budget <- parse_duration(check_text(budget, argument("budget")), argument("budget"))
+  least <- check_count(least, argument("least"), least = 2)
+  if (!identical(budget, Inf)) budget <- check_number(budget, argument("budget"), above = 0)
+  structure(list(target = check_number(target, argument("target"), above = 0, most = 1), least = least,
+                 most = check_count(most, argument("most"), least = least), budget = budget), class = "repeat_until")
+}
+
 #' Read a benchmark plan
 #'
 #' Fields of the file: `plan` (name), `about`, `shots` (names), `engines` (a list of `engine` and `versions`), `frames`
 #' (a frame set) or `probes` (that many frames spread over each shot), `limits` and `sizes` (each shot's own when
-#' absent), `threads`, `repeats`, `warmups`, `time_limit` for a trial, `seed` of the order.
+#' absent), `threads`, `devices` (`all` of a node's, or what is `shared` with others), `features` (such as `denoise:
+#' ["on", "off"]`: each name with its values), `study` (the factor studied: at least two levels of it must be there),
+#' `repeats` (a count, or `target`, `least`, `most` and `budget` as in [repeat_until()]), `warmups`, `time_limit` for a
+#' trial, `seed` of the order.
 #'
 #' @param path A YAML file.
 #' @return A list of class `plan_file` with these fields; [plan_bench()] makes trials of it.

@@ -30,7 +30,7 @@ add_timings <- function(ledger, x, replaces = NULL) {
   x[["id"]][blank] <- new_ids(con, sum(blank))
   x[["measured_at"]][is.na(x[["measured_at"]])] <- utc_now()
   rows <- as_frame(x)
-  rows[["warm"]] <- as.integer(rows[["warm"]])
+  for (flag in names(timing_columns)[timing_columns == "flag"]) rows[[flag]] <- as.integer(rows[[flag]])
   tryCatch(
     write_ledger(con, function() {
       insert_rows(con, "timings", rows)
@@ -75,11 +75,14 @@ utc_now <- function(time = Sys.time()) format(time, "%Y-%m-%dT%H:%M:%OS3Z", tz =
 #'
 #' Columns: `id`, `measured_at` (UTC), `activity` (render, load, ...), `shot`, `scene`, `frame`, `piece`, `engine`,
 #' `engine_version`, `limit_kind` (samples, noise, time, or several joined by `+`), `limit_value` (of the first kind),
-#' `width`, `height` (pixels), `features` (JSON), `node`, `device`, `device_count`, `threads`, `site`, `tier`, `wall_s`,
-#' `load_s`, `compute_s`, `cpu_s` (seconds), `peak_mem_mb` (1e6 bytes), `samples_done` (mean per pixel), `noise`
-#' (standard error over brightness), `billed`, `currency`, `status` (ok, failed, timed_out, unsupported, incomplete,
-#' unusable), `kind` (measured, reported, typed, estimated), `precision` (exact, about), `warm`, `run_order`, `repeat`
-#' (0 is a warm-up), `load_average`, `plan_id`, `output`, `note`. Missing is `NA`, never zero.
+#' `width`, `height` (pixels), `features` (JSON), `node`, `device`, `device_count`, `threads`, `capacity` (devices'
+#' worth used), `site`, `tier`, `wall_s`, `load_s`, `compute_s`, `cpu_s` (seconds), `peak_mem_mb` (1e6 bytes),
+#' `samples_done` (mean per pixel), `noise` (standard error over brightness), `billed`, `currency`, `status` (ok,
+#' failed, timed_out, unsupported, incomplete, unusable), `kind` (measured, reported, typed, estimated), `precision`
+#' (exact, about), `warm` (`FALSE`: a warm-up, or the first frame of a process that made several), `run_order`, `repeat` (0 is a
+#' warm-up), `load_average` (before), `busy` (others used the machine), `machine` (id of its facts), `conditions` (JSON:
+#' cores used by others, heavy programs, clock rate, throttling), `plan_id`, `output`, `note`. Missing is `NA`, never
+#' zero.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param ... Conditions as `column = values`: rows whose column is one of the values.
@@ -116,12 +119,47 @@ timings <- function(ledger, ..., replaced = FALSE) {
   as_table(rows[names(timing_columns)])
 }
 
-# Keeps the record of a plan that is about to run: its trials and its seed.
-add_plan <- function(ledger, name, seed, trials) {
+# Keeps the record of a plan that is about to run: its seed, its options and its first trials.
+add_plan <- function(ledger, name, seed, options, trials) {
   con <- ledger_connection(ledger)
   id <- new_ids(con, 1)
-  row <- list(id = id, made_at = utc_now(), name = name, seed = seed,
-              trials = as.character(jsonlite::toJSON(trials, digits = NA, na = "null")))
-  write_ledger(con, function() insert_rows(con, "plans", row))
+  write_ledger(con, function() {
+    insert_rows(con, "plans", list(id = id, made_at = utc_now(), name = name, seed = seed,
+                                   options = to_json(options)))
+    insert_rows(con, "blocks", list(plan_id = id, block = 1L, trials = to_json(trials)))
+  })
   id
+}
+
+# Adds a block of trials to a plan that runs on.
+add_block <- function(ledger, plan_id, block, trials) {
+  con <- ledger_connection(ledger)
+  write_ledger(con, function() {
+    insert_rows(con, "blocks", list(plan_id = plan_id, block = block, trials = to_json(trials)))
+  })
+}
+
+# The latest plan of a name (of any when NULL) as it was kept: list(id, name, seed, options, trials, blocks), or NULL.
+kept_plan <- function(ledger, name = NULL) {
+  con <- ledger_connection(ledger)
+  plan <- DBI::dbGetQuery(con, paste("SELECT * FROM plans", if (length(name)) "WHERE name = ?",
+                                     "ORDER BY rowid DESC LIMIT 1"), params = if (length(name)) list(name))
+  if (!nrow(plan)) return(NULL)
+  blocks <- DBI::dbGetQuery(con, "SELECT trials FROM blocks WHERE plan_id = ? ORDER BY block", params = list(plan$id))
+  trials <- lapply(blocks$trials, jsonlite::fromJSON)
+  list(id = plan$id, name = plan$name, seed = plan$seed, options = jsonlite::fromJSON(plan$options),
+       trials = do.call(rbind, trials), blocks = length(trials))
+}
+
+# The id of a machine with these facts; it is written down when it is new.
+machine_id <- function(ledger, facts) {
+  con <- ledger_connection(ledger)
+  facts <- to_json(facts)
+  find <- function() DBI::dbGetQuery(con, "SELECT id FROM machines WHERE facts = ?", params = list(facts))[["id"]]
+  if (!length(find())) {
+    write_ledger(con, function() {
+      if (!length(find())) insert_rows(con, "machines", list(id = new_ids(con, 1), facts = facts))
+    })
+  }
+  find()[1]
 }

@@ -2,8 +2,8 @@
 
 # Values of the fields of an argument vector, as text; NULL for those this trial does not have. Whole numbers are
 # written plainly.
-trial_values <- function(trial, output, seed = 1) {
-  values <- c(trial[setdiff(trial_fields, c("seed", "output"))], list(seed = seed, output = output))
+trial_values <- function(trial, output, seed = 1, features = list()) {
+  values <- c(trial[setdiff(trial_fields, c("seed", "output"))], list(seed = seed, output = output), features)
   values <- Filter(function(v) length(v) && !is.na(v), values)
   lapply(values, function(v) if (is.numeric(v)) format(v, scientific = FALSE, digits = 15, trim = TRUE) else v)
 }
@@ -11,11 +11,23 @@ trial_values <- function(trial, output, seed = 1) {
 # Fills the groups of an argument vector; a group that needs a value the trial does not have is left out.
 fill_arguments <- function(groups, values) {
   unlist(lapply(groups, function(group) {
-    needs <- unlist(regmatches(group, gregexpr("(?<=\\{)[^{}]*(?=\\})", group, perl = TRUE)))
+    needs <- used_fields(group)
     if (!all(needs %in% names(values))) return(NULL)
     for (name in unique(needs)) group <- gsub(paste0("{", name, "}"), values[[name]], group, fixed = TRUE)
     group
   }))
+}
+
+# A trial's features as the texts they put into the arguments; a value that the engine does not know is an error.
+feature_texts <- function(engine, features) {
+  texts <- Map(function(value, name) {
+    known <- engine$features[[name]]
+    if (is.null(known)) stop_input("feature", paste0(engine$engine, " knows no feature ", name))
+    if (identical(known, "any")) return(value)
+    if (!value %in% names(known)) stop_input("feature", paste0(engine$engine, " knows no ", name, " ", value))
+    known[[value]]
+  }, features, names(features))
+  Filter(nzchar, texts)
 }
 
 # The numbers that a profile's patterns find in an engine's output; the last match counts. NA when there is none.

@@ -4,6 +4,11 @@
 #'
 #' @param probes Frames spread evenly over each shot, when no frames are named.
 #' @param sizes List of `c(width, height)` in pixels; `NULL` for each shot's own.
+#' @param features Named list of values to cross, such as `list(denoise = c("on", "off"))`; an engine's profile says
+#'   which it knows.
+#' @param devices `"all"` of a node's devices, what is `"shared"` as its file says, or both to cross them; `NULL` leaves
+#'   it to the engine.
+#' @param study The factor studied, one of those of [compare_timings()], or `NULL`.
 #' @param warmups Trials of the first setting of each engine version that run before the first block, are recorded as
 #'   repeat 0 and stay out of summaries.
 #' @param time_limit Seconds after which a trial is ended.
@@ -14,8 +19,12 @@
 #' @examples
 #' bench_options(probes = 5, warmups = 0)$probes
 #' @export
-bench_options <- function(probes = 3, sizes = NULL, warmups = 1, time_limit = 600, seed = 1, name = "plan") {
+bench_options <- function(probes = 3, sizes = NULL, features = NULL, devices = NULL, study = NULL, warmups = 1,
+                          time_limit = 600, seed = 1, name = "plan") {
+  for (use in devices) check_choice(use, argument("devices"), c("all", "shared"))
   list(probes = check_count(probes, argument("probes")), sizes = sizes,
+       features = if (length(features)) check_features(features, argument("features")), devices = devices,
+       study = if (length(study)) check_choice(study, argument("study"), names(compare_factors)),
        warmups = check_count(warmups, argument("warmups"), least = 0),
        time_limit = check_number(time_limit, argument("time_limit"), above = 0),
        seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2),
@@ -24,8 +33,9 @@ bench_options <- function(probes = 3, sizes = NULL, warmups = 1, time_limit = 60
 
 #' Plan a benchmark
 #'
-#' Crosses shots, frames, engines, versions, limits, sizes, threads and repeats into trials. Each repeat is a block that
-#' holds every setting once, in an order of its own, so that drift of the machine hits all settings alike.
+#' Crosses shots, frames, engines, versions, limits, sizes, features, threads, devices and repeats into trials. Each
+#' repeat is a block that holds every setting once, in an order of its own, so that drift of the machine hits all
+#' settings alike.
 #'
 #' @param shots A shot from [read_shot()] or a list of them.
 #' @param engines An engine from [read_engine()] or a list of them.
@@ -33,12 +43,13 @@ bench_options <- function(probes = 3, sizes = NULL, warmups = 1, time_limit = 60
 #' @param frames Frames of each shot (a frame set or numbers); `NULL` for `options$probes` spread over the shot.
 #' @param limits List of limits such as `list(samples = 64)`; `NULL` for each shot's own.
 #' @param threads Whole numbers; `NA` leaves it to the engine.
-#' @param repeats Blocks.
+#' @param repeats Number of blocks, or [repeat_until()].
 #' @param options From [bench_options()].
 #' @return A tibble of class `bench_plan`, one row a trial in the order they run: `run_order`, `repeat`, `shot`,
-#'   `scene`, `frame`, `engine`, `version`, `width`, `height`, `samples`, `noise`, `time_s`, `threads`. [run_bench()]
-#'   runs it.
-#' @section Conditions: `clockpigeon_error_plan` when frames lie outside a shot; `clockpigeon_error_type` and
+#'   `scene`, `frame`, `engine`, `version`, `width`, `height`, `samples`, `noise`, `time_s`, `threads`, `devices`,
+#'   `features` (JSON). [run_bench()] runs it.
+#' @section Conditions: `clockpigeon_error_plan` when frames lie outside a shot, or the factor studied has one level;
+#'   `clockpigeon_error_type` and
 #'   `clockpigeon_error_choice` for arguments that cannot be read.
 #' @examples
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
@@ -49,15 +60,35 @@ plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = 
                        options = bench_options()) {
   shots <- as_list_of(shots, "shot", argument("shots"), "read_shot()")
   engines <- as_list_of(engines, "engine", argument("engines"), "read_engine()")
-  repeats <- check_count(repeats, argument("repeats"))
+  until <- if (inherits(repeats, "repeat_until")) repeats
+  repeats <- if (length(until)) until$least else check_count(repeats, argument("repeats"))
   if (!all(is.na(threads))) threads <- check_counts(threads, argument("threads"))
   limits <- if (length(limits)) lapply(limits, read_limit, where = argument("limits"))
   settings <- lapply(shots, shot_settings, engines, versions, frames, limits, threads, options)
-  trials <- order_trials(do.call(rbind, settings), repeats, options)
+  settings <- do.call(rbind, settings)
+  check_study(settings, options$study)
+  new_plan(order_trials(settings, repeats, options), engines, options, until)
+}
+
+new_plan <- function(trials, engines, options, until) {
   plan <- as_table(trials, class = "bench_plan")
   attr(plan, "engines") <- stats::setNames(engines, vapply(engines, `[[`, "", "engine"))
   attr(plan, "options") <- options
+  attr(plan, "until") <- until
   plan
+}
+
+# The columns of a trial that tell the levels of a factor, where the plan itself knows them.
+study_columns <- list(engine_version = "version", engine = c("engine", "version"),
+                      limit = c("samples", "noise", "time_s"), size = c("width", "height"), features = "features",
+                      threads = "threads", capacity = c("threads", "devices"))
+
+check_study <- function(settings, study) {
+  columns <- if (length(study)) study_columns[[study]]
+  if (length(columns) && nrow(unique(settings[columns])) < 2) {
+    stop_input("plan", paste0("studies ", factor_label(study), ", and has one level of it"), "field `study`",
+               "Give at least two levels, or study something else.")
+  }
 }
 
 # Every setting of a shot once: engines x versions x limits x sizes x frames x threads.
@@ -67,13 +98,23 @@ shot_settings <- function(shot, engines, versions, frames, limits, threads, opti
   }))
   limits <- if (length(limits)) limits else list(shot$limit)
   sizes <- if (length(options$sizes)) options$sizes else list(shot$size)
-  at <- expand.grid(frame = shot_frames(shot, frames, options$probes), threads = as.integer(threads),
-                    size = seq_along(sizes), limit = seq_along(limits), run = seq_len(nrow(runs)))
+  features <- feature_sets(options$features)
+  devices <- if (length(options$devices)) options$devices else NA_character_
+  at <- expand.grid(frame = shot_frames(shot, frames, options$probes), threads = as.integer(threads), devices = devices,
+                    features = features, size = seq_along(sizes), limit = seq_along(limits), run = seq_len(nrow(runs)),
+                    stringsAsFactors = FALSE)
   limit <- function(kind) vapply(limits, function(l) or_na(l[[kind]]), 0)[at$limit]
   size <- function(k) vapply(sizes, function(s) as.integer(s[[k]]), 0L)[at$size]
   data.frame(shot = shot$shot, scene = shot$scene, frame = at$frame, runs[at$run, , drop = FALSE], width = size(1),
              height = size(2), samples = limit("samples"), noise = limit("noise"), time_s = limit("time"),
-             threads = at$threads, row.names = NULL)
+             threads = at$threads, devices = at$devices, features = at$features, row.names = NULL)
+}
+
+# Every combination of features, each as JSON; NA for none.
+feature_sets <- function(features) {
+  if (!length(features)) return(NA_character_)
+  sets <- expand.grid(features, stringsAsFactors = FALSE)
+  vapply(seq_len(nrow(sets)), function(i) to_json(as.list(sets[i, , drop = FALSE])), "")
 }
 
 or_na <- function(x) if (length(x)) as.numeric(x) else NA_real_
@@ -144,6 +185,7 @@ project_plan <- function(project, name = NULL) {
     versions = Filter(length, lapply(file$engines, `[[`, "versions")),
     frames = file$frames, limits = file$limits, threads = file$threads, repeats = file$repeats,
     options = bench_options(probes = if (length(file$probes)) file$probes else 3, sizes = file$sizes,
+                            features = file$features, devices = file$devices, study = file$study,
                             warmups = file$warmups, time_limit = file$time_limit, seed = file$seed, name = file$plan)
   )
 }

@@ -37,10 +37,8 @@ end_process <- function(process) {
 
 # The most memory a process has held so far, in 1e6 bytes (Linux); 0 where the system does not tell.
 peak_memory <- function(pid) {
-  status <- tryCatch(readLines(file.path("/proc", pid, "status"), warn = FALSE), error = function(e) character(),
-                     warning = function(w) character())
-  line <- grep("^VmHWM:", status, value = TRUE)
-  if (length(line)) as.numeric(gsub("[^0-9]", "", line)) * 1024 / 1e6 else 0
+  kib <- proc_number(file.path("/proc", pid, "status"), "VmHWM")
+  if (is.na(kib)) 0 else kib * 1024 / 1e6
 }
 
 # What a program printed: its last million bytes, as text that any pattern can be tried on.
@@ -52,11 +50,4 @@ read_log <- function(path, most = 1e6) {
   seek(file, max(0, size - most))
   bytes <- readBin(file, "raw", most)
   iconv(rawToChar(bytes[bytes != 0]), "UTF-8", "UTF-8", sub = "?")
-}
-
-# Mean number of processes that ran or waited over the last minute; NA where the system does not tell.
-load_average <- function() {
-  line <- tryCatch(readLines("/proc/loadavg", warn = FALSE), error = function(e) NA_character_,
-                   warning = function(w) NA_character_)
-  as.numeric(sub(" .*", "", line[1]))
 }

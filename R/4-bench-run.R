@@ -30,33 +30,117 @@
 #' @export
 run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL, progress = interactive()) {
   check_class(plan, argument("plan"), "bench_plan", "plan_bench()")
+  bench <- set_up_bench(plan, ledger, node, folder, keep, progress)
+  options <- attr(plan, "options")
+  kept <- list(time_limit = options$time_limit, study = options$study, until = unclass(attr(plan, "until")))
+  bench$plan_id <- add_plan(ledger, options$name, options$seed, Filter(length, kept), as_frame(plan))
+  run_plan(bench, as_frame(plan), blocks = 1L)
+}
+
+#' Go on with a benchmark that was interrupted
+#'
+#' A plan's trials are written to the ledger before the first one runs, and each timing as it ends. So a run that was
+#' stopped, killed or cut off goes on with exactly the trials that have no row; one that ran to its end runs nothing.
+#'
+#' @inheritParams run_bench
+#' @param engines An engine from [read_engine()] or a list of them, those of the plan among them.
+#' @param name Name of the plan; the latest of any name when `NULL`.
+#' @return All timings of the plan, a tibble; invisibly.
+#' @section Conditions: `clockpigeon_error_plan` when the ledger has no such plan, or it needs an engine that is not
+#'   given; and those of [run_bench()].
+#' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
+#' shot <- read_shot(demo_file("shots/gears-review.yaml"))
+#' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
+#' ledger <- open_ledger(":memory:")
+#' run_bench(plan_bench(shot, pebble, frames = 1, repeats = 1), ledger, progress = FALSE)
+#' nrow(resume_bench(ledger, pebble, progress = FALSE))
+#' close_ledger(ledger)
+#' @export
+resume_bench <- function(ledger, engines, name = NULL, node = NULL, folder = ".", keep = NULL,
+                         progress = interactive()) {
+  engines <- as_list_of(engines, "engine", argument("engines"), "read_engine()")
+  kept <- kept_plan(ledger, name)
+  if (is.null(kept)) {
+    stop_input("plan", paste0("has no plan", if (length(name)) paste0(" ", show_value(name))), short_path(ledger$path),
+               "Run one first: clockpigeon bench.")
+  }
+  names(engines) <- vapply(engines, `[[`, "", "engine")
+  lost <- setdiff(kept$trials[["engine"]], names(engines))
+  if (length(lost)) stop_input("plan", paste("needs the engine", lost[1]), argument("engines"), "Give its profile too.")
+  until <- kept$options$until
+  if (length(until)) until <- repeat_until(until$target, until$least, until$most, as.numeric(until$budget))
+  options <- bench_options(time_limit = kept$options$time_limit, seed = kept$seed, name = kept$name,
+                           study = kept$options$study)
+  plan <- new_plan(kept$trials, engines[unique(kept$trials[["engine"]])], options, until)
+  bench <- set_up_bench(plan, ledger, node, folder, keep, progress)
+  bench$plan_id <- kept$id
+  run_plan(bench, kept$trials, kept$blocks)
+}
+
+# What all trials of a run share: programs found and versions asked before anything is timed.
+set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
   node <- if (is.null(node)) this_node() else check_class(node, argument("node"), "node", "read_node()")
   ledger_connection(ledger)
   engines <- attr(plan, "engines")
-  options <- attr(plan, "options")
   programs <- lapply(engines, engine_program)
-  versions <- ask_versions(plan, engines, programs)
-  plan_id <- add_plan(ledger, options$name, options$seed, as_frame(plan))
   if (length(keep)) dir.create(keep, recursive = TRUE, showWarnings = FALSE)
+  list(engines = engines, programs = programs, versions = ask_versions(plan, engines, programs), ledger = ledger,
+       node = node, folder = normalizePath(folder), keep = keep, progress = progress, options = attr(plan, "options"),
+       until = attr(plan, "until"), machine = machine_id(ledger, machine_facts()), cores = machine_cores())
+}
+
+# Runs the trials that have no row yet, then block after block of the settings that are not known well enough.
+run_plan <- function(bench, trials, blocks) {
+  done <- function() timings(bench$ledger, plan_id = bench$plan_id)
+  run_trials(bench, trials[!trials[["run_order"]] %in% done()[["run_order"]], , drop = FALSE])
+  repeat {
+    more <- next_block(trials, done(), bench$until, bench$options$seed)
+    if (is.null(more)) break
+    blocks <- blocks + 1L
+    add_block(bench$ledger, bench$plan_id, blocks, more)
+    trials <- rbind(trials, more)
+    run_trials(bench, more)
+  }
+  invisible(done())
+}
+
+setting_key <- function(trials) row_key(trials, setdiff(names(trials), c("run_order", "repeat")))
+
+# One more block for the settings whose mean is not known as well as `until` asks; NULL when there is none, or the
+# budget is used.
+next_block <- function(trials, rows, until, seed) {
+  if (is.null(until) || sum(rows[["wall_s"]], na.rm = TRUE) >= until$budget) return(NULL)
+  trials <- trials[trials[["repeat"]] > 0, , drop = FALSE]
+  at <- match(trials[["run_order"]], rows[["run_order"]])
+  log_s <- ifelse(rows[["status"]][at] == "ok", log(rows[["wall_s"]][at]), NA)
+  runs <- split(log_s, factor(setting_key(trials), unique(setting_key(trials))))
+  open <- vapply(runs, function(x) {
+    known <- x[!is.na(x)]
+    length(x) < until$most && length(known) > 0 && relative_half_width(known) > until$target
+  }, NA)
+  if (!any(open)) return(NULL)
+  first <- trials[!duplicated(setting_key(trials)), , drop = FALSE][open, , drop = FALSE]
+  block <- max(trials[["repeat"]]) + 1L
+  order <- with_seed(stream_seed(seed, paste("block", block)), sample.int(nrow(first)))
+  first <- first[order, , drop = FALSE]
+  first[["repeat"]] <- block
+  first[["run_order"]] <- max(trials[["run_order"]]) + seq_len(nrow(first))
+  first
+}
+
+run_trials <- function(bench, trials) {
+  if (!nrow(trials)) return(invisible())
   scratch <- tempfile("clockpigeon-")
   dir.create(scratch)
   on.exit(unlink(scratch, recursive = TRUE))
-  timer <- progress_timer(plan, progress)
-  lapply(seq_len(nrow(plan)), function(i) {
-    trial <- as.list(as_frame(plan)[i, , drop = FALSE])
-    engine <- engines[[trial$engine]]
+  timer <- progress_timer(trials, bench$progress)
+  for (i in seq_len(nrow(trials))) {
     timer$before(i)
-    timing <- run_trial(trial, engine, programs[[trial$engine]], normalizePath(folder), options$time_limit,
-                        if (length(keep)) keep else scratch)
-    timing$engine_version <- versions[[version_key(trial$engine, trial$version)]]
-    timing$plan_id <- plan_id
-    timing$output <- if (length(keep) && timing$status == "ok") timing$output else NA_character_
-    timing <- add_node(timing, node, engine)
-    timing$id <- add_timings(ledger, as_table(timing))
+    timing <- run_trial(as.list(trials[i, , drop = FALSE]), bench, if (length(bench$keep)) bench$keep else scratch)
+    add_timings(bench$ledger, as_table(timing))
     timer$after(i, timing)
-  })
+  }
   timer$end()
-  invisible(timings(ledger, plan_id = plan_id))
 }
 
 version_key <- function(engine, version) paste(engine, version)
@@ -85,31 +169,39 @@ ask_versions <- function(plan, engines, programs) {
   stats::setNames(answers, version_key(pairs$engine, pairs$version))
 }
 
-# One trial: a list with the columns of a timing that follow from it alone.
-run_trial <- function(trial, engine, program, folder, time_limit, pictures) {
+# One trial: a list with the columns of a timing.
+run_trial <- function(trial, bench, pictures) {
+  engine <- bench$engines[[trial$engine]]
+  features <- if (is.na(trial$features)) list() else jsonlite::fromJSON(trial$features)
   limit <- limit_columns(list(samples = null_if_na(trial$samples), noise = null_if_na(trial$noise),
-                              time = null_if_na(trial$time_s)))
-  row <- c(trial[c("shot", "scene", "frame", "engine", "width", "height", "threads", "run_order", "repeat")], limit,
+                              time = null_if_na(trial$time_s)), features)
+  used <- device_use(bench$node, engine, trial$devices, trial$threads, bench$cores)
+  trial$threads <- used$threads
+  row <- c(trial[c("shot", "scene", "frame", "engine", "width", "height", "run_order", "repeat")], limit, used,
            list(activity = "render", kind = "measured", precision = "exact", warm = trial[["repeat"]] > 0,
-                load_average = load_average(), measured_at = utc_now()))
+                load_average = load_average(), measured_at = utc_now(), node = bench$node$node,
+                machine = bench$machine, plan_id = bench$plan_id,
+                engine_version = bench$versions[[version_key(trial$engine, trial$version)]]))
   odd <- setdiff(strsplit(limit$limit_kind, "+", fixed = TRUE)[[1]], engine$limits)
-  if (length(odd)) {
-    return(c(row, list(status = "unsupported", note = paste0(engine$engine, " knows no ", odd[1], " limit"))))
-  }
+  if (length(odd)) return(c(row, status = "unsupported", note = paste0(engine$engine, " knows no ", odd[1], " limit")))
+  texts <- tryCatch(feature_texts(engine, features), clockpigeon_error_feature = identity)
+  if (inherits(texts, "error")) return(c(row, status = "unsupported", note = texts$what))
   output <- file.path(normalizePath(pictures), sprintf("%s-%04d-%03d.%s", trial$shot, trial$frame, trial$run_order,
                                                        engine$output))
   unlink(output)
-  ran <- tryCatch(run_command(program, fill_arguments(engine$arguments, trial_values(trial, output)), folder,
-                              time_limit), error = identity)
+  arguments <- fill_arguments(engine$arguments, trial_values(trial, output, features = texts))
+  watch <- watch_machine()
+  ran <- tryCatch(run_command(bench$programs[[trial$engine]], arguments, bench$folder, bench$options$time_limit),
+                  error = identity)
   if (inherits(ran, "error")) {
-    return(c(row, list(status = "failed", note = paste("could not be started:", first_line(conditionMessage(ran))))))
+    return(c(row, status = "failed", note = paste("could not be started:", first_line(conditionMessage(ran)))))
   }
   numbers <- as.list(read_output(ran$text, engine$reads))
   if (is.na(numbers$peak_mem_mb)) numbers$peak_mem_mb <- ran$peak_mem_mb
-  row <- c(row, list(wall_s = ran$wall_s, cpu_s = ran$cpu_s, output = output), numbers,
-           judge_trial(ran, engine, numbers, output, time_limit))
-  if (!length(row$note)) row$note <- NA_character_
-  row
+  row <- c(row, ran[c("wall_s", "cpu_s")], numbers, watch(ran$wall_s, ran$cpu_s),
+           judge_trial(ran, engine, numbers, output, bench$options$time_limit))
+  if (length(bench$keep) && row$status == "ok") row$output <- output
+  Filter(length, row)
 }
 
 null_if_na <- function(x) if (!is.na(x)) x
@@ -139,15 +231,4 @@ last_line <- function(text) {
   lines <- strsplit(trimws(text), "\n", fixed = TRUE)[[1]]
   if (!length(lines)) return("it printed nothing")
   substr(lines[length(lines)], 1, 200)
-}
-
-# Where it ran: the node, and its first device of a kind the engine knows.
-add_node <- function(timing, node, engine) {
-  kinds <- vapply(node$devices, `[[`, "", "kind")
-  fits <- which(kinds %in% engine$devices)
-  device <- if (length(fits)) node$devices[[fits[1]]]
-  timing$node <- node$node
-  timing$device <- if (length(device)) device$device else NA_character_
-  timing$device_count <- if (length(device)) device$count else NA_integer_
-  timing
 }

@@ -8,16 +8,57 @@ cli_ledger <- function(project, read_only = TRUE, code) {
 
 cli_bench <- function(args) {
   parsed <- cli_parse("bench", args)
+  o <- parsed$options
   project <- read_project()
-  plan <- project_plan(project, if (length(parsed$args)) parsed$args[1])
-  wanted <- if (is.null(parsed$options$node)) intersect("here", names(project$nodes)) else parsed$options$node
+  name <- if (length(parsed$args)) parsed$args[1]
+  if (o$dry_run) return(cli_dry_run(project, project_plan(project, name), o$format))
+  wanted <- if (is.null(o$node)) intersect("here", names(project$nodes)) else o$node
   node <- if (length(wanted)) project_entry(project$nodes, wanted, "node")
   rows <- cli_ledger(project, FALSE, function(ledger) {
-    run_bench(plan, ledger, node, project$root, parsed$options$keep, progress = TRUE)
+    if (o$resume) resume_bench(ledger, project$engines, name, node, project$root, o$keep, progress = TRUE)
+    else run_bench(project_plan(project, name), ledger, node, project$root, o$keep, progress = TRUE)
   })
-  cli_emit(rows, parsed$options$format, function() bench_lines(rows))
+  cli_emit(rows, o$format, function() c(bench_lines(rows), finding_lines(bench_findings(rows))))
   if (any(rows[["status"]] == "ok")) 0L else 1L
 }
+
+cli_dry_run <- function(project, plan, format) {
+  rows <- if (file.exists(project$ledger)) cli_ledger(project, code = timings) else example_timings()[0, ]
+  expected <- expect_trials(plan, rows)
+  cli_emit(expected, format, function() expected_lines(expected, attr(plan, "until")))
+  0L
+}
+
+# The trials of a plan in the order they run, the first of them, and what all of them should take.
+expected_lines <- function(x, until = NULL, most = 30) {
+  x <- as_frame(x)
+  limit <- vapply(seq_len(nrow(x)), function(i) {
+    format_limit(lapply(list(samples = x$samples[i], noise = x$noise[i], time = x$time_s[i]), null_if_na))
+  }, "")
+  body <- data.frame(
+    trial = paste(x[["run_order"]]), block = ifelse(x[["repeat"]] == 0, "warm-up", paste(x[["repeat"]])),
+    shot = x[["shot"]], frame = paste(x[["frame"]]),
+    engine = paste0(x[["engine"]], ifelse(is.na(x[["version"]]), "", paste0(" ", x[["version"]]))), limit = limit,
+    size = paste0(x[["width"]], "x", x[["height"]]), threads = paste(x[["threads"]]), devices = x[["devices"]],
+    features = x[["features"]], expected = format_duration(x[["expected_s"]]), from = x[["basis"]], check.names = FALSE
+  )
+  plain <- vapply(body, function(column) all(is.na(column) | column == "NA"), NA)
+  known <- !is.na(x[["expected_s"]])
+  total <- if (any(known)) {
+    # Trials of which nothing is known count as the mean of the others.
+    paste0("about ", format_duration(sum(x[["expected_s"]][known]) * nrow(x) / sum(known)),
+           if (!all(known)) paste0(" (", sum(!known), " of them unknown, taken as the mean of the others)"))
+  } else "of unknown time: nothing like them is in the ledger"
+  hidden <- nrow(x) - most
+  c(paste0(nrow(x), " trials, ", total, "; nothing was run"),
+    if (length(until)) paste0("Then more, until each mean is known to ", percent(until$target), ", at most ",
+                              until$most, " runs of a setting"), "",
+    text_table(utils::head(body[!plain], most), right = c("trial", "frame", "threads", "expected"),
+               spare = c("block", "size", "from")),
+    if (hidden > 0) paste0("(and ", hidden, " more; --format csv has all)"))
+}
+
+finding_lines <- function(x) if (nrow(x)) c("", wrap_lines(paste0("Note: ", x[["says"]], ".")))
 
 # What a benchmark gave: one line a setting, and one for each trial that was not ok. What is the same for all settings
 # is said once, above.
@@ -60,9 +101,27 @@ cli_compare <- function(args) {
   project <- read_project()
   want <- Filter(length, list(engine = o$engine, scene = o$scene))
   rows <- cli_ledger(project, code = function(ledger) do.call(timings, c(list(ledger), want)))
-  result <- compare_timings(rows, by = o$by, smallest = o$smallest)
+  result <- compare_timings(rows, by = cli_factor(project, o$by), smallest = o$smallest, across = o$across,
+                            weights = cli_weights(o$mix))
   cli_emit(result, o$format, function() comparison_lines(result))
   0L
+}
+
+# The factor to compare by: the one asked, or else the one the project's default plan studies.
+cli_factor <- function(project, asked) {
+  plan <- if (length(project$defaults$plan)) project$plans[[project$defaults$plan]]
+  first_of(asked, plan$study, "engine_version")
+}
+
+# "gears=2,basin=1" as named weights.
+cli_weights <- function(text) {
+  if (is.null(text)) return(NULL)
+  parts <- strsplit(strsplit(text, ",", fixed = TRUE)[[1]], "=", fixed = TRUE)
+  weights <- suppressWarnings(as.numeric(vapply(parts, function(p) p[2], "")))
+  if (any(lengths(parts) != 2) || anyNA(weights)) {
+    stop_input("usage", paste("got", show_value(text)), "option --mix", "Write scenes and weights as gears=2,basin=1.")
+  }
+  stats::setNames(weights, trimws(vapply(parts, `[[`, "", 1)))
 }
 
 # The first of these that is given.

@@ -22,11 +22,15 @@ figure_option <- opt("--figure", "also write the figure to this PNG file")
 
 cli_options <- list(
   demo = list(opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"), format_option),
-  bench = list(opt("--node", "node file that describes this machine [here, when there is one]"),
+  bench = list(opt("--dry-run", "list the trials and what they should take, and run nothing", "logical", FALSE),
+               opt("--resume", "go on with the plan's last run where it was interrupted", "logical", FALSE),
+               opt("--node", "node file that describes this machine [here, when there is one]"),
                opt("--keep", "folder for the pictures [none are kept]"), format_option),
   compare = list(
-    opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "), " [engine_version]"),
-        default = "engine_version"),
+    opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "),
+                       " [what the project's plan studies, or engine_version]")),
+    opt("--across", "compare also what differs in more, and say in what", "logical", FALSE),
+    opt("--mix", "your own mix of scenes, such as gears=2,basin=1"),
     opt("--engine", "only this engine"), opt("--scene", "only this scene"),
     opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02), format_option
   ),
@@ -41,8 +45,11 @@ cli_arguments <- c(bench = "[PLAN]", help = "[COMMAND]")
 
 cli_parser <- function(command) {
   options <- lapply(cli_options[[command]], function(o) {
-    optparse::make_option(o$flag, type = o$type, default = o$default, help = o$help,
-                          dest = gsub("-", "_", sub("^--", "", o$flag)),
+    name <- gsub("-", "_", sub("^--", "", o$flag))
+    if (o$type == "logical") {
+      return(optparse::make_option(o$flag, action = "store_true", default = FALSE, help = o$help, dest = name))
+    }
+    optparse::make_option(o$flag, type = o$type, default = o$default, help = o$help, dest = name,
                           metavar = if (o$type == "character") "TEXT" else "NUMBER")
   })
   usage <- paste("clockpigeon", command, "[OPTIONS]", if (command %in% names(cli_arguments)) cli_arguments[[command]])

@@ -37,6 +37,7 @@ const char* kHelp =
     "  --threads N       1 when not given\n"
     "  --band A-B        only rows A to B, from 1\n"
     "  --seed N          1 when not given\n"
+    "  --bounces N       most bounces along a path, 32 when not given\n"
     "  --release R       1.0 or 1.1 (default)\n"
     "  --list, --version, --help\n";
 
@@ -61,13 +62,14 @@ void two_numbers(const char* text, char between, const std::string& option, int&
 }
 
 Request parse(int argc, char** argv) {
-  enum { scene = 1, frame, size, out, samples, noise, time_s, threads, band, seed, release, version, help, list };
+  enum { scene = 1, frame, size, out, samples, noise, time_s, threads, band, seed, bounces, release, version, help, list };
   static const option options[] = {
       {"scene", 1, nullptr, scene},     {"frame", 1, nullptr, frame},     {"size", 1, nullptr, size},
       {"out", 1, nullptr, out},         {"samples", 1, nullptr, samples}, {"noise", 1, nullptr, noise},
       {"time", 1, nullptr, time_s},     {"threads", 1, nullptr, threads}, {"band", 1, nullptr, band},
       {"seed", 1, nullptr, seed},       {"release", 1, nullptr, release}, {"version", 0, nullptr, version},
-      {"help", 0, nullptr, help},       {"list", 0, nullptr, list},       {nullptr, 0, nullptr, 0}};
+      {"bounces", 1, nullptr, bounces}, {"help", 0, nullptr, help},       {"list", 0, nullptr, list},
+      {nullptr, 0, nullptr, 0}};
   Request r;
   opterr = 0;
   for (int c; (c = getopt_long(argc, argv, "", options, nullptr)) != -1;) {
@@ -82,6 +84,7 @@ Request parse(int argc, char** argv) {
       case threads: r.job.threads = static_cast<int>(number(optarg, "--threads", 1, true)); break;
       case band: two_numbers(optarg, '-', "--band", r.first, r.last); break;
       case seed: r.job.seed = static_cast<uint64_t>(number(optarg, "--seed", 0, true)); break;
+      case bounces: r.job.bounces = static_cast<int>(number(optarg, "--bounces", 1, true)); break;
       case release: r.release = optarg; break;
       case version: r.ask_version = true; break;
       case help: r.ask_help = true; break;

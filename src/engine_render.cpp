@@ -56,7 +56,7 @@ double frame_brightness(const Scene& scene, const Tree& tree, const Job& job, co
     for (int k = 0; k < kSamples; ++k) {
       Stream stream(job.seed ^ 0x5EEDull, cell, k);
       const float x = (cell % kColumns + stream.uniform()) / kColumns, y = (cell / kColumns + stream.uniform()) / kRows;
-      total += brightness(trace(scene, tree, eye.through(x * job.width, y * job.height), stream, rays));
+      total += brightness(trace(scene, tree, eye.through(x * job.width, y * job.height), job.bounces, stream, rays));
     }
   }
   return std::max(total / (kColumns * kRows * kSamples), 1e-6);
@@ -122,7 +122,7 @@ Outcome render(const Scene& scene, const Tree& tree, const Job& job) {
           while (p.samples < goal) {
             Stream stream(job.seed, id, p.samples);
             const float dx = stream.uniform(), dy = stream.uniform();
-            p.add(trace(scene, tree, eye.through(column + dx, job.row_from + r + dy), stream, mine));
+            p.add(trace(scene, tree, eye.through(column + dx, job.row_from + r + dy), job.bounces, stream, mine));
           }
         }
       }

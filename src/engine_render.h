@@ -21,6 +21,7 @@ struct Job {
   Limits limits;
   int threads = 1;
   uint64_t seed = 1;
+  int bounces = 32;  // at most, along a path
 };
 
 struct Picture {
@@ -35,7 +36,7 @@ struct Outcome {
   uint64_t rays = 0;
 };
 
-Vec trace(const Scene& scene, const Tree& tree, Ray ray, Stream& stream, uint64_t& rays);
+Vec trace(const Scene& scene, const Tree& tree, Ray ray, int bounces, Stream& stream, uint64_t& rays);
 Outcome render(const Scene& scene, const Tree& tree, const Job& job);
 
 }  // namespace pebble

@@ -55,10 +55,10 @@ Vec held(Vec light, int bounce) {
 
 }  // namespace
 
-Vec trace(const Scene& scene, const Tree& tree, Ray ray, Stream& stream, uint64_t& rays) {
+Vec trace(const Scene& scene, const Tree& tree, Ray ray, int bounces, Stream& stream, uint64_t& rays) {
   Vec light, weight{1, 1, 1};
   bool sees_lamps = true;  // a lamp counts here unless the last hit sampled it already
-  for (int bounce = 0; bounce < 32; ++bounce) {
+  for (int bounce = 0; bounce < bounces; ++bounce) {
     Hit hit;
     ++rays;
     if (!tree.nearest(ray, 1e30f, hit)) return light + held(weight * sky(scene, ray.direction), bounce);

@@ -75,6 +75,37 @@ test_that("sets that differ in more than the factor are refused, and what differ
   expect_refusal(compare_timings(data.frame(a = 1), "engine"), "columns")
 })
 
+test_that("what differs can be compared across, and each difference is said", {
+  x <- rbind(some_timings(c(10, 11), engine_version = "1.0", device = "a"),
+             some_timings(c(5, 5.5), engine_version = "1.1", device = "b"))
+  expect_refusal(compare_timings(x, "engine_version"), "compare", "--across")
+  out <- compare_timings(x, "engine_version", across = TRUE)
+  expect_equal(out$ratio, 2)
+  expect_match(out$note, "not alike, compared across device (a against b)", fixed = TRUE)
+})
+
+test_that("the user's mix weighs the mean frame of each scene", {
+  x <- rbind(two_versions(c(10, 10), c(5, 5), scene = "a"), two_versions(c(20, 20), c(40, 40), scene = "b"),
+             two_versions(c(1, 1), c(1, 1), scene = "c"))
+  mix <- compare_timings(x, "engine_version", weights = c(a = 3, b = 1))
+  expect_equal(mix$ratio[mix$basis == "own mix"], (3 * 10 + 20) / (3 * 5 + 40))
+  expect_refusal(compare_timings(x, "engine_version", weights = c(d = 1)), "choice", "a, b or c")
+  expect_refusal(compare_timings(x, "engine_version", weights = 1:2), "type")
+})
+
+test_that("one cell far from all others is named", {
+  old <- rep(10, 8)
+  x <- two_versions(old, old / c(2, 2.05, 1.95, 2, 2.02, 1.98, 2, 9), frame = 1:8)
+  expect_match(compare_timings(x, "engine_version")$note, "1 pair far from the others (s frame 8: 9, median 2)",
+               fixed = TRUE)
+  expect_identical(compare_timings(x[-c(8, 16), ], "engine_version")$note, "")
+})
+
+test_that("frames per minute and ms per frame go with the seconds", {
+  x <- compare_timings(two_versions(c(10, 10), c(4, 4)), "engine_version")
+  expect_equal(c(x$old_ms, x$new_ms, x$old_per_min, x$new_per_min), c(10000, 4000, 6, 15))
+})
+
 test_that("the sample's written-down model is found again", {
   x <- example_timings()
   by_version <- compare_timings(x[x$engine == "sundew", ], "engine_version")

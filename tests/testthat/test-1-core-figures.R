@@ -1,13 +1,30 @@
-test_that("one change has three names", {
-  expect_equal(as.data.frame(speed_figures(80, 50)), data.frame(old = 80, new = 50, ratio = 1.6, time_saved = 0.375,
-                                                                speed_gain = 0.6))
-  x <- speed_figures(c(10, 5), 10)
-  expect_equal(x$ratio, c(1, 0.5))
-  expect_equal(x$speed_gain, x$ratio - 1)
-  expect_equal(1 - x$time_saved, 1 / x$ratio)
+test_that("one fact has three figures, each labelled", {
+  x <- speed_figures(80, 50)
+  expect_equal(c(x$ratio, x$time_saved, x$speed_gain), c(1.6, 0.375, 0.6))
+  expect_identical(nrow(speed_figures(c(10, 20, 30), 5)), 3L)
 })
 
-test_that("times that are none are refused", {
-  for (bad in list(0, -1, NA, Inf, "8")) expect_refusal(speed_figures(bad, 1), "type", "old")
-  expect_refusal(speed_figures(1:2, 1:3), "type")
+test_that("any two figures give the others", {
+  truth <- speed_figures(80, 50)
+  for (given in list(list(old = 80, ratio = 1.6), list(new = 50, ratio = 1.6), list(old = 80, time_saved = 0.375),
+                     list(new = 50, time_saved = 0.375), list(old = 80, speed_gain = 0.6),
+                     list(new = 50, speed_gain = 0.6))) expect_equal(do.call(speed_figures, given), truth)
+  alone <- speed_figures(time_saved = c(0.4, -1))
+  expect_equal(alone$ratio, c(1 / 0.6, 0.5))
+  expect_true(all(is.na(alone$old) & is.na(alone$new)))
+})
+
+test_that("figures that contradict each other are refused, rounded ones are not", {
+  expect_refusal(speed_figures(100, 60, speed_gain = 0.4), "figures", c("contradict", "time saving of 40 %", "66.67 %"))
+  expect_refusal(speed_figures(ratio = 1.6, time_saved = 0.6), "figures")
+  expect_equal(speed_figures(100, 60, ratio = 1.67)$ratio, 100 / 60)
+})
+
+test_that("speed_figures validates its inputs", {
+  for (bad in list(0, -1, NA_real_, Inf, "80")) expect_refusal(speed_figures(bad, 50), "type")
+  expect_refusal(speed_figures(1:3, 1:2), "type", "3 old")
+  expect_refusal(speed_figures(80, time_saved = 1), "type", "below 1")
+  expect_refusal(speed_figures(80, speed_gain = -1), "type", "above -1")
+  expect_refusal(speed_figures(80), "figures", "Give old and new")
+  expect_refusal(speed_figures(), "figures")
 })

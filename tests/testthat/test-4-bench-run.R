@@ -120,3 +120,76 @@ test_that("POV-Ray is driven for real: three frames of a scene of ours, compared
   expect_true(all(s$finish_p10 > 0 & s$finish_p10 <= s$finish_p90))
   expect_gt(s$finish_p50[1], s$finish_p50[2])
 })
+
+test_that("features and devices are crossed, passed on, and part of the setting", {
+  ledger <- memory_ledger()
+  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1, repeats = 1,
+                     options = bench_options(warmups = 0, features = list(bounces = c("2", "32")),
+                                             devices = c("all", "shared"), study = "features"))
+  node <- read_node(write_file(scratch(), "n.yaml", "node: desk",
+                               "devices: [{device: chip, kind: cpu, cores: 2, share: 0.5}]"))
+  rows <- run_bench(plan, ledger, node, progress = FALSE)
+  expect_identical(rows$status, rep("ok", 4))
+  expect_setequal(paste(rows$features, rows$threads, rows$capacity),
+                  paste(rep(c('{"bounces":"2"}', '{"bounces":"32"}'), 2), rep(2:1, each = 2), rep(c("1", "0.5"), each = 2)))
+  odd <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1, repeats = 1,
+                    options = bench_options(warmups = 0, features = list(denoise = c("on", "off"))))
+  expect_identical(unique(run_bench(odd, ledger, progress = FALSE)$note), "pebble knows no feature denoise")
+  expect_refusal(plan_bench(small_shot(), pebble(), frames = 1, options = bench_options(study = "threads")), "plan",
+                 "has one level")
+})
+
+test_that("settings repeat until they are known, within their counts and the budget", {
+  ledger <- memory_ledger()
+  folder <- scratch()
+  pixel <- one_pixel(folder)
+  # Frame 1 takes the same time always, frame 2 a different one each time.
+  engine <- script_engine(folder, paste0("n=$(ls ", folder, " | wc -l); touch ", folder, "/$n-$$"),
+                          "[ $2 = 2 ] && sleep 0.$((n % 4 * 2 + 1)) || sleep 0.3",
+                          paste("cp", pixel, "$1; echo load 1 compute 2"))
+  plan <- plan_bench(small_shot(), engine, frames = 1:2, repeats = repeat_until(0.05, least = 3, most = 6),
+                     options = bench_options(warmups = 0))
+  rows <- run_bench(plan, ledger, progress = FALSE)
+  expect_identical(as.vector(table(rows$frame)), c(3L, 6L))
+  expect_identical(rows[["repeat"]], c(rep(1:3, each = 2), 4:6))
+  none <- run_bench(plan_bench(small_shot(), engine, frames = 2, repeats = repeat_until(0.05, budget = "0.1 s"),
+                               options = bench_options(warmups = 0)), ledger, progress = FALSE)
+  expect_identical(nrow(none), 3L)
+  expect_refusal(repeat_until(least = 5, most = 4), "type")
+})
+
+test_that("a run that is killed at any moment goes on with the trials that have no row, 50 times over", {
+  folder <- scratch()
+  path <- file.path(folder, "l.sqlite")
+  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1:40, repeats = 4,
+                     options = bench_options(warmups = 0))
+  saveRDS(list(plan, pebble()), file.path(folder, "plan.rds"))
+  code <- c("x <- readRDS('plan.rds'); l <- clockpigeon::open_ledger('l.sqlite')",
+            "k <- DBI::dbGetQuery(l$con, 'SELECT count(*) AS n FROM plans')$n; file.create('begun')",
+            "if (k) clockpigeon::resume_bench(l, x[[2]], progress = FALSE)",
+            "if (!k) clockpigeon::run_bench(x[[1]], l, progress = FALSE)",
+            "file.create('ended')")
+  writeLines(code, file.path(folder, "run.R"))
+  set.seed(5)
+  kills <- 0
+  seen <- character()
+  for (attempt in 1:120) {
+    if (file.exists(file.path(folder, "ended"))) break
+    unlink(file.path(folder, "begun"))
+    job <- processx::process$new(file.path(R.home("bin"), "Rscript"), "run.R", wd = folder,
+                                 env = c("current", R_LIBS = Sys.getenv("R_LIBS")))
+    while (job$is_alive() && !file.exists(file.path(folder, "begun"))) Sys.sleep(0.01)
+    job$wait(timeout = if (kills < 50) 1000 * runif(1, 0, 0.25) else 60000)
+    if (job$is_alive()) kills <- kills + 1
+    job$kill()
+    ledger <- open_ledger(path)
+    rows <- timings(ledger)
+    close_ledger(ledger)
+    expect_identical(rows$id[seq_along(seen)], seen)
+    seen <- rows$id
+  }
+  expect_gte(kills, 50)
+  expect_identical(sort(rows$run_order), seq_len(160))
+  expect_identical(rows$status, rep("ok", 160))
+  expect_refusal(resume_bench(memory_ledger(), pebble()), "plan", "has no plan")
+})
