@@ -53,6 +53,15 @@ pattern_field <- function(x, where) {
   x
 }
 
+# Columns of a timing, each with the key under which pictures say it.
+metadata_field <- function(x, where) {
+  if (!is.list(x) || is.null(names(x))) {
+    stop_input("type", paste("got", show_value(x)), where, "Write `column: key` for each.")
+  }
+  for (name in names(x)) check_choice(name, where, names(timing_columns))
+  Map(check_text, x, paste0(where, "$", names(x)))
+}
+
 engine_fields <- function() list(
   engine = field(check_text, required = TRUE),
   about = field(check_text),
@@ -67,6 +76,8 @@ engine_fields <- function() list(
   devices = field(check_texts, default = "cpu"),
   features = field(features_field, default = list()),
   output = field(choice_of("png", "pfm", "exr", "tiff"), default = "png"),
+  log = field(record_of(list(frame = field(pattern_field, required = TRUE), wall = field(pattern_field)))),
+  metadata = field(metadata_field),
   reads = field(record_of(sapply(read_targets, function(target) field(pattern_field), simplify = FALSE)),
                 default = list())
 )
@@ -82,7 +93,9 @@ engine_fields <- function() list(
 #' (`ask`: arguments, `pattern`: one group), `versions` (those that can be asked for through `{version}`), `limits` it
 #' knows, `bands` (true or false), `devices`, `features` (settings that a plan may vary, such as denoising: each a name
 #' with `any`, or with the argument that each value stands for), `output` (png, pfm, exr or tiff), `reads` (patterns,
-#' one group each, for `load_s`, `compute_s`, `samples_done`, `noise`, `peak_mem_mb`).
+#' one group each, for `load_s`, `compute_s`, `samples_done`, `noise`, `peak_mem_mb`), `log` (how a log of many frames
+#' is read: `frame`, a pattern for the line that begins one, its group the number; `wall`, one for its time) and
+#' `metadata` (columns of a timing, each with the key under which a picture says it).
 #'
 #' No shell stands between: each argument reaches the program as it is.
 #'

@@ -19,13 +19,19 @@
 #' close_ledger(ledger)
 #' @export
 add_timings <- function(ledger, x, replaces = NULL) {
-  con <- ledger_connection(ledger)
+  ledger_connection(ledger)
   x <- as_timings(x)
   if (!nrow(x)) return(invisible(character()))
   if (length(replaces) && length(replaces) != nrow(x)) {
     stop_input("ledger", paste("got", length(replaces), "ids for", nrow(x), "rows"), argument("replaces"),
                "Name one older row for each.")
   }
+  add_rows(ledger, x, function(con, ids) if (length(replaces)) add_corrections(con, replaces, ids))
+}
+
+# Adds checked timings, and what belongs to them, in one transaction; returns the ids.
+add_rows <- function(ledger, x, also) {
+  con <- ledger_connection(ledger)
   blank <- is.na(x[["id"]])
   x[["id"]][blank] <- new_ids(con, sum(blank))
   x[["measured_at"]][is.na(x[["measured_at"]])] <- utc_now()
@@ -34,7 +40,7 @@ add_timings <- function(ledger, x, replaces = NULL) {
   tryCatch(
     write_ledger(con, function() {
       insert_rows(con, "timings", rows)
-      if (length(replaces)) add_corrections(con, replaces, rows[["id"]])
+      also(con, rows[["id"]])
     }),
     clockpigeon_error = function(e) stop(e),
     error = function(e) stop_input("ledger", paste("the rows were not added:", conditionMessage(e)),
@@ -79,10 +85,10 @@ utc_now <- function(time = Sys.time()) format(time, "%Y-%m-%dT%H:%M:%OS3Z", tz =
 #' worth used), `site`, `tier`, `wall_s`, `load_s`, `compute_s`, `cpu_s` (seconds), `peak_mem_mb` (1e6 bytes),
 #' `samples_done` (mean per pixel), `noise` (standard error over brightness), `billed`, `currency`, `status` (ok,
 #' failed, timed_out, unsupported, incomplete, unusable), `kind` (measured, reported, typed, estimated), `precision`
-#' (exact, about), `warm` (`FALSE`: a warm-up, or the first frame of a process that made several), `run_order`, `repeat` (0 is a
-#' warm-up), `load_average` (before), `busy` (others used the machine), `machine` (id of its facts), `conditions` (JSON:
-#' cores used by others, heavy programs, clock rate, throttling), `plan_id`, `output`, `note`. Missing is `NA`, never
-#' zero.
+#' (exact, about), `warm` (`FALSE`: a warm-up, or the first frame of a process that made several), `run_order`,
+#' `repeat` (0 is a warm-up), `load_average` (before), `busy` (others used the machine), `machine` (id of its facts),
+#' `conditions` (JSON: cores used by others, heavy programs, clock rate, throttling), `plan_id`, `output`, `note`.
+#' Missing is `NA`, never zero.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param ... Conditions as `column = values`: rows whose column is one of the values.
@@ -149,6 +155,19 @@ kept_plan <- function(ledger, name = NULL) {
   trials <- lapply(blocks$trials, jsonlite::fromJSON)
   list(id = plan$id, name = plan$name, seed = plan$seed, options = jsonlite::fromJSON(plan$options),
        trials = do.call(rbind, trials), blocks = length(trials))
+}
+
+# Marks of the files that were imported before.
+imported_marks <- function(ledger) DBI::dbGetQuery(ledger_connection(ledger), "SELECT mark FROM imports")[["mark"]]
+
+# Adds imported timings and writes down where they are from; returns them as they were added.
+add_import <- function(ledger, x, paths, marks) {
+  ids <- add_rows(ledger, x, function(con, ids) {
+    insert_rows(con, "imports", list(mark = marks, path = paths, imported_at = rep(utc_now(), length(paths)),
+                                     timings = rep(nrow(x), length(paths))))
+  })
+  x[["id"]] <- ids
+  x
 }
 
 # The id of a machine with these facts; it is written down when it is new.

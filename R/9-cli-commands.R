@@ -96,6 +96,55 @@ bench_lines <- function(rows) {
     if (nrow(bad)) c("", faults))
 }
 
+# The options of a command that are columns of a timing, as they were given.
+cli_row <- function(o) Filter(length, o[row_columns])
+
+cli_import <- function(args) {
+  parsed <- cli_parse("import", args)
+  o <- parsed$options
+  project <- read_project()
+  engine <- if (length(o$engine)) project$engines[[o$engine]]
+  map <- if (length(o$map)) {
+    parts <- strsplit(strsplit(o$map, ",", fixed = TRUE)[[1]], "=", fixed = TRUE)
+    if (any(lengths(parts) != 2)) {
+      stop_input("usage", paste("got", show_value(o$map)), "option --map", "Write columns as frame=Nr,wall_s=Time.")
+    }
+    stats::setNames(vapply(parts, `[[`, "", 2), trimws(vapply(parts, `[[`, "", 1)))
+  }
+  rows <- cli_ledger(project, FALSE, function(ledger) {
+    import_timings(parsed$args, o$as, ledger, engine, map, cli_row(o), o$writers)
+  })
+  for (path in attr(rows, "known")) cli_note("known: ", path, " was imported before; nothing was added")
+  cli_emit(rows, o$format, function() import_lines(rows))
+  0L
+}
+
+import_lines <- function(rows) {
+  rows <- as_frame(rows)
+  good <- rows[["wall_s"]][rows[["status"]] == "ok"]
+  bad <- rows[["status"]] != "ok"
+  reasons <- table(paste0(gsub("_", " ", rows[["status"]]), ": ", rows[["note"]])[bad])
+  c(paste0(nrow(rows), if (nrow(rows) == 1) " timing" else " timings", " added",
+           if (length(good)) paste0("; ", length(good), " with a time, median ", format_duration(stats::median(good)),
+                                    ", ", paste(format_duration(range(good)), collapse = " to "))),
+    if (length(reasons)) paste0(reasons, " ", names(reasons)))
+}
+
+cli_record <- function(args) {
+  o <- cli_parse("record", args)$options
+  project <- read_project()
+  row <- c(cli_row(o), Filter(length, o[c("status", "note")]))
+  said <- Filter(length, o[c("time", "activity", "frames_done", "frames_asked", "began", "ended")])
+  cli_ledger(project, FALSE, function(ledger) {
+    id <- do.call(record_timing, c(list(ledger), said, row))
+    one <- timings(ledger, id = id)
+    time <- if (is.na(one[["wall_s"]])) "no time" else paste(format_duration(one[["wall_s"]]), "a frame")
+    show_lines(paste0("recorded: ", paste(c(one[["activity"]], time, one[["status"]], one[["kind"]],
+                                            if (!is.na(one[["precision"]])) one[["precision"]]), collapse = ", ")))
+  })
+  0L
+}
+
 cli_compare <- function(args) {
   o <- cli_parse("compare", args)$options
   project <- read_project()

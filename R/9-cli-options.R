@@ -18,6 +18,10 @@ choice_options <- list(
   opt("--confidence", "chance asked for [the project's default, 0.9]", "double"),
   opt("--prefer", "cheapest or fastest of what fits [cheapest]", default = "cheapest")
 )
+# Columns that are the same for all rows that come in.
+row_columns <- c("shot", "scene", "frame", "engine", "engine_version", "node", "device", "site", "tier", "limit_kind",
+                 "limit_value", "width", "height", "threads", "kind")
+row_options <- lapply(row_columns, function(name) opt(paste0("--", gsub("_", "-", name)), paste("column", name)))
 figure_option <- opt("--figure", "also write the figure to this PNG file")
 
 cli_options <- list(
@@ -26,6 +30,20 @@ cli_options <- list(
                opt("--resume", "go on with the plan's last run where it was interrupted", "logical", FALSE),
                opt("--node", "node file that describes this machine [here, when there is one]"),
                opt("--keep", "folder for the pictures [none are kept]"), format_option),
+  import = c(list(
+    opt("--as", "log, frames (a folder of finished ones), pictures, csv or json [told from the name]"),
+    opt("--map", "columns of a table, such as frame=Nr,wall_s=Time"),
+    opt("--writers", "pictures that were in work at once, where it is known", "integer")
+  ), row_options, list(format_option)),
+  record = c(list(
+    opt("--time", "as it was said: 'about 15 min', 1h20m, or '24 fps' for playback"),
+    opt("--activity", "render, playback, encode, ... [render]", default = "render"),
+    opt("--status", "ok, failed, unusable, incomplete, ... [ok]"),
+    opt("--frames-done", "of a time for many frames: how many were finished", "integer"),
+    opt("--frames-asked", "and how many were asked", "integer"),
+    opt("--began", "clock time, such as '2026-11-03 14:05'"), opt("--ended", "clock time"),
+    opt("--note", "anything else")
+  ), row_options),
   compare = list(
     opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "),
                        " [what the project's plan studies, or engine_version]")),
@@ -41,7 +59,7 @@ cli_options <- list(
   help = list()
 )
 
-cli_arguments <- c(bench = "[PLAN]", help = "[COMMAND]")
+cli_arguments <- c(bench = "[PLAN]", import = "FILE...", help = "[COMMAND]")
 
 cli_parser <- function(command) {
   options <- lapply(cli_options[[command]], function(o) {
@@ -62,7 +80,7 @@ cli_parse <- function(command, args) {
     what <- sub("\\.?$", "", gsub("\\s+", " ", sub("^Error in getopt.*?: ", "", trimws(conditionMessage(e)))))
     stop_input("usage", what, paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
   }
-  arguments <- if (command %in% names(cli_arguments)) c(0, 1) else 0
+  arguments <- if (command == "import") c(1, Inf) else if (command %in% names(cli_arguments)) c(0, 1) else 0
   parsed <- tryCatch(optparse::parse_args(cli_parser(command), args, positional_arguments = arguments), error = refuse,
                      warning = refuse)
   if (!is.null(parsed$options$format)) check_choice(parsed$options$format, "option --format", c("table", "csv", "json"))

@@ -17,6 +17,7 @@ test_that("a dry run lists trials and total, and runs nothing", {
   shown <- run_command_line("bench", "--dry-run", wd = folder)
   expect_identical(shown$status, 0L)
   expect_match(shown$stdout, "38 trials, of unknown time.*nothing was run.*and 8 more")
-  expect_identical(nrow(read.csv(text = run_command_line("bench", "--dry-run", "--format", "csv", wd = folder)$stdout)), 38L)
+  rows <- run_command_line("bench", "--dry-run", "--format", "csv", wd = folder)$stdout
+  expect_identical(nrow(read.csv(text = rows)), 38L)
   expect_identical(tools::md5sum(file.path(folder, "ledger.sqlite")), before)
 })

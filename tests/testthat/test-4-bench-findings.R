@@ -1,5 +1,7 @@
-run_of <- function(wall_s, ...) some_timings(wall_s, run_order = seq_along(wall_s), frame = rep_len(1:4, length(wall_s)),
-                                             "repeat" = rep(seq_len(length(wall_s) / 4), each = 4), ...)
+run_of <- function(wall_s, ...) {
+  some_timings(wall_s, run_order = seq_along(wall_s), frame = rep_len(1:4, length(wall_s)),
+               "repeat" = rep(seq_len(length(wall_s) / 4), each = 4), ...)
+}
 
 test_that("a run that grows slower says so, and one that does not is silent", {
   set.seed(1)
@@ -17,7 +19,8 @@ test_that("a run that grows slower says so, and one that does not is silent", {
 
 test_that("a steady machine is rarely said to drift", {
   set.seed(2)
-  told <- replicate(300, "drift" %in% bench_findings(run_of(rep_len(c(10, 20, 15, 12), 24) * exp(rnorm(24, 0, 0.1))))$finding)
+  base <- rep_len(c(10, 20, 15, 12), 24)
+  told <- replicate(300, "drift" %in% bench_findings(run_of(base * exp(rnorm(24, 0, 0.1))))$finding)
   expect_lt(mean(told), 0.03)
 })
 

@@ -131,7 +131,8 @@ test_that("features and devices are crossed, passed on, and part of the setting"
   rows <- run_bench(plan, ledger, node, progress = FALSE)
   expect_identical(rows$status, rep("ok", 4))
   expect_setequal(paste(rows$features, rows$threads, rows$capacity),
-                  paste(rep(c('{"bounces":"2"}', '{"bounces":"32"}'), 2), rep(2:1, each = 2), rep(c("1", "0.5"), each = 2)))
+                  paste(rep(c('{"bounces":"2"}', '{"bounces":"32"}'), 2), rep(2:1, each = 2),
+                        rep(c("1", "0.5"), each = 2)))
   odd <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1, repeats = 1,
                     options = bench_options(warmups = 0, features = list(denoise = c("on", "off"))))
   expect_identical(unique(run_bench(odd, ledger, progress = FALSE)$note), "pebble knows no feature denoise")

@@ -1,0 +1,75 @@
+# Tables from elsewhere: CSV and JSON, with a map from their columns to those of a timing.
+
+# Reads a table of texts: the separator (comma, semicolon, tab) and the encoding are told from the file. `decimal` is
+# the comma when fields are set apart by semicolons and a comma stands between digits.
+read_foreign_csv <- function(path) {
+  lines <- read_text_lines(path)
+  counts <- vapply(c(",", ";", "\t"), function(s) nchar(gsub(paste0("[^", s, "]"), "", lines[1])), 0L)
+  if (max(counts) == 0) {
+    stop_input("import", "has one column only", short_path(path), "Set columns apart by comma, semicolon or tab.")
+  }
+  sep <- names(counts)[which.max(counts)]
+  x <- tryCatch(
+    utils::read.table(text = lines, sep = sep, header = TRUE, quote = "\"", colClasses = "character",
+                      check.names = FALSE, comment.char = "", na.strings = c("", "NA"), strip.white = TRUE),
+    error = function(e) stop_input("import", paste("is no table:", conditionMessage(e)), short_path(path),
+                                   "Give each line as many fields as the first.")
+  )
+  if (sep == ";") x[] <- lapply(x, function(column) sub("^(-?[0-9]+),([0-9]+)$", "\\1.\\2", column))
+  x
+}
+
+# The lines of a text file in UTF-8, whatever of UTF-8, UTF-16 and Latin-1 it was written in; an error when it is empty
+# or binary.
+read_text_lines <- function(path) {
+  bytes <- readBin(path, "raw", file.size(path))
+  if (!length(bytes)) stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
+  mark <- function(...) identical(bytes[seq_along(c(...))], as.raw(c(...)))
+  wide <- if (mark(0xff, 0xfe)) "UTF-16LE" else if (mark(0xfe, 0xff)) "UTF-16BE"
+  if (length(wide)) {
+    text <- iconv(list(bytes[-(1:2)]), wide, "UTF-8")
+  } else {
+    if (mark(0xef, 0xbb, 0xbf)) bytes <- bytes[-(1:3)]
+    if (any(bytes == 0)) stop_input("import", "is binary", short_path(path), "Name a text file.")
+    text <- rawToChar(bytes)
+    text <- if (validUTF8(text)) enc2utf8(`Encoding<-`(text, "UTF-8")) else iconv(text, "latin1", "UTF-8")
+  }
+  strsplit(text, "\r\n|\n|\r")[[1]]
+}
+
+read_foreign_json <- function(path) {
+  text <- paste(read_text_lines(path), collapse = "\n")
+  x <- tryCatch(jsonlite::fromJSON(text, flatten = TRUE), error = function(e) {
+    stop_input("import", paste("is no JSON:", strsplit(conditionMessage(e), "\n")[[1]][1]), short_path(path),
+               "Mend it there.")
+  })
+  if (!is.data.frame(x)) stop_input("import", "holds no list of records", short_path(path), "Write [{...}, {...}].")
+  x[] <- lapply(x, function(column) if (is.list(column)) vapply(column, to_json, "") else as.character(column))
+  x
+}
+
+# Takes the mapped columns of a foreign table as those of a timing: durations with a unit or clock form become seconds,
+# plain numbers in a column that ends in _s are seconds. Columns of a timing's own names need no map.
+map_columns <- function(x, map, where) {
+  for (name in names(map)) check_choice(name, argument("map"), names(timing_columns))
+  lost <- setdiff(unlist(map), names(x))
+  if (length(lost)) {
+    stop_input("import", paste0("has no column ", show_value(lost[1])), where,
+               paste0("Its columns are ", toString(names(x)), "."))
+  }
+  own <- setdiff(intersect(names(timing_columns), names(x)), names(map))
+  out <- x[c(unlist(map), own)]
+  names(out) <- c(names(map), own)
+  for (name in grep("_s$", names(out), value = TRUE)) out[[name]] <- seconds_column(out[[name]], name, where)
+  out
+}
+
+seconds_column <- function(x, name, where) {
+  plain <- grepl("^-?[0-9]+(\\.[0-9]+)?([eE][-+]?[0-9]+)?$", x) | is.na(x)
+  out <- rep(NA_real_, length(x))
+  out[plain] <- as.numeric(x[plain])
+  out[!plain] <- vapply(which(!plain), function(i) {
+    parse_duration(x[i], paste0(where, ", line ", i + 1, ", column for `", name, "`"))
+  }, 0)
+  out
+}
