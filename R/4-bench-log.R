@@ -29,9 +29,8 @@ import_log <- function(path, engine, lines_at_once = 50000L) {
 
 log_hits <- function(lines, pattern, name) {
   at <- grep(pattern, lines, perl = TRUE)
-  if (!length(at)) return(NULL)
   value <- vapply(regmatches(lines[at], regexec(pattern, lines[at], perl = TRUE)), function(m) m[2], "")
-  data.frame(line = at, name = name, value = value)
+  data.frame(line = at, name = rep(name, length(at)), value = value)
 }
 
 log_rows <- function(hits, engine, path) {
