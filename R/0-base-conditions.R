@@ -34,3 +34,11 @@ closest <- function(word, candidates) {
   far <- utils::adist(word, candidates, ignore.case = TRUE)[1, ]
   if (min(far) <= max(1, nchar(word) %/% 3)) candidates[which.min(far)]
 }
+
+# A package that is asked for only where it is used.
+need_package <- function(package, what) {
+  if (!requireNamespace(package, quietly = TRUE)) {
+    stop_input("package", paste0(what, " need the package ", package, ", which is not installed"),
+               instead = paste0("Install it: install.packages(\"", package, "\")."))
+  }
+}

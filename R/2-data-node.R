@@ -1,5 +1,15 @@
 # Nodes: own machines.
 
+launch_fields <- list(
+  by = field(choice_of("ssh", "cluster", "local"), required = TRUE),
+  host = field(check_text),
+  port = field(function(x, where) check_count(x, where, most = 65535), default = 47331L),
+  listen = field(check_text),
+  command = field(check_text, default = "sbatch"),
+  options = field(check_text, default = ""),
+  rscript = field(check_text, default = "Rscript")
+)
+
 node_fields <- function() list(
   node = field(check_text, required = TRUE),
   about = field(check_text),
@@ -12,6 +22,8 @@ node_fields <- function() list(
   )), required = TRUE),
   memory = field(parse_size),
   link = field(parse_rate),
+  launch = field(record_of(launch_fields)),
+  folder = field(check_text),
   engines = field(function(x, where) {
     if (!is.list(x) || is.null(names(x))) {
       stop_input("type", paste("got", show_value(x)), where, "Write engines as `name: [\"version\"]`.")
@@ -24,7 +36,10 @@ node_fields <- function() list(
 #'
 #' A node is one machine. Fields of the file: `node` (name), `about`, `devices` (a list of `device`, `kind` cpu or gpu,
 #' `count`, `cores` of a cpu, and `share`: the part of it that rendering may use, above 0 and at most 1), `memory` (`32
-#' GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it).
+#' GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it), `folder` (the project's folder there), and
+#' `launch` for a machine other than this one: `by` ssh, cluster or local; `host` for ssh (`user@loft-1`), through a
+#' tunnel on `port`, or else `listen`, the address here that it connects to; `command` and `options` of a scheduler;
+#' `rscript` there.
 #'
 #' @param path A YAML file.
 #' @return A list of class `node` with these fields; memory in bytes, link in bytes a second.
@@ -32,7 +47,14 @@ node_fields <- function() list(
 #' @examples
 #' read_node(demo_file("nodes/here.yaml"))
 #' @export
-read_node <- function(path) read_record(path, node_fields(), "node")
+read_node <- function(path) {
+  node <- read_record(path, node_fields(), "node")
+  if (identical(node$launch$by, "ssh") && is.null(node$launch$host)) {
+    stop_input("node", "is launched by ssh and names no host", paste0(short_path(path), ", field `launch`"),
+               "Write `host: user@machine`.")
+  }
+  node
+}
 
 # The machine at hand when no node file describes it.
 this_node <- function() {

@@ -13,6 +13,8 @@ plan_fields <- function() list(
   threads = field(counts, default = NA_integer_),
   features = field(function(x, where) check_features(x, where)),
   devices = field(function(x, where) vapply(check_texts(x, where), check_choice, "", where, c("all", "shared"))),
+  nodes = field(check_texts),
+  on_loss = field(choice_of("move", "wait"), default = "wait"),
   study = field(function(x, where) check_choice(x, where, names(compare_factors))),
   repeats = field(repeats_field, default = 2L),
   warmups = field(function(x, where) check_count(x, where, least = 0), default = 1L),
@@ -34,11 +36,11 @@ check_features <- function(x, where) {
 
 repeats_field <- function(x, where) {
   if (!is.list(x)) return(check_count(x, where))
-  percent <- function(x, where) {
+  share <- function(x, where) {
     number <- if (is.character(x)) regmatches(x, regexec("^([0-9.]+) *%$", x))[[1]][2]
     check_number(if (length(number)) as.numeric(number) / 100 else x, where, above = 0, most = 1)
   }
-  x <- read_fields(x, list(target = field(percent, default = 0.03), least = field(check_count, default = 3L),
+  x <- read_fields(x, list(target = field(share, default = 0.03), least = field(check_count, default = 3L),
                            most = field(check_count, default = 20L), budget = field(duration_field, default = Inf)),
                    where)
   do.call(repeat_until, x)
@@ -70,9 +72,10 @@ repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
 #' Fields of the file: `plan` (name), `about`, `shots` (names), `engines` (a list of `engine` and `versions`), `frames`
 #' (a frame set) or `probes` (that many frames spread over each shot), `limits` and `sizes` (each shot's own when
 #' absent), `threads`, `devices` (`all` of a node's, or what is `shared` with others), `features` (such as `denoise:
-#' ["on", "off"]`: each name with its values), `study` (the factor studied: at least two levels of it must be there),
-#' `repeats` (a count, or `target`, `least`, `most` and `budget` as in [repeat_until()]), `warmups`, `time_limit` for a
-#' trial, `seed` of the order.
+#' ["on", "off"]`: each name with its values), `nodes` (names: every setting runs on each), `on_loss` (whether the
+#' trials of a node that vanishes `move` to another or `wait` for it), `study` (the factor studied: at least two levels
+#' of it must be there), `repeats` (a count, or `target`, `least`, `most` and `budget` as in [repeat_until()]),
+#' `warmups`, `time_limit` for a trial, `seed` of the order.
 #'
 #' @param path A YAML file.
 #' @return A list of class `plan_file` with these fields; [plan_bench()] makes trials of it.

@@ -145,11 +145,13 @@ add_block <- function(ledger, plan_id, block, trials) {
   })
 }
 
-# The latest plan of a name (of any when NULL) as it was kept: list(id, name, seed, options, trials, blocks), or NULL.
-kept_plan <- function(ledger, name = NULL) {
+# The latest plan of a name or id (of any when NULL) as it was kept: list(id, name, seed, options, trials, blocks), or
+# NULL.
+kept_plan <- function(ledger, name = NULL, id = NULL) {
   con <- ledger_connection(ledger)
-  plan <- DBI::dbGetQuery(con, paste("SELECT * FROM plans", if (length(name)) "WHERE name = ?",
-                                     "ORDER BY rowid DESC LIMIT 1"), params = if (length(name)) list(name))
+  want <- Filter(length, list(name = name, id = id))
+  plan <- DBI::dbGetQuery(con, paste("SELECT * FROM plans", if (length(want)) paste("WHERE", names(want)[1], "= ?"),
+                                     "ORDER BY rowid DESC LIMIT 1"), params = if (length(want)) unname(want[1]))
   if (!nrow(plan)) return(NULL)
   blocks <- DBI::dbGetQuery(con, "SELECT trials FROM blocks WHERE plan_id = ? ORDER BY block", params = list(plan$id))
   trials <- lapply(blocks$trials, jsonlite::fromJSON)

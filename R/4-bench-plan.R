@@ -8,6 +8,9 @@
 #'   which it knows.
 #' @param devices `"all"` of a node's devices, what is `"shared"` as its file says, or both to cross them; `NULL` leaves
 #'   it to the engine.
+#' @param nodes Names of nodes, each to run every setting; `NULL` for this machine alone.
+#' @param on_loss What becomes of the trials of a node that vanishes: `"wait"` keeps them until the run is resumed,
+#'   `"move"` gives them to the nodes that are left.
 #' @param study The factor studied, one of those of [compare_timings()], or `NULL`.
 #' @param warmups Trials of the first setting of each engine version that run before the first block, are recorded as
 #'   repeat 0 and stay out of summaries.
@@ -19,11 +22,12 @@
 #' @examples
 #' bench_options(probes = 5, warmups = 0)$probes
 #' @export
-bench_options <- function(probes = 3, sizes = NULL, features = NULL, devices = NULL, study = NULL, warmups = 1,
-                          time_limit = 600, seed = 1, name = "plan") {
+bench_options <- function(probes = 3, sizes = NULL, features = NULL, devices = NULL, nodes = NULL, on_loss = "wait",
+                          study = NULL, warmups = 1, time_limit = 600, seed = 1, name = "plan") {
   for (use in devices) check_choice(use, argument("devices"), c("all", "shared"))
   list(probes = check_count(probes, argument("probes")), sizes = sizes,
        features = if (length(features)) check_features(features, argument("features")), devices = devices,
+       nodes = nodes, on_loss = check_choice(on_loss, argument("on_loss"), c("move", "wait")),
        study = if (length(study)) check_choice(study, argument("study"), names(compare_factors)),
        warmups = check_count(warmups, argument("warmups"), least = 0),
        time_limit = check_number(time_limit, argument("time_limit"), above = 0),
@@ -47,7 +51,7 @@ bench_options <- function(probes = 3, sizes = NULL, features = NULL, devices = N
 #' @param options From [bench_options()].
 #' @return A tibble of class `bench_plan`, one row a trial in the order they run: `run_order`, `repeat`, `shot`,
 #'   `scene`, `frame`, `engine`, `version`, `width`, `height`, `samples`, `noise`, `time_s`, `threads`, `devices`,
-#'   `features` (JSON). [run_bench()] runs it.
+#'   `features` (JSON), `node` (`NA` for this machine). [run_bench()] runs it.
 #' @section Conditions: `clockpigeon_error_plan` when frames lie outside a shot, or the factor studied has one level;
 #'   `clockpigeon_error_type` and
 #'   `clockpigeon_error_choice` for arguments that cannot be read.
@@ -81,7 +85,7 @@ new_plan <- function(trials, engines, options, until) {
 # The columns of a trial that tell the levels of a factor, where the plan itself knows them.
 study_columns <- list(engine_version = "version", engine = c("engine", "version"),
                       limit = c("samples", "noise", "time_s"), size = c("width", "height"), features = "features",
-                      threads = "threads", capacity = c("threads", "devices"))
+                      threads = "threads", capacity = c("threads", "devices"), node = "node")
 
 check_study <- function(settings, study) {
   columns <- if (length(study)) study_columns[[study]]
@@ -100,14 +104,15 @@ shot_settings <- function(shot, engines, versions, frames, limits, threads, opti
   sizes <- if (length(options$sizes)) options$sizes else list(shot$size)
   features <- feature_sets(options$features)
   devices <- if (length(options$devices)) options$devices else NA_character_
+  nodes <- if (length(options$nodes)) options$nodes else NA_character_
   at <- expand.grid(frame = shot_frames(shot, frames, options$probes), threads = as.integer(threads), devices = devices,
-                    features = features, size = seq_along(sizes), limit = seq_along(limits), run = seq_len(nrow(runs)),
-                    stringsAsFactors = FALSE)
+                    features = features, node = nodes, size = seq_along(sizes), limit = seq_along(limits),
+                    run = seq_len(nrow(runs)), stringsAsFactors = FALSE)
   limit <- function(kind) vapply(limits, function(l) or_na(l[[kind]]), 0)[at$limit]
   size <- function(k) vapply(sizes, function(s) as.integer(s[[k]]), 0L)[at$size]
   data.frame(shot = shot$shot, scene = shot$scene, frame = at$frame, runs[at$run, , drop = FALSE], width = size(1),
              height = size(2), samples = limit("samples"), noise = limit("noise"), time_s = limit("time"),
-             threads = at$threads, devices = at$devices, features = at$features, row.names = NULL)
+             threads = at$threads, devices = at$devices, features = at$features, node = at$node, row.names = NULL)
 }
 
 # Every combination of features, each as JSON; NA for none.
@@ -152,7 +157,7 @@ shot_frames <- function(shot, frames, probes) {
 order_trials <- function(settings, repeats, options) {
   with_seed(options$seed, {
     blocks <- lapply(seq_len(repeats), function(k) settings_in(settings, sample.int(nrow(settings)), k))
-    first <- !duplicated(row_key(settings, c("engine", "version")))
+    first <- !duplicated(row_key(settings, c("engine", "version", "node")))
     warm <- if (options$warmups > 0) settings_in(settings, rep(which(first), options$warmups), 0L)
     trials <- do.call(rbind, c(list(warm), blocks))
   })
@@ -185,7 +190,8 @@ project_plan <- function(project, name = NULL) {
     versions = Filter(length, lapply(file$engines, `[[`, "versions")),
     frames = file$frames, limits = file$limits, threads = file$threads, repeats = file$repeats,
     options = bench_options(probes = if (length(file$probes)) file$probes else 3, sizes = file$sizes,
-                            features = file$features, devices = file$devices, study = file$study,
+                            features = file$features, devices = file$devices, nodes = file$nodes,
+                            on_loss = file$on_loss, study = file$study,
                             warmups = file$warmups, time_limit = file$time_limit, seed = file$seed, name = file$plan)
   )
 }

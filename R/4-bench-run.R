@@ -13,13 +13,16 @@
 #'
 #' @param plan A plan from [plan_bench()] or [project_plan()].
 #' @param ledger A ledger from [open_ledger()].
-#' @param node The node that runs it, from [read_node()]; `NULL` for this machine under the name `here`.
+#' @param node The node that runs it, from [read_node()]; `NULL` for this machine under the name `here`. A list of nodes
+#'   when the plan names nodes: each trial then runs on its own, all nodes side by side, through an encrypted connection
+#'   (package mirai).
 #' @param folder Folder the engine runs in: scene files are found from there.
 #' @param keep Folder for the pictures; `NULL` to remove each after its check.
 #' @param progress `TRUE` to say on standard error what runs and how long is left.
 #' @return The timings as they were added, a tibble; invisibly.
 #' @section Conditions: `clockpigeon_error_engine` when a program is not installed or does not give the version asked
-#'   for (before anything is run); `clockpigeon_error_ledger` when a timing cannot be written.
+#'   for (before anything is run); `clockpigeon_error_node` when a node of the plan does not answer or lacks an engine;
+#'   `clockpigeon_error_ledger` when a timing cannot be written.
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
@@ -32,9 +35,10 @@ run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL, prog
   check_class(plan, argument("plan"), "bench_plan", "plan_bench()")
   bench <- set_up_bench(plan, ledger, node, folder, keep, progress)
   options <- attr(plan, "options")
-  kept <- list(time_limit = options$time_limit, study = options$study, until = unclass(attr(plan, "until")))
+  kept <- c(options[c("time_limit", "study", "on_loss")], list(until = unclass(attr(plan, "until"))))
   bench$plan_id <- add_plan(ledger, options$name, options$seed, Filter(length, kept), as_frame(plan))
-  run_plan(bench, as_frame(plan), blocks = 1L)
+  on.exit(close_bench(bench))
+  run_plan(bench, as_frame(plan))
 }
 
 #' Go on with a benchmark that was interrupted
@@ -70,36 +74,44 @@ resume_bench <- function(ledger, engines, name = NULL, node = NULL, folder = "."
   until <- kept$options$until
   if (length(until)) until <- repeat_until(until$target, until$least, until$most, as.numeric(until$budget))
   options <- bench_options(time_limit = kept$options$time_limit, seed = kept$seed, name = kept$name,
-                           study = kept$options$study)
+                           study = kept$options$study, on_loss = kept$options$on_loss)
   plan <- new_plan(kept$trials, engines[unique(kept$trials[["engine"]])], options, until)
   bench <- set_up_bench(plan, ledger, node, folder, keep, progress)
   bench$plan_id <- kept$id
-  run_plan(bench, kept$trials, kept$blocks)
+  on.exit(close_bench(bench))
+  run_plan(bench, kept$trials)
 }
 
-# What all trials of a run share: programs found and versions asked before anything is timed.
+# What all trials of a run share: programs found and versions asked, here or on each node, before anything is timed.
 set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
-  node <- if (is.null(node)) this_node() else check_class(node, argument("node"), "node", "read_node()")
+  nodes <- if (is.null(node)) list(this_node()) else as_list_of(node, "node", argument("node"), "read_node()")
+  names(nodes) <- vapply(nodes, `[[`, "", "node")
   ledger_connection(ledger)
-  engines <- attr(plan, "engines")
-  programs <- lapply(engines, engine_program)
   if (length(keep)) dir.create(keep, recursive = TRUE, showWarnings = FALSE)
-  list(engines = engines, programs = programs, versions = ask_versions(plan, engines, programs), ledger = ledger,
-       node = node, folder = normalizePath(folder), keep = keep, progress = progress, options = attr(plan, "options"),
-       until = attr(plan, "until"), machine = machine_id(ledger, machine_facts()), cores = machine_cores())
+  bench <- list(engines = attr(plan, "engines"), ledger = ledger, folder = normalizePath(folder), keep = keep,
+                progress = progress, options = attr(plan, "options"), until = attr(plan, "until"))
+  pairs <- unique(as_frame(plan)[c("engine", "version")])
+  asked <- unique(as_frame(plan)[["node"]])
+  if (all(is.na(asked))) {
+    host <- set_up_host(pairs, bench$engines, nodes[[1]])
+    return(c(bench, host, list(machine = machine_id(ledger, host$facts))))
+  }
+  c(bench, list(hosts = open_crew(bench, pairs, asked, nodes)))
 }
+
+close_bench <- function(bench) for (host in bench$hosts) close_node(host$node)
 
 # Runs the trials that have no row yet, then block after block of the settings that are not known well enough.
-run_plan <- function(bench, trials, blocks) {
+run_plan <- function(bench, trials) {
   done <- function() timings(bench$ledger, plan_id = bench$plan_id)
-  run_trials(bench, trials[!trials[["run_order"]] %in% done()[["run_order"]], , drop = FALSE])
-  repeat {
-    more <- next_block(trials, done(), bench$until, bench$options$seed)
+  run <- if (length(bench$hosts)) run_crew else run_trials
+  lost <- run(bench, trials[!trials[["run_order"]] %in% done()[["run_order"]], , drop = FALSE])
+  while (!length(lost)) {
+    kept <- kept_plan(bench$ledger, id = bench$plan_id)
+    more <- next_block(kept$trials, done(), bench$until, bench$options$seed)
     if (is.null(more)) break
-    blocks <- blocks + 1L
-    add_block(bench$ledger, bench$plan_id, blocks, more)
-    trials <- rbind(trials, more)
-    run_trials(bench, more)
+    add_block(bench$ledger, bench$plan_id, kept$blocks + 1L, more)
+    lost <- run(bench, more)
   }
   invisible(done())
 }
@@ -129,7 +141,7 @@ next_block <- function(trials, rows, until, seed) {
 }
 
 run_trials <- function(bench, trials) {
-  if (!nrow(trials)) return(invisible())
+  if (!nrow(trials)) return(invisible(NULL))
   scratch <- tempfile("clockpigeon-")
   dir.create(scratch)
   on.exit(unlink(scratch, recursive = TRUE))
@@ -141,94 +153,5 @@ run_trials <- function(bench, trials) {
     timer$after(i, timing)
   }
   timer$end()
-}
-
-version_key <- function(engine, version) paste(engine, version)
-
-# Asks each engine for its version, once, before anything is timed. A version that was asked for must be the one that
-# answers.
-ask_versions <- function(plan, engines, programs) {
-  pairs <- unique(as_frame(plan)[c("engine", "version")])
-  answers <- Map(function(name, version) {
-    engine <- engines[[name]]
-    if (is.null(engine$version)) return(version)
-    values <- Filter(Negate(is.na), list(version = version))
-    ran <- run_command(programs[[name]], fill_arguments(engine$version$ask, values), getwd(), time_limit = 30)
-    hit <- regmatches(ran$text, regexec(engine$version$pattern, ran$text, perl = TRUE))[[1]]
-    where <- paste0(short_path(attr(engine, "path")), ", field `version`")
-    if (length(hit) < 2) {
-      stop_input("engine", paste0("asked for its version, ", name, " printed ", show_value(trimws(ran$text))), where,
-                 "Mend `ask` or `pattern`.")
-    }
-    if (!is.na(version) && hit[2] != version) {
-      stop_input("engine", paste0("asked as ", version, ", ", name, " says it is ", hit[2]), where,
-                 "Install the version asked for, or ask for this one.")
-    }
-    hit[2]
-  }, pairs$engine, pairs$version)
-  stats::setNames(answers, version_key(pairs$engine, pairs$version))
-}
-
-# One trial: a list with the columns of a timing.
-run_trial <- function(trial, bench, pictures) {
-  engine <- bench$engines[[trial$engine]]
-  features <- if (is.na(trial$features)) list() else jsonlite::fromJSON(trial$features)
-  limit <- limit_columns(list(samples = null_if_na(trial$samples), noise = null_if_na(trial$noise),
-                              time = null_if_na(trial$time_s)), features)
-  used <- device_use(bench$node, engine, trial$devices, trial$threads, bench$cores)
-  trial$threads <- used$threads
-  row <- c(trial[c("shot", "scene", "frame", "engine", "width", "height", "run_order", "repeat")], limit, used,
-           list(activity = "render", kind = "measured", precision = "exact", warm = trial[["repeat"]] > 0,
-                load_average = load_average(), measured_at = utc_now(), node = bench$node$node,
-                machine = bench$machine, plan_id = bench$plan_id,
-                engine_version = bench$versions[[version_key(trial$engine, trial$version)]]))
-  odd <- setdiff(strsplit(limit$limit_kind, "+", fixed = TRUE)[[1]], engine$limits)
-  if (length(odd)) return(c(row, status = "unsupported", note = paste0(engine$engine, " knows no ", odd[1], " limit")))
-  texts <- tryCatch(feature_texts(engine, features), clockpigeon_error_feature = identity)
-  if (inherits(texts, "error")) return(c(row, status = "unsupported", note = texts$what))
-  output <- file.path(normalizePath(pictures), sprintf("%s-%04d-%03d.%s", trial$shot, trial$frame, trial$run_order,
-                                                       engine$output))
-  unlink(output)
-  arguments <- fill_arguments(engine$arguments, trial_values(trial, output, features = texts))
-  watch <- watch_machine()
-  ran <- tryCatch(run_command(bench$programs[[trial$engine]], arguments, bench$folder, bench$options$time_limit),
-                  error = identity)
-  if (inherits(ran, "error")) {
-    return(c(row, status = "failed", note = paste("could not be started:", first_line(conditionMessage(ran)))))
-  }
-  numbers <- as.list(read_output(ran$text, engine$reads))
-  if (is.na(numbers$peak_mem_mb)) numbers$peak_mem_mb <- ran$peak_mem_mb
-  row <- c(row, ran[c("wall_s", "cpu_s")], numbers, watch(ran$wall_s, ran$cpu_s),
-           judge_trial(ran, engine, numbers, output, bench$options$time_limit))
-  if (length(bench$keep) && row$status == "ok") row$output <- output
-  Filter(length, row)
-}
-
-null_if_na <- function(x) if (!is.na(x)) x
-
-# How a trial ended, and in one sentence why.
-judge_trial <- function(ran, engine, numbers, output, time_limit) {
-  expected <- names(Filter(length, engine$reads))
-  if (ran$late) return(list(status = "timed_out", note = paste("ended after", format_duration(time_limit))))
-  if (!identical(ran$exit, 0L)) {
-    return(list(status = "failed", note = paste0("exit status ", ran$exit, ": ", last_line(ran$text))))
-  }
-  if (length(expected) && !nzchar(trimws(ran$text))) {
-    return(list(status = "failed", note = paste("the engine printed nothing; its profile reads", toString(expected))))
-  }
-  fault <- picture_fault(output, engine$output)
-  if (length(fault)) {
-    return(list(status = if (file.exists(output) && file.size(output) > 0) "unusable" else "failed",
-                note = paste("the engine", fault)))
-  }
-  lost <- expected[is.na(unlist(numbers)[expected])]
-  list(status = "ok", note = if (length(lost)) paste("not found in the output:", toString(lost)))
-}
-
-first_line <- function(text) strsplit(trimws(text), "\n", fixed = TRUE)[[1]][1]
-
-last_line <- function(text) {
-  lines <- strsplit(trimws(text), "\n", fixed = TRUE)[[1]]
-  if (!length(lines)) return("it printed nothing")
-  substr(lines[length(lines)], 1, 200)
+  invisible(NULL)
 }

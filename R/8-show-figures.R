@@ -125,10 +125,3 @@ write_figure <- function(figure, path, width = 10, height = 6.25, dpi = 128) {
   if (!file.rename(part, path)) stop_input("file", "cannot be written", path, "Name another file.")
   invisible(path)
 }
-
-need_package <- function(package, what) {
-  if (!requireNamespace(package, quietly = TRUE)) {
-    stop_input("package", paste0(what, " need the package ", package, ", which is not installed"),
-               instead = paste0("Install it: install.packages(\"", package, "\")."))
-  }
-}

@@ -12,14 +12,50 @@ cli_bench <- function(args) {
   project <- read_project()
   name <- if (length(parsed$args)) parsed$args[1]
   if (o$dry_run) return(cli_dry_run(project, project_plan(project, name), o$format))
-  wanted <- if (is.null(o$node)) intersect("here", names(project$nodes)) else o$node
-  node <- if (length(wanted)) project_entry(project$nodes, wanted, "node")
   rows <- cli_ledger(project, FALSE, function(ledger) {
-    if (o$resume) resume_bench(ledger, project$engines, name, node, project$root, o$keep, progress = TRUE)
-    else run_bench(project_plan(project, name), ledger, node, project$root, o$keep, progress = TRUE)
+    nodes <- cli_nodes(project, o$node)
+    if (o$resume) resume_bench(ledger, project$engines, name, nodes, project$root, o$keep, progress = TRUE)
+    else run_bench(project_plan(project, name), ledger, nodes, project$root, o$keep, progress = TRUE)
   })
   cli_emit(rows, o$format, function() c(bench_lines(rows), finding_lines(bench_findings(rows))))
   if (any(rows[["status"]] == "ok")) 0L else 1L
+}
+
+# The project's nodes, the one that stands for this machine first.
+cli_nodes <- function(project, asked = NULL) {
+  here <- if (is.null(asked)) "here" else asked
+  first <- if (is.null(asked) && is.null(project$nodes[["here"]])) this_node()
+           else project_entry(project$nodes, here, "node")
+  c(list(first), project$nodes[setdiff(names(project$nodes), here)])
+}
+
+cli_readiness <- function(args) {
+  o <- cli_parse("nodes", args)$options
+  project <- read_project()
+  if (!length(project$nodes)) stop_input("project", "has no node", instead = "Write one under nodes/.")
+  seen <- if (file.exists(project$ledger)) cli_ledger(project, code = function(l) unique(timings(l)[["node"]]))
+  found <- node_readiness(project$nodes, project$engines, first_of(o$engine, project$defaults$engine),
+                          first_of(o$engine_version, project$defaults$version), seen, o$timeout)
+  cli_emit(found, o$format, function() readiness_lines(found))
+  if (any(found[["ready"]])) 0L else 1L
+}
+
+readiness_lines <- function(x) {
+  x <- as_frame(x)
+  amount <- function(v, unit) ifelse(is.na(v), "unknown", paste(formatC(v, format = "f", digits = 1), unit))
+  body <- data.frame(
+    node = x[["node"]], state = ifelse(x[["contributing"]], "contributing", ifelse(x[["ready"]], "ready",
+                                       ifelse(x[["reachable"]], "reachable", "listed"))),
+    versions = x[["versions"]], memory = amount(x[["memory_mb"]] / 1000, "GB"),
+    disk = amount(x[["disk_mb"]] / 1000, "GB"), link = amount(x[["link_mb_s"]], "MB/s"),
+    clock = ifelse(is.na(x[["clock_offset_s"]]), "unknown", sprintf("%+.3f s", x[["clock_offset_s"]])),
+    devices = x[["devices"]], check.names = FALSE
+  )
+  trouble <- !is.na(x[["says"]])
+  c(sprintf("%d listed, %d reachable, %d ready, %d contributing", nrow(x), sum(x[["reachable"]]), sum(x[["ready"]]),
+            sum(x[["contributing"]])), "",
+    text_table(body, right = c("memory", "disk", "link", "clock"), spare = c("devices", "link", "disk", "clock")),
+    if (any(trouble)) wrap_lines(paste0(x[["node"]], ": ", x[["says"]])[trouble]))
 }
 
 cli_dry_run <- function(project, plan, format) {
@@ -69,8 +105,11 @@ bench_lines <- function(rows) {
                      good[["limit_value"]]), , drop = FALSE]
   setting <- data.frame(
     shot = good[["shot"]], frame = good[["frame"]], engine = paste(good[["engine"]], good[["engine_version"]]),
-    limit = level_labels(good, "limit"), size = level_labels(good, "size"), threads = level_labels(good, "threads")
+    limit = level_labels(good, "limit"), size = level_labels(good, "size"), node = good[["node"]],
+    threads = level_labels(good, "threads"), features = level_labels(good, "features"),
+    capacity = ifelse(is.na(good[["capacity"]]), "unknown", percent(good[["capacity"]]))
   )
+  setting <- setting[!vapply(setting, function(column) all(column %in% c(NA, "unknown", "none")), NA)]
   same <- vapply(setting, function(column) length(unique(column)) == 1, NA) & !names(setting) %in% c("shot", "frame")
   key <- row_key(setting, names(setting))
   groups <- split(good, factor(key, unique(key)))
@@ -89,8 +128,8 @@ bench_lines <- function(rows) {
   warm <- sum(rows[["repeat"]] == 0 & rows[["status"]] == "ok")
   c(paste0(nrow(rows), " trials: ", nrow(good), " measured, ", warm, " warm-up, ", nrow(bad), " not ok"),
     if (nrow(good)) c(
-      if (length(said)) paste0("All with ", paste(sub("NA$", "left to the engine", said), collapse = ", ")), "",
-      text_table(body, right = setdiff(names(body), c("shot", "engine", "limit", "size")),
+      if (length(said)) paste0("All with ", paste(said, collapse = ", ")), "",
+      text_table(body, right = setdiff(names(body), c("shot", "engine", "limit", "size", "node", "features")),
                  spare = c("least to most", "load", "compute"))
     ),
     if (nrow(bad)) c("", faults))
@@ -258,7 +297,7 @@ cli_demo <- function(args) {
   plan <- project_plan(project)
   cli_note("Benchmark: ", nrow(plan), " real renders with the built-in engine on this machine")
   rows <- cli_ledger(project, FALSE, function(ledger) {
-    run_bench(plan, ledger, project$nodes[["here"]], project$root, progress = TRUE)
+    run_bench(plan, ledger, cli_nodes(project), project$root, progress = TRUE)
   })
   choice <- cli_job_choice(project, list(draws = 2000L, seed = 1L, prefer = "cheapest"))
   versions <- compare_timings(rows, by = "engine_version")

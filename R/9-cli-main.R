@@ -4,6 +4,7 @@ cli_commands <- list(
   demo = list(about = "run the main job on the demo project", run = function(args) cli_demo(args)),
   bench = list(about = "time real renders as a plan says, and keep them in the ledger",
                run = function(args) cli_bench(args)),
+  nodes = list(about = "ask each node whether it is ready", run = function(args) cli_readiness(args)),
   import = list(about = "take timings in from logs, folders of frames, pictures and tables",
                 run = function(args) cli_import(args)),
   record = list(about = "write down a time that was read off a screen", run = function(args) cli_record(args)),

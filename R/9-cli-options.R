@@ -28,8 +28,11 @@ cli_options <- list(
   demo = list(opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"), format_option),
   bench = list(opt("--dry-run", "list the trials and what they should take, and run nothing", "logical", FALSE),
                opt("--resume", "go on with the plan's last run where it was interrupted", "logical", FALSE),
-               opt("--node", "node file that describes this machine [here, when there is one]"),
+               opt("--node", "node that stands for this machine [here, when there is one]"),
                opt("--keep", "folder for the pictures [none are kept]"), format_option),
+  nodes = list(opt("--engine", "engine asked for [the project's default]"),
+               opt("--engine-version", "its version: 4.2, or '>=4.1 <5' [the project's default]"),
+               opt("--timeout", "seconds to wait for an answer [20]", "double", 20), format_option),
   import = c(list(
     opt("--as", "log, frames (a folder of finished ones), pictures, csv or json [told from the name]"),
     opt("--map", "columns of a table, such as frame=Nr,wall_s=Time"),

@@ -8,7 +8,7 @@ stopifnot(role %in% c("run", "test", "develop"))
 packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel", "knitr",
           "rmarkdown"),
-  test = c("testthat", "png"), develop = c("lintr", "roxygen2")
+  test = c("testthat", "png", "mirai"), develop = c("lintr", "roxygen2")
 )
 programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray"), develop = character())
 roles <- c("run", "test", "develop")[seq_len(match(role, c("run", "test", "develop")))]
@@ -26,21 +26,7 @@ if (system2(compiler[1], c(compiler[-1], "-E", shQuote(probe)), stdout = FALSE,
 if (!length(c(lost, lost_tools))) quit(save = "no")
 
 message("Missing: ", toString(c(lost, lost_tools)))
-if (nzchar(Sys.which("apt-get")) && Sys.info()[["effective_user"]] == "root") {
-  debs <- c(if (length(lost)) paste0("r-cran-", tolower(lost)), sub("^libpng$", "libpng-dev", lost_tools))
-  Sys.setenv(DEBIAN_FRONTEND = "noninteractive")
-  log <- tempfile()
-  apt <- function(...) {
-    status <- system2("apt-get", c("-qq", "-o", "Dpkg::Use-Pty=0", ...), stdout = FALSE, stderr = log)
-    if (status != 0) writeLines(readLines(log), stderr())
-    status
-  }
-  if (apt("update") != 0) message("apt-get update did not succeed; going on with the lists that are here")
-  if (apt("install", "-y", "--no-install-recommends", debs) != 0) {
-    stop("apt-get could not install ", toString(debs), call. = FALSE)
-  }
-} else {
-  if (length(lost_tools)) stop("Install with your system's package manager: ", toString(lost_tools), call. = FALSE)
+install <- function(packages) {
   library_path <- Sys.getenv("R_LIBS_USER")
   if (file.access(.libPaths()[1], 2) != 0) {
     dir.create(library_path, recursive = TRUE, showWarnings = FALSE)
@@ -48,5 +34,30 @@ if (nzchar(Sys.which("apt-get")) && Sys.info()[["effective_user"]] == "root") {
   }
   repos <- getOption("repos")
   if (is.null(repos) || any(repos == "@CRAN@")) repos <- c(CRAN = "https://cran.r-project.org")
-  install.packages(lost, repos = repos, Ncpus = 2)
+  install.packages(packages, repos = repos, Ncpus = 2, quiet = TRUE)
+  lost <- setdiff(packages, rownames(installed.packages()))
+  if (length(lost)) stop("could not install ", toString(lost), call. = FALSE)
+}
+
+not_in_debian <- "mirai"
+if (nzchar(Sys.which("apt-get")) && Sys.info()[["effective_user"]] == "root") {
+  packaged <- setdiff(lost, not_in_debian)
+  debs <- c(if (length(packaged)) paste0("r-cran-", tolower(packaged)), sub("^libpng$", "libpng-dev", lost_tools))
+  Sys.setenv(DEBIAN_FRONTEND = "noninteractive")
+  log <- tempfile()
+  apt <- function(...) {
+    status <- system2("apt-get", c("-qq", "-o", "Dpkg::Use-Pty=0", ...), stdout = FALSE, stderr = log)
+    if (status != 0) writeLines(readLines(log), stderr())
+    status
+  }
+  if (length(debs)) {
+    if (apt("update") != 0) message("apt-get update did not succeed; going on with the lists that are here")
+    if (apt("install", "-y", "--no-install-recommends", debs) != 0) {
+      stop("apt-get could not install ", toString(debs), call. = FALSE)
+    }
+  }
+  if (length(intersect(lost, not_in_debian))) install(intersect(lost, not_in_debian))
+} else {
+  if (length(lost_tools)) stop("Install with your system's package manager: ", toString(lost_tools), call. = FALSE)
+  install(lost)
 }

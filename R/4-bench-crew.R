@@ -1,0 +1,97 @@
+# A crew: trials that go to nodes, and what happens when a node vanishes.
+
+# One trial on a node; run there. Its picture is checked there and does not travel.
+host_trial <- function(trial, bench) {
+  scratch <- tempfile("clockpigeon-")
+  dir.create(scratch)
+  on.exit(unlink(scratch, recursive = TRUE))
+  if (length(bench$node$folder)) bench$folder <- bench$node$folder
+  run_trial(trial, bench, scratch)
+}
+
+# Opens the nodes that trials name, and has each set itself up; an error says which is not ready.
+open_crew <- function(bench, pairs, names, nodes) {
+  hosts <- lapply(names, function(name) {
+    node <- nodes[[check_choice(name, "node of the plan", names(nodes))]]
+    refuse <- function(why) {
+      stop_input("node", why, paste("node", name), "See clockpigeon nodes; mend it, or leave it out of the plan.")
+    }
+    if (!open_node(node)) refuse("does not answer")
+    said <- wait_for(ask_node(node, "set_up_host", list(pairs, bench$engines, node), 120))
+    if (is.null(said$value)) refuse(c(said$error, said$lost)[1])
+    c(said$value, list(machine = machine_id(bench$ledger, said$value$facts)))
+  })
+  stats::setNames(hosts, names)
+}
+
+# Runs trials on their nodes, one at a time on each. A node that vanishes gives a failed row for the trial it was at,
+# and that trial is asked again, in a block of its own; with `on_loss` move this and the node's other trials go to the
+# nodes that are left, with wait they keep until the run is resumed.
+run_crew <- function(bench, trials) {
+  crew <- list(bench = bench, waiting = trials, running = list(), down = character(),
+               timer = progress_timer(trials, bench$progress), begun = 0L)
+  repeat {
+    crew <- hand_out(crew)
+    if (!length(crew$running)) break
+    Sys.sleep(0.01)
+    done <- names(Filter(function(r) !mirai::unresolved(r$task), crew$running))
+    for (name in done) crew <- take_back(crew, name)
+  }
+  crew$timer$end()
+  if (nrow(crew$waiting)) {
+    cat(nrow(crew$waiting), " trials wait for ", toString(crew$down), ": clockpigeon bench --resume\n", sep = "",
+        file = stderr())
+  }
+  invisible(crew$down)
+}
+
+# Gives each idle node its next trial.
+hand_out <- function(crew) {
+  bench <- crew$bench
+  for (name in setdiff(names(bench$hosts), c(names(crew$running), crew$down))) {
+    at <- which(crew$waiting[["node"]] %in% name)
+    if (!length(at)) next
+    trial <- as.list(crew$waiting[at[1], , drop = FALSE])
+    crew$waiting <- crew$waiting[-at[1], , drop = FALSE]
+    host <- bench$hosts[[name]]
+    there <- c(bench[c("engines", "options", "folder", "plan_id")], host[setdiff(names(host), "facts")])
+    task <- ask_node(host$node, "host_trial", list(trial, there), bench$options$time_limit + 60)
+    crew$begun <- crew$begun + 1L
+    crew$timer$before(crew$begun)
+    crew$running[[name]] <- list(task = task, trial = trial, number = crew$begun)
+  }
+  crew
+}
+
+take_back <- function(crew, name) {
+  bench <- crew$bench
+  run <- crew$running[[name]]
+  crew$running[[name]] <- NULL
+  said <- task_result(run$task)
+  timing <- said$value
+  if (is.null(timing)) {
+    why <- if (length(said$lost)) paste0("the node ", name, " vanished: ", said$lost) else said$error
+    timing <- c(run$trial[c("shot", "scene", "frame", "engine", "width", "height", "run_order", "repeat")],
+                list(activity = "render", kind = "measured", node = name, plan_id = bench$plan_id, status = "failed",
+                     measured_at = utc_now(), note = why))
+  }
+  add_timings(bench$ledger, as_table(timing))
+  crew$timer$after(run$number, timing)
+  if (length(said$lost)) lose_node(crew, name, run$trial) else crew
+}
+
+lose_node <- function(crew, name, trial) {
+  bench <- crew$bench
+  crew$down <- c(crew$down, name)
+  left <- setdiff(names(bench$hosts), crew$down)
+  again <- as.data.frame(trial, check.names = FALSE)
+  kept <- kept_plan(bench$ledger, id = bench$plan_id)
+  again[["run_order"]] <- max(kept$trials[["run_order"]]) + 1L
+  add_block(bench$ledger, bench$plan_id, kept$blocks + 1L, again)
+  crew$waiting <- rbind(crew$waiting, again)
+  if (identical(bench$options$on_loss, "move") && length(left)) {
+    at <- which(crew$waiting[["node"]] == name)
+    crew$waiting[["node"]][at] <- rep_len(left, length(at))
+  }
+  crew
+}

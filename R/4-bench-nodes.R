@@ -1,0 +1,170 @@
+# Nodes: reaching them, and what they say of themselves. Everything that crosses the network is mirai's: an encrypted
+# connection, started on the node by SSH, by a scheduler, or for this machine directly.
+
+node_profile <- function(node) paste0("clockpigeon-", node$node)
+
+# Starts a process on a node that takes orders from this one; TRUE when it answers within `timeout` seconds.
+open_node <- function(node, timeout = 20) {
+  need_package("mirai", "nodes")
+  profile <- node_profile(node)
+  launch <- node$launch
+  by <- if (length(launch)) launch$by else "local"
+  url <- if (length(launch$listen)) launch$listen else "tls+tcp://127.0.0.1:0"
+  remote <- switch(by, ssh = mirai::ssh_config(paste0("ssh://", launch$host), tunnel = is.null(launch$listen),
+                                               timeout = timeout, rscript = launch$rscript),
+                   cluster = mirai::cluster_config(launch$command, launch$options, launch$rscript))
+  if (by == "ssh" && is.null(launch$listen)) url <- paste0("tls+tcp://127.0.0.1:", launch$port)
+  mirai::daemons(url = url, .compute = profile)
+  if (by == "local") mirai::launch_local(1, .compute = profile)
+  else mirai::launch_remote(1, remote = remote, .compute = profile)
+  deadline <- wall_clock() + timeout
+  while (wall_clock() < deadline) {
+    if (isTRUE(mirai::status(.compute = profile)$connections > 0)) return(TRUE)
+    Sys.sleep(0.05)
+  }
+  FALSE
+}
+
+close_node <- function(node) {
+  if (requireNamespace("mirai", quietly = TRUE)) mirai::daemons(0, .compute = node_profile(node))
+  invisible()
+}
+
+# Has a function of this package run on a node; what comes back is looked at with unresolved() and task_result().
+ask_node <- function(node, what, arguments, timeout = Inf) {
+  mirai::mirai(do.call(utils::getFromNamespace(what, "clockpigeon"), arguments),
+               .args = list(what = what, arguments = arguments), .compute = node_profile(node),
+               .timeout = if (is.finite(timeout)) 1000 * timeout)
+}
+
+# What a task gave: list(value), or list(lost = why) when the node vanished, or list(error = why).
+task_result <- function(task) {
+  value <- task$data
+  if (mirai::is_mirai_error(value)) return(list(error = first_line(sub("^Error in [^:]*: ", "", as.character(value)))))
+  if (mirai::is_error_value(value)) return(list(lost = sub("^[0-9]+ \\| ", "", mirai_words(value))))
+  list(value = value)
+}
+
+mirai_words <- function(value) {
+  words <- utils::capture.output(print(value))
+  trimws(sub("^'errorValue' int ", "", words[1]))
+}
+
+wait_for <- function(task) {
+  while (mirai::unresolved(task)) Sys.sleep(0.002)
+  task_result(task)
+}
+
+# What a node says of itself; run there.
+node_report <- function(engines) {
+  memory <- proc_number("/proc/meminfo", "MemAvailable") * 1024 / 1e6
+  list(time = wall_clock(), facts = machine_facts(), memory_mb = memory, disk_mb = disk_free_mb(tempdir()),
+       versions = lapply(engines, installed_versions))
+}
+
+disk_free_mb <- function(path) {
+  said <- tryCatch(processx::run("df", c("-Pk", path))$stdout, error = function(e) "")
+  lines <- strsplit(said, "\n", fixed = TRUE)[[1]]
+  if (length(lines) < 2) return(NA_real_)
+  as.numeric(strsplit(lines[2], " +")[[1]][4]) * 1024 / 1e6
+}
+
+# The versions of an engine on this machine, each as the engine itself says it; none when it is not here.
+installed_versions <- function(engine) {
+  program <- tryCatch(engine_program(engine), clockpigeon_error = function(e) NULL)
+  if (is.null(program)) return(character())
+  asked <- if (length(engine$versions)) engine$versions else NA_character_
+  if (is.null(engine$version)) return(asked[!is.na(asked)])
+  said <- vapply(asked, function(v) {
+    answer <- tryCatch(ask_version(engine, program, v), error = function(e) NULL)
+    if (is.null(answer)) NA_character_ else answer
+  }, "", USE.NAMES = FALSE)
+  unique(said[!is.na(said)])
+}
+
+#' Readiness of nodes
+#'
+#' Reaches each node and asks what is there. A node is ready when it answers and has the version asked.
+#'
+#' @param nodes Nodes from [read_node()], a list. One without `launch` is this machine.
+#' @param engines Engines from [read_engine()], a list.
+#' @param engine,version Engine asked for, and its version: exact (`"4.2"`) or bounds (`">=4.1 <5"`); `NULL` asks for
+#'   none.
+#' @param seen Names of nodes that have contributed timings.
+#' @param timeout Seconds to wait for an answer.
+#' @return A tibble, one row a node: `node`, `reachable`, `ready`, `contributing`, `versions` (of the engine asked, or
+#'   of all, as text), `memory_mb`, `disk_mb` (free), `link_mb_s` (measured with 8 MB there), `clock_offset_s` (its
+#'   clock less ours, to half the time of a question), `devices`, `cpu`, and `says`: what is in the way, and which side
+#'   to move.
+#' @section Conditions: `clockpigeon_error_package` when mirai is not installed; `clockpigeon_error_choice` for an
+#'   engine that is not among `engines`.
+#' @examplesIf requireNamespace("mirai", quietly = TRUE) && interactive()
+#' project <- read_project(demo_file())
+#' node_readiness(project$nodes["here"], project$engines)
+#' @export
+node_readiness <- function(nodes, engines, engine = NULL, version = NULL, seen = character(), timeout = 20) {
+  nodes <- as_list_of(nodes, "node", argument("nodes"), "read_node()")
+  engines <- as_list_of(engines, "engine", argument("engines"), "read_engine()")
+  names(engines) <- vapply(engines, `[[`, "", "engine")
+  if (length(engine)) engines <- engines[check_choice(engine, argument("engine"), names(engines))]
+  bind_tables(lapply(nodes, one_readiness, engines = engines, version = version, seen = seen, timeout = timeout))
+}
+
+one_readiness <- function(node, engines, version, seen, timeout) {
+  on.exit(close_node(node))
+  reached <- tryCatch(open_node(node, timeout), error = function(e) {
+    if (inherits(e, "clockpigeon_error_package")) stop(e)
+    FALSE
+  })
+  devices <- toString(vapply(node$devices, function(d) {
+    paste0(d$device, if (d$count > 1) paste0(" x ", d$count), if (d$share < 1) sprintf(" (%.0f %%)", 100 * d$share))
+  }, ""))
+  row <- data.frame(node = node$node, reachable = FALSE, ready = FALSE, contributing = FALSE, versions = NA_character_,
+                    memory_mb = NA_real_, disk_mb = NA_real_, link_mb_s = NA_real_, clock_offset_s = NA_real_,
+                    devices = devices, cpu = NA_character_, says = NA_character_)
+  silent <- function(why) {
+    row$says <- paste0(why, ": start it, or look at `launch` in its file")
+    row
+  }
+  if (!reached) return(silent("it does not answer"))
+  answer <- wait_for(ask_node(node, "node_report", list(engines), timeout))
+  if (is.null(answer$value)) return(silent(paste("it answers with an error,", c(answer$lost, answer$error)[1])))
+  said <- answer$value
+  trip <- link_trip(node, 0, timeout)
+  row$reachable <- TRUE
+  row$versions <- paste(names(said$versions), vapply(said$versions, paste, "", collapse = " "), collapse = "; ")
+  row$memory_mb <- round(said$memory_mb)
+  row$disk_mb <- round(said$disk_mb)
+  row$link_mb_s <- round(8 / max(1e-6, link_trip(node, 8e6, timeout)$seconds - trip$seconds), 1)
+  row$clock_offset_s <- trip$offset
+  row$cpu <- paste0(said$facts$cpu, ", ", said$facts$cores, " cores")
+  row$says <- version_trouble(node, said$versions, version)
+  row$ready <- is.na(row$says)
+  row$contributing <- row$ready && node$node %in% seen
+  row
+}
+
+# The time of one question that carries so many bytes, and how far the node's clock is off.
+link_trip <- function(node, bytes, timeout) {
+  load <- as.raw(sample.int(256L, bytes, replace = TRUE) - 1L)
+  asked <- wall_clock()
+  there <- wait_for(ask_node(node, "answer_time", list(load), timeout))$value
+  answered <- wall_clock()
+  list(seconds = answered - asked, offset = if (length(there)) round(there - (asked + answered) / 2, 4) else NA_real_)
+}
+
+answer_time <- function(load) wall_clock()
+
+# Why a node is not ready for a version, and which side to move; NA when it is.
+version_trouble <- function(node, versions, wanted) {
+  for (engine in names(versions)) {
+    have <- versions[[engine]]
+    if (!length(have) && length(wanted)) return(paste0("has no ", engine, ": install ", engine, " ", wanted, " there"))
+    if (length(wanted) && !any(vapply(have, version_matches, NA, wanted))) {
+      return(paste0("has ", engine, " ", either(have), ", asked is ", wanted, ": install that there, or ask for ",
+                    either(have)))
+    }
+  }
+  if (!any(lengths(versions))) return("has none of the engines: install one there")
+  NA_character_
+}

@@ -1,0 +1,40 @@
+local_node <- function(name, ...) {
+  read_node(write_file(scratch(parent.frame()), paste0(name, ".yaml"), paste("node:", name),
+                       "devices: [{device: chip, kind: cpu, cores: 2}]", ...))
+}
+
+test_that("a node is reached over an encrypted connection, and says what is on it", {
+  skip_if_not_installed("mirai")
+  nodes <- list(local_node("desk"), local_node("shelf", "launch: {by: cluster, command: sh}"))
+  x <- node_readiness(nodes, list(pebble()), "pebble", ">=1.0 <2", seen = "desk")
+  expect_identical(x$reachable, c(TRUE, TRUE))
+  expect_identical(x$ready, c(TRUE, TRUE))
+  expect_identical(x$contributing, c(TRUE, FALSE))
+  expect_identical(x$versions, rep("pebble 1.0 1.1", 2))
+  expect_true(all(x$memory_mb > 100 & x$disk_mb > 1 & x$link_mb_s > 0))
+  expect_true(all(abs(x$clock_offset_s) < 1))
+  other <- node_readiness(nodes[1], list(pebble()), "pebble", "2.0")
+  expect_false(other$ready)
+  expect_match(other$says, "has pebble 1.0 or 1.1, asked is 2.0: install that there, or ask for 1.0 or 1.1", fixed = TRUE)
+})
+
+test_that("a node that does not answer is listed, and nothing more", {
+  skip_if_not_installed("mirai")
+  deaf <- local_node("deaf", "launch: {by: cluster, command: 'true'}")
+  x <- node_readiness(deaf, list(pebble()), timeout = 1)
+  expect_identical(c(x$reachable, x$ready, x$contributing), c(FALSE, FALSE, FALSE))
+  expect_match(x$says, "does not answer")
+  lines <- clockpigeon:::readiness_lines(x)
+  expect_identical(lines[1], "1 listed, 0 reachable, 0 ready, 0 contributing")
+})
+
+test_that("an engine that is not there is said, with the side to move", {
+  trouble <- function(...) clockpigeon:::version_trouble(list(node = "a"), ...)
+  expect_match(trouble(list(sundew = character()), "4.2"), "has no sundew: install sundew 4.2 there")
+  expect_match(trouble(list(sundew = character()), NULL), "none of the engines")
+  expect_true(is.na(trouble(list(sundew = "4.2"), "4.2")))
+  missing <- pebble()
+  missing$program <- "no-such-renderer"
+  expect_identical(clockpigeon:::installed_versions(missing), character())
+  expect_refusal(local_node("x", "launch: {by: ssh}"), "node", "host")
+})
