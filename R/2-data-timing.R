@@ -11,7 +11,7 @@ as_timings <- function(x, where = argument("x")) {
   }
   out <- lapply(names(timing_columns), function(name) timing_column(x[[name]], name, nrow(x), where))
   names(out) <- names(timing_columns)
-  out <- as_table(out)
+  out <- as_table(out, class = "timings")
   for (name in names(timing_words)) check_words(out[[name]], name, where)
   for (name in c("activity", "status", "kind")) {
     if (anyNA(out[[name]])) {

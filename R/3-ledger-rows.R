@@ -122,7 +122,7 @@ timings <- function(ledger, ..., replaced = FALSE) {
                  flag = as.logical)
     rows[[name]] <- as(rows[[name]])
   }
-  as_table(rows[names(timing_columns)])
+  as_table(rows[names(timing_columns)], class = "timings")
 }
 
 # Keeps the record of a plan that is about to run: its seed, its options and its first trials.

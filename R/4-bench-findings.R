@@ -12,14 +12,16 @@
 #'
 #' @param x Timings of one run: those of one `plan_id`, as [run_bench()] returns them.
 #' @param target Relative half-width of the 95 % interval that a setting's mean should have.
-#' @return A tibble, one row a finding: `finding` (`drift`, `blocks`, `too short`, `busy`, `unsure`), `about` (the run
-#'   or the setting), `value`, `lower`, `upper` (factor of time, or share), and `says`, a sentence with what to do. No
+#' @param memory_mb Memory of the machine in MB (1e6 bytes), where it is known: a trial that held over 90 % of it while
+#'   its processor was idle for half the time was waiting for the disk, and is told as `memory`.
+#' @return A tibble, one row a finding: `finding` (`drift`, `blocks`, `too short`, `busy`, `memory`, `unsure`), `about`
+#'   (the run or the setting), `value`, `lower`, `upper` (factor of time, or share), and `says`, a sentence with what to do. No
 #'   rows when all is well.
 #' @section Conditions: `clockpigeon_error_columns` when `x` is no table of timings.
 #' @examples
 #' bench_findings(example_timings())[c("finding", "about")]
 #' @export
-bench_findings <- function(x, target = 0.03) {
+bench_findings <- function(x, target = 0.03, memory_mb = NULL) {
   check_columns(x, argument("x"), names(timing_columns))
   target <- check_number(target, argument("target"), above = 0)
   x <- as_frame(x)
@@ -29,8 +31,8 @@ bench_findings <- function(x, target = 0.03) {
   if (!nrow(x)) return(as_table(none))
   setting <- row_key(x, intersect(setting_columns, names(x)))
   groups <- split(x, factor(setting, unique(setting)))
-  bind_tables(list(none, find_drift(x, setting), find_busy(x), do.call(rbind, lapply(groups, find_short)),
-                   find_unsure(groups, target)))
+  bind_tables(list(none, find_drift(x, setting), find_busy(x), find_full(x, memory_mb),
+                   do.call(rbind, lapply(groups, find_short)), find_unsure(groups, target)))
 }
 
 finding <- function(finding, about, value, says, lower = NA_real_, upper = NA_real_) {
@@ -64,6 +66,18 @@ find_busy <- function(x) {
   if (!any(busy)) return(NULL)
   finding("busy", "the run", mean(busy), says = paste0(
     sum(busy), " of ", nrow(x), " trials ran while others used the machine; stop these programs, or repeat the trials"
+  ))
+}
+
+find_full <- function(x, memory_mb) {
+  if (!length(memory_mb) || is.na(memory_mb)) return(NULL)
+  threads <- ifelse(is.na(x[["threads"]]), 1, x[["threads"]])
+  full <- x[["peak_mem_mb"]] > 0.9 * memory_mb & x[["cpu_s"]] < 0.5 * threads * x[["wall_s"]]
+  full <- which(full)
+  if (!length(full)) return(NULL)
+  finding("memory", "the run", length(full) / nrow(x), says = paste0(
+    length(full), " of ", nrow(x), " trials nearly filled the memory while the processor was idle (",
+    setting_name(x[full[1], ]), "): they waited for the disk; measure with less, or on a machine with more memory"
   ))
 }
 

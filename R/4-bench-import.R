@@ -54,7 +54,7 @@ import_timings <- function(path, as = NULL, ledger = NULL, engine = NULL, map = 
                  csv = function(p) import_table(map_columns(read_foreign_csv(p), map, short_path(p))),
                  json = function(p) import_table(map_columns(read_foreign_json(p), map, short_path(p))))
   rows <- lapply(path[!known], function(p) as_timings(set_columns(read(p), set), short_path(p)))
-  rows <- if (length(rows)) bind_tables(rows) else as_timings(data.frame())
+  rows <- as_timings(if (length(rows)) as_frame(bind_tables(rows)) else data.frame())
   if (!is.null(ledger) && nrow(rows)) rows <- add_import(ledger, rows, path[!known], marks[!known])
   attr(rows, "known") <- path[known]
   if (is.null(ledger)) rows else invisible(rows)

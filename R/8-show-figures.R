@@ -15,12 +15,14 @@ plain_theme <- function() {
 #' Figures
 #'
 #' `autoplot()` of a choice: cost against finish time, the middle 80 % of draws as crossed ranges, deadline and budget
-#' as lines, the pick marked. Of a frame curve: seconds along the shot with its 80 % band and the probes.
+#' as lines, the pick marked. Of a frame curve: seconds along the shot with its 80 % band and the probes. Of timings:
+#' seconds along the shot, or the run in its order. Of a comparison: ratios with their intervals, on an axis of factors.
 #'
-#' @param object A [choose_option()] choice or a [frame_curve()].
+#' @param object A [choose_option()] choice, a [frame_curve()], [timings()] or a [compare_timings()] result.
 #' @param ... Not used.
 #' @return A ggplot, with a text alternative as its `alt` label.
-#' @section Conditions: `clockpigeon_error_package` when ggrepel, which places the labels, is missing.
+#' @section Conditions: `clockpigeon_error_package` when ggrepel, which places the labels of choices, is missing;
+#'   `clockpigeon_error_figure` for timings with nothing to show, or more series than can be told apart.
 #' @examplesIf requireNamespace("ggplot2", quietly = TRUE)
 #' ggplot2::autoplot(frame_curve(c(20, 60, 100), c(41, 55, 90), 1:120))
 #' @name figures

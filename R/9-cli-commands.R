@@ -17,7 +17,10 @@ cli_bench <- function(args) {
     if (o$resume) resume_bench(ledger, project$engines, name, nodes, project$root, o$keep, progress = TRUE)
     else run_bench(project_plan(project, name), ledger, nodes, project$root, o$keep, progress = TRUE)
   })
-  cli_emit(rows, o$format, function() c(bench_lines(rows), finding_lines(bench_findings(rows))))
+  cli_emit(rows, o$format, function() {
+    c(bench_lines(rows), finding_lines(bench_findings(rows, memory_mb = machine_facts()$memory_mb)))
+  })
+  cli_figure(rows, o$figure, show = "order")
   if (any(rows[["status"]] == "ok")) 0L else 1L
 }
 
@@ -192,6 +195,7 @@ cli_compare <- function(args) {
   result <- compare_timings(rows, by = cli_factor(project, o$by), smallest = o$smallest, across = o$across,
                             weights = cli_weights(o$mix))
   cli_emit(result, o$format, function() comparison_lines(result))
+  cli_figure(result, o$figure)
   0L
 }
 
@@ -255,10 +259,10 @@ cli_choose <- function(args) {
 
 choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L
 
-cli_figure <- function(choice, path) {
+cli_figure <- function(x, path, ...) {
   if (is.null(path)) return(invisible())
   attach_defaults()
-  write_figure(ggplot2::autoplot(choice), path)
+  write_figure(ggplot2::autoplot(x, ...), path)
   cli_note("figure: ", path)
 }
 

@@ -29,7 +29,7 @@ cli_options <- list(
   bench = list(opt("--dry-run", "list the trials and what they should take, and run nothing", "logical", FALSE),
                opt("--resume", "go on with the plan's last run where it was interrupted", "logical", FALSE),
                opt("--node", "node that stands for this machine [here, when there is one]"),
-               opt("--keep", "folder for the pictures [none are kept]"), format_option),
+               opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option),
   nodes = list(opt("--engine", "engine asked for [the project's default]"),
                opt("--engine-version", "its version: 4.2, or '>=4.1 <5' [the project's default]"),
                opt("--timeout", "seconds to wait for an answer [20]", "double", 20), format_option),
@@ -53,7 +53,8 @@ cli_options <- list(
     opt("--across", "compare also what differs in more, and say in what", "logical", FALSE),
     opt("--mix", "your own mix of scenes, such as gears=2,basin=1"),
     opt("--engine", "only this engine"), opt("--scene", "only this scene"),
-    opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02), format_option
+    opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02),
+    figure_option, format_option
   ),
   forecast = c(job_options, list(format_option)),
   choose = c(job_options, choice_options, list(figure_option, format_option)),

@@ -33,4 +33,7 @@ test_that("short settings come with a cure, busy trials are counted, unsure mean
   expect_match(x$says[1], "1 of 3 trials")
   expect_match(x$says[2], "1 of 1 settings.* 3 %; worst: s frame 1, e 1.0, samples 8, to [0-9]+ %")
   expect_identical(nrow(bench_findings(some_timings(1, status = "failed"))), 0L)
+  full <- some_timings(c(10, 10, 10), peak_mem_mb = c(950, 950, 100), cpu_s = c(2, 9, 2))
+  expect_match(bench_findings(full, memory_mb = 1000)$says, "1 of 3 trials nearly filled the memory")
+  expect_identical(nrow(bench_findings(full)), 0L)
 })
