@@ -27,6 +27,7 @@ terminal() {
 
 terminal demo 104 86 "clockpigeon demo --keep tide-clock"
 terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
+(cd "$work/tide-clock" && clockpigeon compare --by device --engine sundew --figure "$shots/ratios.png" >/dev/null)
 terminal forecast 92 24 "clockpigeon forecast --engine sundew --shots gears,gallery"
 cd "$work/tide-clock"
 cp choice.png "$shots/"
@@ -40,6 +41,12 @@ Rscript -e 'library(clockpigeon)
   figure <- ggplot2::autoplot(curve) + ggplot2::labs(subtitle = "sample data, invented")
   clockpigeon:::write_figure(figure, "curve.png")'
 cp curve.png "$shots/"
+Rscript -e 'library(clockpigeon)
+  x <- timings(open_ledger("ledger.sqlite"))
+  clockpigeon:::write_figure(ggplot2::autoplot(x[x$engine == "pebble", ], "order"), "order.png")
+  shown <- x[x$engine == "sundew" & x$engine_version == "4.2" & x$limit_kind == "samples" & is.na(x$site), ]
+  clockpigeon:::write_figure(ggplot2::autoplot(shown), "frames.png")'
+cp order.png frames.png "$shots/"
 engine=$(Rscript -e 'cat(system.file("bin", "pebble", package = "clockpigeon"))')
 for frame in gears:100 basin:100 gallery:100 gears:330 basin:600 gallery:560; do
   "$engine" --scene "${frame%:*}" --frame "${frame#*:}" --size 426x240 --samples 128 --threads 2 --out "$frame.png" >/dev/null
