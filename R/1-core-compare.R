@@ -15,7 +15,8 @@
 #' A cell whose ratio lies far from all others of the pair (over 4 robust standard deviations by the median absolute
 #' deviation, Hampel 1974, and by a factor of 1.5) is named in `note`: a wrong device or a changed setting is likelier.
 #'
-#' @param x Timings, a data frame as [timings()] returns it.
+#' @param x Timings, a data frame as [timings()] returns it; or a ledger, all of which is then compared, with the work
+#'   of filtering done in the database: the way for a million rows.
 #' @param by The factor studied: `"engine_version"`, `"engine"`, `"limit"`, `"size"`, `"features"`, `"threads"`,
 #'   `"capacity"` (share of the devices used), `"device"`, `"device_count"`, `"node"` or `"site"`.
 #' @param smallest Smallest difference of interest, as a share (0.02 is 2 %): a smaller one is never called faster or
@@ -37,38 +38,37 @@
 #' compare_timings(x[x$engine == "sundew", ], by = "engine_version")
 #' @export
 compare_timings <- function(x, by, smallest = 0.02, level = 0.95, across = FALSE, weights = NULL) {
-  check_columns(x, argument("x"), names(timing_columns))
   by <- check_choice(by, argument("by"), names(compare_factors))
   smallest <- check_number(smallest, argument("smallest"), least = 0, most = 1)
   level <- check_number(level, argument("level"), above = 0, most = 0.9999)
   across <- check_flag(across, argument("across"))
-  x <- as_frame(x)
-  x <- x[is_evidence(x), , drop = FALSE]
-  if (!nrow(x)) {
+  runs <- as_runs(x)
+  if (!length(runs$wall_s)) {
     stop_input("compare", "no finished render among the timings", instead = "Measure some first: clockpigeon bench.")
   }
+  x <- runs$settings
   x[["level"]] <- level_labels(x, by)
   x[["context"]] <- if (by == "engine" || across) "" else x[["engine"]]
-  silent <- table(x[["context"]][is.na(x[["level"]])])
-  x <- x[!is.na(x[["level"]]), , drop = FALSE]
-  if (!nrow(x)) {
+  if (all(is.na(x[["level"]]))) {
     stop_input("compare", paste("no timing says its", factor_label(by)),
                instead = "Compare by another factor, or write it into the timings.")
   }
-  x <- x[order(x[["measured_at"]], x[["run_order"]]), , drop = FALSE]
   if (length(weights)) weights <- check_weights(weights, unique(x[["scene"]]))
-  contexts <- split(x, x[["context"]])
-  match_by <- function(columns) do.call(rbind, lapply(contexts, match_cells, columns = columns))
+  match_by <- function(columns) {
+    unlist(lapply(unique(x[["context"]]), match_cells, x = x, runs = runs, columns = columns), recursive = FALSE)
+  }
   pairs <- match_by(if (across) c("activity", "scene", "frame") else cell_columns(by))
-  if (is.null(pairs) && across) pairs <- match_by(c("activity", "scene"))
-  if (is.null(pairs)) refuse_unlike(x, by)
-  rows <- lapply(split(pairs, row_key(pairs, c("context", "old", "new"))), function(p) {
+  if (!length(pairs) && across) pairs <- match_by(c("activity", "scene"))
+  said <- x[!is.na(x[["level"]]), , drop = FALSE]
+  if (!length(pairs)) refuse_unlike(said, by)
+  unsaid <- table(x[["context"]][runs$setting[is.na(x[["level"]])[runs$setting]]])
+  rows <- lapply(pairs, function(p) {
     context <- p[["context"]][1]
-    unsaid <- silent[names(silent) == context]
+    silent <- unsaid[names(unsaid) == context]
     about <- list(
-      left_out = if (length(unsaid)) paste(unsaid, "timings without a", factor_label(by)),
+      left_out = if (length(silent)) paste(silent, "timings without a", factor_label(by)),
       apart = if (across) {
-        differences(contexts[[match(context, names(contexts))]], by, p[["old"]][1], p[["new"]][1], any = TRUE)
+        differences(said[said[["context"]] == context, , drop = FALSE], by, p[["old"]][1], p[["new"]][1], any = TRUE)
       }
     )
     compare_levels(p, smallest, level, about, weights)

@@ -46,32 +46,55 @@ order_levels <- function(levels) {
 # What two timings must agree in to be compared by a factor.
 cell_columns <- function(by) setdiff(setting_columns, unlist(compare_factors[[by]][c("level", "follows")]))
 
-# Pairs of timings, the first level's with each other level's, that agree in `columns`: the k-th run of a cell at one
-# level with the k-th at the other. NULL when there is no pair.
-match_cells <- function(x, columns) {
-  levels <- order_levels(unique(x[["level"]]))
-  if (length(levels) < 2) return(NULL)
-  cell <- row_key(x, columns)
-  run <- stats::ave(seq_len(nrow(x)), cell, x[["level"]], FUN = seq_along)
-  x[["cell"]] <- paste(cell, run, sep = "\x1f")
-  old <- x[x[["level"]] == levels[1], , drop = FALSE]
-  do.call(rbind, lapply(levels[-1], function(new_level) {
-    new <- x[x[["level"]] == new_level, , drop = FALSE]
-    at <- match(old[["cell"]], new[["cell"]])
-    hit <- !is.na(at)
-    if (!any(hit)) return(NULL)
-    partner <- at[hit]
-    data.frame(
-      context = old[["context"]][hit], scene = old[["scene"]][hit], frame = old[["frame"]][hit],
-      cell = cell_of(old[["cell"]][hit]), old = levels[1], new = new_level,
-      old_s = old[["wall_s"]][hit], new_s = new[["wall_s"]][partner],
-      sample = is_sample(old)[hit] | is_sample(new)[partner],
-      alone = sum(!hit) + nrow(new) - sum(hit)
-    )
-  }))
+# Timings made ready for comparing: `settings`, the distinct settings with evidence, one a row; and for each finished
+# render past its warm-up, in order of measurement, the row of its `setting`, its `wall_s`, and whether it is a
+# `sample`.
+as_runs <- function(x) UseMethod("as_runs")
+
+#' @exportS3Method
+as_runs.default <- function(x) {
+  check_columns(x, argument("x"), names(timing_columns))
+  x <- as_frame(x)
+  x <- x[is_evidence(x), , drop = FALSE]
+  x <- x[order(x[["measured_at"]], x[["run_order"]]), , drop = FALSE]
+  code <- row_codes(x, setting_columns)
+  settings <- x[!duplicated(code), setting_columns, drop = FALSE]
+  row.names(settings) <- NULL
+  list(settings = settings, setting = code, wall_s = x[["wall_s"]], sample = is_sample(x))
 }
 
-cell_of <- function(key) sub("\x1f[0-9]+$", "", key)
+# Pairs of runs of a context, those of the first level with those of each other level, that agree in `columns`: the k-th
+# run of a cell at one level with the k-th at the other. A list of tables, one a pair of levels that has any.
+match_cells <- function(context, x, runs, columns) {
+  here <- x[["context"]] %in% context & !is.na(x[["level"]])
+  levels <- order_levels(unique(x[["level"]][here]))
+  if (length(levels) < 2) return(NULL)
+  cells <- row_codes(x, columns)
+  level_of <- match(x[["level"]], levels)
+  at <- which(here[runs$setting])
+  cell <- cells[runs$setting[at]]
+  level <- level_of[runs$setting[at]]
+  # The how-many-th run of its cell and level each is: runs stand in order of measurement.
+  sorted <- order(cell, level, method = "radix")
+  starts <- c(TRUE, diff(cell[sorted]) != 0 | diff(level[sorted]) != 0)
+  turn <- integer(length(at))
+  turn[sorted] <- seq_along(at) - which(starts)[cumsum(starts)] + 1L
+  key <- cell + turn * (max(cells) + 1)
+  old <- which(level == 1)
+  lapply(Filter(length, lapply(seq_along(levels)[-1], function(k) {
+    new <- which(level == k)
+    partner <- new[match(key[old], key[new])]
+    hit <- !is.na(partner)
+    if (any(hit)) list(old = old[hit], new = partner[hit], k = k, alone = sum(!hit) + length(new) - sum(hit))
+  })), function(m) {
+    setting <- runs$setting[at[m$old]]
+    data.frame(
+      context = context, scene = x[["scene"]][setting], frame = x[["frame"]][setting], cell = cell[m$old],
+      old = levels[1], new = levels[m$k], old_s = runs$wall_s[at[m$old]], new_s = runs$wall_s[at[m$new]],
+      sample = runs$sample[at[m$old]] | runs$sample[at[m$new]], alone = m$alone
+    )
+  })
+}
 
 # The columns in which two sets of timings differ beside the factor, as texts: those that share no value, or with
 # `any = TRUE` those in which their values are not the same.

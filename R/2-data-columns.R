@@ -2,7 +2,11 @@
 
 # Reads a table of texts: the separator (comma, semicolon, tab) and the encoding are told from the file. `decimal` is
 # the comma when fields are set apart by semicolons and a comma stands between digits.
-read_foreign_csv <- function(path) {
+read_foreign_csv <- function(path, map = NULL) {
+  if (file.size(path) > 2e6 && requireNamespace("data.table", quietly = TRUE)) {
+    large <- read_large_csv(path, map)
+    if (!is.null(large)) return(large)
+  }
   lines <- read_text_lines(path)
   counts <- vapply(c(",", ";", "\t"), function(s) nchar(gsub(paste0("[^", s, "]"), "", lines[1])), 0L)
   if (max(counts) == 0) {
@@ -17,6 +21,23 @@ read_foreign_csv <- function(path) {
   )
   if (sep == ";") x[] <- lapply(x, function(column) sub("^(-?[0-9]+),([0-9]+)$", "\\1.\\2", column))
   x
+}
+
+# A large table by data.table, where it is plain UTF-8 with commas or tabs between; NULL where it is anything else. What
+# becomes a number column of a timing is read as numbers where it holds only these; all else is text.
+read_large_csv <- function(path, map) {
+  bytes <- readBin(path, "raw", file.size(path))
+  if (any(bytes[seq_len(1000)] == 0)) return(NULL)
+  if (!isTRUE(tryCatch(validUTF8(rawToChar(bytes)), error = function(e) FALSE))) return(NULL)
+  first <- readLines(path, 1, warn = FALSE)
+  sep <- Find(function(s) grepl(s, first, fixed = TRUE), c("\t", ","))
+  if (is.null(sep) || grepl(";", first, fixed = TRUE)) return(NULL)
+  read <- function(...) data.table::fread(path, sep = sep, na.strings = c("", "NA"), data.table = FALSE,
+                                          showProgress = FALSE, encoding = "UTF-8", ...)
+  header <- names(read(nrows = 0))
+  becomes <- ifelse(header %in% map, names(map)[match(header, map)], header)
+  numbers <- timing_columns[becomes] %in% c("number", "integer")
+  tryCatch(read(colClasses = list(character = header[!numbers])), error = function(e) NULL, warning = function(w) NULL)
 }
 
 # The lines of a text file in UTF-8, whatever of UTF-8, UTF-16 and Latin-1 it was written in; an error when it is empty
@@ -65,6 +86,7 @@ map_columns <- function(x, map, where) {
 }
 
 seconds_column <- function(x, name, where) {
+  if (is.numeric(x)) return(as.numeric(x))
   plain <- grepl("^-?[0-9]+(\\.[0-9]+)?([eE][-+]?[0-9]+)?$", x) | is.na(x)
   out <- rep(NA_real_, length(x))
   out[plain] <- as.numeric(x[plain])

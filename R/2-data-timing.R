@@ -31,12 +31,15 @@ as_timings <- function(x, where = argument("x")) {
 
 timing_column <- function(value, name, rows, where) {
   type <- timing_columns[[name]]
-  if (is.null(value)) value <- rep(NA, rows)
-  blank <- is.na(value) | (is.character(value) & !nzchar(trimws(value)))
-  value[blank] <- NA
   as <- switch(type, text = as.character, integer = as.numeric, number = as.numeric, flag = as.logical)
+  if (is.null(value)) return(if (type == "integer") rep(NA_integer_, rows) else as(rep(NA, rows)))
+  if (is.factor(value)) value <- as.character(value)
+  if (is.character(value)) {
+    maybe <- which(value == "" | startsWith(value, " ") | startsWith(value, "\t"))
+    value[maybe[!grepl("[^ \t]", value[maybe])]] <- NA  # blank is missing
+  }
   clean <- suppressWarnings(as(value))
-  odd <- is.na(clean) & !blank
+  odd <- is.na(clean) & !is.na(value)
   if (type == "integer") odd <- odd | (!is.na(clean) & clean != round(clean))
   bad <- which(odd)
   if (length(bad)) {

@@ -89,16 +89,17 @@ make_tables <- function(con) {
   }
   write_ledger(con, function() {
     for (sql in c(
-      paste0("CREATE TABLE IF NOT EXISTS timings (", paste(columns, collapse = ", "), ")"),
+      paste0("CREATE TABLE IF NOT EXISTS timings (", paste(columns, collapse = ", "), ", setting INTEGER)"),
+      paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
+             paste0("\"", setting_columns, "\" ", types[timing_columns[setting_columns]], collapse = ", "), ")"),
       "CREATE TABLE IF NOT EXISTS plans (id TEXT PRIMARY KEY, made_at TEXT, name TEXT, seed INTEGER, options TEXT)",
       "CREATE TABLE IF NOT EXISTS blocks (plan_id TEXT, block INTEGER, trials TEXT, PRIMARY KEY (plan_id, block))",
       "CREATE TABLE IF NOT EXISTS machines (id TEXT PRIMARY KEY, facts TEXT)",
       paste("CREATE TABLE IF NOT EXISTS imports (mark TEXT PRIMARY KEY, path TEXT, imported_at TEXT,",
             "timings INTEGER)"),
       "CREATE TABLE IF NOT EXISTS corrections (old_id TEXT PRIMARY KEY, new_id TEXT NOT NULL)",
-      "CREATE INDEX IF NOT EXISTS timings_scene ON timings (scene, engine)",
       "CREATE UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON timings (plan_id, run_order) WHERE plan_id IS NOT NULL",
-      unlist(lapply(c("timings", "plans", "blocks", "machines", "imports", "corrections"), frozen)),
+      unlist(lapply(c("timings", "settings", "plans", "blocks", "machines", "imports", "corrections"), frozen)),
       paste("PRAGMA application_id =", ledger_mark), paste("PRAGMA user_version =", ledger_format)
     )) DBI::dbExecute(con, sql)
   })

@@ -39,7 +39,8 @@ add_rows <- function(ledger, x, also) {
   for (flag in names(timing_columns)[timing_columns == "flag"]) rows[[flag]] <- as.integer(rows[[flag]])
   tryCatch(
     write_ledger(con, function() {
-      insert_rows(con, "timings", rows)
+      rows[["setting"]] <- setting_ids(con, rows)
+      insert_rows(con, "timings", rows[!vapply(rows, function(column) all(is.na(column)), NA)])
       also(con, rows[["id"]])
     }),
     clockpigeon_error = function(e) stop(e),
@@ -47,6 +48,25 @@ add_rows <- function(ledger, x, also) {
                                    short_path(ledger$path), "Nothing was changed.")
   )
   invisible(rows[["id"]])
+}
+
+# Each distinct setting is kept once more in a table of its own, and each timing has its number: what has to be compared
+# is then found by one number a row. Returns the numbers.
+setting_ids <- function(con, rows) {
+  code <- row_codes(rows, setting_columns)
+  distinct <- rows[!duplicated(code), setting_columns, drop = FALSE]
+  key <- row_key(distinct, setting_columns)
+  find <- function() {
+    known <- DBI::dbGetQuery(con, "SELECT setting, key FROM settings WHERE key IN (SELECT value FROM json_each(?))",
+                             params = list(as.character(jsonlite::toJSON(key))))
+    known[["setting"]][match(key, known[["key"]])]
+  }
+  id <- find()
+  if (anyNA(id)) {
+    insert_rows(con, "settings", c(list(key = key[is.na(id)]), as.list(distinct[is.na(id), , drop = FALSE])))
+    id <- find()
+  }
+  id[code]
 }
 
 add_corrections <- function(con, old, new) {
@@ -67,10 +87,12 @@ insert_rows <- function(con, table, rows) {
   DBI::dbExecute(con, sql, params = unname(as.list(rows)))
 }
 
+# Ids of 16 hexadecimal digits: ten by chance for each batch, then the place in it. (Ids that are random throughout make
+# the database insert each into the middle of its index, which doubles the time of a large import.)
 new_ids <- function(con, n) {
   if (!n) return(character())
-  DBI::dbGetQuery(con, sprintf("WITH RECURSIVE k(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM k WHERE i < %d)
-                                SELECT lower(hex(randomblob(8))) AS id FROM k", n))[["id"]]
+  batch <- DBI::dbGetQuery(con, "SELECT lower(hex(randomblob(5))) AS id")[["id"]]
+  sprintf(paste0(batch, "%06x"), seq_len(n))
 }
 
 utc_now <- function(time = Sys.time()) format(time, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
@@ -123,6 +145,27 @@ timings <- function(ledger, ..., replaced = FALSE) {
     rows[[name]] <- as(rows[[name]])
   }
   as_table(rows[names(timing_columns)], class = "timings")
+}
+
+# What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
+#' @exportS3Method
+as_runs.ledger <- function(x) {
+  con <- ledger_connection(x)
+  rows <- DBI::dbGetQuery(con, paste0(
+    "SELECT setting, wall_s, coalesce(note LIKE '", sample_mark, "%', 0) AS sample FROM timings WHERE status = 'ok' ",
+    "AND activity = 'render' AND wall_s IS NOT NULL AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 ",
+    "AND id NOT IN (SELECT old_id FROM corrections) ORDER BY measured_at, run_order"
+  ))
+  settings <- DBI::dbGetQuery(con, "SELECT * FROM settings")
+  used <- unique(rows[["setting"]])
+  settings <- settings[match(used, settings[["setting"]]), setting_columns, drop = FALSE]
+  row.names(settings) <- NULL
+  for (name in setting_columns) {
+    as <- switch(timing_columns[[name]], text = as.character, integer = as.integer, number = as.numeric)
+    settings[[name]] <- as(settings[[name]])
+  }
+  list(settings = settings, setting = match(rows[["setting"]], used), wall_s = rows[["wall_s"]],
+       sample = rows[["sample"]] == 1)
 }
 
 # Keeps the record of a plan that is about to run: its seed, its options and its first trials.

@@ -15,8 +15,8 @@
 #' @param memory_mb Memory of the machine in MB (1e6 bytes), where it is known: a trial that held over 90 % of it while
 #'   its processor was idle for half the time was waiting for the disk, and is told as `memory`.
 #' @return A tibble, one row a finding: `finding` (`drift`, `blocks`, `too short`, `busy`, `memory`, `unsure`), `about`
-#'   (the run or the setting), `value`, `lower`, `upper` (factor of time, or share), and `says`, a sentence with what to do. No
-#'   rows when all is well.
+#'   (the run or the setting), `value`, `lower`, `upper` (factor of time, or share), and `says`, a sentence with what to
+#'   do. No rows when all is well.
 #' @section Conditions: `clockpigeon_error_columns` when `x` is no table of timings.
 #' @examples
 #' bench_findings(example_timings())[c("finding", "about")]

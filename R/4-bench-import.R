@@ -51,10 +51,11 @@ import_timings <- function(path, as = NULL, ledger = NULL, engine = NULL, map = 
   known <- if (is.null(ledger)) rep(FALSE, length(path)) else marks %in% imported_marks(ledger)
   read <- switch(as, log = function(p) import_log(p, engine), frames = function(p) import_frames(p, writers),
                  pictures = function(p) import_pictures(p, engine),
-                 csv = function(p) import_table(map_columns(read_foreign_csv(p), map, short_path(p))),
+                 csv = function(p) import_table(map_columns(read_foreign_csv(p, map), map, short_path(p))),
                  json = function(p) import_table(map_columns(read_foreign_json(p), map, short_path(p))))
   rows <- lapply(path[!known], function(p) as_timings(set_columns(read(p), set), short_path(p)))
-  rows <- as_timings(if (length(rows)) as_frame(bind_tables(rows)) else data.frame())
+  rows <- if (!length(rows)) as_timings(data.frame())
+          else if (length(rows) == 1) rows[[1]] else as_table(bind_tables(rows), class = "timings")
   if (!is.null(ledger) && nrow(rows)) rows <- add_import(ledger, rows, path[!known], marks[!known])
   attr(rows, "known") <- path[known]
   if (is.null(ledger)) rows else invisible(rows)

@@ -191,9 +191,11 @@ cli_compare <- function(args) {
   o <- cli_parse("compare", args)$options
   project <- read_project()
   want <- Filter(length, list(engine = o$engine, scene = o$scene))
-  rows <- cli_ledger(project, code = function(ledger) do.call(timings, c(list(ledger), want)))
-  result <- compare_timings(rows, by = cli_factor(project, o$by), smallest = o$smallest, across = o$across,
-                            weights = cli_weights(o$mix))
+  result <- cli_ledger(project, code = function(ledger) {
+    compare_timings(if (length(want)) do.call(timings, c(list(ledger), want)) else ledger,
+                    by = cli_factor(project, o$by), smallest = o$smallest, across = o$across,
+                    weights = cli_weights(o$mix))
+  })
   cli_emit(result, o$format, function() comparison_lines(result))
   cli_figure(result, o$figure)
   0L

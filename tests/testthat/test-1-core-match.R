@@ -10,3 +10,24 @@ test_that("differences name what shares no value, or anything that is not the sa
   expect_named(clockpigeon:::differences(x, "engine", "old", "new"), "device")
   expect_setequal(names(clockpigeon:::differences(x, "engine", "old", "new", any = TRUE)), c("device", "threads"))
 })
+
+test_that("the k-th run of a cell is paired with the k-th of its partner, as a plain loop does", {
+  set.seed(8)
+  x <- some_timings(exp(rnorm(60)), frame = sample(1:3, 60, TRUE), engine_version = sample(c("1", "2", "10"), 60, TRUE))
+  runs <- clockpigeon:::as_runs(x)
+  s <- runs$settings
+  s$level <- s$engine_version
+  s$context <- "e"
+  found <- clockpigeon:::match_cells("e", s, runs, clockpigeon:::cell_columns("engine_version"))
+  for (m in found) {
+    for (f in unique(m$frame)) {
+      old <- x$wall_s[x$frame == f & x$engine_version == "1"]
+      new <- x$wall_s[x$frame == f & x$engine_version == m$new[1]]
+      n <- min(length(old), length(new))
+      expect_identical(m$old_s[m$frame == f], old[seq_len(n)])
+      expect_identical(m$new_s[m$frame == f], new[seq_len(n)])
+    }
+    expect_identical(m$alone[1], sum(x$engine_version %in% c("1", m$new[1])) - 2L * nrow(m))
+  }
+  expect_identical(vapply(found, function(m) m$new[1], ""), c("2", "10"))
+})

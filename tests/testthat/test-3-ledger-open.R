@@ -14,17 +14,20 @@ test_that("a ledger is opened twice at once, and both see what the other wrote",
 
 test_that("writers in other processes wait for each other, and no row is lost", {
   path <- file.path(scratch(), "l.sqlite")
-  row <- "data.frame(activity = 'render', status = 'ok', kind = 'typed', wall_s = i, node = commandArgs(TRUE))"
-  code <- sprintf("l <- clockpigeon::open_ledger('%s'); for (i in 1:40) clockpigeon::add_timings(l, %s)", path, row)
-  jobs <- lapply(1:3, function(k) {
+  rows <- paste("data.frame(activity = 'render', status = 'ok', kind = 'typed', wall_s = i + 1:500 / 1000,",
+                "node = rep(commandArgs(TRUE), 500))")
+  code <- sprintf("l <- clockpigeon::open_ledger('%s'); for (i in 1:20) clockpigeon::add_timings(l, %s)", path, rows)
+  jobs <- lapply(1:8, function(k) {
     processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code, k), stderr = "|",
                           env = c("current", R_LIBS = Sys.getenv("R_LIBS")))
   })
   for (job in jobs) job$wait()
-  expect_identical(vapply(jobs, function(j) j$get_exit_status(), 0L), c(0L, 0L, 0L))
+  expect_identical(vapply(jobs, function(j) j$get_exit_status(), 0L), rep(0L, 8))
   ledger <- open_ledger(path, read_only = TRUE)
-  expect_identical(as.integer(table(timings(ledger)$node)), c(40L, 40L, 40L))
-  expect_false(anyDuplicated(timings(ledger)$id) > 0)
+  x <- timings(ledger)
+  expect_identical(as.integer(table(x$node)), rep(10000L, 8))
+  expect_identical(anyDuplicated(x$id), 0L)
+  expect_identical(anyDuplicated(paste(x$node, x$wall_s)), 0L)
   close_ledger(ledger)
 })
 

@@ -31,3 +31,15 @@ test_that("all rows are added or none", {
   expect_identical(nrow(timings(ledger)), 0L)
   expect_refusal(timings(ledger, colour = "red"), "field", "colour")
 })
+
+test_that("a ledger is compared as its timings are", {
+  ledger <- memory_ledger()
+  add_timings(ledger, example_timings())
+  id <- add_timings(ledger, some_timings(c(9, 4), engine_version = c("1.0", "1.1")))
+  add_timings(ledger, some_timings(5, engine_version = "1.1"), replaces = id[2])
+  for (by in c("engine_version", "device", "limit", "engine")) {
+    expect_equal(compare_timings(ledger, by), compare_timings(timings(ledger), by))
+  }
+  expect_identical(DBI::dbGetQuery(ledger$con, "SELECT count(*) AS n FROM settings")$n,
+                   nrow(unique(timings(ledger, replaced = TRUE)[clockpigeon:::setting_columns])))
+})
