@@ -28,8 +28,8 @@ row_codes <- function(x, columns) {
   most <- 1
   for (column in columns) {
     value <- x[[column]]
+    if (identical(value, rep(value[1], length(value)))) next
     levels <- unique(value)
-    if (length(levels) < 2) next
     code <- code * length(levels) + match(value, levels)
     most <- most * length(levels) + length(levels)
     if (most > 2^45) {  # before a whole number would no longer be exact

@@ -92,6 +92,15 @@ check_weights <- function(weights, scenes) {
   weights
 }
 
+# What is to be said when the runs of a pair did not do the same work: under a time or noise limit, or a changed scene.
+unequal_work <- function(s) {
+  both <- is.finite(s[["old_samples"]]) & is.finite(s[["new_samples"]])
+  if (!any(both)) return(NULL)
+  done <- c(mean(s[["old_samples"]][both]), mean(s[["new_samples"]][both]))
+  if (max(done) <= 1.02 * min(done)) return(NULL)
+  paste0("unequal work: ", format(done[1], digits = 3), " samples against ", format(done[2], digits = 3))
+}
+
 # Cells whose log ratio lies far from all others of the pair, with theirs.
 far_cells <- function(p) {
   d <- log(p[["old_s"]] / p[["new_s"]])
@@ -120,7 +129,8 @@ compare_levels <- function(p, smallest, level, about = list(), weights = NULL) {
       c(if (alone == 1) "1 timing without a partner", if (alone > 1) paste(alone, "timings without a partner"),
         about$left_out)
     }
-    note <- c(if (nrow(s) == 1) "single run: no interval", if (length(left_out)) paste("left out:", toString(left_out)),
+    note <- c(if (nrow(s) == 1) "single run: no interval", unequal_work(s),
+              if (length(left_out)) paste("left out:", toString(left_out)),
               if (length(about$apart)) paste("not alike, compared across", toString(about$apart)),
               if (total || length(scenes) == 1) far_cells(p), if (any(s[["sample"]])) sample_mark)
     data.frame(

@@ -47,8 +47,8 @@ order_levels <- function(levels) {
 cell_columns <- function(by) setdiff(setting_columns, unlist(compare_factors[[by]][c("level", "follows")]))
 
 # Timings made ready for comparing: `settings`, the distinct settings with evidence, one a row; and for each finished
-# render past its warm-up, in order of measurement, the row of its `setting`, its `wall_s`, and whether it is a
-# `sample`.
+# render past its warm-up, in order of measurement, the row of its `setting`, its `wall_s` and `samples_done`, and
+# whether it is a `sample`.
 as_runs <- function(x) UseMethod("as_runs")
 
 #' @exportS3Method
@@ -60,7 +60,8 @@ as_runs.default <- function(x) {
   code <- row_codes(x, setting_columns)
   settings <- x[!duplicated(code), setting_columns, drop = FALSE]
   row.names(settings) <- NULL
-  list(settings = settings, setting = code, wall_s = x[["wall_s"]], sample = is_sample(x))
+  list(settings = settings, setting = code, wall_s = x[["wall_s"]], samples_done = x[["samples_done"]],
+       sample = is_sample(x))
 }
 
 # Pairs of runs of a context, those of the first level with those of each other level, that agree in `columns`: the k-th
@@ -91,6 +92,7 @@ match_cells <- function(context, x, runs, columns) {
     data.frame(
       context = context, scene = x[["scene"]][setting], frame = x[["frame"]][setting], cell = cell[m$old],
       old = levels[1], new = levels[m$k], old_s = runs$wall_s[at[m$old]], new_s = runs$wall_s[at[m$new]],
+      old_samples = runs$samples_done[at[m$old]], new_samples = runs$samples_done[at[m$new]],
       sample = runs$sample[at[m$old]] | runs$sample[at[m$new]], alone = m$alone
     )
   })

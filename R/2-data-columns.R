@@ -26,9 +26,7 @@ read_foreign_csv <- function(path, map = NULL) {
 # A large table by data.table, where it is plain UTF-8 with commas or tabs between; NULL where it is anything else. What
 # becomes a number column of a timing is read as numbers where it holds only these; all else is text.
 read_large_csv <- function(path, map) {
-  bytes <- readBin(path, "raw", file.size(path))
-  if (any(bytes[seq_len(1000)] == 0)) return(NULL)
-  if (!isTRUE(tryCatch(validUTF8(rawToChar(bytes)), error = function(e) FALSE))) return(NULL)
+  if (any(readBin(path, "raw", 65536) == 0)) return(NULL)
   first <- readLines(path, 1, warn = FALSE)
   sep <- Find(function(s) grepl(s, first, fixed = TRUE), c("\t", ","))
   if (is.null(sep) || grepl(";", first, fixed = TRUE)) return(NULL)
@@ -37,7 +35,10 @@ read_large_csv <- function(path, map) {
   header <- names(read(nrows = 0))
   becomes <- ifelse(header %in% map, names(map)[match(header, map)], header)
   numbers <- timing_columns[becomes] %in% c("number", "integer")
-  tryCatch(read(colClasses = list(character = header[!numbers])), error = function(e) NULL, warning = function(w) NULL)
+  x <- tryCatch(read(colClasses = list(character = header[!numbers])), error = function(e) NULL,
+                warning = function(w) NULL)
+  plain <- vapply(x, function(column) !is.character(column) || all(validUTF8(unique(column))), NA)
+  if (all(plain)) x
 }
 
 # The lines of a text file in UTF-8, whatever of UTF-8, UTF-16 and Latin-1 it was written in; an error when it is empty
@@ -90,8 +91,10 @@ seconds_column <- function(x, name, where) {
   plain <- grepl("^-?[0-9]+(\\.[0-9]+)?([eE][-+]?[0-9]+)?$", x) | is.na(x)
   out <- rep(NA_real_, length(x))
   out[plain] <- as.numeric(x[plain])
-  out[!plain] <- vapply(which(!plain), function(i) {
+  distinct <- which(!plain & !duplicated(x))
+  said <- vapply(distinct, function(i) {
     parse_duration(x[i], paste0(where, ", line ", i + 1, ", column for `", name, "`"))
   }, 0)
+  out[!plain] <- said[match(x[!plain], x[distinct])]
   out
 }

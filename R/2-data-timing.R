@@ -35,8 +35,9 @@ timing_column <- function(value, name, rows, where) {
   if (is.null(value)) return(if (type == "integer") rep(NA_integer_, rows) else as(rep(NA, rows)))
   if (is.factor(value)) value <- as.character(value)
   if (is.character(value)) {
-    maybe <- which(value == "" | startsWith(value, " ") | startsWith(value, "\t"))
-    value[maybe[!grepl("[^ \t]", value[maybe])]] <- NA  # blank is missing
+    distinct <- if (identical(value, rep(value[1], rows))) value[1] else unique(value)
+    blank <- distinct[!is.na(distinct) & !grepl("[^ \t]", distinct)]
+    if (length(blank)) value[value %in% blank] <- NA
   }
   clean <- suppressWarnings(as(value))
   odd <- is.na(clean) & !is.na(value)

@@ -78,28 +78,35 @@ check_ledger_format <- function(con, where, read_only) {
   if (empty && !read_only) make_tables(con)
 }
 
+# A timing is a row of `runs`, and its setting a row of `settings`, which many runs share: half the size, and what is to
+# be compared is found by one number a row. The view `timings` shows them together, as everything else reads them.
 make_tables <- function(con) {
   types <- c(text = "TEXT", integer = "INTEGER", number = "REAL", flag = "INTEGER")
-  columns <- paste0("\"", names(timing_columns), "\" ", types[timing_columns],
-                    ifelse(names(timing_columns) == "id", " PRIMARY KEY", ""))
-  frozen <- function(table) {
-    sprintf(paste("CREATE TRIGGER IF NOT EXISTS %s_no_%s BEFORE %s ON %s",
-                  "BEGIN SELECT RAISE(ABORT, 'the ledger is append only'); END"),
-            table, c("update", "delete"), c("UPDATE", "DELETE"), table)
+  typed <- function(columns) paste0("\"", columns, "\" ", types[timing_columns[columns]], collapse = ", ")
+  own <- setdiff(names(timing_columns), c("id", setting_columns))
+  shown <- paste0(ifelse(names(timing_columns) %in% setting_columns, "s.", "r."), "\"", names(timing_columns), "\"",
+                  collapse = ", ")
+  refuse <- "BEGIN SELECT RAISE(ABORT, 'the ledger is append only'); END"
+  changes <- c("UPDATE", "DELETE")
+  frozen <- function(table, when = "BEFORE", change = changes) {
+    sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s %s %s ON %s %s", table, tolower(change), when, change, table, refuse)
   }
   write_ledger(con, function() {
     for (sql in c(
-      paste0("CREATE TABLE IF NOT EXISTS timings (", paste(columns, collapse = ", "), ", setting INTEGER)"),
       paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
-             paste0("\"", setting_columns, "\" ", types[timing_columns[setting_columns]], collapse = ", "), ")"),
+             typed(setting_columns), ")"),
+      paste0("CREATE TABLE IF NOT EXISTS runs (id TEXT PRIMARY KEY, setting INTEGER NOT NULL, ", typed(own), ")"),
+      paste("CREATE VIEW IF NOT EXISTS timings AS SELECT r.rowid AS place,", shown,
+            "FROM runs r JOIN settings s ON s.setting = r.setting"),
+      "CREATE UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE plan_id IS NOT NULL",
       "CREATE TABLE IF NOT EXISTS plans (id TEXT PRIMARY KEY, made_at TEXT, name TEXT, seed INTEGER, options TEXT)",
       "CREATE TABLE IF NOT EXISTS blocks (plan_id TEXT, block INTEGER, trials TEXT, PRIMARY KEY (plan_id, block))",
       "CREATE TABLE IF NOT EXISTS machines (id TEXT PRIMARY KEY, facts TEXT)",
       paste("CREATE TABLE IF NOT EXISTS imports (mark TEXT PRIMARY KEY, path TEXT, imported_at TEXT,",
             "timings INTEGER)"),
       "CREATE TABLE IF NOT EXISTS corrections (old_id TEXT PRIMARY KEY, new_id TEXT NOT NULL)",
-      "CREATE UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON timings (plan_id, run_order) WHERE plan_id IS NOT NULL",
-      unlist(lapply(c("timings", "settings", "plans", "blocks", "machines", "imports", "corrections"), frozen)),
+      unlist(lapply(c("runs", "settings", "plans", "blocks", "machines", "imports", "corrections"), frozen)),
+      frozen("timings", "INSTEAD OF", c(changes, "INSERT")),
       paste("PRAGMA application_id =", ledger_mark), paste("PRAGMA user_version =", ledger_format)
     )) DBI::dbExecute(con, sql)
   })

@@ -40,7 +40,8 @@ add_rows <- function(ledger, x, also) {
   tryCatch(
     write_ledger(con, function() {
       rows[["setting"]] <- setting_ids(con, rows)
-      insert_rows(con, "timings", rows[!vapply(rows, function(column) all(is.na(column)), NA)])
+      own <- rows[setdiff(names(rows), setting_columns)]
+      insert_rows(con, "runs", own[!vapply(own, function(column) all(is.na(column)), NA)])
       also(con, rows[["id"]])
     }),
     clockpigeon_error = function(e) stop(e),
@@ -50,8 +51,7 @@ add_rows <- function(ledger, x, also) {
   invisible(rows[["id"]])
 }
 
-# Each distinct setting is kept once more in a table of its own, and each timing has its number: what has to be compared
-# is then found by one number a row. Returns the numbers.
+# The numbers of the rows' settings; settings that are new are written down.
 setting_ids <- function(con, rows) {
   code <- row_codes(rows, setting_columns)
   distinct <- rows[!duplicated(code), setting_columns, drop = FALSE]
@@ -71,7 +71,7 @@ setting_ids <- function(con, rows) {
 
 add_corrections <- function(con, old, new) {
   marks <- paste(rep("?", length(old)), collapse = ", ")
-  known <- DBI::dbGetQuery(con, paste0("SELECT id FROM timings WHERE id IN (", marks, ")"),
+  known <- DBI::dbGetQuery(con, paste0("SELECT id FROM runs WHERE id IN (", marks, ")"),
                            params = as.list(unname(old)))[[1]]
   lost <- setdiff(old, known)
   if (length(lost)) {
@@ -137,35 +137,37 @@ timings <- function(ledger, ..., replaced = FALSE) {
   where <- vapply(names(want), function(name) sprintf("\"%s\" IN (%s)", name, marks(name)), "")
   if (!replaced) where <- c(where, "id NOT IN (SELECT old_id FROM corrections)")
   sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
-               "ORDER BY rowid")
+               "ORDER BY place")
   rows <- DBI::dbGetQuery(con, sql, params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
-  for (name in names(timing_columns)) {
-    as <- switch(timing_columns[[name]], text = as.character, integer = as.integer, number = as.numeric,
-                 flag = as.logical)
-    rows[[name]] <- as(rows[[name]])
-  }
-  as_table(rows[names(timing_columns)], class = "timings")
+  as_table(typed_columns(rows[names(timing_columns)]), class = "timings")
 }
 
 # What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
 #' @exportS3Method
-as_runs.ledger <- function(x) {
+as_runs.ledger <- function(x) { # nolint: object_name_linter.
   con <- ledger_connection(x)
   rows <- DBI::dbGetQuery(con, paste0(
-    "SELECT setting, wall_s, coalesce(note LIKE '", sample_mark, "%', 0) AS sample FROM timings WHERE status = 'ok' ",
-    "AND activity = 'render' AND wall_s IS NOT NULL AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 ",
-    "AND id NOT IN (SELECT old_id FROM corrections) ORDER BY measured_at, run_order"
+    "SELECT setting, wall_s, samples_done, coalesce(note LIKE '", sample_mark, "%', 0) AS sample FROM runs WHERE ",
+    "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE activity = 'render') AND wall_s IS NOT NULL ",
+    "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ",
+    "ORDER BY measured_at, run_order"
   ))
   settings <- DBI::dbGetQuery(con, "SELECT * FROM settings")
   used <- unique(rows[["setting"]])
   settings <- settings[match(used, settings[["setting"]]), setting_columns, drop = FALSE]
   row.names(settings) <- NULL
-  for (name in setting_columns) {
-    as <- switch(timing_columns[[name]], text = as.character, integer = as.integer, number = as.numeric)
-    settings[[name]] <- as(settings[[name]])
+  list(settings = typed_columns(settings), setting = match(rows[["setting"]], used), wall_s = rows[["wall_s"]],
+       samples_done = as.numeric(rows[["samples_done"]]), sample = rows[["sample"]] == 1)
+}
+
+# Columns as the types of a timing: what a database says of a column that holds nothing is not one of them.
+typed_columns <- function(x) {
+  for (name in names(x)) {
+    as <- switch(timing_columns[[name]], text = as.character, integer = as.integer, number = as.numeric,
+                 flag = as.logical)
+    x[[name]] <- as(x[[name]])
   }
-  list(settings = settings, setting = match(rows[["setting"]], used), wall_s = rows[["wall_s"]],
-       sample = rows[["sample"]] == 1)
+  x
 }
 
 # Keeps the record of a plan that is about to run: its seed, its options and its first trials.

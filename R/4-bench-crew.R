@@ -17,7 +17,7 @@ open_crew <- function(bench, pairs, names, nodes) {
       stop_input("node", why, paste("node", name), "See clockpigeon nodes; mend it, or leave it out of the plan.")
     }
     if (!open_node(node)) refuse("does not answer")
-    said <- wait_for(ask_node(node, "set_up_host", list(pairs, bench$engines, node), 120))
+    said <- wait_for(ask_node(node, set_up_host, list(pairs, bench$engines, node), 120))
     if (is.null(said$value)) refuse(c(said$error, said$lost)[1])
     c(said$value, list(machine = machine_id(bench$ledger, said$value$facts)))
   })
@@ -55,7 +55,7 @@ hand_out <- function(crew) {
     crew$waiting <- crew$waiting[-at[1], , drop = FALSE]
     host <- bench$hosts[[name]]
     there <- c(bench[c("engines", "options", "folder", "plan_id")], host[setdiff(names(host), "facts")])
-    task <- ask_node(host$node, "host_trial", list(trial, there), bench$options$time_limit + 60)
+    task <- ask_node(host$node, host_trial, list(trial, there), bench$options$time_limit + 60)
     crew$begun <- crew$begun + 1L
     crew$timer$before(crew$begun)
     crew$running[[name]] <- list(task = task, trial = trial, number = crew$begun)

@@ -30,11 +30,11 @@ close_node <- function(node) {
   invisible()
 }
 
-# Has a function of this package run on a node; what comes back is looked at with unresolved() and task_result().
+# Has a function of this package run on a node; what comes back is looked at with unresolved() and task_result(). The
+# function travels, what it calls is the node's own release of this package.
 ask_node <- function(node, what, arguments, timeout = Inf) {
-  mirai::mirai(do.call(utils::getFromNamespace(what, "clockpigeon"), arguments),
-               .args = list(what = what, arguments = arguments), .compute = node_profile(node),
-               .timeout = if (is.finite(timeout)) 1000 * timeout)
+  mirai::mirai(do.call(what, arguments), .args = list(what = what, arguments = arguments),
+               .compute = node_profile(node), .timeout = if (is.finite(timeout)) 1000 * timeout)
 }
 
 # What a task gave: list(value), or list(lost = why) when the node vanished, or list(error = why).
@@ -127,7 +127,7 @@ one_readiness <- function(node, engines, version, seen, timeout) {
     row
   }
   if (!reached) return(silent("it does not answer"))
-  answer <- wait_for(ask_node(node, "node_report", list(engines), timeout))
+  answer <- wait_for(ask_node(node, node_report, list(engines), timeout))
   if (is.null(answer$value)) return(silent(paste("it answers with an error,", c(answer$lost, answer$error)[1])))
   said <- answer$value
   trip <- link_trip(node, 0, timeout)
@@ -148,7 +148,7 @@ one_readiness <- function(node, engines, version, seen, timeout) {
 link_trip <- function(node, bytes, timeout) {
   load <- as.raw(sample.int(256L, bytes, replace = TRUE) - 1L)
   asked <- wall_clock()
-  there <- wait_for(ask_node(node, "answer_time", list(load), timeout))$value
+  there <- wait_for(ask_node(node, answer_time, list(load), timeout))$value
   answered <- wall_clock()
   list(seconds = answered - asked, offset = if (length(there)) round(there - (asked + answered) / 2, 4) else NA_real_)
 }

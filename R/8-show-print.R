@@ -48,7 +48,7 @@ print.frame_curve <- function(x, ...) {
 print.ledger <- function(x, ...) {
   if (is.null(x$con)) show_lines(paste0("Ledger ", short_path(x$path), " (closed)"))
   else {
-    rows <- DBI::dbGetQuery(x$con, "SELECT count(*) FROM timings")[[1]]
+    rows <- DBI::dbGetQuery(x$con, "SELECT count(*) FROM runs")[[1]]
     show_lines(paste0("Ledger ", short_path(x$path), ": ", rows, " timings"))
   }
   invisible(x)

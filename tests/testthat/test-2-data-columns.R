@@ -39,3 +39,17 @@ test_that("JSON records are a table", {
   expect_refusal(clockpigeon:::read_foreign_json(write_file(scratch(), "x.json", "[1, 2]")), "import",
                  "list of records")
 })
+
+test_that("a large table is read as a small one is", {
+  skip_if_not_installed("data.table")
+  path <- write_file(scratch(), "big.csv", "Bild,Zeit,engine_version,note",
+                     paste0(seq_len(1e5), ",", c("80.5", "1m20s", ""), ",4.10,", c("J\u00f6rg", "a, b", "")[1]))
+  map <- c(frame = "Bild", wall_s = "Zeit")
+  large <- clockpigeon:::map_columns(clockpigeon:::read_large_csv(path, map), map, "x")
+  small <- utils::read.csv(path, colClasses = "character", na.strings = "", encoding = "UTF-8")
+  small <- clockpigeon:::map_columns(small, map, "x")
+  expect_equal(as.numeric(large$frame), as.numeric(small$frame))
+  expect_equal(large$wall_s, small$wall_s)
+  expect_identical(large$engine_version[1], "4.10")
+  expect_null(clockpigeon:::read_large_csv(write_file(scratch(), "x.csv", "a;b", "1;2"), NULL))
+})

@@ -36,6 +36,9 @@ test_that("rows can be neither changed nor removed", {
   add_timings(ledger, some_timings(1))
   expect_error(DBI::dbExecute(ledger$con, "UPDATE timings SET wall_s = 2"), "append only")
   expect_error(DBI::dbExecute(ledger$con, "DELETE FROM timings"), "append only")
+  expect_error(DBI::dbExecute(ledger$con, "INSERT INTO timings (wall_s) VALUES (2)"), "append only")
+  expect_error(DBI::dbExecute(ledger$con, "UPDATE runs SET wall_s = 2"), "append only")
+  expect_error(DBI::dbExecute(ledger$con, "DELETE FROM settings"), "append only")
   expect_identical(timings(ledger)$wall_s, 1)
 })
 

@@ -15,7 +15,8 @@ test_that("a node is reached over an encrypted connection, and says what is on i
   expect_true(all(abs(x$clock_offset_s) < 1))
   other <- node_readiness(nodes[1], list(pebble()), "pebble", "2.0")
   expect_false(other$ready)
-  expect_match(other$says, "has pebble 1.0 or 1.1, asked is 2.0: install that there, or ask for 1.0 or 1.1", fixed = TRUE)
+  expect_match(other$says, "has pebble 1.0 or 1.1, asked is 2.0: install that there, or ask for 1.0 or 1.1",
+               fixed = TRUE)
 })
 
 test_that("a node that does not answer is listed, and nothing more", {
