@@ -90,29 +90,37 @@ test_that("features and devices are crossed, passed on, and part of the setting"
                  "has one level")
 })
 
-test_that("settings repeat until they are known, within their counts and the budget", {
-  ledger <- memory_ledger()
-  folder <- scratch()
-  pixel <- one_pixel(folder)
-  # Frame 1 takes the same time always, frame 2 a different one each time.
-  engine <- script_engine(folder, paste0("n=$(ls ", folder, " | wc -l); touch ", folder, "/$n-$$"),
-                          "[ $2 = 2 ] && sleep 0.$((n % 4 * 2 + 1)) || sleep 0.3",
-                          paste("cp", pixel, "$1; echo load 1 compute 2"))
-  plan <- plan_bench(small_shot(), engine, frames = 1:2, repeats = repeat_until(0.05, least = 3, most = 6),
-                     options = bench_options(warmups = 0))
-  rows <- run_bench(plan, ledger, progress = FALSE)
-  expect_identical(as.vector(table(rows$frame)), c(3L, 6L))
-  expect_identical(rows[["repeat"]], c(rep(1:3, each = 2), 4:6))
-  none <- run_bench(plan_bench(small_shot(), engine, frames = 2, repeats = repeat_until(0.05, budget = "0.1 s"),
-                               options = bench_options(warmups = 0)), ledger, progress = FALSE)
-  expect_identical(nrow(none), 3L)
+test_that("only settings that are not known well enough get one more block, within counts and budget", {
+  trials <- as.data.frame(plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1:2, repeats = 3,
+                                     options = bench_options(warmups = 0)))
+  rows <- some_timings(ifelse(trials$frame == 1, 10, c(10, 14, 8)[trials[["repeat"]]]), run_order = trials$run_order)
+  more <- function(...) clockpigeon:::next_block(trials, rows, repeat_until(0.05, ...), seed = 1)
+  block <- more(least = 3, most = 6)
+  expect_identical(block$frame, 2L)
+  expect_identical(c(block[["repeat"]], block$run_order), c(4L, 7L))
+  expect_null(more(least = 3, most = 3))
+  expect_null(more(budget = 50))
+  expect_null(clockpigeon:::next_block(trials, rows, NULL, seed = 1))
+  rows$status[rows$run_order %in% trials$run_order[trials$frame == 2]] <- "failed"
+  expect_null(more(least = 3, most = 6))
   expect_refusal(repeat_until(least = 5, most = 4), "type")
+})
+
+test_that("a run repeats its settings until they are known, or as often as it may", {
+  ledger <- memory_ledger()
+  runs <- function(...) {
+    plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1:2,
+                       repeats = repeat_until(...), options = bench_options(warmups = 0))
+    table(run_bench(plan, ledger, progress = FALSE)$frame)
+  }
+  expect_identical(as.vector(runs(1e-6, least = 2, most = 5)), c(5L, 5L))
+  expect_identical(as.vector(runs(1e-6, least = 3, most = 5, budget = "1 ms")), c(3L, 3L))
 })
 
 test_that("a run that is killed at any moment goes on with the trials that have no row, 50 times over", {
   folder <- scratch()
   path <- file.path(folder, "l.sqlite")
-  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1:40, repeats = 4,
+  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1:40, repeats = 5,
                      options = bench_options(warmups = 0))
   saveRDS(list(plan, pebble()), file.path(folder, "plan.rds"))
   code <- c("x <- readRDS('plan.rds'); l <- clockpigeon::open_ledger('l.sqlite')",
@@ -140,7 +148,7 @@ test_that("a run that is killed at any moment goes on with the trials that have 
     seen <- rows$id
   }
   expect_gte(kills, 50)
-  expect_identical(sort(rows$run_order), seq_len(160))
-  expect_identical(rows$status, rep("ok", 160))
+  expect_identical(sort(rows$run_order), seq_len(200))
+  expect_identical(rows$status, rep("ok", 200))
   expect_refusal(resume_bench(memory_ledger(), pebble()), "plan", "has no plan")
 })
