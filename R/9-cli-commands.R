@@ -146,13 +146,7 @@ cli_import <- function(args) {
   o <- parsed$options
   project <- read_project()
   engine <- if (length(o$engine)) project$engines[[o$engine]]
-  map <- if (length(o$map)) {
-    parts <- strsplit(strsplit(o$map, ",", fixed = TRUE)[[1]], "=", fixed = TRUE)
-    if (any(lengths(parts) != 2)) {
-      stop_input("usage", paste("got", show_value(o$map)), "option --map", "Write columns as frame=Nr,wall_s=Time.")
-    }
-    stats::setNames(vapply(parts, `[[`, "", 2), trimws(vapply(parts, `[[`, "", 1)))
-  }
+  map <- cli_pairs(o$map, "option --map", "columns as frame=Nr,wall_s=Time")
   rows <- cli_ledger(project, FALSE, function(ledger) {
     import_timings(parsed$args, o$as, ledger, engine, map, cli_row(o), o$writers)
   })
@@ -207,15 +201,25 @@ cli_factor <- function(project, asked) {
   first_of(asked, plan$study, "engine_version")
 }
 
-# "gears=2,basin=1" as named weights.
-cli_weights <- function(text) {
+# Texts such as "gears=2,basin=1" by name; NULL when nothing was given.
+cli_pairs <- function(text, where, example) {
   if (is.null(text)) return(NULL)
   parts <- strsplit(strsplit(text, ",", fixed = TRUE)[[1]], "=", fixed = TRUE)
-  weights <- suppressWarnings(as.numeric(vapply(parts, function(p) p[2], "")))
-  if (any(lengths(parts) != 2) || anyNA(weights)) {
-    stop_input("usage", paste("got", show_value(text)), "option --mix", "Write scenes and weights as gears=2,basin=1.")
+  if (any(lengths(parts) != 2)) {
+    stop_input("usage", paste("got", show_value(text)), where, paste0("Write ", example, "."))
   }
-  stats::setNames(weights, trimws(vapply(parts, `[[`, "", 1)))
+  stats::setNames(vapply(parts, `[[`, "", 2), trimws(vapply(parts, `[[`, "", 1)))
+}
+
+cli_weights <- function(text) {
+  example <- "scenes and weights as gears=2,basin=1"
+  pairs <- cli_pairs(text, "option --mix", example)
+  if (is.null(pairs)) return(NULL)
+  weights <- suppressWarnings(as.numeric(pairs))
+  if (anyNA(weights)) {
+    stop_input("usage", paste("got", show_value(text)), "option --mix", paste0("Write ", example, "."))
+  }
+  stats::setNames(weights, names(pairs))
 }
 
 # The first of these that is given.

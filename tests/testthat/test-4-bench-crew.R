@@ -35,8 +35,10 @@ test_that("or they wait, and the run is resumed when the node is back", {
   crew <- crew_of("wait")
   ledger <- memory_ledger()
   said <- capture.output(rows <- run_bench(crew$plan, ledger, crew$nodes, progress = FALSE), type = "message")
-  lost <- rows$node[rows$status == "failed"]
-  expect_true(all(rows$node[rows$frame == 6] %in% c("left", "right")))
+  lost <- rows[rows$status == "failed", ]
+  expect_match(paste(said, collapse = " "), paste0("[0-9]+ trials wait for ", lost$node, ": clockpigeon bench --res"))
+  expect_identical(rows$frame[rows$node == lost$node & rows$measured_at > lost$measured_at], integer())
+  expect_identical(sum(rows$status == "ok" & rows$node != lost$node), 6L)
   rows <- resume_bench(ledger, crew$engine, node = crew$nodes, progress = FALSE)
   good <- rows[rows$status == "ok", ]
   expect_identical(as.vector(table(good$frame, good$node)), rep(1L, 12))

@@ -70,3 +70,9 @@ test_that("the example script runs from start to end", {
   expect_match(ran$stdout, "Asked: done within 6m00s, at most 5.00 EUR")
   expect_match(ran$stdout, "# A tibble: 1 .* 6")
 })
+
+test_that("pairs of names and values are read, and what is none is refused", {
+  expect_identical(clockpigeon:::cli_weights("gears=2, basin=1"), c(gears = 2, basin = 1))
+  expect_null(clockpigeon:::cli_weights(NULL))
+  for (bad in c("gears", "gears=two", "gears=1=2")) expect_refusal(clockpigeon:::cli_weights(bad), "usage", "gears=2")
+})
