@@ -29,6 +29,7 @@ lint:
 
 docs: $(LIB)
 	@$(RSCRIPT) tools/setup.R develop
+	@$(RSCRIPT) -e 'Rcpp::compileAttributes()'
 	@R_LIBS=$(LIB) $(RSCRIPT) -e 'roxygen2::roxygenise(load_code = "source")'
 
 bench: $(LIB)

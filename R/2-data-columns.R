@@ -37,7 +37,7 @@ read_large_csv <- function(path, map) {
   numbers <- timing_columns[becomes] %in% c("number", "integer")
   x <- tryCatch(read(colClasses = list(character = header[!numbers])), error = function(e) NULL,
                 warning = function(w) NULL)
-  plain <- vapply(x, function(column) !is.character(column) || all(validUTF8(unique(column))), NA)
+  plain <- vapply(x, function(column) !is.character(column) || all(validUTF8(column)), NA)
   if (all(plain)) x
 }
 

@@ -9,10 +9,12 @@ as_timings <- function(x, where = argument("x")) {
     stop_input("field", paste0("unknown column `", odd[1], "`"), where,
                if (length(near)) paste0("Did you mean `", near, "`?") else "See ?timings for the columns of a timing.")
   }
-  out <- lapply(names(timing_columns), function(name) timing_column(x[[name]], name, nrow(x), where))
+  absent <- lapply(list(text = NA_character_, integer = NA_integer_, number = NA_real_, flag = NA), rep, nrow(x))
+  out <- absent[timing_columns]
   names(out) <- names(timing_columns)
+  for (name in intersect(names(timing_columns), names(x))) out[[name]] <- timing_column(x[[name]], name, where)
   out <- as_table(out, class = "timings")
-  for (name in names(timing_words)) check_words(out[[name]], name, where)
+  for (name in intersect(names(timing_words), names(x))) check_words(out[[name]], name, where)
   for (name in c("activity", "status", "kind")) {
     if (anyNA(out[[name]])) {
       stop_input("timing", paste0("row ", which(is.na(out[[name]]))[1], " has no ", name), where,
@@ -20,8 +22,8 @@ as_timings <- function(x, where = argument("x")) {
     }
   }
   for (name in c("wall_s", "load_s", "compute_s", "cpu_s", "peak_mem_mb", "samples_done", "noise", "billed")) {
-    bad <- which(out[[name]] < 0 | is.infinite(out[[name]]))
-    if (length(bad)) {
+    if (name %in% names(x) && !all(out[[name]] >= 0 & out[[name]] < Inf, na.rm = TRUE)) {
+      bad <- which(out[[name]] < 0 | is.infinite(out[[name]]))
       stop_input("timing", paste0("row ", bad[1], " has ", name, " ", out[[name]][bad[1]]), where,
                  "Write a number of at least 0, or leave it empty.")
     }
@@ -29,16 +31,16 @@ as_timings <- function(x, where = argument("x")) {
   out
 }
 
-timing_column <- function(value, name, rows, where) {
+timing_column <- function(value, name, where) {
   type <- timing_columns[[name]]
   as <- switch(type, text = as.character, integer = as.numeric, number = as.numeric, flag = as.logical)
-  if (is.null(value)) return(if (type == "integer") rep(NA_integer_, rows) else as(rep(NA, rows)))
   if (is.factor(value)) value <- as.character(value)
   if (is.character(value)) {
-    distinct <- if (identical(value, rep(value[1], rows))) value[1] else unique(value)
-    blank <- distinct[!is.na(distinct) & !grepl("[^ \t]", distinct)]
-    if (length(blank)) value[value %in% blank] <- NA
+    blank <- which(!nzchar(value) | startsWith(value, " ") | startsWith(value, "\t"))
+    value[blank[!grepl("[^ \t]", value[blank])]] <- NA
   }
+  if (typeof(value) == switch(type, text = "character", integer = "integer", number = "double", flag = "logical") &&
+        !is.object(value)) return(value)
   clean <- suppressWarnings(as(value))
   odd <- is.na(clean) & !is.na(value)
   if (type == "integer") odd <- odd | (!is.na(clean) & clean != round(clean))
@@ -52,8 +54,9 @@ timing_column <- function(value, name, rows, where) {
 }
 
 check_words <- function(value, name, where) {
-  bad <- which(!is.na(value) & !value %in% timing_words[[name]])
-  if (length(bad)) {
+  odd <- setdiff(unique(value), c(timing_words[[name]], NA))
+  if (length(odd)) {
+    bad <- which(value %in% odd)
     stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])), where,
                paste0("Write ", either(timing_words[[name]]), "."))
   }

@@ -37,11 +37,12 @@ add_rows <- function(ledger, x, also) {
   x[["measured_at"]][is.na(x[["measured_at"]])] <- utc_now()
   rows <- as_frame(x)
   for (flag in names(timing_columns)[timing_columns == "flag"]) rows[[flag]] <- as.integer(rows[[flag]])
+  said <- names(rows)[!vapply(rows, function(column) is.na(column[1]) && all(is.na(column)), NA)]
   tryCatch(
     write_ledger(con, function() {
-      rows[["setting"]] <- setting_ids(con, rows)
-      own <- rows[setdiff(names(rows), setting_columns)]
-      insert_rows(con, "runs", own[!vapply(own, function(column) all(is.na(column)), NA)])
+      check_new_ids(con, rows[["id"]][!blank])
+      rows[["setting"]] <- setting_ids(con, rows, row_codes(rows, intersect(setting_columns, said)))
+      insert_rows(con, "runs", rows[c(setdiff(said, setting_columns), "setting")])
       also(con, rows[["id"]])
     }),
     clockpigeon_error = function(e) stop(e),
@@ -51,9 +52,8 @@ add_rows <- function(ledger, x, also) {
   invisible(rows[["id"]])
 }
 
-# The numbers of the rows' settings; settings that are new are written down.
-setting_ids <- function(con, rows) {
-  code <- row_codes(rows, setting_columns)
+# The numbers of the rows' settings, of which `code` is equal where they are; settings that are new are written down.
+setting_ids <- function(con, rows, code) {
   distinct <- rows[!duplicated(code), setting_columns, drop = FALSE]
   key <- row_key(distinct, setting_columns)
   find <- function() {
@@ -69,11 +69,23 @@ setting_ids <- function(con, rows) {
   id[code]
 }
 
+# Which of these ids are in the ledger.
+known_ids <- function(con, ids) {
+  DBI::dbGetQuery(con, "SELECT id FROM runs WHERE id IN (SELECT value FROM json_each(?))",
+                  params = list(as.character(jsonlite::toJSON(ids))))[["id"]]
+}
+
+check_new_ids <- function(con, ids) {
+  if (!length(ids)) return(invisible())
+  old <- c(ids[duplicated(ids)], known_ids(con, ids))
+  if (length(old)) {
+    stop_input("ledger", paste("two rows would have the id", show_value(old[1])), argument("x"),
+               "Leave `id` out, or empty. Nothing was changed.")
+  }
+}
+
 add_corrections <- function(con, old, new) {
-  marks <- paste(rep("?", length(old)), collapse = ", ")
-  known <- DBI::dbGetQuery(con, paste0("SELECT id FROM runs WHERE id IN (", marks, ")"),
-                           params = as.list(unname(old)))[[1]]
-  lost <- setdiff(old, known)
+  lost <- setdiff(old, known_ids(con, unname(old)))
   if (length(lost)) {
     stop_input("ledger", paste0("has no row ", show_value(lost[1])), argument("replaces"), "Nothing was changed.")
   }
@@ -92,7 +104,9 @@ insert_rows <- function(con, table, rows) {
 new_ids <- function(con, n) {
   if (!n) return(character())
   batch <- DBI::dbGetQuery(con, "SELECT lower(hex(randomblob(5))) AS id")[["id"]]
-  sprintf(paste0(batch, "%06x"), seq_len(n))
+  digits <- sprintf("%03x", 0:4095)
+  place <- seq_len(n)
+  paste0(batch, digits[place %/% 4096L + 1L], digits[place %% 4096L + 1L])
 }
 
 utc_now <- function(time = Sys.time()) format(time, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")

@@ -4,6 +4,8 @@
 #' job on each site from them, and chooses by deadline and budget. Start with `clockpigeon demo` on the command line, or
 #' in R with the script `system.file("examples", "main-job.R", package = "clockpigeon")`.
 #'
+#' @useDynLib clockpigeon, .registration = TRUE
+#' @importFrom Rcpp evalCpp
 #' @keywords internal
 "_PACKAGE"
 

@@ -34,7 +34,7 @@ ours <- function() {
   on.exit(close_ledger(ledger))
   import_timings(csv, ledger = ledger)
 }
-turns <- t(vapply(1:3, function(i) c(hand = timed(by_hand()), ours = timed(ours())), numeric(2)))
+turns <- t(vapply(1:7, function(i) c(hand = timed(by_hand()), ours = timed(ours())), numeric(2)))
 say("import_by_hand_median", n / stats::median(turns[, "hand"]), "rows/s")
 say("import_median", n / stats::median(turns[, "ours"]), "rows/s")
 say("import_rate_over_by_hand_median_of_turns", stats::median(turns[, "hand"] / turns[, "ours"]), "ratio (at least 0.5 asked)")

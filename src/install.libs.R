@@ -1,4 +1,8 @@
-# The built-in engine is a program of its own, not a library: loading and spawning it are part of what is timed.
+# The library of the package, and the built-in engine, which is a program of its own: loading and spawning it are part of
+# what is timed.
+libs <- file.path(R_PACKAGE_DIR, paste0("libs", R_ARCH))
+dir.create(libs, recursive = TRUE, showWarnings = FALSE)
+file.copy(Sys.glob(paste0("*", SHLIB_EXT)), libs, overwrite = TRUE)
 program <- if (WINDOWS) "pebble.exe" else "pebble"
 bin <- file.path(R_PACKAGE_DIR, "bin")
 dir.create(bin, recursive = TRUE, showWarnings = FALSE)

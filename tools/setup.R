@@ -6,8 +6,8 @@
 role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
 stopifnot(role %in% c("run", "test", "develop"))
 packages <- list(
-  run = c("cli", "DBI", "jsonlite", "optparse", "processx", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel", "knitr",
-          "rmarkdown"),
+  run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
+          "knitr", "rmarkdown"),
   test = c("testthat", "png", "mirai", "data.table"), develop = c("lintr", "roxygen2")
 )
 programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray"), develop = character())

@@ -12,6 +12,7 @@ rooms <- function() {
   names(parsed) <- sub("\\.R$", "", basename(files))
   parsed
 }
+no_rooms <- c("clockpigeon-package", "RcppExports")
 defined_in <- function(room) unlist(lapply(room, function(e) if (is.call(e) && identical(e[[1]], as.name("<-")) &&
     is.name(e[[2]])) as.character(e[[2]])))
 layer <- function(room) as.integer(substr(room, 1, 1))
@@ -43,14 +44,14 @@ breaches <- function(a) a[layer(a$to) > layer(a$from) | (layer(a$to) == layer(a$
 
 test_that("files are named DIGIT-WORD-TOPIC, and each has a test of its name", {
   skip_if(is.null(source_folder()), "the sources are not at hand")
-  names <- setdiff(names(rooms()), "clockpigeon-package")
+  names <- setdiff(names(rooms()), no_rooms)
   expect_true(all(grepl("^[0-9]-[a-z]+-[a-z0-9-]+$", names)))
   expect_identical(setdiff(names, sub("^test-(.*)\\.R$", "\\1", list.files(test_path(), "^test-"))), character())
 })
 
 test_that("no file calls up or sideways", {
   skip_if(is.null(source_folder()), "the sources are not at hand")
-  all <- rooms()[setdiff(names(rooms()), "clockpigeon-package")]
+  all <- rooms()[setdiff(names(rooms()), no_rooms)]
   a <- arrows(all)
   expect_gt(nrow(a), 100)
   expect_identical(nrow(breaches(a)), 0L, info = paste(breaches(a)$from, "->", breaches(a)$to, collapse = "; "))
@@ -61,13 +62,22 @@ test_that("no file calls up or sideways", {
 
 test_that("no circles", {
   skip_if(is.null(source_folder()), "the sources are not at hand")
-  a <- arrows(rooms()[setdiff(names(rooms()), "clockpigeon-package")])
+  a <- arrows(rooms()[setdiff(names(rooms()), no_rooms)])
   repeat {  # leaves fall off until nothing is left, or a circle is
     leaf <- !a$to %in% a$from
     if (!any(leaf)) break
     a <- a[!leaf, , drop = FALSE]
   }
   expect_identical(nrow(a), 0L, info = paste(a$from, "->", a$to, collapse = "; "))
+})
+
+test_that("only core calls C++", {
+  skip_if(is.null(source_folder()), "the sources are not at hand")
+  all <- rooms()
+  compiled <- defined_in(all[["RcppExports"]])
+  expect_true("row_numbers" %in% compiled)
+  callers <- names(all)[vapply(all, function(r) any(compiled %in% unlist(lapply(r, used_names))), NA)]
+  expect_match(setdiff(callers, "RcppExports"), "^1-core-")
 })
 
 test_that("core needs nothing but base R and stats", {
