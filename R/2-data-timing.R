@@ -35,10 +35,7 @@ timing_column <- function(value, name, where) {
   type <- timing_columns[[name]]
   as <- switch(type, text = as.character, integer = as.numeric, number = as.numeric, flag = as.logical)
   if (is.factor(value)) value <- as.character(value)
-  if (is.character(value)) {
-    blank <- which(!nzchar(value) | startsWith(value, " ") | startsWith(value, "\t"))
-    value[blank[!grepl("[^ \t]", value[blank])]] <- NA
-  }
+  if (is.character(value)) value <- blank_to_na(value)
   if (typeof(value) == switch(type, text = "character", integer = "integer", number = "double", flag = "logical") &&
         !is.object(value)) return(value)
   clean <- suppressWarnings(as(value))

@@ -5,3 +5,11 @@ row_numbers <- function(columns, rows) {
     .Call(`_clockpigeon_row_numbers`, columns, rows)
 }
 
+blank_places <- function(texts) {
+    .Call(`_clockpigeon_blank_places`, texts)
+}
+
+count_on <- function(start, n) {
+    .Call(`_clockpigeon_count_on`, start, n)
+}
+

@@ -22,9 +22,34 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// blank_places
+Rcpp::IntegerVector blank_places(Rcpp::CharacterVector texts);
+RcppExport SEXP _clockpigeon_blank_places(SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(blank_places(texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// count_on
+Rcpp::CharacterVector count_on(std::string start, int n);
+RcppExport SEXP _clockpigeon_count_on(SEXP startSEXP, SEXP nSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type start(startSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    rcpp_result_gen = Rcpp::wrap(count_on(start, n));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_row_numbers", (DL_FUNC) &_clockpigeon_row_numbers, 2},
+    {"_clockpigeon_blank_places", (DL_FUNC) &_clockpigeon_blank_places, 1},
+    {"_clockpigeon_count_on", (DL_FUNC) &_clockpigeon_count_on, 2},
     {NULL, NULL, 0}
 };
 
