@@ -80,8 +80,8 @@ check_ledger_format <- function(con, where, read_only) {
 
 # A timing is a row of `runs`, and its setting a row of `settings`, which many runs share: half the size, and what is to
 # be compared is found by one number a row. The view `timings` shows them together, as everything else reads them.
-# Ids of runs have no index, which would take a quarter of the time of a large import: those made here are new by how they
-# are made, and those given are looked up first (check_new_ids()).
+# Ids of runs have no index, which would take a quarter of the time of a large import: those made here are new by how
+# they are made, and those given are looked up first (check_new_ids()).
 make_tables <- function(con) {
   types <- c(text = "TEXT", integer = "INTEGER", number = "REAL", flag = "INTEGER")
   typed <- function(columns) paste0("\"", columns, "\" ", types[timing_columns[columns]], collapse = ", ")

@@ -47,12 +47,7 @@ picture_fault <- function(path, kind) {
   size <- file.size(path)
   if (is.na(size)) return("wrote no picture")
   if (size == 0) return("wrote an empty picture")
-  head <- readBin(path, "raw", 8)
-  starts <- list(png = list(as.raw(c(137, 80, 78, 71, 13, 10, 26, 10))), pfm = list(charToRaw("PF"), charToRaw("Pf")),
-                 exr = list(as.raw(c(118, 47, 49, 1))), tiff = list(charToRaw("II*"), charToRaw("MM")))[[kind]]
-  if (!any(vapply(starts, function(s) identical(head[seq_along(s)], s), NA))) {
-    return(paste("wrote a file that is no", toupper(kind)))
-  }
+  if (!identical(told_kind(path), kind)) return(paste("wrote a file that is no", toupper(kind)))
   if (kind == "png") {
     file <- file(path, "rb")
     on.exit(close(file))

@@ -10,6 +10,23 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// tile_noise_sums
+Rcpp::DataFrame tile_noise_sums(Rcpp::NumericVector a, Rcpp::NumericVector b, int height, int width, int channels, int tile, double times);
+RcppExport SEXP _clockpigeon_tile_noise_sums(SEXP aSEXP, SEXP bSEXP, SEXP heightSEXP, SEXP widthSEXP, SEXP channelsSEXP, SEXP tileSEXP, SEXP timesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type a(aSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type b(bSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    Rcpp::traits::input_parameter< int >::type width(widthSEXP);
+    Rcpp::traits::input_parameter< int >::type channels(channelsSEXP);
+    Rcpp::traits::input_parameter< int >::type tile(tileSEXP);
+    Rcpp::traits::input_parameter< double >::type times(timesSEXP);
+    rcpp_result_gen = Rcpp::wrap(tile_noise_sums(a, b, height, width, channels, tile, times));
+    return rcpp_result_gen;
+END_RCPP
+}
 // row_numbers
 Rcpp::IntegerVector row_numbers(Rcpp::List columns, int rows);
 RcppExport SEXP _clockpigeon_row_numbers(SEXP columnsSEXP, SEXP rowsSEXP) {
@@ -47,6 +64,7 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_clockpigeon_tile_noise_sums", (DL_FUNC) &_clockpigeon_tile_noise_sums, 7},
     {"_clockpigeon_row_numbers", (DL_FUNC) &_clockpigeon_row_numbers, 2},
     {"_clockpigeon_blank_places", (DL_FUNC) &_clockpigeon_blank_places, 1},
     {"_clockpigeon_count_on", (DL_FUNC) &_clockpigeon_count_on, 2},

@@ -46,11 +46,12 @@ Vec through_glass(const Material& m, Vec d, Vec n, bool entering, Stream& r) {
   return normalize(d * ratio + n * (ratio * cos_in - std::sqrt(k)));
 }
 
-// Light that arrives over a bounce is held to a few times a lamp's, against single glaring pixels.
-Vec held(Vec light, int bounce) {
+// Light that arrives over a bounce, or of a lamp sampled from close by (its share grows without bound towards it), is
+// held to a few times a lamp's: the spread of a pixel is then finite, and no single sample glares.
+Vec held(Vec light) {
   constexpr float kMost = 5;
   const float b = brightness(light);
-  return bounce > 0 && b > kMost ? light * (kMost / b) : light;
+  return b > kMost ? light * (kMost / b) : light;
 }
 
 }  // namespace
@@ -61,16 +62,23 @@ Vec trace(const Scene& scene, const Tree& tree, Ray ray, int bounces, Stream& st
   for (int bounce = 0; bounce < bounces; ++bounce) {
     Hit hit;
     ++rays;
-    if (!tree.nearest(ray, 1e30f, hit)) return light + held(weight * sky(scene, ray.direction), bounce);
+    if (!tree.nearest(ray, 1e30f, hit)) {
+      const Vec above = weight * sky(scene, ray.direction);
+      return light + (bounce > 0 ? held(above) : above);
+    }
     const Material& m = scene.materials[hit.material];
-    if (m.kind == Kind::light) return sees_lamps ? light + held(weight * m.color, bounce) : light;
+    if (m.kind == Kind::light) {
+      if (!sees_lamps) return light;
+      const Vec lamp = weight * m.color;
+      return light + (bounce > 0 ? held(lamp) : lamp);
+    }
     const bool entering = dot(ray.direction, hit.normal) < 0;
     const Vec n = entering ? hit.normal : hit.normal * -1.0f;
     const Vec at = ray.origin + ray.direction * hit.distance;
     weight = weight * m.color;
     Vec next;
     if (m.kind == Kind::diffuse) {
-      light += held(weight * lamp_light(scene, tree, at + n * 1e-4f, n, stream, rays), bounce);
+      light += held(weight * lamp_light(scene, tree, at + n * 1e-4f, n, stream, rays));
       next = cosine_direction(n, stream);
       sees_lamps = false;
     } else if (m.kind == Kind::metal) {

@@ -1,0 +1,80 @@
+# Experiments with a known law: which of the 95 % intervals hold the truth.
+covers <- function(times, one) {
+  set.seed(11)
+  held <- replicate(times, one())
+  rowMeans(held)
+}
+experiment <- function(counts, spread, known) {
+  truth <- c(start = 2, each = 0.5, floor = 0.01^2, per_sample = 0.3^2)
+  x <- rep(counts, each = if (known) 1 else 2)
+  seconds <- (2 + 0.5 * x) * (1 + rnorm(length(x), sd = spread[1]))
+  noise <- sqrt(pmax((0.01^2 + 0.3^2 / x) * (1 + 2 * rnorm(length(x), sd = spread[2])), 1e-9))
+  fit <- fit_limit(x, seconds, noise, if (known) c(seconds = spread[1], noise = spread[2]))
+  found <- confint(fit)
+  here <- match(names(truth), found$term)
+  truth >= found$lower[here] - 1e-12 & truth <= found$upper[here] + 1e-12
+}
+
+test_that("95 % intervals cover 93 to 97 % with 2, 3 and 5 probes, the spread known or measured", {
+  skip_on_cran()
+  for (counts in list(c(4, 64), c(4, 16, 64), c(4, 8, 16, 32, 64))) for (known in c(TRUE, FALSE)) {
+    share <- covers(1000, function() experiment(counts, c(0.05, 0.01), known))
+    expect_true(all(share > 0.93 & share < 0.97), info = paste(length(counts), known, toString(round(share, 3))))
+  }
+})
+
+test_that("without spread the law is found exactly, and predicted", {
+  n <- c(4, 16, 64)
+  fit <- fit_limit(n, 2 + 0.5 * n, sqrt(0.09 / n + 1e-4))
+  expect_equal(fit$time$estimate, c(start = 2, each = 0.5), tolerance = 1e-8)
+  expect_equal(fit$curve$estimate, c(floor = 1e-4, per_sample = 0.09), tolerance = 1e-6)
+  expect_equal(predict(fit, 256)$seconds, 130, tolerance = 1e-8)
+  expect_equal(samples_for(fit, 0.02), 300)
+  expect_equal(sqrt(0.09 / 300 + 1e-4), 0.02)
+  steps <- limit_doublings(fit, 4, 64, hourly = 3600, frames = 10)
+  expect_equal(steps$samples, c(4, 8, 16, 32, 64))
+  expect_equal(steps$cost, 10 * (2 + 0.5 * steps$samples))
+  expect_equal(steps$more_s[-1], c(2, 4, 8, 16))
+  expect_lt(max(steps$noise_saving[-1]), 1 - sqrt(0.5))
+})
+
+test_that("a count is promised at its confidence", {
+  set.seed(5)
+  met <- replicate(1000, {
+    n <- c(4, 16, 64)
+    noise <- sqrt(pmax((1e-4 + 0.09 / n) * (1 + 0.04 * rnorm(3)), 1e-9))
+    count <- tryCatch(samples_for(fit_limit(n, noise = noise, error = c(noise = 0.02)), 0.03, 0.9),
+                      clockpigeon_error_limit = function(e) Inf)
+    sqrt(1e-4 + 0.09 / count) <= 0.03
+  })
+  expect_gt(mean(met), 0.87)
+  expect_lt(mean(met), 0.95)
+})
+
+test_that("data that refuse the law are told", {
+  n <- rep(c(2, 8, 32, 128), each = 2)
+  set.seed(2)
+  wobble <- function() 1 + rnorm(8, sd = 0.01)
+  straight <- fit_limit(n, (2 + n) * wobble(), sqrt(1 / n) * wobble(), c(seconds = 0.01, noise = 0.01))
+  expect_null(straight$says)
+  bent <- fit_limit(n, (2 + n^1.4) * wobble(), n^-0.3 * wobble(), c(seconds = 0.01, noise = 0.01))
+  expect_match(bent$says, "not linear|does not fall as one over the root")
+  expect_length(fit_limit(n, (2 + n^1.4) * wobble(), n^-0.3 * wobble())$says, 2)
+  expect_output(print(bent), "refuse")
+})
+
+test_that("probes and targets that cannot answer are refused", {
+  expect_refusal(fit_limit(c(16, 16), noise = c(0.1, 0.1)), "limit", "one count")
+  expect_refusal(fit_limit(16, 1, 0.1), "limit", "one count")
+  expect_refusal(fit_limit(c(4, 16), noise = c(0.1, 0.12)), "limit", "0.10 at 4, 0.12 at 16")
+  expect_refusal(fit_limit(c(4, 16)), "limit", "neither")
+  expect_refusal(fit_limit(c(4, NA), c(1, 2)), "type")
+  expect_refusal(fit_limit(c(4, 16), c(1, -2)), "type", "`seconds`")
+  n <- c(4, 16, 64)
+  fit <- fit_limit(n, noise = sqrt(0.09 / n + 0.01^2), error = c(noise = 0.001))
+  expect_refusal(samples_for(fit, 0.009), "limit", "below the floor of 0.01")
+  vague <- fit_limit(c(4, 16), noise = sqrt(0.09 / c(4, 16)), error = c(noise = 0.05))
+  expect_refusal(samples_for(vague, 0.005), "limit", "Probe at a larger count")
+  expect_refusal(samples_for(fit_limit(n, n), 0.1), "limit", "no noise")
+  expect_identical(fit_limit(c(4, 16), c(1, 2), c(0.2, 0.1))$curve$basis, "assumed")
+})
