@@ -19,6 +19,8 @@
 #' @param noise Noise at each, as [noise_between()] gives it; `NULL` when only times are known. `NA` is left out.
 #' @param error Relative standard errors of one measurement where they are known: `c(seconds = 0.05, noise = 0.01)`, or
 #'   either; a list when it differs between measurements.
+#' @param floor `FALSE` when the noise is known to have no floor, as that of an unbiased renderer on float pictures has
+#'   none: the curve is then known better from the same probes.
 #' @return A list of class `limit_fit`: `probes` (a tibble of what was given), `time` and `curve` (each: coefficients,
 #'   covariance, degrees of freedom, `basis` of the spread: `given`, `measured` or `assumed`), `says` (texts: where the
 #'   data refuse the law).
@@ -31,7 +33,8 @@
 #' predict(fit, 256)
 #' samples_for(fit, 0.02)
 #' @export
-fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL) {
+fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL, floor = TRUE) {
+  floor <- check_flag(floor, argument("floor"))
   if (!is.numeric(samples) || !length(samples) || !all(is.finite(samples)) || any(samples <= 0)) {
     stop_input("type", paste("got", show_value(samples)), argument("samples"), "Write counts, each above 0.")
   }
@@ -46,7 +49,7 @@ fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL) {
                                               c("start", "each")),
     curve = if (!all(is.na(noise))) {
       fit_line(1 / samples, noise^2, 2 * error_of(error, "noise"), 2 * assumed_error[["noise"]],
-               c("floor", "per_sample"))
+               c("floor", "per_sample"), origin = !floor)
     }
   )
   if (length(fit$curve)) check_falls(samples, noise, fit$curve)
@@ -71,8 +74,8 @@ check_measured <- function(x, n, name) {
 
 # y = p0 + p1 x, the spread of y a share of its mean: least squares with weights of one over the fitted mean squared,
 # taken from the fit before (McCullagh & Nelder 1989, section 8.3). `error` is the relative standard error of each y, NA
-# when it is to be told from the residuals.
-fit_line <- function(x, y, error, assumed, names) {
+# when it is to be told from the residuals. `origin`: p0 is 0.
+fit_line <- function(x, y, error, assumed, names, origin = FALSE) {
   here <- !is.na(y)
   x <- x[here]
   y <- y[here]
@@ -87,7 +90,7 @@ fit_line <- function(x, y, error, assumed, names) {
   mean <- y
   for (i in 1:30) {
     w <- 1 / (share * mean)^2
-    inverse <- solve_two(crossprod(design, design * w))
+    inverse <- if (origin) matrix(c(0, 0, 0, 1 / sum(w * x^2)), 2) else solve_two(crossprod(design, design * w))
     free <- drop(inverse %*% crossprod(design, w * y))
     # Where the line leaves the positive the weights stay those of the measurements.
     fitted <- drop(design %*% free)
@@ -96,7 +99,7 @@ fit_line <- function(x, y, error, assumed, names) {
     if (max(abs(mean / last - 1)) < 1e-10) break
   }
   residual <- (y - drop(design %*% free)) / (share * mean)
-  df <- length(y) - 2
+  df <- length(y) - if (origin) 1 else 2
   basis <- if (known) "given" else if (df > 0) "measured" else "assumed"
   spread <- switch(basis, given = 1, measured = sqrt(sum(residual^2) / df), assumed = assumed)
   estimate <- bounded_line(free, x, y, w)

@@ -34,8 +34,10 @@
 #' noise_between(render(), render())
 #' noise_map(render(), render(), tile = 32)[c("row", "column", "noise")]
 #' @export
-noise_between <- function(a, b, against = "render") {
-  map <- noise_map(a, b, against = against)
+noise_between <- function(a, b, against = "render") noise_of_map(noise_map(a, b, against = against), against)
+
+# The frame's noise out of its map.
+noise_of_map <- function(map, against) {
   sums <- attr(map, "sums")
   brightness <- sum(sums[["sum_a"]] + sums[["sum_b"]]) / (2 * sum(sums[["values"]]))
   halves <- if (against == "render") 2 else 1
@@ -114,8 +116,8 @@ picture_size <- function(x, name) {
   as.integer(size)
 }
 
-# What makes the sums say nothing about noise is an error; looked for closely only once the sums show it.
-check_sums <- function(sums, a, b, against) {
+# Values that are not finite, looked for only once the sums show that there is one.
+check_finite <- function(sums, a, b) {
   if (!all(is.finite(sums[["squares"]]) & is.finite(sums[["sum_a"]] + sums[["sum_b"]]))) {
     for (name in c("a", "b")) {
       x <- if (name == "a") a else b
@@ -126,6 +128,12 @@ check_sums <- function(sums, a, b, against) {
                  argument(name), "Mend or render again: noise cannot be told with it.")
     }
   }
+  invisible(sums)
+}
+
+# What makes the sums say nothing about noise is an error.
+check_sums <- function(sums, a, b, against) {
+  check_finite(sums, a, b)
   if (sum(sums[["sum_a"]] + sums[["sum_b"]]) <= 0) {
     stop_input("picture", "are all black", "arguments `a` and `b`",
                "Noise is told relative to brightness: there is none.")

@@ -76,6 +76,7 @@ engine_fields <- function() list(
   devices = field(check_texts, default = "cpu"),
   features = field(features_field, default = list()),
   output = field(choice_of("png", "pfm", "exr", "tiff"), default = "png"),
+  linear = field(choice_of("pfm", "exr", "tiff")),
   log = field(record_of(list(frame = field(pattern_field, required = TRUE), wall = field(pattern_field)))),
   metadata = field(metadata_field),
   reads = field(record_of(sapply(read_targets, function(target) field(pattern_field), simplify = FALSE)),
@@ -92,7 +93,8 @@ engine_fields <- function() list(
 #' a text or a list of texts, and an entry is left out when a `{field}` in it has no value in the trial), `version`
 #' (`ask`: arguments, `pattern`: one group), `versions` (those that can be asked for through `{version}`), `limits` it
 #' knows, `bands` (true or false), `devices`, `features` (settings that a plan may vary, such as denoising: each a name
-#' with `any`, or with the argument that each value stands for), `output` (png, pfm, exr or tiff), `reads` (patterns,
+#' with `any`, or with the argument that each value stands for), `output` (png, pfm, exr or tiff), `linear` (the kind of
+#' float picture that it writes when the name of the output ends so: what noise is measured on), `reads` (patterns,
 #' one group each, for `load_s`, `compute_s`, `samples_done`, `noise`, `peak_mem_mb`), `log` (how a log of many frames
 #' is read: `frame`, a pattern for the line that begins one, its group the number; `wall`, one for its time) and
 #' `metadata` (columns of a timing, each with the key under which a picture says it).

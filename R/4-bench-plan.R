@@ -11,6 +11,8 @@
 #' @param nodes Names of nodes, each to run every setting; `NULL` for this machine alone.
 #' @param on_loss What becomes of the trials of a node that vanishes: `"wait"` keeps them until the run is resumed,
 #'   `"move"` gives them to the nodes that are left.
+#' @param seeds Seeds of the engine's random numbers, each of them for every setting, on pictures of linear light where
+#'   the engine writes them: what noise is measured on. `NULL` for the seed 1 and the engine's usual picture.
 #' @param study The factor studied, one of those of [compare_timings()], or `NULL`.
 #' @param warmups Trials of the first setting of each engine version that run before the first block, are recorded as
 #'   repeat 0 and stay out of summaries.
@@ -23,11 +25,12 @@
 #' bench_options(probes = 5, warmups = 0)$probes
 #' @export
 bench_options <- function(probes = 3, sizes = NULL, features = NULL, devices = NULL, nodes = NULL, on_loss = "wait",
-                          study = NULL, warmups = 1, time_limit = 600, seed = 1, name = "plan") {
+                          seeds = NULL, study = NULL, warmups = 1, time_limit = 600, seed = 1, name = "plan") {
   for (use in devices) check_choice(use, argument("devices"), c("all", "shared"))
   list(probes = check_count(probes, argument("probes")), sizes = sizes,
        features = if (length(features)) check_features(features, argument("features")), devices = devices,
        nodes = nodes, on_loss = check_choice(on_loss, argument("on_loss"), c("move", "wait")),
+       seeds = if (length(seeds)) check_counts(seeds, argument("seeds"), least = 0),
        study = if (length(study)) check_choice(study, argument("study"), names(compare_factors)),
        warmups = check_count(warmups, argument("warmups"), least = 0),
        time_limit = check_number(time_limit, argument("time_limit"), above = 0),
@@ -105,14 +108,21 @@ shot_settings <- function(shot, engines, versions, frames, limits, threads, opti
   features <- feature_sets(options$features)
   devices <- if (length(options$devices)) options$devices else NA_character_
   nodes <- if (length(options$nodes)) options$nodes else NA_character_
-  at <- expand.grid(frame = shot_frames(shot, frames, options$probes), threads = as.integer(threads), devices = devices,
-                    features = features, node = nodes, size = seq_along(sizes), limit = seq_along(limits),
+  seeds <- if (length(options$seeds)) options$seeds else NA_integer_
+  at <- expand.grid(seed = seeds, frame = shot_frames(shot, frames, options$probes), threads = as.integer(threads),
+                    devices = devices, features = features, node = nodes, size = seq_along(sizes), limit = seq_along(limits),
                     run = seq_len(nrow(runs)), stringsAsFactors = FALSE)
   limit <- function(kind) vapply(limits, function(l) or_na(l[[kind]]), 0)[at$limit]
   size <- function(k) vapply(sizes, function(s) as.integer(s[[k]]), 0L)[at$size]
-  data.frame(shot = shot$shot, scene = shot$scene, frame = at$frame, runs[at$run, , drop = FALSE], width = size(1),
-             height = size(2), samples = limit("samples"), noise = limit("noise"), time_s = limit("time"),
-             threads = at$threads, devices = at$devices, features = at$features, node = at$node, row.names = NULL)
+  settings <- data.frame(
+    shot = shot$shot, scene = shot$scene, frame = at$frame, runs[at$run, , drop = FALSE], width = size(1),
+    height = size(2), samples = limit("samples"), noise = limit("noise"), time_s = limit("time"),
+    threads = at$threads, devices = at$devices, features = at$features, node = at$node, row.names = NULL
+  )
+  if (!length(options$seeds)) return(settings)
+  linear <- vapply(engines, function(engine) or_else(engine$linear, engine$output), "")
+  names(linear) <- vapply(engines, `[[`, "", "engine")
+  cbind(settings, seed = at$seed, picture = unname(linear[settings$engine]))
 }
 
 # Every combination of features, each as JSON; NA for none.
@@ -122,6 +132,7 @@ feature_sets <- function(features) {
   vapply(seq_len(nrow(sets)), function(i) to_json(as.list(sets[i, , drop = FALSE])), "")
 }
 
+or_else <- function(x, other) if (length(x)) x else other
 or_na <- function(x) if (length(x)) as.numeric(x) else NA_real_
 
 as_list_of <- function(x, class, where, made_by) {

@@ -56,10 +56,11 @@ run_trial <- function(trial, bench, pictures) {
   if (length(odd)) return(c(row, status = "unsupported", note = paste0(engine$engine, " knows no ", odd[1], " limit")))
   texts <- tryCatch(feature_texts(engine, features), clockpigeon_error_feature = identity)
   if (inherits(texts, "error")) return(c(row, status = "unsupported", note = texts$what))
-  output <- file.path(normalizePath(pictures), sprintf("%s-%04d-%03d.%s", trial$shot, trial$frame, trial$run_order,
-                                                       engine$output))
+  kind <- or_else(trial$picture, engine$output)
+  output <- file.path(normalizePath(pictures),
+                      sprintf("%s-%04d-%03d.%s", trial$shot, trial$frame, trial$run_order, kind))
   unlink(output)
-  arguments <- fill_arguments(engine$arguments, trial_values(trial, output, features = texts))
+  arguments <- fill_arguments(engine$arguments, trial_values(trial, output, or_else(trial$seed, 1), texts))
   watch <- watch_machine()
   ran <- tryCatch(run_command(bench$programs[[trial$engine]], arguments, bench$folder, bench$options$time_limit),
                   error = identity)
@@ -69,7 +70,7 @@ run_trial <- function(trial, bench, pictures) {
   numbers <- as.list(read_output(ran$text, engine$reads))
   if (is.na(numbers$peak_mem_mb)) numbers$peak_mem_mb <- ran$peak_mem_mb
   row <- c(row, ran[c("wall_s", "cpu_s")], numbers, watch(ran$wall_s, ran$cpu_s),
-           judge_trial(ran, engine, numbers, output, bench$options$time_limit))
+           judge_trial(ran, engine, numbers, output, kind, bench$options$time_limit))
   if (length(bench$keep) && row$status == "ok") row$output <- output
   Filter(length, row)
 }
@@ -77,7 +78,7 @@ run_trial <- function(trial, bench, pictures) {
 null_if_na <- function(x) if (!is.na(x)) x
 
 # How a trial ended, and in one sentence why.
-judge_trial <- function(ran, engine, numbers, output, time_limit) {
+judge_trial <- function(ran, engine, numbers, output, kind, time_limit) {
   expected <- names(Filter(length, engine$reads))
   if (ran$late) return(list(status = "timed_out", note = paste("ended after", format_duration(time_limit))))
   if (!identical(ran$exit, 0L)) {
@@ -86,7 +87,7 @@ judge_trial <- function(ran, engine, numbers, output, time_limit) {
   if (length(expected) && !nzchar(trimws(ran$text))) {
     return(list(status = "failed", note = paste("the engine printed nothing; its profile reads", toString(expected))))
   }
-  fault <- picture_fault(output, engine$output)
+  fault <- picture_fault(output, kind)
   if (length(fault)) {
     return(list(status = if (file.exists(output) && file.size(output) > 0) "unusable" else "failed",
                 note = paste("the engine", fault)))

@@ -26,7 +26,8 @@ limit_lines_of <- function(fit) {
       if (fit$time$basis != "given") paste0("  ", spread(fit$time))
     ),
     if (length(fit$curve)) c(
-      paste0("Noise: ", range("per_sample", root), " over the root of the samples; floor ", range("floor", root)),
+      paste0("Noise: ", range("per_sample", root), " over the root of the samples; ",
+             if (at("floor")[["upper"]] == 0) "no floor" else paste("floor", range("floor", root))),
       if (fit$curve$basis != "given") paste0("  ", spread(fit$curve, 2))
     ),
     if (length(fit$says)) paste0("The data refuse the law: ", fit$says)
@@ -43,7 +44,9 @@ print.limit_fit <- function(x, ...) {
 #' @param target For a limit fit: noise target to mark.
 #' @exportS3Method ggplot2::autoplot
 autoplot.limit_fit <- function(object, target = NULL, ...) { # nolint: object_name_linter.
-  if (is.null(object$curve)) stop_input("figure", "has no noise in it", argument("object"), "Give fit_limit() the noise.")
+  if (is.null(object$curve)) {
+    stop_input("figure", "has no noise in it", argument("object"), "Give fit_limit() the noise.")
+  }
   probes <- as_frame(object$probes)
   ends <- range(probes[["samples"]])
   along <- exp(seq(log(ends[1] / 1.5), log(ends[2] * 8), length.out = 120))
@@ -78,3 +81,126 @@ autoplot.limit_fit <- function(object, target = NULL, ...) { # nolint: object_na
 }
 
 counts_to_label <- function(ends) 2^seq(floor(log2(ends[1])), ceiling(log2(ends[2])) + 2, by = 2)
+
+# A study of the limit: the answer first, then frames, doublings and the three limits.
+study_lines <- function(study, steps = NULL, limits = NULL, price = NULL, width = terminal_width()) {
+  frames <- as_frame(study$frames)
+  probes <- study$probes
+  one_setting <- length(unique(paste(frames$width, frames$height, frames$features))) == 1
+  body <- data.frame(
+    frame = paste(frames$frame), setting = setting_text(frames), "frame needs" = count_text(frames$samples_frame),
+    "worst tile needs" = count_text(frames$samples_tile), "time at it" = format_duration(frames$seconds),
+    interval = range_text(frames$seconds_lower, frames$seconds_upper, format_duration),
+    "worst tile" = paste0(frames$top, "-", frames$bottom, ", ", frames$left, "-", frames$right), check.names = FALSE
+  )
+  if (one_setting) body$setting <- NULL
+  names(body)[ncol(body)] <- "worst tile|rows, columns"
+  head <- frames[1, ]
+  c(
+    wrap_lines(paste0(
+      "Limit of ", probes$shot$shot, " with ", probes$engine$engine, " ", or_unknown(probes$version), " at ", head$width,
+      "x", head$height, ": ", nrow(probes$pairs),
+      if (probes$against == "render") " pairs" else " renders against a reference", " at ",
+      toString(sort(unique(probes$pairs$samples))), " samples"
+    ), width), "",
+    wrap_lines(answer_lines(study), width), "",
+    text_table(body, right = setdiff(names(body), "setting"), width = width, spare = c("interval")),
+    wrap_lines(paste0("Frame ", frames$frame, ": ", frames$why, ".")[nzchar(frames$why)], width),
+    finding_of_study(study, width),
+    if (length(steps)) c("", step_lines(steps, study, price, width)),
+    if (length(limits)) c("", limit_table(limits, width))
+  )
+}
+
+or_unknown <- function(x) if (length(x) && !is.na(x)) x else "of unknown version"
+count_text <- function(x) ifelse(is.na(x), "not known", formatC(x, format = "d", big.mark = ","))
+tile_text <- function(x) paste0("rows ", x$top, "-", x$bottom, ", columns ", x$left, "-", x$right)
+
+setting_text <- function(frames) {
+  trimws(paste0(frames$width, "x", frames$height, " ", ifelse(is.na(frames$features), "", frames$features)))
+}
+
+answer_lines <- function(study) {
+  frames <- as_frame(study$frames)
+  worst <- frames[frames$governs, , drop = FALSE]
+  targets <- paste0("noise ", noise_text(study$targets[["noise"]]), " of the frame and ",
+                    noise_text(study$targets[["tile_noise"]]), " of its worst tile, at ", percent(study$confidence),
+                    " confidence")
+  if (is.na(worst$samples)) {
+    return(paste0("Target: ", targets, ". No count of samples can be promised for frame ", worst$frame, ": ",
+                  worst$why, "."))
+  }
+  by <- if (worst$samples_tile > worst$samples_frame) paste0("its worst tile (", tile_text(worst), ")")
+        else "the whole frame"
+  paste0("Target: ", targets, ". ", count_text(worst$samples), " samples meet it on every probed frame: frame ",
+         worst$frame, " asks for most, by ", by, ", and takes ", format_duration(worst$seconds), ".")
+}
+
+# What the reader must know: where the law is refused, pixels glare, or neighbours share noise.
+finding_of_study <- function(study, width) {
+  pairs <- as_frame(study$probes$pairs)
+  said <- unlist(lapply(seq_along(study$fits), function(i) {
+    says <- study$fits[[i]]$says
+    if (length(says)) paste0("Frame ", study$frames[["frame"]][i], ": the data refuse the law: ", says, ".")
+  }))
+  most <- pairs[order(-pairs$samples, -pairs$outliers), , drop = FALSE][1, ]
+  glare <- if (most$outliers > 0) {
+    paste0("Bright single pixels, not in the noise: ", most$outliers, " of ", formatC(most$pixels, big.mark = ",",
+           format = "d"), " at ", most$samples, " samples (frame ", most$frame, "), the worst ", number3(most$worst),
+           " times the mean brightness.")
+  }
+  shared <- stats::median(pairs$correlation)
+  filter <- if (shared > 0.12) {
+    paste0("Neighbouring pixels share noise (correlation ", number3(shared), "): the engine's pixel filter is wider ",
+           "than a pixel, and the noise is seen as coarser.")
+  }
+  display <- if (study$probes$light != "linear") {
+    paste("The pictures are made for a display and were brought back to linear light: what they clip at white has no",
+          "noise in them, and 8 bits have a floor.")
+  }
+  wrap_lines(c(said, glare, filter, display), width)
+}
+
+step_lines <- function(steps, study, price, width) {
+  steps <- as_frame(steps)
+  frames <- length(study$probes$shot$frames)
+  body <- data.frame(
+    samples = count_text(steps$samples), time = format_duration(steps$seconds), noise = noise_text(steps$noise),
+    "95 % interval" = range_text(steps$noise_lower, steps$noise_upper, noise_text),
+    "more time" = ifelse(is.na(steps$more_s), "", format_duration(steps$more_s)),
+    "less noise" = ifelse(is.na(steps$noise_saving), "", percent(steps$noise_saving)), check.names = FALSE
+  )
+  if (length(price)) {
+    body[["all frames"]] <- format_money(steps$cost, price$currency)
+    body[["more money"]] <- ifelse(is.na(steps$more_cost), "", format_money(steps$more_cost, price$currency))
+  }
+  governs <- study$frames[["frame"]][study$frames[["governs"]]]
+  c(wrap_lines(paste0("What each doubling costs and buys, frame ", governs, " (the worst)",
+                      if (length(price)) paste0("; money: all ", frames, " frames as if each were like it, at ",
+                                                price$basis), ":"), width),
+    text_table(body, right = names(body), width = width, spare = c("more money", "95 % interval")))
+}
+
+limit_table <- function(limits, width) {
+  x <- as_frame(limits)
+  body <- data.frame(limit = x$limit, frame = paste(x$frame), samples = count_text(round(x$samples)),
+                     time = format_duration(x$seconds), noise = noise_text(x$noise), "ended by" = x$ended_by,
+                     check.names = FALSE)
+  body <- body[order(match(x$limit, unique(x$limit)), x$frame), , drop = FALSE]
+  c(wrap_lines(paste("The limits side by side: under samples, time and noise differ between frames; under noise (an",
+                     "engine that ends each pixel by itself), time does; under time, noise does:"), width),
+    text_table(body, right = c("frame", "samples", "time", "noise"), width = width))
+}
+
+#' @export
+print.limit_study <- function(x, ...) {
+  show_lines(study_lines(x))
+  invisible(x)
+}
+
+#' @export
+print.limit_probes <- function(x, ...) {
+  show_lines(paste0("Limit probes of ", x$shot$shot, " with ", x$engine$engine, ": ", nrow(x$pairs), " pairs at ",
+                    toString(sort(unique(x$pairs$samples))), " samples"))
+  invisible(x)
+}

@@ -8,6 +8,8 @@ cli_commands <- list(
   import = list(about = "take timings in from logs, folders of frames, pictures and tables",
                 run = function(args) cli_import(args)),
   record = list(about = "write down a time that was read off a screen", run = function(args) cli_record(args)),
+  limit = list(about = "find how many samples are enough, and what the next doubling would buy",
+               run = function(args) cli_limit(args)),
   compare = list(about = "compare timings, like with like", run = function(args) cli_compare(args)),
   forecast = list(about = "forecast duration and cost of a job on every site", run = function(args) cli_forecast(args)),
   choose = list(about = "choose where to render, by deadline and budget", run = function(args) cli_choose(args)),

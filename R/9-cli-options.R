@@ -47,6 +47,18 @@ cli_options <- list(
     opt("--began", "clock time, such as '2026-11-03 14:05'"), opt("--ended", "clock time"),
     opt("--note", "anything else")
   ), row_options),
+  limit = list(
+    opt("--noise", "noise target of the frame, as a share of its brightness [5%]", default = "5%"),
+    opt("--tile-noise", "target of its worst tile [twice that]"),
+    opt("--samples", "counts to probe at [4,16,64]", default = "4,16,64"),
+    opt("--frames", "frames to probe [two, spread over the shot]"),
+    opt("--size", "such as 320x180 [the shot's]"),
+    opt("--confidence", "chance asked for that the count meets the target [0.9]", "double", 0.9),
+    opt("--site", "site whose price is shown"),
+    opt("--engine", "engine [the project's default]"), opt("--engine-version", "its version [the newest]"),
+    opt("--reference", "samples of a reference, for an engine without seeds", "integer"),
+    opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
+  ),
   compare = list(
     opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "),
                        " [what the project's plan studies, or engine_version]")),
@@ -63,7 +75,7 @@ cli_options <- list(
   help = list()
 )
 
-cli_arguments <- c(bench = "[PLAN]", import = "FILE...", help = "[COMMAND]")
+cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", import = "FILE...", help = "[COMMAND]")
 
 cli_parser <- function(command) {
   options <- lapply(cli_options[[command]], function(o) {

@@ -62,14 +62,31 @@ double frame_brightness(const Scene& scene, const Tree& tree, const Job& job, co
   return std::max(total / (kColumns * kRows * kSamples), 1e-6);
 }
 
+// Variance of one sample around each pixel: mean over the pixels of its row at most twelve away. A pixel's own few
+// samples often miss its rare bright paths, and it would be ended by mistake; those of 25 pixels seldom do. (Pixels of
+// one row only, so that a band ends its pixels as the whole frame would.)
+std::vector<double> local_variance(const std::vector<Pixel>& pixels, int width) {
+  constexpr int kReach = 12;
+  std::vector<double> out(pixels.size());
+  for (size_t start = 0; start < pixels.size(); start += width) {
+    for (int x = 0; x < width; ++x) {
+      const int from = std::max(x - kReach, 0), to = std::min(x + kReach, width - 1);
+      double total = 0;
+      for (int k = from; k <= to; ++k) total += pixels[start + k].variance();
+      out[start + x] = total / (to - from + 1);
+    }
+  }
+  return out;
+}
+
 // How many samples this pixel should have after the next pass: at most twice what it has, so that the
 // spread is judged anew on the way to a noise target.
-int wanted(const Pixel& p, const Limits& limits, int most, double target) {
+int wanted(const Pixel& p, double variance, const Limits& limits, int most, double target) {
   constexpr int kLeast = 8;
   if (limits.noise <= 0 && limits.time_s <= 0) return most;
   int next = p.samples ? 2 * p.samples : limits.noise > 0 ? kLeast : 1;
   if (limits.noise > 0 && p.samples > 1) {
-    const double need = p.variance() / (target * target);
+    const double need = variance / (target * target);
     next = need <= p.samples ? p.samples : static_cast<int>(std::min<double>(next, std::ceil(need)));
   }
   return std::min(next, most);
@@ -109,15 +126,18 @@ Outcome render(const Scene& scene, const Tree& tree, const Job& job) {
   auto late = [&] { return limits.time_s > 0 && std::chrono::duration<double>(Clock::now() - start).count() >= limits.time_s; };
 
   for (bool first = true;; first = false) {  // the first pass is always completed: each pixel has a sample
+    std::vector<double> variance(pixels.size(), 0.0);
+    if (!first && limits.noise > 0 && pixels[0].samples > 1) variance = local_variance(pixels, job.width);
     std::atomic<int> next_row{0};
     std::atomic<bool> more{false};
     auto work = [&] {
       uint64_t mine = 0;
       for (int r; (first || !late()) && (r = next_row++) < rows;) {
         for (int column = 0; column < job.width; ++column) {
-          Pixel& p = pixels[static_cast<size_t>(r) * job.width + column];
+          const size_t place = static_cast<size_t>(r) * job.width + column;
+          Pixel& p = pixels[place];
           const uint64_t id = static_cast<uint64_t>(job.row_from + r) * job.width + column;
-          const int goal = wanted(p, limits, most, target);
+          const int goal = wanted(p, variance[place], limits, most, target);
           if (goal > p.samples) more = true;
           while (p.samples < goal) {
             Stream stream(job.seed, id, p.samples);
