@@ -9,8 +9,9 @@
 #' chi-squared of one degree of freedom), and least and most are no straight lines: so the variance is averaged over a
 #' window first.
 #'
-#' @param a,b Two renders as for [noise_between()], with the same samples and different seeds.
-#' @param samples Samples of each.
+#' @param a,b Two renders as for [noise_between()], with the same samples and different seeds; or lists of them, pair by
+#'   pair, whose variances are pooled.
+#' @param samples Samples of each; one number a pair.
 #' @param noise Target: standard error of a pixel over the frame's mean brightness.
 #' @param least,most Samples that a pixel gets at least and at most.
 #' @param window Side of the window in pixels, odd.
@@ -23,15 +24,23 @@
 #' noise_limit_samples(render(), render(), samples = 16, noise = c(0.05, 0.02))
 #' @export
 noise_limit_samples <- function(a, b, samples, noise, least = 8, most = Inf, window = 5) {
-  samples <- check_number(samples, argument("samples"), above = 0)
+  if (!is.list(a)) {
+    a <- list(a)
+    b <- list(b)
+  }
+  if (length(samples) != length(a)) {
+    stop_input("type", paste("got", length(samples), "for", length(a), "pairs"), argument("samples"), "Write one each.")
+  }
+  samples <- vapply(samples, check_number, 0, where = argument("samples"), above = 0)
   least <- check_number(least, argument("least"), above = 0)
   if (!is.numeric(noise) || !length(noise) || !all(is.finite(noise)) || any(noise <= 0)) {
     stop_input("type", paste("got", show_value(noise)), argument("noise"), "Write noise targets, each above 0.")
   }
   window <- check_count(window, argument("window"))
-  frame <- noise_between(a, b)
-  variance <- samples * window_mean(brightness_difference(a, b)^2, window) / 2
-  light <- frame_brightness(a, b)
+  for (k in seq_along(a)) noise_between(a[[k]], b[[k]])  # refuses what says nothing
+  squares <- Reduce(`+`, Map(function(x, y, n) n^2 * brightness_difference(x, y)^2 / 2, a, b, samples))
+  variance <- window_mean(squares, window) / sum(samples)
+  light <- frame_brightness(a[[length(a)]], b[[length(b)]])
   rows <- lapply(noise, function(target) {
     wanted <- variance / (target * light)^2
     n <- pmin(pmax(wanted, least), most)

@@ -18,8 +18,9 @@
 #' @param tile Side of a tile in pixels.
 #' @return `noise_between()`: a tibble of one row: `noise` (`sd / brightness`), `sd` of one picture, `brightness` (mean
 #'   over pixels and channels), `outliers` (pixels), `noise_all` (outliers included), `worst` (the largest outlier's
-#'   difference, over brightness), `correlation` (of the differences of neighbouring pixels, median over tiles: near 0 when the
-#'   pixels are independent), `pixels`, `error` (relative standard error of `noise`, from how it varies over tiles).
+#'   difference, over brightness), `correlation` (of the differences of neighbouring pixels, median over tiles: near 0
+#'   when the pixels are independent), `pixels`, `error` (relative standard error of `noise`, from how it varies over
+#'   tiles).
 #'
 #'   `noise_map()`: a tibble of class `noise_map`, one row a tile: `row`, `column` (of the tile), `top`, `bottom`,
 #'   `left`, `right` (pixels, from 1, inclusive), `noise`, `sd`, `brightness`, `outliers`, `correlation`, and `seen`: sd
@@ -176,3 +177,6 @@ noise_error <- function(sums, channels) {
   kurtosis[!is.finite(kurtosis) | kurtosis < 3] <- 3
   sqrt(sum(share^2 * (kurtosis - 1) * channels / pmax(sums[["kept"]], 1))) / 2
 }
+
+# The same of one tile of a map.
+noise_error_of <- function(map, at) noise_error(attr(map, "sums")[at, , drop = FALSE], attr(map, "channels"))

@@ -110,8 +110,8 @@ shot_settings <- function(shot, engines, versions, frames, limits, threads, opti
   nodes <- if (length(options$nodes)) options$nodes else NA_character_
   seeds <- if (length(options$seeds)) options$seeds else NA_integer_
   at <- expand.grid(seed = seeds, frame = shot_frames(shot, frames, options$probes), threads = as.integer(threads),
-                    devices = devices, features = features, node = nodes, size = seq_along(sizes), limit = seq_along(limits),
-                    run = seq_len(nrow(runs)), stringsAsFactors = FALSE)
+                    devices = devices, features = features, node = nodes, size = seq_along(sizes),
+                    limit = seq_along(limits), run = seq_len(nrow(runs)), stringsAsFactors = FALSE)
   limit <- function(kind) vapply(limits, function(l) or_na(l[[kind]]), 0)[at$limit]
   size <- function(k) vapply(sizes, function(s) as.integer(s[[k]]), 0L)[at$size]
   settings <- data.frame(

@@ -13,10 +13,10 @@
 #' @param confidence Chance asked for that the count meets the target.
 #' @param hourly Price of an hour of rendering on the machine that was probed; `NA` when unknown.
 #' @return A list of class `limit_study`: `probes`, `targets`, `confidence`, `frames` (a tibble, one row a frame and
-#'   setting: `frame`, `features`, `width`, `height`, `samples_frame` and `samples_tile` that meet the targets (`NA`: they
-#'   cannot be promised, and `why` says it), `samples` (the larger), `seconds` with `_lower` and `_upper` at it, `cost`,
-#'   the worst tile's `row`, `column`, `top`, `bottom`, `left`, `right`, `governs`: whether this is the worst frame),
-#'   `fits` and `tile_fits` (a [fit_limit()] for each of its rows), `hourly`.
+#'   setting: `frame`, `features`, `width`, `height`, `samples_frame` and `samples_tile` that meet the targets (`NA`:
+#'   they cannot be promised, and `why` says it), `samples` (the larger), `seconds` with `_lower` and `_upper` at it,
+#'   `cost`, the worst tile's `row`, `column`, `top`, `bottom`, `left`, `right`, `governs`: whether this is the worst
+#'   frame), `fits` and `tile_fits` (a [fit_limit()] for each of its rows), `hourly`.
 #' @section Conditions: `clockpigeon_error_type` for targets out of range; those of [fit_limit()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
@@ -66,7 +66,7 @@ worst_tile <- function(maps, pairs, floor) {
   variance <- matrix(variance, ncol = length(maps))
   at <- which.max(rowMeans(variance * rep(pairs[["samples"]], each = nrow(variance))))
   seen <- sqrt(variance[at, ])
-  error <- vapply(maps, function(map) noise_error(attr(map, "sums")[at, , drop = FALSE], attr(map, "channels")), 0)
+  error <- vapply(maps, noise_error_of, 0, at = at)
   place <- as_frame(maps[[1]])[at, c("row", "column", "top", "bottom", "left", "right"), drop = FALSE]
   fit <- fit_limit(pairs[["samples"]], noise = seen, error = list(noise = error), floor = floor)
   list(place = place, at = at, seen = seen, fit = fit)
@@ -100,8 +100,7 @@ worst_frame <- function(frames, fits) {
 #' ends a frame.
 #'
 #' The time under a noise limit is that of an engine which ends each pixel by itself, told by [noise_limit_samples()]
-#' from the pair at the largest count (rare bright paths are most of a hard frame's variance, and few samples miss
-#' them).
+#' from all its pairs, the larger counts weighing more (few samples miss the rare bright paths of a hard frame).
 #'
 #' @param study From [study_limit()].
 #' @param samples Samples limit; the count the study found when `NULL` (of the worst frame).
@@ -137,9 +136,9 @@ three_limits <- function(study, samples = NULL, noise = NULL, time = NULL) {
 
 limits_of_frame <- function(study, i, frame, samples, noise, time) {
   fit <- study$fits[[i]]
-  pair <- adaptive_pair(study$probes, i)
-  pictures <- lapply(c(pair$picture, pair$picture_2), read_picture)
-  adaptive <- as_frame(noise_limit_samples(pictures[[1]], pictures[[2]], pair$samples, noise))
+  pairs <- pairs_of_setting(study$probes, i)
+  adaptive <- as_frame(noise_limit_samples(lapply(pairs$picture, read_picture), lapply(pairs$picture_2, read_picture),
+                                           pairs$samples, noise))
   line <- fit$time$estimate
   seconds <- function(n) line[["start"]] + line[["each"]] * n
   noise_at <- function(n) sqrt(fit$curve$estimate[["floor"]] + fit$curve$estimate[["per_sample"]] / n)
@@ -155,12 +154,10 @@ limits_of_frame <- function(study, i, frame, samples, noise, time) {
   )
 }
 
-# The pair of a frame at its largest count.
-adaptive_pair <- function(probes, i) {
+pairs_of_setting <- function(probes, i) {
   pairs <- as_frame(probes$pairs)
   setting <- row_key(pairs, c("frame", "width", "height", "features"))
-  own <- pairs[setting == unique(setting)[i], , drop = FALSE]
-  own[which.max(own[["samples"]]), , drop = FALSE]
+  pairs[setting == unique(setting)[i], , drop = FALSE]
 }
 
 # Price of an hour of rendering as on the own node `node`, at a site: the amount over how much faster its machines are.

@@ -98,8 +98,8 @@ study_lines <- function(study, steps = NULL, limits = NULL, price = NULL, width 
   head <- frames[1, ]
   c(
     wrap_lines(paste0(
-      "Limit of ", probes$shot$shot, " with ", probes$engine$engine, " ", or_unknown(probes$version), " at ", head$width,
-      "x", head$height, ": ", nrow(probes$pairs),
+      "Limit of ", probes$shot$shot, " with ", probes$engine$engine, " ", or_unknown(probes$version), " at ",
+      head$width, "x", head$height, ": ", nrow(probes$pairs),
       if (probes$against == "render") " pairs" else " renders against a reference", " at ",
       toString(sort(unique(probes$pairs$samples))), " samples"
     ), width), "",
@@ -117,8 +117,11 @@ count_text <- function(x) ifelse(is.na(x), "not known", formatC(x, format = "d",
 tile_text <- function(x) paste0("rows ", x$top, "-", x$bottom, ", columns ", x$left, "-", x$right)
 
 setting_text <- function(frames) {
-  trimws(paste0(frames$width, "x", frames$height, " ", ifelse(is.na(frames$features), "", frames$features)))
+  trimws(paste0(frames$width, "x", frames$height, " ", ifelse(is.na(frames$features), "", plain_features(frames$features))))
 }
+
+# {"bounces":"2"} as bounces 2.
+plain_features <- function(json) gsub(",", ", ", gsub(":", " ", gsub("[{}\"]", "", json)))
 
 answer_lines <- function(study) {
   frames <- as_frame(study$frames)
@@ -171,8 +174,9 @@ step_lines <- function(steps, study, price, width) {
     "less noise" = ifelse(is.na(steps$noise_saving), "", percent(steps$noise_saving)), check.names = FALSE
   )
   if (length(price)) {
-    body[["all frames"]] <- format_money(steps$cost, price$currency)
-    body[["more money"]] <- ifelse(is.na(steps$more_cost), "", format_money(steps$more_cost, price$currency))
+    money <- function(x) ifelse(is.na(x), "", ifelse(x > 0 & x < 0.005, "under 0.01", format_money(x, price$currency)))
+    body[["all frames"]] <- money(steps$cost)
+    body[["more money"]] <- money(steps$more_cost)
   }
   governs <- study$frames[["frame"]][study$frames[["governs"]]]
   c(wrap_lines(paste0("What each doubling costs and buys, frame ", governs, " (the worst)",
@@ -203,4 +207,58 @@ print.limit_probes <- function(x, ...) {
   show_lines(paste0("Limit probes of ", x$shot$shot, " with ", x$engine$engine, ": ", nrow(x$pairs), " pairs at ",
                     toString(sort(unique(x$pairs$samples))), " samples"))
   invisible(x)
+}
+
+difference_lines <- function(x, width = terminal_width()) {
+  x <- as_frame(x)
+  place <- if (x$verdict == "different") paste0(" (", tile_text(x), ")")
+  c(wrap_lines(paste0("Verdict: ", x$verdict, ": ", x$why, place, "."), width),
+    wrap_lines(paste0("Difference ", noise_text(x$difference), " of the brightness (root mean square), largest ",
+                      noise_text(x$largest), "; mean brightness ", sprintf("%+.2f %%", 100 * x$shift), "."), width))
+}
+
+proposal_lines <- function(x, width = terminal_width(), most = 5) {
+  asked <- attr(x, "asked")
+  power <- attr(x, "power")
+  x <- as_frame(x)
+  shown <- x[unlist(lapply(split(seq_len(nrow(x)), x$question), utils::head, most)), , drop = FALSE]
+  body <- data.frame(
+    question = shown$question,
+    region = ifelse(shown$region == "band", paste0("rows ", shown$first_row, "-", shown$last_row), shown$region),
+    size = paste0(shown$width, "x", shown$height), "samples, in pairs" = shown$samples,
+    time = format_duration(shown$seconds), error = percent(shown$error),
+    says = ifelse(shown$proposed, ifelse(shown$error <= asked, "proposed", "best there is"),
+                  ifelse(shown$error <= asked, "will do", "too vague")), check.names = FALSE
+  )
+  c(wrap_lines(paste0("Cheapest probes that tell the count within ", percent(asked), ", frames ", x$frames[1],
+                      "; scouted: time grows with the pixels to the power ", number_text(power[["power"]]),
+                      " (standard error ", number_text(power[["se"]]), "):"), width), "",
+    text_table(body, right = c("time", "error"), width = width),
+    if (nrow(shown) < nrow(x)) paste0("(", nrow(x) - nrow(shown), " more: --format csv has all)"))
+}
+
+#' @export
+print.probe_proposal <- function(x, ...) {
+  show_lines(proposal_lines(x))
+  invisible(x)
+}
+
+driver_lines <- function(x, width = terminal_width()) {
+  x <- as_frame(x)
+  body <- data.frame(
+    change = paste0(x$what, " ", x$from, " -> ", x$to), company = plain_features(x$others), frame = paste(x$frame),
+    time = number_text(x$time), interval = range_text(x$time_lower, x$time_upper), noise = number_text(x$noise),
+    "equal noise" = number_text(x$equal_noise), check.names = FALSE
+  )
+  if (!any(nzchar(x$others))) body$company <- NULL
+  sizes <- x$what == "size"
+  bent <- !is.na(x$interacts) & x$interacts < 0.01
+  c(wrap_lines(paste("What drives the time: each change alone, new over old: time of a sample, noise at equal samples,",
+                     "and time of equal noise:"), width),
+    text_table(body, right = c("frame", "time", "interval", "noise", "equal noise"), width = width,
+               spare = "interval"),
+    if (any(sizes)) wrap_lines(paste0("Time grows with the pixels to the power ",
+                                      paste(number_text(range(x$power[sizes])), collapse = " to "), "."), width),
+    if (any(bent)) wrap_lines(paste0("They interact: ", toString(unique(x$what[bent])),
+                                     ": a change does not do the same in all company."), width))
 }

@@ -3,8 +3,8 @@
 #' A contact sheet of the worst tiles
 #'
 #' Crops of a frame's worst tiles, one row a tile and one column a count of samples, all at one exposure, with noise and
-#' time under each. A blind sheet shows the columns of each row in an order of its own under letters, and says nothing of
-#' samples, noise or time; its key tells which letter is which.
+#' time under each. A blind sheet shows the columns of each row in an order of its own under letters, and says nothing
+#' of samples, noise or time; its key tells which letter is which.
 #'
 #' @param study From [study_limit()], its pictures still at hand.
 #' @param path PNG file to write.
@@ -14,7 +14,8 @@
 #' @param seed Seed of its order.
 #' @return A tibble, one row a crop, invisibly: `letter` (`NA` on an open sheet), `tile` (its rank), `row`, `column`,
 #'   `samples`, `seconds`, `noise` (`seen` of the tile). `attr(, "lines")` holds what was written below the crops.
-#' @section Conditions: `clockpigeon_error_picture` when a picture is not there any more; `clockpigeon_error_choice` for a
+#' @section Conditions: `clockpigeon_error_picture` when a picture is not there any more; `clockpigeon_error_choice` for
+#' a
 #'   frame that was not probed.
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
@@ -62,7 +63,8 @@ sheet_crops <- function(pairs, maps, tiles) {
   crops <- data.frame(letter = NA_character_, tile = crops$tile, row = map$row[best[crops$tile]],
                       column = map$column[best[crops$tile]], samples = pairs$samples[crops$count],
                       seconds = seconds[crops$count], noise = noise, place = crops$count)
-  crops$label <- paste0(crops$samples, " samples, noise ", noise_text(crops$noise), ", ", format_duration(crops$seconds))
+  crops$label <- paste0(crops$samples, " samples, noise ", noise_text(crops$noise), ", ",
+                        format_duration(crops$seconds))
   crops$side <- paste0("tile ", crops$tile, ": rows ", map$top[best[crops$tile]], "-", map$bottom[best[crops$tile]],
                        ", columns ", map$left[best[crops$tile]], "-", map$right[best[crops$tile]])
   crops$crop <- lapply(seq_len(nrow(crops)), function(i) {
@@ -116,16 +118,23 @@ draw_sheet <- function(crops, path, title) {
     x <- 30 + (crops$place[i] - 1) * (side + 20)
     y <- 60 + (crops$tile[i] - 1) * (side + 56)
     if (crops$place[i] == 1) put(crops$side[i], x, y + 8, 10, col = "grey30")
-    grid::grid.raster(crops$crop[[i]], grid::unit(x, "native"), grid::unit(y + 20 + side, "native"), interpolate = FALSE,
-                      width = grid::unit(side, "native"), height = grid::unit(-side, "native"), just = c("left", "bottom"))
+    size <- dim(crops$crop[[i]]) * side / max(dim(crops$crop[[i]]))
+    draw_raster(crops$crop[[i]], x, y + 20, size[2], size[1])
     put(crops$label[i], x, y + side + 32, 11)
   }
 }
 
+# Its upper left corner at x and y, in units that run down the page.
+draw_raster <- function(raster, x, y, width, height) {
+  grid::grid.raster(raster, grid::unit(x, "native"), grid::unit(y + height, "native"), interpolate = FALSE,
+                    width = grid::unit(width, "native"), height = grid::unit(-height, "native"),
+                    just = c("left", "bottom"))
+}
+
 #' A difference picture
 #'
-#' Writes the difference of two pictures beside them: grey where they agree, brighter or darker where `b` is, enlarged so
-#' that the root mean square is well seen; the tile that speaks loudest against noise is framed.
+#' Writes the difference of two pictures beside them: grey where they agree, brighter or darker where `b` is, enlarged
+#' so that the root mean square is well seen; the tile that speaks loudest against noise is framed.
 #'
 #' @param a,b Pictures as for [noise_between()].
 #' @param path PNG file to write.
@@ -161,24 +170,26 @@ draw_difference <- function(pictures, found, size, path) {
   })
   grid::grid.newpage()
   grid::pushViewport(grid::viewport(xscale = c(0, 3 * (width + 20) + 20), yscale = c(height + 110, 0)))
-  put <- function(text, x, y, ...) grid::grid.text(text, grid::unit(x, "native"), grid::unit(y, "native"), just = "left",
-                                                   gp = grid::gpar(...))
-  put(paste0(found$verdict, ": ", found$why, " (difference ", noise_text(found$difference), " of the brightness)"), 20, 26,
-      fontsize = 13, fontface = "bold")
+  put <- function(text, x, y, ...) {
+    grid::grid.text(text, grid::unit(x, "native"), grid::unit(y, "native"), just = "left", gp = grid::gpar(...))
+  }
+  put(paste0(found$verdict, ": ", found$why, " (difference ", noise_text(found$difference), " of the brightness)"), 20,
+      26, fontsize = 13, fontface = "bold")
   under <- c("a", "b", "b less a, grey where they agree")
   for (k in 1:3) {
     x <- 20 + (k - 1) * (width + 20)
-    grid::grid.raster(pictures[[k]], grid::unit(x, "native"), grid::unit(50 + height, "native"), interpolate = FALSE,
-                      width = grid::unit(width, "native"), height = grid::unit(-height, "native"),
-                      just = c("left", "bottom"))
+    draw_raster(pictures[[k]], x, 50, width, height)
     put(under[k], x, height + 66, fontsize = 11)
     if (found$verdict == "different") {
       scale <- width / size[2]
-      grid::grid.rect(grid::unit(x + (found$left - 1) * scale, "native"), grid::unit(50 + found$bottom * scale, "native"),
+      grid::grid.rect(grid::unit(x + (found$left - 1) * scale, "native"),
+                      grid::unit(50 + found$bottom * scale, "native"),
                       grid::unit((found$right - found$left + 1) * scale, "native"),
                       grid::unit(-(found$bottom - found$top + 1) * scale, "native"), just = c("left", "bottom"),
                       gp = grid::gpar(col = "#D55E00", fill = NA, lwd = 2))
     }
   }
-  if (found$verdict == "different") put(paste0("framed: ", tile_text(found)), 20, height + 90, fontsize = 11, col = "#D55E00")
+  if (found$verdict == "different") {
+    put(paste0("framed: ", tile_text(found)), 20, height + 90, fontsize = 11, col = "#D55E00")
+  }
 }

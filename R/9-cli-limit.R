@@ -8,16 +8,68 @@ cli_limit <- function(args) {
                                                 names(project$shots)[1]), "shot")
   engine <- project_entry(project$engines, first_of(o$engine, project$defaults$engine, names(project$engines)[1]),
                           "engine")
-  probes <- cli_ledger(project, FALSE, function(ledger) {
-    probe_limit(shot, engine, ledger, parse_counts(o$samples, "option --samples"), o$frames,
-                bench_options(probes = 2, sizes = if (length(o$size)) list(parse_resolution(o$size, "option --size"))),
-                o$engine_version, o$reference, cli_nodes(project), project$root,
-                if (length(o$keep)) o$keep else tempfile("clockpigeon-probes-"), progress = TRUE)
-  })
+  if (o$plan) return(cli_plan_probes(project, shot, engine, o))
   price <- cli_limit_price(project, o, engine)
-  study <- study_limit(probes, cli_noise(o$noise, "option --noise"), cli_noise(o$tile_noise, "option --tile-noise"),
-                       o$confidence, if (length(price)) price$hourly else NA_real_)
-  cli_show_limit(study, price, o)
+  cli_ledger(project, FALSE, function(ledger) {
+    probes <- probe_limit(shot, engine, ledger, parse_counts(o$samples, "option --samples"), o$frames,
+                          cli_probe_options(o), o$engine_version, o$reference, cli_nodes(project), project$root,
+                          if (length(o$keep)) o$keep else tempfile("clockpigeon-probes-"), progress = TRUE)
+    study <- function() cli_study(probes, o, price, judged_noise(ledger, shot$shot))
+    if (length(o$blind)) cli_blind(study(), o$blind, ledger)
+    cli_show_limit(study(), price, o)
+  })
+}
+
+cli_probe_options <- function(o) {
+  sizes <- if (length(o$size)) {
+    lapply(strsplit(o$size, ",", fixed = TRUE)[[1]], parse_resolution, where = "option --size")
+  }
+  pairs <- cli_pairs(o$features, "option --features", "features and values as bounces=2/32,denoise=on/off")
+  features <- if (length(pairs)) lapply(as.list(pairs), function(values) strsplit(values, "/", fixed = TRUE)[[1]])
+  bench_options(probes = 2, sizes = sizes, features = features)
+}
+
+# Scouts at a half and a quarter of the size (an eighth of the time of a full probe at most), and proposes.
+cli_plan_probes <- function(project, shot, engine, o) {
+  size <- if (length(o$size)) parse_resolution(o$size, "option --size") else shot$size
+  shot$size <- size
+  smaller <- lapply(c(2, 4), function(by) as.integer(pmax(round(unlist(size) / by), 8)))
+  scout <- cli_ledger(project, FALSE, function(ledger) {
+    probe_limit(shot, engine, ledger, c(2, 8), o$frames, bench_options(probes = 1, sizes = smaller), o$engine_version,
+                node = cli_nodes(project), folder = project$root, progress = TRUE)
+  })
+  found <- propose_probes(scout, cli_noise(o$error, "option --error"))
+  cli_emit(found, o$format, function() proposal_lines(found))
+  0L
+}
+
+# The study with the targets asked for, or those that people's judgements set, or else 5 % and twice that.
+cli_study <- function(probes, o, price, judged) {
+  noise <- cli_noise(o$noise, "option --noise")
+  tile <- first_of(cli_noise(o$tile_noise, "option --tile-noise"), if (is.null(noise)) judged)
+  if (is.null(noise) && length(judged)) {
+    cli_note("target: what was judged clean enough for ", probes$shot$shot, ", ", noise_text(judged),
+             " in the worst tile")
+  }
+  study_limit(probes, first_of(noise, if (length(tile)) tile / 2, 0.05), tile, o$confidence,
+              if (length(price)) price$hourly else NA_real_)
+}
+
+# Shows a blind sheet, asks, keeps the answers, and only then says what was what.
+cli_blind <- function(study, path, ledger) {
+  sheet <- contact_sheet(study, path, blind = TRUE, seed = as.integer(wall_clock() %% 1e6))
+  cli_note("Look at ", path, ". Which letters are clean enough? Write them with spaces between, or none:")
+  said <- readLines(file("stdin"), 1, warn = FALSE)
+  if (!length(said)) stop_input("usage", "no answer came", "option --blind", "Write letters such as A C, or none.")
+  letters <- strsplit(trimws(said), "[ ,]+")[[1]]
+  accepted <- if (identical(tolower(trimws(said)), "none")) character() else letters[nzchar(letters)]
+  shot <- study$probes$shot$shot
+  judged <- as_frame(judge_sheet(ledger, sheet, accepted, shot, study$frames[["frame"]][study$frames[["governs"]]]))
+  show_lines("What they were:", text_table(data.frame(
+    letter = judged$letter, tile = paste(judged$tile), samples = count_text(judged$samples),
+    noise = noise_text(judged$noise), time = format_duration(judged$seconds),
+    judged = ifelse(judged$accepted, "clean enough", "not clean enough"), check.names = FALSE
+  ), right = c("tile", "samples", "noise", "time")), "")
 }
 
 cli_show_limit <- function(study, price, o) {
@@ -26,9 +78,17 @@ cli_show_limit <- function(study, price, o) {
   found <- study$frames[["samples"]][governs]
   steps <- limit_doublings(study$fits[[governs]], counts[1], max(counts[2], 2 * found, na.rm = TRUE),
                            if (length(price)) price$hourly else NA_real_, length(study$probes$shot$frames))
-  limits <- if (!is.na(found) && study$probes$against == "render") three_limits(study)
-  cli_emit(study$frames, o$format, function() study_lines(study, steps, limits, price))
+  crossed <- nrow(unique(as_frame(study$frames)[c("width", "height", "features")])) > 1
+  limits <- if (!is.na(found) && study$probes$against == "render" && !crossed) three_limits(study)
+  drivers <- if (crossed) time_drivers(study)
+  cli_emit(study$frames, o$format, function() {
+    c(study_lines(study, steps, limits, price), if (length(drivers)) c("", driver_lines(drivers)))
+  })
   cli_figure(study$fits[[governs]], o$figure, target = study$targets[["noise"]])
+  if (length(o$sheet)) {
+    contact_sheet(study, o$sheet)
+    cli_note("contact sheet: ", o$sheet)
+  }
   if (is.na(found)) 3L else 0L
 }
 
@@ -42,6 +102,17 @@ cli_limit_price <- function(project, o, engine) {
                "option --site", "Write `speeds` or `nodes_like` into its card.")
   }
   price
+}
+
+cli_picture <- function(args) {
+  parsed <- cli_parse("picture", args)
+  o <- parsed$options
+  pictures <- lapply(parsed$args, read_picture)
+  found <- if (length(o$figure)) difference_picture(pictures[[1]], pictures[[2]], o$figure)
+           else compare_pictures(pictures[[1]], pictures[[2]])
+  cli_emit(found, o$format, function() difference_lines(found))
+  if (length(o$figure)) cli_note("figure: ", o$figure)
+  if (found[["verdict"]] == "different") 1L else 0L
 }
 
 # Noise as 2% or 0.02.

@@ -10,6 +10,8 @@ cli_commands <- list(
   record = list(about = "write down a time that was read off a screen", run = function(args) cli_record(args)),
   limit = list(about = "find how many samples are enough, and what the next doubling would buy",
                run = function(args) cli_limit(args)),
+  picture = list(about = "say whether two pictures are the same, but for noise, or different",
+                 run = function(args) cli_picture(args)),
   compare = list(about = "compare timings, like with like", run = function(args) cli_compare(args)),
   forecast = list(about = "forecast duration and cost of a job on every site", run = function(args) cli_forecast(args)),
   choose = list(about = "choose where to render, by deadline and budget", run = function(args) cli_choose(args)),

@@ -48,17 +48,23 @@ cli_options <- list(
     opt("--note", "anything else")
   ), row_options),
   limit = list(
-    opt("--noise", "noise target of the frame, as a share of its brightness [5%]", default = "5%"),
+    opt("--noise", "noise target of the frame, a share of its brightness [what was judged clean enough, or 5%]"),
     opt("--tile-noise", "target of its worst tile [twice that]"),
     opt("--samples", "counts to probe at [4,16,64]", default = "4,16,64"),
     opt("--frames", "frames to probe [two, spread over the shot]"),
-    opt("--size", "such as 320x180 [the shot's]"),
+    opt("--size", "such as 320x180, or several with commas to see what size does [the shot's]"),
+    opt("--features", "to cross, to see what drives the time: bounces=2/32,denoise=on/off"),
     opt("--confidence", "chance asked for that the count meets the target [0.9]", "double", 0.9),
     opt("--site", "site whose price is shown"),
     opt("--engine", "engine [the project's default]"), opt("--engine-version", "its version [the newest]"),
     opt("--reference", "samples of a reference, for an engine without seeds", "integer"),
+    opt("--plan", "scout at small sizes and propose the cheapest probes that answer", "logical", FALSE),
+    opt("--error", "with --plan: error of the count that is asked for [10%]", default = "10%"),
+    opt("--sheet", "also write the worst tiles at each count to this PNG file"),
+    opt("--blind", "write them to this PNG file without saying which is which, and ask which are clean enough"),
     opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
   ),
+  picture = list(figure_option, format_option),
   compare = list(
     opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "),
                        " [what the project's plan studies, or engine_version]")),
@@ -75,7 +81,7 @@ cli_options <- list(
   help = list()
 )
 
-cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", import = "FILE...", help = "[COMMAND]")
+cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", picture = "A B", import = "FILE...", help = "[COMMAND]")
 
 cli_parser <- function(command) {
   options <- lapply(cli_options[[command]], function(o) {
@@ -96,7 +102,8 @@ cli_parse <- function(command, args) {
     what <- sub("\\.?$", "", gsub("\\s+", " ", sub("^Error in getopt.*?: ", "", trimws(conditionMessage(e)))))
     stop_input("usage", what, paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
   }
-  arguments <- if (command == "import") c(1, Inf) else if (command %in% names(cli_arguments)) c(0, 1) else 0
+  arguments <- if (command == "import") c(1, Inf) else if (command == "picture") 2
+               else if (command %in% names(cli_arguments)) c(0, 1) else 0
   parsed <- tryCatch(optparse::parse_args(cli_parser(command), args, positional_arguments = arguments), error = refuse,
                      warning = refuse)
   if (!is.null(parsed$options$format)) check_choice(parsed$options$format, "option --format", c("table", "csv", "json"))

@@ -70,6 +70,12 @@ one_pixel <- function(folder) {
   path
 }
 
+# Pairs of pebble at 2 and 8 samples of one small frame, in a folder of the test's own.
+small_probes <- function(ledger, keep, ..., samples = c(2, 8), frames = 1) {
+  probe_limit(small_shot(size = c(width = 96L, height = 54L)), pebble(), ledger, samples, frames, keep = keep,
+              progress = FALSE, ...)
+}
+
 small_shot <- function(...) {
   shot <- read_shot(demo_file("shots/gears-review.yaml"))
   shot$size <- c(width = 32L, height = 18L)
@@ -84,7 +90,12 @@ clockpigeon_command <- function(...) {
   file.path(folder, "clockpigeon")
 }
 
-run_command_line <- function(..., wd = tempdir(), env = character()) {
-  processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300,
+run_command_line <- function(..., wd = tempdir(), env = character(), input = NULL) {
+  typed <- if (length(input)) {
+    path <- tempfile()
+    writeChar(input, path, eos = NULL)
+    path
+  }
+  processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300, stdin = typed,
                 env = if (length(env)) c("current", env))
 }

@@ -1,0 +1,67 @@
+# Judgements: which noise people found clean enough, without knowing which they saw.
+
+#' Keep what people judged clean enough
+#'
+#' @param ledger A ledger from [open_ledger()].
+#' @param sheet What [contact_sheet()] returned for a blind sheet.
+#' @param accepted Letters of the crops that are clean enough; `character()` for none.
+#' @param shot Name of the shot.
+#' @param frame Its frame.
+#' @param by Who judged; `NA` for nobody in particular.
+#' @return `judge_sheet()`: the sheet with a column `accepted`, a tibble. `judged_noise()`: the noise of a tile (`seen`
+#' of
+#'   [noise_map()]) that the shot's judgements accept: half of those shown at that noise are accepted, by a logistic
+#'   curve over log noise where both answers overlap, otherwise the geometric mean between the noisiest crop accepted
+#'   below all refused ones and the cleanest refused; `NULL` when nothing was judged, or nothing accepted.
+#' @section Conditions: `clockpigeon_error_choice` for a letter that is not on the sheet; `clockpigeon_error_type` for
+#' an
+#'   open sheet.
+#' @examples
+#' ledger <- open_ledger(":memory:")
+#' sheet <- data.frame(letter = c("A", "B", "C"), tile = 1, row = 1, column = 1, samples = c(64, 4, 16),
+#'                     seconds = c(12, 1, 3), noise = c(0.05, 0.2, 0.1))
+#' judge_sheet(ledger, sheet, c("A", "C"), "gears", 12)
+#' judged_noise(ledger, "gears")
+#' close_ledger(ledger)
+#' @export
+judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_) {
+  con <- ledger_connection(ledger)
+  check_columns(sheet, argument("sheet"), c("letter", "tile", "samples", "noise"))
+  if (anyNA(sheet[["letter"]])) {
+    stop_input("type", "is an open sheet", argument("sheet"),
+               "Judge a blind one: whoever knows the count sees less noise.")
+  }
+  accepted <- unique(toupper(trimws(accepted)))
+  for (letter in accepted) check_choice(letter, argument("accepted"), sheet[["letter"]])
+  sheet <- as_frame(sheet)
+  sheet$accepted <- sheet[["letter"]] %in% accepted
+  n <- nrow(sheet)
+  write_ledger(con, function() {
+    make_judgements(con)
+    insert_rows(con, "judgements", list(
+      judged_at = rep(utc_now(), n), by = rep(as.character(by), n), shot = rep(check_text(shot, argument("shot")), n),
+      frame = rep(as.integer(frame), n), tile = as.integer(sheet$tile), samples = as.numeric(sheet$samples),
+      noise = as.numeric(sheet$noise), accepted = as.integer(sheet$accepted)
+    ))
+  })
+  as_table(sheet)
+}
+
+# Ledgers of before there were judgements get the table with their first.
+make_judgements <- function(con) {
+  DBI::dbExecute(con, paste("CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER,",
+                            "tile INTEGER, samples REAL, noise REAL, accepted INTEGER)"))
+  for (change in c("UPDATE", "DELETE")) {
+    DBI::dbExecute(con, paste0("CREATE TRIGGER IF NOT EXISTS judgements_no_", tolower(change), " BEFORE ", change,
+                               " ON judgements BEGIN SELECT RAISE(ABORT, 'the ledger is append only'); END"))
+  }
+}
+
+#' @rdname judge_sheet
+#' @export
+judged_noise <- function(ledger, shot) {
+  con <- ledger_connection(ledger)
+  if (!DBI::dbExistsTable(con, "judgements")) return(NULL)
+  x <- DBI::dbGetQuery(con, "SELECT noise, accepted FROM judgements WHERE shot = ?", params = list(shot))
+  acceptable_noise(x[["noise"]], x[["accepted"]] == 1)
+}

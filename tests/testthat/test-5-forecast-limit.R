@@ -1,0 +1,44 @@
+test_that("a study names the count, the worst tile and the worst frame, and its price", {
+  probes <- small_probes(memory_ledger(), scratch(), frames = c(1, 300), samples = c(4, 16))
+  study <- study_limit(probes, noise = 0.15, hourly = 3600)
+  frames <- study$frames
+  expect_identical(frames$samples, pmax(frames$samples_frame, frames$samples_tile))
+  expect_identical(which(frames$governs), which.max(frames$samples))
+  expect_equal(frames$cost, frames$seconds)
+  expect_identical(study$targets[["tile_noise"]], 0.3)
+  best <- study_limit(probes, noise = 0.15, confidence = 0.5)
+  expect_true(all(best$frames$samples <= frames$samples))
+  # The tile is the worst of the map, brought to one sample.
+  map <- probes$maps[[2]]
+  place <- which(map$row == frames$row[1] & map$column == frames$column[1])
+  expect_gt(map$seen[place], stats::quantile(map$seen, 0.7))
+  # The price is that of the card and the machine it names.
+  site <- read_site(demo_file("sites/attic.yaml"))
+  price <- clockpigeon:::hourly_price(site, "pebble", "here")
+  expect_equal(price$hourly, 0.31 * 0.42)
+  rented <- clockpigeon:::hourly_price(read_site(demo_file("sites/quayside.yaml")), "pebble", "here")
+  expect_equal(rented$hourly, 2.6 / 4)
+  expect_null(clockpigeon:::hourly_price(site, "pebble", "elsewhere"))
+})
+
+test_that("the three limits side by side: each holds what it names, and the first ends a frame", {
+  probes <- small_probes(memory_ledger(), scratch(), frames = c(1, 300), samples = c(4, 16))
+  study <- study_limit(probes, noise = 0.1)
+  x <- three_limits(study, samples = 40, time = 1)
+  of <- function(limit) x[x$limit == limit, ]
+  expect_identical(of("samples")$samples, c(40, 40))
+  expect_equal(of("time")$seconds, c(1, 1))
+  expect_gt(abs(diff(log(of("noise")$samples))), 0.2)
+  lowest <- pmin(of("samples")$samples, of("noise")$samples, of("time")$samples)
+  expect_identical(of("all three")$samples, lowest)
+  expect_identical(unique(three_limits(study, samples = 1)$ended_by[c(4, 8)]), "samples")
+})
+
+test_that("a predicted noise limit is what the engine takes", {
+  probes <- small_probes(memory_ledger(), scratch(), frames = 1, samples = c(4, 16))
+  x <- three_limits(study_limit(probes, noise = 0.1))
+  said <- run_pebble("--scene", "gears", "--frame", 1, "--size", "96x54", "--noise", 0.1, "--seed", 9, "--out",
+                     file.path(scratch(), "a.pfm"))$stdout
+  real <- as.numeric(sub(".*\nsamples ([0-9.]+)\n.*", "\\1", said))
+  expect_equal(x$samples[x$limit == "noise"], real, tolerance = 0.15)
+})
