@@ -167,7 +167,7 @@ line_interval <- function(line, x, level) {
 #' @examples
 #' fit <- fit_limit(c(4, 16), seconds = c(1.1, 3.4), noise = c(0.13, 0.066), error = c(seconds = 0.05, noise = 0.01))
 #' predict(fit, c(32, 64))
-#' @exportS3Method stats::predict
+#' @rawNamespace S3method(stats::predict, limit_fit)
 predict.limit_fit <- function(object, samples, level = 0.95, ...) {
   level <- check_number(level, argument("level"), above = 0, most = 1)
   none <- rep(NA_real_, length(samples))
@@ -189,7 +189,7 @@ predict.limit_fit <- function(object, samples, level = 0.95, ...) {
 #'   `upper`.
 #' @examples
 #' confint(fit_limit(c(4, 16, 64), noise = c(0.130, 0.066, 0.034)))
-#' @exportS3Method stats::confint
+#' @rawNamespace S3method(stats::confint, limit_fit)
 confint.limit_fit <- function(object, parm, level = 0.95, ...) {
   rows <- lapply(Filter(length, object[c("time", "curve")]), function(line) {
     t <- stats::qt((1 + level) / 2, line$df)

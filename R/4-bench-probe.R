@@ -15,13 +15,16 @@
 #' @param options From [bench_options()]: sizes, features, time limit and more are taken from it.
 #' @param version Version of the engine; its newest when `NULL`.
 #' @param reference Samples of the reference, for an engine without seeds; `NULL` for pairs.
+#' @param noise A coarse noise limit to run each frame at once as well, for engines that know one: what a sample costs
+#'   where such an engine spends them. `NULL` for none.
 #' @param node,folder,progress As for [run_bench()].
 #' @param keep Folder for the pictures.
 #' @return A list of class `limit_probes`: `shot`, `engine`, `version`, `against`, `light` (of the pictures), `pairs` (a
 #' tibble, one row a frame,
 #'   setting and count: `frame`, `samples`, `width`, `height`, `features`, `seconds` of the first render, `seconds_2` of
 #'   the second, what [noise_between()] gives, `picture`, `picture_2`), `maps` (a [noise_map()] for each of its rows),
-#'   `rows` (the timings).
+#'   `adaptive` (of the runs under a noise limit: `frame`, setting, `noise_limit`, mean `samples`, `seconds`), `rows`
+#'   (the timings).
 #' @section Conditions: `clockpigeon_error_limit` when the engine knows no samples limit, or has no seed and no
 #' reference
 #'   is asked for, or fewer than two counts are given, or a render failed; those of [run_bench()] and [noise_between()].
@@ -34,8 +37,8 @@
 #' close_ledger(ledger)
 #' @export
 probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = NULL,
-                        options = bench_options(probes = 2), version = NULL, reference = NULL, node = NULL,
-                        folder = ".", keep = tempfile("clockpigeon-probes-"), progress = interactive()) {
+                        options = bench_options(probes = 2), version = NULL, reference = NULL, noise = NULL,
+                        node = NULL, folder = ".", keep = tempfile("clockpigeon-probes-"), progress = interactive()) {
   check_class(shot, argument("shot"), "shot", "read_shot()")
   check_class(engine, argument("engine"), "engine", "read_engine()")
   samples <- sort(unique(check_counts(samples, argument("samples"))))
@@ -46,9 +49,11 @@ probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = N
     stats::setNames(list(or_else(version, utils::tail(order_levels(engine$versions), 1))), engine$engine)
   }
   limits <- lapply(c(samples, reference), function(n) list(samples = n))
+  if (length(noise)) limits <- c(limits, list(list(noise = noise)))
   plan <- plan_bench(shot, engine, versions, frames, limits, repeats = 1, options = options)
   rows <- run_bench(plan, ledger, node, folder, keep, progress)
-  pairs <- pair_rows(as_frame(rows), as_frame(plan), samples, reference, shot)
+  rows_of <- joined_rows(as_frame(rows), as_frame(plan), shot)
+  pairs <- pair_rows(rows_of, samples, reference)
   against <- if (is.null(reference)) "render" else "reference"
   light <- attr(read_picture(pairs$picture[1]), "light")
   maps <- lapply(seq_len(nrow(pairs)), function(i) {
@@ -56,8 +61,8 @@ probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = N
   })
   noise <- do.call(rbind, lapply(maps, function(map) as_frame(noise_of_map(map, against))))
   structure(list(shot = shot, engine = engine, version = rows[["engine_version"]][1], against = against,
-                 light = light, pairs = as_table(cbind(pairs, noise)), maps = maps, rows = rows),
-            class = "limit_probes")
+                 light = light, pairs = as_table(cbind(pairs, noise)), maps = maps, adaptive = adaptive_rows(rows_of),
+                 rows = rows), class = "limit_probes")
 }
 
 check_probes <- function(engine, samples, reference) {
@@ -79,10 +84,10 @@ check_probes <- function(engine, samples, reference) {
   if (length(reference)) check_count(reference, argument("reference"), least = 4 * max(samples))
 }
 
-# One row a pair: the two renders of a setting, or the render and the reference of its frame.
-pair_rows <- function(rows, plan, samples, reference, shot) {
+# The rows past their warm-up with what their trials asked for; an error when one failed.
+joined_rows <- function(rows, plan, shot) {
   at <- match(rows[["run_order"]], plan[["run_order"]])
-  rows <- cbind(rows, seed = plan[["seed"]][at], samples = plan[["samples"]][at])
+  rows <- cbind(rows, seed = plan[["seed"]][at], samples = plan[["samples"]][at], noise_limit = plan[["noise"]][at])
   rows <- rows[rows[["repeat"]] > 0, , drop = FALSE]
   bad <- which(rows[["status"]] != "ok")
   if (length(bad)) {
@@ -90,13 +95,27 @@ pair_rows <- function(rows, plan, samples, reference, shot) {
                                gsub("_", " ", rows$status[bad[1]]), ": ", rows$note[bad[1]]), paste("shot", shot$shot),
                "Mend that first: a probe without its pair says nothing.")
   }
+  rows[["seconds"]] <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
+  rows
+}
+
+# The runs under a noise limit, seed by seed.
+adaptive_rows <- function(rows) {
+  rows <- rows[!is.na(rows[["noise_limit"]]), , drop = FALSE]
+  if (!nrow(rows)) return(NULL)
+  data.frame(rows[c("frame", "width", "height", "features", "noise_limit")], samples = rows[["samples_done"]],
+             seconds = rows[["seconds"]], row.names = NULL)
+}
+
+# One row a pair: the two renders of a setting, or the render and the reference of its frame.
+pair_rows <- function(rows, samples, reference) {
   setting <- row_key(rows, c("frame", "width", "height", "features"))
   own <- rows[["samples"]] %in% samples
   first <- which(own & rows[["seed"]] == 1)
   partner <- if (is.null(reference)) {
     match(paste(setting, rows$samples, 2)[first], paste(setting, rows$samples, rows$seed))
   } else match(setting[first], ifelse(own, NA, setting))
-  compute <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
+  compute <- rows[["seconds"]]
   order <- order(rows$frame[first], setting[first], rows$samples[first])
   first <- first[order]
   partner <- partner[order]

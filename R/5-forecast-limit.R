@@ -100,7 +100,8 @@ worst_frame <- function(frames, fits) {
 #' ends a frame.
 #'
 #' The time under a noise limit is that of an engine which ends each pixel by itself, told by [noise_limit_samples()]
-#' from all its pairs, the larger counts weighing more (few samples miss the rare bright paths of a hard frame).
+#' from all its pairs, the larger counts weighing more (few samples miss the rare bright paths of a hard frame). Hard
+#' pixels cost more a sample than easy ones: by how much is told where [probe_limit()] ran a coarse noise limit too.
 #'
 #' @param study From [study_limit()].
 #' @param samples Samples limit; the count the study found when `NULL` (of the worst frame).
@@ -141,13 +142,14 @@ limits_of_frame <- function(study, i, frame, samples, noise, time) {
                                            pairs$samples, noise))
   line <- fit$time$estimate
   seconds <- function(n) line[["start"]] + line[["each"]] * n
+  took <- c(seconds(samples), adaptive_seconds(study$probes, i, line, adaptive$samples), time)
   noise_at <- function(n) sqrt(fit$curve$estimate[["floor"]] + fit$curve$estimate[["per_sample"]] / n)
   by_time <- max((time - line[["start"]]) / line[["each"]], 1)
   n <- c(samples, adaptive$samples, by_time)
-  first <- which.min(n)
+  first <- which.min(took)
   data.frame(
     limit = c("samples", "noise", "time", "all three"), frame = frame, samples = c(n, n[first]),
-    seconds = seconds(c(n, n[first])),
+    seconds = took[c(1:3, first)],
     noise = c(noise_at(samples), adaptive$noise_reached, noise_at(by_time),
               c(noise_at(samples), adaptive$noise_reached, noise_at(by_time))[first]),
     ended_by = c("samples", "noise", "time", c("samples", "noise", "time")[first])
@@ -158,6 +160,21 @@ pairs_of_setting <- function(probes, i) {
   pairs <- as_frame(probes$pairs)
   setting <- row_key(pairs, c("frame", "width", "height", "features"))
   pairs[setting == unique(setting)[i], , drop = FALSE]
+}
+
+# Seconds of so many samples a pixel where a noise limit spends them: the first `least` everywhere at what a sample
+# costs on average, the rest at what they cost in the run under a coarse noise limit. Hard pixels are dear ones: without
+# such a run the time comes out too short.
+adaptive_seconds <- function(probes, i, line, samples, least = 8) {
+  own <- pairs_of_setting(probes, i)[1, , drop = FALSE]
+  even <- function(n) line[["start"]] + line[["each"]] * n
+  ran <- probes$adaptive
+  if (is.null(ran)) return(even(samples))
+  columns <- c("frame", "width", "height", "features")
+  ran <- ran[row_key(ran, columns) == row_key(own, columns) & ran$samples > 1.2 * least, , drop = FALSE]
+  if (!nrow(ran)) return(even(samples))
+  dear <- mean(pmax(ran$seconds - even(least), 0) / (ran$samples - least))
+  even(least) + max(dear, line[["each"]]) * max(samples - least, 0)
 }
 
 # Price of an hour of rendering as on the own node `node`, at a site: the amount over how much faster its machines are.

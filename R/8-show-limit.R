@@ -117,7 +117,8 @@ count_text <- function(x) ifelse(is.na(x), "not known", formatC(x, format = "d",
 tile_text <- function(x) paste0("rows ", x$top, "-", x$bottom, ", columns ", x$left, "-", x$right)
 
 setting_text <- function(frames) {
-  trimws(paste0(frames$width, "x", frames$height, " ", ifelse(is.na(frames$features), "", plain_features(frames$features))))
+  features <- ifelse(is.na(frames$features), "", plain_features(frames$features))
+  trimws(paste0(frames$width, "x", frames$height, " ", features))
 }
 
 # {"bounces":"2"} as bounces 2.

@@ -12,12 +12,19 @@ cli_limit <- function(args) {
   price <- cli_limit_price(project, o, engine)
   cli_ledger(project, FALSE, function(ledger) {
     probes <- probe_limit(shot, engine, ledger, parse_counts(o$samples, "option --samples"), o$frames,
-                          cli_probe_options(o), o$engine_version, o$reference, cli_nodes(project), project$root,
+                          cli_probe_options(o), o$engine_version, o$reference, cli_coarse_noise(o, engine),
+                          cli_nodes(project), project$root,
                           if (length(o$keep)) o$keep else tempfile("clockpigeon-probes-"), progress = TRUE)
     study <- function() cli_study(probes, o, price, judged_noise(ledger, shot$shot))
     if (length(o$blind)) cli_blind(study(), o$blind, ledger)
     cli_show_limit(study(), price, o)
   })
+}
+
+# Twice the target: a quarter of its samples, spent where they will be.
+cli_coarse_noise <- function(o, engine) {
+  if (!"noise" %in% engine$limits) return(NULL)
+  2 * first_of(cli_noise(o$noise, "option --noise"), 0.05)
 }
 
 cli_probe_options <- function(o) {

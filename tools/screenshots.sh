@@ -29,8 +29,9 @@ terminal demo 104 86 "clockpigeon demo --keep tide-clock"
 terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
 (cd "$work/tide-clock" && clockpigeon compare --by device --engine sundew --figure "$shots/ratios.png" >/dev/null)
 terminal forecast 92 24 "clockpigeon forecast --engine sundew --shots gears,gallery"
+terminal limit 100 52 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
 cd "$work/tide-clock"
-cp choice.png "$shots/"
+cp choice.png sheet.png noise.png "$shots/"
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
   --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,2500 \
   --screenshot="$shots/report.png" "file://$PWD/report.html" >/dev/null 2>&1
@@ -53,3 +54,7 @@ for frame in gears:100 basin:100 gallery:100 gears:330 basin:600 gallery:560; do
 done
 montage gears:100.png basin:100.png gallery:100.png gears:330.png basin:600.png gallery:560.png -tile 3x2 -geometry +2+2 \
   "$shots/scenes.png"
+for seed in 1 2; do
+  "$engine" --scene gears --frame 180 --size 320x180 --samples 32 --threads 2 --seed $seed --bounces $((34 - 16 * (seed - 1) * 2)) --out $seed.pfm >/dev/null
+done
+clockpigeon picture 1.pfm 2.pfm --figure "$shots/picture.png" >/dev/null || true

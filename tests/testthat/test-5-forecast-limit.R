@@ -31,12 +31,18 @@ test_that("the three limits side by side: each holds what it names, and the firs
   expect_gt(abs(diff(log(of("noise")$samples))), 0.2)
   lowest <- pmin(of("samples")$samples, of("noise")$samples, of("time")$samples)
   expect_identical(of("all three")$samples, lowest)
-  expect_identical(unique(three_limits(study, samples = 1)$ended_by[c(4, 8)]), "samples")
+  expect_identical(unique(three_limits(study, samples = 1, time = 100)$ended_by[c(4, 8)]), "samples")
 })
 
 test_that("a predicted noise limit is what the engine takes", {
-  probes <- small_probes(memory_ledger(), scratch(), frames = 1, samples = c(4, 16))
+  probes <- small_probes(memory_ledger(), scratch(), frames = 1, samples = c(4, 16), noise = 0.05)
+  expect_identical(probes$adaptive$frame, c(1L, 1L))
   x <- three_limits(study_limit(probes, noise = 0.1))
+  # Time by hand: the least everywhere, the rest at what the coarse run paid for them.
+  line <- study_limit(probes, noise = 0.1)$fits[[1]]$time$estimate
+  even <- line[["start"]] + 8 * line[["each"]]
+  dear <- mean(pmax(probes$adaptive$seconds - even, 0) / (probes$adaptive$samples - 8))
+  expect_equal(x$seconds[x$limit == "noise"], even + max(dear, line[["each"]]) * (x$samples[x$limit == "noise"] - 8))
   said <- run_pebble("--scene", "gears", "--frame", 1, "--size", "96x54", "--noise", 0.1, "--seed", 9, "--out",
                      file.path(scratch(), "a.pfm"))$stdout
   real <- as.numeric(sub(".*\nsamples ([0-9.]+)\n.*", "\\1", said))
