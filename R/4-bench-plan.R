@@ -13,6 +13,7 @@
 #'   `"move"` gives them to the nodes that are left.
 #' @param seeds Seeds of the engine's random numbers, each of them for every setting, on pictures of linear light where
 #'   the engine writes them: what noise is measured on. `NULL` for the seed 1 and the engine's usual picture.
+#' @param rows First and last row of a band to render, from 1; `NULL` for whole frames. For engines that render bands.
 #' @param study The factor studied, one of those of [compare_timings()], or `NULL`.
 #' @param warmups Trials of the first setting of each engine version that run before the first block, are recorded as
 #'   repeat 0 and stay out of summaries.
@@ -25,17 +26,27 @@
 #' bench_options(probes = 5, warmups = 0)$probes
 #' @export
 bench_options <- function(probes = 3, sizes = NULL, features = NULL, devices = NULL, nodes = NULL, on_loss = "wait",
-                          seeds = NULL, study = NULL, warmups = 1, time_limit = 600, seed = 1, name = "plan") {
+                          seeds = NULL, rows = NULL, study = NULL, warmups = 1, time_limit = 600, seed = 1,
+                          name = "plan") {
   for (use in devices) check_choice(use, argument("devices"), c("all", "shared"))
   list(probes = check_count(probes, argument("probes")), sizes = sizes,
        features = if (length(features)) check_features(features, argument("features")), devices = devices,
        nodes = nodes, on_loss = check_choice(on_loss, argument("on_loss"), c("move", "wait")),
        seeds = if (length(seeds)) check_counts(seeds, argument("seeds"), least = 0),
+       rows = if (length(rows)) check_band(rows, argument("rows")),
        study = if (length(study)) check_choice(study, argument("study"), names(compare_factors)),
        warmups = check_count(warmups, argument("warmups"), least = 0),
        time_limit = check_number(time_limit, argument("time_limit"), above = 0),
        seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2),
        name = check_text(name, argument("name")))
+}
+
+check_band <- function(rows, where) {
+  rows <- check_counts(rows, where)
+  if (length(rows) != 2 || rows[1] > rows[2]) {
+    stop_input("region", paste("got", show_value(rows)), where, "Write the first and the last row, such as 65-128.")
+  }
+  rows
 }
 
 #' Plan a benchmark
@@ -119,6 +130,7 @@ shot_settings <- function(shot, engines, versions, frames, limits, threads, opti
     height = size(2), samples = limit("samples"), noise = limit("noise"), time_s = limit("time"),
     threads = at$threads, devices = at$devices, features = at$features, node = at$node, row.names = NULL
   )
+  if (length(options$rows)) settings <- in_band(settings, options$rows, engines)
   if (!length(options$seeds)) return(settings)
   linear <- vapply(engines, function(engine) or_else(engine$linear, engine$output), "")
   names(linear) <- vapply(engines, `[[`, "", "engine")
@@ -130,6 +142,20 @@ feature_sets <- function(features) {
   if (!length(features)) return(NA_character_)
   sets <- expand.grid(features, stringsAsFactors = FALSE)
   vapply(seq_len(nrow(sets)), function(i) to_json(as.list(sets[i, , drop = FALSE])), "")
+}
+
+# The settings with the rows of a band, which must lie in every frame.
+in_band <- function(settings, rows, engines) {
+  able <- vapply(engines, function(engine) isTRUE(engine$bands), NA)
+  if (!all(able)) {
+    stop_input("region", paste(engines[[which(!able)[1]]]$engine, "renders no bands"), argument("rows"),
+               "Leave it out.")
+  }
+  if (rows[2] > min(settings$height)) {
+    stop_input("region", paste0("rows ", rows[1], "-", rows[2], " lie outside the frame, which has rows 1-",
+                                min(settings$height)), argument("rows"), "Write rows within it.")
+  }
+  cbind(settings, band_first = rows[1], band_last = rows[2])
 }
 
 or_else <- function(x, other) if (length(x)) x else other

@@ -52,6 +52,7 @@ run_trial <- function(trial, bench, pictures) {
                 load_average = load_average(), measured_at = utc_now(), node = bench$node$node,
                 machine = bench$machine, plan_id = bench$plan_id,
                 engine_version = bench$versions[[version_key(trial$engine, trial$version)]]))
+  if (length(trial$band_first)) row$piece <- paste0("rows ", trial$band_first, "-", trial$band_last)
   odd <- setdiff(strsplit(limit$limit_kind, "+", fixed = TRUE)[[1]], engine$limits)
   if (length(odd)) return(c(row, status = "unsupported", note = paste0(engine$engine, " knows no ", odd[1], " limit")))
   texts <- tryCatch(feature_texts(engine, features), clockpigeon_error_feature = identity)

@@ -177,6 +177,71 @@ adaptive_seconds <- function(probes, i, line, samples, least = 8) {
   even(least) + max(dear, line[["each"]]) * max(samples - least, 0)
 }
 
+#' What a time limit reaches on other devices
+#'
+#' @param study From [study_limit()].
+#' @param time Seconds of computing a frame.
+#' @param speeds Named numbers: how many times as fast as the machine that was probed each device is, from
+#'   [measured_speeds()] or as [compare_timings()] tells it.
+#' @return A tibble, one row a device and frame: `device`, `speed`, `frame`, `samples`, `noise`. Noise is the device's
+#'   only through the samples: the same count has the same noise everywhere.
+#' @section Conditions: `clockpigeon_error_type` for speeds without names or not above 0.
+#' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
+#' shot <- read_shot(demo_file("shots/gears-review.yaml"))
+#' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
+#' ledger <- open_ledger(":memory:")
+#' probes <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1, progress = FALSE)
+#' time_limit_on(study_limit(probes, noise = 0.2), time = 1, speeds = c(here = 1, "loft-2" = 1.8))
+#' close_ledger(ledger)
+#' @export
+time_limit_on <- function(study, time, speeds) {
+  check_class(study, argument("study"), "limit_study", "study_limit()")
+  time <- check_number(time, argument("time"), above = 0)
+  if (!is.numeric(speeds) || is.null(names(speeds)) || !all(is.finite(speeds)) || any(speeds <= 0)) {
+    stop_input("type", paste("got", show_value(speeds)), argument("speeds"), "Write named numbers above 0.")
+  }
+  rows <- expand.grid(fit = seq_along(study$fits), device = names(speeds), stringsAsFactors = FALSE)
+  speed <- unname(speeds[rows$device])
+  n <- mapply(function(fit, speed) {
+    line <- study$fits[[fit]]$time$estimate
+    max((time * speed - line[["start"]]) / line[["each"]], 0)
+  }, rows$fit, speed)
+  noise <- mapply(function(fit, n) {
+    curve <- study$fits[[fit]]$curve$estimate
+    if (n > 0) sqrt(curve[["floor"]] + curve[["per_sample"]] / n) else NA_real_
+  }, rows$fit, n)
+  as_table(list(device = rows$device, speed = speed, frame = study$frames[["frame"]][rows$fit], samples = n,
+                noise = noise))
+}
+
+#' How fast the nodes of a ledger are beside one of them
+#'
+#' @param timings Timings, as [timings()] returns them.
+#' @param engine Name of the engine.
+#' @param node The node that is 1.
+#' @return Named numbers: for each node and device that rendered the same frames at the same limit, size and features,
+#'   the geometric mean of how many times as fast it was; the node itself first. Only what was matched is named.
+#' @examples
+#' measured_speeds(example_timings(), "sundew", "loft-2")
+#' @export
+measured_speeds <- function(timings, engine, node) {
+  check_columns(timings, argument("timings"), names(timing_columns))
+  rows <- as_frame(timings)
+  rows <- rows[is_evidence(rows) & rows[["engine"]] %in% engine & is.na(rows[["site"]]), , drop = FALSE]
+  cell <- row_key(rows, c("scene", "frame", "engine_version", "limit_kind", "limit_value", "width", "height",
+                          "features"))
+  label <- paste0(rows[["node"]], ifelse(is.na(rows[["device"]]), "", paste0(" (", rows[["device"]], ")")))
+  means <- function(at) tapply(log(rows[["wall_s"]][at]), cell[at], mean)
+  own <- rows[["node"]] %in% node
+  here <- means(own)
+  others <- vapply(split(which(!own), label[!own]), function(at) {
+    there <- means(at)
+    both <- intersect(names(here), names(there))
+    if (length(both)) exp(mean(here[both] - there[both])) else NA_real_
+  }, 0)
+  c(stats::setNames(1, node), sort(others[!is.na(others)], decreasing = TRUE))
+}
+
 # Price of an hour of rendering as on the own node `node`, at a site: the amount over how much faster its machines are.
 # A list: hourly, currency, basis; NULL when the card does not say how fast they are.
 hourly_price <- function(site, engine, node, tier = NULL) {

@@ -83,7 +83,8 @@ autoplot.limit_fit <- function(object, target = NULL, ...) { # nolint: object_na
 counts_to_label <- function(ends) 2^seq(floor(log2(ends[1])), ceiling(log2(ends[2])) + 2, by = 2)
 
 # A study of the limit: the answer first, then frames, doublings and the three limits.
-study_lines <- function(study, steps = NULL, limits = NULL, price = NULL, width = terminal_width()) {
+study_lines <- function(study, steps = NULL, limits = NULL, price = NULL, elsewhere = NULL,
+                        width = terminal_width()) {
   frames <- as_frame(study$frames)
   probes <- study$probes
   one_setting <- length(unique(paste(frames$width, frames$height, frames$features))) == 1
@@ -103,13 +104,23 @@ study_lines <- function(study, steps = NULL, limits = NULL, price = NULL, width 
       if (probes$against == "render") " pairs" else " renders against a reference", " at ",
       toString(sort(unique(probes$pairs$samples))), " samples"
     ), width), "",
-    wrap_lines(answer_lines(study), width), "",
+    wrap_lines(paste0(answer_lines(study), if (length(price)) price_of_answer(study, price)), width), "",
     text_table(body, right = setdiff(names(body), "setting"), width = width, spare = c("interval")),
     wrap_lines(paste0("Frame ", frames$frame, ": ", frames$why, ".")[nzchar(frames$why)], width),
     finding_of_study(study, width),
     if (length(steps)) c("", step_lines(steps, study, price, width)),
-    if (length(limits)) c("", limit_table(limits, width))
+    if (length(limits)) c("", limit_table(limits, width)),
+    if (length(elsewhere)) c("", elsewhere_table(elsewhere, width))
   )
+}
+
+elsewhere_table <- function(x, width) {
+  x <- as_frame(x)
+  body <- data.frame(device = x$device, speed = number_text(x$speed), frame = paste(x$frame),
+                     samples = count_text(round(x$samples)), noise = noise_text(x$noise), check.names = FALSE)
+  c(wrap_lines(paste0("What a time limit of ", format_duration(attr(x, "time")), " a frame reaches on each machine ",
+                      "(speeds from frames that both rendered):"), width),
+    text_table(body, right = c("speed", "frame", "samples", "noise"), width = width))
 }
 
 or_unknown <- function(x) if (length(x) && !is.na(x)) x else "of unknown version"
@@ -138,6 +149,15 @@ answer_lines <- function(study) {
         else "the whole frame"
   paste0("Target: ", targets, ". ", count_text(worst$samples), " samples meet it on every probed frame: frame ",
          worst$frame, " asks for most, by ", by, ", and takes ", format_duration(worst$seconds), ".")
+}
+
+# The price of all frames of the shot, were each like the worst.
+price_of_answer <- function(study, price) {
+  worst <- as_frame(study$frames)[study$frames[["governs"]], , drop = FALSE]
+  if (is.na(worst$cost)) return("")
+  frames <- length(study$probes$shot$frames)
+  paste0(" All ", frames, " frames, were each like it: ", format_money(worst$cost * frames, price$currency), " at ",
+         price$basis, ".")
 }
 
 # What the reader must know: where the law is refused, pixels glare, or neighbours share noise.

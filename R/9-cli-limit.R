@@ -17,7 +17,8 @@ cli_limit <- function(args) {
                           if (length(o$keep)) o$keep else tempfile("clockpigeon-probes-"), progress = TRUE)
     study <- function() cli_study(probes, o, price, judged_noise(ledger, shot$shot))
     if (length(o$blind)) cli_blind(study(), o$blind, ledger)
-    cli_show_limit(study(), price, o)
+    speeds <- measured_speeds(timings(ledger), engine$engine, probes$rows[["node"]][1])
+    cli_show_limit(study(), price, o, speeds)
   })
 }
 
@@ -33,7 +34,8 @@ cli_probe_options <- function(o) {
   }
   pairs <- cli_pairs(o$features, "option --features", "features and values as bounces=2/32,denoise=on/off")
   features <- if (length(pairs)) lapply(as.list(pairs), function(values) strsplit(values, "/", fixed = TRUE)[[1]])
-  bench_options(probes = 2, sizes = sizes, features = features)
+  rows <- if (length(o$rows)) parse_counts(gsub("-", ",", o$rows, fixed = TRUE), "option --rows")
+  bench_options(probes = 2, sizes = sizes, features = features, rows = rows)
 }
 
 # Scouts at a half and a quarter of the size (an eighth of the time of a full probe at most), and proposes.
@@ -79,7 +81,7 @@ cli_blind <- function(study, path, ledger) {
   ), right = c("tile", "samples", "noise", "time")), "")
 }
 
-cli_show_limit <- function(study, price, o) {
+cli_show_limit <- function(study, price, o, speeds) {
   governs <- which(study$frames[["governs"]])
   counts <- range(study$probes$pairs[["samples"]])
   found <- study$frames[["samples"]][governs]
@@ -87,9 +89,13 @@ cli_show_limit <- function(study, price, o) {
                            if (length(price)) price$hourly else NA_real_, length(study$probes$shot$frames))
   crossed <- nrow(unique(as_frame(study$frames)[c("width", "height", "features")])) > 1
   limits <- if (!is.na(found) && study$probes$against == "render" && !crossed) three_limits(study)
+  elsewhere <- if (length(limits) && length(speeds) > 1) {
+    time <- limits[["seconds"]][limits[["limit"]] == "time"][1]
+    structure(time_limit_on(study, time, speeds), time = time)
+  }
   drivers <- if (crossed) time_drivers(study)
   cli_emit(study$frames, o$format, function() {
-    c(study_lines(study, steps, limits, price), if (length(drivers)) c("", driver_lines(drivers)))
+    c(study_lines(study, steps, limits, price, elsewhere), if (length(drivers)) c("", driver_lines(drivers)))
   })
   cli_figure(study$fits[[governs]], o$figure, target = study$targets[["noise"]])
   if (length(o$sheet)) {

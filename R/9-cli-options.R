@@ -53,6 +53,7 @@ cli_options <- list(
     opt("--samples", "counts to probe at [4,16,64]", default = "4,16,64"),
     opt("--frames", "frames to probe [two, spread over the shot]"),
     opt("--size", "such as 320x180, or several with commas to see what size does [the shot's]"),
+    opt("--rows", "only these rows of the frame, such as 65-128 [all]"),
     opt("--features", "to cross, to see what drives the time: bounces=2/32,denoise=on/off"),
     opt("--confidence", "chance asked for that the count meets the target [0.9]", "double", 0.9),
     opt("--site", "site whose price is shown"),

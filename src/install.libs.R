@@ -3,6 +3,7 @@
 libs <- file.path(R_PACKAGE_DIR, paste0("libs", R_ARCH))
 dir.create(libs, recursive = TRUE, showWarnings = FALSE)
 file.copy(Sys.glob(paste0("*", SHLIB_EXT)), libs, overwrite = TRUE)
+if (file.exists("symbols.rds")) file.copy("symbols.rds", libs, overwrite = TRUE)
 program <- if (WINDOWS) "pebble.exe" else "pebble"
 bin <- file.path(R_PACKAGE_DIR, "bin")
 dir.create(bin, recursive = TRUE, showWarnings = FALSE)

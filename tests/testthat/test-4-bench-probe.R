@@ -22,6 +22,16 @@ test_that("features and sizes are probed as the options cross them", {
   expect_identical(nrow(study$frames), 4L)
 })
 
+test_that("a band of rows is probed alone, and must lie in the frame", {
+  ledger <- memory_ledger()
+  probes <- small_probes(ledger, scratch(), options = bench_options(rows = c(20, 40)))
+  expect_identical(dim(read_picture(probes$pairs$picture[1])), c(21L, 96L, 3L))
+  expect_identical(unique(timings(ledger)$piece), "rows 20-40")
+  expect_refusal(small_probes(ledger, scratch(), options = bench_options(rows = c(20, 55))), "region",
+                 "outside the frame, which has rows 1-54")
+  expect_refusal(bench_options(rows = c(40, 20)), "region")
+})
+
 test_that("an engine without seeds is measured against a reference, or refused", {
   engine <- pebble()
   engine$arguments <- Filter(function(a) !any(grepl("{seed}", a, fixed = TRUE)), engine$arguments)

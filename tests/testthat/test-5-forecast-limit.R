@@ -34,6 +34,17 @@ test_that("the three limits side by side: each holds what it names, and the firs
   expect_identical(unique(three_limits(study, samples = 1, time = 100)$ended_by[c(4, 8)]), "samples")
 })
 
+test_that("a time limit reaches on another machine what its speed gives", {
+  study <- study_limit(small_probes(memory_ledger(), scratch(), samples = c(4, 16)), noise = 0.1)
+  x <- time_limit_on(study, 10, c(here = 1, fast = 4))
+  line <- study$fits[[1]]$time$estimate
+  expect_equal(x$samples, (c(10, 40) - line[["start"]]) / line[["each"]])
+  expect_equal(x$noise[1] / x$noise[2], sqrt(x$samples[2] / x$samples[1]), tolerance = 1e-6)
+  expect_refusal(time_limit_on(study, 10, 4), "type", "named")
+  rows <- some_timings(c(10, 20, 5, 5, 99), node = c("a", "a", "b", "b", "c"), frame = c(1, 2, 1, 2, 3))
+  expect_equal(measured_speeds(rows, "e", "a"), c(a = 1, "b (d)" = sqrt(2 * 4)))
+})
+
 test_that("a predicted noise limit is what the engine takes", {
   probes <- small_probes(memory_ledger(), scratch(), frames = 1, samples = c(4, 16), noise = 0.05)
   expect_identical(probes$adaptive$frame, c(1L, 1L))
