@@ -29,7 +29,7 @@ terminal demo 104 86 "clockpigeon demo --keep tide-clock"
 terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
 (cd "$work/tide-clock" && clockpigeon compare --by device --engine sundew --figure "$shots/ratios.png" >/dev/null)
 terminal forecast 92 24 "clockpigeon forecast --engine sundew --shots gears,gallery"
-terminal limit 100 52 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
+terminal limit 100 43 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
 cd "$work/tide-clock"
 cp choice.png sheet.png noise.png "$shots/"
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
