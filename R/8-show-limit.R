@@ -283,3 +283,19 @@ driver_lines <- function(x, width = terminal_width()) {
     if (any(bent)) wrap_lines(paste0("They interact: ", toString(unique(x$what[bent])),
                                      ": a change does not do the same in all company."), width))
 }
+
+# What the kept pictures say of a comparison; nothing where none were kept.
+picture_check_lines <- function(x, width = terminal_width()) {
+  if (is.null(x) || !nrow(x)) return(NULL)
+  x <- as_frame(x)
+  bad <- x[x$verdict == "different", , drop = FALSE]
+  said <- if (!nrow(bad)) {
+    paste0("Pictures: ", nrow(x), " kept pairs looked at, each the same",
+           if (any(x$verdict != "same picture")) " but for noise", ".")
+  } else {
+    places <- paste0(bad$scene, " frame ", bad$frame, ", ", bad$new, " against ", bad$old, " (", bad$why, ")")
+    paste0("The pictures are different: ", paste(places, collapse = "; "),
+           ". Times of different pictures are no comparison.")
+  }
+  c("", wrap_lines(said, width))
+}

@@ -190,7 +190,11 @@ cli_compare <- function(args) {
                     by = cli_factor(project, o$by), smallest = o$smallest, across = o$across,
                     weights = cli_weights(o$mix))
   })
-  cli_emit(result, o$format, function() comparison_lines(result))
+  by <- cli_factor(project, o$by)
+  kept <- if (by %in% picture_factors) {
+    cli_ledger(project, code = function(ledger) matched_pictures(do.call(timings, c(list(ledger), want)), by))
+  }
+  cli_emit(result, o$format, function() c(comparison_lines(result), picture_check_lines(kept)))
   cli_figure(result, o$figure)
   0L
 }
