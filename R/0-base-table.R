@@ -26,3 +26,5 @@ row_key <- function(x, columns) {
   if (!length(columns)) return(rep("", nrow(x)))
   do.call(paste, c(lapply(columns, function(column) as.character(x[[column]])), sep = "\x1f"))
 }
+
+or_else <- function(x, other) if (length(x)) x else other

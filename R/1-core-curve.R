@@ -3,40 +3,75 @@
 #' Frame times of a whole shot from a few probed frames
 #'
 #' Log seconds along the shot are a Gaussian process (Matern 3/2, restarted at cuts) about an unknown level, plus a
-#' spread of each frame for itself. Its parameters are not fixed at their best values but averaged over a grid, weighted
-#' by likelihood times a weak prior, so that few probes give wide intervals: with one probe the interval is the prior's
-#' alone.
+#' spread of each frame for itself, and now and then a frame that stands out. The process is a state-space model
+#' (Hartikainen & Sarkka 2010, *Kalman filtering and smoothing solutions to temporal Gaussian process regression
+#' models*; Durbin & Koopman 2012, *Time series analysis by state space methods*), so that the cost is linear in the
+#' frames. Its parameters are not fixed at their best values but drawn given the probes, from a prior that complete shots
+#' have taught ([learn_curve_prior()]) or the weak default ([curve_prior()]): few probes give wide intervals, one probe
+#' the prior's alone.
 #'
-#' Prior (stated, weak, to be replaced by what complete shots in the ledger teach): log sd along the shot log-normal
-#' about 0.35 (sd of log 0.6), correlation length log-normal about 0.3 of the shot (0.8), own spread of a frame
-#' log-normal about 0.05 (0.6). Draws are exact for each parameter value: a path of the process by its Markov form
-#' (Hartikainen & Sarkka 2010, eq. 14) is moved through the probes by kriging of the difference (Journel & Huijbregts
-#' 1978, VII.A; Wilson et al. 2020, eq. 5). Cost is linear in frames.
+#' A **cheap pass** (`cheap`: times of all frames or many, at a small size and few samples) tells the shape of the shot,
+#' rare heavy frames among it. The log of the full time is then a smooth function of the log of the cheap time (a slope
+#' near 1 that may bend), plus the process along the shot: double sampling (Cochran 1977, *Sampling techniques*, chapter
+#' 12) is the case of no process. The cheap times are not scaled by anybody; the probes do that.
 #'
 #' A probe is one run, and the same frame takes another time when it is rendered again: `run_sd` is that spread. It
 #' blurs the probes, and it is in the times that come out, which are those of a pass still to be rendered. Where it is
 #' 0, probed frames keep what was measured.
 #'
-#' @param frame Probed frames, whole numbers; a frame may stand more than once, and its times are then averaged on the
-#'   log scale.
+#' @param frame Probed frames, whole numbers; a frame may stand more than once.
 #' @param seconds Their measured times in s, above 0.
 #' @param frames All frames of the shot.
-#' @param cuts First frames after each cut; the process starts anew there.
+#' @param cuts First frames after each cut; the process starts anew there. `NULL`: breaks are looked for in the cheap
+#'   times and the probes; `integer()`: there are none.
+#' @param cheap Cheap times: a data frame with `frame` and `seconds`, or seconds named by frame. Frames without one are
+#'   filled in along the shot, with the uncertainty of that.
 #' @param run_sd Standard deviation of log seconds of one frame from run to run; `NULL` to take it from frames
 #'   measured more than once, and 0 when there are too few of these (then the spread of single frames takes it in).
+#' @param scaled For times brought from another limit or size ([scale_seconds()]): the relative standard error of the
+#'   factor they were brought by, 0 for times measured as asked. Times with the same error share one unknown factor.
+#' @param prior From [curve_prior()] or [learn_curve_prior()].
 #' @param seed Seed of the draws: the same curve always gives the same figures.
 #' @return An object of class `frame_curve`. `predict()` gives mean, lower and upper seconds for each frame;
-#'   [total_time()] the sum.
+#'   [total_time()] the sum, [slowest()] the worst frame, [next_probe()] the frame to measure next. Its `says` holds
+#'   what a reader must know: breaks that were found, repeated times that disagree, too few probes.
 #' @section Conditions: `clockpigeon_error_type` for times that are not above 0, `clockpigeon_error_curve` for probes
-#'   outside the shot.
-#' @seealso [total_time()]
+#'   or cheap times outside the shot.
+#' @seealso [total_time()], [next_probe()]
 #' @examples
 #' curve <- frame_curve(frame = c(20, 60, 100), seconds = c(41, 55, 90), frames = 1:120)
 #' total_time(curve)
+#' cheap <- data.frame(frame = 1:120, seconds = 0.4 * exp(0.006 * 1:120))
+#' total_time(frame_curve(c(20, 60, 100), c(41, 55, 90), 1:120, cheap = cheap))
 #' @export
-frame_curve <- function(frame, seconds, frames, cuts = integer(), run_sd = NULL, seed = 1) {
+frame_curve <- function(frame, seconds, frames, cuts = NULL, cheap = NULL, run_sd = NULL, scaled = NULL,
+                        prior = curve_prior(), seed = 1) {
+  frames <- sort(unique(parse_frames(frames, argument("frames"))))
+  rows <- probe_rows(frame, seconds, frames, scaled)
+  check_class(prior, argument("prior"), "curve_prior", "curve_prior()")
+  seed <- check_count(seed, argument("seed"), least = 0, most = 2^31 - 2)
+  own <- rows[["scaled"]] == 0
+  if (is.null(run_sd)) run_sd <- run_spread(rows[["frame"]][own], rows[["seconds"]][own])
+  run_sd <- if (is.null(run_sd)) 0 else check_number(run_sd, argument("run_sd"), least = 0)
+  known <- !is.null(cuts)
+  curve <- list(frames = frames, run_sd = run_sd, seed = seed, prior = prior, rows = rows, known_cuts = known)
+  curve$cuts <- if (known) sort(as.integer(cuts)) else integer()
+  curve$breaks <- data.frame(from = curve$cuts, to = curve$cuts)
+  if (length(cheap)) curve <- with_cheap(curve, check_cheap(cheap, frames))
+  curve <- curve_model(curve)
+  if (!known) curve <- curve_model(found_breaks(curve))
+  curve$chain <- chain_of(curve)
+  probed <- unique(rows[["frame"]])
+  curve$frame <- probed
+  curve$log_s <- as.numeric(tapply(log(rows[["seconds"]]), rows[["frame"]], mean))
+  curve$runs <- as.integer(table(rows[["frame"]]))
+  curve$says <- curve_says(curve)
+  structure(curve, class = "frame_curve")
+}
+
+# What was measured, in the order of the shot: frame, seconds, scaled.
+probe_rows <- function(frame, seconds, frames, scaled) {
   seconds <- check_seconds(seconds, argument("seconds"))
-  frames <- sort(parse_frames(frames, argument("frames")))
   frame <- check_counts(frame, argument("frame"), least = -1e7)
   if (length(frame) != length(seconds)) {
     stop_input("curve", paste("got", length(frame), "frames and", length(seconds), "times"),
@@ -47,14 +82,13 @@ frame_curve <- function(frame, seconds, frames, cuts = integer(), run_sd = NULL,
     stop_input("curve", paste("frame", toString(utils::head(outside, 3)), "is not in the shot"), argument("frame"),
                paste0("The shot has frames ", format_frames(frames), "."))
   }
-  logs <- tapply(log(seconds), frame, mean)
-  if (is.null(run_sd)) run_sd <- run_spread(frame, seconds)
-  if (is.null(run_sd)) run_sd <- 0
-  curve <- list(frame = as.integer(names(logs)), log_s = as.numeric(logs), runs = as.integer(table(frame)),
-                frames = frames, cuts = as.integer(cuts), run_sd = check_number(run_sd, argument("run_sd"), least = 0),
-                seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2))
-  curve$grid <- curve_grid(curve)
-  structure(curve, class = "frame_curve")
+  if (is.null(scaled)) scaled <- 0
+  if (!is.numeric(scaled) || anyNA(scaled) || any(scaled < 0) || !length(scaled) %in% c(1L, length(frame))) {
+    stop_input("type", paste("got", show_value(scaled)), argument("scaled"),
+               "Give a relative standard error for each time, 0 for those measured as asked.")
+  }
+  rows <- data.frame(frame = as.integer(frame), seconds = seconds, scaled = rep_len(scaled, length(frame)))
+  rows[order(rows[["frame"]], rows[["scaled"]]), , drop = FALSE]
 }
 
 # Spread of log seconds of one cell from run to run, pooled over cells; NULL with fewer than two degrees of freedom.
@@ -64,118 +98,146 @@ run_spread <- function(cell, seconds) {
   if (df >= 2) sqrt(sum((logs - stats::ave(logs, cell))^2) / df)
 }
 
-segment_of <- function(frames, cuts) findInterval(frames, sort(cuts))
-
-# Matern 3/2 between frames a and b; zero across a cut.
-curve_covariance <- function(a, b, sd, range, cuts) {
-  lag <- abs(outer(a, b, "-")) * sqrt(3) / range
-  sd^2 * (1 + lag) * exp(-lag) * outer(segment_of(a, cuts), segment_of(b, cuts), "==")
+check_cheap <- function(cheap, frames) {
+  if (is.numeric(cheap) && length(names(cheap))) {
+    cheap <- data.frame(frame = as.integer(names(cheap)), seconds = as.numeric(cheap))
+  }
+  check_columns(cheap, argument("cheap"), c("frame", "seconds"))
+  seconds <- check_seconds(cheap[["seconds"]], "argument `cheap`, seconds")
+  at <- check_counts(cheap[["frame"]], "argument `cheap`, frame", least = -1e7)
+  outside <- setdiff(at, frames)
+  if (length(outside)) {
+    stop_input("curve", paste("cheap frame", toString(utils::head(outside, 3)), "is not in the shot"),
+               argument("cheap"), paste0("The shot has frames ", format_frames(frames), "."))
+  }
+  logs <- tapply(log(seconds), at, mean)
+  data.frame(frame = as.integer(names(logs)), log_s = as.numeric(logs))
 }
 
-level_sd <- 1.5  # of the level of log seconds about the probes' mean: a factor of 4.5, far wider than any shot
-
-# Parameters on a grid with their posterior weights.
-curve_grid <- function(curve) {
-  length_of <- max(diff(range(curve$frames)), 2)
-  grid <- expand.grid(sd = exp(seq(log(0.05), log(1.6), length.out = 8)), range = length_of * c(0.04, 0.12, 0.3, 0.8),
-                      own = c(0.015, 0.05, 0.15))
-  prior <- stats::dnorm(log(grid$sd), log(0.35), 0.6, log = TRUE) +
-    stats::dnorm(log(grid$range / length_of), log(0.3), 0.8, log = TRUE) +
-    stats::dnorm(log(grid$own), log(0.05), 0.6, log = TRUE)
-  y <- curve$log_s - mean(curve$log_s)
-  fit <- vapply(seq_len(nrow(grid)), function(k) {
-    root <- chol(probe_covariance(curve, grid$sd[k], grid$range[k], grid$own[k]))
-    -sum(log(diag(root))) - sum(backsolve(root, y, transpose = TRUE)^2) / 2
-  }, 0)
-  weight <- exp(prior + fit - max(prior + fit))
-  grid$weight <- weight / sum(weight)
-  grid[grid$weight > 1e-4, , drop = FALSE]
+# Log cheap time of every frame; where there is none, what a curve through the others says, with the variance of that.
+with_cheap <- function(curve, cheap) {
+  here <- match(curve$frames, cheap[["frame"]])
+  logs <- cheap[["log_s"]][here]
+  variance <- numeric(length(logs))
+  if (anyNA(here)) {
+    if (nrow(cheap) < 5) {
+      stop_input("curve", paste("has", nrow(cheap), "of", length(logs), "frames"), argument("cheap"),
+                 "Time at least five frames cheaply, best all of them.")
+    }
+    filled <- frame_curve(cheap[["frame"]], exp(cheap[["log_s"]]), curve$frames, cuts = curve$cuts, run_sd = 0,
+                          prior = curve$prior, seed = curve$seed)
+    of <- curve_moments_at(filled, apply(filled$chain$parameters, 2, stats::median))
+    logs[is.na(here)] <- of$mean[is.na(here)]
+    variance[is.na(here)] <- of$variance[is.na(here)]
+  }
+  curve$cheap <- list(log_s = logs, variance = variance, timed = nrow(cheap))
+  curve
 }
 
-probe_covariance <- function(curve, sd, range, own) {
-  curve_covariance(curve$frame, curve$frame, sd, range, curve$cuts) + level_sd^2 +
-    diag(own^2 + curve$run_sd^2 / curve$runs, length(curve$frame))
+# Static coefficients beside the process: their columns for the frames, and their mean and sd beforehand. The level is
+# about the probes' own mean, wide enough (a factor of 4.5 either way) to be told by the probes alone.
+curve_terms <- function(curve) {
+  level <- mean(log(curve$rows[["seconds"]]))
+  columns <- list(level = rep(1, length(curve$frames)))
+  mean <- level
+  sd <- 1.5
+  if (length(curve$cheap)) {
+    x <- curve$cheap$log_s
+    centre <- mean(x)
+    knots <- stats::quantile(x, c(0.5, 0.9), names = FALSE)
+    columns <- c(columns, list(slope = x - centre, bend = pmax(x - knots[1], 0), upper = pmax(x - knots[2], 0)))
+    # A bend may change the slope by a fifth or so; over the few slow frames alone by more.
+    mean <- c(mean, 1, 0, 0)
+    sd <- c(sd, 0.25, 0.15, 0.2)
+  }
+  list(columns = columns, mean = mean, sd = sd)
+}
+
+# The lists that the compiled model takes: what was measured, the whole shot, the prior.
+curve_model <- function(curve) {
+  rows <- curve$rows
+  terms <- curve_terms(curve)
+  frames <- curve$frames
+  probed <- unique(rows[["frame"]])
+  at <- match(probed, frames)
+  shot_design <- do.call(cbind, terms$columns)
+  factors <- setdiff(unique(rows[["scaled"]]), 0)
+  shared <- vapply(factors, function(f) as.numeric(rows[["scaled"]] == f), numeric(nrow(rows)))
+  design <- cbind(shot_design[match(rows[["frame"]], frames), , drop = FALSE], matrix(shared, nrow(rows)))
+  extra <- if (length(curve$cheap)) curve$cheap$variance else numeric(length(frames))
+  # Times of another limit vary from run to run as well, also where nothing has told how much.
+  noise <- pmax(curve$run_sd, ifelse(rows[["scaled"]] > 0, 0.01, 0))^2
+  between <- findInterval(probed, curve$breaks[["to"]])
+  curve$data <- list(
+    at = as.numeric(probed), fresh = c(0L, as.integer(diff(between) > 0)), extra = extra[at],
+    frame = match(rows[["frame"]], probed), y = log(rows[["seconds"]]), noise = noise, design = as.numeric(t(design)),
+    mean = c(terms$mean, numeric(length(factors))), sd = c(terms$sd, factors)
+  )
+  curve$shot <- list(frame = as.numeric(frames), probed = at, extra = extra,
+                     design = as.numeric(t(cbind(shot_design, matrix(0, length(frames), length(factors))))),
+                     cut_from = as.numeric(curve$breaks[["from"]]), cut_to = as.numeric(curve$breaks[["to"]]),
+                     run_sd = curve$run_sd)
+  curve$beforehand <- prior_of_shot(curve$prior, frames, length(curve$cheap) > 0)
+  curve
+}
+
+chain_of <- function(curve, draws = 1000) {
+  curve_chain_draws(curve$data, curve$beforehand, draws, 3L, 600L, stream_seed(curve$seed, "parameters"))
+}
+
+curve_moments_at <- function(curve, parameters) {
+  curve_smooth_moments(curve$data, curve$shot, curve$beforehand, matrix(parameters, 1))
+}
+
+# Draws of the whole shot; `keep` also keeps the seconds of every frame.
+curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE) {
+  curve_path_draws(curve$data, curve$shot, curve$beforehand, curve$chain, as.integer(draws),
+                   stream_seed(seed, "paths"), keep)
 }
 
 # Draws of the seconds of every frame of a pass still to be rendered: a matrix, one row a draw, one column a frame.
-curve_draws <- function(curve, draws = 2000, seed = curve$seed) {
-  with_seed(seed, {
-    grid <- curve$grid
-    # Systematic resampling: each parameter value gets its share of the draws to within one.
-    pick <- findInterval((seq_len(draws) - stats::runif(1)) / draws, cumsum(grid$weight)) + 1L
-    pick <- pmin(pick, nrow(grid))
-    path <- markov_paths(curve, grid$sd[pick], grid$range[pick]) + stats::rnorm(draws, 0, level_sd)
-    log_s <- path + matrix(stats::rnorm(length(path)), draws) * grid$own[pick]
-    at <- match(curve$frame, curve$frames)
-    blur <- matrix(stats::rnorm(draws * length(at)), draws) * rep(curve$run_sd / sqrt(curve$runs), each = draws)
-    y <- curve$log_s - mean(curve$log_s)
-    for (k in unique(pick)) {
-      rows <- which(pick == k)
-      reach <- curve_covariance(curve$frame, curve$frames, grid$sd[k], grid$range[k], curve$cuts) + level_sd^2
-      reach[cbind(seq_along(at), at)] <- reach[cbind(seq_along(at), at)] + grid$own[k]^2
-      gain <- solve(probe_covariance(curve, grid$sd[k], grid$range[k], grid$own[k]), reach)
-      miss <- rep(y, each = length(rows)) - log_s[rows, at, drop = FALSE] - blur[rows, , drop = FALSE]
-      log_s[rows, ] <- log_s[rows, , drop = FALSE] + miss %*% gain
-    }
-    log_s <- mean(curve$log_s) + log_s
-    if (curve$run_sd > 0) log_s <- log_s + stats::rnorm(length(log_s), 0, curve$run_sd)
-    exp(log_s)
-  })
-}
-
-# Paths of the process at the shot's frames, one row a draw, each with its own sd and range: the state is (value,
-# slope).
-markov_paths <- function(curve, sd, range) {
-  n <- length(sd)
-  speed <- sqrt(3) / range
-  frames <- curve$frames
-  fresh <- c(TRUE, diff(segment_of(frames, curve$cuts)) != 0)
-  gap <- c(0, diff(frames))
-  paths <- matrix(0, n, length(frames))
-  value <- slope <- numeric(n)
-  for (i in seq_along(frames)) {
-    a <- stats::rnorm(n)
-    b <- stats::rnorm(n)
-    if (fresh[i]) {
-      value <- sd * a
-      slope <- sd * speed * b
-    } else {
-      x <- speed * gap[i]
-      fade <- exp(-x)
-      new_value <- fade * ((1 + x) * value + gap[i] * slope)
-      new_slope <- fade * ((1 - x) * slope - speed * x * value)
-      # What the step adds: its stationary covariance less what is carried over.
-      v11 <- sd^2 * (1 - fade^2 * ((1 + x)^2 + x^2))
-      v12 <- 2 * sd^2 * speed * fade^2 * x^2
-      v22 <- sd^2 * speed^2 * (1 - fade^2 * ((1 - x)^2 + x^2))
-      l11 <- sqrt(pmax(v11, 1e-300))
-      l21 <- v12 / l11
-      value <- new_value + l11 * a
-      slope <- new_slope + l21 * a + sqrt(pmax(v22 - l21^2, 0)) * b
-    }
-    paths[, i] <- value
-  }
-  paths
-}
+curve_draws <- function(curve, draws = 2000, seed = curve$seed) curve_paths(curve, draws, seed, keep = TRUE)$seconds
 
 #' Total time of a shot
 #'
 #' @param curve A [frame_curve()].
 #' @param level Probability that the interval should hold, 0.8 by default.
 #' @param draws Number of draws.
-#' @return A tibble of one row: `mean`, `lower`, `upper` in seconds of one node at work alone, `level`, `frames`,
-#'   `probes`.
+#' @return `total_time()`: a tibble of one row: `mean`, `lower`, `upper` in seconds of one node at work alone, `level`,
+#'   `frames`, `probes`.
+#'
+#'   `slowest()`: a tibble of one row for the slowest frame: `mean`, `lower`, `upper` in seconds, `level`, and `frame`,
+#'   the one that is most often the slowest, with the chance (`chance`) that it is. Sites cap the time of a frame: the
+#'   share of draws above a cap is `mean(attr(x, "draws") > cap)`.
 #' @section Conditions: `clockpigeon_error_type` when `curve` is no frame curve.
 #' @examples
-#' total_time(frame_curve(c(10, 50), c(3, 4), 1:60), level = 0.9)
+#' curve <- frame_curve(c(10, 50), c(3, 4), 1:60)
+#' total_time(curve, level = 0.9)
+#' slowest(curve)
 #' @export
 total_time <- function(curve, level = 0.8, draws = 2000) {
-  check_class(curve, argument("curve"), "frame_curve", "frame_curve()")
-  level <- check_number(level, argument("level"), above = 0, most = 0.9999)
-  total <- rowSums(curve_draws(curve, check_count(draws, argument("draws"), least = 2)))
+  total <- checked_paths(curve, level, draws)$total
   ends <- stats::quantile(total, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
-  as_table(data.frame(mean = mean(total), lower = ends[1], upper = ends[2], level = level,
-                      frames = length(curve$frames), probes = length(curve$frame)))
+  as_table(list(mean = mean(total), lower = ends[1], upper = ends[2], level = level,
+                frames = length(curve$frames), probes = length(curve$frame)))
+}
+
+#' @rdname total_time
+#' @export
+slowest <- function(curve, level = 0.8, draws = 2000) {
+  paths <- checked_paths(curve, level, draws)
+  ends <- stats::quantile(paths$slowest, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
+  places <- tabulate(paths$place, length(curve$frames))
+  out <- as_table(list(mean = mean(paths$slowest), lower = ends[1], upper = ends[2], level = level,
+                       frame = curve$frames[which.max(places)], chance = max(places) / draws))
+  attr(out, "draws") <- paths$slowest
+  out
+}
+
+checked_paths <- function(curve, level, draws) {
+  check_class(curve, argument("curve"), "frame_curve", "frame_curve()")
+  check_number(level, argument("level"), above = 0, most = 0.9999)
+  curve_paths(curve, check_count(draws, argument("draws"), least = 2))
 }
 
 #' @rdname frame_curve
@@ -185,8 +247,27 @@ total_time <- function(curve, level = 0.8, draws = 2000) {
 #' @param ... Not used.
 #' @rawNamespace S3method(stats::predict, frame_curve)
 predict.frame_curve <- function(object, level = 0.8, draws = 1000, ...) {
+  draws <- max(min(draws, 2e7 %/% length(object$frames)), 100)  # at most 160 MB of them
   seconds <- curve_draws(object, draws)
   ends <- apply(seconds, 2, stats::quantile, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
-  as_table(data.frame(frame = object$frames, mean = colMeans(seconds), lower = ends[1, ], upper = ends[2, ],
-                      probed = object$frames %in% object$frame))
+  as_table(list(frame = object$frames, mean = colMeans(seconds), lower = ends[1, ], upper = ends[2, ],
+                probed = object$frames %in% object$frame))
+}
+
+# What a reader must know of a curve.
+curve_says <- function(curve) {
+  rows <- curve$rows[curve$rows[["scaled"]] == 0, , drop = FALSE]
+  apart <- vapply(split(rows[["seconds"]], rows[["frame"]]), function(s) max(s) / min(s), 0)
+  wild <- names(apart)[apart > 2]
+  found <- curve$breaks[!curve$breaks[["to"]] %in% curve$cuts, , drop = FALSE]
+  probes <- length(curve$frame)
+  c(
+    if (length(wild)) paste0("repeats of frame ", toString(utils::head(wild, 3)), " disagree by a factor of ",
+                             format(signif(max(apart), 2)), ": something else changed between them"),
+    if (nrow(found)) paste0("a break was found ", ifelse(found[["from"]] == found[["to"]], paste("at frame", found[["to"]]),
+                                                          paste("between frames", found[["from"]] - 1L, "and", found[["to"]]))),
+    if (probes < 3) paste0("with ", probes, if (probes == 1) " probe" else " probes", " the width is ",
+                           if (curve$prior$shots) paste("what", curve$prior$shots, "complete shots taught")
+                           else "that of an assumed prior, not of this shot")
+  )
 }

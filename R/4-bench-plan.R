@@ -158,7 +158,6 @@ in_band <- function(settings, rows, engines) {
   cbind(settings, band_first = rows[1], band_last = rows[2])
 }
 
-or_else <- function(x, other) if (length(x)) x else other
 or_na <- function(x) if (length(x)) as.numeric(x) else NA_real_
 
 as_list_of <- function(x, class, where, made_by) {

@@ -24,17 +24,6 @@ explain <- function(choice) {
   c(out[table[["pick"]]], out[!table[["pick"]]])
 }
 
-# A share in percent; next to 0 and 1, where a whole percent would hide the difference, with one decimal. Only what is
-# nothing is 0 %, and only what is all is 100 %.
-percent <- function(p) {
-  rounded <- function(digits) formatC(100 * p, format = "f", digits = digits)
-  edge <- p > 0 & p < 0.01 | p > 0.99 & p < 1
-  text <- ifelse(edge %in% TRUE, rounded(1), rounded(0))
-  text[text == "100.0"] <- ">99.9"
-  text[text == "0.0"] <- "<0.1"
-  ifelse(is.na(p), "unknown", paste(text, "%"))
-}
-
 pick_sentence <- function(row, choice) {
   currency <- row[["currency"]]
   chances <- c(

@@ -10,6 +10,66 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// curve_chain_draws
+Rcpp::List curve_chain_draws(Rcpp::List data, Rcpp::List prior, int draws, int thin, int warm_up, double seed);
+RcppExport SEXP _clockpigeon_curve_chain_draws(SEXP dataSEXP, SEXP priorSEXP, SEXP drawsSEXP, SEXP thinSEXP, SEXP warm_upSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type data(dataSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type prior(priorSEXP);
+    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< int >::type thin(thinSEXP);
+    Rcpp::traits::input_parameter< int >::type warm_up(warm_upSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(curve_chain_draws(data, prior, draws, thin, warm_up, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
+// curve_log_likelihood
+Rcpp::NumericVector curve_log_likelihood(Rcpp::List data, Rcpp::List prior, Rcpp::NumericMatrix parameters);
+RcppExport SEXP _clockpigeon_curve_log_likelihood(SEXP dataSEXP, SEXP priorSEXP, SEXP parametersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type data(dataSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type prior(priorSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type parameters(parametersSEXP);
+    rcpp_result_gen = Rcpp::wrap(curve_log_likelihood(data, prior, parameters));
+    return rcpp_result_gen;
+END_RCPP
+}
+// curve_path_draws
+Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, int draws, double seed, bool keep);
+RcppExport SEXP _clockpigeon_curve_path_draws(SEXP dataSEXP, SEXP shotSEXP, SEXP priorSEXP, SEXP chainSEXP, SEXP drawsSEXP, SEXP seedSEXP, SEXP keepSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type data(dataSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type shot(shotSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type prior(priorSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type chain(chainSEXP);
+    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< bool >::type keep(keepSEXP);
+    rcpp_result_gen = Rcpp::wrap(curve_path_draws(data, shot, prior, chain, draws, seed, keep));
+    return rcpp_result_gen;
+END_RCPP
+}
+// curve_smooth_moments
+Rcpp::List curve_smooth_moments(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::NumericMatrix parameters);
+RcppExport SEXP _clockpigeon_curve_smooth_moments(SEXP dataSEXP, SEXP shotSEXP, SEXP priorSEXP, SEXP parametersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type data(dataSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type shot(shotSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type prior(priorSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type parameters(parametersSEXP);
+    rcpp_result_gen = Rcpp::wrap(curve_smooth_moments(data, shot, prior, parameters));
+    return rcpp_result_gen;
+END_RCPP
+}
 // tile_noise_sums
 Rcpp::DataFrame tile_noise_sums(Rcpp::NumericVector a, Rcpp::NumericVector b, int height, int width, int channels, int tile, double times);
 RcppExport SEXP _clockpigeon_tile_noise_sums(SEXP aSEXP, SEXP bSEXP, SEXP heightSEXP, SEXP widthSEXP, SEXP channelsSEXP, SEXP tileSEXP, SEXP timesSEXP) {
@@ -64,6 +124,10 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_clockpigeon_curve_chain_draws", (DL_FUNC) &_clockpigeon_curve_chain_draws, 6},
+    {"_clockpigeon_curve_log_likelihood", (DL_FUNC) &_clockpigeon_curve_log_likelihood, 3},
+    {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 7},
+    {"_clockpigeon_curve_smooth_moments", (DL_FUNC) &_clockpigeon_curve_smooth_moments, 4},
     {"_clockpigeon_tile_noise_sums", (DL_FUNC) &_clockpigeon_tile_noise_sums, 7},
     {"_clockpigeon_row_numbers", (DL_FUNC) &_clockpigeon_row_numbers, 2},
     {"_clockpigeon_blank_places", (DL_FUNC) &_clockpigeon_blank_places, 1},
