@@ -2,6 +2,7 @@
 
 trial_fields <- c("scene", "frame", "width", "height", "samples", "noise", "time_s", "threads",
                   "band_first", "band_last", "seed", "output", "version")
+sequence_fields <- c("frames", "first", "last")
 read_targets <- c("load_s", "compute_s", "samples_done", "noise", "peak_mem_mb")
 
 # The argument vector: texts, or lists of texts that stand or fall together.
@@ -68,6 +69,7 @@ engine_fields <- function() list(
   program = field(check_text, required = TRUE),
   install = field(check_text),
   arguments = field(arguments_field, required = TRUE),
+  sequence = field(arguments_field),
   version = field(record_of(list(ask = field(arguments_field, required = TRUE),
                                  pattern = field(pattern_field, required = TRUE)))),
   versions = field(version_field),
@@ -90,7 +92,9 @@ engine_fields <- function() list(
 #'
 #' Fields of the file: `engine` (name), `about`, `program` (a program on the PATH, a full path, or `built-in` for
 #' pebble), `install` (how to get it, for the message when it is missing), `arguments` (the argument vector; an entry is
-#' a text or a list of texts, and an entry is left out when a `{field}` in it has no value in the trial), `version`
+#' a text or a list of texts, and an entry is left out when a `{field}` in it has no value in the trial), `sequence`
+#' (arguments that are added when many frames are rendered in one process, where the engine can: `{frames}` is a frame
+#' set such as `1-120 by 6`, `{first}` and `{last}` its ends; `{frame}` then has no value), `version`
 #' (`ask`: arguments, `pattern`: one group), `versions` (those that can be asked for through `{version}`), `limits` it
 #' knows, `bands` (true or false), `devices`, `features` (settings that a plan may vary, such as denoising: each a name
 #' with `any`, or with the argument that each value stands for), `output` (png, pfm, exr or tiff), `linear` (the kind of
@@ -115,6 +119,7 @@ read_engine <- function(path) {
   for (kind in engine$limits) check_choice(kind, where, names(limit_fields()))
   known <- c(trial_fields, names(engine$features))
   check_used_fields(engine$arguments, known, paste0(short_path(path), ", field `arguments`"))
+  check_used_fields(engine$sequence, sequence_fields, paste0(short_path(path), ", field `sequence`"))
   check_used_fields(engine$version$ask, known, paste0(short_path(path), ", field `version`"))
   if (is.null(engine$versions) && any(grepl("{version}", unlist(engine$arguments), fixed = TRUE))) {
     stop_input("engine", "arguments hold {version}", short_path(path), "List the `versions` that can be asked for.")

@@ -24,6 +24,17 @@ limit_columns <- function(limit, features = NULL) {
   )
 }
 
+# Rows that speak of a shot as it will be rendered: its scene and frames at its own size, limit and features; with
+# `scene_only`, its scene and frames at any.
+is_of_shot <- function(rows, shot, scene_only = FALSE) {
+  here <- rows[["scene"]] %in% shot$scene & rows[["frame"]] %in% shot$frames
+  if (scene_only) return(here)
+  limit <- limit_columns(shot$limit)
+  here & rows[["features"]] %in% limit$features & rows[["width"]] %in% shot$size[["width"]] &
+    rows[["height"]] %in% shot$size[["height"]] & rows[["limit_kind"]] %in% limit$limit_kind &
+    rows[["limit_value"]] %in% limit$limit_value
+}
+
 to_json <- function(x) as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null"))
 
 format_limit <- function(limit) {

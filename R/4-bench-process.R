@@ -1,10 +1,13 @@
 # Processes: one command run from start to end, timed, measured and ended in time.
 
 # Runs a program by its argument vector; no shell stands between. Returns wall and CPU seconds, peak memory in 1e6 bytes
-# (NA where the system does not tell), exit status, whether it was ended by the time limit, and what it printed.
-run_command <- function(program, arguments, folder, time_limit = Inf, clock = wall_clock) {
-  log <- tempfile("clockpigeon-log-")
-  on.exit(unlink(log))
+# (NA where the system does not tell), exit status, whether it was ended by the time limit, and what it printed: its
+# last million bytes; all of it stays in `log`, where one is named.
+run_command <- function(program, arguments, folder, time_limit = Inf, clock = wall_clock, log = NULL) {
+  if (is.null(log)) {
+    log <- tempfile("clockpigeon-log-")
+    on.exit(unlink(log))
+  }
   cpu_before <- sum(proc.time()[4:5])
   start <- clock()
   process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder,

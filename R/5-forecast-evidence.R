@@ -52,12 +52,7 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
 
 # The rows that speak of a shot: its scene at its own size and limit.
 shot_evidence <- function(shot, rows, engine, version) {
-  limit <- limit_columns(shot$limit)
-  features <- if (is.na(limit$features)) is.na(rows[["features"]]) else rows[["features"]] %in% limit$features
-  same <- rows[["scene"]] == shot$scene & rows[["frame"]] %in% shot$frames & features &
-    rows[["width"]] == shot$size[["width"]] & rows[["height"]] == shot$size[["height"]] &
-    rows[["limit_kind"]] == limit$limit_kind & rows[["limit_value"]] == limit$limit_value
-  found <- rows[same %in% TRUE, , drop = FALSE]
+  found <- rows[is_of_shot(rows, shot), , drop = FALSE]
   if (nrow(found)) return(found)
   near <- rows[rows[["scene"]] == shot$scene, , drop = FALSE]
   seen <- unique(sprintf("%sx%s at %s %s", near[["width"]], near[["height"]], near[["limit_kind"]],

@@ -34,13 +34,7 @@ print.timing_comparison <- function(x, ...) {
 
 #' @export
 print.frame_curve <- function(x, ...) {
-  total <- total_time(x)
-  show_lines(
-    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ", length(x$frame),
-           " probed, ", sum(x$runs), " runs"),
-    paste0("Total on one node: ", format_duration(total[["mean"]]), ", 80 % interval ",
-           format_duration(total[["lower"]]), " to ", format_duration(total[["upper"]]))
-  )
+  show_lines(curve_lines(x))
   invisible(x)
 }
 

@@ -20,15 +20,15 @@ using namespace pebble;
 
 struct Request {
   std::string scene, out, release = "1.1";
-  int frame = 0, first = 1, last = 0;
+  int frame = 0, last_frame = 0, step = 1, first = 1, last = 0;
   Job job;
   bool ask_version = false, ask_help = false, ask_list = false;
 };
 
 const char* kHelp =
-    "pebble renders one frame of a built-in scene.\n\n"
+    "pebble renders frames of a built-in scene.\n\n"
     "  --scene NAME      gears, basin or gallery (--list tells their frames)\n"
-    "  --frame N         frame of the shot, from 1\n"
+    "  --frame N         frame of the shot, from 1; several as 1-120 or '1-120 by 6', each picture with its number\n"
     "  --size WxH        pixels\n"
     "  --out FILE        .png (8 bit, sRGB) or .pfm (linear float)\n"
     "  --samples N       stop at N samples a pixel             } one of these\n"
@@ -61,6 +61,19 @@ void two_numbers(const char* text, char between, const std::string& option, int&
   }
 }
 
+// A frame, or frames as 1-120 or '1-120 by 6'.
+void frame_range(const char* text, Request& r) {
+  int used = 0;
+  const bool range = std::sscanf(text, "%d-%d%n", &r.frame, &r.last_frame, &used) == 2;
+  if (range && text[used] != '\0') {
+    int more = 0;
+    if (std::sscanf(text + used, " by %d%n", &r.step, &more) != 1 || text[used + more] != '\0' || r.step < 1) used = -1;
+  }
+  if (range && used > 0 && r.frame >= 1 && r.last_frame >= r.frame) return;
+  if (range) refuse(std::string("--frame got '") + text + "': write 12, 1-120 or '1-120 by 6'");
+  r.frame = r.last_frame = static_cast<int>(number(text, "--frame", 1, true));
+}
+
 Request parse(int argc, char** argv) {
   enum { scene = 1, frame, size, out, samples, noise, time_s, threads, band, seed, bounces, release, version, help, list };
   static const option options[] = {
@@ -75,7 +88,7 @@ Request parse(int argc, char** argv) {
   for (int c; (c = getopt_long(argc, argv, "", options, nullptr)) != -1;) {
     switch (c) {
       case scene: r.scene = optarg; break;
-      case frame: r.frame = static_cast<int>(number(optarg, "--frame", 1, true)); break;
+      case frame: frame_range(optarg, r); break;
       case size: two_numbers(optarg, 'x', "--size", r.job.width, r.job.height); break;
       case out: r.out = optarg; break;
       case samples: r.job.limits.samples = static_cast<int>(number(optarg, "--samples", 1, true)); break;
@@ -100,8 +113,8 @@ Request parse(int argc, char** argv) {
 const SceneInfo& check(Request& r) {
   const SceneInfo* info = find_scene(r.scene);
   if (!info) refuse("--scene got '" + r.scene + "': write gears, basin or gallery");
-  if (r.frame < 1 || r.frame > info->frames) {
-    refuse("--frame got " + std::to_string(r.frame) + ": " + r.scene + " has frames 1-" + std::to_string(info->frames));
+  if (r.frame < 1 || r.last_frame > info->frames) {
+    refuse("--frame got " + std::to_string(std::max(r.frame, r.last_frame)) + ": " + r.scene + " has frames 1-" + std::to_string(info->frames));
   }
   if (r.job.width < 1) refuse("--size is missing: write it as 320x180");
   if (r.job.width > 32768 || r.job.height > 32768) refuse("--size is at most 32768x32768");
@@ -133,8 +146,15 @@ double peak_mb() {
 #endif
 }
 
-int run(Request r) {
-  const SceneInfo& info = check(r);
+// Where a frame of several goes: the number before the ending.
+std::string numbered(const std::string& out, int frame) {
+  char digits[16];
+  std::snprintf(digits, sizeof digits, "-%04d", frame);
+  const size_t dot = out.rfind('.');
+  return dot == std::string::npos ? out + digits : out.substr(0, dot) + digits + out.substr(dot);
+}
+
+int run_frame(const Request& r, const SceneInfo& info, const std::string& to) {
   using Clock = std::chrono::steady_clock;
   auto since = [](Clock::time_point t) { return std::chrono::duration<double>(Clock::now() - t).count(); };
   const auto start = Clock::now();
@@ -149,9 +169,18 @@ int run(Request r) {
   std::printf("compute %.4f s\nsamples %.3f\n", since(begin), out.samples);
   if (out.noise >= 0) std::printf("noise %.5f\n", out.noise);
   std::printf("rays %llu\n", static_cast<unsigned long long>(out.rays));
-  write_picture(out.picture, r.out);
+  write_picture(out.picture, to);
   if (peak_mb() > 0) std::printf("memory %.1f MB\n", peak_mb());
-  std::printf("written %s\n", r.out.c_str());
+  std::printf("written %s\n", to.c_str());
+  std::fflush(stdout);
+  return 0;
+}
+
+int run(Request r) {
+  const SceneInfo& info = check(r);
+  const bool several = r.last_frame > r.frame;
+  const int last = r.last_frame;
+  for (; r.frame <= last; r.frame += r.step) run_frame(r, info, several ? numbered(r.out, r.frame) : r.out);
   return 0;
 }
 

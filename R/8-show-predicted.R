@@ -1,0 +1,118 @@
+# Scaling fits, rig speeds and frame curves as text and figures.
+
+law_words <- c(amdahl = "a serial share (Amdahl)", usl = "contention and coherence (universal law)",
+               line = "a straight line of speed")
+
+note_lines <- function(says, width = terminal_width()) {
+  if (length(says)) wrap_lines(paste0("Note: ", says, "."), width)
+}
+
+# A frame curve: what it rests on, the total, the slowest frame.
+curve_lines <- function(x, width = terminal_width()) {
+  between <- function(t) {
+    paste0(format_duration(t[["mean"]]), " (", format_duration(t[["lower"]]), " to ", format_duration(t[["upper"]]), ", 80 %)")
+  }
+  worst <- slowest(x)
+  c(
+    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ", length(x$frame), " probed in ",
+           sum(x$runs), if (sum(x$runs) == 1) " run" else " runs",
+           if (length(x$cheap)) paste0(", cheap pass over ", x$cheap$timed)),
+    paste0("Total on one node: ", between(total_time(x))),
+    paste0("Slowest frame: ", between(worst), "; most likely frame ", worst[["frame"]]),
+    note_lines(x$says, width)
+  )
+}
+
+#' @export
+print.scaling_fit <- function(x, ...) {
+  points <- x$points
+  laws <- as_frame(x$laws)
+  laws <- laws[order(-laws[["weight"]]), , drop = FALSE]
+  best <- as_frame(best_n(x))
+  show_lines(
+    paste0("Scaling over ", x$unit, ": ", nrow(points), " times at ", toString(sort(unique(points[["n"]]))),
+           if (x$basis == "assumed") ", the law assumed"),
+    paste0("Law: ", paste0(law_words[laws[["law"]]], " ", percent(laws[["weight"]]), collapse = ", ")),
+    if (x$basis == "measured") {
+      p <- as_frame(confint.scaling_fit(x))
+      unit <- ifelse(p[["term"]] == "t1", " s", "")
+      paste0("  ", p[["term"]], " ", number3(p[["estimate"]]), unit, " (", number3(p[["lower"]]), " to ",
+             number3(p[["upper"]]), ")")
+    },
+    paste0("One more takes less than 5 % off the time after ", best[["pays_until"]], "; least time with ", best[["n"]], ": ",
+           format_duration(best[["seconds"]]), " (", format_duration(best[["lower"]]), " to ",
+           format_duration(best[["upper"]]), ", 80 %)", if (best[["beyond"]]) ", beyond what was measured"),
+    note_lines(x$says)
+  )
+  invisible(x)
+}
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.scaling_fit <- function(object, ...) { # nolint: object_name_linter.
+  points <- as_frame(object$points)
+  most <- max(points[["n"]])
+  at <- unique(round(exp(seq(0, log(2 * most), length.out = 60))))
+  curve <- as_frame(predict.scaling_fit(object, at))
+  best <- as_frame(best_n(object))
+  one <- curve[["seconds"]][1]
+  panels <- c("seconds", "efficiency, %")
+  long <- rbind(data.frame(n = at, y = curve$seconds, low = curve$lower, high = curve$upper, panel = panels[1]),
+                data.frame(n = at, y = 100 * curve$efficiency, low = 100 * one / curve$upper / at,
+                           high = 100 * one / curve$lower / at, panel = panels[2]))
+  seen <- rbind(data.frame(n = points$n, y = points$seconds, panel = panels[1]),
+                data.frame(n = points$n, y = 100 * one / points$seconds / points$n, panel = panels[2]))
+  long[["panel"]] <- factor(long[["panel"]], panels)
+  seen[["panel"]] <- factor(seen[["panel"]], panels)
+  title <- paste0("After ", best[["pays_until"]], " ", object$unit, " one more takes less than 5 % off the time")
+  ggplot2::ggplot(long, ggplot2::aes(.data[["n"]], .data[["y"]])) +
+    ggplot2::annotate("rect", xmin = most, xmax = Inf, ymin = -Inf, ymax = Inf, fill = "grey93") +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["low"]], ymax = .data[["high"]]), fill = "#0072B2", alpha = 0.2) +
+    ggplot2::geom_line(colour = "#0072B2", linewidth = 0.9) +
+    ggplot2::geom_vline(xintercept = best[["pays_until"]], linetype = 2, colour = "#D55E00") +
+    ggplot2::geom_point(data = seen, size = 2.6) +
+    ggplot2::facet_wrap(ggplot2::vars(.data[["panel"]]), scales = "free_y", ncol = 1) +
+    ggplot2::scale_x_continuous(breaks = unique(round(pretty(c(1, 2 * most))))) + ggplot2::expand_limits(y = 0) +
+    ggplot2::labs(x = object$unit, y = NULL, title = title,
+                  subtitle = paste0("law: ", law_words[[object$best]], if (object$basis == "assumed") " (assumed)"),
+                  caption = paste0("Points: measured. Line and band: the laws by weight, 80 %. Grey: beyond what was ",
+                                   "measured."),
+                  alt = paste0(title, ". Seconds and efficiency over the number of ", object$unit, ".")) +
+    plain_theme()
+}
+
+#' @export
+print.speed_fit <- function(x, ...) {
+  spreads <- as_frame(x$spreads)
+  factor_text <- function(v) number3(exp(v))
+  show_lines(
+    paste0("Speeds of ", length(x$rigs), " rigs from ", length(x$scenes), " scenes: ", sum(x$cells$n), " timings in ",
+           length(x$cells$n), " of ", length(x$rigs) * length(x$scenes), " cells"),
+    paste0("Spread of ", c("scenes", "rigs", "a scene on a rig, beyond both", "one run"), ": a factor of ",
+           factor_text(spreads[["sd"]]), " (", factor_text(spreads[["lower"]]), " to ", factor_text(spreads[["upper"]]), ")"),
+    note_lines(x$says)
+  )
+  invisible(x)
+}
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.speed_fit <- function(object, relative_to = NULL, ...) { # nolint: object_name_linter.
+  x <- as_frame(speed_table(object, relative_to))
+  x <- utils::head(x, 30)
+  base <- x[["rig"]][x[["lower"]] == 1 & x[["upper"]] == 1][1]
+  x[["rig"]] <- factor(x[["rig"]], rev(x[["rig"]]))
+  title <- paste0(x[["rig"]][1], " is ", number3(x[["ratio"]][1]), " times as fast as ", base)
+  ggplot2::ggplot(x, ggplot2::aes(.data[["ratio"]], .data[["rig"]])) +
+    ggplot2::geom_vline(xintercept = 1, colour = "grey50") +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["ratio"]] / .data[["for_a_scene"]],
+                                         xmax = .data[["ratio"]] * .data[["for_a_scene"]]), colour = "grey70") +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["lower"]], xmax = .data[["upper"]]), colour = "#0072B2",
+                            linewidth = 1.4) +
+    ggplot2::geom_point(ggplot2::aes(shape = .data[["evidence"]]), colour = "#0072B2", size = 2.8) +
+    ggplot2::scale_shape_manual(values = c(measured = 16, claimed = 1)) + ggplot2::scale_x_log10() +
+    ggplot2::labs(x = paste0("times as fast as ", base, " (each step a factor)"), y = NULL, shape = NULL, title = title,
+                  caption = paste0("Thick: 80 % interval for the typical scene. Thin: for a single scene."),
+                  alt = paste0(title, ". ", paste0(x[["rig"]], " ", number3(x[["ratio"]]), collapse = "; "), ".")) +
+    plain_theme()
+}

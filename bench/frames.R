@@ -1,0 +1,131 @@
+# The total of a shot from a few probed frames: errors and coverage of the frame curve, plain and with a cheap pass,
+# beside three habits, on shots rendered completely (bench/render-shots.R) and on 1,000 simulated ones; then speed.
+#   Rscript bench/frames.R [complete.csv]
+suppressPackageStartupMessages(library(clockpigeon))
+here <- dirname(sub("^--file=", "", grep("^--file=", commandArgs(), value = TRUE)))
+say <- function(name, value, unit) cat(name, format(value, digits = 3, scientific = FALSE), unit, "\n")
+args <- commandArgs(TRUE)
+path <- if (length(args)) args[1] else file.path(here, "shots", "complete.csv")
+rows <- utils::read.csv(path)
+
+# One shot: full and cheap seconds of every frame, and what a cheap frame costs (its start counted). Each real shot is
+# looked at eight times, from a later and later frame on, so that no method wins by where its probes happen to lie.
+real <- do.call(c, lapply(split(rows, factor(rows$shot, unique(rows$shot))), function(x) {
+  lapply(seq(0, 28, by = 4), function(off) {
+    x <- x[x$frame > off, ]
+    list(kind = x$shot[1], full = x$seconds, cheap = pmax(x$cheap_s, 1e-4), cost = sum(x$cheap_s + x$cheap_load_s))
+  })
+}))
+
+matern_root <- function(n, range) {
+  lag <- abs(outer(1:n, 1:n, "-")) * sqrt(3) / range
+  t(chol((1 + lag) * exp(-lag) + diag(1e-8, n)))
+}
+simulated <- function(kind, n = 120) {
+  g <- exp(rnorm(1, log(0.3), 0.5)) * drop(matern_root(n, n * exp(rnorm(1, log(0.3), 0.6))) %*% rnorm(n))
+  own <- exp(rnorm(1, log(0.04), 0.5))
+  if (kind == "cut") {
+    at <- sample(20:(n - 20), 1)
+    g[at:n] <- g[at:n] + sample(c(-1, 1), 1) * runif(1, 0.4, 1.2)
+  }
+  if (kind == "rising") g <- 0.3 * g + seq(0, runif(1, 0.7, 2), length.out = n)^1.3
+  if (kind == "rare") {
+    odd <- sample(n, 1 + rpois(1, 3))
+    g[odd] <- g[odd] + runif(length(odd), 0.7, 2)
+  }
+  logs <- g + rnorm(n, 0, own)
+  # A cheap time keeps a log correlation of 0.77 to 0.98 with the full one, and costs 3 to 6 %.
+  correlation <- runif(1, 0.77, 0.98)
+  left <- rnorm(n, 0, sd(logs) * sqrt(1 / correlation^2 - 1))
+  list(kind = paste("simulated", kind), full = 5 * exp(logs), cheap = exp(runif(1, 0.8, 1) * logs + left),
+       cost = runif(1, 0.03, 0.06) * sum(5 * exp(logs)))
+}
+set.seed(20)
+made <- lapply(rep(c("smooth", "cut", "rising", "rare"), 250), simulated)
+
+even <- function(full, n) mean(full[first_probes(seq_along(full), min(n, length(full)))]) * length(full)
+of_curve <- function(curve, total) {
+  t <- total_time(curve, draws = 1000)
+  c(error = abs(t$mean / total - 1), covered = t$lower <= total && total <= t$upper, width = (t$upper - t$lower) / total)
+}
+one_shot <- function(shot, n, seed) {
+  frames <- seq_along(shot$full)
+  total <- sum(shot$full)
+  off <- function(x) abs(x / total - 1)
+  at <- first_probes(frames, n)
+  plain <- of_curve(frame_curve(at, shot$full[at], frames, seed = seed), total)
+  cheap <- data.frame(frame = frames, seconds = shot$cheap)
+  at <- first_probes(frames, n, cheap)
+  with <- of_curve(frame_curve(at, shot$full[at], frames, cheap = cheap, seed = seed), total)
+  # Even spacing gets as many frames as cost the same as the cheap pass and its probes.
+  budget <- shot$cost + sum(shot$full[at])
+  afford <- n
+  while (afford < length(frames) && sum(shot$full[first_probes(frames, afford + 1)]) <= budget) afford <- afford + 1
+  data.frame(kind = shot$kind, n = n, first = off(shot$full[1] * length(frames)),
+             three = off(mean(shot$full[1:3]) * length(frames)), even = off(even(shot$full, n)), plain = plain[["error"]],
+             plain_covered = plain[["covered"]], plain_width = plain[["width"]], cheap = with[["error"]],
+             cheap_covered = with[["covered"]], cheap_width = with[["width"]], even_same_cost = off(even(shot$full, afford)),
+             afford = afford, cheap_share = shot$cost / total, correlation = cor(log(shot$cheap), log(shot$full)))
+}
+all <- c(real, made)
+quick <- Sys.getenv("QUICK") != ""
+if (quick) all <- c(real, made[1:100])
+found <- do.call(rbind, parallel::mclapply(seq_along(all), function(i) {
+  do.call(rbind, lapply(c(3, 5, 8, 20), function(n) one_shot(all[[i]], n, i)))
+}, mc.cores = parallel::detectCores()))
+
+show <- function(x, label) {
+  for (n in unique(x$n)) {
+    here <- x[x$n == n, ]
+    m <- colMeans(here[-1])
+    cat(sprintf(paste0("# %-18s %2d probes: first %5.1f %%, three %5.1f %%, even %4.1f %%, curve %4.1f %% (covers %3.0f %%, width %3.0f %%) | cheap pass ",
+                       "%.1f %% of the shot, r %.2f: %4.1f %% (covers %3.0f %%, width %3.0f %%), even at its cost (%.1f) %4.1f %%\n"),
+                label, n, 100 * m[["first"]], 100 * m[["three"]], 100 * m[["even"]], 100 * m[["plain"]],
+                100 * m[["plain_covered"]], 100 * m[["plain_width"]], 100 * m[["cheap_share"]], m[["correlation"]],
+                100 * m[["cheap"]], 100 * m[["cheap_covered"]], 100 * m[["cheap_width"]], m[["afford"]], 100 * m[["even_same_cost"]]))
+  }
+}
+for (kind in unique(found$kind)) show(found[found$kind == kind, ], kind)
+is_made <- grepl("^simulated", found$kind)
+for (set in list(list("real", found[!is_made, ]), list("simulated", found[is_made, ]))) {
+  x <- set[[2]]
+  show(x, set[[1]])
+  for (n in unique(x$n)) {
+    m <- colMeans(x[x$n == n, -1])
+    name <- function(what) paste(what, set[[1]], n, sep = "_")
+    say(name("curve_error_over_even"), m[["plain"]] / m[["even"]], "ratio (at most 1 asked at 3, 5, 8)")
+    say(name("cheap_error_over_even_at_equal_cost"), m[["cheap"]] / m[["even_same_cost"]], "ratio (at most 0.6 asked)")
+    say(name("curve_coverage_of_80"), 100 * m[["plain_covered"]], "% (75 to 85 asked)")
+    say(name("cheap_coverage_of_80"), 100 * m[["cheap_covered"]], "% (75 to 85 asked)")
+  }
+}
+rare <- found[found$kind == "flashes" & found$n < 20, ]
+say("cheap_error_over_even_rare_heavy_frames", mean(rare$cheap) / mean(rare$even_same_cost), "ratio (a third asked)")
+
+# Speed.
+set.seed(1)
+n <- 1e5
+at <- round(seq(1, n, length.out = 200))
+seconds <- exp(sin(at / 2e4) + rnorm(200, 0, 0.1))
+took <- system.time({
+  curve <- frame_curve(at, seconds, seq_len(n))
+  total_time(curve, draws = 1000)
+})[["elapsed"]]
+say("fit_and_draw_100000_frames_200_probes_1000_times", took, "s (10 asked)")
+n <- 500
+at <- seq(1, n, by = 5)
+curve <- frame_curve(at, exp(sin(at / 100)), seq_len(n), cuts = integer(), run_sd = 0)
+p <- c(0.4, 60, 0.05, 0)
+dense <- function() {
+  frames <- seq_len(n)
+  lag <- abs(outer(frames, frames, "-")) * sqrt(3) / p[2]
+  cover <- p[1]^2 * (1 + lag) * exp(-lag) + 1.5^2 + diag(p[3]^2, n)
+  y <- sin(at / 100)
+  weights <- cover[, at] %*% solve(cover[at, at])
+  list(mean = drop(mean(y) + weights %*% (y - mean(y))), variance = diag(cover) - rowSums(weights * cover[, at]))
+}
+ours <- function() clockpigeon:::curve_moments_at(curve, p)
+off <- max(abs(unlist(dense()) - unlist(ours())))
+turns <- replicate(9, c(system.time(for (k in 1:3) dense())[["elapsed"]] / 3, system.time(for (k in 1:300) ours())[["elapsed"]] / 300))
+say("moments_largest_difference_from_dense", off, "(1e-6 asked)")
+say("dense_time_over_ours_500_frames", stats::median(turns[1, ] / turns[2, ]), "ratio (100 asked)")
