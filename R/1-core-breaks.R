@@ -3,18 +3,10 @@
 # A break must be this many times as likely as none. Films cut every few seconds, but most shots have no cut in them.
 break_odds <- 50
 
-# Breaks in the cheap times, frame by frame, or else between probes.
-found_breaks <- function(curve) {
-  curve$breaks <- if (length(curve$cheap) && curve$cheap$timed == length(curve$frames)) cheap_breaks(curve)
-                  else probe_breaks(curve)
-  curve
-}
-
 # A jump from one frame to the next that is far beyond the usual step and stays: the level of the five frames before
 # and after differs too. The usual step is the median of the absolute ones (Hampel 1974), so that jumps do not hide
 # themselves.
-cheap_breaks <- function(curve) {
-  x <- curve$cheap$log_s
+cheap_breaks <- function(frames, x) {
   n <- length(x)
   none <- data.frame(from = integer(), to = integer())
   if (n < 12) return(none)
@@ -29,15 +21,14 @@ cheap_breaks <- function(curve) {
   # Of neighbours the one with the largest step from frame to frame.
   groups <- split(jumps, cumsum(c(TRUE, diff(jumps) > side)))
   first <- vapply(groups, function(g) g[which.max(abs(diff(x))[g - 1L])], 0L, USE.NAMES = FALSE)
-  data.frame(from = curve$frames[first], to = curve$frames[first])
+  data.frame(from = frames[first], to = frames[first])
 }
 
 # Between which probes the process starts anew: one break after the other, each where it raises the likelihood (averaged
 # over the prior of the parameters) most, as long as it does so enough.
 probe_breaks <- function(curve) {
-  breaks <- curve$breaks
   probed <- curve$data$at
-  if (length(probed) < 4) return(breaks)
+  if (length(probed) < 4) return(curve)
   parameters <- prior_points(curve$beforehand, 128)
   evidence <- function(fresh) {
     data <- curve$data
@@ -59,5 +50,6 @@ probe_breaks <- function(curve) {
     fresh[open[which.max(tried)]] <- 1L
   }
   at <- which(fresh == 1L)
-  data.frame(from = as.integer(probed[at - 1L]) + 1L, to = as.integer(probed[at]))
+  curve$breaks <- data.frame(from = as.integer(probed[at - 1L]) + 1L, to = as.integer(probed[at]))
+  curve
 }

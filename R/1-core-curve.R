@@ -6,9 +6,9 @@
 #' spread of each frame for itself, and now and then a frame that stands out. The process is a state-space model
 #' (Hartikainen & Sarkka 2010, *Kalman filtering and smoothing solutions to temporal Gaussian process regression
 #' models*; Durbin & Koopman 2012, *Time series analysis by state space methods*), so that the cost is linear in the
-#' frames. Its parameters are not fixed at their best values but drawn given the probes, from a prior that complete shots
-#' have taught ([learn_curve_prior()]) or the weak default ([curve_prior()]): few probes give wide intervals, one probe
-#' the prior's alone.
+#' frames. Its parameters are not fixed at their best values but drawn given the probes, from a prior that complete
+#' shots have taught ([learn_curve_prior()]) or the weak default ([curve_prior()]): few probes give wide intervals, one
+#' probe the prior's alone.
 #'
 #' A **cheap pass** (`cheap`: times of all frames or many, at a small size and few samples) tells the shape of the shot,
 #' rare heavy frames among it. The log of the full time is then a smooth function of the log of the cheap time (a slope
@@ -59,7 +59,7 @@ frame_curve <- function(frame, seconds, frames, cuts = NULL, cheap = NULL, run_s
   curve$breaks <- data.frame(from = curve$cuts, to = curve$cuts)
   if (length(cheap)) curve <- with_cheap(curve, check_cheap(cheap, frames))
   curve <- curve_model(curve)
-  if (!known) curve <- curve_model(found_breaks(curve))
+  if (!known && !length(curve$cheap)) curve <- curve_model(probe_breaks(curve))
   curve$chain <- chain_of(curve)
   probed <- unique(rows[["frame"]])
   curve$frame <- probed
@@ -98,42 +98,6 @@ run_spread <- function(cell, seconds) {
   if (df >= 2) sqrt(sum((logs - stats::ave(logs, cell))^2) / df)
 }
 
-check_cheap <- function(cheap, frames) {
-  if (is.numeric(cheap) && length(names(cheap))) {
-    cheap <- data.frame(frame = as.integer(names(cheap)), seconds = as.numeric(cheap))
-  }
-  check_columns(cheap, argument("cheap"), c("frame", "seconds"))
-  seconds <- check_seconds(cheap[["seconds"]], "argument `cheap`, seconds")
-  at <- check_counts(cheap[["frame"]], "argument `cheap`, frame", least = -1e7)
-  outside <- setdiff(at, frames)
-  if (length(outside)) {
-    stop_input("curve", paste("cheap frame", toString(utils::head(outside, 3)), "is not in the shot"),
-               argument("cheap"), paste0("The shot has frames ", format_frames(frames), "."))
-  }
-  logs <- tapply(log(seconds), at, mean)
-  data.frame(frame = as.integer(names(logs)), log_s = as.numeric(logs))
-}
-
-# Log cheap time of every frame; where there is none, what a curve through the others says, with the variance of that.
-with_cheap <- function(curve, cheap) {
-  here <- match(curve$frames, cheap[["frame"]])
-  logs <- cheap[["log_s"]][here]
-  variance <- numeric(length(logs))
-  if (anyNA(here)) {
-    if (nrow(cheap) < 5) {
-      stop_input("curve", paste("has", nrow(cheap), "of", length(logs), "frames"), argument("cheap"),
-                 "Time at least five frames cheaply, best all of them.")
-    }
-    filled <- frame_curve(cheap[["frame"]], exp(cheap[["log_s"]]), curve$frames, cuts = curve$cuts, run_sd = 0,
-                          prior = curve$prior, seed = curve$seed)
-    of <- curve_moments_at(filled, apply(filled$chain$parameters, 2, stats::median))
-    logs[is.na(here)] <- of$mean[is.na(here)]
-    variance[is.na(here)] <- of$variance[is.na(here)]
-  }
-  curve$cheap <- list(log_s = logs, variance = variance, timed = nrow(cheap))
-  curve
-}
-
 # Static coefficients beside the process: their columns for the frames, and their mean and sd beforehand. The level is
 # about the probes' own mean, wide enough (a factor of 4.5 either way) to be told by the probes alone.
 curve_terms <- function(curve) {
@@ -142,13 +106,10 @@ curve_terms <- function(curve) {
   mean <- level
   sd <- 1.5
   if (length(curve$cheap)) {
-    x <- curve$cheap$log_s
-    centre <- mean(x)
-    knots <- stats::quantile(x, c(0.5, 0.9), names = FALSE)
-    columns <- c(columns, list(slope = x - centre, bend = pmax(x - knots[1], 0), upper = pmax(x - knots[2], 0)))
-    # A bend may change the slope by a fifth or so; over the few slow frames alone by more.
-    mean <- c(mean, 1, 0, 0)
-    sd <- c(sd, 0.25, 0.15, 0.2)
+    terms <- cheap_terms(curve$cheap)
+    columns <- c(columns, terms$columns)
+    mean <- c(mean, terms$mean)
+    sd <- c(sd, terms$sd)
   }
   list(columns = columns, mean = mean, sd = sd)
 }
@@ -185,8 +146,8 @@ chain_of <- function(curve, draws = 1000) {
   curve_chain_draws(curve$data, curve$beforehand, draws, 3L, 600L, stream_seed(curve$seed, "parameters"))
 }
 
-curve_moments_at <- function(curve, parameters) {
-  curve_smooth_moments(curve$data, curve$shot, curve$beforehand, matrix(parameters, 1))
+curve_moments_at <- function(curve, parameters, own = TRUE) {
+  curve_smooth_moments(curve$data, curve$shot, matrix(parameters, 1), own)
 }
 
 # Draws of the whole shot; `keep` also keeps the seconds of every frame.
@@ -264,8 +225,10 @@ curve_says <- function(curve) {
   c(
     if (length(wild)) paste0("repeats of frame ", toString(utils::head(wild, 3)), " disagree by a factor of ",
                              format(signif(max(apart), 2)), ": something else changed between them"),
-    if (nrow(found)) paste0("a break was found ", ifelse(found[["from"]] == found[["to"]], paste("at frame", found[["to"]]),
-                                                          paste("between frames", found[["from"]] - 1L, "and", found[["to"]]))),
+    if (nrow(found)) paste0("a break was found ", ifelse(found[["from"]] == found[["to"]], paste("at frame",
+                                                                                                 found[["to"]]),
+                                                          paste("between frames", found[["from"]] - 1L, "and",
+                                                                found[["to"]]))),
     if (probes < 3) paste0("with ", probes, if (probes == 1) " probe" else " probes", " the width is ",
                            if (curve$prior$shots) paste("what", curve$prior$shots, "complete shots taught")
                            else "that of an assumed prior, not of this shot")

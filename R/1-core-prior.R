@@ -79,19 +79,39 @@ prior_points <- function(beforehand, n) {
 #' @export
 learn_curve_prior <- function(timings, least = 0.8, prior = curve_prior()) {
   check_columns(timings, argument("timings"), names(timing_keys))
-  rows <- as_frame(timings)
+  taught_by_shots(complete_shots(as_frame(timings), least), prior)
+}
+
+# Shots of which nearly all frames were measured in one setting: data frames of frame, seconds, what two settings of one
+# shot have in common (`subject`), and how to name it.
+complete_shots <- function(rows, least = 0.8) {
   rows <- rows[is_evidence(rows) & !is.na(rows[["frame"]]) & is.na(rows[["piece"]]), , drop = FALSE]
-  if (!nrow(rows)) return(prior)
-  seconds <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
-  parts <- split(data.frame(frame = rows[["frame"]], seconds, subject = row_key(rows, c("scene", "engine", "node"))),
-                 row_key(rows, names(timing_keys)[timing_keys]))
-  whole <- Filter(function(p) is_complete(p[["frame"]], least), unname(parts))
-  taught_by_shots(whole, prior)
+  if (!nrow(rows)) return(list())
+  place <- ifelse(is.na(rows[["site"]]), rows[["node"]], rows[["site"]])
+  parts <- data.frame(frame = rows[["frame"]],
+                      seconds = ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]]),
+                      subject = row_key(rows, c("scene", "engine", "engine_version", "node", "site")),
+                      place = ifelse(is.na(place), "unknown", place),
+                      label = paste0(rows[["scene"]], " with ", rows[["engine"]], " at ", rows[["width"]], "x",
+                                     rows[["height"]], ", ", rows[["limit_kind"]], " ", rows[["limit_value"]]))
+  parts <- split(parts, row_key(rows, names(timing_keys)[timing_keys]))
+  Filter(function(p) is_complete(p[["frame"]], least), unname(parts))
+}
+
+# For each complete shot which other is a cheap pass over it (a fifth of its cost at most); NULL where none is.
+cheap_partners <- function(shots) {
+  cost <- vapply(shots, function(p) mean(p[["seconds"]]), 0)
+  subject <- vapply(shots, function(p) p[["subject"]][1], "")
+  lapply(seq_along(shots), function(k) {
+    cheaper <- which(subject == subject[k] & cost <= cost[k] / 5)
+    if (length(cheaper)) cheaper[which.min(cost[cheaper])]
+  })
 }
 
 # Columns that are looked at, and whether they tell settings apart.
-timing_keys <- c(scene = TRUE, engine = TRUE, engine_version = TRUE, limit_kind = TRUE, limit_value = TRUE, width = TRUE,
-                 height = TRUE, features = TRUE, node = TRUE, frame = FALSE, piece = FALSE, wall_s = FALSE,
+timing_keys <- c(scene = TRUE, engine = TRUE, engine_version = TRUE, limit_kind = TRUE, limit_value = TRUE,
+                 width = TRUE,
+                 height = TRUE, features = TRUE, node = TRUE, site = TRUE, frame = FALSE, piece = FALSE, wall_s = FALSE,
                  compute_s = FALSE)
 
 is_complete <- function(frame, least) {
@@ -100,19 +120,13 @@ is_complete <- function(frame, least) {
   length(seen) >= least * (diff(range(seen)) / stats::median(diff(seen)) + 1)
 }
 
-# `whole`: data frames with frame, seconds and subject (what two settings of one shot have in common).
 taught_by_shots <- function(whole, prior) {
   if (!length(whole)) return(prior)
   told <- lapply(whole, told_by_shot, prior = prior)
   prior <- taught(prior, "full", told)
-  by <- split(seq_along(whole), vapply(whole, function(p) p[["subject"]][1], ""))
-  pairs <- do.call(c, lapply(by, function(k) {
-    cost <- vapply(whole[k], function(p) mean(p[["seconds"]]), 0)
-    dear <- k[which.max(cost)]
-    cheap <- k[cost <= max(cost) / 5]
-    lapply(cheap, function(c) list(dear = whole[[dear]], cheap = whole[[c]]))
-  }))
-  left <- lapply(pairs, function(p) told_by_shot(p$dear, prior, p$cheap))
+  pairs <- cheap_partners(whole)
+  dear <- which(lengths(pairs) > 0)
+  left <- lapply(dear, function(k) told_by_shot(whole[[k]], prior, whole[[pairs[[k]]]]))
   taught(prior, "cheap", left)
 }
 
@@ -136,7 +150,8 @@ taught <- function(prior, kind, told) {
     weak <- prior[[kind]][[k]]
     mean <- (log(weak[1]) + sum(told[, k])) / (n + 1)
     # One shot's worth of the default spread; the mean itself is known from n + 1 shots.
-    variance <- (weak[2]^2 + (log(weak[1]) - mean)^2 / (n + 1) + sum((told[, k] - mean)^2)) / (n + 1) * (1 + 1 / (n + 1))
+    variance <- (weak[2]^2 + (log(weak[1]) - mean)^2 / (n + 1) + sum((told[, k] - mean)^2)) / (n + 1) * (1 + 1 / (n +
+                                                                                                                  1))
     prior[[kind]][[k]] <- c(exp(mean), sqrt(variance))
   }
   if (kind == "full") {

@@ -2,9 +2,11 @@
 
 #' Frames to measure first
 #'
-#' Spread over the shot, each in the middle of its stretch. With cheap times they span these as well: the frames are put
-#' into as many classes of equal cheap work, from the cheapest up, and from each comes one frame, where along the shot
-#' none has been taken yet.
+#' Spread over the shot, each in the middle of its stretch. With cheap times the stretches are of equal sums of the root
+#' of the cheap time instead of equal length: where the error is a share of the time and so is the cost, probing in
+#' proportion to the root is best (Cochran 1977, section 5.5, with cost). Frames that stand out from their neighbours
+#' get probes of their own, as many as is their share of the cheap work and at least one: nothing else tells what they
+#' really cost.
 #'
 #' @param frames Frames of the shot.
 #' @param n How many.
@@ -19,22 +21,15 @@ first_probes <- function(frames, n, cheap = NULL) {
   n <- check_count(n, argument("n"))
   if (is.null(cheap) || n >= length(frames)) return(spread_frames(frames, n))
   cheap <- check_cheap(cheap, frames)
-  order <- order(cheap[["log_s"]])
-  work <- cumsum(exp(cheap[["log_s"]][order]))
-  class <- pmin(ceiling(work / work[length(work)] * n - 1e-9), n)
-  place <- match(cheap[["frame"]], frames)[order] / length(frames)
-  taken <- numeric()
-  # The dearest class has the fewest frames, so the least choice: it goes first.
-  chosen <- vapply(rev(sort(unique(class))), function(k) {
-    here <- which(class == k)
-    # In the middle of the work of its class, far along the shot from those taken.
-    middle <- abs(work[here] / work[length(work)] * n - (k - 0.5))
-    apart <- if (length(taken)) vapply(place[here], function(p) min(abs(p - taken)), 0) else rep(0.5, length(here))
-    best <- here[which.max(pmin(apart * n, 1) - middle)]
-    taken <<- c(taken, place[best])
-    cheap[["frame"]][order][best]
-  }, 0L)
-  sort(unique(chosen))
+  x <- cheap[["log_s"]]
+  usual <- if (length(x) > 9) as.numeric(stats::runmed(x, 9)) else x
+  odd <- x - usual > max(odd_times * stats::mad(x - usual, 0), 0.4)
+  share <- sum(exp(x[odd])) / sum(exp(x))
+  own <- if (share > 0.03 && n > 1) min(max(round(n * share), 1), n - 1, sum(odd)) else 0
+  slow <- which(odd)[order(x[odd])]
+  work <- cumsum(ifelse(odd, 0, exp(usual / 2)))
+  rest <- findInterval((seq_len(n - own) - 0.5) / (n - own) * work[length(work)], work) + 1L
+  sort(unique(cheap[["frame"]][c(rest, if (own) spread_frames(slow, own))]))
 }
 
 #' The frame to measure next
@@ -79,7 +74,8 @@ next_probe <- function(curve, draws = 2000, overhead = 0, most = 1) {
 #'
 #' How many more full probes it takes until the interval of the total is as narrow as asked, without the pass and with
 #' it, and what either costs. Without it the variance of the total falls as that of a mean of independent draws from the
-#' frames not yet seen (Cochran 1977, section 2.4), with it only the part that the cheap times leave: `1 - correlation^2`.
+#' frames not yet seen (Cochran 1977, section 2.4), with it only the part that the cheap times leave: `1 -
+#' correlation^2`.
 #'
 #' @param curve A [frame_curve()] without cheap times.
 #' @param cheap_s Seconds of one cheap frame, its start included.
@@ -134,14 +130,16 @@ scale_seconds <- function(seconds, fit = NULL, samples = NULL, to = NULL, pixels
   if (!is.null(fit)) {
     check_class(fit, argument("fit"), "limit_fit", "fit_limit()")
     if (is.null(fit$time)) stop_input("type", "has no times", argument("fit"), "Give fit_limit() the seconds.")
-    ends <- cbind(1, c(check_number(samples, argument("samples"), above = 0), check_number(to, argument("to"), above = 0)))
+    ends <- cbind(1, c(check_number(samples, argument("samples"), above = 0), check_number(to, argument("to"),
+                                                                                           above = 0)))
     at <- drop(ends %*% fit$time$estimate)
     slope <- ends[2, ] / at[2] - ends[1, ] / at[1]  # of the log of the ratio
     factor <- at[2] / at[1]
     variance <- drop(slope %*% fit$time$covariance %*% slope)
   }
   if (!is.null(pixels)) {
-    ratio <- check_number(to_pixels, argument("to_pixels"), above = 0) / check_number(pixels, argument("pixels"), above = 0)
+    ratio <- check_number(to_pixels, argument("to_pixels"), above = 0) / check_number(pixels, argument("pixels"),
+                                                                                      above = 0)
     factor <- factor * ratio^power[1]
     variance <- variance + (log(ratio) * power[2])^2
   }

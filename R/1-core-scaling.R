@@ -5,7 +5,8 @@
 #' Three laws for the time t on n of them, fitted by least squares on log time within their bounds:
 #'
 #' - `amdahl`: `t1 * (serial + (1 - serial) / n)` (Amdahl 1967), `serial` in 0..1;
-#' - `usl`: `t1 * (1 + contention * (n - 1) + coherence * n * (n - 1)) / n`, the universal scalability law (Gunther 2007,
+#' - `usl`: `t1 * (1 + contention * (n - 1) + coherence * n * (n - 1)) / n`, the universal scalability law (Gunther
+#' 2007,
 #'   *Guerrilla capacity planning*), both at least 0, `contention` at most 1: beyond some n more makes it slower;
 #' - `line`: `t1 / (1 + gain * (n - 1))`: the speed grows along a straight line, `gain` in 0..1.
 #'
@@ -34,7 +35,8 @@ fit_scaling <- function(n, seconds, error = NULL, assume = NULL, unit = "threads
   n <- check_counts(n, argument("n"))
   seconds <- check_seconds(seconds, argument("seconds"))
   if (length(n) != length(seconds)) {
-    stop_input("scaling", paste("got", length(n), "counts and", length(seconds), "times"), "arguments `n` and `seconds`",
+    stop_input("scaling", paste("got", length(n), "counts and", length(seconds), "times"),
+               "arguments `n` and `seconds`",
                "Give one time for each count.")
   }
   if (!is.null(error)) error <- check_number(error, argument("error"), above = 0, most = 2)
@@ -98,7 +100,8 @@ law_squares <- function(of, n, y) {
 
 assumed_scaling <- function(points, assume, error, unit) {
   if (is.null(assume)) {
-    stop_input("scaling", paste0("all times are of n = ", points[["n"]][1], ": nothing says what more or fewer would do"),
+    stop_input("scaling", paste0("all times are of n = ", points[["n"]][1],
+                                 ": nothing says what more or fewer would do"),
                argument("n"), "Measure a second count, or give `assume`, a serial share, and take it as an assumption.")
   }
   assume <- check_number(assume, argument("assume"), least = 0, most = 1)
@@ -128,7 +131,8 @@ scaling_says <- function(fit) {
   sd <- fit$fits[[fit$best]]$sd
   rises <- which(diff(means) > 2 * sd)
   c(
-    if (length(rises)) paste0("times rise from ", names(means)[rises[1]], " to ", names(means)[rises[1] + 1], " ", fit$unit,
+    if (length(rises)) paste0("times rise from ", names(means)[rises[1]], " to ", names(means)[rises[1] + 1], " ",
+                              fit$unit,
                               ": more makes it slower, or something else changed"),
     if (fit$error_basis == "assumed") paste0("the spread of one time is assumed (", percent(assumed_scaling_error),
                                              "): give repeats or `error`"),
@@ -287,7 +291,8 @@ best_n <- function(fit, price = NULL, most = 4 * max(fit$points[["n"]]), least_g
 #' @param link Bytes a second of the coordinator's link.
 #' @param spread `"shares"` or `"bands"`.
 #' @param most The largest number to look at.
-#' @return A tibble, one row an n: `n`, `compute_s`, `link_s`, `seconds` (the longer of the two: they overlap), `ceiling`
+#' @return A tibble, one row an n: `n`, `compute_s`, `link_s`, `seconds` (the longer of the two: they overlap),
+#' `ceiling`
 #'   (whether the link is the longer one).
 #' @section Conditions: `clockpigeon_error_type` for numbers that are not above 0.
 #' @examples

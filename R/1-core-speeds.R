@@ -12,8 +12,8 @@
 #' Cells (scene x rig) are counted once each by their mean, so that the cost grows with the cells, not with the timings.
 #'
 #' @param timings A data frame or tibble: `scene`, `wall_s`, and `rig`, or in its place what makes one (`device`,
-#'   `device_count`, `engine`, `engine_version`, as in [timings()]). Rows that are no evidence (failed, warm-up) are left
-#'   out. Where frames, limits, sizes or features of a scene differ, their own effects are taken out first by least
+#'   `device_count`, `engine`, `engine_version`, as in [timings()]). Rows that are no evidence (failed, warm-up) are
+#'   left out. Where frames, limits, sizes or features of a scene differ, their own effects are taken out first by least
 #'   squares within the scene, so that rigs are compared on what both rendered; forecasts are for the scene's mean.
 #' @param claims Claimed speeds of sellers, as weak evidence: a data frame with `rig`, `relative_to` (rigs) and `factor`
 #'   (how many times as fast).
@@ -38,7 +38,8 @@ fit_speeds <- function(timings, claims = NULL, claim_sd = NULL) {
   cells <- speed_cells(rows, scenes, rigs)
   model <- list(scenes = scenes, rigs = rigs, cells = cells, mean = mean(cells$y), claims = check_claims(claims))
   model$islands <- table_islands(model)
-  model$claim_sd <- if (is.null(claim_sd)) claim_spread(model) else check_number(claim_sd, argument("claim_sd"), above = 0)
+  model$claim_sd <- if (is.null(claim_sd)) claim_spread(model) else check_number(claim_sd, argument("claim_sd"),
+                                                                                 above = 0)
   found <- fit_spreads(model)
   model <- c(model, found)
   model$spreads <- spread_table(model)
@@ -66,8 +67,8 @@ speed_rows <- function(timings) {
   alike(rows, row_key(x, c("scene", parts)))
 }
 
-# The rows with the effects of the parts of a scene (frames, limits, ...) taken out, and how many were. Parts and cells in
-# turn, each given the other (backfitting: Buja, Hastie & Tibshirani 1989, Ann. Stat. 17, 453), cells first, so that
+# The rows with the effects of the parts of a scene (frames, limits, ...) taken out, and how many were. Parts and cells
+# in turn, each given the other (backfitting: Buja, Hastie & Tibshirani 1989, Ann. Stat. 17, 453), cells first, so that
 # parts that only one rig rendered are not taken for its speed.
 alike <- function(rows, part) {
   part <- match(part, unique(part))
@@ -143,8 +144,8 @@ table_islands <- function(model) {
 
 #' How far sellers' claims were off
 #'
-#' The spread of the log of claimed over measured speed ratios, among claims about rigs that ran the same scenes; few such
-#' claims are helped out by a spread of 0.25, counted as four claims.
+#' The spread of the log of claimed over measured speed ratios, among claims about rigs that ran the same scenes; few
+#' such claims are helped out by a spread of 0.25, counted as four claims.
 #'
 #' @param fit A [fit_speeds()] with claims.
 #' @return The spread of log claims.
@@ -157,7 +158,10 @@ table_islands <- function(model) {
 claim_spread <- function(fit) {
   cells <- fit$cells
   off <- vapply(seq_len(nrow(fit$claims)), function(k) {
-    of <- function(rig) stats::setNames(cells$y[cells$j %in% match(rig, fit$rigs)], cells$i[cells$j %in% match(rig, fit$rigs)])
+    of <- function(rig) {
+      here <- cells$j %in% match(rig, fit$rigs)
+      stats::setNames(cells$y[here], cells$i[here])
+    }
     new <- of(fit$claims[["rig"]][k])
     old <- of(fit$claims[["relative_to"]][k])
     both <- intersect(names(new), names(old))
@@ -192,8 +196,8 @@ fit_spreads <- function(model, draws = 200) {
 }
 
 # The mixed model's equations (Henderson 1975, Biometrics 31, 423) for mean, scenes and rigs, the interaction within the
-# cells' variance; the restricted likelihood, the estimates and their covariance. Scenes are eliminated first: their part
-# of the matrix is diagonal, so that only mean and rigs make a dense system.
+# cells' variance; the restricted likelihood, the estimates and their covariance. Scenes are eliminated first: their
+# part of the matrix is diagonal, so that only mean and rigs make a dense system.
 speed_equations <- function(model, sd, full = FALSE) {
   cells <- model$cells
   claims <- model$claims
@@ -302,7 +306,8 @@ predict.speed_fit <- function(object, scene, rig, level = 0.8, run = TRUE, ...) 
   at <- match(paste(i, j), paste(object$cells$i, object$cells$j))
   runs <- ifelse(is.na(at), 0L, object$cells$n[at])
   as_table(list(scene = asked[["scene"]], rig = asked[["rig"]], seconds = exp(points[, 1]), lower = exp(points[, 2]),
-                upper = exp(points[, 3]), runs = as.integer(runs), evidence = ifelse(runs > 0, "measured", "transferred")))
+                upper = exp(points[, 3]), runs = as.integer(runs), evidence = ifelse(runs > 0, "measured",
+                                                                                     "transferred")))
 }
 
 # Quantiles of mixtures of normals: one row a mixture, one column a probability; bisection.
@@ -331,7 +336,8 @@ check_one_island <- function(fit, asked, i, j) {
   there <- fit$scenes[fit$islands$scene == island]
   stop_input("speeds", paste0("nothing connects scene ", asked[["scene"]][k], " with rig ", asked[["rig"]][k],
                               ": no chain of timings leads from one to the other"), "the timings",
-             paste0("Run ", if (length(there)) paste0(asked[["scene"]][k], " on it, or ", there[1], " on a rig that ran ",
+             paste0("Run ", if (length(there)) paste0(asked[["scene"]][k], " on it, or ", there[1],
+                                                      " on a rig that ran ",
                                                       asked[["scene"]][k]) else "any known scene on it", "."))
 }
 
@@ -342,14 +348,17 @@ spread_table <- function(fit) {
     exp(fit$theta[order, k][pmin(findInterval(c(0.1, 0.9), sum) + 1, length(sum))])
   }
   ends <- vapply(1:4, of, numeric(2))
-  as_table(list(part = c("scene", "rig", "interaction", "run"), sd = exp(fit$mode), lower = ends[1, ], upper = ends[2, ]))
+  as_table(list(part = c("scene", "rig", "interaction", "run"), sd = exp(fit$mode), lower = ends[1, ], upper = ends[2,
+                                                                                                                    ]))
 }
 
 speed_says <- function(fit) {
   n <- max(fit$islands$rig, fit$islands$scene)
   c(
-    if (n > 1) paste0("the table falls into ", n, " islands with nothing in common: ", paste(vapply(seq_len(n), function(k) {
-      listed <- function(x) if (length(x) > 3) paste0(toString(x[1:3]), " and ", length(x) - 3, " more") else toString(x)
+    if (n > 1) paste0("the table falls into ", n, " islands with nothing in common: ", paste(vapply(seq_len(n),
+                                                                                                    function(k) {
+      listed <- function(x) if (length(x) > 3) paste0(toString(x[1:3]), " and ", length(x) - 3,
+                                                      " more") else toString(x)
       paste0("(", k, ") ", listed(c(fit$rigs[fit$islands$rig == k], fit$scenes[fit$islands$scene == k])))
     }, ""), collapse = "; "), ". No forecast leads from one to another"),
     if (!fit$cells$df) "no scene ran twice on one rig: the run's spread cannot be told from the interaction's"

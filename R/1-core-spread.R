@@ -4,16 +4,18 @@
 #'
 #' What each way of spreading a job over nodes would take, and which to choose, with the reason. Whole frames go to the
 #' slot that is free first (list scheduling, Graham 1966, *Bounds for certain multiprocessing anomalies*): with equal
-#' frames and slots the job takes ceiling(frames / slots) rounds, so that only slot counts that save a round help. Ranges
-#' are fixed runs of frames in proportion to speed; bands and shares put all slots on one frame after the other, which
-#' pays the load on every slot for every frame and a merge, and shares also the coordinator's link.
+#' frames and slots the job takes ceiling(frames / slots) rounds, so that only slot counts that save a round help.
+#' Ranges are fixed runs of frames in proportion to speed; bands and shares put all slots on one frame after the other,
+#' which pays the load on every slot for every frame and a merge, and shares also the coordinator's link.
 #'
 #' @param job What is to be rendered: a list with `seconds` (compute seconds of each frame on a node of speed 1), and
 #'   where they apply `load_s` (a frame's scene load), `load_once` (`TRUE` when a node loads once for all its frames),
 #'   `merge_s` (joining the parts of one frame), `layers` (that can be rendered apart), `bytes` (of a picture as it is
-#'   sent), `link` (the coordinator's, bytes a second), `bands` and `shares` (whether the engine can), `whole_only` (what
-#'   needs the whole frame at once, such as `"denoising"`). A [render_job()] is such a job, its curves' mean times taken.
-#' @param nodes Speeds of the nodes, named (1: as fast as the node that `seconds` are from), or a data frame with `node`,
+#'   sent), `link` (the coordinator's, bytes a second), `bands` and `shares` (whether the engine can), `whole_only`
+#'   (what needs the whole frame at once, such as `"denoising"`). A [render_job()] is such a job, its curves' mean times
+#'   taken.
+#' @param nodes Speeds of the nodes, named (1: as fast as the node that `seconds` are from), or a data frame with
+#' `node`,
 #'   `speed` and `slots` (frames at once on it, 1 by default).
 #' @return A tibble of class `spread_advice`, the best way first: `spread`, `seconds` (to the last frame), `possible`,
 #'   `tail_s` (how long part of the slots stand idle at the end), `load_s` (all loads paid, node seconds), `reason`. As
@@ -105,7 +107,8 @@ by_ranges <- function(job, slots) {
   loads <- if (job$load_once) as.numeric(count > 0) else count
   ends <- (busy + job$load_s * loads) / slots[["speed"]]
   list(seconds = max(ends), possible = TRUE, tail_s = max(ends) - min(ends), load_s = job$load_s * sum(loads),
-       reason = paste0("fixed runs of ", paste(unique(range(count)), collapse = " to "), " frames a slot; a slow stretch ",
+       reason = paste0("fixed runs of ", paste(unique(range(count)), collapse = " to "),
+                       " frames a slot; a slow stretch ",
                        "stays where it fell"))
 }
 
@@ -130,7 +133,8 @@ by_layers <- function(job, slots) {
   ran <- in_turn(tasks, job$load_s, job$load_once, slots[["speed"]])
   list(seconds = ran$end + if (job$layers > 1) job$merge_s else 0, possible = job$layers > 1, tail_s = ran$tail,
        load_s = job$load_s * if (job$load_once) nrow(slots) else length(tasks),
-       reason = if (job$layers > 1) paste0(counted(job$layers, "layer"), " a frame, each a task of its own; merged after")
+       reason = if (job$layers > 1) paste0(counted(job$layers, "layer"),
+                                           " a frame, each a task of its own; merged after")
                 else "there is one layer")
 }
 
@@ -165,9 +169,11 @@ spread_sentence <- function(advice, frames, slots) {
   idle <- attr(advice, "idle")
   paste0(
     "Spread by ", best[["spread"]], ": ", best[["reason"]], "; ", format_duration(best[["seconds"]]), " in all",
-    if (!is.na(second[["spread"]])) paste0(", ", second[["spread"]], " would take ", format_duration(second[["seconds"]])),
+    if (!is.na(second[["spread"]])) paste0(", ", second[["spread"]], " would take ",
+                                           format_duration(second[["seconds"]])),
     ".",
-    if (best[["spread"]] == "frames" && length(useful)) paste0(" The next slot count that saves a round is ", useful[1], "."),
+    if (best[["spread"]] == "frames" && length(useful)) paste0(" The next slot count that saves a round is ", useful[1],
+                                                               "."),
     if (length(idle)) paste0(" Without ", toString(idle), " it would end no later: ",
                              if (length(idle) > 1) "they help nothing." else "it helps nothing.")
   )

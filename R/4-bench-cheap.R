@@ -30,7 +30,7 @@ cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NU
   check_class(shot, argument("shot"), "shot", "read_shot()")
   check_class(engine, argument("engine"), "engine", "read_engine()")
   small <- cheap_shot(shot, by, samples)
-  frames <- sort(shot_frames(shot, frames, 1))
+  frames <- sort(shot_frames(shot, or_else(frames, shot$frames)))
   if (is.null(version) && length(engine$versions)) version <- utils::tail(order_levels(engine$versions), 1)
   began <- wall_clock()
   text <- format_frames(frames)
@@ -49,7 +49,7 @@ cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NU
 # The same shot, small and with few samples. Under 8 pixels a picture says nothing of the shot.
 cheap_shot <- function(shot, by = 8, samples = NULL) {
   by <- check_number(by, argument("by"), least = 1)
-  shot$size <- lapply(shot$size, function(v) as.integer(max(round(v / by), min(v, 8))))
+  shot$size <- vapply(shot$size, function(v) as.integer(max(round(v / by), min(v, 8))), 0L)
   if (length(samples)) shot$limit$samples <- check_count(samples, argument("samples"))
   shot
 }
@@ -74,7 +74,8 @@ sequence_rows <- function(shot, engine, ledger, frames, text, version, node, fol
   values <- c(trial_values(trial, file.path(pictures, paste0("cheap.", engine$output))),
               list(frames = text, first = paste(min(frames)), last = paste(max(frames))))
   log <- file.path(pictures, "log.txt")
-  if (progress) message("cheap pass over ", length(frames), " frames at ", trial$width, "x", trial$height, " in one process")
+  if (progress) message("cheap pass over ", length(frames), " frames at ", trial$width, "x", trial$height,
+                        " in one process")
   load <- load_average()
   ran <- run_command(host$programs[[engine$engine]], fill_arguments(c(engine$arguments, engine$sequence), values),
                      normalizePath(folder), time_limit, log = log)

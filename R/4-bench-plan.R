@@ -179,7 +179,7 @@ versions_of <- function(engine, versions) {
   asked
 }
 
-shot_frames <- function(shot, frames, probes) {
+shot_frames <- function(shot, frames, probes = 1) {
   if (is.null(frames)) return(spread_frames(shot$frames, probes))
   frames <- parse_frames(frames, argument("frames"))
   outside <- setdiff(frames, shot$frames)

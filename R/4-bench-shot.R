@@ -21,8 +21,9 @@
 #' @param version Version of the engine; its newest when `NULL`.
 #' @param node,folder,keep,progress As for [run_bench()].
 #' @return A list of class `shot_probe`: `curve` (the [frame_curve()]), `total`, `steps` (a tibble, one row a probe:
-#'   `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`, `upper`, `half_width` of the total after it), `cheap`
-#'   (how the cheap pass was decided and what it took), `ended` (why it stopped), `spent_s`, `rows` (the timings used).
+#'   `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`, `upper`, `half_width` of the total after it),
+#'   `cheap` (how the cheap pass was decided and what it took), `ended` (why it stopped), `spent_s`, `rows` (the timings
+#'   used).
 #' @section Conditions: `clockpigeon_error_curve` when a frame cannot be rendered; those of [run_bench()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
@@ -48,7 +49,7 @@ probe_shot <- function(shot, engine, ledger, target = 0.1, level = 0.8, first = 
   seen <- known_rows(probing)
   steps <- list()
   for (frame in setdiff(first_probes(shot$frames, first, decided$rows), seen[["frame"]])) {
-    if (nrow(seen) >= first || spent() > budget) break
+    if (nrow(seen) >= first || nrow(seen) && spent() > budget) break
     seen <- rbind(seen, probe_frame(probing, frame))
     if (nrow(seen) > 1) steps <- c(steps, list(probe_step(curve_of(probing, seen, decided), seen, level, spent())))
   }

@@ -12,8 +12,9 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03)
 #' @param currency ISO 4217 code in which costs are shown.
 #' @param rates Exchange rates as in a project's `rates`; needed when a site sells in another currency.
 #' @return A list of class `job`: the shots, `node` (the node on which most of their frames were measured: the
-#'   reference), `curves` (a [frame_curve()] for each shot on that node), `run_sd` (spread of log time of one frame from
-#'   run to run), and the evidence.
+#'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times
+#'   where half of the frames have one, and the prior that complete shots in the timings teach), `run_sd` (spread of log
+#'   time of one frame from run to run), and the evidence.
 #' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured at the shot's own
 #'   size and limit. Times at another size or limit are not scaled.
 #' @examples
@@ -42,9 +43,12 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   run_sd <- run_spread(row_key(own, c("scene", "frame")), own[["wall_s"]])
   run_basis <- if (is.null(run_sd)) "assumed" else "measured"
   if (is.null(run_sd)) run_sd <- assumed_spread$run
+  prior <- learn_curve_prior(timings)
   curves <- lapply(shots, function(shot) {
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
-    frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, shot$cuts, run_sd = run_sd)
+    frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, if (length(shot$cuts)) shot$cuts,
+                cheap = cheap_evidence(shot, rows[rows[["node"]] %in% at, , drop = FALSE], mean(here[["wall_s"]])),
+                run_sd = run_sd, prior = prior)
   })
   structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates, node = at,
                  curves = curves, evidence = as_table(found), run_sd = run_sd, run_basis = run_basis), class = "job")
@@ -62,6 +66,21 @@ shot_evidence <- function(shot, rows, engine, version) {
                                 format_limit(shot$limit)), paste("shot", shot$shot),
              paste0("Measure some: clockpigeon bench.",
                     if (length(seen)) paste0(" Its scene was measured at ", either(seen), " only.")))
+}
+
+# Cheap times of a shot: those of the setting other than its own in which most of its frames were timed, half of them at
+# least, each at a quarter of the full time at most; NULL when there is none.
+cheap_evidence <- function(shot, rows, full_s) {
+  rows <- rows[is_of_shot(rows, shot, scene_only = TRUE) & !is_of_shot(rows, shot) & is.na(rows[["piece"]]), ,
+               drop = FALSE]
+  if (!nrow(rows)) return(NULL)
+  rows[["seconds"]] <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
+  parts <- split(rows, row_key(rows, c("limit_kind", "limit_value", "width", "height", "features")))
+  timed <- vapply(parts, function(p) length(unique(p[["frame"]])), 0L)
+  fit <- timed >= length(shot$frames) / 2 & vapply(parts, function(p) mean(p[["seconds"]]), 0) <= full_s / 4
+  if (!any(fit)) return(NULL)
+  best <- parts[[which.max(ifelse(fit, timed, 0))]]
+  data.frame(frame = best[["frame"]], seconds = pmax(best[["seconds"]], 1e-4))
 }
 
 # The own node on which most frames were measured, all shots of the job among them.

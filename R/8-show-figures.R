@@ -103,7 +103,8 @@ autoplot.frame_curve <- function(object, ...) { # nolint: object_name_linter.
   x[["part"]] <- findInterval(x[["frame"]], breaks)
   probes <- data.frame(frame = object$frame, seconds = exp(object$log_s))
   probed <- paste0("Points: measured frames. Line and band: mean and middle 80 % of draws.",
-                   if (length(object$cheap)) " The shape is from a cheap pass.", if (length(breaks)) " Dotted: cut or break.")
+                   if (length(object$cheap)) " The shape is from a cheap pass.",
+                     if (length(breaks)) " Dotted: cut or break.")
   total <- total_time(object)
   ggplot2::ggplot(x, ggplot2::aes(.data[["frame"]])) +
     ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["lower"]], ymax = .data[["upper"]], group = .data[["part"]]),

@@ -10,11 +10,13 @@ note_lines <- function(says, width = terminal_width()) {
 # A frame curve: what it rests on, the total, the slowest frame.
 curve_lines <- function(x, width = terminal_width()) {
   between <- function(t) {
-    paste0(format_duration(t[["mean"]]), " (", format_duration(t[["lower"]]), " to ", format_duration(t[["upper"]]), ", 80 %)")
+    paste0(format_duration(t[["mean"]]), " (", format_duration(t[["lower"]]), " to ", format_duration(t[["upper"]]),
+           ", 80 %)")
   }
   worst <- slowest(x)
   c(
-    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ", length(x$frame), " probed in ",
+    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ", length(x$frame),
+           " probed in ",
            sum(x$runs), if (sum(x$runs) == 1) " run" else " runs",
            if (length(x$cheap)) paste0(", cheap pass over ", x$cheap$timed)),
     paste0("Total on one node: ", between(total_time(x))),
@@ -39,7 +41,8 @@ print.scaling_fit <- function(x, ...) {
       paste0("  ", p[["term"]], " ", number3(p[["estimate"]]), unit, " (", number3(p[["lower"]]), " to ",
              number3(p[["upper"]]), ")")
     },
-    paste0("One more takes less than 5 % off the time after ", best[["pays_until"]], "; least time with ", best[["n"]], ": ",
+    paste0("One more takes less than 5 % off the time after ", best[["pays_until"]], "; least time with ", best[["n"]],
+           ": ",
            format_duration(best[["seconds"]]), " (", format_duration(best[["lower"]]), " to ",
            format_duration(best[["upper"]]), ", 80 %)", if (best[["beyond"]]) ", beyond what was measured"),
     note_lines(x$says)
@@ -89,7 +92,8 @@ print.speed_fit <- function(x, ...) {
     paste0("Speeds of ", length(x$rigs), " rigs from ", length(x$scenes), " scenes: ", sum(x$cells$n), " timings in ",
            length(x$cells$n), " of ", length(x$rigs) * length(x$scenes), " cells"),
     paste0("Spread of ", c("scenes", "rigs", "a scene on a rig, beyond both", "one run"), ": a factor of ",
-           factor_text(spreads[["sd"]]), " (", factor_text(spreads[["lower"]]), " to ", factor_text(spreads[["upper"]]), ")"),
+           factor_text(spreads[["sd"]]), " (", factor_text(spreads[["lower"]]), " to ", factor_text(spreads[["upper"]]),
+             ")"),
     note_lines(x$says)
   )
   invisible(x)
@@ -115,4 +119,103 @@ autoplot.speed_fit <- function(object, relative_to = NULL, ...) { # nolint: obje
                   caption = paste0("Thick: 80 % interval for the typical scene. Thin: for a single scene."),
                   alt = paste0(title, ". ", paste0(x[["rig"]], " ", number3(x[["ratio"]]), collapse = "; "), ".")) +
     plain_theme()
+}
+
+# A probed shot: what was measured and how the total closed in.
+shot_probe_lines <- function(x, width = terminal_width()) {
+  steps <- as_frame(x$steps)
+  limit <- format_limit(x$shot$limit)
+  body <- data.frame(frame = paste(steps[["frame"]]), time = format_duration(steps[["seconds"]]),
+                     total = format_duration(steps[["mean"]]),
+                     interval = range_text(steps[["lower"]], steps[["upper"]], format_duration),
+                     "half width" = percent(steps[["half_width"]]), "spent" = format_duration(steps[["spent_s"]]),
+                     check.names = FALSE)
+  measured <- length(x$curve$frame)
+  c(
+    wrap_lines(paste0("Probe of ", x$shot$shot, " with ", x$engine$engine, " ", or_unknown(x$version), " at ",
+                      x$shot$size[["width"]], "x", x$shot$size[["height"]], ", ", limit, ", on ", x$node, ": ",
+                        measured,
+                      " of ", length(x$shot$frames), " frames measured, ", x$ended, " after ",
+                        format_duration(x$spent_s)),
+               width), "",
+    if (nrow(steps)) c(text_table(body, right = names(body), width = width, spare = c("spent", "time")), ""),
+    curve_lines(x$curve, width),
+    wrap_lines(paste0("Cheap pass ", if (x$cheap$used) paste0("run, ", format_duration(x$cheap$took)) else "not run",
+                      ": ",
+                      x$cheap$why, "."), width)
+  )
+}
+
+#' @export
+print.shot_probe <- function(x, ...) {
+  show_lines(shot_probe_lines(x))
+  invisible(x)
+}
+
+# How forecasts would have been, in words: a line a method.
+backtest_lines <- function(x, width = terminal_width()) {
+  level <- attr(x, "level")
+  s <- as_frame(summary.backtest(x))
+  body <- data.frame(
+    question = ifelse(duplicated(s[["question"]]), "", s[["question"]]), method = s[["method"]],
+    frames = ifelse(is.na(s[["probes"]]), "", paste(s[["probes"]])), place = s[["place"]], cases = paste(s[["cases"]]),
+    off = percent(s[["error"]]), lean = paste0(ifelse(s[["bias"]] > 0, "+", "-"), percent(abs(s[["bias"]]))),
+    held = ifelse(is.na(s[["covered"]]), "no interval", percent(s[["covered"]])), check.names = FALSE
+  )
+  names(body)[6:8] <- c("off by|on average", "leans|over or under", paste0("truth inside|", percent(level), " asked"))
+  c(paste0("What the ledger knows, hidden and forecast", if (attr(x, "sample")) paste0(" (", sample_mark, ")")), "",
+    text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width, spare = "place"),
+    wrap_lines(said_of_backtest(x, s), width))
+}
+
+# One sentence a question: the method against the habit, all its cases together.
+said_of_backtest <- function(x, s) {
+  x <- as_frame(x)
+  vapply(unique(x[["question"]]), function(q) {
+    here <- x[x[["question"]] == q, , drop = FALSE]
+    off <- tapply(abs(here[["error"]]), factor(here[["method"]], unique(here[["method"]])), mean)
+    habit <- is.na(tapply(here[["lower"]], factor(here[["method"]], unique(here[["method"]])), mean))
+    best <- names(off)[!habit][which.min(off[!habit])]
+    held <- mean(here[["covered"]][here[["method"]] == best])
+    old <- if (any(habit)) names(off)[habit][which.min(off[habit])]
+    paste0(toupper(substr(q, 1, 1)), substring(q, 2), ": the ", best, " was off by ", percent(off[[best]]),
+           " on average",
+           if (length(old)) paste0(", ", old, " by ", percent(off[[old]])), "; its intervals held the truth in ",
+           percent(held), " of ", sum(here[["method"]] == best), " cases.")
+  }, "", USE.NAMES = FALSE)
+}
+
+#' @export
+print.backtest <- function(x, ...) {
+  show_lines(backtest_lines(x))
+  invisible(x)
+}
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.backtest <- function(object, ...) { # nolint: object_name_linter.
+  x <- as_frame(object)
+  x[["off"]] <- 100 * abs(x[["error"]])
+  label <- paste0(x[["method"]], ifelse(x[["question"]] == "the rest of a shot", paste0(", ", x[["probes"]], " frames"),
+                                        ""))
+  x[["label"]] <- factor(label, rev(unique(label[order(x[["question"]], x[["probes"]])])))
+  means <- stats::aggregate(off ~ label + question, x, mean)
+  held <- stats::aggregate(cbind(held = as.numeric(x[["covered"]])) ~ label + question, x, mean,
+                           na.action = stats::na.pass)
+  means[["note"]] <- ifelse(is.na(held[["held"]]), "", paste0("truth inside ", percent(held[["held"]])))
+  title <- "How far forecasts were off on what the ledger already knows"
+  ggplot2::ggplot(x, ggplot2::aes(.data[["off"]], .data[["label"]])) +
+    ggplot2::geom_col(data = means, fill = "#56B4E9", alpha = 0.5, width = 0.7) +
+    ggplot2::geom_point(alpha = 0.4, size = 1.4) +
+    ggplot2::geom_text(data = means, ggplot2::aes(x = Inf, label = .data[["note"]]), hjust = 1.05, size = 3.3,
+                       colour = "grey30") +
+    ggplot2::facet_grid(rows = ggplot2::vars(.data[["question"]]), scales = "free_y", space = "free_y") +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.2))) +
+    ggplot2::labs(x = "off by, % (bar: mean; points: cases)", y = NULL, title = title,
+                  caption = paste0("Intervals asked: ", percent(attr(object, "level")), ".",
+                                   if (attr(object, "sample")) " Sample data, invented."),
+                  alt = paste0(title, ". ", paste0(means[["label"]], ": ", number3(means[["off"]]), " %",
+                                                   collapse = "; "), ".")) +
+    plain_theme() +
+    ggplot2::theme(strip.text.y = ggplot2::element_text(angle = 0, hjust = 0))
 }

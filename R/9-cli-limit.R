@@ -129,11 +129,13 @@ cli_picture <- function(args) {
 }
 
 # Noise as 2% or 0.02.
-cli_noise <- function(text, where) {
+cli_noise <- function(text, where) cli_share(text, where, "of the brightness, such as 2% or 0.02")
+
+cli_share <- function(text, where, of = "such as 10% or 0.1") {
   if (is.null(text)) return(NULL)
   number <- suppressWarnings(as.numeric(sub("%$", "", trimws(text))))
   if (is.na(number) || number <= 0) {
-    stop_input("usage", paste("got", show_value(text)), where, "Write a share of the brightness, such as 2% or 0.02.")
+    stop_input("usage", paste("got", show_value(text)), where, paste0("Write a share ", of, "."))
   }
   if (grepl("%$", trimws(text))) number / 100 else number
 }

@@ -65,6 +65,16 @@ cli_options <- list(
     opt("--blind", "write them to this PNG file without saying which is which, and ask which are clean enough"),
     opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
   ),
+  probe = list(
+    opt("--target", "half-width of the total's 80 % interval that is asked for [10%]", default = "10%"),
+    opt("--budget", "time of probing after which no frame is begun, such as 20min [none]"),
+    opt("--first", "frames spread over the shot that are measured first [3]", "integer", 3L),
+    opt("--cheap", "a cheap pass over all frames: yes, no, or auto to decide by what it gains [auto]",
+        default = "auto"),
+    opt("--engine", "engine [the project's default]"), opt("--engine-version", "its version [the newest]"),
+    opt("--node", "node that stands for this machine [here, when there is one]"),
+    opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
+  ),
   picture = list(figure_option, format_option),
   compare = list(
     opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "),
@@ -75,6 +85,8 @@ cli_options <- list(
     opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02),
     figure_option, format_option
   ),
+  backtest = list(opt("--probes", "numbers of frames that are left of a shot [3,5,8]", default = "3,5,8"),
+                  figure_option, format_option),
   forecast = c(job_options, list(format_option)),
   choose = c(job_options, choice_options, list(figure_option, format_option)),
   report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
@@ -82,7 +94,8 @@ cli_options <- list(
   help = list()
 )
 
-cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", picture = "A B", import = "FILE...", help = "[COMMAND]")
+cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", import = "FILE...",
+                   help = "[COMMAND]")
 
 cli_parser <- function(command) {
   options <- lapply(cli_options[[command]], function(o) {

@@ -13,8 +13,8 @@ curve_path_draws <- function(data, shot, prior, chain, draws, seed, keep) {
     .Call(`_clockpigeon_curve_path_draws`, data, shot, prior, chain, draws, seed, keep)
 }
 
-curve_smooth_moments <- function(data, shot, prior, parameters) {
-    .Call(`_clockpigeon_curve_smooth_moments`, data, shot, prior, parameters)
+curve_smooth_moments <- function(data, shot, parameters, own) {
+    .Call(`_clockpigeon_curve_smooth_moments`, data, shot, parameters, own)
 }
 
 tile_noise_sums <- function(a, b, height, width, channels, tile, times) {

@@ -57,16 +57,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // curve_smooth_moments
-Rcpp::List curve_smooth_moments(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::NumericMatrix parameters);
-RcppExport SEXP _clockpigeon_curve_smooth_moments(SEXP dataSEXP, SEXP shotSEXP, SEXP priorSEXP, SEXP parametersSEXP) {
+Rcpp::List curve_smooth_moments(Rcpp::List data, Rcpp::List shot, Rcpp::NumericMatrix parameters, bool own);
+RcppExport SEXP _clockpigeon_curve_smooth_moments(SEXP dataSEXP, SEXP shotSEXP, SEXP parametersSEXP, SEXP ownSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type data(dataSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type shot(shotSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type prior(priorSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type parameters(parametersSEXP);
-    rcpp_result_gen = Rcpp::wrap(curve_smooth_moments(data, shot, prior, parameters));
+    Rcpp::traits::input_parameter< bool >::type own(ownSEXP);
+    rcpp_result_gen = Rcpp::wrap(curve_smooth_moments(data, shot, parameters, own));
     return rcpp_result_gen;
 END_RCPP
 }

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 namespace clockpigeon {
 
@@ -236,7 +235,7 @@ void draw_probes(const curve_data &data, const curve_parameters &p, const curve_
   for (size_t r = 0; r < data.y.size(); ++r) {
     double rest = data.y[r];
     for (int j = 0; j < k; ++j) rest -= data.design[r * k + j] * coefficients[j];
-    const double weight = 1 / std::max(data.noise[r], 1e-14);
+    const double weight = 1 / std::max(data.noise[r], 1e-20);
     out.value[data.frame[r]] += weight * rest;
     out.noise[data.frame[r]] += weight;
   }
@@ -477,11 +476,10 @@ void curve_path(const curve_data &data, const curve_shot &shot, const curve_prio
 
 // The filter over all frames, then the smoother without inverses (de Jong 1989, J. Am. Stat. Assoc. 84, 1085; Durbin &
 // Koopman 2012, section 4.4).
-void curve_moments(const curve_data &data, const curve_shot &shot, const curve_prior &prior, const curve_parameters &p,
-                   double *mean, double *variance) {
+void curve_moments(const curve_data &data, const curve_shot &shot, const curve_parameters &p, bool own, double *mean,
+                   double *variance) {
   const int n = int(shot.frame.size()), k = data.coefficients(), d = 3 + k;
   const double speed = speed_of(p);
-  (void)prior;
   // Whether a cut lies before each frame, and whether the process stepped over which law.
   struct taken { double gain[kMost], miss, spread; int row; };
   std::vector<filter_state> before;
@@ -498,9 +496,10 @@ void curve_moments(const curve_data &data, const curve_shot &shot, const curve_p
     }
     if (fresh) state.restart(p.sd);
     else state.step(step_law(gap[i] = speed * (shot.frame[i] - shot.frame[i - 1])), p.sd);
-    state.own(0, p.own * p.own + shot.extra[i]);
+    const bool here = probe < shot.probed.size() && shot.probed[probe] == i;
+    state.own(0, p.own * p.own + (here ? data.extra[probe] : shot.extra[i]));
     before.push_back(state);
-    if (probe >= shot.probed.size() || shot.probed[probe] != i) continue;
+    if (!here) continue;
     for (; row < data.y.size() && data.frame[row] == int(probe); ++row) {
       taken t;
       t.row = int(row);
@@ -530,7 +529,7 @@ void curve_moments(const curve_data &data, const curve_shot &shot, const curve_p
       }
     }
     const filter_state &s = before[i];
-    double h[kMost] = {1, 0, 1}, g[kMost], var = 0, centre = 0;
+    double h[kMost] = {1, 0, own ? 1.0 : 0.0}, g[kMost], var = 0, centre = 0;
     for (int j = 0; j < k; ++j) h[3 + j] = shot.design[size_t(i) * k + j];
     for (int a = 0; a < d; ++a) {
       g[a] = 0;

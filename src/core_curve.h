@@ -61,8 +61,9 @@ struct curve_shot {
 void curve_path(const curve_data &data, const curve_shot &shot, const curve_prior &prior, const curve_sample &sample,
                 random_stream &random, double *seconds, double *smooth = nullptr);
 
-// Mean and variance of log seconds of every frame (its own part included, the run's not), the parameters given.
-void curve_moments(const curve_data &data, const curve_shot &shot, const curve_prior &prior, const curve_parameters &p,
-                   double *mean, double *variance);
+// Mean and variance of log seconds of every frame (its own part included where `own`, the run's not), the parameters
+// given.
+void curve_moments(const curve_data &data, const curve_shot &shot, const curve_parameters &p, bool own, double *mean,
+                   double *variance);
 
 }  // namespace clockpigeon

@@ -135,11 +135,11 @@ Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, 
                             Rcpp::Named("seconds") = seconds, Rcpp::Named("smooth") = smooth);
 }
 
-// Mean and variance of log seconds of every frame, given sd, range and own.
+// Mean and variance of log seconds of every frame, given sd, range and own; `own`: each frame's own part included.
 // [[Rcpp::export]]
-Rcpp::List curve_smooth_moments(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::NumericMatrix parameters) {
+Rcpp::List curve_smooth_moments(Rcpp::List data, Rcpp::List shot, Rcpp::NumericMatrix parameters, bool own) {
   const curve_shot whole = shot_of(shot);
   Rcpp::NumericVector mean(whole.frame.size()), variance(whole.frame.size());
-  curve_moments(data_of(data), whole, prior_of(prior), parameters_of(parameters, 0), mean.begin(), variance.begin());
+  curve_moments(data_of(data), whole, parameters_of(parameters, 0), own, mean.begin(), variance.begin());
   return Rcpp::List::create(Rcpp::Named("mean") = mean, Rcpp::Named("variance") = variance);
 }

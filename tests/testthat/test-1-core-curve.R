@@ -42,17 +42,19 @@ test_that("the same holds with cheap times, blurred and scaled measurements, and
   curve <- frame_curve(rows$frame, c(3, 3.6, 5, 4, 4.1), frames, cuts = 101, cheap = cheap, run_sd = 0.1,
                        scaled = rows$scaled)
   p <- c(0.3, 60, 0.07, 0)
-  x <- log(cheap$seconds)
-  columns <- cbind(1, x - mean(x), pmax(x - quantile(x, 0.5), 0), pmax(x - quantile(x, 0.9), 0))
-  prior <- diag(c(1.5, 0.25, 0.15, 0.2)^2)
+  x <- curve$cheap$course
+  columns <- cbind(1, x - mean(x), pmax(x - median(x), 0), curve$cheap$rest, curve$cheap$beyond)
+  expect_equal(x + curve$cheap$rest + curve$cheap$beyond, log(cheap$seconds), tolerance = 1e-8)
+  prior <- diag(c(1.5, 0.2, 0.2, 0.3, 0.4)^2)
   cover <- matern(frames, frames, 0.3, 60, 101) + columns %*% prior %*% t(columns) + diag(0.07^2, 20)
   at <- match(rows$frame, frames)
   seen <- cover[at, at] + 0.2^2 * outer(rows$scaled > 0, rows$scaled > 0) + diag(0.1^2, 5)
   logs <- log(curve$rows$seconds)
-  expected <- function(columns) mean(logs) + columns[, 2]
+  expected <- function(columns) mean(logs) + columns[, 2] + 0.5 * columns[, 4] + columns[, 5]
   weights <- cover[, at] %*% solve(seen)
   moments <- ns$curve_moments_at(curve, p)
-  expect_equal(moments$mean, as.numeric(expected(columns) + weights %*% (logs - expected(columns)[at])), tolerance = 1e-8)
+  expect_equal(moments$mean, as.numeric(expected(columns) + weights %*% (logs - expected(columns)[at])),
+               tolerance = 1e-8)
   expect_equal(moments$variance, diag(cover - weights %*% t(cover[, at])), tolerance = 1e-8)
   draws <- log(ns$curve_draws(known_curve(curve, p), 20000))
   expect_equal(colMeans(draws), moments$mean, tolerance = 0.02)

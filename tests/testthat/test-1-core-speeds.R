@@ -57,7 +57,8 @@ test_that("80 % intervals of cells that never ran hold about 80 %, and beat one 
   found <- ns$with_seed(4, do.call(rbind, lapply(1:12, function(k) {
     x <- a_table(30, 20, c(0.08, 0.2, 0.35)[k %% 3 + 1])
     fit <- fit_speeds(x$rows)
-    open <- which(!matrix(paste0("s", row(x$logs), " r", col(x$logs)) %in% paste(x$rows$scene, x$rows$rig), 30), arr.ind = TRUE)
+    open <- which(!matrix(paste0("s", row(x$logs), " r", col(x$logs)) %in% paste(x$rows$scene, x$rows$rig), 30),
+                  arr.ind = TRUE)
     i <- match(paste0("s", open[, 1]), fit$scenes)
     j <- match(paste0("r", open[, 2]), fit$rigs)
     known <- !is.na(i) & !is.na(j)
@@ -112,7 +113,8 @@ test_that("the trial proposed is the one that narrows most", {
     model <- replace(unclass(fit), "cells", list(cells))
     sum(ns$cell_forecast(model, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs), run = FALSE)$variance)
   }, 0)
-  before <- sum(ns$cell_forecast(fit, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs), run = FALSE)$variance)
+  before <- sum(ns$cell_forecast(fit, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs),
+                                 run = FALSE)$variance)
   expect_equal(found$narrows, 1 - after / before, tolerance = 1e-6)
 })
 

@@ -5,7 +5,8 @@ exact_job <- function(seconds, frames = 12L, ...) {
                                            limit = list(samples = 8L, noise = NULL, time = NULL), upload = 0,
                                            frame_size = 0), list(...)), class = "shot")
   job <- render_job(shot, "e", some_timings(rep(seconds, frames), frame = seq_len(frames)))
-  job$run_sd <- job$curves[[1]]$run_sd <- 0
+  job$run_sd <- 0
+  job$curves <- list(frame_curve(seq_len(frames), rep(seconds, frames), seq_len(frames), run_sd = 0))
   job
 }
 exact_site <- function(wait = 0, start = 0) {

@@ -1,0 +1,30 @@
+# The commands `probe` and `backtest`.
+
+cli_probe <- function(args) {
+  parsed <- cli_parse("probe", args)
+  o <- parsed$options
+  project <- read_project()
+  shot <- project_entry(project$shots, first_of(if (length(parsed$args)) parsed$args[1], project$defaults$shots[1],
+                                                names(project$shots)[1]), "shot")
+  engine <- project_entry(project$engines, first_of(o$engine, project$defaults$engine, names(project$engines)[1]),
+                          "engine")
+  cheap <- c(yes = TRUE, no = FALSE, auto = NA)[[check_choice(o$cheap, "option --cheap", c("yes", "no", "auto"))]]
+  budget <- if (length(o$budget)) parse_duration(o$budget, "option --budget") else Inf
+  found <- cli_ledger(project, FALSE, function(ledger) {
+    probe_shot(shot, engine, ledger, cli_share(o$target, "option --target"), first = o$first, budget = budget,
+               cheap = cheap, version = o$engine_version, node = cli_nodes(project, o$node), folder = project$root,
+               keep = o$keep, progress = TRUE)
+  })
+  cli_emit(found$total, o$format, function() shot_probe_lines(found))
+  cli_figure(found$curve, o$figure)
+  if (found$ended == "the budget is used") 3L else 0L
+}
+
+cli_backtest <- function(args) {
+  o <- cli_parse("backtest", args)$options
+  project <- read_project()
+  found <- cli_ledger(project, code = function(ledger) backtest(ledger, parse_counts(o$probes, "option --probes")))
+  cli_emit(summary.backtest(found), o$format, function() backtest_lines(found))
+  cli_figure(found, o$figure)
+  0L
+}
