@@ -63,12 +63,3 @@ course_parameters <- function(course, most = 600) {
   chain <- curve_chain_draws(course$data, course$beforehand, 150L, 2L, 300L, stream_seed(course$seed, "course"))
   apply(chain$parameters, 2, stats::median)
 }
-
-# What of the cheap times goes into the log of the full one, and the slopes beforehand: along the course about one, with
-# a bend; of a frame's rest about a half, since part of it is the clock's; of what stands out about one again.
-cheap_terms <- function(cheap) {
-  x <- cheap$course
-  list(columns = list(course = x - mean(x), bend = pmax(x - stats::median(x), 0), rest = cheap$rest,
-                      beyond = cheap$beyond),
-       mean = c(1, 0, 0.5, 1), sd = c(0.2, 0.2, 0.3, 0.4))
-}

@@ -98,67 +98,6 @@ run_spread <- function(cell, seconds) {
   if (df >= 2) sqrt(sum((logs - stats::ave(logs, cell))^2) / df)
 }
 
-# Static coefficients beside the process: their columns for the frames, and their mean and sd beforehand. The level is
-# about the probes' own mean, wide enough (a factor of 4.5 either way) to be told by the probes alone.
-curve_terms <- function(curve) {
-  level <- mean(log(curve$rows[["seconds"]]))
-  columns <- list(level = rep(1, length(curve$frames)))
-  mean <- level
-  sd <- 1.5
-  if (length(curve$cheap)) {
-    terms <- cheap_terms(curve$cheap)
-    columns <- c(columns, terms$columns)
-    mean <- c(mean, terms$mean)
-    sd <- c(sd, terms$sd)
-  }
-  list(columns = columns, mean = mean, sd = sd)
-}
-
-# The lists that the compiled model takes: what was measured, the whole shot, the prior.
-curve_model <- function(curve) {
-  rows <- curve$rows
-  terms <- curve_terms(curve)
-  frames <- curve$frames
-  probed <- unique(rows[["frame"]])
-  at <- match(probed, frames)
-  shot_design <- do.call(cbind, terms$columns)
-  factors <- setdiff(unique(rows[["scaled"]]), 0)
-  shared <- vapply(factors, function(f) as.numeric(rows[["scaled"]] == f), numeric(nrow(rows)))
-  design <- cbind(shot_design[match(rows[["frame"]], frames), , drop = FALSE], matrix(shared, nrow(rows)))
-  extra <- if (length(curve$cheap)) curve$cheap$variance else numeric(length(frames))
-  # Times of another limit vary from run to run as well, also where nothing has told how much.
-  noise <- pmax(curve$run_sd, ifelse(rows[["scaled"]] > 0, 0.01, 0))^2
-  between <- findInterval(probed, curve$breaks[["to"]])
-  curve$data <- list(
-    at = as.numeric(probed), fresh = c(0L, as.integer(diff(between) > 0)), extra = extra[at],
-    frame = match(rows[["frame"]], probed), y = log(rows[["seconds"]]), noise = noise, design = as.numeric(t(design)),
-    mean = c(terms$mean, numeric(length(factors))), sd = c(terms$sd, factors)
-  )
-  curve$shot <- list(frame = as.numeric(frames), probed = at, extra = extra,
-                     design = as.numeric(t(cbind(shot_design, matrix(0, length(frames), length(factors))))),
-                     cut_from = as.numeric(curve$breaks[["from"]]), cut_to = as.numeric(curve$breaks[["to"]]),
-                     run_sd = curve$run_sd)
-  curve$beforehand <- prior_of_shot(curve$prior, frames, length(curve$cheap) > 0)
-  curve
-}
-
-chain_of <- function(curve, draws = 1000) {
-  curve_chain_draws(curve$data, curve$beforehand, draws, 3L, 600L, stream_seed(curve$seed, "parameters"))
-}
-
-curve_moments_at <- function(curve, parameters, own = TRUE) {
-  curve_smooth_moments(curve$data, curve$shot, matrix(parameters, 1), own)
-}
-
-# Draws of the whole shot; `keep` also keeps the seconds of every frame.
-curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE) {
-  curve_path_draws(curve$data, curve$shot, curve$beforehand, curve$chain, as.integer(draws),
-                   stream_seed(seed, "paths"), keep)
-}
-
-# Draws of the seconds of every frame of a pass still to be rendered: a matrix, one row a draw, one column a frame.
-curve_draws <- function(curve, draws = 2000, seed = curve$seed) curve_paths(curve, draws, seed, keep = TRUE)$seconds
-
 #' Total time of a shot
 #'
 #' @param curve A [frame_curve()].

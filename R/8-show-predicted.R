@@ -26,6 +26,12 @@ curve_lines <- function(x, width = terminal_width()) {
 }
 
 #' @export
+print.frame_curve <- function(x, ...) {
+  show_lines(curve_lines(x))
+  invisible(x)
+}
+
+#' @export
 print.scaling_fit <- function(x, ...) {
   points <- x$points
   laws <- as_frame(x$laws)

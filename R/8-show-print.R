@@ -33,12 +33,6 @@ print.timing_comparison <- function(x, ...) {
 }
 
 #' @export
-print.frame_curve <- function(x, ...) {
-  show_lines(curve_lines(x))
-  invisible(x)
-}
-
-#' @export
 print.ledger <- function(x, ...) {
   if (is.null(x$con)) show_lines(paste0("Ledger ", short_path(x$path), " (closed)"))
   else {

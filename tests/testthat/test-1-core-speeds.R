@@ -1,15 +1,5 @@
 ns <- asNamespace("clockpigeon")
 
-# A table of scenes x rigs with known truth, `fill` of its cells timed.
-a_table <- function(scenes, rigs, fill, sd = c(0.8, 0.4, 0.15, 0.08), repeats = 1) {
-  logs <- 4 + outer(rnorm(scenes, 0, sd[1]), rnorm(rigs, 0, sd[2]), "+") + rnorm(scenes * rigs, 0, sd[3])
-  cells <- which(matrix(runif(scenes * rigs) < fill, scenes), arr.ind = TRUE)
-  cells <- cells[rep(seq_len(nrow(cells)), repeats), , drop = FALSE]
-  list(logs = logs, cells = cells,
-       rows = data.frame(scene = paste0("s", cells[, 1]), rig = paste0("r", cells[, 2]),
-                         wall_s = exp(logs[cells] + rnorm(nrow(cells), 0, sd[4]))))
-}
-
 test_that("the restricted likelihood and forecasts agree with plain linear algebra", {
   set.seed(1)
   x <- a_table(6, 5, 0.6, repeats = 2)$rows
@@ -70,52 +60,6 @@ test_that("80 % intervals of cells that never ran hold about 80 %, and beat one 
   })))
   expect_gt(mean(found$hit), 0.73)
   expect_lt(mean(found$hit), 0.87)
-})
-
-test_that("islands are named, and forecasts across them refused", {
-  rows <- data.frame(scene = c("a", "a", "b", "x", "x"), rig = c("p", "q", "p", "v", "w"), wall_s = c(10, 5, 20, 3, 4))
-  fit <- fit_speeds(rows)
-  expect_match(fit$says, "2 islands", all = FALSE)
-  expect_refusal(predict(fit, "a", "v"), "speeds", c("nothing connects scene a with rig v", "Run a on it"))
-  expect_identical(speed_table(fit, "p")$rig, c("q", "p"))
-  # A claim is a bridge, if a weak one.
-  bridge <- fit_speeds(rows, data.frame(rig = "v", relative_to = "p", factor = 2))
-  across <- predict(bridge, "b", "v")
-  expect_gt(across$upper / across$lower, predict(bridge, "b", "q")$upper / predict(bridge, "b", "q")$lower)
-})
-
-test_that("claims weigh by how claims have compared", {
-  set.seed(6)
-  x <- a_table(8, 6, 1)$rows
-  shown <- function(factor) data.frame(rig = paste0("r", 2:6), relative_to = "r1", factor = factor)
-  measured <- speed_table(fit_speeds(x), "r1")
-  right <- measured$ratio[match(paste0("r", 2:6), measured$rig)]
-  expect_lt(claim_spread(fit_speeds(x, shown(right))), 0.22)
-  expect_gt(claim_spread(fit_speeds(x, shown(right * 2))), 0.4)
-  claimed <- speed_table(fit_speeds(x, data.frame(rig = "new", relative_to = "r1", factor = 3)), "r1")
-  new <- claimed[claimed$rig == "new", ]
-  expect_identical(new$evidence, "claimed")
-  expect_true(new$ratio > 1.5 && new$ratio < 3.2 && new$upper / new$lower > 1.5)
-})
-
-test_that("the trial proposed is the one that narrows most", {
-  rows <- data.frame(scene = c(rep(c("a", "b", "c"), 3), "d"), rig = c(rep(c("p", "q", "r"), each = 3), "p"),
-                     wall_s = c(10, 20, 30, 5, 11, 14, 8, 15, 26, 44))
-  rows <- rbind(rows, data.frame(scene = "a", rig = "new", wall_s = 3))
-  fit <- fit_speeds(rows)
-  found <- next_trial(fit, most = 9)
-  open <- data.frame(scene = found$scene, rig = found$rig)
-  sd <- exp(fit$mode)
-  # The same by adding each trial to the table, the spreads held.
-  after <- vapply(seq_len(nrow(open)), function(k) {
-    more <- rbind(rows, data.frame(open[k, ], wall_s = 10))
-    cells <- ns$speed_cells(ns$speed_rows(more), fit$scenes, fit$rigs)
-    model <- replace(unclass(fit), "cells", list(cells))
-    sum(ns$cell_forecast(model, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs), run = FALSE)$variance)
-  }, 0)
-  before <- sum(ns$cell_forecast(fit, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs),
-                                 run = FALSE)$variance)
-  expect_equal(found$narrows, 1 - after / before, tolerance = 1e-6)
 })
 
 test_that("timings of the ledger make rigs, and bad tables are refused", {

@@ -1,0 +1,102 @@
+# What complete shots teach.
+
+#' Learn the prior from complete shots
+#'
+#' Every shot of which nearly all frames were measured in one setting (scene, engine, version, limit, size, features,
+#' node) tells its own spread, smoothness and share of odd frames; the prior is what these say of the next shot: their
+#' log values are normal with unknown mean and spread, the weak default counted as one shot more (the predictive
+#' distribution of a normal sample with conjugate prior: Gelman et al. 2013, *Bayesian data analysis*, section 3.3, by
+#' its mean and spread). A shot that was complete in two settings, one at most a fifth as dear as the other, tells the
+#' same of what a cheap pass leaves.
+#'
+#' @param timings Timings, as [timings()] returns them.
+#' @param least Share of the frames between a shot's first and last that must be there, and at least 40 of them.
+#' @param prior The default to start from.
+#' @return A [curve_prior()] whose `shots` says how many shots taught it; the default itself when there are none.
+#' @section Conditions: `clockpigeon_error_type` when columns are missing.
+#' @examples
+#' learn_curve_prior(example_timings())$shots
+#' @export
+learn_curve_prior <- function(timings, least = 0.8, prior = curve_prior()) {
+  check_columns(timings, argument("timings"), names(timing_keys))
+  taught_by_shots(complete_shots(as_frame(timings), least), prior)
+}
+
+# Shots of which nearly all frames were measured in one setting: data frames of frame, seconds, what two settings of one
+# shot have in common (`subject`), and how to name it.
+complete_shots <- function(rows, least = 0.8) {
+  rows <- rows[is_evidence(rows) & !is.na(rows[["frame"]]) & is.na(rows[["piece"]]), , drop = FALSE]
+  if (!nrow(rows)) return(list())
+  place <- ifelse(is.na(rows[["site"]]), rows[["node"]], rows[["site"]])
+  parts <- data.frame(frame = rows[["frame"]],
+                      seconds = ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]]),
+                      subject = row_key(rows, c("scene", "engine", "engine_version", "node", "site")),
+                      place = ifelse(is.na(place), "unknown", place),
+                      label = paste0(rows[["scene"]], " with ", rows[["engine"]], " at ", rows[["width"]], "x",
+                                     rows[["height"]], ", ", rows[["limit_kind"]], " ", rows[["limit_value"]]))
+  parts <- split(parts, row_key(rows, names(timing_keys)[timing_keys]))
+  Filter(function(p) is_complete(p[["frame"]], least), unname(parts))
+}
+
+# For each complete shot which other is a cheap pass over it (a fifth of its cost at most); NULL where none is.
+cheap_partners <- function(shots) {
+  cost <- vapply(shots, function(p) mean(p[["seconds"]]), 0)
+  subject <- vapply(shots, function(p) p[["subject"]][1], "")
+  lapply(seq_along(shots), function(k) {
+    cheaper <- which(subject == subject[k] & cost <= cost[k] / 5)
+    if (length(cheaper)) cheaper[which.min(cost[cheaper])]
+  })
+}
+
+# Columns that are looked at, and whether they tell settings apart.
+timing_keys <- c(scene = TRUE, engine = TRUE, engine_version = TRUE, limit_kind = TRUE, limit_value = TRUE,
+                 width = TRUE,
+                 height = TRUE, features = TRUE, node = TRUE, site = TRUE, frame = FALSE, piece = FALSE, wall_s = FALSE,
+                 compute_s = FALSE)
+
+is_complete <- function(frame, least) {
+  seen <- sort(unique(frame))
+  if (length(seen) < 40) return(FALSE)
+  length(seen) >= least * (diff(range(seen)) / stats::median(diff(seen)) + 1)
+}
+
+taught_by_shots <- function(whole, prior) {
+  if (!length(whole)) return(prior)
+  told <- lapply(whole, told_by_shot, prior = prior)
+  prior <- taught(prior, "full", told)
+  pairs <- cheap_partners(whole)
+  dear <- which(lengths(pairs) > 0)
+  left <- lapply(dear, function(k) told_by_shot(whole[[k]], prior, whole[[pairs[[k]]]]))
+  taught(prior, "cheap", left)
+}
+
+# Log sd, log range over the shot's length, log own (posterior means under a prior made wider), and odd frames.
+told_by_shot <- function(shot, prior, cheap = NULL) {
+  kind <- if (is.null(cheap)) "full" else "cheap"
+  for (name in names(prior[[kind]])) prior[[kind]][[name]][2] <- 2 * prior[[kind]][[name]][2]
+  frames <- sort(unique(c(shot[["frame"]])))
+  if (length(cheap)) cheap <- cheap[cheap[["frame"]] %in% frames, , drop = FALSE]
+  at <- tapply(shot[["seconds"]], shot[["frame"]], mean)
+  curve <- frame_curve(frames, as.numeric(at), frames, cheap = cheap, run_sd = 0, prior = prior)
+  p <- curve$chain$parameters
+  c(colMeans(log(p[, 1:3])) - c(0, log(max(diff(range(frames)), 2)), 0), mean(p[, 4]))
+}
+
+taught <- function(prior, kind, told) {
+  n <- length(told)
+  if (!n) return(prior)
+  told <- do.call(rbind, told)
+  for (k in 1:3) {
+    weak <- prior[[kind]][[k]]
+    mean <- (log(weak[1]) + sum(told[, k])) / (n + 1)
+    # One shot's worth of the default spread; the mean itself is known from n + 1 shots.
+    variance <- (weak[2]^2 + (log(weak[1]) - mean)^2 / (n + 1) + sum((told[, k] - mean)^2)) / (n + 1) * (1 + 1 / (n +
+                                                                                                                  1))
+    prior[[kind]][[k]] <- c(exp(mean), sqrt(variance))
+  }
+  if (kind == "full") {
+    prior$rate[1] <- (prior$rate[1] + sum(told[, 4])) / (n + 1)
+    prior$shots <- n
+  }
+  prior
+}

@@ -1,0 +1,47 @@
+ns <- asNamespace("clockpigeon")
+
+test_that("islands are named, and forecasts across them refused", {
+  rows <- data.frame(scene = c("a", "a", "b", "x", "x"), rig = c("p", "q", "p", "v", "w"), wall_s = c(10, 5, 20, 3, 4))
+  fit <- fit_speeds(rows)
+  expect_match(fit$says, "2 islands", all = FALSE)
+  expect_refusal(predict(fit, "a", "v"), "speeds", c("nothing connects scene a with rig v", "Run a on it"))
+  expect_identical(speed_table(fit, "p")$rig, c("q", "p"))
+  # A claim is a bridge, if a weak one.
+  bridge <- fit_speeds(rows, data.frame(rig = "v", relative_to = "p", factor = 2))
+  across <- predict(bridge, "b", "v")
+  expect_gt(across$upper / across$lower, predict(bridge, "b", "q")$upper / predict(bridge, "b", "q")$lower)
+})
+
+test_that("claims weigh by how claims have compared", {
+  set.seed(6)
+  x <- a_table(8, 6, 1)$rows
+  shown <- function(factor) data.frame(rig = paste0("r", 2:6), relative_to = "r1", factor = factor)
+  measured <- speed_table(fit_speeds(x), "r1")
+  right <- measured$ratio[match(paste0("r", 2:6), measured$rig)]
+  expect_lt(claim_spread(fit_speeds(x, shown(right))), 0.22)
+  expect_gt(claim_spread(fit_speeds(x, shown(right * 2))), 0.4)
+  claimed <- speed_table(fit_speeds(x, data.frame(rig = "new", relative_to = "r1", factor = 3)), "r1")
+  new <- claimed[claimed$rig == "new", ]
+  expect_identical(new$evidence, "claimed")
+  expect_true(new$ratio > 1.5 && new$ratio < 3.2 && new$upper / new$lower > 1.5)
+})
+
+test_that("the trial proposed is the one that narrows most", {
+  rows <- data.frame(scene = c(rep(c("a", "b", "c"), 3), "d"), rig = c(rep(c("p", "q", "r"), each = 3), "p"),
+                     wall_s = c(10, 20, 30, 5, 11, 14, 8, 15, 26, 44))
+  rows <- rbind(rows, data.frame(scene = "a", rig = "new", wall_s = 3))
+  fit <- fit_speeds(rows)
+  found <- next_trial(fit, most = 9)
+  open <- data.frame(scene = found$scene, rig = found$rig)
+  sd <- exp(fit$mode)
+  # The same by adding each trial to the table, the spreads held.
+  after <- vapply(seq_len(nrow(open)), function(k) {
+    more <- rbind(rows, data.frame(open[k, ], wall_s = 10))
+    cells <- ns$speed_cells(ns$speed_rows(more), fit$scenes, fit$rigs)
+    model <- replace(unclass(fit), "cells", list(cells))
+    sum(ns$cell_forecast(model, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs), run = FALSE)$variance)
+  }, 0)
+  before <- sum(ns$cell_forecast(fit, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs),
+                                 run = FALSE)$variance)
+  expect_equal(found$narrows, 1 - after / before, tolerance = 1e-6)
+})
