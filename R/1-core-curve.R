@@ -103,12 +103,13 @@ run_spread <- function(cell, seconds) {
 #' @param curve A [frame_curve()].
 #' @param level Probability that the interval should hold, 0.8 by default.
 #' @param draws Number of draws.
-#' @return `total_time()`: a tibble of one row: `mean`, `lower`, `upper` in seconds of one node at work alone, `level`,
+#' @return `total_time()`: a tibble of one row: `mean`, `lower`, `upper` in seconds of one node at work alone, `median`
+#'   (the single figure that is off least on average: few probes leave the total with a long tail upwards), `level`,
 #'   `frames`, `probes`.
 #'
-#'   `slowest()`: a tibble of one row for the slowest frame: `mean`, `lower`, `upper` in seconds, `level`, and `frame`,
-#'   the one that is most often the slowest, with the chance (`chance`) that it is. Sites cap the time of a frame: the
-#'   share of draws above a cap is `mean(attr(x, "draws") > cap)`.
+#'   `slowest()`: a tibble of one row for the slowest frame: `mean`, `lower`, `upper`, `median` in seconds, `level`, and
+#'   `frame`, the one that is most often the slowest, with the chance (`chance`) that it is. Sites cap the time of a
+#'   frame: the share of draws above a cap is `mean(attr(x, "draws") > cap)`.
 #' @section Conditions: `clockpigeon_error_type` when `curve` is no frame curve.
 #' @examples
 #' curve <- frame_curve(c(10, 50), c(3, 4), 1:60)
@@ -118,7 +119,7 @@ run_spread <- function(cell, seconds) {
 total_time <- function(curve, level = 0.8, draws = 2000) {
   total <- checked_paths(curve, level, draws)$total
   ends <- stats::quantile(total, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
-  as_table(list(mean = mean(total), lower = ends[1], upper = ends[2], level = level,
+  as_table(list(mean = mean(total), lower = ends[1], upper = ends[2], median = stats::median(total), level = level,
                 frames = length(curve$frames), probes = length(curve$frame)))
 }
 
@@ -128,7 +129,8 @@ slowest <- function(curve, level = 0.8, draws = 2000) {
   paths <- checked_paths(curve, level, draws)
   ends <- stats::quantile(paths$slowest, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
   places <- tabulate(paths$place, length(curve$frames))
-  out <- as_table(list(mean = mean(paths$slowest), lower = ends[1], upper = ends[2], level = level,
+  out <- as_table(list(mean = mean(paths$slowest), lower = ends[1], upper = ends[2],
+                       median = stats::median(paths$slowest), level = level,
                        frame = curve$frames[which.max(places)], chance = max(places) / draws))
   attr(out, "draws") <- paths$slowest
   out

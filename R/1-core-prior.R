@@ -17,8 +17,8 @@
 #' calm <- curve_prior(sd = c(0.1, 0.3))
 #' total_time(frame_curve(10, 3, 1:60, prior = calm))
 #' @export
-curve_prior <- function(sd = c(0.35, 0.6), range = c(0.3, 0.8), own = c(0.05, 0.6), cheap_sd = c(0.12, 0.7),
-                        cheap_range = c(0.3, 0.8), cheap_own = c(0.07, 0.6), rate = c(0.005, 20)) {
+curve_prior <- function(sd = c(0.35, 0.6), range = c(0.2, 0.9), own = c(0.08, 0.7), cheap_sd = c(0.08, 0.8),
+                        cheap_range = c(0.3, 0.8), cheap_own = c(0.07, 0.6), rate = c(0.007, 10)) {
   pair <- function(x, name) {
     if (!is.numeric(x) || length(x) != 2 || !all(is.finite(x)) || any(x <= 0)) {
       stop_input("type", paste("got", show_value(x)), argument(name), "Give two numbers above 0.")

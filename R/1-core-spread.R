@@ -19,7 +19,7 @@
 #'   `speed` and `slots` (frames at once on it, 1 by default).
 #' @return A tibble of class `spread_advice`, the best way first: `spread`, `seconds` (to the last frame), `possible`,
 #'   `tail_s` (how long part of the slots stand idle at the end), `load_s` (all loads paid, node seconds), `reason`. As
-#'   attributes: `sentence` (the advice), `rounds`, `useful` (larger slot counts, each of which saves a round), `idle`
+#'   attributes: `sentence` (the advice), `rounds`, `useful` (larger counts of equal slots that save a round), `idle`
 #'   (nodes without which the job ends no later).
 #' @section Conditions: `clockpigeon_error_type` for times or speeds that are not above 0.
 #' @examples
@@ -41,7 +41,7 @@ spread_advice <- function(job, nodes) {
   out <- out[order, ]
   frames <- length(job$seconds)
   attr(out, "rounds") <- as.integer(ceiling(frames / nrow(slots)))
-  attr(out, "useful") <- useful_slots(frames, nrow(slots))
+  attr(out, "useful") <- if (all_alike(slots)) useful_slots(frames, nrow(slots)) else integer()
   attr(out, "idle") <- idle_nodes(job, slots)
   attr(out, "sentence") <- spread_sentence(out, frames, nrow(slots))
   out
@@ -94,8 +94,12 @@ by_frames <- function(job, slots) {
   list(seconds = ran$end, possible = TRUE, tail_s = ran$tail,
        load_s = job$load_s * if (job$load_once) nrow(slots) else length(job$seconds),
        reason = paste0(counted(length(job$seconds), "frame"), " on ", counted(nrow(slots), "slot"), ": ",
-                       counted(rounds, "round"), ", the last slots idle for up to ", format_duration(ran$tail)))
+                       if (all_alike(slots)) counted(rounds, "round") else "each to the slot that is free first", ", ",
+                       if (ran$tail < 0.01 * ran$end) "no slot idle before the end"
+                       else paste("the first slot idle for the last", format_duration(ran$tail))))
 }
+
+all_alike <- function(slots) diff(range(slots[["speed"]])) < 1e-9
 
 by_ranges <- function(job, slots) {
   # Runs of frames so that each slot has work in proportion to its speed, ends rounded to whole frames.

@@ -21,9 +21,9 @@
 #' @param version Version of the engine; its newest when `NULL`.
 #' @param node,folder,keep,progress As for [run_bench()].
 #' @return A list of class `shot_probe`: `curve` (the [frame_curve()]), `total`, `steps` (a tibble, one row a probe:
-#'   `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`, `upper`, `half_width` of the total after it),
-#'   `cheap` (how the cheap pass was decided and what it took), `ended` (why it stopped), `spent_s`, `rows` (the timings
-#'   used).
+#'   `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`, `upper`, `median`, `half_width` of the total after
+#'   it), `cheap` (how the cheap pass was decided and what it took), `ended` (why it stopped), `spent_s`, `rows` (the
+#'   timings used).
 #' @section Conditions: `clockpigeon_error_curve` when a frame cannot be rendered; those of [run_bench()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
@@ -63,7 +63,7 @@ probe_shot <- function(shot, engine, ledger, target = 0.1, level = 0.8, first = 
     open <- setdiff(shot$frames, curve$frame)
     ended <- if (now$half_width <= target) "narrow enough" else if (!length(open)) "every frame is measured"
              else if (spent() > budget) "the budget is used"
-    if (progress) message(length(curve$frame), " frames measured: total ", format_duration(now$mean), " within ",
+    if (progress) message(length(curve$frame), " frames measured: total ", format_duration(now$median), " within ",
                           percent(now$half_width))
     if (length(ended)) break
     frame <- next_probe(curve)[["frame"]]
@@ -104,26 +104,40 @@ known_rows <- function(probing) {
   rbind(own, brought_rows(probing$shot, rows[!here, , drop = FALSE], rows[here, , drop = FALSE]))
 }
 
-# Rows at other counts of samples of the same size (a limit fit needs one frame at two counts at least, and no further
-# away than a factor of four), brought to the shot's own.
+# Rows at another count of samples or another size, brought to the shot's own, none of them further away than a factor
+# of four. A limit fit needs one frame at two counts; how time grows with the pixels is taken as the power 1 (0.15).
 brought_rows <- function(shot, other, own) {
   none <- data.frame(frame = integer(), seconds = numeric(), scaled = numeric())
   to <- shot$limit$samples
-  same <- other[["width"]] %in% shot$size[["width"]] & other[["height"]] %in% shot$size[["height"]] &
-    other[["limit_kind"]] %in% "samples" & is.na(other[["features"]])
-  other <- other[same, , drop = FALSE]
-  if (is.null(to) || length(Filter(length, shot$limit)) > 1 || !nrow(other)) return(none)
-  both <- rbind(other, own)
-  counts <- vapply(split(both[["limit_value"]], both[["frame"]]), function(n) length(unique(n)), 0L)
-  if (max(counts) < 2) return(none)
-  fitted <- both[both[["frame"]] == as.integer(names(which.max(counts))), , drop = FALSE]
-  fit <- fit_limit(fitted[["limit_value"]], fitted[["wall_s"]])
-  near <- other[abs(log(other[["limit_value"]] / to)) <= log(4.01), , drop = FALSE]
-  do.call(rbind, c(list(none), lapply(split(near, near[["limit_value"]]), function(r) {
-    brought <- scale_seconds(r[["wall_s"]], fit, samples = r[["limit_value"]][1], to = to)
-    # What one frame tells of another's ratio is not exact: at least 5 %.
-    data.frame(frame = r[["frame"]], seconds = brought[["seconds"]], scaled = pmax(brought[["scaled"]], 0.05))
-  })))
+  plain <- other[["limit_kind"]] %in% "samples" & is.na(other[["features"]])
+  if (is.null(to) || length(Filter(length, shot$limit)) > 1 || !any(plain)) return(none)
+  other <- other[plain, , drop = FALSE]
+  pixels <- as.numeric(other[["width"]]) * other[["height"]]
+  full <- as.numeric(shot$size[["width"]]) * shot$size[["height"]]
+  near <- function(ratio) abs(log(ratio)) <= log(4.01)
+  counts <- other[pixels == full, , drop = FALSE]
+  sizes <- other[pixels != full & near(pixels / full) & other[["limit_value"]] == to, , drop = FALSE]
+  fit <- fit_of_counts(rbind(counts, own))
+  counts <- counts[near(counts[["limit_value"]] / to) & length(fit), , drop = FALSE]
+  # What one frame tells of another's ratio is not exact: at least 5 %.
+  brought <- function(rows, ...) {
+    x <- scale_seconds(rows[["wall_s"]], ...)
+    data.frame(frame = rows[["frame"]], seconds = x[["seconds"]], scaled = pmax(x[["scaled"]], 0.05))
+  }
+  do.call(rbind, c(
+    list(none), lapply(split(counts, counts[["limit_value"]]), function(r) brought(r, fit, r[["limit_value"]][1], to)),
+    lapply(split(sizes, sizes[["width"]]), function(r) {
+      brought(r, pixels = as.numeric(r[["width"]][1]) * r[["height"]][1], to_pixels = full)
+    })
+  ))
+}
+
+# The limit fit of the frame with most counts; NULL when none has two.
+fit_of_counts <- function(rows) {
+  counts <- vapply(split(rows[["limit_value"]], rows[["frame"]]), function(n) length(unique(n)), 0L)
+  if (!length(counts) || max(counts) < 2) return(NULL)
+  rows <- rows[rows[["frame"]] == as.integer(names(which.max(counts))), , drop = FALSE]
+  fit_limit(rows[["limit_value"]], rows[["wall_s"]])
 }
 
 curve_of <- function(probing, seen, decided) {
@@ -135,7 +149,7 @@ curve_of <- function(probing, seen, decided) {
 probe_step <- function(curve, seen, level, spent) {
   total <- as_frame(total_time(curve, level))
   data.frame(frame = seen[["frame"]][nrow(seen)], seconds = seen[["seconds"]][nrow(seen)], spent_s = spent,
-             total[c("mean", "lower", "upper")], half_width = (total$upper - total$lower) / 2 / total$mean)
+             total[c("mean", "lower", "upper", "median")], half_width = (total$upper - total$lower) / 2 / total$mean)
 }
 
 # Times one frame cheaply (that of the median probe), and runs the pass when it pays.

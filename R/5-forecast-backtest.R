@@ -89,8 +89,8 @@ hidden_frames <- function(rows, probes, level) {
       }
       rbind(case("first frame times count", seconds[1] * length(frames)),
             case("even frames times count", mean(seconds[at]) * length(frames)),
-            case("frame curve", curve$mean, lower = curve$lower, upper = curve$upper),
-            if (length(cheap)) case("frame curve with cheap pass", cheap$mean, lower = cheap$lower,
+            case("frame curve", curve$median, lower = curve$lower, upper = curve$upper),
+            if (length(cheap)) case("frame curve with cheap pass", cheap$median, lower = cheap$lower,
                                     upper = cheap$upper))
     })
   }))

@@ -118,7 +118,7 @@ autoplot.frame_curve <- function(object, ...) { # nolint: object_name_linter.
                                  format_duration(total[["upper"]]), " on one node (80 %)"),
                   caption = probed,
                   alt = paste0("Seconds a frame along the shot from ", nrow(probes), " measured frames; total ",
-                               format_duration(total[["mean"]]), ".")) +
+                               format_duration(total[["median"]]), ".")) +
     plain_theme()
 }
 

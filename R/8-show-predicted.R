@@ -10,7 +10,7 @@ note_lines <- function(says, width = terminal_width()) {
 # A frame curve: what it rests on, the total, the slowest frame.
 curve_lines <- function(x, width = terminal_width()) {
   between <- function(t) {
-    paste0(format_duration(t[["mean"]]), " (", format_duration(t[["lower"]]), " to ", format_duration(t[["upper"]]),
+    paste0(format_duration(t[["median"]]), " (", format_duration(t[["lower"]]), " to ", format_duration(t[["upper"]]),
            ", 80 %)")
   }
   worst <- slowest(x)
@@ -91,6 +91,16 @@ autoplot.scaling_fit <- function(object, ...) { # nolint: object_name_linter.
 }
 
 #' @export
+print.spread_advice <- function(x, ...) {
+  useful <- attr(x, "useful")
+  body <- data.frame(spread = x[["spread"]], time = ifelse(x[["possible"]], format_duration(x[["seconds"]]), "cannot"),
+                     loads = format_duration(x[["load_s"]]), reason = x[["reason"]])
+  show_lines(wrap_lines(attr(x, "sentence")), "", text_table(body, right = c("time", "loads")),
+             if (length(useful)) paste0("Slot counts that save a round: ", toString(useful)))
+  invisible(x)
+}
+
+#' @export
 print.speed_fit <- function(x, ...) {
   spreads <- as_frame(x$spreads)
   factor_text <- function(v) number3(exp(v))
@@ -132,7 +142,7 @@ shot_probe_lines <- function(x, width = terminal_width()) {
   steps <- as_frame(x$steps)
   limit <- format_limit(x$shot$limit)
   body <- data.frame(frame = paste(steps[["frame"]]), time = format_duration(steps[["seconds"]]),
-                     total = format_duration(steps[["mean"]]),
+                     total = format_duration(steps[["median"]]),
                      interval = range_text(steps[["lower"]], steps[["upper"]], format_duration),
                      "half width" = percent(steps[["half_width"]]), "spent" = format_duration(steps[["spent_s"]]),
                      check.names = FALSE)
@@ -170,7 +180,7 @@ backtest_lines <- function(x, width = terminal_width()) {
   )
   names(body)[6:8] <- c("off by|on average", "leans|over or under", paste0("truth inside|", percent(level), " asked"))
   c(paste0("What the ledger knows, hidden and forecast", if (attr(x, "sample")) paste0(" (", sample_mark, ")")), "",
-    text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width, spare = "place"),
+    text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width, spare = names(body)[7]),
     wrap_lines(said_of_backtest(x, s), width))
 }
 
@@ -184,9 +194,8 @@ said_of_backtest <- function(x, s) {
     best <- names(off)[!habit][which.min(off[!habit])]
     held <- mean(here[["covered"]][here[["method"]] == best])
     old <- if (any(habit)) names(off)[habit][which.min(off[habit])]
-    paste0(toupper(substr(q, 1, 1)), substring(q, 2), ": the ", best, " was off by ", percent(off[[best]]),
-           " on average",
-           if (length(old)) paste0(", ", old, " by ", percent(off[[old]])), "; its intervals held the truth in ",
+    paste0(toupper(substr(q, 1, 1)), substring(q, 2), ": ", best, " off by ", percent(off[[best]]), " on average",
+           if (length(old)) paste0(" (", old, ": ", percent(off[[old]]), "); "), "its intervals held the truth in ",
            percent(held), " of ", sum(here[["method"]] == best), " cases.")
   }, "", USE.NAMES = FALSE)
 }

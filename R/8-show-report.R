@@ -87,7 +87,7 @@ report_shots <- function(job) {
     total <- total_time(curve)
     data.frame(Shot = shot$shot, Frames = format_frames(shot$frames), Size = paste(shot$size, collapse = " x "),
                Limit = format_limit(shot$limit), `Frames measured` = length(curve$frame),
-               `On one node` = paste0(format_duration(total[["mean"]]), " (", format_duration(total[["lower"]]),
+               `On one node` = paste0(format_duration(total[["median"]]), " (", format_duration(total[["lower"]]),
                                       " to ", format_duration(total[["upper"]]), ")"), check.names = FALSE)
   }, job$shots, job$curves)
   do.call(rbind, unname(rows))

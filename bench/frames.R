@@ -1,5 +1,7 @@
 # The total of a shot from a few probed frames: errors and coverage of the frame curve, plain and with a cheap pass,
-# beside three habits, on shots rendered completely (bench/render-shots.R) and on 1,000 simulated ones; then speed.
+# beside three habits, on shots rendered completely (bench/shots/render.R) and on 1,000 simulated ones; then speed. The
+# real shots are looked at by their seconds, with all that the machine did to them, and by the work that the engine
+# counted, which is the same shot without the machine's noise.
 #   Rscript bench/frames.R [complete.csv]
 suppressPackageStartupMessages(library(clockpigeon))
 here <- dirname(sub("^--file=", "", grep("^--file=", commandArgs(), value = TRUE)))
@@ -10,12 +12,21 @@ rows <- utils::read.csv(path)
 
 # One shot: full and cheap seconds of every frame, and what a cheap frame costs (its start counted). Each real shot is
 # looked at eight times, from a later and later frame on, so that no method wins by where its probes happen to lie.
-real <- do.call(c, lapply(split(rows, factor(rows$shot, unique(rows$shot))), function(x) {
-  lapply(seq(0, 28, by = 4), function(off) {
-    x <- x[x$frame > off, ]
-    list(kind = x$shot[1], full = x$seconds, cheap = pmax(x$cheap_s, 1e-4), cost = sum(x$cheap_s + x$cheap_load_s))
-  })
-}))
+looked_at <- function(basis) {
+  do.call(c, lapply(split(rows, factor(rows$shot, unique(rows$shot))), function(x) {
+    lapply(seq(0, 28, by = 4), function(off) {
+      x <- x[x$frame > off, ]
+      if (basis == "work") {
+        list(kind = paste(x$shot[1], "work"), full = x$work / 1e6, cheap = x$cheap_work / 1e6, cost = sum(x$cheap_work) / 1e6,
+             load = 0)
+      } else {
+        list(kind = x$shot[1], full = x$seconds, cheap = pmax(x$cheap_s, 1e-4), cost = sum(x$cheap_s + x$cheap_load_s),
+             load = mean(x$load_s))
+      }
+    })
+  }))
+}
+real <- c(looked_at("seconds"), looked_at("work"))
 
 matern_root <- function(n, range) {
   lag <- abs(outer(1:n, 1:n, "-")) * sqrt(3) / range
@@ -38,7 +49,7 @@ simulated <- function(kind, n = 120) {
   correlation <- runif(1, 0.77, 0.98)
   left <- rnorm(n, 0, sd(logs) * sqrt(1 / correlation^2 - 1))
   list(kind = paste("simulated", kind), full = 5 * exp(logs), cheap = exp(runif(1, 0.8, 1) * logs + left),
-       cost = runif(1, 0.03, 0.06) * sum(5 * exp(logs)))
+       cost = runif(1, 0.03, 0.06) * sum(5 * exp(logs)), load = 0)
 }
 set.seed(20)
 made <- lapply(rep(c("smooth", "cut", "rising", "rare"), 250), simulated)
@@ -46,7 +57,7 @@ made <- lapply(rep(c("smooth", "cut", "rising", "rare"), 250), simulated)
 even <- function(full, n) mean(full[first_probes(seq_along(full), min(n, length(full)))]) * length(full)
 of_curve <- function(curve, total) {
   t <- total_time(curve, draws = 1000)
-  c(error = abs(t$mean / total - 1), covered = t$lower <= total && total <= t$upper, width = (t$upper - t$lower) / total)
+  c(error = abs(t$median / total - 1), of_mean = abs(t$mean / total - 1), covered = t$lower <= total && total <= t$upper, width = (t$upper - t$lower) / total)
 }
 one_shot <- function(shot, n, seed) {
   frames <- seq_along(shot$full)
@@ -58,12 +69,12 @@ one_shot <- function(shot, n, seed) {
   at <- first_probes(frames, n, cheap)
   with <- of_curve(frame_curve(at, shot$full[at], frames, cheap = cheap, seed = seed), total)
   # Even spacing gets as many frames as cost the same as the cheap pass and its probes.
-  budget <- shot$cost + sum(shot$full[at])
+  budget <- shot$cost + sum(shot$full[at] + shot$load)
   afford <- n
-  while (afford < length(frames) && sum(shot$full[first_probes(frames, afford + 1)]) <= budget) afford <- afford + 1
+  while (afford < length(frames) && sum(shot$full[first_probes(frames, afford + 1)] + shot$load) <= budget) afford <- afford + 1
   data.frame(kind = shot$kind, n = n, first = off(shot$full[1] * length(frames)),
              three = off(mean(shot$full[1:3]) * length(frames)), even = off(even(shot$full, n)), plain = plain[["error"]],
-             plain_covered = plain[["covered"]], plain_width = plain[["width"]], cheap = with[["error"]],
+             plain_of_mean = plain[["of_mean"]], plain_covered = plain[["covered"]], plain_width = plain[["width"]], cheap = with[["error"]],
              cheap_covered = with[["covered"]], cheap_width = with[["width"]], even_same_cost = off(even(shot$full, afford)),
              afford = afford, cheap_share = shot$cost / total, correlation = cor(log(shot$cheap), log(shot$full)))
 }
@@ -86,21 +97,25 @@ show <- function(x, label) {
   }
 }
 for (kind in unique(found$kind)) show(found[found$kind == kind, ], kind)
-is_made <- grepl("^simulated", found$kind)
-for (set in list(list("real", found[!is_made, ]), list("simulated", found[is_made, ]))) {
+set_of <- ifelse(grepl("^simulated", found$kind), "simulated", ifelse(grepl("work$", found$kind), "work", "seconds"))
+for (set in lapply(unique(set_of), function(s) list(s, found[set_of == s, ]))) {
   x <- set[[2]]
   show(x, set[[1]])
   for (n in unique(x$n)) {
     m <- colMeans(x[x$n == n, -1])
     name <- function(what) paste(what, set[[1]], n, sep = "_")
     say(name("curve_error_over_even"), m[["plain"]] / m[["even"]], "ratio (at most 1 asked at 3, 5, 8)")
+    say(name("curve_error_of_its_mean_over_even"), m[["plain_of_mean"]] / m[["even"]], "ratio")
     say(name("cheap_error_over_even_at_equal_cost"), m[["cheap"]] / m[["even_same_cost"]], "ratio (at most 0.6 asked)")
     say(name("curve_coverage_of_80"), 100 * m[["plain_covered"]], "% (75 to 85 asked)")
     say(name("cheap_coverage_of_80"), 100 * m[["cheap_covered"]], "% (75 to 85 asked)")
   }
 }
-rare <- found[found$kind == "flashes" & found$n < 20, ]
-say("cheap_error_over_even_rare_heavy_frames", mean(rare$cheap) / mean(rare$even_same_cost), "ratio (a third asked)")
+for (kind in c("flashes", "flashes work", "simulated rare")) {
+  rare <- found[found$kind == kind & found$n < 20, ]
+  say(paste0("cheap_error_over_even_rare_heavy_frames_", gsub(" ", "_", kind)), mean(rare$cheap) / mean(rare$even_same_cost),
+      "ratio (a third asked)")
+}
 
 # Speed.
 set.seed(1)

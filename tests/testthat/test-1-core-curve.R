@@ -26,8 +26,8 @@ test_that("fewer probes give wider intervals, and one probe a wide one that says
 test_that("the 80 % interval holds about 80 % of totals of shots like its prior", {
   hit <- ns$with_seed(5, vapply(1:400, function(i) {
     sd <- exp(rnorm(1, log(0.35), 0.6))
-    root <- t(chol(matern(1:60, 1:60, 1, 59 * exp(rnorm(1, log(0.3), 0.8)), 31) + diag(1e-8, 60)))
-    logs <- 1 + sd * drop(root %*% rnorm(60)) + rnorm(60, 0, exp(rnorm(1, log(0.05), 0.6)))
+    root <- t(chol(matern(1:60, 1:60, 1, 59 * exp(rnorm(1, log(0.2), 0.9)), 31) + diag(1e-8, 60)))
+    logs <- 1 + sd * drop(root %*% rnorm(60)) + rnorm(60, 0, exp(rnorm(1, log(0.08), 0.7)))
     at <- first_probes(1:60, c(2, 6)[i %% 2 + 1])
     total <- total_time(frame_curve(at, exp(logs[at]), 1:60, cuts = 31, seed = i), draws = 400)
     total$lower <= sum(exp(logs)) && sum(exp(logs)) <= total$upper

@@ -1,8 +1,8 @@
 test_that("a prior is said in numbers of the trade, and reaches the shot's own length", {
   prior <- curve_prior(sd = c(0.2, 0.5), range = c(0.5, 0.4))
   of <- clockpigeon:::prior_of_shot(prior, 1:201, cheap = FALSE)
-  expect_equal(exp(of$mean), c(0.2, 100, 0.05))
-  expect_equal(of$spread, c(0.5, 0.4, 0.6))
+  expect_equal(exp(of$mean), c(0.2, 100, 0.08))
+  expect_equal(of$spread, c(0.5, 0.4, 0.7))
   points <- clockpigeon:::prior_points(of, 512)
   expect_equal(colMeans(log(points[, 1:3])), of$mean, tolerance = 0.02)
   expect_equal(apply(log(points[, 1:3]), 2, sd), of$spread, tolerance = 0.05)

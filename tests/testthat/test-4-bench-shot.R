@@ -51,4 +51,10 @@ test_that("frames measured at other counts of samples are brought to the shot's 
   expect_equal(brought$seconds[brought$frame == 20], 3.6, tolerance = 0.05)
   expect_true(all(brought$scaled >= 0.05))
   expect_false(30 %in% brought$frame)
+  # Half the width and height: a quarter of the pixels, a quarter of the time, give or take.
+  small <- row(0.5, 33, 16)
+  small$width <- small$width / 2L
+  small$height <- small$height / 2L
+  grown <- clockpigeon:::brought_rows(shot, small, rows[rows$limit_value == 16, ])
+  expect_equal(c(grown$seconds, grown$scaled), c(2, log(4) * 0.15))
 })

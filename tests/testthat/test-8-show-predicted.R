@@ -4,6 +4,8 @@ test_that("scaling fits, speeds and curves print what they say and draw themselv
   figure <- ggplot2::autoplot(fit)
   expect_match(figure$labels$alt, "efficiency")
   expect_silent(ggplot2::ggplot_build(figure))
+  advice <- spread_advice(list(seconds = rep(60, 100), load_s = 5), rep(1, 3))
+  expect_output(print(advice), "Spread by .*Slot counts that save a round")
   speeds <- fit_speeds(example_timings())
   expect_output(print(speeds), "17 rigs from 3 scenes")
   figure <- ggplot2::autoplot(speeds)

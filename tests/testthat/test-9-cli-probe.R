@@ -18,7 +18,7 @@ test_that("backtest speaks of the project's own evidence", {
   said <- run_command_line("backtest", "--figure", "back.png", wd = folder)
   expect_identical(said$status, 0L)
   expect_match(said$stdout, "sample data, invented")
-  expect_match(said$stdout, "Other hardware: the rig speeds")
+  expect_match(said$stdout, "Other hardware: rig speeds")
   expect_true(file.exists(file.path(folder, "back.png")))
   empty <- local_project(sample = FALSE)
   expect_identical(run_command_line("backtest", wd = empty)$status, 2L)
