@@ -180,7 +180,8 @@ backtest_lines <- function(x, width = terminal_width()) {
   )
   names(body)[6:8] <- c("off by|on average", "leans|over or under", paste0("truth inside|", percent(level), " asked"))
   c(paste0("What the ledger knows, hidden and forecast", if (attr(x, "sample")) paste0(" (", sample_mark, ")")), "",
-    text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width, spare = names(body)[7]),
+    text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width,
+               spare = names(body)[7]),
     wrap_lines(said_of_backtest(x, s), width))
 }
 

@@ -184,9 +184,12 @@ struct bridge_step {
       return a * c * q11 + (a * d + b * c) * q12 + b * d * q22;  // (a b) q (c d)'
     };
     const double v = sd * sd;
-    root = root2(v * (quadratic(h11, h12, h11, h12, s.q11, s.q12, s.q22) + quadratic(k11, k12, k11, k12, t.q11, t.q12, t.q22)),
-                 v * (quadratic(h11, h12, h21, h22, s.q11, s.q12, s.q22) + quadratic(k11, k12, k21, k22, t.q11, t.q12, t.q22)),
-                 v * (quadratic(h21, h22, h21, h22, s.q11, s.q12, s.q22) + quadratic(k21, k22, k21, k22, t.q11, t.q12, t.q22)));
+    // h s.q h' + k t.q k' for two rows of h and k.
+    const auto both = [&](double ha, double hb, double hc, double hd, double ka, double kb, double kc, double kd) {
+      return v * (quadratic(ha, hb, hc, hd, s.q11, s.q12, s.q22) + quadratic(ka, kb, kc, kd, t.q11, t.q12, t.q22));
+    };
+    root = root2(both(h11, h12, h11, h12, k11, k12, k11, k12), both(h11, h12, h21, h22, k11, k12, k21, k22),
+                 both(h21, h22, h21, h22, k21, k22, k21, k22));
   }
 
   state2 from(const state2 &s, const state2 &known, random_stream &random) const {
@@ -326,8 +329,8 @@ double curve_likelihood(const curve_data &data, const curve_parameters &p, const
   return -total / 2;
 }
 
-std::vector<curve_sample> curve_chain(const curve_data &data, const curve_prior &prior, int draws, int thin, int warm_up,
-                                      uint64_t seed) {
+std::vector<curve_sample> curve_chain(const curve_data &data, const curve_prior &prior, int draws, int thin,
+                                      int warm_up, uint64_t seed) {
   random_stream random(seed, 0);
   const int m = int(data.at.size());
   std::vector<curve_sample> out;
@@ -387,6 +390,83 @@ std::vector<curve_sample> curve_chain(const curve_data &data, const curve_prior 
   return out;
 }
 
+namespace {
+
+// First frames of the parts between cuts, and one past the last frame; cuts that are not known to the frame are drawn.
+std::vector<int> part_starts(const curve_shot &shot, random_stream &random) {
+  const int n = int(shot.frame.size());
+  std::vector<int> starts{0};
+  for (size_t c = 0; c < shot.cut_from.size(); ++c) {
+    const double cut = shot.cut_from[c] + random.uniform() * (shot.cut_to[c] - shot.cut_from[c]);
+    const int i = int(std::lower_bound(shot.frame.begin(), shot.frame.end(), cut) - shot.frame.begin());
+    if (i > starts.back() && i < n) starts.push_back(i);
+  }
+  starts.push_back(n);
+  return starts;
+}
+
+// Walks the process along the shot: from probe to probe by bridges, free before the first and after the last of a part.
+// Most shots have frames one step apart, and what such steps need is worked out once.
+class path_walk {
+ public:
+  path_walk(const curve_shot &shot, const curve_parameters &p, random_stream &random)
+      : shot_(shot), sd_(p.sd), speed_(speed_of(p)), usual_(shot.frame.size() > 1 ? shot.frame[1] - shot.frame[0] : 1),
+        step_(speed_ * usual_, sd_), random_(random), path(shot.frame.size()) {}
+
+  // Frames from..to - 1, with the states of the probes first..last - 1 among them.
+  void part(int from, int to, const std::vector<state2> &states, size_t first, size_t last) {
+    int at = from;
+    if (first == last) {
+      path[from] = rest_state(sd_, random_);
+    } else {
+      at = shot_.probed[first];
+      path[at] = states[first];
+      for (int i = at - 1; i >= from; --i) {
+        const double g = gap(i, i + 1);
+        path[i] = g == usual_ ? step_.before(path[i + 1], random_)
+                              : free_step(speed_ * g, sd_).before(path[i + 1], random_);
+      }
+      for (size_t next = first + 1; next < last; ++next) {
+        const int end = shot_.probed[next];
+        path[end] = states[next];
+        bridge(at, end);
+        at = end;
+      }
+    }
+    for (int i = at + 1; i < to; ++i) {
+      const double g = gap(i - 1, i);
+      path[i] = g == usual_ ? step_.from(path[i - 1], random_) : free_step(speed_ * g, sd_).from(path[i - 1], random_);
+    }
+  }
+
+ private:
+  double gap(int a, int b) const { return shot_.frame[b] - shot_.frame[a]; }
+
+  void bridge(int at, int end) {
+    if (gap(at, end) == usual_ * (end - at)) {  // whole numbers: exact
+      while (int(bridges_.size()) < end - at - 1) {
+        bridges_.emplace_back(speed_ * usual_, speed_ * usual_ * double(bridges_.size() + 1), sd_);
+      }
+      for (int i = at + 1; i < end; ++i) path[i] = bridges_[end - i - 1].from(path[i - 1], path[end], random_);
+    } else {
+      for (int i = at + 1; i < end; ++i) {
+        path[i] = bridge_step(speed_ * gap(i - 1, i), speed_ * gap(i, end), sd_).from(path[i - 1], path[end], random_);
+      }
+    }
+  }
+
+  const curve_shot &shot_;
+  const double sd_, speed_, usual_;
+  const free_step step_;
+  std::vector<bridge_step> bridges_;  // usual steps, by how many such steps are left after them
+  random_stream &random_;
+
+ public:
+  std::vector<state2> path;
+};
+
+}  // namespace
+
 void curve_path(const curve_data &data, const curve_shot &shot, const curve_prior &prior, const curve_sample &sample,
                 random_stream &random, double *seconds, double *smooth) {
   const curve_parameters &p = sample.p;
@@ -395,69 +475,23 @@ void curve_path(const curve_data &data, const curve_shot &shot, const curve_prio
   coefficients = draw_coefficients(coefficients, covariance, random);
   probe_draw probes;
   draw_probes(data, p, prior, sample.heavy, coefficients, random, probes);
-  const int n = int(shot.frame.size()), k = data.coefficients();
-  // First frames of the parts between cuts.
-  std::vector<int> starts{0};
-  for (size_t c = 0; c < shot.cut_from.size(); ++c) {
-    const double cut = shot.cut_from[c] + random.uniform() * (shot.cut_to[c] - shot.cut_from[c]);
-    const int i = int(std::lower_bound(shot.frame.begin(), shot.frame.end(), cut) - shot.frame.begin());
-    if (i > starts.back() && i < n) starts.push_back(i);
-  }
-  starts.push_back(n);
-  const double speed = speed_of(p);
-  const double usual = n > 1 ? shot.frame[1] - shot.frame[0] : 1;
-  const free_step usual_step(speed * usual, p.sd);
-  const auto is_usual = [&](double gap) { return gap == usual; };
-  const auto free_over = [&](double gap) { return is_usual(gap) ? usual_step : free_step(speed * gap, p.sd); };
-  std::vector<bridge_step> bridges;  // usual steps, by how many such steps are left after them
-  std::vector<state2> path(n);
-  size_t probe = 0;
-  for (size_t part = 0; part + 1 < starts.size(); ++part) {
-    const int from = starts[part], to = starts[part + 1];
-    size_t first = probe;
-    while (probe < shot.probed.size() && shot.probed[probe] < to) ++probe;
-    if (first == probe) {
-      path[from] = rest_state(p.sd, random);
-      for (int i = from + 1; i < to; ++i) {
-        path[i] = free_over(shot.frame[i] - shot.frame[i - 1]).from(path[i - 1], random);
-      }
-      continue;
-    }
-    int at = shot.probed[first];
-    path[at] = probes.state[first];
-    for (int i = at - 1; i >= from; --i) {
-      path[i] = free_over(shot.frame[i + 1] - shot.frame[i]).before(path[i + 1], random);
-    }
-    for (size_t next = first + 1; next < probe; ++next) {
-      const int end = shot.probed[next];
-      path[end] = probes.state[next];
-      for (int i = at + 1; i < end; ++i) {
-        const double gap = shot.frame[i] - shot.frame[i - 1], left = shot.frame[end] - shot.frame[i];
-        const double steps = left / usual;
-        if (is_usual(gap) && steps == std::floor(steps) && steps < 1e6) {
-          while (bridges.size() < size_t(steps)) {
-            bridges.emplace_back(speed * usual, speed * usual * double(bridges.size() + 1), p.sd);
-          }
-          path[i] = bridges[size_t(steps) - 1].from(path[i - 1], path[end], random);
-        } else {
-          path[i] = bridge_step(speed * gap, speed * left, p.sd).from(path[i - 1], path[end], random);
-        }
-      }
-      at = end;
-    }
-    for (int i = at + 1; i < to; ++i) {
-      path[i] = free_over(shot.frame[i] - shot.frame[i - 1]).from(path[i - 1], random);
-    }
+  const std::vector<int> starts = part_starts(shot, random);
+  path_walk walk(shot, p, random);
+  for (size_t part = 0, probe = 0; part + 1 < starts.size(); ++part) {
+    const size_t first = probe;
+    while (probe < shot.probed.size() && shot.probed[probe] < starts[part + 1]) ++probe;
+    walk.part(starts[part], starts[part + 1], probes.state, first, probe);
   }
   // Frames' own parts, the run's spread and those that stand out, skipped to by their waiting times.
+  const int n = int(shot.frame.size()), k = data.coefficients();
   const double run = shot.run_sd * shot.run_sd, usual_spread = std::sqrt(p.own * p.own + run);
   const auto wait = [&]() {
     return p.rate > 1e-9 ? std::log(random.uniform()) / std::log1p(-p.rate) : double(n);
   };
   double odd = wait();
-  probe = 0;
+  size_t probe = 0;
   for (int i = 0; i < n; ++i) {
-    double log_s = path[i].value;
+    double log_s = walk.path[i].value;
     for (int j = 0; j < k; ++j) log_s += shot.design[size_t(i) * k + j] * coefficients[j];
     if (smooth) smooth[i] = log_s;
     if (probe < shot.probed.size() && shot.probed[probe] == i) {
@@ -476,95 +510,120 @@ void curve_path(const curve_data &data, const curve_shot &shot, const curve_prio
 
 // The filter over all frames, then the smoother without inverses (de Jong 1989, J. Am. Stat. Assoc. 84, 1085; Durbin &
 // Koopman 2012, section 4.4).
+namespace {
+
+// What one measurement did to the filter.
+struct taken_row {
+  double gain[kMost], miss, spread;
+  size_t row;
+};
+
+// The smoother's backward pass: r and N of de Jong 1989, taken back over measurements, own parts and steps.
+struct look_back {
+  int n;
+  double r[kMost] = {0}, N[kMost][kMost] = {{0}};
+
+  // r <- h miss / spread + L' r with L = I - gain h'; N <- h h' / spread + L' N L.
+  void measurement(const taken_row &t, const double *h) {
+    double kr = 0, kN[kMost], kNk = 0;
+    for (int a = 0; a < n; ++a) {
+      kr += t.gain[a] * r[a];
+      kN[a] = 0;
+      for (int b = 0; b < n; ++b) kN[a] += N[a][b] * t.gain[b];
+    }
+    for (int a = 0; a < n; ++a) kNk += t.gain[a] * kN[a];
+    for (int a = 0; a < n; ++a) {
+      r[a] += h[a] * (t.miss / t.spread - kr);
+      for (int b = 0; b < n; ++b) N[a][b] += h[a] * h[b] * (1 / t.spread + kNk) - h[a] * kN[b] - kN[a] * h[b];
+    }
+  }
+
+  void forget(int a) {
+    r[a] = 0;
+    for (int b = 0; b < n; ++b) N[a][b] = N[b][a] = 0;
+  }
+
+  void step(const step_law &l) {
+    const double r0 = r[0], r1 = r[1];
+    r[0] = l.a11 * r0 + l.a21 * r1;
+    r[1] = l.a12 * r0 + l.a22 * r1;
+    for (int b = 0; b < n; ++b) {
+      const double n0 = N[0][b], n1 = N[1][b];
+      N[0][b] = l.a11 * n0 + l.a21 * n1;
+      N[1][b] = l.a12 * n0 + l.a22 * n1;
+    }
+    for (int a = 0; a < n; ++a) {
+      const double n0 = N[a][0], n1 = N[a][1];
+      N[a][0] = n0 * l.a11 + n1 * l.a21;
+      N[a][1] = n0 * l.a12 + n1 * l.a22;
+    }
+  }
+
+  // Mean and variance of h' state, from the filter's state before the frame's measurements.
+  void moments(const filter_state &s, const double *h, double &mean, double &variance) const {
+    double g[kMost];
+    mean = variance = 0;
+    for (int a = 0; a < n; ++a) {
+      g[a] = 0;
+      for (int b = 0; b < n; ++b) g[a] += s.P[a][b] * h[b];
+    }
+    for (int a = 0; a < n; ++a) {
+      mean += h[a] * s.m[a] + g[a] * r[a];
+      variance += h[a] * g[a];
+      for (int b = 0; b < n; ++b) variance -= g[a] * N[a][b] * g[b];
+    }
+    variance = std::max(variance, 0.0);
+  }
+};
+
+}  // namespace
+
 void curve_moments(const curve_data &data, const curve_shot &shot, const curve_parameters &p, bool own, double *mean,
                    double *variance) {
-  const int n = int(shot.frame.size()), k = data.coefficients(), d = 3 + k;
+  const int n = int(shot.frame.size()), k = data.coefficients();
   const double speed = speed_of(p);
-  // Whether a cut lies before each frame, and whether the process stepped over which law.
-  struct taken { double gain[kMost], miss, spread; int row; };
   std::vector<filter_state> before;
   before.reserve(n);
-  std::vector<std::vector<taken>> rows(n);
-  std::vector<double> gap(n, -1);
+  std::vector<taken_row> taken;
+  std::vector<size_t> until(n);     // rows taken in up to and with each frame
+  std::vector<double> gap(n, -1);   // of the step to each frame; -1 where the process starts anew
   filter_state state(data.mean, data.sd);
-  size_t cut = 0, row = 0, probe = 0;
+  size_t cut = 0, probe = 0;
   for (int i = 0; i < n; ++i) {
     bool fresh = i == 0;
-    while (cut < shot.cut_from.size() && shot.cut_from[cut] <= shot.frame[i]) {
-      fresh = true;
-      ++cut;
-    }
+    for (; cut < shot.cut_from.size() && shot.cut_from[cut] <= shot.frame[i]; ++cut) fresh = true;
     if (fresh) state.restart(p.sd);
     else state.step(step_law(gap[i] = speed * (shot.frame[i] - shot.frame[i - 1])), p.sd);
     const bool here = probe < shot.probed.size() && shot.probed[probe] == i;
     state.own(0, p.own * p.own + (here ? data.extra[probe] : shot.extra[i]));
     before.push_back(state);
-    if (!here) continue;
-    for (; row < data.y.size() && data.frame[row] == int(probe); ++row) {
-      taken t;
-      t.row = int(row);
+    for (size_t row = taken.size(); here && row < data.y.size() && data.frame[row] == int(probe); ++row) {
+      taken_row t;
+      t.row = row;
       state.measure(data.y[row], data.noise[row], data.design.data() + row * k, t.gain, &t.miss, &t.spread);
-      rows[i].push_back(t);
+      taken.push_back(t);
     }
-    ++probe;
+    probe += here;
+    until[i] = taken.size();
   }
-  double r[kMost] = {0}, N[kMost][kMost] = {{0}};
+  look_back back{3 + k};
+  double h[kMost] = {1, 0, 1};
   for (int i = n - 1; i >= 0; --i) {
-    for (auto t = rows[i].rbegin(); t != rows[i].rend(); ++t) {
-      double h[kMost] = {1, 0, 1};
-      for (int j = 0; j < k; ++j) h[3 + j] = data.design[size_t(t->row) * k + j];
-      // r <- h miss / spread + L' r with L = I - gain h'; N <- h h' / spread + L' N L.
-      double kr = 0, kN[kMost], kNk = 0;
-      for (int a = 0; a < d; ++a) {
-        kr += t->gain[a] * r[a];
-        kN[a] = 0;
-        for (int b = 0; b < d; ++b) kN[a] += N[a][b] * t->gain[b];
-      }
-      for (int a = 0; a < d; ++a) kNk += t->gain[a] * kN[a];
-      for (int a = 0; a < d; ++a) {
-        r[a] += h[a] * (t->miss / t->spread - kr);
-        for (int b = 0; b < d; ++b) {
-          N[a][b] += h[a] * h[b] * (1 / t->spread + kNk) - h[a] * kN[b] - kN[a] * h[b];
-        }
-      }
+    h[2] = 1;
+    for (size_t t = until[i]; t > (i ? until[i - 1] : 0); --t) {
+      std::copy_n(data.design.data() + taken[t - 1].row * k, k, h + 3);
+      back.measurement(taken[t - 1], h);
     }
-    const filter_state &s = before[i];
-    double h[kMost] = {1, 0, own ? 1.0 : 0.0}, g[kMost], var = 0, centre = 0;
-    for (int j = 0; j < k; ++j) h[3 + j] = shot.design[size_t(i) * k + j];
-    for (int a = 0; a < d; ++a) {
-      g[a] = 0;
-      for (int b = 0; b < d; ++b) g[a] += s.P[a][b] * h[b];
-    }
-    for (int a = 0; a < d; ++a) {
-      centre += h[a] * s.m[a] + g[a] * r[a];
-      var += h[a] * g[a];
-      for (int b = 0; b < d; ++b) var -= g[a] * N[a][b] * g[b];
-    }
-    mean[i] = centre;
-    variance[i] = std::max(var, 0.0);
-    // Back over the step that led to this frame.
-    for (int b = 0; b < d; ++b) N[2][b] = N[b][2] = 0;
-    r[2] = 0;
-    if (gap[i] < 0) {
-      for (int a = 0; a < 2; ++a) {
-        r[a] = 0;
-        for (int b = 0; b < d; ++b) N[a][b] = N[b][a] = 0;
-      }
-      continue;
-    }
-    const step_law l(gap[i]);
-    const double r0 = r[0], r1 = r[1];
-    r[0] = l.a11 * r0 + l.a21 * r1;
-    r[1] = l.a12 * r0 + l.a22 * r1;
-    for (int b = 0; b < d; ++b) {
-      const double n0 = N[0][b], n1 = N[1][b];
-      N[0][b] = l.a11 * n0 + l.a21 * n1;
-      N[1][b] = l.a12 * n0 + l.a22 * n1;
-    }
-    for (int a = 0; a < d; ++a) {
-      const double n0 = N[a][0], n1 = N[a][1];
-      N[a][0] = n0 * l.a11 + n1 * l.a21;
-      N[a][1] = n0 * l.a12 + n1 * l.a22;
+    h[2] = own;
+    std::copy_n(shot.design.data() + size_t(i) * k, k, h + 3);
+    back.moments(before[i], h, mean[i], variance[i]);
+    // Back over what led to this frame.
+    back.forget(2);
+    if (gap[i] >= 0) {
+      back.step(step_law(gap[i]));
+    } else {
+      back.forget(0);
+      back.forget(1);
     }
   }
 }

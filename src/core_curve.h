@@ -44,8 +44,8 @@ struct curve_sample {
 
 // Draws of the parameters given the rows: Metropolis steps on log sd, log range and log own with states and
 // coefficients integrated out; the flags by Gibbs steps given a path.
-std::vector<curve_sample> curve_chain(const curve_data &data, const curve_prior &prior, int draws, int thin, int warm_up,
-                                      uint64_t seed);
+std::vector<curve_sample> curve_chain(const curve_data &data, const curve_prior &prior, int draws, int thin,
+                                      int warm_up, uint64_t seed);
 
 // The whole shot.
 struct curve_shot {

@@ -1,5 +1,8 @@
 // Curves of frame times, for lists of R.
 #include <Rcpp.h>
+
+#include <thread>
+
 #include "core_curve.h"
 
 using namespace clockpigeon;
@@ -26,7 +29,8 @@ curve_data data_of(const Rcpp::List &x) {
   data.design = numbers(x, "design");
   data.mean = numbers(x, "mean");
   data.sd = numbers(x, "sd");
-  if (data.mean.size() > 9 || data.design.size() != data.y.size() * data.mean.size()) Rcpp::stop("design of wrong size");
+  const size_t k = data.mean.size();
+  if (k > 9 || data.design.size() != data.y.size() * k) Rcpp::stop("design of wrong size");
   return data;
 }
 
@@ -96,8 +100,8 @@ Rcpp::NumericVector curve_log_likelihood(Rcpp::List data, Rcpp::List prior, Rcpp
 // Draws of the whole shot, those of the chain taken in turn: `total` and `slowest` of each, with the `place` of the
 // slowest; the seconds themselves (draws x frames) and the log of their smooth part where `keep` says so.
 // [[Rcpp::export]]
-Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, int draws, double seed,
-                            bool keep) {
+Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, int draws,
+                            double seed, bool keep) {
   const curve_data d = data_of(data);
   const curve_shot whole = shot_of(shot);
   const curve_prior beforehand = prior_of(prior);
@@ -107,32 +111,41 @@ Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, 
   Rcpp::NumericVector total(draws), slowest(draws);
   Rcpp::IntegerVector place(draws);
   Rcpp::NumericMatrix seconds(keep ? draws : 0, keep ? n : 0), smooth(keep ? draws : 0, keep ? n : 0);
-  std::vector<double> path(n), log_s(n);
-  curve_sample sample;
-  for (int i = 0; i < draws; ++i) {
-    if (i % 16 == 0) Rcpp::checkUserInterrupt();
-    const int row = i % parameters.nrow();
-    sample.p = parameters_of(parameters, row);
+  // Every draw has a stream of its own, so it is the same on whichever thread it is made. No R inside.
+  const auto draw_from = [&](int first, int step) {
+    std::vector<double> path(n), log_s(n);
+    curve_sample sample;
     sample.heavy.resize(m);
-    for (int j = 0; j < m; ++j) sample.heavy[j] = heavy(row, j) != 0;
-    random_stream random(uint64_t(seed), uint64_t(i) + 1);
-    curve_path(d, whole, beforehand, sample, random, path.data(), keep ? log_s.data() : nullptr);
-    double sum = 0;
-    int most = 0;
-    for (int j = 0; j < n; ++j) {
-      sum += path[j];
-      if (path[j] > path[most]) most = j;
+    for (int i = first; i < draws; i += step) {
+      const int row = i % parameters.nrow();
+      sample.p = parameters_of(parameters, row);
+      for (int j = 0; j < m; ++j) sample.heavy[j] = heavy(row, j) != 0;
+      random_stream random(uint64_t(seed), uint64_t(i) + 1);
+      curve_path(d, whole, beforehand, sample, random, path.data(), keep ? log_s.data() : nullptr);
+      double sum = 0;
+      int most = 0;
+      for (int j = 0; j < n; ++j) {
+        sum += path[j];
+        if (path[j] > path[most]) most = j;
+      }
+      total[i] = sum;
+      slowest[i] = path[most];
+      place[i] = most + 1;
+      for (int j = 0; keep && j < n; ++j) {
+        seconds(i, j) = path[j];
+        smooth(i, j) = log_s[j];
+      }
     }
-    total[i] = sum;
-    slowest[i] = path[most];
-    place[i] = most + 1;
-    for (int j = 0; keep && j < n; ++j) {
-      seconds(i, j) = path[j];
-      smooth(i, j) = log_s[j];
-    }
+  };
+  if (double(draws) * n < 2e6) {  // small: a thread costs more than it brings
+    draw_from(0, 1);
+  } else {
+    std::thread other(draw_from, 1, 2);
+    draw_from(0, 2);
+    other.join();
   }
-  return Rcpp::List::create(Rcpp::Named("total") = total, Rcpp::Named("slowest") = slowest, Rcpp::Named("place") = place,
-                            Rcpp::Named("seconds") = seconds, Rcpp::Named("smooth") = smooth);
+  return Rcpp::List::create(Rcpp::Named("total") = total, Rcpp::Named("slowest") = slowest,
+                            Rcpp::Named("place") = place, Rcpp::Named("seconds") = seconds, Rcpp::Named("smooth") = smooth);
 }
 
 // Mean and variance of log seconds of every frame, given sd, range and own; `own`: each frame's own part included.
