@@ -17,8 +17,11 @@ plain_theme <- function() {
 #' `autoplot()` of a choice: cost against finish time, the middle 80 % of draws as crossed ranges, deadline and budget
 #' as lines, the pick marked. Of a frame curve: seconds along the shot with its 80 % band and the probes. Of timings:
 #' seconds along the shot, or the run in its order. Of a comparison: ratios with their intervals, on an axis of factors.
+#' Of a scaling fit: time and efficiency over the number. Of a speed fit: rigs with their intervals. Of a backtest: how
+#' far each method was off.
 #'
-#' @param object A [choose_option()] choice, a [frame_curve()], [timings()] or a [compare_timings()] result.
+#' @param object A [choose_option()] choice, a [frame_curve()], [timings()], or the result of [compare_timings()], [fit_limit()],
+#'   [fit_scaling()], [fit_speeds()] or [backtest()].
 #' @param ... Not used.
 #' @return A ggplot, with a text alternative as its `alt` label.
 #' @section Conditions: `clockpigeon_error_package` when ggrepel, which places the labels of choices, is missing;

@@ -3,6 +3,12 @@
 law_words <- c(amdahl = "a serial share (Amdahl)", usl = "contention and coherence (universal law)",
                line = "a straight line of speed")
 
+# Some columns of a table that has a print method of its own.
+print_plain <- function(x) {
+  class(x) <- setdiff(class(x), c("spread_advice", "backtest"))
+  print(x)
+}
+
 note_lines <- function(says, width = terminal_width()) {
   if (length(says)) wrap_lines(paste0("Note: ", says, "."), width)
 }
@@ -92,6 +98,7 @@ autoplot.scaling_fit <- function(object, ...) { # nolint: object_name_linter.
 
 #' @export
 print.spread_advice <- function(x, ...) {
+  if (!all(c("spread", "seconds", "possible", "load_s", "reason") %in% names(x))) return(print_plain(x))
   useful <- attr(x, "useful")
   body <- data.frame(spread = x[["spread"]], time = ifelse(x[["possible"]], format_duration(x[["seconds"]]), "cannot"),
                      loads = format_duration(x[["load_s"]]), reason = x[["reason"]])
@@ -116,6 +123,7 @@ print.speed_fit <- function(x, ...) {
 }
 
 #' @rdname figures
+#' @param relative_to For a speed fit: the rig that the others are compared with; `NULL` as for [speed_table()].
 #' @exportS3Method ggplot2::autoplot
 autoplot.speed_fit <- function(object, relative_to = NULL, ...) { # nolint: object_name_linter.
   x <- as_frame(speed_table(object, relative_to))
@@ -203,6 +211,8 @@ said_of_backtest <- function(x, s) {
 
 #' @export
 print.backtest <- function(x, ...) {
+  if (is.null(attr(x, "level")) || !all(c("question", "method", "error",
+                                          "covered") %in% names(x))) return(print_plain(x))
   show_lines(backtest_lines(x))
   invisible(x)
 }

@@ -8,3 +8,8 @@ program <- if (WINDOWS) "pebble.exe" else "pebble"
 bin <- file.path(R_PACKAGE_DIR, "bin")
 dir.create(bin, recursive = TRUE, showWarnings = FALSE)
 file.copy(program, bin, overwrite = TRUE, copy.mode = TRUE)
+# Debugging symbols are two thirds of it, and nobody's.
+if (!WINDOWS && nzchar(Sys.which("strip"))) {
+  built <- c(Sys.glob(file.path(libs, paste0("*", SHLIB_EXT))), file.path(bin, program))
+  system2("strip", c("-S", shQuote(built)))
+}
