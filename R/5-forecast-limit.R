@@ -173,8 +173,11 @@ adaptive_seconds <- function(probes, i, line, samples, least = 8) {
   columns <- c("frame", "width", "height", "features")
   ran <- ran[row_key(ran, columns) == row_key(own, columns) & ran$samples > 1.2 * least, , drop = FALSE]
   if (!nrow(ran)) return(even(samples))
-  dear <- mean(pmax(ran$seconds - even(least), 0) / (ran$samples - least))
-  even(least) + max(dear, line[["each"]]) * max(samples - least, 0)
+  more <- ran$samples - least
+  dear <- sum(pmax(ran$seconds - even(least), 0)) / sum(more)
+  # A coarse run that hardly went on says little of what going on costs.
+  if (mean(more) < 4) dear <- max(dear, line[["each"]])
+  even(least) + dear * max(samples - least, 0)
 }
 
 #' What a time limit reaches on other devices

@@ -50,13 +50,13 @@ found <- do.call(rbind, lapply(seq_len(nrow(frames)), function(i) {
   took <- list(samples = mean(of(runs, "samples")), seconds = mean(of(runs, "seconds")), rays = mean(of(runs, "rays")))
   coarse <- lapply(6:7, function(seed) one(c("--noise", 2 * target), seed))
   # As `limit` prices a noise limit: even samples first, then what a sample costs where the coarse run spent them.
-  priced <- function(what, each, even) {
-    dear <- mean(pmax(of(coarse, what) - even, 0) / pmax(of(coarse, "samples") - 8, 1))
-    even + max(dear, each) * max(adaptive$samples - 8, 0)
+  priced <- function(what, even) {
+    dear <- sum(pmax(of(coarse, what) - even, 0)) / sum(of(coarse, "samples") - 8)
+    even + dear * max(adaptive$samples - 8, 0)
   }
-  expected <- priced("seconds", fit$time$estimate[["each"]], predict(fit, 8)$seconds)
+  expected <- priced("seconds", predict(fit, 8)$seconds)
   rays <- mean(of(c(first, second), "rays") / rep(counts, 2))  # of a sample spent evenly
-  expected_rays <- priced("rays", rays, 8 * rays)
+  expected_rays <- priced("rays", 8 * rays)
   cat(sprintf("# %s %d: target %.4f, count %d, reached %.4f; noise limit: samples %.1f predicted %.1f, time %.2f s predicted %.2f s, rays %.3g predicted %.3g\n",
               frames$scene[i], frames$frame[i], target, count, reached, took$samples, adaptive$samples, took$seconds, expected,
               took$rays, expected_rays))

@@ -29,6 +29,8 @@ terminal demo 104 86 "clockpigeon demo --keep tide-clock"
 terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
 (cd "$work/tide-clock" && clockpigeon compare --by device --engine sundew --figure "$shots/ratios.png" >/dev/null)
 terminal forecast 92 24 "clockpigeon forecast --engine sundew --shots gears,gallery"
+terminal probe 100 24 "clockpigeon probe basin-review --target 8% --figure probed.png"
+terminal backtest 110 24 "clockpigeon backtest"
 terminal limit 100 43 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
 cd "$work/tide-clock"
 cp choice.png sheet.png noise.png "$shots/"
@@ -48,6 +50,23 @@ Rscript -e 'library(clockpigeon)
   shown <- x[x$engine == "sundew" & x$engine_version == "4.2" & x$limit_kind == "samples" & is.na(x$site), ]
   clockpigeon:::write_figure(ggplot2::autoplot(shown), "frames.png")'
 cp order.png frames.png "$shots/"
+Rscript -e 'library(clockpigeon)
+  pebble <- system.file("bin", "pebble", package = "clockpigeon")
+  bands <- rep(c(1, 2, 4, 8, 16), 2)
+  slowest <- vapply(bands, function(n) {  # one frame over n helpers: done when its slowest band is
+    max(vapply(seq_len(n), function(k) {
+      rows <- sprintf("%d-%d", (k - 1) * 192 / n + 1, k * 192 / n)
+      said <- processx::run(pebble, c("--scene", "gallery", "--frame", "1", "--size", "320x192", "--samples", "8", "--band", rows,
+                                      "--out", "band.png"))$stdout
+      sum(as.numeric(sub(".* ([0-9.]+) s$", "\\1", grep("^(load|compute) ", strsplit(said, "\n")[[1]], value = TRUE))))
+    }, 0))
+  }, 0)
+  fit <- fit_scaling(bands, slowest, unit = "helpers")
+  clockpigeon:::write_figure(ggplot2::autoplot(fit) + ggplot2::labs(subtitle = "one frame of the built-in scene gallery in bands"),
+                             "scaling.png")
+  figure <- ggplot2::autoplot(fit_speeds(example_timings())) + ggplot2::labs(subtitle = "sample data, invented")
+  clockpigeon:::write_figure(figure, "speeds.png")'
+cp scaling.png speeds.png "$shots/"
 engine=$(Rscript -e 'cat(system.file("bin", "pebble", package = "clockpigeon"))')
 for frame in gears:100 basin:100 gallery:100 gears:330 basin:600 gallery:560; do
   "$engine" --scene "${frame%:*}" --frame "${frame#*:}" --size 426x240 --samples 128 --threads 2 --out "$frame.png" >/dev/null
