@@ -52,8 +52,8 @@ test_that("a predicted noise limit is what the engine takes", {
   # Time by hand: the least everywhere, the rest at what the coarse run paid for them.
   line <- study_limit(probes, noise = 0.1)$fits[[1]]$time$estimate
   even <- line[["start"]] + 8 * line[["each"]]
-  dear <- mean(pmax(probes$adaptive$seconds - even, 0) / (probes$adaptive$samples - 8))
-  expect_equal(x$seconds[x$limit == "noise"], even + max(dear, line[["each"]]) * (x$samples[x$limit == "noise"] - 8))
+  dear <- sum(pmax(probes$adaptive$seconds - even, 0)) / sum(probes$adaptive$samples - 8)
+  expect_equal(x$seconds[x$limit == "noise"], even + dear * (x$samples[x$limit == "noise"] - 8))
   said <- run_pebble("--scene", "gears", "--frame", 1, "--size", "96x54", "--noise", 0.1, "--seed", 9, "--out",
                      file.path(scratch(), "a.pfm"))$stdout
   real <- as.numeric(sub(".*\nsamples ([0-9.]+)\n.*", "\\1", said))
