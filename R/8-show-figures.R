@@ -20,7 +20,8 @@ plain_theme <- function() {
 #' Of a scaling fit: time and efficiency over the number. Of a speed fit: rigs with their intervals. Of a backtest: how
 #' far each method was off.
 #'
-#' @param object A [choose_option()] choice, a [frame_curve()], [timings()], or the result of [compare_timings()], [fit_limit()],
+#' @param object A [choose_option()] choice, a [frame_curve()], [timings()], or the result of [compare_timings()],
+#' [fit_limit()],
 #'   [fit_scaling()], [fit_speeds()] or [backtest()].
 #' @param ... Not used.
 #' @return A ggplot, with a text alternative as its `alt` label.

@@ -24,6 +24,16 @@ cli_bench <- function(args) {
   if (any(rows[["status"]] == "ok")) 0L else 1L
 }
 
+# The shot and the engine named, or the project's defaults, or the first there are.
+cli_shot <- function(project, args) {
+  name <- first_of(if (length(args)) args[1], project$defaults$shots[1], names(project$shots)[1])
+  project_entry(project$shots, name, "shot")
+}
+
+cli_engine <- function(project, name) {
+  project_entry(project$engines, first_of(name, project$defaults$engine, names(project$engines)[1]), "engine")
+}
+
 # The project's nodes, the one that stands for this machine first.
 cli_nodes <- function(project, asked = NULL) {
   here <- if (is.null(asked)) "here" else asked

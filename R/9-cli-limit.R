@@ -4,10 +4,8 @@ cli_limit <- function(args) {
   parsed <- cli_parse("limit", args)
   o <- parsed$options
   project <- read_project()
-  shot <- project_entry(project$shots, first_of(if (length(parsed$args)) parsed$args[1], project$defaults$shots[1],
-                                                names(project$shots)[1]), "shot")
-  engine <- project_entry(project$engines, first_of(o$engine, project$defaults$engine, names(project$engines)[1]),
-                          "engine")
+  shot <- cli_shot(project, parsed$args)
+  engine <- cli_engine(project, o$engine)
   if (o$plan) return(cli_plan_probes(project, shot, engine, o))
   price <- cli_limit_price(project, o, engine)
   cli_ledger(project, FALSE, function(ledger) {

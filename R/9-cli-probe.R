@@ -4,10 +4,8 @@ cli_probe <- function(args) {
   parsed <- cli_parse("probe", args)
   o <- parsed$options
   project <- read_project()
-  shot <- project_entry(project$shots, first_of(if (length(parsed$args)) parsed$args[1], project$defaults$shots[1],
-                                                names(project$shots)[1]), "shot")
-  engine <- project_entry(project$engines, first_of(o$engine, project$defaults$engine, names(project$engines)[1]),
-                          "engine")
+  shot <- cli_shot(project, parsed$args)
+  engine <- cli_engine(project, o$engine)
   cheap <- c(yes = TRUE, no = FALSE, auto = NA)[[check_choice(o$cheap, "option --cheap", c("yes", "no", "auto"))]]
   budget <- if (length(o$budget)) parse_duration(o$budget, "option --budget") else Inf
   found <- cli_ledger(project, FALSE, function(ledger) {

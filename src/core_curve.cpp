@@ -41,9 +41,23 @@ struct step_law {
 
 double speed_of(const curve_parameters &p) { return std::sqrt(3.0) / p.range; }
 
-// Filter over (process, slope, the frame's own part, coefficients), small and dense.
+// M <- A M A' where A is the identity but for its first two rows and columns.
 constexpr int kMost = 12;
 
+void turn_both_sides(double M[][kMost], int n, double a11, double a12, double a21, double a22) {
+  for (int b = 0; b < n; ++b) {
+    const double m0 = M[0][b], m1 = M[1][b];
+    M[0][b] = a11 * m0 + a12 * m1;
+    M[1][b] = a21 * m0 + a22 * m1;
+  }
+  for (int a = 0; a < n; ++a) {
+    const double m0 = M[a][0], m1 = M[a][1];
+    M[a][0] = m0 * a11 + m1 * a12;
+    M[a][1] = m0 * a21 + m1 * a22;
+  }
+}
+
+// Filter over (process, slope, the frame's own part, coefficients), small and dense.
 struct filter_state {
   int n;
   double m[kMost], P[kMost][kMost];
@@ -68,16 +82,7 @@ struct filter_state {
     const double m0 = m[0], m1 = m[1];
     m[0] = s.a11 * m0 + s.a12 * m1;
     m[1] = s.a21 * m0 + s.a22 * m1;
-    for (int j = 0; j < n; ++j) {
-      const double p0 = P[0][j], p1 = P[1][j];
-      P[0][j] = s.a11 * p0 + s.a12 * p1;
-      P[1][j] = s.a21 * p0 + s.a22 * p1;
-    }
-    for (int i = 0; i < n; ++i) {
-      const double p0 = P[i][0], p1 = P[i][1];
-      P[i][0] = p0 * s.a11 + p1 * s.a12;
-      P[i][1] = p0 * s.a21 + p1 * s.a22;
-    }
+    turn_both_sides(P, n, s.a11, s.a12, s.a21, s.a22);
     const double v = sd * sd;
     P[0][0] += v * s.q11;
     P[0][1] += v * s.q12;
@@ -547,16 +552,7 @@ struct look_back {
     const double r0 = r[0], r1 = r[1];
     r[0] = l.a11 * r0 + l.a21 * r1;
     r[1] = l.a12 * r0 + l.a22 * r1;
-    for (int b = 0; b < n; ++b) {
-      const double n0 = N[0][b], n1 = N[1][b];
-      N[0][b] = l.a11 * n0 + l.a21 * n1;
-      N[1][b] = l.a12 * n0 + l.a22 * n1;
-    }
-    for (int a = 0; a < n; ++a) {
-      const double n0 = N[a][0], n1 = N[a][1];
-      N[a][0] = n0 * l.a11 + n1 * l.a21;
-      N[a][1] = n0 * l.a12 + n1 * l.a22;
-    }
+    turn_both_sides(N, n, l.a11, l.a21, l.a12, l.a22);
   }
 
   // Mean and variance of h' state, from the filter's state before the frame's measurements.
