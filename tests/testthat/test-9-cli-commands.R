@@ -68,7 +68,7 @@ test_that("the example script runs from start to end", {
                        system.file("examples", "main-job.R", package = "clockpigeon"), error_on_status = FALSE)
   expect_identical(ran$status, 0L)
   expect_match(ran$stdout, "Asked: done within 6m00s, at most 5.00 EUR")
-  expect_match(ran$stdout, "# A tibble: 1 .* 6")
+  expect_match(ran$stdout, "# A tibble: 1 .* 7")
 })
 
 test_that("pairs of names and values are read, and what is none is refused", {
