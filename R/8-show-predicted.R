@@ -176,6 +176,9 @@ print.shot_probe <- function(x, ...) {
   invisible(x)
 }
 
+# To which side something is off; nothing under a twentieth of a percent.
+lean_text <- function(p) ifelse(abs(p) < 5e-4, "0 %", paste0(ifelse(p > 0, "+", "-"), percent(abs(p))))
+
 # How forecasts would have been, in words: a line a method.
 backtest_lines <- function(x, width = terminal_width()) {
   level <- attr(x, "level")
@@ -183,7 +186,7 @@ backtest_lines <- function(x, width = terminal_width()) {
   body <- data.frame(
     question = ifelse(duplicated(s[["question"]]), "", s[["question"]]), method = s[["method"]],
     frames = ifelse(is.na(s[["probes"]]), "", paste(s[["probes"]])), place = s[["place"]], cases = paste(s[["cases"]]),
-    off = percent(s[["error"]]), lean = paste0(ifelse(s[["bias"]] > 0, "+", "-"), percent(abs(s[["bias"]]))),
+    off = percent(s[["error"]]), lean = lean_text(s[["bias"]]),
     held = ifelse(is.na(s[["covered"]]), "no interval", percent(s[["covered"]])), check.names = FALSE
   )
   names(body)[6:8] <- c("off by|on average", "leans|over or under", paste0("truth inside|", percent(level), " asked"))

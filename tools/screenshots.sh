@@ -29,7 +29,7 @@ terminal demo 104 86 "clockpigeon demo --keep tide-clock"
 terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
 (cd "$work/tide-clock" && clockpigeon compare --by device --engine sundew --figure "$shots/ratios.png" >/dev/null)
 terminal forecast 92 24 "clockpigeon forecast --engine sundew --shots gears,gallery"
-terminal probe 100 24 "clockpigeon probe basin-review --target 8% --figure probed.png"
+terminal probe 100 42 "clockpigeon probe basin-review --target 8% --figure probed.png"
 terminal backtest 110 24 "clockpigeon backtest"
 terminal limit 100 43 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
 cd "$work/tide-clock"

@@ -20,6 +20,7 @@ test_that("scaling fits, speeds and curves print what they say and draw themselv
 })
 
 test_that("a backtest is drawn with its cases", {
+  expect_identical(clockpigeon:::lean_text(c(0.02, -0.004, -1e-5)), c("+2 %", "-0.4 %", "0 %"))
   found <- backtest(example_timings(), most = 6)
   figure <- ggplot2::autoplot(found)
   expect_match(figure$labels$alt, "rig speeds")
