@@ -16,7 +16,6 @@ check_cheap <- function(cheap, frames) {
   data.frame(frame = as.integer(names(logs)), log_s = as.numeric(logs))
 }
 
-
 # The cheap times taken apart: their smooth course along the shot, each frame's rest about it, and what of the rest
 # stands out. The course is worth more than a single cheap time, whose rest is mostly the clock's; a frame that stands
 # out is a heavy one. Frames without a cheap time are filled in from the course, with the variance of that.
@@ -43,8 +42,7 @@ with_cheap <- function(curve, cheap) {
   filled <- replace(smooth$variance + p[3]^2, at, 0)
   curve$cheap <- list(log_s = replace(smooth$mean, at, cheap[["log_s"]]), course = smooth$mean,
                       rest = full(pmax(pmin(rest, edge), -edge)), beyond = full(pmax(rest - edge, 0)),
-                        variance = filled,
-                      timed = nrow(cheap))
+                      variance = filled, timed = nrow(cheap))
   curve
 }
 

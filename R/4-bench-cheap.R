@@ -1,4 +1,4 @@
-# The cheap pass: every frame at a small size and few samples, in one process where the engine can.
+# The cheap pass: every frame at a small size, in one process where the engine can.
 
 #' Time all frames of a shot cheaply
 #'
@@ -46,7 +46,7 @@ cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NU
   rows
 }
 
-# The same shot, small and with few samples. Under 8 pixels a picture says nothing of the shot.
+# The same shot, small, and with fewer samples where asked. Under 8 pixels a picture says nothing of the shot.
 cheap_shot <- function(shot, by = 8, samples = NULL) {
   by <- check_number(by, argument("by"), least = 1)
   shot$size <- vapply(shot$size, function(v) as.integer(max(round(v / by), min(v, 8))), 0L)
@@ -77,6 +77,7 @@ sequence_rows <- function(shot, engine, ledger, frames, text, version, node, fol
   if (progress) message("cheap pass over ", length(frames), " frames at ", trial$width, "x", trial$height,
                         " in one process")
   load <- load_average()
+  watch <- watch_machine()
   ran <- run_command(host$programs[[engine$engine]], fill_arguments(c(engine$arguments, engine$sequence), values),
                      normalizePath(folder), time_limit, log = log)
   times <- tryCatch(import_log(log, engine), clockpigeon_error_import = function(e) NULL)
@@ -93,8 +94,9 @@ sequence_rows <- function(shot, engine, ledger, frames, text, version, node, fol
     times[c("wall_s", "load_s", "compute_s", "samples_done", "noise", "peak_mem_mb", "warm", "run_order")],
     activity = "render", shot = shot$shot, scene = shot$scene, frame = frames, engine = engine$engine,
     engine_version = host$versions[[1]], limit_columns(shot$limit), width = trial$width, height = trial$height,
-    node = nodes[[1]]$node, load_average = load, measured_at = utc_now(), status = "ok", kind = "reported",
-    precision = "exact", note = "cheap pass, all frames in one process"
+    node = nodes[[1]]$node, device_use(nodes[[1]], engine, cores = host$cores), load_average = load,
+    watch(ran$wall_s, ran$cpu_s), machine = machine_id(ledger, host$facts), measured_at = utc_now(), status = "ok",
+    kind = "reported", precision = "exact", note = "cheap pass, all frames in one process"
   )
   timings(ledger, id = add_timings(ledger, rows))
 }

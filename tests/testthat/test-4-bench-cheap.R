@@ -5,6 +5,10 @@ test_that("a cheap pass runs in one process where the profile says how, and keep
   expect_true(all(rows$compute_s >= 0 & rows$width == 16 & rows$status == "ok"))
   expect_identical(nrow(timings(ledger)), 4L)
   expect_match(rows$note, "one process")
+  # The machine is on every row, as on those of any trial.
+  expect_false(anyNA(rows$machine))
+  expect_true(all(rows$busy %in% c(TRUE, FALSE)))
+  expect_identical(length(unique(rows$machine)), 1L)
   # The engine by itself makes the same pictures, frame by frame.
   folder <- scratch()
   run_pebble("--scene", "gears", "--frame", "1-7 by 3", "--size", "16x9", "--samples", "1", "--out", file.path(folder,
