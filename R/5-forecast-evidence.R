@@ -68,8 +68,8 @@ shot_evidence <- function(shot, rows, engine, version) {
                     if (length(seen)) paste0(" Its scene was measured at ", either(seen), " only.")))
 }
 
-# Cheap times of a shot: those of the setting other than its own in which most of its frames were timed, half of them at
-# least, each at a quarter of the full time at most; NULL when there is none.
+# Cheap times of a shot: those of the setting other than its own in which most of its frames were timed, half of them and
+# five at least, each at a quarter of the full time at most; NULL when there is none.
 cheap_evidence <- function(shot, rows, full_s) {
   rows <- rows[is_of_shot(rows, shot, scene_only = TRUE) & !is_of_shot(rows, shot) & is.na(rows[["piece"]]), ,
                drop = FALSE]
@@ -77,7 +77,7 @@ cheap_evidence <- function(shot, rows, full_s) {
   rows[["seconds"]] <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
   parts <- split(rows, row_key(rows, c("limit_kind", "limit_value", "width", "height", "features")))
   timed <- vapply(parts, function(p) length(unique(p[["frame"]])), 0L)
-  fit <- timed >= length(shot$frames) / 2 & vapply(parts, function(p) mean(p[["seconds"]]), 0) <= full_s / 4
+  fit <- timed >= max(length(shot$frames) / 2, 5) & vapply(parts, function(p) mean(p[["seconds"]]), 0) <= full_s / 4
   if (!any(fit)) return(NULL)
   best <- parts[[which.max(ifelse(fit, timed, 0))]]
   data.frame(frame = best[["frame"]], seconds = pmax(best[["seconds"]], 1e-4))

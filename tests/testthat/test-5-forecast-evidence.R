@@ -61,3 +61,15 @@ test_that("a node that is not the reference is known by the frames measured on b
   expect_equal(exp(speed$log_factor), 6)
   expect_identical(speed$evidence, "assumed")
 })
+
+test_that("cheap times of half of the frames shape the curve, a few of a short shot do not stand in the way", {
+  shot <- small_shot(frames = 1:8)
+  rows <- function(seconds, frame, samples) {
+    some_timings(seconds, scene = shot$scene, frame = frame, limit_value = samples, width = 32L, height = 18L)
+  }
+  full <- rows(c(4, 5, 6), c(1, 4, 8), 2)
+  few <- render_job(shot, "e", rbind(full, rows(rep(0.5, 4), c(1, 3, 5, 7), 1)))
+  expect_null(few$curves[[1]]$cheap)
+  many <- render_job(shot, "e", rbind(full, rows(4:11 / 8, 1:8, 1)))
+  expect_identical(many$curves[[1]]$cheap$timed, 8L)
+})
