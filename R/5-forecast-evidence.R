@@ -68,8 +68,8 @@ shot_evidence <- function(shot, rows, engine, version) {
                     if (length(seen)) paste0(" Its scene was measured at ", either(seen), " only.")))
 }
 
-# Cheap times of a shot: those of the setting other than its own in which most of its frames were timed, half of them and
-# five at least, each at a quarter of the full time at most; NULL when there is none.
+# Cheap times of a shot: those of the setting other than its own in which most of its frames were timed, half of them
+# and five at least, each at a quarter of the full time at most; NULL when there is none.
 cheap_evidence <- function(shot, rows, full_s) {
   rows <- rows[is_of_shot(rows, shot, scene_only = TRUE) & !is_of_shot(rows, shot) & is.na(rows[["piece"]]), ,
                drop = FALSE]
