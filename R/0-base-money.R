@@ -13,6 +13,9 @@ currency_digits <- local({
   stats::setNames(rep(c(2L, 0L, 3L), lengths(codes)), unlist(codes))
 })
 
+# Digits behind the point; a site's own unit (points, credits) is counted in hundredths.
+minor_digits <- function(currency) if (currency %in% names(currency_digits)) currency_digits[[currency]] else 2L
+
 check_currency <- function(x, where) {
   if (!is.character(x) || length(x) != 1 || is.na(x) || !x %in% names(currency_digits)) {
     near <- if (is.character(x) && length(x) == 1 && !is.na(x)) intersect(toupper(x), names(currency_digits))
@@ -35,14 +38,14 @@ parse_money <- function(x, where = argument("x")) {
 
 # Half away from zero, in whole minor units; the tiny lift undoes binary fractions such as 1.005.
 to_minor <- function(amount, currency) {
-  scaled <- amount * 10^currency_digits[[currency]]
+  scaled <- amount * 10^minor_digits(currency)
   sign(scaled) * floor(abs(scaled) * (1 + 1e-12) + 0.5)
 }
 
-from_minor <- function(minor, currency) minor / 10^currency_digits[[currency]]
+from_minor <- function(minor, currency) minor / 10^minor_digits(currency)
 
 format_money <- function(amount, currency = NULL) {
-  digits <- if (is.null(currency)) 2L else currency_digits[[currency]]
+  digits <- if (is.null(currency)) 2L else minor_digits(currency)
   text <- ifelse(is.na(amount), "unknown", formatC(amount, format = "f", digits = digits, big.mark = ""))
   if (is.null(currency)) text else ifelse(is.na(amount), text, paste(text, currency))
 }

@@ -28,3 +28,6 @@ row_key <- function(x, columns) {
 }
 
 or_else <- function(x, other) if (length(x)) x else other
+
+# The first of these that is given.
+first_of <- function(...) Find(Negate(is.null), list(...))

@@ -25,6 +25,20 @@ date_field <- function(x, where) {
   day
 }
 
+# A day that has come.
+past_date <- function(x, where) {
+  day <- date_field(x, where)
+  if (day > Sys.Date() + 1) stop_input("type", paste("got", format(day), "which is in the future"), where, "Write a day that has come.")
+  day
+}
+
+zone_field <- function(x, where) {
+  if (!check_text(x, where) %in% OlsonNames()) {
+    stop_input("time_zone", paste("got", show_value(x)), where, "Write a zone such as Europe/Lisbon.")
+  }
+  x
+}
+
 # A version is text: YAML would read an unquoted 1.0 as the number 1.
 version_field <- function(x, where) {
   numbers <- if (is.list(x)) any(vapply(x, is.numeric, NA)) else is.numeric(x)

@@ -3,12 +3,7 @@
 project_fields <- function() list(
   name = field(check_text, required = TRUE),
   currency = field(check_currency, required = TRUE),
-  time_zone = field(function(x, where) {
-    if (!check_text(x, where) %in% OlsonNames()) {
-      stop_input("time_zone", paste("got", show_value(x)), where, "Write a zone such as Europe/Lisbon.")
-    }
-    x
-  }, default = "UTC"),
+  time_zone = field(zone_field, default = "UTC"),
   ledger = field(check_text, default = "ledger.sqlite"),
   defaults = field(record_of(list(
     engine = field(check_text),
@@ -24,13 +19,13 @@ project_fields <- function() list(
 #' Read a project folder
 #'
 #' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
-#' `plan`, `deadline`, `budget`, `confidence`) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`
-#' and `rates/`. The engines that come with the package are there too, unless the project has a profile of the same
+#' `plan`, `deadline`, `budget`, `confidence`) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`,
+#' `usages/` and `rates/`. The engines that come with the package are there too, unless the project has a profile of the same
 #' name.
 #'
 #' @param path The folder.
 #' @return A list of class `project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
-#'   `sites` and `plans`; `rates` is a data frame or `NULL`. `ledger` is the full path.
+#'   `sites`, `plans` and `usages`; `rates` is a data frame or `NULL`. `ledger` is the full path.
 #' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of
 #'   the single readers.
 #' @examples
@@ -55,6 +50,7 @@ read_project <- function(path = ".") {
   project$engines <- c(project$engines, shipped[setdiff(names(shipped), names(project$engines))])
   project$sites <- folder("sites", read_site, "site")
   project$plans <- folder("plans", read_plan, "plan")
+  project$usages <- folder("usages", read_usage, "usage")
   rates <- list.files(file.path(root, "rates"), "\\.csv$", full.names = TRUE)
   project$rates <- if (length(rates)) do.call(rbind, lapply(rates, read_rates))
   project

@@ -16,25 +16,32 @@ spread_field <- function(x, where) {
 
 no_spread <- list(median_s = 0, p90_s = 0)
 
-price_fields <- function() list(
-  per = field(choice_of("node-hour", "device-hour", "kWh"), required = TRUE),
-  amount = field(money_field, required = TRUE),
-  step = field(duration_field, default = 1),
-  rounding = field(choice_of("up", "nearest"), default = "up"),
-  rounded = field(choice_of("node", "job"), default = "node"),
-  fixed = field(money_field),
-  minimum = field(money_field)
-)
+price_fields <- function() c(charge_fields(), list(
+  fixed = field(card_money, default = 0),
+  minimum = field(card_money, default = 0),
+  minimum_node = field(card_money, default = 0),
+  minimum_month = field(card_money, default = 0)
+))
+
+text_or_texts <- function() field(check_texts)
+whole <- function(x, where) check_count(x, where)
+billed_fields <- list(prepass = field(check_flag, default = TRUE), failed = field(check_flag, default = TRUE),
+                      aborted = field(check_flag, default = TRUE))
 
 site_fields <- function() list(
   site = field(check_text, required = TRUE),
   about = field(check_text),
   kind = field(choice_of("own", "rented", "managed", "community"), required = TRUE),
-  as_of = field(date_field, required = TRUE),
-  source = field(check_text, required = TRUE),
-  currency = field(check_currency, required = TRUE),
+  as_of = field(past_date),
+  source = field(check_text),
+  stale_after = field(duration_field, default = 180 * 86400),
+  time_zone = field(zone_field, default = "UTC"),
+  currency = field(card_currency, required = TRUE),
+  unit = field(record_of(list(worth = field(money_field)))),
   engines = field(check_texts, required = TRUE),
-  devices = field(function(x, where) check_count(x, where), default = 1L),
+  devices = field(whole, default = 1L),
+  cores = field(whole, default = 1L),
+  score = field(number_above(0), default = 1),
   power = field(parse_power, default = 0),
   link = field(parse_rate),
   nodes_like = field(check_texts, default = character()),
@@ -45,53 +52,138 @@ site_fields <- function() list(
     basis = field(choice_of("claimed", "assumed"), default = "claimed")
   )), default = list()),
   start = field(spread_field, default = no_spread),
+  open = field(records_of(hours_fields())),
   price = field(record_of(price_fields()), required = TRUE),
+  charges = field(records_of(c(list(charge = field(check_text, required = TRUE)), charge_fields())), default = list()),
+  hires = field(records_of(list(
+    hire = field(check_text, required = TRUE),
+    about = field(check_text),
+    devices = field(whole),
+    cores = field(whole),
+    score = field(number_above(0)),
+    power = field(parse_power),
+    amount = field(card_money),
+    at_once = field(whole)
+  )), default = list()),
   meter = field(choice_of("rendering", "boot to release"), required = TRUE),
+  billed = field(record_of(billed_fields), default = list(prepass = TRUE, failed = TRUE, aborted = TRUE)),
   tiers = field(records_of(list(
     tier = field(check_text, required = TRUE),
     nodes = field(counts, required = TRUE),
     factor = field(number_above(0), default = 1),
     wait = field(spread_field, default = no_spread)
-  )), required = TRUE)
+  )), required = TRUE),
+  discounts = field(records_of(list(
+    discount = field(check_text, required = TRUE),
+    percent = field(percent_field, required = TRUE),
+    from = field(date_field), to = field(date_field),
+    engine = text_or_texts(), tier = text_or_texts(), on = text_or_texts()
+  )), default = list()),
+  balances = field(records_of(list(
+    balance = field(check_text, required = TRUE),
+    kind = field(choice_of("prepaid", "starting", "gift", "earned"), required = TRUE),
+    amount = field(card_money, required = TRUE),
+    until = field(date_field)
+  )), default = list()),
+  tax = field(record_of(list(
+    tax = field(check_text, required = TRUE),
+    percent = field(percent_field, required = TRUE),
+    included = field(check_flag, default = FALSE)
+  ))),
+  community = field(record_of(list(
+    earn = field(records_of(list(device = field(check_text, required = TRUE), amount = field(card_money, required = TRUE)))),
+    entry = field(card_money),
+    queue = field(choice_of("by balance", "by arrival"), default = "by arrival"),
+    frame_cap = field(record_of(list(time = field(duration_field, required = TRUE), on = field(check_text, required = TRUE)))),
+    smallest_job = field(duration_field, default = 0),
+    own_frames = field(choice_of("free", "charged"), default = "charged")
+  )))
 )
 
 #' Read a rate card
 #'
 #' A site is a place that renders; its rate card says how it sells.
 #'
-#' Fields of the file: `site` (name), `about`, `kind` (own, rented, managed, community), `as_of` (date) and `source` of
-#' the prices, `currency`, `engines` it runs, `devices` of a node, `power` of a node at work (`350 W`), `link` (`100
-#' Mbit/s`), `nodes_like` (measured nodes of yours that a node of an own pool equals), `speeds` (a list of `engine`,
-#' `relative_to` a node of yours, `factor`, `basis` claimed or assumed), `start` of a node (`median`, `p90`), `meter`
-#' (`rendering`, or `boot to release`), `price` (`per` node-hour, device-hour or kWh; `amount`; `step`, `rounding` up or
-#' nearest, `rounded` for each node or job; `fixed` and `minimum` per job) and `tiers` (a list of `tier`, `nodes` at
-#' once, price `factor`, `wait`).
+#' Fields of the file: `site` (name), `about`, `kind` (own, rented, managed, community); `as_of` (date) and `source` of
+#' the prices, and `stale_after` (180 d), the age from which they are doubted; `currency` (ISO 4217, or the site's own
+#' unit in small letters, which `unit` says the `worth` of, if it has one); `time_zone`; `engines` it runs; of a node its
+#' `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100 Mbit/s`);
+#' `nodes_like` (measured nodes of yours that a node of an own pool equals); `speeds` (a list of `engine`, `relative_to`
+#' a node of yours, `factor`, `basis` claimed or assumed); `start` of a node (`median`, `p90`); `open`, the hours in which
+#' it may render.
+#'
+#' What it charges: `meter` (`rendering`, or `boot to release`); `price`, the main charge, and `charges`, a list of
+#' others, each with its name as `charge`. A charge is so much `per` node-hour, device-hour, core-hour, work-hour (a
+#' score times hours), kWh, frame, megapixel-frame, GB, GB-day, node or job: `amount`, or volume `brackets` (a list of
+#' `from`, `to`, `amount`, in that unit) that price `each part` or, with `brackets_price: whole`, the whole quantity by the
+#' bracket it reaches; the `step` of its meter, its `rounding` (up, nearest, down), and what is `rounded`: each run, node or
+#' the job; the `activities` it counts, and the `hours` of the day (`days`, `from`, `to`) in which it counts them.
+#' `price` also has a `fixed` fee of a job, and a `minimum` of a job, `minimum_node`, `minimum_month`. `hires` are classes
+#' of machines (`hire`, `devices`, `cores`, `score`, `power`, `amount`, `at_once`); `tiers` service levels (`tier`,
+#' `nodes` at once, price `factor`, `wait`). `billed` says whether `prepass`, `failed` and `aborted` frames are billed.
+#' `discounts` (`discount`, `percent` with its sign, `from` and `to` dates, `engine`, `tier`, `on` named charges), `balances`
+#' of yours there (`balance`, `kind` prepaid, starting, gift or earned; `amount`, `until`), used in their order, and `tax`
+#' (`tax`, `percent`, `included` in the prices or not). `community` has what such a farm asks: `earn` (a list of
+#' `device` and `amount` an hour), `entry` balance, `queue`, `frame_cap` (`time`, `on` a yardstick device),
+#' `smallest_job`, `own_frames` free or charged.
 #'
 #' @param path A YAML file.
-#' @return A list of class `site` with these fields; durations in seconds, power in watts as `watts`, link in bytes a
-#'   second.
+#' @return A list of class `site` with these fields; money as numbers of the card's currency, durations in seconds, power
+#'   in watts, link in bytes a second.
 #' @section Conditions: `clockpigeon_error_currency`, `clockpigeon_error_money`, `clockpigeon_error_unit`,
 #'   `clockpigeon_error_duration`, `clockpigeon_error_site`, and as for [read_shot()].
 #' @examples
 #' read_site(demo_file("sites/saltmill.yaml"))
 #' @export
 read_site <- function(path) {
-  site <- read_record(path, site_fields(), "site")
-  site$watts <- site$power
-  where <- paste0(short_path(path), ", field `price`")
-  for (part in c("amount", "fixed", "minimum")) {
-    money <- site$price[[part]]
-    if (length(money) && money$currency != site$currency) {
-      stop_input("currency", paste0("`", part, "` is in ", money$currency, ", the card in ", site$currency), where,
-                 paste0("Write the price in ", site$currency, "."))
-    }
-    site$price[[part]] <- if (length(money)) money$amount else 0
+  settle_site(read_record(path, site_fields(), "site"), short_path(path))
+}
+
+# A card with its money as numbers, and what must agree between its fields checked.
+settle_site <- function(site, file) {
+  at <- function(name) paste0(file, ", field `", name, "`")
+  own_unit <- !site$currency %in% names(currency_digits)
+  if (length(site$unit) && !own_unit) {
+    stop_input("site", paste0("is counted in ", site$currency, ", which needs no `unit`"), at("unit"), "Leave it out.")
   }
-  site$price$step_s <- site$price$step
-  site$price$currency <- site$currency
-  if (site$price$step_s <= 0) stop_input("site", "has a step of 0", where, "Write a step such as 1 min.")
-  if (site$price$per == "kWh" && site$watts == 0) {
-    stop_input("site", "is by kWh", where, "Write the `power` of a node at work, such as 350 W.")
+  if (own_unit) site$unit <- first_of(site$unit, list(worth = NULL))
+  site$price <- settle_charge(site$price, site$currency, at("price"))
+  site$charges <- Map(function(x, i) settle_charge(x, site$currency, paste0(at("charges"), "[", i, "]")),
+                      site$charges, seq_along(site$charges))
+  for (name in c("hires", "balances", "community")) site[[name]] <- plain_money(site[[name]], site$currency, at(name))
+  for (name in c("tiers", "hires", "charges", "balances")) {
+    key <- sub("s$", "", name)
+    named <- vapply(site[[name]], `[[`, "", key)
+    if (anyDuplicated(named)) {
+      stop_input("site", paste0("has two called ", show_value(named[duplicated(named)][1])), at(name), "Give each its own name.")
+    }
+  }
+  check_power(site, at)
+  check_discounts(site, at)
+  if (site$price$minimum_node > 0 && (length(site$price$brackets) > 1)) {
+    stop_input("site", "has brackets and a minimum of a node, which cannot be told apart by node", at("price"), "Leave one out.")
   }
   site
+}
+
+check_power <- function(site, at) {
+  by_energy <- vapply(c(list(site$price), site$charges), function(x) x$per == "kWh", NA)
+  hired <- length(site$hires) && all(vapply(site$hires, function(h) length(h$power) > 0, NA))
+  if (any(by_energy) && site$power == 0 && !hired) {
+    stop_input("site", "is by kWh", at(if (by_energy[1]) "price" else "charges"), "Write the `power` of a node at work, such as 350 W.")
+  }
+}
+
+check_discounts <- function(site, at) {
+  known <- c("rendering", "job fee", vapply(site$charges, `[[`, "", "charge"))
+  tiers <- vapply(site$tiers, `[[`, "", "tier")
+  for (d in site$discounts) {
+    where <- paste0(at("discounts"), ", ", show_value(d$discount))
+    for (name in d$on) check_choice(name, paste0(where, ", field `on`"), known)
+    for (name in d$tier) check_choice(name, paste0(where, ", field `tier`"), tiers)
+    for (name in d$engine) check_choice(name, paste0(where, ", field `engine`"), site$engines)
+    if (length(d$from) && length(d$to) && d$to < d$from) {
+      stop_input("site", "ends before it begins", where, "Write the earlier date as `from`.")
+    }
+  }
 }

@@ -246,16 +246,18 @@ measured_speeds <- function(timings, engine, node) {
 }
 
 # Price of an hour of rendering as on the own node `node`, at a site: the amount over how much faster its machines are.
-# A list: hourly, currency, basis; NULL when the card does not say how fast they are.
+# A list: hourly, currency, basis; NULL when the card does not say how fast they are,
+# or charges nothing by time.
 hourly_price <- function(site, engine, node, tier = NULL) {
   tiers <- vapply(site$tiers, `[[`, "", "tier")
   tier <- if (is.null(tier)) tiers[1] else check_choice(tier, argument("tier"), tiers)
-  price <- tier_price(site, tier)
+  tariff <- tariff_of(site, tier)
   claim <- Find(function(s) s$engine == engine && s$relative_to == node, site$speeds)
   factor <- if (length(claim)) claim$factor else if (node %in% site$nodes_like) 1
   if (is.null(factor)) return(NULL)
-  per_hour <- switch(price$per, "node-hour" = 1, "device-hour" = max(site$devices, 1), "kWh" = site$watts / 1000)
-  list(hourly = price$amount * per_hour / factor, currency = price$currency,
+  an_hour <- hour_amount(tariff)
+  if (is.na(an_hour)) return(NULL)
+  list(hourly = an_hour / factor, currency = site$currency,
        basis = paste0(site$site, ", tier ", tier, ", ",
                       if (length(claim)) paste(claim$basis, format(factor), "times", node)
                       else paste("machines like", node)))

@@ -8,8 +8,8 @@
 #' @param job From [render_job()].
 #' @param sites A site from [read_site()] or a list of them.
 #' @return A tibble of class `job_options`, one row an option: `option` (its name), `site`, `tier`, `nodes`, `speed`
-#'   (of a node, relative to the job's reference node), `evidence` (measured, claimed, assumed), `speed_from`. Attribute
-#'   `left_out`: a tibble of `site` and `reason`.
+#'   (of a node, relative to the job's reference node), `evidence` (measured, claimed, assumed), `speed_from`. Attributes:
+#'   `left_out`, a tibble of `site` and `reason`; `doubts`, what is doubtful about the rate cards (no date, old, no source).
 #' @section Conditions: `clockpigeon_error_option` when no site is left.
 #' @examples
 #' project <- read_project(demo_file())
@@ -32,18 +32,19 @@ plan_options <- function(job, sites) {
   out <- as_table(rows, class = "job_options")
   attr(out, "sites") <- sites
   attr(out, "left_out") <- left_out
+  attr(out, "doubts") <- unlist(lapply(sites, card_doubts), use.names = FALSE)
   out
 }
 
 # Why a site cannot do a job; empty when it can. What is not known counts as cannot.
 why_not <- function(site, job) {
   if (!job$engine %in% site$engines) {
-    return(paste0("does not run ", job$engine, " (it runs ", toString(site$engines), ")"))
+    return(paste("does not run", job$engine))
   }
   if (is.null(site_speed(job, site))) {
     return(paste0("unknown speed: no trial frames there, and no claim for ", job$engine, " relative to ", job$node))
   }
-  if (is.null(exchange_rate(job$rates, site$currency, job$currency))) {
+  if (is.null(rate_to(site, job$currency, job$rates))) {
     return(paste0("no exchange rate from ", site$currency, " to ", job$currency))
   }
   if (is.null(site$link) && site$kind != "own" && any(vapply(job$shots, function(s) s$upload + s$frame_size > 0, NA))) {

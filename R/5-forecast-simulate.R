@@ -65,12 +65,41 @@ simulate_option <- function(job, option, site, speed, seconds, seed) {
   all_frames <- transfer_s(vapply(job$shots, function(shot) shot$frame_size * length(shot$frames), 0), site)
   finish <- pmax(schedule$end + last_frame, first + all_frames)
   metered <- schedule$free - if (site$meter == "rendering") ready else upload + wait
-  minor <- cost_minor(metered, tier_price(site, tier$tier), site$devices, site$watts)
-  rate <- exchange_rate(job$rates, site$currency, job$currency)$rate
-  cost <- from_minor(to_minor(from_minor(minor, site$currency) * rate, job$currency), job$currency)
+  cost <- option_cost(job, site, tier$tier, metered, if (site$meter == "rendering") ready else upload + wait)
   data.frame(option = option$option, draw = seq_len(draws), finish_s = finish, cost = cost, upload_s = upload,
              wait_s = wait, start_s = first - upload - wait, render_s = schedule$end - first,
              download_s = finish - schedule$end)
+}
+
+# What each draw costs, in the job's currency: all that the card charges less gifts; what a prepaid balance pays is cost
+# like any other money. `metered` is draws x nodes, from `since` seconds after now on.
+option_cost <- function(job, site, tier, metered, since) {
+  draws <- nrow(metered)
+  moved <- vapply(job$shots, function(shot) c(shot$upload, shot$frame_size * length(shot$frames)) / 1e9, numeric(2))
+  frames <- lapply(job$shots, function(shot) {
+    data.frame(node = 1L, activity = "render", seconds = 0, frames = length(shot$frames),
+               megapixels = prod(shot$size) / 1e6, gb = 0)
+  })
+  rows <- rbind(
+    data.frame(node = seq_len(ncol(metered)), activity = "render", seconds = 0, frames = 0, megapixels = 0, gb = 0),
+    do.call(rbind, unname(frames)),
+    data.frame(node = 1L, activity = c("upload", "download"), seconds = 0, frames = 0, megapixels = 0,
+               gb = if (length(moved)) rowSums(moved) else 0)
+  )
+  usage <- rows[rep(seq_len(nrow(rows)), draws), , drop = FALSE]
+  usage$usage <- rep(seq_len(draws), each = nrow(rows))
+  nodes <- usage$seconds == 0 & rep(seq_len(nrow(rows)) <= ncol(metered), draws)
+  usage$seconds[nodes] <- as.vector(t(metered))
+  if (any(vapply(site$charges, function(x) length(x$hours) > 0, NA)) || length(site$price$hours)) {
+    began <- rep(0, nrow(usage))
+    began[nodes] <- as.vector(t(matrix(since, draws, ncol(metered))))
+    usage$began <- Sys.time() + began
+  }
+  totals <- bill_many(usage, site, tier, engine = job$engine, on = Sys.Date())
+  kinds <- vapply(tariff_of(site, tier, engine = job$engine, on = Sys.Date())$balances, `[[`, "", "kind")
+  prepaid <- rowSums(totals[, 6 + which(kinds == "prepaid"), drop = FALSE])
+  minor <- totals[, "to_pay"] + prepaid
+  from_minor(to_minor(from_minor(minor, site$currency) * rate_to(site, job$currency, job$rates)$rate, job$currency), job$currency)
 }
 
 transfer_s <- function(bytes, site) if (is.null(site$link)) 0 else sum(bytes) / site$link
@@ -82,9 +111,9 @@ spread_draws <- function(spread, n, seed) {
 }
 
 used_rates <- function(job, sites) {
-  bind_tables(lapply(unique(vapply(sites, `[[`, "", "currency")), function(from) {
-    used <- exchange_rate(job$rates, from, job$currency)
-    if (from != job$currency) data.frame(from = from, to = job$currency, used)
+  currencies <- vapply(sites, `[[`, "", "currency")
+  bind_tables(lapply(sites[!duplicated(currencies) & currencies != job$currency], function(site) {
+    data.frame(from = site$currency, to = job$currency, rate_to(site, job$currency, job$rates))
   }))
 }
 

@@ -97,12 +97,19 @@ basis_lines <- function(x) {
     paste0("Speed of a node, ", x$job$node, " = 1: ",
            paste0(speeds[["site"]], " ", number_text(speeds[["speed"]]), ", ", speeds[["evidence"]], " (",
                   speeds[["speed_from"]], ")", collapse = "; ")),
-    if (nrow(out)) paste0("Left out: ", out[["site"]], ": ", out[["reason"]]),
+    left_out_lines(out),
     if (!is.null(x$exchange)) {
       sprintf("Exchange: 1 %s = %s %s on %s (%s)", x$exchange[["from"]], signif(x$exchange[["rate"]], 6),
               x$exchange[["to"]], x$exchange[["date"]], x$exchange[["source"]])
-    }
+    },
+    if (length(attr(x$options, "doubts"))) paste0("Doubtful prices: ", attr(x$options, "doubts"))
   )
+}
+
+# Sites left out, those with one reason on one line.
+left_out_lines <- function(out) {
+  groups <- split(out[["site"]], factor(out[["reason"]], unique(out[["reason"]])))
+  if (length(groups)) paste0("Left out: ", vapply(groups, toString, ""), ": ", names(groups))
 }
 
 #' @export

@@ -99,7 +99,8 @@ report_speeds <- function(forecast) {
   data.frame(
     Site = options[["site"]], `Speed of a node` = paste0(number_text(options[["speed"]]), " times ", forecast$job$node),
     Evidence = options[["evidence"]], From = options[["speed_from"]],
-    `Prices as of` = vapply(sites, function(s) format(s$as_of), ""), Source = vapply(sites, `[[`, "", "source"),
+    `Prices as of` = vapply(sites, function(s) if (length(s$as_of)) format(s$as_of) else "unknown", ""),
+    Source = vapply(sites, function(s) first_of(s$source, "unknown"), ""),
     check.names = FALSE, row.names = NULL
   )
 }
@@ -125,6 +126,9 @@ report_unknown <- function(forecast) {
     if (any(is_sample(as_frame(job$evidence)))) {
       paste("The frame times are sample data, invented to show the tool.",
             "They say nothing about any real engine or device.")
+    },
+    if (length(attr(forecast$options, "doubts"))) {
+      paste0("Doubtful prices: ", paste(attr(forecast$options, "doubts"), collapse = "; "), ".")
     },
     "Waiting and start times are the rate cards' medians and 90 % points, not measured here.",
     "Frames that fail and are rendered again, spend caps, working hours and nodes that vanish are not in this forecast."

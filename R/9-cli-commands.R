@@ -236,9 +236,6 @@ cli_weights <- function(text) {
   stats::setNames(weights, names(pairs))
 }
 
-# The first of these that is given.
-first_of <- function(...) Find(Negate(is.null), list(...))
-
 cli_job_forecast <- function(project, o) {
   defaults <- project$defaults
   engine <- first_of(o$engine, defaults$engine)

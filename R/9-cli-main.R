@@ -17,6 +17,8 @@ cli_commands <- list(
   compare = list(about = "compare timings, like with like", run = function(args) cli_compare(args)),
   backtest = list(about = "forecast what the ledger already knows, and say how far off that was",
                   run = function(args) cli_backtest(args)),
+  sites = list(about = "show the project's rate cards, or one of them", run = function(args) cli_sites(args)),
+  bill = list(about = "price what a job used, to the cent", run = function(args) cli_bill(args)),
   forecast = list(about = "forecast duration and cost of a job on every site", run = function(args) cli_forecast(args)),
   choose = list(about = "choose where to render, by deadline and budget", run = function(args) cli_choose(args)),
   report = list(about = "write the choice as an HTML page", run = function(args) cli_report(args)),

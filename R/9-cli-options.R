@@ -87,6 +87,11 @@ cli_options <- list(
   ),
   backtest = list(opt("--probes", "numbers of frames that are left of a shot [3,5,8]", default = "3,5,8"),
                   figure_option, format_option),
+  sites = list(format_option),
+  bill = list(opt("--site", "site [the usage's]"), opt("--tier", "its tier [the usage's, or the first]"),
+              opt("--hire", "its hire class [the usage's, or the first]"), opt("--engine", "engine [the usage's]"),
+              opt("--on", "date of the bill, such as 2026-11-03 [the usage's, or today]"),
+              opt("--to", "currency to show it in as well [the project's]"), format_option),
   forecast = c(job_options, list(format_option)),
   choose = c(job_options, choice_options, list(figure_option, format_option)),
   report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
@@ -94,7 +99,7 @@ cli_options <- list(
   help = list()
 )
 
-cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", import = "FILE...",
+cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]", bill = "USAGE", import = "FILE...",
                    help = "[COMMAND]")
 
 cli_parser <- function(command) {

@@ -10,6 +10,25 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// bill_totals
+Rcpp::NumericMatrix bill_totals(Rcpp::List tariff, Rcpp::List values, Rcpp::List weights, Rcpp::IntegerVector usage, Rcpp::IntegerVector node, int usages, int nodes, double before_counted, double before_minor);
+RcppExport SEXP _clockpigeon_bill_totals(SEXP tariffSEXP, SEXP valuesSEXP, SEXP weightsSEXP, SEXP usageSEXP, SEXP nodeSEXP, SEXP usagesSEXP, SEXP nodesSEXP, SEXP before_countedSEXP, SEXP before_minorSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type tariff(tariffSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type usage(usageSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type node(nodeSEXP);
+    Rcpp::traits::input_parameter< int >::type usages(usagesSEXP);
+    Rcpp::traits::input_parameter< int >::type nodes(nodesSEXP);
+    Rcpp::traits::input_parameter< double >::type before_counted(before_countedSEXP);
+    Rcpp::traits::input_parameter< double >::type before_minor(before_minorSEXP);
+    rcpp_result_gen = Rcpp::wrap(bill_totals(tariff, values, weights, usage, node, usages, nodes, before_counted, before_minor));
+    return rcpp_result_gen;
+END_RCPP
+}
 // curve_chain_draws
 Rcpp::List curve_chain_draws(Rcpp::List data, Rcpp::List prior, int draws, int thin, int warm_up, double seed);
 RcppExport SEXP _clockpigeon_curve_chain_draws(SEXP dataSEXP, SEXP priorSEXP, SEXP drawsSEXP, SEXP thinSEXP, SEXP warm_upSEXP, SEXP seedSEXP) {
@@ -124,6 +143,7 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_clockpigeon_bill_totals", (DL_FUNC) &_clockpigeon_bill_totals, 9},
     {"_clockpigeon_curve_chain_draws", (DL_FUNC) &_clockpigeon_curve_chain_draws, 6},
     {"_clockpigeon_curve_log_likelihood", (DL_FUNC) &_clockpigeon_curve_log_likelihood, 3},
     {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 7},

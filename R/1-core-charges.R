@@ -1,0 +1,121 @@
+# Charges: a rate card made into whole numbers, ready to price usages.
+
+# What each unit of sale counts: the column of a usage, the column it is weighted by, and how many of the counted things
+# (milliseconds, thousandths of a score, bytes, pixels) one unit has.
+sale_units <- list(
+  "node-hour" = list(value = "ms", weight = NULL, per = 3600e3),
+  "device-hour" = list(value = "ms", weight = "devices", per = 3600e3),
+  "core-hour" = list(value = "ms", weight = "cores", per = 3600e3),
+  "work-hour" = list(value = "ms", weight = "score", per = 3600e6),
+  "kWh" = list(value = "ms", weight = "watts", per = 3600e6),
+  "frame" = list(value = "frames", weight = NULL, per = 1),
+  "megapixel-frame" = list(value = "frame_pixels", weight = NULL, per = 1e6),
+  "GB" = list(value = "bytes", weight = NULL, per = 1e9),
+  "GB-day" = list(value = "byte_days", weight = NULL, per = 1e9),
+  "node" = list(value = "one", weight = NULL, per = 1),
+  "job" = list(value = "one", weight = NULL, per = 1)
+)
+
+working <- c("load", "prepass", "simulate", "render", "merge", "encode")
+usage_activities <- c(timing_words$activity, "idle", "storage")
+
+# Activities that a charge counts when the card does not say: by the meter, or what its unit is about.
+usual_activities <- function(per, meter) {
+  switch(per, GB = c("upload", "download"), "GB-day" = "storage", frame = , "megapixel-frame" = c("prepass", "render"),
+         job = , node = usage_activities,
+         if (meter == "rendering") working else setdiff(usage_activities, "storage"))
+}
+
+# A rate card as it prices one job: charges, discounts and minimums as whole numbers, for a tier, a hire class, an
+# engine and a day. Money is in minor units of the card's currency (hundredths of a site's own unit).
+tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on = NULL) {
+  chosen <- site$tiers[[match(first_of(tier, site$tiers[[1]]$tier), vapply(site$tiers, `[[`, "", "tier"))]]
+  class <- chosen_hire(site, hire)
+  minor <- 10^minor_digits(site$currency)
+  main <- site$price
+  if (length(class$amount)) main$amount <- class$amount
+  main$charge <- paste0("rendering", if (length(class)) paste0(" on ", class$hire), ", tier ", chosen$tier)
+  charges <- c(list(compile_charge(main, site, chosen$factor, minor)),
+               lapply(site$charges, compile_charge, site = site, factor = 1, minor = minor))
+  if (main$fixed > 0) {
+    charges <- c(charges, list(compile_charge(list(charge = "job fee", per = "job", amount = main$fixed), site, 1, minor)))
+  }
+  names <- vapply(charges, `[[`, "", "item")
+  discounts <- Filter(function(d) {
+    (is.null(on) || (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to)) &&
+      (is.null(d$engine) || engine %in% d$engine) && (is.null(d$tier) || chosen$tier %in% d$tier)
+  }, site$discounts)
+  balances <- Filter(function(b) is.null(on) || is.null(b$until) || on <= b$until, site$balances)
+  list(
+    currency = site$currency, zone = site$time_zone, tier = chosen$tier, charges = charges,
+    discounts = lapply(discounts, function(d) {
+      hits <- if (is.null(d$on)) rep(TRUE, length(charges)) else startsWith(names, "rendering") & "rendering" %in% d$on | names %in% d$on
+      list(item = d$discount, ratio = as_ratio(d$percent) * c(1, 100), on = which(hits), percent = d$percent)
+    }),
+    minimum = round(main$minimum * minor), minimum_node = round(main$minimum_node * minor),
+    minimum_month = round(main$minimum_month * minor),
+    tax = if (length(site$tax)) list(item = site$tax$tax, ratio = as_ratio(site$tax$percent) * c(1, 100),
+                                     percent = site$tax$percent, included = site$tax$included),
+    balances = lapply(balances, function(b) list(item = b$balance, kind = b$kind, amount = round(b$amount * minor))),
+    defaults = list(devices = first_of(class$devices, site$devices), cores = first_of(class$cores, site$cores),
+                    score = first_of(class$score, site$score), watts = first_of(class$power, site$power))
+  )
+}
+
+chosen_hire <- function(site, hire) {
+  if (!length(site$hires)) return(NULL)
+  site$hires[[match(first_of(hire, site$hires[[1]]$hire), vapply(site$hires, `[[`, "", "hire"))]]
+}
+
+# One charge as whole numbers: what it counts, the size of its step in counted things, and the price of each bracket as
+# a ratio of minor units to counted things.
+compile_charge <- function(x, site, factor, minor) {
+  unit <- sale_units[[x$per]]
+  by <- as_ratio(factor)
+  brackets <- first_of(x$brackets, list(list(from = 0, amount = x$amount)))
+  timed <- unit$value == "ms"
+  step <- if (timed) round(first_of(x$step, 0.001) * 1000) else if (is.null(x$step)) 1 else round(x$step * unit$per)
+  counted <- first_of(x$activities, usual_activities(x$per, site$meter))
+  list(
+    item = x$charge, per = x$per, value = unit$value, weight = unit$weight, scale = unit$per,
+    step = max(1, step), job_step = max(1, step) * if (timed) unit$per / 3600e3 else 1, rounding = first_of(x$rounding, "up"),
+    # Steps of a job as a whole are steps of what is billed: of seconds, each times its devices, cores, score or watts.
+    rounded = if (x$per == "job") "job" else if (x$per == "node") "node" else first_of(x$rounded, "node"),
+    activities = setdiff(counted, if (!site$billed$prepass) "prepass"),
+    own_free = identical(site$community$own_frames, "free"), hours = x$hours, marginal = !identical(x$brackets_price, "whole"),
+    from = vapply(brackets, function(b) round(b$from * unit$per), 0),
+    prices = t(vapply(brackets, function(b) {
+      price <- as_ratio(b$amount)
+      c(price[1] * by[1] * minor, price[2] * by[2] * unit$per)
+    }, numeric(2))),
+    amounts = vapply(brackets, `[[`, 0, "amount") * factor
+  )
+}
+
+# Statuses of frames that a card bills.
+billed_statuses <- function(site) {
+  failed <- c("failed", "timed_out", "unsupported", "unusable")
+  c("ok", if (site$billed$failed) failed, if (site$billed$aborted) "incomplete")
+}
+
+# What is doubtful about a rate card: undated, without a source, or old.
+card_doubts <- function(site, today = Sys.Date()) {
+  age <- if (length(site$as_of)) as.numeric(today - site$as_of)
+  doubts <- c(
+    if (!length(age)) "its prices bear no date"
+    else if (age > site$stale_after / 86400) paste0("its prices are of ", format(site$as_of), ", ", age, " days old"),
+    if (!length(site$source)) "its prices name no source"
+  )
+  if (length(doubts)) paste0(site$site, ": ", paste(doubts, collapse = "; ")) else character()
+}
+
+# What an hour of one node comes to by the charges that go by time (first bracket, all day); NA when none does.
+hour_amount <- function(tariff) {
+  timed <- Filter(function(charge) charge$value == "ms", tariff$charges)
+  if (!length(timed)) return(NA_real_)
+  sum(vapply(timed, function(charge) {
+    weight <- if (length(charge$weight)) tariff$defaults[[charge$weight]] else 1
+    scale <- if (identical(charge$weight, "watts")) 1000 else 1
+    charge$amounts[1] * weight / scale
+  }, 0))
+}

@@ -1,0 +1,42 @@
+# Hours of the day: how much of a stretch of time lies in a card's local hours.
+
+week_days <- c("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+
+# Milliseconds of each stretch (`began` POSIXct, `ms`) inside `hours`: a list of windows, each with `days` and `from`
+# and `to` in seconds of the local day; a window whose end is not after its begin runs into the next day, and counts by
+# the day it begins on. Windows may overlap; time in two of them counts once. Days are local, so that one with a change
+# of the clock has 23 or 25 hours.
+ms_within <- function(began, ms, hours, zone) {
+  vapply(seq_along(ms), function(i) {
+    if (ms[i] <= 0) return(0)
+    from <- as.numeric(began[i])
+    to <- from + ms[i] / 1000
+    days <- seq(as.Date(began[i], tz = zone) - 1, as.Date(as.POSIXct(to, origin = "1970-01-01"), tz = zone), by = 1)
+    spans <- do.call(rbind, lapply(hours, window_spans, days = days, zone = zone))
+    if (is.null(spans)) return(0)
+    spans <- spans[order(spans[, 1]), , drop = FALSE]
+    # What an earlier window already covers is not counted again.
+    reached <- c(-Inf, cummax(spans[, 2])[-nrow(spans)])
+    round(1000 * sum(pmax(0, pmin(to, spans[, 2]) - pmax(from, spans[, 1], reached))))
+  }, 0)
+}
+
+# Begin and end (seconds since 1970) of one window on those of `days` that it has.
+window_spans <- function(window, days, zone) {
+  days <- days[week_days[as.POSIXlt(days)$wday + 7 * (as.POSIXlt(days)$wday == 0)] %in% window$days]
+  if (!length(days)) return(NULL)
+  next_day <- window$to <= window$from
+  cbind(local_moment(days, window$from, zone), local_moment(days + next_day, window$to, zone))
+}
+
+# The moment at which the clocks of `zone` show a time of day; a time that a change of the clock skips is told by the
+# clock as it went before.
+local_moment <- function(day, seconds, zone) {
+  vapply(seq_along(day), function(i) {
+    whole <- day[i] + seconds %/% 86400
+    left <- seconds %% 86400
+    text <- sprintf("%s %02d:%02d:%02d", whole, left %/% 3600, left %/% 60 %% 60, left %% 60)
+    moment <- as.numeric(as.POSIXct(text, tz = zone, format = "%Y-%m-%d %H:%M:%S"))
+    if (is.na(moment)) as.numeric(as.POSIXct(paste(whole, "00:00:00"), tz = zone)) + left else moment
+  }, 0)
+}

@@ -1,0 +1,80 @@
+# Usage: what a job used at a site, checked and put into whole numbers.
+
+usage_columns <- c("node", "activity", "status", "seconds", "frames", "megapixels", "devices", "cores", "score", "watts",
+                   "gb", "days", "began", "own")
+
+# A usage as columns of whole numbers, one row a row: `node` (a number), `ms`, `frames`, `frame_pixels`, `bytes`,
+# `byte_days`, the weights `devices`, `cores`, `score` (thousandths), `watts`, and `activity`, `status`, `began`.
+# `defaults` are the weights where the usage has none; `group` numbers the usages when there are many.
+whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usage))) {
+  where <- argument("usage")
+  n <- nrow(usage)
+  column <- function(name, default) if (is.null(usage[[name]])) rep(default, n) else usage[[name]]
+  amount <- function(name, default, times = 1, whole = FALSE) {
+    x <- column(name, default)
+    x[is.na(x)] <- default
+    if (!is.numeric(x) || !all(is.finite(x)) || any(x < 0) || whole && any(x != round(x)) || any(x * times > 2^53)) {
+      stop_input("type", paste("got", show_value(utils::head(x, 5))), paste0("column `", name, "` of `usage`"),
+                 paste0("Write ", if (whole) "whole ", "numbers, each at least 0."))
+    }
+    round(x * times)
+  }
+  word <- function(name, default, words) {
+    x <- column(name, default)
+    x[is.na(x)] <- default
+    odd <- setdiff(x, words)
+    if (length(odd)) check_choice(as.character(odd[1]), paste0("column `", name, "` of `usage`"), words)
+    x
+  }
+  out <- list(ms = amount("seconds", 0, 1000), frames = amount("frames", 0, whole = TRUE), bytes = amount("gb", 0, 1e9),
+              devices = amount("devices", defaults$devices, whole = TRUE), cores = amount("cores", defaults$cores, whole = TRUE),
+              score = amount("score", defaults$score, 1000), watts = amount("watts", defaults$watts))
+  out$frame_pixels <- out$frames * amount("megapixels", 0, 1e6)
+  out$byte_days <- out$bytes * amount("days", 0, whole = TRUE)
+  out$one <- rep(1, n)
+  out$activity <- word("activity", "render", usage_activities)
+  out$status <- word("status", "ok", timing_words$status)
+  node <- column("node", "-")
+  out$node <- match(node, unique(node))
+  out$own <- column("own", FALSE) %in% TRUE
+  out$began <- began_at(column("began", NA), zone)
+  given <- intersect(c("devices", "cores", "score", "watts"), names(usage))
+  key <- if (length(given)) group * (max(out$node) + 1) + out$node
+  first <- match(key, key)
+  for (name in given) {
+    other <- which(out[[name]] != out[[name]][first])
+    if (length(other)) {
+      stop_input("type", paste0("node ", show_value(node[other[1]]), " has two values of `", name, "`"), where,
+                 "Give the two their own names.")
+    }
+  }
+  out
+}
+
+# Moments a stretch began at; texts are local times of the site.
+began_at <- function(x, zone) {
+  if (inherits(x, "POSIXct")) return(x)
+  moment <- as.POSIXct(rep(NA_real_, length(x)), origin = "1970-01-01", tz = zone)
+  said <- !is.na(x)
+  if (!any(said)) return(moment)
+  read <- as.POSIXct(as.character(x[said]), tz = zone, format = "%Y-%m-%d %H:%M")
+  if (anyNA(read)) {
+    stop_input("type", paste("got", show_value(as.character(x[said])[is.na(read)][1])), "column `began` of `usage`",
+               "Write a local date and time, such as 2026-11-03 22:00.")
+  }
+  moment[said] <- read
+  moment
+}
+
+# Which rows a charge counts, and how much of each in counted things.
+charged_values <- function(u, charge, statuses, zone) {
+  value <- u[[charge$value]]
+  if (length(charge$hours)) {
+    if (anyNA(u$began[u$ms > 0])) {
+      stop_input("type", "has no `began`, and the card charges by the hour of the day", argument("usage"),
+                 "Write a column `began` with the local date and time of each row.")
+    }
+    value <- ms_within(u$began, u$ms, charge$hours, zone)
+  }
+  value * (u$activity %in% charge$activities & u$status %in% statuses & !(charge$own_free & u$own))
+}

@@ -1,0 +1,135 @@
+# What a rate card says of prices: the fields of charges, hire classes, discounts, balances, tax.
+
+# Money of a card: an ISO 4217 code, or the site's own unit in small letters ("340 shells"). Which of them the card
+# counts in is checked when all of it has been read.
+card_money <- function(x, where) {
+  text <- if (is.numeric(x)) format(x, scientific = FALSE) else x
+  own <- if (is.character(text) && length(text) == 1) {
+    regmatches(trimws(text), regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*([a-z][a-z-]{2,})$", trimws(text), perl = TRUE))[[1]]
+  }
+  money <- if (length(own) && !toupper(own[3]) %in% names(currency_digits)) list(amount = as.numeric(own[2]), currency = own[3])
+           else parse_money(text, where)
+  structure(money, class = "card_money")
+}
+
+card_currency <- function(x, where) {
+  if (is.character(x) && length(x) == 1 && grepl("^[a-z][a-z-]{2,}$", x) && !toupper(x) %in% names(currency_digits)) return(x)
+  check_currency(x, where)
+}
+
+# A share written with its sign: 20 and 0.2 can both be meant, 20 % cannot be misread.
+percent_field <- function(x, where) {
+  part <- if (is.character(x) && length(x) == 1) regmatches(trimws(x), regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*%$", trimws(x), perl = TRUE))[[1]]
+  if (!length(part) || as.numeric(part[2]) > 100) {
+    stop_input("unit", paste("got", show_value(x)), where,
+               paste0("Write a share with its sign, from 0 % to 100 %",
+                      if (is.numeric(x) && length(x) == 1) paste0(": ", if (x < 1) 100 * x else x, " %"), "."))
+  }
+  as.numeric(part[2])
+}
+
+# "22:00" as seconds of the day; "24:00" is its end.
+clock_field <- function(x, where) {
+  part <- if (is.character(x) && length(x) == 1) regmatches(x, regexec("^([0-9]{1,2}):([0-9]{2})$", x))[[1]]
+  if (!length(part) || as.numeric(part[3]) > 59 || as.numeric(part[2]) * 60 + as.numeric(part[3]) > 1440) {
+    stop_input("type", paste("got", show_value(x)), where, "Write a time of day in quotes, such as \"22:00\".")
+  }
+  as.numeric(part[2]) * 3600 + as.numeric(part[3]) * 60
+}
+
+# Days of the week: a list of them, or a run such as mon-fri.
+days_field <- function(x, where) {
+  x <- check_texts(x, where)
+  unlist(lapply(x, function(one) {
+    ends <- match(strsplit(one, "-", fixed = TRUE)[[1]], week_days)
+    if (!length(ends) || anyNA(ends) || length(ends) > 2) {
+      stop_input("choice", paste("got", show_value(one)), where, paste0("Write days as mon-fri, or of ", toString(week_days), "."))
+    }
+    if (length(ends) == 1) week_days[ends] else week_days[((ends[1]:(ends[2] + 7 * (ends[2] < ends[1]))) - 1) %% 7 + 1]
+  }))
+}
+
+hours_fields <- function() list(
+  days = field(days_field, default = week_days),
+  from = field(clock_field, default = 0),
+  to = field(clock_field, default = 86400)
+)
+
+bracket_fields <- function() list(
+  from = field(function(x, where) check_number(x, where, least = 0), required = TRUE),
+  to = field(number_above(0)),
+  amount = field(card_money, required = TRUE)
+)
+
+# Brackets in order, from 0 on, each where the one before it ends.
+brackets_field <- function(x, where) {
+  x <- records_of(bracket_fields())(x, where)
+  from <- vapply(x, `[[`, 0, "from")
+  for (i in seq_along(x)) {
+    before <- if (i == 1) 0 else first_of(x[[i - 1]]$to, from[i])
+    if (from[i] != before || i > 1 && from[i] <= from[i - 1]) {
+      stop_input("site", paste0("bracket ", i, " begins at ", from[i], ", ", if (from[i] < before || i > 1 && from[i] <= from[i - 1])
+        "inside the one before it" else paste("and what lies below it begins at", before, "has no price")), where,
+                 "Write brackets from 0 on, each beginning where the one before it ends.")
+    }
+  }
+  if (length(x[[length(x)]]$to)) {
+    stop_input("site", paste0("the last bracket ends at ", x[[length(x)]]$to, ", and nothing above it has a price"), where,
+               "Leave `to` out of the last bracket.")
+  }
+  x
+}
+
+charge_fields <- function() list(
+  per = field(choice_of(names(sale_units)), required = TRUE),
+  amount = field(card_money),
+  brackets = field(brackets_field),
+  brackets_price = field(choice_of("each part", "whole"), default = "each part"),
+  step = field(step_field),
+  rounding = field(choice_of("up", "nearest", "down"), default = "up"),
+  rounded = field(choice_of("run", "node", "job"), default = "node"),
+  activities = field(function(x, where) vapply(check_texts(x, where), check_choice, "", where = where, choices = usage_activities)),
+  hours = field(records_of(hours_fields()))
+)
+
+# The step of a meter: a duration for charges by time, a number of units for others. Which it must be is known when the
+# whole charge is.
+step_field <- function(x, where) {
+  if (is.numeric(x)) check_number(x, where, above = 0) else structure(duration_field(x, where), class = "card_duration")
+}
+
+# A charge in numbers: money of the card's currency, seconds for the step of a meter.
+settle_charge <- function(x, currency, where) {
+  if (is.null(x$amount) == is.null(x$brackets)) {
+    stop_input("site", "needs either an amount or brackets", where, "Write one of `amount` and `brackets`.")
+  }
+  timed <- sale_units[[x$per]]$value == "ms"
+  if (length(x$step)) {
+    if (timed != inherits(x$step, "card_duration")) {
+      stop_input("site", paste0("has a step that is ", if (timed) "no duration" else "a duration"), paste0(where, ", field `step`"),
+                 if (timed) "Write a duration, such as 1 min." else paste0("Write a number of ", x$per, "."))
+    }
+    x$step <- as.numeric(unclass(x$step))
+    if (x$step <= 0) stop_input("site", "has a step of 0", where, "Write a step such as 1 min.")
+  }
+  if (length(x$hours) && !timed) {
+    stop_input("site", paste0("is by ", x$per, " and has hours of the day"), where, "Write hours only with charges by time.")
+  }
+  plain_money(x, currency, where)
+}
+
+# All money of a record as numbers, refused when in another currency than the card's.
+plain_money <- function(x, currency, where) {
+  if (inherits(x, "card_money")) {
+    if (x$currency != currency) {
+      stop_input("currency", paste0("has an amount in ", x$currency, ", the card is in ", currency), where,
+                 paste0("Write it in ", currency, "."))
+    }
+    return(x$amount)
+  }
+  if (!is.list(x) || is.data.frame(x)) return(x)
+  for (name in seq_along(x)) {
+    if (!is.null(x[[name]])) x[[name]] <- plain_money(x[[name]], currency, if (is.null(names(x))) where else paste0(where, "$", names(x)[name]))
+  }
+  x
+}

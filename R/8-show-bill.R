@@ -1,0 +1,134 @@
+# Bills and rate cards, as text.
+
+#' @export
+print.bill <- function(x, ...) {
+  show_lines(bill_text(x))
+  invisible(x)
+}
+
+# The lines of a bill, then what they come to, then what is doubtful.
+bill_text <- function(x, width = terminal_width()) {
+  total <- as_frame(summary.bill(x))
+  currency <- total$currency
+  digits <- minor_digits(currency)
+  money <- function(v) formatC(v, format = "f", digits = digits)
+  quantity <- x[["quantity"]]
+  body <- data.frame(
+    line = x[["item"]], quantity = ifelse(is.na(quantity), "", formatC(quantity, format = "f", digits = 3, drop0trailing = TRUE)),
+    unit = ifelse(is.na(x[["unit"]]), "", x[["unit"]]),
+    price = ifelse(is.na(x[["price"]]), "", format_price(x[["price"]], digits)),
+    amount = money(x[["amount"]]), rule = ifelse(is.na(x[["rule"]]), "", x[["rule"]]), check.names = FALSE
+  )
+  names(body)[names(body) == "amount"] <- currency
+  if (!is.null(x[["converted"]])) {
+    body[[x[["converted_currency"]][1]]] <- formatC(x[["converted"]], format = "f", digits = minor_digits(x[["converted_currency"]][1]))
+    body <- body[c(setdiff(names(body), "rule"), "rule")]
+  }
+  if (all(body$rule == "")) body$rule <- NULL
+  parts <- c(list = "list price", minimum = "up to minimums", discount = "discount", tax = "tax", credit = "credit used")
+  shown <- c("list", Filter(function(p) total[[p]] != 0, setdiff(names(parts), "list")))
+  c(text_table(body, right = setdiff(names(body), c("line", "unit", "rule")), spare = c("unit", "rule"), width = width), "",
+    wrap_lines(paste0("To pay: ", format_money(total$to_pay, currency),
+                      if (length(shown) > 1) paste0(" (", paste(parts[shown], money(unlist(total[shown])), collapse = ", "), ")"), "."), width),
+    if (!is.null(total[["converted"]]) && !is.na(total$rate)) {
+      wrap_lines(paste0("That is ", format_money(total$converted, total$converted_currency), ": 1 ", currency, " = ",
+                        signif(total$rate, 6), " ", total$converted_currency,
+                        if (!is.na(total$rate_date)) paste0(" on ", total$rate_date), "."), width)
+    },
+    if (length(attr(x, "warnings"))) wrap_lines(paste0("Doubtful prices: ", attr(x, "warnings")), width))
+}
+
+# A price with as many digits as it needs, and no fewer than money has.
+format_price <- function(x, digits) {
+  vapply(x, function(one) {
+    decimals <- max(digits, nchar(sub("^[^.]*\\.?", "", format(one, digits = 12, scientific = FALSE))))
+    formatC(one, format = "f", digits = decimals)
+  }, "")
+}
+
+# All rate cards of a project, one line each.
+site_lines <- function(sites, width = terminal_width()) {
+  rows <- bill_table(sites)
+  doubts <- unlist(lapply(sites, card_doubts), use.names = FALSE)
+  c(text_table(rows, spare = c("kind", "also"), width = width),
+    if (length(doubts)) c("", wrap_lines(paste0("Doubtful prices: ", doubts), width)))
+}
+
+bill_table <- function(sites) {
+  bind <- lapply(sites, function(site) {
+    tariff <- tariff_of(site)
+    data.frame(site = site$site, kind = site$kind, `sells by` = site$price$per, price = price_range(site, tariff),
+               tiers = toString(vapply(site$tiers, `[[`, "", "tier")), also = toString(also_charged(site)),
+               `as of` = if (length(site$as_of)) format(site$as_of) else "unknown", check.names = FALSE)
+  })
+  do.call(rbind, unname(bind))
+}
+
+# The least and the most that a unit costs: over brackets, hire classes and tiers.
+price_range <- function(site, tariff) {
+  base <- c(site$price$amount, vapply(first_of(site$price$brackets, list()), `[[`, 0, "amount"),
+            unlist(lapply(site$hires, `[[`, "amount")))
+  prices <- range(base %o% vapply(site$tiers, `[[`, 0, "factor"))
+  text <- format_price(unique(prices), minor_digits(site$currency))
+  paste(paste(text, collapse = " to "), site$currency)
+}
+
+# What a card charges, gives or asks beside its price, in a word or two each.
+also_charged <- function(site) {
+  c(vapply(site$charges, `[[`, "", "charge"), if (site$price$fixed > 0) "job fee",
+    if (site$price$minimum > 0) "minimum of a job", if (site$price$minimum_node > 0) "minimum of a node",
+    if (site$price$minimum_month > 0) "minimum of a month", if (length(site$price$brackets)) "volume brackets",
+    if (length(site$hires)) paste(length(site$hires), "hire classes"),
+    vapply(site$discounts, function(d) paste0(d$discount, " -", d$percent, " %"), ""),
+    vapply(site$balances, function(b) paste(b$kind, "balance"), ""),
+    if (length(site$tax)) paste0(site$tax$tax, if (site$tax$included) " included"))
+}
+
+# One rate card in words.
+card_lines <- function(site, width = terminal_width()) {
+  tariff <- tariff_of(site)
+  digits <- minor_digits(site$currency)
+  money <- function(x) paste(format_price(x, digits), site$currency)
+  charges <- do.call(rbind, lapply(tariff$charges, function(x) {
+    data.frame(charge = sub(", tier .*", "", x$item), price = paste0(vapply(x$amounts, money, ""), ifelse(x$from > 0,
+               paste0(" from ", x$from / x$scale, " on"), "")), per = x$per,
+               step = if (x$value == "ms" && x$step > 1) paste0(format_duration(x$step / 1000), " ", x$rounding, ", each ", x$rounded) else "",
+               counts = counted_words(x, site))
+  }))
+  tiers <- vapply(site$tiers, function(t) {
+    paste0("Tier ", t$tier, ": ", paste(t$nodes, collapse = ", "), " nodes at once",
+           if (t$factor != 1) paste0(", price times ", t$factor),
+           if (t$wait$median_s > 0) paste0(", waits ", format_duration(t$wait$median_s), " (one in ten over ", format_duration(t$wait$p90_s), ")"), ".")
+  }, "")
+  hires <- vapply(site$hires, function(h) {
+    paste0("Hire class ", h$hire, ": ", if (length(h$devices)) paste0(h$devices, if (h$devices == 1) " device" else " devices"),
+           if (length(h$amount)) paste0(", ", money(h$amount), " per ", site$price$per), if (length(h$at_once)) paste0(", at most ", h$at_once, " at once"), ".")
+  }, "")
+  rest <- also_charged(site)
+  c(wrap_lines(paste0(site$site, ": ", first_of(site$about, site$kind), ". As of ",
+                      if (length(site$as_of)) format(site$as_of) else "an unknown day", ", ", first_of(site$source, "no source"), "."), width), "",
+    text_table(charges, right = "price", spare = c("counts", "step"), width = width), "", wrap_lines(c(tiers, hires), width),
+    if (length(rest)) wrap_lines(paste0("Also: ", toString(rest), "."), width),
+    if (length(site$community)) wrap_lines(community_words(site, money), width),
+    if (length(card_doubts(site))) wrap_lines(paste0("Doubtful prices: ", card_doubts(site)), width))
+}
+
+counted_words <- function(charge, site) {
+  if (charge$per %in% c("job", "node")) return("")
+  not <- c(if (!site$billed$prepass && charge$value != "bytes") "pre-pass", if (!site$billed$failed) "failed frames",
+           if (!site$billed$aborted) "aborted frames")
+  base <- if (charge$value != "ms") paste(setdiff(charge$activities, c("prepass", if (charge$value == "bytes") character())), collapse = ", ")
+          else if ("start" %in% charge$activities) "boot to release" else "rendering"
+  paste0(base, if (length(charge$hours)) " in its hours", if (length(not)) paste0(", not ", either(not)))
+}
+
+community_words <- function(site, money) {
+  c(if (length(site$community$earn)) {
+      paste0("Earned: ", paste0(vapply(site$community$earn, function(e) paste0(money(e$amount), " an hour of ", e$device), ""), collapse = "; "), ".")
+    },
+    paste0("Asks: ", paste(c(if (length(site$community$entry)) paste("a balance of", money(site$community$entry), "to enter"),
+                             if (length(site$community$frame_cap)) paste0("frames of at most ", format_duration(site$community$frame_cap$time), " on a ",
+                                                                         site$community$frame_cap$on),
+                             if (site$community$smallest_job > 0) paste("jobs of at least", format_duration(site$community$smallest_job)),
+                             paste("queue", site$community$queue)), collapse = ", "), "."))
+}
