@@ -67,17 +67,19 @@ month_before <- function(this_month, tariff) {
 }
 
 bill_line <- function(part, item, minor, rule = NA_character_, quantity = NA_real_, unit = NA_character_, price = NA_real_) {
-  data.frame(part = part, item = item, rule = rule, quantity = quantity, unit = unit, price = price, minor = minor)
+  list(part = part, item = item, rule = rule, quantity = quantity, unit = unit, price = price, minor = minor)
 }
 
-# All lines of a bill, in the order in which they follow from each other.
+minor_sum <- function(lines) sum(vapply(lines, `[[`, 0, "minor"))
+
+# All lines of a bill, as a list, in the order in which they follow from each other.
 bill_lines <- function(u, tariff, statuses, before) {
   values <- lapply(tariff$charges, function(charge) charged_values(u, charge, statuses, tariff$zone))
   priced <- Map(function(charge, value, i) charge_lines(u, charge, value, if (i == 1) before$counted else 0),
                 tariff$charges, values, seq_along(values))
-  list_minor <- vapply(priced, function(x) sum(x$minor), 0)
-  lines <- do.call(rbind, priced)
-  add <- function(...) lines <<- rbind(lines, bill_line(...))
+  list_minor <- vapply(priced, minor_sum, 0)
+  lines <- unlist(priced, recursive = FALSE)
+  add <- function(...) lines[[length(lines) + 1]] <<- bill_line(...)
   node_top <- node_minimum(u, tariff, values[[1]])
   if (node_top > 0) add("minimum", "up to the minimum of each node", node_top, "minimum_node")
   taken <- 0
@@ -87,7 +89,7 @@ bill_lines <- function(u, tariff, statuses, before) {
     taken <- taken + off
     if (off > 0) add("discount", d$item, -off, paste0(d$percent, " % off the list price"))
   }
-  net <- sum(lines$minor)
+  net <- minor_sum(lines)
   top <- max(0, tariff$minimum - net)
   if (top > 0) add("minimum", "up to the minimum of a job", top, "minimum")
   top_month <- max(0, tariff$minimum_month - before$minor - net - top)
@@ -133,7 +135,7 @@ charge_lines <- function(u, charge, value, before) {
     bill_line("list", charge$item, scale_exactly(parts[k], charge$prices[k, 1], charge$prices[k, 2]), rule,
               parts[k] / charge$scale, charge$per, charge$amounts[k])
   })
-  if (length(rows)) do.call(rbind, rows) else bill_line("list", charge$item, 0, NA, 0, charge$per, charge$amounts[1])
+  if (length(rows)) rows else list(bill_line("list", charge$item, 0, NA, 0, charge$per, charge$amounts[1]))
 }
 
 # What the nodes' own amounts of the first charge lack of the minimum of a node.
@@ -149,6 +151,7 @@ node_minimum <- function(u, tariff, value) {
 
 # Lines as the user sees them, with the other currency beside where one is asked for.
 finish_bill <- function(lines, tariff, site, on, to, rates) {
+  lines <- as.data.frame(lapply(stats::setNames(nm = names(lines[[1]])), function(name) sapply(lines, `[[`, name)))
   shown <- lines$minor != 0 | lines$part == "list" & seq_len(nrow(lines)) == 1
   lines <- lines[shown, , drop = FALSE]
   digits <- minor_digits(tariff$currency)

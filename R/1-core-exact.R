@@ -4,7 +4,7 @@
 as_ratio <- function(x, digits = 9) {
   for (p in 0:digits) {
     scaled <- x * 10^p
-    if (abs(scaled - round(scaled)) <= 1e-9 * max(1, abs(scaled))) return(c(round(scaled), 10^p))
+    if (abs(scaled - round(scaled)) <= 1e-13 * max(1, abs(scaled))) return(c(round(scaled), 10^p))
   }
   stop_input("type", paste("got", show_value(x)), "a price", paste("Write at most", digits, "decimals."))
 }

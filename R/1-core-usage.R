@@ -4,27 +4,33 @@ usage_columns <- c("node", "activity", "status", "seconds", "frames", "megapixel
                    "gb", "days", "began", "own")
 
 # A usage as columns of whole numbers, one row a row: `node` (a number), `ms`, `frames`, `frame_pixels`, `bytes`,
-# `byte_days`, the weights `devices`, `cores`, `score` (thousandths), `watts`, and `activity`, `status`, `began`.
+# `byte_days`, the weights `devices`, `cores`, `score` (thousandths), `watts`, and `activity`, `status` (places in their
+# lists of words), `began`.
 # `defaults` are the weights where the usage has none; `group` numbers the usages when there are many.
 whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usage))) {
   where <- argument("usage")
   n <- nrow(usage)
   column <- function(name, default) if (is.null(usage[[name]])) rep(default, n) else usage[[name]]
   amount <- function(name, default, times = 1, whole = FALSE) {
-    x <- column(name, default)
-    x[is.na(x)] <- default
-    if (!is.numeric(x) || !all(is.finite(x)) || any(x < 0) || whole && any(x != round(x)) || any(x * times > 2^53)) {
+    x <- usage[[name]]
+    if (is.null(x)) return(rep(round(default * times), n))
+    if (anyNA(x)) x[is.na(x)] <- default
+    odd <- n > 0 && (!is.numeric(x) || min(x) < 0 || max(x) * times > 2^53 || whole && !is.integer(x) && any(x != round(x)))
+    if (odd) {
       stop_input("type", paste("got", show_value(utils::head(x, 5))), paste0("column `", name, "` of `usage`"),
                  paste0("Write ", if (whole) "whole ", "numbers, each at least 0."))
     }
-    round(x * times)
+    if (whole) as.numeric(x) else round(x * times)
   }
+  # The place of each word in its list.
   word <- function(name, default, words) {
-    x <- column(name, default)
-    x[is.na(x)] <- default
-    odd <- setdiff(x, words)
-    if (length(odd)) check_choice(as.character(odd[1]), paste0("column `", name, "` of `usage`"), words)
-    x
+    x <- usage[[name]]
+    if (is.null(x)) return(rep(match(default, words), n))
+    at <- match(x, words)
+    odd <- is.na(at) & !is.na(x)
+    if (any(odd)) check_choice(as.character(x[odd][1]), paste0("column `", name, "` of `usage`"), words)
+    at[is.na(at)] <- match(default, words)
+    at
   }
   out <- list(ms = amount("seconds", 0, 1000), frames = amount("frames", 0, whole = TRUE), bytes = amount("gb", 0, 1e9),
               devices = amount("devices", defaults$devices, whole = TRUE), cores = amount("cores", defaults$cores, whole = TRUE),
@@ -76,5 +82,7 @@ charged_values <- function(u, charge, statuses, zone) {
     }
     value <- ms_within(u$began, u$ms, charge$hours, zone)
   }
-  value * (u$activity %in% charge$activities & u$status %in% statuses & !(charge$own_free & u$own))
+  counts <- (usage_activities %in% charge$activities)[u$activity] & (timing_words$status %in% statuses)[u$status]
+  if (charge$own_free) counts <- counts & !u$own
+  value * counts
 }

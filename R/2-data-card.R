@@ -42,7 +42,7 @@ days_field <- function(x, where) {
   x <- check_texts(x, where)
   unlist(lapply(x, function(one) {
     ends <- match(strsplit(one, "-", fixed = TRUE)[[1]], week_days)
-    if (!length(ends) || anyNA(ends) || length(ends) > 2) {
+    if (!grepl("^[a-z]+(-[a-z]+)?$", one) || anyNA(ends)) {
       stop_input("choice", paste("got", show_value(one)), where, paste0("Write days as mon-fri, or of ", toString(week_days), "."))
     }
     if (length(ends) == 1) week_days[ends] else week_days[((ends[1]:(ends[2] + 7 * (ends[2] < ends[1]))) - 1) %% 7 + 1]

@@ -101,12 +101,15 @@ read_record <- function(path, fields, class) {
 read_yaml_file <- function(path) {
   if (!file.exists(path)) stop_input("file", "no such file", short_path(path), "Check the path.")
   plain_flag <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
+  refuse <- function(e) {
+    stop_input("yaml", paste("is no YAML:", sub("\\.?\\s*$", "", conditionMessage(e))), short_path(path),
+               "Mend the line it names.")
+  }
   tryCatch(
     yaml::yaml.load_file(path, eval.expr = FALSE,
                          handlers = list("int#base60" = identity, "float#base60" = identity, "bool#yes" = plain_flag,
                                          "bool#no" = plain_flag)),
-    error = function(e) stop_input("yaml", paste("is no YAML:", conditionMessage(e)), short_path(path),
-                                   "Mend the line it names.")
+    error = refuse, warning = refuse
   )
 }
 

@@ -47,6 +47,7 @@ why_not <- function(site, job) {
   if (is.null(rate_to(site, job$currency, job$rates))) {
     return(paste0("no exchange rate from ", site$currency, " to ", job$currency))
   }
+  if (length(site$open)) return("renders only in its hours, which forecasts do not follow yet")
   if (is.null(site$link) && site$kind != "own" && any(vapply(job$shots, function(s) s$upload + s$frame_size > 0, NA))) {
     return("unknown link: transfers cannot be timed")
   }

@@ -81,7 +81,7 @@ also_charged <- function(site) {
     if (length(site$hires)) paste(length(site$hires), "hire classes"),
     vapply(site$discounts, function(d) paste0(d$discount, " -", d$percent, " %"), ""),
     vapply(site$balances, function(b) paste(b$kind, "balance"), ""),
-    if (length(site$tax)) paste0(site$tax$tax, if (site$tax$included) " included"))
+    if (length(site$tax)) paste0(site$tax$tax, " ", site$tax$percent, " %", if (site$tax$included) " included"))
 }
 
 # One rate card in words.
@@ -104,11 +104,13 @@ card_lines <- function(site, width = terminal_width()) {
     paste0("Hire class ", h$hire, ": ", if (length(h$devices)) paste0(h$devices, if (h$devices == 1) " device" else " devices"),
            if (length(h$amount)) paste0(", ", money(h$amount), " per ", site$price$per), if (length(h$at_once)) paste0(", at most ", h$at_once, " at once"), ".")
   }, "")
-  rest <- also_charged(site)
+  rest <- setdiff(also_charged(site), c(vapply(site$charges, `[[`, "", "charge"), "job fee", "volume brackets",
+                                        paste(length(site$hires), "hire classes")))
   c(wrap_lines(paste0(site$site, ": ", first_of(site$about, site$kind), ". As of ",
                       if (length(site$as_of)) format(site$as_of) else "an unknown day", ", ", first_of(site$source, "no source"), "."), width), "",
     text_table(charges, right = "price", spare = c("counts", "step"), width = width), "", wrap_lines(c(tiers, hires), width),
     if (length(rest)) wrap_lines(paste0("Also: ", toString(rest), "."), width),
+    if (length(site$open)) wrap_lines(paste0("May render: ", paste(format_hours(site$open), collapse = "; "), " (", site$time_zone, ")."), width),
     if (length(site$community)) wrap_lines(community_words(site, money), width),
     if (length(card_doubts(site))) wrap_lines(paste0("Doubtful prices: ", card_doubts(site)), width))
 }
@@ -119,7 +121,18 @@ counted_words <- function(charge, site) {
            if (!site$billed$aborted) "aborted frames")
   base <- if (charge$value != "ms") paste(setdiff(charge$activities, c("prepass", if (charge$value == "bytes") character())), collapse = ", ")
           else if ("start" %in% charge$activities) "boot to release" else "rendering"
-  paste0(base, if (length(charge$hours)) " in its hours", if (length(not)) paste0(", not ", either(not)))
+  paste0(base, if (length(charge$hours)) paste0(", ", paste(format_hours(charge$hours), collapse = "; ")), if (length(not)) paste0(", not ", either(not)))
+}
+
+# Hours of the day as text: mon-fri 22:00-06:00.
+format_hours <- function(hours) {
+  clock <- function(s) sprintf("%02d:%02d", s %/% 3600, s %/% 60 %% 60)
+  vapply(hours, function(h) {
+    at <- match(h$days, week_days)
+    run <- length(at) > 1 && all(diff(at) %% 7 == 1)
+    days <- if (length(at) == 7) "daily" else if (run) paste0(h$days[1], "-", h$days[length(at)]) else paste(h$days, collapse = ", ")
+    if (h$from == 0 && h$to == 86400) days else paste0(days, " ", clock(h$from), "-", clock(h$to))
+  }, "")
 }
 
 community_words <- function(site, money) {

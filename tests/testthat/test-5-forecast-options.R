@@ -6,8 +6,13 @@ test_that("options cross sites, tiers and nodes, and what is left out says why",
   expect_setequal(options$option[options$site == "saltmill"],
                   paste0("saltmill ", c("patient, 10", "patient, 20", "brisk, 10", "brisk, 20"), " nodes"))
   out <- attr(options, "left_out")
-  expect_identical(out$site, "quayside")
-  expect_match(out$reason, "does not run millrace")
+  expect_match(out$reason[out$site == "quayside"], "does not run millrace")
+  expect_match(out$reason[out$site == "treadle"], "unknown speed")
+  expect_match(out$reason[out$site == "loftnights"], "only in its hours")
+  expect_length(attr(options, "doubts"), 0)
+  old <- project$sites$attic
+  old$as_of <- as.Date("2025-03-01")
+  expect_match(attr(plan_options(job, old), "doubts"), "attic: its prices are of 2025-03-01")
 })
 
 test_that("unknown speed, rate or link is a reason, never a guess", {

@@ -9,14 +9,14 @@ exact_job <- function(seconds, frames = 12L, ...) {
   job$curves <- list(frame_curve(seq_len(frames), rep(seconds, frames), seq_len(frames), run_sd = 0))
   job
 }
-exact_site <- function(wait = 0, start = 0) {
-  price <- list(per = "node-hour", amount = 3.6, step_s = 1, rounding = "up", rounded = "node", fixed = 0, minimum = 0,
-                currency = "EUR")
-  structure(list(site = "x", kind = "rented", engines = "e", nodes_like = "n", speeds = list(), currency = "EUR",
-                 devices = 1L, watts = 0, link = 1e6, meter = "rendering",
-                 start = list(median_s = start, p90_s = start), price = price,
-                 tiers = list(list(tier = "t", nodes = c(1L, 5L), factor = 1,
-                                   wait = list(median_s = wait, p90_s = wait)))), class = "site")
+exact_site <- function(..., wait = 0, start = 0, price = "{per: node-hour, amount: 3.6 EUR, step: 1 s}") {
+  path <- write_file(scratch(parent.frame()), "x.yaml", "site: x", "kind: rented", "as_of: 2026-10-01", "source: x",
+                     "currency: EUR", "engines: e", "nodes_like: n", "link: 1 MB/s", "meter: rendering", paste("price:", price), ...,
+                     "tiers: [{tier: t, nodes: [1, 5]}]")
+  site <- read_site(path)
+  site$start <- list(median_s = start, p90_s = start)
+  site$tiers[[1]]$wait <- list(median_s = wait, p90_s = wait)
+  site
 }
 exact_option <- function(job, site, nodes = 1L) {
   speed <- list(log_factor = log(2), se = 0, df = Inf)
@@ -45,6 +45,19 @@ test_that("upload, waiting, start and download are in the finish, and the meter 
   expect_equal(exact_option(job, site)$cost[1], 0.08)
   # Frames larger than the link can carry in time: the download is the longest stage.
   expect_equal(exact_option(exact_job(10, upload = 30e6, frame_size = 20e6), site)$finish_s[1], 150 + 12 * 20)
+})
+
+test_that("a forecast is charged by every rule of the card: frames, transfers, discounts, tax, gifts", {
+  job <- exact_job(10, upload = 30e6, frame_size = 250e6)
+  cost <- function(...) exact_option(job, exact_site(...))$cost[1]
+  expect_equal(cost(price = "{per: frame, amount: 0.05 EUR, fixed: 1 EUR}"), 12 * 0.05 + 1)
+  expect_equal(cost(price = "{per: megapixel-frame, amount: 2 EUR}"), round(12 * 160 * 90 / 1e6 * 2, 2))
+  # 12 frames of 0.25 GB come home: 3 GB x 0.10; discount 50 % off 3.06 + 0.30 ... rendering alone is 0.06
+  free <- "{per: node-hour, amount: 36 EUR, step: 1 s}"
+  expect_equal(cost(price = free, "charges: [{charge: out, per: GB, amount: 0.10 EUR, activities: [download]}]"), 0.60 + 0.30)
+  expect_equal(cost(price = free, "discounts: [{discount: d, percent: 50 %}]", "tax: {tax: t, percent: 20 %}"), 0.30 * 1.2)
+  # A gift is no cost; what was paid ahead is.
+  expect_equal(cost(price = free, "balances: [{balance: g, kind: gift, amount: 0.10 EUR}, {balance: p, kind: prepaid, amount: 5 EUR}]"), 0.50)
 })
 
 test_that("waiting and speed have the spread that the card and the evidence give them", {
