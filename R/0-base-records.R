@@ -28,6 +28,10 @@ setting_columns <- c("activity", "shot", "scene", "frame", "piece", "engine", "e
                      "limit_kind", "limit_value", "width", "height", "features",
                      "node", "device", "device_count", "threads", "capacity", "site", "tier")
 
+# Ways to divide work, and what ends a frame.
+spread_kinds <- c("frames", "ranges", "bands", "shares", "layers")
+limit_kinds <- c("samples", "noise", "time")
+
 # Sample rows are invented: they say so in their note, and every table and figure that shows them says so too.
 sample_mark <- "sample data, invented"
 is_sample <- function(x) !is.na(x[["note"]]) & startsWith(x[["note"]], sample_mark)

@@ -122,3 +122,15 @@ percent <- function(p) {
   text[text == "0.0"] <- "<0.1"
   ifelse(is.na(p), "unknown", paste(text, "%"))
 }
+
+# Bytes as text, in decimal units: 640 MB, 1.4 GB.
+format_size <- function(bytes) {
+  vapply(as.numeric(bytes), function(b) {
+    if (is.na(b)) return("unknown")
+    unit <- c(B = 1, kB = 1e3, MB = 1e6, GB = 1e9, TB = 1e12)
+    k <- max(1, findInterval(b, unit))
+    paste(format(signif(b / unit[[k]], 3), scientific = FALSE), names(unit)[k])
+  }, "")
+}
+
+format_memory <- function(bytes) paste(format(signif(bytes / 2^30, 3), scientific = FALSE), "GiB")

@@ -49,6 +49,16 @@ version_field <- function(x, where) {
   check_texts(x, where)
 }
 
+# Names with a version each: a list of plain names, or `name: "4.2"`, `name: ">=4 <5"`, `name: any`, or several.
+named_versions <- function(x, where) {
+  if (is.null(names(x))) return(stats::setNames(rep(list("any"), length(unlist(x))), check_texts(x, where)))
+  Map(function(value, name) version_field(value, paste0(where, "$", name)), as.list(x), names(x))
+}
+
+list_of_words <- function(words) {
+  function(x, where) vapply(check_texts(x, where), check_choice, "", where = where, choices = words, USE.NAMES = FALSE)
+}
+
 frames_field <- function(x, where) {
   if (is.numeric(x)) parse_frames(x, where) else parse_frames(check_text(x, where), where)
 }

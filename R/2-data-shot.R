@@ -9,7 +9,23 @@ shot_fields <- function() list(
   size = field(parse_resolution, required = TRUE),
   limit = field(read_limit, required = TRUE),
   upload = field(parse_size, default = 0),
-  frame_size = field(parse_size, default = 0)
+  frame_size = field(parse_size, default = 0),
+  needs = field(record_of(need_fields()), default = list())
+)
+
+# What a shot needs of the place that renders it.
+need_fields <- function() list(
+  version = field(function(x, where) check_text(version_field(x, where), where)),
+  add_ons = field(named_versions),
+  hosts = field(named_versions),
+  devices = field(list_of_words(c("cpu", "gpu"))),
+  memory = field(parse_size),
+  device_memory = field(parse_size),
+  cameras = field(check_texts),
+  outputs = field(check_texts),
+  channels = field(check_texts),
+  confidential = field(check_flag),
+  spread = field(choice_of(spread_kinds))
 )
 
 #' Read a shot
@@ -18,8 +34,11 @@ shot_fields <- function() list(
 #'
 #' Fields of the file: `shot` (its name), `about`, `scene` (a built-in scene or a scene file), `frames` (a frame set
 #' such as `1-240`), `cuts` (first frames after each cut), `size` (`1920x1080`), `limit` (`samples`, `noise` or `time`,
-#' alone or together), `upload` (what must be sent to a site, such as `80 MB`) and `frame_size` (what comes back for
-#' each frame).
+#' alone or together), `upload` (what must be sent to a site, such as `80 MB`), `frame_size` (what comes back for
+#' each frame), and `needs`, what it needs of the place that renders it: `version` of the engine (`"4.2"` or
+#' `">=4.1 <5"`), `add_ons` and `hosts` (programs around the engine; names, each with a version, a range or `any`), `devices` it
+#' can be rendered on (cpu, gpu), `memory`, `device_memory`, `cameras`, `outputs`, `channels`, whether it is
+#' `confidential`, and the `spread` it is to be rendered in.
 #'
 #' @param path A YAML file.
 #' @return A list of class `shot` with these fields; sizes in bytes, `frames` as whole numbers.

@@ -23,6 +23,25 @@ price_fields <- function() c(charge_fields(), list(
   minimum_month = field(card_money, default = 0)
 ))
 
+# What a site can do; what is not said is unknown.
+can_fields <- function() list(
+  versions = field(named_versions),
+  add_ons = field(named_versions),
+  hosts = field(named_versions),
+  devices = field(list_of_words(c("cpu", "gpu"))),
+  memory = field(parse_size),
+  device_memory = field(parse_size),
+  spill = field(check_flag),
+  limits = field(list_of_words(limit_kinds)),
+  cameras = field(check_texts),
+  outputs = field(check_texts),
+  channels = field(check_texts),
+  frame_cap = field(record_of(list(time = field(duration_field, required = TRUE), on = field(check_text, required = TRUE)))),
+  upload_cap = field(parse_size),
+  helpers_see_frames = field(check_flag),
+  spreads = field(list_of_words(spread_kinds))
+)
+
 text_or_texts <- function() field(check_texts)
 whole <- function(x, where) check_count(x, where)
 billed_fields <- list(prepass = field(check_flag, default = TRUE), failed = field(check_flag, default = TRUE),
@@ -53,6 +72,7 @@ site_fields <- function() list(
   )), default = list()),
   start = field(spread_field, default = no_spread),
   open = field(records_of(hours_fields())),
+  can = field(record_of(can_fields()), default = list()),
   price = field(record_of(price_fields()), required = TRUE),
   charges = field(records_of(c(list(charge = field(check_text, required = TRUE)), charge_fields())), default = list()),
   hires = field(records_of(list(
@@ -94,7 +114,6 @@ site_fields <- function() list(
     earn = field(records_of(list(device = field(check_text, required = TRUE), amount = field(card_money, required = TRUE)))),
     entry = field(card_money),
     queue = field(choice_of("by balance", "by arrival"), default = "by arrival"),
-    frame_cap = field(record_of(list(time = field(duration_field, required = TRUE), on = field(check_text, required = TRUE)))),
     smallest_job = field(duration_field, default = 0),
     own_frames = field(choice_of("free", "charged"), default = "charged")
   )))
@@ -110,7 +129,10 @@ site_fields <- function() list(
 #' `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100 Mbit/s`);
 #' `nodes_like` (measured nodes of yours that a node of an own pool equals); `speeds` (a list of `engine`, `relative_to`
 #' a node of yours, `factor`, `basis` claimed or assumed); `start` of a node (`median`, `p90`); `open`, the hours in which
-#' it may render.
+#' it may render; `can`, what it can do: `versions` of engines, `add_ons` and `hosts` (names, each with its versions), `devices`
+#' (cpu, gpu), `memory`, `device_memory` and whether scenes may `spill` out of it, `limits`, `cameras`, `outputs`,
+#' `channels`, `frame_cap` (`time`, `on` a yardstick device), `upload_cap`, whether `helpers_see_frames`, and `spreads`. What
+#' it does not say is unknown, and unknown never fits.
 #'
 #' What it charges: `meter` (`rendering`, or `boot to release`); `price`, the main charge, and `charges`, a list of
 #' others, each with its name as `charge`. A charge is so much `per` node-hour, device-hour, core-hour, work-hour (a
@@ -124,8 +146,7 @@ site_fields <- function() list(
 #' `discounts` (`discount`, `percent` with its sign, `from` and `to` dates, `engine`, `tier`, `on` named charges), `balances`
 #' of yours there (`balance`, `kind` prepaid, starting, gift or earned; `amount`, `until`), used in their order, and `tax`
 #' (`tax`, `percent`, `included` in the prices or not). `community` has what such a farm asks: `earn` (a list of
-#' `device` and `amount` an hour), `entry` balance, `queue`, `frame_cap` (`time`, `on` a yardstick device),
-#' `smallest_job`, `own_frames` free or charged.
+#' `device` and `amount` an hour), `entry` balance, `queue`, `smallest_job`, `own_frames` free or charged.
 #'
 #' @param path A YAML file.
 #' @return A list of class `site` with these fields; money as numbers of the card's currency, durations in seconds, power

@@ -38,9 +38,8 @@ plan_options <- function(job, sites) {
 
 # Why a site cannot do a job; empty when it can. What is not known counts as cannot.
 why_not <- function(site, job) {
-  if (!job$engine %in% site$engines) {
-    return(paste("does not run", job$engine))
-  }
+  trouble <- fit_trouble(job, site)
+  if (nzchar(trouble)) return(trouble)
   if (is.null(site_speed(job, site))) {
     return(paste0("unknown speed: no trial frames there, and no claim for ", job$engine, " relative to ", job$node))
   }

@@ -140,8 +140,8 @@ community_words <- function(site, money) {
       paste0("Earned: ", paste0(vapply(site$community$earn, function(e) paste0(money(e$amount), " an hour of ", e$device), ""), collapse = "; "), ".")
     },
     paste0("Asks: ", paste(c(if (length(site$community$entry)) paste("a balance of", money(site$community$entry), "to enter"),
-                             if (length(site$community$frame_cap)) paste0("frames of at most ", format_duration(site$community$frame_cap$time), " on a ",
-                                                                         site$community$frame_cap$on),
+                             if (length(site$can$frame_cap)) paste0("frames of at most ", format_duration(site$can$frame_cap$time), " on a ",
+                                                                    site$can$frame_cap$on),
                              if (site$community$smallest_job > 0) paste("jobs of at least", format_duration(site$community$smallest_job)),
                              paste("queue", site$community$queue)), collapse = ", "), "."))
 }

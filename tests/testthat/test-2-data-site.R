@@ -15,7 +15,7 @@ test_that("the demo's cards are read, with their defaults, in every way of selli
   expect_equal(sites$attic$power, 420)
   expect_setequal(vapply(sites, function(s) s$price$per, ""),
                   c("kWh", "megapixel-frame", "core-hour", "frame", "node-hour", "device-hour", "work-hour"))
-  expect_identical(sites$undertow$community$frame_cap, list(time = 1200, on = "Quern 40"))
+  expect_identical(sites$undertow$can$frame_cap, list(time = 1200, on = "Quern 40"))
   expect_identical(sites$loftnights$open[[1]]$days, c("mon", "tue", "wed", "thu", "fri"))
 })
 

@@ -7,7 +7,7 @@ test_that("options cross sites, tiers and nodes, and what is left out says why",
                   paste0("saltmill ", c("patient, 10", "patient, 20", "brisk, 10", "brisk, 20"), " nodes"))
   out <- attr(options, "left_out")
   expect_match(out$reason[out$site == "quayside"], "does not run millrace")
-  expect_match(out$reason[out$site == "treadle"], "unknown speed")
+  expect_match(out$reason[out$site == "treadle"], "which outputs it takes")
   expect_match(out$reason[out$site == "loftnights"], "only in its hours")
   expect_length(attr(options, "doubts"), 0)
   old <- project$sites$attic
