@@ -6,7 +6,8 @@
 #' money), and each line is rounded once, a half up. In this order: what each charge of the card comes to (list price),
 #' the minimum of a node, discounts off the list price, the minimum of the job and of the month, tax, and balances used.
 #'
-#' @param usage A data frame, one row for each stretch of use, or what [read_usage()] returns. Columns, each of which may
+#' @param usage A data frame, one row for each stretch of use, or what [read_usage()] returns. Columns, each of which
+#' may
 #'   be absent: `node`; `activity` (`render` when absent; also `prepass`, `load`, `start`, `upload`, `download`,
 #'   `storage`, `idle`, ...); `status` of its frames (`ok`); `seconds`; `frames`; `megapixels` of a frame; `devices`,
 #'   `cores`, `score` and `watts` of the node (the card's when absent); `gb` moved or stored, and `days` of storage;
@@ -48,7 +49,8 @@ bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_charact
   check_columns(usage, argument("usage"), character())
   odd <- setdiff(names(usage), c(usage_columns, "usage"))
   if (length(odd) || !length(intersect(names(usage), c("seconds", "frames", "gb")))) {
-    stop_input("columns", if (length(odd)) paste("has a column", show_value(odd[1])) else "has neither seconds, frames nor gb",
+    stop_input("columns", if (length(odd)) paste("has a column",
+                                                 show_value(odd[1])) else "has neither seconds, frames nor gb",
                argument("usage"), paste0("Columns are ", toString(usage_columns), "."))
   }
   if (length(tier)) check_choice(tier, argument("tier"), vapply(rate_card$tiers, `[[`, "", "tier"))
@@ -66,7 +68,8 @@ month_before <- function(this_month, tariff) {
        minor = round(first_of(this_month$amount, 0) * 10^minor_digits(tariff$currency)))
 }
 
-bill_line <- function(part, item, minor, rule = NA_character_, quantity = NA_real_, unit = NA_character_, price = NA_real_) {
+bill_line <- function(part, item, minor, rule = NA_character_, quantity = NA_real_, unit = NA_character_,
+                      price = NA_real_) {
   list(part = part, item = item, rule = rule, quantity = quantity, unit = unit, price = price, minor = minor)
 }
 
@@ -95,7 +98,8 @@ bill_lines <- function(u, tariff, statuses, before) {
   top_month <- max(0, tariff$minimum_month - before$minor - net - top)
   if (top_month > 0) add("minimum", "up to the minimum of a month", top_month, "minimum_month")
   net <- net + top + top_month
-  tax <- if (length(tariff$tax) && !tariff$tax$included) scale_exactly(net, tariff$tax$ratio[1], tariff$tax$ratio[2]) else 0
+  tax <- if (length(tariff$tax) && !tariff$tax$included) scale_exactly(net, tariff$tax$ratio[1],
+                                                                       tariff$tax$ratio[2]) else 0
   if (tax > 0) add("tax", tariff$tax$item, tax, paste0(tariff$tax$percent, " % on the net amount"))
   left <- net + tax
   for (b in tariff$balances) {
@@ -131,7 +135,8 @@ charge_lines <- function(u, charge, value, before) {
            else quantity * (before + quantity >= charge$from & before + quantity < upper)
   shown <- if (length(parts) == 1) 1 else which(parts > 0)
   rows <- lapply(shown, function(k) {
-    rule <- if (length(parts) == 1) NA else paste0("bracket from ", format(charge$from[k] / charge$scale), " ", charge$per)
+    rule <- if (length(parts) == 1) NA else paste0("bracket from ", format(charge$from[k] / charge$scale), " ",
+                                                   charge$per)
     bill_line("list", charge$item, scale_exactly(parts[k], charge$prices[k, 1], charge$prices[k, 2]), rule,
               parts[k] / charge$scale, charge$per, charge$amounts[k])
   })
@@ -144,7 +149,8 @@ node_minimum <- function(u, tariff, value) {
   if (tariff$minimum_node <= 0) return(0)
   sum(vapply(unique(u$node[value > 0]), function(node) {
     mine <- lapply(u[setdiff(names(u), "began")], `[`, u$node == node)
-    amount <- scale_exactly(charge_quantity(mine, charge, value[u$node == node]), charge$prices[1, 1], charge$prices[1, 2])
+    amount <- scale_exactly(charge_quantity(mine, charge, value[u$node == node]), charge$prices[1, 1],
+                            charge$prices[1, 2])
     max(0, tariff$minimum_node - amount)
   }, 0))
 }
@@ -185,7 +191,8 @@ summary.bill <- function(object, ...) {
   digits <- minor_digits(object[["currency"]][1])
   total <- function(part) round(sum(object[["amount"]][object[["part"]] == part]), digits)
   out <- data.frame(list = total("list"), minimum = total("minimum"), discount = -total("discount"), tax = total("tax"),
-                    credit = -total("credit"), to_pay = round(sum(object[["amount"]]), digits), currency = object[["currency"]][1])
+                    credit = -total("credit"), to_pay = round(sum(object[["amount"]]), digits),
+                      currency = object[["currency"]][1])
   if (!is.null(object[["converted"]])) {
     out <- cbind(out, converted = round(sum(object[["converted"]]), minor_digits(object[["converted_currency"]][1])),
                  converted_currency = object[["converted_currency"]][1], rate = object[["rate"]][1],

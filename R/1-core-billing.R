@@ -2,7 +2,8 @@
 
 # Totals in minor units, one row a usage, columns list, minimum, discount, tax, credit, to_pay and `balance_` 1, 2, ...
 # `usage` has the columns of bill() and a column `usage` that numbers them from 1 on, in order.
-bill_many <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL, this_month = NULL) {
+bill_many <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
+                      this_month = NULL) {
   tariff <- tariff_of(rate_card, tier, hire, engine, on)
   group <- as.integer(usage[["usage"]])
   if (is.unsorted(group) || group[1] < 1) {

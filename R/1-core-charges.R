@@ -38,7 +38,8 @@ tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on
   charges <- c(list(compile_charge(main, site, chosen$factor, minor)),
                lapply(site$charges, compile_charge, site = site, factor = 1, minor = minor))
   if (main$fixed > 0) {
-    charges <- c(charges, list(compile_charge(list(charge = "job fee", per = "job", amount = main$fixed), site, 1, minor)))
+    charges <- c(charges, list(compile_charge(list(charge = "job fee", per = "job", amount = main$fixed), site, 1,
+                                              minor)))
   }
   names <- vapply(charges, `[[`, "", "item")
   discounts <- Filter(function(d) {
@@ -49,7 +50,8 @@ tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on
   list(
     currency = site$currency, zone = site$time_zone, tier = chosen$tier, charges = charges,
     discounts = lapply(discounts, function(d) {
-      hits <- if (is.null(d$on)) rep(TRUE, length(charges)) else startsWith(names, "rendering") & "rendering" %in% d$on | names %in% d$on
+      hits <- if (is.null(d$on)) rep(TRUE, length(charges)) else startsWith(names, "rendering") &
+        "rendering" %in% d$on | names %in% d$on
       list(item = d$discount, ratio = as_ratio(d$percent) * c(1, 100), on = which(hits), percent = d$percent)
     }),
     minimum = round(main$minimum * minor), minimum_node = round(main$minimum_node * minor),
@@ -78,11 +80,13 @@ compile_charge <- function(x, site, factor, minor) {
   counted <- first_of(x$activities, usual_activities(x$per, site$meter))
   list(
     item = x$charge, per = x$per, value = unit$value, weight = unit$weight, scale = unit$per,
-    step = max(1, step), job_step = max(1, step) * if (timed) unit$per / 3600e3 else 1, rounding = first_of(x$rounding, "up"),
+    step = max(1, step), job_step = max(1, step) * if (timed) unit$per / 3600e3 else 1,
+      rounding = first_of(x$rounding, "up"),
     # Steps of a job as a whole are steps of what is billed: of seconds, each times its devices, cores, score or watts.
     rounded = if (x$per == "job") "job" else if (x$per == "node") "node" else first_of(x$rounded, "node"),
     activities = setdiff(counted, if (!site$billed$prepass) "prepass"),
-    own_free = identical(site$community$own_frames, "free"), hours = x$hours, marginal = !identical(x$brackets_price, "whole"),
+    own_free = identical(site$community$own_frames, "free"), hours = x$hours,
+      marginal = !identical(x$brackets_price, "whole"),
     from = vapply(brackets, function(b) round(b$from * unit$per), 0),
     prices = t(vapply(brackets, function(b) {
       price <- as_ratio(b$amount)
@@ -98,8 +102,8 @@ billed_statuses <- function(site) {
   c("ok", if (site$billed$failed) failed, if (site$billed$aborted) "incomplete")
 }
 
-# What is doubtful about a rate card: undated, without a source, or old.
-card_doubts <- function(site, today = Sys.Date()) {
+# What is doubtful about a rate card: undated, without a source, or old on the day it was read.
+card_doubts <- function(site, today = site$read_on) {
   age <- if (length(site$as_of)) as.numeric(today - site$as_of)
   doubts <- c(
     if (!length(age)) "its prices bear no date"

@@ -166,8 +166,8 @@ curve_says <- function(curve) {
   c(
     if (length(wild)) paste0("repeats of frame ", toString(utils::head(wild, 3)), " disagree by a factor of ",
                              format(signif(max(apart), 2)), ": something else changed between them"),
-    if (nrow(found)) paste0("a break was found ", ifelse(found[["from"]] == found[["to"]], paste("at frame",
-                                                                                                 found[["to"]]),
+    if (nrow(found)) paste0("a break was found ",
+                            ifelse(found[["from"]] == found[["to"]], paste("at frame", found[["to"]]),
                                                           paste("between frames", found[["from"]] - 1L, "and",
                                                                 found[["to"]]))),
     if (probes < 3) paste0("with ", probes, if (probes == 1) " probe" else " probes", " the width is ",

@@ -1,7 +1,7 @@
 # Exchange: what one unit of a currency was worth in another, on a day.
 
-# The latest rate between two currencies that is not after `on`: list(rate, date, source); NULL when the rates hold none.
-# A direct pair comes first, then its reverse, then two pairs of one day with a currency in common.
+# The latest rate between two currencies that is not after `on`: list(rate, date, source); NULL when the rates hold
+# none. A direct pair comes first, then its reverse, then two pairs of one day with a currency in common.
 exchange_rate <- function(rates, from, to, on = NULL) {
   if (from == to) return(list(rate = 1, date = NA_character_, source = NA_character_))
   if (is.null(rates)) return(NULL)

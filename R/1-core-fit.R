@@ -3,12 +3,13 @@
 fit_answers <- c("fits", "unknown", "does not fit")
 
 fit_row <- function(field, needs, has, answer, says = NA_character_) {
-  data.frame(field = field, needs = needs, has = has, answer = answer, says = if (answer == "fits") NA_character_ else says)
+  data.frame(field = field, needs = needs, has = has, answer = answer,
+             says = if (answer == "fits") NA_character_ else says)
 }
 
 # One row for each thing that `needs` asks, beside what `can` says. Both are lists as shots' `needs` and sites' `can`;
-# `needs` also has engine, version, limit kinds, upload, and slowest (seconds) with speeds (of devices, beside the node the
-# seconds are of).
+# `needs` also has engine, version, limit kinds, upload, and slowest (seconds) with speeds (of devices, beside the node
+# the seconds are of).
 fit_rows <- function(needs, can, engines) {
   rows <- list(fit_engine(needs, can, engines))
   for (what in c("add_ons", "hosts")) {
@@ -39,11 +40,13 @@ fit_engine <- function(needs, can, engines) {
 fit_version <- function(field, name, wanted, known) {
   asked <- if (identical(wanted, "any")) name else paste(name, paste(wanted, collapse = " or "))
   if (is.null(known)) {
-    return(fit_row(field, asked, "unknown", "unknown", paste0("its card does not say which ", field, "s it has: ask about ", asked)))
+    return(fit_row(field, asked, "unknown", "unknown", paste0("its card does not say which ", field,
+                                                              "s it has: ask about ", asked)))
   }
   has <- known[[name]]
   if (is.null(has)) {
-    return(fit_row(field, asked, paste("no", name), "does not fit", paste0("has no ", name, ": ask it to install ", asked, ", or render without")))
+    return(fit_row(field, asked, paste("no", name), "does not fit",
+                   paste0("has no ", name, ": ask it to install ", asked, ", or render without")))
   }
   shown <- if (identical(has, "any")) paste("any", name) else paste(name, either(has))
   if ("any" %in% has || identical(wanted, "any")) return(fit_row(field, asked, shown, "fits"))
@@ -53,18 +56,21 @@ fit_version <- function(field, name, wanted, known) {
     if (ranged(w) && ranged(h)) NA else if (ranged(h)) version_matches(w, h) else version_matches(h, w)
   }, pairs$wanted, pairs$has)
   if (any(meets %in% TRUE)) return(fit_row(field, asked, shown, "fits"))
-  if (anyNA(meets)) return(fit_row(field, asked, shown, "unknown", paste("ask which versions of", name, "it has between its bounds")))
+  if (anyNA(meets)) return(fit_row(field, asked, shown, "unknown",
+                                   paste("ask which versions of", name, "it has between its bounds")))
   release <- Filter(function(h) !ranged(h) && !is_candidate(h), has)
   candidates <- Filter(is_candidate, has)
   fit_row(field, asked, shown, "does not fit", paste0(
-    "has ", shown, if (length(candidates)) paste0(" (", either(candidates), " only a candidate)"), ": ask it for ", asked,
+    "has ", shown, if (length(candidates)) paste0(" (", either(candidates), " only a candidate)"), ": ask it for ",
+      asked,
     if (length(release)) paste0(", or render with ", name, " ", either(release))))
 }
 
 # One of several will do.
 fit_any <- function(field, wanted, has) {
   if (is.null(wanted)) return(NULL)
-  if (is.null(has)) return(fit_row(field, either(wanted), "unknown", "unknown", paste0("its card does not say which ", field, "s it has")))
+  if (is.null(has)) return(fit_row(field, either(wanted), "unknown", "unknown",
+                                   paste0("its card does not say which ", field, "s it has")))
   fit_row(field, either(wanted), toString(has), if (any(wanted %in% has)) "fits" else "does not fit",
           paste0("has ", toString(has), ", the job needs ", either(wanted)))
 }
@@ -72,17 +78,20 @@ fit_any <- function(field, wanted, has) {
 # All are needed.
 fit_all <- function(field, wanted, has) {
   if (is.null(wanted)) return(NULL)
-  if (is.null(has)) return(fit_row(field, toString(wanted), "unknown", "unknown", paste0("its card does not say which ", field, "s it takes: ask about ", toString(wanted))))
+  if (is.null(has)) return(fit_row(field, toString(wanted), "unknown", "unknown",
+                                   paste0("its card does not say which ", field, "s it takes: ask about ",
+                                          toString(wanted))))
   lost <- setdiff(wanted, has)
   fit_row(field, toString(wanted), toString(has), if (length(lost)) "does not fit" else "fits",
           paste0("does not take ", toString(lost), ": change the shot to ", either(has), ", or ask for it"))
 }
 
-fit_amount <- function(field, wanted, has) {
+fit_amount <- function(field, wanted, has, of = "node") {
   if (is.null(wanted)) return(NULL)
-  if (is.null(has)) return(fit_row(field, format_memory(wanted), "unknown", "unknown", paste("its card does not say how much", field, "a node has")))
+  if (is.null(has)) return(fit_row(field, format_memory(wanted), "unknown", "unknown",
+                                   paste("its card does not say how much", field, "it has")))
   fit_row(field, format_memory(wanted), format_memory(has), if (wanted <= has) "fits" else "does not fit",
-          paste0("has ", format_memory(has), " a node: make the scene smaller, or ask for larger nodes"))
+          paste0("has ", format_memory(has), " a ", of, ": make the scene smaller, or ask for larger ones"))
 }
 
 # A scene larger than the device's memory still renders where it may spill into the node's.
@@ -90,27 +99,32 @@ fit_device_memory <- function(wanted, can) {
   if (is.null(wanted)) return(NULL)
   has <- can$device_memory
   if (!is.null(has) && wanted > has && isTRUE(can$spill)) {
-    return(fit_row("device memory", format_memory(wanted), paste0(format_memory(has), ", and spills into the node's"), "fits"))
+    return(fit_row("device memory", format_memory(wanted), paste0(format_memory(has), ", and spills into the node's"),
+                   "fits"))
   }
-  row <- fit_amount("device memory", wanted, has)
+  row <- fit_amount("device memory", wanted, has, "device")
   if (row$answer == "does not fit" && is.null(can$spill)) {
     row$answer <- "unknown"
-    row$says <- paste0("has ", format_memory(has), " a device, and its card does not say whether a scene may spill into the node's memory")
+    row$says <- paste0("has ", format_memory(has),
+                       " a device, and its card does not say whether a scene may spill into the node's memory")
   }
   row
 }
 
 fit_upload <- function(wanted, cap) {
   if (is.null(cap) || is.null(wanted) || wanted == 0) return(NULL)
-  fit_row("upload", format_size(wanted), paste("at most", format_size(cap)), if (wanted <= cap) "fits" else "does not fit",
+  fit_row("upload", format_size(wanted), paste("at most", format_size(cap)),
+          if (wanted <= cap) "fits" else "does not fit",
           paste0("takes at most ", format_size(cap), ": send less, or in parts, or ask for more"))
 }
 
 fit_privacy <- function(confidential, seen) {
   if (!isTRUE(confidential)) return(NULL)
-  if (is.null(seen)) return(fit_row("confidential", "helpers see no frames", "unknown", "unknown", "its card does not say whether helpers see frames"))
+  if (is.null(seen)) return(fit_row("confidential", "helpers see no frames", "unknown", "unknown",
+                                    "its card does not say whether helpers see frames"))
   fit_row("confidential", "helpers see no frames", if (seen) "helpers see frames" else "helpers see no frames",
-          if (seen) "does not fit" else "fits", "its helpers see the frames: render elsewhere, or with what may be seen")
+          if (seen) "does not fit" else "fits",
+            "its helpers see the frames: render elsewhere, or with what may be seen")
 }
 
 # The slowest frame on the site's yardstick device against the cap on the time of a frame.
@@ -119,12 +133,15 @@ fit_frame <- function(needs, cap) {
   has <- paste0("at most ", format_duration(cap$time), " on a ", cap$on)
   speed <- if (cap$on %in% names(needs$speeds)) needs$speeds[[cap$on]]
   if (is.null(needs$slowest) || is.null(speed)) {
-    return(fit_row("frame time", "unknown", has, "unknown", paste0("no frame of the job was measured on a ", cap$on, ": measure one there, or on a node matched with one")))
+    says <- paste0("no frame of the job was measured on a ", cap$on,
+                   ": measure one there, or on a node matched with one")
+    return(fit_row("frame time", "unknown", has, "unknown", says))
   }
   there <- needs$slowest / speed
   asked <- paste0(format_duration(there), " on a ", cap$on)
   fit_row("frame time", asked, has, if (there <= cap$time) "fits" else "does not fit",
-          paste0("its slowest frame would take ", asked, ", above the cap of ", format_duration(cap$time), ": lower the limit, or render in bands"))
+          paste0("its slowest frame would take ", asked, ", above the cap of ", format_duration(cap$time),
+                 ": lower the limit, or render in bands"))
 }
 
 # The answer of a whole site: the worst of its rows.

@@ -91,7 +91,7 @@ taught <- function(prior, kind, told) {
     mean <- (log(weak[1]) + sum(told[, k])) / (n + 1)
     # One shot's worth of the default spread; the mean itself is known from n + 1 shots.
     variance <- (weak[2]^2 + (log(weak[1]) - mean)^2 / (n + 1) + sum((told[, k] - mean)^2)) / (n + 1) * (1 + 1 / (n +
-                                                                                                                  1))
+        1))
     prior[[kind]][[k]] <- c(exp(mean), sqrt(variance))
   }
   if (kind == "full") {

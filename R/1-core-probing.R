@@ -130,8 +130,8 @@ scale_seconds <- function(seconds, fit = NULL, samples = NULL, to = NULL, pixels
   if (!is.null(fit)) {
     check_class(fit, argument("fit"), "limit_fit", "fit_limit()")
     if (is.null(fit$time)) stop_input("type", "has no times", argument("fit"), "Give fit_limit() the seconds.")
-    ends <- cbind(1, c(check_number(samples, argument("samples"), above = 0), check_number(to, argument("to"),
-                                                                                           above = 0)))
+    ends <- cbind(1, c(check_number(samples, argument("samples"), above = 0),
+                       check_number(to, argument("to"), above = 0)))
     at <- drop(ends %*% fit$time$estimate)
     slope <- ends[2, ] / at[2] - ends[1, ] / at[1]  # of the log of the ratio
     factor <- at[2] / at[1]
@@ -139,7 +139,7 @@ scale_seconds <- function(seconds, fit = NULL, samples = NULL, to = NULL, pixels
   }
   if (!is.null(pixels)) {
     ratio <- check_number(to_pixels, argument("to_pixels"), above = 0) / check_number(pixels, argument("pixels"),
-                                                                                      above = 0)
+        above = 0)
     factor <- factor * ratio^power[1]
     variance <- variance + (log(ratio) * power[2])^2
   }

@@ -23,8 +23,8 @@ predict.speed_fit <- function(object, scene, rig, level = 0.8, run = TRUE, ...) 
   at <- match(paste(i, j), paste(object$cells$i, object$cells$j))
   runs <- ifelse(is.na(at), 0L, object$cells$n[at])
   as_table(list(scene = asked[["scene"]], rig = asked[["rig"]], seconds = exp(points[, 1]), lower = exp(points[, 2]),
-                upper = exp(points[, 3]), runs = as.integer(runs), evidence = ifelse(runs > 0, "measured",
-                                                                                     "transferred")))
+                upper = exp(points[, 3]), runs = as.integer(runs),
+                  evidence = ifelse(runs > 0, "measured", "transferred")))
 }
 
 # Quantiles of mixtures of normals: one row a mixture, one column a probability; bisection.

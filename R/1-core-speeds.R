@@ -38,8 +38,8 @@ fit_speeds <- function(timings, claims = NULL, claim_sd = NULL) {
   cells <- speed_cells(rows, scenes, rigs)
   model <- list(scenes = scenes, rigs = rigs, cells = cells, mean = mean(cells$y), claims = check_claims(claims))
   model$islands <- table_islands(model)
-  model$claim_sd <- if (is.null(claim_sd)) claim_spread(model) else check_number(claim_sd, argument("claim_sd"),
-                                                                                 above = 0)
+  model$claim_sd <- if (is.null(claim_sd)) claim_spread(model)
+    else check_number(claim_sd, argument("claim_sd"), above = 0)
   found <- fit_spreads(model)
   model <- c(model, found)
   model$spreads <- spread_table(model)
@@ -290,15 +290,15 @@ spread_table <- function(fit) {
     exp(fit$theta[order, k][pmin(findInterval(c(0.1, 0.9), sum) + 1, length(sum))])
   }
   ends <- vapply(1:4, of, numeric(2))
-  as_table(list(part = c("scene", "rig", "interaction", "run"), sd = exp(fit$mode), lower = ends[1, ], upper = ends[2,
-                                                                                                                    ]))
+  as_table(list(part = c("scene", "rig", "interaction", "run"), sd = exp(fit$mode), lower = ends[1, ],
+                upper = ends[2, ]))
 }
 
 speed_says <- function(fit) {
   n <- max(fit$islands$rig, fit$islands$scene)
   c(
-    if (n > 1) paste0("the table falls into ", n, " islands with nothing in common: ", paste(vapply(seq_len(n),
-                                                                                                    function(k) {
+    if (n > 1) paste0("the table falls into ", n, " islands with nothing in common: ",
+                      paste(vapply(seq_len(n), function(k) {
       listed <- function(x) if (length(x) > 3) paste0(toString(x[1:3]), " and ", length(x) - 3,
                                                       " more") else toString(x)
       paste0("(", k, ") ", listed(c(fit$rigs[fit$islands$rig == k], fit$scenes[fit$islands$scene == k])))

@@ -1,6 +1,7 @@
 # Usage: what a job used at a site, checked and put into whole numbers.
 
-usage_columns <- c("node", "activity", "status", "seconds", "frames", "megapixels", "devices", "cores", "score", "watts",
+usage_columns <- c("node", "activity", "status", "seconds", "frames", "megapixels", "devices", "cores", "score",
+                   "watts",
                    "gb", "days", "began", "own")
 
 # A usage as columns of whole numbers, one row a row: `node` (a number), `ms`, `frames`, `frame_pixels`, `bytes`,
@@ -15,7 +16,8 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
     x <- usage[[name]]
     if (is.null(x)) return(rep(round(default * times), n))
     if (anyNA(x)) x[is.na(x)] <- default
-    odd <- n > 0 && (!is.numeric(x) || min(x) < 0 || max(x) * times > 2^53 || whole && !is.integer(x) && any(x != round(x)))
+    odd <- n > 0 && (!is.numeric(x) || min(x) < 0 || max(x) * times > 2^53 || whole && !is.integer(x) &&
+                     any(x != round(x)))
     if (odd) {
       stop_input("type", paste("got", show_value(utils::head(x, 5))), paste0("column `", name, "` of `usage`"),
                  paste0("Write ", if (whole) "whole ", "numbers, each at least 0."))
@@ -33,7 +35,8 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
     at
   }
   out <- list(ms = amount("seconds", 0, 1000), frames = amount("frames", 0, whole = TRUE), bytes = amount("gb", 0, 1e9),
-              devices = amount("devices", defaults$devices, whole = TRUE), cores = amount("cores", defaults$cores, whole = TRUE),
+              devices = amount("devices", defaults$devices, whole = TRUE),
+                cores = amount("cores", defaults$cores, whole = TRUE),
               score = amount("score", defaults$score, 1000), watts = amount("watts", defaults$watts))
   out$frame_pixels <- out$frames * amount("megapixels", 0, 1e6)
   out$byte_days <- out$bytes * amount("days", 0, whole = TRUE)

@@ -33,7 +33,8 @@ compare_versions <- function(a, b) {
 version_numbers <- function(version) {
   found <- regmatches(version, regexec(candidate_pattern, version, ignore.case = TRUE))[[1]]
   release <- if (length(found)) sub(candidate_pattern, "", version, ignore.case = TRUE) else version
-  stage <- if (length(found)) c(match(tolower(found[2]), candidate_words), if (nzchar(found[3])) as.numeric(found[3]) else 0)
+  stage <- if (length(found)) c(match(tolower(found[2]), candidate_words),
+                                if (nzchar(found[3])) as.numeric(found[3]) else 0)
            else c(length(candidate_words) + 1, 0)
   list(release = as.numeric(regmatches(release, gregexpr("[0-9]+", release))[[1]]), stage = stage)
 }

@@ -7,19 +7,23 @@ card_money <- function(x, where) {
   own <- if (is.character(text) && length(text) == 1) {
     regmatches(trimws(text), regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*([a-z][a-z-]{2,})$", trimws(text), perl = TRUE))[[1]]
   }
-  money <- if (length(own) && !toupper(own[3]) %in% names(currency_digits)) list(amount = as.numeric(own[2]), currency = own[3])
+  money <- if (length(own) && !toupper(own[3]) %in% names(currency_digits)) list(amount = as.numeric(own[2]),
+      currency = own[3])
            else parse_money(text, where)
   structure(money, class = "card_money")
 }
 
 card_currency <- function(x, where) {
-  if (is.character(x) && length(x) == 1 && grepl("^[a-z][a-z-]{2,}$", x) && !toupper(x) %in% names(currency_digits)) return(x)
+  if (is.character(x) && length(x) == 1 && grepl("^[a-z][a-z-]{2,}$", x) &&
+      !toupper(x) %in% names(currency_digits)) return(x)
   check_currency(x, where)
 }
 
 # A share written with its sign: 20 and 0.2 can both be meant, 20 % cannot be misread.
 percent_field <- function(x, where) {
-  part <- if (is.character(x) && length(x) == 1) regmatches(trimws(x), regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*%$", trimws(x), perl = TRUE))[[1]]
+  part <- if (is.character(x) && length(x) == 1) regmatches(trimws(x),
+                                                            regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*%$", trimws(x),
+                                                                    perl = TRUE))[[1]]
   if (!length(part) || as.numeric(part[2]) > 100) {
     stop_input("unit", paste("got", show_value(x)), where,
                paste0("Write a share with its sign, from 0 % to 100 %",
@@ -43,7 +47,8 @@ days_field <- function(x, where) {
   unlist(lapply(x, function(one) {
     ends <- match(strsplit(one, "-", fixed = TRUE)[[1]], week_days)
     if (!grepl("^[a-z]+(-[a-z]+)?$", one) || anyNA(ends)) {
-      stop_input("choice", paste("got", show_value(one)), where, paste0("Write days as mon-fri, or of ", toString(week_days), "."))
+      stop_input("choice", paste("got", show_value(one)), where,
+                 paste0("Write days as mon-fri, or of ", toString(week_days), "."))
     }
     if (length(ends) == 1) week_days[ends] else week_days[((ends[1]:(ends[2] + 7 * (ends[2] < ends[1]))) - 1) %% 7 + 1]
   }))
@@ -68,13 +73,15 @@ brackets_field <- function(x, where) {
   for (i in seq_along(x)) {
     before <- if (i == 1) 0 else first_of(x[[i - 1]]$to, from[i])
     if (from[i] != before || i > 1 && from[i] <= from[i - 1]) {
-      stop_input("site", paste0("bracket ", i, " begins at ", from[i], ", ", if (from[i] < before || i > 1 && from[i] <= from[i - 1])
+      stop_input("site", paste0("bracket ", i, " begins at ", from[i], ", ",
+                                if (from[i] < before || i > 1 && from[i] <= from[i - 1])
         "inside the one before it" else paste("and what lies below it begins at", before, "has no price")), where,
                  "Write brackets from 0 on, each beginning where the one before it ends.")
     }
   }
   if (length(x[[length(x)]]$to)) {
-    stop_input("site", paste0("the last bracket ends at ", x[[length(x)]]$to, ", and nothing above it has a price"), where,
+    stop_input("site", paste0("the last bracket ends at ", x[[length(x)]]$to, ", and nothing above it has a price"),
+               where,
                "Leave `to` out of the last bracket.")
   }
   x
@@ -88,7 +95,8 @@ charge_fields <- function() list(
   step = field(step_field),
   rounding = field(choice_of("up", "nearest", "down"), default = "up"),
   rounded = field(choice_of("run", "node", "job"), default = "node"),
-  activities = field(function(x, where) vapply(check_texts(x, where), check_choice, "", where = where, choices = usage_activities)),
+  activities = field(function(x, where) vapply(check_texts(x, where), check_choice, "", where = where,
+                                               choices = usage_activities)),
   hours = field(records_of(hours_fields()))
 )
 
@@ -106,14 +114,16 @@ settle_charge <- function(x, currency, where) {
   timed <- sale_units[[x$per]]$value == "ms"
   if (length(x$step)) {
     if (timed != inherits(x$step, "card_duration")) {
-      stop_input("site", paste0("has a step that is ", if (timed) "no duration" else "a duration"), paste0(where, ", field `step`"),
+      stop_input("site", paste("has a step that is", if (timed) "no duration" else "a duration"),
+                 paste0(where, ", field `step`"),
                  if (timed) "Write a duration, such as 1 min." else paste0("Write a number of ", x$per, "."))
     }
     x$step <- as.numeric(unclass(x$step))
     if (x$step <= 0) stop_input("site", "has a step of 0", where, "Write a step such as 1 min.")
   }
   if (length(x$hours) && !timed) {
-    stop_input("site", paste0("is by ", x$per, " and has hours of the day"), where, "Write hours only with charges by time.")
+    stop_input("site", paste0("is by ", x$per, " and has hours of the day"), where,
+               "Write hours only with charges by time.")
   }
   plain_money(x, currency, where)
 }
@@ -129,7 +139,9 @@ plain_money <- function(x, currency, where) {
   }
   if (!is.list(x) || is.data.frame(x)) return(x)
   for (name in seq_along(x)) {
-    if (!is.null(x[[name]])) x[[name]] <- plain_money(x[[name]], currency, if (is.null(names(x))) where else paste0(where, "$", names(x)[name]))
+    if (!is.null(x[[name]])) x[[name]] <- plain_money(x[[name]], currency,
+                                                      if (is.null(names(x))) where
+                                                        else paste0(where, "$", names(x)[name]))
   }
   x
 }

@@ -20,12 +20,14 @@ project_fields <- function() list(
 #'
 #' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
 #' `plan`, `deadline`, `budget`, `confidence`) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`,
-#' `usages/` and `rates/`. The engines that come with the package are there too, unless the project has a profile of the same
-#' name.
+#' `usages/`, `manifests/`
+#' and `rates/`, and the names of jobs placed before (`jobs.csv`, a column `job`). The engines that come with the
+#' package are there too, unless the project has a profile of the same name.
 #'
 #' @param path The folder.
 #' @return A list of class `project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
-#'   `sites`, `plans` and `usages`; `rates` is a data frame or `NULL`. `ledger` is the full path.
+#'   `sites`, `plans`, `usages` and `manifests`; `jobs`, names; `rates` is a data frame or `NULL`. `ledger` is the full
+#'   path.
 #' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of
 #'   the single readers.
 #' @examples
@@ -51,13 +53,25 @@ read_project <- function(path = ".") {
   project$sites <- folder("sites", read_site, "site")
   project$plans <- folder("plans", read_plan, "plan")
   project$usages <- folder("usages", read_usage, "usage")
+  project$manifests <- read_folder(file.path(root, "manifests"), read_manifest, "shot", "\\.(ya?ml|csv)$")
+  project$jobs <- read_jobs(file.path(root, "jobs.csv"))
   rates <- list.files(file.path(root, "rates"), "\\.csv$", full.names = TRUE)
   project$rates <- if (length(rates)) do.call(rbind, lapply(rates, read_rates))
   project
 }
 
-read_folder <- function(folder, read, key) {
-  files <- list.files(folder, "\\.ya?ml$", full.names = TRUE)
+# Names of jobs that were placed before, whatever became of them.
+read_jobs <- function(path) {
+  if (!file.exists(path)) return(character())
+  rows <- tryCatch(utils::read.csv(path, colClasses = "character"), error = function(e) {
+    stop_input("project", paste("cannot be read:", conditionMessage(e)), short_path(path),
+               "Write columns job, site, date, state.")
+  })
+  check_columns(rows, short_path(path), "job")[["job"]]
+}
+
+read_folder <- function(folder, read, key, pattern = "\\.ya?ml$") {
+  files <- list.files(folder, pattern, full.names = TRUE)
   records <- lapply(files, read)
   names(records) <- vapply(records, `[[`, "", key)
   twice <- anyDuplicated(names(records))

@@ -8,7 +8,8 @@
 #'
 #' @param path A CSV file.
 #' @return A data frame with the columns of our layout.
-#' @section Conditions: `clockpigeon_error_rates` for a file that cannot be read, two rates of one pair for one day, or a
+#' @section Conditions: `clockpigeon_error_rates` for a file that cannot be read, two rates of one pair for one day, or
+#' a
 #'   pair whose rate and reverse rate contradict each other; `clockpigeon_error_currency`, `clockpigeon_error_type` for
 #'   bad values and for dates in the future; each names the file and line.
 #' @examples
@@ -20,9 +21,11 @@ read_rates <- function(path) {
   columns <- c("date", "from", "to", "rate", "source")
   rows <- tryCatch(utils::read.csv(path, colClasses = "character", check.names = FALSE, strip.white = TRUE),
                    error = function(e) {
-    stop_input("rates", paste("cannot be read:", conditionMessage(e)), file, paste0("Write columns ", toString(columns), "."))
+    stop_input("rates", paste("cannot be read:", conditionMessage(e)), file,
+               paste0("Write columns ", toString(columns), "."))
   }, warning = function(w) {
-    stop_input("rates", paste("cannot be read:", conditionMessage(w)), file, paste0("Write columns ", toString(columns), "."))
+    stop_input("rates", paste("cannot be read:", conditionMessage(w)), file,
+               paste0("Write columns ", toString(columns), "."))
   })
   if (identical(names(rows)[1], "Date")) rows <- from_wide(rows, file)
   rows <- as_frame(check_columns(rows, file, columns))
@@ -53,7 +56,8 @@ from_wide <- function(x, file) {
   x <- x[nzchar(names(x)) & !vapply(x, function(v) all(is.na(v) | !nzchar(v)), NA)]
   codes <- setdiff(names(x), "Date")
   rows <- do.call(rbind, lapply(codes, function(code) {
-    data.frame(date = x[["Date"]], from = base, to = code, rate = x[[code]], source = paste("reference rates,", basename(file)),
+    data.frame(date = x[["Date"]], from = base, to = code, rate = x[[code]],
+               source = paste("reference rates,", basename(file)),
                line = seq_len(nrow(x)) + 1)
   }))
   rows[!is.na(rows[["rate"]]) & !rows[["rate"]] %in% c("", "N/A"), , drop = FALSE]
@@ -74,9 +78,11 @@ check_pairs <- function(rows, where) {
     off <- near[abs(log(rows[["rate"]][near] * rows[["rate"]][i])) > 0.1]
     if (length(off)) {
       stop_input("rates", paste0("says 1 ", rows[["from"]][i], " = ", rows[["rate"]][i], " ", rows[["to"]][i], ", and ",
-                                 sub("^.*, ", "", where[off[1]]), " says 1 ", rows[["to"]][i], " = ", rows[["rate"]][off[1]], " ",
+                                 sub("^.*, ", "", where[off[1]]), " says 1 ", rows[["to"]][i], " = ",
+                                   rows[["rate"]][off[1]], " ",
                                  rows[["from"]][i]), where[i],
-                 paste0("One of them is the wrong way round: 1 / ", rows[["rate"]][i], " is ", signif(1 / rows[["rate"]][i], 5), "."))
+                 paste0("One of them is the wrong way round: 1 / ", rows[["rate"]][i], " is ",
+                        signif(1 / rows[["rate"]][i], 5), "."))
     }
   }
 }

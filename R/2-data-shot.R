@@ -36,9 +36,9 @@ need_fields <- function() list(
 #' such as `1-240`), `cuts` (first frames after each cut), `size` (`1920x1080`), `limit` (`samples`, `noise` or `time`,
 #' alone or together), `upload` (what must be sent to a site, such as `80 MB`), `frame_size` (what comes back for
 #' each frame), and `needs`, what it needs of the place that renders it: `version` of the engine (`"4.2"` or
-#' `">=4.1 <5"`), `add_ons` and `hosts` (programs around the engine; names, each with a version, a range or `any`), `devices` it
-#' can be rendered on (cpu, gpu), `memory`, `device_memory`, `cameras`, `outputs`, `channels`, whether it is
-#' `confidential`, and the `spread` it is to be rendered in.
+#' `">=4.1 <5"`), `add_ons` and `hosts` (programs around the engine; names, each with a version, a range or `any`),
+#' `devices` it can be rendered on (cpu, gpu), `memory`, `device_memory`, `cameras`, `outputs`, `channels`, whether it
+#' is `confidential`, and the `spread` it is to be rendered in.
 #'
 #' @param path A YAML file.
 #' @return A list of class `shot` with these fields; sizes in bytes, `frames` as whole numbers.

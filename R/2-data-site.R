@@ -36,7 +36,8 @@ can_fields <- function() list(
   cameras = field(check_texts),
   outputs = field(check_texts),
   channels = field(check_texts),
-  frame_cap = field(record_of(list(time = field(duration_field, required = TRUE), on = field(check_text, required = TRUE)))),
+  frame_cap = field(record_of(list(time = field(duration_field, required = TRUE),
+                                   on = field(check_text, required = TRUE)))),
   upload_cap = field(parse_size),
   helpers_see_frames = field(check_flag),
   spreads = field(list_of_words(spread_kinds))
@@ -47,7 +48,10 @@ whole <- function(x, where) check_count(x, where)
 billed_fields <- list(prepass = field(check_flag, default = TRUE), failed = field(check_flag, default = TRUE),
                       aborted = field(check_flag, default = TRUE))
 
-site_fields <- function() list(
+site_fields <- function() c(place_fields(), selling_fields())
+
+# What a site is.
+place_fields <- function() list(
   site = field(check_text, required = TRUE),
   about = field(check_text),
   kind = field(choice_of("own", "rented", "managed", "community"), required = TRUE),
@@ -72,7 +76,11 @@ site_fields <- function() list(
   )), default = list()),
   start = field(spread_field, default = no_spread),
   open = field(records_of(hours_fields())),
-  can = field(record_of(can_fields()), default = list()),
+  can = field(record_of(can_fields()), default = list())
+)
+
+# How a site sells.
+selling_fields <- function() list(
   price = field(record_of(price_fields()), required = TRUE),
   charges = field(records_of(c(list(charge = field(check_text, required = TRUE)), charge_fields())), default = list()),
   hires = field(records_of(list(
@@ -111,7 +119,8 @@ site_fields <- function() list(
     included = field(check_flag, default = FALSE)
   ))),
   community = field(record_of(list(
-    earn = field(records_of(list(device = field(check_text, required = TRUE), amount = field(card_money, required = TRUE)))),
+    earn = field(records_of(list(device = field(check_text, required = TRUE),
+                                 amount = field(card_money, required = TRUE)))),
     entry = field(card_money),
     queue = field(choice_of("by balance", "by arrival"), default = "by arrival"),
     smallest_job = field(duration_field, default = 0),
@@ -125,31 +134,33 @@ site_fields <- function() list(
 #'
 #' Fields of the file: `site` (name), `about`, `kind` (own, rented, managed, community); `as_of` (date) and `source` of
 #' the prices, and `stale_after` (180 d), the age from which they are doubted; `currency` (ISO 4217, or the site's own
-#' unit in small letters, which `unit` says the `worth` of, if it has one); `time_zone`; `engines` it runs; of a node its
-#' `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100 Mbit/s`);
-#' `nodes_like` (measured nodes of yours that a node of an own pool equals); `speeds` (a list of `engine`, `relative_to`
-#' a node of yours, `factor`, `basis` claimed or assumed); `start` of a node (`median`, `p90`); `open`, the hours in which
-#' it may render; `can`, what it can do: `versions` of engines, `add_ons` and `hosts` (names, each with its versions), `devices`
-#' (cpu, gpu), `memory`, `device_memory` and whether scenes may `spill` out of it, `limits`, `cameras`, `outputs`,
-#' `channels`, `frame_cap` (`time`, `on` a yardstick device), `upload_cap`, whether `helpers_see_frames`, and `spreads`. What
-#' it does not say is unknown, and unknown never fits.
+#' unit in small letters, which `unit` says the `worth` of, if it has one); `time_zone`; `engines` it runs; of a node
+#' its `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100
+#' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `speeds` (a list of `engine`,
+#' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a node (`median`, `p90`); `open`,
+#' the hours in which it may render; `can`, what it can do: `versions` of engines, `add_ons` and `hosts` (names, each
+#' with its versions), `devices` (cpu, gpu), `memory`, `device_memory` and whether scenes may `spill` out of it,
+#' `limits`, `cameras`, `outputs`, `channels`, `frame_cap` (`time`, `on` a yardstick device), `upload_cap`, whether
+#' `helpers_see_frames`, and `spreads`. What it does not say is unknown, and unknown never fits.
 #'
 #' What it charges: `meter` (`rendering`, or `boot to release`); `price`, the main charge, and `charges`, a list of
 #' others, each with its name as `charge`. A charge is so much `per` node-hour, device-hour, core-hour, work-hour (a
 #' score times hours), kWh, frame, megapixel-frame, GB, GB-day, node or job: `amount`, or volume `brackets` (a list of
-#' `from`, `to`, `amount`, in that unit) that price `each part` or, with `brackets_price: whole`, the whole quantity by the
-#' bracket it reaches; the `step` of its meter, its `rounding` (up, nearest, down), and what is `rounded`: each run, node or
-#' the job; the `activities` it counts, and the `hours` of the day (`days`, `from`, `to`) in which it counts them.
-#' `price` also has a `fixed` fee of a job, and a `minimum` of a job, `minimum_node`, `minimum_month`. `hires` are classes
-#' of machines (`hire`, `devices`, `cores`, `score`, `power`, `amount`, `at_once`); `tiers` service levels (`tier`,
-#' `nodes` at once, price `factor`, `wait`). `billed` says whether `prepass`, `failed` and `aborted` frames are billed.
-#' `discounts` (`discount`, `percent` with its sign, `from` and `to` dates, `engine`, `tier`, `on` named charges), `balances`
-#' of yours there (`balance`, `kind` prepaid, starting, gift or earned; `amount`, `until`), used in their order, and `tax`
-#' (`tax`, `percent`, `included` in the prices or not). `community` has what such a farm asks: `earn` (a list of
-#' `device` and `amount` an hour), `entry` balance, `queue`, `smallest_job`, `own_frames` free or charged.
+#' `from`, `to`, `amount`, in that unit) that price `each part` or, with `brackets_price: whole`, the whole quantity by
+#' the bracket it reaches; the `step` of its meter, its `rounding` (up, nearest, down), and what is `rounded`: each run,
+#' node or the job; the `activities` it counts, and the `hours` of the day (`days`, `from`, `to`) in which it counts
+#' them. `price` also has a `fixed` fee of a job, and a `minimum` of a job, `minimum_node`, `minimum_month`. `hires` are
+#' classes of machines (`hire`, `devices`, `cores`, `score`, `power`, `amount`, `at_once`); `tiers` service levels
+#' (`tier`, `nodes` at once, price `factor`, `wait`). `billed` says whether `prepass`, `failed` and `aborted` frames are
+#' billed. `discounts` (`discount`, `percent` with its sign, `from` and `to` dates, `engine`, `tier`, `on` named
+#' charges), `balances` of yours there (`balance`, `kind` prepaid, starting, gift or earned; `amount`, `until`), used in
+#' their order, and `tax` (`tax`, `percent`, `included` in the prices or not). `community` has what such a farm asks:
+#' `earn` (a list of `device` and `amount` an hour), `entry` balance, `queue`, `smallest_job`, `own_frames` free or
+#' charged.
 #'
 #' @param path A YAML file.
-#' @return A list of class `site` with these fields; money as numbers of the card's currency, durations in seconds, power
+#' @return A list of class `site` with these fields; money as numbers of the card's currency, durations in seconds,
+#' power
 #'   in watts, link in bytes a second.
 #' @section Conditions: `clockpigeon_error_currency`, `clockpigeon_error_money`, `clockpigeon_error_unit`,
 #'   `clockpigeon_error_duration`, `clockpigeon_error_site`, and as for [read_shot()].
@@ -167,6 +178,7 @@ settle_site <- function(site, file) {
   if (length(site$unit) && !own_unit) {
     stop_input("site", paste0("is counted in ", site$currency, ", which needs no `unit`"), at("unit"), "Leave it out.")
   }
+  site$read_on <- Sys.Date()
   if (own_unit) site$unit <- first_of(site$unit, list(worth = NULL))
   site$price <- settle_charge(site$price, site$currency, at("price"))
   site$charges <- Map(function(x, i) settle_charge(x, site$currency, paste0(at("charges"), "[", i, "]")),
@@ -176,13 +188,15 @@ settle_site <- function(site, file) {
     key <- sub("s$", "", name)
     named <- vapply(site[[name]], `[[`, "", key)
     if (anyDuplicated(named)) {
-      stop_input("site", paste0("has two called ", show_value(named[duplicated(named)][1])), at(name), "Give each its own name.")
+      stop_input("site", paste0("has two called ", show_value(named[duplicated(named)][1])), at(name),
+                 "Give each its own name.")
     }
   }
   check_power(site, at)
   check_discounts(site, at)
   if (site$price$minimum_node > 0 && (length(site$price$brackets) > 1)) {
-    stop_input("site", "has brackets and a minimum of a node, which cannot be told apart by node", at("price"), "Leave one out.")
+    stop_input("site", "has brackets and a minimum of a node, which cannot be told apart by node", at("price"),
+               "Leave one out.")
   }
   site
 }
@@ -191,7 +205,8 @@ check_power <- function(site, at) {
   by_energy <- vapply(c(list(site$price), site$charges), function(x) x$per == "kWh", NA)
   hired <- length(site$hires) && all(vapply(site$hires, function(h) length(h$power) > 0, NA))
   if (any(by_energy) && site$power == 0 && !hired) {
-    stop_input("site", "is by kWh", at(if (by_energy[1]) "price" else "charges"), "Write the `power` of a node at work, such as 350 W.")
+    stop_input("site", "is by kWh", at(if (by_energy[1]) "price" else "charges"),
+               "Write the `power` of a node at work, such as 350 W.")
   }
 }
 

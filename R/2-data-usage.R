@@ -27,11 +27,12 @@ usage_fields <- function() list(
 
 #' Read a usage
 #'
-#' A usage is what a job used at a site. Fields of the file: `usage` (its name), `about`, `site`, `tier`, `hire`, `engine`,
-#' `on` (date of the bill), `this_month` (`quantity` and `amount` that the month saw before), and `rows`, a list of
-#' `node`, `activity` (`render` when absent), `status` of its frames (`ok`), `time` (`1h20m`), `frames`, `frame_size`
-#' (`1920x1080`), `devices`, `cores`, `score` and `power` of the node where they differ from the card's, `data` moved or
-#' stored (`12 GB`), `days` of storage, `began` (local time, `2026-11-03 22:00`) and `own` (a member's own machine).
+#' A usage is what a job used at a site. Fields of the file: `usage` (its name), `about`, `site`, `tier`, `hire`,
+#' `engine`, `on` (date of the bill), `this_month` (`quantity` and `amount` that the month saw before), and `rows`, a
+#' list of `node`, `activity` (`render` when absent), `status` of its frames (`ok`), `time` (`1h20m`), `frames`,
+#' `frame_size` (`1920x1080`), `devices`, `cores`, `score` and `power` of the node where they differ from the card's,
+#' `data` moved or stored (`12 GB`), `days` of storage, `began` (local time, `2026-11-03 22:00`) and `own` (a member's
+#' own machine).
 #'
 #' @param path A YAML file.
 #' @return A list of class `usage`: the fields of the file, and `rows`, a data frame with the columns of [bill()].
@@ -48,7 +49,8 @@ read_usage <- function(path) {
     node = column("node", ""), activity = column("activity", ""), status = column("status", ""),
     seconds = column("time", 0), frames = column("frames", 0L),
     megapixels = vapply(usage$rows, function(row) if (length(row$frame_size)) prod(row$frame_size) / 1e6 else 0, 0),
-    gb = column("data", 0) / 1e9, days = column("days", 0L), began = column("began", NA_character_), own = column("own", FALSE)
+    gb = column("data", 0) / 1e9, days = column("days", 0L), began = column("began", NA_character_),
+      own = column("own", FALSE)
   )
   weights <- c(devices = "devices", cores = "cores", score = "score", watts = "power")
   for (name in names(weights)) {

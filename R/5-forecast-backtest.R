@@ -118,8 +118,8 @@ hidden_cells <- function(rows, level, most) {
     p <- tryCatch(as_frame(predict.speed_fit(fit, scene, rig, level, run = FALSE)),
                   clockpigeon_error_speeds = function(e) NULL)
     if (is.null(p)) return(NULL)
-    case <- function(method, ...) a_case("other hardware", method, place_of(rows[here, ])[1], paste0(scene, " on ",
-                                                                                                     rig), NA,
+    case <- function(method, ...) a_case("other hardware", method, place_of(rows[here, ])[1],
+                                         paste0(scene, " on ", rig), NA,
                                          ..., true = true)
     habit <- one_scene_ratio(fit, scene, rig)
     rbind(if (!is.na(habit)) case("one reference scene's ratio", habit),

@@ -2,13 +2,15 @@
 
 #' Can these sites do this job?
 #'
-#' Holds what the shots of a job need (their own `needs`, engine and version, limits, sizes to send, the slowest frame, the
-#' memory that was measured) against what each rate card says the site can do. A card that does not speak of what is
-#' needed gives `unknown`, which never counts as fitting; what was rendered there with this very version is known to fit.
+#' Holds what the shots of a job need (their own `needs`, engine and version, limits, sizes to send, the slowest frame,
+#' the memory that was measured) against what each rate card says the site can do. A card that does not speak of what is
+#' needed gives `unknown`, which never counts as fitting; what was rendered there with this very version is known to
+#' fit.
 #'
 #' @param job From [render_job()].
 #' @param sites A site from [read_site()] or a list of them.
-#' @return A tibble of class `fit`, one row for each thing that a site was asked: `site`, `field`, `needs`, `has`, `answer`
+#' @return A tibble of class `fit`, one row for each thing that a site was asked: `site`, `field`, `needs`, `has`,
+#' `answer`
 #'   (`fits`, `does not fit`, `unknown`), `says` (which side to move; `NA` where it fits). `summary()` gives one row a
 #'   site: `site`, `answer` (the worst of its rows) and `because`.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
@@ -59,10 +61,11 @@ job_needs <- function(job) {
   kinds <- Filter(length, lapply(stated, `[[`, "devices"))
   measured <- job$evidence[["peak_mem_mb"]][!is.na(job$evidence[["peak_mem_mb"]])]
   memory <- c(most("memory"), measured * 1e6)
+  limits <- lapply(job$shots, function(shot) names(Filter(length, shot$limit)))
   list(
     engine = job$engine, version = job$version, add_ons = named("add_ons"), hosts = named("hosts"),
     devices = if (length(kinds)) Reduce(intersect, kinds), memory = if (length(memory)) max(memory),
-    device_memory = most("device_memory"), limits = unique(unlist(lapply(job$shots, function(s) names(Filter(length, s$limit))))),
+    device_memory = most("device_memory"), limits = unique(unlist(limits)),
     cameras = all_of("cameras"), outputs = all_of("outputs"), channels = all_of("channels"), spread = all_of("spread"),
     confidential = any(vapply(stated, function(n) isTRUE(n$confidential), NA)),
     upload = max(vapply(job$shots, `[[`, 0, "upload")),

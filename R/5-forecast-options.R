@@ -8,8 +8,9 @@
 #' @param job From [render_job()].
 #' @param sites A site from [read_site()] or a list of them.
 #' @return A tibble of class `job_options`, one row an option: `option` (its name), `site`, `tier`, `nodes`, `speed`
-#'   (of a node, relative to the job's reference node), `evidence` (measured, claimed, assumed), `speed_from`. Attributes:
-#'   `left_out`, a tibble of `site` and `reason`; `doubts`, what is doubtful about the rate cards (no date, old, no source).
+#'   (of a node, relative to the job's reference node), `evidence` (measured, claimed, assumed), `speed_from`.
+#'   Attributes: `left_out`, a tibble of `site` and `reason`; `doubts`, what is doubtful about the rate cards (no date,
+#'   old, no source).
 #' @section Conditions: `clockpigeon_error_option` when no site is left.
 #' @examples
 #' project <- read_project(demo_file())

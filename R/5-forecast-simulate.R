@@ -99,7 +99,8 @@ option_cost <- function(job, site, tier, metered, since) {
   kinds <- vapply(tariff_of(site, tier, engine = job$engine, on = Sys.Date())$balances, `[[`, "", "kind")
   prepaid <- rowSums(totals[, 6 + which(kinds == "prepaid"), drop = FALSE])
   minor <- totals[, "to_pay"] + prepaid
-  from_minor(to_minor(from_minor(minor, site$currency) * rate_to(site, job$currency, job$rates)$rate, job$currency), job$currency)
+  from_minor(to_minor(from_minor(minor, site$currency) * rate_to(site, job$currency, job$rates)$rate, job$currency),
+             job$currency)
 }
 
 transfer_s <- function(bytes, site) if (is.null(site$link)) 0 else sum(bytes) / site$link

@@ -14,22 +14,27 @@ bill_text <- function(x, width = terminal_width()) {
   money <- function(v) formatC(v, format = "f", digits = digits)
   quantity <- x[["quantity"]]
   body <- data.frame(
-    line = x[["item"]], quantity = ifelse(is.na(quantity), "", formatC(quantity, format = "f", digits = 3, drop0trailing = TRUE)),
+    line = x[["item"]], quantity = ifelse(is.na(quantity), "", formatC(quantity, format = "f", digits = 3,
+                                                                       drop0trailing = TRUE)),
     unit = ifelse(is.na(x[["unit"]]), "", x[["unit"]]),
     price = ifelse(is.na(x[["price"]]), "", format_price(x[["price"]], digits)),
     amount = money(x[["amount"]]), rule = ifelse(is.na(x[["rule"]]), "", x[["rule"]]), check.names = FALSE
   )
   names(body)[names(body) == "amount"] <- currency
   if (!is.null(x[["converted"]])) {
-    body[[x[["converted_currency"]][1]]] <- formatC(x[["converted"]], format = "f", digits = minor_digits(x[["converted_currency"]][1]))
+    body[[x[["converted_currency"]][1]]] <- formatC(x[["converted"]], format = "f",
+                                                    digits = minor_digits(x[["converted_currency"]][1]))
     body <- body[c(setdiff(names(body), "rule"), "rule")]
   }
   if (all(body$rule == "")) body$rule <- NULL
-  parts <- c(list = "list price", minimum = "up to minimums", discount = "discount", tax = "tax", credit = "credit used")
+  parts <- c(list = "list price", minimum = "up to minimums", discount = "discount", tax = "tax",
+             credit = "credit used")
   shown <- c("list", Filter(function(p) total[[p]] != 0, setdiff(names(parts), "list")))
-  c(text_table(body, right = setdiff(names(body), c("line", "unit", "rule")), spare = c("unit", "rule"), width = width), "",
+  c(text_table(body, right = setdiff(names(body), c("line", "unit", "rule")), spare = c("unit", "rule"), width = width),
+    "",
     wrap_lines(paste0("To pay: ", format_money(total$to_pay, currency),
-                      if (length(shown) > 1) paste0(" (", paste(parts[shown], money(unlist(total[shown])), collapse = ", "), ")"), "."), width),
+                      if (length(shown) > 1) paste0(" (", paste(parts[shown], money(unlist(total[shown])),
+                                                                collapse = ", "), ")"), "."), width),
     if (!is.null(total[["converted"]]) && !is.na(total$rate)) {
       wrap_lines(paste0("That is ", format_money(total$converted, total$converted_currency), ": 1 ", currency, " = ",
                         signif(total$rate, 6), " ", total$converted_currency,
@@ -92,25 +97,32 @@ card_lines <- function(site, width = terminal_width()) {
   charges <- do.call(rbind, lapply(tariff$charges, function(x) {
     data.frame(charge = sub(", tier .*", "", x$item), price = paste0(vapply(x$amounts, money, ""), ifelse(x$from > 0,
                paste0(" from ", x$from / x$scale, " on"), "")), per = x$per,
-               step = if (x$value == "ms" && x$step > 1) paste0(format_duration(x$step / 1000), " ", x$rounding, ", each ", x$rounded) else "",
+               step = if (x$value == "ms" && x$step > 1) paste0(format_duration(x$step / 1000), " ", x$rounding,
+                                                                ", each ", x$rounded) else "",
                counts = counted_words(x, site))
   }))
   tiers <- vapply(site$tiers, function(t) {
     paste0("Tier ", t$tier, ": ", paste(t$nodes, collapse = ", "), " nodes at once",
            if (t$factor != 1) paste0(", price times ", t$factor),
-           if (t$wait$median_s > 0) paste0(", waits ", format_duration(t$wait$median_s), " (one in ten over ", format_duration(t$wait$p90_s), ")"), ".")
+           if (t$wait$median_s > 0) paste0(", waits ", format_duration(t$wait$median_s), " (one in ten over ",
+                                           format_duration(t$wait$p90_s), ")"), ".")
   }, "")
   hires <- vapply(site$hires, function(h) {
-    paste0("Hire class ", h$hire, ": ", if (length(h$devices)) paste0(h$devices, if (h$devices == 1) " device" else " devices"),
-           if (length(h$amount)) paste0(", ", money(h$amount), " per ", site$price$per), if (length(h$at_once)) paste0(", at most ", h$at_once, " at once"), ".")
+    paste0("Hire class ", h$hire, ": ", if (length(h$devices)) paste0(h$devices,
+                                                                      if (h$devices == 1) " device" else " devices"),
+           if (length(h$amount)) paste0(", ", money(h$amount), " per ", site$price$per),
+             if (length(h$at_once)) paste0(", at most ", h$at_once, " at once"), ".")
   }, "")
   rest <- setdiff(also_charged(site), c(vapply(site$charges, `[[`, "", "charge"), "job fee", "volume brackets",
                                         paste(length(site$hires), "hire classes")))
   c(wrap_lines(paste0(site$site, ": ", first_of(site$about, site$kind), ". As of ",
-                      if (length(site$as_of)) format(site$as_of) else "an unknown day", ", ", first_of(site$source, "no source"), "."), width), "",
-    text_table(charges, right = "price", spare = c("counts", "step"), width = width), "", wrap_lines(c(tiers, hires), width),
+                      if (length(site$as_of)) format(site$as_of) else "an unknown day", ", ",
+                        first_of(site$source, "no source"), "."), width), "",
+    text_table(charges, right = "price", spare = c("counts", "step"), width = width), "",
+      wrap_lines(c(tiers, hires), width),
     if (length(rest)) wrap_lines(paste0("Also: ", toString(rest), "."), width),
-    if (length(site$open)) wrap_lines(paste0("May render: ", paste(format_hours(site$open), collapse = "; "), " (", site$time_zone, ")."), width),
+    if (length(site$open)) wrap_lines(paste0("May render: ", paste(format_hours(site$open), collapse = "; "), " (",
+                                             site$time_zone, ")."), width),
     if (length(site$community)) wrap_lines(community_words(site, money), width),
     if (length(card_doubts(site))) wrap_lines(paste0("Doubtful prices: ", card_doubts(site)), width))
 }
@@ -119,9 +131,10 @@ counted_words <- function(charge, site) {
   if (charge$per %in% c("job", "node")) return("")
   not <- c(if (!site$billed$prepass && charge$value != "bytes") "pre-pass", if (!site$billed$failed) "failed frames",
            if (!site$billed$aborted) "aborted frames")
-  base <- if (charge$value != "ms") paste(setdiff(charge$activities, c("prepass", if (charge$value == "bytes") character())), collapse = ", ")
+  base <- if (charge$value != "ms") toString(setdiff(charge$activities, "prepass"))
           else if ("start" %in% charge$activities) "boot to release" else "rendering"
-  paste0(base, if (length(charge$hours)) paste0(", ", paste(format_hours(charge$hours), collapse = "; ")), if (length(not)) paste0(", not ", either(not)))
+  paste0(base, if (length(charge$hours)) paste0(", ", paste(format_hours(charge$hours), collapse = "; ")),
+         if (length(not)) paste0(", not ", either(not)))
 }
 
 # Hours of the day as text: mon-fri 22:00-06:00.
@@ -130,18 +143,25 @@ format_hours <- function(hours) {
   vapply(hours, function(h) {
     at <- match(h$days, week_days)
     run <- length(at) > 1 && all(diff(at) %% 7 == 1)
-    days <- if (length(at) == 7) "daily" else if (run) paste0(h$days[1], "-", h$days[length(at)]) else paste(h$days, collapse = ", ")
+    days <- if (length(at) == 7) "daily"
+            else if (run) paste0(h$days[1], "-", h$days[length(at)])
+            else toString(h$days)
     if (h$from == 0 && h$to == 86400) days else paste0(days, " ", clock(h$from), "-", clock(h$to))
   }, "")
 }
 
 community_words <- function(site, money) {
   c(if (length(site$community$earn)) {
-      paste0("Earned: ", paste0(vapply(site$community$earn, function(e) paste0(money(e$amount), " an hour of ", e$device), ""), collapse = "; "), ".")
+      paste0("Earned: ", paste0(vapply(site$community$earn,
+                                       function(e) paste0(money(e$amount), " an hour of ", e$device), ""),
+                                         collapse = "; "), ".")
     },
-    paste0("Asks: ", paste(c(if (length(site$community$entry)) paste("a balance of", money(site$community$entry), "to enter"),
-                             if (length(site$can$frame_cap)) paste0("frames of at most ", format_duration(site$can$frame_cap$time), " on a ",
+    paste0("Asks: ", paste(c(if (length(site$community$entry)) paste("a balance of", money(site$community$entry),
+                                                                     "to enter"),
+                             if (length(site$can$frame_cap)) paste0("frames of at most ",
+                                                                    format_duration(site$can$frame_cap$time), " on a ",
                                                                     site$can$frame_cap$on),
-                             if (site$community$smallest_job > 0) paste("jobs of at least", format_duration(site$community$smallest_job)),
+                             if (site$community$smallest_job > 0) paste("jobs of at least",
+                                 format_duration(site$community$smallest_job)),
                              paste("queue", site$community$queue)), collapse = ", "), "."))
 }

@@ -79,6 +79,12 @@ wrap_lines <- function(text, width = terminal_width(), indent = 2) {
   gsub("\u00a0", " ", lines, fixed = TRUE)
 }
 
+# A label and a text beside it, wrapped in its own column.
+labelled_lines <- function(label, text, wide, width = terminal_width()) {
+  lines <- wrap_lines(text, width - wide, indent = 0)
+  paste0(pad_text(c(label, rep("", length(lines) - 1)), wide), lines)
+}
+
 number_text <- function(x, digits = 2) ifelse(is.na(x), "unknown", formatC(x, format = "f", digits = digits))
 
 # Both ends of a range, as in 2.10 to 2.41.

@@ -92,6 +92,9 @@ cli_options <- list(
               opt("--hire", "its hire class [the usage's, or the first]"), opt("--engine", "engine [the usage's]"),
               opt("--on", "date of the bill, such as 2026-11-03 [the usage's, or today]"),
               opt("--to", "currency to show it in as well [the project's]"), format_option),
+  check = list(opt("--site", "site that they are to go to [every site is asked]"),
+               opt("--against", "a finished frame, to hold its size and samples against what was asked"),
+               opt("--engine", "engine [the project's default]"), format_option),
   forecast = c(job_options, list(format_option)),
   choose = c(job_options, choice_options, list(figure_option, format_option)),
   report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
@@ -99,7 +102,8 @@ cli_options <- list(
   help = list()
 )
 
-cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]", bill = "USAGE", import = "FILE...",
+cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]",
+                   check = "[SHOT]", bill = "USAGE", import = "FILE...",
                    help = "[COMMAND]")
 
 cli_parser <- function(command) {

@@ -22,13 +22,15 @@ cli_bill <- function(args) {
   name <- first_of(o$site, if (inherits(usage, "usage")) usage$site)
   if (is.null(name)) stop_input("usage", "names no site", "clockpigeon bill", "Write --site NAME.")
   site <- project_entry(project$sites, name, "site")
-  on <- if (length(o$on)) date_field(o$on, "option --on") else if (inherits(usage, "usage")) first_of(usage$on, Sys.Date()) else Sys.Date()
+  on <- first_of(if (length(o$on)) date_field(o$on, "option --on"), if (inherits(usage, "usage")) usage$on, Sys.Date())
   to <- first_of(o$to, project$currency)
   known <- !is.null(rate_to(site, to, project$rates, on))
   x <- bill(usage, site, o$tier, o$hire, first_of(o$engine, NA_character_), on,
-            to = if (to != site$currency && (known || length(o$to))) check_currency(to, "option --to"), rates = project$rates)
+            to = if (to != site$currency && (known || length(o$to))) check_currency(to, "option --to"),
+              rates = project$rates)
   cli_emit(x, o$format, function() {
-    c(wrap_lines(paste0(if (inherits(usage, "usage")) paste0(usage$usage, ", "), site$site, ", ", format(on), ":")), "", bill_text(x),
+    c(wrap_lines(paste0(if (inherits(usage, "usage")) paste0(usage$usage, ", "), site$site, ", ", format(on), ":")), "",
+      bill_text(x),
       if (!known && length(site$unit)) wrap_lines(earning_words(site, -sum(x[["amount"]][x[["part"]] == "credit"]))))
   })
   0L
@@ -37,7 +39,8 @@ cli_bill <- function(args) {
 # The usage named: a file, or one of the project's usages/; the only one when there is one.
 cli_usage <- function(project, args) {
   if (!length(args)) {
-    stop_input("usage", "names no usage", "clockpigeon bill", paste0("Write a file, or ", either(names(project$usages)), "."))
+    stop_input("usage", "names no usage", "clockpigeon bill", paste0("Write a file, or ", either(names(project$usages)),
+                                                                     "."))
   }
   if (!file.exists(args[1])) return(project_entry(project$usages, args[1], "usage"))
   if (!grepl("\\.csv$", args[1])) return(read_usage(args[1]))
@@ -48,6 +51,8 @@ cli_usage <- function(project, args) {
 earning_words <- function(site, spent) {
   earn <- site$community$earn
   if (!length(earn) || spent <= 0) return(NULL)
-  paste0("To earn that again: ", paste0(vapply(earn, function(e) paste0(format_duration(3600 * spent / e$amount), " of a ", e$device), ""),
+  paste0("To earn that again: ", paste0(vapply(earn,
+                                               function(e) paste0(format_duration(3600 * spent / e$amount), " of a ",
+                                                                  e$device), ""),
                                         collapse = ", or "), ".")
 }

@@ -1,4 +1,5 @@
-# Bills: many usages priced by compiled code beside the plain R bill, in turns, and whether both agree to the minor unit.
+# Bills: many usages priced by compiled code beside the plain R bill, in turns, and whether both agree to the minor
+# unit.
 #   Rscript bench/bill.R [agree]      (100000 usages to compare when absent)
 suppressPackageStartupMessages(library(clockpigeon))
 say <- function(name, value, unit) cat(name, format(value, digits = 4, scientific = FALSE), unit, "\n")

@@ -18,7 +18,8 @@ looked_at <- function(basis) {
     lapply(seq(0, 28, by = 4), function(off) {
       x <- x[x$frame > off, ]
       if (basis == "work") {
-        list(kind = paste(x$shot[1], "work"), full = x$work / 1e6, cheap = x$cheap_work / 1e6, cost = sum(x$cheap_work) / 1e6,
+        list(kind = paste(x$shot[1], "work"), full = x$work / 1e6, cheap = x$cheap_work / 1e6,
+             cost = sum(x$cheap_work) / 1e6,
              load = 0)
       } else {
         list(kind = x$shot[1], full = x$seconds, cheap = pmax(x$cheap_s, 1e-4), cost = sum(x$cheap_s + x$cheap_load_s),
@@ -58,14 +59,17 @@ made <- lapply(rep(c("smooth", "cut", "rising", "rare"), 250), simulated)
 # Complete shots as timings, each with its cheap pass, and the prior that they teach.
 as_timings <- function(name, full, cheap) {
   setting <- function(seconds, width) {
-    data.frame(scene = name, engine = "any", engine_version = "1", limit_kind = "samples", limit_value = 8, width = width,
-               height = 90, features = NA, node = "any", site = NA, frame = seq_along(full), piece = NA, wall_s = seconds,
+    data.frame(scene = name, engine = "any", engine_version = "1", limit_kind = "samples", limit_value = 8,
+               width = width,
+               height = 90, features = NA, node = "any", site = NA, frame = seq_along(full), piece = NA,
+                 wall_s = seconds,
                compute_s = seconds, status = "ok", activity = "render", `repeat` = 1, warm = NA, check.names = FALSE)
   }
   rbind(setting(full, 160), setting(cheap, 20))
 }
 taught_by <- function(shots) {
-  learn_curve_prior(do.call(rbind, Map(function(s, i) as_timings(paste("shot", i), s$full, s$cheap), shots, seq_along(shots))))
+  learn_curve_prior(do.call(rbind, Map(function(s, i) as_timings(paste("shot", i), s$full, s$cheap), shots,
+                                       seq_along(shots))))
 }
 set.seed(21)
 teachers <- lapply(rep(c("smooth", "cut", "rising", "rare"), 3), simulated)
@@ -73,7 +77,8 @@ whole_shots <- Filter(function(s) length(s$full) == 120, real)
 whole_kinds <- vapply(whole_shots, `[[`, "", "kind")
 by_work <- function(kind) grepl("work$", kind)
 priors <- if (Sys.getenv("PRIOR") != "weak") {
-  learned <- lapply(whole_kinds, function(k) taught_by(whole_shots[whole_kinds != k & by_work(whole_kinds) == by_work(k)]))
+  learned <- lapply(whole_kinds, function(k) taught_by(whole_shots[whole_kinds != k &
+                                                                   by_work(whole_kinds) == by_work(k)]))
   c(stats::setNames(learned, whole_kinds), list(simulated = taught_by(teachers)))
 }
 prior_for <- function(kind) {
@@ -83,7 +88,8 @@ prior_for <- function(kind) {
 even <- function(full, n) mean(full[first_probes(seq_along(full), min(n, length(full)))]) * length(full)
 of_curve <- function(curve, total) {
   t <- total_time(curve, draws = 1000)
-  c(error = abs(t$median / total - 1), of_mean = abs(t$mean / total - 1), covered = t$lower <= total && total <= t$upper, width = (t$upper - t$lower) / total)
+  c(error = abs(t$median / total - 1), of_mean = abs(t$mean / total - 1), covered = t$lower <= total &&
+    total <= t$upper, width = (t$upper - t$lower) / total)
 }
 one_shot <- function(shot, n, seed) {
   frames <- seq_along(shot$full)
@@ -98,11 +104,15 @@ one_shot <- function(shot, n, seed) {
   # Even spacing gets as many frames as cost the same as the cheap pass and its probes.
   budget <- shot$cost + sum(shot$full[at] + shot$load)
   afford <- n
-  while (afford < length(frames) && sum(shot$full[first_probes(frames, afford + 1)] + shot$load) <= budget) afford <- afford + 1
+  while (afford < length(frames) && sum(shot$full[first_probes(frames, afford + 1)] +
+                                        shot$load) <= budget) afford <- afford + 1
   data.frame(kind = shot$kind, n = n, first = off(shot$full[1] * length(frames)),
-             three = off(mean(shot$full[1:3]) * length(frames)), even = off(even(shot$full, n)), plain = plain[["error"]],
-             plain_of_mean = plain[["of_mean"]], plain_covered = plain[["covered"]], plain_width = plain[["width"]], cheap = with[["error"]],
-             cheap_covered = with[["covered"]], cheap_width = with[["width"]], even_same_cost = off(even(shot$full, afford)),
+             three = off(mean(shot$full[1:3]) * length(frames)), even = off(even(shot$full, n)),
+               plain = plain[["error"]],
+             plain_of_mean = plain[["of_mean"]], plain_covered = plain[["covered"]], plain_width = plain[["width"]],
+               cheap = with[["error"]],
+             cheap_covered = with[["covered"]], cheap_width = with[["width"]],
+               even_same_cost = off(even(shot$full, afford)),
              afford = afford, cheap_share = shot$cost / total, correlation = cor(log(shot$cheap), log(shot$full)))
 }
 all <- c(real, made)
@@ -120,7 +130,8 @@ show <- function(x, label) {
                        "%.1f %% of the shot, r %.2f: %4.1f %% (covers %3.0f %%, width %3.0f %%), even at its cost (%.1f) %4.1f %%\n"),
                 label, n, 100 * m[["first"]], 100 * m[["three"]], 100 * m[["even"]], 100 * m[["plain"]],
                 100 * m[["plain_covered"]], 100 * m[["plain_width"]], 100 * m[["cheap_share"]], m[["correlation"]],
-                100 * m[["cheap"]], 100 * m[["cheap_covered"]], 100 * m[["cheap_width"]], m[["afford"]], 100 * m[["even_same_cost"]]))
+                100 * m[["cheap"]], 100 * m[["cheap_covered"]], 100 * m[["cheap_width"]], m[["afford"]],
+                  100 * m[["even_same_cost"]]))
   }
 }
 for (n in unique(found$n)) {
@@ -144,7 +155,8 @@ for (set in lapply(unique(set_of), function(s) list(s, found[set_of == s, ]))) {
 }
 for (kind in c("flashes", "flashes work", "simulated rare")) {
   rare <- found[found$kind == kind & found$n < 20, ]
-  say(paste0("cheap_error_over_even_rare_heavy_frames_", gsub(" ", "_", kind)), mean(rare$cheap) / mean(rare$even_same_cost),
+  say(paste0("cheap_error_over_even_rare_heavy_frames_", gsub(" ", "_", kind)),
+      mean(rare$cheap) / mean(rare$even_same_cost),
       "ratio (a third asked)")
 }
 
@@ -172,6 +184,7 @@ dense <- function() {
 }
 ours <- function() clockpigeon:::curve_moments_at(curve, p)
 off <- max(abs(unlist(dense()) - unlist(ours())))
-turns <- replicate(9, c(system.time(for (k in 1:3) dense())[["elapsed"]] / 3, system.time(for (k in 1:300) ours())[["elapsed"]] / 300))
+turns <- replicate(9, c(system.time(for (k in 1:3) dense())[["elapsed"]] / 3,
+                        system.time(for (k in 1:300) ours())[["elapsed"]] / 300))
 say("moments_largest_difference_from_dense", off, "(1e-6 asked)")
 say("dense_time_over_ours_500_frames", stats::median(turns[1, ] / turns[2, ]), "ratio (100 asked)")

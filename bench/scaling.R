@@ -4,7 +4,8 @@ say <- function(name, value, unit) cat(name, format(value, digits = 3, scientifi
 pebble <- system.file("bin", "pebble", package = "clockpigeon")
 picture <- tempfile(fileext = ".png")
 render <- function(...) {
-  said <- processx::run(pebble, c("--scene", "gallery", "--frame", "1", "--size", "320x192", "--samples", "8", "--out", picture, ...))$stdout
+  said <- processx::run(pebble, c("--scene", "gallery", "--frame", "1", "--size", "320x192", "--samples", "8", "--out",
+                                  picture, ...))$stdout
   number <- function(word) as.numeric(sub(paste0(".*\n", word, " ([0-9.]+).*"), "\\1", said))
   c(load = number("load"), compute = number("compute"))
 }
@@ -30,7 +31,8 @@ fit <- fit_scaling(helpers, slowest, unit = "helpers")
 print(fit)
 for (n in bands) {
   at <- which(helpers == n)
-  say(paste0("bands_", n), mean(slowest[at]), sprintf("s a frame (fit %.3f), slowest band over mean band %.2f", predict(fit, n)$seconds,
+  say(paste0("bands_", n), mean(slowest[at]), sprintf("s a frame (fit %.3f), slowest band over mean band %.2f",
+                                                      predict(fit, n)$seconds,
                                                      mean(vapply(parts[at], function(p) max(p) / mean(p), 0))))
 }
 advice <- spread_advice(list(seconds = rep(mean(slowest[helpers == 1]), 24), load_s = 0.01), rep(1, 8))

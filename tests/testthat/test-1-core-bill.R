@@ -3,7 +3,8 @@ demo_site <- function(name) read_site(demo_file(paste0("sites/", name, ".yaml"))
 # A card of one's own: the demo's node-hour farm, with other fields.
 card <- function(price = "{per: node-hour, amount: 2.60 EUR}", ..., meter = "rendering") {
   path <- write_file(scratch(parent.frame()), "a.yaml", "site: a", "kind: managed", "as_of: 2026-10-01", "source: x",
-                     "currency: EUR", "engines: [sundew, millrace]", paste("meter:", meter), paste("price:", price), ...,
+                     "currency: EUR", "engines: [sundew, millrace]", paste("meter:", meter), paste("price:", price),
+                       ...,
                      "tiers: [{tier: t, nodes: [1]}, {tier: quick, nodes: [1], factor: 1.75}]")
   read_site(path)
 }
@@ -14,14 +15,15 @@ twelve <- list(
   "own pool: energy, dearer by day, wear, and hours taken from the owner" = list(
     # Tuesday 07:00 to 10:00 in Lisbon, 3 h at 420 W = 1.26 kWh x 0.19 = 0.2394 -> 0.24; from 08:00 on 2 h = 0.84 kWh x
     # 0.12 = 0.1008 -> 0.10; wear 3 x 0.065 = 0.195 -> 0.20; from 09:00 on 1 h x 4.50 = 4.50. Sum 5.04
-    site = "loftnights", usage = data.frame(node = "loft-2", seconds = hours(3), began = "2026-11-03 07:00"), to_pay = 5.04),
+    site = "loftnights", usage = data.frame(node = "loft-2", seconds = hours(3), began = "2026-11-03 07:00"),
+      to_pay = 5.04),
   "rented by the hour, from boot to release, each machine to its started minute" = list(
     # 4000 s -> 67 min, 3700 s -> 62 min; 129 min = 2.15 h x 2.60 = 5.59
     site = "quayside", usage = data.frame(node = c("a", "b"), activity = c("render", "idle"), seconds = c(4000, 3700)),
     to_pay = 5.59),
   "hire classes, each run to its started hour; storage, transfer, minimum of a month, tax" = list(
-    # double: 2 runs of 1 h 20 -> 4 h x 3.40 = 13.60; 50 GB x 10 days x 0.004 = 2.00; 12 GB out x 0.07 = 0.84; sum 16.44;
-    # up to 25.00: 8.56; tax 21 % of 25.00 = 5.25. To pay 30.25
+    # double: 2 runs of 1 h 20 -> 4 h x 3.40 = 13.60; 50 GB x 10 days x 0.004 = 2.00; 12 GB out x 0.07 = 0.84; sum
+    # 16.44; up to 25.00: 8.56; tax 21 % of 25.00 = 5.25. To pay 30.25
     site = "tollhouse", hire = "double",
     usage = data.frame(node = c("a", "a", "-", "-"), activity = c("render", "render", "storage", "download"),
                        seconds = c(4800, 4800, 0, 0), gb = c(0, 0, 50, 12), days = c(0, 0, 10, 0)), to_pay = 30.25),
@@ -50,13 +52,16 @@ twelve <- list(
     site = "broadloom", usage = data.frame(node = "a", frames = 50, megapixels = 2.0736), to_pay = 5.00),
   "volume brackets that go on from what the month saw before" = list(
     # 490 core-hours before; 32 more: 10 x 0.048 = 0.48, 22 x 0.041 = 0.902 -> 0.90
-    site = "coppice", this_month = list(quantity = 490), usage = data.frame(node = "a", seconds = hours(1)), to_pay = 1.38),
+    site = "coppice", this_month = list(quantity = 490), usage = data.frame(node = "a", seconds = hours(1)),
+      to_pay = 1.38),
   "starting credit smaller than the bill, and prepaid after it" = list(
     # gift has ended by 2027: 20 h x 2.95 = 59.00, no discount; tax 12.39; 71.39; prepaid 40.00. To pay 31.39
-    site = "highgarret", on = as.Date("2027-01-05"), usage = data.frame(node = "a", seconds = hours(20)), to_pay = 31.39),
+    site = "highgarret", on = as.Date("2027-01-05"), usage = data.frame(node = "a", seconds = hours(20)),
+      to_pay = 31.39),
   "community farm, in its own unit, own frames free, paid from what was earned" = list(
     # 15 h 20 x 1.9 = 29.1333 + 27 h 05 x 1.0 = 27.0833: 56.2167 work-hours x 12 = 674.60 shells, all from the balance
-    site = "undertow", usage = data.frame(node = c("x", "y", "z"), score = c(1.9, 1, 1.9), seconds = c(55200, 97500, 53400),
+    site = "undertow", usage = data.frame(node = c("x", "y", "z"), score = c(1.9, 1, 1.9),
+                                          seconds = c(55200, 97500, 53400),
                                           own = c(FALSE, FALSE, TRUE)), to_pay = 0, credit = 674.60)
 )
 
@@ -67,7 +72,8 @@ for (name in names(twelve)) local({
     x <- bill(case$usage, site, tier = case$tier, hire = case$hire, on = case$on, this_month = case$this_month)
     total <- summary(x)
     expect_equal(total$to_pay, case$to_pay, tolerance = 1e-12)
-    for (part in intersect(names(case), c("credit", "discount"))) expect_equal(total[[part]], case[[part]], tolerance = 1e-12)
+    for (part in intersect(names(case), c("credit",
+                                          "discount"))) expect_equal(total[[part]], case[[part]], tolerance = 1e-12)
     expect_equal(sum(x$amount), case$to_pay, tolerance = 1e-9)
     expect_identical(unique(x$currency), site$currency)
     many <- clockpigeon:::bill_many(cbind(usage = 1L, case$usage), site, case$tier, case$hire, on = case$on,
@@ -78,7 +84,8 @@ for (name in names(twelve)) local({
 
 test_that("the meter rounds each run, each node, or the job as a whole", {
   use <- data.frame(node = c("a", "a", "b"), seconds = c(61, 58, 60))
-  quantity <- function(...) bill(use, card(paste0("{per: node-hour, amount: 60 EUR, step: 1 min, ", ..., "}")))$quantity * 60
+  quantity <- function(...) bill(use, card(paste0("{per: node-hour, amount: 60 EUR, step: 1 min, ", ...,
+                                                  "}")))$quantity * 60
   expect_equal(quantity("rounded: run"), 2 + 1 + 1)
   expect_equal(quantity("rounded: node"), 2 + 1)
   expect_equal(quantity("rounded: job"), 3)
@@ -99,7 +106,8 @@ test_that("a whole price follows the bracket that the quantity reaches", {
 })
 
 test_that("discounts are off the list price, by date, engine, tier and charge, and never more than it", {
-  site <- card("{per: node-hour, amount: 10 EUR, fixed: 1 EUR}", "discounts:", "  - {discount: a, percent: 80 %, on: rendering}",
+  site <- card("{per: node-hour, amount: 10 EUR, fixed: 1 EUR}", "discounts:",
+               "  - {discount: a, percent: 80 %, on: rendering}",
                "  - {discount: b, percent: 50 %, engine: millrace}", "  - {discount: c, percent: 10 %, tier: quick}",
                "  - {discount: d, percent: 30 %, from: 2026-11-01, to: 2026-11-30}")
   use <- data.frame(node = "a", seconds = 3600)
@@ -116,15 +124,19 @@ test_that("R and C++ agree to the minor unit over random usages of every card", 
   clockpigeon:::with_seed(6, for (site in sites) {
     rows <- lapply(1:60, function(u) {
       n <- sample(1:6, 1)
-      data.frame(usage = u, node = sample(1:3, n, replace = TRUE), activity = sample(clockpigeon:::usage_activities, n, replace = TRUE),
-                 status = sample(clockpigeon:::timing_words$status, n, replace = TRUE), seconds = round(rlnorm(n, 8, 2), 3),
-                 frames = rpois(n, 40), megapixels = 2.0736, gb = round(rexp(n, 0.1), 3), days = sample(0:30, n, replace = TRUE),
+      data.frame(usage = u, node = sample(1:3, n, replace = TRUE),
+                 activity = sample(clockpigeon:::usage_activities, n, replace = TRUE),
+                 status = sample(clockpigeon:::timing_words$status, n, replace = TRUE),
+                   seconds = round(rlnorm(n, 8, 2), 3),
+                 frames = rpois(n, 40), megapixels = 2.0736, gb = round(rexp(n, 0.1), 3),
+                   days = sample(0:30, n, replace = TRUE),
                  began = "2026-11-03 21:15", own = runif(n) < 0.2)
     })
     many <- clockpigeon:::bill_many(do.call(rbind, rows), site, on = as.Date("2026-11-03"), engine = "millrace")
     digits <- 10^clockpigeon:::minor_digits(site$currency)
     one <- t(vapply(rows, function(x) {
-      unlist(clockpigeon:::as_frame(summary(bill(x, site, on = as.Date("2026-11-03"), engine = "millrace")))[1:6]) * digits
+      unlist(clockpigeon:::as_frame(summary(bill(x, site, on = as.Date("2026-11-03"),
+                                                 engine = "millrace")))[1:6]) * digits
     }, numeric(6)))
     expect_equal(unname(many[, 1:6]), unname(round(one)), tolerance = 0)
   })
@@ -161,6 +173,7 @@ test_that("bill validates its inputs", {
   expect_refusal(bill(data.frame(node = 1, seconds = 5, activity = "rendering"), site), "choice", "render")
   expect_refusal(bill(data.frame(node = 1, seconds = 5:6, devices = 1:2), site), "type", "two values of `devices`")
   expect_refusal(bill(data.frame(node = 1, seconds = 5), demo_site("loftnights")), "type", "began")
-  expect_refusal(bill(data.frame(node = 1, seconds = 5, began = "soon"), demo_site("loftnights")), "type", "2026-11-03 22:00")
+  expect_refusal(bill(data.frame(node = 1, seconds = 5, began = "soon"), demo_site("loftnights")), "type",
+                 "2026-11-03 22:00")
   expect_refusal(bill(data.frame(node = 1, seconds = 5), list()), "type", "read_site()")
 })

@@ -1,4 +1,5 @@
-rates <- data.frame(date = c("2026-10-01", "2026-11-02", "2026-11-02", "2026-11-09"), from = c("GBP", "GBP", "EUR", "EUR"),
+rates <- data.frame(date = c("2026-10-01", "2026-11-02", "2026-11-02", "2026-11-09"),
+                    from = c("GBP", "GBP", "EUR", "EUR"),
                     to = c("EUR", "EUR", "USD", "USD"), rate = c(1.152, 1.1485, 1.08, 1.09), source = "x")
 at <- function(...) clockpigeon:::exchange_rate(rates, ...)
 
@@ -20,7 +21,8 @@ test_that("two pairs of one day meet in the currency that they share", {
 })
 
 test_that("a site's unit goes through its worth, with the site's date where no other is", {
-  site <- list(currency = "points", as_of = as.Date("2026-10-05"), unit = list(worth = list(amount = 0.05, currency = "EUR")))
+  site <- list(currency = "points", as_of = as.Date("2026-10-05"),
+               unit = list(worth = list(amount = 0.05, currency = "EUR")))
   expect_equal(clockpigeon:::rate_to(site, "EUR", NULL), list(rate = 0.05, date = "2026-10-05",
                                                               source = "1 points = 0.05 EUR stated by the site"))
   x <- clockpigeon:::rate_to(site, "USD", rates)

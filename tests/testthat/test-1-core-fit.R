@@ -12,7 +12,8 @@ test_that("versions fit exactly or within bounds; candidates and unknown ranges 
   expect_identical(answer("4.2", "any"), "fits")
   expect_identical(answer(">=4.2", c("4.1", "4.3-rc1")), "does not fit")
   expect_identical(answer(">=4.2", ">=4.0"), "unknown")
-  expect_match(fit(needs(version = ">=4.3"), able(versions = list(sundew = c("4.2", "4.3-rc1"))))$says, "4.3-rc1 only a candidate")
+  expect_match(fit(needs(version = ">=4.3"), able(versions = list(sundew = c("4.2", "4.3-rc1"))))$says,
+               "4.3-rc1 only a candidate")
   expect_identical(fit(needs(), list())$answer, "unknown")
   no_engine <- fit(needs(), able(), engines = "millrace")
   expect_identical(c(no_engine$answer, no_engine$needs), c("does not fit", "sundew"))
@@ -42,7 +43,8 @@ test_that("memory, device memory with and without spill, and caps on sending are
 })
 
 test_that("kinds of devices need one in common; limits, cameras, outputs, channels and spreads all", {
-  x <- fit(needs(devices = c("cpu", "gpu"), limits = c("samples", "noise"), outputs = "exr", channels = "depth", cameras = "wide", spread = "bands"),
+  x <- fit(needs(devices = c("cpu", "gpu"), limits = c("samples", "noise"), outputs = "exr", channels = "depth",
+                 cameras = "wide", spread = "bands"),
            able(devices = "gpu", limits = "samples", outputs = c("png", "exr"), channels = "colour", cameras = "wide"))
   expect_identical(stats::setNames(x$answer, x$field)[-1],
                    c("device kind" = "fits", limit = "does not fit", camera = "fits", output = "fits",
@@ -62,7 +64,8 @@ test_that("the cap on a frame's time is held against the yardstick machine", {
 
 test_that("confidential work goes nowhere that shows it, and the worst answer is the site's", {
   answer <- function(...) fit(needs(confidential = TRUE), able(...), "confidential")$answer
-  expect_identical(c(answer(), answer(helpers_see_frames = TRUE), answer(helpers_see_frames = FALSE)), c("unknown", "does not fit", "fits"))
+  expect_identical(c(answer(), answer(helpers_see_frames = TRUE), answer(helpers_see_frames = FALSE)),
+                   c("unknown", "does not fit", "fits"))
   expect_identical(clockpigeon:::fit_of(c("fits", "unknown", "fits")), "unknown")
   expect_identical(clockpigeon:::fit_of(c("unknown", "does not fit")), "does not fit")
 })

@@ -25,7 +25,8 @@ mutated <- function(text) {
   i <- sample(length(lines), 1)
   chars <- strsplit(lines[i], "")[[1]]
   j <- if (length(chars)) sample(length(chars), 1) else 1
-  pool <- c("-1", "0", "99999999999999999999", "1e400", "~", "[]", "{}", "''", "true", ".nan", "20 %", "5 GBP", "2026-13-01",
+  pool <- c("-1", "0", "99999999999999999999", "1e400", "~", "[]", "{}", "''", "true", ".nan", "20 %", "5 GBP",
+            "2026-13-01",
             "!!binary AA==", "é", "\x01", "&a [*a]", "08", "MiB", ": :", "- ")
   switch(sample(7, 1),
          lines[-i], append(lines, lines[i], i), replace(lines, i, paste(chars[-j], collapse = "")),
@@ -47,7 +48,8 @@ test_that("600 broken rate cards give a card or an error of ours, and what is re
       site <- read_site(path)
       x <- bill(data.frame(node = "a", seconds = 4000, frames = 3, gb = 1, began = "2026-11-03 12:00"), site)
       if (is.finite(sum(x$amount))) "priced" else "no number"
-    }, clockpigeon_error = function(e) if (nchar(conditionMessage(e)) < 600) "refused" else "endless", error = function(e) {
+    }, clockpigeon_error = function(e) if (nchar(conditionMessage(e)) < 600) "refused" else "endless",
+      error = function(e) {
       paste("broken:", conditionMessage(e), "in", text)
     }, warning = function(w) paste("warned:", conditionMessage(w), "in", text))
   }, ""))

@@ -5,7 +5,8 @@ test_that("bad rates name their line", {
   refused("type", "line 3, field `rate`", "2026-10-01,GBP,EUR,1.15,x", "2026-10-02,GBP,EUR,-1,x")
   refused("type", "in the future", "2999-10-01,GBP,EUR,1.15,x")
   refused("currency", "ISO 4217", "2026-10-01,GBX,EUR,1.15,x")
-  refused("rates", c("line 3", "a second rate for 2026-10-01 GBP EUR"), "2026-10-01,GBP,EUR,1.15,x", "2026-10-01,GBP,EUR,1.16,x")
+  refused("rates", c("line 3", "a second rate for 2026-10-01 GBP EUR"), "2026-10-01,GBP,EUR,1.15,x",
+          "2026-10-01,GBP,EUR,1.16,x")
   refused("rates", c("line 2", "wrong way round", "0.86957"), "2026-10-01,GBP,EUR,1.15,x", "2026-10-12,EUR,GBP,1.16,x")
   expect_refusal(read_rates(write_file(scratch(), "r.csv", "date,rate", "2026-10-01,2")), "columns", "from")
   expect_refusal(read_rates(file.path(scratch(), "none.csv")), "rates", "cannot be read")

@@ -20,7 +20,8 @@ test_that("the demo's cards are read, with their defaults, in every way of selli
 })
 
 test_that("a card without date or source is read, and doubted", {
-  expect_match(clockpigeon:::card_doubts(read_site(card(as_of = "", source = ""))), "a: its prices bear no date; its prices name no source")
+  expect_match(clockpigeon:::card_doubts(read_site(card(as_of = "", source = ""))),
+               "a: its prices bear no date; its prices name no source")
   expect_length(clockpigeon:::card_doubts(read_site(card()), as.Date("2026-11-01")), 0)
   expect_match(clockpigeon:::card_doubts(read_site(card()), as.Date("2027-11-01")), "396 days old")
   expect_refusal(read_site(card(as_of = "as_of: 2999-01-01")), "type", "in the future")
@@ -41,7 +42,8 @@ test_that("cards without unit or a known currency are refused", {
 test_that("what contradicts itself in a card is refused, and what to write instead is said", {
   refused <- function(topic, patterns, ...) expect_refusal(read_site(card(...)), topic, patterns)
   brackets <- function(x) paste0("price: {per: node-hour, brackets: [", x, "]}")
-  refused("site", "inside the one before", price = brackets("{from: 0, to: 10, amount: 2 EUR}, {from: 8, amount: 1 EUR}"))
+  refused("site", "inside the one before",
+          price = brackets("{from: 0, to: 10, amount: 2 EUR}, {from: 8, amount: 1 EUR}"))
   refused("site", "has no price", price = brackets("{from: 0, to: 10, amount: 2 EUR}, {from: 12, amount: 1 EUR}"))
   refused("site", "has no price", price = brackets("{from: 5, amount: 1 EUR}"))
   refused("site", "nothing above it", price = brackets("{from: 0, to: 10, amount: 1 EUR}"))
@@ -54,13 +56,15 @@ test_that("what contradicts itself in a card is refused, and what to write inste
   refused("unit", c("sign", "20 %"), tax = "tax: {tax: t, percent: 20}")
   refused("unit", "20 %", tax = "tax: {tax: t, percent: 0.2}")
   refused("site", "two called 't'", tiers = "tiers: [{tier: t, nodes: [1]}, {tier: t, nodes: [2]}]")
-  refused("site", "ends before it begins", d = "discounts: [{discount: d, percent: 5 %, from: 2026-12-01, to: 2026-11-01}]")
+  refused("site", "ends before it begins",
+          d = "discounts: [{discount: d, percent: 5 %, from: 2026-12-01, to: 2026-11-01}]")
   refused("choice", "job fee", d = "discounts: [{discount: d, percent: 5 %, on: storage}]")
   refused("currency", c("GBP", "EUR"), b = "balances: [{balance: b, kind: gift, amount: 5 GBP}]")
   refused("site", "needs no `unit`", u = "unit: {worth: 1 EUR}")
   refused("choice", "mon-fri", o = "open: [{days: weekend}]")
   refused("type", "22:00", o = "open: [{from: \"25:00\"}]")
-  refused("site", "cannot be told apart by node", price = paste0("price: {per: node-hour, minimum_node: 1 EUR, brackets: ",
+  refused("site", "cannot be told apart by node",
+          price = paste0("price: {per: node-hour, minimum_node: 1 EUR, brackets: ",
           "[{from: 0, to: 10, amount: 2 EUR}, {from: 10, amount: 1 EUR}]}"))
 })
 
@@ -70,5 +74,6 @@ test_that("a site's own unit is a currency of its own, with a stated worth or no
   x <- bill(data.frame(node = "a", seconds = 3600), site, to = "EUR")
   expect_equal(c(x$amount, x$converted, x$rate), c(40, 2, 0.05))
   expect_refusal(bill(data.frame(node = "a", seconds = 3600), read_site(card(own)), to = "EUR"), "rates", "points")
-  expect_refusal(read_site(card(own, price = "price: {per: node-hour, amount: 40 credits}")), "currency", c("credits", "points"))
+  expect_refusal(read_site(card(own, price = "price: {per: node-hour, amount: 40 credits}")), "currency",
+                 c("credits", "points"))
 })

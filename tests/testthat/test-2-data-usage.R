@@ -9,11 +9,14 @@ test_that("the demo's usages are read, and priced by what they name", {
 })
 
 test_that("a usage that cannot be read names the file and field", {
-  usage <- function(row, ...) write_file(scratch(parent.frame()), "u.yaml", "usage: u", "site: s", ..., "rows:", paste("  -", row))
-  expect_refusal(read_usage(usage("{node: a, time: 8.20}")), "duration", c("u.yaml", "rows`[1], field `time`", "two ways"))
+  usage <- function(row, ...) write_file(scratch(parent.frame()), "u.yaml", "usage: u", "site: s", ..., "rows:",
+                                         paste("  -", row))
+  expect_refusal(read_usage(usage("{node: a, time: 8.20}")), "duration",
+                 c("u.yaml", "rows`[1], field `time`", "two ways"))
   expect_refusal(read_usage(usage("{node: a, data: 5}")), "unit", "MB")
   expect_refusal(read_usage(usage("{node: a, seconds: 5}")), "field", "seconds")
-  x <- read_usage(usage("{node: a, time: 1h, power: 300 W, frame_size: 1920x1080, frames: 2}", "this_month: {quantity: 3, amount: 4 GBP}"))
+  x <- read_usage(usage("{node: a, time: 1h, power: 300 W, frame_size: 1920x1080, frames: 2}",
+                        "this_month: {quantity: 3, amount: 4 GBP}"))
   expect_identical(x$rows$watts, 300)
   expect_identical(x$rows$megapixels, 2.0736)
   expect_refusal(bill(x, read_site(demo_file("sites/quayside.yaml"))), "currency", c("GBP", "EUR"))

@@ -20,7 +20,8 @@ test_that("engines that fail in their own ways are rows with the reason, and the
   ledger <- memory_ledger()
   for (case in cases) {
     # only the engine that never ends is given little time: a busy machine may stall any other
-    row <- bench(script_engine(folder, case[[1]]), time_limit = if (case[[2]] == "timed_out") 0.5 else 60, ledger = ledger)
+    row <- bench(script_engine(folder, case[[1]]), time_limit = if (case[[2]] == "timed_out") 0.5 else 60,
+                 ledger = ledger)
     expect_identical(row$status, case[[2]])
     if (is.na(case[[3]])) expect_true(is.na(row$note)) else expect_match(row$note, case[[3]], fixed = TRUE)
   }

@@ -1,5 +1,6 @@
 project <- read_project(demo_file())
-job <- function(shots, engine = "sundew", ...) render_job(project$shots[shots], engine, example_timings(), rates = project$rates, ...)
+job <- function(shots, engine = "sundew", ...) render_job(project$shots[shots], engine, example_timings(),
+                                                          rates = project$rates, ...)
 
 test_that("each site of the demo is asked, and says what stands in the way and which side moves", {
   x <- summary(eligible(job(c("gears", "gallery")), project$sites))

@@ -11,7 +11,8 @@ exact_job <- function(seconds, frames = 12L, ...) {
 }
 exact_site <- function(..., wait = 0, start = 0, price = "{per: node-hour, amount: 3.6 EUR, step: 1 s}") {
   path <- write_file(scratch(parent.frame()), "x.yaml", "site: x", "kind: rented", "as_of: 2026-10-01", "source: x",
-                     "currency: EUR", "engines: e", "nodes_like: n", "link: 1 MB/s", "meter: rendering", paste("price:", price), ...,
+                     "currency: EUR", "engines: e", "nodes_like: n", "link: 1 MB/s", "meter: rendering",
+                       paste("price:", price), ...,
                      "tiers: [{tier: t, nodes: [1, 5]}]")
   site <- read_site(path)
   site$start <- list(median_s = start, p90_s = start)
@@ -54,10 +55,13 @@ test_that("a forecast is charged by every rule of the card: frames, transfers, d
   expect_equal(cost(price = "{per: megapixel-frame, amount: 2 EUR}"), round(12 * 160 * 90 / 1e6 * 2, 2))
   # 12 frames of 0.25 GB come home: 3 GB x 0.10; discount 50 % off 3.06 + 0.30 ... rendering alone is 0.06
   free <- "{per: node-hour, amount: 36 EUR, step: 1 s}"
-  expect_equal(cost(price = free, "charges: [{charge: out, per: GB, amount: 0.10 EUR, activities: [download]}]"), 0.60 + 0.30)
-  expect_equal(cost(price = free, "discounts: [{discount: d, percent: 50 %}]", "tax: {tax: t, percent: 20 %}"), 0.30 * 1.2)
+  expect_equal(cost(price = free, "charges: [{charge: out, per: GB, amount: 0.10 EUR, activities: [download]}]"), 0.60 +
+               0.30)
+  expect_equal(cost(price = free, "discounts: [{discount: d, percent: 50 %}]", "tax: {tax: t, percent: 20 %}"),
+               0.30 * 1.2)
   # A gift is no cost; what was paid ahead is.
-  expect_equal(cost(price = free, "balances: [{balance: g, kind: gift, amount: 0.10 EUR}, {balance: p, kind: prepaid, amount: 5 EUR}]"), 0.50)
+  balances <- "balances: [{balance: g, kind: gift, amount: 0.10 EUR}, {balance: p, kind: prepaid, amount: 5 EUR}]"
+  expect_equal(cost(price = free, balances), 0.50)
 })
 
 test_that("waiting and speed have the spread that the card and the evidence give them", {

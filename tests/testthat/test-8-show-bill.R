@@ -5,7 +5,8 @@ test_that("a bill reads as what was used, what it costs, and what is left to pay
   text <- clockpigeon:::bill_text(x, 100)
   expect_match(text, "rendering, tier usual +20.175 +node-hour +2.95 +59.52", all = FALSE)
   expect_match(text, "autumn +-8.93 +15 % off the list price", all = FALSE)
-  expect_match(paste(text, collapse = " "), "To pay: 7.61 EUR (list price 59.52, discount 11.91, tax 10.00, credit used 50.00).",
+  expect_match(paste(text, collapse = " "),
+               "To pay: 7.61 EUR (list price 59.52, discount 11.91, tax 10.00, credit used 50.00).",
                fixed = TRUE)
   expect_output(print(x), "To pay: 7.61 EUR")
   both <- bill(project$usages[["gears-saltmill"]], project$sites$saltmill, to = "EUR", rates = project$rates)
@@ -19,7 +20,8 @@ test_that("all cards fit a line each, and one card says all it has", {
   card <- function(name) paste(clockpigeon:::card_lines(project$sites[[name]], 110), collapse = "\n")
   expect_match(card("loftnights"), "daily 08:00-22:00")
   expect_match(card("loftnights"), "May render: mon-fri 19:00-08:00; sat-sun (Europe/Lisbon).", fixed = TRUE)
-  expect_match(card("tollhouse"), "Hire class eightfold: 8 devices, 12.90 EUR per node-hour, at most 2 at once.", fixed = TRUE)
+  expect_match(card("tollhouse"), "Hire class eightfold: 8 devices, 12.90 EUR per node-hour, at most 2 at once.",
+               fixed = TRUE)
   expect_match(card("coppice"), "0.041 GBP from 500 on")
   expect_match(card("undertow"), "10.00 shells an hour of Quern 40")
   expect_match(card("undertow"), "frames of at most 20m00s on a Quern 40", fixed = TRUE)

@@ -103,3 +103,9 @@ test_that("core needs nothing but base R and stats", {
                                                    regexpr("[A-Za-z0-9]+(?=::)", lines, perl = TRUE))))
   expect_true(all(packages %in% c("stats", "utils", "ggplot2")), info = toString(unique(packages)))
 })
+
+test_that("no name is given twice: the later file would silently take the place of the earlier", {
+  skip_if(is.null(source_folder()), "the sources are not at hand")
+  names <- unlist(lapply(rooms(), defined_in))
+  expect_identical(unname(names[duplicated(names)]), character())
+})

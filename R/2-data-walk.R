@@ -1,0 +1,32 @@
+# Walking a folder: every file once, however its links turn.
+
+# Files under a folder: `path` (relative), `bytes`, `changed` (seconds since 1970), `readable`. A link to a folder that
+# was already walked, or that lies above, is not followed; `loops` names such links. Stops with the `most`-th file.
+walk_folder <- function(folder, most = 1e6) {
+  folder <- normalizePath(folder)
+  waiting <- ""
+  seen <- character()
+  paths <- loops <- character()
+  while (length(waiting) && length(paths) < most) {
+    here <- waiting[1]
+    waiting <- waiting[-1]
+    full <- if (nzchar(here)) file.path(folder, here) else folder
+    real <- normalizePath(full, mustWork = FALSE)
+    if (real %in% seen) {
+      loops <- c(loops, here)
+      next
+    }
+    seen <- c(seen, real)
+    names <- list.files(full, all.files = TRUE, no.. = TRUE)
+    if (!length(names)) next
+    inside <- if (nzchar(here)) paste0(here, "/", names) else names
+    is_folder <- dir.exists(file.path(full, names))
+    waiting <- c(waiting, inside[is_folder])
+    paths <- c(paths, inside[!is_folder])
+  }
+  facts <- file.info(file.path(folder, paths), extra_cols = FALSE)
+  known <- function(x) ifelse(is.na(x), 0, as.numeric(x))  # a link that leads nowhere has neither
+  list(files = data.frame(path = paths, bytes = known(facts$size), changed = known(facts$mtime),
+                          readable = unname(file.access(file.path(folder, paths), 4) == 0)),
+       loops = loops)
+}

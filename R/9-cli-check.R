@@ -1,0 +1,36 @@
+# The command `check`.
+
+cli_check <- function(args) {
+  parsed <- cli_parse("check", args)
+  o <- parsed$options
+  project <- read_project()
+  described <- intersect(names(project$shots), names(project$manifests))
+  shots <- if (length(parsed$args)) list(project_entry(project$shots, parsed$args[1], "shot"))
+           else project$shots[if (length(described)) described else names(project$shots)]
+  site <- if (length(o$site)) project_entry(project$sites, o$site, "site")
+  found <- bind_tables(lapply(shots, function(shot) {
+    check_shot(shot, site, project$manifests[[shot$shot]], project$root, project$jobs,
+               project$manifests[setdiff(names(project$manifests), shot$shot)], against = o$against)
+  }))
+  class(found) <- c("check", class(found))
+  fit <- cli_fit(project, shots, o$engine, site)
+  cli_emit(found, o$format, function() c(check_lines(found), if (length(fit)) c("", fit_lines(fit))))
+  blocked <- any(found[["weight"]] == "blocks") || length(site) && length(fit) &&
+    summary.fit(fit)[["answer"]][1] != "fits"
+  if (blocked) 3L else 0L
+}
+
+# Which sites the shots fit, where the ledger has evidence of them.
+cli_fit <- function(project, shots, engine, site) {
+  if (!file.exists(project$ledger) || !length(project$sites)) return(NULL)
+  engine <- first_of(engine, project$defaults$engine)
+  if (is.null(engine)) return(NULL)
+  job <- tryCatch(cli_ledger(project,
+                             code = function(ledger) render_job(shots, engine, timings(ledger),
+                                                                currency = project$currency, rates = project$rates)),
+                  clockpigeon_error_evidence = function(e) {
+                    cli_note("Which sites fit is not known: ", conditionMessage(e))
+                    NULL
+                  })
+  if (length(job)) eligible(job, if (length(site)) site else project$sites)
+}

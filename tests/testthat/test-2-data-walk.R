@@ -1,0 +1,15 @@
+test_that("every file is found once, and links that lead back are named and not followed", {
+  folder <- scratch()
+  for (path in c("a.txt", "deep/er/b.txt", ".hidden/c.txt")) write_file(folder, path, "x")
+  file.symlink(folder, file.path(folder, "deep", "up"))
+  file.symlink("../../deep", file.path(folder, "deep", "er", "round"))
+  x <- clockpigeon:::walk_folder(folder)
+  expect_setequal(x$files$path, c("a.txt", "deep/er/b.txt", ".hidden/c.txt"))
+  expect_setequal(x$loops, c("deep/up", "deep/er/round"))
+  expect_identical(x$files$bytes, c(2, 2, 2))
+  expect_true(all(x$files$readable))
+  file.symlink("nowhere", file.path(folder, "lost"))
+  lost <- clockpigeon:::walk_folder(folder)$files
+  expect_identical(c(lost$readable[lost$path == "lost"], sum(lost$bytes) == 6), c(FALSE, TRUE))
+  expect_identical(nrow(clockpigeon:::walk_folder(scratch())$files), 0L)
+})

@@ -1,0 +1,44 @@
+project <- read_project(demo_file())
+check <- function(name, ...) {
+  check_shot(project$shots[[name]], manifest = project$manifests[[name]], folder = project$root, used = project$jobs,
+             others = project$manifests[setdiff(names(project$manifests), name)], ...)
+}
+
+test_that("the demo's missing asset, unbaked simulation and reused name are found", {
+  gears <- check("gears")
+  blocks <- gears[gears$weight == "blocks", ]
+  expect_setequal(blocks$about, c("textures/engraving.png", "job Gears-Final"))
+  expect_match(blocks$instead[blocks$about == "job Gears-Final"], "Gears-Final-2")
+  basin <- check("basin")
+  expect_match(basin$what[basin$about == "particles spray"], "is not baked")
+  expect_match(basin$what[basin$about == "simulation water"], "no cache for 641-780")
+  expect_match(check("gallery")$what, "differs only in case from assets/textures/floor.png", all = FALSE)
+  expect_identical(gears$weight, as.character(sort(factor(gears$weight, c("blocks", "warns", "informs")))))
+})
+
+test_that("a shot's own outputs, a site's cap and a frame that says otherwise are held against it", {
+  site <- project$sites$undertow
+  site$can$upload_cap <- 50
+  x <- check("gears", site = site)
+  expect_match(x$what[x$about == "undertow"], "takes at most 50 B")
+  frame <- file.path(scratch(), "f.png")
+  png::writePNG(array(0.5, c(9, 16, 3)), frame, text = c(samples = "64"))
+  said <- check("gears", against = frame)
+  expect_match(said$what[said$about == "size"],
+               "the shot asks 1920 x 1080, the scene says 1920 x 1080, the finished frame says 16 x 9")
+  expect_match(said$what[said$about == "samples"], "the finished frame says 64")
+  none <- check_shot(project$shots$gears, folder = project$root)
+  expect_match(none$what, "has no manifest", all = FALSE)
+})
+
+test_that("disk, folders and names on it that are not there are findings or errors of ours", {
+  large <- project$shots$gears
+  large$frame_size <- 1e15
+  expect_match(check_shot(large, folder = project$root)$about, "disk", all = FALSE)
+  expect_refusal(check_shot(large, folder = "/no/such"), "file", "no such folder")
+  expect_refusal(check_shot(list()), "type", "read_shot")
+  away <- project$manifests$gears
+  away$folder <- "nowhere"
+  expect_match(check_shot(project$shots$gears, manifest = away, folder = project$root)$what, "is no folder",
+               all = FALSE)
+})

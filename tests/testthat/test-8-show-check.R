@@ -1,0 +1,18 @@
+project <- read_project(demo_file())
+
+test_that("findings read as sentences under their shot, the gravest first", {
+  x <- check_shot(project$shots$gears, manifest = project$manifests$gears, folder = project$root, used = project$jobs)
+  text <- cli::ansi_strip(clockpigeon:::check_lines(x, 100))
+  expect_match(text[1], "2 findings block, 1 warns, ")
+  expect_match(text, "^blocks   textures/engraving.png is missing. Put it there", all = FALSE)
+  expect_true(all(nchar(text) <= 100))
+  expect_output(print(x), "engraving")
+})
+
+test_that("sites stand with their answer and the reason in a column of its own", {
+  job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+  text <- clockpigeon:::fit_lines(eligible(job, project$sites), 90)
+  expect_match(text[1], "5 of 11 sites fit.")
+  expect_match(text, "^coppice +does not fit +has sundew 4.0 or 4.1", all = FALSE)
+  expect_output(print(eligible(job, project$sites)), "quayside +fits")
+})
