@@ -95,6 +95,8 @@ cli_options <- list(
   check = list(opt("--site", "site that they are to go to [every site is asked]"),
                opt("--against", "a finished frame, to hold its size and samples against what was asked"),
                opt("--engine", "engine [the project's default]"), format_option),
+  pack = list(opt("--out", "folder for the parcels [this one]", default = "."), format_option),
+  unpack = list(opt("--into", "folder that is not there yet [the parcel's name]")),
   forecast = c(job_options, list(format_option)),
   choose = c(job_options, choice_options, list(figure_option, format_option)),
   report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
@@ -103,7 +105,7 @@ cli_options <- list(
 )
 
 cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]",
-                   check = "[SHOT]", bill = "USAGE", import = "FILE...",
+                   check = "[SHOT]", pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE", import = "FILE...",
                    help = "[COMMAND]")
 
 cli_parser <- function(command) {
@@ -125,7 +127,7 @@ cli_parse <- function(command, args) {
     what <- sub("\\.?$", "", gsub("\\s+", " ", sub("^Error in getopt.*?: ", "", trimws(conditionMessage(e)))))
     stop_input("usage", what, paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
   }
-  arguments <- if (command == "import") c(1, Inf) else if (command == "picture") 2
+  arguments <- if (command == "import") c(1, Inf) else if (command == "picture") 2 else if (command == "unpack") 1
                else if (command %in% names(cli_arguments)) c(0, 1) else 0
   parsed <- tryCatch(optparse::parse_args(cli_parser(command), args, positional_arguments = arguments), error = refuse,
                      warning = refuse)

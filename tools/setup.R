@@ -7,7 +7,7 @@ role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
 stopifnot(role %in% c("run", "test", "develop"))
 packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
-          "knitr", "rmarkdown"),
+          "knitr", "rmarkdown", "zip", "openssl"),
   test = c("testthat", "png", "tiff", "mirai", "data.table"), develop = c("lintr", "roxygen2")
 )
 programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray"), develop = character())
