@@ -31,6 +31,7 @@ docs: $(LIB)
 	@$(RSCRIPT) tools/setup.R develop
 	@$(RSCRIPT) -e 'Rcpp::compileAttributes()'
 	@R_LIBS=$(LIB) $(RSCRIPT) -e 'roxygen2::roxygenise(load_code = "source")'
+	@R_LIBS=$(LIB) $(RSCRIPT) tools/schemas.R
 
 bench: $(LIB)
 	@$(RSCRIPT) tools/setup.R test
