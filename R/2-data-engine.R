@@ -81,6 +81,13 @@ engine_fields <- function() list(
   linear = field(choice_of("pfm", "exr", "tiff")),
   log = field(record_of(list(frame = field(pattern_field, required = TRUE), wall = field(pattern_field)))),
   metadata = field(metadata_field),
+  scan = field(record_of(list(
+    comment = field(check_text),
+    ships = field(check_texts, default = character()),
+    finds = field(records_of(list(kind = field(check_text, required = TRUE),
+                                  pattern = field(pattern_field, required = TRUE))),
+                  required = TRUE)
+  ))),
   reads = field(record_of(sapply(read_targets, function(target) field(pattern_field), simplify = FALSE)),
                 default = list())
 )
@@ -100,8 +107,10 @@ engine_fields <- function() list(
 #' with `any`, or with the argument that each value stands for), `output` (png, pfm, exr or tiff), `linear` (the kind of
 #' float picture that it writes when the name of the output ends so: what noise is measured on), `reads` (patterns,
 #' one group each, for `load_s`, `compute_s`, `samples_done`, `noise`, `peak_mem_mb`), `log` (how a log of many frames
-#' is read: `frame`, a pattern for the line that begins one, its group the number; `wall`, one for its time) and
-#' `metadata` (columns of a timing, each with the key under which a picture says it).
+#' is read: `frame`, a pattern for the line that begins one, its group the number; `wall`, one for its time),
+#' `metadata` (columns of a timing, each with the key under which a picture says it) and `scan` (how a text scene names
+#' files: `finds`, a list of `kind` and `pattern`, its group the path; `comment`, a pattern of what to pass over;
+#' `ships`, files that come with the engine).
 #'
 #' No shell stands between: each argument reaches the program as it is.
 #'

@@ -132,3 +132,11 @@ frame_words <- function(frames, manifest, images) {
   which <- if (length(pass) < length(frames)) paste0(": ", format_frames(pass)) else " (all)"
   paste0(words, "; pre-pass of ", length(pass), which)
 }
+
+# Mean size of the pictures that were kept of a shot at its own size and limit; NULL when none is at hand.
+measured_frame_bytes <- function(timings, shot) {
+  rows <- as_frame(timings)
+  kept <- rows[["output"]][rows[["status"]] == "ok" & is_of_shot(rows, shot) & !is.na(rows[["output"]])]
+  bytes <- file.size(kept[file.exists(kept)])
+  if (length(bytes)) mean(bytes)
+}

@@ -8,9 +8,12 @@ cli_check <- function(args) {
   shots <- if (length(parsed$args)) list(project_entry(project$shots, parsed$args[1], "shot"))
            else project$shots[if (length(described)) described else names(project$shots)]
   site <- if (length(o$site)) project_entry(project$sites, o$site, "site")
+  rows <- if (file.exists(project$ledger)) cli_ledger(project, code = timings)
   found <- bind_tables(lapply(shots, function(shot) {
+    frame_bytes <- first_of(if (length(rows)) measured_frame_bytes(rows, shot), shot$frame_size)
     check_shot(shot, site, project$manifests[[shot$shot]], project$root, project$jobs,
-               project$manifests[setdiff(names(project$manifests), shot$shot)], against = o$against)
+               project$manifests[setdiff(names(project$manifests), shot$shot)], frame_bytes = frame_bytes,
+               against = o$against)
   }))
   class(found) <- c("check", class(found))
   fit <- cli_fit(project, shots, o$engine, site)

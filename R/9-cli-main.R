@@ -20,6 +20,7 @@ cli_commands <- list(
   sites = list(about = "show the project's rate cards, or one of them", run = function(args) cli_sites(args)),
   bill = list(about = "price what a job used, to the cent", run = function(args) cli_bill(args)),
   check = list(about = "check shots before anything is sent or paid", run = function(args) cli_check(args)),
+  scan = list(about = "list the files that a text scene names, as a manifest", run = function(args) cli_scan(args)),
   pack = list(about = "make one parcel of all that a shot needs", run = function(args) cli_pack(args)),
   unpack = list(about = "unpack a parcel, and hold every file against its list", run = function(args) cli_unpack(args)),
   forecast = list(about = "forecast duration and cost of a job on every site", run = function(args) cli_forecast(args)),

@@ -95,6 +95,7 @@ cli_options <- list(
   check = list(opt("--site", "site that they are to go to [every site is asked]"),
                opt("--against", "a finished frame, to hold its size and samples against what was asked"),
                opt("--engine", "engine [the project's default]"), format_option),
+  scan = list(opt("--engine", "engine whose profile tells how [the project's default]"), format_option),
   pack = list(opt("--out", "folder for the parcels [this one]", default = "."), format_option),
   unpack = list(opt("--into", "folder that is not there yet [the parcel's name]")),
   forecast = c(job_options, list(format_option)),
@@ -105,7 +106,7 @@ cli_options <- list(
 )
 
 cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]",
-                   check = "[SHOT]", pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE", import = "FILE...",
+                   check = "[SHOT]", scan = "SCENE", pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE", import = "FILE...",
                    help = "[COMMAND]")
 
 cli_parser <- function(command) {

@@ -1,4 +1,15 @@
-# The commands `pack` and `unpack`.
+# The commands `scan`, `pack` and `unpack`.
+
+cli_scan <- function(args) {
+  parsed <- cli_parse("scan", args)
+  o <- parsed$options
+  project <- read_project()
+  if (!length(parsed$args)) stop_input("usage", "names no scene", "clockpigeon scan", "Write the scene's file.")
+  found <- scan_scene(parsed$args, cli_engine(project, o$engine), project$root)
+  # What is printed is a manifest: redirected into manifests/SHOT.csv, it is read as one.
+  cli_emit(found, o$format, function() paste(c("kind", found[["kind"]]), c("path", found[["path"]]), sep = ","))
+  0L
+}
 
 cli_pack <- function(args) {
   parsed <- cli_parse("pack", args)

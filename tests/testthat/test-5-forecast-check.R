@@ -42,3 +42,17 @@ test_that("disk, folders and names on it that are not there are findings or erro
   expect_match(check_shot(project$shots$gears, manifest = away, folder = project$root)$what, "is no folder",
                all = FALSE)
 })
+
+test_that("the size of frames to come is that of the pictures that were kept", {
+  shot <- small_shot()
+  kept <- write_file(scratch(), "f.png", strrep("x", 999))
+  rows <- as.data.frame(some_timings(c(1, 1), frame = 1:2))
+  rows$scene <- shot$scene
+  rows$width <- shot$size[["width"]]
+  rows$height <- shot$size[["height"]]
+  rows$limit_kind <- "samples"
+  rows$limit_value <- shot$limit$samples
+  rows$output <- c(kept, "gone.png")
+  expect_identical(clockpigeon:::measured_frame_bytes(rows, shot), 1000)
+  expect_null(clockpigeon:::measured_frame_bytes(rows[2, ], shot))
+})

@@ -1,3 +1,14 @@
+test_that("what scan prints is a manifest", {
+  folder <- local_project(sample = FALSE)
+  write_file(folder, "assets/scenes/quay.pov", 'image_map { png "stone.png" }')
+  said <- run_command_line("scan", "assets/scenes/quay.pov", "--engine", "povray", wd = folder)
+  expect_identical(said$status, 0L)
+  write_file(folder, "quay.csv", said$stdout)
+  manifest <- read_manifest(file.path(folder, "quay.csv"))
+  expect_identical(c(manifest$scene, manifest$assets$path), c("assets/scenes/quay.pov", "stone.png"))
+  expect_identical(run_command_line("scan", "assets/scenes/quay.pov", "--engine", "pebble", wd = folder)$status, 2L)
+})
+
 test_that("pack makes a parcel once, and unpack gives the files back", {
   skip_if_not_installed("zip")
   skip_if_not_installed("openssl")
