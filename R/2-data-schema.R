@@ -9,8 +9,8 @@ yaml_formats <- function() list(
 #' JSON Schema of a format
 #'
 #' For editors that complete and check YAML while it is written. The schema is made from the definitions that read the
-#' format, so that it never falls behind them; what only the whole file shows (two tiers of one name, a discount on a charge
-#' that is not there) is left to the reader. Made files are in the package's folder `schemas`.
+#' format, so that it never falls behind them; what only the whole file shows (two tiers of one name, a discount on a
+#' charge that is not there) is left to the reader. Made files are in the package's folder `schemas`.
 #'
 #' @param format `project`, `shot`, `node`, `engine`, `site`, `plan`, `usage` or `manifest`.
 #' @return One text: a schema of draft 2020-12.
@@ -39,8 +39,8 @@ text_schema <- function(pattern = NULL, examples = NULL) {
     if (length(examples)) list(examples = I(examples)))
 }
 
-# What a reader takes. Readers made by choice_of(), records_of() and their like hold their choices or fields in their own
-# environment; named ones are known; of others, what they call tells.
+# What a reader takes. Readers made by choice_of(), records_of() and their like hold their choices or fields in their
+# own environment; named ones are known; of others, what they call tells.
 reader_schema <- function(read) {
   held <- function(name) get0(name, environment(read), inherits = FALSE)
   if (length(held("choices"))) return(list(enum = I(held("choices"))))

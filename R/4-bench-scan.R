@@ -18,7 +18,7 @@
 #' @examples
 #' folder <- tempfile()
 #' dir.create(folder)
-#' writeLines('#include "cogs.inc"  image_map { png "brass.png" }', file.path(folder, "s.pov"))
+#' writeLines('union { object { Cog } image_map { png "brass.png" } }', file.path(folder, "s.pov"))
 #' povray <- read_engine(system.file("engines", "povray.yaml", package = "clockpigeon"))
 #' scan_scene(file.path(folder, "s.pov"), povray, folder)
 #' @export

@@ -106,7 +106,8 @@ cli_options <- list(
 )
 
 cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]",
-                   check = "[SHOT]", scan = "SCENE", pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE", import = "FILE...",
+                   check = "[SHOT]", scan = "SCENE", pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE",
+                   import = "FILE...",
                    help = "[COMMAND]")
 
 cli_parser <- function(command) {

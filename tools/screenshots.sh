@@ -29,6 +29,8 @@ terminal demo 104 86 "clockpigeon demo --keep tide-clock"
 terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
 (cd "$work/tide-clock" && clockpigeon compare --by device --engine sundew --figure "$shots/ratios.png" >/dev/null)
 terminal forecast 92 24 "clockpigeon forecast --engine sundew --shots gears,gallery"
+terminal bill 104 44 "clockpigeon sites; clockpigeon bill gears-saltmill; clockpigeon bill basin-highgarret"
+terminal check 100 44 "clockpigeon check gears --engine sundew; clockpigeon check basin --engine sundew --site quayside"
 terminal probe 100 42 "clockpigeon probe basin-review --target 8% --figure probed.png"
 terminal backtest 110 24 "clockpigeon backtest"
 terminal limit 100 43 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
@@ -46,10 +48,9 @@ Rscript -e 'library(clockpigeon)
 cp curve.png "$shots/"
 Rscript -e 'library(clockpigeon)
   x <- timings(open_ledger("ledger.sqlite"))
-  clockpigeon:::write_figure(ggplot2::autoplot(x[x$engine == "pebble", ], "order"), "order.png")
   shown <- x[x$engine == "sundew" & x$engine_version == "4.2" & x$limit_kind == "samples" & is.na(x$site), ]
   clockpigeon:::write_figure(ggplot2::autoplot(shown), "frames.png")'
-cp order.png frames.png "$shots/"
+cp frames.png "$shots/"
 Rscript -e 'library(clockpigeon)
   pebble <- system.file("bin", "pebble", package = "clockpigeon")
   bands <- rep(c(1, 2, 4, 8, 16), 2)
