@@ -144,5 +144,24 @@ fit_frame <- function(needs, cap) {
                  ": lower the limit, or render in bands"))
 }
 
+# What a community farm asks of who comes: a balance to enter, and jobs that are worth its while.
+fit_community <- function(needs, site) {
+  entry <- site$community$entry
+  earned <- sum(vapply(Filter(function(b) b$kind == "earned", site$balances), `[[`, 0, "amount"))
+  least <- first_of(site$community$smallest_job, 0)
+  money <- function(x) paste(format(x), site$currency)
+  rbind(
+    if (length(entry)) {
+      fit_row("entry", paste("at least", money(entry)), money(earned), if (earned >= entry) "fits" else "does not fit",
+              paste0("asks ", money(entry), " to enter, you have ", money(earned), ": earn the rest first"))
+    },
+    if (least > 0) {
+      fit_row("job size", format_duration(needs$total), paste("at least", format_duration(least)),
+              if (needs$total >= least) "fits" else "does not fit",
+              paste0("refuses jobs under ", format_duration(least), ": send shots together, or render it yourself"))
+    }
+  )
+}
+
 # The answer of a whole site: the worst of its rows.
 fit_of <- function(answers) fit_answers[max(match(answers, fit_answers))]

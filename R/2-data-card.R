@@ -87,8 +87,18 @@ brackets_field <- function(x, where) {
   x
 }
 
+# A unit of sale. Words that sellers use for it are answered with the one that is meant.
+per_field <- function(x, where) {
+  said <- if (is.character(x) && length(x) == 1) tolower(x) else ""
+  hint <- if (grepl("minute|second|-day", said) && said != "gb-day") "Write the price of an hour, and a `step` such as 1 min."
+          else if (grepl("^(card|gpu|graphics)", said)) "Write device-hour: each card of a machine is a device."
+          else if (grepl("^(machine|server|instance|computer)", said)) "Write node-hour: a machine is a node."
+  if (length(hint) && !said %in% names(sale_units)) stop_input("choice", paste("got", show_value(x)), where, hint)
+  check_choice(x, where, names(sale_units))
+}
+
 charge_fields <- function() list(
-  per = field(choice_of(names(sale_units)), required = TRUE),
+  per = field(per_field, required = TRUE),
   amount = field(card_money),
   brackets = field(brackets_field),
   brackets_price = field(choice_of("each part", "whole"), default = "each part"),

@@ -95,6 +95,7 @@ known_readers <- function() {
       known(parse_rate, text_schema(examples = "100 Mbit/s")),
     known(parse_power, text_schema(examples = "350 W")),
       known(parse_resolution, text_schema("^[0-9]+x[0-9]+$", "1920x1080")),
+    known(per_field, list(enum = I(names(sale_units)))),
     known(step_field, list(anyOf = list(list(type = "number", exclusiveMinimum = 0), text_schema(examples = "1 min")))),
     known(version_field, version),
     known(named_versions, list(anyOf = list(one_or_list(text_schema()), mapping(version)))),

@@ -23,16 +23,18 @@ eligible <- function(job, sites) {
   check_class(job, argument("job"), "job", "render_job()")
   sites <- as_list_of(sites, "site", argument("sites"), "read_site()")
   needs <- job_needs(job)
-  rows <- lapply(sites, function(site) {
-    can <- site$can
-    tried <- job$evidence[["site"]] %in% site$site |
-      is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% site$nodes_like
-    # What rendered there has shown that it does, whatever the card leaves unsaid.
-    if (any(tried) && is.null(can$versions[[job$engine]])) can$versions[[job$engine]] <- job$version
-    if (any(tried) && is.null(can$limits)) can$limits <- needs$limits
-    data.frame(site = site$site, fit_rows(needs, can, site$engines))
-  })
-  as_table(do.call(rbind, unname(rows)), class = "fit")
+  as_table(do.call(rbind, unname(lapply(sites, site_fit, job = job, needs = needs))), class = "fit")
+}
+
+# The rows of one site.
+site_fit <- function(site, job, needs) {
+  can <- site$can
+  tried <- job$evidence[["site"]] %in% site$site |
+    is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% site$nodes_like
+  # What rendered there has shown that it does, whatever the card leaves unsaid.
+  if (any(tried) && is.null(can$versions[[job$engine]])) can$versions[[job$engine]] <- job$version
+  if (any(tried) && is.null(can$limits)) can$limits <- needs$limits
+  data.frame(site = site$site, rbind(fit_rows(needs, can, site$engines), fit_community(needs, site)))
 }
 
 #' @rdname eligible
@@ -69,6 +71,7 @@ job_needs <- function(job) {
     cameras = all_of("cameras"), outputs = all_of("outputs"), channels = all_of("channels"), spread = all_of("spread"),
     confidential = any(vapply(stated, function(n) isTRUE(n$confidential), NA)),
     upload = max(vapply(job$shots, `[[`, 0, "upload")),
+    total = sum(vapply(job$curves, function(curve) total_time(curve)[["median"]], 0)),
     slowest = max(vapply(job$curves, function(curve) slowest(curve)[["upper"]], 0)),
     speeds = device_speeds(job)
   )
@@ -88,7 +91,7 @@ device_speeds <- function(job) {
 }
 
 # Why a site is no option for a job: what does not fit or is not known; empty when all fits.
-fit_trouble <- function(job, site) {
-  found <- as_frame(summary.fit(eligible(job, site)))
+fit_trouble <- function(site, job, needs) {
+  found <- as_frame(summary.fit(as_table(site_fit(site, job, needs), class = "fit")))
   if (found$answer == "fits") "" else if (found$answer == "unknown") paste("unknown:", found$because) else found$because
 }

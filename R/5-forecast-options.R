@@ -21,7 +21,7 @@ plan_options <- function(job, sites) {
   check_class(job, argument("job"), "job", "render_job()")
   sites <- as_list_of(sites, "site", argument("sites"), "read_site()")
   names(sites) <- vapply(sites, `[[`, "", "site")
-  reasons <- vapply(sites, why_not, "", job = job)
+  reasons <- vapply(sites, why_not, "", job = job, needs = job_needs(job))
   left_out <- as_table(data.frame(site = names(sites)[nzchar(reasons)], reason = unname(reasons[nzchar(reasons)])))
   sites <- sites[!nzchar(reasons)]
   if (!length(sites)) {
@@ -38,8 +38,8 @@ plan_options <- function(job, sites) {
 }
 
 # Why a site cannot do a job; empty when it can. What is not known counts as cannot.
-why_not <- function(site, job) {
-  trouble <- fit_trouble(job, site)
+why_not <- function(site, job, needs = job_needs(job)) {
+  trouble <- fit_trouble(site, job, needs)
   if (nzchar(trouble)) return(trouble)
   if (is.null(site_speed(job, site))) {
     return(paste0("unknown speed: no trial frames there, and no claim for ", job$engine, " relative to ", job$node))

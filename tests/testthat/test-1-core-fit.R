@@ -69,3 +69,14 @@ test_that("confidential work goes nowhere that shows it, and the worst answer is
   expect_identical(clockpigeon:::fit_of(c("fits", "unknown", "fits")), "unknown")
   expect_identical(clockpigeon:::fit_of(c("unknown", "does not fit")), "does not fit")
 })
+
+test_that("a community farm asks for a balance and for jobs of a size", {
+  farm <- function(earned) list(currency = "shells", balances = list(list(kind = "earned", amount = earned)),
+                                community = list(entry = 200, smallest_job = 1800))
+  answer <- function(earned, total) clockpigeon:::fit_community(list(total = total), farm(earned))
+  expect_identical(answer(200, 1800)$answer, c("fits", "fits"))
+  poor <- answer(150, 60)
+  expect_identical(poor$answer, c("does not fit", "does not fit"))
+  expect_match(poor$says, "asks 200 shells to enter, you have 150 shells|refuses jobs under 30m00s")
+  expect_null(clockpigeon:::fit_community(list(total = 1), list()))
+})
