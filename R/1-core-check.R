@@ -77,7 +77,8 @@ cache_findings <- function(dynamic, files, frames, scene_changed) {
                        "Bake it to its cache, and send that."))
     }
     uncovered <- if (length(d$covers[[1]])) setdiff(frames, d$covers[[1]])
-    old <- !is.na(scene_changed) && max(files$changed[its]) < scene_changed
+    # Files that were copied together differ by moments; a change of the scene is minutes or days later.
+    old <- !is.na(scene_changed) && max(files$changed[its]) < scene_changed - 60
     rbind(
       if (length(uncovered)) check_finding(weight, label, paste0("has no cache for ", format_frames(uncovered)),
                                            "Bake these frames, or leave them out of the shot."),

@@ -18,7 +18,7 @@ fit_rows <- function(needs, can, engines) {
     }))
   }
   rows <- c(rows, list(
-    fit_any("device kind", needs$devices, can$devices), fit_amount("memory", needs$memory, can$memory),
+    fit_any("device kind", needs$devices, can$devices), fit_memory(needs, can$memory),
     fit_device_memory(needs$device_memory, can), fit_all("limit", needs$limits, can$limits),
     fit_all("camera", needs$cameras, can$cameras), fit_all("output", needs$outputs, can$outputs),
     fit_all("channel", needs$channels, can$channels), fit_all("spread", needs$spread, can$spreads),
@@ -92,6 +92,12 @@ fit_amount <- function(field, wanted, has, of = "node") {
                                    paste("its card does not say how much", field, "it has")))
   fit_row(field, format_memory(wanted), format_memory(has), if (wanted <= has) "fits" else "does not fit",
           paste0("has ", format_memory(has), " a ", of, ": make the scene smaller, or ask for larger ones"))
+}
+
+# What the shots state, or what was measured where the card says how much there is.
+fit_memory <- function(needs, has) {
+  known <- c(needs$memory, if (length(has)) needs$measured_memory)
+  fit_amount("memory", if (length(known)) max(known), has)
 }
 
 # A scene larger than the device's memory still renders where it may spill into the node's.

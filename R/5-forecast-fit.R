@@ -33,7 +33,7 @@ site_fit <- function(site, job, needs) {
     is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% site$nodes_like
   # What rendered there has shown that it does, whatever the card leaves unsaid.
   if (any(tried) && is.null(can$versions[[job$engine]])) can$versions[[job$engine]] <- job$version
-  if (any(tried) && is.null(can$limits)) can$limits <- needs$limits
+  for (name in c("limits", "memory")) if (any(tried) && is.null(can[[name]])) can[[name]] <- needs[[name]]
   data.frame(site = site$site, rbind(fit_rows(needs, can, site$engines), fit_community(needs, site)))
 }
 
@@ -62,11 +62,11 @@ job_needs <- function(job) {
   named <- function(name) do.call(c, unname(lapply(stated, `[[`, name)))
   kinds <- Filter(length, lapply(stated, `[[`, "devices"))
   measured <- job$evidence[["peak_mem_mb"]][!is.na(job$evidence[["peak_mem_mb"]])]
-  memory <- c(most("memory"), measured * 1e6)
   limits <- lapply(job$shots, function(shot) names(Filter(length, shot$limit)))
   list(
     engine = job$engine, version = job$version, add_ons = named("add_ons"), hosts = named("hosts"),
-    devices = if (length(kinds)) Reduce(intersect, kinds), memory = if (length(memory)) max(memory),
+    devices = if (length(kinds)) Reduce(intersect, kinds), memory = most("memory"),
+    measured_memory = if (length(measured)) max(measured) * 1e6,
     device_memory = most("device_memory"), limits = unique(unlist(limits)),
     cameras = all_of("cameras"), outputs = all_of("outputs"), channels = all_of("channels"), spread = all_of("spread"),
     confidential = any(vapply(stated, function(n) isTRUE(n$confidential), NA)),

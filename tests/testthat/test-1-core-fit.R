@@ -80,3 +80,10 @@ test_that("a community farm asks for a balance and for jobs of a size", {
   expect_match(poor$says, "asks 200 shells to enter, you have 150 shells|refuses jobs under 30m00s")
   expect_null(clockpigeon:::fit_community(list(total = 1), list()))
 })
+
+test_that("memory that was measured counts where the card says how much there is, and is no question elsewhere", {
+  answer <- function(can) fit(needs(measured_memory = 5e9), can, "memory")$answer
+  expect_identical(answer(able(memory = 4e9)), "does not fit")
+  expect_identical(answer(able(memory = 8e9)), "fits")
+  expect_length(answer(able()), 0)
+})
