@@ -31,7 +31,7 @@ fit_rows <- function(needs, can, engines) {
 fit_engine <- function(needs, can, engines) {
   if (!needs$engine %in% engines) {
     return(fit_row("engine", needs$engine, toString(engines), "does not fit",
-                   paste0("does not run ", needs$engine, ": ask it to install that, or render with ", either(engines))))
+                   paste0("does not run ", needs$engine, ": ask it to install that, or take another engine")))
   }
   fit_version("version", needs$engine, needs$version, can$versions)
 }

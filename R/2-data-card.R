@@ -90,10 +90,11 @@ brackets_field <- function(x, where) {
 # A unit of sale. Words that sellers use for it are answered with the one that is meant.
 per_field <- function(x, where) {
   said <- if (is.character(x) && length(x) == 1) tolower(x) else ""
-  hint <- if (grepl("minute|second|-day", said) && said != "gb-day") "Write the price of an hour, and a `step` such as 1 min."
+  hint <- if (grepl("minute|second|-day", said)) "Write the price of an hour, and a `step` such as 1 min."
           else if (grepl("^(card|gpu|graphics)", said)) "Write device-hour: each card of a machine is a device."
           else if (grepl("^(machine|server|instance|computer)", said)) "Write node-hour: a machine is a node."
-  if (length(hint) && !said %in% names(sale_units)) stop_input("choice", paste("got", show_value(x)), where, hint)
+  known <- said %in% tolower(names(sale_units))
+  if (length(hint) && !known) stop_input("choice", paste("got", show_value(x)), where, hint)
   check_choice(x, where, names(sale_units))
 }
 

@@ -125,8 +125,8 @@ png_size <- function(path) {
 }
 
 frame_words <- function(frames, manifest, images) {
-  words <- paste0(length(frames), if (length(frames) == 1) " frame, " else " frames, ", format_frames(frames))
-  if (images > 1) words <- paste0(words, ", ", images, " pictures each, ", images * length(frames), " in all")
+  words <- paste0(format_frames(frames), ", ", length(frames), " in all")
+  if (images > 1) words <- paste0(words, ", ", images, " pictures each: ", images * length(frames))
   if (is.null(manifest)) return(words)
   pass <- prepass_frames(frames, manifest$moves, manifest$prepass_every)
   which <- if (length(pass) < length(frames)) paste0(": ", format_frames(pass)) else " (all)"

@@ -66,6 +66,7 @@ report_facts <- function(choice, comparison = NULL) {
     others = data.frame(Option = names(reasons)[-1], Why = unname(reasons[-1])), options = options,
     shots = report_shots(forecast$job), evidence = evidence_line(forecast$job), speeds = report_speeds(forecast),
     unknown = report_unknown(forecast), left_out = forecast$left_out,
+    left_out_lines = left_out_lines(forecast$left_out),
     comparison = if (!is.null(comparison)) report_comparison(comparison), choice = choice, alt = choice_alt(choice),
     made = paste0("Made ", format(forecast$made_at, "%Y-%m-%d %H:%M UTC", tz = "UTC"), " from ", forecast$n,
                   " draws, seed ", forecast$seed, ".")

@@ -28,9 +28,9 @@ terminal() {
 terminal demo 104 86 "clockpigeon demo --keep tide-clock"
 terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
 (cd "$work/tide-clock" && clockpigeon compare --by device --engine sundew --figure "$shots/ratios.png" >/dev/null)
-terminal forecast 92 24 "clockpigeon forecast --engine sundew --shots gears,gallery"
-terminal bill 104 44 "clockpigeon sites; clockpigeon bill gears-saltmill; clockpigeon bill basin-highgarret"
-terminal check 100 44 "clockpigeon check gears --engine sundew; clockpigeon check basin --engine sundew --site quayside"
+terminal forecast 92 42 "clockpigeon forecast --engine sundew --shots gears,gallery"
+terminal bill 104 38 "clockpigeon sites; clockpigeon bill gears-saltmill; clockpigeon bill basin-highgarret"
+terminal check 100 50 "clockpigeon check gears --engine sundew; clockpigeon check basin --engine sundew --site quayside"
 terminal probe 100 42 "clockpigeon probe basin-review --target 8% --figure probed.png"
 terminal backtest 110 24 "clockpigeon backtest"
 terminal limit 100 43 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"

@@ -17,7 +17,7 @@ test_that("versions fit exactly or within bounds; candidates and unknown ranges 
   expect_identical(fit(needs(), list())$answer, "unknown")
   no_engine <- fit(needs(), able(), engines = "millrace")
   expect_identical(c(no_engine$answer, no_engine$needs), c("does not fit", "sundew"))
-  expect_match(no_engine$says, "render with millrace")
+  expect_match(no_engine$says, "ask it to install that")
 })
 
 test_that("add-ons and host programs are asked by name and version", {
