@@ -60,9 +60,6 @@ manifest_check <- function(shot, site, manifest, folder, used, others) {
                                               "Name the folder of the scene's files."))
   walked <- walk_folder(root)
   files <- walked$files
-  odd <- !validUTF8(files$path)
-  names_odd <- iconv(files$path[odd], "latin1", "UTF-8")
-  files <- files[!odd, , drop = FALSE]
   scene <- match(plain_path(manifest$scene), files$path)
   needed <- manifest$assets[manifest$assets$needed & !manifest$assets$embedded, , drop = FALSE]
   caches <- plain_path(manifest$dynamic$cache[!is.na(manifest$dynamic$cache)])
@@ -83,9 +80,11 @@ manifest_check <- function(shot, site, manifest, folder, used, others) {
     asset_findings(rbind(data.frame(path = manifest$scene, kind = "scene", embedded = FALSE, needed = TRUE),
                          manifest$assets), files, root),
     cache_findings(manifest$dynamic, files, shot$frames, files$changed[scene]),
-    check_finding("blocks", names_odd, "has a name that is not UTF-8", "Rename it."),
+    check_finding("blocks", walked$odd, "has a name that is not UTF-8", "Rename it."),
     check_finding("warns", walked$loops, "is a link that leads back to a folder above it, and was not followed",
                   "Remove the link."),
+    check_finding("warns", walked$outside, "is a link to a folder outside, and was not followed",
+                  "Copy what is needed into the project folder."),
     if (plain_path(manifest$folder) %in% c("", NA)) NULL
       else stray_findings(files[!of_others, , drop = FALSE], c(used_files, every_asset)),
     size_findings(sent, site$can$upload_cap, site$site, 0, NA_real_, shot$upload),

@@ -260,5 +260,6 @@ hourly_price <- function(site, engine, node, tier = NULL) {
   list(hourly = an_hour / factor, currency = site$currency,
        basis = paste0(site$site, ", tier ", tier, ", ",
                       if (length(claim)) paste(claim$basis, format(factor), "times", node)
-                      else paste("machines like", node)))
+                      else paste("machines like", node),
+                      if (length(card_doubts(site))) paste0(" (doubtful: ", card_doubts(site), ")")))
 }

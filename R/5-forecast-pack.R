@@ -51,7 +51,8 @@ pack_shot <- function(manifest, folder = ".", out = ".") {
 
 # The files of a parcel, in the order of their bytes' values; an error of ours for the first that cannot go.
 parcel_files <- function(manifest, root) {
-  files <- walk_folder(root)$files
+  walked <- walk_folder(root)
+  files <- walked$files
   asked <- c(manifest$scene, manifest$assets$path[manifest$assets$needed & !manifest$assets$embedded])
   refuse <- function(path, why) stop_input("pack", paste0(path, " ", why), paste("manifest of", manifest$shot),
                                            paste0("See clockpigeon check ", manifest$shot, "."))
@@ -68,8 +69,8 @@ parcel_files <- function(manifest, root) {
   out <- !startsWith(real, paste0(root, "/"))
   if (any(out)) refuse(files$path[out][1], "is a link to a file outside the folder")
   if (!all(files$readable)) refuse(files$path[!files$readable][1], "cannot be read")
-  odd <- !validUTF8(files$path) | grepl("[\\\\:*?\"<>|\x01-\x1f]", files$path, useBytes = TRUE)
-  if (any(odd)) refuse(iconv(files$path[odd][1], "latin1", "UTF-8"), "has a name that other systems cannot take")
+  odd <- c(walked$odd[in_folders(walked$odd, caches)], files$path[grepl("[\\\\:*?\"<>|\x01-\x1f]", files$path)])
+  if (length(odd)) refuse(odd[1], "has a name that other systems cannot take")
   twice <- duplicated(tolower(files$path))
   if (any(twice)) refuse(files$path[twice][1], "differs from another file only in case")
   files[order(files$path, method = "radix"), , drop = FALSE]

@@ -56,3 +56,16 @@ test_that("the size of frames to come is that of the pictures that were kept", {
   expect_identical(clockpigeon:::measured_frame_bytes(rows, shot), 1000)
   expect_null(clockpigeon:::measured_frame_bytes(rows[2, ], shot))
 })
+
+test_that("a file whose name is not UTF-8 is a finding, and so is a link that leads back", {
+  folder <- scratch()
+  write_file(folder, "film/s.scene", "x")
+  odd <- paste0(folder, "/film/caf", rawToChar(as.raw(0xe9)), ".png")
+  skip_if_not(suppressWarnings(file.create(odd)), "this file system takes UTF-8 names only")
+  file.symlink("..", file.path(folder, "film", "up"))
+  manifest <- read_manifest(write_file(folder, "s.yaml", "shot: s", "scene: s.scene", "folder: film"))
+  found <- check_shot(small_shot(), manifest = manifest, folder = folder)
+  expect_match(found$about[found$weight == "blocks"], "caf<e9>.png", fixed = TRUE)
+  expect_match(found$what[found$weight == "blocks"], "not UTF-8")
+  expect_match(found$what[found$about == "up"], "a folder outside")
+})

@@ -57,6 +57,10 @@ test_that("what cannot go is refused by name, and no parcel is left", {
     lines <- readLines(file.path(f, "s.yaml"))
     writeLines(sub("tex/a.png", "../a.png", lines), file.path(f, "s.yaml"))
   })
+  refused("has a name that other systems cannot take", function(f) {
+    suppressWarnings(file.create(paste0(f, "/caches/w/caf", rawToChar(as.raw(0xe9)))))
+    write_file(f, "caches/w/what?", "x")
+  })
   refused("is a link to a file outside", function(f) {
     unlink(file.path(f, "tex/a.png"))
     file.symlink("/etc/hostname", file.path(f, "tex/a.png"))
