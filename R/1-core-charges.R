@@ -37,11 +37,9 @@ tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on
   main$charge <- paste0("rendering", if (length(class)) paste0(" on ", class$hire), ", tier ", chosen$tier)
   charges <- c(list(compile_charge(main, site, chosen$factor, minor)),
                lapply(site$charges, compile_charge, site = site, factor = 1, minor = minor))
-  if (main$fixed > 0) {
-    charges <- c(charges, list(compile_charge(list(charge = "job fee", per = "job", amount = main$fixed), site, 1,
-                                              minor)))
-  }
-  names <- vapply(charges, `[[`, "", "item")
+  fee <- list(charge = "job fee", per = "job", amount = main$fixed)
+  if (main$fixed > 0) charges <- c(charges, list(compile_charge(fee, site, 1, minor)))
+  names <- c("rendering", vapply(charges[-1], `[[`, "", "item"))
   discounts <- Filter(function(d) {
     (is.null(on) || (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to)) &&
       (is.null(d$engine) || engine %in% d$engine) && (is.null(d$tier) || chosen$tier %in% d$tier)
@@ -50,9 +48,8 @@ tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on
   list(
     currency = site$currency, zone = site$time_zone, tier = chosen$tier, charges = charges,
     discounts = lapply(discounts, function(d) {
-      hits <- if (is.null(d$on)) rep(TRUE, length(charges)) else startsWith(names, "rendering") &
-        "rendering" %in% d$on | names %in% d$on
-      list(item = d$discount, ratio = as_ratio(d$percent) * c(1, 100), on = which(hits), percent = d$percent)
+      list(item = d$discount, ratio = as_ratio(d$percent) * c(1, 100), percent = d$percent,
+           on = if (is.null(d$on)) seq_along(charges) else which(names %in% d$on))
     }),
     minimum = round(main$minimum * minor), minimum_node = round(main$minimum_node * minor),
     minimum_month = round(main$minimum_month * minor),
@@ -81,12 +78,12 @@ compile_charge <- function(x, site, factor, minor) {
   list(
     item = x$charge, per = x$per, value = unit$value, weight = unit$weight, scale = unit$per,
     step = max(1, step), job_step = max(1, step) * if (timed) unit$per / 3600e3 else 1,
-      rounding = first_of(x$rounding, "up"),
+    rounding = first_of(x$rounding, "up"),
     # Steps of a job as a whole are steps of what is billed: of seconds, each times its devices, cores, score or watts.
     rounded = if (x$per == "job") "job" else if (x$per == "node") "node" else first_of(x$rounded, "node"),
     activities = setdiff(counted, if (!site$billed$prepass) "prepass"),
     own_free = identical(site$community$own_frames, "free"), hours = x$hours,
-      marginal = !identical(x$brackets_price, "whole"),
+    marginal = !identical(x$brackets_price, "whole"),
     from = vapply(brackets, function(b) round(b$from * unit$per), 0),
     prices = t(vapply(brackets, function(b) {
       price <- as_ratio(b$amount)

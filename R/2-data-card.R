@@ -72,16 +72,17 @@ brackets_field <- function(x, where) {
   from <- vapply(x, `[[`, 0, "from")
   for (i in seq_along(x)) {
     before <- if (i == 1) 0 else first_of(x[[i - 1]]$to, from[i])
-    if (from[i] != before || i > 1 && from[i] <= from[i - 1]) {
-      stop_input("site", paste0("bracket ", i, " begins at ", from[i], ", ",
-                                if (from[i] < before || i > 1 && from[i] <= from[i - 1])
-        "inside the one before it" else paste("and what lies below it begins at", before, "has no price")), where,
+    overlaps <- from[i] < before || i > 1 && from[i] <= from[i - 1]
+    if (overlaps || from[i] > before) {
+      why <- if (overlaps) "inside the one before it"
+             else paste("and what lies between", before, "and that has no price")
+      stop_input("site", paste0("bracket ", i, " begins at ", from[i], ", ", why), where,
                  "Write brackets from 0 on, each beginning where the one before it ends.")
     }
   }
-  if (length(x[[length(x)]]$to)) {
-    stop_input("site", paste0("the last bracket ends at ", x[[length(x)]]$to, ", and nothing above it has a price"),
-               where,
+  last <- x[[length(x)]]$to
+  if (length(last)) {
+    stop_input("site", paste0("the last bracket ends at ", last, ", and nothing above it has a price"), where,
                "Leave `to` out of the last bracket.")
   }
   x
@@ -149,10 +150,7 @@ plain_money <- function(x, currency, where) {
     return(x$amount)
   }
   if (!is.list(x) || is.data.frame(x)) return(x)
-  for (name in seq_along(x)) {
-    if (!is.null(x[[name]])) x[[name]] <- plain_money(x[[name]], currency,
-                                                      if (is.null(names(x))) where
-                                                        else paste0(where, "$", names(x)[name]))
-  }
+  at <- if (is.null(names(x))) rep(where, length(x)) else paste0(where, "$", names(x))
+  for (i in seq_along(x)) if (!is.null(x[[i]])) x[[i]] <- plain_money(x[[i]], currency, at[i])
   x
 }

@@ -91,40 +91,50 @@ also_charged <- function(site) {
 
 # One rate card in words.
 card_lines <- function(site, width = terminal_width()) {
-  tariff <- tariff_of(site)
-  digits <- minor_digits(site$currency)
-  money <- function(x) paste(format_price(x, digits), site$currency)
-  charges <- do.call(rbind, lapply(tariff$charges, function(x) {
-    data.frame(charge = sub(", tier .*", "", x$item), price = paste0(vapply(x$amounts, money, ""), ifelse(x$from > 0,
-               paste0(" from ", x$from / x$scale, " on"), "")), per = x$per,
-               step = if (x$value == "ms" && x$step > 1) paste0(format_duration(x$step / 1000), " ", x$rounding,
-                                                                ", each ", x$rounded) else "",
-               counts = counted_words(x, site))
-  }))
-  tiers <- vapply(site$tiers, function(t) {
-    paste0("Tier ", t$tier, ": ", paste(t$nodes, collapse = ", "), " nodes at once",
-           if (t$factor != 1) paste0(", price times ", t$factor),
-           if (t$wait$median_s > 0) paste0(", waits ", format_duration(t$wait$median_s), " (one in ten over ",
-                                           format_duration(t$wait$p90_s), ")"), ".")
-  }, "")
-  hires <- vapply(site$hires, function(h) {
-    paste0("Hire class ", h$hire, ": ", if (length(h$devices)) paste0(h$devices,
-                                                                      if (h$devices == 1) " device" else " devices"),
-           if (length(h$amount)) paste0(", ", money(h$amount), " per ", site$price$per),
-             if (length(h$at_once)) paste0(", at most ", h$at_once, " at once"), ".")
-  }, "")
-  rest <- setdiff(also_charged(site), c(vapply(site$charges, `[[`, "", "charge"), "job fee", "volume brackets",
+  money <- function(x) paste(format_price(x, minor_digits(site$currency)), site$currency)
+  charges <- do.call(rbind, lapply(tariff_of(site)$charges, charge_row, site = site, money = money))
+  also <- setdiff(also_charged(site), c(vapply(site$charges, `[[`, "", "charge"), "job fee", "volume brackets",
                                         paste(length(site$hires), "hire classes")))
-  c(wrap_lines(paste0(site$site, ": ", first_of(site$about, site$kind), ". As of ",
-                      if (length(site$as_of)) format(site$as_of) else "an unknown day", ", ",
-                        first_of(site$source, "no source"), "."), width), "",
-    text_table(charges, right = "price", spare = c("counts", "step"), width = width), "",
-      wrap_lines(c(tiers, hires), width),
-    if (length(rest)) wrap_lines(paste0("Also: ", toString(rest), "."), width),
-    if (length(site$open)) wrap_lines(paste0("May render: ", paste(format_hours(site$open), collapse = "; "), " (",
-                                             site$time_zone, ")."), width),
-    if (length(site$community)) wrap_lines(community_words(site, money), width),
-    if (length(card_doubts(site))) wrap_lines(paste0("Doubtful prices: ", card_doubts(site)), width))
+  as_of <- if (length(site$as_of)) format(site$as_of) else "an unknown day"
+  doubts <- card_doubts(site)
+  about <- paste0(site$site, ": ", first_of(site$about, site$kind), ". As of ", as_of, ", ",
+                  first_of(site$source, "no source"), ".")
+  rest <- c(
+    vapply(site$tiers, tier_words, ""), vapply(site$hires, hire_words, "", site = site, money = money),
+    if (length(also)) paste0("Also: ", toString(also), "."),
+    if (length(site$open)) paste0("May render: ", paste(format_hours(site$open), collapse = "; "), " (", site$time_zone,
+                                  ")."),
+    if (length(site$community)) community_words(site, money),
+    if (length(doubts)) paste0("Doubtful prices: ", doubts)
+  )
+  c(wrap_lines(about, width), "", text_table(charges, right = "price", spare = c("counts", "step"), width = width), "",
+    wrap_lines(rest, width))
+}
+
+# A charge as a row of the card's table; one row for each bracket.
+charge_row <- function(x, site, money) {
+  step <- if (x$value == "ms" && x$step > 1) {
+    paste0(format_duration(x$step / 1000), " ", x$rounding, ", each ", x$rounded)
+  }
+  data.frame(charge = sub(", tier .*", "", x$item),
+             price = paste0(vapply(x$amounts, money, ""),
+                            ifelse(x$from > 0, paste0(" from ", x$from / x$scale, " on"), "")),
+             per = x$per, step = first_of(step, ""), counts = counted_words(x, site))
+}
+
+tier_words <- function(tier) {
+  wait <- if (tier$wait$median_s > 0) {
+    paste0(", waits ", format_duration(tier$wait$median_s), " (one in ten over ", format_duration(tier$wait$p90_s), ")")
+  }
+  paste0("Tier ", tier$tier, ": ", toString(tier$nodes), " nodes at once",
+         if (tier$factor != 1) paste0(", price times ", tier$factor), wait, ".")
+}
+
+hire_words <- function(hire, site, money) {
+  parts <- c(if (length(hire$devices)) paste0(hire$devices, if (hire$devices == 1) " device" else " devices"),
+             if (length(hire$amount)) paste(money(hire$amount), "per", site$price$per),
+             if (length(hire$at_once)) paste("at most", hire$at_once, "at once"))
+  paste0("Hire class ", hire$hire, ": ", toString(parts), ".")
 }
 
 counted_words <- function(charge, site) {
@@ -151,17 +161,12 @@ format_hours <- function(hours) {
 }
 
 community_words <- function(site, money) {
-  c(if (length(site$community$earn)) {
-      paste0("Earned: ", paste0(vapply(site$community$earn,
-                                       function(e) paste0(money(e$amount), " an hour of ", e$device), ""),
-                                         collapse = "; "), ".")
-    },
-    paste0("Asks: ", paste(c(if (length(site$community$entry)) paste("a balance of", money(site$community$entry),
-                                                                     "to enter"),
-                             if (length(site$can$frame_cap)) paste0("frames of at most ",
-                                                                    format_duration(site$can$frame_cap$time), " on a ",
-                                                                    site$can$frame_cap$on),
-                             if (site$community$smallest_job > 0) paste("jobs of at least",
-                                 format_duration(site$community$smallest_job)),
-                             paste("queue", site$community$queue)), collapse = ", "), "."))
+  farm <- site$community
+  cap <- site$can$frame_cap
+  earned <- vapply(farm$earn, function(e) paste0(money(e$amount), " an hour of ", e$device), "")
+  asks <- c(if (length(farm$entry)) paste("a balance of", money(farm$entry), "to enter"),
+            if (length(cap)) paste0("frames of at most ", format_duration(cap$time), " on a ", cap$on),
+            if (farm$smallest_job > 0) paste("jobs of at least", format_duration(farm$smallest_job)),
+            paste("queue", farm$queue))
+  c(if (length(earned)) paste0("Earned: ", paste(earned, collapse = "; "), "."), paste0("Asks: ", toString(asks), "."))
 }
