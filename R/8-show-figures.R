@@ -87,8 +87,9 @@ tick_labels <- function(seconds) {
 choice_title <- function(x) if (is.na(x$pick)) "No option fits" else paste0("Take ", x$pick)
 
 figure_basis <- function(forecast) {
+  doubts <- attr(forecast$options, "doubts")
   paste0("Points: medians; ranges: middle 80 % of ", forecast$n, " draws.\nFrame times: ", evidence_line(forecast$job),
-         ".")
+         ".", if (length(doubts)) paste0("\nDoubtful prices: ", paste(doubts, collapse = "; "), "."))
 }
 
 choice_alt <- function(x) {
