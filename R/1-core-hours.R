@@ -40,3 +40,15 @@ local_moment <- function(day, seconds, zone) {
     if (is.na(moment)) as.numeric(as.POSIXct(paste(whole, "00:00:00"), tz = zone)) + left else moment
   }, 0)
 }
+
+# When `hours` are, as seconds after `now` (POSIXct): a matrix of from and to, apart and rising, for so many days; what
+# touches is one.
+hours_after <- function(hours, now, zone, days = 400) {
+  dates <- as.Date(now, tz = zone) + seq(-1, days)
+  spans <- do.call(rbind, lapply(hours, window_spans, days = dates, zone = zone)) - as.numeric(now)
+  spans <- spans[order(spans[, 1]), , drop = FALSE]
+  spans <- spans[spans[, 2] > 0, , drop = FALSE]
+  reached <- cummax(spans[, 2])
+  first <- c(TRUE, spans[-1, 1] > reached[-nrow(spans)])
+  cbind(from = pmax(spans[first, 1], 0), to = reached[c(which(first)[-1] - 1, nrow(spans))])
+}

@@ -29,6 +29,22 @@ row_numbers <- function(columns, rows) {
     .Call(`_clockpigeon_row_numbers`, columns, rows)
 }
 
+job_draws <- function(frames, way, tariff, prepaid, draws, threads, keep, lanes) {
+    .Call(`_clockpigeon_job_draws`, frames, way, tariff, prepaid, draws, threads, keep, lanes)
+}
+
+frame_seconds <- function(frames, draws) {
+    .Call(`_clockpigeon_frame_seconds`, frames, draws)
+}
+
+stream_numbers <- function(seed, stream, n, normal) {
+    .Call(`_clockpigeon_stream_numbers`, seed, stream, n, normal)
+}
+
+wide_lanes <- function() {
+    .Call(`_clockpigeon_wide_lanes`)
+}
+
 blank_places <- function(texts) {
     .Call(`_clockpigeon_blank_places`, texts)
 }

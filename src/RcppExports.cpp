@@ -118,6 +118,60 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// job_draws
+Rcpp::List job_draws(Rcpp::List frames, Rcpp::List way, SEXP tariff, Rcpp::LogicalVector prepaid, int draws, int threads, bool keep, bool lanes);
+RcppExport SEXP _clockpigeon_job_draws(SEXP framesSEXP, SEXP waySEXP, SEXP tariffSEXP, SEXP prepaidSEXP, SEXP drawsSEXP, SEXP threadsSEXP, SEXP keepSEXP, SEXP lanesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type frames(framesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type way(waySEXP);
+    Rcpp::traits::input_parameter< SEXP >::type tariff(tariffSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type prepaid(prepaidSEXP);
+    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    Rcpp::traits::input_parameter< bool >::type keep(keepSEXP);
+    Rcpp::traits::input_parameter< bool >::type lanes(lanesSEXP);
+    rcpp_result_gen = Rcpp::wrap(job_draws(frames, way, tariff, prepaid, draws, threads, keep, lanes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// frame_seconds
+Rcpp::NumericMatrix frame_seconds(Rcpp::List frames, int draws);
+RcppExport SEXP _clockpigeon_frame_seconds(SEXP framesSEXP, SEXP drawsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type frames(framesSEXP);
+    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
+    rcpp_result_gen = Rcpp::wrap(frame_seconds(frames, draws));
+    return rcpp_result_gen;
+END_RCPP
+}
+// stream_numbers
+Rcpp::NumericVector stream_numbers(double seed, int stream, int n, bool normal);
+RcppExport SEXP _clockpigeon_stream_numbers(SEXP seedSEXP, SEXP streamSEXP, SEXP nSEXP, SEXP normalSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< int >::type stream(streamSEXP);
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< bool >::type normal(normalSEXP);
+    rcpp_result_gen = Rcpp::wrap(stream_numbers(seed, stream, n, normal));
+    return rcpp_result_gen;
+END_RCPP
+}
+// wide_lanes
+bool wide_lanes();
+RcppExport SEXP _clockpigeon_wide_lanes() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(wide_lanes());
+    return rcpp_result_gen;
+END_RCPP
+}
 // blank_places
 Rcpp::IntegerVector blank_places(Rcpp::CharacterVector texts);
 RcppExport SEXP _clockpigeon_blank_places(SEXP textsSEXP) {
@@ -150,6 +204,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_curve_smooth_moments", (DL_FUNC) &_clockpigeon_curve_smooth_moments, 4},
     {"_clockpigeon_tile_noise_sums", (DL_FUNC) &_clockpigeon_tile_noise_sums, 7},
     {"_clockpigeon_row_numbers", (DL_FUNC) &_clockpigeon_row_numbers, 2},
+    {"_clockpigeon_job_draws", (DL_FUNC) &_clockpigeon_job_draws, 8},
+    {"_clockpigeon_frame_seconds", (DL_FUNC) &_clockpigeon_frame_seconds, 2},
+    {"_clockpigeon_stream_numbers", (DL_FUNC) &_clockpigeon_stream_numbers, 4},
+    {"_clockpigeon_wide_lanes", (DL_FUNC) &_clockpigeon_wide_lanes, 0},
     {"_clockpigeon_blank_places", (DL_FUNC) &_clockpigeon_blank_places, 1},
     {"_clockpigeon_count_on", (DL_FUNC) &_clockpigeon_count_on, 2},
     {NULL, NULL, 0}

@@ -106,7 +106,7 @@ int64_t node_minimum(const Tariff &t, std::size_t begin, std::size_t end, const 
 }  // namespace
 
 void price_usages(const Tariff &t, const std::vector<std::size_t> &first, const int *node, int nodes, Bill *bills,
-                  int64_t *credit) {
+                  int64_t *credit, int64_t *lines) {
   NodeSums sums(nodes);
   std::vector<int64_t> list(t.charges.size());
   for (size_t u = 0; u + 1 < first.size(); ++u) {
@@ -116,6 +116,7 @@ void price_usages(const Tariff &t, const std::vector<std::size_t> &first, const 
       const int64_t quantity = counted(t.charges[k], begin, end, node, sums);
       list[k] = charge_minor(t.charges[k], quantity, k == 0 ? t.before_counted : 0);
       b.list += list[k];
+      if (lines) lines[u * t.charges.size() + k] = list[k];
     }
     if (t.minimum_node > 0) b.minimum = node_minimum(t, begin, end, node, sums);
     for (const Discount &d : t.discounts) {

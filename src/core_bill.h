@@ -44,8 +44,9 @@ struct Bill {
 int64_t scale_exactly(int64_t a, Ratio r);
 
 // Prices usages whose rows stand one behind the other: usage i has rows first[i] to first[i + 1]. `node` numbers the
-// nodes of a usage from 0 on, below `nodes`. `credit` gets what each balance gave, usage by usage.
+// nodes of a usage from 0 on, below `nodes`. `credit` gets what each balance gave, usage by usage, and `lines`, where
+// it is wanted, what each charge comes to.
 void price_usages(const Tariff &tariff, const std::vector<std::size_t> &first, const int *node, int nodes, Bill *bills,
-                  int64_t *credit);
+                  int64_t *credit, int64_t *lines = nullptr);
 
 }  // namespace clockpigeon

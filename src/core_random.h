@@ -1,5 +1,6 @@
 // Random numbers in streams: the same for a seed and the number of a stream, whatever thread they are drawn on.
 #pragma once
+#include <array>
 #include <cmath>
 #include <cstdint>
 
@@ -25,6 +26,8 @@ class random_stream {
     state_[3] = turned(state_[3], 45);
     return out;
   }
+
+  std::array<uint64_t, 4> state() const { return {state_[0], state_[1], state_[2], state_[3]}; }
 
   // Between 0 and 1, neither of them.
   double uniform() { return (double(next() >> 12) + 0.5) * 0x1p-52; }

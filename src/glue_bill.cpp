@@ -1,47 +1,7 @@
 // Bills of many usages, for R.
-#include <Rcpp.h>
-#include "core_bill.h"
+#include "glue_tariff.h"
 
 using namespace clockpigeon;
-
-namespace {
-
-Ratio as_ratio(const Rcpp::NumericVector &x) {
-  int64_t a = int64_t(x[0]), b = int64_t(x[1]);
-  while (b > 0) {
-    const int64_t rest = a % b;
-    a = b;
-    b = rest;
-  }
-  return {int64_t(x[0]) / a, int64_t(x[1]) / a};
-}
-
-Rounding rounding_of(const std::string &word) {
-  return word == "up" ? Rounding::up : word == "down" ? Rounding::down : Rounding::nearest;
-}
-
-Charge as_charge(const Rcpp::List &x, const Rcpp::NumericVector &value, SEXP weight) {
-  Charge c{};
-  c.value = value.begin();
-  c.weight = Rf_isNull(weight) ? nullptr : REAL(weight);
-  const std::string per = x["per"], rounded = x["rounded"];
-  c.per_job = per == "job";
-  c.per_node = per == "node";
-  c.marginal = Rcpp::as<bool>(x["marginal"]);
-  c.rounded = rounded == "run" ? Rounded::run : rounded == "node" ? Rounded::node : Rounded::job;
-  c.rounding = rounding_of(x["rounding"]);
-  c.step = int64_t(Rcpp::as<double>(x["step"]));
-  c.job_step = int64_t(Rcpp::as<double>(x["job_step"]));
-  const Rcpp::NumericVector from = x["from"];
-  const Rcpp::NumericMatrix prices = x["prices"];
-  for (R_xlen_t k = 0; k < from.size(); ++k) {
-    c.from.push_back(int64_t(from[k]));
-    c.price.push_back(as_ratio(Rcpp::NumericVector::create(prices(k, 0), prices(k, 1))));
-  }
-  return c;
-}
-
-}  // namespace
 
 // Totals in minor units, one row a usage: list, minimum, discount, tax, credit, to_pay, then what each balance gave.
 // `tariff` is what tariff_of() makes, `values` and `weights` one entry a charge (columns of all rows), `usage` the number
@@ -50,29 +10,12 @@ Charge as_charge(const Rcpp::List &x, const Rcpp::NumericVector &value, SEXP wei
 Rcpp::NumericMatrix bill_totals(Rcpp::List tariff, Rcpp::List values, Rcpp::List weights, Rcpp::IntegerVector usage,
                                 Rcpp::IntegerVector node, int usages, int nodes, double before_counted,
                                 double before_minor) {
-  const Rcpp::List charges = tariff["charges"], discounts = tariff["discounts"], balances = tariff["balances"];
-  Tariff t{};
   std::vector<Rcpp::NumericVector> keep;
-  for (R_xlen_t k = 0; k < charges.size(); ++k) keep.push_back(values[k]);
-  for (R_xlen_t k = 0; k < charges.size(); ++k) t.charges.push_back(as_charge(charges[k], keep[k], weights[k]));
-  for (R_xlen_t k = 0; k < discounts.size(); ++k) {
-    const Rcpp::List d = discounts[k];
-    const Rcpp::IntegerVector on = d["on"];
-    Discount discount{as_ratio(d["ratio"]), {}};
-    for (int i : on) discount.on.push_back(i - 1);
-    t.discounts.push_back(discount);
-  }
-  t.minimum = int64_t(Rcpp::as<double>(tariff["minimum"]));
-  t.minimum_node = int64_t(Rcpp::as<double>(tariff["minimum_node"]));
-  t.minimum_month = int64_t(Rcpp::as<double>(tariff["minimum_month"]));
-  t.tax = {0, 1};
-  if (!Rf_isNull(tariff["tax"])) {
-    const Rcpp::List tax = tariff["tax"];
-    if (!Rcpp::as<bool>(tax["included"])) t.tax = as_ratio(tax["ratio"]);
-  }
-  for (R_xlen_t k = 0; k < balances.size(); ++k) {
-    const Rcpp::List balance = balances[k];
-    t.balances.push_back(int64_t(Rcpp::as<double>(balance["amount"])));
+  for (R_xlen_t k = 0; k < values.size(); ++k) keep.push_back(values[k]);
+  Tariff t = tariff_of_list(tariff);
+  for (size_t k = 0; k < t.charges.size(); ++k) {
+    t.charges[k].value = keep[k].begin();
+    t.charges[k].weight = Rf_isNull(weights[k]) ? nullptr : REAL(weights[k]);
   }
   t.before_counted = int64_t(before_counted);
   t.before_minor = int64_t(before_minor);

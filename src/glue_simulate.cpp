@@ -1,0 +1,193 @@
+// Simulated jobs, for R.
+#include "glue_tariff.h"
+#include <thread>
+#include "core_random.h"
+#include "core_simulate.h"
+
+using namespace clockpigeon;
+
+namespace {
+
+double number(const Rcpp::List &x, const char *name) { return Rcpp::as<double>(x[name]); }
+
+bool flag(const Rcpp::List &x, const char *name) { return Rcpp::as<bool>(x[name]); }
+
+Spread spread_of(const Rcpp::List &x, const char *name) {
+  const Rcpp::NumericVector s = x[name];  // median, sd of its log, df
+  return {s[0], s[1], s[2]};
+}
+
+Windows windows_of(const Rcpp::List &x, const char *name) {
+  Windows out;
+  if (Rf_isNull(x[name])) return out;
+  const Rcpp::NumericMatrix spans = x[name];
+  for (int i = 0; i < spans.nrow(); ++i) {
+    out.from.push_back(to_ticks(std::max(0.0, spans(i, 0))));
+    out.to.push_back(to_ticks(spans(i, 1)));
+  }
+  return out;
+}
+
+Counted counted_of(const Rcpp::List &x) {
+  Counted c;
+  const std::string what = x["what"];
+  c.what = what == "time" ? Counted::What::time : what == "frames" ? Counted::What::frames :
+           what == "pixels" ? Counted::What::pixels : what == "bytes" ? Counted::What::bytes :
+           what == "byte_days" ? Counted::What::byte_days : Counted::What::one;
+  c.activities = unsigned(number(x, "activities"));
+  c.each_run = flag(x, "each_run");
+  c.step = ticks(number(x, "step"));
+  c.rounding = rounding_of(x["rounding"]);
+  c.hours = windows_of(x, "hours");
+  c.sent = flag(x, "sent");
+  c.fetched = flag(x, "fetched");
+  c.weight = number(x, "weight");
+  return c;
+}
+
+Streams streams_of(const Rcpp::NumericVector &x) {
+  const auto at = [&](const char *name) { return uint64_t(double(x[name])); };
+  return {at("speed"), at("link"), at("wait"), at("start"), at("fail"), at("vanish"), at("job")};
+}
+
+Way way_of(const Rcpp::List &x) {
+  Way w;
+  w.nodes = int(number(x, "nodes"));
+  w.begin = to_ticks(number(x, "begin"));
+  const Rcpp::NumericVector speed = x["speed"];
+  w.log_speed = speed[0], w.speed_se = speed[1], w.speed_df = speed[2];
+  w.node_sd = number(x, "node_sd");
+  w.node_speed = Rcpp::as<std::vector<double>>(x["node_speed"]);
+  w.prepare = spread_of(x, "prepare"), w.wait = spread_of(x, "wait"), w.start = spread_of(x, "start");
+  w.install = spread_of(x, "install"), w.load = spread_of(x, "load"), w.merge = spread_of(x, "merge");
+  w.encode = spread_of(x, "encode");
+  w.upload = number(x, "upload"), w.fetch = number(x, "fetch");
+  w.link = number(x, "link"), w.link_sd = number(x, "link_sd");
+  w.prepass_tasks = int(number(x, "prepass_tasks"));
+  w.prepass_each = spread_of(x, "prepass_each");
+  w.prepass_on_one = flag(x, "prepass_on_one");
+  const std::string spread = x["spread"];
+  w.spread = spread == "ranges" ? Way::Kind::ranges : spread == "frames" ? Way::Kind::frames : Way::Kind::parts;
+  w.parts = int(number(x, "parts"));
+  w.part_load = number(x, "part_load");
+  w.part_weight = Rcpp::as<std::vector<double>>(x["part_weight"]);
+  w.part_bytes = number(x, "part_bytes"), w.part_link = number(x, "part_link");
+  w.fails = number(x, "fails");
+  w.retries = int(number(x, "retries"));
+  w.vanish_rate = number(x, "vanish"), w.freeze_rate = number(x, "freeze");
+  w.notice = to_ticks(number(x, "notice"));
+  w.replaced = flag(x, "replaced");
+  w.until_end = flag(x, "until_end");
+  w.metered = unsigned(number(x, "metered"));
+  w.open = windows_of(x, "open");
+  w.pixels = number(x, "pixels");
+  w.cap = int64_t(number(x, "cap"));
+  w.cap_lag = to_ticks(number(x, "cap_lag"));
+  w.bills_failed = flag(x, "bills_failed"), w.bills_aborted = flag(x, "bills_aborted");
+  const Rcpp::List counted = x["counted"];
+  for (R_xlen_t k = 0; k < counted.size(); ++k) w.counted.push_back(counted_of(counted[k]));
+  w.streams = streams_of(x["streams"]);
+  return w;
+}
+
+Frames frames_of(const Rcpp::List &x, int draws, Rcpp::NumericMatrix &keep) {
+  Frames f;
+  f.draws = draws;
+  if (!Rf_isNull(x["given"])) {
+    keep = Rcpp::as<Rcpp::NumericMatrix>(x["given"]);
+    f.given = keep.begin();
+    f.frames = keep.ncol();
+  } else {
+    f.log_median = Rcpp::as<std::vector<double>>(x["log_median"]);
+    f.sd = number(x, "sd");
+    f.frames = int(f.log_median.size());
+    f.stream = uint64_t(number(x, "stream"));
+  }
+  return f;
+}
+
+const char *const kColumns[] = {"finish_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s",
+                                "closed_s", "download_s", "encode_s", "node_s", "busy_s", "frames_done", "frames_lost",
+                                "capped", "list", "minimum", "discount", "tax", "credit", "to_pay", "prepaid",
+                                "lost_money"};
+
+void put_outcomes(const std::vector<Outcome> &out, Rcpp::List &columns) {
+  constexpr int kCount = sizeof kColumns / sizeof *kColumns;
+  std::vector<double *> to;
+  for (int k = 0; k < kCount; ++k) to.push_back(REAL(columns[k]));
+  for (size_t i = 0; i < out.size(); ++i) {
+    const Outcome &o = out[i];
+    const Bill &b = o.bill;
+    const double row[kCount] = {
+        o.finish, o.prepare, o.upload, o.wait, o.start, o.prepass, o.render, o.closed, o.download, o.encode, o.node_s,
+        o.busy_s, o.done, o.lost, o.capped, double(b.list), double(b.minimum), double(b.discount), double(b.tax),
+        double(b.credit), double(b.to_pay), double(o.prepaid), double(o.lost_minor)};
+    for (int k = 0; k < kCount; ++k) to[k][i] = row[k];
+  }
+}
+
+}  // namespace
+
+// Draws of a job rendered one way. `frames`: `given` (draws x frames) or `log_median`, `sd`, `stream`; `way` as
+// R/1-core-simulate.R makes it; `tariff` and `prepaid` (which of its balances were) or NULL. Gives `columns` (one entry
+// a draw each), and where `keep` asks for them `home` (frames x draws) and `lines` (charges x draws).
+// [[Rcpp::export]]
+Rcpp::List job_draws(Rcpp::List frames, Rcpp::List way, SEXP tariff, Rcpp::LogicalVector prepaid, int draws,
+                     int threads, bool keep, bool lanes) {
+  Rcpp::NumericMatrix given;
+  const Frames f = frames_of(frames, draws, given);
+  const Way w = way_of(way);
+  Tariff t;
+  const bool priced = !Rf_isNull(tariff);
+  if (priced) t = tariff_of_list(Rcpp::List(tariff));
+  const std::vector<char> ahead(prepaid.begin(), prepaid.end());
+  std::vector<Outcome> out(draws);
+  Rcpp::NumericMatrix home(keep ? f.frames : 0, keep ? draws : 0);
+  Rcpp::NumericMatrix lines(keep && priced ? int(t.charges.size()) : 0, keep && priced ? draws : 0);
+  double *const home_at = keep ? home.begin() : nullptr, *const lines_at = keep && priced ? lines.begin() : nullptr;
+  const auto some = [&](int first, int last) {
+    simulate_draws(f, w, priced ? &t : nullptr, ahead, first, last, out.data(), home_at, lines_at, lanes);
+  };
+  // Whole blocks of eight draws to each thread. No R inside.
+  const int blocks = (draws + kLanes - 1) / kLanes;
+  if (double(draws) * f.frames < 1e5) threads = 1;
+  threads = std::max(1, std::min(threads, blocks));
+  std::vector<std::thread> others;
+  const auto edge = [&](int i) { return std::min(draws, int(int64_t(blocks) * i / threads) * kLanes); };
+  for (int i = 1; i < threads; ++i) others.emplace_back(some, edge(i), edge(i + 1));
+  some(0, edge(1));
+  for (std::thread &other : others) other.join();
+
+  Rcpp::List columns;
+  for (const char *name : kColumns) columns.push_back(Rcpp::NumericVector(draws), name);
+  put_outcomes(out, columns);
+  return Rcpp::List::create(Rcpp::Named("columns") = columns, Rcpp::Named("home") = home, Rcpp::Named("lines") = lines);
+}
+
+// The seconds of each frame (draws x frames) that job_draws() draws of `frames`.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix frame_seconds(Rcpp::List frames, int draws) {
+  Rcpp::NumericMatrix given;
+  const Frames f = frames_of(frames, draws, given);
+  Rcpp::NumericMatrix out(draws, f.frames);
+  std::vector<double> eight(size_t(f.frames) * kLanes);
+  for (int first = 0; first < draws; first += kLanes) {
+    draw_frames(f, first, eight.data());
+    for (int l = 0; l < kLanes && first + l < draws; ++l) {
+      for (int k = 0; k < f.frames; ++k) out(first + l, k) = eight[size_t(k) * kLanes + l];
+    }
+  }
+  return out;
+}
+
+// The first `n` numbers of a stream, normal or between 0 and 1, for checks against plain R.
+// [[Rcpp::export]]
+Rcpp::NumericVector stream_numbers(double seed, int stream, int n, bool normal) {
+  random_stream random{uint64_t(seed), uint64_t(stream)};
+  Rcpp::NumericVector out(n);
+  for (double &x : out) x = normal ? random.normal() : random.uniform();
+  return out;
+}
+
+// [[Rcpp::export]]
+bool wide_lanes() { return has_lanes(); }
