@@ -32,13 +32,15 @@ window_spans <- function(window, days, zone) {
 # The moment at which the clocks of `zone` show a time of day; a time that a change of the clock skips is told by the
 # clock as it went before.
 local_moment <- function(day, seconds, zone) {
-  vapply(seq_along(day), function(i) {
-    whole <- day[i] + seconds %/% 86400
-    left <- seconds %% 86400
-    text <- sprintf("%s %02d:%02d:%02d", whole, left %/% 3600, left %/% 60 %% 60, left %% 60)
-    moment <- as.numeric(as.POSIXct(text, tz = zone, format = "%Y-%m-%d %H:%M:%S"))
-    if (is.na(moment)) as.numeric(as.POSIXct(paste(whole, "00:00:00"), tz = zone)) + left else moment
-  }, 0)
+  moment <- function(day, left) {
+    text <- sprintf("%s %02d:%02d:%02d", day, left %/% 3600, left %/% 60 %% 60, left %% 60)
+    as.numeric(as.POSIXct(text, tz = zone, format = "%Y-%m-%d %H:%M:%S"))
+  }
+  whole <- day + seconds %/% 86400
+  out <- moment(whole, seconds %% 86400)
+  lost <- is.na(out)
+  if (any(lost)) out[lost] <- moment(whole[lost], 0) + seconds %% 86400
+  out
 }
 
 # When `hours` are, as seconds after `now` (POSIXct): a matrix of from and to, apart and rising, for so many days; what

@@ -53,13 +53,16 @@ curve_moments_at <- function(curve, parameters, own = TRUE) {
 }
 
 # Draws of the whole shot; `keep` also keeps the seconds of every frame.
-curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE) {
+curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE, before = 0L) {
   curve_path_draws(curve$data, curve$shot, curve$beforehand, curve$chain, as.integer(draws),
-                   stream_seed(seed, "paths"), keep)
+                   stream_seed(seed, "paths"), keep, as.integer(before))
 }
 
 # Draws of the seconds of every frame of a pass still to be rendered: a matrix, one row a draw, one column a frame.
-curve_draws <- function(curve, draws = 2000, seed = curve$seed) curve_paths(curve, draws, seed, keep = TRUE)$seconds
+# They go on `before` draws after the first.
+curve_draws <- function(curve, draws = 2000, seed = curve$seed, before = 0L) {
+  curve_paths(curve, draws, seed, keep = TRUE, before = before)$seconds
+}
 
 # What of the cheap times goes into the log of the full one, and the slopes beforehand: along the course about one, with
 # a bend; of a frame's rest about a half, since part of it is the clock's; of what stands out about one again.

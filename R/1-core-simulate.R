@@ -24,6 +24,7 @@
 #' @param keep `TRUE` keeps when each frame is at home, and what each charge comes to.
 #' @param labels Names of the streams: `job` (what is rendered), `site`, `tier`.
 #' @param threads Number of threads.
+#' @param before Draws that were made already: these go on after them.
 #' @param lanes `FALSE` keeps draws from being scheduled side by side; the result is the same.
 #' @return A list of class `simulated_job`: `draws`, a tibble with one row a draw: `draw`, `finish_s` (from now; `Inf`
 #'   when the job does not end), the stages of its longest chain of events, which add up to it: `prepare_s`, `upload_s`,
@@ -41,10 +42,11 @@
 simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds)) nrow(seconds) else 2000, seed = 1,
                          run_sd = 0, rate_card = NULL, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
                          now = NULL, megapixels = 0, keep = FALSE, labels = c(job = "job", site = "site", tier = "tier"),
-                         threads = 2, lanes = TRUE) {
+                         threads = 2, lanes = TRUE, before = 0) {
   check_class(way, argument("way"), "job_way", "job_way()")
   draws <- check_count(draws, argument("draws"))
   frames <- task_frames(seconds, draws, seed, run_sd, labels)
+  frames$before <- check_count(before, argument("before"), least = 0)
   tariff <- if (!is.null(rate_card)) tariff_of(rate_card, tier, hire, engine, on)
   way <- metered_way(way, rate_card, tariff, now, megapixels)
   way$streams <- stream_seeds(seed, labels)
@@ -61,7 +63,7 @@ task_frames <- function(seconds, draws, seed, run_sd, labels) {
                "Give seconds above 0, a matrix (draws x frames) or one number a frame.")
   }
   if (!is.matrix(seconds)) {
-    return(list(given = NULL, log_median = log(seconds), sd = check_number(run_sd, argument("run_sd"), least = 0),
+    return(list(given = NULL, before = 0, log_median = log(seconds), sd = check_number(run_sd, argument("run_sd"), least = 0),
                 stream = stream_seed(seed, paste("frames", labels[["job"]]))))
   }
   if (nrow(seconds) != draws) {
@@ -69,7 +71,7 @@ task_frames <- function(seconds, draws, seed, run_sd, labels) {
                "Leave it out, or give as many rows.")
   }
   storage.mode(seconds) <- "double"
-  list(given = seconds)
+  list(given = seconds, before = 0)
 }
 
 stream_seeds <- function(seed, labels) {

@@ -19,19 +19,6 @@ card_currency <- function(x, where) {
   check_currency(x, where)
 }
 
-# A share written with its sign: 20 and 0.2 can both be meant, 20 % cannot be misread.
-percent_field <- function(x, where) {
-  part <- if (is.character(x) && length(x) == 1) regmatches(trimws(x),
-                                                            regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*%$", trimws(x),
-                                                                    perl = TRUE))[[1]]
-  if (!length(part) || as.numeric(part[2]) > 100) {
-    stop_input("unit", paste("got", show_value(x)), where,
-               paste0("Write a share with its sign, from 0 % to 100 %",
-                      if (is.numeric(x) && length(x) == 1) paste0(": ", if (x < 1) 100 * x else x, " %"), "."))
-  }
-  as.numeric(part[2])
-}
-
 # "22:00" as seconds of the day; "24:00" is its end.
 clock_field <- function(x, where) {
   part <- if (is.character(x) && length(x) == 1) regmatches(x, regexec("^([0-9]{1,2}):([0-9]{2})$", x))[[1]]

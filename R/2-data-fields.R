@@ -12,11 +12,45 @@ choice_of <- function(...) {
 # Whole numbers, one or several.
 counts <- function(x, where) check_counts(x, where)
 
+whole <- function(x, where) check_count(x, where)
+
 number_above <- function(above) function(x, where) check_number(x, where, above = above)
 
 duration_field <- function(x, where) {
   if (is.numeric(x)) x <- format(x)
   parse_duration(check_text(x, where), where)
+}
+
+no_spread <- list(median_s = 0, p90_s = 0)
+
+# A time that varies, given as its median and its 90 % point (kept as the log-normal that has them), as one duration, or
+# as none.
+spread_field <- function(x, where) {
+  if (identical(x, "none")) return(list(median_s = 0, p90_s = 0))
+  if (!is.list(x)) {
+    s <- duration_field(x, where)
+    return(list(median_s = s, p90_s = s))
+  }
+  x <- read_fields(x, list(median = field(duration_field, required = TRUE),
+                           p90 = field(duration_field, required = TRUE)), where)
+  if (x$median <= 0 || x$p90 < x$median) {
+    stop_input("site", "has a 90 % point below its median, or a median of 0", where,
+               "Write median and p90, the larger last, or `none`.")
+  }
+  list(median_s = x$median, p90_s = x$p90)
+}
+
+# A share written with its sign: 20 and 0.2 can both be meant, 20 % cannot be misread.
+percent_field <- function(x, where) {
+  part <- if (is.character(x) && length(x) == 1) regmatches(trimws(x),
+                                                            regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*%$", trimws(x),
+                                                                    perl = TRUE))[[1]]
+  if (!length(part) || as.numeric(part[2]) > 100) {
+    stop_input("unit", paste("got", show_value(x)), where,
+               paste0("Write a share with its sign, from 0 % to 100 %",
+                      if (is.numeric(x) && length(x) == 1) paste0(": ", if (x < 1) 100 * x else x, " %"), "."))
+  }
+  as.numeric(part[2])
 }
 
 date_field <- function(x, where) {

@@ -54,7 +54,7 @@ reader_schema <- function(read) {
   if (identical(read, brackets_field)) return(list_schema(record_schema(bracket_fields())))
   if (identical(read, spread_field)) {
     points <- list(median = field(duration_field, required = TRUE), p90 = field(duration_field, required = TRUE))
-    return(list(anyOf = list(list(const = "none"), record_schema(points))))
+    return(list(anyOf = list(list(const = "none"), text_schema(examples = "5 min"), record_schema(points))))
   }
   known <- known_readers()
   for (one in known) if (identical(read, one$read)) return(one$schema)

@@ -10,6 +10,15 @@ shot_fields <- function() list(
   limit = field(read_limit, required = TRUE),
   upload = field(parse_size, default = 0),
   frame_size = field(parse_size, default = 0),
+  pack = field(spread_field),
+  prepass = field(record_of(list(
+    frames = field(whole, required = TRUE),
+    each = field(spread_field, required = TRUE),
+    on = field(choice_of("all", "one"), default = "all")
+  ))),
+  layers = field(whole, default = 1L),
+  merge = field(spread_field, default = no_spread),
+  encode = field(spread_field, default = no_spread),
   needs = field(record_of(need_fields()), default = list())
 )
 
@@ -35,7 +44,9 @@ need_fields <- function() list(
 #' Fields of the file: `shot` (its name), `about`, `scene` (a built-in scene or a scene file), `frames` (a frame set
 #' such as `1-240`), `cuts` (first frames after each cut), `size` (`1920x1080`), `limit` (`samples`, `noise` or `time`,
 #' alone or together), `upload` (what must be sent to a site, such as `80 MB`), `frame_size` (what comes back for
-#' each frame), and `needs`, what it needs of the place that renders it: `version` of the engine (`"4.2"` or
+#' each frame), the stages around rendering: how long it takes to `pack`, a `prepass` (how many `frames`, the time of
+#' `each`, on `all` nodes or `one`), `layers` that can be rendered apart and the time to `merge` them, and to `encode`
+#' the finished shot (each a duration, or its `median` and `p90`, or `none`); and `needs`, what it needs of the place that renders it: `version` of the engine (`"4.2"` or
 #' `">=4.1 <5"`), `add_ons` and `hosts` (programs around the engine; names, each with a version, a range or `any`),
 #' `devices` it can be rendered on (cpu, gpu), `memory`, `device_memory`, `cameras`, `outputs`, `channels`, whether it
 #' is `confidential`, and the `spread` it is to be rendered in.

@@ -2,20 +2,6 @@
 
 money_field <- function(x, where) parse_money(if (is.numeric(x)) format(x) else x, where)
 
-# A time that varies, given as its median and its 90 % point; kept as the log-normal that has them.
-spread_field <- function(x, where) {
-  if (identical(x, "none")) return(list(median_s = 0, p90_s = 0))
-  x <- read_fields(x, list(median = field(duration_field, required = TRUE),
-                           p90 = field(duration_field, required = TRUE)), where)
-  if (x$median <= 0 || x$p90 < x$median) {
-    stop_input("site", "has a 90 % point below its median, or a median of 0", where,
-               "Write median and p90, the larger last, or `none`.")
-  }
-  list(median_s = x$median, p90_s = x$p90)
-}
-
-no_spread <- list(median_s = 0, p90_s = 0)
-
 price_fields <- function() c(charge_fields(), list(
   fixed = field(card_money, default = 0),
   minimum = field(card_money, default = 0),
@@ -44,7 +30,6 @@ can_fields <- function() list(
 )
 
 text_or_texts <- function() field(check_texts)
-whole <- function(x, where) check_count(x, where)
 billed_fields <- list(prepass = field(check_flag, default = TRUE), failed = field(check_flag, default = TRUE),
                       aborted = field(check_flag, default = TRUE))
 
@@ -74,10 +59,24 @@ place_fields <- function() list(
     factor = field(number_above(0), required = TRUE),
     basis = field(choice_of("claimed", "assumed"), default = "claimed")
   )), default = list()),
-  start = field(spread_field, default = no_spread),
+  start = field(spread_field),
+  install = field(spread_field, default = no_spread),
+  share = field(percent_field, default = 100),
+  troubles = field(record_of(trouble_fields()), default = no_troubles),
   open = field(records_of(hours_fields())),
   can = field(record_of(can_fields()), default = list())
 )
+
+# What goes wrong there: shares of a frame's runs, and of a node's hours.
+trouble_fields <- function() list(
+  fails = field(percent_field, default = 0),
+  retries = field(function(x, where) check_count(x, where, least = 0, most = 1000), default = 2L),
+  vanish = field(percent_field, default = 0),
+  freeze = field(percent_field, default = 0),
+  notice = field(duration_field, default = 300),
+  replaced = field(check_flag, default = TRUE)
+)
+no_troubles <- list(fails = 0, retries = 2L, vanish = 0, freeze = 0, notice = 300, replaced = TRUE)
 
 # How a site sells.
 selling_fields <- function() list(
@@ -90,16 +89,21 @@ selling_fields <- function() list(
     cores = field(whole),
     score = field(number_above(0)),
     power = field(parse_power),
+    speed = field(number_above(0)),
     amount = field(card_money),
     at_once = field(whole)
   )), default = list()),
   meter = field(choice_of("rendering", "boot to release"), required = TRUE),
+  release = field(choice_of("idle", "end"), default = "idle"),
+  cap = field(record_of(list(amount = field(card_money, required = TRUE), lag = field(duration_field, default = 300)))),
   billed = field(record_of(billed_fields), default = list(prepass = TRUE, failed = TRUE, aborted = TRUE)),
   tiers = field(records_of(list(
     tier = field(check_text, required = TRUE),
     nodes = field(counts, required = TRUE),
     factor = field(number_above(0), default = 1),
-    wait = field(spread_field, default = no_spread)
+    wait = field(spread_field),
+    quiet = field(record_of(list(hours = field(records_of(hours_fields()), required = TRUE),
+                                 wait = field(spread_field, required = TRUE))))
   )), required = TRUE),
   discounts = field(records_of(list(
     discount = field(check_text, required = TRUE),
@@ -137,8 +141,10 @@ selling_fields <- function() list(
 #' unit in small letters, which `unit` says the `worth` of, if it has one); `time_zone`; `engines` it runs; of a node
 #' its `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100
 #' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `speeds` (a list of `engine`,
-#' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a node (`median`, `p90`); `open`,
-#' the hours in which it may render; `can`, what it can do: `versions` of engines, `add_ons` and `hosts` (names, each
+#' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and `install` of what it
+#' needs (each a duration, or its `median` and `p90`, or `none`); the `share` of a node that rendering may use; `open`,
+#' the hours in which it may render; `troubles` (`fails`: share of runs of a frame that fail, `retries` of them; `vanish`
+#' and `freeze`: share of nodes that do in an hour, `notice` until that is seen, whether they are `replaced`); `can`, what it can do: `versions` of engines, `add_ons` and `hosts` (names, each
 #' with its versions), `devices` (cpu, gpu), `memory`, `device_memory` and whether scenes may `spill` out of it,
 #' `limits`, `cameras`, `outputs`, `channels`, `frame_cap` (`time`, `on` a yardstick device), `upload_cap`, whether
 #' `helpers_see_frames`, and `spreads`. What it does not say is unknown, and unknown never fits.
@@ -150,8 +156,11 @@ selling_fields <- function() list(
 #' the bracket it reaches; the `step` of its meter, its `rounding` (up, nearest, down), and what is `rounded`: each run,
 #' node or the job; the `activities` it counts, and the `hours` of the day (`days`, `from`, `to`) in which it counts
 #' them. `price` also has a `fixed` fee of a job, and a `minimum` of a job, `minimum_node`, `minimum_month`. `hires` are
-#' classes of machines (`hire`, `devices`, `cores`, `score`, `power`, `amount`, `at_once`); `tiers` service levels
-#' (`tier`, `nodes` at once, price `factor`, `wait`). `billed` says whether `prepass`, `failed` and `aborted` frames are
+#' classes of machines (`hire`, `devices`, `cores`, `score`, `power`, `speed` beside the first class, `amount`,
+#' `at_once`); `tiers` service levels
+#' (`tier`, `nodes` at once, price `factor`, `wait` in the queue, and `quiet`: `hours` with a `wait` of their own).
+#' `release` says whether nodes are given back when `idle` or at the `end`, and `cap` what may be spent there (`amount`)
+#' before the site stops the job, `lag` after the meter has reached it. `billed` says whether `prepass`, `failed` and `aborted` frames are
 #' billed. `discounts` (`discount`, `percent` with its sign, `from` and `to` dates, `engine`, `tier`, `on` named
 #' charges), `balances` of yours there (`balance`, `kind` prepaid, starting, gift or earned; `amount`, `until`), used in
 #' their order, and `tax` (`tax`, `percent`, `included` in the prices or not). `community` has what such a farm asks:
@@ -183,7 +192,7 @@ settle_site <- function(site, file) {
   site$price <- settle_charge(site$price, site$currency, at("price"))
   site$charges <- Map(function(x, i) settle_charge(x, site$currency, paste0(at("charges"), "[", i, "]")),
                       site$charges, seq_along(site$charges))
-  for (name in c("hires", "balances", "community")) site[[name]] <- plain_money(site[[name]], site$currency, at(name))
+  for (name in c("hires", "balances", "community", "cap")) site[[name]] <- plain_money(site[[name]], site$currency, at(name))
   for (name in c("tiers", "hires", "charges", "balances")) {
     key <- sub("s$", "", name)
     named <- vapply(site[[name]], `[[`, "", key)

@@ -1,7 +1,7 @@
 # Evidence: what the ledger knows of a job's shots, and how fast a site is beside the node they were measured on.
 
 # Spreads of log time that stand in where nothing was measured; each is shown as assumed wherever it is used.
-assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03)
+assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1, samples = 0.05)
 
 #' A job: shots to be rendered, and the evidence for their times
 #'
@@ -11,22 +11,31 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03)
 #' @param version Version of the engine; the newest that was measured when `NULL`.
 #' @param currency ISO 4217 code in which costs are shown.
 #' @param rates Exchange rates as in a project's `rates`; needed when a site sells in another currency.
+#' @param time_zone The zone in which deadlines are told.
+#' @param limit Another limit than the shots' own: a list as in a shot file (`list(noise = 0.02)`), whose times were
+#'   measured; or a share of their samples, such as `"50 %"`, whose times follow from theirs.
 #' @return A list of class `job`: the shots, `node` (the node on which most of their frames were measured: the
 #'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times
 #'   where half of the frames have one, and the prior that complete shots in the timings teach), `run_sd` (spread of log
-#'   time of one frame from run to run), and the evidence.
+#'   time of one frame from run to run), the evidence, `stage_rows` (timings of the stages around rendering), `limit`
+#'   (a label) and `noise`, that of its pictures over that of the shots' own limit (`NA` where it is unknown).
 #' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured at the shot's own
 #'   size and limit. Times at another size or limit are not scaled.
 #' @examples
 #' project <- read_project(demo_file())
 #' render_job(project$shots[c("gears", "basin")], "sundew", example_timings())
 #' @export
-render_job <- function(shots, engine, timings, version = NULL, currency = "EUR", rates = NULL) {
+render_job <- function(shots, engine, timings, version = NULL, currency = "EUR", rates = NULL, time_zone = "UTC",
+                       limit = NULL) {
   shots <- as_list_of(shots, "shot", argument("shots"), "read_shot()")
+  share <- sample_share(limit)
+  if (is.list(limit)) shots <- lapply(shots, function(shot) { shot$limit <- read_limit(limit, argument("limit")); shot })
   engine <- check_text(engine, argument("engine"))
   check_columns(timings, argument("timings"), names(timing_columns))
   currency <- check_currency(currency, argument("currency"))
   rows <- as_frame(timings)
+  stage_rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] != "render" & !is.na(rows[["wall_s"]]), ,
+                     drop = FALSE]
   rows <- rows[is_evidence(rows) & rows[["engine"]] %in% engine, , drop = FALSE]
   if (!nrow(rows)) {
     known <- unique(timings[["engine"]][is_evidence(timings)])
@@ -50,8 +59,12 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
                 cheap = cheap_evidence(shot, rows[rows[["node"]] %in% at, , drop = FALSE], mean(here[["wall_s"]])),
                 run_sd = run_sd, prior = prior)
   })
-  structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates, node = at,
-                 curves = curves, evidence = as_table(found), run_sd = run_sd, run_basis = run_basis), class = "job")
+  job <- structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates,
+                        time_zone = zone_field(time_zone, argument("time_zone")), node = at, curves = curves,
+                        evidence = as_table(found), run_sd = run_sd, run_basis = run_basis, stage_rows = stage_rows,
+                        limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
+                        time_share = c(log = 0, sd = 0)), class = "job")
+  if (share == 1) job else with_share(job, share)
 }
 
 # The rows that speak of a shot: its scene at its own size and limit.
@@ -139,4 +152,40 @@ matched_speed <- function(job, there) {
   ratio <- as.numeric(here[both] - there[both])
   spread <- if (n > 1) max(stats::sd(ratio), job$run_sd) else max(assumed_spread$run, job$run_sd)
   list(log_factor = mean(ratio), se = spread / sqrt(n), df = max(n - 1, 3), frames = n)
+}
+
+# "50 %" as 0.5; 1 for the limit as it is.
+sample_share <- function(limit) {
+  if (is.null(limit) || is.list(limit)) return(1)
+  where <- argument("limit")
+  share <- percent_field(limit, where) / 100
+  if (share <= 0) stop_input("limit", "leaves no sample", where, "Write a share above 0 %.")
+  share
+}
+
+# What the shots' limit is called: what is common to all of them.
+job_limit <- function(shots, other = FALSE) {
+  texts <- unique(vapply(shots, function(shot) format_limit(shot$limit), ""))
+  if (length(texts) == 1) texts else if (other) toString(texts) else "own limits"
+}
+
+# The job with a share of its samples. Of a frame's time what is computing is proportional to them, what is loading is
+# not; noise goes with one over their root.
+with_share <- function(job, share) {
+  lost <- Filter(function(shot) is.null(shot$limit$samples), job$shots)
+  if (length(lost)) {
+    stop_input("limit", "has no samples limit to take a share of", paste("shot", lost[[1]]$shot),
+               "Name another limit that was measured.")
+  }
+  rows <- as_frame(job$evidence)
+  load <- rows[["load_s"]] / rows[["wall_s"]]
+  part <- if (all(is.na(load))) 0 else mean(load, na.rm = TRUE)
+  job$shots <- lapply(job$shots, function(shot) {
+    shot$limit$samples <- max(1L, as.integer(round(shot$limit$samples * share)))
+    shot
+  })
+  job$limit <- if (job$limit == "own limits") paste(percent(share), "of the samples") else job_limit(job$shots)
+  job$noise <- 1 / sqrt(share)
+  job$time_share <- c(log = log(part + (1 - part) * share), sd = assumed_spread$samples * abs(log2(share)))
+  job
 }

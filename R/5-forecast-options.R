@@ -2,39 +2,83 @@
 
 #' The options of a job
 #'
-#' Crosses sites, tiers and node counts. A site that cannot do the job, or of which too little is known, is no option;
-#' it is kept with the reason and shown wherever the options are.
+#' Every sensible combination of engine, version and limit (each a job of its own), site, tier, hire class, nodes at
+#' once, start and spread. A site that cannot do the job, or of which too little is known, is no option; it is kept with
+#' the reason and shown wherever the options are. Left out beforehand is what another option beats for certain: nodes
+#' beyond one a frame, counts of nodes that save no round and charge no less, later starts where nothing gets cheaper,
+#' emptier or opens.
 #'
-#' @param job From [render_job()].
+#' @param job From [render_job()], or a list of jobs: the same shots with other engines, versions or limits.
 #' @param sites A site from [read_site()] or a list of them.
-#' @return A tibble of class `job_options`, one row an option: `option` (its name), `site`, `tier`, `nodes`, `speed`
-#'   (of a node, relative to the job's reference node), `evidence` (measured, claimed, assumed), `speed_from`.
-#'   Attributes: `left_out`, a tibble of `site` and `reason`; `doubts`, what is doubtful about the rate cards (no date,
-#'   old, no source).
-#' @section Conditions: `clockpigeon_error_option` when no site is left.
+#' @param only,without What to keep, and what to leave out: names of sites, tiers, hire classes, engines, spreads or
+#'   starts, or `field=value` with the columns below, such as `"nodes=10"`. Values of one field are alternatives.
+#' @param spreads Ways to divide the work that are asked for, beside what the shots need: see [job_way()]. Whole frames
+#'   when `NULL`.
+#' @param now The moment at which the job could be released.
+#' @return A tibble of class `job_options`, one row an option: `option` (its name), `site`, `tier`, `hire` (`NA` where a
+#'   site has one class), `nodes`, `engine`, `version`, `limit`, `noise` (over that of the shots' own limit), `start`
+#'   (`now`, or a local time), `begin_s` (seconds from now), `spread`, `speed` (of a node, relative to the job's
+#'   reference node), `evidence` (measured, transferred, claimed, assumed), `speed_from`, and `log_speed`, `speed_se`,
+#'   `speed_df`, what is known of the speed. Attributes: `left_out`, a tibble of `site` and `reason`; `doubts`, what is
+#'   doubtful about the rate cards (no date, old, no source); `pruned`, how many were left out as beaten.
+#' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without` name nothing that there
+#'   is, and when they contradict each other.
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
 #' plan_options(job, project$sites)
+#' plan_options(job, project$sites, only = c("saltmill", "nodes=20"))
 #' @export
-plan_options <- function(job, sites) {
-  check_class(job, argument("job"), "job", "render_job()")
+plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL, now = Sys.time()) {
+  jobs <- as_jobs(job)
   sites <- as_list_of(sites, "site", argument("sites"), "read_site()")
   names(sites) <- vapply(sites, `[[`, "", "site")
-  reasons <- vapply(sites, why_not, "", job = job, needs = job_needs(job))
-  left_out <- as_table(data.frame(site = names(sites)[nzchar(reasons)], reason = unname(reasons[nzchar(reasons)])))
-  sites <- sites[!nzchar(reasons)]
-  if (!length(sites)) {
-    stop_input("option", paste0("no site can do this job: ",
-                                paste(left_out[["site"]], left_out[["reason"]], collapse = "; ")),
-               instead = "Add a site, or measure trial frames there.")
-  }
-  rows <- bind_tables(lapply(sites, site_options, job = job))
-  out <- as_table(rows, class = "job_options")
-  attr(out, "sites") <- sites
-  attr(out, "left_out") <- left_out
-  attr(out, "doubts") <- unlist(lapply(sites, card_doubts), use.names = FALSE)
+  for (spread in spreads) check_choice(spread, argument("spreads"), spread_kinds)
+  parts <- lapply(jobs, job_options_at, sites = sites, spreads = spreads, now = now)
+  left_out <- unique(bind_tables(lapply(parts, `[[`, "left_out")))
+  rows <- bind_tables(lapply(parts, `[[`, "rows"))
+  if (nrow(rows)) left_out <- left_out[!left_out[["site"]] %in% rows[["site"]], , drop = FALSE]
+  else refuse_sites(left_out)
+  rows <- pinned(rows, only, without)
+  rows[["option"]] <- option_names(rows)
+  out <- as_table(rows[option_columns], class = "job_options")
+  attr(out, "jobs") <- jobs
+  attr(out, "sites") <- sites[unique(rows[["site"]])]
+  attr(out, "left_out") <- as_table(left_out)
+  attr(out, "doubts") <- unlist(lapply(sites[unique(rows[["site"]])], card_doubts), use.names = FALSE)
+  attr(out, "pruned") <- sum(vapply(parts, `[[`, 0, "pruned"))
+  attr(out, "now") <- now
   out
+}
+
+option_columns <- c("option", "site", "tier", "hire", "nodes", "engine", "version", "limit", "noise", "start",
+                    "begin_s", "spread", "speed", "evidence", "speed_from", "log_speed", "speed_se", "speed_df")
+
+refuse_sites <- function(left_out) {
+  stop_input("option", paste0("no site can do this job: ",
+                              paste(left_out[["site"]], left_out[["reason"]], collapse = "; ")),
+             instead = "Add a site, or measure trial frames there.")
+}
+
+# One or several jobs, by engine, version and limit.
+as_jobs <- function(job, where = argument("job")) {
+  jobs <- as_list_of(job, "job", where, "render_job()")
+  names(jobs) <- vapply(jobs, job_key, "")
+  jobs[!duplicated(names(jobs))]
+}
+
+job_key <- function(job) paste(job$engine, job$version, job$limit, sep = "|")
+option_job <- function(options, i) {
+  attr(options, "jobs")[[paste(options[["engine"]][i], options[["version"]][i], options[["limit"]][i], sep = "|")]]
+}
+
+job_options_at <- function(job, sites, spreads, now) {
+  needs <- job_needs(job)
+  reasons <- vapply(sites, why_not, "", job = job, needs = needs)
+  fit <- sites[!nzchar(reasons)]
+  rows <- bind_tables(lapply(fit, site_options, job = job, spreads = spreads, now = now))
+  list(rows = rows, pruned = sum(vapply(fit, function(s) attr(site_options(s, job, spreads, now), "pruned"), 0)),
+       left_out = data.frame(site = names(sites)[nzchar(reasons)], reason = unname(reasons[nzchar(reasons)])))
 }
 
 # Why a site cannot do a job; empty when it can. What is not known counts as cannot.
@@ -47,19 +91,156 @@ why_not <- function(site, job, needs = job_needs(job)) {
   if (is.null(rate_to(site, job$currency, job$rates))) {
     return(paste0("no exchange rate from ", site$currency, " to ", job$currency))
   }
-  if (length(site$open)) return("renders only in its hours, which forecasts do not follow yet")
   if (is.null(site$link) && site$kind != "own" && any(vapply(job$shots, function(s) s$upload + s$frame_size > 0, NA))) {
     return("unknown link: transfers cannot be timed")
   }
   ""
 }
 
-site_options <- function(site, job) {
-  speed <- site_speed(job, site)
-  bind_tables(lapply(site$tiers, function(tier) {
-    nodes <- sort(unique(tier$nodes))
-    data.frame(option = paste0(site$site, " ", tier$tier, ", ", nodes, ifelse(nodes == 1, " node", " nodes")),
-               site = site$site, tier = tier$tier,
-               nodes = nodes, speed = exp(speed$log_factor), evidence = speed$evidence, speed_from = speed$from)
+# All options of one site, those that others beat for certain left out.
+site_options <- function(site, job, spreads = NULL, now = Sys.time()) {
+  frames <- sum(vapply(job$shots, function(shot) length(shot$frames), 0L))
+  tasks <- frames * max(vapply(job$shots, function(shot) first_of(shot$layers, 1L), 0L))
+  classes <- if (length(site$hires)) lapply(site$hires, `[[`, "hire") else list(NA_character_)
+  ways <- site_spreads(site, job, spreads)
+  pruned <- 0
+  rows <- bind_tables(lapply(site$tiers, function(tier) {
+    starts <- tier_starts(site, tier, job$time_zone, now)
+    bind_tables(lapply(classes, function(hire) {
+      all <- class_nodes(site, tier, hire)
+      kept <- if (identical(ways, "frames")) useful_nodes(all, tasks, site) else all
+      pruned <<- pruned + (length(all) - length(kept)) * nrow(starts) * length(ways)
+      at <- expand.grid(nodes = kept, begin = seq_len(nrow(starts)), spread = ways, stringsAsFactors = FALSE)
+      data.frame(site = site$site, tier = tier$tier, hire = hire, nodes = at$nodes, engine = job$engine,
+                 version = job$version, limit = job$limit, noise = job$noise, start = starts$start[at$begin],
+                 begin_s = starts$begin_s[at$begin], spread = at$spread, speed_columns(site, job, hire))
+    }))
   }))
+  attr(rows, "pruned") <- pruned
+  rows
+}
+
+# What is known of a node's speed, as columns of an option.
+speed_columns <- function(site, job, hire) {
+  speed <- option_speed(job, list(hire = hire), site)
+  speed$log_factor <- speed$log_factor - job$time_share[["log"]]
+  speed$se <- sqrt(speed$se^2 + job$time_share[["sd"]]^2)
+  evidence <- speed$evidence
+  class <- if (!is.na(hire)) hire_speed(chosen_hire(site, hire), site)$basis else NA
+  if (evidence == "measured" && job$time_share[["log"]] != 0) evidence <- "transferred"
+  if (!is.na(class) && evidence != "assumed") evidence <- class
+  data.frame(speed = exp(speed$log_factor), evidence = evidence, speed_from = speed$from, log_speed = speed$log_factor,
+             speed_se = speed$se, speed_df = first_of(speed$df, Inf))
+}
+
+class_nodes <- function(site, tier, hire) {
+  most <- if (!is.na(hire)) first_of(chosen_hire(site, hire)$at_once, Inf) else Inf
+  nodes <- sort(unique(tier$nodes))
+  kept <- nodes[nodes <= most]
+  if (length(kept)) kept else as.integer(most)
+}
+
+# Counts of nodes worth having: one a task at most, and of those that take as many rounds of equal frames the smallest,
+# unless the card's brackets or minimums could make more nodes cheaper.
+useful_nodes <- function(nodes, tasks, site) {
+  capped <- unique(pmin(nodes, tasks))
+  if (site$price$minimum_node > 0 || length(site$price$brackets) > 1) return(capped)
+  capped[!duplicated(ceiling(tasks / capped))]
+}
+
+# Spreads that are asked for or needed, where the site can; whole frames everywhere.
+site_spreads <- function(site, job, asked) {
+  needed <- unique(unlist(lapply(job$shots, function(shot) shot$needs$spread)))
+  layers <- any(vapply(job$shots, function(shot) first_of(shot$layers, 1L) > 1, NA))
+  ways <- if (length(needed)) needed else unique(c("frames", asked))
+  ways <- setdiff(ways, if (!layers) "layers")
+  able <- site$can$spreads
+  kept <- ways[ways == "frames" | ways %in% able | site$kind == "own" & is.null(able)]
+  if (length(kept)) kept else "frames"
+}
+
+# Moments at which a job could be released: now, and within a day where the card's time gets cheaper, or its queue
+# quieter, while the site is open.
+tier_starts <- function(site, tier, zone, now) {
+  hours <- c(Filter(length, lapply(c(list(site$price), site$charges), `[[`, "hours")),
+             if (length(tier$quiet)) list(tier$quiet$hours))
+  edges <- lapply(hours, function(h) as.vector(hours_after(h, now, site$time_zone, days = 2)))
+  at <- sort(unique(ceiling(as.numeric(unlist(edges)))))
+  at <- at[at > 60 & at <= 86400]
+  at <- Filter(function(s) gets_better(site, tier, now + s), at)
+  data.frame(start = c("now", if (length(at)) format(now + unlist(at), "%a %H:%M", tz = zone)), begin_s = c(0, unlist(at)))
+}
+
+gets_better <- function(site, tier, moment) {
+  zone <- site$time_zone
+  if (length(site$open) && !is_in_hours(moment, site$open, zone)) return(FALSE)
+  hourly <- function(at) {
+    counted <- Filter(function(x) length(x$hours), c(list(site$price), site$charges))
+    sum(vapply(counted, function(x) first_of(x$amount, 0) * is_in_hours(at, x$hours, zone), 0))
+  }
+  quiet <- function(at) length(tier$quiet) > 0 && is_in_hours(at, tier$quiet$hours, zone)
+  hourly(moment) < hourly(moment - 61) || quiet(moment) && !quiet(moment - 61)
+}
+
+# What the user pinned or left out.
+pinned <- function(rows, only, without) {
+  fields <- c("site", "tier", "hire", "nodes", "engine", "version", "limit", "start", "spread", "evidence")
+  asked <- read_pins(only, "only", rows, fields)
+  barred <- read_pins(without, "without", rows, fields)
+  keep <- rep(TRUE, nrow(rows))
+  for (field in unique(asked$field)) {
+    values <- asked$value[asked$field == field]
+    keep <- keep & as.character(rows[[field]]) %in% values
+  }
+  for (i in seq_len(nrow(barred))) keep <- keep & !as.character(rows[[barred$field[i]]]) %in% barred$value[i]
+  if (!any(keep)) {
+    stop_input("option", paste0("nothing is both ", either_and(only, "asked for"),
+                                if (length(without)) paste0(" and not ", either_and(without, "left out"))),
+               "arguments `only` and `without`", "Take one of them back.")
+  }
+  rows[keep, , drop = FALSE]
+}
+
+either_and <- function(x, otherwise) if (length(x)) paste0("'", paste(x, collapse = "' and '"), "'") else otherwise
+
+read_pins <- function(pins, name, rows, fields) {
+  found <- lapply(pins, function(pin) {
+    where <- argument(name)
+    pair <- regmatches(pin, regexec("^([a-z_]+)\\s*=\\s*(.+)$", pin))[[1]]
+    if (length(pair)) {
+      field <- check_choice(pair[2], where, fields)
+      known <- unique(as.character(rows[[field]]))
+      if (!pair[3] %in% known) {
+        stop_input("option", paste0("no option has ", field, " ", show_value(pair[3])), where,
+                   paste0("There ", if (length(known) == 1) "is " else "are ", toString(known), "."))
+      }
+      return(data.frame(field = field, value = pair[3]))
+    }
+    words <- setdiff(fields, c("nodes", "version"))
+    at <- words[vapply(words, function(field) pin %in% as.character(rows[[field]]), NA)]
+    if (!length(at)) {
+      known <- unique(unlist(lapply(words, function(field) as.character(rows[[field]]))))
+      near <- closest(pin, known)
+      stop_input("option", paste0("no option has ", show_value(pin)), where,
+                 if (length(near)) paste0("Did you mean ", near, "?")
+                 else paste0("Sites are ", toString(unique(rows[["site"]])), "; or write field=value."))
+    }
+    data.frame(field = at[1], value = pin)
+  })
+  if (length(found)) do.call(rbind, found) else data.frame(field = character(), value = character())
+}
+
+# Names say what is not the same for all: hire class, engine, limit, start and spread only where they differ.
+option_names <- function(rows) {
+  varied <- function(name) length(unique(rows[[name]])) > 1
+  extra <- function(name, text, usual = character()) {
+    ifelse(is.na(rows[[name]]) | rows[[name]] %in% usual, "", paste0(", ", text))
+  }
+  paste0(
+    rows[["site"]], " ", rows[["tier"]], ifelse(is.na(rows[["hire"]]), "", paste0(" ", rows[["hire"]])), ", ",
+    rows[["nodes"]], ifelse(rows[["nodes"]] == 1, " node", " nodes"),
+    if (varied("engine") || varied("version")) paste0(", ", rows[["engine"]], " ", rows[["version"]]),
+    if (varied("limit")) paste0(", ", rows[["limit"]]), extra("spread", rows[["spread"]], "frames"),
+    extra("start", paste("from", rows[["start"]]), "now")
+  )
 }

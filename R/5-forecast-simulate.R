@@ -2,113 +2,123 @@
 
 #' Forecast duration and cost of a job
 #'
-#' Simulates the job on each option: draws of every frame's time (from the shots' curves and the spread from run to
-#' run), of the site's speed, waiting and start times; sends the upload, waits, starts the nodes, gives each next frame
-#' to the node that is free first (Graham 1966), brings the frames home behind the rendering, and runs the rate card's
-#' meter. Frame times are common to all options, so that options differ only by what they are; every site and tier has
-#' its own stream, so that adding one changes no other.
+#' Simulates the job on each option with [simulate_job()]: draws of every frame's time (from the shots' curves and the
+#' spread from run to run), of the site's speed and link, of packing, waiting and starting; the frames by list
+#' scheduling; what goes wrong there; hours; the way home; and the rate card's meter. Frame times are common to all
+#' options, so that options differ only by what they are; every site and tier has its own streams, so that adding one
+#' changes no other.
 #'
-#' Not in it yet: failures and repeats of frames, spend caps, working hours, pre-pass and merging.
-#'
-#' @param job From [render_job()].
+#' @param job From [render_job()], or the list of jobs that `options` were planned for.
 #' @param options From [plan_options()]; rows may be left out.
 #' @param draws Number of draws.
 #' @param seed Same seed, same forecast.
+#' @param progress `TRUE` says on standard error how far it is, when it takes long.
 #' @return An object of class `forecast`: `draws`, a tibble with `option`, `draw`, `finish_s` (from now), `cost` (in
-#'   the job's currency), `upload_s`, `wait_s`, `start_s`, `render_s`, `download_s` (after the last frame); `options`,
-#'   `left_out`, and `exchange` (the rates used). `summary()` gives 10 %, 50 % and 90 % points; [choose_option()]
-#'   chooses.
-#' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
+#'   the job's currency; what a prepaid balance pays is cost, a gift is not), the stages that [simulate_job()] tells
+#'   apart (from `prepare_s` to `encode_s`), `node_hours`, `frames_done`, `frames_lost`, `capped`, `lost_money`;
+#'   `options`, `left_out`, and `exchange` (the rates used). `summary()` gives 10 %, 50 % and 90 % points;
+#'   [choose_option()] chooses.
+#' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind; `clockpigeon_error_option` when the
+#'   options were planned for another job.
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
 #' summary(forecast_job(job, plan_options(job, project$sites), draws = 200))
 #' @export
-forecast_job <- function(job, options, draws = 2000, seed = 1) {
-  check_class(job, argument("job"), "job", "render_job()")
+forecast_job <- function(job, options, draws = 2000, seed = 1, progress = FALSE) {
+  jobs <- as_jobs(job)
   check_class(options, argument("options"), "job_options", "plan_options()")
   draws <- check_count(draws, argument("draws"), least = 10)
   seed <- check_count(seed, argument("seed"), least = 0, most = 2^31 - 2)
-  sites <- attr(options, "sites")
-  seconds <- frame_draws(job, draws, seed)
-  parts <- lapply(seq_len(nrow(options)), function(i) {
-    option <- as.list(as_frame(options)[i, , drop = FALSE])
-    simulate_option(job, option, sites[[option$site]], site_speed(job, sites[[option$site]]), seconds, seed)
-  })
-  structure(list(job = job, options = options, draws = bind_tables(parts), left_out = attr(options, "left_out"),
-                 exchange = used_rates(job, sites[unique(options[["site"]])]), n = draws, seed = seed,
-                 made_at = Sys.time()), class = "forecast")
-}
-
-# Seconds of every frame of the job on the reference node, as one run will take it: draws x frames.
-frame_draws <- function(job, draws, seed) {
-  parts <- Map(function(curve, shot) curve_draws(curve, draws, stream_seed(seed, paste("frames", shot$shot))),
-               job$curves, job$shots)
-  do.call(cbind, parts)
-}
-
-# One option: `speed` is what site_speed() says of the site, `seconds` the draws of all frames on the reference node.
-simulate_option <- function(job, option, site, speed, seconds, seed) {
-  draws <- nrow(seconds)
-  stream <- function(label) stream_seed(seed, paste(site$site, label))
-  tier <- site$tiers[[match(option$tier, vapply(site$tiers, `[[`, "", "tier"))]]
-  off <- with_seed(stream("speed"), if (is.finite(speed$df)) stats::rt(draws, speed$df) else stats::rnorm(draws))
-  factor <- exp(speed$log_factor + speed$se * off)
-  upload <- transfer_s(vapply(job$shots, `[[`, 0, "upload"), site)
-  wait <- spread_draws(tier$wait, draws, stream(paste("wait", tier$tier)))
-  # Filled node by node: the first nodes of a larger count start as those of a smaller one.
-  start <- matrix(spread_draws(site$start, draws * option$nodes, stream("start")), draws)
-  ready <- upload + wait + start
-  schedule <- list_schedule(seconds / factor, ready)
-  first <- apply(ready, 1, min)
-  last_frame <- transfer_s(max(vapply(job$shots, `[[`, 0, "frame_size")), site)
-  all_frames <- transfer_s(vapply(job$shots, function(shot) shot$frame_size * length(shot$frames), 0), site)
-  finish <- pmax(schedule$end + last_frame, first + all_frames)
-  metered <- schedule$free - if (site$meter == "rendering") ready else upload + wait
-  cost <- option_cost(job, site, tier$tier, metered, if (site$meter == "rendering") ready else upload + wait)
-  data.frame(option = option$option, draw = seq_len(draws), finish_s = finish, cost = cost, upload_s = upload,
-             wait_s = wait, start_s = first - upload - wait, render_s = schedule$end - first,
-             download_s = finish - schedule$end)
-}
-
-# What each draw costs, in the job's currency: all that the card charges less gifts; what a prepaid balance pays is cost
-# like any other money. `metered` is draws x nodes, from `since` seconds after now on.
-option_cost <- function(job, site, tier, metered, since) {
-  draws <- nrow(metered)
-  moved <- vapply(job$shots, function(shot) c(shot$upload, shot$frame_size * length(shot$frames)) / 1e9, numeric(2))
-  frames <- lapply(job$shots, function(shot) {
-    data.frame(node = 1L, activity = "render", seconds = 0, frames = length(shot$frames),
-               megapixels = prod(shot$size) / 1e6, gb = 0)
-  })
-  rows <- rbind(
-    data.frame(node = seq_len(ncol(metered)), activity = "render", seconds = 0, frames = 0, megapixels = 0, gb = 0),
-    do.call(rbind, unname(frames)),
-    data.frame(node = 1L, activity = c("upload", "download"), seconds = 0, frames = 0, megapixels = 0,
-               gb = if (length(moved)) rowSums(moved) else 0)
-  )
-  usage <- rows[rep(seq_len(nrow(rows)), draws), , drop = FALSE]
-  usage$usage <- rep(seq_len(draws), each = nrow(rows))
-  nodes <- usage$seconds == 0 & rep(seq_len(nrow(rows)) <= ncol(metered), draws)
-  usage$seconds[nodes] <- as.vector(t(metered))
-  if (any(vapply(site$charges, function(x) length(x$hours) > 0, NA)) || length(site$price$hours)) {
-    began <- rep(0, nrow(usage))
-    began[nodes] <- as.vector(t(matrix(since, draws, ncol(metered))))
-    usage$began <- Sys.time() + began
+  keys <- paste(options[["engine"]], options[["version"]], options[["limit"]], sep = "|")
+  if (!all(keys %in% names(jobs))) {
+    stop_input("option", "were planned for another engine, version or limit", argument("options"),
+               "Plan them for this job.")
   }
-  totals <- bill_many(usage, site, tier, engine = job$engine, on = Sys.Date())
-  kinds <- vapply(tariff_of(site, tier, engine = job$engine, on = Sys.Date())$balances, `[[`, "", "kind")
-  prepaid <- rowSums(totals[, 6 + which(kinds == "prepaid"), drop = FALSE])
-  minor <- totals[, "to_pay"] + prepaid
-  from_minor(to_minor(from_minor(minor, site$currency) * rate_to(site, job$currency, job$rates)$rate, job$currency),
-             job$currency)
+  attr(options, "jobs") <- jobs
+  structure(list(job = jobs[[keys[1]]], jobs = jobs[unique(keys)], options = options,
+                 draws = option_draws(options, draws, seed, progress), left_out = attr(options, "left_out"),
+                 exchange = used_rates(jobs[[1]], attr(options, "sites")[unique(options[["site"]])]), n = draws,
+                 seed = seed, made_at = attr(options, "now")), class = "forecast")
 }
 
-transfer_s <- function(bytes, site) if (is.null(site$link)) 0 else sum(bytes) / site$link
+# Frames of at most so many numbers are held at once: 160 MB. Larger jobs go block by block of draws.
+most_cells <- 2e7
 
-# Draws of a time known by its median and 90 % point: log-normal.
-spread_draws <- function(spread, n, seed) {
-  if (spread$median_s <= 0) return(numeric(n))
-  spread$median_s * exp(with_seed(seed, stats::rnorm(n)) * log(spread$p90_s / spread$median_s) / stats::qnorm(0.9))
+# The draws of all options, option by option. Frame times are made once for each engine, version and limit.
+option_draws <- function(options, draws, seed, progress = FALSE) {
+  jobs <- attr(options, "jobs")
+  frames <- vapply(jobs, function(job) sum(vapply(job$shots, function(shot) length(shot$frames), 0L)), 0)
+  size <- min(draws, max(16, floor(most_cells / max(frames) / 8) * 8))
+  began <- Sys.time()
+  key <- paste(options[["engine"]], options[["version"]], options[["limit"]], sep = "|")
+  blocks <- lapply(seq(0, draws - 1, by = size), function(before) {
+    here <- min(size, draws - before)
+    parts <- vector("list", nrow(options))
+    for (name in unique(key)) {
+      # Times of one engine and version differ by limit only in the speed that the options carry.
+      seconds <- frame_draws(jobs[[name]], here, seed, before)
+      for (i in which(key == name)) {
+        option <- as.list(as_frame(options)[i, , drop = FALSE])
+        site <- attr(options, "sites")[[option$site]]
+        parts[[i]] <- simulate_option(jobs[[name]], option, site, seconds, seed, attr(options, "now"), before)
+        if (progress) tell_progress(began, (before + here * i / nrow(options)) / draws)
+      }
+    }
+    parts
+  })
+  # Column by column: binding thousands of tables row by row would take longer than making them.
+  parts <- unlist(lapply(seq_len(nrow(options)), function(i) lapply(blocks, `[[`, i)), recursive = FALSE)
+  as_table(lapply(stats::setNames(nm = names(parts[[1]])), function(name) unlist(lapply(parts, `[[`, name))))
+}
+
+# After a few seconds, and then every few: how much is done, and how long the rest will take.
+tell_progress <- function(began, share) {
+  passed <- as.numeric(Sys.time() - began, units = "secs")
+  if (passed > 3 && share < 1) {
+    cat(sprintf("\rforecast: %s done, %s left   ", percent(share), format_duration(passed * (1 - share) / share)),
+        file = stderr())
+  }
+  if (passed > 3 && share >= 1) cat("\r", strrep(" ", 60), "\r", sep = "", file = stderr())
+}
+
+# Seconds of every frame of the job on the reference node, as one run will take it: draws x frames, those that follow
+# the first `before`.
+frame_draws <- function(job, draws, seed, before = 0) {
+  parts <- Map(function(curve, shot) {
+    curve_draws(curve, draws, stream_seed(seed, paste("frames", shot$shot)), before)
+  }, job$curves, job$shots)
+  if (length(parts) == 1) parts[[1]] else do.call(cbind, parts)
+}
+
+# One option: `seconds` are the draws of all frames on the reference node.
+simulate_option <- function(job, option, site, seconds, seed, now, before = 0, keep = FALSE, rate_card = site) {
+  run <- simulate_way(job, option, site, option_way(job, option, site, now), seconds, seed, now, before, keep,
+                      rate_card)
+  d <- as_frame(run$draws)
+  rate <- rate_to(site, job$currency, job$rates)$rate
+  there <- function(amount) {
+    from_minor(to_minor(amount * rate, job$currency), job$currency)
+  }
+  out <- data.frame(option = option$option, draw = before + d[["draw"]], finish_s = d[["finish_s"]],
+                    cost = there(d[["to_pay"]] + d[["prepaid"]]), d[stage_columns],
+                    d[c("node_hours", "frames_done", "frames_lost", "capped")], lost_money = there(d[["lost_money"]]))
+  if (keep) attr(out, "run") <- run
+  out
+}
+
+stage_columns <- c("prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s", "download_s",
+                   "encode_s")
+
+simulate_way <- function(job, option, site, way, seconds, seed, now, before, keep, rate_card) {
+  way$speed <- c(option$log_speed, option$speed_se, option$speed_df)
+  shots <- vapply(job$shots, `[[`, "", "shot")
+  frames <- vapply(job$shots, function(shot) length(shot$frames), 0L)
+  pixels <- vapply(job$shots, function(shot) prod(shot$size) / 1e6, 0)
+  simulate_job(seconds, way, seed = seed, rate_card = rate_card, tier = option$tier,
+               hire = if (!is.na(option$hire)) option$hire, engine = job$engine, on = as.Date(now), now = now,
+               megapixels = sum(pixels * frames) / sum(frames), keep = keep, before = before,
+               labels = c(job = paste(shots, collapse = " "), site = site$site, tier = option$tier))
 }
 
 used_rates <- function(job, sites) {
@@ -123,19 +133,26 @@ used_rates <- function(job, sites) {
 #' @param probs Probabilities of the points.
 #' @param ... Not used.
 #' @return `summary()`: a tibble, one row an option: `option`, `site`, `tier`, `nodes`, `evidence`, then `finish_p10`,
-#'   ... (seconds from now) and `cost_p10`, ... for each of `probs`, `currency`, and `note`
-#'   (whether the evidence is sample data).
+#'   ... (seconds from now) and `cost_p10`, ... for each of `probs`, `currency`, `usable` (frames usable, the mean of
+#'   draws, as a share of all), and `note` (whether the evidence is sample data).
 #' @export
 summary.forecast <- function(object, probs = c(0.1, 0.5, 0.9), ...) {
-  rows <- split(as_frame(object$draws), factor(object$draws[["option"]], levels = object$options[["option"]]))
   points <- function(column, name) {
-    out <- t(vapply(rows, function(r) stats::quantile(r[[column]], probs, names = FALSE, type = 1),
-                    numeric(length(probs))))
-    if (length(probs) == 1) out <- t(out)
+    out <- by_option(object, column, function(x) stats::quantile(x, probs, names = FALSE, type = 1), length(probs))
     colnames(out) <- paste0(name, "_p", format(100 * probs, trim = TRUE))
     out
   }
+  done <- by_option(object, "frames_done", mean)
+  lost <- by_option(object, "frames_lost", mean)
   as_table(data.frame(as_frame(object$options)[c("option", "site", "tier", "nodes", "evidence")],
                       points("finish_s", "finish"), points("cost", "cost"), currency = object$job$currency,
+                      usable = as.vector(done / (done + lost)),
                       note = if (any(is_sample(object$job$evidence))) sample_mark else "", row.names = NULL))
+}
+
+# A figure of one column of the draws for each option, in the order of the options.
+by_option <- function(forecast, column, f, length = 1) {
+  x <- matrix(forecast$draws[[column]], ncol = nrow(forecast$options))
+  out <- apply(x, 2, f)
+  if (length == 1) matrix(out, ncol = 1) else t(out)
 }

@@ -123,7 +123,7 @@ charge_row <- function(x, site, money) {
 }
 
 tier_words <- function(tier) {
-  wait <- if (tier$wait$median_s > 0) {
+  wait <- if (length(tier$wait) && tier$wait$median_s > 0) {
     paste0(", waits ", format_duration(tier$wait$median_s), " (one in ten over ", format_duration(tier$wait$p90_s), ")")
   }
   paste0("Tier ", tier$tier, ": ", toString(tier$nodes), " nodes at once",

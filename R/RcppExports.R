@@ -13,8 +13,8 @@ curve_log_likelihood <- function(data, prior, parameters) {
     .Call(`_clockpigeon_curve_log_likelihood`, data, prior, parameters)
 }
 
-curve_path_draws <- function(data, shot, prior, chain, draws, seed, keep) {
-    .Call(`_clockpigeon_curve_path_draws`, data, shot, prior, chain, draws, seed, keep)
+curve_path_draws <- function(data, shot, prior, chain, draws, seed, keep, before) {
+    .Call(`_clockpigeon_curve_path_draws`, data, shot, prior, chain, draws, seed, keep, before)
 }
 
 curve_smooth_moments <- function(data, shot, parameters, own) {

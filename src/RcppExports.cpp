@@ -59,8 +59,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // curve_path_draws
-Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, int draws, double seed, bool keep);
-RcppExport SEXP _clockpigeon_curve_path_draws(SEXP dataSEXP, SEXP shotSEXP, SEXP priorSEXP, SEXP chainSEXP, SEXP drawsSEXP, SEXP seedSEXP, SEXP keepSEXP) {
+Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, int draws, double seed, bool keep, int before);
+RcppExport SEXP _clockpigeon_curve_path_draws(SEXP dataSEXP, SEXP shotSEXP, SEXP priorSEXP, SEXP chainSEXP, SEXP drawsSEXP, SEXP seedSEXP, SEXP keepSEXP, SEXP beforeSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -71,7 +71,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     Rcpp::traits::input_parameter< bool >::type keep(keepSEXP);
-    rcpp_result_gen = Rcpp::wrap(curve_path_draws(data, shot, prior, chain, draws, seed, keep));
+    Rcpp::traits::input_parameter< int >::type before(beforeSEXP);
+    rcpp_result_gen = Rcpp::wrap(curve_path_draws(data, shot, prior, chain, draws, seed, keep, before));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -200,7 +201,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_bill_totals", (DL_FUNC) &_clockpigeon_bill_totals, 9},
     {"_clockpigeon_curve_chain_draws", (DL_FUNC) &_clockpigeon_curve_chain_draws, 6},
     {"_clockpigeon_curve_log_likelihood", (DL_FUNC) &_clockpigeon_curve_log_likelihood, 3},
-    {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 7},
+    {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 8},
     {"_clockpigeon_curve_smooth_moments", (DL_FUNC) &_clockpigeon_curve_smooth_moments, 4},
     {"_clockpigeon_tile_noise_sums", (DL_FUNC) &_clockpigeon_tile_noise_sums, 7},
     {"_clockpigeon_row_numbers", (DL_FUNC) &_clockpigeon_row_numbers, 2},

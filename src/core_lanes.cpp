@@ -200,18 +200,20 @@ INSIDE void draw_log_normal(const double *log_median, double sd, int frames, uin
 
 // The same code for wide vectors and for any: the compiler makes two of it.
 WIDE_ONLY static void draw_wide(const Frames &f, int first, double *out) {
-  draw_log_normal(f.log_median.data(), f.sd, f.frames, f.stream, first, out);
+  draw_log_normal(f.log_median.data(), f.sd, f.frames, f.stream, f.before + first, out);
 }
 static void draw_narrow(const Frames &f, int first, double *out) {
-  draw_log_normal(f.log_median.data(), f.sd, f.frames, f.stream, first, out);
+  draw_log_normal(f.log_median.data(), f.sd, f.frames, f.stream, f.before + first, out);
 }
 
 void draw_frames(const Frames &f, int first, double *out) {
   if (!f.given) return has_lanes() ? draw_wide(f, first, out) : draw_narrow(f, first, out);
-  // Draws beyond the last are those of the last again; nobody looks at them.
-  for (int l = 0; l < kLanes; ++l) {
-    const double *from = f.given + std::min(first + l, f.draws - 1);
-    for (int k = 0; k < f.frames; ++k) out[std::size_t(k) * kLanes + l] = from[std::size_t(k) * f.draws];
+  // Eight draws of a frame stand side by side. Beyond the last they are those of the last again; nobody looks at them.
+  const int here = std::min(kLanes, f.draws - first);
+  for (int k = 0; k < f.frames; ++k) {
+    const double *const from = f.given + std::size_t(k) * f.draws + first;
+    double *const to = out + std::size_t(k) * kLanes;
+    for (int l = 0; l < kLanes; ++l) to[l] = from[std::min(l, here - 1)];
   }
 }
 

@@ -297,7 +297,7 @@ class Simulation {
 
 void Simulation::begin(int draw) {
   aborted_ = 0;
-  const uint64_t stream = uint64_t(draw) + 1;
+  const uint64_t stream = uint64_t(frames_.before + draw) + 1;
   account_.clear();
   random_stream speed(way_.streams.speed, stream), link(way_.streams.link, stream), wait(way_.streams.wait, stream),
       job(way_.streams.job, stream);
@@ -357,7 +357,7 @@ void Simulation::prepass(random_stream &job) {
 
 // Runs that fail are taken up again at once where they failed, so that they only make a task longer.
 void Simulation::draw_failures(int draw) {
-  random_stream random(way_.streams.fail, uint64_t(draw) + 1);
+  random_stream random(way_.streams.fail, uint64_t(frames_.before + draw) + 1);
   for (int k = 0; k < tasks_; ++k) {
     failed_[k] = 0;
     failures_[k] = 0;

@@ -83,6 +83,7 @@ struct Way {
 // Seconds of each frame on a node of speed 1: given (one row a draw, column by column), or log-normal, drawn here.
 struct Frames {
   int draws = 0, frames = 0;
+  int before = 0;                        // draws that were made of them already; their streams are not used again
   const double *given = nullptr;
   std::vector<double> log_median;
   double sd = 0;

@@ -98,10 +98,11 @@ Rcpp::NumericVector curve_log_likelihood(Rcpp::List data, Rcpp::List prior, Rcpp
 }
 
 // Draws of the whole shot, those of the chain taken in turn: `total` and `slowest` of each, with the `place` of the
-// slowest; the seconds themselves (draws x frames) and the log of their smooth part where `keep` says so.
+// slowest; the seconds themselves (draws x frames) and the log of their smooth part where `keep` says so. They
+// go on `before` draws after the first.
 // [[Rcpp::export]]
 Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, int draws,
-                            double seed, bool keep) {
+                            double seed, bool keep, int before) {
   const curve_data d = data_of(data);
   const curve_shot whole = shot_of(shot);
   const curve_prior beforehand = prior_of(prior);
@@ -117,10 +118,10 @@ Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, 
     curve_sample sample;
     sample.heavy.resize(m);
     for (int i = first; i < draws; i += step) {
-      const int row = i % parameters.nrow();
+      const int row = (before + i) % parameters.nrow();
       sample.p = parameters_of(parameters, row);
       for (int j = 0; j < m; ++j) sample.heavy[j] = heavy(row, j) != 0;
-      random_stream random(uint64_t(seed), uint64_t(i) + 1);
+      random_stream random(uint64_t(seed), uint64_t(before + i) + 1);
       curve_path(d, whole, beforehand, sample, random, path.data(), keep ? log_s.data() : nullptr);
       double sum = 0;
       int most = 0;

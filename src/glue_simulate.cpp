@@ -93,6 +93,7 @@ Way way_of(const Rcpp::List &x) {
 Frames frames_of(const Rcpp::List &x, int draws, Rcpp::NumericMatrix &keep) {
   Frames f;
   f.draws = draws;
+  f.before = int(number(x, "before"));
   if (!Rf_isNull(x["given"])) {
     keep = Rcpp::as<Rcpp::NumericMatrix>(x["given"]);
     f.given = keep.begin();

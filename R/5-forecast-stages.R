@@ -1,0 +1,155 @@
+# Stages: how long all that is not rendering takes at a site, and how we know.
+
+# Where nothing is known a stage is never taken for nothing: median and 90 % point in seconds, wide, and shown as
+# assumed. Own nodes are on and have no queue; rented machines have no queue.
+assumed_stages <- list(
+  wait = list(managed = c(600, 7200), community = c(3600, 28800)),
+  start = list(rented = c(180, 600), managed = c(60, 300), community = c(60, 300))
+)
+# Packing, where it was never timed: bytes a second, and how many times as long one in ten takes.
+assumed_packing <- list(bytes_s = 30e6, worst = 4)
+
+# The stages of a job at a tier of a site, begun `begin_s` from `now`: a list by activity, each with `time` (as
+# job_way() takes it), `basis` (measured, claimed by the card, assumed; stated by the shot) and `from`.
+site_stages <- function(job, site, tier, now, begin_s = 0) {
+  rows <- job$stage_rows
+  said <- function(time, basis, from) list(time = time, basis = basis, from = from)
+  measured <- function(activity, by_tier = FALSE) {
+    mine <- rows[["activity"]] == activity & rows[["site"]] %in% site$site & (!by_tier | rows[["tier"]] %in% tier$tier)
+    seen_time(rows[["wall_s"]][mine])
+  }
+  card <- function(activity, time) {
+    found <- measured(activity, activity == "wait")
+    if (!is.null(found)) return(found)
+    if (!is.null(time)) return(said(time, "claimed", "the card"))
+    usual <- assumed_stages[[activity]][[site$kind]]
+    if (is.null(usual)) return(said(no_spread, "stated", paste("none at", site$kind, "sites")))
+    said(list(median_s = usual[1], p90_s = usual[2]), "assumed", paste("assumed for", site$kind, "sites"))
+  }
+  quiet <- length(tier$quiet) && is_in_hours(now + begin_s, tier$quiet$hours, site$time_zone)
+  out <- list(
+    pack = if (length(site$link)) pack_stage(job) else said(no_spread, "stated", "nothing is sent"),
+    wait = card("wait", if (quiet) tier$quiet$wait else tier$wait), start = card("start", site$start),
+    install = said(first_of(site$install, no_spread), "claimed", "the card")
+  )
+  sum_of <- function(name) {
+    each <- lapply(job$shots, function(shot) first_of(shot[[name]], no_spread))
+    if (name == "encode") add_times(each) else each[[which.max(vapply(each, `[[`, 0, "median_s"))]]
+  }
+  for (name in c("encode", "merge")) out[[name]] <- said(sum_of(name), "stated", "the shot")
+  out
+}
+
+# A time seen at least three times: log-normal by its mean and spread, Student's t.
+seen_time <- function(seconds) {
+  seconds <- seconds[!is.na(seconds) & seconds > 0]
+  n <- length(seconds)
+  if (n < 3) return(NULL)
+  list(time = list(median_s = exp(mean(log(seconds))), sd = stats::sd(log(seconds)) * sqrt(1 + 1 / n), df = n - 1),
+       basis = "measured", from = paste(n, "timings"))
+}
+
+pack_stage <- function(job) {
+  rows <- job$stage_rows
+  shots <- vapply(job$shots, `[[`, "", "shot")
+  each <- lapply(job$shots, function(shot) {
+    mine <- rows[["activity"]] == "pack" & rows[["shot"]] %in% shot$shot
+    found <- seen_time(rows[["wall_s"]][mine])
+    if (!is.null(found)) return(found)
+    if (!is.null(shot$pack)) return(list(time = shot$pack, basis = "stated", from = "the shot"))
+    median <- shot$upload / assumed_packing$bytes_s
+    list(time = list(median_s = median, p90_s = median * assumed_packing$worst), basis = "assumed",
+         from = paste("assumed at", format_size(assumed_packing$bytes_s), "a second"))
+  })
+  worst <- match(c("assumed", "stated", "measured"), vapply(each, `[[`, "", "basis"))
+  list(time = add_times(lapply(each, `[[`, "time")), basis = each[[stats::na.omit(worst)[1]]]$basis,
+       from = each[[stats::na.omit(worst)[1]]]$from)
+}
+
+# One time after the other: medians add up, spreads do not cancel.
+add_times <- function(times) {
+  times <- Filter(function(t) t$median_s > 0, times)
+  if (!length(times)) return(no_spread)
+  if (length(times) == 1) return(times[[1]])
+  sds <- vapply(times, function(t) varying(t, "time")[2], 0)
+  list(median_s = sum(vapply(times, `[[`, 0, "median_s")), sd = max(sds))
+}
+
+# A pre-pass over all shots of the job.
+prepass_of <- function(job) {
+  each <- Filter(Negate(is.null), lapply(job$shots, `[[`, "prepass"))
+  if (!length(each)) return(list(tasks = 0, each = 0, on = "all"))
+  counts <- vapply(each, `[[`, 0L, "frames")
+  medians <- vapply(each, function(p) p$each$median_s, 0)
+  sds <- vapply(each, function(p) varying(p$each, "prepass")[2], 0)
+  list(tasks = sum(counts), each = list(median_s = sum(counts * medians) / sum(counts), sd = max(sds)),
+       on = if (any(vapply(each, `[[`, "", "on") == "one")) "one" else "all")
+}
+
+is_in_hours <- function(moment, hours, zone) ms_within(moment, 1, hours, zone) > 0
+
+# The way a job goes by one option, in numbers.
+option_way <- function(job, option, site, now) {
+  tier <- site$tiers[[match(option$tier, vapply(site$tiers, `[[`, "", "tier"))]]
+  stages <- site_stages(job, site, tier, now, option$begin_s)
+  trouble <- first_of(site$troubles, no_troubles)
+  frames <- vapply(job$shots, function(shot) length(shot$frames), 0L)
+  bytes <- vapply(job$shots, `[[`, 0, "frame_size")
+  parts <- option_parts(job, option, site)
+  linked <- length(site$link) > 0
+  job_way(
+    nodes = option$nodes, speed = option_speed(job, option, site), begin_s = option$begin_s,
+    prepare = stages$pack$time, wait = stages$wait$time, start = stages$start$time, install = stages$install$time,
+    merge = stages$merge$time, encode = stages$encode$time,
+    upload = if (linked) sum(vapply(job$shots, `[[`, 0, "upload")) else 0,
+    frame_bytes = if (linked) sum(bytes * frames) / sum(frames) else 0, link = first_of(site$link, 0),
+    link_sd = if (linked) assumed_spread$link else 0, prepass = prepass_of(job), spread = option$spread,
+    parts = parts$parts, part_load_s = parts$load_s, part_weight = parts$weight, part_bytes = parts$bytes,
+    part_link = parts$link, fails = trouble$fails / 100, retries = trouble$retries,
+    vanish = -log1p(-trouble$vanish / 100), freeze = -log1p(-trouble$freeze / 100), notice_s = trouble$notice,
+    replaced = trouble$replaced, release = first_of(site$release, "idle"),
+    open = if (length(site$open)) hours_after(site$open, now, site$time_zone), cap = site$cap$amount,
+    cap_lag_s = first_of(site$cap$lag, 0)
+  )
+}
+
+# Parts of a frame. What each pays again is the scene load that was measured. Bands of one frame are uneven: the slowest
+# takes half as much again as the mean.
+option_parts <- function(job, option, site) {
+  whole <- list(parts = 1L, load_s = 0, weight = NULL, bytes = 0, link = 0)
+  if (option$spread %in% c("frames", "ranges")) return(whole)
+  layers <- max(vapply(job$shots, function(shot) first_of(shot$layers, 1L), 0L))
+  parts <- if (option$spread == "layers") layers else option$nodes
+  loads <- job$evidence[["load_s"]][!is.na(job$evidence[["load_s"]])]
+  load <- if (length(loads)) mean(loads) else 0.05 * mean(job$evidence[["wall_s"]])
+  pixels <- max(vapply(job$shots, function(shot) prod(shot$size), 0))
+  shares <- option$spread == "shares"
+  list(parts = as.integer(parts), load_s = load,
+       weight = if (option$spread == "bands" && parts > 1) seq(0.5, 1.5, length.out = parts),
+       bytes = if (shares) 16 * pixels else 0, link = if (shares) first_of(site$link, 125e6) else 0)
+}
+
+# What is known of a node's speed there: of the hire class it is, and of the part that may be used.
+option_speed <- function(job, option, site) {
+  speed <- site_speed(job, site)
+  class <- if (!is.na(option$hire)) chosen_hire(site, option$hire)
+  if (length(class)) {
+    more <- hire_speed(class, site)
+    speed$log_factor <- speed$log_factor + log(more$factor)
+    speed$se <- sqrt(speed$se^2 + more$se^2)
+  }
+  speed$log_factor <- speed$log_factor + log(first_of(site$share, 100) / 100)
+  speed
+}
+
+# A class of machines beside the first of its site: as the card says, or by its devices, which never all pay.
+hire_speed <- function(class, site) {
+  first <- site$hires[[1]]
+  if (class$hire == first$hire) return(list(factor = 1, se = 0, basis = NA_character_))
+  if (length(class$speed)) {
+    return(list(factor = class$speed / first_of(first$speed, 1), se = assumed_spread$claimed, basis = "claimed"))
+  }
+  devices <- first_of(class$devices, 1L) / first_of(first$devices, 1L)
+  list(factor = devices^assumed_device_power, se = assumed_spread$devices * abs(log(devices)), basis = "assumed")
+}
+assumed_device_power <- 0.85
