@@ -1,6 +1,5 @@
 # Hours of the day: how much of a stretch of time lies in a card's local hours.
 
-week_days <- c("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 # Milliseconds of each stretch (`began` POSIXct, `ms`) inside `hours`: a list of windows, each with `days` and `from`
 # and `to` in seconds of the local day; a window whose end is not after its begin runs into the next day, and counts by

@@ -1,9 +1,13 @@
 # Trade-offs: who is beaten by whom, and by how much.
 
-# TRUE for each row that no other row beats: none is at least as good in both columns and better in one (less is
-# better).
-non_dominated <- function(a, b) {
-  vapply(seq_along(a), function(i) !any(a <= a[i] & b <= b[i] & (a < a[i] | b < b[i])), NA)
+# TRUE for each row that no other row beats: none is at least as good in all columns and better in one (less is better).
+non_dominated <- function(...) {
+  columns <- list(...)
+  all_of <- function(test) Reduce(`&`, lapply(columns, test))
+  vapply(seq_along(columns[[1]]), function(i) {
+    as_good <- all_of(function(x) x <= x[i])
+    !any(as_good & !all_of(function(x) x == x[i]))
+  }, NA)
 }
 
 # The smallest limit that a share of the draws keeps: the k-th smallest draw, k = ceiling(share * n), so that the

@@ -3,14 +3,14 @@
 project_fields <- function() list(
   name = field(check_text, required = TRUE),
   currency = field(check_currency, required = TRUE),
-  time_zone = field(zone_field, default = "UTC"),
+  time_zone = field(zone_field),
   ledger = field(check_text, default = "ledger.sqlite"),
   defaults = field(record_of(list(
     engine = field(check_text),
     version = field(function(x, where) check_text(version_field(x, where), where)),
     shots = field(check_texts),
     plan = field(check_text),
-    deadline = field(duration_field),
+    deadline = field(deadline_field),
     budget = field(money_field),
     confidence = field(function(x, where) check_number(x, where, above = 0, most = 0.999), default = 0.9)
   )), default = list(confidence = 0.9))

@@ -11,7 +11,7 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, 
 #' @param version Version of the engine; the newest that was measured when `NULL`.
 #' @param currency ISO 4217 code in which costs are shown.
 #' @param rates Exchange rates as in a project's `rates`; needed when a site sells in another currency.
-#' @param time_zone The zone in which deadlines are told.
+#' @param time_zone The zone in which deadlines are told, such as `"Europe/Lisbon"`; `NULL` when it is not known.
 #' @param limit Another limit than the shots' own: a list as in a shot file (`list(noise = 0.02)`), whose times were
 #'   measured; or a share of their samples, such as `"50 %"`, whose times follow from theirs.
 #' @return A list of class `job`: the shots, `node` (the node on which most of their frames were measured: the
@@ -25,7 +25,7 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, 
 #' project <- read_project(demo_file())
 #' render_job(project$shots[c("gears", "basin")], "sundew", example_timings())
 #' @export
-render_job <- function(shots, engine, timings, version = NULL, currency = "EUR", rates = NULL, time_zone = "UTC",
+render_job <- function(shots, engine, timings, version = NULL, currency = "EUR", rates = NULL, time_zone = NULL,
                        limit = NULL) {
   shots <- as_list_of(shots, "shot", argument("shots"), "read_shot()")
   share <- sample_share(limit)
@@ -45,6 +45,7 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   }
   if (is.null(version)) version <- utils::tail(order_levels(unique(rows[["engine_version"]])), 1)
   rows <- rows[rows[["engine_version"]] %in% version, , drop = FALSE]
+  featured <- rows[!is.na(rows[["features"]]), , drop = FALSE]
   found <- do.call(rbind, lapply(shots, shot_evidence, rows = rows, engine = engine, version = version))
   own <- found[is.na(found[["site"]]), , drop = FALSE]
   at <- reference_node(own, shots, engine, version)
@@ -60,8 +61,10 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
                 run_sd = run_sd, prior = prior)
   })
   job <- structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates,
-                        time_zone = zone_field(time_zone, argument("time_zone")), node = at, curves = curves,
+                        time_zone = if (!is.null(time_zone)) zone_field(time_zone, argument("time_zone")),
+                        node = at, curves = curves,
                         evidence = as_table(found), run_sd = run_sd, run_basis = run_basis, stage_rows = stage_rows,
+                        featured = featured[featured[["scene"]] %in% vapply(shots, `[[`, "", "scene"), , drop = FALSE],
                         limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
                         time_share = c(log = 0, sd = 0)), class = "job")
   if (share == 1) job else with_share(job, share)

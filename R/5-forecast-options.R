@@ -48,6 +48,7 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   attr(out, "doubts") <- unlist(lapply(sites[unique(rows[["site"]])], card_doubts), use.names = FALSE)
   attr(out, "pruned") <- sum(vapply(parts, `[[`, 0, "pruned"))
   attr(out, "now") <- now
+  attr(out, "all_sites") <- sites
   out
 }
 
@@ -105,7 +106,7 @@ site_options <- function(site, job, spreads = NULL, now = Sys.time()) {
   ways <- site_spreads(site, job, spreads)
   pruned <- 0
   rows <- bind_tables(lapply(site$tiers, function(tier) {
-    starts <- tier_starts(site, tier, job$time_zone, now)
+    starts <- tier_starts(site, tier, first_of(job$time_zone, "UTC"), now)
     bind_tables(lapply(classes, function(hire) {
       all <- class_nodes(site, tier, hire)
       kept <- if (identical(ways, "frames")) useful_nodes(all, tasks, site) else all

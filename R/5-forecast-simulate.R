@@ -15,7 +15,8 @@
 #' @param progress `TRUE` says on standard error how far it is, when it takes long.
 #' @return An object of class `forecast`: `draws`, a tibble with `option`, `draw`, `finish_s` (from now), `cost` (in
 #'   the job's currency; what a prepaid balance pays is cost, a gift is not), the stages that [simulate_job()] tells
-#'   apart (from `prepare_s` to `encode_s`), `node_hours`, `frames_done`, `frames_lost`, `capped`, `lost_money`;
+#'   apart (from `prepare_s` to `encode_s`), `node_hours`, `log_speed` (of the site, as drawn), `frames_done`,
+#'   `frames_lost`, `capped`, `lost_money`;
 #'   `options`, `left_out`, and `exchange` (the rates used). `summary()` gives 10 %, 50 % and 90 % points;
 #'   [choose_option()] chooses.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind; `clockpigeon_error_option` when the
@@ -38,6 +39,7 @@ forecast_job <- function(job, options, draws = 2000, seed = 1, progress = FALSE)
   attr(options, "jobs") <- jobs
   structure(list(job = jobs[[keys[1]]], jobs = jobs[unique(keys)], options = options,
                  draws = option_draws(options, draws, seed, progress), left_out = attr(options, "left_out"),
+                 all_sites = attr(options, "all_sites"),
                  exchange = used_rates(jobs[[1]], attr(options, "sites")[unique(options[["site"]])]), n = draws,
                  seed = seed, made_at = attr(options, "now")), class = "forecast")
 }
@@ -102,7 +104,7 @@ simulate_option <- function(job, option, site, seconds, seed, now, before = 0, k
   }
   out <- data.frame(option = option$option, draw = before + d[["draw"]], finish_s = d[["finish_s"]],
                     cost = there(d[["to_pay"]] + d[["prepaid"]]), d[stage_columns],
-                    d[c("node_hours", "frames_done", "frames_lost", "capped")], lost_money = there(d[["lost_money"]]))
+                    d[c("node_hours", "log_speed", "frames_done", "frames_lost", "capped")], lost_money = there(d[["lost_money"]]))
   if (keep) attr(out, "run") <- run
   out
 }

@@ -630,6 +630,7 @@ void Simulation::close(Outcome *out, double *home, double *lines, ticks known_la
   const ticks at_home = std::max(end, bring_home(usable_, each, from, home != nullptr));
   if (at_home == end) from = end;  // a frame that was given up ended it, or no frame has a way to go
   *out = stages_of(std::max(from, at_.prepassed), at_home);
+  out->log_speed = std::log(common_);
   out->done = tally.home;
   out->lost = n - tally.home;
   out->capped = stop < kNever;

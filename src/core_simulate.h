@@ -94,6 +94,7 @@ struct Frames {
 struct Outcome {
   double finish, prepare, upload, wait, start, prepass, render, closed, merge, download, encode;
   double node_s, busy_s;                 // metered and at work, all nodes
+  double log_speed;                      // of all nodes together, as drawn
   double done, lost, capped;             // frames usable; those not had; 1 when a cap ended it
   Bill bill;
   int64_t prepaid, lost_minor;           // of the credit, what was paid ahead; paid for frames in flight at a cap

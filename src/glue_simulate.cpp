@@ -108,7 +108,7 @@ Frames frames_of(const Rcpp::List &x, int draws, Rcpp::NumericMatrix &keep) {
 }
 
 const char *const kColumns[] = {"finish_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s",
-                                "closed_s", "download_s", "encode_s", "node_s", "busy_s", "frames_done", "frames_lost",
+                                "closed_s", "download_s", "encode_s", "node_s", "busy_s", "log_speed", "frames_done", "frames_lost",
                                 "capped", "list", "minimum", "discount", "tax", "credit", "to_pay", "prepaid",
                                 "lost_money"};
 
@@ -121,7 +121,7 @@ void put_outcomes(const std::vector<Outcome> &out, Rcpp::List &columns) {
     const Bill &b = o.bill;
     const double row[kCount] = {
         o.finish, o.prepare, o.upload, o.wait, o.start, o.prepass, o.render, o.closed, o.download, o.encode, o.node_s,
-        o.busy_s, o.done, o.lost, o.capped, double(b.list), double(b.minimum), double(b.discount), double(b.tax),
+        o.busy_s, o.log_speed, o.done, o.lost, o.capped, double(b.list), double(b.minimum), double(b.discount), double(b.tax),
         double(b.credit), double(b.to_pay), double(o.prepaid), double(o.lost_minor)};
     for (int k = 0; k < kCount; ++k) to[k][i] = row[k];
   }

@@ -1,0 +1,34 @@
+now <- as.POSIXct("2026-11-24 12:00", tz = "UTC")  # a Tuesday
+said <- function(x, zone = "Europe/Lisbon", at = now) format(parse_deadline(x, at, zone), "%Y-%m-%d %H:%M", tz = "UTC")
+
+test_that("deadlines are durations, days of the week, dates, with the project's zone or their own", {
+  expect_identical(said("30 h"), "2026-11-25 18:00")
+  expect_identical(said(3600), "2026-11-24 13:00")
+  expect_identical(said("fri 18:00"), "2026-11-27 18:00")
+  expect_identical(said("Friday 18:00", "America/New_York"), "2026-11-27 23:00")
+  expect_identical(said("tue 11:00"), "2026-12-01 11:00")         # today's has passed: the next
+  expect_identical(said("tue 13:00"), "2026-11-24 13:00")
+  expect_identical(said("18:00"), "2026-11-24 18:00")
+  expect_identical(said("09:00"), "2026-11-25 09:00")
+  expect_identical(said("tomorrow 9:00"), "2026-11-25 09:00")
+  expect_identical(said("2026-12-01 18:00"), "2026-12-01 18:00")
+  expect_identical(said("2026-12-01T18:00+01:00", NULL), "2026-12-01 17:00")
+  expect_identical(said("2026-12-01 18:00 Z", NULL), "2026-12-01 18:00")
+  expect_identical(said("2027-07-01 18:00 Europe/Lisbon", NULL), "2027-07-01 17:00")
+})
+
+test_that("a deadline that has passed, has no zone, or is no one moment is refused", {
+  expect_refusal(parse_deadline("2026-11-01 18:00", now, "UTC"), "deadline", c("has passed", "2026-11-24 12:00"))
+  expect_refusal(parse_deadline("today 9:00", now, "UTC"), "deadline", "has passed")
+  expect_refusal(parse_deadline("fri 18:00", now), "deadline", "no time zone")
+  expect_refusal(parse_deadline("2027-03-28 01:30", now, "Europe/Lisbon"), "deadline", "skip that day")
+  expect_refusal(parse_deadline("2026-10-25 01:30", now - 86400 * 60, "Europe/Lisbon"), "deadline",
+                 c("show twice", "offset"))
+  expect_identical(said("2026-10-25 01:30 +01:00", at = now - 86400 * 60), "2026-10-25 00:30")
+  expect_refusal(parse_deadline("friday", now, "UTC"), "deadline", "fri 18:00")
+  expect_refusal(parse_deadline("fri 18:00 Atlantis/Harbour", now), "deadline", "Atlantis/Harbour")
+  expect_refusal(parse_deadline("2026-02-30 18:00", now, "UTC"), "deadline", "date that there is")
+  expect_refusal(parse_deadline("fri 25:00", now, "UTC"), "deadline", "such as 18:00")
+  expect_refusal(parse_deadline("8.20", now), "duration", "8m20s")
+  expect_refusal(parse_deadline(-1, now), "type", "above 0")
+})
