@@ -134,3 +134,11 @@ format_size <- function(bytes) {
 }
 
 format_memory <- function(bytes) paste(format(signif(bytes / 2^30, 3), scientific = FALSE), "GiB")
+
+# Numbers as texts; what is not known says so.
+number_text <- function(x, digits = 2) ifelse(is.na(x), "unknown", formatC(x, format = "f", digits = digits))
+
+# Both ends of a range, as in 2.10 to 2.41.
+range_text <- function(lower, upper, format = number_text) {
+  ifelse(is.na(lower) | is.na(upper), "unknown", paste(format(lower), "to", format(upper)))
+}

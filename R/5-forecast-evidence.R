@@ -192,3 +192,12 @@ with_share <- function(job, share) {
   job$time_share <- c(log = log(part + (1 - part) * share), sd = assumed_spread$samples * abs(log2(share)))
   job
 }
+
+# What the frame times of a job rest on, in one line.
+evidence_line <- function(job) {
+  own <- as_frame(job$evidence)
+  own <- own[is.na(own[["site"]]) & own[["node"]] == job$node, , drop = FALSE]
+  paste0(nrow(own), " runs of ", nrow(unique(own[c("scene", "frame")])), " frames on ", job$node,
+         "; run to run spread ", percent(job$run_sd), " (", job$run_basis, ")",
+         if (any(is_sample(own))) paste0("; ", sample_mark))
+}

@@ -117,8 +117,8 @@ input_change <- function(state, option, what, more) {
   }
   winner <- wins(high)
   factor <- if (what == "waiting") NA_real_ else exp(high)
-  how <- switch(what, price = paste0("at ", number_words(factor), " times the prices of ", site),
-                speed = paste0("at ", number_words(factor), " times the speed of ", site),
+  how <- switch(what, price = paste0("at ", factor_text(factor), " times the prices of ", site),
+                speed = paste0("at ", factor_text(factor), " times the speed of ", site),
                 waiting = paste0("with ", format_duration(high), " more of waiting at ", site))
   list(data.frame(what = what, of = site, direction = if (more) "more" else "less", factor = factor,
                   at = if (what == "waiting") high else NA_real_, wins = winner,
@@ -133,7 +133,7 @@ without_rows <- function(table, rows) {
   out
 }
 
-number_words <- function(x) formatC(x, format = "f", digits = if (x < 0.1) 3 else 2)
+factor_text <- function(x) number_text(x, if (x < 0.1) 3 else 2)
 
 # The table with the options `mine` simulated again under a change.
 changed_table <- function(state, mine, what, x) {

@@ -103,7 +103,7 @@ test_features <- function(choice, i) {
     d <- again(choice, i, job, -log(found$ratio[k]))
     one_test(choice, i, "feature", choice$options[["option"]][i], stats::median(d[["finish_s"]]),
              stats::median(d[["cost"]]), NA_real_, fits_asked(d, choice),
-             paste0("With ", found$change[k], " (", number_words(found$ratio[k]), " times the time, ", found$n[k],
+             paste0("With ", found$change[k], " (", number_text(found$ratio[k]), " times the time, ", found$n[k],
                     " pairs measured)"))
   }), recursive = FALSE)
 }

@@ -53,15 +53,6 @@ print.job <- function(x, ...) {
   invisible(x)
 }
 
-# What the frame times of a job rest on, in one line.
-evidence_line <- function(job) {
-  own <- as_frame(job$evidence)
-  own <- own[is.na(own[["site"]]) & own[["node"]] == job$node, , drop = FALSE]
-  paste0(nrow(own), " runs of ", nrow(unique(own[c("scene", "frame")])), " frames on ", job$node,
-         "; run to run spread ", percent(job$run_sd), " (", job$run_basis, ")",
-         if (any(is_sample(own))) paste0("; ", sample_mark))
-}
-
 # Finish times and costs at 10, 50 and 90 %, as texts under two headings.
 range_columns <- function(s) {
   points <- c("10 %" = "p10", "50 %" = "p50", "90 %" = "p90")

@@ -84,10 +84,3 @@ labelled_lines <- function(label, text, wide, width = terminal_width()) {
   lines <- wrap_lines(text, width - wide, indent = 0)
   paste0(pad_text(c(label, rep("", length(lines) - 1)), wide), lines)
 }
-
-number_text <- function(x, digits = 2) ifelse(is.na(x), "unknown", formatC(x, format = "f", digits = digits))
-
-# Both ends of a range, as in 2.10 to 2.41.
-range_text <- function(lower, upper, format = number_text) {
-  ifelse(is.na(lower) | is.na(upper), "unknown", paste(format(lower), "to", format(upper)))
-}

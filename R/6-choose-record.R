@@ -1,0 +1,127 @@
+# The decision record: what was asked, what was known, what was picked, so that it can be checked and made again.
+
+#' Write the decision down
+#'
+#' Two files: `PATH.json`, complete and for machines, and `PATH.md`, for people. Both say what was asked, the pick and its
+#' reasons, every option with its chances, what would change the pick, and all that is needed to make it again: the
+#' hashes of rate cards and shots, the state of the ledger, exchange rates, seed, draws and versions. What could bias the
+#' choice is disclosed: discounts, gifts and prepaid balances of any site in it.
+#'
+#' @param choice From [choose_option()].
+#' @param path Path of the files without their endings.
+#' @param changes From [break_even()]; made here when `NULL`.
+#' @return `choice_record()`: the record as a list. `record_choice()`: the two paths, invisibly.
+#' @section Conditions: `clockpigeon_error_file` when a file cannot be written there; `clockpigeon_error_type` when
+#'   `choice` is no choice.
+#' @examples
+#' project <- read_project(demo_file())
+#' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+#' forecast <- forecast_job(job, plan_options(job, project$sites, only = "saltmill"), draws = 100)
+#' record_choice(choose_option(forecast, "30 h"), tempfile("decision-"))
+#' @export
+record_choice <- function(choice, path = "decision", changes = NULL) {
+  record <- choice_record(choice, changes)
+  path <- check_text(path, argument("path"))
+  if (!dir.exists(dirname(path))) stop_input("file", "its folder does not exist", path, "Make the folder first.")
+  files <- paste0(path, c(".json", ".md"))
+  json <- jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, null = "null", na = "null")
+  write_whole(enc2utf8(paste0(json)), files[1])
+  write_whole(record_page(record), files[2])
+  invisible(files)
+}
+
+#' @rdname record_choice
+#' @export
+choice_record <- function(choice, changes = NULL) {
+  check_class(choice, argument("choice"), "choice", "choose_option()")
+  if (is.null(changes)) changes <- break_even(choice)
+  forecast <- choice$forecast
+  job <- forecast$job
+  moment <- function(at) format(at, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
+  sites <- attr(forecast$options, "sites")
+  list(
+    format = "clockpigeon decision 1", made_at = moment(forecast$made_at),
+    asked = list(
+      shots = lapply(unname(job$shots), function(shot) list(shot = shot$shot, frames = format_frames(shot$frames),
+                                                            limit = format_limit(shot$limit))),
+      deadline = if (is.finite(choice$deadline_s)) moment(forecast$made_at + choice$deadline_s),
+      budget = if (is.finite(choice$budget)) format_money(choice$budget, job$currency), confidence = choice$confidence,
+      rule = choice$rule
+    ),
+    pick = if (is.na(choice$pick)) NULL else choice$pick, reasons = as.list(explain(choice)),
+    changes = changes[["says"]], options = as_frame(choice$options), left_out = as_frame(forecast$left_out),
+    evidence = list(engine = job$engine, version = job$version, rows = nrow(job$evidence),
+                    newest = max(c(job$evidence[["measured_at"]], ""), na.rm = TRUE), hash = text_hash(job$evidence),
+                    ledger = first_of(job$ledger, NULL)),
+    inputs = c(lapply(sites, function(site) list(site = site$site, as_of = if (length(site$as_of)) format(site$as_of),
+                                                 source = site$source, hash = record_hash(site))),
+               lapply(job$shots, function(shot) list(shot = shot$shot, hash = record_hash(shot)))),
+    exchange = if (!is.null(forecast$exchange)) as_frame(forecast$exchange),
+    disclosures = unlist(lapply(unname(sites), disclosures, on = as.Date(forecast$made_at))),
+    doubts = attr(forecast$options, "doubts"),
+    made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string, draws = forecast$n,
+                     seed = forecast$seed)
+  )
+}
+
+# What a site gives that its competitors may not: so that a reader can leave it out of account.
+disclosures <- function(site, on) {
+  offered <- Filter(function(d) (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to), site$discounts)
+  balances <- Filter(function(b) is.null(b$until) || on <= b$until, site$balances)
+  c(vapply(offered, function(d) paste0(site$site, ": discount ", d$discount, ", ", d$percent, " %"), ""),
+    vapply(balances, function(b) paste0(site$site, ": ", b$kind, " balance ", b$balance, ", ",
+                                        format_money(b$amount, site$currency)), ""))
+}
+
+# MD5 (RFC 1321) of what was read: it tells whether an input is the same, not who made it.
+record_hash <- function(record) {
+  path <- attr(record, "path")
+  if (length(path) && file.exists(path)) unname(tools::md5sum(path)) else text_hash(record)
+}
+
+text_hash <- function(x) {
+  file <- tempfile()
+  on.exit(unlink(file))
+  writeLines(as.character(jsonlite::toJSON(unclass(x), force = TRUE, digits = 15, null = "null")), file)
+  unname(tools::md5sum(file))
+}
+
+write_whole <- function(text, path) {
+  part <- paste0(path, ".part")
+  on.exit(unlink(part))
+  written <- tryCatch(!is.null(writeLines(text, part)) || TRUE, error = function(e) FALSE, warning = function(w) FALSE)
+  if (!written || !file.rename(part, path)) stop_input("file", "cannot be written", path, "Name another file.")
+}
+
+# The record as a page of Markdown.
+record_page <- function(record) {
+  section <- function(title, lines) if (length(lines)) c("", paste("##", title), "", lines)
+  list_of <- function(x) if (length(x)) paste("-", x)
+  options <- record$options
+  rows <- paste0("| ", options[["option"]], " | ", format_duration(options[["finish_p50"]]), " | ",
+                 format_money(options[["cost_p50"]], options[["currency"]][1]), " | ", percent(options[["p_deadline"]]),
+                 " | ", percent(options[["p_budget"]]), " | ", options[["evidence"]], " |")
+  reasons <- unlist(record$reasons)
+  first <- c(names(reasons)[1], "time", "cost", "evidence")
+  c(paste0("# Decision of ", record$made_at), "",
+    paste0("Asked: ", paste(vapply(record$asked$shots, function(s) paste0(s$shot, " (", s$frames, ", ", s$limit, ")"), ""),
+                            collapse = "; "), "; ",
+           if (is.null(record$asked$deadline)) "no deadline" else paste("done by", record$asked$deadline), ", ",
+           if (is.null(record$asked$budget)) "no budget" else paste("at most", record$asked$budget), ", chance ",
+           percent(record$asked$confidence), ", the ", record$asked$rule, "."),
+    "", paste0("**", if (is.null(record$pick)) "No option fits" else paste("Take", record$pick), "**: ", reasons[1], "."),
+    section("How it comes about", list_of(paste0(first[-1], ": ", reasons[first[-1]])[first[-1] %in% names(reasons)])),
+    section("What would change it", list_of(record$changes)),
+    section("All options", c("| option | done after | cost | in time | in budget | speed is |", "|---|---|---|---|---|---|",
+                             rows)),
+    section("Left out", list_of(paste0(record$left_out[["site"]], ": ", record$left_out[["reason"]])[
+      seq_len(NROW(record$left_out))])),
+    section("Disclosed", list_of(record$disclosures)), section("Doubtful", list_of(record$doubts)),
+    section("Made from", list_of(c(
+      paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ", record$evidence$version, ", the newest of ",
+             record$evidence$newest, ", hash ", record$evidence$hash),
+      vapply(unname(record$inputs), function(x) paste0(first_of(x$site, x$shot), ": hash ", x$hash,
+                                               if (length(x$as_of)) paste0(", prices of ", x$as_of)), ""),
+      paste0("clockpigeon ", record$made_with$clockpigeon, ", ", record$made_with$r, ", ", record$made_with$draws,
+             " draws, seed ", record$made_with$seed)))))
+}
