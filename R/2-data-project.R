@@ -20,13 +20,13 @@ project_fields <- function() list(
 #'
 #' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
 #' `plan`, `deadline`, `budget`, `confidence`) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`,
-#' `usages/`, `manifests/`
+#' `usages/`, `manifests/`, `jobs/`
 #' and `rates/`, and the names of jobs placed before (`jobs.csv`, a column `job`). The engines that come with the
 #' package are there too, unless the project has a profile of the same name.
 #'
 #' @param path The folder.
 #' @return A list of class `project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
-#'   `sites`, `plans`, `usages` and `manifests`; `jobs`, names; `rates` is a data frame or `NULL`. `ledger` is the full
+#'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `jobs`, names of placed ones; `rates` is a data frame or `NULL`. `ledger` is the full
 #'   path.
 #' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of
 #'   the single readers.
@@ -54,6 +54,7 @@ read_project <- function(path = ".") {
   project$plans <- folder("plans", read_plan, "plan")
   project$usages <- folder("usages", read_usage, "usage")
   project$manifests <- read_folder(file.path(root, "manifests"), read_manifest, "shot", "\\.(ya?ml|csv)$")
+  project$job_files <- folder("jobs", read_job, "job")
   project$jobs <- read_jobs(file.path(root, "jobs.csv"))
   rates <- list.files(file.path(root, "rates"), "\\.csv$", full.names = TRUE)
   project$rates <- if (length(rates)) do.call(rbind, lapply(rates, read_rates))

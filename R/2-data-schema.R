@@ -3,7 +3,7 @@
 yaml_formats <- function() list(
   project = project_fields(), shot = shot_fields(), node = node_fields(), engine = engine_fields(),
     site = site_fields(),
-  plan = plan_fields(), usage = usage_fields(), manifest = manifest_fields()
+  plan = plan_fields(), usage = usage_fields(), manifest = manifest_fields(), job = job_fields()
 )
 
 #' JSON Schema of a format
@@ -12,7 +12,7 @@ yaml_formats <- function() list(
 #' format, so that it never falls behind them; what only the whole file shows (two tiers of one name, a discount on a
 #' charge that is not there) is left to the reader. Made files are in the package's folder `schemas`.
 #'
-#' @param format `project`, `shot`, `node`, `engine`, `site`, `plan`, `usage` or `manifest`.
+#' @param format `project`, `shot`, `node`, `engine`, `site`, `plan`, `usage`, `manifest` or `job`.
 #' @return One text: a schema of draft 2020-12.
 #' @section Conditions: `clockpigeon_error_choice` for another format.
 #' @examples

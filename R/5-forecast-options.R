@@ -242,6 +242,6 @@ option_names <- function(rows) {
     rows[["nodes"]], ifelse(rows[["nodes"]] == 1, " node", " nodes"),
     if (varied("engine") || varied("version")) paste0(", ", rows[["engine"]], " ", rows[["version"]]),
     if (varied("limit")) paste0(", ", rows[["limit"]]), extra("spread", rows[["spread"]], "frames"),
-    extra("start", paste("from", rows[["start"]]), "now")
+    extra("start", rows[["start"]], "now")
   )
 }

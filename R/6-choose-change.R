@@ -4,7 +4,7 @@
 #'
 #' The nearest deadline, budget, price, speed and waiting at which another option wins, or none. Deadline and budget are
 #' read off the draws; price, speed and waiting are found by bisection, the job simulated and charged again at each
-#' step with the same random numbers.
+#' step with the same random numbers (the first 500 draws of them, where those lead to the same pick).
 #'
 #' @param choice From [choose_option()].
 #' @param rivals How many options beside the pick are looked at, the next by the rule.
@@ -28,9 +28,13 @@ break_even <- function(choice, rivals = 2) {
   rows <- c(limit_changes(state, "deadline"), limit_changes(state, "budget"))
   if (!is.na(choice$pick)) {
     judged <- judge_options(state$table, state$asked)
-    others <- judged[["option"]][order(judged[["rank"]])]
-    others <- utils::head(setdiff(others, choice$pick), rivals)
-    state$seconds <- frame_memory(choice$forecast)
+    # One rival a site: its best option that fits, or would be best.
+    order <- order(!judged[["fits"]], judged[["rank"]])
+    sites <- judged[["site"]][order]
+    others <- judged[["option"]][order][!duplicated(sites) & sites != judged[["site"]][judged[["pick"]]]]
+    others <- utils::head(others, rivals)
+    state <- fewer_draws(state)
+    state$seconds <- frame_memory(choice$forecast, state$n)
     rows <- c(rows, input_change(state, choice$pick, "price", TRUE), input_change(state, choice$pick, "speed", FALSE),
               input_change(state, choice$pick, "waiting", TRUE))
     for (other in others) {
@@ -75,11 +79,23 @@ limit_changes <- function(state, what) {
     if (length(more)) list(one(more, "more", picked(more))))
 }
 
+# The first draws alone, where they lead to the same pick: enough for a break-even, which is told to two digits.
+fewer_draws <- function(state, n = 500) {
+  all <- state$choice$forecast$n
+  if (n >= all) return(c(state, n = all))
+  few <- state
+  draws <- lapply(attr(state$table, "draws"), function(d) lapply(d, utils::head, n))
+  few$table[["finish_p50"]] <- vapply(draws, function(d) stats::quantile(d$finish_s, 0.5, names = FALSE, type = 1), 0)
+  few$table[["cost_p50"]] <- vapply(draws, function(d) stats::quantile(d$cost, 0.5, names = FALSE, type = 1), 0)
+  attr(few$table, "draws") <- draws
+  if (identical(pick_of(few$table, few$asked), state$choice$pick)) c(few, n = n) else c(state, n = all)
+}
+
 # Frame times of each engine, version and limit, made once.
-frame_memory <- function(forecast) {
+frame_memory <- function(forecast, n) {
   made <- list()
   function(key) {
-    if (is.null(made[[key]])) made[[key]] <<- frame_draws(forecast$jobs[[key]], forecast$n, forecast$seed)
+    if (is.null(made[[key]])) made[[key]] <<- frame_draws(forecast$jobs[[key]], n, forecast$seed)
     made[[key]]
   }
 }

@@ -136,9 +136,8 @@ test_nothing <- function(choice, i) {
   options <- as_frame(choice$forecast$options)
   kinds <- vapply(attr(choice$forecast$options, "sites")[options[["site"]]], `[[`, "", "kind")
   own <- which(kinds == "own" & options[["begin_s"]] == 0)
-  if (!length(own)) return(NULL)
+  if (!length(own) || kinds[[i]] == "own") return(NULL)
   at <- own[order(table[["finish_p50"]][own], table[["cost_p50"]][own])][1]
-  if (at == i) return(NULL)
   one_test(choice, i, "nothing", table[["option"]][at], table[["finish_p50"]][at], table[["cost_p50"]][at], 1,
            table[["fits"]][at], paste0("Doing nothing, which leaves it to ", table[["option"]][at], ","))
 }

@@ -5,8 +5,6 @@ series_colours <- c("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B
 series_shapes <- c(16, 17, 15, 18, 8, 3, 4, 7)
 
 #' @rdname figures
-#' @param show For timings, `"frames"`: time per frame along each shot; `"order"`: each trial's time over the mean of
-#'   its setting, in the order they ran, warm-up marked, with the drift that [bench_findings()] looks for.
 #' @exportS3Method ggplot2::autoplot
 autoplot.timings <- function(object, show = c("frames", "order"), ...) { # nolint: object_name_linter.
   show <- check_choice(show[1], argument("show"), c("frames", "order"))

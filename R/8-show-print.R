@@ -66,28 +66,47 @@ range_columns <- function(s) {
 # Which of these columns go first in a narrow terminal: the good luck of 10 %, then the bad.
 spare_ranges <- function(columns) c(grep("90 %", columns, value = TRUE), grep("10 %", columns, value = TRUE))
 
-forecast_lines <- function(x, width = terminal_width()) {
-  ranges <- range_columns(summary(x))
+forecast_lines <- function(x, width = terminal_width(), most = 16) {
+  table <- as_frame(summary(x))
+  noise <- x$options[["noise"]]
+  best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], ifelse(is.na(noise), Inf, noise))
+  shown <- sort(utils::head(order(!best, table[["cost_p50"]]), most))
+  ranges <- range_columns(table[shown, ])
   frames <- sum(vapply(x$job$shots, function(shot) length(shot$frames), 0L))
   c(
-    wrap_lines(paste0("Forecast of ", frames, " frames with ", x$job$engine, " ", x$job$version,
-                      ": time from now and cost, as 10 %, 50 % and 90 % points of ", x$n, " draws"), width), "",
-    text_table(data.frame(option = x$options[["option"]], ranges, check.names = FALSE), right = names(ranges),
-               spare = spare_ranges(names(ranges)), width = width),
+    wrap_lines(paste0("Forecast of ", frames, " frames with ", engine_words(x), ": time from now and cost, as 10 %, 50 %",
+                      " and 90 % points of ", x$n, " draws"), width), "",
+    text_table(data.frame(" " = ifelse(best[shown], "*", ""), option = table[["option"]][shown], ranges,
+                          evidence = table[["evidence"]][shown], check.names = FALSE),
+               right = names(ranges), spare = c("evidence", spare_ranges(names(ranges))), width = width),
+    "* no other is as early, as cheap and as clean", hidden_line(nrow(table) - length(shown)),
     "", wrap_lines(basis_lines(x), width)
   )
 }
+
+hidden_line <- function(n) {
+  if (n > 0) paste0("(and ", n, if (n == 1) " option" else " options", " that others beat; --format csv has all)")
+}
+
+engine_words <- function(x) paste(vapply(x$jobs, function(job) {
+  paste0(job$engine, " ", job$version, if (length(x$jobs) > 1) paste0(" at ", job$limit))
+}, ""), collapse = ", ")
 
 # What stands under every table of a forecast: what its figures rest on, which sites are left out and why, and the
 # exchange rates used.
 basis_lines <- function(x) {
   speeds <- unique(as_frame(x$options)[c("site", "speed", "evidence", "speed_from")])
+  speeds <- speeds[!duplicated(speeds[["site"]]), , drop = FALSE]
   out <- x$left_out
   c(
     paste0("Frame times: ", evidence_line(x$job)),
     paste0("Speed of a node, ", x$job$node, " = 1: ",
            paste0(speeds[["site"]], " ", number_text(speeds[["speed"]]), ", ", speeds[["evidence"]], " (",
                   speeds[["speed_from"]], ")", collapse = "; ")),
+    if (any(speeds[["evidence"]] %in% c("claimed", "assumed"))) {
+      paste0("Claimed is what the seller says, taken with a spread of ", percent(assumed_spread$claimed), ".")
+    },
+    assumed_lines(x),
     left_out_lines(out),
     if (!is.null(x$exchange)) {
       sprintf("Exchange: 1 %s = %s %s on %s (%s)", x$exchange[["from"]], signif(x$exchange[["rate"]], 6),
@@ -109,31 +128,72 @@ print.forecast <- function(x, ...) {
   invisible(x)
 }
 
-choice_lines <- function(x, width = terminal_width()) {
+# Stages that nobody timed, and what stands in for them.
+assumed_lines <- function(x) {
+  options <- as_frame(x$options)
+  found <- unlist(lapply(unique(options[["site"]]), function(name) {
+    i <- match(name, options[["site"]])
+    site <- attr(x$options, "sites")[[name]]
+    stages <- site_stages(option_job(x$options, i), site, site$tiers[[1]], x$made_at)
+    stages <- Filter(function(stage) stage$basis == "assumed" && stage$time$median_s > 0, stages)
+    if (length(stages)) paste0(names(stages), " at ", name, " ", vapply(stages, stage_range, ""))
+  }))
+  if (length(found)) paste0("Assumed, since nobody timed it: ", paste(found, collapse = "; "))
+}
+
+choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12) {
   table <- as_frame(x$options)
-  ranges <- range_columns(table)
+  order <- order(!table[["pick"]], !(table[["fits"]] & table[["non_dominated"]]), !table[["non_dominated"]],
+                 !table[["fits"]], table[["cost_p50"]])
+  shown <- sort(utils::head(order, most))
+  rows <- table[shown, ]
+  ranges <- range_columns(rows)
   body <- data.frame(
-    " " = ifelse(table[["pick"]], ">", ifelse(table[["fits"]], "+", " ")), option = table[["option"]],
-    "chance|in time" = percent(table[["p_deadline"]]), "chance|in budget" = percent(table[["p_budget"]]),
+    " " = ifelse(rows[["pick"]], ">", ifelse(rows[["fits"]], "+", " ")), option = rows[["option"]],
+    "chance|in time" = percent(rows[["p_deadline"]]), "chance|budget" = percent(rows[["p_budget"]]),
     ranges, check.names = FALSE
   )
   if (is.infinite(x$deadline_s)) body[["chance|in time"]] <- NULL
-  if (is.infinite(x$budget)) body[["chance|in budget"]] <- NULL
+  if (is.infinite(x$budget)) body[["chance|budget"]] <- NULL
   reasons <- explain(x)
-  reasons <- lapply(paste0(names(reasons), ": ", reasons), wrap_lines, width = width)
+  head <- reasons[!names(reasons) %in% table[["option"]] | names(reasons) %in% x$pick]
+  # Of each site what fits or nothing beats, or else what comes nearest.
+  told <- table[["fits"]] | table[["non_dominated"]]
+  near <- order(table[["late_s"]] > 0 & table[["over"]] > 0, table[["late_s"]], table[["over"]])
+  told <- told | seq_len(nrow(table)) %in% near[!duplicated(table[["site"]][near])] &
+    !table[["site"]] %in% table[["site"]][told]
+  others <- reasons[names(reasons) %in% intersect(table[["option"]][told], setdiff(rows[["option"]], x$pick))]
+  said <- function(text) unlist(lapply(text, wrap_lines, width = width))
+  titled <- function(title, lines) if (length(lines)) c("", title, said(lines))
   c(
     wrap_lines(choice_question(x), width), "",
     text_table(body, right = setdiff(names(body), c(" ", "option")), spare = spare_ranges(names(ranges)),
-               width = width, mark = which(table[["pick"]])),
-    "> the pick   + fits too", "",
-    reasons[[1]], "", unlist(reasons[-1]), if (length(reasons) > 1) "", wrap_lines(basis_lines(x$forecast), width)
+               width = width, mark = which(rows[["pick"]])),
+    "> the pick   + fits too", hidden_line(nrow(table) - length(shown)), "",
+    said(paste0(names(head), ": ", head)),
+    titled("What would change it:", changes[["says"]]), titled("What else could be done:", worth_tests(x)[["says"]]),
+    titled("Not taken:", if (length(others)) paste0(names(others), ": ", others)),
+    if (any(claims <- rows[["pick"]] & rows[["evidence"]] %in% c("claimed", "assumed"))) {
+      c("", wrap_lines(paste0("Warning: the pick rests on a speed that is ", rows[["evidence"]][claims], ", not measured. ",
+                              "clockpigeon choose --test-frames 3 says what a trial would be worth."), width))
+    },
+    "", wrap_lines(basis_lines(x$forecast), width)
   )
 }
 
+trial_lines <- function(x, width = terminal_width()) {
+  c("", "Trial frames:", if (nrow(x)) unlist(lapply(x[["says"]], wrap_lines, width = width))
+    else "every leading site's speed is known as well as a trial would tell it")
+}
+
 choice_question <- function(x) {
-  deadline <- if (is.finite(x$deadline_s)) paste("done within", format_duration(x$deadline_s)) else "no deadline"
-  budget <- if (is.finite(x$budget)) paste("at most", format_money(x$budget, x$forecast$job$currency)) else "no budget"
-  paste0("Asked: ", deadline, ", ", budget, ", each with a chance of ", percent(x$confidence), "; the ", x$prefer,
+  forecast <- x$forecast
+  deadline <- if (is.finite(x$deadline_s)) {
+    paste0("done by ", format_moment(forecast$made_at + x$deadline_s, forecast$job$time_zone), ", ",
+           format_duration(x$deadline_s), " from now")
+  } else "no deadline"
+  budget <- if (is.finite(x$budget)) paste("at most", format_money(x$budget, forecast$job$currency)) else "no budget"
+  paste0("Asked: ", deadline, ", ", budget, ", each with a chance of ", percent(x$confidence), "; the ", x$rule,
          " of what fits.")
 }
 

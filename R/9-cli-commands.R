@@ -236,46 +236,6 @@ cli_weights <- function(text) {
   stats::setNames(weights, names(pairs))
 }
 
-cli_job_forecast <- function(project, o) {
-  defaults <- project$defaults
-  engine <- first_of(o$engine, defaults$engine)
-  if (is.null(engine)) {
-    stop_input("usage", "no engine was named", "option --engine",
-               "Write --engine NAME, or `engine` under `defaults` in clockpigeon.yaml.")
-  }
-  version <- first_of(o$engine_version, if (identical(engine, defaults$engine)) defaults$version)
-  asked <- if (!is.null(o$shots)) trimws(strsplit(o$shots, ",", fixed = TRUE)[[1]])
-  names <- first_of(asked, defaults$shots, names(project$shots))
-  shots <- lapply(names, project_entry, entries = project$shots, what = "shot")
-  rows <- cli_ledger(project, code = timings)
-  job <- render_job(shots, engine, rows, version, project$currency, project$rates)
-  forecast_job(job, plan_options(job, project$sites), o$draws, o$seed)
-}
-
-cli_forecast <- function(args) {
-  o <- cli_parse("forecast", args)$options
-  forecast <- cli_job_forecast(read_project(), o)
-  cli_emit(summary(forecast), o$format, function() forecast_lines(forecast))
-  0L
-}
-
-cli_job_choice <- function(project, o) {
-  defaults <- project$defaults
-  choose_option(cli_job_forecast(project, o), deadline = first_of(o$deadline, defaults$deadline),
-                budget = first_of(o$budget, defaults$budget), confidence = first_of(o$confidence, defaults$confidence),
-                prefer = o$prefer)
-}
-
-cli_choose <- function(args) {
-  o <- cli_parse("choose", args)$options
-  choice <- cli_job_choice(read_project(), o)
-  cli_emit(choice$options, o$format, function() choice_lines(choice))
-  cli_figure(choice, o$figure)
-  choice_status(choice)
-}
-
-choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L
-
 cli_figure <- function(x, path, ...) {
   if (is.null(path)) return(invisible())
   attach_defaults()
@@ -288,16 +248,6 @@ attach_defaults <- function() {
   for (package in c("methods", "datasets", "utils", "grDevices", "graphics", "stats")) {
     suppressPackageStartupMessages(library(package, character.only = TRUE))
   }
-}
-
-cli_report <- function(args) {
-  o <- cli_parse("report", args)$options
-  project <- read_project()
-  choice <- cli_job_choice(project, o)
-  cli_write_report(project, choice, o$out)
-  cat(o$out, "\n", sep = "")
-  cli_figure(choice, o$figure)
-  choice_status(choice)
 }
 
 # The page, with the comparison of versions when the ledger has two of the job's engine.
@@ -320,7 +270,7 @@ cli_demo <- function(args) {
   rows <- cli_ledger(project, FALSE, function(ledger) {
     run_bench(plan, ledger, cli_nodes(project), project$root, progress = TRUE)
   })
-  choice <- cli_job_choice(project, list(draws = 2000L, seed = 1L, prefer = "cheapest"))
+  choice <- cli_job_choice(project, list())
   versions <- compare_timings(rows, by = "engine_version")
   if (o$format == "table") {
     show_lines(bench_lines(rows), "", comparison_lines(versions), "", choice_lines(choice))

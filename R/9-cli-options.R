@@ -6,17 +6,22 @@ opt <- function(flag, help, type = "character", default = NULL) {
 
 format_option <- opt("--format", "table, csv or json [table]", default = "table")
 job_options <- list(
-  opt("--shots", "shots of the job, with commas between [the project's default, or all]"),
-  opt("--engine", "engine [the project's default]"),
-  opt("--engine-version", "its version [the project's default, or the newest measured]"),
-  opt("--draws", "number of draws [2000]", "integer", 2000L),
-  opt("--seed", "seed of the draws [1]", "integer", 1L)
+  opt("--shots", "shots of the job, with commas between [the job file's, the project's default, or all]"),
+  opt("--engine", "engine, or several to choose among [the project's default]"),
+  opt("--engine-version", "its version, or several [the project's default, or the newest measured]"),
+  opt("--limits", "limits to choose among: own, 50% (of the samples), 'noise 0.02' [own]"),
+  opt("--only", "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
+  opt("--without", "and to leave out [none]"),
+  opt("--spreads", "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
+  opt("--draws", "number of draws [2000]", "integer"),
+  opt("--seed", "seed of the draws [1]", "integer")
 )
 choice_options <- list(
-  opt("--deadline", "time from now, such as 8min [the project's default]"),
-  opt("--budget", "such as '3 EUR' [the project's default]"),
-  opt("--confidence", "chance asked for [the project's default, 0.9]", "double"),
-  opt("--prefer", "cheapest or fastest of what fits [cheapest]", default = "cheapest")
+  opt("--deadline", "'fri 18:00', 'tomorrow 9:00', '2026-11-27 18:00', or a time from now: 30h"),
+  opt("--budget", "such as 250EUR"),
+  opt("--confidence", "chance asked for [0.9]", "double"),
+  opt("--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
+  opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]", default = "tradeoff")
 )
 # Columns that are the same for all rows that come in.
 row_columns <- c("shot", "scene", "frame", "engine", "engine_version", "node", "device", "site", "tier", "limit_kind",
@@ -99,14 +104,17 @@ cli_options <- list(
   pack = list(opt("--out", "folder for the parcels [this one]", default = "."), format_option),
   unpack = list(opt("--into", "folder that is not there yet [the parcel's name]")),
   forecast = c(job_options, list(format_option)),
-  choose = c(job_options, choice_options, list(figure_option, format_option)),
+  choose = c(job_options, choice_options, list(
+    opt("--test-frames", "also say whether so many trial frames at the leading sites would be worth it", "integer"),
+    opt("--record", "also write the decision down, as NAME.json and NAME.md"), figure_option, format_option
+  )),
   report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
                                                figure_option)),
   help = list()
 )
 
 cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]",
-                   check = "[SHOT]", scan = "SCENE", pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE",
+                   check = "[SHOT]", forecast = "[JOB]", choose = "[JOB]", report = "[JOB]", scan = "SCENE", pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE",
                    import = "FILE...",
                    help = "[COMMAND]")
 

@@ -1,0 +1,244 @@
+# Figures of a choice: trade-off, timeline, chance to be done, cost, frames.
+
+# Colours that stay apart under the common colour blindnesses (Okabe & Ito 2008); shape and label say the same.
+standing_colours <- c("the pick" = "#0072B2", "fits" = "#009E73", "does not fit" = "#D55E00")
+standing_shapes <- c("the pick" = 16, "fits" = 17, "does not fit" = 4)
+choice_shows <- c("tradeoff", "timeline", "chance", "cost", "frames")
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.choice <- function(object, show = choice_shows, ...) { # nolint: object_name_linter.
+  show <- check_choice(show[1], argument("show"), choice_shows)
+  switch(show, tradeoff = plot_tradeoff(object), timeline = plot_timeline(object), chance = plot_chance(object),
+         cost = plot_cost(object), frames = plot_usable(object))
+}
+
+plot_tradeoff <- function(object) {
+  need_package("ggrepel", "figures of choices")
+  x <- as_frame(object$options)
+  x <- x[is.finite(x[["finish_p50"]]), , drop = FALSE]
+  x[["standing"]] <- factor(ifelse(x[["pick"]], "the pick", ifelse(x[["fits"]], "fits", "does not fit")),
+                            names(standing_colours))
+  # Names of those that matter; with many options the rest stays without.
+  named <- x[["pick"]] | x[["non_dominated"]] | nrow(x) <= 12
+  x[["label"]] <- ifelse(named, x[["option"]], "")
+  x[["finish_p90"]] <- pmin(x[["finish_p90"]], 10 * max(x[["finish_p50"]]))
+  ggplot2::ggplot(x, ggplot2::aes(.data[["finish_p50"]], .data[["cost_p50"]], colour = .data[["standing"]],
+                                  shape = .data[["standing"]])) +
+    limit_lines(object) +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["finish_p10"]], xmax = .data[["finish_p90"]]), alpha = 0.6) +
+    ggplot2::geom_linerange(ggplot2::aes(ymin = .data[["cost_p10"]], ymax = .data[["cost_p90"]]), alpha = 0.6) +
+    ggplot2::geom_point(size = 3.2) +
+    ggrepel::geom_text_repel(ggplot2::aes(label = .data[["label"]]), size = 3.5, seed = 1, min.segment.length = 0.3,
+                             box.padding = 0.6, bg.color = "white", bg.r = 0.2, max.overlaps = Inf,
+                             nudge_y = max(x[["cost_p90"]]) / 20, show.legend = FALSE) +
+    ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
+    ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
+    ggplot2::scale_x_log10(breaks = time_ticks, labels = tick_labels, expand = ggplot2::expansion(mult = 0.08)) +
+    ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.03, 0.12))) +
+    ggplot2::labs(x = "done after (time from now, each step a factor)",
+                  y = paste0("cost (", object$forecast$job$currency, ")"), colour = NULL, shape = NULL,
+                  title = choice_title(object), caption = figure_basis(object$forecast), alt = choice_alt(object)) +
+    plain_theme()
+}
+
+# Deadline and budget as lines with their names and values.
+limit_lines <- function(choice) {
+  said <- function(x, y, label, ...) ggplot2::annotate("text", x = x, y = y, label = label, size = 3.6,
+                                                       colour = "grey30", ...)
+  c(
+    if (is.finite(choice$deadline_s)) list(
+      ggplot2::geom_vline(xintercept = choice$deadline_s, linetype = 2, colour = "grey40"),
+      said(choice$deadline_s, Inf, paste("  deadline", format_duration(choice$deadline_s)), hjust = 0, vjust = 1.5)
+    ),
+    if (is.finite(choice$budget)) list(
+      ggplot2::geom_hline(yintercept = choice$budget, linetype = 2, colour = "grey40"),
+      said(Inf, choice$budget, paste0("budget ", format_money(choice$budget, choice$forecast$job$currency), " "),
+           hjust = 1, vjust = -0.5)
+    )
+  )
+}
+
+# The options a figure of a few shows: the pick (or what misses by least), then what nothing beats, the cheapest first.
+leading_options <- function(choice, most = 5) {
+  table <- as_frame(choice$options)
+  first <- if (is.na(choice$pick)) nearest_option(table) else choice$pick
+  order <- order(table[["option"]] != first, !(table[["fits"]] & table[["non_dominated"]]), !table[["non_dominated"]],
+                 table[["cost_p50"]])
+  utils::head(order, most)
+}
+
+stage_words <- c(prepare_s = "pack", upload_s = "upload", wait_s = "wait", start_s = "start and load",
+                 prepass_s = "pre-pass", render_s = "render", closed_s = "closed hours", download_s = "download",
+                 encode_s = "encode")
+
+# The stages of the longest chain of events behind each other, at their medians; whiskers from when a stage could end.
+plot_timeline <- function(choice) {
+  i <- leading_options(choice, 1)
+  d <- option_rows(choice$forecast, i)
+  d <- d[is.finite(d[["finish_s"]]), , drop = FALSE]
+  option <- choice$options[["option"]][i]
+  if (!nrow(d)) stop_input("figure", "never finishes, so that it has no timeline", option, "Choose another option.")
+  ends <- t(apply(as.matrix(d[stage_columns]), 1, cumsum)) + choice$forecast$options[["begin_s"]][i] * 0
+  middle <- apply(ends, 2, stats::median)
+  x <- data.frame(stage = stage_words[stage_columns], from = c(0, middle[-length(middle)]), to = middle,
+                  low = apply(ends, 2, quantile_of, 0.1), high = apply(ends, 2, quantile_of, 0.9),
+                  spans = vapply(stage_columns, function(name) stats::median(d[[name]]), 0),
+                  share = vapply(stage_columns, function(name) mean(d[[name]] / d[["finish_s"]]), 0))
+  x <- x[x$share > 0.0005, , drop = FALSE]
+  x$stage <- factor(x$stage, rev(x$stage))
+  x$label <- paste0(format_duration(x$spans), " (", percent(x$share), ")")
+  longest <- as.character(x$stage[which.max(x$share)])
+  x$long <- x$stage == longest
+  ggplot2::ggplot(x, ggplot2::aes(y = .data[["stage"]])) +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["from"]], xmax = .data[["to"]], colour = .data[["long"]]),
+                            linewidth = 7) +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["low"]], xmax = .data[["high"]]), linewidth = 0.7,
+                            colour = "grey25") +
+    ggplot2::geom_text(ggplot2::aes(x = pmax(.data[["high"]], .data[["to"]]), label = .data[["label"]]), hjust = -0.08,
+                       size = 3.5) +
+    (if (is.finite(choice$deadline_s)) ggplot2::geom_vline(xintercept = choice$deadline_s, linetype = 2,
+                                                           colour = "grey40")) +
+    ggplot2::scale_colour_manual(values = c("TRUE" = "#D55E00", "FALSE" = "#56B4E9"), guide = "none") +
+    ggplot2::scale_x_continuous(breaks = even_ticks, labels = tick_labels, limits = c(0, NA),
+                                expand = ggplot2::expansion(mult = c(0.01, 0.22))) +
+    ggplot2::labs(x = "time from now", y = NULL, title = paste0(option, ": longest is ", longest),
+                  caption = paste0("The chain of events that decides the end. Bars: medians; lines: when a stage ends, ",
+                                   "middle 80 % of ", nrow(d), " draws;\nin brackets its mean share of the whole.",
+                                   if (is.finite(choice$deadline_s)) " Dashed: deadline."),
+                  alt = paste0("Stages of ", option, ": ", paste0(rev(levels(x$stage)), " ", x$label, collapse = ", "),
+                               ".")) +
+    plain_theme()
+}
+
+# Chance to be done by each moment, for the leading options.
+plot_chance <- function(choice) {
+  at <- leading_options(choice)
+  x <- do.call(rbind, lapply(at, function(i) {
+    finish <- sort(option_rows(choice$forecast, i)[["finish_s"]])
+    chance <- seq_along(finish) / length(finish)
+    keep <- unique(round(seq(1, length(finish), length.out = 200)))
+    data.frame(option = choice$options[["option"]][i], finish = finish[keep], chance = chance[keep])
+  }))
+  x <- x[is.finite(x$finish), , drop = FALSE]
+  x$option <- factor(x$option, choice$options[["option"]][at])
+  ends <- x[!duplicated(x$option, fromLast = TRUE), , drop = FALSE]
+  late <- 1.5 * max(vapply(split(x$finish, x$option), function(f) if (length(f)) f[ceiling(0.95 * length(f))] else 0, 0))
+  unit <- if (late > 6 * 3600) 3600 else if (late > 600) 60 else 1
+  ggplot2::ggplot(x, ggplot2::aes(.data[["finish"]] / unit, .data[["chance"]], colour = .data[["option"]],
+                                  linetype = .data[["option"]])) +
+    ggplot2::geom_hline(yintercept = choice$confidence, colour = "grey70") +
+    ggplot2::geom_step(linewidth = 0.9) +
+    (if (is.finite(choice$deadline_s)) ggplot2::geom_vline(xintercept = choice$deadline_s / unit, linetype = 2,
+                                                           colour = "grey40")) +
+    ggplot2::scale_colour_manual(values = series_colours, name = NULL) +
+    ggplot2::scale_linetype_manual(values = c(1, 2, 4, 5, 6, 3, 1, 2), name = NULL) +
+    ggplot2::scale_y_continuous(limits = c(0, 1), labels = percent) +
+    ggplot2::coord_cartesian(xlim = c(0, min(late, max(ends$finish)) / unit)) +
+    ggplot2::guides(colour = ggplot2::guide_legend(nrow = 2)) +
+    ggplot2::labs(x = paste0(c("1" = "seconds", "60" = "minutes", "3600" = "hours")[[paste(unit)]], " from now"),
+                  y = "chance to be done",
+                  title = paste0("Done by when? ", choice_title(choice)),
+                  caption = paste0("Share of ", choice$forecast$n, " draws that have finished. Grey: the chance asked, ",
+                                   percent(choice$confidence), ".", if (is.finite(choice$deadline_s)) " Dashed: deadline."),
+                  alt = paste0("Chance to be done against time, ", length(at), " options: ",
+                               toString(choice$options[["option"]][at]), ".")) +
+    plain_theme()
+}
+
+# What the cost is made of, by the lines of the bill, in the job's currency.
+plot_cost <- function(choice) {
+  at <- leading_options(choice)
+  rows <- lapply(at, function(i) {
+    run <- attr(run_again(choice, i), "run")
+    option <- as.list(as_frame(choice$forecast$options)[i, , drop = FALSE])
+    job <- option_job(choice$forecast$options, i)
+    rate <- rate_to(attr(choice$forecast$options, "sites")[[option$site]], job$currency, job$rates)$rate
+    d <- as_frame(run$draws)
+    lines <- rowMeans(run$lines)
+    names(lines) <- sub(" on .*|, tier .*", "", names(lines))
+    parts <- c(lines, "up to a minimum" = mean(d[["minimum"]]), tax = mean(d[["tax"]]),
+               discount = -mean(d[["discount"]]), gifts = -mean(d[["credit"]] - d[["prepaid"]]))
+    parts <- parts[abs(parts) > 0.004]
+    if (!length(parts)) parts <- c(rendering = 0)
+    data.frame(option = choice$options[["option"]][i], part = names(parts), cost = unname(parts) * rate)
+  })
+  x <- do.call(rbind, rows)
+  x$option <- factor(x$option, rev(choice$options[["option"]][at]))
+  x$part <- factor(x$part, unique(x$part))
+  totals <- stats::aggregate(cost ~ option, x, sum)
+  fills <- rep_len(c("#0072B2", "#E69F00", "#009E73", "#CC79A7", "#56B4E9", "#D55E00", "#999999", "#000000"),
+                   nlevels(x$part))
+  currency <- choice$forecast$job$currency
+  # A budget far beyond all of them would only press the bars together.
+  near <- is.finite(choice$budget) && choice$budget < 1.5 * max(totals$cost)
+  ggplot2::ggplot(x, ggplot2::aes(.data[["cost"]], .data[["option"]])) +
+    ggplot2::geom_col(ggplot2::aes(fill = .data[["part"]]), width = 0.6, colour = "white") +
+    ggplot2::geom_text(data = totals, ggplot2::aes(x = pmax(.data[["cost"]], 0),
+                                                   label = format_money(.data[["cost"]], currency)),
+                       hjust = -0.1, size = 3.6) +
+    (if (near) ggplot2::geom_vline(xintercept = choice$budget, linetype = 2, colour = "grey40")) +
+    ggplot2::scale_fill_manual(values = fills, name = NULL) +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0.01, 0.16))) +
+    ggplot2::labs(x = paste0("mean cost (", currency, ")"), y = NULL, title = paste0("What it costs: ",
+                                                                                      choice_title(choice)),
+                  caption = paste0("Means over the draws, by line of the bill; below zero what is taken off.",
+                                   if (near) " Dashed: budget."
+                                   else if (is.finite(choice$budget)) paste0(" Budget: ", format_money(choice$budget,
+                                                                                                      currency), ".")),
+                  alt = paste0("Mean cost of ", length(at), " options: ",
+                               paste0(totals$option, " ", format_money(totals$cost, currency), collapse = ", "), ".")) +
+    plain_theme()
+}
+
+# Usable frames at each moment, and where a spend cap stops them.
+plot_usable <- function(choice) {
+  at <- leading_options(choice, 3)
+  x <- do.call(rbind, lapply(at, function(i) {
+    run <- attr(run_again(choice, i), "run")
+    home <- run$home
+    total <- nrow(home)
+    reach <- max(home[is.finite(home)], 1)
+    moments <- seq(0, reach, length.out = 120)
+    counts <- vapply(moments, function(m) {
+      stats::quantile(colSums(home <= m), c(0.1, 0.5, 0.9), names = FALSE, type = 1)
+    }, numeric(3))
+    data.frame(option = choice$options[["option"]][i], at = moments, low = counts[1, ], middle = counts[2, ],
+               high = counts[3, ], total = total, capped = mean(run$draws[["capped"]]))
+  }))
+  x$option <- factor(x$option, choice$options[["option"]][at])
+  capped <- unique(x[x$capped > 0, c("option", "capped")])
+  unit <- if (max(x$at) > 6 * 3600) 3600 else if (max(x$at) > 600) 60 else 1
+  ggplot2::ggplot(x, ggplot2::aes(.data[["at"]] / unit, .data[["middle"]])) +
+    ggplot2::geom_hline(yintercept = x$total[1], colour = "grey70") +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["low"]], ymax = .data[["high"]]), fill = "#56B4E9", alpha = 0.4) +
+    ggplot2::geom_line(colour = "#0072B2", linewidth = 0.9) +
+    (if (is.finite(choice$deadline_s)) ggplot2::geom_vline(xintercept = choice$deadline_s / unit, linetype = 2,
+                                                           colour = "grey40")) +
+    ggplot2::facet_wrap(ggplot2::vars(.data[["option"]]), ncol = 1, scales = "free_x") +
+    ggplot2::labs(x = paste0(c("1" = "seconds", "60" = "minutes", "3600" = "hours")[[paste(unit)]], " from now"),
+                  y = "usable frames at home",
+                  title = if (nrow(capped)) paste0("A spend cap stops ", capped$option[1], " in ",
+                                                   percent(capped$capped[1]), " of draws")
+                          else paste0("Frames as they come home, of ", x$total[1]),
+                  caption = paste0("Line: median; band: middle 80 % of draws; grey: all frames.",
+                                   if (is.finite(choice$deadline_s)) " Dashed: deadline."),
+                  alt = paste0("Usable frames against time for ", toString(choice$options[["option"]][at]), ".")) +
+    plain_theme()
+}
+
+choice_title <- function(x) if (is.na(x$pick)) "No option fits" else paste0("Take ", x$pick)
+
+figure_basis <- function(forecast) {
+  doubts <- attr(forecast$options, "doubts")
+  paste0("Points: medians; ranges: middle 80 % of ", forecast$n, " draws.\nFrame times: ", evidence_line(forecast$job),
+         ".", if (length(doubts)) paste0("\nDoubtful prices: ", paste(doubts, collapse = "; "), "."))
+}
+
+choice_alt <- function(x) {
+  t <- as_frame(x$options)
+  paste0("Cost against finish time of ", nrow(t), " options. ", choice_title(x), ". ",
+         paste0(t[["option"]], ": ", format_duration(t[["finish_p50"]]), ", ",
+                format_money(t[["cost_p50"]], t[["currency"]][1]), ifelse(t[["fits"]], ", fits", ", does not fit"),
+                collapse = "; "), ".")
+}

@@ -1,0 +1,96 @@
+# The commands `forecast`, `choose` and `report`: the question of the project's job, a job file, or options.
+
+# What is asked: options before the job file before the project's defaults.
+cli_asked <- function(project, o, args = character()) {
+  file <- if (length(args)) cli_job_file(project, args[1])
+  defaults <- project$defaults
+  # A job file's engine takes no version of the project's default engine, nor its deadline and budget.
+  if (length(file)) defaults <- list(engine = defaults$engine, version = defaults$version)
+  list_of <- function(text, split = ",") if (length(text)) trimws(strsplit(text, split, fixed = TRUE)[[1]])
+  engines <- first_of(list_of(o$engine), file$engines, defaults$engine)
+  if (is.null(engines)) {
+    stop_input("usage", "no engine was named", "option --engine",
+               "Write --engine NAME, or `engine` under `defaults` in clockpigeon.yaml.")
+  }
+  version <- first_of(list_of(o$engine_version), file$versions,
+                      if (identical(engines, defaults$engine)) defaults$version)
+  limits <- first_of(list_of(o$limits), file$limits, "own")
+  list(shots = first_of(list_of(o$shots), file$shots, defaults$shots, names(project$shots)), engines = engines,
+       versions = version, limits = lapply(limits, read_limit_choice, where = "option --limits"),
+       only = first_of(list_of(o$only), file$only), without = first_of(list_of(o$without), file$without),
+       spreads = first_of(list_of(o$spreads), file$spreads), deadline = first_of(o$deadline, file$deadline,
+                                                                                defaults$deadline),
+       budget = first_of(o$budget, file$budget, defaults$budget),
+       confidence = first_of(o$confidence, file$confidence, defaults$confidence, 0.9),
+       rule = first_of(o$rule, file$rule, "cheapest"), draws = first_of(o$draws, file$draws, 2000L),
+       seed = first_of(o$seed, file$seed, 1L))
+}
+
+cli_job_file <- function(project, name) {
+  if (file.exists(name)) read_job(name) else project_entry(project$job_files, name, "job")
+}
+
+# A job for each engine, version and limit that the ledger can tell of.
+cli_jobs <- function(project, asked) {
+  shots <- lapply(asked$shots, project_entry, entries = project$shots, what = "shot")
+  rows <- cli_ledger(project, code = timings)
+  ways <- expand.grid(limit = seq_along(asked$limits), version = seq_len(max(1, length(asked$versions))),
+                      engine = asked$engines, stringsAsFactors = FALSE)
+  jobs <- lapply(seq_len(nrow(ways)), function(i) {
+    render_job(shots, ways$engine[i], rows, if (length(asked$versions)) asked$versions[ways$version[i]],
+               project$currency, project$rates, project$time_zone, asked$limits[[ways$limit[i]]])
+  })
+  names(jobs) <- vapply(jobs, job_key, "")
+  jobs[!duplicated(names(jobs))]
+}
+
+cli_job_forecast <- function(project, asked, now = Sys.time()) {
+  jobs <- cli_jobs(project, asked)
+  options <- plan_options(jobs, project$sites, asked$only, asked$without, asked$spreads, now)
+  forecast_job(jobs, options, asked$draws, asked$seed, progress = TRUE)
+}
+
+cli_forecast <- function(args) {
+  parsed <- cli_parse("forecast", args)
+  o <- parsed$options
+  project <- read_project()
+  forecast <- cli_job_forecast(project, cli_asked(project, o, parsed$args))
+  cli_emit(summary(forecast), o$format, function() forecast_lines(forecast))
+  0L
+}
+
+# The deadline and the budget are read before anything is simulated, so that a slip costs no time.
+cli_job_choice <- function(project, o, args = character()) {
+  asked <- cli_asked(project, o, args)
+  now <- Sys.time()
+  if (length(asked$deadline)) parse_deadline(asked$deadline, now, project$time_zone, "option --deadline")
+  if (length(asked$budget)) read_budget(asked$budget, project[c("currency", "rates")])
+  choose_option(cli_job_forecast(project, asked, now), asked$deadline, asked$budget, asked$confidence, asked$rule)
+}
+
+cli_choose <- function(args) {
+  parsed <- cli_parse("choose", args)
+  o <- parsed$options
+  choice <- cli_job_choice(read_project(), o, parsed$args)
+  trials <- if (length(o$test_frames)) trial_value(choice, o$test_frames)
+  changes <- if (o$format == "table" || length(o$record)) break_even(choice)
+  cli_emit(choice$options, o$format, function() {
+    c(choice_lines(choice, changes = changes), if (length(trials)) trial_lines(trials))
+  })
+  cli_figure(choice, o$figure, show = o$show)
+  if (length(o$record)) cli_note("record: ", paste(record_choice(choice, o$record, changes), collapse = ", "))
+  choice_status(choice)
+}
+
+choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L
+
+cli_report <- function(args) {
+  parsed <- cli_parse("report", args)
+  o <- parsed$options
+  project <- read_project()
+  choice <- cli_job_choice(project, o, parsed$args)
+  cli_write_report(project, choice, o$out)
+  cat(o$out, "\n", sep = "")
+  cli_figure(choice, o$figure, show = o$show)
+  choice_status(choice)
+}
