@@ -37,7 +37,7 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   parts <- lapply(jobs, job_options_at, sites = sites, spreads = spreads, now = now)
   left_out <- unique(bind_tables(lapply(parts, `[[`, "left_out")))
   rows <- bind_tables(lapply(parts, `[[`, "rows"))
-  if (nrow(rows)) left_out <- left_out[!left_out[["site"]] %in% rows[["site"]], , drop = FALSE]
+  if (NROW(rows)) left_out <- left_out[!left_out[["site"]] %in% rows[["site"]], , drop = FALSE]
   else refuse_sites(left_out)
   rows <- pinned(rows, only, without)
   rows[["option"]] <- option_names(rows)
@@ -220,7 +220,7 @@ read_pins <- function(pins, name, rows, fields) {
     words <- setdiff(fields, c("nodes", "version"))
     at <- words[vapply(words, function(field) pin %in% as.character(rows[[field]]), NA)]
     if (!length(at)) {
-      known <- unique(unlist(lapply(words, function(field) as.character(rows[[field]]))))
+      known <- unique(stats::na.omit(unlist(lapply(words, function(field) as.character(rows[[field]])))))
       near <- closest(pin, known)
       stop_input("option", paste0("no option has ", show_value(pin)), where,
                  if (length(near)) paste0("Did you mean ", near, "?")

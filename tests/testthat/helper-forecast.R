@@ -1,14 +1,48 @@
 # A forecast made of given draws: one column an option.
-given_forecast <- function(finish, cost) {
+given_forecast <- function(finish, cost, noise = 1) {
   names <- colnames(finish)
   draws <- do.call(rbind, lapply(names, function(n) data.frame(option = n, draw = seq_len(nrow(finish)),
-                                                               finish_s = finish[, n], cost = cost[, n])))
-  options <- clockpigeon:::as_table(data.frame(option = names, site = names, tier = "t", nodes = 1, speed = 1,
-                                               evidence = "measured", speed_from = "a test"))
+                                                               finish_s = finish[, n], cost = cost[, n],
+                                                               frames_done = ifelse(is.finite(finish[, n]), 10, 4),
+                                                               frames_lost = ifelse(is.finite(finish[, n]), 0, 6))))
+  options <- clockpigeon:::as_table(data.frame(option = names, site = names, tier = "t", hire = NA, nodes = 1,
+                                               engine = "e", version = "1", limit = "l", noise = noise, start = "now",
+                                               begin_s = 0, spread = "frames", speed = 1, evidence = "measured",
+                                               speed_from = "a test"))
+  attr(options, "sites") <- stats::setNames(lapply(names, function(n) list(site = n, kind = "rented")), names)
   job <- list(currency = "EUR", evidence = example_timings()[0, ])
   structure(list(job = job, options = options, draws = clockpigeon:::as_table(draws),
-                 left_out = data.frame(site = character(), reason = character()), n = nrow(finish), seed = 1),
-            class = "forecast")
+                 left_out = data.frame(site = character(), reason = character()), n = nrow(finish), seed = 1,
+                 made_at = as.POSIXct("2026-11-24 12:00", tz = "UTC")), class = "forecast")
 }
 finish <- cbind(cheap = c(rep(100, 8), 300, 300), middle = rep(150, 10), dear = rep(50, 10))
 cost <- cbind(cheap = rep(1, 10), middle = c(rep(2, 9), 9), dear = rep(7, 10))
+
+# A job whose every frame takes exactly `seconds` on node n, and a site with no spread anywhere.
+exact_job <- function(seconds, frames = 12L, ...) {
+  shot <- structure(utils::modifyList(list(shot = "s", scene = "s", frames = seq_len(frames), cuts = integer(),
+                                           size = c(width = 160L, height = 90L),
+                                           limit = list(samples = 8L, noise = NULL, time = NULL), upload = 0,
+                                           frame_size = 0, pack = list(median_s = 0, p90_s = 0)), list(...)),
+                    class = "shot")
+  job <- render_job(shot, "e", some_timings(rep(seconds, frames), frame = seq_len(frames)), time_zone = "UTC")
+  job$run_sd <- 0
+  job$curves <- list(frame_curve(seq_len(frames), rep(seconds, frames), seq_len(frames), run_sd = 0))
+  job
+}
+exact_site <- function(..., wait = "none", start = "none", price = "{per: node-hour, amount: 3.6 EUR, step: 1 s}",
+                       meter = "rendering", tier = "", kind = "rented") {
+  path <- write_file(scratch(parent.frame()), "x.yaml", "site: x", paste("kind:", kind), "as_of: 2026-10-01",
+                     "source: x", "currency: EUR", "engines: e", "nodes_like: n", "link: 1 MB/s",
+                     "can: {versions: {e: any}, limits: [samples]}", paste("meter:", meter), paste("price:", price),
+                     paste("start:", start), ..., paste0("tiers: [{tier: t, nodes: [1, 5], wait: ", wait, tier, "}]"))
+  read_site(path)
+}
+# The first draws of the option with so many nodes, at a speed that is known exactly.
+exact_draws <- function(job, site, nodes = 1L, draws = 10, speed = 2, ...) {
+  options <- plan_options(job, site, now = as.POSIXct("2026-11-24 12:00", tz = "UTC"), ...)
+  options <- options[options$nodes == nodes, ]
+  options$log_speed <- log(speed)
+  options$speed_se <- 0
+  forecast_job(job, options, draws = draws)$draws
+}

@@ -99,3 +99,16 @@ run_command_line <- function(..., wd = tempdir(), env = character(), input = NUL
   processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300, stdin = typed,
                 env = if (length(env)) c("current", env))
 }
+
+# One of the package's own values, another until the test ends.
+local_value <- function(name, value, env = parent.frame()) {
+  space <- asNamespace("clockpigeon")
+  old <- get(name, space)
+  put <- function(x) {
+    unlockBinding(name, space)
+    assign(name, x, space)
+    lockBinding(name, space)
+  }
+  put(value)
+  withr::defer(put(old), envir = env)
+}

@@ -3,7 +3,8 @@ test_that("a project is its folders, with the shipped engines", {
   expect_length(project$shots, 6)
   expect_true(all(c("pebble", "povray") %in% names(project$engines)))
   expect_identical(basename(project$ledger), "ledger.sqlite")
-  expect_identical(project$defaults$deadline, 420)
+  expect_identical(project$defaults$deadline, "7min")
+  expect_identical(names(project$job_files), "film")
 })
 
 test_that("no project, a name twice, and a wrong zone are refused", {
