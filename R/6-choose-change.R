@@ -101,7 +101,7 @@ frame_memory <- function(forecast, n) {
 }
 
 # The smallest change of one site's prices, speed or waiting at which the pick is another: bisection on the log of the
-# factor, or on seconds. `more`: the input grows.
+# factor, or of the seconds. `more`: the input grows.
 input_change <- function(state, option, what, more) {
   choice <- state$choice
   options <- choice$forecast$options
@@ -123,11 +123,11 @@ input_change <- function(state, option, what, more) {
     if (option != present && !found %in% options[["option"]][mine]) return(NULL)
     found
   }
-  far <- if (what == "waiting") 30 * 86400 else log(20) * if (more) 1 else -1
+  far <- if (what == "waiting") log1p(30 * 86400) else log(20) * if (more) 1 else -1
   if (is.null(wins(far))) return(list())
   low <- 0
   high <- far
-  for (i in seq_len(10)) {
+  for (i in seq_len(if (what == "waiting") 12 else 10)) {
     middle <- (low + high) / 2
     if (is.null(wins(middle))) low <- middle else high <- middle
   }
@@ -135,9 +135,9 @@ input_change <- function(state, option, what, more) {
   factor <- if (what == "waiting") NA_real_ else exp(high)
   how <- switch(what, price = paste0("at ", factor_text(factor), " times the prices of ", site),
                 speed = paste0("at ", factor_text(factor), " times the speed of ", site),
-                waiting = paste0("with ", format_duration(high), " more of waiting at ", site))
+                waiting = paste0("with ", format_duration(expm1(high)), " more of waiting at ", site))
   list(data.frame(what = what, of = site, direction = if (more) "more" else "less", factor = factor,
-                  at = if (what == "waiting") high else NA_real_, wins = winner,
+                  at = if (what == "waiting") expm1(high) else NA_real_, wins = winner,
                   says = paste0("The pick changes ", how, ": then ",
                                 if (is.na(winner)) "no option fits" else paste("it is", winner), ".")))
 }
@@ -157,6 +157,7 @@ changed_table <- function(state, mine, what, x) {
   options <- forecast$options
   table <- state$table
   draws <- attr(table, "draws")
+  if (what == "waiting") x <- expm1(x)
   for (i in mine) {
     option <- as.list(as_frame(options)[i, , drop = FALSE])
     job <- option_job(options, i)

@@ -59,12 +59,14 @@ cli_forecast <- function(args) {
   0L
 }
 
-# The deadline and the budget are read before anything is simulated, so that a slip costs no time.
+# The question is read before anything is simulated, so that a slip costs no time.
 cli_job_choice <- function(project, o, args = character()) {
   asked <- cli_asked(project, o, args)
   now <- Sys.time()
   if (length(asked$deadline)) parse_deadline(asked$deadline, now, project$time_zone, "option --deadline")
   if (length(asked$budget)) read_budget(asked$budget, project[c("currency", "rates")])
+  check_number(asked$confidence, "option --confidence", above = 0, most = 0.9999)
+  check_choice(asked$rule, "option --rule", choice_rules)
   choose_option(cli_job_forecast(project, asked, now), asked$deadline, asked$budget, asked$confidence, asked$rule)
 }
 

@@ -46,3 +46,20 @@ exact_draws <- function(job, site, nodes = 1L, draws = 10, speed = 2, ...) {
   options$speed_se <- 0
   forecast_job(job, options, draws = draws)$draws
 }
+
+# Two sites of one node, slow (speed 1) and quick (3): 60 frames of 10 s, and what is known of their speeds.
+pair_of_sites <- function(..., se = c(0, 0), prices = c("3.6", "36"), draws = 1000) {
+  job <- exact_job(10, frames = 60L)
+  site <- function(name, price) {
+    path <- attr(exact_site(price = sprintf("{per: node-hour, amount: %s EUR, step: 1 s}", price)), "path")
+    text <- sub("site: x", paste("site:", name), readLines(path))
+    writeLines(sub("nodes: [1, 5]", "nodes: [1]", text, fixed = TRUE), path)
+    read_site(path)
+  }
+  options <- plan_options(job, list(site("slow", prices[1]), site("quick", prices[2])),
+                          now = as.POSIXct("2026-11-24 12:00", tz = "UTC"))
+  options$log_speed <- log(c(1, 3))
+  options$speed_se <- se
+  options$speed_df <- Inf
+  choose_option(forecast_job(job, options, draws = draws), ...)
+}

@@ -7,7 +7,7 @@ test_that("an option fits when both chances reach the confidence; the pick is th
   expect_equal(x$options$late_s, c(140, 0, 0))
   expect_equal(x$options$over, c(0, 0, 2))
   expect_identical(choose_option(given_forecast(finish, cost), 160, 5, confidence = 0.8)$pick, "cheap")
-  expect_identical(choose_option(given_forecast(finish, cost), 160, 8, prefer = "fastest")$pick, "dear")
+  expect_identical(choose_option(given_forecast(finish, cost), 160, 8, rule = "fastest")$pick, "dear")
 })
 
 test_that("the distance is the smallest change that lets an option in", {
@@ -28,9 +28,49 @@ test_that("no deadline and no budget let everything in; none fits is NA", {
 test_that("choose_option validates its inputs", {
   f <- given_forecast(finish, cost)
   expect_refusal(choose_option(f, "8.20"), "duration", "8m20s")
-  expect_refusal(choose_option(f, "1 h", "5 GBP"), "currency", c("GBP", "EUR"))
+  expect_refusal(choose_option(f, "1 h", "5 GBP"), "rates", c("GBP", "EUR"))
+  expect_refusal(choose_option(f, "fri 18:00"), "deadline", "no time zone")
+  expect_refusal(choose_option(f, "2026-11-01 18:00 Europe/Lisbon"), "deadline", "has passed")
   expect_refusal(choose_option(f, "1 h", 5, confidence = 90), "type", "confidence")
   expect_refusal(choose_option(f, -1), "type", "deadline")
-  expect_refusal(choose_option(f, prefer = "best"), "choice", "cheapest or fastest")
+  expect_refusal(choose_option(f, rule = "dearest"), "choice", "cheapest, fastest or best")
   expect_refusal(choose_option(list()), "type", "forecast_job()")
+})
+
+test_that("a budget in another currency is converted by the rates", {
+  f <- given_forecast(finish, cost)
+  f$job$rates <- data.frame(date = "2026-11-02", from = "GBP", to = "EUR", rate = 1.2, source = "x")
+  expect_equal(choose_option(f, budget = "5 GBP")$budget, 6)
+})
+
+test_that("the best is the least noisy that fits; of equals the cheapest; quality counts for what is dominated", {
+  f <- given_forecast(finish, cost, noise = c(1, 2, 1))
+  expect_identical(choose_option(f, 400, 8, rule = "best")$pick, "cheap")
+  f$options$noise <- c(2, 1.5, 1)
+  expect_identical(choose_option(f, 400, 8, rule = "best")$pick, "dear")
+  expect_identical(choose_option(f)$options$non_dominated, c(TRUE, TRUE, TRUE))
+  f$options$noise <- c(NA, 1, 2)
+  expect_identical(choose_option(f, 400, 8, rule = "best")$pick, "middle")
+})
+
+test_that("draws that never finish are no success, and their frames are paid for", {
+  f <- given_forecast(cbind(a = c(rep(100, 5), rep(Inf, 5)), b = rep(200, 10)), cbind(a = rep(1, 10), b = rep(3, 10)))
+  x <- choose_option(f, budget = 5)
+  expect_identical(x$pick, "b")
+  expect_equal(x$options$p_deadline, c(0.5, 1))
+  expect_identical(x$options$late_s, c(Inf, 0))
+  # 10 EUR for 5 x 10 + 5 x 4 frames; all 10 frames at that price
+  expect_equal(x$options$cost_per_usable[1], 10 / 70)
+  expect_equal(x$options$cost_whole[1], 10 / 70 * 10)
+  expect_match(explain(x)[["a"]], "does not finish: only 50 % of draws do")
+  expect_match(explain(x)[["a"]], "70 % of frames come back usable")
+})
+
+test_that("chances carry the error that so many draws leave, and near misses are said to be near", {
+  many <- given_forecast(cbind(a = c(rep(1, 899), rep(9, 101))), cbind(a = rep(1, 1000)))
+  x <- choose_option(many, 5)
+  expect_equal(x$options$p_deadline_se, sqrt(0.899 * 0.101 / 1000))
+  expect_true(x$options$close)
+  expect_false(x$options$fits)
+  expect_false(choose_option(many, 5, confidence = 0.7)$options$close)
 })

@@ -1,0 +1,23 @@
+test_that("the record holds all that is needed to check the choice and make it again", {
+  project <- read_project(demo_file())
+  job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates, time_zone = "UTC")
+  highgarret <- project$sites$highgarret
+  highgarret$nodes_like <- "loft-2"
+  options <- plan_options(job, list(project$sites$attic, highgarret), now = as.POSIXct("2026-11-24 20:00", tz = "UTC"))
+  x <- choose_option(forecast_job(job, options, draws = 100, seed = 7), "8 h", "60 EUR")
+  path <- file.path(scratch(), "decision")
+  files <- record_choice(x, path)
+  record <- jsonlite::fromJSON(files[1], simplifyVector = FALSE)
+  expect_identical(record$pick, x$pick)
+  expect_identical(record$asked$deadline, "2026-11-25T04:00:00Z")
+  expect_identical(record$made_with$seed, 7L)
+  expect_length(record$options, nrow(options))
+  expect_identical(record$inputs[[1]]$hash, unname(tools::md5sum(demo_file("sites/attic.yaml"))))
+  expect_match(unlist(record$disclosures), "highgarret: gift balance welcome, 10.00 EUR", fixed = TRUE, all = FALSE)
+  page <- readLines(files[2])
+  expect_match(page, paste0("**Take ", x$pick, "**"), fixed = TRUE, all = FALSE)
+  expect_match(page, "highgarret: discount autumn, 15 %", fixed = TRUE, all = FALSE)
+  again <- choose_option(forecast_job(job, options, draws = 100, seed = 7), "8 h", "60 EUR")
+  expect_identical(choice_record(again), choice_record(x))
+  expect_refusal(record_choice(x, file.path(scratch(), "no", "way")), "file", "Make the folder first")
+})

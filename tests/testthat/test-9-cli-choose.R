@@ -1,0 +1,43 @@
+test_that("a job file, or options over it, ask the question; the answer fits 80 columns", {
+  withr::local_dir(local_project())
+  withr::local_envvar(COLUMNS = "80", NO_COLOR = "1")
+  status <- NULL
+  out <- capture.output(status <- cli(c("choose", "film", "--draws", "200", "--test-frames", "3")), type = "output")
+  expect_identical(status, 0L)
+  expect_lte(max(nchar(out)), 80)
+  expect_match(out, "Asked: done by Fri", all = FALSE)
+  expect_match(out, "^What would change it:", all = FALSE)
+  expect_match(out, "^Trial frames:", all = FALSE)
+  csv <- capture.output(status <- cli(c("choose", "film", "--draws", "100", "--deadline", "1min", "--format", "csv")))
+  expect_identical(status, 3L)
+  table <- utils::read.csv(text = csv)
+  expect_false(any(table$fits))
+})
+
+test_that("only, without, rule, limits and a record are taken from the command line", {
+  withr::local_dir(local_project())
+  table <- function(...) {
+    utils::read.csv(text = capture.output(cli(c("choose", "film", "--draws", "100", "--format", "csv", ...))))
+  }
+  only <- table("--only", "quayside,nodes=8", "--limits", "own,50%", "--record", "decided")
+  expect_identical(only$site, rep("quayside", 2))
+  expect_equal(sort(only$noise), c(1, sqrt(2)))
+  expect_true(all(file.exists(c("decided.json", "decided.md"))))
+  expect_identical(table("--rule", "fastest")$option[table("--rule", "fastest")$pick], "quayside standard, 8 nodes")
+})
+
+test_that("a slip in the question is told before anything is simulated", {
+  withr::local_dir(local_project())
+  says <- function(...) {
+    status <- NULL
+    text <- capture.output(status <- cli(c("choose", "film", ...)), type = "message")
+    expect_identical(status, 2L)
+    paste(text, collapse = " ")
+  }
+  expect_match(says("--deadline", "2020-01-01 10:00"), "has passed")
+  expect_match(says("--budget", "5 JPY"), "no exchange rate to EUR")
+  expect_match(says("--only", "quaysid"), "Did you mean quayside")
+  expect_match(says("--limits", "half"), "50 %")
+  expect_match(says("--rule", "dearest"), "cheapest, fastest or best")
+  expect_match(says("--confidence", "90"), "confidence")
+})
