@@ -1,7 +1,19 @@
 # Bills of many usages at once: the totals of bill(), from compiled code.
 
-# Totals in minor units, one row a usage, columns list, minimum, discount, tax, credit, to_pay and `balance_` 1, 2, ...
-# `usage` has the columns of bill() and a column `usage` that numbers them from 1 on, in order.
+#' Bill many usages at once
+#'
+#' The totals of [bill()] for many usages, exact to the minor unit like it, from compiled code: a month's jobs, or a
+#' question asked of many draws.
+#'
+#' @param usage As for [bill()], with a column `usage` that numbers them from 1 on, in order.
+#' @param rate_card,tier,hire,engine,on,this_month As for [bill()]; the same for all usages.
+#' @return A matrix of whole minor units, one row a usage: `list`, `minimum`, `discount`, `tax`, `credit`, `to_pay`, and
+#'   `balance_1`, `balance_2`, ... what each balance of the card gave.
+#' @section Conditions: `clockpigeon_error_type` for usages out of order; those of [bill()].
+#' @examples
+#' usage <- data.frame(usage = c(1, 1, 2), node = c(1, 2, 1), seconds = c(3600, 1800, 60))
+#' bill_many(usage, read_site(demo_file("sites/saltmill.yaml")))
+#' @export
 bill_many <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
                       this_month = NULL) {
   tariff <- tariff_of(rate_card, tier, hire, engine, on)

@@ -63,7 +63,12 @@ report_facts <- function(choice, comparison = NULL) {
   names(options)[names(options) == "Cost"] <- paste0("Cost (", forecast$job$currency, ")")
   list(
     question = report_question(choice), headline = choice_title(choice), picked = unname(reasons[1]),
-    others = data.frame(Option = names(reasons)[-1], Why = unname(reasons[-1])), options = options,
+    others = data.frame(Option = intersect(names(reasons)[-1], table[["option"]]),
+                        Why = unname(reasons[-1][names(reasons)[-1] %in% table[["option"]]])),
+    how = reasons[names(reasons) %in% c("time", "cost", "evidence")], options = options,
+    changes = break_even(choice)[["says"]], worth = worth_tests(choice)[["says"]],
+    timeline = any(is.finite(choice$forecast$draws[["finish_s"]])),
+    disclosed = unlist(lapply(unname(attr(forecast$options, "sites")), disclosures, on = as.Date(forecast$made_at))),
     shots = report_shots(forecast$job), evidence = evidence_line(forecast$job), speeds = report_speeds(forecast),
     unknown = report_unknown(forecast), left_out = forecast$left_out,
     left_out_lines = left_out_lines(forecast$left_out),
@@ -76,7 +81,9 @@ report_facts <- function(choice, comparison = NULL) {
 report_question <- function(choice) {
   job <- choice$forecast$job
   frames <- sum(vapply(job$shots, function(s) length(s$frames), 0L))
-  when <- if (is.finite(choice$deadline_s)) paste("within", format_duration(choice$deadline_s)) else "whenever"
+  when <- if (is.finite(choice$deadline_s)) {
+    paste("by", format_moment(choice$forecast$made_at + choice$deadline_s, job$time_zone))
+  } else "whenever"
   money <- if (is.finite(choice$budget)) paste("at most", format_money(choice$budget, job$currency)) else "any money"
   paste0(frames, " frames of ", toString(vapply(job$shots, `[[`, "", "shot")), " with ", job$engine, " ", job$version,
          ": where, so that they are done ", when, " for ", money, ", each with a chance of at least ",
@@ -131,9 +138,19 @@ report_unknown <- function(forecast) {
     if (length(attr(forecast$options, "doubts"))) {
       paste0("Doubtful prices: ", paste(attr(forecast$options, "doubts"), collapse = "; "), ".")
     },
-    "Waiting and start times are the rate cards' medians and 90 % points, not measured here.",
-    "Frames that fail and are rendered again, spend caps, working hours and nodes that vanish are not in this forecast."
+    assumed_lines(forecast),
+    trouble_lines(forecast)
   )
+}
+
+# What can go wrong, where a card says how often, and where it does not.
+trouble_lines <- function(forecast) {
+  sites <- attr(forecast$options, "sites")
+  known <- vapply(sites, function(s) first_of(s$troubles$fails, 0) + first_of(s$troubles$vanish, 0) +
+                    first_of(s$troubles$freeze, 0) > 0, NA)
+  if (all(known)) return(NULL)
+  paste0("Failed frames and lost nodes are in the forecast where a rate card says how often they are: not at ",
+         toString(names(sites)[!known]), ".")
 }
 
 report_comparison <- function(x) {

@@ -96,3 +96,11 @@ cli_report <- function(args) {
   cli_figure(choice, o$figure, show = o$show)
   choice_status(choice)
 }
+
+# The page, with the comparison of versions when the ledger has two of the job's engine.
+cli_write_report <- function(project, choice, path) {
+  attach_defaults()
+  rows <- cli_ledger(project, code = function(ledger) timings(ledger, engine = choice$forecast$job$engine))
+  versions <- tryCatch(compare_timings(rows, by = "engine_version"), clockpigeon_error_compare = function(e) NULL)
+  report(choice, path, versions, title = paste0("Where to render: ", project$name))
+}

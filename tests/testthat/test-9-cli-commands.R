@@ -55,14 +55,6 @@ test_that("bench runs a project's plan, tells progress on standard error, and ad
   expect_identical(run_command_line("choose", "--draws", "100", "--deadline", "3h", wd = folder)$status, 0L)
 })
 
-test_that("the demo leaves a project to play with, and refuses a folder in use", {
-  expect_refusal(clockpigeon:::demo_project(local_project()), "file", "not empty")
-  folder <- clockpigeon:::demo_project(file.path(scratch(), "play"))
-  ledger <- open_ledger(file.path(folder, "ledger.sqlite"), read_only = TRUE)
-  expect_identical(nrow(timings(ledger)), nrow(example_timings()))
-  close_ledger(ledger)
-})
-
 test_that("the example script runs from start to end", {
   ran <- processx::run(file.path(R.home("bin"), "Rscript"),
                        system.file("examples", "main-job.R", package = "clockpigeon"), error_on_status = FALSE)
