@@ -8,7 +8,7 @@ stopifnot(role %in% c("run", "test", "develop"))
 packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
           "knitr", "rmarkdown", "zip", "openssl"),
-  test = c("testthat", "png", "tiff", "mirai", "data.table"), develop = c("lintr", "roxygen2")
+  test = c("testthat", "png", "tiff", "mirai", "data.table", "lpSolve"), develop = c("lintr", "roxygen2")
 )
 programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray"), develop = character())
 roles <- c("run", "test", "develop")[seq_len(match(role, c("run", "test", "develop")))]
