@@ -2,7 +2,7 @@
 
 #' How good forecasts would have been on your own evidence
 #'
-#' Hides part of what the ledger knows, forecasts it from the rest, and compares. Three questions are asked where the
+#' Hides part of what the ledger knows, forecasts it from the rest, and compares. Four questions are asked where the
 #' ledger holds the answer:
 #'
 #' - *the rest of a shot*: of every completely measured shot all but a few frames are hidden and its total is forecast,
@@ -12,7 +12,9 @@
 #' - *other hardware*: every scene that ran on two rigs or more is hidden on one of them and forecast by [fit_speeds()],
 #'   beside the habit of one reference scene's ratio;
 #' - *another limit*: of frames timed at three counts of samples or more the largest is hidden and forecast by
-#'   [fit_limit()], beside the habit of proportion.
+#'   [fit_limit()], beside the habit of proportion;
+#' - *a whole job*: a run of at least 40 frames of a shot is forecast by [simulate_job()] from what had been measured
+#'   before it began, and held against how long it took, beside the first frame times the count over the slots.
 #'
 #' @param ledger A ledger from [open_ledger()], or timings.
 #' @param probes Numbers of frames that are left of a shot.
@@ -34,7 +36,7 @@ backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
   probes <- check_counts(probes, argument("probes"))
   rows <- rows[is_evidence(rows), , drop = FALSE]
   found <- do.call(rbind, c(hidden_frames(rows, probes, level), hidden_cells(rows, level, most),
-                            hidden_limits(rows, level)))
+                            hidden_limits(rows, level), hidden_jobs(rows, level)))
   if (is.null(found)) {
     stop_input("backtest", "holds nothing that could be hidden and forecast", "the ledger",
                paste("It takes a shot with nearly all its frames measured, a scene measured on two rigs, or a frame",
@@ -168,7 +170,7 @@ hidden_limits <- function(rows, level) {
 #' @export
 summary.backtest <- function(object, ...) {
   x <- as_frame(object)
-  x[["probes"]][x[["question"]] != "the rest of a shot"] <- NA
+  x[["probes"]][!x[["question"]] %in% c("the rest of a shot", "a whole job")] <- NA
   key <- row_key(x, c("question", "method", "probes", "place"))
   parts <- split(x, factor(key, unique(key)))
   of <- function(f) vapply(parts, f, 0, USE.NAMES = FALSE)

@@ -1,7 +1,8 @@
 # Evidence: what the ledger knows of a job's shots, and how fast a site is beside the node they were measured on.
 
 # Spreads of log time that stand in where nothing was measured; each is shown as assumed wherever it is used.
-assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1, samples = 0.05)
+assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1, samples = 0.05,
+                       drift = 0.05)
 
 #' A job: shots to be rendered, and the evidence for their times
 #'
@@ -52,7 +53,15 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   own <- own[own[["node"]] == at, , drop = FALSE]
   run_sd <- run_spread(row_key(own, c("scene", "frame")), own[["wall_s"]])
   run_basis <- if (is.null(run_sd)) "assumed" else "measured"
+  # Other shots on the same node say how a run varies, where this one's frames were measured once each.
+  here <- rows[rows[["node"]] %in% at & is.na(rows[["site"]]), , drop = FALSE]
+  setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features", "plan_id")
+  if (is.null(run_sd)) {
+    run_sd <- run_spread(row_key(here, setting), here[["wall_s"]])
+    if (!is.null(run_sd)) run_basis <- "measured on other shots"
+  }
   if (is.null(run_sd)) run_sd <- assumed_spread$run
+  drift_sd <- session_spread(row_key(here, setdiff(setting, "plan_id")), here[["plan_id"]], here[["wall_s"]], run_sd)
   prior <- learn_curve_prior(timings)
   curves <- lapply(shots, function(shot) {
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
@@ -63,7 +72,9 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   job <- structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates,
                         time_zone = if (!is.null(time_zone)) zone_field(time_zone, argument("time_zone")),
                         node = at, curves = curves,
-                        evidence = as_table(found), run_sd = run_sd, run_basis = run_basis, stage_rows = stage_rows,
+                        evidence = as_table(found), run_sd = run_sd, run_basis = run_basis,
+                        drift_sd = first_of(drift_sd, assumed_spread$drift),
+                        drift_basis = if (is.null(drift_sd)) "assumed" else "measured", stage_rows = stage_rows,
                         featured = featured[featured[["scene"]] %in% vapply(shots, `[[`, "", "scene"), , drop = FALSE],
                         limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
                         time_share = c(log = 0, sd = 0)), class = "job")
@@ -157,6 +168,27 @@ matched_speed <- function(job, there) {
   list(log_factor = mean(ratio), se = spread / sqrt(n), df = max(n - 1, 3), frames = n)
 }
 
+# How much the whole machine is faster or slower from one session to the next (sd of log time), beyond what single runs
+# vary: from cells that two sessions measured. NULL with fewer than two pairs of sessions that share three cells.
+session_spread <- function(cell, session, seconds, run_sd) {
+  known <- !is.na(session)
+  means <- tapply(log(seconds[known]), list(cell[known], session[known]), mean)
+  if (!length(means) || ncol(means) < 2) return(NULL)
+  # With many sessions the last ones: they tell the machine as it is.
+  means <- means[, utils::tail(seq_len(ncol(means)), 40), drop = FALSE]
+  squares <- unlist(lapply(seq_len(ncol(means) - 1), function(i) {
+    lapply(seq(i + 1, ncol(means)), function(j) {
+      off <- means[, i] - means[, j]
+      off <- off[!is.na(off)]
+      if (length(off) < 3) return(NULL)
+      (mean(off)^2 - 2 * run_sd^2 / length(off)) / 2
+    })
+  }))
+  if (length(squares) < 2) return(NULL)
+  # Few pairs say little: the assumed spread counts as two more.
+  sqrt(max(0, (sum(squares) + 2 * assumed_spread$drift^2) / (length(squares) + 2)))
+}
+
 # "50 %" as 0.5; 1 for the limit as it is.
 sample_share <- function(limit) {
   if (is.null(limit) || is.list(limit)) return(1)
@@ -199,5 +231,6 @@ evidence_line <- function(job) {
   own <- own[is.na(own[["site"]]) & own[["node"]] == job$node, , drop = FALSE]
   paste0(nrow(own), " runs of ", nrow(unique(own[c("scene", "frame")])), " frames on ", job$node,
          "; run to run spread ", percent(job$run_sd), " (", job$run_basis, ")",
+         if (length(job$drift_sd)) paste0(", from day to day ", percent(job$drift_sd), " (", job$drift_basis, ")"),
          if (any(is_sample(own))) paste0("; ", sample_mark))
 }

@@ -125,7 +125,8 @@ site_options <- function(site, job, spreads = NULL, now = Sys.time()) {
 speed_columns <- function(site, job, hire) {
   speed <- option_speed(job, list(hire = hire), site)
   speed$log_factor <- speed$log_factor - job$time_share[["log"]]
-  speed$se <- sqrt(speed$se^2 + job$time_share[["sd"]]^2)
+  # What is slower today than when it was measured is slower as a whole.
+  speed$se <- sqrt(speed$se^2 + job$time_share[["sd"]]^2 + first_of(job$drift_sd, 0)^2)
   evidence <- speed$evidence
   class <- if (!is.na(hire)) hire_speed(chosen_hire(site, hire), site)$basis else NA
   if (evidence == "measured" && job$time_share[["log"]] != 0) evidence <- "transferred"

@@ -2,9 +2,9 @@
 
 #' Split a job over several sites
 #'
-#' Gives each site a run of frames so that all are done by the deadline, within the budget, at least cost. Time and cost
-#' of each option are taken as lines in the work it gets (from simulations of all of the job and of half of it, at the
-#' confidence asked); a mixed integer program (package lpSolve) picks at most one option of each site and its share of
+#' Gives each site a run of frames so that all are done by the deadline, within the budget, at least cost. What each
+#' option can do by the deadline, at the confidence asked, and what it costs, is told from simulations of a frame, an
+#' eighth, a half and all of the job; a mixed integer program (package lpSolve) picks at most one option of each site and its share of
 #' the work. The runs follow each other in the order of the shots, own nodes first, and may end within a shot. The split
 #' is then simulated as a whole, all parts on the same draws; while it falls short of the confidence, the program is
 #' asked again with less time and money.
@@ -48,25 +48,33 @@ split_job <- function(job, options, deadline = NULL, budget = NULL, confidence =
   finish_split(state, best)
 }
 
-# Finish and cost of each option at the confidence asked, as lines in the share of the work: those of all of the frames
-# and of every other one.
+# What each option takes and costs for parts of the work: one frame, an eighth, a half, all of it. `room` is the share
+# that it can do by the deadline, at the confidence asked; cost is a line from the first frame to all.
 option_lines <- function(state) {
-  options <- as_frame(state$options)
   n <- ncol(state$seconds)
-  half <- seq(1, n, by = 2)
-  share <- sum(state$seconds[, half]) / sum(state$seconds)
-  rows <- lapply(seq_len(nrow(options)), function(i) {
-    at <- function(columns) {
+  work <- colSums(state$seconds)
+  parts <- lapply(unique(pmax(1, round(n / c(n, 8, 2, 1)))), function(k) unique(round(seq(1, n, length.out = k))))
+  shares <- vapply(parts, function(columns) sum(work[columns]) / sum(work), 0)
+  rows <- lapply(seq_len(nrow(state$options)), function(i) {
+    at <- vapply(parts, function(columns) {
       d <- part_draws(state, i, columns)
       c(kept_by(d[["finish_s"]], state$asked$confidence), stats::median(d[["cost"]]))
-    }
-    all <- at(seq_len(n))
-    part <- if (n > 1) at(half) else all / 2
-    slope <- pmax((all - part) / (1 - share), 0)
-    data.frame(finish = all[1], fixed_s = max(all[1] - slope[1], 0), slope_s = slope[1], fixed = max(all[2] - slope[2], 0),
-               slope = slope[2])
+    }, numeric(2))
+    last <- length(shares)
+    slope <- if (last > 1) max(0, (at[2, last] - at[2, 1]) / (1 - shares[1])) else at[2, 1]
+    data.frame(finish = I(list(cummax(at[1, ]))), shares = I(list(shares)), fixed = max(at[2, last] - slope, 0),
+               slope = slope)
   })
   do.call(rbind, rows)
+}
+
+# The share of the work that an option can do in so many seconds; nothing when not even one frame.
+share_by <- function(finish, shares, seconds) {
+  if (is.infinite(seconds)) return(as.numeric(is.finite(utils::tail(finish, 1))))
+  if (!is.finite(finish[1]) || finish[1] > seconds) return(0)
+  known <- is.finite(finish)
+  if (sum(known) == 1 || finish[sum(known)] <= seconds) return(shares[sum(known)])
+  stats::approx(finish[known], shares[known], seconds, ties = "ordered")$y
 }
 
 # One option with a part of the frames.
@@ -95,10 +103,7 @@ solve_split <- function(state, slack) {
   lines <- state$lines
   options <- as_frame(state$options)
   k <- nrow(lines)
-  finite <- is.finite(lines$finish)
-  room <- if (is.infinite(state$asked$deadline_s)) rep(1, k)
-          else pmin(1, (state$asked$deadline_s * slack - lines$fixed_s) / pmax(lines$slope_s, 1e-9))
-  room <- ifelse(finite, pmax(room, 0), 0)
+  room <- mapply(share_by, lines$finish, lines$shares, state$asked$deadline_s * slack)
   own <- vapply(attr(state$options, "sites")[options[["site"]]], `[[`, "", "kind") == "own"
   tie <- 1e-6 * (1 + max(lines$fixed + lines$slope)) * (!own)
   rows <- list(list(c(rep(1, k), rep(0, k)), "=", 1))

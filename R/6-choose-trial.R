@@ -11,7 +11,7 @@
 #'
 #' @param choice From [choose_option()].
 #' @param frames Frames of the trial.
-#' @param sites How many sites are looked at: those of the best options, and those of unknown speed.
+#' @param sites How many sites are looked at, those of the best options; those of unknown speed come on top.
 #' @return A tibble, one row a site, the most valuable trial first: `site`, `evidence` (of its speed now), `frames`, `price`
 #'   (of the trial, in the job's currency), `takes_s`, `overturns` (chance that the pick becomes another), `saves`
 #'   (expected saving, in money, where both picks fit), `rescues` (chance that the pick turns out not to fit and another
@@ -32,10 +32,11 @@ trial_value <- function(choice, frames = 3, sites = 4) {
   options <- as_frame(choice$forecast$options)
   state <- list(table = option_facts(choice$forecast), asked = choice[c("deadline_s", "budget", "confidence", "rule")])
   judged <- judge_options(state$table, state$asked)
-  open <- options[["speed_se"]] > 0.02
-  leading <- unique(c(options[["site"]][order(!judged[["fits"]], judged[["rank"]])][open[order(!judged[["fits"]],
-                                                                                              judged[["rank"]])]]))
-  rows <- lapply(utils::head(leading, sites), one_trial, choice = choice, state = state, judged = judged,
+  open <- open_speed(options[["speed_se"]], choice$forecast$job) > 0.02
+  order <- order(!judged[["fits"]], judged[["rank"]])
+  leading <- unique(options[["site"]][order][open[order]])
+  unknown <- unique(options[["site"]][options[["evidence"]] == "unknown"])
+  rows <- lapply(unique(c(unknown, utils::head(setdiff(leading, unknown), sites))), one_trial, choice = choice, state = state, judged = judged,
                  frames = frames)
   out <- do.call(rbind, rows)
   if (is.null(out)) return(as_table(data.frame(site = character(), says = character())))
@@ -73,6 +74,9 @@ with_unknown_sites <- function(choice) {
   choice
 }
 
+# What of a speed's spread a trial can take away: how the machine drifts from day to day stays.
+open_speed <- function(se, job) sqrt(pmax(0, se^2 - first_of(job$drift_sd, 0)^2))
+
 # One site's trial. What it could find is cut into equally likely results.
 one_trial <- function(site, choice, state, judged, frames, results = 15) {
   forecast <- choice$forecast
@@ -84,8 +88,10 @@ one_trial <- function(site, choice, state, judged, frames, results = 15) {
   mean <- options[["log_speed"]][i]
   se <- options[["speed_se"]][i]
   error <- max(job$run_sd, 0.02) * sqrt(2 / frames)
-  after <- se * error / sqrt(se^2 + error^2)
-  centres <- mean + stats::qnorm((seq_len(results) - 0.5) / results) * sqrt(se^2 - after^2)
+  told <- open_speed(se, job)
+  told <- told^2 / sqrt(told^2 + error^2)
+  after <- sqrt(se^2 - told^2)
+  centres <- mean + stats::qnorm((seq_len(results) - 0.5) / results) * told
   speed <- matrix(forecast$draws[["log_speed"]], ncol = nrow(options))
   found <- lapply(centres, function(centre) {
     reweighed <- state$table

@@ -186,6 +186,22 @@ trial_lines <- function(x, width = terminal_width()) {
     else "every leading site's speed is known as well as a trial would tell it")
 }
 
+split_lines <- function(x, width = terminal_width()) {
+  parts <- as_frame(x$parts)
+  c("", "Split over several sites:", if (nrow(parts)) {
+    c(text_table(data.frame(option = parts[["option"]], frames = parts[["frames"]], work = percent(parts[["share"]]),
+                            "done after" = format_duration(parts[["finish_p50"]]),
+                            cost = format_money(parts[["cost_p50"]]), check.names = FALSE),
+                 right = c("work", "done after", "cost"), width = width), "")
+  }, wrap_lines(x$says, width))
+}
+
+#' @export
+print.job_split <- function(x, ...) {
+  show_lines(split_lines(x)[-1])
+  invisible(x)
+}
+
 choice_question <- function(x) {
   forecast <- x$forecast
   deadline <- if (is.finite(x$deadline_s)) {

@@ -75,13 +75,26 @@ cli_choose <- function(args) {
   o <- parsed$options
   choice <- cli_job_choice(read_project(), o, parsed$args)
   trials <- if (length(o$test_frames)) trial_value(choice, o$test_frames)
+  split <- if (o$split) split_choice(choice)
   changes <- if (o$format == "table" || length(o$record)) break_even(choice)
   cli_emit(choice$options, o$format, function() {
-    c(choice_lines(choice, changes = changes), if (length(trials)) trial_lines(trials))
+    c(choice_lines(choice, changes = changes), if (length(trials)) trial_lines(trials), if (length(split)) split_lines(split))
   })
   cli_figure(choice, o$figure, show = o$show)
   if (length(o$record)) cli_note("record: ", paste(record_choice(choice, o$record, changes), collapse = ", "))
   choice_status(choice)
+}
+
+# The question of a choice, asked of several sites together.
+split_choice <- function(choice) {
+  forecast <- choice$forecast
+  if (length(forecast$jobs) > 1) {
+    stop_input("option", "has several engines or limits", "option --split", "Name one with --engine and --limits.")
+  }
+  # Where no deadline or budget is asked, none binds the split.
+  limit <- function(x) if (is.finite(x)) x
+  split_job(forecast$job, forecast$options, limit(choice$deadline_s), limit(choice$budget), choice$confidence,
+            min(forecast$n, 1000), forecast$seed)
 }
 
 choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L

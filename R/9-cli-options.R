@@ -106,6 +106,7 @@ cli_options <- list(
   forecast = c(job_options, list(format_option)),
   choose = c(job_options, choice_options, list(
     opt("--test-frames", "also say whether so many trial frames at the leading sites would be worth it", "integer"),
+    opt("--split", "also say how several sites together could do it at least cost", "logical", FALSE),
     opt("--record", "also write the decision down, as NAME.json and NAME.md"), figure_option, format_option
   )),
   report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
