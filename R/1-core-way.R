@@ -47,7 +47,7 @@ job_way <- function(nodes = 1, speed = 1, node_sd = 0, node_speed = NULL, begin_
   nodes <- check_count(nodes, argument("nodes"), most = 65536)
   parts <- check_count(parts, argument("parts"), most = 10000)
   amount <- function(x, name, ...) check_number(x, argument(name), least = 0, ...)
-  weight <- if (is.null(part_weight)) rep(1 / parts, parts) else check_weights(part_weight, parts)
+  weight <- if (is.null(part_weight)) rep(1 / parts, parts) else check_part_weights(part_weight, parts)
   tasks <- check_count(first_of(prepass$tasks, 0), argument("prepass"), least = 0)
   structure(list(
     nodes = nodes, speed = known_speed(speed), node_sd = amount(node_sd, "node_sd"),
@@ -97,7 +97,7 @@ check_speeds <- function(x, nodes) {
   as.numeric(x)
 }
 
-check_weights <- function(x, parts) {
+check_part_weights <- function(x, parts) {
   check_seconds(x, argument("part_weight"))
   if (length(x) != parts) {
     stop_input("type", paste("got", length(x), "weights for", parts, "parts"), argument("part_weight"),

@@ -50,16 +50,6 @@ backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
   out
 }
 
-a_case <- function(question, method, place, case, probes, forecast, true, lower = NA_real_, upper = NA_real_) {
-  data.frame(question = question, method = method, place = place, case = case, probes = as.integer(probes),
-             forecast_s = as.numeric(forecast), lower = lower, upper = upper, true_s = as.numeric(true))
-}
-
-place_of <- function(rows) {
-  place <- ifelse(is.na(rows[["site"]]), rows[["node"]], rows[["site"]])
-  ifelse(is.na(place), "unknown", place)
-}
-
 # Complete shots, all but a few frames hidden.
 hidden_frames <- function(rows, probes, level) {
   shots <- complete_shots(rows)

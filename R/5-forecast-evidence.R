@@ -2,7 +2,7 @@
 
 # Spreads of log time that stand in where nothing was measured; each is shown as assumed wherever it is used.
 assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1, samples = 0.05,
-                       drift = 0.05)
+                       drift = 0.10)
 
 #' A job: shots to be rendered, and the evidence for their times
 #'
@@ -37,6 +37,7 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   rows <- as_frame(timings)
   stage_rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] != "render" & !is.na(rows[["wall_s"]]), ,
                      drop = FALSE]
+  rig_rows <- rows[is_evidence(rows) & !is.na(rows[["scene"]]), , drop = FALSE]
   rows <- rows[is_evidence(rows) & rows[["engine"]] %in% engine, , drop = FALSE]
   if (!nrow(rows)) {
     known <- unique(timings[["engine"]][is_evidence(timings)])
@@ -55,13 +56,14 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   run_basis <- if (is.null(run_sd)) "assumed" else "measured"
   # Other shots on the same node say how a run varies, where this one's frames were measured once each.
   here <- rows[rows[["node"]] %in% at & is.na(rows[["site"]]), , drop = FALSE]
-  setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features", "plan_id")
+  setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features")
   if (is.null(run_sd)) {
-    run_sd <- run_spread(row_key(here, setting), here[["wall_s"]])
+    run_sd <- run_spread(row_key(here, c(setting, "plan_id")), here[["wall_s"]])
+    if (is.null(run_sd)) run_sd <- paired_spread(session_means(row_key(here, setting), here))
     if (!is.null(run_sd)) run_basis <- "measured on other shots"
   }
   if (is.null(run_sd)) run_sd <- assumed_spread$run
-  drift_sd <- session_spread(row_key(here, setdiff(setting, "plan_id")), here[["plan_id"]], here[["wall_s"]], run_sd)
+  drift <- session_spread(session_means(row_key(here, setting), here), run_sd)
   prior <- learn_curve_prior(timings)
   curves <- lapply(shots, function(shot) {
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
@@ -73,8 +75,7 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
                         time_zone = if (!is.null(time_zone)) zone_field(time_zone, argument("time_zone")),
                         node = at, curves = curves,
                         evidence = as_table(found), run_sd = run_sd, run_basis = run_basis,
-                        drift_sd = first_of(drift_sd, assumed_spread$drift),
-                        drift_basis = if (is.null(drift_sd)) "assumed" else "measured", stage_rows = stage_rows,
+                        drift_sd = drift$sd, drift_df = drift$df, drift_basis = drift$basis, stage_rows = stage_rows, rig_rows = rig_rows,
                         featured = featured[featured[["scene"]] %in% vapply(shots, `[[`, "", "scene"), , drop = FALSE],
                         limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
                         time_share = c(log = 0, sd = 0)), class = "job")
@@ -125,7 +126,7 @@ reference_node <- function(own, shots, engine, version) {
 
 # How fast a node of a site is beside the reference node: log factor, its standard error, degrees of freedom, the basis
 # and where it is from. NULL when nothing is known. In this order: frames were tried there, the pool is made of nodes
-# that were measured, the seller's claim.
+# that were measured, on these scenes or on others, the seller's claim.
 site_speed <- function(job, site) {
   tried <- matched_speed(job, job$evidence[["site"]] %in% site$site)
   if (!is.null(tried)) return(c(tried, list(evidence = "measured", from = paste(tried$frames, "trial frames there"))))
@@ -135,6 +136,10 @@ site_speed <- function(job, site) {
     return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_spread$like^2), df = speed$df,
                 evidence = "measured", from = speed$from))
   }
+  for (node in site$nodes_like) {
+    speed <- transferred_speed(job, node)
+    if (length(speed)) return(c(speed, list(evidence = "transferred")))
+  }
   for (claim in site$speeds) {
     speed <- if (claim$engine == job$engine) node_speed(job, claim$relative_to)
     if (is.null(speed)) next
@@ -143,6 +148,26 @@ site_speed <- function(job, site) {
                 from = paste0("the card says ", format(claim$factor), " times ", claim$relative_to)))
   }
   NULL
+}
+
+# How fast another own node is that rendered other scenes only: by the speeds of rigs over all that was measured.
+transferred_speed <- function(job, node) {
+  rows <- as_frame(job$rig_rows)
+  there <- rows[rows[["node"]] %in% node & rows[["engine"]] %in% job$engine & rows[["engine_version"]] %in% job$version, ,
+                drop = FALSE]
+  if (!NROW(there)) return(NULL)
+  fit <- tryCatch(fit_speeds(rows), clockpigeon_error = function(e) NULL)
+  own <- as_frame(job$evidence)
+  own <- own[is.na(own[["site"]]) & own[["node"]] %in% job$node, , drop = FALSE]
+  found <- lapply(unique(own[["scene"]]), function(scene) {
+    p <- tryCatch(as_frame(predict.speed_fit(fit, scene, c(rig_name(there)[1], rig_name(own)[1]), run = FALSE)),
+                  clockpigeon_error = function(e) NULL)
+    if (length(p)) c(log(p$seconds[2] / p$seconds[1]), log(p$upper[1] / p$lower[1]) / (2 * stats::qnorm(0.9)))
+  })
+  found <- do.call(rbind, found)
+  if (is.null(found)) return(NULL)
+  list(log_factor = mean(found[, 1]), se = max(found[, 2]), df = Inf,
+       from = paste("other scenes on", node))
 }
 
 # How fast another own node is beside the reference node.
@@ -168,25 +193,46 @@ matched_speed <- function(job, there) {
   list(log_factor = mean(ratio), se = spread / sqrt(n), df = max(n - 1, 3), frames = n)
 }
 
-# How much the whole machine is faster or slower from one session to the next (sd of log time), beyond what single runs
-# vary: from cells that two sessions measured. NULL with fewer than two pairs of sessions that share three cells.
-session_spread <- function(cell, session, seconds, run_sd) {
-  known <- !is.na(session)
-  means <- tapply(log(seconds[known]), list(cell[known], session[known]), mean)
-  if (!length(means) || ncol(means) < 2) return(NULL)
-  # With many sessions the last ones: they tell the machine as it is.
-  means <- means[, utils::tail(seq_len(ncol(means)), 40), drop = FALSE]
-  squares <- unlist(lapply(seq_len(ncol(means) - 1), function(i) {
-    lapply(seq(i + 1, ncol(means)), function(j) {
-      off <- means[, i] - means[, j]
-      off <- off[!is.na(off)]
-      if (length(off) < 3) return(NULL)
-      (mean(off)^2 - 2 * run_sd^2 / length(off)) / 2
-    })
-  }))
-  if (length(squares) < 2) return(NULL)
-  # Few pairs say little: the assumed spread counts as two more.
-  sqrt(max(0, (sum(squares) + 2 * assumed_spread$drift^2) / (length(squares) + 2)))
+# How much the whole machine is faster or slower from one session to the next: sd of log time beyond what single runs
+# vary, its degrees of freedom and basis. Told by pairs of sessions that measured three cells or more in common; the
+# assumed spread counts as three pairs more, since few pairs say little, and stands alone where there is none.
+session_spread <- function(means, run_sd, prior = 3) {
+  squares <- pair_squares(means, run_sd)
+  list(sd = sqrt(max(0, sum(squares) + prior * assumed_spread$drift^2) / (length(squares) + prior)),
+       df = length(squares) + prior, basis = if (length(squares)) "measured" else "assumed")
+}
+
+# Mean log seconds of each cell (rows) in each session (columns; one plan_id is one); with many sessions the last forty,
+# which tell the machine as it is.
+session_means <- function(cell, rows) {
+  known <- !is.na(rows[["plan_id"]])
+  if (!any(known)) return(matrix(numeric(), 0, 0))
+  session <- factor(rows[["plan_id"]][known], unique(rows[["plan_id"]][known]))
+  means <- tapply(log(rows[["wall_s"]][known]), list(cell[known], session), mean)
+  means[, utils::tail(seq_len(ncol(means)), 40), drop = FALSE]
+}
+
+# Differences of each two sessions over the cells that they have in common, `least` of them or more.
+session_pairs <- function(means, least) {
+  if (ncol(means) < 2) return(list())
+  off <- lapply(utils::combn(ncol(means), 2, simplify = FALSE), function(pair) {
+    stats::na.omit(means[, pair[1]] - means[, pair[2]])
+  })
+  Filter(function(x) length(x) >= least, off)
+}
+
+# Spread of one run, told by cells that two sessions measured, the sessions' own difference taken out; NULL with fewer
+# than two degrees of freedom.
+paired_spread <- function(means) {
+  pairs <- session_pairs(means, 2)
+  df <- sum(lengths(pairs) - 1)
+  if (df >= 2) sqrt(sum(vapply(pairs, function(off) sum((off - mean(off))^2), 0)) / 2 / df)
+}
+
+# Of each pair of sessions their mean difference squared, less what runs make of it: an estimate of one session's
+# variance.
+pair_squares <- function(means, run_sd) {
+  vapply(session_pairs(means, 3), function(off) (mean(off)^2 - 2 * run_sd^2 / length(off)) / 2, 0)
 }
 
 # "50 %" as 0.5; 1 for the limit as it is.

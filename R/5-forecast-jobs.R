@@ -57,3 +57,14 @@ most_at_once <- function(from, to) {
   moments <- order(c(from, to), rep(c(1, 0), each = length(from)))
   max(1L, max(cumsum(rep(c(1L, -1L), each = length(from))[moments])))
 }
+
+# One case of a backtest.
+a_case <- function(question, method, place, case, probes, forecast, true, lower = NA_real_, upper = NA_real_) {
+  data.frame(question = question, method = method, place = place, case = case, probes = as.integer(probes),
+             forecast_s = as.numeric(forecast), lower = lower, upper = upper, true_s = as.numeric(true))
+}
+
+place_of <- function(rows) {
+  place <- ifelse(is.na(rows[["site"]]), rows[["node"]], rows[["site"]])
+  ifelse(is.na(place), "unknown", place)
+}

@@ -49,7 +49,14 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   attr(out, "pruned") <- sum(vapply(parts, `[[`, 0, "pruned"))
   attr(out, "now") <- now
   attr(out, "all_sites") <- sites
+  attr(out, "hashes") <- lapply(sites, card_hash)
   out
+}
+
+# MD5 of a rate card's file as it is now; NULL when it has none.
+card_hash <- function(site) {
+  path <- attr(site, "path")
+  if (length(path) && file.exists(path)) unname(tools::md5sum(path))
 }
 
 option_columns <- c("option", "site", "tier", "hire", "nodes", "engine", "version", "limit", "noise", "start",
@@ -77,8 +84,8 @@ job_options_at <- function(job, sites, spreads, now) {
   needs <- job_needs(job)
   reasons <- vapply(sites, why_not, "", job = job, needs = needs)
   fit <- sites[!nzchar(reasons)]
-  rows <- bind_tables(lapply(fit, site_options, job = job, spreads = spreads, now = now))
-  list(rows = rows, pruned = sum(vapply(fit, function(s) attr(site_options(s, job, spreads, now), "pruned"), 0)),
+  parts <- lapply(fit, site_options, job = job, spreads = spreads, now = now)
+  list(rows = bind_tables(parts), pruned = sum(vapply(parts, attr, 0, "pruned")),
        left_out = data.frame(site = names(sites)[nzchar(reasons)], reason = unname(reasons[nzchar(reasons)])))
 }
 
@@ -126,13 +133,21 @@ speed_columns <- function(site, job, hire) {
   speed <- option_speed(job, list(hire = hire), site)
   speed$log_factor <- speed$log_factor - job$time_share[["log"]]
   # What is slower today than when it was measured is slower as a whole.
-  speed$se <- sqrt(speed$se^2 + job$time_share[["sd"]]^2 + first_of(job$drift_sd, 0)^2)
+  parts <- c(speed$se, job$time_share[["sd"]], first_of(job$drift_sd, 0))
+  speed$df <- joint_df(parts, c(first_of(speed$df, Inf), Inf, first_of(job$drift_df, Inf)))
+  speed$se <- sqrt(sum(parts^2))
   evidence <- speed$evidence
   class <- if (!is.na(hire)) hire_speed(chosen_hire(site, hire), site)$basis else NA
   if (evidence == "measured" && job$time_share[["log"]] != 0) evidence <- "transferred"
   if (!is.na(class) && evidence != "assumed") evidence <- class
   data.frame(speed = exp(speed$log_factor), evidence = evidence, speed_from = speed$from, log_speed = speed$log_factor,
              speed_se = speed$se, speed_df = first_of(speed$df, Inf))
+}
+
+# Degrees of freedom of a sum of independent parts (Satterthwaite 1946, Biometrics Bull. 2, 110); at least 3.
+joint_df <- function(se, df) {
+  if (all(se == 0)) return(Inf)
+  max(3, sum(se^2)^2 / sum(se^4 / df))
 }
 
 class_nodes <- function(site, tier, hire) {

@@ -39,7 +39,7 @@ forecast_job <- function(job, options, draws = 2000, seed = 1, progress = FALSE)
   attr(options, "jobs") <- jobs
   structure(list(job = jobs[[keys[1]]], jobs = jobs[unique(keys)], options = options,
                  draws = option_draws(options, draws, seed, progress), left_out = attr(options, "left_out"),
-                 all_sites = attr(options, "all_sites"),
+                 all_sites = attr(options, "all_sites"), hashes = attr(options, "hashes"),
                  exchange = used_rates(jobs[[1]], attr(options, "sites")[unique(options[["site"]])]), n = draws,
                  seed = seed, made_at = attr(options, "now")), class = "forecast")
 }

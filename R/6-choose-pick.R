@@ -22,7 +22,8 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'   simulation errors of what was asked), `late_s` and `over` (how much more time or money would let it in; 0 when it
 #'   keeps it), `cost_per_usable` (mean cost over mean usable frames), `cost_whole` (mean cost of all frames usable: where
 #'   draws end early, the rest at the cost of a usable one), `non_dominated` (no other option is as early, as cheap and
-#'   as clean, and better in one), `pick`; and `pick`, the name of the option to take, or `NA` when none fits. [explain()]
+#'   as clean, and better in one), `pick`; and `pick`, the name of the option to take, or `NA` when none fits; `stale`, sites whose rate
+#'   card's file has changed since the forecast. [explain()]
 #'   says it in sentences, [break_even()] what would change it, [worth_tests()] what else could be done,
 #'   [record_choice()] writes it down.
 #' @section Conditions: `clockpigeon_error_deadline` for a deadline that has passed, has no zone, or is no one moment;
@@ -43,7 +44,16 @@ choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence =
   )
   table <- judge_options(option_facts(forecast), asked)
   structure(c(list(options = as_table(table[setdiff(names(table), "rank")]), pick = table[["option"]][table[["pick"]]][1]),
-              asked, list(forecast = forecast)), class = "choice")
+              asked, list(forecast = forecast, stale = changed_cards(forecast))), class = "choice")
+}
+
+# Sites whose rate card's file is not as it was when the forecast was made.
+changed_cards <- function(forecast) {
+  sites <- attr(forecast$options, "sites")
+  old <- forecast$hashes[names(sites)]
+  names(sites)[vapply(seq_along(sites), function(i) {
+    length(old[[i]]) > 0 && !identical(old[[i]], card_hash(sites[[i]]))
+  }, NA)]
 }
 
 # One row an option: the summary, and what its draws say for each question: quantiles are asked of them later.

@@ -58,7 +58,7 @@ choice_record <- function(choice, changes = NULL) {
                lapply(job$shots, function(shot) list(shot = shot$shot, hash = record_hash(shot)))),
     exchange = if (!is.null(forecast$exchange)) as_frame(forecast$exchange),
     disclosures = unlist(lapply(unname(sites), disclosures, on = as.Date(forecast$made_at))),
-    doubts = attr(forecast$options, "doubts"),
+    doubts = attr(forecast$options, "doubts"), changed_since = as.list(choice$stale),
     made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string, draws = forecast$n,
                      seed = forecast$seed)
   )
@@ -75,8 +75,7 @@ disclosures <- function(site, on) {
 
 # MD5 (RFC 1321) of what was read: it tells whether an input is the same, not who made it.
 record_hash <- function(record) {
-  path <- attr(record, "path")
-  if (length(path) && file.exists(path)) unname(tools::md5sum(path)) else text_hash(record)
+  first_of(card_hash(record), text_hash(record))
 }
 
 text_hash <- function(x) {

@@ -170,6 +170,10 @@ choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12)
     text_table(body, right = setdiff(names(body), c(" ", "option")), spare = spare_ranges(names(ranges)),
                width = width, mark = which(rows[["pick"]])),
     "> the pick   + fits too", hidden_line(nrow(table) - length(shown)), "",
+    if (length(x$stale)) {
+      c(wrap_lines(paste0("Warning: changed since the forecast, so forecast again: the rate card of ",
+                          toString(x$stale), "."), width), "")
+    },
     said(paste0(names(head), ": ", head)),
     titled("What would change it:", changes[["says"]]), titled("What else could be done:", worth_tests(x)[["says"]]),
     titled("Not taken:", if (length(others)) paste0(names(others), ": ", others)),

@@ -73,3 +73,34 @@ test_that("cheap times of half of the frames shape the curve, a few of a short s
   many <- render_job(shot, "e", rbind(full, rows(4:11 / 8, 1:8, 1)))
   expect_identical(many$curves[[1]]$cheap$timed, 8L)
 })
+
+test_that("a node that rendered other scenes only gives a transferred speed", {
+  project <- read_project(demo_file())
+  x <- example_timings()
+  site <- project$sites$attic
+  site$site <- "loft"
+  site$nodes_like <- "loft-3"
+  speed <- function(rows) {
+    job <- render_job(project$shots["gears"], "sundew", rows, rates = project$rates)
+    clockpigeon:::site_speed(job, site)
+  }
+  measured <- speed(x)
+  expect_identical(measured$evidence, "measured")
+  moved <- speed(x[!(x$node %in% "loft-3" & x$scene == "gears"), ])
+  expect_identical(moved$evidence, "transferred")
+  expect_match(moved$from, "other scenes on loft-3")
+  expect_equal(moved$log_factor, measured$log_factor, tolerance = 0.2)
+  expect_gt(moved$se, 0.01)
+})
+
+test_that("drift widens what is known of a speed, with the degrees of freedom of its parts", {
+  expect_equal(clockpigeon:::joint_df(c(0.1, 0), c(7, 3)), 7)
+  expect_equal(clockpigeon:::joint_df(c(0.1, 0.1), c(10, 10)), 20)
+  expect_identical(clockpigeon:::joint_df(c(0, 0), c(1, 1)), Inf)
+  job <- exact_job(10)
+  job$drift_sd <- 0.2
+  job$drift_df <- 5
+  option <- plan_options(job, exact_site())
+  expect_equal(option$speed_se[1], sqrt(0.2^2 + 0.03^2))
+  expect_equal(option$speed_df[1], 5, tolerance = 0.05)
+})

@@ -74,3 +74,20 @@ test_that("chances carry the error that so many draws leave, and near misses are
   expect_false(x$options$fits)
   expect_false(choose_option(many, 5, confidence = 0.7)$options$close)
 })
+
+test_that("a rate card that changed since the forecast is told", {
+  job <- exact_job(10)
+  site <- exact_site()
+  forecast <- forecast_job(job, plan_options(job, site), draws = 20)
+  expect_identical(choose_option(forecast)$stale, character())
+  path <- attr(site, "path")
+  writeLines(sub("3.6 EUR", "4.6 EUR", readLines(path)), path)
+  x <- choose_option(forecast)
+  expect_identical(x$stale, "x")
+  expect_match(clockpigeon:::choice_lines(x), "changed since the forecast", all = FALSE)
+})
+
+test_that("no eligible site is an error that names each reason", {
+  expect_refusal(plan_options(exact_job(10), read_project(demo_file())$sites[c("attic", "quayside")]), "option",
+                 c("no site can do this job", "attic does not run e", "quayside"))
+})
