@@ -59,9 +59,9 @@ simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds
 
 # What is drawn of the frames: given seconds, or the parameters of log-normal ones.
 task_frames <- function(seconds, draws, seed, run_sd, labels) {
-  if (!is.numeric(seconds) || !length(seconds) || anyNA(seconds) || min(seconds) <= 0 || max(seconds) > 1e12) {
+  if (!is.numeric(seconds) || !length(seconds) || anyNA(seconds) || min(seconds) <= 0 || max(seconds) > 1e7) {
     stop_input("type", paste("got", show_value(utils::head(seconds, 3))), argument("seconds"),
-               "Give seconds above 0, a matrix (draws x frames) or one number a frame.")
+               "Give seconds above 0 and at most 1e7, a matrix (draws x frames) or one number a frame.")
   }
   if (!is.matrix(seconds)) {
     return(list(given = NULL, before = 0, log_median = log(seconds), sd = check_number(run_sd, argument("run_sd"), least = 0),

@@ -44,7 +44,7 @@ job_way <- function(nodes = 1, speed = 1, node_sd = 0, node_speed = NULL, begin_
                     prepass = list(tasks = 0, each = 0, on = "all"), spread = "frames", parts = 1, part_load_s = 0,
                     part_weight = NULL, part_bytes = 0, part_link = 0, fails = 0, retries = 2, vanish = 0, freeze = 0,
                     notice_s = 300, replaced = TRUE, release = "idle", open = NULL, cap = NULL, cap_lag_s = 0) {
-  nodes <- check_count(nodes, argument("nodes"), most = 65536)
+  nodes <- check_count(nodes, argument("nodes"), most = 4096)
   parts <- check_count(parts, argument("parts"), most = 10000)
   amount <- function(x, name, ...) check_number(x, argument(name), least = 0, ...)
   weight <- if (is.null(part_weight)) rep(1 / parts, parts) else check_part_weights(part_weight, parts)

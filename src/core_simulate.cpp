@@ -303,7 +303,9 @@ void Simulation::begin(int draw) {
       job(way_.streams.job, stream);
   start_ = random_stream(way_.streams.start, stream);
   vanish_ = random_stream(way_.streams.vanish, stream);
-  common_ = std::exp(way_.log_speed + (way_.speed_se > 0 ? way_.speed_se * standard(way_.speed_df, speed) : 0));
+  // Student's t has tails without end; a site is not more than a factor of 150 off.
+  const double off = way_.speed_se > 0 ? way_.speed_se * standard(way_.speed_df, speed) : 0;
+  common_ = std::exp(way_.log_speed + std::max(-5.0, std::min(5.0, off)));
   link_ = way_.link * (way_.link_sd > 0 ? std::exp(way_.link_sd * link.normal()) : 1);
   at_.prepared = way_.begin + to_ticks(draw_spread(way_.prepare, job));
   encode_ = draw_spread(way_.encode, job);
@@ -376,7 +378,7 @@ void Simulation::draw_failures(int draw) {
 
 ticks Simulation::duration(const double *seconds, int lane, int task, int node) const {
   const double whole = seconds[std::size_t(task / way_.parts) * kLanes + lane];
-  if (way_.parts == 1) return ticks(whole * (kTicks / speed_[node]) + 0.5);
+  if (way_.parts == 1) return ticks(whole * (kTicks / speed_[node]) + 0.5);  // as seconds_to_tasks() has it
   const double load = std::min(way_.part_load, whole);
   const double mine = load + (whole - load) * way_.part_weight[task % way_.parts];
   return ticks(mine * (kTicks / speed_[node]) + 0.5);

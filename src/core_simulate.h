@@ -1,6 +1,7 @@
 // A job on nodes, many times over: stages, list scheduling, retries, lost nodes, hours, the meter and its cap. Times
 // are whole microseconds, so that the order of events never hangs on rounding. No R in here.
 #pragma once
+#include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <vector>
@@ -12,7 +13,8 @@ using ticks = int64_t;
 constexpr double kTicks = 1e6;
 constexpr ticks kNever = ticks(1) << 56;  // 2,284 years
 
-inline ticks to_ticks(double seconds) { return ticks(seconds * kTicks + 0.5); }
+// Single times end at 31 years, so that sums of them, shifted to make room for a node's number, stay whole numbers.
+inline ticks to_ticks(double seconds) { return ticks(std::min(seconds, 1e9) * kTicks + 0.5); }
 
 // A time that varies: log-normal by its median in seconds and the sd of its log; Student's t for a finite df. A median
 // of 0 is none.

@@ -27,15 +27,15 @@ terminal() {
 
 terminal demo 104 86 "clockpigeon demo --keep tide-clock"
 terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
-(cd "$work/tide-clock" && clockpigeon compare --by device --engine sundew --figure "$shots/ratios.png" >/dev/null)
 terminal forecast 92 42 "clockpigeon forecast --engine sundew --shots gears,gallery"
+terminal choose 84 112 "clockpigeon choose film --test-frames 3 --split --figure done.png --show chance"
 terminal bill 104 38 "clockpigeon sites; clockpigeon bill gears-saltmill; clockpigeon bill basin-highgarret"
 terminal check 100 50 "clockpigeon check gears --engine sundew; clockpigeon check basin --engine sundew --site quayside"
 terminal probe 100 42 "clockpigeon probe basin-review --target 8% --figure probed.png"
 terminal backtest 110 24 "clockpigeon backtest"
 terminal limit 100 43 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
 cd "$work/tide-clock"
-cp choice.png sheet.png noise.png "$shots/"
+cp choice.png sheet.png noise.png done.png "$shots/"
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
   --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,2500 \
   --screenshot="$shots/report.png" "file://$PWD/report.html" >/dev/null 2>&1
@@ -46,11 +46,6 @@ Rscript -e 'library(clockpigeon)
   figure <- ggplot2::autoplot(curve) + ggplot2::labs(subtitle = "sample data, invented")
   clockpigeon:::write_figure(figure, "curve.png")'
 cp curve.png "$shots/"
-Rscript -e 'library(clockpigeon)
-  x <- timings(open_ledger("ledger.sqlite"))
-  shown <- x[x$engine == "sundew" & x$engine_version == "4.2" & x$limit_kind == "samples" & is.na(x$site), ]
-  clockpigeon:::write_figure(ggplot2::autoplot(shown), "frames.png")'
-cp frames.png "$shots/"
 Rscript -e 'library(clockpigeon)
   pebble <- system.file("bin", "pebble", package = "clockpigeon")
   bands <- rep(c(1, 2, 4, 8, 16), 2)
