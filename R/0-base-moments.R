@@ -39,9 +39,10 @@ parse_deadline <- function(x, now = Sys.time(), zone = NULL, where = argument("x
   }
   time <- sprintf("%02d:%02d", as.integer(clock[3]), as.integer(clock[4]))
   moment <- one_moment(day, time, said$zone, x, where)
-  if (is.numeric(attr(day, "next")) && as.numeric(moment) <= as.numeric(now)) moment <- one_moment(day + attr(day, "next"), time, said$zone, x,
-                                                                            where)
-  if (as.numeric(moment) <= as.numeric(now)) {
+  passed <- function() as.numeric(moment) <= as.numeric(now)
+  comes_again <- attr(day, "next")
+  if (passed() && length(comes_again)) moment <- one_moment(day + comes_again, time, said$zone, x, where)
+  if (passed()) {
     stop_input("deadline", paste0("got ", show_value(x), ", which has passed (it is ",
                                   format(now, "%Y-%m-%d %H:%M", tz = said$zone), ")"), where, "Write a later moment.")
   }
@@ -86,7 +87,8 @@ one_moment <- function(day, time, zone, x, where) {
   if (length(attr(zone, "minutes"))) return(plain - 60 * attr(zone, "minutes"))
   shown <- function(moment) format(moment, "%Y-%m-%d %H:%M", tz = zone)
   offsets <- vapply(c(-1, 1) * 86400, function(shift) {
-    as.numeric(as.POSIXct(shown(plain + shift), tz = "UTC", format = "%Y-%m-%d %H:%M") - (plain + shift), units = "secs")
+    as.numeric(as.POSIXct(shown(plain + shift), tz = "UTC", format = "%Y-%m-%d %H:%M") - (plain + shift),
+               units = "secs")
   }, 0)
   moments <- unique(as.numeric(plain) - offsets)
   moments <- moments[vapply(moments, function(m) shown(as.POSIXct(m, origin = "1970-01-01", tz = "UTC")) == text, NA)]

@@ -27,10 +27,11 @@
 #' @param before Draws that were made already: these go on after them.
 #' @param lanes `FALSE` keeps draws from being scheduled side by side; the result is the same.
 #' @return A list of class `simulated_job`: `draws`, a tibble with one row a draw: `draw`, `finish_s` (from now; `Inf`
-#'   when the job does not end), the stages of its longest chain of events, which add up to it: `prepare_s`, `upload_s`,
+#'   when the job does not end), the stages of its longest chain of events, which add up to it: `held_s` (until it is
+#'   released), `prepare_s`, `upload_s`,
 #'   `wait_s`, `start_s` (until the first node is ready), `prepass_s`, `render_s`, `closed_s` (outside the hours),
-#'   `download_s` (what the link was waited for), `encode_s`; `node_hours` metered, `busy_hours`; `log_speed` that was drawn;
-#'   `frames_done`,
+#'   `download_s` (what the link was waited for), `encode_s`; `node_hours` metered, `busy_hours`; `log_speed` that was
+#'   drawn; `frames_done`,
 #'   `frames_lost`, `capped`; and with a rate card, in its currency: `list`, `minimum`, `discount`, `tax`, `credit`,
 #'   `to_pay`, `prepaid` (of the credit), `lost_money` (paid for frames in flight at a cap). With `keep`: `home`, a
 #'   matrix of seconds, one row a frame in the order they come home and one column a draw; `lines`, a matrix of money,
@@ -42,7 +43,8 @@
 #' @export
 simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds)) nrow(seconds) else 2000, seed = 1,
                          run_sd = 0, rate_card = NULL, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
-                         now = NULL, megapixels = 0, keep = FALSE, labels = c(job = "job", site = "site", tier = "tier"),
+                         now = NULL, megapixels = 0, keep = FALSE,
+                         labels = c(job = "job", site = "site", tier = "tier"),
                          threads = 2, lanes = TRUE, before = 0) {
   check_class(way, argument("way"), "job_way", "job_way()")
   draws <- check_count(draws, argument("draws"))
@@ -54,7 +56,7 @@ simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds
   kinds <- vapply(tariff$balances, `[[`, "", "kind")
   out <- job_draws(frames, unclass(way), tariff, kinds == "prepaid", draws, check_count(threads, argument("threads")),
                    keep, lanes)
-  finish_draws(out, tariff, keep)
+  finish_draws(out, tariff, keep, way$begin)
 }
 
 # What is drawn of the frames: given seconds, or the parameters of log-normal ones.
@@ -64,7 +66,8 @@ task_frames <- function(seconds, draws, seed, run_sd, labels) {
                "Give seconds above 0 and at most 1e7, a matrix (draws x frames) or one number a frame.")
   }
   if (!is.matrix(seconds)) {
-    return(list(given = NULL, before = 0, log_median = log(seconds), sd = check_number(run_sd, argument("run_sd"), least = 0),
+    return(list(given = NULL, before = 0, log_median = log(seconds),
+                sd = check_number(run_sd, argument("run_sd"), least = 0),
                 stream = stream_seed(seed, paste("frames", labels[["job"]]))))
   }
   if (nrow(seconds) != draws) {
@@ -116,7 +119,9 @@ counted_of <- function(charge, tariff, billed, now, by_hire) {
        fetched = "download" %in% does, weight = first_of(weight, 1))
 }
 
-finish_draws <- function(out, tariff, keep) {
+finish_draws <- function(out, tariff, keep, begin) {
+  out$columns <- c(out$columns[1], list(held_s = rep(begin, length(out$columns[[1]]))), out$columns[-1])
+  out$columns$prepare_s <- out$columns$prepare_s - begin
   draws <- c(list(draw = seq_along(out$columns$finish_s)), out$columns)
   for (name in c("node", "busy")) {
     draws[[paste0(name, "_s")]] <- draws[[paste0(name, "_s")]] / 3600

@@ -2,8 +2,8 @@
 
 #' A way to render a job
 #'
-#' All that [simulate_job()] needs to know of how a job is rendered: the stages before, between and after the frames, the
-#' nodes, how work is spread over them, what can go wrong, and when it may run.
+#' All that [simulate_job()] needs to know of how a job is rendered: the stages before, between and after the frames,
+#' the nodes, how work is spread over them, what can go wrong, and when it may run.
 #'
 #' A time that varies is a number of seconds (no spread), `c(median = , p90 = )` (log-normal), or a list of `median_s`,
 #' `sd` (of its log) and `df` (Student's t where finite).

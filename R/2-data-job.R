@@ -44,9 +44,9 @@ read_limit_choice <- function(text, where) {
 #' Read a job file
 #'
 #' What is asked of a forecast or a choice, kept in a file so that it can be asked again. Fields: `job` (its name),
-#' `about`; `shots` (names of the project's); `engines` and `versions` to choose among; `limits` to choose among (`own`, a
-#' share of the samples such as `50 %`, or a limit such as `noise 0.02`); `deadline` and `budget`; `confidence`; `rule`
-#' (cheapest, fastest, best); `only` and `without` as in [plan_options()]; `spreads`; `draws` and `seed`.
+#' `about`; `shots` (names of the project's); `engines` and `versions` to choose among; `limits` to choose among (`own`,
+#' a share of the samples such as `50 %`, or a limit such as `noise 0.02`); `deadline` and `budget`; `confidence`;
+#' `rule` (cheapest, fastest, best); `only` and `without` as in [plan_options()]; `spreads`; `draws` and `seed`.
 #'
 #' @param path A YAML file.
 #' @return A list of class `job_file` with these fields.

@@ -26,8 +26,8 @@ project_fields <- function() list(
 #'
 #' @param path The folder.
 #' @return A list of class `project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
-#'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `jobs`, names of placed ones; `rates` is a data frame or `NULL`. `ledger` is the full
-#'   path.
+#'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `jobs`, names of placed ones; `rates` is a data frame or
+#'   `NULL`. `ledger` is the full path.
 #' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of
 #'   the single readers.
 #' @examples

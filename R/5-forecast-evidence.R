@@ -1,8 +1,8 @@
 # Evidence: what the ledger knows of a job's shots, and how fast a site is beside the node they were measured on.
 
 # Spreads of log time that stand in where nothing was measured; each is shown as assumed wherever it is used.
-assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1, samples = 0.05,
-                       drift = 0.10)
+assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1,
+                       samples = 0.05, drift = 0.10)
 
 #' A job: shots to be rendered, and the evidence for their times
 #'
@@ -30,7 +30,7 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
                        limit = NULL) {
   shots <- as_list_of(shots, "shot", argument("shots"), "read_shot()")
   share <- sample_share(limit)
-  if (is.list(limit)) shots <- lapply(shots, function(shot) { shot$limit <- read_limit(limit, argument("limit")); shot })
+  if (is.list(limit)) shots <- lapply(shots, with_limit, limit = read_limit(limit, argument("limit")))
   engine <- check_text(engine, argument("engine"))
   check_columns(timings, argument("timings"), names(timing_columns))
   currency <- check_currency(currency, argument("currency"))
@@ -75,7 +75,8 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
                         time_zone = if (!is.null(time_zone)) zone_field(time_zone, argument("time_zone")),
                         node = at, curves = curves,
                         evidence = as_table(found), run_sd = run_sd, run_basis = run_basis,
-                        drift_sd = drift$sd, drift_df = drift$df, drift_basis = drift$basis, stage_rows = stage_rows, rig_rows = rig_rows,
+                        drift_sd = drift$sd, drift_df = drift$df, drift_basis = drift$basis, stage_rows = stage_rows,
+                        rig_rows = rig_rows,
                         featured = featured[featured[["scene"]] %in% vapply(shots, `[[`, "", "scene"), , drop = FALSE],
                         limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
                         time_share = c(log = 0, sd = 0)), class = "job")
@@ -153,8 +154,8 @@ site_speed <- function(job, site) {
 # How fast another own node is that rendered other scenes only: by the speeds of rigs over all that was measured.
 transferred_speed <- function(job, node) {
   rows <- as_frame(job$rig_rows)
-  there <- rows[rows[["node"]] %in% node & rows[["engine"]] %in% job$engine & rows[["engine_version"]] %in% job$version, ,
-                drop = FALSE]
+  mine <- rows[["node"]] %in% node & rows[["engine"]] %in% job$engine & rows[["engine_version"]] %in% job$version
+  there <- rows[mine, , drop = FALSE]
   if (!NROW(there)) return(NULL)
   fit <- tryCatch(fit_speeds(rows), clockpigeon_error = function(e) NULL)
   own <- as_frame(job$evidence)
@@ -233,6 +234,11 @@ paired_spread <- function(means) {
 # variance.
 pair_squares <- function(means, run_sd) {
   vapply(session_pairs(means, 3), function(off) (mean(off)^2 - 2 * run_sd^2 / length(off)) / 2, 0)
+}
+
+with_limit <- function(shot, limit) {
+  shot$limit <- limit
+  shot
 }
 
 # "50 %" as 0.5; 1 for the limit as it is.

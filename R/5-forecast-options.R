@@ -21,8 +21,8 @@
 #'   reference node), `evidence` (measured, transferred, claimed, assumed), `speed_from`, and `log_speed`, `speed_se`,
 #'   `speed_df`, what is known of the speed. Attributes: `left_out`, a tibble of `site` and `reason`; `doubts`, what is
 #'   doubtful about the rate cards (no date, old, no source); `pruned`, how many were left out as beaten.
-#' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without` name nothing that there
-#'   is, and when they contradict each other.
+#' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without` name nothing that
+#'   there is, and when they contradict each other.
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
@@ -185,7 +185,8 @@ tier_starts <- function(site, tier, zone, now) {
   at <- sort(unique(ceiling(as.numeric(unlist(edges)))))
   at <- at[at > 60 & at <= 86400]
   at <- Filter(function(s) gets_better(site, tier, now + s), at)
-  data.frame(start = c("now", if (length(at)) format(now + unlist(at), "%a %H:%M", tz = zone)), begin_s = c(0, unlist(at)))
+  data.frame(start = c("now", if (length(at)) format(now + unlist(at), "%a %H:%M", tz = zone)),
+             begin_s = c(0, unlist(at)))
 }
 
 gets_better <- function(site, tier, moment) {

@@ -15,7 +15,7 @@
 #' @param progress `TRUE` says on standard error how far it is, when it takes long.
 #' @return An object of class `forecast`: `draws`, a tibble with `option`, `draw`, `finish_s` (from now), `cost` (in
 #'   the job's currency; what a prepaid balance pays is cost, a gift is not), the stages that [simulate_job()] tells
-#'   apart (from `prepare_s` to `encode_s`), `node_hours`, `log_speed` (of the site, as drawn), `frames_done`,
+#'   apart (from `held_s` to `encode_s`), `node_hours`, `log_speed` (of the site, as drawn), `frames_done`,
 #'   `frames_lost`, `capped`, `lost_money`;
 #'   `options`, `left_out`, and `exchange` (the rates used). `summary()` gives 10 %, 50 % and 90 % points;
 #'   [choose_option()] chooses.
@@ -44,8 +44,8 @@ forecast_job <- function(job, options, draws = 2000, seed = 1, progress = FALSE)
                  seed = seed, made_at = attr(options, "now")), class = "forecast")
 }
 
-# Frames of at most so many numbers are held at once: 160 MB. Larger jobs go block by block of draws.
-most_cells <- 2e7
+# Frames of at most so many numbers are held at once: 40 MB. Larger jobs go block by block of draws.
+most_cells <- 5e6
 
 # The draws of all options, option by option. Frame times are made once for each engine, version and limit.
 option_draws <- function(options, draws, seed, progress = FALSE) {
@@ -104,12 +104,13 @@ simulate_option <- function(job, option, site, seconds, seed, now, before = 0, k
   }
   out <- data.frame(option = option$option, draw = before + d[["draw"]], finish_s = d[["finish_s"]],
                     cost = there(d[["to_pay"]] + d[["prepaid"]]), d[stage_columns],
-                    d[c("node_hours", "log_speed", "frames_done", "frames_lost", "capped")], lost_money = there(d[["lost_money"]]))
+                    d[c("node_hours", "log_speed", "frames_done", "frames_lost", "capped")],
+                    lost_money = there(d[["lost_money"]]))
   if (keep) attr(out, "run") <- run
   out
 }
 
-stage_columns <- c("prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s", "download_s",
+stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s", "download_s",
                    "encode_s")
 
 simulate_way <- function(job, option, site, way, seconds, seed, now, before, keep, rate_card) {

@@ -10,8 +10,8 @@
 #' @param rivals How many options beside the pick are looked at, the next by the rule.
 #' @return A tibble, one row a change: `what` (`deadline`, `budget`, `price`, `speed`, `waiting`), `of` (the option or
 #'   site that changes; empty for deadline and budget), `direction` (`less` or `more`), `factor` (of price and speed),
-#'   `at` (seconds from now, money, or seconds of waiting more), `wins` (the option that is picked then, or `NA` when none
-#'   fits), `says` (a sentence). No row for what never changes the pick (prices and speeds within a factor of 20,
+#'   `at` (seconds from now, money, or seconds of waiting more), `wins` (the option that is picked then, or `NA` when
+#'   none fits), `says` (a sentence). No row for what never changes the pick (prices and speeds within a factor of 20,
 #'   waiting within 30 days).
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
@@ -73,7 +73,8 @@ limit_changes <- function(state, what) {
              else paste0("a budget ", if (direction == "less") "below " else "from ", format_money(edge, currency),
                          if (direction == "more") " on")
     data.frame(what = what, of = "", direction = direction, factor = NA_real_, at = edge, wins = wins,
-               says = paste0("With ", shown, " ", if (is.na(wins)) "no option fits" else paste("the pick is", wins), "."))
+               says = paste0("With ", shown, " ", if (is.na(wins)) "no option fits" else paste("the pick is", wins),
+                             "."))
   }
   c(if (length(less)) list(one(less, "less", picked(less - step))),
     if (length(more)) list(one(more, "more", picked(more))))
@@ -112,7 +113,8 @@ input_change <- function(state, option, what, more) {
   if (what == "waiting") here <- here & options[["tier"]] == options[["tier"]][options[["option"]] == option]
   here <- which(here)
   table <- as_frame(choice$options)[here, ]
-  best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], ifelse(is.na(table[["noise"]]), Inf, table[["noise"]]))
+  best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]],
+                        ifelse(is.na(table[["noise"]]), Inf, table[["noise"]]))
   mine <- here[best | table[["option"]] == option]
   aside <- setdiff(here, mine)
   picked <- function(x) pick_of(without_rows(changed_table(state, mine, what, x), aside), state$asked)
@@ -192,7 +194,9 @@ scaled_prices <- function(site, factor) {
     for (name in intersect(c("amount", "fixed", "minimum", "minimum_node", "minimum_month"), names(charge))) {
       if (length(charge[[name]])) charge[[name]] <- times(charge[[name]])
     }
-    if (length(charge[["brackets"]])) charge[["brackets"]] <- lapply(charge[["brackets"]], scaled_bracket, times = times)
+    if (length(charge[["brackets"]])) {
+      charge[["brackets"]] <- lapply(charge[["brackets"]], scaled_bracket, times = times)
+    }
     charge
   }
   site$price <- scaled(site$price)

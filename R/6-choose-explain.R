@@ -4,8 +4,8 @@
 #'
 #' @param choice From [choose_option()].
 #' @return Character vector, fit to be pasted into a mail: first what was picked and why, under the option's name; then
-#'   `time` and `cost`, how they come about, with the arithmetic, and `evidence`, what they rest on; then one sentence for
-#'   each other option, in the order of the options, under its name.
+#'   `time` and `cost`, how they come about, with the arithmetic, and `evidence`, what they rest on; then one sentence
+#'   for each other option, in the order of the options, under its name.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -48,8 +48,8 @@ pick_sentence <- function(row, choice) {
 # Frames that do not come back usable are part of every cost.
 usable_words <- function(row) {
   if (!isTRUE(row[["usable"]] < 1)) return("")
-  paste0("; ", percent(row[["usable"]]), " of frames come back usable, at ", format_money(row[["cost_per_usable"]]), " ",
-         row[["currency"]], " each; all of them would cost ", format_money(row[["cost_whole"]], row[["currency"]]))
+  paste0("; ", percent(row[["usable"]]), " of frames come back usable, at ", format_money(row[["cost_per_usable"]]),
+         " ", row[["currency"]], " each; all of them would cost ", format_money(row[["cost_whole"]], row[["currency"]]))
 }
 
 other_sentence <- function(row, choice) {
@@ -122,12 +122,14 @@ time_sentence <- function(choice, i, option, job) {
   other <- stages[names(named)]
   other <- other[other >= 0.5]
   paste0(
-    frames, " frames at ", format_duration(per_node), " each on a node there (", format_duration(total / frames), " on ",
-    job$node, ", divided by a speed of ", number_text(exp(option$log_speed + job$time_share[["log"]])), ") are ",
-    format_duration(per_node * frames), " of one node, so ", format_duration(stages[["render_s"]]), " on ", option$nodes,
-    if (option$nodes == 1) " node" else " nodes",
+    frames, " frames at ", format_duration(per_node), " each on a node there (", format_duration(total / frames),
+    " on ", job$node, ", divided by a speed of ", number_text(exp(option$log_speed + job$time_share[["log"]])),
+    ") are ",
+    format_duration(per_node * frames), " of one node, so ", format_duration(stages[["render_s"]]), " on ",
+    option$nodes, if (option$nodes == 1) " node" else " nodes",
     if (length(other)) paste0("; with ", paste(named[names(other)], format_duration(other), collapse = ", ")),
-    if (option$begin_s > 0) paste0(", begun ", option$start), ": ", format_duration(stats::median(d[["finish_s"]])),
+    if (option$begin_s > 0) paste0(", begun ", option$start, " (", format_duration(option$begin_s), " from now)"),
+    ": ", format_duration(stats::median(d[["finish_s"]])),
     " (medians; 10 % are done by ", format_duration(quantile_of(d[["finish_s"]], 0.1)), ", 90 % by ",
     format_duration(quantile_of(d[["finish_s"]], 0.9)), ")"
   )

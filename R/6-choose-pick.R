@@ -13,17 +13,17 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' @param forecast From [forecast_job()].
 #' @param deadline As [parse_deadline()] reads it: `"fri 18:00"`, `"30 h"`, a number of seconds from now; `NULL` for
 #'   none. Clock times are in the job's time zone.
-#' @param budget Amount, such as `"250 EUR"` (in another currency with a known rate, it is converted), or a number in the
-#'   forecast's currency; `NULL` for none.
+#' @param budget Amount, such as `"250 EUR"` (in another currency with a known rate, it is converted), or a number in
+#'   the forecast's currency; `NULL` for none.
 #' @param confidence Chance asked for, above 0 and below 1.
 #' @param rule `"cheapest"`, `"fastest"` or `"best"`.
 #' @return An object of class `choice`: `options`, a tibble with the forecast's summary and `limit`, `noise`,
 #'   `p_deadline`, `p_budget`, `p_both` and their simulation errors (`_se`), `fits`, `close` (the chance lies within two
 #'   simulation errors of what was asked), `late_s` and `over` (how much more time or money would let it in; 0 when it
-#'   keeps it), `cost_per_usable` (mean cost over mean usable frames), `cost_whole` (mean cost of all frames usable: where
-#'   draws end early, the rest at the cost of a usable one), `non_dominated` (no other option is as early, as cheap and
-#'   as clean, and better in one), `pick`; and `pick`, the name of the option to take, or `NA` when none fits; `stale`, sites whose rate
-#'   card's file has changed since the forecast. [explain()]
+#'   keeps it), `cost_per_usable` (mean cost over mean usable frames), `cost_whole` (mean cost of all frames usable:
+#'   where draws end early, the rest at the cost of a usable one), `non_dominated` (no other option is as early, as
+#'   cheap and as clean, and better in one), `pick`; and `pick`, the name of the option to take, or `NA` when none fits;
+#'   `stale`, sites whose rate card's file has changed since the forecast. [explain()]
 #'   says it in sentences, [break_even()] what would change it, [worth_tests()] what else could be done,
 #'   [record_choice()] writes it down.
 #' @section Conditions: `clockpigeon_error_deadline` for a deadline that has passed, has no zone, or is no one moment;
@@ -43,7 +43,8 @@ choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence =
     rule = check_choice(rule[1], argument("rule"), choice_rules)
   )
   table <- judge_options(option_facts(forecast), asked)
-  structure(c(list(options = as_table(table[setdiff(names(table), "rank")]), pick = table[["option"]][table[["pick"]]][1]),
+  structure(c(list(options = as_table(table[setdiff(names(table), "rank")]),
+                   pick = table[["option"]][table[["pick"]]][1]),
               asked, list(forecast = forecast, stale = changed_cards(forecast))), class = "choice")
 }
 

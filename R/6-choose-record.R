@@ -2,10 +2,10 @@
 
 #' Write the decision down
 #'
-#' Two files: `PATH.json`, complete and for machines, and `PATH.md`, for people. Both say what was asked, the pick and its
-#' reasons, every option with its chances, what would change the pick, and all that is needed to make it again: the
-#' hashes of rate cards and shots, the state of the ledger, exchange rates, seed, draws and versions. What could bias the
-#' choice is disclosed: discounts, gifts and prepaid balances of any site in it.
+#' Two files: `PATH.json`, complete and for machines, and `PATH.md`, for people. Both say what was asked, the pick and
+#' its reasons, every option with its chances, what would change the pick, and all that is needed to make it again: the
+#' hashes of rate cards and shots, the state of the ledger, exchange rates, seed, draws and versions. What could bias
+#' the choice is disclosed: discounts, gifts and prepaid balances of any site in it.
 #'
 #' @param choice From [choose_option()].
 #' @param path Path of the files without their endings.
@@ -102,23 +102,24 @@ record_page <- function(record) {
                  " | ", percent(options[["p_budget"]]), " | ", options[["evidence"]], " |")
   reasons <- unlist(record$reasons)
   first <- c(names(reasons)[1], "time", "cost", "evidence")
+  asked <- vapply(record$asked$shots, function(s) paste0(s$shot, " (", s$frames, ", ", s$limit, ")"), "")
   c(paste0("# Decision of ", record$made_at), "",
-    paste0("Asked: ", paste(vapply(record$asked$shots, function(s) paste0(s$shot, " (", s$frames, ", ", s$limit, ")"), ""),
-                            collapse = "; "), "; ",
+    paste0("Asked: ", paste(asked, collapse = "; "), "; ",
            if (is.null(record$asked$deadline)) "no deadline" else paste("done by", record$asked$deadline), ", ",
            if (is.null(record$asked$budget)) "no budget" else paste("at most", record$asked$budget), ", chance ",
            percent(record$asked$confidence), ", the ", record$asked$rule, "."),
-    "", paste0("**", if (is.null(record$pick)) "No option fits" else paste("Take", record$pick), "**: ", reasons[1], "."),
+    "", paste0("**", if (is.null(record$pick)) "No option fits" else paste("Take", record$pick), "**: ", reasons[1],
+               "."),
     section("How it comes about", list_of(paste0(first[-1], ": ", reasons[first[-1]])[first[-1] %in% names(reasons)])),
     section("What would change it", list_of(record$changes)),
-    section("All options", c("| option | done after | cost | in time | in budget | speed is |", "|---|---|---|---|---|---|",
-                             rows)),
+    section("All options", c("| option | done after | cost | in time | in budget | speed is |",
+                             "|---|---|---|---|---|---|", rows)),
     section("Left out", list_of(paste0(record$left_out[["site"]], ": ", record$left_out[["reason"]])[
       seq_len(NROW(record$left_out))])),
     section("Disclosed", list_of(record$disclosures)), section("Doubtful", list_of(record$doubts)),
     section("Made from", list_of(c(
-      paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ", record$evidence$version, ", the newest of ",
-             record$evidence$newest, ", hash ", record$evidence$hash),
+      paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ", record$evidence$version,
+             ", the newest of ", record$evidence$newest, ", hash ", record$evidence$hash),
       vapply(unname(record$inputs), function(x) paste0(first_of(x$site, x$shot), ": hash ", x$hash,
                                                if (length(x$as_of)) paste0(", prices of ", x$as_of)), ""),
       paste0("clockpigeon ", record$made_with$clockpigeon, ", ", record$made_with$r, ", ", record$made_with$draws,

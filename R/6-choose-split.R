@@ -4,18 +4,18 @@
 #'
 #' Gives each site a run of frames so that all are done by the deadline, within the budget, at least cost. What each
 #' option can do by the deadline, at the confidence asked, and what it costs, is told from simulations of a frame, an
-#' eighth, a half and all of the job; a mixed integer program (package lpSolve) picks at most one option of each site and its share of
-#' the work. The runs follow each other in the order of the shots, own nodes first, and may end within a shot. The split
-#' is then simulated as a whole, all parts on the same draws; while it falls short of the confidence, the program is
-#' asked again with less time and money.
+#' eighth, a half and all of the job; a mixed integer program (package lpSolve) picks at most one option of each site
+#' and its share of the work. The runs follow each other in the order of the shots, own nodes first, and may end within
+#' a shot. The split is then simulated as a whole, all parts on the same draws; while it falls short of the confidence,
+#' the program is asked again with less time and money.
 #'
 #' @param job,options From [render_job()] and [plan_options()]: of one engine, version and limit.
 #' @param deadline,budget,confidence As for [choose_option()].
 #' @param draws,seed As for [forecast_job()].
-#' @return A list of class `job_split`: `parts`, a tibble, one row a site: `option`, `site`, `frames` (with their shots),
-#'   `count`, `share` (of the work), `finish_p50` (seconds from now), `cost_p50`; `draws`, a tibble of `finish_s` and
-#'   `cost` of the whole; `p_deadline`, `p_budget`, `fits`, and `says`. `parts` has no row when even all sites together
-#'   cannot do it.
+#' @return A list of class `job_split`: `parts`, a tibble, one row a site: `option`, `site`, `frames` (with their
+#'   shots), `count`, `share` (of the work), `finish_p50` (seconds from now), `cost_p50`; `draws`, a tibble of
+#'   `finish_s` and `cost` of the whole; `p_deadline`, `p_budget`, `fits`, and `says`. `parts` has no row when even all
+#'   sites together cannot do it.
 #' @section Conditions: `clockpigeon_error_package` when lpSolve is missing; `clockpigeon_error_option` for options of
 #'   several engines or limits; those of [choose_option()].
 #' @examplesIf requireNamespace("lpSolve", quietly = TRUE)
@@ -167,8 +167,8 @@ finish_split <- function(state, found) {
     if (is.finite(asked$deadline_s)) paste0(percent(found$p_deadline), " of draws are done by the deadline, "),
     if (is.finite(asked$budget)) paste0(percent(found$p_budget), " stay within the budget, "),
     "medians ", format_duration(quantile_of(found$finish, 0.5)), " and ",
-    format_money(quantile_of(found$cost, 0.5), currency), if (!found$fits) paste0("; that is less than the ",
-                                                                                 percent(asked$confidence), " asked"), "."
+    format_money(quantile_of(found$cost, 0.5), currency),
+    if (!found$fits) paste0("; that is less than the ", percent(asked$confidence), " asked"), "."
   )
   structure(list(parts = as_table(parts), draws = as_table(data.frame(finish_s = found$finish, cost = found$cost)),
                  p_deadline = found$p_deadline, p_budget = found$p_budget, fits = found$fits, says = says),

@@ -2,21 +2,21 @@
 
 #' Is a trial worth it?
 #'
-#' For each leading site whose speed is not well known: what a few trial frames there would cost, how likely their result
-#' is to overturn the pick, and what that is worth. The value of a trial is reckoned beforehand (value of sample
+#' For each leading site whose speed is not well known: what a few trial frames there would cost, how likely their
+#' result is to overturn the pick, and what that is worth. The value of a trial is reckoned beforehand (value of sample
 #' information; Raiffa & Schlaifer 1961, *Applied Statistical Decision Theory*): for results spread over what the trial
-#' could say, the draws of the site's options are weighted by how well their speed agrees with it, and the choice is made
-#' again. Sites left out only because nothing is known of their speed are tried on too, with the speeds of the others and
-#' a wide spread (a log sd of 0.6) as what could be.
+#' could say, the draws of the site's options are weighted by how well their speed agrees with it, and the choice is
+#' made again. Sites left out only because nothing is known of their speed are tried on too, with the speeds of the
+#' others and a wide spread (a log sd of 0.6) as what could be.
 #'
 #' @param choice From [choose_option()].
 #' @param frames Frames of the trial.
 #' @param sites How many sites are looked at, those of the best options; those of unknown speed come on top.
-#' @return A tibble, one row a site, the most valuable trial first: `site`, `evidence` (of its speed now), `frames`, `price`
-#'   (of the trial, in the job's currency), `takes_s`, `overturns` (chance that the pick becomes another), `saves`
-#'   (expected saving, in money, where both picks fit), `rescues` (chance that the pick turns out not to fit and another
-#'   one does), `worth` (`TRUE` when it saves more than its price, or rescues in one case of twenty), `wins` (the pick it
-#'   most likely leads to), `says`.
+#' @return A tibble, one row a site, the most valuable trial first: `site`, `evidence` (of its speed now), `frames`,
+#'   `price` (of the trial, in the job's currency), `takes_s`, `overturns` (chance that the pick becomes another),
+#'   `saves` (expected saving, in money, where both picks fit), `rescues` (chance that the pick turns out not to fit and
+#'   another one does), `worth` (`TRUE` when it saves more than its price, or rescues in one case of twenty), `wins`
+#'   (the pick it most likely leads to), `says`.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -36,7 +36,8 @@ trial_value <- function(choice, frames = 3, sites = 4) {
   order <- order(!judged[["fits"]], judged[["rank"]])
   leading <- unique(options[["site"]][order][open[order]])
   unknown <- unique(options[["site"]][options[["evidence"]] == "unknown"])
-  rows <- lapply(unique(c(unknown, utils::head(setdiff(leading, unknown), sites))), one_trial, choice = choice, state = state, judged = judged,
+  rows <- lapply(unique(c(unknown, utils::head(setdiff(leading, unknown), sites))), one_trial, choice = choice,
+                 state = state, judged = judged,
                  frames = frames)
   out <- do.call(rbind, rows)
   if (is.null(out)) return(as_table(data.frame(site = character(), says = character())))
@@ -123,7 +124,8 @@ trial_row <- function(site, choice, options, i, frames, price, found) {
     if (overturns == 0) "No result of theirs would change the pick: not worth it."
     else paste0("With a chance of ", percent(overturns), " they change the pick, most likely to ", wins, "; ",
                 if (rescues > 0) paste0("in ", percent(rescues), " because the pick would not have fitted; "),
-                "on average they save ", format_money(saves, currency), ": ", if (worth) "worth it." else "not worth it.")
+                "on average they save ", format_money(saves, currency), ": ",
+                if (worth) "worth it." else "not worth it.")
   )
   data.frame(site = site, evidence = options[["evidence"]][i], frames = frames, price = price$cost,
              takes_s = price$takes, overturns = overturns, saves = saves, rescues = rescues, worth = worth, wins = wins,

@@ -8,8 +8,8 @@
 #' stand.
 #'
 #' @param choice From [choose_option()].
-#' @return A tibble, one row a test: `test`, `option`, `finish_s` and `cost` (medians), `saves_s` and `saves` against the
-#'   pick (below 0: it takes longer, or costs more), `noise` (times that of the pick), `fits`, `says` (a sentence).
+#' @return A tibble, one row a test: `test`, `option`, `finish_s` and `cost` (medians), `saves_s` and `saves` against
+#'   the pick (below 0: it takes longer, or costs more), `noise` (times that of the pick), `fits`, `says` (a sentence).
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -38,7 +38,8 @@ one_test <- function(choice, i, test, option, finish, cost, noise, fits, what, a
   currency <- table[["currency"]][i]
   saves_s <- table[["finish_p50"]][i] - finish
   saves <- table[["cost_p50"]][i] - cost
-  says <- paste0(what, " ", change_words(saves, "saves", "costs", "more", function(x) format_money(x, currency)), " and ",
+  says <- paste0(what, " ", change_words(saves, "saves", "costs", "more", function(x) format_money(x, currency)),
+                 " and ",
                  change_words(saves_s, "ends", "ends", c("sooner", "later"), format_duration), also, ": ",
                  if (!fits) "it would not fit." else if (saves > 0 || saves_s > 0 && saves >= 0) "worth a thought."
                  else "not worth it.")
@@ -56,7 +57,8 @@ change_words <- function(x, less, more, word, format) {
 
 # Does one question's answer fit? Of an option that was not in the table.
 fits_asked <- function(d, choice) {
-  kept_by(d[["finish_s"]], choice$confidence) <= choice$deadline_s && kept_by(d[["cost"]], choice$confidence) <= choice$budget
+  kept_by(d[["finish_s"]], choice$confidence) <= choice$deadline_s &&
+  kept_by(d[["cost"]], choice$confidence) <= choice$budget
 }
 
 # The same site, tier and nodes, begun later.
@@ -87,7 +89,8 @@ test_limit <- function(choice, i, share = 0.5) {
   job <- option_job(choice$forecast$options, i)
   if (!all(vapply(job$shots, function(shot) length(shot$limit$samples) > 0 && shot$limit$samples > 1, NA))) return(NULL)
   d <- again(choice, i, job, -with_share(job, share)$time_share[["log"]])
-  one_test(choice, i, "limit", choice$options[["option"]][i], stats::median(d[["finish_s"]]), stats::median(d[["cost"]]),
+  one_test(choice, i, "limit", choice$options[["option"]][i], stats::median(d[["finish_s"]]),
+           stats::median(d[["cost"]]),
            1 / sqrt(share), fits_asked(d, choice), "Half the samples",
            sprintf(", with %.2f times the noise (one over the root of the samples)", 1 / sqrt(share)))
 }

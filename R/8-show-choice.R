@@ -68,7 +68,7 @@ leading_options <- function(choice, most = 5) {
   utils::head(order, most)
 }
 
-stage_words <- c(prepare_s = "pack", upload_s = "upload", wait_s = "wait", start_s = "start and load",
+stage_words <- c(held_s = "held back", prepare_s = "pack", upload_s = "upload", wait_s = "wait", start_s = "start and load",
                  prepass_s = "pre-pass", render_s = "render", closed_s = "closed hours", download_s = "download",
                  encode_s = "encode")
 
@@ -79,7 +79,7 @@ plot_timeline <- function(choice) {
   d <- d[is.finite(d[["finish_s"]]), , drop = FALSE]
   option <- choice$options[["option"]][i]
   if (!nrow(d)) stop_input("figure", "never finishes, so that it has no timeline", option, "Choose another option.")
-  ends <- t(apply(as.matrix(d[stage_columns]), 1, cumsum)) + choice$forecast$options[["begin_s"]][i] * 0
+  ends <- t(apply(as.matrix(d[stage_columns]), 1, cumsum))
   middle <- apply(ends, 2, stats::median)
   x <- data.frame(stage = stage_words[stage_columns], from = c(0, middle[-length(middle)]), to = middle,
                   low = apply(ends, 2, quantile_of, 0.1), high = apply(ends, 2, quantile_of, 0.9),
@@ -103,8 +103,8 @@ plot_timeline <- function(choice) {
     ggplot2::scale_x_continuous(breaks = even_ticks, labels = tick_labels, limits = c(0, NA),
                                 expand = ggplot2::expansion(mult = c(0.01, 0.22))) +
     ggplot2::labs(x = "time from now", y = NULL, title = paste0(option, ": longest is ", longest),
-                  caption = paste0("The chain of events that decides the end. Bars: medians; lines: when a stage ends, ",
-                                   "middle 80 % of ", nrow(d), " draws;\nin brackets its mean share of the whole.",
+                  caption = paste0("The chain of events that decides the end. Bars: medians; lines: when a stage ",
+                                   "ends, middle 80 % of ", nrow(d), " draws;\nin brackets its mean share of the whole.",
                                    if (is.finite(choice$deadline_s)) " Dashed: deadline."),
                   alt = paste0("Stages of ", option, ": ", paste0(rev(levels(x$stage)), " ", x$label, collapse = ", "),
                                ".")) +
@@ -123,7 +123,8 @@ plot_chance <- function(choice) {
   x <- x[is.finite(x$finish), , drop = FALSE]
   x$option <- factor(x$option, choice$options[["option"]][at])
   ends <- x[!duplicated(x$option, fromLast = TRUE), , drop = FALSE]
-  late <- 1.5 * max(vapply(split(x$finish, x$option), function(f) if (length(f)) f[ceiling(0.95 * length(f))] else 0, 0))
+  nearly_all <- vapply(split(x$finish, x$option), function(f) if (length(f)) f[ceiling(0.95 * length(f))] else 0, 0)
+  late <- 1.5 * max(nearly_all)
   unit <- if (late > 6 * 3600) 3600 else if (late > 600) 60 else 1
   ggplot2::ggplot(x, ggplot2::aes(.data[["finish"]] / unit, .data[["chance"]], colour = .data[["option"]],
                                   linetype = .data[["option"]])) +
@@ -139,8 +140,10 @@ plot_chance <- function(choice) {
     ggplot2::labs(x = paste0(c("1" = "seconds", "60" = "minutes", "3600" = "hours")[[paste(unit)]], " from now"),
                   y = "chance to be done",
                   title = paste0("Done by when? ", choice_title(choice)),
-                  caption = paste0("Share of ", choice$forecast$n, " draws that have finished. Grey: the chance asked, ",
-                                   percent(choice$confidence), ".", if (is.finite(choice$deadline_s)) " Dashed: deadline."),
+                  caption = paste0("Share of ", choice$forecast$n,
+                                   " draws that have finished. Grey: the chance asked, ",
+                                   percent(choice$confidence), ".",
+                                   if (is.finite(choice$deadline_s)) " Dashed: deadline."),
                   alt = paste0("Chance to be done against time, ", length(at), " options: ",
                                toString(choice$options[["option"]][at]), ".")) +
     plain_theme()

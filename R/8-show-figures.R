@@ -12,19 +12,19 @@ plain_theme <- function() {
 #'
 #' `autoplot()` of a choice: cost against finish time, the middle 80 % of draws as crossed ranges, deadline and budget
 #' as lines, the pick marked; or what else `show` names. Of a frame curve: seconds along the shot with its 80 % band and
-#' the probes. Of timings: seconds along the shot, or the run in its order. Of a comparison: ratios with their intervals,
-#' on an axis of factors. Of a scaling fit: time and efficiency over the number. Of a speed fit: rigs with their
-#' intervals. Of a backtest: how far each method was off.
+#' the probes. Of timings: seconds along the shot, or the run in its order. Of a comparison: ratios with their
+#' intervals, on an axis of factors. Of a scaling fit: time and efficiency over the number. Of a speed fit: rigs with
+#' their intervals. Of a backtest: how far each method was off.
 #'
 #' @param object A [choose_option()] choice, a [frame_curve()], [timings()], or the result of [compare_timings()],
 #' [fit_limit()],
 #'   [fit_scaling()], [fit_speeds()] or [backtest()].
 #' @param show For a choice, `"tradeoff"`: cost against finish time; `"timeline"`: the stages of the pick (or of the
 #'   option that misses by least) behind each other, with their spread; `"chance"`: the chance to be done by each hour,
-#'   for the leading options; `"cost"`: what the cost of the leading options is made of; `"frames"`: usable frames against
-#'   time, with what a spend cap stops. For timings, `"frames"`: time per frame along each shot; `"order"`: each trial's
-#'   time over the mean of its setting, in the order they ran, warm-up marked, with the drift that [bench_findings()]
-#'   looks for.
+#'   for the leading options; `"cost"`: what the cost of the leading options is made of; `"frames"`: usable frames
+#'   against time, with what a spend cap stops. For timings, `"frames"`: time per frame along each shot; `"order"`: each
+#'   trial's time over the mean of its setting, in the order they ran, warm-up marked, with the drift that
+#'   [bench_findings()] looks for.
 #' @param ... Not used.
 #' @return A ggplot, with a text alternative as its `alt` label.
 #' @section Conditions: `clockpigeon_error_package` when ggrepel, which places the labels of choices, is missing;

@@ -74,7 +74,8 @@ forecast_lines <- function(x, width = terminal_width(), most = 16) {
   ranges <- range_columns(table[shown, ])
   frames <- sum(vapply(x$job$shots, function(shot) length(shot$frames), 0L))
   c(
-    wrap_lines(paste0("Forecast of ", frames, " frames with ", engine_words(x), ": time from now and cost, as 10 %, 50 %",
+    wrap_lines(paste0("Forecast of ", frames, " frames with ", engine_words(x),
+                      ": time from now and cost, as 10 %, 50 %",
                       " and 90 % points of ", x$n, " draws"), width), "",
     text_table(data.frame(" " = ifelse(best[shown], "*", ""), option = table[["option"]][shown], ranges,
                           evidence = table[["evidence"]][shown], check.names = FALSE),
@@ -178,7 +179,8 @@ choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12)
     titled("What would change it:", changes[["says"]]), titled("What else could be done:", worth_tests(x)[["says"]]),
     titled("Not taken:", if (length(others)) paste0(names(others), ": ", others)),
     if (any(claims <- rows[["pick"]] & rows[["evidence"]] %in% c("claimed", "assumed"))) {
-      c("", wrap_lines(paste0("Warning: the pick rests on a speed that is ", rows[["evidence"]][claims], ", not measured. ",
+      c("", wrap_lines(paste0("Warning: the pick rests on a speed that is ", rows[["evidence"]][claims],
+                              ", not measured. ",
                               "clockpigeon choose --test-frames 3 says what a trial would be worth."), width))
     },
     "", wrap_lines(basis_lines(x$forecast), width)

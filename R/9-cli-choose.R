@@ -78,7 +78,8 @@ cli_choose <- function(args) {
   split <- if (o$split) split_choice(choice)
   changes <- if (o$format == "table" || length(o$record)) break_even(choice)
   cli_emit(choice$options, o$format, function() {
-    c(choice_lines(choice, changes = changes), if (length(trials)) trial_lines(trials), if (length(split)) split_lines(split))
+    c(choice_lines(choice, changes = changes), if (length(trials)) trial_lines(trials),
+      if (length(split)) split_lines(split))
   })
   cli_figure(choice, o$figure, show = o$show)
   if (length(o$record)) cli_note("record: ", paste(record_choice(choice, o$record, changes), collapse = ", "))

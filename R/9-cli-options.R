@@ -115,7 +115,8 @@ cli_options <- list(
 )
 
 cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]",
-                   check = "[SHOT]", forecast = "[JOB]", choose = "[JOB]", report = "[JOB]", scan = "SCENE", pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE",
+                   check = "[SHOT]", forecast = "[JOB]", choose = "[JOB]", report = "[JOB]", scan = "SCENE",
+                   pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE",
                    import = "FILE...",
                    help = "[COMMAND]")
 

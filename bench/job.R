@@ -1,7 +1,7 @@
 # The real check: jobs of 100 frames and more, rendered for real on a local pool of two slots. For each of ten: five
-# frames are measured in the pool beforehand, the job is forecast from them, then all of it is rendered; does the time it
-# took lie in the forecast's middle 80 %? Seven jobs of the built-in engine, three of POV-Ray. What earlier jobs of the run
-# taught is in the ledger, as in a project. Prints `name value unit`.
+# frames are measured in the pool beforehand, the job is forecast from them, then all of it is rendered; does the time
+# it took lie in the forecast's middle 80 %? Seven jobs of the built-in engine, three of POV-Ray. What earlier jobs of
+# the run taught is in the ledger, as in a project. Prints `name value unit`.
 #
 #   Rscript bench/job.R [FRAMES]      alone on the machine: it times what it runs
 suppressPackageStartupMessages(library(clockpigeon))

@@ -198,7 +198,7 @@ twin_outcome <- function(d, way) {
   from <- max(from, d$t$prepassed)
   s <- function(a, b) (b - a) / 1e6
   inside <- open_time(way$open, d$t$prepassed, from) / 1e6
-  list(finish_s = if (all(is.finite(d$done))) home / 1e6 + d$encode else Inf, prepare_s = d$t$prepared / 1e6,
+  list(finish_s = if (all(is.finite(d$done))) home / 1e6 + d$encode else Inf, held_s = way$begin, prepare_s = d$t$prepared / 1e6 - way$begin,
        upload_s = s(d$t$prepared, d$t$sent), wait_s = s(d$t$sent, d$t$hired), start_s = s(d$t$hired, d$t$started),
        prepass_s = s(d$t$started, d$t$prepassed), render_s = inside, closed_s = s(d$t$prepassed, from) - inside,
        download_s = s(from, home), encode_s = d$encode, frames_done = length(usable),

@@ -5,7 +5,8 @@ job_ledger <- function(jobs = 6, drift = 0.1) {
     seconds <- 20 * exp(0.3 * sin(seq_len(60) / 12 + j) + rnorm(60, 0, 0.05))
     day <- as.POSIXct("2026-11-01", tz = "UTC") + 86400 * j
     row <- function(frame, wall, began, plan) some_timings(wall, frame = as.integer(frame), scene = paste0("scene", j),
-                                                           measured_at = format(began, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"),
+                                                           measured_at = format(began, "%Y-%m-%dT%H:%M:%SZ",
+                                                                                tz = "UTC"),
                                                            plan_id = plan)
     probes <- c(5, 17, 30, 43, 55)
     walls <- seconds * exp(rnorm(1, 0, drift))
@@ -38,7 +39,8 @@ test_that("whole jobs of the ledger are forecast from what was known before them
 test_that("the machine's drift from session to session is learned", {
   job <- function(drift) {
     rows <- job_ledger(12, drift)
-    shot <- structure(list(shot = "s", scene = "scene1", frames = 1:60, cuts = integer(), size = c(width = 160L, height = 90L),
+    shot <- structure(list(shot = "s", scene = "scene1", frames = 1:60, cuts = integer(),
+                           size = c(width = 160L, height = 90L),
                            limit = list(samples = 8L), upload = 0, frame_size = 0), class = "shot")
     render_job(shot, "e", rows)$drift_sd
   }

@@ -34,7 +34,8 @@ test_that("unknown speed, rate or link is a reason, never a guess", {
 now <- as.POSIXct("2026-11-24 12:00", tz = "UTC")  # a Tuesday, noon in Lisbon
 demo_job <- function(...) {
   project <- read_project(demo_file())
-  render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates, time_zone = "Europe/Lisbon", ...)
+  render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates, time_zone = "Europe/Lisbon",
+             ...)
 }
 film_options <- function(..., job = demo_job()) plan_options(job, read_project(demo_file())$sites, ..., now = now)
 

@@ -35,8 +35,8 @@ test_that("a later deadline or larger budget at which another wins is told", {
 
 test_that("all of a card's prices are scaled, and nothing else", {
   project <- read_project(demo_file())
-  usage <- data.frame(node = 1:2, activity = "render", seconds = c(4000, 9000), frames = c(3, 4), megapixels = 2, gb = 1,
-                      days = 2, began = "2026-11-03 07:00")
+  usage <- data.frame(node = 1:2, activity = "render", seconds = c(4000, 9000), frames = c(3, 4), megapixels = 2,
+                      gb = 1, days = 2, began = "2026-11-03 07:00")
   for (site in project$sites) {
     site$balances <- list()
     twice <- clockpigeon:::scaled_prices(site, 2)

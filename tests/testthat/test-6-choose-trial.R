@@ -34,7 +34,8 @@ test_that("what a trial saves on average agrees with the closed form of two norm
 test_that("sites left out for an unknown speed are tried on too", {
   project <- read_project(demo_file())
   job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates, time_zone = "UTC")
-  options <- plan_options(job, project$sites[c("attic", "highgarret")], now = as.POSIXct("2026-11-24 20:00", tz = "UTC"))
+  options <- plan_options(job, project$sites[c("attic", "highgarret")],
+                          now = as.POSIXct("2026-11-24 20:00", tz = "UTC"))
   x <- choose_option(forecast_job(job, options, draws = 200), "3 h")
   v <- as.data.frame(trial_value(x))
   expect_identical(v$evidence[v$site == "highgarret"], "unknown")

@@ -1,6 +1,7 @@
 film_choice <- function(..., shot = "gears", only = NULL) {
   project <- read_project(demo_file())
-  job <- render_job(project$shots[shot], "sundew", example_timings(), rates = project$rates, time_zone = "Europe/Lisbon")
+  job <- render_job(project$shots[shot], "sundew", example_timings(), rates = project$rates,
+                    time_zone = "Europe/Lisbon")
   options <- plan_options(job, project$sites, only = only, now = as.POSIXct("2026-11-24 20:00", tz = "UTC"))
   choose_option(forecast_job(job, options, draws = 200), ...)
 }
