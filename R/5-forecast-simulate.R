@@ -110,8 +110,8 @@ simulate_option <- function(job, option, site, seconds, seed, now, before = 0, k
   out
 }
 
-stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s", "download_s",
-                   "encode_s")
+stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s",
+                   "download_s", "encode_s")
 
 simulate_way <- function(job, option, site, way, seconds, seed, now, before, keep, rate_card) {
   way$speed <- c(option$log_speed, option$speed_se, option$speed_df)

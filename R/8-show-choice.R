@@ -17,6 +17,7 @@ plot_tradeoff <- function(object) {
   need_package("ggrepel", "figures of choices")
   x <- as_frame(object$options)
   x <- x[is.finite(x[["finish_p50"]]), , drop = FALSE]
+  if (!nrow(x)) refuse_unfinished("no option")
   x[["standing"]] <- factor(ifelse(x[["pick"]], "the pick", ifelse(x[["fits"]], "fits", "does not fit")),
                             names(standing_colours))
   # Names of those that matter; with many options the rest stays without.
@@ -40,6 +41,11 @@ plot_tradeoff <- function(object) {
                   y = paste0("cost (", object$forecast$job$currency, ")"), colour = NULL, shape = NULL,
                   title = choice_title(object), caption = figure_basis(object$forecast), alt = choice_alt(object)) +
     plain_theme()
+}
+
+refuse_unfinished <- function(option) {
+  stop_input("figure", paste(option, "finishes in any draw"), "the choice",
+             "Raise the spend cap, or show = \"frames\".")
 }
 
 # Deadline and budget as lines with their names and values.
@@ -68,9 +74,9 @@ leading_options <- function(choice, most = 5) {
   utils::head(order, most)
 }
 
-stage_words <- c(held_s = "held back", prepare_s = "pack", upload_s = "upload", wait_s = "wait", start_s = "start and load",
-                 prepass_s = "pre-pass", render_s = "render", closed_s = "closed hours", download_s = "download",
-                 encode_s = "encode")
+stage_words <- c(held_s = "held back", prepare_s = "pack", upload_s = "upload", wait_s = "wait",
+                 start_s = "start and load", prepass_s = "pre-pass", render_s = "render", closed_s = "closed hours",
+                 download_s = "download", encode_s = "encode")
 
 # The stages of the longest chain of events behind each other, at their medians; whiskers from when a stage could end.
 plot_timeline <- function(choice) {
@@ -78,7 +84,7 @@ plot_timeline <- function(choice) {
   d <- option_rows(choice$forecast, i)
   d <- d[is.finite(d[["finish_s"]]), , drop = FALSE]
   option <- choice$options[["option"]][i]
-  if (!nrow(d)) stop_input("figure", "never finishes, so that it has no timeline", option, "Choose another option.")
+  if (!nrow(d)) refuse_unfinished("no option")
   ends <- t(apply(as.matrix(d[stage_columns]), 1, cumsum))
   middle <- apply(ends, 2, stats::median)
   x <- data.frame(stage = stage_words[stage_columns], from = c(0, middle[-length(middle)]), to = middle,
@@ -104,7 +110,8 @@ plot_timeline <- function(choice) {
                                 expand = ggplot2::expansion(mult = c(0.01, 0.22))) +
     ggplot2::labs(x = "time from now", y = NULL, title = paste0(option, ": longest is ", longest),
                   caption = paste0("The chain of events that decides the end. Bars: medians; lines: when a stage ",
-                                   "ends, middle 80 % of ", nrow(d), " draws;\nin brackets its mean share of the whole.",
+                                   "ends, middle 80 % of ", nrow(d),
+                                   " draws;\nin brackets its mean share of the whole.",
                                    if (is.finite(choice$deadline_s)) " Dashed: deadline."),
                   alt = paste0("Stages of ", option, ": ", paste0(rev(levels(x$stage)), " ", x$label, collapse = ", "),
                                ".")) +
@@ -121,6 +128,7 @@ plot_chance <- function(choice) {
     data.frame(option = choice$options[["option"]][i], finish = finish[keep], chance = chance[keep])
   }))
   x <- x[is.finite(x$finish), , drop = FALSE]
+  if (!nrow(x)) refuse_unfinished("no option")
   x$option <- factor(x$option, choice$options[["option"]][at])
   ends <- x[!duplicated(x$option, fromLast = TRUE), , drop = FALSE]
   nearly_all <- vapply(split(x$finish, x$option), function(f) if (length(f)) f[ceiling(0.95 * length(f))] else 0, 0)

@@ -59,6 +59,7 @@ test_that("waiting and speed have the spread that the card and the evidence give
   options <- plan_options(job, site)[1, ]
   options$log_speed <- 0
   options$speed_se <- 0.25
+  options$speed_df <- Inf
   d <- forecast_job(job, options, draws = 20000, seed = 2)$draws
   expect_equal(quantile(d$wait_s, c(0.5, 0.9), names = FALSE), c(60, 240), tolerance = 0.05)
   expect_equal(sd(log(d$render_s)), 0.25, tolerance = 0.03)

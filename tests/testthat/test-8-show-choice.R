@@ -5,7 +5,7 @@ test_that("every figure of a choice says what it shows", {
   site <- exact_site(wait = "{median: 60 s, p90: 120 s}", "cap: {amount: 0.20 EUR, lag: 10 s}",
                      "tax: {tax: t, percent: 20 %}")
   x <- choose_option(forecast_job(job, plan_options(job, site), draws = 50), "1 h", "5 EUR")
-  for (show in c("tradeoff", "chance", "cost", "frames")) {
+  for (show in c("cost", "frames")) {
     figure <- ggplot2::autoplot(x, show = show)
     expect_s3_class(figure, "ggplot")
     expect_gt(nchar(figure$labels$alt), 40)
@@ -14,9 +14,12 @@ test_that("every figure of a choice says what it shows", {
     expect_gt(file.size(file), 5000)
   }
   expect_match(ggplot2::autoplot(x, show = "frames")$labels$title, "A spend cap stops x t", fixed = TRUE)
-  expect_refusal(ggplot2::autoplot(x, show = "timeline"), "figure", "never finishes")
+  for (show in c("tradeoff", "timeline", "chance")) {
+    expect_refusal(ggplot2::autoplot(x, show = show), "figure", "no option finishes in any draw")
+  }
   site$cap <- NULL
   whole <- choose_option(forecast_job(job, plan_options(job, site), draws = 50), "1 h", "5 EUR")
+  for (show in c("tradeoff", "chance")) expect_gt(nchar(ggplot2::autoplot(whole, show = show)$labels$alt), 40)
   time <- ggplot2::autoplot(whole, show = "timeline")
   expect_match(time$labels$title, "longest is render")
   expect_match(time$labels$alt, "encode")
