@@ -95,6 +95,7 @@ fewer_draws <- function(state, n = 500) {
 # Frame times of each engine, version and limit, made once.
 frame_memory <- function(forecast, n) {
   made <- list()
+  n <- min(vapply(forecast$jobs, kept_draws, 0, n = n))
   function(key) {
     if (is.null(made[[key]])) made[[key]] <<- frame_draws(forecast$jobs[[key]], n, forecast$seed)
     made[[key]]

@@ -172,7 +172,14 @@ run_again <- function(choice, i) {
   job <- option_job(forecast$options, i)
   option <- as.list(as_frame(forecast$options)[i, , drop = FALSE])
   simulate_option(job, option, attr(forecast$options, "sites")[[option$site]],
-                  frame_draws(job, min(forecast$n, 1000), forecast$seed), forecast$seed, forecast$made_at, keep = TRUE)
+                  frame_draws(job, kept_draws(job, forecast$n), forecast$seed), forecast$seed, forecast$made_at,
+                  keep = TRUE)
+}
+
+# All draws, unless their frames are too many to be held at once: then the first of them.
+kept_draws <- function(job, n) {
+  frames <- sum(vapply(job$shots, function(shot) length(shot$frames), 0L))
+  max(16, min(n, most_cells %/% frames))
 }
 
 evidence_sentence <- function(choice, i, option, job) {

@@ -41,7 +41,8 @@ one_test <- function(choice, i, test, option, finish, cost, noise, fits, what, a
   says <- paste0(what, " ", change_words(saves, "saves", "costs", "more", function(x) format_money(x, currency)),
                  " and ",
                  change_words(saves_s, "ends", "ends", c("sooner", "later"), format_duration), also, ": ",
-                 if (!fits) "it would not fit." else if (saves > 0 || saves_s > 0 && saves >= 0) "worth a thought."
+                 if (!fits) "it would not fit." else if (is.na(choice$pick)) "it would fit."
+                 else if (saves > 0 || saves_s > 0 && saves >= 0) "worth a thought."
                  else "not worth it.")
   list(data.frame(test = test, option = option, finish_s = finish, cost = cost, saves_s = saves_s, saves = saves,
                   noise = noise, fits = fits, says = says))
@@ -82,7 +83,7 @@ again <- function(choice, i, job, log_speed = 0) {
   option <- as.list(as_frame(forecast$options)[i, , drop = FALSE])
   option$log_speed <- option$log_speed + log_speed
   simulate_option(job, option, attr(forecast$options, "sites")[[option$site]],
-                  frame_draws(job, min(forecast$n, 1000), forecast$seed), forecast$seed, forecast$made_at)
+                  frame_draws(job, kept_draws(job, forecast$n), forecast$seed), forecast$seed, forecast$made_at)
 }
 
 test_limit <- function(choice, i, share = 0.5) {

@@ -152,7 +152,7 @@ choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12)
   body <- data.frame(
     " " = ifelse(rows[["pick"]], ">", ifelse(rows[["fits"]], "+", " ")), option = rows[["option"]],
     "chance|in time" = percent(rows[["p_deadline"]]), "chance|budget" = percent(rows[["p_budget"]]),
-    ranges, check.names = FALSE
+    ranges, "speed is" = rows[["evidence"]], check.names = FALSE
   )
   if (is.infinite(x$deadline_s)) body[["chance|in time"]] <- NULL
   if (is.infinite(x$budget)) body[["chance|budget"]] <- NULL
@@ -168,8 +168,8 @@ choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12)
   titled <- function(title, lines) if (length(lines)) c("", title, said(lines))
   c(
     wrap_lines(choice_question(x), width), "",
-    text_table(body, right = setdiff(names(body), c(" ", "option")), spare = spare_ranges(names(ranges)),
-               width = width, mark = which(rows[["pick"]])),
+    text_table(body, right = setdiff(names(body), c(" ", "option", "speed is")),
+               spare = c("speed is", spare_ranges(names(ranges))), width = width, mark = which(rows[["pick"]])),
     "> the pick   + fits too", hidden_line(nrow(table) - length(shown)), "",
     if (length(x$stale)) {
       c(wrap_lines(paste0("Warning: changed since the forecast, so forecast again: the rate card of ",

@@ -95,7 +95,7 @@ split_choice <- function(choice) {
   # Where no deadline or budget is asked, none binds the split.
   limit <- function(x) if (is.finite(x)) x
   split_job(forecast$job, forecast$options, limit(choice$deadline_s), limit(choice$budget), choice$confidence,
-            min(forecast$n, 1000), forecast$seed)
+            kept_draws(forecast$job, forecast$n), forecast$seed)
 }
 
 choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L

@@ -2,7 +2,10 @@ test_that("a job file, or options over it, ask the question; the answer fits 80 
   withr::local_dir(local_project())
   withr::local_envvar(COLUMNS = "80", NO_COLOR = "1")
   status <- NULL
-  out <- capture.output(status <- cli(c("choose", "film", "--draws", "200", "--test-frames", "3")), type = "output")
+  asked <- c("choose", "film", "--draws", "200", "--test-frames", "3", "--only", "attic,quayside,loftnights,now",
+             if (requireNamespace("lpSolve", quietly = TRUE)) "--split")
+  out <- capture.output(status <- cli(asked), type = "output")
+  if ("--split" %in% asked) expect_match(out, "^Split over several sites:", all = FALSE)
   expect_identical(status, 0L)
   expect_lte(max(nchar(out)), 80)
   expect_match(out, "Asked: done by Fri", all = FALSE)
