@@ -47,6 +47,12 @@ forecast_job <- function(job, options, draws = 2000, seed = 1, progress = FALSE)
 # Frames of at most so many numbers are held at once: 40 MB. Larger jobs go block by block of draws.
 most_cells <- 5e6
 
+# All draws, unless their frames are too many to be held at once: then the first of them.
+kept_draws <- function(job, n) {
+  frames <- sum(vapply(job$shots, function(shot) length(shot$frames), 0L))
+  max(16, min(n, most_cells %/% frames))
+}
+
 # The draws of all options, option by option. Frame times are made once for each engine, version and limit.
 option_draws <- function(options, draws, seed, progress = FALSE) {
   jobs <- attr(options, "jobs")

@@ -176,12 +176,6 @@ run_again <- function(choice, i) {
                   keep = TRUE)
 }
 
-# All draws, unless their frames are too many to be held at once: then the first of them.
-kept_draws <- function(job, n) {
-  frames <- sum(vapply(job$shots, function(shot) length(shot$frames), 0L))
-  max(16, min(n, most_cells %/% frames))
-}
-
 evidence_sentence <- function(choice, i, option, job) {
   site <- attr(choice$forecast$options, "sites")[[option$site]]
   tier <- site$tiers[[match(option$tier, vapply(site$tiers, `[[`, "", "tier"))]]

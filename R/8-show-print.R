@@ -195,10 +195,9 @@ trial_lines <- function(x, width = terminal_width()) {
 split_lines <- function(x, width = terminal_width()) {
   parts <- as_frame(x$parts)
   c("", "Split over several sites:", if (nrow(parts)) {
-    c(text_table(data.frame(option = parts[["option"]], frames = parts[["frames"]], work = percent(parts[["share"]]),
-                            "done after" = format_duration(parts[["finish_p50"]]),
-                            cost = format_money(parts[["cost_p50"]]), check.names = FALSE),
-                 right = c("work", "done after", "cost"), width = width), "")
+    wrap_lines(paste0(parts[["option"]], ": ", parts[["frames"]], " (", percent(parts[["share"]]),
+                      " of the work), done ",
+                      "after ", format_duration(parts[["finish_p50"]]), ", ", format_money(parts[["cost_p50"]])), width)
   }, wrap_lines(x$says, width))
 }
 
