@@ -62,6 +62,7 @@ place_fields <- function() list(
   start = field(spread_field),
   install = field(spread_field, default = no_spread),
   share = field(percent_field, default = 100),
+  node_spread = field(percent_field, default = 0),
   troubles = field(record_of(trouble_fields()), default = no_troubles),
   open = field(records_of(hours_fields())),
   can = field(record_of(can_fields()), default = list())
@@ -142,7 +143,8 @@ selling_fields <- function() list(
 #' its `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100
 #' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `speeds` (a list of `engine`,
 #' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and `install` of what it
-#' needs (each a duration, or its `median` and `p90`, or `none`); the `share` of a node that rendering may use; `open`,
+#' needs (each a duration, or its `median` and `p90`, or `none`); the `share` of a node that rendering may use, and
+#' `node_spread`, how unlike the nodes are in speed (their sd as a share); `open`,
 #' the hours in which it may render; `troubles` (`fails`: share of runs of a frame that fail, `retries` of them;
 #' `vanish` and `freeze`: share of nodes that do in an hour, `notice` until that is seen, whether they are `replaced`);
 #' `can`, what it can do: `versions` of engines, `add_ons` and `hosts` (names, each with its versions), `devices` (cpu,

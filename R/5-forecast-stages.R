@@ -98,7 +98,8 @@ option_way <- function(job, option, site, now) {
   parts <- option_parts(job, option, site)
   linked <- length(site$link) > 0
   job_way(
-    nodes = option$nodes, speed = option_speed(job, option, site), begin_s = option$begin_s,
+    nodes = option$nodes, speed = option_speed(job, option, site),
+    node_sd = log1p(first_of(site$node_spread, 0) / 100), begin_s = option$begin_s,
     prepare = stages$pack$time, wait = stages$wait$time, start = stages$start$time, install = stages$install$time,
     merge = stages$merge$time, encode = stages$encode$time,
     upload = if (linked) sum(vapply(job$shots, `[[`, 0, "upload")) else 0,

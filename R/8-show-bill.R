@@ -101,7 +101,7 @@ card_lines <- function(site, width = terminal_width()) {
                   first_of(site$source, "no source"), ".")
   rest <- c(
     vapply(site$tiers, tier_words, ""), vapply(site$hires, hire_words, "", site = site, money = money),
-    if (length(also)) paste0("Also: ", toString(also), "."),
+    if (length(also)) paste0("Also: ", toString(also), "."), running_words(site, money),
     if (length(site$open)) paste0("May render: ", paste(format_hours(site$open), collapse = "; "), " (", site$time_zone,
                                   ")."),
     if (length(site$community)) community_words(site, money),
@@ -123,11 +123,36 @@ charge_row <- function(x, site, money) {
 }
 
 tier_words <- function(tier) {
-  wait <- if (length(tier$wait) && tier$wait$median_s > 0) {
-    paste0(", waits ", format_duration(tier$wait$median_s), " (one in ten over ", format_duration(tier$wait$p90_s), ")")
+  wait <- if (length(tier$wait) && tier$wait$median_s > 0) paste0(", waits ", varying_words(tier$wait))
+  quiet <- if (length(tier$quiet)) {
+    paste0("; in quiet hours (", paste(format_hours(tier$quiet$hours), collapse = "; "), ") ",
+           varying_words(tier$quiet$wait))
   }
   paste0("Tier ", tier$tier, ": ", toString(tier$nodes), " nodes at once",
-         if (tier$factor != 1) paste0(", price times ", tier$factor), wait, ".")
+         if (tier$factor != 1) paste0(", price times ", tier$factor), wait, quiet, ".")
+}
+
+varying_words <- function(time) {
+  if (time$p90_s <= time$median_s) return(format_duration(time$median_s))
+  paste0(format_duration(time$median_s), " (one in ten over ", format_duration(time$p90_s), ")")
+}
+
+# How machines start there, what goes wrong, and when a spend cap stops a job.
+running_words <- function(site, money) {
+  trouble <- site$troubles
+  wrong <- c(if (trouble$fails > 0) paste0(trouble$fails, " % of runs fail, tried again ", trouble$retries, " times"),
+             if (trouble$vanish > 0) paste0(trouble$vanish, " % of nodes vanish in an hour"),
+             if (trouble$freeze > 0) paste0(trouble$freeze, " % of nodes freeze in an hour"))
+  c(
+    if (length(site$start) && site$start$median_s > 0) paste0("A machine starts in ", varying_words(site$start), "."),
+    if (site$install$median_s > 0) paste0("Installing takes ", varying_words(site$install), "."),
+    if (site$node_spread > 0) paste0("Nodes differ in speed by ", site$node_spread, " %."),
+    if (site$share < 100) paste0("Rendering may use ", site$share, " % of a node."),
+    if (length(wrong)) paste0("What goes wrong: ", toString(wrong), "."),
+    if (length(site$cap)) paste0("Stops a job ", format_duration(site$cap$lag), " after ", money(site$cap$amount),
+                                 " have been used; frames in flight are paid and lost."),
+    if (site$release == "end") "Machines are given back when all frames are done."
+  )
 }
 
 hire_words <- function(hire, site, money) {

@@ -38,6 +38,7 @@ test_that("waits, packing and pre-pass of the files reach the way", {
                    prepass = list(frames = 4L, each = list(median_s = 5, p90_s = 9), on = "one"),
                    encode = list(median_s = 8, p90_s = 8))
   site <- exact_site("install: 50 s", "share: 50 %", "troubles: {fails: 2 %, vanish: 10 %}", "release: end",
+                     "node_spread: 20 %",
                      "cap: {amount: 9 EUR, lag: 1 min}")
   site$can$spreads <- c("frames", "layers")
   option <- as.list(as.data.frame(plan_options(job, site, spreads = "layers")))
@@ -49,5 +50,6 @@ test_that("waits, packing and pre-pass of the files reach the way", {
   expect_true(way$prepass_on_one && way$until_end)
   expect_equal(c(way$merge[1], way$encode[1], way$fails, way$vanish, way$cap, way$cap_lag),
                c(2, 8, 0.02, -log(0.9), 9, 60))
+  expect_equal(way$node_sd, log(1.2))
   expect_equal(option$speed, 0.5)
 })

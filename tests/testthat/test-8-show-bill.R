@@ -26,3 +26,12 @@ test_that("all cards fit a line each, and one card says all it has", {
   expect_match(card("undertow"), "10.00 shells an hour of Quern 40")
   expect_match(card("undertow"), "frames of at most 20m00s on a Quern 40", fixed = TRUE)
 })
+
+test_that("a card says how machines start, what goes wrong, its quiet hours and its cap", {
+  project <- read_project(demo_file())
+  card <- function(name) paste(clockpigeon:::card_lines(project$sites[[name]], 300), collapse = "\n")
+  expect_match(card("undertow"), "3 % of runs fail, tried again 2 times, 4 % of nodes vanish in an hour", fixed = TRUE)
+  expect_match(card("tollhouse"), "Installing takes 2m00s (one in ten over 4m00s)", fixed = TRUE)
+  expect_match(card("coppice"), "in quiet hours (daily 20:00-06:00) 5m00s", fixed = TRUE)
+  expect_match(card("highgarret"), "Stops a job 10m00s after 120.00 EUR have been used", fixed = TRUE)
+})
