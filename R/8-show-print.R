@@ -72,17 +72,33 @@ forecast_lines <- function(x, width = terminal_width(), most = 16) {
   best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], ifelse(is.na(noise), Inf, noise))
   shown <- sort(utils::head(order(!best, table[["cost_p50"]]), most))
   ranges <- range_columns(table[shown, ])
+  groups <- option_groups(x$options, table[["option"]], shown)
   frames <- sum(vapply(x$job$shots, function(shot) length(shot$frames), 0L))
   c(
     wrap_lines(paste0("Forecast of ", frames, " frames with ", engine_words(x),
                       ": time from now and cost, as 10 %, 50 %",
                       " and 90 % points of ", x$n, " draws"), width), "",
-    text_table(data.frame(" " = ifelse(best[shown], "*", ""), option = table[["option"]][shown], ranges,
+    text_table(data.frame(" " = ifelse(best[shown], "*", ""), option = groups$names, ranges,
                           evidence = table[["evidence"]][shown], check.names = FALSE),
-               right = names(ranges), spare = c("evidence", spare_ranges(names(ranges))), width = width),
+               sections = groups$sections, right = names(ranges), spare = c("evidence", spare_ranges(names(ranges))),
+               width = width),
     "* no other is as early, as cheap and as clean", hidden_line(nrow(table) - length(shown)),
     "", wrap_lines(basis_lines(x), width)
   )
+}
+
+# Names without engine and limit, and these as headings, where a table has several.
+option_groups <- function(options, names, shown) {
+  rows <- as_frame(options)[shown, , drop = FALSE]
+  group <- paste0(rows[["engine"]], " ", rows[["version"]], ", ", rows[["limit"]])
+  if (length(unique(group)) < 2) return(list(names = names[shown], sections = NULL))
+  short <- names[shown]
+  for (i in seq_along(short)) {
+    for (part in c(paste(rows[["engine"]][i], rows[["version"]][i]), rows[["limit"]][i])) {
+      short[i] <- sub(paste0(", ", part), "", short[i], fixed = TRUE)
+    }
+  }
+  list(names = short, sections = group)
 }
 
 hidden_line <- function(n) {
@@ -149,8 +165,9 @@ choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12)
   shown <- sort(utils::head(order, most))
   rows <- table[shown, ]
   ranges <- range_columns(rows)
+  groups <- option_groups(x$forecast$options, table[["option"]], shown)
   body <- data.frame(
-    " " = ifelse(rows[["pick"]], ">", ifelse(rows[["fits"]], "+", " ")), option = rows[["option"]],
+    " " = ifelse(rows[["pick"]], ">", ifelse(rows[["fits"]], "+", " ")), option = groups$names,
     "chance|in time" = percent(rows[["p_deadline"]]), "chance|budget" = percent(rows[["p_budget"]]),
     ranges, "speed is" = rows[["evidence"]], check.names = FALSE
   )
@@ -169,7 +186,8 @@ choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12)
   c(
     wrap_lines(choice_question(x), width), "",
     text_table(body, right = setdiff(names(body), c(" ", "option", "speed is")),
-               spare = c("speed is", spare_ranges(names(ranges))), width = width, mark = which(rows[["pick"]])),
+               spare = c("speed is", spare_ranges(names(ranges))), width = width, mark = which(rows[["pick"]]),
+               sections = groups$sections),
     "> the pick   + fits too", hidden_line(nrow(table) - length(shown)), "",
     if (length(x$stale)) {
       c(wrap_lines(paste0("Warning: changed since the forecast, so forecast again: the rate card of ",

@@ -22,6 +22,10 @@ test_that("only, without, rule, limits and a record are taken from the command l
   table <- function(...) {
     utils::read.csv(text = capture.output(cli(c("choose", "film", "--draws", "100", "--format", "csv", ...))))
   }
+  withr::local_envvar(COLUMNS = "80", NO_COLOR = "1")
+  wide <- capture.output(cli(c("choose", "film", "--draws", "60", "--only", "quayside", "--limits", "own,50%")))
+  expect_lte(max(nchar(wide)), 80)
+  expect_match(wide, "^sundew 4.2, samples 256", all = FALSE)
   only <- table("--only", "quayside,nodes=8", "--limits", "own,50%", "--record", "decided")
   expect_identical(only$site, rep("quayside", 2))
   expect_equal(sort(only$noise), c(1, sqrt(2)))
