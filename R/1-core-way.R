@@ -11,7 +11,7 @@
 #' @param nodes Number of nodes.
 #' @param speed Speed of a node, 1 for the one that frame times are from; or a list of `log_factor`, `se` and `df`, what
 #'   is known of it: it is drawn once a draw, for all nodes together.
-#' @param node_sd Sd of log speed between the nodes; `node_speed` known differences, one number a node.
+#' @param node_sd,node_speed Sd of log speed between the nodes; known differences, one number a node.
 #' @param begin_s When the job is released, from now.
 #' @param prepare,wait,start,install,load,merge,encode Times: to prepare and pack; in the site's queue; for a machine to
 #'   start, to install what it needs, to load the scene once; to merge a frame's parts; to encode the finished frames.

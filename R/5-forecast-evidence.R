@@ -76,7 +76,7 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
                         node = at, curves = curves,
                         evidence = as_table(found), run_sd = run_sd, run_basis = run_basis,
                         drift_sd = drift$sd, drift_df = drift$df, drift_basis = drift$basis, stage_rows = stage_rows,
-                        rig_rows = rig_rows,
+                        rig_rows = rig_rows, sample_rows = here[here[["limit_kind"]] %in% "samples", , drop = FALSE],
                         featured = featured[featured[["scene"]] %in% vapply(shots, `[[`, "", "scene"), , drop = FALSE],
                         limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
                         time_share = c(log = 0, sd = 0)), class = "job")
@@ -256,25 +256,54 @@ job_limit <- function(shots, other = FALSE) {
   if (length(texts) == 1) texts else if (other) toString(texts) else "own limits"
 }
 
-# The job with a share of its samples. Of a frame's time what is computing is proportional to them, what is loading is
-# not; noise goes with one over their root.
+# The job with a share of its samples: its time by the limit fit of each scene that was timed at several counts, or else
+# with what is computing in proportion and what is loading as it is; its noise with one over the root of the samples.
 with_share <- function(job, share) {
   lost <- Filter(function(shot) is.null(shot$limit$samples), job$shots)
   if (length(lost)) {
     stop_input("limit", "has no samples limit to take a share of", paste("shot", lost[[1]]$shot),
                "Name another limit that was measured.")
   }
-  rows <- as_frame(job$evidence)
-  load <- rows[["load_s"]] / rows[["wall_s"]]
-  part <- if (all(is.na(load))) 0 else mean(load, na.rm = TRUE)
+  time <- share_of_time(job, share)
   job$shots <- lapply(job$shots, function(shot) {
     shot$limit$samples <- max(1L, as.integer(round(shot$limit$samples * share)))
     shot
   })
   job$limit <- if (job$limit == "own limits") paste(percent(share), "of the samples") else job_limit(job$shots)
   job$noise <- 1 / sqrt(share)
-  job$time_share <- c(log = log(part + (1 - part) * share), sd = assumed_spread$samples * abs(log2(share)))
+  job$time_share <- time
   job
+}
+
+share_of_time <- function(job, share) {
+  fitted <- lapply(job$shots, fitted_share, rows = as_frame(job$sample_rows), share = share)
+  fitted <- do.call(rbind, fitted)
+  if (length(fitted) && nrow(fitted) == length(job$shots)) {
+    return(c(log = mean(fitted[, 1]), sd = sqrt(mean(fitted[, 2]^2))))
+  }
+  rows <- as_frame(job$evidence)
+  load <- rows[["load_s"]] / rows[["wall_s"]]
+  part <- if (all(is.na(load))) 0 else mean(load, na.rm = TRUE)
+  c(log = log(part + (1 - part) * share), sd = assumed_spread$samples * abs(log2(share)))
+}
+
+# Log time of a share of a shot's samples over that of all, by its scene's times at two counts or more, each beside the
+# same frame's; and its standard error. NULL where there are none.
+fitted_share <- function(shot, rows, share) {
+  if (!NROW(rows)) return(NULL)
+  mine <- rows[["scene"]] %in% shot$scene & rows[["width"]] %in% shot$size[["width"]] &
+    rows[["height"]] %in% shot$size[["height"]] & is.na(rows[["features"]])
+  rows <- rows[mine, , drop = FALSE]
+  counts <- tapply(rows[["limit_value"]], rows[["frame"]], function(n) length(unique(n)))
+  rows <- rows[rows[["frame"]] %in% names(counts)[counts > 1], , drop = FALSE]
+  if (!nrow(rows)) return(NULL)
+  level <- stats::ave(log(rows[["wall_s"]]), rows[["frame"]])
+  fit <- tryCatch(fit_limit(rows[["limit_value"]], rows[["wall_s"]] / exp(level - mean(level))),
+                  clockpigeon_error = function(e) NULL)
+  if (is.null(fit)) return(NULL)
+  p <- as_frame(predict.limit_fit(fit, shot$limit$samples * c(share, 1), 0.8))
+  half <- log(p[["seconds_upper"]] / p[["seconds"]]) / stats::qnorm(0.9)
+  c(log(p[["seconds"]][1] / p[["seconds"]][2]), sqrt(sum(pmin(half, 1)^2)))
 }
 
 # What the frame times of a job rest on, in one line.

@@ -25,7 +25,7 @@ terminal() {
   wait "$window" 2>/dev/null || true
 }
 
-terminal demo 104 86 "clockpigeon demo --keep tide-clock"
+terminal demo 104 116 "clockpigeon demo --keep tide-clock"
 terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
 terminal forecast 92 42 "clockpigeon forecast --engine sundew --shots gears,gallery"
 terminal choose 84 112 "clockpigeon choose film --test-frames 3 --split --figure done.png --show chance"

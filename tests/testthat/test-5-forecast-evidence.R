@@ -104,3 +104,18 @@ test_that("drift widens what is known of a speed, with the degrees of freedom of
   expect_equal(option$speed_se[1], sqrt(0.2^2 + 0.03^2))
   expect_equal(option$speed_df[1], 5, tolerance = 0.05)
 })
+
+test_that("half the samples take what the limit fit of the ledger's counts says, or loads as they are", {
+  shot <- structure(list(shot = "s", scene = "s", frames = 1:4, cuts = integer(), size = c(width = 160L, height = 90L),
+                         limit = list(samples = 8L), upload = 0, frame_size = 0), class = "shot")
+  # 3 s and 0.5 s a sample: 7 s at 8 samples, 5 s at 4
+  times <- function(n) some_timings((3 + 0.5 * n) * c(1, 1.1, 0.9, 1), frame = 1:4, limit_value = n)
+  both <- clockpigeon:::as_timings(rbind(as.data.frame(times(8)), as.data.frame(times(2)), as.data.frame(times(4))))
+  job <- render_job(shot, "e", both, limit = "50 %")
+  expect_equal(exp(job$time_share[["log"]]), 5 / 7, tolerance = 0.02)
+  # With one count alone what was loading stays: 2 of 7 seconds.
+  alone <- times(8)
+  alone$load_s <- 2 / 7 * alone$wall_s
+  expect_equal(exp(render_job(shot, "e", alone, limit = "50 %")$time_share[["log"]]), 2 / 7 + 5 / 14)
+  expect_equal(render_job(shot, "e", alone, limit = "25 %")$noise, 2)
+})
