@@ -31,7 +31,7 @@ jobs <- c(
 )
 
 # Renders frames on two slots, each to the slot that is free first; seconds of each, and of all from start to end.
-render_pool <- function(job, frames, slots = 2) {
+on_slots <- function(job, frames, slots = 2) {
   engine <- engines[[job$engine]]
   program <- clockpigeon:::engine_program(engine)
   start <- function(frame) {
@@ -86,14 +86,14 @@ for (i in seq_along(jobs)) {
   frames <- job$shot$frames
   # Five frames spread over the shot, and one more so that no slot idles beside the last.
   probes <- frames[round(seq(1, length(frames), length.out = 7))[2:6]]
-  trial <- render_pool(job, c(probes, probes[3] + 1L))
+  trial <- on_slots(job, c(probes, probes[3] + 1L))
   keep(job, trial$rows[trial$rows$frame %in% probes, ], paste("probes", i))
   known <- render_job(job$shot, job$engine, timings(ledger), time_zone = "UTC")
   options <- plan_options(known, pool)
   forecast <- forecast_job(known, options, draws = 2000, seed = i)
   finish <- sort(forecast$draws[["finish_s"]])
   range <- stats::quantile(finish, c(0.1, 0.5, 0.9), names = FALSE)
-  real <- render_pool(job, frames)
+  real <- on_slots(job, frames)
   keep(job, real$rows, paste("job", i))
   inside[i] <- real$seconds >= range[1] && real$seconds <= range[3]
   levels[i] <- mean(finish <= real$seconds)
