@@ -37,7 +37,8 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   rows <- as_frame(timings)
   stage_rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] != "render" & !is.na(rows[["wall_s"]]), ,
                      drop = FALSE]
-  rig_rows <- rows[is_evidence(rows) & !is.na(rows[["scene"]]), , drop = FALSE]
+  # The newest are enough to tell rigs apart.
+  rig_rows <- utils::tail(rows[is_evidence(rows) & !is.na(rows[["scene"]]), , drop = FALSE], 50000)
   rows <- rows[is_evidence(rows) & rows[["engine"]] %in% engine, , drop = FALSE]
   if (!nrow(rows)) {
     known <- unique(timings[["engine"]][is_evidence(timings)])
@@ -55,8 +56,8 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   run_sd <- run_spread(row_key(own, c("scene", "frame")), own[["wall_s"]])
   run_basis <- if (is.null(run_sd)) "assumed" else "measured"
   # Other shots on the same node say how a run varies, where this one's frames were measured once each.
-  here <- rows[rows[["node"]] %in% at & is.na(rows[["site"]]), , drop = FALSE]
-  setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features")
+  here <- rows[rows[["node"]] %in% at & is.na(rows[["site"]]) & is.na(rows[["piece"]]), , drop = FALSE]
+  setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features", "device_count", "threads")
   if (is.null(run_sd)) {
     run_sd <- run_spread(row_key(here, c(setting, "plan_id")), here[["wall_s"]])
     if (is.null(run_sd)) run_sd <- paired_spread(session_means(row_key(here, setting), here))
@@ -158,6 +159,7 @@ transferred_speed <- function(job, node) {
   there <- rows[mine, , drop = FALSE]
   if (!NROW(there)) return(NULL)
   fit <- tryCatch(fit_speeds(rows), clockpigeon_error = function(e) NULL)
+  if (is.null(fit)) return(NULL)
   own <- as_frame(job$evidence)
   own <- own[is.na(own[["site"]]) & own[["node"]] %in% job$node, , drop = FALSE]
   found <- lapply(unique(own[["scene"]]), function(scene) {
@@ -206,11 +208,10 @@ session_spread <- function(means, run_sd, prior = 3) {
 # Mean log seconds of each cell (rows) in each session (columns; one plan_id is one); with many sessions the last forty,
 # which tell the machine as it is.
 session_means <- function(cell, rows) {
-  known <- !is.na(rows[["plan_id"]])
-  if (!any(known)) return(matrix(numeric(), 0, 0))
-  session <- factor(rows[["plan_id"]][known], unique(rows[["plan_id"]][known]))
-  means <- tapply(log(rows[["wall_s"]][known]), list(cell[known], session), mean)
-  means[, utils::tail(seq_len(ncol(means)), 40), drop = FALSE]
+  sessions <- utils::tail(unique(stats::na.omit(rows[["plan_id"]])), 40)
+  if (!length(sessions)) return(matrix(numeric(), 0, 0))
+  known <- rows[["plan_id"]] %in% sessions
+  tapply(log(rows[["wall_s"]][known]), list(cell[known], factor(rows[["plan_id"]][known], sessions)), mean)
 }
 
 # Differences of each two sessions over the cells that they have in common, `least` of them or more.

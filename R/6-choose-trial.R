@@ -37,8 +37,7 @@ trial_value <- function(choice, frames = 3, sites = 4) {
   leading <- unique(options[["site"]][order][open[order]])
   unknown <- unique(options[["site"]][options[["evidence"]] == "unknown"])
   rows <- lapply(unique(c(unknown, utils::head(setdiff(leading, unknown), sites))), one_trial, choice = choice,
-                 state = state, judged = judged,
-                 frames = frames)
+                 state = state, judged = judged, frames = frames)
   out <- do.call(rbind, rows)
   if (is.null(out)) return(as_table(data.frame(site = character(), says = character())))
   as_table(out[order(!out[["worth"]], -out[["overturns"]], out[["price"]]), , drop = FALSE])
