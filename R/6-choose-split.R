@@ -13,9 +13,9 @@
 #' @param deadline,budget,confidence As for [choose_option()].
 #' @param draws,seed As for [forecast_job()].
 #' @return A list of class `job_split`: `parts`, a tibble, one row a site: `option`, `site`, `frames` (with their
-#'   shots), `count`, `share` (of the work), `finish_p50` (seconds from now), `cost_p50`; `draws`, a tibble of
-#'   `finish_s` and `cost` of the whole; `p_deadline`, `p_budget`, `fits`, and `says`. `parts` has no row when even all
-#'   sites together cannot do it.
+#'   shots), `count`, `share` (of the work), `finish_p50` (seconds from now), `cost_p50`, `currency`; `draws`, a tibble
+#'   of `finish_s` and `cost` of the whole; `p_deadline`, `p_budget`, `fits`, and `says`. `parts` has no row when even
+#'   all sites together cannot do it.
 #' @section Conditions: `clockpigeon_error_package` when lpSolve is missing; `clockpigeon_error_option` for options of
 #'   several engines or limits; those of [choose_option()].
 #' @examplesIf requireNamespace("lpSolve", quietly = TRUE)
@@ -159,7 +159,7 @@ finish_split <- function(state, found) {
     frames = vapply(found$split$runs, function(columns) run_text(job_part(state$job, columns)), ""),
     count = lengths(found$split$runs), share = vapply(found$split$runs, function(c) sum(work[c]) / sum(work), 0),
     finish_p50 = vapply(found$parts, function(d) quantile_of(d[["finish_s"]], 0.5), 0),
-    cost_p50 = vapply(found$parts, function(d) quantile_of(d[["cost"]], 0.5), 0)
+    cost_p50 = vapply(found$parts, function(d) quantile_of(d[["cost"]], 0.5), 0), currency = state$job$currency
   )
   currency <- state$job$currency
   says <- paste0(

@@ -215,7 +215,8 @@ split_lines <- function(x, width = terminal_width()) {
   c("", "Split over several sites:", if (nrow(parts)) {
     wrap_lines(paste0(parts[["option"]], ": ", parts[["frames"]], " (", percent(parts[["share"]]),
                       " of the work), done ",
-                      "after ", format_duration(parts[["finish_p50"]]), ", ", format_money(parts[["cost_p50"]])), width)
+                      "after ", format_duration(parts[["finish_p50"]]), ", ",
+                      format_money(parts[["cost_p50"]], parts[["currency"]][1])), width)
   }, wrap_lines(x$says, width))
 }
 
