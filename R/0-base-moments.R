@@ -105,7 +105,14 @@ one_moment <- function(day, time, zone, x, where) {
 format_moment <- function(moment, zone = NULL) {
   zone <- first_of(zone, "UTC")
   ifelse(is.na(moment) | is.infinite(as.numeric(moment)), "never",
-         paste0(format(moment, "%a %d %b %H:%M", tz = zone), " (", zone, ")"))
+         paste0(clock_text(moment, zone, date = TRUE), " (", zone, ")"))
+}
+
+# Day and time, with its date or without, the same in every locale.
+clock_text <- function(moment, zone, date = FALSE) {
+  at <- as.POSIXlt(moment, tz = zone)
+  day <- c("Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat")[at$wday + 1]
+  sprintf("%s%s %02d:%02d", day, if (date) sprintf(" %02d %s", at$mday, month.abb[at$mon + 1]) else "", at$hour, at$min)
 }
 
 # In a file a deadline is a duration or a moment; which moment is told when it is asked.

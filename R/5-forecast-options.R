@@ -185,8 +185,7 @@ tier_starts <- function(site, tier, zone, now) {
   at <- sort(unique(ceiling(as.numeric(unlist(edges)))))
   at <- at[at > 60 & at <= 86400]
   at <- Filter(function(s) gets_better(site, tier, now + s), at)
-  data.frame(start = c("now", if (length(at)) format(now + unlist(at), "%a %H:%M", tz = zone)),
-             begin_s = c(0, unlist(at)))
+  data.frame(start = c("now", if (length(at)) clock_text(now + unlist(at), zone)), begin_s = c(0, unlist(at)))
 }
 
 gets_better <- function(site, tier, moment) {

@@ -8,8 +8,8 @@
 #'
 #' @param choice From [choose_option()].
 #' @param rivals How many options beside the pick are looked at, the next by the rule.
-#' @return A tibble, one row a change: `what` (`deadline`, `budget`, `price`, `speed`, `waiting`), `of` (the option or
-#'   site that changes; empty for deadline and budget), `direction` (`less` or `more`), `factor` (of price and speed),
+#' @return A tibble, one row a change: `what` (`deadline`, `budget`, `price`, `speed`, `waiting`), `of` (the site
+#'   that changes; empty for deadline and budget), `direction` (`less` or `more`), `factor` (of price and speed),
 #'   `at` (seconds from now, money, or seconds of waiting more), `wins` (the option that is picked then, or `NA` when
 #'   none fits), `says` (a sentence). No row for what never changes the pick (prices and speeds within a factor of 20,
 #'   waiting within 30 days).

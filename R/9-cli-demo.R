@@ -15,7 +15,8 @@ cli_demo <- function(args) {
   choice <- cli_job_choice(project, list())
   versions <- compare_timings(rows, by = "engine_version")
   if (o$format == "table") {
-    show_lines(bench_lines(rows), "", comparison_lines(versions), "", choice_lines(choice))
+    show_lines(bench_lines(rows), "", comparison_lines(versions), "",
+               choice_lines(choice, changes = break_even(choice)))
   } else cli_emit(choice$options, o$format)
   cli_figure(choice, file.path(folder, "choice.png"))
   cli_write_report(project, choice, "report.html")

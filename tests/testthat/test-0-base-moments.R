@@ -17,6 +17,12 @@ test_that("deadlines are durations, days of the week, dates, with the project's 
   expect_identical(said("2027-07-01 18:00 Europe/Lisbon", NULL), "2027-07-01 17:00")
 })
 
+test_that("moments are written alike in every locale, in their zone", {
+  at <- as.POSIXct("2026-11-27 18:00", tz = "UTC")
+  expect_identical(clockpigeon:::format_moment(at, "Europe/Lisbon"), "Fri 27 Nov 18:00 (Europe/Lisbon)")
+  expect_identical(clockpigeon:::clock_text(at + c(0, 3 * 86400), "Asia/Tokyo"), c("Sat 03:00", "Tue 03:00"))
+})
+
 test_that("a deadline that has passed, has no zone, or is no one moment is refused", {
   expect_refusal(parse_deadline("2026-11-01 18:00", now, "UTC"), "deadline", c("has passed", "2026-11-24 12:00"))
   expect_refusal(parse_deadline("today 9:00", now, "UTC"), "deadline", "has passed")

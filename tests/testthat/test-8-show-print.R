@@ -44,7 +44,7 @@ test_that("a choice marks the pick, and prints at any width", {
   for (width in c(60, 80, 200)) {
     lines <- clockpigeon:::choice_lines(choice, width)
     expect_length(grep(paste0("^>  ", choice$pick), lines), 1)
-    expect_false(any(grepl("in budget", lines)))
+    expect_false(any(grepl("^ +option.*budget", lines)))
   }
   expect_output(print(choice), "> the pick")
   none <- choose_option(sample_forecast(), "1 s")

@@ -2,13 +2,16 @@ test_that("a job file, or options over it, ask the question; the answer fits 80 
   withr::local_dir(local_project())
   withr::local_envvar(COLUMNS = "80", NO_COLOR = "1")
   status <- NULL
-  asked <- c("choose", "film", "--draws", "200", "--test-frames", "3", "--only", "attic,quayside,loftnights,now",
+  # The film's Friday is near or far by the day this runs: the file is read, and a time from now put over it.
+  expect_identical(clockpigeon:::cli_asked(read_project(), list(), "film")$deadline, "fri 18:00")
+  asked <- c("choose", "film", "--deadline", "45h", "--draws", "200", "--test-frames", "3", "--only",
+             "attic,quayside,loftnights,now",
              if (requireNamespace("lpSolve", quietly = TRUE)) "--split")
   out <- capture.output(status <- cli(asked), type = "output")
   if ("--split" %in% asked) expect_match(out, "^Split over several sites:", all = FALSE)
   expect_identical(status, 0L)
   expect_lte(max(nchar(out)), 80)
-  expect_match(out, "Asked: done by Fri", all = FALSE)
+  expect_match(out, "1d21h from now, at most", all = FALSE)
   expect_match(out, "^What would change it:", all = FALSE)
   expect_match(out, "^Trial frames:", all = FALSE)
   csv <- capture.output(status <- cli(c("choose", "film", "--draws", "100", "--deadline", "1min", "--format", "csv")))
@@ -20,7 +23,8 @@ test_that("a job file, or options over it, ask the question; the answer fits 80 
 test_that("only, without, rule, limits and a record are taken from the command line", {
   withr::local_dir(local_project())
   table <- function(...) {
-    utils::read.csv(text = capture.output(cli(c("choose", "film", "--draws", "100", "--format", "csv", ...))))
+    utils::read.csv(text = capture.output(cli(c("choose", "film", "--deadline", "45h", "--draws", "100", "--format",
+                                                "csv", ...))))
   }
   withr::local_envvar(COLUMNS = "80", NO_COLOR = "1")
   wide <- capture.output(cli(c("choose", "film", "--draws", "60", "--only", "quayside", "--limits", "own,50%")))
