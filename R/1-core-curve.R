@@ -10,6 +10,12 @@
 #' shots have taught ([learn_curve_prior()]) or the weak default ([curve_prior()]): few probes give wide intervals, one
 #' probe the prior's alone.
 #'
+#' The model assists the design of the probes and never outvotes it: the middle of the total is halfway (in logs) between
+#' the model's and that of the plain sum in which each probe stands for its stretch, its width is at least that of
+#' successive differences of the probes (Wolter 2007, *Introduction to variance estimation*, section 8.2), and upwards at
+#' least what heavy frames that no probe met could add: `n` probes miss a share of `1 - 0.2^(1/n)` of all frames with a
+#' chance of 20 %, each slower by the prior's `heavy_factor`. A cheap pass, which sees them, has no such floor.
+#'
 #' A **cheap pass** (`cheap`: times of all frames or many, at a small size and few samples) tells the shape of the shot,
 #' rare heavy frames among it. The log of the full time is then a smooth function of the log of the cheap time (a slope
 #' near 1 that may bend), plus the process along the shot: double sampling (Cochran 1977, *Sampling techniques*, chapter
@@ -63,8 +69,9 @@ frame_curve <- function(frame, seconds, frames, cuts = NULL, cheap = NULL, run_s
   curve$chain <- chain_of(curve)
   probed <- unique(rows[["frame"]])
   curve$frame <- probed
-  curve$log_s <- as.numeric(tapply(log(rows[["seconds"]]), rows[["frame"]], mean))
+  curve$log_s <- frame_middles(rows)
   curve$runs <- as.integer(table(rows[["frame"]]))
+  curve$design <- design_of_total(curve)
   curve$says <- curve_says(curve)
   structure(curve, class = "frame_curve")
 }
@@ -91,6 +98,13 @@ probe_rows <- function(frame, seconds, frames, scaled) {
   rows[order(rows[["frame"]], rows[["scaled"]]), , drop = FALSE]
 }
 
+# Log seconds of each probed frame: the mean of its runs, each by what it is worth; those measured as asked before those
+# brought from elsewhere.
+frame_middles <- function(rows) {
+  weight <- 1 / (0.01 + wild_variance(rows) + 10 * rows[["scaled"]]^2)
+  as.numeric(tapply(weight * log(rows[["seconds"]]), rows[["frame"]], sum) / tapply(weight, rows[["frame"]], sum))
+}
+
 # Spread of log seconds of one cell from run to run, pooled over cells; NULL with fewer than two degrees of freedom.
 run_spread <- function(cell, seconds) {
   logs <- log(seconds)
@@ -104,8 +118,8 @@ run_spread <- function(cell, seconds) {
 #' @param level Probability that the interval should hold, 0.8 by default.
 #' @param draws Number of draws.
 #' @return `total_time()`: a tibble of one row: `mean`, `lower`, `upper` in seconds of one node at work alone, `median`
-#'   (the single figure that is off least on average: few probes leave the total with a long tail upwards), `level`,
-#'   `frames`, `probes`.
+#'   (the figure to quote: few probes leave the total with a long tail upwards, which moves the mean), `level`, `frames`,
+#'   `probes`.
 #'
 #'   `slowest()`: a tibble of one row for the slowest frame: `mean`, `lower`, `upper`, `median` in seconds, `level`, and
 #'   `frame`, the one that is most often the slowest, with the chance (`chance`) that it is. Sites cap the time of a
@@ -156,6 +170,28 @@ predict.frame_curve <- function(object, level = 0.8, draws = 1000, ...) {
                 probed = object$frames %in% object$frame))
 }
 
+# How many of the probed frames were measured as asked, and how many brought from another setting.
+measured_frames <- function(curve) length(unique(curve$rows[["frame"]][curve$rows[["scaled"]] == 0]))
+
+brought_words <- function(curve) {
+  scaled <- curve$rows[["scaled"]]
+  brought <- setdiff(curve$rows[["frame"]][scaled > 0], curve$rows[["frame"]][scaled == 0])
+  if (!any(scaled > 0)) return(NULL)
+  paste0(sum(scaled > 0), if (sum(scaled > 0) == 1) " time is" else " times are",
+         " transferred from another setting by a fit, +-", percent(max(scaled)), " together",
+         if (length(brought)) paste0(" (", length(brought), if (length(brought) == 1) " frame" else " frames",
+                                     " known by nothing else)"))
+}
+
+# What probes cannot see, and what would. `cost`: seconds of the pass where they are known.
+unseen_words <- function(curve, cost = NULL) {
+  n <- length(curve$frame)
+  paste0(n, if (n == 1) " probe" else " probes", " cannot rule out heavy frames rarer than one in ",
+         max(2, round(1 / missed_share(n))), " (", format(signif(curve$prior$heavy_factor, 2)), " times as slow, ",
+         if (curve$prior$shots) "as complete shots taught" else "assumed", ", they are in the range upwards); a cheap ",
+         "pass of all frames ", if (length(cost)) paste0("costs about ", format_duration(cost), " and "), "would show them")
+}
+
 # What a reader must know of a curve.
 curve_says <- function(curve) {
   rows <- curve$rows[curve$rows[["scaled"]] == 0, , drop = FALSE]
@@ -165,11 +201,13 @@ curve_says <- function(curve) {
   probes <- length(curve$frame)
   c(
     if (length(wild)) paste0("repeats of frame ", toString(utils::head(wild, 3)), " disagree by a factor of ",
-                             format(signif(max(apart), 2)), ": something else changed between them"),
+                             format(signif(max(apart), 2)), ": something else changed between them, and what is far off counts for little"),
+    brought_words(curve),
     if (nrow(found)) paste0("a break was found ",
                             ifelse(found[["from"]] == found[["to"]], paste("at frame", found[["to"]]),
                                                           paste("between frames", found[["from"]] - 1L, "and",
                                                                 found[["to"]]))),
+    if (!length(curve$cheap) && probes < length(curve$frames)) unseen_words(curve),
     if (probes < 3) paste0("with ", probes, if (probes == 1) " probe" else " probes", " the width is ",
                            if (curve$prior$shots) paste("what", curve$prior$shots, "complete shots taught")
                            else "that of an assumed prior, not of this shot")

@@ -7,6 +7,11 @@ relative_half_width <- function(log_s, level = 0.95) {
   expm1(stats::qt((1 + level) / 2, n - 1) * stats::sd(log_s) / sqrt(n))
 }
 
+# A run that goes on until its interval is narrow has looked at it many times: the nominal level that each look takes so
+# that the interval at the end holds `level`. By simulation of normal times, looks after every run from 2, 3 or 5 to 20 or
+# 100 and spreads from 1 to 10 % against a target of 3 %: 95 % nominal covers 87 to 95 %, 98 % covers 94.6 to 98.4 %.
+looked_level <- function(level = 0.95) 1 - 0.4 * (1 - level)
+
 # Drift of log time over a run, the settings held apart: each setting's own mean is taken out of both log time and
 # position (Frisch & Waugh 1933), so that the slope is that of least squares with one level a setting. The settings of a
 # block stand in random order, so that drift is not confused with them. Returns the change of time from the first trial

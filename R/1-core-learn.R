@@ -6,13 +6,13 @@
 #' node) tells its own spread, smoothness and share of odd frames; the prior is what these say of the next shot: their
 #' log values are normal with unknown mean and spread, the weak default counted as one shot more (the predictive
 #' distribution of a normal sample with conjugate prior: Gelman et al. 2013, *Bayesian data analysis*, section 3.3, by
-#' its mean and spread). A shot that was complete in two settings, one at most a fifth as dear as the other, tells the
+#' its mean and spread). Scenes are counted, not settings: one shot timed in twelve versions is one shot. A shot that was complete in two settings, one at most a fifth as dear as the other, tells the
 #' same of what a cheap pass leaves.
 #'
 #' @param timings Timings, as [timings()] returns them.
 #' @param least Share of the frames between a shot's first and last that must be there, and at least 40 of them.
 #' @param prior The default to start from.
-#' @return A [curve_prior()] whose `shots` says how many shots taught it; the default itself when there are none.
+#' @return A [curve_prior()] whose `shots` says how many scenes taught it; the default itself when there are none.
 #' @section Conditions: `clockpigeon_error_type` when columns are missing.
 #' @examples
 #' learn_curve_prior(example_timings())$shots
@@ -30,6 +30,7 @@ complete_shots <- function(rows, least = 0.8) {
   place <- ifelse(is.na(rows[["site"]]), rows[["node"]], rows[["site"]])
   parts <- data.frame(frame = rows[["frame"]],
                       seconds = ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]]),
+                      scene = ifelse(is.na(rows[["scene"]]), "unknown", rows[["scene"]]),
                       subject = row_key(rows, c("scene", "engine", "engine_version", "node", "site")),
                       place = ifelse(is.na(place), "unknown", place),
                       label = paste0(rows[["scene"]], " with ", rows[["engine"]], " at ", rows[["width"]], "x",
@@ -63,11 +64,12 @@ is_complete <- function(frame, least) {
 taught_by_shots <- function(whole, prior) {
   if (!length(whole)) return(prior)
   told <- lapply(whole, told_by_shot, prior = prior)
-  prior <- taught(prior, "full", told)
+  scene <- vapply(whole, function(p) p[["scene"]][1], "")
+  prior <- taught(prior, "full", told, scene)
   pairs <- cheap_partners(whole)
   dear <- which(lengths(pairs) > 0)
   left <- lapply(dear, function(k) told_by_shot(whole[[k]], prior, whole[[pairs[[k]]]]))
-  taught(prior, "cheap", left)
+  taught(prior, "cheap", left, scene[dear])
 }
 
 # Log sd, log range over the shot's length, log own (posterior means under a prior made wider), and odd frames.
@@ -79,23 +81,35 @@ told_by_shot <- function(shot, prior, cheap = NULL) {
   at <- tapply(shot[["seconds"]], shot[["frame"]], mean)
   curve <- frame_curve(frames, as.numeric(at), frames, cheap = cheap, run_sd = 0, prior = prior)
   p <- curve$chain$parameters
-  c(colMeans(log(p[, 1:3])) - c(0, log(max(diff(range(frames)), 2)), 0), mean(p[, 4]))
+  c(colMeans(log(p[, 1:3])) - c(0, log(max(diff(range(frames)), 2)), 0), mean(p[, 4]), heavy_times(log(as.numeric(at))))
 }
 
-taught <- function(prior, kind, told) {
-  n <- length(told)
-  if (!n) return(prior)
-  told <- do.call(rbind, told)
+# How many times as slow as their neighbours the frames are that stand out, on average; 1 where none does.
+heavy_times <- function(log_s) {
+  rest <- log_s - as.numeric(stats::runmed(log_s, 9))
+  heavy <- rest > max(odd_times * stats::mad(rest), 0.4)
+  if (any(heavy)) mean(exp(rest[heavy])) else 1
+}
+
+# Several settings of one scene are one shot: their mean counts once. The spread is that of a shot to come: the normal
+# sample's predictive distribution, Student's t by the factor that its 90 % point has over the normal's, and at most
+# e-fold: what a prior claims beyond that no shot has shown.
+taught <- function(prior, kind, told, scene) {
+  if (!length(told)) return(prior)
+  told <- rowsum(do.call(rbind, told), scene) / as.vector(rowsum(rep(1, length(scene)), scene))
+  n <- nrow(told)
   for (k in 1:3) {
     weak <- prior[[kind]][[k]]
     mean <- (log(weak[1]) + sum(told[, k])) / (n + 1)
     # One shot's worth of the default spread; the mean itself is known from n + 1 shots.
     variance <- (weak[2]^2 + (log(weak[1]) - mean)^2 / (n + 1) + sum((told[, k] - mean)^2)) / (n + 1) * (1 + 1 / (n +
         1))
-    prior[[kind]][[k]] <- c(exp(mean), sqrt(variance))
+    few <- stats::qt(0.9, n + 1) / stats::qnorm(0.9)
+    prior[[kind]][[k]] <- c(exp(mean), min(sqrt(variance) * few, 1))
   }
   if (kind == "full") {
     prior$rate[1] <- (prior$rate[1] + sum(told[, 4])) / (n + 1)
+    prior$heavy_factor <- (prior$heavy_factor + sum(told[, 5])) / (n + 1)
     prior$shots <- n
   }
   prior

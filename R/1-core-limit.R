@@ -11,6 +11,10 @@
 #' measurements lie from the law, with Student's t on the degrees of freedom that are left; two single measurements
 #' leave none, and `assumed_error` (time 15 %, noise 3 %) is taken and said to be assumed.
 #'
+#' Whether there is a floor at all is rarely known from a few probes. The curve is therefore fitted with a floor and
+#' without one, and [samples_for()] averages over both, weighted by how likely the data are under each (at odds
+#' of 1.5 for none beforehand).
+#'
 #' Where it can be tested whether the law holds, the test is made: against `error` by chi-squared, otherwise by whether
 #' a bend in the curve improves it (F test), both at 1 %.
 #'
@@ -52,11 +56,20 @@ fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL, floor
                c("floor", "per_sample"), origin = !floor)
     }
   )
-  if (length(fit$curve)) check_falls(samples, noise, fit$curve)
+  if (length(fit$curve)) {
+    check_falls(samples, noise, fit$curve)
+    if (floor) {
+      plain <- fit_line(1 / samples, noise^2, 2 * error_of(error, "noise"), 2 * assumed_error[["noise"]],
+                        c("floor", "per_sample"), origin = TRUE)
+      fit$curve$plain <- c(plain, list(weight = chance_of_no_floor(plain, fit$curve)))
+    }
+  }
   fit$says <- c(if (length(fit$time)) law_says(fit$time, "time is not linear in the samples"),
-                if (length(fit$curve)) law_says(fit$curve, "noise does not fall as one over the root of the samples"))
+                if (length(fit$curve)) law_says(fit$curve, noise_law))
   structure(fit, class = "limit_fit")
 }
+
+noise_law <- "noise does not fall as one over the root of the samples"
 
 # Relative standard errors of one measurement, where nothing better is known.
 assumed_error <- c(seconds = 0.15, noise = 0.03)
@@ -105,7 +118,24 @@ fit_line <- function(x, y, error, assumed, names, origin = FALSE) {
   estimate <- bounded_line(free, x, y, w)
   list(estimate = stats::setNames(estimate, names), free = stats::setNames(free, names),
        covariance = spread^2 * inverse, df = if (basis == "measured") df else Inf, basis = basis, error = spread,
+       squares = sum((residual / if (basis == "assumed") assumed else 1)^2), points = length(y),
        refused = line_refused(x, residual, design, w, y, known, df))
+}
+
+# The odds of no floor where the data fit as well with one as without. Larger ones make counts smaller where there is no
+# floor and promises weaker where there is one; by simulation 1.5 asks a third
+# more than is needed where there is none (1 two and a half times as much), and keeps 86 to 97 % where there is one.
+no_floor_odds <- 1.5
+
+# The chance of the line through the origin beside the free one: known spreads by their squares, a spread
+# that is told from the residuals by the ratio of them. A floor below zero speaks for none.
+chance_of_no_floor <- function(plain, line) {
+  if (line$free[["floor"]] <= 0) return(no_floor_odds / (1 + no_floor_odds))
+  gain <- if (line$basis == "measured") {
+    # Two coefficients leave df; with few left, rest the gain on that many points and no more.
+    line$df * log(max(plain$squares, 1e-300) / max(line$squares, 1e-300))
+  } else plain$squares - line$squares
+  no_floor_odds / (no_floor_odds + exp(min(gain, 700) / 2))
 }
 
 solve_two <- function(m) matrix(c(m[4], -m[2], -m[3], m[1]), 2) / (m[1] * m[4] - m[2] * m[3])
@@ -204,14 +234,15 @@ confint.limit_fit <- function(object, parm, level = 0.95, ...) {
 #' The samples that meet a noise target
 #'
 #' The least count whose noise is at most the target at the confidence asked, with the uncertainty of the curve counted
-#' in: at 0.5 it is the count expected to meet it, at 0.9 nine counts of ten chosen so do.
+#' in, and whether it has a floor: at 0.5 it is the count as likely to meet it as not, at 0.9 nine counts of ten chosen
+#' so do.
 #'
 #' @param fit A [fit_limit()].
 #' @param noise Noise targets.
 #' @param confidence Chance of meeting it.
 #' @return Whole numbers, one a target.
 #' @section Conditions: `clockpigeon_error_limit` when a target lies below the floor, or the floor is not known well
-#'   enough to promise it; the message says the floor and what would lower it.
+#'   enough to promise it (the message says the floor and what would lower it), and when the probes refuse the law.
 #' @examples
 #' fit <- fit_limit(c(4, 16, 64), seconds = c(1.1, 3.4, 12.7), noise = c(0.130, 0.066, 0.034))
 #' samples_for(fit, c(0.05, 0.02))
@@ -224,22 +255,61 @@ samples_for <- function(fit, noise, confidence = 0.9) {
   if (!is.numeric(noise) || !length(noise) || !all(is.finite(noise)) || any(noise <= 0)) {
     stop_input("type", paste("got", show_value(noise)), argument("noise"), "Write noise targets, each above 0.")
   }
+  refused <- law_says(fit$curve, noise_law)
+  if (length(refused)) {
+    stop_input("limit", paste0(refused, ", so no count can be promised"), argument("fit"),
+               paste("Probe again, several pairs at each count: a single glaring pixel may have met one pair only.",
+                     "Denoising, clamping and a cap on the samples must be off."))
+  }
   vapply(noise, function(target) least_samples(fit$curve, target, confidence), 0)
 }
 
+# Chance that the noise at n samples is at most the target: the curve without a floor and the one with it, by weight.
+chance_of_target <- function(curve, n, target) {
+  if (is.null(curve$plain)) return(chance_below(curve, n, target))
+  weight <- curve$plain$weight
+  weight * chance_below(curve$plain, n, target) + (1 - weight) * chance_with_floor(curve, n, target)
+}
+
+chance_below <- function(line, n, target) {
+  at <- line_at(line, 1 / n)
+  stats::pt((target^2 * (1 + 1e-9) - at$mean) / max(at$se, 1e-12 * target^2), line$df)
+}
+
+# Floors above 0 by their quantiles, and given each of them what the slope may be.
+chance_with_floor <- function(curve, n, target) {
+  floors <- floor_points(curve)
+  v <- curve$covariance
+  slope <- curve$free[["per_sample"]] + v[2, 1] / v[1, 1] * (floors - curve$free[["floor"]])
+  sd <- sqrt(max(v[2, 2] - v[2, 1]^2 / v[1, 1], 1e-300))
+  if (is.infinite(n)) return(mean(floors < target^2))
+  mean(stats::pt(((target^2 * (1 + 1e-9) - floors) * n - slope) / sd, curve$df))
+}
+
+# Points of the floor's distribution, cut off at 0, in its tails as well as its middle.
+floor_points <- function(curve, points = 201) {
+  se <- sqrt(curve$covariance[1, 1])
+  low <- stats::pt(-curve$free[["floor"]] / se, curve$df)
+  p <- low + (1 - low) * (seq_len(points) - 0.5) / points
+  curve$free[["floor"]] + se * stats::qt(pmin(p, 1 - 1e-12), curve$df)
+}
+
 least_samples <- function(curve, target, confidence) {
-  t <- stats::qt(confidence, curve$df)
-  upper <- function(n) {
-    at <- line_at(curve, 1 / n)
-    at$mean + t * at$se - target^2
-  }
+  short <- function(n) confidence - chance_of_target(curve, n, target)
   most <- 2^40
-  if (upper(most) > 0) below_floor(curve, target, sqrt(upper(most) + target^2))
-  if (upper(1) <= 0) return(1)
-  root <- stats::uniroot(function(log_n) upper(exp(log_n)), c(0, log(most)), tol = 1e-10)$root
+  if (short(most) > 0) below_floor(curve, target, promised_noise(curve, confidence))
+  if (short(1) <= 0) return(1)
+  root <- stats::uniroot(function(log_n) short(exp(log_n)), c(0, log(most)), tol = 1e-10)$root
   n <- ceiling(exp(root) - 1e-6)
-  while (upper(n) > 1e-12 * target^2) n <- n + 1  # the bound at a whole number is the promise
+  while (short(n) > 1e-9) n <- n + 1  # the chance at a whole number is the promise
   n
+}
+
+# The least noise that any count can be promised to meet.
+promised_noise <- function(curve, confidence) {
+  least <- function(log_target) chance_of_target(curve, 2^40, exp(log_target)) - confidence
+  top <- log(sqrt(max(curve$estimate[["floor"]], 0) + 20 * sqrt(curve$covariance[1, 1])) + 1e-9)
+  exp(stats::uniroot(least, c(top - 30, top + 5), tol = 1e-8)$root)
 }
 
 below_floor <- function(curve, target, promised) {

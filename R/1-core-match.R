@@ -61,41 +61,86 @@ as_runs.default <- function(x) {
   settings <- x[!duplicated(code), setting_columns, drop = FALSE]
   row.names(settings) <- NULL
   list(settings = settings, setting = code, wall_s = x[["wall_s"]], samples_done = x[["samples_done"]],
-       sample = is_sample(x))
+       sample = is_sample(x), session = session_codes(session_of(x[["plan_id"]], x[["measured_at"]])),
+       turn = turn_codes(x[["repeat"]]))
 }
 
-# Pairs of runs of a context, those of the first level with those of each other level, that agree in `columns`: the k-th
-# run of a cell at one level with the k-th at the other. A list of tables, one a pair of levels that has any.
+# Whole numbers from 1 on, sessions as they first occur; repeats as they are, 0 where not known.
+session_codes <- function(session) match(session, unique(session))
+turn_codes <- function(turn) as.integer(ifelse(is.na(turn), 0L, turn))
+
+# Pairs of runs of a context, those of the first level with those of each other level, that agree in `columns`. A pair
+# is of one session and one repeat of it, so that what drifts hits both alike and a failed run costs its own pair only;
+# where no repeats agree, the k-th of a cell and session is paired with the k-th. Levels that no session has both are
+# paired across sessions (`within` is `FALSE`). A list of tables, one a pair of levels that has any; the attribute
+# `sessions` of each is what its two levels tell of the spread between sessions.
 match_cells <- function(context, x, runs, columns) {
   here <- x[["context"]] %in% context & !is.na(x[["level"]])
   levels <- order_levels(unique(x[["level"]][here]))
   if (length(levels) < 2) return(NULL)
-  cells <- row_codes(x, columns)
-  level_of <- match(x[["level"]], levels)
   at <- which(here[runs$setting])
-  cell <- cells[runs$setting[at]]
-  level <- level_of[runs$setting[at]]
-  # The how-many-th run of its cell and level each is: runs stand in order of measurement.
-  sorted <- order(cell, level, method = "radix")
-  starts <- c(TRUE, diff(cell[sorted]) != 0 | diff(level[sorted]) != 0)
-  turn <- integer(length(at))
-  turn[sorted] <- seq_along(at) - which(starts)[cumsum(starts)] + 1L
-  key <- cell + turn * (max(cells) + 1)
-  old <- which(level == 1)
-  lapply(Filter(length, lapply(seq_along(levels)[-1], function(k) {
-    new <- which(level == k)
-    partner <- new[match(key[old], key[new])]
-    hit <- !is.na(partner)
-    if (any(hit)) list(old = old[hit], new = partner[hit], k = k, alone = sum(!hit) + length(new) - sum(hit))
-  })), function(m) {
-    setting <- runs$setting[at[m$old]]
-    data.frame(
-      context = context, scene = x[["scene"]][setting], frame = x[["frame"]][setting], cell = cell[m$old],
-      old = levels[1], new = levels[m$k], old_s = runs$wall_s[at[m$old]], new_s = runs$wall_s[at[m$new]],
-      old_samples = runs$samples_done[at[m$old]], new_samples = runs$samples_done[at[m$new]],
-      sample = runs$sample[at[m$old]] | runs$sample[at[m$new]], alone = m$alone
+  run <- data.frame(at = at, cell = row_codes(x, columns)[runs$setting[at]],
+                    level = match(x[["level"]], levels)[runs$setting[at]], session = runs$session[at],
+                    turn = runs$turn[at], y = log(runs$wall_s[at]))
+  old <- run[run$level == 1, , drop = FALSE]
+  out <- lapply(seq_along(levels)[-1], function(k) {
+    new <- run[run$level == k, , drop = FALSE]
+    m <- pair_runs(old, new)
+    if (is.null(m)) return(NULL)
+    setting <- runs$setting[m$old]
+    pairs <- data.frame(
+      context = context, scene = x[["scene"]][setting], frame = x[["frame"]][setting], cell = m$cell,
+      old = levels[1], new = levels[k], old_s = runs$wall_s[m$old], new_s = runs$wall_s[m$new],
+      old_samples = runs$samples_done[m$old], new_samples = runs$samples_done[m$new],
+      sample = runs$sample[m$old] | runs$sample[m$new], alone = nrow(old) + nrow(new) - 2L * length(m$old),
+      within = m$within
     )
+    if (!m$within) attr(pairs, "sessions") <- levels_spread(list(old, new))
+    pairs
   })
+  Filter(length, out)
+}
+
+# Which runs go together: `old` and `new` (places among all runs), their `cell`, and whether they are `within` sessions.
+pair_runs <- function(old, new) {
+  ways <- list(c("cell", "session", "turn"), c("cell", "session"), c("cell", "turn"), "cell")
+  for (i in seq_along(ways)) {
+    key <- row_codes(rbind(old, new), ways[[i]])
+    a <- key[seq_len(nrow(old))]
+    b <- key[nrow(old) + seq_len(nrow(new))]
+    if (!any(a %in% b)) next
+    # The how-many-th of its key each is: runs stand in order of measurement.
+    partner <- match(a + turn_within(a) * (max(key) + 1), b + turn_within(b) * (max(key) + 1))
+    hit <- !is.na(partner)
+    return(list(old = old$at[hit], new = new$at[partner[hit]], cell = old$cell[hit], within = i <= 2))
+  }
+  NULL
+}
+
+turn_within <- function(key) {
+  sorted <- order(key, method = "radix")
+  starts <- c(TRUE, diff(key[sorted]) != 0)
+  turn <- integer(length(key))
+  if (length(key)) turn[sorted] <- seq_along(key) - which(starts)[cumsum(starts)] + 1L
+  turn
+}
+
+# What the runs of two levels tell of the spread from session to session: `sd`, `df`, how many sessions each level has
+# (`counts`), and whether the spread is `measured`. The assumed spread counts as three degrees of freedom.
+levels_spread <- function(levels) {
+  squares <- lapply(levels, function(run) {
+    means <- tapply(run$y, list(run$cell, run$session), mean)
+    means <- means[, utils::tail(seq_len(ncol(means)), 40), drop = FALSE]  # the newest tell the machine as it is
+    within <- run$y - stats::ave(run$y, run$cell, run$session)
+    df <- nrow(run) - nrow(unique(run[c("cell", "session")]))
+    run_sd <- if (df > 0) sqrt(sum(within^2) / df) else 0
+    mean(pair_squares(session_pairs(means, 1), run_sd))
+  })
+  counts <- vapply(levels, function(run) length(unique(run$session)), 0L)
+  known <- counts > 1 & !vapply(squares, is.na, NA)
+  df <- c(counts[known] - 1, 3)
+  list(sd = sqrt(max(0, sum(df * c(unlist(squares[known]), assumed_drift^2)) / sum(df))), df = sum(df), counts = counts,
+       measured = any(known))
 }
 
 # The columns in which two sets of timings differ beside the factor, as texts: those that share no value, or with

@@ -29,7 +29,7 @@ curve_model <- function(curve) {
   design <- cbind(shot_design[match(rows[["frame"]], frames), , drop = FALSE], matrix(shared, nrow(rows)))
   extra <- if (length(curve$cheap)) curve$cheap$variance else numeric(length(frames))
   # Times of another limit vary from run to run as well, also where nothing has told how much.
-  noise <- pmax(curve$run_sd, ifelse(rows[["scaled"]] > 0, 0.01, 0))^2
+  noise <- pmax(curve$run_sd, ifelse(rows[["scaled"]] > 0, 0.01, 0))^2 + wild_variance(rows)
   between <- findInterval(probed, curve$breaks[["to"]])
   curve$data <- list(
     at = as.numeric(probed), fresh = c(0L, as.integer(diff(between) > 0)), extra = extra[at],
@@ -44,6 +44,15 @@ curve_model <- function(curve) {
   curve
 }
 
+# Repeats of a frame that disagree by more than a factor of two: something else happened to one of them. Of three or more
+# the one far from the median counts for little; of two it is not known which, and both do.
+wild_variance <- function(rows) {
+  y <- log(rows[["seconds"]])
+  middle <- stats::ave(y, rows[["frame"]], FUN = stats::median)
+  apart <- stats::ave(y, rows[["frame"]], FUN = function(x) diff(range(x))) > log(2)
+  ifelse(apart & rows[["scaled"]] == 0 & abs(y - middle) > log(2) / 2 - 1e-9, (y - middle)^2, 0)
+}
+
 chain_of <- function(curve, draws = 1000) {
   curve_chain_draws(curve$data, curve$beforehand, draws, 3L, 600L, stream_seed(curve$seed, "parameters"))
 }
@@ -52,9 +61,9 @@ curve_moments_at <- function(curve, parameters, own = TRUE) {
   curve_smooth_moments(curve$data, curve$shot, matrix(parameters, 1), own)
 }
 
-# Draws of the whole shot; `keep` also keeps the seconds of every frame.
-curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE, before = 0L) {
-  curve_path_draws(curve$data, curve$shot, curve$beforehand, curve$chain, as.integer(draws),
+# Draws of the whole shot, brought to the design of its probes; `keep` also keeps the seconds of every frame.
+curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE, before = 0L, design = curve$design) {
+  curve_path_draws(curve$data, curve$shot, curve$beforehand, curve$chain, design, as.integer(draws),
                    stream_seed(seed, "paths"), keep, as.integer(before))
 }
 

@@ -5,9 +5,11 @@
 #' Two renders of a frame that differ in nothing but their seeds have the same expectation, so the noise of one follows
 #' from their difference, without any reference: its variance is `mean((a - b)^2) / 2`.
 #'
-#' Single values that stand out are taken out of the noise and counted: largest first, a difference that is over twelve
-#' times the root mean square of the rest of its tile and of the pixels two away from it (the order of Rosner 1983,
-#' Technometrics 25, 165-172). They are rare bright paths, and what people see first.
+#' Everything is in the noise: what falls as one over the root of the samples is the whole of it. Single values that
+#' stand out are counted beside: largest first, a difference that is over twelve times the root mean square of the rest
+#' of its tile and of the pixels two away from it (the order of Rosner 1983, Technometrics 25, 165-172). They are rare
+#' bright paths, and what people see first; `noise_usual` is the noise without them. It is not for fitting: more samples
+#' turn a few glaring values into many small ones, which are then counted in.
 #'
 #' Pictures must be linear light for the noise to fall by the square root of the samples; [read_picture()] gives that.
 #' An alpha channel (the second of two, the fourth of four) is left out.
@@ -17,10 +19,11 @@
 #'   not count. The variance of `a` is then the mean square of the difference.
 #' @param tile Side of a tile in pixels.
 #' @return `noise_between()`: a tibble of one row: `noise` (`sd / brightness`), `sd` of one picture, `brightness` (mean
-#'   over pixels and channels), `outliers` (pixels), `noise_all` (outliers included), `worst` (the largest outlier's
-#'   difference, over brightness), `correlation` (of the differences of neighbouring pixels, median over tiles: near 0
-#'   when the pixels are independent), `pixels`, `error` (relative standard error of `noise`, from how it varies over
-#'   tiles).
+#'   over pixels and channels), `outliers` (pixels), `noise_all` (the same as `noise`), `noise_usual` (outliers left
+#'   out), `worst` (the largest outlier's difference, over brightness), `correlation` (of the differences of
+#'   neighbouring pixels, median over tiles: near 0 when the pixels are independent), `pixels`, `error` (relative
+#'   standard error of `noise`, from upright strips of a quarter of a tile: what is alike in neighbours and channels is
+#'   in them).
 #'
 #'   `noise_map()`: a tibble of class `noise_map`, one row a tile: `row`, `column` (of the tile), `top`, `bottom`,
 #'   `left`, `right` (pixels, from 1, inclusive), `noise`, `sd`, `brightness`, `outliers`, `correlation`, and `seen`: sd
@@ -42,12 +45,13 @@ noise_of_map <- function(map, against) {
   sums <- attr(map, "sums")
   brightness <- sum(sums[["sum_a"]] + sums[["sum_b"]]) / (2 * sum(sums[["values"]]))
   halves <- if (against == "render") 2 else 1
-  variance <- sum(sums[["kept_squares"]]) / sum(sums[["kept"]]) / halves
+  variance <- sum(sums[["squares"]]) / sum(sums[["values"]]) / halves
+  usual <- sum(sums[["kept_squares"]]) / sum(sums[["kept"]]) / halves
   channels <- attr(map, "channels")
   as_table(list(
     noise = sqrt(variance) / brightness, sd = sqrt(variance), brightness = brightness,
     outliers = as.integer(sum(map[["outliers"]])),
-    noise_all = sqrt(sum(sums[["squares"]]) / sum(sums[["values"]]) / halves) / brightness,
+    noise_all = sqrt(variance) / brightness, noise_usual = sqrt(usual) / brightness,
     worst = sqrt(max(sums[["worst"]])) / brightness, correlation = frame_correlation(sums),
     pixels = as.integer(sum(sums[["values"]]) / channels), error = noise_error(sums, channels)
   ))
@@ -67,7 +71,7 @@ noise_map <- function(a, b, tile = 32, against = "render") {
   columns <- ceiling(size[2] / tile)
   row <- rep(seq_len(rows), each = columns)
   column <- rep(seq_len(columns), rows)
-  sd <- sqrt(sums[["kept_squares"]] / sums[["kept"]] / halves)
+  sd <- sqrt(sums[["squares"]] / sums[["values"]] / halves)
   brightness <- (sums[["sum_a"]] + sums[["sum_b"]]) / (2 * sums[["values"]])
   frame <- sum(sums[["sum_a"]] + sums[["sum_b"]]) / (2 * sum(sums[["values"]]))
   map <- as_table(list(
@@ -168,15 +172,33 @@ frame_correlation <- function(sums) {
   if (is.na(out)) 0 else out
 }
 
-# Relative standard error of a frame's noise: a tile's mean square has a relative variance of (kurtosis - 1) / n, the
-# kurtosis taken from the columns whose fourth powers are summed. The channels of a pixel share their light, so that n
-# is the number of pixels. Half of it for the root.
+# Relative standard error of a frame's noise. The squares of a tile vary as its strips say: `strips` of them, with steps
+# of twice a strip's variance between neighbours (the successive differences of Neumann et al. 1941, Ann. Math. Stat. 12,
+# 153, which a change of the noise along the tile hardly touches). Half of it for the root.
 noise_error <- function(sums, channels) {
-  share <- sums[["kept_squares"]] / sum(sums[["kept_squares"]])
-  kurtosis <- sums[["near_fourths"]] / sums[["near_values"]] / (sums[["near_squares"]] / sums[["near_values"]])^2
-  kurtosis[!is.finite(kurtosis) | kurtosis < 3] <- 3
-  sqrt(sum(share^2 * (kurtosis - 1) * channels / pmax(sums[["kept"]], 1))) / 2
+  told <- sums[["strips"]] > 1
+  if (!any(told)) return(sqrt(sum(pixel_variance(sums, channels))) / sum(sums[["squares"]]) / 2)
+  s <- sums[told, , drop = FALSE]
+  variance <- s[["strips"]] * s[["strip_steps"]] / (2 * (s[["strips"]] - 1))
+  # Tiles without strips of their own count as those with.
+  share <- sum(sums[["squares"]]) / sum(s[["squares"]])
+  sqrt(sum(variance) * share) / sum(sums[["squares"]]) / 2
 }
 
-# The same of one tile of a map.
-noise_error_of <- function(map, at) noise_error(attr(map, "sums")[at, , drop = FALSE], attr(map, "channels"))
+# The variance of each tile's squares if its pixels were independent and the channels of a pixel were one: a mean square
+# varies by (kurtosis - 1) / n, the kurtosis taken from the columns whose fourth powers are summed.
+pixel_variance <- function(sums, channels) {
+  kurtosis <- sums[["near_fourths"]] / sums[["near_values"]] / (sums[["near_squares"]] / sums[["near_values"]])^2
+  kurtosis[!is.finite(kurtosis) | kurtosis < 3] <- 3
+  sums[["squares"]]^2 * (kurtosis - 1) * channels / pmax(sums[["values"]], 1)
+}
+
+# The same of one tile of a map. Its own few strips say little: its pixels as if independent, times what the whole
+# frame's strips show of that.
+noise_error_of <- function(map, at) {
+  sums <- attr(map, "sums")
+  channels <- attr(map, "channels")
+  independent <- pixel_variance(sums, channels)
+  frame <- noise_error(sums, channels) / (sqrt(sum(independent)) / sum(sums[["squares"]]) / 2)
+  frame * sqrt(independent[at]) / sums[["squares"]][at] / 2
+}

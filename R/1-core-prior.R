@@ -11,6 +11,7 @@
 #'
 #' @param sd,range,own,cheap_sd,cheap_range,cheap_own Each `c(median, sd of the log)`.
 #' @param rate `c(mean, weight in frames)` of the share of frames that stand out.
+#' @param heavy_factor How many times as slow as the others frames are that stand out and that no probe met.
 #' @return A list of class `curve_prior`.
 #' @section Conditions: `clockpigeon_error_type` when a number is not above 0.
 #' @examples
@@ -18,7 +19,7 @@
 #' total_time(frame_curve(10, 3, 1:60, prior = calm))
 #' @export
 curve_prior <- function(sd = c(0.35, 0.6), range = c(0.2, 0.9), own = c(0.08, 0.7), cheap_sd = c(0.08, 0.8),
-                        cheap_range = c(0.3, 0.8), cheap_own = c(0.07, 0.6), rate = c(0.007, 10)) {
+                        cheap_range = c(0.3, 0.8), cheap_own = c(0.07, 0.6), rate = c(0.007, 10), heavy_factor = assumed_heavy) {
   pair <- function(x, name) {
     if (!is.numeric(x) || length(x) != 2 || !all(is.finite(x)) || any(x <= 0)) {
       stop_input("type", paste("got", show_value(x)), argument(name), "Give two numbers above 0.")
@@ -29,7 +30,8 @@ curve_prior <- function(sd = c(0.35, 0.6), range = c(0.2, 0.9), own = c(0.08, 0.
     full = list(sd = pair(sd, "sd"), range = pair(range, "range"), own = pair(own, "own")),
     cheap = list(sd = pair(cheap_sd, "cheap_sd"), range = pair(cheap_range, "cheap_range"),
                  own = pair(cheap_own, "cheap_own")),
-    rate = pair(rate, "rate"), heavy = c(0.6, 0.5), shots = 0L
+    rate = pair(rate, "rate"), heavy = c(0.6, 0.5), shots = 0L,
+    heavy_factor = check_number(heavy_factor, argument("heavy_factor"), least = 1, most = 1000)
   ), class = "curve_prior")
 }
 

@@ -157,7 +157,8 @@ timings <- function(ledger, ..., replaced = FALSE) {
 as_runs.ledger <- function(x) { # nolint: object_name_linter.
   con <- ledger_connection(x)
   rows <- DBI::dbGetQuery(con, paste0(
-    "SELECT setting, wall_s, samples_done, coalesce(note LIKE '", sample_mark, "%', 0) AS sample FROM runs WHERE ",
+    "SELECT setting, wall_s, samples_done, coalesce(note LIKE '", sample_mark, "%', 0) AS sample, \"repeat\" AS turn, ",
+    "coalesce(plan_id, substr(measured_at, 1, 10)) AS session FROM runs WHERE ",
     "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE activity = 'render') AND wall_s IS NOT NULL ",
     "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ",
     "ORDER BY measured_at, run_order"
@@ -167,7 +168,8 @@ as_runs.ledger <- function(x) { # nolint: object_name_linter.
   settings <- settings[match(used, settings[["setting"]]), setting_columns, drop = FALSE]
   row.names(settings) <- NULL
   list(settings = typed_columns(settings), setting = match(rows[["setting"]], used), wall_s = rows[["wall_s"]],
-       samples_done = as.numeric(rows[["samples_done"]]), sample = rows[["sample"]] == 1)
+       samples_done = as.numeric(rows[["samples_done"]]), sample = rows[["sample"]] == 1,
+       session = session_codes(rows[["session"]]), turn = turn_codes(rows[["turn"]]))
 }
 
 # Columns as the types of a timing: what a database says of a column that holds nothing is not one of them.

@@ -102,7 +102,7 @@ find_short <- function(x) {
 }
 
 find_unsure <- function(groups, target) {
-  wide <- vapply(groups, function(g) relative_half_width(log(g[["wall_s"]])), 0)
+  wide <- vapply(groups, function(g) relative_half_width(log(g[["wall_s"]]), looked_level()), 0)
   unsure <- wide > target
   if (!any(unsure)) return(NULL)
   worst <- which.max(wide)

@@ -180,7 +180,7 @@ versions_of <- function(engine, versions) {
 }
 
 shot_frames <- function(shot, frames, probes = 1) {
-  if (is.null(frames)) return(spread_frames(shot$frames, probes))
+  if (is.null(frames)) return(first_probes(shot$frames, probes))
   frames <- parse_frames(frames, argument("frames"))
   outside <- setdiff(frames, shot$frames)
   if (length(outside)) {

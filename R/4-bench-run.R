@@ -128,7 +128,7 @@ next_block <- function(trials, rows, until, seed) {
   runs <- split(log_s, factor(setting_key(trials), unique(setting_key(trials))))
   open <- vapply(runs, function(x) {
     known <- x[!is.na(x)]
-    length(x) < until$most && length(known) > 0 && relative_half_width(known) > until$target
+    length(x) < until$most && length(known) > 0 && relative_half_width(known, looked_level()) > until$target
   }, NA)
   if (!any(open)) return(NULL)
   first <- trials[!duplicated(setting_key(trials)), , drop = FALSE][open, , drop = FALSE]

@@ -63,7 +63,7 @@ probe_shot <- function(shot, engine, ledger, target = 0.1, level = 0.8, first = 
     open <- setdiff(shot$frames, curve$frame)
     ended <- if (now$half_width <= target) "narrow enough" else if (!length(open)) "every frame is measured"
              else if (spent() > budget) "the budget is used"
-    if (progress) message(length(curve$frame), " frames measured: total ", format_duration(now$median), " within ",
+    if (progress) message(measured_frames(curve), " frames measured: total ", format_duration(now$median), " within ",
                           percent(now$half_width))
     if (length(ended)) break
     frame <- next_probe(curve)[["frame"]]
@@ -97,11 +97,17 @@ versions_asked <- function(probing) {
 known_rows <- function(probing) {
   rows <- as_frame(timings(probing$ledger, node = probing$node$node, engine = probing$engine$engine))
   if (length(probing$version)) rows <- rows[rows[["engine_version"]] %in% probing$version, , drop = FALSE]
-  rows <- rows[is_evidence(rows) & is.na(rows[["piece"]]) & is_of_shot(rows, probing$shot, scene_only = TRUE), ,
-               drop = FALSE]
+  rows <- rows[is_evidence(rows) & is.na(rows[["piece"]]) & is_of_shot(rows, probing$shot, scene_only = TRUE) &
+                 of_probing(rows, probing), , drop = FALSE]
   here <- is_of_shot(rows, probing$shot)
   own <- data.frame(frame = rows[["frame"]][here], seconds = rows[["wall_s"]][here], scaled = numeric(sum(here)))
   rbind(own, brought_rows(probing$shot, rows[!here, , drop = FALSE], rows[here, , drop = FALSE]))
+}
+
+# Rows of the devices and threads that a probe takes: all that the node's engine takes by itself.
+of_probing <- function(rows, probing) {
+  used <- device_use(probing$node, probing$engine, cores = machine_cores())
+  rows[["threads"]] %in% used$threads & (is.na(rows[["capacity"]]) | rows[["capacity"]] %in% used$capacity)
 }
 
 # Rows at another count of samples or another size, brought to the shot's own, none of them further away than a factor

@@ -1,7 +1,7 @@
 # Scaling fits, rig speeds and frame curves as text and figures.
 
 law_words <- c(amdahl = "a serial share (Amdahl)", usl = "contention and coherence (universal law)",
-               line = "a straight line of speed")
+               line = "a straight line of speed", plateau = "a line up to a plateau")
 
 # Some columns of a table that has a print method of its own.
 print_plain <- function(x) {
@@ -21,9 +21,9 @@ curve_lines <- function(x, width = terminal_width()) {
   }
   worst <- slowest(x)
   c(
-    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ", length(x$frame),
-           " probed in ",
-           sum(x$runs), if (sum(x$runs) == 1) " run" else " runs",
+    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ", measured_frames(x),
+           " probed in ", sum(x$rows[["scaled"]] == 0), if (sum(x$rows[["scaled"]] == 0) == 1) " run" else " runs",
+           if (any(x$rows[["scaled"]] > 0)) paste0(", ", sum(x$rows[["scaled"]] > 0), " times transferred"),
            if (length(x$cheap)) paste0(", cheap pass over ", x$cheap$timed)),
     paste0("Total on one node: ", between(total_time(x))),
     paste0("Slowest frame: ", between(worst), "; most likely frame ", worst[["frame"]]),
@@ -154,7 +154,7 @@ shot_probe_lines <- function(x, width = terminal_width()) {
                      interval = range_text(steps[["lower"]], steps[["upper"]], format_duration),
                      "half width" = percent(steps[["half_width"]]), "spent" = format_duration(steps[["spent_s"]]),
                      check.names = FALSE)
-  measured <- length(x$curve$frame)
+  measured <- measured_frames(x$curve)
   c(
     wrap_lines(paste0("Probe of ", x$shot$shot, " with ", x$engine$engine, " ", or_unknown(x$version), " at ",
                       x$shot$size[["width"]], "x", x$shot$size[["height"]], ", ", limit, ", on ", x$node, ": ",

@@ -513,6 +513,25 @@ void curve_path(const curve_data &data, const curve_shot &shot, const curve_prio
   for (int i = 0; i < n; ++i) seconds[i] = std::exp(seconds[i]);
 }
 
+void curve_to_design(const curve_shot &shot, const curve_design &design, double *seconds) {
+  if (!design.known) return;
+  const int n = int(shot.frame.size());
+  const auto open_frames = [&](auto &&use) {
+    size_t probe = 0;
+    for (int i = 0; i < n; ++i) {
+      if (probe < shot.probed.size() && shot.probed[probe] == i) ++probe;
+      else use(seconds[i]);
+    }
+  };
+  double sum = 0;
+  open_frames([&](double &s) { sum += s; });
+  if (!(sum > 0)) return;
+  const double off = std::log(sum) - design.middle;
+  const double wanted = std::min(std::max(off * (off < 0 ? design.below : design.above), -design.least), design.most);
+  const double factor = std::exp(design.centre + wanted) / sum;
+  open_frames([&](double &s) { s *= factor; });
+}
+
 // The filter over all frames, then the smoother without inverses (de Jong 1989, J. Am. Stat. Assoc. 84, 1085; Durbin &
 // Koopman 2012, section 4.4).
 namespace {

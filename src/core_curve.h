@@ -57,6 +57,16 @@ struct curve_shot {
   double run_sd = 0;           // of log seconds from run to run: in the times that come out
 };
 
+// What the design of the probes makes of the log of the sum over the frames that were not probed: the model's middle
+// goes to `centre`, distances below and above it are stretched, and kept within `least` and `most` of the centre.
+struct curve_design {
+  bool known = false;
+  double middle = 0, centre = 0, below = 1, above = 1, least = 0, most = 0;
+};
+
+// Brings one draw of the seconds to the design: the frames that were not probed, all by one factor.
+void curve_to_design(const curve_shot &shot, const curve_design &design, double *seconds);
+
 // One draw of the seconds of every frame. `smooth` takes the log seconds without each frame's own part, where wanted.
 void curve_path(const curve_data &data, const curve_shot &shot, const curve_prior &prior, const curve_sample &sample,
                 random_stream &random, double *seconds, double *smooth = nullptr);

@@ -178,6 +178,29 @@ candidates look_again(const picture_pair &pair, int y0, int y1, int x0, int x1, 
   return top;
 }
 
+// Squares of the upright strips of a column of tiles: a tile is cut into four, each at least four pixels wide. What is
+// alike in one strip (the channels of a pixel, neighbours under one pixel filter) is in its sum, so that the steps from
+// strip to strip tell how sure the tile's sum of squares is.
+class strip_sums {
+ public:
+  strip_sums(int tile, int tile_rows) : width_(std::max(4, tile / 4)), count_((tile + width_ - 1) / width_),
+      sums_(size_t(tile_rows) * count_) {}
+
+  void clear() { std::fill(sums_.begin(), sums_.end(), 0.0); }
+  void add(int tile_row, int column, double squares) { sums_[size_t(tile_row) * count_ + column / width_] += squares; }
+
+  void finish(int tile_row, int columns, tile_sums &t) const {
+    const double *s = &sums_[size_t(tile_row) * count_];
+    const int whole = columns / width_;
+    t.strips = whole;
+    for (int k = 1; k < whole; ++k) t.strip_steps += (s[k] - s[k - 1]) * (s[k] - s[k - 1]);
+  }
+
+ private:
+  const int width_, count_;
+  std::vector<double> sums_;
+};
+
 }  // namespace
 
 std::vector<tile_sums> tile_noise(const picture_pair &pair, const noise_rules &rules) {
@@ -189,7 +212,9 @@ std::vector<tile_sums> tile_noise(const picture_pair &pair, const noise_rules &r
   std::vector<double> guess(tile_rows, 0.0);
   std::vector<candidates> top(tile_rows);
   const double part = rules.times * rules.times / (double(size) * size * pair.channels);
+  strip_sums strips(size, tile_rows);
   for (int tx = 0; tx < tile_columns; ++tx) {
+    strips.clear();
     for (int ty = 0; ty < tile_rows; ++ty) top[ty] = candidates(guess[ty]);
     const int from = tx * size, to = std::min(pair.width, from + size);
     for (int channel = 0; channel < pair.channels; ++channel) {
@@ -206,6 +231,7 @@ std::vector<tile_sums> tile_noise(const picture_pair &pair, const noise_rules &r
           t.sum_a += sums.a[0] + sums.a[1];
           t.sum_b += sums.b[0] + sums.b[1];
           t.squares += sums.squares[0] + sums.squares[1];
+          strips.add(ty, x - from, sums.squares[0] + sums.squares[1]);
           if (x % 8 == 1 && x > from) run_neighbours(pair, a, b, n, t);
         }
       }
@@ -217,6 +243,7 @@ std::vector<tile_sums> tile_noise(const picture_pair &pair, const noise_rules &r
         top[ty] = look_again(pair, first, last, from, to, t.squares, part);
       }
       take_outliers_away(pair, rules.times, top[ty], t);
+      strips.finish(ty, to - from, t);
       guess[ty] = part * t.kept_squares / 4;
     }
   }

@@ -61,6 +61,21 @@ curve_prior prior_of(const Rcpp::List &x) {
   return prior;
 }
 
+// An empty list: the model as it is.
+curve_design design_of(const Rcpp::List &x) {
+  curve_design design;
+  if (!x.size()) return design;
+  const auto number = [&](const char *name) { return Rcpp::as<double>(x[name]); };
+  design.known = true;
+  design.middle = number("middle");
+  design.centre = number("centre");
+  design.below = number("below");
+  design.above = number("above");
+  design.least = number("least");
+  design.most = number("most");
+  return design;
+}
+
 curve_parameters parameters_of(const Rcpp::NumericMatrix &x, int row) {
   return {x(row, 0), x(row, 1), x(row, 2), x(row, 3)};
 }
@@ -97,19 +112,20 @@ Rcpp::NumericVector curve_log_likelihood(Rcpp::List data, Rcpp::List prior, Rcpp
   return out;
 }
 
-// Draws of the whole shot, those of the chain taken in turn: `total` and `slowest` of each, with the `place` of the
-// slowest; the seconds themselves (draws x frames) and the log of their smooth part where `keep` says so. They
+// Draws of the whole shot, those of the chain taken in turn, brought to the design: `total`, that of the frames not
+// probed (`open`) and `slowest` of each, with the `place` of the slowest; the seconds themselves (draws x frames) and the log of their smooth part where `keep` says so. They
 // go on `before` draws after the first.
 // [[Rcpp::export]]
-Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, int draws,
-                            double seed, bool keep, int before) {
+Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, Rcpp::List design,
+                            int draws, double seed, bool keep, int before) {
   const curve_data d = data_of(data);
   const curve_shot whole = shot_of(shot);
   const curve_prior beforehand = prior_of(prior);
+  const curve_design brought = design_of(design);
   const Rcpp::NumericMatrix parameters = chain["parameters"];
   const Rcpp::LogicalMatrix heavy = chain["heavy"];
   const int n = int(whole.frame.size()), m = int(d.at.size());
-  Rcpp::NumericVector total(draws), slowest(draws);
+  Rcpp::NumericVector total(draws), slowest(draws), open(draws);
   Rcpp::IntegerVector place(draws);
   Rcpp::NumericMatrix seconds(keep ? draws : 0, keep ? n : 0), smooth(keep ? draws : 0, keep ? n : 0);
   // Every draw has a stream of its own, so it is the same on whichever thread it is made. No R inside.
@@ -123,13 +139,16 @@ Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, 
       for (int j = 0; j < m; ++j) sample.heavy[j] = heavy(row, j) != 0;
       random_stream random(uint64_t(seed), uint64_t(before + i) + 1);
       curve_path(d, whole, beforehand, sample, random, path.data(), keep ? log_s.data() : nullptr);
-      double sum = 0;
+      curve_to_design(whole, brought, path.data());
+      double sum = 0, probed = 0;
+      for (int j : whole.probed) probed += path[j];
       int most = 0;
       for (int j = 0; j < n; ++j) {
         sum += path[j];
         if (path[j] > path[most]) most = j;
       }
       total[i] = sum;
+      open[i] = sum - probed;
       slowest[i] = path[most];
       place[i] = most + 1;
       for (int j = 0; keep && j < n; ++j) {
@@ -145,8 +164,9 @@ Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, 
     draw_from(0, 2);
     other.join();
   }
-  return Rcpp::List::create(Rcpp::Named("total") = total, Rcpp::Named("slowest") = slowest,
-                            Rcpp::Named("place") = place, Rcpp::Named("seconds") = seconds, Rcpp::Named("smooth") = smooth);
+  return Rcpp::List::create(Rcpp::Named("total") = total, Rcpp::Named("open") = open, Rcpp::Named("slowest") = slowest,
+                            Rcpp::Named("place") = place, Rcpp::Named("seconds") = seconds,
+                            Rcpp::Named("smooth") = smooth);
 }
 
 // Mean and variance of log seconds of every frame, given sd, range and own; `own`: each frame's own part included.

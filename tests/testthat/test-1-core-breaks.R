@@ -16,7 +16,7 @@ test_that("breaks are found between probes where there are enough, and said", {
   seconds <- ifelse(at >= 101, 9, 3) * exp(0.02 * sin(at))
   curve <- frame_curve(at, seconds, 1:240)
   expect_identical(unlist(curve$breaks), c(from = 92L, to = 101L))
-  expect_match(curve$says, "a break was found between frames 91 and 101")
+  expect_match(curve$says, "a break was found between frames 91 and 101", all = FALSE)
   expect_identical(nrow(frame_curve(at, 3 + at / 80, 1:240)$breaks), 0L)
   expect_identical(nrow(frame_curve(at, seconds, 1:240, cuts = integer())$breaks), 0L)
   # A frame on the far side of the break tells nothing of this one.

@@ -20,7 +20,7 @@ test_that("fewer probes give wider intervals, and one probe a wide one that says
   }, 0)
   expect_true(all(diff(width) < 0))
   expect_gt(width[1], 0.4)
-  expect_match(frame_curve(1, 2, 1:9)$says, "assumed prior")
+  expect_match(frame_curve(1, 2, 1:9)$says, "assumed prior", all = FALSE)
 })
 
 test_that("the 80 % interval holds about 80 % of totals of shots like its prior", {
@@ -29,11 +29,17 @@ test_that("the 80 % interval holds about 80 % of totals of shots like its prior"
     root <- t(chol(matern(1:60, 1:60, 1, 59 * exp(rnorm(1, log(0.2), 0.9)), 31) + diag(1e-8, 60)))
     logs <- 1 + sd * drop(root %*% rnorm(60)) + rnorm(60, 0, exp(rnorm(1, log(0.08), 0.7)))
     at <- first_probes(1:60, c(2, 6)[i %% 2 + 1])
-    total <- total_time(frame_curve(at, exp(logs[at]), 1:60, cuts = 31, seed = i), draws = 400)
-    total$lower <= sum(exp(logs)) && sum(exp(logs)) <= total$upper
-  }, NA))
-  expect_gt(mean(hit), 0.75)
-  expect_lt(mean(hit), 0.86)
+    curve <- frame_curve(at, exp(logs[at]), 1:60, cuts = 31, seed = i)
+    model <- quantile(ns$curve_paths(curve, 400, design = list())$total, c(0.1, 0.9))
+    total <- total_time(curve, draws = 400)
+    truth <- sum(exp(logs))
+    c(model[[1]] <= truth && truth <= model[[2]], total$lower <= truth && truth <= total$upper)
+  }, c(NA, NA)))
+  # The model alone, and with the room that the design of few probes asks for.
+  expect_gt(mean(hit[1, ]), 0.75)
+  expect_lt(mean(hit[1, ]), 0.86)
+  expect_gt(mean(hit[2, ]), 0.75)
+  expect_lt(mean(hit[2, ]), 0.94)
 })
 
 test_that("a cheap pass sees what few probes cannot: rare heavy frames", {
@@ -56,8 +62,10 @@ test_that("a cheap pass sees what few probes cannot: rare heavy frames", {
 
 test_that("times of another limit share one unknown factor", {
   at <- c(10, 50, 90)
-  alone <- total_time(frame_curve(at, c(4, 5, 6), 1:100, run_sd = 0.02, scaled = 0.3))
-  helped <- total_time(frame_curve(c(at, 50), c(4, 5, 6, 5.5), 1:100, run_sd = 0.02, scaled = c(0.3, 0.3, 0.3, 0)))
+  prior <- curve_prior(heavy_factor = 1)
+  alone <- total_time(frame_curve(at, c(4, 5, 6), 1:100, run_sd = 0.02, scaled = 0.3, prior = prior))
+  helped <- total_time(frame_curve(c(at, 50), c(4, 5, 6, 5.5), 1:100, run_sd = 0.02, scaled = c(0.3, 0.3, 0.3, 0),
+                                   prior = prior))
   width <- function(total) log(total$upper / total$lower)
   expect_lt(width(helped), 0.6 * width(alone))
   expect_equal(helped$mean / alone$mean, 1.1, tolerance = 0.05)

@@ -10,6 +10,7 @@ matern <- function(a, b, sd, range, cuts) {
 known_curve <- function(curve, parameters) {
   curve$chain <- list(parameters = matrix(parameters, 1), heavy = matrix(FALSE, 1, length(curve$frame)))
   curve$beforehand$rate <- c(1e-9, 1)
+  curve$design <- list()  # the model alone
   curve
 }
 

@@ -67,14 +67,17 @@ test_that("noise, brightness and their error are those that were put in", {
   expect_equal(sd(many) / mean(many), said, tolerance = 0.25)
 })
 
-test_that("bright single pixels are counted and do not change the noise", {
+test_that("bright single pixels are in the noise, counted, and out of the usual noise", {
   a <- render(1)
   bright <- a
   bright[cbind(c(10, 40, 90), c(10, 50, 70), 1)] <- 4
   found <- noise_between(bright, render(2))
   expect_identical(found$outliers, 3L)
-  expect_equal(found$noise, noise_between(a, render(2))$noise, tolerance = 1e-3)
-  expect_gt(found$noise_all, 1.5 * found$noise)
+  plain <- noise_between(a, render(2))
+  expect_equal(found$noise_usual, plain$noise, tolerance = 1e-3)
+  expect_gt(found$noise, 1.5 * found$noise_usual)
+  expect_identical(found$noise_all, found$noise)
+  expect_identical(plain$noise_usual, plain$noise)
   expect_equal(found$worst, 3.5 / found$brightness, tolerance = 0.02)
   # Noise at an edge alone, in tiles that are still elsewhere, is noise and no outlier.
   edge <- array(0.5, c(64, 64, 1))
