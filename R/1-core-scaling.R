@@ -2,7 +2,7 @@
 
 #' Fit time over the number of threads, devices or helpers
 #'
-#' Three laws for the time t on n of them, fitted by least squares on log time within their bounds:
+#' Four laws for the time t on n of them, fitted by least squares on log time within their bounds:
 #'
 #' - `amdahl`: `t1 * (serial + (1 - serial) / n)` (Amdahl 1967), `serial` in 0..1;
 #' - `usl`: `t1 * (1 + contention * (n - 1) + coherence * n * (n - 1)) / n`, the universal scalability law (Gunther
@@ -10,14 +10,19 @@
 #'   *Guerrilla capacity planning*), both at least 0, `contention` at most 1: beyond some n more makes it slower;
 #' - `line`: `t1 / (1 + gain * (n - 1))`: the speed grows along a straight line, `gain` in 0..1.
 #'
-#' They are weighed against each other by AICc (Burnham & Anderson 2002, *Model selection and multimodel inference*,
-#' chapter 2). Intervals of parameters are profiles of the sum of squares (F of one and the degrees of freedom left);
-#' those of times come from draws of all three laws by weight, so that the doubt which law holds is in them.
+#' - `plateau`: that line down to `t1 * least`, where a link, a disk or the memory lets no more through.
+#'
+#' They are weighed against each other by how likely the points are under each, its parameters averaged over what is
+#' usual (Gunther's ranges; Kass & Raftery 1995, J. Am. Stat. Assoc. 90, 773): few points leave all laws in. (AICc, which
+#' is told too, gives a law of three parameters no chance with five points.) Intervals of parameters are profiles of the
+#' sum of squares (F of one and the degrees of freedom left); those of times come from draws of all laws by weight, so
+#' that the doubt which law holds is in them. Points that no law comes near are said.
 #'
 #' @param n Whole numbers of threads, devices or helpers, 1 or more; repeats are welcome.
 #' @param seconds Their times in s.
-#' @param error Relative standard deviation of one time, where it is known. Needed with few points: with fewer than five
-#'   the spread cannot be told beside the law, and `assumed_scaling_error` (8 %) is taken and said to be assumed.
+#' @param error Relative standard deviation of one time, where it is known (a job's `run_sd`). Needed with few points:
+#'   with fewer than eight, and no repeats, the spread cannot be told beside the law, and 8 % is taken, said to be assumed,
+#'   and corrected by the points as far as they can.
 #' @param assume With a single n: the serial share that the user insists on. The fit is then an assumption and says so.
 #' @param unit What is counted, for figures and texts.
 #' @return A list of class `scaling_fit`: `points`, `laws` (a tibble, one row a law: `law`, `aicc`, `weight`, `t1`,
@@ -42,16 +47,18 @@ fit_scaling <- function(n, seconds, error = NULL, assume = NULL, unit = "threads
   if (!is.null(error)) error <- check_number(error, argument("error"), above = 0, most = 2)
   points <- as_table(list(n = n, seconds = seconds))
   if (length(unique(n)) < 2) return(assumed_scaling(points, assume, error, unit))
-  # The spread of one time beside the law: told where enough times are left over for it.
-  told <- is.null(error) && length(n) >= 5
+  # The spread of one time beside the law: told by repeats, or where enough times are left over for it.
+  told <- is.null(error) && (length(n) >= 8 || length(n) - length(unique(n)) >= 2)
   spread <- if (told) NULL else or_else(error, assumed_scaling_error)
   fits <- lapply(names(scaling_laws), fit_law, n = n, y = log(seconds), spread = spread)
-  aicc <- vapply(fits, `[[`, 0, "aicc")
-  weight <- exp(-(aicc - min(aicc)) / 2)
-  fit <- list(points = points, fits = stats::setNames(fits, names(scaling_laws)), weight = weight / sum(weight),
+  fit <- list(points = points, fits = stats::setNames(fits, names(scaling_laws)),
               unit = check_text(unit, argument("unit")), basis = "measured",
               error_basis = if (told) "measured" else if (is.null(error)) "assumed" else "given")
-  fit$best <- names(scaling_laws)[which.max(weight)]
+  fit$noise <- scaling_noise(fit)
+  fit$posterior <- lapply(names(scaling_laws), law_posterior, n = n, y = log(seconds), noise = fit$noise)
+  evidence <- vapply(fit$posterior, `[[`, 0, "evidence") + log(law_odds[names(scaling_laws)])
+  fit$weight <- unname(exp(evidence - max(evidence)) / sum(exp(evidence - max(evidence))))
+  fit$best <- names(scaling_laws)[which.max(fit$weight)]
   fit$laws <- law_table(fit)
   fit$says <- scaling_says(fit)
   structure(fit, class = "scaling_fit")
@@ -65,8 +72,19 @@ scaling_laws <- list(
   amdahl = list(log_time = function(n, p) log(p[[1]] + (1 - p[[1]]) / n), names = "serial", upper = 1),
   usl = list(log_time = function(n, p) log1p(p[[1]] * (n - 1) + p[[2]] * n * (n - 1)) - log(n),
              names = c("contention", "coherence"), upper = c(1, 1)),
-  line = list(log_time = function(n, p) -log1p(p[[1]] * (n - 1)), names = "gain", upper = 1)
+  line = list(log_time = function(n, p) -log1p(p[[1]] * (n - 1)), names = "gain", upper = 1),
+  plateau = list(log_time = function(n, p) pmax(-log1p(p[[1]] * (n - 1)), log(pmax(p[[2]], 1e-6))),
+                 names = c("gain", "least"), upper = c(1, 1))
 )
+
+# What is known of the parameters beforehand: each is an even number between 0 and 1, to this power. Serial shares,
+# contention and coherence are small as a rule (Gunther 2007, chapter 4, finds contention of some per cent and coherence
+# of some per mille), gains may be anything.
+law_powers <- list(amdahl = 2, usl = c(2.5, 5), line = 1, plateau = c(1, 3))
+
+# The odds of the laws beforehand. The universal law holds Amdahl's in it, and what follows from taking the simpler one
+# by mistake (a plan for many that stops paying early) is the dearer fault.
+law_odds <- c(amdahl = 0.15, usl = 0.6, line = 0.1, plateau = 0.15)
 
 # Least squares of one law, log t1 by its closed form, the rest on squares of a bounded scale from the best of a grid.
 fit_law <- function(law, n, y, spread) {
@@ -122,22 +140,43 @@ law_table <- function(fit) {
   of <- function(name) vapply(fit$fits, one, 0, name = name, USE.NAMES = FALSE)
   as_table(list(law = names(fit$fits), aicc = vapply(fit$fits, `[[`, 0, "aicc", USE.NAMES = FALSE), weight = fit$weight,
                 t1 = exp(vapply(fit$fits, `[[`, 0, "log_t1", USE.NAMES = FALSE)), serial = of("serial"),
-                contention = of("contention"), coherence = of("coherence"), gain = of("gain")))
+                contention = of("contention"), coherence = of("coherence"), gain = of("gain"), least = of("least")))
 }
 
 scaling_says <- function(fit) {
   points <- fit$points
   means <- tapply(log(points[["seconds"]]), points[["n"]], mean)
   sd <- fit$fits[[fit$best]]$sd
+  off <- points_off(fit)
   rises <- which(diff(means) > 2 * sd)
   c(
     if (length(rises)) paste0("times rise from ", names(means)[rises[1]], " to ", names(means)[rises[1] + 1], " ",
                               fit$unit,
                               ": more makes it slower, or something else changed"),
+    if (isTRUE(fit$noise$refused)) paste0("no law fits these times within the spread of one (", percent(fit$fits[[1]]$sd),
+                                          "): the ranges are as much wider"),
+    if (length(off)) paste0("the time at ", toString(unique(off)), " ", fit$unit, " lies off every law: ",
+                            "something else changed there, or the hardware has a step"),
+    if (fit$best == "plateau") paste0("more than about ", plateau_start(fit), " ", fit$unit, " bring nothing"),
     if (fit$error_basis == "assumed") paste0("the spread of one time is assumed (", percent(assumed_scaling_error),
                                              "): give repeats or `error`"),
     if (length(means) == 2) "two counts cannot tell one law from another"
   )
+}
+
+# Counts whose time no law comes within three spreads of.
+points_off <- function(fit) {
+  n <- fit$points[["n"]]
+  y <- log(fit$points[["seconds"]])
+  off <- vapply(fit$fits, function(one) {
+    abs(y - one$log_t1 - scaling_laws[[one$law]]$log_time(n, one$p)) / max(one$sd, 0.01)
+  }, numeric(length(y)))
+  n[apply(matrix(off, length(y)), 1, min) > 3]
+}
+
+plateau_start <- function(fit) {
+  p <- fit$fits$plateau$p
+  if (p[["gain"]] > 0) ceiling((1 / max(p[["least"]], 1e-6) - 1) / p[["gain"]] + 1) else 1
 }
 
 #' Intervals of the parameters of a scaling fit
@@ -181,41 +220,81 @@ profile_end <- function(squares, best, bound, limit) {
   stats::uniroot(function(v) squares(v) - limit, sort(c(best, bound)), tol = 1e-9 + 1e-7 * abs(best - bound))$root
 }
 
-# Draws of log time at n: laws by weight, parameters by their likelihood on a grid (flat in the parameters' bounded
-# scale, the level and the spread integrated out), and the level given them.
+# Spread of one log time as the posterior takes it: `sd` and how many degrees of freedom that is worth. A given spread is
+# certain, unless no law comes near the points: then it is as large as the nearest needs.
+scaling_noise <- function(fit) {
+  m <- nrow(fit$points)
+  if (fit$error_basis != "given") return(list(sd = assumed_scaling_error, df = if (fit$error_basis == "measured") 1 else 4))
+  misfit <- min(vapply(fit$fits, function(one) one$rss / one$sd^2 / max(one$df, 1), 0))
+  refused <- max(vapply(fit$fits, function(one) {
+    if (one$df < 1) 1 else stats::pchisq(one$rss / one$sd^2, one$df, lower.tail = FALSE)
+  }, 0)) < 0.01
+  list(sd = fit$fits[[1]]$sd * if (refused) sqrt(misfit) else 1, df = Inf, refused = refused)
+}
+
+# One law given the points: a grid over its parameters (evenly in what is known beforehand, then finer where the points
+# allow any), their chances, the level and its sd at each, and the law's own chance of these points (`evidence`, log).
+law_posterior <- function(law, n, y, noise) {
+  of <- scaling_laws[[law]]
+  power <- law_powers[[law]]
+  k <- length(power)
+  m <- length(y)
+  side <- if (k == 1) 200 else 40
+  look <- function(from, to) {
+    u <- Map(function(a, b) a + (b - a) * (seq_len(side) - 0.5) / side, from, to)
+    u <- as.matrix(expand.grid(u))
+    p <- sweep(u, 2, power, `^`)
+    shape <- vapply(n, of$log_time, numeric(nrow(p)), p = lapply(seq_len(k), function(j) p[, j]))
+    off <- rep(y, each = nrow(p)) - matrix(shape, nrow(p))
+    level <- rowMeans(off)
+    rss <- rowSums((off - level)^2)
+    fit <- if (is.infinite(noise$df)) -rss / (2 * noise$sd^2)
+           else -(noise$df + m - 1) / 2 * log1p(rss / (noise$df * noise$sd^2))
+    list(u = u, p = p, level = level, rss = rss, fit = fit, size = prod(to - from))
+  }
+  from <- rep(0, k)
+  to <- rep(1, k)
+  for (finer in 1:2) {
+    seen <- look(from, to)
+    near <- seen$u[seen$fit > max(seen$fit) - 18, , drop = FALSE]
+    step <- (to - from) / side
+    from <- pmax(from, apply(near, 2, min) - step)
+    to <- pmin(to, apply(near, 2, max) + step)
+  }
+  seen <- look(from, to)
+  chance <- exp(seen$fit - max(seen$fit))
+  list(law = law, p = seen$p, level = seen$level, rss = seen$rss, chance = chance, noise = noise, points = m,
+       evidence = max(seen$fit) + log(mean(chance)) + log(seen$size))
+}
+
+# Draws of log time at n: laws by weight, parameters by their chances, the spread and the level given them.
 scaling_draws <- function(fit, n, draws = 2000, seed = 1) {
   with_seed(seed, {
     law <- sample.int(length(fit$fits), draws, TRUE, fit$weight)
     out <- matrix(0, draws, length(n))
     for (k in unique(law)) {
       rows <- which(law == k)
-      out[rows, ] <- law_draws(fit$fits[[k]], fit$points, n, length(rows), fit$basis == "assumed")
+      out[rows, ] <- if (fit$basis == "assumed") assumed_draws(fit$fits[[k]], fit$points, n, length(rows))
+                     else law_draws(fit$posterior[[k]], n, length(rows))
     }
     out
   })
 }
 
-law_draws <- function(one, points, n, draws, assumed) {
-  of <- scaling_laws[[one$law]]
-  m <- nrow(points)
-  y <- log(points[["seconds"]])
-  axis <- if (length(one$p) == 1) seq(0, 1, length.out = 2001) else NULL
-  grid <- if (assumed) matrix(one$p, 1) else if (length(axis)) matrix(axis) else {
-    # Contention evenly, coherence by its root: what counts lies near 0.
-    as.matrix(expand.grid(seq(0, 1, length.out = 161)^1.5, seq(0, 1, length.out = 161)^3))
+law_draws <- function(one, n, draws) {
+  pick <- sample.int(length(one$chance), draws, TRUE, one$chance)
+  noise <- one$noise
+  sd <- if (is.infinite(noise$df)) noise$sd else {
+    sqrt((noise$df * noise$sd^2 + one$rss[pick]) / stats::rchisq(draws, noise$df + one$points - 1))
   }
-  columns <- function(rows) lapply(seq_len(ncol(grid)), function(k) grid[rows, k])
-  shape <- vapply(points[["n"]], of$log_time, numeric(nrow(grid)), p = columns(seq_len(nrow(grid))))
-  off <- rep(y, each = nrow(grid)) - matrix(shape, nrow(grid))
-  level <- rowMeans(off)
-  rss <- rowSums((off - level)^2)
-  fit <- if (one$spread_known) -rss / (2 * one$sd^2) else -(m - 1) / 2 * log(rss + 1e-12)
-  # Cells of the uneven grid count by their size.
-  size <- if (ncol(grid) == 1) 0 else log(pmax(grid[, 1], 1e-6)) / 3 + log(pmax(grid[, 2], 1e-9)) * 2 / 3
-  pick <- sample.int(nrow(grid), draws, TRUE, exp(fit + size - max(fit + size)))
-  sd <- if (one$spread_known) one$sd else sqrt(rss[pick] / stats::rchisq(draws, m - 1))
-  t1 <- level[pick] + stats::rnorm(draws) * sd / sqrt(m)
-  t1 + matrix(vapply(n, of$log_time, numeric(draws), p = columns(pick)), draws)
+  t1 <- one$level[pick] + stats::rnorm(draws) * sd / sqrt(one$points)
+  p <- lapply(seq_len(ncol(one$p)), function(j) one$p[pick, j])
+  t1 + matrix(vapply(n, scaling_laws[[one$law]]$log_time, numeric(draws), p = p), draws)
+}
+
+assumed_draws <- function(one, points, n, draws) {
+  t1 <- one$log_t1 + stats::rnorm(draws) * one$sd / sqrt(nrow(points))
+  outer(t1, scaling_laws[[one$law]]$log_time(n, one$p), `+`)
 }
 
 #' @rdname fit_scaling
