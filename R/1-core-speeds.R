@@ -280,7 +280,7 @@ cell_forecast <- function(model, sd, i, j, run = TRUE) {
   share <- ifelse(is.na(at), 0, sd[3]^2 / (sd[3]^2 + sd[4]^2 / cells$n[at]))
   residual <- ifelse(is.na(at), 0, cells$y[at] - model$mean - mean)
   variance <- (1 - share)^2 * (colSums(half^2) + own) + sd[3]^2 * (1 - share)
-  list(mean = model$mean + mean + share * residual, variance = variance + if (run) sd[4]^2 else 0)
+  list(mean = model$mean + mean + share * residual, variance = variance + run * sd[4]^2)
 }
 
 spread_table <- function(fit) {

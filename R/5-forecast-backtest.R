@@ -54,14 +54,18 @@ backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
 hidden_frames <- function(rows, probes, level) {
   shots <- complete_shots(rows)
   pairs <- cheap_partners(shots)
-  # What each shot tells, so that each is forecast by what the others told.
+  scene <- vapply(shots, function(p) p[["scene"]][1], "")
+  # What each shot tells, so that each is forecast by what the other scenes told: its own other settings are hidden too.
   full <- lapply(shots, told_by_shot, prior = curve_prior())
   left <- lapply(seq_along(shots), function(k) {
     if (length(pairs[[k]])) told_by_shot(shots[[k]], curve_prior(), shots[[pairs[[k]]]])
   })
   do.call(c, lapply(seq_along(shots), function(k) {
     shot <- shots[[k]]
-    prior <- taught(taught(curve_prior(), "full", full[-k]), "cheap", Filter(length, left[-k]))
+    other <- scene != scene[k]
+    prior <- taught(curve_prior(), "full", full[other], scene[other])
+    paired <- other & lengths(left) > 0
+    prior <- taught(prior, "cheap", left[paired], scene[paired])
     seconds <- tapply(shot[["seconds"]], shot[["frame"]], mean)
     frames <- as.integer(names(seconds))
     total <- sum(seconds)
@@ -104,10 +108,11 @@ hidden_cells <- function(rows, level, most) {
     rest <- rows[!here, , drop = FALSE]
     scene <- cells[["scene"]][k]
     rig <- cells[["rig"]][k]
-    # The truth beside the same frames and settings elsewhere: what the hidden cell would be on the fit of all.
-    true <- predict.speed_fit(all, scene, rig)[["seconds"]]
+    # The truth is what was measured, its frames and settings beside those elsewhere; the mean of so many runs varies.
+    at <- which(all$cells$i == match(scene, all$scenes) & all$cells$j == match(rig, all$rigs))
+    true <- exp(all$cells$y[at])
     fit <- fit_speeds(rest)
-    p <- tryCatch(as_frame(predict.speed_fit(fit, scene, rig, level, run = FALSE)),
+    p <- tryCatch(as_frame(predict.speed_fit(fit, scene, rig, level, run = 1 / all$cells$n[at])),
                   clockpigeon_error_speeds = function(e) NULL)
     if (is.null(p)) return(NULL)
     case <- function(method, ...) a_case("other hardware", method, place_of(rows[here, ])[1],

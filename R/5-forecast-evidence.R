@@ -2,7 +2,7 @@
 
 # Spreads of log time that stand in where nothing was measured; each is shown as assumed wherever it is used.
 assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1,
-                       samples = 0.05, drift = 0.10)
+                       samples = 0.05)
 
 #' A job: shots to be rendered, and the evidence for their times
 #'
@@ -15,10 +15,14 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, 
 #' @param time_zone The zone in which deadlines are told, such as `"Europe/Lisbon"`; `NULL` when it is not known.
 #' @param limit Another limit than the shots' own: a list as in a shot file (`list(noise = 0.02)`), whose times were
 #'   measured; or a share of their samples, such as `"50 %"`, whose times follow from theirs.
+#' @param machine Where runs were marked as made beside other work: `"busy"` forecasts a machine as busy as then,
+#'   `"idle"` one without that. What the other work cost is told by frames measured both ways, or by CPU beside wall
+#'   seconds, or assumed; its error is in the forecast.
 #' @return A list of class `job`: the shots, `node` (the node on which most of their frames were measured: the
 #'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times
 #'   where half of the frames have one, and the prior that complete shots in the timings teach), `run_sd` (spread of log
-#'   time of one frame from run to run), the evidence, `stage_rows` (timings of the stages around rendering), `limit`
+#'   time of one frame from run to run), the evidence, `stage_rows` (timings of the stages around rendering), `busy` (what other work beside the runs adds),
+#'   `sessions` (how the frame times are spread over sessions of measuring), `limit`
 #'   (a label) and `noise`, that of its pictures over that of the shots' own limit (`NA` where it is unknown).
 #' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured at the shot's own
 #'   size and limit. Times at another size or limit are not scaled.
@@ -27,7 +31,8 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, 
 #' render_job(project$shots[c("gears", "basin")], "sundew", example_timings())
 #' @export
 render_job <- function(shots, engine, timings, version = NULL, currency = "EUR", rates = NULL, time_zone = NULL,
-                       limit = NULL) {
+                       limit = NULL, machine = machine_states) {
+  machine <- check_choice(machine[1], argument("machine"), machine_states)
   shots <- as_list_of(shots, "shot", argument("shots"), "read_shot()")
   share <- sample_share(limit)
   if (is.list(limit)) shots <- lapply(shots, with_limit, limit = read_limit(limit, argument("limit")))
@@ -52,7 +57,7 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   found <- do.call(rbind, lapply(shots, shot_evidence, rows = rows, engine = engine, version = version))
   own <- found[is.na(found[["site"]]), , drop = FALSE]
   at <- reference_node(own, shots, engine, version)
-  own <- own[own[["node"]] == at, , drop = FALSE]
+  own <- one_capacity(own[own[["node"]] == at, , drop = FALSE])
   run_sd <- run_spread(row_key(own, c("scene", "frame")), own[["wall_s"]])
   run_basis <- if (is.null(run_sd)) "assumed" else "measured"
   # Other shots on the same node say how a run varies, where this one's frames were measured once each.
@@ -64,7 +69,7 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
     if (!is.null(run_sd)) run_basis <- "measured on other shots"
   }
   if (is.null(run_sd)) run_sd <- assumed_spread$run
-  drift <- session_spread(session_means(row_key(here, setting), here), run_sd)
+  drift <- session_spread(session_means(row_key(here, setting), here), run_sd, session_starts(here))
   prior <- learn_curve_prior(timings)
   curves <- lapply(shots, function(shot) {
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
@@ -76,12 +81,21 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
                         time_zone = if (!is.null(time_zone)) zone_field(time_zone, argument("time_zone")),
                         node = at, curves = curves,
                         evidence = as_table(found), run_sd = run_sd, run_basis = run_basis,
-                        drift_sd = drift$sd, drift_df = drift$df, drift_basis = drift$basis, stage_rows = stage_rows,
+                        drift_sd = drift$sd, drift_df = drift$df, drift_basis = drift$basis,
+                        hour_sd = drift$hour_sd, hour_basis = drift$hour_basis, sessions = session_shares(own),
+                        busy = busy_evidence(own, here, machine), stage_rows = stage_rows,
                         rig_rows = rig_rows, sample_rows = here[here[["limit_kind"]] %in% "samples", , drop = FALSE],
                         featured = featured[featured[["scene"]] %in% vapply(shots, `[[`, "", "scene"), , drop = FALSE],
                         limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
                         time_share = c(log = 0, sd = 0)), class = "job")
   if (share == 1) job else with_share(job, share)
+}
+
+# Rows of one count of devices and threads, the one with most frames: times of another are another machine's.
+one_capacity <- function(rows) {
+  key <- row_key(rows, c("device_count", "threads", "capacity"))
+  frames <- tapply(paste(rows[["scene"]], rows[["frame"]]), key, function(x) length(unique(x)))
+  rows[key == names(frames)[which.max(frames)], , drop = FALSE]
 }
 
 # The rows that speak of a shot: its scene at its own size and limit.
@@ -136,7 +150,7 @@ site_speed <- function(job, site) {
     speed <- node_speed(job, node)
     if (is.null(speed)) next
     return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_spread$like^2), df = speed$df,
-                evidence = "measured", from = speed$from))
+                evidence = "measured", from = speed$from, sessions = speed$sessions))
   }
   for (node in site$nodes_like) {
     speed <- transferred_speed(job, node)
@@ -150,6 +164,11 @@ site_speed <- function(job, site) {
                 from = paste0("the card says ", format(claim$factor), " times ", claim$relative_to)))
   }
   NULL
+}
+
+# What sessions add to a forecast: the drift of each that it rests on, and of the one it is for.
+session_drift <- function(job, matched = NULL) {
+  first_of(job$drift_sd, 0) * sqrt(session_load(first_of(job$sessions, c(all = 1)), matched))
 }
 
 # How fast another own node is that rendered other scenes only: by the speeds of rigs over all that was measured.
@@ -186,55 +205,16 @@ matched_speed <- function(job, there) {
   rows <- as_frame(job$evidence)
   cells <- row_key(rows, c("scene", "frame"))
   means <- function(keep) tapply(log(rows[["wall_s"]][keep]), cells[keep], mean)
-  here <- means(is.na(rows[["site"]]) & rows[["node"]] %in% job$node)
-  there <- means(there)
-  both <- intersect(names(here), names(there))
+  here <- is.na(rows[["site"]]) & rows[["node"]] %in% job$node
+  both <- intersect(cells[here], cells[there])
   n <- length(both)
   if (!n) return(NULL)
-  ratio <- as.numeric(here[both] - there[both])
+  ratio <- means(here)[both] - means(there)[both]
+  ratio <- as.numeric(ratio[both])
   spread <- if (n > 1) max(stats::sd(ratio), job$run_sd) else max(assumed_spread$run, job$run_sd)
-  list(log_factor = mean(ratio), se = spread / sqrt(n), df = max(n - 1, 3), frames = n)
-}
-
-# How much the whole machine is faster or slower from one session to the next: sd of log time beyond what single runs
-# vary, its degrees of freedom and basis. Told by pairs of sessions that measured three cells or more in common; the
-# assumed spread counts as three pairs more, since few pairs say little, and stands alone where there is none.
-session_spread <- function(means, run_sd, prior = 3) {
-  squares <- pair_squares(means, run_sd)
-  list(sd = sqrt(max(0, sum(squares) + prior * assumed_spread$drift^2) / (length(squares) + prior)),
-       df = length(squares) + prior, basis = if (length(squares)) "measured" else "assumed")
-}
-
-# Mean log seconds of each cell (rows) in each session (columns; one plan_id is one); with many sessions the last forty,
-# which tell the machine as it is.
-session_means <- function(cell, rows) {
-  sessions <- utils::tail(unique(stats::na.omit(rows[["plan_id"]])), 40)
-  if (!length(sessions)) return(matrix(numeric(), 0, 0))
-  known <- rows[["plan_id"]] %in% sessions
-  tapply(log(rows[["wall_s"]][known]), list(cell[known], factor(rows[["plan_id"]][known], sessions)), mean)
-}
-
-# Differences of each two sessions over the cells that they have in common, `least` of them or more.
-session_pairs <- function(means, least) {
-  if (ncol(means) < 2) return(list())
-  off <- lapply(utils::combn(ncol(means), 2, simplify = FALSE), function(pair) {
-    stats::na.omit(means[, pair[1]] - means[, pair[2]])
-  })
-  Filter(function(x) length(x) >= least, off)
-}
-
-# Spread of one run, told by cells that two sessions measured, the sessions' own difference taken out; NULL with fewer
-# than two degrees of freedom.
-paired_spread <- function(means) {
-  pairs <- session_pairs(means, 2)
-  df <- sum(lengths(pairs) - 1)
-  if (df >= 2) sqrt(sum(vapply(pairs, function(off) sum((off - mean(off))^2), 0)) / 2 / df)
-}
-
-# Of each pair of sessions their mean difference squared, less what runs make of it: an estimate of one session's
-# variance.
-pair_squares <- function(means, run_sd) {
-  vapply(session_pairs(means, 3), function(off) (mean(off)^2 - 2 * run_sd^2 / length(off)) / 2, 0)
+  list(log_factor = mean(ratio), se = spread / sqrt(n), df = max(n - 1, 3), frames = n,
+       sessions = list(here = session_shares(rows[here & cells %in% both, , drop = FALSE]),
+                       there = session_shares(rows[there & cells %in% both, , drop = FALSE])))
 }
 
 with_limit <- function(shot, limit) {
@@ -314,5 +294,7 @@ evidence_line <- function(job) {
   paste0(nrow(own), " runs of ", nrow(unique(own[c("scene", "frame")])), " frames on ", job$node,
          "; run to run spread ", percent(job$run_sd), " (", job$run_basis, ")",
          if (length(job$drift_sd)) paste0(", from day to day ", percent(job$drift_sd), " (", job$drift_basis, ")"),
+         if (length(job$hour_sd)) paste0(", within a day ", percent(job$hour_sd), " (", job$hour_basis, ")"),
+         busy_words(job$busy),
          if (any(is_sample(own))) paste0("; ", sample_mark))
 }

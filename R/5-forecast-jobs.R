@@ -36,7 +36,7 @@ job_case <- function(job, before, like, level) {
   known <- tryCatch(render_job(shot, job[["engine"]][1], as_timings(here[names(timing_columns)]),
                                job[["engine_version"]][1]), clockpigeon_error = function(e) NULL)
   if (is.null(known)) return(NULL)
-  way <- job_way(nodes = slots, speed = list(log_factor = 0, se = known$drift_sd, df = Inf))
+  way <- job_way(nodes = slots, speed = spread_speed(known, list(log_factor = 0, se = 0)))
   finish <- simulate_job(frame_draws(known, 1000, 1), way)$draws[["finish_s"]]
   ends <- stats::quantile(finish, c((1 - level) / 2, 0.5, (1 + level) / 2), names = FALSE)
   true <- max(job[["began"]] + job[["wall_s"]]) - min(job[["began"]])

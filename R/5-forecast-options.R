@@ -29,7 +29,7 @@
 #' plan_options(job, project$sites)
 #' plan_options(job, project$sites, only = c("saltmill", "nodes=20"))
 #' @export
-plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL, now = Sys.time()) {
+plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL, now = this_moment()) {
   jobs <- as_jobs(job)
   sites <- as_list_of(sites, "site", argument("sites"), "read_site()")
   names(sites) <- vapply(sites, `[[`, "", "site")
@@ -106,7 +106,7 @@ why_not <- function(site, job, needs = job_needs(job)) {
 }
 
 # All options of one site, those that others beat for certain left out.
-site_options <- function(site, job, spreads = NULL, now = Sys.time()) {
+site_options <- function(site, job, spreads = NULL, now = this_moment()) {
   frames <- sum(vapply(job$shots, function(shot) length(shot$frames), 0L))
   tasks <- frames * max(vapply(job$shots, function(shot) first_of(shot$layers, 1L), 0L))
   classes <- if (length(site$hires)) lapply(site$hires, `[[`, "hire") else list(NA_character_)
@@ -132,10 +132,7 @@ site_options <- function(site, job, spreads = NULL, now = Sys.time()) {
 speed_columns <- function(site, job, hire) {
   speed <- option_speed(job, list(hire = hire), site)
   speed$log_factor <- speed$log_factor - job$time_share[["log"]]
-  # What is slower today than when it was measured is slower as a whole.
-  parts <- c(speed$se, job$time_share[["sd"]], first_of(job$drift_sd, 0))
-  speed$df <- joint_df(parts, c(first_of(speed$df, Inf), Inf, first_of(job$drift_df, Inf)))
-  speed$se <- sqrt(sum(parts^2))
+  speed <- spread_speed(job, speed)
   evidence <- speed$evidence
   class <- if (!is.na(hire)) hire_speed(chosen_hire(site, hire), site)$basis else NA
   if (evidence == "measured" && job$time_share[["log"]] != 0) evidence <- "transferred"
@@ -145,6 +142,17 @@ speed_columns <- function(site, job, hire) {
 }
 
 # Degrees of freedom of a sum of independent parts (Satterthwaite 1946, Biometrics Bull. 2, 110); at least 3.
+# A speed with what sessions and other work beside the runs add: what is slower today than when it was measured is
+# slower as a whole. Frames tried at a site were divided by frames measured beside the same work.
+spread_speed <- function(job, speed) {
+  busy <- first_of(job$busy, list(log = 0, sd = 0))
+  if (is.null(speed$sessions)) speed$log_factor <- speed$log_factor - busy$log
+  parts <- c(speed$se, job$time_share[["sd"]], session_drift(job, speed$sessions), busy$sd)
+  speed$df <- joint_df(parts, c(first_of(speed$df, Inf), Inf, first_of(job$drift_df, Inf), Inf))
+  speed$se <- sqrt(sum(parts^2))
+  speed
+}
+
 joint_df <- function(se, df) {
   if (all(se == 0)) return(Inf)
   max(3, sum(se^2)^2 / sum(se^4 / df))

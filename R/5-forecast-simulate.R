@@ -125,7 +125,7 @@ simulate_way <- function(job, option, site, way, seconds, seed, now, before, kee
   frames <- vapply(job$shots, function(shot) length(shot$frames), 0L)
   pixels <- vapply(job$shots, function(shot) prod(shot$size) / 1e6, 0)
   simulate_job(seconds, way, seed = seed, rate_card = rate_card, tier = option$tier,
-               hire = if (!is.na(option$hire)) option$hire, engine = job$engine, on = as.Date(now), now = now,
+               hire = if (!is.na(option$hire)) option$hire, engine = job$engine, on = now + option$begin_s, now = now,
                megapixels = sum(pixels * frames) / sum(frames), keep = keep, before = before,
                labels = c(job = paste(shots, collapse = " "), site = site$site, tier = option$tier))
 }

@@ -23,7 +23,7 @@ cli_asked <- function(project, o, args = character()) {
        budget = first_of(o$budget, file$budget, defaults$budget),
        confidence = first_of(o$confidence, file$confidence, defaults$confidence, 0.9),
        rule = first_of(o$rule, file$rule, "cheapest"), draws = first_of(o$draws, file$draws, 2000L),
-       seed = first_of(o$seed, file$seed, 1L))
+       seed = first_of(o$seed, file$seed, 1L), machine = check_choice(o$machine, "option --machine", machine_states))
 }
 
 cli_job_file <- function(project, name) {
@@ -38,13 +38,15 @@ cli_jobs <- function(project, asked) {
                       engine = asked$engines, stringsAsFactors = FALSE)
   jobs <- lapply(seq_len(nrow(ways)), function(i) {
     render_job(shots, ways$engine[i], rows, if (length(asked$versions)) asked$versions[ways$version[i]],
-               project$currency, project$rates, project$time_zone, asked$limits[[ways$limit[i]]])
+               project$currency, project$rates, project$time_zone, asked$limits[[ways$limit[i]]], asked$machine)
   })
+  advice <- unique(unlist(lapply(jobs, function(job) busy_advice(job$busy))))
+  if (length(advice)) cli_note(advice)
   names(jobs) <- vapply(jobs, job_key, "")
   jobs[!duplicated(names(jobs))]
 }
 
-cli_job_forecast <- function(project, asked, now = Sys.time()) {
+cli_job_forecast <- function(project, asked, now = this_moment()) {
   jobs <- cli_jobs(project, asked)
   options <- plan_options(jobs, project$sites, asked$only, asked$without, asked$spreads, now)
   forecast_job(jobs, options, asked$draws, asked$seed, progress = TRUE)
@@ -62,12 +64,13 @@ cli_forecast <- function(args) {
 # The question is read before anything is simulated, so that a slip costs no time.
 cli_job_choice <- function(project, o, args = character()) {
   asked <- cli_asked(project, o, args)
-  now <- Sys.time()
+  now <- this_moment()
   if (length(asked$deadline)) parse_deadline(asked$deadline, now, project$time_zone, "option --deadline")
   if (length(asked$budget)) read_budget(asked$budget, project[c("currency", "rates")])
   check_number(asked$confidence, "option --confidence", above = 0, most = 0.9999)
   check_choice(asked$rule, "option --rule", choice_rules)
-  choose_option(cli_job_forecast(project, asked, now), asked$deadline, asked$budget, asked$confidence, asked$rule)
+  choose_option(cli_job_forecast(project, asked, now), asked$deadline, asked$budget, asked$confidence, asked$rule,
+                !o$each)
 }
 
 cli_choose <- function(args) {

@@ -14,12 +14,14 @@ job_options <- list(
   opt("--without", "and to leave out [none]"),
   opt("--spreads", "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
   opt("--draws", "number of draws [2000]", "integer"),
+  opt("--machine", "where frames were measured beside other work: busy again, or idle [busy]", default = "busy"),
   opt("--seed", "seed of the draws [1]", "integer")
 )
 choice_options <- list(
   opt("--deadline", "'fri 18:00', 'tomorrow 9:00', '2026-11-27 18:00', or a time from now: 30h"),
   opt("--budget", "such as 250EUR"),
   opt("--confidence", "chance asked for [0.9]", "double"),
+  opt("--each", "ask the confidence of deadline and of budget alone, not of both together", "logical", FALSE),
   opt("--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
   opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]", default = "tradeoff")
 )
