@@ -13,3 +13,6 @@ non_dominated <- function(...) {
 # The smallest limit that a share of the draws keeps: the k-th smallest draw, k = ceiling(share * n), so that the
 # share of draws at or below it is never under what was asked.
 kept_by <- function(draws, share) sort(draws)[max(1, ceiling(share * length(draws) - 1e-9))]
+
+# The same where each draw must also keep another limit; Inf when too few do.
+kept_within <- function(draws, other, limit, share) kept_by(ifelse(other <= limit, draws, Inf), share)

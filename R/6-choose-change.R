@@ -23,7 +23,7 @@
 break_even <- function(choice, rivals = 2) {
   check_class(choice, argument("choice"), "choice", "choose_option()")
   rivals <- check_count(rivals, argument("rivals"), least = 0)
-  state <- list(table = option_facts(choice$forecast), asked = choice[c("deadline_s", "budget", "confidence", "rule")],
+  state <- list(table = option_facts(choice$forecast), asked = choice[c("deadline_s", "budget", "confidence", "rule", "together")],
                 choice = choice)
   rows <- c(limit_changes(state, "deadline"), limit_changes(state, "budget"))
   if (!is.na(choice$pick)) {
@@ -58,7 +58,12 @@ limit_changes <- function(state, what) {
   name <- if (what == "deadline") "deadline_s" else "budget"
   now <- state$asked[[name]]
   column <- if (what == "deadline") "finish_s" else "cost"
-  edges <- sort(unique(vapply(attr(state$table, "draws"), function(d) kept_by(d[[column]], state$asked$confidence), 0)))
+  other <- if (what == "deadline") "cost" else "finish_s"
+  limit <- if (!state$asked$together) Inf
+           else if (what == "deadline") state$asked$budget else min(state$asked$deadline_s, .Machine$double.xmax)
+  edges <- sort(unique(vapply(attr(state$table, "draws"), function(d) {
+    kept_within(d[[column]], d[[other]], limit, state$asked$confidence)
+  }, 0)))
   edges <- edges[is.finite(edges)]
   picked <- function(at) pick_of(state$table, utils::modifyList(state$asked, stats::setNames(list(at), name)))
   present <- state$choice$pick

@@ -33,10 +33,17 @@ chance_text <- function(p, se) {
 
 pick_sentence <- function(row, choice) {
   currency <- row[["currency"]]
+  both <- is.finite(choice$deadline_s) && is.finite(choice$budget)
   chances <- c(
-    if (is.finite(choice$deadline_s)) paste(chance_text(row[["p_deadline"]], row[["p_deadline_se"]]),
-                                            "of draws finish by the deadline"),
-    if (is.finite(choice$budget)) paste(chance_text(row[["p_budget"]], row[["p_budget_se"]]), "stay within the budget")
+    if (both && choice$together) paste(chance_text(row[["p_both"]], row[["p_both_se"]]),
+                                       "of draws finish by the deadline within the budget"),
+    if (is.finite(choice$deadline_s) && !(both && choice$together)) {
+      paste(chance_text(row[["p_deadline"]], row[["p_deadline_se"]]), "of draws finish by the deadline")
+    },
+    if (is.finite(choice$budget) && !(both && choice$together)) {
+      paste(chance_text(row[["p_budget"]], row[["p_budget_se"]]), "stay within the budget")
+    },
+    if (both && !choice$together) paste(chance_text(row[["p_both"]], row[["p_both_se"]]), "do both")
   )
   paste0("the ", choice$rule, " that fits", if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"),
          "; medians ", format_duration(row[["finish_p50"]]), " and ", format_money(row[["cost_p50"]], currency),
@@ -71,6 +78,12 @@ difference <- function(x, more, less, format) {
 
 miss_sentence <- function(row, choice) {
   asked <- percent(choice$confidence)
+  if (row[["late_s"]] > 0 && row[["over"]] > 0 && !row[["both_miss"]]) {
+    return(paste0("keeps the deadline in ", percent(row[["p_deadline"]]), " and the budget in ",
+                  percent(row[["p_budget"]]), ", but both together in ", percent(row[["p_both"]]), " of draws, ", asked,
+                  " asked; a deadline ", format_duration(row[["late_s"]]), " later or ",
+                  format_money(row[["over"]], row[["currency"]]), " more would do"))
+  }
   late <- if (is.infinite(row[["late_s"]])) {
     paste0("does not finish: only ", percent(row[["p_deadline"]]), " of draws do, ", asked, " asked", usable_words(row))
   } else if (row[["late_s"]] > 0) {
@@ -86,8 +99,9 @@ miss_sentence <- function(row, choice) {
 
 # The smallest change that would let an option in, when none fits.
 nearest_sentence <- function(table, choice) {
-  in_time <- which(table[["late_s"]] == 0)
-  in_budget <- which(table[["over"]] == 0 & is.finite(table[["late_s"]]))
+  # One change alone lets these in.
+  in_time <- which(!table[["both_miss"]] & table[["over"]] > 0 & is.finite(table[["over"]]))
+  in_budget <- which(!table[["both_miss"]] & table[["late_s"]] > 0 & is.finite(table[["late_s"]]))
   with_money <- if (length(in_time)) in_time[which.min(table[["over"]][in_time])]
   with_time <- if (length(in_budget)) in_budget[which.min(table[["late_s"]][in_budget])]
   ways <- c(
@@ -186,7 +200,22 @@ evidence_sentence <- function(choice, i, option, job) {
          if (length(assumed)) {
            paste0("; assumed, since nobody timed it: ", paste0(assumed, " ", vapply(stages[assumed], stage_range, ""),
                                                                collapse = ", "))
-         })
+         }, job_unseen(job))
+}
+
+# What the probes of the shot with fewest cannot see, and what a pass over all its frames at an eighth of the size (a
+# 64th of the computing, and every frame's loading) would cost.
+job_unseen <- function(job) {
+  open <- Filter(function(k) !length(job$curves[[k]]$cheap) && length(job$curves[[k]]$design), seq_along(job$curves))
+  if (!length(open)) return(NULL)
+  worst <- open[which.min(vapply(job$curves[open], function(curve) length(curve$frame), 0L))]
+  curve <- job$curves[[worst]]
+  loads <- job$evidence[["load_s"]]
+  load <- if (all(is.na(loads))) 0 else mean(loads, na.rm = TRUE)
+  total <- total_time(curve)[["median"]]
+  cost <- max(total - load * length(curve$frames), 0) / 64 + load * length(curve$frames)
+  paste0("; ", job$shots[[worst]]$shot, ": ", unseen_words(curve, cost), " (clockpigeon probe ", job$shots[[worst]]$shot,
+         " --cheap yes)")
 }
 
 stage_range <- function(stage) {

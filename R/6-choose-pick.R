@@ -4,8 +4,8 @@ choice_rules <- c("cheapest", "fastest", "best")
 
 #' Choose an option
 #'
-#' An option fits when the chance to finish by the deadline and the chance to stay within the budget both reach the
-#' confidence asked, counted over the draws. Of those that fit, the pick is the cheapest by median cost, the one that
+#' An option fits when the chance to finish by the deadline and stay within the budget, both in one draw, reaches the
+#' confidence asked (or each of the two chances alone does, where `together` is `FALSE`), counted over the draws. Of those that fit, the pick is the cheapest by median cost, the one that
 #' finishes first by median, or the best by the noise of its pictures (equal ones: the cheapest). An option that does
 #' not fit comes with its distance: how much later the deadline, or larger the budget, would let it in. A draw that a
 #' cap ended never finishes, so that money spent on part of the frames does not count as having done them.
@@ -16,9 +16,12 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' @param budget Amount, such as `"250 EUR"` (in another currency with a known rate, it is converted), or a number in
 #'   the forecast's currency; `NULL` for none.
 #' @param confidence Chance asked for, above 0 and below 1.
+#' @param together `TRUE`: the confidence is asked of deadline and budget kept together; `FALSE`: of each alone, so that
+#'   both together may be kept less often.
 #' @param rule `"cheapest"`, `"fastest"` or `"best"`.
 #' @return An object of class `choice`: `options`, a tibble with the forecast's summary and `limit`, `noise`,
-#'   `p_deadline`, `p_budget`, `p_both` and their simulation errors (`_se`), `fits`, `close` (the chance lies within two
+#'   `p_deadline`, `p_budget`, `p_both` and their simulation errors (`_se`), `fits`, `both_miss` (neither limit is kept
+#'   alone), `close` (the chance lies within two
 #'   simulation errors of what was asked), `late_s` and `over` (how much more time or money would let it in; 0 when it
 #'   keeps it), `cost_per_usable` (mean cost over mean usable frames), `cost_whole` (mean cost of all frames usable:
 #'   where draws end early, the rest at the cost of a usable one), `non_dominated` (no other option is as early, as
@@ -35,12 +38,13 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' forecast <- forecast_job(job, plan_options(job, project$sites), draws = 200)
 #' choose_option(forecast, deadline = "30 h", budget = "400 EUR")
 #' @export
-choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence = 0.9, rule = choice_rules) {
+choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence = 0.9, rule = choice_rules,
+                          together = TRUE) {
   check_class(forecast, argument("forecast"), "forecast", "forecast_job()")
   asked <- list(
     deadline_s = read_deadline(deadline, forecast), budget = read_budget(budget, forecast$job),
     confidence = check_number(confidence, argument("confidence"), above = 0, most = 0.9999),
-    rule = check_choice(rule[1], argument("rule"), choice_rules)
+    rule = check_choice(rule[1], argument("rule"), choice_rules), together = check_flag(together, argument("together"))
   )
   table <- judge_options(option_facts(forecast), asked)
   structure(c(list(options = as_table(table[setdiff(names(table), "rank")]),
@@ -89,12 +93,11 @@ judge_options <- function(table, asked) {
     table[[name]] <- chances[[name]]
     table[[paste0(name, "_se")]] <- chance_error(chances[[name]], n)
   }
-  late <- over_draws(function(d) kept_by(d$finish_s, asked$confidence)) - asked$deadline_s
-  table[["late_s"]] <- pmax(0, ifelse(is.nan(late), Inf, late))
-  table[["over"]] <- pmax(0, over_draws(function(d) kept_by(d$cost, asked$confidence)) - asked$budget)
-  table[["fits"]] <- table[["late_s"]] == 0 & table[["over"]] == 0
+  table <- with_distances(table, draws, asked)
   near <- function(name) abs(table[[name]] - asked$confidence) <= 2 * table[[paste0(name, "_se")]]
-  table[["close"]] <- near("p_deadline") & is.finite(asked$deadline_s) | near("p_budget") & is.finite(asked$budget)
+  table[["close"]] <- if (asked$together) {
+    near("p_both") & (is.finite(asked$deadline_s) | is.finite(asked$budget))
+  } else near("p_deadline") & is.finite(asked$deadline_s) | near("p_budget") & is.finite(asked$budget)
   noise <- ifelse(is.na(table[["noise"]]), Inf, table[["noise"]])
   table[["non_dominated"]] <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], noise)
   by <- switch(asked$rule, cheapest = list(table[["cost_p50"]], table[["finish_p50"]], noise),
@@ -103,6 +106,31 @@ judge_options <- function(table, asked) {
   rank <- do.call(order, c(by, list(table[["option"]])))
   table[["rank"]] <- order(rank)
   table[["pick"]] <- seq_len(nrow(table)) %in% rank[table[["fits"]][rank]][1]
+  table
+}
+
+# How much later the deadline, or larger the budget, would let each option in: with the other limit as it is where that
+# is enough, otherwise (`both_miss`) both at once. Asked together, an option may keep each alone and miss all the same:
+# then either change is enough.
+with_distances <- function(table, draws, asked) {
+  of <- function(f) vapply(draws, f, 0)
+  late <- of(function(d) kept_by(d$finish_s, asked$confidence)) - asked$deadline_s
+  late <- pmax(0, ifelse(is.nan(late), Inf, late))
+  over <- pmax(0, of(function(d) kept_by(d$cost, asked$confidence)) - asked$budget)
+  table[["both_miss"]] <- late > 0 & over > 0
+  if (asked$together) {
+    # Without a deadline a draw is in time if it finishes.
+    deadline <- min(asked$deadline_s, .Machine$double.xmax)
+    joint_late <- of(function(d) kept_within(d$finish_s, d$cost, asked$budget, asked$confidence)) - asked$deadline_s
+    joint_over <- of(function(d) kept_within(d$cost, d$finish_s, deadline, asked$confidence)) - asked$budget
+    none <- function(x) pmax(0, ifelse(is.nan(x), Inf, x))
+    alone <- list(late = late, over = over)
+    late <- ifelse(alone$over > 0, alone$late, none(joint_late))
+    over <- ifelse(alone$late > 0, alone$over, none(joint_over))
+  }
+  table[["late_s"]] <- late
+  table[["over"]] <- over
+  table[["fits"]] <- late == 0 & over == 0
   table
 }
 

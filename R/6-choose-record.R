@@ -46,7 +46,7 @@ choice_record <- function(choice, changes = NULL) {
                                                             limit = format_limit(shot$limit))),
       deadline = if (is.finite(choice$deadline_s)) moment(forecast$made_at + choice$deadline_s),
       budget = if (is.finite(choice$budget)) format_money(choice$budget, job$currency), confidence = choice$confidence,
-      rule = choice$rule
+      of = if (choice$together) "deadline and budget together" else "deadline and budget each", rule = choice$rule
     ),
     pick = if (is.na(choice$pick)) NULL else choice$pick, reasons = as.list(explain(choice)),
     changes = changes[["says"]], options = as_frame(choice$options), left_out = as_frame(forecast$left_out),
@@ -57,7 +57,7 @@ choice_record <- function(choice, changes = NULL) {
                                                  source = site$source, hash = record_hash(site))),
                lapply(job$shots, function(shot) list(shot = shot$shot, hash = record_hash(shot)))),
     exchange = if (!is.null(forecast$exchange)) as_frame(forecast$exchange),
-    disclosures = unlist(lapply(unname(sites), disclosures, on = as.Date(forecast$made_at))),
+    disclosures = unlist(lapply(unname(sites), disclosures, on = forecast$made_at)),
     doubts = attr(forecast$options, "doubts"), changed_since = as.list(choice$stale),
     made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string, draws = forecast$n,
                      seed = forecast$seed)
@@ -66,6 +66,7 @@ choice_record <- function(choice, changes = NULL) {
 
 # What a site gives that its competitors may not: so that a reader can leave it out of account.
 disclosures <- function(site, on) {
+  on <- day_in(on, site$time_zone)
   offered <- Filter(function(d) (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to), site$discounts)
   balances <- Filter(function(b) is.null(b$until) || on <= b$until, site$balances)
   c(vapply(offered, function(d) paste0(site$site, ": discount ", d$discount, ", ", d$percent, " %"), ""),

@@ -5,9 +5,10 @@
 #' Gives each site a run of frames so that all are done by the deadline, within the budget, at least cost. What each
 #' option can do by the deadline, at the confidence asked, and what it costs, is told from simulations of a frame, an
 #' eighth, a half and all of the job; a mixed integer program (package lpSolve) picks at most one option of each site
-#' and its share of the work. The runs follow each other in the order of the shots, own nodes first, and may end within
-#' a shot. The split is then simulated as a whole, all parts on the same draws; while it falls short of the confidence,
-#' the program is asked again with less time and money.
+#' and its share of the work, and so does each pair of options. From the best of these a search goes on, each step
+#' simulated as a whole, all parts on the same draws: work moves from one site to another, a site takes other nodes, joins
+#' or leaves, while that is cheaper and keeps the confidence. The runs follow each other in the order of the shots, own
+#' nodes first, and may end within a shot.
 #'
 #' @param job,options From [render_job()] and [plan_options()]: of one engine, version and limit.
 #' @param deadline,budget,confidence As for [choose_option()].
@@ -37,15 +38,7 @@ split_job <- function(job, options, deadline = NULL, budget = NULL, confidence =
                 confidence = check_number(confidence, argument("confidence"), above = 0, most = 0.9999))
   state <- list(job = job, options = options, seed = seed, seconds = frame_draws(job, draws, seed), asked = asked)
   state$lines <- option_lines(state)
-  best <- NULL
-  for (slack in c(1, 0.97, 0.94, 0.9, 0.85, 0.8, 0.7)) {
-    shares <- solve_split(state, slack)
-    if (is.null(shares)) break
-    found <- check_split(state, shares)
-    if (is.null(best) || found$fits || found$p_deadline > best$p_deadline) best <- found
-    if (found$fits) break
-  }
-  finish_split(state, best)
+  finish_split(state, search_split(state))
 }
 
 # What each option takes and costs for parts of the work: one frame, an eighth, a half, all of it. `room` is the share
@@ -141,8 +134,10 @@ check_split <- function(state, shares) {
   asked <- state$asked
   p_deadline <- if (is.finite(asked$deadline_s)) mean(finish <= asked$deadline_s) else mean(is.finite(finish))
   p_budget <- mean(cost <= asked$budget)
+  p_both <- mean(finish <= min(asked$deadline_s, .Machine$double.xmax) & cost <= asked$budget)
   list(split = split, parts = parts, finish = finish, cost = cost, p_deadline = p_deadline, p_budget = p_budget,
-       fits = kept_by(finish, asked$confidence) <= asked$deadline_s && kept_by(cost, asked$confidence) <= asked$budget)
+       p_both = p_both,
+       fits = kept_within(cost, finish, min(asked$deadline_s, .Machine$double.xmax), asked$confidence) <= asked$budget)
 }
 
 finish_split <- function(state, found) {

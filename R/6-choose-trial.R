@@ -15,8 +15,8 @@
 #' @return A tibble, one row a site, the most valuable trial first: `site`, `evidence` (of its speed now), `frames`,
 #'   `price` (of the trial, in the job's currency), `takes_s`, `overturns` (chance that the pick becomes another),
 #'   `saves` (expected saving, in money, where both picks fit), `rescues` (chance that the pick turns out not to fit and
-#'   another one does), `worth` (`TRUE` when it saves more than its price, or rescues in one case of twenty), `wins`
-#'   (the pick it most likely leads to), `says`.
+#'   another one does), `nothing` (chance that after it nothing fits), `worth` (`TRUE` when it saves more than its price,
+#'   or rescues or shows that nothing fits in one case of twenty), `wins` (the pick it most likely leads to), `says`.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -30,7 +30,7 @@ trial_value <- function(choice, frames = 3, sites = 4) {
   sites <- check_count(sites, argument("sites"))
   choice <- with_unknown_sites(choice)
   options <- as_frame(choice$forecast$options)
-  state <- list(table = option_facts(choice$forecast), asked = choice[c("deadline_s", "budget", "confidence", "rule")])
+  state <- list(table = option_facts(choice$forecast), asked = choice[c("deadline_s", "budget", "confidence", "rule", "together")])
   judged <- judge_options(state$table, state$asked)
   open <- open_speed(options[["speed_se"]], choice$forecast$job) > 0.02
   order <- order(!judged[["fits"]], judged[["rank"]])
@@ -75,10 +75,10 @@ with_unknown_sites <- function(choice) {
 }
 
 # What of a speed's spread a trial can take away: how the machine drifts from day to day stays.
-open_speed <- function(se, job) sqrt(pmax(0, se^2 - first_of(job$drift_sd, 0)^2))
+open_speed <- function(se, job) sqrt(pmax(0, se^2 - session_drift(job)^2 - first_of(job$busy$sd, 0)^2))
 
 # One site's trial. What it could find is cut into equally likely results.
-one_trial <- function(site, choice, state, judged, frames, results = 15) {
+one_trial <- function(site, choice, state, judged, frames, results = 128) {
   forecast <- choice$forecast
   options <- as_frame(forecast$options)
   mine <- which(options[["site"]] == site)
@@ -114,21 +114,26 @@ trial_row <- function(site, choice, options, i, frames, price, found) {
   overturns <- mean(other)
   saves <- mean(ifelse(other & old_fits, pmax(0, found$old_cost - found$new_cost), 0))
   rescues <- mean(other & !old_fits)
+  # Results after which nothing fits change the plan too: better known before the money is spent.
+  nothing <- mean(is.na(found$wins)) * !is.na(choice$pick)
   wins <- if (any(other)) names(which.max(table(found$wins[other]))) else NA_character_
-  worth <- saves > price$cost || rescues >= 0.05
+  worth <- saves > price$cost || rescues >= 0.05 || nothing >= 0.05
   currency <- choice$forecast$job$currency
   says <- paste0(
     frames, if (frames == 1) " frame" else " frames", " at ", site, " (speed ", options[["evidence"]][i], ") cost ",
     format_money(price$cost, currency), " and take ", format_duration(price$takes), ". ",
-    if (overturns == 0) "No result of theirs would change the pick: not worth it."
-    else paste0("With a chance of ", percent(overturns), " they change the pick, most likely to ", wins, "; ",
-                if (rescues > 0) paste0("in ", percent(rescues), " because the pick would not have fitted; "),
-                "on average they save ", format_money(saves, currency), ": ",
-                if (worth) "worth it." else "not worth it.")
+    if (overturns == 0 && nothing == 0) {
+      paste0("No result of theirs would change the pick (below ", percent(1 / nrow(found)), "): not worth it.")
+    } else paste0(if (overturns > 0) paste0("With a chance of ", percent(overturns),
+                                            " they change the pick, most likely to ", wins, "; "),
+                  if (rescues > 0) paste0("in ", percent(rescues), " because the pick would not have fitted; "),
+                  if (nothing > 0) paste0("in ", percent(nothing), " they show that nothing fits; "),
+                  "on average they save ", format_money(saves, currency), ": ",
+                  if (worth) "worth it." else "not worth it.")
   )
   data.frame(site = site, evidence = options[["evidence"]][i], frames = frames, price = price$cost,
-             takes_s = price$takes, overturns = overturns, saves = saves, rescues = rescues, worth = worth, wins = wins,
-             says = says)
+             takes_s = price$takes, overturns = overturns, saves = saves, rescues = rescues, nothing = nothing,
+             worth = worth, wins = wins, says = says)
 }
 
 # What the frames of a trial cost at one node of the option's site and tier, fees and minimums with it.

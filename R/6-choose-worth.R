@@ -30,7 +30,7 @@ worth_tests <- function(choice) {
 
 # The option that misses by least: first those late only, then those dear only.
 nearest_option <- function(table) {
-  table[["option"]][order(table[["late_s"]] > 0 & table[["over"]] > 0, table[["over"]], table[["late_s"]])][1]
+  table[["option"]][order(table[["both_miss"]], table[["over"]], table[["late_s"]])][1]
 }
 
 one_test <- function(choice, i, test, option, finish, cost, noise, fits, what, also = "") {
@@ -58,8 +58,8 @@ change_words <- function(x, less, more, word, format) {
 
 # Does one question's answer fit? Of an option that was not in the table.
 fits_asked <- function(d, choice) {
-  kept_by(d[["finish_s"]], choice$confidence) <= choice$deadline_s &&
-  kept_by(d[["cost"]], choice$confidence) <= choice$budget
+  draws <- list(list(finish_s = d[["finish_s"]], cost = d[["cost"]]))
+  with_distances(data.frame(fits = NA), draws, choice)[["fits"]]
 }
 
 # The same site, tier and nodes, begun later.

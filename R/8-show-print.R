@@ -177,7 +177,7 @@ choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12)
   head <- reasons[!names(reasons) %in% table[["option"]] | names(reasons) %in% x$pick]
   # Of each site what fits or nothing beats, or else what comes nearest.
   told <- table[["fits"]] | table[["non_dominated"]]
-  near <- order(table[["late_s"]] > 0 & table[["over"]] > 0, table[["late_s"]], table[["over"]])
+  near <- order(table[["both_miss"]], table[["late_s"]], table[["over"]])
   told <- told | seq_len(nrow(table)) %in% near[!duplicated(table[["site"]][near])] &
     !table[["site"]] %in% table[["site"]][told]
   others <- reasons[names(reasons) %in% intersect(table[["option"]][told], setdiff(rows[["option"]], x$pick))]

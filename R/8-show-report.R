@@ -68,7 +68,7 @@ report_facts <- function(choice, comparison = NULL) {
     how = reasons[names(reasons) %in% c("time", "cost", "evidence")], options = options,
     changes = break_even(choice)[["says"]], worth = worth_tests(choice)[["says"]],
     timeline = any(is.finite(choice$forecast$draws[["finish_s"]])),
-    disclosed = unlist(lapply(unname(attr(forecast$options, "sites")), disclosures, on = as.Date(forecast$made_at))),
+    disclosed = unlist(lapply(unname(attr(forecast$options, "sites")), disclosures, on = forecast$made_at)),
     shots = report_shots(forecast$job), evidence = evidence_line(forecast$job), speeds = report_speeds(forecast),
     unknown = report_unknown(forecast), left_out = forecast$left_out,
     left_out_lines = left_out_lines(forecast$left_out),
