@@ -13,8 +13,8 @@ curve_log_likelihood <- function(data, prior, parameters) {
     .Call(`_clockpigeon_curve_log_likelihood`, data, prior, parameters)
 }
 
-curve_path_draws <- function(data, shot, prior, chain, draws, seed, keep, before) {
-    .Call(`_clockpigeon_curve_path_draws`, data, shot, prior, chain, draws, seed, keep, before)
+curve_path_draws <- function(data, shot, prior, chain, design, draws, seed, keep, before) {
+    .Call(`_clockpigeon_curve_path_draws`, data, shot, prior, chain, design, draws, seed, keep, before)
 }
 
 curve_smooth_moments <- function(data, shot, parameters, own) {
@@ -37,8 +37,8 @@ frame_seconds <- function(frames, draws) {
     .Call(`_clockpigeon_frame_seconds`, frames, draws)
 }
 
-stream_numbers <- function(seed, stream, n, normal) {
-    .Call(`_clockpigeon_stream_numbers`, seed, stream, n, normal)
+stream_numbers <- function(seed, stream, n, normal, even) {
+    .Call(`_clockpigeon_stream_numbers`, seed, stream, n, normal, even)
 }
 
 wide_lanes <- function() {

@@ -59,8 +59,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // curve_path_draws
-Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, int draws, double seed, bool keep, int before);
-RcppExport SEXP _clockpigeon_curve_path_draws(SEXP dataSEXP, SEXP shotSEXP, SEXP priorSEXP, SEXP chainSEXP, SEXP drawsSEXP, SEXP seedSEXP, SEXP keepSEXP, SEXP beforeSEXP) {
+Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, Rcpp::List design, int draws, double seed, bool keep, int before);
+RcppExport SEXP _clockpigeon_curve_path_draws(SEXP dataSEXP, SEXP shotSEXP, SEXP priorSEXP, SEXP chainSEXP, SEXP designSEXP, SEXP drawsSEXP, SEXP seedSEXP, SEXP keepSEXP, SEXP beforeSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -68,11 +68,12 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::List >::type shot(shotSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type prior(priorSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type chain(chainSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type design(designSEXP);
     Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     Rcpp::traits::input_parameter< bool >::type keep(keepSEXP);
     Rcpp::traits::input_parameter< int >::type before(beforeSEXP);
-    rcpp_result_gen = Rcpp::wrap(curve_path_draws(data, shot, prior, chain, draws, seed, keep, before));
+    rcpp_result_gen = Rcpp::wrap(curve_path_draws(data, shot, prior, chain, design, draws, seed, keep, before));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -150,8 +151,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // stream_numbers
-Rcpp::NumericVector stream_numbers(double seed, int stream, int n, bool normal);
-RcppExport SEXP _clockpigeon_stream_numbers(SEXP seedSEXP, SEXP streamSEXP, SEXP nSEXP, SEXP normalSEXP) {
+Rcpp::NumericVector stream_numbers(double seed, int stream, int n, bool normal, bool even);
+RcppExport SEXP _clockpigeon_stream_numbers(SEXP seedSEXP, SEXP streamSEXP, SEXP nSEXP, SEXP normalSEXP, SEXP evenSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -159,7 +160,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type stream(streamSEXP);
     Rcpp::traits::input_parameter< int >::type n(nSEXP);
     Rcpp::traits::input_parameter< bool >::type normal(normalSEXP);
-    rcpp_result_gen = Rcpp::wrap(stream_numbers(seed, stream, n, normal));
+    Rcpp::traits::input_parameter< bool >::type even(evenSEXP);
+    rcpp_result_gen = Rcpp::wrap(stream_numbers(seed, stream, n, normal, even));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -201,13 +203,13 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_bill_totals", (DL_FUNC) &_clockpigeon_bill_totals, 9},
     {"_clockpigeon_curve_chain_draws", (DL_FUNC) &_clockpigeon_curve_chain_draws, 6},
     {"_clockpigeon_curve_log_likelihood", (DL_FUNC) &_clockpigeon_curve_log_likelihood, 3},
-    {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 8},
+    {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 9},
     {"_clockpigeon_curve_smooth_moments", (DL_FUNC) &_clockpigeon_curve_smooth_moments, 4},
     {"_clockpigeon_tile_noise_sums", (DL_FUNC) &_clockpigeon_tile_noise_sums, 7},
     {"_clockpigeon_row_numbers", (DL_FUNC) &_clockpigeon_row_numbers, 2},
     {"_clockpigeon_job_draws", (DL_FUNC) &_clockpigeon_job_draws, 8},
     {"_clockpigeon_frame_seconds", (DL_FUNC) &_clockpigeon_frame_seconds, 2},
-    {"_clockpigeon_stream_numbers", (DL_FUNC) &_clockpigeon_stream_numbers, 4},
+    {"_clockpigeon_stream_numbers", (DL_FUNC) &_clockpigeon_stream_numbers, 5},
     {"_clockpigeon_wide_lanes", (DL_FUNC) &_clockpigeon_wide_lanes, 0},
     {"_clockpigeon_blank_places", (DL_FUNC) &_clockpigeon_blank_places, 1},
     {"_clockpigeon_count_on", (DL_FUNC) &_clockpigeon_count_on, 2},

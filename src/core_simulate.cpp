@@ -29,11 +29,12 @@ namespace {
 
 constexpr double kHour = 3600 * kTicks;
 
-// Normal, or Student's t for a finite df; the normal comes first in the stream either way.
-double standard(double df, random_stream &random) {
-  const double z = random.normal();
+// Student's t for a finite df, made from a normal.
+double with_df(double z, double df, random_stream &random) {
   return std::isfinite(df) ? z / std::sqrt(2 * random.gamma(df / 2) / df) : z;
 }
+
+double standard(double df, random_stream &random) { return with_df(random.normal(), df, random); }
 
 double draw_spread(const Spread &s, random_stream &random) {
   if (s.median <= 0) return 0;
@@ -299,19 +300,25 @@ void Simulation::begin(int draw) {
   aborted_ = 0;
   const uint64_t stream = uint64_t(frames_.before + draw) + 1;
   account_.clear();
-  random_stream speed(way_.streams.speed, stream), link(way_.streams.link, stream), wait(way_.streams.wait, stream),
-      job(way_.streams.job, stream);
+  random_stream job(way_.streams.job, stream);
+  // What moves a whole draw at once is spread evenly over the draws.
+  const auto even = [&](uint64_t seed, double df) {
+    random_stream random(seed, stream);
+    const double z = even_normal(seed, stream, random);
+    return with_df(z, df, random);
+  };
   start_ = random_stream(way_.streams.start, stream);
   vanish_ = random_stream(way_.streams.vanish, stream);
   // Student's t has tails without end; a site is not more than a factor of 150 off.
-  const double off = way_.speed_se > 0 ? way_.speed_se * standard(way_.speed_df, speed) : 0;
+  const double off = way_.speed_se > 0 ? way_.speed_se * even(way_.streams.speed, way_.speed_df) : 0;
   common_ = std::exp(way_.log_speed + std::max(-5.0, std::min(5.0, off)));
-  link_ = way_.link * (way_.link_sd > 0 ? std::exp(way_.link_sd * link.normal()) : 1);
+  link_ = way_.link * (way_.link_sd > 0 ? std::exp(way_.link_sd * even(way_.streams.link, INFINITY)) : 1);
   at_.prepared = way_.begin + to_ticks(draw_spread(way_.prepare, job));
   encode_ = draw_spread(way_.encode, job);
   merge_ = draw_spread(way_.merge, job);
   at_.sent = at_.prepared + (way_.upload > 0 && way_.link > 0 ? to_ticks(way_.upload / link_) : 0);
-  at_.hired = at_.sent + to_ticks(draw_spread(way_.wait, wait));
+  const double waited = way_.wait.sd > 0 ? std::exp(way_.wait.sd * even(way_.streams.wait, way_.wait.df)) : 1;
+  at_.hired = at_.sent + to_ticks(std::max(way_.wait.median, 0.0) * waited);
   heap_.clear();
   at_.started = kNever;
   for (int w = 0; w < way_.nodes; ++w) {

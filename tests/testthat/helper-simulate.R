@@ -1,7 +1,7 @@
 # The simulation again in plain R, one draw, with nothing clever in it: every moment in microseconds as whole numbers in
 # doubles, nodes looked through one by one. Takes the streams' numbers from the package and nothing else.
-twin_stream <- function(seed, draw, normal = TRUE) {
-  numbers <- clockpigeon:::stream_numbers(seed, draw, 1000L, normal)
+twin_stream <- function(seed, draw, normal = TRUE, even = FALSE) {
+  numbers <- clockpigeon:::stream_numbers(seed, draw, 1000L, normal, even)
   at <- 0
   function() {
     at <<- at + 1
@@ -21,8 +21,9 @@ open_time <- function(open, a, b) {
 
 # `way` from job_way(), `seconds` of the frames of this draw.
 twin_draw <- function(seconds, way, seeds, draw) {
-  stream <- function(name, normal = TRUE) twin_stream(seeds[[name]], draw, normal)
-  speed <- stream("speed"); link <- stream("link"); wait <- stream("wait"); start <- stream("start")
+  stream <- function(name, normal = TRUE, even = FALSE) twin_stream(seeds[[name]], draw, normal, even)
+  speed <- stream("speed", even = TRUE); link <- stream("link", even = TRUE); wait <- stream("wait", even = TRUE)
+  start <- stream("start")
   fail <- stream("fail", FALSE); fate <- stream("vanish", FALSE); job <- stream("job")
   common <- exp(way$speed[1] + if (way$speed[2] > 0) way$speed[2] * speed() else 0)
   bytes_s <- way$link * if (way$link_sd > 0) exp(way$link_sd * link()) else 1
