@@ -1,5 +1,22 @@
 # Moments: deadlines as people say them, in a zone.
 
+# The clock, where a day or a moment decides something: Sys.time(), or what the environment variable CLOCKPIGEON_NOW says
+# (such as 2027-06-01T12:00:00Z), so that a choice can be looked at as of another day and no test expires.
+this_moment <- function() {
+  said <- Sys.getenv("CLOCKPIGEON_NOW")
+  if (!nzchar(said)) return(Sys.time())
+  moment <- as.POSIXct(said, tz = "UTC", format = "%Y-%m-%dT%H:%M:%SZ")
+  if (is.na(moment)) {
+    stop_input("type", paste("got", show_value(said)), "the environment variable CLOCKPIGEON_NOW",
+               "Write a moment such as 2027-06-01T12:00:00Z, or unset it.")
+  }
+  moment
+}
+
+# The day it is in a zone; UTC where none is known.
+this_day <- function(zone = NULL) day_in(this_moment(), zone)
+day_in <- function(moment, zone = NULL) as.Date(format(moment, "%Y-%m-%d", tz = first_of(zone, "UTC")))
+
 week_days <- c("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 #' Read a deadline
@@ -20,7 +37,7 @@ week_days <- c("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 #' parse_deadline("fri 18:00", now, "Europe/Lisbon")
 #' parse_deadline("30 h", now)
 #' @export
-parse_deadline <- function(x, now = Sys.time(), zone = NULL, where = argument("x")) {
+parse_deadline <- function(x, now = this_moment(), zone = NULL, where = argument("x")) {
   if (is.numeric(x)) return(now + check_number(x, where, above = 0))
   x <- trimws(check_text(x, where))
   said <- split_zone(x, zone, where)

@@ -16,7 +16,8 @@
 #' @param rate_card A site as [read_site()] returns it.
 #' @param tier,hire Tier and hire class of the site; the first when `NULL`.
 #' @param engine Engine, for discounts on one.
-#' @param on Date of the bill, for discounts and balances that end; no date, no end.
+#' @param on Date of the bill, or a moment, of which the site's own day counts, for discounts and balances that end; no
+#'   date, no end.
 #' @param this_month What this month has seen before: `list(quantity = , amount = )`, in the unit and currency of the
 #'   card's price; volume brackets and the minimum of a month go on from there.
 #' @param to Currency to show the amounts in as well.
@@ -26,7 +27,7 @@
 #'   `converted_currency`, `rate`, `rate_date`. The sum of `amount` is what is left to pay, exactly. `summary()` gives
 #'   `list`, `minimum`, `discount`, `tax`, `credit` and `to_pay`. Attribute `warnings`: what is doubtful about the card.
 #' @section Conditions: `clockpigeon_error_columns`, `clockpigeon_error_type` or `clockpigeon_error_choice` for a usage
-#'   that cannot be read, `clockpigeon_error_rates` when an exchange rate is missing.
+#'   that cannot be read, or of which something is not known (`NA`) that the card charges for, `clockpigeon_error_rates` when an exchange rate is missing.
 #' @examples
 #' site <- read_site(demo_file("sites/quayside.yaml"))
 #' bill(data.frame(node = c("a", "b"), seconds = c(4000, 3700)), site)
@@ -148,7 +149,7 @@ node_minimum <- function(u, tariff, value) {
   charge <- tariff$charges[[1]]
   if (tariff$minimum_node <= 0) return(0)
   sum(vapply(unique(u$node[value > 0]), function(node) {
-    mine <- lapply(u[setdiff(names(u), "began")], `[`, u$node == node)
+    mine <- lapply(u[setdiff(names(u), c("began", "unknown"))], `[`, u$node == node)
     amount <- scale_exactly(charge_quantity(mine, charge, value[u$node == node]), charge$prices[1, 1],
                             charge$prices[1, 2])
     max(0, tariff$minimum_node - amount)

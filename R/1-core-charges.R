@@ -29,6 +29,7 @@ usual_activities <- function(per, meter) {
 # A rate card as it prices one job: charges, discounts and minimums as whole numbers, for a tier, a hire class, an
 # engine and a day. Money is in minor units of the card's currency (hundredths of a site's own unit).
 tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on = NULL) {
+  if (inherits(on, "POSIXt")) on <- day_in(on, site$time_zone)
   chosen <- site$tiers[[match(first_of(tier, site$tiers[[1]]$tier), vapply(site$tiers, `[[`, "", "tier"))]]
   class <- chosen_hire(site, hire)
   minor <- 10^minor_digits(site$currency)

@@ -15,6 +15,7 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
   amount <- function(name, default, times = 1, whole = FALSE) {
     x <- usage[[name]]
     if (is.null(x)) return(rep(round(default * times), n))
+    unknown[[name]] <<- is.na(x)
     if (anyNA(x)) x[is.na(x)] <- default
     odd <- n > 0 && (!is.numeric(x) || min(x) < 0 || max(x) * times > 2^53 || whole && !is.integer(x) &&
                      any(x != round(x)))
@@ -24,6 +25,7 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
     }
     if (whole) as.numeric(x) else round(x * times)
   }
+  unknown <- list()
   # The place of each word in its list.
   word <- function(name, default, words) {
     x <- usage[[name]]
@@ -46,6 +48,11 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
   node <- column("node", "-")
   out$node <- match(node, unique(node))
   out$own <- column("own", FALSE) %in% TRUE
+  # Rows of which what a charge counts is not known: no charge may take that for nothing.
+  either_unknown <- function(...) Reduce(`|`, unknown[c(...)], rep(FALSE, n))
+  out$unknown <- list(ms = either_unknown("seconds"), frames = either_unknown("frames"),
+                      frame_pixels = either_unknown("frames", "megapixels"), bytes = either_unknown("gb"),
+                      byte_days = either_unknown("gb", "days"))
   out$began <- began_at(column("began", NA), zone)
   given <- intersect(c("devices", "cores", "score", "watts"), names(usage))
   key <- if (length(given)) group * (max(out$node) + 1) + out$node
@@ -59,6 +66,9 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
   }
   out
 }
+
+unknown_names <- list(ms = "seconds", frames = "frames", frame_pixels = "frames and megapixels", bytes = "gb",
+                      byte_days = "gb and days")
 
 # Moments a stretch began at; texts are local times of the site.
 began_at <- function(x, zone) {
@@ -87,5 +97,11 @@ charged_values <- function(u, charge, statuses, zone) {
   }
   counts <- (usage_activities %in% charge$activities)[u$activity] & (timing_words$status %in% statuses)[u$status]
   if (charge$own_free) counts <- counts & !u$own
+  lost <- which(counts & or_else(u$unknown[[charge$value]], FALSE))
+  if (length(lost)) {
+    stop_input("type", paste0("row ", lost[1], " has no known ", unknown_names[[charge$value]],
+                              ", and the card charges for that (", charge$item, ")"), argument("usage"),
+               "Write how much it was; 0 where it was nothing.")
+  }
   value * counts
 }

@@ -62,7 +62,7 @@ date_field <- function(x, where) {
 # A day that has come.
 past_date <- function(x, where) {
   day <- date_field(x, where)
-  if (day > Sys.Date() + 1) stop_input("type", paste("got", format(day), "which is in the future"), where,
+  if (day > this_day() + 1) stop_input("type", paste("got", format(day), "which is in the future"), where,
                                        "Write a day that has come.")
   day
 }

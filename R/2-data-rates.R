@@ -34,7 +34,7 @@ read_rates <- function(path) {
   for (i in seq_len(nrow(rows))) {
     where <- paste0(file, ", line ", line[i])
     day <- date_field(rows[["date"]][i], paste0(where, ", field `date`"))
-    if (day > Sys.Date() + 1) {
+    if (day > this_day() + 1) {
       stop_input("type", paste("got", rows[["date"]][i], "which is in the future"), paste0(where, ", field `date`"),
                  "Write the day the rate was published.")
     }

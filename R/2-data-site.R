@@ -190,7 +190,7 @@ settle_site <- function(site, file) {
   if (length(site$unit) && !own_unit) {
     stop_input("site", paste0("is counted in ", site$currency, ", which needs no `unit`"), at("unit"), "Leave it out.")
   }
-  site$read_on <- Sys.Date()
+  site$read_on <- this_day()
   if (own_unit) site$unit <- first_of(site$unit, list(worth = NULL))
   site$price <- settle_charge(site$price, site$currency, at("price"))
   site$charges <- Map(function(x, i) settle_charge(x, site$currency, paste0(at("charges"), "[", i, "]")),

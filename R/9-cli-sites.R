@@ -22,7 +22,8 @@ cli_bill <- function(args) {
   name <- first_of(o$site, if (inherits(usage, "usage")) usage$site)
   if (is.null(name)) stop_input("usage", "names no site", "clockpigeon bill", "Write --site NAME.")
   site <- project_entry(project$sites, name, "site")
-  on <- first_of(if (length(o$on)) date_field(o$on, "option --on"), if (inherits(usage, "usage")) usage$on, Sys.Date())
+  on <- first_of(if (length(o$on)) date_field(o$on, "option --on"), if (inherits(usage, "usage")) usage$on,
+                 this_day(site$time_zone))
   to <- first_of(o$to, project$currency)
   known <- !is.null(rate_to(site, to, project$rates, on))
   x <- bill(usage, site, o$tier, o$hire, first_of(o$engine, NA_character_), on,

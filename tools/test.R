@@ -4,6 +4,7 @@
 args <- commandArgs(trailingOnly = TRUE)
 .libPaths(c(normalizePath(args[1]), .libPaths()))
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN = "true")
+options(testthat.summary.max_reports = 100)
 library(testthat)
 results <- as.data.frame(test_dir("tests/testthat", package = "clockpigeon", load_package = "installed",
                                   reporter = "summary",
