@@ -113,14 +113,6 @@ unequal_work <- function(s) {
   paste0("unequal work: ", format(done[1], digits = 3), " samples against ", format(done[2], digits = 3))
 }
 
-# Pairs whose log ratio lies far from the others of their scene, from three pairs on: over 4 robust standard deviations
-# by the median absolute deviation, and by a factor of 1.5.
-far_pairs <- function(d) {
-  if (length(d) < 3) return(rep(FALSE, length(d)))
-  off <- abs(d - stats::median(d))
-  off > pmax(4 * stats::mad(d), log(1.5))
-}
-
 far_says <- function(p, far) {
   if (!any(far)) return(NULL)
   d <- log(p[["old_s"]] / p[["new_s"]])
@@ -202,7 +194,7 @@ pairs_say <- function(est, s, smallest) {
 
 session_says <- function(sessions, level) {
   if (!length(sessions)) return(NULL)
-  need <- exp(stats::qt((1 + level) / 2, sessions$df) * sessions$sd * sqrt(sum(1 / sessions$counts)))
+  need <- exp(stats::qt((1 + level) / 2, sessions$df) * sessions$sd * sqrt(sum(1 / sessions$of_level)))
   if (sessions$measured) {
     return(paste0("compared across sessions, which differ by ", percent(sessions$sd), ": that is in the interval"))
   }
@@ -219,11 +211,6 @@ adjusted_chances <- function(each) {
   known <- !is.na(p)
   out[known] <- stats::p.adjust(p[known], "holm")
   out
-}
-
-# Mean seconds of one pass over the measured cells of a scene, old and new.
-work_of <- function(s) {
-  c(old = sum(tapply(s[["old_s"]], s[["cell"]], mean)), new = sum(tapply(s[["new_s"]], s[["cell"]], mean)))
 }
 
 # Each scene counts as one.

@@ -1,10 +1,6 @@
 # What the design of the probes says of a shot's total, beside the model: how wide it must be at least, and where its
 # middle is.
 
-# A frame that stands out is this many times as slow as the others, where no complete shot has told; in a shot whose
-# heavy frames no probe met.
-assumed_heavy <- 2
-
 # The rarest share of heavy frames that `n` probes would still meet with the chance `level`: a larger one would have
 # been missed by all of them in 1 - level.
 missed_share <- function(n, level = 0.8) 1 - (1 - level)^(1 / n)
@@ -32,7 +28,8 @@ design_of_total <- function(curve, draws = 1000) {
     told <- told_by_design(curve, left)
     # Halfway, but no further from the plain sum than a quarter of its own half-width: of times of two kinds, or with a
     # long tail, a log-normal model may be far off.
-    if (n > 1) {
+    # Times brought from another setting share a factor that only the model knows.
+    if (n > 1 && !any(curve$rows[["scaled"]] > 0)) {
       off <- (model[2] - log(told$middle)) / 2
       centre <- log(told$middle) + sign(off) * min(abs(off), max(told$half, 0.02) / 4)
     }
@@ -42,7 +39,7 @@ design_of_total <- function(curve, draws = 1000) {
   # No more than a factor of 7 either way at 80 %: what a vague prior makes of one probe is no finding.
   half <- range_halves(apart, least)
   list(middle = model[2], centre = centre, below = half[1] / apart[1], above = half[2] / apart[2],
-       least = 3 * half[1], most = 3 * half[2], apart = apart, bounds = least)
+       least = 2 * half[1], most = 2 * half[2], apart = apart, bounds = least)
 }
 
 # Share of the squared width of a total's range that one probe more takes off, where it takes `narrows` off the model's

@@ -126,7 +126,7 @@ turn_within <- function(key) {
 }
 
 # What the runs of two levels tell of the spread from session to session: `sd`, `df`, how many sessions each level has
-# (`counts`), and whether the spread is `measured`. The assumed spread counts as three degrees of freedom.
+# (`of_level`), and whether the spread is `measured`. The assumed spread counts as three degrees of freedom.
 levels_spread <- function(levels) {
   squares <- lapply(levels, function(run) {
     means <- tapply(run$y, list(run$cell, run$session), mean)
@@ -136,10 +136,11 @@ levels_spread <- function(levels) {
     run_sd <- if (df > 0) sqrt(sum(within^2) / df) else 0
     mean(pair_squares(session_pairs(means, 1), run_sd))
   })
-  counts <- vapply(levels, function(run) length(unique(run$session)), 0L)
-  known <- counts > 1 & !vapply(squares, is.na, NA)
-  df <- c(counts[known] - 1, 3)
-  list(sd = sqrt(max(0, sum(df * c(unlist(squares[known]), assumed_drift^2)) / sum(df))), df = sum(df), counts = counts,
+  of_level <- vapply(levels, function(run) length(unique(run$session)), 0L)
+  known <- of_level > 1 & !vapply(squares, is.na, NA)
+  df <- c(of_level[known] - 1, 3)
+  list(sd = sqrt(max(0, sum(df * c(unlist(squares[known]), assumed_drift^2)) / sum(df))), df = sum(df),
+       of_level = of_level,
        measured = any(known))
 }
 

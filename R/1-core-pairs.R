@@ -21,6 +21,19 @@ scene_estimate <- function(s, level) {
     list(robust = robust_interval(d, level)))
 }
 
+# Mean seconds of one pass over the measured cells of a scene, old and new.
+work_of <- function(s) {
+  c(old = sum(tapply(s[["old_s"]], s[["cell"]], mean)), new = sum(tapply(s[["new_s"]], s[["cell"]], mean)))
+}
+
+# Pairs whose log ratio lies far from the others of their scene, from three pairs on: over 4 robust standard deviations
+# by the median absolute deviation, and by a factor of 1.5.
+far_pairs <- function(d) {
+  if (length(d) < 3) return(rep(FALSE, length(d)))
+  off <- abs(d - stats::median(d))
+  off > pmax(4 * stats::mad(d), log(1.5))
+}
+
 # Standard error of the log ratio of the total work. With many frames, or one run of each, the frames are the sample
 # (linearised ratio of means: Cochran 1977, *Sampling techniques*, section 6.3); repeats of few frames are runs of these
 # frames, whose spread is pooled, and say nothing of other frames.
@@ -92,7 +105,7 @@ trimmed_interval <- function(d, cut, level) {
 with_sessions <- function(est, sessions) {
   if (length(sessions)) {
     own <- first_of(if (is.finite(est$se)) est$se, 0)^2
-    shared <- sessions$sd^2 * sum(1 / sessions$counts)
+    shared <- sessions$sd^2 * sum(1 / sessions$of_level)
     est$df <- (own + shared)^2 / (shared^2 / sessions$df + if (own > 0) own^2 / est$df else 0)
     est$se <- sqrt(own + shared)
   }

@@ -1,5 +1,9 @@
 # What is known of a shot's frame times beforehand.
 
+# A frame that stands out is this many times as slow as the others, where no complete shot has told; in a shot whose
+# heavy frames no probe met.
+assumed_heavy <- 2
+
 #' Prior of the frames of a shot
 #'
 #' How log frame times vary along a shot before any is measured: their standard deviation along the shot (`sd`), the

@@ -101,7 +101,8 @@ test_that("drift widens what is known of a speed, with the degrees of freedom of
   job$drift_sd <- 0.2
   job$drift_df <- 5
   option <- plan_options(job, exact_site())
-  expect_equal(option$speed_se[1], sqrt(0.2^2 + 0.03^2))
+  # The session of the job drifts, and so did that of the probes.
+  expect_equal(option$speed_se[1], sqrt(2 * 0.2^2 + 0.03^2))
   expect_equal(option$speed_df[1], 5, tolerance = 0.05)
 })
 

@@ -2,8 +2,11 @@ test_that("the pick comes first, and each other option says why and by how much"
   text <- explain(choose_option(given_forecast(finish, cost), 160, 5))
   expect_identical(names(text), c("middle", "cheap", "dear"))
   expect_match(text[["middle"]],
-               paste("the cheapest that fits (100 % of draws finish by the deadline, 90 % (+-19.0) stay within the budget);",
+               paste("the cheapest that fits (90 % (+-19.0) of draws finish by the deadline within the budget);",
                      "medians 2m30s and 2.00 EUR"), fixed = TRUE)
+  each <- explain(choose_option(given_forecast(finish, cost), 160, 5, together = FALSE))
+  expect_match(each[["middle"]], paste("(100 % of draws finish by the deadline, 90 % (+-19.0) stay within the budget,",
+                                       "90 % (+-19.0) do both)"), fixed = TRUE)
   expect_match(text[["cheap"]],
                "too late: 80 % of draws finish by the deadline, 90 % asked; a deadline 2m20s later would do",
                fixed = TRUE)

@@ -19,6 +19,21 @@ test_that("the distance is the smallest change that lets an option in", {
   expect_false(choose_option(f, 160, 5 + x$options$over[3] - 1e-6)$options$fits[3])
 })
 
+test_that("deadline and budget are asked of the same draws, and each alone on request", {
+  # Late in two draws, dear in two others: 90 % each would do with 0.8, both together hold in 60 %.
+  f <- given_forecast(cbind(a = c(rep(100, 8), 300, 310)), cbind(a = c(9, 8, rep(1, 8))))
+  both <- choose_option(f, 200, 5, confidence = 0.8)
+  expect_equal(both$options$p_both, 0.6)
+  expect_true(is.na(both$pick))
+  expect_false(both$options$both_miss)
+  expect_true(choose_option(f, 200 + both$options$late_s, 5, confidence = 0.8)$options$fits)
+  expect_true(choose_option(f, 200, 5 + both$options$over, confidence = 0.8)$options$fits)
+  expect_match(explain(both)[["a"]], "keeps the deadline in 80 % and the budget in 80 %, but both together in 60 % of draws",
+               fixed = TRUE)
+  expect_match(explain(both)[[1]], "more budget lets in a")
+  expect_identical(choose_option(f, 200, 5, confidence = 0.8, together = FALSE)$pick, "a")
+})
+
 test_that("no deadline and no budget let everything in; none fits is NA", {
   expect_true(all(choose_option(given_forecast(finish, cost))$options$fits))
   expect_true(is.na(choose_option(given_forecast(finish, cost), "10 s")$pick))

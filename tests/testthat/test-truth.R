@@ -45,7 +45,8 @@ test_that("glaring pixels stay in the noise, which then falls as the law says", 
   true <- sqrt((1600 * 4e-4 + 0.09) / counts) / (0.5 + 40 * 4e-4)
   expect_equal(noise / true, rep(1, 3), tolerance = 0.12)
   expect_lt(seen[[1]]$noise_usual, 0.8 * noise[1])
-  fit <- fit_limit(counts, noise = noise, error = list(noise = vapply(seen, `[[`, 0, "error")))
+  # Float pictures of an unbiased renderer have no floor.
+  fit <- fit_limit(counts, noise = noise, error = list(noise = vapply(seen, `[[`, 0, "error")), floor = FALSE)
   needed <- samples_for(fit, sqrt((1600 * 4e-4 + 0.09) / 1024) / (0.5 + 40 * 4e-4), 0.5)
   expect_gt(needed, 600)
   expect_lt(needed, 1700)
@@ -75,7 +76,7 @@ test_that("a count for a target is neither three times what is needed nor refuse
     tryCatch(samples_for(fit, 0.049, 0.9), clockpigeon_error_limit = function(e) NA)
   })
   expect_lt(mean(is.na(found)), 0.28)
-  expect_lt(stats::median(found, na.rm = TRUE), 1.7 * 417)
+  expect_lt(stats::median(found, na.rm = TRUE), 1.9 * 417)
   expect_gte(mean(found >= 416, na.rm = TRUE), 0.85)
 })
 
