@@ -49,3 +49,13 @@ format_money <- function(amount, currency = NULL) {
   text <- ifelse(is.na(amount), "unknown", formatC(amount, format = "f", digits = digits, big.mark = ""))
   if (is.null(currency)) text else ifelse(is.na(amount), text, paste(text, currency))
 }
+
+# An amount to no more digits than its standard error bears: the last one shown is at most twice the error.
+format_about <- function(amount, error, currency = NULL) {
+  most <- if (is.null(currency)) 2L else minor_digits(currency)
+  borne <- floor(log10(2 * pmax(error, 1e-9)))
+  shown <- pmax(0, pmin(most, -borne))
+  rounded <- ifelse(borne > 0, round(amount, -pmin(borne, 1)), amount)
+  text <- ifelse(is.na(amount), "unknown", mapply(function(x, d) formatC(x, format = "f", digits = d), rounded, shown))
+  if (is.null(currency)) text else ifelse(is.na(amount), text, paste(text, currency))
+}

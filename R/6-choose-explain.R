@@ -26,6 +26,12 @@ explain <- function(choice) {
   c(out[table[["pick"]]], how, out[!table[["pick"]]])
 }
 
+# What the confidence is asked of.
+chance_asked <- function(choice) {
+  both <- is.finite(choice$deadline_s) && is.finite(choice$budget)
+  paste0(if (!both) "" else if (choice$together) "both together " else "each ", "with a chance of ")
+}
+
 # A chance with the error that so many draws leave it.
 chance_text <- function(p, se) {
   paste0(percent(p), ifelse(p > 0 & p < 1, paste0(" (+-", formatC(100 * 2 * se, format = "f", digits = 1), ")"), ""))
@@ -46,7 +52,7 @@ pick_sentence <- function(row, choice) {
     if (both && !choice$together) paste(chance_text(row[["p_both"]], row[["p_both_se"]]), "do both")
   )
   paste0("the ", choice$rule, " that fits", if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"),
-         "; medians ", format_duration(row[["finish_p50"]]), " and ", format_money(row[["cost_p50"]], currency),
+         "; medians ", format_duration(row[["finish_p50"]]), " and ", format_about(row[["cost_p50"]], row[["cost_se"]], currency),
          if (row[["close"]]) paste0("; so near to the ", percent(choice$confidence), " asked that more draws could ",
                                     "decide otherwise"),
          usable_words(row))
@@ -171,13 +177,13 @@ cost_sentence <- function(choice, i, option, job) {
              if (mid("credit") - mid("prepaid") > 0) paste("less gifts of", format_money(mid("credit") - mid("prepaid"),
                                                                                         there)))
   rate <- rate_to(site, job$currency, job$rates)$rate
+  about <- function(amount) format_about(amount, choice$options[["cost_se"]][i], job$currency)
   paste0(number_text(mid("node_hours")), " node-hours; ",
-         paste(names(lines), format_money(unname(lines), there), collapse = ", "),
+         paste(names(lines), format_about(unname(lines), choice$options[["cost_se"]][i] / rate, there), collapse = ", "),
          if (length(extra)) paste0("; ", paste(extra, collapse = ", ")),
          if (there != job$currency) paste0("; times ", signif(rate, 6), " ", job$currency, " a ", there), ": ",
-         format_money(choice$options[["cost_p50"]][i], job$currency), " (medians; 10 % cost under ",
-         format_money(choice$options[["cost_p10"]][i], job$currency), ", 10 % over ",
-         format_money(choice$options[["cost_p90"]][i], job$currency), ")")
+         about(choice$options[["cost_p50"]][i]), " (medians; 10 % cost under ", about(choice$options[["cost_p10"]][i]),
+         ", 10 % over ", about(choice$options[["cost_p90"]][i]), ")")
 }
 
 # The option simulated once more, with every frame's way home and every charge kept.

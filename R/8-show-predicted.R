@@ -5,7 +5,7 @@ law_words <- c(amdahl = "a serial share (Amdahl)", usl = "contention and coheren
 
 # Some columns of a table that has a print method of its own.
 print_plain <- function(x) {
-  class(x) <- setdiff(class(x), c("spread_advice", "backtest"))
+  class(x) <- setdiff(class(x), c("spread_advice", "backtest", "timing_comparison"))
   print(x)
 }
 

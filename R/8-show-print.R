@@ -28,6 +28,7 @@ comparison_lines <- function(x, width = terminal_width()) {
 
 #' @export
 print.timing_comparison <- function(x, ...) {
+  if (!all(c("engine", "scene", "old", "new", "ratio", "lower", "upper", "verdict", "basis", "note") %in% names(x))) return(print_plain(x))
   show_lines(comparison_lines(x))
   invisible(x)
 }
@@ -60,7 +61,8 @@ range_columns <- function(s) {
     stats::setNames(lapply(points, function(p) format(s[[paste0(name, "_", p)]])), paste0(heading, "|", names(points)))
   }
   data.frame(part("finish", "done after", format_duration),
-             part("cost", paste0("cost, ", s[["currency"]][1]), format_money), check.names = FALSE)
+             part("cost", paste0("cost, ", s[["currency"]][1]), function(x) format_about(x, s[["cost_se"]])),
+             check.names = FALSE)
 }
 
 # Which of these columns go first in a narrow terminal: the good luck of 10 %, then the bad.
@@ -233,7 +235,7 @@ choice_question <- function(x) {
            format_duration(x$deadline_s), " from now")
   } else "no deadline"
   budget <- if (is.finite(x$budget)) paste("at most", format_money(x$budget, forecast$job$currency)) else "no budget"
-  paste0("Asked: ", deadline, ", ", budget, ", each with a chance of ", percent(x$confidence), "; the ", x$rule,
+  paste0("Asked: ", deadline, ", ", budget, ", ", chance_asked(x), percent(x$confidence), "; the ", x$rule,
          " of what fits.")
 }
 

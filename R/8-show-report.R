@@ -86,7 +86,7 @@ report_question <- function(choice) {
   } else "whenever"
   money <- if (is.finite(choice$budget)) paste("at most", format_money(choice$budget, job$currency)) else "any money"
   paste0(frames, " frames of ", toString(vapply(job$shots, `[[`, "", "shot")), " with ", job$engine, " ", job$version,
-         ": where, so that they are done ", when, " for ", money, ", each with a chance of at least ",
+         ": where, so that they are done ", when, " for ", money, ", ", chance_asked(choice), "at least ",
          percent(choice$confidence), "?")
 }
 

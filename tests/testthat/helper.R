@@ -1,3 +1,6 @@
+# The day on which the demo's world was written: its rate cards are in date, whatever day it is.
+Sys.setenv(CLOCKPIGEON_NOW = "2026-11-24T12:00:00Z")
+
 # An error must have our class and say where and what to write instead.
 expect_refusal <- function(code, topic, says = NULL) {
   error <- tryCatch({ code; NULL }, error = identity)

@@ -38,3 +38,15 @@ test_that("a deadline that has passed, has no zone, or is no one moment is refus
   expect_refusal(parse_deadline("8.20", now), "duration", "8m20s")
   expect_refusal(parse_deadline(-1, now), "type", "above 0")
 })
+
+test_that("the clock is what CLOCKPIGEON_NOW says, and a bad one is refused", {
+  old <- Sys.getenv("CLOCKPIGEON_NOW")
+  on.exit(Sys.setenv(CLOCKPIGEON_NOW = old))
+  Sys.setenv(CLOCKPIGEON_NOW = "2027-06-01T22:30:00Z")
+  expect_identical(clockpigeon:::this_day("Europe/Lisbon"), as.Date("2027-06-01"))
+  expect_identical(clockpigeon:::this_day("Asia/Tokyo"), as.Date("2027-06-02"))
+  Sys.setenv(CLOCKPIGEON_NOW = "soon")
+  expect_refusal(clockpigeon:::this_moment(), "type", c("CLOCKPIGEON_NOW", "2027-06-01T12:00:00Z"))
+  Sys.setenv(CLOCKPIGEON_NOW = "")
+  expect_lt(abs(as.numeric(clockpigeon:::this_moment()) - as.numeric(Sys.time())), 5)
+})

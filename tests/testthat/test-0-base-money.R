@@ -16,3 +16,11 @@ test_that("minor units round half up, per currency", {
   expect_identical(clockpigeon:::format_money(c(1.5, NA), "EUR"), c("1.50 EUR", "unknown"))
   expect_false(anyDuplicated(names(clockpigeon:::currency_digits)) > 0)
 })
+
+test_that("amounts show no more digits than their error bears", {
+  about <- clockpigeon:::format_about
+  expect_identical(about(c(101.7034, 6.918, 0.4312, 1234.5, NA), c(0.3, 0.02, 0.0005, 8, 1)),
+                   c("101.7", "6.92", "0.43", "1230", "unknown"))
+  expect_identical(about(2, 0, "EUR"), "2.00 EUR")
+  expect_identical(about(101.7, 0.8, "EUR"), "102 EUR")
+})

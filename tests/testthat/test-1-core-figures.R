@@ -28,3 +28,11 @@ test_that("speed_figures validates its inputs", {
   expect_refusal(speed_figures(80), "figures", "Give old and new")
   expect_refusal(speed_figures(), "figures")
 })
+
+test_that("each figure must agree as it was given, not the ratio alone", {
+  expect_refusal(speed_figures(old = 100, new = 98, time_saved = 0.03), "figures", "time saving of 2 %")
+  expect_equal(speed_figures(old = 80, new = 50, time_saved = 0.375, speed_gain = 0.6)$ratio, 1.6)
+  # Rounded to a per cent.
+  expect_equal(speed_figures(old = 81, new = 50, time_saved = 0.38)$new, 50)
+  expect_refusal(speed_figures(old = 80, new = 50, time_saved = 0.4), "figures")
+})

@@ -34,3 +34,17 @@ test_that("shots that are not complete teach nothing", {
   expect_identical(learn_curve_prior(rows[seq(1, 80, by = 9), ])$shots, 0L)
   expect_identical(learn_curve_prior(rows[0, ]), curve_prior())
 })
+
+test_that("twelve versions of one shot are one shot, and leave the next one room", {
+  set.seed(9)
+  calm <- 20 * exp(0.03 * sin(1:80 / 9))
+  rows <- do.call(rbind, lapply(1:12, function(v) {
+    some_timings(calm * exp(rnorm(80, 0, 0.005)), frame = 1:80, engine_version = paste0("1.", v))
+  }))
+  prior <- learn_curve_prior(rows)
+  expect_identical(prior$shots, 1L)
+  ordinary <- exp(0.5 * sin(1:80 / 14))
+  t <- total_time(frame_curve(c(15, 40, 65), ordinary[c(15, 40, 65)], 1:80, prior = prior))
+  expect_true(t$lower <= sum(ordinary) && sum(ordinary) <= t$upper)
+  expect_lte(max(prior$full$sd[2], prior$full$own[2], prior$full$range[2]), 1)
+})

@@ -180,3 +180,16 @@ test_that("simulate_job validates its inputs", {
   expect_refusal(simulate_job(1, list()), "type", "job_way()")
   expect_refusal(simulate_job(matrix(1, 3, 2), draws = 4), "type", "draws")
 })
+
+test_that("what moves a whole draw is spread evenly over the draws, and independent between sites", {
+  even <- function(seed, n) vapply(seq_len(n), function(d) clockpigeon:::stream_numbers(seed, d, 1L, TRUE, TRUE), 0)
+  z <- even(7, 511)[256:511]
+  # Of each 256 in a row every 256th part of the distribution holds one.
+  expect_identical(sort(floor(pnorm(z) * 256)), as.numeric(0:255))
+  expect_lt(abs(cor(even(7, 2048), even(8, 2048))), 0.08)
+  way <- job_way(nodes = 2, wait = c(median = 3600, p90 = 8 * 3600))
+  points <- vapply(1:8, function(s) {
+    quantile(simulate_job(rep(10, 12), way, draws = 512, seed = s)$draws$finish_s, 0.9, names = FALSE)
+  }, 0)
+  expect_lt(sd(points) / mean(points), 0.03)  # 4 to 6.5 % with independent draws
+})

@@ -19,3 +19,24 @@ test_that("what is no amount is refused by its column", {
   expect_refusal(whole(gb = 1e9), "type", "column `gb`")
   expect_refusal(whole(seconds = 1, status = "done"), "choice", "column `status`")
 })
+
+test_that("an unknown time is not a free one, where the card charges for it", {
+  site <- read_site(demo_file("sites/quayside.yaml"))
+  usage <- data.frame(node = c("a", "b"), seconds = c(4000, NA))
+  expect_refusal(bill(usage, site), "type", c("row 2 has no known seconds", "0 where it was nothing"))
+  expect_refusal(bill_many(cbind(usage, usage = 1:2), site), "type", "row 2 has no known seconds")
+  # What the card does not charge for may be unknown.
+  usage$seconds[2] <- 0
+  expect_equal(sum(bill(cbind(usage, days = NA), site)$amount), sum(bill(usage, site)$amount))
+})
+
+test_that("a discount's days are the site's own", {
+  site <- read_site(demo_file("sites/quayside.yaml"))
+  site$time_zone <- "Asia/Tokyo"
+  site$discounts <- list(list(discount = "day", percent = 50, from = as.Date("2026-11-25"), to = as.Date("2026-11-25")))
+  usage <- data.frame(node = "a", seconds = 36000)
+  full <- sum(bill(usage, site, on = as.POSIXct("2026-11-24 12:00", tz = "UTC"))$amount)
+  # 05:00 of the 25th in Tokyo is still the 24th in UTC.
+  half <- sum(bill(usage, site, on = as.POSIXct("2026-11-24 20:00", tz = "UTC"))$amount)
+  expect_equal(half, full / 2, tolerance = 0.01)
+})
