@@ -1,7 +1,7 @@
 # Moments: deadlines as people say them, in a zone.
 
-# The clock, where a day or a moment decides something: Sys.time(), or what the environment variable CLOCKPIGEON_NOW says
-# (such as 2027-06-01T12:00:00Z), so that a choice can be looked at as of another day and no test expires.
+# The clock, where a day or a moment decides something: Sys.time(), or what the environment variable CLOCKPIGEON_NOW
+# says (such as 2027-06-01T12:00:00Z), so that a choice can be looked at as of another day and no test expires.
 this_moment <- function() {
   said <- Sys.getenv("CLOCKPIGEON_NOW")
   if (!nzchar(said)) return(Sys.time())

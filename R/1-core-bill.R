@@ -27,7 +27,8 @@
 #'   `converted_currency`, `rate`, `rate_date`. The sum of `amount` is what is left to pay, exactly. `summary()` gives
 #'   `list`, `minimum`, `discount`, `tax`, `credit` and `to_pay`. Attribute `warnings`: what is doubtful about the card.
 #' @section Conditions: `clockpigeon_error_columns`, `clockpigeon_error_type` or `clockpigeon_error_choice` for a usage
-#'   that cannot be read, or of which something is not known (`NA`) that the card charges for, `clockpigeon_error_rates` when an exchange rate is missing.
+#'   that cannot be read, or of which something is not known (`NA`) that the card charges for, `clockpigeon_error_rates`
+#'   when an exchange rate is missing.
 #' @examples
 #' site <- read_site(demo_file("sites/quayside.yaml"))
 #' bill(data.frame(node = c("a", "b"), seconds = c(4000, 3700)), site)

@@ -23,8 +23,8 @@
 #'
 #' A pair whose ratio lies far from the others of its scene (over 4 robust standard deviations by the median absolute
 #' deviation, Hampel 1974, and by a factor of 1.5) is named in `note`: a wrong device or a changed setting is likelier.
-#' The verdict then rests on the robust interval (Hodges & Lehmann 1963 with Wilcoxon's from six pairs on, a trimmed mean
-#' of five, none of fewer).
+#' The verdict then rests on the robust interval (Hodges & Lehmann 1963 with Wilcoxon's from six pairs on, a trimmed
+#' mean of five, none of fewer).
 #'
 #' @param x Timings, a data frame as [timings()] returns it; or a ledger, all of which is then compared, with the work
 #'   of filtering done in the database: the way for a million rows.
@@ -40,8 +40,9 @@
 #'   a scene and then `all scenes` by total work and by geometric mean: `engine`, `scene`, `old`, `new`, `pairs`,
 #'   `old_s`, `new_s` (mean wall seconds), `old_ms`, `new_ms` (ms per frame), `old_per_min`, `new_per_min` (frames per
 #'   minute), `ratio` (old / new), `lower`, `upper`, `time_saved`, `speed_gain`, `verdict` (`faster`, `slower`,
-#'   `no clear difference`), `basis`, `frame_ratio`, `robust_ratio`, `robust_lower`, `robust_upper`, `chance` (of a ratio
-#'   as far from 1 where there is no difference), `adjusted_chance`, `note`. Timings that were left out are counted in `note`.
+#'   `no clear difference`), `basis`, `frame_ratio`, `robust_ratio`, `robust_lower`, `robust_upper`, `chance` (of a
+#'   ratio as far from 1 where there is no difference), `adjusted_chance`, `note`. Timings that were left out are
+#'   counted in `note`.
 #' @section Conditions: `clockpigeon_error_compare` when there is nothing to compare: no finished render, one level
 #'   only, or sets that differ in more than `by`; the message names what differs. `clockpigeon_error_choice` for a
 #'   weight of a scene that is not there.

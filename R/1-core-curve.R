@@ -10,11 +10,12 @@
 #' shots have taught ([learn_curve_prior()]) or the weak default ([curve_prior()]): few probes give wide intervals, one
 #' probe the prior's alone.
 #'
-#' The model assists the design of the probes and never outvotes it: the middle of the total is halfway (in logs) between
-#' the model's and that of the plain sum in which each probe stands for its stretch, its width is at least that of
-#' successive differences of the probes (Wolter 2007, *Introduction to variance estimation*, section 8.2), and upwards at
-#' least what heavy frames that no probe met could add: `n` probes miss a share of `1 - 0.2^(1/n)` of all frames with a
-#' chance of 20 %, each slower by the prior's `heavy_factor`. A cheap pass, which sees them, has no such floor.
+#' The model assists the design of the probes and never outvotes it: the middle of the total is halfway (in logs)
+#' between the model's and that of the plain sum in which each probe stands for its stretch, its width is at least that
+#' of successive differences of the probes (Wolter 2007, *Introduction to variance estimation*, section 8.2), and
+#' upwards at least what heavy frames that no probe met could add: `n` probes miss a share of `1 - 0.2^(1/n)` of all
+#' frames with a chance of 20 %, each slower by the prior's `heavy_factor`. A cheap pass, which sees them, has no such
+#' floor.
 #'
 #' A **cheap pass** (`cheap`: times of all frames or many, at a small size and few samples) tells the shape of the shot,
 #' rare heavy frames among it. The log of the full time is then a smooth function of the log of the cheap time (a slope
@@ -118,8 +119,8 @@ run_spread <- function(cell, seconds) {
 #' @param level Probability that the interval should hold, 0.8 by default.
 #' @param draws Number of draws.
 #' @return `total_time()`: a tibble of one row: `mean`, `lower`, `upper` in seconds of one node at work alone, `median`
-#'   (the figure to quote: few probes leave the total with a long tail upwards, which moves the mean), `level`, `frames`,
-#'   `probes`.
+#'   (the figure to quote: few probes leave the total with a long tail upwards, which moves the mean), `level`,
+#'   `frames`, `probes`.
 #'
 #'   `slowest()`: a tibble of one row for the slowest frame: `mean`, `lower`, `upper`, `median` in seconds, `level`, and
 #'   `frame`, the one that is most often the slowest, with the chance (`chance`) that it is. Sites cap the time of a
@@ -189,7 +190,8 @@ unseen_words <- function(curve, cost = NULL) {
   paste0(n, if (n == 1) " probe" else " probes", " cannot rule out heavy frames rarer than one in ",
          max(2, round(1 / missed_share(n))), " (", format(signif(curve$prior$heavy_factor, 2)), " times as slow, ",
          if (curve$prior$shots) "as complete shots taught" else "assumed", ", they are in the range upwards); a cheap ",
-         "pass of all frames ", if (length(cost)) paste0("costs about ", format_duration(cost), " and "), "would show them")
+         "pass of all frames ", if (length(cost)) paste0("costs about ", format_duration(cost), " and "),
+         "would show them")
 }
 
 # What a reader must know of a curve.
@@ -201,7 +203,8 @@ curve_says <- function(curve) {
   probes <- length(curve$frame)
   c(
     if (length(wild)) paste0("repeats of frame ", toString(utils::head(wild, 3)), " disagree by a factor of ",
-                             format(signif(max(apart), 2)), ": something else changed between them, and what is far off counts for little"),
+                             format(signif(max(apart), 2)),
+                             ": something else changed between them, and what is far off counts for little"),
     brought_words(curve),
     if (nrow(found)) paste0("a break was found ",
                             ifelse(found[["from"]] == found[["to"]], paste("at frame", found[["to"]]),

@@ -8,8 +8,8 @@ relative_half_width <- function(log_s, level = 0.95) {
 }
 
 # A run that goes on until its interval is narrow has looked at it many times: the nominal level that each look takes so
-# that the interval at the end holds `level`. By simulation of normal times, looks after every run from 2, 3 or 5 to 20 or
-# 100 and spreads from 1 to 10 % against a target of 3 %: 95 % nominal covers 87 to 95 %, 98 % covers 94.6 to 98.4 %.
+# that the interval at the end holds `level`. By simulation of normal times, looks after every run from 2, 3 or 5 to 20
+# or 100 and spreads from 1 to 10 % against a target of 3 %: 95 % nominal covers 87 to 95 %, 98 % covers 94.6 to 98.4 %.
 looked_level <- function(level = 0.95) 1 - 0.4 * (1 - level)
 
 # Drift of log time over a run, the settings held apart: each setting's own mean is taken out of both log time and

@@ -6,8 +6,8 @@
 #' node) tells its own spread, smoothness and share of odd frames; the prior is what these say of the next shot: their
 #' log values are normal with unknown mean and spread, the weak default counted as one shot more (the predictive
 #' distribution of a normal sample with conjugate prior: Gelman et al. 2013, *Bayesian data analysis*, section 3.3, by
-#' its mean and spread). Scenes are counted, not settings: one shot timed in twelve versions is one shot. A shot that was complete in two settings, one at most a fifth as dear as the other, tells the
-#' same of what a cheap pass leaves.
+#' its mean and spread). Scenes are counted, not settings: one shot timed in twelve versions is one shot. A shot that
+#' was complete in two settings, one at most a fifth as dear as the other, tells the same of what a cheap pass leaves.
 #'
 #' @param timings Timings, as [timings()] returns them.
 #' @param least Share of the frames between a shot's first and last that must be there, and at least 40 of them.

@@ -122,8 +122,8 @@ fit_line <- function(x, y, error, assumed, names, origin = FALSE) {
        refused = line_refused(x, residual, design, w, y, known, df))
 }
 
-# The odds of no floor beforehand, times the width of what a floor could be over how well it is told, which the points do
-# not say: fitted by simulation, so that counts are promised at 90 % on average over curves with and without a floor.
+# The odds of no floor beforehand, times the width of what a floor could be over how well it is told, which the points
+# do not say: fitted by simulation, so that counts are promised at 90 % on average over curves with and without a floor.
 no_floor_odds <- 2
 
 # The chance of the line through the origin beside the free one. A floor at all means one above 0, so that the evidence

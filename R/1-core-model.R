@@ -44,8 +44,8 @@ curve_model <- function(curve) {
   curve
 }
 
-# Repeats of a frame that disagree by more than a factor of two: something else happened to one of them. Of three or more
-# the one far from the median counts for little; of two it is not known which, and both do.
+# Repeats of a frame that disagree by more than a factor of two: something else happened to one of them. Of three or
+# more the one far from the median counts for little; of two it is not known which, and both do.
 wild_variance <- function(rows) {
   y <- log(rows[["seconds"]])
   middle <- stats::ave(y, rows[["frame"]], FUN = stats::median)

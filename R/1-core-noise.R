@@ -173,8 +173,8 @@ frame_correlation <- function(sums) {
 }
 
 # Relative standard error of a frame's noise. The squares of a tile vary as its strips say: `strips` of them, with steps
-# of twice a strip's variance between neighbours (the successive differences of Neumann et al. 1941, Ann. Math. Stat. 12,
-# 153, which a change of the noise along the tile hardly touches). Half of it for the root.
+# of twice a strip's variance between neighbours (the successive differences of Neumann et al. 1941, Ann. Math. Stat.
+# 12, 153, which a change of the noise along the tile hardly touches). Half of it for the root.
 noise_error <- function(sums, channels) {
   told <- sums[["strips"]] > 1
   if (!any(told)) return(sqrt(sum(pixel_variance(sums, channels))) / sum(sums[["squares"]]) / 2)

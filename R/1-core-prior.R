@@ -23,7 +23,8 @@ assumed_heavy <- 2
 #' total_time(frame_curve(10, 3, 1:60, prior = calm))
 #' @export
 curve_prior <- function(sd = c(0.35, 0.6), range = c(0.2, 0.9), own = c(0.08, 0.7), cheap_sd = c(0.08, 0.8),
-                        cheap_range = c(0.3, 0.8), cheap_own = c(0.07, 0.6), rate = c(0.007, 10), heavy_factor = assumed_heavy) {
+                        cheap_range = c(0.3, 0.8), cheap_own = c(0.07, 0.6), rate = c(0.007, 10),
+                        heavy_factor = assumed_heavy) {
   pair <- function(x, name) {
     if (!is.numeric(x) || length(x) != 2 || !all(is.finite(x)) || any(x <= 0)) {
       stop_input("type", paste("got", show_value(x)), argument(name), "Give two numbers above 0.")

@@ -5,8 +5,8 @@
 #' One in each of as many stretches, near its middle but off it by up to a fifth of the stretch, at random (the same for
 #' the same seed): evenly spaced probes share the phase of whatever in the shot repeats with their spacing. Neighbouring
 #' stretches are off it to opposite sides, so that a steady rise is met as exactly as from the middles (balanced
-#' systematic sampling, Murthy 1967, *Sampling theory and methods*, section 5.9). From eight probes on one in sixteen is not
-#' spread but put next to another: only close pairs tell a frame's own spread from a change along the shot
+#' systematic sampling, Murthy 1967, *Sampling theory and methods*, section 5.9). From eight probes on one in sixteen is
+#' not spread but put next to another: only close pairs tell a frame's own spread from a change along the shot
 #' (lattice plus close pairs, Diggle & Lophaven 2006, Scand. J. Stat. 33, 53).
 #'
 #' With cheap times the stretches are of equal sums of the root
@@ -29,7 +29,9 @@ first_probes <- function(frames, n, cheap = NULL, seed = 1) {
   n <- check_count(n, argument("n"))
   seed <- check_count(seed, argument("seed"), least = 0, most = 2^31 - 2)
   if (n >= length(frames)) return(frames)
-  if (is.null(cheap)) return(with_seed(stream_seed(seed, paste("probes", n)), frames[jittered_places(length(frames), n)]))
+  if (is.null(cheap)) {
+    return(with_seed(stream_seed(seed, paste("probes", n)), frames[jittered_places(length(frames), n)]))
+  }
   cheap <- check_cheap(cheap, frames)
   x <- cheap[["log_s"]]
   usual <- if (length(x) > 9) as.numeric(stats::runmed(x, 9)) else x
@@ -84,8 +86,8 @@ balanced_offsets <- function(n) {
 #' @param overhead Seconds a probe costs beyond its frame (starting, loading).
 #' @param most How many frames to list, best first (each as if it were the only one).
 #' @return A tibble: `frame`, `seconds` (that it should take), `narrows` (share that it is expected to take off the
-#'   squared width of the total's range, in logs; below 0 where one probe more brings to light a doubt that fewer did not
-#'   show).
+#'   squared width of the total's range, in logs; below 0 where one probe more brings to light a doubt that fewer did
+#'   not show).
 #' @section Conditions: `clockpigeon_error_curve` when every frame was probed.
 #' @examples
 #' next_probe(frame_curve(c(20, 60), c(41, 55), 1:120))

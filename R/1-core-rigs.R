@@ -4,7 +4,8 @@
 #' @param object A speed fit.
 #' @param scene,rig Scenes and rigs, one forecast for each pair; a name never seen gets the width of what is unknown.
 #' @param level Level of the interval.
-#' @param run Whether the interval is for one run (its own spread included) or for the mean of many; 1 / n for that of n.
+#' @param run Whether the interval is for one run (its own spread included) or for the mean of many; 1 / n for that of
+#'   n.
 #' @param ... Not used.
 #' @return `predict()`: a tibble: `scene`, `rig`, `seconds` (median), `lower`, `upper`, `runs` (timings of just that
 #'   cell), `evidence` (`measured` there, or `transferred`).

@@ -13,16 +13,16 @@
 #' - `plateau`: that line down to `t1 * least`, where a link, a disk or the memory lets no more through.
 #'
 #' They are weighed against each other by how likely the points are under each, its parameters averaged over what is
-#' usual (Gunther's ranges; Kass & Raftery 1995, J. Am. Stat. Assoc. 90, 773): few points leave all laws in. (AICc, which
-#' is told too, gives a law of three parameters no chance with five points.) Intervals of parameters are profiles of the
-#' sum of squares (F of one and the degrees of freedom left); those of times come from draws of all laws by weight, so
-#' that the doubt which law holds is in them. Points that no law comes near are said.
+#' usual (Gunther's ranges; Kass & Raftery 1995, J. Am. Stat. Assoc. 90, 773): few points leave all laws in. (AICc,
+#' which is told too, gives a law of three parameters no chance with five points.) Intervals of parameters are profiles
+#' of the sum of squares (F of one and the degrees of freedom left); those of times come from draws of all laws by
+#' weight, so that the doubt which law holds is in them. Points that no law comes near are said.
 #'
 #' @param n Whole numbers of threads, devices or helpers, 1 or more; repeats are welcome.
 #' @param seconds Their times in s.
 #' @param error Relative standard deviation of one time, where it is known (a job's `run_sd`). Needed with few points:
-#'   with fewer than eight, and no repeats, the spread cannot be told beside the law, and 8 % is taken, said to be assumed,
-#'   and corrected by the points as far as they can.
+#'   with fewer than eight, and no repeats, the spread cannot be told beside the law, and 8 % is taken, said to be
+#'   assumed, and corrected by the points as far as they can.
 #' @param assume With a single n: the serial share that the user insists on. The fit is then an assumption and says so.
 #' @param unit What is counted, for figures and texts.
 #' @return A list of class `scaling_fit`: `points`, `laws` (a tibble, one row a law: `law`, `aicc`, `weight`, `t1`,
@@ -153,8 +153,8 @@ scaling_says <- function(fit) {
     if (length(rises)) paste0("times rise from ", names(means)[rises[1]], " to ", names(means)[rises[1] + 1], " ",
                               fit$unit,
                               ": more makes it slower, or something else changed"),
-    if (isTRUE(fit$noise$refused)) paste0("no law fits these times within the spread of one (", percent(fit$fits[[1]]$sd),
-                                          "): the ranges are as much wider"),
+    if (isTRUE(fit$noise$refused)) paste0("no law fits these times within the spread of one (",
+                                          percent(fit$fits[[1]]$sd), "): the ranges are as much wider"),
     if (length(off)) paste0("the time at ", toString(unique(off)), " ", fit$unit, " lies off every law: ",
                             "something else changed there, or the hardware has a step"),
     if (fit$best == "plateau") paste0("more than about ", plateau_start(fit), " ", fit$unit, " bring nothing"),
@@ -220,11 +220,13 @@ profile_end <- function(squares, best, bound, limit) {
   stats::uniroot(function(v) squares(v) - limit, sort(c(best, bound)), tol = 1e-9 + 1e-7 * abs(best - bound))$root
 }
 
-# Spread of one log time as the posterior takes it: `sd` and how many degrees of freedom that is worth. A given spread is
-# certain, unless no law comes near the points: then it is as large as the nearest needs.
+# Spread of one log time as the posterior takes it: `sd` and how many degrees of freedom that is worth. A given spread
+# is certain, unless no law comes near the points: then it is as large as the nearest needs.
 scaling_noise <- function(fit) {
   m <- nrow(fit$points)
-  if (fit$error_basis != "given") return(list(sd = assumed_scaling_error, df = if (fit$error_basis == "measured") 1 else 4))
+  if (fit$error_basis != "given") {
+    return(list(sd = assumed_scaling_error, df = if (fit$error_basis == "measured") 1 else 4))
+  }
   misfit <- min(vapply(fit$fits, function(one) one$rss / one$sd^2 / max(one$df, 1), 0))
   refused <- max(vapply(fit$fits, function(one) {
     if (one$df < 1) 1 else stats::pchisq(one$rss / one$sd^2, one$df, lower.tail = FALSE)

@@ -51,8 +51,8 @@ repeats_field <- function(x, where) {
 #' For the `repeats` of a plan: every setting runs `least` times, and those whose mean is not known well enough yet run
 #' on, block by block, up to `most` times or until the time budget of the run is used.
 #'
-#' The interval is one that holds although it was looked at after every run: each look takes 98 % where 95 % are promised
-#' (checked by simulation: 94.6 to 98.4 %).
+#' The interval is one that holds although it was looked at after every run: each look takes 98 % where 95 % are
+#' promised (checked by simulation: 94.6 to 98.4 %).
 #'
 #' @param target Relative half-width of the 95 % interval of a setting's mean log time; 0.03 is 3 %.
 #' @param least,most Counts of runs of a setting.

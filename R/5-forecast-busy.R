@@ -68,7 +68,8 @@ busy_words <- function(busy) {
 
 busy_advice <- function(busy) {
   if (is.null(busy) || busy$share < 0.2) return(NULL)
-  paste0(percent(busy$share), " of the runs that the frame times rest on were made beside other work: the forecast is for ",
+  paste0(percent(busy$share), " of the runs that the frame times rest on were made beside other work: the forecast is ",
+         "for ",
          if (busy$machine == "idle") "an idle machine all the same"
          else "a machine as busy as then; for an idle one write --machine idle",
          ", or measure again on an idle one")

@@ -21,9 +21,9 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, 
 #' @return A list of class `job`: the shots, `node` (the node on which most of their frames were measured: the
 #'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times
 #'   where half of the frames have one, and the prior that complete shots in the timings teach), `run_sd` (spread of log
-#'   time of one frame from run to run), the evidence, `stage_rows` (timings of the stages around rendering), `busy` (what other work beside the runs adds),
-#'   `sessions` (how the frame times are spread over sessions of measuring), `limit`
-#'   (a label) and `noise`, that of its pictures over that of the shots' own limit (`NA` where it is unknown).
+#'   time of one frame from run to run), the evidence, `stage_rows` (timings of the stages around rendering), `busy`
+#'   (what other work beside the runs adds), `sessions` (how the frame times are spread over sessions of measuring),
+#'   `limit` (a label) and `noise`, that of its pictures over that of the shots' own limit (`NA` where it is unknown).
 #' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured at the shot's own
 #'   size and limit. Times at another size or limit are not scaled.
 #' @examples
@@ -91,10 +91,14 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   if (share == 1) job else with_share(job, share)
 }
 
-# Rows of one count of devices and threads, the one with most frames: times of another are another machine's.
+# Rows of one count of devices and threads, of those with all scenes the one with most frames: times of another are
+# another machine's. All rows where none has all scenes.
 one_capacity <- function(rows) {
   key <- row_key(rows, c("device_count", "threads", "capacity"))
-  frames <- tapply(paste(rows[["scene"]], rows[["frame"]]), key, function(x) length(unique(x)))
+  scenes <- length(unique(rows[["scene"]]))
+  whole <- tapply(rows[["scene"]], key, function(x) length(unique(x))) == scenes
+  if (!any(whole)) return(rows)
+  frames <- tapply(paste(rows[["scene"]], rows[["frame"]]), key, function(x) length(unique(x)))[whole]
   rows[key == names(frames)[which.max(frames)], , drop = FALSE]
 }
 

@@ -142,8 +142,9 @@ used_rates <- function(job, sites) {
 #' @param probs Probabilities of the points.
 #' @param ... Not used.
 #' @return `summary()`: a tibble, one row an option: `option`, `site`, `tier`, `nodes`, `evidence`, then `finish_p10`,
-#'   ... (seconds from now) and `cost_p10`, ... for each of `probs`, `cost_se` (what the draws leave unsure of the median cost), `currency`, `usable` (frames usable, the mean of
-#'   draws, as a share of all), and `note` (whether the evidence is sample data).
+#'   ... (seconds from now) and `cost_p10`, ... for each of `probs`, `cost_se` (what the draws leave unsure of the
+#'   median cost), `currency`, `usable` (frames usable, the mean of draws, as a share of all), and `note` (whether the
+#'   evidence is sample data).
 #' @export
 summary.forecast <- function(object, probs = c(0.1, 0.5, 0.9), ...) {
   points <- function(column, name) {
@@ -154,7 +155,8 @@ summary.forecast <- function(object, probs = c(0.1, 0.5, 0.9), ...) {
   done <- by_option(object, "frames_done", mean)
   lost <- by_option(object, "frames_lost", mean)
   as_table(data.frame(as_frame(object$options)[c("option", "site", "tier", "nodes", "evidence")],
-                      points("finish_s", "finish"), points("cost", "cost"), cost_se = as.vector(by_option(object, "cost", median_error)),
+                      points("finish_s", "finish"), points("cost", "cost"),
+                      cost_se = as.vector(by_option(object, "cost", median_error)),
                       currency = object$job$currency,
                       usable = as.vector(done / (done + lost)),
                       note = if (any(is_sample(object$job$evidence))) sample_mark else "", row.names = NULL))

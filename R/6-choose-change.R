@@ -23,8 +23,7 @@
 break_even <- function(choice, rivals = 2) {
   check_class(choice, argument("choice"), "choice", "choose_option()")
   rivals <- check_count(rivals, argument("rivals"), least = 0)
-  state <- list(table = option_facts(choice$forecast), asked = choice[c("deadline_s", "budget", "confidence", "rule", "together")],
-                choice = choice)
+  state <- list(table = option_facts(choice$forecast), asked = choice[question_fields], choice = choice)
   rows <- c(limit_changes(state, "deadline"), limit_changes(state, "budget"))
   if (!is.na(choice$pick)) {
     judged <- judge_options(state$table, state$asked)

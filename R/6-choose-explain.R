@@ -52,7 +52,8 @@ pick_sentence <- function(row, choice) {
     if (both && !choice$together) paste(chance_text(row[["p_both"]], row[["p_both_se"]]), "do both")
   )
   paste0("the ", choice$rule, " that fits", if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"),
-         "; medians ", format_duration(row[["finish_p50"]]), " and ", format_about(row[["cost_p50"]], row[["cost_se"]], currency),
+         "; medians ", format_duration(row[["finish_p50"]]), " and ",
+         format_about(row[["cost_p50"]], row[["cost_se"]], currency),
          if (row[["close"]]) paste0("; so near to the ", percent(choice$confidence), " asked that more draws could ",
                                     "decide otherwise"),
          usable_words(row))
@@ -179,7 +180,8 @@ cost_sentence <- function(choice, i, option, job) {
   rate <- rate_to(site, job$currency, job$rates)$rate
   about <- function(amount) format_about(amount, choice$options[["cost_se"]][i], job$currency)
   paste0(number_text(mid("node_hours")), " node-hours; ",
-         paste(names(lines), format_about(unname(lines), choice$options[["cost_se"]][i] / rate, there), collapse = ", "),
+         paste(names(lines), format_about(unname(lines), choice$options[["cost_se"]][i] / rate, there),
+               collapse = ", "),
          if (length(extra)) paste0("; ", paste(extra, collapse = ", ")),
          if (there != job$currency) paste0("; times ", signif(rate, 6), " ", job$currency, " a ", there), ": ",
          about(choice$options[["cost_p50"]][i]), " (medians; 10 % cost under ", about(choice$options[["cost_p10"]][i]),
@@ -220,8 +222,8 @@ job_unseen <- function(job) {
   load <- if (all(is.na(loads))) 0 else mean(loads, na.rm = TRUE)
   total <- total_time(curve)[["median"]]
   cost <- max(total - load * length(curve$frames), 0) / 64 + load * length(curve$frames)
-  paste0("; ", job$shots[[worst]]$shot, ": ", unseen_words(curve, cost), " (clockpigeon probe ", job$shots[[worst]]$shot,
-         " --cheap yes)")
+  name <- job$shots[[worst]]$shot
+  paste0("; ", name, ": ", unseen_words(curve, cost), " (clockpigeon probe ", name, " --cheap yes)")
 }
 
 stage_range <- function(stage) {

@@ -2,13 +2,17 @@
 
 choice_rules <- c("cheapest", "fastest", "best")
 
+# What a choice is asked, as judge_options() takes it.
+question_fields <- c("deadline_s", "budget", "confidence", "rule", "together")
+
 #' Choose an option
 #'
 #' An option fits when the chance to finish by the deadline and stay within the budget, both in one draw, reaches the
-#' confidence asked (or each of the two chances alone does, where `together` is `FALSE`), counted over the draws. Of those that fit, the pick is the cheapest by median cost, the one that
-#' finishes first by median, or the best by the noise of its pictures (equal ones: the cheapest). An option that does
-#' not fit comes with its distance: how much later the deadline, or larger the budget, would let it in. A draw that a
-#' cap ended never finishes, so that money spent on part of the frames does not count as having done them.
+#' confidence asked (or each of the two chances alone does, where `together` is `FALSE`), counted over the draws. Of
+#' those that fit, the pick is the cheapest by median cost, the one that finishes first by median, or the best by the
+#' noise of its pictures (equal ones: the cheapest). An option that does not fit comes with its distance: how much later
+#' the deadline, or larger the budget, would let it in. A draw that a cap ended never finishes, so that money spent on
+#' part of the frames does not count as having done them.
 #'
 #' @param forecast From [forecast_job()].
 #' @param deadline As [parse_deadline()] reads it: `"fri 18:00"`, `"30 h"`, a number of seconds from now; `NULL` for

@@ -15,8 +15,9 @@
 #' @return A tibble, one row a site, the most valuable trial first: `site`, `evidence` (of its speed now), `frames`,
 #'   `price` (of the trial, in the job's currency), `takes_s`, `overturns` (chance that the pick becomes another),
 #'   `saves` (expected saving, in money, where both picks fit), `rescues` (chance that the pick turns out not to fit and
-#'   another one does), `nothing` (chance that after it nothing fits), `worth` (`TRUE` when it saves more than its price,
-#'   or rescues or shows that nothing fits in one case of twenty), `wins` (the pick it most likely leads to), `says`.
+#'   another one does), `nothing` (chance that after it nothing fits), `worth` (`TRUE` when it saves more than its
+#'   price, or rescues or shows that nothing fits in one case of twenty), `wins` (the pick it most likely leads to),
+#'   `says`.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -30,7 +31,7 @@ trial_value <- function(choice, frames = 3, sites = 4) {
   sites <- check_count(sites, argument("sites"))
   choice <- with_unknown_sites(choice)
   options <- as_frame(choice$forecast$options)
-  state <- list(table = option_facts(choice$forecast), asked = choice[c("deadline_s", "budget", "confidence", "rule", "together")])
+  state <- list(table = option_facts(choice$forecast), asked = choice[question_fields])
   judged <- judge_options(state$table, state$asked)
   open <- open_speed(options[["speed_se"]], choice$forecast$job) > 0.02
   order <- order(!judged[["fits"]], judged[["rank"]])

@@ -3,12 +3,6 @@
 law_words <- c(amdahl = "a serial share (Amdahl)", usl = "contention and coherence (universal law)",
                line = "a straight line of speed", plateau = "a line up to a plateau")
 
-# Some columns of a table that has a print method of its own.
-print_plain <- function(x) {
-  class(x) <- setdiff(class(x), c("spread_advice", "backtest", "timing_comparison"))
-  print(x)
-}
-
 note_lines <- function(says, width = terminal_width()) {
   if (length(says)) wrap_lines(paste0("Note: ", says, "."), width)
 }

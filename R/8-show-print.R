@@ -26,9 +26,16 @@ comparison_lines <- function(x, width = terminal_width()) {
   )
 }
 
+# Some columns of a table that has a print method of its own.
+print_plain <- function(x) {
+  class(x) <- setdiff(class(x), c("spread_advice", "backtest", "timing_comparison"))
+  print(x)
+}
+
 #' @export
 print.timing_comparison <- function(x, ...) {
-  if (!all(c("engine", "scene", "old", "new", "ratio", "lower", "upper", "verdict", "basis", "note") %in% names(x))) return(print_plain(x))
+  needed <- c("engine", "scene", "old", "new", "ratio", "lower", "upper", "verdict", "basis", "note")
+  if (!all(needed %in% names(x))) return(print_plain(x))
   show_lines(comparison_lines(x))
   invisible(x)
 }

@@ -23,7 +23,8 @@ cli_asked <- function(project, o, args = character()) {
        budget = first_of(o$budget, file$budget, defaults$budget),
        confidence = first_of(o$confidence, file$confidence, defaults$confidence, 0.9),
        rule = first_of(o$rule, file$rule, "cheapest"), draws = first_of(o$draws, file$draws, 2000L),
-       seed = first_of(o$seed, file$seed, 1L), machine = check_choice(first_of(o$machine, "busy"), "option --machine", machine_states))
+       seed = first_of(o$seed, file$seed, 1L),
+       machine = check_choice(first_of(o$machine, "busy"), "option --machine", machine_states))
 }
 
 cli_job_file <- function(project, name) {

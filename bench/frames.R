@@ -85,7 +85,9 @@ prior_for <- function(kind) {
   if (is.null(priors)) curve_prior() else priors[[if (startsWith(kind, "simulated")) "simulated" else kind]]
 }
 
-even <- function(full, n) mean(full[first_probes(seq_along(full), min(n, length(full)))]) * length(full)
+# The habit: the middles of n equal stretches.
+evenly <- function(frames, n) unique(ceiling((seq_len(min(n, frames)) - 0.5) / min(n, frames) * frames))
+even <- function(full, n) mean(full[evenly(length(full), n)]) * length(full)
 of_curve <- function(curve, total) {
   t <- total_time(curve, draws = 1000)
   c(error = abs(t$median / total - 1), of_mean = abs(t$mean / total - 1), covered = t$lower <= total &&
@@ -104,7 +106,7 @@ one_shot <- function(shot, n, seed) {
   # Even spacing gets as many frames as cost the same as the cheap pass and its probes.
   budget <- shot$cost + sum(shot$full[at] + shot$load)
   afford <- n
-  while (afford < length(frames) && sum(shot$full[first_probes(frames, afford + 1)] +
+  while (afford < length(frames) && sum(shot$full[evenly(length(frames), afford + 1)] +
                                         shot$load) <= budget) afford <- afford + 1
   data.frame(kind = shot$kind, n = n, first = off(shot$full[1] * length(frames)),
              three = off(mean(shot$full[1:3]) * length(frames)), even = off(even(shot$full, n)),

@@ -222,7 +222,8 @@ class Simulation {
     close(out, home, lines);
   }
 
-  // The same of a draw that is scheduled side by side with others: its nodes as they are free, and then what came of it.
+  // The same of a draw that is scheduled side by side with others: its nodes as they are free, and then what came of
+  // it.
   void begin(int draw);
   double ticks_a_second() const { return kTicks / common_; }
   int bits() const { return bits_; }

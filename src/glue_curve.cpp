@@ -113,8 +113,8 @@ Rcpp::NumericVector curve_log_likelihood(Rcpp::List data, Rcpp::List prior, Rcpp
 }
 
 // Draws of the whole shot, those of the chain taken in turn, brought to the design: `total`, that of the frames not
-// probed (`open`) and `slowest` of each, with the `place` of the slowest; the seconds themselves (draws x frames) and the log of their smooth part where `keep` says so. They
-// go on `before` draws after the first.
+// probed (`open`) and `slowest` of each, with the `place` of the slowest; the seconds themselves (draws x frames) and
+// the log of their smooth part where `keep` says so. They go on `before` draws after the first.
 // [[Rcpp::export]]
 Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, Rcpp::List chain, Rcpp::List design,
                             int draws, double seed, bool keep, int before) {

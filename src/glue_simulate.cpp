@@ -181,8 +181,8 @@ Rcpp::NumericMatrix frame_seconds(Rcpp::List frames, int draws) {
   return out;
 }
 
-// The first `n` numbers of a stream, normal or between 0 and 1, for checks against plain R; with `even` the first is the
-// normal that is spread evenly over streams.
+// The first `n` numbers of a stream, normal or between 0 and 1, for checks against plain R; with `even` the first is
+// the normal that is spread evenly over streams.
 // [[Rcpp::export]]
 Rcpp::NumericVector stream_numbers(double seed, int stream, int n, bool normal, bool even) {
   random_stream random{uint64_t(seed), uint64_t(stream)};

@@ -13,7 +13,8 @@ test_that("equal frames take whole rounds, on one node, on many, at any speed", 
 test_that("every stage is in the finish, and the stages of the longest chain add up to it", {
   d <- simulated(rep(10, 12), nodes = 3, begin_s = 5, prepare = 20, upload = 3e8, link = 1e7, wait = 100, start = 15,
                  install = 5, load = 2, prepass = list(tasks = 6, each = 4), frame_bytes = 1e7, encode = 9)
-  # 5 held back, 20 to prepare, 30 up, 100 waiting, 22 to be ready, two rounds of pre-pass, four of frames, one more frame down
+  # 5 held back, 20 to prepare, 30 up, 100 waiting, 22 to be ready, two rounds of pre-pass, four of frames, one more
+  # frame down
   expect_equal(unlist(d[3:12]), c(held_s = 5, prepare_s = 20, upload_s = 30, wait_s = 100, start_s = 22, prepass_s = 8,
                                   render_s = 40, closed_s = 0, download_s = 3, encode_s = 9))
   expect_equal(d$finish_s, 25 + 30 + 100 + 22 + 8 + 40 + 3 + 9)

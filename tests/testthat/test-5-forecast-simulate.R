@@ -105,7 +105,7 @@ test_that("the summary is quantiles of the draws, and the exchange is said", {
   expect_true(all(s$finish_p10 <= s$finish_p50 & s$finish_p50 <= s$finish_p90 & s$cost_p10 <= s$cost_p90))
   expect_identical(f$exchange$date, "2026-11-02")
   expect_named(summary(f, probs = 0.25), c("option", "site", "tier", "nodes", "evidence", "finish_p25", "cost_p25",
-                                           "currency", "usable", "note"))
+                                           "cost_se", "currency", "usable", "note"))
   expect_true(all(s$usable == 1))
   expect_refusal(forecast_job(job, data.frame()), "type", "plan_options()")
 })

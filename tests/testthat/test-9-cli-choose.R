@@ -52,3 +52,28 @@ test_that("a slip in the question is told before anything is simulated", {
   expect_match(says("--rule", "dearest"), "cheapest, fastest or best")
   expect_match(says("--confidence", "90"), "confidence")
 })
+
+test_that("busy evidence is said and may be forecast as idle; each limit may be asked alone", {
+  withr::local_dir(local_project())
+  withr::local_envvar(COLUMNS = "200", NO_COLOR = "1")
+  ledger <- open_ledger("ledger.sqlite")
+  x <- example_timings()
+  x <- x[x$engine == "sundew" & x$engine_version == "4.2" & x$node %in% "loft-1", ]
+  x$busy <- TRUE
+  x$id <- NULL
+  add_timings(ledger, x)
+  close_ledger(ledger)
+  said <- function(...) {
+    run_command_line(wd = getwd(), "choose", "--engine", "sundew", "--shots", "gears", "--draws", "100",
+                     "--deadline", "45h", "--only", "attic", ...)
+  }
+  busy <- said()
+  expect_match(busy$stderr, "of the runs that the frame times rest on were made beside other work")
+  expect_match(busy$stdout, "of the runs beside other work: taken as busy again")
+  idle <- said("--machine", "idle", "--budget", "50EUR", "--each")
+  expect_match(idle$stdout, "taken for an idle machine")
+  expect_match(idle$stdout, "each with a chance of 90 %")
+  bad <- said("--machine", "asleep")
+  expect_identical(bad$status, 2L)
+  expect_match(bad$stderr, "Write busy or idle")
+})
