@@ -42,6 +42,7 @@ fit_speeds <- function(timings, claims = NULL, claim_sd = NULL) {
     else check_number(claim_sd, argument("claim_sd"), above = 0)
   found <- fit_spreads(model)
   model <- c(model, found)
+  model$wider <- interaction_by_engine(model)
   model$spreads <- spread_table(model)
   model$says <- speed_says(model)
   structure(model, class = "speed_fit")
@@ -280,7 +281,29 @@ cell_forecast <- function(model, sd, i, j, run = TRUE) {
   share <- ifelse(is.na(at), 0, sd[3]^2 / (sd[3]^2 + sd[4]^2 / cells$n[at]))
   residual <- ifelse(is.na(at), 0, cells$y[at] - model$mean - mean)
   variance <- (1 - share)^2 * (colSums(half^2) + own) + sd[3]^2 * (1 - share)
-  list(mean = model$mean + mean + share * residual, variance = variance + run * sd[4]^2)
+  wider <- ifelse(of_rig, first_of(model$wider, rep(1, n_rig))[pmax(j, 1)], 1)
+  variance <- variance + (wider - 1) * sd[3]^2 * (1 - share)
+  list(mean = model$mean + mean + share * residual, variance = variance + wider * run * sd[4]^2)
+}
+
+# By how much the variance of interaction and runs is larger for each rig than over the whole table: two releases of one
+# engine may differ scene by scene, or run on a restless machine, where all other rigs agree. Told by the rests of the
+# engine's cells beside what the common variances make of them (two cells' worth of these beforehand); never below 1.
+interaction_by_engine <- function(model, prior = 2) {
+  engine <- ifelse(grepl(", ", model$rigs), sub("^.*, ([^ ]+).*$", "\\1", model$rigs), "")
+  if (length(unique(engine)) < 2) return(rep(1, length(engine)))
+  sd <- exp(model$theta[which.max(model$weight), ])
+  eq <- speed_equations(model, sd, full = TRUE)
+  cells <- model$cells
+  rest <- cells$y - model$mean - eq$beta[1] - eq$beta[1 + cells$j] - eq$scene[cells$i]
+  squares <- rest^2 / (sd[3]^2 + sd[4]^2 / cells$n)
+  wider <- vapply(unique(engine), function(name) {
+    mine <- engine[cells$j] == name
+    # A level of each rig was fitted to its cells.
+    df <- max(sum(mine) - length(unique(cells$j[mine])), 1)
+    max(1, (prior + sum(squares[mine])) / (prior + df))
+  }, 0)
+  unname(wider[engine])
 }
 
 spread_table <- function(fit) {
