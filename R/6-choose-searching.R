@@ -55,10 +55,12 @@ pair_starts <- function(state, most = 24) {
   alone <- lapply(which(room >= 1 - 1e-9), function(i) replace(numeric(k), i, 1))
   pairs <- expand.grid(i = seq_len(k), j = seq_len(k))
   pairs <- pairs[options[["site"]][pairs$i] < options[["site"]][pairs$j] & room[pairs$i] > 0 & room[pairs$j] > 0 &
-                   room[pairs$i] + room[pairs$j] >= 1, , drop = FALSE]
+                   room[pairs$i] + room[pairs$j] >= 0.85, , drop = FALSE]
   if (!nrow(pairs)) return(alone)
-  low <- 1 - room[pairs$j]
-  high <- pmin(room[pairs$i], 1)
+  # The lines say a little less than whole frames on several nodes can do, so that the two may seem to fall short.
+  ends <- cbind(1 - room[pairs$j], pmin(room[pairs$i], 1))
+  low <- pmin(ends[, 1], ends[, 2])
+  high <- pmax(ends[, 1], ends[, 2])
   cost <- function(share) {
     lines$fixed[pairs$i] * (share > 0) + lines$slope[pairs$i] * share + lines$fixed[pairs$j] * (share < 1) +
       lines$slope[pairs$j] * (1 - share)
