@@ -39,7 +39,7 @@
 #'   factor they were brought by, 0 for times measured as asked. Times with the same error share one unknown factor.
 #' @param prior From [curve_prior()] or [learn_curve_prior()].
 #' @param seed Seed of the draws: the same curve always gives the same figures.
-#' @return An object of class `frame_curve`. `predict()` gives mean, lower and upper seconds for each frame;
+#' @return An object of class `frame_curve`. `predict()` gives mean, median, lower and upper seconds for each frame;
 #'   [total_time()] the sum, [slowest()] the worst frame, [next_probe()] the frame to measure next. Its `says` holds
 #'   what a reader must know: breaks that were found, repeated times that disagree, too few probes.
 #' @section Conditions: `clockpigeon_error_type` for times that are not above 0, `clockpigeon_error_curve` for probes
@@ -166,8 +166,9 @@ checked_paths <- function(curve, level, draws) {
 predict.frame_curve <- function(object, level = 0.8, draws = 1000, ...) {
   draws <- max(min(draws, 2e7 %/% length(object$frames)), 100)  # at most 160 MB of them
   seconds <- curve_draws(object, draws)
-  ends <- apply(seconds, 2, stats::quantile, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
+  ends <- apply(seconds, 2, stats::quantile, c((1 - level) / 2, (1 + level) / 2, 0.5), names = FALSE)
   as_table(list(frame = object$frames, mean = colMeans(seconds), lower = ends[1, ], upper = ends[2, ],
+                median = ends[3, ],
                 probed = object$frames %in% object$frame))
 }
 

@@ -60,14 +60,14 @@ autoplot.frame_curve <- function(object, ...) { # nolint: object_name_linter.
   breaks <- object$breaks[["to"]]
   x[["part"]] <- findInterval(x[["frame"]], breaks)
   probes <- data.frame(frame = object$frame, seconds = exp(object$log_s))
-  probed <- paste0("Points: measured frames. Line and band: mean and middle 80 % of draws.",
+  probed <- paste0("Points: measured frames. Line and band: median and middle 80 % of draws.",
                    if (length(object$cheap)) " The shape is from a cheap pass.",
                      if (length(breaks)) " Dotted: cut or break.")
   total <- total_time(object)
   ggplot2::ggplot(x, ggplot2::aes(.data[["frame"]])) +
     ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["lower"]], ymax = .data[["upper"]], group = .data[["part"]]),
                          fill = "#56B4E9", alpha = 0.35) +
-    ggplot2::geom_line(ggplot2::aes(y = .data[["mean"]], group = .data[["part"]]), colour = "#0072B2") +
+    ggplot2::geom_line(ggplot2::aes(y = .data[["median"]], group = .data[["part"]]), colour = "#0072B2") +
     ggplot2::geom_point(data = probes, ggplot2::aes(y = .data[["seconds"]]), size = 2.6) +
     ggplot2::geom_vline(xintercept = breaks - 0.5, linetype = 3, colour = "grey50") +
     ggplot2::scale_y_continuous(limits = c(0, NA)) +
