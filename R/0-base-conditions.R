@@ -42,3 +42,23 @@ need_package <- function(package, what) {
                instead = paste0("Install it: install.packages(\"", package, "\")."))
   }
 }
+
+# Arguments that a function took itself in an earlier release, by the function that takes them now: a list with a list
+# of arguments for each of `makers`. Warns where there is any; what none of them knows is refused.
+old_arguments <- function(given, makers, where) {
+  known <- lapply(makers, function(make) names(formals(make)))
+  odd <- setdiff(names(given), unlist(known))
+  if (length(odd) || length(given) && is.null(names(given))) {
+    name <- c(odd, "")[1]
+    near <- closest(name, unlist(known))
+    stop_input("field", paste0("unknown argument `", name, "`"), where,
+               if (length(near)) paste0("Did you mean `", near, "`?") else "See its help page.")
+  }
+  out <- lapply(known, function(names) given[intersect(names(given), names)])
+  used <- names(out)[lengths(out) > 0]
+  if (length(used)) {
+    warning(where, ": give ", toString(names(given)), " in ", either(paste0(used, "()")), "; here they will be refused.",
+            call. = FALSE)
+  }
+  out
+}

@@ -10,7 +10,7 @@ card_money <- function(x, where) {
   money <- if (length(own) && !toupper(own[3]) %in% names(currency_digits)) list(amount = as.numeric(own[2]),
       currency = own[3])
            else parse_money(text, where)
-  structure(money, class = "card_money")
+  structure(money, class = "cp_card_money")
 }
 
 card_currency <- function(x, where) {
@@ -102,7 +102,7 @@ charge_fields <- function() list(
 # The step of a meter: a duration for charges by time, a number of units for others. Which it must be is known when the
 # whole charge is.
 step_field <- function(x, where) {
-  if (is.numeric(x)) check_number(x, where, above = 0) else structure(duration_field(x, where), class = "card_duration")
+  if (is.numeric(x)) check_number(x, where, above = 0) else structure(duration_field(x, where), class = "cp_card_duration")
 }
 
 # A charge in numbers: money of the card's currency, seconds for the step of a meter.
@@ -112,7 +112,7 @@ settle_charge <- function(x, currency, where) {
   }
   timed <- sale_units[[x$per]]$value == "ms"
   if (length(x$step)) {
-    if (timed != inherits(x$step, "card_duration")) {
+    if (timed != inherits(x$step, "cp_card_duration")) {
       stop_input("site", paste("has a step that is", if (timed) "no duration" else "a duration"),
                  paste0(where, ", field `step`"),
                  if (timed) "Write a duration, such as 1 min." else paste0("Write a number of ", x$per, "."))
@@ -129,7 +129,7 @@ settle_charge <- function(x, currency, where) {
 
 # All money of a record as numbers, refused when in another currency than the card's.
 plain_money <- function(x, currency, where) {
-  if (inherits(x, "card_money")) {
+  if (inherits(x, "cp_card_money")) {
     if (x$currency != currency) {
       stop_input("currency", paste0("has an amount in ", x$currency, ", the card is in ", currency), where,
                  paste0("Write it in ", currency, "."))

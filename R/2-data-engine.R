@@ -115,7 +115,7 @@ engine_fields <- function() list(
 #' No shell stands between: each argument reaches the program as it is.
 #'
 #' @param path A YAML file.
-#' @return A list of class `engine` with these fields.
+#' @return A list of class `cp_engine` with these fields.
 #' @section Conditions: `clockpigeon_error_engine` for an unknown `{field}` or a pattern that is no regular expression
 #'   with one group; `clockpigeon_error_field` and `clockpigeon_error_type` as for [read_shot()]. That the program
 #'   exists is checked when it is run.
@@ -123,7 +123,7 @@ engine_fields <- function() list(
 #' read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))$limits
 #' @export
 read_engine <- function(path) {
-  engine <- read_record(path, engine_fields(), "engine")
+  engine <- read_record(path, engine_fields(), "cp_engine")
   where <- paste0(short_path(path), ", field `limits`")
   for (kind in engine$limits) check_choice(kind, where, names(limit_fields()))
   known <- c(trial_fields, names(engine$features))

@@ -49,9 +49,9 @@ read_limit_choice <- function(text, where) {
 #' `rule` (cheapest, fastest, best); `only` and `without` as in [plan_options()]; `spreads`; `draws` and `seed`.
 #'
 #' @param path A YAML file.
-#' @return A list of class `job_file` with these fields.
+#' @return A list of class `cp_job_file` with these fields.
 #' @section Conditions: as for [read_shot()], and `clockpigeon_error_deadline`, `_money`, `_limit`.
 #' @examples
 #' read_job(demo_file("jobs/film.yaml"))$deadline
 #' @export
-read_job <- function(path) read_record(path, job_fields(), "job_file")
+read_job <- function(path) read_record(path, job_fields(), "cp_job_file")

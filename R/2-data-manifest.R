@@ -42,7 +42,7 @@ manifest_fields <- function() list(
 #' deformation is dynamic, its `path` the cache; any other is an asset.
 #'
 #' @param path A YAML or CSV file.
-#' @return A list of class `manifest` with these fields; `assets` and `dynamic` are data frames, `covers` a list of
+#' @return A list of class `cp_manifest` with these fields; `assets` and `dynamic` are data frames, `covers` a list of
 #' frames.
 #' @section Conditions: `clockpigeon_error_manifest` for a table without a scene; otherwise as for [read_shot()].
 #' @examples
@@ -51,7 +51,7 @@ manifest_fields <- function() list(
 read_manifest <- function(path) {
   path <- check_text(path, argument("path"))
   manifest <- if (grepl("\\.csv$", path)) manifest_from_table(path)
-    else read_record(path, manifest_fields(), "manifest")
+    else read_record(path, manifest_fields(), "cp_manifest")
   column <- function(rows, name, kind) vapply(rows, function(row) first_of(row[[name]], as.vector(NA, typeof(kind))),
                                               kind)
   manifest$assets <- data.frame(path = column(manifest$assets, "path", ""), kind = column(manifest$assets, "kind", ""),
@@ -108,5 +108,5 @@ manifest_from_table <- function(path) {
     }),
     cameras = of("camera"), layers = of("layer"), moves = "things", prepass_every = 1L, outputs = of("output"),
       says = NULL
-  ), class = "manifest", path = path)
+  ), class = "cp_manifest", path = path)
 }

@@ -42,13 +42,13 @@ node_fields <- function() list(
 #' `rscript` there.
 #'
 #' @param path A YAML file.
-#' @return A list of class `node` with these fields; memory in bytes, link in bytes a second.
+#' @return A list of class `cp_node` with these fields; memory in bytes, link in bytes a second.
 #' @section Conditions: as for [read_shot()].
 #' @examples
 #' read_node(demo_file("nodes/here.yaml"))
 #' @export
 read_node <- function(path) {
-  node <- read_record(path, node_fields(), "node")
+  node <- read_record(path, node_fields(), "cp_node")
   if (identical(node$launch$by, "ssh") && is.null(node$launch$host)) {
     stop_input("node", "is launched by ssh and names no host", paste0(short_path(path), ", field `launch`"),
                "Write `host: user@machine`.")
@@ -59,7 +59,7 @@ read_node <- function(path) {
 # The machine at hand when no node file describes it.
 this_node <- function() {
   structure(list(node = "here", about = "this machine",
-                 devices = list(list(device = "cpu", kind = "cpu", count = 1L, share = 1))), class = "node")
+                 devices = list(list(device = "cpu", kind = "cpu", count = 1L, share = 1))), class = "cp_node")
 }
 
 # The device of a node that an engine renders on (the first of a kind it knows), and how much of it: all of it, or its

@@ -57,7 +57,7 @@ repeats_field <- function(x, where) {
 #' @param target Relative half-width of the 95 % interval of a setting's mean log time; 0.03 is 3 %.
 #' @param least,most Counts of runs of a setting.
 #' @param budget Time of the whole run, in s or as `"20 min"`: no block is begun after it.
-#' @return A list of class `repeat_until`.
+#' @return A list of class `cp_repeat_until`.
 #' @section Conditions: `clockpigeon_error_type` for values out of range.
 #' @examples
 #' repeat_until(target = 0.05, most = 8, budget = "10 min")$budget
@@ -67,7 +67,7 @@ repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
   least <- check_count(least, argument("least"), least = 2)
   if (!identical(budget, Inf)) budget <- check_number(budget, argument("budget"), above = 0)
   structure(list(target = check_number(target, argument("target"), above = 0, most = 1), least = least,
-                 most = check_count(most, argument("most"), least = least), budget = budget), class = "repeat_until")
+                 most = check_count(most, argument("most"), least = least), budget = budget), class = "cp_repeat_until")
 }
 
 #' Read a benchmark plan
@@ -87,7 +87,7 @@ repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
 #' read_plan(demo_file("plans/review.yaml"))$repeats
 #' @export
 read_plan <- function(path) {
-  plan <- read_record(path, plan_fields(), "plan_file")
+  plan <- read_record(path, plan_fields(), "cp_plan_file")
   if (length(plan$frames) && length(plan$probes)) {
     stop_input("plan", "gives both frames and probes", short_path(path), "Write one of the two.")
   }

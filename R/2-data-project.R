@@ -25,7 +25,7 @@ project_fields <- function() list(
 #' package are there too, unless the project has a profile of the same name.
 #'
 #' @param path The folder.
-#' @return A list of class `project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
+#' @return A list of class `cp_project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
 #'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `jobs`, names of placed ones; `rates` is a data frame or
 #'   `NULL`. `ledger` is the full path.
 #' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of
@@ -41,7 +41,7 @@ read_project <- function(path = ".") {
                "Go to a project folder, or make one to play with: clockpigeon demo --keep DIR.")
   }
   root <- normalizePath(path)
-  project <- read_record(file.path(root, "clockpigeon.yaml"), project_fields(), "project")
+  project <- read_record(file.path(root, "clockpigeon.yaml"), project_fields(), "cp_project")
   project$root <- root
   if (!grepl("^(/|[A-Za-z]:)", project$ledger)) project$ledger <- file.path(root, project$ledger)
   folder <- function(name, read, key) read_folder(file.path(root, name), read, key)

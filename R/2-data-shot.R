@@ -53,14 +53,14 @@ need_fields <- function() list(
 #' rendered in.
 #'
 #' @param path A YAML file.
-#' @return A list of class `shot` with these fields; sizes in bytes, `frames` as whole numbers.
+#' @return A list of class `cp_shot` with these fields; sizes in bytes, `frames` as whole numbers.
 #' @section Conditions: `clockpigeon_error_field` for an unknown or missing field, `clockpigeon_error_type`,
 #'   `_frames`, `_unit`, `_limit` or `_yaml` for a value that cannot be read; each names the file and field.
 #' @examples
 #' read_shot(demo_file("shots/gears.yaml"))
 #' @export
 read_shot <- function(path) {
-  shot <- read_record(path, shot_fields(), "shot")
+  shot <- read_record(path, shot_fields(), "cp_shot")
   where <- paste0(short_path(path), ", field `cuts`")
   if (!all(shot$cuts %in% shot$frames)) {
     stop_input("frames", "names a frame outside the shot", where,

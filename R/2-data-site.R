@@ -171,7 +171,7 @@ selling_fields <- function() list(
 #' `smallest_job`, `own_frames` free or charged.
 #'
 #' @param path A YAML file.
-#' @return A list of class `site` with these fields; money as numbers of the card's currency, durations in seconds,
+#' @return A list of class `cp_site` with these fields; money as numbers of the card's currency, durations in seconds,
 #' power
 #'   in watts, link in bytes a second.
 #' @section Conditions: `clockpigeon_error_currency`, `clockpigeon_error_money`, `clockpigeon_error_unit`,
@@ -180,7 +180,7 @@ selling_fields <- function() list(
 #' read_site(demo_file("sites/saltmill.yaml"))
 #' @export
 read_site <- function(path) {
-  settle_site(read_record(path, site_fields(), "site"), short_path(path))
+  settle_site(read_record(path, site_fields(), "cp_site"), short_path(path))
 }
 
 # A card with its money as numbers, and what must agree between its fields checked.

@@ -13,7 +13,7 @@ as_timings <- function(x, where = argument("x")) {
   out <- absent[timing_columns]
   names(out) <- names(timing_columns)
   for (name in intersect(names(timing_columns), names(x))) out[[name]] <- timing_column(x[[name]], name, where)
-  out <- as_table(out, class = "timings")
+  out <- as_table(out, class = "cp_timings")
   for (name in intersect(names(timing_words), names(x))) check_words(out[[name]], name, where)
   for (name in c("activity", "status", "kind")) {
     if (anyNA(out[[name]])) {

@@ -35,13 +35,13 @@ usage_fields <- function() list(
 #' own machine).
 #'
 #' @param path A YAML file.
-#' @return A list of class `usage`: the fields of the file, and `rows`, a data frame with the columns of [bill()].
+#' @return A list of class `cp_usage`: the fields of the file, and `rows`, a data frame with the columns of [bill()].
 #' @section Conditions: as for [read_shot()].
 #' @examples
 #' read_usage(demo_file("usages/gears-saltmill.yaml"))$rows
 #' @export
 read_usage <- function(path) {
-  usage <- read_record(path, usage_fields(), "usage")
+  usage <- read_record(path, usage_fields(), "cp_usage")
   usage$month_currency <- usage$this_month$amount$currency
   if (length(usage$this_month$amount)) usage$this_month$amount <- usage$this_month$amount$amount
   column <- function(name, missing) vapply(usage$rows, function(row) first_of(row[[name]], missing), missing)

@@ -10,7 +10,7 @@ ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database t
 #'
 #' @param where Path of the file; it is made when absent. `":memory:"` for a ledger that goes with the session.
 #' @param read_only `TRUE` to open an existing ledger without the means to change it.
-#' @return An object of class `ledger`. [close_ledger()] closes it; so does its removal from memory.
+#' @return An object of class `cp_ledger`. [close_ledger()] closes it; so does its removal from memory.
 #' @section Conditions: `clockpigeon_error_ledger` when the folder does not exist, the file cannot be read or written,
 #'   is no ledger or is damaged, or was made by a later release. The file is left as it was.
 #' @examples
@@ -45,7 +45,7 @@ open_ledger <- function(where, read_only = FALSE) {
   ledger$con <- con
   ledger$path <- where
   reg.finalizer(ledger, function(l) close_ledger(l), onexit = TRUE)
-  structure(ledger, class = "ledger")
+  structure(ledger, class = "cp_ledger")
 }
 
 check_ledger_path <- function(where, read_only) {
@@ -135,7 +135,7 @@ close_ledger <- function(ledger) {
 }
 
 ledger_connection <- function(ledger) {
-  check_class(ledger, argument("ledger"), "ledger", "open_ledger()")
+  check_class(ledger, argument("ledger"), "cp_ledger", "open_ledger()")
   if (is.null(ledger$con)) {
     stop_input("ledger", "is closed", short_path(ledger$path), "Open it again with open_ledger().")
   }

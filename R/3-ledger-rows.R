@@ -149,12 +149,12 @@ timings <- function(ledger, ..., replaced = FALSE) {
   sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
                "ORDER BY place")
   rows <- DBI::dbGetQuery(con, sql, params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
-  as_table(typed_columns(rows[names(timing_columns)]), class = "timings")
+  as_table(typed_columns(rows[names(timing_columns)]), class = "cp_timings")
 }
 
 # What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
 #' @exportS3Method
-as_runs.ledger <- function(x) { # nolint: object_name_linter.
+as_runs.cp_ledger <- function(x) { # nolint: object_name_linter.
   con <- ledger_connection(x)
   rows <- DBI::dbGetQuery(con, paste0(
     "SELECT setting, wall_s, samples_done, coalesce(note LIKE '", sample_mark, "%', 0) AS sample, \"repeat\" AS turn, ",

@@ -14,7 +14,7 @@
 #' expect_trials(project_plan(read_project(demo_file())), example_timings())$basis[1]
 #' @export
 expect_trials <- function(plan, timings) {
-  check_class(plan, argument("plan"), "bench_plan", "plan_bench()")
+  check_class(plan, argument("plan"), "cp_bench_plan", "plan_bench()")
   check_columns(timings, argument("timings"), names(timing_columns))
   rows <- as_frame(timings)
   rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] == "render" & !is.na(rows[["wall_s"]]), , drop = FALSE]

@@ -63,7 +63,7 @@ check_band <- function(rows, where) {
 #' @param threads Whole numbers; `NA` leaves it to the engine.
 #' @param repeats Number of blocks, or [repeat_until()].
 #' @param options From [bench_options()].
-#' @return A tibble of class `bench_plan`, one row a trial in the order they run: `run_order`, `repeat`, `shot`,
+#' @return A tibble of class `cp_bench_plan`, one row a trial in the order they run: `run_order`, `repeat`, `shot`,
 #'   `scene`, `frame`, `engine`, `version`, `width`, `height`, `samples`, `noise`, `time_s`, `threads`, `devices`,
 #'   `features` (JSON), `node` (`NA` for this machine). [run_bench()] runs it.
 #' @section Conditions: `clockpigeon_error_plan` when frames lie outside a shot, or the factor studied has one level;
@@ -76,9 +76,9 @@ check_band <- function(rows, where) {
 #' @export
 plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = NULL, threads = NA, repeats = 2,
                        options = bench_options()) {
-  shots <- as_list_of(shots, "shot", argument("shots"), "read_shot()")
-  engines <- as_list_of(engines, "engine", argument("engines"), "read_engine()")
-  until <- if (inherits(repeats, "repeat_until")) repeats
+  shots <- as_list_of(shots, "cp_shot", argument("shots"), "read_shot()")
+  engines <- as_list_of(engines, "cp_engine", argument("engines"), "read_engine()")
+  until <- if (inherits(repeats, "cp_repeat_until")) repeats
   repeats <- if (length(until)) until$least else check_count(repeats, argument("repeats"))
   if (!all(is.na(threads))) threads <- check_counts(threads, argument("threads"))
   limits <- if (length(limits)) lapply(limits, read_limit, where = argument("limits"))
@@ -89,7 +89,7 @@ plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = 
 }
 
 new_plan <- function(trials, engines, options, until) {
-  plan <- as_table(trials, class = "bench_plan")
+  plan <- as_table(trials, class = "cp_bench_plan")
   attr(plan, "engines") <- stats::setNames(engines, vapply(engines, `[[`, "", "engine"))
   attr(plan, "options") <- options
   attr(plan, "until") <- until
@@ -215,7 +215,7 @@ settings_in <- function(settings, order, block) {
 #' nrow(project_plan(read_project(demo_file())))
 #' @export
 project_plan <- function(project, name = NULL) {
-  check_class(project, argument("project"), "project", "read_project()")
+  check_class(project, argument("project"), "cp_project", "read_project()")
   if (is.null(name)) name <- if (length(project$defaults$plan)) project$defaults$plan else names(project$plans)[1]
   file <- project_entry(project$plans, name, "plan")
   names(file$engines) <- vapply(file$engines, `[[`, "", "engine")

@@ -32,7 +32,7 @@
 #' close_ledger(ledger)
 #' @export
 run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL, progress = interactive()) {
-  check_class(plan, argument("plan"), "bench_plan", "plan_bench()")
+  check_class(plan, argument("plan"), "cp_bench_plan", "plan_bench()")
   bench <- set_up_bench(plan, ledger, node, folder, keep, progress)
   options <- attr(plan, "options")
   kept <- c(options[c("time_limit", "study", "on_loss")], list(until = unclass(attr(plan, "until"))))
@@ -62,7 +62,7 @@ run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL, prog
 #' @export
 resume_bench <- function(ledger, engines, name = NULL, node = NULL, folder = ".", keep = NULL,
                          progress = interactive()) {
-  engines <- as_list_of(engines, "engine", argument("engines"), "read_engine()")
+  engines <- as_list_of(engines, "cp_engine", argument("engines"), "read_engine()")
   kept <- kept_plan(ledger, name)
   if (is.null(kept)) {
     stop_input("plan", paste0("has no plan", if (length(name)) paste0(" ", show_value(name))), short_path(ledger$path),
@@ -84,7 +84,7 @@ resume_bench <- function(ledger, engines, name = NULL, node = NULL, folder = "."
 
 # What all trials of a run share: programs found and versions asked, here or on each node, before anything is timed.
 set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
-  nodes <- if (is.null(node)) list(this_node()) else as_list_of(node, "node", argument("node"), "read_node()")
+  nodes <- if (is.null(node)) list(this_node()) else as_list_of(node, "cp_node", argument("node"), "read_node()")
   names(nodes) <- vapply(nodes, `[[`, "", "node")
   ledger_connection(ledger)
   if (length(keep)) dir.create(keep, recursive = TRUE, showWarnings = FALSE)

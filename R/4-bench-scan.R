@@ -23,7 +23,7 @@
 #' scan_scene(file.path(folder, "s.pov"), povray, folder)
 #' @export
 scan_scene <- function(scene, engine, folder = dirname(scene)) {
-  check_class(engine, argument("engine"), "engine", "read_engine()")
+  check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   scene <- check_text(scene, argument("scene"))
   if (is.null(engine$scan)) {
     stop_input("scan", paste0("the profile of ", engine$engine, " says nothing of files in scenes"),

@@ -18,7 +18,7 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, 
 #' @param machine Where runs were marked as made beside other work: `"busy"` forecasts a machine as busy as then,
 #'   `"idle"` one without that. What the other work cost is told by frames measured both ways, or by CPU beside wall
 #'   seconds, or assumed; its error is in the forecast.
-#' @return A list of class `job`: the shots, `node` (the node on which most of their frames were measured: the
+#' @return A list of class `cp_job`: the shots, `node` (the node on which most of their frames were measured: the
 #'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times
 #'   where half of the frames have one, and the prior that complete shots in the timings teach), `run_sd` (spread of log
 #'   time of one frame from run to run), the evidence, `stage_rows` (timings of the stages around rendering), `busy`
@@ -33,7 +33,7 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, 
 render_job <- function(shots, engine, timings, version = NULL, currency = "EUR", rates = NULL, time_zone = NULL,
                        limit = NULL, machine = machine_states) {
   machine <- check_choice(machine[1], argument("machine"), machine_states)
-  shots <- as_list_of(shots, "shot", argument("shots"), "read_shot()")
+  shots <- as_list_of(shots, "cp_shot", argument("shots"), "read_shot()")
   share <- sample_share(limit)
   if (is.list(limit)) shots <- lapply(shots, with_limit, limit = read_limit(limit, argument("limit")))
   engine <- check_text(engine, argument("engine"))
@@ -87,9 +87,13 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
                         rig_rows = rig_rows, sample_rows = here[here[["limit_kind"]] %in% "samples", , drop = FALSE],
                         featured = featured[featured[["scene"]] %in% vapply(shots, `[[`, "", "scene"), , drop = FALSE],
                         limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
-                        time_share = c(log = 0, sd = 0)), class = "job")
+                        time_share = c(log = 0, sd = 0)), class = "cp_job")
   if (share == 1) job else with_share(job, share)
 }
+
+# Frames of each shot of a job, and of all.
+frames_by_shot <- function(job) lengths(lapply(job$shots, `[[`, "frames"))
+job_frames <- function(job) sum(frames_by_shot(job))
 
 # Rows of one count of devices and threads, of those with all scenes the one with most frames: times of another are
 # another machine's. All rows where none has all scenes.
@@ -186,7 +190,7 @@ transferred_speed <- function(job, node) {
   own <- as_frame(job$evidence)
   own <- own[is.na(own[["site"]]) & own[["node"]] %in% job$node, , drop = FALSE]
   found <- lapply(unique(own[["scene"]]), function(scene) {
-    p <- tryCatch(as_frame(predict.speed_fit(fit, scene, c(rig_name(there)[1], rig_name(own)[1]), run = FALSE)),
+    p <- tryCatch(as_frame(predict.cp_speed_fit(fit, scene, c(rig_name(there)[1], rig_name(own)[1]), run = FALSE)),
                   clockpigeon_error = function(e) NULL)
     if (length(p)) c(log(p$seconds[2] / p$seconds[1]), log(p$upper[1] / p$lower[1]) / (2 * stats::qnorm(0.9)))
   })
@@ -286,7 +290,7 @@ fitted_share <- function(shot, rows, share) {
   fit <- tryCatch(fit_limit(rows[["limit_value"]], rows[["wall_s"]] / exp(level - mean(level))),
                   clockpigeon_error = function(e) NULL)
   if (is.null(fit)) return(NULL)
-  p <- as_frame(predict.limit_fit(fit, shot$limit$samples * c(share, 1), 0.8))
+  p <- as_frame(predict.cp_limit_fit(fit, shot$limit$samples * c(share, 1), 0.8))
   half <- log(p[["seconds_upper"]] / p[["seconds"]]) / stats::qnorm(0.9)
   c(log(p[["seconds"]][1] / p[["seconds"]][2]), sqrt(sum(pmin(half, 1)^2)))
 }

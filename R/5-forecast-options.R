@@ -15,23 +15,26 @@
 #' @param spreads Ways to divide the work that are asked for, beside what the shots need: see [job_way()]. Whole frames
 #'   when `NULL`.
 #' @param now The moment at which the job could be released.
-#' @return A tibble of class `job_options`, one row an option: `option` (its name), `site`, `tier`, `hire` (`NA` where a
-#'   site has one class), `nodes`, `engine`, `version`, `limit`, `noise` (over that of the shots' own limit), `start`
-#'   (`now`, or a local time), `begin_s` (seconds from now), `spread`, `speed` (of a node, relative to the job's
-#'   reference node), `evidence` (measured, transferred, claimed, assumed), `speed_from`, and `log_speed`, `speed_se`,
-#'   `speed_df`, what is known of the speed. Attributes: `left_out`, a tibble of `site` and `reason`; `doubts`, what is
-#'   doubtful about the rate cards (no date, old, no source); `pruned`, how many were left out as beaten.
+#' @return A scenario, a list of class `cp_scenario`: `options`, a tibble with one row an option: `option` (its name),
+#'   `site`, `tier`, `hire` (`NA` where a site has one class), `nodes`, `engine`, `version`, `limit`, `noise` (over that
+#'   of the shots' own limit), `start` (`now`, or a local time), `begin_s` (seconds from now), `spread`, `speed` (of a
+#'   node, relative to the job's reference node), `evidence` (measured, transferred, claimed, assumed), `speed_from`, and
+#'   `log_speed`, `speed_se`, `speed_df`, what is known of the speed. Rows may be dropped and bound: what they refer to
+#'   is in the other fields. `jobs` and `sites`, by name; `left_out`, a tibble of `site`, `code` (`unfit`,
+#'   `unknown_speed`, `no_rate`, `unknown_link`) and `reason`; `doubts`, what is doubtful about the rate cards (no date,
+#'   old, no source); `pruned`, how many options were left out as beaten; `now`, `currency`, `time_zone`, `hashes` (of
+#'   the cards' files).
 #' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without` name nothing that
 #'   there is, and when they contradict each other.
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
 #' plan_options(job, project$sites)
-#' plan_options(job, project$sites, only = c("saltmill", "nodes=20"))
+#' plan_options(job, project$sites, only = c("saltmill", "nodes=20"))$options
 #' @export
 plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL, now = this_moment()) {
   jobs <- as_jobs(job)
-  sites <- as_list_of(sites, "site", argument("sites"), "read_site()")
+  sites <- as_list_of(sites, "cp_site", argument("sites"), "read_site()")
   names(sites) <- vapply(sites, `[[`, "", "site")
   for (spread in spreads) check_choice(spread, argument("spreads"), spread_kinds)
   parts <- lapply(jobs, job_options_at, sites = sites, spreads = spreads, now = now)
@@ -41,22 +44,17 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   else refuse_sites(left_out)
   rows <- pinned(rows, only, without)
   rows[["option"]] <- option_names(rows)
-  out <- as_table(rows[option_columns], class = "job_options")
-  attr(out, "jobs") <- jobs
-  attr(out, "sites") <- sites[unique(rows[["site"]])]
-  attr(out, "left_out") <- as_table(left_out)
-  attr(out, "doubts") <- unlist(lapply(sites[unique(rows[["site"]])], card_doubts), use.names = FALSE)
-  attr(out, "pruned") <- sum(vapply(parts, `[[`, 0, "pruned"))
-  attr(out, "now") <- now
-  attr(out, "all_sites") <- sites
-  attr(out, "hashes") <- lapply(sites, card_hash)
-  out
+  doubts <- unlist(lapply(sites[unique(rows[["site"]])], card_doubts), use.names = FALSE)
+  structure(list(options = as_table(rows[option_columns]), jobs = jobs, sites = sites, left_out = as_table(left_out),
+                 doubts = doubts, pruned = sum(vapply(parts, `[[`, 0, "pruned")), now = now,
+                 currency = jobs[[1]]$currency, time_zone = jobs[[1]]$time_zone, hashes = lapply(sites, card_hash)),
+            class = "cp_scenario")
 }
 
 # MD5 of a rate card's file as it is now; NULL when it has none.
 card_hash <- function(site) {
   path <- attr(site, "path")
-  if (length(path) && file.exists(path)) unname(tools::md5sum(path))
+  if (length(path) && file.exists(path)) file_hash(path)
 }
 
 option_columns <- c("option", "site", "tier", "hire", "nodes", "engine", "version", "limit", "noise", "start",
@@ -70,45 +68,68 @@ refuse_sites <- function(left_out) {
 
 # One or several jobs, by engine, version and limit.
 as_jobs <- function(job, where = argument("job")) {
-  jobs <- as_list_of(job, "job", where, "render_job()")
+  jobs <- as_list_of(job, "cp_job", where, "render_job()")
   names(jobs) <- vapply(jobs, job_key, "")
   jobs[!duplicated(names(jobs))]
 }
 
-job_key <- function(job) paste(job$engine, job$version, job$limit, sep = "|")
-option_job <- function(options, i) {
-  attr(options, "jobs")[[paste(options[["engine"]][i], options[["version"]][i], options[["limit"]][i], sep = "|")]]
+# What tells the jobs of a scenario apart; `x` is a job, or a table of options.
+job_key <- function(x) paste(x[["engine"]], x[["version"]], x[["limit"]], sep = "|")
+
+# One option of a scenario as a list: its row, its job, its site and tier. `which` is a row's number or a name.
+option_of <- function(scenario, which) {
+  rows <- as_frame(scenario$options)
+  i <- if (is.character(which)) match(which, rows[["option"]]) else which
+  row <- as.list(rows[i, , drop = FALSE])
+  site <- scenario$sites[[row$site]]
+  c(row, list(job_of = scenario$jobs[[job_key(row)]], at = site, tier_of = site_tier(site, row$tier)))
 }
+
+# The sites of a scenario that have an option, by name.
+option_sites <- function(scenario) scenario$sites[unique(scenario$options[["site"]])]
+
+own_sites <- function(scenario) {
+  names(scenario$sites)[vapply(scenario$sites, `[[`, "", "kind") == "own"]
+}
+
+# The job that a scenario's first option is for: what is said of all of them is said of it.
+main_job <- function(scenario) scenario$jobs[[job_key(as_frame(scenario$options)[1, ])]]
+
+# The jobs that options are left of.
+asked_jobs <- function(scenario) scenario$jobs[unique(job_key(as_frame(scenario$options)))]
 
 job_options_at <- function(job, sites, spreads, now) {
   needs <- job_needs(job)
-  reasons <- vapply(sites, why_not, "", job = job, needs = needs)
-  fit <- sites[!nzchar(reasons)]
+  why <- lapply(sites, why_not, job = job, needs = needs)
+  fit <- sites[lengths(why) == 0]
   parts <- lapply(fit, site_options, job = job, spreads = spreads, now = now)
-  list(rows = bind_tables(parts), pruned = sum(vapply(parts, attr, 0, "pruned")),
-       left_out = data.frame(site = names(sites)[nzchar(reasons)], reason = unname(reasons[nzchar(reasons)])))
+  why <- why[lengths(why) > 0]
+  list(rows = bind_tables(lapply(parts, `[[`, "rows")), pruned = sum(vapply(parts, `[[`, 0, "pruned")),
+       left_out = data.frame(site = names(why), code = vapply(why, `[[`, "", "code", USE.NAMES = FALSE),
+                             reason = vapply(why, `[[`, "", "reason", USE.NAMES = FALSE)))
 }
 
-# Why a site cannot do a job; empty when it can. What is not known counts as cannot.
+# Why a site cannot do a job, as a code and in words; NULL when it can. What is not known counts as cannot.
 why_not <- function(site, job, needs = job_needs(job)) {
+  because <- function(code, ...) list(code = code, reason = paste0(...))
   trouble <- fit_trouble(site, job, needs)
-  if (nzchar(trouble)) return(trouble)
+  if (nzchar(trouble)) return(because("unfit", trouble))
   if (is.null(site_speed(job, site))) {
-    return(paste0("unknown speed: no trial frames there, and no claim for ", job$engine, " relative to ", job$node))
+    return(because("unknown_speed", "unknown speed: no trial frames there, and no claim for ", job$engine,
+                   " relative to ", job$node))
   }
   if (is.null(rate_to(site, job$currency, job$rates))) {
-    return(paste0("no exchange rate from ", site$currency, " to ", job$currency))
+    return(because("no_rate", "no exchange rate from ", site$currency, " to ", job$currency))
   }
   if (is.null(site$link) && site$kind != "own" && any(vapply(job$shots, function(s) s$upload + s$frame_size > 0, NA))) {
-    return("unknown link: transfers cannot be timed")
+    return(because("unknown_link", "unknown link: transfers cannot be timed"))
   }
-  ""
+  NULL
 }
 
 # All options of one site, those that others beat for certain left out.
 site_options <- function(site, job, spreads = NULL, now = this_moment()) {
-  frames <- sum(vapply(job$shots, function(shot) length(shot$frames), 0L))
-  tasks <- frames * max(vapply(job$shots, function(shot) first_of(shot$layers, 1L), 0L))
+  tasks <- job_frames(job) * max(vapply(job$shots, function(shot) first_of(shot$layers, 1L), 0L))
   classes <- if (length(site$hires)) lapply(site$hires, `[[`, "hire") else list(NA_character_)
   ways <- site_spreads(site, job, spreads)
   pruned <- 0
@@ -124,8 +145,7 @@ site_options <- function(site, job, spreads = NULL, now = this_moment()) {
                  begin_s = starts$begin_s[at$begin], spread = at$spread, speed_columns(site, job, hire))
     }))
   }))
-  attr(rows, "pruned") <- pruned
-  rows
+  list(rows = rows, pruned = pruned)
 }
 
 # What is known of a node's speed, as columns of an option.

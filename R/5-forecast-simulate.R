@@ -1,94 +1,87 @@
-# The forecast: a job on each option, many times over.
+# One option of a scenario, simulated: as it is, or with something changed.
 
-#' Forecast duration and cost of a job
+#' What if
 #'
-#' Simulates the job on each option with [simulate_job()]: draws of every frame's time (from the shots' curves and the
-#' spread from run to run), of the site's speed and link, of packing, waiting and starting; the frames by list
-#' scheduling; what goes wrong there; hours; the way home; and the rate card's meter. Frame times are common to all
-#' options, so that options differ only by what they are; every site and tier has its own streams, so that adding one
-#' changes no other.
+#' A change of a scenario, for [simulate_option()].
 #'
-#' @param job From [render_job()], or the list of jobs that `options` were planned for.
-#' @param options From [plan_options()]; rows may be left out.
-#' @param draws Number of draws.
-#' @param seed Same seed, same forecast.
-#' @param progress `TRUE` says on standard error how far it is, when it takes long.
-#' @return An object of class `forecast`: `draws`, a tibble with `option`, `draw`, `finish_s` (from now), `cost` (in
-#'   the job's currency; what a prepaid balance pays is cost, a gift is not), the stages that [simulate_job()] tells
-#'   apart (from `held_s` to `encode_s`), `node_hours`, `log_speed` (of the site, as drawn), `frames_done`,
-#'   `frames_lost`, `capped`, `lost_money`;
-#'   `options`, `left_out`, and `exchange` (the rates used). `summary()` gives 10 %, 50 % and 90 % points;
-#'   [choose_option()] chooses.
-#' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind; `clockpigeon_error_option` when the
-#'   options were planned for another job.
+#' @param price All prices of the option's site, times this; balances and caps stay.
+#' @param speed The speed of its nodes, times this.
+#' @param waiting Seconds that it waits longer before it begins.
+#' @param frames Which of the job's frames are left, as places in the order of its shots; `NULL` for all.
+#' @param nodes,spread Another number of nodes, another spread; `NULL` for the option's own.
+#' @param at_once `TRUE` begins it now, whenever the option would begin.
+#' @return A list of class `cp_what_if`.
+#' @section Conditions: `clockpigeon_error_type` for a factor that is not above 0, a waiting below 0, or no frame.
+#' @examples
+#' what_if(price = 1.2)
+#' @export
+what_if <- function(price = 1, speed = 1, waiting = 0, frames = NULL, nodes = NULL, spread = NULL, at_once = FALSE) {
+  structure(list(
+    price = check_number(price, argument("price"), above = 0), speed = check_number(speed, argument("speed"), above = 0),
+    waiting = check_number(waiting, argument("waiting"), least = 0),
+    frames = if (!is.null(frames)) check_places(frames, argument("frames")),
+    nodes = if (!is.null(nodes)) check_count(nodes, argument("nodes"), most = 4096),
+    spread = if (!is.null(spread)) check_choice(spread, argument("spread"), spread_kinds),
+    at_once = check_flag(at_once, argument("at_once"))
+  ), class = "cp_what_if")
+}
+
+# Places in a list, all checked at once: there may be thousands.
+check_places <- function(x, where) {
+  if (!is.numeric(x) || !length(x) || anyNA(x) || min(x) < 1 || any(x != round(x))) {
+    stop_input("type", paste("got", show_value(utils::head(x, 3))), where, "Write whole numbers of at least 1.")
+  }
+  as.integer(x)
+}
+
+#' Simulate one option of a scenario
+#'
+#' [forecast_job()] does this for all options of a scenario; here one is simulated, as it is or with a change. The draws
+#' are those of the forecast with the same seed: a change shows its effect alone, and no luck.
+#'
+#' @param scenario From [plan_options()].
+#' @param option The name of an option, or its row.
+#' @param change From [what_if()].
+#' @param draws,seed As for [forecast_job()].
+#' @param keep `TRUE` keeps when each frame is at home, and what each charge comes to.
+#' @return A list: `draws`, a tibble as in [forecast_job()]; with `keep` also `run`, what [simulate_job()] returns.
+#' @section Conditions: `clockpigeon_error_option` for an option that is not there.
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
-#' summary(forecast_job(job, plan_options(job, project$sites), draws = 200))
+#' scenario <- plan_options(job, project$sites, only = "saltmill")
+#' dearer <- simulate_option(scenario, 1, what_if(price = 1.5), draws = 100)$draws
+#' stats::median(dearer$cost)
 #' @export
-forecast_job <- function(job, options, draws = 2000, seed = 1, progress = FALSE) {
-  jobs <- as_jobs(job)
-  check_class(options, argument("options"), "job_options", "plan_options()")
-  draws <- check_count(draws, argument("draws"), least = 10)
-  seed <- check_count(seed, argument("seed"), least = 0, most = 2^31 - 2)
-  keys <- paste(options[["engine"]], options[["version"]], options[["limit"]], sep = "|")
-  if (!all(keys %in% names(jobs))) {
-    stop_input("option", "were planned for another engine, version or limit", argument("options"),
-               "Plan them for this job.")
+simulate_option <- function(scenario, option, change = what_if(), draws = 2000, seed = 1, keep = FALSE) {
+  check_class(scenario, argument("scenario"), "cp_scenario", "plan_options()")
+  check_class(change, argument("change"), "cp_what_if", "what_if()")
+  draws <- check_count(draws, argument("draws"))
+  known <- scenario$options[["option"]]
+  if (!isTRUE(option %in% if (is.character(option)) known else seq_along(known))) {
+    stop_input("option", paste("got", show_value(option)), argument("option"),
+               paste0("Options here are ", toString(utils::head(known, 5)), if (length(known) > 5) ", ...", "."))
   }
-  attr(options, "jobs") <- jobs
-  structure(list(job = jobs[[keys[1]]], jobs = jobs[unique(keys)], options = options,
-                 draws = option_draws(options, draws, seed, progress), left_out = attr(options, "left_out"),
-                 all_sites = attr(options, "all_sites"), hashes = attr(options, "hashes"),
-                 exchange = used_rates(jobs[[1]], attr(options, "sites")[unique(options[["site"]])]), n = draws,
-                 seed = seed, made_at = attr(options, "now")), class = "forecast")
+  out <- simulated(scenario, option, common_frames(scenario, draws, seed), change, keep)
+  out$draws <- as_table(out$draws)
+  out
+}
+
+# Frame times that all options of a scenario share, made once for each of its jobs: draws x frames, by the job's key.
+common_frames <- function(scenario, n, seed) {
+  made <- list()
+  n <- min(n, vapply(scenario$jobs, kept_draws, 0, n = n))
+  list(seed = seed, before = 0, of = function(key) {
+    if (is.null(made[[key]])) made[[key]] <<- frame_draws(scenario$jobs[[key]], n, seed)
+    made[[key]]
+  })
 }
 
 # Frames of at most so many numbers are held at once: 40 MB. Larger jobs go block by block of draws.
 most_cells <- 5e6
 
 # All draws, unless their frames are too many to be held at once: then the first of them.
-kept_draws <- function(job, n) {
-  frames <- sum(vapply(job$shots, function(shot) length(shot$frames), 0L))
-  max(16, min(n, most_cells %/% frames))
-}
-
-# The draws of all options, option by option. Frame times are made once for each engine, version and limit.
-option_draws <- function(options, draws, seed, progress = FALSE) {
-  jobs <- attr(options, "jobs")
-  frames <- vapply(jobs, function(job) sum(vapply(job$shots, function(shot) length(shot$frames), 0L)), 0)
-  size <- min(draws, max(16, floor(most_cells / max(frames) / 8) * 8))
-  began <- Sys.time()
-  key <- paste(options[["engine"]], options[["version"]], options[["limit"]], sep = "|")
-  blocks <- lapply(seq(0, draws - 1, by = size), function(before) {
-    here <- min(size, draws - before)
-    parts <- vector("list", nrow(options))
-    for (name in unique(key)) {
-      # Times of one engine and version differ by limit only in the speed that the options carry.
-      seconds <- frame_draws(jobs[[name]], here, seed, before)
-      for (i in which(key == name)) {
-        option <- as.list(as_frame(options)[i, , drop = FALSE])
-        site <- attr(options, "sites")[[option$site]]
-        parts[[i]] <- simulate_option(jobs[[name]], option, site, seconds, seed, attr(options, "now"), before)
-        if (progress) tell_progress(began, (before + here * i / nrow(options)) / draws)
-      }
-    }
-    parts
-  })
-  # Column by column: binding thousands of tables row by row would take longer than making them.
-  parts <- unlist(lapply(seq_len(nrow(options)), function(i) lapply(blocks, `[[`, i)), recursive = FALSE)
-  as_table(lapply(stats::setNames(nm = names(parts[[1]])), function(name) unlist(lapply(parts, `[[`, name))))
-}
-
-# After a few seconds, and then every few: how much is done, and how long the rest will take.
-tell_progress <- function(began, share) {
-  passed <- as.numeric(Sys.time() - began, units = "secs")
-  if (passed > 3 && share < 1) {
-    cat(sprintf("\rforecast: %s done, %s left   ", percent(share), format_duration(passed * (1 - share) / share)),
-        file = stderr())
-  }
-  if (passed > 3 && share >= 1) cat("\r", strrep(" ", 60), "\r", sep = "", file = stderr())
-}
+kept_draws <- function(job, n) max(16, min(n, most_cells %/% job_frames(job)))
 
 # Seconds of every frame of the job on the reference node, as one run will take it: draws x frames, those that follow
 # the first `before`.
@@ -99,80 +92,85 @@ frame_draws <- function(job, draws, seed, before = 0) {
   if (length(parts) == 1) parts[[1]] else do.call(cbind, parts)
 }
 
-# One option: `seconds` are the draws of all frames on the reference node.
-simulate_option <- function(job, option, site, seconds, seed, now, before = 0, keep = FALSE, rate_card = site) {
-  run <- simulate_way(job, option, site, option_way(job, option, site, now), seconds, seed, now, before, keep,
-                      rate_card)
-  d <- as_frame(run$draws)
-  rate <- rate_to(site, job$currency, job$rates)$rate
-  there <- function(amount) {
-    from_minor(to_minor(amount * rate, job$currency), job$currency)
+# The only door to the simulation of an option: its draws as a data frame, and with `keep` its run. `frames` is from
+# common_frames(); `job` stands in for the option's own where its evidence is taken otherwise.
+simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE) {
+  it <- option_of(scenario, option)
+  job <- it$job_of
+  seconds <- frames$of(job_key(it))
+  if (length(change$frames)) {
+    job <- job_part(job, change$frames)
+    seconds <- seconds[, change$frames, drop = FALSE]
   }
-  out <- data.frame(option = option$option, draw = before + d[["draw"]], finish_s = d[["finish_s"]],
+  it <- changed_option(it, change)
+  run <- simulate_way(job, it, seconds, scenario$now, frames, keep)
+  d <- as_frame(run$draws)
+  rate <- rate_to(it$at, job$currency, job$rates)$rate
+  there <- function(amount) from_minor(to_minor(amount * rate, job$currency), job$currency)
+  out <- data.frame(option = it$option, draw = frames$before + d[["draw"]], finish_s = d[["finish_s"]],
                     cost = there(d[["to_pay"]] + d[["prepaid"]]), d[stage_columns],
                     d[c("node_hours", "log_speed", "frames_done", "frames_lost", "capped")],
                     lost_money = there(d[["lost_money"]]))
-  if (keep) attr(out, "run") <- run
-  out
+  c(list(draws = out), if (keep) list(run = run))
+}
+
+# An option as option_of() gives it, with what is changed.
+changed_option <- function(it, change) {
+  it$log_speed <- it$log_speed + log(change$speed)
+  it$nodes <- first_of(change$nodes, it$nodes)
+  it$spread <- first_of(change$spread, it$spread)
+  it$begin_s <- (if (change$at_once) 0 else it$begin_s) + change$waiting
+  it$rate_card <- if (change$price == 1) it$at else scaled_prices(it$at, change$price)
+  it
 }
 
 stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s",
                    "download_s", "encode_s")
 
-simulate_way <- function(job, option, site, way, seconds, seed, now, before, keep, rate_card) {
-  way$speed <- c(option$log_speed, option$speed_se, option$speed_df)
+simulate_way <- function(job, it, seconds, now, frames, keep) {
+  way <- option_way(job, it, it$at, now)
+  way$speed <- c(it$log_speed, it$speed_se, it$speed_df)
   shots <- vapply(job$shots, `[[`, "", "shot")
-  frames <- vapply(job$shots, function(shot) length(shot$frames), 0L)
   pixels <- vapply(job$shots, function(shot) prod(shot$size) / 1e6, 0)
-  simulate_job(seconds, way, seed = seed, rate_card = rate_card, tier = option$tier,
-               hire = if (!is.na(option$hire)) option$hire, engine = job$engine, on = now + option$begin_s, now = now,
-               megapixels = sum(pixels * frames) / sum(frames), keep = keep, before = before,
-               labels = c(job = paste(shots, collapse = " "), site = site$site, tier = option$tier))
+  meter <- metering(it$rate_card, it$tier, if (!is.na(it$hire)) it$hire, job$engine, on = now + it$begin_s, now = now,
+                    megapixels = sum(pixels * frames_by_shot(job)) / job_frames(job))
+  labels <- c(job = paste(shots, collapse = " "), site = it$site, tier = it$tier)
+  simulate_job(seconds, way, seed = frames$seed, meter = meter, keep = keep,
+               drawing = drawing(labels, before = frames$before))
 }
 
-used_rates <- function(job, sites) {
-  currencies <- vapply(sites, `[[`, "", "currency")
-  bind_tables(lapply(sites[!duplicated(currencies) & currencies != job$currency], function(site) {
-    data.frame(from = site$currency, to = job$currency, rate_to(site, job$currency, job$rates))
-  }))
+# The job with some of its frames; shots that have none left are gone.
+job_part <- function(job, columns) {
+  of_shot <- rep(seq_along(job$shots), frames_by_shot(job))
+  place <- sequence(frames_by_shot(job))
+  job$shots <- lapply(seq_along(job$shots), function(k) {
+    shot <- job$shots[[k]]
+    shot$frames <- shot$frames[place[columns[of_shot[columns] == k]]]
+    shot
+  })
+  job$shots <- Filter(function(shot) length(shot$frames) > 0, job$shots)
+  job
 }
 
-#' @rdname forecast_job
-#' @param object A forecast.
-#' @param probs Probabilities of the points.
-#' @param ... Not used.
-#' @return `summary()`: a tibble, one row an option: `option`, `site`, `tier`, `nodes`, `evidence`, then `finish_p10`,
-#'   ... (seconds from now) and `cost_p10`, ... for each of `probs`, `cost_se` (what the draws leave unsure of the
-#'   median cost), `currency`, `usable` (frames usable, the mean of draws, as a share of all), and `note` (whether the
-#'   evidence is sample data).
-#' @export
-summary.forecast <- function(object, probs = c(0.1, 0.5, 0.9), ...) {
-  points <- function(column, name) {
-    out <- by_option(object, column, function(x) stats::quantile(x, probs, names = FALSE, type = 1), length(probs))
-    colnames(out) <- paste0(name, "_p", format(100 * probs, trim = TRUE))
-    out
+# A card with all its prices times a factor: charges, brackets, fees, minimums, hire classes. Balances stay.
+scaled_prices <- function(site, factor) {
+  times <- function(x) round(x * factor, 7)
+  scaled <- function(charge) {
+    for (name in intersect(c("amount", "fixed", "minimum", "minimum_node", "minimum_month"), names(charge))) {
+      if (length(charge[[name]])) charge[[name]] <- times(charge[[name]])
+    }
+    if (length(charge[["brackets"]])) {
+      charge[["brackets"]] <- lapply(charge[["brackets"]], scaled_bracket, times = times)
+    }
+    charge
   }
-  done <- by_option(object, "frames_done", mean)
-  lost <- by_option(object, "frames_lost", mean)
-  as_table(data.frame(as_frame(object$options)[c("option", "site", "tier", "nodes", "evidence")],
-                      points("finish_s", "finish"), points("cost", "cost"),
-                      cost_se = as.vector(by_option(object, "cost", median_error)),
-                      currency = object$job$currency,
-                      usable = as.vector(done / (done + lost)),
-                      note = if (any(is_sample(object$job$evidence))) sample_mark else "", row.names = NULL))
+  site$price <- scaled(site$price)
+  site$charges <- lapply(site$charges, scaled)
+  site$hires <- lapply(site$hires, scaled)
+  site
 }
 
-# Standard error of the median of draws: half the way between the order statistics one standard error of their rank
-# below and above it.
-median_error <- function(x) {
-  n <- length(x)
-  at <- n * 0.5 + c(-1, 1) * sqrt(n) / 2
-  diff(sort(x)[pmin(pmax(c(floor(at[1]), ceiling(at[2])), 1), n)]) / 2
-}
-
-# A figure of one column of the draws for each option, in the order of the options.
-by_option <- function(forecast, column, f, length = 1) {
-  x <- matrix(forecast$draws[[column]], ncol = nrow(forecast$options))
-  out <- apply(x, 2, f)
-  if (length == 1) matrix(out, ncol = 1) else t(out)
+scaled_bracket <- function(bracket, times) {
+  bracket$amount <- times(bracket$amount)
+  bracket
 }

@@ -40,6 +40,8 @@ site_stages <- function(job, site, tier, now, begin_s = 0) {
   out
 }
 
+site_tier <- function(site, name) site$tiers[[match(name, vapply(site$tiers, `[[`, "", "tier"))]]
+
 # A time seen at least three times: log-normal by its mean and spread, Student's t.
 seen_time <- function(seconds) {
   seconds <- seconds[!is.na(seconds) & seconds > 0]
@@ -90,27 +92,26 @@ is_in_hours <- function(moment, hours, zone) ms_within(moment, 1, hours, zone) >
 
 # The way a job goes by one option, in numbers.
 option_way <- function(job, option, site, now) {
-  tier <- site$tiers[[match(option$tier, vapply(site$tiers, `[[`, "", "tier"))]]
-  stages <- site_stages(job, site, tier, now, option$begin_s)
+  known <- site_stages(job, site, site_tier(site, option$tier), now, option$begin_s)
   trouble <- first_of(site$troubles, no_troubles)
-  frames <- vapply(job$shots, function(shot) length(shot$frames), 0L)
+  frames <- frames_by_shot(job)
   bytes <- vapply(job$shots, `[[`, 0, "frame_size")
   parts <- option_parts(job, option, site)
   linked <- length(site$link) > 0
   job_way(
-    nodes = option$nodes, speed = option_speed(job, option, site),
-    node_sd = log1p(first_of(site$node_spread, 0) / 100), begin_s = option$begin_s,
-    prepare = stages$pack$time, wait = stages$wait$time, start = stages$start$time, install = stages$install$time,
-    merge = stages$merge$time, encode = stages$encode$time,
-    upload = if (linked) sum(vapply(job$shots, `[[`, 0, "upload")) else 0,
-    frame_bytes = if (linked) sum(bytes * frames) / sum(frames) else 0, link = first_of(site$link, 0),
-    link_sd = if (linked) assumed_spread$link else 0, prepass = prepass_of(job), spread = option$spread,
-    parts = parts$parts, part_load_s = parts$load_s, part_weight = parts$weight, part_bytes = parts$bytes,
-    part_link = parts$link, fails = trouble$fails / 100, retries = trouble$retries,
-    vanish = -log1p(-trouble$vanish / 100), freeze = -log1p(-trouble$freeze / 100), notice_s = trouble$notice,
-    replaced = trouble$replaced, release = first_of(site$release, "idle"),
-    open = if (length(site$open)) hours_after(site$open, now, site$time_zone), cap = site$cap$amount,
-    cap_lag_s = first_of(site$cap$lag, 0)
+    node_group(option$nodes, option_speed(job, option, site), log1p(first_of(site$node_spread, 0) / 100),
+               release = first_of(site$release, "idle")),
+    stages(prepare = known$pack$time, wait = known$wait$time, start = known$start$time,
+           install = known$install$time, merge = known$merge$time, encode = known$encode$time,
+           prepass = prepass_of(job)),
+    transfers(upload = if (linked) sum(vapply(job$shots, `[[`, 0, "upload")) else 0,
+              frame_bytes = if (linked) sum(bytes * frames) / sum(frames) else 0, link = first_of(site$link, 0),
+              link_sd = if (linked) assumed_spread$link else 0),
+    spreading(option$spread, parts$parts, parts$load_s, parts$weight, parts$bytes, parts$link),
+    troubles(trouble$fails / 100, trouble$retries, vanish = -log1p(-trouble$vanish / 100),
+             freeze = -log1p(-trouble$freeze / 100), notice_s = trouble$notice, replaced = trouble$replaced),
+    begin_s = option$begin_s, open = if (length(site$open)) hours_after(site$open, now, site$time_zone),
+    cap = if (length(site$cap)) c(site$cap$amount, first_of(site$cap$lag, 0))
   )
 }
 

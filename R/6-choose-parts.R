@@ -29,34 +29,28 @@ share_by <- function(finish, shares, seconds) {
   stats::approx(finish[known], shares[known], seconds, ties = "ordered")$y
 }
 
-# One option with a part of the frames.
-part_draws <- function(state, i, columns) {
-  option <- as.list(as_frame(state$options)[i, , drop = FALSE])
-  simulate_option(job_part(state$job, columns), option, attr(state$options, "sites")[[option$site]],
-                  state$seconds[, columns, drop = FALSE], state$seed, attr(state$options, "now"))
+# What a split is worked out from: the scenario, its job and options, the frames' seconds (draws x frames), the question.
+split_state <- function(scenario, asked, draws, seed) {
+  job <- main_job(scenario)
+  list(scenario = scenario, job = job, options = as_frame(scenario$options), seed = seed,
+       seconds = frame_draws(job, draws, seed), asked = asked,
+       own = scenario$options[["site"]] %in% own_sites(scenario))
 }
 
-# The job with some of its frames; shots that have none left are gone.
-job_part <- function(job, columns) {
-  of_shot <- rep(seq_along(job$shots), vapply(job$shots, function(shot) length(shot$frames), 0L))
-  place <- sequence(vapply(job$shots, function(shot) length(shot$frames), 0L))
-  job$shots <- lapply(seq_along(job$shots), function(k) {
-    shot <- job$shots[[k]]
-    shot$frames <- shot$frames[place[columns[of_shot[columns] == k]]]
-    shot
-  })
-  job$shots <- Filter(function(shot) length(shot$frames) > 0, job$shots)
-  job
+# One option with a part of the frames.
+part_draws <- function(state, i, columns) {
+  common <- list(seed = state$seed, before = 0, of = function(key) state$seconds)
+  simulated(state$scenario, i, common, what_if(frames = columns))$draws
 }
 
 # The shares of the work at least cost; NULL when there is no way. Variables: a share of each option, then whether it is
 # taken. Of two that cost the same, own nodes go first.
 solve_split <- function(state, slack) {
   lines <- state$lines
-  options <- as_frame(state$options)
+  options <- state$options
   k <- nrow(lines)
   room <- mapply(share_by, lines$finish, lines$shares, state$asked$deadline_s * slack)
-  own <- vapply(attr(state$options, "sites")[options[["site"]]], `[[`, "", "kind") == "own"
+  own <- state$own
   tie <- 1e-6 * (1 + max(lines$fixed + lines$slope)) * (!own)
   rows <- list(list(c(rep(1, k), rep(0, k)), "=", 1))
   add <- function(coefficients, direction, bound) rows[[length(rows) + 1]] <<- list(coefficients, direction, bound)
@@ -72,8 +66,7 @@ solve_split <- function(state, slack) {
 
 # Runs of frames by shares of the work, own nodes first, each option that has a share at least one frame.
 split_runs <- function(state, shares) {
-  options <- as_frame(state$options)
-  own <- vapply(attr(state$options, "sites")[options[["site"]]], `[[`, "", "kind") == "own"
+  own <- state$own
   used <- which(shares > 1e-9)
   used <- used[order(!own[used], -shares[used])]
   work <- cumsum(colSums(state$seconds)) / sum(state$seconds)

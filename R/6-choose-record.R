@@ -16,81 +16,69 @@
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
-#' forecast <- forecast_job(job, plan_options(job, project$sites, only = "saltmill"), draws = 100)
+#' forecast <- forecast_job(plan_options(job, project$sites, only = "saltmill"), draws = 100)
 #' record_choice(choose_option(forecast, "30 h"), tempfile("decision-"))
 #' @export
 record_choice <- function(choice, path = "decision", changes = NULL) {
   record <- choice_record(choice, changes)
   path <- check_text(path, argument("path"))
-  if (!dir.exists(dirname(path))) stop_input("file", "its folder does not exist", path, "Make the folder first.")
   files <- paste0(path, c(".json", ".md"))
-  json <- jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, null = "null", na = "null")
-  write_whole(enc2utf8(paste0(json)), files[1])
-  write_whole(record_page(record), files[2])
+  write_text(record_json(record), files[1])
+  write_text(record_page(record), files[2])
   invisible(files)
 }
 
 #' @rdname record_choice
 #' @export
 choice_record <- function(choice, changes = NULL) {
-  check_class(choice, argument("choice"), "choice", "choose_option()")
+  check_class(choice, argument("choice"), "cp_choice", "choose_option()")
   if (is.null(changes)) changes <- break_even(choice)
   forecast <- choice$forecast
-  job <- forecast$job
+  scenario <- forecast$scenario
+  job <- main_job(scenario)
   moment <- function(at) format(at, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
-  sites <- attr(forecast$options, "sites")
+  sites <- option_sites(scenario)
   list(
-    format = "clockpigeon decision 1", made_at = moment(forecast$made_at),
+    format = "clockpigeon decision 2", made_at = moment(scenario$now),
     asked = list(
       shots = lapply(unname(job$shots), function(shot) list(shot = shot$shot, frames = format_frames(shot$frames),
                                                             limit = format_limit(shot$limit))),
-      deadline = if (is.finite(choice$deadline_s)) moment(forecast$made_at + choice$deadline_s),
+      deadline = if (is.finite(choice$deadline_s)) moment(scenario$now + choice$deadline_s),
       budget = if (is.finite(choice$budget)) format_money(choice$budget, job$currency), confidence = choice$confidence,
       of = if (choice$together) "deadline and budget together" else "deadline and budget each", rule = choice$rule
     ),
     pick = if (is.na(choice$pick)) NULL else choice$pick, reasons = as.list(explain(choice)),
-    changes = changes[["says"]], options = as_frame(choice$options), left_out = as_frame(forecast$left_out),
+    codes = as_frame(choice$reasons), warnings = as_frame(choice$warnings),
+    changes = changes[["says"]], options = as_frame(choice$options), left_out = as_frame(scenario$left_out),
     evidence = list(engine = job$engine, version = job$version, rows = nrow(job$evidence),
-                    newest = max(c(job$evidence[["measured_at"]], ""), na.rm = TRUE), hash = text_hash(job$evidence),
+                    newest = max(c(job$evidence[["measured_at"]], ""), na.rm = TRUE), hash = record_hash(job$evidence),
                     ledger = first_of(job$ledger, NULL)),
     inputs = c(lapply(sites, function(site) list(site = site$site, as_of = if (length(site$as_of)) format(site$as_of),
                                                  source = site$source, hash = record_hash(site))),
                lapply(job$shots, function(shot) list(shot = shot$shot, hash = record_hash(shot)))),
     exchange = if (!is.null(forecast$exchange)) as_frame(forecast$exchange),
-    disclosures = unlist(lapply(unname(sites), disclosures, on = forecast$made_at)),
-    doubts = attr(forecast$options, "doubts"), changed_since = as.list(choice$stale),
+    disclosures = disclosures(scenario), doubts = scenario$doubts, changed_since = as.list(choice$stale),
     made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string, draws = forecast$n,
                      seed = forecast$seed)
   )
 }
 
-# What a site gives that its competitors may not: so that a reader can leave it out of account.
-disclosures <- function(site, on) {
+record_json <- function(record) {
+  paste0(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, null = "null", na = "null"))
+}
+
+# Discounts and credits of the sites, disclosed so that they can be ignored.
+disclosures <- function(scenario) {
+  unlist(lapply(unname(option_sites(scenario)), site_disclosures, on = scenario$now))
+}
+
+site_disclosures <- function(site, on) {
   on <- day_in(on, site$time_zone)
   offered <- Filter(function(d) (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to), site$discounts)
   balances <- Filter(function(b) is.null(b$until) || on <= b$until, site$balances)
   c(vapply(offered, function(d) paste0(site$site, ": discount ", d$discount, ", ", d$percent, " %"), ""),
     vapply(balances, function(b) paste0(site$site, ": ", b$kind, " balance ", b$balance, ", ",
                                         format_money(b$amount, site$currency)), ""))
-}
-
-# MD5 (RFC 1321) of what was read: it tells whether an input is the same, not who made it.
-record_hash <- function(record) {
-  first_of(card_hash(record), text_hash(record))
-}
-
-text_hash <- function(x) {
-  file <- tempfile()
-  on.exit(unlink(file))
-  writeLines(as.character(jsonlite::toJSON(unclass(x), force = TRUE, digits = 15, null = "null")), file)
-  unname(tools::md5sum(file))
-}
-
-write_whole <- function(text, path) {
-  part <- paste0(path, ".part")
-  on.exit(unlink(part))
-  written <- tryCatch(!is.null(writeLines(text, part)) || TRUE, error = function(e) FALSE, warning = function(w) FALSE)
-  if (!written || !file.rename(part, path)) stop_input("file", "cannot be written", path, "Name another file.")
 }
 
 # The record as a page of Markdown.

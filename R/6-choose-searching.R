@@ -49,7 +49,7 @@ program_starts <- function(state) {
 # work shared three ways.
 pair_starts <- function(state, most = 24) {
   lines <- state$lines
-  options <- as_frame(state$options)
+  options <- state$options
   k <- nrow(lines)
   room <- mapply(share_by, lines$finish, lines$shares, state$asked$deadline_s)
   alone <- lapply(which(room >= 1 - 1e-9), function(i) replace(numeric(k), i, 1))
@@ -94,7 +94,7 @@ improve_split <- function(now, state, try, steps = 60) {
 
 # The neighbours of a split: work of this size from one site to another, another option of a site, a new site.
 split_moves <- function(state, shares, size) {
-  options <- as_frame(state$options)
+  options <- state$options
   used <- which(shares > 1e-9)
   shift <- function(from, to) {
     by <- min(size, shares[from])

@@ -10,10 +10,10 @@
 #' joins or leaves, while that is cheaper and keeps the confidence. The runs follow each other in the order of the
 #' shots, own nodes first, and may end within a shot.
 #'
-#' @param job,options From [render_job()] and [plan_options()]: of one engine, version and limit.
+#' @param scenario From [plan_options()]: of one engine, version and limit.
 #' @param deadline,budget,confidence As for [choose_option()].
 #' @param draws,seed As for [forecast_job()].
-#' @return A list of class `job_split`: `parts`, a tibble, one row a site: `option`, `site`, `frames` (with their
+#' @return A list of class `cp_split`: `parts`, a tibble, one row a site: `option`, `site`, `frames` (with their
 #'   shots), `count`, `share` (of the work), `finish_p50` (seconds from now), `cost_p50`, `currency`; `draws`, a tibble
 #'   of `finish_s` and `cost` of the whole; `p_deadline`, `p_budget`, `fits`, and `says`. `parts` has no row when even
 #'   all sites together cannot do it.
@@ -22,53 +22,42 @@
 #' @examplesIf requireNamespace("lpSolve", quietly = TRUE)
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
-#' options <- plan_options(job, project$sites, only = c("attic", "quayside"))
-#' split_job(job, options, deadline = "5 h", draws = 200)$parts
+#' scenario <- plan_options(job, project$sites, only = c("attic", "quayside"))
+#' split_job(scenario, deadline = "5 h", draws = 200)$parts
 #' @export
-split_job <- function(job, options, deadline = NULL, budget = NULL, confidence = 0.9, draws = 1000, seed = 1) {
-  check_class(job, argument("job"), "job", "render_job()")
-  check_class(options, argument("options"), "job_options", "plan_options()")
+split_job <- function(scenario, deadline = NULL, budget = NULL, confidence = 0.9, draws = 1000, seed = 1) {
+  check_class(scenario, argument("scenario"), "cp_scenario", "plan_options()")
   need_package("lpSolve", "splits over several sites")
-  mine <- options[["engine"]] == job$engine & options[["version"]] == job$version & options[["limit"]] == job$limit
-  if (!all(mine)) {
-    stop_input("option", "are of several engines, versions or limits", argument("options"), "Plan them for this job.")
+  if (length(unique(job_key(as_frame(scenario$options)))) > 1) {
+    stop_input("option", "has several engines, versions or limits", argument("scenario"), "Plan them for one.")
   }
-  asked <- list(deadline_s = read_deadline(deadline, list(made_at = attr(options, "now"), job = job)),
-                budget = read_budget(budget, job),
+  job <- main_job(scenario)
+  asked <- list(deadline_s = read_deadline(deadline, scenario), budget = read_budget(budget, job),
                 confidence = check_number(confidence, argument("confidence"), above = 0, most = 0.9999))
-  state <- list(job = job, options = options, seed = seed, seconds = frame_draws(job, draws, seed), asked = asked)
+  state <- split_state(scenario, asked, check_count(draws, argument("draws")), seed)
   state$lines <- option_lines(state)
   finish_split(state, search_split(state))
 }
 
 finish_split <- function(state, found) {
   asked <- state$asked
-  if (is.null(found)) {
-    says <- "Even all sites together cannot do it: ask for less, later or with more money."
-    return(structure(list(parts = as_table(data.frame(option = character(), frames = character())), fits = FALSE,
-                          p_deadline = 0, p_budget = 0, says = says), class = "job_split"))
-  }
-  options <- as_frame(state$options)
+  options <- state$options
   work <- colSums(state$seconds)
-  parts <- data.frame(
-    option = options[["option"]][found$split$used], site = options[["site"]][found$split$used],
-    frames = vapply(found$split$runs, function(columns) run_text(job_part(state$job, columns)), ""),
-    count = lengths(found$split$runs), share = vapply(found$split$runs, function(c) sum(work[c]) / sum(work), 0),
-    finish_p50 = vapply(found$parts, function(d) quantile_of(d[["finish_s"]], 0.5), 0),
-    cost_p50 = vapply(found$parts, function(d) quantile_of(d[["cost"]], 0.5), 0), currency = state$job$currency
+  out <- list(
+    parts = as_table(data.frame(
+      option = options[["option"]][found$split$used], site = options[["site"]][found$split$used],
+      frames = vapply(found$split$runs, function(columns) run_text(job_part(state$job, columns)), ""),
+      count = lengths(found$split$runs),
+      share = vapply(found$split$runs, function(c) sum(work[c]) / sum(work), 0),
+      finish_p50 = vapply(found$parts, function(d) quantile_of(d[["finish_s"]], 0.5), 0),
+      cost_p50 = vapply(found$parts, function(d) quantile_of(d[["cost"]], 0.5), 0),
+      currency = rep(state$job$currency, length(found$parts))
+    )),
+    draws = as_table(data.frame(finish_s = as.numeric(found$finish), cost = as.numeric(found$cost))),
+    p_deadline = first_of(found$p_deadline, 0), p_budget = first_of(found$p_budget, 0),
+    fits = isTRUE(found$fits)
   )
-  currency <- state$job$currency
-  says <- paste0(
-    paste0(parts$count, " frames to ", parts$option, collapse = ", "), ": ",
-    if (is.finite(asked$deadline_s)) paste0(percent(found$p_deadline), " of draws are done by the deadline, "),
-    if (is.finite(asked$budget)) paste0(percent(found$p_budget), " stay within the budget, "),
-    "medians ", format_duration(quantile_of(found$finish, 0.5)), " and ",
-    format_money(quantile_of(found$cost, 0.5), currency),
-    if (!found$fits) paste0("; that is less than the ", percent(asked$confidence), " asked"), "."
-  )
-  structure(list(parts = as_table(parts), draws = as_table(data.frame(finish_s = found$finish, cost = found$cost)),
-                 p_deadline = found$p_deadline, p_budget = found$p_budget, fits = found$fits, says = says),
-            class = "job_split")
+  structure(c(out, list(says = split_sentence(out, asked, state$job$currency))), class = "cp_split")
 }
 
 # Frames of a job as gears 1-300; basin 1-120.

@@ -22,145 +22,124 @@
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
-#' forecast <- forecast_job(job, plan_options(job, project$sites), draws = 200)
+#' forecast <- forecast_job(plan_options(job, project$sites), draws = 200)
 #' trial_value(choose_option(forecast, deadline = "3 h", budget = "60 EUR"), sites = 2)["says"]
 #' @export
 trial_value <- function(choice, frames = 3, sites = 4) {
-  check_class(choice, argument("choice"), "choice", "choose_option()")
+  check_class(choice, argument("choice"), "cp_choice", "choose_option()")
   frames <- check_count(frames, argument("frames"), most = 1000)
   sites <- check_count(sites, argument("sites"))
-  choice <- with_unknown_sites(choice)
-  options <- as_frame(choice$forecast$options)
-  state <- list(table = option_facts(choice$forecast), asked = choice[question_fields])
-  judged <- judge_options(state$table, state$asked)
-  open <- open_speed(options[["speed_se"]], choice$forecast$job) > 0.02
-  order <- order(!judged[["fits"]], judged[["rank"]])
+  kept_with(choice, paste("trials", frames, sites), function() trials_of(choice, frames, sites))
+}
+
+# In how many equally likely results what a trial could find is cut.
+trial_results <- 128
+
+trials_of <- function(choice, frames, sites) {
+  forecast <- with_unknown_sites(choice$forecast)
+  options <- as_frame(forecast$scenario$options)
+  state <- list(facts = if (identical(forecast, choice$forecast)) choice$facts else option_facts(forecast),
+                asked = choice[question_fields], forecast = forecast, pick = choice$pick)
+  state$judged <- judge_options(state$facts, state$asked)
+  open <- open_speed(options[["speed_se"]], main_job(forecast$scenario)) > 0.02
+  order <- order(!state$judged[["fits"]], state$judged[["rank"]])
   leading <- unique(options[["site"]][order][open[order]])
   unknown <- unique(options[["site"]][options[["evidence"]] == "unknown"])
-  rows <- lapply(unique(c(unknown, utils::head(setdiff(leading, unknown), sites))), one_trial, choice = choice,
-                 state = state, judged = judged, frames = frames)
+  rows <- lapply(unique(c(unknown, utils::head(setdiff(leading, unknown), sites))), one_trial, state = state,
+                 frames = frames)
   out <- do.call(rbind, rows)
   if (is.null(out)) return(as_table(data.frame(site = character(), says = character())))
+  out[["says"]] <- trial_sentences(out, forecast$scenario$currency, trial_results)
   as_table(out[order(!out[["worth"]], -out[["overturns"]], out[["price"]]), , drop = FALSE])
 }
 
-# Sites whose only fault is that their speed is unknown, added as options of a wide assumed speed.
-with_unknown_sites <- function(choice) {
-  forecast <- choice$forecast
-  job <- forecast$job
-  out <- forecast$left_out
-  unknown <- out[["site"]][grepl("^unknown speed", out[["reason"]])]
-  all <- forecast$all_sites[unknown]
-  if (!length(all)) return(choice)
-  known <- unique(as_frame(forecast$options)[c("site", "log_speed")])
+# The forecast with sites whose only fault is that their speed is unknown, as options of a wide assumed speed.
+with_unknown_sites <- function(forecast) {
+  scenario <- forecast$scenario
+  job <- main_job(scenario)
+  unknown <- scenario$left_out[["site"]][scenario$left_out[["code"]] == "unknown_speed"]
+  if (!length(unknown)) return(forecast)
+  known <- unique(as_frame(scenario$options)[c("site", "log_speed")])
   guess <- stats::median(known[["log_speed"]])
-  all <- lapply(all, function(site) {
+  guessed <- lapply(scenario$sites[unknown], function(site) {
     site$speeds <- list(list(engine = job$engine, relative_to = job$node, factor = exp(guess), basis = "assumed"))
     site
   })
-  fit <- Filter(function(site) !nzchar(why_not(site, job)), all)
-  if (!length(fit)) return(choice)
-  more <- plan_options(job, unname(fit), now = forecast$made_at)
-  more[["speed_se"]] <- 0.6
-  more[["evidence"]] <- "unknown"
-  extra <- forecast_job(job, more, forecast$n, forecast$seed)
-  joined <- forecast
-  joined$options <- as_table(rbind(as_frame(forecast$options), as_frame(more)), class = "job_options")
-  for (name in c("jobs", "left_out", "doubts", "pruned", "now")) {
-    attr(joined$options, name) <- attr(forecast$options, name)
-  }
-  attr(joined$options, "sites") <- c(attr(forecast$options, "sites"), attr(more, "sites"))
-  joined$draws <- as_table(rbind(as_frame(forecast$draws), as_frame(extra$draws)))
-  choice$forecast <- joined
-  choice
+  able <- Filter(function(site) is.null(why_not(site, job)), guessed)
+  if (!length(able)) return(forecast)
+  more <- plan_options(job, unname(able), now = scenario$now)
+  more$options[["speed_se"]] <- 0.6
+  more$options[["evidence"]] <- "unknown"
+  extra <- forecast_job(more, forecast$n, forecast$seed)
+  forecast$draws <- bind_tables(list(forecast$draws, extra$draws))
+  forecast$scenario$options <- bind_tables(list(scenario$options, more$options))
+  forecast$scenario$sites[names(able)] <- able
+  forecast
 }
 
 # What of a speed's spread a trial can take away: how the machine drifts from day to day stays.
 open_speed <- function(se, job) sqrt(pmax(0, se^2 - session_drift(job)^2 - first_of(job$busy$sd, 0)^2))
 
 # One site's trial. What it could find is cut into equally likely results.
-one_trial <- function(site, choice, state, judged, frames, results = 128) {
-  forecast <- choice$forecast
-  options <- as_frame(forecast$options)
+one_trial <- function(site, state, frames) {
+  scenario <- state$forecast$scenario
+  options <- as_frame(scenario$options)
   mine <- which(options[["site"]] == site)
-  i <- mine[which.min(judged[["rank"]][mine])]
-  job <- option_job(forecast$options, i)
-  price <- trial_price(choice, i, job, frames)
+  i <- mine[which.min(state$judged[["rank"]][mine])]
+  job <- option_of(scenario, i)$job_of
   mean <- options[["log_speed"]][i]
   se <- options[["speed_se"]][i]
   error <- max(job$run_sd, 0.02) * sqrt(2 / frames)
   told <- open_speed(se, job)
   told <- told^2 / sqrt(told^2 + error^2)
   after <- sqrt(se^2 - told^2)
-  centres <- mean + stats::qnorm((seq_len(results) - 0.5) / results) * told
-  speed <- matrix(forecast$draws[["log_speed"]], ncol = nrow(options))
+  centres <- mean + stats::qnorm((seq_len(trial_results) - 0.5) / trial_results) * told
+  speed <- matrix(state$forecast$draws[["log_speed"]], ncol = nrow(options))
   found <- lapply(centres, function(centre) {
-    reweighed <- state$table
+    facts <- state$facts
     for (k in mine) {
       weight <- stats::dnorm(speed[, k], centre, after) / stats::dnorm(speed[, k], mean, se)
-      reweighed <- weigh_option(reweighed, k, weight)
+      facts <- weigh_option(facts, k, weight)
     }
-    now <- judge_options(reweighed, state$asked)
-    data.frame(wins = now[["option"]][now[["pick"]]][1], old_fits = now[["fits"]][match(choice$pick, now[["option"]])],
-               old_cost = now[["cost_p50"]][match(choice$pick, now[["option"]])],
-               new_cost = now[["cost_p50"]][now[["pick"]]][1])
+    now <- judge_options(facts, state$asked)
+    old <- match(state$pick, now[["option"]])
+    data.frame(wins = now[["option"]][now[["pick"]]][1], old_fits = now[["fits"]][old],
+               old_cost = now[["cost_p50"]][old], new_cost = now[["cost_p50"]][now[["pick"]]][1])
   })
-  found <- do.call(rbind, found)
-  trial_row(site, choice, options, i, frames, price, found)
+  price <- trial_price(state$forecast, i, frames)
+  data.frame(site = site, evidence = options[["evidence"]][i], frames = frames, price = price$cost,
+             takes_s = price$takes, trial_worth(do.call(rbind, found), state$pick, price$cost))
 }
 
-trial_row <- function(site, choice, options, i, frames, price, found) {
-  other <- !is.na(found$wins) & !found$wins %in% choice$pick
+# What the results of a trial come to: how often they overturn the pick, what that saves, and whether it is worth the
+# price.
+trial_worth <- function(found, pick, price) {
+  other <- !is.na(found$wins) & !found$wins %in% pick
   old_fits <- found$old_fits %in% TRUE
-  overturns <- mean(other)
   saves <- mean(ifelse(other & old_fits, pmax(0, found$old_cost - found$new_cost), 0))
   rescues <- mean(other & !old_fits)
   # Results after which nothing fits change the plan too: better known before the money is spent.
-  nothing <- mean(is.na(found$wins)) * !is.na(choice$pick)
-  wins <- if (any(other)) names(which.max(table(found$wins[other]))) else NA_character_
-  worth <- saves > price$cost || rescues >= 0.05 || nothing >= 0.05
-  currency <- choice$forecast$job$currency
-  says <- paste0(
-    frames, if (frames == 1) " frame" else " frames", " at ", site, " (speed ", options[["evidence"]][i], ") cost ",
-    format_money(price$cost, currency), " and take ", format_duration(price$takes), ". ",
-    if (overturns == 0 && nothing == 0) {
-      paste0("No result of theirs would change the pick (below ", percent(1 / nrow(found)), "): not worth it.")
-    } else paste0(if (overturns > 0) paste0("With a chance of ", percent(overturns),
-                                            " they change the pick, most likely to ", wins, "; "),
-                  if (rescues > 0) paste0("in ", percent(rescues), " because the pick would not have fitted; "),
-                  if (nothing > 0) paste0("in ", percent(nothing), " they show that nothing fits; "),
-                  "on average they save ", format_money(saves, currency), ": ",
-                  if (worth) "worth it." else "not worth it.")
-  )
-  data.frame(site = site, evidence = options[["evidence"]][i], frames = frames, price = price$cost,
-             takes_s = price$takes, overturns = overturns, saves = saves, rescues = rescues, nothing = nothing,
-             worth = worth, wins = wins, says = says)
+  nothing <- mean(is.na(found$wins)) * !is.na(pick)
+  data.frame(overturns = mean(other), saves = saves, rescues = rescues, nothing = nothing,
+             worth = saves > price || rescues >= 0.05 || nothing >= 0.05,
+             wins = if (any(other)) names(which.max(table(found$wins[other]))) else NA_character_)
 }
 
 # What the frames of a trial cost at one node of the option's site and tier, fees and minimums with it.
-trial_price <- function(choice, i, job, frames) {
-  forecast <- choice$forecast
-  option <- utils::modifyList(as.list(as_frame(forecast$options)[i, , drop = FALSE]),
-                              list(nodes = 1L, begin_s = 0, spread = "frames"))
-  site <- attr(forecast$options, "sites")[[option$site]]
-  seconds <- frame_draws(job, 101, forecast$seed)
-  few <- seconds[, unique(round(seq(1, ncol(seconds), length.out = frames))), drop = FALSE]
-  d <- simulate_option(job, option, site, few, forecast$seed, forecast$made_at)
+trial_price <- function(forecast, i, frames) {
+  scenario <- forecast$scenario
+  few <- unique(round(seq(1, job_frames(option_of(scenario, i)$job_of), length.out = frames)))
+  d <- simulated(scenario, i, common_frames(scenario, 101, forecast$seed),
+                 what_if(frames = few, nodes = 1, spread = "frames", at_once = TRUE))$draws
   list(cost = stats::median(d[["cost"]]), takes = stats::median(d[["finish_s"]]))
 }
 
-# The table with one option's draws weighted: sampled again in proportion, always alike (systematic resampling, Kitagawa
+# The facts with one option's draws weighted: sampled again in proportion, always alike (systematic resampling, Kitagawa
 # 1996, J. Comput. Graph. Stat. 5, 1).
-weigh_option <- function(table, k, weight) {
-  draws <- attr(table, "draws")
+weigh_option <- function(facts, k, weight) {
   n <- length(weight)
   weight[!is.finite(weight)] <- 0
-  if (sum(weight) <= 0) return(table)
+  if (sum(weight) <= 0) return(facts)
   at <- findInterval((seq_len(n) - 0.5) / n, cumsum(weight) / sum(weight)) + 1
-  at <- pmin(at, n)
-  draws[[k]] <- lapply(draws[[k]], `[`, at)
-  table[["finish_p50"]][k] <- stats::quantile(draws[[k]]$finish_s, 0.5, names = FALSE, type = 1)
-  table[["cost_p50"]][k] <- stats::quantile(draws[[k]]$cost, 0.5, names = FALSE, type = 1)
-  attr(table, "draws") <- draws
-  table
+  with_draws(facts, k, lapply(facts$draws[[k]], `[`, pmin(at, n)))
 }

@@ -14,57 +14,51 @@
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
-#' forecast <- forecast_job(job, plan_options(job, project$sites), draws = 100)
+#' forecast <- forecast_job(plan_options(job, project$sites), draws = 100)
 #' worth_tests(choose_option(forecast, deadline = "30 h"))["says"]
 #' @export
 worth_tests <- function(choice) {
-  check_class(choice, argument("choice"), "choice", "choose_option()")
+  check_class(choice, argument("choice"), "cp_choice", "choose_option()")
+  forecast <- choice$forecast
+  kept_with(choice, "worth", function() {
+    worth_of(choice, common_frames(forecast$scenario, forecast$n, forecast$seed))
+  })
+}
+
+worth_of <- function(choice, frames) {
   table <- as_frame(choice$options)
   base <- if (is.na(choice$pick)) nearest_option(table) else choice$pick
   i <- match(base, table[["option"]])
-  rows <- c(test_night(choice, i), test_limit(choice, i), test_features(choice, i), test_nothing(choice, i))
+  rows <- c(test_night(choice, i), test_limit(choice, i, frames), test_features(choice, i, frames),
+            test_nothing(choice, i))
   empty <- data.frame(test = character(), option = character(), finish_s = numeric(), cost = numeric(),
-                      saves_s = numeric(), saves = numeric(), noise = numeric(), fits = logical(), says = character())
-  as_table(do.call(rbind, c(list(empty), rows)))
+                      saves_s = numeric(), saves = numeric(), noise = numeric(), fits = logical(), change = character())
+  out <- do.call(rbind, c(list(empty), rows))
+  out[["says"]] <- worth_sentences(out, choice)
+  as_table(out[setdiff(names(out), "change")])
 }
 
-# The option that misses by least: first those late only, then those dear only.
-nearest_option <- function(table) {
-  table[["option"]][order(table[["both_miss"]], table[["over"]], table[["late_s"]])][1]
-}
-
-one_test <- function(choice, i, test, option, finish, cost, noise, fits, what, also = "") {
+# One test: what comes of it, against the option that is picked or comes nearest (row `i`). `change`: in words, what is
+# done otherwise.
+one_test <- function(choice, i, test, result, fits, change, noise = 1, option = choice$options[["option"]][i]) {
   table <- as_frame(choice$options)
-  currency <- table[["currency"]][i]
-  saves_s <- table[["finish_p50"]][i] - finish
-  saves <- table[["cost_p50"]][i] - cost
-  says <- paste0(what, " ", change_words(saves, "saves", "costs", "more", function(x) format_money(x, currency)),
-                 " and ",
-                 change_words(saves_s, "ends", "ends", c("sooner", "later"), format_duration), also, ": ",
-                 if (!fits) "it would not fit." else if (is.na(choice$pick)) "it would fit."
-                 else if (saves > 0 || saves_s > 0 && saves >= 0) "worth a thought."
-                 else "not worth it.")
-  list(data.frame(test = test, option = option, finish_s = finish, cost = cost, saves_s = saves_s, saves = saves,
-                  noise = noise, fits = fits, says = says))
+  list(data.frame(test = test, option = option, finish_s = result$finish, cost = result$cost,
+                  saves_s = table[["finish_p50"]][i] - result$finish, saves = table[["cost_p50"]][i] - result$cost,
+                  noise = noise, fits = fits, change = change))
 }
 
-change_words <- function(x, less, more, word, format) {
-  if (length(word) == 2) {
-    if (abs(x) < 0.5 || is.na(x)) return("ends as early")
-    return(paste(less, format(abs(x)), if (x > 0) word[1] else word[2]))
-  }
-  if (x == 0) "costs the same" else if (x > 0) paste(less, format(x)) else paste(more, format(-x), word)
-}
-
-# Does one question's answer fit? Of an option that was not in the table.
+# TRUE if these draws meet deadline and budget.
 fits_asked <- function(d, choice) {
   draws <- list(list(finish_s = d[["finish_s"]], cost = d[["cost"]]))
   with_distances(data.frame(fits = NA), draws, choice)[["fits"]]
 }
 
+# Another row of the choice's own table.
+row_result <- function(table, at) list(finish = table[["finish_p50"]][at], cost = table[["cost_p50"]][at])
+
 # The same site, tier and nodes, begun later.
 test_night <- function(choice, i) {
-  options <- as_frame(choice$forecast$options)
+  options <- as_frame(choice$forecast$scenario$options)
   same <- options[["begin_s"]] > options[["begin_s"]][i]
   for (name in c("site", "tier", "nodes", "engine", "version", "limit", "spread")) {
     same <- same & options[[name]] == options[[name]][i]
@@ -73,42 +67,34 @@ test_night <- function(choice, i) {
   at <- which(same & (is.na(options[["hire"]]) | options[["hire"]] %in% options[["hire"]][i]))
   if (!length(at)) return(NULL)
   at <- at[which.min(table[["cost_p50"]][at])]
-  one_test(choice, i, "wait", table[["option"]][at], table[["finish_p50"]][at], table[["cost_p50"]][at], 1,
-           table[["fits"]][at], paste0("Waiting until ", options[["start"]][at], " at ", options[["site"]][at]))
+  one_test(choice, i, "wait", row_result(table, at), table[["fits"]][at],
+           paste0("Waiting until ", options[["start"]][at], " at ", options[["site"]][at]),
+           option = table[["option"]][at])
 }
 
-# The option once more with its job, or its speed, changed.
-again <- function(choice, i, job, log_speed = 0) {
-  forecast <- choice$forecast
-  option <- as.list(as_frame(forecast$options)[i, , drop = FALSE])
-  option$log_speed <- option$log_speed + log_speed
-  simulate_option(job, option, attr(forecast$options, "sites")[[option$site]],
-                  frame_draws(job, kept_draws(job, forecast$n), forecast$seed), forecast$seed, forecast$made_at)
+# The option once more at another speed: its result and whether it fits.
+at_speed <- function(choice, i, speed, frames) {
+  d <- simulated(choice$forecast$scenario, i, frames, what_if(speed = speed))$draws
+  list(finish = stats::median(d[["finish_s"]]), cost = stats::median(d[["cost"]]), fits = fits_asked(d, choice))
 }
 
-test_limit <- function(choice, i, share = 0.5) {
-  job <- option_job(choice$forecast$options, i)
+test_limit <- function(choice, i, frames, share = 0.5) {
+  job <- option_of(choice$forecast$scenario, i)$job_of
   if (!all(vapply(job$shots, function(shot) length(shot$limit$samples) > 0 && shot$limit$samples > 1, NA))) return(NULL)
-  d <- again(choice, i, job, -with_share(job, share)$time_share[["log"]])
-  one_test(choice, i, "limit", choice$options[["option"]][i], stats::median(d[["finish_s"]]),
-           stats::median(d[["cost"]]),
-           1 / sqrt(share), fits_asked(d, choice), "Half the samples",
-           sprintf(", with %.2f times the noise (one over the root of the samples)", 1 / sqrt(share)))
+  result <- at_speed(choice, i, exp(-with_share(job, share)$time_share[["log"]]), frames)
+  one_test(choice, i, "limit", result, result$fits, "Half the samples", 1 / sqrt(share))
 }
 
 # Frames that the ledger has with a feature and without it, all else equal: what leaving it out does to the time.
-test_features <- function(choice, i) {
-  job <- option_job(choice$forecast$options, i)
-  rows <- as_frame(job$featured)
+test_features <- function(choice, i, frames) {
+  rows <- as_frame(option_of(choice$forecast$scenario, i)$job_of$featured)
   if (!length(rows) || !nrow(rows)) return(NULL)
   found <- feature_ratios(rows)
-  if (!nrow(found)) return(NULL)
   unlist(lapply(seq_len(nrow(found)), function(k) {
-    d <- again(choice, i, job, -log(found$ratio[k]))
-    one_test(choice, i, "feature", choice$options[["option"]][i], stats::median(d[["finish_s"]]),
-             stats::median(d[["cost"]]), NA_real_, fits_asked(d, choice),
+    result <- at_speed(choice, i, 1 / found$ratio[k], frames)
+    one_test(choice, i, "feature", result, result$fits,
              paste0("With ", found$change[k], " (", number_text(found$ratio[k]), " times the time, ", found$n[k],
-                    " pairs measured)"))
+                    " pairs measured)"), NA_real_)
   }), recursive = FALSE)
 }
 
@@ -137,11 +123,12 @@ feature_ratios <- function(rows) {
 # One's own nodes, all of them, from now on.
 test_nothing <- function(choice, i) {
   table <- as_frame(choice$options)
-  options <- as_frame(choice$forecast$options)
-  kinds <- vapply(attr(choice$forecast$options, "sites")[options[["site"]]], `[[`, "", "kind")
-  own <- which(kinds == "own" & options[["begin_s"]] == 0)
-  if (!length(own) || kinds[[i]] == "own") return(NULL)
-  at <- own[order(table[["finish_p50"]][own], table[["cost_p50"]][own])][1]
-  one_test(choice, i, "nothing", table[["option"]][at], table[["finish_p50"]][at], table[["cost_p50"]][at], 1,
-           table[["fits"]][at], paste0("Doing nothing, which leaves it to ", table[["option"]][at], ","))
+  scenario <- choice$forecast$scenario
+  options <- as_frame(scenario$options)
+  own <- options[["site"]] %in% own_sites(scenario)
+  at <- which(own & options[["begin_s"]] == 0)
+  if (!length(at) || own[i]) return(NULL)
+  at <- at[order(table[["finish_p50"]][at], table[["cost_p50"]][at])][1]
+  one_test(choice, i, "nothing", row_result(table, at), table[["fits"]][at],
+           paste0("Doing nothing, which leaves it to ", table[["option"]][at], ","), option = table[["option"]][at])
 }

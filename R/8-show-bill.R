@@ -1,14 +1,14 @@
 # Bills and rate cards, as text.
 
 #' @export
-print.bill <- function(x, ...) {
+print.cp_bill <- function(x, ...) {
   show_lines(bill_text(x))
   invisible(x)
 }
 
 # The lines of a bill, then what they come to, then what is doubtful.
 bill_text <- function(x, width = terminal_width()) {
-  total <- as_frame(summary.bill(x))
+  total <- as_frame(summary.cp_bill(x))
   currency <- total$currency
   digits <- minor_digits(currency)
   money <- function(v) formatC(v, format = "f", digits = digits)

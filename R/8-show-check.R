@@ -1,7 +1,7 @@
 # Findings of a check, and which sites fit, as text.
 
 #' @export
-print.check <- function(x, ...) {
+print.cp_check <- function(x, ...) {
   show_lines(check_lines(x))
   invisible(x)
 }
@@ -27,13 +27,13 @@ check_lines <- function(x, width = terminal_width()) {
 }
 
 #' @export
-print.fit <- function(x, ...) {
+print.cp_suit <- function(x, ...) {
   show_lines(fit_lines(x))
   invisible(x)
 }
 
 fit_lines <- function(x, width = terminal_width()) {
-  s <- as_frame(summary.fit(x))
+  s <- as_frame(summary.cp_suit(x))
   s <- s[order(match(s$answer, fit_answers)), , drop = FALSE]
   wide <- max(nchar(s$site)) + 2
   c(paste0(sum(s$answer == "fits"), " of ", nrow(s), if (nrow(s) == 1) " site fits." else " sites fit."),

@@ -7,7 +7,7 @@ choice_shows <- c("tradeoff", "timeline", "chance", "cost", "frames")
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.choice <- function(object, show = choice_shows, ...) { # nolint: object_name_linter.
+autoplot.cp_choice <- function(object, show = choice_shows, ...) { # nolint: object_name_linter.
   show <- check_choice(show[1], argument("show"), choice_shows)
   switch(show, tradeoff = plot_tradeoff(object), timeline = plot_timeline(object), chance = plot_chance(object),
          cost = plot_cost(object), frames = plot_usable(object))
@@ -38,7 +38,7 @@ plot_tradeoff <- function(object) {
     ggplot2::scale_x_log10(breaks = time_ticks, labels = tick_labels, expand = ggplot2::expansion(mult = 0.08)) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.03, 0.12))) +
     ggplot2::labs(x = "done after (time from now, each step a factor)",
-                  y = paste0("cost (", object$forecast$job$currency, ")"), colour = NULL, shape = NULL,
+                  y = paste0("cost (", object$forecast$scenario$currency, ")"), colour = NULL, shape = NULL,
                   title = choice_title(object), caption = figure_basis(object$forecast), alt = choice_alt(object)) +
     plain_theme()
 }
@@ -59,19 +59,10 @@ limit_lines <- function(choice) {
     ),
     if (is.finite(choice$budget)) list(
       ggplot2::geom_hline(yintercept = choice$budget, linetype = 2, colour = "grey40"),
-      said(Inf, choice$budget, paste0("budget ", format_money(choice$budget, choice$forecast$job$currency), " "),
+      said(Inf, choice$budget, paste0("budget ", format_money(choice$budget, choice$forecast$scenario$currency), " "),
            hjust = 1, vjust = -0.5)
     )
   )
-}
-
-# The options a figure of a few shows: the pick (or what misses by least), then what nothing beats, the cheapest first.
-leading_options <- function(choice, most = 5) {
-  table <- as_frame(choice$options)
-  first <- if (is.na(choice$pick)) nearest_option(table) else choice$pick
-  order <- order(table[["option"]] != first, !(table[["fits"]] & table[["non_dominated"]]), !table[["non_dominated"]],
-                 table[["cost_p50"]])
-  utils::head(order, most)
 }
 
 stage_words <- c(held_s = "held back", prepare_s = "pack", upload_s = "upload", wait_s = "wait",
@@ -161,18 +152,14 @@ plot_chance <- function(choice) {
 plot_cost <- function(choice) {
   at <- leading_options(choice)
   rows <- lapply(at, function(i) {
-    run <- attr(run_again(choice, i), "run")
-    option <- as.list(as_frame(choice$forecast$options)[i, , drop = FALSE])
-    job <- option_job(choice$forecast$options, i)
-    rate <- rate_to(attr(choice$forecast$options, "sites")[[option$site]], job$currency, job$rates)$rate
-    d <- as_frame(run$draws)
-    lines <- rowMeans(run$lines)
-    names(lines) <- sub(" on .*|, tier .*", "", names(lines))
-    parts <- c(lines, "up to a minimum" = mean(d[["minimum"]]), tax = mean(d[["tax"]]),
-               discount = -mean(d[["discount"]]), gifts = -mean(d[["credit"]] - d[["prepaid"]]))
+    run <- option_run(choice$forecast, i)
+    lines <- stats::setNames(run$lines$mean, sub(" on .*|, tier .*", "", run$lines$item))
+    extra <- stats::setNames(run$extra$mean, run$extra$item)
+    parts <- c(lines, "up to a minimum" = extra[["minimum"]], tax = extra[["tax"]], discount = -extra[["discount"]],
+               gifts = -extra[["gifts"]])
     parts <- parts[abs(parts) > 0.004]
     if (!length(parts)) parts <- c(rendering = 0)
-    data.frame(option = choice$options[["option"]][i], part = names(parts), cost = unname(parts) * rate)
+    data.frame(option = choice$options[["option"]][i], part = names(parts), cost = unname(parts) * run$rate)
   })
   x <- do.call(rbind, rows)
   x$option <- factor(x$option, rev(choice$options[["option"]][at]))
@@ -180,7 +167,7 @@ plot_cost <- function(choice) {
   totals <- stats::aggregate(cost ~ option, x, sum)
   fills <- rep_len(c("#0072B2", "#E69F00", "#009E73", "#CC79A7", "#56B4E9", "#D55E00", "#999999", "#000000"),
                    nlevels(x$part))
-  currency <- choice$forecast$job$currency
+  currency <- choice$forecast$scenario$currency
   # A budget far beyond all of them would only press the bars together.
   near <- is.finite(choice$budget) && choice$budget < 1.5 * max(totals$cost)
   ggplot2::ggplot(x, ggplot2::aes(.data[["cost"]], .data[["option"]])) +
@@ -206,16 +193,8 @@ plot_cost <- function(choice) {
 plot_usable <- function(choice) {
   at <- leading_options(choice, 3)
   x <- do.call(rbind, lapply(at, function(i) {
-    run <- attr(run_again(choice, i), "run")
-    home <- run$home
-    total <- nrow(home)
-    reach <- max(home[is.finite(home)], 1)
-    moments <- seq(0, reach, length.out = 120)
-    counts <- vapply(moments, function(m) {
-      stats::quantile(colSums(home <= m), c(0.1, 0.5, 0.9), names = FALSE, type = 1)
-    }, numeric(3))
-    data.frame(option = choice$options[["option"]][i], at = moments, low = counts[1, ], middle = counts[2, ],
-               high = counts[3, ], total = total, capped = mean(run$draws[["capped"]]))
+    run <- option_run(choice$forecast, i)
+    data.frame(option = choice$options[["option"]][i], run$frames, total = run$total, capped = run$capped)
   }))
   x$option <- factor(x$option, choice$options[["option"]][at])
   capped <- unique(x[x$capped > 0, c("option", "capped")])
@@ -238,12 +217,10 @@ plot_usable <- function(choice) {
     plain_theme()
 }
 
-choice_title <- function(x) if (is.na(x$pick)) "No option fits" else paste0("Take ", x$pick)
-
 figure_basis <- function(forecast) {
-  doubts <- attr(forecast$options, "doubts")
-  paste0("Points: medians; ranges: middle 80 % of ", forecast$n, " draws.\nFrame times: ", evidence_line(forecast$job),
-         ".", if (length(doubts)) paste0("\nDoubtful prices: ", paste(doubts, collapse = "; "), "."))
+  doubts <- doubt_words(forecast$scenario)
+  paste0("Points: medians; ranges: middle 80 % of ", forecast$n, " draws.\nFrame times: ",
+         evidence_line(main_job(forecast$scenario)), ".", if (length(doubts)) paste0("\n", doubts, "."))
 }
 
 choice_alt <- function(x) {

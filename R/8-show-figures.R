@@ -55,7 +55,7 @@ tick_labels <- function(seconds) {
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.frame_curve <- function(object, ...) { # nolint: object_name_linter.
+autoplot.cp_curve <- function(object, ...) { # nolint: object_name_linter.
   x <- as_frame(stats::predict(object))
   breaks <- object$breaks[["to"]]
   x[["part"]] <- findInterval(x[["frame"]], breaks)
@@ -83,9 +83,7 @@ autoplot.frame_curve <- function(object, ...) { # nolint: object_name_linter.
 # Writes a figure as PNG, whole or not at all.
 write_figure <- function(figure, path, width = 10, height = 6.25, dpi = 128) {
   need_package("ggplot2", "figures")
-  part <- paste0(path, ".part.png")
-  on.exit(unlink(part))
-  ggplot2::ggsave(part, figure, width = width, height = height, dpi = dpi, bg = "white")
-  if (!file.rename(part, path)) stop_input("file", "cannot be written", path, "Name another file.")
-  invisible(path)
+  write_whole(path, function(part) {
+    ggplot2::ggsave(part, figure, device = "png", width = width, height = height, dpi = dpi, bg = "white")
+  })
 }

@@ -7,7 +7,7 @@ basis_words <- c(given = "known beforehand", measured = "told from the scatter",
                  assumed = "assumed: too few probes to tell it")
 
 limit_lines_of <- function(fit) {
-  x <- as_frame(confint.limit_fit(fit))
+  x <- as_frame(confint.cp_limit_fit(fit))
   at <- function(term) x[x[["term"]] == term, , drop = FALSE]
   range <- function(term, show) {
     r <- at(term)
@@ -35,7 +35,7 @@ limit_lines_of <- function(fit) {
 }
 
 #' @export
-print.limit_fit <- function(x, ...) {
+print.cp_limit_fit <- function(x, ...) {
   show_lines(limit_lines_of(x))
   invisible(x)
 }
@@ -43,14 +43,14 @@ print.limit_fit <- function(x, ...) {
 #' @rdname figures
 #' @param target For a limit fit: noise target to mark.
 #' @exportS3Method ggplot2::autoplot
-autoplot.limit_fit <- function(object, target = NULL, ...) { # nolint: object_name_linter.
+autoplot.cp_limit_fit <- function(object, target = NULL, ...) { # nolint: object_name_linter.
   if (is.null(object$curve)) {
     stop_input("figure", "has no noise in it", argument("object"), "Give fit_limit() the noise.")
   }
   probes <- as_frame(object$probes)
   ends <- range(probes[["samples"]])
   along <- exp(seq(log(ends[1] / 1.5), log(ends[2] * 8), length.out = 120))
-  curve <- as_frame(predict.limit_fit(object, along))
+  curve <- as_frame(predict.cp_limit_fit(object, along))
   probes <- probes[!is.na(probes[["noise"]]), , drop = FALSE]
   promised <- if (length(target)) tryCatch(samples_for(object, target), clockpigeon_error_limit = function(e) NULL)
   title <- if (length(promised)) paste0("A noise of ", noise_text(target), " takes ", promised, " samples")
@@ -67,7 +67,7 @@ autoplot.limit_fit <- function(object, target = NULL, ...) { # nolint: object_na
     plain_theme()
   if (length(object$time)) {
     at <- counts_to_label(ends)
-    costs <- as_frame(predict.limit_fit(object, at))
+    costs <- as_frame(predict.cp_limit_fit(object, at))
     p <- p + ggplot2::geom_text(data = costs, ggplot2::aes(label = format_duration(.data[["seconds"]])),
                                 vjust = -1.1, hjust = 0, size = 3.4, colour = "grey30") +
       ggplot2::labs(caption = "beside the line: compute time of a frame at that count")
@@ -218,13 +218,13 @@ limit_table <- function(limits, width) {
 }
 
 #' @export
-print.limit_study <- function(x, ...) {
+print.cp_study <- function(x, ...) {
   show_lines(study_lines(x))
   invisible(x)
 }
 
 #' @export
-print.limit_probes <- function(x, ...) {
+print.cp_probes <- function(x, ...) {
   show_lines(paste0("Limit probes of ", x$shot$shot, " with ", x$engine$engine, ": ", nrow(x$pairs), " pairs at ",
                     toString(sort(unique(x$pairs$samples))), " samples"))
   invisible(x)
@@ -259,7 +259,7 @@ proposal_lines <- function(x, width = terminal_width(), most = 5) {
 }
 
 #' @export
-print.probe_proposal <- function(x, ...) {
+print.cp_proposal <- function(x, ...) {
   show_lines(proposal_lines(x))
   invisible(x)
 }

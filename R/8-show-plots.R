@@ -6,7 +6,7 @@ series_shapes <- c(16, 17, 15, 18, 8, 3, 4, 7)
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.timings <- function(object, show = c("frames", "order"), ...) { # nolint: object_name_linter.
+autoplot.cp_timings <- function(object, show = c("frames", "order"), ...) { # nolint: object_name_linter.
   show <- check_choice(show[1], argument("show"), c("frames", "order"))
   if (show == "frames") plot_frames(as_frame(object)) else plot_order(as_frame(object))
 }
@@ -91,7 +91,7 @@ plot_order <- function(x) {
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.timing_comparison <- function(object, ...) { # nolint: object_name_linter.
+autoplot.cp_comparison <- function(object, ...) { # nolint: object_name_linter.
   x <- as_frame(object)
   x[["pair"]] <- paste0(x[["engine"]], ifelse(nzchar(x[["engine"]]), ": ", ""), x[["new"]], " against ", x[["old"]])
   x[["pair"]] <- factor(x[["pair"]], unique(x[["pair"]]))

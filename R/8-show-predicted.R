@@ -26,13 +26,13 @@ curve_lines <- function(x, width = terminal_width()) {
 }
 
 #' @export
-print.frame_curve <- function(x, ...) {
+print.cp_curve <- function(x, ...) {
   show_lines(curve_lines(x))
   invisible(x)
 }
 
 #' @export
-print.scaling_fit <- function(x, ...) {
+print.cp_scaling_fit <- function(x, ...) {
   points <- x$points
   laws <- as_frame(x$laws)
   laws <- laws[order(-laws[["weight"]]), , drop = FALSE]
@@ -42,7 +42,7 @@ print.scaling_fit <- function(x, ...) {
            if (x$basis == "assumed") ", the law assumed"),
     paste0("Law: ", paste0(law_words[laws[["law"]]], " ", percent(laws[["weight"]]), collapse = ", ")),
     if (x$basis == "measured") {
-      p <- as_frame(confint.scaling_fit(x))
+      p <- as_frame(confint.cp_scaling_fit(x))
       unit <- ifelse(p[["term"]] == "t1", " s", "")
       paste0("  ", p[["term"]], " ", number3(p[["estimate"]]), unit, " (", number3(p[["lower"]]), " to ",
              number3(p[["upper"]]), ")")
@@ -58,11 +58,11 @@ print.scaling_fit <- function(x, ...) {
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.scaling_fit <- function(object, ...) { # nolint: object_name_linter.
+autoplot.cp_scaling_fit <- function(object, ...) { # nolint: object_name_linter.
   points <- as_frame(object$points)
   most <- max(points[["n"]])
   at <- unique(round(exp(seq(0, log(2 * most), length.out = 60))))
-  curve <- as_frame(predict.scaling_fit(object, at))
+  curve <- as_frame(predict.cp_scaling_fit(object, at))
   best <- as_frame(best_n(object))
   one <- curve[["seconds"]][1]
   panels <- c("seconds", "efficiency, %")
@@ -91,7 +91,7 @@ autoplot.scaling_fit <- function(object, ...) { # nolint: object_name_linter.
 }
 
 #' @export
-print.spread_advice <- function(x, ...) {
+print.cp_advice <- function(x, ...) {
   if (!all(c("spread", "seconds", "possible", "load_s", "reason") %in% names(x))) return(print_plain(x))
   useful <- attr(x, "useful")
   body <- data.frame(spread = x[["spread"]], time = ifelse(x[["possible"]], format_duration(x[["seconds"]]), "cannot"),
@@ -102,7 +102,7 @@ print.spread_advice <- function(x, ...) {
 }
 
 #' @export
-print.speed_fit <- function(x, ...) {
+print.cp_speed_fit <- function(x, ...) {
   spreads <- as_frame(x$spreads)
   factor_text <- function(v) number3(exp(v))
   show_lines(
@@ -119,7 +119,7 @@ print.speed_fit <- function(x, ...) {
 #' @rdname figures
 #' @param relative_to For a speed fit: the rig that the others are compared with; `NULL` as for [speed_table()].
 #' @exportS3Method ggplot2::autoplot
-autoplot.speed_fit <- function(object, relative_to = NULL, ...) { # nolint: object_name_linter.
+autoplot.cp_speed_fit <- function(object, relative_to = NULL, ...) { # nolint: object_name_linter.
   x <- as_frame(speed_table(object, relative_to))
   x <- utils::head(x, 30)
   base <- x[["rig"]][x[["lower"]] == 1 & x[["upper"]] == 1][1]
@@ -165,7 +165,7 @@ shot_probe_lines <- function(x, width = terminal_width()) {
 }
 
 #' @export
-print.shot_probe <- function(x, ...) {
+print.cp_shot_probe <- function(x, ...) {
   show_lines(shot_probe_lines(x))
   invisible(x)
 }
@@ -176,7 +176,7 @@ lean_text <- function(p) ifelse(abs(p) < 5e-4, "0 %", paste0(ifelse(p > 0, "+", 
 # How forecasts would have been, in words: a line a method.
 backtest_lines <- function(x, width = terminal_width()) {
   level <- attr(x, "level")
-  s <- as_frame(summary.backtest(x))
+  s <- as_frame(summary.cp_backtest(x))
   body <- data.frame(
     question = ifelse(duplicated(s[["question"]]), "", s[["question"]]), method = s[["method"]],
     frames = ifelse(is.na(s[["probes"]]), "", paste(s[["probes"]])), place = s[["place"]], cases = paste(s[["cases"]]),
@@ -207,7 +207,7 @@ said_of_backtest <- function(x, s) {
 }
 
 #' @export
-print.backtest <- function(x, ...) {
+print.cp_backtest <- function(x, ...) {
   if (is.null(attr(x, "level")) || !all(c("question", "method", "error",
                                           "covered") %in% names(x))) return(print_plain(x))
   show_lines(backtest_lines(x))
@@ -216,7 +216,7 @@ print.backtest <- function(x, ...) {
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.backtest <- function(object, ...) { # nolint: object_name_linter.
+autoplot.cp_backtest <- function(object, ...) { # nolint: object_name_linter.
   x <- as_frame(object)
   x[["off"]] <- 100 * abs(x[["error"]])
   label <- paste0(x[["method"]], ifelse(x[["question"]] == "the rest of a shot", paste0(", ", x[["probes"]], " frames"),

@@ -28,12 +28,12 @@ comparison_lines <- function(x, width = terminal_width()) {
 
 # Some columns of a table that has a print method of its own.
 print_plain <- function(x) {
-  class(x) <- setdiff(class(x), c("spread_advice", "backtest", "timing_comparison"))
+  class(x) <- setdiff(class(x), c("cp_advice", "cp_backtest", "cp_comparison"))
   print(x)
 }
 
 #' @export
-print.timing_comparison <- function(x, ...) {
+print.cp_comparison <- function(x, ...) {
   needed <- c("engine", "scene", "old", "new", "ratio", "lower", "upper", "verdict", "basis", "note")
   if (!all(needed %in% names(x))) return(print_plain(x))
   show_lines(comparison_lines(x))
@@ -41,7 +41,7 @@ print.timing_comparison <- function(x, ...) {
 }
 
 #' @export
-print.ledger <- function(x, ...) {
+print.cp_ledger <- function(x, ...) {
   if (is.null(x$con)) show_lines(paste0("Ledger ", short_path(x$path), " (closed)"))
   else {
     rows <- DBI::dbGetQuery(x$con, "SELECT count(*) FROM runs")[[1]]
@@ -51,10 +51,9 @@ print.ledger <- function(x, ...) {
 }
 
 #' @export
-print.job <- function(x, ...) {
-  frames <- vapply(x$shots, function(s) length(s$frames), 0L)
+print.cp_job <- function(x, ...) {
   show_lines(
-    paste0("Job: ", sum(frames), " frames of ", length(x$shots), if (length(x$shots) == 1) " shot" else " shots",
+    paste0("Job: ", job_frames(x), " frames of ", length(x$shots), if (length(x$shots) == 1) " shot" else " shots",
            " with ", x$engine, " ", x$version),
     paste0("Evidence: ", evidence_line(x))
   )
@@ -77,14 +76,14 @@ spare_ranges <- function(columns) c(grep("90 %", columns, value = TRUE), grep("1
 
 forecast_lines <- function(x, width = terminal_width(), most = 16) {
   table <- as_frame(summary(x))
-  noise <- x$options[["noise"]]
+  scenario <- x$scenario
+  noise <- scenario$options[["noise"]]
   best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], ifelse(is.na(noise), Inf, noise))
   shown <- sort(utils::head(order(!best, table[["cost_p50"]]), most))
   ranges <- range_columns(table[shown, ])
-  groups <- option_groups(x$options, table[["option"]], shown)
-  frames <- sum(vapply(x$job$shots, function(shot) length(shot$frames), 0L))
+  groups <- option_groups(scenario$options, table[["option"]], shown)
   c(
-    wrap_lines(paste0("Forecast of ", frames, " frames with ", engine_words(x),
+    wrap_lines(paste0("Forecast of ", job_frames(main_job(scenario)), " frames with ", engine_words(scenario),
                       ": time from now and cost, as 10 %, 50 %",
                       " and 90 % points of ", x$n, " draws"), width), "",
     text_table(data.frame(" " = ifelse(best[shown], "*", ""), option = groups$names, ranges,
@@ -114,67 +113,64 @@ hidden_line <- function(n) {
   if (n > 0) paste0("(and ", n, if (n == 1) " option" else " options", " that others beat; --format csv has all)")
 }
 
-engine_words <- function(x) paste(vapply(x$jobs, function(job) {
-  paste0(job$engine, " ", job$version, if (length(x$jobs) > 1) paste0(" at ", job$limit))
-}, ""), collapse = ", ")
+engine_words <- function(scenario) {
+  jobs <- asked_jobs(scenario)
+  paste(vapply(jobs, function(job) {
+    paste0(job$engine, " ", job$version, if (length(jobs) > 1) paste0(" at ", job$limit))
+  }, ""), collapse = ", ")
+}
 
 # What stands under every table of a forecast: what its figures rest on, which sites are left out and why, and the
 # exchange rates used.
 basis_lines <- function(x) {
-  speeds <- unique(as_frame(x$options)[c("site", "speed", "evidence", "speed_from")])
+  scenario <- x$scenario
+  job <- main_job(scenario)
+  speeds <- unique(as_frame(scenario$options)[c("site", "speed", "evidence", "speed_from")])
   speeds <- speeds[!duplicated(speeds[["site"]]), , drop = FALSE]
-  out <- x$left_out
+  unknown <- unknown_words(x)
+  told <- function(codes) unname(unknown[names(unknown) %in% codes])
   c(
-    paste0("Frame times: ", evidence_line(x$job)),
-    paste0("Speed of a node, ", x$job$node, " = 1: ",
+    paste0("Frame times: ", evidence_line(job)),
+    paste0("Speed of a node, ", job$node, " = 1: ",
            paste0(speeds[["site"]], " ", number_text(speeds[["speed"]]), ", ", speeds[["evidence"]], " (",
                   speeds[["speed_from"]], ")", collapse = "; ")),
-    if (any(speeds[["evidence"]] %in% c("claimed", "assumed"))) {
-      paste0("Claimed is what the seller says, taken with a spread of ", percent(assumed_spread$claimed), ".")
-    },
-    assumed_lines(x),
-    left_out_lines(out),
+    told(c("claimed", "stages")), left_out_words(scenario),
     if (!is.null(x$exchange)) {
       sprintf("Exchange: 1 %s = %s %s on %s (%s)", x$exchange[["from"]], signif(x$exchange[["rate"]], 6),
               x$exchange[["to"]], x$exchange[["date"]], x$exchange[["source"]])
     },
-    if (length(attr(x$options, "doubts"))) paste0("Doubtful prices: ", attr(x$options, "doubts"))
+    told("prices")
   )
 }
 
-# Sites left out, those with one reason on one line.
-left_out_lines <- function(out) {
-  groups <- split(out[["site"]], factor(out[["reason"]], unique(out[["reason"]])))
-  if (length(groups)) paste0("Left out: ", vapply(groups, toString, ""), ": ", names(groups))
+#' @export
+print.cp_scenario <- function(x, ...) {
+  options <- as_frame(x$options)
+  sites <- table(factor(options[["site"]], unique(options[["site"]])))
+  show_lines(
+    paste0("Scenario: ", nrow(options), if (nrow(options) == 1) " option" else " options", " for ",
+           job_frames(main_job(x)), " frames with ", engine_words(x), ", ", x$pruned, " left out as beaten"),
+    paste0("Options at ", paste0(names(sites), " ", sites, collapse = ", ")), wrap_lines(left_out_words(x)),
+    wrap_lines(doubt_words(x))
+  )
+  invisible(x)
 }
 
 #' @export
-print.forecast <- function(x, ...) {
+print.cp_forecast <- function(x, ...) {
   show_lines(forecast_lines(x))
   invisible(x)
 }
 
-# Stages that nobody timed, and what stands in for them.
-assumed_lines <- function(x) {
-  options <- as_frame(x$options)
-  found <- unlist(lapply(unique(options[["site"]]), function(name) {
-    i <- match(name, options[["site"]])
-    site <- attr(x$options, "sites")[[name]]
-    stages <- site_stages(option_job(x$options, i), site, site$tiers[[1]], x$made_at)
-    stages <- Filter(function(stage) stage$basis == "assumed" && stage$time$median_s > 0, stages)
-    if (length(stages)) paste0(names(stages), " at ", name, " ", vapply(stages, stage_range, ""))
-  }))
-  if (length(found)) paste0("Assumed, since nobody timed it: ", paste(found, collapse = "; "))
-}
-
-choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12) {
+# The choice in the terminal. `changes` (of break_even()) are shown where they were worked out.
+choice_lines <- function(x, width = terminal_width(), changes = kept_changes(x), most = 12) {
   table <- as_frame(x$options)
   order <- order(!table[["pick"]], !(table[["fits"]] & table[["non_dominated"]]), !table[["non_dominated"]],
                  !table[["fits"]], table[["cost_p50"]])
   shown <- sort(utils::head(order, most))
   rows <- table[shown, ]
   ranges <- range_columns(rows)
-  groups <- option_groups(x$forecast$options, table[["option"]], shown)
+  groups <- option_groups(x$forecast$scenario$options, table[["option"]], shown)
   body <- data.frame(
     " " = ifelse(rows[["pick"]], ">", ifelse(rows[["fits"]], "+", " ")), option = groups$names,
     "chance|in time" = percent(rows[["p_deadline"]]), "chance|budget" = percent(rows[["p_budget"]]),
@@ -190,29 +186,25 @@ choice_lines <- function(x, width = terminal_width(), changes = NULL, most = 12)
   told <- told | seq_len(nrow(table)) %in% near[!duplicated(table[["site"]][near])] &
     !table[["site"]] %in% table[["site"]][told]
   others <- reasons[names(reasons) %in% intersect(table[["option"]][told], setdiff(rows[["option"]], x$pick))]
+  warned <- as.list(warning_words(x))
   said <- function(text) unlist(lapply(text, wrap_lines, width = width))
   titled <- function(title, lines) if (length(lines)) c("", title, said(lines))
   c(
-    wrap_lines(choice_question(x), width), "",
+    wrap_lines(question_words(x), width), "",
     text_table(body, right = setdiff(names(body), c(" ", "option", "speed is")),
                spare = c("speed is", spare_ranges(names(ranges))), width = width, mark = which(rows[["pick"]]),
                sections = groups$sections),
     "> the pick   + fits too", hidden_line(nrow(table) - length(shown)), "",
-    if (length(x$stale)) {
-      c(wrap_lines(paste0("Warning: changed since the forecast, so forecast again: the rate card of ",
-                          toString(x$stale), "."), width), "")
-    },
+    if (length(warned[["stale_card"]])) c(wrap_lines(warned[["stale_card"]], width), ""),
     said(paste0(names(head), ": ", head)),
-    titled("What would change it:", changes[["says"]]), titled("What else could be done:", worth_tests(x)[["says"]]),
+    titled("What would change it:", changes[["says"]]), titled("What else could be done:", x$kept[["worth"]][["says"]]),
     titled("Not taken:", if (length(others)) paste0(names(others), ": ", others)),
-    if (any(claims <- rows[["pick"]] & rows[["evidence"]] %in% c("claimed", "assumed"))) {
-      c("", wrap_lines(paste0("Warning: the pick rests on a speed that is ", rows[["evidence"]][claims],
-                              ", not measured. ",
-                              "clockpigeon choose --test-frames 3 says what a trial would be worth."), width))
-    },
+    if (length(warned[["speed"]])) c("", wrap_lines(warned[["speed"]], width)),
     "", wrap_lines(basis_lines(x$forecast), width)
   )
 }
+
+kept_changes <- function(choice) choice$kept[["changes 2"]]
 
 trial_lines <- function(x, width = terminal_width()) {
   c("", "Trial frames:", if (nrow(x)) unlist(lapply(x[["says"]], wrap_lines, width = width))
@@ -230,24 +222,13 @@ split_lines <- function(x, width = terminal_width()) {
 }
 
 #' @export
-print.job_split <- function(x, ...) {
+print.cp_split <- function(x, ...) {
   show_lines(split_lines(x)[-1])
   invisible(x)
 }
 
-choice_question <- function(x) {
-  forecast <- x$forecast
-  deadline <- if (is.finite(x$deadline_s)) {
-    paste0("done by ", format_moment(forecast$made_at + x$deadline_s, forecast$job$time_zone), ", ",
-           format_duration(x$deadline_s), " from now")
-  } else "no deadline"
-  budget <- if (is.finite(x$budget)) paste("at most", format_money(x$budget, forecast$job$currency)) else "no budget"
-  paste0("Asked: ", deadline, ", ", budget, ", ", chance_asked(x), percent(x$confidence), "; the ", x$rule,
-         " of what fits.")
-}
-
 #' @export
-print.choice <- function(x, ...) {
+print.cp_choice <- function(x, ...) {
   show_lines(choice_lines(x))
   invisible(x)
 }

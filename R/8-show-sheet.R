@@ -26,7 +26,7 @@
 #' close_ledger(ledger)
 #' @export
 contact_sheet <- function(study, path, frame = NULL, tiles = 3, blind = FALSE, seed = 1) {
-  check_class(study, argument("study"), "limit_study", "study_limit()")
+  check_class(study, argument("study"), "cp_study", "study_limit()")
   path <- check_text(path, argument("path"))
   tiles <- check_count(tiles, argument("tiles"))
   blind <- check_flag(blind, argument("blind"))
@@ -100,27 +100,33 @@ draw_sheet <- function(crops, path, title) {
   columns <- max(crops$place)
   rows <- max(crops$tile)
   side <- 300
-  part <- paste0(path, ".part.png")
-  grDevices::png(part, width = 40 + columns * (side + 20), height = 70 + rows * (side + 56), res = 96)
-  on.exit({
-    grDevices::dev.off()
-    if (!file.rename(part, path)) stop_input("file", "cannot be written", path, "Name another file.")
+  draw_png(path, 40 + columns * (side + 20), 70 + rows * (side + 56), function() put_crops(crops, title, side))
+}
+
+# A PNG of so many pixels; units run right and down.
+draw_png <- function(path, width, height, draw) {
+  write_whole(path, function(part) {
+    grDevices::png(part, width = width, height = height, res = 96)
+    on.exit(grDevices::dev.off())
+    grid::grid.newpage()
+    grid::pushViewport(grid::viewport(xscale = c(0, width), yscale = c(height, 0)))
+    draw()
   })
-  grid::grid.newpage()
-  grid::pushViewport(grid::viewport(xscale = c(0, 40 + columns * (side + 20)),
-                                    yscale = c(70 + rows * (side + 56), 0)))
-  put <- function(text, x, y, size, ...) {
-    grid::grid.text(text, grid::unit(x, "native"), grid::unit(y, "native"), just = "left",
-                    gp = grid::gpar(fontsize = size, ...))
-  }
-  put(title, 30, 32, 13, fontface = "bold")
+}
+
+put_text <- function(text, x, y, ...) {
+  grid::grid.text(text, grid::unit(x, "native"), grid::unit(y, "native"), just = "left", gp = grid::gpar(...))
+}
+
+put_crops <- function(crops, title, side) {
+  put_text(title, 30, 32, fontsize = 13, fontface = "bold")
   for (i in seq_len(nrow(crops))) {
     x <- 30 + (crops$place[i] - 1) * (side + 20)
     y <- 60 + (crops$tile[i] - 1) * (side + 56)
-    if (crops$place[i] == 1) put(crops$side[i], x, y + 8, 10, col = "grey30")
+    if (crops$place[i] == 1) put_text(crops$side[i], x, y + 8, fontsize = 10, col = "grey30")
     size <- dim(crops$crop[[i]]) * side / max(dim(crops$crop[[i]]))
     draw_raster(crops$crop[[i]], x, y + 20, size[2], size[1])
-    put(crops$label[i], x, y + side + 32, 11)
+    put_text(crops$label[i], x, y + side + 32, fontsize = 11)
   }
 }
 
@@ -162,24 +168,19 @@ keep_dims <- function(x) array(as.vector(x), c(dim(x), 1L)[1:3])
 draw_difference <- function(pictures, found, size, path) {
   width <- 400
   height <- round(width * size[1] / size[2])
-  part <- paste0(path, ".part.png")
-  grDevices::png(part, width = 3 * (width + 20) + 20, height = height + 110, res = 96)
-  on.exit({
-    grDevices::dev.off()
-    if (!file.rename(part, path)) stop_input("file", "cannot be written", path, "Name another file.")
+  draw_png(path, 3 * (width + 20) + 20, height + 110, function() {
+    put_difference(pictures, found, size, width, height)
   })
-  grid::grid.newpage()
-  grid::pushViewport(grid::viewport(xscale = c(0, 3 * (width + 20) + 20), yscale = c(height + 110, 0)))
-  put <- function(text, x, y, ...) {
-    grid::grid.text(text, grid::unit(x, "native"), grid::unit(y, "native"), just = "left", gp = grid::gpar(...))
-  }
-  put(paste0(found$verdict, ": ", found$why, " (difference ", noise_text(found$difference), " of the brightness)"), 20,
+}
+
+put_difference <- function(pictures, found, size, width, height) {
+  put_text(paste0(found$verdict, ": ", found$why, " (difference ", noise_text(found$difference), " of the brightness)"), 20,
       26, fontsize = 13, fontface = "bold")
   under <- c("a", "b", "b less a, grey where they agree")
   for (k in 1:3) {
     x <- 20 + (k - 1) * (width + 20)
     draw_raster(pictures[[k]], x, 50, width, height)
-    put(under[k], x, height + 66, fontsize = 11)
+    put_text(under[k], x, height + 66, fontsize = 11)
     if (found$verdict == "different") {
       scale <- width / size[2]
       grid::grid.rect(grid::unit(x + (found$left - 1) * scale, "native"),
@@ -190,6 +191,6 @@ draw_difference <- function(pictures, found, size, path) {
     }
   }
   if (found$verdict == "different") {
-    put(paste0("framed: ", tile_text(found)), 20, height + 90, fontsize = 11, col = "#D55E00")
+    put_text(paste0("framed: ", tile_text(found)), 20, height + 90, fontsize = 11, col = "#D55E00")
   }
 }

@@ -15,11 +15,11 @@ cli_check <- function(args) {
                project$manifests[setdiff(names(project$manifests), shot$shot)], frame_bytes = frame_bytes,
                against = o$against)
   }))
-  class(found) <- c("check", class(found))
+  class(found) <- c("cp_check", class(found))
   fit <- cli_fit(project, shots, o$engine, site)
   cli_emit(found, o$format, function() c(check_lines(found), if (length(fit)) c("", fit_lines(fit))))
   blocked <- any(found[["weight"]] == "blocks") || length(site) && length(fit) &&
-    summary.fit(fit)[["answer"]][1] != "fits"
+    summary.cp_suit(fit)[["answer"]][1] != "fits"
   if (blocked) 3L else 0L
 }
 

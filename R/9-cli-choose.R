@@ -43,14 +43,12 @@ cli_jobs <- function(project, asked) {
   })
   advice <- unique(unlist(lapply(jobs, function(job) busy_advice(job$busy))))
   if (length(advice)) cli_note(advice)
-  names(jobs) <- vapply(jobs, job_key, "")
-  jobs[!duplicated(names(jobs))]
+  jobs
 }
 
 cli_job_forecast <- function(project, asked, now = this_moment()) {
-  jobs <- cli_jobs(project, asked)
-  options <- plan_options(jobs, project$sites, asked$only, asked$without, asked$spreads, now)
-  forecast_job(jobs, options, asked$draws, asked$seed, progress = TRUE)
+  scenario <- plan_options(cli_jobs(project, asked), project$sites, asked$only, asked$without, asked$spreads, now)
+  forecast_job(scenario, asked$draws, asked$seed, progress = TRUE)
 }
 
 cli_forecast <- function(args) {
@@ -93,13 +91,14 @@ cli_choose <- function(args) {
 # The question of a choice, asked of several sites together.
 split_choice <- function(choice) {
   forecast <- choice$forecast
-  if (length(forecast$jobs) > 1) {
+  scenario <- forecast$scenario
+  if (length(asked_jobs(scenario)) > 1) {
     stop_input("option", "has several engines or limits", "option --split", "Name one with --engine and --limits.")
   }
   # Where no deadline or budget is asked, none binds the split.
   limit <- function(x) if (is.finite(x)) x
-  split_job(forecast$job, forecast$options, limit(choice$deadline_s), limit(choice$budget), choice$confidence,
-            kept_draws(forecast$job, forecast$n), forecast$seed)
+  split_job(scenario, limit(choice$deadline_s), limit(choice$budget), choice$confidence,
+            kept_draws(main_job(scenario), forecast$n), forecast$seed)
 }
 
 choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L
@@ -118,7 +117,7 @@ cli_report <- function(args) {
 # The page, with the comparison of versions when the ledger has two of the job's engine.
 cli_write_report <- function(project, choice, path) {
   attach_defaults()
-  rows <- cli_ledger(project, code = function(ledger) timings(ledger, engine = choice$forecast$job$engine))
+  rows <- cli_ledger(project, code = function(ledger) timings(ledger, engine = main_job(choice$forecast$scenario)$engine))
   versions <- tryCatch(compare_timings(rows, by = "engine_version"), clockpigeon_error_compare = function(e) NULL)
   report(choice, path, versions, title = paste0("Where to render: ", project$name))
 }

@@ -22,7 +22,7 @@ cli_backtest <- function(args) {
   o <- cli_parse("backtest", args)$options
   project <- read_project()
   found <- cli_ledger(project, code = function(ledger) backtest(ledger, parse_counts(o$probes, "option --probes")))
-  cli_emit(summary.backtest(found), o$format, function() backtest_lines(found))
+  cli_emit(summary.cp_backtest(found), o$format, function() backtest_lines(found))
   cli_figure(found, o$figure)
   0L
 }

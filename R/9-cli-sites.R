@@ -19,10 +19,10 @@ cli_bill <- function(args) {
   o <- parsed$options
   project <- read_project()
   usage <- cli_usage(project, parsed$args)
-  name <- first_of(o$site, if (inherits(usage, "usage")) usage$site)
+  name <- first_of(o$site, if (inherits(usage, "cp_usage")) usage$site)
   if (is.null(name)) stop_input("usage", "names no site", "clockpigeon bill", "Write --site NAME.")
   site <- project_entry(project$sites, name, "site")
-  on <- first_of(if (length(o$on)) date_field(o$on, "option --on"), if (inherits(usage, "usage")) usage$on,
+  on <- first_of(if (length(o$on)) date_field(o$on, "option --on"), if (inherits(usage, "cp_usage")) usage$on,
                  this_day(site$time_zone))
   to <- first_of(o$to, project$currency)
   known <- !is.null(rate_to(site, to, project$rates, on))
@@ -30,7 +30,7 @@ cli_bill <- function(args) {
             to = if (to != site$currency && (known || length(o$to))) check_currency(to, "option --to"),
               rates = project$rates)
   cli_emit(x, o$format, function() {
-    c(wrap_lines(paste0(if (inherits(usage, "usage")) paste0(usage$usage, ", "), site$site, ", ", format(on), ":")), "",
+    c(wrap_lines(paste0(if (inherits(usage, "cp_usage")) paste0(usage$usage, ", "), site$site, ", ", format(on), ":")), "",
       bill_text(x),
       if (!known && length(site$unit)) wrap_lines(earning_words(site, -sum(x[["amount"]][x[["part"]] == "credit"]))))
   })

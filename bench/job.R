@@ -90,7 +90,7 @@ for (i in seq_along(jobs)) {
   keep(job, trial$rows[trial$rows$frame %in% probes, ], paste("probes", i))
   known <- render_job(job$shot, job$engine, timings(ledger), time_zone = "UTC")
   options <- plan_options(known, pool)
-  forecast <- forecast_job(known, options, draws = 2000, seed = i)
+  forecast <- forecast_job(options, draws = 2000, seed = i)
   finish <- sort(forecast$draws[["finish_s"]])
   range <- stats::quantile(finish, c(0.1, 0.5, 0.9), names = FALSE)
   real <- on_slots(job, frames)

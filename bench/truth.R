@@ -156,7 +156,7 @@ checks$sessions <- function() {
       site$can$versions <- list(e = "1")
       site$nodes_like <- "n"
       options <- plan_options(job, list(site), only = "nodes=1")
-      found <- forecast_job(job, options, draws = 400, seed = i)
+      found <- forecast_job(options, draws = 400, seed = i)
       q <- quantile(found$draws$render_s[found$draws$option == found$options$option[1]], c(0.1, 0.9))
       truth <- length(shot$frames) * (if (where == "site") 15 else 30) * exp(drift())
       c(covered = q[[1]] <= truth && truth <= q[[2]])

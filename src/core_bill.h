@@ -1,4 +1,4 @@
-// Bills of many usages by one tariff: the arithmetic of R/1-core-bill.R in whole numbers. No R in here.
+// Bills of many usages by one tariff: the arithmetic of R/1-bill-total.R in whole numbers. No R in here.
 #pragma once
 #include <cstddef>
 #include <cstdint>

@@ -130,7 +130,7 @@ void put_outcomes(const std::vector<Outcome> &out, Rcpp::List &columns) {
 }  // namespace
 
 // Draws of a job rendered one way. `frames`: `given` (draws x frames) or `log_median`, `sd`, `stream`; `way` as
-// R/1-core-simulate.R makes it; `tariff` and `prepaid` (which of its balances were) or NULL. Gives `columns` (one entry
+// R/1-job-simulate.R makes it; `tariff` and `prepaid` (which of its balances were) or NULL. Gives `columns` (one entry
 // a draw each), and where `keep` asks for them `home` (frames x draws) and `lines` (charges x draws).
 // [[Rcpp::export]]
 Rcpp::List job_draws(Rcpp::List frames, Rcpp::List way, SEXP tariff, Rcpp::LogicalVector prepaid, int draws,

@@ -1,4 +1,4 @@
-// A tariff as R/1-core-charges.R makes it, for the cores. What its charges count is left to fill in.
+// A tariff as R/1-bill-charges.R makes it, for the cores. What its charges count is left to fill in.
 #pragma once
 #include <Rcpp.h>
 #include "core_bill.h"

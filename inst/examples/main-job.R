@@ -17,7 +17,7 @@ run_bench(plan, ledger, node = project$nodes[["here"]])
 
 # From these frames: the job on every site, and the choice.
 job <- render_job(shots, "pebble", timings(ledger), currency = project$currency, rates = project$rates)
-forecast <- forecast_job(job, plan_options(job, project$sites), draws = 500, seed = 1)
+forecast <- forecast_job(plan_options(job, project$sites), draws = 500, seed = 1)
 choice <- choose_option(forecast, deadline = "6 min", budget = "5 EUR", confidence = 0.9)
 print(choice)
 

@@ -206,6 +206,17 @@ twin_outcome <- function(d, way) {
        frames_lost = length(d$done) - length(usable), spans = spans, home = home)
 }
 
+# A way by the arguments of all its parts in one list.
+flat_way <- function(...) {
+  given <- list(...)
+  names(given) <- sub("^node_speed$", "each", sub("^node_sd$", "sd", names(given)))
+  part <- function(make) do.call(make, given[intersect(names(given), names(formals(make)))])
+  group <- do.call(node_group, c(list(count = if (is.null(given$nodes)) 1 else given$nodes),
+                                 given[intersect(names(given), setdiff(names(formals(node_group)), "count"))]))
+  rest <- given[intersect(names(given), c("begin_s", "open", "cap"))]
+  do.call(job_way, c(list(group, part(stages), part(transfers), part(spreading), part(troubles)), rest))
+}
+
 # A way drawn at random: `n` nodes and any mix of troubles.
 random_way <- function() {
   maybe <- function(x, otherwise = 0) if (stats::runif(1) < 0.4) x else otherwise
@@ -213,7 +224,7 @@ random_way <- function() {
   nodes <- sample(1:6, 1)
   parts <- maybe(sample(2:3, 1), 1)
   opens <- cumsum(stats::runif(40, 50, 400))
-  job_way(
+  flat_way(
     nodes = nodes, speed = list(log_factor = stats::rnorm(1, 0, 0.3), se = 0.2, df = Inf), node_sd = maybe(0.2),
     node_speed = maybe(stats::runif(nodes, 0.5, 2), NULL), begin_s = maybe(100), prepare = maybe(spread(30)),
     wait = maybe(spread(200)), start = maybe(spread(60)), install = maybe(40), load = maybe(spread(20)),

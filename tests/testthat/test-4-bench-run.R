@@ -65,7 +65,7 @@ test_that("POV-Ray is driven for real: three frames of a scene of ours, compared
                                "currency: EUR", "engines: [povray]", "nodes_like: [here]", "power: 200 W",
                                "meter: rendering", "price: {per: kWh, amount: 0.30 EUR}",
                                "tiers: [{tier: day, nodes: [1, 2]}]"))
-  s <- summary(forecast_job(job, plan_options(job, site), draws = 200))
+  s <- summary(forecast_job(plan_options(job, site), draws = 200))
   expect_identical(s$evidence, c("measured", "measured"))
   expect_true(all(s$finish_p10 > 0 & s$finish_p10 <= s$finish_p90))
   expect_gt(s$finish_p50[1], s$finish_p50[2])

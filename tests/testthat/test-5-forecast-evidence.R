@@ -2,10 +2,10 @@ own <- function(wall_s, frame, ...) some_timings(wall_s, scene = "s", frame = as
 shot_s <- function(...) utils::modifyList(structure(list(shot = "s", scene = "s", frames = 1:40, cuts = integer(),
                                                          size = c(width = 160L, height = 90L),
                                                          limit = list(samples = 8L, noise = NULL, time = NULL),
-                                                           upload = 0, frame_size = 0), class = "shot"), list(...))
+                                                           upload = 0, frame_size = 0), class = "cp_shot"), list(...))
 site_x <- function(site = "x", speeds = list(), nodes_like = character()) {
   structure(list(site = site, kind = "rented", engines = "e", nodes_like = nodes_like, speeds = speeds,
-                 currency = "EUR"), class = "site")
+                 currency = "EUR"), class = "cp_site")
 }
 
 test_that("the newest version on the node with most frames is the evidence", {
@@ -100,7 +100,7 @@ test_that("drift widens what is known of a speed, with the degrees of freedom of
   job <- exact_job(10)
   job$drift_sd <- 0.2
   job$drift_df <- 5
-  option <- plan_options(job, exact_site())
+  option <- plan_options(job, exact_site())$options
   # The session of the job drifts, and so did that of the probes.
   expect_equal(option$speed_se[1], sqrt(2 * 0.2^2 + 0.03^2))
   expect_equal(option$speed_df[1], 5, tolerance = 0.05)
@@ -108,7 +108,7 @@ test_that("drift widens what is known of a speed, with the degrees of freedom of
 
 test_that("half the samples take what the limit fit of the ledger's counts says, or loads as they are", {
   shot <- structure(list(shot = "s", scene = "s", frames = 1:4, cuts = integer(), size = c(width = 160L, height = 90L),
-                         limit = list(samples = 8L), upload = 0, frame_size = 0), class = "shot")
+                         limit = list(samples = 8L), upload = 0, frame_size = 0), class = "cp_shot")
   # 3 s and 0.5 s a sample: 7 s at 8 samples, 5 s at 4
   times <- function(n) some_timings((3 + 0.5 * n) * c(1, 1.1, 0.9, 1), frame = 1:4, limit_value = n)
   both <- clockpigeon:::as_timings(rbind(as.data.frame(times(8)), as.data.frame(times(2)), as.data.frame(times(4))))

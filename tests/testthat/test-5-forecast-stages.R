@@ -41,7 +41,7 @@ test_that("waits, packing and pre-pass of the files reach the way", {
                      "node_spread: 20 %",
                      "cap: {amount: 9 EUR, lag: 1 min}")
   site$can$spreads <- c("frames", "layers")
-  option <- as.list(as.data.frame(plan_options(job, site, spreads = "layers")))
+  option <- as.list(as.data.frame(plan_options(job, site, spreads = "layers")$options))
   option <- lapply(option, `[`, which(option$spread == "layers")[1])
   way <- clockpigeon:::option_way(job, option, site, Sys.time())
   expect_equal(way$prepare[1], 30)

@@ -54,17 +54,17 @@ test_that("choose_option validates its inputs", {
 
 test_that("a budget in another currency is converted by the rates", {
   f <- given_forecast(finish, cost)
-  f$job$rates <- data.frame(date = "2026-11-02", from = "GBP", to = "EUR", rate = 1.2, source = "x")
+  f$scenario$jobs[[1]]$rates <- data.frame(date = "2026-11-02", from = "GBP", to = "EUR", rate = 1.2, source = "x")
   expect_equal(choose_option(f, budget = "5 GBP")$budget, 6)
 })
 
 test_that("the best is the least noisy that fits; of equals the cheapest; quality counts for what is dominated", {
   f <- given_forecast(finish, cost, noise = c(1, 2, 1))
   expect_identical(choose_option(f, 400, 8, rule = "best")$pick, "cheap")
-  f$options$noise <- c(2, 1.5, 1)
+  f$scenario$options$noise <- c(2, 1.5, 1)
   expect_identical(choose_option(f, 400, 8, rule = "best")$pick, "dear")
   expect_identical(choose_option(f)$options$non_dominated, c(TRUE, TRUE, TRUE))
-  f$options$noise <- c(NA, 1, 2)
+  f$scenario$options$noise <- c(NA, 1, 2)
   expect_identical(choose_option(f, 400, 8, rule = "best")$pick, "middle")
 })
 
@@ -93,7 +93,7 @@ test_that("chances carry the error that so many draws leave, and near misses are
 test_that("a rate card that changed since the forecast is told", {
   job <- exact_job(10)
   site <- exact_site()
-  forecast <- forecast_job(job, plan_options(job, site), draws = 20)
+  forecast <- forecast_job(plan_options(job, site), draws = 20)
   expect_identical(choose_option(forecast)$stale, character())
   path <- attr(site, "path")
   writeLines(sub("3.6 EUR", "4.6 EUR", readLines(path)), path)

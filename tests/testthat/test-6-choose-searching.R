@@ -11,13 +11,13 @@ test_that("a split comes within 3 % of trying all pairs of options and all count
       writeLines(sub("nodes: [1, 5]", "nodes: [1, 2]", text, fixed = TRUE), path)
       read_site(path)
     })
-    options <- plan_options(job, sites, now = as.POSIXct("2026-11-24 12:00", tz = "UTC"))
-    options$log_speed <- log(c(1, 2, 4))[match(options$site, c("s1", "s2", "s3"))]
-    options$speed_se <- 0
+    scenario <- plan_options(job, sites, now = as.POSIXct("2026-11-24 12:00", tz = "UTC"))
+    scenario <- with_options(scenario, speed_se = 0,
+                             log_speed = log(c(1, 2, 4))[match(scenario$options$site, c("s1", "s2", "s3"))])
+    options <- scenario$options
     deadline <- sample(c(40, 60, 90, 130), 1)
-    s <- split_job(job, options, deadline, draws = 16)
-    state <- list(job = job, options = options, seed = 1, seconds = clockpigeon:::frame_draws(job, 16, 1),
-                  asked = list(deadline_s = deadline, budget = Inf, confidence = 0.9))
+    s <- split_job(scenario, deadline, draws = 16)
+    state <- clockpigeon:::split_state(scenario, list(deadline_s = deadline, budget = Inf, confidence = 0.9), 16, 1)
     # Frames are alike, so that only how many each option gets matters.
     alone <- lapply(seq_len(nrow(options)), function(i) lapply(1:24, function(k) {
       d <- clockpigeon:::part_draws(state, i, seq_len(k))

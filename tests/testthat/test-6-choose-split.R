@@ -2,8 +2,7 @@
 pair_split <- function(...) {
   skip_if_not_installed("lpSolve")
   x <- pair_of_sites(draws = 20)
-  job <- x$forecast$jobs[[1]]
-  split_job(job, x$forecast$options, ..., draws = 20)
+  split_job(x$forecast$scenario, ..., draws = 20)
 }
 
 test_that("frames go to the cheapest site as far as the deadline lets them, the rest to the next", {
@@ -35,10 +34,10 @@ test_that("a budget binds the split, and engines are not mixed", {
   expect_identical(nrow(pair_split("300 s", 1)$parts), 0L)
   expect_true(pair_split("300 s", 1.4)$fits)
   x <- pair_of_sites(draws = 20)
-  options <- x$forecast$options
-  options$limit[2] <- "samples 9"
+  scenario <- x$forecast$scenario
+  scenario$options$limit[2] <- "samples 9"
   skip_if_not_installed("lpSolve")
-  expect_refusal(split_job(x$forecast$job, options, 300), "option", "several engines")
+  expect_refusal(split_job(scenario, 300), "option", "several engines")
 })
 
 test_that("a split of the film is simulated as a whole and keeps what was asked", {
@@ -48,7 +47,7 @@ test_that("a split of the film is simulated as a whole and keeps what was asked"
                     time_zone = "UTC")
   options <- plan_options(job, project$sites, only = c("attic", "quayside"),
                           now = as.POSIXct("2026-11-24 20:00", tz = "UTC"))
-  s <- split_job(job, options, "12 h", "100 EUR", draws = 200)
+  s <- split_job(options, "12 h", "100 EUR", draws = 200)
   expect_true(s$fits)
   expect_gte(mean(s$draws$finish_s <= 12 * 3600 & s$draws$cost <= 100), 0.85)
   expect_identical(s$parts$site[1], "attic")

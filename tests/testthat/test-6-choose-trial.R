@@ -20,10 +20,7 @@ test_that("a trial is worth it where its result can overturn the pick for more t
 test_that("what a trial saves on average agrees with the closed form of two normal costs", {
   # Costs of the quick site are log-normal; what perfect knowledge saves is E max(0, 600 s x 36 - cost).
   x <- pair_of_sites(se = c(0.001, 0.4), prices = c("36", "130"), draws = 4000)
-  x$forecast$job$run_sd <- 1e-6
-  jobs <- attr(x$forecast$options, "jobs")
-  for (i in seq_along(jobs)) jobs[[i]]$run_sd <- 0
-  attr(x$forecast$options, "jobs") <- jobs
+  for (i in seq_along(x$forecast$scenario$jobs)) x$forecast$scenario$jobs[[i]]$run_sd <- 0
   v <- trial_value(x, frames = 1000)
   median_cost <- 600 / 3 * 130 / 3600
   d <- (log(6) - log(median_cost)) / 0.4
@@ -36,7 +33,7 @@ test_that("sites left out for an unknown speed are tried on too", {
   job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates, time_zone = "UTC")
   options <- plan_options(job, project$sites[c("attic", "highgarret")],
                           now = as.POSIXct("2026-11-24 20:00", tz = "UTC"))
-  x <- choose_option(forecast_job(job, options, draws = 200), "3 h")
+  x <- choose_option(forecast_job(options, draws = 200), "3 h")
   v <- as.data.frame(trial_value(x))
   expect_identical(v$evidence[v$site == "highgarret"], "unknown")
   expect_gt(v$rescues[v$site == "highgarret"], 0.5)

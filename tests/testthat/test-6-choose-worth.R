@@ -1,9 +1,9 @@
-film_choice <- function(..., shot = "gears", only = NULL) {
+film_choice <- function(..., shot = "gears", only = NULL, change = identity) {
   project <- read_project(demo_file())
   job <- render_job(project$shots[shot], "sundew", example_timings(), rates = project$rates,
                     time_zone = "Europe/Lisbon")
   options <- plan_options(job, project$sites, only = only, now = as.POSIXct("2026-11-24 20:00", tz = "UTC"))
-  choose_option(forecast_job(job, options, draws = 200), ...)
+  choose_option(forecast_job(change(options), draws = 200), ...)
 }
 
 test_that("half the samples, the night and doing nothing are held against the pick", {
@@ -20,15 +20,13 @@ test_that("half the samples, the night and doing nothing are held against the pi
 })
 
 test_that("a feature that was measured on and off says what leaving it out would give", {
-  x <- film_choice("3 h", "60 EUR")
-  key <- clockpigeon:::job_key(x$forecast$job)
   rows <- some_timings(c(10, 12, 5, 6), frame = c(1L, 2L, 1L, 2L), scene = "gears",
                        features = c('{"glow":"on"}', '{"glow":"on"}', '{"glow":"off"}', '{"glow":"off"}'))
-  options <- x$forecast$options
-  jobs <- attr(options, "jobs")
-  jobs[[key]]$featured <- rows
-  attr(x$forecast$options, "jobs") <- jobs
-  w <- worth_tests(x)
+  glowing <- function(scenario) {
+    scenario$jobs[[1]]$featured <- rows
+    scenario
+  }
+  w <- worth_tests(film_choice("3 h", "60 EUR", change = glowing))
   expect_match(w$says[w$test == "feature"], "With glow off instead of on (0.50 times the time, 2 pairs measured)",
                fixed = TRUE)
 })

@@ -4,18 +4,18 @@ sample_job <- function() {
 }
 sample_forecast <- function() {
   job <- sample_job()
-  forecast_job(job, plan_options(job, read_project(demo_file())$sites), draws = 100)
+  forecast_job(plan_options(job, read_project(demo_file())$sites), draws = 100)
 }
 
 test_that("a stale card is doubted under the forecast, in the figure's caption, and in the report's unknowns", {
   project <- read_project(demo_file())
   project$sites$quayside$as_of <- as.Date("2025-02-01")
   job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
-  forecast <- forecast_job(job, plan_options(job, project$sites), draws = 20)
+  forecast <- forecast_job(plan_options(job, project$sites), draws = 20)
   stale <- "quayside: its prices are of 2025-02-01"
   expect_match(clockpigeon:::forecast_lines(forecast, 200), stale, all = FALSE)
   expect_match(clockpigeon:::figure_basis(forecast), stale)
-  expect_match(clockpigeon:::report_unknown(forecast), stale, all = FALSE)
+  expect_match(clockpigeon:::unknown_words(forecast), stale, all = FALSE)
 })
 
 test_that("a comparison says factor, interval and verdict, and that samples are samples", {

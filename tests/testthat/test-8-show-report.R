@@ -4,7 +4,7 @@ skip_if(!rmarkdown::pandoc_available("1.12.3"))
 sample_choice <- function(...) {
   project <- read_project(demo_file())
   job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
-  choose_option(forecast_job(job, plan_options(job, project$sites), draws = 100), ...)
+  choose_option(forecast_job(plan_options(job, project$sites), draws = 100), ...)
 }
 
 test_that("the page is self-contained and says question, choice, options, evidence and what is not known", {

@@ -23,7 +23,7 @@ made_study <- function(env = parent.frame()) {
                       row.names = NULL)
   probes <- structure(list(shot = list(shot = "made", frames = 1:10), engine = list(engine = "none"), version = "1",
                            against = "render", light = "linear", pairs = tibble::as_tibble(pairs), maps = unname(maps),
-                           rows = NULL), class = "limit_probes")
+                           rows = NULL), class = "cp_probes")
   study_limit(probes, noise = 0.1)
 }
 

@@ -1,0 +1,176 @@
+# A mirror: parts of the ledger hidden, forecast from the rest, and compared.
+
+#' How good forecasts would have been on your own evidence
+#'
+#' Hides part of what the ledger knows, forecasts it from the rest, and compares. Four questions are asked where the
+#' ledger holds the answer:
+#'
+#' - *the rest of a shot*: of every completely measured shot all but a few frames are hidden and its total is forecast,
+#' by
+#'   [frame_curve()] (its prior learned from the other shots), with the cheap pass too where there was one, beside the
+#'   habits: first frame times frame count, and evenly spaced frames times frame count;
+#' - *other hardware*: every scene that ran on two rigs or more is hidden on one of them and forecast by [fit_speeds()],
+#'   beside the habit of one reference scene's ratio;
+#' - *another limit*: of frames timed at three counts of samples or more the largest is hidden and forecast by
+#'   [fit_limit()], beside the habit of proportion;
+#' - *a whole job*: a run of at least 40 frames of a shot is forecast by [simulate_job()] from what had been measured
+#'   before it began, and held against how long it took, beside the first frame times the count over the slots.
+#'
+#' @param ledger A ledger from [open_ledger()], or timings.
+#' @param probes Numbers of frames that are left of a shot.
+#' @param level Level of the intervals that are checked.
+#' @param most Cells of other hardware that are hidden at most, one at a time, chosen evenly.
+#' @return A tibble of class `cp_backtest`, one row a case: `question`, `method`, `place` (site, or node), `case`,
+#' `probes`,
+#'   `forecast_s`, `lower`, `upper` (`NA` for habits), `true_s`, `error` (forecast over truth, less one), `covered`.
+#'   `summary()` gives a row a question, method, number of probes and place: `cases`, `error` (mean of the absolute
+#'   ones), `bias` (mean), `covered` (share).
+#' @section Conditions: `clockpigeon_error_backtest` when the ledger holds nothing that can be hidden.
+#' @examples
+#' summary(backtest(example_timings()))
+#' @export
+backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
+  rows <- as_frame(if (inherits(ledger, "cp_ledger")) timings(ledger) else ledger)
+  check_columns(rows, argument("ledger"), names(timing_columns))
+  level <- check_number(level, argument("level"), above = 0, most = 0.9999)
+  probes <- check_counts(probes, argument("probes"))
+  rows <- rows[is_evidence(rows), , drop = FALSE]
+  found <- do.call(rbind, c(hidden_frames(rows, probes, level), hidden_cells(rows, level, most),
+                            hidden_limits(rows, level), hidden_jobs(rows, level)))
+  if (is.null(found)) {
+    stop_input("backtest", "holds nothing that could be hidden and forecast", "the ledger",
+               paste("It takes a shot with nearly all its frames measured, a scene measured on two rigs, or a frame",
+                     "at three counts of samples."))
+  }
+  found[["error"]] <- found[["forecast_s"]] / found[["true_s"]] - 1
+  found[["covered"]] <- found[["lower"]] <= found[["true_s"]] & found[["true_s"]] <= found[["upper"]]
+  out <- as_table(found, class = "cp_backtest")
+  attr(out, "level") <- level
+  attr(out, "sample") <- any(is_sample(rows))
+  out
+}
+
+# Complete shots, all but a few frames hidden.
+hidden_frames <- function(rows, probes, level) {
+  shots <- complete_shots(rows)
+  pairs <- cheap_partners(shots)
+  scene <- vapply(shots, function(p) p[["scene"]][1], "")
+  # What each shot tells, so that each is forecast by what the other scenes told: its own other settings are hidden too.
+  full <- lapply(shots, told_by_shot, prior = curve_prior())
+  left <- lapply(seq_along(shots), function(k) {
+    if (length(pairs[[k]])) told_by_shot(shots[[k]], curve_prior(), shots[[pairs[[k]]]])
+  })
+  do.call(c, lapply(seq_along(shots), function(k) {
+    shot <- shots[[k]]
+    other <- scene != scene[k]
+    prior <- taught(curve_prior(), "full", full[other], scene[other])
+    paired <- other & lengths(left) > 0
+    prior <- taught(prior, "cheap", left[paired], scene[paired])
+    seconds <- tapply(shot[["seconds"]], shot[["frame"]], mean)
+    frames <- as.integer(names(seconds))
+    total <- sum(seconds)
+    lapply(probes[probes < length(frames)], function(n) {
+      at <- match(first_probes(frames, n), frames)
+      case <- function(method, ...) {
+        a_case("the rest of a shot", method, shot[["place"]][1], shot[["label"]][1], n, ..., true = total)
+      }
+      curve <- as_frame(total_time(frame_curve(frames[at], seconds[at], frames, run_sd = 0, prior = prior), level))
+      cheap <- if (length(pairs[[k]])) {
+        partner <- shots[[pairs[[k]]]]
+        partner <- partner[partner[["frame"]] %in% frames, , drop = FALSE]
+        best <- match(first_probes(frames, n, partner), frames)
+        as_frame(total_time(frame_curve(frames[best], seconds[best], frames, cheap = partner, run_sd = 0,
+                                        prior = prior),
+                            level))
+      }
+      rbind(case("first frame times count", seconds[1] * length(frames)),
+            case("even frames times count", mean(seconds[at]) * length(frames)),
+            case("frame curve", curve$median, lower = curve$lower, upper = curve$upper),
+            if (length(cheap)) case("frame curve with cheap pass", cheap$median, lower = cheap$lower,
+                                    upper = cheap$upper))
+    })
+  }))
+}
+
+# Scenes on rigs, one cell hidden at a time.
+hidden_cells <- function(rows, level, most) {
+  rows <- rows[!is.na(rows[["scene"]]), , drop = FALSE]
+  if (!nrow(rows)) return(NULL)
+  rows[["rig"]] <- rig_name(rows)
+  cell <- row_key(rows, c("scene", "rig"))
+  cells <- rows[!duplicated(cell), , drop = FALSE]
+  several <- function(column) stats::ave(seq_len(nrow(cells)), cells[[column]], FUN = length) > 1
+  open <- which(several("scene") & several("rig"))
+  if (length(open) > most) open <- open[unique(round(seq(1, length(open), length.out = most)))]
+  all <- fit_speeds(rows)
+  lapply(open, function(k) {
+    here <- cell == row_key(cells[k, , drop = FALSE], c("scene", "rig"))
+    rest <- rows[!here, , drop = FALSE]
+    scene <- cells[["scene"]][k]
+    rig <- cells[["rig"]][k]
+    # The truth is what was measured, its frames and settings beside those elsewhere; the mean of so many runs varies.
+    at <- which(all$cells$i == match(scene, all$scenes) & all$cells$j == match(rig, all$rigs))
+    true <- exp(all$cells$y[at])
+    fit <- fit_speeds(rest)
+    p <- tryCatch(as_frame(predict.cp_speed_fit(fit, scene, rig, level, run = 1 / all$cells$n[at])),
+                  clockpigeon_error_speeds = function(e) NULL)
+    if (is.null(p)) return(NULL)
+    case <- function(method, ...) a_case("other hardware", method, place_of(rows[here, ])[1],
+                                         paste0(scene, " on ", rig), NA,
+                                         ..., true = true)
+    habit <- one_scene_ratio(fit, scene, rig)
+    rbind(if (!is.na(habit)) case("one reference scene's ratio", habit),
+          case("rig speeds", p$seconds, lower = p$lower, upper = p$upper))
+  })
+}
+
+# The habit: the scene's time on another rig, times the ratio of the two rigs on one scene that both ran.
+one_scene_ratio <- function(fit, scene, rig) {
+  cells <- fit$cells
+  at <- function(s, r) cells$y[cells$i == s & cells$j == r]
+  i <- match(scene, fit$scenes)
+  j <- match(rig, fit$rigs)
+  for (other in cells$j[cells$i == i]) {
+    both <- intersect(cells$i[cells$j == other], cells$i[cells$j == j])
+    if (length(both)) return(exp(at(i, other) + at(both[1], j) - at(both[1], other)))
+  }
+  NA_real_
+}
+
+# Frames timed at three counts of samples or more, the largest hidden.
+hidden_limits <- function(rows, level) {
+  rows <- rows[rows[["limit_kind"]] %in% "samples" & !is.na(rows[["frame"]]), , drop = FALSE]
+  key <- row_key(rows, c("scene", "frame", "engine", "engine_version", "node", "site", "width", "height", "features"))
+  parts <- Filter(function(p) length(unique(p[["limit_value"]])) >= 3, split(rows, key))
+  lapply(unname(parts), function(p) {
+    last <- max(p[["limit_value"]])
+    rest <- p[p[["limit_value"]] < last, , drop = FALSE]
+    true <- exp(mean(log(p[["wall_s"]][p[["limit_value"]] == last])))
+    next_best <- max(rest[["limit_value"]])
+    habit <- exp(mean(log(rest[["wall_s"]][rest[["limit_value"]] == next_best]))) * last / next_best
+    f <- as_frame(predict.cp_limit_fit(fit_limit(rest[["limit_value"]], rest[["wall_s"]]), last, level))
+    case <- function(method, ...) {
+      a_case("another limit", method, place_of(p)[1], paste0(p[["scene"]][1], " frame ", p[["frame"]][1]), nrow(rest),
+             ...,
+             true = true)
+    }
+    rbind(case("in proportion to samples", habit),
+          case("limit fit", f$seconds, lower = f$seconds_lower, upper = f$seconds_upper))
+  })
+}
+
+#' @rdname backtest
+#' @param object A backtest.
+#' @param ... Not used.
+#' @export
+summary.cp_backtest <- function(object, ...) {
+  x <- as_frame(object)
+  x[["probes"]][!x[["question"]] %in% c("the rest of a shot", "a whole job")] <- NA
+  key <- row_key(x, c("question", "method", "probes", "place"))
+  parts <- split(x, factor(key, unique(key)))
+  of <- function(f) vapply(parts, f, 0, USE.NAMES = FALSE)
+  first <- x[!duplicated(key), , drop = FALSE]
+  as_table(list(question = first[["question"]], method = first[["method"]], probes = first[["probes"]],
+                place = first[["place"]], cases = as.integer(of(nrow)), error = of(function(p) mean(abs(p[["error"]]))),
+                bias = of(function(p) mean(p[["error"]])), covered = of(function(p) mean(p[["covered"]]))))
+}

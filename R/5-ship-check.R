@@ -1,0 +1,141 @@
+# The check of a shot before anything is sent or paid.
+
+#' Check a shot before it is sent
+#'
+#' Holds the shot's manifest against the files that are there: what is missing, outside the folder, absolute, elsewhere
+#' or differs in case; what is not baked, not for all frames, or older than the scene; what nothing uses; sizes against
+#' the site's cap and the free disk; the frames of the pre-pass; names of outputs and of the job; and what the scene and
+#' a finished frame say against what was asked.
+#'
+#' @param shot From [read_shot()].
+#' @param site A site from [read_site()], for its cap on uploads; none when `NULL`.
+#' @param manifest From [read_manifest()]; only the shot itself is checked when `NULL`.
+#' @param folder The project's folder.
+#' @param used Names of jobs used before, those of cancelled jobs too.
+#' @param others Manifests of the project's other shots, whose outputs must not be written over.
+#' @param frame_bytes Size of a finished frame in bytes, for the disk.
+#' @param against A finished frame (PNG or OpenEXR) whose metadata is held against what was asked.
+#' @return A tibble of class `cp_check`, one row a finding, the gravest first: `shot`, `weight` (`blocks`, `warns`,
+#' `informs`),
+#'   `about`, `what`, `instead` (what to do).
+#' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind, `clockpigeon_error_file` for a folder
+#' that
+#'   is not there.
+#' @examples
+#' project <- read_project(demo_file())
+#' check_shot(project$shots$gears, manifest = project$manifests$gears, folder = project$root)
+#' @export
+check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = character(), others = list(),
+                       frame_bytes = shot$frame_size, against = NULL) {
+  check_class(shot, argument("shot"), "cp_shot", "read_shot()")
+  if (length(site)) check_class(site, argument("site"), "cp_site", "read_site()")
+  if (!dir.exists(folder)) stop_input("file", "no such folder", folder, "Check the path.")
+  frames <- shot$frames
+  found <- if (is.null(manifest)) {
+    check_finding("warns", shot$shot, "has no manifest: what it needs on disk was not looked at",
+                  paste0("Write manifests/", shot$shot, ".yaml or .csv."))
+  } else {
+    manifest_check(shot, site, check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()"), folder, used,
+                   others)
+  }
+  images <- image_count(manifest)
+  free <- disk_free_mb(folder) * 1e6
+  back <- frame_bytes * length(frames) * images
+  asked <- list(size = unname(shot$size), samples = shot$limit$samples, frames = format_frames(frames))
+  found <- rbind(
+    found, size_findings(0, NULL, NULL, back, free),
+    snapshot_findings(asked, scene_says(manifest), if (length(against)) frame_says(against)),
+    check_finding("informs", "frames", frame_words(frames, manifest, images), "Nothing to do.")
+  )
+  found <- found[order(match(found$weight, finding_weights)), , drop = FALSE]
+  as_table(data.frame(shot = shot$shot, found, row.names = NULL), class = "cp_check")
+}
+
+image_count <- function(manifest) max(1, length(manifest$cameras)) * max(1, length(manifest$layers))
+
+# What the manifest and the files beside it say.
+manifest_check <- function(shot, site, manifest, folder, used, others) {
+  root <- normalizePath(file.path(folder, manifest$folder), mustWork = FALSE)
+  if (!dir.exists(root)) return(check_finding("blocks", manifest$folder, "is no folder",
+                                              "Name the folder of the scene's files."))
+  walked <- walk_folder(root)
+  files <- walked$files
+  scene <- match(plain_path(manifest$scene), files$path)
+  needed <- manifest$assets[manifest$assets$needed & !manifest$assets$embedded, , drop = FALSE]
+  caches <- plain_path(manifest$dynamic$cache[!is.na(manifest$dynamic$cache)])
+  in_cache <- in_folders(files$path, caches)
+  used_files <- files$path[files$path %in% c(plain_path(needed$path), manifest$scene) | in_cache]
+  sent <- sum(files$bytes[files$path %in% used_files])
+  other_outputs <- unlist(lapply(others, function(m) stats::setNames(m$outputs, rep(m$shot, length(m$outputs)))))
+  # Paths of other manifests, as seen from this one's folder.
+  here <- paste0(plain_path(manifest$folder), "/")
+  from_here <- function(m, path) {
+    path <- plain_path(paste0(m$folder, "/", path))
+    ifelse(startsWith(path, here), substring(path, nchar(here) + 1), path)
+  }
+  every_asset <- unlist(lapply(c(list(manifest), others), function(m) from_here(m, c(m$scene, m$assets$path))))
+  other_caches <- unlist(lapply(others, function(m) from_here(m, m$dynamic$cache[!is.na(m$dynamic$cache)])))
+  of_others <- in_folders(files$path, other_caches)
+  rbind(
+    asset_findings(rbind(data.frame(path = manifest$scene, kind = "scene", embedded = FALSE, needed = TRUE),
+                         manifest$assets), files, root),
+    cache_findings(manifest$dynamic, files, shot$frames, files$changed[scene]),
+    check_finding("blocks", walked$odd, "has a name that is not UTF-8", "Rename it."),
+    check_finding("warns", walked$loops, "is a link that leads back to a folder above it, and was not followed",
+                  "Remove the link."),
+    check_finding("warns", walked$outside, "is a link to a folder outside, and was not followed",
+                  "Copy what is needed into the project folder."),
+    if (plain_path(manifest$folder) %in% c("", NA)) NULL
+      else stray_findings(files[!of_others, , drop = FALSE], c(used_files, every_asset)),
+    size_findings(sent, site$can$upload_cap, site$site, 0, NA_real_, shot$upload),
+    check_finding("informs", "upload", paste0("is ", format_size(sent), " in ", length(used_files), " files",
+                                        if (length(site$link)) paste0(", ", format_duration(sent / site$link), " to ",
+                                                                      site$site)), "Nothing to do."),
+    output_findings(manifest$outputs, shot$frames, image_count(manifest), other_outputs),
+    name_findings(manifest$job, used)
+  )
+}
+
+# Which paths are one of these files, or lie in one of these folders.
+in_folders <- function(path, folders) {
+  hits <- lapply(folders[!is.na(folders)], function(folder) path == folder | startsWith(path, paste0(folder, "/")))
+  Reduce(`|`, hits, rep(FALSE, length(path)))
+}
+
+scene_says <- function(manifest) {
+  says <- manifest$says
+  if (is.null(says)) return(NULL)
+  list(size = unname(says$size), samples = says$samples, frames = if (length(says$frames)) format_frames(says$frames))
+}
+
+# What a finished frame says of itself: its size, and its samples where its metadata has them.
+frame_says <- function(path) {
+  if (!file.exists(path)) stop_input("file", "no such file", path, "Name a finished frame.")
+  about <- picture_metadata(path)
+  samples <- suppressWarnings(as.numeric(about[grepl("samples", names(about), ignore.case = TRUE)][1]))
+  list(size = png_size(path), samples = if (!is.na(samples)) samples)
+}
+
+# Width and height of a PNG, from its header.
+png_size <- function(path) {
+  head <- readBin(path, "raw", 24)
+  if (!identical(head[2:4], charToRaw("PNG"))) return(NULL)
+  vapply(list(17:20, 21:24), function(at) sum(as.numeric(head[at]) * 256^(3:0)), 0)
+}
+
+frame_words <- function(frames, manifest, images) {
+  words <- paste0(format_frames(frames), ", ", length(frames), " in all")
+  if (images > 1) words <- paste0(words, ", ", images, " pictures each: ", images * length(frames))
+  if (is.null(manifest)) return(words)
+  pass <- prepass_frames(frames, manifest$moves, manifest$prepass_every)
+  which <- if (length(pass) < length(frames)) paste0(": ", format_frames(pass)) else " (all)"
+  paste0(words, "; pre-pass of ", length(pass), which)
+}
+
+# Mean size of the pictures that were kept of a shot at its own size and limit; NULL when none is at hand.
+measured_frame_bytes <- function(timings, shot) {
+  rows <- as_frame(timings)
+  kept <- rows[["output"]][rows[["status"]] == "ok" & is_of_shot(rows, shot) & !is.na(rows[["output"]])]
+  bytes <- file.size(kept[file.exists(kept)])
+  if (length(bytes)) mean(bytes)
+}

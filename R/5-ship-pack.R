@@ -1,0 +1,171 @@
+# Parcels: all that a shot needs, in one file that is the same for the same content.
+
+#' Pack a shot into one parcel, and unpack it safely
+#'
+#' A parcel is a zip file with the scene, the assets and the caches that a manifest names, under relative paths only,
+#' and `parcel.json`, which lists each file with its size and SHA-256 (FIPS 180-4). Its content version is the start of
+#' the SHA-256 of that list, and stands in its name: the same content always makes the same bytes under the same name,
+#' so that it is never sent twice, and changed content never comes under an old name.
+#'
+#' `unpack_parcel()` looks before it writes: paths that leave the folder, links, files that the parcel does not list,
+#' and parcels that would grow beyond `most` bytes are refused; every file is held against its SHA-256 before the folder
+#' gets its name.
+#'
+#' @param manifest From [read_manifest()].
+#' @param folder The project's folder.
+#' @param out Folder for the parcel.
+#' @return `pack_shot()`: a tibble of one row: `shot`, `parcel` (path), `version`, `files`, `bytes` (of the files),
+#'   `parcel_bytes`, `made` (`FALSE` when it was there already). `unpack_parcel()`: the list of `parcel.json`,
+#'   invisibly.
+#' @section Conditions: `clockpigeon_error_pack` when a needed file is missing, cannot be read, lies outside the folder
+#' or
+#'   has a name that other systems cannot take; `clockpigeon_error_parcel` for a parcel that is refused.
+#' @examples
+#' if (requireNamespace("zip", quietly = TRUE)) {
+#'   folder <- tempfile()
+#'   dir.create(folder)
+#'   writeLines("a scene", file.path(folder, "s.scene"))
+#'   writeLines(c("shot: s", "scene: s.scene"), file.path(folder, "s.yaml"))
+#'   parcel <- pack_shot(read_manifest(file.path(folder, "s.yaml")), folder, out = tempdir())
+#'   unpack_parcel(parcel$parcel, file.path(folder, "there"))$version
+#' }
+#' @export
+pack_shot <- function(manifest, folder = ".", out = ".") {
+  check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()")
+  need_package("zip", "parcels")
+  if (!dir.exists(out)) stop_input("file", "no such folder", out, "Make it first.")
+  root <- normalizePath(file.path(folder, manifest$folder), mustWork = FALSE)
+  if (!dir.exists(root)) stop_input("pack", "no such folder", root,
+                                    "Name the folder of the scene's files in the manifest.")
+  files <- parcel_files(manifest, root)
+  content <- list(shot = manifest$shot, scene = plain_path(manifest$scene),
+                  files = data.frame(path = files$path, bytes = files$bytes,
+                                     sha256 = file_hashes(file.path(root, files$path))))
+  content$version <- content_version(content$files)
+  parcel <- file.path(normalizePath(out), paste0(manifest$shot, "-", content$version, ".zip"))
+  made <- !file.exists(parcel)
+  if (made) write_parcel(content, root, parcel)
+  as_table(data.frame(shot = manifest$shot, parcel = parcel, version = content$version, files = nrow(files),
+                      bytes = sum(files$bytes), parcel_bytes = file.size(parcel), made = made))
+}
+
+# The files of a parcel, in the order of their bytes' values; an error of ours for the first that cannot go.
+parcel_files <- function(manifest, root) {
+  walked <- walk_folder(root)
+  files <- walked$files
+  asked <- c(manifest$scene, manifest$assets$path[manifest$assets$needed & !manifest$assets$embedded])
+  refuse <- function(path, why) stop_input("pack", paste0(path, " ", why), paste("manifest of", manifest$shot),
+                                           paste0("See clockpigeon check ", manifest$shot, "."))
+  plain <- ifelse(is_absolute(asked), NA, plain_path(asked))
+  if (anyNA(plain)) refuse(asked[is.na(plain)][1], "is absolute or lies outside the folder")
+  lost <- setdiff(plain, files$path)
+  if (length(lost)) refuse(lost[1], "is missing")
+  dynamic <- manifest$dynamic[manifest$dynamic$needed & !is.na(manifest$dynamic$cache), , drop = FALSE]
+  caches <- plain_path(dynamic$cache)
+  empty <- caches[!vapply(caches, function(cache) any(in_folders(files$path, cache)), NA)]
+  if (length(empty)) refuse(empty[1], "is not baked")
+  files <- files[files$path %in% plain | in_folders(files$path, caches), , drop = FALSE]
+  real <- normalizePath(file.path(root, files$path), mustWork = FALSE)
+  out <- !startsWith(real, paste0(root, "/"))
+  if (any(out)) refuse(files$path[out][1], "is a link to a file outside the folder")
+  if (!all(files$readable)) refuse(files$path[!files$readable][1], "cannot be read")
+  odd <- c(walked$odd[in_folders(walked$odd, caches)], files$path[grepl("[\\\\:*?\"<>|\x01-\x1f]", files$path)])
+  if (length(odd)) refuse(odd[1], "has a name that other systems cannot take")
+  twice <- duplicated(tolower(files$path))
+  if (any(twice)) refuse(files$path[twice][1], "differs from another file only in case")
+  files[order(files$path, method = "radix"), , drop = FALSE]
+}
+
+file_hashes <- function(paths) {
+  vapply(paths, function(path) {
+    connection <- file(path, "rb")
+    on.exit(close(connection))
+    paste(openssl::sha256(connection))
+  }, "", USE.NAMES = FALSE)
+}
+
+content_version <- function(files) {
+  lines <- paste0(files$sha256, "  ", files$path, "\n", collapse = "")
+  substr(paste(openssl::sha256(charToRaw(enc2utf8(lines)))), 1, 12)
+}
+
+# Writes the parcel beside its name and moves it there, so that a broken-off packing leaves no parcel. The files are
+# staged with one time and one mode, which a zip file records.
+write_parcel <- function(content, root, parcel) {
+  stage <- tempfile("parcel-")
+  on.exit(unlink(stage, recursive = TRUE))
+  to <- file.path(stage, content$files$path)
+  for (folder in unique(dirname(c(to, file.path(stage,
+                                                "x"))))) dir.create(folder, recursive = TRUE, showWarnings = FALSE)
+  if (!all(file.copy(file.path(root, content$files$path), to, copy.mode = FALSE))) {
+    stop_input("pack", "cannot be staged", tempdir(), "Make room on the temporary disk.")
+  }
+  about <- file.path(stage, "parcel.json")
+  writeLines(jsonlite::toJSON(content[c("shot", "version", "scene", "files")], dataframe = "rows", auto_unbox = TRUE,
+                              pretty = TRUE,
+                              digits = NA), about, useBytes = TRUE)
+  all <- c(about, to)
+  Sys.chmod(all, "644", use_umask = FALSE)
+  # Noon of the first day a zip file can name, in every time zone.
+  Sys.setFileTime(all, as.POSIXct("1980-01-02 12:00:00", tz = ""))
+  write_whole(parcel, function(part) {
+    zip::zip(part, c("parcel.json", content$files$path), root = stage, include_directories = FALSE,
+             compression_level = 6)
+  }, "pack")
+}
+
+#' @rdname pack_shot
+#' @param path A parcel.
+#' @param into A folder that is not there yet.
+#' @param most Bytes that it may grow to.
+#' @export
+unpack_parcel <- function(path, into, most = 50e9) {
+  need_package("zip", "parcels")
+  path <- check_text(path, argument("path"))
+  into <- check_text(into, argument("into"))
+  refuse <- function(why, instead = "Ask for it to be packed anew.") stop_input("parcel", why, short_path(path),
+      instead)
+  if (!file.exists(path)) refuse("no such file", "Check the path.")
+  if (file.exists(into)) stop_input("file", "is there already", into, "Name a folder that is not there yet.")
+  inside <- tryCatch(zip::zip_list(path), error = function(e) refuse("is no zip file, or cut off"))
+  names <- inside$filename
+  bad <- is_absolute(names) | is.na(plain_path(names)) | plain_path(names) != names | grepl("\\\\|^[A-Za-z]:", names)
+  if (any(bad)) refuse(paste0("has the path ", show_value(names[bad][1]), ", which leaves its folder"))
+  if (anyDuplicated(tolower(names))) refuse(paste0("has ", show_value(names[duplicated(tolower(names))][1]), " twice"))
+  grows <- sum(inside$uncompressed_size)
+  if (grows > most) refuse(paste0("would grow to ", format_size(grows)),
+                           paste0("Allow for more than ", format_size(most), " if that is right."))
+  if (grows > 1e8 && grows > 500 * file.size(path)) refuse(paste0("would grow ", round(grows / file.size(path)),
+                                                                  "-fold"))
+  content <- parcel_content(path, names, refuse)
+  listed <- c("parcel.json", content$files$path)
+  odd <- c(setdiff(names, listed), setdiff(listed, names))
+  if (length(odd)) refuse(paste0("and its list do not agree about ", show_value(odd[1])))
+  stage <- tempfile("parcel-", tmpdir = dirname(normalizePath(into, mustWork = FALSE)))
+  on.exit(unlink(stage, recursive = TRUE))
+  tryCatch(zip::unzip(path, exdir = stage), error = function(e) refuse("is damaged"))
+  there <- file.path(stage, content$files$path)
+  if (any(nzchar(Sys.readlink(there)))) refuse(paste0("has a link, ",
+                                                      content$files$path[nzchar(Sys.readlink(there))][1]))
+  changed <- file_hashes(there) != content$files$sha256
+  if (any(changed)) refuse(paste0("has another ", content$files$path[changed][1], " than it lists"))
+  if (content_version(content$files) != content$version) refuse("bears another version than its content has")
+  if (!file.rename(stage, into)) stop_input("file", "cannot be written", into, "Name another folder.")
+  invisible(content)
+}
+
+# What a parcel lists, read without unpacking anything else.
+parcel_content <- function(path, names, refuse) {
+  if (!"parcel.json" %in% names) refuse("has no parcel.json", "Name a parcel that clockpigeon pack made.")
+  folder <- tempfile("list-")
+  on.exit(unlink(folder, recursive = TRUE))
+  content <- tryCatch({
+    zip::unzip(path, files = "parcel.json", exdir = folder)
+    jsonlite::fromJSON(file.path(folder, "parcel.json"))
+  }, error = function(e) refuse("has a parcel.json that cannot be read"))
+  fine <- is.list(content) && is.data.frame(content$files) &&
+    all(c("path", "bytes", "sha256") %in% names(content$files)) &&
+    is.character(content$version) && is.character(content$files$path)
+  if (!fine) refuse("has a parcel.json that lists no files")
+  content
+}

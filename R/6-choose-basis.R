@@ -1,0 +1,54 @@
+# What a forecast rests on and what it does not know, in words: for forecasts, choices and reports alike.
+
+# What a forecast does not know, by code; terminal and report show these sentences.
+unknown_words <- function(forecast) {
+  scenario <- forecast$scenario
+  job <- main_job(scenario)
+  evidence <- scenario$options[["evidence"]]
+  troubled <- vapply(option_sites(scenario), function(s) first_of(s$troubles$fails, 0) + first_of(s$troubles$vanish, 0) +
+                       first_of(s$troubles$freeze, 0) > 0, NA)
+  c(
+    if (any(evidence %in% c("claimed", "assumed"))) {
+      c(claimed = paste0("Claimed is what the seller says, taken with a spread of ", percent(assumed_spread$claimed), "."))
+    },
+    if (any(evidence == "assumed")) {
+      c(assumed = paste0("Assumed speeds are taken with a spread of ", percent(assumed_spread$assumed), "."))
+    },
+    if (job$run_basis == "assumed") {
+      c(run = paste0("No frame was measured twice: the spread from run to run is assumed to be ", percent(job$run_sd),
+                     "."))
+    },
+    if (any(is_sample(as_frame(job$evidence)))) {
+      c(sample = paste("The frame times are sample data, invented to show the tool.",
+                       "They say nothing about any real engine or device."))
+    },
+    stages = stage_words_assumed(scenario), prices = doubt_words(scenario),
+    if (!all(troubled)) {
+      c(troubles = paste0("Failed frames and lost nodes are in the forecast where a rate card says how often they are: ",
+                          "not at ", toString(names(troubled)[!troubled]), "."))
+    }
+  )
+}
+
+doubt_words <- function(scenario) {
+  if (length(scenario$doubts)) paste0("Doubtful prices: ", paste(scenario$doubts, collapse = "; "))
+}
+
+# Stages that nobody timed, and what stands in for them.
+stage_words_assumed <- function(scenario) {
+  options <- as_frame(scenario$options)
+  found <- unlist(lapply(unique(options[["site"]]), function(name) {
+    it <- option_of(scenario, match(name, options[["site"]]))
+    stages <- site_stages(it$job_of, it$at, it$at$tiers[[1]], scenario$now)
+    stages <- Filter(function(stage) stage$basis == "assumed" && stage$time$median_s > 0, stages)
+    if (length(stages)) paste0(names(stages), " at ", name, " ", vapply(stages, stage_range, ""))
+  }))
+  if (length(found)) paste0("Assumed, since nobody timed it: ", paste(found, collapse = "; "))
+}
+
+# Sites left out, those with one reason on one line.
+left_out_words <- function(scenario) {
+  out <- as_frame(scenario$left_out)
+  groups <- split(out[["site"]], factor(out[["reason"]], unique(out[["reason"]])))
+  if (length(groups)) paste0("Left out: ", vapply(groups, toString, ""), ": ", names(groups))
+}

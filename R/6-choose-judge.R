@@ -1,0 +1,124 @@
+# The judgement: what a question makes of the facts of each option.
+
+# What a choice is asked, as judge_options() takes it.
+question_fields <- c("deadline_s", "budget", "confidence", "rule", "together")
+
+has_curves <- function(scenario) length(main_job(scenario)$curves) > 0
+
+read_deadline <- function(x, scenario) {
+  if (is.null(x)) return(Inf)
+  moment <- parse_deadline(x, scenario$now, scenario$time_zone, argument("deadline"))
+  as.numeric(moment) - as.numeric(scenario$now)
+}
+
+read_budget <- function(x, job) {
+  if (is.null(x)) return(Inf)
+  if (is.list(x) && all(c("amount", "currency") %in% names(x))) x <- paste(x$amount, x$currency)
+  if (is.numeric(x)) return(check_number(x, argument("budget"), least = 0))
+  money <- parse_money(x, argument("budget"))
+  rate <- exchange_rate(job$rates, money$currency, job$currency)
+  if (is.null(rate)) {
+    stop_input("rates", paste("got", money$currency, "and no exchange rate to", job$currency), argument("budget"),
+               paste0("Write the budget in ", job$currency, ", or add a rate under rates/."))
+  }
+  from_minor(to_minor(money$amount * rate$rate, job$currency), job$currency)
+}
+
+# The options that a figure of a few shows: the pick (or what misses by least), then what nothing beats, the cheapest
+# first.
+leading_options <- function(choice, most = 5) {
+  table <- as_frame(choice$options)
+  first <- if (is.na(choice$pick)) nearest_option(table) else choice$pick
+  order <- order(table[["option"]] != first, !(table[["fits"]] & table[["non_dominated"]]), !table[["non_dominated"]],
+                 table[["cost_p50"]])
+  utils::head(order, most)
+}
+
+# The option that misses by least: first those late only, then those dear only.
+nearest_option <- function(table) {
+  table[["option"]][order(table[["both_miss"]], table[["over"]], table[["late_s"]])][1]
+}
+
+# What is known of each option before anything is asked: `table`, one row an option, and `draws`, finish and cost of
+# each, of which quantiles are asked later.
+option_facts <- function(forecast) {
+  table <- as_frame(summary(forecast))
+  options <- as_frame(forecast$scenario$options)
+  table[["limit"]] <- options[["limit"]]
+  table[["noise"]] <- options[["noise"]]
+  done <- as.vector(by_option(forecast, "frames_done", mean))
+  lost <- as.vector(by_option(forecast, "frames_lost", mean))
+  cost <- as.vector(by_option(forecast, "cost", mean))
+  table[["cost_per_usable"]] <- ifelse(done > 0, cost / done, Inf)
+  table[["cost_whole"]] <- ifelse(done > 0, cost / done * (done + lost), Inf)
+  rows <- matrix(seq_len(nrow(forecast$draws)), ncol = nrow(options))
+  list(table = table, draws = lapply(seq_len(nrow(options)), function(i) {
+    list(finish_s = forecast$draws[["finish_s"]][rows[, i]], cost = forecast$draws[["cost"]][rows[, i]])
+  }))
+}
+
+# The facts with other draws of one option.
+with_draws <- function(facts, i, draws) {
+  facts$draws[[i]] <- draws
+  facts$table[["finish_p50"]][i] <- quantile_of(draws$finish_s, 0.5)
+  facts$table[["cost_p50"]][i] <- quantile_of(draws$cost, 0.5)
+  facts
+}
+
+# The table with what deadline, budget, confidence and rule make of it.
+judge_options <- function(facts, asked) {
+  table <- facts$table
+  draws <- facts$draws
+  n <- length(draws[[1]]$cost)
+  over_draws <- function(f) vapply(draws, f, 0)
+  chances <- list(p_deadline = over_draws(function(d) mean(d$finish_s <= asked$deadline_s)),
+                  p_budget = over_draws(function(d) mean(d$cost <= asked$budget)),
+                  p_both = over_draws(function(d) mean(d$finish_s <= asked$deadline_s & d$cost <= asked$budget)))
+  # Without a deadline a draw is in time if it finishes.
+  if (is.infinite(asked$deadline_s)) chances$p_deadline <- over_draws(function(d) mean(is.finite(d$finish_s)))
+  for (name in names(chances)) {
+    table[[name]] <- chances[[name]]
+    table[[paste0(name, "_se")]] <- chance_error(chances[[name]], n)
+  }
+  table <- with_distances(table, draws, asked)
+  near <- function(name) abs(table[[name]] - asked$confidence) <= 2 * table[[paste0(name, "_se")]]
+  table[["close"]] <- if (asked$together) {
+    near("p_both") & (is.finite(asked$deadline_s) | is.finite(asked$budget))
+  } else near("p_deadline") & is.finite(asked$deadline_s) | near("p_budget") & is.finite(asked$budget)
+  noise <- ifelse(is.na(table[["noise"]]), Inf, table[["noise"]])
+  table[["non_dominated"]] <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], noise)
+  by <- switch(asked$rule, cheapest = list(table[["cost_p50"]], table[["finish_p50"]], noise),
+               fastest = list(table[["finish_p50"]], table[["cost_p50"]], noise),
+               best = list(noise, table[["cost_p50"]], table[["finish_p50"]]))
+  rank <- do.call(order, c(by, list(table[["option"]])))
+  table[["rank"]] <- order(rank)
+  table[["pick"]] <- seq_len(nrow(table)) %in% rank[table[["fits"]][rank]][1]
+  table
+}
+
+# How much later the deadline, or larger the budget, would let each option in: with the other limit as it is where that
+# is enough, otherwise (`both_miss`) both at once. Asked together, an option may keep each alone and miss all the same:
+# then either change is enough.
+with_distances <- function(table, draws, asked) {
+  of <- function(f) vapply(draws, f, 0)
+  late <- of(function(d) kept_by(d$finish_s, asked$confidence)) - asked$deadline_s
+  late <- pmax(0, ifelse(is.nan(late), Inf, late))
+  over <- pmax(0, of(function(d) kept_by(d$cost, asked$confidence)) - asked$budget)
+  table[["both_miss"]] <- late > 0 & over > 0
+  if (asked$together) {
+    deadline <- min(asked$deadline_s, .Machine$double.xmax)
+    joint_late <- of(function(d) kept_within(d$finish_s, d$cost, asked$budget, asked$confidence)) - asked$deadline_s
+    joint_over <- of(function(d) kept_within(d$cost, d$finish_s, deadline, asked$confidence)) - asked$budget
+    none <- function(x) pmax(0, ifelse(is.nan(x), Inf, x))
+    alone <- list(late = late, over = over)
+    late <- ifelse(alone$over > 0, alone$late, none(joint_late))
+    over <- ifelse(alone$late > 0, alone$over, none(joint_over))
+  }
+  table[["late_s"]] <- late
+  table[["over"]] <- over
+  table[["fits"]] <- late == 0 & over == 0
+  table
+}
+
+# Standard error of a share of n draws; of none or all it is that of one draw more or less.
+chance_error <- function(p, n) sqrt(pmax(p * (1 - p), (1 / n) * (1 - 1 / n)) / n)

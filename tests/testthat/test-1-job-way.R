@@ -1,0 +1,28 @@
+test_that("a way says what is wrong with it", {
+  expect_refusal(flat_way(nodes = 0), "type", "nodes")
+  expect_refusal(flat_way(wait = -1), "type", "wait")
+  expect_refusal(flat_way(spread = "tiles"), "choice", "frames")
+  expect_refusal(flat_way(nodes = 2, node_speed = 1), "type", "one for each node")
+  expect_refusal(flat_way(parts = 3, part_weight = 1:2), "type", "one for each part")
+  expect_refusal(flat_way(open = rbind(c(5, 2))), "type", "from and to")
+  expect_refusal(flat_way(cap = 0), "type", "cap")
+  expect_refusal(flat_way(release = "never"), "choice", "idle")
+})
+
+test_that("a time that varies is log-normal by its median and 90 % point", {
+  w <- flat_way(wait = c(median = 100, p90 = 400), start = list(median_s = 60, p90_s = 60), encode = 5)
+  expect_equal(w$wait, c(100, log(4) / qnorm(0.9), Inf))
+  expect_equal(w$start, c(60, 0, Inf))
+  expect_equal(w$encode, c(5, 0, Inf))
+  waits <- simulate_job(1, w, draws = 20000)$draws$wait_s
+  expect_equal(quantile(waits, c(0.5, 0.9), names = FALSE), c(100, 400), tolerance = 0.03)
+})
+
+test_that("arguments of earlier releases warn and still work; unknown ones are refused", {
+  expect_warning(old <- job_way(nodes = 4, wait = c(median = 600, p90 = 2400), start = 90, node_sd = 0.1),
+                 "wait, start, sd in node_group\\(\\) or stages\\(\\)")
+  expect_identical(old, job_way(node_group(4, sd = 0.1), stages(wait = c(median = 600, p90 = 2400), start = 90)))
+  expect_refusal(job_way(waits = 3), "field", c("waits", "Did you mean `wait`?"))
+  expect_refusal(job_way(stages = troubles()), "type", "stages()")
+  expect_warning(simulate_job(rep(60, 4), job_way(), draws = 2, threads = 1), "drawing\\(\\)")
+})
