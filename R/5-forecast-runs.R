@@ -7,6 +7,11 @@ option_run <- function(forecast, i, frames = common_frames(forecast$scenario, fo
   kept_with(forecast, forecast$scenario$options[["option"]][i], function() made_run(forecast$scenario, i, frames))
 }
 
+# The total of each shot of a job on its reference node, as total_time() gives it; drawn once and kept.
+job_totals <- function(forecast, job) {
+  kept_with(forecast, paste("totals", job_key(job)), function() lapply(job$curves, total_time))
+}
+
 # What is computed of an object once, on demand, and kept with it: `make()` the first time that `name` is asked for.
 kept_with <- function(x, name, make) {
   if (is.null(x$kept[[name]])) assign(name, make(), envir = x$kept)

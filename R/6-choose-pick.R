@@ -61,6 +61,7 @@ choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence =
   # What is said of a choice wherever it is shown is made now: showing it simulates nothing.
   if (has_curves(forecast$scenario)) {
     frames <- common_frames(forecast$scenario, forecast$n, forecast$seed)
+    job_totals(forecast, option_of(forecast$scenario, leading_options(choice, 1))$job_of)
     for (i in leading_options(choice)) option_run(forecast, i, frames)
     kept_with(choice, "worth", function() worth_of(choice, frames))
   }

@@ -173,7 +173,7 @@ time_sentence <- function(choice, i, it) {
   job <- it$job_of
   frames <- job_frames(job)
   share <- job$time_share[["log"]]
-  total <- sum(vapply(job$curves, function(curve) total_time(curve)[["median"]], 0)) * exp(share)
+  total <- sum(vapply(job_totals(choice$forecast, job), `[[`, 0, "median")) * exp(share)
   per_node <- total / frames * exp(-it$log_speed - share)
   stages <- vapply(stage_columns, function(name) stats::median(d[[name]]), 0)
   other <- stages[names(stage_names)]
@@ -218,19 +218,19 @@ evidence_sentence <- function(choice, it) {
          if (length(assumed)) {
            paste0("; assumed, since nobody timed it: ", paste0(names(assumed), " ", vapply(assumed, stage_range, ""),
                                                                collapse = ", "))
-         }, job_unseen(it$job_of))
+         }, job_unseen(it$job_of, job_totals(choice$forecast, it$job_of)))
 }
 
 # What the probes of the shot with fewest cannot see, and what a pass over all its frames at an eighth of the size (a
 # 64th of the computing, and every frame's loading) would cost.
-job_unseen <- function(job) {
+job_unseen <- function(job, totals) {
   open <- Filter(function(k) !length(job$curves[[k]]$cheap) && length(job$curves[[k]]$design), seq_along(job$curves))
   if (!length(open)) return(NULL)
   worst <- open[which.min(vapply(job$curves[open], function(curve) length(curve$frame), 0L))]
   curve <- job$curves[[worst]]
   loads <- job$evidence[["load_s"]]
   load <- if (all(is.na(loads))) 0 else mean(loads, na.rm = TRUE)
-  total <- total_time(curve)[["median"]]
+  total <- totals[[worst]][["median"]]
   cost <- max(total - load * length(curve$frames), 0) / 64 + load * length(curve$frames)
   name <- job$shots[[worst]]$shot
   paste0("; ", name, ": ", unseen_words(curve, cost), " (clockpigeon probe ", name, " --cheap yes)")

@@ -70,7 +70,7 @@ report_facts <- function(choice, comparison = NULL) {
     how = reasons[names(reasons) %in% c("time", "cost", "evidence")], options = options,
     changes = break_even(choice)[["says"]], worth = worth_tests(choice)[["says"]],
     timeline = any(is.finite(forecast$draws[["finish_s"]])), disclosed = disclosures(scenario),
-    shots = report_shots(main_job(scenario)), evidence = evidence_line(main_job(scenario)),
+    shots = report_shots(forecast), evidence = evidence_line(main_job(scenario)),
     speeds = report_speeds(scenario), unknown = unname(unknown), sample = "sample" %in% names(unknown),
     left_out = left_out_words(scenario), comparison = if (!is.null(comparison)) report_comparison(comparison),
     choice = choice, alt = choice_alt(choice),
@@ -85,14 +85,14 @@ report_question <- function(choice) {
          job$version, ". ", question_words(choice))
 }
 
-report_shots <- function(job) {
-  rows <- Map(function(shot, curve) {
-    total <- total_time(curve)
+report_shots <- function(forecast) {
+  job <- main_job(forecast$scenario)
+  rows <- Map(function(shot, curve, total) {
     data.frame(Shot = shot$shot, Frames = format_frames(shot$frames), Size = paste(shot$size, collapse = " x "),
                Limit = format_limit(shot$limit), `Frames measured` = length(curve$frame),
                `On one node` = paste0(format_duration(total[["median"]]), " (", format_duration(total[["lower"]]),
                                       " to ", format_duration(total[["upper"]]), ")"), check.names = FALSE)
-  }, job$shots, job$curves)
+  }, job$shots, job$curves, job_totals(forecast, job))
   do.call(rbind, unname(rows))
 }
 
