@@ -8,11 +8,12 @@ timing_columns <- c(
   node = "text", device = "text", device_count = "integer", threads = "integer",
   capacity = "number", site = "text", tier = "text",
   wall_s = "number", load_s = "number", compute_s = "number", cpu_s = "number", peak_mem_mb = "number",
-  samples_done = "number", noise = "number", billed = "number", currency = "text",
+  samples_done = "number", work = "number", noise = "number", billed = "number", cost_basis = "text",
+  currency = "text",
   status = "text", kind = "text", precision = "text", warm = "flag",
   run_order = "integer", "repeat" = "integer", load_average = "number", busy = "flag", machine = "text",
   conditions = "text",
-  plan_id = "text", output = "text", note = "text"
+  plan_id = "text", job = "text", output = "text", note = "text"
 )
 
 timing_words <- list(
@@ -20,7 +21,8 @@ timing_words <- list(
                "start", "download"),
   status = c("ok", "failed", "timed_out", "unsupported", "incomplete", "unusable"),
   kind = c("measured", "reported", "typed", "estimated"),
-  precision = c("exact", "about")
+  precision = c("exact", "about"),
+  cost_basis = c("billed", "metered", "priced")
 )
 
 # What belongs to the setting of a timing: two timings are like for like when all of these agree.

@@ -29,5 +29,7 @@ row_key <- function(x, columns) {
 
 or_else <- function(x, other) if (length(x)) x else other
 
+null_if_na <- function(x) if (!is.na(x)) x
+
 # The first of these that is given.
 first_of <- function(...) Find(Negate(is.null), list(...))

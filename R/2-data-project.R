@@ -21,12 +21,12 @@ project_fields <- function() list(
 #' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
 #' `plan`, `deadline`, `budget`, `confidence`) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`,
 #' `usages/`, `manifests/`, `jobs/`
-#' and `rates/`, and the names of jobs placed before (`jobs.csv`, a column `job`). The engines that come with the
+#' and `rates/`. The engines that come with the
 #' package are there too, unless the project has a profile of the same name.
 #'
 #' @param path The folder.
 #' @return A list of class `cp_project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
-#'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `jobs`, names of placed ones; `rates` is a data frame or
+#'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `rates` is a data frame or
 #'   `NULL`. `ledger` is the full path.
 #' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of
 #'   the single readers.
@@ -55,20 +55,21 @@ read_project <- function(path = ".") {
   project$usages <- folder("usages", read_usage, "usage")
   project$manifests <- read_folder(file.path(root, "manifests"), read_manifest, "shot", "\\.(ya?ml|csv)$")
   project$job_files <- folder("jobs", read_job, "job")
-  project$jobs <- read_jobs(file.path(root, "jobs.csv"))
   rates <- list.files(file.path(root, "rates"), "\\.csv$", full.names = TRUE)
   project$rates <- if (length(rates)) do.call(rbind, lapply(rates, read_rates))
   project
 }
 
-# Names of jobs that were placed before, whatever became of them.
+# Jobs that were placed before, whatever became of them: `job`, `site`, `date`, `state`, NA where it is not said.
 read_jobs <- function(path) {
-  if (!file.exists(path)) return(character())
-  rows <- tryCatch(utils::read.csv(path, colClasses = "character"), error = function(e) {
+  if (!file.exists(path)) stop_input("file", "no such file", short_path(path), "Check the path.")
+  rows <- tryCatch(utils::read.csv(path, colClasses = "character", na.strings = c("", "NA")), error = function(e) {
     stop_input("project", paste("cannot be read:", conditionMessage(e)), short_path(path),
                "Write columns job, site, date, state.")
   })
-  check_columns(rows, short_path(path), "job")[["job"]]
+  check_columns(rows, short_path(path), "job")
+  for (name in setdiff(c("site", "date", "state"), names(rows))) rows[[name]] <- NA_character_
+  rows[!is.na(rows[["job"]]), c("job", "site", "date", "state"), drop = FALSE]
 }
 
 read_folder <- function(folder, read, key, pattern = "\\.ya?ml$") {

@@ -37,7 +37,6 @@ judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_
   sheet$accepted <- sheet[["letter"]] %in% accepted
   n <- nrow(sheet)
   write_ledger(con, function() {
-    make_judgements(con)
     insert_rows(con, "judgements", list(
       judged_at = rep(utc_now(), n), by = rep(as.character(by), n), shot = rep(check_text(shot, argument("shot")), n),
       frame = rep(as.integer(frame), n), tile = as.integer(sheet$tile), samples = as.numeric(sheet$samples),
@@ -45,16 +44,6 @@ judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_
     ))
   })
   as_table(sheet)
-}
-
-# Ledgers of before there were judgements get the table with their first.
-make_judgements <- function(con) {
-  DBI::dbExecute(con, paste("CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER,",
-                            "tile INTEGER, samples REAL, noise REAL, accepted INTEGER)"))
-  for (change in c("UPDATE", "DELETE")) {
-    DBI::dbExecute(con, paste0("CREATE TRIGGER IF NOT EXISTS judgements_no_", tolower(change), " BEFORE ", change,
-                               " ON judgements BEGIN SELECT RAISE(ABORT, 'the ledger is append only'); END"))
-  }
 }
 
 #' @rdname judge_sheet

@@ -1,8 +1,5 @@
 # The ledger: one SQLite file, append only.
 
-ledger_format <- 1L
-ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database this is
-
 #' Open a ledger
 #'
 #' The ledger is the store of all timings: one SQLite file that several programs may have open at once. Rows are never
@@ -10,7 +7,9 @@ ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database t
 #'
 #' @param where Path of the file; it is made when absent. `":memory:"` for a ledger that goes with the session.
 #' @param read_only `TRUE` to open an existing ledger without the means to change it.
-#' @return An object of class `cp_ledger`. [close_ledger()] closes it; so does its removal from memory.
+#' @return An object of class `cp_ledger`. [close_ledger()] closes it; so does its removal from memory. A ledger of an
+#'   older release is carried over to today's form when it is opened for writing, in one transaction; `carried` is then
+#'   the path of a copy of it as it was, beside it. Opened read only it stays as it is, and columns it lacks are `NA`.
 #' @section Conditions: `clockpigeon_error_ledger` when the folder does not exist, the file cannot be read or written,
 #'   is no ledger or is damaged, or was made by a later release. The file is left as it was.
 #' @examples
@@ -36,14 +35,16 @@ open_ledger <- function(where, read_only = FALSE) {
   )
   ready <- FALSE
   on.exit(if (!ready) DBI::dbDisconnect(con))
-  tryCatch({
+  carried <- tryCatch({
     RSQLite::sqliteSetBusyHandler(con, 60000L)
-    check_ledger_format(con, where, read_only)
+    check_ledger_file(con, where)
+    if (!read_only) bring_to_form(con, where)
   }, error = refuse)
   ready <- TRUE
   ledger <- new.env(parent = emptyenv())
   ledger$con <- con
   ledger$path <- where
+  ledger$carried <- carried
   reg.finalizer(ledger, function(l) close_ledger(l), onexit = TRUE)
   structure(ledger, class = "cp_ledger")
 }
@@ -61,68 +62,20 @@ check_ledger_path <- function(where, read_only) {
   }
 }
 
-# A new file gets the tables; an old one is checked for whose it is and which format it has.
-check_ledger_format <- function(con, where, read_only) {
+# Whose database it is, whether this release knows its form, and whether it is whole.
+check_ledger_file <- function(con, where) {
   ask <- function(what) DBI::dbGetQuery(con, paste("PRAGMA", what))[[1]]
-  empty <- ask("schema_version") == 0
-  if (!empty && ask("application_id") != ledger_mark) {
+  if (ask("schema_version") == 0) return(invisible())
+  if (ask("application_id") != ledger_mark) {
     stop_input("ledger", "is a database, but no ledger of Clock Pigeon", short_path(where), "Name another file.")
   }
-  if (!empty && ask("user_version") > ledger_format) {
-    stop_input("ledger", paste0("has format ", ask("user_version"), ", this release knows ", ledger_format),
+  if (ask("user_version") > ledger_form) {
+    stop_input("ledger", paste0("has format ", ask("user_version"), ", this release knows ", ledger_form),
                short_path(where), "Install a later release.")
   }
-  if (!empty && !identical(DBI::dbGetQuery(con, "PRAGMA quick_check(1)")[[1]], "ok")) {
+  if (!identical(DBI::dbGetQuery(con, "PRAGMA quick_check(1)")[[1]], "ok")) {
     stop_input("ledger", "is damaged", short_path(where), "The file was left as it is. Restore it from a copy.")
   }
-  if (empty && !read_only) make_tables(con)
-}
-
-# A timing is a row of `runs`, and its setting a row of `settings`, which many runs share: half the size, and what is to
-# be compared is found by one number a row. The view `timings` shows them together, as everything else reads them.
-# Ids of runs have no index, which would take a quarter of the time of a large import: those made here are new by how
-# they are made, and those given are looked up first (check_new_ids()).
-make_tables <- function(con) {
-  types <- c(text = "TEXT", integer = "INTEGER", number = "REAL", flag = "INTEGER")
-  typed <- function(columns) paste0("\"", columns, "\" ", types[timing_columns[columns]], collapse = ", ")
-  own <- setdiff(names(timing_columns), c("id", setting_columns))
-  shown <- paste0(ifelse(names(timing_columns) %in% setting_columns, "s.", "r."), "\"", names(timing_columns), "\"",
-                  collapse = ", ")
-  refuse <- "BEGIN SELECT RAISE(ABORT, 'the ledger is append only'); END"
-  changes <- c("UPDATE", "DELETE")
-  frozen <- function(table, when = "BEFORE", change = changes) {
-    sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s %s %s ON %s %s", table, tolower(change), when, change, table, refuse)
-  }
-  write_ledger(con, function() {
-    for (sql in c(
-      paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
-             typed(setting_columns), ")"),
-      paste0("CREATE TABLE IF NOT EXISTS runs (id TEXT NOT NULL, setting INTEGER NOT NULL, ", typed(own), ")"),
-      paste("CREATE VIEW IF NOT EXISTS timings AS SELECT r.rowid AS place,", shown,
-            "FROM runs r JOIN settings s ON s.setting = r.setting"),
-      "CREATE UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE plan_id IS NOT NULL",
-      "CREATE TABLE IF NOT EXISTS plans (id TEXT PRIMARY KEY, made_at TEXT, name TEXT, seed INTEGER, options TEXT)",
-      "CREATE TABLE IF NOT EXISTS blocks (plan_id TEXT, block INTEGER, trials TEXT, PRIMARY KEY (plan_id, block))",
-      "CREATE TABLE IF NOT EXISTS machines (id TEXT PRIMARY KEY, facts TEXT)",
-      paste("CREATE TABLE IF NOT EXISTS imports (mark TEXT PRIMARY KEY, path TEXT, imported_at TEXT,",
-            "timings INTEGER)"),
-      "CREATE TABLE IF NOT EXISTS corrections (old_id TEXT PRIMARY KEY, new_id TEXT NOT NULL)",
-      unlist(lapply(c("runs", "settings", "plans", "blocks", "machines", "imports", "corrections"), frozen)),
-      frozen("timings", "INSTEAD OF", c(changes, "INSERT")),
-      paste("PRAGMA application_id =", ledger_mark), paste("PRAGMA user_version =", ledger_format)
-    )) DBI::dbExecute(con, sql)
-  })
-}
-
-# One transaction, taken for writing from its start: two writers wait for each other, and none is lost.
-write_ledger <- function(con, change) {
-  DBI::dbExecute(con, "BEGIN IMMEDIATE")
-  done <- FALSE
-  on.exit(if (!done) try(DBI::dbExecute(con, "ROLLBACK"), silent = TRUE))
-  out <- change()
-  DBI::dbExecute(con, "COMMIT")
-  done <- TRUE
-  invisible(out)
 }
 
 #' @rdname open_ledger

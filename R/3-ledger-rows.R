@@ -93,8 +93,8 @@ add_corrections <- function(con, old, new) {
 }
 
 # One prepared statement for all rows. (DBI::dbAppendTable() spends 30 ms on quoting the 39 names anew; this takes 1.)
-insert_rows <- function(con, table, rows) {
-  sql <- sprintf("INSERT INTO %s (%s) VALUES (%s)", table, paste0("\"", names(rows), "\"", collapse = ", "),
+insert_rows <- function(con, table, rows, how = "INSERT") {
+  sql <- sprintf("%s INTO %s (%s) VALUES (%s)", how, table, paste0("\"", names(rows), "\"", collapse = ", "),
                  paste(rep("?", length(rows)), collapse = ", "))
   DBI::dbExecute(con, sql, params = unname(as.list(rows)))
 }
@@ -115,11 +115,14 @@ utc_now <- function(time = Sys.time()) format(time, "%Y-%m-%dT%H:%M:%OS3Z", tz =
 #' `engine_version`, `limit_kind` (samples, noise, time, or several joined by `+`), `limit_value` (of the first kind),
 #' `width`, `height` (pixels), `features` (JSON), `node`, `device`, `device_count`, `threads`, `capacity` (devices'
 #' worth used), `site`, `tier`, `wall_s`, `load_s`, `compute_s`, `cpu_s` (seconds), `peak_mem_mb` (1e6 bytes),
-#' `samples_done` (mean per pixel), `noise` (standard error over brightness), `billed`, `currency`, `status` (ok,
+#' `samples_done` (mean per pixel), `work` (what the engine counted of its own work, such as rays), `noise` (standard
+#' error over brightness), `billed`, `cost_basis` (billed: from the site's bill, metered: by its meter while it ran,
+#' priced: worked out from its card), `currency`, `status` (ok,
 #' failed, timed_out, unsupported, incomplete, unusable), `kind` (measured, reported, typed, estimated), `precision`
 #' (exact, about), `warm` (`FALSE`: a warm-up, or the first frame of a process that made several), `run_order`,
 #' `repeat` (0 is a warm-up), `load_average` (before), `busy` (others used the machine), `machine` (id of its facts),
-#' `conditions` (JSON: cores used by others, heavy programs, clock rate, throttling), `plan_id`, `output`, `note`.
+#' `conditions` (JSON: cores used by others, heavy programs, clock rate, throttling), `plan_id`, `job` (name of the job
+#' that it was rendered for), `output`, `note`.
 #' Missing is `NA`, never zero.
 #'
 #' @param ledger A ledger from [open_ledger()].
@@ -149,7 +152,7 @@ timings <- function(ledger, ..., replaced = FALSE) {
   sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
                "ORDER BY place")
   rows <- DBI::dbGetQuery(con, sql, params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
-  as_table(typed_columns(rows[names(timing_columns)]), class = "cp_timings")
+  as_table(typed_columns(all_columns(rows, names(timing_columns))), class = "cp_timings")
 }
 
 # What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
@@ -165,11 +168,17 @@ as_runs.cp_ledger <- function(x) { # nolint: object_name_linter.
   ))
   settings <- DBI::dbGetQuery(con, "SELECT * FROM settings")
   used <- unique(rows[["setting"]])
-  settings <- settings[match(used, settings[["setting"]]), setting_columns, drop = FALSE]
+  settings <- all_columns(settings[match(used, settings[["setting"]]), , drop = FALSE], setting_columns)
   row.names(settings) <- NULL
   list(settings = typed_columns(settings), setting = match(rows[["setting"]], used), wall_s = rows[["wall_s"]],
        samples_done = as.numeric(rows[["samples_done"]]), sample = rows[["sample"]] == 1,
        session = session_codes(rows[["session"]]), turn = turn_codes(rows[["turn"]]))
+}
+
+# A ledger of an older form that is read only lacks columns of today: they are NA.
+all_columns <- function(rows, columns) {
+  for (name in setdiff(columns, names(rows))) rows[[name]] <- rep(NA, nrow(rows))
+  rows[columns]
 }
 
 # Columns as the types of a timing: what a database says of a column that holds nothing is not one of them.

@@ -76,8 +76,6 @@ run_trial <- function(trial, bench, pictures) {
   Filter(length, row)
 }
 
-null_if_na <- function(x) if (!is.na(x)) x
-
 # How a trial ended, and in one sentence why.
 judge_trial <- function(ran, engine, numbers, output, kind, time_limit) {
   expected <- names(Filter(length, engine$reads))

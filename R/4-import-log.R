@@ -54,6 +54,7 @@ log_rows <- function(hits, engine, path) {
   data.frame(
     activity = "render", engine = engine$engine, frame = suppressWarnings(as.integer(value("frame"))), wall_s = wall,
     load_s = number("load_s"), compute_s = number("compute_s"), samples_done = number("samples_done"),
+    work = number("work"),
     noise = number("noise"), peak_mem_mb = number("peak_mem_mb"), kind = "reported", precision = "exact",
     warm = if (length(turns) > 1) seq_along(turns) > 1 else NA, run_order = seq_along(turns),
     status = ifelse(is.na(wall), "incomplete", "ok"),

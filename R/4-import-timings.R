@@ -29,7 +29,8 @@
 #' @param map Named character vector for tables: names are columns of a timing, values are theirs.
 #' @param set Named list of columns that are the same for all rows, such as `list(shot = "gears", node = "loft-1")`.
 #' @param writers For `"frames"`: number of pictures that were in work at once, where it is known.
-#' @return The timings, a tibble; invisibly when added to a ledger. Attribute `known`: files that were imported before.
+#' @return The timings, a tibble; invisibly when added to a ledger. Those of a file that was imported before are not
+#'   there.
 #' @section Conditions: `clockpigeon_error_import` when a file is missing, empty, binary or not what it should be;
 #'   `clockpigeon_error_duration` for an ambiguous time; `clockpigeon_error_timing` for a value that does not fit.
 #'   Nothing is added unless all of it can be read.
@@ -57,8 +58,13 @@ import_timings <- function(path, as = NULL, ledger = NULL, engine = NULL, map = 
   rows <- if (!length(rows)) as_timings(data.frame())
           else if (length(rows) == 1) rows[[1]] else as_table(bind_tables(rows), class = "cp_timings")
   if (!is.null(ledger) && nrow(rows)) rows <- add_import(ledger, rows, path[!known], marks[!known])
-  attr(rows, "known") <- path[known]
   if (is.null(ledger)) rows else invisible(rows)
+}
+
+# Which of these files and folders were imported before: what they hold is known.
+known_imports <- function(path, ledger) {
+  path <- path[file.exists(path)]
+  path[vapply(path, content_mark, "") %in% imported_marks(ledger)]
 }
 
 tell_import <- function(path) {

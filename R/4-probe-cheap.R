@@ -91,7 +91,7 @@ sequence_rows <- function(shot, engine, ledger, frames, text, version, node, fol
   }
   # They come in the order asked for; the log may number them from 1.
   rows <- data.frame(
-    times[c("wall_s", "load_s", "compute_s", "samples_done", "noise", "peak_mem_mb", "warm", "run_order")],
+    times[c("wall_s", "load_s", "compute_s", "samples_done", "work", "noise", "peak_mem_mb", "warm", "run_order")],
     activity = "render", shot = shot$shot, scene = shot$scene, frame = frames, engine = engine$engine,
     engine_version = host$versions[[1]], limit_columns(shot$limit), width = trial$width, height = trial$height,
     node = nodes[[1]]$node, device_use(nodes[[1]], engine, cores = host$cores), load_average = load,

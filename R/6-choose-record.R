@@ -28,6 +28,69 @@ record_choice <- function(choice, path = "decision", changes = NULL) {
   invisible(files)
 }
 
+#' Write a decision into the ledger, as a job with a name
+#'
+#' From then on the job is referred to by its name: its events, its bill and its forecasts are kept with it. The name is
+#' its own, whatever its case: one that was used before is refused, since frames of both would mix.
+#'
+#' @param ledger A ledger from [open_ledger()].
+#' @param choice From [choose_option()].
+#' @param name Name of the job: letters, digits, and `.`, `_`, `-` between them.
+#' @param by Who decided.
+#' @param changes As for [record_choice()].
+#' @return The record, as [record_choice()] writes it, invisibly.
+#' @section Conditions: `clockpigeon_error_job` for a name that was used before, or of other characters.
+#' @examples
+#' project <- read_project(demo_file())
+#' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+#' forecast <- forecast_job(plan_options(job, project$sites, only = "saltmill"), draws = 100)
+#' ledger <- open_ledger(":memory:")
+#' record_job(ledger, choose_option(forecast, "30 h"), "gears-final")
+#' jobs(ledger)[c("name", "pick")]
+#' close_ledger(ledger)
+#' @export
+record_job <- function(ledger, choice, name, by = Sys.info()[["user"]], changes = NULL) {
+  record <- choice_record(choice, changes)
+  scenario <- choice$forecast$scenario
+  job <- main_job(scenario)
+  shots <- lapply(unname(job$shots), function(shot) {
+    list(shot = shot$shot, frames = format_frames(shot$frames), limit = format_limit(shot$limit),
+         size = as.list(shot$size), hash = record_hash(shot))
+  })
+  add_job(ledger, list(
+    name = name, made_at = record$made_at, by = as.character(by), question = to_json(record$asked),
+    shots = to_json(shots), scenario = to_json(scenario_record(scenario)), decision = paste(record_json(record))
+  ), promise_rows(choice))
+  add_events(ledger, name, data.frame(what = "decided", time = record$made_at, place = null_pick(choice), source = "choose",
+                                      detail = unname(explain(choice)[1])))
+  invisible(record)
+}
+
+null_pick <- function(choice) if (is.na(choice$pick)) NA_character_ else choice$pick
+
+# What the options were made of: enough to make them again.
+scenario_record <- function(scenario) {
+  list(now = format(scenario$now, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"), currency = scenario$currency,
+       options = as_frame(scenario$options), left_out = as_frame(scenario$left_out), pruned = scenario$pruned,
+       hashes = scenario$hashes)
+}
+
+# What was promised: quantiles of finish time (seconds from the moment) and cost, of the pick or what comes nearest.
+promise_rows <- function(choice) {
+  forecast <- choice$forecast
+  i <- leading_options(choice, 1)
+  d <- option_rows(forecast, i)
+  rows <- lapply(c("finish_s", "cost"), function(what) {
+    points <- quantile_of(d[[what]], forecast_probs)
+    # A draw that never ends has no number in the database.
+    points[!is.finite(points)] <- NA
+    data.frame(made_at = format(forecast$scenario$now, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"), stage = "before",
+               option = choice$options[["option"]][i], what = what, draws = forecast$n, seed = forecast$seed,
+               as.list(stats::setNames(points, forecast_points())))
+  })
+  do.call(rbind, rows)
+}
+
 #' @rdname record_choice
 #' @export
 choice_record <- function(choice, changes = NULL) {

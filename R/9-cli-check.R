@@ -8,10 +8,12 @@ cli_check <- function(args) {
   shots <- if (length(parsed$args)) list(project_entry(project$shots, parsed$args[1], "shot"))
            else project$shots[if (length(described)) described else names(project$shots)]
   site <- if (length(o$site)) project_entry(project$sites, o$site, "site")
-  rows <- if (file.exists(project$ledger)) cli_ledger(project, code = timings)
+  has_ledger <- file.exists(project$ledger)
+  rows <- if (has_ledger) cli_ledger(project, code = timings)
+  used <- if (has_ledger) cli_ledger(project, code = function(ledger) jobs(ledger)[["name"]])
   found <- bind_tables(lapply(shots, function(shot) {
     frame_bytes <- first_of(if (length(rows)) measured_frame_bytes(rows, shot), shot$frame_size)
-    check_shot(shot, site, project$manifests[[shot$shot]], project$root, project$jobs,
+    check_shot(shot, site, project$manifests[[shot$shot]], project$root, used,
                project$manifests[setdiff(names(project$manifests), shot$shot)], frame_bytes = frame_bytes,
                against = o$against)
   }))

@@ -75,7 +75,9 @@ cli_job_choice <- function(project, o, args = character()) {
 cli_choose <- function(args) {
   parsed <- cli_parse("choose", args)
   o <- parsed$options
-  choice <- cli_job_choice(read_project(), o, parsed$args)
+  project <- read_project()
+  if (length(o$record)) cli_check_name(project, o$record)
+  choice <- cli_job_choice(project, o, parsed$args)
   trials <- if (length(o$test_frames)) trial_value(choice, o$test_frames)
   split <- if (o$split) split_choice(choice)
   changes <- if (o$format == "table" || length(o$record)) break_even(choice)
@@ -84,8 +86,21 @@ cli_choose <- function(args) {
       if (length(split)) split_lines(split))
   })
   cli_figure(choice, o$figure, show = o$show)
-  if (length(o$record)) cli_note("record: ", paste(record_choice(choice, o$record, changes), collapse = ", "))
+  if (length(o$record)) {
+    name <- basename(o$record)
+    cli_ledger(project, FALSE, function(ledger) record_job(ledger, choice, name, changes = changes))
+    cli_note("record: job ", name, " in the ledger, ", paste(record_choice(choice, o$record, changes), collapse = ", "))
+  }
   choice_status(choice)
+}
+
+# A name that cannot be taken is refused before anything is simulated.
+cli_check_name <- function(project, path) {
+  name <- check_job_name(basename(path), "option --record")
+  taken <- name_findings(name, cli_ledger(project, code = function(ledger) jobs(ledger)[["name"]]))
+  if (length(taken)) {
+    stop_input("job", paste0("the name ", show_value(name), " ", taken$what), "option --record", taken$instead)
+  }
 }
 
 # The question of a choice, asked of several sites together.

@@ -3,6 +3,9 @@
 cli_ledger <- function(project, read_only = TRUE, code) {
   ledger <- open_ledger(project$ledger, read_only = read_only)
   on.exit(close_ledger(ledger))
+  if (length(ledger$carried)) {
+    cli_note("The ledger was carried over to this release's form; as it was, it is kept as ", short_path(ledger$carried))
+  }
   code(ledger)
 }
 
@@ -156,13 +159,55 @@ cli_import <- function(args) {
   o <- parsed$options
   project <- read_project()
   engine <- if (length(o$engine)) project$engines[[o$engine]]
+  if (is_job_list(parsed$args, o$as)) return(cli_import_jobs(project, parsed$args))
   map <- cli_pairs(o$map, "option --map", "columns as frame=Nr,wall_s=Time")
   rows <- cli_ledger(project, FALSE, function(ledger) {
+    for (path in known_imports(parsed$args, ledger)) {
+      cli_note("known: ", path, " was imported before; nothing was added")
+    }
     import_timings(parsed$args, o$as, ledger, engine, map, cli_row(o), o$writers)
   })
-  for (path in attr(rows, "known")) cli_note("known: ", path, " was imported before; nothing was added")
   cli_emit(rows, o$format, function() import_lines(rows))
   0L
+}
+
+# A list of jobs that were placed before, by what is asked or by its name.
+is_job_list <- function(paths, as) identical(as, "jobs") || is.null(as) && all(basename(paths) == "jobs.csv")
+
+cli_import_jobs <- function(project, paths) {
+  new <- cli_ledger(project, FALSE, function(ledger) sum(vapply(paths, import_jobs, 0L, ledger = ledger)))
+  cat(new, if (new == 1) " job" else " jobs", " added\n", sep = "")
+  0L
+}
+
+cli_jobs_list <- function(args) {
+  parsed <- cli_parse("jobs", args)
+  o <- parsed$options
+  project <- read_project()
+  cli_ledger(project, code = function(ledger) {
+    if (length(parsed$args)) {
+      events <- job_events(ledger, parsed$args[1])
+      cli_emit(events, o$format, function() event_lines(events, parsed$args[1]))
+    } else {
+      known <- jobs(ledger)
+      cli_emit(known, o$format, function() job_list_lines(known))
+    }
+  })
+  0L
+}
+
+job_list_lines <- function(x) {
+  if (!nrow(x)) return("no job yet: clockpigeon choose --record NAME writes one down")
+  text_table(data.frame(job = x[["name"]], "written down" = x[["made_at"]], by = x[["by"]],
+                        "chosen" = x[["pick"]], events = paste(x[["events"]]), check.names = FALSE),
+             right = "events", spare = "by")
+}
+
+event_lines <- function(x, job) {
+  c(paste0("Job ", job, ": ", nrow(x), if (nrow(x) == 1) " event" else " events"), "",
+    text_table(data.frame(time = x[["time"]], what = x[["what"]], place = x[["place"]], node = x[["node"]],
+                          frame = ifelse(is.na(x[["frame"]]), "", paste(x[["frame"]])), source = x[["source"]]),
+               right = "frame", spare = c("node", "source")))
 }
 
 import_lines <- function(rows) {

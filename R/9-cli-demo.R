@@ -40,5 +40,6 @@ demo_project <- function(keep = NULL) {
   ledger <- open_ledger(file.path(keep, "ledger.sqlite"))
   on.exit(close_ledger(ledger))
   add_timings(ledger, example_timings())
+  import_jobs(file.path(keep, "jobs.csv"), ledger)
   normalizePath(keep)
 }

@@ -7,6 +7,7 @@ cli_commands <- list(
   nodes = list(about = "ask each node whether it is ready", run = function(args) cli_readiness(args)),
   import = list(about = "take timings in from logs, folders of frames, pictures and tables",
                 run = function(args) cli_import(args)),
+  jobs = list(about = "list the jobs of the ledger, or what happened to one", run = function(args) cli_jobs_list(args)),
   record = list(about = "write down a time that was read off a screen", run = function(args) cli_record(args)),
   limit = list(about = "find how many samples are enough, and what the next doubling would buy",
                run = function(args) cli_limit(args)),

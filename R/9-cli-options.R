@@ -26,7 +26,7 @@ choice_options <- list(
   opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]", default = "tradeoff")
 )
 # Columns that are the same for all rows that come in.
-row_columns <- c("shot", "scene", "frame", "engine", "engine_version", "node", "device", "site", "tier", "limit_kind",
+row_columns <- c("job", "shot", "scene", "frame", "engine", "engine_version", "node", "device", "site", "tier", "limit_kind",
                  "limit_value", "width", "height", "threads", "kind")
 row_options <- lapply(row_columns, function(name) opt(paste0("--", gsub("_", "-", name)), paste("column", name)))
 figure_option <- opt("--figure", "also write the figure to this PNG file")
@@ -41,10 +41,11 @@ cli_options <- list(
                opt("--engine-version", "its version: 4.2, or '>=4.1 <5' [the project's default]"),
                opt("--timeout", "seconds to wait for an answer [20]", "double", 20), format_option),
   import = c(list(
-    opt("--as", "log, frames (a folder of finished ones), pictures, csv or json [told from the name]"),
+    opt("--as", "log, frames (a folder of finished ones), pictures, csv, json or jobs [told from the name]"),
     opt("--map", "columns of a table, such as frame=Nr,wall_s=Time"),
     opt("--writers", "pictures that were in work at once, where it is known", "integer")
   ), row_options, list(format_option)),
+  jobs = list(format_option),
   record = c(list(
     opt("--time", "as it was said: 'about 15 min', 1h20m, or '24 fps' for playback"),
     opt("--activity", "render, playback, encode, ... [render]", default = "render"),
@@ -109,14 +110,14 @@ cli_options <- list(
   choose = c(job_options, choice_options, list(
     opt("--test-frames", "also say whether so many trial frames at the leading sites would be worth it", "integer"),
     opt("--split", "also say how several sites together could do it at least cost", "logical", FALSE),
-    opt("--record", "also write the decision down, as NAME.json and NAME.md"), figure_option, format_option
+    opt("--record", "also write the decision down: as job NAME in the ledger, as NAME.json and NAME.md"), figure_option, format_option
   )),
   report = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
                                                figure_option)),
   help = list()
 )
 
-cli_arguments <- c(bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]",
+cli_arguments <- c(jobs = "[JOB]", bench = "[PLAN]", limit = "[SHOT]", probe = "[SHOT]", picture = "A B", sites = "[SITE]",
                    check = "[SHOT]", forecast = "[JOB]", choose = "[JOB]", report = "[JOB]", scan = "SCENE",
                    pack = "[SHOT]", unpack = "PARCEL", bill = "USAGE",
                    import = "FILE...",

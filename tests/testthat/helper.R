@@ -30,6 +30,7 @@ local_project <- function(env = parent.frame(), sample = TRUE) {
   if (sample) {
     ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
     add_timings(ledger, example_timings())
+    import_jobs(file.path(folder, "jobs.csv"), ledger)
     close_ledger(ledger)
   }
   folder

@@ -1,0 +1,124 @@
+# The form of a ledger: its tables, and how a ledger of an older form is carried over.
+
+# 1: timings, plans, imports, corrections, judgements. 2: jobs, events, bill lines and forecasts; timings have `job`,
+# `cost_basis` and `work`.
+ledger_form <- 2L
+ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database this is
+
+# Makes the tables of a new ledger, and carries an older one over: what it lacks is added, in one transaction, after a
+# copy was put beside it. Returns the path of the copy, or NULL when nothing was carried over.
+bring_to_form <- function(con, where) {
+  if (is_of_form(con)) return(NULL)
+  new <- DBI::dbGetQuery(con, "PRAGMA schema_version")[[1]] == 0
+  copy <- if (!new && where != ":memory:") copy_beside(con, where)
+  write_ledger(con, function() {
+    # Another process may have done it while this one waited.
+    if (is_of_form(con)) return()
+    add_columns(con)
+    for (sql in ledger_tables()) DBI::dbExecute(con, sql)
+  })
+  copy
+}
+
+is_of_form <- function(con) {
+  version <- DBI::dbGetQuery(con, "PRAGMA user_version")[[1]]
+  version == ledger_form && !length(lacking_columns(con))
+}
+
+# Columns of a run that its table has not.
+lacking_columns <- function(con) {
+  own <- setdiff(names(timing_columns), setting_columns)
+  setdiff(own, DBI::dbGetQuery(con, "PRAGMA table_info(runs)")[["name"]])
+}
+
+add_columns <- function(con) {
+  if (!DBI::dbExistsTable(con, "runs")) return()
+  for (name in lacking_columns(con)) {
+    DBI::dbExecute(con, sprintf("ALTER TABLE runs ADD COLUMN \"%s\" %s", name, column_types[[timing_columns[[name]]]]))
+  }
+  # It names the columns, and is made again with today's; its triggers go and come with it.
+  DBI::dbExecute(con, "DROP VIEW IF EXISTS timings")
+}
+
+# A copy as SQLite itself makes it: whole, whoever writes meanwhile.
+copy_beside <- function(con, where) {
+  version <- DBI::dbGetQuery(con, "PRAGMA user_version")[[1]]
+  stem <- sub("(\\.[A-Za-z0-9]+)?$", paste0("-form-", version), where)
+  end <- sub("^.*?((\\.[A-Za-z0-9]+)?)$", "\\1", basename(where))
+  copy <- paste0(stem, end)
+  k <- 1
+  while (file.exists(copy)) {
+    k <- k + 1
+    copy <- paste0(stem, "-", k, end)
+  }
+  DBI::dbExecute(con, "VACUUM INTO ?", params = list(copy))
+  copy
+}
+
+column_types <- c(text = "TEXT", integer = "INTEGER", number = "REAL", flag = "INTEGER")
+
+# A timing is a row of `runs`, and its setting a row of `settings`, which many runs share: half the size, and what is to
+# be compared is found by one number a row. The view `timings` shows them together, as everything else reads them.
+# Ids of runs have no index, which would take a quarter of the time of a large import: those made here are new by how
+# they are made, and those given are looked up first (check_new_ids()).
+ledger_tables <- function() {
+  typed <- function(columns) paste0("\"", columns, "\" ", column_types[timing_columns[columns]], collapse = ", ")
+  own <- setdiff(names(timing_columns), c("id", setting_columns))
+  shown <- paste0(ifelse(names(timing_columns) %in% setting_columns, "s.", "r."), "\"", names(timing_columns), "\"",
+                  collapse = ", ")
+  refuse <- "BEGIN SELECT RAISE(ABORT, 'the ledger is append only'); END"
+  changes <- c("UPDATE", "DELETE")
+  frozen <- function(table, when = "BEFORE", change = changes) {
+    sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s %s %s ON %s %s", table, tolower(change), when, change, table, refuse)
+  }
+  made <- c("runs", "settings", "plans", "blocks", "machines", "imports", "corrections", "judgements", "jobs", "events",
+            "lines", "forecasts")
+  c(
+    paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
+           typed(setting_columns), ")"),
+    paste0("CREATE TABLE IF NOT EXISTS runs (id TEXT NOT NULL, setting INTEGER NOT NULL, ", typed(own), ")"),
+    paste("CREATE VIEW IF NOT EXISTS timings AS SELECT r.rowid AS place,", shown,
+          "FROM runs r JOIN settings s ON s.setting = r.setting"),
+    "CREATE UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE plan_id IS NOT NULL",
+    "CREATE TABLE IF NOT EXISTS plans (id TEXT PRIMARY KEY, made_at TEXT, name TEXT, seed INTEGER, options TEXT)",
+    "CREATE TABLE IF NOT EXISTS blocks (plan_id TEXT, block INTEGER, trials TEXT, PRIMARY KEY (plan_id, block))",
+    "CREATE TABLE IF NOT EXISTS machines (id TEXT PRIMARY KEY, facts TEXT)",
+    "CREATE TABLE IF NOT EXISTS imports (mark TEXT PRIMARY KEY, path TEXT, imported_at TEXT, timings INTEGER)",
+    "CREATE TABLE IF NOT EXISTS corrections (old_id TEXT PRIMARY KEY, new_id TEXT NOT NULL)",
+    paste("CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER, tile INTEGER,",
+          "samples REAL, noise REAL, accepted INTEGER)"),
+    job_tables(), unlist(lapply(made, frozen)), frozen("timings", "INSTEAD OF", c(changes, "INSERT")),
+    paste("PRAGMA application_id =", ledger_mark), paste("PRAGMA user_version =", ledger_form)
+  )
+}
+
+# A job's name is its own whatever its case; a key makes a repeated event or line harmless.
+job_tables <- function() {
+  c(
+    paste("CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE COLLATE NOCASE, made_at TEXT,",
+          "by TEXT, question TEXT, shots TEXT, scenario TEXT, decision TEXT)"),
+    paste("CREATE TABLE IF NOT EXISTS events (sequence INTEGER PRIMARY KEY, job TEXT NOT NULL, time TEXT NOT NULL,",
+          "place TEXT, node TEXT, frame INTEGER, piece TEXT, what TEXT NOT NULL, detail TEXT, source TEXT,",
+          "key TEXT NOT NULL, UNIQUE (job, key))"),
+    paste("CREATE TABLE IF NOT EXISTS lines (job TEXT NOT NULL, site TEXT, item TEXT, began TEXT, ended TEXT,",
+          "quantity REAL, unit TEXT, amount REAL, currency TEXT, basis TEXT, source TEXT, key TEXT NOT NULL,",
+          "UNIQUE (job, key))"),
+    paste("CREATE TABLE IF NOT EXISTS forecasts (job TEXT NOT NULL, made_at TEXT, stage TEXT, option TEXT, what TEXT,",
+          "draws INTEGER, seed INTEGER, ", paste0(forecast_points(), " REAL", collapse = ", "), ")")
+  )
+}
+
+# The quantiles that are kept of a forecast, as columns p01 to p99.
+forecast_probs <- c(0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99)
+forecast_points <- function() sprintf("p%02d", round(100 * forecast_probs))
+
+# One transaction, taken for writing from its start: two writers wait for each other, and none is lost.
+write_ledger <- function(con, change) {
+  DBI::dbExecute(con, "BEGIN IMMEDIATE")
+  done <- FALSE
+  on.exit(if (!done) try(DBI::dbExecute(con, "ROLLBACK"), silent = TRUE))
+  out <- change()
+  DBI::dbExecute(con, "COMMIT")
+  done <- TRUE
+  invisible(out)
+}

@@ -1,0 +1,168 @@
+# Jobs: each has a name, what was decided, what happened to it, what it cost, and what was promised.
+
+# Adds a job and the forecasts that were made for it, in one transaction; returns its id. `job`: a list with `name` and
+# any of the table's columns, texts.
+add_job <- function(ledger, job, forecasts = NULL) {
+  con <- ledger_connection(ledger)
+  name <- check_job_name(job$name, argument("name"))
+  id <- new_ids(con, 1)
+  write_ledger(con, function() {
+    taken <- DBI::dbGetQuery(con, "SELECT name FROM jobs")[["name"]]
+    findings <- name_findings(name, taken)
+    if (length(findings)) {
+      stop_input("job", paste0("the name ", show_value(name), " ", findings$what), argument("name"), findings$instead)
+    }
+    row <- c(list(id = id), Filter(length, job))
+    if (is.null(row$made_at)) row$made_at <- utc_now()
+    insert_rows(con, "jobs", row)
+    if (NROW(forecasts)) insert_rows(con, "forecasts", c(list(job = rep(id, nrow(forecasts))), as.list(forecasts)))
+  })
+  id
+}
+
+# Letters, digits and - _ . : a name becomes part of file names and of what is typed.
+check_job_name <- function(x, where) {
+  if (!grepl("^[A-Za-z0-9][A-Za-z0-9._-]*$", check_text(x, where))) {
+    stop_input("job", paste("got", show_value(x)), where, "Write letters, digits, and . _ - between them.")
+  }
+  x
+}
+
+#' Jobs of a ledger
+#'
+#' A job has a name of its own, whatever its case. It is written down with [record_job()] when it is decided, or taken
+#' in from a list of jobs that were placed before (`clockpigeon import jobs.csv`: a column `job`, and `site`, `date` and
+#' `state` where they are known).
+#'
+#' @param ledger A ledger from [open_ledger()].
+#' @param name The job's name; `NULL` for all.
+#' @return `jobs()`: a tibble, one row a job, in the order they were written down: `name`, `made_at` (UTC), `by`, `pick`
+#'   (the option that was chosen, or the site of a job that was taken in), `events` (how many there are), `id`.
+#'   `job_events()`: a tibble, one row an event in the order they came: `sequence`, `job` (its name), `time` (UTC),
+#'   `place`, `node`, `frame`, `piece`, `what`, `detail`, `source`, `key`.
+#' @section Conditions: `clockpigeon_error_job` for a name that no job has.
+#' @examples
+#' ledger <- open_ledger(":memory:")
+#' path <- tempfile(fileext = ".csv")
+#' writeLines(c("job,site,date,state", "gears-final,saltmill,2026-10-28,cancelled"), path)
+#' import_jobs(path, ledger)
+#' jobs(ledger)[c("name", "pick")]
+#' job_events(ledger, "gears-final")[c("time", "what")]
+#' close_ledger(ledger)
+#' @export
+jobs <- function(ledger) {
+  con <- ledger_connection(ledger)
+  empty <- data.frame(name = character(), made_at = character(), by = character(), pick = character(),
+                      events = integer(), id = character())
+  if (!DBI::dbExistsTable(con, "jobs")) return(as_table(empty))
+  rows <- DBI::dbGetQuery(con, paste(
+    "SELECT j.name, j.made_at, j.by, json_extract(j.decision, '$.pick') AS pick,",
+    "(SELECT count(*) FROM events e WHERE e.job = j.id) AS events, j.id FROM jobs j ORDER BY j.rowid"
+  ))
+  for (name in c("by", "pick")) rows[[name]] <- as.character(rows[[name]])
+  as_table(rows)
+}
+
+# The id of a job by its name, whatever its case.
+job_id <- function(ledger, name, where = argument("job")) {
+  con <- ledger_connection(ledger)
+  known <- jobs(ledger)
+  at <- match(tolower(check_text(name, where)), tolower(known[["name"]]))
+  if (is.na(at)) {
+    near <- closest(name, known[["name"]])
+    stop_input("job", paste("no job is called", show_value(name)), where,
+               if (length(near)) paste0("Did you mean ", near, "?") else "clockpigeon jobs lists them.")
+  }
+  known[["id"]][at]
+}
+
+event_columns <- c("time", "place", "node", "frame", "piece", "what", "detail", "source", "key")
+
+#' @rdname jobs
+#' @param job The job's name.
+#' @export
+job_events <- function(ledger, job) {
+  con <- ledger_connection(ledger)
+  rows <- DBI::dbGetQuery(con, paste("SELECT e.sequence, j.name AS job,", paste0("e.", event_columns, collapse = ", "),
+                                     "FROM events e JOIN jobs j ON j.id = e.job WHERE e.job = ? ORDER BY e.sequence"),
+                          params = list(job_id(ledger, job)))
+  for (name in c("place", "node", "piece", "detail", "source")) rows[[name]] <- as.character(rows[[name]])
+  rows[["frame"]] <- as.integer(rows[["frame"]])
+  as_table(rows)
+}
+
+#' @rdname jobs
+#' @param events A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `frame`, `piece`,
+#'   `detail`, `source` and `key`. An event whose key the job has already adds nothing: by default the key is made of
+#'   all other columns.
+#' @return `add_events()`: how many events were new.
+#' @export
+add_events <- function(ledger, job, events) {
+  con <- ledger_connection(ledger)
+  check_columns(events, argument("events"), "what")
+  odd <- setdiff(names(events), event_columns)
+  if (length(odd)) {
+    stop_input("field", paste0("unknown column `", odd[1], "`"), argument("events"),
+               paste0("Columns are ", toString(event_columns), "."))
+  }
+  rows <- all_columns(as_frame(events), event_columns)
+  bad <- which(is.na(rows[["what"]]) | !nzchar(rows[["what"]]))
+  if (length(bad)) stop_input("event", paste("row", bad[1], "says not what happened"), argument("events"), "Write `what`.")
+  rows[["time"]][is.na(rows[["time"]])] <- utc_now()
+  rows[["key"]] <- ifelse(is.na(rows[["key"]]), row_key(rows, setdiff(event_columns, c("key", "detail"))), rows[["key"]])
+  insert_once(con, "events", c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows)))
+}
+
+# Rows of a table with keys: those whose key is there add nothing. Returns how many were new.
+insert_once <- function(con, table, rows) {
+  count <- function() DBI::dbGetQuery(con, paste("SELECT count(*) FROM", table))[[1]]
+  before <- count()
+  new <- 0
+  write_ledger(con, function() {
+    before <<- count()
+    insert_rows(con, table, rows, "INSERT OR IGNORE")
+    new <<- count() - before
+  })
+  new
+}
+
+# Lines of bills, and what was promised, of a job.
+add_lines <- function(ledger, job, lines) {
+  con <- ledger_connection(ledger)
+  insert_once(con, "lines", c(list(job = rep(job_id(ledger, job), nrow(lines))), as.list(lines)))
+}
+
+job_lines <- function(ledger, job) {
+  DBI::dbGetQuery(ledger_connection(ledger), "SELECT * FROM lines WHERE job = ?", params = list(job_id(ledger, job)))
+}
+
+promised <- function(ledger, job) {
+  DBI::dbGetQuery(ledger_connection(ledger), "SELECT * FROM forecasts WHERE job = ?",
+                  params = list(job_id(ledger, job)))
+}
+
+# The record of a job's decision as a list, as record_job() wrote it.
+job_decision <- function(ledger, job) {
+  text <- DBI::dbGetQuery(ledger_connection(ledger), "SELECT decision FROM jobs WHERE id = ?",
+                          params = list(job_id(ledger, job)))[[1]]
+  jsonlite::fromJSON(text, simplifyVector = FALSE)
+}
+
+#' @rdname jobs
+#' @param path A CSV file with a column `job`.
+#' @return `import_jobs()`: how many jobs were new.
+#' @export
+import_jobs <- function(path, ledger) {
+  known <- tolower(jobs(ledger)[["name"]])
+  rows <- read_jobs(path)
+  rows <- rows[!tolower(rows[["job"]]) %in% known & !duplicated(tolower(rows[["job"]])), , drop = FALSE]
+  for (i in seq_len(nrow(rows))) {
+    row <- lapply(rows[i, , drop = FALSE], null_if_na)
+    add_job(ledger, list(name = row$job, made_at = row$date, decision = to_json(list(pick = row$site))))
+    if (length(row$state)) {
+      add_events(ledger, row$job, data.frame(what = row$state, time = first_of(row$date, utc_now()),
+                                             place = first_of(row$site, NA), source = basename(path)))
+    }
+  }
+  nrow(rows)
+}

@@ -1,0 +1,82 @@
+old_ledger <- function(env = parent.frame()) {
+  path <- file.path(scratch(env), "ledger.sqlite")
+  file.copy(test_path("fixtures", "ledger-form-1.sqlite"), path)
+  path
+}
+version_of <- function(path) {
+  con <- DBI::dbConnect(RSQLite::SQLite(), path)
+  on.exit(DBI::dbDisconnect(con))
+  DBI::dbGetQuery(con, "PRAGMA user_version")[[1]]
+}
+
+test_that("a ledger of form 1 is carried over, all of it, with a copy beside it", {
+  path <- old_ledger()
+  ledger <- open_ledger(path)
+  x <- timings(ledger)
+  expect_identical(nrow(x), 13L)
+  expect_identical(x$wall_s[13], 18)
+  expect_true(all(is.na(x$job)) && all(is.na(x$work)))
+  expect_identical(nrow(timings(ledger, replaced = TRUE)), 14L)
+  expect_equal(judged_noise(ledger, "gears"), sqrt(0.1 * 0.2))
+  expect_identical(clockpigeon:::kept_plan(ledger, "evening")$seed, 3L)
+  expect_identical(basename(ledger$carried), "ledger-form-1.sqlite")
+  expect_identical(version_of(ledger$carried), 1L)
+  add_timings(ledger, some_timings(2, job = "night-1", work = 1e9, cost_basis = "metered"))
+  expect_identical(timings(ledger, job = "night-1")$work, 1e9)
+  expect_identical(nrow(jobs(ledger)), 0L)
+  expect_error(DBI::dbExecute(ledger$con, "DELETE FROM timings"), "append only")
+  import_jobs(demo_file("jobs.csv"), ledger)
+  expect_error(DBI::dbExecute(ledger$con, "DELETE FROM events"), "append only")
+  close_ledger(ledger)
+  # Once is enough.
+  again <- open_ledger(path)
+  expect_null(again$carried)
+  close_ledger(again)
+  expect_length(list.files(dirname(path)), 2)
+})
+
+test_that("an older ledger that is only read stays as it is", {
+  path <- old_ledger()
+  before <- unname(tools::md5sum(path))
+  ledger <- open_ledger(path, read_only = TRUE)
+  expect_identical(nrow(timings(ledger)), 13L)
+  expect_identical(nrow(jobs(ledger)), 0L)
+  expect_s3_class(compare_timings(ledger, by = "engine_version", across = TRUE), "cp_comparison")
+  close_ledger(ledger)
+  expect_identical(unname(tools::md5sum(path)), before)
+  expect_length(list.files(dirname(path)), 1)
+})
+
+test_that("a release with one more column than the ledger adds it", {
+  path <- file.path(scratch(), "ledger.sqlite")
+  ledger <- open_ledger(path)
+  add_timings(ledger, some_timings(1:3))
+  close_ledger(ledger)
+  local_value("timing_columns", c(clockpigeon:::timing_columns, mood = "text"))
+  reader <- open_ledger(path, read_only = TRUE)
+  expect_identical(timings(reader)$mood, rep(NA_character_, 3))
+  close_ledger(reader)
+  ledger <- open_ledger(path)
+  expect_identical(timings(ledger)$wall_s, c(1, 2, 3))
+  row <- data.frame(activity = "render", status = "ok", kind = "typed", mood = "calm")
+  add_timings(ledger, row)
+  expect_identical(timings(ledger)$mood, c(NA, NA, NA, "calm"))
+  close_ledger(ledger)
+})
+
+test_that("a newer form is refused in words, and a full disk leaves the old file as it was", {
+  path <- old_ledger()
+  con <- DBI::dbConnect(RSQLite::SQLite(), path)
+  DBI::dbExecute(con, "PRAGMA user_version = 99")
+  DBI::dbDisconnect(con)
+  expect_refusal(open_ledger(path), "ledger", c("has format 99", "this release knows 2", "Install a later release"))
+  path <- old_ledger()
+  before <- unname(tools::md5sum(path))
+  local_value("ledger_tables", function() c("CREATE TABLE jobs (id TEXT)", "this is no SQL"))
+  expect_refusal(open_ledger(path), "ledger", "cannot be used")
+  expect_identical(version_of(path), 1L)
+  con <- DBI::dbConnect(RSQLite::SQLite(), path)
+  expect_false(DBI::dbExistsTable(con, "jobs"))
+  expect_identical(DBI::dbGetQuery(con, "SELECT count(*) FROM timings")[[1]], 14L)
+  DBI::dbDisconnect(con)
+})
