@@ -43,6 +43,16 @@ need_package <- function(package, what) {
   }
 }
 
+# Options given as a list, by the function that checks them.
+option_list <- function(given, make, name) {
+  odd <- setdiff(names(given), names(formals(make)))
+  if (!is.list(given) || length(given) && is.null(names(given)) || length(odd)) {
+    stop_input("field", if (length(odd)) paste0("unknown option `", odd[1], "`") else paste("got", show_value(given)),
+               argument(name), paste0("Give a list with any of ", toString(names(formals(make))), "."))
+  }
+  given
+}
+
 # Arguments that a function took itself in an earlier release, by the function that takes them now: a list with a list
 # of arguments for each of `makers`. Warns where there is any; what none of them knows is refused.
 old_arguments <- function(given, makers, where) {

@@ -32,11 +32,7 @@ week_days <- c("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 #' @return A moment (`POSIXct`).
 #' @section Conditions: `clockpigeon_error_deadline` for a moment that has passed, a clock time without a zone, and one
 #'   that a change of the clock skips or shows twice; `clockpigeon_error_duration` for an ambiguous duration.
-#' @examples
-#' now <- as.POSIXct("2026-11-24 12:00", tz = "UTC")
-#' parse_deadline("fri 18:00", now, "Europe/Lisbon")
-#' parse_deadline("30 h", now)
-#' @export
+#' @noRd
 parse_deadline <- function(x, now = this_moment(), zone = NULL, where = argument("x")) {
   if (is.numeric(x)) return(now + check_number(x, where, above = 0))
   x <- trimws(check_text(x, where))

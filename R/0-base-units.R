@@ -15,9 +15,7 @@ rate_units <- c("kbit/s" = 125, "Mbit/s" = 125e3, "Gbit/s" = 125e6, "kB/s" = 1e3
 #' @return Numeric vector of seconds, as long as `x`; `NA` stays `NA`.
 #' @section Conditions: `clockpigeon_error_duration` for a value without a unit (`"8.20"`), with a decimal comma,
 #'   below zero, or impossible (`"00:75:00"`).
-#' @examples
-#' parse_duration(c("12m40s", "00:12:40", "760 s", "PT12M40S"))
-#' @export
+#' @noRd
 parse_duration <- function(x, where = argument("x")) {
   if (!is.character(x)) {
     stop_input("duration", paste("got", show_value(x)), where, "Write a duration with its unit, such as 12m40s.")
@@ -67,9 +65,7 @@ clock_duration <- function(x, refuse) {
 #'
 #' @param seconds Numeric vector of seconds.
 #' @return Character vector such as `"0.840s"`, `"12m40s"`, `"3h05m"` or `"2d04h"`; `"unknown"` for `NA`.
-#' @examples
-#' format_duration(c(0.84, 760, 11100, NA))
-#' @export
+#' @noRd
 format_duration <- function(seconds) {
   vapply(as.numeric(seconds), function(s) {
     if (is.na(s)) return("unknown")

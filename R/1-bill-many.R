@@ -10,10 +10,7 @@
 #' @return A matrix of whole minor units, one row a usage: `list`, `minimum`, `discount`, `tax`, `credit`, `to_pay`, and
 #'   `balance_1`, `balance_2`, ... what each balance of the card gave.
 #' @section Conditions: `clockpigeon_error_type` for usages out of order; those of [bill()].
-#' @examples
-#' usage <- data.frame(usage = c(1, 1, 2), node = c(1, 2, 1), seconds = c(3600, 1800, 60))
-#' bill_many(usage, read_site(demo_file("sites/saltmill.yaml")))
-#' @export
+#' @noRd
 bill_many <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
                       this_month = NULL) {
   tariff <- tariff_of(rate_card, tier, hire, engine, on)

@@ -6,7 +6,7 @@
 #' money), and each line is rounded once, a half up. In this order: what each charge of the card comes to (list price),
 #' the minimum of a node, discounts off the list price, the minimum of the job and of the month, tax, and balances used.
 #'
-#' @param usage A data frame, one row for each stretch of use, or what [read_usage()] returns. Columns, each of which
+#' @param usage A data frame, one row for each stretch of use, or what `read_usage()` returns. Columns, each of which
 #' may
 #'   be absent: `node`; `activity` (`render` when absent; also `prepass`, `load`, `start`, `upload`, `download`,
 #'   `storage`, `idle`, ...); `status` of its frames (`ok`); `seconds`; `frames`; `megapixels` of a frame; `devices`,
@@ -20,12 +20,14 @@
 #'   date, no end.
 #' @param this_month What this month has seen before: `list(quantity = , amount = )`, in the unit and currency of the
 #'   card's price; volume brackets and the minimum of a month go on from there.
-#' @param to Currency to show the amounts in as well.
-#' @param rates Exchange rates, as in `read_project()$rates`; needed with `to`.
+#' @param to Currency to show the amounts in as well: from `in_currency()`, or its code alone, which does for a site's
+#'   own unit of stated worth.
+#' @param ... Arguments of `in_currency()` as they were given here before; they warn, and will be refused.
 #' @return A tibble of class `cp_bill`, one row a line: `part` (`list`, `minimum`, `discount`, `tax`, `credit`), `item`,
 #'   `rule` (of the card), `quantity`, `unit`, `price` (of a unit), `amount`, `currency`; with `to` also `converted`,
 #'   `converted_currency`, `rate`, `rate_date`. The sum of `amount` is what is left to pay, exactly. `summary()` gives
-#'   `list`, `minimum`, `discount`, `tax`, `credit` and `to_pay`. Attribute `warnings`: what is doubtful about the card.
+#'   `list`, `minimum`, `discount`, `tax`, `credit` and `to_pay`. `site` and `doubts` say whose card it is and
+#'   what is doubtful about it (`NA` for nothing).
 #' @section Conditions: `clockpigeon_error_columns`, `clockpigeon_error_type` or `clockpigeon_error_choice` for a usage
 #'   that cannot be read, or of which something is not known (`NA`) that the card charges for, `clockpigeon_error_rates`
 #'   when an exchange rate is missing.
@@ -34,7 +36,9 @@
 #' bill(data.frame(node = c("a", "b"), seconds = c(4000, 3700)), site)
 #' @export
 bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL, this_month = NULL,
-                 to = NULL, rates = NULL) {
+                 to = NULL, ...) {
+  old <- old_arguments(list(...), list(in_currency = in_currency), "bill()")$in_currency
+  if (length(to) && !inherits(to, "cp_in_currency")) to <- in_currency(to, old$rates)
   check_class(rate_card, argument("rate_card"), "cp_site", "read_site()")
   if (inherits(usage, "cp_usage")) {
     tier <- first_of(tier, usage$tier)
@@ -60,7 +64,15 @@ bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_charact
   tariff <- tariff_of(rate_card, tier, hire, engine, on)
   u <- whole_usage(usage, tariff$defaults, tariff$zone)
   lines <- bill_lines(u, tariff, billed_statuses(rate_card), month_before(this_month, tariff))
-  finish_bill(lines, tariff, rate_card, on, to, rates)
+  finish_bill(lines, tariff, rate_card, on, to)
+}
+
+#' @rdname bill
+#' @param currency Its ISO 4217 code.
+#' @param rates Exchange rates, as in `read_project()$rates`.
+#' @export
+in_currency <- function(currency, rates = NULL) {
+  structure(list(currency = check_currency(currency, argument("to")), rates = rates), class = "cp_in_currency")
 }
 
 # What the month saw before, in counted things of the first charge and in minor units.
@@ -80,7 +92,7 @@ minor_sum <- function(lines) sum(vapply(lines, `[[`, 0, "minor"))
 # All lines of a bill, as a list, in the order in which they follow from each other.
 bill_lines <- function(u, tariff, statuses, before) {
   values <- lapply(tariff$charges, function(charge) charged_values(u, charge, statuses, tariff$zone))
-  priced <- Map(function(charge, value, i) charge_lines(u, charge, value, if (i == 1) before$counted else 0),
+  priced <- Map(function(charge, value, i) charge_rows(u, charge, value, if (i == 1) before$counted else 0),
                 tariff$charges, values, seq_along(values))
   list_minor <- vapply(priced, minor_sum, 0)
   lines <- unlist(priced, recursive = FALSE)
@@ -129,7 +141,7 @@ charge_quantity <- function(u, charge, value) {
 }
 
 # The lines of one charge: one, or one for each volume bracket it reaches.
-charge_lines <- function(u, charge, value, before) {
+charge_rows <- function(u, charge, value, before) {
   quantity <- charge_quantity(u, charge, value)
   upper <- c(charge$from[-1], Inf)
   parts <- if (length(charge$from) == 1) quantity
@@ -158,23 +170,23 @@ node_minimum <- function(u, tariff, value) {
 }
 
 # Lines as the user sees them, with the other currency beside where one is asked for.
-finish_bill <- function(lines, tariff, site, on, to, rates) {
+finish_bill <- function(lines, tariff, site, on, to) {
   lines <- as.data.frame(lapply(stats::setNames(nm = names(lines[[1]])), function(name) sapply(lines, `[[`, name)))
   shown <- lines$minor != 0 | lines$part == "list" & seq_len(nrow(lines)) == 1
   lines <- lines[shown, , drop = FALSE]
   digits <- minor_digits(tariff$currency)
   out <- data.frame(lines[setdiff(names(lines), "minor")], amount = lines$minor / 10^digits, currency = tariff$currency,
                     row.names = NULL)
-  if (length(to)) out <- cbind(out, converted_lines(out$amount, site, to, rates, on))
-  out <- as_table(out, class = "cp_bill")
-  attr(out, "warnings") <- card_doubts(site)
-  attr(out, "site") <- site$site
-  out
+  if (length(to)) out <- cbind(out, converted_amounts(out$amount, site, to$currency, to$rates, on))
+  doubts <- card_doubts(site)
+  out[["site"]] <- site$site
+  out[["doubts"]] <- if (length(doubts)) paste(doubts, collapse = "; ") else NA_character_
+  as_table(out, class = "cp_bill")
 }
 
 # Amounts in another currency: the total is converted and rounded once, and the lines share its rounding, so that both
 # columns add up. A site's own unit goes through its stated worth.
-converted_lines <- function(amount, site, to, rates, on) {
+converted_amounts <- function(amount, site, to, rates, on) {
   rate <- rate_to(site, to, rates, on)
   if (is.null(rate)) {
     stop_input("rates", paste0("no exchange rate from ", site$currency, " to ", to),

@@ -95,8 +95,7 @@ match_cells <- function(context, x, runs, columns) {
       sample = runs$sample[m$old] | runs$sample[m$new], alone = nrow(old) + nrow(new) - 2L * length(m$old),
       within = m$within
     )
-    if (!m$within) attr(pairs, "sessions") <- levels_spread(list(old, new))
-    pairs
+    list(rows = pairs, sessions = if (!m$within) levels_sd(list(old, new)))
   })
   Filter(length, out)
 }
@@ -127,7 +126,7 @@ turn_within <- function(key) {
 
 # What the runs of two levels tell of the spread from session to session: `sd`, `df`, how many sessions each level has
 # (`of_level`), and whether the spread is `measured`. The assumed spread counts as three degrees of freedom.
-levels_spread <- function(levels) {
+levels_sd <- function(levels) {
   squares <- lapply(levels, function(run) {
     means <- tapply(run$y, list(run$cell, run$session), mean)
     means <- means[, utils::tail(seq_len(ncol(means)), 40), drop = FALSE]  # the newest tell the machine as it is

@@ -12,7 +12,7 @@ scene_estimate <- function(s, level) {
   cell <- factor(s[["cell"]])
   old <- exp(tapply(log(s[["old_s"]]), cell, mean))
   new <- exp(tapply(log(s[["new_s"]]), cell, mean))
-  spread <- pair_spread(d, cell, old, new)
+  spread <- pair_sd(d, cell, old, new)
   rounding <- rounding_variance(s[["old_s"]]) + rounding_variance(s[["new_s"]])
   c(list(mean = log(sum(old)) - log(sum(new)), frames = mean(tapply(d, cell, mean)),
          se = if (is.na(spread$se)) NA_real_ else sqrt(max(spread$se^2, rounding)), df = spread$df,
@@ -37,7 +37,7 @@ far_pairs <- function(d) {
 # Standard error of the log ratio of the total work. With many frames, or one run of each, the frames are the sample
 # (linearised ratio of means: Cochran 1977, *Sampling techniques*, section 6.3); repeats of few frames are runs of these
 # frames, whose spread is pooled, and say nothing of other frames.
-pair_spread <- function(d, cell, old, new) {
+pair_sd <- function(d, cell, old, new) {
   n <- length(d)
   frames <- nlevels(cell)
   few <- frames < scene_frames

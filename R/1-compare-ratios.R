@@ -76,22 +76,20 @@ compare_timings <- function(x, by, smallest = 0.02, level = 0.95, across = FALSE
   if (!length(pairs)) refuse_unlike(said, by)
   unsaid <- table(x[["context"]][runs$setting[is.na(x[["level"]])[runs$setting]]])
   rows <- lapply(pairs, function(p) {
-    context <- p[["context"]][1]
+    context <- p$rows[["context"]][1]
     silent <- unsaid[names(unsaid) == context]
     about <- list(
       left_out = if (length(silent)) paste(silent, "timings without a", factor_label(by)),
       apart = if (across) {
-        differences(said[said[["context"]] == context, , drop = FALSE], by, p[["old"]][1], p[["new"]][1], any = TRUE)
+        differences(said[said[["context"]] == context, , drop = FALSE], by, p$rows[["old"]][1], p$rows[["new"]][1],
+                    any = TRUE)
       }
     )
-    compare_levels(p, smallest, level, about, weights)
+    compare_levels(p$rows, p$sessions, smallest, level, about, weights)
   })
   overall <- vapply(rows, function(r) r[["ratio"]][nrow(r)], 0)
-  out <- as_table(bind_tables(rows[order(overall)]), class = "cp_comparison")
-  attr(out, "by") <- by
-  attr(out, "smallest") <- smallest
-  attr(out, "level") <- level
-  out
+  out <- as_frame(bind_tables(rows[order(overall)]))
+  as_table(data.frame(out, by = by, smallest = smallest, level = level), class = "cp_comparison")
 }
 
 check_weights <- function(weights, scenes) {
@@ -125,8 +123,7 @@ far_says <- function(p, far) {
 
 # One pair of levels: a row a scene, the slowest change first, then the rows of all scenes. `about` holds what is to be
 # said of the pair beside: what was left out, and in what else the sets differ.
-compare_levels <- function(p, smallest, level, about = list(), weights = NULL) {
-  sessions <- attr(p, "sessions")
+compare_levels <- function(p, sessions, smallest, level, about = list(), weights = NULL) {
   scenes <- split(p, p[["scene"]])
   alone <- lapply(scenes, scene_estimate, level = level)
   each <- lapply(alone, with_sessions, sessions = sessions)

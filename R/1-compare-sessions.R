@@ -14,7 +14,7 @@ assumed_hour_drift <- 0.05
 # vary, its degrees of freedom and basis. Told by pairs of sessions that measured three cells or more in common; the
 # assumed spread counts as three pairs more, since few pairs say little, and stands alone where there is none. Sessions
 # of one day (`hour_sd`) are told from those of different days, which alone say how days differ where there are any.
-session_spread <- function(means, run_sd, starts = NULL, prior = 3) {
+session_sd <- function(means, run_sd, starts = NULL, prior = 3) {
   found <- session_pairs(means, 3)
   squares <- pair_squares(found, run_sd)
   apart <- vapply(found, function(p) {
@@ -71,7 +71,7 @@ session_pairs <- function(means, least) {
 
 # Spread of one run, told by cells that two sessions measured, the sessions' own difference taken out; NULL with fewer
 # than two degrees of freedom.
-paired_spread <- function(means) {
+paired_sd <- function(means) {
   pairs <- lapply(session_pairs(means, 2), `[[`, "off")
   df <- sum(lengths(pairs) - 1)
   if (df >= 2) sqrt(sum(vapply(pairs, function(off) sum((off - mean(off))^2), 0)) / 2 / df)

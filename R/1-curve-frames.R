@@ -7,7 +7,7 @@
 #' (Hartikainen & Sarkka 2010, *Kalman filtering and smoothing solutions to temporal Gaussian process regression
 #' models*; Durbin & Koopman 2012, *Time series analysis by state space methods*), so that the cost is linear in the
 #' frames. Its parameters are not fixed at their best values but drawn given the probes, from a prior that complete
-#' shots have taught ([learn_curve_prior()]) or the weak default ([curve_prior()]): few probes give wide intervals, one
+#' shots have taught (`learn_curve_prior()`) or the weak default (`curve_prior()`): few probes give wide intervals, one
 #' probe the prior's alone.
 #'
 #' The model assists the design of the probes and never outvotes it: the middle of the total is halfway (in logs)
@@ -22,12 +22,15 @@
 #' near 1 that may bend), plus the process along the shot: double sampling (Cochran 1977, *Sampling techniques*, chapter
 #' 12) is the case of no process. The cheap times are not scaled by anybody; the probes do that.
 #'
-#' A probe is one run, and the same frame takes another time when it is rendered again: `run_sd` is that spread. It
-#' blurs the probes, and it is in the times that come out, which are those of a pass still to be rendered. Where it is
+#' A probe is one run, and the same frame takes another time when it is rendered again: `run_sd` is that spread. It is
+#' added as an error of each probe and to each predicted time, since these are of a pass still to be rendered. Where it is
 #' 0, probed frames keep what was measured.
 #'
-#' @param frame Probed frames, whole numbers; a frame may stand more than once.
-#' @param seconds Their measured times in s, above 0.
+#' @param frame Probed frames, whole numbers; a frame may stand more than once. Or a data frame of probes: `frame`,
+#'   `seconds` and, for times brought from another limit or size (`scale_seconds()`), `scaled`: the relative standard
+#'   error of the factor they were brought by, 0 for times measured as asked. Times with the same error share one
+#'   unknown factor.
+#' @param seconds Their measured times in s, above 0; `NULL` with a data frame of probes.
 #' @param frames All frames of the shot.
 #' @param cuts First frames after each cut; the process starts anew there. `NULL`: breaks are looked for in the cheap
 #'   times and the probes; `integer()`: there are none.
@@ -35,9 +38,7 @@
 #'   filled in along the shot, with the uncertainty of that.
 #' @param run_sd Standard deviation of log seconds of one frame from run to run; `NULL` to take it from frames
 #'   measured more than once, and 0 when there are too few of these (then the spread of single frames takes it in).
-#' @param scaled For times brought from another limit or size ([scale_seconds()]): the relative standard error of the
-#'   factor they were brought by, 0 for times measured as asked. Times with the same error share one unknown factor.
-#' @param prior From [curve_prior()] or [learn_curve_prior()].
+#' @param prior From `curve_prior()` or `learn_curve_prior()`.
 #' @param seed Seed of the draws: the same curve always gives the same figures.
 #' @return An object of class `cp_curve`. `predict()` gives mean, median, lower and upper seconds for each frame;
 #'   [total_time()] the sum, [slowest()] the worst frame, [next_probe()] the frame to measure next. Its `says` holds
@@ -51,14 +52,16 @@
 #' cheap <- data.frame(frame = 1:120, seconds = 0.4 * exp(0.006 * 1:120))
 #' total_time(frame_curve(c(20, 60, 100), c(41, 55, 90), 1:120, cheap = cheap))
 #' @export
-frame_curve <- function(frame, seconds, frames, cuts = NULL, cheap = NULL, run_sd = NULL, scaled = NULL,
+frame_curve <- function(frame, seconds = NULL, frames, cuts = NULL, cheap = NULL, run_sd = NULL,
                         prior = curve_prior(), seed = 1) {
   frames <- sort(unique(parse_frames(frames, argument("frames"))))
-  rows <- probe_rows(frame, seconds, frames, scaled)
+  probes <- if (is.data.frame(frame)) check_columns(frame, argument("frame"), c("frame", "seconds"))
+            else list(frame = frame, seconds = seconds)
+  rows <- probe_rows(probes[["frame"]], probes[["seconds"]], frames, probes[["scaled"]])
   check_class(prior, argument("prior"), "cp_prior", "curve_prior()")
   seed <- check_count(seed, argument("seed"), least = 0, most = 2^31 - 2)
   own <- rows[["scaled"]] == 0
-  if (is.null(run_sd)) run_sd <- run_spread(rows[["frame"]][own], rows[["seconds"]][own])
+  if (is.null(run_sd)) run_sd <- run_sd_of(rows[["frame"]][own], rows[["seconds"]][own])
   run_sd <- if (is.null(run_sd)) 0 else check_number(run_sd, argument("run_sd"), least = 0)
   known <- !is.null(cuts)
   curve <- list(frames = frames, run_sd = run_sd, seed = seed, prior = prior, rows = rows, known_cuts = known)
@@ -107,7 +110,7 @@ frame_middles <- function(rows) {
 }
 
 # Spread of log seconds of one cell from run to run, pooled over cells; NULL with fewer than two degrees of freedom.
-run_spread <- function(cell, seconds) {
+run_sd_of <- function(cell, seconds) {
   logs <- log(seconds)
   df <- length(logs) - length(unique(cell))
   if (df >= 2) sqrt(sum((logs - stats::ave(logs, cell))^2) / df)
@@ -124,7 +127,7 @@ run_spread <- function(cell, seconds) {
 #'
 #'   `slowest()`: a tibble of one row for the slowest frame: `mean`, `lower`, `upper`, `median` in seconds, `level`, and
 #'   `frame`, the one that is most often the slowest, with the chance (`chance`) that it is. Sites cap the time of a
-#'   frame: the share of draws above a cap is `mean(attr(x, "draws") > cap)`.
+#'   frame: the share of draws above a cap is `mean(x$draws[[1]] > cap)`.
 #' @section Conditions: `clockpigeon_error_type` when `curve` is no frame curve.
 #' @examples
 #' curve <- frame_curve(c(10, 50), c(3, 4), 1:60)
@@ -144,11 +147,9 @@ slowest <- function(curve, level = 0.8, draws = 2000) {
   paths <- checked_paths(curve, level, draws)
   ends <- stats::quantile(paths$slowest, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
   places <- tabulate(paths$place, length(curve$frames))
-  out <- as_table(list(mean = mean(paths$slowest), lower = ends[1], upper = ends[2],
-                       median = stats::median(paths$slowest), level = level,
-                       frame = curve$frames[which.max(places)], chance = max(places) / draws))
-  attr(out, "draws") <- paths$slowest
-  out
+  as_table(list(mean = mean(paths$slowest), lower = ends[1], upper = ends[2],
+                median = stats::median(paths$slowest), level = level, frame = curve$frames[which.max(places)],
+                chance = max(places) / draws, draws = list(paths$slowest)))
 }
 
 checked_paths <- function(curve, level, draws) {

@@ -11,17 +11,14 @@ assumed_heavy <- 2
 #' log-normal, and the share of frames that stand out (`rate`, beta), each slower by a factor of exp(0.6) on average,
 #' with a standard deviation of 0.5 of its log. With a cheap pass the first three are of what the cheap times leave.
 #'
-#' The default is weak and assumed; [learn_curve_prior()] replaces it by what complete shots teach.
+#' The default is weak and assumed; `learn_curve_prior()` replaces it by what complete shots teach.
 #'
 #' @param sd,range,own,cheap_sd,cheap_range,cheap_own Each `c(median, sd of the log)`.
 #' @param rate `c(mean, weight in frames)` of the share of frames that stand out.
 #' @param heavy_factor How many times as slow as the others frames are that stand out and that no probe met.
 #' @return A list of class `cp_prior`.
 #' @section Conditions: `clockpigeon_error_type` when a number is not above 0.
-#' @examples
-#' calm <- curve_prior(sd = c(0.1, 0.3))
-#' total_time(frame_curve(10, 3, 1:60, prior = calm))
-#' @export
+#' @noRd
 curve_prior <- function(sd = c(0.35, 0.6), range = c(0.2, 0.9), own = c(0.08, 0.7), cheap_sd = c(0.08, 0.8),
                         cheap_range = c(0.3, 0.8), cheap_own = c(0.07, 0.6), rate = c(0.007, 10),
                         heavy_factor = assumed_heavy) {

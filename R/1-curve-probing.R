@@ -21,9 +21,7 @@
 #' @param seed Seed of the places; the same frames and count always give the same ones.
 #' @return Frames, rising.
 #' @section Conditions: `clockpigeon_error_type` for a bad count.
-#' @examples
-#' first_probes(1:120, 4)
-#' @export
+#' @noRd
 first_probes <- function(frames, n, cheap = NULL, seed = 1) {
   frames <- sort(unique(parse_frames(frames, argument("frames"))))
   n <- check_count(n, argument("n"))
@@ -41,7 +39,7 @@ first_probes <- function(frames, n, cheap = NULL, seed = 1) {
   slow <- which(odd)[order(x[odd])]
   work <- cumsum(ifelse(odd, 0, exp(usual / 2)))
   rest <- findInterval((seq_len(n - own) - 0.5) / (n - own) * work[length(work)], work) + 1L
-  sort(unique(cheap[["frame"]][c(rest, if (own) spread_frames(slow, own))]))
+  sort(unique(cheap[["frame"]][c(rest, if (own) frames_apart(slow, own))]))
 }
 
 # Places 1..frames: one in each of the stretches, and from eight on one of sixteen next to another.
@@ -179,9 +177,7 @@ narrowed_by <- function(known, f) {
 #' @param overhead Seconds a full probe costs beyond its frame.
 #' @return A tibble of one row: `pays`, `seconds_with`, `seconds_without`, `probes_with`, `probes_without`.
 #' @section Conditions: `clockpigeon_error_type` for numbers out of range.
-#' @examples
-#' cheap_pass_pays(frame_curve(c(20, 60, 100), c(41, 90, 55), 1:120), cheap_s = 0.6)
-#' @export
+#' @noRd
 cheap_pass_pays <- function(curve, cheap_s, target = 0.1, level = 0.8, correlation = 0.9, overhead = 0) {
   check_class(curve, argument("curve"), "cp_curve", "frame_curve()")
   cheap_s <- check_number(cheap_s, argument("cheap_s"), above = 0)
@@ -208,13 +204,10 @@ cheap_pass_pays <- function(curve, cheap_s, target = 0.1, level = 0.8, correlati
 #' @param fit A [fit_limit()] with times: brings them from `samples` to `to`; `NULL` when the samples are the same.
 #' @param samples,to Samples they were measured at, and those that are asked.
 #' @param pixels,to_pixels Pixels they were measured at, and those that are asked; `NULL` when they are the same.
-#' @param power How time grows with the pixels: `c(power, standard error)`, as [time_drivers()] tells it.
+#' @param power How time grows with the pixels: `c(power, standard error)`, as `time_drivers()` tells it.
 #' @return A tibble: `seconds` and `scaled` (relative standard error of the factor), for [frame_curve()].
 #' @section Conditions: `clockpigeon_error_type` when a fit has no times.
-#' @examples
-#' fit <- fit_limit(c(4, 16, 64), seconds = c(1.1, 3.4, 12.7))
-#' scale_seconds(c(3.3, 4.1), fit, samples = 16, to = 128)
-#' @export
+#' @noRd
 scale_seconds <- function(seconds, fit = NULL, samples = NULL, to = NULL, pixels = NULL, to_pixels = NULL,
                           power = c(1, 0.15)) {
   seconds <- check_seconds(seconds, argument("seconds"))

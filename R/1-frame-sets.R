@@ -7,9 +7,7 @@
 #' @return Integer vector of frames, in the order written.
 #' @section Conditions: `clockpigeon_error_frames` when a range ends before it starts, a frame stands twice, or the
 #'   text is no frame set.
-#' @examples
-#' parse_frames("1-48 by 12, 96-98")
-#' @export
+#' @noRd
 parse_frames <- function(x, where = argument("x")) {
   refuse <- function(why, instead) stop_input("frames", paste0("got ", show_value(x), ", ", why), where, instead)
   if (is.numeric(x)) {
@@ -45,10 +43,8 @@ frame_range <- function(part, refuse) {
 #' Write a frame set
 #'
 #' @param frames Integer vector of frames, in any order.
-#' @return One text that [parse_frames()] reads back as the same frames in rising order.
-#' @examples
-#' format_frames(c(1:48, 96, 98, 100))
-#' @export
+#' @return One text that `parse_frames()` reads back as the same frames in rising order.
+#' @noRd
 format_frames <- function(frames) {
   frames <- sort(unique(as.integer(frames)))
   parts <- character()
@@ -67,7 +63,7 @@ format_frames <- function(frames) {
 
 # `n` frames spread evenly over a frame set, each in the middle of its stretch: the ends of a shot are its
 # least typical frames.
-spread_frames <- function(frames, n) {
+frames_apart <- function(frames, n) {
   n <- min(n, length(frames))
   frames[unique(ceiling((seq_len(n) - 0.5) / n * length(frames)))]
 }

@@ -8,7 +8,7 @@
 #' meter, with its cap. Time is kept in whole microseconds, money in whole minor units.
 #'
 #' Every draw has streams of its own for speed, link, waiting, starting, failures and lost nodes (xoshiro256++, Blackman
-#' & Vigna 2021), named by `labels`: the same seed gives the same draws on any number of threads, and two ways with the
+#' & Vigna 2021), named by labels: the same seed gives the same draws on any number of threads, and two ways with the
 #' same labels share their luck.
 #'
 #' @param seconds Seconds of each frame on a node of speed 1: a matrix, one row a draw and one column a frame; or the
@@ -19,8 +19,10 @@
 #' @param run_sd Sd of log seconds, when `seconds` are medians.
 #' @param meter From `metering()`, to be charged by a rate card; `NULL` for no charge.
 #' @param keep `TRUE` keeps when each frame is at home, and what each charge comes to.
-#' @param drawing From `drawing()`.
-#' @param ... Arguments of `metering()` and `drawing()` as they were given here before; they warn, and will be refused.
+#' @param drawing How draws are made, a list with any of `labels` (names of the streams: `job`, what is rendered, `site`,
+#'   `tier`), `before` (draws that were made already: these go on after them), `threads`, and `lanes` (`FALSE` keeps draws
+#'   from being scheduled side by side; the result is the same).
+#' @param ... Arguments of `metering()` and `drawing` as they were given here before; they warn, and will be refused.
 #' @return A list of class `cp_simulated`: `draws`, a tibble with one row a draw: `draw`, `finish_s` (from now; `Inf`
 #'   when the job does not end), the stages of its longest chain of events, which add up to it: `held_s` (until it is
 #'   released), `prepare_s`, `upload_s`,
@@ -45,8 +47,7 @@ simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds
   old <- old_arguments(list(...), list(metering = metering, drawing = drawing_of), "simulate_job()")
   meter <- if (!is.null(meter)) check_class(meter, argument("meter"), "cp_metering", "metering()")
            else if (length(old$metering)) do.call(metering, old$metering)
-  how <- if (!is.null(drawing)) check_class(drawing, argument("drawing"), "cp_drawing", "drawing()")
-         else do.call(drawing_of, old$drawing)
+  how <- do.call(drawing_of, if (is.null(drawing)) old$drawing else option_list(drawing, drawing_of, "drawing"))
   frames <- task_frames(seconds, draws, seed, run_sd, how$labels)
   frames$before <- how$before
   tariff <- meter$tariff
@@ -70,20 +71,14 @@ metering <- function(rate_card, tier = NULL, hire = NULL, engine = NA_character_
                  megapixels = check_number(megapixels, argument("megapixels"), least = 0)), class = "cp_metering")
 }
 
-#' @rdname simulate_job
-#' @param labels Names of the streams: `job` (what is rendered), `site`, `tier`.
-#' @param before Draws that were made already: these go on after them.
-#' @param threads Number of threads.
-#' @param lanes `FALSE` keeps draws from being scheduled side by side; the result is the same.
-#' @export
-drawing <- function(labels = c(job = "job", site = "site", tier = "tier"), before = 0, threads = 2, lanes = TRUE) {
+# How draws are made, checked.
+drawing_of <- function(labels = c(job = "job", site = "site", tier = "tier"), before = 0, threads = 2, lanes = TRUE) {
   lost <- setdiff(c("job", "site", "tier"), names(labels))
   if (length(lost)) stop_input("type", paste("has no", either(lost)), argument("labels"), "Name job, site and tier.")
   structure(list(labels = labels, before = check_count(before, argument("before"), least = 0),
                  threads = check_count(threads, argument("threads")), lanes = check_flag(lanes, argument("lanes"))),
             class = "cp_drawing")
 }
-drawing_of <- drawing
 
 # What is drawn of the frames: given seconds, or the parameters of log-normal ones.
 task_frames <- function(seconds, draws, seed, run_sd, labels) {

@@ -17,15 +17,15 @@
 #' @param nodes Speeds of the nodes, named (1: as fast as the node that `seconds` are from), or a data frame with
 #' `node`,
 #'   `speed` and `slots` (frames at once on it, 1 by default).
-#' @return A tibble of class `cp_advice`, the best way first: `spread`, `seconds` (to the last frame), `possible`,
-#'   `tail_s` (how long part of the slots stand idle at the end), `load_s` (all loads paid, node seconds), `reason`. As
-#'   attributes: `sentence` (the advice), `rounds`, `useful` (larger counts of equal slots that save a round), `idle`
-#'   (nodes without which the job ends no later).
+#' @return A list of class `cp_advice`: `sentence`, the advice; `ways`, a tibble, the best way first: `spread`, `seconds`
+#'   (to the last frame), `possible`, `tail_s` (how long part of the slots stand idle at the end), `load_s` (all loads
+#'   paid, node seconds), `reason`; `rounds`; `useful`, larger counts of equal slots that save a round; `idle`, nodes
+#'   without which the job ends no later.
 #' @section Conditions: `clockpigeon_error_type` for times or speeds that are not above 0.
 #' @examples
 #' advice <- spread_advice(list(seconds = rep(60, 100), load_s = 5), c(a = 1, b = 1, c = 0.5))
-#' attr(advice, "sentence")
-#' advice[c("spread", "seconds", "reason")]
+#' advice$sentence
+#' advice$ways[c("spread", "seconds", "reason")]
 #' @export
 spread_advice <- function(job, nodes) {
   job <- spread_job(job)
@@ -33,18 +33,17 @@ spread_advice <- function(job, nodes) {
   ways <- list(frames = by_frames(job, slots), ranges = by_ranges(job, slots), bands = by_parts(job, slots, "bands"),
                shares = by_parts(job, slots, "shares"), layers = by_layers(job, slots))
   column <- function(name, default) vapply(ways, function(w) w[[name]], default, USE.NAMES = FALSE)
-  out <- as_table(list(spread = names(ways), seconds = column("seconds", 0), possible = column("possible", NA),
-                       tail_s = column("tail_s", 0), load_s = column("load_s", 0), reason = column("reason", "")),
-                  class = "cp_advice")
+  out <- data.frame(spread = names(ways), seconds = column("seconds", 0), possible = column("possible", NA),
+                    tail_s = column("tail_s", 0), load_s = column("load_s", 0), reason = column("reason", ""))
   # Equal times: the simpler way, which stands first.
   order <- order(!out[["possible"]], round(out[["seconds"]], 6), seq_along(ways))
-  out <- out[order, ]
+  out <- as_table(out[order, , drop = FALSE])
   frames <- length(job$seconds)
-  attr(out, "rounds") <- as.integer(ceiling(frames / nrow(slots)))
-  attr(out, "useful") <- if (all_alike(slots)) useful_slots(frames, nrow(slots)) else integer()
-  attr(out, "idle") <- idle_nodes(job, slots)
-  attr(out, "sentence") <- spread_sentence(out, frames, nrow(slots))
-  out
+  useful <- if (all_alike(slots)) useful_slots(frames, nrow(slots)) else integer()
+  idle <- idle_nodes(job, slots)
+  structure(list(sentence = spread_sentence(out, useful, idle), ways = out,
+                 rounds = as.integer(ceiling(frames / nrow(slots))), useful = useful, idle = idle),
+            class = "cp_advice")
 }
 
 spread_job <- function(job) {
@@ -166,11 +165,9 @@ idle_nodes <- function(job, slots) {
   idle
 }
 
-spread_sentence <- function(advice, frames, slots) {
-  best <- as_frame(advice)[1, ]
-  second <- as_frame(advice)[advice[["possible"]], ][2, ]
-  useful <- attr(advice, "useful")
-  idle <- attr(advice, "idle")
+spread_sentence <- function(ways, useful, idle) {
+  best <- as_frame(ways)[1, ]
+  second <- as_frame(ways)[ways[["possible"]], ][2, ]
   paste0(
     "Spread by ", best[["spread"]], ": ", best[["reason"]], "; ", format_duration(best[["seconds"]]), " in all",
     if (!is.na(second[["spread"]])) paste0(", ", second[["spread"]], " would take ",

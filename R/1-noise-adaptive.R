@@ -9,7 +9,7 @@
 #' chi-squared of one degree of freedom), and least and most are no straight lines: so the variance is averaged over a
 #' window first.
 #'
-#' @param a,b Two renders as for [noise_between()], with the same samples and different seeds; or lists of them, pair by
+#' @param a,b Two renders as for `noise_between()`, with the same samples and different seeds; or lists of them, pair by
 #'   pair, whose variances are pooled.
 #' @param samples Samples of each; one number a pair.
 #' @param noise Target: standard error of a pixel over the frame's mean brightness.
@@ -17,12 +17,8 @@
 #' @param window Side of the window in pixels, odd.
 #' @return A tibble of one row a target: `noise`, `samples` (mean over pixels), `at_least`, `at_most` (shares of pixels
 #'   held at `least` and at `most`), `noise_reached` (root mean square over pixels, as engines report it).
-#' @section Conditions: as for [noise_between()]; `clockpigeon_error_type` for numbers out of range.
-#' @examples
-#' set.seed(1)
-#' render <- function() array(0.5 + rnorm(64 * 64 * 3, sd = 0.05), c(64, 64, 3))
-#' noise_limit_samples(render(), render(), samples = 16, noise = c(0.05, 0.02))
-#' @export
+#' @section Conditions: as for `noise_between()`; `clockpigeon_error_type` for numbers out of range.
+#' @noRd
 noise_limit_samples <- function(a, b, samples, noise, least = 8, most = Inf, window = 5) {
   if (!is.list(a)) {
     a <- list(a)

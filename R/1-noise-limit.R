@@ -20,7 +20,7 @@
 #'
 #' @param samples Samples per pixel, each above 0; counts may repeat.
 #' @param seconds Compute seconds of a frame at each; `NULL` when only the noise is known. `NA` is left out.
-#' @param noise Noise at each, as [noise_between()] gives it; `NULL` when only times are known. `NA` is left out.
+#' @param noise Noise at each, as `noise_between()` gives it; `NULL` when only times are known. `NA` is left out.
 #' @param error Relative standard errors of one measurement where they are known: `c(seconds = 0.05, noise = 0.01)`, or
 #'   either; a list when it differs between measurements.
 #' @param floor `FALSE` when the noise is known to have no floor, as that of an unbiased renderer on float pictures has
@@ -331,10 +331,7 @@ below_floor <- function(curve, target, promised) {
 #' @param frames Number of frames.
 #' @return A tibble: `samples`, `seconds`, `noise` (with `_lower` and `_upper`), `more_s` (time the doubling costs a
 #'   frame), `noise_saving` (share by which it lowers the noise), `cost` (of all frames), `more_cost`.
-#' @examples
-#' fit <- fit_limit(c(4, 16, 64), seconds = c(1.1, 3.4, 12.7), noise = c(0.130, 0.066, 0.034))
-#' limit_doublings(fit, 4, 128, hourly = 2.6, frames = 250)
-#' @export
+#' @noRd
 limit_doublings <- function(fit, from, to, hourly = NA_real_, frames = 1) {
   check_class(fit, argument("fit"), "cp_limit_fit", "fit_limit()")
   from <- check_number(from, argument("from"), above = 0)

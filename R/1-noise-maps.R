@@ -32,22 +32,17 @@
 #' @section Conditions: `clockpigeon_error_picture` when sizes, depths or channel counts differ, or a value is not
 #'   finite, or all is black; `clockpigeon_error_noise` when the two are equal (one seed twice), or the noise of
 #'   neighbours is so alike that the pair was denoised or blurred: it then says nothing about the samples.
-#' @examples
-#' set.seed(1)
-#' render <- function() array(0.5 + rnorm(64 * 64 * 3, sd = 0.01), c(64, 64, 3))
-#' noise_between(render(), render())
-#' noise_map(render(), render(), tile = 32)[c("row", "column", "noise")]
-#' @export
+#' @noRd
 noise_between <- function(a, b, against = "render") noise_of_map(noise_map(a, b, against = against), against)
 
 # The frame's noise out of its map.
 noise_of_map <- function(map, against) {
-  sums <- attr(map, "sums")
+  sums <- map[["sums"]]
   brightness <- sum(sums[["sum_a"]] + sums[["sum_b"]]) / (2 * sum(sums[["values"]]))
   halves <- if (against == "render") 2 else 1
   variance <- sum(sums[["squares"]]) / sum(sums[["values"]]) / halves
   usual <- sum(sums[["kept_squares"]]) / sum(sums[["kept"]]) / halves
-  channels <- attr(map, "channels")
+  channels <- sums[["channels"]][1]
   as_table(list(
     noise = sqrt(variance) / brightness, sd = sqrt(variance), brightness = brightness,
     outliers = as.integer(sum(map[["outliers"]])),
@@ -57,8 +52,6 @@ noise_of_map <- function(map, against) {
   ))
 }
 
-#' @rdname noise_between
-#' @export
 noise_map <- function(a, b, tile = 32, against = "render") {
   against <- check_choice(against, argument("against"), c("render", "reference"))
   tile <- check_count(tile, argument("tile"), least = 2)
@@ -74,16 +67,14 @@ noise_map <- function(a, b, tile = 32, against = "render") {
   sd <- sqrt(sums[["squares"]] / sums[["values"]] / halves)
   brightness <- (sums[["sum_a"]] + sums[["sum_b"]]) / (2 * sums[["values"]])
   frame <- sum(sums[["sum_a"]] + sums[["sum_b"]]) / (2 * sum(sums[["values"]]))
-  map <- as_table(list(
+  sums[["channels"]] <- size[3]
+  as_table(list(
     row = row, column = column, top = (row - 1L) * tile + 1L, bottom = as.integer(pmin(row * tile, size[1])),
     left = (column - 1L) * tile + 1L, right = as.integer(pmin(column * tile, size[2])),
     noise = ifelse(sd == 0, 0, sd / brightness), sd = sd, brightness = brightness,
     outliers = as.integer(sums[["outliers"]]), correlation = tile_correlation(sums),
-    seen = ifelse(sd == 0, 0, sd / sqrt(pmax(brightness, 1e-9 * frame) * frame))
+    seen = ifelse(sd == 0, 0, sd / sqrt(pmax(brightness, 1e-9 * frame) * frame)), sums = as_frame(sums)
   ), class = "cp_noise_map")
-  attr(map, "sums") <- sums
-  attr(map, "channels") <- size[3]
-  map
 }
 
 # Root mean squares beyond which a difference of two renders is an outlier. At 8 the noise of the built-in scenes came
@@ -196,8 +187,8 @@ pixel_variance <- function(sums, channels) {
 # The same of one tile of a map. Its own few strips say little: its pixels as if independent, times what the whole
 # frame's strips show of that.
 noise_error_of <- function(map, at) {
-  sums <- attr(map, "sums")
-  channels <- attr(map, "channels")
+  sums <- map[["sums"]]
+  channels <- sums[["channels"]][1]
   independent <- pixel_variance(sums, channels)
   frame <- noise_error(sums, channels) / (sqrt(sum(independent)) / sum(sums[["squares"]]) / 2)
   frame * sqrt(independent[at]) / sums[["squares"]][at] / 2

@@ -1,6 +1,6 @@
 # Checks of what is to be sent and rendered: each finding has a weight, what it is about, what is wrong and what to do.
 
-check_finding <- function(weight, about, what, instead) {
+finding_row <- function(weight, about, what, instead) {
   if (!length(about)) return(NULL)
   data.frame(weight = weight, about = about, what = what, instead = instead)
 }
@@ -41,7 +41,7 @@ asset_findings <- function(assets, files, root) {
   gone <- lost & !other_case & !moved
   of <- function(which, weight, what, instead) {
     which <- which(which)
-    check_finding(weight, assets$path[which], if (length(what) > 1) what[which] else what,
+    finding_row(weight, assets$path[which], if (length(what) > 1) what[which] else what,
                   if (length(instead) > 1) instead[which] else instead)
   }
   rbind(
@@ -72,7 +72,7 @@ cache_findings <- function(dynamic, files, frames, scene_changed) {
       else which(files$path == cache | startsWith(files$path, paste0(cache, "/")))
     if (!length(its)) {
       moving <- d$kind == "moving texture"
-      return(check_finding(weight, label, if (moving) "is not cached: each node would make its own, and they may differ"
+      return(finding_row(weight, label, if (moving) "is not cached: each node would make its own, and they may differ"
                      else "is not baked: each node would simulate for itself, or render without it",
                        "Bake it to its cache, and send that."))
     }
@@ -80,11 +80,11 @@ cache_findings <- function(dynamic, files, frames, scene_changed) {
     # Files that were copied together differ by moments; a change of the scene is minutes or days later.
     old <- !is.na(scene_changed) && max(files$changed[its]) < scene_changed - 60
     rbind(
-      if (length(uncovered)) check_finding(weight, label, paste0("has no cache for ", format_frames(uncovered)),
+      if (length(uncovered)) finding_row(weight, label, paste0("has no cache for ", format_frames(uncovered)),
                                            "Bake these frames, or leave them out of the shot."),
-      if (is.null(d$covers[[1]])) check_finding("informs", label, "does not say which frames its cache covers",
+      if (is.null(d$covers[[1]])) finding_row("informs", label, "does not say which frames its cache covers",
                                                 "Write `covers`."),
-      if (old) check_finding("warns", label, "was baked before the scene last changed",
+      if (old) finding_row("warns", label, "was baked before the scene last changed",
                              "Bake it again, unless the change does not touch it.")
     )
   }))
@@ -98,7 +98,7 @@ stray_findings <- function(files, used) {
   of <- function(label, which) {
     if (!any(which)) return(NULL)
     largest <- files$path[which][order(-files$bytes[which])]
-    check_finding("informs", label,
+    finding_row("informs", label,
                   paste0(sum(which), if (sum(which) == 1) " file, " else " files, ",
                          format_size(sum(files$bytes[which])),
                          ": ", toString(utils::head(largest, 3)), if (length(largest) > 3) ", ..."),
@@ -129,17 +129,17 @@ output_findings <- function(outputs, frames, images = 1L, others = character()) 
   shared <- !is.na(same)
   all <- toString(outputs)
   rbind(
-    check_finding("blocks", bare, "has no frame number: each frame would write over the one before",
+    finding_row("blocks", bare, "has no frame number: each frame would write over the one before",
                   "Write #### where the number goes."),
-    check_finding("warns", outputs[narrow],
+    finding_row("warns", outputs[narrow],
                   paste0("has ", wide[narrow], " digits for frames up to ", max(frames), ": names will not sort"),
                   paste0("Write ", strrep("#", digits), ".")),
-    check_finding("blocks", twice, "is written twice by this shot", "Give each camera and layer its own name."),
-    check_finding("blocks", outputs[shared], paste("is also written by the shot", names(others)[same[shared]]),
+    finding_row("blocks", twice, "is written twice by this shot", "Give each camera and layer its own name."),
+    finding_row("blocks", outputs[shared], paste("is also written by the shot", names(others)[same[shared]]),
                   "Give each shot its own folder or name."),
-    check_finding("warns", if (length(unique(wide[wide > 0])) > 1) all, "number frames with different widths",
+    finding_row("warns", if (length(unique(wide[wide > 0])) > 1) all, "number frames with different widths",
                   "Use one width."),
-    check_finding("warns", if (length(outputs) < images) all,
+    finding_row("warns", if (length(outputs) < images) all,
                   paste("are fewer than the", images, "pictures of each frame"),
                   "Name one output for each camera and layer.")
   )
@@ -151,15 +151,15 @@ size_findings <- function(sent, cap, site, back, free, stated = sent) {
   fill <- if (is.na(free)) 0 else back / free
   filled <- paste0("has ", format_size(free), " free, the frames will take ", format_size(back))
   rbind(
-    check_finding("warns", if (unlike) "upload",
+    finding_row("warns", if (unlike) "upload",
                   paste0("is ", format_size(sent), " in the files found, the shot states ", format_size(stated),
                          ", which forecasts count with"),
                   "Write the right one as `upload` of the shot."),
-    check_finding("blocks", if (length(cap) && sent > cap) site,
+    finding_row("blocks", if (length(cap) && sent > cap) site,
                   paste0("takes at most ", format_size(cap), ", the shot is ", format_size(sent)),
                   "Send less: leave out what is not needed, pack textures smaller."),
-    check_finding("blocks", if (fill > 1) "disk", filled, "Make room, or fetch frames to another disk."),
-    check_finding("warns", if (fill > 0.8 && fill <= 1) "disk", filled, "Make room.")
+    finding_row("blocks", if (fill > 1) "disk", filled, "Make room, or fetch frames to another disk."),
+    finding_row("warns", if (fill > 0.8 && fill <= 1) "disk", filled, "Make room.")
   )
 }
 
@@ -169,7 +169,7 @@ name_findings <- function(name, used) {
   same <- used[match(tolower(name), tolower(used))]
   what <- if (name %in% used) "was used before: frames of both would mix"
           else paste0("differs only in case from ", same, ", which was used before")
-  check_finding("blocks", paste("job", name), what, paste0("Name it ", next_name(name, used), "."))
+  finding_row("blocks", paste("job", name), what, paste0("Name it ", next_name(name, used), "."))
 }
 
 # The next name after those used: a number at the end counts on.
@@ -196,7 +196,7 @@ snapshot_findings <- function(asked, scene = NULL, frame = NULL) {
     known <- said[!is.na(said)]
     if (length(unique(known)) < 2) return(NULL)
     sources <- c(asked = "the shot asks", scene = "the scene says", frame = "the finished frame says")
-    check_finding("blocks", name, paste0(paste(sources[names(known)], known, collapse = ", ")),
+    finding_row("blocks", name, paste0(paste(sources[names(known)], known, collapse = ", ")),
                   "Bring them to one value before anything is rendered.")
   }))
 }

@@ -18,10 +18,10 @@
 #' @param claims Claimed speeds of sellers, as weak evidence: a data frame with `rig`, `relative_to` (rigs) and `factor`
 #'   (how many times as fast).
 #' @param claim_sd Spread of the log of claims about the truth; `NULL`: told from claims about rigs that were measured,
-#'   with 0.25 standing in as the knowledge of four claims ([claim_spread()]).
+#'   with 0.25 standing in as the knowledge of four claims (`claim_sd_of()`).
 #' @return A list of class `cp_speed_fit`: `spreads` (a tibble: scene, rig, interaction, run, each with an 80 % interval),
 #'   `scenes`, `rigs` (with the `island` each belongs to), `says`. [predict()] forecasts, [speed_table()] compares rigs,
-#'   [next_trial()] proposes what to measure.
+#'   `next_trial()` proposes what to measure.
 #' @section Conditions: `clockpigeon_error_speeds` when there are no timings to fit; `clockpigeon_error_type` for times
 #'   that are not above 0.
 #' @examples
@@ -32,23 +32,22 @@
 #' speed_table(fit)
 #' @export
 fit_speeds <- function(timings, claims = NULL, claim_sd = NULL) {
-  rows <- speed_rows(timings)
-  scenes <- sort(unique(rows[["scene"]]))
-  rigs <- sort(unique(c(rows[["rig"]], claims[["rig"]], claims[["relative_to"]])))
-  cells <- speed_cells(rows, scenes, rigs)
+  found <- speed_rows(timings)
+  scenes <- sort(unique(found$rows[["scene"]]))
+  rigs <- sort(unique(c(found$rows[["rig"]], claims[["rig"]], claims[["relative_to"]])))
+  cells <- speed_cells(found, scenes, rigs)
   model <- list(scenes = scenes, rigs = rigs, cells = cells, mean = mean(cells$y), claims = check_claims(claims))
   model$islands <- table_islands(model)
-  model$claim_sd <- if (is.null(claim_sd)) claim_spread(model)
+  model$claim_sd <- if (is.null(claim_sd)) claim_sd_of(model)
     else check_number(claim_sd, argument("claim_sd"), above = 0)
-  found <- fit_spreads(model)
-  model <- c(model, found)
+  model <- c(model, fit_sds(model))
   model$wider <- interaction_by_engine(model)
-  model$spreads <- spread_table(model)
+  model$spreads <- sd_table(model)
   model$says <- speed_says(model)
   structure(model, class = "cp_speed_fit")
 }
 
-# Scene, rig and seconds of the rows that are evidence.
+# Scene, rig and log seconds of the rows that are evidence, as alike() gives them.
 speed_rows <- function(timings) {
   check_columns(timings, argument("timings"), c("scene", "wall_s"))
   x <- as_frame(timings)
@@ -74,8 +73,8 @@ speed_rows <- function(timings) {
 alike <- function(rows, part) {
   part <- match(part, unique(part))
   scene <- match(rows[["scene"]], unique(rows[["scene"]]))
-  attr(rows, "parts") <- max(part) - max(scene)
-  if (max(part) == max(scene)) return(rows)
+  parts <- max(part) - max(scene)
+  if (parts == 0) return(list(rows = rows, parts = parts))
   cell <- match(paste(scene, rows[["rig"]]), unique(paste(scene, rows[["rig"]])))
   mean_by <- function(v, by) (rowsum(v, by)[, 1] / tabulate(by))[by]
   effect <- numeric(nrow(rows))
@@ -86,7 +85,7 @@ alike <- function(rows, part) {
     if (max(abs(effect - last)) < 1e-7) break
   }
   rows[["y"]] <- rows[["y"]] - effect
-  rows
+  list(rows = rows, parts = parts)
 }
 
 rig_columns <- c("device", "device_count", "engine", "engine_version")
@@ -99,7 +98,8 @@ rig_name <- function(x) {
 }
 
 # Cells of the table: counts, mean log times, and the squares within them.
-speed_cells <- function(rows, scenes, rigs) {
+speed_cells <- function(found, scenes, rigs) {
+  rows <- found$rows
   i <- match(rows[["scene"]], scenes)
   j <- match(rows[["rig"]], rigs)
   y <- rows[["y"]]
@@ -111,7 +111,7 @@ speed_cells <- function(rows, scenes, rigs) {
   mean <- sums / n
   list(i = (order - 1) %/% length(rigs) + 1, j = (order - 1) %% length(rigs) + 1, n = n, y = mean,
        within = sum((y - mean[at])^2),
-       df = max(length(y) - length(order) - attr(rows, "parts"), 0))
+       df = max(length(y) - length(order) - found$parts, 0))
 }
 
 check_claims <- function(claims) {
@@ -151,12 +151,8 @@ table_islands <- function(model) {
 #' @param fit A [fit_speeds()] with claims.
 #' @return The spread of log claims.
 #' @section Conditions: none.
-#' @examples
-#' known <- data.frame(scene = c("a", "a", "b"), rig = c("old", "new", "old"), wall_s = c(100, 52, 40))
-#' claims <- data.frame(rig = "new", relative_to = "old", factor = 2.6)
-#' claim_spread(fit_speeds(known, claims))
-#' @export
-claim_spread <- function(fit) {
+#' @noRd
+claim_sd_of <- function(fit) {
   cells <- fit$cells
   off <- vapply(seq_len(nrow(fit$claims)), function(k) {
     of <- function(rig) {
@@ -176,7 +172,7 @@ claim_spread <- function(fit) {
 spread_prior <- list(mean = log(c(1, 0.5, 0.12, 0.08)), sd = c(1, 1, 0.8, 0.8))
 
 # Mode of the four log spreads, and weighted draws around it.
-fit_spreads <- function(model, draws = 200) {
+fit_sds <- function(model, draws = 200) {
   aim <- function(theta) {
     fit <- speed_equations(model, exp(theta))$log_likelihood
     -fit + sum((theta - spread_prior$mean)^2 / (2 * spread_prior$sd^2))
@@ -306,7 +302,7 @@ interaction_by_engine <- function(model, prior = 2) {
   unname(wider[engine])
 }
 
-spread_table <- function(fit) {
+sd_table <- function(fit) {
   of <- function(k) {
     order <- order(fit$theta[, k])
     sum <- cumsum(fit$weight[order])

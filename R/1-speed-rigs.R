@@ -110,10 +110,7 @@ speed_table <- function(fit, relative_to = NULL, level = 0.8) {
 #' @return A tibble: `scene`, `rig`, `seconds` (that it should take), `narrows` (share that it takes off the mean
 #'   variance of the forecasts of all cells of `scenes` x `rigs` that never ran).
 #' @section Conditions: `clockpigeon_error_speeds` when every cell has been measured.
-#' @examples
-#' known <- data.frame(scene = c("a", "a", "b", "c"), rig = c("old", "new", "old", "old"), wall_s = c(100, 52, 40, 300))
-#' next_trial(fit_speeds(known))
-#' @export
+#' @noRd
 next_trial <- function(fit, scenes = NULL, rigs = NULL, most = 5) {
   check_class(fit, argument("fit"), "cp_speed_fit", "fit_speeds()")
   scenes <- match(or_else(scenes, fit$scenes), fit$scenes)

@@ -30,7 +30,7 @@
 #'   `assumed`) and `error_basis`, `says` (texts).
 #' @section Conditions: `clockpigeon_error_scaling` when all times are of one n and nothing is assumed;
 #'   `clockpigeon_error_type` for n below 1 or not whole, or times that are not above 0.
-#' @seealso [best_n()], [link_ceiling()], [spread_advice()]
+#' @seealso [best_n()], `link_ceiling()`, [spread_advice()]
 #' @examples
 #' fit <- fit_scaling(c(1, 2, 4, 8, 8, 16), c(100, 54, 30, 19, 18.5, 14))
 #' fit
@@ -382,11 +382,7 @@ best_n <- function(fit, price = NULL, most = 4 * max(fit$points[["n"]]), least_g
 #' `ceiling`
 #'   (whether the link is the longer one).
 #' @section Conditions: `clockpigeon_error_type` for numbers that are not above 0.
-#' @examples
-#' fit <- fit_scaling(c(1, 2, 4, 8, 16), c(100, 52, 27, 14.5, 8.5), unit = "helpers")
-#' link <- link_ceiling(fit, bytes = 100e6, link = 110e6)
-#' link[link$ceiling, ][1, ]
-#' @export
+#' @noRd
 link_ceiling <- function(fit, bytes, link, spread = "shares", most = 64) {
   check_class(fit, argument("fit"), "cp_scaling_fit", "fit_scaling()")
   bytes <- check_number(bytes, argument("bytes"), above = 0)

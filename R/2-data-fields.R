@@ -21,17 +21,17 @@ duration_field <- function(x, where) {
   parse_duration(check_text(x, where), where)
 }
 
-no_spread <- list(median_s = 0, p90_s = 0)
+no_time <- list(median_s = 0, p90_s = 0)
 
 # A time that varies, given as its median and its 90 % point (kept as the log-normal that has them), as one duration, or
 # as none.
-spread_field <- function(x, where) {
+varying_field <- function(x, where) {
   if (identical(x, "none")) return(list(median_s = 0, p90_s = 0))
   if (!is.list(x)) {
     s <- duration_field(x, where)
     return(list(median_s = s, p90_s = s))
   }
-  x <- read_fields(x, list(median = field(duration_field, required = TRUE),
+  x <- check_fields(x, list(median = field(duration_field, required = TRUE),
                            p90 = field(duration_field, required = TRUE)), where)
   if (x$median <= 0 || x$p90 < x$median) {
     stop_input("site", "has a 90 % point below its median, or a median of 0", where,
@@ -104,14 +104,14 @@ records_of <- function(fields) {
     if (!is.list(x) || !length(x) || !is.null(names(x))) {
       stop_input("type", paste("got", show_value(x)), where, "Write a list, each entry behind a dash.")
     }
-    lapply(seq_along(x), function(i) read_fields(x[[i]], fields, paste0(where, "[", i, "]")))
+    lapply(seq_along(x), function(i) check_fields(x[[i]], fields, paste0(where, "[", i, "]")))
   }
 }
 
-record_of <- function(fields) function(x, where) read_fields(x, fields, where)
+record_of <- function(fields) function(x, where) check_fields(x, fields, where)
 
 # Reads one mapping by its format. Unknown and missing fields and bad values are errors that name the file and field.
-read_fields <- function(x, fields, where) {
+check_fields <- function(x, fields, where) {
   if (!is.list(x) || is.null(names(x)) || !all(nzchar(names(x)))) {
     stop_input("type", paste("got", show_value(x)), where,
                paste0("Write fields as `name: value` (", toString(names(fields)), ")."))
@@ -139,7 +139,7 @@ read_fields <- function(x, fields, where) {
 read_record <- function(path, fields, class) {
   path <- check_text(path, argument("path"))
   x <- read_yaml_file(path)
-  record <- read_fields(x, fields, short_path(path))
+  record <- check_fields(x, fields, short_path(path))
   structure(record, class = class, path = path)
 }
 

@@ -21,11 +21,11 @@ job_fields <- function() list(
 # Limits to choose among: `own`, shares of the samples ("50 %"), or a limit as `noise 0.02`.
 limit_choices <- function(x, where) {
   x <- trimws(check_texts(x, where))
-  for (one in x) read_limit_choice(one, where)
+  for (one in x) parse_limit_choice(one, where)
   x
 }
 
-read_limit_choice <- function(text, where) {
+parse_limit_choice <- function(text, where) {
   if (text == "own") return(NULL)
   if (grepl("%$", text) && !grepl(" .* ", text) && !grepl("^[a-z]", text)) {
     percent_field(text, where)
@@ -38,7 +38,7 @@ read_limit_choice <- function(text, where) {
   }
   number <- suppressWarnings(as.numeric(part[3]))
   value <- if (part[2] == "time") part[3] else if (grepl("%$", part[3])) percent_field(part[3], where) / 100 else number
-  read_limit(stats::setNames(list(value), part[2]), where)
+  check_limit(stats::setNames(list(value), part[2]), where)
 }
 
 #' Read a job file
@@ -51,7 +51,5 @@ read_limit_choice <- function(text, where) {
 #' @param path A YAML file.
 #' @return A list of class `cp_job_file` with these fields.
 #' @section Conditions: as for [read_shot()], and `clockpigeon_error_deadline`, `_money`, `_limit`.
-#' @examples
-#' read_job(demo_file("jobs/film.yaml"))$deadline
-#' @export
+#' @noRd
 read_job <- function(path) read_record(path, job_fields(), "cp_job_file")

@@ -6,8 +6,8 @@ limit_fields <- function() list(
   time = field(duration_field)
 )
 
-read_limit <- function(x, where) {
-  limit <- read_fields(x, limit_fields(), where)
+check_limit <- function(x, where) {
+  limit <- check_fields(x, limit_fields(), where)
   if (all(lengths(limit) == 0)) stop_input("limit", "names no limit", where, "Write samples, noise or time.")
   limit
 }

@@ -45,9 +45,7 @@ manifest_fields <- function() list(
 #' @return A list of class `cp_manifest` with these fields; `assets` and `dynamic` are data frames, `covers` a list of
 #' frames.
 #' @section Conditions: `clockpigeon_error_manifest` for a table without a scene; otherwise as for [read_shot()].
-#' @examples
-#' read_manifest(demo_file("manifests/gears.yaml"))$assets
-#' @export
+#' @noRd
 read_manifest <- function(path) {
   path <- check_text(path, argument("path"))
   manifest <- if (grepl("\\.csv$", path)) manifest_from_table(path)

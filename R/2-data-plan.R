@@ -40,7 +40,7 @@ repeats_field <- function(x, where) {
     number <- if (is.character(x)) regmatches(x, regexec("^([0-9.]+) *%$", x))[[1]][2]
     check_number(if (length(number)) as.numeric(number) / 100 else x, where, above = 0, most = 1)
   }
-  x <- read_fields(x, list(target = field(share, default = 0.03), least = field(check_count, default = 3L),
+  x <- check_fields(x, list(target = field(share, default = 0.03), least = field(check_count, default = 3L),
                            most = field(check_count, default = 20L), budget = field(duration_field, default = Inf)),
                    where)
   do.call(repeat_until, x)
@@ -83,9 +83,7 @@ repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
 #' @param path A YAML file.
 #' @return A list of class `plan_file` with these fields; [plan_bench()] makes trials of it.
 #' @section Conditions: as for [read_shot()]; `clockpigeon_error_plan` when both `frames` and `probes` are given.
-#' @examples
-#' read_plan(demo_file("plans/review.yaml"))$repeats
-#' @export
+#' @noRd
 read_plan <- function(path) {
   plan <- read_record(path, plan_fields(), "cp_plan_file")
   if (length(plan$frames) && length(plan$probes)) {

@@ -12,9 +12,7 @@
 #' a
 #'   pair whose rate and reverse rate contradict each other; `clockpigeon_error_currency`, `clockpigeon_error_type` for
 #'   bad values and for dates in the future; each names the file and line.
-#' @examples
-#' read_rates(demo_file("rates/rates.csv"))
-#' @export
+#' @noRd
 read_rates <- function(path) {
   path <- check_text(path, argument("path"))
   file <- short_path(path)

@@ -6,15 +6,12 @@
 #' `ca.`, `~`, `just under`, `just over`, `under`, `over`) makes it `about`; `left`, `remaining`, `estimated` or
 #' `expected` make it an estimate and no measurement.
 #'
-#' @param x One text: a duration as for [parse_duration()], alone or with such words; or a rate in frames per second,
+#' @param x One text: a duration as for `parse_duration()`, alone or with such words; or a rate in frames per second,
 #'   such as `"24 fps"`, which becomes seconds per frame.
 #' @param where What to call the value in an error message.
 #' @return A list: `seconds`, `precision` (`exact` or `about`), `kind` (`typed` or `estimated`), `said` (the text).
 #' @section Conditions: `clockpigeon_error_duration` when no duration is in the text.
-#' @examples
-#' said_duration("just under 2 h")$seconds
-#' said_duration("24 fps")$seconds
-#' @export
+#' @noRd
 said_duration <- function(x, where = argument("x")) {
   text <- tolower(trimws(check_text(x, where)))
   about <- paste0("^(about|around|roughly|approximately|approx\\.?|circa|ca\\.?|~|just under|just over|nearly|almost|",

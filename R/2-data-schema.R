@@ -15,9 +15,7 @@ yaml_formats <- function() list(
 #' @param format `project`, `shot`, `node`, `engine`, `site`, `plan`, `usage`, `manifest` or `job`.
 #' @return One text: a schema of draft 2020-12.
 #' @section Conditions: `clockpigeon_error_choice` for another format.
-#' @examples
-#' substr(yaml_schema("usage"), 1, 200)
-#' @export
+#' @noRd
 yaml_schema <- function(format) {
   formats <- yaml_formats()
   format <- check_choice(format, argument("format"), names(formats))
@@ -50,9 +48,9 @@ reader_schema <- function(read) {
     return(if ("lapply" %in% all.names(body(read))) list_schema(record) else record)
   }
   if (length(held("above"))) return(list(type = "number", exclusiveMinimum = held("above")))
-  if (identical(read, read_limit)) return(record_schema(limit_fields()))
+  if (identical(read, check_limit)) return(record_schema(limit_fields()))
   if (identical(read, brackets_field)) return(list_schema(record_schema(bracket_fields())))
-  if (identical(read, spread_field)) {
+  if (identical(read, varying_field)) {
     points <- list(median = field(duration_field, required = TRUE), p90 = field(duration_field, required = TRUE))
     return(list(anyOf = list(list(const = "none"), text_schema(examples = "5 min"), record_schema(points))))
   }

@@ -7,18 +7,18 @@ shot_fields <- function() list(
   frames = field(frames_field, required = TRUE),
   cuts = field(counts, default = integer()),
   size = field(parse_resolution, required = TRUE),
-  limit = field(read_limit, required = TRUE),
+  limit = field(check_limit, required = TRUE),
   upload = field(parse_size, default = 0),
   frame_size = field(parse_size, default = 0),
-  pack = field(spread_field),
+  pack = field(varying_field),
   prepass = field(record_of(list(
     frames = field(whole, required = TRUE),
-    each = field(spread_field, required = TRUE),
+    each = field(varying_field, required = TRUE),
     on = field(choice_of("all", "one"), default = "all")
   ))),
   layers = field(whole, default = 1L),
-  merge = field(spread_field, default = no_spread),
-  encode = field(spread_field, default = no_spread),
+  merge = field(varying_field, default = no_time),
+  encode = field(varying_field, default = no_time),
   needs = field(record_of(need_fields()), default = list())
 )
 

@@ -59,8 +59,8 @@ place_fields <- function() list(
     factor = field(number_above(0), required = TRUE),
     basis = field(choice_of("claimed", "assumed"), default = "claimed")
   )), default = list()),
-  start = field(spread_field),
-  install = field(spread_field, default = no_spread),
+  start = field(varying_field),
+  install = field(varying_field, default = no_time),
   share = field(percent_field, default = 100),
   node_spread = field(percent_field, default = 0),
   troubles = field(record_of(trouble_fields()), default = no_troubles),
@@ -102,9 +102,9 @@ selling_fields <- function() list(
     tier = field(check_text, required = TRUE),
     nodes = field(counts, required = TRUE),
     factor = field(number_above(0), default = 1),
-    wait = field(spread_field),
+    wait = field(varying_field),
     quiet = field(record_of(list(hours = field(records_of(hours_fields()), required = TRUE),
-                                 wait = field(spread_field, required = TRUE))))
+                                 wait = field(varying_field, required = TRUE))))
   )), required = TRUE),
   discounts = field(records_of(list(
     discount = field(check_text, required = TRUE),

@@ -37,9 +37,7 @@ usage_fields <- function() list(
 #' @param path A YAML file.
 #' @return A list of class `cp_usage`: the fields of the file, and `rows`, a data frame with the columns of [bill()].
 #' @section Conditions: as for [read_shot()].
-#' @examples
-#' read_usage(demo_file("usages/gears-saltmill.yaml"))$rows
-#' @export
+#' @noRd
 read_usage <- function(path) {
   usage <- read_record(path, usage_fields(), "cp_usage")
   usage$month_currency <- usage$this_month$amount$currency

@@ -91,12 +91,10 @@ job_events <- function(ledger, job) {
   as_table(rows)
 }
 
-#' @rdname jobs
-#' @param events A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `frame`, `piece`,
-#'   `detail`, `source` and `key`. An event whose key the job has already adds nothing: by default the key is made of
-#'   all other columns.
-#' @return `add_events()`: how many events were new.
-#' @export
+# @param events A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `frame`, `piece`,
+#   `detail`, `source` and `key`. An event whose key the job has already adds nothing: by default the key is made of
+#   all other columns.
+# @return `add_events()`: how many events were new.
 add_events <- function(ledger, job, events) {
   con <- ledger_connection(ledger)
   check_columns(events, argument("events"), "what")
@@ -127,12 +125,12 @@ insert_once <- function(con, table, rows) {
 }
 
 # Lines of bills, and what was promised, of a job.
-add_lines <- function(ledger, job, lines) {
+add_charges <- function(ledger, job, lines) {
   con <- ledger_connection(ledger)
   insert_once(con, "lines", c(list(job = rep(job_id(ledger, job), nrow(lines))), as.list(lines)))
 }
 
-job_lines <- function(ledger, job) {
+job_charges <- function(ledger, job) {
   DBI::dbGetQuery(ledger_connection(ledger), "SELECT * FROM lines WHERE job = ?", params = list(job_id(ledger, job)))
 }
 
@@ -148,10 +146,8 @@ job_decision <- function(ledger, job) {
   jsonlite::fromJSON(text, simplifyVector = FALSE)
 }
 
-#' @rdname jobs
-#' @param path A CSV file with a column `job`.
-#' @return `import_jobs()`: how many jobs were new.
-#' @export
+# @param path A CSV file with a column `job`.
+# @return `import_jobs()`: how many jobs were new.
 import_jobs <- function(path, ledger) {
   known <- tolower(jobs(ledger)[["name"]])
   rows <- read_jobs(path)

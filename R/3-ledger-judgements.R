@@ -3,27 +3,20 @@
 #' Keep what people judged clean enough
 #'
 #' @param ledger A ledger from [open_ledger()].
-#' @param sheet What [contact_sheet()] returned for a blind sheet.
+#' @param sheet What `contact_sheet()` returned for a blind sheet.
 #' @param accepted Letters of the crops that are clean enough; `character()` for none.
 #' @param shot Name of the shot.
 #' @param frame Its frame.
 #' @param by Who judged; `NA` for nobody in particular.
 #' @return `judge_sheet()`: the sheet with a column `accepted`, a tibble. `judged_noise()`: the noise of a tile (`seen`
 #' of
-#'   [noise_map()]) that the shot's judgements accept: half of those shown at that noise are accepted, by a logistic
+#'   `noise_map()`) that the shot's judgements accept: half of those shown at that noise are accepted, by a logistic
 #'   curve over log noise where both answers overlap, otherwise the geometric mean between the noisiest crop accepted
 #'   below all refused ones and the cleanest refused; `NULL` when nothing was judged, or nothing accepted.
 #' @section Conditions: `clockpigeon_error_choice` for a letter that is not on the sheet; `clockpigeon_error_type` for
 #' an
 #'   open sheet.
-#' @examples
-#' ledger <- open_ledger(":memory:")
-#' sheet <- data.frame(letter = c("A", "B", "C"), tile = 1, row = 1, column = 1, samples = c(64, 4, 16),
-#'                     seconds = c(12, 1, 3), noise = c(0.05, 0.2, 0.1))
-#' judge_sheet(ledger, sheet, c("A", "C"), "gears", 12)
-#' judged_noise(ledger, "gears")
-#' close_ledger(ledger)
-#' @export
+#' @noRd
 judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_) {
   con <- ledger_connection(ledger)
   check_columns(sheet, argument("sheet"), c("letter", "tile", "samples", "noise"))
@@ -46,8 +39,6 @@ judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_
   as_table(sheet)
 }
 
-#' @rdname judge_sheet
-#' @export
 judged_noise <- function(ledger, shot) {
   con <- ledger_connection(ledger)
   if (!DBI::dbExistsTable(con, "judgements")) return(NULL)

@@ -31,7 +31,7 @@ feature_texts <- function(engine, features) {
 }
 
 # The numbers that a profile's patterns find in an engine's output; the last match counts. NA when there is none.
-read_output <- function(text, patterns) {
+parse_output <- function(text, patterns) {
   found <- stats::setNames(rep(NA_real_, length(read_targets)), read_targets)
   for (name in names(Filter(length, patterns))) {
     hits <- regmatches(text, gregexpr(patterns[[name]], text, perl = TRUE))[[1]]

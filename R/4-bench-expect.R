@@ -10,15 +10,13 @@
 #' @return The plan's trials as a tibble, with `expected_s` (s, wall) and `basis`: `same setting`, `same shot` or
 #'   `unknown`, where `expected_s` is `NA`.
 #' @section Conditions: `clockpigeon_error_type` and `clockpigeon_error_columns` for arguments of the wrong kind.
-#' @examples
-#' expect_trials(project_plan(read_project(demo_file())), example_timings())$basis[1]
-#' @export
-expect_trials <- function(plan, timings) {
+#' @noRd
+expected_trials <- function(plan, timings) {
   check_class(plan, argument("plan"), "cp_bench_plan", "plan_bench()")
   check_columns(timings, argument("timings"), names(timing_columns))
   rows <- as_frame(timings)
   rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] == "render" & !is.na(rows[["wall_s"]]), , drop = FALSE]
-  trials <- as_frame(plan)
+  trials <- as_frame(plan$trials)
   limits <- lapply(seq_len(nrow(trials)), function(i) {
     trial <- trials[i, ]
     as.data.frame(limit_columns(

@@ -18,9 +18,7 @@
 #'   (the run or the setting), `value`, `lower`, `upper` (factor of time, or share), and `says`, a sentence with what to
 #'   do. No rows when all is well.
 #' @section Conditions: `clockpigeon_error_columns` when `x` is no table of timings.
-#' @examples
-#' bench_findings(example_timings())[c("finding", "about")]
-#' @export
+#' @noRd
 bench_findings <- function(x, target = 0.03, memory_mb = NULL) {
   check_columns(x, argument("x"), names(timing_columns))
   target <- check_number(target, argument("target"), above = 0)

@@ -3,10 +3,10 @@
 # What does not change from trial to trial: CPU model, cores, memory in MB (1e6 bytes) and operating system, as far as
 # the system tells.
 machine_facts <- function(proc = "/proc") {
-  cpu <- proc_lines(file.path(proc, "cpuinfo"))
+  cpu <- proc_text(file.path(proc, "cpuinfo"))
   model <- sub("^model name\\s*:\\s*", "", grep("^model name", cpu, value = TRUE))
   memory <- proc_number(file.path(proc, "meminfo"), "MemTotal")
-  system <- proc_lines("/etc/os-release")
+  system <- proc_text("/etc/os-release")
   name <- gsub("^PRETTY_NAME=|\"", "", grep("^PRETTY_NAME=", system, value = TRUE))
   list(
     cpu = if (length(model)) model[1] else "unknown", cores = machine_cores(),
@@ -22,19 +22,19 @@ machine_cores <- function() {
 }
 
 # Lines of a file of the system; none where there is no such file.
-proc_lines <- function(path) {
+proc_text <- function(path) {
   tryCatch(readLines(path, warn = FALSE), error = function(e) character(), warning = function(w) character())
 }
 
 # The number behind a name in a file of lines `Name:  number unit`; NA when there is none.
 proc_number <- function(path, name) {
-  line <- grep(paste0("^", name, ":"), proc_lines(path), value = TRUE)
+  line <- grep(paste0("^", name, ":"), proc_text(path), value = TRUE)
   if (length(line)) as.numeric(gsub("[^0-9]", "", line[1])) else NA_real_
 }
 
 # Mean number of processes that ran or waited over the last minute; NA where the system does not tell.
 load_average <- function(proc = "/proc") {
-  line <- proc_lines(file.path(proc, "loadavg"))
+  line <- proc_text(file.path(proc, "loadavg"))
   if (length(line)) as.numeric(sub(" .*", "", line[1])) else NA_real_
 }
 
@@ -42,7 +42,7 @@ clock_tick <- 100  # a second of CPU time in /proc is this many ticks on every L
 
 # CPU seconds that all processes of the machine have used so far; NA where the system does not tell.
 machine_cpu_s <- function(proc = "/proc") {
-  line <- proc_lines(file.path(proc, "stat"))
+  line <- proc_text(file.path(proc, "stat"))
   if (!length(line)) return(NA_real_)
   ticks <- as.numeric(strsplit(sub("^cpu +", "", line[1]), " ", fixed = TRUE)[[1]])
   sum(ticks[c(1, 2, 3, 6, 7)]) / clock_tick  # user, nice, system and the two kinds of interrupts
@@ -51,7 +51,7 @@ machine_cpu_s <- function(proc = "/proc") {
 # CPU seconds used so far, one value a process, named by its program.
 process_cpu_s <- function(proc = "/proc") {
   pids <- list.files(proc, "^[0-9]+$")
-  stats <- lapply(file.path(proc, pids, "stat"), proc_lines)
+  stats <- lapply(file.path(proc, pids, "stat"), proc_text)
   stats <- unlist(Filter(length, stats))
   fields <- strsplit(sub("^.*\\) ", "", stats), " ", fixed = TRUE)
   ticks <- vapply(fields, function(f) sum(as.numeric(f[12:13])), 0)
@@ -63,11 +63,11 @@ process_cpu_s <- function(proc = "/proc") {
 throttle_count <- function(folder = "/sys/devices/system/cpu") {
   files <- Sys.glob(file.path(folder, "cpu[0-9]*", "thermal_throttle", "core_throttle_count"))
   if (!length(files)) return(NA_real_)
-  sum(vapply(files, function(f) as.numeric(c(proc_lines(f), NA)[1]), 0), na.rm = TRUE)
+  sum(vapply(files, function(f) as.numeric(c(proc_text(f), NA)[1]), 0), na.rm = TRUE)
 }
 
 cpu_mhz <- function(proc = "/proc") {
-  lines <- grep("^cpu MHz", proc_lines(file.path(proc, "cpuinfo")), value = TRUE)
+  lines <- grep("^cpu MHz", proc_text(file.path(proc, "cpuinfo")), value = TRUE)
   if (length(lines)) round(mean(as.numeric(sub(".*:", "", lines)))) else NA_real_
 }
 

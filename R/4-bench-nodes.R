@@ -86,7 +86,7 @@ installed_versions <- function(engine) {
 #'
 #' Reaches each node and asks what is there. A node is ready when it answers and has the version asked.
 #'
-#' @param nodes Nodes from [read_node()], a list. One without `launch` is this machine.
+#' @param nodes Nodes from `read_node()`, a list. One without `launch` is this machine.
 #' @param engines Engines from [read_engine()], a list.
 #' @param engine,version Engine asked for, and its version: exact (`"4.2"`) or bounds (`">=4.1 <5"`); `NULL` asks for
 #'   none.
@@ -98,10 +98,7 @@ installed_versions <- function(engine) {
 #'   to move.
 #' @section Conditions: `clockpigeon_error_package` when mirai is not installed; `clockpigeon_error_choice` for an
 #'   engine that is not among `engines`.
-#' @examplesIf requireNamespace("mirai", quietly = TRUE) && interactive()
-#' project <- read_project(demo_file())
-#' node_readiness(project$nodes["here"], project$engines)
-#' @export
+#' @noRd
 node_readiness <- function(nodes, engines, engine = NULL, version = NULL, seen = character(), timeout = 20) {
   nodes <- as_list_of(nodes, "cp_node", argument("nodes"), "read_node()")
   engines <- as_list_of(engines, "cp_engine", argument("engines"), "read_engine()")

@@ -12,9 +12,7 @@
 #' @return A tibble, one row a pair: `scene`, `frame`, `engine`, `old`, `new` (levels), and what [compare_pictures()]
 #'   gives. No rows where no two pictures are at hand.
 #' @section Conditions: `clockpigeon_error_choice` for another factor; those of [read_picture()].
-#' @examples
-#' matched_pictures(example_timings(), "engine_version")
-#' @export
+#' @noRd
 matched_pictures <- function(timings, by = "engine_version", most = 12) {
   check_columns(timings, argument("timings"), names(timing_columns))
   by <- check_choice(by, argument("by"), picture_factors)

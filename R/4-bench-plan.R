@@ -3,42 +3,51 @@
 #' Options of a benchmark plan
 #'
 #' @param probes Frames spread evenly over each shot, when no frames are named.
-#' @param sizes List of `c(width, height)` in pixels; `NULL` for each shot's own.
-#' @param features Named list of values to cross, such as `list(denoise = c("on", "off"))`; an engine's profile says
-#'   which it knows.
-#' @param devices `"all"` of a node's devices, what is `"shared"` as its file says, or both to cross them; `NULL` leaves
-#'   it to the engine.
-#' @param nodes Names of nodes, each to run every setting; `NULL` for this machine alone.
+#' @param cross From `crossing()`.
 #' @param on_loss What becomes of the trials of a node that vanishes: `"wait"` keeps them until the run is resumed,
 #'   `"move"` gives them to the nodes that are left.
-#' @param seeds Seeds of the engine's random numbers, each of them for every setting, on pictures of linear light where
-#'   the engine writes them: what noise is measured on. `NULL` for the seed 1 and the engine's usual picture.
-#' @param rows First and last row of a band to render, from 1; `NULL` for whole frames. For engines that render bands.
 #' @param study The factor studied, one of those of [compare_timings()], or `NULL`.
 #' @param warmups Trials of the first setting of each engine version that run before the first block, are recorded as
 #'   repeat 0 and stay out of summaries.
 #' @param time_limit Seconds after which a trial is ended.
 #' @param seed Seed of the order of trials; it is kept in the plan's record.
 #' @param name Name of the plan.
-#' @return A list for [plan_bench()].
+#' @param ... Arguments of `crossing()` as they were given here before; they warn, and will be refused.
+#' @return `bench_options()`: a list for [plan_bench()].
 #' @section Conditions: `clockpigeon_error_type` for an option that cannot be read.
 #' @examples
 #' bench_options(probes = 5, warmups = 0)$probes
 #' @export
-bench_options <- function(probes = 3, sizes = NULL, features = NULL, devices = NULL, nodes = NULL, on_loss = "wait",
-                          seeds = NULL, rows = NULL, study = NULL, warmups = 1, time_limit = 600, seed = 1,
-                          name = "plan") {
+bench_options <- function(probes = 3, cross = NULL, on_loss = "wait", study = NULL, warmups = 1, time_limit = 600,
+                          seed = 1, name = "plan", ...) {
+  old <- old_arguments(list(...), list(crossing = crossing), "bench_options()")
+  cross <- if (is.null(cross)) do.call(crossing, old$crossing)
+           else check_class(cross, argument("cross"), "cp_crossing", "crossing()")
+  c(list(probes = check_count(probes, argument("probes"))), unclass(cross),
+    list(on_loss = check_choice(on_loss, argument("on_loss"), c("move", "wait")),
+         study = if (length(study)) check_choice(study, argument("study"), names(compare_factors)),
+         warmups = check_count(warmups, argument("warmups"), least = 0),
+         time_limit = check_number(time_limit, argument("time_limit"), above = 0),
+         seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2),
+         name = check_text(name, argument("name"))))
+}
+
+#' @rdname bench_options
+#' @param sizes List of `c(width, height)` in pixels; `NULL` for each shot's own.
+#' @param features Named list of values to cross, such as `list(denoise = c("on", "off"))`; an engine's profile says
+#'   which it knows.
+#' @param devices `"all"` of a node's devices, what is `"shared"` as its file says, or both to cross them; `NULL` leaves
+#'   it to the engine.
+#' @param nodes Names of nodes, each to run every setting; `NULL` for this machine alone.
+#' @param seeds Seeds of the engine's random numbers, each of them for every setting, on pictures of linear light where
+#'   the engine writes them: what noise is measured on. `NULL` for the seed 1 and the engine's usual picture.
+#' @param rows First and last row of a band to render, from 1; `NULL` for whole frames. For engines that render bands.
+#' @export
+crossing <- function(sizes = NULL, features = NULL, devices = NULL, nodes = NULL, rows = NULL, seeds = NULL) {
   for (use in devices) check_choice(use, argument("devices"), c("all", "shared"))
-  list(probes = check_count(probes, argument("probes")), sizes = sizes,
-       features = if (length(features)) check_features(features, argument("features")), devices = devices,
-       nodes = nodes, on_loss = check_choice(on_loss, argument("on_loss"), c("move", "wait")),
-       seeds = if (length(seeds)) check_counts(seeds, argument("seeds"), least = 0),
-       rows = if (length(rows)) check_band(rows, argument("rows")),
-       study = if (length(study)) check_choice(study, argument("study"), names(compare_factors)),
-       warmups = check_count(warmups, argument("warmups"), least = 0),
-       time_limit = check_number(time_limit, argument("time_limit"), above = 0),
-       seed = check_count(seed, argument("seed"), least = 0, most = 2^31 - 2),
-       name = check_text(name, argument("name")))
+  structure(list(sizes = sizes, features = if (length(features)) check_features(features, argument("features")),
+                 devices = devices, nodes = nodes, rows = if (length(rows)) check_band(rows, argument("rows")),
+                 seeds = if (length(seeds)) check_counts(seeds, argument("seeds"), least = 0)), class = "cp_crossing")
 }
 
 check_band <- function(rows, where) {
@@ -63,9 +72,9 @@ check_band <- function(rows, where) {
 #' @param threads Whole numbers; `NA` leaves it to the engine.
 #' @param repeats Number of blocks, or [repeat_until()].
 #' @param options From [bench_options()].
-#' @return A tibble of class `cp_bench_plan`, one row a trial in the order they run: `run_order`, `repeat`, `shot`,
+#' @return A list of class `cp_bench_plan`: `trials`, a tibble, one row a trial in the order they run: `run_order`, `repeat`, `shot`,
 #'   `scene`, `frame`, `engine`, `version`, `width`, `height`, `samples`, `noise`, `time_s`, `threads`, `devices`,
-#'   `features` (JSON), `node` (`NA` for this machine). [run_bench()] runs it.
+#'   `features` (JSON), `node` (`NA` for this machine); `engines`, `options`, `until`. [run_bench()] runs it.
 #' @section Conditions: `clockpigeon_error_plan` when frames lie outside a shot, or the factor studied has one level;
 #'   `clockpigeon_error_type` and
 #'   `clockpigeon_error_choice` for arguments that cannot be read.
@@ -81,7 +90,7 @@ plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = 
   until <- if (inherits(repeats, "cp_repeat_until")) repeats
   repeats <- if (length(until)) until$least else check_count(repeats, argument("repeats"))
   if (!all(is.na(threads))) threads <- check_counts(threads, argument("threads"))
-  limits <- if (length(limits)) lapply(limits, read_limit, where = argument("limits"))
+  limits <- if (length(limits)) lapply(limits, check_limit, where = argument("limits"))
   settings <- lapply(shots, shot_settings, engines, versions, frames, limits, threads, options)
   settings <- do.call(rbind, settings)
   check_study(settings, options$study)
@@ -89,11 +98,8 @@ plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = 
 }
 
 new_plan <- function(trials, engines, options, until) {
-  plan <- as_table(trials, class = "cp_bench_plan")
-  attr(plan, "engines") <- stats::setNames(engines, vapply(engines, `[[`, "", "engine"))
-  attr(plan, "options") <- options
-  attr(plan, "until") <- until
-  plan
+  structure(list(trials = as_table(trials), engines = stats::setNames(engines, vapply(engines, `[[`, "", "engine")),
+                 options = options, until = until), class = "cp_bench_plan")
 }
 
 # The columns of a trial that tell the levels of a factor, where the plan itself knows them.
@@ -208,11 +214,11 @@ settings_in <- function(settings, order, block) {
 #'
 #' @param project From [read_project()].
 #' @param name Name of one of its plans; the project's default, or else the first, when `NULL`.
-#' @return A `bench_plan` as [plan_bench()] returns it.
+#' @return A plan as [plan_bench()] returns it.
 #' @section Conditions: `clockpigeon_error_choice` when the project has no such plan, or the plan names a shot or
 #'   engine it does not have.
 #' @examples
-#' nrow(project_plan(read_project(demo_file())))
+#' nrow(project_plan(read_project(demo_file()))$trials)
 #' @export
 project_plan <- function(project, name = NULL) {
   check_class(project, argument("project"), "cp_project", "read_project()")
@@ -225,9 +231,9 @@ project_plan <- function(project, name = NULL) {
     engines = lapply(names(file$engines), project_entry, entries = project$engines, what = where("engine")),
     versions = Filter(length, lapply(file$engines, `[[`, "versions")),
     frames = file$frames, limits = file$limits, threads = file$threads, repeats = file$repeats,
-    options = bench_options(probes = if (length(file$probes)) file$probes else 3, sizes = file$sizes,
-                            features = file$features, devices = file$devices, nodes = file$nodes,
-                            on_loss = file$on_loss, study = file$study,
-                            warmups = file$warmups, time_limit = file$time_limit, seed = file$seed, name = file$plan)
+    options = bench_options(probes = first_of(file$probes, 3),
+                            cross = crossing(file$sizes, file$features, file$devices, file$nodes),
+                            on_loss = file$on_loss, study = file$study, warmups = file$warmups,
+                            time_limit = file$time_limit, seed = file$seed, name = file$plan)
   )
 }

@@ -13,7 +13,7 @@
 #'
 #' @param plan A plan from [plan_bench()] or [project_plan()].
 #' @param ledger A ledger from [open_ledger()].
-#' @param node The node that runs it, from [read_node()]; `NULL` for this machine under the name `here`. A list of nodes
+#' @param node The node that runs it, from `read_node()`; `NULL` for this machine under the name `here`. A list of nodes
 #'   when the plan names nodes: each trial then runs on its own, all nodes side by side, through an encrypted connection
 #'   (package mirai).
 #' @param folder Folder the engine runs in: scene files are found from there.
@@ -34,11 +34,11 @@
 run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL, progress = interactive()) {
   check_class(plan, argument("plan"), "cp_bench_plan", "plan_bench()")
   bench <- set_up_bench(plan, ledger, node, folder, keep, progress)
-  options <- attr(plan, "options")
-  kept <- c(options[c("time_limit", "study", "on_loss")], list(until = unclass(attr(plan, "until"))))
-  bench$plan_id <- add_plan(ledger, options$name, options$seed, Filter(length, kept), as_frame(plan))
+  options <- plan$options
+  kept <- c(options[c("time_limit", "study", "on_loss")], list(until = unclass(plan$until)))
+  bench$plan_id <- add_plan(ledger, options$name, options$seed, Filter(length, kept), as_frame(plan$trials))
   on.exit(close_bench(bench))
-  run_plan(bench, as_frame(plan))
+  run_plan(bench, as_frame(plan$trials))
 }
 
 #' Go on with a benchmark that was interrupted
@@ -88,10 +88,10 @@ set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
   names(nodes) <- vapply(nodes, `[[`, "", "node")
   ledger_connection(ledger)
   if (length(keep)) dir.create(keep, recursive = TRUE, showWarnings = FALSE)
-  bench <- list(engines = attr(plan, "engines"), ledger = ledger, folder = normalizePath(folder), keep = keep,
-                progress = progress, options = attr(plan, "options"), until = attr(plan, "until"))
-  pairs <- unique(as_frame(plan)[c("engine", "version")])
-  asked <- unique(as_frame(plan)[["node"]])
+  bench <- list(engines = plan$engines, ledger = ledger, folder = normalizePath(folder), keep = keep,
+                progress = progress, options = plan$options, until = plan$until)
+  pairs <- unique(as_frame(plan$trials)[c("engine", "version")])
+  asked <- unique(plan$trials[["node"]])
   if (all(is.na(asked))) {
     host <- set_up_host(pairs, bench$engines, nodes[[1]])
     return(c(bench, host, list(machine = machine_id(ledger, host$facts))))

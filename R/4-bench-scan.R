@@ -15,13 +15,7 @@
 #' @section Conditions: `clockpigeon_error_scan` for an engine whose profile cannot scan, `clockpigeon_error_file` for a
 #' scene
 #'   that is not there.
-#' @examples
-#' folder <- tempfile()
-#' dir.create(folder)
-#' writeLines('union { object { Cog } image_map { png "brass.png" } }', file.path(folder, "s.pov"))
-#' povray <- read_engine(system.file("engines", "povray.yaml", package = "clockpigeon"))
-#' scan_scene(file.path(folder, "s.pov"), povray, folder)
-#' @export
+#' @noRd
 scan_scene <- function(scene, engine, folder = dirname(scene)) {
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   scene <- check_text(scene, argument("scene"))

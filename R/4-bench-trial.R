@@ -68,7 +68,7 @@ run_trial <- function(trial, bench, pictures) {
   if (inherits(ran, "error")) {
     return(c(row, status = "failed", note = paste("could not be started:", first_line(conditionMessage(ran)))))
   }
-  numbers <- as.list(read_output(ran$text, engine$reads))
+  numbers <- as.list(parse_output(ran$text, engine$reads))
   if (is.na(numbers$peak_mem_mb)) numbers$peak_mem_mb <- ran$peak_mem_mb
   row <- c(row, ran[c("wall_s", "cpu_s")], numbers, watch(ran$wall_s, ran$cpu_s),
            judge_trial(ran, engine, numbers, output, kind, bench$options$time_limit))

@@ -6,7 +6,7 @@
 #' `"about 15 min"` is about, `"2 h left"` is an estimate.
 #'
 #' @param ledger A ledger from [open_ledger()].
-#' @param time The time as it was said (see [said_duration()]), a rate such as `"24 fps"` for playback; `NULL` when
+#' @param time The time as it was said (see `said_duration()`), a rate such as `"24 fps"` for playback; `NULL` when
 #'   `began` and `ended` say it, or when there is none, as for a frame that failed.
 #' @param ... Columns of a timing, such as `shot`, `frame`, `engine`, `node`, `site`, `status`.
 #' @param activity What was timed: `render`, `playback`, `encode`, ...

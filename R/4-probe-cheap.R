@@ -13,37 +13,34 @@
 #' @param frames Frames of the shot; all when `NULL`.
 #' @param by Width and height are divided by this.
 #' @param samples Samples of the cheap pass; the shot's own limit when `NULL`.
-#' @param version Version of the engine; its newest when `NULL`.
-#' @param node,folder,progress As for [run_bench()].
-#' @param time_limit Seconds after which it is ended.
-#' @return The timings as they were added, a tibble. `attr(, "took")`: seconds of the whole pass.
+#' @param running From [running()].
+#' @param ... Arguments of [running()] as they were given here before; they warn, and will be refused.
+#' @return The timings as they were added, a tibble.
 #' @section Conditions: `clockpigeon_error_engine` when the pass gives no time; those of [run_bench()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
 #' ledger <- open_ledger(":memory:")
-#' cheap_pass(shot, pebble, ledger, frames = "1-720 by 90")[c("frame", "compute_s")]
+#' cheap_pass(shot, pebble, ledger, "1-720 by 90", running = running(progress = FALSE))[c("frame", "compute_s")]
 #' close_ledger(ledger)
 #' @export
-cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NULL, version = NULL, node = NULL,
-                       folder = ".", progress = interactive(), time_limit = 3600) {
+cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NULL, running = NULL, ...) {
+  old <- old_arguments(list(...), list(running = running_of), "cheap_pass()")
+  how <- option_object(running, "running", old$running, running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   small <- cheap_shot(shot, by, samples)
   frames <- sort(shot_frames(shot, or_else(frames, shot$frames)))
-  if (is.null(version) && length(engine$versions)) version <- utils::tail(order_levels(engine$versions), 1)
-  began <- wall_clock()
+  version <- newest_unless(how$version, engine)
   text <- format_frames(frames)
-  rows <- if (in_one_process(engine, text)) {
-    sequence_rows(small, engine, ledger, frames, text, version, node, folder, time_limit, progress)
+  if (in_one_process(engine, text)) {
+    sequence_rows(small, engine, ledger, frames, version, how)
   } else {
     plan <- plan_bench(small, engine, if (length(version)) stats::setNames(list(version), engine$engine), frames,
-                       repeats = 1, options = bench_options(warmups = 0, time_limit = time_limit,
+                       repeats = 1, options = bench_options(warmups = 0, time_limit = how$time_limit,
                                                             name = paste("cheap pass of", shot$shot)))
-    run_bench(plan, ledger, node, folder, progress = progress)
+    run_bench(plan, ledger, how$node, how$folder, progress = how$progress)
   }
-  attr(rows, "took") <- wall_clock() - began
-  rows
 }
 
 # The same shot, small, and with fewer samples where asked. Under 8 pixels a picture says nothing of the shot.
@@ -62,8 +59,9 @@ in_one_process <- function(engine, frames_text) {
     (!stepped || "frames" %in% used_fields(engine$sequence))
 }
 
-sequence_rows <- function(shot, engine, ledger, frames, text, version, node, folder, time_limit, progress) {
-  nodes <- if (is.null(node)) list(this_node()) else as_list_of(node, "cp_node", argument("node"), "read_node()")
+sequence_rows <- function(shot, engine, ledger, frames, version, how) {
+  nodes <- if (is.null(how$node)) list(this_node())
+           else as_list_of(how$node, "cp_node", argument("node"), "read_node()")
   pairs <- data.frame(engine = engine$engine, version = or_else(version, NA_character_))
   host <- set_up_host(pairs, stats::setNames(list(engine), engine$engine), nodes[[1]])
   pictures <- tempfile("clockpigeon-cheap-")
@@ -72,19 +70,19 @@ sequence_rows <- function(shot, engine, ledger, frames, text, version, node, fol
   trial <- list(scene = shot$scene, width = shot$size[["width"]], height = shot$size[["height"]],
                 samples = shot$limit$samples, noise = shot$limit$noise, time_s = shot$limit$time, version = version)
   values <- c(trial_values(trial, file.path(pictures, paste0("cheap.", engine$output))),
-              list(frames = text, first = paste(min(frames)), last = paste(max(frames))))
+              list(frames = format_frames(frames), first = paste(min(frames)), last = paste(max(frames))))
   log <- file.path(pictures, "log.txt")
-  if (progress) message("cheap pass over ", length(frames), " frames at ", trial$width, "x", trial$height,
+  if (how$progress) message("cheap pass over ", length(frames), " frames at ", trial$width, "x", trial$height,
                         " in one process")
   load <- load_average()
   watch <- watch_machine()
   ran <- run_command(host$programs[[engine$engine]], fill_arguments(c(engine$arguments, engine$sequence), values),
-                     normalizePath(folder), time_limit, log = log)
+                     normalizePath(how$folder), how$time_limit, log = log)
   times <- tryCatch(import_log(log, engine), clockpigeon_error_import = function(e) NULL)
   times <- times[times[["status"]] %in% "ok", , drop = FALSE]
   if (!identical(nrow(times), length(frames)) || ran$late || !identical(ran$exit, 0L)) {
     stop_input("engine", paste0("gave ", or_else(nrow(times), 0), " times for ", length(frames), " frames",
-                                if (ran$late) paste(", ended after", format_duration(time_limit))
+                                if (ran$late) paste(", ended after", format_duration(how$time_limit))
                                 else if (!identical(ran$exit, 0L)) paste0(": ", last_line(ran$text))),
                paste0(short_path(attr(engine, "path")), ", fields `sequence` and `log`"),
                "Mend them, or take `sequence` out: each frame is then run by itself.")

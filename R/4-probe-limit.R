@@ -13,46 +13,49 @@
 #' @param samples Counts of samples, two at least.
 #' @param frames Frames of the shot; two spread over it when `NULL`.
 #' @param options From [bench_options()]: sizes, features, time limit and more are taken from it.
-#' @param version Version of the engine; its newest when `NULL`.
-#' @param reference Samples of the reference, for an engine without seeds; `NULL` for pairs.
-#' @param noise A coarse noise limit to run each frame at once as well, for engines that know one: what a sample costs
-#'   where such an engine spends them. `NULL` for none.
-#' @param node,folder,progress As for [run_bench()].
-#' @param keep Folder for the pictures.
+#' @param beside What is rendered beside the pairs, a list with any of `reference` (samples of the reference, for an
+#'   engine without seeds) and `noise` (a coarse noise limit to run each frame at once as well, for engines that know one:
+#'   what a sample costs where such an engine spends them).
+#' @param running From [running()]; pictures are kept in a temporary folder where it names none.
+#' @param ... Arguments of `beside` and [running()] as they were given here before; they warn, and will be refused.
 #' @return A list of class `cp_probes`: `shot`, `engine`, `version`, `against`, `light` (of the pictures), `pairs` (a
 #' tibble, one row a frame,
 #'   setting and count: `frame`, `samples`, `width`, `height`, `features`, `seconds` of the first render, `seconds_2` of
-#'   the second, what [noise_between()] gives, `picture`, `picture_2`), `maps` (a [noise_map()] for each of its rows),
+#'   the second, what `noise_between()` gives, `picture`, `picture_2`), `maps` (a `noise_map()` for each of its rows),
 #'   `adaptive` (of the runs under a noise limit: `frame`, setting, `noise_limit`, mean `samples`, `seconds`), `rows`
 #'   (the timings).
 #' @section Conditions: `clockpigeon_error_limit` when the engine knows no samples limit, or has no seed and no
 #' reference
-#'   is asked for, or fewer than two counts are given, or a render failed; those of [run_bench()] and [noise_between()].
+#'   is asked for, or fewer than two counts are given, or a render failed; those of [run_bench()] and `noise_between()`.
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
 #' ledger <- open_ledger(":memory:")
-#' probes <- probe_limit(shot, pebble, ledger, c(1, 4), frames = 1, progress = FALSE)
+#' probes <- probe_limit(shot, pebble, ledger, c(1, 4), frames = 1, running = running(progress = FALSE))
 #' probes$pairs[c("frame", "samples", "noise")]
 #' close_ledger(ledger)
 #' @export
 probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = NULL,
-                        options = bench_options(probes = 2), version = NULL, reference = NULL, noise = NULL,
-                        node = NULL, folder = ".", keep = tempfile("clockpigeon-probes-"), progress = interactive()) {
+                        options = bench_options(probes = 2), beside = NULL, running = NULL, ...) {
+  old <- old_arguments(list(...), list(beside = probed_beside, running = running_of), "probe_limit()")
+  beside <- do.call(probed_beside, if (is.null(beside)) old$beside else option_list(beside, probed_beside, "beside"))
+  how <- option_object(running, "running", old$running, running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   samples <- sort(unique(check_counts(samples, argument("samples"))))
+  reference <- beside$reference
   check_probes(engine, samples, reference)
   options$seeds <- if (is.null(reference)) 1:2 else 1L
   options$name <- paste("limit of", shot$shot)
   versions <- if (length(engine$versions)) {
-    stats::setNames(list(or_else(version, utils::tail(order_levels(engine$versions), 1))), engine$engine)
+    stats::setNames(list(first_of(how$version, utils::tail(order_levels(engine$versions), 1))), engine$engine)
   }
   limits <- lapply(c(samples, reference), function(n) list(samples = n))
-  if (length(noise)) limits <- c(limits, list(list(noise = noise)))
+  if (length(beside$noise)) limits <- c(limits, list(list(noise = beside$noise)))
   plan <- plan_bench(shot, engine, versions, frames, limits, repeats = 1, options = options)
-  rows <- run_bench(plan, ledger, node, folder, keep, progress)
-  rows_of <- joined_rows(as_frame(rows), as_frame(plan), shot)
+  keep <- first_of(how$keep, tempfile("clockpigeon-probes-"))
+  rows <- run_bench(plan, ledger, how$node, how$folder, keep, how$progress)
+  rows_of <- joined_rows(as_frame(rows), as_frame(plan$trials), shot)
   pairs <- pair_rows(rows_of, samples, reference)
   against <- if (is.null(reference)) "render" else "reference"
   light <- attr(read_picture(pairs$picture[1]), "light")
@@ -63,6 +66,12 @@ probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = N
   structure(list(shot = shot, engine = engine, version = rows[["engine_version"]][1], against = against,
                  light = light, pairs = as_table(cbind(pairs, noise)), maps = maps, adaptive = adaptive_rows(rows_of),
                  rows = rows), class = "cp_probes")
+}
+
+# What is rendered beside the pairs, checked.
+probed_beside <- function(reference = NULL, noise = NULL) {
+  list(reference = if (length(reference)) check_count(reference, argument("reference")),
+       noise = if (length(noise)) check_number(noise, argument("noise"), above = 0))
 }
 
 check_probes <- function(engine, samples, reference) {

@@ -7,41 +7,66 @@
 #' already knows of the shot in this setting on this node is used first, and so are frames measured at another limit or
 #' size, brought to this one by the limit fit, with the error of that. Complete shots in the ledger teach the prior.
 #'
-#' After the first frames it is decided whether a cheap pass pays ([cheap_pass_pays()]), by timing one cheap frame; its
+#' After the first frames it is decided whether a cheap pass pays (`cheap_pass_pays()`), by timing one cheap frame; its
 #' cost counts.
 #'
 #' @param shot A shot from [read_shot()].
 #' @param engine An engine from [read_engine()].
 #' @param ledger A ledger from [open_ledger()].
-#' @param target Half-width of the interval of the total, as a share of it.
-#' @param level Level of that interval.
-#' @param first Frames measured before any is chosen.
-#' @param budget Seconds of probing after which no further frame is begun.
-#' @param cheap `TRUE`, `FALSE`, or `NA` to decide by what it gains.
-#' @param version Version of the engine; its newest when `NULL`.
-#' @param node,folder,keep,progress As for [run_bench()].
+#' @param probing From `probing()`: when to stop, and how to begin.
+#' @param running From [running()].
+#' @param ... Arguments of `probing()` and [running()] as they were given here before; they warn, and will be refused.
 #' @return A list of class `cp_shot_probe`: `curve` (the [frame_curve()]), `total`, `steps` (a tibble, one row a probe:
 #'   `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`, `upper`, `median`, `half_width` of the total after
-#'   it), `cheap` (how the cheap pass was decided and what it took), `ended` (why it stopped), `spent_s`, `rows` (the
+#'   it), `cheap` (how the cheap pass was decided and what it took), `ended` (why it stopped: `narrow`, `all_measured` or
+#'   `budget_used`), `spent_s`, `rows` (the
 #'   timings used).
 #' @section Conditions: `clockpigeon_error_curve` when a frame cannot be rendered; those of [run_bench()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
 #' ledger <- open_ledger(":memory:")
-#' probe_shot(shot, pebble, ledger, target = 0.3, cheap = FALSE, progress = FALSE)
+#' probe_shot(shot, pebble, ledger, probing(target = 0.3, cheap = FALSE), running(progress = FALSE))
 #' close_ledger(ledger)
 #' @export
-probe_shot <- function(shot, engine, ledger, target = 0.1, level = 0.8, first = 3, budget = Inf, cheap = NA,
-                       version = NULL, node = NULL, folder = ".", keep = NULL, progress = interactive()) {
+probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL, ...) {
+  old <- old_arguments(list(...), list(probing = probing_of, running = running_of), "probe_shot()")
+  asked <- option_object(probing, "probing", old$probing, probing_of)
+  how <- option_object(running, "running", old$running, running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
-  target <- check_number(target, argument("target"), above = 0)
+  version <- newest_unless(how$version, engine)
+  node <- if (is.null(how$node)) this_node() else as_list_of(how$node, "cp_node", argument("node"), "read_node()")[[1]]
+  state <- list(shot = shot, engine = engine, ledger = ledger, version = version, node = node, folder = how$folder,
+                keep = how$keep, progress = how$progress, level = asked$level,
+                prior = learn_curve_prior(timings(ledger)))
+  found <- probe_until(state, asked)
+  structure(c(list(shot = shot, engine = engine, version = version, node = node$node), found,
+              list(target = asked$target)), class = "cp_shot_probe")
+}
+
+#' @rdname probe_shot
+#' @param target Half-width of the interval of the total, as a share of it.
+#' @param level Level of that interval.
+#' @param first Frames measured before any is chosen.
+#' @param budget Seconds of probing after which no further frame is begun.
+#' @param cheap `TRUE`, `FALSE`, or `NA` to decide by what it gains.
+#' @export
+probing <- function(target = 0.1, level = 0.8, first = 3, budget = Inf, cheap = NA) {
   if (!identical(budget, Inf)) budget <- check_number(budget, argument("budget"), above = 0)
-  if (is.null(version) && length(engine$versions)) version <- utils::tail(order_levels(engine$versions), 1)
-  node <- if (is.null(node)) this_node() else as_list_of(node, "cp_node", argument("node"), "read_node()")[[1]]
-  probing <- list(shot = shot, engine = engine, ledger = ledger, version = version, node = node, folder = folder,
-                  keep = keep, progress = progress, level = level, prior = learn_curve_prior(timings(ledger)))
+  if (!is.na(cheap)) check_flag(cheap, argument("cheap"))
+  structure(list(target = check_number(target, argument("target"), above = 0),
+                 level = check_number(level, argument("level"), above = 0, most = 0.9999),
+                 first = check_count(first, argument("first")), budget = budget, cheap = cheap), class = "cp_probing")
+}
+probing_of <- probing
+
+# Measures frame by frame; what was found, and why it ended.
+probe_until <- function(probing, asked) {
+  cheap <- asked$cheap
+  first <- asked$first
+  level <- asked$level
+  shot <- probing$shot
   began <- wall_clock()
   spent <- function() wall_clock() - began
   decided <- list(used = FALSE, why = if (is.na(cheap)) "not decided" else if (cheap) "asked for" else "not wanted")
@@ -49,21 +74,21 @@ probe_shot <- function(shot, engine, ledger, target = 0.1, level = 0.8, first = 
   seen <- known_rows(probing)
   steps <- list()
   for (frame in setdiff(first_probes(shot$frames, first, decided$rows), seen[["frame"]])) {
-    if (nrow(seen) >= first || nrow(seen) && spent() > budget) break
+    if (nrow(seen) >= first || nrow(seen) && spent() > asked$budget) break
     seen <- rbind(seen, probe_frame(probing, frame))
     if (nrow(seen) > 1) steps <- c(steps, list(probe_step(curve_of(probing, seen, decided), seen, level, spent())))
   }
   curve <- curve_of(probing, seen, decided)
   if (is.na(cheap)) {
-    decided <- decide_cheap(probing, curve, target)
+    decided <- decide_cheap(probing, curve, asked$target)
     if (decided$used) curve <- curve_of(probing, seen, decided)
   }
   repeat {
     now <- probe_step(curve, seen, level, spent())
     open <- setdiff(shot$frames, curve$frame)
-    ended <- if (now$half_width <= target) "narrow enough" else if (!length(open)) "every frame is measured"
-             else if (spent() > budget) "the budget is used"
-    if (progress) message(measured_frames(curve), " frames measured: total ", format_duration(now$median), " within ",
+    ended <- if (now$half_width <= asked$target) "narrow" else if (!length(open)) "all_measured"
+             else if (spent() > asked$budget) "budget_used"
+    if (probing$progress) message(measured_frames(curve), " frames measured: total ", format_duration(now$median), " within ",
                           percent(now$half_width))
     if (length(ended)) break
     frame <- next_probe(curve)[["frame"]]
@@ -71,9 +96,8 @@ probe_shot <- function(shot, engine, ledger, target = 0.1, level = 0.8, first = 
     curve <- curve_of(probing, seen, decided)
     steps <- c(steps, list(probe_step(curve, seen, level, spent())))
   }
-  structure(list(shot = shot, engine = engine, version = version, node = node$node, curve = curve,
-                 total = total_time(curve, level), steps = bind_tables(steps), cheap = decided, ended = ended,
-                 target = target, spent_s = spent(), rows = seen), class = "cp_shot_probe")
+  list(curve = curve, total = total_time(curve, level), steps = bind_tables(steps), cheap = decided, ended = ended,
+       spent_s = spent(), rows = seen)
 }
 
 # One frame, measured: its row, as known_rows() gives it.
@@ -148,8 +172,8 @@ fit_of_counts <- function(rows) {
 
 curve_of <- function(probing, seen, decided) {
   cuts <- probing$shot$cuts
-  frame_curve(seen[["frame"]], seen[["seconds"]], probing$shot$frames, if (length(cuts)) cuts, cheap = decided$rows,
-              scaled = seen[["scaled"]], prior = probing$prior)
+  frame_curve(seen, frames = probing$shot$frames, cuts = if (length(cuts)) cuts, cheap = decided$rows,
+              prior = probing$prior)
 }
 
 probe_step <- function(curve, seen, level, spent) {
@@ -162,8 +186,8 @@ probe_step <- function(curve, seen, level, spent) {
 decide_cheap <- function(probing, curve, target) {
   at <- curve$frame[order(curve$log_s)[ceiling(length(curve$frame) / 2)]]
   began <- wall_clock()
-  row <- cheap_pass(probing$shot, probing$engine, probing$ledger, at, version = probing$version, node = probing$node,
-                    folder = probing$folder, progress = FALSE)
+  row <- cheap_pass(probing$shot, probing$engine, probing$ledger, at,
+                    running = running_of(probing$version, probing$node, probing$folder, progress = FALSE))
   each <- if (in_one_process(probing$engine, format_frames(probing$shot$frames))) {
     max(sum(row[["load_s"]], row[["compute_s"]], na.rm = TRUE), 1e-3)
   } else row[["wall_s"]]
@@ -176,9 +200,10 @@ decide_cheap <- function(probing, curve, target) {
 }
 
 run_cheap <- function(probing, decided) {
-  rows <- cheap_pass(probing$shot, probing$engine, probing$ledger, version = probing$version, node = probing$node,
-                     folder = probing$folder, progress = probing$progress)
+  began <- wall_clock()
+  rows <- cheap_pass(probing$shot, probing$engine, probing$ledger,
+                     running = running_of(probing$version, probing$node, probing$folder, progress = probing$progress))
   seconds <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
-  list(used = TRUE, why = decided$why, took = or_else(decided$took, 0) + attr(rows, "took"),
+  list(used = TRUE, why = decided$why, took = or_else(decided$took, 0) + wall_clock() - began,
        rows = data.frame(frame = rows[["frame"]], seconds = pmax(seconds, 1e-4)))
 }

@@ -35,7 +35,7 @@ busy_effect <- function(here) {
   both <- intersect(names(slow), names(plain))
   if (length(both) >= 3) {
     off <- as.numeric(slow[both] - plain[both])
-    return(list(effect = mean(off), error = sqrt(stats::var(off) / length(off)), varies = busy_spread(off),
+    return(list(effect = mean(off), error = sqrt(stats::var(off) / length(off)), varies = busy_sd(off),
                 basis = "measured"))
   }
   share <- here[["cpu_s"]] / here[["wall_s"]] / pmax(1, ifelse(is.na(here[["threads"]]), 1, here[["threads"]]))
@@ -46,13 +46,13 @@ busy_effect <- function(here) {
     full <- if (length(idle)) stats::median(idle) else max(share[known])
     off <- pmax(log(full / share[known]), 0)
     return(list(effect = mean(off), error = sqrt(assumed_busy$by_cpu^2 + stats::var(off) / length(off)),
-                varies = busy_spread(off), basis = "by CPU and wall time"))
+                varies = busy_sd(off), basis = "by CPU and wall time"))
   }
   list(effect = 0, error = assumed_busy$varies, varies = assumed_busy$varies, basis = "assumed")
 }
 
 # Spread of the effects, the assumed one counted as three runs more.
-busy_spread <- function(off) {
+busy_sd <- function(off) {
   sqrt((sum((off - mean(off))^2) + 3 * assumed_busy$varies^2) / (length(off) + 2))
 }
 

@@ -1,15 +1,14 @@
 # Evidence: what the ledger knows of a job's shots, and how fast a site is beside the node they were measured on.
 
 # Spreads of log time that stand in where nothing was measured; each is shown as assumed wherever it is used.
-assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1,
+assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1,
                        samples = 0.05)
 
 #' A job: shots to be rendered, and the evidence for their times
 #'
 #' @param shots A shot from [read_shot()] or a list of them.
-#' @param engine Name of the engine.
+#' @param engine Name of the engine; with its version as `c(sundew = "4.2")`, otherwise the newest that was measured.
 #' @param timings Timings, as [timings()] returns them.
-#' @param version Version of the engine; the newest that was measured when `NULL`.
 #' @param currency ISO 4217 code in which costs are shown.
 #' @param rates Exchange rates as in a project's `rates`; needed when a site sells in another currency.
 #' @param time_zone The zone in which deadlines are told, such as `"Europe/Lisbon"`; `NULL` when it is not known.
@@ -30,13 +29,15 @@ assumed_spread <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, 
 #' project <- read_project(demo_file())
 #' render_job(project$shots[c("gears", "basin")], "sundew", example_timings())
 #' @export
-render_job <- function(shots, engine, timings, version = NULL, currency = "EUR", rates = NULL, time_zone = NULL,
-                       limit = NULL, machine = machine_states) {
+render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, time_zone = NULL, limit = NULL,
+                       machine = machine_states, ...) {
+  old <- old_arguments(list(...), list(engine = function(version) version), "render_job()")$engine
   machine <- check_choice(machine[1], argument("machine"), machine_states)
   shots <- as_list_of(shots, "cp_shot", argument("shots"), "read_shot()")
   share <- sample_share(limit)
-  if (is.list(limit)) shots <- lapply(shots, with_limit, limit = read_limit(limit, argument("limit")))
-  engine <- check_text(engine, argument("engine"))
+  if (is.list(limit)) shots <- lapply(shots, with_limit, limit = check_limit(limit, argument("limit")))
+  version <- if (length(names(engine))) check_text(unname(engine), argument("engine")) else old$version
+  engine <- check_text(if (length(names(engine))) names(engine) else engine, argument("engine"))
   check_columns(timings, argument("timings"), names(timing_columns))
   currency <- check_currency(currency, argument("currency"))
   rows <- as_frame(timings)
@@ -58,18 +59,18 @@ render_job <- function(shots, engine, timings, version = NULL, currency = "EUR",
   own <- found[is.na(found[["site"]]), , drop = FALSE]
   at <- reference_node(own, shots, engine, version)
   own <- one_capacity(own[own[["node"]] == at, , drop = FALSE])
-  run_sd <- run_spread(row_key(own, c("scene", "frame")), own[["wall_s"]])
+  run_sd <- run_sd_of(row_key(own, c("scene", "frame")), own[["wall_s"]])
   run_basis <- if (is.null(run_sd)) "assumed" else "measured"
   # Other shots on the same node say how a run varies, where this one's frames were measured once each.
   here <- rows[rows[["node"]] %in% at & is.na(rows[["site"]]) & is.na(rows[["piece"]]), , drop = FALSE]
   setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features", "device_count", "threads")
   if (is.null(run_sd)) {
-    run_sd <- run_spread(row_key(here, c(setting, "plan_id")), here[["wall_s"]])
-    if (is.null(run_sd)) run_sd <- paired_spread(session_means(row_key(here, setting), here))
+    run_sd <- run_sd_of(row_key(here, c(setting, "plan_id")), here[["wall_s"]])
+    if (is.null(run_sd)) run_sd <- paired_sd(session_means(row_key(here, setting), here))
     if (!is.null(run_sd)) run_basis <- "measured on other shots"
   }
-  if (is.null(run_sd)) run_sd <- assumed_spread$run
-  drift <- session_spread(session_means(row_key(here, setting), here), run_sd, session_starts(here))
+  if (is.null(run_sd)) run_sd <- assumed_sd$run
+  drift <- session_sd(session_means(row_key(here, setting), here), run_sd, session_starts(here))
   prior <- learn_curve_prior(timings)
   curves <- lapply(shots, function(shot) {
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
@@ -157,7 +158,7 @@ site_speed <- function(job, site) {
   for (node in site$nodes_like) {
     speed <- node_speed(job, node)
     if (is.null(speed)) next
-    return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_spread$like^2), df = speed$df,
+    return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_sd$like^2), df = speed$df,
                 evidence = "measured", from = speed$from, sessions = speed$sessions))
   }
   for (node in site$nodes_like) {
@@ -168,7 +169,7 @@ site_speed <- function(job, site) {
     speed <- if (claim$engine == job$engine) node_speed(job, claim$relative_to)
     if (is.null(speed)) next
     return(list(log_factor = log(claim$factor) + speed$log_factor,
-                se = sqrt(speed$se^2 + assumed_spread[[claim$basis]]^2), df = Inf, evidence = claim$basis,
+                se = sqrt(speed$se^2 + assumed_sd[[claim$basis]]^2), df = Inf, evidence = claim$basis,
                 from = paste0("the card says ", format(claim$factor), " times ", claim$relative_to)))
   }
   NULL
@@ -219,7 +220,7 @@ matched_speed <- function(job, there) {
   if (!n) return(NULL)
   ratio <- means(here)[both] - means(there)[both]
   ratio <- as.numeric(ratio[both])
-  spread <- if (n > 1) max(stats::sd(ratio), job$run_sd) else max(assumed_spread$run, job$run_sd)
+  spread <- if (n > 1) max(stats::sd(ratio), job$run_sd) else max(assumed_sd$run, job$run_sd)
   list(log_factor = mean(ratio), se = spread / sqrt(n), df = max(n - 1, 3), frames = n,
        sessions = list(here = session_shares(rows[here & cells %in% both, , drop = FALSE]),
                        there = session_shares(rows[there & cells %in% both, , drop = FALSE])))
@@ -273,7 +274,7 @@ share_of_time <- function(job, share) {
   rows <- as_frame(job$evidence)
   load <- rows[["load_s"]] / rows[["wall_s"]]
   part <- if (all(is.na(load))) 0 else mean(load, na.rm = TRUE)
-  c(log = log(part + (1 - part) * share), sd = assumed_spread$samples * abs(log2(share)))
+  c(log = log(part + (1 - part) * share), sd = assumed_sd$samples * abs(log2(share)))
 }
 
 # Log time of a share of a shot's samples over that of all, by its scene's times at two counts or more, each beside the

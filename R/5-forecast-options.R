@@ -112,7 +112,7 @@ job_options_at <- function(job, sites, spreads, now) {
 # Why a site cannot do a job, as a code and in words; NULL when it can. What is not known counts as cannot.
 why_not <- function(site, job, needs = job_needs(job)) {
   because <- function(code, ...) list(code = code, reason = paste0(...))
-  trouble <- fit_trouble(site, job, needs)
+  trouble <- suit_trouble(site, job, needs)
   if (nzchar(trouble)) return(because("unfit", trouble))
   if (is.null(site_speed(job, site))) {
     return(because("unknown_speed", "unknown speed: no trial frames there, and no claim for ", job$engine,
@@ -152,7 +152,7 @@ site_options <- function(site, job, spreads = NULL, now = this_moment()) {
 speed_columns <- function(site, job, hire) {
   speed <- option_speed(job, list(hire = hire), site)
   speed$log_factor <- speed$log_factor - job$time_share[["log"]]
-  speed <- spread_speed(job, speed)
+  speed <- drifted_speed(job, speed)
   evidence <- speed$evidence
   class <- if (!is.na(hire)) hire_speed(chosen_hire(site, hire), site)$basis else NA
   if (evidence == "measured" && job$time_share[["log"]] != 0) evidence <- "transferred"
@@ -164,7 +164,7 @@ speed_columns <- function(site, job, hire) {
 # Degrees of freedom of a sum of independent parts (Satterthwaite 1946, Biometrics Bull. 2, 110); at least 3.
 # A speed with what sessions and other work beside the runs add: what is slower today than when it was measured is
 # slower as a whole. Frames tried at a site were divided by frames measured beside the same work.
-spread_speed <- function(job, speed) {
+drifted_speed <- function(job, speed) {
   busy <- first_of(job$busy, list(log = 0, sd = 0))
   if (is.null(speed$sessions)) speed$log_factor <- speed$log_factor - busy$log
   parts <- c(speed$se, job$time_share[["sd"]], session_drift(job, speed$sessions), busy$sd)
@@ -230,8 +230,8 @@ gets_better <- function(site, tier, moment) {
 # What the user pinned or left out.
 pinned <- function(rows, only, without) {
   fields <- c("site", "tier", "hire", "nodes", "engine", "version", "limit", "start", "spread", "evidence")
-  asked <- read_pins(only, "only", rows, fields)
-  barred <- read_pins(without, "without", rows, fields)
+  asked <- parse_pins(only, "only", rows, fields)
+  barred <- parse_pins(without, "without", rows, fields)
   keep <- rep(TRUE, nrow(rows))
   for (field in unique(asked$field)) {
     values <- asked$value[asked$field == field]
@@ -248,7 +248,7 @@ pinned <- function(rows, only, without) {
 
 either_and <- function(x, otherwise) if (length(x)) paste0("'", paste(x, collapse = "' and '"), "'") else otherwise
 
-read_pins <- function(pins, name, rows, fields) {
+parse_pins <- function(pins, name, rows, fields) {
   found <- lapply(pins, function(pin) {
     where <- argument(name)
     pair <- regmatches(pin, regexec("^([a-z_]+)\\s*=\\s*(.+)$", pin))[[1]]

@@ -136,7 +136,7 @@ simulate_way <- function(job, it, seconds, now, frames, keep) {
                     megapixels = sum(pixels * frames_by_shot(job)) / job_frames(job))
   labels <- c(job = paste(shots, collapse = " "), site = it$site, tier = it$tier)
   simulate_job(seconds, way, seed = frames$seed, meter = meter, keep = keep,
-               drawing = drawing(labels, before = frames$before))
+               drawing = list(labels = labels, before = frames$before))
 }
 
 # The job with some of its frames; shots that have none left are gone.

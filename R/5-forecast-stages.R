@@ -23,17 +23,17 @@ site_stages <- function(job, site, tier, now, begin_s = 0) {
     if (!is.null(found)) return(found)
     if (!is.null(time)) return(said(time, "claimed", "the card"))
     usual <- assumed_stages[[activity]][[site$kind]]
-    if (is.null(usual)) return(said(no_spread, "stated", paste("none at", site$kind, "sites")))
+    if (is.null(usual)) return(said(no_time, "stated", paste("none at", site$kind, "sites")))
     said(list(median_s = usual[1], p90_s = usual[2]), "assumed", paste("assumed for", site$kind, "sites"))
   }
   quiet <- length(tier$quiet) && is_in_hours(now + begin_s, tier$quiet$hours, site$time_zone)
   out <- list(
-    pack = if (length(site$link)) pack_stage(job) else said(no_spread, "stated", "nothing is sent"),
+    pack = if (length(site$link)) pack_stage(job) else said(no_time, "stated", "nothing is sent"),
     wait = card("wait", if (quiet) tier$quiet$wait else tier$wait), start = card("start", site$start),
-    install = said(first_of(site$install, no_spread), "claimed", "the card")
+    install = said(first_of(site$install, no_time), "claimed", "the card")
   )
   sum_of <- function(name) {
-    each <- lapply(job$shots, function(shot) first_of(shot[[name]], no_spread))
+    each <- lapply(job$shots, function(shot) first_of(shot[[name]], no_time))
     if (name == "encode") add_times(each) else each[[which.max(vapply(each, `[[`, 0, "median_s"))]]
   }
   for (name in c("encode", "merge")) out[[name]] <- said(sum_of(name), "stated", "the shot")
@@ -71,7 +71,7 @@ pack_stage <- function(job) {
 # One time after the other: medians add up, spreads do not cancel.
 add_times <- function(times) {
   times <- Filter(function(t) t$median_s > 0, times)
-  if (!length(times)) return(no_spread)
+  if (!length(times)) return(no_time)
   if (length(times) == 1) return(times[[1]])
   sds <- vapply(times, function(t) varying(t, "time")[2], 0)
   list(median_s = sum(vapply(times, `[[`, 0, "median_s")), sd = max(sds))
@@ -106,7 +106,7 @@ option_way <- function(job, option, site, now) {
            prepass = prepass_of(job)),
     transfers(upload = if (linked) sum(vapply(job$shots, `[[`, 0, "upload")) else 0,
               frame_bytes = if (linked) sum(bytes * frames) / sum(frames) else 0, link = first_of(site$link, 0),
-              link_sd = if (linked) assumed_spread$link else 0),
+              link_sd = if (linked) assumed_sd$link else 0),
     spreading(option$spread, parts$parts, parts$load_s, parts$weight, parts$bytes, parts$link),
     troubles(trouble$fails / 100, trouble$retries, vanish = -log1p(-trouble$vanish / 100),
              freeze = -log1p(-trouble$freeze / 100), notice_s = trouble$notice, replaced = trouble$replaced),
@@ -149,9 +149,9 @@ hire_speed <- function(class, site) {
   first <- site$hires[[1]]
   if (class$hire == first$hire) return(list(factor = 1, se = 0, basis = NA_character_))
   if (length(class$speed)) {
-    return(list(factor = class$speed / first_of(first$speed, 1), se = assumed_spread$claimed, basis = "claimed"))
+    return(list(factor = class$speed / first_of(first$speed, 1), se = assumed_sd$claimed, basis = "claimed"))
   }
   devices <- first_of(class$devices, 1L) / first_of(first$devices, 1L)
-  list(factor = devices^assumed_device_power, se = assumed_spread$devices * abs(log(devices)), basis = "assumed")
+  list(factor = devices^assumed_device_power, se = assumed_sd$devices * abs(log(devices)), basis = "assumed")
 }
 assumed_device_power <- 0.85

@@ -14,27 +14,23 @@
 #'   (`fits`, `does not fit`, `unknown`), `says` (which side to move; `NA` where it fits). `summary()` gives one row a
 #'   site: `site`, `answer` (the worst of its rows) and `because`.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
-#' @examples
-#' project <- read_project(demo_file())
-#' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
-#' summary(eligible(job, project$sites))
-#' @export
+#' @noRd
 eligible <- function(job, sites) {
   check_class(job, argument("job"), "cp_job", "render_job()")
   sites <- as_list_of(sites, "cp_site", argument("sites"), "read_site()")
   needs <- job_needs(job)
-  as_table(do.call(rbind, unname(lapply(sites, site_fit, job = job, needs = needs))), class = "cp_suit")
+  as_table(do.call(rbind, unname(lapply(sites, site_suits, job = job, needs = needs))), class = "cp_suit")
 }
 
 # The rows of one site.
-site_fit <- function(site, job, needs) {
+site_suits <- function(site, job, needs) {
   can <- site$can
   tried <- job$evidence[["site"]] %in% site$site |
     is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% site$nodes_like
   # What rendered there has shown that it does, whatever the card leaves unsaid.
   if (any(tried) && is.null(can$versions[[job$engine]])) can$versions[[job$engine]] <- job$version
   for (name in c("limits", "memory")) if (any(tried) && is.null(can[[name]])) can[[name]] <- needs[[name]]
-  data.frame(site = site$site, rbind(fit_rows(needs, can, site$engines), fit_community(needs, site)))
+  data.frame(site = site$site, rbind(suit_rows(needs, can, site$engines), suit_community(needs, site)))
 }
 
 #' @rdname eligible
@@ -44,9 +40,9 @@ site_fit <- function(site, job, needs) {
 summary.cp_suit <- function(object, ...) {
   x <- as_frame(object)
   parts <- split(x, factor(x$site, unique(x$site)))
-  as_table(data.frame(site = names(parts), answer = vapply(parts, function(p) fit_of(p$answer), ""),
+  as_table(data.frame(site = names(parts), answer = vapply(parts, function(p) suit_answer(p$answer), ""),
                       because = vapply(parts, function(p) {
-                        worst <- p[p$answer == fit_of(p$answer) & p$answer != "fits", , drop = FALSE]
+                        worst <- p[p$answer == suit_answer(p$answer) & p$answer != "fits", , drop = FALSE]
                         paste(worst$says, collapse = "; ")
                       }, ""), row.names = NULL))
 }
@@ -91,7 +87,7 @@ device_speeds <- function(job) {
 }
 
 # Why a site is no option for a job: what does not fit or is not known; empty when all fits.
-fit_trouble <- function(site, job, needs) {
-  found <- as_frame(summary.cp_suit(as_table(site_fit(site, job, needs), class = "cp_suit")))
+suit_trouble <- function(site, job, needs) {
+  found <- as_frame(summary.cp_suit(as_table(site_suits(site, job, needs), class = "cp_suit")))
   if (found$answer == "fits") "" else if (found$answer == "unknown") paste("unknown:", found$because) else found$because
 }

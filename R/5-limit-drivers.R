@@ -16,15 +16,7 @@
 #'   over old at equal samples), `equal_noise` (time of equal noise, new over old), `interacts` (chance of so unlike
 #'   changes in other company; `NA` when there is none). For `size` also `power`.
 #' @section Conditions: `clockpigeon_error_limit` when the probes have one setting.
-#' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
-#' shot <- read_shot(demo_file("shots/gears-review.yaml"))
-#' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
-#' ledger <- open_ledger(":memory:")
-#' crossed <- bench_options(features = list(bounces = c("2", "32")))
-#' probes <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1, options = crossed, progress = FALSE)
-#' time_drivers(study_limit(probes, noise = 0.2))[c("what", "from", "to", "time", "equal_noise")]
-#' close_ledger(ledger)
-#' @export
+#' @noRd
 time_drivers <- function(study, level = 0.95) {
   check_class(study, argument("study"), "cp_study", "study_limit()")
   level <- check_number(level, argument("level"), above = 0, most = 1)

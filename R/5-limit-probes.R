@@ -18,15 +18,7 @@
 #'   `height`, `samples` (the two counts, as text), `frames`, `seconds` (of all its renders), `error`, `proposed`. Its
 #'   attribute `power`: the power of the pixels with its standard error.
 #' @section Conditions: `clockpigeon_error_limit` when the scout has not two sizes.
-#' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
-#' shot <- read_shot(demo_file("shots/gears-review.yaml"))
-#' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
-#' ledger <- open_ledger(":memory:")
-#' small <- bench_options(sizes = list(c(80, 45), c(40, 23)))
-#' scout <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1, options = small, progress = FALSE)
-#' propose_probes(scout)
-#' close_ledger(ledger)
-#' @export
+#' @noRd
 propose_probes <- function(scout, error = 0.1) {
   check_class(scout, argument("scout"), "cp_probes", "probe_limit()")
   error <- check_number(error, argument("error"), above = 0, most = 1)
@@ -47,9 +39,10 @@ propose_probes <- function(scout, error = 0.1) {
     x$proposed[pick] <- TRUE
   }
   x <- x[order(x$question, !x$proposed, x$error > error, x$seconds), , drop = FALSE]
-  structure(as_table(x[c("question", "region", "first_row", "last_row", "width", "height", "samples", "frames",
-                         "seconds", "error", "proposed")]), class = c("cp_proposal", "tbl_df", "tbl", "data.frame"),
-            power = known$power, asked = error)
+  x <- x[c("question", "region", "first_row", "last_row", "width", "height", "samples", "frames", "seconds", "error",
+           "proposed")]
+  as_table(data.frame(x, asked = error, power = known$power[["power"]], power_se = known$power[["se"]],
+                      row.names = NULL), class = "cp_proposal")
 }
 
 # What a scouting run says: time and noise at the larger of its sizes, and how both change with the size.

@@ -9,7 +9,7 @@
 #'
 #' @param probes From [probe_limit()].
 #' @param noise Noise target of the frame (`sd / brightness`).
-#' @param tile_noise Target for the worst tile (`seen` of [noise_map()]); `NULL` for twice the frame's.
+#' @param tile_noise Target for the worst tile (`seen` of `noise_map()`); `NULL` for twice the frame's.
 #' @param confidence Chance asked for that the count meets the target.
 #' @param hourly Price of an hour of rendering on the machine that was probed; `NA` when unknown.
 #' @return A list of class `cp_study`: `probes`, `targets`, `confidence`, `frames` (a tibble, one row a frame and
@@ -22,7 +22,7 @@
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
 #' ledger <- open_ledger(":memory:")
-#' probes <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1, progress = FALSE)
+#' probes <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1, running = running(progress = FALSE))
 #' study_limit(probes, noise = 0.2)
 #' close_ledger(ledger)
 #' @export
@@ -99,7 +99,7 @@ worst_frame <- function(frames, fits) {
 #' noise differ between frames; under the second time does; under the third noise does. All together, the first reached
 #' ends a frame.
 #'
-#' The time under a noise limit is that of an engine which ends each pixel by itself, told by [noise_limit_samples()]
+#' The time under a noise limit is that of an engine which ends each pixel by itself, told by `noise_limit_samples()`
 #' from all its pairs, the larger counts weighing more (few samples miss the rare bright paths of a hard frame). Hard
 #' pixels cost more a sample than easy ones: by how much is told where [probe_limit()] ran a coarse noise limit too.
 #'
@@ -110,14 +110,7 @@ worst_frame <- function(frames, fits) {
 #' @return A tibble, one row a frame and limit: `limit` (samples, noise, time, all three), `frame`, `samples` (mean),
 #'   `seconds`, `noise`, `ended_by`.
 #' @section Conditions: `clockpigeon_error_limit` when no samples limit is given and the study found none.
-#' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
-#' shot <- read_shot(demo_file("shots/gears-review.yaml"))
-#' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
-#' ledger <- open_ledger(":memory:")
-#' probes <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1, progress = FALSE)
-#' three_limits(study_limit(probes, noise = 0.2))
-#' close_ledger(ledger)
-#' @export
+#' @noRd
 three_limits <- function(study, samples = NULL, noise = NULL, time = NULL) {
   check_class(study, argument("study"), "cp_study", "study_limit()")
   frames <- as_frame(study$frames)
@@ -185,18 +178,11 @@ adaptive_seconds <- function(probes, i, line, samples, least = 8) {
 #' @param study From [study_limit()].
 #' @param time Seconds of computing a frame.
 #' @param speeds Named numbers: how many times as fast as the machine that was probed each device is, from
-#'   [measured_speeds()] or as [compare_timings()] tells it.
+#'   `measured_speeds()` or as [compare_timings()] tells it.
 #' @return A tibble, one row a device and frame: `device`, `speed`, `frame`, `samples`, `noise`. Noise is the device's
 #'   only through the samples: the same count has the same noise everywhere.
 #' @section Conditions: `clockpigeon_error_type` for speeds without names or not above 0.
-#' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
-#' shot <- read_shot(demo_file("shots/gears-review.yaml"))
-#' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
-#' ledger <- open_ledger(":memory:")
-#' probes <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1, progress = FALSE)
-#' time_limit_on(study_limit(probes, noise = 0.2), time = 1, speeds = c(here = 1, "loft-2" = 1.8))
-#' close_ledger(ledger)
-#' @export
+#' @noRd
 time_limit_on <- function(study, time, speeds) {
   check_class(study, argument("study"), "cp_study", "study_limit()")
   time <- check_number(time, argument("time"), above = 0)
@@ -214,7 +200,7 @@ time_limit_on <- function(study, time, speeds) {
     if (n > 0) sqrt(curve[["floor"]] + curve[["per_sample"]] / n) else NA_real_
   }, rows$fit, n)
   as_table(list(device = rows$device, speed = speed, frame = study$frames[["frame"]][rows$fit], samples = n,
-                noise = noise))
+                noise = noise, time_s = time))
 }
 
 #' How fast the nodes of a ledger are beside one of them
@@ -224,9 +210,7 @@ time_limit_on <- function(study, time, speeds) {
 #' @param node The node that is 1.
 #' @return Named numbers: for each node and device that rendered the same frames at the same limit, size and features,
 #'   the geometric mean of how many times as fast it was; the node itself first. Only what was matched is named.
-#' @examples
-#' measured_speeds(example_timings(), "sundew", "loft-2")
-#' @export
+#' @noRd
 measured_speeds <- function(timings, engine, node) {
   check_columns(timings, argument("timings"), names(timing_columns))
   rows <- as_frame(timings)

@@ -22,7 +22,8 @@
 #' @param most Cells of other hardware that are hidden at most, one at a time, chosen evenly.
 #' @return A tibble of class `cp_backtest`, one row a case: `question`, `method`, `place` (site, or node), `case`,
 #' `probes`,
-#'   `forecast_s`, `lower`, `upper` (`NA` for habits), `true_s`, `error` (forecast over truth, less one), `covered`.
+#'   `forecast_s`, `lower`, `upper` (`NA` for habits), `true_s`, `error` (forecast over truth, less one), `covered`,
+#'   `level` (asked of the intervals), `sample` (whether the evidence is sample data).
 #'   `summary()` gives a row a question, method, number of probes and place: `cases`, `error` (mean of the absolute
 #'   ones), `bias` (mean), `covered` (share).
 #' @section Conditions: `clockpigeon_error_backtest` when the ledger holds nothing that can be hidden.
@@ -44,10 +45,9 @@ backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
   }
   found[["error"]] <- found[["forecast_s"]] / found[["true_s"]] - 1
   found[["covered"]] <- found[["lower"]] <= found[["true_s"]] & found[["true_s"]] <= found[["upper"]]
-  out <- as_table(found, class = "cp_backtest")
-  attr(out, "level") <- level
-  attr(out, "sample") <- any(is_sample(rows))
-  out
+  found[["level"]] <- level
+  found[["sample"]] <- any(is_sample(rows))
+  as_table(found, class = "cp_backtest")
 }
 
 # Complete shots, all but a few frames hidden.

@@ -33,10 +33,12 @@ job_case <- function(job, before, like, level) {
   here <- before
   here[["node"]] <- ifelse(is.na(here[["site"]]), here[["node"]], here[["site"]])
   here[["site"]] <- NA_character_
-  known <- tryCatch(render_job(shot, job[["engine"]][1], as_timings(here[names(timing_columns)]),
-                               job[["engine_version"]][1]), clockpigeon_error = function(e) NULL)
+  engine <- stats::setNames(job[["engine_version"]][1], job[["engine"]][1])
+  if (is.na(engine)) engine <- names(engine)
+  known <- tryCatch(render_job(shot, engine, as_timings(here[names(timing_columns)])),
+                    clockpigeon_error = function(e) NULL)
   if (is.null(known)) return(NULL)
-  way <- job_way(node_group(slots, spread_speed(known, list(log_factor = 0, se = 0))))
+  way <- job_way(node_group(slots, drifted_speed(known, list(log_factor = 0, se = 0))))
   finish <- simulate_job(frame_draws(known, 1000, 1), way)$draws[["finish_s"]]
   ends <- stats::quantile(finish, c((1 - level) / 2, 0.5, (1 + level) / 2), names = FALSE)
   true <- max(job[["began"]] + job[["wall_s"]]) - min(job[["began"]])

@@ -9,7 +9,7 @@
 #'
 #' @param shot From [read_shot()].
 #' @param site A site from [read_site()], for its cap on uploads; none when `NULL`.
-#' @param manifest From [read_manifest()]; only the shot itself is checked when `NULL`.
+#' @param manifest From `read_manifest()`; only the shot itself is checked when `NULL`.
 #' @param folder The project's folder.
 #' @param used Names of jobs used before, those of cancelled jobs too.
 #' @param others Manifests of the project's other shots, whose outputs must not be written over.
@@ -32,7 +32,7 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
   if (!dir.exists(folder)) stop_input("file", "no such folder", folder, "Check the path.")
   frames <- shot$frames
   found <- if (is.null(manifest)) {
-    check_finding("warns", shot$shot, "has no manifest: what it needs on disk was not looked at",
+    finding_row("warns", shot$shot, "has no manifest: what it needs on disk was not looked at",
                   paste0("Write manifests/", shot$shot, ".yaml or .csv."))
   } else {
     manifest_check(shot, site, check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()"), folder, used,
@@ -45,7 +45,7 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
   found <- rbind(
     found, size_findings(0, NULL, NULL, back, free),
     snapshot_findings(asked, scene_says(manifest), if (length(against)) frame_says(against)),
-    check_finding("informs", "frames", frame_words(frames, manifest, images), "Nothing to do.")
+    finding_row("informs", "frames", frame_words(frames, manifest, images), "Nothing to do.")
   )
   found <- found[order(match(found$weight, finding_weights)), , drop = FALSE]
   as_table(data.frame(shot = shot$shot, found, row.names = NULL), class = "cp_check")
@@ -56,7 +56,7 @@ image_count <- function(manifest) max(1, length(manifest$cameras)) * max(1, leng
 # What the manifest and the files beside it say.
 manifest_check <- function(shot, site, manifest, folder, used, others) {
   root <- normalizePath(file.path(folder, manifest$folder), mustWork = FALSE)
-  if (!dir.exists(root)) return(check_finding("blocks", manifest$folder, "is no folder",
+  if (!dir.exists(root)) return(finding_row("blocks", manifest$folder, "is no folder",
                                               "Name the folder of the scene's files."))
   walked <- walk_folder(root)
   files <- walked$files
@@ -80,15 +80,15 @@ manifest_check <- function(shot, site, manifest, folder, used, others) {
     asset_findings(rbind(data.frame(path = manifest$scene, kind = "scene", embedded = FALSE, needed = TRUE),
                          manifest$assets), files, root),
     cache_findings(manifest$dynamic, files, shot$frames, files$changed[scene]),
-    check_finding("blocks", walked$odd, "has a name that is not UTF-8", "Rename it."),
-    check_finding("warns", walked$loops, "is a link that leads back to a folder above it, and was not followed",
+    finding_row("blocks", walked$odd, "has a name that is not UTF-8", "Rename it."),
+    finding_row("warns", walked$loops, "is a link that leads back to a folder above it, and was not followed",
                   "Remove the link."),
-    check_finding("warns", walked$outside, "is a link to a folder outside, and was not followed",
+    finding_row("warns", walked$outside, "is a link to a folder outside, and was not followed",
                   "Copy what is needed into the project folder."),
     if (plain_path(manifest$folder) %in% c("", NA)) NULL
       else stray_findings(files[!of_others, , drop = FALSE], c(used_files, every_asset)),
     size_findings(sent, site$can$upload_cap, site$site, 0, NA_real_, shot$upload),
-    check_finding("informs", "upload", paste0("is ", format_size(sent), " in ", length(used_files), " files",
+    finding_row("informs", "upload", paste0("is ", format_size(sent), " in ", length(used_files), " files",
                                         if (length(site$link)) paste0(", ", format_duration(sent / site$link), " to ",
                                                                       site$site)), "Nothing to do."),
     output_findings(manifest$outputs, shot$frames, image_count(manifest), other_outputs),

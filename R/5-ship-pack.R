@@ -11,7 +11,7 @@
 #' and parcels that would grow beyond `most` bytes are refused; every file is held against its SHA-256 before the folder
 #' gets its name.
 #'
-#' @param manifest From [read_manifest()].
+#' @param manifest From `read_manifest()`.
 #' @param folder The project's folder.
 #' @param out Folder for the parcel.
 #' @return `pack_shot()`: a tibble of one row: `shot`, `parcel` (path), `version`, `files`, `bytes` (of the files),

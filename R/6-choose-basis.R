@@ -9,10 +9,10 @@ unknown_words <- function(forecast) {
                        first_of(s$troubles$freeze, 0) > 0, NA)
   c(
     if (any(evidence %in% c("claimed", "assumed"))) {
-      c(claimed = paste0("Claimed is what the seller says, taken with a spread of ", percent(assumed_spread$claimed), "."))
+      c(claimed = paste0("Claimed is what the seller says, taken with a spread of ", percent(assumed_sd$claimed), "."))
     },
     if (any(evidence == "assumed")) {
-      c(assumed = paste0("Assumed speeds are taken with a spread of ", percent(assumed_spread$assumed), "."))
+      c(assumed = paste0("Assumed speeds are taken with a spread of ", percent(assumed_sd$assumed), "."))
     },
     if (job$run_basis == "assumed") {
       c(run = paste0("No frame was measured twice: the spread from run to run is assumed to be ", percent(job$run_sd),

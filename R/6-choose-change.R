@@ -28,7 +28,7 @@ break_even <- function(choice, rivals = 2) {
 
 break_evens <- function(choice, rivals) {
   state <- list(facts = choice$facts, asked = choice[question_fields], choice = choice)
-  rows <- c(limit_changes(state, "deadline"), limit_changes(state, "budget"))
+  rows <- c(bound_changes(state, "deadline"), bound_changes(state, "budget"))
   if (!is.na(choice$pick)) {
     judged <- judge_options(state$facts, state$asked)
     # One rival a site: its best option that fits, or would be best.
@@ -59,7 +59,7 @@ pick_of <- function(facts, asked) {
 
 # Nearest deadlines or budgets, one smaller and one larger, at which the pick is another. The pick can only change where
 # an option comes to fit or ceases to.
-limit_changes <- function(state, what) {
+bound_changes <- function(state, what) {
   name <- if (what == "deadline") "deadline_s" else "budget"
   now <- state$asked[[name]]
   column <- if (what == "deadline") "finish_s" else "cost"

@@ -5,13 +5,13 @@ question_fields <- c("deadline_s", "budget", "confidence", "rule", "together")
 
 has_curves <- function(scenario) length(main_job(scenario)$curves) > 0
 
-read_deadline <- function(x, scenario) {
+deadline_seconds <- function(x, scenario) {
   if (is.null(x)) return(Inf)
   moment <- parse_deadline(x, scenario$now, scenario$time_zone, argument("deadline"))
   as.numeric(moment) - as.numeric(scenario$now)
 }
 
-read_budget <- function(x, job) {
+budget_amount <- function(x, job) {
   if (is.null(x)) return(Inf)
   if (is.list(x) && all(c("amount", "currency") %in% names(x))) x <- paste(x$amount, x$currency)
   if (is.numeric(x)) return(check_number(x, argument("budget"), least = 0))

@@ -2,7 +2,7 @@
 
 # What each option takes and costs for parts of the work: one frame, an eighth, a half, all of it. `room` is the share
 # that it can do by the deadline, at the confidence asked; cost is a line from the first frame to all.
-option_lines <- function(state) {
+option_costs <- function(state) {
   n <- ncol(state$seconds)
   work <- colSums(state$seconds)
   parts <- lapply(unique(pmax(1, round(n / c(n, 8, 2, 1)))), function(k) unique(round(seq(1, n, length.out = k))))

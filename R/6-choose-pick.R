@@ -12,7 +12,7 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' part of the frames does not count as having done them.
 #'
 #' @param forecast From [forecast_job()].
-#' @param deadline As [parse_deadline()] reads it: `"fri 18:00"`, `"30 h"`, a number of seconds from now; `NULL` for
+#' @param deadline As `parse_deadline()` reads it: `"fri 18:00"`, `"30 h"`, a number of seconds from now; `NULL` for
 #'   none. Clock times are in the job's time zone.
 #' @param budget Amount, such as `"250 EUR"` (in another currency with a known rate, it is converted), or a number in
 #'   the forecast's currency; `NULL` for none.
@@ -46,7 +46,7 @@ choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence =
                           together = TRUE) {
   check_class(forecast, argument("forecast"), "cp_forecast", "forecast_job()")
   asked <- list(
-    deadline_s = read_deadline(deadline, forecast$scenario), budget = read_budget(budget, main_job(forecast$scenario)),
+    deadline_s = deadline_seconds(deadline, forecast$scenario), budget = budget_amount(budget, main_job(forecast$scenario)),
     confidence = check_number(confidence, argument("confidence"), above = 0, most = 0.9999),
     rule = check_choice(rule[1], argument("rule"), choice_rules), together = check_flag(together, argument("together"))
   )

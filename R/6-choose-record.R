@@ -91,8 +91,6 @@ promise_rows <- function(choice) {
   do.call(rbind, rows)
 }
 
-#' @rdname record_choice
-#' @export
 choice_record <- function(choice, changes = NULL) {
   check_class(choice, argument("choice"), "cp_choice", "choose_option()")
   if (is.null(changes)) changes <- break_even(choice)

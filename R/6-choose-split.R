@@ -32,10 +32,10 @@ split_job <- function(scenario, deadline = NULL, budget = NULL, confidence = 0.9
     stop_input("option", "has several engines, versions or limits", argument("scenario"), "Plan them for one.")
   }
   job <- main_job(scenario)
-  asked <- list(deadline_s = read_deadline(deadline, scenario), budget = read_budget(budget, job),
+  asked <- list(deadline_s = deadline_seconds(deadline, scenario), budget = budget_amount(budget, job),
                 confidence = check_number(confidence, argument("confidence"), above = 0, most = 0.9999))
   state <- split_state(scenario, asked, check_count(draws, argument("draws")), seed)
-  state$lines <- option_lines(state)
+  state$lines <- option_costs(state)
   finish_split(state, search_split(state))
 }
 

@@ -29,8 +29,8 @@ worth_of <- function(choice, frames) {
   table <- as_frame(choice$options)
   base <- if (is.na(choice$pick)) nearest_option(table) else choice$pick
   i <- match(base, table[["option"]])
-  rows <- c(test_night(choice, i), test_limit(choice, i, frames), test_features(choice, i, frames),
-            test_nothing(choice, i))
+  rows <- c(worth_night(choice, i), worth_limit(choice, i, frames), worth_features(choice, i, frames),
+            worth_nothing(choice, i))
   empty <- data.frame(test = character(), option = character(), finish_s = numeric(), cost = numeric(),
                       saves_s = numeric(), saves = numeric(), noise = numeric(), fits = logical(), change = character())
   out <- do.call(rbind, c(list(empty), rows))
@@ -57,7 +57,7 @@ fits_asked <- function(d, choice) {
 row_result <- function(table, at) list(finish = table[["finish_p50"]][at], cost = table[["cost_p50"]][at])
 
 # The same site, tier and nodes, begun later.
-test_night <- function(choice, i) {
+worth_night <- function(choice, i) {
   options <- as_frame(choice$forecast$scenario$options)
   same <- options[["begin_s"]] > options[["begin_s"]][i]
   for (name in c("site", "tier", "nodes", "engine", "version", "limit", "spread")) {
@@ -78,7 +78,7 @@ at_speed <- function(choice, i, speed, frames) {
   list(finish = stats::median(d[["finish_s"]]), cost = stats::median(d[["cost"]]), fits = fits_asked(d, choice))
 }
 
-test_limit <- function(choice, i, frames, share = 0.5) {
+worth_limit <- function(choice, i, frames, share = 0.5) {
   job <- option_of(choice$forecast$scenario, i)$job_of
   if (!all(vapply(job$shots, function(shot) length(shot$limit$samples) > 0 && shot$limit$samples > 1, NA))) return(NULL)
   result <- at_speed(choice, i, exp(-with_share(job, share)$time_share[["log"]]), frames)
@@ -86,7 +86,7 @@ test_limit <- function(choice, i, frames, share = 0.5) {
 }
 
 # Frames that the ledger has with a feature and without it, all else equal: what leaving it out does to the time.
-test_features <- function(choice, i, frames) {
+worth_features <- function(choice, i, frames) {
   rows <- as_frame(option_of(choice$forecast$scenario, i)$job_of$featured)
   if (!length(rows) || !nrow(rows)) return(NULL)
   found <- feature_ratios(rows)
@@ -121,7 +121,7 @@ feature_ratios <- function(rows) {
 }
 
 # One's own nodes, all of them, from now on.
-test_nothing <- function(choice, i) {
+worth_nothing <- function(choice, i) {
   table <- as_frame(choice$options)
   scenario <- choice$forecast$scenario
   options <- as_frame(scenario$options)

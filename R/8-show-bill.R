@@ -40,7 +40,7 @@ bill_text <- function(x, width = terminal_width()) {
                         signif(total$rate, 6), " ", total$converted_currency,
                         if (!is.na(total$rate_date)) paste0(" on ", total$rate_date), "."), width)
     },
-    if (length(attr(x, "warnings"))) wrap_lines(paste0("Doubtful prices: ", attr(x, "warnings")), width))
+    if (!is.na(x[["doubts"]][1])) wrap_lines(paste0("Doubtful prices: ", x[["doubts"]][1]), width))
 }
 
 # A price with as many digits as it needs, and no fewer than money has.

@@ -28,11 +28,11 @@ check_lines <- function(x, width = terminal_width()) {
 
 #' @export
 print.cp_suit <- function(x, ...) {
-  show_lines(fit_lines(x))
+  show_lines(suit_lines(x))
   invisible(x)
 }
 
-fit_lines <- function(x, width = terminal_width()) {
+suit_lines <- function(x, width = terminal_width()) {
   s <- as_frame(summary.cp_suit(x))
   s <- s[order(match(s$answer, fit_answers)), , drop = FALSE]
   wide <- max(nchar(s$site)) + 2

@@ -26,7 +26,7 @@ plot_tradeoff <- function(object) {
   x[["finish_p90"]] <- pmin(x[["finish_p90"]], 10 * max(x[["finish_p50"]]))
   ggplot2::ggplot(x, ggplot2::aes(.data[["finish_p50"]], .data[["cost_p50"]], colour = .data[["standing"]],
                                   shape = .data[["standing"]])) +
-    limit_lines(object) +
+    bound_marks(object) +
     ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["finish_p10"]], xmax = .data[["finish_p90"]]), alpha = 0.6) +
     ggplot2::geom_linerange(ggplot2::aes(ymin = .data[["cost_p10"]], ymax = .data[["cost_p90"]]), alpha = 0.6) +
     ggplot2::geom_point(size = 3.2) +
@@ -49,7 +49,7 @@ refuse_unfinished <- function(option) {
 }
 
 # Deadline and budget as lines with their names and values.
-limit_lines <- function(choice) {
+bound_marks <- function(choice) {
   said <- function(x, y, label, ...) ggplot2::annotate("text", x = x, y = y, label = label, size = 3.6,
                                                        colour = "grey30", ...)
   c(

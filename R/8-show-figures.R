@@ -24,7 +24,7 @@ plain_theme <- function() {
 #'   for the leading options; `"cost"`: what the cost of the leading options is made of; `"frames"`: usable frames
 #'   against time, with what a spend cap stops. For timings, `"frames"`: time per frame along each shot; `"order"`: each
 #'   trial's time over the mean of its setting, in the order they ran, warm-up marked, with the drift that
-#'   [bench_findings()] looks for.
+#'   `bench_findings()` looks for.
 #' @param ... Not used.
 #' @return A ggplot, with a text alternative as its `alt` label.
 #' @section Conditions: `clockpigeon_error_package` when ggrepel, which places the labels of choices, is missing;

@@ -6,7 +6,7 @@ noise_text <- function(x) ifelse(is.na(x), "unknown", paste(number3(100 * x), "%
 basis_words <- c(given = "known beforehand", measured = "told from the scatter",
                  assumed = "assumed: too few probes to tell it")
 
-limit_lines_of <- function(fit) {
+limit_lines_at <- function(fit) {
   x <- as_frame(confint.cp_limit_fit(fit))
   at <- function(term) x[x[["term"]] == term, , drop = FALSE]
   range <- function(term, show) {
@@ -36,7 +36,7 @@ limit_lines_of <- function(fit) {
 
 #' @export
 print.cp_limit_fit <- function(x, ...) {
-  show_lines(limit_lines_of(x))
+  show_lines(limit_lines_at(x))
   invisible(x)
 }
 
@@ -118,7 +118,7 @@ elsewhere_table <- function(x, width) {
   x <- as_frame(x)
   body <- data.frame(device = x$device, speed = number_text(x$speed), frame = paste(x$frame),
                      samples = count_text(round(x$samples)), noise = noise_text(x$noise), check.names = FALSE)
-  c(wrap_lines(paste0("What a time limit of ", format_duration(attr(x, "time")), " a frame reaches on each machine ",
+  c(wrap_lines(paste0("What a time limit of ", format_duration(x$time_s[1]), " a frame reaches on each machine ",
                       "(speeds from frames that both rendered):"), width),
     text_table(body, right = c("speed", "frame", "samples", "noise"), width = width))
 }
@@ -239,9 +239,8 @@ difference_lines <- function(x, width = terminal_width()) {
 }
 
 proposal_lines <- function(x, width = terminal_width(), most = 5) {
-  asked <- attr(x, "asked")
-  power <- attr(x, "power")
   x <- as_frame(x)
+  asked <- x$asked[1]
   shown <- x[unlist(lapply(split(seq_len(nrow(x)), x$question), utils::head, most)), , drop = FALSE]
   body <- data.frame(
     question = shown$question,
@@ -252,8 +251,8 @@ proposal_lines <- function(x, width = terminal_width(), most = 5) {
                   ifelse(shown$error <= asked, "will do", "too vague")), check.names = FALSE
   )
   c(wrap_lines(paste0("Cheapest probes that tell the count within ", percent(asked), ", frames ", x$frames[1],
-                      "; scouted: time grows with the pixels to the power ", number_text(power[["power"]]),
-                      " (standard error ", number_text(power[["se"]]), "):"), width), "",
+                      "; scouted: time grows with the pixels to the power ", number_text(x$power[1]),
+                      " (standard error ", number_text(x$power_se[1]), "):"), width), "",
     text_table(body, right = c("time", "error"), width = width),
     if (nrow(shown) < nrow(x)) paste0("(", nrow(x) - nrow(shown), " more: --format csv has all)"))
 }

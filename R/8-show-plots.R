@@ -98,7 +98,7 @@ autoplot.cp_comparison <- function(object, ...) { # nolint: object_name_linter.
   all <- x[["scene"]] == "all scenes"
   x[["row"]] <- ifelse(all, paste0("all, ", x[["basis"]]), x[["scene"]])
   x[["row"]] <- factor(x[["row"]], rev(unique(x[["row"]][order(all)])))
-  smallest <- attr(object, "smallest")
+  smallest <- object[["smallest"]][1]
   sample <- if (any(grepl(sample_mark, x[["note"]], fixed = TRUE))) " Sample data, invented."
   said <- paste0(x[["pair"]], ", ", x[["row"]], ": ", number_text(x[["ratio"]]), ", ", x[["verdict"]], collapse = "; ")
   verdicts <- c(faster = "#009E73", slower = "#D55E00", "no clear difference" = "grey40")
@@ -114,8 +114,8 @@ autoplot.cp_comparison <- function(object, ...) { # nolint: object_name_linter.
     ggplot2::scale_shape_manual(values = c(faster = 17, slower = 15, "no clear difference" = 16)) +
     ggplot2::scale_x_log10() +
     ggplot2::labs(x = "ratio: old time / new time (above 1 is faster)", y = NULL, colour = NULL, shape = NULL,
-                  title = paste0("Compared by ", factor_label(attr(object, "by"))),
-                  caption = paste0("Points and ", percent(attr(object, "level")), " intervals of matched runs. Grey: ",
+                  title = paste0("Compared by ", factor_label(object[["by"]][1])),
+                  caption = paste0("Points and ", percent(object[["level"]][1]), " intervals of matched runs. Grey: ",
                                    "differences under ", percent(smallest), ", of no interest.", sample),
                   alt = paste0("Ratios of old to new time. ", said, ".")) +
     plain_theme() +

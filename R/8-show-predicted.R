@@ -92,12 +92,11 @@ autoplot.cp_scaling_fit <- function(object, ...) { # nolint: object_name_linter.
 
 #' @export
 print.cp_advice <- function(x, ...) {
-  if (!all(c("spread", "seconds", "possible", "load_s", "reason") %in% names(x))) return(print_plain(x))
-  useful <- attr(x, "useful")
-  body <- data.frame(spread = x[["spread"]], time = ifelse(x[["possible"]], format_duration(x[["seconds"]]), "cannot"),
-                     loads = format_duration(x[["load_s"]]), reason = x[["reason"]])
-  show_lines(wrap_lines(attr(x, "sentence")), "", text_table(body, right = c("time", "loads")),
-             if (length(useful)) paste0("Slot counts that save a round: ", toString(useful)))
+  ways <- as_frame(x$ways)
+  body <- data.frame(spread = ways$spread, time = ifelse(ways$possible, format_duration(ways$seconds), "cannot"),
+                     loads = format_duration(ways$load_s), reason = ways$reason)
+  show_lines(wrap_lines(x$sentence), "", text_table(body, right = c("time", "loads")),
+             if (length(x$useful)) paste0("Slot counts that save a round: ", toString(x$useful)))
   invisible(x)
 }
 
@@ -139,6 +138,9 @@ autoplot.cp_speed_fit <- function(object, relative_to = NULL, ...) { # nolint: o
     plain_theme()
 }
 
+ended_words <- c(narrow = "narrow enough", all_measured = "every frame is measured",
+                 budget_used = "the budget is used")
+
 # A probed shot: what was measured and how the total closed in.
 shot_probe_lines <- function(x, width = terminal_width()) {
   steps <- as_frame(x$steps)
@@ -153,7 +155,7 @@ shot_probe_lines <- function(x, width = terminal_width()) {
     wrap_lines(paste0("Probe of ", x$shot$shot, " with ", x$engine$engine, " ", or_unknown(x$version), " at ",
                       x$shot$size[["width"]], "x", x$shot$size[["height"]], ", ", limit, ", on ", x$node, ": ",
                         measured,
-                      " of ", length(x$shot$frames), " frames measured, ", x$ended, " after ",
+                      " of ", length(x$shot$frames), " frames measured, ", ended_words[[x$ended]], " after ",
                         format_duration(x$spent_s)),
                width), "",
     if (nrow(steps)) c(text_table(body, right = names(body), width = width, spare = c("spent", "time")), ""),
@@ -175,7 +177,7 @@ lean_text <- function(p) ifelse(abs(p) < 5e-4, "0 %", paste0(ifelse(p > 0, "+", 
 
 # How forecasts would have been, in words: a line a method.
 backtest_lines <- function(x, width = terminal_width()) {
-  level <- attr(x, "level")
+  level <- x[["level"]][1]
   s <- as_frame(summary.cp_backtest(x))
   body <- data.frame(
     question = ifelse(duplicated(s[["question"]]), "", s[["question"]]), method = s[["method"]],
@@ -184,7 +186,7 @@ backtest_lines <- function(x, width = terminal_width()) {
     held = ifelse(is.na(s[["covered"]]), "no interval", percent(s[["covered"]])), check.names = FALSE
   )
   names(body)[6:8] <- c("off by|on average", "leans|over or under", paste0("truth inside|", percent(level), " asked"))
-  c(paste0("What the ledger knows, hidden and forecast", if (attr(x, "sample")) paste0(" (", sample_mark, ")")), "",
+  c(paste0("What the ledger knows, hidden and forecast", if (x[["sample"]][1]) paste0(" (", sample_mark, ")")), "",
     text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width,
                spare = names(body)[7]),
     wrap_lines(said_of_backtest(x, s), width))
@@ -208,8 +210,7 @@ said_of_backtest <- function(x, s) {
 
 #' @export
 print.cp_backtest <- function(x, ...) {
-  if (is.null(attr(x, "level")) || !all(c("question", "method", "error",
-                                          "covered") %in% names(x))) return(print_plain(x))
+  if (!all(c("question", "method", "error", "covered", "level", "sample") %in% names(x))) return(print_plain(x))
   show_lines(backtest_lines(x))
   invisible(x)
 }
@@ -235,8 +236,8 @@ autoplot.cp_backtest <- function(object, ...) { # nolint: object_name_linter.
     ggplot2::facet_grid(rows = ggplot2::vars(.data[["question"]]), scales = "free_y", space = "free_y") +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.2))) +
     ggplot2::labs(x = "off by, % (bar: mean; points: cases)", y = NULL, title = title,
-                  caption = paste0("Intervals asked: ", percent(attr(object, "level")), ".",
-                                   if (attr(object, "sample")) " Sample data, invented."),
+                  caption = paste0("Intervals asked: ", percent(object[["level"]][1]), ".",
+                                   if (object[["sample"]][1]) " Sample data, invented."),
                   alt = paste0(title, ". ", paste0(means[["label"]], ": ", number3(means[["off"]]), " %",
                                                    collapse = "; "), ".")) +
     plain_theme() +

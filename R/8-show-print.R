@@ -16,8 +16,8 @@ comparison_lines <- function(x, width = terminal_width()) {
   notes <- lapply(split(x[["note"]], pair), function(note) unique(unlist(strsplit(rev(note), "; ", fixed = TRUE))))
   common <- Reduce(intersect, notes)
   own <- vapply(notes, function(note) paste(c("", setdiff(note, common)), collapse = "; "), "")
-  about <- paste0("Compared by ", factor_label(attr(x, "by")), ": ratio = old time / new time, with its ",
-                  percent(attr(x, "level")), " interval; a difference under ", percent(attr(x, "smallest")),
+  about <- paste0("Compared by ", factor_label(x[["by"]][1]), ": ratio = old time / new time, with its ",
+                  percent(x[["level"]][1]), " interval; a difference under ", percent(x[["smallest"]][1]),
                   " is of no interest.")
   c(
     wrap_lines(c(about, if (length(common)) paste0("Throughout: ", paste(common, collapse = "; "), ".")), width), "",
@@ -28,13 +28,14 @@ comparison_lines <- function(x, width = terminal_width()) {
 
 # Some columns of a table that has a print method of its own.
 print_plain <- function(x) {
-  class(x) <- setdiff(class(x), c("cp_advice", "cp_backtest", "cp_comparison"))
+  class(x) <- setdiff(class(x), c("cp_backtest", "cp_comparison"))
   print(x)
 }
 
 #' @export
 print.cp_comparison <- function(x, ...) {
-  needed <- c("engine", "scene", "old", "new", "ratio", "lower", "upper", "verdict", "basis", "note")
+  needed <- c("engine", "scene", "old", "new", "ratio", "lower", "upper", "verdict", "basis", "note",
+              "by", "level", "smallest")
   if (!all(needed %in% names(x))) return(print_plain(x))
   show_lines(comparison_lines(x))
   invisible(x)

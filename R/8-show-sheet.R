@@ -13,18 +13,11 @@
 #' @param blind `TRUE` for a blind sheet.
 #' @param seed Seed of its order.
 #' @return A tibble, one row a crop, invisibly: `letter` (`NA` on an open sheet), `tile` (its rank), `row`, `column`,
-#'   `samples`, `seconds`, `noise` (`seen` of the tile). `attr(, "lines")` holds what was written below the crops.
+#'   `samples`, `seconds`, `noise` (`seen` of the tile), `label` (what was written below the crop).
 #' @section Conditions: `clockpigeon_error_picture` when a picture is not there any more; `clockpigeon_error_choice` for
 #' a
 #'   frame that was not probed.
-#' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
-#' shot <- read_shot(demo_file("shots/gears-review.yaml"))
-#' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
-#' ledger <- open_ledger(":memory:")
-#' probes <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1, progress = FALSE)
-#' contact_sheet(study_limit(probes, noise = 0.2), tempfile(fileext = ".png"))
-#' close_ledger(ledger)
-#' @export
+#' @noRd
 contact_sheet <- function(study, path, frame = NULL, tiles = 3, blind = FALSE, seed = 1) {
   check_class(study, argument("study"), "cp_study", "study_limit()")
   path <- check_text(path, argument("path"))
@@ -39,8 +32,7 @@ contact_sheet <- function(study, path, frame = NULL, tiles = 3, blind = FALSE, s
   crops <- sheet_crops(pairs[first, , drop = FALSE], study$probes$maps[at[first]], tiles)
   if (blind) crops <- blind_order(crops, check_count(seed, argument("seed"), least = 0))
   draw_sheet(crops, path, sheet_title(study, frame, blind))
-  key <- crops[c("letter", "tile", "row", "column", "samples", "seconds", "noise")]
-  invisible(structure(as_table(key), lines = crops$label))
+  invisible(as_table(crops[c("letter", "tile", "row", "column", "samples", "seconds", "noise", "label")]))
 }
 
 sheet_title <- function(study, frame, blind) {
@@ -142,15 +134,11 @@ draw_raster <- function(raster, x, y, width, height) {
 #' Writes the difference of two pictures beside them: grey where they agree, brighter or darker where `b` is, enlarged
 #' so that the root mean square is well seen; the tile that speaks loudest against noise is framed.
 #'
-#' @param a,b Pictures as for [noise_between()].
+#' @param a,b Pictures as for `noise_between()`.
 #' @param path PNG file to write.
 #' @return What [compare_pictures()] returns, invisibly.
 #' @section Conditions: as for [compare_pictures()].
-#' @examples
-#' set.seed(1)
-#' render <- function() array(0.5 + rnorm(64 * 64 * 3, sd = 0.01), c(64, 64, 3))
-#' difference_picture(render(), render(), tempfile(fileext = ".png"))$verdict
-#' @export
+#' @noRd
 difference_picture <- function(a, b, path) {
   path <- check_text(path, argument("path"))
   found <- compare_pictures(a, b)

@@ -16,7 +16,7 @@ cli_asked <- function(project, o, args = character()) {
                       if (identical(engines, defaults$engine)) defaults$version)
   limits <- first_of(list_of(o$limits), file$limits, "own")
   list(shots = first_of(list_of(o$shots), file$shots, defaults$shots, names(project$shots)), engines = engines,
-       versions = version, limits = lapply(limits, read_limit_choice, where = "option --limits"),
+       versions = version, limits = lapply(limits, parse_limit_choice, where = "option --limits"),
        only = first_of(list_of(o$only), file$only), without = first_of(list_of(o$without), file$without),
        spreads = first_of(list_of(o$spreads), file$spreads), deadline = first_of(o$deadline, file$deadline,
                                                                                 defaults$deadline),
@@ -38,8 +38,10 @@ cli_jobs <- function(project, asked) {
   ways <- expand.grid(limit = seq_along(asked$limits), version = seq_len(max(1, length(asked$versions))),
                       engine = asked$engines, stringsAsFactors = FALSE)
   jobs <- lapply(seq_len(nrow(ways)), function(i) {
-    render_job(shots, ways$engine[i], rows, if (length(asked$versions)) asked$versions[ways$version[i]],
-               project$currency, project$rates, project$time_zone, asked$limits[[ways$limit[i]]], asked$machine)
+    engine <- ways$engine[i]
+    if (length(asked$versions)) engine <- stats::setNames(asked$versions[ways$version[i]], engine)
+    render_job(shots, engine, rows, project$currency, project$rates, project$time_zone, asked$limits[[ways$limit[i]]],
+               asked$machine)
   })
   advice <- unique(unlist(lapply(jobs, function(job) busy_advice(job$busy))))
   if (length(advice)) cli_note(advice)
@@ -65,7 +67,7 @@ cli_job_choice <- function(project, o, args = character()) {
   asked <- cli_asked(project, o, args)
   now <- this_moment()
   if (length(asked$deadline)) parse_deadline(asked$deadline, now, project$time_zone, "option --deadline")
-  if (length(asked$budget)) read_budget(asked$budget, project[c("currency", "rates")])
+  if (length(asked$budget)) budget_amount(asked$budget, project[c("currency", "rates")])
   check_number(asked$confidence, "option --confidence", above = 0, most = 0.9999)
   check_choice(asked$rule, "option --rule", choice_rules)
   choose_option(cli_job_forecast(project, asked, now), asked$deadline, asked$budget, asked$confidence, asked$rule,

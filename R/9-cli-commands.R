@@ -76,8 +76,8 @@ readiness_lines <- function(x) {
 
 cli_dry_run <- function(project, plan, format) {
   rows <- if (file.exists(project$ledger)) cli_ledger(project, code = timings) else example_timings()[0, ]
-  expected <- expect_trials(plan, rows)
-  cli_emit(expected, format, function() expected_lines(expected, attr(plan, "until")))
+  expected <- expected_trials(plan, rows)
+  cli_emit(expected, format, function() expected_lines(expected, plan$until))
   0L
 }
 

@@ -8,7 +8,7 @@ cli_demo <- function(args) {
   project <- read_project()
   cli_note("Demo project in ", folder)
   plan <- project_plan(project)
-  cli_note("Benchmark: ", nrow(plan), " real renders with the built-in engine on this machine")
+  cli_note("Benchmark: ", nrow(plan$trials), " real renders with the built-in engine on this machine")
   rows <- cli_ledger(project, FALSE, function(ledger) {
     run_bench(plan, ledger, cli_nodes(project), project$root, progress = TRUE)
   })

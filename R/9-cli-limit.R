@@ -10,9 +10,8 @@ cli_limit <- function(args) {
   price <- cli_limit_price(project, o, engine)
   cli_ledger(project, FALSE, function(ledger) {
     probes <- probe_limit(shot, engine, ledger, parse_counts(o$samples, "option --samples"), o$frames,
-                          cli_probe_options(o), o$engine_version, o$reference, cli_coarse_noise(o, engine),
-                          cli_nodes(project), project$root,
-                          if (length(o$keep)) o$keep else tempfile("clockpigeon-probes-"), progress = TRUE)
+                          cli_probe_options(o), list(reference = o$reference, noise = cli_coarse_noise(o, engine)),
+                          running(o$engine_version, cli_nodes(project), project$root, o$keep, progress = TRUE))
     study <- function() cli_study(probes, o, price, judged_noise(ledger, shot$shot))
     if (length(o$blind)) cli_blind(study(), o$blind, ledger)
     speeds <- measured_speeds(timings(ledger), engine$engine, probes$rows[["node"]][1])
@@ -33,7 +32,7 @@ cli_probe_options <- function(o) {
   pairs <- cli_pairs(o$features, "option --features", "features and values as bounces=2/32,denoise=on/off")
   features <- if (length(pairs)) lapply(as.list(pairs), function(values) strsplit(values, "/", fixed = TRUE)[[1]])
   rows <- if (length(o$rows)) parse_counts(gsub("-", ",", o$rows, fixed = TRUE), "option --rows")
-  bench_options(probes = 2, sizes = sizes, features = features, rows = rows)
+  bench_options(probes = 2, cross = crossing(sizes = sizes, features = features, rows = rows))
 }
 
 # Scouts at a half and a quarter of the size (an eighth of the time of a full probe at most), and proposes.
@@ -42,8 +41,8 @@ cli_plan_probes <- function(project, shot, engine, o) {
   shot$size <- size
   smaller <- lapply(c(2, 4), function(by) as.integer(pmax(round(unlist(size) / by), 8)))
   scout <- cli_ledger(project, FALSE, function(ledger) {
-    probe_limit(shot, engine, ledger, c(2, 8), o$frames, bench_options(probes = 1, sizes = smaller), o$engine_version,
-                node = cli_nodes(project), folder = project$root, progress = TRUE)
+    probe_limit(shot, engine, ledger, c(2, 8), o$frames, bench_options(probes = 1, cross = crossing(sizes = smaller)),
+                running = running(o$engine_version, cli_nodes(project), project$root, progress = TRUE))
   })
   found <- propose_probes(scout, cli_noise(o$error, "option --error"))
   cli_emit(found, o$format, function() proposal_lines(found))
@@ -89,7 +88,7 @@ cli_show_limit <- function(study, price, o, speeds) {
   limits <- if (!is.na(found) && study$probes$against == "render" && !crossed) three_limits(study)
   elsewhere <- if (length(limits) && length(speeds) > 1) {
     time <- limits[["seconds"]][limits[["limit"]] == "time"][1]
-    structure(time_limit_on(study, time, speeds), time = time)
+    time_limit_on(study, time, speeds)
   }
   drivers <- if (crossed) time_drivers(study)
   cli_emit(study$frames, o$format, function() {

@@ -36,7 +36,7 @@ cli_commands <- list(
 #'
 #' @param args Character vector of arguments; those of the R process when absent.
 #' @return The exit status, invisibly: 0 done, 1 failed, 2 bad input or usage, 3 done but no option fits. As a
-#'   program, [install_launcher()] makes of it a process that ends with this status.
+#'   program, `install_launcher()` makes of it a process that ends with this status.
 #' @section Conditions: none; errors are printed on standard error and become a status.
 #' @examples
 #' cli("--version")
@@ -99,9 +99,7 @@ cli_help <- function(args) {
 #' @param folder Folder on the PATH.
 #' @return The path of the program, invisibly.
 #' @section Conditions: `clockpigeon_error_file` when the folder cannot be written.
-#' @examples
-#' file.exists(install_launcher(tempdir()))
-#' @export
+#' @noRd
 install_launcher <- function(folder) {
   folder <- check_text(folder, argument("folder"))
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE) ||

@@ -9,13 +9,13 @@ cli_probe <- function(args) {
   cheap <- c(yes = TRUE, no = FALSE, auto = NA)[[check_choice(o$cheap, "option --cheap", c("yes", "no", "auto"))]]
   budget <- if (length(o$budget)) parse_duration(o$budget, "option --budget") else Inf
   found <- cli_ledger(project, FALSE, function(ledger) {
-    probe_shot(shot, engine, ledger, cli_share(o$target, "option --target"), first = o$first, budget = budget,
-               cheap = cheap, version = o$engine_version, node = cli_nodes(project, o$node), folder = project$root,
-               keep = o$keep, progress = TRUE)
+    probe_shot(shot, engine, ledger,
+               probing(cli_share(o$target, "option --target"), first = o$first, budget = budget, cheap = cheap),
+               running(o$engine_version, cli_nodes(project, o$node), project$root, o$keep, progress = TRUE))
   })
   cli_emit(found$total, o$format, function() shot_probe_lines(found))
   cli_figure(found$curve, o$figure)
-  if (found$ended == "the budget is used") 3L else 0L
+  if (found$ended == "budget_used") 3L else 0L
 }
 
 cli_backtest <- function(args) {

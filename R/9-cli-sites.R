@@ -27,8 +27,9 @@ cli_bill <- function(args) {
   to <- first_of(o$to, project$currency)
   known <- !is.null(rate_to(site, to, project$rates, on))
   x <- bill(usage, site, o$tier, o$hire, first_of(o$engine, NA_character_), on,
-            to = if (to != site$currency && (known || length(o$to))) check_currency(to, "option --to"),
-              rates = project$rates)
+            to = if (to != site$currency && (known || length(o$to))) {
+              in_currency(check_currency(to, "option --to"), project$rates)
+            })
   cli_emit(x, o$format, function() {
     c(wrap_lines(paste0(if (inherits(usage, "cp_usage")) paste0(usage$usage, ", "), site$site, ", ", format(on), ":")), "",
       bill_text(x),

@@ -68,7 +68,7 @@ as_timings <- function(name, full, cheap) {
   rbind(setting(full, 160), setting(cheap, 20))
 }
 taught_by <- function(shots) {
-  learn_curve_prior(do.call(rbind, Map(function(s, i) as_timings(paste("shot", i), s$full, s$cheap), shots,
+  clockpigeon:::learn_curve_prior(do.call(rbind, Map(function(s, i) as_timings(paste("shot", i), s$full, s$cheap), shots,
                                        seq_along(shots))))
 }
 set.seed(21)
@@ -82,7 +82,7 @@ priors <- if (Sys.getenv("PRIOR") != "weak") {
   c(stats::setNames(learned, whole_kinds), list(simulated = taught_by(teachers)))
 }
 prior_for <- function(kind) {
-  if (is.null(priors)) curve_prior() else priors[[if (startsWith(kind, "simulated")) "simulated" else kind]]
+  if (is.null(priors)) clockpigeon:::curve_prior() else priors[[if (startsWith(kind, "simulated")) "simulated" else kind]]
 }
 
 # The habit: the middles of n equal stretches.
@@ -97,11 +97,11 @@ one_shot <- function(shot, n, seed) {
   frames <- seq_along(shot$full)
   total <- sum(shot$full)
   off <- function(x) abs(x / total - 1)
-  at <- first_probes(frames, n)
+  at <- clockpigeon:::first_probes(frames, n)
   prior <- prior_for(shot$kind)
   plain <- of_curve(frame_curve(at, shot$full[at], frames, seed = seed, prior = prior), total)
   cheap <- data.frame(frame = frames, seconds = shot$cheap)
-  at <- first_probes(frames, n, cheap)
+  at <- clockpigeon:::first_probes(frames, n, cheap)
   with <- of_curve(frame_curve(at, shot$full[at], frames, cheap = cheap, seed = seed, prior = prior), total)
   # Even spacing gets as many frames as cost the same as the cheap pass and its probes.
   budget <- shot$cost + sum(shot$full[at] + shot$load)

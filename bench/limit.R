@@ -21,8 +21,8 @@ for (scene in c("gears", "basin", "gallery")) {
     # Three pairs: where a few pixels hold most of the noise, even the true noise of one render differs by 10 % from the next.
     renders <- lapply(1:6, function(seed) render(scene, 1, samples(n), seed)$picture)
     rms <- function(x) sqrt(mean(x^2))
-    pairs <- vapply(c(1, 3, 5), function(i) noise_between(renders[[i]], renders[[i + 1]])$noise, 0)
-    truth <- vapply(renders, function(a) noise_between(a, reference, "reference")$noise, 0)
+    pairs <- vapply(c(1, 3, 5), function(i) clockpigeon:::noise_between(renders[[i]], renders[[i + 1]])$noise, 0)
+    truth <- vapply(renders, function(a) clockpigeon:::noise_between(a, reference, "reference")$noise, 0)
     say(paste("noise_of_pairs_over_true", scene, n, sep = "_"), rms(pairs) / rms(truth), "ratio (0.9 to 1.1 asked)")
     say(paste("spread_of_true_noise", scene, n, sep = "_"), stats::sd(truth) / mean(truth), "share, from render to render")
   }
@@ -41,10 +41,10 @@ found <- do.call(rbind, lapply(seq_len(nrow(frames)), function(i) {
   target <- predict(fit, 110)$noise
   count <- samples_for(fit, target, 0.5)
   pairs <- vapply(c(3, 11), function(seed) {
-    noise_between(one(samples(count), seed)$picture, one(samples(count), seed + 1)$picture)$noise
+    clockpigeon:::noise_between(one(samples(count), seed)$picture, one(samples(count), seed + 1)$picture)$noise
   }, 0)
   reached <- sqrt(mean(pairs^2))
-  adaptive <- noise_limit_samples(picture(first), picture(second), counts, target)
+  adaptive <- clockpigeon:::noise_limit_samples(picture(first), picture(second), counts, target)
   runs <- lapply(8:9, function(seed) one(c("--noise", target), seed))
   of <- function(x, what) vapply(x, `[[`, 0, what)
   took <- list(samples = mean(of(runs, "samples")), seconds = mean(of(runs, "seconds")), rays = mean(of(runs, "rays")))

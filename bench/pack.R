@@ -33,8 +33,8 @@ table <- rbind(data.frame(kind = "scene", path = "s.scene"), data.frame(kind = "
 file <- file.path(tempdir(), "s.csv")
 utils::write.csv(table, file, row.names = FALSE)
 shot <- read_shot(demo_file("shots/gears.yaml"))
-took <- replicate(3, system.time(check_shot(shot, manifest = read_manifest(file), folder = folder))[["elapsed"]])
+took <- replicate(3, system.time(check_shot(shot, manifest = clockpigeon:::read_manifest(file), folder = folder))[["elapsed"]])
 say("check_of_10000_assets", stats::median(took), "s (2 asked)")
-took <- system.time(parcel <- pack_shot(read_manifest(file), folder, tempdir()))[["elapsed"]]
+took <- system.time(parcel <- pack_shot(clockpigeon:::read_manifest(file), folder, tempdir()))[["elapsed"]]
 say("parcel_of_10000_files", took, "s")
 unlink(c(folder, parcel$parcel), recursive = TRUE)

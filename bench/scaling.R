@@ -36,7 +36,7 @@ for (n in bands) {
                                                      mean(vapply(parts[at], function(p) max(p) / mean(p), 0))))
 }
 advice <- spread_advice(list(seconds = rep(mean(slowest[helpers == 1]), 24), load_s = 0.01), rep(1, 8))
-cat("#", attr(advice, "sentence"), "\n")
+cat("#", advice$sentence, "\n")
 
 # Truth: 500 of each law, times at 1 to 32, twice, 5 % spread.
 set.seed(8)

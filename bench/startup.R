@@ -4,7 +4,7 @@ say <- function(name, value, unit) cat(name, format(value, digits = 4), unit, "\
 
 folder <- tempfile("startup-")
 dir.create(folder)
-command <- install_launcher(folder)
+command <- clockpigeon:::install_launcher(folder)
 invisible(file.copy(list.files(demo_file(), full.names = TRUE), folder, recursive = TRUE))
 ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
 add_timings(ledger, example_timings())

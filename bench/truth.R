@@ -40,7 +40,7 @@ total_of <- function(y, at, seed, ...) as.list(total_time(frame_curve(at, y[at],
 checks$frames_jitter <- function() for (sd in c(0.1, 0.2, 0.3, 0.5)) for (design in c("even", "first")) {
   r <- repeated(150, function(i) {
     y <- exp(rnorm(150, 0, sd))
-    at <- if (design == "even") even(150, 8) else first_probes(1:150, 8, seed = i)
+    at <- if (design == "even") even(150, 8) else clockpigeon:::first_probes(1:150, 8, seed = i)
     c(covered = covers(total_of(y, at, i), sum(y)))
   })
   say(paste0("frames_jitter_", sd, "_8_", design), "coverage", r$mean, r$n)
@@ -48,7 +48,7 @@ checks$frames_jitter <- function() for (sd in c(0.1, 0.2, 0.3, 0.5)) for (design
 checks$frames_families <- function() for (n in c(3, 5, 8, 20)) {
   r <- repeated(240, function(i) {
     y <- families[[(i - 1) %% length(families) + 1]]()
-    t <- total_of(y, first_probes(seq_along(y), n, seed = i), i)
+    t <- total_of(y, clockpigeon:::first_probes(seq_along(y), n, seed = i), i)
     at <- even(length(y), n)
     e <- total_of(y, at, i)
     c(covered = covers(t, sum(y)), even_covered = covers(e, sum(y)), error = abs(t$median / sum(y) - 1),
@@ -65,9 +65,9 @@ checks$frames_heavy <- function() {
   r <- repeated(200, function(i) {
     y <- exp(rnorm(120, 0, 0.03))
     y[sample(120, 3)] <- 20
-    at <- first_probes(1:120, 8, seed = i)
+    at <- clockpigeon:::first_probes(1:120, 8, seed = i)
     t <- total_of(y, at, i)
-    told <- total_of(y, at, i, prior = curve_prior(heavy_factor = 5))
+    told <- total_of(y, at, i, prior = clockpigeon:::curve_prior(heavy_factor = 5))
     c(covered = covers(t, sum(y)), told = covers(told, sum(y)), half = (t$upper - t$lower) / 2 / t$median)
   })
   say("frames_heavy_3_of_120_at_20_assumed_factor", "coverage", r$mean[["covered"]], r$n)
@@ -75,7 +75,7 @@ checks$frames_heavy <- function() {
   say("frames_heavy_3_of_120_at_20", "half_width", r$mean[["half"]], r$n)
   r <- repeated(150, function(i) {
     y <- exp(0.6 * sin(2 * pi * (1:120 + i) / 15) + rnorm(120, 0, 0.03))
-    c(shared = covers(total_of(y, even(120, 8), i), sum(y)), first = covers(total_of(y, first_probes(1:120, 8, seed = i), i), sum(y)))
+    c(shared = covers(total_of(y, even(120, 8), i), sum(y)), first = covers(total_of(y, clockpigeon:::first_probes(1:120, 8, seed = i), i), sum(y)))
   })
   say("frames_period_of_their_spacing_even", "coverage", r$mean[["shared"]], r$n)
   say("frames_period_of_their_spacing_first", "coverage", r$mean[["first"]], r$n)
@@ -96,7 +96,7 @@ checks$prior_of_versions <- function() {
   set.seed(5)
   calm <- exp(smooth(120, 0.05, 0.5))
   rows <- do.call(rbind, lapply(1:12, function(v) timing(frame = 1:120, wall_s = calm * exp(rnorm(120, 0, 0.01)), engine_version = paste0("1.", v))))
-  prior <- learn_curve_prior(rows)
+  prior <- clockpigeon:::learn_curve_prior(rows)
   say("prior_of_twelve_versions", "shots", prior$shots, 12)
   for (n in c(1, 3)) {
     r <- repeated(150, function(i) {
@@ -187,7 +187,7 @@ checks$noise <- function() {
   true <- function(N) sqrt((1600 * 4e-4 * (1 - 4e-4) + 0.09) / N) / (0.5 + 40 * 4e-4)
   r <- repeated(24, function(i) {
     N <- c(4, 16, 64)
-    seen <- lapply(N, function(n) noise_between(fast(n), fast(n)))
+    seen <- lapply(N, function(n) clockpigeon:::noise_between(fast(n), fast(n)))
     noise <- vapply(seen, function(s) s$noise, 0)
     fit <- fit_limit(N, noise = noise, error = list(noise = vapply(seen, function(s) s$error, 0)))
     target <- true(1024)
@@ -204,7 +204,7 @@ checks$noise <- function() {
       if (kind == "filtered") for (c in 1:3) { m <- x[, , c]; x[, , c] <- 0.8 * m + 0.2 * rbind(m[-1, ], m[1, ]) }
       x
     }
-    runs <- repeated(40, function(i) { s <- noise_between(make(), make()); c(noise = s$noise, square = s$noise^2, error = s$error) })
+    runs <- repeated(40, function(i) { s <- clockpigeon:::noise_between(make(), make()); c(noise = s$noise, square = s$noise^2, error = s$error) })
     sd <- sqrt(runs$mean[["square"]] - runs$mean[["noise"]]^2) / runs$mean[["noise"]]
     say(paste0("error_of_noise_", kind), "over_truth", runs$mean[["error"]] / sd, runs$n)
   }

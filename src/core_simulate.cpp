@@ -36,7 +36,7 @@ double with_df(double z, double df, random_stream &random) {
 
 double standard(double df, random_stream &random) { return with_df(random.normal(), df, random); }
 
-double draw_spread(const Spread &s, random_stream &random) {
+double draw_spread(const Varying &s, random_stream &random) {
   if (s.median <= 0) return 0;
   return s.sd > 0 ? s.median * std::exp(s.sd * standard(s.df, random)) : s.median;
 }

@@ -18,7 +18,7 @@ inline ticks to_ticks(double seconds) { return ticks(std::min(seconds, 1e9) * kT
 
 // A time that varies: log-normal by its median in seconds and the sd of its log; Student's t for a finite df. A median
 // of 0 is none.
-struct Spread { double median = 0, sd = 0, df = INFINITY; };
+struct Varying { double median = 0, sd = 0, df = INFINITY; };
 
 // Stretches of time, apart and rising; none: always.
 struct Windows {
@@ -56,10 +56,10 @@ struct Way {
   double log_speed = 0, speed_se = 0, speed_df = INFINITY;  // of all nodes together
   double node_sd = 0;                    // sd of log speed between nodes
   std::vector<double> node_speed;        // known differences between nodes; none: all 1
-  Spread prepare, wait, start, install, load, merge, encode;
+  Varying prepare, wait, start, install, load, merge, encode;
   double upload = 0, fetch = 0, link = 0, link_sd = 0;  // bytes, bytes a frame, bytes a second (0: no way to go)
   int prepass_tasks = 0;
-  Spread prepass_each;                   // on a node of speed 1
+  Varying prepass_each;                   // on a node of speed 1
   bool prepass_on_one = false;
   enum class Kind { frames, ranges, parts } spread = Kind::frames;
   int parts = 1;                         // of a frame

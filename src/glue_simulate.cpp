@@ -12,7 +12,7 @@ double number(const Rcpp::List &x, const char *name) { return Rcpp::as<double>(x
 
 bool flag(const Rcpp::List &x, const char *name) { return Rcpp::as<bool>(x[name]); }
 
-Spread spread_of(const Rcpp::List &x, const char *name) {
+Varying varying_of(const Rcpp::List &x, const char *name) {
   const Rcpp::NumericVector s = x[name];  // median, sd of its log, df
   return {s[0], s[1], s[2]};
 }
@@ -58,13 +58,13 @@ Way way_of(const Rcpp::List &x) {
   w.log_speed = speed[0], w.speed_se = speed[1], w.speed_df = speed[2];
   w.node_sd = number(x, "node_sd");
   w.node_speed = Rcpp::as<std::vector<double>>(x["node_speed"]);
-  w.prepare = spread_of(x, "prepare"), w.wait = spread_of(x, "wait"), w.start = spread_of(x, "start");
-  w.install = spread_of(x, "install"), w.load = spread_of(x, "load"), w.merge = spread_of(x, "merge");
-  w.encode = spread_of(x, "encode");
+  w.prepare = varying_of(x, "prepare"), w.wait = varying_of(x, "wait"), w.start = varying_of(x, "start");
+  w.install = varying_of(x, "install"), w.load = varying_of(x, "load"), w.merge = varying_of(x, "merge");
+  w.encode = varying_of(x, "encode");
   w.upload = number(x, "upload"), w.fetch = number(x, "fetch");
   w.link = number(x, "link"), w.link_sd = number(x, "link_sd");
   w.prepass_tasks = int(number(x, "prepass_tasks"));
-  w.prepass_each = spread_of(x, "prepass_each");
+  w.prepass_each = varying_of(x, "prepass_each");
   w.prepass_on_one = flag(x, "prepass_on_one");
   const std::string spread = x["spread"];
   w.spread = spread == "ranges" ? Way::Kind::ranges : spread == "frames" ? Way::Kind::frames : Way::Kind::parts;

@@ -22,4 +22,4 @@ if (status != 0) {
   stop("the package could not be installed", call. = FALSE)
 }
 invisible(loadNamespace("clockpigeon", lib.loc = library_path))
-cat(clockpigeon::install_launcher(folder), "\n", sep = "")
+cat(clockpigeon:::install_launcher(folder), "\n", sep = "")

@@ -1,17 +1,71 @@
-# Runs the tests against the package installed in a library, and ends with the counts.
+# Runs the tests against the package installed in a library, on all cores, and ends with the counts.
 #
-#   Rscript tools/test.R LIBRARY [FILTER]
+#   Rscript tools/test.R LIBRARY [--long] [FILTER]
+#
+# Each file runs in a fork of its own. --long runs what takes long, and nothing else (tests that call skip_unless_long()).
 args <- commandArgs(trailingOnly = TRUE)
+long <- "--long" %in% args
+args <- setdiff(args, "--long")
 .libPaths(c(normalizePath(args[1]), .libPaths()))
-Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN = "true")
-options(testthat.summary.max_reports = 100)
+filter <- if (length(args) > 1) args[2] else "."
+cores <- max(1L, parallel::detectCores())
+Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN = "true",
+           CLOCKPIGEON_TESTS = if (long) "long" else "short")
 library(testthat)
-results <- as.data.frame(test_dir("tests/testthat", package = "clockpigeon", load_package = "installed",
-                                  reporter = "summary",
-                                  filter = if (length(args) > 1) args[2], stop_on_failure = FALSE))
-failed <- sum(results$failed) + sum(results$error)
-skipped <- sum(results$skipped)
-cat("\nslowest: ", paste0(head(results$test[order(-results$real)], 3), " (",
-                          round(sort(results$real, decreasing = TRUE)[1:3], 1), " s)", collapse = "; "), "\n", sep = "")
-cat(sum(results$passed), " passed, ", failed, " failed", if (skipped) paste0(", ", skipped, " skipped"), "\n", sep = "")
+files <- list.files("tests/testthat", "^test-.*\\.R$", full.names = TRUE)
+name <- sub("^test-(.*)\\.R$", "\\1", basename(files))
+keep <- grepl(filter, name)
+if (long) keep <- keep & vapply(files, function(f) any(grepl("skip_unless_long()", readLines(f), fixed = TRUE)), NA)
+files <- files[keep]
+if (!length(files)) stop("no test file matches ", filter, call. = FALSE)
+
+# What took longest the last time goes first, so that no core is left with it alone at the end.
+record <- ".build/test-times.csv"
+past <- if (file.exists(record)) utils::read.csv(record) else data.frame(file = character(), seconds = numeric())
+seconds <- past$seconds[match(basename(files), past$file)]
+files <- files[order(-ifelse(is.na(seconds), mean(c(seconds, 5), na.rm = TRUE), seconds))]
+
+run_file <- function(file) {
+  began <- Sys.time()
+  out <- tryCatch(
+    as.data.frame(test_file(file, reporter = "silent", package = "clockpigeon", load_package = "installed",
+                            stop_on_failure = FALSE)),
+    error = function(e) conditionMessage(e)
+  )
+  found <- if (is.data.frame(out)) out else data.frame(
+    file = basename(file), test = out, passed = 0, failed = 0, skipped = FALSE, error = TRUE, real = 0, result = NA
+  )
+  bad <- found$failed > 0 | found$error
+  cat(sprintf("%-28s %4d passed%s  %5.1f s\n", sub("^test-|\\.R$", "", basename(file)), sum(found$passed),
+              if (any(bad)) paste0(", ", sum(found$failed) + sum(found$error), " FAILED") else "",
+              as.numeric(Sys.time() - began, units = "secs")))
+  for (i in which(bad)) {
+    says <- if (is.list(found$result)) Filter(function(r) inherits(r, c("expectation_failure", "expectation_error")),
+                                              found$result[[i]])
+    cat("  ", found$test[i], "\n", sep = "")
+    for (one in says) {
+      where <- if (!is.null(one$srcref)) paste0("line ", as.integer(one$srcref)[1], ": ")
+      cat(paste0("    ", strsplit(paste0(where, conditionMessage(one)), "\n", fixed = TRUE)[[1]], collapse = "\n"),
+          "\n", sep = "")
+    }
+  }
+  found[c("file", "test", "passed", "failed", "skipped", "error", "real")]
+}
+
+began <- Sys.time()
+results <- parallel::mclapply(files, run_file, mc.cores = cores, mc.preschedule = FALSE)
+crashed <- !vapply(results, is.data.frame, NA)
+for (file in files[crashed]) cat("CRASHED: ", file, "\n", sep = "")
+results <- do.call(rbind, results[!crashed])
+if (filter == "." && !long) {
+  times <- tapply(results$real, results$file, sum)
+  dir.create(dirname(record), showWarnings = FALSE)
+  utils::write.csv(data.frame(file = names(times), seconds = as.numeric(times)), record, row.names = FALSE)
+}
+slow <- head(results[order(-results$real), ], 10)
+cat("\nslowest:\n", sprintf("  %5.1f s  %s: %s\n", slow$real, sub("^test-|\\.R$", "", slow$file), slow$test), sep = "")
+failed <- sum(results$failed) + sum(results$error) + sum(crashed)
+if (!long && any(results$skipped)) cat(sum(results$skipped), "skipped here (long ones: make test-long)\n")
+cat(sprintf("%.0f s on %d cores\n", as.numeric(Sys.time() - began, units = "secs"), cores))
+cat(sum(results$passed), " passed, ", failed, " failed\n", sep = "")
 if (failed) quit(save = "no", status = 1)

@@ -76,8 +76,7 @@ one_pixel <- function(folder) {
 
 # Pairs of pebble at 2 and 8 samples of one small frame, in a folder of the test's own.
 small_probes <- function(ledger, keep, ..., samples = c(2, 8), frames = 1) {
-  probe_limit(small_shot(size = c(width = 96L, height = 54L)), pebble(), ledger, samples, frames, keep = keep,
-              progress = FALSE, ...)
+  probe_limit(small_shot(size = c(width = 96L, height = 54L)), pebble(), ledger, samples, frames, ..., running = running(keep = keep, progress = FALSE))
 }
 
 small_shot <- function(...) {

@@ -1,5 +1,5 @@
 test_that("a timing has the columns of the design, each once", {
-  expect_length(clockpigeon:::timing_columns, 43)
+  expect_length(clockpigeon:::timing_columns, 46)
   expect_true(all(clockpigeon:::setting_columns %in% names(clockpigeon:::timing_columns)))
 })
 

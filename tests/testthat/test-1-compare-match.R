@@ -19,7 +19,7 @@ test_that("the k-th run of a cell is paired with the k-th of its partner, as a p
   s$level <- s$engine_version
   s$context <- "e"
   found <- clockpigeon:::match_cells("e", s, runs, clockpigeon:::cell_columns("engine_version"))
-  for (m in found) {
+  for (m in lapply(found, `[[`, "rows")) {
     for (f in unique(m$frame)) {
       old <- x$wall_s[x$frame == f & x$engine_version == "1"]
       new <- x$wall_s[x$frame == f & x$engine_version == m$new[1]]
@@ -29,5 +29,5 @@ test_that("the k-th run of a cell is paired with the k-th of its partner, as a p
     }
     expect_identical(m$alone[1], sum(x$engine_version %in% c("1", m$new[1])) - 2L * nrow(m))
   }
-  expect_identical(vapply(found, function(m) m$new[1], ""), c("2", "10"))
+  expect_identical(vapply(found, function(m) m$rows$new[1], ""), c("2", "10"))
 })

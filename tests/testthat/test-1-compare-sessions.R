@@ -19,12 +19,12 @@ test_that("the drift between days is told from that within one", {
   means <- outer(rep(0, 8), drift, `+`) + rnorm(32, 0, 0.001)
   dimnames(means) <- list(cells, letters[1:4])
   starts <- c(a = 0, b = 3600, c = 5 * 86400, d = 5 * 86400 + 3600)
-  found <- clockpigeon:::session_spread(means, 0.001, starts)
+  found <- clockpigeon:::session_sd(means, 0.001, starts)
   expect_identical(c(found$basis, found$hour_basis), c("measured", "measured"))
   # Four pairs of days at about 0.3 of difference, three assumed at 0.1.
   expect_equal(found$sd, sqrt((2 * 0.3^2 + 0.29^2 / 2 + 0.31^2 / 2 - 0.3^2 + 3 * 0.01) / 7), tolerance = 0.1)
   expect_lt(found$hour_sd, 0.05)
-  expect_identical(clockpigeon:::session_spread(means[, 1, drop = FALSE], 0.001)$basis, "assumed")
+  expect_identical(clockpigeon:::session_sd(means[, 1, drop = FALSE], 0.001)$basis, "assumed")
 })
 
 test_that("a job is forecast for a session of its own: the drift counts for it and for each that measured", {

@@ -40,8 +40,8 @@ test_that("the same holds with cheap times, blurred and scaled measurements, and
   frames <- seq(1, 200, by = 10)
   cheap <- data.frame(frame = frames, seconds = exp(rnorm(20, 0, 0.3)))
   rows <- data.frame(frame = c(11, 11, 91, 151, 151), scaled = c(0, 0.2, 0, 0, 0.2))
-  curve <- frame_curve(rows$frame, c(3, 3.6, 5, 4, 4.1), frames, cuts = 101, cheap = cheap, run_sd = 0.1,
-                       scaled = rows$scaled)
+  curve <- frame_curve(cbind(rows, seconds = c(3, 3.6, 5, 4, 4.1)), frames = frames, cuts = 101, cheap = cheap,
+                       run_sd = 0.1)
   p <- c(0.3, 60, 0.07, 0)
   x <- curve$cheap$course
   columns <- cbind(1, x - mean(x), pmax(x - median(x), 0), curve$cheap$rest, curve$cheap$beyond)

@@ -68,7 +68,7 @@ test_that("the plain R twin agrees with every way that chance makes, to the micr
   for (i in 1:60) {
     way <- random_way()
     seconds <- matrix(stats::rlnorm(2 * sample(1:12, 1), 3, 0.5), 2)
-    run <- simulate_job(seconds, way, seed = 9, drawing = drawing(labels), keep = i %% 2 == 0)
+    run <- simulate_job(seconds, way, seed = 9, drawing = list(labels = labels), keep = i %% 2 == 0)
     for (draw in 1:2) {
       twin <- twin_outcome(twin_draw(seconds[draw, ], way, seeds, draw), way)
       said <- setdiff(names(twin), c("spans", "home"))
@@ -109,7 +109,7 @@ test_that("the meter charges as bill() does, whatever the card counts and howeve
     while (way$parts > 1) way <- random_way()
     seconds <- matrix(stats::rlnorm(sample(1:9, 1), 3, 0.5), 1)
     site <- cards[[i %% 5 + 1]]
-    ours <- simulate_job(seconds, way, seed = 2, drawing = drawing(labels),
+    ours <- simulate_job(seconds, way, seed = 2, drawing = list(labels = labels),
                          meter = metering(site, now = now, megapixels = 2))$draws
     d <- twin_draw(seconds[1, ], way, seeds, 1)
     expect_equal(ours$list + ours$minimum + ours$tax, twin_bill(twin_outcome(d, way), way, site, d, now),
@@ -142,9 +142,9 @@ test_that("a cap stops the job late: what is in flight is paid and lost", {
 test_that("draws side by side, one by one, on one thread or three are the same draws", {
   way <- flat_way(nodes = 7, start = c(median = 50, p90 = 120), frame_bytes = 2e6, link = 1e6, speed = list(
     log_factor = 0.2, se = 0.1, df = 3), prepass = list(tasks = 4, each = 30))
-  a <- simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE, drawing = drawing(threads = 1))
-  expect_identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE, drawing = drawing(lanes = FALSE)), a)
-  expect_identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE, drawing = drawing(threads = 3)), a)
+  a <- simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE, drawing = list(threads = 1))
+  expect_identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE, drawing = list(lanes = FALSE)), a)
+  expect_identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE, drawing = list(threads = 3)), a)
   expect_identical(simulate_job(rep(40, 300), way, draws = 40, run_sd = 0.4)$draws, a$draws[1:40, ])
   expect_false(identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, seed = 2)$draws, a$draws))
 })

@@ -24,5 +24,5 @@ test_that("arguments of earlier releases warn and still work; unknown ones are r
   expect_identical(old, job_way(node_group(4, sd = 0.1), stages(wait = c(median = 600, p90 = 2400), start = 90)))
   expect_refusal(job_way(waits = 3), "field", c("waits", "Did you mean `wait`?"))
   expect_refusal(job_way(stages = troubles()), "type", "stages()")
-  expect_warning(simulate_job(rep(60, 4), job_way(), draws = 2, threads = 1), "drawing\\(\\)")
+  expect_warning(simulate_job(rep(60, 4), job_way(), draws = 2, threads = 1), "give threads in drawing")
 })

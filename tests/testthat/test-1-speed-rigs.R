@@ -18,8 +18,8 @@ test_that("claims weigh by how claims have compared", {
   shown <- function(factor) data.frame(rig = paste0("r", 2:6), relative_to = "r1", factor = factor)
   measured <- speed_table(fit_speeds(x), "r1")
   right <- measured$ratio[match(paste0("r", 2:6), measured$rig)]
-  expect_lt(claim_spread(fit_speeds(x, shown(right))), 0.22)
-  expect_gt(claim_spread(fit_speeds(x, shown(right * 2))), 0.4)
+  expect_lt(claim_sd_of(fit_speeds(x, shown(right))), 0.22)
+  expect_gt(claim_sd_of(fit_speeds(x, shown(right * 2))), 0.4)
   claimed <- speed_table(fit_speeds(x, data.frame(rig = "new", relative_to = "r1", factor = 3)), "r1")
   new <- claimed[claimed$rig == "new", ]
   expect_identical(new$evidence, "claimed")

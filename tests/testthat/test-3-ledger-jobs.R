@@ -33,9 +33,9 @@ test_that("lines of bills are kept once each", {
   clockpigeon:::add_job(ledger, list(name = "night"))
   line <- data.frame(site = "saltmill", item = "rendering", amount = 12.5, currency = "GBP", basis = "billed",
                      key = "2026-11/1")
-  expect_identical(clockpigeon:::add_lines(ledger, "night", line), 1L)
-  expect_identical(clockpigeon:::add_lines(ledger, "night", line), 0L)
-  expect_identical(clockpigeon:::job_lines(ledger, "night")$amount, 12.5)
+  expect_identical(clockpigeon:::add_charges(ledger, "night", line), 1L)
+  expect_identical(clockpigeon:::add_charges(ledger, "night", line), 0L)
+  expect_identical(clockpigeon:::job_charges(ledger, "night")$amount, 12.5)
 })
 
 test_that("a decision is written down as a job, with what was promised, and read back", {

@@ -10,7 +10,7 @@ test_that("fields are filled, and groups without a value fall out whole", {
 
 test_that("the last match of a pattern counts, and what is not there is NA", {
   text <- "load 1.5 s\npass 1 compute 2\npass 2 compute 4.25\n"
-  found <- clockpigeon:::read_output(text, list(load_s = "load ([0-9.]+) s", compute_s = "compute ([0-9.]+)",
+  found <- clockpigeon:::parse_output(text, list(load_s = "load ([0-9.]+) s", compute_s = "compute ([0-9.]+)",
                                                 noise = "noise ([0-9.]+)"))
   expect_identical(found[["load_s"]], 1.5)
   expect_identical(found[["compute_s"]], 4.25)
@@ -21,7 +21,7 @@ test_that("POV-Ray's own words are read", {
   profile <- read_engine(system.file("engines", "povray.yaml", package = "clockpigeon"))
   text <- paste(c("Parse Time:       0 hours  0 minutes  0 seconds (0.012 seconds)",
                   "Trace Time:       0 hours  1 minutes  2 seconds (62.345 seconds)"), collapse = "\n")
-  found <- clockpigeon:::read_output(text, profile$reads)
+  found <- clockpigeon:::parse_output(text, profile$reads)
   expect_identical(found[["load_s"]], 0.012)
   expect_identical(found[["compute_s"]], 62.345)
 })

@@ -11,7 +11,7 @@ crew_of <- function(on_loss, env = parent.frame()) {
                          "launch: {by: local}"))
   })
   plan <- plan_bench(small_shot(), engine, frames = 1:6, repeats = 1,
-                     options = bench_options(warmups = 0, nodes = c("left", "right"), on_loss = on_loss))
+                     options = bench_options(warmups = 0, on_loss = on_loss, cross = crossing(nodes = c("left", "right"))))
   list(plan = plan, nodes = nodes, engine = engine, killed = killed)
 }
 
@@ -52,7 +52,7 @@ test_that("a node that is not ready is refused before anything is timed", {
   ledger <- memory_ledger()
   expect_refusal(run_bench(crew$plan, ledger, crew$nodes[1], progress = FALSE), "choice", "left")
   missing <- crew$plan
-  attr(missing, "engines")$script$program <- "no-such-renderer"
+  missing$engines$script$program <- "no-such-renderer"
   expect_refusal(run_bench(missing, ledger, crew$nodes, progress = FALSE), "node", "no-such-renderer")
   expect_identical(nrow(timings(ledger)), 0L)
 })

@@ -3,12 +3,12 @@ test_that("expected times come from the same setting, else the same shot, else a
                      limits = list(list(samples = 2), list(samples = 4)), options = bench_options(warmups = 0))
   known <- some_timings(c(3, 5, 100), scene = "gears", engine = "pebble", engine_version = c("1.1", "1.1", "1.0"),
                         limit_value = 2, width = 32L, height = 18L)
-  x <- expect_trials(plan, known)
+  x <- expected_trials(plan, known)
   x <- x[order(x$samples, x$frame), ]
   expect_equal(x$expected_s, c(4, 4, NA, NA))
   expect_identical(x$basis, c("same setting", "same shot", "unknown", "unknown"))
-  expect_true(all(is.na(expect_trials(plan, known[0, ])$expected_s)))
-  expect_refusal(expect_trials(known, known), "type")
+  expect_true(all(is.na(expected_trials(plan, known[0, ])$expected_s)))
+  expect_refusal(expected_trials(known, known), "type")
 })
 
 test_that("a dry run lists trials and total, and runs nothing", {

@@ -2,6 +2,7 @@ test_that("a plan crosses everything, one of each setting a block, in an order o
   shots <- read_project(demo_file())$shots[c("gears-review", "basin-review")]
   plan <- plan_bench(shots, pebble(), frames = "1-21 by 10", limits = list(list(samples = 2), list(noise = 0.1)),
                      threads = c(1, 2), repeats = 3)
+  plan <- plan$trials
   blocks <- split(as.data.frame(plan), plan[["repeat"]])
   expect_identical(vapply(blocks, nrow, 0L), c("0" = 2L, "1" = 48L, "2" = 48L, "3" = 48L))
   key <- function(b) paste(b$shot, b$frame, b$version, b$samples, b$noise, b$threads)
@@ -13,13 +14,13 @@ test_that("a plan crosses everything, one of each setting a block, in an order o
 
 test_that("the seed fixes the order", {
   order <- function(seed) plan_bench(small_shot(), pebble(), repeats = 3,
-                                     options = bench_options(seed = seed, probes = 5))$frame
+                                     options = bench_options(seed = seed, probes = 5))$trials$frame
   expect_identical(order(2), order(2))
   expect_false(identical(order(2), order(3)))
 })
 
 test_that("a plan file becomes trials", {
-  plan <- project_plan(read_project(demo_file()))
+  plan <- project_plan(read_project(demo_file()))$trials
   expect_identical(nrow(plan), 2L + 2L * 18L)
   expect_setequal(unique(plan$version), c("1.0", "1.1"))
   expect_refusal(project_plan(read_project(demo_file()), "rewiew"), "choice", "Did you mean review?")

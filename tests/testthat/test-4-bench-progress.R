@@ -2,6 +2,7 @@ test_that("time left is judged from the trials done, by shot and version", {
   plan <- plan_bench(small_shot(), pebble(), frames = c(1, 2), repeats = 2, options = bench_options(warmups = 0))
   now <- 0
   out <- textConnection("said", "w", local = TRUE)
+  plan <- plan$trials
   timer <- clockpigeon:::progress_timer(plan, TRUE, clock = function() now <<- now + 10, out = out)
   for (i in seq_len(nrow(plan))) {
     timer$before(i)

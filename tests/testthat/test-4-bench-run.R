@@ -4,10 +4,10 @@ test_that("real renders are timed and kept, warm-up apart", {
   kept <- scratch()
   rows <- run_bench(plan, ledger, keep = kept, progress = FALSE)
   expect_identical(rows$status, rep("ok", 10))
-  expect_identical(rows[["repeat"]], plan[["repeat"]])
-  expect_identical(rows$frame, as.integer(plan$frame))
-  expect_identical(rows$engine_version, plan$version)
-  expect_identical(rows$warm, plan[["repeat"]] > 0)
+  expect_identical(rows[["repeat"]], plan$trials[["repeat"]])
+  expect_identical(rows$frame, as.integer(plan$trials$frame))
+  expect_identical(rows$engine_version, plan$trials$version)
+  expect_identical(rows$warm, plan$trials[["repeat"]] > 0)
   expect_true(all(rows$load_s + rows$compute_s <= rows$wall_s))
   expect_true(all(rows$samples_done == 2 & rows$kind == "measured" & rows$peak_mem_mb > 1))
   expect_true(all(file.exists(rows$output)))
@@ -22,7 +22,7 @@ test_that("what was measured before a stop is in the ledger", {
                           paste("cp", one_pixel(folder), "$1"))
   saveRDS(plan_bench(small_shot(), engine, frames = c(1, 3, 2), repeats = 1,
                      options = bench_options(warmups = 0, seed = 5)), file.path(folder, "plan.rds"))
-  order <- readRDS(file.path(folder, "plan.rds"))$frame
+  order <- readRDS(file.path(folder, "plan.rds"))$trials$frame
   code <- sprintf("library(clockpigeon); run_bench(readRDS('%s/plan.rds'), open_ledger('%s'), progress = FALSE)",
                   folder, path)
   job <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code), cleanup_tree = TRUE)
@@ -74,8 +74,7 @@ test_that("POV-Ray is driven for real: three frames of a scene of ours, compared
 test_that("features and devices are crossed, passed on, and part of the setting", {
   ledger <- memory_ledger()
   plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1, repeats = 1,
-                     options = bench_options(warmups = 0, features = list(bounces = c("2", "32")),
-                                             devices = c("all", "shared"), study = "features"))
+                     options = bench_options(warmups = 0, study = "features", cross = crossing(features = list(bounces = c("2", "32")), devices = c("all", "shared"))))
   node <- read_node(write_file(scratch(), "n.yaml", "node: desk",
                                "devices: [{device: chip, kind: cpu, cores: 2, share: 0.5}]"))
   rows <- run_bench(plan, ledger, node, progress = FALSE)
@@ -84,7 +83,7 @@ test_that("features and devices are crossed, passed on, and part of the setting"
                   paste(rep(c('{"bounces":"2"}', '{"bounces":"32"}'), 2), rep(2:1, each = 2),
                         rep(c("1", "0.5"), each = 2)))
   odd <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1, repeats = 1,
-                    options = bench_options(warmups = 0, features = list(denoise = c("on", "off"))))
+                    options = bench_options(warmups = 0, cross = crossing(features = list(denoise = c("on", "off")))))
   expect_identical(unique(run_bench(odd, ledger, progress = FALSE)$note), "pebble knows no feature denoise")
   expect_refusal(plan_bench(small_shot(), pebble(), frames = 1, options = bench_options(study = "threads")), "plan",
                  "has one level")
@@ -92,7 +91,7 @@ test_that("features and devices are crossed, passed on, and part of the setting"
 
 test_that("only settings that are not known well enough get one more block, within counts and budget", {
   trials <- as.data.frame(plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1:2, repeats = 3,
-                                     options = bench_options(warmups = 0)))
+                                     options = bench_options(warmups = 0))$trials)
   rows <- some_timings(ifelse(trials$frame == 1, 10, c(10, 14, 8)[trials[["repeat"]]]), run_order = trials$run_order)
   more <- function(...) clockpigeon:::next_block(trials, rows, repeat_until(0.05, ...), seed = 1)
   block <- more(least = 3, most = 6)

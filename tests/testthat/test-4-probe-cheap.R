@@ -1,6 +1,6 @@
 test_that("a cheap pass runs in one process where the profile says how, and keeps every time", {
   ledger <- memory_ledger()
-  rows <- cheap_pass(small_shot(), pebble(), ledger, frames = "1-20 by 5", by = 2, progress = FALSE)
+  rows <- cheap_pass(small_shot(), pebble(), ledger, frames = "1-20 by 5", by = 2, running = running(progress = FALSE))
   expect_identical(rows$frame, c(1L, 6L, 11L, 16L))
   expect_true(all(rows$compute_s >= 0 & rows$width == 16 & rows$status == "ok"))
   expect_identical(nrow(timings(ledger)), 4L)
@@ -25,18 +25,18 @@ test_that("a cheap pass runs in one process where the profile says how, and keep
 
 test_that("frames that are no single range, and engines without a sequence, run frame by frame", {
   ledger <- memory_ledger()
-  rows <- cheap_pass(small_shot(), pebble(), ledger, frames = c(1, 2, 9), by = 2, progress = FALSE)
+  rows <- cheap_pass(small_shot(), pebble(), ledger, frames = c(1, 2, 9), by = 2, running = running(progress = FALSE))
   expect_identical(sort(rows$frame), c(1L, 2L, 9L))
   expect_true(all(is.na(rows$note)))
   plain <- pebble()
   plain$sequence <- NULL
-  expect_identical(nrow(cheap_pass(small_shot(), plain, ledger, frames = 1:2, by = 2, progress = FALSE)), 2L)
+  expect_identical(nrow(cheap_pass(small_shot(), plain, ledger, frames = 1:2, by = 2, running = running(progress = FALSE))), 2L)
 })
 
 test_that("a sequence that gives no times is an error that names the profile, and keeps nothing", {
   ledger <- memory_ledger()
   odd <- pebble()
   odd$sequence <- list(c("--frame", "1-999"))
-  expect_refusal(cheap_pass(small_shot(), odd, ledger, frames = 1:3, progress = FALSE), "engine", "`sequence`")
+  expect_refusal(cheap_pass(small_shot(), odd, ledger, frames = 1:3, running = running(progress = FALSE)), "engine", "`sequence`")
   expect_identical(nrow(timings(ledger)), 0L)
 })

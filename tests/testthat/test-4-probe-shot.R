@@ -2,15 +2,15 @@ test_that("a shot is probed until its total is as narrow as asked, and the total
   skip_if(!nzchar(pebble_program()))
   ledger <- memory_ledger()
   shot <- small_shot(frames = 1:60)
-  found <- probe_shot(shot, pebble(), ledger, target = 0.15, cheap = FALSE, progress = FALSE)
-  expect_identical(found$ended, "narrow enough")
+  found <- probe_shot(shot, pebble(), ledger, probing(target = 0.15, cheap = FALSE), running = running(progress = FALSE))
+  expect_identical(found$ended, "narrow")
   last <- found$steps[nrow(found$steps), ]
   expect_lte(last$half_width, 0.15)
   expect_identical(found$curve$frame, sort(found$rows$frame))
   expect_true(all(first_probes(1:60, 3) %in% found$rows$frame))
   expect_identical(nrow(timings(ledger)), nrow(found$rows))
   # What is known is not measured again.
-  again <- probe_shot(shot, pebble(), ledger, target = 0.5, cheap = FALSE, progress = FALSE)
+  again <- probe_shot(shot, pebble(), ledger, probing(target = 0.5, cheap = FALSE), running = running(progress = FALSE))
   expect_identical(nrow(timings(ledger)), nrow(found$rows))
   expect_identical(again$total$probes, found$total$probes)
   expect_output(print(found), "Total on one node")
@@ -19,23 +19,21 @@ test_that("a shot is probed until its total is as narrow as asked, and the total
 test_that("with a cheap pass its times are used and its cost counts", {
   ledger <- memory_ledger()
   shot <- small_shot(frames = 1:40)
-  found <- probe_shot(shot, pebble(), ledger, target = 0.3, cheap = TRUE, progress = FALSE)
+  found <- probe_shot(shot, pebble(), ledger, probing(target = 0.3, cheap = TRUE), running = running(progress = FALSE))
   expect_true(found$cheap$used)
   expect_identical(found$curve$cheap$timed, 40L)
   expect_gt(found$spent_s, found$cheap$took)
   expect_identical(sum(grepl("cheap pass", timings(ledger)$note)), 40L)
-  decided <- probe_shot(shot, pebble(), memory_ledger(), target = 0.3, progress = FALSE)
+  decided <- probe_shot(shot, pebble(), memory_ledger(), probing(target = 0.3), running = running(progress = FALSE))
   expect_match(decided$cheap$why, "a cheap frame takes .* probes without it")
 })
 
 test_that("the budget ends it, and a frame that fails is said", {
-  found <- probe_shot(small_shot(frames = 1:40), pebble(), memory_ledger(), target = 0.001, budget = 0.01,
-                      cheap = FALSE,
-                      progress = FALSE)
-  expect_identical(found$ended, "the budget is used")
+  found <- probe_shot(small_shot(frames = 1:40), pebble(), memory_ledger(), probing(target = 0.001, budget = 0.01, cheap = FALSE), running = running(progress = FALSE))
+  expect_identical(found$ended, "budget_used")
   bad <- pebble()
   bad$arguments <- c(bad$arguments, "--no-such")
-  expect_refusal(probe_shot(small_shot(), bad, memory_ledger(), cheap = FALSE, progress = FALSE), "curve", "failed")
+  expect_refusal(probe_shot(small_shot(), bad, memory_ledger(), probing(cheap = FALSE), running = running(progress = FALSE)), "curve", "failed")
 })
 
 test_that("frames measured at other counts of samples are brought to the shot's own", {

@@ -23,7 +23,7 @@ test_that("a job from busy evidence is wide, says so, and may ask for an idle ma
   }
   calm <- render_job(shot, "e", rows(rep(30.3, 5), FALSE))
   busy <- render_job(shot, "e", rows(rep(45.5, 5), TRUE))
-  speed <- function(job) clockpigeon:::spread_speed(job, list(log_factor = 0, se = 0))
+  speed <- function(job) clockpigeon:::drifted_speed(job, list(log_factor = 0, se = 0))
   expect_gt(speed(busy)$se, 1.5 * speed(calm)$se)
   expect_null(clockpigeon:::busy_words(calm$busy))
   expect_match(clockpigeon:::evidence_line(busy), "100 % of the runs beside other work: taken as busy again")

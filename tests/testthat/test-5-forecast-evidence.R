@@ -22,7 +22,7 @@ test_that("the newest version on the node with most frames is the evidence", {
 test_that("repeats give the spread from run to run", {
   job <- render_job(shot_s(), "e", own(c(5, 5.5, 8, 9), c(1, 1, 2, 2)))
   expect_identical(job$run_basis, "measured")
-  expect_equal(job$run_sd, clockpigeon:::run_spread(c(1, 1, 2, 2), c(5, 5.5, 8, 9)))
+  expect_equal(job$run_sd, clockpigeon:::run_sd_of(c(1, 1, 2, 2), c(5, 5.5, 8, 9)))
 })
 
 test_that("times at another size or limit are refused, not scaled", {

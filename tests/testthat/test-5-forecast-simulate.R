@@ -8,7 +8,7 @@ test_that("equal frames take whole rounds at the site's speed, and cost their no
 })
 
 test_that("upload, waiting, start and download are in the finish, and the meter takes what the card says", {
-  local_value("assumed_spread", utils::modifyList(clockpigeon:::assumed_spread, list(link = 0)))
+  local_value("assumed_sd", utils::modifyList(clockpigeon:::assumed_sd, list(link = 0)))
   job <- exact_job(10, upload = 30e6, frame_size = 2e6)
   d <- exact_draws(job, exact_site(wait = "100 s", start = "20 s"))[1, ]
   # 30 s up, 100 s waiting, 20 s start, 60 s rendering, 2 s for the last frame's way home

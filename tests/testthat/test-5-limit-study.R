@@ -46,7 +46,7 @@ test_that("a time limit reaches on another machine what its speed gives", {
 })
 
 test_that("a predicted noise limit is what the engine takes", {
-  probes <- small_probes(memory_ledger(), scratch(), frames = 1, samples = c(4, 16), noise = 0.05)
+  probes <- small_probes(memory_ledger(), scratch(), frames = 1, samples = c(4, 16), beside = list(noise = 0.05))
   expect_identical(probes$adaptive$frame, c(1L, 1L))
   x <- three_limits(study_limit(probes, noise = 0.1))
   # Time by hand: the least everywhere, the rest at what the coarse run paid for them.

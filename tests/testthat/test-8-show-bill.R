@@ -9,7 +9,7 @@ test_that("a bill reads as what was used, what it costs, and what is left to pay
                "To pay: 7.61 EUR (list price 59.52, discount 11.91, tax 10.00, credit used 50.00).",
                fixed = TRUE)
   expect_output(print(x), "To pay: 7.61 EUR")
-  both <- bill(project$usages[["gears-saltmill"]], project$sites$saltmill, to = "EUR", rates = project$rates)
+  both <- bill(project$usages[["gears-saltmill"]], project$sites$saltmill, to = in_currency("EUR", project$rates))
   expect_match(clockpigeon:::bill_text(both, 100), "44.71 EUR: 1 GBP = 1.1485 EUR on 2026-11-02", all = FALSE)
 })
 

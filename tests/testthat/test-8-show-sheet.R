@@ -34,7 +34,7 @@ test_that("a sheet shows the worst tiles at each count, and says what is under t
   expect_identical(dim(png::readPNG(path))[3] >= 3, TRUE)
   expect_identical(key$samples, c(4, 16, 4, 16))
   expect_true(all(key$column >= 2))
-  expect_match(attr(key, "lines")[1], "4 samples, noise .* %, 1.05s")
+  expect_match(key$label[1], "4 samples, noise .* %, 1.05s")
   expect_refusal(contact_sheet(study, path, frame = 2), "choice")
   # The crop on the paper is the tile: its first row is light where the picture is.
   crop <- clockpigeon:::displayed(array(c(1, 0, 0, 0.2), c(2, 2, 1)), 1)
@@ -45,7 +45,7 @@ test_that("a blind sheet hides counts and times, and its key finds them again", 
   study <- made_study()
   open <- contact_sheet(study, tempfile(fileext = ".png"), tiles = 2)
   blind <- contact_sheet(study, tempfile(fileext = ".png"), tiles = 2, blind = TRUE, seed = 2)
-  expect_identical(attr(blind, "lines"), blind$letter)
+  expect_identical(blind$label, blind$letter)
   expect_identical(blind$letter, LETTERS[1:4])
   both <- merge(as.data.frame(open), as.data.frame(blind), by = c("tile", "samples"))
   expect_identical(both$noise.x, both$noise.y)

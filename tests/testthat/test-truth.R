@@ -13,7 +13,7 @@ test_that("a job is covered although its session and that of its probes differ",
     drift <- function() rnorm(1, 0, 0.1)
     past <- do.call(rbind, lapply(1:7, function(s) rows(paste0("p", s), s, 1:5, drift(), "other")))
     job <- render_job(shot, "e", rbind(past, rows("q", 20, 1:12, drift())))
-    speed <- clockpigeon:::spread_speed(job, list(log_factor = 0, se = 0))
+    speed <- clockpigeon:::drifted_speed(job, list(log_factor = 0, se = 0))
     off <- quantile(log(rowSums(clockpigeon:::frame_draws(job, 200, 1))) + speed$se * rt(200, speed$df), c(0.1, 0.9))
     truth <- log(120) + drift()
     off[[1]] <= truth && truth <= off[[2]]
