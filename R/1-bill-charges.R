@@ -1,31 +1,5 @@
 # Charges: a rate card made into whole numbers, ready to price usages.
 
-# What each unit of sale counts: the column of a usage, the column it is weighted by, and how many of the counted things
-# (milliseconds, thousandths of a score, bytes, pixels) one unit has.
-sale_units <- list(
-  "node-hour" = list(value = "ms", weight = NULL, per = 3600e3),
-  "device-hour" = list(value = "ms", weight = "devices", per = 3600e3),
-  "core-hour" = list(value = "ms", weight = "cores", per = 3600e3),
-  "work-hour" = list(value = "ms", weight = "score", per = 3600e6),
-  "kWh" = list(value = "ms", weight = "watts", per = 3600e6),
-  "frame" = list(value = "frames", weight = NULL, per = 1),
-  "megapixel-frame" = list(value = "frame_pixels", weight = NULL, per = 1e6),
-  "GB" = list(value = "bytes", weight = NULL, per = 1e9),
-  "GB-day" = list(value = "byte_days", weight = NULL, per = 1e9),
-  "node" = list(value = "one", weight = NULL, per = 1),
-  "job" = list(value = "one", weight = NULL, per = 1)
-)
-
-working <- c("load", "prepass", "simulate", "render", "merge", "encode")
-usage_activities <- c(timing_words$activity, "idle", "storage")
-
-# Activities that a charge counts when the card does not say: by the meter, or what its unit is about.
-usual_activities <- function(per, meter) {
-  switch(per, GB = c("upload", "download"), "GB-day" = "storage", frame = , "megapixel-frame" = c("prepass", "render"),
-         job = , node = usage_activities,
-         if (meter == "rendering") working else setdiff(usage_activities, "storage"))
-}
-
 # A rate card as it prices one job: charges, discounts and minimums as whole numbers, for a tier, a hire class, an
 # engine and a day. Money is in minor units of the card's currency (hundredths of a site's own unit).
 tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on = NULL) {
@@ -77,11 +51,11 @@ compile_charge <- function(x, site, factor, minor) {
   step <- if (timed) round(first_of(x$step, 0.001) * 1000) else if (is.null(x$step)) 1 else round(x$step * unit$per)
   counted <- first_of(x$activities, usual_activities(x$per, site$meter))
   list(
-    item = x$charge, per = x$per, value = unit$value, weight = unit$weight, scale = unit$per,
+    item = x$charge, per = x$per, once = unit$once, value = unit$value, weight = unit$weight, scale = unit$per,
     step = max(1, step), job_step = max(1, step) * if (timed) unit$per / 3600e3 else 1,
     rounding = first_of(x$rounding, "up"),
     # Steps of a job as a whole are steps of what is billed: of seconds, each times its devices, cores, score or watts.
-    rounded = if (x$per == "job") "job" else if (x$per == "node") "node" else first_of(x$rounded, "node"),
+    rounded = if (nzchar(unit$once)) unit$once else first_of(x$rounded, "node"),
     activities = setdiff(counted, if (!site$billed$prepass) "prepass"),
     own_free = identical(site$community$own_frames, "free"), hours = x$hours,
     marginal = !identical(x$brackets_price, "whole"),
@@ -117,7 +91,6 @@ hour_amount <- function(tariff) {
   if (!length(timed)) return(NA_real_)
   sum(vapply(timed, function(charge) {
     weight <- if (length(charge$weight)) tariff$defaults[[charge$weight]] else 1
-    scale <- if (identical(charge$weight, "watts")) 1000 else 1
-    charge$amounts[1] * weight / scale
+    charge$amounts[1] * weight / sale_units[[charge$per]]$parts
   }, 0))
 }

@@ -127,8 +127,8 @@ bill_lines <- function(u, tariff, statuses, before) {
 # Counted things of one charge, after rounding each run, node or the job to steps, times the weights.
 charge_quantity <- function(u, charge, value) {
   weight <- if (is.null(charge$weight)) 1 else u[[charge$weight]]
-  if (charge$per == "job") return(1)
-  if (charge$per == "node") return(length(unique(u$node[value > 0])))
+  if (charge$once == "job") return(1)
+  if (charge$once == "node") return(length(unique(u$node[value > 0])))
   steps <- function(x) to_steps(x, charge$step, charge$rounding)
   switch(charge$rounded,
          run = sum(steps(value) * weight),

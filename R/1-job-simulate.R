@@ -107,9 +107,6 @@ stream_seeds <- function(seed, labels) {
     job = of("job", labels[["job"]]))
 }
 
-# The spans that activities of a usage are in a simulation, as bits (core_simulate.h).
-span_bits <- c(start = 1, load = 2, prepass = 4, render = 8, failed = 16, aborted = 32, idle = 64)
-
 # The way with what its meter counts.
 metered_way <- function(way, meter) {
   card <- meter$rate_card
@@ -117,7 +114,8 @@ metered_way <- function(way, meter) {
   way$bills_failed <- billed$failed
   way$bills_aborted <- billed$aborted
   by_hire <- identical(card$meter, "boot to release")
-  way$metered <- sum(span_bits[if (by_hire) names(span_bits) else c("load", "prepass", "render", "failed", "aborted")])
+  codes <- activity_codes()
+  way$metered <- sum(if (by_hire) codes else codes[c("load", "prepass", "render", "failed", "aborted")])
   way$pixels <- first_of(meter$megapixels, 0) * 1e6
   way$cap <- if (is.null(way$cap) || is.null(meter)) 0 else round(way$cap * 10^minor_digits(meter$tariff$currency))
   way$counted <- lapply(meter$tariff$charges, counted_of, tariff = meter$tariff, billed = billed, now = meter$now,
@@ -130,12 +128,11 @@ counted_of <- function(charge, tariff, billed, now, by_hire) {
   does <- charge$activities
   bits <- intersect(does, c("start", "load", "prepass", "render", "idle"))
   if ("render" %in% does) bits <- c(bits, if (billed$failed) "failed", if (billed$aborted) "aborted")
-  what <- switch(charge$value, ms = "time", frame_pixels = "pixels", charge$value)
   if (length(charge$hours) && is.null(now)) {
     stop_input("type", "is needed: the card charges by the hour of the day", argument("now"), "Give a moment.")
   }
   weight <- if (length(charge$weight)) tariff$defaults[[charge$weight]] * if (charge$weight == "score") 1000 else 1
-  list(what = what, activities = sum(span_bits[bits]), each_run = charge$rounded == "run" && !by_hire,
+  list(what = charge$value, activities = sum(activity_codes()[bits]), each_run = charge$rounded == "run" && !by_hire,
        step = charge$step, rounding = charge$rounding,
        hours = if (length(charge$hours)) hours_after(charge$hours, now, tariff$zone), sent = "upload" %in% does,
        fetched = "download" %in% does, weight = first_of(weight, 1))

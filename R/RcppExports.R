@@ -41,6 +41,14 @@ stream_numbers <- function(seed, stream, n, normal, even) {
     .Call(`_clockpigeon_stream_numbers`, seed, stream, n, normal, even)
 }
 
+activity_codes <- function() {
+    .Call(`_clockpigeon_activity_codes`)
+}
+
+throw_on_threads <- function(threads) {
+    invisible(.Call(`_clockpigeon_throw_on_threads`, threads))
+}
+
 wide_lanes <- function() {
     .Call(`_clockpigeon_wide_lanes`)
 }

@@ -165,6 +165,26 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// activity_codes
+Rcpp::NumericVector activity_codes();
+RcppExport SEXP _clockpigeon_activity_codes() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(activity_codes());
+    return rcpp_result_gen;
+END_RCPP
+}
+// throw_on_threads
+void throw_on_threads(int threads);
+RcppExport SEXP _clockpigeon_throw_on_threads(SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    throw_on_threads(threads);
+    return R_NilValue;
+END_RCPP
+}
 // wide_lanes
 bool wide_lanes();
 RcppExport SEXP _clockpigeon_wide_lanes() {
@@ -210,6 +230,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_job_draws", (DL_FUNC) &_clockpigeon_job_draws, 8},
     {"_clockpigeon_frame_seconds", (DL_FUNC) &_clockpigeon_frame_seconds, 2},
     {"_clockpigeon_stream_numbers", (DL_FUNC) &_clockpigeon_stream_numbers, 5},
+    {"_clockpigeon_activity_codes", (DL_FUNC) &_clockpigeon_activity_codes, 0},
+    {"_clockpigeon_throw_on_threads", (DL_FUNC) &_clockpigeon_throw_on_threads, 1},
     {"_clockpigeon_wide_lanes", (DL_FUNC) &_clockpigeon_wide_lanes, 0},
     {"_clockpigeon_blank_places", (DL_FUNC) &_clockpigeon_blank_places, 1},
     {"_clockpigeon_count_on", (DL_FUNC) &_clockpigeon_count_on, 2},

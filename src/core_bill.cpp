@@ -64,7 +64,8 @@ int64_t counted(const Charge &c, std::size_t begin, std::size_t end, const int *
   }
   for (size_t i = begin; i < end; ++i) {
     const int64_t weight = c.weight ? int64_t(c.weight[i]) : 1;
-    total += (c.rounded == Rounded::run ? to_steps(int64_t(c.value[i]), c.step, c.rounding) : int64_t(c.value[i])) * weight;
+    total +=
+        (c.rounded == Rounded::run ? to_steps(int64_t(c.value[i]), c.step, c.rounding) : int64_t(c.value[i])) * weight;
   }
   return c.rounded == Rounded::job ? to_steps(total, c.job_step, c.rounding) : total;
 }
@@ -76,8 +77,10 @@ int64_t charge_minor(const Charge &c, int64_t quantity, int64_t before) {
     const int64_t upper = k + 1 < c.from.size() ? c.from[k + 1] : INT64_MAX;
     const int64_t reached = before + quantity;
     int64_t part;
-    if (c.marginal) part = std::max<int64_t>(0, std::min(reached, upper) - std::max(before, c.from[k]));
-    else part = reached >= c.from[k] && reached < upper ? quantity : 0;
+    if (c.marginal)
+      part = std::max<int64_t>(0, std::min(reached, upper) - std::max(before, c.from[k]));
+    else
+      part = reached >= c.from[k] && reached < upper ? quantity : 0;
     minor += scale_exactly(part, c.price[k]);
   }
   return minor;

@@ -6,10 +6,16 @@
 
 namespace clockpigeon {
 
+// What a way of selling counts: the codes of `value` in R/1-bill-units.R.
+enum class Value { ms, frames, frame_pixels, bytes, byte_days, one };
+constexpr const char *kValues[] = {"ms", "frames", "frame_pixels", "bytes", "byte_days", "one"};
+
 enum class Rounded { run, node, job };
 enum class Rounding { up, down, nearest };
 
-struct Ratio { int64_t num, den; };
+struct Ratio {
+  int64_t num, den;
+};
 
 struct Charge {
   const double *value;   // counted things of each row, already 0 where the charge does not count the row

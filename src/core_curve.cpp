@@ -39,7 +39,9 @@ struct step_law {
   }
 };
 
-double speed_of(const curve_parameters &p) { return std::sqrt(3.0) / p.range; }
+double speed_of(const curve_parameters &p) {
+  return std::sqrt(3.0) / p.range;
+}
 
 // M <- A M A' where A is the identity but for its first two rows and columns.
 constexpr int kMost = 12;
@@ -141,7 +143,9 @@ struct state2 {
   double value, slope;
 };
 
-state2 rest_state(double sd, random_stream &random) { return {sd * random.normal(), sd * random.normal()}; }
+state2 rest_state(double sd, random_stream &random) {
+  return {sd * random.normal(), sd * random.normal()};
+}
 
 // Steps of one length, forward in the shot, free.
 struct free_step {
@@ -227,9 +231,9 @@ std::vector<double> draw_coefficients(const std::vector<double> &mean, const std
 // (Carter & Kohn 1994, Biometrika 81, 541).
 struct probe_draw {
   std::vector<state2> state;
-  std::vector<double> own;     // the frame's own part
-  std::vector<double> value;   // mean of what was measured less the coefficients' part
-  std::vector<double> noise;   // its variance, own part not included
+  std::vector<double> own;    // the frame's own part
+  std::vector<double> value;  // mean of what was measured less the coefficients' part
+  std::vector<double> noise;  // its variance, own part not included
 };
 
 void draw_probes(const curve_data &data, const curve_parameters &p, const curve_prior &prior,
@@ -247,7 +251,9 @@ void draw_probes(const curve_data &data, const curve_parameters &p, const curve_
     out.value[data.frame[r]] += weight * rest;
     out.noise[data.frame[r]] += weight;
   }
-  struct kept { double m0, m1, p00, p01, p11; };
+  struct kept {
+    double m0, m1, p00, p01, p11;
+  };
   std::vector<kept> seen(m);
   std::vector<step_law> law;
   law.reserve(m);
@@ -295,8 +301,8 @@ void draw_probes(const curve_data &data, const curve_parameters &p, const curve_
     out.state[i] = {s.m0 + root.l11 * e, s.m1 + root.l21 * e + root.l22 * u};
     const double own = own_variance(p, prior, heavy[i], data.extra[i]), mean = heavy[i] ? prior.heavy_mean : 0;
     const double share = own / (own + out.noise[i]);
-    out.own[i] = mean + share * (out.value[i] - out.state[i].value - mean) +
-                 std::sqrt(share * out.noise[i]) * random.normal();
+    out.own[i] =
+        mean + share * (out.value[i] - out.state[i].value - mean) + std::sqrt(share * out.noise[i]) * random.normal();
   }
 }
 
@@ -317,8 +323,10 @@ double curve_likelihood(const curve_data &data, const curve_parameters &p, const
   for (size_t r = 0; r < data.y.size(); ++r) {
     const int i = data.frame[r];
     if (i != last) {
-      if (last < 0 || data.fresh[i]) state.restart(p.sd);
-      else state.step(step_law(speed * (data.at[i] - data.at[last])), p.sd);
+      if (last < 0 || data.fresh[i])
+        state.restart(p.sd);
+      else
+        state.step(step_law(speed * (data.at[i] - data.at[last])), p.sd);
       state.own(heavy[i] ? prior.heavy_mean : 0, own_variance(p, prior, heavy[i], data.extra[i]));
       last = i;
     }
@@ -415,8 +423,13 @@ std::vector<int> part_starts(const curve_shot &shot, random_stream &random) {
 class path_walk {
  public:
   path_walk(const curve_shot &shot, const curve_parameters &p, random_stream &random)
-      : shot_(shot), sd_(p.sd), speed_(speed_of(p)), usual_(shot.frame.size() > 1 ? shot.frame[1] - shot.frame[0] : 1),
-        step_(speed_ * usual_, sd_), random_(random), path(shot.frame.size()) {}
+      : shot_(shot),
+        sd_(p.sd),
+        speed_(speed_of(p)),
+        usual_(shot.frame.size() > 1 ? shot.frame[1] - shot.frame[0] : 1),
+        step_(speed_ * usual_, sd_),
+        random_(random),
+        path(shot.frame.size()) {}
 
   // Frames from..to - 1, with the states of the probes first..last - 1 among them.
   void part(int from, int to, const std::vector<state2> &states, size_t first, size_t last) {
@@ -428,8 +441,8 @@ class path_walk {
       path[at] = states[first];
       for (int i = at - 1; i >= from; --i) {
         const double g = gap(i, i + 1);
-        path[i] = g == usual_ ? step_.before(path[i + 1], random_)
-                              : free_step(speed_ * g, sd_).before(path[i + 1], random_);
+        path[i] =
+            g == usual_ ? step_.before(path[i + 1], random_) : free_step(speed_ * g, sd_).before(path[i + 1], random_);
       }
       for (size_t next = first + 1; next < last; ++next) {
         const int end = shot_.probed[next];
@@ -490,9 +503,7 @@ void curve_path(const curve_data &data, const curve_shot &shot, const curve_prio
   // Frames' own parts, the run's spread and those that stand out, skipped to by their waiting times.
   const int n = int(shot.frame.size()), k = data.coefficients();
   const double run = shot.run_sd * shot.run_sd, usual_spread = std::sqrt(p.own * p.own + run);
-  const auto wait = [&]() {
-    return p.rate > 1e-9 ? std::log(random.uniform()) / std::log1p(-p.rate) : double(n);
-  };
+  const auto wait = [&]() { return p.rate > 1e-9 ? std::log(random.uniform()) / std::log1p(-p.rate) : double(n); };
   double odd = wait();
   size_t probe = 0;
   for (int i = 0; i < n; ++i) {
@@ -519,8 +530,10 @@ void curve_to_design(const curve_shot &shot, const curve_design &design, double 
   const auto open_frames = [&](auto &&use) {
     size_t probe = 0;
     for (int i = 0; i < n; ++i) {
-      if (probe < shot.probed.size() && shot.probed[probe] == i) ++probe;
-      else use(seconds[i]);
+      if (probe < shot.probed.size() && shot.probed[probe] == i)
+        ++probe;
+      else
+        use(seconds[i]);
     }
   };
   double sum = 0;
@@ -600,15 +613,17 @@ void curve_moments(const curve_data &data, const curve_shot &shot, const curve_p
   std::vector<filter_state> before;
   before.reserve(n);
   std::vector<taken_row> taken;
-  std::vector<size_t> until(n);     // rows taken in up to and with each frame
-  std::vector<double> gap(n, -1);   // of the step to each frame; -1 where the process starts anew
+  std::vector<size_t> until(n);    // rows taken in up to and with each frame
+  std::vector<double> gap(n, -1);  // of the step to each frame; -1 where the process starts anew
   filter_state state(data.mean, data.sd);
   size_t cut = 0, probe = 0;
   for (int i = 0; i < n; ++i) {
     bool fresh = i == 0;
     for (; cut < shot.cut_from.size() && shot.cut_from[cut] <= shot.frame[i]; ++cut) fresh = true;
-    if (fresh) state.restart(p.sd);
-    else state.step(step_law(gap[i] = speed * (shot.frame[i] - shot.frame[i - 1])), p.sd);
+    if (fresh)
+      state.restart(p.sd);
+    else
+      state.step(step_law(gap[i] = speed * (shot.frame[i] - shot.frame[i - 1])), p.sd);
     const bool here = probe < shot.probed.size() && shot.probed[probe] == i;
     state.own(0, p.own * p.own + (here ? data.extra[probe] : shot.extra[i]));
     before.push_back(state);

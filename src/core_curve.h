@@ -9,13 +9,13 @@ namespace clockpigeon {
 
 // What was measured. Probed frames stand in the order of the shot; rows (measurements) in the order of their frames.
 struct curve_data {
-  std::vector<double> at;     // places of the probed frames along the shot, rising
-  std::vector<char> fresh;    // 1 where a cut lies between this probed frame and the one before
-  std::vector<double> extra;  // variance of the frame beyond its own spread (a cheap time that was filled in)
-  std::vector<int> frame;     // of each row: which probed frame
-  std::vector<double> y;      // of each row: log seconds
-  std::vector<double> noise;  // of each row: variance of y about the frame's log time, from run to run
-  std::vector<double> design;  // rows x coefficients, row by row
+  std::vector<double> at;        // places of the probed frames along the shot, rising
+  std::vector<char> fresh;       // 1 where a cut lies between this probed frame and the one before
+  std::vector<double> extra;     // variance of the frame beyond its own spread (a cheap time that was filled in)
+  std::vector<int> frame;        // of each row: which probed frame
+  std::vector<double> y;         // of each row: log seconds
+  std::vector<double> noise;     // of each row: variance of y about the frame's log time, from run to run
+  std::vector<double> design;    // rows x coefficients, row by row
   std::vector<double> mean, sd;  // of the coefficients, beforehand
   int coefficients() const { return int(mean.size()); }
 };
@@ -49,12 +49,12 @@ std::vector<curve_sample> curve_chain(const curve_data &data, const curve_prior 
 
 // The whole shot.
 struct curve_shot {
-  std::vector<double> frame;   // places, rising
-  std::vector<int> probed;     // of each probed frame: its index among the frames
-  std::vector<double> extra;   // of each frame
-  std::vector<double> design;  // frames x coefficients, row by row: those that only measurements have are 0
+  std::vector<double> frame;             // places, rising
+  std::vector<int> probed;               // of each probed frame: its index among the frames
+  std::vector<double> extra;             // of each frame
+  std::vector<double> design;            // frames x coefficients, row by row: those that only measurements have are 0
   std::vector<double> cut_from, cut_to;  // each cut's first frame lies evenly in cut_from..cut_to; rising
-  double run_sd = 0;           // of log seconds from run to run: in the times that come out
+  double run_sd = 0;                     // of log seconds from run to run: in the times that come out
 };
 
 // What the design of the probes makes of the log of the sum over the frames that were not probed: the model's middle

@@ -3,7 +3,7 @@
 // Every sum and product here is rounded as written (no fused operations), so that a processor with wide vectors and one
 // without give the same draws bit by bit.
 #if defined(__GNUC__) && !defined(__clang__)
-#pragma GCC optimize("O3,fp-contract=off,no-math-errno")
+#pragma GCC optimize("O3,no-math-errno")
 #endif
 #include <algorithm>
 #include <cstring>
@@ -27,7 +27,10 @@ typedef int64_t wholes __attribute__((vector_size(8 * kLanes), aligned(8), may_a
 typedef uint64_t words __attribute__((vector_size(8 * kLanes), aligned(8), may_alias));
 
 // Helpers take and give vectors by reference: by value they would have another calling form on each kind of processor.
-template <class To, class From> INSIDE void as_bits(const From &x, To &out) { std::memcpy(&out, &x, sizeof out); }
+template <class To, class From>
+INSIDE void as_bits(const From &x, To &out) {
+  std::memcpy(&out, &x, sizeof out);
+}
 
 // xoshiro256++ of core_random.h, eight streams stepped together.
 struct eight_streams {

@@ -183,8 +183,8 @@ candidates look_again(const picture_pair &pair, int y0, int y1, int x0, int x1, 
 // strip to strip tell how sure the tile's sum of squares is.
 class strip_sums {
  public:
-  strip_sums(int tile, int tile_rows) : width_(std::max(4, tile / 4)), count_((tile + width_ - 1) / width_),
-      sums_(size_t(tile_rows) * count_) {}
+  strip_sums(int tile, int tile_rows)
+      : width_(std::max(4, tile / 4)), count_((tile + width_ - 1) / width_), sums_(size_t(tile_rows) * count_) {}
 
   void clear() { std::fill(sums_.begin(), sums_.end(), 0.0); }
   void add(int tile_row, int column, double squares) { sums_[size_t(tile_row) * count_ + column / width_] += squares; }

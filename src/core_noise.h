@@ -24,8 +24,8 @@ struct tile_sums {
   double down_pairs = 0, across_pairs = 0;
   double near_values = 0, near_squares = 0, near_fourths = 0;  // and the squares and fourth powers there
   double strips = 0, strip_steps = 0;  // upright strips of whole width (all channels); squared steps of their squares
-  double worst = 0;  // largest squared difference of an outlier
-  int outliers = 0;  // pixels
+  double worst = 0;                    // largest squared difference of an outlier
+  int outliers = 0;                    // pixels
 };
 
 struct noise_rules {

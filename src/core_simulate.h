@@ -6,60 +6,74 @@
 #include <cstdint>
 #include <vector>
 #include "core_bill.h"
+#include "core_span.h"
 
 namespace clockpigeon {
 
 using ticks = int64_t;
 constexpr double kTicks = 1e6;
+constexpr double kHour = 3600 * kTicks;
 constexpr ticks kNever = ticks(1) << 56;  // 2,284 years
 
 // Single times end at 31 years, so that sums of them, shifted to make room for a node's number, stay whole numbers.
-inline ticks to_ticks(double seconds) { return ticks(std::min(seconds, 1e9) * kTicks + 0.5); }
+inline ticks to_ticks(double seconds) {
+  return ticks(std::min(seconds, 1e9) * kTicks + 0.5);
+}
 
 // A time that varies: log-normal by its median in seconds and the sd of its log; Student's t for a finite df. A median
 // of 0 is none.
-struct Varying { double median = 0, sd = 0, df = INFINITY; };
+struct Varying {
+  double median = 0, sd = 0, df = INFINITY;
+};
 
 // Stretches of time, apart and rising; none: always.
 struct Windows {
   std::vector<ticks> from, to;
   bool always() const { return from.empty(); }
-  ticks next(ticks t) const;               // t, or when the next stretch begins
-  ticks within(ticks a, ticks b) const;    // of a to b, inside
+  ticks next(ticks t) const;             // t, or when the next stretch begins
+  ticks within(ticks a, ticks b) const;  // of a to b, inside
 };
 
 // What a node, or the job, did in a span of time.
 enum Activity : unsigned {
-  starting = 1, loading = 2, prepassing = 4, rendering = 8, failing = 16, aborting = 32, idling = 64
+  starting = 1,
+  loading = 2,
+  prepassing = 4,
+  rendering = 8,
+  failing = 16,
+  aborting = 32,
+  idling = 64
 };
 constexpr int kActivities = 7;
 constexpr unsigned kAnything = 127, kWorking = loading | prepassing | rendering | failing | aborting;
 
 // What a charge of a tariff counts of a simulated job.
 struct Counted {
-  enum class What { time, frames, pixels, bytes, byte_days, one } what = What::time;
-  unsigned activities = 0;      // of time, and of frames
-  bool each_run = false;        // every frame's run is rounded by itself
-  ticks step = 1;               // of such a run
+  Value what = Value::ms;
+  unsigned activities = 0;  // of time, and of frames
+  bool each_run = false;    // every frame's run is rounded by itself
+  ticks step = 1;           // of such a run
   Rounding rounding = Rounding::up;
-  Windows hours;                // counted only then; none: always
+  Windows hours;                       // counted only then; none: always
   bool sent = false, fetched = false;  // of bytes
   double weight = 1;
 };
 
-struct Streams { uint64_t speed = 0, link = 0, wait = 0, start = 0, fail = 0, vanish = 0, job = 0; };
+struct Streams {
+  uint64_t speed = 0, link = 0, wait = 0, start = 0, fail = 0, vanish = 0, job = 0;
+};
 
 // How the job is rendered: one option, in numbers.
 struct Way {
   int nodes = 1;
-  ticks begin = 0;                       // when it is released, from now
+  ticks begin = 0;                                          // when it is released, from now
   double log_speed = 0, speed_se = 0, speed_df = INFINITY;  // of all nodes together
-  double node_sd = 0;                    // sd of log speed between nodes
-  std::vector<double> node_speed;        // known differences between nodes; none: all 1
+  double node_sd = 0;                                       // sd of log speed between nodes
+  std::vector<double> node_speed;                           // known differences between nodes; none: all 1
   Varying prepare, wait, start, install, load, merge, encode;
   double upload = 0, fetch = 0, link = 0, link_sd = 0;  // bytes, bytes a frame, bytes a second (0: no way to go)
   int prepass_tasks = 0;
-  Varying prepass_each;                   // on a node of speed 1
+  Varying prepass_each;  // on a node of speed 1
   bool prepass_on_one = false;
   enum class Kind { frames, ranges, parts } spread = Kind::frames;
   int parts = 1;                         // of a frame
@@ -71,21 +85,21 @@ struct Way {
   double vanish_rate = 0, freeze_rate = 0;  // a node's hour
   ticks notice = 0;
   bool replaced = true;
-  bool until_end = false;                // nodes are released when all is done, not when idle
-  unsigned metered = kWorking;           // what the meter counts
+  bool until_end = false;       // nodes are released when all is done, not when idle
+  unsigned metered = kWorking;  // what the meter counts
   Windows open;
-  double pixels = 0;                     // of a frame, their mean
-  int64_t cap = 0;                       // minor units; 0: none
+  double pixels = 0;  // of a frame, their mean
+  int64_t cap = 0;    // minor units; 0: none
   ticks cap_lag = 0;
   bool bills_failed = true, bills_aborted = true;
-  std::vector<Counted> counted;          // one a charge of the tariff
+  std::vector<Counted> counted;  // one a charge of the tariff
   Streams streams;
 };
 
 // Seconds of each frame on a node of speed 1: given (one row a draw, column by column), or log-normal, drawn here.
 struct Frames {
   int draws = 0, frames = 0;
-  int before = 0;                        // draws that were made of them already; their streams are not used again
+  int before = 0;  // draws that were made of them already; their streams are not used again
   const double *given = nullptr;
   std::vector<double> log_median;
   double sd = 0;
@@ -95,18 +109,24 @@ struct Frames {
 // The stages of one draw add up to its finish: each is the part of the longest chain of events that falls to it.
 struct Outcome {
   double finish, prepare, upload, wait, start, prepass, render, closed, merge, download, encode;
-  double node_s, busy_s;                 // metered and at work, all nodes
-  double log_speed;                      // of all nodes together, as drawn
-  double done, lost, capped;             // frames usable; those not had; 1 when a cap ended it
+  double node_s, busy_s;      // metered and at work, all nodes
+  double log_speed;           // of all nodes together, as drawn
+  double done, lost, capped;  // frames usable; those not had; 1 when a cap ended it
   Bill bill;
-  int64_t prepaid, lost_minor;           // of the credit, what was paid ahead; paid for frames in flight at a cap
+  int64_t prepaid, lost_minor;  // of the credit, what was paid ahead; paid for frames in flight at a cap
+};
+
+// Where the results of draws go: an outcome a draw, and where they are wanted when each frame is at home (seconds,
+// rising; a draw's frames behind each other) and what each charge comes to (minor units; a draw's charges).
+struct Results {
+  span<Outcome> outcomes;
+  span<double> home, lines;
 };
 
 // Simulates draws `first` to `last` of a job; `tariff` and `prepaid` (which of its balances were paid ahead) may be
-// absent. `out` and, where they are wanted, `home` (when each frame is at home, in
-// seconds, rising; one row a draw) and `lines` (minor units of each charge) are of all draws.
+// absent. `lanes`: eight side by side where that is possible.
 void simulate_draws(const Frames &frames, const Way &way, const Tariff *tariff, const std::vector<char> &prepaid,
-                    int first, int last, Outcome *out, double *home, double *lines, bool lanes);
+                    int first, int last, bool lanes, Results &out);
 
 // Eight draws side by side in vector lanes, where the processor can.
 constexpr int kLanes = 8;
@@ -115,9 +135,10 @@ bool has_lanes();
 // Fills `out` (frame by frame, eight draws each) with the seconds of draws `first` to `first` + 7.
 void draw_frames(const Frames &frames, int first, double *out);
 
-// Eight draws' seconds as ticks, each draw by its own ticks a second; list scheduling of eight draws side by side: `tasks` (ticks, task by task) on nodes free at `free` (node by node,
-// ticks times 2^bits plus the node), which is left at their new free times. `done` gets the end of each task where it
-// is wanted; `last` is raised to the end of the last one.
+// Eight draws' seconds as ticks, each draw by its own ticks a second; list scheduling of eight draws side by side:
+// `tasks` (ticks, task by task) on nodes free at `free` (node by node, ticks times 2^bits plus the node), which is left
+// at their new free times. `done` gets the end of each task where it is wanted; `last` is raised to the end of the last
+// one.
 void seconds_to_tasks(const double *seconds, int count, const double *per_second, ticks *tasks);
 void schedule_lanes(const ticks *tasks, int count, ticks *free, int nodes, int bits, ticks *done, ticks *last);
 

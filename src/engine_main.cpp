@@ -25,7 +25,7 @@ struct Request {
   bool ask_version = false, ask_help = false, ask_list = false;
 };
 
-const char* kHelp =
+const char *kHelp =
     "pebble renders frames of a built-in scene.\n\n"
     "  --scene NAME      gears, basin or gallery (--list tells their frames)\n"
     "  --frame N         frame of the shot, from 1; several as 1-120 or '1-120 by 6', each picture with its number\n"
@@ -41,10 +41,12 @@ const char* kHelp =
     "  --release R       1.0 or 1.1 (default)\n"
     "  --list, --version, --help\n";
 
-[[noreturn]] void refuse(const std::string& why) { throw std::invalid_argument(why); }
+[[noreturn]] void refuse(const std::string &why) {
+  throw std::invalid_argument(why);
+}
 
-double number(const char* text, const std::string& option, double least, bool whole) {
-  char* end = nullptr;
+double number(const char *text, const std::string &option, double least, bool whole) {
+  char *end = nullptr;
   const double x = std::strtod(text, &end);
   if (end == text || *end != '\0' || !(x >= least) || x > 1e9 || (whole && x != std::floor(x))) {
     refuse(option + " got '" + text + "': write a " + (whole ? "whole " : "") + "number of at least " +
@@ -53,16 +55,17 @@ double number(const char* text, const std::string& option, double least, bool wh
   return x;
 }
 
-void two_numbers(const char* text, char between, const std::string& option, int& a, int& b) {
+void two_numbers(const char *text, char between, const std::string &option, int &a, int &b) {
   char mark = 0;
   int used = 0;
-  if (std::sscanf(text, "%d%c%d%n", &a, &mark, &b, &used) != 3 || mark != between || text[used] != '\0' || a < 1 || b < 1) {
+  if (std::sscanf(text, "%d%c%d%n", &a, &mark, &b, &used) != 3 || mark != between || text[used] != '\0' || a < 1 ||
+      b < 1) {
     refuse(option + " got '" + text + "': write two whole numbers with '" + between + "' between them");
   }
 }
 
 // A frame, or frames as 1-120 or '1-120 by 6'.
-void frame_range(const char* text, Request& r) {
+void frame_range(const char *text, Request &r) {
   int used = 0;
   const bool range = std::sscanf(text, "%d-%d%n", &r.frame, &r.last_frame, &used) == 2;
   if (range && text[used] != '\0') {
@@ -74,8 +77,24 @@ void frame_range(const char* text, Request& r) {
   r.frame = r.last_frame = static_cast<int>(number(text, "--frame", 1, true));
 }
 
-Request parse(int argc, char** argv) {
-  enum { scene = 1, frame, size, out, samples, noise, time_s, threads, band, seed, bounces, release, version, help, list };
+Request parse(int argc, char **argv) {
+  enum {
+    scene = 1,
+    frame,
+    size,
+    out,
+    samples,
+    noise,
+    time_s,
+    threads,
+    band,
+    seed,
+    bounces,
+    release,
+    version,
+    help,
+    list
+  };
   static const option options[] = {
       {"scene", 1, nullptr, scene},     {"frame", 1, nullptr, frame},     {"size", 1, nullptr, size},
       {"out", 1, nullptr, out},         {"samples", 1, nullptr, samples}, {"noise", 1, nullptr, noise},
@@ -110,17 +129,18 @@ Request parse(int argc, char** argv) {
   return r;
 }
 
-const SceneInfo& check(Request& r) {
-  const SceneInfo* info = find_scene(r.scene);
+const SceneInfo &check(Request &r) {
+  const SceneInfo *info = find_scene(r.scene);
   if (!info) refuse("--scene got '" + r.scene + "': write gears, basin or gallery");
   if (r.frame < 1 || r.last_frame > info->frames) {
-    refuse("--frame got " + std::to_string(std::max(r.frame, r.last_frame)) + ": " + r.scene + " has frames 1-" + std::to_string(info->frames));
+    refuse("--frame got " + std::to_string(std::max(r.frame, r.last_frame)) + ": " + r.scene + " has frames 1-" +
+           std::to_string(info->frames));
   }
   if (r.job.width < 1) refuse("--size is missing: write it as 320x180");
   if (r.job.width > 32768 || r.job.height > 32768) refuse("--size is at most 32768x32768");
   if (r.job.threads > 1024) refuse("--threads is at most 1024");
   if (r.out.empty()) refuse("--out is missing: write a file name that ends in .png or .pfm");
-  const Limits& l = r.job.limits;
+  const Limits &l = r.job.limits;
   if (l.samples <= 0 && l.noise <= 0 && l.time_s <= 0) refuse("no limit: give --samples, --noise or --time");
   if (r.last == 0) r.last = r.job.height;
   if (r.first > r.last || r.last > r.job.height) {
@@ -147,14 +167,14 @@ double peak_mb() {
 }
 
 // Where a frame of several goes: the number before the ending.
-std::string numbered(const std::string& out, int frame) {
+std::string numbered(const std::string &out, int frame) {
   char digits[16];
   std::snprintf(digits, sizeof digits, "-%04d", frame);
   const size_t dot = out.rfind('.');
   return dot == std::string::npos ? out + digits : out.substr(0, dot) + digits + out.substr(dot);
 }
 
-int run_frame(const Request& r, const SceneInfo& info, const std::string& to) {
+int run_frame(const Request &r, const SceneInfo &info, const std::string &to) {
   using Clock = std::chrono::steady_clock;
   auto since = [](Clock::time_point t) { return std::chrono::duration<double>(Clock::now() - t).count(); };
   const auto start = Clock::now();
@@ -177,7 +197,7 @@ int run_frame(const Request& r, const SceneInfo& info, const std::string& to) {
 }
 
 int run(Request r) {
-  const SceneInfo& info = check(r);
+  const SceneInfo &info = check(r);
   const bool several = r.last_frame > r.frame;
   const int last = r.last_frame;
   for (; r.frame <= last; r.frame += r.step) run_frame(r, info, several ? numbered(r.out, r.frame) : r.out);
@@ -186,20 +206,21 @@ int run(Request r) {
 
 }  // namespace
 
-int main(int argc, char** argv) {
+int main(int argc, char **argv) {
   try {
     const Request r = parse(argc, argv);
     if (r.ask_help) return std::fputs(kHelp, stdout) < 0;
     if (r.ask_version) return std::printf("pebble %s\n", r.release.c_str()) < 0;
     if (r.ask_list) {
-      for (const SceneInfo& s : scene_list()) std::printf("%-8s frames 1-%d, cut before %d: %s\n", s.name, s.frames, s.cut, s.about);
+      for (const SceneInfo &s : scene_list())
+        std::printf("%-8s frames 1-%d, cut before %d: %s\n", s.name, s.frames, s.cut, s.about);
       return 0;
     }
     return run(r);
-  } catch (const std::invalid_argument& e) {
+  } catch (const std::invalid_argument &e) {
     std::fprintf(stderr, "pebble: %s\n", e.what());
     return 2;
-  } catch (const std::exception& e) {
+  } catch (const std::exception &e) {
     std::fprintf(stderr, "pebble: %s\n", e.what());
     return 1;
   }

@@ -17,10 +17,10 @@ uint8_t display(float linear) {  // sRGB transfer curve, IEC 61966-2-1
   return static_cast<uint8_t>(std::lround(255 * s));
 }
 
-bool write_png(const Picture& p, const std::string& path) {
+bool write_png(const Picture &p, const std::string &path) {
   std::vector<uint8_t> bytes;
   bytes.reserve(3 * p.pixels.size());
-  for (const Vec& c : p.pixels) {
+  for (const Vec &c : p.pixels) {
     for (int k = 0; k < 3; ++k) bytes.push_back(display(c[k]));
   }
   png_image image;
@@ -32,13 +32,13 @@ bool write_png(const Picture& p, const std::string& path) {
   return png_image_write_to_file(&image, path.c_str(), 0, bytes.data(), 0, nullptr) != 0;
 }
 
-bool write_pfm(const Picture& p, const std::string& path) {  // bottom row first, as the format has it
-  std::FILE* file = std::fopen(path.c_str(), "wb");
+bool write_pfm(const Picture &p, const std::string &path) {  // bottom row first, as the format has it
+  std::FILE *file = std::fopen(path.c_str(), "wb");
   if (!file) return false;
   bool good = std::fprintf(file, "PF\n%d %d\n-1.0\n", p.width, p.height) > 0;
   for (int row = p.height - 1; row >= 0 && good; --row) {
     for (int column = 0; column < p.width && good; ++column) {
-      const Vec& c = p.pixels[static_cast<size_t>(row) * p.width + column];
+      const Vec &c = p.pixels[static_cast<size_t>(row) * p.width + column];
       const float rgb[3] = {c.x, c.y, c.z};
       good = std::fwrite(rgb, sizeof(float), 3, file) == 3;
     }
@@ -48,7 +48,7 @@ bool write_pfm(const Picture& p, const std::string& path) {  // bottom row first
 
 }  // namespace
 
-void write_picture(const Picture& picture, const std::string& path) {
+void write_picture(const Picture &picture, const std::string &path) {
   const std::string part = path + ".part";
   const bool pfm = path.size() > 4 && path.compare(path.size() - 4, 4, ".pfm") == 0;
   const bool good = pfm ? write_pfm(picture, part) : write_png(picture, part);

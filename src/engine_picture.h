@@ -6,7 +6,8 @@
 
 namespace pebble {
 
-// The kind follows the ending of the name, .png or .pfm. Throws std::runtime_error; the file appears whole or not at all.
-void write_picture(const Picture& picture, const std::string& path);
+// The kind follows the ending of the name, .png or .pfm. Throws std::runtime_error; the file appears whole or not at
+// all.
+void write_picture(const Picture &picture, const std::string &path);
 
 }  // namespace pebble

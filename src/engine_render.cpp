@@ -29,7 +29,7 @@ struct Pixel {
 
 class Eye {
  public:
-  Eye(const Camera& c, int width, int height) : eye_(c.eye), width_(width), height_(height) {
+  Eye(const Camera &c, int width, int height) : eye_(c.eye), width_(width), height_(height) {
     forward_ = normalize(c.target - c.eye);
     right_ = normalize(cross(Vec{0, 1, 0}, forward_));
     up_ = cross(forward_, right_);
@@ -48,7 +48,7 @@ class Eye {
 
 // Mean brightness of the whole frame, judged on a coarse grid before the first pass: every band of a
 // frame then works towards the same noise.
-double frame_brightness(const Scene& scene, const Tree& tree, const Job& job, const Eye& eye) {
+double frame_brightness(const Scene &scene, const Tree &tree, const Job &job, const Eye &eye) {
   constexpr int kColumns = 48, kRows = 27, kSamples = 4;
   double total = 0;
   uint64_t rays = 0;
@@ -65,7 +65,7 @@ double frame_brightness(const Scene& scene, const Tree& tree, const Job& job, co
 // Variance of one sample around each pixel: mean over the pixels of its row at most twelve away. A pixel's own few
 // samples often miss its rare bright paths, and it would be ended by mistake; those of 25 pixels seldom do. (Pixels of
 // one row only, so that a band ends its pixels as the whole frame would.)
-std::vector<double> local_variance(const std::vector<Pixel>& pixels, int width) {
+std::vector<double> local_variance(const std::vector<Pixel> &pixels, int width) {
   constexpr int kReach = 12;
   std::vector<double> out(pixels.size());
   for (size_t start = 0; start < pixels.size(); start += width) {
@@ -81,7 +81,7 @@ std::vector<double> local_variance(const std::vector<Pixel>& pixels, int width) 
 
 // How many samples this pixel should have after the next pass: at most twice what it has, so that the
 // spread is judged anew on the way to a noise target.
-int wanted(const Pixel& p, double variance, const Limits& limits, int most, double target) {
+int wanted(const Pixel &p, double variance, const Limits &limits, int most, double target) {
   constexpr int kLeast = 8;
   if (limits.noise <= 0 && limits.time_s <= 0) return most;
   int next = p.samples ? 2 * p.samples : limits.noise > 0 ? kLeast : 1;
@@ -92,19 +92,21 @@ int wanted(const Pixel& p, double variance, const Limits& limits, int most, doub
   return std::min(next, most);
 }
 
-Outcome finish(const std::vector<Pixel>& pixels, const Job& job, uint64_t rays) {
+Outcome finish(const std::vector<Pixel> &pixels, const Job &job, uint64_t rays) {
   Outcome out;
   out.picture.width = job.width;
   out.picture.height = job.row_to - job.row_from;
   out.rays = rays;
   double total = 0, error = 0, light = 0;
   bool judged = true;
-  for (const Pixel& p : pixels) {
+  for (const Pixel &p : pixels) {
     out.picture.pixels.push_back(p.sum * (1.0f / p.samples));
     total += p.samples;
     light += p.mean;
-    if (p.samples < 2) judged = false;
-    else error += p.variance() / p.samples;
+    if (p.samples < 2)
+      judged = false;
+    else
+      error += p.variance() / p.samples;
   }
   const double n = static_cast<double>(pixels.size());
   out.samples = total / n;
@@ -114,16 +116,18 @@ Outcome finish(const std::vector<Pixel>& pixels, const Job& job, uint64_t rays) 
 
 }  // namespace
 
-Outcome render(const Scene& scene, const Tree& tree, const Job& job) {
+Outcome render(const Scene &scene, const Tree &tree, const Job &job) {
   const auto start = Clock::now();
-  const Limits& limits = job.limits;
+  const Limits &limits = job.limits;
   const Eye eye(scene.camera, job.width, job.height);
   const int rows = job.row_to - job.row_from;
   const int most = limits.samples > 0 ? limits.samples : std::numeric_limits<int>::max() / 4;
   const double target = limits.noise > 0 ? limits.noise * frame_brightness(scene, tree, job, eye) : 0;
   std::vector<Pixel> pixels(static_cast<size_t>(rows) * job.width);
   std::atomic<uint64_t> rays{0};
-  auto late = [&] { return limits.time_s > 0 && std::chrono::duration<double>(Clock::now() - start).count() >= limits.time_s; };
+  auto late = [&] {
+    return limits.time_s > 0 && std::chrono::duration<double>(Clock::now() - start).count() >= limits.time_s;
+  };
 
   for (bool first = true;; first = false) {  // the first pass is always completed: each pixel has a sample
     std::vector<double> variance(pixels.size(), 0.0);
@@ -135,7 +139,7 @@ Outcome render(const Scene& scene, const Tree& tree, const Job& job) {
       for (int r; (first || !late()) && (r = next_row++) < rows;) {
         for (int column = 0; column < job.width; ++column) {
           const size_t place = static_cast<size_t>(r) * job.width + column;
-          Pixel& p = pixels[place];
+          Pixel &p = pixels[place];
           const uint64_t id = static_cast<uint64_t>(job.row_from + r) * job.width + column;
           const int goal = wanted(p, variance[place], limits, most, target);
           if (goal > p.samples) more = true;
@@ -151,7 +155,7 @@ Outcome render(const Scene& scene, const Tree& tree, const Job& job) {
     std::vector<std::thread> helpers;
     for (int k = 1; k < job.threads; ++k) helpers.emplace_back(work);
     work();
-    for (std::thread& t : helpers) t.join();
+    for (std::thread &t : helpers) t.join();
     if (!more || late()) break;
   }
   return finish(pixels, job, rays);

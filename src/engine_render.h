@@ -36,7 +36,7 @@ struct Outcome {
   uint64_t rays = 0;
 };
 
-Vec trace(const Scene& scene, const Tree& tree, Ray ray, int bounces, Stream& stream, uint64_t& rays);
-Outcome render(const Scene& scene, const Tree& tree, const Job& job);
+Vec trace(const Scene &scene, const Tree &tree, Ray ray, int bounces, Stream &stream, uint64_t &rays);
+Outcome render(const Scene &scene, const Tree &tree, const Job &job);
 
 }  // namespace pebble

@@ -4,7 +4,7 @@
 
 namespace pebble {
 
-const std::vector<SceneInfo>& scene_list() {
+const std::vector<SceneInfo> &scene_list() {
   static const std::vector<SceneInfo> list = {
       {"gears", 720, 301, "brass wheels of the tide clock, close"},
       {"basin", 780, 421, "a lit glass water basin with the clock's float"},
@@ -13,8 +13,8 @@ const std::vector<SceneInfo>& scene_list() {
   return list;
 }
 
-const SceneInfo* find_scene(const std::string& name) {
-  for (const SceneInfo& s : scene_list()) {
+const SceneInfo *find_scene(const std::string &name) {
+  for (const SceneInfo &s : scene_list()) {
     if (name == s.name) return &s;
   }
   return nullptr;
@@ -22,9 +22,15 @@ const SceneInfo* find_scene(const std::string& name) {
 
 namespace {
 
-Material matte(float r, float g, float b) { return {Kind::diffuse, {r, g, b}, 0, 1}; }
-Material metal(float r, float g, float b, float rough) { return {Kind::metal, {r, g, b}, rough, 1}; }
-Material glass(float r, float g, float b, float index) { return {Kind::glass, {r, g, b}, 0, index}; }
+Material matte(float r, float g, float b) {
+  return {Kind::diffuse, {r, g, b}, 0, 1};
+}
+Material metal(float r, float g, float b, float rough) {
+  return {Kind::metal, {r, g, b}, rough, 1};
+}
+Material glass(float r, float g, float b, float index) {
+  return {Kind::glass, {r, g, b}, 0, index};
+}
 
 // Position within a part of a shot, 0 at its first frame and 1 at its last.
 float along(int frame, int first, int last) {
@@ -41,12 +47,20 @@ Scene gears(int frame, int cut, int frames) {
   s.quad({-14, -2.6f, -14}, {0, 0, 28}, {28, 0, 0}, table);
   s.box({-3.4f, -2.2f, 1.1f}, {3.6f, 2.4f, 1.3f}, plate);
   s.box({-3.4f, -2.2f, -1.5f}, {-3.1f, 2.4f, 1.1f}, plate);
-  struct Wheel { float x, y, z, radius; int teeth; float ratio; };
-  const Wheel wheels[] = {{0, 0, 0, 1.5f, 48, 1},         {2.1f, 0.4f, 0, 0.75f, 24, -2}, {-1.7f, 1.1f, 0, 0.6f, 20, -2.4f},
-                          {0.3f, -1.2f, 0.5f, 0.95f, 32, 1.5f}, {-1.5f, -1.1f, 0.4f, 0.85f, 28, -1.7f},
-                          {2.2f, -1.3f, 0.3f, 0.8f, 26, 1.8f},  {1.2f, 1.6f, 0.5f, 0.7f, 24, -2},
+  struct Wheel {
+    float x, y, z, radius;
+    int teeth;
+    float ratio;
+  };
+  const Wheel wheels[] = {{0, 0, 0, 1.5f, 48, 1},
+                          {2.1f, 0.4f, 0, 0.75f, 24, -2},
+                          {-1.7f, 1.1f, 0, 0.6f, 20, -2.4f},
+                          {0.3f, -1.2f, 0.5f, 0.95f, 32, 1.5f},
+                          {-1.5f, -1.1f, 0.4f, 0.85f, 28, -1.7f},
+                          {2.2f, -1.3f, 0.3f, 0.8f, 26, 1.8f},
+                          {1.2f, 1.6f, 0.5f, 0.7f, 24, -2},
                           {-0.6f, 1.7f, 0.6f, 0.55f, 18, 2.7f}};
-  for (const Wheel& w : wheels) {
+  for (const Wheel &w : wheels) {
     s.gear({w.x, w.y, w.z}, w.radius, 0.28f, w.teeth, turn * w.ratio, brass);
     s.box({w.x - 0.08f, w.y - 0.08f, w.z - 0.5f}, {w.x + 0.08f, w.y + 0.08f, 1.1f}, steel);
     for (int k = 0; k < 12; ++k) {
@@ -59,7 +73,8 @@ Scene gears(int frame, int cut, int frames) {
   s.zenith = {0.25f, 0.32f, 0.45f};
   if (frame < cut) {  // from far, a third of the picture empty, slowly in
     const float t = smooth(along(frame, 1, cut - 1));
-    s.camera = {mix(Vec{7.0f, 5.5f, -13.0f}, Vec{0.8f, 0.7f, -3.2f}, t), mix(Vec{0.5f, 2.2f, 0}, Vec{0.3f, 0.1f, 0}, t), 42};
+    s.camera = {mix(Vec{7.0f, 5.5f, -13.0f}, Vec{0.8f, 0.7f, -3.2f}, t), mix(Vec{0.5f, 2.2f, 0}, Vec{0.3f, 0.1f, 0}, t),
+                42};
   } else {  // between the wheels, then up and away
     const float t = along(frame, cut, frames), lift = smooth((t - 0.65f) / 0.35f);
     s.camera = {Vec{1.6f - 2.6f * t, 0.4f + 1.6f * lift, -1.6f - 2.0f * lift},
@@ -86,8 +101,10 @@ Scene basin(int frame, int cut, int frames) {
   s.spheres.push_back({{0.4f * std::sin(frame * 0.02f), 1.45f, 0.2f}, 0.42f, brass});
   for (int k = 0; k < 40; ++k) {  // bubbles rising
     const float rise = std::fmod(k * 0.137f + frame * 0.004f, 1.0f);
-    s.spheres.push_back({{-2.0f + 4.0f * std::fmod(k * 0.618f, 1.0f), 0.1f + 1.2f * rise,
-                          -1.5f + 3.0f * std::fmod(k * 0.382f, 1.0f)}, 0.04f + 0.05f * std::fmod(k * 0.71f, 1.0f), wall});
+    s.spheres.push_back(
+        {{-2.0f + 4.0f * std::fmod(k * 0.618f, 1.0f), 0.1f + 1.2f * rise, -1.5f + 3.0f * std::fmod(k * 0.382f, 1.0f)},
+         0.04f + 0.05f * std::fmod(k * 0.71f, 1.0f),
+         wall});
   }
   s.lamp({-1.5f, 6, -1.5f}, {3, 0, 0}, {0, 0, 3}, {9, 8.6f, 8});
   s.horizon = {0.35f, 0.38f, 0.42f};
@@ -139,7 +156,7 @@ Scene gallery(int frame, int cut, int frames) {
 
 }  // namespace
 
-Scene build_scene(const SceneInfo& info, int frame) {
+Scene build_scene(const SceneInfo &info, int frame) {
   const std::string name = info.name;
   if (name == "gears") return gears(frame, info.cut, info.frames);
   if (name == "basin") return basin(frame, info.cut, info.frames);

@@ -16,11 +16,24 @@ struct Material {
   float index = 1.5f;           // glass only: refractive index
 };
 
-struct Triangle { Vec a, ab, ac; int material; };
-struct Sphere { Vec centre; float radius; int material; };
-struct Lamp { Vec corner, u, v; Vec radiance; };  // a lit parallelogram
+struct Triangle {
+  Vec a, ab, ac;
+  int material;
+};
+struct Sphere {
+  Vec centre;
+  float radius;
+  int material;
+};
+struct Lamp {
+  Vec corner, u, v;
+  Vec radiance;
+};  // a lit parallelogram
 
-struct Camera { Vec eye, target; float fov_degrees; };
+struct Camera {
+  Vec eye, target;
+  float fov_degrees;
+};
 
 struct Scene {
   std::vector<Material> materials;
@@ -30,7 +43,10 @@ struct Scene {
   Vec horizon{0.5f, 0.6f, 0.75f}, zenith{0.2f, 0.35f, 0.7f};
   Camera camera;
 
-  int add(Material m) { materials.push_back(m); return static_cast<int>(materials.size()) - 1; }
+  int add(Material m) {
+    materials.push_back(m);
+    return static_cast<int>(materials.size()) - 1;
+  }
   void triangle(Vec a, Vec b, Vec c, int m) { triangles.push_back({a, b - a, c - a, m}); }
   void quad(Vec corner, Vec u, Vec v, int m);
   void lamp(Vec corner, Vec u, Vec v, Vec radiance);
@@ -41,9 +57,14 @@ struct Scene {
 };
 
 // The scenes of the demo's film. Frames count from 1; a frame outside the shot is the caller's error.
-struct SceneInfo { const char* name; int frames; int cut; const char* about; };
-const std::vector<SceneInfo>& scene_list();
-const SceneInfo* find_scene(const std::string& name);
-Scene build_scene(const SceneInfo& info, int frame);
+struct SceneInfo {
+  const char *name;
+  int frames;
+  int cut;
+  const char *about;
+};
+const std::vector<SceneInfo> &scene_list();
+const SceneInfo *find_scene(const std::string &name);
+Scene build_scene(const SceneInfo &info, int frame);
 
 }  // namespace pebble

@@ -5,26 +5,28 @@ namespace pebble {
 
 namespace {
 
-Vec sky(const Scene& s, Vec d) { return mix(s.horizon, s.zenith, d.y > 0 ? std::sqrt(d.y) : 0); }
+Vec sky(const Scene &s, Vec d) {
+  return mix(s.horizon, s.zenith, d.y > 0 ? std::sqrt(d.y) : 0);
+}
 
-void frame_about(Vec n, Vec& t, Vec& b) {  // Duff et al. 2017, an orthonormal basis without branches
+void frame_about(Vec n, Vec &t, Vec &b) {  // Duff et al. 2017, an orthonormal basis without branches
   const float sign = std::copysign(1.0f, n.z), a = -1 / (sign + n.z), c = n.x * n.y * a;
   t = {1 + sign * n.x * n.x * a, sign * c, -sign * n.x};
   b = {c, sign + n.y * n.y * a, -n.y};
 }
 
-Vec cosine_direction(Vec n, Stream& r) {
+Vec cosine_direction(Vec n, Stream &r) {
   const float u = r.uniform(), a = 2 * kPi * r.uniform(), s = std::sqrt(u);
   Vec t, b;
   frame_about(n, t, b);
   return normalize(t * (s * std::cos(a)) + b * (s * std::sin(a)) + n * std::sqrt(1 - u));
 }
 
-Vec lamp_light(const Scene& scene, const Tree& tree, Vec at, Vec n, Stream& r, uint64_t& rays) {
+Vec lamp_light(const Scene &scene, const Tree &tree, Vec at, Vec n, Stream &r, uint64_t &rays) {
   if (scene.lamps.empty()) return {};
   const int count = static_cast<int>(scene.lamps.size());
   int pick = static_cast<int>(r.uniform() * count);
-  const Lamp& lamp = scene.lamps[pick < count ? pick : count - 1];
+  const Lamp &lamp = scene.lamps[pick < count ? pick : count - 1];
   const float a = r.uniform(), b = r.uniform();
   const Vec to = lamp.corner + lamp.u * a + lamp.v * b - at;
   const float distance = length(to);
@@ -36,7 +38,7 @@ Vec lamp_light(const Scene& scene, const Tree& tree, Vec at, Vec n, Stream& r, u
   return lamp.radiance * (count * area * cos_here * cos_lamp / (kPi * distance * distance));
 }
 
-Vec through_glass(const Material& m, Vec d, Vec n, bool entering, Stream& r) {
+Vec through_glass(const Material &m, Vec d, Vec n, bool entering, Stream &r) {
   const float ratio = entering ? 1 / m.index : m.index, cos_in = -dot(d, n);
   const float k = 1 - ratio * ratio * (1 - cos_in * cos_in);
   if (k < 0) return reflect(d, n);
@@ -56,7 +58,7 @@ Vec held(Vec light) {
 
 }  // namespace
 
-Vec trace(const Scene& scene, const Tree& tree, Ray ray, int bounces, Stream& stream, uint64_t& rays) {
+Vec trace(const Scene &scene, const Tree &tree, Ray ray, int bounces, Stream &stream, uint64_t &rays) {
   Vec light, weight{1, 1, 1};
   bool sees_lamps = true;  // a lamp counts here unless the last hit sampled it already
   for (int bounce = 0; bounce < bounces; ++bounce) {
@@ -66,7 +68,7 @@ Vec trace(const Scene& scene, const Tree& tree, Ray ray, int bounces, Stream& st
       const Vec above = weight * sky(scene, ray.direction);
       return light + (bounce > 0 ? held(above) : above);
     }
-    const Material& m = scene.materials[hit.material];
+    const Material &m = scene.materials[hit.material];
     if (m.kind == Kind::light) {
       if (!sees_lamps) return light;
       const Vec lamp = weight * m.color;

@@ -10,7 +10,7 @@ void Tree::Box::grow(Vec p) {
   high = {std::max(high.x, p.x), std::max(high.y, p.y), std::max(high.z, p.z)};
 }
 
-void Tree::Box::grow(const Box& b) {  // an empty box adds nothing
+void Tree::Box::grow(const Box &b) {  // an empty box adds nothing
   low = {std::min(low.x, b.low.x), std::min(low.y, b.low.y), std::min(low.z, b.low.z)};
   high = {std::max(high.x, b.high.x), std::max(high.y, b.high.y), std::max(high.z, b.high.z)};
 }
@@ -20,7 +20,7 @@ float Tree::Box::area() const {
   return d.x < 0 ? 0 : 2 * (d.x * d.y + d.y * d.z + d.z * d.x);
 }
 
-Tree::Tree(const Scene& scene, Release release) : scene_(scene), release_(release) {
+Tree::Tree(const Scene &scene, Release release) : scene_(scene), release_(release) {
   const int n = static_cast<int>(scene.triangles.size() + scene.spheres.size());
   items_.resize(n);
   std::iota(items_.begin(), items_.end(), 0);
@@ -38,12 +38,12 @@ Tree::Box Tree::item_box(int item) const {
   Box box;
   const int triangles = static_cast<int>(scene_.triangles.size());
   if (item < triangles) {
-    const Triangle& t = scene_.triangles[item];
+    const Triangle &t = scene_.triangles[item];
     box.grow(t.a);
     box.grow(t.a + t.ab);
     box.grow(t.a + t.ac);
   } else {
-    const Sphere& s = scene_.spheres[item - triangles];
+    const Sphere &s = scene_.spheres[item - triangles];
     box.grow(s.centre - Vec{s.radius, s.radius, s.radius});
     box.grow(s.centre + Vec{s.radius, s.radius, s.radius});
   }
@@ -54,7 +54,7 @@ Tree::Box Tree::item_box(int item) const {
 }
 
 // Orders items_[from, to) about a split and returns where the second half starts; `from` means no split.
-int Tree::split(int from, int to, const Box& centres, int& axis) {
+int Tree::split(int from, int to, const Box &centres, int &axis) {
   const Vec d = centres.high - centres.low;
   axis = d.x > d.y ? (d.x > d.z ? 0 : 2) : (d.y > d.z ? 1 : 2);
   if (d[axis] <= 0) return from;
@@ -130,14 +130,14 @@ int Tree::build(int from, int to, int depth) {
 
 // Triangles: Moller & Trumbore (1997). Spheres: the nearer root in front of the ray. Of two shapes hit at the
 // same distance the one listed first counts, so that the order of the walk does not show in the picture.
-bool Tree::item_hit(int item, const Ray& ray, float farthest, Hit& hit) const {
+bool Tree::item_hit(int item, const Ray &ray, float farthest, Hit &hit) const {
   constexpr float kNear = 1e-4f;
   const int triangles = static_cast<int>(scene_.triangles.size());
   auto beaten = [&](float distance) {
     return distance < kNear || distance > farthest || (distance == farthest && item > hit.item);
   };
   if (item < triangles) {
-    const Triangle& t = scene_.triangles[item];
+    const Triangle &t = scene_.triangles[item];
     const Vec p = cross(ray.direction, t.ac);
     const float det = dot(t.ab, p);
     if (std::fabs(det) < 1e-12f) return false;
@@ -153,7 +153,7 @@ bool Tree::item_hit(int item, const Ray& ray, float farthest, Hit& hit) const {
     hit = {distance, cross(t.ab, t.ac), t.material, item};  // made a unit vector once, for the nearest
     return true;
   }
-  const Sphere& s = scene_.spheres[item - triangles];
+  const Sphere &s = scene_.spheres[item - triangles];
   const Vec to_centre = s.centre - ray.origin;
   const float b = dot(to_centre, ray.direction), disc = b * b - dot(to_centre, to_centre) + s.radius * s.radius;
   if (disc < 0) return false;
@@ -163,7 +163,7 @@ bool Tree::item_hit(int item, const Ray& ray, float farthest, Hit& hit) const {
   return true;
 }
 
-bool Tree::enters(const Box& box, const Ray& ray, Vec inverse, float farthest) {
+bool Tree::enters(const Box &box, const Ray &ray, Vec inverse, float farthest) {
   const float x1 = (box.low.x - ray.origin.x) * inverse.x, x2 = (box.high.x - ray.origin.x) * inverse.x;
   const float y1 = (box.low.y - ray.origin.y) * inverse.y, y2 = (box.high.y - ray.origin.y) * inverse.y;
   const float z1 = (box.low.z - ray.origin.z) * inverse.z, z2 = (box.high.z - ray.origin.z) * inverse.z;
@@ -173,13 +173,13 @@ bool Tree::enters(const Box& box, const Ray& ray, Vec inverse, float farthest) {
 }
 
 template <bool any>
-bool Tree::walk(const Ray& ray, float farthest, Hit& hit) const {
+bool Tree::walk(const Ray &ray, float farthest, Hit &hit) const {
   const Vec inverse{1 / ray.direction.x, 1 / ray.direction.y, 1 / ray.direction.z};
   int stack[128], top = 0, at = 0;
   bool found = false;
   if (nodes_.empty()) return false;
   for (;;) {
-    const Node& node = nodes_[at];
+    const Node &node = nodes_[at];
     if (enters(node.box, ray, inverse, farthest)) {
       if (node.count == 0) {
         const bool swap = release_ == Release::v1_1 && ray.direction[node.axis] < 0;
@@ -201,13 +201,13 @@ bool Tree::walk(const Ray& ray, float farthest, Hit& hit) const {
   return found;
 }
 
-bool Tree::nearest(const Ray& ray, float farthest, Hit& hit) const {
+bool Tree::nearest(const Ray &ray, float farthest, Hit &hit) const {
   if (!walk<false>(ray, farthest, hit)) return false;
   hit.normal = normalize(hit.normal);
   return true;
 }
 
-bool Tree::blocked(const Ray& ray, float farthest) const {
+bool Tree::blocked(const Ray &ray, float farthest) const {
   Hit hit;
   return walk<true>(ray, farthest, hit);
 }

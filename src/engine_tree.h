@@ -6,8 +6,14 @@
 
 namespace pebble {
 
-struct Ray { Vec origin, direction; };
-struct Hit { float distance = 0; Vec normal; int material = 0, item = -1; };
+struct Ray {
+  Vec origin, direction;
+};
+struct Hit {
+  float distance = 0;
+  Vec normal;
+  int material = 0, item = -1;
+};
 
 // v1_0 halves the longest axis at the median and visits children in stored order; v1_1 splits by the
 // surface area heuristic in 16 bins (Wald 2007) and visits the nearer child first. Both find the same hit.
@@ -15,15 +21,15 @@ enum class Release { v1_0, v1_1 };
 
 class Tree {
  public:
-  Tree(const Scene& scene, Release release);
-  bool nearest(const Ray& ray, float farthest, Hit& hit) const;
-  bool blocked(const Ray& ray, float farthest) const;
+  Tree(const Scene &scene, Release release);
+  bool nearest(const Ray &ray, float farthest, Hit &hit) const;
+  bool blocked(const Ray &ray, float farthest) const;
 
  private:
   struct Box {
     Vec low{1e30f, 1e30f, 1e30f}, high{-1e30f, -1e30f, -1e30f};
     void grow(Vec p);
-    void grow(const Box& b);
+    void grow(const Box &b);
     float area() const;
   };
   struct Node {
@@ -34,12 +40,13 @@ class Tree {
   };
   Box item_box(int item) const;
   int build(int from, int to, int depth);
-  int split(int from, int to, const Box& centres, int& axis);
-  bool item_hit(int item, const Ray& ray, float farthest, Hit& hit) const;
-  static bool enters(const Box& box, const Ray& ray, Vec inverse, float farthest);
-  template <bool any> bool walk(const Ray& ray, float farthest, Hit& hit) const;
+  int split(int from, int to, const Box &centres, int &axis);
+  bool item_hit(int item, const Ray &ray, float farthest, Hit &hit) const;
+  static bool enters(const Box &box, const Ray &ray, Vec inverse, float farthest);
+  template <bool any>
+  bool walk(const Ray &ray, float farthest, Hit &hit) const;
 
-  const Scene& scene_;
+  const Scene &scene_;
   Release release_;
   std::vector<Node> nodes_;
   std::vector<int> items_;  // triangles first, then spheres

@@ -4,8 +4,8 @@
 using namespace clockpigeon;
 
 // Totals in minor units, one row a usage: list, minimum, discount, tax, credit, to_pay, then what each balance gave.
-// `tariff` is what tariff_of() makes, `values` and `weights` one entry a charge (columns of all rows), `usage` the number
-// of each row's usage, rising from 1, and `node` that of its node, from 1.
+// `tariff` is what tariff_of() makes, `values` and `weights` one entry a charge (columns of all rows), `usage` the
+// number of each row's usage, rising from 1, and `node` that of its node, from 1.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix bill_totals(Rcpp::List tariff, Rcpp::List values, Rcpp::List weights, Rcpp::IntegerVector usage,
                                 Rcpp::IntegerVector node, int usages, int nodes, double before_counted,

@@ -1,15 +1,17 @@
 // Curves of frame times, for lists of R.
 #include <Rcpp.h>
 
-#include <thread>
-
 #include "core_curve.h"
+#include "core_span.h"
+#include "glue_threads.h"
 
 using namespace clockpigeon;
 
 namespace {
 
-std::vector<double> numbers(const Rcpp::List &x, const char *name) { return Rcpp::as<std::vector<double>>(x[name]); }
+std::vector<double> numbers(const Rcpp::List &x, const char *name) {
+  return Rcpp::as<std::vector<double>>(x[name]);
+}
 
 std::vector<int> places(const Rcpp::List &x, const char *name) {  // from 1 in R, from 0 here
   std::vector<int> out = Rcpp::as<std::vector<int>>(x[name]);
@@ -112,6 +114,23 @@ Rcpp::NumericVector curve_log_likelihood(Rcpp::List data, Rcpp::List prior, Rcpp
   return out;
 }
 
+namespace {
+
+// The chain's draws of the parameters, with their flags of `probed` frames.
+std::vector<curve_sample> samples_of(const Rcpp::List &chain, int probed) {
+  const Rcpp::NumericMatrix parameters = chain["parameters"];
+  const Rcpp::LogicalMatrix heavy = chain["heavy"];
+  std::vector<curve_sample> out(parameters.nrow());
+  for (int i = 0; i < parameters.nrow(); ++i) {
+    out[i].p = parameters_of(parameters, i);
+    out[i].heavy.resize(probed);
+    for (int j = 0; j < probed; ++j) out[i].heavy[j] = heavy(i, j) != 0;
+  }
+  return out;
+}
+
+}  // namespace
+
 // Draws of the whole shot, those of the chain taken in turn, brought to the design: `total`, that of the frames not
 // probed (`open`) and `slowest` of each, with the `place` of the slowest; the seconds themselves (draws x frames) and
 // the log of their smooth part where `keep` says so. They go on `before` draws after the first.
@@ -122,21 +141,24 @@ Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, 
   const curve_shot whole = shot_of(shot);
   const curve_prior beforehand = prior_of(prior);
   const curve_design brought = design_of(design);
-  const Rcpp::NumericMatrix parameters = chain["parameters"];
-  const Rcpp::LogicalMatrix heavy = chain["heavy"];
-  const int n = int(whole.frame.size()), m = int(d.at.size());
+  const std::vector<curve_sample> samples = samples_of(chain, int(d.at.size()));
+  const int n = int(whole.frame.size());
   Rcpp::NumericVector total(draws), slowest(draws), open(draws);
   Rcpp::IntegerVector place(draws);
   Rcpp::NumericMatrix seconds(keep ? draws : 0, keep ? n : 0), smooth(keep ? draws : 0, keep ? n : 0);
-  // Every draw has a stream of its own, so it is the same on whichever thread it is made. No R inside.
-  const auto draw_from = [&](int first, int step) {
+  // The threads see these stretches of memory and nothing of R.
+  const span<double> totals{total.begin(), size_t(draws)}, slow{slowest.begin(), size_t(draws)},
+      opens{open.begin(), size_t(draws)}, all{seconds.begin(), size_t(seconds.size())},
+      smoothed{smooth.begin(), size_t(smooth.size())};
+  const span<int> places{place.begin(), size_t(draws)};
+  // Every draw has a stream of its own, so it is the same on whichever thread it is made.
+  constexpr int kEach = 32;
+  const int blocks = (draws + kEach - 1) / kEach;
+  // Small: a thread costs more than it brings.
+  on_threads(blocks, double(draws) * n < 2e6 ? 1 : 2, [&](int block) {
     std::vector<double> path(n), log_s(n);
-    curve_sample sample;
-    sample.heavy.resize(m);
-    for (int i = first; i < draws; i += step) {
-      const int row = (before + i) % parameters.nrow();
-      sample.p = parameters_of(parameters, row);
-      for (int j = 0; j < m; ++j) sample.heavy[j] = heavy(row, j) != 0;
+    for (int i = block * kEach; i < std::min(draws, (block + 1) * kEach); ++i) {
+      const curve_sample &sample = samples[(before + i) % samples.size()];
       random_stream random(uint64_t(seed), uint64_t(before + i) + 1);
       curve_path(d, whole, beforehand, sample, random, path.data(), keep ? log_s.data() : nullptr);
       curve_to_design(whole, brought, path.data());
@@ -147,23 +169,16 @@ Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, 
         sum += path[j];
         if (path[j] > path[most]) most = j;
       }
-      total[i] = sum;
-      open[i] = sum - probed;
-      slowest[i] = path[most];
-      place[i] = most + 1;
-      for (int j = 0; keep && j < n; ++j) {
-        seconds(i, j) = path[j];
-        smooth(i, j) = log_s[j];
+      totals[i] = sum;
+      opens[i] = sum - probed;
+      slow[i] = path[most];
+      places[i] = most + 1;
+      for (size_t j = 0; keep && j < path.size(); ++j) {
+        all[j * draws + i] = path[j];
+        smoothed[j * draws + i] = log_s[j];
       }
     }
-  };
-  if (double(draws) * n < 2e6) {  // small: a thread costs more than it brings
-    draw_from(0, 1);
-  } else {
-    std::thread other(draw_from, 1, 2);
-    draw_from(0, 2);
-    other.join();
-  }
+  });
   return Rcpp::List::create(Rcpp::Named("total") = total, Rcpp::Named("open") = open, Rcpp::Named("slowest") = slowest,
                             Rcpp::Named("place") = place, Rcpp::Named("seconds") = seconds,
                             Rcpp::Named("smooth") = smooth);

@@ -13,9 +13,9 @@ Rcpp::DataFrame tile_noise_sums(Rcpp::NumericVector a, Rcpp::NumericVector b, in
   rules.times = times;
   const std::vector<clockpigeon::tile_sums> tiles = clockpigeon::tile_noise(pair, rules);
   const int n = int(tiles.size());
-  const char *names[] = {"values", "sum_a", "sum_b", "squares", "kept", "kept_squares", "down", "across", "down_pairs",
-                         "across_pairs", "near_values", "near_squares", "near_fourths", "strips", "strip_steps", "worst",
-                         "outliers"};
+  const char *names[] = {"values",       "sum_a",  "sum_b",       "squares",      "kept",        "kept_squares",
+                         "down",         "across", "down_pairs",  "across_pairs", "near_values", "near_squares",
+                         "near_fourths", "strips", "strip_steps", "worst",        "outliers"};
   constexpr int columns = sizeof names / sizeof *names;
   Rcpp::List out(columns);
   Rcpp::CharacterVector labels(columns);
@@ -23,9 +23,10 @@ Rcpp::DataFrame tile_noise_sums(Rcpp::NumericVector a, Rcpp::NumericVector b, in
     Rcpp::NumericVector column(n);
     for (int i = 0; i < n; ++i) {
       const clockpigeon::tile_sums &t = tiles[i];
-      const double all[columns] = {t.values, t.sum_a, t.sum_b, t.squares, t.kept, t.kept_squares, t.down, t.across,
-                                   t.down_pairs, t.across_pairs, t.near_values, t.near_squares, t.near_fourths, t.strips,
-                                   t.strip_steps, t.worst, double(t.outliers)};
+      const double all[columns] = {
+          t.values,      t.sum_a,      t.sum_b,           t.squares,     t.kept,         t.kept_squares, t.down,
+          t.across,      t.down_pairs, t.across_pairs,    t.near_values, t.near_squares, t.near_fourths, t.strips,
+          t.strip_steps, t.worst,      double(t.outliers)};
       column[i] = all[k];
     }
     out[k] = column;

@@ -1,16 +1,20 @@
 // Simulated jobs, for R.
-#include "glue_tariff.h"
-#include <thread>
 #include "core_random.h"
 #include "core_simulate.h"
+#include "glue_tariff.h"
+#include "glue_threads.h"
 
 using namespace clockpigeon;
 
 namespace {
 
-double number(const Rcpp::List &x, const char *name) { return Rcpp::as<double>(x[name]); }
+double number(const Rcpp::List &x, const char *name) {
+  return Rcpp::as<double>(x[name]);
+}
 
-bool flag(const Rcpp::List &x, const char *name) { return Rcpp::as<bool>(x[name]); }
+bool flag(const Rcpp::List &x, const char *name) {
+  return Rcpp::as<bool>(x[name]);
+}
 
 Varying varying_of(const Rcpp::List &x, const char *name) {
   const Rcpp::NumericVector s = x[name];  // median, sd of its log, df
@@ -30,10 +34,7 @@ Windows windows_of(const Rcpp::List &x, const char *name) {
 
 Counted counted_of(const Rcpp::List &x) {
   Counted c;
-  const std::string what = x["what"];
-  c.what = what == "time" ? Counted::What::time : what == "frames" ? Counted::What::frames :
-           what == "pixels" ? Counted::What::pixels : what == "bytes" ? Counted::What::bytes :
-           what == "byte_days" ? Counted::What::byte_days : Counted::What::one;
+  c.what = counted_value(x["what"]);
   c.activities = unsigned(number(x, "activities"));
   c.each_run = flag(x, "each_run");
   c.step = ticks(number(x, "step"));
@@ -107,10 +108,10 @@ Frames frames_of(const Rcpp::List &x, int draws, Rcpp::NumericMatrix &keep) {
   return f;
 }
 
-const char *const kColumns[] = {"finish_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s",
-                                "closed_s", "download_s", "encode_s", "node_s", "busy_s", "log_speed", "frames_done", "frames_lost",
-                                "capped", "list", "minimum", "discount", "tax", "credit", "to_pay", "prepaid",
-                                "lost_money"};
+const char *const kColumns[] = {"finish_s",  "prepare_s",   "upload_s",    "wait_s",   "start_s", "prepass_s",
+                                "render_s",  "closed_s",    "download_s",  "encode_s", "node_s",  "busy_s",
+                                "log_speed", "frames_done", "frames_lost", "capped",   "list",    "minimum",
+                                "discount",  "tax",         "credit",      "to_pay",   "prepaid", "lost_money"};
 
 void put_outcomes(const std::vector<Outcome> &out, Rcpp::List &columns) {
   constexpr int kCount = sizeof kColumns / sizeof *kColumns;
@@ -120,9 +121,10 @@ void put_outcomes(const std::vector<Outcome> &out, Rcpp::List &columns) {
     const Outcome &o = out[i];
     const Bill &b = o.bill;
     const double row[kCount] = {
-        o.finish, o.prepare, o.upload, o.wait, o.start, o.prepass, o.render, o.closed, o.download, o.encode, o.node_s,
-        o.busy_s, o.log_speed, o.done, o.lost, o.capped, double(b.list), double(b.minimum), double(b.discount), double(b.tax),
-        double(b.credit), double(b.to_pay), double(o.prepaid), double(o.lost_minor)};
+        o.finish,           o.prepare,     o.upload,         o.wait,           o.start,           o.prepass,
+        o.render,           o.closed,      o.download,       o.encode,         o.node_s,          o.busy_s,
+        o.log_speed,        o.done,        o.lost,           o.capped,         double(b.list),    double(b.minimum),
+        double(b.discount), double(b.tax), double(b.credit), double(b.to_pay), double(o.prepaid), double(o.lost_minor)};
     for (int k = 0; k < kCount; ++k) to[k][i] = row[k];
   }
 }
@@ -142,26 +144,22 @@ Rcpp::List job_draws(Rcpp::List frames, Rcpp::List way, SEXP tariff, Rcpp::Logic
   const bool priced = !Rf_isNull(tariff);
   if (priced) t = tariff_of_list(Rcpp::List(tariff));
   const std::vector<char> ahead(prepaid.begin(), prepaid.end());
-  std::vector<Outcome> out(draws);
+  std::vector<Outcome> outcomes(draws);
   Rcpp::NumericMatrix home(keep ? f.frames : 0, keep ? draws : 0);
   Rcpp::NumericMatrix lines(keep && priced ? int(t.charges.size()) : 0, keep && priced ? draws : 0);
-  double *const home_at = keep ? home.begin() : nullptr, *const lines_at = keep && priced ? lines.begin() : nullptr;
-  const auto some = [&](int first, int last) {
-    simulate_draws(f, w, priced ? &t : nullptr, ahead, first, last, out.data(), home_at, lines_at, lanes);
-  };
-  // Whole blocks of eight draws to each thread. No R inside.
-  const int blocks = (draws + kLanes - 1) / kLanes;
-  if (double(draws) * f.frames < 1e5) threads = 1;
-  threads = std::max(1, std::min(threads, blocks));
-  std::vector<std::thread> others;
-  const auto edge = [&](int i) { return std::min(draws, int(int64_t(blocks) * i / threads) * kLanes); };
-  for (int i = 1; i < threads; ++i) others.emplace_back(some, edge(i), edge(i + 1));
-  some(0, edge(1));
-  for (std::thread &other : others) other.join();
+  Results out{outcomes, {home.begin(), size_t(home.size())}, {lines.begin(), size_t(lines.size())}};
+  // Whole blocks of eight draws, large enough that setting up the nodes is not most of the work.
+  const int eights = (draws + kLanes - 1) / kLanes;
+  const int each = std::max(1, std::min(eights, int(4e5 / f.frames / kLanes) + 1));
+  const int blocks = (eights + each - 1) / each;
+  on_threads(blocks, double(draws) * f.frames < 1e5 ? 1 : threads, [&](int i) {
+    const int first = i * each * kLanes;
+    simulate_draws(f, w, priced ? &t : nullptr, ahead, first, std::min(draws, first + each * kLanes), lanes, out);
+  });
 
   Rcpp::List columns;
   for (const char *name : kColumns) columns.push_back(Rcpp::NumericVector(draws), name);
-  put_outcomes(out, columns);
+  put_outcomes(outcomes, columns);
   return Rcpp::List::create(Rcpp::Named("columns") = columns, Rcpp::Named("home") = home, Rcpp::Named("lines") = lines);
 }
 
@@ -195,5 +193,24 @@ Rcpp::NumericVector stream_numbers(double seed, int stream, int n, bool normal, 
   return out;
 }
 
+// The bit of each activity that a node's span of time can have, as charges and meters name them.
 // [[Rcpp::export]]
-bool wide_lanes() { return has_lanes(); }
+Rcpp::NumericVector activity_codes() {
+  return Rcpp::NumericVector::create(Rcpp::Named("start") = starting, Rcpp::Named("load") = loading,
+                                     Rcpp::Named("prepass") = prepassing, Rcpp::Named("render") = rendering,
+                                     Rcpp::Named("failed") = failing, Rcpp::Named("aborted") = aborting,
+                                     Rcpp::Named("idle") = idling);
+}
+
+// For checks: work on threads of which one throws.
+// [[Rcpp::export]]
+void throw_on_threads(int threads) {
+  on_threads(64, threads, [](int i) {
+    if (i == 40) throw std::runtime_error("thrown by a thread");
+  });
+}
+
+// [[Rcpp::export]]
+bool wide_lanes() {
+  return has_lanes();
+}

@@ -19,11 +19,18 @@ inline Rounding rounding_of(const std::string &word) {
   return word == "up" ? Rounding::up : word == "down" ? Rounding::down : Rounding::nearest;
 }
 
+inline Value counted_value(const std::string &code) {
+  for (int k = 0; k < int(sizeof kValues / sizeof *kValues); ++k) {
+    if (code == kValues[k]) return Value(k);
+  }
+  Rcpp::stop("no value is called " + code);
+}
+
 inline Charge as_charge(const Rcpp::List &x) {
   Charge c{};
-  const std::string per = x["per"], rounded = x["rounded"];
-  c.per_job = per == "job";
-  c.per_node = per == "node";
+  const std::string once = x["once"], rounded = x["rounded"];
+  c.per_job = once == "job";
+  c.per_node = once == "node";
   c.marginal = Rcpp::as<bool>(x["marginal"]);
   c.rounded = rounded == "run" ? Rounded::run : rounded == "node" ? Rounded::node : Rounded::job;
   c.rounding = rounding_of(x["rounding"]);

@@ -194,3 +194,22 @@ test_that("what moves a whole draw is spread evenly over the draws, and independ
   }, 0)
   expect_lt(sd(points) / mean(points), 0.03)  # 4 to 6.5 % with independent draws
 })
+
+test_that("what a thread throws becomes an error of R, on one thread or several", {
+  for (threads in 1:3) expect_error(throw_on_threads(threads), "thrown by a thread")
+})
+
+test_that("a long simulation can be interrupted", {
+  code <- c("library(clockpigeon)", "cat('ready\\n')", "flush(stdout())",
+            "simulate_job(rep(60, 5000), job_way(node_group(40, sd = 0.2)), draws = 1e5, run_sd = 0.1)", "cat('ended\\n')")
+  p <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", paste(code, collapse = "; ")), stdout = "|",
+                             stderr = "|", env = c("current", R_LIBS = Sys.getenv("R_LIBS")))
+  p$poll_io(20000)
+  Sys.sleep(2)
+  began <- Sys.time()
+  p$interrupt()
+  p$wait(20000)
+  expect_false(p$is_alive())
+  expect_lt(as.numeric(Sys.time() - began, units = "secs"), 5)
+  expect_false(grepl("ended", p$read_all_output()))
+})
