@@ -2,7 +2,7 @@
 RSCRIPT = Rscript --no-init-file
 LIB = .build/lib
 
-.PHONY: demo test check lint bench docs install structure clean
+.PHONY: demo test test-long coverage site check lint bench docs install structure clean
 
 demo:
 	@$(RSCRIPT) tools/setup.R run
@@ -17,6 +17,11 @@ test: $(LIB)
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
 	@$(RSCRIPT) tools/test.R $(LIB) $(if $(FILTER),'$(FILTER)')
 
+test-long: $(LIB)
+	@$(RSCRIPT) tools/setup.R test
+	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
+	@$(RSCRIPT) tools/test.R $(LIB) --long $(if $(FILTER),'$(FILTER)')
+
 check: $(LIB)
 	@$(RSCRIPT) tools/setup.R test
 	@rm -rf .build/check && mkdir -p .build/check
@@ -25,7 +30,15 @@ check: $(LIB)
 
 lint:
 	@$(RSCRIPT) tools/setup.R develop
-	@$(RSCRIPT) -e 'found <- lintr::lint_package(); print(found); quit(status = length(found) > 0)'
+	@$(RSCRIPT) -e 'found <- c(lintr::lint_package(), lintr::lint_dir("tools"), lintr::lint_dir("bench")); print(found); quit(status = length(found) > 0)'
+
+coverage:
+	@$(RSCRIPT) tools/setup.R site
+	@$(RSCRIPT) -e 'found <- covr::package_coverage(type = "tests"); print(found); cat(sprintf("coverage %.1f %%\n", covr::percent_coverage(found)))'
+
+site: install
+	@$(RSCRIPT) tools/setup.R site
+	@$(RSCRIPT) -e 'pkgdown::build_site(preview = FALSE, install = FALSE, new_process = FALSE)'
 
 docs: $(LIB)
 	@$(RSCRIPT) tools/setup.R develop
@@ -36,7 +49,7 @@ docs: $(LIB)
 bench: $(LIB)
 	@$(RSCRIPT) tools/setup.R test
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
-	@for script in bench/*.R; do R_LIBS=$(LIB) $(RSCRIPT) $$script || exit 1; done
+	@$(RSCRIPT) tools/bench.R $(LIB) $(BENCH)
 
 structure:
 	@$(RSCRIPT) ../shared/tools/rooms.R . --strict

@@ -157,7 +157,7 @@ checks$sessions <- function() {
       site$nodes_like <- "n"
       options <- plan_options(job, list(site), only = "nodes=1")
       found <- forecast_job(options, draws = 400, seed = i)
-      q <- quantile(found$draws$render_s[found$draws$option == found$options$option[1]], c(0.1, 0.9))
+      q <- quantile(found$draws$render_s[found$draws$option == options$options$option[1]], c(0.1, 0.9))
       truth <- length(shot$frames) * (if (where == "site") 15 else 30) * exp(drift())
       c(covered = q[[1]] <= truth && truth <= q[[2]])
     })
@@ -280,7 +280,7 @@ checks$compare <- function() {
 
 # ---- queues -----------------------------------------------------------------------------------------------------------
 checks$queues <- function() {
-  way <- job_way(nodes = 4, wait = c(median = 3600, p90 = 8 * 3600))
+  way <- job_way(4, stages(wait = c(median = 3600, p90 = 8 * 3600)))
   points <- vapply(1:20, function(seed) quantile(simulate_job(rep(60, 120), way, draws = 500, seed = seed)$draws$finish_s, 0.9, names = FALSE), 0)
   say("long_queue_p90_over_seeds", "relative_sd", sd(points) / mean(points), 20)
   say("long_queue_p90", "over_truth", mean(points) / (8 * 3600 + 60 * 30), 20)

@@ -1,17 +1,19 @@
 # Installs what is missing, and nothing else. On Debian as root from apt (seconds each), elsewhere R packages from CRAN.
 #
-#   Rscript tools/setup.R run|test|develop
+#   Rscript tools/setup.R run|test|develop|site
 #
-# run: what the demo needs; test: and what only tests need; develop: and what docs, lint and bench need.
+# run: what the demo needs; test: and what only tests need; develop: and what docs, lint and bench need;
+# site: and what the reference site and the coverage need.
 role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
-stopifnot(role %in% c("run", "test", "develop"))
 packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
           "knitr", "rmarkdown", "zip", "openssl"),
-  test = c("testthat", "png", "tiff", "mirai", "data.table", "lpSolve"), develop = c("lintr", "roxygen2")
+  test = c("testthat", "png", "tiff", "mirai", "data.table", "lpSolve"), develop = c("lintr", "roxygen2"),
+  site = c("pkgdown", "covr")
 )
-programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray"), develop = character())
-roles <- c("run", "test", "develop")[seq_len(match(role, c("run", "test", "develop")))]
+stopifnot(role %in% names(packages))
+programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray"), develop = character(), site = character())
+roles <- names(packages)[seq_len(match(role, names(packages)))]
 
 wanted <- unlist(packages[roles], use.names = FALSE)
 lost <- wanted[!vapply(wanted, function(p) nzchar(system.file(package = p)), NA)]
