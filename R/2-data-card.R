@@ -42,20 +42,20 @@ days_field <- function(x, where) {
 }
 
 hours_fields <- function() list(
-  days = field(days_field, default = week_days),
-  from = field(clock_field, default = 0),
-  to = field(clock_field, default = 86400)
+  days = field(some_days(), default = week_days),
+  from = field(a_clock_time(), default = 0),
+  to = field(a_clock_time(), default = 86400)
 )
 
 bracket_fields <- function() list(
-  from = field(function(x, where) check_number(x, where, least = 0), required = TRUE),
-  to = field(number_above(0)),
-  amount = field(card_money, required = TRUE)
+  from = field(a_number(least = 0), required = TRUE),
+  to = field(a_number(above = 0)),
+  amount = field(a_card_price(), required = TRUE)
 )
 
 # Brackets in order, from 0 on, each where the one before it ends.
 brackets_field <- function(x, where) {
-  x <- records_of(bracket_fields())(x, where)
+  x <- records_of(bracket_fields())$read(x, where)
   from <- vapply(x, `[[`, 0, "from")
   for (i in seq_along(x)) {
     before <- if (i == 1) 0 else first_of(x[[i - 1]]$to, from[i])
@@ -87,15 +87,14 @@ per_field <- function(x, where) {
 }
 
 charge_fields <- function() list(
-  per = field(per_field, required = TRUE),
-  amount = field(card_money),
-  brackets = field(brackets_field),
-  brackets_price = field(choice_of("each part", "whole"), default = "each part"),
-  step = field(step_field),
-  rounding = field(choice_of("up", "nearest", "down"), default = "up"),
-  rounded = field(choice_of("run", "node", "job"), default = "node"),
-  activities = field(function(x, where) vapply(check_texts(x, where), check_choice, "", where = where,
-                                               choices = usage_activities)),
+  per = field(a_sale_unit(), required = TRUE),
+  amount = field(a_card_price()),
+  brackets = field(some_brackets()),
+  brackets_price = field(one_of("each part", "whole"), default = "each part"),
+  step = field(a_step()),
+  rounding = field(one_of("up", "nearest", "down"), default = "up"),
+  rounded = field(one_of("run", "node", "job"), default = "node"),
+  activities = field(words_of(usage_activities)),
   hours = field(records_of(hours_fields()))
 )
 
@@ -141,3 +140,20 @@ plain_money <- function(x, currency, where) {
   for (i in seq_along(x)) if (!is.null(x[[i]])) x[[i]] <- plain_money(x[[i]], currency, at[i])
   x
 }
+
+# Types of its fields.
+a_card_currency <- function() {
+  field_type(card_currency, text_schema("^([A-Z]{3}|[a-z][a-z-]{2,})$", c("EUR", "shells")))
+}
+a_card_price <- function() {
+  field_type(card_money, text_schema(paste0(number_pattern, " ?[A-Za-z][a-z-]{2,}$|", number_pattern, " ?[A-Z]{3}$"),
+                                     c("1.90 EUR", "340 shells")))
+}
+a_sale_unit <- function() field_type(per_field, list(enum = I(names(sale_units))))
+a_step <- function() {
+  field_type(step_field, list(anyOf = list(list(type = "number", exclusiveMinimum = 0),
+                                           text_schema(examples = "1 min"))))
+}
+some_brackets <- function() field_type(brackets_field, function() list_schema(record_schema(bracket_fields())))
+a_clock_time <- function() field_type(clock_field, text_schema("^[0-9]{1,2}:[0-9]{2}$", "22:00"))
+some_days <- function() field_type(days_field, one_or_list(text_schema(examples = c("mon-fri", "sat"))))

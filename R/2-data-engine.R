@@ -64,31 +64,31 @@ metadata_field <- function(x, where) {
 }
 
 engine_fields <- function() list(
-  engine = field(check_text, required = TRUE),
-  about = field(check_text),
-  program = field(check_text, required = TRUE),
-  install = field(check_text),
-  arguments = field(arguments_field, required = TRUE),
-  sequence = field(arguments_field),
-  version = field(record_of(list(ask = field(arguments_field, required = TRUE),
-                                 pattern = field(pattern_field, required = TRUE)))),
-  versions = field(version_field),
-  limits = field(check_texts, required = TRUE),
-  bands = field(check_flag, default = FALSE),
-  devices = field(check_texts, default = "cpu"),
-  features = field(features_field, default = list()),
-  output = field(choice_of("png", "pfm", "exr", "tiff"), default = "png"),
-  linear = field(choice_of("pfm", "exr", "tiff")),
-  log = field(record_of(list(frame = field(pattern_field, required = TRUE), wall = field(pattern_field)))),
-  metadata = field(metadata_field),
+  engine = field(a_text(), required = TRUE),
+  about = field(a_text()),
+  program = field(a_text(), required = TRUE),
+  install = field(a_text()),
+  arguments = field(an_argument_vector(), required = TRUE),
+  sequence = field(an_argument_vector()),
+  version = field(record_of(list(ask = field(an_argument_vector(), required = TRUE),
+                                 pattern = field(a_pattern(), required = TRUE)))),
+  versions = field(some_versions()),
+  limits = field(texts(), required = TRUE),
+  bands = field(a_flag(), default = FALSE),
+  devices = field(texts(), default = "cpu"),
+  features = field(known_features(), default = list()),
+  output = field(one_of("png", "pfm", "exr", "tiff"), default = "png"),
+  linear = field(one_of("pfm", "exr", "tiff")),
+  log = field(record_of(list(frame = field(a_pattern(), required = TRUE), wall = field(a_pattern())))),
+  metadata = field(picture_keys()),
   scan = field(record_of(list(
-    comment = field(check_text),
-    ships = field(check_texts, default = character()),
-    finds = field(records_of(list(kind = field(check_text, required = TRUE),
-                                  pattern = field(pattern_field, required = TRUE))),
+    comment = field(a_text()),
+    ships = field(texts(), default = character()),
+    finds = field(records_of(list(kind = field(a_text(), required = TRUE),
+                                  pattern = field(a_pattern(), required = TRUE))),
                   required = TRUE)
   ))),
-  reads = field(record_of(sapply(read_targets, function(target) field(pattern_field), simplify = FALSE)),
+  reads = field(record_of(sapply(read_targets, function(target) field(a_pattern()), simplify = FALSE)),
                 default = list())
 )
 
@@ -157,3 +157,11 @@ find_program <- function(program) {
   if (!grepl("[/\\\\]", program)) return(unname(Sys.which(program)))
   if (file.access(program, 1) == 0) program else ""
 }
+
+# Types of its fields.
+an_argument_vector <- function() field_type(arguments_field, list_schema(one_or_list(text_schema())))
+a_pattern <- function() field_type(pattern_field, text_schema())
+known_features <- function() {
+  field_type(features_field, mapping_schema(list(anyOf = list(list(const = "any"), mapping_schema(text_schema())))))
+}
+picture_keys <- function() field_type(metadata_field, mapping_schema(text_schema()))

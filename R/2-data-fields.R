@@ -1,43 +1,11 @@
 # Files to records: each YAML format is a list of fields, and the same list reads, checks and refuses.
 
-# A field of a format. `read(value, where)` checks the raw value and returns the clean one; a field that is absent gets
-# `default`, or is an error when required.
-field <- function(read, required = FALSE, default = NULL) list(read = read, required = required, default = default)
-
-choice_of <- function(...) {
-  choices <- c(...)
-  function(x, where) check_choice(x, where, choices)
-}
-
 # Whole numbers, one or several.
 counts <- function(x, where) check_counts(x, where)
-
-whole <- function(x, where) check_count(x, where)
-
-number_above <- function(above) function(x, where) check_number(x, where, above = above)
 
 duration_field <- function(x, where) {
   if (is.numeric(x)) x <- format(x)
   parse_duration(check_text(x, where), where)
-}
-
-no_time <- list(median_s = 0, p90_s = 0)
-
-# A time that varies, given as its median and its 90 % point (kept as the log-normal that has them), as one duration, or
-# as none.
-varying_field <- function(x, where) {
-  if (identical(x, "none")) return(list(median_s = 0, p90_s = 0))
-  if (!is.list(x)) {
-    s <- duration_field(x, where)
-    return(list(median_s = s, p90_s = s))
-  }
-  x <- check_fields(x, list(median = field(duration_field, required = TRUE),
-                           p90 = field(duration_field, required = TRUE)), where)
-  if (x$median <= 0 || x$p90 < x$median) {
-    stop_input("site", "has a 90 % point below its median, or a median of 0", where,
-               "Write median and p90, the larger last, or `none`.")
-  }
-  list(median_s = x$median, p90_s = x$p90)
 }
 
 # A share written with its sign: 20 and 0.2 can both be meant, 20 % cannot be misread.
@@ -90,25 +58,9 @@ named_versions <- function(x, where) {
   Map(function(value, name) version_field(value, paste0(where, "$", name)), as.list(x), names(x))
 }
 
-list_of_words <- function(words) {
-  function(x, where) vapply(check_texts(x, where), check_choice, "", where = where, choices = words, USE.NAMES = FALSE)
-}
-
 frames_field <- function(x, where) {
   if (is.numeric(x)) parse_frames(x, where) else parse_frames(check_text(x, where), where)
 }
-
-# A list of records of one format.
-records_of <- function(fields) {
-  function(x, where) {
-    if (!is.list(x) || !length(x) || !is.null(names(x))) {
-      stop_input("type", paste("got", show_value(x)), where, "Write a list, each entry behind a dash.")
-    }
-    lapply(seq_along(x), function(i) check_fields(x[[i]], fields, paste0(where, "[", i, "]")))
-  }
-}
-
-record_of <- function(fields) function(x, where) check_fields(x, fields, where)
 
 # Reads one mapping by its format. Unknown and missing fields and bad values are errors that name the file and field.
 check_fields <- function(x, fields, where) {

@@ -1,21 +1,21 @@
 # Job files: what is asked of a forecast or a choice, to be asked again.
 
 job_fields <- function() list(
-  job = field(check_text, required = TRUE),
-  about = field(check_text),
-  shots = field(check_texts, required = TRUE),
-  engines = field(check_texts),
-  versions = field(version_field),
-  limits = field(limit_choices),
-  deadline = field(deadline_field),
-  budget = field(money_field),
-  confidence = field(function(x, where) check_number(x, where, above = 0, most = 0.999)),
-  rule = field(choice_of("cheapest", "fastest", "best")),
-  only = field(check_texts),
-  without = field(check_texts),
-  spreads = field(list_of_words(spread_kinds)),
-  draws = field(whole),
-  seed = field(whole)
+  job = field(a_text(), required = TRUE),
+  about = field(a_text()),
+  shots = field(texts(), required = TRUE),
+  engines = field(texts()),
+  versions = field(some_versions()),
+  limits = field(some_limits()),
+  deadline = field(a_deadline()),
+  budget = field(a_money()),
+  confidence = field(a_number(above = 0, most = 0.999)),
+  rule = field(one_of("cheapest", "fastest", "best")),
+  only = field(texts()),
+  without = field(texts()),
+  spreads = field(words_of(spread_kinds)),
+  draws = field(a_count()),
+  seed = field(a_count())
 )
 
 # Limits to choose among: `own`, shares of the samples ("50 %"), or a limit as `noise 0.02`.
@@ -53,3 +53,8 @@ parse_limit_choice <- function(text, where) {
 #' @section Conditions: as for [read_shot()], and `clockpigeon_error_deadline`, `_money`, `_limit`.
 #' @noRd
 read_job <- function(path) read_record(path, job_fields(), "cp_job_file")
+
+# Types of its fields.
+some_limits <- function() {
+  field_type(limit_choices, one_or_list(text_schema(examples = c("own", "50 %", "noise 0.02"))))
+}

@@ -1,9 +1,9 @@
 # Limits: what ends a frame. Several may stand together; the first reached ends it.
 
 limit_fields <- function() list(
-  samples = field(function(x, where) check_count(x, where)),
-  noise = field(number_above(0)),
-  time = field(duration_field)
+  samples = field(a_count()),
+  noise = field(a_number(above = 0)),
+  time = field(a_duration())
 )
 
 check_limit <- function(x, where) {
@@ -42,3 +42,6 @@ format_limit <- function(limit) {
   value <- function(name) if (name == "time") format_duration(set[[name]]) else format(set[[name]])
   paste(names(set), vapply(names(set), value, ""), collapse = ", ")
 }
+
+# Types of its fields.
+a_limit <- function() field_type(check_limit, function() record_schema(limit_fields()))

@@ -1,33 +1,33 @@
 # Manifests: what a shot is made of on disk, what moves in it, and what comes out.
 
 asset_fields <- function() list(
-  path = field(check_text, required = TRUE),
-  kind = field(check_text, default = "asset"),
-  embedded = field(check_flag, default = FALSE),
-  needed = field(check_flag, default = TRUE)
+  path = field(a_text(), required = TRUE),
+  kind = field(a_text(), default = "asset"),
+  embedded = field(a_flag(), default = FALSE),
+  needed = field(a_flag(), default = TRUE)
 )
 
 dynamic_fields <- function() list(
-  name = field(check_text, required = TRUE),
-  kind = field(choice_of("simulation", "particles", "moving texture", "deformation", "other"), default = "simulation"),
-  cache = field(check_text),
-  covers = field(frames_field),
-  needed = field(check_flag, default = TRUE)
+  name = field(a_text(), required = TRUE),
+  kind = field(one_of("simulation", "particles", "moving texture", "deformation", "other"), default = "simulation"),
+  cache = field(a_text()),
+  covers = field(a_frame_set()),
+  needed = field(a_flag(), default = TRUE)
 )
 
 manifest_fields <- function() list(
-  shot = field(check_text, required = TRUE),
-  scene = field(check_text, required = TRUE),
-  folder = field(check_text, default = "."),
-  job = field(check_text),
+  shot = field(a_text(), required = TRUE),
+  scene = field(a_text(), required = TRUE),
+  folder = field(a_text(), default = "."),
+  job = field(a_text()),
   assets = field(records_of(asset_fields()), default = list()),
   dynamic = field(records_of(dynamic_fields()), default = list()),
-  cameras = field(check_texts, default = character()),
-  layers = field(check_texts, default = character()),
-  moves = field(choice_of("nothing", "camera", "things"), default = "things"),
-  prepass_every = field(whole, default = 1L),
-  outputs = field(check_texts, default = character()),
-  says = field(record_of(list(size = field(parse_resolution), samples = field(whole), frames = field(frames_field))))
+  cameras = field(texts(), default = character()),
+  layers = field(texts(), default = character()),
+  moves = field(one_of("nothing", "camera", "things"), default = "things"),
+  prepass_every = field(a_count(), default = 1L),
+  outputs = field(texts(), default = character()),
+  says = field(record_of(list(size = field(a_resolution()), samples = field(a_count()), frames = field(a_frame_set()))))
 )
 
 #' Read a manifest

@@ -1,36 +1,39 @@
 # Nodes: own machines.
 
-launch_fields <- list(
-  by = field(choice_of("ssh", "cluster", "local"), required = TRUE),
-  host = field(check_text),
-  port = field(function(x, where) check_count(x, where, most = 65535), default = 47331L),
-  listen = field(check_text),
-  command = field(check_text, default = "sbatch"),
-  options = field(check_text, default = ""),
-  rscript = field(check_text, default = "Rscript")
+launch_fields <- function() list(
+  by = field(one_of("ssh", "cluster", "local"), required = TRUE),
+  host = field(a_text()),
+  port = field(a_count(most = 65535), default = 47331L),
+  listen = field(a_text()),
+  command = field(a_text(), default = "sbatch"),
+  options = field(a_text(), default = ""),
+  rscript = field(a_text(), default = "Rscript")
 )
 
 node_fields <- function() list(
-  node = field(check_text, required = TRUE),
-  about = field(check_text),
+  node = field(a_text(), required = TRUE),
+  about = field(a_text()),
   devices = field(records_of(list(
-    device = field(check_text, required = TRUE),
-    kind = field(choice_of("cpu", "gpu"), required = TRUE),
-    count = field(function(x, where) check_count(x, where), default = 1L),
-    cores = field(function(x, where) check_count(x, where)),
-    share = field(function(x, where) check_number(x, where, above = 0, most = 1), default = 1)
+    device = field(a_text(), required = TRUE),
+    kind = field(one_of("cpu", "gpu"), required = TRUE),
+    count = field(a_count(), default = 1L),
+    cores = field(a_count()),
+    share = field(a_number(above = 0, most = 1), default = 1)
   )), required = TRUE),
-  memory = field(parse_size),
-  link = field(parse_rate),
-  launch = field(record_of(launch_fields)),
-  folder = field(check_text),
-  engines = field(function(x, where) {
-    if (!is.list(x) || is.null(names(x))) {
-      stop_input("type", paste("got", show_value(x)), where, "Write engines as `name: [\"version\"]`.")
-    }
-    Map(function(versions, name) version_field(versions, paste0(where, "$", name)), x, names(x))
-  })
+  memory = field(a_size()),
+  link = field(a_rate()),
+  launch = field(record_of(launch_fields())),
+  folder = field(a_text()),
+  engines = field(engine_versions())
 )
+
+# Engines on a node, each with its versions.
+engine_versions_field <- function(x, where) {
+  if (!is.list(x) || is.null(names(x))) {
+    stop_input("type", paste("got", show_value(x)), where, "Write engines as `name: [\"version\"]`.")
+  }
+  Map(function(versions, name) version_field(versions, paste0(where, "$", name)), x, names(x))
+}
 
 #' Read a node
 #'
@@ -79,3 +82,6 @@ device_use <- function(node, engine, use = NA, threads = NA, cores = NA) {
   if (is.na(threads) && !is.na(use) && !is.na(cores)) threads <- max(1L, as.integer(floor(cores * share)))
   list(device = device$device, device_count = device$count, threads = threads, capacity = threads / cores)
 }
+
+# Types of its fields.
+engine_versions <- function() field_type(engine_versions_field, mapping_schema(version_schema()))

@@ -1,25 +1,25 @@
 # Benchmark plans as files.
 
 plan_fields <- function() list(
-  plan = field(check_text, required = TRUE),
-  about = field(check_text),
-  shots = field(check_texts, required = TRUE),
-  engines = field(records_of(list(engine = field(check_text, required = TRUE), versions = field(version_field))),
+  plan = field(a_text(), required = TRUE),
+  about = field(a_text()),
+  shots = field(texts(), required = TRUE),
+  engines = field(records_of(list(engine = field(a_text(), required = TRUE), versions = field(some_versions()))),
                   required = TRUE),
-  frames = field(frames_field),
-  probes = field(function(x, where) check_count(x, where)),
+  frames = field(a_frame_set()),
+  probes = field(a_count()),
   limits = field(records_of(limit_fields())),
-  sizes = field(function(x, where) lapply(check_texts(x, where), parse_resolution, where = where)),
-  threads = field(counts, default = NA_integer_),
-  features = field(function(x, where) check_features(x, where)),
-  devices = field(function(x, where) vapply(check_texts(x, where), check_choice, "", where, c("all", "shared"))),
-  nodes = field(check_texts),
-  on_loss = field(choice_of("move", "wait"), default = "wait"),
-  study = field(function(x, where) check_choice(x, where, names(compare_factors))),
-  repeats = field(repeats_field, default = 2L),
-  warmups = field(function(x, where) check_count(x, where, least = 0), default = 1L),
-  time_limit = field(duration_field, default = 600),
-  seed = field(function(x, where) check_count(x, where, least = 0), default = 1L)
+  sizes = field(some_resolutions()),
+  threads = field(some_counts(), default = NA_integer_),
+  features = field(crossed_features()),
+  devices = field(words_of(c("all", "shared"))),
+  nodes = field(texts()),
+  on_loss = field(one_of("move", "wait"), default = "wait"),
+  study = field(one_of(names(compare_factors))),
+  repeats = field(some_repeats(), default = 2L),
+  warmups = field(a_count(least = 0), default = 1L),
+  time_limit = field(a_duration(), default = 600),
+  seed = field(a_count(least = 0), default = 1L)
 )
 
 # Features to cross: names, each with its values as text.
@@ -40,8 +40,8 @@ repeats_field <- function(x, where) {
     number <- if (is.character(x)) regmatches(x, regexec("^([0-9.]+) *%$", x))[[1]][2]
     check_number(if (length(number)) as.numeric(number) / 100 else x, where, above = 0, most = 1)
   }
-  x <- check_fields(x, list(target = field(share, default = 0.03), least = field(check_count, default = 3L),
-                           most = field(check_count, default = 20L), budget = field(duration_field, default = Inf)),
+  x <- check_fields(x, list(target = field(field_type(share), default = 0.03), least = field(a_count(), default = 3L),
+                           most = field(a_count(), default = 20L), budget = field(a_duration(), default = Inf)),
                    where)
   do.call(repeat_until, x)
 }
@@ -91,3 +91,9 @@ read_plan <- function(path) {
   }
   plan
 }
+
+# Types of its fields.
+some_repeats <- function() {
+  field_type(repeats_field, list(anyOf = list(list(type = "integer", minimum = 1), list(type = "object"))))
+}
+crossed_features <- function() field_type(check_features, list(type = "object"))

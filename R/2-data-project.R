@@ -1,19 +1,19 @@
 # Projects: a folder of plain files.
 
 project_fields <- function() list(
-  name = field(check_text, required = TRUE),
-  currency = field(check_currency, required = TRUE),
-  time_zone = field(zone_field),
-  ledger = field(check_text, default = "ledger.sqlite"),
+  name = field(a_text(), required = TRUE),
+  currency = field(a_currency(), required = TRUE),
+  time_zone = field(a_zone()),
+  ledger = field(a_text(), default = "ledger.sqlite"),
   defaults = field(record_of(list(
-    engine = field(check_text),
-    version = field(function(x, where) check_text(version_field(x, where), where)),
-    shots = field(check_texts),
-    plan = field(check_text),
-    deadline = field(deadline_field),
-    budget = field(money_field),
-    confidence = field(function(x, where) check_number(x, where, above = 0, most = 0.999), default = 0.9)
-  )), default = list(confidence = 0.9))
+    engine = field(a_text()),
+    version = field(a_version()),
+    shots = field(texts()),
+    plan = field(a_text()),
+    deadline = field(a_deadline()),
+    budget = field(a_money()),
+    confidence = field(a_number(above = 0, most = 0.999), default = 0.9)
+  ), filled = TRUE))
 )
 
 #' Read a project folder

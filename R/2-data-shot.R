@@ -1,40 +1,40 @@
 # Shots: what is to be rendered.
 
 shot_fields <- function() list(
-  shot = field(check_text, required = TRUE),
-  about = field(check_text),
-  scene = field(check_text, required = TRUE),
-  frames = field(frames_field, required = TRUE),
-  cuts = field(counts, default = integer()),
-  size = field(parse_resolution, required = TRUE),
-  limit = field(check_limit, required = TRUE),
-  upload = field(parse_size, default = 0),
-  frame_size = field(parse_size, default = 0),
-  pack = field(varying_field),
+  shot = field(a_text(), required = TRUE),
+  about = field(a_text()),
+  scene = field(a_text(), required = TRUE),
+  frames = field(a_frame_set(), required = TRUE),
+  cuts = field(some_counts(), default = integer()),
+  size = field(a_resolution(), required = TRUE),
+  limit = field(a_limit(), required = TRUE),
+  upload = field(a_size(), default = 0),
+  frame_size = field(a_size(), default = 0),
+  pack = field(a_varying()),
   prepass = field(record_of(list(
-    frames = field(whole, required = TRUE),
-    each = field(varying_field, required = TRUE),
-    on = field(choice_of("all", "one"), default = "all")
+    frames = field(a_count(), required = TRUE),
+    each = field(a_varying(), required = TRUE),
+    on = field(one_of("all", "one"), default = "all")
   ))),
-  layers = field(whole, default = 1L),
-  merge = field(varying_field, default = no_time),
-  encode = field(varying_field, default = no_time),
+  layers = field(a_count(), default = 1L),
+  merge = field(a_varying(), default = no_time),
+  encode = field(a_varying(), default = no_time),
   needs = field(record_of(need_fields()), default = list())
 )
 
 # What a shot needs of the place that renders it.
 need_fields <- function() list(
-  version = field(function(x, where) check_text(version_field(x, where), where)),
-  add_ons = field(named_versions),
-  hosts = field(named_versions),
-  devices = field(list_of_words(c("cpu", "gpu"))),
-  memory = field(parse_size),
-  device_memory = field(parse_size),
-  cameras = field(check_texts),
-  outputs = field(check_texts),
-  channels = field(check_texts),
-  confidential = field(check_flag),
-  spread = field(choice_of(spread_kinds))
+  version = field(a_version()),
+  add_ons = field(versions_by_name()),
+  hosts = field(versions_by_name()),
+  devices = field(words_of(c("cpu", "gpu"))),
+  memory = field(a_size()),
+  device_memory = field(a_size()),
+  cameras = field(texts()),
+  outputs = field(texts()),
+  channels = field(texts()),
+  confidential = field(a_flag()),
+  spread = field(one_of(spread_kinds))
 )
 
 #' Read a shot

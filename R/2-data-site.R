@@ -3,133 +3,131 @@
 money_field <- function(x, where) parse_money(if (is.numeric(x)) format(x) else x, where)
 
 price_fields <- function() c(charge_fields(), list(
-  fixed = field(card_money, default = 0),
-  minimum = field(card_money, default = 0),
-  minimum_node = field(card_money, default = 0),
-  minimum_month = field(card_money, default = 0)
+  fixed = field(a_card_price(), default = 0),
+  minimum = field(a_card_price(), default = 0),
+  minimum_node = field(a_card_price(), default = 0),
+  minimum_month = field(a_card_price(), default = 0)
 ))
 
 # What a site can do; what is not said is unknown.
 can_fields <- function() list(
-  versions = field(named_versions),
-  add_ons = field(named_versions),
-  hosts = field(named_versions),
-  devices = field(list_of_words(c("cpu", "gpu"))),
-  memory = field(parse_size),
-  device_memory = field(parse_size),
-  spill = field(check_flag),
-  limits = field(list_of_words(limit_kinds)),
-  cameras = field(check_texts),
-  outputs = field(check_texts),
-  channels = field(check_texts),
-  frame_cap = field(record_of(list(time = field(duration_field, required = TRUE),
-                                   on = field(check_text, required = TRUE)))),
-  upload_cap = field(parse_size),
-  helpers_see_frames = field(check_flag),
-  spreads = field(list_of_words(spread_kinds))
+  versions = field(versions_by_name()),
+  add_ons = field(versions_by_name()),
+  hosts = field(versions_by_name()),
+  devices = field(words_of(c("cpu", "gpu"))),
+  memory = field(a_size()),
+  device_memory = field(a_size()),
+  spill = field(a_flag()),
+  limits = field(words_of(limit_kinds)),
+  cameras = field(texts()),
+  outputs = field(texts()),
+  channels = field(texts()),
+  frame_cap = field(record_of(list(time = field(a_duration(), required = TRUE),
+                                   on = field(a_text(), required = TRUE)))),
+  upload_cap = field(a_size()),
+  helpers_see_frames = field(a_flag()),
+  spreads = field(words_of(spread_kinds))
 )
 
-text_or_texts <- function() field(check_texts)
-billed_fields <- list(prepass = field(check_flag, default = TRUE), failed = field(check_flag, default = TRUE),
-                      aborted = field(check_flag, default = TRUE))
+billed_fields <- function() list(prepass = field(a_flag(), default = TRUE), failed = field(a_flag(), default = TRUE),
+                      aborted = field(a_flag(), default = TRUE))
 
 site_fields <- function() c(place_fields(), selling_fields())
 
 # What a site is.
 place_fields <- function() list(
-  site = field(check_text, required = TRUE),
-  about = field(check_text),
-  kind = field(choice_of("own", "rented", "managed", "community"), required = TRUE),
-  as_of = field(past_date),
-  source = field(check_text),
-  stale_after = field(duration_field, default = 180 * 86400),
-  time_zone = field(zone_field, default = "UTC"),
-  currency = field(card_currency, required = TRUE),
-  unit = field(record_of(list(worth = field(money_field)))),
-  engines = field(check_texts, required = TRUE),
-  devices = field(whole, default = 1L),
-  cores = field(whole, default = 1L),
-  score = field(number_above(0), default = 1),
-  power = field(parse_power, default = 0),
-  link = field(parse_rate),
-  nodes_like = field(check_texts, default = character()),
+  site = field(a_text(), required = TRUE),
+  about = field(a_text()),
+  kind = field(one_of("own", "rented", "managed", "community"), required = TRUE),
+  as_of = field(a_past_date()),
+  source = field(a_text()),
+  stale_after = field(a_duration(), default = 180 * 86400),
+  time_zone = field(a_zone(), default = "UTC"),
+  currency = field(a_card_currency(), required = TRUE),
+  unit = field(record_of(list(worth = field(a_money())))),
+  engines = field(texts(), required = TRUE),
+  devices = field(a_count(), default = 1L),
+  cores = field(a_count(), default = 1L),
+  score = field(a_number(above = 0), default = 1),
+  power = field(a_power(), default = 0),
+  link = field(a_rate()),
+  nodes_like = field(texts(), default = character()),
   speeds = field(records_of(list(
-    engine = field(check_text, required = TRUE),
-    relative_to = field(check_text, required = TRUE),
-    factor = field(number_above(0), required = TRUE),
-    basis = field(choice_of("claimed", "assumed"), default = "claimed")
+    engine = field(a_text(), required = TRUE),
+    relative_to = field(a_text(), required = TRUE),
+    factor = field(a_number(above = 0), required = TRUE),
+    basis = field(one_of("claimed", "assumed"), default = "claimed")
   )), default = list()),
-  start = field(varying_field),
-  install = field(varying_field, default = no_time),
-  share = field(percent_field, default = 100),
-  node_spread = field(percent_field, default = 0),
-  troubles = field(record_of(trouble_fields()), default = no_troubles),
+  start = field(a_varying()),
+  install = field(a_varying(), default = no_time),
+  share = field(a_percent(), default = 100),
+  node_spread = field(a_percent(), default = 0),
+  troubles = field(record_of(trouble_fields(), filled = TRUE)),
   open = field(records_of(hours_fields())),
   can = field(record_of(can_fields()), default = list())
 )
 
 # What goes wrong there: shares of a frame's runs, and of a node's hours.
 trouble_fields <- function() list(
-  fails = field(percent_field, default = 0),
-  retries = field(function(x, where) check_count(x, where, least = 0, most = 1000), default = 2L),
-  vanish = field(percent_field, default = 0),
-  freeze = field(percent_field, default = 0),
-  notice = field(duration_field, default = 300),
-  replaced = field(check_flag, default = TRUE)
+  fails = field(a_percent(), default = 0),
+  retries = field(a_count(least = 0, most = 1000), default = 2L),
+  vanish = field(a_percent(), default = 0),
+  freeze = field(a_percent(), default = 0),
+  notice = field(a_duration(), default = 300),
+  replaced = field(a_flag(), default = TRUE)
 )
-no_troubles <- list(fails = 0, retries = 2L, vanish = 0, freeze = 0, notice = 300, replaced = TRUE)
 
 # How a site sells.
 selling_fields <- function() list(
   price = field(record_of(price_fields()), required = TRUE),
-  charges = field(records_of(c(list(charge = field(check_text, required = TRUE)), charge_fields())), default = list()),
+  charges = field(records_of(c(list(charge = field(a_text(), required = TRUE)), charge_fields())), default = list()),
   hires = field(records_of(list(
-    hire = field(check_text, required = TRUE),
-    about = field(check_text),
-    devices = field(whole),
-    cores = field(whole),
-    score = field(number_above(0)),
-    power = field(parse_power),
-    speed = field(number_above(0)),
-    amount = field(card_money),
-    at_once = field(whole)
+    hire = field(a_text(), required = TRUE),
+    about = field(a_text()),
+    devices = field(a_count()),
+    cores = field(a_count()),
+    score = field(a_number(above = 0)),
+    power = field(a_power()),
+    speed = field(a_number(above = 0)),
+    amount = field(a_card_price()),
+    at_once = field(a_count())
   )), default = list()),
-  meter = field(choice_of("rendering", "boot to release"), required = TRUE),
-  release = field(choice_of("idle", "end"), default = "idle"),
-  cap = field(record_of(list(amount = field(card_money, required = TRUE), lag = field(duration_field, default = 300)))),
-  billed = field(record_of(billed_fields), default = list(prepass = TRUE, failed = TRUE, aborted = TRUE)),
+  meter = field(one_of("rendering", "boot to release"), required = TRUE),
+  release = field(one_of("idle", "end"), default = "idle"),
+  cap = field(record_of(list(amount = field(a_card_price(), required = TRUE), lag = field(a_duration(), default = 300)))),
+  billed = field(record_of(billed_fields(), filled = TRUE)),
   tiers = field(records_of(list(
-    tier = field(check_text, required = TRUE),
-    nodes = field(counts, required = TRUE),
-    factor = field(number_above(0), default = 1),
-    wait = field(varying_field),
+    tier = field(a_text(), required = TRUE),
+    nodes = field(some_counts(), required = TRUE),
+    factor = field(a_number(above = 0), default = 1),
+    wait = field(a_varying()),
     quiet = field(record_of(list(hours = field(records_of(hours_fields()), required = TRUE),
-                                 wait = field(varying_field, required = TRUE))))
+                                 wait = field(a_varying(), required = TRUE))))
   )), required = TRUE),
   discounts = field(records_of(list(
-    discount = field(check_text, required = TRUE),
-    percent = field(percent_field, required = TRUE),
-    from = field(date_field), to = field(date_field),
-    engine = text_or_texts(), tier = text_or_texts(), on = text_or_texts()
+    discount = field(a_text(), required = TRUE),
+    percent = field(a_percent(), required = TRUE),
+    from = field(a_date()), to = field(a_date()),
+    engine = field(texts()), tier = field(texts()), on = field(texts())
   )), default = list()),
   balances = field(records_of(list(
-    balance = field(check_text, required = TRUE),
-    kind = field(choice_of("prepaid", "starting", "gift", "earned"), required = TRUE),
-    amount = field(card_money, required = TRUE),
-    until = field(date_field)
+    balance = field(a_text(), required = TRUE),
+    kind = field(one_of("prepaid", "starting", "gift", "earned"), required = TRUE),
+    amount = field(a_card_price(), required = TRUE),
+    until = field(a_date())
   )), default = list()),
   tax = field(record_of(list(
-    tax = field(check_text, required = TRUE),
-    percent = field(percent_field, required = TRUE),
-    included = field(check_flag, default = FALSE)
+    tax = field(a_text(), required = TRUE),
+    percent = field(a_percent(), required = TRUE),
+    included = field(a_flag(), default = FALSE)
   ))),
   community = field(record_of(list(
-    earn = field(records_of(list(device = field(check_text, required = TRUE),
-                                 amount = field(card_money, required = TRUE)))),
-    entry = field(card_money),
-    queue = field(choice_of("by balance", "by arrival"), default = "by arrival"),
-    smallest_job = field(duration_field, default = 0),
-    own_frames = field(choice_of("free", "charged"), default = "charged")
+    earn = field(records_of(list(device = field(a_text(), required = TRUE),
+                                 amount = field(a_card_price(), required = TRUE)))),
+    entry = field(a_card_price()),
+    queue = field(one_of("by balance", "by arrival"), default = "by arrival"),
+    smallest_job = field(a_duration(), default = 0),
+    own_frames = field(one_of("free", "charged"), default = "charged")
   )))
 )
 
@@ -237,3 +235,6 @@ check_discounts <- function(site, at) {
     }
   }
 }
+
+# Types of its fields.
+a_money <- function() field_type(money_field, text_schema(paste0(number_pattern, " ?[A-Za-z]{3}$"), "1.90 EUR"))

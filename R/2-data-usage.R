@@ -1,27 +1,27 @@
 # Usages: what a job used at a site, as a file that can be priced.
 
 usage_row_fields <- function() list(
-  node = field(check_text, default = "-"),
-  activity = field(choice_of(usage_activities), default = "render"),
-  status = field(choice_of(timing_words$status), default = "ok"),
-  time = field(duration_field, default = 0),
-  frames = field(function(x, where) check_count(x, where, least = 0), default = 0L),
-  frame_size = field(parse_resolution),
-  devices = field(whole), cores = field(whole), score = field(number_above(0)), power = field(parse_power),
-  data = field(parse_size, default = 0),
-  days = field(function(x, where) check_count(x, where, least = 0), default = 0L),
-  began = field(check_text),
-  own = field(check_flag, default = FALSE)
+  node = field(a_text(), default = "-"),
+  activity = field(one_of(usage_activities), default = "render"),
+  status = field(one_of(timing_words$status), default = "ok"),
+  time = field(a_duration(), default = 0),
+  frames = field(a_count(least = 0), default = 0L),
+  frame_size = field(a_resolution()),
+  devices = field(a_count()), cores = field(a_count()), score = field(a_number(above = 0)), power = field(a_power()),
+  data = field(a_size(), default = 0),
+  days = field(a_count(least = 0), default = 0L),
+  began = field(a_text()),
+  own = field(a_flag(), default = FALSE)
 )
 
 usage_fields <- function() list(
-  usage = field(check_text, required = TRUE),
-  about = field(check_text),
-  site = field(check_text, required = TRUE),
-  tier = field(check_text), hire = field(check_text), engine = field(check_text),
-  on = field(date_field),
-  this_month = field(record_of(list(quantity = field(function(x, where) check_number(x, where, least = 0), default = 0),
-                                    amount = field(card_money)))),
+  usage = field(a_text(), required = TRUE),
+  about = field(a_text()),
+  site = field(a_text(), required = TRUE),
+  tier = field(a_text()), hire = field(a_text()), engine = field(a_text()),
+  on = field(a_date()),
+  this_month = field(record_of(list(quantity = field(a_number(least = 0), default = 0),
+                                    amount = field(a_card_price())))),
   rows = field(records_of(usage_row_fields()), required = TRUE)
 )
 

@@ -93,7 +93,7 @@ is_in_hours <- function(moment, hours, zone) ms_within(moment, 1, hours, zone) >
 # The way a job goes by one option, in numbers.
 option_way <- function(job, option, site, now) {
   known <- site_stages(job, site, site_tier(site, option$tier), now, option$begin_s)
-  trouble <- first_of(site$troubles, no_troubles)
+  trouble <- first_of(site$troubles, defaults_of(trouble_fields()))
   frames <- frames_by_shot(job)
   bytes <- vapply(job$shots, `[[`, 0, "frame_size")
   parts <- option_parts(job, option, site)
