@@ -67,7 +67,8 @@ old_arguments <- function(given, makers, where) {
   out <- lapply(known, function(names) given[intersect(names(given), names)])
   used <- names(out)[lengths(out) > 0]
   if (length(used)) {
-    warning(where, ": give ", toString(names(given)), " in ", either(paste0(used, "()")), "; here they will be refused.",
+    warning(where, ": give ", toString(names(given)), " in ", either(paste0(used, "()")),
+            "; here they will be refused.",
             call. = FALSE)
   }
   out

@@ -43,7 +43,7 @@ session_shares <- function(rows) {
 # The variance that sessions add to a forecast, in units of the drift's: one for the session of the job itself, and for
 # each session that frame times (`own`) or a site's speed (its matched frames `here` and `there`) were measured in, the
 # square of what rests on it. A session that both rest on cancels out of them. Measured in one other session: 2; in m:
-# 1 + 1/m.
+# 1 + 1/m in all.
 session_load <- function(own, matched = NULL) {
   names <- union(names(own), names(matched$here))
   of <- function(x) ifelse(names %in% names(x), x[names], 0)

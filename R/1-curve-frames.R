@@ -23,8 +23,8 @@
 #' 12) is the case of no process. The cheap times are not scaled by anybody; the probes do that.
 #'
 #' A probe is one run, and the same frame takes another time when it is rendered again: `run_sd` is that spread. It is
-#' added as an error of each probe and to each predicted time, since these are of a pass still to be rendered. Where it is
-#' 0, probed frames keep what was measured.
+#' added as an error of each probe and to each predicted time, since these are of a pass still to be rendered. Where it
+#' is 0, probed frames keep what was measured.
 #'
 #' @param frame Probed frames, whole numbers; a frame may stand more than once. Or a data frame of probes: `frame`,
 #'   `seconds` and, for times brought from another limit or size (`scale_seconds()`), `scaled`: the relative standard

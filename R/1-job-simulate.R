@@ -19,9 +19,9 @@
 #' @param run_sd Sd of log seconds, when `seconds` are medians.
 #' @param meter From `metering()`, to be charged by a rate card; `NULL` for no charge.
 #' @param keep `TRUE` keeps when each frame is at home, and what each charge comes to.
-#' @param drawing How draws are made, a list with any of `labels` (names of the streams: `job`, what is rendered, `site`,
-#'   `tier`), `before` (draws that were made already: these go on after them), `threads`, and `lanes` (`FALSE` keeps draws
-#'   from being scheduled side by side; the result is the same).
+#' @param drawing How draws are made, a list with any of `labels` (names of the streams: `job`, what is rendered,
+#'   `site`, `tier`), `before` (draws that were made already: these go on after them), `threads`, and `lanes` (`FALSE`
+#'   keeps draws from being scheduled side by side; the result is the same).
 #' @param ... Arguments of `metering()` and `drawing` as they were given here before; they warn, and will be refused.
 #' @return A list of class `cp_simulated`: `draws`, a tibble with one row a draw: `draw`, `finish_s` (from now; `Inf`
 #'   when the job does not end), the stages of its longest chain of events, which add up to it: `held_s` (until it is

@@ -17,10 +17,10 @@
 #' @param nodes Speeds of the nodes, named (1: as fast as the node that `seconds` are from), or a data frame with
 #' `node`,
 #'   `speed` and `slots` (frames at once on it, 1 by default).
-#' @return A list of class `cp_advice`: `sentence`, the advice; `ways`, a tibble, the best way first: `spread`, `seconds`
-#'   (to the last frame), `possible`, `tail_s` (how long part of the slots stand idle at the end), `load_s` (all loads
-#'   paid, node seconds), `reason`; `rounds`; `useful`, larger counts of equal slots that save a round; `idle`, nodes
-#'   without which the job ends no later.
+#' @return A list of class `cp_advice`: `sentence`, the advice; `ways`, a tibble, the best way first: `spread`,
+#'   `seconds` (to the last frame), `possible`, `tail_s` (how long part of the slots stand idle at the end), `load_s`
+#'   (all loads paid, node seconds), `reason`; `rounds`; `useful`, larger counts of equal slots that save a round;
+#'   `idle`, nodes without which the job ends no later.
 #' @section Conditions: `clockpigeon_error_type` for times or speeds that are not above 0.
 #' @examples
 #' advice <- spread_advice(list(seconds = rep(60, 100), load_s = 5), c(a = 1, b = 1, c = 0.5))

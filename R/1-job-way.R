@@ -88,7 +88,8 @@ transfers <- function(upload = 0, frame_bytes = 0, link = 0, link_sd = 0) {
 
 #' @rdname job_way
 #' @param spread `"frames"`: each to the node that is free first; `"ranges"`: fixed runs of frames, in proportion to the
-#'   nodes' known speeds; `"bands"`, `"shares"`, `"layers"`: `parts` of each frame, each a task of its own, merged after.
+#'   nodes' known speeds; `"bands"`, `"shares"`, `"layers"`: `parts` of each frame, each a task of its own, merged
+#'   after.
 #' @param parts,part_load_s,part_weight,part_bytes,part_link Number of parts of a frame; seconds of a frame's time that
 #'   each part pays again; the share of the rest that falls to each; bytes that each sends through the coordinator's
 #'   link, and its bytes a second.

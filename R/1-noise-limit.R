@@ -25,9 +25,9 @@
 #'   either; a list when it differs between measurements.
 #' @param floor `FALSE` when the noise is known to have no floor, as that of an unbiased renderer on float pictures has
 #'   none: the curve is then known better from the same probes.
-#' @return A list of class `cp_limit_fit`: `probes` (a tibble of what was given), `time` and `curve` (each: coefficients,
-#'   covariance, degrees of freedom, `basis` of the spread: `given`, `measured` or `assumed`), `says` (texts: where the
-#'   data refuse the law).
+#' @return A list of class `cp_limit_fit`: `probes` (a tibble of what was given), `time` and `curve` (each:
+#'   coefficients, covariance, degrees of freedom, `basis` of the spread: `given`, `measured` or `assumed`), `says`
+#'   (texts: where the data refuse the law).
 #' @section Conditions: `clockpigeon_error_limit` when there are fewer than two different counts, or the noise rises
 #' with
 #'   the samples; `clockpigeon_error_type` for values out of range.

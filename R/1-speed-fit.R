@@ -19,9 +19,9 @@
 #'   (how many times as fast).
 #' @param claim_sd Spread of the log of claims about the truth; `NULL`: told from claims about rigs that were measured,
 #'   with 0.25 standing in as the knowledge of four claims (`claim_sd_of()`).
-#' @return A list of class `cp_speed_fit`: `spreads` (a tibble: scene, rig, interaction, run, each with an 80 % interval),
-#'   `scenes`, `rigs` (with the `island` each belongs to), `says`. [predict()] forecasts, [speed_table()] compares rigs,
-#'   `next_trial()` proposes what to measure.
+#' @return A list of class `cp_speed_fit`: `spreads` (a tibble: scene, rig, interaction, run, each with an 80 %
+#'   interval), `scenes`, `rigs` (with the `island` each belongs to), `says`. [predict()] forecasts, [speed_table()]
+#'   compares rigs, `next_trial()` proposes what to measure.
 #' @section Conditions: `clockpigeon_error_speeds` when there are no timings to fit; `clockpigeon_error_type` for times
 #'   that are not above 0.
 #' @examples

@@ -101,7 +101,8 @@ charge_fields <- function() list(
 # The step of a meter: a duration for charges by time, a number of units for others. Which it must be is known when the
 # whole charge is.
 step_field <- function(x, where) {
-  if (is.numeric(x)) check_number(x, where, above = 0) else structure(duration_field(x, where), class = "cp_card_duration")
+  if (is.numeric(x)) return(check_number(x, where, above = 0))
+  structure(duration_field(x, where), class = "cp_card_duration")
 }
 
 # A charge in numbers: money of the card's currency, seconds for the step of a meter.

@@ -106,8 +106,8 @@ engine_fields <- function() list(
 #' knows, `bands` (true or false), `devices`, `features` (settings that a plan may vary, such as denoising: each a name
 #' with `any`, or with the argument that each value stands for), `output` (png, pfm, exr or tiff), `linear` (the kind of
 #' float picture that it writes when the name of the output ends so: what noise is measured on), `reads` (patterns,
-#' one group each, for `load_s`, `compute_s`, `samples_done`, `work` (what the engine counts of its work, such as rays), `noise`,
-#' `peak_mem_mb`), `log` (how a log of many frames
+#' one group each, for `load_s`, `compute_s`, `samples_done`, `work` (what the engine counts of its work, such as rays),
+#' `noise`, `peak_mem_mb`), `log` (how a log of many frames
 #' is read: `frame`, a pattern for the line that begins one, its group the number; `wall`, one for its time),
 #' `metadata` (columns of a timing, each with the key under which a picture says it) and `scan` (how a text scene names
 #' files: `finds`, a list of `kind` and `pattern`, its group the path; `comment`, a pattern of what to pass over;

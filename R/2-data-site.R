@@ -94,7 +94,8 @@ selling_fields <- function() list(
   )), default = list()),
   meter = field(one_of("rendering", "boot to release"), required = TRUE),
   release = field(one_of("idle", "end"), default = "idle"),
-  cap = field(record_of(list(amount = field(a_card_price(), required = TRUE), lag = field(a_duration(), default = 300)))),
+  cap = field(record_of(list(amount = field(a_card_price(), required = TRUE),
+                             lag = field(a_duration(), default = 300)))),
   billed = field(record_of(billed_fields(), filled = TRUE)),
   tiers = field(records_of(list(
     tier = field(a_text(), required = TRUE),

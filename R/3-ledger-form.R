@@ -95,8 +95,8 @@ ledger_tables <- function() {
 # A job's name is its own whatever its case; a key makes a repeated event or line harmless.
 job_tables <- function() {
   c(
-    paste("CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE COLLATE NOCASE, made_at TEXT,",
-          "by TEXT, question TEXT, shots TEXT, scenario TEXT, decision TEXT)"),
+    paste("CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE COLLATE NOCASE,",
+          "made_at TEXT, by TEXT, question TEXT, shots TEXT, scenario TEXT, decision TEXT)"),
     paste("CREATE TABLE IF NOT EXISTS events (sequence INTEGER PRIMARY KEY, job TEXT NOT NULL, time TEXT NOT NULL,",
           "place TEXT, node TEXT, frame INTEGER, piece TEXT, what TEXT NOT NULL, detail TEXT, source TEXT,",
           "key TEXT NOT NULL, UNIQUE (job, key))"),

@@ -105,9 +105,11 @@ add_events <- function(ledger, job, events) {
   }
   rows <- all_columns(as_frame(events), event_columns)
   bad <- which(is.na(rows[["what"]]) | !nzchar(rows[["what"]]))
-  if (length(bad)) stop_input("event", paste("row", bad[1], "says not what happened"), argument("events"), "Write `what`.")
+  if (length(bad)) stop_input("event", paste("row", bad[1], "says not what happened"), argument("events"),
+                              "Write `what`.")
   rows[["time"]][is.na(rows[["time"]])] <- utc_now()
-  rows[["key"]] <- ifelse(is.na(rows[["key"]]), row_key(rows, setdiff(event_columns, c("key", "detail"))), rows[["key"]])
+  rows[["key"]] <- ifelse(is.na(rows[["key"]]), row_key(rows, setdiff(event_columns, c("key", "detail"))),
+                          rows[["key"]])
   insert_once(con, "events", c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows)))
 }
 

@@ -72,9 +72,10 @@ check_band <- function(rows, where) {
 #' @param threads Whole numbers; `NA` leaves it to the engine.
 #' @param repeats Number of blocks, or [repeat_until()].
 #' @param options From [bench_options()].
-#' @return A list of class `cp_bench_plan`: `trials`, a tibble, one row a trial in the order they run: `run_order`, `repeat`, `shot`,
-#'   `scene`, `frame`, `engine`, `version`, `width`, `height`, `samples`, `noise`, `time_s`, `threads`, `devices`,
-#'   `features` (JSON), `node` (`NA` for this machine); `engines`, `options`, `until`. [run_bench()] runs it.
+#' @return A list of class `cp_bench_plan`: `trials`, a tibble, one row a trial in the order they run: `run_order`,
+#'   `repeat`, `shot`, `scene`, `frame`, `engine`, `version`, `width`, `height`, `samples`, `noise`, `time_s`,
+#'   `threads`, `devices`, `features` (JSON), `node` (`NA` for this machine); `engines`, `options`, `until`.
+#'   [run_bench()] runs it.
 #' @section Conditions: `clockpigeon_error_plan` when frames lie outside a shot, or the factor studied has one level;
 #'   `clockpigeon_error_type` and
 #'   `clockpigeon_error_choice` for arguments that cannot be read.

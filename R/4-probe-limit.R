@@ -14,8 +14,8 @@
 #' @param frames Frames of the shot; two spread over it when `NULL`.
 #' @param options From [bench_options()]: sizes, features, time limit and more are taken from it.
 #' @param beside What is rendered beside the pairs, a list with any of `reference` (samples of the reference, for an
-#'   engine without seeds) and `noise` (a coarse noise limit to run each frame at once as well, for engines that know one:
-#'   what a sample costs where such an engine spends them).
+#'   engine without seeds) and `noise` (a coarse noise limit to run each frame at once as well, for engines that know
+#'   one: what a sample costs where such an engine spends them).
 #' @param running From [running()]; pictures are kept in a temporary folder where it names none.
 #' @param ... Arguments of `beside` and [running()] as they were given here before; they warn, and will be refused.
 #' @return A list of class `cp_probes`: `shot`, `engine`, `version`, `against`, `light` (of the pictures), `pairs` (a

@@ -18,8 +18,8 @@
 #' @param ... Arguments of `probing()` and [running()] as they were given here before; they warn, and will be refused.
 #' @return A list of class `cp_shot_probe`: `curve` (the [frame_curve()]), `total`, `steps` (a tibble, one row a probe:
 #'   `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`, `upper`, `median`, `half_width` of the total after
-#'   it), `cheap` (how the cheap pass was decided and what it took), `ended` (why it stopped: `narrow`, `all_measured` or
-#'   `budget_used`), `spent_s`, `rows` (the
+#'   it), `cheap` (how the cheap pass was decided and what it took), `ended` (why it stopped: `narrow`, `all_measured`
+#'   or `budget_used`), `spent_s`, `rows` (the
 #'   timings used).
 #' @section Conditions: `clockpigeon_error_curve` when a frame cannot be rendered; those of [run_bench()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
@@ -88,8 +88,10 @@ probe_until <- function(probing, asked) {
     open <- setdiff(shot$frames, curve$frame)
     ended <- if (now$half_width <= asked$target) "narrow" else if (!length(open)) "all_measured"
              else if (spent() > asked$budget) "budget_used"
-    if (probing$progress) message(measured_frames(curve), " frames measured: total ", format_duration(now$median), " within ",
-                          percent(now$half_width))
+    if (probing$progress) {
+      message(measured_frames(curve), " frames measured: total ", format_duration(now$median), " within ",
+              percent(now$half_width))
+    }
     if (length(ended)) break
     frame <- next_probe(curve)[["frame"]]
     seen <- rbind(seen, probe_frame(probing, frame))

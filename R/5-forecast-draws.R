@@ -2,8 +2,8 @@
 
 #' Forecast duration and cost of a job
 #'
-#' Simulates each option of a scenario with [simulate_job()]: draws of every frame's time (from the shots' curves and the
-#' spread from run to run), of the site's speed and link, of packing, waiting and starting; the frames by list
+#' Simulates each option of a scenario with [simulate_job()]: draws of every frame's time (from the shots' curves and
+#' the spread from run to run), of the site's speed and link, of packing, waiting and starting; the frames by list
 #' scheduling; what goes wrong there; hours; the way home; and the rate card's meter. Frame times are common to all
 #' options, so that options differ only by what they are; every site and tier has its own streams, so that adding one
 #' changes no other.

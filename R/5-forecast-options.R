@@ -18,9 +18,9 @@
 #' @return A scenario, a list of class `cp_scenario`: `options`, a tibble with one row an option: `option` (its name),
 #'   `site`, `tier`, `hire` (`NA` where a site has one class), `nodes`, `engine`, `version`, `limit`, `noise` (over that
 #'   of the shots' own limit), `start` (`now`, or a local time), `begin_s` (seconds from now), `spread`, `speed` (of a
-#'   node, relative to the job's reference node), `evidence` (measured, transferred, claimed, assumed), `speed_from`, and
-#'   `log_speed`, `speed_se`, `speed_df`, what is known of the speed. Rows may be dropped and bound: what they refer to
-#'   is in the other fields. `jobs` and `sites`, by name; `left_out`, a tibble of `site`, `code` (`unfit`,
+#'   node, relative to the job's reference node), `evidence` (measured, transferred, claimed, assumed), `speed_from`,
+#'   and `log_speed`, `speed_se`, `speed_df`, what is known of the speed. Rows may be dropped and bound: what they refer
+#'   to is in the other fields. `jobs` and `sites`, by name; `left_out`, a tibble of `site`, `code` (`unfit`,
 #'   `unknown_speed`, `no_rate`, `unknown_link`) and `reason`; `doubts`, what is doubtful about the rate cards (no date,
 #'   old, no source); `pruned`, how many options were left out as beaten; `now`, `currency`, `time_zone`, `hashes` (of
 #'   the cards' files).

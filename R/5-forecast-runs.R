@@ -1,8 +1,9 @@
 # What is kept of one option's run: its charges, and its frames as they come home.
 
 # The run of an option, simulated once and kept with its forecast: `currency` (of the card) and `rate` to the job's,
-# medians and means of each charge (`lines`) and of what is added or taken off (`extra`), `node_hours`, and `frames`: how
-# many are at home at 120 moments (10, 50 and 90 % of draws), of `total`; `capped`, the share of draws that a cap ended.
+# medians and means of each charge (`lines`) and of what is added or taken off (`extra`), `node_hours`, and `frames`:
+# how many are at home at 120 moments (10, 50 and 90 % of draws), of `total`; `capped`, the share of draws that a cap
+# ended.
 option_run <- function(forecast, i, frames = common_frames(forecast$scenario, forecast$n, forecast$seed)) {
   kept_with(forecast, forecast$scenario$options[["option"]][i], function() made_run(forecast$scenario, i, frames))
 }

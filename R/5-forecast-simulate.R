@@ -17,7 +17,8 @@
 #' @export
 what_if <- function(price = 1, speed = 1, waiting = 0, frames = NULL, nodes = NULL, spread = NULL, at_once = FALSE) {
   structure(list(
-    price = check_number(price, argument("price"), above = 0), speed = check_number(speed, argument("speed"), above = 0),
+    price = check_number(price, argument("price"), above = 0),
+    speed = check_number(speed, argument("speed"), above = 0),
     waiting = check_number(waiting, argument("waiting"), least = 0),
     frames = if (!is.null(frames)) check_places(frames, argument("frames")),
     nodes = if (!is.null(nodes)) check_count(nodes, argument("nodes"), most = 4096),

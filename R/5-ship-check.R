@@ -35,8 +35,8 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
     finding_row("warns", shot$shot, "has no manifest: what it needs on disk was not looked at",
                   paste0("Write manifests/", shot$shot, ".yaml or .csv."))
   } else {
-    manifest_check(shot, site, check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()"), folder, used,
-                   others)
+    check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()")
+    manifest_check(shot, site, manifest, folder, used, others)
   }
   images <- image_count(manifest)
   free <- disk_free_mb(folder) * 1e6

@@ -5,8 +5,9 @@ unknown_words <- function(forecast) {
   scenario <- forecast$scenario
   job <- main_job(scenario)
   evidence <- scenario$options[["evidence"]]
-  troubled <- vapply(option_sites(scenario), function(s) first_of(s$troubles$fails, 0) + first_of(s$troubles$vanish, 0) +
-                       first_of(s$troubles$freeze, 0) > 0, NA)
+  troubled <- vapply(option_sites(scenario), function(s) {
+    any(unlist(s$troubles[c("fails", "vanish", "freeze")]) > 0)
+  }, NA)
   c(
     if (any(evidence %in% c("claimed", "assumed"))) {
       c(claimed = paste0("Claimed is what the seller says, taken with a spread of ", percent(assumed_sd$claimed), "."))
@@ -24,8 +25,8 @@ unknown_words <- function(forecast) {
     },
     stages = stage_words_assumed(scenario), prices = doubt_words(scenario),
     if (!all(troubled)) {
-      c(troubles = paste0("Failed frames and lost nodes are in the forecast where a rate card says how often they are: ",
-                          "not at ", toString(names(troubled)[!troubled]), "."))
+      c(troubles = paste0("Failed frames and lost nodes are in the forecast where a rate card says how often they ",
+                          "are: not at ", toString(names(troubled)[!troubled]), "."))
     }
   )
 }

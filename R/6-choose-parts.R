@@ -29,7 +29,8 @@ share_by <- function(finish, shares, seconds) {
   stats::approx(finish[known], shares[known], seconds, ties = "ordered")$y
 }
 
-# What a split is worked out from: the scenario, its job and options, the frames' seconds (draws x frames), the question.
+# What a split is worked out from: the scenario, its job and options, the frames' seconds (draws x frames), the
+# question.
 split_state <- function(scenario, asked, draws, seed) {
   job <- main_job(scenario)
   list(scenario = scenario, job = job, options = as_frame(scenario$options), seed = seed,

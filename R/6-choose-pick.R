@@ -20,9 +20,9 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' @param together `TRUE`: the confidence is asked of deadline and budget kept together; `FALSE`: of each alone, so that
 #'   both together may be kept less often.
 #' @param rule `"cheapest"`, `"fastest"` or `"best"`.
-#' @return A decision, a list of class `cp_choice`: `options`, a tibble with the forecast's summary and `limit`, `noise`,
-#'   `p_deadline`, `p_budget`, `p_both` and their simulation errors (`_se`), `fits`, `both_miss` (neither limit is kept
-#'   alone), `close` (the chance lies within two
+#' @return A decision, a list of class `cp_choice`: `options`, a tibble with the forecast's summary and `limit`,
+#'   `noise`, `p_deadline`, `p_budget`, `p_both` and their simulation errors (`_se`), `fits`, `both_miss` (neither limit
+#'   is kept alone), `close` (the chance lies within two
 #'   simulation errors of what was asked), `late_s` and `over` (how much more time or money would let it in; 0 when it
 #'   keeps it), `cost_per_usable` (mean cost over mean usable frames), `cost_whole` (mean cost of all frames usable:
 #'   where draws end early, the rest at the cost of a usable one), `non_dominated` (no other option is as early, as
@@ -46,7 +46,8 @@ choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence =
                           together = TRUE) {
   check_class(forecast, argument("forecast"), "cp_forecast", "forecast_job()")
   asked <- list(
-    deadline_s = deadline_seconds(deadline, forecast$scenario), budget = budget_amount(budget, main_job(forecast$scenario)),
+    deadline_s = deadline_seconds(deadline, forecast$scenario),
+    budget = budget_amount(budget, main_job(forecast$scenario)),
     confidence = check_number(confidence, argument("confidence"), above = 0, most = 0.9999),
     rule = check_choice(rule[1], argument("rule"), choice_rules), together = check_flag(together, argument("together"))
   )
@@ -56,7 +57,8 @@ choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence =
   choice <- structure(c(list(options = as_table(table[setdiff(names(table), "rank")]),
                              pick = table[["option"]][table[["pick"]]][1], reasons = as_table(reasons_of(table)),
                              warnings = as_table(warnings_of(table, stale))),
-                        asked, list(forecast = forecast, stale = stale, facts = facts, kept = new.env(parent = emptyenv()))),
+                        asked, list(forecast = forecast, stale = stale, facts = facts,
+                                    kept = new.env(parent = emptyenv()))),
                       class = "cp_choice")
   # What is said of a choice wherever it is shown is made now: showing it simulates nothing.
   if (has_curves(forecast$scenario)) {

@@ -61,8 +61,8 @@ record_job <- function(ledger, choice, name, by = Sys.info()[["user"]], changes 
     name = name, made_at = record$made_at, by = as.character(by), question = to_json(record$asked),
     shots = to_json(shots), scenario = to_json(scenario_record(scenario)), decision = paste(record_json(record))
   ), promise_rows(choice))
-  add_events(ledger, name, data.frame(what = "decided", time = record$made_at, place = null_pick(choice), source = "choose",
-                                      detail = unname(explain(choice)[1])))
+  add_events(ledger, name, data.frame(what = "decided", time = record$made_at, place = null_pick(choice),
+                                      source = "choose", detail = unname(explain(choice)[1])))
   invisible(record)
 }
 

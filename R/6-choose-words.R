@@ -186,8 +186,8 @@ time_sentence <- function(choice, i, it) {
     if (length(other)) paste0("; with ", paste(stage_names[names(other)], format_duration(other), collapse = ", ")),
     if (it$begin_s > 0) paste0(", begun ", it$start, " (", format_duration(it$begin_s), " from now)"), ": ",
     format_duration(stats::median(d[["finish_s"]])), " (medians; 10 % are done by ",
-    format_duration(quantile_of(d[["finish_s"]], 0.1)), ", 90 % by ", format_duration(quantile_of(d[["finish_s"]], 0.9)),
-    ")"
+    format_duration(quantile_of(d[["finish_s"]], 0.1)), ", 90 % by ",
+    format_duration(quantile_of(d[["finish_s"]], 0.9)), ")"
   )
 }
 

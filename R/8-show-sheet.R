@@ -162,8 +162,8 @@ draw_difference <- function(pictures, found, size, path) {
 }
 
 put_difference <- function(pictures, found, size, width, height) {
-  put_text(paste0(found$verdict, ": ", found$why, " (difference ", noise_text(found$difference), " of the brightness)"), 20,
-      26, fontsize = 13, fontface = "bold")
+  put_text(paste0(found$verdict, ": ", found$why, " (difference ", noise_text(found$difference),
+                  " of the brightness)"), 20, 26, fontsize = 13, fontface = "bold")
   under <- c("a", "b", "b less a, grey where they agree")
   for (k in 1:3) {
     x <- 20 + (k - 1) * (width + 20)

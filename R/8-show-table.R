@@ -82,5 +82,5 @@ wrap_lines <- function(text, width = terminal_width(), indent = 2) {
 # A label and a text beside it, wrapped in its own column.
 labelled_lines <- function(label, text, wide, width = terminal_width()) {
   lines <- wrap_lines(text, width - wide, indent = 0)
-  paste0(pad_text(c(label, rep("", length(lines) - 1)), wide), lines)
+  sub(" +$", "", paste0(pad_text(c(label, rep("", length(lines) - 1)), wide), lines))
 }

@@ -1,11 +1,9 @@
 # The command `check`.
 
-cli_check <- function(args) {
-  parsed <- cli_parse("check", args)
-  o <- parsed$options
+cli_check <- function(o, args) {
   project <- read_project()
   described <- intersect(names(project$shots), names(project$manifests))
-  shots <- if (length(parsed$args)) list(project_entry(project$shots, parsed$args[1], "shot"))
+  shots <- if (length(args)) list(project_entry(project$shots, args[1], "shot"))
            else project$shots[if (length(described)) described else names(project$shots)]
   site <- if (length(o$site)) project_entry(project$sites, o$site, "site")
   has_ledger <- file.exists(project$ledger)

@@ -53,11 +53,9 @@ cli_job_forecast <- function(project, asked, now = this_moment()) {
   forecast_job(scenario, asked$draws, asked$seed, progress = TRUE)
 }
 
-cli_forecast <- function(args) {
-  parsed <- cli_parse("forecast", args)
-  o <- parsed$options
+cli_forecast <- function(o, args) {
   project <- read_project()
-  forecast <- cli_job_forecast(project, cli_asked(project, o, parsed$args))
+  forecast <- cli_job_forecast(project, cli_asked(project, o, args))
   cli_emit(summary(forecast), o$format, function() forecast_lines(forecast))
   0L
 }
@@ -74,12 +72,10 @@ cli_job_choice <- function(project, o, args = character()) {
                 !isTRUE(o$each))
 }
 
-cli_choose <- function(args) {
-  parsed <- cli_parse("choose", args)
-  o <- parsed$options
+cli_choose <- function(o, args) {
   project <- read_project()
   if (length(o$record)) cli_check_name(project, o$record)
-  choice <- cli_job_choice(project, o, parsed$args)
+  choice <- cli_job_choice(project, o, args)
   trials <- if (length(o$test_frames)) trial_value(choice, o$test_frames)
   split <- if (o$split) split_choice(choice)
   changes <- if (o$format == "table" || length(o$record)) break_even(choice)
@@ -120,11 +116,9 @@ split_choice <- function(choice) {
 
 choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L
 
-cli_report <- function(args) {
-  parsed <- cli_parse("report", args)
-  o <- parsed$options
+cli_report <- function(o, args) {
   project <- read_project()
-  choice <- cli_job_choice(project, o, parsed$args)
+  choice <- cli_job_choice(project, o, args)
   cli_write_report(project, choice, o$out)
   cat(o$out, "\n", sep = "")
   cli_figure(choice, o$figure, show = o$show)
@@ -134,7 +128,8 @@ cli_report <- function(args) {
 # The page, with the comparison of versions when the ledger has two of the job's engine.
 cli_write_report <- function(project, choice, path) {
   attach_defaults()
-  rows <- cli_ledger(project, code = function(ledger) timings(ledger, engine = main_job(choice$forecast$scenario)$engine))
+  rows <- cli_ledger(project, code = function(ledger) timings(ledger,
+                                                              engine = main_job(choice$forecast$scenario)$engine))
   versions <- tryCatch(compare_timings(rows, by = "engine_version"), clockpigeon_error_compare = function(e) NULL)
   report(choice, path, versions, title = paste0("Where to render: ", project$name))
 }

@@ -4,16 +4,15 @@ cli_ledger <- function(project, read_only = TRUE, code) {
   ledger <- open_ledger(project$ledger, read_only = read_only)
   on.exit(close_ledger(ledger))
   if (length(ledger$carried)) {
-    cli_note("The ledger was carried over to this release's form; as it was, it is kept as ", short_path(ledger$carried))
+    cli_note("The ledger was carried over to this release's form; as it was, it is kept as ",
+             short_path(ledger$carried))
   }
   code(ledger)
 }
 
-cli_bench <- function(args) {
-  parsed <- cli_parse("bench", args)
-  o <- parsed$options
+cli_bench <- function(o, args) {
   project <- read_project()
-  name <- if (length(parsed$args)) parsed$args[1]
+  name <- if (length(args)) args[1]
   if (o$dry_run) return(cli_dry_run(project, project_plan(project, name), o$format))
   rows <- cli_ledger(project, FALSE, function(ledger) {
     nodes <- cli_nodes(project, o$node)
@@ -45,8 +44,7 @@ cli_nodes <- function(project, asked = NULL) {
   c(list(first), project$nodes[setdiff(names(project$nodes), here)])
 }
 
-cli_readiness <- function(args) {
-  o <- cli_parse("nodes", args)$options
+cli_readiness <- function(o, args) {
   project <- read_project()
   if (!length(project$nodes)) stop_input("project", "has no node", instead = "Write one under nodes/.")
   seen <- if (file.exists(project$ledger)) cli_ledger(project, code = function(l) unique(timings(l)[["node"]]))
@@ -154,18 +152,16 @@ bench_lines <- function(rows) {
 # The options of a command that are columns of a timing, as they were given.
 cli_row <- function(o) Filter(length, o[row_columns])
 
-cli_import <- function(args) {
-  parsed <- cli_parse("import", args)
-  o <- parsed$options
+cli_import <- function(o, args) {
   project <- read_project()
   engine <- if (length(o$engine)) project$engines[[o$engine]]
-  if (is_job_list(parsed$args, o$as)) return(cli_import_jobs(project, parsed$args))
+  if (is_job_list(args, o$as)) return(cli_import_jobs(project, args))
   map <- cli_pairs(o$map, "option --map", "columns as frame=Nr,wall_s=Time")
   rows <- cli_ledger(project, FALSE, function(ledger) {
-    for (path in known_imports(parsed$args, ledger)) {
+    for (path in known_imports(args, ledger)) {
       cli_note("known: ", path, " was imported before; nothing was added")
     }
-    import_timings(parsed$args, o$as, ledger, engine, map, cli_row(o), o$writers)
+    import_timings(args, o$as, ledger, engine, map, cli_row(o), o$writers)
   })
   cli_emit(rows, o$format, function() import_lines(rows))
   0L
@@ -180,14 +176,12 @@ cli_import_jobs <- function(project, paths) {
   0L
 }
 
-cli_jobs_list <- function(args) {
-  parsed <- cli_parse("jobs", args)
-  o <- parsed$options
+cli_jobs_list <- function(o, args) {
   project <- read_project()
   cli_ledger(project, code = function(ledger) {
-    if (length(parsed$args)) {
-      events <- job_events(ledger, parsed$args[1])
-      cli_emit(events, o$format, function() event_lines(events, parsed$args[1]))
+    if (length(args)) {
+      events <- job_events(ledger, args[1])
+      cli_emit(events, o$format, function() event_lines(events, args[1]))
     } else {
       known <- jobs(ledger)
       cli_emit(known, o$format, function() job_list_lines(known))
@@ -204,9 +198,10 @@ job_list_lines <- function(x) {
 }
 
 event_lines <- function(x, job) {
+  blank <- function(column) ifelse(is.na(column), "", paste(column))
   c(paste0("Job ", job, ": ", nrow(x), if (nrow(x) == 1) " event" else " events"), "",
-    text_table(data.frame(time = x[["time"]], what = x[["what"]], place = x[["place"]], node = x[["node"]],
-                          frame = ifelse(is.na(x[["frame"]]), "", paste(x[["frame"]])), source = x[["source"]]),
+    text_table(data.frame(time = x[["time"]], what = x[["what"]], place = blank(x[["place"]]), node = blank(x[["node"]]),
+                          frame = blank(x[["frame"]]), source = blank(x[["source"]])),
                right = "frame", spare = c("node", "source")))
 }
 
@@ -221,8 +216,7 @@ import_lines <- function(rows) {
     if (length(reasons)) paste0(reasons, " ", names(reasons)))
 }
 
-cli_record <- function(args) {
-  o <- cli_parse("record", args)$options
+cli_record <- function(o, args) {
   project <- read_project()
   row <- c(cli_row(o), Filter(length, o[c("status", "note")]))
   said <- Filter(length, o[c("time", "activity", "frames_done", "frames_asked", "began", "ended")])
@@ -236,8 +230,7 @@ cli_record <- function(args) {
   0L
 }
 
-cli_compare <- function(args) {
-  o <- cli_parse("compare", args)$options
+cli_compare <- function(o, args) {
   project <- read_project()
   want <- Filter(length, list(engine = o$engine, scene = o$scene))
   result <- cli_ledger(project, code = function(ledger) {

@@ -1,7 +1,6 @@
 # The demo: the main job on a copy of the demo project.
 
-cli_demo <- function(args) {
-  o <- cli_parse("demo", args)$options
+cli_demo <- function(o, args) {
   folder <- demo_project(o$keep)
   old <- setwd(folder)
   on.exit(setwd(old))

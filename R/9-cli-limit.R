@@ -1,10 +1,8 @@
 # The command `limit`: probe, study, show.
 
-cli_limit <- function(args) {
-  parsed <- cli_parse("limit", args)
-  o <- parsed$options
+cli_limit <- function(o, args) {
   project <- read_project()
-  shot <- cli_shot(project, parsed$args)
+  shot <- cli_shot(project, args)
   engine <- cli_engine(project, o$engine)
   if (o$plan) return(cli_plan_probes(project, shot, engine, o))
   price <- cli_limit_price(project, o, engine)
@@ -114,10 +112,8 @@ cli_limit_price <- function(project, o, engine) {
   price
 }
 
-cli_picture <- function(args) {
-  parsed <- cli_parse("picture", args)
-  o <- parsed$options
-  pictures <- lapply(parsed$args, read_picture)
+cli_picture <- function(o, args) {
+  pictures <- lapply(args, read_picture)
   found <- if (length(o$figure)) difference_picture(pictures[[1]], pictures[[2]], o$figure)
            else compare_pictures(pictures[[1]], pictures[[2]])
   cli_emit(found, o$format, function() difference_lines(found))

@@ -1,33 +1,173 @@
-# The command line: dispatch, help and exit codes.
+# The command line: the table of commands, dispatch, help and exit codes.
+
+# What each command is: one row says what it is for, what runs, what may stand behind it and its options.
+command_row <- function(about, run, arguments = "", arity = 0, options = list()) {
+  list(about = about, run = run, arguments = arguments, arity = arity, options = options)
+}
 
 cli_commands <- list(
-  demo = list(about = "run the main job on the demo project", run = function(args) cli_demo(args)),
-  bench = list(about = "time real renders as a plan says, and keep them in the ledger",
-               run = function(args) cli_bench(args)),
-  nodes = list(about = "ask each node whether it is ready", run = function(args) cli_readiness(args)),
-  import = list(about = "take timings in from logs, folders of frames, pictures and tables",
-                run = function(args) cli_import(args)),
-  jobs = list(about = "list the jobs of the ledger, or what happened to one", run = function(args) cli_jobs_list(args)),
-  record = list(about = "write down a time that was read off a screen", run = function(args) cli_record(args)),
-  limit = list(about = "find how many samples are enough, and what the next doubling would buy",
-               run = function(args) cli_limit(args)),
-  probe = list(about = "measure frames of a shot until its total is known well enough",
-               run = function(args) cli_probe(args)),
-  picture = list(about = "say whether two pictures are the same, but for noise, or different",
-                 run = function(args) cli_picture(args)),
-  compare = list(about = "compare timings, like with like", run = function(args) cli_compare(args)),
-  backtest = list(about = "forecast what the ledger already knows, and say how far off that was",
-                  run = function(args) cli_backtest(args)),
-  sites = list(about = "show the project's rate cards, or one of them", run = function(args) cli_sites(args)),
-  bill = list(about = "price what a job used, to the cent", run = function(args) cli_bill(args)),
-  check = list(about = "check shots before anything is sent or paid", run = function(args) cli_check(args)),
-  scan = list(about = "list the files that a text scene names, as a manifest", run = function(args) cli_scan(args)),
-  pack = list(about = "make one parcel of all that a shot needs", run = function(args) cli_pack(args)),
-  unpack = list(about = "unpack a parcel, and hold every file against its list", run = function(args) cli_unpack(args)),
-  forecast = list(about = "forecast duration and cost of a job on every site", run = function(args) cli_forecast(args)),
-  choose = list(about = "choose where to render, by deadline and budget", run = function(args) cli_choose(args)),
-  report = list(about = "write the choice as an HTML page", run = function(args) cli_report(args)),
-  help = list(about = "say what a command does", run = function(args) cli_help(args))
+  demo = command_row(
+    "run the main job on the demo project", function(o, args) cli_demo(o, args),
+    options = list(opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"),
+                   format_option)
+  ),
+  bench = command_row(
+    "time real renders as a plan says, and keep them in the ledger",
+    function(o, args) cli_bench(o, args), arguments = "[PLAN]", arity = c(0, 1),
+    options = list(opt("--dry-run", "list the trials and what they should take, and run nothing", "logical", FALSE),
+      opt("--resume", "go on with the plan's last run where it was interrupted", "logical", FALSE),
+      opt("--node", "node that stands for this machine [here, when there is one]"),
+      opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option)
+  ),
+  nodes = command_row(
+    "ask each node whether it is ready", function(o, args) cli_readiness(o, args),
+    options = list(opt("--engine", "engine asked for [the project's default]"),
+      opt("--engine-version", "its version: 4.2, or '>=4.1 <5' [the project's default]"),
+      opt("--timeout", "seconds to wait for an answer [20]", "double", 20), format_option)
+  ),
+  import = command_row(
+    "take timings in from logs, folders of frames, pictures and tables",
+    function(o, args) cli_import(o, args), arguments = "FILE...", arity = c(1, Inf),
+    options = c(list(
+      opt("--as", "log, frames (a folder of finished ones), pictures, csv, json or jobs [told from the name]"),
+      opt("--map", "columns of a table, such as frame=Nr,wall_s=Time"),
+      opt("--writers", "pictures that were in work at once, where it is known", "integer")
+      ), row_options, list(format_option))
+  ),
+  jobs = command_row(
+    "list the jobs of the ledger, or what happened to one",
+    function(o, args) cli_jobs_list(o, args), arguments = "[JOB]", arity = c(0, 1),
+    options = list(format_option)
+  ),
+  record = command_row(
+    "write down a time that was read off a screen", function(o, args) cli_record(o, args),
+    options = c(list(
+      opt("--time", "as it was said: 'about 15 min', 1h20m, or '24 fps' for playback"),
+      opt("--activity", "render, playback, encode, ... [render]", default = "render"),
+      opt("--status", "ok, failed, unusable, incomplete, ... [ok]"),
+      opt("--frames-done", "of a time for many frames: how many were finished", "integer"),
+      opt("--frames-asked", "and how many were asked", "integer"),
+      opt("--began", "clock time, such as '2026-11-03 14:05'"), opt("--ended", "clock time"),
+      opt("--note", "anything else")
+      ), row_options)
+  ),
+  limit = command_row(
+    "find how many samples are enough, and what the next doubling would buy",
+    function(o, args) cli_limit(o, args), arguments = "[SHOT]", arity = c(0, 1),
+    options = list(
+      opt("--noise", "noise target of the frame, a share of its brightness [what was judged clean enough, or 5%]"),
+      opt("--tile-noise", "target of its worst tile [twice that]"),
+      opt("--samples", "counts to probe at [4,16,64]", default = "4,16,64"),
+      opt("--frames", "frames to probe [two, spread over the shot]"),
+      opt("--size", "such as 320x180, or several with commas to see what size does [the shot's]"),
+      opt("--rows", "only these rows of the frame, such as 65-128 [all]"),
+      opt("--features", "to cross, to see what drives the time: bounces=2/32,denoise=on/off"),
+      opt("--confidence", "chance asked for that the count meets the target [0.9]", "double", 0.9),
+      opt("--site", "site whose price is shown"),
+      opt("--engine", "engine [the project's default]"), opt("--engine-version", "its version [the newest]"),
+      opt("--reference", "samples of a reference, for an engine without seeds", "integer"),
+      opt("--plan", "scout at small sizes and propose the cheapest probes that answer", "logical", FALSE),
+      opt("--error", "with --plan: error of the count that is asked for [10%]", default = "10%"),
+      opt("--sheet", "also write the worst tiles at each count to this PNG file"),
+      opt("--blind", "write them to this PNG file without saying which is which, and ask which are clean enough"),
+      opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
+      )
+  ),
+  probe = command_row(
+    "measure frames of a shot until its total is known well enough",
+    function(o, args) cli_probe(o, args), arguments = "[SHOT]", arity = c(0, 1),
+    options = list(
+      opt("--target", "half-width of the total's 80 % interval that is asked for [10%]", default = "10%"),
+      opt("--budget", "time of probing after which no frame is begun, such as 20min [none]"),
+      opt("--first", "frames spread over the shot that are measured first [3]", "integer", 3L),
+      opt("--cheap", "a cheap pass over all frames: yes, no, or auto to decide by what it gains [auto]",
+      default = "auto"),
+      opt("--engine", "engine [the project's default]"), opt("--engine-version", "its version [the newest]"),
+      opt("--node", "node that stands for this machine [here, when there is one]"),
+      opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
+      )
+  ),
+  picture = command_row(
+    "say whether two pictures are the same, but for noise, or different",
+    function(o, args) cli_picture(o, args), arguments = "A B", arity = 2,
+    options = list(figure_option, format_option)
+  ),
+  compare = command_row(
+    "compare timings, like with like", function(o, args) cli_compare(o, args),
+    options = list(
+      opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "),
+      " [what the project's plan studies, or engine_version]")),
+      opt("--across", "compare also what differs in more, and say in what", "logical", FALSE),
+      opt("--mix", "your own mix of scenes, such as gears=2,basin=1"),
+      opt("--engine", "only this engine"), opt("--scene", "only this scene"),
+      opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02),
+      figure_option, format_option
+      )
+  ),
+  backtest = command_row(
+    "forecast what the ledger already knows, and say how far off that was", function(o, args) cli_backtest(o, args),
+    options = list(opt("--probes", "numbers of frames that are left of a shot [3,5,8]", default = "3,5,8"),
+      figure_option, format_option)
+  ),
+  sites = command_row(
+    "show the project's rate cards, or one of them",
+    function(o, args) cli_sites(o, args), arguments = "[SITE]", arity = c(0, 1),
+    options = list(format_option)
+  ),
+  bill = command_row(
+    "price what a job used, to the cent", function(o, args) cli_bill(o, args), arguments = "USAGE", arity = c(0, 1),
+    options = list(opt("--site", "site [the usage's]"), opt("--tier", "its tier [the usage's, or the first]"),
+      opt("--hire", "its hire class [the usage's, or the first]"), opt("--engine", "engine [the usage's]"),
+      opt("--on", "date of the bill, such as 2026-11-03 [the usage's, or today]"),
+      opt("--to", "currency to show it in as well [the project's]"), format_option)
+  ),
+  check = command_row(
+    "check shots before anything is sent or paid",
+    function(o, args) cli_check(o, args), arguments = "[SHOT]", arity = c(0, 1),
+    options = list(opt("--site", "site that they are to go to [every site is asked]"),
+      opt("--against", "a finished frame, to hold its size and samples against what was asked"),
+      opt("--engine", "engine [the project's default]"), format_option)
+  ),
+  scan = command_row(
+    "list the files that a text scene names, as a manifest",
+    function(o, args) cli_scan(o, args), arguments = "SCENE", arity = c(0, 1),
+    options = list(opt("--engine", "engine whose profile tells how [the project's default]"), format_option)
+  ),
+  pack = command_row(
+    "make one parcel of all that a shot needs",
+    function(o, args) cli_pack(o, args), arguments = "[SHOT]", arity = c(0, 1),
+    options = list(opt("--out", "folder for the parcels [this one]", default = "."), format_option)
+  ),
+  unpack = command_row(
+    "unpack a parcel, and hold every file against its list",
+    function(o, args) cli_unpack(o, args), arguments = "PARCEL", arity = 1,
+    options = list(opt("--into", "folder that is not there yet [the parcel's name]"))
+  ),
+  forecast = command_row(
+    "forecast duration and cost of a job on every site",
+    function(o, args) cli_forecast(o, args), arguments = "[JOB]", arity = c(0, 1),
+    options = c(job_options, list(format_option))
+  ),
+  choose = command_row(
+    "choose where to render, by deadline and budget",
+    function(o, args) cli_choose(o, args), arguments = "[JOB]", arity = c(0, 1),
+    options = c(job_options, choice_options, list(
+      opt("--test-frames", "also say whether so many trial frames at the leading sites would be worth it", "integer"),
+      opt("--split", "also say how several sites together could do it at least cost", "logical", FALSE),
+      opt("--record",
+          "also write the decision down: as job NAME in the ledger, as NAME.json and NAME.md"),
+      figure_option, format_option
+      ))
+  ),
+  report = command_row(
+    "write the choice as an HTML page", function(o, args) cli_report(o, args), arguments = "[JOB]", arity = c(0, 1),
+    options = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
+      figure_option))
+  ),
+  help = command_row(
+    "say what a command does", function(o, args) cli_help(args), arguments = "[COMMAND]", arity = c(0, 1),
+    options = list()
+  )
 )
 
 #' The command line
@@ -68,14 +208,16 @@ cli_run <- function(args) {
                instead = if (length(near)) paste0("Did you mean ", near, "?") else "See clockpigeon help.")
   }
   if (any(args[-1] %in% c("--help", "-h"))) return(cli_help(command))
-  cli_commands[[command]]$run(args[-1])
+  row <- cli_commands[[command]]
+  parsed <- cli_parse(command, row, args[-1])
+  row$run(parsed$options, parsed$args)
 }
 
 package_version_text <- function() getNamespaceVersion("clockpigeon")[[1]]
 
 cli_help <- function(args) {
-  if (length(args) && args[1] %in% names(cli_options)) {
-    parser <- cli_parser(args[1])
+  if (length(args) && args[1] != "help" && args[1] %in% names(cli_commands)) {
+    parser <- cli_parser(args[1], cli_commands[[args[1]]])
     cat("clockpigeon ", args[1], ": ", cli_commands[[args[1]]]$about, "\n\n", sep = "")
     optparse::print_help(parser)
     return(0L)
@@ -90,28 +232,4 @@ cli_help <- function(args) {
       "Exit status: 0 done, 1 failed, 2 bad input or usage, 3 done but no option fits.", sep = "\n")
   cat("\n")
   0L
-}
-
-#' Install the command
-#'
-#' Writes a small program `clockpigeon` that runs [cli()] with the library this package is installed in.
-#'
-#' @param folder Folder on the PATH.
-#' @return The path of the program, invisibly.
-#' @section Conditions: `clockpigeon_error_file` when the folder cannot be written.
-#' @noRd
-install_launcher <- function(folder) {
-  folder <- check_text(folder, argument("folder"))
-  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE) ||
-      file.access(folder, 2) != 0) {
-    stop_input("file", "this folder cannot be written", folder, "Name another folder on the PATH.")
-  }
-  lines <- readLines(system.file("launch", "clockpigeon", package = "clockpigeon"))
-  fill <- c("@LIBRARY@" = dirname(getNamespaceInfo("clockpigeon", "path")),
-            "@RSCRIPT@" = file.path(R.home("bin"), "Rscript"))
-  for (mark in names(fill)) lines <- gsub(mark, fill[[mark]], lines, fixed = TRUE)
-  path <- file.path(normalizePath(folder), "clockpigeon")
-  writeLines(lines, path)
-  Sys.chmod(path, "755")
-  invisible(path)
 }

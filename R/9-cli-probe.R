@@ -1,10 +1,8 @@
 # The commands `probe` and `backtest`.
 
-cli_probe <- function(args) {
-  parsed <- cli_parse("probe", args)
-  o <- parsed$options
+cli_probe <- function(o, args) {
   project <- read_project()
-  shot <- cli_shot(project, parsed$args)
+  shot <- cli_shot(project, args)
   engine <- cli_engine(project, o$engine)
   cheap <- c(yes = TRUE, no = FALSE, auto = NA)[[check_choice(o$cheap, "option --cheap", c("yes", "no", "auto"))]]
   budget <- if (length(o$budget)) parse_duration(o$budget, "option --budget") else Inf
@@ -18,8 +16,7 @@ cli_probe <- function(args) {
   if (found$ended == "budget_used") 3L else 0L
 }
 
-cli_backtest <- function(args) {
-  o <- cli_parse("backtest", args)$options
+cli_backtest <- function(o, args) {
   project <- read_project()
   found <- cli_ledger(project, code = function(ledger) backtest(ledger, parse_counts(o$probes, "option --probes")))
   cli_emit(summary.cp_backtest(found), o$format, function() backtest_lines(found))

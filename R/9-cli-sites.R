@@ -1,12 +1,10 @@
 # The commands `sites` and `bill`.
 
-cli_sites <- function(args) {
-  parsed <- cli_parse("sites", args)
-  o <- parsed$options
+cli_sites <- function(o, args) {
   project <- read_project()
   if (!length(project$sites)) stop_input("project", "has no site", instead = "Write a rate card under sites/.")
-  if (length(parsed$args)) {
-    site <- project_entry(project$sites, parsed$args[1], "site")
+  if (length(args)) {
+    site <- project_entry(project$sites, args[1], "site")
     cli_emit(bill_table(list(site)), o$format, function() card_lines(site))
   } else {
     cli_emit(bill_table(project$sites), o$format, function() site_lines(project$sites))
@@ -14,11 +12,9 @@ cli_sites <- function(args) {
   0L
 }
 
-cli_bill <- function(args) {
-  parsed <- cli_parse("bill", args)
-  o <- parsed$options
+cli_bill <- function(o, args) {
   project <- read_project()
-  usage <- cli_usage(project, parsed$args)
+  usage <- cli_usage(project, args)
   name <- first_of(o$site, if (inherits(usage, "cp_usage")) usage$site)
   if (is.null(name)) stop_input("usage", "names no site", "clockpigeon bill", "Write --site NAME.")
   site <- project_entry(project$sites, name, "site")
@@ -31,7 +27,8 @@ cli_bill <- function(args) {
               in_currency(check_currency(to, "option --to"), project$rates)
             })
   cli_emit(x, o$format, function() {
-    c(wrap_lines(paste0(if (inherits(usage, "cp_usage")) paste0(usage$usage, ", "), site$site, ", ", format(on), ":")), "",
+    c(wrap_lines(paste0(if (inherits(usage, "cp_usage")) paste0(usage$usage, ", "), site$site, ", ", format(on), ":")),
+      "",
       bill_text(x),
       if (!known && length(site$unit)) wrap_lines(earning_words(site, -sum(x[["amount"]][x[["part"]] == "credit"]))))
   })

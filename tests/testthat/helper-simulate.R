@@ -22,9 +22,13 @@ open_time <- function(open, a, b) {
 # `way` from job_way(), `seconds` of the frames of this draw.
 twin_draw <- function(seconds, way, seeds, draw) {
   stream <- function(name, normal = TRUE, even = FALSE) twin_stream(seeds[[name]], draw, normal, even)
-  speed <- stream("speed", even = TRUE); link <- stream("link", even = TRUE); wait <- stream("wait", even = TRUE)
+  speed <- stream("speed", even = TRUE)
+  link <- stream("link", even = TRUE)
+  wait <- stream("wait", even = TRUE)
   start <- stream("start")
-  fail <- stream("fail", FALSE); fate <- stream("vanish", FALSE); job <- stream("job")
+  fail <- stream("fail", FALSE)
+  fate <- stream("vanish", FALSE)
+  job <- stream("job")
   common <- exp(way$speed[1] + if (way$speed[2] > 0) way$speed[2] * speed() else 0)
   bytes_s <- way$link * if (way$link_sd > 0) exp(way$link_sd * link()) else 1
   t <- list(prepared = us(way$begin) + us(twin_spread(way$prepare, job)))
@@ -130,7 +134,10 @@ twin_draw <- function(seconds, way, seeds, draw) {
   while (left > 0 && any(state == "busy")) {
     w <- which(state == "busy")[which.min(free[state == "busy"])]
     at <- free[w]
-    if (death[w] <= at) { lose(w, 0, at); next }
+    if (death[w] <= at) {
+      lose(w, 0, at)
+      next
+    }
     if (nrow(again) && again$at[1] <= at) {
       task <- again$task[1]
       again <- again[-1, , drop = FALSE]
@@ -145,7 +152,10 @@ twin_draw <- function(seconds, way, seeds, draw) {
       note(w, "idle", at, on)
       free[w] <- on
       next
-    } else { state[w] <- "parked"; next }
+    } else {
+      state[w] <- "parked"
+      next
+    }
     whole <- seconds[(task - 1) %/% way$parts + 1]
     if (way$parts > 1) {
       load <- min(way$part_load, whole)
@@ -154,7 +164,10 @@ twin_draw <- function(seconds, way, seeds, draw) {
     once <- floor(whole * (1e6 / own[w]) + 0.5)
     lost <- floor(once * failed[task] + 0.5)
     end <- at + lost + if (given_up[task]) 0 else once
-    if (end > death[w]) { lose(w, task, at); next }
+    if (end > death[w]) {
+      lose(w, task, at)
+      next
+    }
     note(w, "failed", at, at + lost, task, failures[task])
     note(w, "render", at + lost, end, task, 1)
     done[task] <- end
@@ -199,7 +212,8 @@ twin_outcome <- function(d, way) {
   from <- max(from, d$t$prepassed)
   s <- function(a, b) (b - a) / 1e6
   inside <- open_time(way$open, d$t$prepassed, from) / 1e6
-  list(finish_s = if (all(is.finite(d$done))) home / 1e6 + d$encode else Inf, held_s = way$begin, prepare_s = d$t$prepared / 1e6 - way$begin,
+  list(finish_s = if (all(is.finite(d$done))) home / 1e6 + d$encode else Inf, held_s = way$begin,
+       prepare_s = d$t$prepared / 1e6 - way$begin,
        upload_s = s(d$t$prepared, d$t$sent), wait_s = s(d$t$sent, d$t$hired), start_s = s(d$t$hired, d$t$started),
        prepass_s = s(d$t$started, d$t$prepassed), render_s = inside, closed_s = s(d$t$prepassed, from) - inside,
        download_s = s(from, home), encode_s = d$encode, frames_done = length(usable),

@@ -3,7 +3,10 @@ Sys.setenv(CLOCKPIGEON_NOW = "2026-11-24T12:00:00Z")
 
 # An error must have our class and say where and what to write instead.
 expect_refusal <- function(code, topic, says = NULL) {
-  error <- tryCatch({ code; NULL }, error = identity)
+  error <- tryCatch({
+    code
+    NULL
+  }, error = identity)
   expect_s3_class(error, paste0("clockpigeon_error_", topic))
   for (text in says) expect_match(conditionMessage(error), text, fixed = TRUE)
   invisible(error)
@@ -76,7 +79,8 @@ one_pixel <- function(folder) {
 
 # Pairs of pebble at 2 and 8 samples of one small frame, in a folder of the test's own.
 small_probes <- function(ledger, keep, ..., samples = c(2, 8), frames = 1) {
-  probe_limit(small_shot(size = c(width = 96L, height = 54L)), pebble(), ledger, samples, frames, ..., running = running(keep = keep, progress = FALSE))
+  probe_limit(small_shot(size = c(width = 96L, height = 54L)), pebble(), ledger, samples, frames, ...,
+              running = running(keep = keep, progress = FALSE))
 }
 
 small_shot <- function(...) {

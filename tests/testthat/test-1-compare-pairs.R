@@ -63,7 +63,8 @@ test_that("the robust interval is Wilcoxon's, and a bad run does not move it far
 })
 
 test_that("a verdict is not made or hidden by one bad run, which is named from three pairs on", {
-  rows <- function(old) rbind(some_timings(old), some_timings(c(10, 10.1, 9.9, 10.05, 9.95, 10.02, 9.98)[seq_along(old)],
+  rows <- function(old) rbind(some_timings(old), some_timings(c(10, 10.1, 9.9, 10.05, 9.95, 10.02,
+                                                                9.98)[seq_along(old)],
                                                               engine_version = "1.1"))
   good <- c(13, 13.1, 12.9, 13.02, 12.98, 13.05, 12.95)
   bad <- compare_timings(rows(replace(good, 4, 39)), "engine_version")
@@ -111,7 +112,8 @@ test_that("where light frames got faster and heavy ones slower, the total decide
     rbind(some_timings(old * exp(rnorm(4, 0, 0.005)), frame = frame),
           some_timings(new * exp(rnorm(4, 0, 0.005)), frame = frame, engine_version = "1.1"))
   }
-  x <- compare_timings(rbind(one(100, 125, 1L), do.call(rbind, lapply(2:6, function(f) one(5, 4, f)))), "engine_version")
+  x <- compare_timings(rbind(one(100, 125, 1L), do.call(rbind, lapply(2:6, function(f) one(5, 4, f)))),
+                       "engine_version")
   expect_lt(x$ratio, 1)
   expect_gt(x$frame_ratio, 1)
   expect_lt(x$time_saved, 0)

@@ -65,7 +65,8 @@ test_that("times of another limit share one unknown factor", {
   prior <- curve_prior(heavy_factor = 1)
   alone <- total_time(frame_curve(data.frame(frame = at, seconds = c(4, 5, 6), scaled = 0.3), frames = 1:100,
                                   run_sd = 0.02, prior = prior))
-  helped <- total_time(frame_curve(data.frame(frame = c(at, 50), seconds = c(4, 5, 6, 5.5), scaled = c(0.3, 0.3, 0.3, 0)),
+  helped <- total_time(frame_curve(data.frame(frame = c(at, 50), seconds = c(4, 5, 6, 5.5),
+                                              scaled = c(0.3, 0.3, 0.3, 0)),
                                    frames = 1:100, run_sd = 0.02, prior = prior))
   width <- function(total) log(total$upper / total$lower)
   expect_lt(width(helped), 0.6 * width(alone))

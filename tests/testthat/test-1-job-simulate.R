@@ -94,7 +94,8 @@ test_that("the meter charges as bill() does, whatever the card counts and howeve
     card("{per: node-hour, amount: 36 EUR, step: 30 s, rounding: up, rounded: run}"),
     card("{per: frame, amount: 0.05 EUR, fixed: 1 EUR}", "billed: {failed: false, aborted: false}"),
     card("{per: node-hour, amount: 36 EUR, step: 1 min, rounding: nearest, rounded: job}",
-         "charges: [{charge: out, per: GB, amount: 2 EUR, activities: [download]}, {charge: n, per: node, amount: 0.1 EUR}]",
+         paste0("charges: [{charge: out, per: GB, amount: 2 EUR, activities: [download]}, ",
+                "{charge: n, per: node, amount: 0.1 EUR}]"),
          "tax: {tax: t, percent: 19 %}", meter = "boot to release"),
     card("{per: node-hour, amount: 36 EUR, step: 1 s}",
          "charges: [{charge: day, per: node-hour, amount: 20 EUR, hours: [{from: '08:00', to: '08:03'}]}]",
@@ -121,7 +122,8 @@ test_that("a cap stops the job late: what is in flight is paid and lost", {
   # Two nodes at 36 EUR an hour: 1.20 EUR after 60 s. 10 s later the job stops, at 70 s: two frames of 25 s each are
   # done on both, the third has begun at 50 s and is lost. Billed are 2 x 70 s.
   site <- card("{per: node-hour, amount: 36 EUR, step: 1 s}")
-  run <- simulate_job(rep(25, 20), flat_way(nodes = 2, cap = c(1.2, 10)), draws = 3, meter = metering(site), keep = TRUE)
+  run <- simulate_job(rep(25, 20), flat_way(nodes = 2, cap = c(1.2, 10)), draws = 3, meter = metering(site),
+                      keep = TRUE)
   d <- as.data.frame(run$draws)[1, ]
   expect_true(d$capped)
   expect_equal(c(d$frames_done, d$frames_lost, d$to_pay, d$lost_money), c(4, 16, 1.40, 0.40))
@@ -143,14 +145,17 @@ test_that("draws side by side, one by one, on one thread or three are the same d
   way <- flat_way(nodes = 7, start = c(median = 50, p90 = 120), frame_bytes = 2e6, link = 1e6, speed = list(
     log_factor = 0.2, se = 0.1, df = 3), prepass = list(tasks = 4, each = 30))
   a <- simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE, drawing = list(threads = 1))
-  expect_identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE, drawing = list(lanes = FALSE)), a)
-  expect_identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE, drawing = list(threads = 3)), a)
+  expect_identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE,
+                                drawing = list(lanes = FALSE)), a)
+  expect_identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE,
+                                drawing = list(threads = 3)), a)
   expect_identical(simulate_job(rep(40, 300), way, draws = 40, run_sd = 0.4)$draws, a$draws[1:40, ])
   expect_false(identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, seed = 2)$draws, a$draws))
 })
 
 test_that("more nodes of a site begin as the fewer did", {
-  some <- function(nodes) simulate_job(60, flat_way(nodes = nodes, start = c(median = 50, p90 = 120)), draws = 500)$draws
+  some <- function(nodes) simulate_job(60, flat_way(nodes = nodes, start = c(median = 50, p90 = 120)),
+                                       draws = 500)$draws
   expect_true(all(some(5)$start_s <= some(2)$start_s))
   expect_true(mean(some(5)$start_s == some(2)$start_s) > 0.3)
 })
@@ -201,7 +206,8 @@ test_that("what a thread throws becomes an error of R, on one thread or several"
 
 test_that("a long simulation can be interrupted", {
   code <- c("library(clockpigeon)", "cat('ready\\n')", "flush(stdout())",
-            "simulate_job(rep(60, 5000), job_way(node_group(40, sd = 0.2)), draws = 1e5, run_sd = 0.1)", "cat('ended\\n')")
+            "simulate_job(rep(60, 5000), job_way(node_group(40, sd = 0.2)), draws = 1e5, run_sd = 0.1)",
+            "cat('ended\\n')")
   p <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", paste(code, collapse = "; ")), stdout = "|",
                              stderr = "|", env = c("current", R_LIBS = Sys.getenv("R_LIBS")))
   p$poll_io(20000)

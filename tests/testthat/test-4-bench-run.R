@@ -74,7 +74,9 @@ test_that("POV-Ray is driven for real: three frames of a scene of ours, compared
 test_that("features and devices are crossed, passed on, and part of the setting", {
   ledger <- memory_ledger()
   plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1, repeats = 1,
-                     options = bench_options(warmups = 0, study = "features", cross = crossing(features = list(bounces = c("2", "32")), devices = c("all", "shared"))))
+                     options = bench_options(warmups = 0, study = "features",
+                                             cross = crossing(features = list(bounces = c("2", "32")),
+                                                              devices = c("all", "shared"))))
   node <- read_node(write_file(scratch(), "n.yaml", "node: desk",
                                "devices: [{device: chip, kind: cpu, cores: 2, share: 0.5}]"))
   rows <- run_bench(plan, ledger, node, progress = FALSE)

@@ -30,13 +30,15 @@ test_that("frames that are no single range, and engines without a sequence, run 
   expect_true(all(is.na(rows$note)))
   plain <- pebble()
   plain$sequence <- NULL
-  expect_identical(nrow(cheap_pass(small_shot(), plain, ledger, frames = 1:2, by = 2, running = running(progress = FALSE))), 2L)
+  expect_identical(nrow(cheap_pass(small_shot(), plain, ledger, frames = 1:2, by = 2,
+                                   running = running(progress = FALSE))), 2L)
 })
 
 test_that("a sequence that gives no times is an error that names the profile, and keeps nothing", {
   ledger <- memory_ledger()
   odd <- pebble()
   odd$sequence <- list(c("--frame", "1-999"))
-  expect_refusal(cheap_pass(small_shot(), odd, ledger, frames = 1:3, running = running(progress = FALSE)), "engine", "`sequence`")
+  expect_refusal(cheap_pass(small_shot(), odd, ledger, frames = 1:3, running = running(progress = FALSE)), "engine",
+                 "`sequence`")
   expect_identical(nrow(timings(ledger)), 0L)
 })

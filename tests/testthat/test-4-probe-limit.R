@@ -14,7 +14,8 @@ test_that("probes are pairs of renders that differ in the seed, and their times 
 })
 
 test_that("features and sizes are probed as the options cross them", {
-  options <- bench_options(warmups = 0, cross = crossing(features = list(bounces = c("2", "32")), sizes = list(c(48L, 27L), c(96L, 54L))))
+  options <- bench_options(warmups = 0, cross = crossing(features = list(bounces = c("2", "32")),
+                                                         sizes = list(c(48L, 27L), c(96L, 54L))))
   probes <- small_probes(memory_ledger(), scratch(), options = options)
   expect_identical(nrow(probes$pairs), 8L)
   expect_identical(sort(unique(probes$pairs$width)), c(48L, 96L))
@@ -55,5 +56,6 @@ test_that("probes that cannot answer are refused, and say which render failed", 
   folder <- scratch()
   script <- script_engine(folder, "echo load 1; echo compute 1; exit 3")
   script$arguments <- list("{output}", "{seed}")
-  expect_refusal(probe_limit(small_shot(), script, ledger, c(1, 2), 1, running = running(progress = FALSE)), "limit", "exit status 3")
+  expect_refusal(probe_limit(small_shot(), script, ledger, c(1, 2), 1, running = running(progress = FALSE)), "limit",
+                 "exit status 3")
 })

@@ -2,7 +2,8 @@ test_that("a shot is probed until its total is as narrow as asked, and the total
   skip_if(!nzchar(pebble_program()))
   ledger <- memory_ledger()
   shot <- small_shot(frames = 1:60)
-  found <- probe_shot(shot, pebble(), ledger, probing(target = 0.15, cheap = FALSE), running = running(progress = FALSE))
+  found <- probe_shot(shot, pebble(), ledger, probing(target = 0.15, cheap = FALSE),
+                      running = running(progress = FALSE))
   expect_identical(found$ended, "narrow")
   last <- found$steps[nrow(found$steps), ]
   expect_lte(last$half_width, 0.15)
@@ -29,11 +30,13 @@ test_that("with a cheap pass its times are used and its cost counts", {
 })
 
 test_that("the budget ends it, and a frame that fails is said", {
-  found <- probe_shot(small_shot(frames = 1:40), pebble(), memory_ledger(), probing(target = 0.001, budget = 0.01, cheap = FALSE), running = running(progress = FALSE))
+  found <- probe_shot(small_shot(frames = 1:40), pebble(), memory_ledger(),
+                      probing(target = 0.001, budget = 0.01, cheap = FALSE), running = running(progress = FALSE))
   expect_identical(found$ended, "budget_used")
   bad <- pebble()
   bad$arguments <- c(bad$arguments, "--no-such")
-  expect_refusal(probe_shot(small_shot(), bad, memory_ledger(), probing(cheap = FALSE), running = running(progress = FALSE)), "curve", "failed")
+  expect_refusal(probe_shot(small_shot(), bad, memory_ledger(), probing(cheap = FALSE),
+                            running = running(progress = FALSE)), "curve", "failed")
 })
 
 test_that("frames measured at other counts of samples are brought to the shot's own", {

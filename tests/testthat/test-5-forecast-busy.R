@@ -19,7 +19,8 @@ test_that("a job from busy evidence is wide, says so, and may ask for an idle ma
   at <- as.integer(shot$frames[c(10, 60, 110, 160, 210)])
   rows <- function(wall, busy) {
     some_timings(wall, frame = at, scene = shot$scene, width = shot$size[["width"]], height = shot$size[["height"]],
-                 limit_value = shot$limit$samples, busy = busy, cpu_s = 30, threads = 1L, plan_id = if (busy) "b" else "a")
+                 limit_value = shot$limit$samples, busy = busy, cpu_s = 30, threads = 1L,
+                 plan_id = if (busy) "b" else "a")
   }
   calm <- render_job(shot, "e", rows(rep(30.3, 5), FALSE))
   busy <- render_job(shot, "e", rows(rep(45.5, 5), TRUE))
@@ -35,6 +36,7 @@ test_that("a job from busy evidence is wide, says so, and may ask for an idle ma
 })
 
 test_that("times of other threads are another machine's: the capacity with most frames is taken", {
-  rows <- rbind(some_timings(c(10, 11, 12), frame = 1:3, threads = 2L), some_timings(c(5, 6), frame = 4:5, threads = 4L))
+  rows <- rbind(some_timings(c(10, 11, 12), frame = 1:3, threads = 2L),
+                some_timings(c(5, 6), frame = 4:5, threads = 4L))
   expect_identical(clockpigeon:::one_capacity(rows)$frame, 1:3)
 })

@@ -1,6 +1,7 @@
 project <- read_project(demo_file())
 check <- function(name, ...) {
-  check_shot(project$shots[[name]], manifest = project$manifests[[name]], folder = project$root, used = c("gears-final", "basin-test"),
+  check_shot(project$shots[[name]], manifest = project$manifests[[name]], folder = project$root,
+             used = c("gears-final", "basin-test"),
              others = project$manifests[setdiff(names(project$manifests), name)], ...)
 }
 

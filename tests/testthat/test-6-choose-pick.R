@@ -28,7 +28,8 @@ test_that("deadline and budget are asked of the same draws, and each alone on re
   expect_false(both$options$both_miss)
   expect_true(choose_option(f, 200 + both$options$late_s, 5, confidence = 0.8)$options$fits)
   expect_true(choose_option(f, 200, 5 + both$options$over, confidence = 0.8)$options$fits)
-  expect_match(explain(both)[["a"]], "keeps the deadline in 80 % and the budget in 80 %, but both together in 60 % of draws",
+  expect_match(explain(both)[["a"]],
+               "keeps the deadline in 80 % and the budget in 80 %, but both together in 60 % of draws",
                fixed = TRUE)
   expect_match(explain(both)[[1]], "more budget lets in a")
   expect_identical(choose_option(f, 200, 5, confidence = 0.8, together = FALSE)$pick, "a")

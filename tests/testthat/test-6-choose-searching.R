@@ -5,8 +5,10 @@ test_that("a split comes within 3 % of trying all pairs of options and all count
     job <- exact_job(10, frames = 24L)
     step <- sample(c("1 s", "10 min", "1 h"), 3, TRUE)
     sites <- lapply(1:3, function(k) {
-      path <- attr(exact_site(price = sprintf("{per: node-hour, amount: %.2f EUR, step: %s, rounded: job, fixed: %.2f EUR}",
-                                              runif(1, 2, 40), step[k], runif(1, 0, 0.05))), "path")
+      path <- attr(exact_site(price = sprintf(
+        "{per: node-hour, amount: %.2f EUR, step: %s, rounded: job, fixed: %.2f EUR}", runif(1, 2, 40), step[k],
+        runif(1, 0, 0.05)
+      )), "path")
       text <- sub("site: x", paste0("site: s", k), readLines(path))
       writeLines(sub("nodes: [1, 5]", "nodes: [1, 2]", text, fixed = TRUE), path)
       read_site(path)

@@ -34,7 +34,8 @@ test_that("the pick's time and cost are explained with figures that follow from 
   options <- with_options(options, log_speed = log(2), speed_se = 0)
   text <- explain(choose_option(forecast_job(options, draws = 50), "1 h"))
   expect_identical(names(text), c("x t, 5 nodes", "time", "cost", "evidence"))
-  expect_match(text[["time"]], "60 frames at 15.0s each on a node there (30.0s on n, divided by a speed of 2.00) are 15m00s",
+  expect_match(text[["time"]],
+               "60 frames at 15.0s each on a node there (30.0s on n, divided by a speed of 2.00) are 15m00s",
                fixed = TRUE)
   expect_match(text[["time"]], "so 3m00s on 5 nodes", fixed = TRUE)
   expect_match(text[["cost"]], "0.25 node-hours; rendering, tier t 0.90 EUR: 0.90 EUR", fixed = TRUE)

@@ -1,7 +1,8 @@
 project <- read_project(demo_file())
 
 test_that("findings read as sentences under their shot, the gravest first", {
-  x <- check_shot(project$shots$gears, manifest = project$manifests$gears, folder = project$root, used = c("gears-final", "basin-test"))
+  x <- check_shot(project$shots$gears, manifest = project$manifests$gears, folder = project$root,
+                  used = c("gears-final", "basin-test"))
   text <- cli::ansi_strip(clockpigeon:::check_lines(x, 100))
   expect_match(text[1], "2 findings block, 1 warns, ")
   expect_match(text, "^blocks   textures/engraving.png is missing. Put it there", all = FALSE)

@@ -24,7 +24,8 @@ test_that("a comparison says factor, interval and verdict, and that samples are 
   for (width in c(60, 200)) {
     text <- gsub("\\s+", " ", paste(clockpigeon:::comparison_lines(found, width), collapse = " "))
     for (part in c("Compared by engine version: ratio = old time / new time, with its 95 % interval",
-                   "Throughout: left out: 18 timings without a partner; sample data, invented; chance adjusted for 3 scenes",
+                   paste("Throughout: left out: 18 timings without a partner; sample data, invented; chance adjusted",
+                         "for 3 scenes"),
                    "sundew: 4.2 \\(new\\) against 4.1 \\(old\\) gears", "total work.*faster")) expect_match(text, part)
   }
   both <- clockpigeon:::comparison_lines(compare_timings(x, "engine_version"), width = 200)

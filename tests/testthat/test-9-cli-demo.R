@@ -5,4 +5,3 @@ test_that("the demo leaves a project to play with, and refuses a folder in use",
   expect_identical(nrow(timings(ledger)), nrow(example_timings()))
   close_ledger(ledger)
 })
-

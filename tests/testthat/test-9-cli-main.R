@@ -10,9 +10,9 @@ test_that("version and help are on standard output, with status 0", {
 })
 
 test_that("every option of every command is in its help", {
-  for (command in setdiff(names(clockpigeon:::cli_options), "help")) {
+  for (command in setdiff(names(cli_commands), "help")) {
     text <- paste(capture.output(cli(c("help", command))), collapse = "\n")
-    for (o in clockpigeon:::cli_options[[command]]) expect_match(text, o$flag, fixed = TRUE)
+    for (o in cli_commands[[command]]$options) expect_match(text, o$flag, fixed = TRUE)
   }
 })
 
@@ -27,11 +27,4 @@ test_that("bad usage ends with status 2 and one line that says what to write", {
     expect_match(ran$stderr, case[[2]], fixed = TRUE)
     expect_length(strsplit(trimws(ran$stderr), "\n")[[1]], 1)
   }
-})
-
-test_that("the launcher goes where it is told, and nowhere it cannot", {
-  folder <- file.path(scratch(), "new", "bin")
-  path <- install_launcher(folder)
-  expect_identical(file.access(path, 1)[[1]], 0L)
-  expect_refusal(install_launcher(write_file(scratch(), "file", "x")), "file", "cannot be written")
 })

@@ -38,7 +38,8 @@ test_that("five points of the universal law leave it in, also far beyond", {
 test_that("glaring pixels stay in the noise, which then falls as the law says", {
   # samples_for() asked 25 to 27 where 1024 are needed.
   set.seed(23)
-  picture <- function(n) array(0.5 + 40 * rbinom(96^2 * 3, n, 4e-4) / n + rnorm(96^2 * 3, 0, 0.3 / sqrt(n)), c(96, 96, 3))
+  picture <- function(n) array(0.5 + 40 * rbinom(96^2 * 3, n, 4e-4) / n + rnorm(96^2 * 3, 0, 0.3 / sqrt(n)),
+                               c(96, 96, 3))
   counts <- c(4, 16, 64)
   seen <- lapply(counts, function(n) noise_between(picture(n), picture(n)))
   noise <- vapply(seen, `[[`, 0, "noise")

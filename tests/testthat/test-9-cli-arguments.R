@@ -1,12 +1,12 @@
 test_that("options are read with their types and defaults", {
-  o <- clockpigeon:::cli_parse("choose", c("--deadline", "8min", "--draws", "500", "--confidence=0.8"))$options
+  o <- cli_parse("choose", cli_commands$choose, c("--deadline", "8min", "--draws", "500", "--confidence=0.8"))$options
   expect_identical(o$deadline, "8min")
   expect_identical(o$draws, 500L)
   expect_identical(o$confidence, 0.8)
   expect_identical(o$show, "tradeoff")
   expect_null(o$rule)
-  expect_identical(clockpigeon:::cli_parse("bench", "review")$args, "review")
-  expect_refusal(clockpigeon:::cli_parse("choose", c("--draws", "many")), "usage", "clockpigeon choose")
+  expect_identical(cli_parse("bench", cli_commands$bench, "review")$args, "review")
+  expect_refusal(cli_parse("choose", cli_commands$choose, c("--draws", "many")), "usage", "clockpigeon choose")
 })
 
 test_that("the three formats hold the same rows", {

@@ -1,0 +1,68 @@
+# What can be written behind each command.
+
+opt <- function(flag, help, type = "character", default = NULL) {
+  list(flag = flag, help = help, type = type, default = default)
+}
+
+format_option <- opt("--format", "table, csv or json [table]", default = "table")
+job_options <- list(
+  opt("--shots", "shots of the job, with commas between [the job file's, the project's default, or all]"),
+  opt("--engine", "engine, or several to choose among [the project's default]"),
+  opt("--engine-version", "its version, or several [the project's default, or the newest measured]"),
+  opt("--limits", "limits to choose among: own, 50% (of the samples), 'noise 0.02' [own]"),
+  opt("--only", "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
+  opt("--without", "and to leave out [none]"),
+  opt("--spreads", "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
+  opt("--draws", "number of draws [2000]", "integer"),
+  opt("--machine", "where frames were measured beside other work: busy again, or idle [busy]", default = "busy"),
+  opt("--seed", "seed of the draws [1]", "integer")
+)
+choice_options <- list(
+  opt("--deadline", "'fri 18:00', 'tomorrow 9:00', '2026-11-27 18:00', or a time from now: 30h"),
+  opt("--budget", "such as 250EUR"),
+  opt("--confidence", "chance asked for [0.9]", "double"),
+  opt("--each", "ask the confidence of deadline and of budget alone, not of both together", "logical", FALSE),
+  opt("--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
+  opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]", default = "tradeoff")
+)
+# Columns that are the same for all rows that come in.
+row_columns <- c("job", "shot", "scene", "frame", "engine", "engine_version", "node", "device", "site", "tier",
+                 "limit_kind", "limit_value", "width", "height", "threads", "kind")
+row_options <- lapply(row_columns, function(name) opt(paste0("--", gsub("_", "-", name)), paste("column", name)))
+figure_option <- opt("--figure", "also write the figure to this PNG file")
+
+cli_parser <- function(command, row) {
+  options <- lapply(row$options, function(o) {
+    name <- gsub("-", "_", sub("^--", "", o$flag))
+    if (o$type == "logical") {
+      return(optparse::make_option(o$flag, action = "store_true", default = FALSE, help = o$help, dest = name))
+    }
+    optparse::make_option(o$flag, type = o$type, default = o$default, help = o$help, dest = name,
+                          metavar = if (o$type == "character") "TEXT" else "NUMBER")
+  })
+  usage <- trimws(paste("clockpigeon", command, "[OPTIONS]", row$arguments))
+  optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE)
+}
+
+# Options and arguments of a command: list(options, args). What optparse refuses becomes an error of ours.
+cli_parse <- function(command, row, args) {
+  refuse <- function(e) {
+    what <- sub("\\.?$", "", gsub("\\s+", " ", sub("^Error in getopt.*?: ", "", trimws(conditionMessage(e)))))
+    stop_input("usage", what, paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
+  }
+  parsed <- tryCatch(
+    optparse::parse_args(cli_parser(command, row), args, positional_arguments = row$arity),
+    error = refuse, warning = refuse
+  )
+  if (!is.null(parsed$options$format)) check_choice(parsed$options$format, "option --format", c("table", "csv", "json"))
+  parsed
+}
+
+# Writes a result to standard output in the format asked for; `lines` makes the table.
+cli_emit <- function(x, format, lines) {
+  if (format == "table") show_lines(lines())
+  else if (format == "csv") utils::write.csv(as_frame(x), row.names = FALSE, na = "")
+  else cat(jsonlite::toJSON(as_frame(x), dataframe = "rows", na = "null", digits = NA, pretty = TRUE), "\n", sep = "")
+}
+
+cli_note <- function(...) cat(..., "\n", sep = "", file = stderr())
