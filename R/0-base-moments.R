@@ -128,7 +128,7 @@ clock_text <- function(moment, zone, date = FALSE) {
   sprintf("%s%s %02d:%02d", day, if (date) sprintf(" %02d %s", at$mday, month.abb[at$mon + 1]) else "", at$hour, at$min)
 }
 
-# In a file a deadline is a duration or a moment; which moment is told when it is asked.
+# In a file a deadline is a duration or a moment; which moment is worked out when it is asked.
 deadline_field <- function(x, where) {
   x <- check_text(if (is.numeric(x)) format(x) else x, where)
   parse_deadline(x, as.POSIXct("1970-01-01", tz = "UTC"), "UTC", where)

@@ -108,8 +108,7 @@ parse_resolution <- function(x, where = argument("x")) {
   stats::setNames(as.integer(part[-1]), c("width", "height"))
 }
 
-# A share in percent; next to 0 and 1, where a whole percent would hide the difference, with one decimal. Only what is
-# nothing is 0 %, and only what is all is 100 %.
+# A share in percent. Exact 0 and 1 print as 0 % and 100 %; near ones with a decimal, as <0.1 % and >99.9 %.
 percent <- function(p) {
   rounded <- function(digits) formatC(100 * p, format = "f", digits = digits)
   edge <- p > 0 & p < 0.01 | p > 0.99 & p < 1

@@ -7,8 +7,7 @@
 #' the minimum of a node, discounts off the list price, the minimum of the job and of the month, tax, and balances used.
 #'
 #' @param usage A data frame, one row for each stretch of use, or what `read_usage()` returns. Columns, each of which
-#' may
-#'   be absent: `node`; `activity` (`render` when absent; also `prepass`, `load`, `start`, `upload`, `download`,
+#'   may be absent: `node`; `activity` (`render` when absent; also `prepass`, `load`, `start`, `upload`, `download`,
 #'   `storage`, `idle`, ...); `status` of its frames (`ok`); `seconds`; `frames`; `megapixels` of a frame; `devices`,
 #'   `cores`, `score` and `watts` of the node (the card's when absent); `gb` moved or stored, and `days` of storage;
 #'   `began`, the local time (`2026-11-03 22:00`), where the card charges by the hour of the day; `own`, true for frames

@@ -1,6 +1,6 @@
 # One scene's pairs: the ratio of the total work, how sure it is, and what a bad run does to it.
 
-# Frames from so many on speak for their scene; fewer speak for themselves.
+# From so many frames on an interval is for the scene; with fewer it is for these frames alone.
 scene_frames <- 5L
 
 # Of a table of pairs of one scene: `mean` (log ratio of the total work, each frame by the geometric mean of its runs),

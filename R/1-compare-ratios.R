@@ -6,8 +6,8 @@
 #'
 #' A pair is the same repeat of one session (a plan, or a day where no plan is known) at both levels, so that drift hits
 #' both alike, and a failed run costs its own pair only. Levels that were never measured in one session are compared
-#' across sessions: by how much these differ, told by sessions that repeat a level or assumed (10 %), is then in the
-#' interval, and there is no verdict unless it was measured.
+#' across sessions: by how much these differ, estimated from sessions that repeat a level or assumed (10 %), is then in
+#' the interval, and there is no verdict unless it was measured.
 #'
 #' The ratio of a scene is that of the total work of its frames, with a t interval: over its frames where there are five
 #' or more or one run of each, otherwise over the runs of these frames alone, which the note says. Where the frames'

@@ -1,7 +1,7 @@
 # Sessions: runs of one plan, or of one day where no plan is known. A machine is faster or slower as a whole from one to
 # the next, which no number of runs within a session averages away.
 
-# Sd of log time from session to session where nothing tells it.
+# Sd of log time from session to session where nothing measures it.
 assumed_drift <- 0.10
 
 # What each row's session is: its plan, or its day.
@@ -69,8 +69,8 @@ session_pairs <- function(means, least) {
   Filter(function(p) length(p$off) >= least, found)
 }
 
-# Spread of one run, told by cells that two sessions measured, the sessions' own difference taken out; NULL with fewer
-# than two degrees of freedom.
+# Spread of one run, estimated from cells that two sessions measured, the sessions' own difference taken out; NULL with
+# fewer than two degrees of freedom.
 paired_sd <- function(means) {
   pairs <- lapply(session_pairs(means, 2), `[[`, "off")
   df <- sum(lengths(pairs) - 1)

@@ -4,8 +4,8 @@
 break_odds <- 50
 
 # A jump from one frame to the next that is far beyond the usual step and stays: the level of the five frames before
-# and after differs too. The usual step is the median of the absolute ones (Hampel 1974), so that jumps do not hide
-# themselves.
+# and after differs too. Steps are scaled by their median absolute value (MAD, Hampel 1974), which jumps cannot
+# inflate.
 cheap_breaks <- function(frames, x) {
   n <- length(x)
   none <- data.frame(from = integer(), to = integer())

@@ -17,7 +17,7 @@ check_cheap <- function(cheap, frames) {
 }
 
 # The cheap times taken apart: their smooth course along the shot, each frame's rest about it, and what of the rest
-# stands out. The course is worth more than a single cheap time, whose rest is mostly the clock's; a frame that stands
+# stands out. The smoothed course is used, since a single cheap time is mostly timer noise; a frame that stands
 # out is a heavy one. Frames without a cheap time are filled in from the course, with the variance of that.
 with_cheap <- function(curve, cheap) {
   if (nrow(cheap) < 5) {

@@ -10,7 +10,7 @@
 #' shots have taught (`learn_curve_prior()`) or the weak default (`curve_prior()`): few probes give wide intervals, one
 #' probe the prior's alone.
 #'
-#' The model assists the design of the probes and never outvotes it: the middle of the total is halfway (in logs)
+#' The model is combined with the plain estimate from the probes' spacing: the middle of the total is halfway (in logs)
 #' between the model's and that of the plain sum in which each probe stands for its stretch, its width is at least that
 #' of successive differences of the probes (Wolter 2007, *Introduction to variance estimation*, section 8.2), and
 #' upwards at least what heavy frames that no probe met could add: `n` probes miss a share of `1 - 0.2^(1/n)` of all

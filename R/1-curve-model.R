@@ -1,7 +1,7 @@
 # The model of a frame curve, as the compiled core takes it.
 
 # Static coefficients beside the process: their columns for the frames, and their mean and sd beforehand. The level is
-# about the probes' own mean, wide enough (a factor of 4.5 either way) to be told by the probes alone.
+# about the probes' own mean, wide enough (a factor of 4.5 either way) to be determined by the probes alone.
 curve_terms <- function(curve) {
   level <- mean(log(curve$rows[["seconds"]]))
   columns <- list(level = rep(1, length(curve$frames)))

@@ -9,11 +9,10 @@
 #' not spread but put next to another: only close pairs tell a frame's own spread from a change along the shot
 #' (lattice plus close pairs, Diggle & Lophaven 2006, Scand. J. Stat. 33, 53).
 #'
-#' With cheap times the stretches are of equal sums of the root
-#' of the cheap time instead of equal length: where the error is a share of the time and so is the cost, probing in
-#' proportion to the root is best (Cochran 1977, section 5.5, with cost). Frames that stand out from their neighbours
-#' get probes of their own, as many as is their share of the cheap work and at least one: nothing else tells what they
-#' really cost.
+#' With cheap times the stretches are of equal sums of the root of the cheap time instead of equal length: where the
+#' error is a share of the time and so is the cost, probing in proportion to the root is best (Cochran 1977, section
+#' 5.5, with cost). Frames that stand out from their neighbours get probes of their own, as many as is their share of
+#' the cheap work and at least one: nothing else tells what they really cost.
 #'
 #' @param frames Frames of the shot.
 #' @param n How many.

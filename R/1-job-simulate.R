@@ -25,14 +25,12 @@
 #' @param ... Arguments of `metering()` and `drawing` as they were given here before; they warn, and will be refused.
 #' @return A list of class `cp_simulated`: `draws`, a tibble with one row a draw: `draw`, `finish_s` (from now; `Inf`
 #'   when the job does not end), the stages of its longest chain of events, which add up to it: `held_s` (until it is
-#'   released), `prepare_s`, `upload_s`,
-#'   `wait_s`, `start_s` (until the first node is ready), `prepass_s`, `render_s`, `closed_s` (outside the hours),
-#'   `download_s` (what the link was waited for), `encode_s`; `node_hours` metered, `busy_hours`; `log_speed` that was
-#'   drawn; `frames_done`,
-#'   `frames_lost`, `capped`; and with a rate card, in its currency: `list`, `minimum`, `discount`, `tax`, `credit`,
-#'   `to_pay`, `prepaid` (of the credit), `lost_money` (paid for frames in flight at a cap). With `keep`: `home`, a
-#'   matrix of seconds, one row a frame in the order they come home and one column a draw; `lines`, a matrix of money,
-#'   one row a charge.
+#'   released), `prepare_s`, `upload_s`, `wait_s`, `start_s` (until the first node is ready), `prepass_s`, `render_s`,
+#'   `closed_s` (outside the hours), `download_s` (what the link was waited for), `encode_s`; `node_hours` metered,
+#'   `busy_hours`; `log_speed` that was drawn; `frames_done`, `frames_lost`, `capped`; and with a rate card, in its
+#'   currency: `list`, `minimum`, `discount`, `tax`, `credit`, `to_pay`, `prepaid` (of the credit), `lost_money` (paid
+#'   for frames in flight at a cap). With `keep`: `home`, a matrix of seconds, one row a frame in the order they come
+#'   home and one column a draw; `lines`, a matrix of money, one row a charge.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
 #' @examples
 #' # Equal frames take whole rounds: 10 frames of 60 s on 4 nodes, 3 rounds.

@@ -15,8 +15,7 @@
 #'   (what needs the whole frame at once, such as `"denoising"`). A [render_job()] is such a job, its curves' mean times
 #'   taken.
 #' @param nodes Speeds of the nodes, named (1: as fast as the node that `seconds` are from), or a data frame with
-#' `node`,
-#'   `speed` and `slots` (frames at once on it, 1 by default).
+#'   `node`, `speed` and `slots` (frames at once on it, 1 by default).
 #' @return A list of class `cp_advice`: `sentence`, the advice; `ways`, a tibble, the best way first: `spread`,
 #'   `seconds` (to the last frame), `possible`, `tail_s` (how long part of the slots stand idle at the end), `load_s`
 #'   (all loads paid, node seconds), `reason`; `rounds`; `useful`, larger counts of equal slots that save a round;

@@ -4,10 +4,9 @@
 #'
 #' An engine with a noise limit goes on with a pixel until the standard error of its brightness is at most the target
 #' times the mean brightness of the frame. One pair of renders tells how many samples that takes: the variance of a
-#' pixel from a single sample is `samples * (a - b)^2 / 2`, and the pixel needs
-#' `min(max(least, variance / target^2), most)`. One difference is a poor estimate of one pixel's variance (a
-#' chi-squared of one degree of freedom), and least and most are no straight lines: so the variance is averaged over a
-#' window first.
+#' pixel from a single sample is `samples * (a - b)^2 / 2`, and the pixel needs `min(max(least, variance / target^2),
+#' most)`. One difference is a poor estimate of one pixel's variance (a chi-squared of one degree of freedom), and least
+#' and most are no straight lines: so the variance is averaged over a window first.
 #'
 #' @param a,b Two renders as for `noise_between()`, with the same samples and different seeds; or lists of them, pair by
 #'   pair, whose variances are pooled.

@@ -12,7 +12,7 @@
 #' @param tile Side of a tile in pixels.
 #' @return A tibble of one row: `verdict` (`same picture`, `same but for noise`, `different`), `difference` (root mean
 #'   square over brightness), `largest` (largest difference of a value, over brightness), `shift` (difference of the
-#'   mean brightness, over brightness), and of the tile that speaks loudest against noise: `row`, `column`, `top`,
+#'   mean brightness, over brightness), and of the tile that noise explains least: `row`, `column`, `top`,
 #'   `bottom`, `left`, `right`, `tile_shift` (of its mean, over the frame's brightness), `why`.
 #' @section Conditions: `clockpigeon_error_picture` as for `noise_between()`.
 #' @examples

@@ -4,10 +4,10 @@
 #'
 #' Compute time is `start + each * N` in the samples N, and noise variance is `per_sample / N + floor`: the noise falls
 #' as one over the root, down to a floor. Both are fitted by weighted least squares, each measurement weighted by one
-#' over its square, since both are known to a share of themselves; coefficients below zero are set to zero, and the
-#' intervals, made without that restraint, are cut off there, which keeps their coverage.
+#' over its square, since both are known to a share of themselves. Coefficients below zero are set to zero. Intervals
+#' are computed unconstrained, then cut at 0; coverage is kept.
 #'
-#' The spread of one measurement is taken from `error` where it is given. Otherwise it is told from how far the
+#' The spread of one measurement is taken from `error` where it is given. Otherwise it is estimated from how far the
 #' measurements lie from the law, with Student's t on the degrees of freedom that are left; two single measurements
 #' leave none, and `assumed_error` (time 15 %, noise 3 %) is taken and said to be assumed.
 #'
@@ -27,10 +27,9 @@
 #'   none: the curve is then known better from the same probes.
 #' @return A list of class `cp_limit_fit`: `probes` (a tibble of what was given), `time` and `curve` (each:
 #'   coefficients, covariance, degrees of freedom, `basis` of the spread: `given`, `measured` or `assumed`), `says`
-#'   (texts: where the data refuse the law).
+#'   (texts: where the measurements do not fit the model).
 #' @section Conditions: `clockpigeon_error_limit` when there are fewer than two different counts, or the noise rises
-#' with
-#'   the samples; `clockpigeon_error_type` for values out of range.
+#'   with the samples; `clockpigeon_error_type` for values out of range.
 #' @examples
 #' fit <- fit_limit(c(4, 16, 64), seconds = c(1.1, 3.4, 12.7), noise = c(0.130, 0.066, 0.034))
 #' fit
@@ -87,7 +86,7 @@ check_measured <- function(x, n, name) {
 
 # y = p0 + p1 x, the spread of y a share of its mean: least squares with weights of one over the fitted mean squared,
 # taken from the fit before (McCullagh & Nelder 1989, section 8.3). `error` is the relative standard error of each y, NA
-# when it is to be told from the residuals. `origin`: p0 is 0.
+# when it is to be estimated from the residuals. `origin`: p0 is 0.
 fit_line <- function(x, y, error, assumed, names, origin = FALSE) {
   here <- !is.na(y)
   x <- x[here]
@@ -128,7 +127,7 @@ no_floor_odds <- 2
 
 # The chance of the line through the origin beside the free one. A floor at all means one above 0, so that the evidence
 # for it is that of the free line times twice the part of its distribution above 0. `gain`: what the free line fits
-# better, in squares of known spreads, or by the ratio of squares where the spread is told from the residuals.
+# better, in squares of known spreads, or by the ratio of squares where the spread is estimated from the residuals.
 chance_of_no_floor <- function(plain, line) {
   gain <- if (line$basis == "measured") line$df * log(max(plain$squares, 1e-300) / max(line$squares, 1e-300))
           else plain$squares - line$squares
@@ -240,7 +239,8 @@ confint.cp_limit_fit <- function(object, parm, level = 0.95, ...) {
 #' @param confidence Chance of meeting it.
 #' @return Whole numbers, one a target.
 #' @section Conditions: `clockpigeon_error_limit` when a target lies below the floor, or the floor is not known well
-#'   enough to promise it (the message says the floor and what would lower it), and when the probes refuse the law.
+#'   enough to promise it (the message says the floor and what would lower it), and when the probes do not fit the
+#'   model.
 #' @examples
 #' fit <- fit_limit(c(4, 16, 64), seconds = c(1.1, 3.4, 12.7), noise = c(0.130, 0.066, 0.034))
 #' samples_for(fit, c(0.05, 0.02))

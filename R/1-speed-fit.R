@@ -17,8 +17,8 @@
 #'   squares within the scene, so that rigs are compared on what both rendered; forecasts are for the scene's mean.
 #' @param claims Claimed speeds of sellers, as weak evidence: a data frame with `rig`, `relative_to` (rigs) and `factor`
 #'   (how many times as fast).
-#' @param claim_sd Spread of the log of claims about the truth; `NULL`: told from claims about rigs that were measured,
-#'   with 0.25 standing in as the knowledge of four claims (`claim_sd_of()`).
+#' @param claim_sd Spread of the log of claims about the truth; `NULL`: estimated from claims about rigs that were
+#'   measured, with 0.25 standing in as the knowledge of four claims (`claim_sd_of()`).
 #' @return A list of class `cp_speed_fit`: `spreads` (a tibble: scene, rig, interaction, run, each with an 80 %
 #'   interval), `scenes`, `rigs` (with the `island` each belongs to), `says`. [predict()] forecasts, [speed_table()]
 #'   compares rigs, `next_trial()` proposes what to measure.
@@ -121,7 +121,7 @@ check_claims <- function(claims) {
   as_frame(claims)
 }
 
-# Which scenes and rigs hang together by timings (or claims): the smallest label spreads until nothing changes.
+# Which scenes and rigs are connected by timings (or claims): the smallest label spreads until nothing changes.
 table_islands <- function(model) {
   i <- model$cells$i
   j <- length(model$scenes) + model$cells$j

@@ -6,8 +6,7 @@
 #'
 #' - `amdahl`: `t1 * (serial + (1 - serial) / n)` (Amdahl 1967), `serial` in 0..1;
 #' - `usl`: `t1 * (1 + contention * (n - 1) + coherence * n * (n - 1)) / n`, the universal scalability law (Gunther
-#' 2007,
-#'   *Guerrilla capacity planning*), both at least 0, `contention` at most 1: beyond some n more makes it slower;
+#'   2007, *Guerrilla capacity planning*), both at least 0, `contention` at most 1: beyond some n more makes it slower;
 #' - `line`: `t1 / (1 + gain * (n - 1))`: the speed grows along a straight line, `gain` in 0..1.
 #'
 #' - `plateau`: that line down to `t1 * least`, where a link, a disk or the memory lets no more through.
@@ -21,7 +20,7 @@
 #' @param n Whole numbers of threads, devices or helpers, 1 or more; repeats are welcome.
 #' @param seconds Their times in s.
 #' @param error Relative standard deviation of one time, where it is known (a job's `run_sd`). Needed with few points:
-#'   with fewer than eight, and no repeats, the spread cannot be told beside the law, and 8 % is taken, said to be
+#'   with fewer than eight, and no repeats, the spread cannot be estimated beside the law, and 8 % is taken, said to be
 #'   assumed, and corrected by the points as far as they can.
 #' @param assume With a single n: the serial share that the user insists on. The fit is then an assumption and says so.
 #' @param unit What is counted, for figures and texts.
@@ -66,7 +65,7 @@ fit_scaling <- function(n, seconds, error = NULL, assume = NULL, unit = "threads
   structure(fit, class = "cp_scaling_fit")
 }
 
-# Spread of log time from run to run where nothing tells it.
+# Spread of log time from run to run where nothing measures it.
 assumed_scaling_error <- 0.08
 
 # Log of the time over that on one (`p`: the parameters, or a list of vectors of them for one n), and their bounds.
@@ -379,8 +378,7 @@ best_n <- function(fit, price = NULL, most = 4 * max(fit$points[["n"]]), least_g
 #' @param spread `"shares"` or `"bands"`.
 #' @param most The largest number to look at.
 #' @return A tibble, one row an n: `n`, `compute_s`, `link_s`, `seconds` (the longer of the two: they overlap),
-#' `ceiling`
-#'   (whether the link is the longer one).
+#'   `ceiling` (whether the link is the longer one).
 #' @section Conditions: `clockpigeon_error_type` for numbers that are not above 0.
 #' @noRd
 link_ceiling <- function(fit, bytes, link, spread = "shares", most = 64) {

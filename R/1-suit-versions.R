@@ -1,4 +1,4 @@
-# Versions: exact, or within a range; release candidates are told from releases.
+# Versions: exact, or within a range; release candidates are distinguished from releases.
 
 # Does a version match what is asked: a version such as "4.2", or bounds such as ">=4.1 <5" that must all hold? Parts
 # are compared as numbers, so that 4.10 is later than 4.9. A release candidate comes before its release, and a range

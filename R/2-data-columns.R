@@ -1,7 +1,7 @@
 # Tables from elsewhere: CSV and JSON, with a map from their columns to those of a timing.
 
-# Reads a table of texts: the separator (comma, semicolon, tab) and the encoding are told from the file. `decimal` is
-# the comma when fields are set apart by semicolons and a comma stands between digits.
+# Reads a table of texts: the separator (comma, semicolon, tab) and the encoding are inferred from the file. `decimal`
+# is the comma when fields are set apart by semicolons and a comma stands between digits.
 read_foreign_csv <- function(path, map = NULL) {
   if (file.size(path) > 2e6 && requireNamespace("data.table", quietly = TRUE)) {
     large <- read_large_csv(path, map)

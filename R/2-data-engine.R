@@ -101,17 +101,16 @@ engine_fields <- function() list(
 #' pebble), `install` (how to get it, for the message when it is missing), `arguments` (the argument vector; an entry is
 #' a text or a list of texts, and an entry is left out when a `{field}` in it has no value in the trial), `sequence`
 #' (arguments that are added when many frames are rendered in one process, where the engine can: `{frames}` is a frame
-#' set such as `1-120 by 6`, `{first}` and `{last}` its ends; `{frame}` then has no value), `version`
-#' (`ask`: arguments, `pattern`: one group), `versions` (those that can be asked for through `{version}`), `limits` it
-#' knows, `bands` (true or false), `devices`, `features` (settings that a plan may vary, such as denoising: each a name
-#' with `any`, or with the argument that each value stands for), `output` (png, pfm, exr or tiff), `linear` (the kind of
-#' float picture that it writes when the name of the output ends so: what noise is measured on), `reads` (patterns,
-#' one group each, for `load_s`, `compute_s`, `samples_done`, `work` (what the engine counts of its work, such as rays),
-#' `noise`, `peak_mem_mb`), `log` (how a log of many frames
-#' is read: `frame`, a pattern for the line that begins one, its group the number; `wall`, one for its time),
-#' `metadata` (columns of a timing, each with the key under which a picture says it) and `scan` (how a text scene names
-#' files: `finds`, a list of `kind` and `pattern`, its group the path; `comment`, a pattern of what to pass over;
-#' `ships`, files that come with the engine).
+#' set such as `1-120 by 6`, `{first}` and `{last}` its ends; `{frame}` then has no value), `version` (`ask`: arguments,
+#' `pattern`: one group), `versions` (those that can be asked for through `{version}`), `limits` it knows, `bands` (true
+#' or false), `devices`, `features` (settings that a plan may vary, such as denoising: each a name with `any`, or with
+#' the argument that each value stands for), `output` (png, pfm, exr or tiff), `linear` (the kind of float picture that
+#' it writes when the name of the output ends so: what noise is measured on), `reads` (patterns, one group each, for
+#' `load_s`, `compute_s`, `samples_done`, `work` (what the engine counts of its work, such as rays), `noise`,
+#' `peak_mem_mb`), `log` (how a log of many frames is read: `frame`, a pattern for the line that begins one, its group
+#' the number; `wall`, one for its time), `metadata` (columns of a timing, each with the key under which a picture says
+#' it) and `scan` (how a text scene names files: `finds`, a list of `kind` and `pattern`, its group the path; `comment`,
+#' a pattern of what to pass over; `ships`, files that come with the engine).
 #'
 #' No shell stands between: each argument reaches the program as it is.
 #'

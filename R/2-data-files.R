@@ -1,4 +1,4 @@
-# Files: written whole or not at all, and told apart by their content.
+# Files: written whole or not at all, and compared by their content.
 
 # Writes a file beside its place and moves it there, so that a file of this name is whole: `write(part)` makes it. What
 # it cannot do is refused, and the file that was there stays.

@@ -10,7 +10,7 @@
 #' float TIFF for probes. With that package installed it is read.
 #'
 #' @param path A PNG, TIFF, PFM or OpenEXR file.
-#' @param light `"linear"` or `"display"`, where the file's kind tells it wrongly; `NULL` to go by the kind.
+#' @param light `"linear"` or `"display"`, where the file's kind is wrong about it; `NULL` to go by the kind.
 #' @return An array height x width x channels of numbers, the first row on top, with attributes `light` (how the file
 #'   holds it: `linear` or `display`) and `depth` (bits of a value).
 #' @section Conditions: `clockpigeon_error_picture` when the file is missing, cut off or no picture;

@@ -20,14 +20,13 @@ project_fields <- function() list(
 #'
 #' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
 #' `plan`, `deadline`, `budget`, `confidence`) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`,
-#' `usages/`, `manifests/`, `jobs/`
-#' and `rates/`. The engines that come with the
-#' package are there too, unless the project has a profile of the same name.
+#' `usages/`, `manifests/`, `jobs/` and `rates/`. The engines that come with the package are there too, unless the
+#' project has a profile of the same name.
 #'
 #' @param path The folder.
 #' @return A list of class `cp_project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
-#'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `rates` is a data frame or
-#'   `NULL`. `ledger` is the full path.
+#'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `rates` is a data frame or `NULL`. `ledger` is the full
+#'   path.
 #' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of
 #'   the single readers.
 #' @examples

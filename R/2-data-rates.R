@@ -9,9 +9,8 @@
 #' @param path A CSV file.
 #' @return A data frame with the columns of our layout.
 #' @section Conditions: `clockpigeon_error_rates` for a file that cannot be read, two rates of one pair for one day, or
-#' a
-#'   pair whose rate and reverse rate contradict each other; `clockpigeon_error_currency`, `clockpigeon_error_type` for
-#'   bad values and for dates in the future; each names the file and line.
+#'   a pair whose rate and reverse rate contradict each other; `clockpigeon_error_currency`, `clockpigeon_error_type`
+#'   for bad values and for dates in the future; each names the file and line.
 #' @noRd
 read_rates <- function(path) {
   path <- check_text(path, argument("path"))

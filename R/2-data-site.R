@@ -143,13 +143,13 @@ selling_fields <- function() list(
 #' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `speeds` (a list of `engine`,
 #' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and `install` of what it
 #' needs (each a duration, or its `median` and `p90`, or `none`); the `share` of a node that rendering may use, and
-#' `node_spread`, how unlike the nodes are in speed (their sd as a share); `open`,
-#' the hours in which it may render; `troubles` (`fails`: share of runs of a frame that fail, `retries` of them;
-#' `vanish` and `freeze`: share of nodes that do in an hour, `notice` until that is seen, whether they are `replaced`);
-#' `can`, what it can do: `versions` of engines, `add_ons` and `hosts` (names, each with its versions), `devices` (cpu,
-#' gpu), `memory`, `device_memory` and whether scenes may `spill` out of it, `limits`, `cameras`, `outputs`, `channels`,
-#' `frame_cap` (`time`, `on` a yardstick device), `upload_cap`, whether `helpers_see_frames`, and `spreads`. What it
-#' does not say is unknown, and unknown never fits.
+#' `node_spread`, how unlike the nodes are in speed (their sd as a share); `open`, the hours in which it may render;
+#' `troubles` (`fails`: share of runs of a frame that fail, `retries` of them; `vanish` and `freeze`: share of nodes
+#' that do in an hour, `notice` until that is seen, whether they are `replaced`); `can`, what it can do: `versions` of
+#' engines, `add_ons` and `hosts` (names, each with its versions), `devices` (cpu, gpu), `memory`, `device_memory` and
+#' whether scenes may `spill` out of it, `limits`, `cameras`, `outputs`, `channels`, `frame_cap` (`time`, `on` a
+#' yardstick device), `upload_cap`, whether `helpers_see_frames`, and `spreads`. What it does not say is unknown, and
+#' unknown never fits.
 #'
 #' What it charges: `meter` (`rendering`, or `boot to release`); `price`, the main charge, and `charges`, a list of
 #' others, each with its name as `charge`. A charge is so much `per` node-hour, device-hour, core-hour, work-hour (a
@@ -159,20 +159,18 @@ selling_fields <- function() list(
 #' node or the job; the `activities` it counts, and the `hours` of the day (`days`, `from`, `to`) in which it counts
 #' them. `price` also has a `fixed` fee of a job, and a `minimum` of a job, `minimum_node`, `minimum_month`. `hires` are
 #' classes of machines (`hire`, `devices`, `cores`, `score`, `power`, `speed` beside the first class, `amount`,
-#' `at_once`); `tiers` service levels
-#' (`tier`, `nodes` at once, price `factor`, `wait` in the queue, and `quiet`: `hours` with a `wait` of their own).
-#' `release` says whether nodes are given back when `idle` or at the `end`, and `cap` what may be spent there (`amount`)
-#' before the site stops the job, `lag` after the meter has reached it. `billed` says whether `prepass`, `failed` and
-#' `aborted` frames are billed. `discounts` (`discount`, `percent` with its sign, `from` and `to` dates, `engine`,
-#' `tier`, `on` named charges), `balances` of yours there (`balance`, `kind` prepaid, starting, gift or earned;
-#' `amount`, `until`), used in their order, and `tax` (`tax`, `percent`, `included` in the prices or not). `community`
-#' has what such a farm asks: `earn` (a list of `device` and `amount` an hour), `entry` balance, `queue`,
-#' `smallest_job`, `own_frames` free or charged.
+#' `at_once`); `tiers` service levels (`tier`, `nodes` at once, price `factor`, `wait` in the queue, and `quiet`:
+#' `hours` with a `wait` of their own). `release` says whether nodes are given back when `idle` or at the `end`, and
+#' `cap` what may be spent there (`amount`) before the site stops the job, `lag` after the meter has reached it.
+#' `billed` says whether `prepass`, `failed` and `aborted` frames are billed. `discounts` (`discount`, `percent` with
+#' its sign, `from` and `to` dates, `engine`, `tier`, `on` named charges), `balances` of yours there (`balance`, `kind`
+#' prepaid, starting, gift or earned; `amount`, `until`), used in their order, and `tax` (`tax`, `percent`, `included`
+#' in the prices or not). `community` has what such a farm asks: `earn` (a list of `device` and `amount` an hour),
+#' `entry` balance, `queue`, `smallest_job`, `own_frames` free or charged.
 #'
 #' @param path A YAML file.
 #' @return A list of class `cp_site` with these fields; money as numbers of the card's currency, durations in seconds,
-#' power
-#'   in watts, link in bytes a second.
+#'   power in watts, link in bytes a second.
 #' @section Conditions: `clockpigeon_error_currency`, `clockpigeon_error_money`, `clockpigeon_error_unit`,
 #'   `clockpigeon_error_duration`, `clockpigeon_error_site`, and as for [read_shot()].
 #' @examples

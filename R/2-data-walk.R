@@ -1,4 +1,4 @@
-# Walking a folder: every file once, however its links turn.
+# Walking a folder: each file is listed once, even where links form loops.
 
 # Files under a folder: `path` (relative), `bytes`, `changed` (seconds since 1970), `readable`. A link to a folder that
 # was already walked is not followed, nor one that leads outside; `loops` and `outside` name such links. Files and

@@ -9,20 +9,18 @@
 #' @param frame Its frame.
 #' @param by Who judged; `NA` for nobody in particular.
 #' @return `judge_sheet()`: the sheet with a column `accepted`, a tibble. `judged_noise()`: the noise of a tile (`seen`
-#' of
-#'   `noise_map()`) that the shot's judgements accept: half of those shown at that noise are accepted, by a logistic
+#'   of `noise_map()`) that the shot's judgements accept: half of those shown at that noise are accepted, by a logistic
 #'   curve over log noise where both answers overlap, otherwise the geometric mean between the noisiest crop accepted
 #'   below all refused ones and the cleanest refused; `NULL` when nothing was judged, or nothing accepted.
 #' @section Conditions: `clockpigeon_error_choice` for a letter that is not on the sheet; `clockpigeon_error_type` for
-#' an
-#'   open sheet.
+#'   an open sheet.
 #' @noRd
 judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_) {
   con <- ledger_connection(ledger)
   check_columns(sheet, argument("sheet"), c("letter", "tile", "samples", "noise"))
   if (anyNA(sheet[["letter"]])) {
-    stop_input("type", "is an open sheet", argument("sheet"),
-               "Judge a blind one: whoever knows the count sees less noise.")
+    stop_input("type", "got an open sheet", argument("sheet"),
+               "Give a blind one: whoever knows the count sees less noise.")
   }
   accepted <- unique(toupper(trimws(accepted)))
   for (letter in accepted) check_choice(letter, argument("accepted"), sheet[["letter"]])

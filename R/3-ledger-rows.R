@@ -117,13 +117,12 @@ utc_now <- function(time = Sys.time()) format(time, "%Y-%m-%dT%H:%M:%OS3Z", tz =
 #' worth used), `site`, `tier`, `wall_s`, `load_s`, `compute_s`, `cpu_s` (seconds), `peak_mem_mb` (1e6 bytes),
 #' `samples_done` (mean per pixel), `work` (what the engine counted of its own work, such as rays), `noise` (standard
 #' error over brightness), `billed`, `cost_basis` (billed: from the site's bill, metered: by its meter while it ran,
-#' priced: worked out from its card), `currency`, `status` (ok,
-#' failed, timed_out, unsupported, incomplete, unusable), `kind` (measured, reported, typed, estimated), `precision`
-#' (exact, about), `warm` (`FALSE`: a warm-up, or the first frame of a process that made several), `run_order`,
-#' `repeat` (0 is a warm-up), `load_average` (before), `busy` (others used the machine), `machine` (id of its facts),
-#' `conditions` (JSON: cores used by others, heavy programs, clock rate, throttling), `plan_id`, `job` (name of the job
-#' that it was rendered for), `output`, `note`.
-#' Missing is `NA`, never zero.
+#' priced: worked out from its card), `currency`, `status` (ok, failed, timed_out, unsupported, incomplete, unusable),
+#' `kind` (measured, reported, typed, estimated), `precision` (exact, about), `warm` (`FALSE`: a warm-up, or the first
+#' frame of a process that made several), `run_order`, `repeat` (0 is a warm-up), `load_average` (before), `busy`
+#' (others used the machine), `machine` (id of its facts), `conditions` (JSON: cores used by others, heavy programs,
+#' clock rate, throttling), `plan_id`, `job` (name of the job that it was rendered for), `output`, `note`. Missing is
+#' `NA`, never zero.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param ... Conditions as `column = values`: rows whose column is one of the values.

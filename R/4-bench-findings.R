@@ -13,7 +13,7 @@
 #' @param x Timings of one run: those of one `plan_id`, as [run_bench()] returns them.
 #' @param target Relative half-width of the 95 % interval that a setting's mean should have.
 #' @param memory_mb Memory of the machine in MB (1e6 bytes), where it is known: a trial that held over 90 % of it while
-#'   its processor was idle for half the time was waiting for the disk, and is told as `memory`.
+#'   its processor was idle for half the time was waiting for the disk, and is reported as `memory`.
 #' @return A tibble, one row a finding: `finding` (`drift`, `blocks`, `too short`, `busy`, `memory`, `unsure`), `about`
 #'   (the run or the setting), `value`, `lower`, `upper` (factor of time, or share), and `says`, a sentence with what to
 #'   do. No rows when all is well.
@@ -48,7 +48,7 @@ find_drift <- function(x, setting) {
     return(finding("drift", "the run", d$factor, lower = d$lower, upper = d$upper, says = paste0(
       "later trials are ", if (d$factor > 1) "slower" else "faster", ": ", change(d$factor),
       " from the first to the last (95 % interval ", change(d$lower), " to ", change(d$upper),
-      "); blocks share it out evenly, but let the machine settle and run again for absolute times"
+      "); comparisons hold, since blocks are shuffled; absolute times do not: let the machine settle and run again"
     )))
   }
   if (isTRUE(d$p_blocks < 0.01)) {

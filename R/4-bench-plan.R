@@ -77,8 +77,7 @@ check_band <- function(rows, where) {
 #'   `threads`, `devices`, `features` (JSON), `node` (`NA` for this machine); `engines`, `options`, `until`.
 #'   [run_bench()] runs it.
 #' @section Conditions: `clockpigeon_error_plan` when frames lie outside a shot, or the factor studied has one level;
-#'   `clockpigeon_error_type` and
-#'   `clockpigeon_error_choice` for arguments that cannot be read.
+#'   `clockpigeon_error_type` and `clockpigeon_error_choice` for arguments that cannot be read.
 #' @examples
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))

@@ -10,11 +10,9 @@
 #' @param engine From [read_engine()]; its profile has a `scan`.
 #' @param folder The project folder, which the paths are relative to.
 #' @return A tibble, one row a file, as a CSV manifest has it: `kind` (`scene` first, then as the profile names them)
-#' and
-#'   `path`; paths that do not exist are listed as they were written.
+#'   and `path`; paths that do not exist are listed as they were written.
 #' @section Conditions: `clockpigeon_error_scan` for an engine whose profile cannot scan, `clockpigeon_error_file` for a
-#' scene
-#'   that is not there.
+#'   scene that is not there.
 #' @noRd
 scan_scene <- function(scene, engine, folder = dirname(scene)) {
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")

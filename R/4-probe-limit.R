@@ -19,14 +19,13 @@
 #' @param running From [running()]; pictures are kept in a temporary folder where it names none.
 #' @param ... Arguments of `beside` and [running()] as they were given here before; they warn, and will be refused.
 #' @return A list of class `cp_probes`: `shot`, `engine`, `version`, `against`, `light` (of the pictures), `pairs` (a
-#' tibble, one row a frame,
-#'   setting and count: `frame`, `samples`, `width`, `height`, `features`, `seconds` of the first render, `seconds_2` of
-#'   the second, what `noise_between()` gives, `picture`, `picture_2`), `maps` (a `noise_map()` for each of its rows),
-#'   `adaptive` (of the runs under a noise limit: `frame`, setting, `noise_limit`, mean `samples`, `seconds`), `rows`
-#'   (the timings).
+#'   tibble, one row a frame, setting and count: `frame`, `samples`, `width`, `height`, `features`, `seconds` of the
+#'   first render, `seconds_2` of the second, what `noise_between()` gives, `picture`, `picture_2`), `maps` (a
+#'   `noise_map()` for each of its rows), `adaptive` (of the runs under a noise limit: `frame`, setting, `noise_limit`,
+#'   mean `samples`, `seconds`), `rows` (the timings).
 #' @section Conditions: `clockpigeon_error_limit` when the engine knows no samples limit, or has no seed and no
-#' reference
-#'   is asked for, or fewer than two counts are given, or a render failed; those of [run_bench()] and `noise_between()`.
+#'   reference is asked for, or fewer than two counts are given, or a render failed; those of [run_bench()] and
+#'   `noise_between()`.
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))

@@ -19,8 +19,7 @@
 #' @return A list of class `cp_shot_probe`: `curve` (the [frame_curve()]), `total`, `steps` (a tibble, one row a probe:
 #'   `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`, `upper`, `median`, `half_width` of the total after
 #'   it), `cheap` (how the cheap pass was decided and what it took), `ended` (why it stopped: `narrow`, `all_measured`
-#'   or `budget_used`), `spent_s`, `rows` (the
-#'   timings used).
+#'   or `budget_used`), `spent_s`, `rows` (the timings used).
 #' @section Conditions: `clockpigeon_error_curve` when a frame cannot be rendered; those of [run_bench()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))

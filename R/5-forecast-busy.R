@@ -1,7 +1,8 @@
 # Evidence from a machine that did something else beside: how much slower that made it, and how sure that is.
 
-# Spreads of log time that stand in where nothing tells them: how much a busy machine's times vary with what else runs,
-# and how far CPU seconds are from telling an idle time (two threads of one core slow each other in CPU seconds too).
+# Spreads of log time that stand in where nothing measures them: how much a busy machine's times vary with what else
+# runs, and how far CPU seconds are from telling an idle time (two threads of one core slow each other in CPU seconds
+# too).
 assumed_busy <- list(varies = 0.30, by_cpu = 0.15)
 
 machine_states <- c("busy", "idle")

@@ -18,11 +18,11 @@ assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link
 #'   `"idle"` one without that. What the other work cost is told by frames measured both ways, or by CPU beside wall
 #'   seconds, or assumed; its error is in the forecast.
 #' @return A list of class `cp_job`: the shots, `node` (the node on which most of their frames were measured: the
-#'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times
-#'   where half of the frames have one, and the prior that complete shots in the timings teach), `run_sd` (spread of log
-#'   time of one frame from run to run), the evidence, `stage_rows` (timings of the stages around rendering), `busy`
-#'   (what other work beside the runs adds), `sessions` (how the frame times are spread over sessions of measuring),
-#'   `limit` (a label) and `noise`, that of its pictures over that of the shots' own limit (`NA` where it is unknown).
+#'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times where half of the frames
+#'   have one, and the prior that complete shots in the timings teach), `run_sd` (spread of log time of one frame from
+#'   run to run), the evidence, `stage_rows` (timings of the stages around rendering), `busy` (what other work beside
+#'   the runs adds), `sessions` (how the frame times are spread over sessions of measuring), `limit` (a label) and
+#'   `noise`, that of its pictures over that of the shots' own limit (`NA` where it is unknown).
 #' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured at the shot's own
 #'   size and limit. Times at another size or limit are not scaled.
 #' @examples

@@ -5,8 +5,8 @@
 #' Every sensible combination of engine, version and limit (each a job of its own), site, tier, hire class, nodes at
 #' once, start and spread. A site that cannot do the job, or of which too little is known, is no option; it is kept with
 #' the reason and shown wherever the options are. Left out beforehand is what another option beats for certain: nodes
-#' beyond one a frame, counts of nodes that save no round and charge no less, later starts where nothing gets cheaper,
-#' emptier or opens.
+#' beyond one a frame, counts of nodes that save no round and charge no less, later starts at which no price
+#' falls, no queue shortens and no site opens.
 #'
 #' @param job From [render_job()], or a list of jobs: the same shots with other engines, versions or limits.
 #' @param sites A site from [read_site()] or a list of them.

@@ -10,9 +10,8 @@
 #' @param job From [render_job()].
 #' @param sites A site from [read_site()] or a list of them.
 #' @return A tibble of class `cp_suit`, one row for each thing that a site was asked: `site`, `field`, `needs`, `has`,
-#' `answer`
-#'   (`fits`, `does not fit`, `unknown`), `says` (which side to move; `NA` where it fits). `summary()` gives one row a
-#'   site: `site`, `answer` (the worst of its rows) and `because`.
+#'   `answer` (`fits`, `does not fit`, `unknown`), `says` (which side to move; `NA` where it fits). `summary()` gives
+#'   one row a site: `site`, `answer` (the worst of its rows) and `because`.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
 #' @noRd
 eligible <- function(job, sites) {
@@ -33,9 +32,7 @@ site_suits <- function(site, job, needs) {
   data.frame(site = site$site, rbind(suit_rows(needs, can, site$engines), suit_community(needs, site)))
 }
 
-#' @rdname eligible
-#' @param object What `eligible()` returns.
-#' @param ... Not used.
+#' @noRd
 #' @export
 summary.cp_suit <- function(object, ...) {
   x <- as_frame(object)

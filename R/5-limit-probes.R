@@ -14,9 +14,8 @@
 #' @param scout From [probe_limit()] at two sizes (the `sizes` of [bench_options()]), each below the shot's.
 #' @param error Relative error of the count that is asked for.
 #' @return A tibble of class `cp_proposal`: `question` (frame or worst tile), `region`, `first_row`, `last_row`,
-#' `width`,
-#'   `height`, `samples` (the two counts, as text), `frames`, `seconds` (of all its renders), `error`, `proposed`. Its
-#'   attribute `power`: the power of the pixels with its standard error.
+#'   `width`, `height`, `samples` (the two counts, as text), `frames`, `seconds` (of all its renders), `error`,
+#'   `proposed`. Its attribute `power`: the power of the pixels with its standard error.
 #' @section Conditions: `clockpigeon_error_limit` when the scout has not two sizes.
 #' @noRd
 propose_probes <- function(scout, error = 0.1) {

@@ -6,9 +6,8 @@
 #' ledger holds the answer:
 #'
 #' - *the rest of a shot*: of every completely measured shot all but a few frames are hidden and its total is forecast,
-#' by
-#'   [frame_curve()] (its prior learned from the other shots), with the cheap pass too where there was one, beside the
-#'   habits: first frame times frame count, and evenly spaced frames times frame count;
+#'   by [frame_curve()] (its prior learned from the other shots), with the cheap pass too where there was one, beside
+#'   the habits: first frame times frame count, and evenly spaced frames times frame count;
 #' - *other hardware*: every scene that ran on two rigs or more is hidden on one of them and forecast by [fit_speeds()],
 #'   beside the habit of one reference scene's ratio;
 #' - *another limit*: of frames timed at three counts of samples or more the largest is hidden and forecast by
@@ -21,11 +20,10 @@
 #' @param level Level of the intervals that are checked.
 #' @param most Cells of other hardware that are hidden at most, one at a time, chosen evenly.
 #' @return A tibble of class `cp_backtest`, one row a case: `question`, `method`, `place` (site, or node), `case`,
-#' `probes`,
-#'   `forecast_s`, `lower`, `upper` (`NA` for habits), `true_s`, `error` (forecast over truth, less one), `covered`,
-#'   `level` (asked of the intervals), `sample` (whether the evidence is sample data).
-#'   `summary()` gives a row a question, method, number of probes and place: `cases`, `error` (mean of the absolute
-#'   ones), `bias` (mean), `covered` (share).
+#'   `probes`, `forecast_s`, `lower`, `upper` (`NA` for habits), `true_s`, `error` (forecast over truth, less one),
+#'   `covered`, `level` (asked of the intervals), `sample` (whether the evidence is sample data). `summary()` gives a
+#'   row a question, method, number of probes and place: `cases`, `error` (mean of the absolute ones), `bias` (mean),
+#'   `covered` (share).
 #' @section Conditions: `clockpigeon_error_backtest` when the ledger holds nothing that can be hidden.
 #' @examples
 #' summary(backtest(example_timings()))

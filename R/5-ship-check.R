@@ -16,11 +16,9 @@
 #' @param frame_bytes Size of a finished frame in bytes, for the disk.
 #' @param against A finished frame (PNG or OpenEXR) whose metadata is held against what was asked.
 #' @return A tibble of class `cp_check`, one row a finding, the gravest first: `shot`, `weight` (`blocks`, `warns`,
-#' `informs`),
-#'   `about`, `what`, `instead` (what to do).
+#'   `informs`), `about`, `what`, `instead` (what to do).
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind, `clockpigeon_error_file` for a folder
-#' that
-#'   is not there.
+#'   that is not there.
 #' @examples
 #' project <- read_project(demo_file())
 #' check_shot(project$shots$gears, manifest = project$manifests$gears, folder = project$root)

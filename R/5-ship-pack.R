@@ -18,8 +18,7 @@
 #'   `parcel_bytes`, `made` (`FALSE` when it was there already). `unpack_parcel()`: the list of `parcel.json`,
 #'   invisibly.
 #' @section Conditions: `clockpigeon_error_pack` when a needed file is missing, cannot be read, lies outside the folder
-#' or
-#'   has a name that other systems cannot take; `clockpigeon_error_parcel` for a parcel that is refused.
+#'   or has a name that other systems cannot take; `clockpigeon_error_parcel` for a parcel that is refused.
 #' @examples
 #' if (requireNamespace("zip", quietly = TRUE)) {
 #'   folder <- tempfile()

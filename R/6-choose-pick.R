@@ -22,17 +22,16 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' @param rule `"cheapest"`, `"fastest"` or `"best"`.
 #' @return A decision, a list of class `cp_choice`: `options`, a tibble with the forecast's summary and `limit`,
 #'   `noise`, `p_deadline`, `p_budget`, `p_both` and their simulation errors (`_se`), `fits`, `both_miss` (neither limit
-#'   is kept alone), `close` (the chance lies within two
-#'   simulation errors of what was asked), `late_s` and `over` (how much more time or money would let it in; 0 when it
-#'   keeps it), `cost_per_usable` (mean cost over mean usable frames), `cost_whole` (mean cost of all frames usable:
-#'   where draws end early, the rest at the cost of a usable one), `non_dominated` (no other option is as early, as
-#'   cheap and as clean, and better in one), `pick`; `pick`, the name of the option to take, or `NA` when none fits;
-#'   `reasons`, a tibble with one row for each thing to be said of an option: `option`, `code` (`pick`, `fits`, `late`,
-#'   `unfinished`, `dear`, `not_both`), `share` (of draws that keep it), `seconds` and `money` (what would let it in);
-#'   `warnings`, a tibble of `code` (`stale_card`, `claimed_speed`, `assumed_speed`) and `about`; `stale`, sites whose
-#'   rate card's file has changed since the forecast; what was asked; `forecast`. [explain()] says it in sentences,
-#'   [break_even()] what would change it, [worth_tests()] what else could be done, [trial_value()] what to find out
-#'   first: each is computed once and kept. [record_choice()] writes it down.
+#'   is kept alone), `close` (the chance lies within two simulation errors of what was asked), `late_s` and `over` (how
+#'   much more time or money would let it in; 0 when it keeps it), `cost_per_usable` (mean cost over mean usable
+#'   frames), `cost_whole` (mean cost of all frames usable: where draws end early, the rest at the cost of a usable
+#'   one), `non_dominated` (no other option is as early, as cheap and as clean, and better in one), `pick`; `pick`, the
+#'   name of the option to take, or `NA` when none fits; `reasons`, a tibble with one row for each thing to be said of
+#'   an option: `option`, `code` (`pick`, `fits`, `late`, `unfinished`, `dear`, `not_both`), `share` (of draws that keep
+#'   it), `seconds` and `money` (what would let it in); `warnings`, a tibble of `code` (`stale_card`, `claimed_speed`,
+#'   `assumed_speed`) and `about`; `stale`, sites whose rate card's file has changed since the forecast; what was asked;
+#'   `forecast`. [explain()] says it in sentences, [break_even()] what would change it, [worth_tests()] what else could
+#'   be done, [trial_value()] what to find out first: each is computed once and kept. [record_choice()] writes it down.
 #' @section Conditions: `clockpigeon_error_deadline` for a deadline that has passed, has no zone, or is no one moment;
 #'   `clockpigeon_error_rates` for a budget in a currency without a rate; `clockpigeon_error_duration` for an ambiguous
 #'   deadline; `clockpigeon_error_type` for a confidence outside 0 to 1.

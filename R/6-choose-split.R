@@ -3,8 +3,8 @@
 #' Split a job over several sites
 #'
 #' Gives each site a run of frames so that all are done by the deadline, within the budget, at least cost. What each
-#' option can do by the deadline, at the confidence asked, and what it costs, is told from simulations of a frame, an
-#' eighth, a half and all of the job; a mixed integer program (package lpSolve) picks at most one option of each site
+#' option can do by the deadline, at the confidence asked, and what it costs, is estimated from simulations of a frame,
+#' an eighth, a half and all of the job; a mixed integer program (package lpSolve) picks at most one option of each site
 #' and its share of the work, and so does each pair of options. From the best of these a search goes on, each step
 #' simulated as a whole, all parts on the same draws: work moves from one site to another, a site takes other nodes,
 #' joins or leaves, while that is cheaper and keeps the confidence. The runs follow each other in the order of the

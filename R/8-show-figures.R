@@ -17,8 +17,7 @@ plain_theme <- function() {
 #' their intervals. Of a backtest: how far each method was off.
 #'
 #' @param object A [choose_option()] choice, a [frame_curve()], [timings()], or the result of [compare_timings()],
-#' [fit_limit()],
-#'   [fit_scaling()], [fit_speeds()] or [backtest()].
+#'   [fit_limit()], [fit_scaling()], [fit_speeds()] or [backtest()].
 #' @param show For a choice, `"tradeoff"`: cost against finish time; `"timeline"`: the stages of the pick (or of the
 #'   option that misses by least) behind each other, with their spread; `"chance"`: the chance to be done by each hour,
 #'   for the leading options; `"cost"`: what the cost of the leading options is made of; `"frames"`: usable frames

@@ -30,7 +30,7 @@ limit_lines_at <- function(fit) {
              if (at("floor")[["upper"]] == 0) "no floor" else paste("floor", range("floor", root))),
       if (fit$curve$basis != "given") paste0("  ", spread(fit$curve, 2))
     ),
-    if (length(fit$says)) paste0("The data refuse the law: ", fit$says)
+    if (length(fit$says)) paste0("These measurements do not fit the model: ", fit$says)
   )
 }
 
@@ -165,7 +165,9 @@ finding_of_study <- function(study, width) {
   pairs <- as_frame(study$probes$pairs)
   said <- unlist(lapply(seq_along(study$fits), function(i) {
     says <- study$fits[[i]]$says
-    if (length(says)) paste0("Frame ", study$frames[["frame"]][i], ": the data refuse the law: ", says, ".")
+    if (length(says)) {
+      paste0("Frame ", study$frames[["frame"]][i], ": these measurements do not fit the model: ", says, ".")
+    }
   }))
   most <- pairs[order(-pairs$samples, -pairs$outliers), , drop = FALSE][1, ]
   glare <- if (most$outliers > 0) {

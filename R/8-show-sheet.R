@@ -15,8 +15,7 @@
 #' @return A tibble, one row a crop, invisibly: `letter` (`NA` on an open sheet), `tile` (its rank), `row`, `column`,
 #'   `samples`, `seconds`, `noise` (`seen` of the tile), `label` (what was written below the crop).
 #' @section Conditions: `clockpigeon_error_picture` when a picture is not there any more; `clockpigeon_error_choice` for
-#' a
-#'   frame that was not probed.
+#'   a frame that was not probed.
 #' @noRd
 contact_sheet <- function(study, path, frame = NULL, tiles = 3, blind = FALSE, seed = 1) {
   check_class(study, argument("study"), "cp_study", "study_limit()")

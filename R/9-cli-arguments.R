@@ -11,7 +11,7 @@ job_options <- list(
   opt("--engine-version", "its version, or several [the project's default, or the newest measured]"),
   opt("--limits", "limits to choose among: own, 50% (of the samples), 'noise 0.02' [own]"),
   opt("--only", "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
-  opt("--without", "and to leave out [none]"),
+  opt("--without", "sites, tiers, hires, starts or field=value to leave out [none]"),
   opt("--spreads", "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
   opt("--draws", "number of draws [2000]", "integer"),
   opt("--machine", "where frames were measured beside other work: busy again, or idle [busy]", default = "busy"),

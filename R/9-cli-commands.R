@@ -200,7 +200,8 @@ job_list_lines <- function(x) {
 event_lines <- function(x, job) {
   blank <- function(column) ifelse(is.na(column), "", paste(column))
   c(paste0("Job ", job, ": ", nrow(x), if (nrow(x) == 1) " event" else " events"), "",
-    text_table(data.frame(time = x[["time"]], what = x[["what"]], place = blank(x[["place"]]), node = blank(x[["node"]]),
+    text_table(data.frame(time = x[["time"]], what = x[["what"]], place = blank(x[["place"]]),
+                          node = blank(x[["node"]]),
                           frame = blank(x[["frame"]]), source = blank(x[["source"]])),
                right = "frame", spare = c("node", "source")))
 }

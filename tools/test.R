@@ -2,7 +2,7 @@
 #
 #   Rscript tools/test.R LIBRARY [--long] [FILTER]
 #
-# Each file runs in a fork of its own. --long runs what takes long, and nothing else (tests that call skip_unless_long()).
+# Each file runs in a fork of its own. --long runs the files test-long-*.R, and nothing else.
 args <- commandArgs(trailingOnly = TRUE)
 long <- "--long" %in% args
 args <- setdiff(args, "--long")
@@ -14,9 +14,7 @@ Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN 
 library(testthat)
 files <- list.files("tests/testthat", "^test-.*\\.R$", full.names = TRUE)
 name <- sub("^test-(.*)\\.R$", "\\1", basename(files))
-keep <- grepl(filter, name)
-if (long) keep <- keep & vapply(files, function(f) any(grepl("skip_unless_long()", readLines(f), fixed = TRUE)), NA)
-files <- files[keep]
+files <- files[grepl(filter, name) & startsWith(name, "long-") == long]
 if (!length(files)) stop("no test file matches ", filter, call. = FALSE)
 
 # What took longest the last time goes first, so that no core is left with it alone at the end.
@@ -65,7 +63,7 @@ if (filter == "." && !long) {
 slow <- head(results[order(-results$real), ], 10)
 cat("\nslowest:\n", sprintf("  %5.1f s  %s: %s\n", slow$real, sub("^test-|\\.R$", "", slow$file), slow$test), sep = "")
 failed <- sum(results$failed) + sum(results$error) + sum(crashed)
-if (!long && any(results$skipped)) cat(sum(results$skipped), "skipped here (long ones: make test-long)\n")
+if (any(results$skipped)) cat(sum(results$skipped), "skipped\n")
 cat(sprintf("%.0f s on %d cores\n", as.numeric(Sys.time() - began, units = "secs"), cores))
 cat(sum(results$passed), " passed, ", failed, " failed\n", sep = "")
 if (failed) quit(save = "no", status = 1)

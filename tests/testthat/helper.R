@@ -119,3 +119,6 @@ local_value <- function(name, value, env = parent.frame()) {
   put(value)
   withr::defer(put(old), envir = env)
 }
+
+# Files test-long-*.R run by `make test-long` alone, which .ci/run calls too, and never on CRAN.
+skip_unless_long <- function() skip_if_not(identical(Sys.getenv("CLOCKPIGEON_TESTS"), "long"), "long: make test-long")

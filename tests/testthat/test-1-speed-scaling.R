@@ -20,23 +20,6 @@ test_that("without noise the truth comes back, whichever law it is", {
   expect_equal(sum(line$weight), 1)
 })
 
-test_that("95 % intervals hold about 95 % of true parameters (bench/scaling.R has 1,000 fits)", {
-  ns$with_seed(8, {
-    n <- rep(c(1, 2, 4, 8, 16, 32), 2)
-    hit <- vapply(1:150, function(i) {
-      share <- runif(1, 0.02, 0.3)
-      amdahl <- fit_scaling(n, times(n, share, 0, 0.05))
-      usl <- fit_scaling(n, times(n, share, 0.004, 0.05), error = if (i %% 2) 0.05)
-      a <- confint(amdahl, "amdahl")
-      u <- confint(usl, "usl")
-      held <- function(x, truth) x$lower <= truth & truth <= x$upper
-      c(held(a, c(100, share)), held(u, c(100, share, 0.004)))
-    }, logical(5))
-  })
-  expect_gt(mean(hit), 0.92)
-  expect_lt(mean(hit), 0.975)
-})
-
 test_that("intervals of predicted times hold the truth about as often as they say", {
   hit <- ns$with_seed(9, vapply(1:200, function(i) {
     n <- c(1, 1, 2, 2, 4, 4, 8, 8)
