@@ -21,6 +21,19 @@ write_whole <- function(path, write, topic = "file") {
 
 write_text <- function(text, path) write_whole(path, function(part) suppressWarnings(writeLines(enc2utf8(text), part)))
 
+# A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What cannot be read is an error
+# that says which columns to write.
+read_csv_texts <- function(path, columns, topic, empty = "") {
+  file <- short_path(path)
+  if (!file.exists(path)) stop_input(topic, "cannot be read: there is no such file", file, "Check the path.")
+  refuse <- function(e) {
+    stop_input(topic, paste("cannot be read:", conditionMessage(e)), file,
+               paste0("Write columns ", toString(columns), "."))
+  }
+  tryCatch(utils::read.csv(path, colClasses = "character", check.names = FALSE, strip.white = TRUE, na.strings = empty,
+                           encoding = "UTF-8"), error = refuse, warning = refuse)
+}
+
 # MD5 (RFC 1321) of a file, and of a text: it tells whether two are the same, not who made them.
 file_hash <- function(path) {
   connection <- file(path, "rb")

@@ -69,11 +69,7 @@ read_manifest <- function(path) {
 
 manifest_from_table <- function(path) {
   file <- short_path(path)
-  rows <- tryCatch(utils::read.csv(path, colClasses = "character", na.strings = "", encoding = "UTF-8"),
-                   error = function(e) stop_input("manifest", paste("cannot be read:", conditionMessage(e)), file,
-                                                  "Write columns kind, path."),
-                   warning = function(w) stop_input("manifest", paste("cannot be read:", conditionMessage(w)), file,
-                                                    "Write columns kind, path."))
+  rows <- read_csv_texts(path, c("kind", "path"), "manifest")
   check_columns(rows, file, c("kind", "path"))
   cell <- function(name) if (is.null(rows[[name]])) rep(NA_character_, nrow(rows)) else rows[[name]]
   flag <- function(name, missing) {

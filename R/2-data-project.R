@@ -61,11 +61,7 @@ read_project <- function(path = ".") {
 
 # Jobs that were placed before, whatever became of them: `job`, `site`, `date`, `state`, NA where it is not said.
 read_jobs <- function(path) {
-  if (!file.exists(path)) stop_input("file", "no such file", short_path(path), "Check the path.")
-  rows <- tryCatch(utils::read.csv(path, colClasses = "character", na.strings = c("", "NA")), error = function(e) {
-    stop_input("project", paste("cannot be read:", conditionMessage(e)), short_path(path),
-               "Write columns job, site, date, state.")
-  })
+  rows <- read_csv_texts(path, c("job", "site", "date", "state"), "project", empty = c("", "NA"))
   check_columns(rows, short_path(path), "job")
   for (name in setdiff(c("site", "date", "state"), names(rows))) rows[[name]] <- NA_character_
   rows[!is.na(rows[["job"]]), c("job", "site", "date", "state"), drop = FALSE]

@@ -16,14 +16,7 @@ read_rates <- function(path) {
   path <- check_text(path, argument("path"))
   file <- short_path(path)
   columns <- c("date", "from", "to", "rate", "source")
-  rows <- tryCatch(utils::read.csv(path, colClasses = "character", check.names = FALSE, strip.white = TRUE),
-                   error = function(e) {
-    stop_input("rates", paste("cannot be read:", conditionMessage(e)), file,
-               paste0("Write columns ", toString(columns), "."))
-  }, warning = function(w) {
-    stop_input("rates", paste("cannot be read:", conditionMessage(w)), file,
-               paste0("Write columns ", toString(columns), "."))
-  })
+  rows <- read_csv_texts(path, columns, "rates", empty = character())
   if (identical(names(rows)[1], "Date")) rows <- from_wide(rows, file)
   rows <- as_frame(check_columns(rows, file, columns))
   line <- if (is.null(rows[["line"]])) seq_len(nrow(rows)) + 1 else rows[["line"]]

@@ -62,8 +62,7 @@ check_words <- function(value, name, where) {
 
 # Timings from a CSV with the columns of a timing; an empty field is NA, never zero.
 read_timings_csv <- function(path) {
-  if (!file.exists(path)) stop_input("file", "no such file", short_path(path), "Check the path.")
-  raw <- utils::read.csv(path, colClasses = "character", check.names = FALSE, na.strings = c("", "NA"))
+  raw <- read_csv_texts(path, names(timing_columns), "timing", empty = c("", "NA"))
   as_timings(raw, short_path(path))
 }
 
