@@ -22,7 +22,8 @@
 #'   a word that is none of those above, `clockpigeon_error_field` for an argument that is not known.
 #' @examples
 #' job_way(nodes = 4, stages(wait = c(median = 600, p90 = 2400), start = 90))
-#' job_way(node_group(4, speed = 2), transfers = transfers(upload = 2e9, link = 12.5e6), cap = c(50, 120))
+#' job_way(node_group(4, speed = 2), transfers = transfers(upload = 2e9, link = 12.5e6),
+#'         cap = c(50, 120))
 #' @export
 job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL, troubles = NULL, begin_s = 0,
                     open = NULL, cap = NULL, ...) {

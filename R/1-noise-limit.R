@@ -192,7 +192,8 @@ line_interval <- function(line, x, level) {
 #' @return A tibble: `samples`, `seconds`, `seconds_lower`, `seconds_upper`, `noise`, `noise_lower`, `noise_upper`; `NA`
 #'   where time or noise was not fitted.
 #' @examples
-#' fit <- fit_limit(c(4, 16), seconds = c(1.1, 3.4), noise = c(0.13, 0.066), error = c(seconds = 0.05, noise = 0.01))
+#' fit <- fit_limit(c(4, 16), seconds = c(1.1, 3.4), noise = c(0.13, 0.066),
+#'                  error = c(seconds = 0.05, noise = 0.01))
 #' predict(fit, c(32, 64))
 #' @rawNamespace S3method(stats::predict, cp_limit_fit)
 predict.cp_limit_fit <- function(object, samples, level = 0.95, ...) {

@@ -70,7 +70,8 @@ check_one_island <- function(fit, asked, i, j) {
 #'   `claimed`).
 #' @section Conditions: `clockpigeon_error_speeds` when the rig is not in the table.
 #' @examples
-#' known <- data.frame(scene = c("a", "a", "b", "b"), rig = c("old", "new", "old", "new"), wall_s = c(100, 52, 40, 19))
+#' known <- data.frame(scene = c("a", "a", "b", "b"), rig = c("old", "new", "old", "new"),
+#'                     wall_s = c(100, 52, 40, 19))
 #' speed_table(fit_speeds(known), relative_to = "old")
 #' @export
 speed_table <- function(fit, relative_to = NULL, level = 0.8) {

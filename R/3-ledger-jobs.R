@@ -35,7 +35,6 @@ check_job_name <- function(x, where) {
 #' `state` where they are known).
 #'
 #' @param ledger A ledger from [open_ledger()].
-#' @param name The job's name; `NULL` for all.
 #' @return `jobs()`: a tibble, one row a job, in the order they were written down: `name`, `made_at` (UTC), `by`, `pick`
 #'   (the option that was chosen, or the site of a job that was taken in), `events` (how many there are), `id`.
 #'   `job_events()`: a tibble, one row an event in the order they came: `sequence`, `job` (its name), `time` (UTC),
@@ -43,11 +42,12 @@ check_job_name <- function(x, where) {
 #' @section Conditions: `clockpigeon_error_job` for a name that no job has.
 #' @examples
 #' ledger <- open_ledger(":memory:")
-#' path <- tempfile(fileext = ".csv")
-#' writeLines(c("job,site,date,state", "gears-final,saltmill,2026-10-28,cancelled"), path)
-#' import_jobs(path, ledger)
-#' jobs(ledger)[c("name", "pick")]
-#' job_events(ledger, "gears-final")[c("time", "what")]
+#' project <- read_project(demo_file())
+#' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+#' scenario <- plan_options(job, project$sites, only = "saltmill")
+#' record_job(ledger, choose_option(forecast_job(scenario, draws = 100), "30 h"), "gears-final")
+#' jobs(ledger)[c("name", "pick", "events")]
+#' job_events(ledger, "gears-final")[c("time", "what", "place")]
 #' close_ledger(ledger)
 #' @export
 jobs <- function(ledger) {
@@ -91,10 +91,10 @@ job_events <- function(ledger, job) {
   as_table(rows)
 }
 
-# @param events A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `frame`, `piece`,
+# `events`: A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `frame`, `piece`,
 #   `detail`, `source` and `key`. An event whose key the job has already adds nothing: by default the key is made of
 #   all other columns.
-# @return `add_events()`: how many events were new.
+# Returns how many events were new.
 add_events <- function(ledger, job, events) {
   con <- ledger_connection(ledger)
   check_columns(events, argument("events"), "what")
@@ -148,8 +148,8 @@ job_decision <- function(ledger, job) {
   jsonlite::fromJSON(text, simplifyVector = FALSE)
 }
 
-# @param path A CSV file with a column `job`.
-# @return `import_jobs()`: how many jobs were new.
+# `path`: A CSV file with a column `job`.
+# Returns how many jobs were new.
 import_jobs <- function(path, ledger) {
   known <- tolower(jobs(ledger)[["name"]])
   rows <- read_jobs(path)

@@ -12,7 +12,8 @@
 #'   for an unknown column, `clockpigeon_error_ledger` when the file cannot be written or a row to replace is not there.
 #' @examples
 #' ledger <- open_ledger(":memory:")
-#' row <- data.frame(activity = "render", scene = "gears", frame = 1, wall_s = 81, status = "ok", kind = "typed")
+#' row <- data.frame(activity = "render", scene = "gears", frame = 1, wall_s = 81,
+#'                   status = "ok", kind = "typed")
 #' id <- add_timings(ledger, row)
 #' add_timings(ledger, transform(row, wall_s = 18), replaces = id)
 #' timings(ledger)$wall_s
@@ -133,7 +134,8 @@ utc_now <- function(time = Sys.time()) format(time, "%Y-%m-%dT%H:%M:%OS3Z", tz =
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' add_timings(ledger, example_timings())
-#' timings(ledger, scene = "gears", site = c("quayside", "saltmill"))[c("site", "frame", "wall_s", "note")]
+#' there <- timings(ledger, scene = "gears", site = c("quayside", "saltmill"))
+#' there[c("site", "frame", "wall_s", "note")]
 #' close_ledger(ledger)
 #' @export
 timings <- function(ledger, ..., replaced = FALSE) {

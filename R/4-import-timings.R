@@ -36,7 +36,8 @@
 #' @examples
 #' path <- tempfile(fileext = ".csv")
 #' writeLines(c("Frame;Time", "1;1m20s", "2;95 s"), path)
-#' import_timings(path, map = c(frame = "Frame", wall_s = "Time"), set = list(scene = "gears"))[c("frame", "wall_s")]
+#' theirs <- c(frame = "Frame", wall_s = "Time")
+#' import_timings(path, map = theirs, set = list(scene = "gears"))[c("frame", "wall_s")]
 #' @export
 import_timings <- function(path, as = NULL, ledger = NULL, engine = NULL, map = NULL, set = list(), writers = NULL) {
   path <- check_texts(path, argument("path"))

@@ -21,7 +21,8 @@
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
 #' ledger <- open_ledger(":memory:")
-#' cheap_pass(shot, pebble, ledger, "1-720 by 90", running = running(progress = FALSE))[c("frame", "compute_s")]
+#' pass <- cheap_pass(shot, pebble, ledger, "1-720 by 90", running = running(progress = FALSE))
+#' pass[c("frame", "compute_s")]
 #' close_ledger(ledger)
 #' @export
 cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NULL, running = NULL, ...) {

@@ -30,7 +30,8 @@
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
 #' ledger <- open_ledger(":memory:")
-#' probes <- probe_limit(shot, pebble, ledger, c(1, 4), frames = 1, running = running(progress = FALSE))
+#' probes <- probe_limit(shot, pebble, ledger, c(1, 4), frames = 1,
+#'                       running = running(progress = FALSE))
 #' probes$pairs[c("frame", "samples", "noise")]
 #' close_ledger(ledger)
 #' @export

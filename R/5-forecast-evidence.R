@@ -17,6 +17,7 @@ assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link
 #' @param machine Where runs were marked as made beside other work: `"busy"` forecasts a machine as busy as then,
 #'   `"idle"` one without that. What the other work cost is told by frames measured both ways, or by CPU beside wall
 #'   seconds, or assumed; its error is in the forecast.
+#' @param ... `version`, as it was given here before: it warns, and will be refused.
 #' @return A list of class `cp_job`: the shots, `node` (the node on which most of their frames were measured: the
 #'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times where half of the frames
 #'   have one, and the prior that complete shots in the timings teach), `run_sd` (spread of log time of one frame from

@@ -22,7 +22,8 @@
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
 #' ledger <- open_ledger(":memory:")
-#' probes <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1, running = running(progress = FALSE))
+#' probes <- probe_limit(shot, pebble, ledger, c(2, 8), frames = 1,
+#'                       running = running(progress = FALSE))
 #' study_limit(probes, noise = 0.2)
 #' close_ledger(ledger)
 #' @export

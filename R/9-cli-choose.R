@@ -95,6 +95,9 @@ cli_choose <- function(o, args) {
 # A name that cannot be taken is refused before anything is simulated.
 cli_check_name <- function(project, path) {
   name <- check_job_name(basename(path), "option --record")
+  if (!dir.exists(dirname(path))) {
+    stop_input("file", "its folder does not exist", paste0("option --record: ", path), "Make the folder first.")
+  }
   taken <- name_findings(name, cli_ledger(project, code = function(ledger) jobs(ledger)[["name"]]))
   if (length(taken)) {
     stop_input("job", paste0("the name ", show_value(name), " ", taken$what), "option --record", taken$instead)
