@@ -4,7 +4,7 @@
 # engine and a day. Money is in minor units of the card's currency (hundredths of a site's own unit).
 tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on = NULL) {
   if (inherits(on, "POSIXt")) on <- day_in(on, site$time_zone)
-  chosen <- site$tiers[[match(first_of(tier, site$tiers[[1]]$tier), vapply(site$tiers, `[[`, "", "tier"))]]
+  chosen <- site_tier(site, first_of(tier, site$tiers[[1]]$tier))
   class <- chosen_hire(site, hire)
   minor <- 10^minor_digits(site$currency)
   main <- site$price
@@ -35,6 +35,8 @@ tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on
                     score = first_of(class$score, site$score), watts = first_of(class$power, site$power))
   )
 }
+
+site_tier <- function(site, name) site$tiers[[match(name, vapply(site$tiers, `[[`, "", "tier"))]]
 
 chosen_hire <- function(site, hire) {
   if (!length(site$hires)) return(NULL)

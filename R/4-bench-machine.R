@@ -75,18 +75,19 @@ busy_above <- 0.25  # cores that others may use on average during a trial before
 
 # Watches the machine over a trial: call it before, and what it returns after, with the trial's wall and CPU seconds.
 # That gives `busy` and `conditions` of a timing: cores used by others on average, the programs that used most of them,
-# the clock rate, and whether the processor slowed itself.
-watch_machine <- function() {
-  before <- machine_cpu_s()
-  processes <- process_cpu_s()
+# the clock rate, and whether the processor slowed itself. `proc`: where the system tells of itself.
+watch_machine <- function(proc = "/proc") {
+  before <- machine_cpu_s(proc)
+  processes <- process_cpu_s(proc)
   throttled <- throttle_count()
   own <- sum(proc.time()[1:2])
   function(wall_s, cpu_s) {
-    others <- (machine_cpu_s() - before - cpu_s - (sum(proc.time()[1:2]) - own)) / wall_s
+    others <- (machine_cpu_s(proc) - before - cpu_s - (sum(proc.time()[1:2]) - own)) / wall_s
     others <- max(0, others)
     busy <- others > busy_above
     found <- Filter(function(x) length(x) && !is.na(x[1]), list(
-      others_cores = round(others, 2), heavy = if (isTRUE(busy)) heavy_programs(processes, wall_s), mhz = cpu_mhz(),
+      others_cores = round(others, 2), heavy = if (isTRUE(busy)) heavy_programs(processes, wall_s, proc),
+      mhz = cpu_mhz(proc),
       throttled = if (!is.na(throttled)) throttle_count() > throttled
     ))
     list(busy = busy, conditions = if (length(found)) to_json(found) else NA_character_)
@@ -94,8 +95,8 @@ watch_machine <- function() {
 }
 
 # The programs other than this one that used most CPU since `before`, at most three.
-heavy_programs <- function(before, wall_s) {
-  now <- process_cpu_s()
+heavy_programs <- function(before, wall_s, proc = "/proc") {
+  now <- process_cpu_s(proc)
   now <- now[now[["pid"]] != Sys.getpid(), , drop = FALSE]
   at <- match(now[["pid"]], before[["pid"]])
   used <- now[["cpu_s"]] - ifelse(is.na(at), 0, before[["cpu_s"]][at])

@@ -40,8 +40,6 @@ site_stages <- function(job, site, tier, now, begin_s = 0) {
   out
 }
 
-site_tier <- function(site, name) site$tiers[[match(name, vapply(site$tiers, `[[`, "", "tier"))]]
-
 # A time seen at least three times: log-normal by its mean and spread, Student's t.
 seen_time <- function(seconds) {
   seconds <- seconds[!is.na(seconds) & seconds > 0]

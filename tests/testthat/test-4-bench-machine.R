@@ -26,14 +26,16 @@ test_that("the machine's facts are read where the system tells them, and unknown
 })
 
 test_that("a trial on a busy machine is marked, with the program that made it busy", {
-  other <- processx::process$new("sh", c("-c", "while :; do :; done"))
-  withr::defer(other$kill())
-  watch <- clockpigeon:::watch_machine()
-  ran <- clockpigeon:::run_command("/bin/sleep", "1", tempdir())
-  seen <- watch(ran$wall_s, ran$cpu_s)
-  skip_if(is.na(seen$busy), "the system does not tell")
+  proc <- fake_proc(100, list("12" = list("grinder", 10)))
+  watch <- watch_machine(proc)
+  # Ten seconds later others have used eight: six by the grinder.
+  file.copy(list.files(fake_proc(108, list("12" = list("grinder", 16))), full.names = TRUE), proc, recursive = TRUE,
+            overwrite = TRUE)
+  seen <- watch(10, 0)
   expect_true(seen$busy)
-  expect_match(seen$conditions, "\"heavy\":.*(sh|dash|bash) ")
+  expect_match(seen$conditions, "\"heavy\":\\[?\"grinder 0.6")
+  calm <- watch_machine(proc)(10, 0)
+  expect_false(calm$busy)
 })
 
 test_that("machines are written down once, and every row names its own", {
