@@ -38,7 +38,8 @@ coverage:
 
 site: install
 	@$(RSCRIPT) tools/setup.R site
-	@$(RSCRIPT) -e 'pkgdown::build_site(preview = FALSE, install = FALSE, new_process = FALSE)'
+	@$(RSCRIPT) -e 'options(pkgdown.internet = FALSE); pkgdown::build_site(preview = FALSE, install = FALSE, new_process = FALSE)'
+	@mkdir -p site/docs/screenshots && cp docs/screenshots/*.png site/docs/screenshots/
 
 docs: $(LIB)
 	@$(RSCRIPT) tools/setup.R develop

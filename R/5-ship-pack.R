@@ -19,15 +19,12 @@
 #'   invisibly.
 #' @section Conditions: `clockpigeon_error_pack` when a needed file is missing, cannot be read, lies outside the folder
 #'   or has a name that other systems cannot take; `clockpigeon_error_parcel` for a parcel that is refused.
-#' @examples
-#' if (requireNamespace("zip", quietly = TRUE)) {
-#'   folder <- tempfile()
-#'   dir.create(folder)
-#'   writeLines("a scene", file.path(folder, "s.scene"))
-#'   writeLines(c("shot: s", "scene: s.scene"), file.path(folder, "s.yaml"))
-#'   parcel <- pack_shot(read_manifest(file.path(folder, "s.yaml")), folder, out = tempdir())
-#'   unpack_parcel(parcel$parcel, file.path(folder, "there"))$version
-#' }
+#' @examplesIf requireNamespace("zip", quietly = TRUE)
+#' project <- read_project(demo_file())
+#' manifest <- project$manifests$basin
+#' manifest$dynamic <- manifest$dynamic[0, ]  # its spray is not baked in the demo, and would be refused
+#' parcel <- pack_shot(manifest, project$root, out = tempdir())
+#' unpack_parcel(parcel$parcel, tempfile("basin-"))$version
 #' @export
 pack_shot <- function(manifest, folder = ".", out = ".") {
   check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()")
