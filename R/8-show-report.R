@@ -35,7 +35,7 @@ report <- function(choice, path = "report.html", comparison = NULL, title = "Whe
   facts <- report_facts(choice, comparison)
   facts$title <- check_text(title, argument("title"))
   html <- rmarkdown::html_document(theme = NULL, highlight = NULL, mathjax = NULL, css = "report.css",
-                                   self_contained = TRUE,
+                                   md_extensions = "-smart", self_contained = TRUE,
                                    pandoc_args = c("--metadata", paste0("pagetitle=", title)))
   made <- rmarkdown::render(file.path(work, "report.Rmd"), html, output_dir = work, params = list(facts = facts),
                             envir = new.env(), quiet = TRUE)
