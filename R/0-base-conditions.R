@@ -53,8 +53,15 @@ option_list <- function(given, make, name) {
   given
 }
 
-# Arguments that a function took itself in an earlier release, by the function that takes them now: a list with a list
-# of arguments for each of `makers`. Warns where there is any; what none of them knows is refused.
+# What an argument holds of options: an object that `make` made, or one made of a list of its arguments, or of `old`
+# ones where nothing is given.
+option_object <- function(given, name, old, make, class = paste0("cp_", name)) {
+  if (inherits(given, class)) return(given)
+  do.call(make, if (is.null(given)) old else option_list(given, make, name))
+}
+
+# Arguments that a function took itself in an earlier release, by the argument that holds them now: a list with a list
+# for each of `makers`, the functions that check these. Warns where there is any; what none of them knows is refused.
 old_arguments <- function(given, makers, where) {
   known <- lapply(makers, function(make) names(formals(make)))
   odd <- setdiff(names(given), unlist(known))
@@ -67,9 +74,8 @@ old_arguments <- function(given, makers, where) {
   out <- lapply(known, function(names) given[intersect(names(given), names)])
   used <- names(out)[lengths(out) > 0]
   if (length(used)) {
-    warning(where, ": give ", toString(names(given)), " in ", either(paste0(used, "()")),
-            "; here they will be refused.",
-            call. = FALSE)
+    warning(where, ": give ", toString(names(given)), " in ", either(paste0("`", used, "`")),
+            "; beside it they will be refused.", call. = FALSE)
   }
   out
 }

@@ -19,9 +19,9 @@
 #'   date, no end.
 #' @param this_month What this month has seen before: `list(quantity = , amount = )`, in the unit and currency of the
 #'   card's price; volume brackets and the minimum of a month go on from there.
-#' @param to Currency to show the amounts in as well: from `in_currency()`, or its code alone, which does for a site's
-#'   own unit of stated worth.
-#' @param ... Arguments of `in_currency()` as they were given here before; they warn, and will be refused.
+#' @param to Currency to show the amounts in as well: a list of `currency`, its ISO 4217 code, and `rates`, exchange
+#'   rates as in `read_project()$rates`; or the code alone, which does for a site's own unit of stated worth.
+#' @param ... `rates`, as it was given here before; it warns, and will be refused.
 #' @return A tibble of class `cp_bill`, one row a line: `part` (`list`, `minimum`, `discount`, `tax`, `credit`), `item`,
 #'   `rule` (of the card), `quantity`, `unit`, `price` (of a unit), `amount`, `currency`; with `to` also `converted`,
 #'   `converted_currency`, `rate`, `rate_date`. The sum of `amount` is what is left to pay, exactly. `summary()` gives
@@ -36,8 +36,9 @@
 #' @export
 bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL, this_month = NULL,
                  to = NULL, ...) {
-  old <- old_arguments(list(...), list(in_currency = in_currency), "bill()")$in_currency
-  if (length(to) && !inherits(to, "cp_in_currency")) to <- in_currency(to, old$rates)
+  old <- old_arguments(list(...), list(to = in_currency), "bill()")$to
+  if (is.character(to)) to <- list(currency = to, rates = old$rates)
+  if (length(to)) to <- option_object(to, "to", NULL, in_currency, "cp_in_currency")
   check_class(rate_card, argument("rate_card"), "cp_site", "read_site()")
   if (inherits(usage, "cp_usage")) {
     tier <- first_of(tier, usage$tier)
@@ -66,10 +67,7 @@ bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_charact
   finish_bill(lines, tariff, rate_card, on, to)
 }
 
-#' @rdname bill
-#' @param currency Its ISO 4217 code.
-#' @param rates Exchange rates, as in `read_project()$rates`.
-#' @export
+# The currency that amounts are shown in as well, checked.
 in_currency <- function(currency, rates = NULL) {
   structure(list(currency = check_currency(currency, argument("to")), rates = rates), class = "cp_in_currency")
 }

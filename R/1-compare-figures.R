@@ -17,7 +17,10 @@
 #' @section Conditions: `clockpigeon_error_type` for times that are missing, not finite or not above 0, for shares out
 #'   of range, and for lengths that differ; `clockpigeon_error_figures` when nothing says how they compare, or the
 #'   figures contradict each other.
-#' @noRd
+#' @examples
+#' speed_figures(old = 80, new = 50)
+#' speed_figures(old = 80, time_saved = 0.375)
+#' @export
 speed_figures <- function(old = NULL, new = NULL, ratio = NULL, time_saved = NULL, speed_gain = NULL,
                           tolerance = 0.01) {
   given <- list(old = old, new = new, ratio = ratio, time_saved = time_saved, speed_gain = speed_gain)

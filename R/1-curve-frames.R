@@ -7,7 +7,7 @@
 #' (Hartikainen & Sarkka 2010, *Kalman filtering and smoothing solutions to temporal Gaussian process regression
 #' models*; Durbin & Koopman 2012, *Time series analysis by state space methods*), so that the cost is linear in the
 #' frames. Its parameters are not fixed at their best values but drawn given the probes, from a prior that complete
-#' shots have taught (`learn_curve_prior()`) or the weak default (`curve_prior()`): few probes give wide intervals, one
+#' shots have taught ([learn_curve_prior()]) or the weak default (`curve_prior()`): few probes give wide intervals, one
 #' probe the prior's alone.
 #'
 #' The model is combined with the plain estimate from the probes' spacing: the middle of the total is halfway (in logs)
@@ -38,7 +38,7 @@
 #'   filled in along the shot, with the uncertainty of that.
 #' @param run_sd Standard deviation of log seconds of one frame from run to run; `NULL` to take it from frames
 #'   measured more than once, and 0 when there are too few of these (then the spread of single frames takes it in).
-#' @param prior From `curve_prior()` or `learn_curve_prior()`.
+#' @param prior From `curve_prior()` or [learn_curve_prior()].
 #' @param seed Seed of the draws: the same curve always gives the same figures.
 #' @return An object of class `cp_curve`. `predict()` gives mean, median, lower and upper seconds for each frame;
 #'   [total_time()] the sum, [slowest()] the worst frame, [next_probe()] the frame to measure next. Its `says` holds

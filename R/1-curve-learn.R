@@ -14,7 +14,9 @@
 #' @param prior The default to start from.
 #' @return A `curve_prior()` whose `shots` says how many scenes taught it; the default itself when there are none.
 #' @section Conditions: `clockpigeon_error_type` when columns are missing.
-#' @noRd
+#' @examples
+#' learn_curve_prior(example_timings())$shots
+#' @export
 learn_curve_prior <- function(timings, least = 0.8, prior = curve_prior()) {
   check_columns(timings, argument("timings"), names(timing_keys))
   taught_by_shots(complete_shots(as_frame(timings), least), prior)

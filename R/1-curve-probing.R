@@ -20,7 +20,9 @@
 #' @param seed Seed of the places; the same frames and count always give the same ones.
 #' @return Frames, rising.
 #' @section Conditions: `clockpigeon_error_type` for a bad count.
-#' @noRd
+#' @examples
+#' first_probes(1:120, 4)
+#' @export
 first_probes <- function(frames, n, cheap = NULL, seed = 1) {
   frames <- sort(unique(parse_frames(frames, argument("frames"))))
   n <- check_count(n, argument("n"))

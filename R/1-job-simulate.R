@@ -17,12 +17,14 @@
 #' @param draws Number of draws; the rows of `seconds` when it is a matrix.
 #' @param seed Same seed, same draws.
 #' @param run_sd Sd of log seconds, when `seconds` are medians.
-#' @param meter From `metering()`, to be charged by a rate card; `NULL` for no charge.
+#' @param meter What is charged; `NULL` for nothing. A list of `rate_card`, a site from [read_site()], and any of
+#'   `tier`, `hire`, `engine` and `on`, as [bill()] takes them; `now`, the moment at which the job is asked for, needed
+#'   when the card charges by the hour of the day; `megapixels` of a frame, for cards that charge by it.
 #' @param keep `TRUE` keeps when each frame is at home, and what each charge comes to.
 #' @param drawing How draws are made, a list with any of `labels` (names of the streams: `job`, what is rendered,
 #'   `site`, `tier`), `before` (draws that were made already: these go on after them), `threads`, and `lanes` (`FALSE`
 #'   keeps draws from being scheduled side by side; the result is the same).
-#' @param ... Arguments of `metering()` and `drawing` as they were given here before; they warn, and will be refused.
+#' @param ... What is in `meter` and `drawing`, as it was given here before; it warns, and will be refused.
 #' @return A list of class `cp_simulated`: `draws`, a tibble with one row a draw: `draw`, `finish_s` (from now; `Inf`
 #'   when the job does not end), the stages of its longest chain of events, which add up to it: `held_s` (until it is
 #'   released), `prepare_s`, `upload_s`, `wait_s`, `start_s` (until the first node is ready), `prepass_s`, `render_s`,
@@ -36,16 +38,17 @@
 #' # Equal frames take whole rounds: 10 frames of 60 s on 4 nodes, 3 rounds.
 #' simulate_job(rep(60, 10), job_way(nodes = 4), draws = 1)$draws$finish_s
 #' saltmill <- read_site(demo_file("sites/saltmill.yaml"))
-#' simulate_job(rep(60, 10), job_way(nodes = 10), draws = 1, meter = metering(saltmill))$draws$to_pay
+#' simulate_job(rep(60, 10), job_way(10), draws = 1, meter = list(rate_card = saltmill))$draws$to_pay
 #' @export
 simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds)) nrow(seconds) else 2000, seed = 1,
                          run_sd = 0, meter = NULL, keep = FALSE, drawing = NULL, ...) {
   check_class(way, argument("way"), "cp_way", "job_way()")
   draws <- check_count(draws, argument("draws"))
-  old <- old_arguments(list(...), list(metering = metering, drawing = drawing_of), "simulate_job()")
-  meter <- if (!is.null(meter)) check_class(meter, argument("meter"), "cp_metering", "metering()")
-           else if (length(old$metering)) do.call(metering, old$metering)
-  how <- do.call(drawing_of, if (is.null(drawing)) old$drawing else option_list(drawing, drawing_of, "drawing"))
+  old <- old_arguments(list(...), list(meter = metering, drawing = drawing_of), "simulate_job()")
+  if (length(meter) || length(old$meter)) {
+    meter <- option_object(meter, "meter", old$meter, metering, "cp_metering")
+  }
+  how <- option_object(drawing, "drawing", old$drawing, drawing_of)
   frames <- task_frames(seconds, draws, seed, run_sd, how$labels)
   frames$before <- how$before
   tariff <- meter$tariff
@@ -56,12 +59,7 @@ simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds
   finish_draws(out, tariff, keep, way$begin)
 }
 
-#' @rdname simulate_job
-#' @param rate_card A site from [read_site()], to be charged by.
-#' @param tier,hire,engine,on Tier, hire class, engine and day of the bill, as [bill()] takes them.
-#' @param now The moment at which the job is asked for; needed when the card charges by the hour of the day.
-#' @param megapixels Of a frame, for cards that charge by it.
-#' @export
+# What is charged, checked.
 metering <- function(rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL, now = NULL,
                      megapixels = 0) {
   check_class(rate_card, argument("rate_card"), "cp_site", "read_site()")

@@ -8,51 +8,49 @@
 #' A time that varies is a number of seconds (no spread), `c(median = , p90 = )` (log-normal), or a list of `median_s`,
 #' `sd` (of its log) and `df` (Student's t where finite).
 #'
-#' @param nodes Number of nodes, or `node_group()`.
-#' @param stages,transfers,spreading,troubles From the functions of these names.
+#' @param nodes Number of nodes, or a list with any of `count`; `speed`, 1 for the node that frame times are from, or a
+#'   list of `log_factor`, `se` and `df`, what is known of it: it is drawn once a draw, for all nodes together; `sd` of
+#'   log speed between the nodes; `each`, known differences, one number a node; `release`: `"idle"`, a node is released
+#'   when there is nothing left for it, or `"end"`, when all frames are done.
+#' @param stages,troubles From the functions of these names, or lists of their arguments.
+#' @param transfers A list with any of `upload` (bytes sent before), `frame_bytes` (that come back for a frame), `link`
+#'   (bytes a second of the link that all of it shares; 0: nothing has to travel), and `link_sd`, the sd of its log.
+#' @param spreading A list with any of `spread`: `"frames"`, each to the node that is free first; `"ranges"`, fixed runs
+#'   of frames, in proportion to the nodes' known speeds; `"bands"`, `"shares"`, `"layers"`, `parts` of each frame, each
+#'   a task of its own, merged after; `parts`, their number; `part_load_s`, seconds of a frame's time that each part
+#'   pays again; `part_weight`, the share of the rest that falls to each; `part_bytes`, that each sends through the
+#'   coordinator's link, and `part_link`, its bytes a second.
 #' @param begin_s When the job is released, in seconds from now.
 #' @param open Hours in which nodes may begin a frame: a two-column matrix of seconds from now; `NULL` for always. A
 #'   frame that has begun is finished.
 #' @param cap What may be charged before the site stops the job, in the rate card's currency, or `c(amount, lag)` with
 #'   the seconds that pass after the meter has reached it; `NULL` for none. Frames in flight are paid and lost.
-#' @param ... Arguments of `node_group()`, `stages()`, `transfers()`, `spreading()` and `troubles()` as they were given
-#'   here before; they warn, and will be refused.
+#' @param ... What is in `nodes`, `stages`, `transfers`, `spreading` and `troubles`, as it was given here before; it
+#'   warns, and will be refused.
 #' @return A list of class `cp_way`.
 #' @section Conditions: `clockpigeon_error_type` for a value of the wrong kind or range, `clockpigeon_error_choice` for
 #'   a word that is none of those above, `clockpigeon_error_field` for an argument that is not known.
 #' @examples
 #' job_way(nodes = 4, stages(wait = c(median = 600, p90 = 2400), start = 90))
-#' job_way(node_group(4, speed = 2), transfers = transfers(upload = 2e9, link = 12.5e6),
-#'         cap = c(50, 120))
+#' job_way(list(count = 4, speed = 2), transfers = list(upload = 2e9, link = 12.5e6), cap = c(50, 120))
 #' @export
 job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL, troubles = NULL, begin_s = 0,
                     open = NULL, cap = NULL, ...) {
   given <- list(...)
   names(given) <- sub("^node_speed$", "each", sub("^node_sd$", "sd", names(given)))
   old <- old_arguments(given, way_makers, "job_way()")
-  part <- function(given, name, make) {
-    if (!is.null(given)) return(check_class(given, argument(name), paste0("cp_", name), paste0(name, "()")))
-    do.call(make, old[[name]])
-  }
-  group <- if (inherits(nodes, "cp_node_group")) nodes else do.call(node_group, c(list(nodes), old$node_group))
-  spread <- part(spreading, "spreading", way_makers$spreading)
+  part <- function(given, name) option_object(given, name, old[[name]], way_makers[[name]])
+  group <- if (is.numeric(nodes)) do.call(node_group, c(list(nodes), old$nodes))
+           else option_object(nodes, "nodes", old$nodes, node_group, "cp_node_group")
   cap <- if (!is.null(cap)) c(check_number(cap[1], argument("cap"), above = 0),
                               check_number(if (length(cap) > 1) cap[[2]] else 0, argument("cap"), least = 0))
   structure(c(unclass(group), list(begin = check_number(begin_s, argument("begin_s"), least = 0)),
-              unclass(part(stages, "stages", way_makers$stages)),
-              unclass(part(transfers, "transfers", way_makers$transfers)), unclass(spread),
-              unclass(part(troubles, "troubles", way_makers$troubles)),
+              unclass(part(stages, "stages")), unclass(part(transfers, "transfers")),
+              unclass(part(spreading, "spreading")), unclass(part(troubles, "troubles")),
               list(open = check_open(open), cap = cap[1], cap_lag = if (length(cap)) cap[[2]] else 0)),
             class = "cp_way")
 }
 
-#' @rdname job_way
-#' @param count Number of nodes.
-#' @param speed Speed of a node, 1 for the one that frame times are from; or a list of `log_factor`, `se` and `df`, what
-#'   is known of it: it is drawn once a draw, for all nodes together.
-#' @param sd,each Sd of log speed between the nodes; known differences, one number a node.
-#' @param release `"idle"`: a node is released when there is nothing left for it; `"end"`: when all frames are done.
-#' @export
 node_group <- function(count = 1, speed = 1, sd = 0, each = NULL, release = "idle") {
   count <- check_count(count, argument("nodes"), most = 4096)
   structure(list(nodes = count, speed = known_speed(speed), node_sd = amount_of(sd, "sd"),
@@ -78,23 +76,11 @@ stages <- function(prepare = 0, wait = 0, start = 0, install = 0, load = 0, merg
   )), class = "cp_stages")
 }
 
-#' @rdname job_way
-#' @param upload,frame_bytes,link,link_sd Bytes sent before, bytes a frame that come back, bytes a second of the link
-#'   that all of it shares (0: nothing has to travel), and the sd of its log.
-#' @export
 transfers <- function(upload = 0, frame_bytes = 0, link = 0, link_sd = 0) {
   structure(list(upload = amount_of(upload, "upload"), fetch = amount_of(frame_bytes, "frame_bytes"),
                  link = amount_of(link, "link"), link_sd = amount_of(link_sd, "link_sd")), class = "cp_transfers")
 }
 
-#' @rdname job_way
-#' @param spread `"frames"`: each to the node that is free first; `"ranges"`: fixed runs of frames, in proportion to the
-#'   nodes' known speeds; `"bands"`, `"shares"`, `"layers"`: `parts` of each frame, each a task of its own, merged
-#'   after.
-#' @param parts,part_load_s,part_weight,part_bytes,part_link Number of parts of a frame; seconds of a frame's time that
-#'   each part pays again; the share of the rest that falls to each; bytes that each sends through the coordinator's
-#'   link, and its bytes a second.
-#' @export
 spreading <- function(spread = "frames", parts = 1, part_load_s = 0, part_weight = NULL, part_bytes = 0,
                       part_link = 0) {
   parts <- check_count(parts, argument("parts"), most = 10000)
@@ -121,8 +107,8 @@ troubles <- function(fails = 0, retries = 2, vanish = 0, freeze = 0, notice_s = 
 }
 
 # By another name, since arguments of job_way() have the names of these functions.
-way_makers <- list(node_group = node_group, stages = stages, transfers = transfers, spreading = spreading,
-                          troubles = troubles)
+way_makers <- list(nodes = node_group, stages = stages, transfers = transfers, spreading = spreading,
+                   troubles = troubles)
 
 amount_of <- function(x, name, ...) check_number(x, argument(name), least = 0, ...)
 # A time that varies as the core takes it: median, sd of its log, df.

@@ -8,13 +8,13 @@
 #' otherwise. The bounds are those of normal deviates for the largest of so many tiles (Bonferroni), at a chance of 1 %
 #' for two renders of one scene.
 #'
-#' @param a,b Pictures as for `noise_between()`.
+#' @param a,b Pictures as for [noise_between()].
 #' @param tile Side of a tile in pixels.
 #' @return A tibble of one row: `verdict` (`same picture`, `same but for noise`, `different`), `difference` (root mean
 #'   square over brightness), `largest` (largest difference of a value, over brightness), `shift` (difference of the
 #'   mean brightness, over brightness), and of the tile that noise explains least: `row`, `column`, `top`,
 #'   `bottom`, `left`, `right`, `tile_shift` (of its mean, over the frame's brightness), `why`.
-#' @section Conditions: `clockpigeon_error_picture` as for `noise_between()`.
+#' @section Conditions: `clockpigeon_error_picture` as for [noise_between()].
 #' @examples
 #' set.seed(1)
 #' scene <- array(0.5, c(64, 64, 3))

@@ -20,7 +20,7 @@
 #'
 #' @param samples Samples per pixel, each above 0; counts may repeat.
 #' @param seconds Compute seconds of a frame at each; `NULL` when only the noise is known. `NA` is left out.
-#' @param noise Noise at each, as `noise_between()` gives it; `NULL` when only times are known. `NA` is left out.
+#' @param noise Noise at each, as [noise_between()] gives it; `NULL` when only times are known. `NA` is left out.
 #' @param error Relative standard errors of one measurement where they are known: `c(seconds = 0.05, noise = 0.01)`, or
 #'   either; a list when it differs between measurements.
 #' @param floor `FALSE` when the noise is known to have no floor, as that of an unbiased renderer on float pictures has

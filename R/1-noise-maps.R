@@ -32,7 +32,12 @@
 #' @section Conditions: `clockpigeon_error_picture` when sizes, depths or channel counts differ, or a value is not
 #'   finite, or all is black; `clockpigeon_error_noise` when the two are equal (one seed twice), or the noise of
 #'   neighbours is so alike that the pair was denoised or blurred: it then says nothing about the samples.
-#' @noRd
+#' @examples
+#' set.seed(1)
+#' render <- function() array(0.5 + rnorm(64 * 64 * 3, sd = 0.01), c(64, 64, 3))
+#' noise_between(render(), render())
+#' noise_map(render(), render(), tile = 32)[c("row", "column", "noise")]
+#' @export
 noise_between <- function(a, b, against = "render") noise_of_map(noise_map(a, b, against = against), against)
 
 # The frame's noise out of its map.
@@ -52,6 +57,8 @@ noise_of_map <- function(map, against) {
   ))
 }
 
+#' @rdname noise_between
+#' @export
 noise_map <- function(a, b, tile = 32, against = "render") {
   against <- check_choice(against, argument("against"), c("render", "reference"))
   tile <- check_count(tile, argument("tile"), least = 2)

@@ -20,8 +20,8 @@
 #' @param claim_sd Spread of the log of claims about the truth; `NULL`: estimated from claims about rigs that were
 #'   measured, with 0.25 standing in as the knowledge of four claims (`claim_sd_of()`).
 #' @return A list of class `cp_speed_fit`: `spreads` (a tibble: scene, rig, interaction, run, each with an 80 %
-#'   interval), `scenes`, `rigs` (with the `island` each belongs to), `says`. [predict()] forecasts, [speed_table()]
-#'   compares rigs, `next_trial()` proposes what to measure.
+#'   interval), `scenes`, `rigs` (with the `island` each belongs to), `says`. [predict()] forecasts,
+#'   [summary()][summary.cp_speed_fit] compares rigs.
 #' @section Conditions: `clockpigeon_error_speeds` when there are no timings to fit; `clockpigeon_error_type` for times
 #'   that are not above 0.
 #' @examples
@@ -29,7 +29,7 @@
 #'                     wall_s = c(100, 52, 40, 19, 300))
 #' fit <- fit_speeds(known)
 #' predict(fit, "c", "new")
-#' speed_table(fit)
+#' summary(fit)
 #' @export
 fit_speeds <- function(timings, claims = NULL, claim_sd = NULL) {
   found <- speed_rows(timings)

@@ -61,9 +61,10 @@ check_one_island <- function(fit, asked, i, j) {
 
 #' How fast each rig is beside one of them
 #'
-#' @param fit A [fit_speeds()].
+#' @param object A [fit_speeds()].
 #' @param relative_to A rig; the one with the most scenes when `NULL`.
 #' @param level Level of the intervals.
+#' @param ... Not used.
 #' @return A tibble, one row a rig of the same island, fastest first: `rig`, `ratio` (time on `relative_to` over time on
 #'   it, for the typical scene: above 1 is faster), `lower`, `upper`, `scenes` (that ran on it), `runs`, `for_a_scene`
 #'   (factor either way within which the ratio for a single scene lies at that level), `evidence` (`measured` or
@@ -72,10 +73,10 @@ check_one_island <- function(fit, asked, i, j) {
 #' @examples
 #' known <- data.frame(scene = c("a", "a", "b", "b"), rig = c("old", "new", "old", "new"),
 #'                     wall_s = c(100, 52, 40, 19))
-#' speed_table(fit_speeds(known), relative_to = "old")
+#' summary(fit_speeds(known), relative_to = "old")
 #' @export
-speed_table <- function(fit, relative_to = NULL, level = 0.8) {
-  check_class(fit, argument("fit"), "cp_speed_fit", "fit_speeds()")
+summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
+  fit <- object
   scenes <- tabulate(fit$cells$j, length(fit$rigs))
   base <- if (is.null(relative_to)) which.max(scenes) else match(relative_to, fit$rigs)
   if (is.na(base)) {

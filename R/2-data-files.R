@@ -21,8 +21,8 @@ write_whole <- function(path, write, topic = "file") {
 
 write_text <- function(text, path) write_whole(path, function(part) suppressWarnings(writeLines(enc2utf8(text), part)))
 
-# A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What cannot be read is an error
-# that says which columns to write.
+# A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What cannot be read is an
+# error that says which columns to write.
 read_csv_texts <- function(path, columns, topic, empty = "") {
   file <- short_path(path)
   if (!file.exists(path)) stop_input(topic, "cannot be read: there is no such file", file, "Check the path.")

@@ -47,7 +47,9 @@ engine_versions_field <- function(x, where) {
 #' @param path A YAML file.
 #' @return A list of class `cp_node` with these fields; memory in bytes, link in bytes a second.
 #' @section Conditions: as for [read_shot()].
-#' @noRd
+#' @examples
+#' read_node(demo_file("nodes/here.yaml"))
+#' @export
 read_node <- function(path) {
   node <- read_record(path, node_fields(), "cp_node")
   if (identical(node$launch$by, "ssh") && is.null(node$launch$host)) {

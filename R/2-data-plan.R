@@ -83,7 +83,9 @@ repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
 #' @param path A YAML file.
 #' @return A list of class `plan_file` with these fields; [plan_bench()] makes trials of it.
 #' @section Conditions: as for [read_shot()]; `clockpigeon_error_plan` when both `frames` and `probes` are given.
-#' @noRd
+#' @examples
+#' read_plan(demo_file("plans/review.yaml"))$repeats
+#' @export
 read_plan <- function(path) {
   plan <- read_record(path, plan_fields(), "cp_plan_file")
   if (length(plan$frames) && length(plan$probes)) {

@@ -3,7 +3,14 @@
 #' Options of a benchmark plan
 #'
 #' @param probes Frames spread evenly over each shot, when no frames are named.
-#' @param cross From `crossing()`.
+#' @param cross What else is crossed, a list with any of `sizes`, a list of `c(width, height)` in pixels (each shot's
+#'   own when absent); `features`, a named list of values such as `list(denoise = c("on", "off"))`, of those that an
+#'   engine's profile knows; `devices`, `"all"` of a node's devices, what is `"shared"` as its file says, or both (the
+#'   engine decides when absent); `nodes`, names of nodes, each to run every setting (this machine alone when absent);
+#'   `seeds` of the engine's random numbers, each of them for every setting, on pictures of linear light where the
+#'   engine writes them, which is what noise is measured on (the seed 1 and the engine's usual picture when absent);
+#'   `rows`, the first and last row of a band to render, from 1, for engines that render bands (whole frames when
+#'   absent).
 #' @param on_loss What becomes of the trials of a node that vanishes: `"wait"` keeps them until the run is resumed,
 #'   `"move"` gives them to the nodes that are left.
 #' @param study The factor studied, one of those of [compare_timings()], or `NULL`.
@@ -12,7 +19,7 @@
 #' @param time_limit Seconds after which a trial is ended.
 #' @param seed Seed of the order of trials; it is kept in the plan's record.
 #' @param name Name of the plan.
-#' @param ... Arguments of `crossing()` as they were given here before; they warn, and will be refused.
+#' @param ... What is in `cross`, as it was given here before; it warns, and will be refused.
 #' @return `bench_options()`: a list for [plan_bench()].
 #' @section Conditions: `clockpigeon_error_type` for an option that cannot be read.
 #' @examples
@@ -20,9 +27,8 @@
 #' @export
 bench_options <- function(probes = 3, cross = NULL, on_loss = "wait", study = NULL, warmups = 1, time_limit = 600,
                           seed = 1, name = "plan", ...) {
-  old <- old_arguments(list(...), list(crossing = crossing), "bench_options()")
-  cross <- if (is.null(cross)) do.call(crossing, old$crossing)
-           else check_class(cross, argument("cross"), "cp_crossing", "crossing()")
+  old <- old_arguments(list(...), list(cross = crossing), "bench_options()")
+  cross <- option_object(cross, "cross", old$cross, crossing, "cp_crossing")
   c(list(probes = check_count(probes, argument("probes"))), unclass(cross),
     list(on_loss = check_choice(on_loss, argument("on_loss"), c("move", "wait")),
          study = if (length(study)) check_choice(study, argument("study"), names(compare_factors)),
@@ -32,17 +38,7 @@ bench_options <- function(probes = 3, cross = NULL, on_loss = "wait", study = NU
          name = check_text(name, argument("name"))))
 }
 
-#' @rdname bench_options
-#' @param sizes List of `c(width, height)` in pixels; `NULL` for each shot's own.
-#' @param features Named list of values to cross, such as `list(denoise = c("on", "off"))`; an engine's profile says
-#'   which it knows.
-#' @param devices `"all"` of a node's devices, what is `"shared"` as its file says, or both to cross them; `NULL` leaves
-#'   it to the engine.
-#' @param nodes Names of nodes, each to run every setting; `NULL` for this machine alone.
-#' @param seeds Seeds of the engine's random numbers, each of them for every setting, on pictures of linear light where
-#'   the engine writes them: what noise is measured on. `NULL` for the seed 1 and the engine's usual picture.
-#' @param rows First and last row of a band to render, from 1; `NULL` for whole frames. For engines that render bands.
-#' @export
+# What is crossed beside engines, versions, frames and limits, checked.
 crossing <- function(sizes = NULL, features = NULL, devices = NULL, nodes = NULL, rows = NULL, seeds = NULL) {
   for (use in devices) check_choice(use, argument("devices"), c("all", "shared"))
   structure(list(sizes = sizes, features = if (length(features)) check_features(features, argument("features")),

@@ -13,7 +13,7 @@
 #'
 #' @param plan A plan from [plan_bench()] or [project_plan()].
 #' @param ledger A ledger from [open_ledger()].
-#' @param node The node that runs it, from `read_node()`; `NULL` for this machine under the name `here`. A list of nodes
+#' @param node The node that runs it, from [read_node()]; `NULL` for this machine under the name `here`. A list of nodes
 #'   when the plan names nodes: each trial then runs on its own, all nodes side by side, through an encrypted connection
 #'   (package mirai).
 #' @param folder Folder the engine runs in: scene files are found from there.

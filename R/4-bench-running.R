@@ -5,7 +5,7 @@
 #' Shared by [probe_limit()], [probe_shot()] and [cheap_pass()].
 #'
 #' @param version Version of the engine; its newest when `NULL`.
-#' @param node A node from `read_node()`, or a list of them, the first of which stands for this machine; `NULL` for this
+#' @param node A node from [read_node()], or a list of them, the first of which stands for this machine; `NULL` for this
 #'   machine as it is.
 #' @param folder Folder in which the engine runs: scenes are named from there.
 #' @param keep Folder for the pictures; `NULL` to keep none.
@@ -25,12 +25,6 @@ running <- function(version = NULL, node = NULL, folder = ".", keep = NULL, prog
                  time_limit = check_number(time_limit, argument("time_limit"), above = 0)), class = "cp_running")
 }
 running_of <- running
-
-# The object that was given, or one made of arguments of an earlier release.
-option_object <- function(given, name, old, make) {
-  if (is.null(given)) return(do.call(make, old))
-  check_class(given, argument(name), paste0("cp_", name), paste0(name, "()"))
-}
 
 # The version asked for, or the newest of those that a profile can ask for.
 newest_unless <- function(version, engine) {

@@ -20,12 +20,12 @@
 #' @param ... Arguments of `beside` and [running()] as they were given here before; they warn, and will be refused.
 #' @return A list of class `cp_probes`: `shot`, `engine`, `version`, `against`, `light` (of the pictures), `pairs` (a
 #'   tibble, one row a frame, setting and count: `frame`, `samples`, `width`, `height`, `features`, `seconds` of the
-#'   first render, `seconds_2` of the second, what `noise_between()` gives, `picture`, `picture_2`), `maps` (a
-#'   `noise_map()` for each of its rows), `adaptive` (of the runs under a noise limit: `frame`, setting, `noise_limit`,
+#'   first render, `seconds_2` of the second, what [noise_between()] gives, `picture`, `picture_2`), `maps` (a
+#'   [noise_map()] for each of its rows), `adaptive` (of the runs under a noise limit: `frame`, setting, `noise_limit`,
 #'   mean `samples`, `seconds`), `rows` (the timings).
 #' @section Conditions: `clockpigeon_error_limit` when the engine knows no samples limit, or has no seed and no
 #'   reference is asked for, or fewer than two counts are given, or a render failed; those of [run_bench()] and
-#'   `noise_between()`.
+#'   [noise_between()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
@@ -38,7 +38,7 @@
 probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = NULL,
                         options = bench_options(probes = 2), beside = NULL, running = NULL, ...) {
   old <- old_arguments(list(...), list(beside = probed_beside, running = running_of), "probe_limit()")
-  beside <- do.call(probed_beside, if (is.null(beside)) old$beside else option_list(beside, probed_beside, "beside"))
+  beside <- option_object(beside, "beside", old$beside, probed_beside)
   how <- option_object(running, "running", old$running, running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")

@@ -60,29 +60,22 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
   own <- found[is.na(found[["site"]]), , drop = FALSE]
   at <- reference_node(own, shots, engine, version)
   own <- one_capacity(own[own[["node"]] == at, , drop = FALSE])
-  run_sd <- run_sd_of(row_key(own, c("scene", "frame")), own[["wall_s"]])
-  run_basis <- if (is.null(run_sd)) "assumed" else "measured"
-  # Other shots on the same node say how a run varies, where this one's frames were measured once each.
   here <- rows[rows[["node"]] %in% at & is.na(rows[["site"]]) & is.na(rows[["piece"]]), , drop = FALSE]
   setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features", "device_count", "threads")
-  if (is.null(run_sd)) {
-    run_sd <- run_sd_of(row_key(here, c(setting, "plan_id")), here[["wall_s"]])
-    if (is.null(run_sd)) run_sd <- paired_sd(session_means(row_key(here, setting), here))
-    if (!is.null(run_sd)) run_basis <- "measured on other shots"
-  }
-  if (is.null(run_sd)) run_sd <- assumed_sd$run
-  drift <- session_sd(session_means(row_key(here, setting), here), run_sd, session_starts(here))
+  means <- session_means(row_key(here, setting), here)
+  run <- run_spread(own, here, setting, means)
+  drift <- session_sd(means, run$sd, session_starts(here))
   prior <- learn_curve_prior(timings)
   curves <- lapply(shots, function(shot) {
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
     frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, if (length(shot$cuts)) shot$cuts,
                 cheap = cheap_evidence(shot, rows[rows[["node"]] %in% at, , drop = FALSE], mean(here[["wall_s"]])),
-                run_sd = run_sd, prior = prior)
+                run_sd = run$sd, prior = prior)
   })
   job <- structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates,
                         time_zone = if (!is.null(time_zone)) zone_field(time_zone, argument("time_zone")),
                         node = at, curves = curves,
-                        evidence = as_table(found), run_sd = run_sd, run_basis = run_basis,
+                        evidence = as_table(found), run_sd = run$sd, run_basis = run$basis,
                         drift_sd = drift$sd, drift_df = drift$df, drift_basis = drift$basis,
                         hour_sd = drift$hour_sd, hour_basis = drift$hour_basis, sessions = session_shares(own),
                         busy = busy_evidence(own, here, machine), stage_rows = stage_rows,
@@ -91,6 +84,16 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
                         limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
                         time_share = c(log = 0, sd = 0)), class = "cp_job")
   if (share == 1) job else with_share(job, share)
+}
+
+# How a run varies (sd of log seconds), and on what basis: repeats of the shots' own frames; where these were measured
+# once each, other shots on the same node; else what is assumed.
+run_spread <- function(own, here, setting, means) {
+  sd <- run_sd_of(row_key(own, c("scene", "frame")), own[["wall_s"]])
+  if (!is.null(sd)) return(list(sd = sd, basis = "measured"))
+  sd <- run_sd_of(row_key(here, c(setting, "plan_id")), here[["wall_s"]])
+  if (is.null(sd)) sd <- paired_sd(means)
+  if (is.null(sd)) list(sd = assumed_sd$run, basis = "assumed") else list(sd = sd, basis = "measured on other shots")
 }
 
 # Frames of each shot of a job, and of all.

@@ -13,7 +13,11 @@
 #'   `answer` (`fits`, `does not fit`, `unknown`), `says` (which side to move; `NA` where it fits). `summary()` gives
 #'   one row a site: `site`, `answer` (the worst of its rows) and `because`.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
-#' @noRd
+#' @examples
+#' project <- read_project(demo_file())
+#' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+#' summary(eligible(job, project$sites))
+#' @export
 eligible <- function(job, sites) {
   check_class(job, argument("job"), "cp_job", "render_job()")
   sites <- as_list_of(sites, "cp_site", argument("sites"), "read_site()")

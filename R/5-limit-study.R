@@ -9,7 +9,7 @@
 #'
 #' @param probes From [probe_limit()].
 #' @param noise Noise target of the frame (`sd / brightness`).
-#' @param tile_noise Target for the worst tile (`seen` of `noise_map()`); `NULL` for twice the frame's.
+#' @param tile_noise Target for the worst tile (`seen` of [noise_map()]); `NULL` for twice the frame's.
 #' @param confidence Chance asked for that the count meets the target.
 #' @param hourly Price of an hour of rendering on the machine that was probed; `NA` when unknown.
 #' @return A list of class `cp_study`: `probes`, `targets`, `confidence`, `frames` (a tibble, one row a frame and

@@ -1,30 +1,28 @@
 # Parcels: all that a shot needs, in one file that is the same for the same content.
 
-#' Pack a shot into one parcel, and unpack it safely
+#' Pack a shot into one parcel
 #'
 #' A parcel is a zip file with the scene, the assets and the caches that a manifest names, under relative paths only,
 #' and `parcel.json`, which lists each file with its size and SHA-256 (FIPS 180-4). Its content version is the start of
 #' the SHA-256 of that list, and stands in its name: the same content always makes the same bytes under the same name,
 #' so that it is never sent twice, and changed content never comes under an old name.
 #'
-#' `unpack_parcel()` looks before it writes: paths that leave the folder, links, files that the parcel does not list,
-#' and parcels that would grow beyond `most` bytes are refused; every file is held against its SHA-256 before the folder
-#' gets its name.
+#' `clockpigeon unpack` opens it, and looks before it writes: paths that leave the folder, links, files that the parcel
+#' does not list, and parcels that would grow beyond a size are refused; every file is held against its SHA-256 before
+#' the folder gets its name.
 #'
 #' @param manifest From `read_manifest()`.
 #' @param folder The project's folder.
 #' @param out Folder for the parcel.
-#' @return `pack_shot()`: a tibble of one row: `shot`, `parcel` (path), `version`, `files`, `bytes` (of the files),
-#'   `parcel_bytes`, `made` (`FALSE` when it was there already). `unpack_parcel()`: the list of `parcel.json`,
-#'   invisibly.
+#' @return A tibble of one row: `shot`, `parcel` (path), `version`, `files`, `bytes` (of the files), `parcel_bytes`,
+#'   `made` (`FALSE` when it was there already).
 #' @section Conditions: `clockpigeon_error_pack` when a needed file is missing, cannot be read, lies outside the folder
-#'   or has a name that other systems cannot take; `clockpigeon_error_parcel` for a parcel that is refused.
+#'   or has a name that other systems cannot take.
 #' @examplesIf requireNamespace("zip", quietly = TRUE)
 #' project <- read_project(demo_file())
 #' manifest <- project$manifests$basin
 #' manifest$dynamic <- manifest$dynamic[0, ]  # its spray is not baked in the demo, and would be refused
-#' parcel <- pack_shot(manifest, project$root, out = tempdir())
-#' unpack_parcel(parcel$parcel, tempfile("basin-"))$version
+#' pack_shot(manifest, project$root, out = tempdir())[c("version", "files", "bytes")]
 #' @export
 pack_shot <- function(manifest, folder = ".", out = ".") {
   check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()")
@@ -110,11 +108,8 @@ write_parcel <- function(content, root, parcel) {
   }, "pack")
 }
 
-#' @rdname pack_shot
-#' @param path A parcel.
-#' @param into A folder that is not there yet.
-#' @param most Bytes that it may grow to.
-#' @export
+# Unpacks a parcel into a folder that is not there yet; `most` is the number of bytes that it may grow to. Returns the
+# list of `parcel.json`, invisibly.
 unpack_parcel <- function(path, into, most = 50e9) {
   need_package("zip", "parcels")
   path <- check_text(path, argument("path"))

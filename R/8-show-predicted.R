@@ -116,10 +116,11 @@ print.cp_speed_fit <- function(x, ...) {
 }
 
 #' @rdname figures
-#' @param relative_to For a speed fit: the rig that the others are compared with; `NULL` as for [speed_table()].
+#' @param relative_to For a speed fit: the rig that the others are compared with; `NULL` as for
+#'   [summary()][summary.cp_speed_fit].
 #' @exportS3Method ggplot2::autoplot
 autoplot.cp_speed_fit <- function(object, relative_to = NULL, ...) { # nolint: object_name_linter.
-  x <- as_frame(speed_table(object, relative_to))
+  x <- as_frame(summary(object, relative_to))
   x <- utils::head(x, 30)
   base <- x[["rig"]][x[["lower"]] == 1 & x[["upper"]] == 1][1]
   x[["rig"]] <- factor(x[["rig"]], rev(x[["rig"]]))

@@ -34,7 +34,8 @@ tasks <- rep(60 * exp(-0.125), 1000)
 ours <- function(draws, threads = 1, lanes = TRUE, rate_card = card) {
   began <- proc.time()
   run <- simulate_job(tasks, way, draws = draws, run_sd = 0.5,
-                      meter = if (length(rate_card)) metering(rate_card), drawing = list(threads = threads, lanes = lanes))
+                      meter = if (length(rate_card)) list(rate_card = rate_card),
+                      drawing = list(threads = threads, lanes = lanes))
   used <- proc.time() - began
   list(rate = draws * 1000 / sum(used[1:2]), run = run)
 }
@@ -83,11 +84,11 @@ many <- function(options, draws, frames, threads = 2) {
   began <- proc.time()
   kept <- vector("list", options)
   for (i in seq_len(options)) {
-    w <- job_way(node_group(5 + i %% 45, speed = list(log_factor = 0.1, se = 0.2, df = Inf)),
+    w <- job_way(list(count = 5 + i %% 45, speed = list(log_factor = 0.1, se = 0.2, df = Inf)),
                  stages(wait = c(median = 600, p90 = 2400), start = c(median = 60, p90 = 180)),
-                 transfers(upload = 6e8, frame_bytes = 9e6, link = 15e6, link_sd = 0.15))
+                 list(upload = 6e8, frame_bytes = 9e6, link = 15e6, link_sd = 0.15))
     how <- list(threads = threads, labels = c(job = "j", site = paste(i %/% 10), tier = "t"))
-    kept[[i]] <- simulate_job(seconds, w, meter = metering(card), drawing = how)$draws[c("finish_s", "to_pay")]
+    kept[[i]] <- simulate_job(seconds, w, meter = list(rate_card = card), drawing = how)$draws[c("finish_s", "to_pay")]
   }
   list(s = (proc.time() - began)[["elapsed"]], kept = kept)
 }

@@ -15,7 +15,7 @@ shot$size[] <- c(48L, 27L)
 experiments <- as.integer(Sys.getenv("EXPERIMENTS", "300"))
 found <- vapply(seq_len(experiments), function(k) {
   plan <- plan_bench(shot, own, versions = list(pebble = "1.1"), frames = 360, limits = list(list(samples = 2)), repeats = 5,
-                     options = bench_options(warmups = 0, seed = k, cross = crossing(features = list(tag = c("a", "b")))))
+                     options = bench_options(warmups = 0, seed = k, cross = list(features = list(tag = c("a", "b")))))
   compare_timings(run_bench(plan, ledger, progress = FALSE), "features")$verdict
 }, "")
 wrong <- sum(found != "no clear difference")

@@ -68,11 +68,11 @@ test_that("timings of the ledger make rigs, and bad tables are refused", {
   # Frames of a scene differ by far more than runs of one frame do.
   expect_lt(fit$spreads$sd[fit$spreads$part == "run"], 0.1)
   seven <- some_timings(c(10, 20, 5.1, 40), frame = c(1, 2, 1, 3), device = c("p", "p", "q", "p"))
-  expect_equal(speed_table(fit_speeds(seven), "p, e 1.0")$ratio[1], 10 / 5.1, tolerance = 0.2)
+  expect_equal(summary(fit_speeds(seven), "p, e 1.0")$ratio[1], 10 / 5.1, tolerance = 0.2)
   expect_refusal(fit_speeds(data.frame(scene = "a", rig = "b", wall_s = 0)), "type", "wall_s")
   expect_refusal(fit_speeds(data.frame(scene = character(), rig = character(), wall_s = numeric())), "speeds")
   expect_refusal(fit_speeds(data.frame(scene = "a", wall_s = 1)), "columns", "device")
-  expect_refusal(speed_table(fit, "no such"), "speeds", "no such")
+  expect_refusal(summary(fit, "no such"), "speeds", "no such")
   whole <- fit_speeds(data.frame(scene = "a", rig = "b", wall_s = 3))
   expect_refusal(next_trial(whole), "speeds", "no open cell")
   expect_gt(predict(whole, "c", "b")$upper, 4 * predict(whole, "c", "b")$lower)

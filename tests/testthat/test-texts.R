@@ -71,7 +71,8 @@ test_that("errors say what is wrong, where, and what to write instead", {
     masked(unlist(lapply(list(
       c("chose"), c("compare", "--format", "xml"), c("choose", "--draws", "many"), c("bill"),
       c("choose", "--deadline", "8.20"), c("choose", "--budget", "5 GBX"), c("choose", "--only", "saltmil"),
-      c("choose", "--record", "a b"), c("choose", "--record", "no/a"), c("choose", "--record", "gears-final"), c("jobs", "gears-finl"),
+      c("choose", "--record", "a b"), c("choose", "--record", "no/a"), c("choose", "--record", "gears-final"),
+      c("jobs", "gears-finl"),
       c("sites", "saltmile"), c("import", "nothing.csv"), c("record", "--time", "soon")
     ), function(args) said(args)())))
   })
