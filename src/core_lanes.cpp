@@ -27,10 +27,9 @@ typedef int64_t wholes __attribute__((vector_size(8 * kLanes), aligned(8), may_a
 typedef uint64_t words __attribute__((vector_size(8 * kLanes), aligned(8), may_alias));
 
 // Helpers take and give vectors by reference: by value they would have another calling form on each kind of processor.
-template <class To, class From>
-INSIDE void as_bits(const From &x, To &out) {
-  std::memcpy(&out, &x, sizeof out);
-}
+// No template here: a deduced type would lose the alignment of the names above.
+INSIDE void as_bits(const reals &x, words &out) { std::memcpy(&out, &x, sizeof out); }
+INSIDE void as_bits(const words &x, reals &out) { std::memcpy(&out, &x, sizeof out); }
 
 // xoshiro256++ of core_random.h, eight streams stepped together.
 struct eight_streams {
