@@ -1,7 +1,3 @@
-two_versions <- function(old, new, ...) {
-  rbind(some_timings(old, engine_version = "1.0", ...), some_timings(new, engine_version = "1.1", ...))
-}
-
 test_that("the ratio is old over new, with the paired t interval", {
   old <- c(10, 12, 9, 11)
   new <- c(5, 6.2, 4.4, 5.7)

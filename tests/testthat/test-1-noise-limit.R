@@ -1,20 +1,3 @@
-# Experiments with a known law: which of the 95 % intervals hold the truth.
-covers <- function(times, one) {
-  set.seed(11)
-  held <- replicate(times, one())
-  rowMeans(held)
-}
-experiment <- function(counts, spread, known) {
-  truth <- c(start = 2, each = 0.5, floor = 0.01^2, per_sample = 0.3^2)
-  x <- rep(counts, each = if (known) 1 else 2)
-  seconds <- (2 + 0.5 * x) * (1 + rnorm(length(x), sd = spread[1]))
-  noise <- sqrt(pmax((0.01^2 + 0.3^2 / x) * (1 + 2 * rnorm(length(x), sd = spread[2])), 1e-9))
-  fit <- fit_limit(x, seconds, noise, if (known) c(seconds = spread[1], noise = spread[2]))
-  found <- confint(fit)
-  here <- match(names(truth), found$term)
-  truth >= found$lower[here] - 1e-12 & truth <= found$upper[here] + 1e-12
-}
-
 test_that("without spread the law is found exactly, and predicted", {
   n <- c(4, 16, 64)
   fit <- fit_limit(n, 2 + 0.5 * n, sqrt(0.09 / n + 1e-4))

@@ -1,9 +1,5 @@
 ns <- asNamespace("clockpigeon")
 
-times <- function(n, contention, coherence, sd, t1 = 100) {
-  t1 * (1 + contention * (n - 1) + coherence * n * (n - 1)) / n * exp(rnorm(length(n), 0, sd))
-}
-
 test_that("without noise the truth comes back, whichever law it is", {
   n <- c(1, 2, 4, 8, 16, 32)
   amdahl <- fit_scaling(n, 50 * (0.1 + 0.9 / n))
@@ -24,7 +20,7 @@ test_that("intervals of predicted times hold the truth about as often as they sa
   hit <- ns$with_seed(9, vapply(1:200, function(i) {
     n <- c(1, 1, 2, 2, 4, 4, 8, 8)
     share <- runif(1, 0.02, 0.3)
-    p <- predict(fit_scaling(n, times(n, share, 0, 0.05)), c(6, 16), draws = 500)
+    p <- predict(fit_scaling(n, scaled_times(n, share, 0, 0.05)), c(6, 16), draws = 500)
     truth <- 100 * (1 + share * (c(6, 16) - 1)) / c(6, 16)
     p$lower <= truth & truth <= p$upper
   }, logical(2)))

@@ -23,12 +23,12 @@ test_that("95 % intervals cover 93 to 97 % with 2, 3 and 5 probes, the spread kn
 })
 
 test_that("95 % intervals hold about 95 % of true parameters (bench/scaling.R has 1,000 fits)", {
-  ns$with_seed(8, {
+  clockpigeon:::with_seed(8, {
     n <- rep(c(1, 2, 4, 8, 16, 32), 2)
     hit <- vapply(1:150, function(i) {
       share <- runif(1, 0.02, 0.3)
-      amdahl <- fit_scaling(n, times(n, share, 0, 0.05))
-      usl <- fit_scaling(n, times(n, share, 0.004, 0.05), error = if (i %% 2) 0.05)
+      amdahl <- fit_scaling(n, scaled_times(n, share, 0, 0.05))
+      usl <- fit_scaling(n, scaled_times(n, share, 0.004, 0.05), error = if (i %% 2) 0.05)
       a <- confint(amdahl, "amdahl")
       u <- confint(usl, "usl")
       held <- function(x, truth) x$lower <= truth & truth <= x$upper
