@@ -7,6 +7,23 @@ check_text <- function(x, where) {
   x
 }
 
+# A name of something: it becomes part of file names, here and on other systems, so that nothing in it may lead to
+# another folder, mean something to a shell, or be refused there.
+check_name <- function(x, where) {
+  x <- check_text(x, where)
+  refuse <- function(why) {
+    stop_input("name", paste0("got ", show_value(x), ", which ", why), where,
+               "Write letters, digits, spaces, dots, dashes and underscores.")
+  }
+  if (!validUTF8(x)) refuse("is no UTF-8")
+  if (grepl("[[:cntrl:]]", x)) refuse("has a control character in it")
+  if (grepl("[/\\:*?\"<>|]", x)) refuse("cannot be part of a file's name")
+  if (grepl("^[. ~-]|[. ]$", x)) refuse("begins with a dot, a dash, a tilde or a space, or ends in a dot or a space")
+  if (nchar(x, "bytes") > 100) refuse("is longer than 100 bytes")
+  if (grepl("^(con|prn|aux|nul|com[0-9]|lpt[0-9])([.]|$)", x, ignore.case = TRUE)) refuse("some systems keep for devices")
+  x
+}
+
 check_texts <- function(x, where) {
   if (is.list(x)) x <- unlist(x)
   if (!is.character(x) || !length(x) || anyNA(x) || !all(nzchar(x))) {

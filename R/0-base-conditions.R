@@ -17,9 +17,21 @@ argument <- function(name) paste0("argument `", name, "`")
 show_value <- function(x) {
   if (is.null(x)) return("nothing")
   if (is.list(x)) return("a list")
-  text <- paste(x, collapse = ", ")
-  if (nchar(text) > 60) text <- paste0(substr(text, 1, 57), "...")
+  if (is.function(x) || is.environment(x)) return(paste("a", class(x)[1]))
+  text <- shown_text(paste(utils::head(x, 20), collapse = ", "))
   if (is.character(x)) paste0("'", text, "'") else text
+}
+
+# A text from outside as it is shown: one line, control characters and odd bytes escaped, cut at 80 characters.
+shown_text <- function(text, most = 80) {
+  text <- substr(iconv(text, "UTF-8", "UTF-8", sub = "byte"), 1, 4 * most)
+  if (grepl("[[:cntrl:]]", text)) {
+    text <- gsub("\t", "\\t", gsub("\r", "\\r", gsub("\n", "\\n", text, fixed = TRUE), fixed = TRUE), fixed = TRUE)
+    for (odd in unique(regmatches(text, gregexpr("[[:cntrl:]]", text))[[1]])) {
+      text <- gsub(odd, sprintf("\\x%02x", utf8ToInt(odd)), text, fixed = TRUE)
+    }
+  }
+  if (nchar(text) > most) paste0(substr(text, 1, most - 3), "...") else text
 }
 
 # The candidates as a phrase: "a", "a or b", "a, b or c".

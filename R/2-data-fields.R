@@ -88,9 +88,7 @@ check_fields <- function(x, fields, where) {
 
 # Reads a YAML file into a record of class `class`. YAML never evaluates code here, times written as 00:12:40 stay text
 # (YAML 1.1 would make them numbers in base 60), and only true and false are flags.
-read_record <- function(path, fields, class) {
-  path <- check_text(path, argument("path"))
-  x <- read_yaml_file(path)
+read_record <- function(path, fields, class, x = read_yaml_file(check_text(path, argument("path")))) {
   record <- check_fields(x, fields, short_path(path))
   structure(record, class = class, path = path)
 }

@@ -1,7 +1,7 @@
 # Job files: what is asked of a forecast or a choice, to be asked again.
 
 job_fields <- function() list(
-  job = field(a_text(), required = TRUE),
+  job = field(a_name(), required = TRUE),
   about = field(a_text()),
   shots = field(texts(), required = TRUE),
   engines = field(texts()),

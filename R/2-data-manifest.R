@@ -16,7 +16,7 @@ dynamic_fields <- function() list(
 )
 
 manifest_fields <- function() list(
-  shot = field(a_text(), required = TRUE),
+  shot = field(a_name(), required = TRUE),
   scene = field(a_text(), required = TRUE),
   folder = field(a_text(), default = "."),
   job = field(a_text()),

@@ -11,7 +11,7 @@ launch_fields <- function() list(
 )
 
 node_fields <- function() list(
-  node = field(a_text(), required = TRUE),
+  node = field(a_name(), required = TRUE),
   about = field(a_text()),
   devices = field(records_of(list(
     device = field(a_text(), required = TRUE),
@@ -65,24 +65,62 @@ this_node <- function() {
                  devices = list(list(device = "cpu", kind = "cpu", count = 1L, share = 1))), class = "cp_node")
 }
 
-# The device of a node that an engine renders on (the first of a kind it knows), and how much of it: all of it, or its
-# share. For a CPU that follows from the threads; `cores` are those of the machine where the file does not say them.
-# Capacity is in whole devices.
-device_use <- function(node, engine, use = NA, threads = NA, cores = NA) {
+# The devices of a node that an engine renders on for a trial, and how much of them; see 2-data-devices.R for the sets a
+# trial may ask for. Without one it is the first kind that the engine knows: all of it, or its share. For a CPU the
+# capacity follows from the threads; `cores` are those of the machine where the file does not say them. Capacity is in
+# whole devices. `there`: what the engine or the system says is there, a data frame of index and name by kind. `asked`
+# is what the command must say: list(kind, index, name, share), or NULL; `refused` why the set cannot be had.
+device_use <- function(node, engine, use = NA, threads = NA, cores = NA, there = list()) {
+  set <- parse_devices(use, "devices")
   kinds <- vapply(node$devices, `[[`, "", "kind")
-  fits <- which(kinds %in% engine$devices)
+  if (length(set)) return(device_set_use(set, node$devices[kinds == set$kind], engine, threads, cores, there))
+  fits <- which(kinds %in% names(engine$devices))
   if (!length(fits)) {
     return(list(device = NA_character_, device_count = NA_integer_, threads = threads, capacity = NA_real_))
   }
   device <- node$devices[[fits[1]]]
   share <- if (use %in% "shared") device$share else 1
+  known <- there[[device$kind]]
+  asked <- if (!is.na(use) && length(engine$devices[[device$kind]])) {
+    list(kind = device$kind, index = known$index, name = known$name, share = share)
+  }
   if (device$kind == "gpu") {
     return(list(device = device$device, device_count = device$count, threads = threads,
-                capacity = device$count * share))
+                capacity = device$count * share, asked = asked))
   }
   if (length(device$cores)) cores <- device$cores
   if (is.na(threads) && !is.na(use) && !is.na(cores)) threads <- max(1L, as.integer(floor(cores * share)))
-  list(device = device$device, device_count = device$count, threads = threads, capacity = threads / cores)
+  list(device = device$device, device_count = device$count, threads = threads, capacity = threads / cores,
+       asked = asked)
+}
+
+device_set_use <- function(set, devices, engine, threads, cores, there) {
+  refuse <- function(why) list(device = NA_character_, device_count = NA_integer_, threads = threads,
+                               capacity = NA_real_, refused = why)
+  if (!set$kind %in% names(engine$devices)) return(refuse(paste(engine$engine, "renders on no", set$kind)))
+  way <- engine$devices[[set$kind]]
+  known <- there[[set$kind]]
+  if (is.null(known)) {
+    names <- unlist(lapply(devices, function(d) rep(d$device, d$count)))
+    known <- data.frame(index = paste(seq_along(names) - 1L), name = names)
+  }
+  if (length(set$index) && is.null(way)) {
+    return(refuse(paste0("the profile of ", engine$engine, " does not say how a ", set$kind, " is asked for")))
+  }
+  index <- if (length(set$index)) set$index else known$index
+  lost <- setdiff(index, known$index)
+  if (length(lost) || !length(index)) {
+    has <- if (nrow(known)) paste("there is", toString(paste0(known$index, " (", known$name, ")"))) else "there is none"
+    return(refuse(paste0("no ", set$kind, " ", c(lost, "")[1], " here: ", has)))
+  }
+  name <- known$name[match(index, known$index)]
+  count <- length(index)
+  if (set$kind == "cpu") {
+    if (is.na(threads)) threads <- count
+    capacity <- threads / cores
+  } else capacity <- count
+  list(device = paste(unique(name), collapse = " + "), device_count = count, threads = threads, capacity = capacity,
+       asked = list(kind = set$kind, index = index, name = name, share = 1))
 }
 
 # Types of its fields.

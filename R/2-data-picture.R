@@ -24,7 +24,13 @@ read_picture <- function(path, light = NULL) {
   path <- check_text(path, argument("path"))
   if (!is.null(light)) check_choice(light, argument("light"), c("linear", "display"))
   if (!file.exists(path) || dir.exists(path)) stop_input("picture", "there is no such file", path, "Check the path.")
-  read <- switch(picture_kind(path), png = read_png, tiff = read_tiff, pfm = read_pfm, exr = read_exr)
+  kind <- picture_kind(path)
+  extent <- picture_extent(path, kind)
+  if (length(extent$fault)) {
+    stop_input("picture", paste("cannot be read: it", extent$fault), short_path(path),
+               "Render it again, or name another file.")
+  }
+  read <- switch(kind, png = read_png, tiff = read_tiff, pfm = read_pfm, exr = read_exr)
   refuse <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     stop_input("picture", paste("cannot be read:", first_text_line(conditionMessage(e))), short_path(path),
@@ -47,18 +53,6 @@ picture_kind <- function(path) {
   }
   kind
 }
-
-# What kind of picture a file is, by how it begins; NULL for none that is known.
-told_kind <- function(path) {
-  head <- readBin(path, "raw", 8)
-  begins <- function(starts) any(vapply(starts, function(s) identical(head[seq_along(s)], s), NA))
-  Find(function(kind) begins(picture_starts[[kind]]), names(picture_starts))
-}
-
-picture_starts <- list(
-  png = list(as.raw(c(137, 80, 78, 71, 13, 10, 26, 10))), tiff = list(charToRaw("II*"), charToRaw("MM")),
-  pfm = list(charToRaw("PF"), charToRaw("Pf")), exr = list(as.raw(c(118, 47, 49, 1)))
-)
 
 # sRGB to linear light and back, on 0 to 1.
 linear_light <- function(x) {
@@ -104,25 +98,11 @@ strip <- function(x) array(as.vector(x), dim(x))
 read_pfm <- function(path) {
   file <- file(path, "rb")
   on.exit(close(file))
-  word <- function() {
-    out <- raw()
-    repeat {
-      byte <- readBin(file, "raw", 1)
-      if (!length(byte)) stop("ends within its header")
-      if (byte %in% charToRaw(" \n\t\r")) if (length(out)) return(rawToChar(out)) else next
-      out <- c(out, byte)
-      if (length(out) > 30) stop("has no header of a float map")
-    }
-  }
-  channels <- if (word() == "PF") 3L else 1L
-  said <- suppressWarnings(as.numeric(c(word(), word(), word())))
-  width <- said[1]
-  height <- said[2]
-  scale <- said[3]
-  if (anyNA(c(width, height, scale)) || width < 1 || height < 1) stop("has no header of a float map")
-  n <- width * height * channels
-  values <- readBin(file, "numeric", n, size = 4, endian = if (scale < 0) "little" else "big")
+  head <- pfm_header(file)
+  n <- prod(unlist(head[c("channels", "width", "height")]))
+  seek(file, head$at)
+  values <- readBin(file, "numeric", n, size = 4, endian = if (head$scale < 0) "little" else "big")
   if (length(values) < n) stop("is cut off")
-  x <- aperm(array(values, c(channels, width, height)), 3:1)
-  list(values = x[rev(seq_len(height)), , , drop = FALSE], light = "linear", depth = 32L)
+  x <- aperm(array(values, c(head$channels, head$width, head$height)), 3:1)
+  list(values = x[rev(seq_len(head$height)), , , drop = FALSE], light = "linear", depth = 32L)
 }

@@ -1,7 +1,7 @@
 # Benchmark plans as files.
 
 plan_fields <- function() list(
-  plan = field(a_text(), required = TRUE),
+  plan = field(a_name(), required = TRUE),
   about = field(a_text()),
   shots = field(texts(), required = TRUE),
   engines = field(records_of(list(engine = field(a_text(), required = TRUE), versions = field(some_versions()))),
@@ -12,7 +12,7 @@ plan_fields <- function() list(
   sizes = field(some_resolutions()),
   threads = field(some_counts(), default = NA_integer_),
   features = field(crossed_features()),
-  devices = field(words_of(c("all", "shared"))),
+  devices = field(device_sets()),
   nodes = field(texts()),
   on_loss = field(one_of("move", "wait"), default = "wait"),
   study = field(one_of(names(compare_factors))),
@@ -74,7 +74,8 @@ repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
 #'
 #' Fields of the file: `plan` (name), `about`, `shots` (names), `engines` (a list of `engine` and `versions`), `frames`
 #' (a frame set) or `probes` (that many frames spread over each shot), `limits` and `sizes` (each shot's own when
-#' absent), `threads`, `devices` (`all` of a node's, or what is `shared` with others), `features` (such as `denoise:
+#' absent), `threads`, `devices` (`all` of a node's, what is `shared` with
+#' others, or sets such as `gpu`, `gpu 0`, `gpu 0+1` and `cpu 0`, each of which every setting runs on), `features` (such as `denoise:
 #' ["on", "off"]`: each name with its values), `nodes` (names: every setting runs on each), `on_loss` (whether the
 #' trials of a node that vanishes `move` to another or `wait` for it), `study` (the factor studied: at least two levels
 #' of it must be there), `repeats` (a count, or `target`, `least`, `most` and `budget` as in [repeat_until()]),

@@ -1,9 +1,10 @@
 # Shots: what is to be rendered.
 
 shot_fields <- function() list(
-  shot = field(a_text(), required = TRUE),
+  shot = field(a_name(), required = TRUE),
   about = field(a_text()),
-  scene = field(a_text(), required = TRUE),
+  scene = field(a_text()),
+  scenes = field(an_environment()),
   frames = field(a_frame_set(), required = TRUE),
   cuts = field(some_counts(), default = integer()),
   size = field(a_resolution(), required = TRUE),
@@ -41,7 +42,9 @@ need_fields <- function() list(
 #'
 #' A shot is a scene with its frames, size and limit: what is to be rendered.
 #'
-#' Fields of the file: `shot` (its name), `about`, `scene` (a built-in scene or a scene file), `frames` (a frame set
+#' Fields of the file: `shot` (its name), `about`, `scene` (a built-in scene or a scene file, in which `{shot}`,
+#' `{frame:04}`, `{width}`, `{height}` and `{engine}` are filled), `scenes` (a scene for each engine, `engine: file`,
+#' where it is not the same for all; times are compared as of one scene, named as `scene` says, or as the shot), `frames` (a frame set
 #' such as `1-240`), `cuts` (first frames after each cut), `size` (`1920x1080`), `limit` (`samples`, `noise` or `time`,
 #' alone or together), `upload` (what must be sent to a site, such as `80 MB`), `frame_size` (what comes back for
 #' each frame), the stages around rendering: how long it takes to `pack`, a `prepass` (how many `frames`, the time of
@@ -61,6 +64,19 @@ need_fields <- function() list(
 #' @export
 read_shot <- function(path) {
   shot <- read_record(path, shot_fields(), "cp_shot")
+  if (is.null(shot$scene)) {
+    if (is.null(shot$scenes)) {
+      stop_input("field", "field `scene` is missing", short_path(path), "Write it, or `scenes`, one for each engine.")
+    }
+    shot$scene <- shot$shot
+  }
+  for (name in c("scene", "scenes")) {
+    odd <- setdiff(template_names(shot[[name]], where = paste0(short_path(path), ", field `", name, "`")), scene_fields)
+    if (length(odd)) {
+      stop_input("field", paste0("unknown field {", odd[1], "}"), paste0(short_path(path), ", field `", name, "`"),
+                 paste0("Fields are ", toString(paste0("{", scene_fields, "}")), "."))
+    }
+  }
   where <- paste0(short_path(path), ", field `cuts`")
   if (!all(shot$cuts %in% shot$frames)) {
     stop_input("frames", "names a frame outside the shot", where,
@@ -68,3 +84,8 @@ read_shot <- function(path) {
   }
   shot
 }
+
+scene_fields <- c("shot", "frame", "width", "height", "engine")
+
+# The scene of a shot for an engine, its fields not yet filled.
+scene_for <- function(engine, shot) or_else(shot$scenes[[engine]], shot$scene)

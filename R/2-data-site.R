@@ -36,7 +36,7 @@ site_fields <- function() c(place_fields(), selling_fields())
 
 # What a site is.
 place_fields <- function() list(
-  site = field(a_text(), required = TRUE),
+  site = field(a_name(), required = TRUE),
   about = field(a_text()),
   kind = field(one_of("own", "rented", "managed", "community"), required = TRUE),
   as_of = field(a_past_date()),

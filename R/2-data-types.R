@@ -46,6 +46,7 @@ text_schema <- function(pattern = NULL, examples = NULL) {
 version_schema <- function() one_or_list(text_schema(examples = "4.2"))
 number_pattern <- "^[0-9]+(\\.[0-9]+)?"
 
+a_name <- function() field_type(check_name, text_schema("^[^/\\\\:*?\"<>|]+$"))
 a_text <- function() field_type(check_text, text_schema())
 texts <- function() field_type(check_texts, one_or_list(text_schema()))
 a_flag <- function() field_type(check_flag, list(type = "boolean"))

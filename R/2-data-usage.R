@@ -15,7 +15,7 @@ usage_row_fields <- function() list(
 )
 
 usage_fields <- function() list(
-  usage = field(a_text(), required = TRUE),
+  usage = field(a_name(), required = TRUE),
   about = field(a_text()),
   site = field(a_text(), required = TRUE),
   tier = field(a_text()), hire = field(a_text()), engine = field(a_text()),

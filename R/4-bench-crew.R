@@ -1,23 +1,23 @@
 # A crew: trials that go to nodes, and what happens when a node vanishes.
 
-# One trial on a node; run there. Its picture is checked there and does not travel.
+# One trial on a node, a list of rows; run there. Its picture is checked there and does not travel.
 host_trial <- function(trial, bench) {
   scratch <- tempfile("clockpigeon-")
   dir.create(scratch)
-  on.exit(unlink(scratch, recursive = TRUE))
+  on.exit(unlink(scratch, recursive = TRUE, expand = FALSE))
   if (length(bench$node$folder)) bench$folder <- bench$node$folder
   run_trial(trial, bench, scratch)
 }
 
 # Opens the nodes that trials name, and has each set itself up; an error says which is not ready.
-open_crew <- function(bench, pairs, names, nodes) {
+open_crew <- function(bench, pairs, names, nodes, sets) {
   hosts <- lapply(names, function(name) {
     node <- nodes[[check_choice(name, "node of the plan", names(nodes))]]
     refuse <- function(why) {
       stop_input("node", why, paste("node", name), "See clockpigeon nodes; mend it, or leave it out of the plan.")
     }
     if (!open_node(node)) refuse("does not answer")
-    said <- wait_for(ask_node(node, set_up_host, list(pairs, bench$engines, node), 120))
+    said <- wait_for(ask_node(node, set_up_host, list(pairs, bench$engines, node, sets), 120))
     if (is.null(said$value)) refuse(c(said$error, said$lost)[1])
     c(said$value, list(machine = machine_id(bench$ledger, said$value$facts)))
   })
@@ -68,15 +68,15 @@ take_back <- function(crew, name) {
   run <- crew$running[[name]]
   crew$running[[name]] <- NULL
   said <- task_result(run$task)
-  timing <- said$value
-  if (is.null(timing)) {
+  rows <- said$value
+  if (is.null(rows)) {
     why <- if (length(said$lost)) paste0("the node ", name, " vanished: ", said$lost) else said$error
-    timing <- c(run$trial[c("shot", "scene", "frame", "engine", "width", "height", "run_order", "repeat")],
+    rows <- list(c(run$trial[c("shot", "scene", "frame", "engine", "width", "height", "run_order", "repeat")],
                 list(activity = "render", kind = "measured", node = name, plan_id = bench$plan_id, status = "failed",
-                     measured_at = utc_now(), note = why))
+                     measured_at = utc_now(), note = why)))
   }
-  add_timings(bench$ledger, as_table(timing))
-  crew$timer$after(run$number, timing)
+  for (row in rows) add_timings(bench$ledger, as_table(row))
+  crew$timer$after(run$number, rows[[length(rows)]])
   if (length(said$lost)) lose_node(crew, name, run$trial) else crew
 }
 

@@ -17,8 +17,8 @@ open_node <- function(node, timeout = 20) {
   mirai::daemons(url = url, .compute = profile)
   if (by == "local") mirai::launch_local(1, .compute = profile)
   else mirai::launch_remote(1, remote = remote, .compute = profile)
-  deadline <- wall_clock() + timeout
-  while (wall_clock() < deadline) {
+  deadline <- steady_clock() + timeout
+  while (steady_clock() < deadline) {
     if (isTRUE(mirai::status(.compute = profile)$connections > 0)) return(TRUE)
     Sys.sleep(0.05)
   }

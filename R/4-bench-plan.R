@@ -5,8 +5,8 @@
 #' @param probes Frames spread evenly over each shot, when no frames are named.
 #' @param cross What else is crossed, a list with any of `sizes`, a list of `c(width, height)` in pixels (each shot's
 #'   own when absent); `features`, a named list of values such as `list(denoise = c("on", "off"))`, of those that an
-#'   engine's profile knows; `devices`, `"all"` of a node's devices, what is `"shared"` as its file says, or both (the
-#'   engine decides when absent); `nodes`, names of nodes, each to run every setting (this machine alone when absent);
+#'   engine's profile knows; `devices`, `"all"` of a node's devices, what is `"shared"` as its file says, or sets such
+#'   as `"gpu"`, `"gpu 0"`, `"gpu 0+1"` and `"cpu 0"` (the engine decides when absent); `nodes`, names of nodes, each to run every setting (this machine alone when absent);
 #'   `seeds` of the engine's random numbers, each of them for every setting, on pictures of linear light where the
 #'   engine writes them, which is what noise is measured on (the seed 1 and the engine's usual picture when absent);
 #'   `rows`, the first and last row of a band to render, from 1, for engines that render bands (whole frames when
@@ -40,7 +40,7 @@ bench_options <- function(probes = 3, cross = NULL, on_loss = "wait", study = NU
 
 # What is crossed beside engines, versions, frames and limits, checked.
 crossing <- function(sizes = NULL, features = NULL, devices = NULL, nodes = NULL, rows = NULL, seeds = NULL) {
-  for (use in devices) check_choice(use, argument("devices"), c("all", "shared"))
+  for (use in devices) parse_devices(use, argument("devices"))
   structure(list(sizes = sizes, features = if (length(features)) check_features(features, argument("features")),
                  devices = devices, nodes = nodes, rows = if (length(rows)) check_band(rows, argument("rows")),
                  seeds = if (length(seeds)) check_counts(seeds, argument("seeds"), least = 0)), class = "cp_crossing")
@@ -87,7 +87,8 @@ plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = 
   repeats <- if (length(until)) until$least else check_count(repeats, argument("repeats"))
   if (!all(is.na(threads))) threads <- check_counts(threads, argument("threads"))
   limits <- if (length(limits)) lapply(limits, check_limit, where = argument("limits"))
-  settings <- lapply(shots, shot_settings, engines, versions, frames, limits, threads, options)
+  apart <- any(vapply(shots, function(shot) length(shot$scenes) > 0, NA))
+  settings <- lapply(shots, shot_settings, engines, versions, frames, limits, threads, options, apart)
   settings <- do.call(rbind, settings)
   check_study(settings, options$study)
   new_plan(order_trials(settings, repeats, options), engines, options, until)
@@ -101,7 +102,8 @@ new_plan <- function(trials, engines, options, until) {
 # The columns of a trial that tell the levels of a factor, where the plan itself knows them.
 study_columns <- list(engine_version = "version", engine = c("engine", "version"),
                       limit = c("samples", "noise", "time_s"), size = c("width", "height"), features = "features",
-                      threads = "threads", capacity = c("threads", "devices"), node = "node")
+                      threads = "threads", capacity = c("threads", "devices"), device = "devices",
+                      device_count = "devices", node = "node")
 
 check_study <- function(settings, study) {
   columns <- if (length(study)) study_columns[[study]]
@@ -112,7 +114,7 @@ check_study <- function(settings, study) {
 }
 
 # Every setting of a shot once: engines x versions x limits x sizes x frames x threads.
-shot_settings <- function(shot, engines, versions, frames, limits, threads, options) {
+shot_settings <- function(shot, engines, versions, frames, limits, threads, options, apart) {
   runs <- do.call(rbind, lapply(engines, function(engine) {
     data.frame(engine = engine$engine, version = versions_of(engine, versions))
   }))
@@ -132,6 +134,7 @@ shot_settings <- function(shot, engines, versions, frames, limits, threads, opti
     height = size(2), samples = limit("samples"), noise = limit("noise"), time_s = limit("time"),
     threads = at$threads, devices = at$devices, features = at$features, node = at$node, row.names = NULL
   )
+  if (apart) settings$scene_file <- vapply(settings$engine, scene_for, "", shot = shot, USE.NAMES = FALSE)
   if (length(options$rows)) settings <- in_band(settings, options$rows, engines)
   if (!length(options$seeds)) return(settings)
   linear <- vapply(engines, function(engine) or_else(engine$linear, engine$output), "")

@@ -2,33 +2,88 @@
 
 # Runs a program by its argument vector; no shell stands between. Returns wall and CPU seconds, peak memory in 1e6 bytes
 # (NA where the system does not tell), exit status, whether it was ended by the time limit, and what it printed: its
-# last million bytes; all of it stays in `log`, where one is named.
-run_command <- function(program, arguments, folder, time_limit = Inf, clock = wall_clock, log = NULL) {
+# last million bytes. What it printed stays in `log`, where one is named. Of a log over `most` bytes the beginning and
+# the end are kept. `environment`: texts by name. Processes that it left behind are ended with it.
+run_command <- function(program, arguments, folder, time_limit = Inf, clock = steady_clock, log = NULL,
+                        environment = NULL, most = if (is.null(log)) 16e6 else 2e9) {
   if (is.null(log)) {
     log <- tempfile("clockpigeon-log-")
-    on.exit(unlink(log))
+    on.exit(unlink(log, expand = FALSE))
   }
   cpu_before <- sum(proc.time()[4:5])
-  start <- clock()
-  process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder,
-                                   cleanup_tree = TRUE)
-  on.exit(end_process(process), add = TRUE, after = FALSE)
+  ran <- with_orphans({
+    others <- own_children()
+    start <- clock()
+    process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder,
+                                     env = c("current", unlist(environment)), cleanup_tree = TRUE)
+    on.exit(end_process(process), add = TRUE, after = FALSE)
+    watched <- watch_process(process, start, time_limit, clock, log, most)
+    wall <- clock() - start
+    if (watched$late) end_process(process)
+    end_strays(others)
+    c(wall_s = wall, watched)
+  })
+  list(wall_s = ran$wall_s, cpu_s = sum(proc.time()[4:5]) - cpu_before,
+       peak_mem_mb = if (ran$peak > 0) ran$peak else NA_real_, exit = process$get_exit_status(), late = ran$late,
+       text = paste0(ran$head, read_log(log)))
+}
+
+# Waits for a process to end, or for its time to be up; its memory at the most, and the beginning of a log that had to
+# be cut, are taken on the way.
+watch_process <- function(process, start, time_limit, clock, log, most) {
   peak <- 0
+  head <- ""
+  cut_at <- 0
   repeat {
     left <- time_limit - (clock() - start)
     process$wait(timeout = max(1, min(100, left * 1000)))
     alive <- process$is_alive()
     if (!alive || left <= 0) break
     peak <- max(peak, peak_memory(process$get_pid()))
+    size <- file.size(log)
+    if (!is.na(size) && size - cut_at > most) {
+      if (!nzchar(head)) head <- paste0(read_log(log, most / 16, from = 0), "\n[... cut: too long ...]\n")
+      empty_file(log)
+      cut_at <- size
+    }
   }
-  wall <- clock() - start
-  late <- alive
-  if (late) end_process(process)
-  list(wall_s = wall, cpu_s = sum(proc.time()[4:5]) - cpu_before, peak_mem_mb = if (peak > 0) peak else NA_real_,
-       exit = process$get_exit_status(), late = late, text = read_log(log))
+  list(peak = peak, late = alive, head = head)
 }
 
-# Seconds since 1970. The one clock of the bench: tests put another in its place.
+# Empties a file that another process goes on writing to: what it has written is gone, and takes no room any more.
+empty_file <- function(path) {
+  file <- tryCatch(file(path, "r+b"), error = function(e) NULL, warning = function(w) NULL)
+  if (is.null(file)) return(invisible())
+  on.exit(close(file))
+  seek(file, 0, rw = "write")
+  tryCatch(truncate(file), error = function(e) NULL)
+  invisible()
+}
+
+# The children of this process, by id; none where the system does not tell.
+own_children <- function() {
+  found <- tryCatch(ps::ps_children(ps::ps_handle()), error = function(e) list())
+  stats::setNames(found, vapply(found, ps::ps_pid, 0L))
+}
+
+# Ends children that were not there before, and all under them: a command that has ended left them behind, out of its
+# tree. Each that ends may leave its own to this process.
+end_strays <- function(others) {
+  for (round in 1:10) {
+    found <- own_children()
+    strays <- found[setdiff(names(found), names(others))]
+    if (!length(strays)) break
+    for (stray in strays) {
+      below <- tryCatch(ps::ps_children(stray, recursive = TRUE), error = function(e) list())
+      for (one in c(list(stray), below)) tryCatch(ps::ps_kill(one), error = function(e) NULL)
+    }
+    Sys.sleep(0.01)
+    for (pid in names(strays)) bury_orphan(pid)
+  }
+  invisible()
+}
+
+# Seconds since 1970, for times of day and clocks that are compared across machines; durations are the steady clock's.
 wall_clock <- function() as.numeric(Sys.time())
 
 # Ends a process and everything it started.
@@ -38,19 +93,36 @@ end_process <- function(process) {
   invisible()
 }
 
-# The most memory a process has held so far, in 1e6 bytes (Linux); 0 where the system does not tell.
+# The most memory a process has held so far, in 1e6 bytes: on Linux as the kernel counts it, elsewhere what it holds
+# now; 0 where the system does not tell.
 peak_memory <- function(pid) {
   kib <- proc_number(file.path("/proc", pid, "status"), "VmHWM")
-  if (is.na(kib)) 0 else kib * 1024 / 1e6
+  if (!is.na(kib)) return(kib * 1024 / 1e6)
+  held <- tryCatch(ps::ps_memory_info(ps::ps_handle(pid))[["rss"]], error = function(e) 0)
+  if (is.na(held)) 0 else held / 1e6
 }
 
-# What a program printed: its last million bytes, as text that any pattern can be tried on.
-read_log <- function(path, most = 1e6) {
+# What a program printed: its last million bytes (or the first, from 0), as text that any pattern can be tried on. Line
+# ends are those of this system, whoever wrote it.
+read_log <- function(path, most = 1e6, from = max(0, file.size(path) - most)) {
   size <- file.size(path)
   if (is.na(size) || size == 0) return("")
   file <- file(path, "rb")
   on.exit(close(file))
-  seek(file, max(0, size - most))
+  seek(file, from)
   bytes <- readBin(file, "raw", most)
-  iconv(rawToChar(bytes[bytes != 0]), "UTF-8", "UTF-8", sub = "?")
+  if (is_wide(bytes)) {
+    text <- iconv(list(bytes[seq_len(length(bytes) %/% 2 * 2)]), "UTF-16LE", "UTF-8", sub = "?")
+    return(gsub("\r\n", "\n", text, fixed = TRUE))
+  }
+  text <- rawToChar(bytes[bytes != 0])
+  gsub("\r\n", "\n", iconv(text, "UTF-8", "UTF-8", sub = "?"), fixed = TRUE)
+}
+
+# Whether bytes are text of two bytes a letter, as some programs of Windows print it: nearly every second one is 0.
+is_wide <- function(bytes) {
+  bytes <- utils::head(bytes, 400)
+  odd <- bytes[c(FALSE, TRUE)]
+  even <- bytes[c(TRUE, FALSE)]
+  length(bytes) >= 20 && mean(odd == 0) > 0.9 && mean(even == 0) < 0.1
 }

@@ -3,7 +3,7 @@
 # Time left is judged from the trials done: each one still to come costs the mean of its own shot and engine version so
 # far, or of all trials so far where there is none. On a terminal one line is rewritten; elsewhere a line is written now
 # and then.
-progress_timer <- function(plan, show, clock = wall_clock, out = stderr()) {
+progress_timer <- function(plan, show, clock = steady_clock, out = stderr()) {
   total <- nrow(plan)
   kind <- row_key(plan, c("shot", "engine", "version"))
   wall <- rep(NA_real_, total)

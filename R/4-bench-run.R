@@ -9,7 +9,8 @@
 #' it; `load_s` and `compute_s` are what the engine itself says. A trial whose engine exits with an error, prints
 #' nothing though the profile reads its output, or writes no picture is `failed`; one over the time limit is `timed_out`
 #' and its processes are ended; a limit or device the engine does not know is `unsupported` and not run; a picture that
-#' is broken is `unusable`.
+#' is broken, cut off or of another size is `unusable`; one that another device rendered than the one asked for is
+#' `failed`. A pre-pass that the profile asks for once a shot is a row of its own, with the activity `prepass`.
 #'
 #' @param plan A plan from [plan_bench()] or [project_plan()].
 #' @param ledger A ledger from [open_ledger()].
@@ -93,10 +94,10 @@ set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
   pairs <- unique(as_frame(plan$trials)[c("engine", "version")])
   asked <- unique(plan$trials[["node"]])
   if (all(is.na(asked))) {
-    host <- set_up_host(pairs, bench$engines, nodes[[1]])
+    host <- set_up_host(pairs, bench$engines, nodes[[1]], unique(plan$trials[["devices"]]))
     return(c(bench, host, list(machine = machine_id(ledger, host$facts))))
   }
-  c(bench, list(hosts = open_crew(bench, pairs, asked, nodes)))
+  c(bench, list(hosts = open_crew(bench, pairs, asked, nodes, unique(plan$trials[["devices"]]))))
 }
 
 close_bench <- function(bench) for (host in bench$hosts) close_node(host$node)
@@ -144,13 +145,13 @@ run_trials <- function(bench, trials) {
   if (!nrow(trials)) return(invisible(NULL))
   scratch <- tempfile("clockpigeon-")
   dir.create(scratch)
-  on.exit(unlink(scratch, recursive = TRUE))
+  on.exit(unlink(scratch, recursive = TRUE, expand = FALSE))
   timer <- progress_timer(trials, bench$progress)
   for (i in seq_len(nrow(trials))) {
     timer$before(i)
-    timing <- run_trial(as.list(trials[i, , drop = FALSE]), bench, if (length(bench$keep)) bench$keep else scratch)
-    add_timings(bench$ledger, as_table(timing))
-    timer$after(i, timing)
+    rows <- run_trial(as.list(trials[i, , drop = FALSE]), bench, if (length(bench$keep)) bench$keep else scratch)
+    for (row in rows) add_timings(bench$ledger, as_table(row))
+    timer$after(i, rows[[length(rows)]])
   }
   timer$end()
   invisible(NULL)

@@ -1,10 +1,10 @@
 # A trial: one command, judged and written as a row.
 
-# What a machine needs to run trials; made there.
-set_up_host <- function(pairs, engines, node) {
+# What a machine needs to run trials; made there. `sets`: the devices that trials ask for.
+set_up_host <- function(pairs, engines, node, sets = NA_character_) {
   programs <- lapply(engines, engine_program)
   list(node = node, programs = programs, versions = ask_versions(pairs, engines, programs), facts = machine_facts(),
-       cores = machine_cores())
+       cores = machine_cores(), there = Map(ask_devices, engines, programs, list(sets)))
 }
 
 version_key <- function(engine, version) paste(engine, version)
@@ -17,7 +17,7 @@ ask_versions <- function(pairs, engines, programs) {
     if (is.null(engine$version)) return(version)
     said <- ask_version(engine, programs[[name]], version)
     if (!is.na(version) && said != version) {
-      stop_input("engine", paste0("asked as ", version, ", ", name, " says it is ", said), version_place(engine),
+      stop_input("engine", paste0("asked as ", version, ", ", name, " says it is ", said), profile_place(engine, "version"),
                  "Install the version asked for, or ask for this one.")
     }
     said
@@ -25,7 +25,7 @@ ask_versions <- function(pairs, engines, programs) {
   stats::setNames(answers, version_key(pairs$engine, pairs$version))
 }
 
-version_place <- function(engine) paste0(short_path(attr(engine, "path")), ", field `version`")
+profile_place <- function(engine, field) paste0(short_path(attr(engine, "path")), ", field `", field, "`")
 
 # The version that an engine says it is, asked as one of its versions (NA for the one there is).
 ask_version <- function(engine, program, version) {
@@ -34,71 +34,127 @@ ask_version <- function(engine, program, version) {
   hit <- regmatches(ran$text, regexec(engine$version$pattern, ran$text, perl = TRUE))[[1]]
   if (length(hit) < 2) {
     stop_input("engine", paste0("asked for its version, ", engine$engine, " printed ", show_value(trimws(ran$text))),
-               version_place(engine), "Mend `ask` or `pattern`.")
+               profile_place(engine, "version"), "Mend `ask` or `pattern`.")
   }
   hit[2]
 }
 
-# One trial: a list with the columns of a timing.
+# The devices that an engine, or the program its profile names, says are there: by kind, a data frame of index and name.
+# Only kinds that trials ask for, and whose profile says how to ask.
+ask_devices <- function(engine, program, sets) {
+  kinds <- unlist(lapply(sets, function(set) parse_devices(set, "devices")$kind))
+  if (any(sets %in% c("all", "shared"))) kinds <- names(engine$devices)
+  ways <- Filter(function(way) length(way$ask) > 0, engine$devices[intersect(kinds, names(engine$devices))])
+  lapply(ways, function(way) {
+    if (length(way$program)) program <- needed_program(way$program, engine)
+    ran <- run_command(program, fill_arguments(way$ask, list()), getwd(), time_limit = 30)
+    lines <- strsplit(ran$text, "\n", fixed = TRUE)[[1]]
+    hits <- regmatches(lines, regexec(way$pattern, lines, perl = TRUE))
+    hits <- hits[lengths(hits) > 1]
+    if (!length(hits)) {
+      stop_input("engine", paste0("asked for its devices, ", engine$engine, " printed ", show_value(trimws(ran$text))),
+                 profile_place(engine, "devices"), "Mend `ask` or `pattern`.")
+    }
+    index <- vapply(hits, `[[`, "", 2)
+    name <- vapply(hits, function(h) if (length(h) > 2) trimws(h[3]) else engine_device_name(h[2]), "")
+    data.frame(index = index, name = name)[!duplicated(index), ]
+  })
+}
+
+engine_device_name <- function(index) paste("device", index)
+
+# One trial: a list of timings, each a list of columns; the last is that of the trial, one before it the pre-pass that
+# had to run first.
 run_trial <- function(trial, bench, pictures) {
   engine <- bench$engines[[trial$engine]]
   features <- if (is.na(trial$features)) list() else jsonlite::fromJSON(trial$features)
   limit <- limit_columns(list(samples = null_if_na(trial$samples), noise = null_if_na(trial$noise),
                               time = null_if_na(trial$time_s)), features)
-  used <- device_use(bench$node, engine, trial$devices, trial$threads, bench$cores)
+  used <- device_use(bench$node, engine, trial$devices, trial$threads, bench$cores, bench$there[[trial$engine]])
   trial$threads <- used$threads
-  row <- c(trial[c("shot", "scene", "frame", "engine", "width", "height", "run_order", "repeat")], limit, used,
+  row <- c(trial[c("shot", "scene", "frame", "engine", "width", "height", "run_order", "repeat")], limit,
+           used[c("device", "device_count", "threads", "capacity")],
            list(activity = "render", kind = "measured", precision = "exact", warm = trial[["repeat"]] > 0,
                 load_average = load_average(), measured_at = utc_now(), node = bench$node$node,
                 machine = bench$machine, plan_id = bench$plan_id,
                 engine_version = bench$versions[[version_key(trial$engine, trial$version)]]))
   if (length(trial$band_first)) row$piece <- paste0("rows ", trial$band_first, "-", trial$band_last)
+  ended <- function(status, note, ...) list(Filter(length, c(row, list(...), status = status, note = note)))
   odd <- setdiff(strsplit(limit$limit_kind, "+", fixed = TRUE)[[1]], engine$limits)
-  if (length(odd)) return(c(row, status = "unsupported", note = paste0(engine$engine, " knows no ", odd[1], " limit")))
+  refused <- c(if (length(odd)) paste0(engine$engine, " knows no ", odd[1], " limit"), used$refused,
+               value_trouble(engine, trial))
+  if (length(refused)) return(ended("unsupported", refused[1]))
   texts <- tryCatch(feature_texts(engine, features), clockpigeon_error_feature = identity)
-  if (inherits(texts, "error")) return(c(row, status = "unsupported", note = texts$what))
+  if (inherits(texts, "error")) return(ended("unsupported", texts$what))
   kind <- or_else(trial$picture, engine$output)
   output <- file.path(normalizePath(pictures),
                       sprintf("%s-%04d-%03d.%s", trial$shot, trial$frame, trial$run_order, kind))
-  unlink(output)
-  arguments <- fill_arguments(engine$arguments, trial_values(trial, output, or_else(trial$seed, 1), texts))
+  unlink(output, recursive = TRUE, expand = FALSE)
+  values <- trial_values(trial, engine, output, bench$folder, or_else(trial$seed, 1), texts)
+  program <- bench$programs[[trial$engine]]
+  before <- run_prepass(trial, engine, program, values, bench, row)
+  if (length(before$fault)) return(c(before$row, ended("failed", paste("the pre-pass:", before$fault))))
   watch <- watch_machine()
-  ran <- tryCatch(run_command(bench$programs[[trial$engine]], arguments, bench$folder, bench$options$time_limit),
-                  error = identity)
+  began <- Sys.time()
+  ran <- run_trial_command(engine, program, values, bench, used$asked)
   if (inherits(ran, "error")) {
-    return(c(row, status = "failed", note = paste("could not be started:", first_line(conditionMessage(ran)))))
+    return(c(before$row, ended("failed", paste("could not be started:", first_line(conditionMessage(ran))))))
   }
-  numbers <- as.list(parse_output(ran$text, engine$reads))
+  ran$wall_s <- ran$wall_s + before$seconds
+  numbers <- parse_output(ran$text, engine$reads)
+  take_picture(engine, values, output, began)
+  judged <- judge_trial(ran, engine, numbers, list(output = output, kind = kind, trial = trial, values = values,
+                                                   began = began, asked = used$asked), bench$options$time_limit)
+  numbers <- as.list(numbers$found)
   if (is.na(numbers$peak_mem_mb)) numbers$peak_mem_mb <- ran$peak_mem_mb
-  row <- c(row, ran[c("wall_s", "cpu_s")], numbers, watch(ran$wall_s, ran$cpu_s),
-           judge_trial(ran, engine, numbers, output, kind, bench$options$time_limit))
+  row <- c(row, ran[c("wall_s", "cpu_s")], numbers, watch(ran$wall_s, ran$cpu_s), judged)
   if (length(bench$keep) && row$status == "ok") row$output <- output
-  Filter(length, row)
+  c(before$row, list(Filter(length, row)))
 }
 
-# How a trial ended, and in one sentence why.
-judge_trial <- function(ran, engine, numbers, output, kind, time_limit) {
-  expected <- names(Filter(length, engine$reads))
-  if (ran$late) return(list(status = "timed_out", note = paste("ended after", format_duration(time_limit))))
-  if (!identical(ran$exit, 0L)) {
-    return(list(status = "failed", note = paste0("exit status ", ran$exit, ": ", last_line(ran$text))))
-  }
-  if (length(expected) && !nzchar(trimws(ran$text))) {
-    return(list(status = "failed", note = paste("the engine printed nothing; its profile reads", toString(expected))))
-  }
-  fault <- picture_fault(output, kind)
-  if (length(fault)) {
-    return(list(status = if (file.exists(output) && file.size(output) > 0) "unusable" else "failed",
-                note = paste("the engine", fault)))
-  }
-  lost <- expected[is.na(unlist(numbers)[expected])]
-  list(status = "ok", note = if (length(lost)) paste("not found in the output:", toString(lost)))
+run_trial_command <- function(engine, program, values, bench, asked) {
+  tryCatch({
+    command <- trial_command(engine, program, values, bench$folder, asked)
+    run_command(command$program, command$arguments, command$folder, bench$options$time_limit,
+                environment = command$environment)
+  }, error = identity)
 }
 
-first_line <- function(text) strsplit(trimws(text), "\n", fixed = TRUE)[[1]][1]
+# Where the engine names its picture itself, it is moved to where it was to be.
+take_picture <- function(engine, values, output, began) {
+  if (is.null(engine$output_as)) return(invisible())
+  at <- fill_template(engine$output_as, values)
+  if (length(at) && !is_absolute(at)) at <- file.path(values$output_folder, at)
+  there <- length(at) && file.exists(at) && !dir.exists(at) && file.mtime(at) >= began - 2
+  if (there && at != output) file.rename(at, output)
+  invisible()
+}
 
-last_line <- function(text) {
-  lines <- strsplit(trimws(text), "\n", fixed = TRUE)[[1]]
-  if (!length(lines)) return("it printed nothing")
-  substr(lines[length(lines)], 1, 200)
+# The pre-passes that ran in this process, by what they hold for.
+prepasses <- new.env()
+
+# The command that comes before a frame: before each, its time then being part of the frame's; or once for all frames of
+# a shot that are alike, with a row of its own. list(seconds, row, fault).
+run_prepass <- function(trial, engine, program, values, bench, row) {
+  step <- engine$prepass
+  if (is.null(step)) return(list(seconds = 0))
+  key <- row_key(as.data.frame(c(trial[setdiff(names(trial), c("run_order", "repeat", "frame", "seed", "picture"))],
+                                 plan_id = bench$plan_id), check.names = FALSE),
+                 c(setdiff(names(trial), c("run_order", "repeat", "frame", "seed", "picture")), "plan_id"))
+  if (step$each == "shot" && !is.null(prepasses[[key]])) return(list(seconds = 0))
+  if (length(step$program)) program <- needed_program(step$program, engine)
+  command <- trial_command(engine, program, values, bench$folder, NULL, step$arguments,
+                           c(engine$environment, step$environment))
+  ran <- tryCatch(run_command(command$program, command$arguments, command$folder, bench$options$time_limit,
+                              environment = command$environment), error = identity)
+  fault <- if (inherits(ran, "error")) paste("could not be started:", first_line(conditionMessage(ran)))
+           else if (ran$late) paste("ended after", format_duration(bench$options$time_limit))
+           else if (!identical(ran$exit, 0L)) paste0("exit status ", ran$exit, ": ", output_ends(ran$text))
+  if (step$each == "frame") return(list(seconds = if (is.null(fault)) ran$wall_s else 0, fault = fault))
+  if (is.null(fault)) assign(key, TRUE, envir = prepasses)
+  row[c("frame", "run_order", "repeat", "warm")] <- NULL
+  row$activity <- "prepass"
+  row <- c(row, if (!inherits(ran, "error")) ran[c("wall_s", "cpu_s")],
+           status = if (is.null(fault)) "ok" else "failed", note = fault)
+  list(seconds = 0, row = list(Filter(length, row)), fault = fault)
 }

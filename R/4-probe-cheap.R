@@ -57,7 +57,7 @@ in_one_process <- function(engine, frames_text) {
   plain <- !grepl(",", frames_text, fixed = TRUE) && grepl("-", frames_text, fixed = TRUE)
   stepped <- grepl(" by ", frames_text, fixed = TRUE)
   length(engine$sequence) && length(engine$log) && plain &&
-    (!stepped || "frames" %in% used_fields(engine$sequence))
+    (!stepped || "frames" %in% template_names(engine$sequence))
 }
 
 sequence_rows <- function(shot, engine, ledger, frames, version, how) {
@@ -68,17 +68,20 @@ sequence_rows <- function(shot, engine, ledger, frames, version, how) {
   pictures <- tempfile("clockpigeon-cheap-")
   dir.create(pictures)
   on.exit(unlink(pictures, recursive = TRUE))
-  trial <- list(scene = shot$scene, width = shot$size[["width"]], height = shot$size[["height"]],
+  trial <- list(shot = shot$shot, scene = scene_for(engine$engine, shot), width = shot$size[["width"]], height = shot$size[["height"]],
                 samples = shot$limit$samples, noise = shot$limit$noise, time_s = shot$limit$time, version = version)
-  values <- c(trial_values(trial, file.path(pictures, paste0("cheap.", engine$output))),
+  root <- normalizePath(how$folder)
+  values <- c(trial_values(trial, engine, file.path(pictures, paste0("cheap.", engine$output)), root),
               list(frames = format_frames(frames), first = paste(min(frames)), last = paste(max(frames))))
   log <- file.path(pictures, "log.txt")
   if (how$progress) message("cheap pass over ", length(frames), " frames at ", trial$width, "x", trial$height,
                         " in one process")
   load <- load_average()
   watch <- watch_machine()
-  ran <- run_command(host$programs[[engine$engine]], fill_arguments(c(engine$arguments, engine$sequence), values),
-                     normalizePath(how$folder), how$time_limit, log = log)
+  command <- trial_command(engine, host$programs[[engine$engine]], values, root,
+                           arguments = c(engine$arguments, engine$sequence))
+  ran <- run_command(command$program, command$arguments, command$folder, how$time_limit, log = log,
+                     environment = command$environment)
   times <- tryCatch(import_log(log, engine), clockpigeon_error_import = function(e) NULL)
   times <- times[times[["status"]] %in% "ok", , drop = FALSE]
   if (!identical(nrow(times), length(frames)) || ran$late || !identical(ran$exit, 0L)) {
@@ -93,7 +96,8 @@ sequence_rows <- function(shot, engine, ledger, frames, version, how) {
     times[c("wall_s", "load_s", "compute_s", "samples_done", "work", "noise", "peak_mem_mb", "warm", "run_order")],
     activity = "render", shot = shot$shot, scene = shot$scene, frame = frames, engine = engine$engine,
     engine_version = host$versions[[1]], limit_columns(shot$limit), width = trial$width, height = trial$height,
-    node = nodes[[1]]$node, device_use(nodes[[1]], engine, cores = host$cores), load_average = load,
+    node = nodes[[1]]$node, device_use(nodes[[1]], engine, cores = host$cores)[c("device", "device_count", "threads", "capacity")],
+    load_average = load,
     watch(ran$wall_s, ran$cpu_s), machine = machine_id(ledger, host$facts), measured_at = utc_now(), status = "ok",
     kind = "reported", precision = "exact", note = "cheap pass, all frames in one process"
   )

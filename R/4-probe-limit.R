@@ -83,7 +83,7 @@ check_probes <- function(engine, samples, reference) {
     stop_input("limit", "one count of samples says nothing of a curve", argument("samples"),
                "Give two at least, the larger about four times the smaller.")
   }
-  seeded <- "seed" %in% used_fields(engine$arguments)
+  seeded <- "seed" %in% template_names(c(engine$arguments, engine$environment))
   if (!seeded && is.null(reference)) {
     stop_input("limit", paste0(engine$engine, " takes no seed, so that two renders are the same picture"),
                argument("reference"),

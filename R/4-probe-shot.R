@@ -66,8 +66,8 @@ probe_until <- function(probing, asked) {
   first <- asked$first
   level <- asked$level
   shot <- probing$shot
-  began <- wall_clock()
-  spent <- function() wall_clock() - began
+  began <- steady_clock()
+  spent <- function() steady_clock() - began
   decided <- list(used = FALSE, why = if (is.na(cheap)) "not decided" else if (cheap) "asked for" else "not wanted")
   if (isTRUE(cheap)) decided <- run_cheap(probing, decided)
   seen <- known_rows(probing)
@@ -186,7 +186,7 @@ probe_step <- function(curve, seen, level, spent) {
 # Times one frame cheaply (that of the median probe), and runs the pass when it pays.
 decide_cheap <- function(probing, curve, target) {
   at <- curve$frame[order(curve$log_s)[ceiling(length(curve$frame) / 2)]]
-  began <- wall_clock()
+  began <- steady_clock()
   row <- cheap_pass(probing$shot, probing$engine, probing$ledger, at,
                     running = running_of(probing$version, probing$node, probing$folder, progress = FALSE))
   each <- if (in_one_process(probing$engine, format_frames(probing$shot$frames))) {
@@ -196,15 +196,15 @@ decide_cheap <- function(probing, curve, target) {
   why <- paste0("a cheap frame takes ", format_duration(each), ": the pass and ", gain$probes_with, " probes cost ",
                 format_duration(gain$seconds_with), " more, ", gain$probes_without, " probes without it ",
                 format_duration(gain$seconds_without))
-  decided <- list(used = FALSE, why = why, took = wall_clock() - began)
+  decided <- list(used = FALSE, why = why, took = steady_clock() - began)
   if (gain$pays) run_cheap(probing, decided) else decided
 }
 
 run_cheap <- function(probing, decided) {
-  began <- wall_clock()
+  began <- steady_clock()
   rows <- cheap_pass(probing$shot, probing$engine, probing$ledger,
                      running = running_of(probing$version, probing$node, probing$folder, progress = probing$progress))
   seconds <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
-  list(used = TRUE, why = decided$why, took = or_else(decided$took, 0) + wall_clock() - began,
+  list(used = TRUE, why = decided$why, took = or_else(decided$took, 0) + steady_clock() - began,
        rows = data.frame(frame = rows[["frame"]], seconds = pmax(seconds, 1e-4)))
 }

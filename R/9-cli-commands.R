@@ -114,6 +114,7 @@ finding_lines <- function(x) if (nrow(x)) c("", wrap_lines(paste0("Note: ", x[["
 # is said once, above.
 bench_lines <- function(rows) {
   rows <- as_frame(rows)
+  rows <- rows[rows[["activity"]] == "render", , drop = FALSE]
   good <- rows[is_evidence(rows), , drop = FALSE]
   good <- good[order(good[["shot"]], good[["frame"]], good[["engine"]], good[["engine_version"]],
                      good[["limit_value"]]), , drop = FALSE]

@@ -25,6 +25,18 @@ tile_noise_sums <- function(a, b, height, width, channels, tile, times) {
     .Call(`_clockpigeon_tile_noise_sums`, a, b, height, width, channels, tile, times)
 }
 
+steady_seconds <- function() {
+    .Call(`_clockpigeon_steady_seconds`)
+}
+
+adopt_orphans <- function(adopt) {
+    .Call(`_clockpigeon_adopt_orphans`, adopt)
+}
+
+bury <- function(pid) {
+    invisible(.Call(`_clockpigeon_bury`, pid))
+}
+
 row_numbers <- function(columns, rows) {
     .Call(`_clockpigeon_row_numbers`, columns, rows)
 }

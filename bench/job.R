@@ -38,7 +38,7 @@ on_slots <- function(job, frames, slots = 2) {
     trial <- list(scene = job$shot$scene, frame = frame, width = job$shot$size[["width"]],
                   height = job$shot$size[["height"]], samples = job$shot$limit$samples, threads = 1)
     arguments <- clockpigeon:::fill_arguments(engine$arguments,
-                                              clockpigeon:::trial_values(trial, tempfile(fileext = ".png")))
+                                              clockpigeon:::trial_values(trial, engine, tempfile(fileext = ".png"), getwd()))
     list(frame = frame, began = Sys.time(), process = processx::process$new(program, arguments, stdout = NULL,
                                                                             stderr = NULL))
   }

@@ -108,6 +108,34 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// steady_seconds
+double steady_seconds();
+RcppExport SEXP _clockpigeon_steady_seconds() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(steady_seconds());
+    return rcpp_result_gen;
+END_RCPP
+}
+// adopt_orphans
+bool adopt_orphans(bool adopt);
+RcppExport SEXP _clockpigeon_adopt_orphans(SEXP adoptSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< bool >::type adopt(adoptSEXP);
+    rcpp_result_gen = Rcpp::wrap(adopt_orphans(adopt));
+    return rcpp_result_gen;
+END_RCPP
+}
+// bury
+void bury(int pid);
+RcppExport SEXP _clockpigeon_bury(SEXP pidSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< int >::type pid(pidSEXP);
+    bury(pid);
+    return R_NilValue;
+END_RCPP
+}
 // row_numbers
 Rcpp::IntegerVector row_numbers(Rcpp::List columns, int rows);
 RcppExport SEXP _clockpigeon_row_numbers(SEXP columnsSEXP, SEXP rowsSEXP) {
@@ -226,6 +254,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 9},
     {"_clockpigeon_curve_smooth_moments", (DL_FUNC) &_clockpigeon_curve_smooth_moments, 4},
     {"_clockpigeon_tile_noise_sums", (DL_FUNC) &_clockpigeon_tile_noise_sums, 7},
+    {"_clockpigeon_steady_seconds", (DL_FUNC) &_clockpigeon_steady_seconds, 0},
+    {"_clockpigeon_adopt_orphans", (DL_FUNC) &_clockpigeon_adopt_orphans, 1},
+    {"_clockpigeon_bury", (DL_FUNC) &_clockpigeon_bury, 1},
     {"_clockpigeon_row_numbers", (DL_FUNC) &_clockpigeon_row_numbers, 2},
     {"_clockpigeon_job_draws", (DL_FUNC) &_clockpigeon_job_draws, 8},
     {"_clockpigeon_frame_seconds", (DL_FUNC) &_clockpigeon_frame_seconds, 2},

@@ -70,10 +70,10 @@ script_engine <- function(folder, ..., reads = "reads: {load_s: 'load ([0-9.]+)'
                          "arguments: ['{output}', '{frame}']", "limits: [samples]", reads))
 }
 
-# A PNG of one pixel, for scripts that make a good picture.
-one_pixel <- function(folder) {
+# A PNG as small_shot() asks for it, for scripts that make a good picture.
+one_pixel <- function(folder, width = 32, height = 18) {
   path <- file.path(folder, "pixel.png")
-  png::writePNG(array(0.5, c(1, 1, 3)), path)
+  png::writePNG(array(0.5, c(height, width, 3)), path)
   path
 }
 

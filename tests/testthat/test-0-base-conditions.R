@@ -11,6 +11,9 @@ test_that("candidates read as a phrase, and the near one is found", {
 })
 
 test_that("long values are cut to one line", {
-  expect_lte(nchar(clockpigeon:::show_value(strrep("a", 500))), 65)
+  expect_lte(nchar(clockpigeon:::show_value(strrep("a", 500))), 84)
   expect_identical(clockpigeon:::show_value(NULL), "nothing")
+  expect_identical(clockpigeon:::show_value("a\nb\033[31m\001"), "'a\\nb\\x1b[31m\\x01'")
+  expect_false(grepl("[[:cntrl:]]", clockpigeon:::show_value(strrep("\a\r", 10000))))
+  expect_true(validUTF8(clockpigeon:::show_value("\xff\xfe")))
 })

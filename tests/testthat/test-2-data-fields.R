@@ -5,7 +5,7 @@ test_that("an unknown field is refused, with the near one", {
 
 test_that("a missing field, a list where a mapping is due, and no YAML are refused", {
   folder <- scratch()
-  expect_refusal(read_shot(write_file(folder, "a.yaml", "shot: a")), "field", "`scene` is missing")
+  expect_refusal(read_shot(write_file(folder, "a.yaml", "shot: a")), "field", "`frames` is missing")
   expect_refusal(read_shot(write_file(folder, "b.yaml", "- a", "- b")), "type", "name: value")
   expect_refusal(read_shot(write_file(folder, "c.yaml", "shot: [a")), "yaml", "c.yaml")
   expect_refusal(read_shot(write_file(folder, "d.yaml", "shot: a", "shot: b")), "yaml", "uplicate")
@@ -16,7 +16,7 @@ test_that("a missing field, a list where a mapping is due, and no YAML are refus
 test_that("YAML evaluates no code and makes no numbers of clock times", {
   folder <- scratch()
   mark <- file.path(folder, "made")
-  f <- write_file(folder, "s.yaml", paste0("shot: !expr file.create('", mark, "')"), "scene: gears", "frames: 1-3",
+  f <- write_file(folder, "s.yaml", "shot: a", paste0("about: !expr file.create('", mark, "')"), "scene: gears", "frames: 1-3",
                   "size: 16x9", "limit: {time: 00:00:20}")
   shot <- suppressWarnings(read_shot(f))
   expect_false(file.exists(mark))

@@ -14,7 +14,7 @@ test_that("a share of a node's device is threads of a CPU, and capacity of any",
   node <- read_node(write_file(scratch(), "n.yaml", "node: a", "devices:",
                                "  - {device: card, kind: gpu, count: 2, share: 0.75}",
                                "  - {device: chip, kind: cpu, cores: 8, share: 0.4}"))
-  use <- function(kinds, ...) clockpigeon:::device_use(node, list(devices = kinds), ...)
+  use <- function(kinds, ...) clockpigeon:::device_use(node, list(devices = stats::setNames(vector("list", length(kinds)), kinds)), ...)
   expect_identical(use("cpu", "shared")[c("device", "threads", "capacity")],
                    list(device = "chip", threads = 3L, capacity = 3 / 8))
   expect_identical(use("cpu", "all")$capacity, 1)

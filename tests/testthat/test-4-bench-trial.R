@@ -7,7 +7,7 @@ test_that("engines that fail in their own ways are rows with the reason, and the
   folder <- scratch()
   pixel <- one_pixel(folder)
   cases <- list(
-    list("echo some words; echo 'no licence' >&2; exit 3", "failed", "exit status 3: no licence"),
+    list("echo some words; echo 'no licence' >&2; exit 3", "failed", "exit status 3: some words | no licence"),
     list("sleep 60", "timed_out", "ended after 0.500s"),
     list(paste0("cp ", pixel, " $1"), "failed", "printed nothing"),
     list("echo load 1 compute 2", "failed", "no picture"),

@@ -1,0 +1,32 @@
+# Commands in files: argument vectors, environments and the patterns that read an output.
+
+# The argument vector: texts, or lists of texts that stand or fall together.
+arguments_field <- function(x, where) {
+  if (is.character(x)) x <- as.list(x)
+  lapply(seq_along(x), function(i) check_texts(x[[i]], paste0(where, "[", i, "]")))
+}
+
+# Texts by name, such as variables of the environment.
+named_texts <- function(x, where) {
+  if (!is.list(x) || is.null(names(x)) || !all(nzchar(names(x)))) {
+    stop_input("type", paste("got", show_value(x)), where, "Write `NAME: text` for each.")
+  }
+  Map(function(text, name) if (identical(text, "")) "" else check_text(plain_number(text), paste0(where, "$", name)),
+      x, names(x))
+}
+
+pattern_field <- function(x, where) {
+  x <- check_text(x, where)
+  groups <- tryCatch(length(attr(regexpr(x, "", perl = TRUE), "capture.names")), error = function(e) 0,
+                     warning = function(w) 0)
+  if (groups != 1) {
+    stop_input("engine", paste0("got ", show_value(x)), where,
+               "Write a regular expression with one group in parentheses: the number.")
+  }
+  x
+}
+
+# Types of fields.
+an_argument_vector <- function() field_type(arguments_field, list_schema(one_or_list(text_schema())))
+an_environment <- function() field_type(named_texts, mapping_schema(text_schema()))
+a_pattern <- function() field_type(pattern_field, text_schema())

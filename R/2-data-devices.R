@@ -1,0 +1,76 @@
+# Devices: how an engine is made to render on the ones that are asked for.
+
+device_fields_in_braces <- c("device_index", "device_count", "share")
+
+device_way_fields <- function() list(
+  ask = field(an_argument_vector()),
+  program = field(a_text()),
+  pattern = field(a_device_pattern()),
+  use = field(an_argument_vector(), default = list()),
+  through = field(an_argument_vector(), default = list()),
+  environment = field(an_environment(), default = list()),
+  join = field(a_text(), default = ","),
+  share = field(an_argument_vector(), default = list()),
+  used = field(a_pattern())
+)
+
+# Kinds of devices, plain or each with its way: a list by kind, NULL for a kind that is used without being asked for.
+device_ways_field <- function(x, where) {
+  if (is.null(names(x))) {
+    kinds <- check_texts(x, where)
+    for (kind in kinds) check_choice(kind, where, c("cpu", "gpu"))
+    return(stats::setNames(vector("list", length(kinds)), kinds))
+  }
+  for (kind in names(x)) check_choice(kind, where, c("cpu", "gpu"))
+  ways <- Map(function(way, at) {
+    if (is.null(way) || identical(way, "any")) return(NULL)
+    way <- check_fields(way, device_way_fields(), at)
+    if (is.null(way$ask) != is.null(way$pattern)) {
+      stop_input("engine", "has one of `ask` and `pattern`", at, "Write both, or none.")
+    }
+    way
+  }, x, paste0(where, "$", names(x)))
+  stats::setNames(ways, names(x))
+}
+
+device_pattern_field <- function(x, where) {
+  x <- check_text(x, where)
+  groups <- tryCatch(length(attr(regexpr(x, "", perl = TRUE), "capture.names")), error = function(e) 0,
+                     warning = function(w) 0)
+  if (!groups %in% 1:2) {
+    stop_input("engine", paste0("got ", show_value(x)), where,
+               "Write a regular expression with one group, the index of a device, or two, its index and its name.")
+  }
+  x
+}
+
+# A set of devices as a plan asks for it: list(kind, index), the index NULL for all of a kind; NULL when it names none:
+# `all` of a node, or what is `shared`, is the engine's to take.
+parse_devices <- function(text, where) {
+  if (is.na(text) || text %in% c("all", "shared")) return(NULL)
+  said <- regmatches(text, regexec("^(cpu|gpu)(?: +(all|[0-9]+(?: *[+] *[0-9]+)*))?$", trimws(text), perl = TRUE))[[1]]
+  if (!length(said)) {
+    stop_input("devices", paste("got", show_value(text)), where,
+               "Write all, shared, or a kind with the devices asked for, such as gpu, 'gpu 0', 'gpu 0+1' or 'cpu 0'.")
+  }
+  index <- if (!said[3] %in% c("", "all")) unique(trimws(strsplit(said[3], "+", fixed = TRUE)[[1]]))
+  list(kind = said[2], index = index)
+}
+
+device_sets_field <- function(x, where) {
+  x <- check_texts(x, where)
+  for (text in x) parse_devices(text, where)
+  x
+}
+
+# Types of its fields.
+a_device_pattern <- function() field_type(device_pattern_field, text_schema())
+device_sets <- function() {
+  field_type(device_sets_field, one_or_list(text_schema(examples = c("all", "shared", "gpu 0", "gpu 0+1"))))
+}
+device_ways <- function() {
+  field_type(device_ways_field, function() {
+    list(anyOf = list(one_or_list(list(enum = I(c("cpu", "gpu")))),
+                      mapping_schema(list(anyOf = list(list(const = "any"), record_schema(device_way_fields()))))))
+  })
+}
