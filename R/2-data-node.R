@@ -114,6 +114,8 @@ device_set_use <- function(set, devices, engine, threads, cores, there) {
     return(refuse(paste0("no ", set$kind, " ", c(lost, "")[1], " here: ", has)))
   }
   name <- known$name[match(index, known$index)]
+  # Cores have no names of their own: they are of the node's processor.
+  if (set$kind == "cpu" && length(devices)) name <- rep(devices[[1]]$device, length(index))
   count <- length(index)
   if (set$kind == "cpu") {
     if (is.na(threads)) threads <- count

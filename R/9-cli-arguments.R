@@ -66,3 +66,11 @@ cli_emit <- function(x, format, lines) {
 }
 
 cli_note <- function(...) cat(..., "\n", sep = "", file = stderr())
+
+parse_counts <- function(text, where) {
+  counts <- suppressWarnings(as.numeric(strsplit(text, ",", fixed = TRUE)[[1]]))
+  if (!length(counts) || anyNA(counts)) {
+    stop_input("usage", paste("got", show_value(text)), where, "Write counts as 4,16,64.")
+  }
+  counts
+}

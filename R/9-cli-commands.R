@@ -13,11 +13,16 @@ cli_ledger <- function(project, read_only = TRUE, code) {
 cli_bench <- function(o, args) {
   project <- read_project()
   name <- if (length(args)) args[1]
-  if (o$dry_run) return(cli_dry_run(project, project_plan(project, name), o$format))
+  if (o$resume && length(Filter(length, o[typed_plan_fields]))) {
+    stop_input("usage", "resumes a run, whose plan is in the ledger, and is given another", "clockpigeon bench",
+               "Leave one of the two out.")
+  }
+  plan <- if (!o$resume || o$dry_run) cli_plan(project, name, o)
+  if (o$dry_run) return(cli_dry_run(project, plan, o$format))
   rows <- cli_ledger(project, FALSE, function(ledger) {
     nodes <- cli_nodes(project, o$node)
     if (o$resume) resume_bench(ledger, project$engines, name, nodes, project$root, o$keep, progress = TRUE)
-    else run_bench(project_plan(project, name), ledger, nodes, project$root, o$keep, progress = TRUE)
+    else run_bench(plan, ledger, nodes, project$root, o$keep, progress = TRUE)
   })
   cli_emit(rows, o$format, function() {
     c(bench_lines(rows), finding_lines(bench_findings(rows, memory_mb = machine_facts()$memory_mb)))

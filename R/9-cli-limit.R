@@ -132,11 +132,3 @@ cli_share <- function(text, where, of = "such as 10% or 0.1") {
   }
   if (grepl("%$", trimws(text))) number / 100 else number
 }
-
-parse_counts <- function(text, where) {
-  counts <- suppressWarnings(as.numeric(strsplit(text, ",", fixed = TRUE)[[1]]))
-  if (!length(counts) || anyNA(counts)) {
-    stop_input("usage", paste("got", show_value(text)), where, "Write counts as 4,16,64.")
-  }
-  counts
-}

@@ -1,8 +1,8 @@
 # The command line: the table of commands, dispatch, help and exit codes.
 
 # What each command is: one row says what it is for, what runs, what may stand behind it and its options.
-command_row <- function(about, run, arguments = "", arity = 0, options = list()) {
-  list(about = about, run = run, arguments = arguments, arity = arity, options = options)
+command_row <- function(about, run, arguments = "", arity = 0, options = list(), more = NULL) {
+  list(about = about, run = run, arguments = arguments, arity = arity, options = options, more = more)
 }
 
 cli_commands <- list(
@@ -11,11 +11,42 @@ cli_commands <- list(
     options = list(opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"),
                    format_option)
   ),
+  new = command_row(
+    "begin a project: a folder of commented files", function(o, args) cli_new(o, args), arguments = "FOLDER",
+    arity = c(0, 1),
+    options = list(opt("--name", "what it is called [the folder's name]"),
+                   opt("--currency", "its currency [EUR]", default = "EUR"))
+  ),
+  engine = command_row(
+    "describe your own renderer, and try one frame of it", function(o, args) cli_engine_command(o, args),
+    arguments = "list | new NAME | try NAME [SHOT or SCENE]", arity = c(1, 3),
+    options = list(
+      opt("--command", "new: how one frame is rendered, with fields: 'prog {scene} -f {frame} -o {output}'"),
+      opt("--ask-version", "new: arguments with which it prints its version"),
+      opt("--picture", "new: png, pfm, exr or tiff [png]"),
+      opt("--output-as", "new: where the picture is found, when the engine names it: '{stem}{frame:03}.png'"),
+      opt("--frame", "try: frame [the shot's first]", "integer"),
+      opt("--size", "try: such as 320x180 [the shot's, or that]"),
+      opt("--limits", "try: samples, or 'noise 2%' or 'time 5min' [the shot's, or 4 samples]"),
+      opt("--threads", "try: threads [as the engine takes them]", "integer"),
+      opt("--devices", "try: such as 'gpu 0' or 'cpu 0+1' [as the engine takes them]"),
+      opt("--engine-version", "try: its version [the newest]"),
+      opt("--keep", "try: folder for the picture [it is not kept]"), format_option
+    ), more = profile_help
+  ),
   bench = command_row(
     "time real renders as a plan says, and keep them in the ledger",
     function(o, args) cli_bench(o, args), arguments = "[PLAN]", arity = c(0, 1),
     options = list(opt("--dry-run", "list the trials and what they should take, and run nothing", "logical", FALSE),
       opt("--resume", "go on with the plan's last run where it was interrupted", "logical", FALSE),
+      opt("--shots", "shots, with commas between [the plan's]"),
+      opt("--engines", "engines, a version behind where it is asked for: 'sundew 4.2,millrace' [the plan's]"),
+      opt("--frames", "frames, such as 1,120 or 1-240 by 40 [the plan's, or three spread over each shot]"),
+      opt("--limits", "such as 4,16 (samples) or 'noise 2%' or 'time 5min' [the plan's, or each shot's]"),
+      opt("--sizes", "such as 320x180,640x360 [the plan's, or each shot's]"),
+      opt("--threads", "such as 1,2 [the plan's, or as the engine takes them]"),
+      opt("--devices", "such as 'gpu 0,gpu 0+1', 'cpu 0' or all [the plan's, or as the engine takes them]"),
+      opt("--repeats", "number of runs of each setting [the plan's, or 2]", "integer"),
       opt("--node", "node that stands for this machine [here, when there is one]"),
       opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option)
   ),
@@ -220,6 +251,8 @@ cli_help <- function(args) {
     parser <- cli_parser(args[1], cli_commands[[args[1]]])
     cat("clockpigeon ", args[1], ": ", cli_commands[[args[1]]]$about, "\n\n", sep = "")
     optparse::print_help(parser)
+    more <- cli_commands[[args[1]]]$more
+    if (length(more)) cat(more(), sep = "\n")
     return(0L)
   }
   if (length(args) && args[1] != "help") {

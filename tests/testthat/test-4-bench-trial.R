@@ -49,3 +49,87 @@ test_that("a program that is missing, or gives another version, is refused befor
   expect_refusal(bench(liar, ledger = ledger), "engine", c("asked as 1.0", "9.9"))
   expect_identical(nrow(timings(ledger)), 0L)
 })
+
+# An engine with pretended devices: two of a kind and one slower; fixtures/pretend.sh says what it is.
+pretend_engine <- function(env = parent.frame()) {
+  folder <- scratch(env)
+  script <- file.path(folder, "pretend.sh")
+  file.copy(test_path("fixtures/pretend.sh"), script)
+  Sys.chmod(script, "755")
+  read_engine(write_file(folder, "pretend.yaml", "engine: pretend", paste("program:", script), "arguments: ['{output}']",
+    "limits: [samples]", paste0("environment: {PICTURE: '", one_pixel(folder), "'}"), "devices:", "  gpu:",
+    "    ask: [--list]", "    pattern: 'card ([0-9]) is a (.*)'", "    use: [[--cards, '{device_index}']]",
+    "    share: [[--part, '{share}']]", "    used: 'using card ([0-9])'"))
+}
+
+test_that("plans cross sets of devices, each is really asked for, and rows say which did the work", {
+  engine <- pretend_engine()
+  node <- structure(list(node = "n", devices = list(list(device = "cards", kind = "gpu", count = 3L, share = 0.5))),
+                    class = "cp_node")
+  plan <- plan_bench(small_shot(), engine, frames = 1, repeats = 2, options = bench_options(warmups = 0,
+    cross = list(devices = c("gpu 0", "gpu 0+1", "gpu 2", "gpu 7"))))
+  ledger <- memory_ledger()
+  rows <- run_bench(plan, ledger, node, progress = FALSE)
+  good <- rows[rows$status == "ok", ]
+  expect_identical(nrow(good), 6L)
+  expect_setequal(paste(good$device, good$device_count),
+                  c("Pretended Lantern 1", "Pretended Lantern 2", "Pretended Taper 1"))
+  expect_match(rows$note[rows$status == "unsupported"][1], "no gpu 7 here: there is 0 (Pretended Lantern)", fixed = TRUE)
+  by_count <- compare_timings(rows, by = "device_count")
+  expect_identical(nrow(by_count), 1L)
+  expect_gt(by_count$ratio, 1.1)
+  expect_identical(nrow(compare_timings(good[good$device_count == 1, ], by = "device")), 1L)
+  shared <- plan_bench(small_shot(), engine, frames = 1, repeats = 1,
+                       options = bench_options(warmups = 0, cross = list(devices = "shared")))
+  expect_identical(run_bench(shared, ledger, node, progress = FALSE)$capacity, 1.5)
+})
+
+test_that("a device that was asked for and did not do the work fails the trial", {
+  withr::local_envvar(CARDS_BROKEN = "2")
+  plan <- plan_bench(small_shot(), pretend_engine(), frames = 1, repeats = 1,
+                     options = bench_options(warmups = 0, cross = list(devices = "gpu 2")))
+  row <- run_bench(plan, memory_ledger(), progress = FALSE)
+  expect_identical(row$status, "failed")
+  expect_match(row$note, "asked for gpu 2 (Pretended Taper), and 0 did the work", fixed = TRUE)
+})
+
+test_that("real processors are sets of devices: taskset keeps the engine to those asked for", {
+  skip_if(!nzchar(Sys.which("taskset")) || !nzchar(Sys.which("lscpu")) || isTRUE(parallel::detectCores() < 2))
+  project <- read_project(demo_file())
+  plan <- project_plan(project, "processors")
+  ledger <- memory_ledger()
+  rows <- run_bench(plan, ledger, project$nodes$here, project$root, progress = FALSE)
+  expect_true(all(rows$status == "ok"))
+  expect_setequal(rows$threads, 1:2)
+  cores <- parallel::detectCores()
+  expect_setequal(rows$capacity, 1:2 / cores)
+  # Kept to one processor, two threads take the CPU time of one: the engine's own count is the witness.
+  engine <- project$engines$`pebble-pinned`
+  engine$program <- "/bin/sh"
+  engine$arguments <- list("-c", "taskset -cp $$; echo load 0 compute 0; cp \"$0\" {output}", one_pixel(scratch()))
+  engine$version <- engine$versions <- NULL
+  trial <- list(shot = "s", scene = "gears", frame = 1, width = 32, height = 18, samples = 2, noise = NA, time_s = NA,
+                threads = NA, version = NA, devices = "cpu 1")
+  expect_match(try_engine(engine, trial, node = project$nodes$here)$ran$text, "affinity list: 1\n")
+})
+
+test_that("a pre-pass runs once a shot, as a row of its own, or before each frame, within its time", {
+  folder <- scratch()
+  engine <- script_engine(folder, "cat cache >/dev/null || exit 9", paste("cp", one_pixel(folder), "$1"), "echo load 1",
+                          reads = "prepass: {program: /bin/sh, arguments: [-c, 'echo x >> cache; sleep 0.1']}")
+  plan <- plan_bench(small_shot(), engine, frames = 1:3, repeats = 1, options = bench_options(warmups = 0))
+  rows <- run_bench(plan, memory_ledger(), folder = folder, progress = FALSE)
+  expect_identical(sum(rows$activity == "prepass"), 1L)
+  expect_identical(sum(rows$status == "ok" & rows$activity == "render"), 3L)
+  expect_gt(rows$wall_s[rows$activity == "prepass"], 0.09)
+  expect_identical(length(readLines(file.path(folder, "cache"))), 1L)
+  engine$prepass$each <- "frame"
+  rows <- run_bench(plan_bench(small_shot(), engine, frames = 1:3, repeats = 1, options = bench_options(warmups = 0)),
+                    memory_ledger(), folder = folder, progress = FALSE)
+  expect_true(all(rows$activity == "render" & rows$wall_s > 0.1))
+  expect_identical(length(readLines(file.path(folder, "cache"))), 4L)
+  engine$prepass$arguments <- list("-c", "echo no licence; exit 4")
+  rows <- run_bench(plan_bench(small_shot(), engine, frames = 1, repeats = 1, options = bench_options(warmups = 0)),
+                    memory_ledger(), folder = folder, progress = FALSE)
+  expect_match(rows$note, "the pre-pass: exit status 4: no licence")
+})
