@@ -91,3 +91,9 @@ old_arguments <- function(given, makers, where) {
   }
   out
 }
+
+# Folder and file: enough to find it, short enough to read.
+short_path <- function(path) {
+  folder <- basename(dirname(path))
+  if (folder %in% c(".", "")) basename(path) else file.path(folder, basename(path))
+}

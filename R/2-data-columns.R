@@ -41,22 +41,9 @@ read_large_csv <- function(path, map) {
   if (all(plain)) x
 }
 
-# The lines of a text file in UTF-8, whatever of UTF-8, UTF-16 and Latin-1 it was written in; an error when it is empty
-# or binary.
 read_text_lines <- function(path) {
-  bytes <- readBin(path, "raw", file.size(path))
-  if (!length(bytes)) stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
-  mark <- function(...) identical(bytes[seq_along(c(...))], as.raw(c(...)))
-  wide <- if (mark(0xff, 0xfe)) "UTF-16LE" else if (mark(0xfe, 0xff)) "UTF-16BE"
-  if (length(wide)) {
-    text <- iconv(list(bytes[-(1:2)]), wide, "UTF-8")
-  } else {
-    if (mark(0xef, 0xbb, 0xbf)) bytes <- bytes[-(1:3)]
-    if (any(bytes == 0)) stop_input("import", "is binary", short_path(path), "Name a text file.")
-    text <- rawToChar(bytes)
-    text <- if (validUTF8(text)) enc2utf8(`Encoding<-`(text, "UTF-8")) else iconv(text, "latin1", "UTF-8")
-  }
-  strsplit(text, "\r\n|\n|\r")[[1]]
+  if (file.size(path) == 0) stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
+  strsplit(text_of_file(path, "import"), "\n", fixed = TRUE)[[1]]
 }
 
 read_foreign_json <- function(path) {

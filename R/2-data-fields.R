@@ -94,22 +94,31 @@ read_record <- function(path, fields, class, x = read_yaml_file(check_text(path,
 }
 
 read_yaml_file <- function(path) {
-  if (!file.exists(path)) stop_input("file", "no such file", short_path(path), "Check the path.")
-  plain_flag <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
-  refuse <- function(e) {
-    stop_input("yaml", paste("is no YAML:", sub("\\.?\\s*$", "", conditionMessage(e))), short_path(path),
-               "Mend the line it names.")
+  text <- text_of_file(path, "yaml")
+  refuse <- function(why, instead = "Mend it there.") stop_input("yaml", why, short_path(path), instead)
+  lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
+  marks <- grep("^---([ \t]|$)", lines)
+  if (length(marks) > 1 || length(marks) && any(grepl("^[^#% ]", lines[seq_len(marks[1] - 1)]))) {
+    refuse("holds several documents", "Write each into a file of its own.")
   }
-  tryCatch(
-    yaml::yaml.load_file(path, eval.expr = FALSE,
-                         handlers = list("int#base60" = identity, "float#base60" = identity, "bool#yes" = plain_flag,
-                                         "bool#no" = plain_flag)),
-    error = refuse, warning = refuse
-  )
+  # An alias may repeat what repeats what it repeats: such a file grows without end.
+  if (lengths(regmatches(text, gregexpr("(^|[-:,\\[{ ])[*][A-Za-z0-9]", text))) > 20) refuse("repeats itself by aliases",
+                                                                                       "Write it out.")
+  failed <- function(e) {
+    refuse(paste("is no YAML:", shown_text(sub("\\.?\\s*$", "", conditionMessage(e)), 200)), "Mend the line it names.")
+  }
+  tryCatch(yaml::yaml.load(text, eval.expr = FALSE, handlers = yaml_handlers), error = failed, warning = failed)
 }
 
-# Folder and file: enough to find it, short enough to read.
-short_path <- function(path) {
-  folder <- basename(dirname(path))
-  if (folder %in% c(".", "")) basename(path) else file.path(folder, basename(path))
-}
+# Only what looks like a number is one: 1,3 and 010 and clock times stay text, which whoever reads the field takes or
+# refuses, and so do yes and no.
+yaml_handlers <- local({
+  plain_flag <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
+  number <- function(x) if (grepl("^[-+]?(0|[1-9][0-9]*|[0-9]*\\.[0-9]+|[0-9]+\\.[0-9]*)([eE][-+]?[0-9]+)?$", x)) {
+    value <- as.numeric(x)
+    if (value == round(value) && abs(value) < 2^31 && grepl("^[-+]?[0-9]+$", x)) as.integer(value) else value
+  } else x
+  list("int" = number, "int#hex" = identity, "int#oct" = identity, "int#base60" = identity, "float" = number,
+       "float#fix" = number, "float#exp" = number, "float#base60" = identity, "float#nan" = identity,
+       "float#inf" = identity, "float#neginf" = identity, "bool#yes" = plain_flag, "bool#no" = plain_flag)
+})

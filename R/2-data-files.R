@@ -6,7 +6,7 @@ write_whole <- function(path, write, topic = "file") {
   if (!dir.exists(dirname(path))) stop_input(topic, "its folder does not exist", path, "Make the folder first.")
   # The ending stays: it tells some writers what to write.
   part <- file.path(dirname(path), paste0("part-", Sys.getpid(), "-", basename(path)))
-  on.exit(unlink(part, recursive = TRUE))
+  on.exit(unlink(part, recursive = TRUE, expand = FALSE))
   refuse <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     stop_input(topic, paste0("cannot be written (", sub("\\.$", "", conditionMessage(e)), ")"), path,
@@ -19,7 +19,43 @@ write_whole <- function(path, write, topic = "file") {
   invisible(path)
 }
 
+# A folder that files can be made in, found out by making one; an error where they cannot.
+check_folder_open <- function(folder, where = folder) {
+  if (!dir.exists(folder)) stop_input("file", "no such folder", where, "Make it first.")
+  test <- tempfile("part-", tmpdir = folder)
+  if (!suppressWarnings(file.create(test, showWarnings = FALSE))) {
+    stop_input("file", "this folder cannot be written", where, "Give yourself the right to write there, or name another.")
+  }
+  unlink(test, expand = FALSE)
+  invisible(folder)
+}
+
 write_text <- function(text, path) write_whole(path, function(part) suppressWarnings(writeLines(enc2utf8(text), part)))
+
+# The text of a file in UTF-8, whatever of UTF-8, UTF-16 and Latin-1 it was written in, with plain line ends; an error
+# of ours when it cannot be read, is binary, or larger than `most` bytes.
+text_of_file <- function(path, topic, most = 1e9) {
+  refuse <- function(why, instead = "Check the path.") stop_input(topic, why, short_path(path), instead)
+  if (!file.exists(path)) stop_input(if (topic == "yaml") "file" else topic, "no such file", short_path(path),
+                                     "Check the path.")
+  if (dir.exists(path)) refuse("is a folder", "Name a file in it.")
+  size <- file.size(path)
+  if (size > most) refuse(paste("is", format_size(size), "long"), "Name a text file.")
+  unread <- function(e) refuse("cannot be read", "Give yourself the right to read it.")
+  bytes <- tryCatch(readBin(path, "raw", size), error = unread, warning = unread)
+  mark <- function(...) identical(bytes[seq_along(c(...))], as.raw(c(...)))
+  wide <- if (mark(0xff, 0xfe)) "UTF-16LE" else if (mark(0xfe, 0xff)) "UTF-16BE"
+  if (length(wide)) {
+    text <- iconv(list(bytes[-(1:2)]), wide, "UTF-8")
+    if (is.na(text)) refuse("is no text", "Write it in UTF-8.")
+  } else {
+    if (mark(0xef, 0xbb, 0xbf)) bytes <- bytes[-(1:3)]
+    if (any(bytes == 0)) refuse("is binary", "Name a text file.")
+    text <- rawToChar(bytes)
+    text <- if (validUTF8(text)) enc2utf8(`Encoding<-`(text, "UTF-8")) else iconv(text, "latin1", "UTF-8")
+  }
+  gsub("\r", "\n", gsub("\r\n", "\n", text, fixed = TRUE), fixed = TRUE)
+}
 
 # A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What cannot be read is an
 # error that says which columns to write.
@@ -27,11 +63,18 @@ read_csv_texts <- function(path, columns, topic, empty = "") {
   file <- short_path(path)
   if (!file.exists(path)) stop_input(topic, "cannot be read: there is no such file", file, "Check the path.")
   refuse <- function(e) {
-    stop_input(topic, paste("cannot be read:", conditionMessage(e)), file,
+    stop_input(topic, paste("cannot be read:", shown_text(conditionMessage(e), 200)), file,
                paste0("Write columns ", toString(columns), "."))
   }
-  tryCatch(utils::read.csv(path, colClasses = "character", check.names = FALSE, strip.white = TRUE, na.strings = empty,
-                           encoding = "UTF-8"), error = refuse, warning = refuse)
+  text <- text_of_file(path, topic)
+  first <- sub("\n.*", "", text)
+  separators <- vapply(c(",", ";", "\t"), function(s) lengths(strsplit(first, s, fixed = TRUE)), 0L)
+  x <- tryCatch(utils::read.csv(text = text, colClasses = "character", check.names = FALSE, strip.white = TRUE,
+                                na.strings = empty, sep = names(which.max(separators)), fill = FALSE),
+                error = refuse, warning = refuse)
+  twice <- anyDuplicated(names(x))
+  if (twice) stop_input(topic, paste("has the column", show_value(names(x)[twice]), "twice"), file, "Write it once.")
+  x
 }
 
 # MD5 (RFC 1321) of a file, and of a text: it tells whether two are the same, not who made them.

@@ -7,10 +7,8 @@ new_project <- function(folder, name = basename(normalizePath(folder, mustWork =
   if (file.exists(file.path(folder, "clockpigeon.yaml"))) {
     stop_input("project", "this folder is a project already", short_path(folder), "Go there: clockpigeon bench.")
   }
-  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE) ||
-        file.access(folder, 2) != 0) {
-    stop_input("file", "this folder cannot be written", folder, "Name another one.")
-  }
+  dir.create(folder, recursive = TRUE, showWarnings = FALSE)
+  check_folder_open(folder)
   from <- system.file("new-project", package = "clockpigeon")
   fill <- c("@NAME@" = gsub("[\"\\\\]", "", name), "@CURRENCY@" = currency, "@ZONE@" = own_zone())
   made <- character()

@@ -38,7 +38,11 @@ run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL, prog
   options <- plan$options
   kept <- c(options[c("time_limit", "study", "on_loss")], list(until = unclass(plan$until)))
   bench$plan_id <- add_plan(ledger, options$name, options$seed, Filter(length, kept), as_frame(plan$trials))
-  on.exit(close_bench(bench))
+  claim <- claim_plan(ledger, bench$plan_id)
+  on.exit({
+    release_plan(claim)
+    close_bench(bench)
+  })
   run_plan(bench, as_frame(plan$trials))
 }
 
@@ -52,7 +56,7 @@ run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL, prog
 #' @param name Name of the plan; the latest of any name when `NULL`.
 #' @return All timings of the plan, a tibble; invisibly.
 #' @section Conditions: `clockpigeon_error_plan` when the ledger has no such plan, or it needs an engine that is not
-#'   given; and those of [run_bench()].
+#'   given, or another process is running it; and those of [run_bench()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
@@ -77,9 +81,12 @@ resume_bench <- function(ledger, engines, name = NULL, node = NULL, folder = "."
   options <- bench_options(time_limit = kept$options$time_limit, seed = kept$seed, name = kept$name,
                            study = kept$options$study, on_loss = kept$options$on_loss)
   plan <- new_plan(kept$trials, engines[unique(kept$trials[["engine"]])], options, until)
+  claim <- claim_plan(ledger, kept$id)
+  on.exit(release_plan(claim))
   bench <- set_up_bench(plan, ledger, node, folder, keep, progress)
   bench$plan_id <- kept$id
-  on.exit(close_bench(bench))
+  on.exit(close_bench(bench), add = TRUE)
+  kept <- kept_plan(ledger, id = kept$id)
   run_plan(bench, kept$trials)
 }
 

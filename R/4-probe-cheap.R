@@ -67,7 +67,7 @@ sequence_rows <- function(shot, engine, ledger, frames, version, how) {
   host <- set_up_host(pairs, stats::setNames(list(engine), engine$engine), nodes[[1]])
   pictures <- tempfile("clockpigeon-cheap-")
   dir.create(pictures)
-  on.exit(unlink(pictures, recursive = TRUE))
+  on.exit(unlink(pictures, recursive = TRUE, expand = FALSE))
   trial <- list(shot = shot$shot, scene = scene_for(engine$engine, shot), width = shot$size[["width"]], height = shot$size[["height"]],
                 samples = shot$limit$samples, noise = shot$limit$noise, time_s = shot$limit$time, version = version)
   root <- normalizePath(how$folder)

@@ -27,7 +27,7 @@
 pack_shot <- function(manifest, folder = ".", out = ".") {
   check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()")
   need_package("zip", "parcels")
-  if (!dir.exists(out)) stop_input("file", "no such folder", out, "Make it first.")
+  check_folder_open(out)
   root <- normalizePath(file.path(folder, manifest$folder), mustWork = FALSE)
   if (!dir.exists(root)) stop_input("pack", "no such folder", root,
                                     "Name the folder of the scene's files in the manifest.")
@@ -63,12 +63,21 @@ parcel_files <- function(manifest, root) {
   out <- !startsWith(real, paste0(root, "/"))
   if (any(out)) refuse(files$path[out][1], "is a link to a file outside the folder")
   if (!all(files$readable)) refuse(files$path[!files$readable][1], "cannot be read")
-  odd <- c(walked$odd[in_folders(walked$odd, caches)], files$path[grepl("[\\\\:*?\"<>|\x01-\x1f]", files$path)])
+  odd <- c(walked$odd[in_folders(walked$odd, caches)], files$path[is_odd_path(files$path)])
   if (length(odd)) refuse(odd[1], "has a name that other systems cannot take")
+  if (nrow(files) > most_parcel_files) {
+    stop_input("pack", paste0("has ", nrow(files), " files; a parcel holds at most ", most_parcel_files),
+               paste("manifest of", manifest$shot), "Put caches into fewer files, or make two manifests.")
+  }
   twice <- duplicated(tolower(files$path))
   if (any(twice)) refuse(files$path[twice][1], "differs from another file only in case")
   files[order(files$path, method = "radix"), , drop = FALSE]
 }
+
+# A zip file counts its entries in 16 bits.
+most_parcel_files <- 65000L
+
+is_odd_path <- function(paths) grepl("[\\\\:*?\"<>|\x01-\x1f\x7f]", paths)
 
 file_hashes <- function(paths) {
   vapply(paths, function(path) {
@@ -87,7 +96,7 @@ content_version <- function(files) {
 # staged with one time and one mode, which a zip file records.
 write_parcel <- function(content, root, parcel) {
   stage <- tempfile("parcel-")
-  on.exit(unlink(stage, recursive = TRUE))
+  on.exit(unlink(stage, recursive = TRUE, expand = FALSE))
   to <- file.path(stage, content$files$path)
   for (folder in unique(dirname(c(to, file.path(stage,
                                                 "x"))))) dir.create(folder, recursive = TRUE, showWarnings = FALSE)
@@ -122,6 +131,9 @@ unpack_parcel <- function(path, into, most = 50e9) {
   names <- inside$filename
   bad <- is_absolute(names) | is.na(plain_path(names)) | plain_path(names) != names | grepl("\\\\|^[A-Za-z]:", names)
   if (any(bad)) refuse(paste0("has the path ", show_value(names[bad][1]), ", which leaves its folder"))
+  if (any(is_odd_path(names))) refuse(paste0("has the path ", show_value(names[is_odd_path(names)][1]),
+                                             ", which other systems cannot take"))
+  if (length(names) > most_parcel_files + 1) refuse(paste("has", length(names), "files"))
   if (anyDuplicated(tolower(names))) refuse(paste0("has ", show_value(names[duplicated(tolower(names))][1]), " twice"))
   grows <- sum(inside$uncompressed_size)
   if (grows > most) refuse(paste0("would grow to ", format_size(grows)),
@@ -133,11 +145,14 @@ unpack_parcel <- function(path, into, most = 50e9) {
   odd <- c(setdiff(names, listed), setdiff(listed, names))
   if (length(odd)) refuse(paste0("and its list do not agree about ", show_value(odd[1])))
   stage <- tempfile("parcel-", tmpdir = dirname(normalizePath(into, mustWork = FALSE)))
-  on.exit(unlink(stage, recursive = TRUE))
+  on.exit(unlink(stage, recursive = TRUE, expand = FALSE))
   tryCatch(zip::unzip(path, exdir = stage), error = function(e) refuse("is damaged"))
   there <- file.path(stage, content$files$path)
   if (any(nzchar(Sys.readlink(there)))) refuse(paste0("has a link, ",
                                                       content$files$path[nzchar(Sys.readlink(there))][1]))
+  wrong <- file.size(there) != content$files$bytes
+  if (any(wrong | is.na(wrong))) refuse(paste0("lists another size of ", content$files$path[which(wrong | is.na(wrong))[1]],
+                                               " than it has"))
   changed <- file_hashes(there) != content$files$sha256
   if (any(changed)) refuse(paste0("has another ", content$files$path[changed][1], " than it lists"))
   if (content_version(content$files) != content$version) refuse("bears another version than its content has")
@@ -149,14 +164,15 @@ unpack_parcel <- function(path, into, most = 50e9) {
 parcel_content <- function(path, names, refuse) {
   if (!"parcel.json" %in% names) refuse("has no parcel.json", "Name a parcel that clockpigeon pack made.")
   folder <- tempfile("list-")
-  on.exit(unlink(folder, recursive = TRUE))
+  on.exit(unlink(folder, recursive = TRUE, expand = FALSE))
   content <- tryCatch({
     zip::unzip(path, files = "parcel.json", exdir = folder)
     jsonlite::fromJSON(file.path(folder, "parcel.json"))
   }, error = function(e) refuse("has a parcel.json that cannot be read"))
   fine <- is.list(content) && is.data.frame(content$files) &&
     all(c("path", "bytes", "sha256") %in% names(content$files)) &&
-    is.character(content$version) && is.character(content$files$path)
+    is.character(content$version) && length(content$version) == 1 && is.character(content$files$path) &&
+    is.numeric(content$files$bytes) && is.character(content$files$sha256)
   if (!fine) refuse("has a parcel.json that lists no files")
   content
 }

@@ -30,7 +30,7 @@ report <- function(choice, path = "report.html", comparison = NULL, title = "Whe
   }
   work <- tempfile("clockpigeon-report-")
   dir.create(work)
-  on.exit(unlink(work, recursive = TRUE))
+  on.exit(unlink(work, recursive = TRUE, expand = FALSE))
   file.copy(system.file("report", c("report.Rmd", "report.css"), package = "clockpigeon"), work)
   facts <- report_facts(choice, comparison)
   facts$title <- check_text(title, argument("title"))

@@ -10,10 +10,8 @@
 #' @noRd
 install_launcher <- function(folder) {
   folder <- check_text(folder, argument("folder"))
-  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE) ||
-      file.access(folder, 2) != 0) {
-    stop_input("file", "this folder cannot be written", folder, "Name another folder on the PATH.")
-  }
+  dir.create(folder, recursive = TRUE, showWarnings = FALSE)
+  check_folder_open(folder)
   lines <- readLines(system.file("launch", "clockpigeon", package = "clockpigeon"))
   fill <- c("@LIBRARY@" = dirname(getNamespaceInfo("clockpigeon", "path")),
             "@RSCRIPT@" = file.path(R.home("bin"), "Rscript"))

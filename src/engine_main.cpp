@@ -55,25 +55,48 @@ double number(const char *text, const std::string &option, double least, bool wh
   return x;
 }
 
+// The whole number from 1 to 1e9 that a text begins with, and what is left of the text; 0 for any other.
+int leading_number(const char *&text) {
+  if (*text < '0' || *text > '9') return 0;
+  char *end = nullptr;
+  const double x = std::strtod(text, &end);
+  for (const char *c = text; c < end; ++c) {
+    if (*c < '0' || *c > '9') return 0;
+  }
+  text = end;
+  return x >= 1 && x <= 1e9 ? static_cast<int>(x) : 0;
+}
+
 void two_numbers(const char *text, char between, const std::string &option, int &a, int &b) {
-  char mark = 0;
-  int used = 0;
-  if (std::sscanf(text, "%d%c%d%n", &a, &mark, &b, &used) != 3 || mark != between || text[used] != '\0' || a < 1 ||
-      b < 1) {
+  const char *rest = text;
+  a = leading_number(rest);
+  const bool marked = a > 0 && *rest == between;
+  if (marked) b = leading_number(++rest);
+  if (!marked || b < 1 || *rest != '\0') {
     refuse(option + " got '" + text + "': write two whole numbers with '" + between + "' between them");
   }
 }
 
 // A frame, or frames as 1-120 or '1-120 by 6'.
 void frame_range(const char *text, Request &r) {
-  int used = 0;
-  const bool range = std::sscanf(text, "%d-%d%n", &r.frame, &r.last_frame, &used) == 2;
-  if (range && text[used] != '\0') {
-    int more = 0;
-    if (std::sscanf(text + used, " by %d%n", &r.step, &more) != 1 || text[used + more] != '\0' || r.step < 1) used = -1;
+  const char *rest = text;
+  r.frame = leading_number(rest);
+  const bool range = r.frame > 0 && *rest == '-';
+  bool good = range;
+  if (range) {
+    r.last_frame = leading_number(++rest);
+    const std::string by = " by ";
+    if (*rest != '\0') {
+      good = by == std::string(rest).substr(0, by.size());
+      if (good) {
+        rest += by.size();
+        r.step = leading_number(rest);
+        good = r.step > 0 && *rest == '\0';
+      }
+    }
+    if (good && r.last_frame >= r.frame) return;
+    refuse(std::string("--frame got '") + text + "': write 12, 1-120 or '1-120 by 6'");
   }
-  if (range && used > 0 && r.frame >= 1 && r.last_frame >= r.frame) return;
-  if (range) refuse(std::string("--frame got '") + text + "': write 12, 1-120 or '1-120 by 6'");
   r.frame = r.last_frame = static_cast<int>(number(text, "--frame", 1, true));
 }
 
@@ -137,8 +160,14 @@ const SceneInfo &check(Request &r) {
            std::to_string(info->frames));
   }
   if (r.job.width < 1) refuse("--size is missing: write it as 320x180");
-  if (r.job.width > 32768 || r.job.height > 32768) refuse("--size is at most 32768x32768");
+  if (r.job.width > 32768 || r.job.height > 32768 || r.job.width * int64_t{r.job.height} > (1 << 28)) {
+    refuse("--size is at most 32768 on a side, and 268 million pixels");
+  }
   if (r.job.threads > 1024) refuse("--threads is at most 1024");
+  const std::string ending = r.out.size() > 4 ? r.out.substr(r.out.size() - 4) : "";
+  if (!r.out.empty() && ending != ".png" && ending != ".pfm") {
+    refuse("--out got '" + r.out + "': write a file name that ends in .png or .pfm");
+  }
   if (r.out.empty()) refuse("--out is missing: write a file name that ends in .png or .pfm");
   const Limits &l = r.job.limits;
   if (l.samples <= 0 && l.noise <= 0 && l.time_s <= 0) refuse("no limit: give --samples, --noise or --time");
@@ -200,8 +229,11 @@ int run(Request r) {
   const SceneInfo &info = check(r);
   const bool several = r.last_frame > r.frame;
   const int last = r.last_frame;
-  for (; r.frame <= last; r.frame += r.step) run_frame(r, info, several ? numbered(r.out, r.frame) : r.out);
-  return 0;
+  while (true) {
+    run_frame(r, info, several ? numbered(r.out, r.frame) : r.out);
+    if (last - r.frame < r.step) return 0;
+    r.frame += r.step;
+  }
 }
 
 }  // namespace

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cstdio>
 #include <cstring>
+#include <filesystem>
 #include <stdexcept>
 
 namespace pebble {
@@ -49,11 +50,18 @@ bool write_pfm(const Picture &p, const std::string &path) {  // bottom row first
 }  // namespace
 
 void write_picture(const Picture &picture, const std::string &path) {
+  namespace fs = std::filesystem;
+  std::error_code trouble;
+  const fs::file_status there = fs::status(path, trouble);
+  if (fs::exists(there) && !fs::is_regular_file(there)) {
+    throw std::runtime_error("cannot write the picture " + path + ": there is something that is no file");
+  }
   const std::string part = path + ".part";
   const bool pfm = path.size() > 4 && path.compare(path.size() - 4, 4, ".pfm") == 0;
   const bool good = pfm ? write_pfm(picture, part) : write_png(picture, part);
-  if (!good || std::rename(part.c_str(), path.c_str()) != 0) {
-    std::remove(part.c_str());
+  if (good) fs::rename(part, path, trouble);
+  if (!good || trouble) {
+    fs::remove(part, trouble);
     throw std::runtime_error("cannot write the picture " + path);
   }
 }

@@ -10,7 +10,7 @@ test_that("a new project can be read at once, and nothing is written over", {
   write_file(other, "shots/first.yaml", "mine")
   new_project(other)
   expect_identical(readLines(file.path(other, "shots/first.yaml")), "mine")
-  expect_refusal(new_project("/proc/film"), "file", "cannot be written")
+  expect_refusal(new_project("/proc/film"), "file", "no such folder")
   expect_refusal(new_project(scratch(), currency = "euro"), "currency")
 })
 

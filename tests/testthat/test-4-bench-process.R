@@ -50,3 +50,42 @@ test_that("only the end of a very long output is kept, as valid text", {
   expect_match(text, "load 5 s")
   expect_true(validUTF8(clockpigeon:::read_log(log)))
 })
+
+test_that("a log that grows without end is cut, its beginning and its end kept", {
+  log <- file.path(scratch(), "log")
+  ran <- clockpigeon:::run_command("/bin/sh", c("-c", "echo first line; yes word | head -c 60000000; sleep 0.3; echo; echo last line"),
+                                   tempdir(), log = log, most = 4e6)
+  expect_identical(ran$exit, 0L)
+  expect_match(ran$text, "^first line\n")
+  expect_match(ran$text, "cut: too long", fixed = TRUE)
+  expect_match(ran$text, "last line\n$")
+  used <- as.numeric(system2("du", c("-k", shQuote(log)), stdout = TRUE) |> sub(pattern = "\\s.*", replacement = ""))
+  expect_lt(used, 50000)
+})
+
+test_that("a process that left the session and took its name off is ended all the same", {
+  skip_if_not(dir.exists("/proc/self") && nzchar(Sys.which("setsid")))
+  folder <- scratch()
+  script <- "(env -i setsid sh -c 'echo $$ > away; exec sleep 60' >/dev/null 2>&1 &) ; sleep 0.2"
+  ran <- run_command("/bin/sh", c("-c", script), folder)
+  expect_identical(ran$exit, 0L)
+  pid <- as.integer(readLines(file.path(folder, "away")))
+  expect_false(dir.exists(file.path("/proc", pid)))
+  expect_lt(ran$wall_s, 5)
+})
+
+test_that("a limit fires and a time is right though the time of day steps back", {
+  local_value("wall_clock", function() 0)
+  ran <- run("sleep 60", time_limit = 0.3)
+  expect_true(ran$late && ran$wall_s > 0.25)
+})
+
+test_that("variables reach the program, and two-byte text and line ends of Windows are read", {
+  ran <- clockpigeon:::run_command("/bin/sh", c("-c", "echo $CARDS"), tempdir(), environment = c(CARDS = "0,1"))
+  expect_identical(ran$text, "0,1\n")
+  log <- file.path(scratch(), "log")
+  writeBin(iconv("load 5 s\r\ncompute 6 s\r\n", "UTF-8", "UTF-16LE", toRaw = TRUE)[[1]], log)
+  expect_identical(clockpigeon:::read_log(log), "load 5 s\ncompute 6 s\n")
+  writeBin(charToRaw("load 5 s\r\n"), log)
+  expect_identical(clockpigeon:::read_log(log), "load 5 s\n")
+})

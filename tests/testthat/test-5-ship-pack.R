@@ -68,12 +68,13 @@ test_that("what cannot go is refused by name, and no parcel is left", {
 })
 
 # A zip file made by hand, with a list that agrees or does not.
-forged <- function(files, listed = names(files), into = scratch(parent.frame())) {
+forged <- function(files, listed = names(files), into = scratch(parent.frame()), longer = 0) {
   for (name in names(files)) write_file(into, name, files[[name]])
   hashes <- vapply(listed, function(n) if (file.exists(file.path(into,
                                                                  n))) clockpigeon:::file_hashes(file.path(into, n))
                                                                    else strrep("0", 64), "")
-  list <- data.frame(path = listed, bytes = 1, sha256 = unname(hashes))
+  sizes <- file.size(file.path(into, listed))
+  list <- data.frame(path = listed, bytes = ifelse(is.na(sizes), 1, sizes) + longer, sha256 = unname(hashes))
   writeLines(jsonlite::toJSON(list(shot = "s", version = clockpigeon:::content_version(list), files = list),
                               auto_unbox = TRUE),
              file.path(into, "parcel.json"))
@@ -103,6 +104,9 @@ test_that("parcels that leave their folder, lie, or grow are refused before anyt
   refused_parcel(climb("aaaa", "../a"), "leaves its folder")
   refused_parcel(climb("aaaa", "/etc"), "leaves its folder")
   refused_parcel(forged(list(a = "1", b = "2"), listed = "a"), "do not agree about 'b'")
+  refused_parcel(forged(list(a = "1"), longer = 1), "lists another size of a")
+  refused_parcel(forged(list("a\tb" = "1")), "other systems cannot take")
+  refused_parcel(forged(list(a = "1", A = "2")), "twice")
   refused_parcel(forged(list(a = "1"), listed = c("a", "c")), "do not agree about 'c'")
   refused_parcel(forged(list(a = strrep("x", 2e6))), "would grow to 2 MB")
   lying <- forged(list(a = "1"))

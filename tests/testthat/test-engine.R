@@ -11,7 +11,7 @@ read_pfm <- function(path) {
 render <- function(scene, frame, ..., size = "48x27", kind = "pfm") {
   path <- tempfile(fileext = paste0(".", kind))
   ran <- run_pebble("--scene", scene, "--frame", frame, "--size", size, "--out", path, ...)
-  said <- clockpigeon:::parse_output(ran$stdout, c(pebble()$reads, list(noise = "noise ([0-9.]+)")))
+  said <- clockpigeon:::parse_output(ran$stdout, c(pebble()$reads, list(noise = "noise ([0-9.]+)")))$found
   rays <- as.numeric(sub(".*rays ([0-9]+).*", "\\1", ran$stdout))
   list(picture = if (file.exists(path) && kind == "pfm") read_pfm(path), path = path, said = said, rays = rays,
        status = ran$status, error = ran$stderr)

@@ -1,0 +1,48 @@
+# Claims: one process at a time runs a plan. A folder beside the ledger says which, since making a folder is one step
+# that succeeds for one only; it goes when the run ends, and counts for nothing when its process is gone.
+
+# Claims a plan of a ledger; returns the folder, for release_plan(), or NULL for a ledger in memory. An error says who
+# has it.
+claim_plan <- function(ledger, plan_id) {
+  if (ledger$path == ":memory:") return(NULL)
+  folder <- paste0(ledger$path, "-run-", plan_id)
+  for (turn in 1:3) {
+    if (dir.create(folder, showWarnings = FALSE)) {
+      writeLines(to_json(process_facts()), file.path(folder, "who.json"))
+      return(folder)
+    }
+    who <- claimed_by(folder)
+    if (!is_gone(who)) {
+      stop_input("plan", paste0("is being run by process ", who$pid, " on ", who$host, ", since ", who$since),
+                 short_path(ledger$path), "Wait for it to end, or end it, and ask again.")
+    }
+    unlink(folder, recursive = TRUE, expand = FALSE)
+  }
+  stop_input("plan", "cannot be claimed", folder, "Remove that folder when no other run is under way.")
+}
+
+release_plan <- function(folder) if (length(folder)) unlink(folder, recursive = TRUE, expand = FALSE)
+
+process_facts <- function() {
+  list(pid = Sys.getpid(), host = unname(Sys.info()[["nodename"]]), since = utc_now(),
+       began = as.numeric(ps::ps_create_time(ps::ps_handle())))
+}
+
+# Who claimed a plan, as it is written; a claim that is just being written is looked at again.
+claimed_by <- function(folder) {
+  for (turn in 1:20) {
+    who <- tryCatch(jsonlite::fromJSON(file.path(folder, "who.json")), error = function(e) NULL)
+    if (length(who)) return(who)
+    Sys.sleep(0.01)
+  }
+  NULL
+}
+
+# A process of this machine that runs no more, or whose number another process has by now. Of other machines nobody
+# here knows.
+is_gone <- function(who) {
+  if (is.null(who)) return(TRUE)
+  if (!identical(who$host, unname(Sys.info()[["nodename"]]))) return(FALSE)
+  began <- tryCatch(as.numeric(ps::ps_create_time(ps::ps_handle(as.integer(who$pid)))), error = function(e) NA)
+  is.na(began) || abs(began - who$began) > 1
+}
