@@ -88,16 +88,17 @@ probe_until <- function(probing, asked) {
     ended <- if (now$half_width <= asked$target) "narrow" else if (!length(open)) "all_measured"
              else if (spent() > asked$budget) "budget_used"
     if (probing$progress) {
-      message(measured_frames(curve), " frames measured: total ", format_duration(now$median), " within ",
-              percent(now$half_width))
+      message(measured_frames(curve), if (measured_frames(curve) == 1) " frame" else " frames", " measured: total ",
+              format_duration(now$median), " within ", percent(now$half_width))
     }
     if (length(ended)) break
+    if (!length(steps)) steps <- list(now)
     frame <- next_probe(curve)[["frame"]]
     seen <- rbind(seen, probe_frame(probing, frame))
     curve <- curve_of(probing, seen, decided)
     steps <- c(steps, list(probe_step(curve, seen, level, spent())))
   }
-  list(curve = curve, total = total_time(curve, level), steps = bind_tables(steps), cheap = decided, ended = ended,
+  list(curve = curve, total = total_time(curve, level), steps = bind_tables(if (length(steps)) steps else list(now)), cheap = decided, ended = ended,
        spent_s = spent(), rows = seen)
 }
 

@@ -91,7 +91,7 @@ forecast_lines <- function(x, width = terminal_width(), most = 16) {
                           evidence = table[["evidence"]][shown], check.names = FALSE),
                sections = groups$sections, right = names(ranges), spare = c("evidence", spare_ranges(names(ranges))),
                width = width),
-    "* no other is as early, as cheap and as clean", hidden_line(nrow(table) - length(shown)),
+    wrap_lines("* no other is as early, as cheap and as clean"), hidden_line(nrow(table) - length(shown)),
     "", wrap_lines(basis_lines(x), width)
   )
 }
@@ -111,7 +111,9 @@ option_groups <- function(options, names, shown) {
 }
 
 hidden_line <- function(n) {
-  if (n > 0) paste0("(and ", n, if (n == 1) " option" else " options", " that others beat; --format csv has all)")
+  if (n > 0) {
+    wrap_lines(paste0("(and ", n, if (n == 1) " option" else " options", " that others beat; --format csv has all)"))
+  }
 }
 
 engine_words <- function(scenario) {

@@ -14,6 +14,7 @@ text_table <- function(x, right = character(), spare = character(), width = term
     x[[last]] <- NULL
   }
   wide <- column_widths(x)
+  if (sum(wide + 2L) - 2L > width) return(stacked_rows(x, width, mark, sections))
   cells <- Map(function(column, name) pad_text(c(sub(".*\\|", "", name), column), wide[[name]], name %in% right),
                x, names(x))
   lines <- do.call(paste, c(unname(cells), sep = "  "))
@@ -26,6 +27,27 @@ text_table <- function(x, right = character(), spare = character(), width = term
     wrap_lines(paste0("(hidden at this width: ", toString(rev(gsub("|", " ", hidden, fixed = TRUE))),
                       "; --format csv has all)"), width)
   })
+}
+
+# Rows one under the other, for a terminal that the table does not fit in: the first column, and below it the others
+# with their names.
+stacked_rows <- function(x, width, mark = NULL, sections = NULL) {
+  # A column of marks has no name, and stands beside the next.
+  if (!nzchar(trimws(names(x)[1])) && length(x) > 1) {
+    x[[2]] <- ifelse(nzchar(trimws(x[[1]])), paste0(x[[1]], "  ", x[[2]]), x[[2]])
+    x <- x[-1]
+  }
+  names <- sub("|", " ", names(x), fixed = TRUE)
+  unlist(lapply(seq_along(x[[1]]), function(i) {
+    heading <- paste(x[[1]][i])
+    if (nchar(heading, "width") > width) heading <- wrap_lines(heading, width)
+    rest <- unlist(lapply(seq_along(x)[-1], function(k) {
+      if (nzchar(x[[k]][i])) paste0("  ", wrap_lines(paste0(names[k], ": ", x[[k]][i]), width - 2))
+    }))
+    new <- i == 1 || !identical(sections[i], sections[i - 1])
+    c(if (length(sections) && new) cli::style_bold(wrap_lines(sections[i], width)),
+      if (i %in% mark) cli::style_bold(heading) else heading, rest)
+  }))
 }
 
 # Puts each of `new` before the line `at` of `lines`.
@@ -75,12 +97,13 @@ terminal_width <- function() {
 # Long sentences wrapped under a hanging indent. A number keeps its unit: `90 %`, `0.35 EUR`, `20 nodes`.
 wrap_lines <- function(text, width = terminal_width(), indent = 2) {
   text <- gsub("([0-9]) (%|[A-Z]{3}\\b|nodes?\\b|draws\\b|frames?\\b)", "\\1\u00a0\\2", text, perl = TRUE)
-  lines <- unlist(lapply(text, function(one) strwrap(one, width = max(40, width), exdent = indent)))
+  lines <- unlist(lapply(text, function(one) strwrap(one, width = max(20, width), exdent = indent)))
   gsub("\u00a0", " ", lines, fixed = TRUE)
 }
 
 # A label and a text beside it, wrapped in its own column.
 labelled_lines <- function(label, text, wide, width = terminal_width()) {
+  if (width - wide < 24) return(c(label, paste0("  ", wrap_lines(text, width - 2, indent = 0))))
   lines <- wrap_lines(text, width - wide, indent = 0)
   sub(" +$", "", paste0(pad_text(c(label, rep("", length(lines) - 1)), wide), lines))
 }

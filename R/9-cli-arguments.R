@@ -37,7 +37,7 @@ cli_parser <- function(command, row) {
     if (o$type == "logical") {
       return(optparse::make_option(o$flag, action = "store_true", default = FALSE, help = o$help, dest = name))
     }
-    optparse::make_option(o$flag, type = o$type, default = o$default, help = o$help, dest = name,
+    optparse::make_option(o$flag, type = "character", help = o$help, dest = name,
                           metavar = if (o$type == "character") "TEXT" else "NUMBER")
   })
   usage <- trimws(paste("clockpigeon", command, "[OPTIONS]", row$arguments))
@@ -54,8 +54,30 @@ cli_parse <- function(command, row, args) {
     optparse::parse_args(cli_parser(command, row), args, positional_arguments = row$arity),
     error = refuse, warning = refuse
   )
+  for (option in row$options) parsed$options <- typed_option(parsed$options, option)
   if (!is.null(parsed$options$format)) check_choice(parsed$options$format, "option --format", c("table", "csv", "json"))
   parsed
+}
+
+# An option as a value of its type, or its default.
+typed_option <- function(options, option) {
+  if (option$type == "logical") return(options)
+  name <- gsub("-", "_", sub("^--", "", option$flag))
+  text <- options[[name]]
+  if (is.null(text)) {
+    options[[name]] <- option$default
+  } else if (option$type != "character") {
+    where <- paste("option", option$flag)
+    number <- suppressWarnings(as.numeric(text))
+    if (is.na(number)) {
+      stop_input("usage", paste("got", show_value(text)), where,
+                 if (option$type == "integer") "Write a whole number." else "Write a number.")
+    }
+    options[[name]] <- if (option$type == "integer") check_count(number, where, least = 0) else number
+  } else if (!nzchar(text) && !name %in% c("note", "ask_version")) {
+    stop_input("usage", "got an empty text", paste("option", option$flag), "Leave it out, or write a value.")
+  }
+  options
 }
 
 # Writes a result to standard output in the format asked for; `lines` makes the table.

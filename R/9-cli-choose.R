@@ -68,6 +68,7 @@ cli_job_choice <- function(project, o, args = character()) {
   if (length(asked$budget)) budget_amount(asked$budget, project[c("currency", "rates")])
   check_number(asked$confidence, "option --confidence", above = 0, most = 0.9999)
   check_choice(asked$rule, "option --rule", choice_rules)
+  if (length(o$show)) check_choice(o$show, "option --show", choice_shows)
   choose_option(cli_job_forecast(project, asked, now), asked$deadline, asked$budget, asked$confidence, asked$rule,
                 !isTRUE(o$each))
 }

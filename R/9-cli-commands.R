@@ -105,9 +105,9 @@ expected_lines <- function(x, until = NULL, most = 30) {
            if (!all(known)) paste0(" (", sum(!known), " of them unknown, taken as the mean of the others)"))
   } else "of unknown time: nothing like them is in the ledger"
   hidden <- nrow(x) - most
-  c(paste0(nrow(x), " trials, ", total, "; nothing was run"),
-    if (length(until)) paste0("Then more, until each mean is known to ", percent(until$target), ", at most ",
-                              until$most, " runs of a setting"), "",
+  c(wrap_lines(paste0(nrow(x), " trials, ", total, "; nothing was run")),
+    if (length(until)) wrap_lines(paste0("Then more, until each mean is known to ", percent(until$target), ", at most ",
+                              until$most, " runs of a setting")), "",
     text_table(utils::head(body[!plain], most), right = c("trial", "frame", "threads", "expected"),
                spare = c("block", "size", "from")),
     if (hidden > 0) paste0("(and ", hidden, " more; --format csv has all)"))

@@ -218,15 +218,37 @@ cli <- function(args = commandArgs(trailingOnly = TRUE)) {
     cat("clockpigeon: ", conditionMessage(e), "\n", sep = "", file = stderr())
     status
   }
+  # As a program it says of its output whether it arrived; called from R it prints as anything does.
+  run <- if (missing(args)) function() with_output(cli_run(args)) else function() cli_run(args)
   status <- tryCatch(
-    cli_run(args),
-    clockpigeon_error = function(e) fail(e, 2L), error = function(e) fail(e, 1L),
+    run(),
+    clockpigeon_error = function(e) fail(e, 2L), error = function(e) fail(plain_error(e), 1L),
     interrupt = function(e) fail(simpleCondition("interrupted"), 1L)
   )
   invisible(as.integer(status))
 }
 
+# An error of another program's making, in one line; one that a child process reports, as that one says it.
+plain_error <- function(e) {
+  said <- c(conditionMessage(e), if (length(e$parent)) conditionMessage(e$parent))
+  simpleCondition(shown_text(paste(trimws(gsub("\\s+", " ", said)), collapse = ": "), 300))
+}
+
+# What no command can work with: arguments that are no text, a time zone that is none.
+cli_check_world <- function(args) {
+  odd <- which(!validUTF8(args))
+  if (length(odd)) {
+    stop_input("usage", paste("got", show_value(args[odd[1]])), "an argument", "Write it in UTF-8.")
+  }
+  zone <- Sys.getenv("TZ")
+  if (nzchar(zone) && !sub("^:", "", zone) %in% OlsonNames() && !grepl("^:?[A-Za-z]{3,}[-+]?[0-9]", zone)) {
+    stop_input("time_zone", paste("got", show_value(zone)), "environment variable TZ",
+               "Write a zone such as Europe/Lisbon, or leave it unset.")
+  }
+}
+
 cli_run <- function(args) {
+  cli_check_world(args)
   if (!length(args) || args[1] %in% c("--help", "-h")) return(cli_help(character()))
   if (args[1] == "--version") {
     cat("clockpigeon ", package_version_text(), "\n", sep = "")
