@@ -39,7 +39,22 @@ sample_mark <- "sample data, invented"
 is_sample <- function(x) !is.na(x[["note"]]) & startsWith(x[["note"]], sample_mark)
 
 # Evidence rows: finished renders, past their warm-up (repeat 0, or the first frame of a process that made several).
-is_evidence <- function(x) {
+is_evidence <- function(x, activity = "render") {
   past_warm_up <- (is.na(x[["repeat"]]) | x[["repeat"]] > 0) & !x[["warm"]] %in% FALSE
-  x[["status"]] == "ok" & x[["activity"]] == "render" & !is.na(x[["wall_s"]]) & past_warm_up
+  x[["status"]] == "ok" & x[["activity"]] == activity & !is.na(x[["wall_s"]]) & past_warm_up
 }
+
+# Timings as any function takes them: a data frame with some of the columns of a timing. The others are filled in: what
+# has a time is a finished render that somebody reported, and all else is not known.
+filled_timings <- function(x, where) {
+  if (!is.data.frame(x)) stop_input("type", paste("got", a_kind(x)), where, "Give a data frame of timings.")
+  if (!length(intersect(names(x), names(timing_columns)))) {
+    stop_input("columns", "has no column of a timing", where,
+               "It needs some of them, such as scene, frame, engine and wall_s; see ?timings.")
+  }
+  absent <- list(text = NA_character_, integer = NA_integer_, number = NA_real_, flag = NA)
+  for (name in setdiff(names(timing_columns), names(x))) x[[name]] <- rep(absent[[timing_columns[[name]]]], nrow(x))
+  for (name in names(filled_words)) x[[name]][is.na(x[[name]])] <- filled_words[[name]]
+  x
+}
+filled_words <- c(activity = "render", status = "ok", kind = "reported")

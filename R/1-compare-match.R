@@ -49,13 +49,15 @@ cell_columns <- function(by) setdiff(setting_columns, unlist(compare_factors[[by
 # Timings made ready for comparing: `settings`, the distinct settings with evidence, one a row; and for each finished
 # render past its warm-up, in order of measurement, the row of its `setting`, its `wall_s` and `samples_done`, and
 # whether it is a `sample`.
-as_runs <- function(x) UseMethod("as_runs")
+as_runs <- function(x, activity = "render", time = "wall") UseMethod("as_runs")
 
 #' @exportS3Method
-as_runs.default <- function(x) {
-  check_columns(x, argument("x"), names(timing_columns))
+as_runs.default <- function(x, activity = "render", time = "wall") {
+  x <- filled_timings(x, argument("x"))
   x <- as_frame(x)
-  x <- x[is_evidence(x), , drop = FALSE]
+  seconds <- x[[paste0(time, "_s")]]
+  x <- x[is_evidence(x, activity) & !is.na(seconds) & seconds > 0, , drop = FALSE]
+  x[["wall_s"]] <- x[[paste0(time, "_s")]]
   x <- x[order(x[["measured_at"]], x[["run_order"]]), , drop = FALSE]
   code <- row_codes(x, setting_columns)
   settings <- x[!duplicated(code), setting_columns, drop = FALSE]
@@ -72,8 +74,8 @@ turn_codes <- function(turn) as.integer(ifelse(is.na(turn), 0L, turn))
 # Pairs of runs of a context, those of the first level with those of each other level, that agree in `columns`. A pair
 # is of one session and one repeat of it, so that what drifts hits both alike and a failed run costs its own pair only;
 # where no repeats agree, the k-th of a cell and session is paired with the k-th. Levels that no session has both are
-# paired across sessions (`within` is `FALSE`). A list of tables, one a pair of levels that has any; the attribute
-# `sessions` of each is what its two levels tell of the spread between sessions.
+# paired across sessions (`within` is `FALSE`). A list, one entry a pair of levels that has any: its `rows`, the
+# levels without a partner (`lost`), and `sessions`, what its two levels tell of the spread between sessions.
 match_cells <- function(context, x, runs, columns) {
   here <- x[["context"]] %in% context & !is.na(x[["level"]])
   levels <- order_levels(unique(x[["level"]][here]))
@@ -82,22 +84,30 @@ match_cells <- function(context, x, runs, columns) {
   run <- data.frame(at = at, cell = row_codes(x, columns)[runs$setting[at]],
                     level = match(x[["level"]], levels)[runs$setting[at]], session = runs$session[at],
                     turn = runs$turn[at], y = log(runs$wall_s[at]))
-  old <- run[run$level == 1, , drop = FALSE]
-  out <- lapply(seq_along(levels)[-1], function(k) {
-    new <- run[run$level == k, , drop = FALSE]
-    m <- pair_runs(old, new)
-    if (is.null(m)) return(NULL)
-    setting <- runs$setting[m$old]
-    pairs <- data.frame(
-      context = context, scene = x[["scene"]][setting], frame = x[["frame"]][setting], cell = m$cell,
-      old = levels[1], new = levels[k], old_s = runs$wall_s[m$old], new_s = runs$wall_s[m$new],
-      old_samples = runs$samples_done[m$old], new_samples = runs$samples_done[m$new],
-      sample = runs$sample[m$old] | runs$sample[m$new], alone = nrow(old) + nrow(new) - 2L * length(m$old),
-      within = m$within
-    )
-    list(rows = pairs, sessions = if (!m$within) levels_sd(list(old, new)))
-  })
-  Filter(length, out)
+  # The first level that has a partner is the old one; which of the others have none with it is said with each pair.
+  for (first in seq_along(levels)[-length(levels)]) {
+    out <- Filter(length, lapply(seq_along(levels)[-seq_len(first)], match_levels, first, levels, run, runs, x, context))
+    if (length(out)) break
+  }
+  paired <- c(levels[first], vapply(out, function(p) p$rows[["new"]][1], ""))
+  lapply(out, function(p) c(p, list(lost = setdiff(levels, paired))))
+}
+
+# The pairs of two levels of a context; NULL when it has none.
+match_levels <- function(k, first, levels, run, runs, x, context) {
+  old <- run[run$level == first, , drop = FALSE]
+  new <- run[run$level == k, , drop = FALSE]
+  m <- pair_runs(old, new)
+  if (is.null(m)) return(NULL)
+  setting <- runs$setting[m$old]
+  pairs <- data.frame(
+    context = context, scene = x[["scene"]][setting], frame = x[["frame"]][setting], cell = m$cell,
+    old = levels[first], new = levels[k], old_s = runs$wall_s[m$old], new_s = runs$wall_s[m$new],
+    old_samples = runs$samples_done[m$old], new_samples = runs$samples_done[m$new],
+    sample = runs$sample[m$old] | runs$sample[m$new], alone = nrow(old) + nrow(new) - 2L * length(m$old),
+    within = m$within
+  )
+  list(rows = pairs, sessions = if (!m$within) levels_sd(list(old, new)))
 }
 
 # Which runs go together: `old` and `new` (places among all runs), their `cell`, and whether they are `within` sessions.

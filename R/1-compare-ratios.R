@@ -36,6 +36,8 @@
 #' @param across `TRUE` to compare timings that agree in activity, scene and frame only (in scene only where no frames
 #'   agree); each difference is then said in `note`.
 #' @param weights The user's own mix of scenes: a named vector of weights, for a row `all scenes` of basis `own mix`.
+#' @param activity What was timed: `"render"`, `"playback"`, `"prepass"`, ...; those of [record_timing()].
+#' @param time `"wall"` seconds, or `"cpu"` seconds, which other programs on the machine move less.
 #' @return A tibble of class `cp_comparison`: for each pair of levels, the one with the lowest ratio first, one row
 #'   a scene and then `all scenes` by total work and by geometric mean: `engine`, `scene`, `old`, `new`, `pairs`,
 #'   `old_s`, `new_s` (mean wall seconds), `old_ms`, `new_ms` (ms per frame), `old_per_min`, `new_per_min` (frames per
@@ -50,14 +52,18 @@
 #' x <- example_timings()
 #' compare_timings(x[x$engine == "sundew", ], by = "engine_version")
 #' @export
-compare_timings <- function(x, by, smallest = 0.02, level = 0.95, across = FALSE, weights = NULL) {
+compare_timings <- function(x, by, smallest = 0.02, level = 0.95, across = FALSE, weights = NULL,
+                            activity = "render", time = c("wall", "cpu")) {
   by <- check_choice(by, argument("by"), names(compare_factors))
   smallest <- check_number(smallest, argument("smallest"), least = 0, most = 1)
   level <- check_number(level, argument("level"), above = 0, most = 0.9999)
   across <- check_flag(across, argument("across"))
-  runs <- as_runs(x)
+  activity <- check_choice(activity, argument("activity"), timing_words$activity)
+  time <- check_choice(time[1], argument("time"), c("wall", "cpu"))
+  runs <- as_runs(x, activity, time)
   if (!length(runs$wall_s)) {
-    stop_input("compare", "no finished render among the timings", instead = "Measure some first: clockpigeon bench.")
+    stop_input("compare", paste0("no finished ", activity, if (time == "cpu") " with its CPU time", " among the timings"),
+               instead = "Measure some first: clockpigeon bench.")
   }
   x <- runs$settings
   x[["level"]] <- level_labels(x, by)
@@ -79,7 +85,8 @@ compare_timings <- function(x, by, smallest = 0.02, level = 0.95, across = FALSE
     context <- p$rows[["context"]][1]
     silent <- unsaid[names(unsaid) == context]
     about <- list(
-      left_out = if (length(silent)) paste(silent, "timings without a", factor_label(by)),
+      left_out = c(if (length(silent)) paste(silent, "timings without a", factor_label(by)),
+                   if (length(p$lost)) paste0(toString(p$lost), " (no timing like one of ", p$rows[["old"]][1], ")")),
       apart = if (across) {
         differences(said[said[["context"]] == context, , drop = FALSE], by, p$rows[["old"]][1], p$rows[["new"]][1],
                     any = TRUE)

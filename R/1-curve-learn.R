@@ -18,7 +18,7 @@
 #' learn_curve_prior(example_timings())$shots
 #' @export
 learn_curve_prior <- function(timings, least = 0.8, prior = curve_prior()) {
-  check_columns(timings, argument("timings"), names(timing_keys))
+  timings <- filled_timings(timings, argument("timings"))
   taught_by_shots(complete_shots(as_frame(timings), least), prior)
 }
 

@@ -13,9 +13,11 @@
 # Gaps. A time over 5 times the medians both of up to 5 times before it and of up to 5 after it is a pause or a restart
 # and no frame time; a slow frame of a heavy part has slow neighbours on one side at least.
 #
+# `first_begun`: when the first frame of each writer was begun, where it is known.
+#
 # Returns, in order of time: frame, finished, seconds (NA where not known), writer (NA when frames took turns), why
 # (when there is no time). A frame that was written more than once counts as it was written last.
-write_times <- function(frame, finished, writers = NULL) {
+write_times <- function(frame, finished, writers = NULL, first_begun = NULL) {
   at <- order(finished, frame)
   x <- data.frame(frame = frame[at], finished = finished[at])
   x <- x[!duplicated(x[["frame"]], fromLast = TRUE), , drop = FALSE]
@@ -23,6 +25,7 @@ write_times <- function(frame, finished, writers = NULL) {
   in_turn <- anyNA(x[["writer"]])
   begun <- if (in_turn) turn_begun(x[["frame"]], x[["finished"]], writers)
            else stats::ave(x[["finished"]], x[["writer"]], FUN = function(t) c(NA, t[-length(t)]))
+  if (length(first_begun)) begun[is.na(begun)] <- first_begun
   x[["seconds"]] <- x[["finished"]] - begun
   x[["why"]] <- ifelse(is.na(x[["seconds"]]), "first of its writer: when it began is not known", "")
   gap <- as.logical(stats::ave(x[["seconds"]], if (in_turn) 1 else x[["writer"]], FUN = is_gap))

@@ -19,7 +19,7 @@ read_foreign_csv <- function(path, map = NULL) {
     error = function(e) stop_input("import", paste("is no table:", conditionMessage(e)), short_path(path),
                                    "Give each line as many fields as the first.")
   )
-  if (sep == ";") x[] <- lapply(x, function(column) sub("^(-?[0-9]+),([0-9]+)$", "\\1.\\2", column))
+  if (sep != ",") x[] <- lapply(x, function(column) sub("^(-?[0-9]+),([0-9]+)$", "\\1.\\2", column))
   x
 }
 
@@ -58,19 +58,39 @@ read_foreign_json <- function(path) {
 }
 
 # Takes the mapped columns of a foreign table as those of a timing: durations with a unit or clock form become seconds,
-# plain numbers in a column that ends in _s are seconds. Columns of a timing's own names need no map.
+# plain numbers in a column that ends in _s are seconds. Columns of a timing's own names need no map. A list: `rows`,
+# `used` (theirs, by ours) and `ignored`.
 map_columns <- function(x, map, where) {
   for (name in names(map)) check_choice(name, argument("map"), names(timing_columns))
-  lost <- setdiff(unlist(map), names(x))
-  if (length(lost)) {
-    stop_input("import", paste0("has no column ", show_value(lost[1])), where,
-               paste0("Its columns are ", toString(names(x)), "."))
-  }
   own <- setdiff(intersect(names(timing_columns), names(x)), names(map))
-  out <- x[c(unlist(map), own)]
-  names(out) <- c(names(map), own)
+  from <- c(lapply(map, column_sum, x, where), stats::setNames(lapply(own, as.name), own))
+  out <- Map(function(call, name) {
+    if (is.name(call)) return(x[[as.character(call)]])
+    seconds <- grepl("_s$", name)
+    values <- lapply(stats::setNames(all.vars(call), all.vars(call)), function(column) {
+      if (seconds) seconds_column(x[[column]], name, where) else suppressWarnings(as.numeric(x[[column]]))
+    })
+    eval(call, values, baseenv())
+  }, from, names(from))
+  out <- list2DF(out, nrow(x))
   for (name in grep("_s$", names(out), value = TRUE)) out[[name]] <- seconds_column(out[[name]], name, where)
-  out
+  used <- vapply(from, function(call) paste(deparse(call, width.cutoff = 500), collapse = " "), "")
+  list(rows = out, used = used, ignored = setdiff(names(x), unlist(lapply(from, all.vars))))
+}
+
+# A column of a foreign table, or arithmetic of its columns, as a name or a call.
+column_sum <- function(text, x, where) {
+  refuse <- function(what) {
+    stop_input("import", paste("has no column", show_value(what)), where,
+               paste0("Its columns are ", toString(vapply(names(x), shown_text, "")), "."))
+  }
+  if (text %in% names(x)) return(as.name(text))
+  if (!grepl("[-+*/()]", text)) refuse(text)
+  call <- tryCatch(str2lang(text), error = function(e) refuse(text))
+  if (!is_arithmetic(call)) refuse(text)
+  lost <- setdiff(all.vars(call), names(x))
+  if (length(lost)) refuse(lost[1])
+  call
 }
 
 seconds_column <- function(x, name, where) {

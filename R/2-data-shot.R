@@ -9,8 +9,8 @@ shot_fields <- function() list(
   cuts = field(some_counts(), default = integer()),
   size = field(a_resolution(), required = TRUE),
   limit = field(a_limit(), required = TRUE),
-  upload = field(a_size(), default = 0),
-  frame_size = field(a_size(), default = 0),
+  upload = field(a_size_or_none(), default = 0),
+  frame_size = field(a_size_or_none(), default = 0),
   pack = field(a_varying()),
   prepass = field(record_of(list(
     frames = field(a_count(), required = TRUE),

@@ -122,6 +122,11 @@ a_frame_set <- function() {
                                              list_schema(list(type = "integer")))))
 }
 a_size <- function() field_type(parse_size, text_schema(examples = c("80 MB", "32 GiB")))
+# A size that may be nothing.
+a_size_or_none <- function() {
+  field_type(function(x, where) if (identical(x, "none")) 0 else parse_size(x, where),
+             text_schema(examples = c("80 MB", "none")))
+}
 a_rate <- function() field_type(parse_rate, text_schema(examples = "100 Mbit/s"))
 a_power <- function() field_type(parse_power, text_schema(examples = "350 W"))
 resolution_schema <- function() text_schema("^[0-9]+x[0-9]+$", "1920x1080")

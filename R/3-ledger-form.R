@@ -1,8 +1,8 @@
 # The form of a ledger: its tables, and how a ledger of an older form is carried over.
 
 # 1: timings, plans, imports, corrections, judgements. 2: jobs, events, bill lines and forecasts; timings have `job`,
-# `cost_basis` and `work`.
-ledger_form <- 2L
+# `cost_basis` and `work`. 3: imports know their rows, and can be withdrawn.
+ledger_form <- 3L
 ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database this is
 
 # Makes the tables of a new ledger, and carries an older one over: what it lacks is added, in one transaction, after a
@@ -72,7 +72,7 @@ ledger_tables <- function() {
     sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s %s %s ON %s %s", table, tolower(change), when, change, table, refuse)
   }
   made <- c("runs", "settings", "plans", "blocks", "machines", "imports", "corrections", "judgements", "jobs", "events",
-            "lines", "forecasts")
+            "lines", "forecasts", "import_turns")
   c(
     paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
            typed(setting_columns), ")"),
@@ -84,6 +84,8 @@ ledger_tables <- function() {
     "CREATE TABLE IF NOT EXISTS blocks (plan_id TEXT, block INTEGER, trials TEXT, PRIMARY KEY (plan_id, block))",
     "CREATE TABLE IF NOT EXISTS machines (id TEXT PRIMARY KEY, facts TEXT)",
     "CREATE TABLE IF NOT EXISTS imports (mark TEXT PRIMARY KEY, path TEXT, imported_at TEXT, timings INTEGER)",
+    paste("CREATE TABLE IF NOT EXISTS import_turns (turn INTEGER PRIMARY KEY, mark TEXT NOT NULL, first_row INTEGER,",
+          "last_row INTEGER, withdrawn INTEGER NOT NULL, at TEXT)"),
     "CREATE TABLE IF NOT EXISTS corrections (old_id TEXT PRIMARY KEY, new_id TEXT NOT NULL)",
     paste("CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER, tile INTEGER,",
           "samples REAL, noise REAL, accepted INTEGER)"),

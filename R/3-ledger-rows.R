@@ -158,12 +158,13 @@ timings <- function(ledger, ..., replaced = FALSE) {
 
 # What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
 #' @exportS3Method
-as_runs.cp_ledger <- function(x) { # nolint: object_name_linter.
+as_runs.cp_ledger <- function(x, activity = "render", time = "wall") { # nolint: object_name_linter.
   con <- ledger_connection(x)
   rows <- DBI::dbGetQuery(con, paste0(
-    "SELECT setting, wall_s, samples_done, coalesce(note LIKE '", sample_mark, "%', 0) AS sample, \"repeat\" AS turn, ",
+    "SELECT setting, ", time, "_s AS wall_s, samples_done, coalesce(note LIKE '", sample_mark, "%', 0) AS sample, \"repeat\" AS turn, ",
     "coalesce(plan_id, substr(measured_at, 1, 10)) AS session FROM runs WHERE ",
-    "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE activity = 'render') AND wall_s IS NOT NULL ",
+    "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE activity = '", activity, "') AND ", time,
+    "_s > 0 ",
     "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ",
     "ORDER BY measured_at, run_order"
   ))
@@ -224,19 +225,6 @@ kept_plan <- function(ledger, name = NULL, id = NULL) {
   trials <- lapply(blocks$trials, jsonlite::fromJSON)
   list(id = plan$id, name = plan$name, seed = plan$seed, options = jsonlite::fromJSON(plan$options),
        trials = do.call(rbind, trials), blocks = length(trials))
-}
-
-# Marks of the files that were imported before.
-imported_marks <- function(ledger) DBI::dbGetQuery(ledger_connection(ledger), "SELECT mark FROM imports")[["mark"]]
-
-# Adds imported timings and writes down where they are from; returns them as they were added.
-add_import <- function(ledger, x, paths, marks) {
-  ids <- add_rows(ledger, x, function(con, ids) {
-    insert_rows(con, "imports", list(mark = marks, path = paths, imported_at = rep(utc_now(), length(paths)),
-                                     timings = rep(nrow(x), length(paths))))
-  })
-  x[["id"]] <- ids
-  x
 }
 
 # The id of a machine with these facts; it is written down when it is new.

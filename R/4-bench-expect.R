@@ -13,8 +13,7 @@
 #' @noRd
 expected_trials <- function(plan, timings) {
   check_class(plan, argument("plan"), "cp_bench_plan", "plan_bench()")
-  check_columns(timings, argument("timings"), names(timing_columns))
-  rows <- as_frame(timings)
+  rows <- as_frame(filled_timings(timings, argument("timings")))
   rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] == "render" & !is.na(rows[["wall_s"]]), , drop = FALSE]
   trials <- as_frame(plan$trials)
   limits <- lapply(seq_len(nrow(trials)), function(i) {

@@ -20,7 +20,7 @@
 #' @section Conditions: `clockpigeon_error_columns` when `x` is no table of timings.
 #' @noRd
 bench_findings <- function(x, target = 0.03, memory_mb = NULL) {
-  check_columns(x, argument("x"), names(timing_columns))
+  x <- filled_timings(x, argument("x"))
   target <- check_number(target, argument("target"), above = 0)
   x <- as_frame(x)
   x <- x[is_evidence(x), , drop = FALSE]

@@ -14,7 +14,7 @@
 #' @section Conditions: `clockpigeon_error_choice` for another factor; those of [read_picture()].
 #' @noRd
 matched_pictures <- function(timings, by = "engine_version", most = 12) {
-  check_columns(timings, argument("timings"), names(timing_columns))
+  timings <- filled_timings(timings, argument("timings"))
   by <- check_choice(by, argument("by"), picture_factors)
   most <- check_count(most, argument("most"))
   rows <- as_frame(timings)

@@ -25,9 +25,13 @@
 #' @param ledger A ledger to add the timings to; a file whose content was imported before adds nothing. `NULL` to
 #'   return them only.
 #' @param engine Profile from [read_engine()], for logs and pictures.
-#' @param map Named character vector for tables: names are columns of a timing, values are theirs.
+#' @param map Named character vector for tables: names are columns of a timing, values are theirs, or arithmetic of
+#'   theirs, such as `wall_s = "user + sys"` or `"Minutes * 60"` (names with other letters in backticks).
 #' @param set Named list of columns that are the same for all rows, such as `list(shot = "gears", node = "loft-1")`.
 #' @param writers For `"frames"`: number of pictures that were in work at once, where it is known.
+#' @param begun For `"frames"`: when work on them began, as `"2026-11-03 14:05:10"` (UTC): the first frame of each
+#'   writer then has a time too.
+#' @param again `TRUE` to take files in that were imported before: their earlier rows are then withdrawn, by corrections.
 #' @return The timings, a tibble; invisibly when added to a ledger. Those of a file that was imported before are not
 #'   there.
 #' @section Conditions: `clockpigeon_error_import` when a file is missing, empty, binary or not what it should be;
@@ -39,26 +43,70 @@
 #' theirs <- c(frame = "Frame", wall_s = "Time")
 #' import_timings(path, map = theirs, set = list(scene = "gears"))[c("frame", "wall_s")]
 #' @export
-import_timings <- function(path, as = NULL, ledger = NULL, engine = NULL, map = NULL, set = list(), writers = NULL) {
+import_timings <- function(path, as = NULL, ledger = NULL, engine = NULL, map = NULL, set = list(), writers = NULL,
+                           begun = NULL, again = FALSE) {
   path <- check_texts(path, argument("path"))
+  again <- check_flag(again, argument("again"))
+  marks <- vapply(existing_paths(path), content_mark, "")
+  known <- if (is.null(ledger) || again) rep(FALSE, length(path)) else marks %in% imported_marks(ledger)
+  read <- read_imports(path[!known], as, engine, map, set, writers, begun)
+  rows <- read$rows
+  if (!is.null(ledger) && nrow(rows)) {
+    if (again) for (mark in intersect(marks, imported_marks(ledger))) withdraw_import(ledger, mark)
+    rows <- add_import(ledger, rows, path[!known], marks[!known])
+  }
+  if (is.null(ledger)) rows else invisible(rows)
+}
+
+existing_paths <- function(path) {
   absent <- path[!file.exists(path)]
-  if (length(absent)) stop_input("import", "there is no such file or folder", absent[1], "Check the path.")
+  if (length(absent)) {
+    stop_input("import", "there is no such file or folder", shown_text(absent[1]), "Check the path.")
+  }
+  path
+}
+
+# What files and folders hold, as timings, and what became of their columns: list(rows, used, ignored, filled, said).
+# `used`: their column by ours.
+read_imports <- function(path, as = NULL, engine = NULL, map = NULL, set = list(), writers = NULL, begun = NULL) {
+  path <- existing_paths(path)
+  if (!length(path)) return(list(rows = as_timings(data.frame())))
   if (is.null(as)) as <- tell_import(path[1])
   as <- check_choice(as, argument("as"), c("log", "frames", "pictures", "csv", "json"))
   if (as %in% c("log", "pictures")) check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   odd <- setdiff(names(set), names(timing_columns))
   if (length(odd)) stop_input("field", paste0("unknown column `", odd[1], "`"), argument("set"), "See ?timings.")
-  marks <- vapply(path, content_mark, "")
-  known <- if (is.null(ledger)) rep(FALSE, length(path)) else marks %in% imported_marks(ledger)
-  read <- switch(as, log = function(p) import_log(p, engine), frames = function(p) import_frames(p, writers),
-                 pictures = function(p) import_pictures(p, engine),
-                 csv = function(p) import_table(map_columns(read_foreign_csv(p, map), map, short_path(p))),
-                 json = function(p) import_table(map_columns(read_foreign_json(p), map, short_path(p))))
-  rows <- lapply(path[!known], function(p) as_timings(set_columns(read(p), set), short_path(p)))
-  rows <- if (!length(rows)) as_timings(data.frame())
-          else if (length(rows) == 1) rows[[1]] else as_table(bind_tables(rows), class = "cp_timings")
-  if (!is.null(ledger) && nrow(rows)) rows <- add_import(ledger, rows, path[!known], marks[!known])
-  if (is.null(ledger)) rows else invisible(rows)
+  begun <- if (length(begun)) clock_moment(begun, argument("begun"))
+  parts <- lapply(path, function(p) {
+    part <- read_import(p, as, engine, map, writers, begun)
+    part$rows <- as_timings(as_one_job(set_columns(part$rows, set), p), short_path(p))
+    part
+  })
+  rows <- lapply(parts, `[[`, "rows")
+  rows <- if (length(rows) == 1) rows[[1]] else as_table(bind_tables(rows), class = "cp_timings")
+  every <- function(name) unique(unlist(lapply(parts, `[[`, name)))
+  list(rows = rows, used = parts[[1]]$used, ignored = every("ignored"), filled = unique(c(every("filled"), names(set))),
+       said = every("said"))
+}
+
+read_import <- function(path, as, engine, map, writers, begun) {
+  if (as == "log") return(list(rows = import_log(path, engine)))
+  if (as == "frames") return(import_frames(path, writers, begun))
+  if (as == "pictures") return(list(rows = import_pictures(path, engine)))
+  found <- if (as == "csv") read_foreign_csv(path, map) else read_foreign_json(path)
+  mapped <- map_columns(found, map, short_path(path))
+  rows <- import_table(mapped$rows)
+  list(rows = rows, used = mapped$used, ignored = mapped$ignored, filled = setdiff(names(rows), names(mapped$rows)))
+}
+
+# Frames of one file or folder that make a whole shot were one job: its name is the file's, where none is given, so that
+# the job can be held against a forecast.
+as_one_job <- function(rows, path) {
+  if (!is.null(rows[["job"]]) || !is.null(rows[["plan_id"]]) || is.null(rows[["frame"]])) return(rows)
+  frames <- suppressWarnings(as.integer(rows[["frame"]]))
+  whole <- !anyNA(frames) && length(unique(frames)) >= 40 && is_complete(sort(unique(frames)), 0.8)
+  if (whole) rows[["job"]] <- sub("\\.[A-Za-z0-9]+$", "", basename(path))
+  rows
 }
 
 # Which of these files and folders were imported before: what they hold is known.
@@ -95,47 +143,4 @@ import_table <- function(x) {
   fill("status", "ok")
   fill("kind", "reported")
   x
-}
-
-# A folder of finished frames; each folder within it is a node.
-import_frames <- function(path, writers) {
-  files <- list.files(path, recursive = TRUE)
-  numbered <- "([0-9]+)\\.(png|exr|tiff?|pfm|jpe?g)$"
-  found <- regmatches(basename(files), regexec(numbered, basename(files), ignore.case = TRUE))
-  files <- files[lengths(found) > 0]
-  if (!length(files)) {
-    stop_input("import", "holds no numbered pictures", short_path(path),
-               "Name a folder of files such as gears-0001.png.")
-  }
-  frame <- as.integer(vapply(found[lengths(found) > 0], `[[`, "", 2))
-  finished <- as.numeric(file.info(file.path(path, files))$mtime)
-  folder <- dirname(files)
-  bind_tables(lapply(split(seq_along(files), folder), function(at) {
-    x <- write_times(frame[at], finished[at], writers)
-    data.frame(activity = "render", frame = x[["frame"]], node = if (folder[at[1]] != ".") folder[at[1]] else NA,
-               wall_s = x[["seconds"]], status = ifelse(is.na(x[["seconds"]]), "incomplete", "ok"), kind = "measured",
-               precision = "about", measured_at = utc_now(as.POSIXct(x[["finished"]], origin = "1970-01-01")),
-               output = file.path(path, files[at][match(x[["frame"]], frame[at])]),
-               note = ifelse(nzchar(x[["why"]]), x[["why"]], "from when the pictures were written"))
-  }))
-}
-
-# What pictures say of themselves, by the keys of a profile.
-import_pictures <- function(path, engine) {
-  keys <- engine$metadata
-  if (!length(keys)) stop_input("engine", "has no `metadata`", engine$engine, "Write there which key is which column.")
-  files <- if (dir.exists(path)) list.files(path, "\\.(png|exr)$", full.names = TRUE, ignore.case = TRUE) else path
-  if (!length(files)) stop_input("import", "holds no PNG or OpenEXR", short_path(path), "Name a folder of pictures.")
-  bind_tables(lapply(files, function(file) {
-    said <- picture_metadata(file)
-    values <- lapply(keys, function(key) if (key %in% names(said)) said[[key]] else NA_character_)
-    for (name in grep("_s$", names(values), value = TRUE)) {
-      values[[name]] <- seconds_column(values[[name]], name, short_path(file))
-    }
-    if (is.null(values$frame)) values$frame <- sub(".*?([0-9]+)\\.[A-Za-z]+$", "\\1", basename(file))
-    time <- unlist(values[grep("_s$", names(values))])
-    data.frame(values, activity = "render", engine = engine$engine, kind = "reported", output = file,
-               status = if (all(is.na(time))) "incomplete" else "ok",
-               note = if (all(is.na(time))) paste("says none of", toString(unlist(keys))) else NA)
-  }))
 }

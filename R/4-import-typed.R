@@ -55,19 +55,19 @@ record_timing <- function(ledger, time = NULL, ..., activity = "render", frames_
   add_timings(ledger, as.data.frame(Filter(length, row), check.names = FALSE))
 }
 
+# A clock time as seconds since 1970.
+clock_moment <- function(x, where) {
+  x <- check_text(x, where)
+  time <- as.POSIXct(x, tz = "UTC", tryFormats = c("%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M:%S"),
+                     optional = TRUE)
+  if (is.na(time)) stop_input("record", paste("got", show_value(x)), where, "Write it as 2026-11-03 14:05:10.")
+  as.numeric(time)
+}
+
 # From one clock time to another, as a said duration; NULL when neither is given.
 clock_span <- function(began, ended) {
   if (is.null(began) && is.null(ended)) return(NULL)
-  at <- function(x, name) {
-    x <- check_text(x, argument(name))
-    time <- as.POSIXct(x, tz = "UTC", tryFormats = c("%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M:%S"),
-                       optional = TRUE)
-    if (is.na(time)) {
-      stop_input("record", paste("got", show_value(x)), argument(name), "Write it as 2026-11-03 14:05:10.")
-    }
-    time
-  }
-  span <- as.numeric(at(ended, "ended") - at(began, "began"), units = "secs")
+  span <- clock_moment(ended, argument("ended")) - clock_moment(began, argument("began"))
   if (span <= 0) {
     stop_input("record", paste0("ended ", ended, ", which is not after it began, ", began),
                "arguments `began` and `ended`", "Check the two, and the day.")

@@ -35,12 +35,15 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL, ...
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   version <- newest_unless(how$version, engine)
+  # An engine of one version says which it is: other versions' times are not its own.
+  said <- version
+  if (is.null(said) && length(engine$version)) said <- ask_version(engine, engine_program(engine), NA)
   node <- if (is.null(how$node)) this_node() else as_list_of(how$node, "cp_node", argument("node"), "read_node()")[[1]]
-  state <- list(shot = shot, engine = engine, ledger = ledger, version = version, node = node, folder = how$folder,
+  state <- list(shot = shot, engine = engine, ledger = ledger, version = version, said = said, node = node, folder = how$folder,
                 keep = how$keep, progress = how$progress, level = asked$level,
                 prior = learn_curve_prior(timings(ledger)))
   found <- probe_until(state, asked)
-  structure(c(list(shot = shot, engine = engine, version = version, node = node$node), found,
+  structure(c(list(shot = shot, engine = engine, version = said, node = node$node), found,
               list(target = asked$target)), class = "cp_shot_probe")
 }
 
@@ -122,7 +125,7 @@ versions_asked <- function(probing) {
 # What the ledger knows of the shot on this node: frame, seconds, scaled.
 known_rows <- function(probing) {
   rows <- as_frame(timings(probing$ledger, node = probing$node$node, engine = probing$engine$engine))
-  if (length(probing$version)) rows <- rows[rows[["engine_version"]] %in% probing$version, , drop = FALSE]
+  if (length(probing$said)) rows <- rows[rows[["engine_version"]] %in% probing$said, , drop = FALSE]
   rows <- rows[is_evidence(rows) & is.na(rows[["piece"]]) & is_of_shot(rows, probing$shot, scene_only = TRUE) &
                  of_probing(rows, probing), , drop = FALSE]
   here <- is_of_shot(rows, probing$shot)

@@ -39,7 +39,7 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
   if (is.list(limit)) shots <- lapply(shots, with_limit, limit = check_limit(limit, argument("limit")))
   version <- if (length(names(engine))) check_text(unname(engine), argument("engine")) else old$version
   engine <- check_text(if (length(names(engine))) names(engine) else engine, argument("engine"))
-  check_columns(timings, argument("timings"), names(timing_columns))
+  timings <- filled_timings(timings, argument("timings"))
   currency <- check_currency(currency, argument("currency"))
   rows <- as_frame(timings)
   stage_rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] != "render" & !is.na(rows[["wall_s"]]), ,
@@ -53,7 +53,7 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
                paste0("Measure some (clockpigeon bench), or forecast with ",
                       either(if (length(known)) known else "an engine that was measured"), "."))
   }
-  if (is.null(version)) version <- utils::tail(order_levels(unique(rows[["engine_version"]])), 1)
+  if (is.null(version)) version <- newest_measured(rows, shots)
   rows <- rows[rows[["engine_version"]] %in% version, , drop = FALSE]
   featured <- rows[!is.na(rows[["features"]]), , drop = FALSE]
   found <- do.call(rbind, lapply(shots, shot_evidence, rows = rows, engine = engine, version = version))
@@ -86,6 +86,20 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
   if (share == 1) job else with_share(job, share)
 }
 
+# The newest version that measured all shots as they will be rendered, or else the newest that is known; a version that
+# nobody wrote down is taken where there is no other.
+newest_measured <- function(rows, shots) {
+  known <- unique(rows[["engine_version"]])
+  known <- known[!is.na(known)]
+  if (!length(known)) return(NA_character_)
+  known <- order_levels(known)
+  whole <- vapply(known, function(version) {
+    own <- rows[rows[["engine_version"]] %in% version, , drop = FALSE]
+    all(vapply(shots, function(shot) any(is_of_shot(own, shot)), NA))
+  }, NA)
+  utils::tail(c(known, known[whole]), 1)
+}
+
 # How a run varies (sd of log seconds), and on what basis: repeats of the shots' own frames; where these were measured
 # once each, other shots on the same node; else what is assumed.
 run_spread <- function(own, here, setting, means) {
@@ -115,15 +129,18 @@ one_capacity <- function(rows) {
 shot_evidence <- function(shot, rows, engine, version) {
   found <- rows[is_of_shot(rows, shot), , drop = FALSE]
   if (nrow(found)) return(found)
-  near <- rows[rows[["scene"]] == shot$scene, , drop = FALSE]
+  near <- rows[rows[["scene"]] %in% shot$scene, , drop = FALSE]
+  near <- near[stats::complete.cases(near[c("width", "height", "limit_kind", "limit_value")]), , drop = FALSE]
   seen <- unique(sprintf("%sx%s at %s %s", near[["width"]], near[["height"]], near[["limit_kind"]],
                          format(near[["limit_value"]])))
-  stop_input("evidence", paste0("no finished frame of it was measured with ", engine, " ", version, " at ",
+  stop_input("evidence", paste0("no finished frame of it was measured with ", engine_name(engine, version), " at ",
                                 shot$size[["width"]], "x", shot$size[["height"]], " and ",
                                 format_limit(shot$limit)), paste("shot", shot$shot),
              paste0("Measure some: clockpigeon bench.",
                     if (length(seen)) paste0(" Its scene was measured at ", either(seen), " only.")))
 }
+
+engine_name <- function(engine, version) if (is.na(version)) paste(engine, "of unknown version") else paste(engine, version)
 
 # Cheap times of a shot: those of the setting other than its own in which most of its frames were timed, half of them
 # and five at least, each at a quarter of the full time at most; NULL when there is none.
@@ -146,7 +163,7 @@ reference_node <- function(own, shots, engine, version) {
   covers <- vapply(split(own[["scene"]], own[["node"]]), function(s) all(scenes %in% s), NA)
   nodes <- names(covers)[covers]
   if (!length(nodes)) {
-    stop_input("evidence", paste0("no node of yours has measured all shots with ", engine, " ", version), "the ledger",
+    stop_input("evidence", paste0("no node of yours has measured all shots with ", engine_name(engine, version)), "the ledger",
                "Measure frames of each shot on one node.")
   }
   frames <- vapply(nodes, function(node) nrow(unique(own[own[["node"]] == node, c("scene", "frame")])), 0L)

@@ -8,7 +8,8 @@
 #' beyond one a frame, counts of nodes that save no round and charge no less, later starts at which no price
 #' falls, no queue shortens and no site opens.
 #'
-#' @param job From [render_job()], or a list of jobs: the same shots with other engines, versions or limits.
+#' @param job From [render_job()], or a list of jobs: the same shots with other engines, versions or limits. The error
+#'   that [render_job()] gave for one may stand in its place, where another is a job: it is then listed as left out.
 #' @param sites A site from [read_site()] or a list of them.
 #' @param only,without What to keep, and what to leave out: names of sites, tiers, hire classes, engines, spreads or
 #'   starts, or `field=value` with the columns below, such as `"nodes=10"`. Values of one field are alternatives.
@@ -21,7 +22,7 @@
 #'   node, relative to the job's reference node), `evidence` (measured, transferred, claimed, assumed), `speed_from`,
 #'   and `log_speed`, `speed_se`, `speed_df`, what is known of the speed. Rows may be dropped and bound: what they refer
 #'   to is in the other fields. `jobs` and `sites`, by name; `left_out`, a tibble of `site`, `code` (`unfit`,
-#'   `unknown_speed`, `no_rate`, `unknown_link`) and `reason`; `doubts`, what is doubtful about the rate cards (no date,
+#'   `unknown_speed`, `no_rate`, `unknown_link`, `unmeasured`) and `reason`; `doubts`, what is doubtful about the rate cards (no date,
 #'   old, no source); `pruned`, how many options were left out as beaten; `now`, `currency`, `time_zone`, `hashes` (of
 #'   the cards' files).
 #' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without` name nothing that
@@ -33,6 +34,8 @@
 #' plan_options(job, project$sites, only = c("saltmill", "nodes=20"))$options
 #' @export
 plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL, now = this_moment()) {
+  missing <- unmeasured_jobs(job)
+  if (length(missing)) job <- job[!vapply(job, inherits, NA, "clockpigeon_error_evidence")]
   jobs <- as_jobs(job)
   sites <- as_list_of(sites, "cp_site", argument("sites"), "read_site()")
   names(sites) <- vapply(sites, `[[`, "", "site")
@@ -42,6 +45,7 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   rows <- bind_tables(lapply(parts, `[[`, "rows"))
   if (NROW(rows)) left_out <- left_out[!left_out[["site"]] %in% rows[["site"]], , drop = FALSE]
   else refuse_sites(left_out)
+  left_out <- bind_tables(list(left_out, missing))
   rows <- pinned(rows, only, without)
   rows[["option"]] <- option_names(rows)
   doubts <- unlist(lapply(sites[unique(rows[["site"]])], card_doubts), use.names = FALSE)
@@ -64,6 +68,18 @@ refuse_sites <- function(left_out) {
   stop_input("option", paste0("no site can do this job: ",
                               paste(left_out[["site"]], left_out[["reason"]], collapse = "; ")),
              instead = "Add a site, or measure trial frames there.")
+}
+
+# What cannot be forecast, since nobody measured it, as rows of what is left out; NULL when all can be, an error when
+# nothing can.
+unmeasured_jobs <- function(jobs) {
+  if (inherits(jobs, "cp_job") || !is.list(jobs)) return(NULL)
+  failed <- Filter(function(job) inherits(job, "clockpigeon_error_evidence"), jobs)
+  if (!length(failed)) return(NULL)
+  if (length(failed) == length(jobs)) stop(failed[[1]])
+  where <- vapply(failed, function(e) if (length(e$where)) e$where else "", "")
+  data.frame(site = first_of(names(failed), where), code = "unmeasured",
+             reason = vapply(failed, function(e) paste0(e$what, ". ", e$instead), ""), row.names = NULL)
 }
 
 # One or several jobs, by engine, version and limit.

@@ -213,7 +213,7 @@ time_limit_on <- function(study, time, speeds) {
 #'   the geometric mean of how many times as fast it was; the node itself first. Only what was matched is named.
 #' @noRd
 measured_speeds <- function(timings, engine, node) {
-  check_columns(timings, argument("timings"), names(timing_columns))
+  timings <- filled_timings(timings, argument("timings"))
   rows <- as_frame(timings)
   rows <- rows[is_evidence(rows) & rows[["engine"]] %in% engine & is.na(rows[["site"]]), , drop = FALSE]
   cell <- row_key(rows, c("scene", "frame", "engine_version", "limit_kind", "limit_value", "width", "height",

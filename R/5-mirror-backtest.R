@@ -30,7 +30,7 @@
 #' @export
 backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
   rows <- as_frame(if (inherits(ledger, "cp_ledger")) timings(ledger) else ledger)
-  check_columns(rows, argument("ledger"), names(timing_columns))
+  rows <- filled_timings(rows, argument("ledger"))
   level <- check_number(level, argument("level"), above = 0, most = 0.9999)
   probes <- check_counts(probes, argument("probes"))
   rows <- rows[is_evidence(rows), , drop = FALSE]

@@ -36,6 +36,7 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
     check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()")
     manifest_check(shot, site, manifest, folder, used, others)
   }
+  found <- rbind(found, scene_findings(shot, folder, manifest))
   images <- image_count(manifest)
   free <- disk_free_mb(folder) * 1e6
   back <- frame_bytes * length(frames) * images
@@ -47,6 +48,24 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
   )
   found <- found[order(match(found$weight, finding_weights)), , drop = FALSE]
   as_table(data.frame(shot = shot$shot, found, row.names = NULL), class = "cp_check")
+}
+
+# Scene files of a shot that are not there; a scene without a path or an ending is one that an engine brings along.
+scene_findings <- function(shot, folder, manifest) {
+  scenes <- first_of(unlist(shot$scenes), shot$scene)
+  if (length(manifest)) folder <- c(folder, file.path(folder, manifest$folder))
+  missing <- unlist(lapply(scenes, function(scene) {
+    if (!grepl("[/\\\\.]", scene)) return(NULL)
+    files <- vapply(shot$frames, function(frame) {
+      fill_template(scene, list(shot = shot$shot, frame = frame, width = shot$size[["width"]],
+                                height = shot$size[["height"]], engine = first_of(names(shot$scenes), "engine")))
+    }, "")
+    files <- unique(files)
+    there <- Reduce(`|`, lapply(folder, function(f) file.exists(ifelse(is_absolute(files), files, file.path(f, files)))))
+    if (all(there)) NULL else if (sum(!there) == 1) files[!there]
+    else paste0(files[!there][1], " (and ", sum(!there) - 1, " more)")
+  }))
+  finding_row("blocks", missing, "is the scene of the shot, and is not there", "Write its path as seen from the project.")
 }
 
 image_count <- function(manifest) max(1, length(manifest$cameras)) * max(1, length(manifest$layers))

@@ -50,6 +50,14 @@ cli_parse <- function(command, row, args) {
     what <- sub("\\.?$", "", gsub("\\s+", " ", sub("^Error in getopt.*?: ", "", trimws(conditionMessage(e)))))
     stop_input("usage", what, paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
   }
+  flags <- vapply(row$options, `[[`, "", "flag")
+  typed <- sub("=.*", "", grep("^--.", args, value = TRUE))
+  odd <- setdiff(typed, flags)
+  if (length(odd)) {
+    near <- closest(odd[1], flags)
+    stop_input("usage", paste("there is no option", shown_text(odd[1])), paste("clockpigeon", command),
+               if (length(near)) paste0("Did you mean ", near, "?") else paste0("See clockpigeon help ", command, "."))
+  }
   parsed <- tryCatch(
     optparse::parse_args(cli_parser(command, row), args, positional_arguments = row$arity),
     error = refuse, warning = refuse

@@ -40,10 +40,12 @@ cli_jobs <- function(project, asked) {
   jobs <- lapply(seq_len(nrow(ways)), function(i) {
     engine <- ways$engine[i]
     if (length(asked$versions)) engine <- stats::setNames(asked$versions[ways$version[i]], engine)
-    render_job(shots, engine, rows, project$currency, project$rates, project$time_zone, asked$limits[[ways$limit[i]]],
-               asked$machine)
+    tryCatch(render_job(shots, engine, rows, project$currency, project$rates, project$time_zone,
+                        asked$limits[[ways$limit[i]]], asked$machine),
+             clockpigeon_error_evidence = identity)
   })
-  advice <- unique(unlist(lapply(jobs, function(job) busy_advice(job$busy))))
+  names(jobs) <- trimws(paste(ways$engine, if (length(asked$versions)) asked$versions[ways$version]))
+  advice <- unique(unlist(lapply(jobs, function(job) if (inherits(job, "cp_job")) busy_advice(job$busy))))
   if (length(advice)) cli_note(advice)
   jobs
 }

@@ -158,30 +158,6 @@ bench_lines <- function(rows) {
 # The options of a command that are columns of a timing, as they were given.
 cli_row <- function(o) Filter(length, o[row_columns])
 
-cli_import <- function(o, args) {
-  project <- read_project()
-  engine <- if (length(o$engine)) project$engines[[o$engine]]
-  if (is_job_list(args, o$as)) return(cli_import_jobs(project, args))
-  map <- cli_pairs(o$map, "option --map", "columns as frame=Nr,wall_s=Time")
-  rows <- cli_ledger(project, FALSE, function(ledger) {
-    for (path in known_imports(args, ledger)) {
-      cli_note("known: ", path, " was imported before; nothing was added")
-    }
-    import_timings(args, o$as, ledger, engine, map, cli_row(o), o$writers)
-  })
-  cli_emit(rows, o$format, function() import_lines(rows))
-  0L
-}
-
-# A list of jobs that were placed before, by what is asked or by its name.
-is_job_list <- function(paths, as) identical(as, "jobs") || is.null(as) && all(basename(paths) == "jobs.csv")
-
-cli_import_jobs <- function(project, paths) {
-  new <- cli_ledger(project, FALSE, function(ledger) sum(vapply(paths, import_jobs, 0L, ledger = ledger)))
-  cat(new, if (new == 1) " job" else " jobs", " added\n", sep = "")
-  0L
-}
-
 cli_jobs_list <- function(o, args) {
   project <- read_project()
   cli_ledger(project, code = function(ledger) {
@@ -212,38 +188,13 @@ event_lines <- function(x, job) {
                right = "frame", spare = c("node", "source")))
 }
 
-import_lines <- function(rows) {
-  rows <- as_frame(rows)
-  good <- rows[["wall_s"]][rows[["status"]] == "ok"]
-  bad <- rows[["status"]] != "ok"
-  reasons <- table(paste0(gsub("_", " ", rows[["status"]]), ": ", rows[["note"]])[bad])
-  c(paste0(nrow(rows), if (nrow(rows) == 1) " timing" else " timings", " added",
-           if (length(good)) paste0("; ", length(good), " with a time, median ", format_duration(stats::median(good)),
-                                    ", ", paste(format_duration(range(good)), collapse = " to "))),
-    if (length(reasons)) paste0(reasons, " ", names(reasons)))
-}
-
-cli_record <- function(o, args) {
-  project <- read_project()
-  row <- c(cli_row(o), Filter(length, o[c("status", "note")]))
-  said <- Filter(length, o[c("time", "activity", "frames_done", "frames_asked", "began", "ended")])
-  cli_ledger(project, FALSE, function(ledger) {
-    id <- do.call(record_timing, c(list(ledger), said, row))
-    one <- timings(ledger, id = id)
-    time <- if (is.na(one[["wall_s"]])) "no time" else paste(format_duration(one[["wall_s"]]), "a frame")
-    show_lines(paste0("recorded: ", paste(c(one[["activity"]], time, one[["status"]], one[["kind"]],
-                                            if (!is.na(one[["precision"]])) one[["precision"]]), collapse = ", ")))
-  })
-  0L
-}
-
 cli_compare <- function(o, args) {
   project <- read_project()
   want <- Filter(length, list(engine = o$engine, scene = o$scene))
   result <- cli_ledger(project, code = function(ledger) {
     compare_timings(if (length(want)) do.call(timings, c(list(ledger), want)) else ledger,
                     by = cli_factor(project, o$by), smallest = o$smallest, across = o$across,
-                    weights = cli_weights(o$mix))
+                    weights = cli_weights(o$mix), activity = o$activity, time = o$time)
   })
   by <- cli_factor(project, o$by)
   kept <- if (by %in% picture_factors) {

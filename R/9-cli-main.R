@@ -61,7 +61,11 @@ cli_commands <- list(
     function(o, args) cli_import(o, args), arguments = "FILE...", arity = c(1, Inf),
     options = c(list(
       opt("--as", "log, frames (a folder of finished ones), pictures, csv, json or jobs [told from the name]"),
-      opt("--map", "columns of a table, such as frame=Nr,wall_s=Time"),
+      opt("--map", "columns of a table, or sums of them: frame=Nr,wall_s=user + sys,load_s=Ms / 1000"),
+      opt("--dry-run", "show what would be taken, and write nothing", "logical", FALSE),
+      opt("--again", "take files that were imported before anew; their earlier rows are withdrawn", "logical", FALSE),
+      opt("--undo", "withdraw what these files gave", "logical", FALSE),
+      opt("--begun", "folders of frames: when work on them began, '2026-11-03 14:05' in UTC"),
       opt("--writers", "pictures that were in work at once, where it is known", "integer")
       ), row_options, list(format_option))
   ),
@@ -131,6 +135,8 @@ cli_commands <- list(
       opt("--across", "compare also what differs in more, and say in what", "logical", FALSE),
       opt("--mix", "your own mix of scenes, such as gears=2,basin=1"),
       opt("--engine", "only this engine"), opt("--scene", "only this scene"),
+      opt("--activity", "what was timed: render, playback, prepass, simulate, ... [render]", default = "render"),
+      opt("--time", "wall or cpu seconds [wall]", default = "wall"),
       opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02),
       figure_option, format_option
       )

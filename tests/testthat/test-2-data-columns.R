@@ -23,11 +23,15 @@ test_that("separators, encodings and decimal commas are told from the file", {
 
 test_that("columns are mapped, and durations become seconds", {
   x <- data.frame(Nr = c("1", "2", "3"), T = c("1m20s", "95", NA), frame = "9", check.names = FALSE)
-  out <- clockpigeon:::map_columns(x, c(run_order = "Nr", wall_s = "T"), "a file")
+  out <- clockpigeon:::map_columns(x, c(run_order = "Nr", wall_s = "T"), "a file")$rows
   expect_identical(out$wall_s, c(80, 95, NA))
   expect_named(out, c("run_order", "wall_s", "frame"))
   expect_refusal(clockpigeon:::map_columns(x, c(wall_s = "Zeit"), "a file"), "import", c("Zeit", "Nr, T, frame"))
   expect_refusal(clockpigeon:::map_columns(x, c(wal_s = "T"), "a file"), "choice", "wall_s")
+  found <- clockpigeon:::map_columns(data.frame(a = c("1.5", "2"), b = c("1m", "3"), z = 1), c(wall_s = "a + b * 2"), "x")
+  expect_identical(found$rows$wall_s, c(121.5, 8))
+  expect_identical(found$used, c(wall_s = "a + b * 2"))
+  expect_identical(found$ignored, "z")
   x$T[2] <- "8.20 or so"
   expect_refusal(clockpigeon:::map_columns(x, c(wall_s = "T"), "a file"), "duration", "line 3")
 })
@@ -45,9 +49,9 @@ test_that("a large table is read as a small one is", {
   path <- write_file(scratch(), "big.csv", "Bild,Zeit,engine_version,note",
                      paste0(seq_len(1e5), ",", c("80.5", "1m20s", ""), ",4.10,", c("J\u00f6rg", "a, b", "")[1]))
   map <- c(frame = "Bild", wall_s = "Zeit")
-  large <- clockpigeon:::map_columns(clockpigeon:::read_large_csv(path, map), map, "x")
+  large <- clockpigeon:::map_columns(clockpigeon:::read_large_csv(path, map), map, "x")$rows
   small <- utils::read.csv(path, colClasses = "character", na.strings = "", encoding = "UTF-8")
-  small <- clockpigeon:::map_columns(small, map, "x")
+  small <- clockpigeon:::map_columns(small, map, "x")$rows
   expect_equal(as.numeric(large$frame), as.numeric(small$frame))
   expect_equal(large$wall_s, small$wall_s)
   expect_identical(large$engine_version[1], "4.10")

@@ -17,7 +17,8 @@ test_that("every option of every command is in its help", {
 })
 
 test_that("bad usage ends with status 2 and one line that says what to write", {
-  cases <- list(list("chose", "Did you mean choose?"), list(c("compare", "--bye", "x"), "help compare"),
+  cases <- list(list("chose", "Did you mean choose?"), list(c("compare", "--bye", "x"), "Did you mean --by?"),
+                list(c("compare", "--eng", "x"), "no option --eng"), list(c("compare", "--quite"), "help compare"),
                 list(c("help", "nothing"), "no command"), list(c("compare", "--format", "xml"), "table, csv or json"),
                 list(c("compare", "extra"), "compare"), list("compare", "no clockpigeon.yaml"))
   for (case in cases) {
