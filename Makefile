@@ -2,7 +2,7 @@
 RSCRIPT = Rscript --no-init-file
 LIB = .build/lib
 
-.PHONY: demo test test-long coverage site check lint bench docs install structure clean
+.PHONY: demo test test-long fuzz sanitize coverage site check lint bench docs install structure clean
 
 demo:
 	@$(RSCRIPT) tools/setup.R run
@@ -31,6 +31,15 @@ check: $(LIB)
 lint:
 	@$(RSCRIPT) tools/setup.R develop
 	@$(RSCRIPT) -e 'found <- c(lintr::lint_package(), lintr::lint_dir("tools"), lintr::lint_dir("bench")); print(found); quit(status = length(found) > 0)'
+
+fuzz: $(LIB)
+	@$(RSCRIPT) tools/setup.R test
+	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
+	@$(RSCRIPT) tests/fuzz/fuzz.R $(LIB) all $(or $(SECONDS),3600) $(or $(SEED),1)
+
+sanitize: $(LIB)
+	@$(RSCRIPT) tools/setup.R test
+	@$(RSCRIPT) tools/sanitize.R $(if $(FILTER),'$(FILTER)')
 
 coverage:
 	@$(RSCRIPT) tools/setup.R site

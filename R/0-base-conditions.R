@@ -3,6 +3,10 @@
 # Signals an error of class `clockpigeon_error_<topic>`. `what` is a clause ("got 'x', which ..."), `where` a file
 # and field or an argument, `instead` a full sentence. Programs read the class and the fields, people the message.
 stop_input <- function(topic, what, where = NULL, instead = NULL) {
+  # What comes from outside stands in all three: no control characters, and no page of it.
+  what <- shown_text(what, 600)
+  if (length(where)) where <- shown_text(where, 300)
+  if (length(instead)) instead <- shown_text(instead, 1200)
   text <- paste0(if (length(where)) paste0(where, ": "), what, ".", if (length(instead)) paste0(" ", instead))
   stop(structure(
     class = c(paste0("clockpigeon_error_", topic), "clockpigeon_error", "error", "condition"),
@@ -24,7 +28,7 @@ show_value <- function(x) {
 
 # A text from outside as it is shown: one line, control characters and odd bytes escaped, cut at 80 characters.
 shown_text <- function(text, most = 80) {
-  text <- substr(iconv(text, "UTF-8", "UTF-8", sub = "byte"), 1, 4 * most)
+  text <- substr(iconv(enc2utf8(text), "UTF-8", "UTF-8", sub = "byte"), 1, 4 * most)
   if (grepl("[[:cntrl:]]", text)) {
     text <- gsub("\t", "\\t", gsub("\r", "\\r", gsub("\n", "\\n", text, fixed = TRUE), fixed = TRUE), fixed = TRUE)
     for (odd in unique(regmatches(text, gregexpr("[[:cntrl:]]", text))[[1]])) {
@@ -97,3 +101,6 @@ short_path <- function(path) {
   folder <- basename(dirname(path))
   if (folder %in% c(".", "")) basename(path) else file.path(folder, basename(path))
 }
+
+# The full path with plain slashes, whatever system wrote it.
+real_path <- function(path) normalizePath(path, winslash = "/", mustWork = FALSE)

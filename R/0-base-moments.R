@@ -134,3 +134,10 @@ deadline_field <- function(x, where) {
   parse_deadline(x, as.POSIXct("1970-01-01", tz = "UTC"), "UTC", where)
   x
 }
+
+# Whether R knows a time zone of this name; looking through all of them takes a while, so that each is looked up once.
+is_zone <- function(name) {
+  if (is.null(seen_zones[[name]])) assign(name, name %in% OlsonNames(), envir = seen_zones)
+  seen_zones[[name]]
+}
+seen_zones <- new.env()

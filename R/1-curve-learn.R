@@ -12,14 +12,23 @@
 #' @param timings Timings, as [timings()] returns them.
 #' @param least Share of the frames between a shot's first and last that must be there, and at least 40 of them.
 #' @param prior The default to start from.
+#' @param most Scenes that teach at most, the newest: each takes half a second.
 #' @return A `curve_prior()` whose `shots` says how many scenes taught it; the default itself when there are none.
 #' @section Conditions: `clockpigeon_error_type` when columns are missing.
 #' @examples
 #' learn_curve_prior(example_timings())$shots
 #' @export
-learn_curve_prior <- function(timings, least = 0.8, prior = curve_prior()) {
+learn_curve_prior <- function(timings, least = 0.8, prior = curve_prior(), most = 8) {
   timings <- filled_timings(timings, argument("timings"))
-  taught_by_shots(complete_shots(as_frame(timings), least), prior)
+  most <- check_count(most, argument("most"))
+  rows <- as_frame(timings)
+  whole <- complete_shots(rows, least)
+  scenes <- unique(vapply(whole, function(p) p[["scene"]][1], ""))
+  if (length(scenes) > most) {
+    newest <- utils::head(intersect(rev(rows[["scene"]]), scenes), most)
+    whole <- Filter(function(p) p[["scene"]][1] %in% newest, whole)
+  }
+  taught_by_shots(whole, prior)
 }
 
 # Shots of which nearly all frames were measured in one setting: data frames of frame, seconds, what two settings of one

@@ -8,16 +8,20 @@ read_foreign_csv <- function(path, map = NULL) {
     if (!is.null(large)) return(large)
   }
   lines <- read_text_lines(path)
+  if (!any(nzchar(trimws(lines)))) stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
   counts <- vapply(c(",", ";", "\t"), function(s) nchar(gsub(paste0("[^", s, "]"), "", lines[1])), 0L)
   if (max(counts) == 0) {
     stop_input("import", "has one column only", short_path(path), "Set columns apart by comma, semicolon or tab.")
   }
   sep <- names(counts)[which.max(counts)]
+  refuse <- function(e) {
+    stop_input("import", paste("is no table:", conditionMessage(e)), short_path(path),
+               "Give each line as many fields as the first.")
+  }
   x <- tryCatch(
     utils::read.table(text = lines, sep = sep, header = TRUE, quote = "\"", colClasses = "character",
                       check.names = FALSE, comment.char = "", na.strings = c("", "NA"), strip.white = TRUE),
-    error = function(e) stop_input("import", paste("is no table:", conditionMessage(e)), short_path(path),
-                                   "Give each line as many fields as the first.")
+    error = refuse, warning = refuse
   )
   if (sep != ",") x[] <- lapply(x, function(column) sub("^(-?[0-9]+),([0-9]+)$", "\\1.\\2", column))
   x
@@ -48,10 +52,8 @@ read_text_lines <- function(path) {
 
 read_foreign_json <- function(path) {
   text <- paste(read_text_lines(path), collapse = "\n")
-  x <- tryCatch(jsonlite::fromJSON(text, flatten = TRUE), error = function(e) {
-    stop_input("import", paste("is no JSON:", strsplit(conditionMessage(e), "\n")[[1]][1]), short_path(path),
-               "Mend it there.")
-  })
+  refuse <- function(e) stop_input("import", shown_text(conditionMessage(e), 200), short_path(path), "Mend it there.")
+  x <- tryCatch(parse_json(text, flatten = TRUE), error = refuse, warning = refuse)
   if (!is.data.frame(x)) stop_input("import", "holds no list of records", short_path(path), "Write [{...}, {...}].")
   x[] <- lapply(x, function(column) if (is.list(column)) vapply(column, to_json, "") else as.character(column))
   x

@@ -205,13 +205,13 @@ extended_profile <- function(path, seen = character()) {
   base <- check_text(own$extend, where)
   found <- c(file.path(dirname(path), paste0(base, c(".yaml", ".yml"))),
              system.file("engines", paste0(base, ".yaml"), package = "clockpigeon"))
-  found <- setdiff(normalizePath(found[file.exists(found)]), c(seen, normalizePath(path)))
+  found <- setdiff(real_path(found[file.exists(found)]), c(seen, real_path(path)))
   if (!length(found)) {
     shipped <- sub("\\.yaml$", "", list.files(system.file("engines", package = "clockpigeon")))
     stop_input("engine", paste("there is no profile", show_value(base), "to extend"), where,
                paste0("Write the name of a profile in this folder, or ", either(shipped), "."))
   }
-  below <- extended_profile(found[1], c(seen, normalizePath(path)))
+  below <- extended_profile(found[1], c(seen, real_path(path)))
   own$extend <- NULL
   for (name in names(own)) {
     both <- is.list(below[[name]]) && length(names(below[[name]])) && is.list(own[[name]])

@@ -40,7 +40,8 @@ png_extent <- function(file, size) {
     if (at + 12 > size) return(list(fault = "is cut off"))
     seek(file, at)
     length <- word()
-    type <- rawToChar(readBin(file, "raw", 4))
+    type <- readBin(file, "raw", 4)
+    type <- if (all(type > 31 & type < 127)) rawToChar(type) else ""
     if (is.null(sides)) {
       if (type != "IHDR") return(list(fault = "does not begin as a PNG does"))
       sides <- list(width = word(), height = word())

@@ -36,7 +36,7 @@ past_date <- function(x, where) {
 }
 
 zone_field <- function(x, where) {
-  if (!check_text(x, where) %in% OlsonNames()) {
+  if (!is_zone(check_text(x, where))) {
     stop_input("time_zone", paste("got", show_value(x)), where, "Write a zone such as Europe/Lisbon.")
   }
   x

@@ -46,7 +46,7 @@ text_of_file <- function(path, topic, most = 1e9) {
   mark <- function(...) identical(bytes[seq_along(c(...))], as.raw(c(...)))
   wide <- if (mark(0xff, 0xfe)) "UTF-16LE" else if (mark(0xfe, 0xff)) "UTF-16BE"
   if (length(wide)) {
-    text <- iconv(list(bytes[-(1:2)]), wide, "UTF-8")
+    text <- tryCatch(iconv(list(bytes[-(1:2)]), wide, "UTF-8"), error = function(e) NA_character_)
     if (is.na(text)) refuse("is no text", "Write it in UTF-8.")
   } else {
     if (mark(0xef, 0xbb, 0xbf)) bytes <- bytes[-(1:3)]
@@ -55,6 +55,14 @@ text_of_file <- function(path, topic, most = 1e9) {
     text <- if (validUTF8(text)) enc2utf8(`Encoding<-`(text, "UTF-8")) else iconv(text, "latin1", "UTF-8")
   }
   gsub("\r", "\n", gsub("\r\n", "\n", text, fixed = TRUE), fixed = TRUE)
+}
+
+# What a JSON text from outside holds; an error when it is none. It is looked at before it is parsed: the parser takes
+# a broken text into the format of its message.
+parse_json <- function(text, ...) {
+  good <- jsonlite::validate(text)
+  if (!good) stop("is no JSON: ", shown_text(paste(strsplit(attr(good, "err"), "\n")[[1]][1]), 200), call. = FALSE)
+  jsonlite::fromJSON(text, ...)
 }
 
 # A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What cannot be read is an

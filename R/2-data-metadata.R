@@ -19,7 +19,7 @@ png_texts <- function(file, path) {
     size <- readBin(file, "integer", 1, size = 4, endian = "big")
     type <- readBin(file, "raw", 4)
     if (!length(size) || length(type) < 4 || is.na(size) || size < 0) cut_off(path)
-    type <- rawToChar(type)
+    type <- rawToChar(replace(type, type < 32 | type > 126, charToRaw("?")))
     if (type == "IEND") return(found)
     if (type %in% c("tEXt", "zTXt", "iTXt")) {
       body <- readBin(file, "raw", size)

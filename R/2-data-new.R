@@ -1,7 +1,7 @@
 # New projects and new profiles: files with comments, to be changed by hand.
 
 # Makes a folder a project: its file, a shot, a plan and a node, each commented. Files that are there stay as they are.
-new_project <- function(folder, name = basename(normalizePath(folder, mustWork = FALSE)), currency = "EUR") {
+new_project <- function(folder, name = basename(real_path(folder)), currency = "EUR") {
   folder <- check_text(folder, argument("folder"))
   currency <- check_currency(currency, argument("currency"))
   if (file.exists(file.path(folder, "clockpigeon.yaml"))) {

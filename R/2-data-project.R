@@ -24,6 +24,8 @@ project_fields <- function() list(
 #' project has a profile of the same name.
 #'
 #' @param path The folder.
+#' @param parts Names of the folders to read, such as `c("shots", "sites")`; all when `NULL`. Of a folder of many files
+#'   those that have not changed since the last time are taken from the user's cache.
 #' @return A list of class `cp_project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
 #'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `rates` is a data frame or `NULL`. `ledger` is the full
 #'   path.
@@ -32,29 +34,37 @@ project_fields <- function() list(
 #' @examples
 #' names(read_project(demo_file())$sites)
 #' @export
-read_project <- function(path = ".") {
+read_project <- function(path = ".", parts = NULL) {
   path <- check_text(path, argument("path"))
   file <- file.path(path, "clockpigeon.yaml")
   if (!file.exists(file)) {
     stop_input("project", "this folder has no clockpigeon.yaml", path,
                "Go to a project folder, or make one to play with: clockpigeon demo --keep DIR.")
   }
-  root <- normalizePath(path)
+  root <- real_path(path)
   project <- read_record(file.path(root, "clockpigeon.yaml"), project_fields(), "cp_project")
   project$root <- root
   if (!grepl("^(/|[A-Za-z]:)", project$ledger)) project$ledger <- file.path(root, project$ledger)
-  folder <- function(name, read, key) read_folder(file.path(root, name), read, key)
+  folder <- function(name, read, key) {
+    if (is.null(parts) || name %in% parts) read_folder(file.path(root, name), read, key)
+  }
   project$shots <- folder("shots", read_shot, "shot")
   project$nodes <- folder("nodes", read_node, "node")
   project$engines <- folder("engines", read_engine, "engine")
-  shipped <- read_folder(system.file("engines", package = "clockpigeon"), read_engine, "engine")
-  project$engines <- c(project$engines, shipped[setdiff(names(shipped), names(project$engines))])
+  if (is.null(parts) || "engines" %in% parts) {
+    shipped <- read_folder(system.file("engines", package = "clockpigeon"), read_engine, "engine")
+    project$engines <- c(project$engines, shipped[setdiff(names(shipped), names(project$engines))])
+  }
   project$sites <- folder("sites", read_site, "site")
   project$plans <- folder("plans", read_plan, "plan")
   project$usages <- folder("usages", read_usage, "usage")
-  project$manifests <- read_folder(file.path(root, "manifests"), read_manifest, "shot", "\\.(ya?ml|csv)$")
+  if (is.null(parts) || "manifests" %in% parts) {
+    project$manifests <- read_folder(file.path(root, "manifests"), read_manifest, "shot", "\\.(ya?ml|csv)$")
+  }
   project$job_files <- folder("jobs", read_job, "job")
-  rates <- list.files(file.path(root, "rates"), "\\.csv$", full.names = TRUE)
+  rates <- if (is.null(parts) || "rates" %in% parts) {
+    list.files(file.path(root, "rates"), "\\.csv$", full.names = TRUE)
+  }
   project$rates <- if (length(rates)) do.call(rbind, lapply(rates, read_rates))
   project
 }
@@ -63,13 +73,13 @@ read_project <- function(path = ".") {
 read_jobs <- function(path) {
   rows <- read_csv_texts(path, c("job", "site", "date", "state"), "project", empty = c("", "NA"))
   check_columns(rows, short_path(path), "job")
-  for (name in setdiff(c("site", "date", "state"), names(rows))) rows[[name]] <- NA_character_
+  for (name in setdiff(c("site", "date", "state"), names(rows))) rows[[name]] <- rep(NA_character_, nrow(rows))
   rows[!is.na(rows[["job"]]), c("job", "site", "date", "state"), drop = FALSE]
 }
 
 read_folder <- function(folder, read, key, pattern = "\\.ya?ml$") {
   files <- list.files(folder, pattern, full.names = TRUE)
-  records <- lapply(files, read)
+  records <- read_cached(files, read, key)
   names(records) <- vapply(records, `[[`, "", key)
   twice <- anyDuplicated(names(records))
   if (twice) {

@@ -40,7 +40,7 @@ timing_column <- function(value, name, where) {
         !is.object(value)) return(value)
   clean <- suppressWarnings(as(value))
   odd <- is.na(clean) & !is.na(value)
-  if (type == "integer") odd <- odd | (!is.na(clean) & clean != round(clean))
+  if (type == "integer") odd <- odd | (!is.na(clean) & (clean != round(clean) | abs(clean) >= 2^31))
   bad <- which(odd)
   if (length(bad)) {
     stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])), where,

@@ -5,7 +5,7 @@
 # folders whose names are not UTF-8 are not looked into; `odd` names them, their bytes in angle brackets. Stops with the
 # `most`-th file.
 walk_folder <- function(folder, most = 1e6) {
-  folder <- normalizePath(folder)
+  folder <- real_path(folder)
   waiting <- ""
   seen <- character()
   paths <- loops <- outside <- odd <- character()
@@ -13,7 +13,7 @@ walk_folder <- function(folder, most = 1e6) {
     here <- waiting[1]
     waiting <- waiting[-1]
     full <- if (nzchar(here)) file.path(folder, here) else folder
-    real <- normalizePath(full, mustWork = FALSE)
+    real <- real_path(full)
     if (real %in% seen) {
       loops <- c(loops, here)
       next

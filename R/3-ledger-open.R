@@ -37,7 +37,7 @@ open_ledger <- function(where, read_only = FALSE) {
   on.exit(if (!ready) DBI::dbDisconnect(con))
   carried <- tryCatch({
     RSQLite::sqliteSetBusyHandler(con, 60000L)
-    check_ledger_file(con, where)
+    check_ledger_file(con, where, read_only)
     if (!read_only) bring_to_form(con, where)
   }, error = refuse)
   ready <- TRUE
@@ -63,15 +63,24 @@ check_ledger_path <- function(where, read_only) {
 }
 
 # Whose database it is, whether this release knows its form, and whether it is whole.
-check_ledger_file <- function(con, where) {
+check_ledger_file <- function(con, where, read_only = FALSE) {
   ask <- function(what) DBI::dbGetQuery(con, paste("PRAGMA", what))[[1]]
-  if (ask("schema_version") == 0) return(invisible())
+  if (ask("schema_version") == 0) {
+    if (!read_only) return(invisible())
+    stop_input("ledger", "is empty", short_path(where), "Measure something first: clockpigeon bench.")
+  }
   if (ask("application_id") != ledger_mark) {
     stop_input("ledger", "is a database, but no ledger of Clock Pigeon", short_path(where), "Name another file.")
   }
   if (ask("user_version") > ledger_form) {
     stop_input("ledger", paste0("has format ", ask("user_version"), ", this release knows ", ledger_form),
                short_path(where), "Install a later release.")
+  }
+  there <- DBI::dbGetQuery(con, "SELECT name FROM sqlite_master")[["name"]]
+  lost <- setdiff(c("runs", "settings", "corrections", "plans", "timings"), there)
+  if (length(lost)) {
+    stop_input("ledger", paste("is damaged: it has no", lost[1]), short_path(where),
+               "The file was left as it is. Restore it from a copy.")
   }
   if (!identical(DBI::dbGetQuery(con, "PRAGMA quick_check(1)")[[1]], "ok")) {
     stop_input("ledger", "is damaged", short_path(where), "The file was left as it is. Restore it from a copy.")

@@ -156,18 +156,60 @@ timings <- function(ledger, ..., replaced = FALSE) {
   as_table(typed_columns(all_columns(rows, names(timing_columns))), class = "cp_timings")
 }
 
+# The timings that a question about some scenes takes: all of these scenes, and of the others the newest `most`, which
+# are enough to tell rigs apart and what shots are like.
+timings_near <- function(ledger, scenes, most = 20000) {
+  con <- ledger_connection(ledger)
+  last <- DBI::dbGetQuery(con, "SELECT max(rowid) AS n FROM runs")[["n"]]
+  if (is.na(last) || last <= most) return(timings(ledger))
+  rows <- DBI::dbGetQuery(con, paste(
+    "SELECT * FROM timings WHERE (place > ? OR scene IN (SELECT value FROM json_each(?)))",
+    "AND id NOT IN (SELECT old_id FROM corrections) ORDER BY place"
+  ), params = list(last - most, as.character(jsonlite::toJSON(as.character(scenes)))))
+  as_table(typed_columns(all_columns(rows, names(timing_columns))), class = "cp_timings")
+}
+
 # What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
 #' @exportS3Method
 as_runs.cp_ledger <- function(x, activity = "render", time = "wall") { # nolint: object_name_linter.
+  runs_of_ledger(x, list(), activity, time)
+}
+
+# A part of a ledger, that of some engines and scenes, to be compared as a ledger is.
+ledger_part <- function(ledger, want) structure(list(ledger = ledger, want = want), class = "cp_ledger_part")
+
+#' @exportS3Method
+as_runs.cp_ledger_part <- function(x, activity = "render", time = "wall") { # nolint: object_name_linter.
+  runs_of_ledger(x$ledger, x$want, activity, time)
+}
+
+# Timings whose pictures were kept.
+timings_with_pictures <- function(ledger, want) {
+  con <- ledger_connection(ledger)
+  ids <- DBI::dbGetQuery(con, "SELECT id FROM runs WHERE output IS NOT NULL")[["id"]]
+  if (!length(ids)) return(timings(ledger, id = "none"))
+  rows <- if (length(ids) > 2e4) do.call(timings, c(list(ledger), want)) else {
+    as_timings(do.call(rbind, lapply(split(ids, (seq_along(ids) - 1) %/% 500), function(some) {
+      as_frame(do.call(timings, c(list(ledger), want, list(id = some))))
+    })))
+  }
+  rows
+}
+
+runs_of_ledger <- function(x, want, activity, time) {
   con <- ledger_connection(x)
+  marks <- vapply(names(want), function(name) {
+    sprintf(" AND \"%s\" IN (%s)", name, paste(rep("?", length(want[[name]])), collapse = ", "))
+  }, "")
   rows <- DBI::dbGetQuery(con, paste0(
     "SELECT setting, ", time, "_s AS wall_s, samples_done, coalesce(note LIKE '", sample_mark, "%', 0) AS sample, \"repeat\" AS turn, ",
     "coalesce(plan_id, substr(measured_at, 1, 10)) AS session FROM runs WHERE ",
-    "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE activity = '", activity, "') AND ", time,
+    "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE activity = '", activity, "'",
+    paste(marks, collapse = ""), ") AND ", time,
     "_s > 0 ",
     "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ",
     "ORDER BY measured_at, run_order"
-  ))
+  ), params = if (length(want)) unname(as.list(unlist(want))))
   settings <- DBI::dbGetQuery(con, "SELECT * FROM settings")
   used <- unique(rows[["setting"]])
   settings <- all_columns(settings[match(used, settings[["setting"]]), , drop = FALSE], setting_columns)

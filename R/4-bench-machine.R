@@ -9,8 +9,8 @@ machine_facts <- function(proc = "/proc") {
   system <- proc_text("/etc/os-release")
   name <- gsub("^PRETTY_NAME=|\"", "", grep("^PRETTY_NAME=", system, value = TRUE))
   list(
-    cpu = if (length(model)) model[1] else "unknown", cores = machine_cores(),
-    memory_mb = if (is.na(memory)) NA_real_ else round(memory * 1024 / 1e6),
+    cpu = if (length(model)) model[1] else if (dir.exists(proc)) "unknown" else system_processor(),
+    cores = machine_cores(), memory_mb = round((if (is.na(memory)) system_memory("total") else memory * 1024) / 1e6),
     system = paste(c(if (length(name)) name[1] else Sys.info()[["sysname"]], Sys.info()[["release"]]), collapse = ", "),
     r = paste(R.version$major, R.version$minor, sep = ".")
   )
@@ -35,21 +35,20 @@ proc_number <- function(path, name) {
 # Mean number of processes that ran or waited over the last minute; NA where the system does not tell.
 load_average <- function(proc = "/proc") {
   line <- proc_text(file.path(proc, "loadavg"))
-  if (length(line)) as.numeric(sub(" .*", "", line[1])) else NA_real_
+  if (length(line)) as.numeric(sub(" .*", "", line[1])) else system_load()
 }
-
-clock_tick <- 100  # a second of CPU time in /proc is this many ticks on every Linux that R runs on
 
 # CPU seconds that all processes of the machine have used so far; NA where the system does not tell.
 machine_cpu_s <- function(proc = "/proc") {
   line <- proc_text(file.path(proc, "stat"))
-  if (!length(line)) return(NA_real_)
+  if (!length(line)) return(system_cpu_s())
   ticks <- as.numeric(strsplit(sub("^cpu +", "", line[1]), " ", fixed = TRUE)[[1]])
   sum(ticks[c(1, 2, 3, 6, 7)]) / clock_tick  # user, nice, system and the two kinds of interrupts
 }
 
 # CPU seconds used so far, one value a process, named by its program.
 process_cpu_s <- function(proc = "/proc") {
+  if (!dir.exists(proc)) return(system_processes())
   pids <- list.files(proc, "^[0-9]+$")
   stats <- lapply(file.path(proc, pids, "stat"), proc_text)
   stats <- unlist(Filter(length, stats))
@@ -83,7 +82,7 @@ watch_machine <- function(proc = "/proc") {
   own <- sum(proc.time()[1:2])
   function(wall_s, cpu_s) {
     others <- (machine_cpu_s(proc) - before - cpu_s - (sum(proc.time()[1:2]) - own)) / wall_s
-    others <- max(0, others)
+    others <- if (is.na(others)) NA_real_ else max(0, others)
     busy <- others > busy_above
     found <- Filter(function(x) length(x) && !is.na(x[1]), list(
       others_cores = round(others, 2), heavy = if (isTRUE(busy)) heavy_programs(processes, wall_s, proc),

@@ -57,16 +57,9 @@ wait_for <- function(task) {
 
 # What a node says of itself; run there.
 node_report <- function(engines) {
-  memory <- proc_number("/proc/meminfo", "MemAvailable") * 1024 / 1e6
+  memory <- system_memory("avail") / 1e6
   list(time = wall_clock(), facts = machine_facts(), memory_mb = memory, disk_mb = disk_free_mb(tempdir()),
        versions = lapply(engines, installed_versions))
-}
-
-disk_free_mb <- function(path) {
-  said <- tryCatch(processx::run("df", c("-Pk", path))$stdout, error = function(e) "")
-  lines <- strsplit(said, "\n", fixed = TRUE)[[1]]
-  if (length(lines) < 2) return(NA_real_)
-  as.numeric(strsplit(lines[2], " +")[[1]][4]) * 1024 / 1e6
 }
 
 # The versions of an engine on this machine, each as the engine itself says it; none when it is not here.

@@ -112,8 +112,9 @@ read_log <- function(path, most = 1e6, from = max(0, file.size(path) - most)) {
   seek(file, from)
   bytes <- readBin(file, "raw", most)
   if (is_wide(bytes)) {
-    text <- iconv(list(bytes[seq_len(length(bytes) %/% 2 * 2)]), "UTF-16LE", "UTF-8", sub = "?")
-    return(gsub("\r\n", "\n", text, fixed = TRUE))
+    text <- tryCatch(iconv(list(bytes[seq_len(length(bytes) %/% 2 * 2)]), "UTF-16LE", "UTF-8", sub = "?"),
+                     error = function(e) NA_character_)
+    if (!is.na(text)) return(gsub("\r\n", "\n", text, fixed = TRUE))
   }
   text <- rawToChar(bytes[bytes != 0])
   gsub("\r\n", "\n", iconv(text, "UTF-8", "UTF-8", sub = "?"), fixed = TRUE)

@@ -96,7 +96,7 @@ set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
   names(nodes) <- vapply(nodes, `[[`, "", "node")
   ledger_connection(ledger)
   if (length(keep)) dir.create(keep, recursive = TRUE, showWarnings = FALSE)
-  bench <- list(engines = plan$engines, ledger = ledger, folder = normalizePath(folder), keep = keep,
+  bench <- list(engines = plan$engines, ledger = ledger, folder = run_folder(folder), keep = keep,
                 progress = progress, options = plan$options, until = plan$until)
   pairs <- unique(as_frame(plan$trials)[c("engine", "version")])
   asked <- unique(plan$trials[["node"]])
@@ -105,6 +105,11 @@ set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
     return(c(bench, host, list(machine = machine_id(ledger, host$facts))))
   }
   c(bench, list(hosts = open_crew(bench, pairs, asked, nodes, unique(plan$trials[["devices"]]))))
+}
+
+run_folder <- function(folder) {
+  if (!dir.exists(folder)) stop_input("file", "there is no such folder to run in", folder, "Check the path.")
+  real_path(folder)
 }
 
 close_bench <- function(bench) for (host in bench$hosts) close_node(host$node)

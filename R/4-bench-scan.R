@@ -23,8 +23,8 @@ scan_scene <- function(scene, engine, folder = dirname(scene)) {
                "Write `scan` into it, or the manifest by hand.")
   }
   if (!file.exists(scene) || dir.exists(scene)) stop_input("file", "no such scene", scene, "Check the path.")
-  root <- normalizePath(folder)
-  waiting <- normalizePath(scene)
+  root <- real_path(folder)
+  waiting <- real_path(scene)
   seen <- character()
   found <- data.frame(kind = "scene", path = below(waiting, root))
   while (length(waiting)) {
@@ -59,7 +59,7 @@ resolved <- function(paths, folders) {
   vapply(paths, function(path) {
     tries <- if (is_absolute(path)) path else file.path(folders, path)
     hit <- tries[file.exists(tries) & !dir.exists(tries)]
-    if (length(hit)) normalizePath(hit[1]) else NA_character_
+    if (length(hit)) real_path(hit[1]) else NA_character_
   }, "", USE.NAMES = FALSE)
 }
 

@@ -87,7 +87,7 @@ run_trial <- function(trial, bench, pictures) {
   texts <- tryCatch(feature_texts(engine, features), clockpigeon_error_feature = identity)
   if (inherits(texts, "error")) return(ended("unsupported", texts$what))
   kind <- or_else(trial$picture, engine$output)
-  output <- file.path(normalizePath(pictures),
+  output <- file.path(real_path(pictures),
                       sprintf("%s-%04d-%03d.%s", trial$shot, trial$frame, trial$run_order, kind))
   unlink(output, recursive = TRUE, expand = FALSE)
   values <- trial_values(trial, engine, output, bench$folder, or_else(trial$seed, 1), texts)

@@ -6,7 +6,7 @@
 # bytes), `reads` (target, pattern, what it found), `judged` (status, note), `version`, `picture` (where it is, or NULL).
 try_engine <- function(engine, trial, root = ".", node = this_node(), time_limit = 600, keep = NULL) {
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
-  root <- normalizePath(root)
+  root <- real_path(root)
   name <- engine$engine
   pairs <- data.frame(engine = name, version = trial$version)
   host <- set_up_host(pairs, stats::setNames(list(engine), name), node, trial$devices)
@@ -19,7 +19,7 @@ try_engine <- function(engine, trial, root = ".", node = this_node(), time_limit
   }
   if (is.null(keep)) on.exit(unlink(pictures, recursive = TRUE, expand = FALSE))
   trial$threads <- used$threads
-  output <- file.path(normalizePath(pictures), sprintf("try-%04d.%s", trial$frame, engine$output))
+  output <- file.path(real_path(pictures), sprintf("try-%04d.%s", trial$frame, engine$output))
   unlink(output, recursive = TRUE, expand = FALSE)
   values <- trial_values(trial, engine, output, root)
   bench <- list(folder = root, plan_id = paste("try", steady_clock()), options = list(time_limit = time_limit))

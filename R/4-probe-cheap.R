@@ -70,7 +70,7 @@ sequence_rows <- function(shot, engine, ledger, frames, version, how) {
   on.exit(unlink(pictures, recursive = TRUE, expand = FALSE))
   trial <- list(shot = shot$shot, scene = scene_for(engine$engine, shot), width = shot$size[["width"]], height = shot$size[["height"]],
                 samples = shot$limit$samples, noise = shot$limit$noise, time_s = shot$limit$time, version = version)
-  root <- normalizePath(how$folder)
+  root <- real_path(how$folder)
   values <- c(trial_values(trial, engine, file.path(pictures, paste0("cheap.", engine$output)), root),
               list(frames = format_frames(frames), first = paste(min(frames)), last = paste(max(frames))))
   log <- file.path(pictures, "log.txt")

@@ -72,7 +72,7 @@ image_count <- function(manifest) max(1, length(manifest$cameras)) * max(1, leng
 
 # What the manifest and the files beside it say.
 manifest_check <- function(shot, site, manifest, folder, used, others) {
-  root <- normalizePath(file.path(folder, manifest$folder), mustWork = FALSE)
+  root <- real_path(file.path(folder, manifest$folder))
   if (!dir.exists(root)) return(finding_row("blocks", manifest$folder, "is no folder",
                                               "Name the folder of the scene's files."))
   walked <- walk_folder(root)

@@ -28,7 +28,7 @@ pack_shot <- function(manifest, folder = ".", out = ".") {
   check_class(manifest, argument("manifest"), "cp_manifest", "read_manifest()")
   need_package("zip", "parcels")
   check_folder_open(out)
-  root <- normalizePath(file.path(folder, manifest$folder), mustWork = FALSE)
+  root <- real_path(file.path(folder, manifest$folder))
   if (!dir.exists(root)) stop_input("pack", "no such folder", root,
                                     "Name the folder of the scene's files in the manifest.")
   files <- parcel_files(manifest, root)
@@ -36,7 +36,7 @@ pack_shot <- function(manifest, folder = ".", out = ".") {
                   files = data.frame(path = files$path, bytes = files$bytes,
                                      sha256 = file_hashes(file.path(root, files$path))))
   content$version <- content_version(content$files)
-  parcel <- file.path(normalizePath(out), paste0(manifest$shot, "-", content$version, ".zip"))
+  parcel <- file.path(real_path(out), paste0(manifest$shot, "-", content$version, ".zip"))
   made <- !file.exists(parcel)
   if (made) write_parcel(content, root, parcel)
   as_table(data.frame(shot = manifest$shot, parcel = parcel, version = content$version, files = nrow(files),
@@ -59,7 +59,7 @@ parcel_files <- function(manifest, root) {
   empty <- caches[!vapply(caches, function(cache) any(in_folders(files$path, cache)), NA)]
   if (length(empty)) refuse(empty[1], "is not baked")
   files <- files[files$path %in% plain | in_folders(files$path, caches), , drop = FALSE]
-  real <- normalizePath(file.path(root, files$path), mustWork = FALSE)
+  real <- real_path(file.path(root, files$path))
   out <- !startsWith(real, paste0(root, "/"))
   if (any(out)) refuse(files$path[out][1], "is a link to a file outside the folder")
   if (!all(files$readable)) refuse(files$path[!files$readable][1], "cannot be read")
@@ -129,6 +129,8 @@ unpack_parcel <- function(path, into, most = 50e9) {
   if (file.exists(into)) stop_input("file", "is there already", into, "Name a folder that is not there yet.")
   inside <- tryCatch(zip::zip_list(path), error = function(e) refuse("is no zip file, or cut off"))
   names <- inside$filename
+  if (!length(names)) refuse("is empty")
+  if (!all(validUTF8(names))) refuse("has a path that is not UTF-8")
   bad <- is_absolute(names) | is.na(plain_path(names)) | plain_path(names) != names | grepl("\\\\|^[A-Za-z]:", names)
   if (any(bad)) refuse(paste0("has the path ", show_value(names[bad][1]), ", which leaves its folder"))
   if (any(is_odd_path(names))) refuse(paste0("has the path ", show_value(names[is_odd_path(names)][1]),
@@ -144,7 +146,7 @@ unpack_parcel <- function(path, into, most = 50e9) {
   listed <- c("parcel.json", content$files$path)
   odd <- c(setdiff(names, listed), setdiff(listed, names))
   if (length(odd)) refuse(paste0("and its list do not agree about ", show_value(odd[1])))
-  stage <- tempfile("parcel-", tmpdir = dirname(normalizePath(into, mustWork = FALSE)))
+  stage <- tempfile("parcel-", tmpdir = dirname(real_path(into)))
   on.exit(unlink(stage, recursive = TRUE, expand = FALSE))
   tryCatch(zip::unzip(path, exdir = stage), error = function(e) refuse("is damaged"))
   there <- file.path(stage, content$files$path)
@@ -167,7 +169,7 @@ parcel_content <- function(path, names, refuse) {
   on.exit(unlink(folder, recursive = TRUE, expand = FALSE))
   content <- tryCatch({
     zip::unzip(path, files = "parcel.json", exdir = folder)
-    jsonlite::fromJSON(file.path(folder, "parcel.json"))
+    parse_json(text_of_file(file.path(folder, "parcel.json"), "parcel"))
   }, error = function(e) refuse("has a parcel.json that cannot be read"))
   fine <- is.list(content) && is.data.frame(content$files) &&
     all(c("path", "bytes", "sha256") %in% names(content$files)) &&

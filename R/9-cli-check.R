@@ -1,13 +1,14 @@
 # The command `check`.
 
 cli_check <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = c("shots", "sites", "manifests", "rates"))
   described <- intersect(names(project$shots), names(project$manifests))
   shots <- if (length(args)) list(project_entry(project$shots, args[1], "shot"))
            else project$shots[if (length(described)) described else names(project$shots)]
   site <- if (length(o$site)) project_entry(project$sites, o$site, "site")
   has_ledger <- file.exists(project$ledger)
-  rows <- if (has_ledger) cli_ledger(project, code = timings)
+  scenes <- vapply(shots, `[[`, "", "scene")
+  rows <- if (has_ledger) cli_ledger(project, code = function(ledger) timings_near(ledger, scenes))
   used <- if (has_ledger) cli_ledger(project, code = function(ledger) jobs(ledger)[["name"]])
   found <- bind_tables(lapply(shots, function(shot) {
     frame_bytes <- first_of(if (length(rows)) measured_frame_bytes(rows, shot), shot$frame_size)
@@ -29,7 +30,8 @@ cli_fit <- function(project, shots, engine, site) {
   engine <- first_of(engine, project$defaults$engine)
   if (is.null(engine)) return(NULL)
   job <- tryCatch(cli_ledger(project,
-                             code = function(ledger) render_job(shots, engine, timings(ledger),
+                             code = function(ledger) render_job(shots, engine,
+                                                                timings_near(ledger, vapply(shots, `[[`, "", "scene")),
                                                                 currency = project$currency, rates = project$rates)),
                   clockpigeon_error_evidence = function(e) {
                     cli_note("Which sites fit is not known: ", conditionMessage(e))

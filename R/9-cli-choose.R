@@ -34,7 +34,8 @@ cli_job_file <- function(project, name) {
 # A job for each engine, version and limit that the ledger can tell of.
 cli_jobs <- function(project, asked) {
   shots <- lapply(asked$shots, project_entry, entries = project$shots, what = "shot")
-  rows <- cli_ledger(project, code = timings)
+  scenes <- vapply(shots, `[[`, "", "scene")
+  rows <- cli_ledger(project, code = function(ledger) timings_near(ledger, scenes))
   ways <- expand.grid(limit = seq_along(asked$limits), version = seq_len(max(1, length(asked$versions))),
                       engine = asked$engines, stringsAsFactors = FALSE)
   jobs <- lapply(seq_len(nrow(ways)), function(i) {
@@ -56,7 +57,7 @@ cli_job_forecast <- function(project, asked, now = this_moment()) {
 }
 
 cli_forecast <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   forecast <- cli_job_forecast(project, cli_asked(project, o, args))
   cli_emit(summary(forecast), o$format, function() forecast_lines(forecast))
   0L
@@ -76,7 +77,7 @@ cli_job_choice <- function(project, o, args = character()) {
 }
 
 cli_choose <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   if (length(o$record)) cli_check_name(project, o$record)
   choice <- cli_job_choice(project, o, args)
   trials <- if (length(o$test_frames)) trial_value(choice, o$test_frames)
@@ -123,7 +124,7 @@ split_choice <- function(choice) {
 choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L
 
 cli_report <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   choice <- cli_job_choice(project, o, args)
   cli_write_report(project, choice, o$out)
   cat(o$out, "\n", sep = "")

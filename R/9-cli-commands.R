@@ -50,7 +50,7 @@ cli_nodes <- function(project, asked = NULL) {
 }
 
 cli_readiness <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = c("nodes", "engines"))
   if (!length(project$nodes)) stop_input("project", "has no node", instead = "Write one under nodes/.")
   seen <- if (file.exists(project$ledger)) cli_ledger(project, code = function(l) unique(timings(l)[["node"]]))
   found <- node_readiness(project$nodes, project$engines, first_of(o$engine, project$defaults$engine),
@@ -78,8 +78,9 @@ readiness_lines <- function(x) {
 }
 
 cli_dry_run <- function(project, plan, format) {
-  rows <- if (file.exists(project$ledger)) cli_ledger(project, code = timings) else example_timings()[0, ]
-  expected <- expected_trials(plan, rows)
+  expected <- if (file.exists(project$ledger)) {
+    cli_ledger(project, code = function(ledger) expected_trials(plan, ledger))
+  } else expected_trials(plan, example_timings()[0, ])
   cli_emit(expected, format, function() expected_lines(expected, plan$until))
   0L
 }
@@ -159,7 +160,7 @@ bench_lines <- function(rows) {
 cli_row <- function(o) Filter(length, o[row_columns])
 
 cli_jobs_list <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = character())
   cli_ledger(project, code = function(ledger) {
     if (length(args)) {
       events <- job_events(ledger, args[1])
@@ -189,16 +190,16 @@ event_lines <- function(x, job) {
 }
 
 cli_compare <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = "plans")
   want <- Filter(length, list(engine = o$engine, scene = o$scene))
   result <- cli_ledger(project, code = function(ledger) {
-    compare_timings(if (length(want)) do.call(timings, c(list(ledger), want)) else ledger,
+    compare_timings(if (length(want)) ledger_part(ledger, want) else ledger,
                     by = cli_factor(project, o$by), smallest = o$smallest, across = o$across,
                     weights = cli_weights(o$mix), activity = o$activity, time = o$time)
   })
   by <- cli_factor(project, o$by)
   kept <- if (by %in% picture_factors) {
-    cli_ledger(project, code = function(ledger) matched_pictures(do.call(timings, c(list(ledger), want)), by))
+    cli_ledger(project, code = function(ledger) matched_pictures(timings_with_pictures(ledger, want), by))
   }
   cli_emit(result, o$format, function() c(comparison_lines(result), picture_check_lines(kept)))
   cli_figure(result, o$figure)

@@ -40,5 +40,5 @@ demo_project <- function(keep = NULL) {
   on.exit(close_ledger(ledger))
   add_timings(ledger, example_timings())
   import_jobs(file.path(keep, "jobs.csv"), ledger)
-  normalizePath(keep)
+  real_path(keep)
 }

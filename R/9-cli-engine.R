@@ -2,7 +2,7 @@
 
 cli_new <- function(o, args) {
   if (!length(args)) stop_input("usage", "names no folder", "clockpigeon new", "Write a folder: clockpigeon new my-film.")
-  made <- new_project(args, first_of(o$name, basename(normalizePath(args, mustWork = FALSE))), o$currency)
+  made <- new_project(args, first_of(o$name, basename(real_path(args))), o$currency)
   cat(paste0(file.path(args, made), "\n"), sep = "")
   cli_note("\nThe built-in engine is ready: cd ", args, " && clockpigeon bench\n",
            "Your own: clockpigeon engine new NAME, then clockpigeon engine try NAME SCENE")

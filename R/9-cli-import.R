@@ -1,7 +1,7 @@
 # The commands `import` and `record`: timings from elsewhere.
 
 cli_import <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = c("shots", "engines"))
   if (o$undo) return(cli_import_undo(project, args))
   engine <- if (length(o$engine)) project$engines[[o$engine]]
   if (is_job_list(args, o$as)) return(cli_import_jobs(project, args))
@@ -107,7 +107,7 @@ cli_known_row <- function(project, row) {
 }
 
 cli_record <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = "shots")
   row <- c(cli_row(o), Filter(length, o[c("status", "note")]))
   row <- cli_known_row(project, row)
   if (o$activity == "render") row <- cli_shot_columns(project, row)

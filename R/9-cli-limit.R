@@ -12,7 +12,7 @@ cli_limit <- function(o, args) {
                           running(o$engine_version, cli_nodes(project), project$root, o$keep, progress = TRUE))
     study <- function() cli_study(probes, o, price, judged_noise(ledger, shot$shot))
     if (length(o$blind)) cli_blind(study(), o$blind, ledger)
-    speeds <- measured_speeds(timings(ledger), engine$engine, probes$rows[["node"]][1])
+    speeds <- measured_speeds(timings_near(ledger, shot$scene), engine$engine, probes$rows[["node"]][1])
     cli_show_limit(study(), price, o, speeds)
   })
 }

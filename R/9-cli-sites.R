@@ -1,7 +1,7 @@
 # The commands `sites` and `bill`.
 
 cli_sites <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = "sites")
   if (!length(project$sites)) stop_input("project", "has no site", instead = "Write a rate card under sites/.")
   if (length(args)) {
     site <- project_entry(project$sites, args[1], "site")
@@ -13,7 +13,7 @@ cli_sites <- function(o, args) {
 }
 
 cli_bill <- function(o, args) {
-  project <- read_project()
+  project <- read_project(parts = c("sites", "usages", "rates"))
   usage <- cli_usage(project, args)
   name <- first_of(o$site, if (inherits(usage, "cp_usage")) usage$site)
   if (is.null(name)) stop_input("usage", "names no site", "clockpigeon bill", "Write --site NAME.")

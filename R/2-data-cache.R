@@ -1,0 +1,43 @@
+# What was read of a large folder is kept in the user's cache, by each file's size and time, so that the next command
+# reads only what has changed. Folders of few files are read anew: that is as fast.
+
+cached_from <- 40L  # files in a folder
+
+# Reads files with `read`, those that are as they were from the cache. `kind` tells what is read.
+read_cached <- function(files, read, kind) {
+  if (length(files) < cached_from) return(lapply(files, read))
+  facts <- file.info(files, extra_cols = FALSE)
+  stamp <- paste(facts$size, format(as.numeric(facts$mtime), digits = 20), package_stamp())
+  store <- cache_path(dirname(files[1]), kind)
+  kept <- tryCatch(readRDS(store), error = function(e) NULL, warning = function(w) NULL)
+  at <- match(paste(files, stamp), kept$keys)
+  records <- vector("list", length(files))
+  records[!is.na(at)] <- kept$records[at[!is.na(at)]]
+  for (i in which(is.na(at))) records[[i]] <- read(files[i])
+  # A file that was written within the last seconds may be written once more in the same tick of its clock.
+  fresh <- as.numeric(Sys.time()) - as.numeric(facts$mtime) < 3
+  if (anyNA(at) && !all(fresh)) {
+    write_cache(list(keys = ifelse(fresh, "", paste(files, stamp)), records = records), store)
+  }
+  records
+}
+
+package_stamp <- function() {
+  paste(getNamespaceVersion("clockpigeon")[[1]], file.mtime(system.file("Meta", "package.rds", package = "clockpigeon")))
+}
+
+cache_path <- function(folder, kind) {
+  file.path(tools::R_user_dir("clockpigeon", "cache"), paste0(kind, "-", text_hash(real_path(folder)), ".rds"))
+}
+
+# A cache that cannot be written is none: nothing is said of it.
+write_cache <- function(what, path) {
+  part <- paste0(path, "-", Sys.getpid())
+  tryCatch({
+    dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
+    saveRDS(what, part, compress = FALSE)
+    file.rename(part, path)
+  }, error = function(e) NULL, warning = function(w) NULL)
+  unlink(part, expand = FALSE)
+  invisible()
+}
