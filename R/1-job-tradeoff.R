@@ -12,7 +12,13 @@ non_dominated <- function(...) {
 
 # The smallest limit that a share of the draws keeps: the k-th smallest draw, k = ceiling(share * n), so that the
 # share of draws at or below it is never under what was asked.
-kept_by <- function(draws, share) sort(draws)[max(1, ceiling(share * length(draws) - 1e-9))]
+kept_by <- function(draws, share) {
+  k <- kept_draws_of(share, length(draws))
+  sort.int(draws, partial = k)[k]
+}
+
+# How many of n draws must keep a bound for a share of them to keep it.
+kept_draws_of <- function(share, n) max(1, ceiling(share * n - 1e-9))
 
 # The same where each draw must also keep another limit; Inf when too few do.
 kept_within <- function(draws, other, limit, share) kept_by(ifelse(other <= limit, draws, Inf), share)

@@ -64,11 +64,19 @@ fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL, floor
     }
   }
   fit$says <- c(if (length(fit$time)) law_says(fit$time, "time is not linear in the samples"),
-                if (length(fit$curve)) law_says(fit$curve, noise_law))
+                if (length(fit$curve)) law_says(fit$curve, noise_law(fit$probes)))
   structure(fit, class = "cp_limit_fit")
 }
 
-noise_law <- "noise does not fall as one over the root of the samples"
+# What is said of noise that does not follow the law: how it falls instead, where that is plainly too slow or too fast.
+noise_law <- function(probes) {
+  known <- !is.na(probes[["noise"]]) & probes[["noise"]] > 0
+  power <- if (sum(known) > 1) unname(stats::coef(stats::lm(log(probes[["noise"]][known]) ~
+                                                              log(probes[["samples"]][known])))[2]) else NA
+  as <- paste0(", about as the samples to the power ", sprintf("%.2f", power))
+  if (is.na(power) || abs(power + 0.5) < 0.08) return("noise does not fall as one over the root of the samples")
+  paste0("noise falls too ", if (power > -0.5) "slowly" else "fast", as, "; independent samples give -0.5")
+}
 
 # Relative standard errors of one measurement, where nothing better is known.
 assumed_error <- c(seconds = 0.15, noise = 0.03)
@@ -254,7 +262,7 @@ samples_for <- function(fit, noise, confidence = 0.9) {
   if (!is.numeric(noise) || !length(noise) || !all(is.finite(noise)) || any(noise <= 0)) {
     stop_input("type", paste("got", show_value(noise)), argument("noise"), "Write noise targets, each above 0.")
   }
-  refused <- law_says(fit$curve, noise_law)
+  refused <- law_says(fit$curve, noise_law(fit$probes))
   if (length(refused)) {
     stop_input("limit", paste0(refused, ", so no count can be promised"), argument("fit"),
                paste("Probe again, several pairs at each count: a single glaring pixel may have met one pair only.",

@@ -40,7 +40,7 @@ study_limit <- function(probes, noise, tile_noise = NULL, confidence = 0.9, hour
   if (!floor) fits <- lapply(groups, function(at) fit_pairs(pairs[at, , drop = FALSE], floor = FALSE))
   worst <- lapply(groups, function(at) worst_tile(probes$maps[at], pairs[at, , drop = FALSE], floor))
   rows <- Map(study_row, groups, fits, worst, MoreArgs = list(pairs = pairs, noise = noise, tile_noise = tile_noise,
-                                                              confidence = confidence))
+                                                              confidence = confidence, engine = probes$engine))
   frames <- do.call(rbind, c(rows, make.row.names = FALSE))
   frames$cost <- frames$seconds / 3600 * hourly
   frames$governs <- seq_len(nrow(frames)) == worst_frame(frames, fits)
@@ -73,12 +73,13 @@ worst_tile <- function(maps, pairs, floor) {
   list(place = place, at = at, seen = seen, fit = fit)
 }
 
-study_row <- function(at, fit, worst, pairs, noise, tile_noise, confidence) {
+study_row <- function(at, fit, worst, pairs, noise, tile_noise, confidence, engine) {
   ask <- function(fit, target) tryCatch(list(n = samples_for(fit, target, confidence), why = NA_character_),
                                         clockpigeon_error_limit = function(e) list(n = NA_real_, why = e$what))
   frame <- ask(fit, noise)
   tile <- ask(worst$fit, tile_noise)
-  n <- max(frame$n, tile$n)
+  # An engine that does certain counts only is asked for the next of them.
+  n <- possible_count(engine, max(frame$n, tile$n))
   time <- as_frame(predict.cp_limit_fit(fit, if (is.na(n)) 1 else n))
   data.frame(pairs[at[1], c("frame", "features", "width", "height"), drop = FALSE], samples_frame = frame$n,
              samples_tile = tile$n, samples = n, seconds = if (is.na(n)) NA else time$seconds,

@@ -53,7 +53,7 @@ break_evens <- function(choice, rivals) {
 
 # The pick under another deadline or budget, or with other facts.
 pick_of <- function(facts, asked) {
-  judged <- judge_options(facts, asked)
+  judged <- judge_options(facts, asked, distances = FALSE)
   judged[["option"]][judged[["pick"]]][1]
 }
 

@@ -42,8 +42,9 @@ print.cp_limit_fit <- function(x, ...) {
 
 #' @rdname figures
 #' @param target For a limit fit: noise target to mark.
+#' @param against For a limit fit: what each render was held against, another `"render"` or a `"reference"`.
 #' @exportS3Method ggplot2::autoplot
-autoplot.cp_limit_fit <- function(object, target = NULL, ...) { # nolint: object_name_linter.
+autoplot.cp_limit_fit <- function(object, target = NULL, against = "render", ...) { # nolint: object_name_linter.
   if (is.null(object$curve)) {
     stop_input("figure", "has no noise in it", argument("object"), "Give fit_limit() the noise.")
   }
@@ -62,7 +63,8 @@ autoplot.cp_limit_fit <- function(object, target = NULL, ...) { # nolint: object
     ggplot2::geom_point(data = probes, size = 2.8) +
     ggplot2::scale_x_log10(breaks = 2^(0:20), minor_breaks = NULL) + ggplot2::scale_y_log10() +
     ggplot2::labs(x = "samples a pixel (each step a factor)", y = "noise, % of brightness (each step a factor)",
-                  title = title, subtitle = "points: pairs of renders, measured; line and band: the fit, 95 %",
+                  title = title, subtitle = paste0("points: ", if (against == "render") "pairs of renders"
+                                    else "renders against a reference", ", measured; line and band: the fit, 95 %"),
                   alt = paste0(title, ". Noise against samples, falling along a line of slope one half.")) +
     plain_theme()
   if (length(object$time)) {

@@ -7,7 +7,7 @@ cli_limit <- function(o, args) {
   if (o$plan) return(cli_plan_probes(project, shot, engine, o))
   price <- cli_limit_price(project, o, engine)
   cli_ledger(project, FALSE, function(ledger) {
-    probes <- probe_limit(shot, engine, ledger, parse_counts(o$samples, "option --samples"), o$frames,
+    probes <- probe_limit(shot, engine, ledger, cli_sample_counts(o$samples, engine), o$frames,
                           cli_probe_options(o), list(reference = o$reference, noise = cli_coarse_noise(o, engine)),
                           running(o$engine_version, cli_nodes(project), project$root, o$keep, progress = TRUE))
     study <- function() cli_study(probes, o, price, judged_noise(ledger, shot$shot))
@@ -15,6 +15,18 @@ cli_limit <- function(o, args) {
     speeds <- measured_speeds(timings_near(ledger, shot$scene), engine$engine, probes$rows[["node"]][1])
     cli_show_limit(study(), price, o, speeds)
   })
+}
+
+# The counts asked for, or the usual ones as the engine can do them.
+cli_sample_counts <- function(text, engine) {
+  usual <- is.null(text)
+  counts <- if (usual) unique(possible_count(engine, c(4, 16, 64))) else parse_counts(text, "option --samples")
+  wrong <- setdiff(counts, possible_count(engine, counts))
+  if (length(wrong)) {
+    stop_input("limit", value_trouble(engine, list(samples = wrong[1])), "option --samples",
+               paste0("Write counts such as ", toString(unique(possible_count(engine, c(4, 16, 64)))), "."))
+  }
+  counts
 }
 
 # Twice the target: a quarter of its samples, spent where they will be.
@@ -82,6 +94,8 @@ cli_show_limit <- function(study, price, o, speeds) {
   found <- study$frames[["samples"]][governs]
   steps <- limit_doublings(study$fits[[governs]], counts[1], max(counts[2], 2 * found, na.rm = TRUE),
                            if (length(price)) price$hourly else NA_real_, length(study$probes$shot$frames))
+  possible <- possible_values(study$probes$engine, "samples")
+  if (length(possible)) steps <- steps[steps[["samples"]] %in% possible, , drop = FALSE]
   crossed <- nrow(unique(as_frame(study$frames)[c("width", "height", "features")])) > 1
   limits <- if (!is.na(found) && study$probes$against == "render" && !crossed) three_limits(study)
   elsewhere <- if (length(limits) && length(speeds) > 1) {
@@ -92,7 +106,8 @@ cli_show_limit <- function(study, price, o, speeds) {
   cli_emit(study$frames, o$format, function() {
     c(study_lines(study, steps, limits, price, elsewhere), if (length(drivers)) c("", driver_lines(drivers)))
   })
-  cli_figure(study$fits[[governs]], o$figure, target = study$targets[["noise"]])
+  cli_figure(study$fits[[governs]], o$figure, target = study$targets[["noise"]],
+             against = study$probes$against)
   if (length(o$sheet)) {
     contact_sheet(study, o$sheet)
     cli_note("contact sheet: ", o$sheet)

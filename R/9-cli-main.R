@@ -92,7 +92,7 @@ cli_commands <- list(
     options = list(
       opt("--noise", "noise target of the frame, a share of its brightness [what was judged clean enough, or 5%]"),
       opt("--tile-noise", "target of its worst tile [twice that]"),
-      opt("--samples", "counts to probe at [4,16,64]", default = "4,16,64"),
+      opt("--samples", "counts to probe at [4,16,64, or the next that the engine can do]"),
       opt("--frames", "frames to probe [two, spread over the shot]"),
       opt("--size", "such as 320x180, or several with commas to see what size does [the shot's]"),
       opt("--rows", "only these rows of the frame, such as 65-128 [all]"),

@@ -37,7 +37,7 @@ test_that("data that refuse the law are told", {
   straight <- fit_limit(n, (2 + n) * wobble(), sqrt(1 / n) * wobble(), c(seconds = 0.01, noise = 0.01))
   expect_null(straight$says)
   bent <- fit_limit(n, (2 + n^1.4) * wobble(), n^-0.3 * wobble(), c(seconds = 0.01, noise = 0.01))
-  expect_match(bent$says, "not linear|does not fall as one over the root")
+  expect_match(bent$says, "not linear|does not fall as one over the root|falls too")
   expect_length(fit_limit(n, (2 + n^1.4) * wobble(), n^-0.3 * wobble())$says, 2)
   expect_output(print(bent), "do not fit the model")
 })
@@ -56,4 +56,16 @@ test_that("probes and targets that cannot answer are refused", {
   expect_refusal(samples_for(vague, 0.005), "limit", "Probe at a larger count")
   expect_refusal(samples_for(fit_limit(n, n), 0.1), "limit", "no noise")
   expect_identical(fit_limit(c(4, 16), c(1, 2), c(0.2, 0.1))$curve$basis, "assumed")
+})
+
+test_that("noise that falls too slowly or too fast is called that, and the line lies in its band", {
+  n <- c(4, 16, 64, 256)
+  for (power in c(-0.2, -0.5, -0.8)) {
+    fit <- fit_limit(n, noise = 0.2 * n^power, error = list(noise = 0.02 * 0.2 * n^power), floor = FALSE)
+    at <- as.data.frame(predict(fit, c(2, 8, 128, 1000)))
+    expect_true(all(at$noise_lower <= at$noise & at$noise <= at$noise_upper))
+    if (power == -0.2) expect_refusal(samples_for(fit, 0.01), "limit", "falls too slowly, about as the samples to the power -0.20")
+    if (power == -0.8) expect_refusal(samples_for(fit, 0.01), "limit", "falls too fast")
+    if (power == -0.5) expect_gt(samples_for(fit, 0.01), 300)
+  }
 })

@@ -46,3 +46,21 @@ test_that("picture tells two files apart", {
   expect_true(file.exists(file.path(folder, "d.png")))
   expect_match(run("1.pfm")$stderr, "help picture")
 })
+
+test_that("an engine that does certain counts only is probed at these, and one of them is proposed", {
+  folder <- local_project(sample = FALSE)
+  write_file(folder, "engines/steps.yaml", "extend: pebble", "engine: steps",
+             "values: {samples: {1: '1', 3: '3', 9: '9', 27: '27', 81: '81', 243: '243'}}")
+  run <- function(...) run_command_line("limit", "gears-review", "--engine", "steps", "--size", "64x36", "--frames", "1",
+                                        ..., wd = folder)
+  ran <- run("--noise", "20%", "--format", "csv")
+  expect_true(ran$status %in% c(0L, 3L))
+  rows <- read.csv(text = ran$stdout)
+  expect_true(rows$samples %in% c(1, 3, 9, 27, 81, 243, NA))
+  ledger <- open_ledger(file.path(folder, "ledger.sqlite"), read_only = TRUE)
+  expect_true(all(timings(ledger)$limit_value[timings(ledger)$limit_kind == "samples"] %in% c(9, 27, 81)))
+  close_ledger(ledger)
+  wrong <- run("--samples", "4,16")
+  expect_identical(wrong$status, 2L)
+  expect_match(wrong$stderr, "steps can do 1, 3, 9, 27, 81 or 243 samples, not 4", fixed = TRUE)
+})
