@@ -20,7 +20,8 @@ check_name <- function(x, where) {
   if (grepl("[/\\:*?\"<>|]", x)) refuse("cannot be part of a file's name")
   if (grepl("^[. ~-]|[. ]$", x)) refuse("begins with a dot, a dash, a tilde or a space, or ends in a dot or a space")
   if (nchar(x, "bytes") > 100) refuse("is longer than 100 bytes")
-  if (grepl("^(con|prn|aux|nul|com[0-9]|lpt[0-9])([.]|$)", x, ignore.case = TRUE)) refuse("some systems keep for devices")
+  kept <- "^(con|prn|aux|nul|com[0-9]|lpt[0-9])([.]|$)"
+  if (grepl(kept, x, ignore.case = TRUE)) refuse("some systems keep for devices")
   x
 }
 

@@ -1,8 +1,8 @@
 # Templates: texts with {fields}, as profiles and shots write them.
 #
 # In braces stands a name, or arithmetic of names and numbers (+ - * / ^, sqrt, log2, floor, ceiling, round); behind it,
-# after colons, how it is padded (04: with zeros to four digits) and what stands in where there is no value ({threads:1}).
-# {{ and }} are the braces themselves.
+# after colons, how it is padded (04: with zeros to four digits) and what stands in where there is no value
+# ({threads:1}). {{ and }} are the braces themselves.
 
 template_pieces <- "\\{\\{|\\}\\}|\\{[^{}]*\\}"
 template_functions <- c("+", "-", "*", "/", "^", "(", "sqrt", "log2", "floor", "ceiling", "round")

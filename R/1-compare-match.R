@@ -63,7 +63,8 @@ as_runs.default <- function(x, activity = "render", time = "wall") {
   settings <- x[!duplicated(code), setting_columns, drop = FALSE]
   row.names(settings) <- NULL
   list(settings = settings, setting = code, wall_s = x[["wall_s"]], samples_done = x[["samples_done"]],
-       sample = is_sample(x), session = session_codes(session_of(x[["plan_id"]], x[["measured_at"]])),
+       work = x[["work"]], sample = is_sample(x),
+       session = session_codes(session_of(x[["plan_id"]], x[["measured_at"]])),
        turn = turn_codes(x[["repeat"]]))
 }
 
@@ -86,7 +87,8 @@ match_cells <- function(context, x, runs, columns) {
                     turn = runs$turn[at], y = log(runs$wall_s[at]))
   # The first level that has a partner is the old one; which of the others have none with it is said with each pair.
   for (first in seq_along(levels)[-length(levels)]) {
-    out <- Filter(length, lapply(seq_along(levels)[-seq_len(first)], match_levels, first, levels, run, runs, x, context))
+    later <- seq_along(levels)[-seq_len(first)]
+    out <- Filter(length, lapply(later, match_levels, first, levels, run, runs, x, context))
     if (length(out)) break
   }
   paired <- c(levels[first], vapply(out, function(p) p$rows[["new"]][1], ""))
@@ -104,6 +106,7 @@ match_levels <- function(k, first, levels, run, runs, x, context) {
     context = context, scene = x[["scene"]][setting], frame = x[["frame"]][setting], cell = m$cell,
     old = levels[first], new = levels[k], old_s = runs$wall_s[m$old], new_s = runs$wall_s[m$new],
     old_samples = runs$samples_done[m$old], new_samples = runs$samples_done[m$new],
+    old_work = runs$work[m$old], new_work = runs$work[m$new],
     sample = runs$sample[m$old] | runs$sample[m$new], alone = nrow(old) + nrow(new) - 2L * length(m$old),
     within = m$within
   )

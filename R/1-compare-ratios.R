@@ -42,8 +42,9 @@
 #'   a scene and then `all scenes` by total work and by geometric mean: `engine`, `scene`, `old`, `new`, `pairs`,
 #'   `old_s`, `new_s` (mean wall seconds), `old_ms`, `new_ms` (ms per frame), `old_per_min`, `new_per_min` (frames per
 #'   minute), `ratio` (old / new), `lower`, `upper`, `time_saved`, `speed_gain`, `verdict` (`faster`, `slower`,
-#'   `no clear difference`), `basis`, `frame_ratio`, `robust_ratio`, `robust_lower`, `robust_upper`, `chance` (of a
-#'   ratio as far from 1 where there is no difference), `adjusted_chance`, `note`. Timings that were left out are
+#'   `no clear difference`), `basis`, `frame_ratio`, `robust_ratio`, `robust_lower`, `robust_upper`, `work_ratio` (old /
+#'   new of what the engines counted of their own work: a witness without the clock's noise), `chance` (of a ratio as
+#'   far from 1 where there is no difference), `adjusted_chance`, `note`. Timings that were left out are
 #'   counted in `note`.
 #' @section Conditions: `clockpigeon_error_compare` when there is nothing to compare: no finished render, one level
 #'   only, or sets that differ in more than `by`; the message names what differs. `clockpigeon_error_choice` for a
@@ -62,7 +63,8 @@ compare_timings <- function(x, by, smallest = 0.02, level = 0.95, across = FALSE
   time <- check_choice(time[1], argument("time"), c("wall", "cpu"))
   runs <- as_runs(x, activity, time)
   if (!length(runs$wall_s)) {
-    stop_input("compare", paste0("no finished ", activity, if (time == "cpu") " with its CPU time", " among the timings"),
+    stop_input("compare",
+               paste0("no finished ", activity, if (time == "cpu") " with its CPU time", " among the timings"),
                instead = "Measure some first: clockpigeon bench.")
   }
   x <- runs$settings
@@ -128,6 +130,19 @@ far_says <- function(p, far) {
          format(exp(stats::median(d)), digits = 3), "): wrong device or changed setting?")
 }
 
+# What the engines counted of their own work, old over new; NA where one did not. It has no noise of the clock.
+work_ratio <- function(s) {
+  both <- is.finite(s[["old_work"]]) & is.finite(s[["new_work"]]) & s[["new_work"]] > 0
+  if (!any(both)) NA_real_ else sum(s[["old_work"]][both]) / sum(s[["new_work"]][both])
+}
+
+work_says <- function(s) {
+  work <- work_ratio(s)
+  if (is.na(work)) return(NULL)
+  if (abs(work - 1) < 0.002) return("by the engines' own count both did the same work")
+  paste0("by the engines' own count the new did ", format(signif(1 / work, 3)), " times the work")
+}
+
 # One pair of levels: a row a scene, the slowest change first, then the rows of all scenes. `about` holds what is to be
 # said of the pair beside: what was left out, and in what else the sets differ.
 compare_levels <- function(p, sessions, smallest, level, about = list(), weights = NULL) {
@@ -142,7 +157,7 @@ compare_levels <- function(p, sessions, smallest, level, about = list(), weights
         about$left_out)
     }
     note <- c(if (nrow(s) == 1) "single run: no interval", if (!total) pairs_say(est, s, smallest), unequal_work(s),
-              session_says(sessions, level),
+              work_says(s), session_says(sessions, level),
               if (length(left_out)) paste("left out:", toString(left_out)),
               if (length(about$apart)) paste("not alike, compared across", toString(about$apart)),
               if (!total && length(chance) > 1 && chance[[scene]] > est$p) {
@@ -175,7 +190,8 @@ comparison_row <- function(p, scene, basis, est, s, level, smallest, chance, sil
     speed_gain = ratio - 1,
     verdict = if (silent) "no clear difference" else verdict(est, half, smallest, level, chance), basis = basis,
     frame_ratio = exp(first_of(est$frames, NA_real_)), robust_ratio = robust[1], robust_lower = robust[2],
-    robust_upper = robust[3], chance = est$p, adjusted_chance = chance, note = note, row.names = NULL
+    robust_upper = robust[3], work_ratio = work_ratio(s), chance = est$p,
+    adjusted_chance = chance, note = note, row.names = NULL
   )
 }
 

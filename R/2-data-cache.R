@@ -23,7 +23,8 @@ read_cached <- function(files, read, kind) {
 }
 
 package_stamp <- function() {
-  paste(getNamespaceVersion("clockpigeon")[[1]], file.mtime(system.file("Meta", "package.rds", package = "clockpigeon")))
+  built <- file.mtime(system.file("Meta", "package.rds", package = "clockpigeon"))
+  paste(getNamespaceVersion("clockpigeon")[[1]], built)
 }
 
 cache_path <- function(folder, kind) {

@@ -8,7 +8,9 @@ read_foreign_csv <- function(path, map = NULL) {
     if (!is.null(large)) return(large)
   }
   lines <- read_text_lines(path)
-  if (!any(nzchar(trimws(lines)))) stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
+  if (!any(nzchar(trimws(lines)))) {
+    stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
+  }
   counts <- vapply(c(",", ";", "\t"), function(s) nchar(gsub(paste0("[^", s, "]"), "", lines[1])), 0L)
   if (max(counts) == 0) {
     stop_input("import", "has one column only", short_path(path), "Set columns apart by comma, semicolon or tab.")

@@ -1,5 +1,10 @@
 # Commands in files: argument vectors, environments and the patterns that read an output.
 
+# The fields that a trial fills.
+trial_fields <- c("scene", "shot", "frame", "width", "height", "samples", "noise", "time_s", "threads",
+                  "band_first", "band_last", "seed", "output", "stem", "output_folder", "scene_folder", "project",
+                  "version")
+
 # The argument vector: texts, or lists of texts that stand or fall together.
 arguments_field <- function(x, where) {
   if (is.character(x)) x <- as.list(x)
@@ -27,6 +32,11 @@ pattern_field <- function(x, where) {
 }
 
 # Types of fields.
-an_argument_vector <- function() field_type(arguments_field, list_schema(one_or_list(text_schema())))
+an_argument_vector <- function() {
+  field_type(arguments_field, c(list_schema(one_or_list(text_schema())), list(description = paste(
+    "Fields in braces:", paste0("{", trial_fields, "}", collapse = " "), "and the names of features;",
+    "{frame:04} pads, {threads:1} has a default, {frame-1} and {log2(samples)} reckon."
+  ))))
+}
 an_environment <- function() field_type(named_texts, mapping_schema(text_schema()))
 a_pattern <- function() field_type(pattern_field, text_schema())

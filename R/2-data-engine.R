@@ -1,8 +1,5 @@
 # Engine profiles: how to run a renderer from its command line and read what it says.
 
-trial_fields <- c("scene", "shot", "frame", "width", "height", "samples", "noise", "time_s", "threads",
-                  "band_first", "band_last", "seed", "output", "stem", "output_folder", "scene_folder", "project",
-                  "version")
 sequence_fields <- c("frames", "first", "last")
 read_targets <- c("load_s", "compute_s", "samples_done", "work", "noise", "peak_mem_mb")
 

@@ -102,8 +102,8 @@ read_yaml_file <- function(path) {
     refuse("holds several documents", "Write each into a file of its own.")
   }
   # An alias may repeat what repeats what it repeats: such a file grows without end.
-  if (lengths(regmatches(text, gregexpr("(^|[-:,\\[{ ])[*][A-Za-z0-9]", text))) > 20) refuse("repeats itself by aliases",
-                                                                                       "Write it out.")
+  aliases <- regmatches(text, gregexpr("(^|[-:,\\[{ ])[*][A-Za-z0-9]", text))
+  if (lengths(aliases) > 20) refuse("repeats itself by aliases", "Write it out.")
   failed <- function(e) {
     refuse(paste("is no YAML:", shown_text(sub("\\.?\\s*$", "", conditionMessage(e)), 200)), "Mend the line it names.")
   }

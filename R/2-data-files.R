@@ -24,7 +24,8 @@ check_folder_open <- function(folder, where = folder) {
   if (!dir.exists(folder)) stop_input("file", "no such folder", where, "Make it first.")
   test <- tempfile("part-", tmpdir = folder)
   if (!suppressWarnings(file.create(test, showWarnings = FALSE))) {
-    stop_input("file", "this folder cannot be written", where, "Give yourself the right to write there, or name another.")
+    stop_input("file", "this folder cannot be written", where,
+               "Give yourself the right to write there, or name another.")
   }
   unlink(test, expand = FALSE)
   invisible(folder)

@@ -75,11 +75,11 @@ repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
 #' Fields of the file: `plan` (name), `about`, `shots` (names), `engines` (a list of `engine` and `versions`), `frames`
 #' (a frame set) or `probes` (that many frames spread over each shot), `limits` and `sizes` (each shot's own when
 #' absent), `threads`, `devices` (`all` of a node's, what is `shared` with
-#' others, or sets such as `gpu`, `gpu 0`, `gpu 0+1` and `cpu 0`, each of which every setting runs on), `features` (such as `denoise:
-#' ["on", "off"]`: each name with its values), `nodes` (names: every setting runs on each), `on_loss` (whether the
-#' trials of a node that vanishes `move` to another or `wait` for it), `study` (the factor studied: at least two levels
-#' of it must be there), `repeats` (a count, or `target`, `least`, `most` and `budget` as in [repeat_until()]),
-#' `warmups`, `time_limit` for a trial, `seed` of the order.
+#' others, or sets such as `gpu`, `gpu 0`, `gpu 0+1` and `cpu 0`, each of which every setting runs on), `features`
+#' (such as `denoise: ["on", "off"]`: each name with its values), `nodes` (names: every setting runs on each), `on_loss`
+#' (whether the trials of a node that vanishes `move` to another or `wait` for it), `study` (the factor studied: at
+#' least two levels of it must be there), `repeats` (a count, or `target`, `least`, `most` and `budget` as in
+#' [repeat_until()]), `warmups`, `time_limit` for a trial, `seed` of the order.
 #'
 #' @param path A YAML file.
 #' @return A list of class `plan_file` with these fields; [plan_bench()] makes trials of it.

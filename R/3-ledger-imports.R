@@ -10,7 +10,8 @@ imported_marks <- function(ledger) {
   setdiff(all, last[["mark"]][last[["withdrawn"]] == 1])
 }
 
-# Adds imported timings and writes down where they are from, and which rows they became; returns them as they were added.
+# Adds imported timings and writes down where they are from, and which rows they became; returns them as they were
+# added.
 add_import <- function(ledger, x, paths, marks) {
   con <- ledger_connection(ledger)
   ids <- add_rows(ledger, x, function(con, ids) {

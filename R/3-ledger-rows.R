@@ -152,7 +152,7 @@ timings <- function(ledger, ..., replaced = FALSE) {
   if (!replaced) where <- c(where, "id NOT IN (SELECT old_id FROM corrections)")
   sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
                "ORDER BY place")
-  rows <- DBI::dbGetQuery(con, sql, params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
+  rows <- ask_ledger(con, sql, params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
   as_table(typed_columns(all_columns(rows, names(timing_columns))), class = "cp_timings")
 }
 
@@ -162,7 +162,7 @@ timings_near <- function(ledger, scenes, most = 20000) {
   con <- ledger_connection(ledger)
   last <- DBI::dbGetQuery(con, "SELECT max(rowid) AS n FROM runs")[["n"]]
   if (is.na(last) || last <= most) return(timings(ledger))
-  rows <- DBI::dbGetQuery(con, paste(
+  rows <- ask_ledger(con, paste(
     "SELECT * FROM timings WHERE (place > ? OR scene IN (SELECT value FROM json_each(?)))",
     "AND id NOT IN (SELECT old_id FROM corrections) ORDER BY place"
   ), params = list(last - most, as.character(jsonlite::toJSON(as.character(scenes)))))
@@ -201,8 +201,11 @@ runs_of_ledger <- function(x, want, activity, time) {
   marks <- vapply(names(want), function(name) {
     sprintf(" AND \"%s\" IN (%s)", name, paste(rep("?", length(want[[name]])), collapse = ", "))
   }, "")
-  rows <- DBI::dbGetQuery(con, paste0(
-    "SELECT setting, ", time, "_s AS wall_s, samples_done, coalesce(note LIKE '", sample_mark, "%', 0) AS sample, \"repeat\" AS turn, ",
+  # An older ledger that is only read has no such column.
+  counted <- if ("work" %in% lacking_columns(con)) "NULL AS work" else "work"
+  rows <- ask_ledger(con, paste0(
+    "SELECT setting, ", time, "_s AS wall_s, samples_done, ", counted, ", coalesce(note LIKE '", sample_mark,
+    "%', 0) AS sample, \"repeat\" AS turn, ",
     "coalesce(plan_id, substr(measured_at, 1, 10)) AS session FROM runs WHERE ",
     "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE activity = '", activity, "'",
     paste(marks, collapse = ""), ") AND ", time,
@@ -215,7 +218,8 @@ runs_of_ledger <- function(x, want, activity, time) {
   settings <- all_columns(settings[match(used, settings[["setting"]]), , drop = FALSE], setting_columns)
   row.names(settings) <- NULL
   list(settings = typed_columns(settings), setting = match(rows[["setting"]], used), wall_s = rows[["wall_s"]],
-       samples_done = as.numeric(rows[["samples_done"]]), sample = rows[["sample"]] == 1,
+       samples_done = as.numeric(rows[["samples_done"]]), work = as.numeric(rows[["work"]]),
+       sample = rows[["sample"]] == 1,
        session = session_codes(rows[["session"]]), turn = turn_codes(rows[["turn"]]))
 }
 
@@ -230,9 +234,25 @@ typed_columns <- function(x) {
   for (name in names(x)) {
     as <- switch(timing_columns[[name]], text = as.character, integer = as.integer, number = as.numeric,
                  flag = as.logical)
-    x[[name]] <- as(x[[name]])
+    clean <- suppressWarnings(as(x[[name]]))
+    if (any(is.na(clean) & !is.na(x[[name]]))) odd_column(name)
+    x[[name]] <- clean
   }
   x
+}
+
+# What another program wrote into a ledger: a text where a number belongs.
+odd_column <- function(says) {
+  name <- regmatches(says, regexpr("[a-z_]+_s|[a-z_]+_mb|[a-z_]{4,}", says))
+  stop_input("ledger", paste0("holds a text where a number belongs, in the column `", c(name, says)[1], "`"), NULL,
+             "Another program wrote it: restore the file from a copy.")
+}
+
+# Asks a ledger for rows; the database takes a text among numbers for 0 and warns, which must not stand.
+ask_ledger <- function(con, sql, params = NULL) {
+  tryCatch(DBI::dbGetQuery(con, sql, params = params), warning = function(w) {
+    odd_column(sub("^Column `?([^`:]*)`?:.*$", "\\1", conditionMessage(w)))
+  })
 }
 
 # Keeps the record of a plan that is about to run: its seed, its options and its first trials.

@@ -30,8 +30,8 @@ value_trouble <- function(engine, trial) {
     if (length(value) && is.null(mapped_value(engine, name, value))) {
       known <- plain_number(possible_values(engine, name))
       shown <- if (length(known) > 8) c(utils::head(known, 6), "...", utils::tail(known, 1)) else known
-      return(paste0(engine$engine, " can do ", either(shown), if (name == "samples") " samples" else paste0(" as ", name),
-                    ", not ", plain_number(value)))
+      what <- if (name == "samples") " samples" else paste0(" as ", name)
+      return(paste0(engine$engine, " can do ", either(shown), what, ", not ", plain_number(value)))
     }
   }
 }

@@ -45,7 +45,7 @@ picture_fault <- function(path, kind, trial = NULL) {
 appeared_instead <- function(made, most = 4) {
   folders <- unique(unlist(made$values[c("output_folder", "scene_folder", "project")]))
   files <- unlist(lapply(folders[dir.exists(folders)], list.files, full.names = TRUE))
-  new <- files[!dir.exists(files) & file.mtime(files) >= made$began - 1]
+  new <- files[!dir.exists(files) & file.mtime(files) >= made$began - 0.05]
   new <- setdiff(new[!grepl("[.]sqlite(-[a-z]+)?$", new)], made$output)
   if (!length(new)) return("; no other file appeared")
   shown <- vapply(utils::head(new, most), short_path, "")

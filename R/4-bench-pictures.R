@@ -18,7 +18,8 @@ matched_pictures <- function(timings, by = "engine_version", most = 12) {
   by <- check_choice(by, argument("by"), picture_factors)
   most <- check_count(most, argument("most"))
   rows <- as_frame(timings)
-  rows <- rows[is_evidence(rows) & file.exists(as.character(ifelse(is.na(rows[["output"]]), "", rows[["output"]]))), , drop = FALSE]
+  there <- file.exists(as.character(ifelse(is.na(rows[["output"]]), "", rows[["output"]])))
+  rows <- rows[is_evidence(rows) & there, , drop = FALSE]
   # The node may differ between versions and the device between nodes: what the picture shows does not depend on them.
   cell <- row_key(rows, c("scene", "frame", "piece", "engine", "limit_kind", "limit_value", "width", "height",
                           "features", if (by != "engine_version") "engine_version"))

@@ -6,11 +6,11 @@
 #' @param cross What else is crossed, a list with any of `sizes`, a list of `c(width, height)` in pixels (each shot's
 #'   own when absent); `features`, a named list of values such as `list(denoise = c("on", "off"))`, of those that an
 #'   engine's profile knows; `devices`, `"all"` of a node's devices, what is `"shared"` as its file says, or sets such
-#'   as `"gpu"`, `"gpu 0"`, `"gpu 0+1"` and `"cpu 0"` (the engine decides when absent); `nodes`, names of nodes, each to run every setting (this machine alone when absent);
-#'   `seeds` of the engine's random numbers, each of them for every setting, on pictures of linear light where the
-#'   engine writes them, which is what noise is measured on (the seed 1 and the engine's usual picture when absent);
-#'   `rows`, the first and last row of a band to render, from 1, for engines that render bands (whole frames when
-#'   absent).
+#'   as `"gpu"`, `"gpu 0"`, `"gpu 0+1"` and `"cpu 0"` (the engine decides when absent); `nodes`, names of nodes, each to
+#'   run every setting (this machine alone when absent); `seeds` of the engine's random numbers, each of them for every
+#'   setting, on pictures of linear light where the engine writes them, which is what noise is measured on (the seed 1
+#'   and the engine's usual picture when absent); `rows`, the first and last row of a band to render, from 1, for
+#'   engines that render bands (whole frames when absent).
 #' @param on_loss What becomes of the trials of a node that vanishes: `"wait"` keeps them until the run is resumed,
 #'   `"move"` gives them to the nodes that are left.
 #' @param study The factor studied, one of those of [compare_timings()], or `NULL`.

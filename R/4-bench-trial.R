@@ -17,8 +17,8 @@ ask_versions <- function(pairs, engines, programs) {
     if (is.null(engine$version)) return(version)
     said <- ask_version(engine, programs[[name]], version)
     if (!is.na(version) && said != version) {
-      stop_input("engine", paste0("asked as ", version, ", ", name, " says it is ", said), profile_place(engine, "version"),
-                 "Install the version asked for, or ask for this one.")
+      stop_input("engine", paste0("asked as ", version, ", ", name, " says it is ", said),
+                 profile_place(engine, "version"), "Install the version asked for, or ask for this one.")
     }
     said
   }, pairs$engine, pairs$version)
@@ -123,11 +123,16 @@ run_trial_command <- function(engine, program, values, bench, asked) {
 # Where the engine names its picture itself, it is moved to where it was to be.
 take_picture <- function(engine, values, output, began) {
   if (is.null(engine$output_as)) return(invisible())
-  at <- fill_template(engine$output_as, values)
-  if (length(at) && !is_absolute(at)) at <- file.path(values$output_folder, at)
+  at <- named_picture(engine, values)
   there <- length(at) && file.exists(at) && !dir.exists(at) && file.mtime(at) >= began - 2
   if (there && at != output) file.rename(at, output)
   invisible()
+}
+
+# Where a picture is found that the engine names itself; NULL where its name needs what the trial does not have.
+named_picture <- function(engine, values) {
+  at <- fill_template(engine$output_as, values)
+  if (length(at) && !is_absolute(at)) file.path(values$output_folder, at) else at
 }
 
 # The pre-passes that ran in this process, by what they hold for.

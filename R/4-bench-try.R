@@ -3,7 +3,8 @@
 # Runs one frame as a trial would, and tells what came of it. `trial`: list(shot, scene, frame, width, height, samples,
 # noise, time_s, threads, version, devices); `root`: the project's folder. Returns a list of class `cp_try`: the
 # command (program, arguments, environment, folder), `ran` (seconds, exit status, output), `files` (that appeared: path,
-# bytes), `reads` (target, pattern, what it found), `judged` (status, note), `version`, `picture` (where it is, or NULL).
+# bytes), `reads` (target, pattern, what it found), `judged` (status, note), `version`, `found_at` (where the picture
+# was to be found), `picture` (where it is kept, or NULL).
 try_engine <- function(engine, trial, root = ".", node = this_node(), time_limit = 600, keep = NULL) {
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   root <- real_path(root)
@@ -39,7 +40,8 @@ try_engine <- function(engine, trial, root = ".", node = this_node(), time_limit
                                                    values = values, began = began, asked = used$asked), time_limit)
   reads <- Filter(length, engine$reads)
   structure(list(engine = name, version = host$versions[[1]], command = command, ran = ran, files = files,
-                 output = output, picture = if (length(keep) && file.exists(output)) output,
+                 output = output, found_at = if (length(engine$output_as)) named_picture(engine, values) else output,
+                 picture = if (length(keep) && file.exists(output)) output,
                  reads = data.frame(target = names(reads), pattern = vapply(reads, identity, ""),
                                     found = unname(numbers$found[names(reads)]), row.names = NULL),
                  odd = numbers$odd, judged = judged, asked = used$asked), class = "cp_try")

@@ -31,7 +31,8 @@
 #' @param writers For `"frames"`: number of pictures that were in work at once, where it is known.
 #' @param begun For `"frames"`: when work on them began, as `"2026-11-03 14:05:10"` (UTC): the first frame of each
 #'   writer then has a time too.
-#' @param again `TRUE` to take files in that were imported before: their earlier rows are then withdrawn, by corrections.
+#' @param again `TRUE` to take files in that were imported before: their earlier rows are then withdrawn, by
+#'   corrections.
 #' @return The timings, a tibble; invisibly when added to a ledger. Those of a file that was imported before are not
 #'   there.
 #' @section Conditions: `clockpigeon_error_import` when a file is missing, empty, binary or not what it should be;

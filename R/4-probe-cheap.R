@@ -68,7 +68,8 @@ sequence_rows <- function(shot, engine, ledger, frames, version, how) {
   pictures <- tempfile("clockpigeon-cheap-")
   dir.create(pictures)
   on.exit(unlink(pictures, recursive = TRUE, expand = FALSE))
-  trial <- list(shot = shot$shot, scene = scene_for(engine$engine, shot), width = shot$size[["width"]], height = shot$size[["height"]],
+  trial <- list(shot = shot$shot, scene = scene_for(engine$engine, shot), width = shot$size[["width"]],
+                height = shot$size[["height"]],
                 samples = shot$limit$samples, noise = shot$limit$noise, time_s = shot$limit$time, version = version)
   root <- real_path(how$folder)
   values <- c(trial_values(trial, engine, file.path(pictures, paste0("cheap.", engine$output)), root),
@@ -96,7 +97,8 @@ sequence_rows <- function(shot, engine, ledger, frames, version, how) {
     times[c("wall_s", "load_s", "compute_s", "samples_done", "work", "noise", "peak_mem_mb", "warm", "run_order")],
     activity = "render", shot = shot$shot, scene = shot$scene, frame = frames, engine = engine$engine,
     engine_version = host$versions[[1]], limit_columns(shot$limit), width = trial$width, height = trial$height,
-    node = nodes[[1]]$node, device_use(nodes[[1]], engine, cores = host$cores)[c("device", "device_count", "threads", "capacity")],
+    node = nodes[[1]]$node,
+    device_use(nodes[[1]], engine, cores = host$cores)[c("device", "device_count", "threads", "capacity")],
     load_average = load,
     watch(ran$wall_s, ran$cpu_s), machine = machine_id(ledger, host$facts), measured_at = utc_now(), status = "ok",
     kind = "reported", precision = "exact", note = "cheap pass, all frames in one process"

@@ -39,8 +39,8 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL, ...
   said <- version
   if (is.null(said) && length(engine$version)) said <- ask_version(engine, engine_program(engine), NA)
   node <- if (is.null(how$node)) this_node() else as_list_of(how$node, "cp_node", argument("node"), "read_node()")[[1]]
-  state <- list(shot = shot, engine = engine, ledger = ledger, version = version, said = said, node = node, folder = how$folder,
-                keep = how$keep, progress = how$progress, level = asked$level,
+  state <- list(shot = shot, engine = engine, ledger = ledger, version = version, said = said, node = node,
+                folder = how$folder, keep = how$keep, progress = how$progress, level = asked$level,
                 prior = learn_curve_prior(timings_near(ledger, shot$scene)))
   found <- probe_until(state, asked)
   structure(c(list(shot = shot, engine = engine, version = said, node = node$node), found,
@@ -101,7 +101,8 @@ probe_until <- function(probing, asked) {
     curve <- curve_of(probing, seen, decided)
     steps <- c(steps, list(probe_step(curve, seen, level, spent())))
   }
-  list(curve = curve, total = total_time(curve, level), steps = bind_tables(if (length(steps)) steps else list(now)), cheap = decided, ended = ended,
+  if (!length(steps)) steps <- list(now)
+  list(curve = curve, total = total_time(curve, level), steps = bind_tables(steps), cheap = decided, ended = ended,
        spent_s = spent(), rows = seen)
 }
 

@@ -140,7 +140,9 @@ shot_evidence <- function(shot, rows, engine, version) {
                     if (length(seen)) paste0(" Its scene was measured at ", either(seen), " only.")))
 }
 
-engine_name <- function(engine, version) if (is.na(version)) paste(engine, "of unknown version") else paste(engine, version)
+engine_name <- function(engine, version) {
+  if (is.na(version)) paste(engine, "of unknown version") else paste(engine, version)
+}
 
 # Cheap times of a shot: those of the setting other than its own in which most of its frames were timed, half of them
 # and five at least, each at a quarter of the full time at most; NULL when there is none.
@@ -163,8 +165,8 @@ reference_node <- function(own, shots, engine, version) {
   covers <- vapply(split(own[["scene"]], own[["node"]]), function(s) all(scenes %in% s), NA)
   nodes <- names(covers)[covers]
   if (!length(nodes)) {
-    stop_input("evidence", paste0("no node of yours has measured all shots with ", engine_name(engine, version)), "the ledger",
-               "Measure frames of each shot on one node.")
+    stop_input("evidence", paste0("no node of yours has measured all shots with ", engine_name(engine, version)),
+               "the ledger", "Measure frames of each shot on one node.")
   }
   frames <- vapply(nodes, function(node) nrow(unique(own[own[["node"]] == node, c("scene", "frame")])), 0L)
   nodes[which.max(frames)]

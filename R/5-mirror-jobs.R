@@ -1,8 +1,8 @@
 # Whole jobs that the ledger saw: forecast as they could have been before they began, beside how long they took.
 
-# A job is a run (one plan_id, or one job that was imported) that rendered at least 40 frames of one shot in one setting, nearly all between its first
-# and last. It is forecast from what was measured before it began: frames of the same shot in other runs, and all that
-# other shots had taught by then.
+# A job is a run (one plan_id, or one job that was imported) that rendered at least 40 frames of one shot in one
+# setting, nearly all between its first and last. It is forecast from what was measured before it began: frames of the
+# same shot in other runs, and all that other shots had taught by then.
 hidden_jobs <- function(rows, level) {
   # What was imported has no plan: its job tells what was rendered together.
   rows[["plan_id"]] <- ifelse(is.na(rows[["plan_id"]]), rows[["job"]], rows[["plan_id"]])

@@ -61,11 +61,13 @@ scene_findings <- function(shot, folder, manifest) {
                                 height = shot$size[["height"]], engine = first_of(names(shot$scenes), "engine")))
     }, "")
     files <- unique(files)
-    there <- Reduce(`|`, lapply(folder, function(f) file.exists(ifelse(is_absolute(files), files, file.path(f, files)))))
+    at <- lapply(folder, function(f) ifelse(is_absolute(files), files, file.path(f, files)))
+    there <- Reduce(`|`, lapply(at, file.exists))
     if (all(there)) NULL else if (sum(!there) == 1) files[!there]
     else paste0(files[!there][1], " (and ", sum(!there) - 1, " more)")
   }))
-  finding_row("blocks", missing, "is the scene of the shot, and is not there", "Write its path as seen from the project.")
+  finding_row("blocks", missing, "is the scene of the shot, and is not there",
+              "Write its path as seen from the project.")
 }
 
 image_count <- function(manifest) max(1, length(manifest$cameras)) * max(1, length(manifest$layers))

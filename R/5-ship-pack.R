@@ -152,9 +152,9 @@ unpack_parcel <- function(path, into, most = 50e9) {
   there <- file.path(stage, content$files$path)
   if (any(nzchar(Sys.readlink(there)))) refuse(paste0("has a link, ",
                                                       content$files$path[nzchar(Sys.readlink(there))][1]))
-  wrong <- file.size(there) != content$files$bytes
-  if (any(wrong | is.na(wrong))) refuse(paste0("lists another size of ", content$files$path[which(wrong | is.na(wrong))[1]],
-                                               " than it has"))
+  same <- file.size(there) == content$files$bytes
+  wrong <- content$files$path[!same %in% TRUE]
+  if (length(wrong)) refuse(paste("lists another size of", wrong[1], "than it has"))
   changed <- file_hashes(there) != content$files$sha256
   if (any(changed)) refuse(paste0("has another ", content$files$path[changed][1], " than it lists"))
   if (content_version(content$files) != content$version) refuse("bears another version than its content has")

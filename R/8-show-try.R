@@ -21,7 +21,7 @@ try_lines <- function(x, most = 12) {
     if (length(lines)) paste0("  | ", lines) else "  it printed nothing", "",
     head("Files that appeared"),
     if (nrow(x$files)) paste0("  ", x$files$path, "  ", format(x$files$bytes, big.mark = ",", trim = TRUE), " bytes",
-                              ifelse(x$files$path == x$output, "  <- the picture asked for", ""))
+                              ifelse(x$files$path == x$found_at, "  <- the picture asked for", ""))
     else "  none", "",
     head("What the profile reads"),
     if (nrow(x$reads)) read_lines(x) else "  nothing yet: wall time, CPU time and memory are taken without it",
@@ -35,14 +35,15 @@ try_lines <- function(x, most = 12) {
 # Patterns that would find the times, sizes and counts of an output, for `reads`.
 suggested_lines <- function(text, most = 5) {
   lines <- unique(trimws(strsplit(text, "\n", fixed = TRUE)[[1]]))
-  hits <- regmatches(lines, regexec("([A-Za-z][A-Za-z :=]{2,30}?[ :=]+)([0-9]+[.,]?[0-9]*) *(s|sec|secs|seconds|MB|rays|samples)?\\b",
-                                    lines, perl = TRUE))
+  number <- "([A-Za-z][A-Za-z :=]{2,30}?[ :=]+)([0-9]+[.,]?[0-9]*) *(s|sec|secs|seconds|MB|rays|samples)?\\b"
+  hits <- regmatches(lines, regexec(number, lines, perl = TRUE))
   hits <- utils::tail(hits[lengths(hits) > 0], most)
   if (!length(hits)) return(NULL)
   patterns <- vapply(hits, function(h) {
     paste0(gsub("([][(){}.*+?^$|\\\\])", "\\\\\\1", h[2]), "([0-9.,]+)", if (nzchar(h[4])) paste0(" *", h[4]))
   }, "")
-  c("  These would find a number, to be put under load_s, compute_s, work, peak_mem_mb or samples_done in `reads`:",
+  c(paste0("  ", wrap_lines(paste("These would find a number, to be put under load_s, compute_s, work, peak_mem_mb or",
+                                  "samples_done in `reads`:"), terminal_width() - 2, indent = 0)),
     paste0("    '", unique(patterns), "'"))
 }
 

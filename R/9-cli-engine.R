@@ -1,7 +1,9 @@
 # The commands `new` and `engine`: a project begun, an engine described and tried.
 
 cli_new <- function(o, args) {
-  if (!length(args)) stop_input("usage", "names no folder", "clockpigeon new", "Write a folder: clockpigeon new my-film.")
+  if (!length(args)) {
+    stop_input("usage", "names no folder", "clockpigeon new", "Write a folder: clockpigeon new my-film.")
+  }
   made <- new_project(args, first_of(o$name, basename(real_path(args))), o$currency)
   cat(paste0(file.path(args, made), "\n"), sep = "")
   cli_note("\nThe built-in engine is ready: cd ", args, " && clockpigeon bench\n",
@@ -39,13 +41,19 @@ cli_engine_new <- function(o, name) {
   project <- read_project()
   name <- check_name(name, "clockpigeon engine new")
   path <- file.path(project$root, "engines", paste0(name, ".yaml"))
-  if (file.exists(path)) stop_input("file", "this profile is there already", short_path(path), "Change it, or choose another name.")
+  if (file.exists(path)) {
+    stop_input("file", "this profile is there already", short_path(path), "Change it, or choose another name.")
+  }
   command <- cli_ask(o$command, "--command", paste0(
-    "How is one frame rendered? Type the command, with {scene}, {frame}, {samples}, {width}, {height}, {output} and the\n",
-    "like where their values stand, such as: ", name, " {scene} --frame {frame} --spp {samples} -o {output}"))
-  ask <- cli_ask(o$ask_version, "--ask-version", "With what arguments does it print its version? (empty: none)", "")
-  picture <- cli_ask(o$picture, "--picture", "What kind of picture does it write: png, pfm, exr or tiff? (empty: png)",
-                     "png")
+    "How is one frame rendered? Type the command, with {scene}, {frame}, {samples}, {width}, {height}, {output} and\n",
+    "the like where their values stand, such as: ", name, " {scene} --frame {frame} --spp {samples} -o {output}"))
+  # Whoever typed the command knows the options: the other questions are for those who were asked for it.
+  asked <- is.null(o$command)
+  given <- function(name, usual) if (asked) o[[name]] else first_of(o[[name]], usual)
+  ask <- cli_ask(given("ask_version", ""), "--ask-version",
+                 "With what arguments does it print its version? (empty: none)", "")
+  picture <- cli_ask(given("picture", "png"), "--picture",
+                     "What kind of picture does it write: png, pfm, exr or tiff? (empty: png)", "png")
   check_choice(picture, "option --picture", c("png", "pfm", "exr", "tiff"))
   lines <- profile_lines(name, command, if (nzchar(ask)) ask, picture, o$output_as)
   dir.create(dirname(path), showWarnings = FALSE)
@@ -75,7 +83,9 @@ cli_engine_try <- function(o, name, args) {
   project <- read_project()
   engine <- cli_engine(project, name)
   what <- first_of(args[1], project$defaults$shots[1], names(project$shots)[1])
-  if (is.null(what) || is.na(what)) stop_input("usage", "names no scene", "clockpigeon engine try", "Write a shot or a scene file.")
+  if (is.null(what) || is.na(what)) {
+    stop_input("usage", "names no scene", "clockpigeon engine try", "Write a shot or a scene file.")
+  }
   shot <- project$shots[[what]]
   if (is.null(shot)) shot <- list(shot = "try", scene = what, size = c(width = 320L, height = 180L), frames = 1L,
                                   limit = list(samples = possible_count(engine, 4)))

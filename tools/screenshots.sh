@@ -34,6 +34,14 @@ terminal check 100 50 "clockpigeon check gears --engine sundew; clockpigeon chec
 terminal probe 100 42 "clockpigeon probe basin-review --target 8% --figure probed.png"
 terminal backtest 110 24 "clockpigeon backtest"
 terminal limit 100 43 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
+mkdir -p "$work/tide-clock/bin"
+cp "$(Rscript -e 'cat(system.file("examples/quern/quern", package = "clockpigeon"))')" "$work/tide-clock/bin/"
+cp "$(Rscript -e 'cat(system.file("examples/quern/yard.discs", package = "clockpigeon"))')" "$work/tide-clock/"
+cat > "$work/tide-clock/describe" <<'END'
+clockpigeon engine new quern --command "bin/quern {scene} -q {log2(samples)} -n {frame} -w {width} -h {height} -to {stem}" \
+  --ask-version=-about --output-as "{stem}{frame:03}.png"
+END
+terminal engine 100 40 "cat describe; sh describe; clockpigeon engine try quern yard.discs; clockpigeon engine try quern lost.discs | tail -n 4"
 cd "$work/tide-clock"
 cp choice.png sheet.png noise.png done.png "$shots/"
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
@@ -64,11 +72,6 @@ Rscript -e 'library(clockpigeon)
   clockpigeon:::write_figure(figure, "speeds.png")'
 cp scaling.png speeds.png "$shots/"
 engine=$(Rscript -e 'cat(system.file("bin", "pebble", package = "clockpigeon"))')
-for frame in gears:100 basin:100 gallery:100 gears:330 basin:600 gallery:560; do
-  "$engine" --scene "${frame%:*}" --frame "${frame#*:}" --size 426x240 --samples 128 --threads 2 --out "$frame.png" >/dev/null
-done
-montage gears:100.png basin:100.png gallery:100.png gears:330.png basin:600.png gallery:560.png -tile 3x2 -geometry +2+2 \
-  "$shots/scenes.png"
 for seed in 1 2; do
   "$engine" --scene gears --frame 180 --size 320x180 --samples 32 --threads 2 --seed $seed --bounces $((34 - 16 * (seed - 1) * 2)) --out $seed.pfm >/dev/null
 done

@@ -125,3 +125,20 @@ test_that("the sample's written-down model is found again", {
   no_change <- compare_timings(x[x$engine == "millrace", ], "engine_version")
   expect_identical(unique(no_change$verdict[no_change$scene == "all scenes"]), "no clear difference")
 })
+
+test_that("the engines' own count of work stands beside the seconds", {
+  x <- rbind(some_timings(c(4, 4.1, 4.2), work = 1000, node = "a"), some_timings(c(2, 2.1, 2.2), work = 500, node = "b"))
+  found <- compare_timings(x, "node")
+  expect_equal(found$work_ratio[1], 2)
+  expect_match(found$note[1], "the new did 0.5 times the work")
+  x$work <- 1000
+  expect_match(compare_timings(x, "node")$note[1], "both did the same work")
+  x$work[1] <- NA
+  expect_equal(compare_timings(x, "node")$work_ratio[1], 1)
+  x$work <- NA_real_
+  expect_identical(compare_timings(x, "node")$work_ratio[1], NA_real_)
+  ledger <- memory_ledger()
+  x$work <- rep(c(30, 10), each = 3)
+  add_timings(ledger, x)
+  expect_equal(compare_timings(ledger, "node")$work_ratio[1], 3)
+})

@@ -6,7 +6,7 @@ test_that("options are read with their types and defaults", {
   expect_identical(o$show, "tradeoff")
   expect_null(o$rule)
   expect_identical(cli_parse("bench", cli_commands$bench, "review")$args, "review")
-  expect_refusal(cli_parse("choose", cli_commands$choose, c("--draws", "many")), "usage", "clockpigeon choose")
+  expect_refusal(cli_parse("choose", cli_commands$choose, c("--draws", "many")), "usage", "option --draws")
 })
 
 test_that("the three formats hold the same rows", {
