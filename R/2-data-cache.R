@@ -42,3 +42,20 @@ write_cache <- function(what, path) {
   unlink(part, expand = FALSE)
   invisible()
 }
+
+# What took long to work out, kept by all that it follows from (`from`): worked out once, and found the next time. The
+# twenty newest of a kind are kept.
+remembered <- function(kind, from, make, least_s = 1) {
+  key <- paste(openssl::md5(serialize(list(from, package_stamp()), NULL, xdr = FALSE)))
+  path <- file.path(tools::R_user_dir("clockpigeon", "cache"), paste0(kind, "-", key, ".rds"))
+  kept <- if (file.exists(path)) tryCatch(readRDS(path), error = function(e) NULL, warning = function(w) NULL)
+  if (length(kept)) return(kept$value)
+  began <- steady_clock()
+  value <- make()
+  if (steady_clock() - began >= least_s) {
+    write_cache(list(value = value), path)
+    old <- list.files(dirname(path), paste0("^", kind, "-[0-9a-f]+[.]rds$"), full.names = TRUE)
+    unlink(utils::head(old[order(file.mtime(old))], -20), expand = FALSE)
+  }
+  value
+}

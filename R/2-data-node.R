@@ -120,6 +120,8 @@ device_set_use <- function(set, devices, engine, threads, cores, there) {
   if (set$kind == "cpu") {
     if (is.na(threads)) threads <- count
     capacity <- threads / cores
+    # Processors are parts of a device: how many work is what threads and capacity say.
+    count <- if (length(devices)) devices[[1]]$count else 1L
   } else capacity <- count
   list(device = paste(unique(name), collapse = " + "), device_count = count, threads = threads, capacity = capacity,
        asked = list(kind = set$kind, index = index, name = name, share = 1))

@@ -46,7 +46,7 @@ cli_engine_new <- function(o, name) {
   }
   command <- cli_ask(o$command, "--command", paste0(
     "How is one frame rendered? Type the command, with {scene}, {frame}, {samples}, {width}, {height}, {output} and\n",
-    "the like where their values stand, such as: ", name, " {scene} --frame {frame} --spp {samples} -o {output}"))
+    "the like where their values stand, such as: ", name, " {scene} -f {frame} -s {samples} -o {output}"))
   # Whoever typed the command knows the options: the other questions are for those who were asked for it.
   asked <- is.null(o$command)
   given <- function(name, usual) if (asked) o[[name]] else first_of(o[[name]], usual)

@@ -22,7 +22,7 @@ cli_commands <- list(
     arguments = "list | new NAME | try NAME [SHOT or SCENE]", arity = c(1, 3),
     options = list(
       opt("--command", "new: how one frame is rendered, with fields: 'prog {scene} -f {frame} -o {output}'"),
-      opt("--ask-version", "new: arguments with which it prints its version"),
+      opt("--ask-version", "new: arguments with which it prints its version: --ask-version=--version"),
       opt("--picture", "new: png, pfm, exr or tiff [png]"),
       opt("--output-as", "new: where the picture is found, when the engine names it: '{stem}{frame:03}.png'"),
       opt("--frame", "try: frame [the shot's first]", "integer"),

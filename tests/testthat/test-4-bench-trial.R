@@ -103,6 +103,8 @@ test_that("real processors are sets of devices: taskset keeps the engine to thos
   expect_setequal(rows$threads, 1:2)
   cores <- parallel::detectCores()
   expect_setequal(rows$capacity, 1:2 / cores)
+  expect_identical(nrow(compare_timings(rows, by = "capacity")), 1L)
+  expect_identical(nrow(compare_timings(rows, by = "threads")), 1L)
   # Kept to one processor, two threads take the CPU time of one: the engine's own count is the witness.
   engine <- project$engines$`pebble-pinned`
   engine$program <- "/bin/sh"
