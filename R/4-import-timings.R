@@ -48,15 +48,21 @@ import_timings <- function(path, as = NULL, ledger = NULL, engine = NULL, map = 
                            begun = NULL, again = FALSE) {
   path <- check_texts(path, argument("path"))
   again <- check_flag(again, argument("again"))
+  read <- function(paths) read_imports(paths, as, engine, map, set, writers, begun)
+  if (is.null(ledger)) read(path)$rows else invisible(take_imports(path, ledger, again, read)$rows)
+}
+
+# Reads files that are new to the ledger, or all of them `again`, and adds what they hold; what read_imports() gave, with
+# the rows as they were added.
+take_imports <- function(path, ledger, again, read) {
   marks <- vapply(existing_paths(path), content_mark, "")
-  known <- if (is.null(ledger) || again) rep(FALSE, length(path)) else marks %in% imported_marks(ledger)
-  read <- read_imports(path[!known], as, engine, map, set, writers, begun)
-  rows <- read$rows
-  if (!is.null(ledger) && nrow(rows)) {
+  known <- !again & marks %in% imported_marks(ledger)
+  found <- read(path[!known])
+  if (nrow(found$rows)) {
     if (again) for (mark in intersect(marks, imported_marks(ledger))) withdraw_import(ledger, mark)
-    rows <- add_import(ledger, rows, path[!known], marks[!known])
+    found$rows <- add_import(ledger, found$rows, path[!known], marks[!known])
   }
-  if (is.null(ledger)) rows else invisible(rows)
+  found
 }
 
 existing_paths <- function(path) {

@@ -16,9 +16,9 @@ cli_import <- function(o, args) {
   rows <- cli_ledger(project, FALSE, function(ledger) {
     known <- if (o$again) character() else known_imports(args, ledger)
     for (path in known) cli_note("known: ", path, " was imported before; nothing was added (--again takes it anew)")
-    found <- read(setdiff(args, known))
+    found <- take_imports(args, ledger, o$again, read)
     for (line in import_columns_lines(found)) cli_note(line)
-    import_timings(args, o$as, ledger, engine, map, set, o$writers, o$begun, o$again)
+    found$rows
   })
   cli_emit(rows, o$format, function() import_lines(rows))
   0L
