@@ -79,7 +79,13 @@ template_value <- function(call, values, where = NULL) {
     stop_input("template", paste0("reckons with {", lost[1], "}, which is ", show_value(values[[lost[1]]])), where,
                "Reckon with numbers only.")
   }
-  eval(call, numbers, baseenv())
+  value <- suppressWarnings(eval(call, numbers, baseenv()))
+  if (!all(is.finite(value))) {
+    stop_input("template", paste0("{", paste(deparse(call), collapse = " "), "} gives no number for ",
+                                  toString(paste(names(numbers), numbers, sep = " = "))), where,
+               "Reckon with what is there.")
+  }
+  value
 }
 
 plain_number <- function(x) if (is.numeric(x)) format(x, scientific = FALSE, digits = 15, trim = TRUE) else x

@@ -59,3 +59,10 @@ remembered <- function(kind, from, make, least_s = 1) {
   }
   value
 }
+
+# The prior that timings teach, learned once.
+learned_prior <- function(timings) {
+  timings <- filled_timings(timings, argument("timings"))
+  used <- c(names(timing_keys), "status", "activity", "repeat", "warm")
+  remembered("prior", as_frame(timings)[used], function() learn_curve_prior(timings))
+}

@@ -20,13 +20,14 @@ named_texts <- function(x, where) {
       x, names(x))
 }
 
-pattern_field <- function(x, where) {
+# A regular expression with so many groups in parentheses as `groups` names.
+pattern_field <- function(x, where, groups = c("one group in parentheses: the number" = 1)) {
   x <- check_text(x, where)
-  groups <- tryCatch(length(attr(regexpr(x, "", perl = TRUE), "capture.names")), error = function(e) 0,
-                     warning = function(w) 0)
-  if (groups != 1) {
+  found <- tryCatch(length(attr(regexpr(x, "", perl = TRUE), "capture.names")), error = function(e) 0,
+                    warning = function(w) 0)
+  if (!found %in% groups) {
     stop_input("engine", paste0("got ", show_value(x)), where,
-               "Write a regular expression with one group in parentheses: the number.")
+               paste0("Write a regular expression with ", paste(names(groups), collapse = ", or "), "."))
   }
   x
 }

@@ -33,17 +33,6 @@ device_ways_field <- function(x, where) {
   stats::setNames(ways, names(x))
 }
 
-device_pattern_field <- function(x, where) {
-  x <- check_text(x, where)
-  groups <- tryCatch(length(attr(regexpr(x, "", perl = TRUE), "capture.names")), error = function(e) 0,
-                     warning = function(w) 0)
-  if (!groups %in% 1:2) {
-    stop_input("engine", paste0("got ", show_value(x)), where,
-               "Write a regular expression with one group, the index of a device, or two, its index and its name.")
-  }
-  x
-}
-
 # A set of devices as a plan asks for it: list(kind, index), the index NULL for all of a kind; NULL when it names none:
 # `all` of a node, or what is `shared`, is the engine's to take.
 parse_devices <- function(text, where) {
@@ -64,7 +53,10 @@ device_sets_field <- function(x, where) {
 }
 
 # Types of its fields.
-a_device_pattern <- function() field_type(device_pattern_field, text_schema())
+a_device_pattern <- function() {
+  groups <- c("one group, the index of a device" = 1, "two, its index and its name" = 2)
+  field_type(function(x, where) pattern_field(x, where, groups), text_schema())
+}
 device_sets <- function() {
   field_type(device_sets_field, one_or_list(text_schema(examples = c("all", "shared", "gpu 0", "gpu 0+1"))))
 }

@@ -124,34 +124,15 @@ tiff_extent <- function(file, size) {
 
 # The attribute `dataWindow`, and the table of offsets behind the header: the last block begins within the file.
 exr_extent <- function(file, size) {
-  seek(file, 8)
-  text <- function() {
-    bytes <- raw()
-    repeat {
-      byte <- readBin(file, "raw", 1)
-      if (!length(byte) || length(bytes) > 255) stop("cut off")
-      if (byte == 0) return(rawToChar(bytes))
-      bytes <- c(bytes, byte)
-    }
+  header <- exr_header(file, "")
+  if (is.null(header$dataWindow) || length(header$compression$body) < 1) {
+    return(list(fault = "says no size in its header"))
   }
-  sides <- list()
-  lines <- 1
-  repeat {
-    name <- text()
-    if (!nzchar(name)) break
-    text()
-    length <- readBin(file, "integer", 1, endian = "little")
-    body <- readBin(file, "raw", length)
-    if (length(body) < length) stop("cut off")
-    if (name == "dataWindow") {
-      box <- as.numeric(readBin(body, "integer", 4, endian = "little"))
-      sides <- list(width = box[3] - box[1] + 1, height = box[4] - box[2] + 1)
-    }
-    # Lines in a block, by the kind of packing (none, RLE, ZIPS, ZIP, PIZ, PXR24, B44, B44A, DWAA, DWAB).
-    if (name == "compression") lines <- c(1, 1, 1, 16, 32, 16, 32, 32, 32, 256)[as.integer(body[1]) + 1]
-    if (name == "tiles") lines <- NA
-  }
-  if (is.na(lines) || length(sides) < 2) return(sides)
+  box <- as.numeric(readBin(header$dataWindow$body, "integer", 4, endian = "little"))
+  sides <- list(width = box[3] - box[1] + 1, height = box[4] - box[2] + 1)
+  if (length(header$tiles)) return(sides)
+  # Lines in a block, by the kind of packing (none, RLE, ZIPS, ZIP, PIZ, PXR24, B44, B44A, DWAA, DWAB).
+  lines <- c(1, 1, 1, 16, 32, 16, 32, 32, 32, 256)[as.integer(header$compression$body[1]) + 1]
   offsets <- readBin(file, "integer", 2 * ceiling(sides$height / lines), endian = "little")
   low <- offsets[c(TRUE, FALSE)]
   last <- max(ifelse(low < 0, low + 2^32, low) + offsets[c(FALSE, TRUE)] * 2^32)

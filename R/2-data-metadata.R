@@ -51,7 +51,20 @@ inflate <- function(x) tryCatch(memDecompress(x, "gzip"), error = function(e) NU
 raw_text <- function(x, encoding) enc2utf8(iconv(rawToChar(x[x != 0]), encoding, "UTF-8", sub = "?"))
 
 exr_attributes <- function(file, path) {
-  found <- character()
+  header <- exr_header(file, path)
+  values <- lapply(header, function(attribute) {
+    number <- function(what, bytes) {
+      format(readBin(attribute$body, what, 1, size = bytes, endian = "little"), digits = 15)
+    }
+    switch(attribute$type, string = raw_text(attribute$body, "UTF-8"), int = number("integer", 4),
+           float = number("numeric", 4), double = number("numeric", 8))
+  })
+  unlist(c(character(), Filter(length, values)))
+}
+
+# The attributes of a header, by name: `type` and `body`. The file stands behind the header then.
+exr_header <- function(file, path) {
+  found <- list()
   seek(file, 8)
   repeat {
     name <- exr_name(file, path)
@@ -61,10 +74,7 @@ exr_attributes <- function(file, path) {
     if (!length(size) || is.na(size) || size < 0) cut_off(path)
     body <- readBin(file, "raw", size)
     if (length(body) < size) cut_off(path)
-    number <- function(what, bytes) format(readBin(body, what, 1, size = bytes, endian = "little"), digits = 15)
-    value <- switch(type, string = raw_text(body, "UTF-8"), int = number("integer", 4), float = number("numeric", 4),
-                    double = number("numeric", 8))
-    if (length(value)) found <- c(found, stats::setNames(value, name))
+    found[[name]] <- list(type = type, body = body)
   }
 }
 

@@ -79,7 +79,8 @@ read_jobs <- function(path) {
 
 read_folder <- function(folder, read, key, pattern = "\\.ya?ml$") {
   files <- list.files(folder, pattern, full.names = TRUE)
-  records <- read_cached(files, read, key)
+  # A profile may follow from another file: what it holds is not known by its own size and time.
+  records <- if (key == "engine") lapply(files, read) else read_cached(files, read, key)
   names(records) <- vapply(records, `[[`, "", key)
   twice <- anyDuplicated(names(records))
   if (twice) {

@@ -11,14 +11,13 @@ imported_marks <- function(ledger) {
 }
 
 # Adds imported timings and writes down where they are from, and which rows they became; returns them as they were
-# added.
-add_import <- function(ledger, x, paths, marks) {
-  con <- ledger_connection(ledger)
+# added. `counts`: how many of the rows each file gave, in their order.
+add_import <- function(ledger, x, paths, marks, counts) {
   ids <- add_rows(ledger, x, function(con, ids) {
     insert_rows(con, "imports", list(mark = marks, path = paths, imported_at = rep(utc_now(), length(paths)),
-                                     timings = rep(nrow(x), length(paths))), "INSERT OR IGNORE")
-    last <- DBI::dbGetQuery(con, "SELECT max(rowid) AS n FROM runs")[["n"]]
-    for (mark in marks) note_import(con, mark, last - length(ids) + 1, last, 0L)
+                                     timings = counts), "INSERT OR IGNORE")
+    last <- DBI::dbGetQuery(con, "SELECT max(rowid) AS n FROM runs")[["n"]] - length(ids) + cumsum(counts)
+    for (i in seq_along(marks)) note_import(con, marks[i], last[i] - counts[i] + 1, last[i], 0L)
   })
   x[["id"]] <- ids
   x

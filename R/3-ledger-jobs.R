@@ -25,7 +25,7 @@ check_job_name <- function(x, where) {
   if (!grepl("^[A-Za-z0-9][A-Za-z0-9._-]*$", check_text(x, where))) {
     stop_input("job", paste("got", show_value(x)), where, "Write letters, digits, and . _ - between them.")
   }
-  x
+  check_name(x, where)
 }
 
 #' Jobs of a ledger

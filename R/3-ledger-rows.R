@@ -147,12 +147,22 @@ timings <- function(ledger, ..., replaced = FALSE) {
     stop_input("field", paste0("unknown column `", odd[1], "`"), "a condition of timings()",
                "Write conditions as `scene = \"gears\"`.")
   }
-  marks <- function(name) paste(rep("?", length(want[[name]])), collapse = ", ")
-  where <- vapply(names(want), function(name) sprintf("\"%s\" IN (%s)", name, marks(name)), "")
+  select_timings(ledger, conditions(want), want, replaced)
+}
+
+# Conditions on columns as SQL, their values left to be bound.
+conditions <- function(want) {
+  vapply(names(want), function(name) {
+    sprintf("\"%s\" IN (%s)", name, paste(rep("?", length(want[[name]])), collapse = ", "))
+  }, "")
+}
+
+select_timings <- function(ledger, where, want, replaced = FALSE) {
   if (!replaced) where <- c(where, "id NOT IN (SELECT old_id FROM corrections)")
   sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
                "ORDER BY place")
-  rows <- ask_ledger(con, sql, params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
+  rows <- ask_ledger(ledger_connection(ledger), sql,
+                     params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
   as_table(typed_columns(all_columns(rows, names(timing_columns))), class = "cp_timings")
 }
 
@@ -162,11 +172,8 @@ timings_near <- function(ledger, scenes, most = 20000) {
   con <- ledger_connection(ledger)
   last <- DBI::dbGetQuery(con, "SELECT max(rowid) AS n FROM runs")[["n"]]
   if (is.na(last) || last <= most) return(timings(ledger))
-  rows <- ask_ledger(con, paste(
-    "SELECT * FROM timings WHERE (place > ? OR scene IN (SELECT value FROM json_each(?)))",
-    "AND id NOT IN (SELECT old_id FROM corrections) ORDER BY place"
-  ), params = list(last - most, as.character(jsonlite::toJSON(as.character(scenes)))))
-  as_table(typed_columns(all_columns(rows, names(timing_columns))), class = "cp_timings")
+  select_timings(ledger, "(place > ? OR scene IN (SELECT value FROM json_each(?)))",
+                 list(last - most, as.character(jsonlite::toJSON(as.character(scenes)))))
 }
 
 # What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
@@ -183,32 +190,19 @@ as_runs.cp_ledger_part <- function(x, activity = "render", time = "wall") { # no
   runs_of_ledger(x$ledger, x$want, activity, time)
 }
 
-# Timings whose pictures were kept.
-timings_with_pictures <- function(ledger, want) {
-  con <- ledger_connection(ledger)
-  ids <- DBI::dbGetQuery(con, "SELECT id FROM runs WHERE output IS NOT NULL")[["id"]]
-  if (!length(ids)) return(timings(ledger, id = "none"))
-  rows <- if (length(ids) > 2e4) do.call(timings, c(list(ledger), want)) else {
-    as_timings(do.call(rbind, lapply(split(ids, (seq_along(ids) - 1) %/% 500), function(some) {
-      as_frame(do.call(timings, c(list(ledger), want, list(id = some))))
-    })))
-  }
-  rows
-}
+# Timings of a part of a ledger whose pictures were kept.
+timings_with_pictures <- function(ledger, want) select_timings(ledger, c(conditions(want), "output IS NOT NULL"), want)
 
 runs_of_ledger <- function(x, want, activity, time) {
   con <- ledger_connection(x)
-  marks <- vapply(names(want), function(name) {
-    sprintf(" AND \"%s\" IN (%s)", name, paste(rep("?", length(want[[name]])), collapse = ", "))
-  }, "")
   # An older ledger that is only read has no such column.
   counted <- if ("work" %in% lacking_columns(con)) "NULL AS work" else "work"
   rows <- ask_ledger(con, paste0(
     "SELECT setting, ", time, "_s AS wall_s, samples_done, ", counted, ", coalesce(note LIKE '", sample_mark,
     "%', 0) AS sample, \"repeat\" AS turn, ",
     "coalesce(plan_id, substr(measured_at, 1, 10)) AS session FROM runs WHERE ",
-    "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE activity = '", activity, "'",
-    paste(marks, collapse = ""), ") AND ", time,
+    "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE ",
+    paste(c(paste0("activity = '", activity, "'"), conditions(want)), collapse = " AND "), ") AND ", time,
     "_s > 0 ",
     "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ",
     "ORDER BY measured_at, run_order"

@@ -28,14 +28,14 @@ process_facts <- function() {
        began = as.numeric(ps::ps_create_time(ps::ps_handle())))
 }
 
-# Who claimed a plan, as it is written; a claim that is just being written is looked at again.
-claimed_by <- function(folder) {
-  for (turn in 1:20) {
-    who <- tryCatch(jsonlite::fromJSON(file.path(folder, "who.json")), error = function(e) NULL)
-    if (length(who)) return(who)
-    Sys.sleep(0.01)
+# Who claimed a plan, as it is written; a claim that is just being written is looked at again, for so many seconds.
+claimed_by <- function(folder, patience = 5) {
+  began <- steady_clock()
+  repeat {
+    who <- tryCatch(parse_json(text_of_file(file.path(folder, "who.json"), "plan")), error = function(e) NULL)
+    if (length(who) || !dir.exists(folder) || steady_clock() - began > patience) return(who)
+    Sys.sleep(0.02)
   }
-  NULL
 }
 
 # A process of this machine that runs no more, or whose number another process has by now. Of other machines nobody

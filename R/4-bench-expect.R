@@ -13,7 +13,7 @@
 #' @noRd
 expected_trials <- function(plan, timings) {
   check_class(plan, argument("plan"), "cp_bench_plan", "plan_bench()")
-  runs <- as_runs(if (inherits(timings, "cp_ledger")) timings else filled_timings(timings, argument("timings")))
+  runs <- as_runs(timings)
   trials <- as_frame(plan$trials)
   key <- row_key(trials, c("samples", "noise", "time_s", "features"))
   first <- which(!duplicated(key))
@@ -48,5 +48,6 @@ grouped_median <- function(x, group, n) {
   x <- x[at]
   size <- tabulate(group, n)
   before <- cumsum(size) - size
-  ifelse(size == 0, NA_real_, (x[before + (size + 1) %/% 2] + x[before + size %/% 2 + 1]) / 2)
+  low <- pmax(before + (size + 1) %/% 2, 1)
+  ifelse(size == 0, NA_real_, (x[low] + x[before + size %/% 2 + 1]) / 2)
 }

@@ -102,8 +102,8 @@ new_plan <- function(trials, engines, options, until) {
 # The columns of a trial that tell the levels of a factor, where the plan itself knows them.
 study_columns <- list(engine_version = "version", engine = c("engine", "version"),
                       limit = c("samples", "noise", "time_s"), size = c("width", "height"), features = "features",
-                      threads = "threads", capacity = c("threads", "devices"), device = "devices",
-                      device_count = "devices", node = "node")
+                      threads = "threads", capacity = c("threads", "devices"), device = c("devices", "node"),
+                      device_count = c("devices", "node"), node = "node")
 
 check_study <- function(settings, study) {
   columns <- if (length(study)) study_columns[[study]]

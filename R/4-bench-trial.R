@@ -90,7 +90,9 @@ run_trial <- function(trial, bench, pictures) {
   output <- file.path(real_path(pictures),
                       sprintf("%s-%04d-%03d.%s", trial$shot, trial$frame, trial$run_order, kind))
   unlink(output, recursive = TRUE, expand = FALSE)
-  values <- trial_values(trial, engine, output, bench$folder, or_else(trial$seed, 1), texts)
+  values <- tryCatch(trial_values(trial, engine, output, bench$folder, or_else(trial$seed, 1), texts),
+                     clockpigeon_error = identity)
+  if (inherits(values, "error")) return(ended("failed", values$what))
   program <- bench$programs[[trial$engine]]
   before <- run_prepass(trial, engine, program, values, bench, row)
   if (length(before$fault)) return(c(before$row, ended("failed", paste("the pre-pass:", before$fault))))
@@ -112,9 +114,9 @@ run_trial <- function(trial, bench, pictures) {
   c(before$row, list(Filter(length, row)))
 }
 
-run_trial_command <- function(engine, program, values, bench, asked) {
+run_trial_command <- function(engine, program, values, bench, asked, ...) {
   tryCatch({
-    command <- trial_command(engine, program, values, bench$folder, asked)
+    command <- trial_command(engine, program, values, bench$folder, asked, ...)
     run_command(command$program, command$arguments, command$folder, bench$options$time_limit,
                 environment = command$environment)
   }, error = identity)
@@ -148,10 +150,8 @@ run_prepass <- function(trial, engine, program, values, bench, row) {
                  c(setdiff(names(trial), c("run_order", "repeat", "frame", "seed", "picture")), "plan_id"))
   if (step$each == "shot" && !is.null(prepasses[[key]])) return(list(seconds = 0))
   if (length(step$program)) program <- needed_program(step$program, engine)
-  command <- trial_command(engine, program, values, bench$folder, NULL, step$arguments,
+  ran <- run_trial_command(engine, program, values, bench, NULL, step$arguments,
                            c(engine$environment, step$environment))
-  ran <- tryCatch(run_command(command$program, command$arguments, command$folder, bench$options$time_limit,
-                              environment = command$environment), error = identity)
   fault <- if (inherits(ran, "error")) paste("could not be started:", first_line(conditionMessage(ran)))
            else if (ran$late) paste("ended after", format_duration(bench$options$time_limit))
            else if (!identical(ran$exit, 0L)) paste0("exit status ", ran$exit, ": ", output_ends(ran$text))

@@ -60,7 +60,7 @@ take_imports <- function(path, ledger, again, read) {
   found <- read(path[!known])
   if (nrow(found$rows)) {
     if (again) for (mark in intersect(marks, imported_marks(ledger))) withdraw_import(ledger, mark)
-    found$rows <- add_import(ledger, found$rows, path[!known], marks[!known])
+    found$rows <- add_import(ledger, found$rows, path[!known], marks[!known], found$counts)
   }
   found
 }
@@ -73,11 +73,13 @@ existing_paths <- function(path) {
   path
 }
 
-# What files and folders hold, as timings, and what became of their columns: list(rows, used, ignored, filled, said).
-# `used`: their column by ours.
-read_imports <- function(path, as = NULL, engine = NULL, map = NULL, set = list(), writers = NULL, begun = NULL) {
+# What files and folders hold, as timings, and what became of their columns: list(rows, counts, used, ignored, filled,
+# said). `counts`: rows of each file, `used`: their column by ours. `fill`: groups of columns that rows get which say
+# none of a group themselves.
+read_imports <- function(path, as = NULL, engine = NULL, map = NULL, set = list(), writers = NULL, begun = NULL,
+                         fill = list()) {
   path <- existing_paths(path)
-  if (!length(path)) return(list(rows = as_timings(data.frame())))
+  if (!length(path)) return(list(rows = as_timings(data.frame()), counts = integer()))
   if (is.null(as)) as <- tell_import(path[1])
   as <- check_choice(as, argument("as"), c("log", "frames", "pictures", "csv", "json"))
   if (as %in% c("log", "pictures")) check_class(engine, argument("engine"), "cp_engine", "read_engine()")
@@ -86,14 +88,16 @@ read_imports <- function(path, as = NULL, engine = NULL, map = NULL, set = list(
   begun <- if (length(begun)) clock_moment(begun, argument("begun"))
   parts <- lapply(path, function(p) {
     part <- read_import(p, as, engine, map, writers, begun)
-    part$rows <- as_timings(as_one_job(set_columns(part$rows, set), p), short_path(p))
+    known <- fill_groups(set_columns(part$rows, set), fill)
+    part$rows <- as_timings(as_one_job(known$rows, p), short_path(p))
+    part$filled <- c(part$filled, known$filled)
     part
   })
   rows <- lapply(parts, `[[`, "rows")
   rows <- if (length(rows) == 1) rows[[1]] else as_table(bind_tables(rows), class = "cp_timings")
   every <- function(name) unique(unlist(lapply(parts, `[[`, name)))
-  list(rows = rows, used = parts[[1]]$used, ignored = every("ignored"), filled = unique(c(every("filled"), names(set))),
-       said = every("said"))
+  list(rows = rows, counts = vapply(parts, function(part) nrow(part$rows), 0L), used = parts[[1]]$used,
+       ignored = every("ignored"), filled = unique(c(every("filled"), names(set))), said = every("said"))
 }
 
 read_import <- function(path, as, engine, map, writers, begun) {
@@ -139,6 +143,23 @@ content_mark <- function(path) {
 set_columns <- function(rows, set) {
   for (name in names(set)) rows[[name]] <- rep(set[[name]], nrow(rows))
   rows
+}
+
+# Rows with each group of columns that they say nothing of filled from a list: what a shot's limit is, say, where a row
+# has neither a kind nor a value of its own. list(rows, filled), the names of the columns that were.
+fill_groups <- function(rows, groups) {
+  filled <- character()
+  for (group in groups) {
+    silent <- rep(TRUE, nrow(rows))
+    for (name in intersect(names(group), names(rows))) silent <- silent & is.na(rows[[name]])
+    if (!any(silent)) next
+    for (name in names(group)) {
+      if (is.null(rows[[name]])) rows[[name]] <- rep(group[[name]][NA], nrow(rows))
+      rows[[name]][silent] <- group[[name]]
+    }
+    filled <- c(filled, names(group))
+  }
+  list(rows = rows, filled = filled)
 }
 
 import_table <- function(x) {

@@ -41,7 +41,7 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL, ...
   node <- if (is.null(how$node)) this_node() else as_list_of(how$node, "cp_node", argument("node"), "read_node()")[[1]]
   state <- list(shot = shot, engine = engine, ledger = ledger, version = version, said = said, node = node,
                 folder = how$folder, keep = how$keep, progress = how$progress, level = asked$level,
-                prior = learn_curve_prior(timings_near(ledger, shot$scene)))
+                prior = learned_prior(timings_near(ledger, shot$scene)))
   found <- probe_until(state, asked)
   structure(c(list(shot = shot, engine = engine, version = said, node = node$node), found,
               list(target = asked$target)), class = "cp_shot_probe")

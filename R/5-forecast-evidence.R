@@ -65,7 +65,7 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
   means <- session_means(row_key(here, setting), here)
   run <- run_spread(own, here, setting, means)
   drift <- session_sd(means, run$sd, session_starts(here))
-  prior <- remembered("prior", as_frame(timings)[prior_columns], function() learn_curve_prior(timings))
+  prior <- learned_prior(timings)
   curves <- lapply(shots, function(shot) {
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
     frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, if (length(shot$cuts)) shot$cuts,
@@ -85,11 +85,6 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
                         time_share = c(log = 0, sd = 0)), class = "cp_job")
   if (share == 1) job else with_share(job, share)
 }
-
-# What a prior is learned from.
-prior_columns <- c("shot", "scene", "frame", "piece", "engine", "engine_version", "limit_kind", "limit_value", "width",
-                   "height", "features", "node", "device", "device_count", "threads", "capacity", "site", "tier",
-                   "wall_s", "compute_s", "status", "activity", "repeat", "warm", "plan_id")
 
 # The newest version that measured all shots as they will be rendered, or else the newest that is known; a version that
 # nobody wrote down is taken where there is no other.

@@ -52,21 +52,19 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
 
 # Scene files of a shot that are not there; a scene without a path or an ending is one that an engine brings along.
 scene_findings <- function(shot, folder, manifest) {
-  scenes <- first_of(unlist(shot$scenes), shot$scene)
+  scenes <- if (length(shot$scenes)) shot$scenes else list(engine = shot$scene)
   if (length(manifest)) folder <- c(folder, file.path(folder, manifest$folder))
-  missing <- unlist(lapply(scenes, function(scene) {
+  missing <- unlist(Map(function(scene, engine) {
     if (!grepl("[/\\\\.]", scene)) return(NULL)
-    files <- vapply(shot$frames, function(frame) {
+    files <- unique(vapply(shot$frames, function(frame) {
       fill_template(scene, list(shot = shot$shot, frame = frame, width = shot$size[["width"]],
-                                height = shot$size[["height"]], engine = first_of(names(shot$scenes), "engine")))
-    }, "")
-    files <- unique(files)
+                                height = shot$size[["height"]], engine = engine))
+    }, ""))
     at <- lapply(folder, function(f) ifelse(is_absolute(files), files, file.path(f, files)))
-    there <- Reduce(`|`, lapply(at, file.exists))
-    if (all(there)) NULL else if (sum(!there) == 1) files[!there]
-    else paste0(files[!there][1], " (and ", sum(!there) - 1, " more)")
-  }))
-  finding_row("blocks", missing, "is the scene of the shot, and is not there",
+    lost <- files[!Reduce(`|`, lapply(at, file.exists))]
+    if (length(lost) > 1) paste0(lost[1], " (and ", length(lost) - 1, " more)") else lost
+  }, scenes, names(scenes)))
+  finding_row("blocks", unname(missing), "is the scene of the shot, and is not there",
               "Write its path as seen from the project.")
 }
 

@@ -17,7 +17,7 @@ cli_check <- function(o, args) {
                against = o$against)
   }))
   class(found) <- c("cp_check", class(found))
-  fit <- cli_fit(project, shots, o$engine, site)
+  fit <- cli_fit(project, shots, o$engine, site, rows)
   cli_emit(found, o$format, function() c(check_lines(found), if (length(fit)) c("", suit_lines(fit))))
   blocked <- any(found[["weight"]] == "blocks") || length(site) && length(fit) &&
     summary.cp_suit(fit)[["answer"]][1] != "fits"
@@ -25,14 +25,10 @@ cli_check <- function(o, args) {
 }
 
 # Which sites the shots fit, where the ledger has evidence of them.
-cli_fit <- function(project, shots, engine, site) {
-  if (!file.exists(project$ledger) || !length(project$sites)) return(NULL)
+cli_fit <- function(project, shots, engine, site, rows) {
   engine <- first_of(engine, project$defaults$engine)
-  if (is.null(engine)) return(NULL)
-  job <- tryCatch(cli_ledger(project,
-                             code = function(ledger) render_job(shots, engine,
-                                                                timings_near(ledger, vapply(shots, `[[`, "", "scene")),
-                                                                currency = project$currency, rates = project$rates)),
+  if (is.null(rows) || !length(project$sites) || is.null(engine)) return(NULL)
+  job <- tryCatch(render_job(shots, engine, rows, currency = project$currency, rates = project$rates),
                   clockpigeon_error_evidence = function(e) {
                     cli_note("Which sites fit is not known: ", conditionMessage(e))
                     NULL

@@ -6,8 +6,9 @@ cli_import <- function(o, args) {
   engine <- if (length(o$engine)) project$engines[[o$engine]]
   if (is_job_list(args, o$as)) return(cli_import_jobs(project, args))
   map <- cli_pairs(o$map, "option --map", "columns as frame=Nr,wall_s=Time or wall_s=user + sys")
-  set <- cli_shot_columns(project, cli_row(o))
-  read <- function(paths) read_imports(paths, o$as, engine, map, set, o$writers, o$begun)
+  set <- cli_row(o)
+  fill <- shot_groups(project$shots[[first_of(set$shot, "")]])
+  read <- function(paths) read_imports(paths, o$as, engine, map, set, o$writers, o$begun, fill)
   if (o$dry_run) {
     found <- read(args)
     cli_emit(found$rows, o$format, function() c(import_preview(found), "", "Nothing was written."))
@@ -32,14 +33,12 @@ cli_import_undo <- function(project, paths) {
   0L
 }
 
-# What the project knows of a shot that is named, for rows that do not say it themselves.
-cli_shot_columns <- function(project, row) {
-  shot <- if (length(row$shot)) project$shots[[row$shot]]
-  if (is.null(shot)) return(row)
+# What the project knows of a shot, in groups of columns that are filled where a row says nothing of them.
+shot_groups <- function(shot) {
+  if (is.null(shot)) return(list())
   limit <- limit_columns(shot$limit)
-  known <- list(scene = shot$scene, width = shot$size[["width"]], height = shot$size[["height"]],
-                limit_kind = limit$limit_kind, limit_value = limit$limit_value)
-  c(row, known[setdiff(names(known), names(row))])
+  list(list(scene = shot$scene), list(width = shot$size[["width"]], height = shot$size[["height"]]),
+       if (is.na(limit$features)) limit[c("limit_kind", "limit_value")] else limit)
 }
 
 # What a file would give: which of its columns are used, and the first rows.
@@ -91,26 +90,23 @@ import_lines <- function(rows, what = "added") {
     if (length(reasons)) paste0(reasons, " ", names(reasons)))
 }
 
-# What is typed of a shot, held against the project: a shot or frame that it does not have is refused; the scene that it
-# does have is filled in.
-cli_known_row <- function(project, row) {
-  if (is.null(row$shot)) return(row)
-  if (!length(project$shots)) return(row)
+# The shot that a typed row names, or NULL; one that the project does not have is refused, and so is a frame outside it.
+cli_known_shot <- function(project, row) {
+  if (is.null(row$shot) || !length(project$shots)) return(NULL)
   shot <- project$shots[[check_choice(row$shot, "option --shot", names(project$shots))]]
   frame <- suppressWarnings(as.numeric(row$frame))
   if (length(frame) && !is.na(frame) && !frame %in% shot$frames) {
     stop_input("record", paste0("frame ", row$frame, " is not in shot ", shot$shot), "option --frame",
                paste0("It has frames ", format_frames(shot$frames), "."))
   }
-  if (is.null(row$scene)) row$scene <- shot$scene
-  row
+  shot
 }
 
 cli_record <- function(o, args) {
   project <- read_project(parts = "shots")
   row <- c(cli_row(o), Filter(length, o[c("status", "note")]))
-  row <- cli_known_row(project, row)
-  if (o$activity == "render") row <- cli_shot_columns(project, row)
+  shot <- cli_known_shot(project, row)
+  if (o$activity == "render") row <- as.list(fill_groups(as.data.frame(row), shot_groups(shot))$rows)
   said <- Filter(length, o[c("time", "activity", "frames_done", "frames_asked", "began", "ended")])
   cli_ledger(project, FALSE, function(ledger) {
     id <- do.call(record_timing, c(list(ledger), said, row))

@@ -1,6 +1,9 @@
 # The day on which the demo's world was written: its rate cards are in date, whatever day it is.
 Sys.setenv(CLOCKPIGEON_NOW = "2026-11-24T12:00:00Z")
 
+# What earlier runs kept is of no use here, and what is kept here is nobody else's.
+Sys.setenv(R_USER_CACHE_DIR = file.path(tempdir(), "cache"))
+
 # An error must have our class and say where and what to write instead.
 expect_refusal <- function(code, topic, says = NULL) {
   error <- tryCatch({

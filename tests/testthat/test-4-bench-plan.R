@@ -35,3 +35,13 @@ test_that("plan_bench validates its inputs", {
   expect_refusal(plan_bench(small_shot(), povray, versions = list(povray = "3")), "plan", "one version")
   expect_refusal(bench_options(warmups = -1), "type")
 })
+
+test_that("a study of devices takes nodes with their own, or sets of them", {
+  plan <- function(cross) {
+    plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1,
+               options = bench_options(study = "device", cross = cross))
+  }
+  expect_s3_class(plan(list(nodes = c("left", "right"))), "cp_bench_plan")
+  expect_s3_class(plan(list(devices = c("gpu 0", "gpu 1"))), "cp_bench_plan")
+  expect_refusal(plan(list(devices = "gpu 0")), "plan", "studies device, and has one level")
+})

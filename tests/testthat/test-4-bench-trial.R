@@ -135,3 +135,14 @@ test_that("a pre-pass runs once a shot, as a row of its own, or before each fram
                     memory_ledger(), folder = folder, progress = FALSE)
   expect_match(rows$note, "the pre-pass: exit status 4: no licence")
 })
+
+test_that("a field that cannot be reckoned fails its trial, and the run goes on", {
+  engine <- script_engine(scratch(), "exit 0")
+  engine$arguments <- list("{sqrt(frame-2)}", "{output}")
+  shot <- small_shot(scene = "a{1/(frame-1)}.dat")
+  rows <- run_bench(plan_bench(shot, engine, frames = 1:3, repeats = 1, options = bench_options(warmups = 0)),
+                    memory_ledger(), progress = FALSE)
+  expect_identical(nrow(rows), 3L)
+  expect_true(all(rows$status == "failed"))
+  expect_match(rows$note[rows$frame == 1], "gives no number for frame = 1", fixed = TRUE)
+})

@@ -50,6 +50,23 @@ test_that("frames copied to a second folder count once, and a beginning gives th
   expect_match(late$stderr, "after its first picture was written")
 })
 
+test_that("what a file says of its rows stands; only what it does not say is filled in from the shot", {
+  folder <- local_project(sample = FALSE)
+  write_file(folder, "t.csv", "frame,wall_s,width,height,limit_kind,limit_value", "1,2,960,540,noise,0.05", "2,3,,,,",
+             "3,4,960,540,,")
+  ran <- run_command_line("import", "t.csv", "--shot", "gears", "--engine", "sundew", "--format", "csv", wd = folder)
+  rows <- read.csv(text = ran$stdout)
+  expect_identical(paste(rows$width, rows$height, rows$limit_kind, rows$limit_value),
+                   c("960 540 noise 0.05", "1920 1080 samples 512", "960 540 samples 512"))
+  typed <- run_command_line("record", "--time", "2 min", "--shot", "gears", "--engine", "sundew", "--limit-kind", "noise",
+                            "--limit-value", "0.02", wd = folder)
+  ledger <- open_ledger(file.path(folder, "ledger.sqlite"), read_only = TRUE)
+  on.exit(close_ledger(ledger))
+  last <- as.list(tail(as.data.frame(timings(ledger)), 1))
+  expect_identical(last[c("limit_kind", "limit_value", "width", "scene")],
+                   list(limit_kind = "noise", limit_value = 0.02, width = 1920L, scene = "gears"))
+})
+
 test_that("what is typed of a shot is held against the project", {
   folder <- local_project(sample = FALSE)
   run <- function(...) run_command_line("record", "--time", "2 min", ..., wd = folder)
