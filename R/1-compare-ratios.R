@@ -38,14 +38,14 @@
 #' @param weights The user's own mix of scenes: a named vector of weights, for a row `all scenes` of basis `own mix`.
 #' @param activity What was timed: `"render"`, `"playback"`, `"prepass"`, ...; those of [record_timing()].
 #' @param time `"wall"` seconds, or `"cpu"` seconds, which other programs on the machine move less.
-#' @return A tibble of class `cp_comparison`: for each pair of levels, the one with the lowest ratio first, one row
-#'   a scene and then `all scenes` by total work and by geometric mean: `engine`, `scene`, `old`, `new`, `pairs`,
-#'   `old_s`, `new_s` (mean seconds of the time asked for), `old_ms`, `new_ms` (ms per frame), `old_per_min`, `new_per_min` (frames per
-#'   minute), `ratio` (old / new), `lower`, `upper`, `time_saved`, `speed_gain`, `verdict` (`faster`, `slower`,
-#'   `no clear difference`), `basis`, `frame_ratio`, `robust_ratio`, `robust_lower`, `robust_upper`, `work_ratio` (old /
-#'   new of what the engines counted of their own work: a witness without the clock's noise), `chance` (of a ratio as
-#'   far from 1 where there is no difference), `adjusted_chance`, `note`. Timings that were left out are
-#'   counted in `note`.
+#' @return A tibble of class `cp_comparison`: for each pair of levels, the one with the lowest ratio first, one row a
+#'   scene and then `all scenes` by total work and by geometric mean: `engine`, `scene`, `old`, `new`, `pairs`,
+#'   `old_s`, `new_s` (mean seconds of the time asked for), `old_ms`, `new_ms` (ms per frame), `old_per_min`,
+#'   `new_per_min` (frames per minute), `ratio` (old / new), `lower`, `upper`, `time_saved`, `speed_gain`, `verdict`
+#'   (`faster`, `slower`, `no clear difference`), `basis`, `frame_ratio`, `robust_ratio`, `robust_lower`,
+#'   `robust_upper`, `work_ratio` (old / new of what the engines counted of their own work: a witness without the
+#'   clock's noise), `chance` (of a ratio as far from 1 where there is no difference), `adjusted_chance`, `note`.
+#'   Timings that were left out are counted in `note`.
 #' @section Conditions: `clockpigeon_error_compare` when there is nothing to compare: no finished render, one level
 #'   only, or sets that differ in more than `by`; the message names what differs. `clockpigeon_error_choice` for a
 #'   weight of a scene that is not there.

@@ -52,8 +52,8 @@ import_timings <- function(path, as = NULL, ledger = NULL, engine = NULL, map = 
   if (is.null(ledger)) read(path)$rows else invisible(take_imports(path, ledger, again, read)$rows)
 }
 
-# Reads files that are new to the ledger, or all of them `again`, and adds what they hold; what read_imports() gave, with
-# the rows as they were added.
+# Reads files that are new to the ledger, or all of them `again`, and adds what they hold; what read_imports() gave,
+# with the rows as they were added.
 take_imports <- function(path, ledger, again, read) {
   marks <- vapply(existing_paths(path), content_mark, "")
   known <- !again & marks %in% imported_marks(ledger)

@@ -20,8 +20,9 @@ try_lines <- function(x, most = 12) {
     head(paste0("Ran ", format_duration(ran$wall_s), " (", format_duration(ran$cpu_s), " of CPU time), ", status)),
     if (length(lines)) paste0("  | ", lines) else "  it printed nothing", "",
     head("Files that appeared"),
-    if (nrow(x$files)) paste0("  ", x$files$path, "  ", format(x$files$bytes, big.mark = ",", trim = TRUE), " bytes",
-                              ifelse(x$files$path == x$found_at, "  <- the picture asked for", ""))
+    if (nrow(x$files)) rbind(paste0("  ", x$files$path),
+                             paste0("    ", format(x$files$bytes, big.mark = ",", trim = TRUE), " bytes",
+                                    ifelse(x$files$path == x$found_at, ", the picture asked for", "")))
     else "  none", "",
     head("What the profile reads"),
     if (nrow(x$reads)) read_lines(x) else "  nothing yet: wall time, CPU time and memory are taken without it",

@@ -26,14 +26,14 @@ terminal() {
 }
 
 terminal demo 104 116 "clockpigeon demo --keep tide-clock"
-terminal compare 92 27 "clockpigeon compare --by device --engine sundew"
+terminal compare 92 30 "clockpigeon compare --by device --engine sundew"
 terminal forecast 92 42 "clockpigeon forecast --engine sundew --shots gears,gallery"
 terminal choose 84 124 "clockpigeon choose film --test-frames 3 --split --figure done.png --show chance"
 terminal bill 104 38 "clockpigeon sites; clockpigeon bill gears-saltmill; clockpigeon bill basin-highgarret"
 terminal check 100 50 "clockpigeon check gears --engine sundew; clockpigeon check basin --engine sundew --site quayside"
 terminal probe 100 42 "clockpigeon probe basin-review --target 8% --figure probed.png"
 terminal backtest 110 24 "clockpigeon backtest"
-terminal limit 100 43 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
+terminal limit 100 47 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
 mkdir -p "$work/tide-clock/bin"
 cp "$(Rscript -e 'cat(system.file("examples/quern/quern", package = "clockpigeon"))')" "$work/tide-clock/bin/"
 cp "$(Rscript -e 'cat(system.file("examples/quern/yard.discs", package = "clockpigeon"))')" "$work/tide-clock/"
@@ -41,7 +41,7 @@ cat > "$work/tide-clock/describe" <<'END'
 clockpigeon engine new quern --command "bin/quern {scene} -q {log2(samples)} -n {frame} -w {width} -h {height} -to {stem}" \
   --ask-version=-about --output-as "{stem}{frame:03}.png"
 END
-terminal engine 100 40 "cat describe; sh describe; clockpigeon engine try quern yard.discs; clockpigeon engine try quern lost.discs | tail -n 4"
+terminal engine 100 42 "sh describe; clockpigeon engine try quern yard.discs"
 cd "$work/tide-clock"
 cp choice.png sheet.png noise.png done.png "$shots/"
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \

@@ -8,7 +8,7 @@ test_that("a try is shown whole: command, output with its ends, files, reads and
   lines <- cli::ansi_strip(try_lines(try_engine(engine, trial, folder)))
   text <- paste(lines, collapse = "\n")
   for (part in c("engine.sh", "exit status 0", "| line 1\n", "(18 lines left out)", "odd \\x1b[31m", "try-0003.png",
-                 "<- the picture asked for", "load_s     2", "compute_s  nothing", "Good: ")) {
+                 "bytes, the picture asked for", "load_s     2", "compute_s  nothing", "Good: ")) {
     expect_match(text, part, fixed = TRUE)
   }
   engine$reads <- list()
