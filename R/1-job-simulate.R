@@ -22,8 +22,20 @@
 #'   when the card charges by the hour of the day; `megapixels` of a frame, for cards that charge by it.
 #' @param keep `TRUE` keeps when each frame is at home, and what each charge comes to.
 #' @param drawing How draws are made, a list with any of `labels` (names of the streams: `job`, what is rendered,
-#'   `site`, `tier`), `before` (draws that were made already: these go on after them), `threads`, and `lanes` (`FALSE`
+#'   `site`, `tier`), `before` (draws that were made already: these go on after them), `numbers` (of the draws, from 0,
+#'   where rows of `seconds` were left out), `threads`, and `lanes` (`FALSE`
 #'   keeps draws from being scheduled side by side; the result is the same).
+#' @param state What has happened of the job already, from which it goes on; `NULL` for nothing. A list with any of
+#'   `at_s`, the moment, in seconds from the job's beginning, as all times here are; `stages`, when each of `prepare`,
+#'   `upload`, `wait` was over (left out: not yet); `nodes`, a data frame of what each node did, one row a stretch of
+#'   time: `node` (its number), `does` (`start`, `load`, `prepass`, `render`, `failed`, `aborted`, `idle`), `from_s`,
+#'   `to_s` (`NA` under way), `frame` (its place in the job), `part`, `runs`; a frame under way is `render` from when its
+#'   node took it; `lost`, a data frame of `node`, `gone_s`, `noticed_s`; `spent`, money charged for all that, where the
+#'   site's reckoning is known, instead of what its card makes of it; `left`, which frames are this way's to render, one
+#'   `TRUE` or `FALSE` a frame or a matrix of draws x frames: the others are neither rendered nor charged nor fetched;
+#'   `each`, a list of such states, one a draw. What has happened stands; what has not is drawn, and does not end before
+#'   the moment. The result counts all of it: a job that was cut at any moment and goes on with the same seed ends when,
+#'   and costs what, it would have uncut.
 #' @param ... What is in `meter` and `drawing`, as it was given here before; it warns, and will be refused.
 #' @return A list of class `cp_simulated`: `draws`, a tibble with one row a draw: `draw`, `finish_s` (from now; `Inf`
 #'   when the job does not end), the stages of its longest chain of events, which add up to it: `held_s` (until it is
@@ -32,7 +44,8 @@
 #'   `busy_hours`; `log_speed` that was drawn; `frames_done`, `frames_lost`, `capped`; and with a rate card, in its
 #'   currency: `list`, `minimum`, `discount`, `tax`, `credit`, `to_pay`, `prepaid` (of the credit), `lost_money` (paid
 #'   for frames in flight at a cap). With `keep`: `home`, a matrix of seconds, one row a frame in the order they come
-#'   home and one column a draw; `lines`, a matrix of money, one row a charge.
+#'   home and one column a draw; `lines`, a matrix of money, one row a charge. Of a way that is halted: `begun`, which
+#'   frames it had begun, a matrix of frames x draws; `finish_s` is when the last of these is at home.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
 #' @examples
 #' # Equal frames take whole rounds: 10 frames of 60 s on 4 nodes, 3 rounds.
@@ -41,7 +54,7 @@
 #' simulate_job(rep(60, 10), job_way(10), draws = 1, meter = list(rate_card = saltmill))$draws$to_pay
 #' @export
 simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds)) nrow(seconds) else 2000, seed = 1,
-                         run_sd = 0, meter = NULL, keep = FALSE, drawing = NULL, ...) {
+                         run_sd = 0, meter = NULL, keep = FALSE, drawing = NULL, state = NULL, ...) {
   check_class(way, argument("way"), "cp_way", "job_way()")
   draws <- check_count(draws, argument("draws"))
   old <- old_arguments(list(...), list(meter = metering, drawing = drawing_of), "simulate_job()")
@@ -55,8 +68,11 @@ simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds
   way <- metered_way(way, meter)
   way$streams <- stream_seeds(seed, how$labels)
   kinds <- vapply(tariff$balances, `[[`, "", "kind")
-  out <- job_draws(frames, unclass(way), tariff, kinds == "prepaid", draws, how$threads, keep, how$lanes)
-  finish_draws(out, tariff, keep, way$begin)
+  minor <- 10^minor_digits(first_of(tariff$currency, "EUR"))
+  rest <- rest_of_job(state, way, draws, length(frames$log_median) + NCOL(frames$given) * is.matrix(frames$given), minor,
+                      how$numbers)
+  out <- job_draws(frames, unclass(way), rest, tariff, kinds == "prepaid", draws, how$threads, keep, how$lanes)
+  finish_draws(out, tariff, keep, way)
 }
 
 # What is charged, checked.
@@ -68,11 +84,12 @@ metering <- function(rate_card, tier = NULL, hire = NULL, engine = NA_character_
 }
 
 # How draws are made, checked.
-drawing_of <- function(labels = c(job = "job", site = "site", tier = "tier"), before = 0, threads = 2, lanes = TRUE) {
+drawing_of <- function(labels = c(job = "job", site = "site", tier = "tier"), before = 0, threads = 2, lanes = TRUE,
+                       numbers = NULL) {
   lost <- setdiff(c("job", "site", "tier"), names(labels))
   if (length(lost)) stop_input("type", paste("has no", either(lost)), argument("labels"), "Name job, site and tier.")
   structure(list(labels = labels, before = check_count(before, argument("before"), least = 0),
-                 threads = check_count(threads, argument("threads")), lanes = check_flag(lanes, argument("lanes"))),
+                 threads = check_count(threads, argument("threads")), lanes = check_flag(lanes, argument("lanes")), numbers = numbers),
             class = "cp_drawing")
 }
 
@@ -134,7 +151,8 @@ counted_of <- function(charge, tariff, billed, now, by_hire) {
        fetched = "download" %in% does, weight = first_of(weight, 1))
 }
 
-finish_draws <- function(out, tariff, keep, begin) {
+finish_draws <- function(out, tariff, keep, way) {
+  begin <- way$begin
   out$columns <- c(out$columns[1], list(held_s = rep(begin, length(out$columns[[1]]))), out$columns[-1])
   out$columns$prepare_s <- out$columns$prepare_s - begin
   draws <- c(list(draw = seq_along(out$columns$finish_s)), out$columns)
@@ -151,5 +169,5 @@ finish_draws <- function(out, tariff, keep, begin) {
     rownames(out$lines) <- vapply(tariff$charges, `[[`, "", "item")
   }
   structure(list(draws = as_table(draws), home = if (keep) out$home, lines = if (keep && !is.null(tariff)) out$lines,
-                 currency = tariff$currency), class = "cp_simulated")
+                 begun = if (is.finite(way$halt)) out$begun == 1L, currency = tariff$currency), class = "cp_simulated")
 }

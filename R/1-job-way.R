@@ -25,6 +25,8 @@
 #'   frame that has begun is finished.
 #' @param cap What may be charged before the site stops the job, in the rate card's currency, or `c(amount, lag)` with
 #'   the seconds that pass after the meter has reached it; `NULL` for none. Frames in flight are paid and lost.
+#' @param halt_s When nodes stop taking frames, in seconds from now; `NULL` for never. Frames that were begun are
+#'   finished; nodes that are not there by then never come.
 #' @param ... What is in `nodes`, `stages`, `transfers`, `spreading` and `troubles`, as it was given here before; it
 #'   warns, and will be refused.
 #' @return A list of class `cp_way`.
@@ -35,7 +37,7 @@
 #' job_way(list(count = 4, speed = 2), transfers = list(upload = 2e9, link = 12.5e6), cap = c(50, 120))
 #' @export
 job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL, troubles = NULL, begin_s = 0,
-                    open = NULL, cap = NULL, ...) {
+                    open = NULL, cap = NULL, halt_s = NULL, ...) {
   given <- list(...)
   names(given) <- sub("^node_speed$", "each", sub("^node_sd$", "sd", names(given)))
   old <- old_arguments(given, way_makers, "job_way()")
@@ -47,7 +49,8 @@ job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL
   structure(c(unclass(group), list(begin = check_number(begin_s, argument("begin_s"), least = 0)),
               unclass(part(stages, "stages")), unclass(part(transfers, "transfers")),
               unclass(part(spreading, "spreading")), unclass(part(troubles, "troubles")),
-              list(open = check_open(open), cap = cap[1], cap_lag = if (length(cap)) cap[[2]] else 0)),
+              list(open = check_open(open), cap = cap[1], cap_lag = if (length(cap)) cap[[2]] else 0,
+                   halt = if (is.null(halt_s)) Inf else check_number(halt_s, argument("halt_s"), least = 0))),
             class = "cp_way")
 }
 

@@ -74,7 +74,7 @@ judge_options <- function(facts, asked, distances = TRUE) {
   over_draws <- function(f) vapply(draws, f, 0)
   chances <- list(p_deadline = over_draws(function(d) mean(d$finish_s <= asked$deadline_s)),
                   p_budget = over_draws(function(d) mean(d$cost <= asked$budget)),
-                  p_both = over_draws(function(d) mean(d$finish_s <= asked$deadline_s & d$cost <= asked$budget)))
+                  p_both = joint_chance(draws, asked))
   # Without a deadline a draw is in time if it finishes.
   if (is.infinite(asked$deadline_s)) chances$p_deadline <- over_draws(function(d) mean(is.finite(d$finish_s)))
   for (name in names(chances)) {
@@ -83,7 +83,7 @@ judge_options <- function(facts, asked, distances = TRUE) {
   }
   if (distances) table <- with_distances(table, draws, asked) else {
     enough <- function(chance) round(chance * n) >= kept_draws_of(asked$confidence, n)
-    table[["fits"]] <- if (asked$together) enough(joint_chance(draws, asked))
+    table[["fits"]] <- if (asked$together) enough(table[["p_both"]])
                        else enough(table[["p_deadline"]]) & enough(table[["p_budget"]])
   }
   near <- function(name) abs(table[[name]] - asked$confidence) <= 2 * table[[paste0(name, "_se")]]

@@ -41,8 +41,8 @@ row_numbers <- function(columns, rows) {
     .Call(`_clockpigeon_row_numbers`, columns, rows)
 }
 
-job_draws <- function(frames, way, tariff, prepaid, draws, threads, keep, lanes) {
-    .Call(`_clockpigeon_job_draws`, frames, way, tariff, prepaid, draws, threads, keep, lanes)
+job_draws <- function(frames, way, rest, tariff, prepaid, draws, threads, keep, lanes) {
+    .Call(`_clockpigeon_job_draws`, frames, way, rest, tariff, prepaid, draws, threads, keep, lanes)
 }
 
 frame_seconds <- function(frames, draws) {

@@ -149,20 +149,21 @@ BEGIN_RCPP
 END_RCPP
 }
 // job_draws
-Rcpp::List job_draws(Rcpp::List frames, Rcpp::List way, SEXP tariff, Rcpp::LogicalVector prepaid, int draws, int threads, bool keep, bool lanes);
-RcppExport SEXP _clockpigeon_job_draws(SEXP framesSEXP, SEXP waySEXP, SEXP tariffSEXP, SEXP prepaidSEXP, SEXP drawsSEXP, SEXP threadsSEXP, SEXP keepSEXP, SEXP lanesSEXP) {
+Rcpp::List job_draws(Rcpp::List frames, Rcpp::List way, Rcpp::List rest, SEXP tariff, Rcpp::LogicalVector prepaid, int draws, int threads, bool keep, bool lanes);
+RcppExport SEXP _clockpigeon_job_draws(SEXP framesSEXP, SEXP waySEXP, SEXP restSEXP, SEXP tariffSEXP, SEXP prepaidSEXP, SEXP drawsSEXP, SEXP threadsSEXP, SEXP keepSEXP, SEXP lanesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type frames(framesSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type way(waySEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type rest(restSEXP);
     Rcpp::traits::input_parameter< SEXP >::type tariff(tariffSEXP);
     Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type prepaid(prepaidSEXP);
     Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     Rcpp::traits::input_parameter< bool >::type keep(keepSEXP);
     Rcpp::traits::input_parameter< bool >::type lanes(lanesSEXP);
-    rcpp_result_gen = Rcpp::wrap(job_draws(frames, way, tariff, prepaid, draws, threads, keep, lanes));
+    rcpp_result_gen = Rcpp::wrap(job_draws(frames, way, rest, tariff, prepaid, draws, threads, keep, lanes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -258,7 +259,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_adopt_orphans", (DL_FUNC) &_clockpigeon_adopt_orphans, 1},
     {"_clockpigeon_bury", (DL_FUNC) &_clockpigeon_bury, 1},
     {"_clockpigeon_row_numbers", (DL_FUNC) &_clockpigeon_row_numbers, 2},
-    {"_clockpigeon_job_draws", (DL_FUNC) &_clockpigeon_job_draws, 8},
+    {"_clockpigeon_job_draws", (DL_FUNC) &_clockpigeon_job_draws, 9},
     {"_clockpigeon_frame_seconds", (DL_FUNC) &_clockpigeon_frame_seconds, 2},
     {"_clockpigeon_stream_numbers", (DL_FUNC) &_clockpigeon_stream_numbers, 5},
     {"_clockpigeon_activity_codes", (DL_FUNC) &_clockpigeon_activity_codes, 0},

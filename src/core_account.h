@@ -4,14 +4,6 @@
 
 namespace clockpigeon {
 
-struct Span {
-  int node;
-  unsigned activity;
-  ticks from, to;
-  int task;
-  double runs;
-};
-
 // Things that a job is charged by beside time.
 struct Tally {
   double runs = 0, prepasses = 0, home = 0;
@@ -25,6 +17,7 @@ class Account {
     for (const Counted &c : way.counted) special_ = special_ || needs_spans(c);
     by_activity_.resize(std::size_t(way.nodes) * kActivities);
     if (special_) by_charge_.resize(way.nodes * way.counted.size());
+    near_.resize(way.counted.size());
     if (!tariff) return;
     const std::size_t rows = way.nodes + 1;
     first_ = {0, rows};
@@ -56,7 +49,8 @@ class Account {
     for (std::size_t c = 0; c < way_.counted.size(); ++c) {
       const Counted &counted = way_.counted[c];
       if (!needs_spans(counted) || !(activity & counted.activities)) continue;
-      ticks ms = (counted.hours.within(from, to) + 500) / 1000;
+      if (!counted.hours.always()) near_[c] = counted.hours.at(from, near_[c]);
+      ticks ms = (counted.hours.within(from, to, near_[c]) + 500) / 1000;
       if (counted.each_run) ms = stepped(ms, counted);
       by_charge_[node * way_.counted.size() + c] += ms;
     }
@@ -126,7 +120,7 @@ class Account {
   bool keeps_, special_ = false;
   std::vector<ticks> by_activity_, by_charge_;
   std::vector<Span> spans_;
-  std::vector<std::size_t> first_;
+  std::vector<std::size_t> first_, near_;
   std::vector<int> node_;
   std::vector<double> value_;
   std::vector<std::vector<double>> weight_;

@@ -2,6 +2,7 @@
 #pragma once
 #include <functional>
 #include "core_account.h"
+#include "core_past.h"
 #include "core_random.h"
 
 namespace clockpigeon {
@@ -49,8 +50,17 @@ class Crew {
  public:
   explicit Crew(const Way &way);
 
-  // Draws the stages before the frames, and notes what each node did in them.
-  void begin(int draw, Account &account);
+  // Draws the stages before the frames, and notes what each node did in them; what `record` (or null) knows stands.
+  void begin(int draw, const Record *record, Account &account);
+
+  // How a node that was replaced `life` times starts once more, after that was noticed at `t`: when it is ready.
+  ticks begin_again(int node, int life, int draw, ticks t, const Record::Node *known, Account &account) const;
+
+  // Every life of a node has streams of its own, so that it does not hang on what befell others before: one for its
+  // end, one for its start.
+  random_stream life_stream(int node, int life, int draw, bool start = false) const {
+    return random_stream(way_.streams.vanish + 7919 * (2 * uint64_t(node + 4096 * life) + start), uint64_t(draw) + 1);
+  }
 
   // When the stages before the frames were over.
   struct Stages {
@@ -64,10 +74,10 @@ class Crew {
   double common = 1, link = 0;   // speed of all nodes together; bytes a second of the link
   double encode = 0, merge = 0;  // seconds of the stages after
   Stages at{};
-  random_stream vanish{0, 0}, start{0, 0};
 
  private:
-  void prepass(random_stream &job, Account &account);
+  bool cancelled();
+  void prepass(random_stream &job, const Record *record, Account &account);
   const Way &way_;
 };
 

@@ -232,11 +232,18 @@ WIDE_ONLY void seconds_to_tasks(const double *seconds, int count, const double *
 }
 
 // A straight scan for the node that is free first: the node's number in the low bits makes one minimum find both.
-WIDE_ONLY void schedule_lanes(const ticks *tasks, int count, ticks *free, int nodes, int bits, ticks *done,
-                              ticks *last) {
+WIDE_ONLY void schedule_lanes(const ticks *tasks, int count, const Lanes &on) {
   wholes latest;
-  std::memcpy(&latest, last, sizeof latest);
-  const wholes *const end = reinterpret_cast<const wholes *>(free);
+  std::memcpy(&latest, on.last, sizeof latest);
+  const wholes *const end = reinterpret_cast<const wholes *>(on.free);
+  const int nodes = on.nodes, bits = on.bits;
+  const ticks mask = (ticks(1) << bits) - 1;
+  const bool always = on.open->always(), halts = on.halt < kNever;
+  const wholes halt = (wholes{} + on.halt) << bits;
+  // Of each draw: the stretch of hours in which its nodes are now, and when that ends.
+  std::size_t near[kLanes] = {};
+  ticks edge[kLanes];
+  for (int l = 0; l < kLanes; ++l) edge[l] = always ? kNever : 0;
   for (int k = 0; k < count; ++k) {
     wholes m0 = end[0], m1 = m0, m2 = m0, m3 = m0;
     int w = 1;
@@ -252,13 +259,33 @@ WIDE_ONLY void schedule_lanes(const ticks *tasks, int count, ticks *free, int no
     m0 = m2 < m0 ? m2 : m0;
     wholes x;
     std::memcpy(&x, tasks + std::size_t(k) * kLanes, sizeof x);
-    const wholes next = m0 + (x << bits), ended = next >> bits;
-    latest = ended > latest ? ended : latest;
-    if (done) std::memcpy(done + std::size_t(k) * kLanes, &ended, sizeof ended);
-    const ticks mask = (ticks(1) << bits) - 1;
-    for (int l = 0; l < kLanes; ++l) free[(m0[l] & mask) * kLanes + l] = next[l];
+    x = x << bits;
+    if (halts) x = m0 < halt ? x : wholes{};
+    const wholes next = m0 + x, ended = next >> bits;
+    if (halts) {
+      latest = (ended > latest) & (m0 < halt) ? ended : latest;
+    } else {
+      latest = ended > latest ? ended : latest;
+    }
+    if (on.done) {
+      const wholes key = halts ? (m0 < halt ? next : wholes{} + kNever) : next;
+      std::memcpy(on.done + std::size_t(k) * kLanes, &key, sizeof key);
+    }
+    if (always) {
+      for (int l = 0; l < kLanes; ++l) on.free[(m0[l] & mask) * kLanes + l] = next[l];
+      continue;
+    }
+    for (int l = 0; l < kLanes; ++l) {
+      ticks free = next[l];
+      if (ended[l] >= edge[l]) {
+        near[l] = on.open->at(m0[l] >> bits, near[l]);
+        edge[l] = near[l] < on.open->to.size() ? on.open->to[near[l]] : kNever;
+        free = on.open->next(ended[l], near[l]) << bits | (m0[l] & mask);
+      }
+      on.free[(m0[l] & mask) * kLanes + l] = free;
+    }
   }
-  std::memcpy(last, &latest, sizeof latest);
+  std::memcpy(on.last, &latest, sizeof latest);
 }
 
 }  // namespace clockpigeon

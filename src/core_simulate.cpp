@@ -5,16 +5,23 @@
 
 namespace clockpigeon {
 
-ticks Windows::next(ticks t) const {
+std::size_t Windows::at(ticks t, std::size_t near) const {
+  const std::size_t n = to.size();
+  // Moments that are asked for one after the other lie mostly in one stretch.
+  if (near <= n && (near == 0 || to[near - 1] <= t) && (near == n || to[near] > t)) return near;
+  return std::upper_bound(to.begin(), to.end(), t) - to.begin();
+}
+
+ticks Windows::next(ticks t, std::size_t near) const {
   if (always()) return t;
-  const std::size_t i = std::upper_bound(to.begin(), to.end(), t) - to.begin();
+  const std::size_t i = at(t, near);
   return i == to.size() ? t : std::max(t, from[i]);  // after the last that is known: always
 }
 
-ticks Windows::within(ticks a, ticks b) const {
+ticks Windows::within(ticks a, ticks b, std::size_t near) const {
   if (always()) return b - a;
   ticks sum = 0;
-  for (std::size_t i = std::upper_bound(to.begin(), to.end(), a) - to.begin(); i < to.size() && from[i] < b; ++i) {
+  for (std::size_t i = at(a, near); i < to.size() && from[i] < b; ++i) {
     sum += std::min(b, to[i]) - std::max(a, from[i]);
   }
   return sum;
@@ -25,9 +32,11 @@ namespace {
 // One draw after the other of one option: its crew, its tasks, and what comes of them.
 class Simulation {
  public:
-  Simulation(const Frames &frames, const Way &way, const Tariff *tariff, const std::vector<char> &prepaid)
+  Simulation(const Frames &frames, const Way &way, const Rest &rest, const Tariff *tariff,
+             const std::vector<char> &prepaid)
       : frames_(frames),
         way_(way),
+        rest_(rest),
         tariff_(tariff),
         prepaid_(prepaid),
         account_(way, tariff, way.cap > 0),
@@ -40,13 +49,18 @@ class Simulation {
   // May eight draws go side by side? Where all nodes are alike and nothing cuts a run short.
   bool plain() const {
     return way_.spread == Way::Kind::frames && way_.parts == 1 && way_.node_sd == 0 && way_.node_speed.empty() &&
-           way_.fails == 0 && way_.vanish_rate + way_.freeze_rate == 0 && way_.open.always() && way_.cap == 0 &&
-           !account_.special() && way_.nodes <= 64;
+           way_.fails == 0 && way_.vanish_rate + way_.freeze_rate == 0 && way_.cap == 0 && way_.nodes <= 64 &&
+           rest_.past.empty();
+  }
+  // Is it needed of each frame when it ended, and where?
+  bool by_frame(const Results &out) const {
+    return !out.home.empty() || (way_.fetch > 0 && way_.link > 0) || way_.halt < kNever || !way_.open.always() ||
+           account_.special();
   }
 
   void run(span<const double> seconds, int lane, int draw, Results &out) {
     begin(draw);
-    tasks_.run(frames_.before + draw, seconds.data(), lane, crew_, account_);
+    tasks_.run(number(draw), seconds.data(), lane, record_.get(), crew_, account_);
     if (way_.parts > 1) join_parts();
     close(draw, out);
   }
@@ -54,26 +68,64 @@ class Simulation {
   // The same of a draw that is scheduled side by side with others: its nodes as they are free, and then what came of
   // it.
   void begin(int draw) {
+    draw = std::min(draw, frames_.draws - 1);
     account_.clear();
-    crew_.begin(frames_.before + draw, account_);
+    read_past(draw);
+    for (const Span &s : record_ ? record_->past().spans : std::vector<Span>()) {
+      if (s.to < kNever) account_.note(s.node, s.activity, s.from, s.to, s.task, s.runs);
+    }
+    for (int f = 0; rest_.mine && f < frames_.frames; ++f) {
+      const char not_mine = !rest_.mine[std::size_t(f) * frames_.draws + draw];
+      for (int k = f * way_.parts; k < (f + 1) * way_.parts; ++k) tasks_.elsewhere[k] = not_mine;
+    }
+    if (!rest_.mine && way_.halt < kNever) std::fill(tasks_.elsewhere.begin(), tasks_.elsewhere.end(), 0);
+    crew_.begin(number(draw), record_.get(), account_);
+  }
+  // A frame that is not for these nodes takes no time.
+  void to_lane(double *seconds, int lane) const {
+    for (int f = 0; rest_.mine && f < frames_.frames; ++f) {
+      if (tasks_.elsewhere[f]) seconds[std::size_t(f) * kLanes + lane] = 0;
+    }
   }
   double ticks_a_second() const { return kTicks / crew_.common; }
   int bits() const { return crew_.bits; }
   void to_lane(span<ticks> free, int lane) const {
     for (int w = 0; w < way_.nodes; ++w) free[w * kLanes + lane] = crew_.free[w] << crew_.bits | w;
   }
-  void from_lane(span<const ticks> free, span<const ticks> done, ticks last, int lane, int draw, Results &out) {
+  void from_lane(span<const ticks> free, ticks last, int lane, int draw, Results &out) {
     for (int w = 0; w < way_.nodes; ++w) {
       const ticks end = free[w * kLanes + lane] >> crew_.bits;
       account_.note(w, rendering, crew_.free[w], end);
       crew_.free[w] = end;
     }
-    if (done.empty()) return close(draw, out, last);
-    for (int k = 0; k < tasks_.count(); ++k) tasks_.done[k] = done[std::size_t(k) * kLanes + lane];
+    close(draw, out, last);
+  }
+  // Of each frame: `done` has the key of its end, `tasks` how long it took.
+  void from_lane(span<const ticks> done, span<const ticks> tasks, int lane, int draw, Results &out) {
+    const ticks mask = (ticks(1) << crew_.bits) - 1;
+    for (int k = 0; k < tasks_.count(); ++k) {
+      tasks_.done[k] = kNever;
+      if (tasks_.elsewhere[k]) continue;
+      const ticks key = done[std::size_t(k) * kLanes + lane];
+      if (key == kNever) {
+        tasks_.elsewhere[k] = 1;  // not begun before the halt
+        continue;
+      }
+      const ticks end = key >> crew_.bits;
+      const int w = int(key & mask);
+      account_.note(w, rendering, end - tasks[std::size_t(k) * kLanes + lane], end);
+      crew_.free[w] = tasks_.done[k] = end;
+    }
     close(draw, out);
   }
 
  private:
+  int number(int draw) const { return rest_.numbers.empty() ? frames_.before + draw : rest_.numbers[draw]; }
+  void read_past(int draw) {
+    const Past *past = rest_.of(draw);
+    if (past && !(record_ && &record_->past() == past)) record_ = std::make_unique<Record>(*past, way_, tasks_.count());
+  }
+  bool is_here(int frame) const { return !tasks_.elsewhere[frame * way_.parts]; }
   void join_parts();
   void close(int draw, Results &out, ticks known_last = -1);
   void charge(const Tally &tally, ticks stop, ticks at_home, int draw, Results &out);
@@ -81,6 +133,7 @@ class Simulation {
   Outcome stages_of(ticks last, ticks home) const;
   ticks bring_home(std::vector<ticks> &done, ticks each, ticks &from, bool keep) const;
   Bill charged_by(ticks t, bool in_flight, int64_t *lines);
+  int64_t charged_beside(const Bill &past) const;
   ticks capped_at(ticks last);
   int64_t paid_ahead(const std::vector<int64_t> &credit) const {
     int64_t sum = 0;
@@ -90,6 +143,8 @@ class Simulation {
 
   const Frames &frames_;
   const Way &way_;
+  const Rest &rest_;
+  std::unique_ptr<Record> record_;
   const Tariff *tariff_;
   const std::vector<char> &prepaid_;
   Account account_, cut_;  // of the job, and of the job as far as a cap lets it run
@@ -186,11 +241,16 @@ Bill Simulation::charged_by(ticks t, bool in_flight, int64_t *lines) {
   return cut_.bill(tally, t, lines);
 }
 
+// What was charged so far beyond what the card makes of it: a site's own reckoning stands.
+int64_t Simulation::charged_beside(const Bill &past) const { return record_->past().spent - past.to_pay - past.credit; }
+
 // When a cap stops the job: its lag after the meter has reached it. To the second, as meters are read.
 ticks Simulation::capped_at(ticks last) {
+  const bool told = record_ && record_->past().spent >= 0;
+  const int64_t beside = told ? charged_beside(charged_by(record_->past().now, true, nullptr)) : 0;
   const auto reached = [&](ticks t) {
     const Bill b = charged_by(t, true, nullptr);
-    return b.to_pay + b.credit >= way_.cap;
+    return b.to_pay + b.credit + beside >= way_.cap;
   };
   const ticks second = ticks(kTicks);
   if (!reached(last)) return kNever;
@@ -212,7 +272,10 @@ void Simulation::close(int draw, Results &out, ticks known_last) {
   const std::vector<char> &given_up = way_.parts > 1 ? joined_given_up_ : tasks_.given_up;
   ticks stop = kNever, last = std::max(crew_.at.prepassed, known_last);
   bool whole = true;
+  int here = 0;
+  for (int f = 0; f < n; ++f) here += is_here(f);
   for (int f = 0; f < looked_at; ++f) {
+    if (!is_here(f)) continue;
     if (done[f] < kNever)
       last = std::max(last, done[f]);
     else
@@ -224,12 +287,14 @@ void Simulation::close(int draw, Results &out, ticks known_last) {
   // What is done by then, and comes home.
   usable_.clear();
   for (int f = 0; f < looked_at; ++f) {
+    if (!is_here(f)) continue;
     const bool ran = done[f] <= stop && done[f] < kNever;
     whole = whole && ran;
     if (ran && !given_up[f]) usable_.push_back(done[f]);
   }
-  const Tally tally = tally_of(known_last < 0 ? double(usable_.size()) : n);
+  const Tally tally = tally_of(known_last < 0 ? double(usable_.size()) : here);
   span<double> home = out.home.empty() ? span<double>{} : out.home.part(std::size_t(draw) * n, n);
+  for (int f = 0; !out.begun.empty() && f < n; ++f) out.begun[std::size_t(draw) * n + f] = is_here(f);
   const ticks each = way_.fetch > 0 && way_.link > 0 ? to_ticks(way_.fetch / crew_.link) : 0;
   ticks from = stop < kNever ? stop : last;
   const ticks end = from;
@@ -238,7 +303,7 @@ void Simulation::close(int draw, Results &out, ticks known_last) {
   Outcome &o = out.outcomes[draw] = stages_of(std::max(from, crew_.at.prepassed), at_home);
   o.log_speed = std::log(crew_.common);
   o.done = tally.home;
-  o.lost = n - tally.home;
+  o.lost = here - tally.home;
   o.capped = stop < kNever;
   if (!whole) o.finish = INFINITY;
   for (std::size_t f = 0; f < home.size(); ++f) home[f] = f < usable_.size() ? usable_[f] / kTicks : INFINITY;
@@ -251,10 +316,12 @@ void Simulation::close(int draw, Results &out, ticks known_last) {
 // Frames as the bill counts them; `home` of them came home.
 Tally Simulation::tally_of(double home) const {
   Tally tally;
-  for (int failures : tasks_.failures) tally.runs += way_.bills_failed ? failures : 0;
+  for (int k = 0; way_.bills_failed && k < tasks_.count(); ++k) {
+    tally.runs += tasks_.elsewhere[k] ? 0 : tasks_.failures[k];
+  }
   if (way_.bills_aborted) tally.runs += tasks_.aborted;
   tally.runs = tally.runs / way_.parts + home;
-  tally.prepasses = way_.prepass_tasks;
+  tally.prepasses = crew_.at.hired < way_.halt ? way_.prepass_tasks : 0;
   tally.home = home;
   return tally;
 }
@@ -262,6 +329,8 @@ Tally Simulation::tally_of(double home) const {
 // The bill of the whole, or of what a cap let run.
 void Simulation::charge(const Tally &tally, ticks stop, ticks at_home, int draw, Results &out) {
   Outcome &o = out.outcomes[draw];
+  const bool told = record_ && record_->past().spent >= 0;
+  const int64_t beside = told ? charged_beside(charged_by(record_->past().now, true, nullptr)) : 0;
   of_charge_.resize(tariff_->charges.size());
   if (stop < kNever) {
     const Bill kept = charged_by(stop, false, nullptr);
@@ -272,6 +341,7 @@ void Simulation::charge(const Tally &tally, ticks stop, ticks at_home, int draw,
     o.bill = account_.bill(tally, at_home, of_charge_.data());
     o.prepaid = paid_ahead(account_.credit());
   }
+  o.bill.to_pay += beside;
   if (out.lines.empty()) return;
   span<double> lines = out.lines.part(std::size_t(draw) * of_charge_.size(), of_charge_.size());
   for (std::size_t c = 0; c < lines.size(); ++c) lines[c] = double(of_charge_[c]);
@@ -279,14 +349,14 @@ void Simulation::charge(const Tally &tally, ticks stop, ticks at_home, int draw,
 
 }  // namespace
 
-void simulate_draws(const Frames &frames, const Way &way, const Tariff *tariff, const std::vector<char> &prepaid,
-                    int first, int last, bool lanes, Results &out) {
+void simulate_draws(const Frames &frames, const Way &way, const Rest &rest, const Tariff *tariff,
+                    const std::vector<char> &prepaid, int first, int last, bool lanes, Results &out) {
   const std::size_t n = frames.frames;
   std::vector<std::unique_ptr<Simulation>> of_lane;
-  for (int l = 0; l < kLanes; ++l) of_lane.push_back(std::make_unique<Simulation>(frames, way, tariff, prepaid));
+  for (int l = 0; l < kLanes; ++l) of_lane.push_back(std::make_unique<Simulation>(frames, way, rest, tariff, prepaid));
   const bool side_by_side = lanes && has_lanes() && of_lane[0]->plain();
   std::vector<double> seconds(n * kLanes);
-  const bool kept = !out.home.empty() || (way.fetch > 0 && way.link > 0);
+  const bool kept = of_lane[0]->by_frame(out);
   std::vector<ticks> tasks(side_by_side ? n * kLanes : 0), done(kept ? tasks.size() : 0);
   std::vector<ticks> free(side_by_side ? std::size_t(way.nodes) * kLanes : 0);
   for (int draw = first; draw < last; draw += kLanes) {
@@ -301,12 +371,18 @@ void simulate_draws(const Frames &frames, const Way &way, const Tariff *tariff, 
     for (int l = 0; l < kLanes; ++l) {
       of_lane[l]->begin(draw + l);
       of_lane[l]->to_lane(free, l);
+      of_lane[l]->to_lane(seconds.data(), l);
       a_second[l] = of_lane[l]->ticks_a_second();
     }
     seconds_to_tasks(seconds.data(), int(n), a_second, tasks.data());
-    schedule_lanes(tasks.data(), int(n), free.data(), way.nodes, of_lane[0]->bits(), kept ? done.data() : nullptr,
-                   latest);
-    for (int l = 0; l < here; ++l) of_lane[l]->from_lane(free, done, latest[l], l, draw + l, out);
+    schedule_lanes(tasks.data(), int(n), {way.nodes, of_lane[0]->bits(), free.data(), kept ? done.data() : nullptr,
+                                          latest, way.halt, &way.open});
+    for (int l = 0; l < here; ++l) {
+      if (kept)
+        of_lane[l]->from_lane(done, tasks, l, draw + l, out);
+      else
+        of_lane[l]->from_lane(free, latest[l], l, draw + l, out);
+    }
   }
 }
 

@@ -30,8 +30,9 @@ struct Varying {
 struct Windows {
   std::vector<ticks> from, to;
   bool always() const { return from.empty(); }
-  ticks next(ticks t) const;             // t, or when the next stretch begins
-  ticks within(ticks a, ticks b) const;  // of a to b, inside
+  std::size_t at(ticks t, std::size_t near = 0) const;          // the stretch that ends next after t
+  ticks next(ticks t, std::size_t near = 0) const;              // t, or when the next stretch begins
+  ticks within(ticks a, ticks b, std::size_t near = 0) const;  // of a to b, inside; `near` is where a may lie
 };
 
 // What a node, or the job, did in a span of time.
@@ -46,6 +47,31 @@ enum Activity : unsigned {
 };
 constexpr int kActivities = 7;
 constexpr unsigned kAnything = 127, kWorking = loading | prepassing | rendering | failing | aborting;
+
+// What a node did in a stretch of time, of which task (-1: none), in how many runs.
+struct Span {
+  int node;
+  unsigned activity;
+  ticks from, to;
+  int task;
+  double runs;
+};
+
+// A node that is gone, and when that was noticed.
+struct Loss {
+  int node;
+  ticks gone, noticed;
+};
+
+// What has happened of a job by a moment. Spans are in the order in which they began; of one under way `to` is kNever,
+// and a task's `from` is when its node took it.
+struct Past {
+  ticks now = 0;
+  ticks prepared = kNever, sent = kNever, hired = kNever;  // kNever: not yet
+  std::vector<Span> spans;
+  std::vector<Loss> losses;
+  int64_t spent = -1;  // minor units charged for it; -1: as its spans come to
+};
 
 // What a charge of a tariff counts of a simulated job.
 struct Counted {
@@ -91,6 +117,7 @@ struct Way {
   double pixels = 0;  // of a frame, their mean
   int64_t cap = 0;    // minor units; 0: none
   ticks cap_lag = 0;
+  ticks halt = kNever;  // from then on nodes take no more frames
   bool bills_failed = true, bills_aborted = true;
   std::vector<Counted> counted;  // one a charge of the tariff
   Streams streams;
@@ -106,6 +133,18 @@ struct Frames {
   uint64_t stream = 0;
 };
 
+// What is left of a job: `past`, one for all draws or one a draw, or none; `mine`, which frames are this way's (one row
+// a draw, column by column), or all; `numbers`, of the draws that are simulated, or all of them in turn.
+struct Rest {
+  std::vector<Past> past;
+  const int *mine = nullptr;
+  std::vector<int> numbers;
+
+  const Past *of(int draw) const {
+    return past.empty() ? nullptr : &past[past.size() == 1 ? 0 : std::size_t(draw)];
+  }
+};
+
 // The stages of one draw add up to its finish: each is the part of the longest chain of events that falls to it.
 struct Outcome {
   double finish, prepare, upload, wait, start, prepass, render, closed, merge, download, encode;
@@ -117,16 +156,18 @@ struct Outcome {
 };
 
 // Where the results of draws go: an outcome a draw, and where they are wanted when each frame is at home (seconds,
-// rising; a draw's frames behind each other) and what each charge comes to (minor units; a draw's charges).
+// rising; a draw's frames behind each other), what each charge comes to (minor units; a draw's charges), and which
+// frames a way that was halted had begun (a draw's frames).
 struct Results {
   span<Outcome> outcomes;
   span<double> home, lines;
+  span<int> begun;
 };
 
 // Simulates draws `first` to `last` of a job; `tariff` and `prepaid` (which of its balances were paid ahead) may be
 // absent. `lanes`: eight side by side where that is possible.
-void simulate_draws(const Frames &frames, const Way &way, const Tariff *tariff, const std::vector<char> &prepaid,
-                    int first, int last, bool lanes, Results &out);
+void simulate_draws(const Frames &frames, const Way &way, const Rest &rest, const Tariff *tariff,
+                    const std::vector<char> &prepaid, int first, int last, bool lanes, Results &out);
 
 // Eight draws side by side in vector lanes, where the processor can.
 constexpr int kLanes = 8;
@@ -135,11 +176,20 @@ bool has_lanes();
 // Fills `out` (frame by frame, eight draws each) with the seconds of draws `first` to `first` + 7.
 void draw_frames(const Frames &frames, int first, double *out);
 
-// Eight draws' seconds as ticks, each draw by its own ticks a second; list scheduling of eight draws side by side:
-// `tasks` (ticks, task by task) on nodes free at `free` (node by node, ticks times 2^bits plus the node), which is left
-// at their new free times. `done` gets the end of each task where it is wanted; `last` is raised to the end of the last
-// one.
+// Eight draws' seconds as ticks, each draw by its own ticks a second.
 void seconds_to_tasks(const double *seconds, int count, const double *per_second, ticks *tasks);
-void schedule_lanes(const ticks *tasks, int count, ticks *free, int nodes, int bits, ticks *done, ticks *last);
+
+// Eight draws on their nodes, side by side. A key is a time times 2^bits plus the number of a node.
+struct Lanes {
+  int nodes, bits;
+  ticks *free;           // keys of when each node is free, node by node; left at their new ones
+  ticks *done = nullptr; // the key of each task's end, task by task, where that is wanted; kNever where none begins
+  ticks *last;           // raised to the end of the last task
+  ticks halt = kNever;   // no task begins from then on
+  const Windows *open;   // a task begins only then
+};
+
+// List scheduling of `count` tasks (ticks, task by task).
+void schedule_lanes(const ticks *tasks, int count, const Lanes &on);
 
 }  // namespace clockpigeon

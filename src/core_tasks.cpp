@@ -3,10 +3,16 @@
 
 namespace clockpigeon {
 
-void Tasks::run(int draw, const double *seconds, int lane, Crew &crew, Account &account) {
+void Tasks::run(int draw, const double *seconds, int lane, const Record *record, Crew &crew, Account &account) {
   aborted = 0;
-  if (way_.fails > 0) draw_failures(draw);
-  schedule(seconds, lane, crew, account);
+  draw_ = draw;
+  if (way_.fails > 0) {
+    draw_failures(draw);
+  } else if (record) {
+    std::fill(failures.begin(), failures.end(), 0);
+    std::fill(given_up.begin(), given_up.end(), 0);
+  }
+  schedule(seconds, lane, record, crew, account);
 }
 
 // Runs that fail are taken up again at once where they failed, so that they only make a task longer.
@@ -46,21 +52,62 @@ int Tasks::take(int node, ticks t, bool &wait) {
     again_.pop_back();
     return task;
   }
-  if (way_.spread == Way::Kind::ranges) {
-    if (next_[node] < stop_[node]) return next_[node]++;
-  } else if (fresh_ < count_) {
-    return fresh_++;
-  }
+  const bool ranges = way_.spread == Way::Kind::ranges;
+  int &next = ranges ? next_[node] : fresh_;
+  const int stop = ranges ? stop_[node] : count_;
+  while (next < stop && taken_[next]) ++next;
+  if (next < stop) return next++;
   wait = !again_.empty();
   return -1;
 }
 
+// Is there a task that the node could take at t?
+bool Tasks::is_left(int node, ticks t) {
+  if (!again_.empty() && again_.front().first <= t) return true;
+  const bool ranges = way_.spread == Way::Kind::ranges;
+  int &next = ranges ? next_[node] : fresh_;
+  const int stop = ranges ? stop_[node] : count_;
+  while (next < stop && taken_[next]) ++next;
+  return next < stop;
+}
+
+// When nodes take no more: what none of them has begun is left to others, but for what was lost and is not yet noticed,
+// and for the other parts of a frame that was begun. Their number.
+int Tasks::drop_rest() {
+  const int parts = way_.parts, before = fresh_ % parts ? fresh_ + parts - fresh_ % parts : fresh_;
+  int dropped = 0;
+  const auto drop = [&](int task) {
+    elsewhere[task] = taken_[task] = 1;
+    ++dropped;
+  };
+  if (way_.spread == Way::Kind::ranges) {
+    for (int w = 0; w < way_.nodes; ++w) {
+      for (int k = next_[w]; k < stop_[w]; ++k) {
+        if (!taken_[k]) drop(k);
+      }
+    }
+  } else {
+    for (int k = before; k < count_; ++k) {
+      if (!taken_[k]) drop(k);
+    }
+  }
+  // A frame of which a part was begun is finished here.
+  const auto early = [&](const std::pair<ticks, int> &a) { return a.first <= way_.halt && parts == 1; };
+  for (const auto &a : again_) {
+    if (early(a) && !elsewhere[a.second]) drop(a.second);
+  }
+  again_.erase(std::remove_if(again_.begin(), again_.end(), early), again_.end());
+  std::make_heap(again_.begin(), again_.end(), std::greater<>());
+  return dropped;
+}
+
 // How long a node lives from `from` on, and how it ends.
-void Tasks::begin_life(int node, ticks from, Crew &crew) {
+void Tasks::begin_life(int node, int life, ticks from, const Crew &crew) {
+  random_stream random = crew.life_stream(node, life, draw_);
   const double hazard = way_.vanish_rate + way_.freeze_rate;
-  const double life = -std::log(crew.vanish.uniform()) / hazard * kHour;
-  death_[node] = from + ticks(std::min(life, double(kNever)));
-  frozen_[node] = crew.vanish.uniform() * hazard >= way_.vanish_rate;
+  const double lasts = -std::log(random.uniform()) / hazard * kHour;
+  death_[node] = from + ticks(std::min(lasts, double(kNever)));
+  frozen_[node] = random.uniform() * hazard >= way_.vanish_rate;
 }
 
 // A node is gone in the middle of a task, or idle; the task waits until that is noticed.
@@ -74,17 +121,15 @@ void Tasks::lose_node(int node, int task, ticks from, Crew &crew, Account &accou
   }
   crew.heap.pop();
   if (way_.replaced) {
-    const ticks up = noticed + to_ticks(draw_varying(way_.start, crew.start) + draw_varying(way_.install, crew.start));
-    const ticks ready = way_.open.next(up + to_ticks(draw_varying(way_.load, crew.start)));
-    account.note(node, starting, noticed, up);
-    account.note(node, loading, up, ready);
-    begin_life(node, ready, crew);
+    const ticks ready = crew.begin_again(node, ++life_[node], draw_, noticed, nullptr, account);
+    begin_life(node, life_[node], ready, crew);
     crew.free[node] = ready;
     crew.heap.push(ready, node);
   } else {
     crew.free[node] = paid;
     if (way_.spread == Way::Kind::ranges) {
       for (; next_[node] < stop_[node]; ++next_[node]) {
+        if (taken_[next_[node]]) continue;
         again_.push_back({noticed, next_[node]});
         std::push_heap(again_.begin(), again_.end(), std::greater<>());
       }
@@ -109,28 +154,101 @@ void Tasks::deal_ranges() {
   }
 }
 
-// List scheduling (Graham 1966): each task, in order, to the node that is free first.
-void Tasks::schedule(const double *seconds, int lane, Crew &crew, Account &account) {
-  for (int w = 0; w < way_.nodes; ++w) {
-    crew.heap.push(crew.free[w], w);
-    if (way_.vanish_rate + way_.freeze_rate > 0) begin_life(w, crew.free[w], crew);
+// What has happened stands: what is done, what can be taken again, who does what since when, and who is gone. Of how
+// many tasks there is nothing left to do.
+int Tasks::go_on(const Record &record, Crew &crew, Account &account) {
+  const ticks now = record.past().now;
+  aborted = record.aborted;
+  int over = 0;
+  for (int k = 0; k < count_; ++k) {
+    taken_[k] = taken_[k] || record.taken[k];
+    if (record.done[k] < kNever) {
+      done[k] = record.done[k];
+      failures[k] = record.failures[k];
+      given_up[k] = record.given_up[k];
+      ++over;
+    }
   }
+  again_ = record.again;
+  std::make_heap(again_.begin(), again_.end(), std::greater<>());
+  const bool mortal = way_.vanish_rate + way_.freeze_rate > 0;
+  for (int w = 0; w < way_.nodes; ++w) {
+    const Record::Node &n = record.node[w];
+    life_[w] = n.life;
+    if (n.life > 0 && !n.gone) {
+      crew.free[w] = crew.begin_again(w, n.life, draw_, n.noticed, &n, account);
+      if (mortal) begin_life(w, n.life, crew.free[w], crew);
+    }
+    if (n.gone) {
+      crew.free[w] = frozen_[w] ? n.noticed : n.lost;
+      if (way_.spread == Way::Kind::ranges) {
+        for (; next_[w] < stop_[w]; ++next_[w]) {
+          if (taken_[next_[w]]) continue;
+          again_.push_back({n.noticed, next_[w]});
+          std::push_heap(again_.begin(), again_.end(), std::greater<>());
+          taken_[next_[w]] = 1;
+        }
+      }
+      continue;
+    }
+    // Who lives now, whatever was drawn, has the time before it that anybody has.
+    if (mortal && death_[w] + way_.notice <= now) begin_life(w, n.life + 1000, now, crew);
+    under_way_[w] = n.task;
+    ticks key = way_.open.next(crew.free[w]);
+    if (n.ended >= 0) {
+      crew.free[w] = n.ended;
+      key = way_.open.next(n.ended);
+    }
+    crew.heap.push(n.task >= 0 ? n.from : std::max(key, n.idle_to), w);
+  }
+  return over;
+}
+
+// List scheduling (Graham 1966): each task, in order, to the node that is free first.
+void Tasks::schedule(const double *seconds, int lane, const Record *record, Crew &crew, Account &account) {
   again_.clear();
   parked_.clear();
   fresh_ = 0;
+  taken_.assign(elsewhere.begin(), elsewhere.end());
+  under_way_.assign(way_.nodes, -1);
   if (way_.spread == Way::Kind::ranges) deal_ranges();
   std::fill(done.begin(), done.end(), kNever);
-  for (int left = count_; left > 0 && !crew.heap.empty();) {
+  for (int w = 0; w < way_.nodes; ++w) {
+    life_[w] = 0;
+    if (way_.vanish_rate + way_.freeze_rate > 0) begin_life(w, 0, crew.free[w], crew);
+  }
+  int left = count_ - int(std::count(elsewhere.begin(), elsewhere.end(), 1));
+  if (record) {
+    left -= go_on(*record, crew, account);
+  } else {
+    for (int w = 0; w < way_.nodes; ++w) crew.heap.push(crew.free[w], w);
+  }
+  const ticks now = record ? record->past().now : 0;
+  for (bool halted = false; left > 0 && !crew.heap.empty();) {
     const int w = crew.heap.node();
     const ticks t = crew.heap.time();
-    if (death_[w] <= t) {
+    int task = under_way_[w];
+    if (task < 0 && t >= way_.halt && !halted) {
+      halted = true;
+      left -= drop_rest();
+      continue;
+    }
+    if (task < 0 && death_[w] <= t) {
       lose_node(w, -1, t, crew, account);
       continue;
     }
-    bool wait;
-    const int task = take(w, t, wait);
+    if (task < 0 && t < now && is_left(w, now)) {  // nothing begins in the past
+      const ticks on = way_.open.next(now);
+      account.note(w, idling, t, on);
+      crew.heap.put_back(on);
+      continue;
+    }
+    bool wait = false;
+    const bool resumed = task >= 0;
+    if (!resumed) task = take(w, t, wait);
+    under_way_[w] = -1;
     if (task < 0 && wait) {
-      const ticks on = way_.open.next(again_.front().first);
+      const ticks on = way_.open.next(std::max(again_.front().first, now));
       account.note(w, idling, t, on);
       crew.heap.put_back(on);
       continue;
@@ -142,7 +260,7 @@ void Tasks::schedule(const double *seconds, int lane, Crew &crew, Account &accou
     }
     const ticks once = duration(seconds, lane, task, crew.speed[w]);
     const ticks lost = failed_[task] > 0 ? ticks(once * failed_[task] + 0.5) : 0;
-    const ticks end = t + lost + (given_up[task] ? 0 : once);
+    const ticks end = std::max(t + lost + (given_up[task] ? 0 : once), now);
     if (end > death_[w]) {
       lose_node(w, task, t, crew, account);
       continue;

@@ -84,11 +84,47 @@ Way way_of(const Rcpp::List &x) {
   w.pixels = number(x, "pixels");
   w.cap = int64_t(number(x, "cap"));
   w.cap_lag = to_ticks(number(x, "cap_lag"));
+  const double halt = number(x, "halt");
+  w.halt = std::isfinite(halt) ? to_ticks(halt) : kNever;
   w.bills_failed = flag(x, "bills_failed"), w.bills_aborted = flag(x, "bills_aborted");
   const Rcpp::List counted = x["counted"];
   for (R_xlen_t k = 0; k < counted.size(); ++k) w.counted.push_back(counted_of(counted[k]));
   w.streams = streams_of(x["streams"]);
   return w;
+}
+
+ticks known_ticks(double seconds) {
+  return std::isnan(seconds) ? kNever : to_ticks(seconds);
+}
+
+Past past_of(const Rcpp::List &x) {
+  Past p;
+  p.now = to_ticks(number(x, "now"));
+  p.prepared = known_ticks(number(x, "prepared"));
+  p.sent = known_ticks(number(x, "sent"));
+  p.hired = known_ticks(number(x, "hired"));
+  p.spent = std::isnan(number(x, "spent")) ? -1 : int64_t(number(x, "spent"));
+  const Rcpp::NumericMatrix spans = x["spans"], losses = x["losses"];
+  for (int i = 0; i < spans.nrow(); ++i) {
+    p.spans.push_back({int(spans(i, 0)), unsigned(spans(i, 1)), to_ticks(spans(i, 2)), known_ticks(spans(i, 3)),
+                       int(spans(i, 4)), spans(i, 5)});
+  }
+  for (int i = 0; i < losses.nrow(); ++i) {
+    p.losses.push_back({int(losses(i, 0)), to_ticks(losses(i, 1)), to_ticks(losses(i, 2))});
+  }
+  return p;
+}
+
+Rest rest_of(const Rcpp::List &x, Rcpp::IntegerMatrix &keep) {
+  Rest r;
+  if (!Rf_isNull(x["mine"])) {
+    keep = Rcpp::as<Rcpp::IntegerMatrix>(x["mine"]);
+    r.mine = keep.begin();
+  }
+  r.numbers = Rcpp::as<std::vector<int>>(x["numbers"]);
+  const Rcpp::List past = x["past"];
+  for (R_xlen_t i = 0; i < past.size(); ++i) r.past.push_back(past_of(past[i]));
+  return r;
 }
 
 Frames frames_of(const Rcpp::List &x, int draws, Rcpp::NumericMatrix &keep) {
@@ -132,14 +168,18 @@ void put_outcomes(const std::vector<Outcome> &out, Rcpp::List &columns) {
 }  // namespace
 
 // Draws of a job rendered one way. `frames`: `given` (draws x frames) or `log_median`, `sd`, `stream`; `way` as
-// R/1-job-simulate.R makes it; `tariff` and `prepaid` (which of its balances were) or NULL. Gives `columns` (one entry
-// a draw each), and where `keep` asks for them `home` (frames x draws) and `lines` (charges x draws).
+// R/1-job-simulate.R makes it; `rest`: `mine` (draws x frames) or NULL, `numbers` (of the draws, or none), `past` (from
+// 1-job-state.R, one, or one a draw, or none); `tariff` and `prepaid` (which of its balances were) or NULL. Gives
+// `columns` (one entry a draw each), where `keep` asks for them `home` (frames x draws) and `lines` (charges x draws),
+// and of a way that is halted `begun` (frames x draws).
 // [[Rcpp::export]]
-Rcpp::List job_draws(Rcpp::List frames, Rcpp::List way, SEXP tariff, Rcpp::LogicalVector prepaid, int draws,
-                     int threads, bool keep, bool lanes) {
+Rcpp::List job_draws(Rcpp::List frames, Rcpp::List way, Rcpp::List rest, SEXP tariff, Rcpp::LogicalVector prepaid,
+                     int draws, int threads, bool keep, bool lanes) {
   Rcpp::NumericMatrix given;
   const Frames f = frames_of(frames, draws, given);
   const Way w = way_of(way);
+  Rcpp::IntegerMatrix mine;
+  const Rest r = rest_of(rest, mine);
   Tariff t;
   const bool priced = !Rf_isNull(tariff);
   if (priced) t = tariff_of_list(Rcpp::List(tariff));
@@ -147,20 +187,26 @@ Rcpp::List job_draws(Rcpp::List frames, Rcpp::List way, SEXP tariff, Rcpp::Logic
   std::vector<Outcome> outcomes(draws);
   Rcpp::NumericMatrix home(keep ? f.frames : 0, keep ? draws : 0);
   Rcpp::NumericMatrix lines(keep && priced ? int(t.charges.size()) : 0, keep && priced ? draws : 0);
-  Results out{outcomes, {home.begin(), size_t(home.size())}, {lines.begin(), size_t(lines.size())}};
+  const bool halts = w.halt < kNever;
+  Rcpp::IntegerMatrix begun(halts ? f.frames : 0, halts ? draws : 0);
+  Results out{outcomes,
+              {home.begin(), size_t(home.size())},
+              {lines.begin(), size_t(lines.size())},
+              {begun.begin(), size_t(begun.size())}};
   // Whole blocks of eight draws, large enough that setting up the nodes is not most of the work.
   const int eights = (draws + kLanes - 1) / kLanes;
   const int each = std::max(1, std::min(eights, int(4e5 / f.frames / kLanes) + 1));
   const int blocks = (eights + each - 1) / each;
   on_threads(blocks, double(draws) * f.frames < 1e5 ? 1 : threads, [&](int i) {
     const int first = i * each * kLanes;
-    simulate_draws(f, w, priced ? &t : nullptr, ahead, first, std::min(draws, first + each * kLanes), lanes, out);
+    simulate_draws(f, w, r, priced ? &t : nullptr, ahead, first, std::min(draws, first + each * kLanes), lanes, out);
   });
 
   Rcpp::List columns;
   for (const char *name : kColumns) columns.push_back(Rcpp::NumericVector(draws), name);
   put_outcomes(outcomes, columns);
-  return Rcpp::List::create(Rcpp::Named("columns") = columns, Rcpp::Named("home") = home, Rcpp::Named("lines") = lines);
+  return Rcpp::List::create(Rcpp::Named("columns") = columns, Rcpp::Named("home") = home, Rcpp::Named("lines") = lines,
+                            Rcpp::Named("begun") = begun);
 }
 
 // The seconds of each frame (draws x frames) that job_draws() draws of `frames`.

@@ -27,7 +27,6 @@ twin_draw <- function(seconds, way, seeds, draw) {
   wait <- stream("wait", even = TRUE)
   start <- stream("start")
   fail <- stream("fail", FALSE)
-  fate <- stream("vanish", FALSE)
   job <- stream("job")
   common <- exp(way$speed[1] + if (way$speed[2] > 0) way$speed[2] * speed() else 0)
   bytes_s <- way$link * if (way$link_sd > 0) exp(way$link_sd * link()) else 1
@@ -87,11 +86,18 @@ twin_draw <- function(seconds, way, seeds, draw) {
   }
   hazard <- way$vanish + way$freeze
   frozen <- logical(n)
-  new_life <- function() floor(min(-log(fate()) / hazard * 3600e6, 2^56))
-  for (w in if (hazard > 0) seq_len(n)) {
-    death[w] <- free[w] + new_life()
-    frozen[w] <- fate() * hazard >= way$vanish
+  # Every life of a node has streams of its own: one for its end, one for its start.
+  lives <- numeric(n)
+  life_stream <- function(w, start) {
+    twin_stream(seeds[["vanish"]] + 7919 * (2 * (w - 1 + 4096 * lives[w]) + start), draw, normal = start)
   }
+  begin_life <- function(w, at) {
+    fate <- life_stream(w, FALSE)
+    death[w] <<- at + floor(min(-log(fate()) / hazard * 3600e6, 2^56))
+    frozen[w] <<- fate() * hazard >= way$vanish
+  }
+  for (w in if (hazard > 0) seq_len(n)) begin_life(w, free[w])
+  losses <- list()
   own_run <- if (way$spread == "ranges") {
     known <- if (length(way$node_speed)) way$node_speed else rep(1, n)
     stops <- floor(tasks * (cumsum(known) / sum(known)) + 0.5)
@@ -106,18 +112,20 @@ twin_draw <- function(seconds, way, seeds, draw) {
     gone <- death[w]
     noticed <- gone + us(way$notice)
     paid <- if (frozen[w]) noticed else gone
+    losses[[length(losses) + 1]] <<- data.frame(node = w, gone = gone, noticed = noticed)
     if (task > 0) {
       note(w, "aborted", from, paid, task, 1)
       aborted <<- aborted + 1
       again <<- rbind(again, data.frame(at = noticed, task = task))
     }
     if (way$replaced) {
-      up <- noticed + us(twin_spread(way$start, start) + twin_spread(way$install, start))
-      ready <- next_open(way$open, up + us(twin_spread(way$load, start)))
+      lives[w] <<- lives[w] + 1
+      again_start <- life_stream(w, TRUE)
+      up <- noticed + us(twin_spread(way$start, again_start) + twin_spread(way$install, again_start))
+      ready <- next_open(way$open, up + us(twin_spread(way$load, again_start)))
       note(w, "start", noticed, up)
       note(w, "load", up, ready)
-      death[w] <<- ready + new_life()
-      frozen[w] <<- fate() * hazard >= way$vanish
+      begin_life(w, ready)
       free[w] <<- ready
     } else {
       state[w] <<- "gone"
@@ -185,8 +193,36 @@ twin_draw <- function(seconds, way, seeds, draw) {
     for (f in order(arrived)) if (is.finite(arrived[f])) done[f] <- busy <- max(busy, arrived[f]) + each
   }
   list(t = t, done = done, given_up = given_up, failures = failures, aborted = aborted, encode = encode,
-       bytes_s = bytes_s, free = last_free,
+       bytes_s = bytes_s, free = last_free, losses = do.call(rbind, losses),
        spans = as.data.frame(lapply(stats::setNames(nm = names(spans[[1]])), function(n) sapply(spans, `[[`, n))))
+}
+
+# What is seen of a twin's draw at a moment (microseconds), as a state for simulate_job().
+twin_state <- function(d, way, at) {
+  s <- d$spans[d$spans$from <= at, , drop = FALSE]
+  lost <- d$losses[d$losses$noticed <= at, , drop = FALSE]
+  # Whether a node that waits will have something to do is not seen.
+  s <- s[s$does != "idle" | s$to <= at, , drop = FALSE]
+  s$to[s$to > at] <- NA
+  # A frame under way is seen since its node took it; what will become of it is not.
+  tasks <- s$does %in% c("render", "failed", "aborted")
+  for (w in unique(s$node)) {
+    mine <- which(s$node == w & tasks)
+    open <- mine[is.na(s$to[mine])]
+    # A failed run right before belongs to it.
+    before <- mine[s$does[mine] == "failed" & s$task[mine] %in% s$task[open] & s$to[mine] %in% s$from[open]]
+    if (length(open)) s$from[open] <- min(s$from[c(open, before)])
+    s$does[open] <- "render"
+    s$node[before] <- NA
+  }
+  s <- s[!is.na(s$node), , drop = FALSE]
+  known <- c(prepare = d$t$prepared, upload = d$t$sent, wait = d$t$hired)
+  tasks <- s$does %in% c("render", "failed", "aborted")
+  list(at_s = at / 1e6, stages = (known / 1e6)[known <= at],
+       nodes = data.frame(node = s$node, does = s$does, from_s = s$from / 1e6, to_s = s$to / 1e6,
+                          frame = ifelse(tasks, (s$task - 1) %/% way$parts + 1, NA),
+                          part = ifelse(tasks, (s$task - 1) %% way$parts + 1, NA), runs = s$runs),
+       lost = if (NROW(lost)) data.frame(node = lost$node, gone_s = lost$gone / 1e6, noticed_s = lost$noticed / 1e6))
 }
 
 # The stages and totals of the draw, uncapped, as simulate_job() names them.
@@ -278,4 +314,11 @@ twin_bill <- function(outcome, way, site, d, now) {
   frames <- frames[frames$frames > 0 | frames$gb > 0, , drop = FALSE]
   s <- summary(bill(rbind(usage, frames), site))
   s$list + s$minimum + s$tax
+}
+
+# A card of one charge and whatever else is asked.
+flat_card <- function(price, ..., meter = "rendering", envir = parent.frame()) {
+  read_site(write_file(scratch(envir), "x.yaml", "site: x", "kind: rented", "as_of: 2026-10-01", "source: x",
+                       "currency: EUR", "engines: e", paste("meter:", meter), paste("price:", price), ...,
+                       "tiers: [{tier: t, nodes: [1]}]"))
 }
