@@ -43,8 +43,18 @@ local_moment <- function(day, seconds, zone) {
 }
 
 # When `hours` are, as seconds after `now` (POSIXct): a matrix of from and to, apart and rising, for so many days; what
-# touches is one.
+# touches is one. The last answers are kept: a job's options ask for the same hours again and again.
 hours_after <- function(hours, now, zone, days = 400) {
+  asked <- list(hours, as.numeric(now), zone, days)
+  known <- Find(function(one) identical(one$asked, asked), last_hours$answers)
+  if (length(known)) return(known$spans)
+  spans <- spans_after(hours, now, zone, days)
+  last_hours$answers <- utils::head(c(list(list(asked = asked, spans = spans)), last_hours$answers), 16)
+  spans
+}
+last_hours <- new.env()
+
+spans_after <- function(hours, now, zone, days) {
   dates <- as.Date(now, tz = zone) + seq(-1, days)
   spans <- do.call(rbind, lapply(hours, window_spans, days = dates, zone = zone)) - as.numeric(now)
   spans <- spans[order(spans[, 1]), , drop = FALSE]

@@ -10,12 +10,15 @@
 #' @param frames Which of the job's frames are left, as places in the order of its shots; `NULL` for all.
 #' @param nodes,spread Another number of nodes, another spread; `NULL` for the option's own.
 #' @param at_once `TRUE` begins it now, whenever the option would begin.
+#' @param halt_s When its nodes stop taking frames, in seconds from now; `NULL` for never.
+#' @param left Which of the frames are its to render, a matrix of draws x frames; `NULL` for all.
 #' @return A list of class `cp_what_if`.
 #' @section Conditions: `clockpigeon_error_type` for a factor that is not above 0, a waiting below 0, or no frame.
 #' @examples
 #' what_if(price = 1.2)
 #' @export
-what_if <- function(price = 1, speed = 1, waiting = 0, frames = NULL, nodes = NULL, spread = NULL, at_once = FALSE) {
+what_if <- function(price = 1, speed = 1, waiting = 0, frames = NULL, nodes = NULL, spread = NULL, at_once = FALSE,
+                    halt_s = NULL, left = NULL) {
   structure(list(
     price = check_number(price, argument("price"), above = 0),
     speed = check_number(speed, argument("speed"), above = 0),
@@ -23,7 +26,8 @@ what_if <- function(price = 1, speed = 1, waiting = 0, frames = NULL, nodes = NU
     frames = if (!is.null(frames)) check_places(frames, argument("frames")),
     nodes = if (!is.null(nodes)) check_count(nodes, argument("nodes"), most = 4096),
     spread = if (!is.null(spread)) check_choice(spread, argument("spread"), spread_kinds),
-    at_once = check_flag(at_once, argument("at_once"))
+    at_once = check_flag(at_once, argument("at_once")),
+    halt_s = if (!is.null(halt_s)) check_number(halt_s, argument("halt_s"), least = 0), left = left
   ), class = "cp_what_if")
 }
 
@@ -104,7 +108,7 @@ simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE
     seconds <- seconds[, change$frames, drop = FALSE]
   }
   it <- changed_option(it, change)
-  run <- simulate_way(job, it, seconds, scenario$now, frames, keep)
+  run <- simulate_way(job, it, seconds, scenario$now, frames, keep, change)
   d <- as_frame(run$draws)
   rate <- rate_to(it$at, job$currency, job$rates)$rate
   there <- function(amount) from_minor(to_minor(amount * rate, job$currency), job$currency)
@@ -112,7 +116,7 @@ simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE
                     cost = there(d[["to_pay"]] + d[["prepaid"]]), d[stage_columns],
                     d[c("node_hours", "log_speed", "frames_done", "frames_lost", "capped")],
                     lost_money = there(d[["lost_money"]]))
-  c(list(draws = out), if (keep) list(run = run))
+  c(list(draws = out), if (keep || !is.null(change$halt_s)) list(run = run))
 }
 
 # An option as option_of() gives it, with what is changed.
@@ -128,16 +132,17 @@ changed_option <- function(it, change) {
 stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s",
                    "download_s", "encode_s")
 
-simulate_way <- function(job, it, seconds, now, frames, keep) {
+simulate_way <- function(job, it, seconds, now, frames, keep, change) {
   way <- option_way(job, it, it$at, now)
-  way$speed <- c(it$log_speed, it$speed_se, it$speed_df)
+  way$halt <- first_of(change$halt_s, Inf)
   shots <- vapply(job$shots, `[[`, "", "shot")
   pixels <- vapply(job$shots, function(shot) prod(shot$size) / 1e6, 0)
   meter <- metering(it$rate_card, it$tier, if (!is.na(it$hire)) it$hire, job$engine, on = now + it$begin_s, now = now,
                     megapixels = sum(pixels * frames_by_shot(job)) / job_frames(job))
   labels <- c(job = paste(shots, collapse = " "), site = it$site, tier = it$tier)
   simulate_job(seconds, way, seed = frames$seed, meter = meter, keep = keep,
-               drawing = list(labels = labels, before = frames$before))
+               drawing = list(labels = labels, before = frames$before, numbers = frames$numbers),
+               state = if (!is.null(change$left)) list(left = change$left))
 }
 
 # The job with some of its frames; shots that have none left are gone.

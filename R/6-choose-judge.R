@@ -30,7 +30,7 @@ leading_options <- function(choice, most = 5) {
   table <- as_frame(choice$options)
   first <- if (is.na(choice$pick)) nearest_option(table) else choice$pick
   order <- order(table[["option"]] != first, !(table[["fits"]] & table[["non_dominated"]]), !table[["non_dominated"]],
-                 table[["cost_p50"]])
+                 table[["cost_mean"]])
   utils::head(order, most)
 }
 
@@ -49,6 +49,9 @@ option_facts <- function(forecast) {
   done <- as.vector(by_option(forecast, "frames_done", mean))
   lost <- as.vector(by_option(forecast, "frames_lost", mean))
   cost <- as.vector(by_option(forecast, "cost", mean))
+  table[["cost_mean"]] <- cost
+  table[["cost_mean_se"]] <- as.vector(by_option(forecast, "cost", stats::sd)) / sqrt(forecast$n)
+  table[["own"]] <- options[["site"]] %in% own_sites(forecast$scenario)
   table[["cost_per_usable"]] <- ifelse(done > 0, cost / done, Inf)
   table[["cost_whole"]] <- ifelse(done > 0, cost / done * (done + lost), Inf)
   rows <- matrix(seq_len(nrow(forecast$draws)), ncol = nrow(options))
@@ -62,6 +65,7 @@ with_draws <- function(facts, i, draws) {
   facts$draws[[i]] <- draws
   facts$table[["finish_p50"]][i] <- quantile_of(draws$finish_s, 0.5)
   facts$table[["cost_p50"]][i] <- quantile_of(draws$cost, 0.5)
+  facts$table[["cost_mean"]][i] <- mean(draws$cost)
   facts
 }
 
@@ -92,9 +96,12 @@ judge_options <- function(facts, asked, distances = TRUE) {
   } else near("p_deadline") & is.finite(asked$deadline_s) | near("p_budget") & is.finite(asked$budget)
   noise <- ifelse(is.na(table[["noise"]]), Inf, table[["noise"]])
   table[["non_dominated"]] <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], noise)
-  by <- switch(asked$rule, cheapest = list(table[["cost_p50"]], table[["finish_p50"]], noise),
-               fastest = list(table[["finish_p50"]], table[["cost_p50"]], noise),
-               best = list(noise, table[["cost_p50"]], table[["finish_p50"]]))
+  # What is rarely needed and dear then counts by its mean; of equal costs one's own nodes go first.
+  cost <- table[["cost_mean"]]
+  other <- !table[["own"]]
+  by <- switch(asked$rule, cheapest = list(cost, other, table[["finish_p50"]], noise),
+               fastest = list(table[["finish_p50"]], cost, other, noise),
+               best = list(noise, cost, other, table[["finish_p50"]]))
   rank <- do.call(order, c(by, list(table[["option"]])))
   table[["rank"]] <- order(rank)
   table[["pick"]] <- seq_len(nrow(table)) %in% rank[table[["fits"]][rank]][1]

@@ -1,21 +1,62 @@
-# Parts of a split: what options can do, the program that shares the work out, and the whole simulated.
+# Parts of a job: what options can do of it, and parts simulated side by side.
 
-# What each option takes and costs for parts of the work: one frame, an eighth, a half, all of it. `room` is the share
-# that it can do by the deadline, at the confidence asked; cost is a line from the first frame to all.
-option_costs <- function(state) {
+# What plans are worked out from: the scenario, its job and options, the frames' seconds (draws x frames) and the
+# numbers of these draws, the question.
+plan_state <- function(scenario, asked, seconds, seed) {
+  list(scenario = scenario, job = main_job(scenario), options = as_frame(scenario$options), seed = seed,
+       seconds = seconds, work = cumsum(colSums(seconds)) / sum(seconds), asked = asked,
+       own = scenario$options[["site"]] %in% own_sites(scenario))
+}
+
+# The same with some of the draws alone, by their places.
+with_some_draws <- function(state, rows) {
+  state$numbers <- (if (is.null(state$numbers)) seq_len(nrow(state$seconds)) - 1L else state$numbers)[rows]
+  state$seconds <- state$seconds[rows, , drop = FALSE]
+  state
+}
+
+# One option with a part of the frames; `keep` gives its run too. `...` is of what_if().
+part_run <- function(state, i, columns, ..., keep = FALSE) {
+  common <- list(seed = state$seed, before = 0, numbers = state$numbers, of = function(key) state$seconds)
+  simulated(state$scenario, i, common, what_if(frames = columns, ...), keep)
+}
+part_draws <- function(state, i, columns, ...) part_run(state, i, columns, ...)$draws
+
+# What each option takes and costs for parts of the work: `shares`, and one column a share of `finish` and `cost`, one
+# row a draw. Parts are frames spread over the whole job.
+option_lines <- function(state) {
   n <- ncol(state$seconds)
   work <- colSums(state$seconds)
-  parts <- lapply(unique(pmax(1, round(n / c(n, 8, 2, 1)))), function(k) unique(round(seq(1, n, length.out = k))))
+  counts <- unique(pmax(1, round(n * if (n <= 24) seq_len(n) / n else c(1 / n, 1 / 32, 1 / 8, 1 / 4, 3 / 8, 1 / 2, 3 / 4, 1))))
+  parts <- lapply(counts, function(k) unique(round(seq(1, n, length.out = k))))
   shares <- vapply(parts, function(columns) sum(work[columns]) / sum(work), 0)
-  rows <- lapply(seq_len(nrow(state$options)), function(i) {
-    at <- vapply(parts, function(columns) {
-      d <- part_draws(state, i, columns)
-      c(kept_by(d[["finish_s"]], state$asked$confidence), stats::median(d[["cost"]]))
-    }, numeric(2))
-    last <- length(shares)
-    slope <- if (last > 1) max(0, (at[2, last] - at[2, 1]) / (1 - shares[1])) else at[2, 1]
-    data.frame(finish = I(list(cummax(at[1, ]))), shares = I(list(shares)), fixed = max(at[2, last] - slope, 0),
-               slope = slope)
+  lapply(seq_len(nrow(state$options)), function(i) {
+    d <- lapply(parts, function(columns) part_draws(state, i, columns))
+    list(shares = shares, finish = do.call(cbind, lapply(d, `[[`, "finish_s")),
+         cost = do.call(cbind, lapply(d, `[[`, "cost")))
+  })
+}
+
+# Shares between which a search goes are simulated on some of the draws. `grown` is the share of each of these draws'
+# work that is in the frames up to each.
+with_lines <- function(state) {
+  few <- with_some_draws(state, seq_len(min(nrow(state$seconds), max(100, min(500, floor(1e6 / ncol(state$seconds)))))))
+  state$lines <- option_lines(few)
+  state$tried <- new.env()
+  state$grown <- t(apply(few$seconds, 1, cumsum)) / rowSums(few$seconds)
+  if (ncol(few$seconds) == 1) state$grown <- matrix(1, nrow(few$seconds), 1)
+  state
+}
+
+# The same at the confidence asked, for the program: when shares are done, and cost as a line from the first frame to
+# all.
+line_bounds <- function(lines, confidence) {
+  rows <- lapply(lines, function(line) {
+    last <- length(line$shares)
+    cost <- colMeans(line$cost)
+    slope <- if (last > 1) max(0, (cost[last] - cost[1]) / (1 - line$shares[1])) else cost[1]
+    data.frame(finish = I(list(cummax(apply(line$finish, 2, kept_by, share = confidence)))),
+               shares = I(list(line$shares)), fixed = max(cost[last] - slope, 0), slope = slope)
   })
   do.call(rbind, rows)
 }
@@ -29,30 +70,45 @@ share_by <- function(finish, shares, seconds) {
   stats::approx(finish[known], shares[known], seconds, ties = "ordered")$y
 }
 
-# What a split is worked out from: the scenario, its job and options, the frames' seconds (draws x frames), the
-# question.
-split_state <- function(scenario, asked, draws, seed) {
-  job <- main_job(scenario)
-  list(scenario = scenario, job = job, options = as_frame(scenario$options), seed = seed,
-       seconds = frame_draws(job, draws, seed), asked = asked,
-       own = scenario$options[["site"]] %in% own_sites(scenario))
+# Finish and cost of an option between the shares that were simulated, one number a draw; `x` is a share of each draw's
+# work.
+at_shares <- function(line, x) {
+  s <- line$shares
+  if (length(s) == 1) return(list(finish = line$finish[, 1], cost = line$cost[, 1]))
+  k <- findInterval(x, s, all.inside = TRUE)
+  w <- pmin.int(pmax.int((x - s[k]) / (s[k + 1] - s[k]), 0), 1)
+  low <- seq_along(x) + (k - 1) * length(x)
+  between <- function(values) {
+    a <- values[low]
+    b <- values[low + length(x)]
+    out <- a + w * (b - a)
+    out[is.nan(out)] <- Inf
+    out
+  }
+  list(finish = between(line$finish), cost = between(line$cost))
 }
 
-# One option with a part of the frames.
-part_draws <- function(state, i, columns) {
-  common <- list(seed = state$seed, before = 0, of = function(key) state$seconds)
-  simulated(state$scenario, i, common, what_if(frames = columns))$draws
+# The share that is done by a moment, one number a draw.
+share_done <- function(line, at) {
+  s <- line$shares
+  f <- line$finish
+  out <- s[1] * (f[, 1] <= at)
+  for (k in seq_along(s)[-1]) {
+    grown <- (at - f[, k - 1]) / (f[, k] - f[, k - 1])
+    grown <- ifelse(f[, k] <= at, 1, ifelse(is.finite(grown), pmin(pmax(grown, 0), 1), 0))
+    out <- out + grown * (s[k] - s[k - 1])
+  }
+  out
 }
 
 # The shares of the work at least cost; NULL when there is no way. Variables: a share of each option, then whether it is
 # taken. Of two that cost the same, own nodes go first.
 solve_split <- function(state, slack) {
-  lines <- state$lines
+  lines <- state$bounds
   options <- state$options
   k <- nrow(lines)
   room <- mapply(share_by, lines$finish, lines$shares, state$asked$deadline_s * slack)
-  own <- state$own
-  tie <- 1e-6 * (1 + max(lines$fixed + lines$slope)) * (!own)
+  tie <- 1e-6 * (1 + max(lines$fixed + lines$slope)) * (!state$own)
   rows <- list(list(c(rep(1, k), rep(0, k)), "=", 1))
   add <- function(coefficients, direction, bound) rows[[length(rows) + 1]] <<- list(coefficients, direction, bound)
   for (i in seq_len(k)) add(replace(numeric(2 * k), c(i, k + i), c(1, -room[i])), "<=", 0)
@@ -70,7 +126,7 @@ split_runs <- function(state, shares) {
   own <- state$own
   used <- which(shares > 1e-9)
   used <- used[order(!own[used], -shares[used])]
-  work <- cumsum(colSums(state$seconds)) / sum(state$seconds)
+  work <- first_of(state$work, cumsum(colSums(state$seconds)) / sum(state$seconds))
   edges <- cumsum(shares[used])
   last <- vapply(edges, function(edge) sum(work <= edge + 1e-9), 0L)
   last[length(last)] <- ncol(state$seconds)
@@ -78,17 +134,24 @@ split_runs <- function(state, shares) {
   list(used = used[lengths(runs) > 0], runs = runs[lengths(runs) > 0])
 }
 
-# The split as a whole, on the same draws.
-check_split <- function(state, shares) {
+# Parts side by side as a whole, on the same draws; `keep` keeps their runs.
+check_split <- function(state, shares, keep = FALSE) {
   split <- split_runs(state, shares)
-  parts <- Map(function(i, columns) part_draws(state, i, columns), split$used, split$runs)
+  runs <- Map(function(i, columns) part_run(state, i, columns, keep = keep), split$used, split$runs)
+  parts <- lapply(runs, `[[`, "draws")
   finish <- do.call(pmax, lapply(parts, `[[`, "finish_s"))
   cost <- Reduce(`+`, lapply(parts, `[[`, "cost"))
-  asked <- state$asked
-  p_deadline <- if (is.finite(asked$deadline_s)) mean(finish <= asked$deadline_s) else mean(is.finite(finish))
-  p_budget <- mean(cost <= asked$budget)
-  p_both <- mean(finish <= min(asked$deadline_s, .Machine$double.xmax) & cost <= asked$budget)
-  list(split = split, parts = parts, finish = finish, cost = cost, p_deadline = p_deadline, p_budget = p_budget,
-       p_both = p_both,
-       fits = p_both >= asked$confidence - 1e-9)
+  c(list(shares = shares, split = split, parts = parts, runs = if (keep) lapply(runs, `[[`, "run")),
+    judged_draws(finish, cost, state$asked))
+}
+
+# What a question makes of the draws of a whole plan.
+judged_draws <- function(finish, cost, asked) {
+  asked$deadline_s <- min(asked$deadline_s, .Machine$double.xmax)
+  in_time <- finish <= asked$deadline_s
+  within <- cost <= asked$budget
+  enough <- function(kept) sum(kept) >= kept_draws_of(asked$confidence, length(cost))
+  list(finish = finish, cost = cost, p_deadline = mean(in_time), p_budget = mean(within), p_both = mean(in_time & within),
+       mean = mean(cost), fits = if (isFALSE(asked$together)) enough(in_time) && enough(within)
+                                 else enough(in_time & within))
 }

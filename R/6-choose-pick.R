@@ -6,7 +6,7 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'
 #' An option fits when the chance to finish by the deadline and stay within the budget, both in one draw, reaches the
 #' confidence asked (or each of the two chances alone does, where `together` is `FALSE`), counted over the draws. Of
-#' those that fit, the pick is the cheapest by median cost, the one that finishes first by median, or the best by the
+#' those that fit, the pick is the cheapest by mean cost (of equal ones that of one's own nodes), the one that finishes first by median, or the best by the
 #' noise of its pictures (equal ones: the cheapest). An option that does not fit comes with its distance: how much later
 #' the deadline, or larger the budget, would let it in. A draw that a cap ended never finishes, so that money spent on
 #' part of the frames does not count as having done them.
@@ -19,6 +19,8 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' @param confidence Chance asked for, above 0 and below 1.
 #' @param together `TRUE`: the confidence is asked of deadline and budget kept together; `FALSE`: of each alone, so that
 #'   both together may be kept less often.
+#' @param plans `TRUE` looks, beside single options, for several side by side and for a start with a fallback: see
+#'   `plan` below. By the rule `"cheapest"` and with a deadline only.
 #' @param rule `"cheapest"`, `"fastest"` or `"best"`.
 #' @return A decision, a list of class `cp_choice`: `options`, a tibble with the forecast's summary and `limit`,
 #'   `noise`, `p_deadline`, `p_budget`, `p_both` and their simulation errors (`_se`), `fits`, `both_miss` (neither limit
@@ -26,7 +28,13 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'   much more time or money would let it in; 0 when it keeps it), `cost_per_usable` (mean cost over mean usable
 #'   frames), `cost_whole` (mean cost of all frames usable: where draws end early, the rest at the cost of a usable
 #'   one), `non_dominated` (no other option is as early, as cheap and as clean, and better in one), `pick`; `pick`, the
-#'   name of the option to take, or `NA` when none fits; `reasons`, a tibble with one row for each thing to be said of
+#'   name of the single option to take, or `NA` when none fits; `plan`, what to do with all frames, a list: `kind` (`one`, `sides`:
+#'   several options side by side, `fallback`: a start, and at a moment a look), `parts`, a tibble with one row a part
+#'   (`option`, `site`, `frames`, `count`, `share` of the work, `finish_p50`, `cost_mean`), `look` (`at_s`, from now:
+#'   with `fewer` than so many `of` all frames done those not begun go to the `rescue`, a list of `option` and `site`),
+#'   `needed` (chance of that), `cost_needed` (mean cost then), `draws` (of `finish_s`, `cost` and `needed`), its mean
+#'   cost (`mean`), `p_deadline`, `p_budget`, `p_both`, `fits`, and `others`, the plans that it was held against; never
+#'   dearer than the pick; `reasons`, a tibble with one row for each thing to be said of
 #'   an option: `option`, `code` (`pick`, `fits`, `late`, `unfinished`, `dear`, `not_both`), `share` (of draws that keep
 #'   it), `seconds` and `money` (what would let it in); `warnings`, a tibble of `code` (`stale_card`, `claimed_speed`,
 #'   `assumed_speed`) and `about`; `stale`, sites whose rate card's file has changed since the forecast; what was asked;
@@ -42,27 +50,42 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' choose_option(forecast, deadline = "30 h", budget = "400 EUR")
 #' @export
 choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence = 0.9, rule = choice_rules,
-                          together = TRUE) {
+                          together = TRUE, plans = TRUE) {
   check_class(forecast, argument("forecast"), "cp_forecast", "forecast_job()")
-  asked <- list(
-    deadline_s = deadline_seconds(deadline, forecast$scenario),
-    budget = budget_amount(budget, main_job(forecast$scenario)),
-    confidence = check_number(confidence, argument("confidence"), above = 0, most = 0.9999),
-    rule = check_choice(rule[1], argument("rule"), choice_rules), together = check_flag(together, argument("together"))
-  )
+  asked <- question_of(forecast, deadline, budget, confidence, rule[1], together)
+  decide(forecast, asked, check_flag(plans, argument("plans")))
+}
+
+# What is asked, checked.
+question_of <- function(forecast, deadline, budget, confidence, rule, together) {
+  list(deadline_s = deadline_seconds(deadline, forecast$scenario),
+       budget = budget_amount(budget, main_job(forecast$scenario)),
+       confidence = check_number(confidence, argument("confidence"), above = 0, most = 0.9999),
+       rule = check_choice(rule, argument("rule"), choice_rules), together = check_flag(together, argument("together")))
+}
+
+# The decision; without `details` what only figures, reports and explanations show is left to be made on demand.
+decide <- function(forecast, asked, plans = TRUE, details = TRUE) {
   facts <- option_facts(forecast)
   table <- judge_options(facts, asked)
   stale <- changed_cards(forecast$scenario)
-  choice <- structure(c(list(options = as_table(table[setdiff(names(table), "rank")]),
+  choice <- structure(c(list(options = as_table(table[setdiff(names(table), "own")]),
                              pick = table[["option"]][table[["pick"]]][1], reasons = as_table(reasons_of(table)),
                              warnings = as_table(warnings_of(table, stale))),
                         asked, list(forecast = forecast, stale = stale, facts = facts,
                                     kept = new.env(parent = emptyenv()))),
                       class = "cp_choice")
+  lead <- leading_options(choice, 1)
+  if (!has_curves(forecast$scenario)) {
+    choice$plan <- single_plan(choice, lead)
+    return(choice)
+  }
+  frames <- common_frames(forecast$scenario, forecast$n, forecast$seed)
+  key <- job_key(option_of(forecast$scenario, lead))
+  choice$plan <- if (plans) best_plan(choice, frames$of(key)) else single_plan(choice, lead)
   # What is said of a choice wherever it is shown is made now: showing it simulates nothing.
-  if (has_curves(forecast$scenario)) {
-    frames <- common_frames(forecast$scenario, forecast$n, forecast$seed)
-    job_totals(forecast, option_of(forecast$scenario, leading_options(choice, 1))$job_of)
+  if (details) {
+    job_totals(forecast, option_of(forecast$scenario, lead)$job_of)
     for (i in leading_options(choice)) option_run(forecast, i, frames)
     kept_with(choice, "worth", function() worth_of(choice, frames))
   }

@@ -1,37 +1,108 @@
-# The search for a split: from the program's answers and from pairs of options, step by step on the draws.
+# The search for parts side by side: from the program's answers and from pairs of options, step by step between the
+# shares that were simulated; the best are then simulated whole.
 
-# The best split found: NULL when no site can do anything. Searched on some of the draws, decided on all of them.
-search_split <- function(state) {
-  frames <- ncol(state$seconds)
-  few <- state
-  few$seconds <- state$seconds[seq_len(min(nrow(state$seconds), max(100, floor(3e5 / frames)))), , drop = FALSE]
-  memory <- new.env()
-  try <- function(shares) tried_split(few, shares, memory)
+# Shares worth a closer look, the best first; none when no site can do anything. `margin` is added to the confidence
+# asked.
+search_shares <- function(state, margin = 0) {
+  state$asked$confidence <- min(state$asked$confidence + margin, 0.9999)
+  state$bounds <- line_bounds(state$lines, state$asked$confidence)
+  try <- function(shares) tried_shares(state, shares)
   program <- program_starts(state)
   starts <- c(program, pair_starts(state))
-  if (!length(starts)) return(NULL)
+  if (!length(starts)) return(list())
   found <- lapply(starts, try)
-  best <- utils::head(order(vapply(found, `[[`, 0, "score")), 4)
-  ended <- lapply(found[best], improve_split, state = few, try = try)
-  ended <- c(ended, found)
-  ended <- ended[order(vapply(ended, `[[`, 0, "score"))]
-  decided <- lapply(utils::head(ended[!duplicated(lapply(ended, function(f) split_key(few, f$shares)))], 8),
-                    function(f) check_split(state, f$shares))
-  fits <- Filter(function(f) f$fits, decided)
-  if (length(fits)) return(fits[[which.min(vapply(fits, function(f) stats::median(f$cost), 0))]])
+  # The best start of each set of sites, so that the search does not begin in one corner alone.
+  found <- found[order(vapply(found, `[[`, 0, "score"))]
+  sites <- vapply(found, function(f) paste(sort(state$options[["site"]][f$shares > 1e-9]), collapse = " "), "")
+  found <- utils::head(found[!duplicated(sites)], 5)
+  found <- c(lapply(found, improve_split, state = state, try = try), found)
   # Where even the program sees no way, what comes nearest is none either.
-  if (length(program)) decided[[which.max(vapply(decided, `[[`, 0, "p_both"))]]
+  if (!length(program)) found <- Filter(function(f) f$score < 1e12, found)
+  found[order(vapply(found, `[[`, 0, "score"))]
 }
 
-# What a split comes to: its median cost, or above all costs by how far it falls short of the confidence.
-tried_split <- function(state, shares, memory) {
-  key <- split_key(state, shares)
-  if (is.null(memory[[key]])) {
-    found <- check_split(state, shares)
-    score <- if (found$fits) stats::median(found$cost) else 1e12 * (1 + state$asked$confidence - found$p_both)
-    memory[[key]] <- list(shares = shares, score = score)
+# What shares come to between those that were simulated: their mean cost, or above all costs by how far they fall short
+# of the confidence.
+tried_shares <- function(state, shares) {
+  used <- which(shares > 1e-9)
+  used <- used[order(!state$own[used], -shares[used])]
+  last <- findInterval(cumsum(shares[used]) + 1e-9, state$work)
+  last[length(last)] <- length(state$work)
+  key <- paste(c(used, last), collapse = " ")
+  known <- state$tried[[key]]
+  if (is.null(known)) {
+    finish <- cost <- before <- 0
+    for (k in seq_along(used)) {
+      if (last[k] == 0) next
+      upto <- state$grown[, last[k]]
+      at <- at_shares(state$lines[[used[k]]], upto - before)
+      finish <- pmax(finish, at$finish)
+      cost <- cost + at$cost
+      before <- upto
+    }
+    known <- list(finish = finish, cost = cost)
+    assign(key, known, envir = state$tried)
   }
-  memory[[key]]
+  finish <- known$finish
+  cost <- known$cost
+  found <- judged_draws(finish, cost, state$asked)
+  list(shares = shares, mean = found$mean, p_both = found$p_both,
+       score = if (found$fits) found$mean else 1e12 * (1 + state$asked$confidence - found$p_both))
+}
+
+# The best parts side by side, simulated whole; NULL when there are none. Between simulated shares the search errs a
+# little: what it finds is simulated, and it is made again for as much more, or less, as that fell short. A few last
+# steps move work from the dearer site to the cheaper one as far as the draws allow.
+search_sides <- function(state) {
+  some <- with_some_draws(state, seq_len(min(nrow(state$seconds), max(200, ceiling(1.5e6 / ncol(state$seconds))))))
+  best <- sides_of(some)
+  if (is.null(best)) return(NULL)
+  whole <- check_split(state, best$shares)
+  if (whole$fits || !best$fits) whole else last_steps(whole, state, 0.01)
+}
+
+sides_of <- function(state, rounds = 6) {
+  margin <- 0
+  decided <- list()
+  for (round in seq_len(rounds)) {
+    found <- utils::head(search_shares(state, margin), 2)
+    if (!length(found)) break
+    keys <- vapply(found, function(f) split_key(state, f$shares), "")
+    for (k in which(!keys %in% names(decided))) decided[[keys[k]]] <- check_split(state, found[[k]]$shares)
+    if (decided[[keys[1]]]$fits) break
+    margin <- margin + max(found[[1]]$p_both - decided[[keys[1]]]$p_both, 0) / 2 + 0.005
+  }
+  if (!length(decided)) return(NULL)
+  fits <- Filter(function(f) f$fits, decided)
+  # The cheapest that falls a little short may be helped by a last few steps.
+  near <- Filter(function(f) !f$fits && f$p_both > state$asked$confidence - 0.06, decided)
+  starts <- c(if (length(fits)) fits[which.min(vapply(fits, `[[`, 0, "mean"))],
+              if (length(near)) near[which.max(vapply(near, `[[`, 0, "p_both"))])
+  if (!length(starts)) return(decided[[which.max(vapply(decided, `[[`, 0, "p_both"))]])
+  ended <- lapply(starts, last_steps, state = state)
+  ended[[order(!vapply(ended, `[[`, NA, "fits"), vapply(ended, `[[`, 0, "mean"))[1]]]
+}
+
+# Work from one site to another as far as the draws allow, by ever smaller steps, simulated whole.
+last_steps <- function(now, state, size = 0.03) {
+  score <- function(f) if (f$fits) f$mean else 1e12 * (1 + state$asked$confidence - f$p_both)
+  least <- 1 / ncol(state$seconds)
+  for (step in seq_len(8)) {
+    used <- which(now$shares > 1e-9)
+    if (length(used) < 2) return(now)
+    # While it fits, from where a frame costs most; while it does not, from where the work ends last.
+    each <- vapply(now$parts, function(d) mean(d[["cost"]]), 0) / lengths(now$split$runs)
+    late <- vapply(now$parts, function(d) kept_by(d[["finish_s"]], state$asked$confidence), 0)
+    from <- now$split$used[which.max(if (now$fits) each else late)]
+    tried <- lapply(setdiff(used, from), function(j) {
+      by <- min(size, now$shares[from])
+      check_split(state, replace(now$shares, c(from, j), now$shares[c(from, j)] + c(-by, by)))
+    })
+    best <- tried[[which.min(vapply(tried, score, 0))]]
+    if (score(best) < score(now)) now <- best
+    else if (size <= least) return(now) else size <- max(size / 3, least)
+  }
+  now
 }
 
 # Shares that give the same runs of frames are one split.
@@ -41,6 +112,7 @@ split_key <- function(state, shares) {
 }
 
 program_starts <- function(state) {
+  if (!requireNamespace("lpSolve", quietly = TRUE)) return(list())
   found <- lapply(c(1, 0.97, 0.94, 0.9, 0.85, 0.8, 0.7), function(slack) solve_split(state, slack))
   unique(Filter(length, found))
 }
@@ -48,7 +120,7 @@ program_starts <- function(state) {
 # One option alone, and pairs of options of two sites that can do it together by the lines: the likeliest, each with the
 # work shared three ways.
 pair_starts <- function(state, most = 24) {
-  lines <- state$lines
+  lines <- state$bounds
   options <- state$options
   k <- nrow(lines)
   room <- mapply(share_by, lines$finish, lines$shares, state$asked$deadline_s)
@@ -78,7 +150,7 @@ pair_starts <- function(state, most = 24) {
 # Steps that make a split cheaper, or likelier while it does not fit, until none does.
 improve_split <- function(now, state, try, steps = 60) {
   size <- 0.2
-  least <- 1 / ncol(state$seconds)
+  least <- max(1 / ncol(state$seconds), 0.002)
   for (step in seq_len(steps)) {
     moves <- lapply(split_moves(state, now$shares, size), try)
     scores <- vapply(moves, `[[`, 0, "score")
@@ -109,8 +181,9 @@ split_moves <- function(state, shares, size) {
     same <- same[order(abs(options[["nodes"]][same] - options[["nodes"]][i]))]
     lapply(utils::head(same, if (size > 0.05) 6 else 2), function(j) replace(replace(shares, i, 0), j, shares[i]))
   }), recursive = FALSE)
-  fresh <- which(!options[["site"]] %in% options[["site"]][used] & is.finite(vapply(state$lines$finish, `[`, 0, 1)))
-  fresh <- fresh[order(state$lines$fixed[fresh] + size * state$lines$slope[fresh])]
+  fresh <- which(!options[["site"]] %in% options[["site"]][used] &
+                   is.finite(vapply(state$bounds$finish, `[`, 0, 1)))
+  fresh <- fresh[order(state$bounds$fixed[fresh] + size * state$bounds$slope[fresh])]
   joined <- if (size > 0.03) unlist(lapply(utils::head(fresh, 4), function(j) {
     lapply(used, function(i) shift(i, j))
   }), recursive = FALSE)

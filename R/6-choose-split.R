@@ -3,12 +3,12 @@
 #' Split a job over several sites
 #'
 #' Gives each site a run of frames so that all are done by the deadline, within the budget, at least cost. What each
-#' option can do by the deadline, at the confidence asked, and what it costs, is estimated from simulations of a frame,
-#' an eighth, a half and all of the job; a mixed integer program (package lpSolve) picks at most one option of each site
-#' and its share of the work, and so does each pair of options. From the best of these a search goes on, each step
-#' simulated as a whole, all parts on the same draws: work moves from one site to another, a site takes other nodes,
-#' joins or leaves, while that is cheaper and keeps the confidence. The runs follow each other in the order of the
-#' shots, own nodes first, and may end within a shot.
+#' option can do by the deadline, at the confidence asked, and what it costs, is simulated for a frame, some shares and
+#' all of the job; a mixed integer program (package lpSolve) picks at most one option of each site and its share of the
+#' work, and so does each pair of options. From the best of these a search goes on between the shares that were
+#' simulated, draw by draw: work moves from one site to another, a site takes other nodes, joins or leaves, while that
+#' is cheaper by its mean and keeps the confidence. What it finds is simulated as a whole, all parts on the same draws.
+#' The runs follow each other in the order of the shots, own nodes first, and may end within a shot.
 #'
 #' @param scenario From [plan_options()]: of one engine, version and limit.
 #' @param deadline,budget,confidence As for [choose_option()].
@@ -34,10 +34,11 @@ split_job <- function(scenario, deadline = NULL, budget = NULL, confidence = 0.9
   job <- main_job(scenario)
   asked <- list(deadline_s = deadline_seconds(deadline, scenario), budget = budget_amount(budget, job),
                 confidence = check_number(confidence, argument("confidence"), above = 0, most = 0.9999))
-  state <- split_state(scenario, asked, check_count(draws, argument("draws")), seed)
-  state$lines <- option_costs(state)
-  finish_split(state, search_split(state))
+  state <- plan_state(scenario, asked, frame_draws(job, check_count(draws, argument("draws")), seed), seed)
+  state <- with_lines(state)
+  finish_split(state, search_sides(state))
 }
+
 
 finish_split <- function(state, found) {
   asked <- state$asked

@@ -125,7 +125,7 @@ engine_words <- function(scenario) {
 
 # What stands under every table of a forecast: what its figures rest on, which sites are left out and why, and the
 # exchange rates used.
-basis_lines <- function(x) {
+basis_lines <- function(x, left_out = TRUE) {
   scenario <- x$scenario
   job <- main_job(scenario)
   speeds <- unique(as_frame(scenario$options)[c("site", "speed", "evidence", "speed_from")])
@@ -137,7 +137,7 @@ basis_lines <- function(x) {
     paste0("Speed of a node, ", job$node, " = 1: ",
            paste0(speeds[["site"]], " ", number_text(speeds[["speed"]]), ", ", speeds[["evidence"]], " (",
                   speeds[["speed_from"]], ")", collapse = "; ")),
-    told(c("claimed", "stages")), left_out_words(scenario),
+    told(c("claimed", "stages")), if (left_out) left_out_words(scenario),
     if (!is.null(x$exchange)) {
       sprintf("Exchange: 1 %s = %s %s on %s (%s)", x$exchange[["from"]], signif(x$exchange[["rate"]], 6),
               x$exchange[["to"]], x$exchange[["date"]], x$exchange[["source"]])
@@ -165,12 +165,53 @@ print.cp_forecast <- function(x, ...) {
   invisible(x)
 }
 
-# The choice in the terminal. `changes` (of break_even()) are shown where they were worked out.
-choice_lines <- function(x, width = terminal_width(), changes = kept_changes(x), most = 12) {
+answer_heads <- c(do = "Do", done = "Done", cost = "Cost", rests = "Rests on", risk = "Risk", first = "First")
+
+# The choice in the terminal: the answer, then the plan beside what else there is. `parts`: also why (arithmetic and
+# evidence), changes (what would change it; shown where they were worked out), all (every option and what was left out).
+choice_lines <- function(x, width = terminal_width(), parts = character(), changes = kept_changes(x)) {
+  answer <- answer_words(x)
+  said <- unlist(Map(labelled_lines, answer_heads[names(answer)], answer, 10, width), use.names = FALSE)
+  out <- x$forecast$scenario$left_out
+  c(
+    wrap_lines(question_words(x), width), "", said, "", answer_table(x, width),
+    if (NROW(out) && !"all" %in% parts) wrap_lines(paste0(
+      "Left out: ", toString(unique(out[["site"]])), " (--all says why, --why how it comes about, --changes what ",
+      "would change it)"), width)
+    else wrap_lines("(--why: how it comes about; --changes: what would change it; --all: every option)", width),
+    if ("why" %in% parts) why_lines(x, width), if ("changes" %in% parts) change_lines(x, width, changes),
+    if ("all" %in% parts) all_lines(x, width)
+  )
+}
+
+answer_table <- function(x, width) {
+  rows <- answer_rows(x)
+  scenario <- x$forecast$scenario
+  body <- data.frame(
+    " " = rows$mark, what = rows$what, done = by_clock(rows$p50, scenario), "9 in 10 by" = by_clock(rows$p90, scenario),
+    cost = format_about(rows$cost, rows$error), chance = percent(rows$chance), check.names = FALSE
+  )
+  names(body)[5] <- paste0("cost, ", scenario$currency)
+  text_table(body, right = names(body)[3:6], spare = "9 in 10 by", width = width, mark = if (x$plan$fits) 1)
+}
+
+why_lines <- function(x, width) {
+  reasons <- explain(x)
   table <- as_frame(x$options)
-  order <- order(!table[["pick"]], !(table[["fits"]] & table[["non_dominated"]]), !table[["non_dominated"]],
-                 !table[["fits"]], table[["cost_p50"]])
-  shown <- sort(utils::head(order, most))
+  head <- reasons[!names(reasons) %in% table[["option"]] | names(reasons) %in% x$pick]
+  c("", "How it comes about:", unlist(lapply(paste0(names(head), ": ", head), wrap_lines, width = width)), "",
+    wrap_lines(basis_lines(x$forecast, left_out = FALSE), width))
+}
+
+change_lines <- function(x, width, changes) {
+  titled <- function(title, lines) if (length(lines)) c("", title, unlist(lapply(lines, wrap_lines, width = width)))
+  c(titled("What would change the pick:", changes[["says"]]),
+    titled("What else could be done:", x$kept[["worth"]][["says"]]))
+}
+
+all_lines <- function(x, width, most = 40) {
+  table <- as_frame(x$options)
+  shown <- utils::head(order(!table[["fits"]], table[["rank"]]), most)
   rows <- table[shown, ]
   ranges <- range_columns(rows)
   groups <- option_groups(x$forecast$scenario$options, table[["option"]], shown)
@@ -182,29 +223,13 @@ choice_lines <- function(x, width = terminal_width(), changes = kept_changes(x),
   if (is.infinite(x$deadline_s)) body[["chance|in time"]] <- NULL
   if (is.infinite(x$budget)) body[["chance|budget"]] <- NULL
   reasons <- explain(x)
-  head <- reasons[!names(reasons) %in% table[["option"]] | names(reasons) %in% x$pick]
-  # Of each site what fits or nothing beats, or else what comes nearest.
-  told <- table[["fits"]] | table[["non_dominated"]]
-  near <- order(table[["both_miss"]], table[["late_s"]], table[["over"]])
-  told <- told | seq_len(nrow(table)) %in% near[!duplicated(table[["site"]][near])] &
-    !table[["site"]] %in% table[["site"]][told]
-  others <- reasons[names(reasons) %in% intersect(table[["option"]][told], setdiff(rows[["option"]], x$pick))]
-  warned <- as.list(warning_words(x))
-  said <- function(text) unlist(lapply(text, wrap_lines, width = width))
-  titled <- function(title, lines) if (length(lines)) c("", title, said(lines))
-  c(
-    wrap_lines(question_words(x), width), "",
-    text_table(body, right = setdiff(names(body), c(" ", "option", "speed is")),
-               spare = c("speed is", spare_ranges(names(ranges))), width = width, mark = which(rows[["pick"]]),
-               sections = groups$sections),
-    "> the pick   + fits too", hidden_line(nrow(table) - length(shown)), "",
-    if (length(warned[["stale_card"]])) c(wrap_lines(warned[["stale_card"]], width), ""),
-    said(paste0(names(head), ": ", head)),
-    titled("What would change it:", changes[["says"]]), titled("What else could be done:", x$kept[["worth"]][["says"]]),
-    titled("Not taken:", if (length(others)) paste0(names(others), ": ", others)),
-    if (length(warned[["speed"]])) c("", wrap_lines(warned[["speed"]], width)),
-    "", wrap_lines(basis_lines(x$forecast), width)
-  )
+  others <- reasons[names(reasons) %in% setdiff(rows[["option"]], x$pick)]
+  c("", "Every option:", text_table(body, right = setdiff(names(body), c(" ", "option", "speed is")),
+                                    spare = c("speed is", spare_ranges(names(ranges))), width = width,
+                                    sections = groups$sections),
+    hidden_line(nrow(table) - length(shown)), "",
+    unlist(lapply(paste0(names(others), ": ", others), wrap_lines, width = width)), "",
+    wrap_lines(left_out_words(x$forecast$scenario), width))
 }
 
 kept_changes <- function(choice) choice$kept[["changes 2"]]

@@ -63,8 +63,9 @@ cli_forecast <- function(o, args) {
   0L
 }
 
-# The question is read before anything is simulated, so that a slip costs no time.
-cli_job_choice <- function(project, o, args = character()) {
+# The question is read before anything is simulated, so that a slip costs no time. `details`: of what figures, reports
+# and explanations show.
+cli_job_choice <- function(project, o, args = character(), details = TRUE) {
   asked <- cli_asked(project, o, args)
   now <- this_moment()
   if (length(asked$deadline)) parse_deadline(asked$deadline, now, project$time_zone, "option --deadline")
@@ -72,20 +73,20 @@ cli_job_choice <- function(project, o, args = character()) {
   check_number(asked$confidence, "option --confidence", above = 0, most = 0.9999)
   check_choice(asked$rule, "option --rule", choice_rules)
   if (length(o$show)) check_choice(o$show, "option --show", choice_shows)
-  choose_option(cli_job_forecast(project, asked, now), asked$deadline, asked$budget, asked$confidence, asked$rule,
-                !isTRUE(o$each))
+  forecast <- cli_job_forecast(project, asked, now)
+  decide(forecast, question_of(forecast, asked$deadline, asked$budget, asked$confidence, asked$rule, !isTRUE(o$each)),
+         details = details)
 }
 
 cli_choose <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   if (length(o$record)) cli_check_name(project, o$record)
-  choice <- cli_job_choice(project, o, args)
+  told <- names(Filter(isTRUE, o[c("why", "changes", "all")]))
+  choice <- cli_job_choice(project, o, args, length(o$figure) > 0 || length(o$record) > 0 || any(told != "all"))
   trials <- if (length(o$test_frames)) trial_value(choice, o$test_frames)
-  split <- if (o$split) split_choice(choice)
-  changes <- if (o$format == "table" || length(o$record)) break_even(choice)
+  changes <- if ("changes" %in% told || length(o$record)) break_even(choice)
   cli_emit(choice$options, o$format, function() {
-    c(choice_lines(choice, changes = changes), if (length(trials)) trial_lines(trials),
-      if (length(split)) split_lines(split))
+    c(choice_lines(choice, parts = told, changes = changes), if (length(trials)) trial_lines(trials))
   })
   cli_figure(choice, o$figure, show = o$show)
   if (length(o$record)) {
@@ -108,20 +109,7 @@ cli_check_name <- function(project, path) {
   }
 }
 
-# The question of a choice, asked of several sites together.
-split_choice <- function(choice) {
-  forecast <- choice$forecast
-  scenario <- forecast$scenario
-  if (length(asked_jobs(scenario)) > 1) {
-    stop_input("option", "has several engines or limits", "option --split", "Name one with --engine and --limits.")
-  }
-  # Where no deadline or budget is asked, none binds the split.
-  limit <- function(x) if (is.finite(x)) x
-  split_job(scenario, limit(choice$deadline_s), limit(choice$budget), choice$confidence,
-            kept_draws(main_job(scenario), forecast$n), forecast$seed)
-}
-
-choice_status <- function(choice) if (is.na(choice$pick)) 3L else 0L
+choice_status <- function(choice) if (choice$plan$fits) 0L else 3L
 
 cli_report <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))

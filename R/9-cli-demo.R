@@ -15,7 +15,7 @@ cli_demo <- function(o, args) {
   versions <- compare_timings(rows, by = "engine_version")
   if (o$format == "table") {
     show_lines(bench_lines(rows), "", comparison_lines(versions), "",
-               choice_lines(choice, changes = break_even(choice)))
+               choice_lines(choice))
   } else cli_emit(choice$options, o$format)
   cli_figure(choice, file.path(folder, "choice.png"))
   cli_write_report(project, choice, "report.html")

@@ -190,7 +190,9 @@ cli_commands <- list(
     function(o, args) cli_choose(o, args), arguments = "[JOB]", arity = c(0, 1),
     options = c(job_options, choice_options, list(
       opt("--test-frames", "also say whether so many trial frames at the leading sites would be worth it", "integer"),
-      opt("--split", "also say how several sites together could do it at least cost", "logical", FALSE),
+      opt("--why", "also say how time and cost come about, and what they rest on", "logical", FALSE),
+      opt("--changes", "also say what would change the pick, and what else could be done", "logical", FALSE),
+      opt("--all", "also list every option, and why sites are left out", "logical", FALSE),
       opt("--record",
           "also write the decision down: as job NAME in the ledger, as NAME.json and NAME.md"),
       figure_option, format_option

@@ -14,10 +14,11 @@ struct Tally {
 class Account {
  public:
   Account(const Way &way, const Tariff *tariff, bool keeps) : way_(way), keeps_(keeps) {
-    for (const Counted &c : way.counted) special_ = special_ || needs_spans(c);
+    for (std::size_t c = 0; c < way.counted.size(); ++c) {
+      if (needs_spans(way.counted[c])) special_.push_back({&way.counted[c], c, 0});
+    }
     by_activity_.resize(std::size_t(way.nodes) * kActivities);
-    if (special_) by_charge_.resize(way.nodes * way.counted.size());
-    near_.resize(way.counted.size());
+    if (special()) by_charge_.resize(way.nodes * way.counted.size());
     if (!tariff) return;
     const std::size_t rows = way.nodes + 1;
     first_ = {0, rows};
@@ -33,7 +34,7 @@ class Account {
     credit_.resize(tariff->balances.size());
   }
 
-  bool special() const { return special_; }
+  bool special() const { return !special_.empty(); }
 
   void clear() {
     std::fill(by_activity_.begin(), by_activity_.end(), 0);
@@ -45,14 +46,20 @@ class Account {
     if (to <= from) return;
     by_activity_[std::size_t(node) * kActivities + __builtin_ctz(activity)] += to - from;
     if (keeps_) spans_.push_back({node, activity, from, to, task, runs});
-    if (!special_) return;
-    for (std::size_t c = 0; c < way_.counted.size(); ++c) {
-      const Counted &counted = way_.counted[c];
-      if (!needs_spans(counted) || !(activity & counted.activities)) continue;
-      if (!counted.hours.always()) near_[c] = counted.hours.at(from, near_[c]);
-      ticks ms = (counted.hours.within(from, to, near_[c]) + 500) / 1000;
+    for (Special &s : special_) {
+      const Counted &counted = *s.counted;
+      if (!(activity & counted.activities)) continue;
+      ticks inside = to - from;
+      if (!counted.hours.always()) {
+        s.near = counted.hours.at(from, s.near);
+        const bool whole = s.near < counted.hours.to.size() && from >= counted.hours.from[s.near] &&
+                           to <= counted.hours.to[s.near];
+        const bool none = s.near == counted.hours.to.size() || to <= counted.hours.from[s.near];
+        inside = whole ? inside : none ? 0 : counted.hours.within(from, to, s.near);
+      }
+      ticks ms = (inside + 500) / 1000;
       if (counted.each_run) ms = stepped(ms, counted);
-      by_charge_[node * way_.counted.size() + c] += ms;
+      by_charge_[node * way_.counted.size() + s.charge] += ms;
     }
   }
 
@@ -117,10 +124,16 @@ class Account {
   }
 
   const Way &way_;
-  bool keeps_, special_ = false;
+  bool keeps_;
+  // Charges that need the spans themselves, and where in their hours the last one was.
+  struct Special {
+    const Counted *counted;
+    std::size_t charge, near;
+  };
+  std::vector<Special> special_;
   std::vector<ticks> by_activity_, by_charge_;
   std::vector<Span> spans_;
-  std::vector<std::size_t> first_, near_;
+  std::vector<std::size_t> first_;
   std::vector<int> node_;
   std::vector<double> value_;
   std::vector<std::vector<double>> weight_;

@@ -1,0 +1,179 @@
+# The answer of a decision, said first: what to do, when it is done, what it costs, what that rests on, what could go
+# wrong, what to find out.
+
+# One sentence or two each, in the order in which they are asked: `do`, `done`, `cost`, `rests`, `risk`, `first`.
+answer_words <- function(choice) {
+  c(do = do_words(choice), done = done_words(choice), cost = cost_words(choice), rests = rests_words(choice),
+    risk = risk_words(choice), first = first_words(choice))
+}
+
+# When, by the clock, as exactly as the span from now bears: with the date beyond six days, with seconds in the next ten
+# minutes.
+by_clock <- function(seconds, scenario) {
+  moment <- scenario$now + seconds
+  text <- ifelse(is.finite(seconds), clock_text(moment, scenario$time_zone), "never")
+  far <- is.finite(seconds) & seconds > 6 * 86400
+  text[far] <- clock_text(moment[far], scenario$time_zone, date = TRUE)
+  soon <- is.finite(seconds) & max(c(0, seconds[is.finite(seconds)])) < 600
+  text[soon] <- format(as.POSIXct(moment[soon]), "%H:%M:%S", tz = scenario$time_zone)
+  text
+}
+
+# The parts of a plan: which frames where.
+part_words <- function(plan) {
+  parts <- plan$parts
+  if (nrow(parts) == 1) return(paste("all", parts[["count"]], "frames at", parts[["option"]]))
+  either_list(paste(parts[["frames"]], "at", parts[["option"]]))
+}
+
+either_list <- function(x) {
+  if (length(x) < 2) return(x)
+  paste(paste(x[-length(x)], collapse = ", "), "and", x[length(x)])
+}
+
+# The look and the rescue of a plan with a fallback, as the sentence that is carried out.
+policy_words <- function(plan, scenario) {
+  paste0("Look ", by_clock(plan$look$at_s, scenario), ": if fewer than ", plan$look$fewer, " of the ", plan$look$of,
+         " frames are done, send those not begun to ", plan$rescue$option, ".")
+}
+
+do_words <- function(choice) {
+  plan <- choice$plan
+  if (!plan$fits) {
+    return(paste0("Nothing keeps what was asked with a chance of ", percent(choice$confidence), ". What comes nearest: ",
+                  "render ", part_words(plan), ". ", if (plan$kind == "fallback") policy_words(plan, choice$forecast$scenario),
+                  if (plan$kind == "one") paste0("To let an option in: ",
+                                                 nearest_sentence(as_frame(choice$options), choice), ".")))
+  }
+  together <- plan$kind == "sides" && is.na(choice$pick)
+  paste0("Render ", part_words(plan), ".", if (together) " No single site could do it; together they can.",
+         if (plan$kind == "fallback") paste0(" ", policy_words(plan, choice$forecast$scenario)))
+}
+
+done_words <- function(choice) {
+  plan <- choice$plan
+  scenario <- choice$forecast$scenario
+  at <- by_clock(quantile_of(plan$draws[["finish_s"]], c(0.5, 0.1, 0.9)), scenario)
+  paste0(at[1], " (8 in 10: ", at[2], " to ", at[3], ")",
+         if (is.finite(choice$deadline_s)) paste0(", by the deadline ", by_clock(choice$deadline_s, scenario),
+                                                  " with a chance of ", percent(plan$p_deadline)), ".")
+}
+
+cost_words <- function(choice) {
+  plan <- choice$plan
+  currency <- choice$forecast$scenario$currency
+  cost <- plan$draws[["cost"]]
+  about <- function(x) format_about(x, stats::sd(cost) / sqrt(length(cost)))
+  range <- about(quantile_of(cost, c(0.1, 0.9)))
+  paste0(about(plan$mean), " ", currency, " on average", if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ",
+                                                                                        range[2], ")"),
+         if (is.finite(choice$budget)) paste0(", within ", format_money(choice$budget, currency), " in ",
+                                              percent(plan$p_budget)), ".",
+         saving_words(choice))
+}
+
+# What the plan saves beside the best single option, where it is none.
+saving_words <- function(choice) {
+  plan <- choice$plan
+  if (plan$kind == "one" || is.na(choice$pick) || !plan$fits) return("")
+  table <- as_frame(choice$options)
+  alone <- table[["cost_mean"]][table[["pick"]]]
+  paste0(" The best single option, ", choice$pick, ", costs ", format_about(alone, alone / 100), ".")
+}
+
+rests_words <- function(choice) {
+  scenario <- choice$forecast$scenario
+  job <- main_job(scenario)
+  used <- c(choice$plan$parts[["option"]], choice$plan$rescue$option)
+  rows <- as_frame(scenario$options)
+  rows <- rows[rows[["option"]] %in% used, , drop = FALSE]
+  speeds <- split(rows[["site"]], factor(rows[["evidence"]], unique(rows[["evidence"]])))
+  own <- job$evidence
+  sample <- any(is_sample(as_frame(own)))
+  assumed <- if (has_curves(scenario)) unique(unlist(lapply(rows[["option"]], function(name) {
+    it <- option_of(scenario, name)
+    stages <- site_stages(it$job_of, it$at, it$tier_of, scenario$now, it$begin_s)
+    stages <- Filter(function(stage) stage$basis == "assumed" && stage$time$median_s > 0, stages)
+    if (length(stages)) paste(names(stages), "at", it$site)
+  })))
+  paste0(if (sample) "Sample data, invented. ", if (has_curves(scenario)) paste0(
+    "Frame times: ", nrow(own), " runs on ", job$node, ". "),
+    "Speeds ", paste(names(speeds), vapply(speeds, function(s) paste0("(", toString(unique(s)), ")"), ""),
+                     collapse = ", "),
+    if (length(assumed)) paste0(". Assumed: ", toString(assumed)), ".")
+}
+
+risk_words <- function(choice) {
+  plan <- choice$plan
+  scenario <- choice$forecast$scenario
+  d <- plan$draws
+  cases <- function(p) paste("in", format_cases(p), "of 100 cases")
+  late <- d[["finish_s"]] > choice$deadline_s
+  over <- mean(d[["cost"]] > choice$budget)
+  out <- c(
+    if (plan$kind == "fallback") {
+      paste0(cases(plan$needed), " the fallback is needed: then ",
+             format_about(plan$cost_needed, plan$cost_needed / 50), " ", scenario$currency, " in all")
+    },
+    if (mean(late) > 0) {
+      by <- stats::median(d[["finish_s"]][late] - choice$deadline_s)
+      paste0(cases(mean(late)), if (is.finite(by)) paste0(" it is late, half of them by more than ", format_duration(by))
+                                else " it does not end by itself")
+    },
+    if (over > 0) paste0(cases(over), " it is too dear"), usable_risk(choice)
+  )
+  warned <- warning_words(choice)
+  text <- if (length(out)) paste0(toupper(substr(out[1], 1, 1)), substr(paste(out, collapse = "; "), 2, 1000), ".")
+          else paste0("In none of ", nrow(d), " simulated cases is what was asked not kept.")
+  paste(c(text, unname(warned)), collapse = " ")
+}
+
+format_cases <- function(p) if (p > 0 && p < 0.005) "fewer than 1" else formatC(100 * p, format = "f", digits = 0)
+
+usable_risk <- function(choice) {
+  table <- as_frame(choice$options)
+  rows <- table[["option"]] %in% choice$plan$parts[["option"]]
+  worst <- min(table[["usable"]][rows])
+  if (isTRUE(worst < 0.995)) paste0(percent(1 - worst), " of the frames do not come back usable")
+}
+
+first_words <- function(choice) {
+  command <- choice$kept[["next"]]
+  if (is.null(command)) NULL else command
+}
+
+# The plan and what stands beside it, as rows: what else fits, the cheapest first, then what misses by least.
+answer_rows <- function(choice, most = 8) {
+  table <- as_frame(choice$options)
+  plan <- choice$plan
+  scenario <- choice$forecast$scenario
+  misses <- order(!table[["fits"]], ifelse(table[["fits"]], table[["rank"]], 0), table[["both_miss"]],
+                  -table[["p_both"]], table[["cost_mean"]])
+  single <- plan$kind == "one"
+  shown <- utils::head(setdiff(misses, if (single) match(plan$parts[["option"]], table[["option"]])), most - 1)
+  rows <- table[shown, , drop = FALSE]
+  first <- data.frame(
+    mark = if (plan$fits) ">" else " ", what = plan_name(plan), p50 = quantile_of(plan$draws[["finish_s"]], 0.5),
+    p90 = quantile_of(plan$draws[["finish_s"]], 0.9), cost = plan$mean,
+    error = stats::sd(plan$draws[["cost"]]) / sqrt(nrow(plan$draws)), chance = plan$p_both
+  )
+  rbind(first, data.frame(mark = ifelse(rows[["fits"]], "+", rep(" ", nrow(rows))), what = rows[["option"]],
+                          p50 = rows[["finish_p50"]], p90 = rows[["finish_p90"]], cost = rows[["cost_mean"]],
+                          error = rows[["cost_mean_se"]], chance = rows[["p_both"]]))
+}
+
+# A plan's sites in a few words.
+plan_name <- function(plan) {
+  if (plan$kind == "one") return(plan$parts[["option"]])
+  paste0(paste(plan$parts[["site"]], collapse = " + "), if (plan$kind == "fallback") paste0(", else ", plan$rescue$site))
+}
+
+# The answer with its numbers, for figures and pages.
+answer_title <- function(choice) {
+  plan <- choice$plan
+  scenario <- choice$forecast$scenario
+  finish <- quantile_of(plan$draws[["finish_s"]], 0.5)
+  paste0(if (!plan$fits) "Nothing fits; nearest: ", plan_name(plan), ": done ", by_clock(finish, scenario), ", ",
+         format_about(plan$mean, stats::sd(plan$draws[["cost"]]) / sqrt(nrow(plan$draws)), scenario$currency), ", ",
+         percent(plan$p_both), " sure")
+}

@@ -1,0 +1,139 @@
+# Fallbacks: start in one way, look at a moment, and if fewer frames are done than so many, send the rest elsewhere.
+
+# The cheapest fallback by its mean cost that keeps what is asked and costs less than `bound`; NULL when there is none.
+# Moments, rescues and starts are gone through between the shares that were simulated (state$lines); the likeliest are
+# simulated whole, on some of the draws and then on all.
+find_fallback <- function(state, starts, bound, most = 6) {
+  if (!is.finite(state$asked$deadline_s) || !length(starts)) return(NULL)
+  tried <- do.call(rbind, lapply(seq_along(starts), function(k) tried_looks(state, starts[[k]], k)))
+  if (!NROW(tried)) return(NULL)
+  tried <- tried[order(tried$mean), , drop = FALSE]
+  tried <- tried[tried$mean < bound & tried$p >= state$asked$confidence - 0.02, , drop = FALSE]
+  tried <- utils::head(tried[!duplicated(tried[c("start", "rescue")]), , drop = FALSE], most)
+  if (!nrow(tried)) return(NULL)
+  some <- with_some_draws(state, seq_len(min(nrow(state$seconds), max(100, ceiling(6e5 / ncol(state$seconds))))))
+  runs <- lapply(starts, function(start) function() NULL)
+  begun <- new.env()
+  run_of <- function(k) {
+    key <- paste(k)
+    if (is.null(begun[[key]])) assign(key, check_split(some, starts[[k]], keep = TRUE), envir = begun)
+    begun[[key]]
+  }
+  look <- function(k, at, rescue) c(check_look(some, run_of(k), at, rescue), start = k)
+  found <- Map(look, tried$start, tried$at, tried$rescue)
+  # The moment once more, on both sides of the best.
+  for (step in state$asked$deadline_s * c(0.02, 0.01)) {
+    best <- found[[best_found(found)]]
+    near <- Filter(function(at) at > 0 && at < state$asked$deadline_s, best$at + c(-step, step))
+    found <- c(found, lapply(near, function(at) look(best$start, at, best$rescue)))
+  }
+  order <- order(!vapply(found, `[[`, NA, "fits"), vapply(found, `[[`, 0, "mean"))
+  for (f in found[utils::head(order, 3)]) {
+    if (!f$fits || f$mean >= bound) break
+    whole <- check_look(state, check_split(state, starts[[f$start]], keep = TRUE), f$at, f$rescue, f$share + 0.06)
+    if (whole$fits && whole$mean < bound) return(c(whole, list(start = starts[[f$start]])))
+  }
+  NULL
+}
+
+best_found <- function(found) {
+  fits <- vapply(found, `[[`, NA, "fits")
+  order(!fits, vapply(found, `[[`, 0, "mean"))[1]
+}
+
+# Moments and rescues of a start: their mean costs and chances, between the shares that were simulated.
+tried_looks <- function(state, shares, start) {
+  split <- split_runs(state, shares)
+  last <- vapply(split$runs, max, 0)
+  work <- state$grown[, last, drop = FALSE] - cbind(0, state$grown[, utils::head(last, -1), drop = FALSE])
+  lines <- state$lines[split$used]
+  alone <- Map(at_shares, lines, as.data.frame(work))
+  on <- list(finish = do.call(pmax, lapply(alone, `[[`, "finish")), cost = Reduce(`+`, lapply(alone, `[[`, "cost")))
+  rescues <- which_rescue(state, split$used)
+  at <- state$asked$deadline_s * seq(0.04, 0.94, by = 0.03)
+  rows <- lapply(at, function(t) {
+    done <- Map(function(line, w) pmin(share_done(line, t), w), lines, as.data.frame(work))
+    spent <- Reduce(`+`, Map(function(line, x) at_shares(line, x)$cost * (x > 0), lines, done))
+    rest <- 1 - Reduce(`+`, done)
+    do.call(rbind, lapply(rescues, function(r) {
+      more <- at_shares(state$lines[[r]], rest)
+      found <- best_threshold(1 - rest, on, list(finish = t + more$finish, cost = spent + more$cost), state$asked)
+      data.frame(start = start, at = t, rescue = r, mean = found$mean, p = found$p, share = found$share)
+    }))
+  })
+  out <- do.call(rbind, rows)
+  out[out$share > 0, , drop = FALSE]
+}
+
+# Options that can begin at any moment, at another site than those that are used, or at another tier where nodes are not
+# one's own; the best few by what they cost and how soon they are done.
+which_rescue <- function(state, used) {
+  options <- state$options
+  there <- options[["site"]] %in% options[["site"]][used]
+  tier <- there & !state$own & !paste(options[["site"]], options[["tier"]]) %in%
+    paste(options[["site"]], options[["tier"]])[used]
+  can <- which((!there | tier) & options[["begin_s"]] == 0)
+  finish <- vapply(state$lines[can], function(line) stats::median(line$finish[, ncol(line$finish)]), 0)
+  cost <- vapply(state$lines[can], function(line) mean(line$cost[, ncol(line$cost)]), 0)
+  utils::head(can[is.finite(finish)][order(!non_dominated(finish, cost)[is.finite(finish)], finish[is.finite(finish)])],
+              8)
+}
+
+# From which number of frames done on it is best to go on as begun: draws in the order of what is done, the first of
+# them taken as rescued. `m` of them, their share, and what that makes of mean cost and chance. At most `most` of them.
+best_threshold <- function(done, on, rescued, asked, most = length(done)) {
+  n <- length(done)
+  o <- order(done)
+  deadline <- min(asked$deadline_s, .Machine$double.xmax)
+  ok <- function(x) (x$finish <= deadline & x$cost <= asked$budget)[o]
+  kept <- sum(ok(on)) + c(0, cumsum(ok(rescued) - ok(on)))
+  cost <- (sum(on$cost) + c(0, cumsum((rescued$cost - on$cost)[o]))) / n
+  # Draws with as many frames done go together.
+  apart <- c(TRUE, diff(done[o]) > 0, TRUE)
+  m <- which(apart & seq_len(n + 1) - 1 <= most)
+  enough <- m[kept[m] >= kept_draws_of(asked$confidence, n)]
+  best <- if (length(enough)) enough[which.min(cost[enough])] else m[which.max(kept[m])]
+  below <- if (best > 1) done[o][best - 1] else -Inf
+  above <- if (best <= n) done[o][best] else Inf
+  list(m = best - 1, share = (best - 1) / n, mean = cost[best], p = kept[best] / n, below = below, above = above)
+}
+
+# A fallback simulated whole: `run` is the start as check_split() keeps it, uncut. Frames under way at the moment are
+# finished where they were begun. At most a share `most` of the draws is rescued.
+check_look <- function(state, run, at, rescue, most = 1) {
+  n <- ncol(state$seconds)
+  done <- Reduce(`+`, lapply(run$runs, function(one) colSums(one$home <= at)))
+  draws <- nrow(state$seconds)
+  # Only draws that may be rescued need to be simulated.
+  worst <- which(rank(done, ties.method = "min") <= ceiling(most * draws))
+  rescued <- list(finish = run$finish, cost = run$cost)
+  halted <- rescued_draws(with_some_draws(state, worst), run, at, rescue)
+  rescued$finish[worst] <- halted$finish
+  rescued$cost[worst] <- halted$cost
+  found <- best_threshold(done, run[c("finish", "cost")], rescued, state$asked, length(worst))
+  # Any number between those that are done in the draws on both sides will do: the middle.
+  fewer <- if (found$m == 0) 0 else if (is.finite(found$above)) ceiling((found$below + found$above + 1) / 2)
+           else min(found$below + 1, n)
+  needed <- done < fewer
+  finish <- ifelse(needed, rescued$finish, run$finish)
+  cost <- ifelse(needed, rescued$cost, run$cost)
+  c(list(at = at, rescue = rescue, fewer = fewer, of = n, needed = needed, share = mean(needed), left = halted$left,
+         split = run$split, parts = run$parts), judged_draws(finish, cost, state$asked))
+}
+
+# What becomes of these draws when at the moment the rest is sent to the rescue.
+rescued_draws <- function(state, run, at, rescue) {
+  split <- run$split
+  parts <- Map(function(i, columns) part_run(state, i, columns, halt_s = at), split$used, split$runs)
+  left <- matrix(TRUE, nrow(state$seconds), ncol(state$seconds))
+  for (k in seq_along(parts)) left[, split$runs[[k]]] <- !t(parts[[k]]$run$begun)
+  finish <- do.call(pmax, lapply(parts, function(p) p$draws[["finish_s"]]))
+  cost <- Reduce(`+`, lapply(parts, function(p) p$draws[["cost"]]))
+  more <- which(rowSums(left) > 0)
+  if (length(more)) {
+    d <- part_draws(with_some_draws(state, more), rescue, NULL, waiting = at, left = left[more, , drop = FALSE])
+    finish[more] <- pmax(finish[more], d[["finish_s"]])
+    cost[more] <- cost[more] + d[["cost"]]
+  }
+  list(finish = finish, cost = cost, left = rowSums(left))
+}

@@ -1,0 +1,77 @@
+# Plans: what to do with all frames, judged by one rule: one option, several side by side, or a start with a fallback.
+
+# The plan of a choice: the cheapest by mean cost of those that keep what is asked, or what comes nearest to it. `seconds`
+# are the frames' draws of the option's job.
+best_plan <- function(choice, seconds) {
+  forecast <- choice$forecast
+  scenario <- forecast$scenario
+  table <- as_frame(choice$options)
+  lead <- leading_options(choice, 1)
+  asked <- choice[question_fields]
+  one <- single_plan(choice, lead)
+  rows <- which(job_key(as_frame(scenario$options)) == job_key(as_frame(scenario$options)[lead, ]))
+  if (asked$rule != "cheapest" || !is.finite(asked$deadline_s) || length(rows) < 2) return(one)
+  # The cheapest option of all fits: nothing to be gained.
+  if (one$fits && table[["cost_mean"]][lead] <= min(table[["cost_mean"]][rows])) return(one)
+  scenario$options <- scenario$options[rows, , drop = FALSE]
+  state <- with_lines(plan_state(scenario, asked, seconds, forecast$seed))
+  sides <- search_sides(state)
+  if (length(sides$split$used) < 2) sides <- NULL
+  bound <- min(Inf, if (one$fits) one$mean, if (isTRUE(sides$fits)) sides$mean)
+  fallback <- find_fallback(state, plan_starts(state, bound), bound)
+  plans <- c(list(one), if (length(sides)) list(made_plan(state, sides, "sides")),
+             if (length(fallback)) list(made_plan(state, fallback, "fallback")))
+  fits <- vapply(plans, `[[`, NA, "fits")
+  best <- plans[[order(!fits, ifelse(fits, vapply(plans, `[[`, 0, "mean"), -vapply(plans, `[[`, 0, "p_both")))[1]]]
+  c(best, list(others = lapply(plans, `[`, c("kind", "mean", "p_both", "fits"))))
+}
+
+# What a fallback can start from: options that cost less than the best plan so far, and parts side by side that keep what
+# is asked less often.
+plan_starts <- function(state, bound) {
+  k <- nrow(state$options)
+  cost <- vapply(state$lines, function(line) mean(line$cost[, ncol(line$cost)]), 0)
+  alone <- which(cost < bound)
+  alone <- alone[order(state$options[["begin_s"]][alone], cost[alone])]
+  share <- function(i) replace(numeric(k), i, 1)
+  less <- lapply(setdiff(c(0.3, 0.5, 0.7, 0.85), state$asked$confidence), function(level) {
+    utils::head(search_shares(state, level - state$asked$confidence), 1)
+  })
+  less <- Filter(function(f) f$mean < bound && sum(f$shares > 1e-9) > 1, unlist(less, recursive = FALSE))
+  unique(c(lapply(utils::head(alone, 8), share), lapply(less, `[[`, "shares")))
+}
+
+single_plan <- function(choice, i) {
+  row <- as_frame(choice$options)[i, ]
+  d <- option_rows(choice$forecast, i)
+  job <- option_of(choice$forecast$scenario, i)$job_of
+  list(kind = "one", parts = as_table(data.frame(
+    option = row[["option"]], site = row[["site"]], frames = run_text(job), count = job_frames(job), share = 1,
+    finish_p50 = row[["finish_p50"]], cost_mean = row[["cost_mean"]])),
+    draws = as_table(data.frame(finish_s = d[["finish_s"]], cost = d[["cost"]], needed = FALSE)),
+    p_deadline = row[["p_deadline"]], p_budget = row[["p_budget"]], p_both = row[["p_both"]], mean = row[["cost_mean"]],
+    fits = row[["fits"]])
+}
+
+# A plan as a record that can be carried out: its parts in the order of their frames, the look and the rescue.
+made_plan <- function(state, found, kind) {
+  options <- state$options
+  used <- found$split$used
+  needed <- if (kind == "fallback") found$needed else rep(FALSE, length(found$cost))
+  c(list(
+    kind = kind,
+    parts = as_table(data.frame(
+      option = options[["option"]][used], site = options[["site"]][used],
+      frames = vapply(found$split$runs, function(columns) run_text(job_part(state$job, columns)), ""),
+      count = lengths(found$split$runs),
+      share = vapply(found$split$runs, function(c) sum(state$seconds[, c]) / sum(state$seconds), 0),
+      finish_p50 = vapply(found$parts, function(d) quantile_of(d[["finish_s"]], 0.5), 0),
+      cost_mean = vapply(found$parts, function(d) mean(d[["cost"]]), 0)
+    )),
+    draws = as_table(data.frame(finish_s = found$finish, cost = found$cost, needed = needed))
+  ), if (kind == "fallback") list(
+    look = list(at_s = found$at, fewer = found$fewer, of = found$of),
+    rescue = list(option = options[["option"]][found$rescue], site = options[["site"]][found$rescue]),
+    needed = mean(needed), cost_needed = mean(found$cost[needed]), left = stats::median(found$left)
+  ), found[c("p_deadline", "p_budget", "p_both", "mean", "fits")])
+}
