@@ -52,6 +52,7 @@ format_money <- function(amount, currency = NULL) {
 
 # An amount to no more digits than its standard error bears: the last one shown is at most twice the error.
 format_about <- function(amount, error, currency = NULL) {
+  error <- rep_len(error, length(amount))
   most <- if (is.null(currency)) 2L else minor_digits(currency)
   borne <- floor(log10(2 * pmax(error, 1e-9)))
   shown <- pmax(0, pmin(most, -borne))

@@ -43,21 +43,31 @@ write_cache <- function(what, path) {
   invisible()
 }
 
-# What took long to work out, kept by all that it follows from (`from`): worked out once, and found the next time. The
-# twenty newest of a kind are kept.
-remembered <- function(kind, from, make, least_s = 1) {
+# What took long to work out, kept by all that it follows from (`from`): worked out once, and found the next time, if it
+# is `still` good. The twenty newest of a kind are kept.
+remembered <- function(kind, from, make, least_s = 1, still = function(value) TRUE) {
   key <- paste(openssl::md5(serialize(list(from, package_stamp()), NULL, xdr = FALSE)))
   path <- file.path(tools::R_user_dir("clockpigeon", "cache"), paste0(kind, "-", key, ".rds"))
   kept <- if (file.exists(path)) tryCatch(readRDS(path), error = function(e) NULL, warning = function(w) NULL)
-  if (length(kept)) return(kept$value)
+  if (length(kept) && still(kept$value)) return(kept$value)
   began <- steady_clock()
   value <- make()
-  if (steady_clock() - began >= least_s) {
+  if (steady_clock() - began >= least_s && utils::object.size(value) < 2e8) {
     write_cache(list(value = value), path)
     old <- list.files(dirname(path), paste0("^", kind, "-[0-9a-f]+[.]rds$"), full.names = TRUE)
     unlink(utils::head(old[order(file.mtime(old))], -20), expand = FALSE)
   }
   value
+}
+
+# All that a project's answers follow from, as a hash: its files by name, size and time.
+project_stamp <- function(project) {
+  folders <- c("shots", "nodes", "engines", "sites", "manifests", "jobs", "rates", "assets")
+  files <- c(file.path(project$root, "clockpigeon.yaml"), project$ledger, paste0(project$ledger, "-wal"),
+             list.files(file.path(project$root, folders), recursive = TRUE, full.names = TRUE))
+  facts <- file.info(files[file.exists(files)], extra_cols = FALSE)
+  text_hash(paste(c(project$root, rownames(facts), facts$size, format(as.numeric(facts$mtime), digits = 20)),
+                  collapse = "\n"))
 }
 
 # The prior that timings teach, learned once.

@@ -321,12 +321,19 @@ fitted_share <- function(shot, rows, share) {
 
 # What the frame times of a job rest on, in one line.
 evidence_line <- function(job) {
-  own <- as_frame(job$evidence)
-  own <- own[is.na(own[["site"]]) & own[["node"]] == job$node, , drop = FALSE]
-  paste0(nrow(own), " runs of ", nrow(unique(own[c("scene", "frame")])), " frames on ", job$node,
-         "; run to run spread ", percent(job$run_sd), " (", job$run_basis, ")",
+  paste0(measured_runs(job), "; run to run spread ", percent(job$run_sd), " (", job$run_basis, ")",
          if (length(job$drift_sd)) paste0(", from day to day ", percent(job$drift_sd), " (", job$drift_basis, ")"),
          if (length(job$hour_sd)) paste0(", within a day ", percent(job$hour_sd), " (", job$hour_basis, ")"),
          busy_words(job$busy),
-         if (any(is_sample(own))) paste0("; ", sample_mark))
+         if (any(is_sample(own_runs(job)))) paste0("; ", sample_mark))
+}
+
+measured_runs <- function(job) {
+  own <- own_runs(job)
+  paste0(nrow(own), " runs of ", nrow(unique(own[c("scene", "frame")])), " frames on ", job$node)
+}
+
+own_runs <- function(job) {
+  own <- as_frame(job$evidence)
+  own[is.na(own[["site"]]) & own[["node"]] == job$node, , drop = FALSE]
 }

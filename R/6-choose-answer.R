@@ -23,12 +23,7 @@ by_clock <- function(seconds, scenario) {
 part_words <- function(plan) {
   parts <- plan$parts
   if (nrow(parts) == 1) return(paste("all", parts[["count"]], "frames at", parts[["option"]]))
-  either_list(paste(parts[["frames"]], "at", parts[["option"]]))
-}
-
-either_list <- function(x) {
-  if (length(x) < 2) return(x)
-  paste(paste(x[-length(x)], collapse = ", "), "and", x[length(x)])
+  paste(gsub("; ", " and ", parts[["frames"]], fixed = TRUE), "at", parts[["option"]], collapse = "; ")
 }
 
 # The look and the rescue of a plan with a fallback, as the sentence that is carried out.
@@ -88,8 +83,7 @@ rests_words <- function(choice) {
   rows <- as_frame(scenario$options)
   rows <- rows[rows[["option"]] %in% used, , drop = FALSE]
   speeds <- split(rows[["site"]], factor(rows[["evidence"]], unique(rows[["evidence"]])))
-  own <- job$evidence
-  sample <- any(is_sample(as_frame(own)))
+  sample <- any(is_sample(as_frame(job$evidence)))
   assumed <- if (has_curves(scenario)) unique(unlist(lapply(rows[["option"]], function(name) {
     it <- option_of(scenario, name)
     stages <- site_stages(it$job_of, it$at, it$tier_of, scenario$now, it$begin_s)
@@ -97,7 +91,7 @@ rests_words <- function(choice) {
     if (length(stages)) paste(names(stages), "at", it$site)
   })))
   paste0(if (sample) "Sample data, invented. ", if (has_curves(scenario)) paste0(
-    "Frame times: ", nrow(own), " runs on ", job$node, ". "),
+    "Frame times: ", measured_runs(job), ". "),
     "Speeds ", paste(names(speeds), vapply(speeds, function(s) paste0("(", toString(unique(s)), ")"), ""),
                      collapse = ", "),
     if (length(assumed)) paste0(". Assumed: ", toString(assumed)), ".")

@@ -83,12 +83,16 @@ decide <- function(forecast, asked, plans = TRUE, details = TRUE) {
   frames <- common_frames(forecast$scenario, forecast$n, forecast$seed)
   key <- job_key(option_of(forecast$scenario, lead))
   choice$plan <- if (plans) best_plan(choice, frames$of(key)) else single_plan(choice, lead)
-  # What is said of a choice wherever it is shown is made now: showing it simulates nothing.
-  if (details) {
-    job_totals(forecast, option_of(forecast$scenario, lead)$job_of)
-    for (i in leading_options(choice)) option_run(forecast, i, frames)
-    kept_with(choice, "worth", function() worth_of(choice, frames))
-  }
+  if (details) with_details(choice, frames) else choice
+}
+
+# What is said of a choice wherever it is shown is made beforehand: showing it simulates nothing.
+with_details <- function(choice, frames = common_frames(choice$forecast$scenario, choice$forecast$n,
+                                                        choice$forecast$seed)) {
+  forecast <- choice$forecast
+  job_totals(forecast, option_of(forecast$scenario, leading_options(choice, 1))$job_of)
+  for (i in leading_options(choice)) option_run(forecast, i, frames)
+  kept_with(choice, "worth", function() worth_of(choice, frames))
   choice
 }
 

@@ -78,11 +78,35 @@ cli_job_choice <- function(project, o, args = character(), details = TRUE) {
          details = details)
 }
 
+# The decision of a moment ago, where nothing that it follows from has changed since: as long as the time that has
+# passed is small beside the time to the deadline, and a quarter of an hour at most.
+cli_kept_choice <- function(o, args, details) {
+  config <- read_project(parts = character())
+  # What is only shown does not change the decision.
+  question <- o[setdiff(names(o), c("why", "changes", "all", "test_frames", "record", "figure", "show", "format"))]
+  now <- this_moment()
+  passed <- function(choice) as.numeric(now) - as.numeric(choice$forecast$scenario$now)
+  good <- function(choice) passed(choice) >= 0 && passed(choice) <= min(900, 0.02 * choice$deadline_s)
+  fresh <- FALSE
+  from <- list(project_stamp(config), question, args)
+  choice <- remembered("choice", from, still = good, make = function() {
+    fresh <<- TRUE
+    project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
+    cli_job_choice(project, o, args, details)
+  })
+  if (!fresh) {
+    cli_note("worked out ", format_duration(max(passed(choice), 0)), " ago; nothing has changed since")
+    if (details) choice <- with_details(choice)
+  }
+  choice
+}
+
 cli_choose <- function(o, args) {
-  project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
+  project <- read_project(parts = character())
   if (length(o$record)) cli_check_name(project, o$record)
+  if (length(o$show)) check_choice(o$show, "option --show", choice_shows)
   told <- names(Filter(isTRUE, o[c("why", "changes", "all")]))
-  choice <- cli_job_choice(project, o, args, length(o$figure) > 0 || length(o$record) > 0 || any(told != "all"))
+  choice <- cli_kept_choice(o, args, length(o$figure) > 0 || length(o$record) > 0 || any(told != "all"))
   trials <- if (length(o$test_frames)) trial_value(choice, o$test_frames)
   changes <- if ("changes" %in% told || length(o$record)) break_even(choice)
   cli_emit(choice$options, o$format, function() {

@@ -3,6 +3,7 @@ test_that("facts with other draws of one option have its medians, and leave the 
   now <- clockpigeon:::with_draws(facts, 2, list(finish_s = rep(20, 10), cost = c(rep(4, 9), 9)))
   expect_equal(now$table$finish_p50, c(100, 20, 50))
   expect_equal(now$table$cost_p50, c(1, 4, 7))
+  expect_equal(now$table$cost_mean, c(1, 4.5, 7))
   expect_identical(now$draws[-2], facts$draws[-2])
 })
 
@@ -24,7 +25,8 @@ test_that("counting draws says of every option what the distances say, together 
     })
     asked <- list(deadline_s = sample(c(exp(runif(1, 8, 10)), Inf), 1), budget = sample(c(exp(runif(1, 2, 4)), Inf), 1),
                   confidence = sample(c(0.5, 0.9, 0.95), 1), rule = "cheapest", together = runif(1) < 0.6)
-    table <- data.frame(option = paste("o", 1:12), noise = 1, finish_p50 = 1:12, cost_p50 = 12:1)
+    table <- data.frame(option = paste("o", 1:12), noise = 1, finish_p50 = 1:12, cost_p50 = 12:1, cost_mean = 12:1,
+                        own = FALSE)
     facts <- list(table = table, draws = draws)
     expect_identical(judge_options(facts, asked, distances = FALSE)[["fits"]], judge_options(facts, asked)[["fits"]])
   }

@@ -5,14 +5,18 @@ test_that("a job file, or options over it, ask the question; the answer fits 80 
   # The film's Friday is near or far by the day this runs: the file is read, and a time from now put over it.
   expect_identical(clockpigeon:::cli_asked(read_project(), list(), "film")$deadline, "fri 18:00")
   asked <- c("choose", "film", "--deadline", "45h", "--draws", "200", "--test-frames", "3", "--only",
-             "attic,quayside,loftnights,now",
-             if (requireNamespace("lpSolve", quietly = TRUE)) "--split")
-  out <- capture.output(status <- cli(asked), type = "output")
-  if ("--split" %in% asked) expect_match(out, "^Split over several sites:", all = FALSE)
+             "attic,quayside,loftnights,now")
+  short <- capture.output(status <- cli(setdiff(asked, c("--test-frames", "3"))), type = "output")
+  expect_lte(max(nchar(short)), 80)
+  # The answer is said first, in the order in which it is asked, in at most 24 lines below the question.
+  expect_lte(length(short), 27)
+  heads <- sub(" .*", "", grep("^(Do|Done|Cost|Rests|Risk) ", short, value = TRUE))
+  expect_identical(heads, c("Do", "Done", "Cost", "Rests", "Risk"))
+  out <- capture.output(status <- cli(c(asked, "--changes", "--why", "--all")), type = "output")
   expect_identical(status, 0L)
   expect_lte(max(nchar(out)), 80)
   expect_match(out, "1d21h from now, at most", all = FALSE)
-  expect_match(out, "^What would change it:", all = FALSE)
+  expect_match(out, "^What would change the pick:", all = FALSE)
   expect_match(out, "^Trial frames:", all = FALSE)
   csv <- capture.output(status <- cli(c("choose", "film", "--draws", "100", "--deadline", "1min", "--format", "csv")))
   expect_identical(status, 3L)
@@ -27,7 +31,8 @@ test_that("only, without, rule, limits and a record are taken from the command l
                                                 "csv", ...))))
   }
   withr::local_envvar(COLUMNS = "80", NO_COLOR = "1")
-  wide <- capture.output(cli(c("choose", "film", "--draws", "60", "--only", "quayside", "--limits", "own,50%")))
+  wide <- capture.output(cli(c("choose", "film", "--draws", "60", "--only", "quayside", "--limits", "own,50%",
+                               "--all")))
   expect_lte(max(nchar(wide)), 80)
   expect_match(wide, "^sundew 4.2, samples 256", all = FALSE)
   only <- table("--only", "quayside,nodes=8", "--limits", "own,50%", "--record", "decided")
@@ -65,7 +70,7 @@ test_that("busy evidence is said and may be forecast as idle; each limit may be 
   close_ledger(ledger)
   said <- function(...) {
     run_command_line(wd = getwd(), "choose", "--engine", "sundew", "--shots", "gears", "--draws", "100",
-                     "--deadline", "45h", "--only", "attic", ...)
+                     "--deadline", "45h", "--only", "attic", "--why", ...)
   }
   busy <- said()
   expect_match(busy$stderr, "of the runs that the frame times rest on were made beside other work")
