@@ -100,12 +100,18 @@ next_probe <- function(curve, draws = 2000, overhead = 0, most = 1) {
     stop_input("curve", "has no frame left to measure: every one was probed", argument("curve"),
                "Repeat some to learn the spread from run to run.")
   }
-  draws <- max(min(check_count(draws, argument("draws"), least = 50), 1e7 %/% length(curve$frames)), 200)
+  probes_ahead(curve, check_count(draws, argument("draws"), least = 50), overhead, most)
+}
+
+# The same for a curve with open frames; `closely` is how many of them are looked at closely.
+probes_ahead <- function(curve, draws, overhead = 0, most = 1, closely = 400) {
+  open <- which(!curve$frames %in% curve$frame)
+  draws <- max(min(draws, 1e7 %/% length(curve$frames)), 200)
   known <- probe_moments(curve, open, draws)
   # Of a long shot the frames that promise most as in one regression, before each is looked at closely.
-  if (length(open) > 400) {
+  if (length(open) > closely) {
     rough <- colMeans(known$shared^2 / known$variance) / (colMeans(known$seconds) + overhead)
-    keep <- sort(utils::head(order(-rough), 400))
+    keep <- sort(utils::head(order(-rough), closely))
     open <- open[keep]
     known[c("mean", "variance", "shared", "seconds")] <-
       lapply(known[c("mean", "variance", "shared", "seconds")], function(x) x[, keep, drop = FALSE])

@@ -22,7 +22,7 @@
 #'   node, relative to the job's reference node), `evidence` (measured, transferred, claimed, assumed), `speed_from`,
 #'   and `log_speed`, `speed_se`, `speed_df`, what is known of the speed. Rows may be dropped and bound: what they refer
 #'   to is in the other fields. `jobs` and `sites`, by name; `left_out`, a tibble of `site`, `code` (`unfit`,
-#'   `unknown_speed`, `no_rate`, `unknown_link`, `unmeasured`) and `reason`; `doubts`, what is doubtful about the
+#'   `unknown_fit`, `unknown_speed`, `no_rate`, `unknown_link`, `unmeasured`) and `reason`; `doubts`, what is doubtful about the
 #'   rate cards (no date, old, no source); `pruned`, how many options were left out as beaten; `now`, `currency`,
 #'   `time_zone`, `hashes` (of the cards' files).
 #' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without` name nothing that
@@ -129,7 +129,7 @@ job_options_at <- function(job, sites, spreads, now) {
 why_not <- function(site, job, needs = job_needs(job)) {
   because <- function(code, ...) list(code = code, reason = paste0(...))
   trouble <- suit_trouble(site, job, needs)
-  if (nzchar(trouble)) return(because("unfit", trouble))
+  if (length(trouble)) return(trouble)
   if (is.null(site_speed(job, site))) {
     return(because("unknown_speed", "unknown speed: no trial frames there, and no claim for ", job$engine,
                    " relative to ", job$node))

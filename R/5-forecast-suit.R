@@ -87,8 +87,11 @@ device_speeds <- function(job) {
   stats::setNames(as.list(speeds[known]), nodes[["device"]][known])
 }
 
-# Why a site is no option for a job: what does not fit or is not known; empty when all fits.
+# Why a site is no option for a job, as a code and in words: what does not fit (`unfit`), or is not known (`unknown_fit`);
+# NULL when all fits.
 suit_trouble <- function(site, job, needs) {
   found <- as_frame(summary.cp_suit(as_table(site_suits(site, job, needs), class = "cp_suit")))
-  if (found$answer == "fits") "" else if (found$answer == "unknown") paste("unknown:", found$because) else found$because
+  if (found$answer == "fits") return(NULL)
+  unknown <- found$answer == "unknown"
+  list(code = if (unknown) "unknown_fit" else "unfit", reason = paste0(if (unknown) "unknown: ", found$because))
 }

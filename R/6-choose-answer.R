@@ -23,7 +23,8 @@ by_clock <- function(seconds, scenario) {
 part_words <- function(plan) {
   parts <- plan$parts
   if (nrow(parts) == 1) return(paste("all", parts[["count"]], "frames at", parts[["option"]]))
-  paste(gsub("; ", " and ", parts[["frames"]], fixed = TRUE), "at", parts[["option"]], collapse = "; ")
+  frames <- gsub("; ", ", ", sub("(.*); ", "\\1 and ", parts[["frames"]]), fixed = TRUE)
+  paste(frames, "at", parts[["option"]], collapse = "; ")
 }
 
 # The look and the rescue of a plan with a fallback, as the sentence that is carried out.
@@ -131,9 +132,15 @@ usable_risk <- function(choice) {
   if (isTRUE(worst < 0.995)) paste0(percent(1 - worst), " of the frames do not come back usable")
 }
 
+# What to find out first; nothing where it was not worked out.
 first_words <- function(choice) {
-  command <- choice$kept[["next"]]
-  if (is.null(command)) NULL else command
+  rows <- choice$kept[["next"]]
+  if (is.null(rows)) return(NULL)
+  worth <- rows[rows[["worth"]], , drop = FALSE]
+  if (!nrow(worth)) return("Nothing is worth measuring before you begin.")
+  does <- if (worth[["what"]][1] == "ask") "" else paste0(" (", worth[["command"]][1], ")")
+  paste0(toupper(substr(worth[["says"]][1], 1, 1)), sub("[.]$", "", substr(worth[["says"]][1], 2, 500)), does, ".",
+         if (nrow(worth) > 1) " What else: clockpigeon next.")
 }
 
 # The plan and what stands beside it, as rows: what else fits, the cheapest first, then what misses by least.

@@ -47,9 +47,18 @@ stage_words_assumed <- function(scenario) {
   if (length(found)) paste0("Assumed, since nobody timed it: ", paste(found, collapse = "; "))
 }
 
-# Sites left out, those with one reason on one line.
-left_out_words <- function(scenario) {
+# Sites left out, by what to do about them: one line each. With `reasons`, one line a reason.
+left_out_words <- function(scenario, reasons = TRUE) {
   out <- as_frame(scenario$left_out)
-  groups <- split(out[["site"]], factor(out[["reason"]], unique(out[["reason"]])))
-  if (length(groups)) paste0("Left out: ", vapply(groups, toString, ""), ": ", names(groups))
+  if (!NROW(out)) return(NULL)
+  cure <- c(unknown_fit = "ask", unknown_link = "complete the card", no_rate = "add an exchange rate",
+            unknown_speed = "measure", unmeasured = "measure", unfit = "cannot do it as it is")[out[["code"]]]
+  cure <- factor(cure, c("ask", "measure", "complete the card", "add an exchange rate", "cannot do it as it is"))
+  groups <- Filter(length, split(out[["site"]], cure))
+  if (!reasons) {
+    return(paste0("Left out: ", paste0(names(groups), ": ", vapply(groups, function(g) toString(unique(g)), ""),
+                                       collapse = "; "), "."))
+  }
+  by <- split(out[["site"]], factor(out[["reason"]], unique(out[["reason"]][order(cure)])))
+  paste0("Left out, ", cure[match(names(by), out[["reason"]])], ": ", vapply(by, toString, ""), ": ", names(by))
 }

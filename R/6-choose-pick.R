@@ -33,7 +33,7 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'   (`option`, `site`, `frames`, `count`, `share` of the work, `finish_p50`, `cost_mean`), `look` (`at_s`, from now:
 #'   with `fewer` than so many `of` all frames done those not begun go to the `rescue`, a list of `option` and `site`),
 #'   `needed` (chance of that), `cost_needed` (mean cost then), `draws` (of `finish_s`, `cost` and `needed`), its mean
-#'   cost (`mean`), `p_deadline`, `p_budget`, `p_both`, `fits`, and `others`, the plans that it was held against; never
+#'   cost (`mean`), `p_deadline`, `p_budget`, `p_both`, `fits`, and `rivals`, the plans that it was held against; never
 #'   dearer than the pick; `reasons`, a tibble with one row for each thing to be said of
 #'   an option: `option`, `code` (`pick`, `fits`, `late`, `unfinished`, `dear`, `not_both`), `share` (of draws that keep
 #'   it), `seconds` and `money` (what would let it in); `warnings`, a tibble of `code` (`stale_card`, `claimed_speed`,
@@ -83,6 +83,7 @@ decide <- function(forecast, asked, plans = TRUE, details = TRUE) {
   frames <- common_frames(forecast$scenario, forecast$n, forecast$seed)
   key <- job_key(option_of(forecast$scenario, lead))
   choice$plan <- if (plans) best_plan(choice, frames$of(key)) else single_plan(choice, lead)
+  if (plans) kept_with(choice, "next", function() measures_of(choice, frames))
   if (details) with_details(choice, frames) else choice
 }
 

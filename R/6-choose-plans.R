@@ -22,8 +22,8 @@ best_plan <- function(choice, seconds) {
   plans <- c(list(one), if (length(sides)) list(made_plan(state, sides, "sides")),
              if (length(fallback)) list(made_plan(state, fallback, "fallback")))
   fits <- vapply(plans, `[[`, NA, "fits")
-  best <- plans[[order(!fits, ifelse(fits, vapply(plans, `[[`, 0, "mean"), -vapply(plans, `[[`, 0, "p_both")))[1]]]
-  c(best, list(others = lapply(plans, `[`, c("kind", "mean", "p_both", "fits"))))
+  best <- order(!fits, ifelse(fits, vapply(plans, `[[`, 0, "mean"), -vapply(plans, `[[`, 0, "p_both")))[1]
+  c(plans[[best]], list(rivals = plans[-best]))
 }
 
 # What a fallback can start from: options that cost less than the best plan so far, and parts side by side that keep what

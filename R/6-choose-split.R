@@ -24,7 +24,7 @@
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
 #' scenario <- plan_options(job, project$sites, only = c("attic", "quayside"))
 #' split_job(scenario, deadline = "5 h", draws = 200)$parts
-#' @export
+#' @noRd
 split_job <- function(scenario, deadline = NULL, budget = NULL, confidence = 0.9, draws = 1000, seed = 1) {
   check_class(scenario, argument("scenario"), "cp_scenario", "plan_options()")
   need_package("lpSolve", "splits over several sites")

@@ -13,11 +13,9 @@
 #' @param frames Frames of the trial.
 #' @param sites How many sites are looked at, those of the best options; those of unknown speed come on top.
 #' @return A tibble, one row a site, the most valuable trial first: `site`, `evidence` (of its speed now), `frames`,
-#'   `price` (of the trial, in the job's currency), `takes_s`, `overturns` (chance that the pick becomes another),
-#'   `saves` (expected saving, in money, where both picks fit), `rescues` (chance that the pick turns out not to fit and
-#'   another one does), `nothing` (chance that after it nothing fits), `worth` (`TRUE` when it saves more than its
-#'   price, or rescues or shows that nothing fits in one case of twenty), `wins` (the pick it most likely leads to),
-#'   `says`.
+#'   `price` (of the trial, in the job's currency), `takes_s`, `overturns` (chance that the plan becomes another),
+#'   `saves` (on average, in money, misses counted as [next_measures()] does), `worth` (`TRUE` when it saves more than
+#'   its price), `wins` (the plan it most likely leads to), `says`.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -38,17 +36,23 @@ trial_results <- 128
 trials_of <- function(choice, frames, sites) {
   forecast <- with_unknown_sites(choice$forecast)
   options <- as_frame(forecast$scenario$options)
-  state <- list(facts = if (identical(forecast, choice$forecast)) choice$facts else option_facts(forecast),
-                asked = choice[question_fields], forecast = forecast, pick = choice$pick)
-  state$judged <- judge_options(state$facts, state$asked)
+  state <- worth_state(choice, forecast)
+  judged <- judge_options(if (identical(forecast, choice$forecast)) choice$facts else option_facts(forecast),
+                          state$asked)
   open <- open_speed(options[["speed_se"]], main_job(forecast$scenario)) > 0.02
-  order <- order(!state$judged[["fits"]], state$judged[["rank"]])
+  order <- order(!judged[["fits"]], judged[["rank"]])
   leading <- unique(options[["site"]][order][open[order]])
   unknown <- unique(options[["site"]][options[["evidence"]] == "unknown"])
-  rows <- lapply(unique(c(unknown, utils::head(setdiff(leading, unknown), sites))), one_trial, state = state,
-                 frames = frames)
+  rows <- lapply(unique(c(unknown, utils::head(setdiff(leading, unknown), sites))), function(site) {
+    mine <- which(options[["site"]] == site)
+    found <- one_trial(state, mine[which.min(judged[["rank"]][mine])], frames)
+    row <- measure_row(state, "trial", site, frames, found$takes, found$price, found$results, "")
+    names(row)[match(c("about", "changes"), names(row))] <- c("site", "overturns")
+    cbind(row[setdiff(names(row), c("what", "command"))], evidence = options[["evidence"]][mine[1]])
+  })
   out <- do.call(rbind, rows)
   if (is.null(out)) return(as_table(data.frame(site = character(), says = character())))
+  out <- out[c("site", "evidence", "frames", "price", "takes_s", "overturns", "saves", "worth", "wins")]
   out[["says"]] <- trial_sentences(out, forecast$scenario$currency, trial_results)
   as_table(out[order(!out[["worth"]], -out[["overturns"]], out[["price"]]), , drop = FALSE])
 }
@@ -80,49 +84,17 @@ with_unknown_sites <- function(forecast) {
 # What of a speed's spread a trial can take away: how the machine drifts from day to day stays.
 open_speed <- function(se, job) sqrt(pmax(0, se^2 - session_drift(job)^2 - first_of(job$busy$sd, 0)^2))
 
-# One site's trial. What it could find is cut into equally likely results.
-one_trial <- function(site, state, frames) {
-  scenario <- state$forecast$scenario
-  options <- as_frame(scenario$options)
-  mine <- which(options[["site"]] == site)
-  i <- mine[which.min(state$judged[["rank"]][mine])]
-  job <- option_of(scenario, i)$job_of
-  mean <- options[["log_speed"]][i]
-  se <- options[["speed_se"]][i]
+# A trial of so many frames by the option `i`: its price, how long it takes, and what could come of it.
+one_trial <- function(state, i, frames) {
+  options <- as_frame(state$forecast$scenario$options)
+  job <- option_of(state$forecast$scenario, i)$job_of
+  open <- open_speed(options[["speed_se"]][i], job)
   error <- max(job$run_sd, 0.02) * sqrt(2 / frames)
-  told <- open_speed(se, job)
-  told <- told^2 / sqrt(told^2 + error^2)
-  after <- sqrt(se^2 - told^2)
-  centres <- mean + stats::qnorm((seq_len(trial_results) - 0.5) / trial_results) * told
-  speed <- matrix(state$forecast$draws[["log_speed"]], ncol = nrow(options))
-  found <- lapply(centres, function(centre) {
-    facts <- state$facts
-    for (k in mine) {
-      weight <- stats::dnorm(speed[, k], centre, after) / stats::dnorm(speed[, k], mean, se)
-      facts <- weigh_option(facts, k, weight)
-    }
-    now <- judge_options(facts, state$asked)
-    old <- match(state$pick, now[["option"]])
-    data.frame(wins = now[["option"]][now[["pick"]]][1], old_fits = now[["fits"]][old],
-               old_cost = now[["cost_p50"]][old], new_cost = now[["cost_p50"]][now[["pick"]]][1])
-  })
+  theta <- matrix(state$forecast$draws[["log_speed"]], ncol = nrow(options))[, i]
   price <- trial_price(state$forecast, i, frames)
-  data.frame(site = site, evidence = options[["evidence"]][i], frames = frames, price = price$cost,
-             takes_s = price$takes, trial_worth(do.call(rbind, found), state$pick, price$cost))
-}
-
-# What the results of a trial come to: how often they overturn the pick, what that saves, and whether it is worth the
-# price.
-trial_worth <- function(found, pick, price) {
-  other <- !is.na(found$wins) & !found$wins %in% pick
-  old_fits <- found$old_fits %in% TRUE
-  saves <- mean(ifelse(other & old_fits, pmax(0, found$old_cost - found$new_cost), 0))
-  rescues <- mean(other & !old_fits)
-  # Results after which nothing fits change the plan too: better known before the money is spent.
-  nothing <- mean(is.na(found$wins)) * !is.na(pick)
-  data.frame(overturns = mean(other), saves = saves, rescues = rescues, nothing = nothing,
-             worth = saves > price || rescues >= 0.05 || nothing >= 0.05,
-             wins = if (any(other)) names(which.max(table(found$wins[other]))) else NA_character_)
+  list(price = price$cost, takes = price$takes,
+       results = results_of(state, theta, options[["log_speed"]][i], options[["speed_se"]][i],
+                            open^2 / sqrt(open^2 + error^2), hangs_on(state, options[["site"]][i])))
 }
 
 # What the frames of a trial cost at one node of the option's site and tier, fees and minimums with it.
@@ -132,14 +104,4 @@ trial_price <- function(forecast, i, frames) {
   d <- simulated(scenario, i, common_frames(scenario, 101, forecast$seed),
                  what_if(frames = few, nodes = 1, spread = "frames", at_once = TRUE))$draws
   list(cost = stats::median(d[["cost"]]), takes = stats::median(d[["finish_s"]]))
-}
-
-# The facts with one option's draws weighted: sampled again in proportion, always alike (systematic resampling, Kitagawa
-# 1996, J. Comput. Graph. Stat. 5, 1).
-weigh_option <- function(facts, k, weight) {
-  n <- length(weight)
-  weight[!is.finite(weight)] <- 0
-  if (sum(weight) <= 0) return(facts)
-  at <- findInterval((seq_len(n) - 0.5) / n, cumsum(weight) / sum(weight)) + 1
-  with_draws(facts, k, lapply(facts$draws[[k]], `[`, pmin(at, n)))
 }

@@ -289,13 +289,10 @@ trial_sentences <- function(rows, currency, results) {
     paste0(
       x$frames, if (x$frames == 1) " frame" else " frames", " at ", x$site, " (speed ", x$evidence, ") cost ",
       format_money(x$price, currency), " and take ", format_duration(x$takes_s), ". ",
-      if (x$overturns == 0 && x$nothing == 0) {
-        paste0("No result of theirs would change the pick (below ", percent(1 / results), "): not worth it.")
-      } else paste0(if (x$overturns > 0) paste0("With a chance of ", percent(x$overturns),
-                                                " they change the pick, most likely to ", x$wins, "; "),
-                    if (x$rescues > 0) paste0("in ", percent(x$rescues), " because the pick would not have fitted; "),
-                    if (x$nothing > 0) paste0("in ", percent(x$nothing), " they show that nothing fits; "),
-                    "on average they save ", format_money(x$saves, currency), ": ",
+      if (x$overturns == 0) {
+        paste0("No result of theirs would change the plan (below ", percent(1 / results), "): not worth it.")
+      } else paste0("With a chance of ", percent(x$overturns), " they change the plan, most likely to ", x$wins,
+                    "; on average they save ", format_money(x$saves, currency), ": ",
                     if (x$worth) "worth it." else "not worth it.")
     )
   }, "")

@@ -172,13 +172,11 @@ answer_heads <- c(do = "Do", done = "Done", cost = "Cost", rests = "Rests on", r
 choice_lines <- function(x, width = terminal_width(), parts = character(), changes = kept_changes(x)) {
   answer <- answer_words(x)
   said <- unlist(Map(labelled_lines, answer_heads[names(answer)], answer, 10, width), use.names = FALSE)
-  out <- x$forecast$scenario$left_out
   c(
     wrap_lines(question_words(x), width), "", said, "", answer_table(x, width),
-    if (NROW(out) && !"all" %in% parts) wrap_lines(paste0(
-      "Left out: ", toString(unique(out[["site"]])), " (--all says why, --why how it comes about, --changes what ",
-      "would change it)"), width)
-    else wrap_lines("(--why: how it comes about; --changes: what would change it; --all: every option)", width),
+    if (!"all" %in% parts) wrap_lines(left_out_words(x$forecast$scenario, reasons = FALSE), width),
+    if (!length(parts)) wrap_lines("(--why: how it comes about; --changes: what would change it; --all: all there is)",
+                                   width),
     if ("why" %in% parts) why_lines(x, width), if ("changes" %in% parts) change_lines(x, width, changes),
     if ("all" %in% parts) all_lines(x, width)
   )
@@ -259,4 +257,22 @@ print.cp_split <- function(x, ...) {
 print.cp_choice <- function(x, ...) {
   show_lines(choice_lines(x))
   invisible(x)
+}
+
+# What to find out first, one line a measurement.
+next_lines <- function(choice, rows, width = terminal_width()) {
+  worth <- rows[rows[["worth"]], , drop = FALSE]
+  rest <- rows[!rows[["worth"]], , drop = FALSE]
+  said <- function(x, mark) unlist(lapply(seq_len(nrow(x)), function(k) {
+    c(wrap_lines(paste0(mark(k), x[["says"]][k]), width, 3), if (x[["what"]][k] != "ask") paste0("   ", x[["command"]][k]))
+  }))
+  c(
+    wrap_lines(question_words(choice), width), "",
+    wrap_lines(paste0("The plan now: ", answer_title(choice), "."), width), "",
+    if (nrow(worth)) c("Worth finding out, the best first:", said(worth, function(k) paste0(k, ". ")))
+    else "Nothing is worth measuring: no result would save more than it costs.",
+    if (nrow(rest)) c("", "Looked at and not worth it:",
+                      unlist(lapply(rest[["says"]], function(s) wrap_lines(paste0("-  ", sub(" [(]not worth it[)]", "", s)),
+                                                                          width, 3))))
+  )
 }

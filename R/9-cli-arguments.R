@@ -17,14 +17,16 @@ job_options <- list(
   opt("--machine", "where frames were measured beside other work: busy again, or idle [busy]", default = "busy"),
   opt("--seed", "seed of the draws [1]", "integer")
 )
-choice_options <- list(
+question_options <- list(
   opt("--deadline", "'fri 18:00', 'tomorrow 9:00', '2026-11-27 18:00', or a time from now: 30h"),
   opt("--budget", "such as 250EUR"),
   opt("--confidence", "chance asked for [0.9]", "double"),
   opt("--each", "ask the confidence of deadline and of budget alone, not of both together", "logical", FALSE),
-  opt("--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
-  opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]", default = "tradeoff")
+  opt("--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]")
 )
+choice_options <- c(question_options, list(
+  opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]", default = "tradeoff")
+))
 # Columns that are the same for all rows that come in.
 row_columns <- c("job", "shot", "scene", "frame", "engine", "engine_version", "node", "device", "site", "tier",
                  "limit_kind", "limit_value", "width", "height", "threads", "kind")

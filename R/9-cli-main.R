@@ -198,6 +198,13 @@ cli_commands <- list(
       figure_option, format_option
       ))
   ),
+  "next" = command_row(
+    "say what to find out first, and do it", function(o, args) cli_next(o, args), arguments = "[JOB]", arity = c(0, 1),
+    options = c(job_options, question_options, list(
+      opt("--do", "also measure the best ones here, while they take no more than this, such as 20min or 5EUR"),
+      format_option
+      ))
+  ),
   report = command_row(
     "write the choice as an HTML page", function(o, args) cli_report(o, args), arguments = "[JOB]", arity = c(0, 1),
     options = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),

@@ -1,0 +1,272 @@
+# What to find out first: everything worth measuring for the question in hand, best first.
+
+#' What to find out first
+#'
+#' For each thing that could be measured before deciding: what that takes and costs, how likely its result is to change
+#' the plan, and what it saves on average. The value is reckoned beforehand (value of sample information; Raiffa &
+#' Schlaifer 1961, *Applied Statistical Decision Theory*): for results spread over what the measurement could say, the
+#' draws of the plans and of every option are weighed by how well they agree with each, and the best is picked again.
+#' The draws carry the uncertainty of the parameters (of a shot's curve, of a site's speed), and so does what a probe is
+#' expected to tell ([next_probe()]). Best is what costs least on average, a missed deadline or budget counted at the
+#' least price at which the plan is the best to begin with: what the confidence asked says a miss is worth. Plans are not
+#' made anew for each result, so that the value is a little too low.
+#'
+#' @param choice From [choose_option()].
+#' @param most How many rows at most.
+#' @return A tibble, one row a measurement: `what` (`probe`, frames of a shot; `cheap`, a pass over all its frames at an
+#'   eighth of the size; `trial`, frames at a site; `repeat`, the same frames on another day; `pack`; `ask`, what a rate
+#'   card does not say), `about` (the shot or site), `frames`, `takes_s`, `price` (money, fees with it; of own nodes what
+#'   an hour of theirs costs), `changes` (chance that the plan becomes another), `saves` (on average, in money, misses
+#'   counted as above), `worth` (it saves more than its price, and more than 1 % of what the plan costs), `wins` (the
+#'   plan it most likely leads to), `command` (that does it, or what to ask), `says`. No row worth it: nothing is worth
+#'   measuring.
+#' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
+#' @examples
+#' project <- read_project(demo_file())
+#' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+#' forecast <- forecast_job(plan_options(job, project$sites), draws = 200)
+#' next_measures(choose_option(forecast, deadline = "5 h", budget = "60 EUR"))[c("what", "about", "worth")]
+#' @export
+next_measures <- function(choice, most = 12) {
+  check_class(choice, argument("choice"), "cp_choice", "choose_option()")
+  most <- check_count(most, argument("most"))
+  out <- kept_with(choice, "next", function() measures_of(choice))
+  utils::head(out, most)
+}
+
+measures_of <- function(choice, frames = NULL) {
+  state <- worth_state(choice)
+  rows <- if (has_curves(choice$forecast$scenario)) {
+    c(shot_measures(state, frames), site_measures(state), pack_measures(state), ask_measures(state))
+  }
+  empty <- data.frame(what = character(), about = character(), frames = integer(), takes_s = numeric(),
+                      price = numeric(), changes = numeric(), saves = numeric(), worth = logical(), wins = character(),
+                      command = character())
+  out <- do.call(rbind, c(list(empty), rows))
+  out <- out[order(!out[["worth"]], -(out[["saves"]] - out[["price"]]), out[["takes_s"]]), , drop = FALSE]
+  out[["says"]] <- measure_sentences(out, choice)
+  as_table(out)
+}
+
+# What measurements are held against: finish and cost of every option and of the plans (a column each, a row a draw),
+# which sites each is at, the column that is taken now, and what a miss is worth.
+worth_state <- function(choice, forecast = choice$forecast) {
+  rows <- as_frame(forecast$scenario$options)
+  n <- forecast$n
+  plans <- Filter(function(p) p$kind != "one", c(if (length(choice$plan)) list(choice$plan), choice$plan$rivals))
+  of_plans <- function(name) do.call(cbind, lapply(plans, function(p) p$draws[[name]]))
+  state <- list(
+    choice = choice, forecast = forecast, asked = choice[question_fields],
+    finish = cbind(matrix(forecast$draws[["finish_s"]], n), of_plans("finish_s")),
+    cost = cbind(matrix(forecast$draws[["cost"]], n), of_plans("cost")),
+    sites = c(as.list(rows[["site"]]), lapply(plans, function(p) c(p$parts[["site"]], p$rescue$site))),
+    names = c(rows[["option"]], vapply(plans, plan_name, "")), own_hour = own_hour(forecast)
+  )
+  single <- !length(choice$plan) || choice$plan$kind == "one"
+  state$now <- if (single) match(rows[["option"]][leading_options(choice, 1)], state$names) else nrow(rows) + 1L
+  state$kept <- matrix(state$finish <= min(choice$deadline_s, .Machine$double.xmax) & state$cost <= choice$budget, n) * 1
+  state$miss <- price_of_missing(colMeans(state$cost), colMeans(state$kept), state$now)
+  state
+}
+
+# The least that a miss is worth, if `now` is the best of what costs so much (`cost`) and keeps what is asked so often
+# (`kept`).
+price_of_missing <- function(cost, kept, now) {
+  less <- which(cost < cost[now] & kept < kept[now])
+  max(0, (cost[now] - cost[less]) / (kept[now] - kept[less]))
+}
+
+# What an hour of one's own cheapest node costs; nothing where there is none.
+own_hour <- function(forecast) {
+  own <- which(forecast$scenario$options[["site"]] %in% own_sites(forecast$scenario))
+  if (!length(own)) return(0)
+  hours <- by_option(forecast, "node_hours", mean)[own]
+  min(by_option(forecast, "cost", mean)[own][hours > 0] / hours[hours > 0])
+}
+
+# How results of a measurement would turn out. `theta` (one number a draw) is what it tells of, known beforehand as
+# normal with `mean` and `se`; `told` is the sd of what it is expected to take away of that. `columns` hang on it.
+results_of <- function(state, theta, mean, se, told, columns) {
+  after <- sqrt(max(se^2 - told^2, 1e-12))
+  centre <- mean + stats::qnorm((seq_len(trial_results) - 0.5) / trial_results) * told
+  weight <- exp(outer(centre, theta, function(c, x) -(x - c)^2 / (2 * after^2)) +
+                  rep((theta - mean)^2 / (2 * se^2), each = trial_results))
+  weight[!is.finite(weight)] <- 0
+  sums <- rowSums(weight)
+  weight[sums <= 0, ] <- 1
+  weight <- weight / rowSums(weight)
+  # What does not hang on it is as it is.
+  mean_of <- function(x) {
+    out <- matrix(colMeans(x), trial_results, ncol(x), byrow = TRUE)
+    out[, columns] <- weight %*% x[, columns, drop = FALSE]
+    out
+  }
+  loss <- mean_of(state$cost + state$miss * (1 - state$kept))
+  if (state$asked$rule == "fastest") loss <- mean_of(pmin(state$finish, 1e12)) + 1e12 * (mean_of(state$kept) <
+                                                                                        state$asked$confidence)
+  pick <- max.col(-loss, ties.method = "first")
+  # What is as good stays.
+  same <- loss[cbind(seq_along(pick), pick)] >= loss[, state$now] - 1e-9
+  pick[same] <- state$now
+  data.frame(wins = pick, saves = loss[, state$now] - loss[cbind(seq_along(pick), pick)])
+}
+
+hangs_on <- function(state, sites) which(vapply(state$sites, function(s) any(s %in% sites), NA))
+
+# One row of the list: `found` from results_of().
+measure_row <- function(state, what, about, frames, takes, price, found, command) {
+  other <- found$wins != state$now
+  saves <- if (state$asked$rule == "fastest") 0 else mean(found$saves)
+  data.frame(what = what, about = about, frames = as.integer(frames), takes_s = takes, price = price,
+             changes = mean(other), saves = saves, worth = saves > price && saves > 0.01 * mean(state$cost[, state$now]),
+             wins = if (any(other)) state$names[as.integer(names(which.max(table(found$wins[other]))))]
+                    else NA_character_, command = command)
+}
+
+# Frames of each shot, and a cheap pass over them where none was made: both tell of the shot's total, and so of every
+# option.
+shot_measures <- function(state, frames) {
+  scenario <- state$forecast$scenario
+  job <- main_job(scenario)
+  n <- state$forecast$n
+  if (kept_draws(job, n) < n) return(NULL)
+  seconds <- if (is.null(frames)) frame_draws(job, n, state$forecast$seed) else frames$of(job_key(job))
+  of_shot <- rep(seq_along(job$shots), frames_by_shot(job))
+  price <- function(takes) takes / 3600 * state$own_hour
+  unlist(lapply(seq_along(job$shots), function(k) {
+    curve <- job$curves[[k]]
+    name <- job$shots[[k]]$shot
+    total <- log(rowSums(seconds[, of_shot == k, drop = FALSE]))
+    se <- stats::sd(total)
+    open <- !all(curve$frames %in% curve$frame)
+    if (!open || se < 0.005) return(NULL)
+    found <- probes_ahead(curve, 500, closely = 40)
+    narrows <- min(max(found[["narrows"]][1], 0), 1)
+    try <- function(told) results_of(state, total, mean(total), se, told, seq_along(state$names))
+    probes <- lapply(c(1, 3, 8), function(n) {
+      takes <- n * found[["seconds"]][1]
+      measure_row(state, "probe", name, n, takes, price(takes), try(se * sqrt(1 - (1 - narrows)^n)),
+                  sprintf("clockpigeon probe %s --budget %s", name, plain_span(takes)))
+    })
+    net <- vapply(probes, function(p) p$saves - p$price, 0)
+    cheap <- if (!length(curve$cheap)) {
+      takes <- sum(exp(mean(total))) / 64 + length(curve$frames) * mean_load(job)
+      # What cheap times leave, where nothing has told how closely they follow: a correlation of 0.9.
+      list(measure_row(state, "cheap", name, length(curve$frames), takes, price(takes), try(se * 0.9),
+                       sprintf("clockpigeon probe %s --cheap yes", name)))
+    }
+    c(probes[which.max(net)], cheap)
+  }), recursive = FALSE)
+}
+
+mean_load <- function(job) {
+  loads <- job$evidence[["load_s"]]
+  if (all(is.na(loads))) 0 else mean(loads, na.rm = TRUE)
+}
+
+# A span as an option takes it: whole minutes, or seconds under two.
+plain_span <- function(seconds) if (seconds < 120) paste0(max(1, ceiling(seconds)), "s") else paste0(ceiling(seconds / 60),
+                                                                                                    "min")
+
+# Trial frames at each site whose speed is not well known, and the same frames on another day, where what differs from
+# day to day was measured once.
+site_measures <- function(state) {
+  options <- as_frame(state$forecast$scenario$options)
+  job <- main_job(state$forecast$scenario)
+  drift <- first_of(job$drift_sd, 0)
+  unlist(lapply(unique(options[["site"]]), function(site) {
+    mine <- which(options[["site"]] == site)
+    i <- mine[which.min(colMeans(state$cost)[mine])]
+    theta <- matrix(state$forecast$draws[["log_speed"]], ncol = nrow(options))[, i]
+    open <- open_speed(options[["speed_se"]][i], job)
+    columns <- hangs_on(state, site)
+    try <- function(told) {
+      results_of(state, theta, options[["log_speed"]][i], options[["speed_se"]][i], told, columns)
+    }
+    trial <- if (open > 0.02) {
+      found <- one_trial(state, i, 3)
+      list(measure_row(state, "trial", site, 3, found$takes, found$price, found$results,
+                       paste("clockpigeon import TIMES.csv --site", site)))
+    }
+    own <- site %in% own_sites(state$forecast$scenario)
+    again <- if (own && drift > 0.02) {
+      takes <- 3 * exp(mean(log(job$evidence[["wall_s"]])))
+      list(measure_row(state, "repeat", site, 3, takes, takes / 3600 * state$own_hour, try(drift / sqrt(2)),
+                       "clockpigeon bench"))
+    }
+    c(trial, again)
+  }), recursive = FALSE)
+}
+
+# Packing, where nobody timed it.
+pack_measures <- function(state) {
+  scenario <- state$forecast$scenario
+  job <- main_job(scenario)
+  options <- as_frame(scenario$options)
+  sent <- vapply(scenario$sites[options[["site"]]], function(s) length(s$link) > 0, NA)
+  stage <- pack_stage(job)
+  if (!any(sent) || stage$basis != "assumed" || stage$time$median_s <= 0) return(NULL)
+  i <- which(sent)[1]
+  theta <- log(pmax(matrix(state$forecast$draws[["prepare_s"]], ncol = nrow(options))[, i], 1e-3))
+  se <- stats::sd(theta)
+  if (!isTRUE(se > 0.01)) return(NULL)
+  sites <- unique(options[["site"]][sent])
+  list(measure_row(state, "pack", job$shots[[1]]$shot, 0, stage$time$median_s, 0,
+                   results_of(state, theta, mean(theta), se, 0.95 * se, hangs_on(state, sites)),
+                   paste("clockpigeon pack", job$shots[[1]]$shot)))
+}
+
+# What a rate card does not say: with an even chance that the answer is the one that is needed, what the site could save.
+ask_measures <- function(state) {
+  scenario <- state$forecast$scenario
+  out <- as_frame(scenario$left_out)
+  lapply(which(out[["code"]] == "unknown_fit"), function(k) {
+    site <- scenario$sites[[out[["site"]][k]]]
+    more <- tryCatch(open_site_draws(state, site, main_job(scenario)), clockpigeon_error = function(e) list())
+    loss <- vapply(more, function(d) {
+      kept <- d[["finish_s"]] <= min(state$asked$deadline_s, .Machine$double.xmax) & d[["cost"]] <= state$asked$budget
+      mean(d[["cost"]] + state$miss * !kept)
+    }, 0)
+    now <- mean(state$cost[, state$now] + state$miss * (1 - state$kept[, state$now]))
+    saves <- 0.5 * max(0, now - min(Inf, loss))
+    data.frame(what = "ask", about = site$site, frames = 0L, takes_s = 0, price = 0, changes = 0.5 * (saves > 0),
+               saves = saves, worth = saves > 0.01 * now, wins = if (saves > 0) site$site else NA_character_,
+               command = sub("^unknown: ", "", out[["reason"]][k]))
+  })
+}
+
+# Draws of a few ways to use a site that its card leaves open.
+open_site_draws <- function(state, site, job) {
+  scenario <- state$forecast$scenario
+  if (is.null(site_speed(job, site))) {
+    known <- unique(as_frame(scenario$options)[c("site", "log_speed")])
+    site$speeds <- list(list(engine = job$engine, relative_to = job$node,
+                             factor = exp(stats::median(known[["log_speed"]])), basis = "assumed"))
+  }
+  rows <- site_options(site, job, NULL, scenario$now)$rows
+  rows <- rows[rows[["begin_s"]] == 0, , drop = FALSE]
+  rows <- rows[unique(round(seq(1, nrow(rows), length.out = 3))), , drop = FALSE]
+  rows[["option"]] <- option_names(rows)
+  scenario$options <- as_table(rows[option_columns])
+  scenario$sites[[site$site]] <- site
+  frames <- common_frames(scenario, min(state$forecast$n, 500), state$forecast$seed)
+  lapply(seq_len(nrow(rows)), function(i) simulated(scenario, i, frames)$draws)
+}
+
+# One sentence a row.
+measure_sentences <- function(rows, choice) {
+  currency <- choice$forecast$scenario$currency
+  vapply(seq_len(nrow(rows)), function(k) {
+    x <- rows[k, ]
+    what <- switch(x$what, probe = paste0(x$frames, if (x$frames == 1) " frame of " else " frames of ", x$about),
+                   cheap = paste("a cheap pass over", x$about), trial = paste(x$frames, "trial frames at", x$about),
+                   "repeat" = paste("the same frames for", x$about, "on another day"), pack = paste("packing", x$about),
+                   ask = paste0("ask ", x$about, ": ", x$command))
+    takes <- if (x$what == "ask") "" else paste0(": ", format_duration(x$takes_s),
+                                                 if (x$price > 0) paste0(" and ", format_money(x$price, currency)))
+    gains <- if (x$changes > 0) c(paste0("changes the plan in ", percent(x$changes), " of results"),
+                                  paste0("saves ", format_about(x$saves, x$saves / 10, currency), " on average"))
+    paste0(what, takes, "; ", if (length(gains)) paste(gains, collapse = ", ") else "would change nothing",
+           if (!x$worth) " (not worth it)", ".")
+  }, "")
+}
