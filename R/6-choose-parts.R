@@ -77,6 +77,8 @@ at_shares <- function(line, x) {
   if (length(s) == 1) return(list(finish = line$finish[, 1], cost = line$cost[, 1]))
   k <- findInterval(x, s, all.inside = TRUE)
   w <- pmin.int(pmax.int((x - s[k]) / (s[k + 1] - s[k]), 0), 1)
+  w[w < 1e-9] <- 0  # sums of shares hit one that was simulated but for rounding
+  w[w > 1 - 1e-9] <- 1
   low <- seq_along(x) + (k - 1) * length(x)
   between <- function(values) {
     a <- values[low]

@@ -14,7 +14,8 @@ search_shares <- function(state, margin = 0) {
   # The best start of each set of sites, so that the search does not begin in one corner alone.
   found <- found[order(vapply(found, `[[`, 0, "score"))]
   sites <- vapply(found, function(f) paste(sort(state$options[["site"]][f$shares > 1e-9]), collapse = " "), "")
-  found <- utils::head(found[!duplicated(sites)], 5)
+  found <- if (ncol(state$seconds) <= 48) c(utils::head(found, 3), utils::head(found[!duplicated(sites)], 4))
+           else utils::head(found[!duplicated(sites)], 5)
   found <- c(lapply(found, improve_split, state = state, try = try), found)
   # Where even the program sees no way, what comes nearest is none either.
   if (!length(program)) found <- Filter(function(f) f$score < 1e12, found)
@@ -65,7 +66,7 @@ sides_of <- function(state, rounds = 6) {
   margin <- 0
   decided <- list()
   for (round in seq_len(rounds)) {
-    found <- utils::head(search_shares(state, margin), 2)
+    found <- utils::head(search_shares(state, margin), if (ncol(state$seconds) <= 48) 6 else 2)
     if (!length(found)) break
     keys <- vapply(found, function(f) split_key(state, f$shares), "")
     for (k in which(!keys %in% names(decided))) decided[[keys[k]]] <- check_split(state, found[[k]]$shares)
@@ -138,8 +139,15 @@ pair_starts <- function(state, most = 24) {
       lines$slope[pairs$j] * (1 - share)
   }
   first <- utils::head(order(pmin(cost(low), cost(high))), most)
+  # Of a job of few frames every count is tried: its costs go by steps, on which a search may stand still.
+  n <- ncol(state$seconds)
+  steps <- if (n <= 48) seq(0, 1, length.out = n + 1) else c(0.02, 0.5, 0.98)
   shared <- lapply(first, function(p) {
-    lapply(c(0.02, 0.5, 0.98), function(at) {
+    if (n <= 48) {
+      low[p] <- 0
+      high[p] <- 1
+    }
+    lapply(steps, function(at) {
       share <- max(low[p], 0) + at * (high[p] - max(low[p], 0))
       replace(numeric(k), c(pairs$i[p], pairs$j[p]), c(share, 1 - share))
     })

@@ -30,9 +30,6 @@ trial_value <- function(choice, frames = 3, sites = 4) {
   kept_with(choice, paste("trials", frames, sites), function() trials_of(choice, frames, sites))
 }
 
-# In how many equally likely results what a trial could find is cut.
-trial_results <- 128
-
 trials_of <- function(choice, frames, sites) {
   forecast <- with_unknown_sites(choice$forecast)
   options <- as_frame(forecast$scenario$options)
@@ -80,9 +77,6 @@ with_unknown_sites <- function(forecast) {
   forecast$scenario$sites[names(able)] <- able
   forecast
 }
-
-# What of a speed's spread a trial can take away: how the machine drifts from day to day stays.
-open_speed <- function(se, job) sqrt(pmax(0, se^2 - session_drift(job)^2 - first_of(job$busy$sd, 0)^2))
 
 # A trial of so many frames by the option `i`: its price, how long it takes, and what could come of it.
 one_trial <- function(state, i, frames) {

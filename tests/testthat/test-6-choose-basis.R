@@ -6,7 +6,9 @@ test_that("what is not known is told by code, once each", {
   expect_true(all(c("sample", "stages", "troubles") %in% names(unknown)))
   expect_false("claimed" %in% names(unknown))
   expect_match(unknown[["stages"]], "pack at quayside")
-  expect_match(clockpigeon:::left_out_words(f$scenario), "Left out: broadloom: does not run sundew", all = FALSE)
+  expect_match(clockpigeon:::left_out_words(f$scenario), "cannot do it as it is: broadloom: does not run sundew",
+               all = FALSE)
+  expect_match(clockpigeon:::left_out_words(f$scenario, FALSE), "ask: .*tollhouse, treadle; measure: highgarret; cannot do it")
   f$scenario$options$evidence[1] <- "claimed"
   f$scenario$doubts <- "attic: old"
   unknown <- clockpigeon:::unknown_words(f)

@@ -36,6 +36,6 @@ test_that("sites left out for an unknown speed are tried on too", {
   x <- choose_option(forecast_job(options, draws = 200), "3 h")
   v <- as.data.frame(trial_value(x))
   expect_identical(v$evidence[v$site == "highgarret"], "unknown")
-  expect_gt(v$rescues[v$site == "highgarret"], 0.5)
+  expect_gt(v$overturns[v$site == "highgarret"], 0.5)
   expect_true(v$worth[v$site == "highgarret"])
 })

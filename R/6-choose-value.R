@@ -1,0 +1,82 @@
+# What a measurement is worth: draws of plans weighed by what it could say.
+
+# In how many equally likely results what a measurement could find is cut.
+trial_results <- 128
+
+# What measurements are held against: finish and cost of every option and of the plans (a column each, a row a draw),
+# which sites each is at, the column that is taken now, and what a miss is worth.
+worth_state <- function(choice, forecast = choice$forecast) {
+  rows <- as_frame(forecast$scenario$options)
+  n <- forecast$n
+  plans <- Filter(function(p) p$kind != "one", c(if (length(choice$plan)) list(choice$plan), choice$plan$rivals))
+  of_plans <- function(name) do.call(cbind, lapply(plans, function(p) p$draws[[name]]))
+  state <- list(
+    choice = choice, forecast = forecast, asked = choice[question_fields],
+    finish = cbind(matrix(forecast$draws[["finish_s"]], n), of_plans("finish_s")),
+    cost = cbind(matrix(forecast$draws[["cost"]], n), of_plans("cost")),
+    sites = c(as.list(rows[["site"]]), lapply(plans, function(p) c(p$parts[["site"]], p$rescue$site))),
+    names = c(rows[["option"]], vapply(plans, plan_name, "")), own_hour = own_hour(forecast)
+  )
+  single <- !length(choice$plan) || choice$plan$kind == "one"
+  state$now <- if (single) match(rows[["option"]][leading_options(choice, 1)], state$names) else nrow(rows) + 1L
+  state$kept <- matrix(state$finish <= min(choice$deadline_s, .Machine$double.xmax) & state$cost <= choice$budget, n) * 1
+  state$miss <- price_of_missing(colMeans(state$cost), colMeans(state$kept), state$now)
+  state
+}
+
+# The least that a miss is worth, if `now` is the best of what costs so much (`cost`) and keeps what is asked so often
+# (`kept`).
+price_of_missing <- function(cost, kept, now) {
+  less <- which(cost < cost[now] & kept < kept[now])
+  max(0, (cost[now] - cost[less]) / (kept[now] - kept[less]))
+}
+
+# What an hour of one's own cheapest node costs; nothing where there is none.
+own_hour <- function(forecast) {
+  own <- which(forecast$scenario$options[["site"]] %in% own_sites(forecast$scenario))
+  if (!length(own)) return(0)
+  hours <- by_option(forecast, "node_hours", mean)[own]
+  min(by_option(forecast, "cost", mean)[own][hours > 0] / hours[hours > 0])
+}
+
+# How results of a measurement would turn out. `theta` (one number a draw) is what it tells of, known beforehand as
+# normal with `mean` and `se`; `told` is the sd of what it is expected to take away of that. `columns` hang on it.
+results_of <- function(state, theta, mean, se, told, columns) {
+  after <- sqrt(max(se^2 - told^2, 1e-12))
+  centre <- mean + stats::qnorm((seq_len(trial_results) - 0.5) / trial_results) * told
+  weight <- exp(outer(centre, theta, function(c, x) -(x - c)^2 / (2 * after^2)) +
+                  rep((theta - mean)^2 / (2 * se^2), each = trial_results))
+  weight[!is.finite(weight)] <- 0
+  sums <- rowSums(weight)
+  weight[sums <= 0, ] <- 1
+  weight <- weight / rowSums(weight)
+  # What does not hang on it is as it is.
+  mean_of <- function(x) {
+    out <- matrix(colMeans(x), trial_results, ncol(x), byrow = TRUE)
+    out[, columns] <- weight %*% x[, columns, drop = FALSE]
+    out
+  }
+  loss <- mean_of(state$cost + state$miss * (1 - state$kept))
+  if (state$asked$rule == "fastest") loss <- mean_of(pmin(state$finish, 1e12)) + 1e12 * (mean_of(state$kept) <
+                                                                                        state$asked$confidence)
+  pick <- max.col(-loss, ties.method = "first")
+  # What is as good stays.
+  same <- loss[cbind(seq_along(pick), pick)] >= loss[, state$now] - 1e-9
+  pick[same] <- state$now
+  data.frame(wins = pick, saves = loss[, state$now] - loss[cbind(seq_along(pick), pick)])
+}
+
+hangs_on <- function(state, sites) which(vapply(state$sites, function(s) any(s %in% sites), NA))
+
+# One row of the list: `found` from results_of().
+measure_row <- function(state, what, about, frames, takes, price, found, command) {
+  other <- found$wins != state$now
+  saves <- if (state$asked$rule == "fastest") 0 else mean(found$saves)
+  data.frame(what = what, about = about, frames = as.integer(frames), takes_s = takes, price = price,
+             changes = mean(other), saves = saves, worth = saves > price && saves > 0.01 * mean(state$cost[, state$now]),
+             wins = if (any(other)) state$names[as.integer(names(which.max(table(found$wins[other]))))]
+                    else NA_character_, command = command)
+}
+
+# What of a speed's spread a trial can take away: how the machine drifts from day to day stays.
+open_speed <- function(se, job) sqrt(pmax(0, se^2 - session_drift(job)^2 - first_of(job$busy$sd, 0)^2))

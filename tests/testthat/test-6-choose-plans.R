@@ -1,0 +1,50 @@
+test_that("a deadline that no single site meets is met by several, and the answer says so", {
+  skip_if_not_installed("lpSolve")
+  # 60 frames of 10 s: slow alone takes 600 s, quick 200 s, both together 150 s.
+  x <- pair_of_sites("170 s", draws = 50)
+  expect_true(is.na(x$pick))
+  expect_identical(x$plan$kind, "sides")
+  expect_true(x$plan$fits)
+  expect_identical(sum(x$plan$parts$count), 60L)
+  expect_setequal(x$plan$parts$site, c("slow", "quick"))
+  expect_match(clockpigeon:::answer_words(x)[["do"]], "No single site could do it")
+  expect_identical(clockpigeon:::choice_status(x), 0L)
+  none <- pair_of_sites("100 s", draws = 50)
+  expect_false(none$plan$fits)
+  expect_identical(clockpigeon:::choice_status(none), 3L)
+})
+
+test_that("a start with a fallback is taken where it costs least, and is never dearer than the pick", {
+  # Slow and cheap, its speed hardly known; quick and ten times as dear an hour.
+  x <- pair_of_sites("620 s", se = c(0.3, 0.01), draws = 400)
+  plan <- x$plan
+  expect_true(plan$fits)
+  expect_lte(plan$mean, x$options$cost_mean[x$options$pick])
+  looks <- Filter(function(p) p$kind == "fallback", c(list(plan), plan$rivals))
+  expect_length(looks, 1)
+  one <- looks[[1]]
+  expect_gt(one$needed, 0)
+  expect_gt(one$look$at_s, 0)
+  expect_lt(one$look$at_s, 620)
+  expect_identical(one$rescue$site, "quick")
+  # Where it is not needed it costs what the start costs; on average what both say.
+  d <- one$draws
+  expect_equal(one$mean, mean(d$cost))
+  expect_equal(one$cost_needed, mean(d$cost[d$needed]))
+  expect_gt(one$cost_needed, mean(d$cost[!d$needed]))
+})
+
+test_that("without a deadline, by another rule or on request the plan is the pick", {
+  for (x in list(pair_of_sites(draws = 50), pair_of_sites("300 s", rule = "fastest", draws = 50),
+                 pair_of_sites("300 s", plans = FALSE, draws = 50))) {
+    expect_identical(x$plan$kind, "one")
+    expect_identical(x$plan$parts$option, x$pick)
+  }
+})
+
+test_that("a budget of nothing, and a deadline of minutes for a day's work, are answers", {
+  broke <- pair_of_sites("1000 s", budget = 0, draws = 50)
+  expect_false(broke$plan$fits)
+  late <- pair_of_sites("5 s", draws = 50)
+  expect_match(clockpigeon:::answer_words(late)[["do"]], "Nothing keeps what was asked .* a deadline .* later lets in")
+})
