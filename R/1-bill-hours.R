@@ -56,9 +56,12 @@ last_hours <- new.env()
 
 spans_after <- function(hours, now, zone, days) {
   dates <- as.Date(now, tz = zone) + seq(-1, days)
-  spans <- do.call(rbind, lapply(hours, window_spans, days = dates, zone = zone)) - as.numeric(now)
-  spans <- spans[order(spans[, 1]), , drop = FALSE]
+  spans <- do.call(rbind, lapply(hours, window_spans, days = dates, zone = zone))
+  none <- cbind(from = numeric(), to = numeric())
+  if (is.null(spans)) return(none)
+  spans <- spans[order(spans[, 1]), , drop = FALSE] - as.numeric(now)
   spans <- spans[spans[, 2] > 0, , drop = FALSE]
+  if (!nrow(spans)) return(none)
   reached <- cummax(spans[, 2])
   first <- c(TRUE, spans[-1, 1] > reached[-nrow(spans)])
   cbind(from = pmax(spans[first, 1], 0), to = reached[c(which(first)[-1] - 1, nrow(spans))])

@@ -123,7 +123,7 @@ risk_words <- function(choice) {
   paste(c(text, unname(warned)), collapse = " ")
 }
 
-format_cases <- function(p) if (p > 0 && p < 0.005) "fewer than 1" else formatC(100 * p, format = "f", digits = 0)
+format_cases <- function(p) if (p > 0 && p < 0.01) "fewer than 1" else formatC(100 * p, format = "f", digits = 0)
 
 usable_risk <- function(choice) {
   table <- as_frame(choice$options)

@@ -60,5 +60,6 @@ left_out_words <- function(scenario, reasons = TRUE) {
                                        collapse = "; "), "."))
   }
   by <- split(out[["site"]], factor(out[["reason"]], unique(out[["reason"]][order(cure)])))
-  paste0("Left out, ", cure[match(names(by), out[["reason"]])], ": ", vapply(by, toString, ""), ": ", names(by))
+  paste0("Left out, ", cure[match(names(by), out[["reason"]])], ": ", vapply(by, toString, ""), ": ",
+         sub("^unknown: ", "", names(by)))
 }

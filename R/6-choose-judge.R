@@ -104,9 +104,18 @@ judge_options <- function(facts, asked, distances = TRUE) {
                best = list(noise, cost, other, table[["finish_p50"]]))
   rank <- do.call(order, c(by, list(table[["option"]])))
   table[["rank"]] <- order(rank)
-  table[["pick"]] <- seq_len(nrow(table)) %in% rank[table[["fits"]][rank]][1]
+  table[["pick"]] <- seq_len(nrow(table)) %in% first_pick(table, rank[table[["fits"]][rank]], asked$rule)
   table
 }
+
+# The first of what fits; of those that cost the same, to half a per cent or half a cent, one's own, then the earliest.
+first_pick <- function(table, fitting, rule) {
+  if (rule != "cheapest" || !length(fitting)) return(fitting[1])
+  same <- fitting[same_cost(table[["cost_mean"]][fitting], table[["cost_mean"]][fitting[1]])]
+  same[order(!table[["own"]][same], table[["finish_p50"]][same])[1]]
+}
+
+same_cost <- function(cost, least) cost <= least * 1.005 + 0.005
 
 # The chance of each option to keep deadline and budget in one draw; a draw that never ends keeps no deadline.
 joint_chance <- function(draws, asked) {

@@ -154,8 +154,14 @@ ask_measures <- function(state) {
     }, 0)
     now <- mean(state$cost[, state$now] + state$miss * (1 - state$kept[, state$now]))
     saves <- 0.5 * max(0, now - min(Inf, loss))
-    data.frame(what = "ask", about = site$site, frames = 0L, takes_s = 0, price = 0, changes = 0.5 * (saves > 0),
-               saves = saves, worth = saves > 0.01 * now, wins = if (saves > 0) site$site else NA_character_,
+    if (!state$fits) {
+      judged <- lapply(more, function(d) judged_draws(d[["finish_s"]], d[["cost"]], state$asked)$fits)
+      saves <- 0
+      now <- if (any(unlist(judged))) -1 else Inf
+    }
+    helps <- saves > 0.01 * now
+    data.frame(what = "ask", about = site$site, frames = 0L, takes_s = 0, price = 0, changes = 0.5 * (helps || saves > 0),
+               saves = saves, worth = helps, wins = if (helps) site$site else NA_character_,
                command = sub("^unknown: ", "", out[["reason"]][k]))
   })
 }
@@ -189,7 +195,8 @@ measure_sentences <- function(rows, choice) {
                    ask = paste0("ask ", x$about, ": ", x$command))
     takes <- if (x$what == "ask") "" else paste0(": ", format_duration(x$takes_s),
                                                  if (x$price > 0) paste0(" and ", format_money(x$price, currency)))
-    gains <- if (x$changes > 0) c(paste0("changes the plan in ", percent(x$changes), " of results"),
+    gains <- if (x$changes > 0 && !choice$plan$fits) paste("in", percent(x$changes), "of results something fits")
+             else if (x$changes > 0) c(paste0("changes the plan in ", percent(x$changes), " of results"),
                                   paste0("saves ", format_about(x$saves, x$saves / 10, currency), " on average"))
     paste0(what, takes, "; ", if (length(gains)) paste(gains, collapse = ", ") else "would change nothing",
            if (!x$worth) " (not worth it)", ".")

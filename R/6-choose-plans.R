@@ -12,7 +12,7 @@ best_plan <- function(choice, seconds) {
   rows <- which(job_key(as_frame(scenario$options)) == job_key(as_frame(scenario$options)[lead, ]))
   if (asked$rule != "cheapest" || !is.finite(asked$deadline_s) || length(rows) < 2) return(one)
   # The cheapest option of all fits: nothing to be gained.
-  if (one$fits && table[["cost_mean"]][lead] <= min(table[["cost_mean"]][rows])) return(one)
+  if (one$fits && same_cost(table[["cost_mean"]][lead], min(table[["cost_mean"]][rows]))) return(one)
   scenario$options <- scenario$options[rows, , drop = FALSE]
   state <- with_lines(plan_state(scenario, asked, seconds, forecast$seed))
   sides <- search_sides(state)

@@ -20,6 +20,7 @@ worth_state <- function(choice, forecast = choice$forecast) {
   single <- !length(choice$plan) || choice$plan$kind == "one"
   state$now <- if (single) match(rows[["option"]][leading_options(choice, 1)], state$names) else nrow(rows) + 1L
   state$kept <- matrix(state$finish <= min(choice$deadline_s, .Machine$double.xmax) & state$cost <= choice$budget, n) * 1
+  state$fits <- if (length(choice$plan)) choice$plan$fits else !is.na(choice$pick)
   state$miss <- price_of_missing(colMeans(state$cost), colMeans(state$kept), state$now)
   state
 }
@@ -56,9 +57,16 @@ results_of <- function(state, theta, mean, se, told, columns) {
     out[, columns] <- weight %*% x[, columns, drop = FALSE]
     out
   }
+  kept <- mean_of(state$kept)
+  if (!state$fits) {
+    # Nothing keeps what is asked: what counts is whether something turns out to.
+    cost <- ifelse(kept >= state$asked$confidence - 1e-9, mean_of(state$cost), Inf)
+    pick <- max.col(-cost, ties.method = "first")
+    pick[is.infinite(cost[cbind(seq_along(pick), pick)])] <- state$now
+    return(data.frame(wins = pick, saves = 0))
+  }
   loss <- mean_of(state$cost + state$miss * (1 - state$kept))
-  if (state$asked$rule == "fastest") loss <- mean_of(pmin(state$finish, 1e12)) + 1e12 * (mean_of(state$kept) <
-                                                                                        state$asked$confidence)
+  if (state$asked$rule == "fastest") loss <- mean_of(pmin(state$finish, 1e12)) + 1e12 * (kept < state$asked$confidence)
   pick <- max.col(-loss, ties.method = "first")
   # What is as good stays.
   same <- loss[cbind(seq_along(pick), pick)] >= loss[, state$now] - 1e-9
@@ -73,7 +81,8 @@ measure_row <- function(state, what, about, frames, takes, price, found, command
   other <- found$wins != state$now
   saves <- if (state$asked$rule == "fastest") 0 else mean(found$saves)
   data.frame(what = what, about = about, frames = as.integer(frames), takes_s = takes, price = price,
-             changes = mean(other), saves = saves, worth = saves > price && saves > 0.01 * mean(state$cost[, state$now]),
+             changes = mean(other), saves = saves,
+             worth = if (state$fits) saves > price && saves > 0.01 * mean(state$cost[, state$now]) else mean(other) >= 0.05,
              wins = if (any(other)) state$names[as.integer(names(which.max(table(found$wins[other]))))]
                     else NA_character_, command = command)
 }

@@ -21,9 +21,10 @@ plot_tradeoff <- function(object) {
   x[["standing"]] <- factor(ifelse(x[["pick"]], "the pick", ifelse(x[["fits"]], "fits", "does not fit")),
                             names(standing_colours))
   # Names of those that matter; with many options the rest stays without.
-  named <- x[["pick"]] | x[["non_dominated"]] | nrow(x) <= 12
+  named <- x[["pick"]] | x[["non_dominated"]] | nrow(x) <= 8
   x[["label"]] <- ifelse(named, x[["option"]], "")
   x[["finish_p90"]] <- pmin(x[["finish_p90"]], 10 * max(x[["finish_p50"]]))
+  x <- with_plan(x, object)
   ggplot2::ggplot(x, ggplot2::aes(.data[["finish_p50"]], .data[["cost_p50"]], colour = .data[["standing"]],
                                   shape = .data[["standing"]])) +
     bound_marks(object) +
@@ -35,12 +36,39 @@ plot_tradeoff <- function(object) {
                              nudge_y = max(x[["cost_p90"]]) / 20, show.legend = FALSE) +
     ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
     ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
-    ggplot2::scale_x_log10(breaks = time_ticks, labels = tick_labels, expand = ggplot2::expansion(mult = 0.08)) +
+    ggplot2::scale_x_log10(breaks = time_ticks, labels = moment_labels(object), expand = ggplot2::expansion(mult = 0.08)) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.03, 0.12))) +
-    ggplot2::labs(x = "done after (time from now, each step a factor)",
+    ggplot2::labs(x = paste0("done ", moment_axis(object), ", each step a factor"),
                   y = paste0("cost (", object$forecast$scenario$currency, ")"), colour = NULL, shape = NULL,
-                  title = choice_title(object), caption = figure_basis(object$forecast), alt = choice_alt(object)) +
+                  title = answer_title(object), caption = figure_basis(object$forecast), alt = choice_alt(object)) +
     plain_theme()
+}
+
+# The plan beside the options, where it is more than one of them.
+with_plan <- function(x, choice) {
+  plan <- choice$plan
+  if (plan$kind == "one") return(x)
+  x[["standing"]][x[["standing"]] %in% "the pick"] <- "fits"
+  row <- x[1, , drop = FALSE]
+  points <- function(column) quantile_of(plan$draws[[column]], c(0.1, 0.5, 0.9))
+  row[c("finish_p10", "finish_p50", "finish_p90")] <- as.list(points("finish_s"))
+  row[c("cost_p10", "cost_p50", "cost_p90")] <- as.list(points("cost"))
+  row[["label"]] <- paste0(if (plan$fits) "the plan: " else "nearest: ", plan_name(plan))
+  row[["standing"]] <- factor(if (plan$fits) "the pick" else "does not fit", levels(x[["standing"]]))
+  rbind(x, row)
+}
+
+# Labels of a time axis: by the clock where jobs take hours, else spans from now.
+moment_labels <- function(choice) {
+  if (!is_long(choice)) return(tick_labels)
+  function(seconds) ifelse(is.na(seconds), NA, by_clock(ifelse(is.na(seconds), 0, seconds), choice$forecast$scenario))
+}
+moment_axis <- function(choice) {
+  if (is_long(choice)) paste0("at (", first_of(choice$forecast$scenario$time_zone, "UTC"), ")") else "after (time from now)"
+}
+is_long <- function(choice) {
+  finish <- choice$plan$draws[["finish_s"]]
+  isTRUE(stats::median(finish) > 3 * 3600) && is.finite(stats::median(finish))
 }
 
 refuse_unfinished <- function(option) {
@@ -55,7 +83,8 @@ bound_marks <- function(choice) {
   c(
     if (is.finite(choice$deadline_s)) list(
       ggplot2::geom_vline(xintercept = choice$deadline_s, linetype = 2, colour = "grey40"),
-      said(choice$deadline_s, Inf, paste("  deadline", format_duration(choice$deadline_s)), hjust = 0, vjust = 1.5)
+      said(choice$deadline_s, Inf, paste("  deadline", if (is_long(choice)) by_clock(choice$deadline_s, choice$forecast$scenario)
+                                              else format_duration(choice$deadline_s)), hjust = 0, vjust = 1.5)
     ),
     if (is.finite(choice$budget)) list(
       ggplot2::geom_hline(yintercept = choice$budget, linetype = 2, colour = "grey40"),
@@ -97,9 +126,10 @@ plot_timeline <- function(choice) {
     (if (is.finite(choice$deadline_s)) ggplot2::geom_vline(xintercept = choice$deadline_s, linetype = 2,
                                                            colour = "grey40")) +
     ggplot2::scale_colour_manual(values = c("TRUE" = "#D55E00", "FALSE" = "#56B4E9"), guide = "none") +
-    ggplot2::scale_x_continuous(breaks = even_ticks, labels = tick_labels, limits = c(0, NA),
+    ggplot2::scale_x_continuous(breaks = even_ticks, labels = moment_labels(choice), limits = c(0, NA),
                                 expand = ggplot2::expansion(mult = c(0.01, 0.22))) +
-    ggplot2::labs(x = "time from now", y = NULL, title = paste0(option, ": longest is ", longest),
+    ggplot2::labs(x = if (is_long(choice)) moment_axis(choice) else "time from now", y = NULL,
+                  title = paste0(option, ": longest is ", longest),
                   caption = paste0("The chain of events that decides the end. Bars: medians; lines: when a stage ",
                                    "ends, middle 80 % of ", nrow(d),
                                    " draws;\nin brackets its mean share of the whole.",
@@ -111,16 +141,20 @@ plot_timeline <- function(choice) {
 
 # Chance to be done by each moment, for the leading options.
 plot_chance <- function(choice) {
-  at <- leading_options(choice)
-  x <- do.call(rbind, lapply(at, function(i) {
-    finish <- sort(option_rows(choice$forecast, i)[["finish_s"]])
+  several <- choice$plan$kind != "one"
+  at <- leading_options(choice, if (several) 4 else 5)
+  series <- lapply(at, function(i) option_rows(choice$forecast, i)[["finish_s"]])
+  names(series) <- choice$options[["option"]][at]
+  if (several) series <- c(stats::setNames(list(choice$plan$draws[["finish_s"]]), plan_name(choice$plan)), series)
+  x <- do.call(rbind, lapply(names(series), function(name) {
+    finish <- sort(series[[name]])
     chance <- seq_along(finish) / length(finish)
     keep <- unique(round(seq(1, length(finish), length.out = 200)))
-    data.frame(option = choice$options[["option"]][i], finish = finish[keep], chance = chance[keep])
+    data.frame(option = name, finish = finish[keep], chance = chance[keep])
   }))
   x <- x[is.finite(x$finish), , drop = FALSE]
   if (!nrow(x)) refuse_unfinished("no option")
-  x$option <- factor(x$option, choice$options[["option"]][at])
+  x$option <- factor(x$option, names(series))
   ends <- x[!duplicated(x$option, fromLast = TRUE), , drop = FALSE]
   nearly_all <- vapply(split(x$finish, x$option), function(f) if (length(f)) f[ceiling(0.95 * length(f))] else 0, 0)
   late <- 1.5 * max(nearly_all)
@@ -136,15 +170,17 @@ plot_chance <- function(choice) {
     ggplot2::scale_y_continuous(limits = c(0, 1), labels = percent) +
     ggplot2::coord_cartesian(xlim = c(0, min(late, max(ends$finish)) / unit)) +
     ggplot2::guides(colour = ggplot2::guide_legend(nrow = 2)) +
-    ggplot2::labs(x = paste0(c("1" = "seconds", "60" = "minutes", "3600" = "hours")[[paste(unit)]], " from now"),
+    ggplot2::scale_x_continuous(labels = if (is_long(choice)) function(v) moment_labels(choice)(v * unit)
+                                         else ggplot2::waiver()) +
+    ggplot2::labs(x = if (is_long(choice)) paste("done", moment_axis(choice))
+                      else paste0(c("1" = "seconds", "60" = "minutes", "3600" = "hours")[[paste(unit)]], " from now"),
                   y = "chance to be done",
-                  title = paste0("Done by when? ", choice_title(choice)),
+                  title = answer_title(choice),
                   caption = paste0("Share of ", choice$forecast$n,
                                    " draws that have finished. Grey: the chance asked, ",
                                    percent(choice$confidence), ".",
                                    if (is.finite(choice$deadline_s)) " Dashed: deadline."),
-                  alt = paste0("Chance to be done against time, ", length(at), " options: ",
-                               toString(choice$options[["option"]][at]), ".")) +
+                  alt = paste0("Chance to be done against time: ", toString(names(series)), ".")) +
     plain_theme()
 }
 
@@ -225,7 +261,7 @@ figure_basis <- function(forecast) {
 
 choice_alt <- function(x) {
   t <- as_frame(x$options)
-  paste0("Cost against finish time of ", nrow(t), " options. ", choice_title(x), ". ",
+  paste0("Cost against finish time of ", nrow(t), " options. ", answer_title(x), ". ",
          paste0(t[["option"]], ": ", format_duration(t[["finish_p50"]]), ", ",
                 format_money(t[["cost_p50"]], t[["currency"]][1]), ifelse(t[["fits"]], ", fits", ", does not fit"),
                 collapse = "; "), ".")

@@ -11,18 +11,37 @@ cli_demo <- function(o, args) {
   rows <- cli_ledger(project, FALSE, function(ledger) {
     run_bench(plan, ledger, cli_nodes(project), project$root, progress = TRUE)
   })
+  project <- with_reachable_deadline(project)
   choice <- cli_job_choice(project, list())
   versions <- compare_timings(rows, by = "engine_version")
   if (o$format == "table") {
-    show_lines(bench_lines(rows), "", comparison_lines(versions), "",
-               choice_lines(choice))
+    show_lines(bench_lines(rows), "", comparison_lines(versions), "", "A small job, on the times just measured here:",
+               "", choice_lines(choice), "")
   } else cli_emit(choice$options, o$format)
   cli_figure(choice, file.path(folder, "choice.png"))
   cli_write_report(project, choice, "report.html")
-  cli_note("report: ", file.path(folder, "report.html"), "\n\nTo go on: cd ", folder,
-           " && clockpigeon choose --deadline 20min",
-           "\nSample evidence of invented engines is there too: clockpigeon compare --by device --engine sundew")
+  cli_note("report: ", file.path(folder, "report.html"))
+  if (o$format == "table") {
+    film <- cli_kept_choice(list(deadline = "28h"), "film", FALSE)
+    show_lines("The film, on sample evidence of an invented engine (2250 frames, 28 hours to go):", "",
+               choice_lines(film))
+  }
+  cli_note("\nTo go on: cd ", folder, "\n  clockpigeon choose film --deadline 20h    another deadline, another plan",
+           "\n  clockpigeon next film --deadline 28h      what to find out first",
+           "\n  clockpigeon choose film --deadline 28h --why --changes")
   0L
+}
+
+# The demo's own job asks for what this machine can do, busy or slow as it is: a deadline that half of the options keep,
+# from the times just measured, written into the project's file.
+with_reachable_deadline <- function(project) {
+  forecast <- cli_job_forecast(project, cli_asked(project, list()))
+  minutes <- ceiling(stats::median(summary(forecast)[["finish_p90"]]) / 60) + 1
+  path <- file.path(project$root, "clockpigeon.yaml")
+  lines <- readLines(path)
+  lines <- sub("^(  deadline:).*", paste0("\\1 ", minutes, "min"), lines)
+  write_text(lines, path)
+  read_project(project$root)
 }
 
 # A copy of the demo project with the sample evidence in its ledger.

@@ -25,3 +25,10 @@ test_that("a night with a change of the clock has the hours it has", {
   expect_equal(within("2026-10-24 20:00", 24 * hour, window(22, 6)), 9 * hour)
   expect_equal(within("2026-03-28 20:00", 24 * hour, window(22, 6)), 7 * hour)
 })
+
+test_that("hours that do not come in the days looked at are none", {
+  hours <- list(list(days = c("mon", "fri"), from = 9 * 3600, to = 18 * 3600))
+  friday_evening <- as.POSIXct("2026-11-27 19:00", tz = "UTC")
+  expect_identical(dim(clockpigeon:::hours_after(hours, friday_evening, "UTC", days = 2)), c(0L, 2L))
+  expect_identical(nrow(clockpigeon:::hours_after(hours, friday_evening, "UTC", days = 7)), 2L)
+})

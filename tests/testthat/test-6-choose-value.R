@@ -4,7 +4,7 @@ value_state <- function(n = 4000, mean = 11, sd = 2) {
   theta <- stats::rnorm(n, mean, sd)
   list(theta = theta, state = list(asked = list(rule = "cheapest", confidence = 0.9), cost = cbind(10, theta), miss = 0,
                                    kept = matrix(1, n, 2), finish = matrix(1, n, 2), names = c("known", "open"),
-                                   now = 1L))
+                                   now = 1L, fits = TRUE))
 }
 
 test_that("what a measurement saves agrees with nested Monte Carlo", {
