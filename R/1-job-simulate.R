@@ -29,13 +29,13 @@
 #'   `at_s`, the moment, in seconds from the job's beginning, as all times here are; `stages`, when each of `prepare`,
 #'   `upload`, `wait` was over (left out: not yet); `nodes`, a data frame of what each node did, one row a stretch of
 #'   time: `node` (its number), `does` (`start`, `load`, `prepass`, `render`, `failed`, `aborted`, `idle`), `from_s`,
-#'   `to_s` (`NA` under way), `frame` (its place in the job), `part`, `runs`; a frame under way is `render` from when its
-#'   node took it; `lost`, a data frame of `node`, `gone_s`, `noticed_s`; `spent`, money charged for all that, where the
-#'   site's reckoning is known, instead of what its card makes of it; `left`, which frames are this way's to render, one
-#'   `TRUE` or `FALSE` a frame or a matrix of draws x frames: the others are neither rendered nor charged nor fetched;
-#'   `each`, a list of such states, one a draw. What has happened stands; what has not is drawn, and does not end before
-#'   the moment. The result counts all of it: a job that was cut at any moment and goes on with the same seed ends when,
-#'   and costs what, it would have uncut.
+#'   `to_s` (`NA` under way), `frame` (its place in the job), `part`, `runs`; a frame under way is `render` from when
+#'   its node took it; `lost`, a data frame of `node`, `gone_s`, `noticed_s`; `spent`, money charged for all that, where
+#'   the site's reckoning is known, instead of what its card makes of it; `left`, which frames are this way's to render,
+#'   one `TRUE` or `FALSE` a frame or a matrix of draws x frames: the others are neither rendered nor charged nor
+#'   fetched; `each`, a list of such states, one a draw. What has happened stands; what has not is drawn, and does not
+#'   end before the moment. The result counts all of it: a job that was cut at any moment and goes on with the same seed
+#'   ends when, and costs what, it would have uncut.
 #' @param ... What is in `meter` and `drawing`, as it was given here before; it warns, and will be refused.
 #' @return A list of class `cp_simulated`: `draws`, a tibble with one row a draw: `draw`, `finish_s` (from now; `Inf`
 #'   when the job does not end), the stages of its longest chain of events, which add up to it: `held_s` (until it is
@@ -69,8 +69,8 @@ simulate_job <- function(seconds, way = job_way(), draws = if (is.matrix(seconds
   way$streams <- stream_seeds(seed, how$labels)
   kinds <- vapply(tariff$balances, `[[`, "", "kind")
   minor <- 10^minor_digits(first_of(tariff$currency, "EUR"))
-  rest <- rest_of_job(state, way, draws, length(frames$log_median) + NCOL(frames$given) * is.matrix(frames$given), minor,
-                      how$numbers)
+  count <- if (is.matrix(frames$given)) ncol(frames$given) else length(frames$log_median)
+  rest <- rest_of_job(state, way, draws, count, minor, how$numbers)
   out <- job_draws(frames, unclass(way), rest, tariff, kinds == "prepaid", draws, how$threads, keep, how$lanes)
   finish_draws(out, tariff, keep, way)
 }
@@ -89,8 +89,8 @@ drawing_of <- function(labels = c(job = "job", site = "site", tier = "tier"), be
   lost <- setdiff(c("job", "site", "tier"), names(labels))
   if (length(lost)) stop_input("type", paste("has no", either(lost)), argument("labels"), "Name job, site and tier.")
   structure(list(labels = labels, before = check_count(before, argument("before"), least = 0),
-                 threads = check_count(threads, argument("threads")), lanes = check_flag(lanes, argument("lanes")), numbers = numbers),
-            class = "cp_drawing")
+                 threads = check_count(threads, argument("threads")), lanes = check_flag(lanes, argument("lanes")),
+                 numbers = numbers), class = "cp_drawing")
 }
 
 # What is drawn of the frames: given seconds, or the parameters of log-normal ones.

@@ -6,12 +6,14 @@ past_of <- function(at_s = 0, stages = NULL, nodes = NULL, lost = NULL, spent = 
   at_s <- check_number(at_s, where, least = 0)
   over <- c(prepare = NA_real_, upload = NA_real_, wait = NA_real_)
   stray <- setdiff(names(stages), names(over))
-  if (length(stray)) stop_input("field", paste("has a stage", either(stray)), where, "Stages are prepare, upload, wait.")
+  if (length(stray)) {
+    stop_input("field", paste("has a stage", either(stray)), where, "Stages are prepare, upload, wait.")
+  }
   over[names(stages)] <- as.numeric(stages)
   late <- which(over > at_s)
   if (length(late)) {
-    stop_input("type", paste0(names(over)[late[1]], " was over at ", over[late[1]], " s, after the moment of the state (",
-                              at_s, " s)"), where, "Leave out what is not over yet.")
+    stop_input("type", paste0(names(over)[late[1]], " was over at ", over[late[1]], " s, after the moment of the ",
+                              "state, ", at_s, " s"), where, "Leave out what is not over yet.")
   }
   spans <- node_spans(if (NROW(nodes)) as_frame(nodes), way, n, at_s)
   gone <- if (NROW(lost)) as_frame(lost)

@@ -22,9 +22,9 @@
 #'   node, relative to the job's reference node), `evidence` (measured, transferred, claimed, assumed), `speed_from`,
 #'   and `log_speed`, `speed_se`, `speed_df`, what is known of the speed. Rows may be dropped and bound: what they refer
 #'   to is in the other fields. `jobs` and `sites`, by name; `left_out`, a tibble of `site`, `code` (`unfit`,
-#'   `unknown_fit`, `unknown_speed`, `no_rate`, `unknown_link`, `unmeasured`) and `reason`; `doubts`, what is doubtful about the
-#'   rate cards (no date, old, no source); `pruned`, how many options were left out as beaten; `now`, `currency`,
-#'   `time_zone`, `hashes` (of the cards' files).
+#'   `unknown_fit`, `unknown_speed`, `no_rate`, `unknown_link`, `unmeasured`) and `reason`; `doubts`, what is doubtful
+#'   about the rate cards (no date, old, no source); `pruned`, how many options were left out as beaten; `now`,
+#'   `currency`, `time_zone`, `hashes` (of the cards' files).
 #' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without` name nothing that
 #'   there is, and when they contradict each other.
 #' @examples

@@ -97,7 +97,8 @@ option_way <- function(job, option, site, now) {
   parts <- option_parts(job, option, site)
   linked <- length(site$link) > 0
   job_way(
-    node_group(option$nodes, list(log_factor = option$log_speed, se = option$speed_se, df = option$speed_df), log1p(first_of(site$node_spread, 0) / 100),
+    node_group(option$nodes, list(log_factor = option$log_speed, se = option$speed_se, df = option$speed_df),
+               log1p(first_of(site$node_spread, 0) / 100),
                release = first_of(site$release, "idle")),
     stages(prepare = known$pack$time, wait = known$wait$time, start = known$start$time,
            install = known$install$time, merge = known$merge$time, encode = known$encode$time,

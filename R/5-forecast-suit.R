@@ -87,8 +87,8 @@ device_speeds <- function(job) {
   stats::setNames(as.list(speeds[known]), nodes[["device"]][known])
 }
 
-# Why a site is no option for a job, as a code and in words: what does not fit (`unfit`), or is not known (`unknown_fit`);
-# NULL when all fits.
+# Why a site is no option for a job, as a code and in words: what does not fit (`unfit`), or is not known
+# (`unknown_fit`); NULL when all fits.
 suit_trouble <- function(site, job, needs) {
   found <- as_frame(summary.cp_suit(as_table(site_suits(site, job, needs), class = "cp_suit")))
   if (found$answer == "fits") return(NULL)

@@ -36,8 +36,9 @@ policy_words <- function(plan, scenario) {
 do_words <- function(choice) {
   plan <- choice$plan
   if (!plan$fits) {
-    return(paste0("Nothing keeps what was asked with a chance of ", percent(choice$confidence), ". What comes nearest: ",
-                  "render ", part_words(plan), ". ", if (plan$kind == "fallback") policy_words(plan, choice$forecast$scenario),
+    return(paste0("Nothing keeps what was asked with a chance of ", percent(choice$confidence), ". What comes ",
+                  "nearest: render ", part_words(plan), ". ",
+                  if (plan$kind == "fallback") policy_words(plan, choice$forecast$scenario),
                   if (plan$kind == "one") paste0("To let an option in: ",
                                                  nearest_sentence(as_frame(choice$options), choice), ".")))
   }
@@ -61,8 +62,8 @@ cost_words <- function(choice) {
   cost <- plan$draws[["cost"]]
   about <- function(x) format_about(x, stats::sd(cost) / sqrt(length(cost)))
   range <- about(quantile_of(cost, c(0.1, 0.9)))
-  paste0(about(plan$mean), " ", currency, " on average", if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ",
-                                                                                        range[2], ")"),
+  paste0(about(plan$mean), " ", currency, " on average",
+         if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
          if (is.finite(choice$budget)) paste0(", within ", format_money(choice$budget, currency), " in ",
                                               percent(plan$p_budget)), ".",
          saving_words(choice))
@@ -112,8 +113,8 @@ risk_words <- function(choice) {
     },
     if (mean(late) > 0) {
       by <- stats::median(d[["finish_s"]][late] - choice$deadline_s)
-      paste0(cases(mean(late)), if (is.finite(by)) paste0(" it is late, half of them by more than ", format_duration(by))
-                                else " it does not end by itself")
+      paste0(cases(mean(late)), " it ", if (is.finite(by)) paste0("is late, half of them by more than ",
+                                                                  format_duration(by)) else "does not end by itself")
     },
     if (over > 0) paste0(cases(over), " it is too dear"), usable_risk(choice)
   )
@@ -166,7 +167,8 @@ answer_rows <- function(choice, most = 8) {
 # A plan's sites in a few words.
 plan_name <- function(plan) {
   if (plan$kind == "one") return(plan$parts[["option"]])
-  paste0(paste(plan$parts[["site"]], collapse = " + "), if (plan$kind == "fallback") paste0(", else ", plan$rescue$site))
+  paste0(paste(plan$parts[["site"]], collapse = " + "),
+         if (plan$kind == "fallback") paste0(", else ", plan$rescue$site))
 }
 
 # The answer with its numbers, for figures and pages.

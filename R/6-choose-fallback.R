@@ -12,7 +12,6 @@ find_fallback <- function(state, starts, bound, most = 6) {
   tried <- utils::head(tried[!duplicated(tried[c("start", "rescue")]), , drop = FALSE], most)
   if (!nrow(tried)) return(NULL)
   some <- with_some_draws(state, seq_len(min(nrow(state$seconds), max(100, ceiling(6e5 / ncol(state$seconds))))))
-  runs <- lapply(starts, function(start) function() NULL)
   begun <- new.env()
   run_of <- function(k) {
     key <- paste(k)
@@ -47,21 +46,24 @@ tried_looks <- function(state, shares, start) {
   last <- vapply(split$runs, max, 0)
   work <- state$grown[, last, drop = FALSE] - cbind(0, state$grown[, utils::head(last, -1), drop = FALSE])
   lines <- state$lines[split$used]
-  alone <- Map(at_shares, lines, as.data.frame(work))
+  work <- lapply(seq_len(ncol(work)), function(k) work[, k])
+  alone <- Map(at_shares, lines, work)
   on <- list(finish = do.call(pmax, lapply(alone, `[[`, "finish")), cost = Reduce(`+`, lapply(alone, `[[`, "cost")))
   rescues <- which_rescue(state, split$used)
   at <- state$asked$deadline_s * seq(0.04, 0.94, by = 0.03)
   rows <- lapply(at, function(t) {
-    done <- Map(function(line, w) pmin(share_done(line, t), w), lines, as.data.frame(work))
+    done <- Map(function(line, w) pmin.int(share_done(line, t), w), lines, work)
     spent <- Reduce(`+`, Map(function(line, x) at_shares(line, x)$cost * (x > 0), lines, done))
     rest <- 1 - Reduce(`+`, done)
-    do.call(rbind, lapply(rescues, function(r) {
+    lapply(rescues, function(r) {
       more <- at_shares(state$lines[[r]], rest)
       found <- best_threshold(1 - rest, on, list(finish = t + more$finish, cost = spent + more$cost), state$asked)
-      data.frame(start = start, at = t, rescue = r, mean = found$mean, p = found$p, share = found$share)
-    }))
+      c(start, t, r, found$mean, found$p, found$share)
+    })
   })
-  out <- do.call(rbind, rows)
+  out <- as.data.frame(do.call(rbind, unlist(rows, recursive = FALSE)))
+  if (!nrow(out)) return(NULL)
+  names(out) <- c("start", "at", "rescue", "mean", "p", "share")
   out[out$share > 0, , drop = FALSE]
 }
 

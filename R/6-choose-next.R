@@ -8,18 +8,18 @@
 #' draws of the plans and of every option are weighed by how well they agree with each, and the best is picked again.
 #' The draws carry the uncertainty of the parameters (of a shot's curve, of a site's speed), and so does what a probe is
 #' expected to tell ([next_probe()]). Best is what costs least on average, a missed deadline or budget counted at the
-#' least price at which the plan is the best to begin with: what the confidence asked says a miss is worth. Plans are not
-#' made anew for each result, so that the value is a little too low.
+#' least price at which the plan is the best to begin with: what the confidence asked says a miss is worth. Plans are
+#' not made anew for each result, so that the value is a little too low.
 #'
 #' @param choice From [choose_option()].
 #' @param most How many rows at most.
 #' @return A tibble, one row a measurement: `what` (`probe`, frames of a shot; `cheap`, a pass over all its frames at an
 #'   eighth of the size; `trial`, frames at a site; `repeat`, the same frames on another day; `pack`; `ask`, what a rate
-#'   card does not say), `about` (the shot or site), `frames`, `takes_s`, `price` (money, fees with it; of own nodes what
-#'   an hour of theirs costs), `changes` (chance that the plan becomes another), `saves` (on average, in money, misses
-#'   counted as above), `worth` (it saves more than its price, and more than 1 % of what the plan costs), `wins` (the
-#'   plan it most likely leads to), `command` (that does it, or what to ask), `says`. No row worth it: nothing is worth
-#'   measuring.
+#'   card does not say), `about` (the shot or site), `frames`, `takes_s`, `price` (money, fees with it; of own nodes
+#'   what an hour of theirs costs), `changes` (chance that the plan becomes another), `saves` (on average, in money,
+#'   misses counted as above), `worth` (it saves more than its price, and more than 1 % of what the plan costs), `wins`
+#'   (the plan it most likely leads to), `command` (that does it, or what to ask), `says`. No row worth it: nothing is
+#'   worth measuring.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -90,8 +90,9 @@ mean_load <- function(job) {
 }
 
 # A span as an option takes it: whole minutes, or seconds under two.
-plain_span <- function(seconds) if (seconds < 120) paste0(max(1, ceiling(seconds)), "s") else paste0(ceiling(seconds / 60),
-                                                                                                    "min")
+plain_span <- function(seconds) {
+  if (seconds < 120) paste0(max(1, ceiling(seconds)), "s") else paste0(ceiling(seconds / 60), "min")
+}
 
 # Trial frames at each site whose speed is not well known, and the same frames on another day, where what differs from
 # day to day was measured once.
@@ -141,7 +142,8 @@ pack_measures <- function(state) {
                    paste("clockpigeon pack", job$shots[[1]]$shot)))
 }
 
-# What a rate card does not say: with an even chance that the answer is the one that is needed, what the site could save.
+# What a rate card does not say: with an even chance that the answer is the one that is needed, what the site could
+# save.
 ask_measures <- function(state) {
   scenario <- state$forecast$scenario
   out <- as_frame(scenario$left_out)
@@ -160,7 +162,8 @@ ask_measures <- function(state) {
       now <- if (any(unlist(judged))) -1 else Inf
     }
     helps <- saves > 0.01 * now
-    data.frame(what = "ask", about = site$site, frames = 0L, takes_s = 0, price = 0, changes = 0.5 * (helps || saves > 0),
+    data.frame(what = "ask", about = site$site, frames = 0L, takes_s = 0, price = 0,
+               changes = 0.5 * (helps || saves > 0),
                saves = saves, worth = helps, wins = if (helps) site$site else NA_character_,
                command = sub("^unknown: ", "", out[["reason"]][k]))
   })

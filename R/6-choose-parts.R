@@ -27,7 +27,8 @@ part_draws <- function(state, i, columns, ...) part_run(state, i, columns, ...)$
 option_lines <- function(state) {
   n <- ncol(state$seconds)
   work <- colSums(state$seconds)
-  counts <- unique(pmax(1, round(n * if (n <= 24) seq_len(n) / n else c(1 / n, 1 / 32, 1 / 8, 1 / 4, 3 / 8, 1 / 2, 3 / 4, 1))))
+  few <- c(1 / n, 1 / 32, 1 / 8, 1 / 4, 3 / 8, 1 / 2, 3 / 4, 1)
+  counts <- unique(pmax(1, round(n * if (n <= 24) seq_len(n) / n else few)))
   parts <- lapply(counts, function(k) unique(round(seq(1, n, length.out = k))))
   shares <- vapply(parts, function(columns) sum(work[columns]) / sum(work), 0)
   lapply(seq_len(nrow(state$options)), function(i) {
@@ -153,7 +154,12 @@ judged_draws <- function(finish, cost, asked) {
   in_time <- finish <= asked$deadline_s
   within <- cost <= asked$budget
   enough <- function(kept) sum(kept) >= kept_draws_of(asked$confidence, length(cost))
-  list(finish = finish, cost = cost, p_deadline = mean(in_time), p_budget = mean(within), p_both = mean(in_time & within),
-       mean = mean(cost), fits = if (isFALSE(asked$together)) enough(in_time) && enough(within)
-                                 else enough(in_time & within))
+  list(finish = finish, cost = cost, p_deadline = mean(in_time), p_budget = mean(within),
+       p_both = mean(in_time & within), mean = mean(cost),
+       fits = if (isFALSE(asked$together)) enough(in_time) && enough(within) else enough(in_time & within))
+}
+
+# Frames of a job as gears 1-300; basin 1-120.
+run_text <- function(job) {
+  paste(vapply(job$shots, function(shot) paste(shot$shot, format_frames(shot$frames)), ""), collapse = "; ")
 }

@@ -6,10 +6,10 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'
 #' An option fits when the chance to finish by the deadline and stay within the budget, both in one draw, reaches the
 #' confidence asked (or each of the two chances alone does, where `together` is `FALSE`), counted over the draws. Of
-#' those that fit, the pick is the cheapest by mean cost (of equal ones that of one's own nodes), the one that finishes first by median, or the best by the
-#' noise of its pictures (equal ones: the cheapest). An option that does not fit comes with its distance: how much later
-#' the deadline, or larger the budget, would let it in. A draw that a cap ended never finishes, so that money spent on
-#' part of the frames does not count as having done them.
+#' those that fit, the pick is the cheapest by mean cost (of equal ones that of one's own nodes), the one that finishes
+#' first by median, or the best by the noise of its pictures (equal ones: the cheapest). An option that does not fit
+#' comes with its distance: how much later the deadline, or larger the budget, would let it in. A draw that a cap ended
+#' never finishes, so that money spent on part of the frames does not count as having done them.
 #'
 #' @param forecast From [forecast_job()].
 #' @param deadline As `parse_deadline()` reads it: `"fri 18:00"`, `"30 h"`, a number of seconds from now; `NULL` for
@@ -28,15 +28,15 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'   much more time or money would let it in; 0 when it keeps it), `cost_per_usable` (mean cost over mean usable
 #'   frames), `cost_whole` (mean cost of all frames usable: where draws end early, the rest at the cost of a usable
 #'   one), `non_dominated` (no other option is as early, as cheap and as clean, and better in one), `pick`; `pick`, the
-#'   name of the single option to take, or `NA` when none fits; `plan`, what to do with all frames, a list: `kind` (`one`, `sides`:
-#'   several options side by side, `fallback`: a start, and at a moment a look), `parts`, a tibble with one row a part
-#'   (`option`, `site`, `frames`, `count`, `share` of the work, `finish_p50`, `cost_mean`), `look` (`at_s`, from now:
-#'   with `fewer` than so many `of` all frames done those not begun go to the `rescue`, a list of `option` and `site`),
-#'   `needed` (chance of that), `cost_needed` (mean cost then), `draws` (of `finish_s`, `cost` and `needed`), its mean
-#'   cost (`mean`), `p_deadline`, `p_budget`, `p_both`, `fits`, and `rivals`, the plans that it was held against; never
-#'   dearer than the pick; `reasons`, a tibble with one row for each thing to be said of
-#'   an option: `option`, `code` (`pick`, `fits`, `late`, `unfinished`, `dear`, `not_both`), `share` (of draws that keep
-#'   it), `seconds` and `money` (what would let it in); `warnings`, a tibble of `code` (`stale_card`, `claimed_speed`,
+#'   name of the single option to take, or `NA` when none fits; `plan`, what to do with all frames, a list: `kind`
+#'   (`one`, `sides`: several options side by side, `fallback`: a start, and at a moment a look), `parts`, a tibble with
+#'   one row a part (`option`, `site`, `frames`, `count`, `share` of the work, `finish_p50`, `cost_mean`), `look`
+#'   (`at_s`, from now: with `fewer` than so many `of` all frames done those not begun go to the `rescue`, a list of
+#'   `option` and `site`), `needed` (chance of that), `cost_needed` (mean cost then), `draws` (of `finish_s`, `cost` and
+#'   `needed`), its mean cost (`mean`), `p_deadline`, `p_budget`, `p_both`, `fits`, and `rivals`, the plans that it was
+#'   held against; never dearer than the pick; `reasons`, a tibble with one row for each thing to be said of an option:
+#'   `option`, `code` (`pick`, `fits`, `late`, `unfinished`, `dear`, `not_both`), `share` (of draws that keep it),
+#'   `seconds` and `money` (what would let it in); `warnings`, a tibble of `code` (`stale_card`, `claimed_speed`,
 #'   `assumed_speed`) and `about`; `stale`, sites whose rate card's file has changed since the forecast; what was asked;
 #'   `forecast`. [explain()] says it in sentences, [break_even()] what would change it, [worth_tests()] what else could
 #'   be done, [trial_value()] what to find out first: each is computed once and kept. [record_choice()] writes it down.

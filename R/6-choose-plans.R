@@ -1,7 +1,7 @@
 # Plans: what to do with all frames, judged by one rule: one option, several side by side, or a start with a fallback.
 
-# The plan of a choice: the cheapest by mean cost of those that keep what is asked, or what comes nearest to it. `seconds`
-# are the frames' draws of the option's job.
+# The plan of a choice: the cheapest by mean cost of those that keep what is asked, or what comes nearest to it.
+# `seconds` are the frames' draws of the option's job.
 best_plan <- function(choice, seconds) {
   forecast <- choice$forecast
   scenario <- forecast$scenario
@@ -13,6 +13,7 @@ best_plan <- function(choice, seconds) {
   if (asked$rule != "cheapest" || !is.finite(asked$deadline_s) || length(rows) < 2) return(one)
   # The cheapest option of all fits: nothing to be gained.
   if (one$fits && same_cost(table[["cost_mean"]][lead], min(table[["cost_mean"]][rows]))) return(one)
+  rows <- rows[!outdone(table[rows, ], as_frame(scenario$options)[rows, ])]
   scenario$options <- scenario$options[rows, , drop = FALSE]
   state <- with_lines(plan_state(scenario, asked, seconds, forecast$seed))
   sides <- search_sides(state)
@@ -26,8 +27,18 @@ best_plan <- function(choice, seconds) {
   c(plans[[best]], list(rivals = plans[-best]))
 }
 
-# What a fallback can start from: options that cost less than the best plan so far, and parts side by side that keep what
-# is asked less often.
+# Options that another of the same site, tier and start outdoes: with more nodes sooner, and no dearer.
+outdone <- function(table, options) {
+  same <- paste(options[["site"]], options[["tier"]], options[["hire"]], options[["begin_s"]], options[["spread"]])
+  vapply(seq_len(nrow(table)), function(i) {
+    any(same == same[i] & options[["nodes"]] > options[["nodes"]][i] &
+          table[["cost_mean"]] <= table[["cost_mean"]][i] * 1.001 & table[["finish_p50"]] <= table[["finish_p50"]][i] &
+          table[["finish_p90"]] <= table[["finish_p90"]][i])
+  }, NA)
+}
+
+# What a fallback can start from: options that cost less than the best plan so far, and parts side by side that keep
+# what is asked less often.
 plan_starts <- function(state, bound) {
   k <- nrow(state$options)
   cost <- vapply(state$lines, function(line) mean(line$cost[, ncol(line$cost)]), 0)

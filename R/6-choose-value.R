@@ -19,7 +19,8 @@ worth_state <- function(choice, forecast = choice$forecast) {
   )
   single <- !length(choice$plan) || choice$plan$kind == "one"
   state$now <- if (single) match(rows[["option"]][leading_options(choice, 1)], state$names) else nrow(rows) + 1L
-  state$kept <- matrix(state$finish <= min(choice$deadline_s, .Machine$double.xmax) & state$cost <= choice$budget, n) * 1
+  in_time <- state$finish <= min(choice$deadline_s, .Machine$double.xmax)
+  state$kept <- matrix(in_time & state$cost <= choice$budget, n) * 1
   state$fits <- if (length(choice$plan)) choice$plan$fits else !is.na(choice$pick)
   state$miss <- price_of_missing(colMeans(state$cost), colMeans(state$kept), state$now)
   state
@@ -82,7 +83,8 @@ measure_row <- function(state, what, about, frames, takes, price, found, command
   saves <- if (state$asked$rule == "fastest") 0 else mean(found$saves)
   data.frame(what = what, about = about, frames = as.integer(frames), takes_s = takes, price = price,
              changes = mean(other), saves = saves,
-             worth = if (state$fits) saves > price && saves > 0.01 * mean(state$cost[, state$now]) else mean(other) >= 0.05,
+             worth = if (state$fits) saves > max(price, 0.01 * mean(state$cost[, state$now]))
+                     else mean(other) >= 0.05,
              wins = if (any(other)) state$names[as.integer(names(which.max(table(found$wins[other]))))]
                     else NA_character_, command = command)
 }

@@ -297,16 +297,3 @@ trial_sentences <- function(rows, currency, results) {
     )
   }, "")
 }
-
-# A split in one sentence.
-split_sentence <- function(split, asked, currency) {
-  if (!nrow(split$parts)) return("Even all sites together cannot do it: ask for less, later or with more money.")
-  paste0(
-    paste0(split$parts[["count"]], " frames to ", split$parts[["option"]], collapse = ", "), ": ",
-    if (is.finite(asked$deadline_s)) paste0(percent(split$p_deadline), " of draws are done by the deadline, "),
-    if (is.finite(asked$budget)) paste0(percent(split$p_budget), " stay within the budget, "), "medians ",
-    format_duration(quantile_of(split$draws[["finish_s"]], 0.5)), " and ",
-    format_money(quantile_of(split$draws[["cost"]], 0.5), currency),
-    if (!split$fits) paste0("; that is less than the ", percent(asked$confidence), " asked"), "."
-  )
-}

@@ -36,7 +36,8 @@ plot_tradeoff <- function(object) {
                              nudge_y = max(x[["cost_p90"]]) / 20, show.legend = FALSE) +
     ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
     ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
-    ggplot2::scale_x_log10(breaks = time_ticks, labels = moment_labels(object), expand = ggplot2::expansion(mult = 0.08)) +
+    ggplot2::scale_x_log10(breaks = time_ticks, labels = moment_labels(object),
+                           expand = ggplot2::expansion(mult = 0.08)) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.03, 0.12))) +
     ggplot2::labs(x = paste0("done ", moment_axis(object), ", each step a factor"),
                   y = paste0("cost (", object$forecast$scenario$currency, ")"), colour = NULL, shape = NULL,
@@ -64,7 +65,8 @@ moment_labels <- function(choice) {
   function(seconds) ifelse(is.na(seconds), NA, by_clock(ifelse(is.na(seconds), 0, seconds), choice$forecast$scenario))
 }
 moment_axis <- function(choice) {
-  if (is_long(choice)) paste0("at (", first_of(choice$forecast$scenario$time_zone, "UTC"), ")") else "after (time from now)"
+  if (!is_long(choice)) return("after (time from now)")
+  paste0("at (", first_of(choice$forecast$scenario$time_zone, "UTC"), ")")
 }
 is_long <- function(choice) {
   finish <- choice$plan$draws[["finish_s"]]
@@ -83,8 +85,9 @@ bound_marks <- function(choice) {
   c(
     if (is.finite(choice$deadline_s)) list(
       ggplot2::geom_vline(xintercept = choice$deadline_s, linetype = 2, colour = "grey40"),
-      said(choice$deadline_s, Inf, paste("  deadline", if (is_long(choice)) by_clock(choice$deadline_s, choice$forecast$scenario)
-                                              else format_duration(choice$deadline_s)), hjust = 0, vjust = 1.5)
+      said(choice$deadline_s, Inf, hjust = 0, vjust = 1.5,
+           label = paste("  deadline", if (is_long(choice)) by_clock(choice$deadline_s, choice$forecast$scenario)
+                                       else format_duration(choice$deadline_s)))
     ),
     if (is.finite(choice$budget)) list(
       ggplot2::geom_hline(yintercept = choice$budget, linetype = 2, colour = "grey40"),

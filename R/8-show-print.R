@@ -237,22 +237,6 @@ trial_lines <- function(x, width = terminal_width()) {
     else "every leading site's speed is known as well as a trial would tell it")
 }
 
-split_lines <- function(x, width = terminal_width()) {
-  parts <- as_frame(x$parts)
-  c("", "Split over several sites:", if (nrow(parts)) {
-    wrap_lines(paste0(parts[["option"]], ": ", parts[["frames"]], " (", percent(parts[["share"]]),
-                      " of the work), done ",
-                      "after ", format_duration(parts[["finish_p50"]]), ", ",
-                      format_money(parts[["cost_p50"]], parts[["currency"]][1])), width)
-  }, wrap_lines(x$says, width))
-}
-
-#' @export
-print.cp_split <- function(x, ...) {
-  show_lines(split_lines(x)[-1])
-  invisible(x)
-}
-
 #' @export
 print.cp_choice <- function(x, ...) {
   show_lines(choice_lines(x))
@@ -264,15 +248,16 @@ next_lines <- function(choice, rows, width = terminal_width()) {
   worth <- rows[rows[["worth"]], , drop = FALSE]
   rest <- rows[!rows[["worth"]], , drop = FALSE]
   said <- function(x, mark) unlist(lapply(seq_len(nrow(x)), function(k) {
-    c(wrap_lines(paste0(mark(k), x[["says"]][k]), width, 3), if (x[["what"]][k] != "ask") paste0("   ", x[["command"]][k]))
+    c(wrap_lines(paste0(mark(k), x[["says"]][k]), width, 3),
+      if (x[["what"]][k] != "ask") paste0("   ", x[["command"]][k]))
   }))
   c(
     wrap_lines(question_words(choice), width), "",
     wrap_lines(paste0("The plan now: ", answer_title(choice), "."), width), "",
     if (nrow(worth)) c("Worth finding out, the best first:", said(worth, function(k) paste0(k, ". ")))
     else "Nothing is worth measuring: no result would save more than it costs.",
-    if (nrow(rest)) c("", "Looked at and not worth it:",
-                      unlist(lapply(rest[["says"]], function(s) wrap_lines(paste0("-  ", sub(" [(]not worth it[)]", "", s)),
-                                                                          width, 3))))
+    if (nrow(rest)) c("", "Looked at and not worth it:", unlist(lapply(rest[["says"]], function(s) {
+      wrap_lines(paste0("-  ", sub(" [(]not worth it[)]", "", s)), width, 3)
+    })))
   )
 }

@@ -64,7 +64,7 @@ report_facts <- function(choice, comparison = NULL) {
   unknown <- unknown_words(forecast)
   list(
     question = report_question(choice), headline = answer_title(choice),
-    answer = stats::setNames(answer_words(choice), answer_heads[names(answer_words(choice))]), picked = unname(reasons[1]),
+    answer = headed_answer(choice), picked = unname(reasons[1]),
     warnings = unname(warning_words(choice)),
     others = data.frame(Option = intersect(names(reasons)[-1], table[["option"]]),
                         Why = unname(reasons[-1][names(reasons)[-1] %in% table[["option"]]])),
@@ -73,11 +73,18 @@ report_facts <- function(choice, comparison = NULL) {
     timeline = any(is.finite(forecast$draws[["finish_s"]])), disclosed = disclosures(scenario),
     shots = report_shots(forecast), evidence = evidence_line(main_job(scenario)),
     speeds = report_speeds(scenario), unknown = unname(unknown), sample = "sample" %in% names(unknown),
-    left_out = left_out_words(scenario), first = next_measures(choice)[["says"]], comparison = if (!is.null(comparison)) report_comparison(comparison),
+    left_out = left_out_words(scenario), first = next_measures(choice)[["says"]],
+    comparison = if (!is.null(comparison)) report_comparison(comparison),
     choice = choice, alt = choice_alt(choice),
     made = paste0("Made ", format(scenario$now, "%Y-%m-%d %H:%M UTC", tz = "UTC"), " from ", forecast$n,
                   " draws, seed ", forecast$seed, ".")
   )
+}
+
+# The answer's sentences under what they answer.
+headed_answer <- function(choice) {
+  said <- answer_words(choice)
+  stats::setNames(said, answer_heads[names(said)])
 }
 
 report_question <- function(choice) {

@@ -47,9 +47,9 @@ cli_measure <- function(row, o) {
   shot <- project_entry(project$shots, row[["about"]], "shot")
   engine <- cli_engine(project, o$engine)
   cli_ledger(project, FALSE, function(ledger) {
-    probe_shot(shot, engine, ledger,
-               probing(0.001, first = row[["frames"]] * (row[["what"]] == "probe") + (row[["what"]] != "probe"),
-                       budget = if (row[["what"]] == "probe") row[["takes_s"]] else 1, cheap = row[["what"]] == "cheap"),
+    one <- row[["what"]] == "probe"
+    probe_shot(shot, engine, ledger, probing(0.001, first = if (one) row[["frames"]] else 1,
+                                             budget = if (one) row[["takes_s"]] else 1, cheap = !one),
                running(o$engine_version, cli_nodes(project), project$root, progress = TRUE))
   })
 }

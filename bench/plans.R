@@ -64,7 +64,8 @@ rows <- do.call(rbind, rows)
 for (tight in c("tight", "middle", "loose")) {
   r <- rows[rows$tight == tight, ]
   both <- r[!is.na(r$one), ]
-  say(paste0("plans_", tight, "_sides_over_single"), mean(both$sides) / mean(both$one), paste("x mean cost, of", nrow(both)))
+  say(paste0("plans_", tight, "_sides_over_single"), mean(both$sides) / mean(both$one),
+      paste("x mean cost, of", nrow(both)))
   say(paste0("plans_", tight, "_all_over_single"), mean(both$all) / mean(both$one), "x mean cost")
   say(paste0("plans_", tight, "_median_saving"), stats::median(1 - both$all / both$one), "of the cost")
   say(paste0("plans_", tight, "_met_only_together"), sum(is.na(r$one) & r$fits), paste("of", nrow(r)))

@@ -1,3 +1,15 @@
+# The best parts side by side of a scenario, as the search for plans finds them.
+split_job <- function(scenario, deadline = NULL, budget = NULL, draws = 1000, seed = 1) {
+  asked <- list(deadline_s = clockpigeon:::deadline_seconds(deadline, scenario), confidence = 0.9,
+                budget = clockpigeon:::budget_amount(budget, scenario$jobs[[1]]))
+  seconds <- clockpigeon:::frame_draws(scenario$jobs[[1]], draws, seed)
+  state <- clockpigeon:::with_lines(clockpigeon:::plan_state(scenario, asked, seconds, seed))
+  found <- clockpigeon:::search_sides(state)
+  if (is.null(found)) return(list(parts = data.frame(), fits = FALSE))
+  plan <- clockpigeon:::made_plan(state, found, "sides")
+  list(parts = plan$parts, draws = plan$draws, fits = plan$fits)
+}
+
 # Of random small cases: is the split within 3 % of the best of all pairs of options and counts of frames?
 splits_near_the_best <- function(cases) {
   set.seed(12)
@@ -40,15 +52,15 @@ splits_near_the_best <- function(cases) {
   }, NA)
 }
 
-# Of random small cases: is the fallback within 5 % of the best of all starts, moments of a grid, rescues and thresholds,
-# all simulated whole?
+# Of random small cases: is the fallback within 5 % of the best of all starts, moments of a grid, rescues and
+# thresholds, all simulated whole?
 fallbacks_near_the_best <- function(cases, draws = 120) {
   set.seed(21)
   vapply(seq_len(cases), function(case) {
     job <- exact_job(10, frames = 24L)
     sites <- lapply(1:3, function(k) {
-      path <- attr(exact_site(price = sprintf("{per: node-hour, amount: %.2f EUR, step: %s, rounded: job, fixed: %.2f EUR}",
-                                              c(2, 12, 40)[k] * runif(1, 0.7, 1.4), sample(c("1 s", "1 min"), 1),
+      card <- "{per: node-hour, amount: %.2f EUR, step: %s, rounded: job, fixed: %.2f EUR}"
+      path <- attr(exact_site(price = sprintf(card, c(2, 12, 40)[k] * runif(1, 0.7, 1.4), sample(c("1 s", "1 min"), 1),
                                               runif(1, 0, 0.02))), "path")
       text <- sub("site: x", paste0("site: s", k), readLines(path))
       writeLines(sub("nodes: [1, 5]", "nodes: [1]", text, fixed = TRUE), path)

@@ -3,8 +3,8 @@ fallback_state <- function(deadline, se = 0.4, draws = 200, prices = c("3.6", "3
   x <- pair_of_sites(se = c(se, 0), prices = prices, draws = draws)
   scenario <- x$forecast$scenario
   asked <- list(deadline_s = deadline, budget = Inf, confidence = confidence, rule = "cheapest", together = TRUE)
-  clockpigeon:::with_lines(clockpigeon:::plan_state(scenario, asked, clockpigeon:::frame_draws(x$forecast$scenario$jobs[[1]],
-                                                                                             draws, 1), 1))
+  seconds <- clockpigeon:::frame_draws(x$forecast$scenario$jobs[[1]], draws, 1)
+  clockpigeon:::with_lines(clockpigeon:::plan_state(scenario, asked, seconds, 1))
 }
 
 test_that("a fallback is what a plain reckoning of it gives, draw by draw", {
