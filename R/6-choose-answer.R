@@ -1,6 +1,8 @@
 # The answer of a decision, said first: what to do, when it is done, what it costs, what that rests on, what could go
 # wrong, what to find out.
 
+answer_heads <- c(do = "Do", done = "Done", cost = "Cost", rests = "Rests on", risk = "Risk", first = "First")
+
 # One sentence or two each, in the order in which they are asked: `do`, `done`, `cost`, `rests`, `risk`, `first`.
 answer_words <- function(choice) {
   c(do = do_words(choice), done = done_words(choice), cost = cost_words(choice), rests = rests_words(choice),

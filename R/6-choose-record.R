@@ -61,12 +61,10 @@ record_job <- function(ledger, choice, name, by = Sys.info()[["user"]], changes 
     name = name, made_at = record$made_at, by = as.character(by), question = to_json(record$asked),
     shots = to_json(shots), scenario = to_json(scenario_record(scenario)), decision = paste(record_json(record))
   ), promise_rows(choice))
-  add_events(ledger, name, data.frame(what = "decided", time = record$made_at, place = null_pick(choice),
-                                      source = "choose", detail = unname(explain(choice)[1])))
+  add_events(ledger, name, data.frame(what = "decided", time = record$made_at, place = plan_name(choice$plan),
+                                      source = "choose", detail = do_words(choice)))
   invisible(record)
 }
-
-null_pick <- function(choice) if (is.na(choice$pick)) NA_character_ else choice$pick
 
 # What the options were made of: enough to make them again.
 scenario_record <- function(scenario) {
@@ -75,17 +73,16 @@ scenario_record <- function(scenario) {
        hashes = scenario$hashes)
 }
 
-# What was promised: quantiles of finish time (seconds from the moment) and cost, of the pick or what comes nearest.
+# What was promised: quantiles of finish time (seconds from the moment) and cost, of the plan.
 promise_rows <- function(choice) {
   forecast <- choice$forecast
-  i <- leading_options(choice, 1)
-  d <- option_rows(forecast, i)
+  d <- choice$plan$draws
   rows <- lapply(c("finish_s", "cost"), function(what) {
     points <- quantile_of(d[[what]], forecast_probs)
     # A draw that never ends has no number in the database.
     points[!is.finite(points)] <- NA
     data.frame(made_at = format(forecast$scenario$now, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"), stage = "before",
-               option = choice$options[["option"]][i], what = what, draws = forecast$n, seed = forecast$seed,
+               option = plan_name(choice$plan), what = what, draws = forecast$n, seed = forecast$seed,
                as.list(stats::setNames(points, forecast_points())))
   })
   do.call(rbind, rows)
@@ -100,7 +97,7 @@ choice_record <- function(choice, changes = NULL) {
   moment <- function(at) format(at, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
   sites <- option_sites(scenario)
   list(
-    format = "clockpigeon decision 2", made_at = moment(scenario$now),
+    format = "clockpigeon decision 3", made_at = moment(scenario$now),
     asked = list(
       shots = lapply(unname(job$shots), function(shot) list(shot = shot$shot, frames = format_frames(shot$frames),
                                                             limit = format_limit(shot$limit))),
@@ -108,6 +105,7 @@ choice_record <- function(choice, changes = NULL) {
       budget = if (is.finite(choice$budget)) format_money(choice$budget, job$currency), confidence = choice$confidence,
       of = if (choice$together) "deadline and budget together" else "deadline and budget each", rule = choice$rule
     ),
+    answer = as.list(answer_words(choice)), plan = plan_record(choice),
     pick = if (is.na(choice$pick)) NULL else choice$pick, reasons = as.list(explain(choice)),
     codes = as_frame(choice$reasons), warnings = as_frame(choice$warnings),
     changes = changes[["says"]], options = as_frame(choice$options), left_out = as_frame(scenario$left_out),
@@ -122,6 +120,20 @@ choice_record <- function(choice, changes = NULL) {
     made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string, draws = forecast$n,
                      seed = forecast$seed)
   )
+}
+
+# The plan as it can be carried out: who renders which frames, when to look, and what is done then.
+plan_record <- function(choice) {
+  plan <- choice$plan
+  scenario <- choice$forecast$scenario
+  c(list(kind = plan$kind, fits = plan$fits, parts = as_frame(plan$parts)[c("option", "site", "frames", "count")],
+         p_deadline = plan$p_deadline, p_budget = plan$p_budget, p_both = plan$p_both, cost_mean = plan$mean),
+    if (plan$kind == "fallback") list(
+      look = list(at = format(scenario$now + plan$look$at_s, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"),
+                  fewer = plan$look$fewer, of = plan$look$of),
+      rescue = plan$rescue, needed = plan$needed, cost_needed = plan$cost_needed,
+      policy = policy_words(plan, scenario)
+    ))
 }
 
 record_json <- function(record) {
@@ -158,8 +170,8 @@ record_page <- function(record) {
            if (is.null(record$asked$deadline)) "no deadline" else paste("done by", record$asked$deadline), ", ",
            if (is.null(record$asked$budget)) "no budget" else paste("at most", record$asked$budget), ", chance ",
            percent(record$asked$confidence), ", the ", record$asked$rule, "."),
-    "", paste0("**", if (is.null(record$pick)) "No option fits" else paste("Take", record$pick), "**: ", reasons[1],
-               "."),
+    "", paste0("- **", answer_heads[names(record$answer)], "**: ", unlist(record$answer)), "",
+    paste0("Of single options: ", if (is.null(record$pick)) "none fits" else record$pick, ": ", reasons[1], "."),
     section("How it comes about", list_of(paste0(first[-1], ": ", reasons[first[-1]])[first[-1] %in% names(reasons)])),
     section("What would change it", list_of(record$changes)),
     section("All options", c("| option | done after | cost | in time | in budget | speed is |",

@@ -69,9 +69,9 @@ results_of <- function(state, theta, mean, se, told, columns) {
   loss <- mean_of(state$cost + state$miss * (1 - state$kept))
   if (state$asked$rule == "fastest") loss <- mean_of(pmin(state$finish, 1e12)) + 1e12 * (kept < state$asked$confidence)
   pick <- max.col(-loss, ties.method = "first")
-  # What is as good stays.
-  same <- loss[cbind(seq_along(pick), pick)] >= loss[, state$now] - 1e-9
-  pick[same] <- state$now
+  # What costs the same stays.
+  now <- loss[, state$now]
+  pick[same_cost(now, loss[cbind(seq_along(pick), pick)])] <- state$now
   data.frame(wins = pick, saves = loss[, state$now] - loss[cbind(seq_along(pick), pick)])
 }
 

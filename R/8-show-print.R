@@ -165,8 +165,6 @@ print.cp_forecast <- function(x, ...) {
   invisible(x)
 }
 
-answer_heads <- c(do = "Do", done = "Done", cost = "Cost", rests = "Rests on", risk = "Risk", first = "First")
-
 # The choice in the terminal: the answer, then the plan beside what else there is. `parts`: also why (arithmetic and
 # evidence), changes (what would change it; shown where they were worked out), all (every option and what was left out).
 choice_lines <- function(x, width = terminal_width(), parts = character(), changes = kept_changes(x)) {

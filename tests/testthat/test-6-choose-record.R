@@ -15,9 +15,20 @@ test_that("the record holds all that is needed to check the choice and make it a
   expect_identical(record$inputs[[1]]$hash, unname(tools::md5sum(demo_file("sites/attic.yaml"))))
   expect_match(unlist(record$disclosures), "highgarret: gift balance welcome, 10.00 EUR", fixed = TRUE, all = FALSE)
   page <- readLines(files[2])
-  expect_match(page, paste0("**Take ", x$pick, "**"), fixed = TRUE, all = FALSE)
+  expect_match(page, paste0("- **Do**: ", clockpigeon:::do_words(x)), fixed = TRUE, all = FALSE)
+  expect_identical(record$plan$parts[[1]]$option, x$plan$parts$option[1])
   expect_match(page, "highgarret: discount autumn, 15 %", fixed = TRUE, all = FALSE)
   again <- choose_option(forecast_job(options, draws = 100, seed = 7), "8 h", "60 EUR")
   expect_identical(choice_record(again), choice_record(x))
   expect_refusal(record_choice(x, file.path(scratch(), "no", "way")), "file", "Make the folder first")
+})
+
+test_that("a plan with a fallback is written down as it is to be carried out", {
+  x <- pair_of_sites("620 s", se = c(0.3, 0.01), draws = 400)
+  x$plan <- Filter(function(p) p$kind == "fallback", c(list(x$plan), x$plan$rivals))[[1]]
+  plan <- clockpigeon:::plan_record(x)
+  at <- as.POSIXct(plan$look$at, tz = "UTC", format = "%Y-%m-%dT%H:%M:%SZ")
+  expect_equal(as.numeric(at - x$forecast$scenario$now, units = "secs"), x$plan$look$at_s, tolerance = 1)
+  expect_identical(plan$rescue$site, "quick")
+  expect_match(plan$policy, "^Look .*: if fewer than [0-9]+ of the 60 frames are done, send those not begun to quick")
 })
