@@ -39,7 +39,7 @@ class Simulation {
         rest_(rest),
         tariff_(tariff),
         prepaid_(prepaid),
-        account_(way, tariff, way.cap > 0),
+        account_(way, tariff, way.cap > 0 || rest.told()),
         cut_(way, tariff, false),
         crew_(way),
         tasks_(frames, way),
@@ -71,8 +71,10 @@ class Simulation {
     draw = std::min(draw, frames_.draws - 1);
     account_.clear();
     read_past(draw);
-    for (const Span &s : record_ ? record_->past().spans : std::vector<Span>()) {
-      if (s.to < kNever) account_.note(s.node, s.activity, s.from, s.to, s.task, s.runs);
+    if (record_) {
+      for (const Span &s : record_->past().spans) {
+        if (s.to < kNever) account_.note(s.node, s.activity, s.from, s.to, s.task, s.runs);
+      }
     }
     for (int f = 0; rest_.mine && f < frames_.frames; ++f) {
       const char not_mine = !rest_.mine[std::size_t(f) * frames_.draws + draw];

@@ -140,6 +140,10 @@ struct Rest {
   const int *mine = nullptr;
   std::vector<int> numbers;
 
+  // Is it known what was charged?
+  bool told() const {
+    return std::any_of(past.begin(), past.end(), [](const Past &p) { return p.spent >= 0; });
+  }
   const Past *of(int draw) const {
     return past.empty() ? nullptr : &past[past.size() == 1 ? 0 : std::size_t(draw)];
   }

@@ -52,23 +52,24 @@ int Tasks::take(int node, ticks t, bool &wait) {
     again_.pop_back();
     return task;
   }
-  const bool ranges = way_.spread == Way::Kind::ranges;
-  int &next = ranges ? next_[node] : fresh_;
-  const int stop = ranges ? stop_[node] : count_;
-  while (next < stop && taken_[next]) ++next;
-  if (next < stop) return next++;
+  int &next = fresh_of(node);
+  if (next < stop_of(node)) return next++;
   wait = !again_.empty();
   return -1;
 }
 
+// The first task of a node, or of all, that nobody has taken.
+int &Tasks::fresh_of(int node) {
+  int &next = way_.spread == Way::Kind::ranges ? next_[node] : fresh_;
+  while (next < stop_of(node) && taken_[next]) ++next;
+  return next;
+}
+
+int Tasks::stop_of(int node) const { return way_.spread == Way::Kind::ranges ? stop_[node] : count_; }
+
 // Is there a task that the node could take at t?
 bool Tasks::is_left(int node, ticks t) {
-  if (!again_.empty() && again_.front().first <= t) return true;
-  const bool ranges = way_.spread == Way::Kind::ranges;
-  int &next = ranges ? next_[node] : fresh_;
-  const int stop = ranges ? stop_[node] : count_;
-  while (next < stop && taken_[next]) ++next;
-  return next < stop;
+  return (!again_.empty() && again_.front().first <= t) || fresh_of(node) < stop_of(node);
 }
 
 // When nodes take no more: what none of them has begun is left to others, but for what was lost and is not yet noticed,

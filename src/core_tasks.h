@@ -43,6 +43,8 @@ class Tasks {
   void begin_life(int node, int life, ticks from, const Crew &crew);
   int take(int node, ticks t, bool &wait);
   bool is_left(int node, ticks t);
+  int &fresh_of(int node);
+  int stop_of(int node) const;
   int drop_rest();
   void lose_node(int node, int task, ticks from, Crew &crew, Account &account);
   ticks duration(const double *seconds, int lane, int task, double speed) const;
