@@ -13,11 +13,12 @@ answer_words <- function(choice) {
 # minutes.
 by_clock <- function(seconds, scenario) {
   moment <- scenario$now + seconds
-  text <- ifelse(is.finite(seconds), clock_text(moment, scenario$time_zone), "never")
+  zone <- first_of(scenario$time_zone, "UTC")
+  text <- ifelse(is.finite(seconds), clock_text(moment, zone), "never")
   far <- is.finite(seconds) & seconds > 6 * 86400
-  text[far] <- clock_text(moment[far], scenario$time_zone, date = TRUE)
+  text[far] <- clock_text(moment[far], zone, date = TRUE)
   soon <- is.finite(seconds) & max(c(0, seconds[is.finite(seconds)])) < 600
-  text[soon] <- format(as.POSIXct(moment[soon]), "%H:%M:%S", tz = scenario$time_zone)
+  text[soon] <- format(as.POSIXct(moment[soon]), "%H:%M:%S", tz = zone)
   text
 }
 

@@ -28,7 +28,7 @@ terminal() {
 terminal demo 104 116 "clockpigeon demo --keep tide-clock"
 terminal compare 92 30 "clockpigeon compare --by device --engine sundew"
 terminal forecast 92 42 "clockpigeon forecast --engine sundew --shots gears,gallery"
-terminal choose 84 64 "clockpigeon choose film --deadline 20h --figure done.png --show chance; clockpigeon next film --deadline 20h"
+terminal choose 84 92 "clockpigeon choose film --deadline 20h --figure done.png --show chance; clockpigeon next film --deadline 20h"
 terminal bill 104 38 "clockpigeon sites; clockpigeon bill gears-saltmill; clockpigeon bill basin-highgarret"
 terminal check 100 50 "clockpigeon check gears --engine sundew; clockpigeon check basin --engine sundew --site quayside"
 terminal probe 100 42 "clockpigeon probe basin-review --target 8% --figure probed.png"

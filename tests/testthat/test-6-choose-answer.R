@@ -13,6 +13,8 @@ test_that("times are as exact as their distance", {
   expect_identical(at(90), "12:01:30")
   expect_identical(at(7200, Inf), c("Tue 14:00", "never"))
   expect_identical(at(8 * 86400), "Wed 02 Dec 12:00")
+  scenario$time_zone <- NULL
+  expect_identical(at(7200), "Tue 14:00")
 })
 
 test_that("the rows are the plan, what else fits, then the nearest misses, in the order of the rule", {
