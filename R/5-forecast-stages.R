@@ -154,3 +154,9 @@ hire_speed <- function(class, site) {
   list(factor = devices^assumed_device_power, se = assumed_sd$devices * abs(log(devices)), basis = "assumed")
 }
 assumed_device_power <- 0.85
+
+# Stages of an option whose times are assumed, and take any.
+untimed_stages <- function(it, now) {
+  stages <- site_stages(it$job_of, it$at, it$tier_of, now, it$begin_s)
+  Filter(function(stage) stage$basis == "assumed" && stage$time$median_s > 0, stages)
+}

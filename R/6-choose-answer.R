@@ -84,16 +84,14 @@ saving_words <- function(choice) {
 rests_words <- function(choice) {
   scenario <- choice$forecast$scenario
   job <- main_job(scenario)
-  used <- c(choice$plan$parts[["option"]], choice$plan$rescue$option)
   rows <- as_frame(scenario$options)
-  rows <- rows[rows[["option"]] %in% used, , drop = FALSE]
+  rows <- rows[rows[["option"]] %in% plan_options_of(choice$plan), , drop = FALSE]
   speeds <- split(rows[["site"]], factor(rows[["evidence"]], unique(rows[["evidence"]])))
   sample <- any(is_sample(as_frame(job$evidence)))
   assumed <- if (has_curves(scenario)) unique(unlist(lapply(rows[["option"]], function(name) {
     it <- option_of(scenario, name)
-    stages <- site_stages(it$job_of, it$at, it$tier_of, scenario$now, it$begin_s)
-    stages <- Filter(function(stage) stage$basis == "assumed" && stage$time$median_s > 0, stages)
-    if (length(stages)) paste(names(stages), "at", it$site)
+    stages <- names(untimed_stages(it, scenario$now))
+    if (length(stages)) paste(stages, "at", it$site)
   })))
   paste0(if (sample) "Sample data, invented. ", if (has_curves(scenario)) paste0(
     "Frame times: ", measured_runs(job), ". "),
@@ -110,7 +108,7 @@ risk_words <- function(choice) {
   late <- d[["finish_s"]] > choice$deadline_s
   over <- mean(d[["cost"]] > choice$budget)
   out <- c(
-    if (plan$kind == "fallback") {
+    if (plan$kind == "fallback" && plan$needed > 0) {
       paste0(cases(plan$needed), " the fallback is needed: then ",
              format_about(plan$cost_needed, plan$cost_needed / 50), " ", scenario$currency, " in all")
     },
@@ -162,7 +160,7 @@ answer_rows <- function(choice, most = 8) {
     p90 = quantile_of(plan$draws[["finish_s"]], 0.9), cost = plan$mean,
     error = stats::sd(plan$draws[["cost"]]) / sqrt(nrow(plan$draws)), chance = plan$p_both
   )
-  rbind(first, data.frame(mark = ifelse(rows[["fits"]], "+", rep(" ", nrow(rows))), what = rows[["option"]],
+  rbind(first, data.frame(mark = c(" ", "+")[rows[["fits"]] + 1], what = rows[["option"]],
                           p50 = rows[["finish_p50"]], p90 = rows[["finish_p90"]], cost = rows[["cost_mean"]],
                           error = rows[["cost_mean_se"]], chance = rows[["p_both"]]))
 }

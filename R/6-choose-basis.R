@@ -39,9 +39,7 @@ doubt_words <- function(scenario) {
 stage_words_assumed <- function(scenario) {
   options <- as_frame(scenario$options)
   found <- unlist(lapply(unique(options[["site"]]), function(name) {
-    it <- option_of(scenario, match(name, options[["site"]]))
-    stages <- site_stages(it$job_of, it$at, it$at$tiers[[1]], scenario$now)
-    stages <- Filter(function(stage) stage$basis == "assumed" && stage$time$median_s > 0, stages)
+    stages <- untimed_stages(option_of(scenario, match(name, options[["site"]])), scenario$now)
     if (length(stages)) paste0(names(stages), " at ", name, " ", vapply(stages, stage_range, ""))
   }))
   if (length(found)) paste0("Assumed, since nobody timed it: ", paste(found, collapse = "; "))

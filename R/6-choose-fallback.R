@@ -30,7 +30,7 @@ find_fallback <- function(state, starts, bound, most = 6) {
   for (f in found[utils::head(order, 3)]) {
     if (!f$fits || f$mean >= bound) break
     whole <- check_look(state, check_split(state, starts[[f$start]], keep = TRUE), f$at, f$rescue, f$share + 0.06)
-    if (whole$fits && whole$mean < bound) return(c(whole, list(start = starts[[f$start]])))
+    if (whole$fits && whole$mean < bound) return(whole)
   }
   NULL
 }
@@ -116,11 +116,13 @@ check_look <- function(state, run, at, rescue, most = 1) {
   # Any number between those that are done in the draws on both sides will do: the middle.
   fewer <- if (found$m == 0) 0 else if (is.finite(found$above)) ceiling((found$below + found$above + 1) / 2)
            else min(found$below + 1, n)
-  needed <- done < fewer
-  finish <- ifelse(needed, rescued$finish, run$finish)
-  cost <- ifelse(needed, rescued$cost, run$cost)
-  c(list(at = at, rescue = rescue, fewer = fewer, of = n, needed = needed, share = mean(needed), left = halted$left,
-         split = run$split, parts = run$parts), judged_draws(finish, cost, state$asked))
+  late <- done < fewer
+  finish <- ifelse(late, rescued$finish, run$finish)
+  cost <- ifelse(late, rescued$cost, run$cost)
+  # Where every frame has begun there is nothing to send.
+  needed <- late & replace(logical(draws), worst, halted$sent)
+  c(list(at = at, rescue = rescue, fewer = fewer, of = n, needed = needed, share = mean(late), split = run$split,
+         parts = run$parts), judged_draws(finish, cost, state$asked))
 }
 
 # What becomes of these draws when at the moment the rest is sent to the rescue.
@@ -137,5 +139,5 @@ rescued_draws <- function(state, run, at, rescue) {
     finish[more] <- pmax(finish[more], d[["finish_s"]])
     cost[more] <- cost[more] + d[["cost"]]
   }
-  list(finish = finish, cost = cost, left = rowSums(left))
+  list(finish = finish, cost = cost, sent = rowSums(left) > 0)
 }

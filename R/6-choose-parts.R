@@ -124,17 +124,20 @@ solve_split <- function(state, slack) {
   if (sum(shares) > 0) shares / sum(shares)
 }
 
-# Runs of frames by shares of the work, own nodes first, each option that has a share at least one frame.
-split_runs <- function(state, shares) {
-  own <- state$own
+# Options by shares of the work, own nodes first: those `used`, and the `last` frame of each.
+shares_order <- function(state, shares) {
   used <- which(shares > 1e-9)
-  used <- used[order(!own[used], -shares[used])]
-  work <- first_of(state$work, cumsum(colSums(state$seconds)) / sum(state$seconds))
-  edges <- cumsum(shares[used])
-  last <- vapply(edges, function(edge) sum(work <= edge + 1e-9), 0L)
-  last[length(last)] <- ncol(state$seconds)
-  runs <- Map(function(from, to) if (to > from) seq(from + 1, to), c(0, utils::head(last, -1)), last)
-  list(used = used[lengths(runs) > 0], runs = runs[lengths(runs) > 0])
+  used <- used[order(!state$own[used], -shares[used])]
+  last <- findInterval(cumsum(shares[used]) + 1e-9, state$work)
+  last[length(last)] <- length(state$work)
+  list(used = used, last = last)
+}
+
+# Their runs of frames; one whose share is less than a frame has none.
+split_runs <- function(state, shares) {
+  order <- shares_order(state, shares)
+  runs <- Map(function(from, to) if (to > from) seq(from + 1, to), c(0, utils::head(order$last, -1)), order$last)
+  list(used = order$used[lengths(runs) > 0], runs = runs[lengths(runs) > 0])
 }
 
 # Parts side by side as a whole, on the same draws; `keep` keeps their runs.

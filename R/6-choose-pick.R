@@ -70,19 +70,20 @@ decide <- function(forecast, asked, plans = TRUE, details = TRUE) {
   table <- judge_options(facts, asked)
   stale <- changed_cards(forecast$scenario)
   choice <- structure(c(list(options = as_table(table[setdiff(names(table), "own")]),
-                             pick = table[["option"]][table[["pick"]]][1], reasons = as_table(reasons_of(table)),
-                             warnings = as_table(warnings_of(table, stale))),
+                             pick = table[["option"]][table[["pick"]]][1], reasons = as_table(reasons_of(table))),
                         asked, list(forecast = forecast, stale = stale, facts = facts,
                                     kept = new.env(parent = emptyenv()))),
                       class = "cp_choice")
   lead <- leading_options(choice, 1)
-  if (!has_curves(forecast$scenario)) {
-    choice$plan <- single_plan(choice, lead)
-    return(choice)
+  planned <- function(plan) {
+    choice$plan <- plan
+    choice$warnings <- as_table(warnings_of(table, plan, stale))
+    choice
   }
+  if (!has_curves(forecast$scenario)) return(planned(single_plan(choice, lead)))
   frames <- common_frames(forecast$scenario, forecast$n, forecast$seed)
   key <- job_key(option_of(forecast$scenario, lead))
-  choice$plan <- if (plans) best_plan(choice, frames$of(key)) else single_plan(choice, lead)
+  choice <- planned(if (plans) best_plan(choice, frames$of(key)) else single_plan(choice, lead))
   if (plans) kept_with(choice, "next", function() measures_of(choice, frames))
   if (details) with_details(choice, frames) else choice
 }

@@ -64,6 +64,9 @@ single_plan <- function(choice, i) {
     fits = row[["fits"]])
 }
 
+# The options that a plan uses, its rescue with them.
+plan_options_of <- function(plan) c(plan$parts[["option"]], plan$rescue$option)
+
 # A plan as a record that can be carried out: its parts in the order of their frames, the look and the rescue.
 made_plan <- function(state, found, kind) {
   options <- state$options
@@ -83,6 +86,6 @@ made_plan <- function(state, found, kind) {
   ), if (kind == "fallback") list(
     look = list(at_s = found$at, fewer = found$fewer, of = found$of),
     rescue = list(option = options[["option"]][found$rescue], site = options[["site"]][found$rescue]),
-    needed = mean(needed), cost_needed = mean(found$cost[needed]), left = stats::median(found$left)
+    needed = mean(needed), cost_needed = if (any(needed)) mean(found$cost[needed]) else NA_real_
   ), found[c("p_deadline", "p_budget", "p_both", "mean", "fits")])
 }

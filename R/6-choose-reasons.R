@@ -22,9 +22,10 @@ reason_codes <- function(row) {
   c(if (is.infinite(row[["late_s"]])) "unfinished" else if (row[["late_s"]] > 0) "late", if (row[["over"]] > 0) "dear")
 }
 
-# What a reader must know before acting on the choice.
-warnings_of <- function(table, stale) {
-  risky <- table[["pick"]] & table[["evidence"]] %in% c("claimed", "assumed")
+# What a reader must know before acting on a plan.
+warnings_of <- function(table, plan, stale) {
+  rows <- table[table[["option"]] %in% plan_options_of(plan), , drop = FALSE]
+  risky <- unique(rows[rows[["evidence"]] %in% c("claimed", "assumed"), c("evidence", "site"), drop = FALSE])
   rbind(data.frame(code = rep("stale_card", length(stale)), about = stale),
-        data.frame(code = sprintf("%s_speed", table[["evidence"]][risky]), about = table[["site"]][risky]))
+        data.frame(code = sprintf("%s_speed", risky[["evidence"]]), about = risky[["site"]]))
 }

@@ -25,16 +25,15 @@ search_shares <- function(state, margin = 0) {
 # What shares come to between those that were simulated: their mean cost, or above all costs by how far they fall short
 # of the confidence.
 tried_shares <- function(state, shares) {
-  used <- which(shares > 1e-9)
-  used <- used[order(!state$own[used], -shares[used])]
-  last <- findInterval(cumsum(shares[used]) + 1e-9, state$work)
-  last[length(last)] <- length(state$work)
+  order <- shares_order(state, shares)
+  used <- order$used
+  last <- order$last
   key <- paste(c(used, last), collapse = " ")
   known <- state$tried[[key]]
   if (is.null(known)) {
     finish <- cost <- before <- 0
     for (k in seq_along(used)) {
-      if (last[k] == 0) next
+      if (last[k] == max(0, last[k - 1])) next
       upto <- state$grown[, last[k]]
       at <- at_shares(state$lines[[used[k]]], upto - before)
       finish <- pmax(finish, at$finish)

@@ -45,13 +45,16 @@ choice_title <- function(choice) if (is.na(choice$pick)) "No option fits" else p
 # Warnings, one sentence a code.
 warning_words <- function(choice) {
   about <- function(code) choice$warnings[["about"]][choice$warnings[["code"]] == code]
-  speeds <- intersect(c("claimed", "assumed"), sub("_speed$", "", choice$warnings[["code"]]))
+  speeds <- unlist(lapply(c("claimed", "assumed"), function(basis) {
+    sites <- about(paste0(basis, "_speed"))
+    if (length(sites)) paste(basis, "for", toString(sites))
+  }))
   c(if (length(about("stale_card"))) {
       c(stale_card = paste0("Warning: changed since the forecast, so forecast again: the rate card of ",
                             toString(about("stale_card")), "."))
     },
     if (length(speeds)) {
-      c(speed = paste0("Warning: the pick rests on a speed that is ", speeds,
+      c(speed = paste0("Warning: the plan rests on a speed that is ", paste(speeds, collapse = " and "),
                        ", not measured. clockpigeon choose --test-frames 3 says what a trial would be worth."))
     })
 }
@@ -212,8 +215,7 @@ cost_sentence <- function(choice, i) {
 }
 
 evidence_sentence <- function(choice, it) {
-  stages <- site_stages(it$job_of, it$at, it$tier_of, choice$forecast$scenario$now, it$begin_s)
-  assumed <- stages[vapply(stages, `[[`, "", "basis") == "assumed"]
+  assumed <- untimed_stages(it, choice$forecast$scenario$now)
   paste0("frame times ", evidence_line(it$job_of), "; speed ", it$evidence, " (", it$speed_from, ")",
          if (length(assumed)) {
            paste0("; assumed, since nobody timed it: ", paste0(names(assumed), " ", vapply(assumed, stage_range, ""),

@@ -1,8 +1,8 @@
 # Figures of a choice: trade-off, timeline, chance to be done, cost, frames.
 
 # Colours that stay apart under the common colour blindnesses (Okabe & Ito 2008); shape and label say the same.
-standing_colours <- c("the pick" = "#0072B2", "fits" = "#009E73", "does not fit" = "#D55E00")
-standing_shapes <- c("the pick" = 16, "fits" = 17, "does not fit" = 4)
+standing_colours <- c("the plan" = "#0072B2", "fits" = "#009E73", "does not fit" = "#D55E00")
+standing_shapes <- c("the plan" = 16, "fits" = 17, "does not fit" = 4)
 choice_shows <- c("tradeoff", "timeline", "chance", "cost", "frames")
 
 #' @rdname figures
@@ -18,7 +18,7 @@ plot_tradeoff <- function(object) {
   x <- as_frame(object$options)
   x <- x[is.finite(x[["finish_p50"]]), , drop = FALSE]
   if (!nrow(x)) refuse_unfinished("no option")
-  x[["standing"]] <- factor(ifelse(x[["pick"]], "the pick", ifelse(x[["fits"]], "fits", "does not fit")),
+  x[["standing"]] <- factor(ifelse(x[["pick"]], "the plan", ifelse(x[["fits"]], "fits", "does not fit")),
                             names(standing_colours))
   # Names of those that matter; with many options the rest stays without.
   named <- x[["pick"]] | x[["non_dominated"]] | nrow(x) <= 8
@@ -49,13 +49,13 @@ plot_tradeoff <- function(object) {
 with_plan <- function(x, choice) {
   plan <- choice$plan
   if (plan$kind == "one") return(x)
-  x[["standing"]][x[["standing"]] %in% "the pick"] <- "fits"
+  x[["standing"]][x[["standing"]] %in% "the plan"] <- "fits"
   row <- x[1, , drop = FALSE]
   points <- function(column) quantile_of(plan$draws[[column]], c(0.1, 0.5, 0.9))
   row[c("finish_p10", "finish_p50", "finish_p90")] <- as.list(points("finish_s"))
   row[c("cost_p10", "cost_p50", "cost_p90")] <- as.list(points("cost"))
   row[["label"]] <- paste0(if (plan$fits) "the plan: " else "nearest: ", plan_name(plan))
-  row[["standing"]] <- factor(if (plan$fits) "the pick" else "does not fit", levels(x[["standing"]]))
+  row[["standing"]] <- factor(if (plan$fits) "the plan" else "does not fit", levels(x[["standing"]]))
   rbind(x, row)
 }
 
@@ -258,8 +258,10 @@ plot_usable <- function(choice) {
 
 figure_basis <- function(forecast) {
   doubts <- doubt_words(forecast$scenario)
-  paste0("Points: medians; ranges: middle 80 % of ", forecast$n, " draws.\nFrame times: ",
-         evidence_line(main_job(forecast$scenario)), ".", if (length(doubts)) paste0("\n", doubts, "."))
+  lines <- c(paste("Points: medians; ranges: middle 80 % of", forecast$n, "draws."),
+             paste0("Frame times: ", evidence_line(main_job(forecast$scenario)), "."),
+             if (length(doubts)) paste0(doubts, "."))
+  paste(unlist(lapply(lines, strwrap, width = 130, exdent = 2)), collapse = "\n")
 }
 
 choice_alt <- function(x) {

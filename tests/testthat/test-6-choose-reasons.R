@@ -22,7 +22,9 @@ test_that("a pick that rests on a claim, and a card that changed, are warnings b
   x$scenario$options$evidence <- "claimed"
   expect_identical(choose_option(x, 160, 5)$warnings$code, "claimed_speed")
   expect_identical(nrow(choose_option(given_forecast(finish, cost), 160, 5)$warnings), 0L)
-  expect_identical(clockpigeon:::warnings_of(as.data.frame(choose_option(x)$options), "x")$code[1], "stale_card")
+  choice <- choose_option(x)
+  stale <- clockpigeon:::warnings_of(as.data.frame(choice$options), choice$plan, "x")
+  expect_identical(stale$code[1], "stale_card")
 })
 
 test_that("every code has its words", {
