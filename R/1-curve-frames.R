@@ -138,7 +138,7 @@ total_time <- function(curve, level = 0.8, draws = 2000) {
   total <- checked_paths(curve, level, draws)$total
   ends <- stats::quantile(total, c((1 - level) / 2, (1 + level) / 2), names = FALSE)
   as_table(list(mean = mean(total), lower = ends[1], upper = ends[2], median = stats::median(total), level = level,
-                frames = length(curve$frames), probes = length(curve$frame)))
+                frames = length(frames_left(curve)), probes = length(curve$frame)))
 }
 
 #' @rdname total_time
@@ -165,12 +165,12 @@ checked_paths <- function(curve, level, draws) {
 #' @param ... Not used.
 #' @rawNamespace S3method(stats::predict, cp_curve)
 predict.cp_curve <- function(object, level = 0.8, draws = 1000, ...) {
-  draws <- max(min(draws, 2e7 %/% length(object$frames)), 100)  # at most 160 MB of them
+  draws <- max(min(draws, 2e7 %/% length(frames_left(object))), 100)  # at most 160 MB of them
   seconds <- curve_draws(object, draws)
   ends <- apply(seconds, 2, stats::quantile, c((1 - level) / 2, (1 + level) / 2, 0.5), names = FALSE)
-  as_table(list(frame = object$frames, mean = colMeans(seconds), lower = ends[1, ], upper = ends[2, ],
+  as_table(list(frame = frames_left(object), mean = colMeans(seconds), lower = ends[1, ], upper = ends[2, ],
                 median = ends[3, ],
-                probed = object$frames %in% object$frame))
+                probed = frames_left(object) %in% object$frame))
 }
 
 # How many of the probed frames were measured as asked, and how many brought from another setting.

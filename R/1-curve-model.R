@@ -63,9 +63,20 @@ curve_moments_at <- function(curve, parameters, own = TRUE) {
 
 # Draws of the whole shot, brought to the design of its probes; `keep` also keeps the seconds of every frame.
 curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE, before = 0L, design = curve$design) {
-  curve_path_draws(curve$data, curve$shot, curve$beforehand, curve$chain, design, as.integer(draws),
-                   stream_seed(seed, "paths"), keep, as.integer(before))
+  paths <- curve_path_draws(curve$data, curve$shot, curve$beforehand, curve$chain, design, as.integer(draws),
+                            stream_seed(seed, "paths"), keep || length(curve$left) > 0, as.integer(before))
+  if (length(curve$left)) part_of_paths(paths, curve$left) else paths
 }
+
+# Of a shot that is done in part: the frames that are left, by their places.
+part_of_paths <- function(paths, left) {
+  paths$seconds <- paths$seconds[, left, drop = FALSE]
+  paths$total <- rowSums(paths$seconds)
+  paths$place <- left[max.col(paths$seconds, ties.method = "first")]
+  paths$slowest <- apply(paths$seconds, 1, max)
+  paths
+}
+frames_left <- function(curve) if (length(curve$left)) curve$frames[curve$left] else curve$frames
 
 # Draws of the seconds of every frame of a pass still to be rendered: a matrix, one row a draw, one column a frame.
 # They go on `before` draws after the first.

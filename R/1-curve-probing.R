@@ -133,6 +133,7 @@ probe_moments <- function(curve, open, draws, sets = 50) {
   each <- max(draws %/% sets, 4)
   few <- curve
   few$chain <- chain
+  few$left <- NULL  # a probe tells of the whole shot, whatever of it is done
   paths <- curve_paths(few, sets * each, keep = TRUE, design = list())
   set <- rep(seq_len(sets), each)
   mean_of <- function(x) rowsum(x, set) / each

@@ -88,11 +88,12 @@ alike <- function(rows, part) {
   list(rows = rows, parts = parts)
 }
 
+unknown_device <- "unknown device"
 rig_columns <- c("device", "device_count", "engine", "engine_version")
 
 rig_name <- function(x) {
   count <- x[["device_count"]]
-  device <- ifelse(is.na(x[["device"]]), "unknown device", x[["device"]])
+  device <- ifelse(is.na(x[["device"]]), unknown_device, x[["device"]])
   paste0(ifelse(is.na(count) | count == 1, "", paste0(count, " x ")), device, ", ", x[["engine"]],
          ifelse(is.na(x[["engine_version"]]), "", paste0(" ", x[["engine_version"]])))
 }

@@ -62,7 +62,7 @@ check_one_island <- function(fit, asked, i, j) {
 #' How fast each rig is beside one of them
 #'
 #' @param object A [fit_speeds()].
-#' @param relative_to A rig; the one with the most scenes when `NULL`.
+#' @param relative_to A rig; the one with the most scenes (of those whose device is known) when `NULL`.
 #' @param level Level of the intervals.
 #' @param ... Not used.
 #' @return A tibble, one row a rig of the same island, fastest first: `rig`, `ratio` (time on `relative_to` over time on
@@ -78,7 +78,7 @@ check_one_island <- function(fit, asked, i, j) {
 summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
   fit <- object
   scenes <- tabulate(fit$cells$j, length(fit$rigs))
-  base <- if (is.null(relative_to)) which.max(scenes) else match(relative_to, fit$rigs)
+  base <- if (is.null(relative_to)) which.max(scenes - 1e6 * startsWith(fit$rigs, unknown_device)) else match(relative_to, fit$rigs)
   if (is.na(base)) {
     stop_input("speeds", paste0("no timing or claim speaks of ", relative_to), argument("relative_to"),
                paste0("Choose from ", toString(utils::head(fit$rigs, 5)), "."))

@@ -17,6 +17,8 @@ assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link
 #' @param machine Where runs were marked as made beside other work: `"busy"` forecasts a machine as busy as then,
 #'   `"idle"` one without that. What the other work cost is told by frames measured both ways, or by CPU beside wall
 #'   seconds, or assumed; its error is in the forecast.
+#' @param done Frames that are rendered already and are not to be rendered again, by shot, as
+#'   `"gears 1-300; basin 1-20"`; what was measured of them is evidence as before.
 #' @param ... `version`, as it was given here before: it warns, and will be refused.
 #' @return A list of class `cp_job`: the shots, `node` (the node on which most of their frames were measured: the
 #'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times where half of the frames
@@ -31,7 +33,7 @@ assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link
 #' render_job(project$shots[c("gears", "basin")], "sundew", example_timings())
 #' @export
 render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, time_zone = NULL, limit = NULL,
-                       machine = machine_states, ...) {
+                       machine = machine_states, done = NULL, ...) {
   old <- old_arguments(list(...), list(engine = function(version) version), "render_job()")$engine
   machine <- check_choice(machine[1], argument("machine"), machine_states)
   shots <- as_list_of(shots, "cp_shot", argument("shots"), "read_shot()")
@@ -83,7 +85,60 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
                         featured = featured[featured[["scene"]] %in% vapply(shots, `[[`, "", "scene"), , drop = FALSE],
                         limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
                         time_share = c(log = 0, sd = 0)), class = "cp_job")
-  if (share == 1) job else with_share(job, share)
+  if (share != 1) job <- with_share(job, share)
+  if (length(done)) without_done(job, done) else job
+}
+
+# Frames of several shots, written as `gears 1-300; basin 1-20`: for each of these shots its places.
+places_of_text <- function(text, shots, where) {
+  names <- vapply(shots, `[[`, "", "shot")
+  parts <- trimws(strsplit(check_text(text, where), ";", fixed = TRUE)[[1]])
+  found <- lapply(parts[nzchar(parts)], function(part) {
+    bits <- regmatches(part, regexec("^(\\S+)\\s+(.+)$", part))[[1]]
+    if (!length(bits)) stop_input("frames", paste("got", show_value(part)), where, "Write it as gears 1-300; basin 1-20.")
+    k <- match(bits[2], names)
+    if (is.na(k)) {
+      near <- closest(bits[2], names)
+      stop_input("frames", paste0("the job has no shot ", show_value(bits[2])), where,
+                 if (length(near)) paste0("Did you mean ", near, "?") else paste0("Its shots are ", toString(names), "."))
+    }
+    places <- match(parse_frames(bits[3], where), shots[[k]]$frames)
+    if (anyNA(places)) {
+      stop_input("frames", paste0(show_value(bits[3]), " has frames that are not of ", bits[2]), where,
+                 paste0("Its frames are ", format_frames(shots[[k]]$frames), "."))
+    }
+    list(shot = k, places = places)
+  })
+  lapply(seq_along(shots), function(k) {
+    places <- unlist(lapply(found, function(f) if (f$shot == k) f$places))
+    if (anyDuplicated(places)) {
+      stop_input("frames", paste0("names frame ", shots[[k]]$frames[places[anyDuplicated(places)]], " of ", names[k],
+                                  " twice"), where, "Write each frame once.")
+    }
+    sort(places)
+  })
+}
+
+# The job without what is done.
+without_done <- function(job, done) {
+  places <- places_of_text(done, job$shots, argument("done"))
+  left <- Map(function(shot, places) setdiff(seq_along(shot$frames), places), job$shots, places)
+  if (!sum(lengths(left))) {
+    stop_input("frames", "names every frame of the job as done", argument("done"), "There is nothing left to render.")
+  }
+  job$done <- sum(lengths(places))
+  job$shots <- Map(function(shot, left) {
+    shot$frames <- shot$frames[left]
+    shot
+  }, job$shots, left)
+  job$curves <- Map(function(curve, left) {
+    curve$left <- left
+    curve
+  }, job$curves, left)
+  some <- lengths(left) > 0
+  job$shots <- job$shots[some]
+  job$curves <- job$curves[some]
+  job
 }
 
 # The newest version that measured all shots as they will be rendered, or else the newest that is known; a version that

@@ -46,6 +46,11 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   if (NROW(rows)) left_out <- left_out[!left_out[["site"]] %in% rows[["site"]], , drop = FALSE]
   else refuse_sites(left_out)
   left_out <- bind_tables(list(left_out, missing))
+  for (site in intersect(only, setdiff(left_out[["site"]], rows[["site"]]))) {
+    stop_input("option", paste0(site, " is left out: ", paste(left_out[["reason"]][left_out[["site"]] == site],
+                                                              collapse = "; ")), argument("only"),
+               paste0("Sites that can do it are ", toString(unique(rows[["site"]])), "."))
+  }
   rows <- pinned(rows, only, without)
   rows[["option"]] <- option_names(rows)
   doubts <- unlist(lapply(sites[unique(rows[["site"]])], card_doubts), use.names = FALSE)

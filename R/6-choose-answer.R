@@ -38,6 +38,11 @@ policy_words <- function(plan, scenario) {
 
 do_words <- function(choice) {
   plan <- choice$plan
+  if (isTRUE(plan$stated)) {
+    return(paste0("As written: render ", part_words(plan), ".",
+                  if (plan$kind == "fallback") paste0(" ", policy_words(plan, choice$forecast$scenario)),
+                  if (!plan$fits) " It does not keep what was asked.", better_words(choice)))
+  }
   if (!plan$fits) {
     return(paste0("Nothing keeps what was asked with a chance of ", percent(choice$confidence), ". What comes ",
                   "nearest: render ", part_words(plan), ". ",
@@ -48,6 +53,15 @@ do_words <- function(choice) {
   together <- plan$kind == "sides" && is.na(choice$pick)
   paste0("Render ", part_words(plan), ".", if (together) " No single site could do it; together they can.",
          if (plan$kind == "fallback") paste0(" ", policy_words(plan, choice$forecast$scenario)))
+}
+
+# What a plan that was stated is held against.
+better_words <- function(choice) {
+  best <- choice$plan$rivals[[1]]
+  better <- best$fits && (!choice$plan$fits || !same_cost(choice$plan$mean, best$mean))
+  if (better) paste0(" Better: ", plan_name(best), ", ", format_about(best$mean, best$mean / 100), " ",
+                     choice$forecast$scenario$currency, " on average, ", percent(best$p_both), " sure.")
+  else if (choice$plan$fits) " None that costs less was found."
 }
 
 done_words <- function(choice) {
@@ -153,13 +167,17 @@ answer_rows <- function(choice, most = 8) {
   misses <- order(!table[["fits"]], ifelse(table[["fits"]], table[["rank"]], 0), table[["both_miss"]],
                   -table[["p_both"]], table[["cost_mean"]])
   single <- plan$kind == "one"
-  shown <- utils::head(setdiff(misses, if (single) match(plan$parts[["option"]], table[["option"]])), most - 1)
+  there <- c(if (single) plan$parts[["option"]], if (isTRUE(plan$stated) && plan$rivals[[1]]$kind == "one") {
+    plan$rivals[[1]]$parts[["option"]]
+  })
+  shown <- utils::head(setdiff(misses, match(there, table[["option"]])), most - 1 - isTRUE(plan$stated))
   rows <- table[shown, , drop = FALSE]
-  first <- data.frame(
-    mark = if (plan$fits) ">" else " ", what = plan_name(plan), p50 = quantile_of(plan$draws[["finish_s"]], 0.5),
-    p90 = quantile_of(plan$draws[["finish_s"]], 0.9), cost = plan$mean,
-    error = stats::sd(plan$draws[["cost"]]) / sqrt(nrow(plan$draws)), chance = plan$p_both
-  )
+  plans <- c(list(plan), if (isTRUE(plan$stated)) plan$rivals[1])
+  first <- do.call(rbind, lapply(plans, function(p) data.frame(
+    mark = if (!p$fits) " " else if (identical(p, plan)) ">" else "+", what = plan_name(p),
+    p50 = quantile_of(p$draws[["finish_s"]], 0.5), p90 = quantile_of(p$draws[["finish_s"]], 0.9), cost = p$mean,
+    error = stats::sd(p$draws[["cost"]]) / sqrt(nrow(p$draws)), chance = p$p_both
+  )))
   rbind(first, data.frame(mark = c(" ", "+")[rows[["fits"]] + 1], what = rows[["option"]],
                           p50 = rows[["finish_p50"]], p90 = rows[["finish_p90"]], cost = rows[["cost_mean"]],
                           error = rows[["cost_mean_se"]], chance = rows[["p_both"]]))

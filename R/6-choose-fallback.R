@@ -8,8 +8,13 @@ find_fallback <- function(state, starts, bound, most = 6) {
   tried <- do.call(rbind, lapply(seq_along(starts), function(k) tried_looks(state, starts[[k]], k)))
   if (!NROW(tried)) return(NULL)
   tried <- tried[order(tried$mean), , drop = FALSE]
-  tried <- tried[tried$mean < bound & tried$p >= state$asked$confidence - 0.02, , drop = FALSE]
-  tried <- utils::head(tried[!duplicated(tried[c("start", "rescue")]), , drop = FALSE], most)
+  # Between simulated shares the chance errs a little: what seems to fall short by that little is tried too, but not
+  # alone.
+  kept <- function(least) {
+    found <- tried[tried$mean < bound & tried$p >= least, , drop = FALSE]
+    utils::head(found[!duplicated(found[c("start", "rescue")]), , drop = FALSE], most)
+  }
+  tried <- unique(rbind(kept(state$asked$confidence), kept(state$asked$confidence - 0.02)))
   if (!nrow(tried)) return(NULL)
   some <- with_some_draws(state, seq_len(min(nrow(state$seconds), max(100, ceiling(6e5 / ncol(state$seconds))))))
   begun <- new.env()
@@ -20,10 +25,11 @@ find_fallback <- function(state, starts, bound, most = 6) {
   }
   look <- function(k, at, rescue) c(check_look(some, run_of(k), at, rescue), start = k)
   found <- Map(look, tried$start, tried$at, tried$rescue)
-  # The moment once more, on both sides of the best.
-  for (step in state$asked$deadline_s * c(0.02, 0.01)) {
+  # The moment once more, on both sides of the best; of what does not fit, earlier.
+  for (step in state$asked$deadline_s * c(0.03, 0.02, 0.01)) {
     best <- found[[best_found(found)]]
-    near <- Filter(function(at) at > 0 && at < state$asked$deadline_s, best$at + c(-step, step))
+    near <- best$at + if (best$fits) c(-step, step) else c(-step, -2 * step)
+    near <- Filter(function(at) at > 0 && at < state$asked$deadline_s, near)
     found <- c(found, lapply(near, function(at) look(best$start, at, best$rescue)))
   }
   order <- order(!vapply(found, `[[`, NA, "fits"), vapply(found, `[[`, 0, "mean"))
@@ -35,9 +41,10 @@ find_fallback <- function(state, starts, bound, most = 6) {
   NULL
 }
 
+# The cheapest that fits, or what comes nearest.
 best_found <- function(found) {
   fits <- vapply(found, `[[`, NA, "fits")
-  order(!fits, vapply(found, `[[`, 0, "mean"))[1]
+  order(!fits, ifelse(fits, vapply(found, `[[`, 0, "mean"), -vapply(found, `[[`, 0, "p_both")))[1]
 }
 
 # Moments and rescues of a start: their mean costs and chances, between the shares that were simulated.
@@ -101,8 +108,9 @@ best_threshold <- function(done, on, rescued, asked, most = length(done)) {
 }
 
 # A fallback simulated whole: `run` is the start as check_split() keeps it, uncut. Frames under way at the moment are
-# finished where they were begun. At most a share `most` of the draws is rescued.
-check_look <- function(state, run, at, rescue, most = 1) {
+# finished where they were begun. At most a share `most` of the draws is rescued; below how many frames (`fewer`) is
+# looked for, where it is not given.
+check_look <- function(state, run, at, rescue, most = 1, fewer = NULL) {
   n <- ncol(state$seconds)
   done <- Reduce(`+`, lapply(run$runs, function(one) colSums(one$home <= at)))
   draws <- nrow(state$seconds)
@@ -112,10 +120,12 @@ check_look <- function(state, run, at, rescue, most = 1) {
   halted <- rescued_draws(with_some_draws(state, worst), run, at, rescue)
   rescued$finish[worst] <- halted$finish
   rescued$cost[worst] <- halted$cost
-  found <- best_threshold(done, run[c("finish", "cost")], rescued, state$asked, length(worst))
-  # Any number between those that are done in the draws on both sides will do: the middle.
-  fewer <- if (found$m == 0) 0 else if (is.finite(found$above)) ceiling((found$below + found$above + 1) / 2)
-           else min(found$below + 1, n)
+  if (is.null(fewer)) {
+    found <- best_threshold(done, run[c("finish", "cost")], rescued, state$asked, length(worst))
+    # Any number between those that are done in the draws on both sides will do: the middle.
+    fewer <- if (found$m == 0) 0 else if (is.finite(found$above)) ceiling((found$below + found$above + 1) / 2)
+             else min(found$below + 1, n)
+  }
   late <- done < fewer
   finish <- ifelse(late, rescued$finish, run$finish)
   cost <- ifelse(late, rescued$cost, run$cost)

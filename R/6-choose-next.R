@@ -15,7 +15,7 @@
 #' @param most How many rows at most.
 #' @return A tibble, one row a measurement: `what` (`probe`, frames of a shot; `cheap`, a pass over all its frames at an
 #'   eighth of the size; `trial`, frames at a site; `repeat`, the same frames on another day; `pack`; `ask`, what a rate
-#'   card does not say), `about` (the shot or site), `frames`, `takes_s`, `price` (money, fees with it; of own nodes
+#'   card does not say; `samples`, whether half of them are enough: never counted as worth it, since it is another picture), `about` (the shot or site), `frames`, `takes_s`, `price` (money, fees with it; of own nodes
 #'   what an hour of theirs costs), `changes` (chance that the plan becomes another), `saves` (on average, in money,
 #'   misses counted as above), `worth` (it saves more than its price, and more than 1 % of what the plan costs), `wins`
 #'   (the plan it most likely leads to), `command` (that does it, or what to ask), `says`. No row worth it: nothing is
@@ -37,7 +37,8 @@ next_measures <- function(choice, most = 12) {
 measures_of <- function(choice, frames = NULL) {
   state <- worth_state(choice)
   rows <- if (has_curves(choice$forecast$scenario)) {
-    c(shot_measures(state, frames), site_measures(state), pack_measures(state), ask_measures(state))
+    c(shot_measures(state, frames), site_measures(state), pack_measures(state), ask_measures(state),
+      sample_measures(state))
   }
   empty <- data.frame(what = character(), about = character(), frames = integer(), takes_s = numeric(),
                       price = numeric(), changes = numeric(), saves = numeric(), worth = logical(), wins = character(),
@@ -142,6 +143,29 @@ pack_measures <- function(state) {
                    paste("clockpigeon pack", job$shots[[1]]$shot)))
 }
 
+# Whether half the samples are enough, where nobody tried three counts: an even chance is taken. Two frames of each shot
+# are rendered twice at a quarter and at a half. It is another picture, which whoever asked for these samples may not
+# want: never counted as worth it.
+sample_measures <- function(state) {
+  scenario <- state$forecast$scenario
+  job <- main_job(scenario)
+  tried <- as_frame(job$sample_rows)
+  counts <- tapply(tried[["limit_value"]], tried[["scene"]], function(x) length(unique(x)))
+  countable <- vapply(job$shots, function(shot) isTRUE(shot$limit$samples > 3), NA)
+  if (!all(countable) || any(counts >= 3) || !state$fits) return(NULL)
+  i <- leading_options(state$choice, 1)
+  few <- common_frames(scenario, min(state$forecast$n, 200), state$forecast$seed)
+  cost <- function(...) mean(simulated(scenario, i, few, what_if(...))$draws[["cost"]])
+  share <- cost(speed = exp(-with_share(job, 0.5)$time_share[["log"]])) / cost()
+  takes <- 2 * 2 * (0.25 + 0.5) * length(job$shots) * exp(mean(log(job$evidence[["wall_s"]])))
+  price <- takes / 3600 * state$own_hour
+  saves <- if (is.finite(share)) 0.5 * max(0, 1 - share) * mean(state$cost[, state$now]) else 0
+  row <- data.frame(what = "samples", about = job$shots[[1]]$shot, frames = 2L, takes_s = takes, price = price,
+                    changes = 0.5, saves = saves, worth = FALSE,
+                    wins = NA_character_, command = paste("clockpigeon limit", job$shots[[1]]$shot))
+  list(row)
+}
+
 # What a rate card does not say: with an even chance that the answer is the one that is needed, what the site could
 # save.
 ask_measures <- function(state) {
@@ -195,13 +219,16 @@ measure_sentences <- function(rows, choice) {
     what <- switch(x$what, probe = paste0(x$frames, if (x$frames == 1) " frame of " else " frames of ", x$about),
                    cheap = paste("a cheap pass over", x$about), trial = paste(x$frames, "trial frames at", x$about),
                    "repeat" = paste("the same frames for", x$about, "on another day"), pack = paste("packing", x$about),
-                   ask = paste0("ask ", x$about, ": ", x$command))
+                   ask = paste0("ask ", x$about, ": ", gsub(": ask about ([^;]+)", " (\\1)", gsub(
+                     "its card does not say ", "", x$command))),
+                   samples = "whether half the samples are clean enough (an even chance taken)")
     takes <- if (x$what == "ask") "" else paste0(": ", format_duration(x$takes_s),
                                                  if (x$price > 0) paste0(" and ", format_money(x$price, currency)))
-    gains <- if (x$changes > 0 && !choice$plan$fits) paste("in", percent(x$changes), "of results something fits")
+    gains <- if (x$what == "samples") paste("saves", format_about(x$saves, x$saves / 10, currency), "on average")
+             else if (x$changes > 0 && !choice$plan$fits) paste("in", percent(x$changes), "of results something fits")
              else if (x$changes > 0) c(paste0("changes the plan in ", percent(x$changes), " of results"),
                                   paste0("saves ", format_about(x$saves, x$saves / 10, currency), " on average"))
     paste0(what, takes, "; ", if (length(gains)) paste(gains, collapse = ", ") else "would change nothing",
-           if (!x$worth) " (not worth it)", ".")
+           if (!x$worth && x$what != "samples") " (not worth it)", ".")
   }, "")
 }

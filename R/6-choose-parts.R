@@ -10,10 +10,12 @@ plan_state <- function(scenario, asked, seconds, seed) {
 
 # The same with some of the draws alone, by their places.
 with_some_draws <- function(state, rows) {
-  state$numbers <- (if (is.null(state$numbers)) seq_len(nrow(state$seconds)) - 1L else state$numbers)[rows]
+  state$numbers <- draw_numbers(state)[rows]
   state$seconds <- state$seconds[rows, , drop = FALSE]
   state
 }
+
+draw_numbers <- function(state) or_else(state$numbers, seq_len(nrow(state$seconds)) - 1L)
 
 # One option with a part of the frames; `keep` gives its run too. `...` is of what_if().
 part_run <- function(state, i, columns, ..., keep = FALSE) {
@@ -32,7 +34,11 @@ option_lines <- function(state) {
   parts <- lapply(counts, function(k) unique(round(seq(1, n, length.out = k))))
   shares <- vapply(parts, function(columns) sum(work[columns]) / sum(work), 0)
   lapply(seq_len(nrow(state$options)), function(i) {
-    d <- lapply(parts, function(columns) part_draws(state, i, columns))
+    d <- lapply(parts, function(columns) {
+      # All frames were simulated for the forecast.
+      known <- length(state$whole) && length(columns) == n
+      if (known) state$whole[[i]][draw_numbers(state) + 1, ] else part_draws(state, i, columns)
+    })
     list(shares = shares, finish = do.call(cbind, lapply(d, `[[`, "finish_s")),
          cost = do.call(cbind, lapply(d, `[[`, "cost")))
   })
@@ -142,12 +148,15 @@ split_runs <- function(state, shares) {
 
 # Parts side by side as a whole, on the same draws; `keep` keeps their runs.
 check_split <- function(state, shares, keep = FALSE) {
-  split <- split_runs(state, shares)
+  c(list(shares = shares), check_parts(state, split_runs(state, shares), keep))
+}
+
+check_parts <- function(state, split, keep = FALSE) {
   runs <- Map(function(i, columns) part_run(state, i, columns, keep = keep), split$used, split$runs)
   parts <- lapply(runs, `[[`, "draws")
   finish <- do.call(pmax, lapply(parts, `[[`, "finish_s"))
   cost <- Reduce(`+`, lapply(parts, `[[`, "cost"))
-  c(list(shares = shares, split = split, parts = parts, runs = if (keep) lapply(runs, `[[`, "run")),
+  c(list(split = split, parts = parts, runs = if (keep) lapply(runs, `[[`, "run")),
     judged_draws(finish, cost, state$asked))
 }
 
@@ -160,6 +169,29 @@ judged_draws <- function(finish, cost, asked) {
   list(finish = finish, cost = cost, p_deadline = mean(in_time), p_budget = mean(within),
        p_both = mean(in_time & within), mean = mean(cost),
        fits = if (isFALSE(asked$together)) enough(in_time) && enough(within) else enough(in_time & within))
+}
+
+# A plan as a record that can be carried out: its parts in the order of their frames, the look and the rescue.
+made_plan <- function(state, found, kind) {
+  options <- state$options
+  used <- found$split$used
+  needed <- if (kind == "fallback") found$needed else rep(FALSE, length(found$cost))
+  c(list(
+    kind = kind,
+    parts = as_table(data.frame(
+      option = options[["option"]][used], site = options[["site"]][used],
+      frames = vapply(found$split$runs, function(columns) run_text(job_part(state$job, columns)), ""),
+      count = lengths(found$split$runs),
+      share = vapply(found$split$runs, function(c) sum(state$seconds[, c]) / sum(state$seconds), 0),
+      finish_p50 = vapply(found$parts, function(d) quantile_of(d[["finish_s"]], 0.5), 0),
+      cost_mean = vapply(found$parts, function(d) mean(d[["cost"]]), 0)
+    )),
+    draws = as_table(data.frame(finish_s = found$finish, cost = found$cost, needed = needed))
+  ), if (kind == "fallback") list(
+    look = list(at_s = found$at, fewer = found$fewer, of = found$of),
+    rescue = list(option = options[["option"]][found$rescue], site = options[["site"]][found$rescue]),
+    needed = mean(needed), cost_needed = if (any(needed)) mean(found$cost[needed]) else NA_real_
+  ), found[c("p_deadline", "p_budget", "p_both", "mean", "fits")])
 }
 
 # Frames of a job as gears 1-300; basin 1-120.

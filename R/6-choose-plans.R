@@ -1,8 +1,8 @@
 # Plans: what to do with all frames, judged by one rule: one option, several side by side, or a start with a fallback.
 
 # The plan of a choice: the cheapest by mean cost of those that keep what is asked, or what comes nearest to it.
-# `seconds` are the frames' draws of the option's job.
-best_plan <- function(choice, seconds) {
+# `seconds` are the frames' draws of the option's job. A plan that was `stated` is held against it.
+best_plan <- function(choice, seconds, stated = NULL) {
   forecast <- choice$forecast
   scenario <- forecast$scenario
   table <- as_frame(choice$options)
@@ -10,12 +10,19 @@ best_plan <- function(choice, seconds) {
   asked <- choice[question_fields]
   one <- single_plan(choice, lead)
   rows <- which(job_key(as_frame(scenario$options)) == job_key(as_frame(scenario$options)[lead, ]))
+  if (is.list(stated)) {
+    mine <- stated_plan(stated, plan_state(scenario, asked, seconds, forecast$seed))
+    best <- best_plan(choice, seconds)
+    return(c(mine, list(rivals = c(list(best[setdiff(names(best), "rivals")]), best$rivals))))
+  }
   if (asked$rule != "cheapest" || !is.finite(asked$deadline_s) || length(rows) < 2) return(one)
   # The cheapest option of all fits: nothing to be gained.
   if (one$fits && same_cost(table[["cost_mean"]][lead], min(table[["cost_mean"]][rows]))) return(one)
   rows <- rows[!outdone(table[rows, ], as_frame(scenario$options)[rows, ])]
   scenario$options <- scenario$options[rows, , drop = FALSE]
-  state <- with_lines(plan_state(scenario, asked, seconds, forecast$seed))
+  state <- plan_state(scenario, asked, seconds, forecast$seed)
+  state$whole <- lapply(rows, function(i) as_frame(option_rows(forecast, i))[c("finish_s", "cost")])
+  state <- with_lines(state)
   sides <- search_sides(state)
   if (length(sides$split$used) < 2) sides <- NULL
   bound <- min(Inf, if (one$fits) one$mean, if (isTRUE(sides$fits)) sides$mean)
@@ -66,26 +73,3 @@ single_plan <- function(choice, i) {
 
 # The options that a plan uses, its rescue with them.
 plan_options_of <- function(plan) c(plan$parts[["option"]], plan$rescue$option)
-
-# A plan as a record that can be carried out: its parts in the order of their frames, the look and the rescue.
-made_plan <- function(state, found, kind) {
-  options <- state$options
-  used <- found$split$used
-  needed <- if (kind == "fallback") found$needed else rep(FALSE, length(found$cost))
-  c(list(
-    kind = kind,
-    parts = as_table(data.frame(
-      option = options[["option"]][used], site = options[["site"]][used],
-      frames = vapply(found$split$runs, function(columns) run_text(job_part(state$job, columns)), ""),
-      count = lengths(found$split$runs),
-      share = vapply(found$split$runs, function(c) sum(state$seconds[, c]) / sum(state$seconds), 0),
-      finish_p50 = vapply(found$parts, function(d) quantile_of(d[["finish_s"]], 0.5), 0),
-      cost_mean = vapply(found$parts, function(d) mean(d[["cost"]]), 0)
-    )),
-    draws = as_table(data.frame(finish_s = found$finish, cost = found$cost, needed = needed))
-  ), if (kind == "fallback") list(
-    look = list(at_s = found$at, fewer = found$fewer, of = found$of),
-    rescue = list(option = options[["option"]][found$rescue], site = options[["site"]][found$rescue]),
-    needed = mean(needed), cost_needed = if (any(needed)) mean(found$cost[needed]) else NA_real_
-  ), found[c("p_deadline", "p_budget", "p_both", "mean", "fits")])
-}

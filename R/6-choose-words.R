@@ -36,7 +36,9 @@ question_words <- function(choice) {
   } else "no deadline"
   budget <- if (is.finite(choice$budget)) paste("at most", format_money(choice$budget, scenario$currency))
             else "no budget"
-  paste0("Asked: ", deadline, ", ", budget, ", ", chance_asked(choice), percent(choice$confidence), "; the ",
+  done <- first_of(main_job(scenario)$done, 0)
+  paste0(if (done) paste0(done, " of ", done + job_frames(main_job(scenario)), " frames are done. "), "Asked: ",
+         deadline, ", ", budget, ", ", chance_asked(choice), percent(choice$confidence), "; the ",
          choice$rule, " of what fits.")
 }
 

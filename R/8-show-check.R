@@ -6,14 +6,18 @@ print.cp_check <- function(x, ...) {
   invisible(x)
 }
 
-check_lines <- function(x, width = terminal_width()) {
+# `fit`: which sites fit, as eligible() says it.
+check_lines <- function(x, width = terminal_width(), fit = NULL) {
   x <- as_frame(x)
   count <- vapply(finding_weights, function(w) sum(x$weight == w), 0L)
-  head <- paste0(count[["blocks"]], if (count[["blocks"]] == 1) " finding blocks, " else " findings block, ",
-                 count[["warns"]],
-                 if (count[["warns"]] == 1) " warns, " else " warn, ", count[["informs"]],
-                   if (count[["informs"]] == 1) " informs." else " inform.")
+  many <- function(weight, one, more) paste0(count[[weight]], if (count[[weight]] == 1) one else more)
   shots <- unique(x$shot)
+  bad <- unique(x$shot[x$weight == "blocks"])
+  head <- c(wrap_lines(paste0(
+    if (length(bad)) paste0("Do not send ", either(bad), " yet: ", many("blocks", " finding blocks", " findings block"))
+    else paste0("Ready to send: ", if (length(shots)) paste0(paste(shots, collapse = ", "), ": "), "nothing blocks"),
+    ", ", many("warns", " warns, ", " warn, "), many("informs", " informs.", " inform.")
+  ), width), if (length(fit)) wrap_lines(fit_answer(fit), width))
   c(head, unlist(lapply(shots, function(shot) {
     rows <- x[x$shot == shot, , drop = FALSE]
     c("", cli::style_bold(shot), unlist(lapply(seq_len(nrow(rows)), function(i) {
@@ -26,6 +30,14 @@ check_lines <- function(x, width = terminal_width()) {
   })))
 }
 
+# How many sites fit, and which.
+fit_answer <- function(x) {
+  s <- as_frame(summary.cp_suit(x))
+  fits <- s$site[s$answer == "fits"]
+  paste0(length(fits), " of ", nrow(s), if (nrow(s) == 1) " site fits" else " sites fit",
+         if (length(fits)) paste0(": ", toString(fits)), ".")
+}
+
 #' @export
 print.cp_suit <- function(x, ...) {
   show_lines(suit_lines(x))
@@ -36,8 +48,7 @@ suit_lines <- function(x, width = terminal_width()) {
   s <- as_frame(summary.cp_suit(x))
   s <- s[order(match(s$answer, fit_answers)), , drop = FALSE]
   wide <- max(nchar(s$site)) + 2
-  c(paste0(sum(s$answer == "fits"), " of ", nrow(s), if (nrow(s) == 1) " site fits." else " sites fit."),
-    unlist(lapply(seq_len(nrow(s)), function(i) {
+  c(wrap_lines(fit_answer(x), width), unlist(lapply(seq_len(nrow(s)), function(i) {
       labelled_lines(paste0(pad_text(s$site[i], wide), s$answer[i]), s$because[i], wide + 14, width)
     })))
 }

@@ -100,6 +100,7 @@ study_lines <- function(study, steps = NULL, limits = NULL, price = NULL, elsewh
   names(body)[ncol(body)] <- "worst tile|rows, columns"
   head <- frames[1, ]
   c(
+    wrap_lines(limit_answer(study, price), width), "",
     wrap_lines(paste0(
       "Limit of ", probes$shot$shot, " with ", probes$engine$engine, " ", or_unknown(probes$version), " at ",
       head$width, "x", head$height, ": ", nrow(probes$pairs),
@@ -136,6 +137,21 @@ setting_text <- function(frames) {
 
 # {"bounces":"2"} as bounces 2.
 plain_features <- function(json) gsub(",", ", ", gsub(":", " ", gsub("[{}\"]", "", json)))
+
+# How many samples, what a frame then takes, and what the next doubling would buy.
+limit_answer <- function(study, price = NULL) {
+  worst <- as_frame(study$frames)[study$frames[["governs"]], , drop = FALSE]
+  if (is.na(worst$samples)) return("No count of samples can be promised.")
+  fit <- study$fits[[which(study$frames[["governs"]])]]
+  frames <- length(study$probes$shot$frames)
+  hourly <- if (length(price)) price$hourly else NA_real_
+  next_one <- as_frame(limit_doublings(fit, worst$samples, 2 * worst$samples, hourly, frames))[2, ]
+  costs <- if (is.na(next_one$more_cost)) paste0(format_duration(next_one$more_s), " a frame")
+           else paste0(format_money(next_one$more_cost, price$currency), " for all ", frames, " frames")
+  paste0(count_text(worst$samples), if (worst$samples == 1) " sample; " else " samples; ",
+         format_duration(worst$seconds), " a frame; the next doubling costs ", costs, " and takes ",
+         percent(next_one$noise_saving), " off the noise.")
+}
 
 answer_lines <- function(study) {
   frames <- as_frame(study$frames)

@@ -121,6 +121,9 @@ print.cp_speed_fit <- function(x, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.cp_speed_fit <- function(object, relative_to = NULL, ...) { # nolint: object_name_linter.
   x <- as_frame(summary(object, relative_to))
+  # What is said of a device that nobody noted helps nobody.
+  unknown <- startsWith(x[["rig"]], unknown_device)
+  if (!all(unknown)) x <- x[!unknown, , drop = FALSE]
   x <- utils::head(x, 30)
   base <- x[["rig"]][x[["lower"]] == 1 & x[["upper"]] == 1][1]
   x[["rig"]] <- factor(x[["rig"]], rev(x[["rig"]]))
@@ -134,7 +137,9 @@ autoplot.cp_speed_fit <- function(object, relative_to = NULL, ...) { # nolint: o
     ggplot2::geom_point(ggplot2::aes(shape = .data[["evidence"]]), colour = "#0072B2", size = 2.8) +
     ggplot2::scale_shape_manual(values = c(measured = 16, claimed = 1)) + ggplot2::scale_x_log10() +
     ggplot2::labs(x = paste0("times as fast as ", base, " (each step a factor)"), y = NULL, shape = NULL, title = title,
-                  caption = paste0("Thick: 80 % interval for the typical scene. Thin: for a single scene."),
+                  caption = paste0("Thick: 80 % interval for the typical scene. Thin: for a single scene.",
+                                   if (any(unknown)) paste0("\nLeft out: timings without a device (", sum(unknown),
+                                                            if (sum(unknown) == 1) " rig)." else " rigs).")),
                   alt = paste0(title, ". ", paste0(x[["rig"]], " ", number3(x[["ratio"]]), collapse = "; "), ".")) +
     plain_theme()
 }
@@ -187,10 +192,10 @@ backtest_lines <- function(x, width = terminal_width()) {
     held = ifelse(is.na(s[["covered"]]), "no interval", percent(s[["covered"]])), check.names = FALSE
   )
   names(body)[6:8] <- c("off by|on average", "leans|over or under", paste0("truth inside|", percent(level), " asked"))
-  c(paste0("What the ledger knows, hidden and forecast", if (x[["sample"]][1]) paste0(" (", sample_mark, ")")), "",
+  c(wrap_lines(said_of_backtest(x, s), width), "",
+    paste0("What the ledger knows, hidden and forecast", if (x[["sample"]][1]) paste0(" (", sample_mark, ")")), "",
     text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width,
-               spare = names(body)[7]),
-    wrap_lines(said_of_backtest(x, s), width))
+               spare = names(body)[7]))
 }
 
 # One sentence a question: the method against the habit, all its cases together.

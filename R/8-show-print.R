@@ -20,10 +20,31 @@ comparison_lines <- function(x, width = terminal_width()) {
                   percent(x[["level"]][1]), " interval; a difference under ", percent(x[["smallest"]][1]),
                   " is of no interest.")
   c(
+    unlist(lapply(comparison_answer(x), wrap_lines, width = width)), "",
     wrap_lines(c(about, if (length(common)) paste0("Throughout: ", paste(common, collapse = "; "), ".")), width), "",
     text_table(body, right = c("ratio", "interval", times), width = width, spare = c("interval", times),
                sections = paste0(pair, own[pair]))
   )
+}
+
+# One sentence a pair: over all scenes by their work, where there are several.
+comparison_answer <- function(x) {
+  x <- as_frame(x)
+  whole <- x[["scene"]] == "all scenes"
+  x <- x[order(!(whole & x[["basis"]] %in% c("total work", "your mix")), !whole), , drop = FALSE]
+  pair <- paste(x[["engine"]], x[["old"]], x[["new"]])
+  first <- x[match(unique(pair[order(x[["new"]])]), pair), , drop = FALSE]
+  first <- first[order(-first[["ratio"]]), , drop = FALSE]
+  name <- paste0(ifelse(nzchar(first[["engine"]]), paste0(first[["engine"]], ", "), ""), first[["new"]])
+  over <- ifelse(first[["scene"]] == "all scenes", "over all scenes", paste("on", first[["scene"]]))
+  interval <- range_text(first[["lower"]], first[["upper"]])
+  ratio <- ifelse(first[["ratio"]] < 1, 1 / first[["ratio"]], first[["ratio"]])
+  how <- ifelse(first[["ratio"]] < 1, "times as slow as", "times as fast as")
+  ifelse(first[["verdict"]] %in% c("faster", "slower"),
+         paste0(name, " is ", number_text(ratio), " ", how, " ", first[["old"]], " ", over, " (", percent(first[["level"]]),
+                ": ", interval, " in speed)."),
+         paste0(name, ": no clear difference to ", first[["old"]], " ", over, " (", number_text(first[["ratio"]]),
+                " times as fast, ", percent(first[["level"]]), ": ", interval, ")."))
 }
 
 # Some columns of a table that has a print method of its own.
@@ -80,10 +101,12 @@ forecast_lines <- function(x, width = terminal_width(), most = 16) {
   scenario <- x$scenario
   noise <- scenario$options[["noise"]]
   best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], ifelse(is.na(noise), Inf, noise))
-  shown <- sort(utils::head(order(!best, table[["cost_p50"]]), most))
+  shown <- utils::head(order(!best, table[["cost_p50"]]), most)
+  shown <- shown[order(table[["cost_p50"]][shown], table[["finish_p50"]][shown])]
   ranges <- range_columns(table[shown, ])
   groups <- option_groups(scenario$options, table[["option"]], shown)
   c(
+    unlist(lapply(forecast_answer(x, table), wrap_lines, width = width)), "",
     wrap_lines(paste0("Forecast of ", job_frames(main_job(scenario)), " frames with ", engine_words(scenario),
                       ": time from now and cost, as 10 %, 50 %",
                       " and 90 % points of ", x$n, " draws"), width), "",
@@ -94,6 +117,23 @@ forecast_lines <- function(x, width = terminal_width(), most = 16) {
     wrap_lines("* no other is as early, as cheap and as clean"), hidden_line(nrow(table) - length(shown)),
     "", wrap_lines(basis_lines(x), width)
   )
+}
+
+# The cheapest, the soonest, and what decides between them.
+forecast_answer <- function(x, table) {
+  ends <- is.finite(table[["finish_p50"]])
+  if (!any(ends)) return("No option finishes all frames.")
+  say <- function(word, i) {
+    at <- by_clock(unlist(table[i, c("finish_p50", "finish_p10", "finish_p90")]), x$scenario)
+    paste0(word, ": ", table[["option"]][i], ", done ", at[1], " (8 in 10: ", at[2], " to ", at[3], "), ",
+           format_about(table[["cost_p50"]][i], table[["cost_se"]][i], table[["currency"]][i]), ".")
+  }
+  of <- which(ends)
+  cheapest <- of[order(table[["cost_p50"]][of], table[["finish_p50"]][of])][1]
+  soonest <- of[order(table[["finish_p50"]][of], table[["cost_p50"]][of])][1]
+  if (cheapest == soonest) return(say("Cheapest and soonest", cheapest))
+  c(say("Cheapest", cheapest), say("Soonest", soonest),
+    "Which to take, alone or together, by a deadline and a budget: clockpigeon choose.")
 }
 
 # Names without engine and limit, and these as headings, where a table has several.
@@ -170,18 +210,19 @@ print.cp_forecast <- function(x, ...) {
 choice_lines <- function(x, width = terminal_width(), parts = character(), changes = kept_changes(x)) {
   answer <- answer_words(x)
   said <- unlist(Map(labelled_lines, answer_heads[names(answer)], answer, 10, width), use.names = FALSE)
+  below <- c(if (!"all" %in% parts) wrap_lines(left_out_words(x$forecast$scenario, reasons = FALSE), width),
+             if (!length(parts)) "(more: --why, --changes, --all)")
+  # A screen of 24 lines; a long answer leaves room for fewer rows.
+  rows <- min(8, max(3, 24 - length(said) - 1 - 2 - length(below)))
   c(
-    wrap_lines(question_words(x), width), "", said, "", answer_table(x, width),
-    if (!"all" %in% parts) wrap_lines(left_out_words(x$forecast$scenario, reasons = FALSE), width),
-    if (!length(parts)) wrap_lines("(--why: how it comes about; --changes: what would change it; --all: all there is)",
-                                   width),
+    wrap_lines(question_words(x), width), "", said, "", answer_table(x, width, rows), below,
     if ("why" %in% parts) why_lines(x, width), if ("changes" %in% parts) change_lines(x, width, changes),
     if ("all" %in% parts) all_lines(x, width)
   )
 }
 
-answer_table <- function(x, width) {
-  rows <- answer_rows(x)
+answer_table <- function(x, width, most = 8) {
+  rows <- answer_rows(x, most)
   scenario <- x$forecast$scenario
   body <- data.frame(
     " " = rows$mark, what = rows$what, done = by_clock(rows$p50, scenario), "9 in 10 by" = by_clock(rows$p90, scenario),
@@ -244,7 +285,8 @@ print.cp_choice <- function(x, ...) {
 # What to find out first, one line a measurement.
 next_lines <- function(choice, rows, width = terminal_width()) {
   worth <- rows[rows[["worth"]], , drop = FALSE]
-  rest <- rows[!rows[["worth"]], , drop = FALSE]
+  other <- rows[rows[["what"]] == "samples", , drop = FALSE]
+  rest <- rows[!rows[["worth"]] & rows[["what"]] != "samples", , drop = FALSE]
   said <- function(x, mark) unlist(lapply(seq_len(nrow(x)), function(k) {
     c(wrap_lines(paste0(mark(k), x[["says"]][k]), width, 3),
       if (x[["what"]][k] != "ask") paste0("   ", x[["command"]][k]))
@@ -256,6 +298,7 @@ next_lines <- function(choice, rows, width = terminal_width()) {
     else "Nothing is worth measuring: no result would save more than it costs.",
     if (nrow(rest)) c("", "Looked at and not worth it:", unlist(lapply(rest[["says"]], function(s) {
       wrap_lines(paste0("-  ", sub(" [(]not worth it[)]", "", s)), width, 3)
-    })))
+    }))),
+    if (nrow(other)) c("", "Where another picture would do as well:", said(other, function(k) "-  "))
   )
 }

@@ -13,6 +13,7 @@ job_options <- list(
   opt("--only", "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
   opt("--without", "sites, tiers, hires, starts or field=value to leave out [none]"),
   opt("--spreads", "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
+  opt("--done", "frames that are done already, such as 'gears 1-300; basin 1-20' [none]"),
   opt("--draws", "number of draws [2000]", "integer"),
   opt("--machine", "where frames were measured beside other work: busy again, or idle [busy]", default = "busy"),
   opt("--seed", "seed of the draws [1]", "integer")
@@ -22,7 +23,8 @@ question_options <- list(
   opt("--budget", "such as 250EUR"),
   opt("--confidence", "chance asked for [0.9]", "double"),
   opt("--each", "ask the confidence of deadline and of budget alone, not of both together", "logical", FALSE),
-  opt("--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]")
+  opt("--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
+  opt("--plan", "a plan of your own, or a decision's record, to hold against the best: a YAML or JSON file")
 )
 choice_options <- c(question_options, list(
   opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]", default = "tradeoff")

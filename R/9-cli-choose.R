@@ -24,7 +24,7 @@ cli_asked <- function(project, o, args = character()) {
        confidence = first_of(o$confidence, file$confidence, defaults$confidence, 0.9),
        rule = first_of(o$rule, file$rule, "cheapest"), draws = first_of(o$draws, file$draws, 2000L),
        seed = first_of(o$seed, file$seed, 1L),
-       machine = check_choice(first_of(o$machine, "busy"), "option --machine", machine_states))
+       done = o$done, machine = check_choice(first_of(o$machine, "busy"), "option --machine", machine_states))
 }
 
 cli_job_file <- function(project, name) {
@@ -42,7 +42,7 @@ cli_jobs <- function(project, asked) {
     engine <- ways$engine[i]
     if (length(asked$versions)) engine <- stats::setNames(asked$versions[ways$version[i]], engine)
     tryCatch(render_job(shots, engine, rows, project$currency, project$rates, project$time_zone,
-                        asked$limits[[ways$limit[i]]], asked$machine),
+                        asked$limits[[ways$limit[i]]], asked$machine, asked$done),
              clockpigeon_error_evidence = identity)
   })
   names(jobs) <- trimws(paste(ways$engine, if (length(asked$versions)) asked$versions[ways$version]))
@@ -73,9 +73,10 @@ cli_job_choice <- function(project, o, args = character(), details = TRUE) {
   check_number(asked$confidence, "option --confidence", above = 0, most = 0.9999)
   check_choice(asked$rule, "option --rule", choice_rules)
   if (length(o$show)) check_choice(o$show, "option --show", choice_shows)
+  stated <- if (length(o$plan)) read_stated_plan(o$plan)
   forecast <- cli_job_forecast(project, asked, now)
   decide(forecast, question_of(forecast, asked$deadline, asked$budget, asked$confidence, asked$rule, !isTRUE(o$each)),
-         details = details)
+         plans = or_else(stated, TRUE), details = details)
 }
 
 # The decision of a moment ago, where nothing that it follows from has changed since: as long as the time that has
@@ -88,7 +89,7 @@ cli_kept_choice <- function(o, args, details) {
   passed <- function(choice) as.numeric(now) - as.numeric(choice$forecast$scenario$now)
   good <- function(choice) passed(choice) >= 0 && passed(choice) <= min(900, 0.02 * choice$deadline_s)
   fresh <- FALSE
-  from <- list(project_stamp(config), question, args)
+  from <- list(project_stamp(config), question, args, if (length(o$plan) && file.exists(o$plan)) file_hash(o$plan))
   choice <- remembered("choice", from, still = good, make = function() {
     fresh <<- TRUE
     project <- read_project(parts = c("shots", "sites", "jobs", "rates"))

@@ -120,3 +120,36 @@ test_that("half the samples take what the limit fit of the ledger's counts says,
   expect_equal(exp(render_job(shot, "e", alone, limit = "50 %")$time_share[["log"]]), 2 / 7 + 5 / 14)
   expect_equal(render_job(shot, "e", alone, limit = "25 %")$noise, 2)
 })
+
+test_that("a job half done is the rest of it, on the evidence of all", {
+  x <- own(c(5, 8, 13), c(1, 20, 40))
+  whole <- render_job(shot_s(), "e", x, time_zone = "UTC")
+  rest <- render_job(shot_s(), "e", x, time_zone = "UTC", done = "s 1-10, 31")
+  left <- setdiff(1:40, c(1:10, 31))
+  expect_identical(rest$shots[[1]]$frames, left)
+  expect_identical(rest$done, 11L)
+  draws <- clockpigeon:::frame_draws(whole, 50, 1)
+  expect_equal(clockpigeon:::frame_draws(rest, 50, 1), draws[, left])
+  curve <- rest$curves[[1]]
+  expect_equal(total_time(curve)$mean, mean(rowSums(clockpigeon:::curve_draws(whole$curves[[1]])[, left])))
+  expect_identical(total_time(curve)$frames, 29L)
+  expect_true(slowest(curve)$frame %in% left)
+  expect_identical(as.integer(predict(curve)$frame), left)
+  # The forecast of the rest is that of the whole with these frames alone.
+  site <- exact_site()
+  part <- simulate_option(plan_options(render_job(shot_s(), "e", x, time_zone = "UTC"), site), 1,
+                          what_if(frames = left), draws = 50)$draws
+  expect_equal(forecast_job(with_options(plan_options(rest, site), rows = 1), draws = 50)$draws$finish_s,
+               part$finish_s)
+  two <- list(shot_s(), shot_s(shot = "u", scene = "u"))
+  both <- rbind(x, own(3, 1, shot = "u", scene = "u"))
+  both$scene[4] <- "u"
+  one <- render_job(two, "e", both, done = "s 1-40; u 2")
+  expect_identical(vapply(one$shots, `[[`, "", "shot"), "u")
+  expect_length(one$curves, 1)
+  expect_refusal(render_job(two, "e", both, done = "s 1-40; u 1-40"), "frames", "nothing left to render")
+  expect_refusal(render_job(two, "e", both, done = "v 1-4"), "frames", c("no shot 'v'", "Did you mean s?"))
+  expect_refusal(render_job(two, "e", both, done = "s 1-41"), "frames", c("not of s", "1-40"))
+  expect_refusal(render_job(two, "e", both, done = "s 1-3; s 3"), "frames", c("frame 3 of s", "twice"))
+  expect_refusal(render_job(two, "e", both, done = "1-40"), "frames", "gears 1-300; basin 1-20")
+})

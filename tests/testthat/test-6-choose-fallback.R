@@ -50,3 +50,15 @@ test_that("the threshold is the one that trying each gives", {
 test_that("a fallback comes within 5 % of trying every moment and threshold", {
   expect_true(all(fallbacks_near_the_best(3)))
 })
+
+test_that("where it depends on the draws whether the likeliest moment fits, another is taken", {
+  for (deadline in c(420, 470, 520)) {
+    state <- fallback_state(deadline, se = 0.35, draws = 600)
+    found <- clockpigeon:::find_fallback(state, list(c(1, 0)), Inf)
+    run <- clockpigeon:::check_split(state, c(1, 0), keep = TRUE)
+    grid <- lapply(deadline * seq(0.1, 0.9, by = 0.02), function(at) clockpigeon:::check_look(state, run, at, 2))
+    fits <- Filter(function(f) f$fits, grid)
+    expect_gt(length(fits), 0)
+    expect_lte(found$mean, 1.05 * min(vapply(fits, `[[`, 0, "mean")))
+  }
+})

@@ -58,6 +58,6 @@ test_that("every print method returns its object invisibly and has a header", {
     shown <- capture.output(back <- withVisible(print(x)))
     expect_false(back$visible)
     expect_identical(back$value, x)
-    expect_match(shown[1], "^(Job|Frame curve|Ledger|Forecast)")
+    expect_match(shown[1], "^(Job|Frame curve|Ledger|Cheapest)")
   }
 })

@@ -53,6 +53,12 @@ test_that("a slip in the question is told before anything is simulated", {
   expect_match(says("--deadline", "2020-01-01 10:00"), "has passed")
   expect_match(says("--budget", "5 JPY"), "no exchange rate to EUR")
   expect_match(says("--only", "quaysid"), "Did you mean quayside")
+  expect_match(says("--only", "undertow"), "undertow is left out: .*does not take exr")
+  expect_match(says("--only", "quayside", "--without", "quayside"), "nothing is both 'quayside' and not 'quayside'")
+  expect_match(says("--done", "gears 1-900"), "frames that are not of gears")
+  writeLines("parts: [{option: 'attic day, 2 nodes'}]\nlook: {at: 2020-01-01 10:00, fewer: 5}", "mine.yaml")
+  expect_match(says("--plan", "mine.yaml", "--draws", "50"), "look: got '2020-01-01 10:00', which has passed")
+  expect_match(says("--plan", "none.yaml"), "none.yaml")
   expect_match(says("--limits", "half"), "50 %")
   expect_match(says("--rule", "dearest"), "cheapest, fastest or best")
   expect_match(says("--confidence", "90"), "confidence")
@@ -82,4 +88,28 @@ test_that("busy evidence is said and may be forecast as idle; each limit may be 
   bad <- said("--machine", "asleep")
   expect_identical(bad$status, 2L)
   expect_match(bad$stderr, "Write busy or idle")
+})
+
+test_that("a job half done, a plan of one's own, no money and no time have an answer", {
+  withr::local_dir(local_project())
+  withr::local_envvar(COLUMNS = "80", NO_COLOR = "1", CLOCKPIGEON_NOW = "2026-11-26T22:00:00Z")
+  ask <- function(...) {
+    status <- NULL
+    out <- capture.output(status <- cli(c("choose", "film", "--draws", "100", "--only", "attic,quayside,now", ...)))
+    list(status = status, text = gsub("\\s+", " ", paste(out, collapse = " ")))
+  }
+  half <- ask("--deadline", "20h", "--done", "gears 1-720; basin 1-700")
+  expect_identical(half$status, 0L)
+  expect_match(half$text, "^1420 of 2250 frames are done. Asked: ")
+  expect_match(half$text, "basin 701-[0-9]+|all 830 frames")
+  writeLines(c("parts:", "  - {option: 'attic day, 2 nodes'}", "look: {at: fri 10:00, fewer: 1200}",
+               "rescue: {option: 'quayside standard, 8 nodes'}"), "mine.yaml")
+  mine <- ask("--deadline", "20h", "--plan", "mine.yaml")
+  expect_match(mine$text, paste("Do As written: render all 2250 frames at attic day, 2 nodes. Look Fri 10:00: if fewer",
+                                "than 1200 of the 2250 frames are done"), fixed = TRUE)
+  expect_match(mine$text, "attic, else quayside Fri", fixed = TRUE)
+  expect_match(ask("--budget", "0EUR")$text, "too dear")
+  soon <- ask("--deadline", "5min")
+  expect_identical(soon$status, 3L)
+  expect_match(soon$text, "Nothing keeps what was asked")
 })
