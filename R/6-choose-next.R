@@ -207,7 +207,7 @@ open_site_draws <- function(state, site, job) {
   rows[["option"]] <- option_names(rows)
   scenario$options <- as_table(rows[option_columns])
   scenario$sites[[site$site]] <- site
-  frames <- common_frames(scenario, min(state$forecast$n, 500), state$forecast$seed)
+  frames <- common_frames(scenario, min(state$forecast$n, 200), state$forecast$seed)
   lapply(seq_len(nrow(rows)), function(i) simulated(scenario, i, frames)$draws)
 }
 

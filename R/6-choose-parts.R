@@ -152,12 +152,19 @@ check_split <- function(state, shares, keep = FALSE) {
 }
 
 check_parts <- function(state, split, keep = FALSE) {
-  runs <- Map(function(i, columns) part_run(state, i, columns, keep = keep), split$used, split$runs)
+  runs <- Map(function(i, columns) kept_run(state, i, columns, keep), split$used, split$runs)
   parts <- lapply(runs, `[[`, "draws")
   finish <- do.call(pmax, lapply(parts, `[[`, "finish_s"))
   cost <- Reduce(`+`, lapply(parts, `[[`, "cost"))
   c(list(split = split, parts = parts, runs = if (keep) lapply(runs, `[[`, "run")),
     judged_draws(finish, cost, state$asked))
+}
+
+# A part that was simulated before on these draws is not simulated again (`state$tried`, where there is one).
+kept_run <- function(state, i, columns, keep) {
+  if (keep || is.null(state$tried)) return(part_run(state, i, columns, keep = keep))
+  key <- paste("run", i, columns[1], length(columns), nrow(state$seconds))
+  kept_with(list(kept = state$tried), key, function() part_run(state, i, columns))
 }
 
 # What a question makes of the draws of a whole plan.

@@ -23,10 +23,10 @@ best_plan <- function(choice, seconds, stated = NULL) {
   state <- plan_state(scenario, asked, seconds, forecast$seed)
   state$whole <- lapply(rows, function(i) as_frame(option_rows(forecast, i))[c("finish_s", "cost")])
   state <- with_lines(state)
-  sides <- search_sides(state)
-  if (length(sides$split$used) < 2) sides <- NULL
-  bound <- min(Inf, if (one$fits) one$mean, if (isTRUE(sides$fits)) sides$mean)
+  bound <- if (one$fits) one$mean else Inf
   fallback <- find_fallback(state, plan_starts(state, bound), bound)
+  sides <- search_sides(state, min(bound, fallback$mean))
+  if (length(sides$split$used) < 2) sides <- NULL
   plans <- c(list(one), if (length(sides)) list(made_plan(state, sides, "sides")),
              if (length(fallback)) list(made_plan(state, fallback, "fallback")))
   fits <- vapply(plans, `[[`, NA, "fits")

@@ -52,14 +52,15 @@ tried_shares <- function(state, shares) {
 
 # The best parts side by side, simulated whole; NULL when there are none. Between simulated shares the search errs a
 # little: what it finds is simulated, and it is made again for as much more, or less, as that fell short. A few last
-# steps move work from the dearer site to the cheaper one as far as the draws allow.
-search_sides <- function(state) {
+# steps move work from the dearer site to the cheaper one as far as the draws allow. What does not come near the cost
+# `bound` is not simulated.
+search_sides <- function(state, bound = Inf) {
   some <- with_some_draws(state, seq_len(min(nrow(state$seconds), max(200, ceiling(1e6 / ncol(state$seconds))))))
   tried <- list()
   # What some of the draws keep all of them may miss by a little: then a little more is asked of the few.
   for (more in c(0, 0.01, 0.025)) {
     some$asked$confidence <- min(state$asked$confidence + more, 0.9999)
-    best <- sides_of(some)
+    best <- sides_of(some, bound)
     if (is.null(best)) break
     whole <- check_split(state, best$shares)
     if (!whole$fits && best$fits) whole <- last_steps(whole, state, 0.01, 3)
@@ -70,12 +71,12 @@ search_sides <- function(state) {
   tried[[order(!vapply(tried, `[[`, NA, "fits"), -vapply(tried, `[[`, 0, "p_both"))[1]]]
 }
 
-sides_of <- function(state, rounds = 5) {
+sides_of <- function(state, bound = Inf, rounds = 5) {
   margin <- 0
   decided <- list()
   for (round in seq_len(rounds)) {
     found <- utils::head(search_shares(state, margin), if (ncol(state$seconds) <= 48) 6 else 2)
-    if (!length(found)) break
+    if (!length(found) || round == 1 && !comes_near(found[[1]], state, bound)) break
     keys <- vapply(found, function(f) split_key(state, f$shares), "")
     for (k in which(!keys %in% names(decided))) decided[[keys[k]]] <- check_split(state, found[[k]]$shares)
     if (decided[[keys[1]]]$fits) break
@@ -90,6 +91,14 @@ sides_of <- function(state, rounds = 5) {
   if (!length(starts)) return(decided[[which.max(vapply(decided, `[[`, 0, "p_both"))]])
   ended <- lapply(starts, last_steps, state = state)
   ended[[order(!vapply(ended, `[[`, NA, "fits"), vapply(ended, `[[`, 0, "mean"))[1]]]
+}
+
+# Between simulated shares costs err by a few per cent and chances by a few points; a search finds those that err to its
+# liking, so that what is found costs more when it is simulated, hardly less.
+comes_near <- function(found, state, bound) {
+  fits <- found$score < 1e12
+  is.infinite(bound) || if (fits) found$mean < 1.02 * bound
+  else found$mean < bound && found$p_both > state$asked$confidence - 0.03
 }
 
 # Work from one site to another as far as the draws allow, by ever smaller steps, simulated whole.

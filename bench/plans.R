@@ -51,6 +51,14 @@ rows <- lapply(seq_len(questions), function(k) {
   x <- ask(k)
   choice <- choose_option(x$forecast, x$deadline)
   plans <- c(list(choice$plan), choice$plan$rivals)
+  # Several side by side are simulated only where they come near the best: here always.
+  if (!any(vapply(plans, `[[`, "", "kind") == "sides")) {
+    asked <- choice[ns$question_fields]
+    seconds <- ns$frame_draws(ns$main_job(x$scenario), 800, k)
+    state <- ns$with_lines(ns$plan_state(x$scenario, asked, seconds, k))
+    found <- ns$search_sides(state)
+    if (length(found)) plans <- c(plans, list(c(found, kind = "sides")))
+  }
   best <- function(kinds) {
     found <- Filter(function(p) p$kind %in% kinds && p$fits, plans)
     if (length(found)) min(vapply(found, `[[`, 0, "mean")) else NA
