@@ -22,7 +22,7 @@ week_days <- c("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 #' Read a deadline
 #'
 #' Reads a time from now (`"30 h"`, `"7min"`), a day and a time of it (`"fri 18:00"`: the next one; `"today 18:00"`,
-#' `"tomorrow 9:00"`), or a date and time (`"2026-11-27 18:00"`). Clock times are local in `zone`, unless they end with
+#' `"tomorrow 9:00"`), or a date and time (`"2026-11-27 18:00"`, with seconds too). Clock times are local in `zone`, unless they end with
 #' a zone of their own (`"2026-11-27 18:00 Europe/Lisbon"`) or with `Z` or `+01:00`.
 #'
 #' @param x One text, or a number of seconds from now.
@@ -37,6 +37,10 @@ parse_deadline <- function(x, now = this_moment(), zone = NULL, where = argument
   if (is.numeric(x)) return(now + check_number(x, where, above = 0))
   x <- trimws(check_text(x, where))
   said <- split_zone(x, zone, where)
+  # Of a moment as machines write it the seconds are added at the end.
+  stamp <- regmatches(said$text, regexec("^([0-9]{4}-[0-9]{2}-[0-9]{2}[ T][0-9]{2}:[0-9]{2}):([0-5][0-9])$",
+                                         said$text))[[1]]
+  if (length(stamp)) said$text <- stamp[2]
   clock <- regmatches(said$text, regexec("^(?:(.+?)[ T]+)?([0-9]{1,2}):([0-9]{2})$", said$text, perl = TRUE))[[1]]
   day <- if (length(clock)) deadline_day(clock[2], now, first_of(said$zone, "UTC"))
   if (is.null(day)) {
@@ -51,7 +55,7 @@ parse_deadline <- function(x, now = this_moment(), zone = NULL, where = argument
                paste0("Write `time_zone` in clockpigeon.yaml, or add the zone: ", x, " Europe/Lisbon."))
   }
   time <- sprintf("%02d:%02d", as.integer(clock[3]), as.integer(clock[4]))
-  moment <- one_moment(day, time, said$zone, x, where)
+  moment <- one_moment(day, time, said$zone, x, where) + if (length(stamp)) as.numeric(stamp[3]) else 0
   passed <- function() as.numeric(moment) <= as.numeric(now)
   comes_again <- attr(day, "next")
   if (passed() && length(comes_again)) moment <- one_moment(day + comes_again, time, said$zone, x, where)

@@ -42,7 +42,7 @@ comparison_answer <- function(x) {
   how <- ifelse(first[["ratio"]] < 1, "times as slow as", "times as fast as")
   ifelse(first[["verdict"]] %in% c("faster", "slower"),
          paste0(name, " is ", number_text(ratio), " ", how, " ", first[["old"]], " ", over, " (", percent(first[["level"]]),
-                ": ", interval, " in speed)."),
+                ": ", interval, ")."),
          paste0(name, ": no clear difference to ", first[["old"]], " ", over, " (", number_text(first[["ratio"]]),
                 " times as fast, ", percent(first[["level"]]), ": ", interval, ")."))
 }

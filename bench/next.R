@@ -231,7 +231,8 @@ one_question <- function(k) {
                habit = by_list(world, first_order(world)))
   losses <- c(nothing = nothing, vapply(ways, loss, 0))
   floor <- min(losses, loss_of(best, whole, world, truth, miss))
-  row <- data.frame(t(losses - floor), best = floor, steps = ways[["next"]]$steps, took = ways[["next"]]$took)
+  row <- data.frame(t(losses - floor), best = floor, steps = ways[["next"]]$steps, took = ways[["next"]]$took,
+                    check.names = FALSE)
   cat(sprintf("# %d: best %.2f, regret %s; next took %d steps, %.0f s\n", k, floor,
               paste(sprintf("%s %.2f", names(losses), losses - floor), collapse = ", "), row$steps, row$took),
       file = stderr())

@@ -24,6 +24,8 @@ test_that("moments are written alike in every locale, in their zone", {
 })
 
 test_that("a deadline that has passed, has no zone, or is no one moment is refused", {
+  expect_identical(format(parse_deadline("2026-11-27T18:00:30Z", now), "%H:%M:%S", tz = "UTC"), "18:00:30")
+  expect_refusal(parse_deadline("2026-11-27T18:00:61Z", now), "deadline")
   expect_refusal(parse_deadline("2026-11-01 18:00", now, "UTC"), "deadline", c("has passed", "2026-11-24 12:00"))
   expect_refusal(parse_deadline("today 9:00", now, "UTC"), "deadline", "has passed")
   expect_refusal(parse_deadline("fri 18:00", now), "deadline", "no time zone")

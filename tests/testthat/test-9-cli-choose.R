@@ -57,7 +57,7 @@ test_that("a slip in the question is told before anything is simulated", {
   expect_match(says("--only", "quayside", "--without", "quayside"), "nothing is both 'quayside' and not 'quayside'")
   expect_match(says("--done", "gears 1-900"), "frames that are not of gears")
   writeLines("parts: [{option: 'attic day, 2 nodes'}]\nlook: {at: 2020-01-01 10:00, fewer: 5}", "mine.yaml")
-  expect_match(says("--plan", "mine.yaml", "--draws", "50"), "look: got '2020-01-01 10:00', which has passed")
+  expect_match(says("--plan", "mine.yaml", "--draws", "50"), "a look and no rescue")
   expect_match(says("--plan", "none.yaml"), "none.yaml")
   expect_match(says("--limits", "half"), "50 %")
   expect_match(says("--rule", "dearest"), "cheapest, fastest or best")
