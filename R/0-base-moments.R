@@ -22,8 +22,8 @@ week_days <- c("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 #' Read a deadline
 #'
 #' Reads a time from now (`"30 h"`, `"7min"`), a day and a time of it (`"fri 18:00"`: the next one; `"today 18:00"`,
-#' `"tomorrow 9:00"`), or a date and time (`"2026-11-27 18:00"`, with seconds too). Clock times are local in `zone`, unless they end with
-#' a zone of their own (`"2026-11-27 18:00 Europe/Lisbon"`) or with `Z` or `+01:00`.
+#' `"tomorrow 9:00"`), or a date and time (`"2026-11-27 18:00"`, with seconds too). Clock times are local in `zone`,
+#' unless they end with a zone of their own (`"2026-11-27 18:00 Europe/Lisbon"`) or with `Z` or `+01:00`.
 #'
 #' @param x One text, or a number of seconds from now.
 #' @param now The moment it is asked at.

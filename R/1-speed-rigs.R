@@ -78,7 +78,8 @@ check_one_island <- function(fit, asked, i, j) {
 summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
   fit <- object
   scenes <- tabulate(fit$cells$j, length(fit$rigs))
-  base <- if (is.null(relative_to)) which.max(scenes - 1e6 * startsWith(fit$rigs, unknown_device)) else match(relative_to, fit$rigs)
+  known <- !startsWith(fit$rigs, unknown_device)
+  base <- if (is.null(relative_to)) which.max(scenes + 1e6 * known) else match(relative_to, fit$rigs)
   if (is.na(base)) {
     stop_input("speeds", paste0("no timing or claim speaks of ", relative_to), argument("relative_to"),
                paste0("Choose from ", toString(utils::head(fit$rigs, 5)), "."))

@@ -95,12 +95,15 @@ places_of_text <- function(text, shots, where) {
   parts <- trimws(strsplit(check_text(text, where), ";", fixed = TRUE)[[1]])
   found <- lapply(parts[nzchar(parts)], function(part) {
     bits <- regmatches(part, regexec("^(\\S+)\\s+(.+)$", part))[[1]]
-    if (!length(bits)) stop_input("frames", paste("got", show_value(part)), where, "Write it as gears 1-300; basin 1-20.")
+    if (!length(bits)) {
+      stop_input("frames", paste("got", show_value(part)), where, "Write it as gears 1-300; basin 1-20.")
+    }
     k <- match(bits[2], names)
     if (is.na(k)) {
       near <- closest(bits[2], names)
       stop_input("frames", paste0("the job has no shot ", show_value(bits[2])), where,
-                 if (length(near)) paste0("Did you mean ", near, "?") else paste0("Its shots are ", toString(names), "."))
+                 if (length(near)) paste0("Did you mean ", near, "?")
+                 else paste0("Its shots are ", toString(names), "."))
     }
     places <- match(parse_frames(bits[3], where), shots[[k]]$frames)
     if (anyNA(places)) {

@@ -64,13 +64,29 @@ better_words <- function(choice) {
   else if (choice$plan$fits) " None that costs less was found."
 }
 
+# A chance, told exactly enough to see when it falls short of what was asked.
+chance_beside <- function(p, asked) {
+  short <- p < asked & percent(p) == percent(asked)
+  ifelse(short, paste(formatC(floor(1000 * p) / 10, format = "f", digits = 1), "%"), percent(p))
+}
+
 done_words <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
   at <- by_clock(quantile_of(plan$draws[["finish_s"]], c(0.5, 0.1, 0.9)), scenario)
   paste0(at[1], " (8 in 10: ", at[2], " to ", at[3], ")",
          if (is.finite(choice$deadline_s)) paste0(", by the deadline ", by_clock(choice$deadline_s, scenario),
-                                                  " with a chance of ", percent(plan$p_deadline)), ".")
+                                                  " with a chance of ",
+                                                  chance_beside(plan$p_deadline, choice$confidence)), ".",
+         sooner_words(choice))
+}
+
+# What the fastest plan gains beside the fastest single option.
+sooner_words <- function(choice) {
+  if (choice$rule != "fastest" || choice$plan$kind == "one" || is.na(choice$pick) || !choice$plan$fits) return("")
+  table <- as_frame(choice$options)
+  paste0(" The fastest single option, ", choice$pick, ": ",
+         by_clock(table[["finish_p50"]][table[["pick"]]], choice$forecast$scenario), ".")
 }
 
 cost_words <- function(choice) {
@@ -89,7 +105,7 @@ cost_words <- function(choice) {
 # What the plan saves beside the best single option, where it is none.
 saving_words <- function(choice) {
   plan <- choice$plan
-  if (plan$kind == "one" || is.na(choice$pick) || !plan$fits) return("")
+  if (choice$rule != "cheapest" || plan$kind == "one" || is.na(choice$pick) || !plan$fits) return("")
   table <- as_frame(choice$options)
   alone <- table[["cost_mean"]][table[["pick"]]]
   paste0(" The best single option, ", choice$pick, ", costs ", format_about(alone, alone / 100), ".")
@@ -197,5 +213,5 @@ answer_title <- function(choice) {
   finish <- quantile_of(plan$draws[["finish_s"]], 0.5)
   paste0(if (!plan$fits) "Nothing fits; nearest: ", plan_name(plan), ": done ", by_clock(finish, scenario), ", ",
          format_about(plan$mean, stats::sd(plan$draws[["cost"]]) / sqrt(nrow(plan$draws)), scenario$currency), ", ",
-         percent(plan$p_both), " sure")
+         chance_beside(plan$p_both, choice$confidence), " sure")
 }

@@ -83,15 +83,20 @@ bound_changes <- function(state, what) {
     if (length(more)) list(one(more, "more", picked(more))))
 }
 
-# The first draws alone, where they lead to the same pick: enough for a break-even, which is told to two digits.
-fewer_draws <- function(state, n = 500) {
+# The first draws alone, where they lead to the same pick: enough for a break-even, which is told to two digits. Of a
+# long job fewer: what its frames have of their own evens out.
+fewer_draws <- function(state, most = 500) {
   all <- state$choice$forecast$n
-  if (n >= all) return(c(state, n = all))
-  few <- state
-  for (i in seq_along(few$facts$draws)) {
-    few$facts <- with_draws(few$facts, i, lapply(few$facts$draws[[i]], utils::head, n))
+  least <- max(250, min(most, 5e5 %/% job_frames(main_job(state$choice$forecast$scenario))))
+  for (n in unique(c(least, most))) {
+    if (n >= all) break
+    few <- state
+    for (i in seq_along(few$facts$draws)) {
+      few$facts <- with_draws(few$facts, i, lapply(few$facts$draws[[i]], utils::head, n))
+    }
+    if (identical(pick_of(few$facts, few$asked), state$choice$pick)) return(c(few, n = n))
   }
-  if (identical(pick_of(few$facts, few$asked), state$choice$pick)) c(few, n = n) else c(state, n = all)
+  c(state, n = all)
 }
 
 # The smallest change of one site's prices, speed or waiting at which the pick is another: bisection on the log of the
@@ -148,6 +153,10 @@ changed_facts <- function(state, mine, what, x) {
       # Waiting longer moves all that follows, unless hours of the day stand in between.
       d <- facts$draws[[i]]
       d$finish_s <- d$finish_s + change$waiting
+    } else if (what == "price" && !length(site$balances) && !length(site$cap)) {
+      # All amounts of the card grow alike, and nothing else follows from them.
+      d <- facts$draws[[i]]
+      d$cost <- d$cost * change$price
     } else d <- simulated(scenario, i, state$frames, change)$draws
     facts <- with_draws(facts, i, list(finish_s = d[["finish_s"]], cost = d[["cost"]]))
   }

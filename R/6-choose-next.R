@@ -15,11 +15,12 @@
 #' @param most How many rows at most.
 #' @return A tibble, one row a measurement: `what` (`probe`, frames of a shot; `cheap`, a pass over all its frames at an
 #'   eighth of the size; `trial`, frames at a site; `repeat`, the same frames on another day; `pack`; `ask`, what a rate
-#'   card does not say; `samples`, whether half of them are enough: never counted as worth it, since it is another picture), `about` (the shot or site), `frames`, `takes_s`, `price` (money, fees with it; of own nodes
-#'   what an hour of theirs costs), `changes` (chance that the plan becomes another), `saves` (on average, in money,
-#'   misses counted as above), `worth` (it saves more than its price, and more than 1 % of what the plan costs), `wins`
-#'   (the plan it most likely leads to), `command` (that does it, or what to ask), `says`. No row worth it: nothing is
-#'   worth measuring.
+#'   card does not say; `version`, an engine or version that was asked for and never measured; `samples`, whether half
+#'   of them are enough: never counted as worth it, since it is another picture), `about` (the shot, site or version),
+#'   `frames`, `takes_s`, `price` (money, fees with it; of own nodes what an hour of theirs costs), `changes` (chance
+#'   that the plan becomes another), `saves` (on average, in money, misses counted as above), `worth` (it saves more
+#'   than its price, and more than 1 % of what the plan costs), `wins` (the plan it most likely leads to), `command`
+#'   (that does it, or what to ask), `says`. No row worth it: nothing is worth measuring.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -38,7 +39,7 @@ measures_of <- function(choice, frames = NULL) {
   state <- worth_state(choice)
   rows <- if (has_curves(choice$forecast$scenario)) {
     c(shot_measures(state, frames), site_measures(state), pack_measures(state), ask_measures(state),
-      sample_measures(state))
+      version_measures(state), sample_measures(state))
   }
   empty <- data.frame(what = character(), about = character(), frames = integer(), takes_s = numeric(),
                       price = numeric(), changes = numeric(), saves = numeric(), worth = logical(), wins = character(),
@@ -143,6 +144,28 @@ pack_measures <- function(state) {
                    paste("clockpigeon pack", job$shots[[1]]$shot)))
 }
 
+# Spreads of the log speed of what was never measured: another version, another engine.
+unseen_sd <- c(version = 0.2, engine = 0.5)
+
+# A version or an engine that was asked for and never measured: taken as likely faster as slower than the one at hand.
+# What it saves on average is then E max(0, 1 - exp(-z)) of the cost, z normal with that spread.
+version_measures <- function(state) {
+  scenario <- state$forecast$scenario
+  out <- as_frame(scenario$left_out)
+  job <- main_job(scenario)
+  takes <- 3 * exp(mean(log(job$evidence[["wall_s"]])))
+  cost <- mean(state$cost[, state$now])
+  lapply(which(out[["code"]] == "unmeasured"), function(k) {
+    name <- out[["site"]][k]
+    s <- unseen_sd[[if (startsWith(name, paste0(job$engine, " "))) "version" else "engine"]]
+    saves <- if (state$fits) cost * (0.5 - exp(s^2 / 2) * stats::pnorm(-s)) else 0
+    price <- takes / 3600 * state$own_hour
+    data.frame(what = "version", about = name, frames = 3L, takes_s = takes, price = price, changes = 0.5,
+               saves = saves, worth = if (state$fits) saves > max(price, 0.01 * cost) else TRUE, wins = name,
+               command = sprintf("clockpigeon bench --engines '%s' --shots %s", name, job$shots[[1]]$shot))
+  })
+}
+
 # Whether half the samples are enough, where nobody tried three counts: an even chance is taken. Two frames of each shot
 # are rendered twice at a quarter and at a half. It is another picture, which whoever asked for these samples may not
 # want: never counted as worth it.
@@ -196,6 +219,7 @@ ask_measures <- function(state) {
 # Draws of a few ways to use a site that its card leaves open.
 open_site_draws <- function(state, site, job) {
   scenario <- state$forecast$scenario
+  if (is.null(rate_to(site, job$currency, job$rates))) return(list())  # nobody knows what it would cost
   if (is.null(site_speed(job, site))) {
     known <- unique(as_frame(scenario$options)[c("site", "log_speed")])
     site$speeds <- list(list(engine = job$engine, relative_to = job$node,
@@ -221,6 +245,8 @@ measure_sentences <- function(rows, choice) {
                    "repeat" = paste("the same frames for", x$about, "on another day"), pack = paste("packing", x$about),
                    ask = paste0("ask ", x$about, ": ", gsub(": ask about ([^;]+)", " (\\1)", gsub(
                      "its card does not say ", "", x$command))),
+                   version = paste0(x$frames, " frames with ", x$about, ", never measured (as likely faster as ",
+                                    "slower)"),
                    samples = "whether half the samples are clean enough (an even chance taken)")
     takes <- if (x$what == "ask") "" else paste0(": ", format_duration(x$takes_s),
                                                  if (x$price > 0) paste0(" and ", format_money(x$price, currency)))

@@ -20,10 +20,10 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' @param together `TRUE`: the confidence is asked of deadline and budget kept together; `FALSE`: of each alone, so that
 #'   both together may be kept less often.
 #' @param plans `TRUE` looks, beside single options, for several side by side and for a start with a fallback: see
-#'   `plan` below. By the rule `"cheapest"` and with a deadline only. Or a plan of your own that is held against the
-#'   best, as the path of a YAML or JSON file: `parts`, each with an `option` (its name) and its `frames` (as
-#'   `gears 1-300; basin 1-20`; all of them where there is one part), and for a fallback `look` (`at`, a moment as
-#'   `deadline`, and `fewer`) and `rescue` (an `option`). A decision record is such a file.
+#'   `plan` below. By the rule `"cheapest"` with a deadline; by `"fastest"` several side by side only. Or a plan of your
+#'   own that is held against the best, as the path of a YAML or JSON file: `parts`, each with an `option` (its name)
+#'   and its `frames` (as `gears 1-300; basin 1-20`; all of them where there is one part), and for a fallback `look`
+#'   (`at`, a moment as `deadline`, and `fewer`) and `rescue` (an `option`). A decision record is such a file.
 #' @param rule `"cheapest"`, `"fastest"` or `"best"`.
 #' @return A decision, a list of class `cp_choice`: `options`, a tibble with the forecast's summary and `limit`,
 #'   `noise`, `p_deadline`, `p_budget`, `p_both` and their simulation errors (`_se`), `fits`, `both_miss` (neither limit
@@ -45,7 +45,8 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'   be done, [trial_value()] what to find out first: each is computed once and kept. [record_choice()] writes it down.
 #' @section Conditions: `clockpigeon_error_deadline` for a deadline that has passed, has no zone, or is no one moment;
 #'   `clockpigeon_error_rates` for a budget in a currency without a rate; `clockpigeon_error_duration` for an ambiguous
-#'   deadline; `clockpigeon_error_plan`, `_option`, `_frames` for a plan that cannot be carried out; `clockpigeon_error_type` for a confidence outside 0 to 1.
+#'   deadline; `clockpigeon_error_plan`, `_option`, `_frames` for a plan that cannot be carried out;
+#'   `clockpigeon_error_type` for a confidence outside 0 to 1.
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)

@@ -15,14 +15,16 @@ best_plan <- function(choice, seconds, stated = NULL) {
     best <- best_plan(choice, seconds)
     return(c(mine, list(rivals = c(list(best[setdiff(names(best), "rivals")]), best$rivals))))
   }
-  if (asked$rule != "cheapest" || !is.finite(asked$deadline_s) || length(rows) < 2) return(one)
+  if (length(rows) < 2 || asked$rule == "best" || asked$rule == "cheapest" && !is.finite(asked$deadline_s)) return(one)
   # The cheapest option of all fits: nothing to be gained.
-  if (one$fits && same_cost(table[["cost_mean"]][lead], min(table[["cost_mean"]][rows]))) return(one)
+  cheapest <- one$fits && same_cost(table[["cost_mean"]][lead], min(table[["cost_mean"]][rows]))
+  if (asked$rule == "cheapest" && cheapest) return(one)
   rows <- rows[!outdone(table[rows, ], as_frame(scenario$options)[rows, ])]
   scenario$options <- scenario$options[rows, , drop = FALSE]
   state <- plan_state(scenario, asked, seconds, forecast$seed)
   state$whole <- lapply(rows, function(i) as_frame(option_rows(forecast, i))[c("finish_s", "cost")])
   state <- with_lines(state)
+  if (asked$rule == "fastest") return(fastest_plan(state, one))
   bound <- if (one$fits) one$mean else Inf
   fallback <- find_fallback(state, plan_starts(state, bound), bound)
   sides <- search_sides(state, min(bound, fallback$mean))
@@ -32,6 +34,32 @@ best_plan <- function(choice, seconds, stated = NULL) {
   fits <- vapply(plans, `[[`, NA, "fits")
   best <- order(!fits, ifelse(fits, vapply(plans, `[[`, 0, "mean"), -vapply(plans, `[[`, 0, "p_both")))[1]
   c(plans[[best]], list(rivals = plans[-best]))
+}
+
+# Several side by side that are done first, within the budget: the earliest deadline that they keep, by bisection; of
+# those that keep it the cheapest.
+fastest_plan <- function(state, one, steps = 6) {
+  asked <- state$asked
+  kept <- function(finish) kept_by(finish, asked$confidence)
+  ends <- vapply(state$lines, function(line) kept(line$finish[, ncol(line$finish)]), 0)
+  high <- min(asked$deadline_s, if (one$fits) kept(one$draws[["finish_s"]]) else max(0, ends[is.finite(ends)]))
+  low <- 0
+  best <- NULL
+  for (step in seq_len(steps)) {
+    if (high - low < 0.03 * high) break
+    state$asked$deadline_s <- (low + high) / 2
+    found <- search_sides(state)
+    fits <- isTRUE(found$fits)
+    if (fits) best <- found
+    if (fits) high <- min(state$asked$deadline_s, kept(found$finish)) else low <- state$asked$deadline_s
+  }
+  sooner <- length(best) && length(best$split$used) > 1 &&
+    (!one$fits || stats::median(best$finish) < stats::median(one$draws[["finish_s"]]))
+  if (!sooner) return(one)
+  state$asked <- asked
+  best[c("p_deadline", "p_budget", "p_both", "mean", "fits")] <-
+    judged_draws(best$finish, best$cost, asked)[c("p_deadline", "p_budget", "p_both", "mean", "fits")]
+  c(made_plan(state, best, "sides"), list(rivals = list(one)))
 }
 
 # Options that another of the same site, tier and start outdoes: with more nodes sooner, and no dearer.

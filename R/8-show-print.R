@@ -41,8 +41,8 @@ comparison_answer <- function(x) {
   ratio <- ifelse(first[["ratio"]] < 1, 1 / first[["ratio"]], first[["ratio"]])
   how <- ifelse(first[["ratio"]] < 1, "times as slow as", "times as fast as")
   ifelse(first[["verdict"]] %in% c("faster", "slower"),
-         paste0(name, " is ", number_text(ratio), " ", how, " ", first[["old"]], " ", over, " (", percent(first[["level"]]),
-                ": ", interval, ")."),
+         paste0(name, " is ", number_text(ratio), " ", how, " ", first[["old"]], " ", over, " (",
+                percent(first[["level"]]), ": ", interval, ")."),
          paste0(name, ": no clear difference to ", first[["old"]], " ", over, " (", number_text(first[["ratio"]]),
                 " times as fast, ", percent(first[["level"]]), ": ", interval, ")."))
 }
@@ -226,7 +226,8 @@ answer_table <- function(x, width, most = 8) {
   scenario <- x$forecast$scenario
   body <- data.frame(
     " " = rows$mark, what = rows$what, done = by_clock(rows$p50, scenario), "9 in 10 by" = by_clock(rows$p90, scenario),
-    cost = format_about(rows$cost, rows$error), chance = percent(rows$chance), check.names = FALSE
+    cost = format_about(rows$cost, rows$error), chance = chance_beside(rows$chance, x$confidence),
+    check.names = FALSE
   )
   names(body)[5] <- paste0("cost, ", scenario$currency)
   text_table(body, right = names(body)[3:6], spare = "9 in 10 by", width = width, mark = if (x$plan$fits) 1)
@@ -242,8 +243,10 @@ why_lines <- function(x, width) {
 
 change_lines <- function(x, width, changes) {
   titled <- function(title, lines) if (length(lines)) c("", title, unlist(lapply(lines, wrap_lines, width = width)))
-  c(titled("What would change the pick:", changes[["says"]]),
-    titled("What else could be done:", x$kept[["worth"]][["says"]]))
+  # Both are about single options.
+  beside <- if (x$plan$kind == "one") c("", "") else c(" among single options", ", held against the best single option")
+  c(titled(paste0("What would change the pick", beside[1], ":"), changes[["says"]]),
+    titled(paste0("What else could be done", beside[2], ":"), x$kept[["worth"]][["says"]]))
 }
 
 all_lines <- function(x, width, most = 40) {

@@ -34,8 +34,28 @@ test_that("a start with a fallback is taken where it costs least, and is never d
   expect_gt(one$cost_needed, mean(d$cost[!d$needed]))
 })
 
-test_that("without a deadline, by another rule or on request the plan is the pick", {
-  for (x in list(pair_of_sites(draws = 50), pair_of_sites("300 s", rule = "fastest", draws = 50),
+test_that("the fastest is done sooner by several side by side, within the budget", {
+  skip_if_not_installed("lpSolve")
+  # Slow does a frame in 10 s, quick in 10/3: 15 and 45 frames end together, after 150 s, for 0.15 + 1.50 EUR.
+  x <- pair_of_sites("300 s", rule = "fastest", draws = 50)
+  expect_identical(x$plan$kind, "sides")
+  expect_lte(stats::median(x$plan$draws$finish_s), 160)
+  expect_identical(sort(x$plan$parts$count), c(15L, 45L))
+  expect_match(clockpigeon:::answer_words(x)[["done"]], "The fastest single option, quick t, 1 node: ")
+  # 1.20 EUR pay for 33 frames of quick (1.11 EUR) at most: the rest takes 270 s at slow.
+  poor <- pair_of_sites("500 s", budget = 1.2, rule = "fastest", draws = 50)
+  expect_identical(poor$plan$kind, "sides")
+  expect_true(all(poor$plan$draws$cost <= 1.2))
+  best <- min(vapply(1:59, function(k) {
+    if (k * 0.01 + (60 - k) * 0.1 / 3 <= 1.2) max(k * 10, (60 - k) * 10 / 3) else Inf
+  }, 0))
+  expect_lte(stats::median(poor$plan$draws$finish_s), 1.06 * best)
+  # Without a deadline too.
+  expect_lte(stats::median(pair_of_sites(rule = "fastest", draws = 50)$plan$draws$finish_s), 160)
+})
+
+test_that("without a deadline, by the best picture or on request the plan is the pick", {
+  for (x in list(pair_of_sites(draws = 50), pair_of_sites("300 s", rule = "best", draws = 50),
                  pair_of_sites("300 s", plans = FALSE, draws = 50))) {
     expect_identical(x$plan$kind, "one")
     expect_identical(x$plan$parts$option, x$pick)
