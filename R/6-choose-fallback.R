@@ -10,9 +10,12 @@ find_fallback <- function(state, starts, bound, most = 6) {
   tried <- tried[order(tried$mean), , drop = FALSE]
   # Between simulated shares the chance errs a little: what seems to fall short by that little is tried too, but not
   # alone.
+  # Few frames are done in leaps, between which nothing can be said: then several moments of each are tried.
+  leaps <- ncol(state$seconds) <= 48
+  tried$part <- if (leaps) ceiling(4 * tried$at / state$asked$deadline_s) else 1
   kept <- function(least) {
     found <- tried[tried$mean < bound & tried$p >= least, , drop = FALSE]
-    utils::head(found[!duplicated(found[c("start", "rescue")]), , drop = FALSE], most)
+    utils::head(found[!duplicated(found[c("start", "rescue", "part")]), , drop = FALSE], if (leaps) 4 * most else most)
   }
   tried <- unique(rbind(kept(state$asked$confidence), kept(state$asked$confidence - 0.02)))
   if (!nrow(tried)) return(NULL)
