@@ -8,9 +8,8 @@ find_fallback <- function(state, starts, bound, most = 6) {
   tried <- do.call(rbind, lapply(seq_along(starts), function(k) tried_looks(state, starts[[k]], k)))
   if (!NROW(tried)) return(NULL)
   tried <- tried[order(tried$mean), , drop = FALSE]
-  # Between simulated shares the chance errs a little: what seems to fall short by that little is tried too, but not
-  # alone.
-  # Few frames are done in leaps, between which nothing can be said: then several moments of each are tried.
+  # Between simulated shares the chance errs a little: what seems to fall short by that little is tried too, beside what
+  # does not. Few frames are done in leaps, between which nothing can be said: then several moments of each are tried.
   leaps <- ncol(state$seconds) <= 48
   tried$part <- if (leaps) ceiling(4 * tried$at / state$asked$deadline_s) else 1
   kept <- function(least) {

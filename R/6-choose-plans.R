@@ -11,7 +11,11 @@ best_plan <- function(choice, seconds, stated = NULL) {
   one <- single_plan(choice, lead)
   rows <- which(job_key(as_frame(scenario$options)) == job_key(as_frame(scenario$options)[lead, ]))
   if (is.list(stated)) {
-    mine <- stated_plan(stated, plan_state(scenario, asked, seconds, forecast$seed))
+    here <- scenario
+    here$options <- here$options[rows, , drop = FALSE]
+    state <- plan_state(here, asked, seconds, forecast$seed)
+    state$others <- table[["option"]][-rows]
+    mine <- stated_plan(stated, state)
     best <- best_plan(choice, seconds)
     return(c(mine, list(rivals = c(list(best[setdiff(names(best), "rivals")]), best$rivals))))
   }
@@ -45,7 +49,7 @@ fastest_plan <- function(state, one, steps = 6) {
   high <- min(asked$deadline_s, if (one$fits) kept(one$draws[["finish_s"]]) else max(0, ends[is.finite(ends)]))
   low <- 0
   best <- NULL
-  for (step in seq_len(steps)) {
+  for (step in seq_len(if (high > 0) steps else 0)) {
     if (high - low < 0.03 * high) break
     state$asked$deadline_s <- (low + high) / 2
     found <- search_sides(state)

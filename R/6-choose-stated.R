@@ -84,6 +84,10 @@ stated_option <- function(name, state, where) {
   known <- state$options[["option"]]
   i <- match(name, known)
   if (!is.na(i)) return(i)
+  if (name %in% state$others) {
+    stop_input("plan", paste(name, "renders with another engine or limit than", known[1]), where,
+               "A plan has one of each: ask with --engine and --limits for that one alone.")
+  }
   mine <- known[state$options[["site"]] == name]
   near <- closest(name, known)
   stop_input("option", paste0("no option is called ", show_value(name)), where,

@@ -27,19 +27,20 @@ comparison_lines <- function(x, width = terminal_width()) {
   )
 }
 
-# One sentence a pair: over all scenes by their work, where there are several.
+# One sentence a pair: over one's own mix of scenes, or all by their work, where there are several.
 comparison_answer <- function(x) {
   x <- as_frame(x)
-  whole <- x[["scene"]] == "all scenes"
-  x <- x[order(!(whole & x[["basis"]] %in% c("total work", "your mix")), !whole), , drop = FALSE]
-  pair <- paste(x[["engine"]], x[["old"]], x[["new"]])
-  first <- x[match(unique(pair[order(x[["new"]])]), pair), , drop = FALSE]
+  x <- x[order(match(x[["basis"]], c("own mix", "total work"))), , drop = FALSE]
+  first <- x[!duplicated(x[c("engine", "old", "new")]), , drop = FALSE]
   first <- first[order(-first[["ratio"]]), , drop = FALSE]
   name <- paste0(ifelse(nzchar(first[["engine"]]), paste0(first[["engine"]], ", "), ""), first[["new"]])
-  over <- ifelse(first[["scene"]] == "all scenes", "over all scenes", paste("on", first[["scene"]]))
-  interval <- range_text(first[["lower"]], first[["upper"]])
-  ratio <- ifelse(first[["ratio"]] < 1, 1 / first[["ratio"]], first[["ratio"]])
-  how <- ifelse(first[["ratio"]] < 1, "times as slow as", "times as fast as")
+  over <- ifelse(first[["basis"]] == "own mix", "over your mix of scenes",
+                 ifelse(first[["scene"]] == "all scenes", "over all scenes", paste("on", first[["scene"]])))
+  slower <- first[["verdict"]] == "slower"
+  interval <- ifelse(slower, range_text(1 / first[["upper"]], 1 / first[["lower"]]),
+                     range_text(first[["lower"]], first[["upper"]]))
+  ratio <- ifelse(slower, 1 / first[["ratio"]], first[["ratio"]])
+  how <- ifelse(slower, "times as slow as", "times as fast as")
   ifelse(first[["verdict"]] %in% c("faster", "slower"),
          paste0(name, " is ", number_text(ratio), " ", how, " ", first[["old"]], " ", over, " (",
                 percent(first[["level"]]), ": ", interval, ")."),

@@ -81,6 +81,12 @@ test_that("a plan that cannot be carried out is one clear error", {
   refused("option", "Did you mean", parts_of("slow t, 2 node", "s 1-60"))
   refused("plan", "without frames beside others", paste0("parts: [{option: '", slow, "'}, {option: '", quick, "'}]"))
   refused("field", "parts", "look: {at: 200 s, fewer: 30}")
+  other <- x$forecast
+  other$scenario$jobs$more <- other$scenario$jobs[[1]]
+  other$scenario$options$limit[2] <- "samples 4"
+  names(other$scenario$jobs)[2] <- clockpigeon:::job_key(as.data.frame(other$scenario$options)[2, ])
+  expect_refusal(choose_option(other, 500, plans = written(parts_of(slow, "s 1-30", quick, "s 31-60"))), "plan",
+                 "another engine or limit")
   later <- x$forecast
   later$scenario$options$begin_s <- c(0, 100)
   expect_refusal(choose_option(later, 500, plans = written(all, "look: {at: 200 s, fewer: 30}", rescue)), "plan",

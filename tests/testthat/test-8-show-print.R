@@ -28,6 +28,15 @@ test_that("a comparison says factor, interval and verdict, and that samples are 
                          "for 3 scenes"),
                    "sundew: 4.2 \\(new\\) against 4.1 \\(old\\) gears", "total work.*faster")) expect_match(text, part)
   }
+  # The answer first, and the other way round where the new one is slower.
+  expect_match(clockpigeon:::comparison_lines(found, 200)[1], paste(
+    "^sundew, 4.2 is [0-9.]+ times as fast as 4.1 over all scenes .95 %: [0-9.]+ to [0-9.]+.[.]$"))
+  back <- found
+  back$ratio <- 1 / found$ratio
+  back[c("lower", "upper")] <- list(1 / found$upper, 1 / found$lower)
+  back$verdict <- "slower"
+  expect_identical(clockpigeon:::comparison_answer(back),
+                   gsub("as fast as", "as slow as", clockpigeon:::comparison_answer(found)))
   both <- clockpigeon:::comparison_lines(compare_timings(x, "engine_version"), width = 200)
   expect_length(grep("^Throughout: sample data, invented", both), 1)
   expect_length(grep("^millrace: 2.1 .new. against 2.0 .old.; left out: 16 timings without a partner$", both), 1)
