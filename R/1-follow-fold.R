@@ -1,0 +1,108 @@
+# Events of a running job become the state of its frames and nodes, whatever the order in which they come in.
+
+# States of a frame, or a piece of one, in the order in which they follow each other.
+frame_states <- c("waiting", "given out", "rendering", "arrived", "usable", "failed", "lost")
+
+# What else can happen: to the job, or to a node. Anything else is counted and does nothing.
+job_happenings <- c("placed", "sent", "begun", "paused", "resumed", "stopped", "fetched", "node up", "node gone",
+                    "charged", "claim")
+
+# `events`: a data frame with `what` (a state of a frame, or one of the happenings), `time` (seconds), and where they are
+# known `frame`, `piece`, `node`, `key`, `seconds` (of the frame's own run, as it was reported) and `amount` (charged;
+# of a claim the seconds that are said to be left). `frames`: the frames of the job.
+#
+# Events are ordered by the time that they carry, and of one time as `frame_states` has it: late and disordered ones give
+# the same state, and so do doubled ones, which have one key. A frame that is there is not taken back by what happens to
+# another run of it, on another node.
+#
+# Returns a list: `frames`, one row a frame or piece: `frame`, `piece`, `state`, `node`, `since` (when it came to be so),
+# `begun` (its last run), `seconds` (of the run that made it), `runs`, `failures`; `nodes`: `node`, `frames` (that
+# arrived), `busy_s`, `first` and `last` (heard of), `up`; `job`: when each happening was last, `paused`, `stopped`,
+# `charged`, `claim` and `claimed_at`, `unknown` (events that say what is not known, or are of no frame of the job).
+fold_events <- function(events, frames) {
+  x <- plain_events(events)
+  x <- x[!duplicated(x[["key"]]), , drop = FALSE]
+  x <- x[order(x[["time"]], match(x[["what"]], c(frame_states, job_happenings)), x[["key"]]), , drop = FALSE]
+  of_frame <- x[["what"]] %in% frame_states
+  mine <- of_frame & x[["frame"]] %in% frames
+  list(frames = fold_frames(x[mine, , drop = FALSE], frames), nodes = fold_nodes(x),
+       job = fold_job(x[!of_frame, , drop = FALSE], unknown = sum(of_frame & !mine)))
+}
+
+plain_events <- function(events) {
+  x <- as_frame(events)
+  fill <- list(time = NA_real_, frame = NA_integer_, piece = NA_character_, node = NA_character_, seconds = NA_real_,
+               amount = NA_real_, key = NA_character_)
+  for (name in names(fill)) if (is.null(x[[name]])) x[[name]] <- rep(fill[[name]], nrow(x))
+  # Without a key an event is what it says.
+  x[["key"]] <- ifelse(is.na(x[["key"]]), row_key(x, c("what", "time", "frame", "piece", "node")), x[["key"]])
+  x
+}
+
+fold_frames <- function(x, frames) {
+  id <- row_key(x, c("frame", "piece"))
+  whole <- data.frame(frame = as.integer(frames), piece = NA_character_)
+  none <- !whole[["frame"]] %in% x[["frame"]]
+  seen <- x[!duplicated(id), c("frame", "piece"), drop = FALSE]
+  rows <- rbind(whole[none, , drop = FALSE], seen)
+  rows <- rows[order(rows[["frame"]], rows[["piece"]]), , drop = FALSE]
+  parts <- split(seq_len(nrow(x)), factor(id, unique(id)))
+  told <- parts[row_key(rows, c("frame", "piece"))]
+  done <- lapply(told, function(at) if (length(at)) fold_frame(x[["what"]][at], x[["time"]][at], x[["node"]][at],
+                                                               x[["seconds"]][at]) else untold_frame)
+  pick <- function(name, type) vapply(done, `[[`, type, name, USE.NAMES = FALSE)
+  data.frame(rows, state = pick("state", ""), node = pick("node", ""), since = pick("since", 0),
+             begun = pick("begun", 0), seconds = pick("seconds", 0), runs = pick("runs", 0L),
+             failures = pick("failures", 0L), row.names = NULL)
+}
+
+untold_frame <- list(state = "waiting", node = NA_character_, since = NA_real_, begun = NA_real_, seconds = NA_real_,
+                     runs = 0L, failures = 0L)
+
+# One frame's events, in their order.
+fold_frame <- function(what, time, node, seconds) {
+  out <- untold_frame
+  runs <- c(rendering = 0L, "given out" = 0L)
+  for (k in seq_along(what)) {
+    there <- out$state %in% c("arrived", "usable")
+    other <- !is.na(out$node) && !is.na(node[k]) && node[k] != out$node
+    if (what[k] %in% names(runs)) runs[[what[k]]] <- runs[[what[k]]] + 1L
+    if (what[k] %in% c("failed", "lost")) out$failures <- out$failures + 1L
+    if (there && !(what[k] %in% c("usable", "failed", "lost") && !other)) next
+    if (what[k] == "rendering" || what[k] == "given out" && out$state != "rendering") out$begun <- time[k]
+    if (what[k] == "arrived") {
+      known <- out$state == "rendering" && !other
+      out$seconds <- if (!is.na(seconds[k])) seconds[k] else if (known) time[k] - out$begun else NA_real_
+    }
+    out$state <- what[k]
+    out$since <- time[k]
+    if (!is.na(node[k])) out$node <- node[k]
+  }
+  out$runs <- if (runs[["rendering"]]) runs[["rendering"]] else runs[["given out"]]
+  out
+}
+
+fold_nodes <- function(x) {
+  x <- x[!is.na(x[["node"]]), , drop = FALSE]
+  names <- unique(x[["node"]])
+  at <- factor(x[["node"]], names)
+  arrived <- x[["what"]] == "arrived"
+  once <- arrived & !duplicated(data.frame(arrived, x[c("frame", "piece")]))
+  up <- x[x[["what"]] %in% c("node up", "node gone"), , drop = FALSE]
+  last <- rev(up[["what"]])[match(names, rev(up[["node"]]))]
+  data.frame(node = names, frames = as.integer(tapply(once, at, sum)),
+             busy_s = as.numeric(tapply(ifelse(once, x[["seconds"]], NA), at, sum, na.rm = TRUE)),
+             first = as.numeric(tapply(x[["time"]], at, min)), last = as.numeric(tapply(x[["time"]], at, max)),
+             up = !last %in% "node gone", row.names = NULL)
+}
+
+fold_job <- function(x, unknown) {
+  last <- function(what) c(x[["time"]][x[["what"]] %in% what], NA_real_)[max(1, sum(x[["what"]] %in% what))]
+  held <- x[["what"]][x[["what"]] %in% c("paused", "resumed")]
+  claims <- x[x[["what"]] == "claim", , drop = FALSE]
+  c(lapply(stats::setNames(nm = c("placed", "sent", "begun", "fetched")), last),
+    list(paused = identical(utils::tail(held, 1), "paused"), stopped = any(x[["what"]] == "stopped"),
+         charged = sum(x[["amount"]][x[["what"]] == "charged"], na.rm = TRUE),
+         claim = utils::tail(c(NA_real_, claims[["amount"]]), 1), claimed_at = last("claim"),
+         unknown = unknown + sum(!x[["what"]] %in% job_happenings)))
+}

@@ -1,0 +1,76 @@
+# A running job's rest, from the frames that have arrived: the draws of the whole job, conditioned on what was seen.
+
+# When a job ends and what it costs, given the frames that have arrived. `home`: when each frame is at home in each draw
+# of the forecast, seconds from the beginning (draws x frames; Inf: never); `finish` and `cost` of these draws; `seen`:
+# when the frames that are there arrived; `now`. How many arrived by when is compared draw by draw with the same number
+# of frames, so that progress is the work that was done, not the count: the draws know that the frames to come are heavier.
+#
+# Draws are weighed by how near they came to what was seen, and moved along the line through them: regression-adjusted
+# rejection (Beaumont, Zhang & Balding 2002, Genetics 162, 2025), in logs, on the moments at which half of the frames
+# and all of those that are there had arrived. What is slower than any draw is reached along that line. That nothing
+# more has arrived by now rules out draws that would be further.
+#
+# Returns a list: `finish`, `cost` and `weight` of the draws that are left (weights add up to 1), `done` (frames),
+# `work` (share of the mean work, by the time that the draws take for as many frames).
+rest_given <- function(home, finish, cost, seen, now, near = 0.4) {
+  m <- length(seen)
+  n <- ncol(home)
+  seen <- sort(seen)
+  if (m >= n) {
+    share <- rep(1 / length(cost), length(cost))
+    return(list(finish = rep(seen[n], length(cost)), cost = cost, weight = share, done = n, work = 1))
+  }
+  at <- if (m > 0) unique(c(ceiling(m / 2), m)) else integer()
+  times <- arrivals_at(home, c(at, m + 1))
+  ends <- is.finite(finish) & rowSums(!is.finite(times)) == 0
+  if (sum(ends) < 20) ends <- rep(TRUE, length(finish))
+  reached <- if (m > 0) times[, length(at)] else rep(0, nrow(home))
+  left <- pmax(finish - reached, 1e-6)
+  next_one <- pmax(times[, length(at) + 1] - reached, 1e-6)
+  since <- if (m > 0) seen[m] else 0
+  if (m == 0) {
+    x <- NULL
+    weight <- as.numeric(ends)
+  } else {
+    x <- log(times[, seq_along(at), drop = FALSE])
+    target <- log(pmax(seen[at], 1e-6))
+    weight <- nearness(x, target, ends, near)
+  }
+  moved <- function(y) exp(moved_draws(log(pmax(y, 1e-9)), x, if (m > 0) target, weight))
+  left <- moved(left)
+  # Where all is as much slower as what was seen, so is the next frame.
+  next_one <- next_one * if (m > 0) exp(target[length(at)] - x[, length(at)]) else 1
+  ended <- since + left
+  late <- since + next_one < now
+  if (sum(weight[!late]) >= 0.2 * sum(weight)) weight[late] <- 0
+  else ended[late] <- now + pmax(left - next_one, 0)[late]  # hardly any draw is that slow: the next one comes now
+  keep <- weight > 0
+  list(finish = pmax(ended, now)[keep], cost = moved(cost)[keep], weight = weight[keep] / sum(weight[keep]), done = m,
+       work = if (m > 0) stats::weighted.mean(reached / finish, weight) else 0)
+}
+
+# The moments at which so many frames had arrived, draws x counts.
+arrivals_at <- function(home, counts) {
+  out <- apply(home, 1, function(row) sort(row, partial = unique(counts), na.last = TRUE)[counts])
+  matrix(out, nrow(home), length(counts), byrow = TRUE)
+}
+
+# The share `near` of the draws that came nearest, less the further they are (Epanechnikov).
+nearness <- function(x, target, ends, near) {
+  spread <- apply(x[ends, , drop = FALSE], 2, stats::mad)
+  spread[spread <= 0] <- 1
+  far <- sqrt(rowSums(sweep(sweep(x, 2, target), 2, spread, `/`)^2))
+  far[!ends] <- Inf
+  width <- max(sort(far)[min(sum(ends), max(50, ceiling(near * sum(ends))))], 1e-9) * (1 + 1e-9)
+  ifelse(far <= width, 1 - (far / width)^2, 0)
+}
+
+# `y` as it would be at the target, by a weighted line through the draws.
+moved_draws <- function(y, x, target, weight) {
+  if (is.null(x)) return(y)
+  use <- weight > 0
+  fit <- stats::lm.wfit(cbind(1, x[use, , drop = FALSE]), y[use], weight[use])
+  slope <- fit$coefficients[-1]
+  slope[is.na(slope)] <- 0
+  y + drop((matrix(target, nrow(x), ncol(x), byrow = TRUE) - x) %*% slope)
+}

@@ -1,0 +1,93 @@
+# Draws of a job of frames one after the other, whose speed differs from draw to draw: all known exactly.
+one_by_one <- function(draws, speeds, frames = 100, jitter = 0, seconds = rep(10, frames)) {
+  t(vapply(seq_len(draws), function(d) cumsum(seconds / speeds[d] * exp(stats::rnorm(frames, 0, jitter))),
+           numeric(frames)))
+}
+range_of <- function(x, probs = c(0.1, 0.9)) {
+  o <- order(x$finish)
+  stats::approx(cumsum(x$weight[o]), x$finish[o], probs, rule = 2)$y
+}
+
+test_that("where only the speed is unknown, what was seen tells the end exactly", {
+  set.seed(1)
+  home <- one_by_one(500, exp(stats::rnorm(500, 0, 0.3)))
+  for (speed in c(0.7, 1, 1.6)) for (m in c(10, 50, 90)) {
+    seen <- seq_len(m) * 10 / speed
+    x <- clockpigeon:::rest_given(home, home[, 100], home[, 100] / 100, seen, max(seen))
+    expect_equal(range(x$finish), rep(1000 / speed, 2), tolerance = 1e-3)
+    expect_equal(range(x$cost), rep(10 / speed, 2), tolerance = 1e-3)
+    expect_equal(sum(x$weight), 1)
+    expect_equal(x$work, m / 100, tolerance = 1e-6)
+  }
+  # Three times as slow as any draw.
+  seen <- (1:40) * 10 / 0.1
+  expect_equal(range(clockpigeon:::rest_given(home, home[, 100], home[, 100], seen, max(seen))$finish), c(1e4, 1e4),
+               tolerance = 1e-2)
+})
+
+test_that("progress is the work done, not the frames done", {
+  set.seed(2)
+  seconds <- rep(c(5, 20), each = 50)    # the second half is four times as heavy
+  home <- one_by_one(400, exp(stats::rnorm(400, 0, 0.3)), seconds = seconds)
+  seen <- cumsum(seconds)[1:50]
+  x <- clockpigeon:::rest_given(home, home[, 100], home[, 100], seen, max(seen))
+  expect_equal(stats::weighted.mean(x$finish, x$weight), 1250, tolerance = 0.01)
+  expect_equal(x$work, 0.2, tolerance = 1e-6)
+})
+
+test_that("before anything has arrived only time that has passed tells; when nothing comes the end moves on", {
+  set.seed(3)
+  home <- one_by_one(400, exp(stats::rnorm(400, 0, 0.3)), jitter = 0.05)
+  finish <- home[, 100]
+  fresh <- clockpigeon:::rest_given(home, finish, finish, numeric(), 0)
+  expect_equal(sort(fresh$finish), sort(finish))
+  waited <- clockpigeon:::rest_given(home, finish, finish, numeric(), 12)
+  expect_identical(length(waited$finish), sum(home[, 1] >= 12))
+  # Ten frames in ten seconds each, then nothing for an hour: the rest has yet to be done.
+  stalled <- clockpigeon:::rest_given(home, finish, finish, (1:10) * 10, 3700)
+  expect_gt(min(stalled$finish), 3700 + 600)
+  over <- clockpigeon:::rest_given(home, finish, finish, (1:100) * 9, 950)
+  expect_identical(unique(over$finish), 900)
+  # Draws that never end, as under a cap, are left aside while there are others.
+  ends <- home
+  ends[1:100, 60:100] <- Inf
+  x <- clockpigeon:::rest_given(ends, ends[, 100], finish, (1:50) * 10, 500)
+  expect_true(all(is.finite(x$finish)))
+})
+
+test_that("its ranges hold what they say, and narrow as the work is done", {
+  set.seed(4)
+  n <- 60
+  truth <- 120
+  speeds <- exp(stats::rnorm(900 + truth, 0, 0.35))
+  # Four nodes, frames of their own lengths: the heavy ones late.
+  seconds <- exp(stats::rnorm(n, 0, 0.4)) * seq(5, 15, length.out = n)
+  home <- t(vapply(speeds, function(speed) {
+    free <- rep(stats::rexp(1, 1 / 20), 4)
+    took <- seconds / speed * exp(stats::rnorm(n, 0, 0.1)) * exp(stats::rnorm(1, 0, 0.1))
+    vapply(took, function(s) {
+      k <- which.min(free)
+      free[k] <<- free[k] + s
+      free[k]
+    }, 0)
+  }, numeric(n)))
+  finish <- apply(home, 1, max)
+  asked <- function(share) {
+    m <- ceiling(share * n)
+    t(vapply(900 + seq_len(truth), function(d) {
+      seen <- sort(home[d, ])
+      now <- seen[m] + stats::runif(1) * (seen[m + 1] - seen[m])
+      ends <- range_of(clockpigeon:::rest_given(home[1:900, ], finish[1:900], finish[1:900], seen[1:m], now))
+      c(finish[d] >= ends[1] && finish[d] <= ends[2], diff(ends) / finish[d])
+    }, numeric(2)))
+  }
+  widths <- diff(stats::quantile(finish, c(0.1, 0.9))) / stats::median(finish)
+  for (share in c(0.25, 0.5, 0.75)) {
+    found <- asked(share)
+    # Of 120 cases four standard errors of 80 % are 0.146.
+    expect_gt(mean(found[, 1]), 0.654)
+    expect_lt(mean(found[, 1]), 0.946)
+    expect_lt(stats::median(found[, 2]), utils::tail(widths, 1))
+    widths <- c(widths, stats::median(found[, 2]))
+  }
+})
