@@ -11,19 +11,25 @@
 # more has arrived by now rules out draws that would be further.
 #
 # Returns a list: `finish`, `cost` and `weight` of the draws that are left (weights add up to 1), `done` (frames),
-# `work` (share of the mean work, by the time that the draws take for as many frames).
+# `overdue` (share of draws in which another frame would have come by now), `work` (share of the work, by the time that
+# the draws take for as many frames).
 rest_given <- function(home, finish, cost, seen, now, near = 0.4) {
   m <- length(seen)
   n <- ncol(home)
   seen <- sort(seen)
+  alike <- function(finish, work) {
+    list(finish = finish, cost = cost, weight = rep(1 / length(cost), length(cost)), done = m, overdue = 0, work = work)
+  }
   if (m >= n) {
-    share <- rep(1 / length(cost), length(cost))
-    return(list(finish = rep(seen[n], length(cost)), cost = cost, weight = share, done = n, work = 1))
+    after <- pmax(finish - apply(home, 1, max), 0)  # merging, encoding
+    after[!is.finite(after)] <- 0
+    return(alike(ifelse(after > 0, pmax(seen[n] + after, now), seen[n]), 1))
   }
   at <- if (m > 0) unique(c(ceiling(m / 2), m)) else integer()
   times <- arrivals_at(home, c(at, m + 1))
   ends <- is.finite(finish) & rowSums(!is.finite(times)) == 0
-  if (sum(ends) < 20) ends <- rep(TRUE, length(finish))
+  # Hardly any draw comes so far: nothing can be told from them.
+  if (sum(ends) < 20) return(alike(pmax(finish, now), m / n))
   reached <- if (m > 0) times[, length(at)] else rep(0, nrow(home))
   left <- pmax(finish - reached, 1e-6)
   next_one <- pmax(times[, length(at) + 1] - reached, 1e-6)
@@ -42,11 +48,12 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4) {
   next_one <- next_one * if (m > 0) exp(target[length(at)] - x[, length(at)]) else 1
   ended <- since + left
   late <- since + next_one < now
+  overdue <- sum(weight[late]) / sum(weight)
   if (sum(weight[!late]) >= 0.2 * sum(weight)) weight[late] <- 0
   else ended[late] <- now + pmax(left - next_one, 0)[late]  # hardly any draw is that slow: the next one comes now
   keep <- weight > 0
   list(finish = pmax(ended, now)[keep], cost = moved(cost)[keep], weight = weight[keep] / sum(weight[keep]), done = m,
-       work = if (m > 0) stats::weighted.mean(reached / finish, weight) else 0)
+       overdue = overdue, work = if (m > 0) stats::weighted.mean(reached / finish, weight) else 0)
 }
 
 # The moments at which so many frames had arrived, draws x counts.

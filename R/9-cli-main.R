@@ -205,6 +205,14 @@ cli_commands <- list(
       format_option
       ))
   ),
+  watch = command_row(
+    "say how a placed job stands, by the frames that have come", function(o, args) cli_watch(o, args),
+    arguments = "JOB", arity = 1,
+    options = list(
+      opt("--frames", "where its frames appear: FOLDER, or SITE=FOLDER,SITE=FOLDER [as it was told before]"),
+      opt("--placed", "when it was placed, such as '2026-11-27 10:00' [as told before, or when it was decided]"),
+      format_option)
+  ),
   report = command_row(
     "write the choice as an HTML page", function(o, args) cli_report(o, args), arguments = "[JOB]", arity = c(0, 1),
     options = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
