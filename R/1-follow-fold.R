@@ -7,18 +7,19 @@ frame_states <- c("waiting", "given out", "rendering", "arrived", "usable", "fai
 job_happenings <- c("placed", "sent", "begun", "paused", "resumed", "stopped", "fetched", "node up", "node gone",
                     "charged", "claim")
 
-# `events`: a data frame with `what` (a state of a frame, or one of the happenings), `time` (seconds), and where they are
-# known `frame`, `piece`, `node`, `key`, `seconds` (of the frame's own run, as it was reported) and `amount` (charged;
-# of a claim the seconds that are said to be left). `frames`: the frames of the job.
+# `events`: a data frame with `what` (a state of a frame, or one of the happenings), `time` (seconds), and where they
+# are known `frame`, `piece`, `node`, `key`, `seconds` (of the frame's own run, as it was reported) and `amount`
+# (charged; of a claim the seconds that are said to be left). `frames`: the frames of the job.
 #
-# Events are ordered by the time that they carry, and of one time as `frame_states` has it: late and disordered ones give
-# the same state, and so do doubled ones, which have one key. A frame that is there is not taken back by what happens to
-# another run of it, on another node.
+# Events are ordered by the time that they carry, and of one time as `frame_states` has it: late and disordered ones
+# give the same state, and so do doubled ones, which have one key. A frame that is there is not taken back by what
+# happens to another run of it, on another node.
 #
-# Returns a list: `frames`, one row a frame or piece: `frame`, `piece`, `state`, `node`, `since` (when it came to be so),
-# `begun` (its last run), `seconds` (of the run that made it), `runs`, `failures`; `nodes`: `node`, `frames` (that
-# arrived), `busy_s`, `first` and `last` (heard of), `up`; `job`: when each happening was last, `paused`, `stopped`,
-# `charged`, `claim` and `claimed_at`, `unknown` (events that say what is not known, or are of no frame of the job).
+# Returns a list: `frames`, one row a frame or piece: `frame`, `piece`, `state`, `node`, `since` (when it came to be
+# so), `begun` (its last run), `seconds` (of the run that made it), `runs`, `failures`; `nodes`: `node`, `frames`
+# (that arrived), `busy_s`, `first` and `last` (heard of), `up`; `job`: when each happening was last, `paused`,
+# `stopped`, `charged`, `claim` and `claimed_at`, `unknown` (events that say what is not known, or are of no frame of
+# the job).
 fold_events <- function(events, frames) {
   x <- plain_events(events)
   x <- x[!duplicated(x[["key"]]), , drop = FALSE]

@@ -1,9 +1,10 @@
 # A running job's rest, from the frames that have arrived: the draws of the whole job, conditioned on what was seen.
 
-# When a job ends and what it costs, given the frames that have arrived. `home`: when each frame is at home in each draw
-# of the forecast, seconds from the beginning (draws x frames; Inf: never); `finish` and `cost` of these draws; `seen`:
-# when the frames that are there arrived; `now`. How many arrived by when is compared draw by draw with the same number
-# of frames, so that progress is the work that was done, not the count: the draws know that the frames to come are heavier.
+# When a job ends and what it costs, given the frames that have arrived. `home`: when each frame is at home in each
+# draw of the forecast, seconds from the beginning (draws x frames; Inf: never); `finish` and `cost` of these draws;
+# `seen`: when the frames that are there arrived; `now`. How many arrived by when is compared draw by draw with the
+# same number of frames, so that progress is the work that was done, not the count: the draws know that the frames to
+# come are heavier.
 #
 # Draws are weighed by how near they came to what was seen, and moved along the line through them: regression-adjusted
 # rejection (Beaumont, Zhang & Balding 2002, Genetics 162, 2025), in logs, on the moments at which half of the frames

@@ -37,12 +37,13 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'   (`at_s`, from now: with `fewer` than so many `of` all frames done those not begun go to the `rescue`, a list of
 #'   `option` and `site`), `needed` (chance of that), `cost_needed` (mean cost then), `draws` (of `finish_s`, `cost` and
 #'   `needed`), its mean cost (`mean`), `p_deadline`, `p_budget`, `p_both`, `fits`, and `rivals`, the plans that it was
-#'   held against; never dearer than the pick; `reasons`, a tibble with one row for each thing to be said of an option:
-#'   `option`, `code` (`pick`, `fits`, `late`, `unfinished`, `dear`, `not_both`), `share` (of draws that keep it),
-#'   `seconds` and `money` (what would let it in); `warnings`, a tibble of `code` (`stale_card`, `claimed_speed`,
-#'   `assumed_speed`) and `about`; `stale`, sites whose rate card's file has changed since the forecast; what was asked;
-#'   `forecast`. [explain()] says it in sentences, [break_even()] what would change it, [worth_tests()] what else could
-#'   be done, [trial_value()] what to find out first: each is computed once and kept. [record_choice()] writes it down.
+#'   held against (of those within 1 % the plainest is taken); never dearer than the pick; `reasons`, a tibble with one
+#'   row for each thing to be said of an option: `option`, `code` (`pick`, `fits`, `late`, `unfinished`, `dear`,
+#'   `not_both`), `share` (of draws that keep it), `seconds` and `money` (what would let it in); `warnings`, a tibble
+#'   of `code` (`stale_card`, `claimed_speed`, `assumed_speed`) and `about`; `stale`, sites whose rate card's file has
+#'   changed since the forecast; what was asked; `forecast`. [explain()] says it in sentences, [break_even()] what
+#'   would change it, [worth_tests()] what else could be done, [trial_value()] what to find out first: each is computed
+#'   once and kept. [record_choice()] writes it down.
 #' @section Conditions: `clockpigeon_error_deadline` for a deadline that has passed, has no zone, or is no one moment;
 #'   `clockpigeon_error_rates` for a budget in a currency without a rate; `clockpigeon_error_duration` for an ambiguous
 #'   deadline; `clockpigeon_error_plan`, `_option`, `_frames` for a plan that cannot be carried out;

@@ -35,9 +35,15 @@ best_plan <- function(choice, seconds, stated = NULL) {
   if (length(sides$split$used) < 2) sides <- NULL
   plans <- c(list(one), if (length(sides)) list(made_plan(state, sides, "sides")),
              if (length(fallback)) list(made_plan(state, fallback, "fallback")))
-  fits <- vapply(plans, `[[`, NA, "fits")
-  best <- order(!fits, ifelse(fits, vapply(plans, `[[`, 0, "mean"), -vapply(plans, `[[`, 0, "p_both")))[1]
+  best <- plainest(vapply(plans, `[[`, NA, "fits"), vapply(plans, `[[`, 0, "mean"), vapply(plans, `[[`, 0, "p_both"))
   c(plans[[best]], list(rivals = plans[-best]))
+}
+
+# The cheapest plan that fits, or the one that comes nearest; of those within a per cent of it the first, which is the
+# plainest to carry out.
+plainest <- function(fits, mean, p_both) {
+  if (!any(fits)) return(which.max(p_both))
+  which(fits & mean <= 1.01 * min(mean[fits]) + 0.005)[1]
 }
 
 # Several side by side that are done first, within the budget: the earliest deadline that they keep, by bisection; of

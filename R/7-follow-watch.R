@@ -23,8 +23,9 @@ frames_there <- function(folder, shots) {
 #
 # Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there`, `work` (share done), `last` (arrival,
 # seconds from the placing), `overdue` (share of draws in which another frame would have come by now), `finish_p50`,
-# `cost_mean`; `draws`: `finish_s` and `cost` of the whole; its chances and mean as of a plan; `look`: of a fallback its
-# moment, `fewer`, `there` (frames by then), and what is `due`: `later`, `send` or `go on`; `unknown`: files of no frame.
+# `cost_mean`; `draws`: `finish_s` and `cost` of the whole; its chances and mean as of a plan; `look`: of a fallback
+# its moment, `fewer`, `there` (frames by then), and what is `due`: `later`, `send` or `go on`; `unknown`: files of no
+# frame.
 watch_frames <- function(plan, scenario, asked, folders, now, draws = 2000, seed = 1) {
   state <- watched_state(plan, scenario, asked, draws, seed)
   split <- stated_split(plan, state, "the decision's plan")

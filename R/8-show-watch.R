@@ -44,11 +44,12 @@ watch_advice <- function(x, clock) {
   silent <- which(parts[["overdue"]] >= 0.99 & parts[["there"]] < parts[["frames"]])
   out <- c(
     if (identical(look$due, "send")) {
-      paste0("Send the frames that are not begun to ", look$rescue, ": by ", clock(look$at_s), " there were ", look$there,
-             ", fewer than the ", look$fewer, " that the plan asks for.")
+      paste0("Send the frames that are not begun to ", look$rescue, ": by ", clock(look$at_s), " there were ",
+             look$there, ", fewer than the ", look$fewer, " that the plan asks for.")
     },
     if (identical(look$due, "go on")) {
-      paste0("Go on: by ", clock(look$at_s), " there were ", look$there, " frames, and the plan asks for ", look$fewer, ".")
+      paste0("Go on: by ", clock(look$at_s), " there were ", look$there, " frames, and the plan asks for ", look$fewer,
+             ".")
     },
     if (length(silent)) {
       paste0("See what is wrong at ", toString(parts[["site"]][silent]), ": in 99 of 100 cases another frame would ",

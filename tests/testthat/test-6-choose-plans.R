@@ -68,3 +68,11 @@ test_that("a budget of nothing, and a deadline of minutes for a day's work, are 
   late <- pair_of_sites("5 s", draws = 50)
   expect_match(clockpigeon:::answer_words(late)[["do"]], "Nothing keeps what was asked .* a deadline .* later lets in")
 })
+
+test_that("of plans that cost the same the plainest is taken", {
+  pick <- clockpigeon:::plainest
+  expect_identical(pick(c(TRUE, TRUE, TRUE), c(8.2, 7.30, 7.28), c(1, 1, 1)), 2L)
+  expect_identical(pick(c(TRUE, TRUE, TRUE), c(8.2, 7.40, 7.28), c(1, 1, 1)), 3L)
+  expect_identical(pick(c(FALSE, TRUE, TRUE), c(7, 7.40, 7.41), c(0.8, 1, 1)), 2L)
+  expect_identical(pick(c(FALSE, FALSE), c(7, 9), c(0.5, 0.8)), 2L)
+})
