@@ -73,7 +73,7 @@ part_of_paths <- function(paths, left) {
   paths$seconds <- paths$seconds[, left, drop = FALSE]
   paths$total <- rowSums(paths$seconds)
   paths$place <- left[max.col(paths$seconds, ties.method = "first")]
-  paths$slowest <- apply(paths$seconds, 1, max)
+  paths[["slowest"]] <- apply(paths[["seconds"]], 1, max)
   paths
 }
 frames_left <- function(curve) if (length(curve$left)) curve$frames[curve$left] else curve$frames
