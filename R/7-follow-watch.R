@@ -70,9 +70,10 @@ part_frames <- function(state, split, k, folders, passed) {
   }
   there <- frames_there(folders[[site]], vapply(job$shots, `[[`, "", "shot"))
   mine <- unlist(lapply(job$shots, function(shot) paste(shot$shot, shot$frames)))
-  known <- paste(there[["shot"]], there[["frame"]]) %in% mine
-  at <- there[["time"]][known] - as.numeric(state$scenario$now)
-  # A clock that differs a little may have written frames before they were placed.
+  since <- there[["time"]] - as.numeric(state$scenario$now)
+  # A clock that differs a little may have written frames before they were placed; older ones are of another job.
+  known <- paste(there[["shot"]], there[["frame"]]) %in% mine & since > -300
+  at <- since[known]
   list(seen = pmax(at[at <= passed], 1e-3), unknown = sum(!known))
 }
 

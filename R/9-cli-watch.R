@@ -28,6 +28,7 @@ cli_placed <- function(project, name, o, decision, now) {
   sites <- unique(vapply(decision$plan$parts, `[[`, "", "site"))
   events <- as_frame(cli_ledger(project, code = function(ledger) job_events(ledger, name)))
   before <- events[events[["what"]] == "placed" & !is.na(events[["detail"]]), , drop = FALSE]
+  before <- before[!duplicated(before[["place"]], fromLast = TRUE), , drop = FALSE]  # what was told last
   folders <- stats::setNames(as.list(before[["detail"]]), before[["place"]])
   if (length(o$frames)) folders[names(cli_folders(o$frames, sites))] <- cli_folders(o$frames, sites)
   missing <- setdiff(sites, names(folders))

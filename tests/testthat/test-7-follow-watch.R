@@ -52,6 +52,11 @@ test_that("a part's arrivals say when all is done and what it costs", {
   # Frames of nobody's, and those that are not of the part.
   some_frames(slow, setdiff(1:60, first[of("slow")] + seq_len(parts$count[of("slow")]) - 1)[1], 50)
   expect_identical(watched(x, list(slow = slow, quick = quick), 60)$unknown, 1L)
+  # A frame of last week is of another job.
+  some_frames(slow, first[of("slow")] + 5, -7 * 86400)
+  old <- watched(x, list(slow = slow, quick = quick), 60)
+  expect_identical(old$parts$there, found$parts$there)
+  expect_identical(old$unknown, 2L)
   expect_refusal(watched(x, list(slow = slow), 60), "usage", "no folder for quick")
 })
 

@@ -36,4 +36,8 @@ test_that("a job placed by hand is followed by the frames in its folders", {
   expect_identical(again$frames, 2250L)
   events <- utils::read.csv(text = capture.output(cli(c("jobs", "film-1", "--format", "csv"))))
   expect_identical(sum(events$what == "placed"), 1L)
+  # What is told later counts.
+  dir.create("elsewhere")
+  moved <- utils::read.csv(text = capture.output(cli(c("watch", "film-1", "--frames", "elsewhere", "--format", "csv"))))
+  expect_identical(moved$there, 0L)
 })
