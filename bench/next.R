@@ -35,13 +35,13 @@ read_text <- function(name, read, ...) {
 }
 site_text <- function(name, kind, price, nodes, speed) {
   read_text(paste0(name, ".yaml"), read_site, paste("site:", name), paste("kind:", kind), "as_of: 2026-11-01",
-            "source: of this bench", "currency: EUR", "engines: [quill]",
-            "can: {versions: {quill: any}, limits: [samples], outputs: [png]}", "meter: rendering",
+            "source: of this bench", "currency: EUR", "engines: [tallow]",
+            "can: {versions: {tallow: any}, limits: [samples], outputs: [png]}", "meter: rendering",
             sprintf("price: {per: node-hour, amount: %.2f EUR, step: 1 s}", price), speed, "tiers:",
             sprintf("  - {tier: all, nodes: [%s]}", nodes))
 }
 claim <- function(factor, basis) {
-  sprintf("speeds: [{engine: quill, relative_to: desk, factor: %.3f, basis: %s}]", factor, basis)
+  sprintf("speeds: [{engine: tallow, relative_to: desk, factor: %.3f, basis: %s}]", factor, basis)
 }
 
 # One world: shots with their true times, sites with their true speeds, and what is known to begin with.
@@ -68,7 +68,7 @@ measured <- function(world, shot, frames, site = NA_character_, cheap = FALSE) {
   wall <- s$times[frames] / speed * exp(stats::rnorm(length(frames), 0, run_sd)) / (if (cheap) 64 else 1)
   stamp <- format(now - 3600 + NROW(world$rows) + seq_along(frames), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
   out <- data.frame(activity = "render", shot = s$shot$shot, scene = s$shot$scene, frame = as.integer(frames),
-                    engine = "quill", engine_version = "1.0", limit_kind = "samples", limit_value = 64,
+                    engine = "tallow", engine_version = "1.0", limit_kind = "samples", limit_value = 64,
                     width = if (cheap) 80L else 640L, height = if (cheap) 45L else 360L,
                     node = if (is.na(site)) "desk" else NA_character_, site = site,
                     device = "d", device_count = 1L, wall_s = wall, status = "ok", kind = "measured",
@@ -82,7 +82,7 @@ with_rows <- function(world, ...) {
   world
 }
 job_of <- function(world, rows = world$rows) {
-  render_job(lapply(world$shots, `[[`, "shot"), "quill", ns$as_timings(rows), time_zone = "UTC")
+  render_job(lapply(world$shots, `[[`, "shot"), "tallow", ns$as_timings(rows), time_zone = "UTC")
 }
 decide <- function(world, seed) {
   forecast <- forecast_job(plan_options(job_of(world), world$sites, now = now), draws = draws, seed = seed)

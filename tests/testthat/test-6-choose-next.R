@@ -25,16 +25,16 @@ test_that("an engine or version that nobody measured, and fewer samples, are wor
   project <- read_project(demo_file())
   ask <- function(engine) tryCatch(render_job(project$shots["gears"], engine, example_timings(), time_zone = "UTC"),
                                    clockpigeon_error_evidence = identity)
-  jobs <- list(`sundew 4.2` = ask(c(sundew = "4.2")), `sundew 5.0` = ask(c(sundew = "5.0")), quill = ask("quill"))
+  jobs <- list(`sundew 4.2` = ask(c(sundew = "4.2")), `sundew 5.0` = ask(c(sundew = "5.0")), tallow = ask("tallow"))
   options <- plan_options(jobs, project$sites, only = "attic", now = as.POSIXct("2026-11-24 20:00", tz = "UTC"))
   x <- choose_option(forecast_job(options, draws = 200), "30 h")
   rows <- as.data.frame(next_measures(x, most = 50))
   row <- function(about) rows[rows$about == about & rows$what == "version", ]
   worth <- function(sd) stats::integrate(function(z) pmax(0, 1 - exp(-z)) * stats::dnorm(z, 0, sd), 0, 10 * sd)$value
   expect_equal(row("sundew 5.0")$saves, x$plan$mean * worth(0.2), tolerance = 1e-6)
-  expect_equal(row("quill")$saves, x$plan$mean * worth(0.5), tolerance = 1e-6)
+  expect_equal(row("tallow")$saves, x$plan$mean * worth(0.5), tolerance = 1e-6)
   expect_identical(row("sundew 5.0")$command, "clockpigeon bench --engines 'sundew 5.0' --shots gears")
-  expect_match(row("quill")$says, "3 frames with quill, never measured")
+  expect_match(row("tallow")$says, "3 frames with tallow, never measured")
   half <- rows[rows$what == "samples", ]
   expect_false(half$worth)
   # A frame's loading stays, so that half the samples take more than half the time.
