@@ -36,7 +36,11 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
                        machine = machine_states, done = NULL, ...) {
   old <- old_arguments(list(...), list(engine = function(version) version), "render_job()")$engine
   machine <- check_choice(machine[1], argument("machine"), machine_states)
-  shots <- as_list_of(shots, "cp_shot", argument("shots"), "read_shot()")
+  # Frames stand in rising order, as in their curves, however the shot lists them.
+  shots <- lapply(as_list_of(shots, "cp_shot", argument("shots"), "read_shot()"), function(shot) {
+    shot$frames <- sort(shot$frames)
+    shot
+  })
   share <- sample_share(limit)
   if (is.list(limit)) shots <- lapply(shots, with_limit, limit = check_limit(limit, argument("limit")))
   version <- if (length(names(engine))) check_text(unname(engine), argument("engine")) else old$version

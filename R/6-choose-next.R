@@ -183,10 +183,9 @@ sample_measures <- function(state) {
   takes <- 2 * 2 * (0.25 + 0.5) * length(job$shots) * exp(mean(log(job$evidence[["wall_s"]])))
   price <- takes / 3600 * state$own_hour
   saves <- if (is.finite(share)) 0.5 * max(0, 1 - share) * mean(state$cost[, state$now]) else 0
-  row <- data.frame(what = "samples", about = job$shots[[1]]$shot, frames = 2L, takes_s = takes, price = price,
-                    changes = 0.5, saves = saves, worth = FALSE,
-                    wins = NA_character_, command = paste("clockpigeon limit", job$shots[[1]]$shot))
-  list(row)
+  list(data.frame(what = "samples", about = job$shots[[1]]$shot, frames = 2L, takes_s = takes, price = price,
+                  changes = 0.5, saves = saves, worth = FALSE, wins = NA_character_,
+                  command = paste("clockpigeon limit", job$shots[[1]]$shot)))
 }
 
 # What a rate card does not say: with an even chance that the answer is the one that is needed, what the site could

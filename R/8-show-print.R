@@ -33,7 +33,7 @@ comparison_answer <- function(x) {
   x <- x[order(match(x[["basis"]], c("own mix", "total work"))), , drop = FALSE]
   first <- x[!duplicated(x[c("engine", "old", "new")]), , drop = FALSE]
   first <- first[order(-first[["ratio"]]), , drop = FALSE]
-  name <- paste0(ifelse(nzchar(first[["engine"]]), paste0(first[["engine"]], ", "), ""), first[["new"]])
+  name <- paste0(ifelse(nzchar(first[["engine"]]), paste0(first[["engine"]], ": "), ""), first[["new"]])
   over <- ifelse(first[["basis"]] == "own mix", "over your mix of scenes",
                  ifelse(first[["scene"]] == "all scenes", "over all scenes", paste("on", first[["scene"]])))
   slower <- first[["verdict"]] == "slower"

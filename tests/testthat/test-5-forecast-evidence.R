@@ -141,6 +141,10 @@ test_that("a job half done is the rest of it, on the evidence of all", {
                           what_if(frames = left), draws = 50)$draws
   expect_equal(forecast_job(with_options(plan_options(rest, site), rows = 1), draws = 50)$draws$finish_s,
                part$finish_s)
+  # A shot that lists its frames in another order.
+  turned <- render_job(shot_s(frames = c(21:40, 1:20)), "e", x, time_zone = "UTC", done = "s 21-40")
+  expect_identical(turned$shots[[1]]$frames, 1:20)
+  expect_equal(clockpigeon:::frame_draws(turned, 50, 1), draws[, 1:20])
   two <- list(shot_s(), shot_s(shot = "u", scene = "u"))
   both <- rbind(x, own(3, 1, shot = "u", scene = "u"))
   both$scene[4] <- "u"

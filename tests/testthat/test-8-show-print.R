@@ -30,7 +30,7 @@ test_that("a comparison says factor, interval and verdict, and that samples are 
   }
   # The answer first, and the other way round where the new one is slower.
   expect_match(clockpigeon:::comparison_lines(found, 200)[1], paste(
-    "^sundew, 4.2 is [0-9.]+ times as fast as 4.1 over all scenes .95 %: [0-9.]+ to [0-9.]+.[.]$"))
+    "^sundew: 4.2 is [0-9.]+ times as fast as 4.1 over all scenes .95 %: [0-9.]+ to [0-9.]+.[.]$"))
   back <- found
   back$ratio <- 1 / found$ratio
   back[c("lower", "upper")] <- list(1 / found$upper, 1 / found$lower)
