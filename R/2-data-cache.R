@@ -7,7 +7,8 @@ cached_from <- 40L  # files in a folder
 read_cached <- function(files, read, kind) {
   if (length(files) < cached_from) return(lapply(files, read))
   facts <- file.info(files, extra_cols = FALSE)
-  stamp <- paste(facts$size, format(as.numeric(facts$mtime), digits = 20), package_stamp())
+  # Each time by itself: format() would write all with as many digits as one of them needs.
+  stamp <- paste(facts$size, sprintf("%.9f", as.numeric(facts$mtime)), package_stamp())
   store <- cache_path(dirname(files[1]), kind)
   kept <- tryCatch(readRDS(store), error = function(e) NULL, warning = function(w) NULL)
   at <- match(paste(files, stamp), kept$keys)

@@ -16,6 +16,14 @@ test_that("a large folder is read once, and what has changed is read again", {
   Sys.setFileTime(files[7], Sys.time() - 50)
   again <- read_cached(files, read, "shot")
   expect_identical(count, 61)
+  # Whatever digits the new time has.
+  for (fraction in c(0, 0.5, 1 / 3)) {
+    before <- count
+    Sys.setFileTime(files[7], as.POSIXct(floor(as.numeric(Sys.time())) - 40 + fraction, origin = "1970-01-01"))
+    read_cached(files, read, "shot")
+    expect_identical(count, before + 1)
+  }
+  count <- 61
   expect_identical(again[[7]], "a new text")
   expect_identical(again[-7], first[-7])
   # Another kind, a broken cache, and a place where none can be written.
