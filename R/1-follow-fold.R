@@ -8,47 +8,51 @@ job_happenings <- c("placed", "sent", "begun", "paused", "resumed", "stopped", "
                     "charged", "claim")
 
 # `events`: a data frame with `what` (a state of a frame, or one of the happenings), `time` (seconds), and where they
-# are known `frame`, `piece`, `node`, `key`, `seconds` (of the frame's own run, as it was reported) and `amount`
-# (charged; of a claim the seconds that are said to be left). `frames`: the frames of the job.
+# are known `shot`, `frame`, `piece`, `node`, `key`, `seconds` (of the frame's own run, as it was reported) and `amount`
+# (charged; of a claim the seconds that are said to be left). `frames`: the frames of the job, a data frame of `shot`
+# and `frame`, or their numbers where there is one shot.
 #
 # Events are ordered by the time that they carry, and of one time as `frame_states` has it: late and disordered ones
 # give the same state, and so do doubled ones, which have one key. A frame that is there is not taken back by what
 # happens to another run of it, on another node.
 #
-# Returns a list: `frames`, one row a frame or piece: `frame`, `piece`, `state`, `node`, `since` (when it came to be
+# Returns a list: `frames`, one row a frame or piece: `shot`, `frame`, `piece`, `state`, `node`, `since` (when it came to be
 # so), `begun` (its last run), `seconds` (of the run that made it), `runs`, `failures`; `nodes`: `node`, `frames`
 # (that arrived), `busy_s`, `first` and `last` (heard of), `up`; `job`: when each happening was last, `paused`,
 # `stopped`, `charged`, `claim` and `claimed_at`, `unknown` (events that say what is not known, or are of no frame of
 # the job).
 fold_events <- function(events, frames) {
+  if (!is.data.frame(frames)) frames <- data.frame(shot = rep(NA_character_, length(frames)), frame = frames)
   x <- plain_events(events)
   x <- x[!duplicated(x[["key"]]), , drop = FALSE]
   x <- x[order(x[["time"]], match(x[["what"]], c(frame_states, job_happenings)), x[["key"]]), , drop = FALSE]
   of_frame <- x[["what"]] %in% frame_states
-  mine <- of_frame & x[["frame"]] %in% frames
+  mine <- of_frame & row_key(x, c("shot", "frame")) %in% row_key(frames, c("shot", "frame"))
   list(frames = fold_frames(x[mine, , drop = FALSE], frames), nodes = fold_nodes(x),
        job = fold_job(x[!of_frame, , drop = FALSE], unknown = sum(of_frame & !mine)))
 }
 
 plain_events <- function(events) {
   x <- as_frame(events)
-  fill <- list(time = NA_real_, frame = NA_integer_, piece = NA_character_, node = NA_character_, seconds = NA_real_,
+  fill <- list(time = NA_real_, shot = NA_character_, frame = NA_integer_, piece = NA_character_, node = NA_character_, seconds = NA_real_,
                amount = NA_real_, key = NA_character_)
   for (name in names(fill)) if (is.null(x[[name]])) x[[name]] <- rep(fill[[name]], nrow(x))
   # Without a key an event is what it says.
-  x[["key"]] <- ifelse(is.na(x[["key"]]), row_key(x, c("what", "time", "frame", "piece", "node")), x[["key"]])
+  x[["key"]] <- ifelse(is.na(x[["key"]]), row_key(x, c("what", "time", "shot", "frame", "piece", "node")), x[["key"]])
   x
 }
 
 fold_frames <- function(x, frames) {
-  id <- row_key(x, c("frame", "piece"))
-  whole <- data.frame(frame = as.integer(frames), piece = NA_character_)
-  none <- !whole[["frame"]] %in% x[["frame"]]
-  seen <- x[!duplicated(id), c("frame", "piece"), drop = FALSE]
+  columns <- c("shot", "frame", "piece")
+  id <- row_key(x, columns)
+  whole <- data.frame(shot = frames[["shot"]], frame = as.integer(frames[["frame"]]), piece = NA_character_)
+  none <- !row_key(whole, c("shot", "frame")) %in% row_key(x, c("shot", "frame"))
+  seen <- x[!duplicated(id), columns, drop = FALSE]
   rows <- rbind(whole[none, , drop = FALSE], seen)
-  rows <- rows[order(rows[["frame"]], rows[["piece"]]), , drop = FALSE]
+  # Shots in the order of the job.
+  rows <- rows[order(match(rows[["shot"]], unique(whole[["shot"]])), rows[["frame"]], rows[["piece"]]), , drop = FALSE]
   parts <- split(seq_len(nrow(x)), factor(id, unique(id)))
-  told <- parts[row_key(rows, c("frame", "piece"))]
+  told <- parts[row_key(rows, columns)]
   done <- lapply(told, function(at) if (length(at)) fold_frame(x[["what"]][at], x[["time"]][at], x[["node"]][at],
                                                                x[["seconds"]][at]) else untold_frame)
   pick <- function(name, type) vapply(done, `[[`, type, name, USE.NAMES = FALSE)
@@ -88,7 +92,7 @@ fold_nodes <- function(x) {
   names <- unique(x[["node"]])
   at <- factor(x[["node"]], names)
   arrived <- x[["what"]] == "arrived"
-  once <- arrived & !duplicated(data.frame(arrived, x[c("frame", "piece")]))
+  once <- arrived & !duplicated(data.frame(arrived, x[c("shot", "frame", "piece")]))
   up <- x[x[["what"]] %in% c("node up", "node gone"), , drop = FALSE]
   last <- rev(up[["what"]])[match(names, rev(up[["node"]]))]
   data.frame(node = names, frames = as.integer(tapply(once, at, sum)),

@@ -101,3 +101,12 @@ record_hash <- function(record) {
   if (length(path) && file.exists(path)) return(file_hash(path))
   text_hash(as.character(jsonlite::toJSON(unclass(record), force = TRUE, digits = 15, null = "null")))
 }
+
+# The SHA-256 of files (FIPS 180-4), as they are read.
+file_hashes <- function(paths) {
+  vapply(paths, function(path) {
+    connection <- file(path, "rb")
+    on.exit(close(connection))
+    paste(openssl::sha256(connection))
+  }, "", USE.NAMES = FALSE)
+}

@@ -21,6 +21,8 @@ node_fields <- function() list(
     share = field(a_number(above = 0, most = 1), default = 1)
   )), required = TRUE),
   memory = field(a_size()),
+  keep_free = field(a_size()),
+  hours = field(records_of(hours_fields())),
   link = field(a_rate()),
   launch = field(record_of(launch_fields())),
   folder = field(a_text()),
@@ -42,7 +44,8 @@ engine_versions_field <- function(x, where) {
 #' GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it), `folder` (the project's folder there), and
 #' `launch` for a machine other than this one: `by` ssh, cluster or local; `host` for ssh (`user@loft-1`), through a
 #' tunnel on `port`, or else `listen`, the address here that it connects to; `command` and `options` of a scheduler;
-#' `rscript` there.
+#' `rscript` there. What placed jobs leave to others there: `keep_free` (memory that must be free before a frame is
+#' begun) and `hours` (when frames may be begun, each with `days`, `from` and `to`, in the project's time zone).
 #'
 #' @param path A YAML file.
 #' @return A list of class `cp_node` with these fields; memory in bytes, link in bytes a second.

@@ -1,8 +1,8 @@
 # The form of a ledger: its tables, and how a ledger of an older form is carried over.
 
 # 1: timings, plans, imports, corrections, judgements. 2: jobs, events, bill lines and forecasts; timings have `job`,
-# `cost_basis` and `work`. 3: imports know their rows, and can be withdrawn.
-ledger_form <- 3L
+# `cost_basis` and `work`. 3: imports know their rows, and can be withdrawn. 4: events have `shot`, `seconds`, `amount`.
+ledger_form <- 4L
 ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database this is
 
 # Makes the tables of a new ledger, and carries an older one over: what it lacks is added, in one transaction, after a
@@ -27,15 +27,20 @@ is_of_form <- function(con) {
 
 # Columns of a run that its table has not.
 lacking_columns <- function(con) {
-  own <- setdiff(names(timing_columns), setting_columns)
-  setdiff(own, DBI::dbGetQuery(con, "PRAGMA table_info(runs)")[["name"]])
+  setdiff(setdiff(names(timing_columns), setting_columns), columns_of(con, "runs"))
 }
 
+columns_of <- function(con, table) DBI::dbGetQuery(con, sprintf("PRAGMA table_info(%s)", table))[["name"]]
+
 add_columns <- function(con) {
-  if (!DBI::dbExistsTable(con, "runs")) return()
-  for (name in lacking_columns(con)) {
-    DBI::dbExecute(con, sprintf("ALTER TABLE runs ADD COLUMN \"%s\" %s", name, column_types[[timing_columns[[name]]]]))
+  add <- function(table, name, type) {
+    DBI::dbExecute(con, sprintf("ALTER TABLE %s ADD COLUMN \"%s\" %s", table, name, column_types[[type]]))
   }
+  if (DBI::dbExistsTable(con, "events")) {
+    for (name in setdiff(names(event_types), columns_of(con, "events"))) add("events", name, event_types[[name]])
+  }
+  if (!DBI::dbExistsTable(con, "runs")) return()
+  for (name in lacking_columns(con)) add("runs", name, timing_columns[[name]])
   # It names the columns, and is made again with today's; its triggers go and come with it.
   DBI::dbExecute(con, "DROP VIEW IF EXISTS timings")
 }
@@ -94,14 +99,20 @@ ledger_tables <- function() {
   )
 }
 
+# The columns of an event: where, what, when; `seconds` of the run it tells of, `amount` of money or of seconds that are
+# said to be left.
+event_types <- c(time = "text", place = "text", node = "text", shot = "text", frame = "integer", piece = "text",
+                 what = "text", seconds = "number", amount = "number", detail = "text", source = "text", key = "text")
+
 # A job's name is its own whatever its case; a key makes a repeated event or line harmless.
 job_tables <- function() {
   c(
     paste("CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE COLLATE NOCASE,",
           "made_at TEXT, by TEXT, question TEXT, shots TEXT, scenario TEXT, decision TEXT)"),
-    paste("CREATE TABLE IF NOT EXISTS events (sequence INTEGER PRIMARY KEY, job TEXT NOT NULL, time TEXT NOT NULL,",
-          "place TEXT, node TEXT, frame INTEGER, piece TEXT, what TEXT NOT NULL, detail TEXT, source TEXT,",
-          "key TEXT NOT NULL, UNIQUE (job, key))"),
+    paste0("CREATE TABLE IF NOT EXISTS events (sequence INTEGER PRIMARY KEY, job TEXT NOT NULL, ",
+           paste0(names(event_types), " ", column_types[event_types],
+                  ifelse(names(event_types) %in% c("time", "what", "key"), " NOT NULL", ""), collapse = ", "),
+           ", UNIQUE (job, key))"),
     paste("CREATE TABLE IF NOT EXISTS lines (job TEXT NOT NULL, site TEXT, item TEXT, began TEXT, ended TEXT,",
           "quantity REAL, unit TEXT, amount REAL, currency TEXT, basis TEXT, source TEXT, key TEXT NOT NULL,",
           "UNIQUE (job, key))"),

@@ -38,7 +38,8 @@ check_job_name <- function(x, where) {
 #' @return `jobs()`: a tibble, one row a job, in the order they were written down: `name`, `made_at` (UTC), `by`, `pick`
 #'   (the option that was chosen, or the site of a job that was taken in), `events` (how many there are), `id`.
 #'   `job_events()`: a tibble, one row an event in the order they came: `sequence`, `job` (its name), `time` (UTC),
-#'   `place`, `node`, `frame`, `piece`, `what`, `detail`, `source`, `key`.
+#'   `place`, `node`, `shot`, `frame`, `piece`, `what`, `seconds` (of the run that it tells of), `amount` (of money, or of
+#'   seconds that are said to be left), `detail`, `source`, `key`.
 #' @section Conditions: `clockpigeon_error_job` for a name that no job has.
 #' @examples
 #' ledger <- open_ledger(":memory:")
@@ -66,62 +67,71 @@ jobs <- function(ledger) {
 # The id of a job by its name, whatever its case.
 job_id <- function(ledger, name, where = argument("job")) {
   con <- ledger_connection(ledger)
-  known <- jobs(ledger)
-  at <- match(tolower(check_text(name, where)), tolower(known[["name"]]))
-  if (is.na(at)) {
-    near <- closest(name, known[["name"]])
+  id <- if (DBI::dbExistsTable(con, "jobs")) {
+    DBI::dbGetQuery(con, "SELECT id FROM jobs WHERE name = ? COLLATE NOCASE", params = list(check_text(name, where)))[["id"]]
+  }
+  if (!length(id)) {
+    near <- closest(check_text(name, where), jobs(ledger)[["name"]])
     stop_input("job", paste("no job is called", show_value(name)), where,
                if (length(near)) paste0("Did you mean ", near, "?") else "clockpigeon jobs lists them.")
   }
-  known[["id"]][at]
+  id
 }
-
-event_columns <- c("time", "place", "node", "frame", "piece", "what", "detail", "source", "key")
 
 #' @rdname jobs
 #' @param job The job's name.
 #' @export
 job_events <- function(ledger, job) {
   con <- ledger_connection(ledger)
-  rows <- DBI::dbGetQuery(con, paste("SELECT e.sequence, j.name AS job,", paste0("e.", event_columns, collapse = ", "),
+  # A ledger of an older form, read only, lacks some.
+  there <- intersect(names(event_types), columns_of(con, "events"))
+  rows <- DBI::dbGetQuery(con, paste("SELECT e.sequence, j.name AS job,", paste0("e.", there, collapse = ", "),
                                      "FROM events e JOIN jobs j ON j.id = e.job WHERE e.job = ? ORDER BY e.sequence"),
                           params = list(job_id(ledger, job)))
-  for (name in c("place", "node", "piece", "detail", "source")) rows[[name]] <- as.character(rows[[name]])
-  rows[["frame"]] <- as.integer(rows[["frame"]])
+  rows <- cbind(rows[c("sequence", "job")], all_columns(rows[there], names(event_types)))
+  as <- list(text = as.character, integer = as.integer, number = as.numeric)
+  for (name in names(event_types)) rows[[name]] <- as[[event_types[[name]]]](rows[[name]])
   as_table(rows)
 }
 
-# `events`: A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `frame`, `piece`,
-#   `detail`, `source` and `key`. An event whose key the job has already adds nothing: by default the key is made of
+# What was said of a job that whoever runs it must heed, in the order it was said.
+job_orders <- function(ledger, job) {
+  DBI::dbGetQuery(ledger_connection(ledger), paste(
+    "SELECT what FROM events WHERE job = ? AND what IN ('paused', 'resumed', 'stopped') ORDER BY sequence"
+  ), params = list(job_id(ledger, job)))[["what"]]
+}
+
+# `events`: A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `shot`, `frame`, `piece`,
+#   `seconds`, `amount`, `detail`, `source` and `key`. An event whose key the job has already adds nothing: by default the key is made of
 #   all other columns.
 # Returns how many events were new.
 add_events <- function(ledger, job, events) {
   con <- ledger_connection(ledger)
   check_columns(events, argument("events"), "what")
-  odd <- setdiff(names(events), event_columns)
+  columns <- names(event_types)
+  odd <- setdiff(names(events), columns)
   if (length(odd)) {
     stop_input("field", paste0("unknown column `", odd[1], "`"), argument("events"),
-               paste0("Columns are ", toString(event_columns), "."))
+               paste0("Columns are ", toString(columns), "."))
   }
-  rows <- all_columns(as_frame(events), event_columns)
+  rows <- all_columns(as_frame(events), columns)
   bad <- which(is.na(rows[["what"]]) | !nzchar(rows[["what"]]))
   if (length(bad)) stop_input("event", paste("row", bad[1], "says not what happened"), argument("events"),
                               "Write `what`.")
   rows[["time"]][is.na(rows[["time"]])] <- utc_now()
-  rows[["key"]] <- ifelse(is.na(rows[["key"]]), row_key(rows, setdiff(event_columns, c("key", "detail"))),
+  rows[["key"]] <- ifelse(is.na(rows[["key"]]), row_key(rows, setdiff(columns, c("key", "detail"))),
                           rows[["key"]])
   insert_once(con, "events", c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows)))
 }
 
 # Rows of a table with keys: those whose key is there add nothing. Returns how many were new.
 insert_once <- function(con, table, rows) {
-  count <- function() DBI::dbGetQuery(con, paste("SELECT count(*) FROM", table))[[1]]
-  before <- count()
+  changes <- function() DBI::dbGetQuery(con, "SELECT total_changes()")[[1]]
   new <- 0
   write_ledger(con, function() {
-    before <<- count()
+    before <- changes()
     insert_rows(con, table, rows, "INSERT OR IGNORE")
-    new <<- count() - before
+    new <<- as.integer(changes() - before)
   })
   new
 }

@@ -1,7 +1,8 @@
 # Nodes: reaching them, and what they say of themselves. Everything that crosses the network is mirai's: an encrypted
 # connection, started on the node by SSH, by a scheduler, or for this machine directly.
 
-node_profile <- function(node) paste0("clockpigeon-", node$node)
+# A node that does several things at once has a connection for each: its `slot`.
+node_profile <- function(node) paste0("clockpigeon-", node$node, if (length(node$slot)) paste0("-", node$slot))
 
 # Starts a process on a node that takes orders from this one; TRUE when it answers within `timeout` seconds.
 open_node <- function(node, timeout = 20) {

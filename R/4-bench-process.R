@@ -15,7 +15,8 @@ run_command <- function(program, arguments, folder, time_limit = Inf, clock = st
     others <- own_children()
     start <- clock()
     process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder,
-                                     env = c("current", unlist(environment)), cleanup_tree = TRUE)
+                                     env = if (length(environment)) c("current", unlist(environment)),
+                                     cleanup_tree = TRUE)
     on.exit(end_process(process), add = TRUE, after = FALSE)
     watched <- watch_process(process, start, time_limit, clock, log, most)
     wall <- clock() - start

@@ -79,14 +79,6 @@ most_parcel_files <- 65000L
 
 is_odd_path <- function(paths) grepl("[\\\\:*?\"<>|\x01-\x1f\x7f]", paths)
 
-file_hashes <- function(paths) {
-  vapply(paths, function(path) {
-    connection <- file(path, "rb")
-    on.exit(close(connection))
-    paste(openssl::sha256(connection))
-  }, "", USE.NAMES = FALSE)
-}
-
 content_version <- function(files) {
   lines <- paste0(files$sha256, "  ", files$path, "\n", collapse = "")
   substr(paste(openssl::sha256(charToRaw(enc2utf8(lines)))), 1, 12)

@@ -205,6 +205,26 @@ cli_commands <- list(
       format_option
       ))
   ),
+  place = command_row(
+    "place a job that was decided: render it here, or write what to send", function(o, args) cli_place(o, args),
+    arguments = "JOB", arity = 1,
+    options = list(
+      opt("--yes", "place it without being asked", "logical", FALSE),
+      opt("--despite", "findings that may stand, by their codes: CODE,CODE"),
+      opt("--frame-limit", "how long a frame may take here, such as 40min [three times the slowest of the forecast]"),
+      format_option)
+  ),
+  pause = command_row(
+    "begin no more frames of a job that is rendered here", function(o, args) cli_order(args, "paused"),
+    arguments = "JOB", arity = 1
+  ),
+  resume = command_row(
+    "go on with a job that was paused", function(o, args) cli_order(args, "resumed"), arguments = "JOB", arity = 1
+  ),
+  stop = command_row(
+    "end a job that is rendered here; what is done stays", function(o, args) cli_order(args, "stopped"),
+    arguments = "JOB", arity = 1
+  ),
   watch = command_row(
     "say how a placed job stands, by the frames that have come", function(o, args) cli_watch(o, args),
     arguments = "JOB", arity = 1,

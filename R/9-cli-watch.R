@@ -4,20 +4,12 @@ cli_watch <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   name <- args[1]
   now <- this_moment()
-  decision <- cli_ledger(project, code = function(ledger) job_decision(ledger, name))
-  if (is.null(decision$plan)) {
-    stop_input("job", paste0("job ", name, " has no plan: it was not decided here"), "argument JOB",
-               "Decide with clockpigeon choose --record NAME.")
-  }
+  decision <- cli_ledger(project, code = function(ledger) decided_job(ledger, name))
   placed <- cli_placed(project, name, o, decision, now)
-  asked <- cli_asked_of(project, decision)
-  scenario <- plan_options(cli_jobs(project, asked), project$sites, now = placed$moment)
-  question <- list(deadline_s = Inf, budget = budget_amount(decision$asked$budget, project[c("currency", "rates")]),
-                   confidence = decision$asked$confidence, together = grepl("together", decision$asked$of))
-  if (length(decision$asked$deadline)) {
-    question$deadline_s <- as.numeric(parse_deadline(decision$asked$deadline, as.POSIXct(0, origin = "1970-01-01"))) -
-      as.numeric(placed$moment)
-  }
+  asked <- asked_again(decision, project)
+  job <- cli_ledger(project, code = function(ledger) asked_job(ledger, asked, project, name))
+  scenario <- plan_options(job, project$sites, now = placed$moment)
+  question <- asked$question(placed$moment)
   x <- watch_frames(decision$plan, scenario, question, placed$folders, now, asked$draws, asked$seed)
   cli_emit(x$parts, o$format, function() watch_lines(name, x, decision$plan, question, scenario))
   if (identical(x$look$due, "send")) 3L else 0L
@@ -71,24 +63,4 @@ cli_folders <- function(text, sites) {
     if (!dir.exists(folder)) stop_input("file", "there is no such folder", folder, "Make it, or name another.")
     real_path(folder)
   })
-}
-
-# The question of a decision, as it is asked of the project now.
-cli_asked_of <- function(project, decision) {
-  shots <- decision$asked$shots
-  names <- vapply(shots, `[[`, "", "shot")
-  done <- vapply(shots, function(asked) {
-    shot <- project_entry(project$shots, asked$shot, "shot")
-    if (asked$limit != format_limit(shot$limit)) {
-      stop_input("job", paste0("was decided at ", asked$limit, ", and shot ", asked$shot, " has ",
-                               format_limit(shot$limit)), "the decision", "Give the shot that limit, or decide again.")
-    }
-    left <- setdiff(shot$frames, parse_frames(asked$frames, "the decision, frames"))
-    if (length(left)) paste(asked$shot, format_frames(left)) else ""
-  }, "")
-  # Shots that were done when it was decided are in no question.
-  done <- done[nzchar(done)]
-  cli_asked(project, list(shots = paste(names, collapse = ","), engine = decision$evidence$engine,
-                          engine_version = decision$evidence$version, draws = decision$made_with$draws,
-                          seed = decision$made_with$seed, done = if (length(done)) paste(done, collapse = "; ")))
 }

@@ -105,3 +105,12 @@ test_that("10,000 events disordered, doubled and delayed give the state of the o
   history$key <- NULL
   expect_identical(clockpigeon:::fold_events(rbind(history, history), 1:3000)$frames, ordered$frames)
 })
+
+test_that("frames of two shots with one number are two", {
+  frames <- data.frame(shot = c("s", "s", "t"), frame = c(1L, 2L, 1L))
+  x <- clockpigeon:::fold_events(rbind(event(1, "arrived", 1, "a", shot = "t"), event(2, "failed", 1, "a", shot = "s"),
+                                       event(3, "arrived", 2, "a", shot = "t")), frames)
+  expect_identical(x$frames$state, c("failed", "waiting", "arrived"))
+  expect_identical(x$frames$shot, c("s", "s", "t"))
+  expect_identical(x$job$unknown, 1L)
+})

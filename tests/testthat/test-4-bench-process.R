@@ -89,3 +89,12 @@ test_that("variables reach the program, and two-byte text and line ends of Windo
   writeBin(charToRaw("load 5 s\r\n"), log)
   expect_identical(clockpigeon:::read_log(log), "load 5 s\n")
 })
+
+test_that("a program gets the variables that this process has", {
+  withr::local_envvar(CLOCKPIGEON_HERE = "yes")
+  for (own in list(NULL, c(CARDS = "0"))) {
+    ran <- clockpigeon:::run_command("/bin/sh", c("-c", "echo $CLOCKPIGEON_HERE; test -n \"$HOME\" && echo home"), tempdir(),
+                                     environment = own)
+    expect_match(ran$text, "yes\nhome")
+  }
+})

@@ -1,0 +1,168 @@
+# The last look before a job is placed: what stands against it now, and what would cure it.
+
+# `place`: as plan_place() has it so far. Returns a tibble, what stops it first: `code`, `weight` (`stops`, `note`),
+# `site`, `what`, `cure`.
+last_look <- function(place, ledger) {
+  found <- rbind(
+    chance_findings(place), change_findings(place), look_findings(place), pool_findings(place),
+    check_findings(place, ledger), disk_findings(place), balance_findings(place), trial_findings(place)
+  )
+  if (is.null(found)) found <- place_finding("", "note", NA, "", "")[0, ]
+  as_table(found[order(match(found[["weight"]], c("stops", "note"))), , drop = FALSE])
+}
+
+place_finding <- function(code, weight, site, what, cure) {
+  if (!length(what)) return(NULL)
+  data.frame(code = code, weight = weight, site = site, what = what, cure = cure)
+}
+
+# Deadline and budget, from now on.
+chance_findings <- function(place) {
+  asked <- place$state$asked
+  judged <- place$judged
+  short <- function(p) p < asked$confidence - 0.005
+  if (asked$deadline_s <= 0) {
+    return(place_finding("late", "stops", NA, "the deadline has passed", "Decide again with another one."))
+  }
+  rbind(
+    if (short(judged$p_deadline)) {
+      place_finding("late", "stops", NA, paste0("begun now it is done by the deadline with a chance of ",
+                                                percent(judged$p_deadline), "; asked were ", percent(asked$confidence)),
+                    "Decide again: clockpigeon choose.")
+    },
+    if (short(judged$p_budget)) {
+      place_finding("dear", "stops", NA, paste0("it stays within the budget with a chance of ", percent(judged$p_budget),
+                                                "; asked were ", percent(asked$confidence)),
+                    "Decide again, or raise the budget.")
+    }
+  )
+}
+
+# Shots and cards that are not as they were when it was decided.
+change_findings <- function(place) {
+  project <- place$project
+  used <- c(place$parts[["site"]], place$decision$plan$rescue$site)
+  changed <- unlist(lapply(place$decision$inputs, function(x) {
+    now <- if (length(x$site)) project$sites[[x$site]] else project$shots[[x$shot]]
+    name <- c(x$site, x$shot)[1]
+    if (length(x$site) && !x$site %in% used) return(NULL)
+    if (is.null(now) || !identical(record_hash(now), x$hash)) name
+  }))
+  place_finding("changed", "stops", NA, if (length(changed)) {
+    paste0(either_and(changed, ""), if (length(changed) == 1) " is" else " are", " not as when it was decided")
+  }, "Decide again, so that the forecast is of what is sent.")
+}
+
+look_findings <- function(place) {
+  plan <- place$decision$plan
+  if (is.null(plan$look) || !isTRUE(place$judged[["late_look"]])) return(NULL)
+  place_finding("look", "stops", NA, "the moment at which the plan looks has passed", "Decide again.")
+}
+
+# Nodes of own pools: whether there are any, whether they answer and have the version, how many the plan counts on.
+pool_findings <- function(place) {
+  own <- as_frame(place$parts)
+  own <- own[own[["kind"]] == "own", , drop = FALSE]
+  job <- place$state$job
+  engines <- place$project$engines
+  if (nrow(own) && !job$engine %in% names(engines)) {
+    return(place_finding("engine", "stops", own[["site"]], paste("there is no profile of the engine", job$engine),
+                         paste0("Write engines/", job$engine, ".yaml: clockpigeon engine.")))
+  }
+  bind_tables(lapply(seq_len(nrow(own)), function(k) {
+    site <- own[["site"]][k]
+    if (!own[["here"]][k]) {
+      return(place_finding("pool", "stops", site, paste(site, "has no nodes to send frames to"),
+                           paste0("Write `pool: [node, node]` in sites/", site, ".yaml, with names of files in nodes/.")))
+    }
+    if (!own[["spread"]][k] %in% c("frames", "ranges")) {
+      return(place_finding("spread", "stops", site, paste0("an own pool renders whole frames, and the plan divides them (",
+                                                           own[["spread"]][k], ")"),
+                           "Decide with --only spread=frames."))
+    }
+    ready_findings(place, site, own[["nodes"]][k], engines[job$engine], job$version)
+  }))
+}
+
+ready_findings <- function(place, site, counted, engines, version) {
+  slots <- site_slots(place$project, site)
+  names <- vapply(slots, function(slot) slot$node$node, "")
+  nodes <- lapply(slots[!duplicated(names)], `[[`, "node")
+  said <- node_readiness(nodes, engines, names(engines), version)
+  bad <- !said[["ready"]]
+  there <- sum(names %in% said[["node"]][!bad])
+  rbind(
+    place_finding("nodes", if (there) "note" else "stops", site, if (any(bad)) {
+      paste0(said[["node"]][bad], " is not ready: ", said[["says"]][bad])
+    }, "See clockpigeon nodes."),
+    if (there && there < counted) {
+      place_finding("fewer", "stops", site, paste0("the plan counts on ", counted, " nodes at ", site, ", and its pool has ",
+                                                   there),
+                    paste0("Name more in `pool` of sites/", site, ".yaml, or decide with --only ", site, ",nodes=", there,
+                           "."))
+    }
+  )
+}
+
+# What the check of the shots says that blocks, by site; its warnings are counted.
+check_findings <- function(place, ledger) {
+  project <- place$project
+  used <- setdiff(jobs(ledger)[["name"]], place$job)
+  found <- bind_tables(lapply(seq_len(nrow(place$parts)), function(k) {
+    site <- place$parts[["site"]][k]
+    bind_tables(lapply(place$state$job$shots, function(shot) {
+      others <- project$manifests[setdiff(names(project$manifests), shot$shot)]
+      x <- as_frame(check_shot(project$shots[[shot$shot]], project$sites[[site]], project$manifests[[shot$shot]],
+                               project$root, used, others))
+      cbind(x, site = rep(site, nrow(x)))
+    }))
+  }))
+  found <- found[!duplicated(found[c("shot", "about", "what")]), , drop = FALSE]
+  blocks <- found[found[["weight"]] == "blocks", , drop = FALSE]
+  warns <- sum(found[["weight"]] == "warns")
+  rbind(
+    place_finding("check", "stops", NA, if (nrow(blocks)) paste(blocks[["about"]], blocks[["what"]]), blocks[["instead"]]),
+    place_finding("warned", "note", NA, if (warns) paste0("the check warns ", warns, if (warns == 1) " time" else " times"),
+                  "See clockpigeon check.")
+  )
+}
+
+# Room for the pictures that come home.
+disk_findings <- function(place) {
+  need <- sum(vapply(place$state$job$shots, function(shot) shot$frame_size * length(shot$frames), 0))
+  free <- disk_free_mb(place$project$root) * 1e6
+  if (is.na(free) || need <= free) return(NULL)
+  place_finding("disk", "stops", NA, paste0("the frames take ", format_size(need), ", and ", format_size(free),
+                                            " are free here"), "Make room.")
+}
+
+# Balances of the sites that are paid, against what is to be spent.
+balance_findings <- function(place) {
+  parts <- as_frame(place$parts)
+  bind_tables(lapply(which(parts[["kind"]] == "sheet"), function(k) {
+    site <- place$project$sites[[parts[["site"]][k]]]
+    rate <- rate_to(site, place$state$job$currency, place$state$job$rates)
+    held <- sum(vapply(site$balances, function(b) {
+      if (is.null(b$until) || this_day(site$time_zone) <= b$until) b$amount else 0
+    }, 0)) * rate$rate
+    if (!length(site$balances) || held >= parts[["cost_p90"]][k]) return(NULL)
+    currency <- place$state$job$currency
+    place_finding("balance", "note", site$site, paste0("the balance at ", site$site, " is worth ",
+                                                       format_money(held, currency), ", and its part costs up to ",
+                                                       format_money(parts[["cost_p90"]][k], currency), " in 9 of 10 cases"),
+                  "Top it up first, or expect a bill.")
+  }))
+}
+
+# Sites whose speed nobody measured: a few frames there first say more than any forecast.
+trial_findings <- function(place) {
+  options <- place$state$options[place$split$used, , drop = FALSE]
+  blind <- options[["evidence"]] %in% c("claimed", "assumed")
+  if (!any(blind)) return(NULL)
+  place_finding("trial", "note", options[["site"]][blind],
+                paste0("the speed of ", options[["site"]][blind], " is ", options[["evidence"]][blind], ", not measured"),
+                "Send a few frames first: the job sheet names them; clockpigeon choose --test-frames 3 says what that is worth.")
+}
+
+# The codes of what can stop a job from being placed.
+finding_codes <- c("late", "dear", "changed", "look", "engine", "pool", "spread", "nodes", "fewer", "check", "disk")

@@ -1,0 +1,277 @@
+# Placing a job: from its decision to what is to be done where, and doing it.
+
+#' Place a job that was decided
+#'
+#' Takes a job from its decision to its frames. `plan_place()` looks once more: at the plan's chance from now, at what
+#' has changed since, at the nodes, at the check's findings, at balances and disks; each finding says what would cure it.
+#' `place_job()` then sends out what the plan says. Frames of an own pool (`kind: own`, with `pool` in the site's file)
+#' are rendered on its nodes, each made beside its place and moved there when it is whole, so that a run that is ended
+#' in any way goes on with what is missing when it is asked again. For any other site it writes a job sheet (what to
+#' send, settings, frames, names, what must be seen before paying, the price promised, the cap to set) as Markdown and
+#' JSON, beside the parcels of the shots.
+#'
+#' A fallback's look is taken where the own pool runs: frames not begun by then go on at the rescue, on its nodes or by
+#' a sheet of their own.
+#'
+#' All is in the folder `placed/NAME` of the project: `frames/SHOT/SHOT-0001.png`, sheets, parcels; what happens is in
+#' the ledger ([job_events()]).
+#'
+#' @param project From [read_project()].
+#' @param ledger A ledger from [open_ledger()], for writing.
+#' @param job The job's name, as [record_job()] wrote it down.
+#' @param now The moment it is placed at.
+#' @return `plan_place()`: a list of class `cp_place`: `job`, `parts` (a tibble, one row a part: `site`, `option`,
+#'   `kind` (`own`, `sheet`), `frames`, `count`, `nodes`, `here` (slots of the pool), `cost_mean`, `cost_p90`),
+#'   `findings` (a tibble: `code`, `weight` (`stops`, `note`), `site`, `what`, `cure`), `go` (no finding stops it),
+#'   `chance` and `cost_mean` as of now, beside `promised`.
+#' @section Conditions: `clockpigeon_error_job` for a job that was not decided here, `clockpigeon_error_place` for what
+#'   cannot be placed, `clockpigeon_error_plan` when another process is placing it.
+#' @examplesIf requireNamespace("mirai", quietly = TRUE)
+#' project <- read_project(demo_file())
+#' ledger <- open_ledger(":memory:")
+#' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+#' add_timings(ledger, example_timings())
+#' forecast <- forecast_job(plan_options(job, project$sites, only = "quayside"), draws = 100)
+#' record_job(ledger, choose_option(forecast, "30 h"), "gears-final")
+#' plan_place(project, ledger, "gears-final")$parts
+#' close_ledger(ledger)
+#' @export
+plan_place <- function(project, ledger, job, now = this_moment()) {
+  check_class(project, argument("project"), "cp_project", "read_project()")
+  decision <- decided_job(ledger, job)
+  asked <- asked_again(decision, project)
+  scenario <- plan_options(asked_job(ledger, asked, project, job), project$sites, now = now)
+  state <- watched_state(decision$plan, scenario, asked$question(now), asked$draws, asked$seed)
+  split <- stated_split(decision$plan, state, "the decision's plan")
+  run <- check_parts(state, split, keep = length(decision$plan$look) > 0)
+  parts <- placed_parts(project, state, split, run)
+  promised <- list(chance = decision$plan$p_both, cost_mean = decision$plan$cost_mean)
+  place <- list(job = job, id = job_id(ledger, job), decision = decision, project = project, state = state,
+                split = split, parts = parts, now = now, promised = promised)
+  place$judged <- judged_now(place, run)
+  place$findings <- last_look(place, ledger)
+  place$go <- !any(place$findings[["weight"]] == "stops")
+  structure(c(place, list(chance = place$judged$p_both, cost_mean = place$judged$mean)), class = "cp_place")
+}
+
+# The record of a job's decision; an error for a job without a plan.
+decided_job <- function(ledger, job) {
+  decision <- job_decision(ledger, job)
+  if (is.null(decision$plan)) {
+    stop_input("job", paste0("job ", job, " has no plan: it was not decided here"), argument("job"),
+               "Decide with clockpigeon choose --record NAME.")
+  }
+  decision
+}
+
+# The question of a decision, as it is asked of the project now: shots, engine, what was done already; `question()`
+# gives deadline and budget from a moment on.
+asked_again <- function(decision, project) {
+  done <- vapply(decision$asked$shots, function(asked) {
+    shot <- project_entry(project$shots, asked$shot, "shot")
+    if (asked$limit != format_limit(shot$limit)) {
+      stop_input("job", paste0("was decided at ", asked$limit, ", and shot ", asked$shot, " has ",
+                               format_limit(shot$limit)), "the decision", "Give the shot that limit, or decide again.")
+    }
+    left <- setdiff(shot$frames, parse_frames(asked$frames, "the decision, frames"))
+    if (length(left)) paste(asked$shot, format_frames(left)) else ""
+  }, "")
+  names <- vapply(decision$asked$shots, `[[`, "", "shot")
+  # Shots that were done when it was decided are in no question.
+  done <- done[nzchar(done)]
+  engine <- decision$evidence$engine
+  version <- decision$evidence$version
+  question <- function(now) {
+    deadline <- decision$asked$deadline
+    list(deadline_s = if (length(deadline)) as.numeric(as_utc(deadline)) - as.numeric(now) else Inf,
+         budget = budget_amount(decision$asked$budget, project[c("currency", "rates")]),
+         confidence = decision$asked$confidence, together = grepl("together", decision$asked$of))
+  }
+  list(shots = lapply(names, project_entry, entries = project$shots, what = "shot"),
+       engine = if (length(version)) stats::setNames(version, engine) else engine,
+       done = if (length(done)) paste(done, collapse = "; "), question = question,
+       draws = decision$made_with$draws, seed = decision$made_with$seed)
+}
+
+# The job that is asked for, on what the ledger knows by now but for its own frames: those are what it is held against.
+asked_job <- function(ledger, asked, project, job) {
+  rows <- timings_near(ledger, vapply(asked$shots, `[[`, "", "scene"))
+  rows <- rows[!rows[["job"]] %in% job, , drop = FALSE]
+  render_job(asked$shots, asked$engine, rows, project$currency, project$rates, project$time_zone, done = asked$done)
+}
+
+as_utc <- function(text) parse_deadline(text, as.POSIXct(0, origin = "1970-01-01"), NULL, "the decision")
+
+# The parts of a plan, one row each.
+placed_parts <- function(project, state, split, run) {
+  options <- state$options[split$used, , drop = FALSE]
+  sites <- options[["site"]]
+  slots <- lapply(sites, function(site) pool_slots(project, site))
+  parts <- lapply(split$runs, function(columns) job_part(state$job, columns))
+  cost <- lapply(run$parts, `[[`, "cost")
+  as_table(data.frame(
+    site = sites, option = options[["option"]], tier = options[["tier"]],
+    kind = ifelse(vapply(sites, function(s) project$sites[[s]]$kind == "own", NA), "own", "sheet"),
+    frames = vapply(parts, run_text, ""), count = lengths(split$runs), nodes = options[["nodes"]],
+    here = lengths(slots), spread = options[["spread"]], cost_mean = vapply(cost, mean, 0),
+    cost_p90 = vapply(cost, quantile_of, 0, 0.9), cost_p99 = vapply(cost, quantile_of, 0, 0.99)
+  ))
+}
+
+# The plan's chance and cost from now on, its look with it.
+judged_now <- function(place, run) {
+  plan <- place$decision$plan
+  state <- place$state
+  if (is.null(plan$look)) return(run)
+  at <- as.numeric(as_utc(plan$look$at)) - as.numeric(place$now)
+  if (at <= 0 || at >= state$asked$deadline_s) return(c(run, late_look = at <= 0))
+  rescue <- stated_option(plan$rescue$option, state, "the decision's plan, rescue")
+  check_look(state, run, at, rescue, fewer = plan$look$fewer)
+}
+
+#' @rdname plan_place
+#' @param place From `plan_place()`.
+#' @param despite Codes of findings that may stand; one that stops it otherwise is an error.
+#' @param progress `TRUE` says on standard error how far it is.
+#' @param options From `place_options()`.
+#' @return `place_job()`: a list of class `cp_placed`: `job`, `folder`, `sheets` (paths), `frames`, a tibble with one
+#'   row a frame that is rendered here or was sent: `shot`, `frame`, `site`, `to`, `state` (`done`, `waiting`, `failed`,
+#'   `sent`), `failures`.
+#' @export
+place_job <- function(place, ledger, despite = character(), progress = interactive(), options = place_options()) {
+  check_class(place, argument("place"), "cp_place", "plan_place()")
+  stops <- place$findings[place$findings[["weight"]] == "stops", , drop = FALSE]
+  stops <- stops[!stops[["code"]] %in% despite, , drop = FALSE]
+  if (nrow(stops)) {
+    stop_input("place", stops[["what"]][1], place$job, paste0(stops[["cure"]][1], " Or go on despite it: --despite ",
+                                                             paste(unique(stops[["code"]]), collapse = ","), "."))
+  }
+  claim <- claim_plan(ledger, paste0("job-", place$id))
+  on.exit(release_plan(claim))
+  folder <- placed_folder(place)
+  own <- place$parts[["kind"]] == "own"
+  note_placed(place, ledger, folder)
+  sheets <- unlist(lapply(which(!own), function(k) write_sheet(place, k, folder)))
+  frames <- NULL
+  if (any(own)) {
+    frames <- run_pool(pool_job(place, folder, options), ledger, progress)
+    sent <- which(frames[["state"]] == "sent")
+    if (length(sent)) sheets <- c(sheets, write_rescue(place, frames[sent, , drop = FALSE], folder))
+    frames <- as_table(frames[c("shot", "frame", "site", "to", "state", "failures")])
+  }
+  structure(list(job = place$job, folder = folder, sheets = sheets, frames = frames), class = "cp_placed")
+}
+
+#' @rdname plan_place
+#' @param frame_limit Seconds after which a frame of an own pool is ended and given to another node; `NULL` takes three
+#'   times the slowest frame of the forecast, a minute at least.
+#' @param grace_s Seconds more until a node that says nothing counts as gone.
+#' @param again_s Seconds until a node that is gone is tried again for the first time; each further time takes twice as
+#'   long.
+#' @export
+place_options <- function(frame_limit = NULL, grace_s = 30, again_s = 2) {
+  list(frame_limit = if (length(frame_limit)) check_number(frame_limit, argument("frame_limit"), above = 0),
+       grace_s = check_number(grace_s, argument("grace_s"), above = 0),
+       again_s = check_number(again_s, argument("again_s"), above = 0))
+}
+
+placed_folder <- function(place) {
+  folder <- file.path(place$project$root, "placed", place$job)
+  dir.create(file.path(folder, "frames"), FALSE, TRUE)
+  check_folder_open(folder)
+  real_path(folder)
+}
+
+# That it was placed, when and where its frames appear: once for each site.
+note_placed <- function(place, ledger, folder) {
+  sites <- place$parts[["site"]]
+  known <- job_events(ledger, place$job)
+  known <- known[["place"]][known[["what"]] == "placed"]
+  new <- setdiff(sites, known)
+  if (!length(new)) return(invisible())
+  add_events(ledger, place$job, data.frame(
+    time = utc_now(place$now), place = new, what = "placed", detail = file.path(folder, "frames"), source = "place"
+  ))
+}
+
+# All that own pools need of a placed job: its frames, trials, slots and limits.
+pool_job <- function(place, folder, options) {
+  state <- place$state
+  parts <- as_frame(place$parts)
+  own <- which(parts[["kind"]] == "own")
+  project <- place$project
+  engine <- project_entry(project$engines, state$job$engine, "engine")
+  trials <- lapply(own, function(k) part_trials(job_part(state$job, place$split$runs[[k]]), engine, project))
+  frames <- Map(function(k, trials) data.frame(
+    shot = trials[["shot"]], frame = trials[["frame"]], site = parts[["site"]][k],
+    range = if (parts[["spread"]][k] == "ranges") run_numbers(nrow(trials), max(1, parts[["here"]][k])) else NA_integer_
+  ), own, trials)
+  frames <- do.call(rbind, frames)
+  digits <- max(4, nchar(max(frames[["frame"]])))
+  at <- sprintf(paste0("%s/%s-%0", digits, "d.%s"), frames[["shot"]], frames[["shot"]], frames[["frame"]],
+                engine$output)
+  frames$to <- file.path("placed", place$job, "frames", at)
+  sites <- union(parts[["site"]][own], own_rescue(place))
+  trials <- do.call(rbind, trials)
+  list(name = place$job, id = place$id, root = project$root, time_zone = first_of(project$time_zone, "UTC"),
+       frames = frames, trials = trials, engines = stats::setNames(list(engine), engine$engine),
+       pairs = unique(trials[c("engine", "version")]), making = file.path("placed", place$job, "making"),
+       slots = all_slots(project, sites),
+       files = needed_files(state$job, project), look = pool_look(place), retries = lapply(
+         project$sites[sites], function(site) first_of(site$troubles, defaults_of(trouble_fields()))$retries),
+       limit_s = stats::setNames(lapply(sites, frame_limit, place = place, options = options), sites),
+       grace_s = options$grace_s, again_s = options$again_s)
+}
+
+# A trial for each frame of a part, in the frames' order.
+part_trials <- function(job, engine, project) {
+  rows <- lapply(job$shots, function(shot) {
+    version <- if (length(engine$versions)) stats::setNames(list(job$version), engine$engine)
+    shot_settings(shot, list(engine), version, shot$frames, NULL, NA, bench_options(), length(shot$scenes) > 0)
+  })
+  trials <- do.call(rbind, rows)
+  trials <- cbind(run_order = seq_len(nrow(trials)), "repeat" = 1L, trials)
+  rownames(trials) <- NULL
+  trials
+}
+
+# Fixed runs of frames, one a slot, as even as can be.
+run_numbers <- function(n, slots) as.integer(ceiling(seq_len(n) * slots / n))
+
+own_rescue <- function(place) {
+  site <- place$decision$plan$rescue$site
+  if (length(site) && place$project$sites[[site]]$kind == "own" && length(pool_slots(place$project, site))) site
+}
+
+pool_look <- function(place) {
+  plan <- place$decision$plan
+  if (is.null(plan$look)) return(NULL)
+  list(at = as.numeric(as_utc(plan$look$at)), fewer = plan$look$fewer, rescue = plan$rescue$site,
+       own = length(own_rescue(place)) > 0)
+}
+
+# Long after the slowest frame there should have ended.
+frame_limit <- function(site, place, options) {
+  if (length(options$frame_limit)) return(options$frame_limit)
+  rows <- which(place$state$options[["site"]] == site)
+  speed <- exp(min(c(place$state$options[["log_speed"]][rows], 0)))
+  max(60, 3 * max(place$state$seconds) / speed)
+}
+
+# Files of the project that the frames need, where they are in it.
+needed_files <- function(job, project) {
+  unlist(lapply(job$shots, function(shot) {
+    manifest <- project$manifests[[shot$shot]]
+    if (length(manifest)) {
+      at <- real_path(file.path(project$root, manifest$folder))
+      # What is missing was found by the check; what there is goes.
+      files <- tryCatch(parcel_files(manifest, at)$path, clockpigeon_error_pack = function(e) {
+        Filter(function(path) file.exists(file.path(at, path)), c(manifest$scene, manifest$assets$path))
+      })
+      if (manifest$folder %in% c(".", "")) return(files)
+      return(file.path(manifest$folder, files))
+    }
+    scenes <- unique(unlist(c(shot$scene, shot$scenes)))
+    scenes[file.exists(file.path(project$root, scenes)) & !is_absolute(scenes)]
+  }))
+}

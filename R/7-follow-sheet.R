@@ -1,0 +1,108 @@
+# Job sheets: all that somebody needs to place frames at a site by hand, for people and for programs.
+
+# Writes the sheet of one part of a job, as Markdown and JSON, and the parcels it sends; returns the paths.
+write_sheet <- function(place, k, folder) {
+  write_sheet_files(part_sheet(place, k, folder), folder, place$parts[["site"]][k])
+}
+
+write_sheet_files <- function(sheet, folder, name) {
+  files <- file.path(folder, paste0("sheet-", name, c(".md", ".json")))
+  write_text(sheet_page(sheet), files[1])
+  write_text(record_json(sheet), files[2])
+  files
+}
+
+part_sheet <- function(place, k, folder) {
+  part <- as.list(as_frame(place$parts)[k, ])
+  job_sheet(place, job_part(place$state$job, place$split$runs[[k]]), part, folder)
+}
+
+# Frames that the look takes from an own pool and sends to a site that is no pool of one's own.
+write_rescue <- function(place, frames, folder) {
+  rescue <- place$decision$plan$rescue
+  job <- place$state$job
+  key <- unlist(lapply(job$shots, function(shot) paste(shot$shot, shot$frames)))
+  columns <- which(key %in% paste(frames[["shot"]], frames[["frame"]]))
+  row <- match(rescue$option, place$state$options[["option"]])
+  options <- place$state$options[row, ]
+  draws <- part_draws(place$state, row, columns)[["cost"]]
+  part <- list(site = rescue$site, option = rescue$option, tier = options[["tier"]], nodes = options[["nodes"]],
+               spread = options[["spread"]], count = length(columns), cost_mean = mean(draws),
+               cost_p90 = quantile_of(draws, 0.9), cost_p99 = quantile_of(draws, 0.99))
+  write_sheet_files(job_sheet(place, job_part(job, columns), part, folder), folder, rescue$site)
+}
+
+job_sheet <- function(place, job, part, folder) {
+  project <- place$project
+  site <- project$sites[[part$site]]
+  engine <- project$engines[[job$engine]]
+  currency <- job$currency
+  digits <- max(4, nchar(max(unlist(lapply(job$shots, `[[`, "frames")))))
+  kind <- or_else(engine$output, "png")
+  shots <- lapply(unname(job$shots), function(shot) {
+    c(list(shot = shot$shot, scene = scene_for(job$engine, shot), frames = format_frames(shot$frames),
+           count = length(shot$frames), size = paste(shot$size, collapse = "x"), limit = format_limit(shot$limit)),
+      list(output = kind, name = sprintf(paste0("%s-%0", digits, "d.%s"), shot$shot, shot$frames[1], kind),
+           trial_frames = sort(first_probes(shot$frames, min(3, length(shot$frames))))),
+      parcel_of(project, shot$shot, folder))
+  })
+  left <- place$state$asked$budget - (place$judged$mean - part$cost_mean)
+  cap <- min(part$cost_p99, if (is.finite(left)) max(left, part$cost_mean))
+  own_unit <- sheet_unit(site, currency, job$rates)
+  list(job = place$job, site = site$site, tier = part$tier, nodes = part$nodes, spread = part$spread,
+       engine = job$engine, version = job$version, count = part$count, shots = shots,
+       folder = file.path(folder, "frames"),
+       deadline = if (is.finite(place$state$asked$deadline_s)) {
+         format(place$now + place$state$asked$deadline_s, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
+       },
+       price = list(currency = currency, mean = round(part$cost_mean, 2), nine_in_ten = round(part$cost_p90, 2)),
+       cap = c(list(currency = currency, amount = round(cap, 2)),
+               if (length(own_unit)) list(unit = own_unit$unit, in_unit = ceiling(cap / own_unit$worth))),
+       made_at = utc_now(place$now))
+}
+
+# A site's own unit and what one of it is worth; NULL where it sells in money.
+sheet_unit <- function(site, currency, rates) {
+  if (site$currency == currency) return(NULL)
+  rate <- rate_to(site, currency, rates)
+  list(unit = site$currency, worth = rate$rate)
+}
+
+# The parcel of a shot, where a manifest says what belongs to it.
+parcel_of <- function(project, shot, folder) {
+  manifest <- project$manifests[[shot]]
+  if (is.null(manifest) || !requireNamespace("zip", quietly = TRUE)) return(NULL)
+  at <- file.path(folder, "parcels")
+  dir.create(at, FALSE, TRUE)
+  packed <- tryCatch(pack_shot(manifest, project$root, at), clockpigeon_error_pack = identity)
+  if (inherits(packed, "error")) return(list(no_parcel = packed$what))
+  list(parcel = packed[["parcel"]], parcel_version = packed[["version"]], parcel_bytes = packed[["parcel_bytes"]])
+}
+
+# The sheet for people.
+sheet_page <- function(x) {
+  money <- function(amount) format_money(amount, x$price$currency)
+  cap <- paste0(money(x$cap$amount), if (length(x$cap$unit)) paste0(" (", x$cap$in_unit, " ", x$cap$unit, ")"))
+  shots <- unlist(lapply(x$shots, function(s) {
+    c("", paste("##", s$shot), "",
+      paste("- Scene:", s$scene),
+      paste0("- Frames: ", s$frames, " (", s$count, ")"),
+      paste0("- Size: ", s$size, "; limit: ", s$limit, "; output: ", toupper(s$output)),
+      paste0("- Names of the pictures: `", s$name, "` and so on: the shot, and the frame in as many digits"),
+      if (length(s$parcel)) paste0("- Send: `", basename(s$parcel), "` (", format_size(s$parcel_bytes), ", version ",
+                                   s$parcel_version, ")")
+      else paste0("- Send: the scene and all it needs; there is no parcel of it, since ",
+                  or_else(s$no_parcel, "it has no manifest")),
+      paste0("- Before the rest, see frames ", toString(s$trial_frames), ": whole, right, and as fast as was said"))
+  }))
+  c(paste0("# ", x$job, " at ", x$site), "",
+    paste0("- Order: ", x$tier, ", ", x$nodes, if (x$nodes == 1) " node" else " nodes", ", ", x$engine, " ", x$version,
+           if (x$spread != "frames") paste0(", spread by ", x$spread)),
+    paste0("- Frames in all: ", x$count),
+    if (length(x$deadline)) paste("- Needed by:", x$deadline),
+    paste0("- Price promised: ", money(x$price$mean), " on average, up to ", money(x$price$nine_in_ten),
+           " in 9 of 10 cases"),
+    paste0("- Spend cap to set there before it starts: ", cap),
+    paste0("- Put what comes back into `", x$folder, "`, in any folders"),
+    paste0("- Then: `clockpigeon watch ", x$job, "`"), shots)
+}

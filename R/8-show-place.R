@@ -1,0 +1,73 @@
+# What is placed and what stands against it, as text.
+
+place_lines <- function(x, despite = character(), width = terminal_width()) {
+  scenario <- x$state$scenario
+  parts <- as_frame(x$parts)
+  money <- function(v) format_money(v, scenario$currency)
+  findings <- as_frame(x$findings)
+  stops <- findings[["weight"]] == "stops"
+  stand <- stops & !findings[["code"]] %in% despite
+  said <- c(
+    Now = paste0(if (any(stand)) "It does not go: see below." else "It goes.", " Begun now, chance ",
+                 percent(x$chance), " (", percent(x$promised$chance), " when it was decided), ",
+                 money(x$cost_mean), " on average (", money(x$promised$cost_mean), ")."),
+    Look = if (length(x$decision$plan$look)) {
+      look <- x$decision$plan$look
+      paste0(clock_text(as_utc(look$at), first_of(scenario$time_zone, "UTC"), date = TRUE), ": fewer than ", look$fewer,
+             " frames by then go on at ", x$decision$plan$rescue$option, ".")
+    }
+  )
+  body <- data.frame(part = parts[["option"]], frames = paste(parts[["count"]]),
+                     how = ifelse(parts[["kind"]] == "own", paste0("rendered here, ", parts[["here"]],
+                                                                   ifelse(parts[["here"]] == 1, " slot", " slots")),
+                                  "by a job sheet"),
+                     cost = money(parts[["cost_mean"]]), check.names = FALSE)
+  words <- function(rows, head) {
+    if (!nrow(rows)) return(NULL)
+    text <- paste0(toupper(substr(rows[["what"]], 1, 1)), substring(rows[["what"]], 2), ". ", rows[["cure"]],
+                   ifelse(nzchar(rows[["code"]]) & rows[["weight"]] == "stops", paste0(" [", rows[["code"]], "]"), ""))
+    c("", paste0(head, ":"), unlist(lapply(text, function(t) wrap_lines(paste0("- ", t), width = width))))
+  }
+  c(paste0("Job ", x$job), "", unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE), "",
+    text_table(body, right = c("frames", "cost"), width = width),
+    words(findings[stand, , drop = FALSE], "In the way"),
+    words(findings[stops & !stand, , drop = FALSE], "Goes on despite"),
+    words(findings[!stops, , drop = FALSE], "To know"))
+}
+
+# What came of it.
+placed_lines <- function(x, place, width = terminal_width()) {
+  state <- x$frames[["state"]]
+  count <- function(what) sum(state == what)
+  failed <- which(state == "failed")
+  c(
+    if (length(state)) wrap_lines(paste0(
+      count("done"), " of ", length(state), " frames are there, in ", short_path(file.path(x$folder, "frames")),
+      if (length(failed)) paste0("; ", length(failed), " failed: ", toString(utils::head(paste(
+        x$frames[["shot"]][failed], x$frames[["frame"]][failed]), 5)), if (length(failed) > 5) ", ..."),
+      if (count("sent")) paste0("; ", count("sent"), " are to be sent to ", place$decision$plan$rescue$site),
+      ".", if (count("waiting")) paste0(" ", count("waiting"), " are left: clockpigeon place ", x$job, " goes on.")
+    ), width = width),
+    if (length(x$sheets)) {
+      pages <- grep("\\.md$", x$sheets, value = TRUE)
+      c(wrap_lines(paste0(if (length(pages) == 1) "What is to be sent, and what to look at before paying: "
+                          else "What is to be sent where, and what to look at before paying: ",
+                          toString(vapply(pages, short_path, ""))), width = width),
+        wrap_lines(paste0("Put the frames that come back into ", short_path(file.path(x$folder, "frames")),
+                          "; then clockpigeon watch ", x$job, "."), width = width))
+    }
+  )
+}
+
+#' @export
+print.cp_place <- function(x, ...) {
+  show_lines(place_lines(x))
+  invisible(x)
+}
+
+#' @export
+print.cp_placed <- function(x, ...) {
+  show_lines(paste0("Job ", x$job, ": ", sum(x$frames[["state"]] == "done"), " of ", NROW(x$frames),
+                    " frames are there"), x$sheets)
+  invisible(x)
+}

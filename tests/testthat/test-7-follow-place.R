@@ -1,0 +1,68 @@
+test_that("a decided job is placed on an own pool, rendered for real, and followed", {
+  skip_if_not_installed("mirai")
+  x <- decided()
+  place <- plan_place(x$project, x$ledger, "review-1")
+  expect_s3_class(place, "cp_place")
+  expect_identical(place$parts$kind, "own")
+  expect_identical(place$parts$here, 1L)
+  expect_true(place$go)
+  expect_equal(place$chance, place$promised$chance, tolerance = 0.05)
+  placed <- place_job(place, x$ledger, progress = FALSE)
+  expect_identical(placed$frames$state, rep("done", 12))
+  files <- file.path(x$folder, placed$frames$to)
+  expect_true(all(file.exists(files)))
+  expect_identical(basename(files)[1], "gears-review-0001.png")
+  expect_identical(dim(png::readPNG(files[1]))[1:2], c(90L, 160L))
+  events <- job_events(x$ledger, "review-1")
+  expect_identical(events$detail[events$what == "placed"], file.path(placed$folder, "frames"))
+  expect_identical(sum(events$what == "arrived"), 12L)
+  expect_output(print(place), "It goes")
+  expect_output(print(placed), "12 of 12")
+  # The job's own frames are what it is held against, not what it is forecast from.
+  asked <- clockpigeon:::asked_again(clockpigeon:::decided_job(x$ledger, "review-1"), x$project)
+  again <- clockpigeon:::asked_job(x$ledger, asked, x$project, "review-1")
+  expect_false(any(again$evidence$job %in% "review-1"))
+})
+
+test_that("one process at a time places a job", {
+  x <- decided()
+  place <- plan_place(x$project, x$ledger, "review-1")
+  claim <- clockpigeon:::claim_plan(x$ledger, paste0("job-", place$id))
+  expect_refusal(place_job(place, x$ledger), "plan", "is being run by process")
+  clockpigeon:::release_plan(claim)
+})
+
+test_that("what stops a job is an error, unless it may stand", {
+  skip_if_not_installed("mirai")
+  x <- decided()
+  x$project$sites$attic$pool <- character()
+  place <- plan_place(x$project, x$ledger, "review-1")
+  expect_false(place$go)
+  expect_identical(place$findings$code[place$findings$weight == "stops"], "pool")
+  expect_refusal(place_job(place, x$ledger), "place", c("no nodes", "--despite pool"))
+  expect_refusal(plan_place(x$project, x$ledger, "gears-final"), "job", "no plan")
+  expect_refusal(plan_place(x$project, x$ledger, "review-2"), "job", "Did you mean review-1")
+  expect_refusal(place_options(frame_limit = 0), "type")
+})
+
+test_that("options, files and runs of a pool's job", {
+  x <- decided()
+  place <- plan_place(x$project, x$ledger, "review-1")
+  place$parts$spread <- "ranges"
+  place$project$sites$attic$pool <- c("here", "here")
+  place$parts$here <- 2L
+  job <- clockpigeon:::pool_job(place, tempdir(), place_options())
+  expect_identical(job$frames$range, rep(1:2, each = 6))
+  expect_named(job$slots, c("here/1", "here/2"))
+  expect_identical(vapply(job$slots, `[[`, 0, "share"), c("here/1" = 2, "here/2" = 2))
+  expect_identical(job$limit_s$attic, 60)
+  expect_identical(clockpigeon:::pool_job(place, tempdir(), place_options(frame_limit = 5))$limit_s$attic, 5)
+  expect_length(job$files, 0)  # a built-in scene
+  writeLines("a scene", file.path(x$folder, "wheel.txt"))
+  of <- place$state$job
+  of$shots[[1]]$scene <- "wheel.txt"
+  expect_identical(clockpigeon:::needed_files(of, x$project), "wheel.txt")
+  at <- clockpigeon:::needed_files(list(shots = list(list(shot = "gears"))), x$project)
+  expect_true(length(at) > 1 && all(file.exists(file.path(x$folder, at))))
+  expect_identical(clockpigeon:::run_numbers(7, 3), c(1L, 1L, 2L, 2L, 3L, 3L, 3L))
+})
