@@ -11,10 +11,12 @@
 # and all of those that are there had arrived. What is slower than any draw is reached along that line. That nothing
 # more has arrived by now rules out draws that would be further.
 #
+# `over`: how much longer the rest takes than what was seen says, where pace_test() found that it slowed down.
+#
 # Returns a list: `finish`, `cost` and `weight` of the draws that are left (weights add up to 1), `done` (frames),
 # `overdue` (share of draws in which another frame would have come by now), `work` (share of the work, by the time that
 # the draws take for as many frames).
-rest_given <- function(home, finish, cost, seen, now, near = 0.4) {
+rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1) {
   m <- length(seen)
   n <- ncol(home)
   seen <- sort(seen)
@@ -44,7 +46,7 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4) {
     weight <- nearness(x, target, ends, near)
   }
   moved <- function(y) exp(moved_draws(log(pmax(y, 1e-9)), x, if (m > 0) target, weight))
-  left <- moved(left)
+  left <- moved(left) * over
   # Where all is as much slower as what was seen, so is the next frame.
   next_one <- next_one * if (m > 0) exp(target[length(at)] - x[, length(at)]) else 1
   ended <- since + left
@@ -53,7 +55,8 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4) {
   if (sum(weight[!late]) >= 0.2 * sum(weight)) weight[late] <- 0
   else ended[late] <- now + pmax(left - next_one, 0)[late]  # hardly any draw is that slow: the next one comes now
   keep <- weight > 0
-  list(finish = pmax(ended, now)[keep], cost = moved(cost)[keep], weight = weight[keep] / sum(weight[keep]), done = m,
+  cost <- moved(cost) * if (over == 1) 1 else pmax(ended, now) / pmax(since + left / over, 1e-6)
+  list(finish = pmax(ended, now)[keep], cost = cost[keep], weight = weight[keep] / sum(weight[keep]), done = m,
        overdue = overdue, work = if (m > 0) stats::weighted.mean(reached / finish, weight) else 0)
 }
 

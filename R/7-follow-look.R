@@ -66,7 +66,7 @@ pool_findings <- function(place) {
   job <- place$state$job
   engines <- place$project$engines
   if (nrow(own) && !job$engine %in% names(engines)) {
-    return(place_finding("engine", "stops", own[["site"]], paste("there is no profile of the engine", job$engine),
+    return(place_finding("engine", "stops", own[["site"]][1], paste("there is no profile of the engine", job$engine),
                          paste0("Write engines/", job$engine, ".yaml: clockpigeon engine.")))
   }
   bind_tables(lapply(seq_len(nrow(own)), function(k) {

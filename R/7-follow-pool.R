@@ -217,7 +217,7 @@ take_in <- function(pool, name, said) {
   keep_rows(pool, slot, rows)
   last <- if (length(rows)) rows[[length(rows)]]
   if (!identical(last$status, "ok")) return(frame_failed(pool, name, or_else(last$note, said$error)))
-  pool <- slot_of(pool, name, seconds = last$wall_s, tries = 0)
+  pool <- slot_of(pool, name, seconds = last$wall_s, tries = 0, bad = 0)
   if (!slot$travels) return(frame_there(pool, name))
   slot_of(bring_part(pool, name, 0), name, state = "bringing", from = 0)
 }
@@ -246,7 +246,10 @@ frame_failed <- function(pool, name, why) {
   pool$frames$last[slot$at] <- name
   over <- pool$frames$failures[slot$at] > pool$job$retries[[slot$site]]
   pool$frames$state[slot$at] <- if (over) "failed" else "waiting"
-  slot_of(pool, name, state = "idle", again = 0)
+  # A slot on which one frame after the other fails has a trouble of its own: each gets it time to pass.
+  bad <- or_else(slot$bad, 0) + 1
+  slot_of(pool, name, state = "idle", bad = bad,
+          again = if (bad < 3) 0 else pool$clock() + min(600, pool$job$again_s * 2^(bad - 3)))
 }
 
 # A picture comes home in parts, beside its name, and gets it when its SHA-256 is that of the picture there.

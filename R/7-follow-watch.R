@@ -18,36 +18,132 @@ frames_there <- function(folder, shots) {
   out[!duplicated(out[c("shot", "frame")]), , drop = FALSE]
 }
 
-# How a placed job stands. `plan`: as a decision's record has it; `scenario`: planned for the moment it was placed;
-# `asked`: the question, its deadline in seconds from then; `folders`: one for each site, by its name; `now`.
-#
-# Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there`, `work` (share done), `last` (arrival,
-# seconds from the placing), `overdue` (share of draws in which another frame would have come by now), `finish_p50`,
-# `cost_mean`; `draws`: `finish_s` and `cost` of the whole; its chances and mean as of a plan; `look`: of a fallback
-# its moment, `fewer`, `there` (frames by then), and what is `due`: `later`, `send` or `go on`; `unknown`: files of no
-# frame.
-watch_frames <- function(plan, scenario, asked, folders, now, draws = 2000, seed = 1) {
+# What is simulated of a job once, for all that is asked of it while it runs. `plan`: as a decision's record has it;
+# `scenario`: planned for the moment it was placed; `asked`: the question, its deadline in seconds from then.
+begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
   state <- watched_state(plan, scenario, asked, draws, seed)
   split <- stated_split(plan, state, "the decision's plan")
   run <- check_parts(state, split, keep = TRUE)
-  passed <- as.numeric(now) - as.numeric(scenario$now)
-  seen <- lapply(seq_along(split$used), function(k) part_frames(state, split, k, folders, passed))
-  rest <- Map(function(at, one, d) rest_given(t(one$home), d[["finish_s"]], d[["cost"]], at$seen, passed), seen,
-              run$runs, run$parts)
+  list(state = state, split = split, parts = list(
+    used = split$used, runs = split$runs, home = lapply(run$runs, function(one) t(one$home)), draws = run$parts
+  ))
+}
+
+# How a placed job stands. `begun`: from begun_job(); `folders`: one for each site, by its name; `now`; `events`: those
+# of the job, as job_events() has them, which know more than the files.
+#
+# Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there`, `work` (share done), `last` (arrival,
+# seconds from the placing), `overdue` (share of draws in which another frame would have come by now), `finish_p50`,
+# `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`; `draws`: `finish_s` and `cost` of the whole; its chances
+# and mean as of a plan; `look`: of a fallback its moment, `fewer`, `there` (frames by then), and what is `due`: `later`,
+# `send` or `go on`; `unknown`: files of no frame; `frames` and `nodes`: as fold_events() has them; `came`: when each
+# frame arrived, by its place in the job; `state` and `runs`, for what is asked of it later.
+watch_frames <- function(plan, begun, folders, now, events = NULL) {
+  state <- begun$state
+  split <- begun$split
+  asked <- state$asked
+  draws <- nrow(state$seconds)
+  seed <- state$seed
+  passed <- as.numeric(now) - as.numeric(state$scenario$now)
+  told <- told_since(events, state$scenario$now)
+  came <- arrivals_of(state, split, folders, told, passed)
+  going <- going_parts(plan, begun, told, came$at)
+  seen <- lapply(going$runs, function(columns) came$at[columns][is.finite(came$at[columns])])
+  pace <- Map(pace_test, going$home, seen, false = 0.05 / length(seen))
+  rest <- Map(function(home, d, seen, pace) {
+    rest_given(home, d[["finish_s"]], d[["cost"]], seen, passed, over = pace$over)
+  }, going$home, going$draws, seen, pace)
   mixed <- with_seed(seed, lapply(rest, function(x) sample.int(length(x$finish), draws, TRUE, x$weight)))
   finish <- do.call(pmax, Map(function(x, i) x$finish[i], rest, mixed))
   cost <- Reduce(`+`, Map(function(x, i) x$cost[i], rest, mixed))
   middle <- function(x) stats::approx(cumsum(x$weight[order(x$finish)]), sort(x$finish), 0.5, rule = 2, ties = mean)$y
+  number <- function(list, name) vapply(list, `[[`, 0, name)
   parts <- data.frame(
-    site = state$options[["site"]][split$used], option = state$options[["option"]][split$used],
-    frames = lengths(split$runs), there = vapply(rest, `[[`, 0, "done"), work = vapply(rest, `[[`, 0, "work"),
-    last = vapply(seen, function(x) max(c(x$seen, -Inf)), 0), overdue = vapply(rest, `[[`, 0, "overdue"),
-    finish_p50 = vapply(rest, middle, 0), cost_mean = vapply(rest, function(x) sum(x$cost * x$weight), 0)
+    site = state$options[["site"]][going$used], option = state$options[["option"]][going$used],
+    frames = lengths(going$runs), there = number(rest, "done"), work = number(rest, "work"),
+    last = vapply(seen, function(x) max(c(x, -Inf)), 0), overdue = number(rest, "overdue"),
+    finish_p50 = vapply(rest, middle, 0), cost_mean = vapply(rest, function(x) sum(x$cost * x$weight), 0),
+    slowed = vapply(pace, `[[`, NA, "slowed"), factor = number(pace, "factor"), since_s = number(pace, "since")
   )
+  fold <- fold_events(told, job_columns(state$job))
   c(list(parts = as_table(parts), draws = as_table(data.frame(finish_s = finish, cost = cost)), passed_s = passed,
-         unknown = sum(vapply(seen, `[[`, 0L, "unknown"))),
+         unknown = came$unknown),
     judged_draws(finish, cost, asked)[c("p_deadline", "p_budget", "p_both", "mean", "fits")],
-    list(look = watched_look(plan, state, split, seen, passed)))
+    list(look = watched_look(plan, state, split, came$at, told, passed), frames = fold$frames, nodes = fold$nodes,
+         happened = fold$job, came = came$at, state = state, begun = begun, going = going))
+}
+
+# Events with their time in seconds from the placing.
+told_since <- function(events, placed) {
+  if (is.null(events)) return(data.frame(what = character(), time = numeric(), detail = character()))
+  x <- as_frame(events)
+  x$time <- as.numeric(as.POSIXct(x[["time"]], tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")) - as.numeric(placed)
+  x[!is.na(x[["time"]]), , drop = FALSE]
+}
+
+# Frames of a job in the order of its columns.
+job_columns <- function(job) {
+  data.frame(shot = rep(vapply(job$shots, `[[`, "", "shot"), frames_by_shot(job)),
+             frame = unlist(lapply(job$shots, `[[`, "frames")))
+}
+
+# When each frame of the job arrived (`at`, seconds from the placing; Inf: not yet), and how many files are of no frame.
+# Where events tell of a frame they are believed before its file.
+arrivals_of <- function(state, split, folders, told, passed) {
+  columns <- job_columns(state$job)
+  sites <- state$options[["site"]][split$used]
+  missing <- setdiff(sites, names(folders))
+  if (length(missing)) {
+    stop_input("usage", paste("names no folder for", missing[1]), "option --frames",
+               paste0("Write ", missing[1], "=FOLDER."))
+  }
+  there <- do.call(rbind, lapply(unique(unlist(folders)), frames_there, unique(columns[["shot"]])))
+  since <- there[["time"]] - as.numeric(state$scenario$now)
+  column <- match(paste(there[["shot"]], there[["frame"]]), paste(columns[["shot"]], columns[["frame"]]))
+  # A clock that differs a little may have written frames before they were placed; older ones are of another job.
+  known <- !is.na(column) & since > -300
+  at <- rep(Inf, nrow(columns))
+  put <- function(column, time) {
+    first <- order(time, decreasing = TRUE)
+    at[column[first]] <<- pmax(time[first], 1e-3)
+  }
+  put(column[known], since[known])
+  here <- told[told[["what"]] == "arrived", , drop = FALSE]
+  if (nrow(here)) {
+    column <- match(paste(here[["shot"]], here[["frame"]]), paste(columns[["shot"]], columns[["frame"]]))
+    put(column[!is.na(column)], here[["time"]][!is.na(column)])
+  }
+  at[at > passed] <- Inf
+  list(at = at, unknown = sum(!known))
+}
+
+# The parts as they go now: those of the plan, and once its look has sent frames away, without these, and the rescue with
+# them. `used` options, their `runs` of columns, when frames are at home in each draw (`home`), and the `draws`.
+going_parts <- function(plan, begun, told, at) {
+  going <- begun$parts
+  state <- begun$state
+  looked <- told[told[["what"]] %in% "looked", , drop = FALSE]
+  if (is.null(plan$look) || !identical(looked[["detail"]][1], "send")) return(going)
+  moment <- looked[["time"]][1]
+  columns <- job_columns(state$job)
+  out <- told[told[["what"]] %in% "rendering" & told[["time"]] <= moment, , drop = FALSE]
+  out <- paste(columns[["shot"]], columns[["frame"]]) %in% paste(out[["shot"]], out[["frame"]])
+  sent <- which(!(at <= moment | out))
+  if (!length(sent)) return(going)
+  rescue <- stated_option(plan$rescue$option, state, "the decision's plan, rescue")
+  for (k in seq_along(going$used)) {
+    kept <- !going$runs[[k]] %in% sent
+    work <- colSums(state$seconds[, going$runs[[k]], drop = FALSE])
+    going$draws[[k]][["cost"]] <- going$draws[[k]][["cost"]] * sum(work[kept]) / sum(work)
+    going$home[[k]] <- going$home[[k]][, kept, drop = FALSE]
+    going$draws[[k]][["finish_s"]] <- if (any(kept)) apply(going$home[[k]], 1, max) else 0
+    going$runs[[k]] <- going$runs[[k]][kept]
+  }
+  more <- part_run(state, rescue, sent, waiting = moment, keep = TRUE)
+  full <- lengths(going$runs) > 0
+  list(used = c(going$used[full], rescue), runs = c(going$runs[full], list(sent)),
+       home = c(going$home[full], list(t(more$run$home))), draws = c(going$draws[full], list(more$draws)),
+       first = begun$parts, moment = moment)
 }
 
 # The plan's options and its frames' draws: of the job to which they belong.
@@ -61,29 +157,15 @@ watched_state <- function(plan, scenario, asked, draws, seed) {
   plan_state(scenario, asked, frame_draws(job, kept_draws(job, draws), seed), seed)
 }
 
-# When frames of a part arrived, seconds from the placing, and which of its columns they are.
-part_frames <- function(state, split, k, folders, passed) {
-  job <- job_part(state$job, split$runs[[k]])
-  site <- state$options[["site"]][split$used[k]]
-  if (is.null(folders[[site]])) {
-    stop_input("usage", paste("names no folder for", site), "option --frames", paste0("Write ", site, "=FOLDER."))
-  }
-  there <- frames_there(folders[[site]], vapply(job$shots, `[[`, "", "shot"))
-  mine <- unlist(lapply(job$shots, function(shot) paste(shot$shot, shot$frames)))
-  since <- there[["time"]] - as.numeric(state$scenario$now)
-  # A clock that differs a little may have written frames before they were placed; older ones are of another job.
-  known <- paste(there[["shot"]], there[["frame"]]) %in% mine & since > -300
-  at <- since[known]
-  list(seen = pmax(at[at <= passed], 1e-3), unknown = sum(!known))
-}
-
 # What a fallback's look says by now.
-watched_look <- function(plan, state, split, seen, passed) {
+watched_look <- function(plan, state, split, came, told, passed) {
   if (!length(plan$look)) return(NULL)
   at <- as.numeric(parse_deadline(plan$look$at, as.POSIXct(0, origin = "1970-01-01"), state$scenario$time_zone,
                                   "the decision's plan, look")) - as.numeric(state$scenario$now)
-  by_then <- sum(vapply(seen, function(x) sum(x$seen <= min(at, passed)), 0L))
-  due <- if (passed < at) "later" else if (by_then < plan$look$fewer) "send" else "go on"
+  by_then <- sum(came <= min(at, passed))
+  looked <- told[["detail"]][told[["what"]] %in% "looked"]
+  due <- if (length(looked)) paste("done:", looked[1]) else if (passed < at) "later"
+         else if (by_then < plan$look$fewer) "send" else "go on"
   list(at_s = at, fewer = plan$look$fewer, of = job_frames(state$job), there = by_then, due = due,
        rescue = plan$rescue$option)
 }

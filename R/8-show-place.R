@@ -24,7 +24,10 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
                      cost = money(parts[["cost_mean"]]), check.names = FALSE)
   words <- function(rows, head) {
     if (!nrow(rows)) return(NULL)
-    text <- paste0(toupper(substr(rows[["what"]], 1, 1)), substring(rows[["what"]], 2), ". ", rows[["cure"]],
+    # Paths and names stay as they are written.
+    capital <- ifelse(grepl("^[^ ]*[/.]", rows[["what"]]), rows[["what"]],
+                      paste0(toupper(substr(rows[["what"]], 1, 1)), substring(rows[["what"]], 2)))
+    text <- paste0(capital, ". ", rows[["cure"]],
                    ifelse(nzchar(rows[["code"]]) & rows[["weight"]] == "stops", paste0(" [", rows[["code"]], "]"), ""))
     c("", paste0(head, ":"), unlist(lapply(text, function(t) wrap_lines(paste0("- ", t), width = width))))
   }
@@ -40,9 +43,10 @@ placed_lines <- function(x, place, width = terminal_width()) {
   state <- x$frames[["state"]]
   count <- function(what) sum(state == what)
   failed <- which(state == "failed")
+  at <- file.path("placed", x$job, "frames")
   c(
     if (length(state)) wrap_lines(paste0(
-      count("done"), " of ", length(state), " frames are there, in ", short_path(file.path(x$folder, "frames")),
+      count("done"), " of ", length(state), " frames are there, in ", at,
       if (length(failed)) paste0("; ", length(failed), " failed: ", toString(utils::head(paste(
         x$frames[["shot"]][failed], x$frames[["frame"]][failed]), 5)), if (length(failed) > 5) ", ..."),
       if (count("sent")) paste0("; ", count("sent"), " are to be sent to ", place$decision$plan$rescue$site),
@@ -52,8 +56,8 @@ placed_lines <- function(x, place, width = terminal_width()) {
       pages <- grep("\\.md$", x$sheets, value = TRUE)
       c(wrap_lines(paste0(if (length(pages) == 1) "What is to be sent, and what to look at before paying: "
                           else "What is to be sent where, and what to look at before paying: ",
-                          toString(vapply(pages, short_path, ""))), width = width),
-        wrap_lines(paste0("Put the frames that come back into ", short_path(file.path(x$folder, "frames")),
+                          toString(file.path("placed", x$job, basename(pages)))), width = width),
+        wrap_lines(paste0("Put the frames that come back into ", at,
                           "; then clockpigeon watch ", x$job, "."), width = width))
     }
   )

@@ -1,9 +1,25 @@
 # How a placed job stands, as text.
 
-# `name` of the job; `x` from watch_frames(); `promised`: the decision's chance and mean cost; `asked` and `scenario` as
-# it was given.
-watch_lines <- function(name, x, promised, asked, scenario, width = terminal_width()) {
+# `x` from watch_job(); `wide` columns; `unicode` where the terminal can show blocks.
+watch_lines <- function(x, width = terminal_width(), unicode = cli::is_utf8_output()) {
   parts <- as_frame(x$parts)
+  clock <- function(seconds) by_clock(seconds, x$state$scenario)
+  body <- data.frame(part = parts[["option"]], frames = paste(parts[["there"]], "of", parts[["frames"]]),
+                     "of the work" = percent(parts[["work"]]),
+                     last = ifelse(is.finite(parts[["last"]]), clock(parts[["last"]]), "none yet"),
+                     done = clock(parts[["finish_p50"]]), check.names = FALSE)
+  said <- watch_words(x)
+  c(paste0("Job ", x$job, ", placed ", clock_text(x$placed, first_of(x$state$scenario$time_zone, "UTC"), date = TRUE)), "",
+    unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE), "",
+    text_table(body, right = c("frames", "of the work", "last", "done"), spare = "last", width = width), "",
+    strip_lines(x, width, unicode), node_lines(x, width), alarm_lines(x, width))
+}
+
+# What is there, when it is done, what it costs, what to do, each a sentence.
+watch_words <- function(x) {
+  parts <- as_frame(x$parts)
+  scenario <- x$state$scenario
+  asked <- x$state$asked
   clock <- function(seconds) by_clock(seconds, scenario)
   finish <- clock(quantile_of(x$draws[["finish_s"]], c(0.5, 0.1, 0.9)))
   cost <- x$draws[["cost"]]
@@ -11,53 +27,161 @@ watch_lines <- function(name, x, promised, asked, scenario, width = terminal_wid
   range <- about(quantile_of(cost, c(0.1, 0.9)))
   there <- sum(parts[["there"]])
   ended <- there == sum(parts[["frames"]])
-  said <- c(
+  now <- as_frame(x$alarms)
+  now <- now[now[["level"]] == "now", , drop = FALSE]
+  held <- if (isTRUE(x$happened$stopped)) " It was stopped." else if (isTRUE(x$happened$paused)) " It is paused."
+  c(
     Stands = paste0(there, " of ", sum(parts[["frames"]]), " frames are there",
                     if (any(is.finite(parts[["last"]]))) paste0(", the last ", format_duration(x$passed_s -
-                                                                  max(parts[["last"]])), " ago"), ".",
+                                                                  max(parts[["last"]])), " ago"), ".", held,
                     if (x$unknown) paste0(" Other files: ", x$unknown, ".")),
     Done = paste0(finish[1], if (!ended) paste0(" (8 in 10: ", finish[2], " to ", finish[3], ")"),
                   if (is.finite(asked$deadline_s)) paste0(", by the deadline ", clock(asked$deadline_s),
                                                           " with a chance of ",
                                                           chance_beside(x$p_deadline, asked$confidence), " (",
-                                                          percent(promised$p_deadline), " when it was decided)")),
+                                                          percent(x$promised$p_deadline), " when it was decided)"),
+                  "."),
     Cost = paste0(about(x$mean), " ", scenario$currency, " on average",
                   if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
-                  "; it was decided on ", about(promised$cost_mean)),
-    Now = watch_advice(x, clock)
+                  "; it was decided on ", about(x$promised$cost_mean), "."),
+    Now = if (ended) "All frames are there." else if (nrow(now)) now[["action"]][1] else "Nothing to do."
   )
-  said[c("Done", "Cost")] <- paste0(said[c("Done", "Cost")], ".")
-  body <- data.frame(part = parts[["option"]], frames = paste(parts[["there"]], "of", parts[["frames"]]),
-                     "of the work" = percent(parts[["work"]]),
-                     last = ifelse(is.finite(parts[["last"]]), clock(parts[["last"]]), "none yet"),
-                     done = clock(parts[["finish_p50"]]), check.names = FALSE)
-  placed <- clock_text(scenario$now, first_of(scenario$time_zone, "UTC"), date = TRUE)
-  c(paste0("Job ", name, ", placed ", placed), "",
-    unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE), "",
-    text_table(body, right = c("frames", "of the work", "last", "done"), spare = "last", width = width))
 }
 
-# What there is to do: the look of a fallback, and what does not come although it should have.
-watch_advice <- function(x, clock) {
-  look <- x$look
+# The job's frames in their order, one mark for as many as fit: what the worst of them is, and how many are there.
+strip_marks <- function(came, states, cells, unicode = TRUE) {
+  n <- length(came)
+  cell <- pmin(cells, floor((seq_len(n) - 1) * cells / n) + 1)
+  there <- tapply(is.finite(came), cell, mean)
+  has <- function(state) tapply(states %in% state, cell, any)
+  marks <- if (unicode) c("\u2591", "\u2592", "\u2588") else c(".", "+", "#")
+  out <- marks[1 + (there > 0) + (there == 1)]
+  out[has("rendering")] <- "r"
+  out[has("failed") & there < 1] <- "x"
+  paste(out, collapse = "")
+}
+
+strip_lines <- function(x, width, unicode) {
+  cells <- min(length(x$came), width - 8)
+  states <- frame_states_of(x)
+  marks <- if (unicode) c("\u2588", "\u2592", "\u2591") else c("#", "+", ".")
+  c(paste0("Frames  ", strip_marks(x$came, states, cells, unicode)),
+    paste0("        ", wrap_lines(paste0(marks[1], " there, ", marks[2], " in part, r rendering, x failed, ", marks[3],
+                                         " to come"), width - 8)))
+}
+
+# The state of each frame of the job, by its place in it.
+frame_states_of <- function(x) {
+  columns <- job_columns(x$state$job)
+  x$frames[["state"]][match(paste(columns[["shot"]], columns[["frame"]]),
+                            paste(x$frames[["shot"]], x$frames[["frame"]]))]
+}
+
+# Nodes that said something of themselves.
+node_lines <- function(x, width, most = 12) {
+  nodes <- x$nodes
+  if (!NROW(nodes)) return(NULL)
+  open <- x$frames[x$frames[["state"]] == "rendering", , drop = FALSE]
+  at <- match(nodes[["node"]], open[["node"]])
+  doing <- ifelse(!nodes[["up"]], "gone", ifelse(is.na(at), "idle", paste(open[["shot"]][at], open[["frame"]][at])))
+  body <- data.frame(node = nodes[["node"]], frames = paste(nodes[["frames"]]),
+                     "a frame" = format_duration(nodes[["busy_s"]] / pmax(nodes[["frames"]], 1)),
+                     heard = paste(format_duration(pmax(x$passed_s - nodes[["last"]], 0)), "ago"), doing = doing,
+                     check.names = FALSE)
+  c("", text_table(utils::head(body, most), right = c("frames", "a frame", "heard"), width = width),
+    if (nrow(body) > most) paste("and", nrow(body) - most, "more"))
+}
+
+# Alarms, each with a mark of its own: ! now, * soon, - to know.
+alarm_lines <- function(x, width) {
+  alarms <- as_frame(x$alarms)
+  if (!nrow(alarms)) return(NULL)
+  marks <- c(now = "!", soon = "*", note = "-")[alarms[["level"]]]
+  until <- ifelse(is.na(alarms[["until_s"]]) | alarms[["until_s"]] <= x$passed_s, "",
+                  paste0(" (until ", by_clock(alarms[["until_s"]], x$state$scenario), ")"))
+  says <- paste0(toupper(substr(alarms[["says"]], 1, 1)), substring(alarms[["says"]], 2))
+  c("", unlist(lapply(paste0(marks, " ", says, ". ", alarms[["action"]], until), wrap_lines, width = width)))
+}
+
+#' @export
+print.cp_watch <- function(x, ...) {
+  show_lines(watch_lines(x))
+  invisible(x)
+}
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.cp_watch <- function(object, show = c("belief", "frames"), ...) { # nolint: object_name_linter.
+  show <- check_choice(show[1], argument("show"), c("belief", "frames"))
+  if (show == "belief") plot_belief(object) else plot_arrivals(object)
+}
+
+# Seconds from the placing as the clock's times, at round ones.
+watch_axis <- function(x, scale = ggplot2::scale_x_continuous, ...) {
+  scenario <- x$state$scenario
+  label <- function(seconds) by_clock(seconds, scenario)
+  round <- function(range) {
+    as.numeric(pretty(as.POSIXct(x$placed + range, tz = first_of(scenario$time_zone, "UTC")), 6)) - as.numeric(x$placed)
+  }
+  scale(labels = label, breaks = round, ...)
+}
+
+# When it is done, as it was believed at each moment: a range that narrows, the deadline, and where the two meet, the end.
+plot_belief <- function(x) {
+  b <- as_frame(belief_of(x))
+  asked <- x$state$asked
+  label <- function(seconds) by_clock(seconds, x$state$scenario)
+  last <- b[nrow(b), ]
+  deadline <- if (is.finite(asked$deadline_s)) data.frame(y = asked$deadline_s, text = "deadline")
+  top <- max(b[["p90"]][is.finite(b[["p90"]])], deadline$y, 1)
+  events <- watch_marks(x)
+  ggplot2::ggplot(b, ggplot2::aes(.data[["at_s"]])) +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["p10"]], ymax = .data[["p90"]]), fill = "#56B4E9", alpha = 0.35) +
+    ggplot2::geom_line(ggplot2::aes(y = .data[["p50"]]), colour = "#0072B2") +
+    ggplot2::geom_abline(slope = 1, intercept = 0, linetype = 3, colour = "grey50") +
+    (if (length(deadline)) ggplot2::geom_hline(yintercept = deadline$y, colour = "#D55E00", linetype = 2)) +
+    (if (length(deadline)) ggplot2::annotate("text", x = 0, y = deadline$y, label = "deadline", hjust = 0, vjust = -0.5,
+                                             colour = "#D55E00", size = 3.5)) +
+    (if (nrow(events)) ggplot2::geom_vline(data = events, ggplot2::aes(xintercept = .data[["at_s"]]), colour = "grey60")) +
+    (if (nrow(events)) ggplot2::geom_text(data = events, ggplot2::aes(.data[["at_s"]], 0, label = .data[["what"]]),
+                                          angle = 90, hjust = 0, vjust = -0.4, size = 3, colour = "grey35")) +
+    watch_axis(x) + watch_axis(x, ggplot2::scale_y_continuous, limits = c(0, top)) +
+    ggplot2::labs(x = "now", y = "done", title = paste0("Job ", x$job, ": done ", label(last[["p50"]])),
+                  caption = paste0("Line and band: median and middle 80 % of when it is done, as it was believed at each ",
+                                   "moment.\nDotted: now. Where they meet, it is done."),
+                  alt = paste0("When job ", x$job, " is done, as believed at each moment: at last between ",
+                               label(last[["p10"]]), " and ", label(last[["p90"]]), ".")) +
+    plain_theme()
+}
+
+# What happened that a reader should see, at most a dozen: nodes gone, the look, alarms of the pace.
+watch_marks <- function(x, most = 12) {
+  nodes <- x$nodes
+  gone <- nodes[!nodes[["up"]], , drop = FALSE]
   parts <- as_frame(x$parts)
-  silent <- which(parts[["overdue"]] >= 0.99 & parts[["there"]] < parts[["frames"]])
-  out <- c(
-    if (identical(look$due, "send")) {
-      paste0("Send the frames that are not begun to ", look$rescue, ": by ", clock(look$at_s), " there were ",
-             look$there, ", fewer than the ", look$fewer, " that the plan asks for.")
-    },
-    if (identical(look$due, "go on")) {
-      paste0("Go on: by ", clock(look$at_s), " there were ", look$there, " frames, and the plan asks for ", look$fewer,
-             ".")
-    },
-    if (length(silent)) {
-      paste0("See what is wrong at ", toString(parts[["site"]][silent]), ": in 99 of 100 cases another frame would ",
-             "have come by now.")
-    },
-    if (identical(look$due, "later")) {
-      paste0("Look ", clock(look$at_s), ": fewer than ", look$fewer, " frames by then go on at ", look$rescue, ".")
-    }
-  )
-  if (length(out)) paste(out, collapse = " ") else "Nothing to do."
+  slow <- parts[parts[["slowed"]], , drop = FALSE]
+  look <- x$look$at_s[x$look$at_s <= x$passed_s]
+  out <- data.frame(at_s = c(gone[["last"]], slow[["since_s"]], look),
+                    what = c(sprintf("%s gone", gone[["node"]]), sprintf("%s slower", slow[["site"]]),
+                             rep("look", length(look))))
+  utils::head(out[order(out[["at_s"]]), , drop = FALSE], most)
+}
+
+# Frames that had come by each moment, by part.
+plot_arrivals <- function(x) {
+  parts <- as_frame(x$parts)
+  rows <- do.call(rbind, lapply(seq_along(x$going$runs), function(k) {
+    at <- sort(x$came[x$going$runs[[k]]])
+    at <- at[is.finite(at)]
+    data.frame(part = parts[["option"]][k], at_s = c(0, at, x$passed_s), there = c(0, seq_along(at), length(at)))
+  }))
+  ggplot2::ggplot(rows, ggplot2::aes(.data[["at_s"]], .data[["there"]], colour = .data[["part"]],
+                                     linetype = .data[["part"]])) +
+    ggplot2::geom_step() +
+    ggplot2::scale_colour_manual(values = series_colours) +
+    watch_axis(x) + ggplot2::expand_limits(y = c(0, max(parts[["frames"]]))) +
+    ggplot2::labs(x = "now", y = "frames there", colour = NULL, linetype = NULL,
+                  title = paste0("Job ", x$job, ": ", sum(parts[["there"]]), " of ", sum(parts[["frames"]]), " frames"),
+                  alt = paste0("Frames of job ", x$job, " that had come by each moment.")) +
+    plain_theme()
 }

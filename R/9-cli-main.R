@@ -226,12 +226,17 @@ cli_commands <- list(
     arguments = "JOB", arity = 1
   ),
   watch = command_row(
-    "say how a placed job stands, by the frames that have come", function(o, args) cli_watch(o, args),
+    "say how a placed job stands, what is wrong, and what to do", function(o, args) cli_watch(o, args),
     arguments = "JOB", arity = 1,
     options = list(
       opt("--frames", "where its frames appear: FOLDER, or SITE=FOLDER,SITE=FOLDER [as it was told before]"),
       opt("--placed", "when it was placed, such as '2026-11-27 10:00' [as told before, or when it was decided]"),
-      format_option)
+      opt("--sent", "the frames that were not begun were sent to the fallback, now", "logical", FALSE),
+      opt("--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",
+          FALSE),
+      opt("--every", "seconds between two looks [2]", "double", 2),
+      opt("--show", "figure: belief (when it is done, as it was believed at each moment) or frames [belief]"),
+      figure_option, format_option)
   ),
   report = command_row(
     "write the choice as an HTML page", function(o, args) cli_report(o, args), arguments = "[JOB]", arity = c(0, 1),

@@ -4,7 +4,7 @@
 # trouble; anything else that keeps it from arriving is an error.
 with_output <- function(code) {
   colors <- cli::num_ansi_colors()
-  old <- options(cli.num_colors = colors)
+  old <- options(cli.num_colors = colors, clockpigeon.terminal = isatty(stdout()))
   on.exit(options(old))
   out <- rawConnection(raw(0), "w")
   depth <- sink.number()
@@ -31,5 +31,15 @@ write_output <- function(bytes) {
   while (length(left)) {
     left <- tryCatch(processx::conn_write(con, left), error = failed)
   }
+  invisible()
+}
+
+# Whether a person reads: asked before the output was taken in hand.
+on_terminal <- function() isTRUE(getOption("clockpigeon.terminal", isatty(stdout())))
+
+# Writes at once what cannot wait for the end: a question, a screen, a stream.
+write_now <- function(...) {
+  text <- paste0(..., collapse = "")
+  if (is.null(getOption("clockpigeon.terminal"))) cat(text) else write_output(charToRaw(enc2utf8(text)))
   invisible()
 }

@@ -26,9 +26,8 @@ cli_place <- function(o, args) {
 
 # On a terminal it is asked for.
 cli_agreed <- function(place, o) {
-  if (!isatty(stdin()) || !isatty(stdout()) || o$format != "table") return(FALSE)
-  show_lines(place_lines(place))
-  cat("\nPlace it? [y/N] ")
+  if (!isatty(stdin()) || !on_terminal() || o$format != "table") return(FALSE)
+  write_now(paste0(place_lines(place), "\n"), "\nPlace it? [y/N] ")
   answer <- readLines(file("stdin"), 1)
   length(answer) > 0 && tolower(trimws(answer)) %in% c("y", "yes")
 }

@@ -1,41 +1,53 @@
-# The command `watch`: how a job that was placed by hand stands.
+# The command `watch`: how a placed job stands.
 
 cli_watch <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   name <- args[1]
-  now <- this_moment()
   decision <- cli_ledger(project, code = function(ledger) decided_job(ledger, name))
-  placed <- cli_placed(project, name, o, decision, now)
-  asked <- asked_again(decision, project)
-  job <- cli_ledger(project, code = function(ledger) asked_job(ledger, asked, project, name))
-  scenario <- plan_options(job, project$sites, now = placed$moment)
-  question <- asked$question(placed$moment)
-  x <- watch_frames(decision$plan, scenario, question, placed$folders, now, asked$draws, asked$seed)
-  cli_emit(x$parts, o$format, function() watch_lines(name, x, decision$plan, question, scenario))
-  if (identical(x$look$due, "send")) 3L else 0L
+  cli_told(project, name, o, decision)
+  # The ledger is opened for each look: nothing is held between them.
+  look <- function(last = NULL) cli_ledger(project, code = function(ledger) watch_job(project, ledger, name, last = last))
+  order <- function(what) {
+    cli_ledger(project, FALSE, function(l) add_events(l, name, data.frame(what = what, source = "watch")))
+  }
+  live <- !o$once && !length(o$figure)
+  if (live && o$format == "json") {
+    x <- stream_watch(look, o$every)
+  } else if (live && o$format == "table" && on_terminal()) {
+    x <- live_watch(look, order, o$every)
+  } else {
+    x <- look()
+    cli_emit(x$parts, o$format, function() watch_lines(x))
+  }
+  cli_figure(x, o$figure, show = or_else(o$show, "belief"))
+  if (any(x$alarms[["level"]] == "now")) 3L else 0L
 }
 
-# When the job was placed and where its frames appear: as it is told now, or was told before. It is written down once.
-cli_placed <- function(project, name, o, decision, now) {
-  sites <- unique(vapply(decision$plan$parts, `[[`, "", "site"))
-  events <- as_frame(cli_ledger(project, code = function(ledger) job_events(ledger, name)))
-  before <- events[events[["what"]] == "placed" & !is.na(events[["detail"]]), , drop = FALSE]
-  before <- before[!duplicated(before[["place"]], fromLast = TRUE), , drop = FALSE]  # what was told last
-  folders <- stats::setNames(as.list(before[["detail"]]), before[["place"]])
-  if (length(o$frames)) folders[names(cli_folders(o$frames, sites))] <- cli_folders(o$frames, sites)
-  missing <- setdiff(sites, names(folders))
+# What is told of the placing now is written down once: when it was, where its frames appear, and that the rest was sent
+# to the fallback.
+cli_told <- function(project, name, o, decision) {
+  plan <- decision$plan
+  sites <- unique(vapply(plan$parts, `[[`, "", "site"))
+  folders <- if (length(o$frames)) cli_folders(o$frames, c(sites, plan$rescue$site))
+  now <- this_moment()
+  known <- cli_ledger(project, code = function(ledger) placed_of(ledger, name, decision))
+  missing <- setdiff(sites, c(names(known$folders), names(folders)))
   if (length(missing)) {
     stop_input("usage", paste("names no folder for", either(missing)), "option --frames",
                if (length(sites) == 1) "Write --frames FOLDER, where its frames appear."
                else paste0("Write --frames ", paste0(sites, "=FOLDER", collapse = ","), "."))
   }
-  moment <- cli_past_moment(c(o$placed, before[["time"]], decision$made_at)[1], project$time_zone, now)
-  if (length(o$frames) || length(o$placed)) {
-    rows <- data.frame(time = format(moment, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"), place = sites, what = "placed",
-                       detail = unlist(folders[sites]), source = "watch")
-    cli_ledger(project, FALSE, function(ledger) add_events(ledger, name, rows))
+  if (o$sent && is.null(plan$look)) {
+    stop_input("usage", "the plan has no fallback to which anything could be sent", "option --sent", "Leave it out.")
   }
-  list(moment = moment, folders = folders)
+  add <- function(rows) cli_ledger(project, FALSE, function(ledger) add_events(ledger, name, rows))
+  if (length(folders) || length(o$placed)) {
+    moment <- if (length(o$placed)) cli_past_moment(o$placed, project$time_zone, now) else known$moment
+    folders <- utils::modifyList(as.list(known$folders), as.list(folders))
+    add(data.frame(time = utc_now(moment), place = names(folders), what = "placed", detail = unlist(folders),
+                   source = "watch"))
+  }
+  if (o$sent) add(data.frame(time = utc_now(now), what = "looked", detail = "send", source = "watch"))
 }
 
 cli_past_moment <- function(text, zone, now) {

@@ -13,7 +13,8 @@ watched <- function(choice, folders, passed, draws = 300) {
   asked <- choice[clockpigeon:::question_fields]
   plan <- clockpigeon:::plan_record(choice)
   plan$parts <- lapply(seq_len(nrow(plan$parts)), function(k) as.list(plan$parts[k, ]))
-  clockpigeon:::watch_frames(plan, choice$forecast$scenario, asked, folders, placed_at + passed, draws)
+  begun <- clockpigeon:::begun_job(plan, choice$forecast$scenario, asked, draws)
+  clockpigeon:::watch_frames(plan, begun, folders, placed_at + passed)
 }
 
 test_that("pictures are told by shot and frame; what is empty or of no shot is not there", {

@@ -1,0 +1,61 @@
+# Whether a running job has slowed down: a sequential test on its arrivals, calibrated by the draws of its forecast.
+
+# `home`: when each frame is at home in each draw (draws x frames); `seen`: when the frames that are there arrived;
+# `false`: the chance of an alarm, at any time, over a job that goes as one of the draws does.
+#
+# Frames are taken in their order of arrival, in blocks of equal number. A block's log time beside the draws' median of
+# it says how the pace is; the mean of the last blocks less the mean of those before says whether it changed since, in
+# units of its spread over the draws. The greatest of these over all blocks and all windows so far is held against the
+# share 1 - `false` of the same over whole draws. What is slow from the beginning on changes nothing: that is what the
+# forecast from here learns from the arrivals themselves.
+#
+# Returns a list: `slowed`; `factor`, how much longer a frame takes since than before, and `over`, than the mean of all
+# that arrived (1 while nothing is found); `since`, from when on, and `found`, when it was found (seconds; NA); `most`,
+# the greatest so far in units of the threshold.
+pace_test <- function(home, seen, false = 0.05, blocks = 20) {
+  nothing <- list(slowed = FALSE, factor = 1, over = 1, since = NA_real_, found = NA_real_, most = 0)
+  n <- ncol(home)
+  blocks <- min(blocks, (n - 1) %/% 3)
+  seen <- sort(seen)
+  if (blocks < 4 || length(seen) < 4) return(nothing)
+  ends <- round(seq(1, n, length.out = blocks + 1))
+  times <- arrivals_at(home, ends)
+  times <- times[rowSums(!is.finite(times)) == 0, , drop = FALSE]
+  if (nrow(times) < 50) return(nothing)
+  steps <- log(pmax(times[, -1, drop = FALSE] - times[, -ncol(times), drop = FALSE], 1e-6))
+  middle <- apply(steps, 2, stats::median)
+  changes <- pace_changes(sweep(steps, 2, middle))
+  spread <- apply(changes$values, 2, stats::sd)
+  spread[spread <= 0] <- Inf
+  worst <- apply(sweep(changes$values, 2, spread, `/`), 1, max)
+  threshold <- stats::quantile(worst, 1 - false, names = FALSE)
+  done <- sum(ends <= length(seen)) - 1
+  if (done < 3) return(nothing)
+  at <- seen[ends[seq_len(done + 1)]]
+  paces <- log(pmax(diff(at), 1e-6)) - middle[seq_len(done)]
+  own <- pace_changes(t(paces))
+  z <- drop(own$values) / spread[match(paste(own$last, own$window), paste(changes$last, changes$window))]
+  nothing$most <- max(z) / threshold
+  if (max(z) <= threshold) return(nothing)
+  best <- which.max(z)
+  from <- own$last[best] - own$window[best]
+  after <- mean(paces[seq(from + 1, done)])
+  # What stands out is picked for standing out: it is taken for less, by what chance makes of it.
+  sure <- max(0, 1 - 1 / max(z)^2)
+  so_far <- log(sum(exp(paces + middle[seq_len(done)])) / sum(exp(middle[seq_len(done)])))
+  list(slowed = TRUE, factor = exp(sure * (after - mean(paces[seq_len(from)]))), over = exp(sure * (after - so_far)),
+       since = at[from + 1], found = at[own$last[which(z > threshold)[1]] + 1], most = max(z) / threshold)
+}
+
+# The mean of the last 1, 2, 4 and 8 blocks less that of the blocks before, at each block, two before at least: one column
+# for each, with the `last` block and the `window`.
+pace_changes <- function(paces) {
+  blocks <- ncol(paces)
+  at <- expand.grid(window = c(1, 2, 4, 8), last = seq_len(blocks))
+  at <- at[at$last - at$window >= 2, , drop = FALSE]
+  sums <- cbind(0, t(apply(paces, 1, cumsum)))
+  mean_of <- function(from, to) (sums[, to + 1, drop = FALSE] - sums[, from, drop = FALSE]) /
+    rep(to - from + 1, each = nrow(paces))
+  list(values = mean_of(at$last - at$window + 1, at$last) - mean_of(rep(1, nrow(at)), at$last - at$window),
+       last = at$last, window = at$window)
+}

@@ -1,0 +1,164 @@
+# Alarms of a running job: what is wrong, on what evidence, what to do, and until when that helps.
+
+# `x`: as watch_frames() has it so far. Returns a tibble, the gravest first: `code`, `level` (`now`, `soon`, `note`),
+# `site`, `says` (with its evidence), `action`, `until_s` (until when it helps, seconds from the placing; NA: any time).
+watch_alarms <- function(x) {
+  if (!any(is.infinite(x$came))) return(as_table(alarm("", "note", NA, "", "")[0, ]))
+  found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), stuck_alarms(x), pace_alarms(x), fail_alarms(x),
+                 money_alarm(x), late_alarm(x))
+  if (is.null(found)) found <- alarm("", "note", NA, "", "")[0, ]
+  as_table(found[order(match(found[["level"]], alarm_levels), found[["until_s"]]), , drop = FALSE])
+}
+
+alarm_levels <- c("now", "soon", "note")
+
+alarm <- function(code, level, site, says, action, until_s = NA_real_) {
+  data.frame(code = code, level = level, site = site, says = says, action = action, until_s = until_s)
+}
+
+# The clock's time, so many seconds from the placing.
+clock_at <- function(x, seconds) by_clock(seconds, x$state$scenario)
+
+# A fallback's moment: what it asks for, and what came.
+look_alarm <- function(x) {
+  look <- x$look
+  if (is.null(look) || !look$due %in% c("send", "later")) return(NULL)
+  if (look$due == "later") {
+    return(alarm("look", "note", NA, paste0("the plan looks at ", clock_at(x, look$at_s), ": fewer than ", look$fewer,
+                                            " frames by then go on at ", look$rescue),
+                 "Nothing before.", look$at_s))
+  }
+  alarm("look", "now", NA, paste0("by ", clock_at(x, look$at_s), " there were ", look$there, " frames, fewer than the ",
+                                  look$fewer, " that the plan asks for"),
+        paste0("Send the frames that are not begun to ", look$rescue, "."), x$state$asked$deadline_s)
+}
+
+# Nothing came for longer than in 99 of 100 draws.
+silent_alarms <- function(x) {
+  parts <- as_frame(x$parts)
+  silent <- which(parts[["overdue"]] >= 0.99 & parts[["there"]] < parts[["frames"]])
+  bind_tables(lapply(silent, function(k) {
+    last <- parts[["last"]][k]
+    alarm("silent", "now", parts[["site"]][k],
+          paste0("nothing came from ", parts[["site"]][k], if (is.finite(last)) paste0(" for ", format_duration(
+            x$passed_s - last)) else " yet", "; in 99 of 100 cases another frame would have come by now"),
+          "See whether it still runs.")
+  }))
+}
+
+# Nodes that are gone.
+node_alarms <- function(x) {
+  nodes <- x$nodes
+  gone <- nodes[!nodes[["up"]], , drop = FALSE]
+  if (!nrow(gone)) return(NULL)
+  alarm("gone", "now", NA, paste0("the node ", gone[["node"]], " is gone since ", clock_at(x, gone[["last"]])),
+        "See it there; its frames went to others.")
+}
+
+# A frame that is rendered for longer than any frame of the forecast.
+stuck_alarms <- function(x) {
+  open <- x$frames[x$frames[["state"]] == "rendering", , drop = FALSE]
+  if (!nrow(open)) return(NULL)
+  options <- x$state$options[x$going$used, , drop = FALSE]
+  speed <- exp(min(options[["log_speed"]]))
+  columns <- match(paste(open[["shot"]], open[["frame"]]), do.call(paste, job_columns(x$state$job)))
+  most <- apply(x$state$seconds[, columns, drop = FALSE], 2, max) / speed * 1.5 + 10
+  took <- x$passed_s - open[["begun"]]
+  stuck <- which(took > most)
+  if (!length(stuck)) return(NULL)
+  alarm("stuck", "now", NA, paste0(open[["shot"]][stuck], " ", open[["frame"]][stuck], " is rendered on ",
+                                   open[["node"]][stuck], " for ", format_duration(took[stuck]),
+                                   ", longer than in any case of the forecast (", format_duration(most[stuck]), ")"),
+        "See that node: it may be frozen, or the frame is far heavier than its neighbours.")
+}
+
+# Slower than before: one false alarm in twenty jobs that go as forecast.
+pace_alarms <- function(x) {
+  parts <- as_frame(x$parts)
+  slow <- parts[parts[["slowed"]], , drop = FALSE]
+  if (!nrow(slow)) return(NULL)
+  alarm("slower", "soon", slow[["site"]], paste0(
+    slow[["site"]], " has taken ", formatC(slow[["factor"]], format = "f", digits = 2), " times as long for a frame since ",
+    clock_at(x, slow[["since_s"]]), " as before"),
+    "See whether other work, heat or fewer nodes slow it; the times below take it as lasting.")
+}
+
+# More frames fail than one in a thousand jobs would have, by the share that the card says.
+fail_alarms <- function(x) {
+  frames <- x$frames
+  runs <- sum(frames[["runs"]])
+  failed <- sum(frames[["failures"]])
+  if (!failed) return(NULL)
+  sites <- x$state$scenario$sites[x$parts[["site"]]]
+  share <- max(0.01, vapply(sites, function(site) first_of(site$troubles, list(fails = 0))$fails / 100, 0))
+  if (stats::pbinom(failed - 1, max(runs, failed), share, lower.tail = FALSE) > 0.001) return(NULL)
+  worst <- frames[which.max(frames[["failures"]]), ]
+  alarm("failing", "now", NA, paste0(failed, " of ", runs, " runs failed, the most of ", worst[["shot"]], " ",
+                                     worst[["frame"]], " (", worst[["failures"]], ")"),
+        "See why: clockpigeon jobs, with the job's name, lists them.")
+}
+
+# The budget, and when it is passed: spending goes with the work.
+money_alarm <- function(x) {
+  asked <- x$state$asked
+  if (!is.finite(asked$budget) || x$p_budget >= asked$confidence) return(NULL)
+  parts <- as_frame(x$parts)
+  spent <- sum(parts[["cost_mean"]] * parts[["work"]])
+  total <- stats::median(x$draws[["cost"]])
+  end <- stats::median(x$draws[["finish_s"]])
+  share <- (asked$budget - spent) / max(total - spent, 1e-9)
+  passes <- x$passed_s + share * (end - x$passed_s)
+  currency <- x$state$scenario$currency
+  alarm("money", if (x$p_budget < 0.5) "now" else "soon", NA, paste0(
+    "the budget of ", format_money(asked$budget, currency), " is kept with a chance of ", percent(x$p_budget),
+    if (share > 0 && share < 1) paste0("; half of the cases pass it by ", clock_at(x, passes))),
+    "Stop, or raise the budget: a cap takes effect late, and frames in flight are paid and lost.",
+    if (share > 0 && share < 1) passes else NA_real_)
+}
+
+# The deadline: which option still keeps it with what is not begun, and until when it would.
+late_alarm <- function(x) {
+  asked <- x$state$asked
+  if (!is.finite(asked$deadline_s) || x$p_deadline >= asked$confidence) return(NULL)
+  level <- if (x$p_deadline < 0.5) "now" else "soon"
+  says <- paste0("the deadline ", clock_at(x, asked$deadline_s), " is kept with a chance of ", percent(x$p_deadline),
+                 "; asked were ", percent(asked$confidence))
+  if (asked$deadline_s <= x$passed_s) {
+    return(alarm("late", "now", NA, "the deadline has passed", "Say what comes first, and fetch that."))
+  }
+  ways <- rest_ways(x)
+  good <- ways[ways[["p_both"]] >= asked$confidence, , drop = FALSE]
+  if (!nrow(good)) {
+    best <- ways[which.max(ways[["p_both"]]), , drop = FALSE]
+    return(alarm("late", level, NA, says, if (nrow(best) && best[["p_both"]] > x$p_both) paste0(
+      "No option keeps it now; the rest at ", best[["option"]], " comes nearest, with ", percent(best[["p_both"]]), ".")
+      else "No option makes it more likely: say so where it is waited for."))
+  }
+  best <- good[which.min(good[["cost_mean"]]), ]
+  alarm("late", level, NA, says, paste0(
+    "Send what is not begun to ", best[["option"]], ": ", percent(best[["p_both"]]), ", ",
+    format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."), best[["until_s"]])
+}
+
+# What becomes of the job if all that is not there yet is sent elsewhere now: one row an option that can begin at once at
+# a site that is not at work: `option`, `finish_p50`, `finish_p90` (seconds from the placing), `cost_mean` (in all),
+# `p_deadline`, `p_budget`, `p_both`, and `until_s`, until when it keeps the deadline at the confidence asked. What is
+# spent so far is taken by the work that is done; frames under way are paid twice.
+rest_ways <- function(x, draws = 200) {
+  state <- x$state
+  parts <- as_frame(x$parts)
+  left <- which(is.infinite(x$came))
+  options <- state$options
+  can <- which(!options[["site"]] %in% parts[["site"]] & options[["begin_s"]] == 0)
+  some <- with_some_draws(state, seq_len(min(nrow(state$seconds), draws)))
+  spent <- sum(parts[["cost_mean"]] * parts[["work"]])
+  bind_tables(lapply(can, function(i) {
+    d <- part_draws(some, i, left, waiting = x$passed_s)
+    judged <- judged_draws(d[["finish_s"]], spent + d[["cost"]], state$asked)
+    data.frame(option = options[["option"]][i], site = options[["site"]][i],
+               finish_p50 = quantile_of(d[["finish_s"]], 0.5), finish_p90 = quantile_of(d[["finish_s"]], 0.9),
+               cost_mean = judged$mean, p_deadline = judged$p_deadline, p_budget = judged$p_budget,
+               p_both = judged$p_both,
+               until_s = x$passed_s + state$asked$deadline_s - quantile_of(d[["finish_s"]], state$asked$confidence))
+  }))
+}

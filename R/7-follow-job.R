@@ -1,0 +1,94 @@
+# How a job that was placed stands: what the ledger and its folders tell, made into one answer.
+
+#' Watch a job that was placed
+#'
+#' Takes the frames that have come (from the events of the job, and from the folders in which they appear) and
+#' conditions the forecast on them: when the job is done and what it costs, as ranges, beside what was promised; and
+#' what is wrong, what to do, and until when that helps. Nothing is written, and nothing is held: as many may watch as
+#' like, at any time.
+#'
+#' @param project From [read_project()].
+#' @param ledger A ledger from [open_ledger()].
+#' @param job The job's name.
+#' @param now The moment that is looked at.
+#' @param last An earlier result for the same job: what cannot have changed since is taken from it, which makes an update
+#'   many times as quick.
+#' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`, `frames`, `there`,
+#'   `work` (share of the work that is done), `last` (arrival, seconds from the placing), `overdue` (share of draws in
+#'   which another frame would have come), `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`; `draws`: a tibble
+#'   of `finish_s` and `cost`; `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest first: `code`,
+#'   `level` (`now`, `soon`, `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of each frame
+#'   (`shot`, `frame`, `piece`, `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`; `passed_s`;
+#'   `promised`. Times are seconds from the placing (`placed`).
+#' @section Conditions: `clockpigeon_error_job` for a job that was not decided here or not placed.
+#' @examplesIf requireNamespace("lpSolve", quietly = TRUE)
+#' project <- read_project(demo_file())
+#' ledger <- open_ledger(":memory:")
+#' add_timings(ledger, example_timings())
+#' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+#' forecast <- forecast_job(plan_options(job, project$sites, only = "quayside"), draws = 100)
+#' record_job(ledger, choose_option(forecast, "30 h"), "gears-final")
+#' place <- plan_place(project, ledger, "gears-final")
+#' place$parts[c("site", "kind", "count")]
+#' close_ledger(ledger)
+#' @export
+watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
+  check_class(project, argument("project"), "cp_project", "read_project()")
+  decision <- decided_job(ledger, job)
+  asked <- asked_again(decision, project)
+  placed <- placed_of(ledger, job, decision)
+  if (!length(placed$folders)) {
+    stop_input("job", paste0("job ", job, " was not placed"), argument("job"),
+               paste0("Place it: clockpigeon place ", job, ", or say where its frames appear: clockpigeon watch ", job,
+                      " --frames FOLDER."))
+  }
+  if (length(last)) check_class(last, argument("last"), "cp_watch", "watch_job()")
+  same <- length(last) && identical(last$job, job) && identical(last$placed, placed$moment)
+  begun <- if (same) last$begun
+  if (is.null(begun)) {
+    scenario <- plan_options(asked_job(ledger, asked, project, job), project$sites, now = placed$moment)
+    begun <- begun_job(decision$plan, scenario, asked$question(placed$moment), asked$draws, asked$seed)
+  }
+  x <- watch_frames(decision$plan, begun, placed$folders, now, job_events(ledger, job))
+  x$alarms <- watch_alarms(x)
+  structure(c(list(job = job, placed = placed$moment, promised = decision$plan[c("p_deadline", "p_both", "cost_mean")]),
+              x), class = "cp_watch")
+}
+
+# When a job was placed, and where its frames appear, by site: what was told last of each. Where nothing was told, when it
+# was decided.
+placed_of <- function(ledger, job, decision) {
+  events <- as_frame(job_events(ledger, job))
+  told <- events[events[["what"]] == "placed" & !is.na(events[["detail"]]), , drop = FALSE]
+  told <- told[!duplicated(told[["place"]], fromLast = TRUE), , drop = FALSE]
+  moment <- if (nrow(told)) utils::tail(told[["time"]], 1) else decision$made_at
+  list(moment = as_utc(moment), folders = stats::setNames(as.list(told[["detail"]]), told[["place"]]))
+}
+
+#' When a job would be done, as it was believed at each moment
+#'
+#' What [watch_job()] says at each of a number of moments from the placing on, made again from the frames that had come
+#' by then.
+#'
+#' @param x From [watch_job()].
+#' @param moments How many.
+#' @return A tibble, one row a moment: `at_s`, `there` (frames), `p10`, `p50`, `p90` (of when it is done), all in
+#'   seconds from the placing.
+#' @noRd
+belief_of <- function(x, moments = 40) {
+  check_class(x, argument("x"), "cp_watch", "watch_job()")
+  end <- min(x$passed_s, if (all(is.finite(x$came))) max(x$came) else Inf)
+  at <- seq(0, end, length.out = moments)
+  rows <- lapply(at, function(now) {
+    # Before the rest was sent away nobody could know that it would be.
+    going <- if (length(x$going$first) && now < x$going$moment) x$going$first else x$going
+    rest <- Map(function(home, d, columns) {
+      came <- x$came[columns]
+      rest_given(home, d[["finish_s"]], d[["cost"]], came[came <= now], now)
+    }, going$home, going$draws, going$runs)
+    mixed <- with_seed(1, lapply(rest, function(r) r$finish[sample.int(length(r$finish), 1000, TRUE, r$weight)]))
+    q <- quantile_of(do.call(pmax, mixed), c(0.1, 0.5, 0.9))
+    data.frame(at_s = now, there = sum(x$came <= now), p10 = q[1], p50 = q[2], p90 = q[3])
+  })
+  bind_tables(rows)
+}

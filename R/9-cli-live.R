@@ -1,0 +1,133 @@
+# The live view of a job: the screen of `watch`, drawn anew as frames come.
+
+# Redraws until it is quit or the job ends; the terminal is as it was before, however this ends. `look(last)` says how
+# the job stands, `order(what)` writes an order down. Returns the last state.
+live_watch <- function(look, order, every = 2, screen = live_screen()) {
+  screen$enter()
+  on.exit(screen$leave())
+  x <- look(NULL)
+  view <- list(from = 0, asks = FALSE, said = NULL)
+  looked <- steady_clock()
+  took <- 0
+  repeat {
+    screen$draw(live_lines(x, view, screen$size()))
+    key <- screen$key(min(0.25, every))
+    view <- live_key(view, key, x, order)
+    if (isTRUE(view$quit)) break
+    # Looking takes a tenth of the time at most.
+    if (steady_clock() - looked >= max(every, 10 * took) || view$refresh) {
+      began <- steady_clock()
+      x <- look(x)
+      looked <- steady_clock()
+      took <- looked - began
+    }
+  }
+  x
+}
+
+# What a key does to the view: q quits, p pauses and goes on, s stops after it was asked once more, arrows move.
+live_key <- function(view, key, x, order) {
+  view$refresh <- FALSE
+  if (view$asks) {
+    view$asks <- FALSE
+    view$said <- "Not stopped."
+    if (key %in% c("y", "Y")) {
+      order("stopped")
+      view$said <- "Stopped: what is done stays."
+      view$refresh <- TRUE
+    } else if (key == "") {
+      view$asks <- TRUE
+      view$said <- NULL
+    }
+    return(view)
+  }
+  if (key %in% c("q", "escape", "ctrl-c")) view$quit <- TRUE
+  if (key == "p") {
+    what <- if (isTRUE(x$happened$paused)) "resumed" else "paused"
+    order(what)
+    view$said <- paste0(toupper(substr(what, 1, 1)), substring(what, 2), ".")
+    view$refresh <- TRUE
+  }
+  if (key == "s") view$asks <- TRUE
+  view$from <- max(0, view$from + switch(key, down = 1, up = -1, "page-down" = 10, "page-up" = -10, 0))
+  view
+}
+
+# What the screen shows: as much of the state as it has lines, and the keys below it.
+live_lines <- function(x, view, size) {
+  lines <- watch_lines(x, size[["width"]])
+  room <- size[["height"]] - 2
+  from <- min(view$from, max(0, length(lines) - room))
+  shown <- lines[seq_len(length(lines)) > from]
+  more <- length(shown) - room
+  shown <- c(utils::head(shown, room), rep("", max(0, -more)))
+  foot <- if (view$asks) "Stop the job? What is done stays. y yes, any other key no"
+          else paste0("q quit  p ", if (isTRUE(x$happened$paused)) "go on" else "pause", "  s stop",
+                      if (more > 0 || from > 0) "  up, down: the rest", if (length(view$said)) paste0("   ", view$said))
+  c(shown, "", foot)
+}
+
+# A terminal: its alternate screen, its size and its keys, which tests replace.
+live_screen <- function(put = write_now) {
+  keys <- cli::has_keypress_support()
+  list(
+    enter = function() put("\033[?1049h\033[?25l"),
+    leave = function() put("\033[?25h\033[?1049l"),
+    size = function() list(width = max(40, cli::console_width()), height = max(12, terminal_height())),
+    draw = function(lines) put("\033[H", paste0(marked_colours(lines), "\033[K", collapse = "\r\n"), "\033[J"),
+    key = function(seconds) {
+      until <- steady_clock() + seconds
+      repeat {
+        key <- if (keys) cli::keypress(block = FALSE) else NA_character_
+        if (!is.na(key) && nzchar(key) && key != "none") return(key)
+        if (steady_clock() >= until) return("")
+        Sys.sleep(0.02)
+      }
+    }
+  )
+}
+
+# The terminal's lines, as it says itself; 24 where it does not.
+terminal_height <- function() {
+  said <- suppressWarnings(as.integer(Sys.getenv("LINES")))
+  if (is.na(said)) {
+    said <- tryCatch(suppressWarnings(as.integer(strsplit(system2("stty", "size", stdout = TRUE, stderr = FALSE,
+                                                                  stdin = ""), " ")[[1]][1])), error = function(e) NA)
+  }
+  if (length(said) != 1 || is.na(said) || said < 1) 24L else said
+}
+
+# Colour beside the marks of alarms, where there is any.
+marked_colours <- function(lines) {
+  ifelse(startsWith(lines, "! "), cli::col_red(lines), ifelse(startsWith(lines, "* "), cli::col_yellow(lines), lines))
+}
+
+# One JSON object a change, until all frames are there or the job is stopped.
+stream_watch <- function(look, every = 2, put = write_now) {
+  last <- NULL
+  x <- NULL
+  repeat {
+    x <- look(x)
+    object <- watch_object(x)
+    said <- object[setdiff(names(object), "at")]
+    if (!identical(said, last)) {
+      put(jsonlite::toJSON(object, auto_unbox = TRUE, dataframe = "rows", na = "null", null = "null", digits = NA), "\n")
+    }
+    last <- said
+    if (object$there == object$frames || isTRUE(object$stopped)) return(x)
+    Sys.sleep(every)
+  }
+}
+
+watch_object <- function(x) {
+  parts <- as_frame(x$parts)
+  moment <- function(seconds) utc_now(x$placed + seconds)
+  finish <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
+  alarms <- as_frame(x$alarms)
+  list(job = x$job, at = moment(x$passed_s), there = sum(parts[["there"]]), frames = sum(parts[["frames"]]),
+       work = round(stats::weighted.mean(parts[["work"]], parts[["frames"]]), 4), done = as.list(stats::setNames(
+         ifelse(is.finite(finish), moment(finish), NA), c("p10", "p50", "p90"))),
+       cost_mean = round(x$mean, 2), currency = x$state$scenario$currency, p_deadline = x$p_deadline,
+       p_budget = x$p_budget, paused = isTRUE(x$happened$paused), stopped = isTRUE(x$happened$stopped),
+       alarms = alarms[c("code", "level", "site", "says", "action")])
+}
