@@ -28,7 +28,8 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1) {
     after[!is.finite(after)] <- 0
     return(alike(ifelse(after > 0, pmax(seen[n] + after, now), seen[n]), 1))
   }
-  at <- if (m > 0) unique(c(ceiling(m / 2), m)) else integer()
+  # Of what slowed down since the half of it tells nothing.
+  at <- if (m > 0) unique(c(if (over == 1) ceiling(m / 2), m)) else integer()
   times <- arrivals_at(home, c(at, m + 1))
   ends <- is.finite(finish) & rowSums(!is.finite(times)) == 0
   # Hardly any draw comes so far: nothing can be told from them.

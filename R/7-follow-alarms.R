@@ -128,9 +128,9 @@ late_alarm <- function(x) {
   }
   ways <- rest_ways(x)
   good <- ways[ways[["p_both"]] >= asked$confidence, , drop = FALSE]
-  if (!nrow(good)) {
+  if (!NROW(good)) {
     best <- ways[which.max(ways[["p_both"]]), , drop = FALSE]
-    return(alarm("late", level, NA, says, if (nrow(best) && best[["p_both"]] > x$p_both) paste0(
+    return(alarm("late", level, NA, says, if (NROW(best) && best[["p_both"]] > x$p_both) paste0(
       "No option keeps it now; the rest at ", best[["option"]], " comes nearest, with ", percent(best[["p_both"]]), ".")
       else "No option makes it more likely: say so where it is waited for."))
   }

@@ -45,7 +45,7 @@ cli_told <- function(project, name, o, decision) {
     moment <- if (length(o$placed)) cli_past_moment(o$placed, project$time_zone, now) else known$moment
     folders <- utils::modifyList(as.list(known$folders), as.list(folders))
     add(data.frame(time = utc_now(moment), place = names(folders), what = "placed", detail = unlist(folders),
-                   source = "watch"))
+                   source = "watch", key = paste("placed", names(folders), unlist(folders), utc_now())))
   }
   if (o$sent) add(data.frame(time = utc_now(now), what = "looked", detail = "send", source = "watch"))
 }

@@ -57,3 +57,25 @@ decided <- function(env = parent.frame(), frames = "1-12", ..., deadline = "30mi
   record_job(ledger, choose_option(forecast, deadline, ...), "review-1")
   list(project = project, ledger = ledger, folder = folder)
 }
+
+# Sixty frames of 10 s: slow does them in 600 s, quick in 200 s, each one after the other.
+placed_at <- as.POSIXct("2026-11-24 12:00", tz = "UTC")
+some_frames <- function(folder, frames, seconds, shot = "s", text = "x") {
+  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+  for (k in seq_along(frames)) {
+    path <- file.path(folder, sprintf("%s-%04d.png", shot, frames[k]))
+    writeLines(text, path)
+    Sys.setFileTime(path, placed_at + seconds[k])
+  }
+  folder
+}
+watched <- function(choice, folders, passed, draws = 300, events = NULL) {
+  asked <- choice[clockpigeon:::question_fields]
+  plan <- clockpigeon:::plan_record(choice)
+  plan$parts <- lapply(seq_len(nrow(plan$parts)), function(k) as.list(plan$parts[k, ]))
+  begun <- clockpigeon:::begun_job(plan, choice$forecast$scenario, asked, draws)
+  x <- clockpigeon:::watch_frames(plan, begun, folders, placed_at + passed, events)
+  x$alarms <- clockpigeon:::watch_alarms(x)
+  structure(c(list(job = "night", placed = placed_at, promised = plan[c("p_deadline", "p_both", "cost_mean")]), x),
+            class = "cp_watch")
+}

@@ -1,22 +1,3 @@
-# Sixty frames of 10 s: slow does them in 600 s, quick in 200 s, each one after the other.
-placed_at <- as.POSIXct("2026-11-24 12:00", tz = "UTC")
-some_frames <- function(folder, frames, seconds, shot = "s", text = "x") {
-  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
-  for (k in seq_along(frames)) {
-    path <- file.path(folder, sprintf("%s-%04d.png", shot, frames[k]))
-    writeLines(text, path)
-    Sys.setFileTime(path, placed_at + seconds[k])
-  }
-  folder
-}
-watched <- function(choice, folders, passed, draws = 300) {
-  asked <- choice[clockpigeon:::question_fields]
-  plan <- clockpigeon:::plan_record(choice)
-  plan$parts <- lapply(seq_len(nrow(plan$parts)), function(k) as.list(plan$parts[k, ]))
-  begun <- clockpigeon:::begun_job(plan, choice$forecast$scenario, asked, draws)
-  clockpigeon:::watch_frames(plan, begun, folders, placed_at + passed)
-}
-
 test_that("pictures are told by shot and frame; what is empty or of no shot is not there", {
   at <- scratch()
   some_frames(at, c(1, 3), c(10, 20), "gears")
@@ -50,13 +31,17 @@ test_that("a part's arrivals say when all is done and what it costs", {
   expect_gt(stats::median(found$draws$finish_s), 250)
   expect_lt(found$p_deadline, 0.1)
   expect_equal(found$mean, sum(parts$count * each / c(slow = 1000, quick = 100)[parts$site]), tolerance = 0.15)
-  # Frames of nobody's, and those that are not of the part.
+  # A frame of the other part counts, wherever it came from; one of no part does not.
   some_frames(slow, setdiff(1:60, first[of("slow")] + seq_len(parts$count[of("slow")]) - 1)[1], 50)
+  more <- watched(x, list(slow = slow, quick = quick), 60)
+  expect_identical(sum(more$parts$there), sum(found$parts$there) + 1)
+  expect_identical(more$unknown, 0L)
+  some_frames(slow, 99, 50)
   expect_identical(watched(x, list(slow = slow, quick = quick), 60)$unknown, 1L)
   # A frame of last week is of another job.
   some_frames(slow, first[of("slow")] + 5, -7 * 86400)
   old <- watched(x, list(slow = slow, quick = quick), 60)
-  expect_identical(old$parts$there, found$parts$there)
+  expect_identical(old$parts$there, more$parts$there)
   expect_identical(old$unknown, 2L)
   expect_refusal(watched(x, list(slow = slow), 60), "usage", "no folder for quick")
 })
@@ -77,4 +62,28 @@ test_that("a fallback's look is due at its moment, and says what the plan says",
   done <- watched(x, list(slow = many), 600)
   expect_equal(unique(done$draws$finish_s), 240)
   expect_equal(done$parts$work, 1)
+})
+
+test_that("events are believed before files, and a look that sent frames away is followed at the rescue", {
+  x <- pair_of_sites("500 s", se = c(0.4, 0), draws = 300)
+  look <- x$plan$look
+  moment <- function(s) format(placed_at + s, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
+  event <- function(s, what, frame = NA, ...) {
+    data.frame(time = moment(s), what = what, shot = "s", frame = as.integer(frame), node = "n", detail = NA, ...)
+  }
+  few <- some_frames(scratch(), 1:5, 30 * (1:5))
+  events <- rbind(event(28, "arrived", 1), event(look$at_s - 1, "rendering", 6))
+  before <- watched(x, list(slow = few), look$at_s - 0.5, events = events)
+  expect_equal(before$came[1:2], c(28, 60), tolerance = 1e-3)
+  expect_identical(before$frames$state[6], "rendering")
+  sent <- event(look$at_s, "looked")
+  sent$detail <- "send"
+  after <- watched(x, list(slow = few), look$at_s + 1, events = rbind(events, sent))
+  expect_identical(after$look$due, "done: send")
+  by_then <- sum(30 * (1:5) <= look$at_s)
+  # What is there and what is under way stays; all else is the rescue's.
+  expect_identical(after$parts$site, c("slow", "quick"))
+  expect_identical(after$parts$frames, c(by_then + 1L, 60L - by_then - 1L))
+  expect_equal(stats::median(after$draws$finish_s), look$at_s + (60 - by_then - 1) * 10 / 3, tolerance = 0.1)
+  expect_false("look" %in% after$alarms$code)
 })

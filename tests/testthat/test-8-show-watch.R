@@ -1,31 +1,65 @@
+# A job of sixty frames of 10 s at the slow site.
+watch_of <- function(came = 10 * (1:30), passed = 301, events = NULL, deadline = "700 s") {
+  x <- pair_of_sites(deadline, se = c(0.05, 0.05), draws = 300)
+  watched(x, list(slow = some_frames(scratch(), seq_along(came), came)), passed, events = events)
+}
+said <- function(x) gsub("\\s+", " ", paste(clockpigeon:::watch_lines(x, 80, unicode = FALSE), collapse = " "))
+
 test_that("how a job stands is said in the order in which it is asked, at 80 columns", {
-  scenario <- list(now = as.POSIXct("2026-11-24 12:00", tz = "UTC"), time_zone = "UTC", currency = "EUR")
-  x <- list(parts = data.frame(site = c("a", "b"), option = c("a t, 1 node", "b t, 2 nodes"), frames = c(60L, 40L),
-                               there = c(30, 40), work = c(0.45, 1), last = c(3000, 2500), overdue = c(0.2, 0),
-                               finish_p50 = c(7200, 2500), cost_mean = c(3, 1)),
-            draws = data.frame(finish_s = seq(6000, 8400, length.out = 100), cost = seq(3, 5, length.out = 100)),
-            passed_s = 3060, unknown = 2L, p_deadline = 0.95, p_both = 0.95, mean = 4,
-            look = list(at_s = 3600, fewer = 50, of = 100, there = 70, due = "later", rescue = "c t, 4 nodes"))
-  promised <- list(p_deadline = 0.9, p_both = 0.9, cost_mean = 3.5)
-  asked <- list(deadline_s = 9000, confidence = 0.9)
-  text <- function(x) clockpigeon:::watch_lines("film-1", x, promised, asked, scenario, 80)
-  lines <- text(x)
+  x <- watch_of()
+  lines <- clockpigeon:::watch_lines(x, 80, unicode = FALSE)
   expect_lte(max(nchar(lines)), 80)
-  expect_match(lines[1], "Job film-1, placed Tue 24 Nov 12:00")
+  expect_match(lines[1], "Job night, placed Tue 24 Nov 12:00")
   expect_identical(sub(" .*", "", grep("^(Stands|Done|Cost|Now)", lines, value = TRUE)), c("Stands", "Done", "Cost",
                                                                                           "Now"))
-  all <- gsub("\\s+", " ", paste(lines, collapse = " "))
-  expect_match(all, "70 of 100 frames are there, the last 1m00s ago. Other files: 2.", fixed = TRUE)
-  expect_match(all, "by the deadline Tue 14:30 with a chance of 95 % (90 % when it was decided).", fixed = TRUE)
-  expect_match(all, "it was decided on 3.5")
-  expect_match(all, "Look Tue 13:00: fewer than 50 frames by then go on at c t, 4 nodes.", fixed = TRUE)
-  x$look$due <- "send"
-  x$parts$overdue <- c(1, 1)
-  all <- gsub("\\s+", " ", paste(text(x), collapse = " "))
-  expect_match(all, "Send the frames that are not begun to c t, 4 nodes: by Tue 13:00 there were 70", fixed = TRUE)
-  # What is done has nothing overdue.
-  expect_match(all, "See what is wrong at a: in 99 of 100 cases", fixed = TRUE)
-  x$look <- NULL
-  x$parts$overdue <- c(0, 0)
-  expect_match(text(x), "Nothing to do.", all = FALSE)
+  expect_match(said(x), "30 of 60 frames are there, the last 1.00s ago.", fixed = TRUE)
+  expect_match(said(x), "by the deadline Tue 12:11 with a chance of|by the deadline 12:11:40 with a chance of")
+  expect_match(said(x), "when it was decided")
+  expect_match(said(x), "Now Nothing to do.")
+  expect_match(said(watch_of(10 * (1:60), 700)), "Now All frames are there.")
+  expect_output(print(x), "30 of 60")
+})
+
+test_that("frames are marks, by the worst in each; alarms have marks of their own", {
+  strip <- clockpigeon:::strip_marks
+  came <- c(1, 2, Inf, 3, Inf, Inf, Inf, Inf)
+  state <- c("arrived", "arrived", "rendering", "arrived", "failed", "waiting", "waiting", "waiting")
+  expect_identical(strip(came, state, 8, FALSE), "##r#x...")
+  expect_identical(strip(came, state, 4, FALSE), "#rx.")
+  expect_identical(strip(c(1, Inf), c("arrived", "waiting"), 1, FALSE), "+")
+  expect_identical(strip(came, state, 8), "\u2588\u2588r\u2588x\u2591\u2591\u2591")
+  late <- said(watch_of(18 * (1:30), 541))
+  expect_match(late, "! The deadline .* Send what is not begun to quick .* \\(until ")
+  expect_match(late, "Now Send what is not begun to quick")
+})
+
+test_that("nodes are a table: how many frames, how long, since when, and which now", {
+  event <- function(s, what, frame = NA, ...) {
+    data.frame(time = format(placed_at + s, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), what = what, shot = "s",
+               frame = as.integer(frame), node = "loft-1", detail = NA, ...)
+  }
+  x <- watch_of(numeric(), 25, rbind(event(0, "node up", seconds = NA), event(1, "rendering", 1, seconds = NA),
+                                     event(11, "arrived", 1, seconds = 9.5), event(12, "rendering", 2, seconds = NA)))
+  expect_match(said(x), "loft-1 1 9.50s 13.0s ago s 2")
+})
+
+test_that("belief and frames are figures with a text alternative", {
+  skip_if_not_installed("ggplot2")
+  x <- watch_of(12 * (1:30), 361)
+  b <- clockpigeon:::belief_of(x, 10)
+  expect_identical(nrow(b), 10L)
+  expect_true(all(b$p10 <= b$p50 & b$p50 <= b$p90))
+  expect_identical(range(b$there), c(0L, 30L))
+  # It narrows, and ends where the watch stands.
+  expect_lt(b$p90[10] - b$p10[10], b$p90[1] - b$p10[1])
+  expect_equal(b$p50[10], stats::median(x$draws$finish_s), tolerance = 0.02)
+  for (show in c("belief", "frames")) {
+    figure <- ggplot2::autoplot(x, show = show)
+    expect_s3_class(figure, "ggplot")
+    expect_match(figure$labels$alt, "night")
+    path <- tempfile(fileext = ".png")
+    clockpigeon:::write_figure(figure, path)
+    expect_gt(file.size(path), 5000)
+  }
+  expect_refusal(ggplot2::autoplot(x, show = "weather"), "choice", "belief")
 })
