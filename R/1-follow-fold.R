@@ -16,8 +16,8 @@ job_happenings <- c("placed", "sent", "begun", "paused", "resumed", "stopped", "
 # give the same state, and so do doubled ones, which have one key. A frame that is there is not taken back by what
 # happens to another run of it, on another node.
 #
-# Returns a list: `frames`, one row a frame or piece: `shot`, `frame`, `piece`, `state`, `node`, `since` (when it came to be
-# so), `begun` (its last run), `seconds` (of the run that made it), `runs`, `failures`; `nodes`: `node`, `frames`
+# Returns a list: `frames`, one row a frame or piece: `shot`, `frame`, `piece`, `state`, `node`, `since` (when it came
+# to be so), `begun` (its last run), `seconds` (of the run that made it), `runs`, `failures`; `nodes`: `node`, `frames`
 # (that arrived), `busy_s`, `first` and `last` (heard of), `up`; `job`: when each happening was last, `paused`,
 # `stopped`, `charged`, `claim` and `claimed_at`, `unknown` (events that say what is not known, or are of no frame of
 # the job).
@@ -34,8 +34,8 @@ fold_events <- function(events, frames) {
 
 plain_events <- function(events) {
   x <- as_frame(events)
-  fill <- list(time = NA_real_, shot = NA_character_, frame = NA_integer_, piece = NA_character_, node = NA_character_, seconds = NA_real_,
-               amount = NA_real_, key = NA_character_)
+  fill <- list(time = NA_real_, shot = NA_character_, frame = NA_integer_, piece = NA_character_, node = NA_character_,
+               seconds = NA_real_, amount = NA_real_, key = NA_character_)
   for (name in names(fill)) if (is.null(x[[name]])) x[[name]] <- rep(fill[[name]], nrow(x))
   # Without a key an event is what it says.
   x[["key"]] <- ifelse(is.na(x[["key"]]), row_key(x, c("what", "time", "shot", "frame", "piece", "node")), x[["key"]])

@@ -47,8 +47,8 @@ pace_test <- function(home, seen, false = 0.05, blocks = 20) {
        since = at[from + 1], found = at[own$last[which(z > threshold)[1]] + 1], most = max(z) / threshold)
 }
 
-# The mean of the last 1, 2, 4 and 8 blocks less that of the blocks before, at each block, two before at least: one column
-# for each, with the `last` block and the `window`.
+# The mean of the last 1, 2, 4 and 8 blocks less that of the blocks before, at each block, two before at least: one
+# column for each, with the `last` block and the `window`.
 pace_changes <- function(paces) {
   blocks <- ncol(paces)
   at <- expand.grid(window = c(1, 2, 4, 8), last = seq_len(blocks))

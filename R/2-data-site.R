@@ -141,8 +141,8 @@ selling_fields <- function() list(
 #' the prices, and `stale_after` (180 d), the age from which they are doubted; `currency` (ISO 4217, or the site's own
 #' unit in small letters, which `unit` says the `worth` of, if it has one); `time_zone`; `engines` it runs; of a node
 #' its `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100
-#' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `pool` (its nodes by name, to which
-#' `clockpigeon place` sends frames; one that is named twice renders two at once); `speeds` (a list of `engine`,
+#' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `pool` (its nodes by name, to
+#' which `clockpigeon place` sends frames; one that is named twice renders two at once); `speeds` (a list of `engine`,
 #' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and `install` of what it
 #' needs (each a duration, or its `median` and `p90`, or `none`); the `share` of a node that rendering may use, and
 #' `node_spread`, how unlike the nodes are in speed (their sd as a share); `open`, the hours in which it may render;

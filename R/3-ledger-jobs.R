@@ -38,8 +38,8 @@ check_job_name <- function(x, where) {
 #' @return `jobs()`: a tibble, one row a job, in the order they were written down: `name`, `made_at` (UTC), `by`, `pick`
 #'   (the option that was chosen, or the site of a job that was taken in), `events` (how many there are), `id`.
 #'   `job_events()`: a tibble, one row an event in the order they came: `sequence`, `job` (its name), `time` (UTC),
-#'   `place`, `node`, `shot`, `frame`, `piece`, `what`, `seconds` (of the run that it tells of), `amount` (of money, or of
-#'   seconds that are said to be left), `detail`, `source`, `key`.
+#'   `place`, `node`, `shot`, `frame`, `piece`, `what`, `seconds` (of the run that it tells of), `amount` (of money, or
+#'   of seconds that are said to be left), `detail`, `source`, `key`.
 #' @section Conditions: `clockpigeon_error_job` for a name that no job has.
 #' @examples
 #' ledger <- open_ledger(":memory:")
@@ -68,7 +68,8 @@ jobs <- function(ledger) {
 job_id <- function(ledger, name, where = argument("job")) {
   con <- ledger_connection(ledger)
   id <- if (DBI::dbExistsTable(con, "jobs")) {
-    DBI::dbGetQuery(con, "SELECT id FROM jobs WHERE name = ? COLLATE NOCASE", params = list(check_text(name, where)))[["id"]]
+    DBI::dbGetQuery(con, "SELECT id FROM jobs WHERE name = ? COLLATE NOCASE",
+                    params = list(check_text(name, where)))[["id"]]
   }
   if (!length(id)) {
     near <- closest(check_text(name, where), jobs(ledger)[["name"]])
@@ -101,9 +102,9 @@ job_orders <- function(ledger, job) {
   ), params = list(job_id(ledger, job)))[["what"]]
 }
 
-# `events`: A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `shot`, `frame`, `piece`,
-#   `seconds`, `amount`, `detail`, `source` and `key`. An event whose key the job has already adds nothing: by default the key is made of
-#   all other columns.
+# `events`: A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `shot`, `frame`,
+#   `piece`, `seconds`, `amount`, `detail`, `source` and `key`. An event whose key the job has already adds nothing: by
+#   default the key is made of all other columns.
 # Returns how many events were new.
 add_events <- function(ledger, job, events) {
   con <- ledger_connection(ledger)

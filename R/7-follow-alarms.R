@@ -78,7 +78,7 @@ pace_alarms <- function(x) {
   slow <- parts[parts[["slowed"]], , drop = FALSE]
   if (!nrow(slow)) return(NULL)
   alarm("slower", "soon", slow[["site"]], paste0(
-    slow[["site"]], " has taken ", formatC(slow[["factor"]], format = "f", digits = 2), " times as long for a frame since ",
+    slow[["site"]], " has taken ", number_text(slow[["factor"]]), " times as long for a frame since ",
     clock_at(x, slow[["since_s"]]), " as before"),
     "See whether other work, heat or fewer nodes slow it; the times below take it as lasting.")
 }
@@ -140,8 +140,8 @@ late_alarm <- function(x) {
     format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."), best[["until_s"]])
 }
 
-# What becomes of the job if all that is not there yet is sent elsewhere now: one row an option that can begin at once at
-# a site that is not at work: `option`, `finish_p50`, `finish_p90` (seconds from the placing), `cost_mean` (in all),
+# What becomes of the job if all that is not there yet is sent elsewhere now: one row an option that can begin at once
+# at a site that is not at work: `option`, `finish_p50`, `finish_p90` (seconds from the placing), `cost_mean` (in all),
 # `p_deadline`, `p_budget`, `p_both`, and `until_s`, until when it keeps the deadline at the confidence asked. What is
 # spent so far is taken by the work that is done; frames under way are paid twice.
 rest_ways <- function(x, draws = 200) {

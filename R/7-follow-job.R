@@ -11,15 +11,15 @@
 #' @param ledger A ledger from [open_ledger()].
 #' @param job The job's name.
 #' @param now The moment that is looked at.
-#' @param last An earlier result for the same job: what cannot have changed since is taken from it, which makes an update
-#'   many times as quick.
+#' @param last An earlier result for the same job: what cannot have changed since is taken from it, which makes an
+#'   update many times as quick.
 #' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`, `frames`, `there`,
 #'   `work` (share of the work that is done), `last` (arrival, seconds from the placing), `overdue` (share of draws in
 #'   which another frame would have come), `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`; `draws`: a tibble
-#'   of `finish_s` and `cost`; `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest first: `code`,
-#'   `level` (`now`, `soon`, `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of each frame
-#'   (`shot`, `frame`, `piece`, `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`; `passed_s`;
-#'   `promised`. Times are seconds from the placing (`placed`).
+#'   of `finish_s` and `cost`; `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest first:
+#'   `code`, `level` (`now`, `soon`, `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of each
+#'   frame (`shot`, `frame`, `piece`, `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`;
+#'   `passed_s`; `promised`. Times are seconds from the placing (`placed`).
 #' @section Conditions: `clockpigeon_error_job` for a job that was not decided here or not placed.
 #' @examplesIf requireNamespace("lpSolve", quietly = TRUE)
 #' project <- read_project(demo_file())
@@ -55,8 +55,8 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
               x), class = "cp_watch")
 }
 
-# When a job was placed, and where its frames appear, by site: what was told last of each. Where nothing was told, when it
-# was decided.
+# When a job was placed, and where its frames appear, by site: what was told last of each. Where nothing was told, when
+# it was decided.
 placed_of <- function(ledger, job, decision) {
   events <- as_frame(job_events(ledger, job))
   told <- events[events[["what"]] == "placed" & !is.na(events[["detail"]]), , drop = FALSE]

@@ -31,9 +31,9 @@ chance_findings <- function(place) {
                     "Decide again: clockpigeon choose.")
     },
     if (short(judged$p_budget)) {
-      place_finding("dear", "stops", NA, paste0("it stays within the budget with a chance of ", percent(judged$p_budget),
-                                                "; asked were ", percent(asked$confidence)),
-                    "Decide again, or raise the budget.")
+      place_finding("dear", "stops", NA,
+                    paste0("it stays within the budget with a chance of ", percent(judged$p_budget), "; asked were ",
+                           percent(asked$confidence)), "Decide again, or raise the budget.")
     }
   )
 }
@@ -73,11 +73,11 @@ pool_findings <- function(place) {
     site <- own[["site"]][k]
     if (!own[["here"]][k]) {
       return(place_finding("pool", "stops", site, paste(site, "has no nodes to send frames to"),
-                           paste0("Write `pool: [node, node]` in sites/", site, ".yaml, with names of files in nodes/.")))
+                           paste0("Write `pool: [node, node]` in sites/", site, ".yaml, with names of nodes/.")))
     }
     if (!own[["spread"]][k] %in% c("frames", "ranges")) {
-      return(place_finding("spread", "stops", site, paste0("an own pool renders whole frames, and the plan divides them (",
-                                                           own[["spread"]][k], ")"),
+      return(place_finding("spread", "stops", site,
+                           paste0("an own pool renders whole frames, and the plan has ", own[["spread"]][k]),
                            "Decide with --only spread=frames."))
     }
     ready_findings(place, site, own[["nodes"]][k], engines[job$engine], job$version)
@@ -96,10 +96,10 @@ ready_findings <- function(place, site, counted, engines, version) {
       paste0(said[["node"]][bad], " is not ready: ", said[["says"]][bad])
     }, "See clockpigeon nodes."),
     if (there && there < counted) {
-      place_finding("fewer", "stops", site, paste0("the plan counts on ", counted, " nodes at ", site, ", and its pool has ",
-                                                   there),
-                    paste0("Name more in `pool` of sites/", site, ".yaml, or decide with --only ", site, ",nodes=", there,
-                           "."))
+      place_finding("fewer", "stops", site,
+                    paste0("the plan counts on ", counted, " nodes at ", site, ", and its pool has ", there),
+                    paste0("Name more in `pool` of sites/", site, ".yaml, or decide with --only ", site, ",nodes=",
+                           there, "."))
     }
   )
 }
@@ -121,8 +121,10 @@ check_findings <- function(place, ledger) {
   blocks <- found[found[["weight"]] == "blocks", , drop = FALSE]
   warns <- sum(found[["weight"]] == "warns")
   rbind(
-    place_finding("check", "stops", NA, if (nrow(blocks)) paste(blocks[["about"]], blocks[["what"]]), blocks[["instead"]]),
-    place_finding("warned", "note", NA, if (warns) paste0("the check warns ", warns, if (warns == 1) " time" else " times"),
+    place_finding("check", "stops", NA, if (nrow(blocks)) paste(blocks[["about"]], blocks[["what"]]),
+                  blocks[["instead"]]),
+    place_finding("warned", "note", NA,
+                  if (warns) paste0("the check warns ", warns, if (warns == 1) " time" else " times"),
                   "See clockpigeon check.")
   )
 }
@@ -147,9 +149,10 @@ balance_findings <- function(place) {
     }, 0)) * rate$rate
     if (!length(site$balances) || held >= parts[["cost_p90"]][k]) return(NULL)
     currency <- place$state$job$currency
-    place_finding("balance", "note", site$site, paste0("the balance at ", site$site, " is worth ",
-                                                       format_money(held, currency), ", and its part costs up to ",
-                                                       format_money(parts[["cost_p90"]][k], currency), " in 9 of 10 cases"),
+    up_to <- format_money(parts[["cost_p90"]][k], currency)
+    place_finding("balance", "note", site$site,
+                  paste0("the balance at ", site$site, " is worth ", format_money(held, currency),
+                         ", and its part costs up to ", up_to, " in 9 of 10 cases"),
                   "Top it up first, or expect a bill.")
   }))
 }
@@ -160,8 +163,8 @@ trial_findings <- function(place) {
   blind <- options[["evidence"]] %in% c("claimed", "assumed")
   if (!any(blind)) return(NULL)
   place_finding("trial", "note", options[["site"]][blind],
-                paste0("the speed of ", options[["site"]][blind], " is ", options[["evidence"]][blind], ", not measured"),
-                "Send a few frames first: the job sheet names them; clockpigeon choose --test-frames 3 says what that is worth.")
+                paste("the speed of", options[["site"]][blind], "is", options[["evidence"]][blind]),
+                "Send a few frames first: clockpigeon choose --test-frames 3 says what that is worth.")
 }
 
 # The codes of what can stop a job from being placed.

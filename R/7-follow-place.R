@@ -3,12 +3,12 @@
 #' Place a job that was decided
 #'
 #' Takes a job from its decision to its frames. `plan_place()` looks once more: at the plan's chance from now, at what
-#' has changed since, at the nodes, at the check's findings, at balances and disks; each finding says what would cure it.
-#' `place_job()` then sends out what the plan says. Frames of an own pool (`kind: own`, with `pool` in the site's file)
-#' are rendered on its nodes, each made beside its place and moved there when it is whole, so that a run that is ended
-#' in any way goes on with what is missing when it is asked again. For any other site it writes a job sheet (what to
-#' send, settings, frames, names, what must be seen before paying, the price promised, the cap to set) as Markdown and
-#' JSON, beside the parcels of the shots.
+#' has changed since, at the nodes, at the check's findings, at balances and disks; each finding says what would cure
+#' it. `place_job()` then sends out what the plan says. Frames of an own pool (`kind: own`, with `pool` in the site's
+#' file) are rendered on its nodes, each made beside its place and moved there when it is whole, so that a run that is
+#' ended in any way goes on with what is missing when it is asked again. For any other site it writes a job sheet (what
+#' to send, settings, frames, names, what must be seen before paying, the price promised, the cap to set) as Markdown
+#' and JSON, beside the parcels of the shots.
 #'
 #' A fallback's look is taken where the own pool runs: frames not begun by then go on at the rescue, on its nodes or by
 #' a sheet of their own.

@@ -109,7 +109,8 @@ later <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   tries <- slot$tries + 1
   if (tries == 1 || tries == 8) {
-    pool_event(pool, "node gone", place = slot$site, node = name, detail = if (tries == 8) paste("given up:", why) else why)
+    pool_event(pool, "node gone", place = slot$site, node = name,
+               detail = if (tries == 8) paste("given up:", why) else why)
   }
   slot_of(pool, name, tries = tries, again = pool$clock() + min(600, pool$job$again_s * 2^tries),
           state = if (tries >= 8) "lost" else "closed")
@@ -167,7 +168,8 @@ send_files <- function(node, root, folder, files) {
       if (from >= size || is.null(done$value)) break
     }
     if (!isTRUE(done$value)) {
-      stop_input("node", paste0(files[k], " did not arrive whole"), paste("node", node$node), "See its disk and its link.")
+      stop_input("node", paste0(files[k], " did not arrive whole"), paste("node", node$node),
+                 "See its disk and its link.")
     }
   }
 }

@@ -34,10 +34,10 @@ begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
 #
 # Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there`, `work` (share done), `last` (arrival,
 # seconds from the placing), `overdue` (share of draws in which another frame would have come by now), `finish_p50`,
-# `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`; `draws`: `finish_s` and `cost` of the whole; its chances
-# and mean as of a plan; `look`: of a fallback its moment, `fewer`, `there` (frames by then), and what is `due`: `later`,
-# `send` or `go on`; `unknown`: files of no frame; `frames` and `nodes`: as fold_events() has them; `came`: when each
-# frame arrived, by its place in the job; `state` and `runs`, for what is asked of it later.
+# `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`; `draws`: `finish_s` and `cost` of the whole; its
+# chances and mean as of a plan; `look`: of a fallback its moment, `fewer`, `there` (frames by then), and what is `due`:
+# `later`, `send` or `go on`; `unknown`: files of no frame; `frames` and `nodes`: as fold_events() has them; `came`:
+# when each frame arrived, by its place in the job; `state` and `runs`, for what is asked of it later.
 watch_frames <- function(plan, begun, folders, now, events = NULL) {
   state <- begun$state
   split <- begun$split
@@ -117,8 +117,8 @@ arrivals_of <- function(state, split, folders, told, passed) {
   list(at = at, unknown = sum(!known))
 }
 
-# The parts as they go now: those of the plan, and once its look has sent frames away, without these, and the rescue with
-# them. `used` options, their `runs` of columns, when frames are at home in each draw (`home`), and the `draws`.
+# The parts as they go now: those of the plan, and once its look has sent frames away, without these, and the rescue
+# with them. `used` options, their `runs` of columns, when frames are at home in each draw (`home`), and the `draws`.
 going_parts <- function(plan, begun, told, at) {
   going <- begun$parts
   state <- begun$state

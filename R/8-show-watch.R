@@ -9,7 +9,8 @@ watch_lines <- function(x, width = terminal_width(), unicode = cli::is_utf8_outp
                      last = ifelse(is.finite(parts[["last"]]), clock(parts[["last"]]), "none yet"),
                      done = clock(parts[["finish_p50"]]), check.names = FALSE)
   said <- watch_words(x)
-  c(paste0("Job ", x$job, ", placed ", clock_text(x$placed, first_of(x$state$scenario$time_zone, "UTC"), date = TRUE)), "",
+  placed <- clock_text(x$placed, first_of(x$state$scenario$time_zone, "UTC"), date = TRUE)
+  c(paste0("Job ", x$job, ", placed ", placed), "",
     unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE), "",
     text_table(body, right = c("frames", "of the work", "last", "done"), spare = "last", width = width), "",
     strip_lines(x, width, unicode), node_lines(x, width), alarm_lines(x, width))
@@ -126,7 +127,8 @@ watch_axis <- function(x, scale = ggplot2::scale_x_continuous, ...) {
   scale(labels = label, breaks = round, ...)
 }
 
-# When it is done, as it was believed at each moment: a range that narrows, the deadline, and where the two meet, the end.
+# When it is done, as it was believed at each moment: a range that narrows, the deadline, and where the two meet, the
+# end.
 plot_belief <- function(x) {
   b <- as_frame(belief_of(x))
   asked <- x$state$asked
@@ -142,13 +144,14 @@ plot_belief <- function(x) {
     (if (length(deadline)) ggplot2::geom_hline(yintercept = deadline$y, colour = "#D55E00", linetype = 2)) +
     (if (length(deadline)) ggplot2::annotate("text", x = 0, y = deadline$y, label = "deadline", hjust = 0, vjust = -0.5,
                                              colour = "#D55E00", size = 3.5)) +
-    (if (nrow(events)) ggplot2::geom_vline(data = events, ggplot2::aes(xintercept = .data[["at_s"]]), colour = "grey60")) +
+    (if (nrow(events)) ggplot2::geom_vline(data = events, ggplot2::aes(xintercept = .data[["at_s"]]),
+                                           colour = "grey60")) +
     (if (nrow(events)) ggplot2::geom_text(data = events, ggplot2::aes(.data[["at_s"]], 0, label = .data[["what"]]),
                                           angle = 90, hjust = 0, vjust = -0.4, size = 3, colour = "grey35")) +
     watch_axis(x) + watch_axis(x, ggplot2::scale_y_continuous, limits = c(0, top)) +
     ggplot2::labs(x = "now", y = "done", title = paste0("Job ", x$job, ": done ", label(last[["p50"]])),
-                  caption = paste0("Line and band: median and middle 80 % of when it is done, as it was believed at each ",
-                                   "moment.\nDotted: now. Where they meet, it is done."),
+                  caption = paste0("Line and band: median and middle 80 % of when it is done, at each moment.",
+                                   "\nDotted: now. Where they meet, it is done."),
                   alt = paste0("When job ", x$job, " is done, as believed at each moment: at last between ",
                                label(last[["p10"]]), " and ", label(last[["p90"]]), ".")) +
     plain_theme()

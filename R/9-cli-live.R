@@ -111,7 +111,8 @@ stream_watch <- function(look, every = 2, put = write_now) {
     object <- watch_object(x)
     said <- object[setdiff(names(object), "at")]
     if (!identical(said, last)) {
-      put(jsonlite::toJSON(object, auto_unbox = TRUE, dataframe = "rows", na = "null", null = "null", digits = NA), "\n")
+      put(jsonlite::toJSON(object, auto_unbox = TRUE, dataframe = "rows", na = "null", null = "null", digits = NA),
+          "\n")
     }
     last <- said
     if (object$there == object$frames || isTRUE(object$stopped)) return(x)

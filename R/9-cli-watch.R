@@ -6,7 +6,9 @@ cli_watch <- function(o, args) {
   decision <- cli_ledger(project, code = function(ledger) decided_job(ledger, name))
   cli_told(project, name, o, decision)
   # The ledger is opened for each look: nothing is held between them.
-  look <- function(last = NULL) cli_ledger(project, code = function(ledger) watch_job(project, ledger, name, last = last))
+  look <- function(last = NULL) {
+    cli_ledger(project, code = function(ledger) watch_job(project, ledger, name, last = last))
+  }
   order <- function(what) {
     cli_ledger(project, FALSE, function(l) add_events(l, name, data.frame(what = what, source = "watch")))
   }
