@@ -162,3 +162,22 @@ rest_ways <- function(x, draws = 200) {
                until_s = x$passed_s + state$asked$deadline_s - quantile_of(d[["finish_s"]], state$asked$confidence))
   }))
 }
+
+# What can be done now, beside each other: going on, sending what is not there elsewhere, stopping. As rest_ways() has
+# it, and `frames` that there would be.
+ways_now <- function(x) {
+  all <- length(x$came)
+  parts <- as_frame(x$parts)
+  d <- x$draws
+  on <- data.frame(option = "go on", site = NA_character_, finish_p50 = quantile_of(d[["finish_s"]], 0.5),
+                   finish_p90 = quantile_of(d[["finish_s"]], 0.9), cost_mean = x$mean, p_deadline = x$p_deadline,
+                   p_budget = x$p_budget, p_both = x$p_both, until_s = NA_real_)
+  spent <- sum(parts[["cost_mean"]] * parts[["work"]])
+  stop <- data.frame(option = "stop", site = NA_character_, finish_p50 = x$passed_s, finish_p90 = x$passed_s,
+                     cost_mean = spent, p_deadline = NA_real_, p_budget = NA_real_, p_both = NA_real_,
+                     until_s = NA_real_)
+  ways <- if (any(is.infinite(x$came))) rest_ways(x)
+  if (length(ways)) ways <- as_frame(ways[order(ways[["cost_mean"]]), , drop = FALSE])
+  out <- rbind(on, ways, stop)
+  cbind(out, frames = c(rep(all, nrow(out) - 1), sum(is.finite(x$came))))
+}

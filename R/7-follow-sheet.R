@@ -55,6 +55,9 @@ job_sheet <- function(place, job, part, folder) {
        deadline = if (is.finite(place$state$asked$deadline_s)) {
          format(place$now + place$state$asked$deadline_s, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
        },
+       needed_by = if (is.finite(place$state$asked$deadline_s)) {
+         format_moment(place$now + place$state$asked$deadline_s, first_of(project$time_zone, "UTC"))
+       },
        price = list(currency = currency, mean = round(part$cost_mean, 2), nine_in_ten = round(part$cost_p90, 2)),
        cap = c(list(currency = currency, amount = round(cap, 2)),
                if (length(own_unit)) list(unit = own_unit$unit, in_unit = ceiling(cap / own_unit$worth))),
@@ -99,7 +102,7 @@ sheet_page <- function(x) {
     paste0("- Order: ", x$tier, ", ", x$nodes, if (x$nodes == 1) " node" else " nodes", ", ", x$engine, " ", x$version,
            if (x$spread != "frames") paste0(", spread by ", x$spread)),
     paste0("- Frames in all: ", x$count),
-    if (length(x$deadline)) paste("- Needed by:", x$deadline),
+    if (length(x$deadline)) paste("- Needed by:", x$needed_by),
     paste0("- Price promised: ", money(x$price$mean), " on average, up to ", money(x$price$nine_in_ten),
            " in 9 of 10 cases"),
     paste0("- Spend cap to set there before it starts: ", cap),

@@ -232,6 +232,7 @@ cli_commands <- list(
       opt("--frames", "where its frames appear: FOLDER, or SITE=FOLDER,SITE=FOLDER [as it was told before]"),
       opt("--placed", "when it was placed, such as '2026-11-27 10:00' [as told before, or when it was decided]"),
       opt("--sent", "the frames that were not begun were sent to the fallback, now", "logical", FALSE),
+      opt("--ways", "also say what would become of the rest elsewhere, and what a stop leaves", "logical", FALSE),
       opt("--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",
           FALSE),
       opt("--every", "seconds between two looks [2]", "double", 2),

@@ -12,14 +12,15 @@ cli_watch <- function(o, args) {
   order <- function(what) {
     cli_ledger(project, FALSE, function(l) add_events(l, name, data.frame(what = what, source = "watch")))
   }
-  live <- !o$once && !length(o$figure)
+  live <- !o$once && !length(o$figure) && !o$ways
   if (live && o$format == "json") {
     x <- stream_watch(look, o$every)
   } else if (live && o$format == "table" && on_terminal()) {
     x <- live_watch(look, order, o$every)
   } else {
     x <- look()
-    cli_emit(x$parts, o$format, function() watch_lines(x))
+    cli_emit(if (o$ways) as_table(ways_now(x)) else x$parts, o$format,
+             function() c(watch_lines(x), if (o$ways) ways_lines(x)))
   }
   cli_figure(x, o$figure, show = or_else(o$show, "belief"))
   if (any(x$alarms[["level"]] == "now")) 3L else 0L

@@ -82,3 +82,20 @@ test_that("a site that slows down in mid-job is told, and the look ahead takes i
   expect_match(row$says, "slow has taken 1\\.[67][0-9] times as long for a frame since 12:0[45]")
   expect_equal(stats::median(slow$draws$finish_s), sum(steps) + 12 * 17, tolerance = 0.03)
 })
+
+test_that("ways stand beside each other: going on, elsewhere, stopping", {
+  x <- pair_of_sites("700 s", se = c(0.05, 0.05), draws = 300)
+  late <- watched(x, list(slow = some_frames(scratch(), 1:30, 18 * (1:30))), 541)
+  ways <- clockpigeon:::ways_now(late)
+  expect_identical(ways$option[c(1, nrow(ways))], c("go on", "stop"))
+  expect_equal(ways$cost_mean[1], late$mean)
+  expect_identical(ways$frames, c(rep(60L, nrow(ways) - 1), 30L))
+  # Half of the work is done: half of what it costs is spent.
+  expect_equal(ways$cost_mean[nrow(ways)], late$mean / 2, tolerance = 0.05)
+  lines <- clockpigeon:::ways_lines(late, 80)
+  expect_lte(max(nchar(lines)), 80)
+  expect_match(lines, "rest to quick", all = FALSE)
+  expect_match(lines, "^stop .*30 frames", all = FALSE)
+  done <- watched(x, list(slow = some_frames(scratch(), 1:60, 10 * (1:60))), 700)
+  expect_identical(clockpigeon:::ways_now(done)$option, c("go on", "stop"))
+})
