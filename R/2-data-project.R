@@ -5,6 +5,8 @@ project_fields <- function() list(
   currency = field(a_currency(), required = TRUE),
   time_zone = field(a_zone()),
   ledger = field(a_text(), default = "ledger.sqlite"),
+  tell = field(record_of(list(run = field(texts(), required = TRUE),
+                              quiet = field(a_duration(), default = 600)))),
   defaults = field(record_of(list(
     engine = field(a_text()),
     version = field(a_version()),
@@ -19,7 +21,8 @@ project_fields <- function() list(
 #' Read a project folder
 #'
 #' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
-#' `plan`, `deadline`, `budget`, `confidence`) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`,
+#' `plan`, `deadline`, `budget`, `confidence`; `tell`: a program that `clockpigeon watch --tell` starts when an alarm
+#' rings, as `run: [program, argument]`, and `quiet`, how long nothing else is told that is not urgent) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`,
 #' `usages/`, `manifests/`, `jobs/` and `rates/`. The engines that come with the package are there too, unless the
 #' project has a profile of the same name.
 #'

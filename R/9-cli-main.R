@@ -233,6 +233,8 @@ cli_commands <- list(
       opt("--placed", "when it was placed, such as '2026-11-27 10:00' [as told before, or when it was decided]"),
       opt("--sent", "the frames that were not begun were sent to the fallback, now", "logical", FALSE),
       opt("--ways", "also say what would become of the rest elsewhere, and what a stop leaves", "logical", FALSE),
+      opt("--tell", "also start the project's program (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
+          "logical", FALSE),
       opt("--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",
           FALSE),
       opt("--every", "seconds between two looks [2]", "double", 2),

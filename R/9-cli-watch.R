@@ -6,8 +6,14 @@ cli_watch <- function(o, args) {
   decision <- cli_ledger(project, code = function(ledger) decided_job(ledger, name))
   cli_told(project, name, o, decision)
   # The ledger is opened for each look: nothing is held between them.
+  if (o$tell && is.null(project$tell)) {
+    stop_input("usage", "the project names no program to be told", "option --tell",
+               "Write `tell: {run: [program, argument]}` in clockpigeon.yaml.")
+  }
   look <- function(last = NULL) {
-    cli_ledger(project, code = function(ledger) watch_job(project, ledger, name, last = last))
+    x <- cli_ledger(project, code = function(ledger) watch_job(project, ledger, name, last = last))
+    if (o$tell) cli_tell(project, x)
+    x
   }
   order <- function(what) {
     cli_ledger(project, FALSE, function(l) add_events(l, name, data.frame(what = what, source = "watch")))
@@ -24,6 +30,16 @@ cli_watch <- function(o, args) {
   }
   cli_figure(x, o$figure, show = or_else(o$show, "belief"))
   if (any(x$alarms[["level"]] == "now")) 3L else 0L
+}
+
+# Programs that could not be told say so.
+cli_tell <- function(project, x) {
+  told <- cli_ledger(project, FALSE, function(ledger) tell_alarms(x, ledger, project$tell))
+  failed <- told[!told[["status"]] %in% 0L, , drop = FALSE]
+  if (NROW(failed)) {
+    cli_note("telling of ", failed[["code"]][1], ": ", project$tell$run[1],
+             if (is.na(failed[["status"]][1])) " did not run" else paste0(" ended with status ", failed[["status"]][1]))
+  }
 }
 
 # What is told of the placing now is written down once: when it was, where its frames appear, and that the rest was sent

@@ -41,3 +41,21 @@ test_that("a job placed by hand is followed by the frames in its folders", {
   moved <- utils::read.csv(text = capture.output(cli(c("watch", "film-1", "--frames", "elsewhere", "--format", "csv"))))
   expect_identical(moved$there, 0L)
 })
+
+test_that("what rings is told to the project's program, and that it did not run is said", {
+  skip_if_not_installed("mirai")
+  withr::local_envvar(COLUMNS = "80", NO_COLOR = "1", CLOCKPIGEON_NOW = NA)
+  x <- decided(frames = "1-3")
+  place_job(plan_place(x$project, x$ledger, "review-1"), x$ledger, progress = FALSE)
+  withr::local_dir(x$folder)
+  said <- function(...) paste(capture.output(capture.output(cli(c("watch", "review-1", ...))), type = "message"),
+                              collapse = " ")
+  expect_match(said("--tell", "--once"), "names no program.*Write `tell")
+  cat("tell: {run: [/no/such/program], quiet: 1min}\n", file = "clockpigeon.yaml", append = TRUE)
+  expect_match(said("--tell", "--once"), "telling of ended: /no/such/program did not run")
+  expect_no_match(said("--tell", "--once"), "telling of")
+  ways <- utils::read.csv(text = capture.output(cli(c("watch", "review-1", "--ways", "--format", "csv"))))
+  expect_identical(ways$option, c("go on", "stop"))
+  stream <- capture.output(cli(c("watch", "review-1", "--format", "json")))
+  expect_identical(jsonlite::fromJSON(stream)$there, 3L)
+})
