@@ -91,7 +91,12 @@ ready_findings <- function(place, site, counted, engines, version) {
   said <- node_readiness(nodes, engines, names(engines), version)
   bad <- !said[["ready"]]
   there <- sum(names %in% said[["node"]][!bad])
+  twice <- unique(names[duplicated(names)])
   rbind(
+    place_finding("shared", "note", site, if (length(twice)) {
+      paste0(twice, " renders ", vapply(twice, function(n) sum(names == n), 0L),
+             " frames at once on shares of its cores, and the forecast takes each for a whole node")
+    }, "Name it once, or let `watch` say how it goes."),
     place_finding("nodes", if (there) "note" else "stops", site, if (any(bad)) {
       paste0(said[["node"]][bad], " is not ready: ", said[["says"]][bad])
     }, "See clockpigeon nodes."),

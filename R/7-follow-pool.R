@@ -9,17 +9,26 @@ run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock) {
                paused = FALSE, stopped = FALSE, heeded = -Inf, said = -Inf, progress = progress)
   pool <- found_frames(pool)
   pool$slots <- lapply(job$slots, function(slot) c(slot, list(state = "closed", again = 0, tries = 0)))
-  on.exit(close_slots(pool))
+  on.exit({
+    close_slots(pool)
+    unlink(file.path(job$root, job$making), recursive = TRUE, expand = FALSE)
+  })
   repeat {
     pool <- heed(pool)
-    if (pool$stopped || !any(pool$frames[["state"]] %in% c("waiting", "out"))) break
+    if (pool$stopped || !can_go_on(pool)) break
     for (name in names(pool$slots)) pool <- step_slot(pool, name)
-    if (all(vapply(pool$slots, `[[`, "", "state") == "lost")) break
     pool <- tell_progress_of(pool)
     Sys.sleep(if (pool$paused) 0.2 else 0.01)
   }
   if (pool$stopped) pool <- end_all(pool)
   pool$frames
+}
+
+# Whether a frame is under way, or waits for a slot that is not given up.
+can_go_on <- function(pool) {
+  state <- pool$frames[["state"]]
+  slots <- Filter(function(slot) slot$state != "lost", pool$slots)
+  any(state == "out") || any(vapply(slots, function(slot) any(for_slot(pool, slot)), NA))
 }
 
 # A name for this run that no other has.
@@ -80,8 +89,10 @@ look_now <- function(pool, now) {
   if (!nrow(before)) pool_event(pool, "looked", detail = if (send) "send" else "go on")
   if (send) {
     at <- pool$frames[["state"]] == "waiting" & !pool$frames[["site"]] %in% look$rescue
-    if (look$own) pool$frames$site[at] <- look$rescue
-    else pool$frames$state[at] <- "sent"
+    if (look$own) {
+      pool$frames$site[at] <- look$rescue
+      pool$frames$range[at] <- NA
+    } else pool$frames$state[at] <- "sent"
   }
   pool
 }

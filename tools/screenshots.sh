@@ -28,12 +28,21 @@ terminal() {
 terminal demo 104 116 "clockpigeon demo --keep tide-clock"
 terminal compare 92 36 "clockpigeon compare --by device --engine sundew"
 terminal forecast 92 48 "clockpigeon forecast --engine sundew --shots gears,gallery"
-terminal choose 84 88 "clockpigeon choose film --deadline 20h --figure done.png --show chance; clockpigeon next film --deadline 20h"
+terminal choose 84 88 "clockpigeon choose film --deadline 20h; clockpigeon next film --deadline 20h"
 terminal bill 104 38 "clockpigeon sites; clockpigeon bill gears-saltmill; clockpigeon bill basin-highgarret"
 terminal check 100 53 "clockpigeon check gears --engine sundew; clockpigeon check basin --engine sundew --site quayside"
 terminal probe 100 42 "clockpigeon probe basin-review --target 8% --figure probed.png"
 terminal backtest 110 24 "clockpigeon backtest"
 terminal limit 100 50 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
+# A job that runs: the demo's gears on this machine, looked at half way.
+(cd "$work/tide-clock"
+ clockpigeon choose --shots gears-review --only attic,nodes=1 --deadline 12min --record gears-1 >/dev/null 2>&1
+ clockpigeon place gears-1 --yes >/dev/null 2>&1) &
+placing=$!
+sleep 100
+terminal watch 84 46 "clockpigeon place gears-1; clockpigeon watch gears-1 --ways"
+wait $placing
+(cd "$work/tide-clock" && clockpigeon watch gears-1 --figure belief.png >/dev/null 2>&1)
 mkdir -p "$work/tide-clock/bin"
 cp "$(Rscript -e 'cat(system.file("examples/quern/quern", package = "clockpigeon"))')" "$work/tide-clock/bin/"
 cp "$(Rscript -e 'cat(system.file("examples/quern/yard.discs", package = "clockpigeon"))')" "$work/tide-clock/"
@@ -43,7 +52,7 @@ clockpigeon engine new quern --command "bin/quern {scene} -q {log2(samples)} -n 
 END
 terminal engine 100 42 "sh describe; clockpigeon engine try quern yard.discs"
 cd "$work/tide-clock"
-cp choice.png sheet.png noise.png done.png "$shots/"
+cp choice.png sheet.png noise.png belief.png "$shots/"
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
   --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,2500 \
   --screenshot="$shots/report.png" "file://$PWD/report.html" >/dev/null 2>&1
@@ -55,22 +64,9 @@ Rscript -e 'library(clockpigeon)
   clockpigeon:::write_figure(figure, "curve.png")'
 cp curve.png "$shots/"
 Rscript -e 'library(clockpigeon)
-  pebble <- system.file("bin", "pebble", package = "clockpigeon")
-  bands <- rep(c(1, 2, 4, 8, 16), 2)
-  slowest <- vapply(bands, function(n) {  # one frame over n helpers: done when its slowest band is
-    max(vapply(seq_len(n), function(k) {
-      rows <- sprintf("%d-%d", (k - 1) * 192 / n + 1, k * 192 / n)
-      said <- processx::run(pebble, c("--scene", "gallery", "--frame", "1", "--size", "320x192", "--samples", "8", "--band", rows,
-                                      "--out", "band.png"))$stdout
-      sum(as.numeric(sub(".* ([0-9.]+) s$", "\\1", grep("^(load|compute) ", strsplit(said, "\n")[[1]], value = TRUE))))
-    }, 0))
-  }, 0)
-  fit <- fit_scaling(bands, slowest, unit = "helpers")
-  clockpigeon:::write_figure(ggplot2::autoplot(fit) + ggplot2::labs(subtitle = "one frame of the built-in scene gallery in bands"),
-                             "scaling.png")
   figure <- ggplot2::autoplot(fit_speeds(example_timings())) + ggplot2::labs(subtitle = "sample data, invented")
   clockpigeon:::write_figure(figure, "speeds.png")'
-cp scaling.png speeds.png "$shots/"
+cp speeds.png "$shots/"
 engine=$(Rscript -e 'cat(system.file("bin", "pebble", package = "clockpigeon"))')
 for seed in 1 2; do
   "$engine" --scene gears --frame 180 --size 320x180 --samples 32 --threads 2 --seed $seed --bounces $((34 - 16 * (seed - 1) * 2)) --out $seed.pfm >/dev/null

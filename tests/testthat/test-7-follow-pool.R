@@ -265,3 +265,36 @@ test_that("a pool whose nodes are all lost ends, and says what waits", {
   x <- job_events(ledger, "night")
   expect_identical(x$detail[x$what == "node gone"], c("it does not answer", "given up: it does not answer"))
 })
+
+test_that("frames of a site whose nodes are lost do not hold up the others, nor wait for ever", {
+  skip_if_not_installed("mirai")
+  at <- scratch()
+  ledger <- ledger_of_job()
+  job <- pool_of(at, good_engine(at), 1:4, slots = 2, again_s = 0.001)
+  job$frames$site[3:4] <- "cellar"
+  job$slots[[2]]$site <- "cellar"
+  job$slots[[2]]$node$node <- "gone"
+  job$limit_s$cellar <- 20
+  job$retries$cellar <- 2L
+  open <- clockpigeon:::open_node
+  local_value("open_node", function(node, timeout = 20) if (node$node == "gone") FALSE else open(node, timeout))
+  expect_identical(run_pool(job, ledger)$state, c("done", "done", "waiting", "waiting"))
+})
+
+test_that("a slot on which all fails is given time, so that what was wrong for a moment costs no frame its tries", {
+  skip_if_not_installed("mirai")
+  at <- scratch()
+  ready <- file.path(at, "ready")
+  engine <- good_engine(at, paste0("[ -f ", ready, " ] || { n=$(cat ", at, "/n 2>/dev/null || echo 0); echo $((n + 1)) > ",
+                                   at, "/n; [ $n -ge 4 ] && touch ", ready, "; exit 1; }"))
+  ledger <- ledger_of_job()
+  frames <- run_pool(pool_of(at, engine, 1:6, again_s = 0.2), ledger)
+  expect_identical(frames$state, rep("done", 6))
+  x <- job_events(ledger, "night")
+  time <- as.numeric(as.POSIXct(x$time, tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ"))
+  failed <- time[x$what == "failed"]
+  expect_length(failed, 5)
+  # From the third on it waits longer each time.
+  expect_gt(failed[4] - failed[3], 0.2)
+  expect_gt(failed[5] - failed[4], 0.4)
+})
