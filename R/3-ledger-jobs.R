@@ -95,6 +95,16 @@ job_events <- function(ledger, job) {
   as_table(rows)
 }
 
+# Jobs that were placed and not stopped, in the order in which they were.
+placed_jobs <- function(ledger) {
+  con <- ledger_connection(ledger)
+  if (!DBI::dbExistsTable(con, "events")) return(character())
+  DBI::dbGetQuery(con, paste(
+    "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE e.what IN ('placed', 'stopped')",
+    "GROUP BY j.id HAVING sum(e.what = 'stopped') = 0 ORDER BY min(e.sequence)"
+  ))[["name"]]
+}
+
 # What was said of a job that whoever runs it must heed, in the order it was said.
 job_orders <- function(ledger, job) {
   DBI::dbGetQuery(ledger_connection(ledger), paste(

@@ -55,6 +55,36 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
               x), class = "cp_watch")
 }
 
+# All jobs that were placed and are not ended: a tibble, one row a job: `job`, `there`, `frames`, `p10`, `p50`, `p90` (of
+# when it is done, moments in UTC), `p_deadline`, `cost_mean`, `currency`, `alarm` (the gravest level; NA), `says` (its
+# words, or why nothing can be said of the job).
+watch_all <- function(project, ledger, now = this_moment()) {
+  rows <- lapply(placed_jobs(ledger), function(job) {
+    row <- data.frame(job = job, there = NA_integer_, frames = NA_integer_, p10 = NA_character_, p50 = NA_character_,
+                      p90 = NA_character_, p_deadline = NA_real_, cost_mean = NA_real_, currency = NA_character_,
+                      alarm = NA_character_, says = NA_character_)
+    x <- tryCatch(watch_job(project, ledger, job, now), clockpigeon_error = identity)
+    if (inherits(x, "error")) {
+      row$says <- conditionMessage(x)
+      return(row)
+    }
+    ended <- all(is.finite(x$came)) || isTRUE(x$happened$stopped)
+    if (ended) return(NULL)
+    row$there <- sum(is.finite(x$came))
+    row$frames <- length(x$came)
+    q <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
+    row[c("p10", "p50", "p90")] <- as.list(ifelse(is.finite(q), utc_now(x$placed + q), NA))
+    row[c("p_deadline", "cost_mean", "currency")] <- list(x$p_deadline, x$mean, x$state$scenario$currency)
+    if (nrow(x$alarms)) row[c("alarm", "says")] <- list(x$alarms[["level"]][1], x$alarms[["says"]][1])
+    row
+  })
+  out <- bind_tables(rows)
+  if (is.null(out)) as_table(data.frame(job = character(), there = integer(), frames = integer(), p10 = character(),
+                                        p50 = character(), p90 = character(), p_deadline = numeric(),
+                                        cost_mean = numeric(), currency = character(), alarm = character(),
+                                        says = character())) else out
+}
+
 # When a job was placed, and where its frames appear, by site: what was told last of each. Where nothing was told, when
 # it was decided.
 placed_of <- function(ledger, job, decision) {

@@ -45,8 +45,25 @@ watch_words <- function(x) {
     Cost = paste0(about(x$mean), " ", scenario$currency, " on average",
                   if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
                   "; it was decided on ", about(x$promised$cost_mean), "."),
+    Claimed = if (!is.na(x$happened$claim) && !ended) {
+      paste0("the site said ", clock(x$happened$claimed_at + x$happened$claim), ", ",
+             format_duration(x$passed_s - x$happened$claimed_at), " ago.")
+    },
     Now = if (ended) "All frames are there." else if (nrow(now)) now[["action"]][1] else "Nothing to do."
   )
+}
+
+# Jobs that run, a line each.
+all_lines <- function(x, width = terminal_width()) {
+  x <- as_frame(x)
+  if (!nrow(x)) return("no job runs: clockpigeon place JOB places one that was decided")
+  clock <- function(text) ifelse(is.na(text), "unknown", substr(sub("T", " ", text), 6, 16))
+  body <- data.frame(job = x[["job"]], frames = ifelse(is.na(x[["frames"]]), "", paste(x[["there"]], "of", x[["frames"]])),
+                     done = clock(x[["p50"]]), "9 in 10 by" = clock(x[["p90"]]), chance = percent(x[["p_deadline"]]),
+                     alarm = ifelse(is.na(x[["alarm"]]), "", x[["alarm"]]), check.names = FALSE)
+  told <- which(!is.na(x[["says"]]))
+  c(text_table(body, right = c("frames", "done", "9 in 10 by", "chance"), width = width), "Times are UTC.",
+    unlist(lapply(paste0(x[["job"]], ": ", x[["says"]], ".")[told], wrap_lines, width = width)))
 }
 
 # The job's frames in their order, one mark for as many as fit: what the worst of them is, and how many are there.

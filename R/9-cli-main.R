@@ -227,11 +227,12 @@ cli_commands <- list(
   ),
   watch = command_row(
     "say how a placed job stands, what is wrong, and what to do", function(o, args) cli_watch(o, args),
-    arguments = "JOB", arity = 1,
+    arguments = "[JOB]", arity = c(0, 1),
     options = list(
       opt("--frames", "where its frames appear: FOLDER, or SITE=FOLDER,SITE=FOLDER [as it was told before]"),
       opt("--placed", "when it was placed, such as '2026-11-27 10:00' [as told before, or when it was decided]"),
       opt("--sent", "the frames that were not begun were sent to the fallback, now", "logical", FALSE),
+      opt("--claim", "how much time a site says is left, such as 3h20m or SITE=3h20m: kept beside what is said here"),
       opt("--ways", "also say what would become of the rest elsewhere, and what a stop leaves", "logical", FALSE),
       opt("--tell", "also start the project's program (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
           "logical", FALSE),

@@ -2,6 +2,7 @@
 
 cli_watch <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
+  if (!length(args)) return(cli_watch_all(project, o))
   name <- args[1]
   decision <- cli_ledger(project, code = function(ledger) decided_job(ledger, name))
   cli_told(project, name, o, decision)
@@ -30,6 +31,19 @@ cli_watch <- function(o, args) {
   }
   cli_figure(x, o$figure, show = or_else(o$show, "belief"))
   if (any(x$alarms[["level"]] == "now")) 3L else 0L
+}
+
+# All jobs that run, a line each.
+cli_watch_all <- function(project, o) {
+  given <- names(Filter(length, o[c("frames", "placed", "claim", "figure")]))
+  given <- c(given, names(Filter(isTRUE, o[c("sent", "ways", "tell")])))
+  if (length(given)) {
+    stop_input("usage", paste0("--", given[1], " is of one job, and none is named"), "clockpigeon watch",
+               "Write clockpigeon watch JOB.")
+  }
+  found <- cli_ledger(project, code = function(ledger) watch_all(project, ledger))
+  cli_emit(found, o$format, function() all_lines(found))
+  if (any(found[["alarm"]] %in% "now")) 3L else 0L
 }
 
 # Programs that could not be told say so.
@@ -65,6 +79,13 @@ cli_told <- function(project, name, o, decision) {
     folders <- utils::modifyList(as.list(known$folders), as.list(folders))
     add(data.frame(time = utc_now(moment), place = names(folders), what = "placed", detail = unlist(folders),
                    source = "watch", key = paste("placed", names(folders), unlist(folders), utc_now())))
+  }
+  if (length(o$claim)) {
+    pairs <- if (length(sites) == 1 && !grepl("=", o$claim, fixed = TRUE)) stats::setNames(list(o$claim), sites)
+             else as.list(cli_pairs(o$claim, "option --claim", "times as attic=3h20m"))
+    for (site in names(pairs)) check_choice(site, "option --claim", c(sites, plan$rescue$site))
+    add(data.frame(time = utc_now(now), place = names(pairs), what = "claim", source = "watch",
+                   amount = vapply(pairs, parse_duration, 0, "option --claim")))
   }
   if (o$sent) add(data.frame(time = utc_now(now), what = "looked", detail = "send", source = "watch"))
 }

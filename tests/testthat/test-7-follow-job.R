@@ -37,3 +37,25 @@ test_that("where frames appear is what was told last, and when it was placed", {
   expect_identical(told$folders[c("attic", "far")], list(attic = "/a", far = "/g"))
   expect_identical(format(told$moment, "%H:%M", tz = "UTC"), "12:00")
 })
+
+test_that("all jobs that run are a table, ended and stopped ones are not in it", {
+  skip_if_not_installed("mirai")
+  withr::local_envvar(CLOCKPIGEON_NOW = NA)
+  x <- decided(frames = "1-8")
+  expect_identical(nrow(clockpigeon:::watch_all(x$project, x$ledger)), 0L)
+  at <- scratch()
+  clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = "placed", place = "attic", detail = at))
+  some <- clockpigeon:::watch_all(x$project, x$ledger)
+  expect_identical(some$job, "review-1")
+  expect_identical(c(some$there, some$frames), c(0L, 8L))
+  expect_true(some$p10 <= some$p50 && some$p50 <= some$p90)
+  text <- clockpigeon:::all_lines(some, 80)
+  expect_lte(max(nchar(text)), 80)
+  expect_match(text, "review-1 +0 of 8", all = FALSE)
+  # What cannot be said is said so.
+  x$project$shots[["gears-review"]]$limit$samples <- 7L
+  expect_match(clockpigeon:::watch_all(x$project, x$ledger)$says, "was decided at")
+  clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = "stopped"))
+  expect_identical(nrow(clockpigeon:::watch_all(x$project, x$ledger)), 0L)
+  expect_match(clockpigeon:::all_lines(clockpigeon:::watch_all(x$project, x$ledger)), "no job runs")
+})

@@ -36,6 +36,15 @@ test_that("a job placed by hand is followed by the frames in its folders", {
   expect_identical(again$frames, 2250L)
   events <- utils::read.csv(text = capture.output(cli(c("jobs", "film-1", "--format", "csv"))))
   expect_identical(sum(events$what == "placed"), 1L)
+  # What the site says of the time left stands beside it.
+  claimed <- paste(capture.output(cli(c("watch", "film-1", "--claim", "3h20m"))), collapse = "\n")
+  expect_match(claimed, "Claimed   the site said Fri 04:40")
+  expect_match(says("film-1", "--claim", "soon"), "option --claim")
+  expect_match(says("film-1", "--claim", "saltmill=3h"), "saltmill")
+  running <- utils::read.csv(text = capture.output(cli(c("watch", "--format", "csv"))))
+  expect_identical(running$job, "film-1")
+  expect_identical(running$there, 200L)
+  expect_match(says("--ways"), "is of one job, and none is named")
   # What is told later counts.
   dir.create("elsewhere")
   moved <- utils::read.csv(text = capture.output(cli(c("watch", "film-1", "--frames", "elsewhere", "--format", "csv"))))
