@@ -59,3 +59,17 @@ pace_changes <- function(paces) {
   list(values = mean_of(at$last - at$window + 1, at$last) - mean_of(rep(1, nrow(at)), at$last - at$window),
        last = at$last, window = at$window)
 }
+
+# The longest that nothing comes between two frames, in all but a share `false` of the draws: the greatest gap of each,
+# as much longer as what was seen is slower than the draws' median. `home` and `seen` as for pace_test(); seconds.
+longest_gap <- function(home, seen, false = 0.05) {
+  gaps <- apply(home, 1, function(row) {
+    row <- sort(row)
+    row <- row[is.finite(row)]
+    if (length(row) > 1) max(diff(row)) else NA
+  })
+  m <- length(seen)
+  pace <- if (m > 0) max(seen) / stats::median(arrivals_at(home, m)) else 1
+  if (!is.finite(pace)) pace <- 1
+  stats::quantile(gaps, 1 - false, names = FALSE, na.rm = TRUE) * max(1, pace)
+}

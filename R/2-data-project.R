@@ -22,9 +22,9 @@ project_fields <- function() list(
 #'
 #' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
 #' `plan`, `deadline`, `budget`, `confidence`; `tell`: a program that `clockpigeon watch --tell` starts when an alarm
-#' rings, as `run: [program, argument]`, and `quiet`, how long nothing else is told that is not urgent) and every file under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`,
-#' `usages/`, `manifests/`, `jobs/` and `rates/`. The engines that come with the package are there too, unless the
-#' project has a profile of the same name.
+#' rings, as `run: [program, argument]`, and `quiet`, how long nothing else is told that is not urgent) and every file
+#' under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`, `usages/`, `manifests/`, `jobs/` and `rates/`. The engines
+#' that come with the package are there too, unless the project has a profile of the same name.
 #'
 #' @param path The folder.
 #' @param parts Names of the folders to read, such as `c("shots", "sites")`; all when `NULL`. Of a folder of many files

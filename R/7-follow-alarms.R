@@ -33,10 +33,10 @@ look_alarm <- function(x) {
         paste0("Send the frames that are not begun to ", look$rescue, "."), x$state$asked$deadline_s)
 }
 
-# Nothing came for longer than in 99 of 100 draws.
+# Nothing came for longer than in 99 of 100 draws, and than between any two frames of 19 in 20 jobs.
 silent_alarms <- function(x) {
   parts <- as_frame(x$parts)
-  silent <- which(parts[["overdue"]] >= 0.99 & parts[["there"]] < parts[["frames"]])
+  silent <- which(parts[["silent"]])
   bind_tables(lapply(silent, function(k) {
     last <- parts[["last"]][k]
     alarm("silent", "now", parts[["site"]][k],

@@ -15,10 +15,10 @@
 #'   update many times as quick.
 #' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`, `frames`, `there`,
 #'   `work` (share of the work that is done), `last` (arrival, seconds from the placing), `overdue` (share of draws in
-#'   which another frame would have come), `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`; `draws`: a tibble
-#'   of `finish_s` and `cost`; `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest first:
-#'   `code`, `level` (`now`, `soon`, `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of each
-#'   frame (`shot`, `frame`, `piece`, `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`;
+#'   which another frame would have come), `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`, `silent`; `draws`:
+#'   a tibble of `finish_s` and `cost`; `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest
+#'   first: `code`, `level` (`now`, `soon`, `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of
+#'   each frame (`shot`, `frame`, `piece`, `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`;
 #'   `passed_s`; `promised`. Times are seconds from the placing (`placed`).
 #' @section Conditions: `clockpigeon_error_job` for a job that was not decided here or not placed.
 #' @examplesIf requireNamespace("lpSolve", quietly = TRUE)
@@ -55,9 +55,9 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
               x), class = "cp_watch")
 }
 
-# All jobs that were placed and are not ended: a tibble, one row a job: `job`, `there`, `frames`, `p10`, `p50`, `p90` (of
-# when it is done, moments in UTC), `p_deadline`, `cost_mean`, `currency`, `alarm` (the gravest level; NA), `says` (its
-# words, or why nothing can be said of the job).
+# All jobs that were placed and are not ended: a tibble, one row a job: `job`, `there`, `frames`, `p10`, `p50`, `p90`
+# (of when it is done, moments in UTC), `p_deadline`, `cost_mean`, `currency`, `alarm` (the gravest level; NA), `says`
+# (its words, or why nothing can be said of the job).
 watch_all <- function(project, ledger, now = this_moment()) {
   rows <- lapply(placed_jobs(ledger), function(job) {
     row <- data.frame(job = job, there = NA_integer_, frames = NA_integer_, p10 = NA_character_, p50 = NA_character_,

@@ -10,6 +10,9 @@
 #' to send, settings, frames, names, what must be seen before paying, the price promised, the cap to set) as Markdown
 #' and JSON, beside the parcels of the shots.
 #'
+#' With `trial` only a few frames of each shot are rendered first, those that say most of the others: they are part of
+#' the job, and what they took is evidence when `plan_place()` is asked again.
+#'
 #' A fallback's look is taken where the own pool runs: frames not begun by then go on at the rescue, on its nodes or by
 #' a sheet of their own.
 #'
@@ -40,7 +43,7 @@ plan_place <- function(project, ledger, job, now = this_moment()) {
   check_class(project, argument("project"), "cp_project", "read_project()")
   decision <- decided_job(ledger, job)
   asked <- asked_again(decision, project)
-  scenario <- plan_options(asked_job(ledger, asked, project, job), project$sites, now = now)
+  scenario <- plan_options(asked_job(ledger, asked, project), project$sites, now = now)
   state <- watched_state(decision$plan, scenario, asked$question(now), asked$draws, asked$seed)
   split <- stated_split(decision$plan, state, "the decision's plan")
   run <- check_parts(state, split, keep = length(decision$plan$look) > 0)
@@ -48,59 +51,12 @@ plan_place <- function(project, ledger, job, now = this_moment()) {
   promised <- list(chance = decision$plan$p_both, cost_mean = decision$plan$cost_mean)
   place <- list(job = job, id = job_id(ledger, job), decision = decision, project = project, state = state,
                 split = split, parts = parts, now = now, promised = promised)
+  place$seen <- if (length(placed_of(ledger, job, decision)$folders)) watch_job(project, ledger, job, now)
   place$judged <- judged_now(place, run)
   place$findings <- last_look(place, ledger)
   place$go <- !any(place$findings[["weight"]] == "stops")
   structure(c(place, list(chance = place$judged$p_both, cost_mean = place$judged$mean)), class = "cp_place")
 }
-
-# The record of a job's decision; an error for a job without a plan.
-decided_job <- function(ledger, job) {
-  decision <- job_decision(ledger, job)
-  if (is.null(decision$plan)) {
-    stop_input("job", paste0("job ", job, " has no plan: it was not decided here"), argument("job"),
-               "Decide with clockpigeon choose --record NAME.")
-  }
-  decision
-}
-
-# The question of a decision, as it is asked of the project now: shots, engine, what was done already; `question()`
-# gives deadline and budget from a moment on.
-asked_again <- function(decision, project) {
-  done <- vapply(decision$asked$shots, function(asked) {
-    shot <- project_entry(project$shots, asked$shot, "shot")
-    if (asked$limit != format_limit(shot$limit)) {
-      stop_input("job", paste0("was decided at ", asked$limit, ", and shot ", asked$shot, " has ",
-                               format_limit(shot$limit)), "the decision", "Give the shot that limit, or decide again.")
-    }
-    left <- setdiff(shot$frames, parse_frames(asked$frames, "the decision, frames"))
-    if (length(left)) paste(asked$shot, format_frames(left)) else ""
-  }, "")
-  names <- vapply(decision$asked$shots, `[[`, "", "shot")
-  # Shots that were done when it was decided are in no question.
-  done <- done[nzchar(done)]
-  engine <- decision$evidence$engine
-  version <- decision$evidence$version
-  question <- function(now) {
-    deadline <- decision$asked$deadline
-    list(deadline_s = if (length(deadline)) as.numeric(as_utc(deadline)) - as.numeric(now) else Inf,
-         budget = budget_amount(decision$asked$budget, project[c("currency", "rates")]),
-         confidence = decision$asked$confidence, together = grepl("together", decision$asked$of))
-  }
-  list(shots = lapply(names, project_entry, entries = project$shots, what = "shot"),
-       engine = if (length(version)) stats::setNames(version, engine) else engine,
-       done = if (length(done)) paste(done, collapse = "; "), question = question,
-       draws = decision$made_with$draws, seed = decision$made_with$seed)
-}
-
-# The job that is asked for, on what the ledger knows by now but for its own frames: those are what it is held against.
-asked_job <- function(ledger, asked, project, job) {
-  rows <- timings_near(ledger, vapply(asked$shots, `[[`, "", "scene"))
-  rows <- rows[!rows[["job"]] %in% job, , drop = FALSE]
-  render_job(asked$shots, asked$engine, rows, project$currency, project$rates, project$time_zone, done = asked$done)
-}
-
-as_utc <- function(text) parse_deadline(text, as.POSIXct(0, origin = "1970-01-01"), NULL, "the decision")
 
 # The parts of a plan, one row each.
 placed_parts <- function(project, state, split, run) {
@@ -118,9 +74,10 @@ placed_parts <- function(project, state, split, run) {
   ))
 }
 
-# The plan's chance and cost from now on, its look with it.
+# The plan's chance and cost from now on, its look with it; of a job that was begun, with what is there.
 judged_now <- function(place, run) {
   plan <- place$decision$plan
+  if (length(place$seen)) return(place$seen[c("p_deadline", "p_budget", "p_both", "mean")])
   state <- place$state
   if (is.null(plan$look)) return(run)
   at <- as.numeric(as_utc(plan$look$at)) - as.numeric(place$now)
@@ -134,11 +91,13 @@ judged_now <- function(place, run) {
 #' @param despite Codes of findings that may stand; one that stops it otherwise is an error.
 #' @param progress `TRUE` says on standard error how far it is.
 #' @param options From `place_options()`.
+#' @param trial `TRUE` places trial frames alone.
 #' @return `place_job()`: a list of class `cp_placed`: `job`, `folder`, `sheets` (paths), `frames`, a tibble with one
 #'   row a frame that is rendered here or was sent: `shot`, `frame`, `site`, `to`, `state` (`done`, `waiting`, `failed`,
 #'   `sent`), `failures`.
 #' @export
-place_job <- function(place, ledger, despite = character(), progress = interactive(), options = place_options()) {
+place_job <- function(place, ledger, despite = character(), progress = interactive(), options = place_options(),
+                      trial = FALSE) {
   check_class(place, argument("place"), "cp_place", "plan_place()")
   stops <- place$findings[place$findings[["weight"]] == "stops", , drop = FALSE]
   stops <- stops[!stops[["code"]] %in% despite, , drop = FALSE]
@@ -150,11 +109,12 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
   on.exit(release_plan(claim))
   folder <- placed_folder(place)
   own <- place$parts[["kind"]] == "own"
-  note_placed(place, ledger, folder)
-  sheets <- unlist(lapply(which(!own), function(k) write_sheet(place, k, folder)))
+  if (!trial) note_placed(place, ledger, folder)
+  sheets <- unlist(lapply(which(!own), function(k) write_sheet(place, k, folder, trial)))
   frames <- NULL
   if (any(own)) {
-    frames <- run_pool(pool_job(place, folder, options), ledger, progress)
+    job <- pool_job(place, folder, options)
+    frames <- run_pool(if (trial) trial_job(job) else job, ledger, progress)
     sent <- which(frames[["state"]] == "sent")
     if (length(sent)) sheets <- c(sheets, write_rescue(place, frames[sent, , drop = FALSE], folder))
     frames <- as_table(frames[c("shot", "frame", "site", "to", "state", "failures")])
@@ -221,6 +181,20 @@ pool_job <- function(place, folder, options) {
          project$sites[sites], function(site) first_of(site$troubles, defaults_of(trouble_fields()))$retries),
        limit_s = stats::setNames(lapply(sites, frame_limit, place = place, options = options), sites),
        grace_s = options$grace_s, again_s = options$again_s)
+}
+
+# The trial frames of a pool's job: of each shot at each site those that say most of the others.
+trial_job <- function(job, most = 3) {
+  of <- split(seq_len(nrow(job$frames)), row_key(job$frames, c("site", "shot")))
+  kept <- sort(unlist(lapply(of, function(rows) {
+    frames <- job$frames[["frame"]][rows]
+    rows[frames %in% first_probes(frames, min(most, length(frames)))]
+  })))
+  job$frames <- job$frames[kept, , drop = FALSE]
+  job$frames$range <- NA_integer_
+  job$trials <- job$trials[kept, , drop = FALSE]
+  job$look <- NULL
+  job
 }
 
 # A trial for each frame of a part, in the frames' order.

@@ -1,8 +1,28 @@
 # Job sheets: all that somebody needs to place frames at a site by hand, for people and for programs.
 
-# Writes the sheet of one part of a job, as Markdown and JSON, and the parcels it sends; returns the paths.
-write_sheet <- function(place, k, folder) {
-  write_sheet_files(part_sheet(place, k, folder), folder, place$parts[["site"]][k])
+# Writes the sheet of one part of a job, as Markdown and JSON, and the parcels it sends; returns the paths. `trial`: of
+# its trial frames alone.
+write_sheet <- function(place, k, folder, trial = FALSE) {
+  sheet <- part_sheet(place, k, folder)
+  site <- place$parts[["site"]][k]
+  if (!trial) return(write_sheet_files(sheet, folder, site))
+  write_sheet_files(trial_sheet(sheet), folder, paste0(site, "-trial"))
+}
+
+# The same for trial frames alone: their share of the price.
+trial_sheet <- function(sheet) {
+  whole <- sheet$count
+  sheet$shots <- lapply(sheet$shots, function(shot) {
+    shot$frames <- format_frames(shot$trial_frames)
+    shot$count <- length(shot$trial_frames)
+    shot
+  })
+  sheet$count <- sum(vapply(sheet$shots, `[[`, 0L, "count"))
+  share <- sheet$count / whole
+  for (name in c("mean", "nine_in_ten")) sheet$price[[name]] <- round(sheet$price[[name]] * share, 2)
+  sheet$cap$amount <- ceiling(100 * 3 * sheet$price$nine_in_ten) / 100
+  if (length(sheet$cap$in_unit)) sheet$cap$in_unit <- ceiling(sheet$cap$in_unit * share * 3)
+  sheet
 }
 
 write_sheet_files <- function(sheet, folder, name) {

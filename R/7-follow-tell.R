@@ -1,9 +1,9 @@
 # Telling: a program of the user's is started when a job's alarm rings, or the job ends.
 
-# `x` from watch_job(); `tell`: `run`, an argument vector, and `quiet`, seconds. Each alarm is told at most once in a job,
-# whoever watches it: the one whose line in the ledger is new tells it. After something was told, nothing but what is
-# due `now` is told for the quiet time; what still stands then is. Returns what was told, a data frame of `code`, `site`
-# and `status` (of the program; NA: it could not be started, or took over half a minute).
+# `x` from watch_job(); `tell`: `run`, an argument vector, and `quiet`, seconds. Each alarm is told at most once in a
+# job, whoever watches it: the one whose line in the ledger is new tells it. After something was told, nothing but what
+# is due `now` is told for the quiet time; what still stands then is. Returns what was told, a data frame of `code`,
+# `site` and `status` (of the program; NA: it could not be started, or took over half a minute).
 tell_alarms <- function(x, ledger, tell, now = this_moment()) {
   due <- told_rows(x)
   before <- job_events(ledger, x$job)
@@ -11,7 +11,8 @@ tell_alarms <- function(x, ledger, tell, now = this_moment()) {
   key <- paste("told", due[["code"]], due[["site"]])
   due <- due[!key %in% before[["key"]], , drop = FALSE]
   last <- if (nrow(before)) max(as.numeric(as.POSIXct(before[["time"]], tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")))
-  if (length(last) && as.numeric(now) - last < tell$quiet) due <- due[due[["level"]] %in% c("now", "end"), , drop = FALSE]
+  quiet <- length(last) && as.numeric(now) - last < tell$quiet
+  if (quiet) due <- due[due[["level"]] %in% c("now", "end"), , drop = FALSE]
   bind_tables(lapply(seq_len(nrow(due)), function(k) {
     row <- as.list(due[k, ])
     new <- add_events(ledger, x$job, data.frame(

@@ -34,10 +34,11 @@ begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
 #
 # Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there`, `work` (share done), `last` (arrival,
 # seconds from the placing), `overdue` (share of draws in which another frame would have come by now), `finish_p50`,
-# `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`; `draws`: `finish_s` and `cost` of the whole; its
-# chances and mean as of a plan; `look`: of a fallback its moment, `fewer`, `there` (frames by then), and what is `due`:
-# `later`, `send` or `go on`; `unknown`: files of no frame; `frames` and `nodes`: as fold_events() has them; `came`:
-# when each frame arrived, by its place in the job; `state` and `runs`, for what is asked of it later.
+# `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`, and whether it is `silent`: for longer than a gap of
+# any of 19 in 20 draws; `draws`: `finish_s` and `cost` of the whole; its chances and mean as of a plan; `look`: of a
+# fallback its moment, `fewer`, `there` (frames by then), and what is `due`: `later`, `send` or `go on`; `unknown`:
+# files of no frame; `frames` and `nodes`: as fold_events() has them; `came`: when each frame arrived, by its place in
+# the job; `state` and `runs`, for what is asked of it later.
 watch_frames <- function(plan, begun, folders, now, events = NULL) {
   state <- begun$state
   split <- begun$split
@@ -50,6 +51,7 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   going <- going_parts(plan, begun, told, came$at)
   seen <- lapply(going$runs, function(columns) came$at[columns][is.finite(came$at[columns])])
   pace <- Map(pace_test, going$home, seen, false = 0.05 / length(seen))
+  gap <- unlist(Map(longest_gap, going$home, seen, 0.05 / length(seen)))
   rest <- Map(function(home, d, seen, pace) {
     rest_given(home, d[["finish_s"]], d[["cost"]], seen, passed, over = pace$over)
   }, going$home, going$draws, seen, pace)
@@ -65,6 +67,9 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
     finish_p50 = vapply(rest, middle, 0), cost_mean = vapply(rest, function(x) sum(x$cost * x$weight), 0),
     slowed = vapply(pace, `[[`, NA, "slowed"), factor = number(pace, "factor"), since_s = number(pace, "since")
   )
+  # That one frame takes longer than its draws is nothing yet: longer than any gap of a job is.
+  parts$silent <- parts$overdue >= 0.99 & parts$there < parts$frames &
+    (parts$there == 0 | passed - pmax(parts$last, 0) > gap)
   fold <- fold_events(told, job_columns(state$job))
   c(list(parts = as_table(parts), draws = as_table(data.frame(finish_s = finish, cost = cost)), passed_s = passed,
          unknown = came$unknown),

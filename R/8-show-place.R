@@ -8,7 +8,11 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
   stops <- findings[["weight"]] == "stops"
   stand <- stops & !findings[["code"]] %in% despite
   said <- c(
-    Now = paste0(if (any(stand)) "It does not go: see below." else "It goes.", " Begun now, chance ",
+    There = if (length(x$seen)) {
+      paste0(sum(is.finite(x$seen$came)), " of ", length(x$seen$came), " frames; it goes on with the others.")
+    },
+    Now = paste0(if (any(stand)) "It does not go: see below." else "It goes.",
+                 if (length(x$seen)) " Chance " else " Begun now, chance ",
                  percent(x$chance), " (", percent(x$promised$chance), " when it was decided), ",
                  money(x$cost_mean), " on average (", money(x$promised$cost_mean), ")."),
     Look = if (length(x$decision$plan$look)) {

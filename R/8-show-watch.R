@@ -54,12 +54,13 @@ watch_words <- function(x) {
 }
 
 # Jobs that run, a line each.
-all_lines <- function(x, width = terminal_width()) {
+running_jobs_lines <- function(x, width = terminal_width()) {
   x <- as_frame(x)
   if (!nrow(x)) return("no job runs: clockpigeon place JOB places one that was decided")
   clock <- function(text) ifelse(is.na(text), "unknown", substr(sub("T", " ", text), 6, 16))
-  body <- data.frame(job = x[["job"]], frames = ifelse(is.na(x[["frames"]]), "", paste(x[["there"]], "of", x[["frames"]])),
-                     done = clock(x[["p50"]]), "9 in 10 by" = clock(x[["p90"]]), chance = percent(x[["p_deadline"]]),
+  there <- ifelse(is.na(x[["frames"]]), "", paste(x[["there"]], "of", x[["frames"]]))
+  body <- data.frame(job = x[["job"]], frames = there, done = clock(x[["p50"]]),
+                     "9 in 10 by" = clock(x[["p90"]]), chance = percent(x[["p_deadline"]]),
                      alarm = ifelse(is.na(x[["alarm"]]), "", x[["alarm"]]), check.names = FALSE)
   told <- which(!is.na(x[["says"]]))
   c(text_table(body, right = c("frames", "done", "9 in 10 by", "chance"), width = width), "Times are UTC.",
@@ -134,9 +135,9 @@ ways_lines <- function(x, width = terminal_width(), most = 8) {
                      chance = ifelse(stop, "", percent(kept[["p_both"]])), check.names = FALSE)
   under_way <- sum(x$frames[["state"]] == "rendering")
   c("", text_table(body, right = c("done", "9 in 10 by", "cost", "chance"), width = width),
-    wrap_lines(paste0("Spent so far is taken by the work that is done", if (under_way) paste0(
-      "; ", under_way, if (under_way == 1) " frame" else " frames", " under way would be paid twice, or lost by a stop"),
-      "."), width))
+    wrap_lines(paste0("Spent so far is taken by the work that is done.", if (under_way) paste0(
+      " What is under way (", under_way, if (under_way == 1) " frame" else " frames", ") would be paid twice ",
+      "elsewhere, and is lost by a stop.")), width))
 }
 
 #' @export

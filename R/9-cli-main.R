@@ -210,6 +210,7 @@ cli_commands <- list(
     arguments = "JOB", arity = 1,
     options = list(
       opt("--yes", "place it without being asked", "logical", FALSE),
+      opt("--trial", "only a few frames of each shot first; then look again", "logical", FALSE),
       opt("--despite", "findings that may stand, by their codes: CODE,CODE"),
       opt("--frame-limit", "how long a frame may take here, such as 40min [three times the slowest of the forecast]"),
       format_option)

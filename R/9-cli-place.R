@@ -18,8 +18,12 @@ cli_place <- function(o, args) {
       return(if (goes) 0L else 3L)
     }
     if (o$yes) cli_note(paste(place_lines(place, despite), collapse = "\n"), "\n")
-    placed <- place_job(place, ledger, despite, progress = TRUE, options = place_options(limit))
-    cli_emit(or_else(placed$frames, place$parts), o$format, function() placed_lines(placed, place))
+    placed <- place_job(place, ledger, despite, progress = TRUE, options = place_options(limit),
+                        trial = o$trial)
+    cli_emit(or_else(placed$frames, place$parts), o$format, function() {
+      c(placed_lines(placed, place), if (o$trial) c("", "With what the trial frames took:", "",
+                                                        place_lines(plan_place(project, ledger, name), despite)))
+    })
     if (any(placed$frames[["state"]] %in% c("waiting", "failed"))) 1L else 0L
   })
 }

@@ -42,7 +42,7 @@ cli_watch_all <- function(project, o) {
                "Write clockpigeon watch JOB.")
   }
   found <- cli_ledger(project, code = function(ledger) watch_all(project, ledger))
-  cli_emit(found, o$format, function() all_lines(found))
+  cli_emit(found, o$format, function() running_jobs_lines(found))
   if (any(found[["alarm"]] %in% "now")) 3L else 0L
 }
 

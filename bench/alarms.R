@@ -45,7 +45,8 @@ for (i in picked) {
       seen <- came[came <= now]
       rest <- ns$rest_given(home[known, ], run$draws$finish_s[known], run$draws$cost[known], seen, now)
       pace <- ns$pace_test(home[known, ], seen)
-      code <- if (rest$overdue >= 0.99) "silent" else if (pace$slowed) "slower" else NA
+      waits <- !length(seen) || now - max(seen) > ns$longest_gap(home[known, ], seen)
+      code <- if (rest$overdue >= 0.99 && waits) "silent" else if (pace$slowed) "slower" else NA
       if (!is.na(code)) {
         found <- now
         break

@@ -67,3 +67,14 @@ test_that("windows are means of blocks beside all before them", {
   expect_identical(paste(x$last, x$window), c("3 1", "4 1", "4 2"))
   expect_equal(drop(x$values), c(4 - 1.5, 8 - 7 / 3, 6 - 1.5))
 })
+
+test_that("the longest gap of a job is that of 19 in 20, and longer where all is slower", {
+  set.seed(9)
+  draws <- some_jobs(400)
+  gap <- clockpigeon:::longest_gap(draws, numeric())
+  greatest <- apply(some_jobs(400), 1, function(t) max(diff(t)))
+  expect_equal(mean(greatest > gap), 0.05, tolerance = 0.5)
+  t <- draws[1, ]
+  expect_equal(clockpigeon:::longest_gap(draws, 3 * stats::median(draws[, 40]) * (1:40) / 40), 3 * gap, tolerance = 0.01)
+  expect_gte(clockpigeon:::longest_gap(draws, t[1:40]), gap)
+})

@@ -49,7 +49,7 @@ test_that("all jobs that run are a table, ended and stopped ones are not in it",
   expect_identical(some$job, "review-1")
   expect_identical(c(some$there, some$frames), c(0L, 8L))
   expect_true(some$p10 <= some$p50 && some$p50 <= some$p90)
-  text <- clockpigeon:::all_lines(some, 80)
+  text <- clockpigeon:::running_jobs_lines(some, 80)
   expect_lte(max(nchar(text)), 80)
   expect_match(text, "review-1 +0 of 8", all = FALSE)
   # What cannot be said is said so.
@@ -57,5 +57,5 @@ test_that("all jobs that run are a table, ended and stopped ones are not in it",
   expect_match(clockpigeon:::watch_all(x$project, x$ledger)$says, "was decided at")
   clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = "stopped"))
   expect_identical(nrow(clockpigeon:::watch_all(x$project, x$ledger)), 0L)
-  expect_match(clockpigeon:::all_lines(clockpigeon:::watch_all(x$project, x$ledger)), "no job runs")
+  expect_match(clockpigeon:::running_jobs_lines(clockpigeon:::watch_all(x$project, x$ledger)), "no job runs")
 })

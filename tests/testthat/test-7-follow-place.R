@@ -66,3 +66,25 @@ test_that("options, files and runs of a pool's job", {
   expect_true(length(at) > 1 && all(file.exists(file.path(x$folder, at))))
   expect_identical(clockpigeon:::run_numbers(7, 3), c(1L, 1L, 2L, 2L, 3L, 3L, 3L))
 })
+
+test_that("trial frames go first, are evidence, and are not rendered again", {
+  skip_if_not_installed("mirai")
+  withr::local_envvar(CLOCKPIGEON_NOW = NA)
+  x <- decided(frames = "1-20")
+  place <- plan_place(x$project, x$ledger, "review-1")
+  tried <- place_job(place, x$ledger, progress = FALSE, trial = TRUE)
+  expect_identical(sort(tried$frames$frame), sort(first_probes(1:20, 3)))
+  expect_identical(tried$frames$state, rep("done", 3))
+  again <- plan_place(x$project, x$ledger, "review-1")
+  expect_null(again$seen)  # nothing was placed yet
+  expect_identical(sum(again$state$job$evidence$job %in% "review-1"), 3L)
+  placed <- place_job(again, x$ledger, progress = FALSE)
+  expect_identical(placed$frames$state, rep("done", 20))
+  events <- job_events(x$ledger, "review-1")
+  expect_identical(sum(events$what == "rendering"), 20L)
+  # What was begun is looked at as it stands.
+  last <- plan_place(x$project, x$ledger, "review-1")
+  expect_identical(sum(is.finite(last$seen$came)), 20L)
+  expect_equal(last$chance, 1)
+  expect_match(clockpigeon:::place_lines(last, width = 80), "20 of 20 frames; it goes on", all = FALSE)
+})

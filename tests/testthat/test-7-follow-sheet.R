@@ -62,3 +62,16 @@ test_that("frames that a look takes away get a sheet of their own", {
   expect_identical(sheet$count, 3L)
   expect_lt(sheet$price$mean, place$judged$mean)
 })
+
+test_that("a trial's sheet is of a few frames and their share of the price", {
+  x <- farm_job()
+  place <- plan_place(x$project, x$ledger, "gears-1")
+  whole <- clockpigeon:::part_sheet(place, 1, scratch())
+  placed <- place_job(place, x$ledger, despite = clockpigeon:::finding_codes, trial = TRUE)
+  expect_identical(basename(placed$sheets)[1], "sheet-quayside-trial.md")
+  sheet <- jsonlite::fromJSON(placed$sheets[2], simplifyVector = FALSE)
+  expect_identical(sheet$count, 3L)
+  expect_equal(sheet$price$mean, round(whole$price$mean * 3 / whole$count, 2), tolerance = 0.01)
+  expect_lt(sheet$cap$amount, whole$cap$amount)
+  expect_false("placed" %in% job_events(x$ledger, "gears-1")$what)
+})

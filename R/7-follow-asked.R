@@ -1,0 +1,49 @@
+# What was decided of a job, and its question asked again of the project as it is now.
+
+# The record of a job's decision; an error for a job without a plan.
+decided_job <- function(ledger, job) {
+  decision <- job_decision(ledger, job)
+  if (is.null(decision$plan)) {
+    stop_input("job", paste0("job ", job, " has no plan: it was not decided here"), argument("job"),
+               "Decide with clockpigeon choose --record NAME.")
+  }
+  decision
+}
+
+# The question of a decision, as it is asked of the project now: shots, engine, what was done already; `question()`
+# gives deadline and budget from a moment on.
+asked_again <- function(decision, project) {
+  done <- vapply(decision$asked$shots, function(asked) {
+    shot <- project_entry(project$shots, asked$shot, "shot")
+    if (asked$limit != format_limit(shot$limit)) {
+      stop_input("job", paste0("was decided at ", asked$limit, ", and shot ", asked$shot, " has ",
+                               format_limit(shot$limit)), "the decision", "Give the shot that limit, or decide again.")
+    }
+    left <- setdiff(shot$frames, parse_frames(asked$frames, "the decision, frames"))
+    if (length(left)) paste(asked$shot, format_frames(left)) else ""
+  }, "")
+  names <- vapply(decision$asked$shots, `[[`, "", "shot")
+  # Shots that were done when it was decided are in no question.
+  done <- done[nzchar(done)]
+  engine <- decision$evidence$engine
+  version <- decision$evidence$version
+  question <- function(now) {
+    deadline <- decision$asked$deadline
+    list(deadline_s = if (length(deadline)) as.numeric(as_utc(deadline)) - as.numeric(now) else Inf,
+         budget = budget_amount(decision$asked$budget, project[c("currency", "rates")]),
+         confidence = decision$asked$confidence, together = grepl("together", decision$asked$of))
+  }
+  list(shots = lapply(names, project_entry, entries = project$shots, what = "shot"),
+       engine = if (length(version)) stats::setNames(version, engine) else engine,
+       done = if (length(done)) paste(done, collapse = "; "), question = question,
+       draws = decision$made_with$draws, seed = decision$made_with$seed)
+}
+
+# The job that is asked for, on what the ledger knows by now; `but`: a job whose frames are what it is held against.
+asked_job <- function(ledger, asked, project, but = NULL) {
+  rows <- timings_near(ledger, vapply(asked$shots, `[[`, "", "scene"))
+  rows <- rows[!rows[["job"]] %in% but, , drop = FALSE]
+  render_job(asked$shots, asked$engine, rows, project$currency, project$rates, project$time_zone, done = asked$done)
+}
+
+as_utc <- function(text) parse_deadline(text, as.POSIXct(0, origin = "1970-01-01"), NULL, "the decision")
