@@ -20,6 +20,10 @@ place_finding <- function(code, weight, site, what, cure) {
 chance_findings <- function(place) {
   asked <- place$state$asked
   judged <- place$judged
+  if (isTRUE(place$seen$happened$stopped)) {
+    return(place_finding("stopped", "stops", NA, "the job was stopped",
+                         "Decide anew about what is left: clockpigeon choose --done."))
+  }
   short <- function(p) p < asked$confidence - 0.005
   if (asked$deadline_s <= 0) {
     return(place_finding("late", "stops", NA, "the deadline has passed", "Decide again with another one."))
@@ -172,5 +176,5 @@ trial_findings <- function(place) {
                 "Send a few frames first: clockpigeon choose --test-frames 3 says what that is worth.")
 }
 
-# The codes of what can stop a job from being placed.
+# The codes of what can stop a job from being placed, and may stand; that it was stopped may not.
 finding_codes <- c("late", "dear", "changed", "look", "engine", "pool", "spread", "nodes", "fewer", "check", "disk")
