@@ -15,8 +15,7 @@ run_command <- function(program, arguments, folder, time_limit = Inf, clock = st
     others <- own_children()
     start <- clock()
     process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder,
-                                     env = if (length(environment)) c("current", unlist(environment)),
-                                     cleanup_tree = TRUE)
+                                     env = child_environment(environment), cleanup_tree = TRUE)
     on.exit(end_process(process), add = TRUE, after = FALSE)
     watched <- watch_process(process, start, time_limit, clock, log, most)
     wall <- clock() - start
@@ -27,6 +26,14 @@ run_command <- function(program, arguments, folder, time_limit = Inf, clock = st
   list(wall_s = ran$wall_s, cpu_s = sum(proc.time()[4:5]) - cpu_before,
        peak_mem_mb = if (ran$peak > 0) ran$peak else NA_real_, exit = process$get_exit_status(), late = ran$late,
        text = paste0(ran$head, read_log(log)))
+}
+
+# The variables of a program: those of this process and its own, but for what the launcher set for R alone. Written out,
+# since to processx "current" with nothing beside it means an empty environment.
+child_environment <- function(own) {
+  all <- as.list(Sys.getenv())
+  all[c("R_DEFAULT_PACKAGES", names(own))] <- NULL
+  unlist(c(all, own))
 }
 
 # Waits for a process to end, or for its time to be up; its memory at the most, and the beginning of a log that had to

@@ -91,10 +91,13 @@ test_that("variables reach the program, and two-byte text and line ends of Windo
 })
 
 test_that("a program gets the variables that this process has", {
-  withr::local_envvar(CLOCKPIGEON_HERE = "yes")
+  withr::local_envvar(CLOCKPIGEON_HERE = "yes", R_DEFAULT_PACKAGES = "NULL")
   for (own in list(NULL, c(CARDS = "0"))) {
-    ran <- clockpigeon:::run_command("/bin/sh", c("-c", "echo $CLOCKPIGEON_HERE; test -n \"$HOME\" && echo home"), tempdir(),
-                                     environment = own)
+    script <- paste("echo $CLOCKPIGEON_HERE; test -n \"$HOME\" && echo home; echo packages $R_DEFAULT_PACKAGES;",
+                    "echo cards $CARDS")
+    ran <- clockpigeon:::run_command("/bin/sh", c("-c", script), tempdir(), environment = own)
     expect_match(ran$text, "yes\nhome")
+    expect_match(ran$text, if (length(own)) "cards 0" else "cards\\s*$")
+    expect_no_match(ran$text, "packages NULL")
   }
 })

@@ -237,11 +237,13 @@ test_that("a look takes frames not begun away from the pool, once, and a second 
   skip_if_not_installed("mirai")
   at <- scratch()
   ledger <- ledger_of_job()
-  look <- list(at = as.numeric(Sys.time()) + 2.5, fewer = 30, rescue = "saltmill", own = FALSE)
+  # The moment comes when three are there.
+  look <- list(at = as.numeric(Sys.time()) + 1000, fewer = 30, rescue = "saltmill", own = FALSE)
+  clock <- function() as.numeric(Sys.time()) + if (length(pictures(at)) >= 3) 1000 else 0
   job <- pool_of(at, good_engine(at, last = "sleep 0.3; echo load 0.01 compute 0.1"), 1:30, look = look)
-  frames <- run_pool(job, ledger)
+  frames <- run_pool(job, ledger, clock = clock)
   expect_setequal(unique(frames$state), c("done", "sent"))
-  again <- run_pool(job, ledger)
+  again <- run_pool(job, ledger, clock = clock)
   expect_identical(again$state, frames$state)
   expect_identical(sum(job_events(ledger, "night")$what == "looked"), 1L)
   # Enough were done.
