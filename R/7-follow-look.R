@@ -24,6 +24,8 @@ chance_findings <- function(place) {
     return(place_finding("stopped", "stops", NA, "the job was stopped",
                          "Decide anew about what is left: clockpigeon choose --done."))
   }
+  # What is there is there, whenever it is asked.
+  if (length(place$seen) && all(is.finite(place$seen$came))) return(NULL)
   short <- function(p) p < asked$confidence - 0.005
   if (asked$deadline_s <= 0) {
     return(place_finding("late", "stops", NA, "the deadline has passed", "Decide again with another one."))

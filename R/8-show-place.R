@@ -9,7 +9,8 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
   stand <- stops & !findings[["code"]] %in% despite
   said <- c(
     There = if (length(x$seen)) {
-      paste0(sum(is.finite(x$seen$came)), " of ", length(x$seen$came), " frames; it goes on with the others.")
+      paste0(sum(is.finite(x$seen$came)), " of ", length(x$seen$came), " frames",
+             if (all(is.finite(x$seen$came))) ": nothing is left." else "; it goes on with the others.")
     },
     Now = paste0(if (any(stand)) "It does not go: see below." else "It goes.",
                  if (length(x$seen)) " Chance " else " Begun now, chance ",
