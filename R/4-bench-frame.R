@@ -57,7 +57,7 @@ host_frame <- function(trial, bench, to, run) {
     return(list(rows = rows))
   }
   rows[[last]]$output <- to
-  list(rows = rows, bytes = file.size(path))
+  list(rows = rows)
 }
 
 # Files that travel where no folder is shared, in parts; run on the node. The whole is held against its SHA-256 before

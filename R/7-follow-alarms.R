@@ -95,7 +95,7 @@ fail_alarms <- function(x) {
   worst <- frames[which.max(frames[["failures"]]), ]
   alarm("failing", "now", NA, paste0(failed, " of ", runs, " runs failed, the most of ", worst[["shot"]], " ",
                                      worst[["frame"]], " (", worst[["failures"]], ")"),
-        "See why: clockpigeon jobs, with the job's name, lists them.")
+        "See why: clockpigeon jobs, with the job's name and --format csv, says it of each.")
 }
 
 # The budget, and when it is passed: spending goes with the work.

@@ -175,7 +175,7 @@ trial_findings <- function(place) {
   if (!any(blind)) return(NULL)
   place_finding("trial", "note", options[["site"]][blind],
                 paste("the speed of", options[["site"]][blind], "is", options[["evidence"]][blind]),
-                "Send a few frames first: clockpigeon choose --test-frames 3 says what that is worth.")
+                "Send a few frames first: --trial.")
 }
 
 # The codes of what can stop a job from being placed, and may stand; that it was stopped may not.

@@ -123,6 +123,7 @@ later <- function(pool, name, why) {
     pool_event(pool, "node gone", place = slot$site, node = name,
                detail = if (tries == 8) paste("given up:", why) else why)
   }
+  close_node(slot$node)  # what began to be opened would be in the way of the next try
   slot_of(pool, name, tries = tries, again = pool$clock() + min(600, pool$job$again_s * 2^tries),
           state = if (tries >= 8) "lost" else "closed")
 }
@@ -141,7 +142,9 @@ open_slot <- function(pool, name) {
                             120))
   if (is.null(said$value)) return(later(pool, name, c(said$error, said$lost)[1]))
   pool <- slot_of(pool, name, host = said$value, machine = machine_id(pool$ledger, said$value$facts))
-  pool <- share_folder(pool, name)
+  shared <- tryCatch(share_folder(pool, name), clockpigeon_error_node = identity)
+  if (inherits(shared, "error")) return(later(pool, name, shared$what))
+  pool <- shared
   pool_event(pool, "node up", place = slot$site, node = name)
   slot_of(pool, name, state = "idle", since = pool$clock())
 }
@@ -167,7 +170,9 @@ share_folder <- function(pool, name) {
 send_files <- function(node, root, folder, files) {
   if (!length(files)) return(invisible())
   own <- file_hashes(file.path(root, files))
-  there <- wait_for(ask_node(node, host_files, list(folder, files), 600))$value
+  said <- wait_for(ask_node(node, host_files, list(folder, files), 600))
+  if (is.null(said$value)) stop_input("node", c(said$error, said$lost)[1], paste("node", node$node))
+  there <- said$value
   for (k in which(is.na(there) | there != own)) {
     at <- file.path(root, files[k])
     size <- file.size(at)
@@ -240,7 +245,6 @@ keep_rows <- function(pool, slot, rows) {
   for (row in rows) {
     row[c("run_order", "plan_id")] <- NULL
     row <- c(row, list(job = pool$job$name, site = slot$site))
-    if (length(slot$tier)) row$tier <- slot$tier
     add_timings(pool$ledger, as_table(row))
   }
 }

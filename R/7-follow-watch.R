@@ -47,6 +47,7 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   seed <- state$seed
   passed <- as.numeric(now) - as.numeric(state$scenario$now)
   told <- told_since(events, state$scenario$now)
+  told <- told[told[["time"]] <= passed, , drop = FALSE]
   came <- arrivals_of(state, split, folders, told, passed)
   going <- going_parts(plan, begun, told, came$at)
   seen <- lapply(going$runs, function(columns) came$at[columns][is.finite(came$at[columns])])
@@ -62,14 +63,14 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   number <- function(list, name) vapply(list, `[[`, 0, name)
   parts <- data.frame(
     site = state$options[["site"]][going$used], option = state$options[["option"]][going$used],
-    frames = lengths(going$runs), there = number(rest, "done"), work = number(rest, "work"),
+    frames = lengths(going$runs) + going$early, there = number(rest, "done") + going$early, work = number(rest, "work"),
     last = vapply(seen, function(x) max(c(x, -Inf)), 0), overdue = number(rest, "overdue"),
     finish_p50 = vapply(rest, middle, 0), cost_mean = vapply(rest, function(x) sum(x$cost * x$weight), 0),
     slowed = vapply(pace, `[[`, NA, "slowed"), factor = number(pace, "factor"), since_s = number(pace, "since")
   )
   # That one frame takes longer than its draws is nothing yet: longer than any gap of a job is.
   parts$silent <- parts$overdue >= 0.99 & parts$there < parts$frames &
-    (parts$there == 0 | passed - pmax(parts$last, 0) > gap)
+    (lengths(seen) == 0 | passed - pmax(parts$last, 0) > gap)
   fold <- fold_events(told, job_columns(state$job))
   c(list(parts = as_table(parts), draws = as_table(data.frame(finish_s = finish, cost = cost)), passed_s = passed,
          unknown = came$unknown),
@@ -92,6 +93,9 @@ job_columns <- function(job) {
              frame = unlist(lapply(job$shots, `[[`, "frames")))
 }
 
+# The arrival of what was there when the job was placed, in seconds: a moment after it.
+placed_at_s <- 1e-3
+
 # When each frame of the job arrived (`at`, seconds from the placing; Inf: not yet), and how many files are of no frame.
 # Where events tell of a frame they are believed before its file.
 arrivals_of <- function(state, split, folders, told, passed) {
@@ -110,7 +114,7 @@ arrivals_of <- function(state, split, folders, told, passed) {
   at <- rep(Inf, nrow(columns))
   put <- function(column, time) {
     first <- order(time, decreasing = TRUE)
-    at[column[first]] <<- pmax(time[first], 1e-3)
+    at[column[first]] <<- pmax(time[first], placed_at_s)
   }
   put(column[known], since[known])
   here <- told[told[["what"]] == "arrived", , drop = FALSE]
@@ -123,9 +127,11 @@ arrivals_of <- function(state, split, folders, told, passed) {
 }
 
 # The parts as they go now: those of the plan, and once its look has sent frames away, without these, and the rescue
-# with them. `used` options, their `runs` of columns, when frames are at home in each draw (`home`), and the `draws`.
+# with them. `used` options, their `runs` of columns, when frames are at home in each draw (`home`), the `draws`, and
+# how many were there before it was placed (`early`: trial frames), which tell nothing of how it goes since and are in
+# no run.
 going_parts <- function(plan, begun, told, at) {
-  going <- begun$parts
+  going <- without_early(begun$parts, at)
   state <- begun$state
   looked <- told[told[["what"]] %in% "looked", , drop = FALSE]
   if (is.null(plan$look) || !identical(looked[["detail"]][1], "send")) return(going)
@@ -146,9 +152,21 @@ going_parts <- function(plan, begun, told, at) {
   }
   more <- part_run(state, rescue, sent, waiting = moment, keep = TRUE)
   full <- lengths(going$runs) > 0
-  list(used = c(going$used[full], rescue), runs = c(going$runs[full], list(sent)),
+  list(used = c(going$used[full], rescue), early = c(going$early[full], 0L), runs = c(going$runs[full], list(sent)),
        home = c(going$home[full], list(t(more$run$home))), draws = c(going$draws[full], list(more$draws)),
-       first = begun$parts, moment = moment)
+       first = without_early(begun$parts, at), moment = moment)
+}
+
+# Parts without the frames that came before the placing; one of which nothing else is left stays as it is.
+without_early <- function(parts, at) {
+  kept <- lapply(parts$runs, function(columns) {
+    late <- at[columns] > placed_at_s
+    if (any(late)) late else rep(TRUE, length(columns))
+  })
+  parts$early <- lengths(parts$runs) - vapply(kept, sum, 0L)
+  parts$runs <- Map(`[`, parts$runs, kept)
+  parts$home <- Map(function(home, k) home[, k, drop = FALSE], parts$home, kept)
+  parts
 }
 
 # The plan's options and its frames' draws: of the job to which they belong.

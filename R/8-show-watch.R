@@ -212,7 +212,8 @@ plot_arrivals <- function(x) {
   rows <- do.call(rbind, lapply(seq_along(x$going$runs), function(k) {
     at <- sort(x$came[x$going$runs[[k]]])
     at <- at[is.finite(at)]
-    data.frame(part = parts[["option"]][k], at_s = c(0, at, x$passed_s), there = c(0, seq_along(at), length(at)))
+    data.frame(part = parts[["option"]][k], at_s = c(0, at, x$passed_s),
+               there = x$going$early[k] + c(0, seq_along(at), length(at)))
   }))
   ggplot2::ggplot(rows, ggplot2::aes(.data[["at_s"]], .data[["there"]], colour = .data[["part"]],
                                      linetype = .data[["part"]])) +

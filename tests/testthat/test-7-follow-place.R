@@ -82,6 +82,12 @@ test_that("trial frames go first, are evidence, and are not rendered again", {
   expect_identical(placed$frames$state, rep("done", 20))
   events <- job_events(x$ledger, "review-1")
   expect_identical(sum(events$what == "rendering"), 20L)
+  # What was there before says nothing of how it goes since.
+  began <- watch_job(x$project, x$ledger, "review-1", now = again$now + 0.01)
+  expect_identical(c(began$parts$there, began$parts$frames), c(3, 20))
+  expect_identical(sum(is.finite(began$came)), 3L)
+  expect_identical(sum(began$frames$state == "arrived"), 3L)
+  expect_equal(stats::median(began$draws$finish_s), stats::median(began$going$draws[[1]]$finish_s), tolerance = 0.05)
   # What was begun is looked at as it stands.
   last <- plan_place(x$project, x$ledger, "review-1")
   expect_identical(sum(is.finite(last$seen$came)), 20L)

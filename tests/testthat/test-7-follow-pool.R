@@ -300,3 +300,19 @@ test_that("a slot on which all fails is given time, so that what was wrong for a
   expect_gt(failed[4] - failed[3], 0.2)
   expect_gt(failed[5] - failed[4], 0.4)
 })
+
+test_that("a node to which the files of the job do not come is tried again, and holds up no other", {
+  skip_if_not_installed("mirai")
+  at <- scratch()
+  write_file(at, "scene.txt", "a sphere")
+  far <- clockpigeon:::this_node()
+  far$folder <- scratch()
+  ledger <- ledger_of_job()
+  local_value("host_write", function(...) FALSE)
+  job <- pool_of(at, good_engine(at, last = "sleep 0.3; echo load 0.01 compute 0.1"), 1:8, files = "scene.txt",
+                 nodes = list(near = clockpigeon:::this_node(), far = far), again_s = 0.01)
+  expect_identical(run_pool(job, ledger)$state, rep("done", 8))
+  x <- job_events(ledger, "night")
+  expect_identical(unique(x$node[x$what == "arrived"]), "near")
+  expect_match(x$detail[x$what == "node gone"][1], "scene.txt did not arrive whole")
+})
