@@ -1,11 +1,16 @@
 # Moments: deadlines as people say them, in a zone.
 
 # The clock, where a day or a moment decides something: Sys.time(), or what the environment variable CLOCKPIGEON_NOW
-# says (such as 2027-06-01T12:00:00Z), so that a choice can be looked at as of another day and no test expires.
+# says: a moment, or one from which on time runs faster, `2027-06-01T12:00:00Z x60 since 2027-05-01T09:30:00Z` (the last
+# is when it was that by the machine's clock).
 this_moment <- function() {
   said <- Sys.getenv("CLOCKPIGEON_NOW")
   if (!nzchar(said)) return(Sys.time())
-  moment <- as.POSIXct(said, tz = "UTC", format = "%Y-%m-%dT%H:%M:%SZ")
+  read <- function(text) as.POSIXct(text, tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")
+  hit <- regmatches(said, regexec("^(\\S+Z) x([0-9.]+) since (\\S+Z)$", said))[[1]]
+  moment <- if (length(hit)) {
+    read(hit[2]) + suppressWarnings(as.numeric(hit[3])) * (as.numeric(Sys.time()) - as.numeric(read(hit[4])))
+  } else read(said)
   if (is.na(moment)) {
     stop_input("type", paste("got", show_value(said)), "the environment variable CLOCKPIGEON_NOW",
                "Write a moment such as 2027-06-01T12:00:00Z, or unset it.")

@@ -53,6 +53,7 @@ place_fields <- function() list(
   link = field(a_rate()),
   nodes_like = field(texts(), default = character()),
   pool = field(texts(), default = character()),
+  service = field(record_of(service_fields())),
   speeds = field(records_of(list(
     engine = field(a_text(), required = TRUE),
     relative_to = field(a_text(), required = TRUE),
@@ -67,6 +68,25 @@ place_fields <- function() list(
   open = field(records_of(hours_fields())),
   can = field(record_of(can_fields()), default = list())
 )
+
+# Where a site answers our protocol, and what it is asked with.
+service_fields <- function() list(
+  address = field(a_service_address(), required = TRUE),
+  token = field(record_of(list(env = field(a_text()), file = field(a_text()))), required = TRUE)
+)
+
+# A token must not be read on its way: beyond this machine the connection is encrypted.
+service_address <- function(x, where) {
+  x <- check_text(x, where)
+  if (grepl("^http://(localhost|127[.][0-9.]+|\\[::1\\])(:[0-9]+)?(/[^?#[:space:]]*)?$", x)) return(x)
+  if (grepl("^https://[^/?#@[:space:]]+(/[^?#[:space:]]*)?$", x)) return(x)
+  stop_input("site", paste("got", show_value(x)), where,
+             "Write https://..., or http:// and an address of this machine, without a user or a query.")
+}
+
+a_service_address <- function() {
+  field_type(service_address, text_schema("^https?://[^?#@ ]+$", "https://render.example/saltmill"))
+}
 
 # What goes wrong there: shares of a frame's runs, and of a node's hours.
 trouble_fields <- function() list(
@@ -142,7 +162,9 @@ selling_fields <- function() list(
 #' unit in small letters, which `unit` says the `worth` of, if it has one); `time_zone`; `engines` it runs; of a node
 #' its `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100
 #' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `pool` (its nodes by name, to
-#' which `clockpigeon place` sends frames; one that is named twice renders two at once); `speeds` (a list of `engine`,
+#' which `clockpigeon place` sends frames; one that is named twice renders two at once); `service`, where it answers
+#' Clock Pigeon's site protocol: its `address` and the bearer `token`, from `env` (a variable of the environment) or
+#' `file` (its first line); `speeds` (a list of `engine`,
 #' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and `install` of what it
 #' needs (each a duration, or its `median` and `p90`, or `none`); the `share` of a node that rendering may use, and
 #' `node_spread`, how unlike the nodes are in speed (their sd as a share); `open`, the hours in which it may render;
@@ -204,6 +226,9 @@ settle_site <- function(site, file) {
       stop_input("site", paste0("has two called ", show_value(named[duplicated(named)][1])), at(name),
                  "Give each its own name.")
     }
+  }
+  if (length(site$service) && sum(lengths(site$service$token) > 0) != 1) {
+    stop_input("site", "says not where the token is", at("service"), "Write token: {env: NAME} or token: {file: PATH}.")
   }
   check_power(site, at)
   check_discounts(site, at)

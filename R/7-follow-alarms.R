@@ -5,7 +5,7 @@
 watch_alarms <- function(x) {
   if (!any(is.infinite(x$came))) return(as_table(alarm("", "note", NA, "", "")[0, ]))
   found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), stuck_alarms(x), pace_alarms(x), fail_alarms(x),
-                 money_alarm(x), late_alarm(x))
+                 site_alarms(x), money_alarm(x), late_alarm(x))
   if (is.null(found)) found <- alarm("", "note", NA, "", "")[0, ]
   as_table(found[order(match(found[["level"]], alarm_levels), found[["until_s"]]), , drop = FALSE])
 }
@@ -57,7 +57,9 @@ node_alarms <- function(x) {
 
 # A frame that is rendered for longer than any frame of the forecast.
 stuck_alarms <- function(x) {
-  open <- x$frames[x$frames[["state"]] == "rendering", , drop = FALSE]
+  done <- job_columns(x$state$job)[is.finite(x$ready), , drop = FALSE]
+  ready <- row_key(x$frames, c("shot", "frame")) %in% row_key(done, c("shot", "frame"))
+  open <- x$frames[x$frames[["state"]] == "rendering" & !ready, , drop = FALSE]
   if (!nrow(open)) return(NULL)
   options <- x$state$options[x$going$used, , drop = FALSE]
   speed <- exp(min(options[["log_speed"]]))

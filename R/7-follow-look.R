@@ -5,6 +5,7 @@
 last_look <- function(place, ledger) {
   found <- rbind(
     chance_findings(place), change_findings(place), look_findings(place), pool_findings(place),
+    service_findings(place),
     check_findings(place, ledger), disk_findings(place), balance_findings(place), trial_findings(place)
   )
   if (is.null(found)) found <- place_finding("", "note", NA, "", "")[0, ]
@@ -152,7 +153,7 @@ disk_findings <- function(place) {
 # Balances of the sites that are paid, against what is to be spent.
 balance_findings <- function(place) {
   parts <- as_frame(place$parts)
-  bind_tables(lapply(which(parts[["kind"]] == "sheet"), function(k) {
+  bind_tables(lapply(which(parts[["kind"]] != "own"), function(k) {
     site <- place$project$sites[[parts[["site"]][k]]]
     rate <- rate_to(site, place$state$job$currency, place$state$job$rates)
     held <- sum(vapply(site$balances, function(b) {
@@ -179,4 +180,5 @@ trial_findings <- function(place) {
 }
 
 # The codes of what can stop a job from being placed, and may stand; that it was stopped may not.
-finding_codes <- c("late", "dear", "changed", "look", "engine", "pool", "spread", "nodes", "fewer", "check", "disk")
+finding_codes <- c("late", "dear", "changed", "look", "engine", "pool", "spread", "nodes", "fewer", "check", "disk",
+                   "version", "quote")

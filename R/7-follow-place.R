@@ -6,9 +6,10 @@
 #' has changed since, at the nodes, at the check's findings, at balances and disks; each finding says what would cure
 #' it. `place_job()` then sends out what the plan says. Frames of an own pool (`kind: own`, with `pool` in the site's
 #' file) are rendered on its nodes, each made beside its place and moved there when it is whole, so that a run that is
-#' ended in any way goes on with what is missing when it is asked again. For any other site it writes a job sheet (what
-#' to send, settings, frames, names, what must be seen before paying, the price promised, the cap to set) as Markdown
-#' and JSON, beside the parcels of the shots.
+#' ended in any way goes on with what is missing when it is asked again. A site with a `service` in its file is sent
+#' the files and the frames over Clock Pigeon's site protocol, with the cap to keep. For any other site it writes a job
+#' sheet (what to send, settings, frames, names, what must be seen before paying, the price promised, the cap to set) as
+#' Markdown and JSON, beside the parcels of the shots.
 #'
 #' With `trial` only a few frames of each shot are rendered first, those that say most of the others: they are part of
 #' the job, and what they took is evidence when `plan_place()` is asked again.
@@ -24,7 +25,8 @@
 #' @param job The job's name, as [record_job()] wrote it down.
 #' @param now The moment it is placed at.
 #' @return `plan_place()`: a list of class `cp_place`: `job`, `parts` (a tibble, one row a part: `site`, `option`,
-#'   `kind` (`own`, `sheet`), `frames`, `count`, `nodes`, `here` (slots of the pool), `cost_mean`, `cost_p90`),
+#'   `kind` (`own`, `service`, `sheet`), `frames`, `count`, `nodes`, `here` (slots of the pool), `cost_mean`,
+#'   `cost_p90`),
 #'   `findings` (a tibble: `code`, `weight` (`stops`, `note`), `site`, `what`, `cure`), `go` (no finding stops it),
 #'   `chance` and `cost_mean` as of now, beside `promised`.
 #' @section Conditions: `clockpigeon_error_job` for a job that was not decided here, `clockpigeon_error_place` for what
@@ -67,11 +69,16 @@ placed_parts <- function(project, state, split, run) {
   cost <- lapply(run$parts, `[[`, "cost")
   as_table(data.frame(
     site = sites, option = options[["option"]], tier = options[["tier"]],
-    kind = ifelse(vapply(sites, function(s) project$sites[[s]]$kind == "own", NA), "own", "sheet"),
+    kind = vapply(sites, part_kind, "", project = project, USE.NAMES = FALSE),
     frames = vapply(parts, run_text, ""), count = lengths(split$runs), nodes = options[["nodes"]],
-    here = lengths(slots), spread = options[["spread"]], cost_mean = vapply(cost, mean, 0),
+    here = lengths(slots), hire = options[["hire"]], spread = options[["spread"]], cost_mean = vapply(cost, mean, 0),
     cost_p90 = vapply(cost, quantile_of, 0, 0.9), cost_p99 = vapply(cost, quantile_of, 0, 0.99)
   ))
+}
+
+# How frames get to a site: rendered by its own pool here, asked for at its address, or by a sheet.
+part_kind <- function(site, project) {
+  if (project$sites[[site]]$kind == "own") "own" else if (has_service(project, site)) "service" else "sheet"
 }
 
 # The plan's chance and cost from now on, its look with it; of a job that was begun, with what is there.
@@ -92,7 +99,8 @@ judged_now <- function(place, run) {
 #' @param progress `TRUE` says on standard error how far it is.
 #' @param options From `place_options()`.
 #' @param trial `TRUE` places trial frames alone.
-#' @return `place_job()`: a list of class `cp_placed`: `job`, `folder`, `sheets` (paths), `frames`, a tibble with one
+#' @return `place_job()`: a list of class `cp_placed`: `job`, `folder`, `sheets` (paths), `remote` (ids of the jobs at
+#'   sites that were asked by their address; [fetch_job()] takes what comes of them), `frames`, a tibble with one
 #'   row a frame that is rendered here or was sent: `shot`, `frame`, `site`, `to`, `state` (`done`, `waiting`, `failed`,
 #'   `sent`), `failures`.
 #' @export
@@ -109,17 +117,29 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
   on.exit(release_plan(claim))
   folder <- placed_folder(place)
   own <- place$parts[["kind"]] == "own"
-  if (!trial) note_placed(place, ledger, folder)
-  sheets <- unlist(lapply(which(!own), function(k) write_sheet(place, k, folder, trial)))
+  asked <- place$parts[["site"]][place$parts[["kind"]] == "service"]
+  if (!trial || length(asked)) note_placed(place, ledger, folder, if (trial) asked else place$parts[["site"]])
+  kind <- place$parts[["kind"]]
+  sheets <- unlist(lapply(which(kind == "sheet"), function(k) write_sheet(place, k, folder, trial)))
+  remote <- unlist(lapply(which(kind == "service"), function(k) {
+    place_remote(place, as.list(as_frame(place$parts)[k, ]), place$split$runs[[k]], ledger, folder, trial)
+  }))
   frames <- NULL
   if (any(own)) {
     job <- pool_job(place, folder, options)
     frames <- run_pool(if (trial) trial_job(job) else job, ledger, progress)
     sent <- which(frames[["state"]] == "sent")
-    if (length(sent)) sheets <- c(sheets, write_rescue(place, frames[sent, , drop = FALSE], folder))
+    if (length(sent)) {
+      rescue <- rescue_part(place, frames[sent, , drop = FALSE])
+      if (has_service(place$project, rescue$part$site)) {
+        note_placed(place, ledger, folder, rescue$part$site)
+        remote <- c(remote, place_remote(place, rescue$part, rescue$columns, ledger, folder))
+      } else sheets <- c(sheets, write_rescue(place, rescue, folder))
+    }
     frames <- as_table(frames[c("shot", "frame", "site", "to", "state", "failures")])
   }
-  structure(list(job = place$job, folder = folder, sheets = sheets, frames = frames), class = "cp_placed")
+  structure(list(job = place$job, folder = folder, sheets = sheets, remote = as.character(remote), frames = frames),
+            class = "cp_placed")
 }
 
 #' @rdname plan_place
@@ -143,8 +163,7 @@ placed_folder <- function(place) {
 }
 
 # That it was placed, when and where its frames appear: once for each site.
-note_placed <- function(place, ledger, folder) {
-  sites <- place$parts[["site"]]
+note_placed <- function(place, ledger, folder, sites) {
   known <- job_events(ledger, place$job)
   known <- known[["place"]][known[["what"]] == "placed"]
   new <- setdiff(sites, known)

@@ -37,19 +37,29 @@ part_sheet <- function(place, k, folder) {
   job_sheet(place, job_part(place$state$job, place$split$runs[[k]]), part, folder)
 }
 
-# Frames that the look takes from an own pool and sends to a site that is no pool of one's own.
-write_rescue <- function(place, frames, folder) {
+# What the look takes from an own pool and sends to another site: a part of its own, and the columns of its frames.
+rescue_part <- function(place, frames) {
   rescue <- place$decision$plan$rescue
-  job <- place$state$job
-  key <- unlist(lapply(job$shots, function(shot) paste(shot$shot, shot$frames)))
+  key <- unlist(lapply(place$state$job$shots, function(shot) paste(shot$shot, shot$frames)))
   columns <- which(key %in% paste(frames[["shot"]], frames[["frame"]]))
   row <- match(rescue$option, place$state$options[["option"]])
   options <- place$state$options[row, ]
   draws <- part_draws(place$state, row, columns)[["cost"]]
-  part <- list(site = rescue$site, option = rescue$option, tier = options[["tier"]], nodes = options[["nodes"]],
-               spread = options[["spread"]], count = length(columns), cost_mean = mean(draws),
-               cost_p90 = quantile_of(draws, 0.9), cost_p99 = quantile_of(draws, 0.99))
-  write_sheet_files(job_sheet(place, job_part(job, columns), part, folder), folder, rescue$site)
+  list(columns = columns,
+       part = list(site = rescue$site, option = rescue$option, tier = options[["tier"]], hire = options[["hire"]],
+                   nodes = options[["nodes"]], spread = options[["spread"]], count = length(columns),
+                   cost_mean = mean(draws), cost_p90 = quantile_of(draws, 0.9), cost_p99 = quantile_of(draws, 0.99)))
+}
+
+write_rescue <- function(place, rescue, folder) {
+  write_sheet_files(job_sheet(place, job_part(place$state$job, rescue$columns), rescue$part, folder), folder,
+                    rescue$part$site)
+}
+
+# What a part may cost at most: what it does in 99 of 100 cases, and leaves of the budget.
+part_cap <- function(place, part) {
+  left <- place$state$asked$budget - (place$judged$mean - part$cost_mean)
+  min(part$cost_p99, if (is.finite(left)) max(left, part$cost_mean))
 }
 
 job_sheet <- function(place, job, part, folder) {
@@ -66,8 +76,7 @@ job_sheet <- function(place, job, part, folder) {
            trial_frames = sort(first_probes(shot$frames, min(3, length(shot$frames))))),
       parcel_of(project, shot$shot, folder))
   })
-  left <- place$state$asked$budget - (place$judged$mean - part$cost_mean)
-  cap <- min(part$cost_p99, if (is.finite(left)) max(left, part$cost_mean))
+  cap <- part_cap(place, part)
   own_unit <- sheet_unit(site, currency, job$rates)
   list(job = place$job, site = site$site, tier = part$tier, nodes = part$nodes, spread = part$spread,
        engine = job$engine, version = job$version, count = part$count, shots = shots,

@@ -38,7 +38,7 @@ begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
 # any of 19 in 20 draws; `draws`: `finish_s` and `cost` of the whole; its chances and mean as of a plan; `look`: of a
 # fallback its moment, `fewer`, `there` (frames by then), and what is `due`: `later`, `send` or `go on`; `unknown`:
 # files of no frame; `frames` and `nodes`: as fold_events() has them; `came`: when each frame arrived, by its place in
-# the job; `state` and `runs`, for what is asked of it later.
+# the job; `ready` and `at_sites`, as site_states() has them; `state` and `runs`, for what is asked of it later.
 watch_frames <- function(plan, begun, folders, now, events = NULL) {
   state <- begun$state
   split <- begun$split
@@ -58,9 +58,11 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   }, going$home, going$draws, seen, pace)
   mixed <- with_seed(seed, lapply(rest, function(x) sample.int(length(x$finish), draws, TRUE, x$weight)))
   finish <- do.call(pmax, Map(function(x, i) x$finish[i], rest, mixed))
-  cost <- Reduce(`+`, Map(function(x, i) x$cost[i], rest, mixed))
   middle <- function(x) stats::approx(cumsum(x$weight[order(x$finish)]), sort(x$finish), 0.5, rule = 2, ties = mean)$y
   number <- function(list, name) vapply(list, `[[`, 0, name)
+  told_there <- site_states(told, job_columns(state$job))
+  rest <- charged_rest(rest, state, going, told_there, came$at)
+  cost <- Reduce(`+`, Map(function(x, i) x$cost[i], rest, mixed))
   parts <- data.frame(
     site = state$options[["site"]][going$used], option = state$options[["option"]][going$used],
     frames = lengths(going$runs) + going$early, there = number(rest, "done") + going$early, work = number(rest, "work"),
@@ -76,12 +78,27 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
          unknown = came$unknown),
     judged_draws(finish, cost, asked)[c("p_deadline", "p_budget", "p_both", "mean", "fits")],
     list(look = watched_look(plan, state, split, came$at, told, passed), frames = fold$frames, nodes = fold$nodes,
-         happened = fold$job, came = came$at, state = state, begun = begun, going = going))
+         happened = fold$job, at_sites = told_there$sites, ready = told_there$ready, came = came$at, state = state, begun = begun, going = going))
+}
+
+# Costs of parts whose sites tell what they charge.
+charged_rest <- function(rest, state, going, there, came) {
+  sites <- there$sites
+  Map(function(x, used, columns) {
+    charged <- sites[["charged"]][match(state$options[["site"]][used], sites[["site"]])]
+    if (!length(charged) || is.na(charged)) return(x)
+    x$cost <- charged_cost(x$cost, charged, colMeans(state$seconds[, columns, drop = FALSE]),
+                           is.finite(there$ready[columns]) | is.finite(came[columns]))
+    x
+  }, rest, going$used, going$runs)
 }
 
 # Events with their time in seconds from the placing.
 told_since <- function(events, placed) {
-  if (is.null(events)) return(data.frame(what = character(), time = numeric(), detail = character()))
+  if (is.null(events)) {
+    return(data.frame(what = character(), time = numeric(), place = character(), shot = character(), frame = integer(),
+                      amount = numeric(), detail = character()))
+  }
   x <- as_frame(events)
   x$time <- as.numeric(as.POSIXct(x[["time"]], tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")) - as.numeric(placed)
   x[!is.na(x[["time"]]), , drop = FALSE]

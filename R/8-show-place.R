@@ -25,7 +25,7 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
   body <- data.frame(part = parts[["option"]], frames = paste(parts[["count"]]),
                      how = ifelse(parts[["kind"]] == "own", paste0("rendered here, ", parts[["here"]],
                                                                    ifelse(parts[["here"]] == 1, " slot", " slots")),
-                                  "by a job sheet"),
+                                  ifelse(parts[["kind"]] == "service", "asked at its address", "by a job sheet")),
                      cost = money(parts[["cost_mean"]]), check.names = FALSE)
   words <- function(rows, head) {
     if (!nrow(rows)) return(NULL)
@@ -57,6 +57,10 @@ placed_lines <- function(x, place, width = terminal_width()) {
       if (count("sent")) paste0("; ", count("sent"), " are to be sent to ", place$decision$plan$rescue$site),
       ".", if (count("waiting")) paste0(" ", count("waiting"), " are left: clockpigeon place ", x$job, " goes on.")
     ), width = width),
+    if (length(x$remote)) {
+      wrap_lines(paste0("Sent: ", toString(x$remote), ". clockpigeon watch ", x$job, " follows it and fetches its frames."),
+                 width = width)
+    },
     if (length(x$sheets)) {
       pages <- grep("\\.md$", x$sheets, value = TRUE)
       c(wrap_lines(paste0(if (length(pages) == 1) "What is to be sent, and what to look at before paying: "
@@ -79,4 +83,16 @@ print.cp_placed <- function(x, ...) {
   show_lines(paste0("Job ", x$job, ": ", sum(x$frames[["state"]] == "done"), " of ", NROW(x$frames),
                     " frames are there"), x$sheets)
   invisible(x)
+}
+
+# What is at sites that answer by an address.
+fetch_lines <- function(x, job, width = terminal_width()) {
+  x <- as_frame(x)
+  if (!nrow(x)) return(paste0("job ", job, " has nothing at a site that answers by an address"))
+  body <- data.frame(site = x[["site"]], job = x[["id"]], state = ifelse(is.na(x[["state"]]), "unknown", x[["state"]]),
+                     here = paste(x[["here"]], "of", x[["frames"]]), ready = paste(x[["ready"]]),
+                     spent = ifelse(is.na(x[["spent"]]), "unknown", format_money(x[["spent"]], x[["currency"]])))
+  lost <- which(!is.na(x[["trouble"]]))
+  c(text_table(body, right = c("here", "ready", "spent"), width = width),
+    unlist(lapply(lost, function(k) wrap_lines(paste0(x[["site"]][k], " ", x[["trouble"]][k], "."), width = width))))
 }

@@ -206,7 +206,7 @@ cli_commands <- list(
       ))
   ),
   place = command_row(
-    "place a job that was decided: render it here, or write what to send", function(o, args) cli_place(o, args),
+    "place a job that was decided: render it here, send it, or write what to send", function(o, args) cli_place(o, args),
     arguments = "JOB", arity = 1,
     options = list(
       opt("--yes", "place it without being asked", "logical", FALSE),
@@ -216,15 +216,24 @@ cli_commands <- list(
       format_option)
   ),
   pause = command_row(
-    "begin no more frames of a job that is rendered here", function(o, args) cli_order(args, "paused"),
+    "begin no more frames of a job", function(o, args) cli_order(args, "paused"),
     arguments = "JOB", arity = 1
   ),
   resume = command_row(
     "go on with a job that was paused", function(o, args) cli_order(args, "resumed"), arguments = "JOB", arity = 1
   ),
   stop = command_row(
-    "end a job that is rendered here; what is done stays", function(o, args) cli_order(args, "stopped"),
+    "end a job; what is done stays", function(o, args) cli_order(args, "stopped"),
     arguments = "JOB", arity = 1
+  ),
+  fetch = command_row(
+    "fetch what has come of a job at sites that answer by an address", function(o, args) cli_fetch(o, args),
+    arguments = "JOB", arity = 1,
+    options = list(opt("--wait", "until all of it has ended and is here", "logical", FALSE), format_option)
+  ),
+  delete = command_row(
+    "delete what a job that is ended and fetched has at such sites", function(o, args) cli_delete(o, args),
+    arguments = "JOB", arity = 1, options = list(opt("--yes", "do it", "logical", FALSE))
   ),
   watch = command_row(
     "say how a placed job stands, what is wrong, and what to do", function(o, args) cli_watch(o, args),
@@ -242,6 +251,21 @@ cli_commands <- list(
       opt("--every", "seconds between two looks [2]", "double", 2),
       opt("--show", "figure: belief (when it is done, as it was believed at each moment) or frames [belief]"),
       figure_option, format_option)
+  ),
+  standin = command_row(
+    "serve a farm to try things on, as the project's rate cards say", function(o, args) cli_standin(o, args),
+    arguments = "[SITE...]", arity = c(0, Inf),
+    options = list(
+      opt("--port", "port on this machine [8470]", "integer", 8470L),
+      opt("--speed", "seconds that pass there in one of yours [1]", "double", 1),
+      opt("--render", "render frames for real with the project's engines [times are replayed from the ledger]",
+          "logical", FALSE),
+      opt("--slots", "frames that are rendered at once [2]", "integer", 2L),
+      opt("--misbehave", paste0("what goes wrong: freeze=2@5min:1h, slow=3@5min:2.5, lose=1@5min (node, when, how ",
+          "long or how much), fail, corrupt, black, cut, doubled, delayed, disordered (a share: 5%), wait, late-cap, ",
+          "skew, old-token (a time), version=1.0, prices=1.3; commas between")),
+      opt("--seed", "of all that varies [1]", "integer", 1L),
+      opt("--for", "how long it serves [until it is ended]"))
   ),
   report = command_row(
     "write the choice as an HTML page", function(o, args) cli_report(o, args), arguments = "[JOB]", arity = c(0, 1),

@@ -20,6 +20,7 @@ cli_place <- function(o, args) {
     if (o$yes) cli_note(paste(place_lines(place, despite), collapse = "\n"), "\n")
     placed <- place_job(place, ledger, despite, progress = TRUE, options = place_options(limit),
                         trial = o$trial)
+    if (o$trial && length(placed$remote)) wait_remote(project, ledger, name, progress = TRUE)
     cli_emit(or_else(placed$frames, place$parts), o$format, function() {
       c(placed_lines(placed, place), if (o$trial) c("", "With what the trial frames took:", "",
                                                         place_lines(plan_place(project, ledger, name), despite)))
@@ -38,7 +39,7 @@ cli_agreed <- function(place, o) {
 
 # What whoever runs the job reads in the ledger.
 cli_order <- function(args, what) {
-  project <- read_project(parts = character())
+  project <- read_project(parts = c("shots", "sites", "rates"))
   name <- args[1]
   cli_ledger(project, FALSE, function(ledger) {
     said <- job_orders(ledger, name)
@@ -53,6 +54,13 @@ cli_order <- function(args, what) {
     }
     add_events(ledger, name, data.frame(what = what, source = "command"))
     cli_note("job ", name, ": ", what)
-    0L
+    if (!length(remote_jobs(ledger, name))) return(0L)
+    rows <- as_frame(fetch_job(project, ledger, name, 0))
+    lost <- rows[!is.na(rows[["trouble"]]), , drop = FALSE]
+    if (nrow(lost)) {
+      cli_note(lost[["site"]][1], " does not know it yet: it ", lost[["trouble"]][1],
+               ". It is told at the next fetch or watch.")
+    }
+    if (nrow(lost)) 1L else 0L
   })
 }

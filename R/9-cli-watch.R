@@ -11,7 +11,11 @@ cli_watch <- function(o, args) {
     stop_input("usage", "the project names no program to be told", "option --tell",
                "Write `tell: {run: [program, argument]}` in clockpigeon.yaml.")
   }
+  live <- !o$once && !length(o$figure) && !o$ways
+  streams <- new.env()
+  on.exit(lapply(as.list(streams), close_site_events))
   look <- function(last = NULL) {
+    cli_take(project, name, if (live) 1 else 20, streams)
     x <- cli_ledger(project, code = function(ledger) watch_job(project, ledger, name, last = last))
     if (o$tell) cli_tell(project, x)
     x
@@ -19,7 +23,6 @@ cli_watch <- function(o, args) {
   order <- function(what) {
     cli_ledger(project, FALSE, function(l) add_events(l, name, data.frame(what = what, source = "watch")))
   }
-  live <- !o$once && !length(o$figure) && !o$ways
   if (live && o$format == "json") {
     x <- stream_watch(look, o$every)
   } else if (live && o$format == "table" && on_terminal()) {
@@ -41,6 +44,9 @@ cli_watch_all <- function(project, o) {
     stop_input("usage", paste0("--", given[1], " is of one job, and none is named"), "clockpigeon watch",
                "Write clockpigeon watch JOB.")
   }
+  streams <- new.env()
+  on.exit(lapply(as.list(streams), close_site_events))
+  for (name in cli_ledger(project, code = placed_jobs)) cli_take(project, name, 2, streams)
   found <- cli_ledger(project, code = function(ledger) watch_all(project, ledger))
   cli_emit(found, o$format, function() running_jobs_lines(found))
   if (any(found[["alarm"]] %in% "now")) 3L else 0L

@@ -1,0 +1,114 @@
+# A site's stream of events, read as far as it has come.
+
+# Opens the stream of a remote job behind event `after`; read_site_events() then gives what has come. Nothing is lost
+# when it is cut: it is opened again behind the last event that was read.
+open_site_events <- function(service, job, after = 0) {
+  list2env(list(service = service, job = job, last = after, early = numeric(), known = NULL, pending = raw(),
+                pool = NULL, status = 0L, ahead_s = NULL, ended = TRUE, tried = 0), parent = emptyenv())
+}
+
+# What has come since, as a list of events, waiting `seconds` at most for what the site already has. An error where the
+# site refuses; where it cannot be reached, what there is.
+read_site_events <- function(stream, seconds = 5) {
+  until <- steady_clock() + seconds
+  found <- list()
+  repeat {
+    if (stream$ended) connect_stream(stream)
+    curl::multi_run(timeout = min(0.1, max(0.01, until - steady_clock())), pool = stream$pool)
+    found <- c(found, take_events(stream))
+    if (stream$status >= 400) stream_refused(stream)
+    if (is_caught_up(stream) || steady_clock() >= until) return(found)
+    if (stream$ended) stream$service$sleep(min(1, 0.1 * stream$tried))
+  }
+}
+
+connect_stream <- function(stream) {
+  stream$tried <- stream$tried + 1
+  stream$ended <- FALSE
+  stream$status <- 0L
+  stream$pending <- raw()
+  stream$asked <- stream$service$clock()
+  handle <- service_handle(stream$service, "GET", NULL, list(
+    Authorization = paste("Bearer", stream$service$token), Accept = "text/event-stream",
+    "Last-Event-ID" = sprintf("%.0f", stream$last)
+  ), Inf)
+  stream$pool <- curl::new_pool()
+  curl::handle_setopt(handle, url = service_url(stream$service, paste0("/events/", path_piece(stream$job))))
+  curl::multi_add(handle, pool = stream$pool, done = function(answer) {
+    stream$status <- answer$status_code
+    stream$ended <- TRUE
+  }, fail = function(message) stream$ended <- TRUE, data = function(bytes, ...) {
+    stream$pending <- c(stream$pending, bytes)
+  })
+}
+
+# Whole events among the bytes that came; the rest waits for more.
+take_events <- function(stream) {
+  found <- split_events(stream$pending)
+  stream$pending <- found$rest
+  events <- list()
+  for (event in found$events) {
+    x <- tryCatch(jsonlite::fromJSON(event$data, simplifyVector = FALSE), error = function(e) NULL)
+    if (!is.list(x)) next
+    if (identical(event$event, "now")) {
+      stream$ahead_s <- clock_ahead(x$time, stream$asked, stream$service$clock())
+      stream$known <- as.numeric(or_else(x$last, 0))
+    } else {
+      x$number <- suppressWarnings(as.numeric(or_else(event$id, or_else(x$number, NA))))
+      if (is.na(x$number)) next
+      events[[length(events) + 1]] <- x
+      note_number(stream, x$number)
+    }
+  }
+  if (length(events) || is_caught_up(stream)) stream$tried <- 0
+  events
+}
+
+# The number up to which no event is missing: a later one that overtook another does not hide it.
+note_number <- function(stream, number) {
+  stream$early <- union(stream$early[stream$early > stream$last], number[number > stream$last])
+  while ((stream$last + 1) %in% stream$early) stream$last <- stream$last + 1
+}
+
+# Whether all is here that the site knew of when it was asked.
+is_caught_up <- function(stream) length(stream$known) > 0 && stream$last >= stream$known
+
+# Server-sent events among bytes (HTML standard, section 9.2): a list of `events`, each `event`, `id` and `data`, and
+# the bytes of what is not whole yet. Lines end with CR, LF or both; comments and unknown fields are passed over.
+split_events <- function(bytes) {
+  text <- rawToChar(bytes[bytes != as.raw(0)])
+  text <- gsub("\r\n?", "\n", text)
+  # A CR that stands last may be half of a line's end.
+  ends <- gregexpr("\n\n", text, fixed = TRUE, useBytes = TRUE)[[1]]
+  if (ends[1] < 0) return(list(events = list(), rest = bytes))
+  cut <- ends[length(ends)] + 1
+  whole <- rawToChar(charToRaw(text)[seq_len(cut)])
+  rest <- charToRaw(text)[-seq_len(cut)]
+  Encoding(whole) <- "UTF-8"
+  blocks <- strsplit(whole, "\n\n+", useBytes = TRUE)[[1]]
+  events <- lapply(blocks[nzchar(blocks)], function(block) {
+    lines <- strsplit(block, "\n", fixed = TRUE, useBytes = TRUE)[[1]]
+    lines <- lines[!startsWith(lines, ":")]
+    name <- sub(":.*", "", lines)
+    value <- ifelse(grepl(":", lines, fixed = TRUE), sub("^[^:]*: ?", "", lines), "")
+    Encoding(value) <- "UTF-8"
+    data <- value[name == "data"]
+    if (!length(data)) return(NULL)
+    list(event = or_else(utils::tail(value[name == "event"], 1), "message"), id = null_last(value[name == "id"]),
+         data = paste(data, collapse = "\n"))
+  })
+  list(events = Filter(length, events), rest = rest)
+}
+
+null_last <- function(x) if (length(x)) x[length(x)]
+
+stream_refused <- function(stream) {
+  status <- stream$status
+  refuse_answer(stream$service, list(status = status, body = stream$pending), "GET", paste0("/events/", stream$job))
+}
+
+close_site_events <- function(stream) {
+  if (length(stream$pool)) lapply(curl::multi_list(stream$pool), curl::multi_cancel)
+  stream$ended <- TRUE
+  invisible()
+}

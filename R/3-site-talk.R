@@ -1,0 +1,158 @@
+# Talking to a site over our protocol (inst/protocol/site.yaml): one question, asked again where that can help.
+
+# What a service is reached by: `address` (of the site's service), `token`, how often a question is asked (`tries`), how
+# long an answer may take, and the clocks, which tests replace. An error where the token cannot be read.
+site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clock = this_moment) {
+  need_package("curl", "sites that are reached by an address")
+  list(site = site$site, address = sub("/+$", "", site$service$address), token = service_token(site), tries = tries,
+       timeout_s = timeout_s, sleep = sleep, clock = clock)
+}
+
+# The bearer token, from a variable of the environment or the first line of a file.
+service_token <- function(site) {
+  from <- site$service$token
+  where <- paste0("sites/", site$site, ".yaml, field `service`, field `token`")
+  if (length(from$env)) {
+    token <- Sys.getenv(from$env)
+    if (!nzchar(token)) {
+      stop_input("service", paste0("the variable ", from$env, " is not set"), where,
+                 paste0("Write export ", from$env, "=TOKEN before the command."))
+    }
+    return(token)
+  }
+  path <- path.expand(from$file)
+  if (!file.exists(path)) stop_input("service", paste("there is no file", show_value(from$file)), where, "Write it.")
+  token <- trimws(c(readLines(path, 1, warn = FALSE), "")[1])
+  if (!nzchar(token)) stop_input("service", paste(show_value(from$file), "is empty"), where, "Write the token in it.")
+  token
+}
+
+# One question and its answer: a list of `status`, `body` (raw), `headers` (names in small letters), `replay`. What can
+# pass (no connection, a cut one, 429, 500 and above) is asked again after a wait that doubles, with jitter: half to all
+# of it (Brooker, "Exponential backoff and jitter", AWS 2015), or as long as the site says. Every question may be
+# repeated: POSTs carry `key`, which makes the site do them once.
+ask_service <- function(service, method, path, body = NULL, key = NULL, type = "application/json", headers = list(),
+                        query = list()) {
+  if (is.list(body)) body <- charToRaw(enc2utf8(to_json_line(body)))
+  url <- service_url(service, path, query)
+  headers <- c(list(Authorization = paste("Bearer", service$token), Accept = "application/json"),
+               if (length(body)) list("Content-Type" = type), if (length(key)) list("Idempotency-Key" = key), headers)
+  for (try in seq_len(service$tries)) {
+    answer <- tryCatch(service_request(service, method, url, body, headers), error = identity)
+    wait <- retry_wait(answer, try)
+    if (is.na(wait)) break
+    if (try < service$tries) service$sleep(wait)
+  }
+  if (inherits(answer, "error")) {
+    stop_input("service", paste0("does not answer: ", sub("[.]$", "", trimws(conditionMessage(answer)))),
+               paste0(service$site, ", ", service$address), "See whether the site is up, and its address in the file.")
+  }
+  if (answer$status >= 400) refuse_answer(service, answer, method, path)
+  answer
+}
+
+# The answer's JSON as lists, with what it must have.
+ask_json <- function(service, method, path, ..., needed = character()) {
+  answer <- ask_service(service, method, path, ...)
+  x <- tryCatch(jsonlite::fromJSON(rawToChar(answer$body), simplifyVector = FALSE), error = function(e) NULL)
+  lost <- setdiff(needed, names(x))
+  if (!is.list(x) || length(lost)) {
+    stop_input("service", paste0("answered ", method, " ", path,
+                                 if (is.list(x)) paste(" without", either(lost)) else " with what is no JSON"),
+               paste0(service$site, ", ", service$address), "It may speak another protocol than this one.")
+  }
+  x
+}
+
+to_json_line <- function(x) jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, null = "null", na = "null")
+
+service_url <- function(service, path, query = list()) {
+  query <- Filter(length, query)
+  more <- vapply(names(query), function(name) paste0(name, "=", curl::curl_escape(query[[name]])), "")
+  paste0(service$address, path, if (length(more)) paste0("?", paste(more, collapse = "&")))
+}
+
+# A piece of a path, whatever is in it.
+path_piece <- function(x) curl::curl_escape(as.character(x))
+
+service_handle <- function(service, method, body, headers, timeout_s = service$timeout_s) {
+  handle <- curl::new_handle()
+  curl::handle_setopt(handle, customrequest = method, connecttimeout = 10, noproxy = "localhost,127.0.0.1,[::1]",
+                      followlocation = FALSE, useragent = "clockpigeon")
+  if (is.finite(timeout_s)) curl::handle_setopt(handle, timeout_ms = round(1000 * timeout_s))
+  if (length(body)) curl::handle_setopt(handle, postfieldsize = length(body), postfields = body)
+  # Without `Expect:` a body waits a second for an answer that few servers give.
+  curl::handle_setheaders(handle, .list = c(headers, list(Expect = "")))
+  handle
+}
+
+service_request <- function(service, method, url, body, headers) {
+  got <- curl::curl_fetch_memory(url, service_handle(service, method, body, headers))
+  lines <- curl::parse_headers_list(got$headers)
+  list(status = got$status_code, body = got$content, headers = lines,
+       replay = identical(lines[["idempotent-replay"]], "true"))
+}
+
+# Seconds until it is asked again; NA: it is not. Of a site that says how long, that long, five minutes at most.
+retry_wait <- function(answer, try, jitter = openssl::rand_num(1)) {
+  passing <- inherits(answer, "error") || answer$status %in% c(408, 425, 429) || answer$status >= 500
+  if (!passing) return(NA_real_)
+  said <- if (!inherits(answer, "error")) suppressWarnings(as.numeric(answer$headers[["retry-after"]]))
+  if (length(said) && !is.na(said)) return(min(300, max(0, said)))
+  min(30, 0.25 * 2^(try - 1)) * (1 + jitter) / 2
+}
+
+# A refusal as the error it is: what the site says of it, and what to do.
+refuse_answer <- function(service, answer, method, path) {
+  x <- tryCatch(jsonlite::fromJSON(rawToChar(answer$body), simplifyVector = FALSE), error = function(e) NULL)
+  if (!is.list(x)) x <- list()
+  said <- function(name) if (is.character(x[[name]]) && length(x[[name]]) == 1) x[[name]]
+  text <- first_of(said("detail"), said("title"), paste("status", answer$status))
+  instead <- first_of(said("instead"), if (answer$status == 401) "See the token that the site's file names.")
+  error <- tryCatch(
+    stop_input("service", paste0("refused ", method, " ", path, ": ", sub("[.]$", "", text)),
+               paste0(service$site, ", ", service$address), instead),
+    error = identity
+  )
+  error$status <- answer$status
+  error$problem <- sub("^.*/", "", or_else(said("type"), ""))
+  stop(error)
+}
+
+# Moments as the protocol writes them.
+service_time <- function(moment) format(moment, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
+service_moment <- function(text) as.POSIXct(or_else(text, NA_character_), tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")
+
+# By how many seconds the site's clock is ahead of ours, by the time it tells and when it was asked (`before`, `after`:
+# the middle of the two is taken, as NTP does, RFC 5905): less than what the answer took says nothing.
+clock_ahead <- function(told, before, after) {
+  told <- as.numeric(service_moment(told))
+  ahead <- told - (as.numeric(before) + as.numeric(after)) / 2
+  if (is.na(ahead) || abs(ahead) <= max(1, as.numeric(after) - as.numeric(before))) 0 else ahead
+}
+
+# What a site says it is, and how far ahead its clock is.
+ask_site <- function(service) {
+  before <- service$clock()
+  x <- ask_json(service, "GET", "/site", needed = c("site", "protocol", "time", "currency", "part_bytes", "tiers"))
+  if (!identical(x$protocol, "1")) {
+    stop_input("service", paste("speaks protocol", show_value(x$protocol), "and this is 1"),
+               paste0(service$site, ", ", service$address), "Use a release that speaks it.")
+  }
+  c(x, list(ahead_s = clock_ahead(x$time, before, service$clock())))
+}
+
+# All rows of a paged list.
+ask_pages <- function(service, path, field, most = 100) {
+  rows <- list()
+  after <- 0
+  for (page in seq_len(10000)) {
+    x <- ask_json(service, "GET", path, query = list(after = after, most = most), needed = c(field, "next"))
+    rows <- c(rows, x[[field]])
+    if (is.null(x[["next"]])) return(rows)
+    if (!is.numeric(x[["next"]]) || x[["next"]] <= after) break
+    after <- x[["next"]]
+  }
+  stop_input("service", paste("pages of", path, "do not end"), paste0(service$site, ", ", service$address),
+             "It may speak another protocol than this one.")
+}

@@ -1,0 +1,277 @@
+# Taking from a site what has come of a job: its events, its times and charges, its pictures; and sending it orders.
+
+#' Fetch what has come of a job that was placed by an address
+#'
+#' Asks each site that was sent a part of the job over Clock Pigeon's site protocol: orders that were given here
+#' (`pause`, `resume`, `stop`) are passed on, events are written down once whatever their order, pictures are fetched,
+#' held against their SHA-256 and given their names, times become evidence of the site, and when all has ended the bill
+#' is kept. What was cut off anywhere goes on the next time.
+#'
+#' @param project From [read_project()].
+#' @param ledger A ledger from [open_ledger()], for writing.
+#' @param job The job's name.
+#' @param seconds How long to go on fetching at most.
+#' @param streams An environment that keeps connections between two calls; `NULL` opens them anew.
+#' @return A tibble, one row a job at a site: `site`, `id`, `state` (as the site says: `waiting`, `running`, `paused`,
+#'   `stopped`, `done`; `NA` where it does not answer), `frames`, `ready` (there), `here`, `left_s` (what the site takes
+#'   to be left), `spent`, `currency`, `trouble` (why it could not be asked; `NA`).
+#' @section Conditions: `clockpigeon_error_job` for a job that is not in the ledger.
+#' @examplesIf requireNamespace("curl", quietly = TRUE)
+#' project <- read_project(demo_file())
+#' ledger <- open_ledger(":memory:")
+#' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+#' forecast <- forecast_job(plan_options(job, project$sites, only = "quayside"), draws = 100)
+#' record_job(ledger, choose_option(forecast, "30 h"), "gears-final")
+#' fetch_job(project, ledger, "gears-final")
+#' close_ledger(ledger)
+#' @export
+fetch_job <- function(project, ledger, job, seconds = Inf, streams = NULL) {
+  check_class(project, argument("project"), "cp_project", "read_project()")
+  if (is.null(streams)) {
+    streams <- new.env()
+    on.exit(lapply(as.list(streams), close_site_events))
+  }
+  remotes <- Filter(function(remote) !remote$deleted, remote_jobs(ledger, job))
+  until <- steady_clock() + seconds
+  rows <- lapply(remotes, function(remote) {
+    tryCatch(fetch_remote(project, ledger, job, remote, until, streams), clockpigeon_error_service = function(e) {
+      fetched_row(ledger, job, remote, trouble = e$what)
+    })
+  })
+  out <- bind_tables(rows)
+  if (is.null(out)) out <- fetched_row(ledger, job, NULL)
+  note_reach(ledger, job, out)
+  as_table(out)
+}
+
+fetched_row <- function(ledger, job, remote, state = list(), trouble = NA_character_) {
+  if (is.null(remote)) {
+    return(data.frame(site = character(), id = character(), state = character(), frames = integer(), ready = integer(),
+                      here = integer(), left_s = numeric(), spent = numeric(), currency = character(),
+                      trouble = character()))
+  }
+  frames <- order_frames(remote$order)
+  events <- job_events(ledger, job)
+  count <- function(what) sum(row_key(frames, c("shot", "frame")) %in%
+                                row_key(events[events[["what"]] %in% what, , drop = FALSE], c("shot", "frame")))
+  data.frame(site = remote$site, id = remote$id, state = or_else(state$state, NA_character_), frames = nrow(frames),
+             ready = count(c("ready", "arrived")), here = count("arrived"), left_s = or_else(state$left_s, NA_real_),
+             spent = or_else(state$spent, NA_real_), currency = or_else(state$currency, NA_character_),
+             trouble = trouble)
+}
+
+# That a site cannot be reached is told once, and that it can again.
+note_reach <- function(ledger, job, rows) {
+  events <- job_events(ledger, job)
+  for (site in unique(rows[["site"]])) {
+    why <- stats::na.omit(rows[["trouble"]][rows[["site"]] == site])
+    said <- events[["place"]] %in% site & events[["what"]] %in% c("unreached", "reached")
+    last <- utils::tail(events[["what"]][said], 1)
+    what <- if (length(why)) "unreached" else "reached"
+    if (identical(or_else(last, "reached"), what)) next
+    add_events(ledger, job, data.frame(what = what, time = utc_now(this_moment()), place = site, source = "fetch",
+                                       detail = if (length(why)) why[1] else NA_character_))
+  }
+}
+
+fetch_remote <- function(project, ledger, job, remote, until, streams) {
+  service <- site_service(project_entry(project$sites, remote$site, "site"), tries = 3, timeout_s = 30)
+  pass_orders(service, ledger, job, remote)
+  state <- site_job(service, remote$id)
+  ahead <- take_remote_events(service, project, ledger, job, remote, streams)
+  keep_claim(ledger, job, remote, state)
+  fetch_pictures(service, project, ledger, job, remote, until)
+  if (state$state %in% c("done", "stopped")) keep_bill(service, project, ledger, job, remote)
+  fetched_row(ledger, job, remote, state)
+}
+
+# Orders given here since the job was sent, each passed on once.
+pass_orders <- function(service, ledger, job, remote) {
+  events <- as_frame(job_events(ledger, job))
+  orders <- events[events[["what"]] %in% names(remote_orders) & events[["sequence"]] > remote$sequence &
+                     !events[["source"]] %in% "site", , drop = FALSE]
+  passed <- events[["key"]][events[["what"]] == "ordered"]
+  for (k in seq_len(nrow(orders))) {
+    key <- paste("ordered", remote$site, remote$id, orders[["sequence"]][k])
+    if (key %in% passed || remote$halted) next
+    # One that is ended needs no order any more.
+    tryCatch(order_at_site(service, remote$id, remote_orders[[orders[["what"]][k]]], key),
+             clockpigeon_error_service = function(e) if (!identical(e$problem, "state")) stop(e))
+    add_events(ledger, job, data.frame(what = "ordered", time = utc_now(this_moment()), place = remote$site,
+                                       detail = orders[["what"]][k], source = "fetch", key = key))
+  }
+}
+
+remote_orders <- list(paused = "pause", resumed = "resume", stopped = "stop")
+
+# ---- events ----------------------------------------------------------------------------------------------------------
+
+# What happened there since the last event that is known, written down with our clock's times.
+take_remote_events <- function(service, project, ledger, job, remote, streams) {
+  name <- paste(remote$site, remote$id)
+  stream <- streams[[name]]
+  if (is.null(stream)) {
+    numbers <- remote_numbers(job_events(ledger, job), remote)
+    stream <- open_site_events(service, remote$id)
+    for (number in numbers) note_number(stream, number)
+    streams[[name]] <- stream
+  }
+  found <- read_site_events(stream, 3)
+  rows <- bind_tables(lapply(found, remote_event, remote = remote, ahead = or_else(stream$ahead_s, 0)))
+  if (is.null(rows)) return(invisible())
+  site <- project$sites[[remote$site]]
+  charged <- rows[["what"]] == "charged"
+  if (any(charged)) rows$amount[charged] <- in_job_currency(rows[["amount"]][charged], site, project)
+  add_events(ledger, job, rows)
+  invisible()
+}
+
+# Amounts of a site as of the project's currency; as they are where no rate is known.
+in_job_currency <- function(amount, site, project) {
+  rate <- rate_to(site, project$currency, project$rates)
+  round(amount * or_else(rate$rate, 1), 4)
+}
+
+# What a site tells, of which we know what it is; the rest is kept under its own name, and does nothing.
+told_by_sites <- c("begun", "node up", "node gone", "rendering", "ready", "failed", "lost", "charged", "halted")
+
+# One event of a site as a row of ours; NULL where it says nothing that could be kept.
+remote_event <- function(event, remote, ahead) {
+  text <- function(name) as.character(if (is.character(event[[name]])) event[[name]] else NA)
+  number <- function(name) as.numeric(if (is.numeric(event[[name]])) event[[name]] else NA)
+  what <- text("what")
+  at <- service_moment(text("at"))
+  if (is.na(what) || is.na(at)) return(NULL)
+  key <- paste("site", remote$site, remote$id, sprintf("%.0f", event$number))
+  if (what == "halted") key <- paste("halted", remote$site, remote$id, sprintf("%.0f", event$number))
+  data.frame(what = if (what %in% told_by_sites) what else paste("site:", shown_text(what, 40)),
+             time = utc_now(at - ahead), place = remote$site,
+             node = if (is.na(text("node"))) NA_character_ else paste0(remote$site, "/", shown_text(text("node"), 60)),
+             shot = text("shot"), frame = as.integer(number("frame")), seconds = number("seconds"),
+             amount = number("amount"), detail = text("detail"), source = "site", key = key)
+}
+
+# Numbers of the events of a remote job that are known here.
+remote_numbers <- function(events, remote) {
+  begins <- paste(c("site", "halted"), remote$site, remote$id, "")
+  own <- events[["key"]][startsWith(events[["key"]], begins[1]) | startsWith(events[["key"]], begins[2])]
+  sort(as.numeric(sub(".* ", "", own)))
+}
+
+# What the site takes the time left to be, every five minutes.
+keep_claim <- function(ledger, job, remote, state) {
+  if (!is.numeric(state$left_s)) return(invisible())
+  now <- this_moment()
+  add_events(ledger, job, data.frame(what = "claim", time = utc_now(now), place = remote$site, amount = state$left_s,
+                                     source = "fetch", key = paste("claim", remote$site, as.numeric(now) %/% 300)))
+}
+
+# ---- pictures and the bill -------------------------------------------------------------------------------------------
+
+# Pictures that are ready there and not here, the earliest first, until the time is over.
+fetch_pictures <- function(service, project, ledger, job, remote, until) {
+  frames <- order_frames(remote$order)
+  events <- as_frame(job_events(ledger, job))
+  of <- function(what) row_key(frames, c("shot", "frame")) %in%
+    row_key(events[events[["what"]] %in% what, , drop = FALSE], c("shot", "frame"))
+  left <- which(of("ready") & !of("arrived"))
+  folder <- utils::tail(events[["detail"]][events[["what"]] == "placed" & events[["place"]] %in% remote$site], 1)
+  digits <- max(4, nchar(max(frames[["frame"]])))
+  while (length(left) && steady_clock() < until) {
+    page <- ask_json(service, "GET", paste0("/jobs/", path_piece(remote$id), "/frames"),
+                     query = list(after = left[1] - 1, most = min(50, left[length(left)] - left[1] + 1)),
+                     needed = "frames")$frames
+    if (!length(page)) break
+    for (row in page) {
+      if (steady_clock() >= until) return(invisible())
+      at <- which(frames[["shot"]] == row$shot & frames[["frame"]] == row$frame)
+      if (!at %in% left || row$state != "ready") next
+      kind <- or_else(Find(function(s) s$shot == row$shot, remote$order$shots)$output, "png")
+      to <- file.path(folder, row$shot, sprintf(paste0("%s-%0", digits, "d.%s"), row$shot, row$frame, kind))
+      bring_remote(service, project, ledger, job, remote, row, to)
+    }
+    left <- left[left >= left[1] + length(page)]
+  }
+  invisible()
+}
+
+# One picture home: what is there under its name is whole. A picture that does not come whole in three tries is told of,
+# and tried again the next time; one that cannot be written here is no fault of the site.
+bring_remote <- function(service, project, ledger, job, remote, row, to) {
+  whole <- file.exists(to)
+  for (try in 1:3) if (!whole) whole <- fetch_picture(service, remote$id, row, to)
+  node <- if (length(row$node)) paste0(remote$site, "/", row$node) else NA_character_
+  told <- function(what, detail = NA_character_, seconds = NA_real_) {
+    add_events(ledger, job, data.frame(what = what, time = utc_now(this_moment()), place = remote$site, node = node,
+                                       shot = row$shot, frame = as.integer(row$frame), seconds = seconds,
+                                       detail = detail, source = "fetch",
+                                       key = paste("fetch", what, remote$site, remote$id, row$shot, row$frame)))
+  }
+  if (!whole) return(told("spoilt", "its picture is not what the site says it is"))
+  new <- told("arrived", seconds = or_else(row$seconds, NA_real_))
+  if (new > 0) keep_remote_timing(project, ledger, job, remote, row)
+}
+
+# The time of a frame that a site rendered, as evidence of the site.
+keep_remote_timing <- function(project, ledger, job, remote, row) {
+  shot <- Find(function(s) s$shot == row$shot, remote$order$shots)
+  if (!is.numeric(row$seconds)) return(invisible())
+  limit <- shot$limit
+  names(limit)[names(limit) == "time_s"] <- "time"
+  own <- project$shots[[row$shot]]
+  add_timings(ledger, as_table(c(limit_columns(limit), Filter(length, list(
+    activity = "render", shot = row$shot, scene = or_else(own$scene, shot$scene), frame = as.integer(row$frame),
+    engine = remote$order$engine, engine_version = first_of(row$version, remote$order$version), width = shot$width,
+    height = shot$height, site = remote$site, tier = remote$order$tier, wall_s = row$seconds,
+    measured_at = utc_now(service_moment(or_else(row$ended, service_time(this_moment())))), billed = row$charge,
+    currency = if (length(row$charge)) project$sites[[remote$site]]$currency, status = "ok", kind = "reported",
+    job = job
+  )))))
+  invisible()
+}
+
+# The last bill of a job that has ended, line by line, once.
+keep_bill <- function(service, project, ledger, job, remote) {
+  known <- job_charges(ledger, job)
+  if (any(startsWith(known[["key"]], paste("bill", remote$site, remote$id, "")))) return(invisible())
+  bill <- site_bill(service, remote$id)
+  if (!isTRUE(bill$last) || !length(bill$lines)) return(invisible())
+  number <- function(row, name) if (is.numeric(row[[name]])) row[[name]] else NA_real_
+  add_charges(ledger, job, bind_tables(lapply(seq_along(bill$lines), function(k) {
+    row <- bill$lines[[k]]
+    data.frame(site = remote$site, item = or_else(row$item, NA_character_), quantity = number(row, "quantity"),
+               unit = or_else(row$unit, NA_character_), amount = number(row, "amount"), currency = bill$currency,
+               basis = "billed", source = remote$id, key = paste("bill", remote$site, remote$id, k))
+  })))
+  invisible()
+}
+
+# Deletes what a job left at its sites; refused while a picture that is paid for is not here. Returns the ids.
+delete_remote <- function(project, ledger, job) {
+  rows <- fetch_job(project, ledger, job)
+  remotes <- Filter(function(remote) !remote$deleted, remote_jobs(ledger, job))
+  if (!length(remotes)) {
+    stop_input("job", paste("nothing of job", job, "is at a site that answers by an address"), argument("job"),
+               "Delete it there by hand.")
+  }
+  away <- rows[!rows[["state"]] %in% c("done", "stopped") | rows[["here"]] < rows[["ready"]], , drop = FALSE]
+  if (nrow(away)) {
+    row <- as.list(as_frame(away)[1, ])
+    running <- !row$state %in% c("done", "stopped")
+    stop_input("job", paste0("job ", job, if (!is.na(row$trouble)) paste0(" cannot be asked for at ", row$site)
+                             else if (running) paste0(" is not ended at ", row$site)
+                             else paste0(" has ", row$ready - row$here, " frames at ", row$site,
+                                         " that are paid for and not here")),
+               argument("job"), if (running) paste0("Stop it first: clockpigeon stop ", job, ".")
+                                else paste0("Fetch them first: clockpigeon fetch ", job, "."))
+  }
+  vapply(remotes, function(remote) {
+    service <- site_service(project_entry(project$sites, remote$site, "site"))
+    tryCatch(delete_at_site(service, remote$id), clockpigeon_error_service = function(e) {
+      if (!identical(e$problem, "unknown")) stop(e)
+    })
+    add_events(ledger, job, data.frame(what = "deleted", time = utc_now(this_moment()), place = remote$site,
+                                       detail = remote$id, source = "delete"))
+    remote$id
+  }, "")
+}

@@ -1,0 +1,168 @@
+# Placing at a site that answers our protocol: what is sent there, under which key, with which cap.
+
+# Whether a part of a plan goes to a site by its address.
+has_service <- function(project, site) length(project$sites[[site]]$service) > 0
+
+# Places what is left of a part's frames, or its trial frames. What is asked is written down with its key before it is
+# asked, so that one that was ended in between asks for the same again, and the site places it once. Returns the id of
+# the job there; NULL when nothing was left.
+place_remote <- function(place, part, columns, ledger, folder, trial = FALSE) {
+  project <- place$project
+  site <- project$sites[[part$site]]
+  service <- site_service(site)
+  pending <- pending_order(ledger, place$job, part$site)
+  if (is.null(pending)) {
+    columns <- unplaced_columns(place, ledger, part$site, columns)
+    if (!length(columns)) return(NULL)
+    job <- job_part(place$state$job, columns)
+    if (trial) job <- trial_frames_of(job)
+    about <- ask_site(service)
+    sent <- send_site_files(service, project$root, needed_files(job, project), about$part_bytes)
+    work <- site_work(job, part, or_else(project$engines[[job$engine]]$output, "png"),
+                      lapply(job$shots, function(shot) scene_for(job$engine, shot)), shot_files(job, project, sent))
+    name <- paste0(place$job, if (trial) "-trial")
+    share <- sum(lengths(lapply(job$shots, `[[`, "frames"))) / part$count
+    cap <- remote_cap(place, part, site, share, trial, ledger)
+    pending <- list(key = paste(place$id, part$site, length(remote_jobs(ledger, place$job, part$site)) + 1, sep = "/"),
+                    order = c(work, list(name = name, trial = trial, cap = cap)))
+    add_events(ledger, place$job, data.frame(what = "asked", time = utc_now(place$now), place = part$site,
+                                             detail = to_json_line(pending), source = "place",
+                                             key = paste("asked", pending$key)))
+  }
+  answer <- ask_json(service, "POST", "/jobs", pending$order, key = pending$key, needed = c("job", "state"))
+  add_events(ledger, place$job, data.frame(what = "sent", time = utc_now(this_moment()), place = part$site,
+                                           detail = answer$job, source = "place", key = paste("sent", pending$key)))
+  answer$job
+}
+
+# What was asked of a site and not answered yet; NULL for none.
+pending_order <- function(ledger, job, site) {
+  events <- as_frame(job_events(ledger, job))
+  events <- events[events[["place"]] %in% site, , drop = FALSE]
+  asked <- events[events[["what"]] == "asked", , drop = FALSE]
+  open <- !sub("asked", "sent", asked[["key"]]) %in% events[["key"]]
+  if (any(open)) jsonlite::fromJSON(asked[["detail"]][which(open)[1]], simplifyVector = FALSE)
+}
+
+# Jobs of ours at a site: a list of `id`, `key`, `sequence` (of the event that says so), `order` (what was asked),
+# `halted`, `deleted`.
+remote_jobs <- function(ledger, job, site = NULL, events = as_frame(job_events(ledger, job))) {
+  asked <- events[events[["what"]] == "asked", , drop = FALSE]
+  sent <- events[events[["what"]] == "sent" & startsWith(events[["key"]], "sent "), , drop = FALSE]
+  if (length(site)) sent <- sent[sent[["place"]] %in% site, , drop = FALSE]
+  of <- function(what, id, place) any(events[["what"]] == what & events[["detail"]] %in% id & events[["place"]] %in% place)
+  lapply(seq_len(nrow(sent)), function(k) {
+    at <- match(sub("^sent", "asked", sent[["key"]][k]), asked[["key"]])
+    id <- sent[["detail"]][k]
+    place <- sent[["place"]][k]
+    list(id = id, site = place, sequence = sent[["sequence"]][k],
+         order = jsonlite::fromJSON(asked[["detail"]][at], simplifyVector = FALSE)$order,
+         halted = any(startsWith(events[["key"]], paste("halted", place, id))),
+         deleted = of("deleted", id, place))
+  })
+}
+
+# Frames of an order, in its order: the numbers by which the site's list of frames has them.
+order_frames <- function(order) {
+  each <- lapply(order$shots, function(shot) parse_frames(shot$frames))
+  data.frame(shot = rep(vapply(order$shots, `[[`, "", "shot"), lengths(each)), frame = unlist(each))
+}
+
+# The frames of a part that are neither here nor under way there.
+unplaced_columns <- function(place, ledger, site, columns) {
+  frames <- job_columns(place$state$job)[columns, , drop = FALSE]
+  events <- as_frame(job_events(ledger, place$job))
+  key <- row_key(frames, c("shot", "frame"))
+  there <- key %in% row_key(events[events[["what"]] %in% c("arrived", "ready"), , drop = FALSE], c("shot", "frame"))
+  for (remote in remote_jobs(ledger, place$job, site, events)) {
+    if (!remote$halted) there <- there | key %in% row_key(order_frames(remote$order), c("shot", "frame"))
+  }
+  columns[!there]
+}
+
+# A job of the frames that say most of the others.
+trial_frames_of <- function(job, most = 3) {
+  job$shots <- lapply(job$shots, function(shot) {
+    shot$frames <- sort(first_probes(shot$frames, min(most, length(shot$frames))))
+    shot
+  })
+  job
+}
+
+# Which files are of which shot.
+shot_files <- function(job, project, sent) {
+  bind_tables(lapply(job$shots, function(shot) {
+    own <- needed_files(list(shots = list(shot)), project)
+    rows <- sent[sent[["path"]] %in% own, c("path", "sha256"), drop = FALSE]
+    if (nrow(rows)) cbind(shot = shot$shot, rows)
+  }))
+}
+
+# The cap that a site is told, in its own currency: what the part costs in 99 of 100 cases and leaves of the budget,
+# less what was charged there before; of trial frames three times their share.
+remote_cap <- function(place, part, site, share, trial, ledger) {
+  rate <- rate_to(site, place$state$job$currency, place$state$job$rates)$rate
+  amount <- if (trial) 3 * part$cost_p90 * share else part_cap(place, part) - charged_at(ledger, place$job, part$site)
+  # A fee or a minimum of the job does not shrink with its frames.
+  least <- or_else(site$price$fixed, 0) + or_else(site$price$minimum, 0)
+  list(amount = ceiling(100 * max(amount / rate, least, 0.01)) / 100, currency = site$currency)
+}
+
+# What was charged by a site so far, in the job's currency.
+charged_at <- function(ledger, job, site) {
+  events <- job_events(ledger, job)
+  sum(events[["amount"]][events[["what"]] == "charged" & events[["place"]] %in% site], na.rm = TRUE)
+}
+
+# ---- the last look at a site -----------------------------------------------------------------------------------------
+
+# Whether the site answers, has the engine's version, and asks what its card says.
+service_findings <- function(place) {
+  parts <- as_frame(place$parts)
+  bind_tables(lapply(which(parts[["kind"]] == "service"), function(k) {
+    part <- as.list(parts[k, ])
+    columns <- place$split$runs[[k]]
+    if (length(place$seen)) columns <- columns[is.infinite(place$seen$came[columns])]
+    if (!length(columns)) return(NULL)
+    tryCatch(asked_findings(place, part, columns), clockpigeon_error_service = function(e) {
+      place_finding("service", "stops", part$site, paste(part$site, sub("^.*?: ", "", e$what)),
+                    or_else(e$instead, "See the site."))
+    })
+  }))
+}
+
+asked_findings <- function(place, part, columns) {
+  project <- place$project
+  site <- project$sites[[part$site]]
+  service <- site_service(site, tries = 3)
+  about <- ask_site(service)
+  job <- job_part(place$state$job, columns)
+  have <- site_engines(service)[[job$engine]]
+  work <- site_work(job, part, or_else(project$engines[[job$engine]]$output, "png"),
+                    lapply(job$shots, function(shot) scene_for(job$engine, shot)))
+  quote <- tryCatch(ask_quote(service, work), clockpigeon_error_service = identity)
+  currency <- place$state$job$currency
+  rate <- rate_to(site, currency, place$state$job$rates)$rate
+  share <- length(columns) / part$count
+  money <- function(x) format_money(x, currency)
+  rbind(
+    place_finding("version", "stops", part$site,
+                  if (length(have) && !is.na(job$version) && !job$version %in% have) {
+                    paste0(part$site, " has ", job$engine, " ", either(have), ", asked is ", job$version)
+                  }, "Ask for what it has, or have it installed there."),
+    if (inherits(quote, "error")) {
+      place_finding("quote", if (identical(quote$problem, "body")) "note" else "stops", part$site,
+                    paste(part$site, "names no price:", quote$what), or_else(quote$instead, "Ask there."))
+    } else if (quote$expected * rate > share * part$cost_p90 * 1.02) {
+      place_finding("quote", "stops", part$site,
+                    paste0(part$site, " asks ", money(quote$expected * rate), " for what its card lets expect ",
+                           money(share * part$cost_mean), ", up to ", money(share * part$cost_p90), " in 9 of 10 cases"),
+                    "Correct its card, and decide again.")
+    },
+    if (abs(about$ahead_s) > 60) {
+      place_finding("clock", "note", part$site,
+                    paste0("the clock of ", part$site, " is ", format_duration(abs(about$ahead_s)),
+                           if (about$ahead_s > 0) " ahead" else " behind"), "Its times are read with that taken off.")
+    }
+  )
+}
