@@ -13,8 +13,8 @@ read_site_events <- function(stream, seconds = 5) {
   until <- steady_clock() + seconds
   found <- list()
   repeat {
-    if (stream$ended) connect_stream(stream)
-    curl::multi_run(timeout = min(0.1, max(0.01, until - steady_clock())), pool = stream$pool)
+    if (stream$ended) stream$service$connect(stream)
+    stream$pull(min(0.1, max(0.01, until - steady_clock())))
     found <- c(found, take_events(stream))
     if (stream$status >= 400) stream_refused(stream)
     if (is_caught_up(stream) || steady_clock() >= until) return(found)
@@ -22,6 +22,7 @@ read_site_events <- function(stream, seconds = 5) {
   }
 }
 
+# Asks for the stream behind the last event that is known; `pull` then takes what comes in so many seconds.
 connect_stream <- function(stream) {
   stream$tried <- stream$tried + 1
   stream$ended <- FALSE
@@ -33,6 +34,7 @@ connect_stream <- function(stream) {
     "Last-Event-ID" = sprintf("%.0f", stream$last)
   ), Inf)
   stream$pool <- curl::new_pool()
+  stream$pull <- function(seconds) curl::multi_run(timeout = seconds, pool = stream$pool)
   curl::handle_setopt(handle, url = service_url(stream$service, paste0("/events/", path_piece(stream$job))))
   curl::multi_add(handle, pool = stream$pool, done = function(answer) {
     stream$status <- answer$status_code
@@ -70,6 +72,9 @@ note_number <- function(stream, number) {
   while ((stream$last + 1) %in% stream$early) stream$last <- stream$last + 1
 }
 
+# That the site has an event of this number: reading waits for it.
+expect_number <- function(stream, number) stream$known <- max(stream$known, as.numeric(number))
+
 # Whether all is here that the site knew of when it was asked.
 is_caught_up <- function(stream) length(stream$known) > 0 && stream$last >= stream$known
 
@@ -89,6 +94,7 @@ split_events <- function(bytes) {
   events <- lapply(blocks[nzchar(blocks)], function(block) {
     lines <- strsplit(block, "\n", fixed = TRUE, useBytes = TRUE)[[1]]
     lines <- lines[!startsWith(lines, ":")]
+    if (!length(lines)) return(NULL)
     name <- sub(":.*", "", lines)
     value <- ifelse(grepl(":", lines, fixed = TRUE), sub("^[^:]*: ?", "", lines), "")
     Encoding(value) <- "UTF-8"
@@ -110,5 +116,14 @@ stream_refused <- function(stream) {
 close_site_events <- function(stream) {
   if (length(stream$pool)) lapply(curl::multi_list(stream$pool), curl::multi_cancel)
   stream$ended <- TRUE
+  invisible()
+}
+
+# What is kept between two times that sites are asked: their services and streams. `service` makes the first of a site.
+new_links <- function(service = site_service) list2env(list(service = service, streams = list()), parent = emptyenv())
+
+close_links <- function(links) {
+  lapply(links$streams, close_site_events)
+  links$streams <- list()
   invisible()
 }

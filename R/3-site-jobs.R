@@ -1,15 +1,13 @@
 # What is asked of a site about a job: its price, its placing, its state, its frames, its bill.
 
-# What a site is to render, as the protocol has it. `job`: from render_job(), or a part of one; `hashes`: a data frame
-# of `shot`, `path` and `sha256` of the files that were sent; `frames`: a list of frames by shot, those of the shots
-# when NULL.
-site_work <- function(job, option, output, scenes, hashes = NULL, frames = NULL) {
+# What a site is to render, as the protocol has it. `job`: from render_job(), or a part of one; `option`: its `tier`,
+# `hire` and `nodes`; `hashes`: a data frame of `shot`, `path` and `sha256` of the files that were sent.
+site_work <- function(job, option, output, hashes = NULL) {
   shots <- lapply(unname(job$shots), function(shot) {
     own <- hashes[hashes[["shot"]] == shot$shot, , drop = FALSE]
     limit <- list(samples = shot$limit$samples, noise = shot$limit$noise, time_s = shot$limit$time)
-    c(list(shot = shot$shot, scene = scenes[[shot$shot]],
-           frames = format_frames(if (is.null(frames)) shot$frames else frames[[shot$shot]]), width = shot$size[[1]],
-           height = shot$size[[2]], limit = Filter(function(v) length(v) && !is.na(v), limit), output = output),
+    c(list(shot = shot$shot, scene = scene_for(job$engine, shot), frames = format_frames(shot$frames),
+           width = shot$size[[1]], height = shot$size[[2]], limit = Filter(function(v) length(v) && !is.na(v), limit), output = output),
       if (NROW(own)) list(files = lapply(seq_len(nrow(own)), function(k) {
         list(path = own[["path"]][k], sha256 = own[["sha256"]][k])
       })))
@@ -23,9 +21,8 @@ ask_quote <- function(service, work) {
   ask_json(service, "POST", "/quotes", work, needed = c("expected", "up_to", "currency", "seconds"))
 }
 
-# Places the work under a key: asked again, it is not placed again. `cap`: an amount of the site's currency, or NULL.
-place_at_site <- function(service, work, name, key, cap = NULL, trial = FALSE) {
-  order <- c(work, list(name = name, trial = trial), if (length(cap)) list(cap = cap))
+# Places an order (the work, a `name`, `trial`, a `cap`) under a key: asked again, it is not placed again.
+place_at_site <- function(service, order, key) {
   ask_json(service, "POST", "/jobs", order, key = key, needed = c("job", "state"))
 }
 
@@ -36,10 +33,8 @@ order_at_site <- function(service, job, order, key, cap = NULL) {
 
 site_job <- function(service, job) {
   ask_json(service, "GET", paste0("/jobs/", path_piece(job)),
-           needed = c("state", "frames", "ready", "spent", "currency"))
+           needed = c("state", "frames", "ready", "spent", "currency", "last_event"))
 }
-
-site_frames <- function(service, job) ask_pages(service, paste0("/jobs/", path_piece(job), "/frames"), "frames")
 
 site_bill <- function(service, job) {
   ask_json(service, "GET", paste0("/jobs/", path_piece(job), "/bill"), needed = c("lines", "total", "currency", "last"))

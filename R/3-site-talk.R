@@ -1,11 +1,12 @@
 # Talking to a site over our protocol (inst/protocol/site.yaml): one question, asked again where that can help.
 
 # What a service is reached by: `address` (of the site's service), `token`, how often a question is asked (`tries`), how
-# long an answer may take, and the clocks, which tests replace. An error where the token cannot be read.
+# long an answer may take, and what tests replace: the clocks, how it is asked (`request`) and how its events are read
+# (`connect`). An error where the token cannot be read.
 site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clock = this_moment) {
   need_package("curl", "sites that are reached by an address")
   list(site = site$site, address = sub("/+$", "", site$service$address), token = service_token(site), tries = tries,
-       timeout_s = timeout_s, sleep = sleep, clock = clock)
+       timeout_s = timeout_s, sleep = sleep, clock = clock, request = service_request, connect = connect_stream)
 }
 
 # The bearer token, from a variable of the environment or the first line of a file.
@@ -38,7 +39,7 @@ ask_service <- function(service, method, path, body = NULL, key = NULL, type = "
   headers <- c(list(Authorization = paste("Bearer", service$token), Accept = "application/json"),
                if (length(body)) list("Content-Type" = type), if (length(key)) list("Idempotency-Key" = key), headers)
   for (try in seq_len(service$tries)) {
-    answer <- tryCatch(service_request(service, method, url, body, headers), error = identity)
+    answer <- tryCatch(service$request(service, method, url, body, headers), error = identity)
     wait <- retry_wait(answer, try)
     if (is.na(wait)) break
     if (try < service$tries) service$sleep(wait)
@@ -64,7 +65,9 @@ ask_json <- function(service, method, path, ..., needed = character()) {
   x
 }
 
-to_json_line <- function(x) jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, null = "null", na = "null")
+to_json_line <- function(x) {
+  as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, null = "null", na = "null"))
+}
 
 service_url <- function(service, path, query = list()) {
   query <- Filter(length, query)

@@ -3,9 +3,11 @@
 # `x`: as watch_frames() has it so far. Returns a tibble, the gravest first: `code`, `level` (`now`, `soon`, `note`),
 # `site`, `says` (with its evidence), `action`, `until_s` (until when it helps, seconds from the placing; NA: any time).
 watch_alarms <- function(x) {
-  if (!any(is.infinite(x$came))) return(as_table(alarm("", "note", NA, "", "")[0, ]))
-  found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), stuck_alarms(x), pace_alarms(x), fail_alarms(x),
-                 site_alarms(x), money_alarm(x), late_alarm(x))
+  found <- site_alarms(x)
+  if (any(is.infinite(x$came))) {
+    found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), stuck_alarms(x), pace_alarms(x), fail_alarms(x),
+                   found, money_alarm(x), late_alarm(x))
+  }
   if (is.null(found)) found <- alarm("", "note", NA, "", "")[0, ]
   as_table(found[order(match(found[["level"]], alarm_levels), found[["until_s"]]), , drop = FALSE])
 }
@@ -57,9 +59,7 @@ node_alarms <- function(x) {
 
 # A frame that is rendered for longer than any frame of the forecast.
 stuck_alarms <- function(x) {
-  done <- job_columns(x$state$job)[is.finite(x$ready), , drop = FALSE]
-  ready <- row_key(x$frames, c("shot", "frame")) %in% row_key(done, c("shot", "frame"))
-  open <- x$frames[x$frames[["state"]] == "rendering" & !ready, , drop = FALSE]
+  open <- x$frames[x$frames[["state"]] == "rendering", , drop = FALSE]
   if (!nrow(open)) return(NULL)
   options <- x$state$options[x$going$used, , drop = FALSE]
   speed <- exp(min(options[["log_speed"]]))
@@ -68,9 +68,13 @@ stuck_alarms <- function(x) {
   took <- x$passed_s - open[["begun"]]
   stuck <- which(took > most)
   if (!length(stuck)) return(NULL)
+  # The longest three; where there are many it is no single node.
+  others <- length(stuck) - 3
+  stuck <- utils::head(stuck[order(-took[stuck])], 3)
   alarm("stuck", "now", NA, paste0(open[["shot"]][stuck], " ", open[["frame"]][stuck], " is rendered on ",
                                    open[["node"]][stuck], " for ", format_duration(took[stuck]),
-                                   ", longer than in any case of the forecast (", format_duration(most[stuck]), ")"),
+                                   ", longer than in any case of the forecast (", format_duration(most[stuck]), ")",
+                                   if (others > 0) paste0(", and so are ", others, " more")),
         "See that node: it may be frozen, or the frame is far heavier than its neighbours.")
 }
 
@@ -100,6 +104,73 @@ fail_alarms <- function(x) {
         "See why: clockpigeon jobs, with the job's name and --format csv, says it of each.")
 }
 
+# What sites that are asked by their address tell of.
+site_alarms <- function(x) {
+  sites <- x$at_sites
+  if (is.null(sites)) return(NULL)
+  bind_tables(lapply(seq_len(nrow(sites)), function(k) {
+    site <- as.list(as_frame(sites)[k, ])
+    part <- which(x$parts[["site"]] == site$site)
+    if (!length(part)) return(NULL)
+    columns <- x$going$runs[[part[1]]]
+    if (all(x$here[columns])) return(NULL)
+    rbind(halted_alarm(x, site, columns), reach_alarm(x, site), behind_alarm(x, site, columns),
+          charge_alarm(x, site, part[1], columns), spoilt_alarm(site))
+  }))
+}
+
+# Nothing more is rendered there.
+halted_alarm <- function(x, site, columns) {
+  lost <- sum(is.infinite(x$came[columns]))
+  if (is.na(site$halted_s) || !lost) return(NULL)
+  by <- c(cap = "its spend cap was reached", order = "it was stopped", "no nodes" = "it has no nodes left")
+  why <- if (site$halted_by %in% names(by)) by[[site$halted_by]] else shown_text(site$halted_by)
+  alarm("halted", "now", site$site,
+        paste0(site$site, " ended its part at ", clock_at(x, site$halted_s), ": ", why, "; ", lost,
+               " frames are not rendered"),
+        paste0("Place what is left again with what it may cost now, or decide anew: clockpigeon choose --done. ",
+               "What is ready there is paid: clockpigeon fetch."))
+}
+
+reach_alarm <- function(x, site) {
+  if (is.na(site$silent_s)) return(NULL)
+  alarm("unreached", "now", site$site, paste0(site$site, " cannot be asked since ", clock_at(x, site$silent_s), ": it ",
+                                              site$trouble), "See whether it is up; what it did meanwhile comes then.")
+}
+
+# Pictures that are ready and not here: more than come in between two looks, and not getting fewer.
+behind_alarm <- function(x, site, columns) {
+  waiting <- is.finite(x$came[columns]) & !x$here[columns]
+  old <- waiting & x$passed_s - x$ready[columns] > 300
+  if (sum(old) < max(5, 0.05 * length(columns))) return(NULL)
+  alarm("behind", "soon", site$site,
+        paste0(sum(waiting), " frames are ready at ", site$site, " and not here, ", sum(old),
+
+                                            " of them for over five minutes"),
+        "Fetch them without the view: clockpigeon fetch; see the link and the disk here.")
+}
+
+# What is charged for the work done, beside what the forecast has for it.
+charge_alarm <- function(x, site, part, columns) {
+  if (is.na(site$charged)) return(NULL)
+  weight <- colMeans(x$state$seconds[, columns, drop = FALSE])
+  work <- sum(weight[is.finite(x$came[columns])]) / sum(weight)
+  mean <- mean(x$going$draws[[part]][["cost"]])
+  ratio <- charged_ratio(mean, site$charged, work)
+  if (work < 0.05 || ratio < 1.2) return(NULL)
+  currency <- x$state$scenario$currency
+  alarm("dearer", "soon", site$site, paste0(
+    site$site, " charged ", format_money(site$charged, currency), " for ", percent(work), " of the work, ",
+    number_text(ratio), " times what its card lets expect"), "See its bill: clockpigeon jobs, with the job's name.")
+}
+
+spoilt_alarm <- function(site) {
+  if (!site$spoilt) return(NULL)
+  alarm("spoilt", "soon", site$site, paste0(site$spoilt, if (site$spoilt == 1) " picture of " else " pictures of ",
+                                            site$site, " did not come whole"),
+        "They are fetched again; if they stay so, ask the site for the frames anew.")
+}
+
 # The budget, and when it is passed: spending goes with the work.
 money_alarm <- function(x) {
   asked <- x$state$asked
@@ -108,7 +179,7 @@ money_alarm <- function(x) {
   spent <- sum(parts[["cost_mean"]] * parts[["work"]])
   total <- stats::median(x$draws[["cost"]])
   end <- stats::median(x$draws[["finish_s"]])
-  share <- (asked$budget - spent) / max(total - spent, 1e-9)
+  share <- if (is.finite(end)) (asked$budget - spent) / max(total - spent, 1e-9) else 1
   passes <- x$passed_s + share * (end - x$passed_s)
   currency <- x$state$scenario$currency
   alarm("money", if (x$p_budget < 0.5) "now" else "soon", NA, paste0(

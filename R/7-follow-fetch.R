@@ -11,7 +11,7 @@
 #' @param ledger A ledger from [open_ledger()], for writing.
 #' @param job The job's name.
 #' @param seconds How long to go on fetching at most.
-#' @param streams An environment that keeps connections between two calls; `NULL` opens them anew.
+#' @param links What keeps connections between two calls, for those that ask often; `NULL` opens them anew.
 #' @return A tibble, one row a job at a site: `site`, `id`, `state` (as the site says: `waiting`, `running`, `paused`,
 #'   `stopped`, `done`; `NA` where it does not answer), `frames`, `ready` (there), `here`, `left_s` (what the site takes
 #'   to be left), `spent`, `currency`, `trouble` (why it could not be asked; `NA`).
@@ -25,16 +25,16 @@
 #' fetch_job(project, ledger, "gears-final")
 #' close_ledger(ledger)
 #' @export
-fetch_job <- function(project, ledger, job, seconds = Inf, streams = NULL) {
+fetch_job <- function(project, ledger, job, seconds = Inf, links = NULL) {
   check_class(project, argument("project"), "cp_project", "read_project()")
-  if (is.null(streams)) {
-    streams <- new.env()
-    on.exit(lapply(as.list(streams), close_site_events))
+  if (is.null(links)) {
+    links <- new_links()
+    on.exit(close_links(links))
   }
   remotes <- Filter(function(remote) !remote$deleted, remote_jobs(ledger, job))
   until <- steady_clock() + seconds
   rows <- lapply(remotes, function(remote) {
-    tryCatch(fetch_remote(project, ledger, job, remote, until, streams), clockpigeon_error_service = function(e) {
+    tryCatch(fetch_remote(project, ledger, job, remote, until, links), clockpigeon_error_service = function(e) {
       fetched_row(ledger, job, remote, trouble = e$what)
     })
   })
@@ -74,13 +74,19 @@ note_reach <- function(ledger, job, rows) {
   }
 }
 
-fetch_remote <- function(project, ledger, job, remote, until, streams) {
-  service <- site_service(project_entry(project$sites, remote$site, "site"), tries = 3, timeout_s = 30)
+fetch_remote <- function(project, ledger, job, remote, until, links) {
+  service <- links$service(project_entry(project$sites, remote$site, "site"), tries = 3, timeout_s = 30)
   pass_orders(service, ledger, job, remote)
   state <- site_job(service, remote$id)
-  ahead <- take_remote_events(service, project, ledger, job, remote, streams)
-  keep_claim(ledger, job, remote, state)
+  take_remote_events(service, project, ledger, job, remote, links, state)
+  began <- steady_clock()
   fetch_pictures(service, project, ledger, job, remote, until)
+  if (steady_clock() - began > 1) {
+    # Much may have happened while pictures came.
+    state <- site_job(service, remote$id)
+    take_remote_events(service, project, ledger, job, remote, links, state)
+  }
+  keep_claim(ledger, job, remote, state)
   if (state$state %in% c("done", "stopped")) keep_bill(service, project, ledger, job, remote)
   fetched_row(ledger, job, remote, state)
 }
@@ -107,15 +113,16 @@ remote_orders <- list(paused = "pause", resumed = "resume", stopped = "stop")
 # ---- events ----------------------------------------------------------------------------------------------------------
 
 # What happened there since the last event that is known, written down with our clock's times.
-take_remote_events <- function(service, project, ledger, job, remote, streams) {
+take_remote_events <- function(service, project, ledger, job, remote, links, state) {
   name <- paste(remote$site, remote$id)
-  stream <- streams[[name]]
+  stream <- links$streams[[name]]
   if (is.null(stream)) {
     numbers <- remote_numbers(job_events(ledger, job), remote)
     stream <- open_site_events(service, remote$id)
     for (number in numbers) note_number(stream, number)
-    streams[[name]] <- stream
+    links$streams[[name]] <- stream
   }
+  expect_number(stream, state$last_event)
   found <- read_site_events(stream, 3)
   rows <- bind_tables(lapply(found, remote_event, remote = remote, ahead = or_else(stream$ahead_s, 0)))
   if (is.null(rows)) return(invisible())
@@ -175,11 +182,11 @@ fetch_pictures <- function(service, project, ledger, job, remote, until) {
   of <- function(what) row_key(frames, c("shot", "frame")) %in%
     row_key(events[events[["what"]] %in% what, , drop = FALSE], c("shot", "frame"))
   left <- which(of("ready") & !of("arrived"))
-  folder <- utils::tail(events[["detail"]][events[["what"]] == "placed" & events[["place"]] %in% remote$site], 1)
+  folder <- file.path(project$root, "placed", job, "frames")
   digits <- max(4, nchar(max(frames[["frame"]])))
   while (length(left) && steady_clock() < until) {
     page <- ask_json(service, "GET", paste0("/jobs/", path_piece(remote$id), "/frames"),
-                     query = list(after = left[1] - 1, most = min(50, left[length(left)] - left[1] + 1)),
+                     query = list(after = left[1] - 1, most = min(25, left[length(left)] - left[1] + 1)),
                      needed = "frames")$frames
     if (!length(page)) break
     for (row in page) {
@@ -247,8 +254,9 @@ keep_bill <- function(service, project, ledger, job, remote) {
 }
 
 # Deletes what a job left at its sites; refused while a picture that is paid for is not here. Returns the ids.
-delete_remote <- function(project, ledger, job) {
-  rows <- fetch_job(project, ledger, job)
+delete_remote <- function(project, ledger, job, links = new_links()) {
+  on.exit(close_links(links))
+  rows <- fetch_job(project, ledger, job, links = links)
   remotes <- Filter(function(remote) !remote$deleted, remote_jobs(ledger, job))
   if (!length(remotes)) {
     stop_input("job", paste("nothing of job", job, "is at a site that answers by an address"), argument("job"),
@@ -266,7 +274,7 @@ delete_remote <- function(project, ledger, job) {
                                 else paste0("Fetch them first: clockpigeon fetch ", job, "."))
   }
   vapply(remotes, function(remote) {
-    service <- site_service(project_entry(project$sites, remote$site, "site"))
+    service <- links$service(project_entry(project$sites, remote$site, "site"))
     tryCatch(delete_at_site(service, remote$id), clockpigeon_error_service = function(e) {
       if (!identical(e$problem, "unknown")) stop(e)
     })

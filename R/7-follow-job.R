@@ -13,8 +13,8 @@
 #' @param now The moment that is looked at.
 #' @param last An earlier result for the same job: what cannot have changed since is taken from it, which makes an
 #'   update many times as quick.
-#' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`, `frames`, `there`,
-#'   `work` (share of the work that is done), `last` (arrival, seconds from the placing), `overdue` (share of draws in
+#' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`, `frames`, `there` (here,
+#'   or ready at a site that is asked by its address), `here`, `work` (share of the work that is done), `last` (arrival, seconds from the placing), `overdue` (share of draws in
 #'   which another frame would have come), `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`, `silent`; `draws`:
 #'   a tibble of `finish_s` and `cost`; `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest
 #'   first: `code`, `level` (`now`, `soon`, `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of
@@ -68,9 +68,9 @@ watch_all <- function(project, ledger, now = this_moment()) {
       row$says <- conditionMessage(x)
       return(row)
     }
-    ended <- all(is.finite(x$came)) || isTRUE(x$happened$stopped)
+    ended <- all(x$here) || isTRUE(x$happened$stopped)
     if (ended) return(NULL)
-    row$there <- sum(is.finite(x$came))
+    row$there <- sum(x$here)
     row$frames <- length(x$came)
     q <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
     row[c("p10", "p50", "p90")] <- as.list(ifelse(is.finite(q), utc_now(x$placed + q), NA))

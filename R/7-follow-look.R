@@ -26,7 +26,7 @@ chance_findings <- function(place) {
                          "Decide anew about what is left: clockpigeon choose --done."))
   }
   # What is there is there, whenever it is asked.
-  if (length(place$seen) && all(is.finite(place$seen$came))) return(NULL)
+  if (length(place$seen) && all(place$seen$here)) return(NULL)
   short <- function(p) p < asked$confidence - 0.005
   if (asked$deadline_s <= 0) {
     return(place_finding("late", "stops", NA, "the deadline has passed", "Decide again with another one."))
@@ -112,6 +112,57 @@ ready_findings <- function(place, site, counted, engines, version) {
                     paste0("the plan counts on ", counted, " nodes at ", site, ", and its pool has ", there),
                     paste0("Name more in `pool` of sites/", site, ".yaml, or decide with --only ", site, ",nodes=",
                            there, "."))
+    }
+  )
+}
+
+# Whether the site answers, has the engine's version, and asks what its card says.
+service_findings <- function(place) {
+  parts <- as_frame(place$parts)
+  bind_tables(lapply(which(parts[["kind"]] == "service"), function(k) {
+    part <- as.list(parts[k, ])
+    columns <- place$split$runs[[k]]
+    if (length(place$seen)) columns <- columns[is.infinite(place$seen$came[columns])]
+    if (!length(columns)) return(NULL)
+    tryCatch(asked_findings(place, part, columns), clockpigeon_error_service = function(e) {
+      place_finding("service", "stops", part$site, paste(part$site, sub("^.*?: ", "", e$what)),
+                    or_else(e$instead, "See the site."))
+    })
+  }))
+}
+
+asked_findings <- function(place, part, columns) {
+  project <- place$project
+  site <- project$sites[[part$site]]
+  service <- site_service(site, tries = 3)
+  about <- ask_site(service)
+  job <- job_part(place$state$job, columns)
+  have <- site_engines(service)[[job$engine]]
+  work <- site_work(job, part, or_else(project$engines[[job$engine]]$output, "png"))
+  quote <- tryCatch(ask_quote(service, work), clockpigeon_error_service = identity)
+  currency <- place$state$job$currency
+  rate <- rate_to(site, currency, place$state$job$rates)$rate
+  share <- length(columns) / part$count
+  money <- function(x) format_money(x, currency)
+  rbind(
+    place_finding("version", "stops", part$site,
+                  if (length(have) && !is.na(job$version) && !job$version %in% have) {
+                    paste0(part$site, " has ", job$engine, " ", either(have), ", asked is ", job$version)
+                  }, "Ask for what it has, or have it installed there."),
+    if (inherits(quote, "error")) {
+      place_finding("quote", if (identical(quote$problem, "body")) "note" else "stops", part$site,
+                    paste(part$site, "names no price:", quote$what), or_else(quote$instead, "Ask there."))
+    } else if (quote$expected * rate > share * part$cost_p90 * 1.02) {
+      place_finding("quote", "stops", part$site,
+                    paste0(part$site, " asks ", money(quote$expected * rate), " for what its card lets expect ",
+                           money(share * part$cost_mean), ", up to ", money(share * part$cost_p90),
+                           " in 9 of 10 cases"),
+                    "Correct its card, and decide again.")
+    },
+    if (abs(about$ahead_s) > 60) {
+      place_finding("clock", "note", part$site,
+                    paste0("the clock of ", part$site, " is ", format_duration(abs(about$ahead_s)),
+                           if (about$ahead_s > 0) " ahead" else " behind"), "Its times are read with that taken off.")
     }
   )
 }

@@ -117,8 +117,7 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
   on.exit(release_plan(claim))
   folder <- placed_folder(place)
   own <- place$parts[["kind"]] == "own"
-  asked <- place$parts[["site"]][place$parts[["kind"]] == "service"]
-  if (!trial || length(asked)) note_placed(place, ledger, folder, if (trial) asked else place$parts[["site"]])
+  if (!trial) note_placed(place, ledger, folder, place$parts[["site"]][place$parts[["kind"]] != "service"])
   kind <- place$parts[["kind"]]
   sheets <- unlist(lapply(which(kind == "sheet"), function(k) write_sheet(place, k, folder, trial)))
   remote <- unlist(lapply(which(kind == "service"), function(k) {
@@ -132,7 +131,6 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
     if (length(sent)) {
       rescue <- rescue_part(place, frames[sent, , drop = FALSE])
       if (has_service(place$project, rescue$part$site)) {
-        note_placed(place, ledger, folder, rescue$part$site)
         remote <- c(remote, place_remote(place, rescue$part, rescue$columns, ledger, folder))
       } else sheets <- c(sheets, write_rescue(place, rescue, folder))
     }
@@ -153,24 +151,6 @@ place_options <- function(frame_limit = NULL, grace_s = 30, again_s = 2) {
   list(frame_limit = if (length(frame_limit)) check_number(frame_limit, argument("frame_limit"), above = 0),
        grace_s = check_number(grace_s, argument("grace_s"), above = 0),
        again_s = check_number(again_s, argument("again_s"), above = 0))
-}
-
-placed_folder <- function(place) {
-  folder <- file.path(place$project$root, "placed", place$job)
-  dir.create(file.path(folder, "frames"), FALSE, TRUE)
-  check_folder_open(folder)
-  real_path(folder)
-}
-
-# That it was placed, when and where its frames appear: once for each site.
-note_placed <- function(place, ledger, folder, sites) {
-  known <- job_events(ledger, place$job)
-  known <- known[["place"]][known[["what"]] == "placed"]
-  new <- setdiff(sites, known)
-  if (!length(new)) return(invisible())
-  add_events(ledger, place$job, data.frame(
-    time = utc_now(place$now), place = new, what = "placed", detail = file.path(folder, "frames"), source = "place"
-  ))
 }
 
 # All that own pools need of a placed job: its frames, trials, slots and limits.
@@ -249,22 +229,4 @@ frame_limit <- function(site, place, options) {
   rows <- which(place$state$options[["site"]] == site)
   speed <- exp(min(c(place$state$options[["log_speed"]][rows], 0)))
   max(60, 3 * max(place$state$seconds) / speed)
-}
-
-# Files of the project that the frames need, where they are in it.
-needed_files <- function(job, project) {
-  unlist(lapply(job$shots, function(shot) {
-    manifest <- project$manifests[[shot$shot]]
-    if (length(manifest)) {
-      at <- real_path(file.path(project$root, manifest$folder))
-      # What is missing was found by the check; what there is goes.
-      files <- tryCatch(parcel_files(manifest, at)$path, clockpigeon_error_pack = function(e) {
-        Filter(function(path) file.exists(file.path(at, path)), c(manifest$scene, manifest$assets$path))
-      })
-      if (manifest$folder %in% c(".", "")) return(files)
-      return(file.path(manifest$folder, files))
-    }
-    scenes <- unique(unlist(c(shot$scene, shot$scenes)))
-    scenes[file.exists(file.path(project$root, scenes)) & !is_absolute(scenes)]
-  }))
 }

@@ -6,10 +6,10 @@ has_service <- function(project, site) length(project$sites[[site]]$service) > 0
 # Places what is left of a part's frames, or its trial frames. What is asked is written down with its key before it is
 # asked, so that one that was ended in between asks for the same again, and the site places it once. Returns the id of
 # the job there; NULL when nothing was left.
-place_remote <- function(place, part, columns, ledger, folder, trial = FALSE) {
+place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
+                         service = site_service(place$project$sites[[part$site]])) {
   project <- place$project
   site <- project$sites[[part$site]]
-  service <- site_service(site)
   pending <- pending_order(ledger, place$job, part$site)
   if (is.null(pending)) {
     columns <- unplaced_columns(place, ledger, part$site, columns)
@@ -19,7 +19,7 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE) {
     about <- ask_site(service)
     sent <- send_site_files(service, project$root, needed_files(job, project), about$part_bytes)
     work <- site_work(job, part, or_else(project$engines[[job$engine]]$output, "png"),
-                      lapply(job$shots, function(shot) scene_for(job$engine, shot)), shot_files(job, project, sent))
+                      shot_files(job, project, sent))
     name <- paste0(place$job, if (trial) "-trial")
     share <- sum(lengths(lapply(job$shots, `[[`, "frames"))) / part$count
     cap <- remote_cap(place, part, site, share, trial, ledger)
@@ -29,9 +29,10 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE) {
                                              detail = to_json_line(pending), source = "place",
                                              key = paste("asked", pending$key)))
   }
-  answer <- ask_json(service, "POST", "/jobs", pending$order, key = pending$key, needed = c("job", "state"))
+  answer <- place_at_site(service, pending$order, pending$key)
   add_events(ledger, place$job, data.frame(what = "sent", time = utc_now(this_moment()), place = part$site,
                                            detail = answer$job, source = "place", key = paste("sent", pending$key)))
+  if (!trial) note_placed(place, ledger, folder, part$site, this_moment())
   answer$job
 }
 
@@ -50,7 +51,7 @@ remote_jobs <- function(ledger, job, site = NULL, events = as_frame(job_events(l
   asked <- events[events[["what"]] == "asked", , drop = FALSE]
   sent <- events[events[["what"]] == "sent" & startsWith(events[["key"]], "sent "), , drop = FALSE]
   if (length(site)) sent <- sent[sent[["place"]] %in% site, , drop = FALSE]
-  of <- function(what, id, place) any(events[["what"]] == what & events[["detail"]] %in% id & events[["place"]] %in% place)
+  gone <- events[events[["what"]] == "deleted", , drop = FALSE]
   lapply(seq_len(nrow(sent)), function(k) {
     at <- match(sub("^sent", "asked", sent[["key"]][k]), asked[["key"]])
     id <- sent[["detail"]][k]
@@ -58,7 +59,7 @@ remote_jobs <- function(ledger, job, site = NULL, events = as_frame(job_events(l
     list(id = id, site = place, sequence = sent[["sequence"]][k],
          order = jsonlite::fromJSON(asked[["detail"]][at], simplifyVector = FALSE)$order,
          halted = any(startsWith(events[["key"]], paste("halted", place, id))),
-         deleted = of("deleted", id, place))
+         deleted = any(gone[["detail"]] %in% id & gone[["place"]] %in% place))
   })
 }
 
@@ -112,57 +113,4 @@ remote_cap <- function(place, part, site, share, trial, ledger) {
 charged_at <- function(ledger, job, site) {
   events <- job_events(ledger, job)
   sum(events[["amount"]][events[["what"]] == "charged" & events[["place"]] %in% site], na.rm = TRUE)
-}
-
-# ---- the last look at a site -----------------------------------------------------------------------------------------
-
-# Whether the site answers, has the engine's version, and asks what its card says.
-service_findings <- function(place) {
-  parts <- as_frame(place$parts)
-  bind_tables(lapply(which(parts[["kind"]] == "service"), function(k) {
-    part <- as.list(parts[k, ])
-    columns <- place$split$runs[[k]]
-    if (length(place$seen)) columns <- columns[is.infinite(place$seen$came[columns])]
-    if (!length(columns)) return(NULL)
-    tryCatch(asked_findings(place, part, columns), clockpigeon_error_service = function(e) {
-      place_finding("service", "stops", part$site, paste(part$site, sub("^.*?: ", "", e$what)),
-                    or_else(e$instead, "See the site."))
-    })
-  }))
-}
-
-asked_findings <- function(place, part, columns) {
-  project <- place$project
-  site <- project$sites[[part$site]]
-  service <- site_service(site, tries = 3)
-  about <- ask_site(service)
-  job <- job_part(place$state$job, columns)
-  have <- site_engines(service)[[job$engine]]
-  work <- site_work(job, part, or_else(project$engines[[job$engine]]$output, "png"),
-                    lapply(job$shots, function(shot) scene_for(job$engine, shot)))
-  quote <- tryCatch(ask_quote(service, work), clockpigeon_error_service = identity)
-  currency <- place$state$job$currency
-  rate <- rate_to(site, currency, place$state$job$rates)$rate
-  share <- length(columns) / part$count
-  money <- function(x) format_money(x, currency)
-  rbind(
-    place_finding("version", "stops", part$site,
-                  if (length(have) && !is.na(job$version) && !job$version %in% have) {
-                    paste0(part$site, " has ", job$engine, " ", either(have), ", asked is ", job$version)
-                  }, "Ask for what it has, or have it installed there."),
-    if (inherits(quote, "error")) {
-      place_finding("quote", if (identical(quote$problem, "body")) "note" else "stops", part$site,
-                    paste(part$site, "names no price:", quote$what), or_else(quote$instead, "Ask there."))
-    } else if (quote$expected * rate > share * part$cost_p90 * 1.02) {
-      place_finding("quote", "stops", part$site,
-                    paste0(part$site, " asks ", money(quote$expected * rate), " for what its card lets expect ",
-                           money(share * part$cost_mean), ", up to ", money(share * part$cost_p90), " in 9 of 10 cases"),
-                    "Correct its card, and decide again.")
-    },
-    if (abs(about$ahead_s) > 60) {
-      place_finding("clock", "note", part$site,
-                    paste0("the clock of ", part$site, " is ", format_duration(abs(about$ahead_s)),
-                           if (about$ahead_s > 0) " ahead" else " behind"), "Its times are read with that taken off.")
-    }
-  )
 }

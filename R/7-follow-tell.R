@@ -27,7 +27,7 @@ tell_alarms <- function(x, ledger, tell, now = this_moment()) {
 told_rows <- function(x) {
   alarms <- as_frame(x$alarms)
   alarms <- alarms[alarms[["level"]] %in% c("now", "soon"), , drop = FALSE]
-  ended <- all(is.finite(x$came))
+  ended <- all(x$here)
   end <- alarm("ended", "end", NA, "all frames are there", "See them.")
   rbind(if (ended) end, alarms)
 }
@@ -36,7 +36,7 @@ told_object <- function(x, row) {
   until <- if (!is.na(row$until_s)) utc_now(x$placed + row$until_s)
   to_json(Filter(length, list(job = x$job, code = row$code, level = row$level, site = null_if_na(row$site),
                               says = row$says, action = row$action, until = until, at = utc_now(x$placed + x$passed_s),
-                              there = sum(is.finite(x$came)), frames = length(x$came))))
+                              there = sum(x$here), frames = length(x$came))))
 }
 
 # The program is started from its argument vector, with the object on its standard input.

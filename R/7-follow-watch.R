@@ -32,13 +32,14 @@ begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
 # How a placed job stands. `begun`: from begun_job(); `folders`: one for each site, by its name; `now`; `events`: those
 # of the job, as job_events() has them, which know more than the files.
 #
-# Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there`, `work` (share done), `last` (arrival,
+# Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there` (here or ready at the site), `here`, `work`
+# (share done), `last` (arrival,
 # seconds from the placing), `overdue` (share of draws in which another frame would have come by now), `finish_p50`,
 # `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`, and whether it is `silent`: for longer than a gap of
 # any of 19 in 20 draws; `draws`: `finish_s` and `cost` of the whole; its chances and mean as of a plan; `look`: of a
 # fallback its moment, `fewer`, `there` (frames by then), and what is `due`: `later`, `send` or `go on`; `unknown`:
 # files of no frame; `frames` and `nodes`: as fold_events() has them; `came`: when each frame arrived, by its place in
-# the job; `ready` and `at_sites`, as site_states() has them; `state` and `runs`, for what is asked of it later.
+# the job (or was ready at a site), and which are `here`; `ready` and `at_sites`, as site_states() has them; `state` and `runs`, for what is asked of it later.
 watch_frames <- function(plan, begun, folders, now, events = NULL) {
   state <- begun$state
   split <- begun$split
@@ -49,6 +50,10 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   told <- told_since(events, state$scenario$now)
   told <- told[told[["time"]] <= passed, , drop = FALSE]
   came <- arrivals_of(state, split, folders, told, passed)
+  there <- site_states(told, job_columns(state$job))
+  here <- is.finite(came$at)
+  # What a site has ready is done, however late it is fetched.
+  came$at <- pmin(came$at, there$ready)
   going <- going_parts(plan, begun, told, came$at)
   seen <- lapply(going$runs, function(columns) came$at[columns][is.finite(came$at[columns])])
   pace <- Map(pace_test, going$home, seen, false = 0.05 / length(seen))
@@ -56,39 +61,57 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   rest <- Map(function(home, d, seen, pace) {
     rest_given(home, d[["finish_s"]], d[["cost"]], seen, passed, over = pace$over)
   }, going$home, going$draws, seen, pace)
+  rest <- told_rest(rest, state, going, there$sites, came$at)
   mixed <- with_seed(seed, lapply(rest, function(x) sample.int(length(x$finish), draws, TRUE, x$weight)))
   finish <- do.call(pmax, Map(function(x, i) x$finish[i], rest, mixed))
-  middle <- function(x) stats::approx(cumsum(x$weight[order(x$finish)]), sort(x$finish), 0.5, rule = 2, ties = mean)$y
-  number <- function(list, name) vapply(list, `[[`, 0, name)
-  told_there <- site_states(told, job_columns(state$job))
-  rest <- charged_rest(rest, state, going, told_there, came$at)
   cost <- Reduce(`+`, Map(function(x, i) x$cost[i], rest, mixed))
-  parts <- data.frame(
-    site = state$options[["site"]][going$used], option = state$options[["option"]][going$used],
-    frames = lengths(going$runs) + going$early, there = number(rest, "done") + going$early, work = number(rest, "work"),
-    last = vapply(seen, function(x) max(c(x, -Inf)), 0), overdue = number(rest, "overdue"),
-    finish_p50 = vapply(rest, middle, 0), cost_mean = vapply(rest, function(x) sum(x$cost * x$weight), 0),
-    slowed = vapply(pace, `[[`, NA, "slowed"), factor = number(pace, "factor"), since_s = number(pace, "since")
-  )
+  parts <- watched_parts(state, going, rest, pace, seen, here)
   # That one frame takes longer than its draws is nothing yet: longer than any gap of a job is.
-  parts$silent <- parts$overdue >= 0.99 & parts$there < parts$frames &
+  parts$silent <- parts$overdue >= 0.99 & parts$there < parts$frames & is.finite(parts$finish_p50) &
     (lengths(seen) == 0 | passed - pmax(parts$last, 0) > gap)
-  fold <- fold_events(told, job_columns(state$job))
+  fold <- fold_events(ready_as_arrived(told), job_columns(state$job))
   c(list(parts = as_table(parts), draws = as_table(data.frame(finish_s = finish, cost = cost)), passed_s = passed,
          unknown = came$unknown),
     judged_draws(finish, cost, asked)[c("p_deadline", "p_budget", "p_both", "mean", "fits")],
     list(look = watched_look(plan, state, split, came$at, told, passed), frames = fold$frames, nodes = fold$nodes,
-         happened = fold$job, at_sites = told_there$sites, ready = told_there$ready, came = came$at, state = state, begun = begun, going = going))
+         happened = fold$job, at_sites = there$sites, ready = there$ready, came = came$at, here = here,
+         state = state, begun = begun, going = going))
 }
 
-# Costs of parts whose sites tell what they charge.
-charged_rest <- function(rest, state, going, there, came) {
-  sites <- there$sites
+# The parts of a job as they go, one row each.
+watched_parts <- function(state, going, rest, pace, seen, here) {
+  middle <- function(x) stats::approx(cumsum(x$weight[order(x$finish)]), sort(x$finish), 0.5, rule = 2, ties = mean)$y
+  number <- function(list, name) vapply(list, `[[`, 0, name)
+  data.frame(
+    site = state$options[["site"]][going$used], option = state$options[["option"]][going$used],
+    frames = lengths(going$runs) + going$early, there = number(rest, "done") + going$early,
+    here = vapply(going$runs, function(columns) sum(here[columns]), 0L) + going$early, work = number(rest, "work"),
+    last = vapply(seen, function(x) max(c(x, -Inf)), 0), overdue = number(rest, "overdue"),
+    finish_p50 = vapply(rest, middle, 0), cost_mean = vapply(rest, function(x) sum(x$cost * x$weight), 0),
+    slowed = vapply(pace, `[[`, NA, "slowed"), factor = number(pace, "factor"), since_s = number(pace, "since")
+  )
+}
+
+# To the fold of a job's state a frame that is ready at a site is there; that it came here later adds nothing.
+ready_as_arrived <- function(told) {
+  told$what[told[["what"]] %in% "ready"] <- "arrived"
+  told
+}
+
+# The rest of parts whose sites tell what they charge, and that they ended it: what is not rendered then never comes.
+told_rest <- function(rest, state, going, sites, came) {
   Map(function(x, used, columns) {
-    charged <- sites[["charged"]][match(state$options[["site"]][used], sites[["site"]])]
-    if (!length(charged) || is.na(charged)) return(x)
+    site <- as.list(sites[match(state$options[["site"]][used], sites[["site"]]), ])
+    if (!length(site) || is.na(site$site)) return(x)
+    if (!is.na(site$halted_s) && any(is.infinite(came[columns]))) {
+      x$finish[] <- Inf
+      if (!is.na(site$charged)) x$cost[] <- site$charged
+      return(x)
+    }
+    if (is.na(site$charged)) return(x)
+    charged <- site$charged
     x$cost <- charged_cost(x$cost, charged, colMeans(state$seconds[, columns, drop = FALSE]),
-                           is.finite(there$ready[columns]) | is.finite(came[columns]))
+                           is.finite(came[columns]))
     x
   }, rest, going$used, going$runs)
 }
@@ -136,8 +159,9 @@ arrivals_of <- function(state, split, folders, told, passed) {
   put(column[known], since[known])
   here <- told[told[["what"]] == "arrived", , drop = FALSE]
   if (nrow(here)) {
-    column <- match(paste(here[["shot"]], here[["frame"]]), paste(columns[["shot"]], columns[["frame"]]))
-    put(column[!is.na(column)], here[["time"]][!is.na(column)])
+    told_of <- match(paste(here[["shot"]], here[["frame"]]), paste(columns[["shot"]], columns[["frame"]]))
+    put(told_of[!is.na(told_of)], here[["time"]][!is.na(told_of)])
+    known <- known | column %in% told_of[!is.na(told_of)]
   }
   at[at > passed] <- Inf
   list(at = at, unknown = sum(!known))

@@ -9,8 +9,8 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
   stand <- stops & !findings[["code"]] %in% despite
   said <- c(
     There = if (length(x$seen)) {
-      paste0(sum(is.finite(x$seen$came)), " of ", length(x$seen$came), " frames",
-             if (all(is.finite(x$seen$came))) ": nothing is left." else "; it goes on with the others.")
+      paste0(sum(x$seen$here), " of ", length(x$seen$here), " frames",
+             if (all(x$seen$here)) ": nothing is left." else "; it goes on with the others.")
     },
     Now = paste0(if (any(stand)) "It does not go: see below." else "It goes.",
                  if (length(x$seen)) " Chance " else " Begun now, chance ",
@@ -58,7 +58,8 @@ placed_lines <- function(x, place, width = terminal_width()) {
       ".", if (count("waiting")) paste0(" ", count("waiting"), " are left: clockpigeon place ", x$job, " goes on.")
     ), width = width),
     if (length(x$remote)) {
-      wrap_lines(paste0("Sent: ", toString(x$remote), ". clockpigeon watch ", x$job, " follows it and fetches its frames."),
+      wrap_lines(paste0("Sent: ", toString(x$remote), ". clockpigeon watch ", x$job,
+                        " follows it and fetches its frames."),
                  width = width)
     },
     if (length(x$sheets)) {

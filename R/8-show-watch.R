@@ -4,7 +4,7 @@
 watch_lines <- function(x, width = terminal_width(), unicode = cli::is_utf8_output()) {
   parts <- as_frame(x$parts)
   clock <- function(seconds) by_clock(seconds, x$state$scenario)
-  body <- data.frame(part = parts[["option"]], frames = paste(parts[["there"]], "of", parts[["frames"]]),
+  body <- data.frame(part = parts[["option"]], frames = paste(parts[["here"]], "of", parts[["frames"]]),
                      "of the work" = percent(parts[["work"]]),
                      last = ifelse(is.finite(parts[["last"]]), clock(parts[["last"]]), "none yet"),
                      done = clock(parts[["finish_p50"]]), check.names = FALSE)
@@ -26,17 +26,20 @@ watch_words <- function(x) {
   cost <- x$draws[["cost"]]
   about <- function(v) format_about(v, stats::sd(cost) / sqrt(length(cost)))
   range <- about(quantile_of(cost, c(0.1, 0.9)))
-  there <- sum(parts[["there"]])
+  there <- sum(parts[["here"]])
+  ready <- sum(parts[["there"]]) - there
   ended <- there == sum(parts[["frames"]])
   now <- as_frame(x$alarms)
   now <- now[now[["level"]] == "now", , drop = FALSE]
   held <- if (isTRUE(x$happened$stopped)) " It was stopped." else if (isTRUE(x$happened$paused)) " It is paused."
   c(
     Stands = paste0(there, " of ", sum(parts[["frames"]]), " frames are there",
+                    if (ready) paste0(", ", ready, " more are ready to be fetched"),
                     if (any(is.finite(parts[["last"]]))) paste0(", the last ", format_duration(x$passed_s -
                                                                   max(parts[["last"]])), " ago"), ".", held,
                     if (x$unknown) paste0(" Other files: ", x$unknown, ".")),
-    Done = paste0(finish[1], if (!ended) paste0(" (8 in 10: ", finish[2], " to ", finish[3], ")"),
+    Done = if (finish[1] == "never") "not as it stands: see below." else paste0(
+                  finish[1], if (finish[2] != finish[3]) paste0(" (8 in 10: ", finish[2], " to ", finish[3], ")"),
                   if (is.finite(asked$deadline_s)) paste0(", by the deadline ", clock(asked$deadline_s),
                                                           " with a chance of ",
                                                           chance_beside(x$p_deadline, asked$confidence), " (",
@@ -45,11 +48,13 @@ watch_words <- function(x) {
     Cost = paste0(about(x$mean), " ", scenario$currency, " on average",
                   if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
                   "; it was decided on ", about(x$promised$cost_mean), "."),
-    Claimed = if (!is.na(x$happened$claim) && !ended) {
+    Claimed = if (!is.na(x$happened$claim) && !ended && finish[1] != "never") {
       paste0("the site said ", clock(x$happened$claimed_at + x$happened$claim), ", ",
              format_duration(x$passed_s - x$happened$claimed_at), " ago.")
     },
-    Now = if (ended) "All frames are there." else if (nrow(now)) now[["action"]][1] else "Nothing to do."
+    Now = if (ended) "All frames are there." else if (nrow(now)) now[["action"]][1]
+          else if (ready) paste0("Nothing to do; clockpigeon fetch ", x$job, " fetches what is ready.")
+          else "Nothing to do."
   )
 }
 

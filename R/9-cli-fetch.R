@@ -11,12 +11,12 @@ cli_fetch <- function(o, args) {
 
 # Fetches until all that a job has at sites is ended and here; what cannot be asked for `patience` seconds ends it too.
 wait_remote <- function(project, ledger, job, progress = FALSE, every = 1, patience = 600) {
-  streams <- new.env()
-  on.exit(lapply(as.list(streams), close_site_events))
+  links <- new_links()
+  on.exit(close_links(links))
   said <- -Inf
   heard <- steady_clock()
   repeat {
-    rows <- as_frame(fetch_job(project, ledger, job, 30, streams))
+    rows <- as_frame(fetch_job(project, ledger, job, 30, links))
     now <- steady_clock()
     if (all(is.na(rows[["trouble"]]))) heard <- now
     if (all(rows[["state"]] %in% c("done", "stopped") & rows[["here"]] >= rows[["ready"]])) return(as_table(rows))
@@ -34,8 +34,8 @@ cli_delete <- function(o, args) {
   project <- read_project()
   cli_ledger(project, FALSE, function(ledger) {
     if (!o$yes) {
-      cli_note("This deletes what job ", args[1], " has at its sites; what is here stays. To do it: clockpigeon delete ",
-               args[1], " --yes")
+      cli_note("This deletes what job ", args[1], " has at its sites; what is here stays. To do it: ",
+               "clockpigeon delete ", args[1], " --yes")
       return(3L)
     }
     ids <- delete_remote(project, ledger, args[1])
@@ -45,8 +45,8 @@ cli_delete <- function(o, args) {
 }
 
 # The look of `watch` at a job: what has come at its sites is taken first, for some seconds at most.
-cli_take <- function(project, name, seconds, streams) {
+cli_take <- function(project, name, seconds, links) {
   there <- cli_ledger(project, code = function(ledger) length(remote_jobs(ledger, name)))
-  if (there) cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, name, seconds, streams))
+  if (there) cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, name, seconds, links))
   invisible()
 }

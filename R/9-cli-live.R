@@ -125,7 +125,8 @@ watch_object <- function(x) {
   moment <- function(seconds) utc_now(x$placed + seconds)
   finish <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
   alarms <- as_frame(x$alarms)
-  list(job = x$job, at = moment(x$passed_s), there = sum(parts[["there"]]), frames = sum(parts[["frames"]]),
+  list(job = x$job, at = moment(x$passed_s), there = sum(parts[["here"]]),
+       ready = sum(parts[["there"]] - parts[["here"]]), frames = sum(parts[["frames"]]),
        work = round(stats::weighted.mean(parts[["work"]], parts[["frames"]]), 4), done = as.list(stats::setNames(
          ifelse(is.finite(finish), moment(finish), NA), c("p10", "p50", "p90"))),
        cost_mean = round(x$mean, 2), currency = x$state$scenario$currency, p_deadline = x$p_deadline,

@@ -206,7 +206,8 @@ cli_commands <- list(
       ))
   ),
   place = command_row(
-    "place a job that was decided: render it here, send it, or write what to send", function(o, args) cli_place(o, args),
+    "place a job that was decided: render it here, send it, or write what to send",
+    function(o, args) cli_place(o, args),
     arguments = "JOB", arity = 1,
     options = list(
       opt("--yes", "place it without being asked", "logical", FALSE),
@@ -256,7 +257,7 @@ cli_commands <- list(
     "serve a farm to try things on, as the project's rate cards say", function(o, args) cli_standin(o, args),
     arguments = "[SITE...]", arity = c(0, Inf),
     options = list(
-      opt("--port", "port on this machine [8470]", "integer", 8470L),
+      opt("--port", "port on this machine, 0 for any that is free [8470]", "integer", 8470L),
       opt("--speed", "seconds that pass there in one of yours [1]", "double", 1),
       opt("--render", "render frames for real with the project's engines [times are replayed from the ledger]",
           "logical", FALSE),

@@ -12,10 +12,10 @@ cli_watch <- function(o, args) {
                "Write `tell: {run: [program, argument]}` in clockpigeon.yaml.")
   }
   live <- !o$once && !length(o$figure) && !o$ways
-  streams <- new.env()
-  on.exit(lapply(as.list(streams), close_site_events))
+  links <- new_links()
+  on.exit(close_links(links))
   look <- function(last = NULL) {
-    cli_take(project, name, if (live) 1 else 20, streams)
+    cli_take(project, name, if (live) 1 else 5, links)
     x <- cli_ledger(project, code = function(ledger) watch_job(project, ledger, name, last = last))
     if (o$tell) cli_tell(project, x)
     x
@@ -44,9 +44,9 @@ cli_watch_all <- function(project, o) {
     stop_input("usage", paste0("--", given[1], " is of one job, and none is named"), "clockpigeon watch",
                "Write clockpigeon watch JOB.")
   }
-  streams <- new.env()
-  on.exit(lapply(as.list(streams), close_site_events))
-  for (name in cli_ledger(project, code = placed_jobs)) cli_take(project, name, 2, streams)
+  links <- new_links()
+  on.exit(close_links(links))
+  for (name in cli_ledger(project, code = placed_jobs)) cli_take(project, name, 2, links)
   found <- cli_ledger(project, code = function(ledger) watch_all(project, ledger))
   cli_emit(found, o$format, function() running_jobs_lines(found))
   if (any(found[["alarm"]] %in% "now")) 3L else 0L

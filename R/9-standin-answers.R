@@ -120,8 +120,9 @@ check_farm_work <- function(farm, work) {
   }
   for (k in seq_along(work$shots)) check_farm_shot(work$shots[[k]], paste0("/shots/", k - 1))
   names <- vapply(work$shots, `[[`, "", "shot")
-  if (anyDuplicated(names)) farm_problem(422L, "body", "Two shots have one name", show_value(names[duplicated(names)][1]),
-                                         "/shots")
+  if (anyDuplicated(names)) {
+    farm_problem(422L, "body", "Two shots have one name", show_value(names[duplicated(names)][1]), "/shots")
+  }
 }
 
 check_farm_shot <- function(shot, at) {
@@ -261,7 +262,8 @@ farm_job_state <- function(job) {
     state = if (ended && job$by == "all frames") "done" else if (ended) "stopped" else if (job$paused) "paused"
             else if (is.na(job$begun)) "waiting" else "running",
     ready = sum(state == "ready"), failed = sum(state == "failed"), spent = job$spent,
-    currency = job$farm$card$currency, placed_at = farm_time(job$farm, job$placed), time = farm_time(job$farm, now)
+    currency = job$farm$card$currency, last_event = length(job$events),
+    placed_at = farm_time(job$farm, job$placed), time = farm_time(job$farm, now)
   ), if (length(job$cap)) list(cap = list(amount = job$cap, currency = job$farm$card$currency)),
   if (!ended && length(took)) list(left_s = round(mean(took) * left / max(1, sum(job$nodes[["state"]] != "gone")))),
   if (ended) list(ended_by = job$by))
@@ -294,7 +296,7 @@ delete_farm_job <- function(farm, job) {
   }
   state <- farm_job_state(job)
   DBI::dbExecute(farm$con, "UPDATE jobs SET deleted = ? WHERE id = ?", params = list(farm$now(), job$id))
-  unlink(job_files(job), recursive = TRUE, expand = FALSE)
+  unlink(farm_job_folder(job), recursive = TRUE, expand = FALSE)
   farm$jobs[[job$id]] <- NULL
   state
 }
@@ -320,7 +322,7 @@ farm_frame <- function(job, k) {
 farm_picture <- function(job, k) {
   row <- job$frames[k, ]
   shot <- Find(function(s) s$shot == row[["shot"]], job$request$shots)
-  path <- file.path(job_files(job), picture_name(row[["shot"]], row[["frame"]], shot$output))
+  path <- file.path(farm_job_folder(job), picture_name(row[["shot"]], row[["frame"]], shot$output))
   if (!job$farm$real && !file.exists(path)) replayed_picture(job, k, path)
   done <- paste0(path, ".seen")
   if (!file.exists(done)) {

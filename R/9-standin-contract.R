@@ -46,7 +46,9 @@ schema_fault <- function(value, schema, document, at = "") {
   fits <- kind %in% types || kind == "integer" && "number" %in% types
   if (length(types) && !fits) return(fault(paste("is", kind, "and has to be", either(types))))
   if (!is.null(schema$const) && !identical(value, schema$const)) return(fault(paste("has to be", schema$const)))
-  if (length(schema$enum) && !list(value) %in% schema$enum) return(fault(paste("has to be", either(unlist(schema$enum)))))
+  if (length(schema$enum) && !list(value) %in% schema$enum) {
+    return(fault(paste("has to be", either(unlist(schema$enum)))))
+  }
   if (kind == "object") return(object_fault(value, schema, document, at))
   if (kind == "array") {
     if (length(value) < or_else(schema$minItems, 0)) return(fault("is empty"))
@@ -88,7 +90,9 @@ number_fault <- function(value, schema, fault) {
   if (value <= or_else(schema$exclusiveMinimum, -Inf)) return(fault(paste("is not above", schema$exclusiveMinimum)))
 }
 
-referred <- function(document, ref) Reduce(function(x, name) x[[name]], strsplit(ref, "/", fixed = TRUE)[[1]][-1], document)
+referred <- function(document, ref) {
+  Reduce(function(x, name) x[[name]], strsplit(ref, "/", fixed = TRUE)[[1]][-1], document)
+}
 
 # What a value of JSON is, as it was read without simplifying.
 json_kind <- function(x) {

@@ -67,7 +67,8 @@ next_farm_step <- function(job) {
   )
   # Charges are added now and then, and what is left at the end.
   of_job <- c(cap = job$cap_at, begun = if (is.na(job$begun)) job$begins else Inf,
-              charged = if (job$billed_at < last) job$billed_at + job$farm$charge_every else Inf, over = if (over) last else Inf,
+              charged = if (job$billed_at < last) job$billed_at + job$farm$charge_every else Inf,
+              over = if (over) last else Inf,
               "no nodes" = if (all(state == "gone")) max(last, min(nodes[["lose_at"]])) else Inf)
   first <- which.min(vapply(of_node, min, 0))
   at <- min(of_node[[first]])
@@ -107,57 +108,74 @@ tell_farm <- function(job, at, what, frame = NULL, node = NULL, ...) {
 # What an event makes of a job: the same when it happens as when it is read again.
 apply_farm_event <- function(job, event) {
   job$events[[length(job$events) + 1]] <- event
-  at <- event$at
   node <- if (length(event$node)) as.integer(sub("node-", "", event$node))
   frame <- if (length(event$shot)) which(job$frames[["shot"]] == event$shot & job$frames[["frame"]] == event$frame)
-  free <- function() {
-    job$nodes[node, "free_at"] <- at
-    job$nodes$state[node] <- "idle"
-    job$nodes$frame[node] <- NA
-    job$nodes$ends_at[node] <- Inf
-  }
+  if (length(frame)) apply_frame_event(job, event$what, event$at, frame, node)
+  else if (length(node)) apply_node_event(job, event$what, event$at, node)
+  else apply_job_event(job, event$what, event$at, event)
+  invisible(job)
+}
+
+apply_frame_event <- function(job, what, at, frame, node) {
+  took <- at - job$frames[["began"]][frame]
   switch(
-    event$what,
-    begun = job$begun <- at,
-    "node up" = {
-      free()
-      add_farm_use(job, node, "start", "ok", job$nodes[["boot"]][node], at)
-    },
+    what,
     rendering = {
-      job$frames[frame, c("began", "runs")] <- list(at, job$frames[["runs"]][frame] + 1L)
+      job$frames[frame, c("began", "runs", "node")] <- list(at, job$frames[["runs"]][frame] + 1L, node)
       job$frames$state[frame] <- "rendering"
-      job$frames$node[frame] <- node
       add_farm_use(job, node, "idle", "ok", at - job$nodes[["free_at"]][node], at)
       job$nodes$state[node] <- "busy"
       job$nodes$frame[node] <- frame
       job$nodes$ends_at[node] <- if (job$farm$real) Inf else at + farm_seconds(job, frame, node, at)
     },
     ready = , failed = {
-      took <- at - job$frames[["began"]][frame]
       job$frames[frame, c("ended", "took")] <- list(at, took)
-      job$frames$failures[frame] <- job$frames[["failures"]][frame] + (event$what == "failed")
-      again <- event$what == "failed" && job$frames[["failures"]][frame] <= job$farm$card$troubles$retries
-      job$frames$state[frame] <- if (again) "waiting" else event$what
-      add_farm_use(job, node, "render", if (event$what == "ready") "ok" else "failed", took, at, frame)
-      free()
+      job$frames$failures[frame] <- job$frames[["failures"]][frame] + (what == "failed")
+      again <- what == "failed" && job$frames[["failures"]][frame] <= job$farm$card$troubles$retries
+      job$frames$state[frame] <- if (again) "waiting" else what
+      add_farm_use(job, node, "render", if (what == "ready") "ok" else "failed", took, at, frame)
+      free_farm_node(job, node, at)
     },
     lost = {
-      add_farm_use(job, node, "render", "incomplete", at - job$frames[["began"]][frame], at)
+      add_farm_use(job, node, "render", "incomplete", took, at)
       job$frames$state[frame] <- "waiting"
+    }
+  )
+}
+
+free_farm_node <- function(job, node, at) {
+  job$nodes[node, c("free_at", "frame", "ends_at")] <- list(at, NA_integer_, Inf)
+  job$nodes$state[node] <- "idle"
+}
+
+apply_node_event <- function(job, what, at, node) {
+  switch(
+    what,
+    "node up" = {
+      free_farm_node(job, node, at)
+      add_farm_use(job, node, "start", "ok", job$nodes[["boot"]][node], at)
     },
     "node gone" = job$nodes$state[node] <- "gone",
-    charged = {
-      job$spent <- round(job$spent + event$amount, 4)
-      job$billed_at <- at
-      if (length(job$cap) && job$spent >= job$cap && !is.finite(job$cap_at)) job$cap_at <- at + cap_lag(job$farm)
-    },
-    capped = {
-      job$cap <- event$amount
-      job$cap_at <- if (job$spent >= job$cap) at + cap_lag(job$farm) else Inf
-    },
     # Who gives nodes back only at the end pays for them until then.
     released = if (identical(job$farm$card$release, "end")) {
       add_farm_use(job, node, "idle", "ok", at - job$nodes[["free_at"]][node], at)
+    }
+  )
+}
+
+apply_job_event <- function(job, what, at, event) {
+  reached <- function() length(job$cap) && job$spent >= job$cap
+  switch(
+    what,
+    begun = job$begun <- at,
+    charged = {
+      job$spent <- round(job$spent + event$amount, 4)
+      job$billed_at <- at
+      if (reached() && !is.finite(job$cap_at)) job$cap_at <- at + cap_lag(job$farm)
+    },
+    capped = {
+      job$cap <- event$amount
+      job$cap_at <- if (reached()) at + cap_lag(job$farm) else Inf
     },
     paused = job$paused <- TRUE,
     resumed = {
@@ -170,7 +188,6 @@ apply_farm_event <- function(job, event) {
       job$by <- event$detail
     }
   )
-  invisible(job)
 }
 
 cap_lag <- function(farm) or_else(farm$card$cap$lag, 0) + or_else(farm$faults[["late-cap"]], 0)

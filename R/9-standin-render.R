@@ -106,7 +106,7 @@ start_render <- function(renders, slot, job, node) {
     slot$host <- said$value
   }
   trial$threads <- slot$host$threads
-  root <- job_files(job)
+  root <- farm_job_folder(job)
   bench <- c(list(engines = stats::setNames(list(engine), engine$engine), folder = root, making = "making",
                   machine = NA_character_, options = list(time_limit = 3600)),
              slot$host[setdiff(names(slot$host), c("facts", "threads", "pid"))])
@@ -130,5 +130,5 @@ end_render <- function(slot, said, now) {
 close_renders <- function(renders) for (slot in renders$slots) if (slot$state != "closed") close_node(slot$node)
 
 # Where a job's files lie, and where its pictures come to be.
-job_files <- function(job) file.path(job$farm$folder, "jobs", job$id)
+farm_job_folder <- function(job) file.path(job$farm$folder, "jobs", job$id)
 picture_name <- function(shot, frame, output) file.path("pictures", shot, sprintf("%06d.%s", as.integer(frame), output))

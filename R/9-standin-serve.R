@@ -2,9 +2,11 @@
 
 # What serve_standin() is asked for. `speed`: how many seconds pass at the farm in one of ours; `faults`: from
 # parse_faults(); `real`: frames are rendered, by `slots` of this machine; `seed`: of all that varies.
-standin_options <- function(port = 8470L, token = NULL, speed = 1, faults = list(), real = FALSE, slots = 2L, seed = 1L) {
-  list(port = check_count(port, argument("port"), most = 65535), token = token,
-       speed = check_number(speed, argument("speed"), above = 0), faults = faults, real = check_flag(real, argument("real")),
+standin_options <- function(port = 8470L, token = NULL, speed = 1, faults = list(), real = FALSE, slots = 2L,
+                            seed = 1L) {
+  list(port = check_count(port, argument("port"), least = 0, most = 65535), token = token,
+       speed = check_number(speed, argument("speed"), above = 0), faults = faults,
+       real = check_flag(real, argument("real")),
        slots = check_count(slots, argument("slots"), most = 64), seed = check_count(seed, argument("seed"), least = 0))
 }
 
@@ -15,7 +17,8 @@ serve_standin <- function(project, rows, sites, folder, options = standin_option
   need_package("nanonext", "stand-ins")
   need_package("later", "stand-ins")
   if (options$real && options$speed != 1) {
-    stop_input("usage", "frames that are rendered take the time they take", "option --speed", "Leave out one of the two.")
+    stop_input("usage", "frames that are rendered take the time they take", "option --speed",
+               "Leave out one of the two.")
   }
   con <- open_farm_store(folder)
   on.exit(DBI::dbDisconnect(con))
@@ -31,17 +34,27 @@ serve_standin <- function(project, rows, sites, folder, options = standin_option
     nanonext::handler_stream(paste0("/", farm$card$site), function(conn, req) answer_request(farm, streams, conn, req),
                              on_close = function(conn) streams$open[[as.character(conn$id)]] <- NULL, prefix = TRUE)
   })
-  url <- paste0("http://127.0.0.1:", options$port)
-  server <- nanonext::http_server(url, unname(handlers))
-  tryCatch(server$start(), error = function(e) {
-    stop_input("service", paste("port", options$port, "cannot be listened on"), "option --port", "Name another one.")
-  })
+  server <- listening_server(unname(handlers), options$port)
   on.exit(server$close(), add = TRUE)
-  ready(farms, url)
+  ready(farms, server$url)
   while (!done()) {
     nanonext::run_event_loop(20)
     step_farms(farms, renders, streams)
   }
+}
+
+# A server on a port of the loopback address; of 0 on one that is free.
+listening_server <- function(handlers, port) {
+  ports <- if (port > 0) port else 20000L + as.integer(openssl::rand_num(20) * 40000)
+  for (one in ports) {
+    server <- nanonext::http_server(paste0("http://127.0.0.1:", one), handlers)
+    started <- tryCatch({
+      server$start()
+      TRUE
+    }, error = function(e) FALSE)
+    if (started) return(server)
+  }
+  stop_input("service", paste("port", port, "cannot be listened on"), "option --port", "Name another one.")
 }
 
 # A farm of one rate card, its jobs as its store has them.
@@ -57,7 +70,8 @@ made_farm <- function(project, rows, site, folder, con, now, document, options) 
   ), parent = emptyenv())
   farm$seconds <- function(work) replayed_seconds(project, rows, farm$card, work, options$seed)
   dir.create(farm$folder, FALSE, TRUE)
-  kept <- DBI::dbGetQuery(con, "SELECT * FROM jobs WHERE site = ? AND deleted IS NULL ORDER BY rowid", params = list(site))
+  kept <- DBI::dbGetQuery(con, "SELECT * FROM jobs WHERE site = ? AND deleted IS NULL ORDER BY rowid",
+                          params = list(site))
   for (k in seq_len(nrow(kept))) {
     said <- jsonlite::fromJSON(kept[["request"]][k], simplifyVector = FALSE)
     job <- farm_job(kept[["id"]][k], said$order, kept[["placed"]][k], unlist(said$seconds), farm)
@@ -105,7 +119,7 @@ answer_request <- function(farm, streams, conn, req) {
   conn$set_status(as.integer(answer$status))
   conn$set_header("Content-Type", kind)
   for (name in names(answer$headers)) conn$set_header(name, answer$headers[[name]])
-  conn$send(if (length(answer$bytes)) answer$bytes else as.character(answer_json(answer$body)))
+  conn$send(if (length(answer$bytes)) answer$bytes else answer_json(answer$body))
   conn$close()
 }
 
@@ -129,7 +143,8 @@ farm_reply <- function(farm, req) {
   if (length(route$body)) ask$body <- farm_body(farm, req$body, route$body)
   answer <- farm_answers[[route$id]]
   if (!route$keyed) return(answer(farm, ask))
-  farm_once(farm, headers[["idempotency-key"]], paste(req$method, path, rawToChar(req$body)), function() answer(farm, ask))
+  said <- paste(req$method, path, rawToChar(req$body))
+  farm_once(farm, headers[["idempotency-key"]], said, function() answer(farm, ask))
 }
 
 check_farm_token <- function(farm, said) {
@@ -179,7 +194,7 @@ farm_once <- function(farm, key, said, does) {
   DBI::dbWithTransaction(farm$con, {
     answer <- does()
     store_put(farm$con, "keys", list(site = site, key = key, body = hash, status = answer$status,
-                                     answer = as.character(to_json_line(answer$body))))
+                                     answer = to_json_line(answer$body)))
   })
   answer
 }
