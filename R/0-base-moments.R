@@ -10,7 +10,7 @@ this_moment <- function() {
   hit <- regmatches(said, regexec("^(\\S+Z) x([0-9.]+) since (\\S+Z)$", said))[[1]]
   moment <- if (length(hit)) {
     read(hit[2]) + suppressWarnings(as.numeric(hit[3])) * (as.numeric(Sys.time()) - as.numeric(read(hit[4])))
-  } else read(said)
+  } else if (grepl("^\\S+Z$", said)) read(said) else NA
   if (is.na(moment)) {
     stop_input("type", paste("got", show_value(said)), "the environment variable CLOCKPIGEON_NOW",
                "Write a moment such as 2027-06-01T12:00:00Z, or unset it.")

@@ -81,15 +81,19 @@ is_caught_up <- function(stream) length(stream$known) > 0 && stream$last >= stre
 # Server-sent events among bytes (HTML standard, section 9.2): a list of `events`, each `event`, `id` and `data`, and
 # the bytes of what is not whole yet. Lines end with CR, LF or both; comments and unknown fields are passed over.
 split_events <- function(bytes) {
-  text <- rawToChar(bytes[bytes != as.raw(0)])
-  text <- gsub("\r\n?", "\n", text)
-  # A CR that stands last may be half of a line's end.
-  ends <- gregexpr("\n\n", text, fixed = TRUE, useBytes = TRUE)[[1]]
-  if (ends[1] < 0) return(list(events = list(), rest = bytes))
+  cr <- as.raw(13)
+  lf <- as.raw(10)
+  bytes <- bytes[bytes != as.raw(0)]
+  # A CR that stands last may be half of a line's end; a letter of several bytes may be cut anywhere.
+  half <- utils::tail(bytes, 1)[utils::tail(bytes, 1) == cr]
+  if (length(half)) bytes <- utils::head(bytes, -1)
+  bytes <- bytes[!(bytes == cr & c(bytes[-1], as.raw(0)) == lf)]
+  bytes[bytes == cr] <- lf
+  ends <- which(bytes[-length(bytes)] == lf & bytes[-1] == lf)
+  if (!length(ends)) return(list(events = list(), rest = c(bytes, half)))
   cut <- ends[length(ends)] + 1
-  whole <- rawToChar(charToRaw(text)[seq_len(cut)])
-  rest <- charToRaw(text)[-seq_len(cut)]
-  Encoding(whole) <- "UTF-8"
+  whole <- rawToChar(bytes[seq_len(cut)])
+  rest <- c(bytes[-seq_len(cut)], half)
   blocks <- strsplit(whole, "\n\n+", useBytes = TRUE)[[1]]
   events <- lapply(blocks[nzchar(blocks)], function(block) {
     lines <- strsplit(block, "\n", fixed = TRUE, useBytes = TRUE)[[1]]

@@ -64,7 +64,7 @@ fetched_row <- function(ledger, job, remote, state = list(), trouble = NA_charac
 note_reach <- function(ledger, job, rows) {
   events <- job_events(ledger, job)
   for (site in unique(rows[["site"]])) {
-    why <- stats::na.omit(rows[["trouble"]][rows[["site"]] == site])
+    why <- rows[["trouble"]][rows[["site"]] == site & is.na(rows[["state"]])]
     said <- events[["place"]] %in% site & events[["what"]] %in% c("unreached", "reached")
     last <- utils::tail(events[["what"]][said], 1)
     what <- if (length(why)) "unreached" else "reached"
@@ -80,7 +80,10 @@ fetch_remote <- function(project, ledger, job, remote, until, links) {
   state <- site_job(service, remote$id)
   take_remote_events(service, project, ledger, job, remote, links, state)
   began <- steady_clock()
-  fetch_pictures(service, project, ledger, job, remote, until)
+  trouble <- tryCatch({
+    fetch_pictures(service, project, ledger, job, remote, until)
+    NA_character_
+  }, clockpigeon_error_file = function(e) paste("has pictures for us;", e$where, e$what))
   if (steady_clock() - began > 1) {
     # Much may have happened while pictures came.
     state <- site_job(service, remote$id)
@@ -88,7 +91,7 @@ fetch_remote <- function(project, ledger, job, remote, until, links) {
   }
   keep_claim(ledger, job, remote, state)
   if (state$state %in% c("done", "stopped")) keep_bill(service, project, ledger, job, remote)
-  fetched_row(ledger, job, remote, state)
+  fetched_row(ledger, job, remote, state, trouble)
 }
 
 # Orders given here since the job was sent, each passed on once.
@@ -206,7 +209,13 @@ fetch_pictures <- function(service, project, ledger, job, remote, until) {
 # and tried again the next time; one that cannot be written here is no fault of the site.
 bring_remote <- function(service, project, ledger, job, remote, row, to) {
   whole <- file.exists(to)
-  for (try in 1:3) if (!whole) whole <- fetch_picture(service, remote$id, row, to)
+  unwritten <- function(e) {
+    if (inherits(e, "clockpigeon_error")) stop(e)
+    stop_input("file", "cannot be written", to, "Make room, or see who owns the folder.")
+  }
+  for (try in 1:3) {
+    if (!whole) whole <- tryCatch(fetch_picture(service, remote$id, row, to), error = unwritten, warning = unwritten)
+  }
   node <- if (length(row$node)) paste0(remote$site, "/", row$node) else NA_character_
   told <- function(what, detail = NA_character_, seconds = NA_real_) {
     add_events(ledger, job, data.frame(what = what, time = utc_now(this_moment()), place = remote$site, node = node,

@@ -92,7 +92,8 @@ fetch_lines <- function(x, job, width = terminal_width()) {
   if (!nrow(x)) return(paste0("job ", job, " has nothing at a site that answers by an address"))
   body <- data.frame(site = x[["site"]], job = x[["id"]], state = ifelse(is.na(x[["state"]]), "unknown", x[["state"]]),
                      here = paste(x[["here"]], "of", x[["frames"]]), ready = paste(x[["ready"]]),
-                     spent = ifelse(is.na(x[["spent"]]), "unknown", format_money(x[["spent"]], x[["currency"]])))
+                     spent = mapply(function(v, unit) if (is.na(v)) "unknown" else format_money(v, unit), x[["spent"]],
+                                    x[["currency"]]))
   lost <- which(!is.na(x[["trouble"]]))
   c(text_table(body, right = c("here", "ready", "spent"), width = width),
     unlist(lapply(lost, function(k) wrap_lines(paste0(x[["site"]][k], " ", x[["trouble"]][k], "."), width = width))))

@@ -98,7 +98,8 @@ farm_moment <- function(job) max(c(job$placed, job$frames[["began"]], job$frames
 
 # An event: it is written down, and the job is as it says.
 tell_farm <- function(job, at, what, frame = NULL, node = NULL, ...) {
-  event <- c(list(number = length(job$events) + 1L, at = at, what = what),
+  # Written and read again it is the same.
+  event <- c(list(number = length(job$events) + 1L, at = round(at, 3), what = what),
              if (length(frame)) list(shot = job$frames[["shot"]][frame], frame = job$frames[["frame"]][frame]),
              if (length(node)) list(node = paste0("node-", node)), Filter(length, list(...)))
   job$farm$keep(job$id, event)

@@ -76,7 +76,11 @@ made_farm <- function(project, rows, site, folder, con, now, document, options) 
     said <- jsonlite::fromJSON(kept[["request"]][k], simplifyVector = FALSE)
     job <- farm_job(kept[["id"]][k], said$order, kept[["placed"]][k], unlist(said$seconds), farm)
     events <- DBI::dbGetQuery(con, "SELECT event FROM events WHERE job = ? ORDER BY number", params = list(job$id))
-    for (event in events[["event"]]) apply_farm_event(job, jsonlite::fromJSON(event, simplifyVector = FALSE))
+    for (text in events[["event"]]) {
+      event <- jsonlite::fromJSON(text, simplifyVector = FALSE)
+      event$at <- as.numeric(event$at)
+      apply_farm_event(job, event)
+    }
     # What was rendered when the stand-in ended is rendered again.
     if (farm$real) for (node in which(job$nodes[["state"]] == "busy")) {
       tell_farm(job, now(), "lost", job$nodes[["frame"]][node], node)

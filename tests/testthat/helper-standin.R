@@ -4,8 +4,11 @@
 test_farm <- function(folder = scratch(env), faults = "", site = "saltmill", card = list(), seconds = NULL, real = FALSE,
                       at = 1764158400, env = parent.frame()) {
   project <- read_project(demo_file())
-  project$sites[[site]] <- utils::modifyList(project$sites[[site]], card)
-  class(project$sites[[site]]) <- "cp_site"
+  for (name in names(card)) {
+    old <- project$sites[[site]][[name]]
+    named <- is.list(old) && length(names(old)) && length(names(card[[name]]))
+    project$sites[[site]][[name]] <- if (named) utils::modifyList(old, card[[name]]) else card[[name]]
+  }
   con <- clockpigeon:::open_farm_store(folder)
   withr::defer(DBI::dbDisconnect(con), envir = env)
   clock <- new.env()
@@ -115,4 +118,40 @@ local_standin <- function(folder, ..., env = parent.frame(), until = 60) {
 at_address <- function(folder, url, site = "saltmill") {
   cat(paste0("service: {address: ", url, "/", site, ", token: {env: CLOCKPIGEON_TOKEN}}\n"),
       file = file.path(folder, "sites", paste0(site, ".yaml")), append = TRUE)
+}
+
+# A job of twelve frames that was decided for saltmill and is placed at a farm in this process, with all that is needed
+# to go on with it. `cut`: as of farm_service().
+at_farm <- function(faults = "", cut = function(n) "", frames = "1-12", seconds = 10, env = parent.frame(), ...) {
+  farm <- test_farm(faults = faults, seconds = seconds, env = env, ...)
+  farm$clock$at <- as.numeric(clockpigeon:::this_moment())
+  farm$began <- farm$clock$at
+  x <- list2env(decided(env, frames = frames, only = "saltmill,brisk,nodes=10", deadline = "3h", budget = "20 EUR"))
+  x$service <- farm_service(farm, cut)
+  x$farm <- farm
+  # The look is of tests of its own: here it would ask over the network.
+  x$place <- function() {
+    place <- plan_place(x$project, x$ledger, "review-1")
+    place$project$sites$saltmill$service <- list(address = "http://127.0.0.1:1", token = list(env = "NONE"))
+    place
+  }
+  x$project$root <- x$folder
+  x$send <- function(trial = FALSE) {
+    place <- x$place()
+    clockpigeon:::place_remote(place, as.list(as.data.frame(place$parts)[1, ]), place$split$runs[[1]], x$ledger,
+                               clockpigeon:::placed_folder(place), trial, x$service)
+  }
+  links <- clockpigeon:::new_links(function(site, ...) x$service)
+  x$links <- links
+  # Here the clocks of both go together.
+  x$pass <- function(seconds) {
+    pass(farm, seconds)
+    now <- as.POSIXct(farm$clock$at, origin = "1970-01-01", tz = "UTC")
+    Sys.setenv(CLOCKPIGEON_NOW = format(now, "%Y-%m-%dT%H:%M:%OS3Z"))
+  }
+  withr::local_envvar(CLOCKPIGEON_NOW = Sys.getenv("CLOCKPIGEON_NOW"), .local_envir = env)
+  x$fetch <- function(seconds = Inf) as.data.frame(fetch_job(x$project, x$ledger, "review-1", seconds, links))
+  x$watch <- function() watch_job(x$project, x$ledger, "review-1")
+  x$pictures <- function() list.files(file.path(x$folder, "placed/review-1/frames"), "png$", recursive = TRUE)
+  x
 }

@@ -1,0 +1,90 @@
+told <- function(x, what) {
+  events <- as.data.frame(job_events(x$ledger, "review-1"))
+  events[events$what == what, ]
+}
+
+test_that("a part is sent with its files, frames, settings and the cap to keep, once", {
+  x <- at_farm()
+  id <- x$send()
+  expect_identical(id, "saltmill-1")
+  order <- x$farm$jobs[[id]]$request
+  expect_identical(order$shots[[1]]$frames, "1-12")
+  expect_identical(order[c("engine", "version", "tier", "nodes", "trial")],
+                   list(engine = "pebble", version = "1.1", tier = "brisk", nodes = 10L, trial = FALSE))
+  # The fee and the minimum of a job are no frame's: the cap leaves room for them.
+  expect_gte(order$cap$amount, x$farm$card$price$fixed + x$farm$card$price$minimum)
+  expect_identical(order$cap$currency, "GBP")
+  expect_identical(nrow(told(x, "placed")), 1L)
+  expect_null(x$send())
+  expect_length(x$farm$jobs, 1)
+  expect_identical(told(x, "sent")$detail, "saltmill-1")
+})
+
+test_that("whichever request is cut, and wherever the placing ends, it is placed once", {
+  x <- at_farm()
+  x$send()
+  asked <- x$service$asked$n
+  for (how in c("before", "after")) {
+    for (k in seq_len(asked)) {
+      cut <- at_farm(cut = function(n) if (n == k) how else "")
+      cut$service$tries <- 1
+      # Ended there, and run again.
+      expect_s3_class(tryCatch(cut$send(), error = identity), "clockpigeon_error_service")
+      cut$service$request <- farm_service(cut$farm)$request
+      cut$send()
+      expect_length(cut$farm$jobs, 1)
+      expect_identical(nrow(told(cut, "sent")), 1L)
+      expect_null(cut$send())
+    }
+  }
+})
+
+test_that("what is left after a halt is placed anew, and its cap is what is left of the money", {
+  x <- at_farm(faults = "lose=1@45s", card = list(tiers = list(list(tier = "brisk", nodes = c(1, 10), factor = 2.2,
+                                                                   wait = NULL))), seconds = 15)
+  place <- x$place()
+  part <- as.list(as.data.frame(place$parts)[1, ])
+  part$nodes <- 1
+  send <- function() clockpigeon:::place_remote(place, part, place$split$runs[[1]], x$ledger,
+                                                clockpigeon:::placed_folder(place), FALSE, x$service)
+  send()
+  x$pass(3600)
+  x$fetch()
+  first <- x$farm$jobs[[1]]
+  expect_identical(first$by, "no nodes")
+  here <- length(x$pictures())
+  expect_gt(here, 0)
+  expect_lt(here, 12)
+  alarms <- as.data.frame(x$watch()$alarms)
+  expect_match(alarms$says[alarms$code == "halted"], paste(12 - here, "frames are not rendered"))
+  expect_identical(x$watch()$p_deadline, 0)
+  x$farm$faults$lose <- NULL
+  expect_identical(send(), "saltmill-2")
+  again <- x$farm$jobs[["saltmill-2"]]
+  expect_identical(nrow(again$frames), 12L - here)
+  x$pass(3600)
+  x$fetch()
+  expect_length(x$pictures(), 12)
+  expect_false("halted" %in% x$watch()$alarms$code)
+  expect_identical(sum(vapply(x$farm$jobs, function(job) sum(job$frames$state == "ready"), 0L)), 12L)
+})
+
+test_that("a trial sends the frames that say most, and the rest is sent without them", {
+  x <- at_farm(frames = "1-60")
+  x$send(trial = TRUE)
+  trial <- x$farm$jobs[[1]]
+  expect_true(trial$request$trial)
+  expect_identical(nrow(trial$frames), 3L)
+  expect_identical(nrow(told(x, "placed")), 0L)
+  x$pass(3600)
+  x$fetch()
+  expect_length(x$pictures(), 3)
+  rows <- timings(x$ledger)
+  rows <- rows[rows$site %in% "saltmill" & rows$kind == "reported", ]
+  expect_identical(sort(rows$frame), sort(trial$frames$frame))
+  expect_equal(rows$wall_s[order(rows$frame)], trial$frames$took[order(trial$frames$frame)], tolerance = 1e-3)
+  x$send()
+  rest <- x$farm$jobs[[2]]
+  expect_identical(nrow(rest$frames), 57L)
+  expect_length(intersect(rest$frames$frame, trial$frames$frame), 0)
+})

@@ -1,0 +1,51 @@
+test_that("a job is placed at a stand-in that renders, tried, watched, paused, fetched and deleted by the command", {
+  skip_if_not_installed("nanonext")
+  skip_if_not_installed("later")
+  skip_if_not_installed("curl")
+  skip_if_not_installed("mirai")
+  withr::local_envvar(COLUMNS = "90", NO_COLOR = "1", CLOCKPIGEON_NOW = NA, CLOCKPIGEON_TOKEN = "token-of-the-test")
+  x <- decided(frames = "1-12", only = "quayside,nodes=2", deadline = "3h", budget = "20 EUR")
+  card <- file.path(x$folder, "sites/quayside.yaml")
+  # It is quick there: nothing is waited for.
+  writeLines(sub("^start:.*", "start: none", readLines(card)), card)
+  served <- local_standin(x$folder, "quayside", "--render", "--slots", "1", "--for", "2min")
+  at_address(x$folder, served$url, "quayside")
+  withr::local_dir(x$folder)
+  run <- function(...) {
+    status <- NULL
+    said <- NULL
+    out <- capture.output(said <- capture.output(status <- cli(c(...)), type = "message"))
+    list(status = status, out = paste(out, collapse = "\n"), said = paste(said, collapse = "\n"))
+  }
+  looked <- run("place", "review-1", "--despite", "changed,quote")
+  expect_match(looked$out, "asked at its address")
+  expect_identical(run("fetch", "review-1")$out, "job review-1 has nothing at a site that answers by an address")
+  tried <- run("place", "review-1", "--trial", "--yes", "--despite", "changed,quote")
+  expect_match(tried$out, "Sent: quayside-1", fixed = TRUE)
+  pictures <- function() list.files("placed/review-1/frames", "png$", recursive = TRUE)
+  expect_length(pictures(), 3)
+  placed <- run("place", "review-1", "--yes", "--despite", "changed,quote")
+  expect_match(placed$out, "Sent: quayside-2", fixed = TRUE)
+  expect_identical(run("pause", "review-1")$status, 0L)
+  expect_match(run("fetch", "review-1")$out, "quayside +quayside-1 +done +3 of 3.*quayside-2 +(paused|done)")
+  expect_identical(run("resume", "review-1")$status, 0L)
+  fetched <- run("fetch", "review-1", "--wait", "--format", "csv")
+  expect_identical(fetched$status, 0L)
+  rows <- utils::read.csv(text = fetched$out)
+  expect_identical(rows$state, c("done", "done"))
+  expect_identical(rows$here, c(3L, 9L))
+  expect_length(pictures(), 12)
+  # What came home is what was rendered there: whole pictures of the asked size.
+  for (path in file.path("placed/review-1/frames", pictures())) {
+    expect_null(clockpigeon:::picture_fault(path, "png", list(width = 160, height = 90)))
+  }
+  watched <- run("watch", "review-1", "--once")
+  expect_match(watched$out, "12 of 12 frames are there")
+  expect_match(watched$out, "quayside/node-1")
+  expect_identical(run("delete", "review-1")$status, 3L)
+  expect_match(run("delete", "review-1", "--yes")$said, "deleted there: quayside-1, quayside-2")
+  expect_identical(run("delete", "review-1", "--yes")$status, 2L)
+  served$process$kill()
+  gone <- run("stop", "review-1")
+  expect_match(gone$said, "job review-1: stopped")
+})
