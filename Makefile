@@ -2,7 +2,7 @@
 RSCRIPT = Rscript --no-init-file
 LIB = .build/lib
 
-.PHONY: demo test test-long fuzz sanitize coverage site check lint bench docs install structure clean
+.PHONY: demo test test-long fuzz sanitize coverage site check lint protocol bench docs install structure clean
 
 demo:
 	@$(RSCRIPT) tools/setup.R run
@@ -55,6 +55,15 @@ docs: $(LIB)
 	@$(RSCRIPT) -e 'Rcpp::compileAttributes()'
 	@R_LIBS=$(LIB) $(RSCRIPT) -e 'roxygen2::roxygenise(load_code = "source")'
 	@R_LIBS=$(LIB) $(RSCRIPT) tools/schemas.R
+
+# What a stand-in answers, and the protocol's document, held against programs from npm (needs node).
+protocol: $(LIB)
+	@$(RSCRIPT) tools/setup.R test
+	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
+	@rm -rf .build/protocol && mkdir -p .build/protocol && cp tools/protocol/* .build/protocol/
+	@cd .build/protocol && npm install --silent --no-fund --no-audit
+	@$(RSCRIPT) tools/protocol.R $(LIB) .build/protocol/out
+	@cd .build/protocol && node check.mjs out ../../inst/protocol/site.yaml
 
 bench: $(LIB)
 	@$(RSCRIPT) tools/setup.R test

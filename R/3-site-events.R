@@ -13,7 +13,7 @@ read_site_events <- function(stream, seconds = 5) {
   until <- steady_clock() + seconds
   found <- list()
   repeat {
-    if (stream$ended) stream$service$connect(stream)
+    if (stream$ended) or_else(stream$service$connect, connect_stream)(stream)
     stream$pull(min(0.1, max(0.01, until - steady_clock())))
     found <- c(found, take_events(stream))
     if (stream$status >= 400) stream_refused(stream)

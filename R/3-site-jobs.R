@@ -7,7 +7,8 @@ site_work <- function(job, option, output, hashes = NULL) {
     own <- hashes[hashes[["shot"]] == shot$shot, , drop = FALSE]
     limit <- list(samples = shot$limit$samples, noise = shot$limit$noise, time_s = shot$limit$time)
     c(list(shot = shot$shot, scene = scene_for(job$engine, shot), frames = format_frames(shot$frames),
-           width = shot$size[[1]], height = shot$size[[2]], limit = Filter(function(v) length(v) && !is.na(v), limit), output = output),
+           width = shot$size[[1]], height = shot$size[[2]],
+           limit = Filter(function(v) length(v) && !is.na(v), limit), output = output),
       if (NROW(own)) list(files = lapply(seq_len(nrow(own)), function(k) {
         list(path = own[["path"]][k], sha256 = own[["sha256"]][k])
       })))

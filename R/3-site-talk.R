@@ -1,12 +1,12 @@
 # Talking to a site over our protocol (inst/protocol/site.yaml): one question, asked again where that can help.
 
 # What a service is reached by: `address` (of the site's service), `token`, how often a question is asked (`tries`), how
-# long an answer may take, and what tests replace: the clocks, how it is asked (`request`) and how its events are read
-# (`connect`). An error where the token cannot be read.
+# long an answer may take, and what tests replace: the clocks and how it is asked (`request`; `connect`, where there is
+# one, reads its events). An error where the token cannot be read.
 site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clock = this_moment) {
   need_package("curl", "sites that are reached by an address")
   list(site = site$site, address = sub("/+$", "", site$service$address), token = service_token(site), tries = tries,
-       timeout_s = timeout_s, sleep = sleep, clock = clock, request = service_request, connect = connect_stream)
+       timeout_s = timeout_s, sleep = sleep, clock = clock, request = service_request)
 }
 
 # The bearer token, from a variable of the environment or the first line of a file.

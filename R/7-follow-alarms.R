@@ -5,8 +5,8 @@
 watch_alarms <- function(x) {
   found <- site_alarms(x)
   if (any(is.infinite(x$came))) {
-    found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), stuck_alarms(x), pace_alarms(x), fail_alarms(x),
-                   found, money_alarm(x), late_alarm(x))
+    found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), fewer_alarms(x), stuck_alarms(x), pace_alarms(x),
+                   fail_alarms(x), found, money_alarm(x), late_alarm(x))
   }
   if (is.null(found)) found <- alarm("", "note", NA, "", "")[0, ]
   as_table(found[order(match(found[["level"]], alarm_levels), found[["until_s"]]), , drop = FALSE])
@@ -115,7 +115,7 @@ site_alarms <- function(x) {
     columns <- x$going$runs[[part[1]]]
     if (all(x$here[columns])) return(NULL)
     rbind(halted_alarm(x, site, columns), reach_alarm(x, site), behind_alarm(x, site, columns),
-          charge_alarm(x, site, part[1], columns), spoilt_alarm(site))
+          charge_alarm(x, site, part[1], columns), spoilt_alarm(site), version_alarm(x, site))
   }))
 }
 
@@ -164,6 +164,34 @@ charge_alarm <- function(x, site, part, columns) {
     number_text(ratio), " times what its card lets expect"), "See its bill: clockpigeon jobs, with the job's name.")
 }
 
+# Frames that another version made than the one asked for.
+version_alarm <- function(x, site) {
+  if (is.na(site$other)) return(NULL)
+  job <- x$state$job
+  alarm("version", "now", site$site, paste0(site$site, " renders with ", job$engine, " ", site$other, ", asked was ",
+                                            job$version),
+        "Stop, and look at a frame beside one of your own: clockpigeon picture. A release may light or grain otherwise.")
+}
+
+# Fewer nodes than the plan counts on, well after the others began.
+fewer_alarms <- function(x) {
+  nodes <- x$nodes
+  parts <- as_frame(x$parts)
+  options <- x$state$options
+  bind_tables(lapply(seq_len(nrow(parts)), function(k) {
+    site <- parts[["site"]][k]
+    mine <- nodes[startsWith(nodes[["node"]], paste0(site, "/")), , drop = FALSE]
+    planned <- min(options[["nodes"]][match(parts[["option"]][k], options[["option"]])], parts[["frames"]][k])
+    if (!nrow(mine) || nrow(mine) >= planned || parts[["there"]][k] == parts[["frames"]][k]) return(NULL)
+    start <- first_of(x$state$scenario$sites[[site]]$start, list(p90_s = 300))$p90_s
+    since <- x$passed_s - min(mine[["first"]])
+    if (since < 2 * start + 120) return(NULL)
+    alarm("fewer", "soon", site, paste0(nrow(mine), " of ", planned, " nodes work at ", site, ", ",
+                                        format_duration(since), " after the first began"),
+          "Ask there; the times above take what came as it came.")
+  }))
+}
+
 spoilt_alarm <- function(site) {
   if (!site$spoilt) return(NULL)
   alarm("spoilt", "soon", site$site, paste0(site$spoilt, if (site$spoilt == 1) " picture of " else " pictures of ",
@@ -176,7 +204,7 @@ money_alarm <- function(x) {
   asked <- x$state$asked
   if (!is.finite(asked$budget) || x$p_budget >= asked$confidence) return(NULL)
   parts <- as_frame(x$parts)
-  spent <- sum(parts[["cost_mean"]] * parts[["work"]])
+  spent <- spent_so_far(x)
   total <- stats::median(x$draws[["cost"]])
   end <- stats::median(x$draws[["finish_s"]])
   share <- if (is.finite(end)) (asked$budget - spent) / max(total - spent, 1e-9) else 1
@@ -211,46 +239,4 @@ late_alarm <- function(x) {
   alarm("late", level, NA, says, paste0(
     "Send what is not begun to ", best[["option"]], ": ", percent(best[["p_both"]]), ", ",
     format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."), best[["until_s"]])
-}
-
-# What becomes of the job if all that is not there yet is sent elsewhere now: one row an option that can begin at once
-# at a site that is not at work: `option`, `finish_p50`, `finish_p90` (seconds from the placing), `cost_mean` (in all),
-# `p_deadline`, `p_budget`, `p_both`, and `until_s`, until when it keeps the deadline at the confidence asked. What is
-# spent so far is taken by the work that is done; frames under way are paid twice.
-rest_ways <- function(x, draws = 200) {
-  state <- x$state
-  parts <- as_frame(x$parts)
-  left <- which(is.infinite(x$came))
-  options <- state$options
-  can <- which(!options[["site"]] %in% parts[["site"]] & options[["begin_s"]] == 0)
-  some <- with_some_draws(state, seq_len(min(nrow(state$seconds), draws)))
-  spent <- sum(parts[["cost_mean"]] * parts[["work"]])
-  bind_tables(lapply(can, function(i) {
-    d <- part_draws(some, i, left, waiting = x$passed_s)
-    judged <- judged_draws(d[["finish_s"]], spent + d[["cost"]], state$asked)
-    data.frame(option = options[["option"]][i], site = options[["site"]][i],
-               finish_p50 = quantile_of(d[["finish_s"]], 0.5), finish_p90 = quantile_of(d[["finish_s"]], 0.9),
-               cost_mean = judged$mean, p_deadline = judged$p_deadline, p_budget = judged$p_budget,
-               p_both = judged$p_both,
-               until_s = x$passed_s + state$asked$deadline_s - quantile_of(d[["finish_s"]], state$asked$confidence))
-  }))
-}
-
-# What can be done now, beside each other: going on, sending what is not there elsewhere, stopping. As rest_ways() has
-# it, and `frames` that there would be.
-ways_now <- function(x) {
-  all <- length(x$came)
-  parts <- as_frame(x$parts)
-  d <- x$draws
-  on <- data.frame(option = "go on", site = NA_character_, finish_p50 = quantile_of(d[["finish_s"]], 0.5),
-                   finish_p90 = quantile_of(d[["finish_s"]], 0.9), cost_mean = x$mean, p_deadline = x$p_deadline,
-                   p_budget = x$p_budget, p_both = x$p_both, until_s = NA_real_)
-  spent <- sum(parts[["cost_mean"]] * parts[["work"]])
-  stop <- data.frame(option = "stop", site = NA_character_, finish_p50 = x$passed_s, finish_p90 = x$passed_s,
-                     cost_mean = spent, p_deadline = NA_real_, p_budget = NA_real_, p_both = NA_real_,
-                     until_s = NA_real_)
-  ways <- if (any(is.infinite(x$came))) rest_ways(x)
-  if (length(ways)) ways <- as_frame(ways[order(ways[["cost_mean"]]), , drop = FALSE])
-  out <- rbind(on, ways, stop)
-  cbind(out, frames = c(rep(all, nrow(out) - 1), sum(is.finite(x$came))))
 }

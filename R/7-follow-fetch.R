@@ -232,6 +232,12 @@ bring_remote <- function(service, project, ledger, job, remote, row, to) {
 keep_remote_timing <- function(project, ledger, job, remote, row) {
   shot <- Find(function(s) s$shot == row$shot, remote$order$shots)
   if (!is.numeric(row$seconds)) return(invisible())
+  asked <- remote$order$version
+  if (length(asked) && length(row$version) && !identical(row$version, asked)) {
+    add_events(ledger, job, data.frame(what = "other version", time = utc_now(this_moment()), place = remote$site,
+                                       detail = shown_text(row$version), source = "fetch",
+                                       key = paste("version", remote$site, remote$id, row$version)))
+  }
   limit <- shot$limit
   names(limit)[names(limit) == "time_s"] <- "time"
   own <- project$shots[[row$shot]]

@@ -13,13 +13,14 @@
 #' @param now The moment that is looked at.
 #' @param last An earlier result for the same job: what cannot have changed since is taken from it, which makes an
 #'   update many times as quick.
-#' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`, `frames`, `there` (here,
-#'   or ready at a site that is asked by its address), `here`, `work` (share of the work that is done), `last` (arrival, seconds from the placing), `overdue` (share of draws in
-#'   which another frame would have come), `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`, `silent`; `draws`:
-#'   a tibble of `finish_s` and `cost`; `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest
-#'   first: `code`, `level` (`now`, `soon`, `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of
-#'   each frame (`shot`, `frame`, `piece`, `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`;
-#'   `passed_s`; `promised`. Times are seconds from the placing (`placed`).
+#' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`, `frames`, `there`
+#'   (here, or ready at a site that is asked by its address), `here`, `work` (share of the work that is done), `last`
+#'   (arrival, seconds from the placing), `overdue` (share of draws in which another frame would have come),
+#'   `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`, `silent`; `draws`: a tibble of `finish_s` and `cost`;
+#'   `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest first: `code`, `level` (`now`, `soon`,
+#'   `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of each frame (`shot`, `frame`, `piece`,
+#'   `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`; `passed_s`; `promised`. Times are
+#'   seconds from the placing (`placed`).
 #' @section Conditions: `clockpigeon_error_job` for a job that was not decided here or not placed.
 #' @examplesIf requireNamespace("lpSolve", quietly = TRUE)
 #' project <- read_project(demo_file())

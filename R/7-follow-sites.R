@@ -3,7 +3,8 @@
 # `told`: events, their times in seconds from the placing; `columns`: the frames of the job. Returns a list: `ready`
 # (when each frame's picture could be fetched, by its place in the job; Inf), and `sites`, a data frame of `site`,
 # `charged` (NA: it tells of no charges), `halted_s` and `halted_by`, `silent_s` (since when it cannot be asked) and
-# `trouble`, `spoilt` (pictures that did not come whole and are not there), `versions` (of the engine).
+# `trouble`, `spoilt` (pictures that did not come whole and are not there), `other` (a version of the engine that was not
+# asked for and made frames).
 site_states <- function(told, columns) {
   key <- row_key(columns, c("shot", "frame"))
   ready <- told[told[["what"]] %in% "ready", , drop = FALSE]
@@ -24,7 +25,8 @@ site_states <- function(told, columns) {
     data.frame(site = site, charged = if (nrow(charges)) sum(charges[["amount"]], na.rm = TRUE) else NA_real_,
                halted_s = c(halted[["time"]], NA_real_)[1], halted_by = c(halted[["detail"]], NA_character_)[1],
                silent_s = if (lost) utils::tail(reach[["time"]], 1) else NA_real_,
-               trouble = if (lost) utils::tail(reach[["detail"]], 1) else NA_character_, spoilt = length(spoilt))
+               trouble = if (lost) utils::tail(reach[["detail"]], 1) else NA_character_, spoilt = length(spoilt),
+               other = c(of("other version")[["detail"]], NA_character_)[1])
   })
   list(ready = ifelse(is.na(at), Inf, pmax(ready[["time"]][at], 1e-3)), sites = bind_tables(rows))
 }

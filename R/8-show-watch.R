@@ -127,20 +127,25 @@ alarm_lines <- function(x, width) {
   c("", unlist(lapply(paste0(marks, " ", says, ". ", alarms[["action"]], until), wrap_lines, width = width)))
 }
 
-# What can be done now, beside each other.
-ways_lines <- function(x, width = terminal_width(), most = 8) {
-  ways <- ways_now(x)
+# What can be done now, beside each other; `ways` from ways_now() or what_if_now().
+ways_lines <- function(x, ways = ways_now(x), width = terminal_width(), most = 8) {
+  ways <- as_frame(ways)
   clock <- function(seconds) by_clock(seconds, x$state$scenario)
-  kept <- ways[c(seq_len(min(most, nrow(ways) - 1)), nrow(ways)), , drop = FALSE]
+  kept <- ways[unique(c(seq_len(min(most, nrow(ways) - 1)), nrow(ways))), , drop = FALSE]
   stop <- kept[["option"]] == "stop"
-  body <- data.frame(way = ifelse(is.na(kept[["site"]]), kept[["option"]], paste("rest to", kept[["option"]])),
+  body <- data.frame(way = ifelse(is.na(kept[["site"]]) | startsWith(kept[["option"]], "add "), kept[["option"]],
+                                  paste("rest to", kept[["option"]])),
                      done = ifelse(stop, paste(kept[["frames"]], "frames"), clock(kept[["finish_p50"]])),
                      "9 in 10 by" = ifelse(stop, "", clock(kept[["finish_p90"]])),
                      cost = format_money(kept[["cost_mean"]], x$state$scenario$currency),
                      chance = ifelse(stop, "", percent(kept[["p_both"]])), check.names = FALSE)
   under_way <- sum(x$frames[["state"]] == "rendering")
   c("", text_table(body, right = c("done", "9 in 10 by", "cost", "chance"), width = width),
-    wrap_lines(paste0("Spent so far is taken by the work that is done.", if (under_way) paste0(
+    unlist(lapply(which(!is.na(kept[["note"]])), function(k) {
+      wrap_lines(paste0("First: ", body[["way"]][k], ": ", kept[["note"]][k], "."), width)
+    })),
+    wrap_lines(paste0(if (all(is.na(x$at_sites[["charged"]]))) "Spent so far is taken by the work that is done."
+                      else "Spent so far is what was charged.", if (under_way) paste0(
       " What is under way (", under_way, if (under_way == 1) " frame" else " frames", ") would be paid twice ",
       "elsewhere, and is lost by a stop.")), width))
 }

@@ -245,6 +245,8 @@ cli_commands <- list(
       opt("--sent", "the frames that were not begun were sent to the fallback, now", "logical", FALSE),
       opt("--claim", "how much time a site says is left, such as 3h20m or SITE=3h20m: kept beside what is said here"),
       opt("--ways", "also say what would become of the rest elsewhere, and what a stop leaves", "logical", FALSE),
+      opt("--what-if", paste0("also say what would be if that were changed now: tier=brisk, nodes=8, send SITE, ",
+          "add SITE, stop; commas between")),
       opt("--tell", "also start the project's program (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
           "logical", FALSE),
       opt("--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",

@@ -11,7 +11,7 @@ cli_watch <- function(o, args) {
     stop_input("usage", "the project names no program to be told", "option --tell",
                "Write `tell: {run: [program, argument]}` in clockpigeon.yaml.")
   }
-  live <- !o$once && !length(o$figure) && !o$ways
+  live <- !o$once && !length(o$figure) && !o$ways && !length(o$what_if)
   links <- new_links()
   on.exit(close_links(links))
   look <- function(last = NULL) {
@@ -29,8 +29,9 @@ cli_watch <- function(o, args) {
     x <- live_watch(look, order, o$every)
   } else {
     x <- look()
-    cli_emit(if (o$ways) as_table(ways_now(x)) else x$parts, o$format,
-             function() c(watch_lines(x), if (o$ways) ways_lines(x)))
+    ways <- if (length(o$what_if)) what_if_now(x, strsplit(o$what_if, ",", fixed = TRUE)[[1]])
+            else if (o$ways) as_table(ways_now(x))
+    cli_emit(or_else(ways, x$parts), o$format, function() c(watch_lines(x), if (length(ways)) ways_lines(x, ways)))
   }
   cli_figure(x, o$figure, show = or_else(o$show, "belief"))
   if (any(x$alarms[["level"]] == "now")) 3L else 0L
@@ -38,7 +39,7 @@ cli_watch <- function(o, args) {
 
 # All jobs that run, a line each.
 cli_watch_all <- function(project, o) {
-  given <- names(Filter(length, o[c("frames", "placed", "claim", "figure")]))
+  given <- names(Filter(length, o[c("frames", "placed", "claim", "figure", "what_if")]))
   given <- c(given, names(Filter(isTRUE, o[c("sent", "ways", "tell")])))
   if (length(given)) {
     stop_input("usage", paste0("--", given[1], " is of one job, and none is named"), "clockpigeon watch",

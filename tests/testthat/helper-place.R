@@ -40,7 +40,8 @@ folded_frames <- function(ledger, job) {
 }
 
 # The demo's review of the gears, decided for the attic with one node, its engine really here.
-decided <- function(env = parent.frame(), frames = "1-12", ..., deadline = "30min", only = "attic,nodes=1") {
+decided <- function(env = parent.frame(), frames = "1-12", ..., deadline = "30min", only = "attic,nodes=1",
+                    seconds = c(0.3, 0.32)) {
   folder <- local_project(env)
   path <- file.path(folder, "shots/gears-review.yaml")
   text <- sub("^frames: .*", paste("frames:", frames), readLines(path))
@@ -48,7 +49,7 @@ decided <- function(env = parent.frame(), frames = "1-12", ..., deadline = "30mi
   project <- read_project(folder)
   ledger <- open_ledger(project$ledger)
   withr::defer(close_ledger(ledger), envir = env)
-  add_timings(ledger, some_timings(c(0.3, 0.32), shot = "gears-review", scene = "gears", frame = c(1L, 12L),
+  add_timings(ledger, some_timings(seconds, shot = "gears-review", scene = "gears", frame = c(1L, 12L),
                                    engine = "pebble", engine_version = "1.1", limit_value = 6, node = "here"))
   rows <- timings(ledger)
   job <- render_job(project$shots["gears-review"], c(pebble = "1.1"), rows, project$currency, project$rates,

@@ -96,3 +96,52 @@ test_that("trial frames go first, are evidence, and are not rendered again", {
   # However late it is asked.
   expect_true(plan_place(x$project, x$ledger, "review-1", now = Sys.time() + 86400)$go)
 })
+
+test_that("a job at an own pool, by a sheet and at an address is one thing: placed once, watched to its end, done", {
+  skip_if_not_installed("mirai")
+  skip_if_not_installed("nanonext")
+  skip_if_not_installed("later")
+  skip_if_not_installed("curl")
+  withr::local_envvar(CLOCKPIGEON_NOW = NA, CLOCKPIGEON_TOKEN = "token-of-the-test")
+  came <- function(x, kind) {
+    folder <- file.path(x$folder, "placed/review-1/frames")
+    # By a sheet somebody else puts them there, under other folders and names.
+    if (kind == "sheet") for (k in 1:12) {
+      dir.create(file.path(folder, "from-the-farm"), FALSE, TRUE)
+      file.copy(one_pixel(scratch()), file.path(folder, "from-the-farm", sprintf("gears-review.%05d.png", k)))
+    }
+    if (kind == "service") clockpigeon:::wait_remote(x$project, x$ledger, "review-1", every = 0.2)
+  }
+  for (kind in c("own", "sheet", "service")) {
+    x <- decided(only = if (kind == "own") "attic,nodes=1" else "quayside,nodes=2", deadline = "3h", budget = "20 EUR")
+    if (kind == "service") {
+      card <- file.path(x$folder, "sites/quayside.yaml")
+      writeLines(sub("^start:.*", "start: none", readLines(card)), card)
+      served <- local_standin(x$folder, "quayside", "--render", "--slots", "1", "--for", "2min")
+      at_address(x$folder, served$url, "quayside")
+      x$project <- read_project(x$folder)
+    }
+    expect_refusal(watch_job(x$project, x$ledger, "review-1"), "job", "was not placed")
+    place <- plan_place(x$project, x$ledger, "review-1")
+    expect_identical(place$parts$kind, kind)
+    let <- c("changed", "quote", "late", "dear")
+    placed <- place_job(place, x$ledger, let, progress = FALSE)
+    expect_length(placed$sheets, if (kind == "sheet") 2 else 0)
+    expect_length(placed$remote, if (kind == "service") 1 else 0)
+    came(x, kind)
+    now <- watch_job(x$project, x$ledger, "review-1")
+    expect_true(all(now$here), label = kind)
+    expect_identical(now$parts$work, 1, label = kind)
+    expect_identical(nrow(now$alarms), 0L, label = kind)
+    expect_true(all(now$came >= 0 & now$came < 600), label = kind)
+    expect_identical(nrow(clockpigeon:::watch_all(x$project, x$ledger)), 0L, label = kind)
+    # Asked again, there is nothing left to do.
+    again <- plan_place(x$project, x$ledger, "review-1")
+    expect_true(all(again$seen$here), label = kind)
+    place_job(again, x$ledger, let, progress = FALSE)
+    events <- as.data.frame(job_events(x$ledger, "review-1"))
+    expect_identical(sum(events$what == "placed"), 1L, label = kind)
+    expect_identical(sum(events$what == "sent"), if (kind == "service") 1L else 0L, label = kind)
+    if (kind != "sheet") expect_identical(sort(unique(events$frame[events$what == "arrived"])), 1:12, label = kind)
+  }
+})
