@@ -5,8 +5,12 @@ project_fields <- function() list(
   currency = field(a_currency(), required = TRUE),
   time_zone = field(a_zone()),
   ledger = field(a_text(), default = "ledger.sqlite"),
-  tell = field(record_of(list(run = field(texts(), required = TRUE),
-                              quiet = field(a_duration(), default = 600)))),
+  tell = field(record_of(list(
+    run = field(texts()),
+    post = field(record_of(list(address = field(a_service_address(), required = TRUE),
+                                secret = field(record_of(secret_fields()), required = TRUE)))),
+    quiet = field(a_duration(), default = 600)
+  ))),
   defaults = field(record_of(list(
     engine = field(a_text()),
     version = field(a_version()),
@@ -22,9 +26,10 @@ project_fields <- function() list(
 #'
 #' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
 #' `plan`, `deadline`, `budget`, `confidence`; `tell`: a program that `clockpigeon watch --tell` starts when an alarm
-#' rings, as `run: [program, argument]`, and `quiet`, how long nothing else is told that is not urgent) and every file
-#' under `shots/`, `nodes/`, `engines/`, `sites/`, `plans/`, `usages/`, `manifests/`, `jobs/` and `rates/`. The engines
-#' that come with the package are there too, unless the project has a profile of the same name.
+#' rings, as `run: [program, argument]`; or an address to which it is posted, as `post: {address, secret}`, the secret
+#' from `env` or `file`; and `quiet`, how long nothing else is told that is not urgent) and every file under `shots/`,
+#' `nodes/`, `engines/`, `sites/`, `plans/`, `usages/`, `manifests/`, `jobs/` and `rates/`. The engines that come with
+#' the package are there too, unless the project has a profile of the same name.
 #'
 #' @param path The folder.
 #' @param parts Names of the folders to read, such as `c("shots", "sites")`; all when `NULL`. Of a folder of many files
@@ -47,6 +52,10 @@ read_project <- function(path = ".", parts = NULL) {
   root <- real_path(path)
   project <- read_record(file.path(root, "clockpigeon.yaml"), project_fields(), "cp_project")
   project$root <- root
+  if (length(project$tell) && !length(project$tell$run) && !length(project$tell$post)) {
+    stop_input("project", "tells nobody", paste0(short_path(file.path(root, "clockpigeon.yaml")), ", field `tell`"),
+               "Write run: [program, argument] or post: {address: URL, secret: {env: NAME}}.")
+  }
   if (!grepl("^(/|[A-Za-z]:)", project$ledger)) project$ledger <- file.path(root, project$ledger)
   folder <- function(name, read, key) {
     if (is.null(parts) || name %in% parts) read_folder(file.path(root, name), read, key)

@@ -72,8 +72,11 @@ place_fields <- function() list(
 # Where a site answers our protocol, and what it is asked with.
 service_fields <- function() list(
   address = field(a_service_address(), required = TRUE),
-  token = field(record_of(list(env = field(a_text()), file = field(a_text()))), required = TRUE)
+  token = field(record_of(secret_fields()), required = TRUE)
 )
+
+# Where something is read that stands in no file of the project.
+secret_fields <- function() list(env = field(a_text()), file = field(a_text()))
 
 # A token must not be read on its way: beyond this machine the connection is encrypted.
 service_address <- function(x, where) {

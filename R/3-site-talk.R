@@ -9,10 +9,13 @@ site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clo
        timeout_s = timeout_s, sleep = sleep, clock = clock, request = service_request)
 }
 
-# The bearer token, from a variable of the environment or the first line of a file.
+# The bearer token of a site.
 service_token <- function(site) {
-  from <- site$service$token
-  where <- paste0("sites/", site$site, ".yaml, field `service`, field `token`")
+  secret_text(site$service$token, paste0("sites/", site$site, ".yaml, field `service`, field `token`"))
+}
+
+# What nobody else is to read, from a variable of the environment or the first line of a file.
+secret_text <- function(from, where) {
   if (length(from$env)) {
     token <- Sys.getenv(from$env)
     if (!nzchar(token)) {
@@ -36,8 +39,9 @@ ask_service <- function(service, method, path, body = NULL, key = NULL, type = "
                         query = list()) {
   if (is.list(body)) body <- charToRaw(enc2utf8(to_json_line(body)))
   url <- service_url(service, path, query)
-  headers <- c(list(Authorization = paste("Bearer", service$token), Accept = "application/json"),
-               if (length(body)) list("Content-Type" = type), if (length(key)) list("Idempotency-Key" = key), headers)
+  headers <- c(if (length(service$token)) list(Authorization = paste("Bearer", service$token)),
+               list(Accept = "application/json"), if (length(body)) list("Content-Type" = type),
+               if (length(key)) list("Idempotency-Key" = key), headers)
   for (try in seq_len(service$tries)) {
     answer <- tryCatch(service$request(service, method, url, body, headers), error = identity)
     wait <- retry_wait(answer, try)

@@ -170,7 +170,7 @@ version_alarm <- function(x, site) {
   job <- x$state$job
   alarm("version", "now", site$site, paste0(site$site, " renders with ", job$engine, " ", site$other, ", asked was ",
                                             job$version),
-        "Stop, and look at a frame beside one of your own: clockpigeon picture. A release may light or grain otherwise.")
+        "Stop, and look at a frame beside one of your own: clockpigeon picture. Releases light and grain differently.")
 }
 
 # Fewer nodes than the plan counts on, well after the others began.

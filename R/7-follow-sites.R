@@ -3,8 +3,8 @@
 # `told`: events, their times in seconds from the placing; `columns`: the frames of the job. Returns a list: `ready`
 # (when each frame's picture could be fetched, by its place in the job; Inf), and `sites`, a data frame of `site`,
 # `charged` (NA: it tells of no charges), `halted_s` and `halted_by`, `silent_s` (since when it cannot be asked) and
-# `trouble`, `spoilt` (pictures that did not come whole and are not there), `other` (a version of the engine that was not
-# asked for and made frames).
+# `trouble`, `spoilt` (pictures that did not come whole and are not there), `other` (a version of the engine that was
+# not asked for and made frames).
 site_states <- function(told, columns) {
   key <- row_key(columns, c("shot", "frame"))
   ready <- told[told[["what"]] %in% "ready", , drop = FALSE]

@@ -1,9 +1,10 @@
 # Telling: a program of the user's is started when a job's alarm rings, or the job ends.
 
-# `x` from watch_job(); `tell`: `run`, an argument vector, and `quiet`, seconds. Each alarm is told at most once in a
-# job, whoever watches it: the one whose line in the ledger is new tells it. After something was told, nothing but what
-# is due `now` is told for the quiet time; what still stands then is. Returns what was told, a data frame of `code`,
-# `site` and `status` (of the program; NA: it could not be started, or took over half a minute).
+# `x` from watch_job(); `tell`: `run`, an argument vector, `post`, an address with its secret, and `quiet`, seconds.
+# Each alarm is told at most once in a job, whoever watches it: the one whose line in the ledger is new tells it. After
+# something was told, nothing but what is due `now` is told for the quiet time; what still stands then is. Returns what
+# was told, a data frame of `code`, `site`, `status` (of the program; NA: it could not be started, or took over half a
+# minute; 0 where there is none) and `posted` (why it could not be posted; NA: it was, or is not to be).
 tell_alarms <- function(x, ledger, tell, now = this_moment()) {
   due <- told_rows(x)
   before <- job_events(ledger, x$job)
@@ -19,7 +20,10 @@ tell_alarms <- function(x, ledger, tell, now = this_moment()) {
       what = "told", time = utc_now(now), place = row$site, detail = row$code, source = "watch",
       key = paste("told", row$code, row$site)))
     if (new == 0) return(NULL)
-    data.frame(code = row$code, site = row$site, status = run_told(tell$run, told_object(x, row)))
+    object <- told_object(x, row)
+    data.frame(code = row$code, site = row$site, status = if (length(tell$run)) run_told(tell$run, object) else 0L,
+               posted = if (length(tell$post)) post_told(tell$post, object, paste(x$job, row$code, row$site))
+                        else NA_character_)
   }))
 }
 
@@ -47,4 +51,25 @@ run_told <- function(run, object) {
   out <- tryCatch(processx::run(run[1], run[-1], stdin = input, timeout = 30, error_on_status = FALSE),
                   error = function(e) NULL)
   if (is.null(out) || isTRUE(out$timeout)) NA_integer_ else as.integer(out$status)
+}
+
+# The object is posted, signed: an HMAC (RFC 2104) with SHA-256 of the moment, a point and the body, under the secret
+# that both sides know, so that who gets it knows whence it came and that it is not an old one. What can pass is asked
+# again, under one key. Returns why it did not arrive, or NA.
+post_told <- function(post, object, key, service = NULL) {
+  need_package("curl", "alarms that are posted")
+  secret <- secret_text(post$secret, "clockpigeon.yaml, field `tell`, field `post`, field `secret`")
+  body <- charToRaw(enc2utf8(object))
+  at <- service_time(this_moment())
+  service <- first_of(service, list(site = "tell", address = post$address, tries = 4, timeout_s = 10, sleep = Sys.sleep,
+                                    clock = this_moment, request = service_request))
+  key <- paste(openssl::sha256(charToRaw(enc2utf8(key))))
+  signed <- list("Signature-Moment" = at, "Signature-SHA256" = told_signature(secret, at, body))
+  said <- tryCatch(ask_service(service, "POST", "", body, key = key, headers = signed),
+                   clockpigeon_error_service = identity)
+  if (inherits(said, "error")) said$what else NA_character_
+}
+
+told_signature <- function(secret, at, body) {
+  paste(openssl::sha256(c(charToRaw(paste0(at, ".")), body), key = charToRaw(secret)))
 }

@@ -32,14 +32,14 @@ begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
 # How a placed job stands. `begun`: from begun_job(); `folders`: one for each site, by its name; `now`; `events`: those
 # of the job, as job_events() has them, which know more than the files.
 #
-# Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there` (here or ready at the site), `here`, `work`
-# (share done), `last` (arrival,
-# seconds from the placing), `overdue` (share of draws in which another frame would have come by now), `finish_p50`,
-# `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`, and whether it is `silent`: for longer than a gap of
-# any of 19 in 20 draws; `draws`: `finish_s` and `cost` of the whole; its chances and mean as of a plan; `look`: of a
-# fallback its moment, `fewer`, `there` (frames by then), and what is `due`: `later`, `send` or `go on`; `unknown`:
-# files of no frame; `frames` and `nodes`: as fold_events() has them; `came`: when each frame arrived, by its place in
-# the job (or was ready at a site), and which are `here`; `ready` and `at_sites`, as site_states() has them; `state` and `runs`, for what is asked of it later.
+# Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there` (here or ready at the site), `here`,
+# `work` (share done), `last` (arrival, seconds from the placing), `overdue` (share of draws in which another frame
+# would have come by now), `finish_p50`, `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`, and whether it
+# is `silent`: for longer than a gap of any of 19 in 20 draws; `draws`: `finish_s` and `cost` of the whole; its chances
+# and mean as of a plan; `look`: of a fallback its moment, `fewer`, `there` (frames by then), and what is `due`:
+# `later`, `send` or `go on`; `unknown`: files of no frame; `frames` and `nodes`: as fold_events() has them; `came`:
+# when each frame arrived, by its place in the job (or was ready at a site), and which are `here`; `ready` and
+# `at_sites`, as site_states() has them; `state` and `runs`, for what is asked of it later.
 watch_frames <- function(plan, begun, folders, now, events = NULL) {
   state <- begun$state
   split <- begun$split

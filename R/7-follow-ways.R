@@ -1,4 +1,5 @@
-# Ways to go on from here, simulated from the present state: the rest elsewhere, other tiers or nodes, a site more, a stop.
+# Ways to go on from here, simulated from the present state: the rest elsewhere, other tiers or nodes, a site more, a
+# stop.
 
 # What becomes of the job if all that is not there yet is sent elsewhere now: one row an option that can begin at once
 # at a site that is not at work: `option`, `finish_p50`, `finish_p90` (seconds from the placing), `cost_mean` (in all),
@@ -54,9 +55,9 @@ ways_now <- function(x, elsewhere = TRUE) {
   cbind(out, frames = c(rep(all, nrow(out) - 1), sum(is.finite(x$came))))
 }
 
-# What would be if something were changed now. `wishes`: texts, each `tier=brisk`, `nodes=8` (of the site that the part is
-# at, or `SITE tier=brisk`), `send SITE`, `add SITE` or `stop`. Returns a table as ways_now() has it, going on first, with
-# `twice` (frames that are under way and would be paid again) and `note` (what to know before).
+# What would be if something were changed now. `wishes`: texts, each `tier=brisk`, `nodes=8` (of the site that the part
+# is at, or `SITE tier=brisk`), `send SITE`, `add SITE` or `stop`. Returns a table as ways_now() has it, going on first,
+# with `twice` (frames that are under way and would be paid again) and `note` (what to know before).
 what_if_now <- function(x, wishes) {
   on <- utils::head(ways_now(x, elsewhere = FALSE), 1)
   rows <- lapply(wishes, function(wish) changed_way(x, wish))

@@ -247,7 +247,7 @@ cli_commands <- list(
       opt("--ways", "also say what would become of the rest elsewhere, and what a stop leaves", "logical", FALSE),
       opt("--what-if", paste0("also say what would be if that were changed now: tier=brisk, nodes=8, send SITE, ",
           "add SITE, stop; commas between")),
-      opt("--tell", "also start the project's program (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
+      opt("--tell", "also start a program or post (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
           "logical", FALSE),
       opt("--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",
           FALSE),

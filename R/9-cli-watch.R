@@ -8,7 +8,7 @@ cli_watch <- function(o, args) {
   cli_told(project, name, o, decision)
   # The ledger is opened for each look: nothing is held between them.
   if (o$tell && is.null(project$tell)) {
-    stop_input("usage", "the project names no program to be told", "option --tell",
+    stop_input("usage", "the project names nobody to be told", "option --tell",
                "Write `tell: {run: [program, argument]}` in clockpigeon.yaml.")
   }
   live <- !o$once && !length(o$figure) && !o$ways && !length(o$what_if)
@@ -56,6 +56,8 @@ cli_watch_all <- function(project, o) {
 # Programs that could not be told say so.
 cli_tell <- function(project, x) {
   told <- cli_ledger(project, FALSE, function(ledger) tell_alarms(x, ledger, project$tell))
+  unposted <- which(!is.na(told[["posted"]]))
+  if (length(unposted)) cli_note("telling of ", told[["code"]][unposted[1]], ": ", told[["posted"]][unposted[1]])
   failed <- told[!told[["status"]] %in% 0L, , drop = FALSE]
   if (NROW(failed)) {
     cli_note("telling of ", failed[["code"]][1], ": ", project$tell$run[1],

@@ -11,7 +11,7 @@ ns <- asNamespace("clockpigeon")
 kills <- as.integer(c(commandArgs(TRUE), "100")[1])
 say <- function(name, value, unit) cat(name, format(signif(value, 4), scientific = FALSE, trim = TRUE), unit, "\n")
 set.seed(as.integer(Sys.time()))
-frames <- 60
+frames <- 30
 folder <- tempfile("faults-site-")
 dir.create(folder)
 Sys.setenv(CLOCKPIGEON_TOKEN = "token-of-the-faults")
@@ -22,7 +22,7 @@ writeLines(text[!grepl("^cuts", text)], path)
 project <- read_project(folder)
 ledger <- open_ledger(project$ledger)
 run_bench(plan_bench(project$shots["gears-review"], project$engines["pebble"], versions = list(pebble = "1.1"),
-                     frames = c(1, 20, 40, 60), repeats = 1), ledger, folder = folder, progress = FALSE)
+                     frames = c(1, 10, 20, 30), repeats = 1), ledger, folder = folder, progress = FALSE)
 close_ledger(ledger)
 card <- file.path(folder, "sites/quayside.yaml")
 writeLines(sub("^start:.*", "start: none", readLines(card)), card)
@@ -38,7 +38,7 @@ farm <- NULL
 serve <- function() {
   farm <<- start("standin", "quayside", "--port", port, "--speed", "3", "--misbehave",
                  paste0("cut=25%,doubled=20%,disordered=20%,delayed=5%,fail=3%,",
-                        paste0("slow=", 1:4, ":40", collapse = ",")))
+                        paste0("slow=", 1:4, ":20", collapse = ",")))
 }
 # The process group of a command: R runs in the shell that it was started by.
 strike <- function(process) {
@@ -76,7 +76,7 @@ while (sum(struck) < kills && Sys.time() < begun + 3600) {
   kind <- "place"
   limit <- Sys.time() + 300
   repeat {
-    Sys.sleep(stats::runif(1, 0.2, 3))
+    Sys.sleep(stats::runif(1, 0.2, 2))
     if (sum(struck) < kills) {
       victim <- sample(c("standin", kind), 1)
       if (victim == "standin") {
@@ -97,7 +97,7 @@ while (sum(struck) < kills && Sys.time() < begun + 3600) {
   }
   strike(asker)
 }
-processx::run(command, c("fetch", paste0("faults-", job)), wd = folder, error_on_status = FALSE)
+invisible(processx::run(command, c("fetch", paste0("faults-", job)), wd = folder, error_on_status = FALSE))
 strike(farm)
 
 # ---- what is there ---------------------------------------------------------------------------------------------------

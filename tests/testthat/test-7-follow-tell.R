@@ -42,3 +42,38 @@ test_that("a program that fails, hangs or is not there is told of, and holds not
   expect_identical(run(c("/bin/sh", "-c", "exit 3"), "{}"), 3L)
   expect_identical(run(c("/bin/sh", "-c", "grep -q beacon"), "{\"beacon\": 1}"), 0L)
 })
+
+test_that("an alarm is posted with a signature that its reader can check, and asked again under one key", {
+  skip_if_not_installed("curl")
+  withr::local_envvar(CP_HOOK = "a secret")
+  got <- list()
+  fails <- 2
+  service <- list(site = "tell", address = "http://127.0.0.1:1/hook", tries = 4, timeout_s = 1, sleep = function(s) NULL,
+                  clock = clockpigeon:::this_moment, request = function(service, method, url, body, headers) {
+                    got[[length(got) + 1]] <<- list(method = method, url = url, body = body, headers = headers)
+                    if (length(got) <= fails) stop("no route")
+                    list(status = 202L, body = raw(), headers = list())
+                  })
+  post <- list(address = "http://127.0.0.1:1/hook", secret = list(env = "CP_HOOK"))
+  object <- "{\"code\":\"late\",\"says\":\"\u00e9\"}"
+  expect_identical(clockpigeon:::post_told(post, object, "night late", service), NA_character_)
+  expect_length(got, 3)
+  last <- got[[3]]
+  expect_identical(rawToChar(last$body), rawToChar(charToRaw(enc2utf8(object))))
+  expect_null(last$headers$Authorization)
+  # As anybody would reckon it (RFC 2104), by a program that is not ours.
+  at <- last$headers[["Signature-Moment"]]
+  own <- paste(openssl::sha256(c(charToRaw(at), charToRaw("."), last$body), key = charToRaw("a secret")))
+  expect_identical(last$headers[["Signature-SHA256"]], own)
+  expect_identical(unique(vapply(got, function(x) x$headers[["Idempotency-Key"]], "")), last$headers[["Idempotency-Key"]])
+  fails <- 99
+  expect_match(clockpigeon:::post_told(post, object, "night late", service), "does not answer: no route")
+  expect_refusal(clockpigeon:::post_told(list(secret = list(env = "CP_NONE")), object, "k", service), "service", "CP_NONE")
+  folder <- local_project(sample = FALSE)
+  path <- file.path(folder, "clockpigeon.yaml")
+  text <- readLines(path)
+  writeLines(c(text, "tell: {quiet: 5min}"), path)
+  expect_refusal(read_project(folder), "project", "tells nobody")
+  writeLines(c(text, "tell: {post: {address: 'https://a.example/h', secret: {env: CP_HOOK}}}"), path)
+  expect_identical(read_project(folder)$tell$post$secret$env, "CP_HOOK")
+})
