@@ -203,13 +203,18 @@ spoilt_alarm <- function(site) {
 money_alarm <- function(x) {
   asked <- x$state$asked
   if (!is.finite(asked$budget) || x$p_budget >= asked$confidence) return(NULL)
-  parts <- as_frame(x$parts)
   spent <- spent_so_far(x)
   total <- stats::median(x$draws[["cost"]])
   end <- stats::median(x$draws[["finish_s"]])
   share <- if (is.finite(end)) (asked$budget - spent) / max(total - spent, 1e-9) else 1
   passes <- x$passed_s + share * (end - x$passed_s)
   currency <- x$state$scenario$currency
+  if (spent > asked$budget) {
+    return(alarm("money", "now", NA, paste0("the budget of ", format_money(asked$budget, currency), " is passed: ",
+                                            format_money(spent, currency), " are spent"),
+                 if (any(x$frames[["state"]] == "rendering")) "Stop: what is under way adds to it."
+                 else "Nothing is added unless it is placed again."))
+  }
   alarm("money", if (x$p_budget < 0.5) "now" else "soon", NA, paste0(
     "the budget of ", format_money(asked$budget, currency), " is kept with a chance of ", percent(x$p_budget),
     if (share > 0 && share < 1) paste0("; half of the cases pass it by ", clock_at(x, passes))),
@@ -230,6 +235,14 @@ late_alarm <- function(x) {
   ways <- rest_ways(x)
   good <- ways[ways[["p_both"]] >= asked$confidence, , drop = FALSE]
   if (!NROW(good)) {
+    # Where the money is gone, what would keep the deadline is told with what it costs.
+    kept <- ways[ways[["p_deadline"]] >= asked$confidence & x$p_budget < asked$confidence, , drop = FALSE]
+    if (NROW(kept)) {
+      best <- kept[which.min(kept[["cost_mean"]]), ]
+      return(alarm("late", level, NA, says, paste0(
+        "Only above the budget: send what is not begun to ", best[["option"]], ": ", percent(best[["p_deadline"]]),
+        ", ", format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."), best[["until_s"]]))
+    }
     best <- ways[which.max(ways[["p_both"]]), , drop = FALSE]
     return(alarm("late", level, NA, says, if (NROW(best) && best[["p_both"]] > x$p_both) paste0(
       "No option keeps it now; the rest at ", best[["option"]], " comes nearest, with ", percent(best[["p_both"]]), ".")

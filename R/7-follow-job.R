@@ -108,7 +108,8 @@ placed_of <- function(ledger, job, decision) {
 #' @noRd
 belief_of <- function(x, moments = 40) {
   check_class(x, argument("x"), "cp_watch", "watch_job()")
-  end <- min(x$passed_s, if (all(is.finite(x$came))) max(x$came) else Inf)
+  # Once a site has ended its part nothing is on its way any more.
+  end <- min(c(x$passed_s, if (all(is.finite(x$came))) max(x$came) else x$at_sites[["halted_s"]]), na.rm = TRUE)
   at <- seq(0, end, length.out = moments)
   rows <- lapply(at, function(now) {
     # Before the rest was sent away nobody could know that it would be.

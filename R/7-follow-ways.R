@@ -11,7 +11,10 @@ rest_ways <- function(x, draws = 200, can = NULL) {
   parts <- as_frame(x$parts)
   left <- which(is.infinite(x$came))
   options <- state$options
-  if (is.null(can)) can <- which(!options[["site"]] %in% parts[["site"]] & options[["begin_s"]] == 0)
+  # A site that ended its part can be given it again.
+  ended <- x$at_sites[["site"]][!is.na(x$at_sites[["halted_s"]])]
+  at_work <- setdiff(parts[["site"]], ended)
+  if (is.null(can)) can <- which(!options[["site"]] %in% at_work & options[["begin_s"]] == 0)
   some <- with_some_draws(state, seq_len(min(nrow(state$seconds), draws)))
   spent <- spent_so_far(x)
   bind_tables(lapply(can, function(i) {

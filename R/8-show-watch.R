@@ -195,12 +195,20 @@ plot_belief <- function(x) {
     (if (nrow(events)) ggplot2::geom_text(data = events, ggplot2::aes(.data[["at_s"]], 0, label = .data[["what"]]),
                                           angle = 90, hjust = 0, vjust = -0.4, size = 3, colour = "grey35")) +
     watch_axis(x) + watch_axis(x, ggplot2::scale_y_continuous, limits = c(0, top)) +
-    ggplot2::labs(x = "now", y = "done", title = paste0("Job ", x$job, ": done ", label(last[["p50"]])),
+    ggplot2::labs(x = "now", y = "done", title = paste0("Job ", x$job, ": ", done_title(x, label(last[["p50"]]))),
                   caption = paste0("Line and band: median and middle 80 % of when it is done, at each moment.",
                                    "\nDotted: now. Where they meet, it is done."),
                   alt = paste0("When job ", x$job, " is done, as believed at each moment: at last between ",
                                label(last[["p10"]]), " and ", label(last[["p90"]]), ".")) +
     plain_theme()
+}
+
+# When it is done, or that it will not be as it stands.
+done_title <- function(x, done) {
+  ended <- x$at_sites[["site"]][!is.na(x$at_sites[["halted_s"]])]
+  lost <- sum(is.infinite(x$came))
+  if (!length(ended) || !lost) return(paste("done", done))
+  paste0("not done, ", ended[1], " ended it with ", lost, " frames to come")
 }
 
 # What happened that a reader should see, at most a dozen: nodes gone, the look, alarms of the pace.
@@ -210,25 +218,38 @@ watch_marks <- function(x, most = 12) {
   parts <- as_frame(x$parts)
   slow <- parts[parts[["slowed"]], , drop = FALSE]
   look <- x$look$at_s[x$look$at_s <= x$passed_s]
-  out <- data.frame(at_s = c(gone[["last"]], slow[["since_s"]], look),
+  ended <- which(!is.na(x$at_sites[["halted_s"]]))
+  out <- data.frame(at_s = c(gone[["last"]], slow[["since_s"]], look, x$at_sites[["halted_s"]][ended]),
                     what = c(sprintf("%s gone", gone[["node"]]), sprintf("%s slower", slow[["site"]]),
-                             rep("look", length(look))))
+                             rep("look", length(look)), sprintf("%s ended it", x$at_sites[["site"]][ended])))
   utils::head(out[order(out[["at_s"]]), , drop = FALSE], most)
 }
 
 # Frames that had come by each moment, by part.
 plot_arrivals <- function(x) {
   parts <- as_frame(x$parts)
+  events <- watch_marks(x)
+  all <- sum(parts[["frames"]])
+  # What is long over needs no empty room.
+  last <- max(c(x$came[is.finite(x$came)], x$at_sites[["halted_s"]], 1), na.rm = TRUE)
+  end <- if (all(is.finite(x$came)) || any(!is.na(x$at_sites[["halted_s"]]))) min(x$passed_s, 1.05 * last)
+         else x$passed_s
   rows <- do.call(rbind, lapply(seq_along(x$going$runs), function(k) {
     at <- sort(x$came[x$going$runs[[k]]])
     at <- at[is.finite(at)]
-    data.frame(part = parts[["option"]][k], at_s = c(0, at, x$passed_s),
+    data.frame(part = parts[["option"]][k], at_s = c(0, at, max(end, at)),
                there = x$going$early[k] + c(0, seq_along(at), length(at)))
   }))
   ggplot2::ggplot(rows, ggplot2::aes(.data[["at_s"]], .data[["there"]], colour = .data[["part"]],
                                      linetype = .data[["part"]])) +
     ggplot2::geom_step() +
     ggplot2::scale_colour_manual(values = series_colours) +
+    ggplot2::geom_hline(yintercept = all, colour = "grey50", linetype = 3) +
+    ggplot2::annotate("text", x = 0, y = all, label = paste("all", all), hjust = 0, vjust = 1.4, size = 3.5,
+                      colour = "grey35") +
+    (if (nrow(events)) ggplot2::geom_vline(xintercept = events[["at_s"]], colour = "grey60")) +
+    (if (nrow(events)) ggplot2::annotate("text", x = events[["at_s"]], y = 0, label = events[["what"]], angle = 90,
+                                         hjust = 0, vjust = -0.4, size = 3, colour = "grey35")) +
     watch_axis(x) + ggplot2::expand_limits(y = c(0, max(parts[["frames"]]))) +
     ggplot2::labs(x = "now", y = "frames there", colour = NULL, linetype = NULL,
                   title = paste0("Job ", x$job, ": ", sum(parts[["there"]]), " of ", sum(parts[["frames"]]), " frames"),

@@ -125,3 +125,19 @@ test_that("a site that is dearer than its card, has fewer nodes or another versi
   alarms <- as.data.frame(few$watch()$alarms)
   expect_match(alarms$says[alarms$code == "fewer"], "^4 of 10 nodes work at saltmill")
 })
+
+test_that("where the money is gone it is said so, and what would keep the deadline above it", {
+  x <- at_farm(frames = "1-200", faults = "prices=12")
+  x$send()
+  x$farm$jobs[[1]]$cap <- 1e6
+  x$pass(120)
+  x$fetch(0)
+  now <- x$watch()
+  expect_gt(clockpigeon:::spent_so_far(now), now$state$asked$budget)
+  alarms <- as.data.frame(now$alarms)
+  expect_match(alarms$says[alarms$code == "money"], "the budget of 20.00 EUR is passed: [0-9.]+ EUR are spent")
+  expect_identical(alarms$action[alarms$code == "money"], "Stop: what is under way adds to it.")
+  now$p_deadline <- 0.2
+  late <- clockpigeon:::late_alarm(now)
+  expect_match(late$action, "^Only above the budget: send what is not begun to")
+})
