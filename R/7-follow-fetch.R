@@ -187,18 +187,21 @@ fetch_pictures <- function(service, project, ledger, job, remote, until) {
   left <- which(of("ready") & !of("arrived"))
   folder <- file.path(project$root, "placed", job, "frames")
   digits <- max(4, nchar(max(frames[["frame"]])))
+  brought <- 0
   while (length(left) && steady_clock() < until) {
     page <- ask_json(service, "GET", paste0("/jobs/", path_piece(remote$id), "/frames"),
-                     query = list(after = left[1] - 1, most = min(25, left[length(left)] - left[1] + 1)),
+                     query = list(after = left[1] - 1, most = min(10, left[length(left)] - left[1] + 1)),
                      needed = "frames")$frames
     if (!length(page)) break
     for (row in page) {
-      if (steady_clock() >= until) return(invisible())
+      # However little time there is, some come each time.
+      if (steady_clock() >= until && brought >= 3) return(invisible())
       at <- which(frames[["shot"]] == row$shot & frames[["frame"]] == row$frame)
       if (!at %in% left || row$state != "ready") next
       kind <- or_else(Find(function(s) s$shot == row$shot, remote$order$shots)$output, "png")
       to <- file.path(folder, row$shot, sprintf(paste0("%s-%0", digits, "d.%s"), row$shot, row$frame, kind))
       bring_remote(service, project, ledger, job, remote, row, to)
+      brought <- brought + 1
     }
     left <- left[left >= left[1] + length(page)]
   }

@@ -28,7 +28,10 @@ cli_demo <- function(o, args) {
   }
   cli_note("\nTo go on: cd ", folder, "\n  clockpigeon choose film --deadline 20h    another deadline, another plan",
            "\n  clockpigeon next film --deadline 28h      what to find out first",
-           "\n  clockpigeon choose film --deadline 28h --why --changes")
+           "\n  clockpigeon choose film --deadline 28h --why --changes",
+           "\n  clockpigeon choose --shots gears-review --only attic,nodes=1 --deadline 1h --record gears-1",
+           "\n  clockpigeon place gears-1 --yes             render its 720 frames here; in another terminal:",
+           "\n  clockpigeon watch gears-1")
   0L
 }
 

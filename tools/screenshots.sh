@@ -34,15 +34,26 @@ terminal check 100 53 "clockpigeon check gears --engine sundew; clockpigeon chec
 terminal probe 100 42 "clockpigeon probe basin-review --target 8% --figure probed.png"
 terminal backtest 110 24 "clockpigeon backtest"
 terminal limit 100 50 "clockpigeon limit gears-review --noise 8% --site attic --sheet sheet.png --figure noise.png"
-# A job that runs: the demo's gears on this machine, looked at half way.
+# A job at a stand-in that misbehaves, on a clock forty times as fast: the live view while a node is frozen and the money
+# is gone, and later the figure of what was believed when.
 (cd "$work/tide-clock"
- clockpigeon choose --shots gears-review --only attic,nodes=1 --deadline 12min --record gears-1 >/dev/null 2>&1
- clockpigeon place gears-1 --yes >/dev/null 2>&1) &
-placing=$!
-sleep 100
-terminal watch 84 46 "clockpigeon place gears-1; clockpigeon watch gears-1 --ways"
-wait $placing
-(cd "$work/tide-clock" && clockpigeon watch gears-1 --figure belief.png >/dev/null 2>&1)
+ export CLOCKPIGEON_TOKEN=token-of-the-pictures
+ echo 'service: {address: "http://127.0.0.1:8491/saltmill", token: {env: CLOCKPIGEON_TOKEN}}' >> sites/saltmill.yaml
+ clockpigeon choose --engine sundew --shots gears --only saltmill,patient,nodes=10 --deadline 3h --budget '31 EUR' \
+   --record night-1 >/dev/null 2>&1
+ clockpigeon standin saltmill --port 8491 --speed 40 --for 10min \
+   --misbehave 'freeze=3@20min:40min,late-cap=10min,prices=1.6' > standin.txt 2>&1 &
+ sleep 5
+ eval "$(grep 'export CLOCKPIGEON_NOW' standin.txt)"
+ clockpigeon place night-1 --yes --despite quote,check,changed >/dev/null 2>&1
+ xterm -title live -fa 'DejaVu Sans Mono' -fs 10 -bg '#fbfaf7' -fg '#1d2429' -geometry 100x44+0+0 +sb -b 10 \
+   -e clockpigeon watch night-1 &
+ live=$!
+ sleep 85
+ import -window "$(xwininfo -root -tree | sed -n 's/^ *\(0x[0-9a-f]*\) "live".*/\1/p' | head -n 1)" "$shots/watch.png"
+ kill "$live"
+ sleep 40
+ clockpigeon watch night-1 --figure belief.png >/dev/null 2>&1)
 mkdir -p "$work/tide-clock/bin"
 cp "$(Rscript -e 'cat(system.file("examples/quern/quern", package = "clockpigeon"))')" "$work/tide-clock/bin/"
 cp "$(Rscript -e 'cat(system.file("examples/quern/yard.discs", package = "clockpigeon"))')" "$work/tide-clock/"

@@ -59,7 +59,7 @@ test_that("what rings is told to the project's program, and that it did not run 
   withr::local_dir(x$folder)
   said <- function(...) paste(capture.output(capture.output(cli(c("watch", "review-1", ...))), type = "message"),
                               collapse = " ")
-  expect_match(said("--tell", "--once"), "names no program.*Write `tell")
+  expect_match(said("--tell", "--once"), "names nobody to be told.*Write `tell")
   cat("tell: {run: [/no/such/program], quiet: 1min}\n", file = "clockpigeon.yaml", append = TRUE)
   expect_match(said("--tell", "--once"), "telling of ended: /no/such/program did not run")
   expect_no_match(said("--tell", "--once"), "telling of")
