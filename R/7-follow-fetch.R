@@ -54,11 +54,14 @@ fetched_row <- function(ledger, job, remote, state = list(), trouble = NA_charac
   events <- job_events(ledger, job)
   count <- function(what) sum(row_key(frames, c("shot", "frame")) %in%
                                 row_key(events[events[["what"]] %in% what, , drop = FALSE], c("shot", "frame")))
-  data.frame(site = remote$site, id = remote$id, state = or_else(state$state, NA_character_), frames = nrow(frames),
-             ready = count(c("ready", "arrived")), here = count("arrived"), left_s = or_else(state$left_s, NA_real_),
-             spent = or_else(state$spent, NA_real_), currency = or_else(state$currency, NA_character_),
-             trouble = trouble)
+  data.frame(site = remote$site, id = remote$id, state = said_text(state$state), frames = nrow(frames),
+             ready = count(c("ready", "arrived")), here = count("arrived"), left_s = said_number(state$left_s),
+             spent = said_number(state$spent), currency = said_text(state$currency), trouble = trouble)
 }
+
+# A text or a number that a site says; NA for anything else.
+said_text <- function(x, most = 60) if (is.character(x) && length(x) == 1) shown_text(x, most) else NA_character_
+said_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
 
 # That a site cannot be reached is told once, and that it can again.
 note_reach <- function(ledger, job, rows) {
@@ -90,7 +93,7 @@ fetch_remote <- function(project, ledger, job, remote, until, links) {
     take_remote_events(service, project, ledger, job, remote, links, state)
   }
   keep_claim(ledger, job, remote, state)
-  if (state$state %in% c("done", "stopped")) keep_bill(service, project, ledger, job, remote)
+  if (said_text(state$state) %in% c("done", "stopped")) keep_bill(service, project, ledger, job, remote)
   fetched_row(ledger, job, remote, state, trouble)
 }
 
@@ -147,16 +150,16 @@ told_by_sites <- c("begun", "node up", "node gone", "rendering", "ready", "faile
 
 # One event of a site as a row of ours; NULL where it says nothing that could be kept.
 remote_event <- function(event, remote, ahead) {
-  text <- function(name) as.character(if (is.character(event[[name]])) event[[name]] else NA)
-  number <- function(name) as.numeric(if (is.numeric(event[[name]])) event[[name]] else NA)
+  text <- function(name) said_text(event[[name]], 200)
+  number <- function(name) said_number(event[[name]])
   what <- text("what")
   at <- service_moment(text("at"))
   if (is.na(what) || is.na(at)) return(NULL)
   key <- paste("site", remote$site, remote$id, sprintf("%.0f", event$number))
   if (what == "halted") key <- paste("halted", remote$site, remote$id, sprintf("%.0f", event$number))
-  data.frame(what = if (what %in% told_by_sites) what else paste("site:", shown_text(what, 40)),
+  data.frame(what = if (what %in% told_by_sites) what else paste("site:", what),
              time = utc_now(at - ahead), place = remote$site,
-             node = if (is.na(text("node"))) NA_character_ else paste0(remote$site, "/", shown_text(text("node"), 60)),
+             node = if (is.na(text("node"))) NA_character_ else paste0(remote$site, "/", text("node")),
              shot = text("shot"), frame = as.integer(number("frame")), seconds = number("seconds"),
              amount = number("amount"), detail = text("detail"), source = "site", key = key)
 }
@@ -170,7 +173,7 @@ remote_numbers <- function(events, remote) {
 
 # What the site takes the time left to be, every five minutes.
 keep_claim <- function(ledger, job, remote, state) {
-  if (!is.numeric(state$left_s)) return(invisible())
+  if (is.na(said_number(state$left_s))) return(invisible())
   now <- this_moment()
   add_events(ledger, job, data.frame(what = "claim", time = utc_now(now), place = remote$site, amount = state$left_s,
                                      source = "fetch", key = paste("claim", remote$site, as.numeric(now) %/% 300)))
@@ -196,8 +199,8 @@ fetch_pictures <- function(service, project, ledger, job, remote, until) {
     for (row in page) {
       # However little time there is, some come each time.
       if (steady_clock() >= until && brought >= 3) return(invisible())
-      at <- which(frames[["shot"]] == row$shot & frames[["frame"]] == row$frame)
-      if (!at %in% left || row$state != "ready") next
+      at <- which(frames[["shot"]] %in% row$shot & frames[["frame"]] %in% row$frame)
+      if (length(at) != 1 || !at %in% left || !identical(row$state, "ready")) next
       kind <- or_else(Find(function(s) s$shot == row$shot, remote$order$shots)$output, "png")
       to <- file.path(folder, row$shot, sprintf(paste0("%s-%0", digits, "d.%s"), row$shot, row$frame, kind))
       bring_remote(service, project, ledger, job, remote, row, to)
@@ -212,14 +215,17 @@ fetch_pictures <- function(service, project, ledger, job, remote, until) {
 # and tried again the next time; one that cannot be written here is no fault of the site.
 bring_remote <- function(service, project, ledger, job, remote, row, to) {
   whole <- file.exists(to)
+  told_of <- !anyNA(c(said_number(row$parts), said_number(row$bytes), said_text(row$sha256)))
   unwritten <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     stop_input("file", "cannot be written", to, "Make room, or see who owns the folder.")
   }
   for (try in 1:3) {
-    if (!whole) whole <- tryCatch(fetch_picture(service, remote$id, row, to), error = unwritten, warning = unwritten)
+    if (!whole && told_of) {
+      whole <- tryCatch(fetch_picture(service, remote$id, row, to), error = unwritten, warning = unwritten)
+    }
   }
-  node <- if (length(row$node)) paste0(remote$site, "/", row$node) else NA_character_
+  node <- if (is.na(said_text(row$node))) NA_character_ else paste0(remote$site, "/", said_text(row$node))
   told <- function(what, detail = NA_character_, seconds = NA_real_) {
     add_events(ledger, job, data.frame(what = what, time = utc_now(this_moment()), place = remote$site, node = node,
                                        shot = row$shot, frame = as.integer(row$frame), seconds = seconds,
@@ -227,30 +233,31 @@ bring_remote <- function(service, project, ledger, job, remote, row, to) {
                                        key = paste("fetch", what, remote$site, remote$id, row$shot, row$frame)))
   }
   if (!whole) return(told("spoilt", "its picture is not what the site says it is"))
-  new <- told("arrived", seconds = or_else(row$seconds, NA_real_))
+  new <- told("arrived", seconds = said_number(row$seconds))
   if (new > 0) keep_remote_timing(project, ledger, job, remote, row)
 }
 
 # The time of a frame that a site rendered, as evidence of the site.
 keep_remote_timing <- function(project, ledger, job, remote, row) {
   shot <- Find(function(s) s$shot == row$shot, remote$order$shots)
-  if (!is.numeric(row$seconds)) return(invisible())
+  if (is.na(said_number(row$seconds))) return(invisible())
   asked <- remote$order$version
-  if (length(asked) && length(row$version) && !identical(row$version, asked)) {
+  if (length(asked) && !said_text(row$version) %in% c(NA, asked)) {
     add_events(ledger, job, data.frame(what = "other version", time = utc_now(this_moment()), place = remote$site,
-                                       detail = shown_text(row$version), source = "fetch",
-                                       key = paste("version", remote$site, remote$id, row$version)))
+                                       detail = said_text(row$version), source = "fetch",
+                                       key = paste("version", remote$site, remote$id, said_text(row$version))))
   }
   limit <- shot$limit
   names(limit)[names(limit) == "time_s"] <- "time"
   own <- project$shots[[row$shot]]
+  ended <- service_moment(said_text(row$ended))
+  charge <- null_if_na(said_number(row$charge))
   add_timings(ledger, as_table(c(limit_columns(limit), Filter(length, list(
     activity = "render", shot = row$shot, scene = or_else(own$scene, shot$scene), frame = as.integer(row$frame),
-    engine = remote$order$engine, engine_version = first_of(row$version, remote$order$version), width = shot$width,
-    height = shot$height, site = remote$site, tier = remote$order$tier, wall_s = row$seconds,
-    measured_at = utc_now(service_moment(or_else(row$ended, service_time(this_moment())))), billed = row$charge,
-    currency = if (length(row$charge)) project$sites[[remote$site]]$currency, status = "ok", kind = "reported",
-    job = job
+    engine = remote$order$engine, engine_version = first_of(null_if_na(said_text(row$version)), remote$order$version),
+    width = shot$width, height = shot$height, site = remote$site, tier = remote$order$tier, wall_s = row$seconds,
+    measured_at = utc_now(if (is.na(ended)) this_moment() else ended), billed = charge,
+    currency = if (length(charge)) project$sites[[remote$site]]$currency, status = "ok", kind = "reported", job = job
   )))))
   invisible()
 }
@@ -261,11 +268,10 @@ keep_bill <- function(service, project, ledger, job, remote) {
   if (any(startsWith(known[["key"]], paste("bill", remote$site, remote$id, "")))) return(invisible())
   bill <- site_bill(service, remote$id)
   if (!isTRUE(bill$last) || !length(bill$lines)) return(invisible())
-  number <- function(row, name) if (is.numeric(row[[name]])) row[[name]] else NA_real_
   add_charges(ledger, job, bind_tables(lapply(seq_along(bill$lines), function(k) {
     row <- bill$lines[[k]]
-    data.frame(site = remote$site, item = or_else(row$item, NA_character_), quantity = number(row, "quantity"),
-               unit = or_else(row$unit, NA_character_), amount = number(row, "amount"), currency = bill$currency,
+    data.frame(site = remote$site, item = said_text(row$item), quantity = said_number(row$quantity),
+               unit = said_text(row$unit), amount = said_number(row$amount), currency = said_text(bill$currency),
                basis = "billed", source = remote$id, key = paste("bill", remote$site, remote$id, k))
   })))
   invisible()

@@ -117,4 +117,3 @@ cli_record <- function(o, args) {
   })
   0L
 }
-

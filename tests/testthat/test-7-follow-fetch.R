@@ -196,3 +196,33 @@ test_that("events that come late, twice and out of order give the state of the o
     expect_equal(y$watch()[c("frames", "nodes", "came", "mean")], state)
   }
 })
+
+test_that("whatever a site answers of its frames, nothing is written outside the job's folder, and nothing breaks", {
+  odd <- list(
+    list(shot = "../../evil", frame = 1, state = "ready", bytes = 1, parts = 1, sha256 = "a"),
+    list(shot = "gears-review", frame = 99, state = "ready", bytes = 1, parts = 1, sha256 = "a"),
+    list(shot = "gears-review", frame = "one", state = "ready"), list(shot = 3, frame = 1, state = "ready"),
+    list(shot = "gears-review", frame = 1, state = 5), list(frame = 1), list(),
+    list(shot = "gears-review", frame = 2, state = "ready", bytes = "many", parts = 1, sha256 = "a"),
+    list(shot = "gears-review", frame = 2, state = "ready"),
+    list(shot = "gears-review", frame = 3, state = "ready", bytes = 4, parts = 1e4, sha256 = list("a"), node = 4,
+         seconds = "soon", version = list())
+  )
+  x <- at_farm()
+  x$send()
+  x$pass(3600)
+  x$fetch(0)
+  plain <- x$service$request
+  x$service$request <- function(service, method, url, ...) {
+    if (!grepl("/frames", url)) return(plain(service, method, url, ...))
+    list(status = 200L, headers = list(), body = charToRaw(clockpigeon:::to_json_line(list(frames = odd, "next" = NULL))))
+  }
+  before <- list.files(x$folder, recursive = TRUE)
+  row <- x$fetch()
+  expect_identical(row$here, 0L)
+  expect_identical(grep("evil", list.files(dirname(x$folder), recursive = TRUE), value = TRUE), character())
+  expect_identical(setdiff(list.files(x$folder, recursive = TRUE), before), character())
+  expect_setequal(told(x, "spoilt")$frame, 2:3)
+  x$service$request <- plain
+  expect_identical(x$fetch()$here, 12L)
+})
