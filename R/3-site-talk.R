@@ -33,7 +33,7 @@ secret_text <- function(from, where) {
 
 # One question and its answer: a list of `status`, `body` (raw), `headers` (names in small letters), `replay`. What can
 # pass (no connection, a cut one, 429, 500 and above) is asked again after a wait that doubles, with jitter: half to all
-# of it (Brooker, "Exponential backoff and jitter", AWS 2015), or as long as the site says. Every question may be
+# of it (Brooker 2015, "Exponential backoff and jitter"), or as long as the site says. Every question may be
 # repeated: POSTs carry `key`, which makes the site do them once.
 ask_service <- function(service, method, path, body = NULL, key = NULL, type = "application/json", headers = list(),
                         query = list()) {

@@ -23,17 +23,38 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
     name <- paste0(place$job, if (trial) "-trial")
     share <- sum(lengths(lapply(job$shots, `[[`, "frames"))) / part$count
     cap <- remote_cap(place, part, site, share, trial, ledger)
-    pending <- list(key = paste(place$id, part$site, length(remote_jobs(ledger, place$job, part$site)) + 1, sep = "/"),
+    pending <- list(key = paste(place$id, part$site, orders_before(ledger, place$job, part$site) + 1, sep = "/"),
                     order = c(work, list(name = name, trial = trial, cap = cap)))
     add_events(ledger, place$job, data.frame(what = "asked", time = utc_now(place$now), place = part$site,
                                              detail = to_json_line(pending), source = "place",
                                              key = paste("asked", pending$key)))
   }
-  answer <- place_at_site(service, pending$order, pending$key)
+  answer <- tryCatch(place_at_site(service, pending$order, pending$key), clockpigeon_error_service = function(e) {
+    # What is refused for good is not asked again: the next time it is asked as it is then.
+    if (isTRUE(e$status %in% c(400, 404, 409, 422))) {
+      add_events(ledger, place$job, data.frame(what = "refused", time = utc_now(this_moment()), place = part$site,
+                                               detail = e$what, source = "place", key = paste("sent", pending$key)))
+    }
+    stop(e)
+  })
   add_events(ledger, place$job, data.frame(what = "sent", time = utc_now(this_moment()), place = part$site,
-                                           detail = answer$job, source = "place", key = paste("sent", pending$key)))
+                                           detail = said_id(answer$job), source = "place",
+                                           key = paste("sent", pending$key)))
   if (!trial) note_placed(place, ledger, folder, part$site, this_moment())
   answer$job
+}
+
+# An id as a site gives it: a text without spaces or control characters.
+said_id <- function(id) {
+  if (is.character(id) && length(id) == 1 && grepl("^[!-~]{1,200}$", id)) return(id)
+  stop_input("service", "answered an order with an id that is none", "a site",
+             "It may speak another protocol than this one.")
+}
+
+# How many orders a site was sent for a job, whatever became of them.
+orders_before <- function(ledger, job, site) {
+  events <- job_events(ledger, job)
+  sum(events[["what"]] == "asked" & events[["place"]] %in% site)
 }
 
 # What was asked of a site and not answered yet; NULL for none.
@@ -58,7 +79,7 @@ remote_jobs <- function(ledger, job, site = NULL, events = as_frame(job_events(l
     place <- sent[["place"]][k]
     list(id = id, site = place, sequence = sent[["sequence"]][k],
          order = jsonlite::fromJSON(asked[["detail"]][at], simplifyVector = FALSE)$order,
-         halted = any(startsWith(events[["key"]], paste("halted", place, id))),
+         halted = any(startsWith(events[["key"]], paste("halted", place, id, ""))),
          deleted = any(gone[["detail"]] %in% id & gone[["place"]] %in% place))
   })
 }

@@ -123,15 +123,8 @@ answer_request <- function(farm, streams, conn, req) {
   conn$set_status(as.integer(answer$status))
   conn$set_header("Content-Type", kind)
   for (name in names(answer$headers)) conn$set_header(name, answer$headers[[name]])
-  conn$send(if (length(answer$bytes)) answer$bytes else answer_json(answer$body))
+  conn$send(if (length(answer$bytes)) answer$bytes else to_json_line(answer$body))
   conn$close()
-}
-
-# `next` of a page is null on the last.
-answer_json <- function(body) {
-  if (is.list(body) && !length(body[["next"]]) && any(c("engines", "jobs", "frames") %in% names(body)) &&
-      length(body) <= 2) body["next"] <- list(NULL)
-  to_json_line(body)
 }
 
 farm_reply <- function(farm, req) {

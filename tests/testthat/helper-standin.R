@@ -38,7 +38,7 @@ ask_farm <- function(farm, method, path, body = NULL, key = NULL, token = "token
   req <- list(method = method, uri = paste0("/", farm$card$site, path), headers = headers, body = c(raw(), body))
   answer <- tryCatch(clockpigeon:::farm_reply(farm, req), standin_problem = identity)
   if (is.null(answer$bytes) && is.null(answer$follow)) {
-    answer$body <- jsonlite::fromJSON(clockpigeon:::answer_json(answer$body), simplifyVector = FALSE)
+    answer$body <- jsonlite::fromJSON(clockpigeon:::to_json_line(answer$body), simplifyVector = FALSE)
   }
   answer
 }
@@ -68,7 +68,7 @@ farm_service <- function(farm, cut = function(n) "", tries = 5) {
       said <- unlist(headers[setdiff(names(headers), "Authorization")])
       answer <- ask_farm(farm, method, sub("http://127.0.0.1:1", "", url), body, headers = said, token = service$token)
       if (how == "after") stop("the connection was cut")
-      bytes <- if (length(answer$bytes)) answer$bytes else charToRaw(clockpigeon:::answer_json(answer$body))
+      bytes <- if (length(answer$bytes)) answer$bytes else charToRaw(clockpigeon:::to_json_line(answer$body))
       list(status = answer$status, body = bytes, replay = FALSE,
            headers = stats::setNames(as.list(answer$headers), tolower(names(answer$headers))))
     },

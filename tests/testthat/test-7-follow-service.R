@@ -91,3 +91,42 @@ test_that("a trial sends the frames that say most, and the rest is sent without 
   expect_identical(nrow(rest$frames), 57L)
   expect_length(intersect(rest$frames$frame, trial$frames$frame), 0)
 })
+
+test_that("an order that is refused for good is not asked again as it was; the next one has a key of its own", {
+  x <- at_farm()
+  plain <- x$service$request
+  x$service$request <- function(service, method, url, ...) {
+    if (method != "POST" || !grepl("/jobs$", url)) return(plain(service, method, url, ...))
+    list(status = 422L, body = charToRaw('{"type":"/problems/cap","title":"No","detail":"the cap is too low"}'),
+         headers = list())
+  }
+  expect_refusal(x$send(), "service", "the cap is too low")
+  expect_identical(told(x, "refused")$detail, "refused POST /jobs: the cap is too low")
+  expect_identical(nrow(as.data.frame(fetch_job(x$project, x$ledger, "review-1"))), 0L)
+  x$service$request <- plain
+  expect_identical(x$send(), "saltmill-1")
+  expect_identical(told(x, "asked")$key, paste0("asked ", clockpigeon:::job_id(x$ledger, "review-1"), "/saltmill/", 1:2))
+  # A token that is wrong may be right the next time: the same is asked again.
+  y <- at_farm()
+  y$service$token <- "wrong"
+  expect_refusal(y$send(), "service", "token")
+  expect_identical(nrow(told(y, "refused")), 0L)
+})
+
+test_that("jobs at a site are told apart, whatever their ids begin with", {
+  ledger <- ledger_of_job()
+  add <- function(...) clockpigeon:::add_events(ledger, "night", data.frame(place = "far", ...))
+  order <- clockpigeon:::to_json_line(list(key = "k", order = an_order()))
+  for (id in c("s-1", "s-10")) {
+    add(what = "asked", detail = order, key = paste("asked", id))
+    add(what = "sent", detail = id, key = paste("sent", id))
+  }
+  add(what = "halted", detail = "cap", key = "halted far s-10 7")
+  remotes <- clockpigeon:::remote_jobs(ledger, "night")
+  expect_identical(vapply(remotes, `[[`, "", "id"), c("s-1", "s-10"))
+  expect_identical(vapply(remotes, `[[`, NA, "halted"), c(FALSE, TRUE))
+  add(what = "begun", key = "site far s-1 3")
+  expect_identical(clockpigeon:::remote_numbers(job_events(ledger, "night"), remotes[[1]]), 3)
+  expect_identical(clockpigeon:::remote_numbers(job_events(ledger, "night"), remotes[[2]]), 7)
+  for (id in list(NULL, 3, "", "a b", "a\u0007", c("a", "b"))) expect_refusal(clockpigeon:::said_id(id), "service", "id")
+})
