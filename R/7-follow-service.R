@@ -120,11 +120,15 @@ shot_files <- function(job, project, sent) {
   }))
 }
 
-# The cap that a site is told, in its own currency: what the part costs in 99 of 100 cases and leaves of the budget,
-# less what was charged there before; of trial frames three times their share.
+# The cap that a site is told, in its own currency: a tenth more than the part costs in 99 of 100 cases, what it leaves of
+# the budget at most, less what was charged there before; of trial frames three times their share.
 remote_cap <- function(place, part, site, share, trial, ledger) {
   rate <- rate_to(site, place$state$job$currency, place$state$job$rates)$rate
-  amount <- if (trial) 3 * part$cost_p90 * share else part_cap(place, part) - charged_at(ledger, place$job, part$site)
+  # A site ends a job when its cap is reached: one that costs just that must not be ended, where the budget has room.
+  room <- place$state$asked$budget - (place$judged$mean - part$cost_mean)
+  most <- part_cap(place, part)
+  most <- max(most, min(1.1 * most, room))
+  amount <- if (trial) 3 * part$cost_p90 * share else most - charged_at(ledger, place$job, part$site)
   # A fee or a minimum of the job does not shrink with its frames.
   least <- or_else(site$price$fixed, 0) + or_else(site$price$minimum, 0)
   list(amount = ceiling(100 * max(amount / rate, least, 0.01)) / 100, currency = site$currency)

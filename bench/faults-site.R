@@ -38,7 +38,7 @@ farm <- NULL
 serve <- function() {
   farm <<- start("standin", "quayside", "--port", port, "--speed", "3", "--misbehave",
                  paste0("cut=25%,doubled=20%,disordered=20%,delayed=5%,fail=3%,",
-                        paste0("slow=", 1:4, ":20", collapse = ",")))
+                        paste0("slow=", 1:4, ":12", collapse = ",")))
 }
 # The process group of a command: R runs in the shell that it was started by.
 strike <- function(process) {
@@ -74,10 +74,11 @@ while (sum(struck) < kills && Sys.time() < begun + 3600) {
   decide(name)
   asker <- place(name)
   kind <- "place"
-  limit <- Sys.time() + 300
+  limit <- Sys.time() + 120
   repeat {
     Sys.sleep(stats::runif(1, 0.2, 2))
-    if (sum(struck) < kills) {
+    # Now and then it is let be, so that jobs end and others begin.
+    if (sum(struck) < kills && stats::runif(1) < 0.35) {
       victim <- sample(c("standin", kind), 1)
       if (victim == "standin") {
         strike(farm)
@@ -97,7 +98,12 @@ while (sum(struck) < kills && Sys.time() < begun + 3600) {
   }
   strike(asker)
 }
-invisible(processx::run(command, c("fetch", paste0("faults-", job)), wd = folder, error_on_status = FALSE))
+# What was left in the middle is brought to its end, undisturbed but for the cuts.
+Sys.sleep(3)
+for (k in seq_len(job)) {
+  invisible(processx::run(command, c("fetch", paste0("faults-", k), "--wait"), wd = folder, error_on_status = FALSE,
+                          timeout = 120))
+}
 strike(farm)
 
 # ---- what is there ---------------------------------------------------------------------------------------------------
@@ -106,7 +112,7 @@ there <- DBI::dbGetQuery(con, "SELECT id, request FROM jobs")
 events <- DBI::dbGetQuery(con, "SELECT job, event FROM events")
 DBI::dbDisconnect(con)
 ledger <- open_ledger(project$ledger, read_only = TRUE)
-count <- c(whole = 0, arrived = 0, twice = 0, known = 0, charged = 0, lost = 0)
+count <- c(whole = 0, arrived = 0, twice = 0, ready = 0, known = 0, charged = 0, lost = 0)
 books <- 0
 for (k in seq_len(job)) {
   name <- paste0("faults-", k)
@@ -120,6 +126,7 @@ for (k in seq_len(job)) {
   at <- lapply(events$event[events$job %in% ids], jsonlite::fromJSON)
   ready <- unlist(lapply(at, function(e) if (e$what == "ready") e$frame))
   count["twice"] <- count["twice"] + sum(duplicated(ready))
+  count["ready"] <- count["ready"] + length(unique(ready))
   rate <- ns$rate_to(project$sites$quayside, project$currency, project$rates)$rate
   books <- books + rate * sum(unlist(lapply(at, function(e) if (e$what == "charged") e$amount)))
 }
@@ -130,6 +137,7 @@ say("jobs", job, "jobs")
 say("jobs_there", nrow(there), "jobs")
 say("jobs_there_that_are_known_here", count[["known"]], "jobs")
 say("frames_asked", job * frames, "frames")
+say("frames_ready_there", count[["ready"]], "frames")
 say("frames_whole", count[["whole"]], "frames")
 say("frames_arrived_in_the_ledger", count[["arrived"]], "frames")
 say("frames_rendered_twice", count[["twice"]], "frames")

@@ -14,6 +14,9 @@ test_that("a part is sent with its files, frames, settings and the cap to keep, 
   # The fee and the minimum of a job are no frame's: the cap leaves room for them.
   expect_gte(order$cap$amount, x$farm$card$price$fixed + x$farm$card$price$minimum)
   expect_identical(order$cap$currency, "GBP")
+  # A job that costs just what was forecast is not ended by it.
+  rate <- clockpigeon:::rate_to(x$farm$card, "EUR", x$project$rates)$rate
+  expect_gt(order$cap$amount * rate, 1.05 * x$place()$parts$cost_p99)
   expect_identical(nrow(told(x, "placed")), 1L)
   expect_null(x$send())
   expect_length(x$farm$jobs, 1)
