@@ -120,8 +120,8 @@ shot_files <- function(job, project, sent) {
   }))
 }
 
-# The cap that a site is told, in its own currency: a tenth more than the part costs in 99 of 100 cases, what it leaves of
-# the budget at most, less what was charged there before; of trial frames three times their share.
+# The cap that a site is told, in its own currency: a tenth more than the part costs in 99 of 100 cases, what it leaves
+# of the budget at most, less what was charged there before; of trial frames three times their share.
 remote_cap <- function(place, part, site, share, trial, ledger) {
   rate <- rate_to(site, place$state$job$currency, place$state$job$rates)$rate
   # A site ends a job when its cap is reached: one that costs just that must not be ended, where the budget has room.
