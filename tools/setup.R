@@ -8,7 +8,8 @@ role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
 packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
           "knitr", "rmarkdown", "zip", "openssl", "ps"),
-  test = c("testthat", "png", "tiff", "curl", "later", "mirai", "data.table", "lpSolve", "withr"), develop = c("lintr", "roxygen2"),
+  test = c("testthat", "png", "tiff", "curl", "later", "mirai", "data.table", "lpSolve", "withr"),
+  develop = c("lintr", "roxygen2"),
   site = c("pkgdown", "covr")
 )
 stopifnot(role %in% names(packages))

@@ -125,3 +125,11 @@ local_value <- function(name, value, env = parent.frame()) {
 
 # Files test-long-*.R run by `make test-long` alone, which .ci/run calls too, and never on CRAN.
 skip_unless_long <- function() skip_if_not(identical(Sys.getenv("CLOCKPIGEON_TESTS"), "long"), "long: make test-long")
+
+# What a command answers, run in this process: its status, what it printed, and what it said on standard error.
+run_cli <- function(...) {
+  status <- NULL
+  said <- NULL
+  out <- capture.output(said <- capture.output(status <- cli(c(...)), type = "message"))
+  list(status = status, out = paste(out, collapse = "\n"), said = paste(said, collapse = "\n"))
+}
