@@ -63,10 +63,10 @@ read_foreign_json <- function(path) {
 
 # Takes the mapped columns of a foreign table as those of a timing: durations with a unit or clock form become seconds,
 # plain numbers in a column that ends in _s are seconds. Columns of a timing's own names need no map. A list: `rows`,
-# `used` (theirs, by ours) and `ignored`.
-map_columns <- function(x, map, where) {
-  for (name in names(map)) check_choice(name, argument("map"), names(timing_columns))
-  own <- setdiff(intersect(names(timing_columns), names(x)), names(map))
+# `used` (theirs, by ours) and `ignored`. `columns`: names of ours that there can be.
+map_columns <- function(x, map, where, columns = names(timing_columns)) {
+  for (name in names(map)) check_choice(name, argument("map"), columns)
+  own <- setdiff(intersect(columns, names(x)), names(map))
   from <- c(lapply(map, column_sum, x, where), stats::setNames(lapply(own, as.name), own))
   out <- Map(function(call, name) {
     if (is.name(call)) return(x[[as.character(call)]])

@@ -54,6 +54,7 @@ place_fields <- function() list(
   nodes_like = field(texts(), default = character()),
   pool = field(texts(), default = character()),
   service = field(record_of(service_fields())),
+  reports = field(records_of(report_fields()), default = list()),
   speeds = field(records_of(list(
     engine = field(a_text(), required = TRUE),
     relative_to = field(a_text(), required = TRUE),
@@ -77,6 +78,31 @@ service_fields <- function() list(
 
 # Where something is read that stands in no file of the project.
 secret_fields <- function() list(env = field(a_text()), file = field(a_text()))
+
+# What the site leaves behind while it renders, for a job that was placed there by hand.
+report_fields <- function() list(
+  file = field(a_text(), required = TRUE),
+  as = field(one_of("csv", "json", "log")),
+  map = field(report_map(), default = list()),
+  states = field(record_of(list(ready = field(texts()), failed = field(texts()), rendering = field(texts()))))
+)
+
+# What a report can say of a frame, and as what it is read.
+report_columns <- c(shot = "text", frame = "integer", state = "text", node = "text", wall_s = "number",
+                    begun = "moment", finished = "moment", charge = "number", version = "text")
+
+report_map_field <- function(x, where) {
+  if (!is.list(x) || is.null(names(x))) {
+    stop_input("type", paste("got", show_value(x)), where, "Write `frame: Nr` and the like: our name, then theirs.")
+  }
+  for (name in names(x)) check_choice(name, where, names(report_columns))
+  vapply(names(x), function(name) check_text(x[[name]], paste0(where, "$", name)), "")
+}
+
+report_map <- function() {
+  field_type(report_map_field, c(list(type = "object", additionalProperties = FALSE),
+                                 list(properties = lapply(report_columns, function(as) text_schema()))))
+}
 
 # A token must not be read on its way: beyond this machine the connection is encrypted.
 service_address <- function(x, where) {
@@ -167,7 +193,12 @@ selling_fields <- function() list(
 #' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `pool` (its nodes by name, to
 #' which `clockpigeon place` sends frames; one that is named twice renders two at once); `service`, where it answers
 #' Clock Pigeon's site protocol: its `address` and the bearer `token`, from `env` (a variable of the environment) or
-#' `file` (its first line); `speeds` (a list of `engine`,
+#' `file` (its first line); `reports`, the exports and logs that the
+#' site leaves behind and somebody puts into the folder of a job that was placed there by hand, which `watch` reads: a
+#' list of `file` (from `placed/JOB`; `*` takes several), `as` csv, json or log (told from its ending; a log is read as
+#' the engine's profile says), `map` (`frame: Nr`: our name, then their column or arithmetic of theirs; ours are
+#' `shot`, `frame`, `state`, `node`, `wall_s`, `begun`, `finished`, `charge` in the card's currency, `version`) and
+#' `states` (their words for `ready`, `failed` and `rendering`); `speeds` (a list of `engine`,
 #' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and `install` of what it
 #' needs (each a duration, or its `median` and `p90`, or `none`); the `share` of a node that rendering may use, and
 #' `node_spread`, how unlike the nodes are in speed (their sd as a share); `open`, the hours in which it may render;

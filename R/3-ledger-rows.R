@@ -283,6 +283,13 @@ kept_plan <- function(ledger, name = NULL, id = NULL) {
        trials = do.call(rbind, trials), blocks = length(trials))
 }
 
+# The memory of machines by their id, in MB (1e6 bytes); NA where it is not known.
+machine_memory <- function(ledger, ids) {
+  known <- DBI::dbGetQuery(ledger_connection(ledger),
+                           "SELECT id, json_extract(facts, '$.memory_mb') AS mb FROM machines")
+  as.numeric(known[["mb"]])[match(ids, known[["id"]])]
+}
+
 # The id of a machine with these facts; it is written down when it is new.
 machine_id <- function(ledger, facts) {
   con <- ledger_connection(ledger)

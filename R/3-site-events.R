@@ -124,7 +124,8 @@ close_site_events <- function(stream) {
 }
 
 # What is kept between two times that sites are asked: their services and streams. `service` makes the first of a site.
-new_links <- function(service = site_service) list2env(list(service = service, streams = list()), parent = emptyenv())
+new_links <- function(service = site_service) list2env(list(service = service, streams = list(), reports = list()),
+                                                         parent = emptyenv())
 
 close_links <- function(links) {
   lapply(links$streams, close_site_events)

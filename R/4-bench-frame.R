@@ -34,7 +34,8 @@ end_marked <- function(which) {
 
 # Renders one frame; run on the node. `trial` as of a plan, `bench` as of run_trial(), `to` the picture's path from the
 # project, `run` the name of this run of it. Returns list(rows) as of run_trial(), or list(wait = why) when nothing was
-# begun. A picture that is not good never gets its name.
+# begun. With `bench$prepass` `alone` nothing but the pre-pass of its shot is run. A picture that is not good never
+# gets its name.
 host_frame <- function(trial, bench, to, run) {
   keep <- bench$node$keep_free
   if (length(keep)) {
@@ -48,6 +49,7 @@ host_frame <- function(trial, bench, to, run) {
   bench$keep <- making
   rows <- run_trial(trial, bench, making)
   last <- length(rows)
+  if (identical(bench$prepass, "alone")) return(list(rows = rows))
   if (rows[[last]]$status != "ok") return(list(rows = rows))
   path <- file.path(bench$folder, to)
   dir.create(dirname(path), FALSE, TRUE)

@@ -64,7 +64,7 @@ ask_devices <- function(engine, program, sets) {
 engine_device_name <- function(index) paste("device", index)
 
 # One trial: a list of timings, each a list of columns; the last is that of the trial, one before it the pre-pass that
-# had to run first.
+# had to run first. `bench$prepass`: `alone` runs nothing but the pre-pass of the shot, `done` takes it as run.
 run_trial <- function(trial, bench, pictures) {
   engine <- bench$engines[[trial$engine]]
   features <- if (is.na(trial$features)) list() else jsonlite::fromJSON(trial$features)
@@ -94,8 +94,10 @@ run_trial <- function(trial, bench, pictures) {
                      clockpigeon_error = identity)
   if (inherits(values, "error")) return(ended("failed", values$what))
   program <- bench$programs[[trial$engine]]
-  before <- run_prepass(trial, engine, program, values, bench, row)
+  before <- if (identical(bench$prepass, "done") && identical(engine$prepass$each, "shot")) list(seconds = 0)
+            else run_prepass(trial, engine, program, values, bench, row)
   if (length(before$fault)) return(c(before$row, ended("failed", paste("the pre-pass:", before$fault))))
+  if (identical(bench$prepass, "alone")) return(before$row)
   watch <- watch_machine()
   began <- Sys.time()
   ran <- run_trial_command(engine, program, values, bench, used$asked)

@@ -6,16 +6,9 @@ watch_alarms <- function(x) {
   found <- site_alarms(x)
   if (any(is.infinite(x$came))) {
     found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), fewer_alarms(x), stuck_alarms(x), pace_alarms(x),
-                   fail_alarms(x), found, money_alarm(x), late_alarm(x))
+                   fail_alarms(x), strain_alarms(x), found, money_alarm(x), late_alarm(x))
   }
-  if (is.null(found)) found <- alarm("", "note", NA, "", "")[0, ]
-  as_table(found[order(match(found[["level"]], alarm_levels), found[["until_s"]]), , drop = FALSE])
-}
-
-alarm_levels <- c("now", "soon", "note")
-
-alarm <- function(code, level, site, says, action, until_s = NA_real_) {
-  data.frame(code = code, level = level, site = site, says = says, action = action, until_s = until_s)
+  as_table(ranked_alarms(found))
 }
 
 # The clock's time, so many seconds from the placing.
@@ -115,7 +108,8 @@ site_alarms <- function(x) {
     columns <- x$going$runs[[part[1]]]
     if (all(x$here[columns])) return(NULL)
     rbind(halted_alarm(x, site, columns), reach_alarm(x, site), behind_alarm(x, site, columns),
-          charge_alarm(x, site, part[1], columns), spoilt_alarm(site), version_alarm(x, site))
+          charge_alarm(x, site, part[1], columns), balance_alarm(x, site, part[1]), spoilt_alarm(site),
+          version_alarm(x, site))
   }))
 }
 
@@ -134,6 +128,10 @@ halted_alarm <- function(x, site, columns) {
 
 reach_alarm <- function(x, site) {
   if (is.na(site$silent_s)) return(NULL)
+  if (site$by_hand) {
+    return(alarm("unreached", "soon", site$site, paste0(site$site, " ", site$trouble),
+                 "Export it again, or mend `reports` in the site's file; frames in the folder count all the same."))
+  }
   alarm("unreached", "now", site$site, paste0(site$site, " cannot be asked since ", clock_at(x, site$silent_s), ": it ",
                                               site$trouble), "See whether it is up; what it did meanwhile comes then.")
 }
@@ -145,9 +143,9 @@ behind_alarm <- function(x, site, columns) {
   if (sum(old) < max(5, 0.05 * length(columns))) return(NULL)
   alarm("behind", "soon", site$site,
         paste0(sum(waiting), " frames are ready at ", site$site, " and not here, ", sum(old),
-
-                                            " of them for over five minutes"),
-        "Fetch them without the view: clockpigeon fetch; see the link and the disk here.")
+               " of them for over five minutes"),
+        if (site$by_hand) "Download them into the job's folder."
+        else "Fetch them without the view: clockpigeon fetch; see the link and the disk here.")
 }
 
 # What is charged for the work done, beside what the forecast has for it.

@@ -1,20 +1,25 @@
 # Taking from a site what has come of a job: its events, its times and charges, its pictures; and sending it orders.
 
-#' Fetch what has come of a job that was placed by an address
+#' Fetch what has come of a job that was placed elsewhere
 #'
 #' Asks each site that was sent a part of the job over Clock Pigeon's site protocol: orders that were given here
 #' (`pause`, `resume`, `stop`) are passed on, events are written down once whatever their order, pictures are fetched,
 #' held against their SHA-256 and given their names, times become evidence of the site, and when all has ended the bill
 #' is kept. What was cut off anywhere goes on the next time.
 #'
+#' Of a site that was placed at by hand it reads the `reports` that the site's file names ([read_site()]): frames that
+#' are ready there, begun or failed, what they took and what was charged, each once however often a report is put there
+#' anew. What they took is evidence of the site.
+#'
 #' @param project From [read_project()].
 #' @param ledger A ledger from [open_ledger()], for writing.
 #' @param job The job's name.
 #' @param seconds How long to go on fetching at most.
 #' @param links What keeps connections between two calls, for those that ask often; `NULL` opens them anew.
-#' @return A tibble, one row a job at a site: `site`, `id`, `state` (as the site says: `waiting`, `running`, `paused`,
-#'   `stopped`, `done`; `NA` where it does not answer), `frames`, `ready` (there), `here`, `left_s` (what the site takes
-#'   to be left), `spent`, `currency`, `trouble` (why it could not be asked; `NA`).
+#' @return A tibble, one row a job at a site: `site`, `id` (`NA` by hand), `state` (as the site says: `waiting`,
+#'   `running`, `paused`, `stopped`, `done`; `NA` where it does not answer), `frames`, `ready` (there), `here`, `left_s`
+#'   (what the site takes to be left), `spent`, `currency`, `trouble` (why it could not be asked, or its report not be
+#'   read; `NA`).
 #' @section Conditions: `clockpigeon_error_job` for a job that is not in the ledger.
 #' @examplesIf requireNamespace("curl", quietly = TRUE)
 #' project <- read_project(demo_file())
@@ -38,7 +43,7 @@ fetch_job <- function(project, ledger, job, seconds = Inf, links = NULL) {
       fetched_row(ledger, job, remote, trouble = e$what)
     })
   })
-  out <- bind_tables(rows)
+  out <- bind_tables(c(rows, list(take_reports(project, ledger, job, links))))
   if (is.null(out)) out <- fetched_row(ledger, job, NULL)
   note_reach(ledger, job, out)
   as_table(out)
@@ -137,12 +142,6 @@ take_remote_events <- function(service, project, ledger, job, remote, links, sta
   if (any(charged)) rows$amount[charged] <- in_job_currency(rows[["amount"]][charged], site, project)
   add_events(ledger, job, rows)
   invisible()
-}
-
-# Amounts of a site as of the project's currency; as they are where no rate is known.
-in_job_currency <- function(amount, site, project) {
-  rate <- rate_to(site, project$currency, project$rates)
-  round(amount * or_else(rate$rate, 1), 4)
 }
 
 # What a site tells, of which we know what it is; the rest is kept under its own name, and does nothing.
@@ -249,17 +248,13 @@ keep_remote_timing <- function(project, ledger, job, remote, row) {
   }
   limit <- shot$limit
   names(limit)[names(limit) == "time_s"] <- "time"
-  own <- project$shots[[row$shot]]
   ended <- service_moment(said_text(row$ended))
-  charge <- null_if_na(said_number(row$charge))
-  add_timings(ledger, as_table(c(limit_columns(limit), Filter(length, list(
-    activity = "render", shot = row$shot, scene = or_else(own$scene, shot$scene), frame = as.integer(row$frame),
+  add_told_timing(ledger, list(
+    shot = row$shot, scene = or_else(project$shots[[row$shot]]$scene, shot$scene), frame = row$frame,
     engine = remote$order$engine, engine_version = first_of(null_if_na(said_text(row$version)), remote$order$version),
-    width = shot$width, height = shot$height, site = remote$site, tier = remote$order$tier, wall_s = row$seconds,
-    measured_at = utc_now(if (is.na(ended)) this_moment() else ended), billed = charge,
-    currency = if (length(charge)) project$sites[[remote$site]]$currency, status = "ok", kind = "reported", job = job
-  )))))
-  invisible()
+    width = shot$width, height = shot$height, tier = remote$order$tier, wall_s = row$seconds,
+    measured_at = if (is.na(ended)) this_moment() else ended, billed = said_number(row$charge), job = job
+  ), limit, project$sites[[remote$site]])
 }
 
 # The last bill of a job that has ended, line by line, once.

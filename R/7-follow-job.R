@@ -51,12 +51,22 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
     begun <- begun_job(decision$plan, scenario, asked$question(placed$moment), asked$draws, asked$seed)
   }
   x <- watch_frames(decision$plan, begun, placed$folders, now, job_events(ledger, job))
+  x$took <- job_took(ledger, job)
   x$alarms <- watch_alarms(x)
   structure(c(list(job = job, placed = placed$moment, promised = decision$plan[c("p_deadline", "p_both", "cost_mean")]),
               x), class = "cp_watch")
 }
 
-# All jobs that were placed and are not ended: a tibble, one row a job: `job`, `there`, `frames`, `p10`, `p50`, `p90`
+# What a job's own frames took, and the memory of the machines that rendered them.
+job_took <- function(ledger, job) {
+  rows <- as_frame(timings(ledger, job = job))
+  rows <- rows[rows[["activity"]] %in% "render", c("node", "shot", "frame", "status", "wall_s", "cpu_s", "threads",
+                                                   "peak_mem_mb", "measured_at", "machine"), drop = FALSE]
+  rows$memory_mb <- machine_memory(ledger, rows[["machine"]])
+  rows
+}
+
+# All jobs that were placed a tibble, one row a job: `job`, `there`, `frames`, `p10`, `p50`, `p90`
 # (of when it is done, moments in UTC), `p_deadline`, `cost_mean`, `currency`, `alarm` (the gravest level; NA), `says`
 # (its words, or why nothing can be said of the job).
 watch_all <- function(project, ledger, now = this_moment()) {

@@ -82,13 +82,23 @@ pool_findings <- function(place) {
       return(place_finding("pool", "stops", site, paste(site, "has no nodes to send frames to"),
                            paste0("Write `pool: [node, node]` in sites/", site, ".yaml, with names of nodes/.")))
     }
-    if (!own[["spread"]][k] %in% c("frames", "ranges")) {
-      return(place_finding("spread", "stops", site,
-                           paste0("an own pool renders whole frames, and the plan has ", own[["spread"]][k]),
-                           "Decide with --only spread=frames."))
+    spread <- spread_trouble(own[["spread"]][k], engines[[job$engine]])
+    if (length(spread)) {
+      return(place_finding("spread", "stops", site, spread, "Decide with --only spread=frames."))
     }
     ready_findings(place, site, own[["nodes"]][k], engines[job$engine], job$version)
   }))
+}
+
+# Why a pool cannot render a plan's spread; NULL where it can.
+spread_trouble <- function(spread, engine) {
+  if (spread %in% c("frames", "ranges")) return(NULL)
+  if (spread != "bands") return(paste("an own pool renders whole frames or bands, and the plan has", spread))
+  if (!isTRUE(engine$bands)) return(paste(engine$engine, "renders no bands, by its profile"))
+  if (!or_else(engine$output, "png") %in% joined_kinds) {
+    paste0("bands of ", toupper(engine$output), " cannot be joined, those of ",
+           paste(toupper(joined_kinds), collapse = " and "), " can")
+  }
 }
 
 ready_findings <- function(place, site, counted, engines, version) {
@@ -202,14 +212,19 @@ disk_findings <- function(place) {
 }
 
 # Balances of the sites that are paid, against what is to be spent.
+# What the balances at a site that still count are worth in the currency of a job.
+balance_held <- function(site, job) {
+  held <- vapply(site$balances, function(b) {
+    if (is.null(b$until) || this_day(site$time_zone) <= b$until) b$amount else 0
+  }, 0)
+  sum(held) * rate_to(site, job$currency, job$rates)$rate
+}
+
 balance_findings <- function(place) {
   parts <- as_frame(place$parts)
   bind_tables(lapply(which(parts[["kind"]] != "own"), function(k) {
     site <- place$project$sites[[parts[["site"]][k]]]
-    rate <- rate_to(site, place$state$job$currency, place$state$job$rates)
-    held <- sum(vapply(site$balances, function(b) {
-      if (is.null(b$until) || this_day(site$time_zone) <= b$until) b$amount else 0
-    }, 0)) * rate$rate
+    held <- balance_held(site, place$state$job)
     if (!length(site$balances) || held >= parts[["cost_p90"]][k]) return(NULL)
     currency <- place$state$job$currency
     up_to <- format_money(parts[["cost_p90"]][k], currency)

@@ -127,6 +127,7 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
   if (any(own)) {
     job <- pool_job(place, folder, options)
     frames <- run_pool(if (trial) trial_job(job) else job, ledger, progress)
+    if (!trial) keep_own_charges(place, ledger, frames, "stopped" %in% job_orders(ledger, place$job))
     sent <- which(frames[["state"]] == "sent")
     if (length(sent)) {
       rescue <- rescue_part(place, frames[sent, , drop = FALSE])
@@ -171,7 +172,10 @@ pool_job <- function(place, folder, options) {
                 engine$output)
   frames$to <- file.path("placed", place$job, "frames", at)
   sites <- union(parts[["site"]][own], own_rescue(place))
-  trials <- do.call(rbind, trials)
+  bands <- parts[own, ][parts[["spread"]][own] == "bands", ]
+  cut <- in_pieces(frames, do.call(rbind, trials), stats::setNames(pmax(1, bands[["here"]]), bands[["site"]]))
+  frames <- cut$frames
+  trials <- cut$trials
   list(name = place$job, id = place$id, root = project$root, time_zone = first_of(project$time_zone, "UTC"),
        frames = frames, trials = trials, engines = stats::setNames(list(engine), engine$engine),
        pairs = unique(trials[c("engine", "version")]), making = file.path("placed", place$job, "making"),
@@ -187,7 +191,7 @@ trial_job <- function(job, most = 3) {
   of <- split(seq_len(nrow(job$frames)), row_key(job$frames, c("site", "shot")))
   kept <- sort(unlist(lapply(of, function(rows) {
     frames <- job$frames[["frame"]][rows]
-    rows[frames %in% first_probes(frames, min(most, length(frames)))]
+    rows[frames %in% first_probes(unique(frames), min(most, length(unique(frames))))]
   })))
   job$frames <- job$frames[kept, , drop = FALSE]
   job$frames$range <- NA_integer_

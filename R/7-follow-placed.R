@@ -36,3 +36,27 @@ needed_files <- function(job, project) {
     scenes[file.exists(file.path(project$root, scenes)) & !is_absolute(scenes)]
   }))
 }
+
+# Sends files of the project to a node's folder, those that are not there as they are here, in parts.
+send_files <- function(node, root, folder, files) {
+  if (!length(files)) return(invisible())
+  own <- file_hashes(file.path(root, files))
+  said <- wait_for(ask_node(node, host_files, list(folder, files), 600))
+  if (is.null(said$value)) stop_input("node", c(said$error, said$lost)[1], paste("node", node$node))
+  there <- said$value
+  for (k in which(is.na(there) | there != own)) {
+    at <- file.path(root, files[k])
+    size <- file.size(at)
+    from <- 0
+    repeat {
+      bytes <- host_read(root, files[k], from)$bytes
+      done <- wait_for(ask_node(node, host_write, list(folder, files[k], from, bytes, size, own[k]), 600))
+      from <- from + length(bytes)
+      if (from >= size || is.null(done$value)) break
+    }
+    if (!isTRUE(done$value)) {
+      stop_input("node", paste0(files[k], " did not arrive whole"), paste("node", node$node),
+                 "See its disk and its link.")
+    }
+  }
+}

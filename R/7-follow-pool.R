@@ -7,7 +7,9 @@
 run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock) {
   pool <- list(job = job, ledger = ledger, clock = clock, run = new_run(), frames = job$frames, begun = 0L,
                paused = FALSE, stopped = FALSE, heeded = -Inf, said = -Inf, progress = progress)
+  if (is.null(pool$frames[["piece"]])) pool$frames <- in_pieces(job$frames, job$trials)$frames
   pool <- found_frames(pool)
+  pool$prepassed <- prepassed_before(pool)
   pool$slots <- lapply(job$slots, function(slot) c(slot, list(state = "closed", again = 0, tries = 0)))
   on.exit({
     close_slots(pool)
@@ -21,7 +23,7 @@ run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock) {
     Sys.sleep(if (pool$paused) 0.2 else 0.01)
   }
   if (pool$stopped) pool <- end_all(pool)
-  pool$frames
+  whole_frames(pool$frames)
 }
 
 # Whether a frame is under way, or waits for a slot that is not given up.
@@ -41,26 +43,53 @@ pool_event <- function(pool, what, ...) {
 
 frame_event <- function(pool, what, i, node = NULL, ...) {
   frame <- pool$frames[i, ]
-  pool_event(pool, what, place = frame[["site"]], shot = frame[["shot"]], frame = frame[["frame"]], node = node, ...)
+  pool_event(pool, what, place = frame[["site"]], shot = frame[["shot"]], frame = frame[["frame"]],
+             piece = if (!is.na(frame[["piece"]])) frame[["piece"]], node = node, ...)
 }
 
 # Frames that are there under their names are whole, whoever brought them: those that the ledger does not know of are
 # written down as of the time of their file.
 found_frames <- function(pool) {
-  there <- file.exists(file.path(pool$job$root, pool$frames[["to"]]))
+  at <- function(path) file.path(pool$job$root, path)
+  whole <- file.exists(at(pool$frames[["into"]]))
+  there <- whole | file.exists(at(pool$frames[["to"]]))
   pool$frames$state <- ifelse(there, "done", "waiting")
   pool$frames$failures <- 0L
   pool$frames$last <- NA_character_
   known <- job_events(pool$ledger, pool$job$name)
   known <- known[known[["what"]] == "arrived", , drop = FALSE]
-  told <- row_key(pool$frames, c("shot", "frame")) %in% row_key(known, c("shot", "frame"))
+  # Of a frame that is there it does not matter which pieces were told of.
+  found <- pool$frames
+  found$piece[whole] <- NA_character_
+  columns <- c("shot", "frame", "piece")
+  told <- row_key(found, columns) %in% row_key(known, columns) | duplicated(found[columns])
   for (i in which(there & !told)) {
-    time <- utc_now(file.mtime(file.path(pool$job$root, pool$frames[["to"]][i])))
+    path <- found[[if (whole[i]) "into" else "to"]][i]
     add_events(pool$ledger, pool$job$name, data.frame(
-      what = "arrived", time = time, place = pool$frames[["site"]][i], shot = pool$frames[["shot"]][i],
-      frame = pool$frames[["frame"]][i], source = "place", detail = "found there"
+      what = "arrived", time = utc_now(file.mtime(at(path))), place = found[["site"]][i], shot = found[["shot"]][i],
+      frame = found[["frame"]][i], piece = found[["piece"]][i], source = "place", detail = "found there"
     ))
   }
+  for (i in which(there & !whole & !duplicated(found[["into"]]))) pool <- join_whole(pool, i)
+  pool
+}
+
+# A frame whose bands are all there gets its picture; where they cannot be joined they are rendered again.
+join_whole <- function(pool, i) {
+  at <- bands_of(pool$frames, i)
+  if (is.na(pool$frames[["piece"]][i]) || !all(pool$frames[["state"]][at] == "done")) return(pool)
+  fault <- join_frame(pool$job$root, pool$frames[at, , drop = FALSE])
+  frame <- pool$frames[i, ]
+  tell <- function(what, detail) pool_event(pool, what, place = frame[["site"]], shot = frame[["shot"]],
+                                            frame = frame[["frame"]], detail = detail)
+  if (is.null(fault)) {
+    tell("arrived", paste("joined of", length(at), "bands"))
+    return(pool)
+  }
+  tell("failed", first_line(fault))
+  pool$frames$failures[at] <- pool$frames$failures[at] + 1L
+  over <- max(pool$frames$failures[at]) > pool$job$retries[[frame[["site"]]]]
+  pool$frames$state[at] <- if (over) "failed" else "waiting"
   pool
 }
 
@@ -82,13 +111,15 @@ look_now <- function(pool, now) {
   look <- pool$job$look
   if (is.null(look) || now < look$at || isTRUE(pool$looked)) return(pool)
   pool$looked <- TRUE
+  whole <- whole_frames(pool$frames)
   # A look that was taken before stands, however the frames stand now.
   before <- job_events(pool$ledger, pool$job$name)
   before <- before[before[["what"]] == "looked", , drop = FALSE]
-  send <- if (nrow(before)) before[["detail"]][1] == "send" else sum(pool$frames[["state"]] == "done") < look$fewer
+  send <- if (nrow(before)) before[["detail"]][1] == "send" else sum(whole[["state"]] == "done") < look$fewer
   if (!nrow(before)) pool_event(pool, "looked", detail = if (send) "send" else "go on")
   if (send) {
-    at <- pool$frames[["state"]] == "waiting" & !pool$frames[["site"]] %in% look$rescue
+    waiting <- whole[["into"]][whole[["state"]] == "waiting"]
+    at <- pool$frames[["into"]] %in% waiting & !pool$frames[["site"]] %in% look$rescue
     if (look$own) {
       pool$frames$site[at] <- look$rescue
       pool$frames$range[at] <- NA
@@ -107,7 +138,8 @@ step_slot <- function(pool, name) {
   if (mirai::unresolved(slot$task)) return(pool)
   said <- task_result(slot$task)
   if (length(said$lost)) return(lose_slot(pool, name, said$lost))
-  if (slot$state == "bringing") bring_more(pool, name, said) else take_in(pool, name, said)
+  switch(slot$state, bringing = bring_more(pool, name, said), preparing = take_prepass(pool, name, said),
+         take_in(pool, name, said))
 }
 
 slot_of <- function(pool, name, ...) {
@@ -167,29 +199,6 @@ share_folder <- function(pool, name) {
   slot_of(pool, name, travels = travels)
 }
 
-send_files <- function(node, root, folder, files) {
-  if (!length(files)) return(invisible())
-  own <- file_hashes(file.path(root, files))
-  said <- wait_for(ask_node(node, host_files, list(folder, files), 600))
-  if (is.null(said$value)) stop_input("node", c(said$error, said$lost)[1], paste("node", node$node))
-  there <- said$value
-  for (k in which(is.na(there) | there != own)) {
-    at <- file.path(root, files[k])
-    size <- file.size(at)
-    from <- 0
-    repeat {
-      bytes <- host_read(root, files[k], from)$bytes
-      done <- wait_for(ask_node(node, host_write, list(folder, files[k], from, bytes, size, own[k]), 600))
-      from <- from + length(bytes)
-      if (from >= size || is.null(done$value)) break
-    }
-    if (!isTRUE(done$value)) {
-      stop_input("node", paste0(files[k], " did not arrive whole"), paste("node", node$node),
-                 "See its disk and its link.")
-    }
-  }
-}
-
 # Frames that a slot may render: of its site, in its own run of frames where there are runs.
 for_slot <- function(pool, slot) {
   frames <- pool$frames
@@ -207,20 +216,47 @@ give_out <- function(pool, name) {
     return(slot_of(pool, name, again = now + 5))
   }
   at <- which(for_slot(pool, slot))
+  ready <- prepass_state(pool, slot, pool$frames[["shot"]][at])
+  at <- at[ready != "under way"]
   if (!length(at)) return(slot_of(pool, name, again = now + 0.2))
   at <- at[order(pool$frames[["last"]][at] %in% name)][1]
   pool$begun <- pool$begun + 1L
   trial <- as.list(pool$job$trials[at, , drop = FALSE])
+  if (is.na(or_else(trial$band_first, NA))) trial[c("band_first", "band_last")] <- NULL
   trial$threads <- slot$host$threads
+  first <- prepass_state(pool, slot, pool$frames[["shot"]][at]) == "needed"
   bench <- c(list(engines = pool$job$engines, folder = pool$job$root, making = pool$job$making, machine = slot$machine,
-                  options = list(time_limit = pool$job$limit_s[[slot$site]])),
+                  options = list(time_limit = pool$job$limit_s[[slot$site]]),
+                  prepass = if (first) "alone" else "done"),
              slot$host[setdiff(names(slot$host), c("facts", "threads", "pid"))])
   run <- paste(pool$run, pool$begun, sep = "-")
-  frame_event(pool, "rendering", at, name, detail = run)
+  if (first) pool$prepassed[[prepass_key(pool$frames[["shot"]][at], slot)]] <- "under way"
+  else frame_event(pool, "rendering", at, name, detail = run)
   pool$frames$state[at] <- "out"
   task <- ask_node(slot$node, host_frame, list(trial, bench, pool$frames[["to"]][at], run),
                    pool$job$limit_s[[slot$site]] + pool$job$grace_s)
-  slot_of(pool, name, state = "rendering", task = task, at = at)
+  slot_of(pool, name, state = if (first) "preparing" else "rendering", task = task, at = at)
+}
+
+# What a slot says of the pre-pass that it ran: the frame it was for waits, and all others of its shot may begin.
+take_prepass <- function(pool, name, said) {
+  slot <- pool$slots[[name]]
+  key <- prepass_key(pool$frames[["shot"]][slot$at], slot)
+  pool$prepassed[[key]] <- NULL
+  if (length(said$value$wait)) {
+    pool$frames$state[slot$at] <- "waiting"
+    return(slot_of(pool, name, state = "idle", again = pool$clock() + 30))
+  }
+  rows <- said$value$rows
+  keep_rows(pool, slot, rows)
+  last <- if (length(rows)) rows[[length(rows)]]
+  if (length(said$error) || length(last) && !identical(last$status, "ok")) {
+    return(frame_failed(pool, name, or_else(last$note, said$error)))
+  }
+  pool$prepassed[[key]] <- "done"
+  pool_event(pool, "prepassed", place = slot$site, node = name, shot = pool$frames[["shot"]][slot$at], detail = key)
+  pool$frames$state[slot$at] <- "waiting"
+  slot_of(pool, name, state = "idle", tries = 0, bad = 0)
 }
 
 # What a slot says of its frame.
@@ -253,7 +289,7 @@ frame_there <- function(pool, name) {
   slot <- pool$slots[[name]]
   frame_event(pool, "arrived", slot$at, name, seconds = slot$seconds)
   pool$frames$state[slot$at] <- "done"
-  slot_of(pool, name, state = "idle", again = 0)
+  join_whole(slot_of(pool, name, state = "idle", again = 0), slot$at)
 }
 
 frame_failed <- function(pool, name, why) {
@@ -309,9 +345,10 @@ lose_slot <- function(pool, name, why) {
 cut_frame <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   there <- file.exists(file.path(pool$job$root, pool$frames[["to"]][slot$at]))
-  frame_event(pool, if (there) "arrived" else "lost", slot$at, name, detail = why)
+  if (slot$state == "preparing") pool$prepassed[[prepass_key(pool$frames[["shot"]][slot$at], slot)]] <- NULL
+  else frame_event(pool, if (there) "arrived" else "lost", slot$at, name, detail = why)
   pool$frames$state[slot$at] <- if (there) "done" else "waiting"
-  pool
+  if (there) join_whole(pool, slot$at) else pool
 }
 
 close_slot <- function(pool, slot, name) {
@@ -349,8 +386,8 @@ tell_progress_of <- function(pool) {
   now <- pool$clock()
   if (!pool$progress || now - pool$said < 5) return(pool)
   pool$said <- now
-  state <- pool$frames[["state"]]
-  up <- sum(vapply(pool$slots, `[[`, "", "state") %in% c("idle", "rendering", "bringing"))
+  state <- whole_frames(pool$frames)[["state"]]
+  up <- sum(vapply(pool$slots, `[[`, "", "state") %in% c("idle", "preparing", "rendering", "bringing"))
   cat(sum(state == "done"), " of ", length(state), " frames, ", up, " of ", length(pool$slots), " slots at work",
       if (any(state == "failed")) paste0(", ", sum(state == "failed"), " failed"),
       if (pool$paused) ", paused", "\n", sep = "", file = stderr())

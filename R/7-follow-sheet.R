@@ -81,6 +81,7 @@ job_sheet <- function(place, job, part, folder) {
   list(job = place$job, site = site$site, tier = part$tier, nodes = part$nodes, spread = part$spread,
        engine = job$engine, version = job$version, count = part$count, shots = shots,
        folder = file.path(folder, "frames"),
+       reports = if (length(site$reports)) I(vapply(site$reports, `[[`, "", "file")),
        deadline = if (is.finite(place$state$asked$deadline_s)) {
          format(place$now + place$state$asked$deadline_s, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
        },
@@ -136,5 +137,7 @@ sheet_page <- function(x) {
            " in 9 of 10 cases"),
     paste0("- Spend cap to set there before it starts: ", cap),
     paste0("- Put what comes back into `", x$folder, "`, in any folders"),
+    if (length(x$reports)) paste0("- Put what it exports of its frames beside that folder, as ",
+                                  paste0("`", x$reports, "`", collapse = ", "), ", and anew as it goes on"),
     paste0("- Then: `clockpigeon watch ", x$job, "`"), shots)
 }

@@ -2,15 +2,16 @@
 
 # `told`: events, their times in seconds from the placing; `columns`: the frames of the job. Returns a list: `ready`
 # (when each frame's picture could be fetched, by its place in the job; Inf), and `sites`, a data frame of `site`,
-# `charged` (NA: it tells of no charges), `halted_s` and `halted_by`, `silent_s` (since when it cannot be asked) and
-# `trouble`, `spoilt` (pictures that did not come whole and are not there), `other` (a version of the engine that was
-# not asked for and made frames).
+# `charged` (NA: it tells of no charges), `halted_s` and `halted_by`, `silent_s` (since when it cannot be asked, or
+# its report not be read) and `trouble`, `by_hand` (it was sent nothing by its address), `spoilt` (pictures that did not
+# come whole and are not there), `other` (a version of the engine that was not asked for and made frames).
 site_states <- function(told, columns) {
   key <- row_key(columns, c("shot", "frame"))
   ready <- told[told[["what"]] %in% "ready", , drop = FALSE]
   at <- match(key, row_key(ready, c("shot", "frame")))
   here <- row_key(told[told[["what"]] %in% "arrived", , drop = FALSE], c("shot", "frame"))
-  names <- unique(told[["place"]][told[["what"]] %in% c("sent", "unreached", "reached")])
+  names <- unique(told[["place"]][told[["what"]] %in% c("sent", "unreached", "reached") |
+                                      or_else(told[["source"]], "") %in% "report"])
   rows <- lapply(names, function(site) {
     mine <- told[told[["place"]] %in% site, , drop = FALSE]
     of <- function(...) mine[mine[["what"]] %in% c(...), , drop = FALSE]
@@ -26,6 +27,7 @@ site_states <- function(told, columns) {
                halted_s = c(halted[["time"]], NA_real_)[1], halted_by = c(halted[["detail"]], NA_character_)[1],
                silent_s = if (lost) utils::tail(reach[["time"]], 1) else NA_real_,
                trouble = if (lost) utils::tail(reach[["detail"]], 1) else NA_character_, spoilt = length(spoilt),
+               by_hand = !nrow(of("sent")),
                other = c(of("other version")[["detail"]], NA_character_)[1])
   })
   list(ready = ifelse(is.na(at), Inf, pmax(ready[["time"]][at], 1e-3)), sites = bind_tables(rows))
@@ -41,3 +43,20 @@ charged_cost <- function(cost, charged, weight, done, prior = 0.1) {
 }
 
 charged_ratio <- function(mean, charged, work, prior = 0.1) (charged + prior * mean) / (mean * work + prior * mean)
+
+# Amounts of a site as of the project's currency; as they are where no rate is known.
+in_job_currency <- function(amount, site, project) {
+  rate <- rate_to(site, project$currency, project$rates)
+  round(amount * or_else(rate$rate, 1), 4)
+}
+
+# The time of a frame as a site tells it, a row of evidence.
+add_told_timing <- function(ledger, row, limit, card) {
+  row$frame <- as.integer(row$frame)
+  row$measured_at <- utc_now(row$measured_at)
+  row$billed <- null_if_na(row$billed)
+  row <- c(row, list(activity = "render", site = card$site, status = "ok", kind = "reported",
+                     currency = if (length(row$billed)) card$currency))
+  add_timings(ledger, as_table(c(limit_columns(limit), Filter(length, row))))
+  invisible()
+}

@@ -8,14 +8,21 @@ frames_there <- function(folder, shots) {
   files <- list.files(folder, "([0-9]{1,9})\\.(png|exr|tiff?|pfm|jpe?g)$", recursive = TRUE, ignore.case = TRUE)
   info <- file.info(file.path(folder, files), extra_cols = FALSE)
   frame <- as.integer(sub(".*?([0-9]{1,9})\\.[^.]*$", "\\1", basename(files), perl = TRUE))
-  # The longest name that is in the path: gears-review before gears.
-  names <- shots[order(-nchar(shots))]
-  at <- vapply(files, function(file) which(vapply(names, grepl, NA, x = file, fixed = TRUE))[1], 0L, USE.NAMES = FALSE)
-  shot <- if (length(shots) == 1) rep(shots, length(files)) else names[at]
+  shot <- if (length(shots) == 1) rep(shots, length(files)) else shots[shot_in(files, shots)]
   out <- data.frame(shot = shot, frame = frame, time = as.numeric(info[["mtime"]]))
   out <- out[info[["size"]] > 0 & !is.na(out[["shot"]]), , drop = FALSE]
   out <- out[order(out[["time"]]), , drop = FALSE]
   out[!duplicated(out[c("shot", "frame")]), , drop = FALSE]
+}
+
+# Which shot each text names: the longest name that is in it, gears-review before gears; NA for none.
+shot_in <- function(texts, shots) {
+  longest <- order(-nchar(shots))
+  distinct <- unique(texts)
+  found <- vapply(distinct, function(text) {
+    longest[which(vapply(shots[longest], grepl, NA, x = text, fixed = TRUE))[1]]
+  }, 0L, USE.NAMES = FALSE)
+  found[match(texts, distinct)]
 }
 
 # What is simulated of a job once, for all that is asked of it while it runs. `plan`: as a decision's record has it;
@@ -157,7 +164,8 @@ arrivals_of <- function(state, split, folders, told, passed) {
     at[column[first]] <<- pmax(time[first], placed_at_s)
   }
   put(column[known], since[known])
-  here <- told[told[["what"]] == "arrived", , drop = FALSE]
+  # That a band is there is not yet the frame.
+  here <- told[told[["what"]] == "arrived" & is.na(or_else(told[["piece"]], NA)), , drop = FALSE]
   if (nrow(here)) {
     told_of <- match(paste(here[["shot"]], here[["frame"]]), paste(columns[["shot"]], columns[["frame"]]))
     put(told_of[!is.na(told_of)], here[["time"]][!is.na(told_of)])

@@ -118,6 +118,11 @@ retiered_way <- function(x, site, field, value, where) {
   check_choice(value, where, unique(as.character(options[[field]][at])))
   at <- at[as.character(options[[field]][at]) == value]
   row <- best_way(rest_ways(x, can = at))
+  if (identical(x$state$scenario$sites[[site]]$kind, "own")) {
+    # A pool that is placed again goes on with what is under way.
+    return(cbind(row, frames = length(x$came), twice = 0L, note = paste0(
+      "name as many nodes in `pool` of sites/", site, ".yaml, and place the job again: it goes on with what is missing")))
+  }
   cbind(row, frames = length(x$came), twice = frames_under_way(x), note = in_flight_note(x, row[["option"]]))
 }
 

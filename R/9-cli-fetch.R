@@ -46,7 +46,9 @@ cli_delete <- function(o, args) {
 
 # The look of `watch` at a job: what has come at its sites is taken first, for some seconds at most.
 cli_take <- function(project, name, seconds, links) {
-  there <- cli_ledger(project, code = function(ledger) length(remote_jobs(ledger, name)))
+  there <- cli_ledger(project, code = function(ledger) {
+    length(remote_jobs(ledger, name)) || length(report_sites(project, ledger, name))
+  })
   if (there) cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, name, seconds, links))
   invisible()
 }

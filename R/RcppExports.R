@@ -21,6 +21,10 @@ curve_smooth_moments <- function(data, shot, parameters, own) {
     .Call(`_clockpigeon_curve_smooth_moments`, data, shot, parameters, own)
 }
 
+join_png_bands <- function(paths, first, last, height, to) {
+    .Call(`_clockpigeon_join_png_bands`, paths, first, last, height, to)
+}
+
 tile_noise_sums <- function(a, b, height, width, channels, tile, times) {
     .Call(`_clockpigeon_tile_noise_sums`, a, b, height, width, channels, tile, times)
 }

@@ -91,6 +91,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// join_png_bands
+std::string join_png_bands(std::vector<std::string> paths, std::vector<int> first, std::vector<int> last, int height, std::string to);
+RcppExport SEXP _clockpigeon_join_png_bands(SEXP pathsSEXP, SEXP firstSEXP, SEXP lastSEXP, SEXP heightSEXP, SEXP toSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< std::vector<int> >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< std::vector<int> >::type last(lastSEXP);
+    Rcpp::traits::input_parameter< int >::type height(heightSEXP);
+    Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
+    rcpp_result_gen = Rcpp::wrap(join_png_bands(paths, first, last, height, to));
+    return rcpp_result_gen;
+END_RCPP
+}
 // tile_noise_sums
 Rcpp::DataFrame tile_noise_sums(Rcpp::NumericVector a, Rcpp::NumericVector b, int height, int width, int channels, int tile, double times);
 RcppExport SEXP _clockpigeon_tile_noise_sums(SEXP aSEXP, SEXP bSEXP, SEXP heightSEXP, SEXP widthSEXP, SEXP channelsSEXP, SEXP tileSEXP, SEXP timesSEXP) {
@@ -254,6 +269,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_curve_log_likelihood", (DL_FUNC) &_clockpigeon_curve_log_likelihood, 3},
     {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 9},
     {"_clockpigeon_curve_smooth_moments", (DL_FUNC) &_clockpigeon_curve_smooth_moments, 4},
+    {"_clockpigeon_join_png_bands", (DL_FUNC) &_clockpigeon_join_png_bands, 5},
     {"_clockpigeon_tile_noise_sums", (DL_FUNC) &_clockpigeon_tile_noise_sums, 7},
     {"_clockpigeon_steady_seconds", (DL_FUNC) &_clockpigeon_steady_seconds, 0},
     {"_clockpigeon_adopt_orphans", (DL_FUNC) &_clockpigeon_adopt_orphans, 1},

@@ -25,6 +25,27 @@ test_that("where only the speed is unknown, what was seen tells the end exactly"
                tolerance = 1e-2)
 })
 
+test_that("a start that nobody knew of moves the end by as much, and is not taken for a slow pace", {
+  set.seed(12)
+  home <- one_by_one(800, exp(stats::rnorm(800, 0, 0.2)), jitter = 0.1)
+  kept <- 1:600
+  ends <- function(late) vapply(601:800, function(d) {
+    came <- late + sort(home[d, ])
+    x <- clockpigeon:::rest_given(home[kept, ], home[kept, 100], home[kept, 100], came[1:30], came[30] + 0.01)
+    q <- clockpigeon:::quantile_of(sample(x$finish, 500, TRUE, x$weight), c(0.1, 0.5, 0.9))
+    c(came[100] >= q[1] && came[100] <= q[3], q[2] / came[100] - 1)
+  }, c(0, 0))
+  usual <- ends(0)
+  late <- ends(400)   # a whole job of these takes 1000 s
+  expect_gt(mean(late[1, ]), 0.7)
+  expect_gt(mean(usual[1, ]), 0.7)
+  expect_lt(abs(stats::median(late[2, ])), 0.01)
+  expect_identical(clockpigeon:::late_start(home, numeric()), 0)
+  expect_equal(clockpigeon:::late_start(home, 400 + sort(home[700, ])[1:30]), 400, tolerance = 0.01)
+  # What is as much slower all along began in time.
+  expect_identical(clockpigeon:::late_start(home, 5 * sort(home[700, ])[1:30]), 0)
+})
+
 test_that("progress is the work done, not the frames done", {
   set.seed(2)
   seconds <- rep(c(5, 20), each = 50)    # the second half is four times as heavy

@@ -27,7 +27,7 @@ test_that("each thing in the way is found, with what would cure it", {
   lost$state$job$version <- "9.9"
   expect_identical(codes(lost, x$ledger), "nodes")
   spread <- place
-  spread$parts$spread <- "bands"
+  spread$parts$spread <- "layers"
   expect_identical(codes(spread, x$ledger), "spread")
   strange <- place
   strange$state$job$engine <- "sundew"

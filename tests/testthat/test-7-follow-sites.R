@@ -17,7 +17,7 @@ test_that("what sites tell is gathered by site and by frame", {
   ), columns)
   expect_identical(x$ready, c(Inf, 5, Inf, Inf))
   expect_identical(as.list(x$sites), list(site = "far", charged = 1.75, halted_s = 9, halted_by = "cap", silent_s = 10,
-                                          trouble = "does not answer", spoilt = 1L,
+                                          trouble = "does not answer", spoilt = 1L, by_hand = FALSE,
                                           other = NA_character_))
   # Sent again: it goes on. That all frames are done is no halt.
   more <- clockpigeon:::site_states(told(

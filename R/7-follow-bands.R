@@ -1,0 +1,69 @@
+# Frames that an own pool renders in bands: each a piece of its own, joined to the frame when all of them are there.
+
+# Frames and their trials, those of sites in `bands` (how many, by site) cut into as many; a band has eight rows at
+# least. Returns list(frames, trials): frames with `piece` (`rows 1-90`; NA of a whole frame) and `into`, where the
+# frame goes that it is a piece of.
+in_pieces <- function(frames, trials, bands = NULL) {
+  frames$piece <- NA_character_
+  frames$into <- frames[["to"]]
+  many <- if (length(bands)) unname(bands[frames[["site"]]]) else rep(1, nrow(frames))
+  many <- pmin(ifelse(is.na(many), 1, many), pmax(1, trials[["height"]] %/% 8))
+  if (all(many == 1)) return(list(frames = frames, trials = trials))
+  at <- rep(seq_len(nrow(frames)), many)
+  turn <- sequence(many)
+  height <- trials[["height"]][at]
+  first <- floor(height * (turn - 1) / many[at]) + 1
+  last <- floor(height * turn / many[at])
+  cut <- many[at] > 1
+  frames <- frames[at, , drop = FALSE]
+  trials <- trials[at, , drop = FALSE]
+  trials$band_first <- ifelse(cut, as.integer(first), NA_integer_)
+  trials$band_last <- ifelse(cut, as.integer(last), NA_integer_)
+  frames$piece <- ifelse(cut, paste0("rows ", first, "-", last), NA_character_)
+  frames$to <- ifelse(cut, piece_path(frames[["into"]], first, last), frames[["into"]])
+  rownames(frames) <- rownames(trials) <- NULL
+  list(frames = frames, trials = trials)
+}
+
+# Where a band's picture is until it is joined: beside the folder of the frames.
+piece_path <- function(into, first, last) {
+  ending <- sub(".*\\.", "", into)
+  sprintf("%s-rows-%05d-%05d.%s", sub("/frames/", "/pieces/", sub("\\.[^.]*$", "", into), fixed = TRUE),
+          as.integer(first), as.integer(last), ending)
+}
+
+# The rows of the frame that row `i` is a piece of.
+bands_of <- function(frames, i) which(frames[["into"]] == frames[["into"]][i])
+
+# Joins the bands of one frame, its rows of the table; NULL, or why it cannot be. The bands' pictures are gone then.
+join_frame <- function(root, bands) {
+  rows <- regmatches(bands[["piece"]], regexec("^rows ([0-9]+)-([0-9]+)$", bands[["piece"]]))
+  first <- as.integer(vapply(rows, `[[`, "", 2))
+  last <- as.integer(vapply(rows, `[[`, "", 3))
+  paths <- file.path(root, bands[["to"]])
+  fault <- tryCatch({
+    join_bands(paths, first, last, max(last), file.path(root, bands[["into"]][1]))
+    NULL
+  }, clockpigeon_error = function(e) e$what, error = conditionMessage, warning = conditionMessage)
+  unlink(paths)
+  fault
+}
+
+# One row a frame: its state is that of its pieces, done when all are.
+whole_frames <- function(frames) {
+  if (all(is.na(frames[["piece"]]))) return(frames)
+  groups <- split(seq_len(nrow(frames)), factor(frames[["into"]], unique(frames[["into"]])))
+  rows <- lapply(groups, function(at) {
+    row <- frames[at[1], , drop = FALSE]
+    state <- frames[["state"]][at]
+    row$state <- if (any(state == "failed")) "failed" else if (any(state == "sent")) "sent"
+                 else if (all(state == "done")) "done" else if (any(state != "waiting")) "out" else "waiting"
+    row$to <- row$into
+    row$piece <- NA_character_
+    row$failures <- sum(frames[["failures"]][at])
+    row
+  })
+  out <- do.call(rbind, rows)
+  rownames(out) <- NULL
+  out
+}

@@ -1,0 +1,99 @@
+# What holds nodes up while they render: memory that is full, processors that wait, pictures that take long to come
+# home; and balances that are used up.
+
+# `took`: timings of the job's frames, `wall_s`, `cpu_s`, `threads`, `peak_mem_mb`, `node`, and `memory_mb` of the
+# machine.
+strain_alarms <- function(x) {
+  if (!NROW(x$took)) return(link_alarms(x))
+  rbind(memory_alarms(x$took), idle_alarms(x), link_alarms(x))
+}
+
+# The newest rows of each node, of those that have enough.
+newest_by_node <- function(rows, when, most = 8, least = 5) {
+  rows <- rows[order(when), , drop = FALSE]
+  groups <- split(rows, factor(rows[["node"]], unique(rows[["node"]])))
+  lapply(Filter(function(g) nrow(g) >= least, groups), utils::tail, most)
+}
+
+# Frames that held over 90 % of a node's memory.
+memory_alarms <- function(took) {
+  full <- took[which(took[["peak_mem_mb"]] > 0.9 * took[["memory_mb"]]), , drop = FALSE]
+  bind_tables(lapply(split(full, factor(full[["node"]], unique(full[["node"]]))), function(g) {
+    of <- sum(took[["node"]] %in% g[["node"]][1])
+    alarm("memory", "soon", NA, paste0(
+      nrow(g), " of ", of, if (of == 1) " frame" else " frames", " of the node ", g[["node"]][1],
+      " held over 90 % of its ", format_size(1e6 * g[["memory_mb"]][1]), " of memory (",
+      format_size(1e6 * max(g[["peak_mem_mb"]])), ")"),
+      "Have it render fewer at once, or leave it out: what is put on its disk instead takes many times as long.")
+  }))
+}
+
+# Nodes whose processors wait: the last frames use less than 0.6 of what they used when the shot was measured, and each
+# of them less than any did then.
+idle_alarms <- function(x, share = 0.6) {
+  if (is.null(x$state$job$evidence)) return(NULL)
+  measured <- cpu_use(as_frame(x$state$job$evidence))
+  measured <- measured[is.finite(measured)]
+  if (length(measured) < 3) return(NULL)
+  usual <- stats::median(measured)
+  took <- x$took
+  took$use <- cpu_use(took)
+  took <- took[is.finite(took[["use"]]) & !is.na(took[["node"]]), , drop = FALSE]
+  bind_tables(lapply(newest_by_node(took, took[["measured_at"]]), function(g) {
+    now <- stats::median(g[["use"]])
+    if (now > share * usual || max(g[["use"]]) >= min(measured)) return(NULL)
+    alarm("idle", "soon", NA, paste0(
+      "the last ", nrow(g), " frames of the node ", g[["node"]][1], " used ", percent(now), " of its cores, ",
+      percent(usual), " when they were measured"),
+      "They wait for something: the disk that the scene is read from, its link, or memory. See that node.")
+  }))
+}
+
+# The share of its threads' time that a frame used.
+cpu_use <- function(rows) {
+  if (is.null(rows[["cpu_s"]])) return(numeric())
+  threads <- ifelse(is.na(rows[["threads"]]), 1, rows[["threads"]])
+  ifelse(rows[["status"]] %in% "ok" & rows[["wall_s"]] > 0, rows[["cpu_s"]] / (threads * rows[["wall_s"]]), NA_real_)
+}
+
+# Pictures that take long to come home beside what they take to render.
+link_alarms <- function(x) {
+  frames <- x$frames[x$frames[["state"]] %in% c("arrived", "usable") & is.finite(x$frames[["seconds"]]) &
+                       !is.na(x$frames[["node"]]) & !x$frames[["node"]] %in% nodes_of_sites(x), , drop = FALSE]
+  frames$way <- frames[["since"]] - frames[["begun"]] - frames[["seconds"]]
+  frames <- frames[is.finite(frames[["way"]]), , drop = FALSE]
+  bind_tables(lapply(newest_by_node(frames, frames[["since"]]), function(g) {
+    way <- stats::median(g[["way"]])
+    took <- stats::median(g[["seconds"]])
+    if (way < max(5, 0.5 * took)) return(NULL)
+    alarm("link", "soon", NA, paste0(
+      "pictures of the node ", g[["node"]][1], " take ", format_duration(way), " until they are here, and ",
+      format_duration(took), " to render (median of the last ", nrow(g), ")"),
+      "See its link and the disk here, or let it write into a folder that both see: `folder` of its file.")
+  }))
+}
+
+# Nodes of which a site tells (`site/node`), and not the nodes themselves.
+nodes_of_sites <- function(x) {
+  nodes <- x$nodes[["node"]]
+  nodes[grepl("/", nodes, fixed = TRUE) & sub("/.*", "", nodes) %in% x$at_sites[["site"]]]
+}
+
+# A balance that the rest will use up, by what was charged so far.
+balance_alarm <- function(x, site, part) {
+  if (is.na(site$charged)) return(NULL)
+  card <- x$state$scenario$sites[[site$site]]
+  if (!length(card$balances)) return(NULL)
+  held <- balance_held(card, x$state$job)
+  total <- x$parts[["cost_mean"]][part]
+  if (is.na(held) || site$charged < 0.05 * total || total <= held) return(NULL)
+  currency <- x$state$scenario$currency
+  gone <- site$charged >= held
+  share <- (held - site$charged) / (total - site$charged)
+  at <- x$passed_s + share * (x$parts[["finish_p50"]][part] - x$passed_s)
+  alarm("balance", if (gone) "now" else "soon", site$site, paste0(
+    "the balance at ", site$site, " is worth ", format_money(held, currency), ", ",
+    format_money(site$charged, currency), " are charged, and its part comes to ", format_money(total, currency),
+    " on average"), "Top it up: a site that is paid ahead stops when nothing is left.",
+    if (gone || !is.finite(at)) NA_real_ else at)
+}
