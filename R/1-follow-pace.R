@@ -47,6 +47,31 @@ pace_test <- function(home, seen, false = 0.05, blocks = 20) {
        since = at[from + 1], found = at[own$last[which(z > threshold)[1]] + 1], most = max(z) / threshold)
 }
 
+# Whether frames come more slowly, from the first on, than the draws have it: the log time since the first frame at the
+# ends of blocks, beside the draws' median in units of their spread; the greatest of these is held against the share
+# 1 - `false` of the same over whole draws. Returns a list: `unlike`, and `factor`, the time since the first frame
+# beside the median of the draws.
+level_test <- function(home, seen, false = 0.005, blocks = 20) {
+  nothing <- list(unlike = FALSE, factor = 1)
+  n <- ncol(home)
+  seen <- sort(seen)
+  blocks <- min(blocks, (n - 1) %/% 3)
+  if (blocks < 4 || length(seen) < 4) return(nothing)
+  ends <- round(seq(1, n, length.out = blocks + 1))
+  times <- arrivals_at(home, ends)
+  times <- times[rowSums(!is.finite(times)) == 0, , drop = FALSE]
+  if (nrow(times) < 50) return(nothing)
+  level <- log(pmax(times[, -1, drop = FALSE] - times[, 1], 1e-6))
+  middle <- apply(level, 2, stats::median)
+  spread <- pmax(apply(level, 2, stats::mad), 1e-6)
+  worst <- apply(sweep(sweep(level, 2, middle), 2, spread, `/`)[, -(1:2), drop = FALSE], 1, max)
+  done <- sum(ends <= length(seen)) - 1
+  if (done < 3) return(nothing)
+  own <- log(pmax(seen[ends[seq_len(done) + 1]] - seen[1], 1e-6)) - middle[seq_len(done)]
+  z <- (own / spread[seq_len(done)])[-(1:2)]
+  list(unlike = max(z) > stats::quantile(worst, 1 - false, names = FALSE), factor = exp(own[done]))
+}
+
 # The mean of the last 1, 2, 4 and 8 blocks less that of the blocks before, at each block, two before at least: one
 # column for each, with the `last` block and the `window`.
 pace_changes <- function(paces) {

@@ -12,8 +12,9 @@
 # more has arrived by now rules out draws that would be further.
 #
 # A first frame that came later than in 99 of 100 draws, and than the pace since lets expect, began later than any: by
-# so much all that was seen is taken earlier, and the end later. A start that nobody knew of tells nothing of the pace, and as the moment of the half it
-# would be taken for one (before, with 5 s of start on a minute of frames, 1 of 100 ranges of 80 % held at a quarter).
+# so much all that was seen is taken earlier, and the end later. A start that nobody knew of tells nothing of the pace,
+# and as the moment of the half it would be taken for one: with 5 s of start on a minute of frames 1 of 100 ranges of
+# 80 % held at a quarter.
 #
 # `over`: how much longer the rest takes than what was seen says, where pace_test() found that it slowed down.
 #

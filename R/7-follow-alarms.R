@@ -5,7 +5,8 @@
 watch_alarms <- function(x) {
   found <- site_alarms(x)
   if (any(is.infinite(x$came))) {
-    found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), fewer_alarms(x), stuck_alarms(x), pace_alarms(x),
+    found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), fewer_alarms(x), stuck_alarms(x), heavy_alarm(x),
+                   pace_alarms(x), level_alarms(x),
                    fail_alarms(x), strain_alarms(x), found, money_alarm(x), late_alarm(x))
   }
   as_table(ranked_alarms(found))
@@ -54,10 +55,7 @@ node_alarms <- function(x) {
 stuck_alarms <- function(x) {
   open <- x$frames[x$frames[["state"]] == "rendering", , drop = FALSE]
   if (!nrow(open)) return(NULL)
-  options <- x$state$options[x$going$used, , drop = FALSE]
-  speed <- exp(min(options[["log_speed"]]))
-  columns <- match(paste(open[["shot"]], open[["frame"]]), do.call(paste, job_columns(x$state$job)))
-  most <- apply(x$state$seconds[, columns, drop = FALSE], 2, max) / speed * 1.5 + 10
+  most <- longest_frames(x, open)
   took <- x$passed_s - open[["begun"]]
   stuck <- which(took > most)
   if (!length(stuck)) return(NULL)
@@ -69,6 +67,40 @@ stuck_alarms <- function(x) {
                                    ", longer than in any case of the forecast (", format_duration(most[stuck]), ")",
                                    if (others > 0) paste0(", and so are ", others, " more")),
         "See that node: it may be frozen, or the frame is far heavier than its neighbours.")
+}
+
+# Frames that are there and took longer than in any case of the forecast.
+heavy_alarm <- function(x) {
+  done <- x$frames[x$frames[["state"]] %in% c("arrived", "usable") & is.finite(x$frames[["seconds"]]) &
+                     is.na(x$frames[["piece"]]), , drop = FALSE]
+  if (!nrow(done)) return(NULL)
+  most <- longest_frames(x, done)
+  heavy <- which(done[["seconds"]] > most & done[["seconds"]] > 1)
+  if (!length(heavy)) return(NULL)
+  at <- heavy[which.max(done[["seconds"]][heavy] / most[heavy])]
+  alarm("heavy", "note", NA, paste0(
+    length(heavy), " of ", nrow(done), if (nrow(done) == 1) " frame" else " frames", " took longer than in any case ",
+    "of the forecast: ", done[["shot"]][at], " ", done[["frame"]][at], " ", format_duration(done[["seconds"]][at]),
+    ", at most ", format_duration(most[at])),
+    "See that frame beside its neighbours; the curve takes it in when it is forecast again.")
+}
+
+# The longest that frames take in the draws, at the slowest site of the plan, with some room.
+longest_frames <- function(x, frames) {
+  options <- x$state$options[x$going$used, , drop = FALSE]
+  columns <- match(row_key(frames, c("shot", "frame")), row_key(job_columns(x$state$job), c("shot", "frame")))
+  apply(x$state$seconds[, columns, drop = FALSE], 2, max) / exp(min(options[["log_speed"]])) * 1.5 + 10
+}
+
+# Slower from the first frame on than all that was measured lets expect.
+level_alarms <- function(x) {
+  parts <- as_frame(x$parts)
+  slow <- parts[parts[["unlike"]] & !parts[["slowed"]], , drop = FALSE]
+  if (!nrow(slow)) return(NULL)
+  alarm("unlike", "soon", slow[["site"]], paste0(
+    slow[["site"]], " takes ", number_text(slow[["beside"]]), " times as long for a frame as was forecast, more than ",
+    "in 199 of 200 cases"),
+    "See that its version, device and settings are those that were measured; the times below go on as it goes.")
 }
 
 # Slower than before: one false alarm in twenty jobs that go as forecast.

@@ -28,8 +28,8 @@ in_pieces <- function(frames, trials, bands = NULL) {
 # Where a band's picture is until it is joined: beside the folder of the frames.
 piece_path <- function(into, first, last) {
   ending <- sub(".*\\.", "", into)
-  sprintf("%s-rows-%05d-%05d.%s", sub("/frames/", "/pieces/", sub("\\.[^.]*$", "", into), fixed = TRUE),
-          as.integer(first), as.integer(last), ending)
+  stem <- sub("^(placed/[^/]+)/frames/", "\\1/pieces/", sub("\\.[^.]*$", "", into))
+  sprintf("%s-rows-%05d-%05d.%s", stem, as.integer(first), as.integer(last), ending)
 }
 
 # The rows of the frame that row `i` is a piece of.

@@ -16,7 +16,8 @@
 #' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`, `frames`, `there`
 #'   (here, or ready at a site that is asked by its address), `here`, `work` (share of the work that is done), `last`
 #'   (arrival, seconds from the placing), `overdue` (share of draws in which another frame would have come),
-#'   `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`, `silent`; `draws`: a tibble of `finish_s` and `cost`;
+#'   `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`, `silent`, `unlike` and `beside`
+#'   (slower than forecast from the first frame on, and how much); `draws`: a tibble of `finish_s` and `cost`;
 #'   `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest first: `code`, `level` (`now`, `soon`,
 #'   `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of each frame (`shot`, `frame`, `piece`,
 #'   `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`; `passed_s`; `promised`. Times are
@@ -124,6 +125,7 @@ belief_of <- function(x, moments = 40) {
   rows <- lapply(at, function(now) {
     # Before the rest was sent away nobody could know that it would be.
     going <- if (length(x$going$first) && now < x$going$moment) x$going$first else x$going
+    going <- with_gaps(going, x$state, x$own_gaps, now)
     rest <- Map(function(home, d, columns) {
       came <- x$came[columns]
       rest_given(home, d[["finish_s"]], d[["cost"]], came[came <= now], now)

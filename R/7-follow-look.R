@@ -211,7 +211,6 @@ disk_findings <- function(place) {
                                             " are free here"), "Make room.")
 }
 
-# Balances of the sites that are paid, against what is to be spent.
 # What the balances at a site that still count are worth in the currency of a job.
 balance_held <- function(site, job) {
   held <- vapply(site$balances, function(b) {
@@ -220,6 +219,7 @@ balance_held <- function(site, job) {
   sum(held) * rate_to(site, job$currency, job$rates)$rate
 }
 
+# Balances of the sites that are paid, against what is to be spent.
 balance_findings <- function(place) {
   parts <- as_frame(place$parts)
   bind_tables(lapply(which(parts[["kind"]] != "own"), function(k) {

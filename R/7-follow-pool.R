@@ -70,6 +70,7 @@ found_frames <- function(pool) {
       frame = found[["frame"]][i], piece = found[["piece"]][i], source = "place", detail = "found there"
     ))
   }
+  unlink(at(pool$frames[["to"]][whole & !is.na(pool$frames[["piece"]])]))
   for (i in which(there & !whole & !duplicated(found[["into"]]))) pool <- join_whole(pool, i)
   pool
 }

@@ -42,11 +42,12 @@ begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
 # Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there` (here or ready at the site), `here`,
 # `work` (share done), `last` (arrival, seconds from the placing), `overdue` (share of draws in which another frame
 # would have come by now), `finish_p50`, `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`, and whether it
-# is `silent`: for longer than a gap of any of 19 in 20 draws; `draws`: `finish_s` and `cost` of the whole; its chances
-# and mean as of a plan; `look`: of a fallback its moment, `fewer`, `there` (frames by then), and what is `due`:
-# `later`, `send` or `go on`; `unknown`: files of no frame; `frames` and `nodes`: as fold_events() has them; `came`:
-# when each frame arrived, by its place in the job (or was ready at a site), and which are `here`; `ready` and
-# `at_sites`, as site_states() has them; `state` and `runs`, for what is asked of it later.
+# is `silent`: for longer than a gap of any of 19 in 20 draws; of level_test() `unlike` and, as `beside`, its factor;
+# `draws`: `finish_s` and `cost` of the whole; its chances and mean as of a plan; `look`: of a fallback its moment,
+# `fewer`, `there` (frames by then), and what is `due`: `later`, `send` or `go on`; `unknown`: files of no frame;
+# `frames` and `nodes`: as fold_events() has them; `came`: when each frame arrived, by its place in the job (or was
+# ready at a site), and which are `here`; `ready` and `at_sites`, as site_states() has them; `state` and `runs`, for
+# what is asked of it later.
 watch_frames <- function(plan, begun, folders, now, events = NULL) {
   state <- begun$state
   split <- begun$split
@@ -62,17 +63,22 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   # What a site has ready is done, however late it is fetched.
   came$at <- pmin(came$at, there$ready)
   going <- going_parts(plan, begun, told, came$at)
+  own <- own_gaps(told)
+  later <- with_gaps(going, state, own, passed)
   seen <- lapply(going$runs, function(columns) came$at[columns][is.finite(came$at[columns])])
-  pace <- Map(pace_test, going$home, seen, false = 0.05 / length(seen))
-  gap <- unlist(Map(longest_gap, going$home, seen, 0.05 / length(seen)))
+  pace <- Map(pace_test, later$home, seen, false = 0.05 / length(seen))
+  level <- Map(level_test, later$home, seen, false = 0.005 / length(seen))
+  gap <- unlist(Map(longest_gap, later$home, seen, 0.05 / length(seen)))
   rest <- Map(function(home, d, seen, pace) {
     rest_given(home, d[["finish_s"]], d[["cost"]], seen, passed, over = pace$over)
-  }, going$home, going$draws, seen, pace)
+  }, later$home, later$draws, seen, pace)
   rest <- told_rest(rest, state, going, there$sites, came$at)
   mixed <- with_seed(seed, lapply(rest, function(x) sample.int(length(x$finish), draws, TRUE, x$weight)))
   finish <- do.call(pmax, Map(function(x, i) x$finish[i], rest, mixed))
   cost <- Reduce(`+`, Map(function(x, i) x$cost[i], rest, mixed))
   parts <- watched_parts(state, going, rest, pace, seen, here)
+  parts$unlike <- vapply(level, `[[`, NA, "unlike")
+  parts$beside <- vapply(level, `[[`, 0, "factor")
   # That one frame takes longer than its draws is nothing yet: longer than any gap of a job is.
   parts$silent <- parts$overdue >= 0.99 & parts$there < parts$frames & is.finite(parts$finish_p50) &
     (lengths(seen) == 0 | passed - pmax(parts$last, 0) > gap)
@@ -82,7 +88,41 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
     judged_draws(finish, cost, asked)[c("p_deadline", "p_budget", "p_both", "mean", "fits")],
     list(look = watched_look(plan, state, split, came$at, told, passed), frames = fold$frames, nodes = fold$nodes,
          happened = fold$job, at_sites = there$sites, ready = there$ready, came = came$at, here = here,
-         state = state, begun = begun, going = going))
+         state = state, begun = begun, going = going, own_gaps = own))
+}
+
+# What passes on a node of one's own between two frames beside their rendering: `site`, `time` of the later one, `gap`
+# and its `seconds`.
+own_gaps <- function(told) {
+  none <- data.frame(site = character(), time = numeric(), gap = numeric(), seconds = numeric())
+  x <- told[told[["what"]] == "arrived" & or_else(told[["source"]], "") %in% "place" & !is.na(told[["node"]]) &
+              is.finite(told[["seconds"]]), , drop = FALSE]
+  x <- x[order(x[["time"]]), , drop = FALSE]
+  of <- split(seq_len(nrow(x)), row_key(x, c("place", "node")))
+  rows <- lapply(of, function(at) {
+    if (length(at) < 2) return(NULL)
+    data.frame(site = x[["place"]][at[-1]], time = x[["time"]][at[-1]], seconds = x[["seconds"]][at[-1]],
+               gap = diff(x[["time"]][at]) - x[["seconds"]][at[-1]])
+  })
+  do.call(rbind, c(list(none), unname(rows)))
+}
+
+# The parts with what was seen to pass between frames by `now` added to their draws: the forecast knows of rendering
+# alone. The median of the gaps holds for each frame on its node, which is what counts where frames are short.
+with_gaps <- function(going, state, gaps, now, least = 5) {
+  gaps <- gaps[gaps[["time"]] <= now, , drop = FALSE]
+  options <- state$options
+  for (k in seq_along(going$used)) {
+    mine <- gaps[gaps[["site"]] == options[["site"]][going$used[k]], , drop = FALSE]
+    between <- if (nrow(mine) >= least) stats::median(mine[["gap"]]) else 0
+    if (between < 0.01 * max(stats::median(mine[["seconds"]]), 0, na.rm = TRUE)) next
+    nodes <- max(1, options[["nodes"]][going$used[k]])
+    # Frames before one, in the order in which they usually come.
+    turn <- rank(colMeans(going$home[[k]]), ties.method = "first") / nodes
+    going$home[[k]] <- sweep(going$home[[k]], 2, between * turn, `+`)
+    going$draws[[k]][["finish_s"]] <- going$draws[[k]][["finish_s"]] + between * max(turn)
+  }
+  going
 }
 
 # The parts of a job as they go, one row each.

@@ -73,7 +73,7 @@ changed_way <- function(x, wish) {
   wish <- trimws(check_text(wish, where))
   if (wish == "stop") {
     row <- utils::tail(ways_now(x, elsewhere = FALSE), 1)
-    return(cbind(row, twice = 0L, note = paste(frames_under_way(x), "frames under way would be lost, and are paid")))
+    return(cbind(row, twice = 0L, note = stop_note(x)))
   }
   hit <- regmatches(wish, regexec("^(send|add) +(\\S+)$", wish))[[1]]
   if (length(hit)) return(if (hit[2] == "send") sent_way(x, hit[3], where) else added_way(x, hit[3], where))
@@ -83,6 +83,19 @@ changed_way <- function(x, wish) {
                "Write tier=NAME, nodes=NUMBER, send SITE, add SITE or stop, with commas between.")
   }
   retiered_way(x, trimws(hit[2]), hit[3], hit[4], where)
+}
+
+# What a stop would lose, and what to see to first.
+stop_note <- function(x) {
+  open <- x$frames[x$frames[["state"]] == "rendering", , drop = FALSE]
+  usual <- stats::median(x$frames[["seconds"]], na.rm = TRUE)
+  near <- if (is.finite(usual)) sum(x$passed_s - open[["begun"]] > usual / 2, na.rm = TRUE) else 0
+  away <- sum(is.finite(x$came) & !x$here)
+  paste0(nrow(open), " frames under way would be lost, and are paid",
+         if (near) paste0("; ", near, if (near == 1) " of them is" else " of them are",
+                          " over half done: pause first, and stop when they are there"),
+         if (away) paste0("; fetch the ", away, if (away == 1) " frame that is" else " frames that are",
+                          " ready there before"))
 }
 
 frames_under_way <- function(x) sum(x$frames[["state"]] == "rendering")
@@ -120,8 +133,9 @@ retiered_way <- function(x, site, field, value, where) {
   row <- best_way(rest_ways(x, can = at))
   if (identical(x$state$scenario$sites[[site]]$kind, "own")) {
     # A pool that is placed again goes on with what is under way.
-    return(cbind(row, frames = length(x$came), twice = 0L, note = paste0(
-      "name as many nodes in `pool` of sites/", site, ".yaml, and place the job again: it goes on with what is missing")))
+    note <- paste0("name as many nodes in `pool` of sites/", site, ".yaml, and place the job again: it goes on with ",
+                   "what is missing")
+    return(cbind(row, frames = length(x$came), twice = 0L, note = note))
   }
   cbind(row, frames = length(x$came), twice = frames_under_way(x), note = in_flight_note(x, row[["option"]]))
 }

@@ -1,4 +1,4 @@
-# The commands `fetch` and `delete`: what sites that answer by an address have of a job.
+# The commands `fetch` and `delete`: what sites that answer by an address, or leave reports, have of a job.
 
 cli_fetch <- function(o, args) {
   project <- read_project()

@@ -228,7 +228,7 @@ cli_commands <- list(
     arguments = "JOB", arity = 1
   ),
   fetch = command_row(
-    "fetch what has come of a job at sites that answer by an address", function(o, args) cli_fetch(o, args),
+    "fetch what has come of a job elsewhere: from addresses and exports", function(o, args) cli_fetch(o, args),
     arguments = "JOB", arity = 1,
     options = list(opt("--wait", "until all of it has ended and is here", "logical", FALSE), format_option)
   ),

@@ -4,13 +4,14 @@
 # times the mean time so far. In every fourth job something else keeps the machine busy from half of its frames on, for
 # what is left of it. Prints each job and `name value unit`. Leave the machine alone meanwhile.
 #
-#   Rscript bench/followed.R [JOBS]     20 when absent
+#   Rscript bench/followed.R [JOBS] [FOLDER]     20 when absent; the projects are kept in the folder, where one is named
 suppressPackageStartupMessages(library(clockpigeon))
 ns <- asNamespace("clockpigeon")
 count <- as.integer(c(commandArgs(TRUE), "20")[1])
 say <- function(name, value, unit) cat(name, format(signif(value, 3), scientific = FALSE, trim = TRUE), unit, "\n")
 set.seed(12)
-base <- tempfile("followed-")
+kept <- commandArgs(TRUE)[2]
+base <- if (is.na(kept)) tempfile("followed-") else kept
 dir.create(base)
 shots <- c("gears-review", "basin-review", "gallery-review")
 
@@ -74,4 +75,4 @@ for (kind in c(FALSE, TRUE)) for (share in c(0.25, 0.5, 0.75)) {
     "of %d; width %.3f of the whole; off by %.1f %% (habit %.1f %%); called slower %d", nrow(x),
     stats::median(x$width), 100 * stats::median(abs(x$off)), 100 * stats::median(abs(x$habit)), sum(x$slower)))
 }
-unlink(base, recursive = TRUE)
+if (is.na(kept)) unlink(base, recursive = TRUE)

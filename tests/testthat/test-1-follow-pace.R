@@ -78,3 +78,20 @@ test_that("the longest gap of a job is that of 19 in 20, and longer where all is
   expect_equal(clockpigeon:::longest_gap(draws, 3 * stats::median(draws[, 40]) * (1:40) / 40), 3 * gap, tolerance = 0.01)
   expect_gte(clockpigeon:::longest_gap(draws, t[1:40]), gap)
 })
+
+test_that("what is slower than all draws from its first frame on is told, and hardly ever of one that goes as forecast", {
+  set.seed(8)
+  draws <- some_jobs(600)
+  quiet <- some_jobs(150)
+  test <- function(t) clockpigeon:::level_test(draws, t, false = 0.02)
+  expect_lte(mean(apply(quiet, 1, function(t) test(t)$unlike)), 0.07)
+  slow <- test(4 * sort(quiet[1, ])[1:40])
+  expect_true(slow$unlike)
+  expect_gt(slow$factor, 1.5)
+  # A late start is no slow pace; quicker than all is nothing to tell.
+  middle <- sort(draws[which.min(abs(draws[, 120] - stats::median(draws[, 120]))), ])
+  expect_false(test(5000 + middle[1:60])$unlike)
+  expect_false(test(middle[1:60] / 4)$unlike)
+  expect_false(test(4 * middle[1:3])$unlike)
+  expect_false(clockpigeon:::level_test(draws[1:20, ], 4 * middle)$unlike)
+})

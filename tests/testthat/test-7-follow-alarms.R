@@ -141,3 +141,19 @@ test_that("where the money is gone it is said so, and what would keep the deadli
   late <- clockpigeon:::late_alarm(now)
   expect_match(late$action, "^Only above the budget: send what is not begun to")
 })
+
+test_that("a job slower than forecast from its first frame on, and single heavy frames, are told with how much", {
+  x <- pair_of_sites("700 s", se = c(0.05, 0.05), draws = 300)
+  slow <- watched(x, list(slow = some_frames(scratch(), 1:20, 17 * (1:20))), 341)
+  row <- slow$alarms[slow$alarms$code == "unlike", ]
+  expect_identical(row$level, "soon")
+  expect_match(row$says, "slow takes 1.70 times as long for a frame as was forecast, more than in 199 of 200 cases")
+  none <- list(slow = scratch())
+  events <- rbind(event(1, "rendering", 1), event(12, "arrived", 1, seconds = 11), event(12, "rendering", 2),
+                  event(92, "arrived", 2, seconds = 80))
+  heavy <- watched(x, none, 93, events = events)
+  row <- heavy$alarms[heavy$alarms$code == "heavy", ]
+  expect_identical(row$level, "note")
+  expect_match(row$says, "1 of 2 frames took longer than in any case of the forecast: s 2 1m20s, at most")
+  expect_false("heavy" %in% codes_at(watched(x, none, 13, events = events[1:2, ])))
+})

@@ -11,6 +11,8 @@ test_that("frames are cut into bands that make up every row once, and not below 
   expect_identical(cut$frames$piece[c(1, 7)], c("rows 1-22", NA))
   expect_identical(cut$frames$to[c(1, 7)], c("placed/night/pieces/s/s-0001-rows-00001-00022.png",
                                              "placed/night/frames/s/s-0003.png"))
+  expect_identical(clockpigeon:::piece_path("placed/frames/frames/s/s-0001.png", 1, 8),
+                   "placed/frames/pieces/s/s-0001-rows-00001-00008.png")
   expect_true(all(is.na(clockpigeon:::in_pieces(frames, trials, c(loft = 4))$frames$piece)))
   expect_identical(nrow(clockpigeon:::in_pieces(frames, trials)$frames), 3L)
 })

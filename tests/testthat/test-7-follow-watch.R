@@ -87,3 +87,28 @@ test_that("events are believed before files, and a look that sent frames away is
   expect_equal(stats::median(after$draws$finish_s), look$at_s + (60 - by_then - 1) * 10 / 3, tolerance = 0.1)
   expect_false("look" %in% after$alarms$code)
 })
+
+test_that("what passes between frames on a node is learned from the events, and added to what is to come", {
+  # Frames of 2 s, 1 s between them on each of two nodes; a pause of an hour is one gap of many.
+  row <- function(node, t, frame) data.frame(what = "arrived", time = t, place = "attic", node = node, shot = "s",
+                                             frame = frame, seconds = 2, source = "place")
+  told <- rbind(row("a", 3 * (1:8) + c(rep(0, 5), rep(3600, 3)), 1:8), row("b", 3 * (1:8) + 1, 11:18))
+  gaps <- clockpigeon:::own_gaps(told)
+  expect_identical(nrow(gaps), 14L)
+  expect_equal(stats::median(gaps$gap), 1)
+  expect_equal(max(gaps$gap), 3601)
+  # Of sites that tell of theirs, and of frames without a time, nothing.
+  told$source <- "site"
+  expect_identical(nrow(clockpigeon:::own_gaps(told)), 0L)
+  home <- t(vapply(1:50, function(d) 2 * ceiling((1:20) / 2) * (1 + d / 1000), numeric(20)))
+  going <- list(used = 1L, home = list(home), draws = list(data.frame(finish_s = home[, 20], cost = 1)))
+  state <- list(options = data.frame(site = "attic", nodes = 2))
+  later <- clockpigeon:::with_gaps(going, state, gaps, 100)
+  expect_equal(later$home[[1]][, 20], home[, 20] + 10)
+  expect_equal(later$draws[[1]]$finish_s, home[, 20] + 10)
+  expect_identical(later$draws[[1]]$cost, going$draws[[1]]$cost)
+  expect_identical(clockpigeon:::with_gaps(going, state, gaps, 4), going)
+  # What is nothing beside a frame is left out.
+  gaps$gap <- 0.01
+  expect_identical(clockpigeon:::with_gaps(going, state, gaps, 100), going)
+})

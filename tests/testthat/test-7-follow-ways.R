@@ -61,3 +61,28 @@ test_that("spent is what was charged where a site says so, and the work that is 
   x$at_sites <- NULL
   expect_equal(clockpigeon:::spent_so_far(x), 5 + 5)
 })
+
+test_that("before a stop it is told what is lost, what is nearly done, and what to fetch", {
+  frames <- data.frame(state = c("arrived", "arrived", "rendering", "rendering"), seconds = c(10, 12, NA, NA),
+                       begun = c(0, 0, 20, 29))
+  x <- list(frames = frames, passed_s = 30, came = c(5, 6, 7, Inf), here = c(TRUE, TRUE, FALSE, FALSE))
+  expect_identical(clockpigeon:::stop_note(x), paste0(
+    "2 frames under way would be lost, and are paid; 1 of them is over half done: pause first, and stop when they are ",
+    "there; fetch the 1 frame that is ready there before"))
+  x$frames <- frames[1:2, ]
+  x$here[3] <- TRUE
+  expect_identical(clockpigeon:::stop_note(x), "0 frames under way would be lost, and are paid")
+})
+
+test_that("more nodes of an own pool are no loss of what is under way", {
+  withr::local_envvar(CLOCKPIGEON_NOW = NA)
+  y <- decided(only = "attic", deadline = "30min")
+  folder <- file.path(y$folder, "placed/review-1/frames")
+  dir.create(folder, recursive = TRUE)
+  clockpigeon:::add_events(y$ledger, "review-1", data.frame(what = "placed", place = "attic", detail = folder))
+  now <- watch_job(y$project, y$ledger, "review-1")
+  ways <- as.data.frame(clockpigeon:::what_if_now(now, c("nodes=2", "nodes=1")))
+  expect_identical(ways$twice, c(0L, 0L, 0L))
+  expect_match(ways$note[2], "name as many nodes in `pool` of sites/attic.yaml")
+  expect_lt(ways$finish_p50[2], ways$finish_p50[3])
+})
