@@ -5,8 +5,8 @@ frame_states <- c("waiting", "given out", "rendering", "arrived", "usable", "fai
 
 # What else can happen: to the job, or to a node. Anything else is counted and does nothing.
 job_happenings <- c("placed", "asked", "refused", "sent", "begun", "paused", "resumed", "stopped", "ordered", "halted",
-                    "ready", "spoilt", "other version", "fetched", "deleted", "prepassed", "unreached", "reached",
-                     "looked", "told",
+                    "ready", "spoilt", "other version", "fetched", "deleted", "prepassed", "reported", "unreached",
+                    "reached", "looked", "told",
                     "node up", "node gone", "charged", "claim")
 
 # `events`: a data frame with `what` (a state of a frame, or one of the happenings), `time` (seconds), and where they

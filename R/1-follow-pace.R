@@ -10,10 +10,10 @@
 # forecast from here learns from the arrivals themselves.
 #
 # Returns a list: `slowed`; `factor`, how much longer a frame takes since than before, and `over`, than the mean of all
-# that arrived (1 while nothing is found); `since`, from when on, and `found`, when it was found (seconds; NA); `most`,
-# the greatest so far in units of the threshold.
+# that arrived (1 while nothing is found); `drift`, as pace_drift() has it; `since`, from when on, and `found`, when it
+# was found (seconds; NA); `most`, the greatest so far in units of the threshold.
 pace_test <- function(home, seen, false = 0.05, blocks = 20) {
-  nothing <- list(slowed = FALSE, factor = 1, over = 1, since = NA_real_, found = NA_real_, most = 0)
+  nothing <- list(slowed = FALSE, factor = 1, over = 1, since = NA_real_, found = NA_real_, most = 0, drift = 0)
   n <- ncol(home)
   blocks <- min(blocks, (n - 1) %/% 3)
   seen <- sort(seen)
@@ -33,6 +33,7 @@ pace_test <- function(home, seen, false = 0.05, blocks = 20) {
   if (done < 3) return(nothing)
   at <- seen[ends[seq_len(done + 1)]]
   paces <- log(pmax(diff(at), 1e-6)) - middle[seq_len(done)]
+  nothing$drift <- pace_drift(paces, sweep(steps, 2, middle)[, seq_len(done), drop = FALSE], blocks)
   own <- pace_changes(t(paces))
   z <- drop(own$values) / spread[match(paste(own$last, own$window), paste(changes$last, changes$window))]
   nothing$most <- max(z) / threshold
@@ -44,7 +45,20 @@ pace_test <- function(home, seen, false = 0.05, blocks = 20) {
   sure <- max(0, 1 - 1 / max(z)^2)
   so_far <- log(sum(exp(paces + middle[seq_len(done)])) / sum(exp(middle[seq_len(done)])))
   list(slowed = TRUE, factor = exp(sure * (after - mean(paces[seq_len(from)]))), over = exp(sure * (after - so_far)),
-       since = at[from + 1], found = at[own$last[which(z > threshold)[1]] + 1], most = max(z) / threshold)
+       since = at[from + 1], found = at[own$last[which(z > threshold)[1]] + 1], most = max(z) / threshold,
+       drift = nothing$drift)
+}
+
+# How much the pace of what is to come may differ from that of what came, as an sd of logs, beyond what the draws have:
+# a machine does not go evenly. `own`: log paces of the blocks that are done beside the draws' medians, `drawn` those of
+# the draws. The variance of blocks beyond the draws' own, of means over those that are done and those that are left,
+# neighbours being alike over about `alike` of them (the integrated autocorrelation; 4 is that of a first-order process
+# with correlation 0.6).
+pace_drift <- function(own, drawn, blocks, alike = 4) {
+  done <- length(own)
+  if (done < 4 || done >= blocks) return(0)
+  beyond <- stats::var(own) - stats::median(apply(drawn, 1, stats::var))
+  min(0.5, sqrt(max(0, beyond) * alike * (1 / done + 1 / (blocks - done))))
 }
 
 # Whether frames come more slowly, from the first on, than the draws have it: the log time since the first frame at the

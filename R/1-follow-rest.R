@@ -16,16 +16,17 @@
 # and as the moment of the half it would be taken for one: with 5 s of start on a minute of frames 1 of 100 ranges of
 # 80 % held at a quarter.
 #
-# `over`: how much longer the rest takes than what was seen says, where pace_test() found that it slowed down.
+# `over`: how much longer the rest takes than what was seen says, where pace_test() found that it slowed down; `drift`:
+# sd of the log of what it may take beside what the draws have.
 #
 # Returns a list: `finish`, `cost` and `weight` of the draws that are left (weights add up to 1), `done` (frames),
 # `overdue` (share of draws in which another frame would have come by now), `work` (share of the work, by the time that
 # the draws take for as many frames).
-rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1) {
+rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drift = 0) {
   seen <- sort(seen)
   begun <- late_start(home, seen)
   if (begun > 0) {
-    rest <- rest_given(home, finish, cost, seen - begun, now - begun, near, over)
+    rest <- rest_given(home, finish, cost, seen - begun, now - begun, near, over, drift)
     rest$finish <- rest$finish + begun
     return(rest)
   }
@@ -58,7 +59,8 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1) {
     weight <- nearness(x, target, ends, near)
   }
   moved <- function(y) exp(moved_draws(log(pmax(y, 1e-9)), x, if (m > 0) target, weight))
-  left <- moved(left) * over
+  more <- drift_factors(length(left), drift)
+  left <- moved(left) * over * more
   # Where all is as much slower as what was seen, so is the next frame.
   next_one <- next_one * if (m > 0) exp(target[length(at)] - x[, length(at)]) else 1
   ended <- since + left
@@ -67,9 +69,16 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1) {
   if (sum(weight[!late]) >= 0.2 * sum(weight)) weight[late] <- 0
   else ended[late] <- now + pmax(left - next_one, 0)[late]  # hardly any draw is that slow: the next one comes now
   keep <- weight > 0
-  cost <- moved(cost) * if (over == 1) 1 else pmax(ended, now) / pmax(since + left / over, 1e-6)
+  cost <- moved(cost) * if (over == 1 && drift == 0) 1
+                        else pmax(ended, now) / pmax(since + left / (over * more), 1e-6)
   list(finish = pmax(ended, now)[keep], cost = cost[keep], weight = weight[keep] / sum(weight[keep]), done = m,
        overdue = overdue, work = if (m > 0) stats::weighted.mean(reached / finish, weight) else 0)
+}
+
+# Factors of draws with that sd of their logs, spread evenly and without order.
+drift_factors <- function(n, drift) {
+  if (drift == 0) return(rep(1, n))
+  exp(drift * stats::qnorm((((seq_len(n) * 0.6180339887) %% 1) * (n - 1) + 0.5) / n))
 }
 
 # By how much the first frame that was seen came later than it should have, by what came since; 0 unless it is later

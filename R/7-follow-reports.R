@@ -32,6 +32,9 @@ take_site_reports <- function(project, ledger, job, site, links) {
     if (identical(links$reports[[name]], mark)) next
     found <- read_report(path, entry, project, card, decision)
     keep_report(found, project, ledger, job, card, decision)
+    written <- utc_now(file.mtime(path))
+    add_events(ledger, job, data.frame(what = "reported", time = written, place = site, detail = basename(path),
+                                       source = "report", key = paste("reported", site, path, written)))
     links$reports[[name]] <- mark
   }
 }

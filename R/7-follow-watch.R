@@ -69,9 +69,12 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   pace <- Map(pace_test, later$home, seen, false = 0.05 / length(seen))
   level <- Map(level_test, later$home, seen, false = 0.005 / length(seen))
   gap <- unlist(Map(longest_gap, later$home, seen, 0.05 / length(seen)))
-  rest <- Map(function(home, d, seen, pace) {
-    rest_given(home, d[["finish_s"]], d[["cost"]], seen, passed, over = pace$over)
-  }, later$home, later$draws, seen, pace)
+  heard <- heard_until(told, state$options[["site"]][going$used], seen, passed)
+  rest <- Map(function(home, d, seen, pace, heard) {
+    x <- rest_given(home, d[["finish_s"]], d[["cost"]], seen, heard, over = pace$over, drift = pace$drift)
+    if (x$done < ncol(home)) x$finish <- pmax(x$finish, passed)
+    x
+  }, later$home, later$draws, seen, pace, heard)
   rest <- told_rest(rest, state, going, there$sites, came$at)
   mixed <- with_seed(seed, lapply(rest, function(x) sample.int(length(x$finish), draws, TRUE, x$weight)))
   finish <- do.call(pmax, Map(function(x, i) x$finish[i], rest, mixed))
@@ -81,7 +84,7 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   parts$beside <- vapply(level, `[[`, 0, "factor")
   # That one frame takes longer than its draws is nothing yet: longer than any gap of a job is.
   parts$silent <- parts$overdue >= 0.99 & parts$there < parts$frames & is.finite(parts$finish_p50) &
-    (lengths(seen) == 0 | passed - pmax(parts$last, 0) > gap)
+    (lengths(seen) == 0 | heard - pmax(parts$last, 0) > gap)
   fold <- fold_events(ready_as_arrived(told), job_columns(state$job))
   c(list(parts = as_table(parts), draws = as_table(data.frame(finish_s = finish, cost = cost)), passed_s = passed,
          unknown = came$unknown),
@@ -89,6 +92,16 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
     list(look = watched_look(plan, state, split, came$at, told, passed), frames = fold$frames, nodes = fold$nodes,
          happened = fold$job, at_sites = there$sites, ready = there$ready, came = came$at, here = here,
          state = state, begun = begun, going = going, own_gaps = own))
+}
+
+# Until when it is known of each part what came: until now, but of a site that is followed by what it exports, until it
+# did last. `seen`: what came of each.
+heard_until <- function(told, sites, seen, passed) {
+  reports <- told[told[["what"]] == "reported", , drop = FALSE]
+  vapply(seq_along(sites), function(k) {
+    mine <- reports[["time"]][reports[["place"]] == sites[k]]
+    if (length(mine)) min(passed, max(mine, seen[[k]])) else passed
+  }, 0)
 }
 
 # What passes on a node of one's own between two frames beside their rendering: `site`, `time` of the later one, `gap`
@@ -116,8 +129,9 @@ with_gaps <- function(going, state, gaps, now, least = 5) {
     mine <- gaps[gaps[["site"]] == options[["site"]][going$used[k]], , drop = FALSE]
     between <- if (nrow(mine) >= least) stats::median(mine[["gap"]]) else 0
     if (between < 0.01 * max(stats::median(mine[["seconds"]]), 0, na.rm = TRUE)) next
-    nodes <- max(1, options[["nodes"]][going$used[k]])
-    # Frames before one, in the order in which they usually come.
+    # Runs on a node up to a frame, in the order in which they usually come; of bands each node has one of each frame.
+    bands <- identical(options[["spread"]][going$used[k]], "bands")
+    nodes <- if (bands) 1 else max(1, options[["nodes"]][going$used[k]])
     turn <- rank(colMeans(going$home[[k]]), ties.method = "first") / nodes
     going$home[[k]] <- sweep(going$home[[k]], 2, between * turn, `+`)
     going$draws[[k]][["finish_s"]] <- going$draws[[k]][["finish_s"]] + between * max(turn)

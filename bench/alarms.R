@@ -46,7 +46,8 @@ for (i in picked) {
       rest <- ns$rest_given(home[known, ], run$draws$finish_s[known], run$draws$cost[known], seen, now)
       pace <- ns$pace_test(home[known, ], seen)
       waits <- !length(seen) || now - max(seen) > ns$longest_gap(home[known, ], seen)
-      code <- if (rest$overdue >= 0.99 && waits) "silent" else if (pace$slowed) "slower" else NA
+      unlike <- ns$level_test(home[known, ], seen)$unlike
+      code <- if (rest$overdue >= 0.99 && waits) "silent" else if (pace$slowed) "slower" else if (unlike) "unlike" else NA
       if (!is.na(code)) {
         found <- now
         break
@@ -57,7 +58,7 @@ for (i in picked) {
   }
 }
 quiet <- rows[rows$kind == "quiet", ]
-for (code in c("silent", "slower")) {
+for (code in c("silent", "slower", "unlike")) {
   say(paste0("alarms_false_", code), mean(quiet$code %in% code), paste("of", nrow(quiet), "quiet jobs"))
 }
 for (kind in setdiff(names(troubles), "quiet")) {

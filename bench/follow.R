@@ -44,7 +44,9 @@ for (i in picked) {
       end <- max(t)
       m <- ceiling(share * length(t))
       now <- t[m] + stats::runif(1) * (t[m + 1] - t[m])
-      x <- ns$rest_given(home[known, ], finish[known], cost[known], t[seq_len(m)], now)
+      seen <- t[seq_len(m)]
+      pace <- ns$pace_test(home[known, ], seen)
+      x <- ns$rest_given(home[known, ], finish[known], cost[known], seen, now, over = pace$over, drift = pace$drift)
       o <- order(x$finish)
       q <- stats::approx(cumsum(x$weight[o]), x$finish[o], c(0.1, 0.5, 0.9), rule = 2)$y
       habit <- t[m] * length(t) / m
@@ -70,7 +72,13 @@ ask <- function() simulate_option(wide, 1, what_if(nodes = 20), draws = 2000, ke
 run <- ask()
 home <- t(run$run$home)
 seen <- sort(home[7, ])[1:1100]
-update <- stats::median(replicate(5, cpu(ns$rest_given(home, run$draws$finish_s, run$draws$cost, seen, max(seen)))))
+look <- function() {
+  pace <- ns$pace_test(home, seen)
+  ns$level_test(home, seen)
+  ns$longest_gap(home, seen)
+  ns$rest_given(home, run$draws$finish_s, run$draws$cost, seen, max(seen), over = pace$over, drift = pace$drift)
+}
+update <- stats::median(replicate(5, cpu(look())))
 say("follow_update", update, "CPU s (2,250 frames, 20 nodes, 2,000 draws)")
 say("follow_update_over_simulating", update / stats::median(replicate(3, cpu(ask()))), "x")
 events <- data.frame(time = stats::runif(10000, 0, 1e4), frame = sample(2250, 10000, TRUE),

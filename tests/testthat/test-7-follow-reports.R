@@ -42,6 +42,14 @@ test_that("an export of frame times is taken in: frames ready there, failed, cha
   expect_false(any(now$here))
   expect_equal(clockpigeon:::spent_so_far(now), 0.26)
   expect_identical(now$nodes$frames[order(now$nodes$node)], c(1L, 1L))
+  # Hours after the last export nothing is known to be silent; by a new one without more frames it is.
+  late <- Sys.time() + 2 * 3600
+  quiet <- watch_job(x$project, x$ledger, "review-1", now = late)
+  expect_false("silent" %in% quiet$alarms$code)
+  expect_gte(min(quiet$draws$finish_s), quiet$passed_s)
+  Sys.setFileTime(x$at("frames-1.csv"), late - 1)
+  fetch_job(x$project, x$ledger, "review-1")
+  expect_true("silent" %in% watch_job(x$project, x$ledger, "review-1", now = late)$alarms$code)
   # Read again, and grown: only what is new is added, and of a charge that went up the difference.
   count <- function() nrow(job_events(x$ledger, "review-1"))
   before <- count()
