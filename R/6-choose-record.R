@@ -103,7 +103,8 @@ choice_record <- function(choice, changes = NULL) {
                                                             limit = format_limit(shot$limit))),
       deadline = if (is.finite(choice$deadline_s)) moment(scenario$now + choice$deadline_s),
       budget = if (is.finite(choice$budget)) format_money(choice$budget, job$currency), confidence = choice$confidence,
-      of = if (choice$together) "deadline and budget together" else "deadline and budget each", rule = choice$rule
+      of = if (choice$together) "deadline and budget together" else "deadline and budget each", rule = choice$rule,
+      spreads = asked_spreads(scenario)
     ),
     answer = as.list(answer_words(choice)), plan = plan_record(choice),
     pick = if (is.na(choice$pick)) NULL else choice$pick, reasons = as.list(explain(choice)),
@@ -120,6 +121,12 @@ choice_record <- function(choice, changes = NULL) {
     made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string, draws = forecast$n,
                      seed = forecast$seed)
   )
+}
+
+# The ways to spread frames that the options had; NULL for whole frames alone.
+asked_spreads <- function(scenario) {
+  spreads <- unique(scenario$options[["spread"]])
+  if (!identical(spreads, "frames")) as.list(spreads)
 }
 
 # The plan as it can be carried out: who renders which frames, when to look, and what is done then.

@@ -92,10 +92,13 @@ longest_frames <- function(x, frames) {
   apply(x$state$seconds[, columns, drop = FALSE], 2, max) / exp(min(options[["log_speed"]])) * 1.5 + 10
 }
 
+# Below so many times as slow nobody need be told, however sure it is.
+worth_telling <- 1.1
+
 # Slower from the first frame on than all that was measured lets expect.
 level_alarms <- function(x) {
   parts <- as_frame(x$parts)
-  slow <- parts[parts[["unlike"]] & !parts[["slowed"]], , drop = FALSE]
+  slow <- parts[parts[["unlike"]] & parts[["beside"]] >= worth_telling & !parts[["slowed"]], , drop = FALSE]
   if (!nrow(slow)) return(NULL)
   alarm("unlike", "soon", slow[["site"]], paste0(
     slow[["site"]], " takes ", number_text(slow[["beside"]]), " times as long for a frame as was forecast, more than ",
@@ -106,7 +109,7 @@ level_alarms <- function(x) {
 # Slower than before: one false alarm in twenty jobs that go as forecast.
 pace_alarms <- function(x) {
   parts <- as_frame(x$parts)
-  slow <- parts[parts[["slowed"]], , drop = FALSE]
+  slow <- parts[parts[["slowed"]] & parts[["factor"]] >= worth_telling, , drop = FALSE]
   if (!nrow(slow)) return(NULL)
   alarm("slower", "soon", slow[["site"]], paste0(
     slow[["site"]], " has taken ", number_text(slow[["factor"]]), " times as long for a frame since ",

@@ -36,6 +36,7 @@ asked_again <- function(decision, project) {
   list(shots = lapply(names, project_entry, entries = project$shots, what = "shot"),
        engine = if (length(version)) stats::setNames(version, engine) else engine,
        done = if (length(done)) paste(done, collapse = "; "), question = question,
+       spreads = unlist(decision$asked$spreads),
        draws = decision$made_with$draws, seed = decision$made_with$seed)
 }
 

@@ -48,7 +48,8 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
   same <- length(last) && identical(last$job, job) && identical(last$placed, placed$moment)
   begun <- if (same) last$begun
   if (is.null(begun)) {
-    scenario <- plan_options(asked_job(ledger, asked, project, job), project$sites, now = placed$moment)
+    scenario <- plan_options(asked_job(ledger, asked, project, job), project$sites, spreads = asked$spreads,
+                             now = placed$moment)
     begun <- begun_job(decision$plan, scenario, asked$question(placed$moment), asked$draws, asked$seed)
   }
   x <- watch_frames(decision$plan, begun, placed$folders, now, job_events(ledger, job))

@@ -43,9 +43,9 @@ idle_alarms <- function(x, share = 0.6) {
     now <- stats::median(g[["use"]])
     if (now > share * usual || max(g[["use"]]) >= min(measured)) return(NULL)
     alarm("idle", "soon", NA, paste0(
-      "the last ", nrow(g), " frames of the node ", g[["node"]][1], " used ", percent(now), " of its cores, ",
-      percent(usual), " when they were measured"),
-      "They wait for something: the disk that the scene is read from, its link, or memory. See that node.")
+      "the last ", nrow(g), " frames of the node ", g[["node"]][1], " used ", percent(now), " of the cores they were ",
+      "given, ", percent(usual), " when they were measured"),
+      "They wait for something: other work there, the disk that the scene is read from, its link, or memory.")
   }))
 }
 

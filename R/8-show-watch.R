@@ -180,8 +180,11 @@ plot_belief <- function(x) {
   asked <- x$state$asked
   label <- function(seconds) by_clock(seconds, x$state$scenario)
   last <- b[nrow(b), ]
-  deadline <- if (is.finite(asked$deadline_s)) data.frame(y = asked$deadline_s, text = "deadline")
-  top <- max(b[["p90"]][is.finite(b[["p90"]])], deadline$y, 1)
+  top <- max(b[["p90"]][is.finite(b[["p90"]])], x$passed_s, 1)
+  # A deadline that is far off would press the ranges flat: it is said then, not drawn.
+  far <- is.finite(asked$deadline_s) && asked$deadline_s > 2 * top
+  deadline <- if (is.finite(asked$deadline_s) && !far) data.frame(y = asked$deadline_s, text = "deadline")
+  top <- max(top, deadline$y)
   events <- watch_marks(x)
   ggplot2::ggplot(b, ggplot2::aes(.data[["at_s"]])) +
     ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["p10"]], ymax = .data[["p90"]]), fill = "#56B4E9", alpha = 0.35) +
@@ -197,7 +200,8 @@ plot_belief <- function(x) {
     watch_axis(x) + watch_axis(x, ggplot2::scale_y_continuous, limits = c(0, top)) +
     ggplot2::labs(x = "now", y = "done", title = paste0("Job ", x$job, ": ", done_title(x, label(last[["p50"]]))),
                   caption = paste0("Line and band: median and middle 80 % of when it is done, at each moment.",
-                                   "\nDotted: now. Where they meet, it is done."),
+                                   "\nDotted: now. Where they meet, it is done.",
+                                   if (far) paste0(" Deadline: ", label(asked$deadline_s), ", above the figure.")),
                   alt = paste0("When job ", x$job, " is done, as believed at each moment: at last between ",
                                label(last[["p10"]]), " and ", label(last[["p90"]]), ".")) +
     plain_theme()
@@ -216,7 +220,7 @@ watch_marks <- function(x, most = 12) {
   nodes <- x$nodes
   gone <- nodes[!nodes[["up"]], , drop = FALSE]
   parts <- as_frame(x$parts)
-  slow <- parts[parts[["slowed"]], , drop = FALSE]
+  slow <- parts[parts[["slowed"]] & parts[["factor"]] >= worth_telling, , drop = FALSE]
   look <- x$look$at_s[x$look$at_s <= x$passed_s]
   ended <- which(!is.na(x$at_sites[["halted_s"]]))
   out <- data.frame(at_s = c(gone[["last"]], slow[["since_s"]], look, x$at_sites[["halted_s"]][ended]),

@@ -23,16 +23,23 @@ test_that("a pool renders a frame in bands on its slots, joins them to what the 
   withr::local_envvar(CLOCKPIGEON_NOW = NA)
   x <- decided(only = "attic,nodes=1", frames = "1-3")
   site <- file.path(x$folder, "sites/attic.yaml")
-  writeLines(sub("^pool: .*", "pool: [here, here]", readLines(site)), site)
+  text <- sub("^pool: .*", "pool: [here, here]", readLines(site))
+  writeLines(sub("^  outputs: (.*)", "  outputs: \\1\n  spreads: [frames, bands]", text), site)
   x$project <- read_project(x$folder)
-  place <- plan_place(x$project, x$ledger, "review-1")
-  place$parts$spread <- "bands"
+  job <- render_job(x$project$shots["gears-review"], c(pebble = "1.1"), timings(x$ledger), "EUR", x$project$rates)
+  only <- c("attic", "nodes=2", "spread=bands")
+  forecast <- forecast_job(plan_options(job, x$project$sites, only = only, spreads = "bands"), draws = 100)
+  record_job(x$ledger, choose_option(forecast, "30min"), "banded")
+  # What was decided of the spread is what is placed.
+  place <- plan_place(x$project, x$ledger, "banded")
+  expect_true(place$go)
+  expect_identical(place$parts$spread, "bands")
   job <- clockpigeon:::pool_job(place, clockpigeon:::placed_folder(place), place_options())
   expect_identical(nrow(job$frames), 6L)
   expect_identical(unique(job$trials$band_last - job$trials$band_first + 1L), job$trials$height[1] %/% 2L)
   frames <- clockpigeon:::run_pool(job, x$ledger)
   expect_identical(frames$state, rep("done", 3))
-  folder <- file.path(x$folder, "placed/review-1")
+  folder <- file.path(x$folder, "placed/banded")
   expect_identical(basename(list.files(file.path(folder, "frames"), recursive = TRUE)),
                    sprintf("gears-review-%04d.png", 1:3))
   expect_length(list.files(file.path(folder, "pieces"), recursive = TRUE), 0)
@@ -47,7 +54,7 @@ test_that("a pool renders a frame in bands on its slots, joins them to what the 
   }
   render("--out", alone)
   expect_identical(png::readPNG(file.path(folder, "frames/gears-review/gears-review-0002.png")), png::readPNG(alone))
-  events <- as.data.frame(job_events(x$ledger, "review-1"))
+  events <- as.data.frame(job_events(x$ledger, "banded"))
   whole <- events[events$what == "arrived" & is.na(events$piece), ]
   expect_identical(sort(whole$frame), 1:3)
   expect_match(whole$detail, "joined of 2 bands")
@@ -57,16 +64,16 @@ test_that("a pool renders a frame in bands on its slots, joins them to what the 
   dir.create(file.path(folder, "pieces/gears-review"), FALSE, TRUE)
   band <- file.path(x$folder, job$frames$to[3])
   render("--band", paste0(trial$band_first, "-", trial$band_last), "--out", band)
-  before <- nrow(job_events(x$ledger, "review-1"))
+  before <- nrow(job_events(x$ledger, "banded"))
   expect_identical(clockpigeon:::run_pool(job, x$ledger)$state, rep("done", 3))
-  new <- as.data.frame(job_events(x$ledger, "review-1"))[-seq_len(before), ]
+  new <- as.data.frame(job_events(x$ledger, "banded"))[-seq_len(before), ]
   expect_identical(new$piece[new$what == "rendering"], job$frames$piece[4])
   # What is watched counts frames, not bands.
   clockpigeon:::note_placed(place, x$ledger, folder, "attic")
-  now <- watch_job(x$project, x$ledger, "review-1")
+  now <- watch_job(x$project, x$ledger, "banded")
   expect_true(all(now$here))
   # Times of bands are no times of frames.
-  rows <- as.data.frame(timings(x$ledger, job = "review-1"))
+  rows <- as.data.frame(timings(x$ledger, job = "banded"))
   expect_true(all(grepl("^rows ", rows$piece)))
 })
 

@@ -25,7 +25,7 @@ test_that("processors that wait are told where frames use far less of them than 
   measured <- some_took(5, cpu = c(0.9, 0.95, 0.92, 0.97, 0.93))
   waits <- alarms(some_took(cpu = 0.3), evidence = measured)
   expect_identical(waits$code, "idle")
-  expect_match(waits$says, "the last 8 frames of the node loft-1 used 30 % of its cores, 93 % when they were measured")
+  expect_match(waits$says, "the last 8 frames of the node loft-1 used 30 % of the cores they were given, 93 % when they were measured")
   expect_identical(nrow(alarms(some_took(cpu = 0.8), evidence = measured)), 0L)
   # Frames that end in a processor's wait too when they are measured, as those of a device do.
   expect_identical(nrow(alarms(some_took(cpu = 0.3), evidence = some_took(5, cpu = 0.32))), 0L)
