@@ -19,7 +19,7 @@ join_bands <- function(paths, first, last, height, to) {
   dir.create(dirname(to), FALSE, TRUE)
   on.exit(unlink(part))
   kind <- tolower(sub(".*\\.", "", to))
-  fault <- switch(kind, png = join_png_bands(paths, first, last, height, part),
+  fault <- switch(kind, png = join_png_rows(paths, first, last, height, part),
                   pfm = join_pfm_bands(paths, first, last, height, part), paste("no bands of", kind, "can be joined"))
   if (nzchar(fault)) stop_input("picture", paste("cannot be joined:", fault), to, "Render the bands again.")
   file.rename(part, to)

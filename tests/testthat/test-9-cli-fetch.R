@@ -13,7 +13,7 @@ test_that("a job is placed at a stand-in that renders, tried, watched, paused, f
   withr::local_dir(x$folder)
   looked <- run_cli("place", "review-1", "--despite", "changed,quote")
   expect_match(looked$out, "asked at its address")
-  expect_identical(run_cli("fetch", "review-1")$out, "job review-1 has nothing at a site that answers by an address")
+  expect_identical(run_cli("fetch", "review-1")$out, "job review-1 has nothing at a site that answers by an address or leaves reports")
   tried <- run_cli("place", "review-1", "--trial", "--yes", "--despite", "changed,quote")
   expect_match(tried$out, "Sent: quayside-1", fixed = TRUE)
   pictures <- function() list.files("placed/review-1/frames", "png$", recursive = TRUE)
