@@ -14,6 +14,7 @@
 # was found (seconds; NA); `most`, the greatest so far in units of the threshold.
 pace_test <- function(home, seen, false = 0.05, blocks = 20) {
   nothing <- list(slowed = FALSE, factor = 1, over = 1, since = NA_real_, found = NA_real_, most = 0, drift = 0)
+  home <- some_draws(home)
   n <- ncol(home)
   blocks <- min(blocks, (n - 1) %/% 3)
   seen <- sort(seen)
@@ -49,6 +50,9 @@ pace_test <- function(home, seen, false = 0.05, blocks = 20) {
        drift = nothing$drift)
 }
 
+# The first draws, as many as a threshold needs: they are alike, and all of them take long to sort.
+some_draws <- function(home, most = 1000) home[seq_len(min(nrow(home), most)), , drop = FALSE]
+
 # How much the pace of what is to come may differ from that of what came, as an sd of logs, beyond what the draws have:
 # a machine does not go evenly. `own`: log paces of the blocks that are done beside the draws' medians, `drawn` those of
 # the draws. The variance of blocks beyond the draws' own, of means over those that are done and those that are left,
@@ -67,6 +71,7 @@ pace_drift <- function(own, drawn, blocks, alike = 4) {
 # beside the median of the draws.
 level_test <- function(home, seen, false = 0.005, blocks = 20) {
   nothing <- list(unlike = FALSE, factor = 1)
+  home <- some_draws(home)
   n <- ncol(home)
   seen <- sort(seen)
   blocks <- min(blocks, (n - 1) %/% 3)
@@ -102,6 +107,7 @@ pace_changes <- function(paces) {
 # The longest that nothing comes between two frames, in all but a share `false` of the draws: the greatest gap of each,
 # as much longer as what was seen is slower than the draws' median. `home` and `seen` as for pace_test(); seconds.
 longest_gap <- function(home, seen, false = 0.05) {
+  home <- some_draws(home, 400)
   gaps <- apply(home, 1, function(row) {
     row <- sort(row)
     row <- row[is.finite(row)]
