@@ -85,13 +85,14 @@ plain_report <- function(x, entry, decision, card, where, written) {
   # With one shot nothing need say which.
   x$shot <- if (length(shots) == 1) rep(shots, nrow(x)) else shots[shot_in(x[["shot"]], shots)]
   done <- !is.na(x[["wall_s"]]) | !is.na(x[["finished"]])
+  x$timed <- !is.na(x[["begun"]]) | !is.na(x[["finished"]])
   x$state <- if (length(entry$states)) report_states(x[["state"]], entry$states)
              else ifelse(done, "ready", ifelse(is.na(x[["begun"]]), NA, "rendering"))
   x$finished <- ifelse(is.na(x[["finished"]]) & x[["state"]] %in% c("ready", "failed"),
                        ifelse(is.na(x[["begun"]]) | is.na(x[["wall_s"]]), written, x[["begun"]] + x[["wall_s"]]),
                        x[["finished"]])
   x$begun <- ifelse(is.na(x[["begun"]]), x[["finished"]] - x[["wall_s"]], x[["begun"]])
-  x[c(names(report_columns), "line")]
+  x[c(names(report_columns), "line", "timed")]
 }
 
 # Their words for a state as ours; NA for any other.
@@ -155,8 +156,8 @@ keep_report <- function(x, project, ledger, job, card, decision) {
 report_events <- function(x, site) {
   event <- function(rows, what, time) {
     if (!nrow(rows)) return(NULL)
-    # A frame can be begun and fail more than once; it is ready once.
-    turn <- if (what != "ready") paste0(" ", format(time, digits = 12))
+    # A frame can be begun and fail more than once, where it is said when; it is ready once.
+    turn <- if (what != "ready") ifelse(rows[["timed"]], paste0(" ", format(time, digits = 12)), "")
     data.frame(what = what, time = utc_now(as.POSIXct(time, origin = "1970-01-01")), place = site,
                node = ifelse(is.na(rows[["node"]]), NA, paste0(site, "/", rows[["node"]])), shot = rows[["shot"]],
                frame = as.integer(rows[["frame"]]), seconds = rows[["wall_s"]], source = "report",
