@@ -5,11 +5,12 @@
 #' Times of two nodes or versions may be compared only when both make the same picture. The two are the same picture
 #' when no value differs by more than rounding does; the same but for noise when the differences have no place: in each
 #' tile their mean is as near zero, and their neighbours as unlike, as independent noise would have it; and different
-#' otherwise. The bounds are those of normal deviates for the largest of so many tiles (Bonferroni), at a chance of 1 %
+#' otherwise. The bounds are those of normal deviates for the largest of so many tiles (Bonferroni), at a `chance`
 #' for two renders of one scene.
 #'
 #' @param a,b Pictures as for [noise_between()].
 #' @param tile Side of a tile in pixels.
+#' @param chance Of calling two renders of one scene different.
 #' @return A tibble of one row: `verdict` (`same picture`, `same but for noise`, `different`), `difference` (root mean
 #'   square over brightness), `largest` (largest difference of a value, over brightness), `shift` (difference of the
 #'   mean brightness, over brightness), and of the tile that noise explains least: `row`, `column`, `top`,
@@ -23,7 +24,7 @@
 #' scene[1:20, 1:20, ] <- 0.55
 #' compare_pictures(render(), array(0.5, c(64, 64, 3)) + rnorm(64 * 64 * 3, sd = 0.01))$verdict
 #' @export
-compare_pictures <- function(a, b, tile = 32) {
+compare_pictures <- function(a, b, tile = 32, chance = 0.01) {
   tile <- check_count(tile, argument("tile"), least = 2)
   size <- check_pair(a, b)
   sums <- tile_noise_sums(a, b, size[1], size[2], size[3], tile, Inf)
@@ -39,7 +40,7 @@ compare_pictures <- function(a, b, tile = 32) {
   alike <- tile_correlation(sums)
   alike[is.na(alike)] <- 0
   z_alike <- pmax(alike - max(frame_correlation(sums), 0) - 0.1, 0) * sqrt(pmax(sums[["near_values"]] / size[3], 1))
-  bound <- stats::qnorm(1 - 0.01 / (4 * nrow(sums)))
+  bound <- stats::qnorm(1 - chance / (4 * nrow(sums)))
   seen <- abs(shift) > least_shift * light
   against <- pmax(ifelse(seen, z_shift, 0), ifelse(of_noise > 0, z_alike, 0))
   worst <- which.max(against)

@@ -56,12 +56,20 @@ fetched_row <- function(ledger, job, remote, state = list(), trouble = NA_charac
                       trouble = character()))
   }
   frames <- order_frames(remote$order)
-  events <- job_events(ledger, job)
+  events <- remote_told(ledger, job, remote)
   count <- function(what) sum(row_key(frames, c("shot", "frame")) %in%
                                 row_key(events[events[["what"]] %in% what, , drop = FALSE], c("shot", "frame")))
   data.frame(site = remote$site, id = remote$id, state = said_text(state$state), frames = nrow(frames),
              ready = count(c("ready", "arrived")), here = count("arrived"), left_s = said_number(state$left_s),
              spent = said_number(state$spent), currency = said_text(state$currency), trouble = trouble)
+}
+
+# What is told of frames by one job at a site: a frame that was refused is in a later one again.
+remote_told <- function(ledger, job, remote) {
+  events <- as_frame(job_events(ledger, job))
+  own <- startsWith(events[["key"]], paste("site", remote$site, remote$id, "")) |
+    startsWith(events[["key"]], paste("fetch arrived", remote$site, remote$id, ""))
+  events[own, , drop = FALSE]
 }
 
 # A text or a number that a site says; NA for anything else.
@@ -183,7 +191,7 @@ keep_claim <- function(ledger, job, remote, state) {
 # Pictures that are ready there and not here, the earliest first, until the time is over.
 fetch_pictures <- function(service, project, ledger, job, remote, until) {
   frames <- order_frames(remote$order)
-  events <- as_frame(job_events(ledger, job))
+  events <- remote_told(ledger, job, remote)
   of <- function(what) row_key(frames, c("shot", "frame")) %in%
     row_key(events[events[["what"]] %in% what, , drop = FALSE], c("shot", "frame"))
   left <- which(of("ready") & !of("arrived"))

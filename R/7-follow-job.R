@@ -52,7 +52,7 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
                              now = placed$moment)
     begun <- begun_job(decision$plan, scenario, asked$question(placed$moment), asked$draws, asked$seed)
   }
-  x <- watch_frames(decision$plan, begun, placed$folders, now, job_events(ledger, job))
+  x <- watch_frames(decision$plan, begun, placed$folders, now, without_refused(job_events(ledger, job)))
   x$took <- job_took(ledger, job)
   x$alarms <- watch_alarms(x)
   structure(c(list(job = job, placed = placed$moment, promised = decision$plan[c("p_deadline", "p_both", "cost_mean")]),

@@ -56,7 +56,7 @@ found_frames <- function(pool) {
   pool$frames$state <- ifelse(there, "done", "waiting")
   pool$frames$failures <- 0L
   pool$frames$last <- NA_character_
-  known <- job_events(pool$ledger, pool$job$name)
+  known <- without_refused(job_events(pool$ledger, pool$job$name))
   known <- known[known[["what"]] == "arrived", , drop = FALSE]
   # Of a frame that is there it does not matter which pieces were told of.
   found <- pool$frames

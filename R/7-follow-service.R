@@ -95,9 +95,14 @@ unplaced_columns <- function(place, ledger, site, columns) {
   frames <- job_columns(place$state$job)[columns, , drop = FALSE]
   events <- as_frame(job_events(ledger, place$job))
   key <- row_key(frames, c("shot", "frame"))
-  there <- key %in% row_key(events[events[["what"]] %in% c("arrived", "ready"), , drop = FALSE], c("shot", "frame"))
+  told <- without_refused(events)
+  there <- key %in% row_key(told[told[["what"]] %in% c("arrived", "ready"), , drop = FALSE], c("shot", "frame"))
+  # What was refused since is not under way there any more.
+  refused <- refused_frames(events)
+  since <- refused[["sequence"]][match(key, row_key(refused, c("shot", "frame")))]
   for (remote in remote_jobs(ledger, place$job, site, events)) {
-    if (!remote$halted) there <- there | key %in% row_key(order_frames(remote$order), c("shot", "frame"))
+    ordered <- key %in% row_key(order_frames(remote$order), c("shot", "frame"))
+    if (!remote$halted) there <- there | ordered & (is.na(since) | since < remote$sequence)
   }
   columns[!there]
 }

@@ -255,6 +255,20 @@ cli_commands <- list(
       opt("--show", "figure: belief (when it is done, as it was believed at each moment) or frames [belief]"),
       figure_option, format_option)
   ),
+  verify = command_row(
+    "check that what came back is whole and right", function(o, args) cli_verify(o, args),
+    arguments = "[JOB|FOLDER]", arity = c(0, 1),
+    options = list(
+      opt("--frames", "frames that a folder is to have, such as 1-240 [its shot's, or first to last]"),
+      opt("--reference", "folder of pictures that are right, or one of them [what trials of the job left]"),
+      opt("--quick", "only names, headers and ends of files", "logical", FALSE),
+      opt("--again", "set frames of a job aside that are not usable: `place` renders them again", "logical", FALSE),
+      opt("--sheet", "also write suspects beside their neighbours to this PNG file"),
+      opt("--film", "also make this film of the one sequence there is, and count it (needs ffmpeg)"),
+      opt("--rate", "its pictures a second [25]", default = "25"),
+      opt("--list", "csv and json list: findings, frames (verdicts), again [findings]", default = "findings"),
+      format_option)
+  ),
   standin = command_row(
     "serve a farm to try things on, as the project's rate cards say", function(o, args) cli_standin(o, args),
     arguments = "[SITE...]", arity = c(0, Inf),

@@ -25,6 +25,22 @@ join_png_bands <- function(paths, first, last, height, to) {
     .Call(`_clockpigeon_join_png_bands`, paths, first, last, height, to)
 }
 
+looked_pictures <- function(paths, threads) {
+    .Call(`_clockpigeon_looked_pictures`, paths, threads)
+}
+
+looked_values <- function(x, linear) {
+    .Call(`_clockpigeon_looked_values`, x, linear)
+}
+
+png_heads <- function(paths, threads) {
+    .Call(`_clockpigeon_png_heads`, paths, threads)
+}
+
+block_row_medians <- function(x, columns, least) {
+    .Call(`_clockpigeon_block_row_medians`, x, columns, least)
+}
+
 tile_noise_sums <- function(a, b, height, width, channels, tile, times) {
     .Call(`_clockpigeon_tile_noise_sums`, a, b, height, width, channels, tile, times)
 }

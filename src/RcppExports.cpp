@@ -106,6 +106,55 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// looked_pictures
+Rcpp::List looked_pictures(std::vector<std::string> paths, int threads);
+RcppExport SEXP _clockpigeon_looked_pictures(SEXP pathsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(looked_pictures(paths, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// looked_values
+Rcpp::List looked_values(Rcpp::NumericVector x, bool linear);
+RcppExport SEXP _clockpigeon_looked_values(SEXP xSEXP, SEXP linearSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< bool >::type linear(linearSEXP);
+    rcpp_result_gen = Rcpp::wrap(looked_values(x, linear));
+    return rcpp_result_gen;
+END_RCPP
+}
+// png_heads
+Rcpp::DataFrame png_heads(std::vector<std::string> paths, int threads);
+RcppExport SEXP _clockpigeon_png_heads(SEXP pathsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(png_heads(paths, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// block_row_medians
+Rcpp::NumericMatrix block_row_medians(Rcpp::NumericMatrix x, int columns, int least);
+RcppExport SEXP _clockpigeon_block_row_medians(SEXP xSEXP, SEXP columnsSEXP, SEXP leastSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type x(xSEXP);
+    Rcpp::traits::input_parameter< int >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< int >::type least(leastSEXP);
+    rcpp_result_gen = Rcpp::wrap(block_row_medians(x, columns, least));
+    return rcpp_result_gen;
+END_RCPP
+}
 // tile_noise_sums
 Rcpp::DataFrame tile_noise_sums(Rcpp::NumericVector a, Rcpp::NumericVector b, int height, int width, int channels, int tile, double times);
 RcppExport SEXP _clockpigeon_tile_noise_sums(SEXP aSEXP, SEXP bSEXP, SEXP heightSEXP, SEXP widthSEXP, SEXP channelsSEXP, SEXP tileSEXP, SEXP timesSEXP) {
@@ -270,6 +319,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 9},
     {"_clockpigeon_curve_smooth_moments", (DL_FUNC) &_clockpigeon_curve_smooth_moments, 4},
     {"_clockpigeon_join_png_bands", (DL_FUNC) &_clockpigeon_join_png_bands, 5},
+    {"_clockpigeon_looked_pictures", (DL_FUNC) &_clockpigeon_looked_pictures, 2},
+    {"_clockpigeon_looked_values", (DL_FUNC) &_clockpigeon_looked_values, 2},
+    {"_clockpigeon_png_heads", (DL_FUNC) &_clockpigeon_png_heads, 2},
+    {"_clockpigeon_block_row_medians", (DL_FUNC) &_clockpigeon_block_row_medians, 3},
     {"_clockpigeon_tile_noise_sums", (DL_FUNC) &_clockpigeon_tile_noise_sums, 7},
     {"_clockpigeon_steady_seconds", (DL_FUNC) &_clockpigeon_steady_seconds, 0},
     {"_clockpigeon_adopt_orphans", (DL_FUNC) &_clockpigeon_adopt_orphans, 1},

@@ -1,0 +1,139 @@
+# How the pictures of a sequence go on: those that are elsewhere, in other light, or did not move.
+
+# Pictures that are elsewhere than those around them, in other light, or did not move on.
+motion_findings <- function(looks, frames) {
+  n <- length(frames)
+  none <- frame_finding(integer(), "", "", "")
+  if (n < 4) return(none)
+  grid <- do.call(cbind, looks$grid)
+  colour <- t(as.matrix(looks$facts[c("red", "green", "blue")]))
+  colour <- colour / rep(pmax(colSums(colour), 1e-6), each = 3)
+  apart <- function(x) function(a, b) colMeans(abs(x[, a, drop = FALSE] - x[, b, drop = FALSE]))
+  shape <- jumps_in(apart(grid), n, 0.02)
+  tint <- jumps_in(apart(colour), n, 0.012)
+  found <- none
+  for (run in shape$runs) {
+    near <- c(run$from - 1, run$to + 1)
+    near <- near[near >= 1 & near <= n][1]
+    same <- suppressWarnings(stats::cor(grid[, run$from], grid[, near], method = "spearman"))
+    light <- isTRUE(same > 0.97)
+    found <- rbind(found, run_finding(
+      run, shape, if (light) "light" else "jump",
+      if (light) "is in other light than those around it" else "shows something else than those around it",
+      "its blocks differ by "))
+  }
+  for (run in tint$runs) {
+    if (any(run$from:run$to %in% found$index)) next
+    found <- rbind(found, run_finding(run, tint, "light", "has other colours than those around it",
+                                      "its red, green and blue differ by "))
+  }
+  cut <- setdiff(shape$cuts, 1)
+  found <- rbind(found, frame_finding(
+    cut, "cut", "begins something else, and the shot names no cut there",
+    paste0("its blocks differ by ", share_said(shape$step[cut]), " of white from the picture before, and go on by ",
+           share_said(shape$usual[cut]), " a frame"), "doubt", size = shape$step[cut], bound = shape$bound[cut],
+    sure = surety(shape$step[cut] / shape$bound[cut])))
+  rbind(found, frozen_findings(looks, shape$step, shape$usual,
+                               c(shape$cuts, unlist(lapply(c(shape$runs, tint$runs), unlist)))))
+}
+
+run_finding <- function(run, jumps, code, what, by) {
+  n <- length(jumps$step)
+  size <- min(jumps$step[setdiff(c(run$from, run$to + 1), c(1, n + 1))])
+  frame_finding(run$from:run$to, code, what,
+                paste0(by, share_said(size), " of white from the pictures beside it, which go on by ",
+                       share_said(jumps$usual[run$from]), " a frame"),
+                size = size, bound = jumps$bound[run$from], sure = surety(size / jumps$bound[run$from]))
+}
+
+# Steps between pictures by some measure that are beyond what they are there; `least`: what is seen.
+jumps_in <- function(apart, n, least) {
+  step <- c(NA, apart(2:n, seq_len(n - 1)))
+  usual <- running_usual(step)
+  bound <- pmax(least, 5 * usual)
+  c(jump_runs(which(step > bound), n, apart, step, usual), list(step = step, usual = usual, bound = bound))
+}
+
+# The usual step around each: the middle one of the eight before and behind it; of all where these are fewer.
+running_usual <- function(step, reach = 8) {
+  n <- length(step)
+  all <- stats::median(step, na.rm = TRUE)
+  vapply(seq_len(n), function(i) {
+    near <- step[setdiff(max(1, i - reach):min(n, i + reach), i)]
+    near <- near[!is.na(near)]
+    if (length(near) < 3) all else stats::median(near)
+  }, 0)
+}
+
+# Large steps, sorted into runs of a few pictures behind which it goes on as before, and cuts.
+jump_runs <- function(big, n, apart, step, usual, longest = 8) {
+  runs <- list()
+  cuts <- integer()
+  k <- 1
+  while (k <= length(big)) {
+    from <- big[k]
+    # Does it come back?
+    back <- big[big > from & big <= from + longest]
+    back <- Find(function(to) {
+      apart(to, from - 1) < 0.5 * min(step[from], step[to]) + (to - from) * usual[from]
+    }, back)
+    if (length(back)) {
+      runs <- c(runs, list(list(from = from, to = back - 1)))
+      k <- match(back, big) + 1
+    } else if (k == 1 && from == 2 && n > 5) {
+      runs <- c(runs, list(list(from = 1, to = 1)))
+      k <- k + 1
+    } else if (from == n && n > 5) {
+      runs <- c(runs, list(list(from = n, to = n)))
+      k <- k + 1
+    } else {
+      cuts <- c(cuts, from)
+      k <- k + 1
+    }
+  }
+  list(runs = runs, cuts = cuts)
+}
+
+# A picture that shows what the one before shows, in a shot that moves, and behind which it goes on where it would have
+# been: one that stands still is followed by a step that catches up.
+frozen_findings <- function(looks, step, usual, known) {
+  n <- length(step)
+  x <- looks$facts
+  none <- frame_finding(integer(), "", "", "")
+  # What noise alone makes of the step between two pictures' blocks.
+  pixels <- x[["width"]][1] * x[["height"]][1] / length(looks$grid[[1]])
+  noise <- vapply(looks$rough, stats::median, 0) / 4.79
+  floor <- 1.13 * stats::median(noise) / sqrt(pixels)
+  same <- c(FALSE, x[["hash"]][-1] == x[["hash"]][-n])
+  still <- c(FALSE, (step < 0.2 * pmax(usual - floor, 0) + 1.3 * floor | same)[-1])
+  measured <- usual > 4 * floor
+  still <- still & (measured | same) & usual > 4e-4
+  still[is.na(still)] <- FALSE
+  starts <- which(still & !c(FALSE, utils::head(still, -1)))
+  found <- none
+  for (from in starts) {
+    to <- from
+    while (to < n && still[to + 1]) to <- to + 1
+    at <- from:to
+    if (to == n || from < 3 || any(c(from - 1, from, to + 1) %in% known)) next
+    pace <- stats::median(step[c(max(2, from - 3):(from - 1), if (to + 2 <= n) (to + 2):min(n, to + 4))])
+    before <- step[from - 1]
+    caught <- step[to + 1]
+    exact <- all(same[at])
+    # It moves on both sides, not for one picture only.
+    sides <- c(stats::median(step[max(2, from - 3):(from - 1)]),
+               if (to + 2 <= n) stats::median(step[(to + 2):min(n, to + 4)]) else Inf)
+    if (before < 0.6 * pace || caught < 0.6 * pace || min(sides) < 0.5 * pace || length(at) > 25) next
+    # Where noise hides how far it went on, values that are all the same are told of where they are rare.
+    alone <- exact && length(at) <= 3 && mean(same) < 0.1 && !any(same[setdiff(max(1, from - 4):min(n, to + 4), at)])
+    if (caught < (1 + 0.45 * length(at)) * pace && !(alone && !measured[from])) next
+    found <- rbind(found, frame_finding(
+      at, "frozen", paste0("shows what frame before it shows"),
+      paste0(if (exact) "every value is the same" else paste("its blocks differ by", share_said(step[at]), "of white"),
+             ", where the shot goes on by ", share_said(pace), " a frame; the next catches up with ",
+             share_said(caught)),
+      size = caught / pace, bound = 1 + 0.45 * length(at),
+      sure = if (exact) 1 else surety(caught / pace / (1 + 0.3 * length(at)))))
+  }
+  found
+}

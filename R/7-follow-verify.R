@@ -1,0 +1,377 @@
+# Verifying what came back: is all of it there, and are the pictures right?
+
+#' Check what comes back
+#'
+#' Looks whether all frames of a job, or of a folder, are there and whole, and whether the pictures are right: each is
+#' decoded to its end, once, and held against those before and after it, and against a reference where there is one.
+#'
+#' Of names and files: missing, doubled, extra, empty, cut off, unreadable; another size, depth, number of channels or
+#' colour space than was asked for or than most have; another number of digits, or a name that differs; written before
+#' the job was placed, or long after pictures that follow. Of pictures: black, of one colour, values that are no
+#' numbers, frozen where the shot moves, a jump, other light or colours, a part that was not rendered, the colour of a
+#' missing texture, a seam or a band that does not fit, a band of other samples, more noise, single bright pixels.
+#'
+#' What is unlike its neighbours is judged by how the pictures of that shot are unlike theirs: a bound is some times
+#' what is usual there, and never less than what is seen. Noise is compared by the Laplacian of J. Immerkaer (1996),
+#' Computer Vision and Image Understanding 64, 300.
+#'
+#' OpenEXR pictures are decoded by ffmpeg, where it is installed; without it their headers and lengths are looked at.
+#'
+#' @param where A folder of pictures, or the name of a job.
+#' @param project From [read_project()]; needed for a job. For a folder it tells what its shots ask for.
+#' @param ledger A ledger from [open_ledger()]; needed for a job.
+#' @param frames Numbers of the frames that are expected in each sequence of a folder; `NULL` takes the shot's where a
+#'   shot of the project has the sequence's name, and else all from the first to the last that is there.
+#' @param reference A folder of pictures of the same frames that are right, or one such picture. Of a job also the
+#'   pictures of trials are taken that are still at hand.
+#' @param quick `TRUE` looks at names, headers and ends of files alone.
+#' @param threads How many pictures are looked at at once.
+#' @param progress `TRUE` says on standard error how far it is.
+#' @return A list of class `cp_verified`: `where`, `job` (`NULL` for a folder), `frames`, a tibble, one row a frame:
+#'   `sequence`, `shot` (`NA` where no shot is known), `frame`, `path` (`NA` of what is missing), `verdict`
+#'   (`usable`, or the code of what is wrong), `doubts` (codes of what may be); `findings`, a tibble, one row each: `sequence`,
+#'   `shot`, `frame`, `path`, `code`, `weight` (`unusable`: to be rendered again; `name`: whole, and not called as the
+#'   others are; `doubt`), `sure` (0.5 to 1), `top`, `bottom`, `left`, `right` (pixels; `NA`: all of it), `what`,
+#'   `evidence`; `again`, a tibble of `shot` and `frames` (a frame set) that are to be rendered again; `others` (how
+#'   many files are no pictures), `looked` (pictures that were decoded), `seconds`.
+#' @section Conditions: `clockpigeon_error_file` for a folder that is not there or holds no numbered pictures,
+#'   `clockpigeon_error_job` for a job that is not known or was not placed, `clockpigeon_error_frames` for frames that
+#'   are none.
+#' @examplesIf requireNamespace("png", quietly = TRUE)
+#' folder <- tempfile()
+#' dir.create(folder)
+#' wave <- function(f) outer(1:40, 1:60, function(y, x) 0.5 + 0.3 * sin((x + 2 * f) / 9) * cos(y / 7))
+#' for (f in 1:12) png::writePNG(wave(f), file.path(folder, sprintf("wave-%04d.png", f)))
+#' png::writePNG(matrix(0, 40, 60), file.path(folder, "wave-0007.png"))
+#' verify_frames(folder)$findings[c("frame", "code", "evidence")]
+#' @export
+verify_frames <- function(where, project = NULL, ledger = NULL, frames = NULL, reference = NULL, quick = FALSE,
+                          threads = detected_threads(), progress = FALSE) {
+  begun <- steady_clock()
+  where <- check_text(where, argument("where"))
+  quick <- check_flag(quick, argument("quick"))
+  threads <- check_count(threads, argument("threads"))
+  if (length(project)) check_class(project, argument("project"), "cp_project", "read_project()")
+  asked <- if (dir.exists(where)) folder_asked(where, project, frames) else job_frames_asked(where, project, ledger)
+  found <- listed_pictures(asked)
+  groups <- split(seq_len(nrow(found$files)), factor(found$files[["sequence"]], unique(found$files[["sequence"]])))
+  meter <- count_meter(nrow(found$files), progress)
+  parts <- lapply(groups, function(at) {
+    sequence_verified(found$files[at, , drop = FALSE], asked, quick, threads, meter)
+  })
+  absent <- absent_shots(asked, found$files)
+  findings <- bind_tables(c(lapply(parts, `[[`, "findings"), list(absent)))
+  references <- if (!quick) reference_findings(found$files, findings, asked, reference, ledger)
+  findings <- bind_tables(list(findings, references))
+  meter(done = TRUE)
+  rows <- frame_verdicts(found$files, findings)
+  structure(list(where = where, job = asked$job, folders = asked$folders, frames = as_table(rows),
+                 findings = as_table(findings), again = as_table(frames_again(rows)), others = found$others,
+                 looked = if (quick) 0L else nrow(found$files), seconds = steady_clock() - begun),
+            class = "cp_verified")
+}
+
+detected_threads <- function() {
+  n <- parallel::detectCores()
+  if (is.na(n)) 1L else as.integer(n)
+}
+
+# ---- what is expected ------------------------------------------------------------------------------------------------
+
+# Of a folder: list(folders, shots (of the project, that may be meant), frames).
+folder_asked <- function(folder, project, frames) {
+  if (length(frames)) frames <- check_frames_given(frames)
+  list(folders = real_path(folder), frames = frames, shots = project$shots, named = FALSE)
+}
+
+check_frames_given <- function(frames) {
+  if (is.character(frames)) return(parse_frames(frames, argument("frames")))
+  if (is.numeric(frames) && !anyNA(frames) && all(frames >= 0 & frames == round(frames))) return(as.integer(frames))
+  stop_input("frames", paste("got", show_value(frames[1])), argument("frames"),
+             "Write numbers, or a set such as 1-240.")
+}
+
+# Of a job: its shots with their frames, and where these appear.
+job_frames_asked <- function(job, project, ledger) {
+  if (is.null(project) || is.null(ledger)) {
+    stop_input("file", "there is no such folder", job,
+               "Name a folder of pictures, or a job with its project and ledger.")
+  }
+  decision <- decided_job(ledger, job)
+  placed <- placed_of(ledger, job, decision)
+  if (!length(placed$folders)) {
+    stop_input("job", paste0("job ", job, " was not placed"), argument("where"),
+               paste0("Place it: clockpigeon place ", job, ", or name the folder of its frames."))
+  }
+  shots <- lapply(decision$asked$shots, function(asked) {
+    shot <- project_entry(project$shots, asked$shot, "shot")
+    shot$frames <- parse_frames(asked$frames, "the decision, frames")
+    shot
+  })
+  names(shots) <- vapply(shots, `[[`, "", "shot")
+  list(job = job, folders = unique(unlist(placed$folders)), shots = shots, since = as.numeric(placed$moment),
+       named = TRUE, engine = decision$evidence$engine)
+}
+
+# Pictures in the folders, with their sizes and times; how many other files there are.
+listed_pictures <- function(asked) {
+  lists <- lapply(asked$folders, function(folder) {
+    paths <- list.files(folder, recursive = TRUE)
+    files <- picture_names(paths)
+    list(files = cbind(files, at = file.path(rep(folder, nrow(files)), files[["path"]])),
+         others = length(paths) - nrow(files))
+  })
+  files <- do.call(rbind, lapply(lists, `[[`, "files"))
+  others <- sum(vapply(lists, `[[`, 0, "others"))
+  if (!nrow(files) && !asked$named) {
+    stop_input("file", paste0("holds no numbered pictures", if (others) paste0(", but ", others, " other files")),
+               short_path(asked$folders[1]), "Name a folder of files such as gears-0001.png.")
+  }
+  info <- file.info(files[["at"]], extra_cols = FALSE)
+  files$size <- info[["size"]]
+  files$time <- as.numeric(info[["mtime"]])
+  shots <- names(asked$shots)
+  files$shot <- if (length(shots)) shots[shot_in(files[["sequence"]], tolower(shots))]
+                else rep(NA_character_, nrow(files))
+  # A job's only shot is what its frames are of, whatever they are called.
+  if (asked$named && length(shots) == 1) files$shot <- rep(shots, nrow(files))
+  list(files = files, others = as.integer(others))
+}
+
+# Shots of a job of which nothing is there, and cameras that a shot needs and no sequence has.
+absent_shots <- function(asked, files) {
+  if (!asked$named) return(NULL)
+  rows <- lapply(asked$shots, function(shot) {
+    own <- unique(files[["sequence"]][files[["shot"]] %in% shot$shot])
+    cameras <- shot$needs$cameras
+    lost <- Filter(function(camera) !any(grepl(tolower(camera), own, fixed = TRUE)), cameras)
+    # One camera needs no name of its own.
+    if (length(cameras) < 2 && length(own)) lost <- character()
+    names <- if (!length(own)) shot$shot else if (length(lost)) paste0(shot$shot, "-", lost)
+    if (!length(names)) return(NULL)
+    n <- length(shot$frames)
+    file_finding(data.frame(sequence = rep(names, each = n), shot = shot$shot, frame = rep(shot$frames, length(names)),
+                            path = NA_character_), "missing", "unusable", "is not there",
+                 paste("nothing of", rep(names, each = n), "is there"))
+  })
+  bind_tables(rows)
+}
+
+# ---- one sequence ----------------------------------------------------------------------------------------------------
+
+sequence_verified <- function(files, asked, quick, threads, meter) {
+  shot <- if (!is.na(files[["shot"]][1])) asked$shots[[files[["shot"]][1]]]
+  expected <- or_else(asked$frames, shot$frames)
+  named <- name_findings_of(files, expected, asked$since)
+  # A picture that is there twice is looked at under its better name; empty ones are told of already.
+  skip <- files[["path"]] %in% named[["path"]][named[["code"]] %in% c("doubled", "empty")]
+  own <- files[!skip, , drop = FALSE]
+  own <- own[order(own[["frame"]]), , drop = FALSE]
+  size <- if (asked$named) shot$size
+  if (!nrow(own)) return(list(findings = named))
+  if (quick) {
+    found <- head_findings(own, size, threads)
+    meter(nrow(own))
+  } else found <- looked_findings(own, size, shot, threads, meter)
+  found <- being_written(found, own)
+  list(findings = bind_tables(list(named, found)))
+}
+
+head_findings <- function(files, size, threads) {
+  png <- grepl("png", files[["ending"]], ignore.case = TRUE)
+  heads <- data.frame(width = NA_real_, height = NA_real_, channels = NA_real_, depth = NA_real_,
+                      fault = rep("", nrow(files)))
+  if (any(png)) heads[png, ] <- look_at_heads(files[["at"]][png], threads)[names(heads)]
+  for (i in which(!png)) {
+    extent <- headed_extent(files[["at"]][i])
+    heads$fault[i] <- or_else(extent$fault, "")
+    if (length(extent$width)) heads[i, c("width", "height")] <- extent[c("width", "height")]
+  }
+  bad <- nzchar(heads[["fault"]])
+  cut <- heads[["fault"]][bad] == "is cut off"
+  bind_tables(list(
+    file_finding(files[bad, , drop = FALSE], ifelse(cut, "cut off", "unreadable"), "unusable",
+                 ifelse(cut, "is cut off", "cannot be read"), heads[["fault"]][bad]),
+    kind_findings(files[!bad, , drop = FALSE], heads[!bad, , drop = FALSE], size)
+  ))
+}
+
+headed_extent <- function(path) {
+  kind <- tryCatch(told_kind(path), error = function(e) NULL)
+  if (is.null(kind)) return(list(fault = "is no PNG, TIFF, PFM or OpenEXR"))
+  picture_extent(path, kind)
+}
+
+# Pictures are looked at some hundred at a time, with a few on either side, so that memory stays small and each has its
+# neighbours.
+looked_findings <- function(files, size, shot, threads, meter, stretch = 400, beside = 8) {
+  n <- nrow(files)
+  facts <- list()
+  found <- list()
+  looks <- NULL
+  from <- 1
+  held <- integer()
+  for (to in unique(c(seq(stretch, max(stretch, n), by = stretch), n))) {
+    to <- min(to, n)
+    at <- max(1, from - beside):min(n, to + beside)
+    new <- setdiff(at, held)
+    for (some in split(new, (seq_along(new) - 1) %/% (16 * threads))) {
+      looks <- bind_looks(list(looks, looks_of(files[["at"]][some], threads)))
+      held <- c(held, some)
+      meter(length(some))
+    }
+    kept <- match(at, held)
+    looks <- pick_looks(looks, kept)
+    held <- at
+    own <- sequence_findings(looks, files[["frame"]][at], or_else(shot$cuts, integer()))
+    own$index <- at[own$index]
+    found <- c(found, list(own[own$index >= from & own$index <= to, , drop = FALSE]))
+    facts <- c(facts, list(looks$facts[match(from:to, at), , drop = FALSE]))
+    from <- to + 1
+    if (from > n) break
+  }
+  found <- do.call(rbind, found)
+  facts <- do.call(rbind, facts)
+  pictures <- cbind(files[found$index, c("sequence", "shot", "frame", "path")], found)[finding_columns]
+  whole <- !nzchar(facts[["fault"]])
+  bind_tables(list(pictures, kind_findings(files[whole, , drop = FALSE], facts[whole, , drop = FALSE], size)))
+}
+
+# Files that changed while they were looked at, or were written within the last seconds and cannot be read yet, are
+# being written, and nothing else is said of them.
+being_written <- function(findings, files) {
+  now <- file.info(files[["at"]], extra_cols = FALSE)
+  moved <- !now[["size"]] %in% files[["size"]] | abs(as.numeric(now[["mtime"]]) - files[["time"]]) > 1e-3
+  young <- as.numeric(Sys.time()) - files[["time"]] < 3
+  broken <- findings[["path"]][findings[["code"]] %in% c("cut off", "unreadable", "empty")]
+  busy <- which(is.na(now[["size"]]) | moved | young & files[["path"]] %in% broken)
+  if (!length(busy)) return(findings)
+  findings <- findings[!findings[["path"]] %in% files[["path"]][busy], , drop = FALSE]
+  bind_tables(list(findings, file_finding(files[busy, , drop = FALSE], "writing", "unusable", "is being written",
+                                          "it changed while it was looked at, or a moment before")))
+}
+
+# ---- references ------------------------------------------------------------------------------------------------------
+
+# Pictures against those of the same frame that are right: a folder, one picture, or what trials left.
+reference_findings <- function(files, findings, asked, reference, ledger) {
+  refs <- if (length(reference)) named_references(reference) else trial_references(asked, ledger)
+  bad <- findings[["path"]][findings[["weight"]] %in% "unusable"]
+  files <- files[!files[["path"]] %in% bad, , drop = FALSE]
+  if (is.null(refs) || !nrow(refs) || !nrow(files)) return(NULL)
+  one <- nrow(refs) == 1 && is.na(refs[["frame"]])
+  stem <- basename(files[["sequence"]])
+  at <- if (one) NULL else match(paste(stem, files[["frame"]]), paste(refs[["stem"]], refs[["frame"]]))
+  # Another stem is no hindrance where there is only one on each side.
+  if (!one && all(is.na(at)) && length(unique(stem)) == 1 && length(unique(refs[["stem"]])) == 1) {
+    at <- match(files[["frame"]], refs[["frame"]])
+  }
+  pairs <- if (one) list(c(1, 1)) else Map(c, which(!is.na(at)), at[!is.na(at)])
+  bind_tables(lapply(pairs, function(pair) one_reference(files[pair[1], ], refs[["at"]][pair[2]])))
+}
+
+named_references <- function(reference) {
+  check_text(reference, argument("reference"))
+  if (!file.exists(reference)) stop_input("file", "there is no such folder or picture", reference, "Check the path.")
+  if (!dir.exists(reference)) {
+    name <- picture_names(reference)
+    return(data.frame(stem = if (nrow(name)) basename(name[["sequence"]]) else "", at = reference,
+                      frame = if (nrow(name)) name[["frame"]] else NA))
+  }
+  names <- picture_names(list.files(reference, recursive = TRUE))
+  if (!nrow(names)) stop_input("file", "holds no numbered pictures", short_path(reference), "Name another folder.")
+  data.frame(stem = basename(names[["sequence"]]), frame = names[["frame"]], at = file.path(reference, names[["path"]]))
+}
+
+# Pictures that trials of the same shots and settings left.
+trial_references <- function(asked, ledger) {
+  if (is.null(asked$job)) return(NULL)
+  rows <- as_frame(timings(ledger, engine = asked$engine))
+  rows <- rows[!is.na(rows[["output"]]) & rows[["status"]] %in% "ok" & is.na(rows[["piece"]]) &
+                 !rows[["job"]] %in% asked$job, , drop = FALSE]
+  rows <- bind_tables(lapply(asked$shots, function(shot) {
+    limit <- shot$limit[[1]]
+    rows[rows[["shot"]] %in% shot$shot & rows[["width"]] %in% shot$size[1] & rows[["height"]] %in% shot$size[2] &
+           rows[["limit_kind"]] %in% names(shot$limit)[1] & rows[["limit_value"]] %in% limit, , drop = FALSE]
+  }))
+  if (is.null(rows) || !nrow(rows)) return(NULL)
+  rows <- rows[file.exists(rows[["output"]]), , drop = FALSE]
+  rows <- rows[!duplicated(rows[c("shot", "frame")], fromLast = TRUE), , drop = FALSE]
+  data.frame(stem = tolower(rows[["shot"]]), frame = rows[["frame"]], at = rows[["output"]])
+}
+
+# At a bound of one in a hundred thousand: thousands of frames may be asked.
+one_reference <- function(file, path) {
+  say <- function(...) file_finding(file, ...)
+  a <- tryCatch(read_picture(path), clockpigeon_error = identity)
+  if (inherits(a, "error")) return(say("reference", "doubt", "has a reference that cannot be read", a$what))
+  b <- tryCatch(read_picture(file[["at"]]), clockpigeon_error = identity)
+  if (inherits(b, "error")) return(NULL)
+  if (!identical(dim(a)[1:2], dim(b)[1:2])) {
+    size <- function(x) paste(dim(x)[2:1], collapse = "x")
+    return(say("reference", "doubt", "cannot be held against its reference",
+               paste0("it is ", size(b), ", the reference ", size(a))))
+  }
+  channels <- seq_len(min(dim(a)[3], dim(b)[3], 3))
+  depth <- attr(b, "depth")
+  cut <- function(x) structure(x[, , channels, drop = FALSE], depth = depth)
+  found <- tryCatch(as.list(as_frame(compare_pictures(cut(a), cut(b), chance = 1e-5))), clockpigeon_error = identity)
+  if (inherits(found, "error") || found$verdict != "different") return(NULL)
+  say("unlike", "unusable", "is not what its reference shows",
+      paste0(found$why, ": rows ", found$top, "-", found$bottom, ", columns ", found$left, "-", found$right, ", by ",
+             share_said(abs(found$tile_shift)), " of the brightness"), 0.99,
+      c(found$top, found$bottom, found$left, found$right))
+}
+
+# ---- verdicts --------------------------------------------------------------------------------------------------------
+
+# One row a frame of each sequence.
+frame_verdicts <- function(files, findings) {
+  findings <- if (is.null(findings)) file_finding(files[0, ], "", "", "", "") else as_frame(findings)
+  extra <- findings[["code"]] == "doubled"
+  own <- files[!files[["path"]] %in% findings[["path"]][extra], c("sequence", "shot", "frame", "path"), drop = FALSE]
+  gone <- findings[findings[["code"]] == "missing", c("sequence", "shot", "frame", "path"), drop = FALSE]
+  rows <- rbind(own, gone)
+  rows <- rows[order(match(rows[["sequence"]], unique(rows[["sequence"]])), rows[["frame"]]), , drop = FALSE]
+  key <- function(x) paste(x[["sequence"]], x[["frame"]])
+  first <- function(weight) findings[findings[["weight"]] %in% weight & !extra, , drop = FALSE]
+  bad <- rbind(first("unusable"), first("name"))
+  rows$verdict <- bad[["code"]][match(key(rows), key(bad))]
+  rows$verdict[is.na(rows$verdict)] <- "usable"
+  doubts <- first("doubt")
+  by <- tapply(doubts[["code"]], factor(key(doubts), unique(key(doubts))), function(x) toString(unique(x)))
+  rows$doubts <- unname(by[match(key(rows), names(by))])
+  rownames(rows) <- NULL
+  rows
+}
+
+# Frames that are to be rendered again: not those that only have another name.
+frames_again <- function(rows) {
+  bad <- rows[!rows[["verdict"]] %in% c("usable", "padding", "case"), , drop = FALSE]
+  name <- ifelse(is.na(bad[["shot"]]), basename(bad[["sequence"]]), bad[["shot"]])
+  each <- split(bad[["frame"]], factor(name, unique(name)))
+  data.frame(shot = names(each), frames = vapply(each, function(f) format_frames(sort(unique(f))), "",
+                                                 USE.NAMES = FALSE))
+}
+
+# Says how far it is, a line now and then, a line that is rewritten on a terminal.
+count_meter <- function(total, show, clock = steady_clock, out = stderr()) {
+  count <- 0
+  begun <- clock()
+  said <- -Inf
+  live <- isatty(out)
+  function(more = 0, done = FALSE) {
+    if (done) {
+      if (show && live && said > -Inf) cat("\r", strrep(" ", 60), "\r", sep = "", file = out)
+      return(invisible())
+    }
+    count <<- count + more
+    now <- clock()
+    if (!show || now - said < if (live) 0.2 else 5) return(invisible())
+    said <<- now
+    left <- if (count > 0) (now - begun) * (total - count) / count else NA
+    text <- paste0(count, " of ", total, " pictures looked at", if (!is.na(left)) paste0(", about ",
+                                                                                       format_duration(left), " left"))
+    cat(if (live) paste0("\r", formatC(text, width = -60)) else paste0(text, "\n"), sep = "", file = out)
+  }
+}
