@@ -115,13 +115,13 @@ shift_findings <- function(looks) {
   energy <- cbind(energy[, 1], energy, energy[, n - 2])
   far <- function(k) energy[, pmin(pmax(seq_len(n) + k, 1), n), drop = FALSE]
   above <- lapply(c(-2, 2, -3, 3), function(k) log(energy + 0.003) - log(far(k) + 0.003))
-  band <- band_search(above)
+  band <- upward(band_search(above), bins)
   gain <- vapply(seq_len(n), function(i) {
     at <- band$from[i]:band$to[i]
     beside <- pmax(far(-1)[at, i], far(1)[at, i])
-    if (mean(energy[at, i]) > 1.5 * mean(beside)) mean(energy[at, i]) - mean(pmax(far(-2)[at, i], far(2)[at, i])) else 0
+    if (mean(energy[at, i]) > 1.1 * mean(beside)) mean(energy[at, i]) - mean(pmax(far(-2)[at, i], far(2)[at, i])) else 0
   }, 0)
-  bad <- which(band$strength > band$bound & band$times > log(1.3) & gain > 0.004)
+  bad <- which(band$strength > band$bound & band$times > log(1.12) & gain > 0.002)
   bad <- setdiff(bad, c(1, n))
   band_finding(looks, band, bad, "seam", "has a band that does not fit", " the change of the rest")
 }
@@ -164,6 +164,15 @@ band_search <- function(above) {
   # The first and the last have neighbours on one side only, and what goes by is not told apart from what is wrong.
   bound[c(1, n)] <- 3 * bound[c(1, n)]
   list(from = runs$from[best], to = runs$to[best], times = apart[pick], strength = strength, bound = bound)
+}
+
+# A run at the top or the bottom that is less than the rest is a rest that is more than the run.
+upward <- function(band, bins) {
+  top <- band$times < 0 & band$from == 1
+  bottom <- band$times < 0 & band$to == bins & !top
+  from <- ifelse(top, band$to + 1, ifelse(bottom, 1, band$from))
+  to <- ifelse(top, bins, ifelse(bottom, band$from - 1, band$to))
+  utils::modifyList(band, list(from = from, to = to, times = ifelse(top | bottom, -band$times, band$times)))
 }
 
 # What four matrices have in common, place by place: the second least where that is above zero, the second most where

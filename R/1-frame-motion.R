@@ -7,8 +7,14 @@ motion_findings <- function(looks, frames) {
   if (n < 4) return(none)
   grid <- do.call(cbind, looks$grid)
   colour <- t(as.matrix(looks$facts[c("red", "green", "blue")]))
+  # The tint of what is nearly black tells nothing.
+  dark <- colSums(colour) < 0.12
   colour <- colour / rep(pmax(colSums(colour), 1e-6), each = 3)
-  apart <- function(x) function(a, b) colMeans(abs(x[, a, drop = FALSE] - x[, b, drop = FALSE]))
+  colour[, dark] <- NA
+  apart <- function(x) function(a, b) {
+    by <- colMeans(abs(x[, a, drop = FALSE] - x[, b, drop = FALSE]))
+    ifelse(is.na(by), 0, by)
+  }
   shape <- jumps_in(apart(grid), n, 0.02)
   tint <- jumps_in(apart(colour), n, 0.012)
   found <- none

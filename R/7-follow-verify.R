@@ -29,9 +29,9 @@
 #' @param progress `TRUE` says on standard error how far it is.
 #' @return A list of class `cp_verified`: `where`, `job` (`NULL` for a folder), `frames`, a tibble, one row a frame:
 #'   `sequence`, `shot` (`NA` where no shot is known), `frame`, `path` (`NA` of what is missing), `verdict`
-#'   (`usable`, or the code of what is wrong), `doubts` (codes of what may be); `findings`, a tibble, one row each: `sequence`,
-#'   `shot`, `frame`, `path`, `code`, `weight` (`unusable`: to be rendered again; `name`: whole, and not called as the
-#'   others are; `doubt`), `sure` (0.5 to 1), `top`, `bottom`, `left`, `right` (pixels; `NA`: all of it), `what`,
+#'   (`usable`, or the code of what is wrong), `doubts` (codes of what may be); `findings`, a tibble, one row each:
+#'   `sequence`, `shot`, `frame`, `path`, `code`, `weight` (`unusable`: to be rendered again; `name`: whole, and not
+#'   called as the others are; `doubt`), `sure` (0.5 to 1), `top`, `bottom`, `left`, `right` (pixels; `NA`: all of it), `what`,
 #'   `evidence`; `again`, a tibble of `shot` and `frames` (a frame set) that are to be rendered again; `others` (how
 #'   many files are no pictures), `looked` (pictures that were decoded), `seconds`.
 #' @section Conditions: `clockpigeon_error_file` for a folder that is not there or holds no numbered pictures,
@@ -358,8 +358,8 @@ frames_again <- function(rows) {
 count_meter <- function(total, show, clock = steady_clock, out = stderr()) {
   count <- 0
   begun <- clock()
-  said <- -Inf
   live <- isatty(out)
+  said <- if (live) -Inf else begun
   function(more = 0, done = FALSE) {
     if (done) {
       if (show && live && said > -Inf) cat("\r", strrep(" ", 60), "\r", sep = "", file = out)

@@ -1,6 +1,6 @@
 # What came back and is not as it should be, as text, and as a sheet of suspects beside their neighbours.
 
-verify_lines <- function(x, width = terminal_width()) {
+verify_lines <- function(x, width = terminal_width(), refused = FALSE) {
   frames <- as_frame(x$frames)
   findings <- as_frame(x$findings)
   usable <- sum(frames[["verdict"]] == "usable")
@@ -8,7 +8,10 @@ verify_lines <- function(x, width = terminal_width()) {
     Frames = paste0(usable, " of ", nrow(frames), if (usable == 1 && nrow(frames) == 1) " is usable"
                     else " are usable", if (x$looked) "." else ", by names and headers alone."),
     Sequences = if (length(unique(frames[["sequence"]])) > 1) {
-      name <- factor(frames[["sequence"]], unique(frames[["sequence"]]))
+      name <- sub("^[.]/", "", frames[["sequence"]])
+      short <- basename(name)
+      if (length(unique(short)) == length(unique(name))) name <- short
+      name <- factor(name, unique(name))
       each <- tapply(frames[["verdict"]] == "usable", name, function(u) paste(sum(u), "of", length(u)))
       paste0(paste(names(each), each, collapse = "; "), ".")
     },
@@ -19,7 +22,7 @@ verify_lines <- function(x, width = terminal_width()) {
   c(paste0(if (length(x$job)) "Job " else "Folder ", or_else(x$job, short_path(x$where))), "",
     unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE),
     finding_table(bad, "Not usable", width), finding_table(doubts, "To look at", width),
-    again_lines(x, width))
+    again_lines(x, width, refused))
 }
 
 # Findings of one kind and frames that follow each other are one line.
@@ -58,12 +61,13 @@ place_text <- function(row) {
   paste0("rows ", row[["top"]], "-", row[["bottom"]], ", columns ", row[["left"]], "-", row[["right"]])
 }
 
-again_lines <- function(x, width) {
+again_lines <- function(x, width, refused = FALSE) {
   again <- as_frame(x$again)
   if (!nrow(again)) return(NULL)
   sets <- paste0(again[["shot"]], " ", again[["frames"]], collapse = "; ")
   c("", wrap_lines(paste0("To be rendered again: ", sets, ".", if (length(x$job)) {
-    paste0(" clockpigeon verify ", x$job, " --again sets them aside; clockpigeon place ", x$job, " renders them.")
+    if (refused) paste0(" They are set aside in placed/", x$job, "/refused: clockpigeon place ", x$job, " renders them.")
+    else paste0(" clockpigeon verify ", x$job, " --again sets them aside; clockpigeon place ", x$job, " renders them.")
   }), width = width))
 }
 

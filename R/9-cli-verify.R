@@ -5,6 +5,7 @@ cli_verify <- function(o, args) {
   folder <- dir.exists(where)
   project <- if (!folder || file.exists("clockpigeon.yaml")) read_project(parts = c("shots", "sites", "rates"))
   if (!length(args)) where <- cli_one_job(project)
+  check_choice(o$list, "option --list", c("findings", "frames", "again"))
   frames <- if (length(o$frames)) parse_frames(o$frames, "option --frames")
   run <- function(ledger = NULL) {
     x <- verify_frames(where, project, ledger, frames, o$reference, o$quick, progress = TRUE)
@@ -23,10 +24,7 @@ cli_verify <- function(o, args) {
   if (length(o$sheet)) {
     if (nrow(sheet_suspects(x, 1))) suspect_sheet(x, o$sheet) else cli_note("Nothing is suspect: no sheet was written.")
   }
-  cli_emit(if (o$list == "findings") x$findings else x[[o$list]], o$format, function() {
-    c(verify_lines(x), if (o$again && nrow(x$again)) c("", paste0("They are set aside in placed/", x$job,
-                                                                 "/refused. Next: clockpigeon place ", x$job)))
-  })
+  cli_emit(x[[o$list]], o$format, function() verify_lines(x, refused = o$again))
   bad <- any(x$frames[["verdict"]] != "usable")
   faults <- if (length(o$film)) cli_film(o, x, bad)
   if (length(faults)) 1L else if (bad) 3L else 0L

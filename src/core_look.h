@@ -38,9 +38,6 @@ constexpr int look_columns = 32, look_rows = 48;
 // A PNG or a float map.
 picture_look look_at_picture(const std::string &path);
 
-// The middle one of the values of each row of blocks that are numbers, where at least `least` are; NaN else.
-std::vector<double> row_medians(const double *x, int columns, int rows, int least);
-
 // Values height x width x channels, column by column, of linear light or as for a display.
 picture_look look_at_values(const double *x, int height, int width, int channels, bool linear);
 

@@ -1,5 +1,6 @@
 // Pictures looked at, for R.
 #include <Rcpp.h>
+#include "core_blocks.h"
 #include "core_look.h"
 #include "glue_threads.h"
 

@@ -1,0 +1,93 @@
+test_that("a clean folder is usable throughout, and a shot of the project says what is to be there", {
+  folder <- scene_folder(1:20, name = "gears")
+  x <- verify_frames(folder)
+  expect_s3_class(x, "cp_verified")
+  expect_equal(unique(x$frames$verdict), "usable")
+  expect_equal(nrow(x$findings), 0)
+  expect_equal(nrow(x$again), 0)
+  project <- read_project(demo_file())
+  x <- verify_frames(folder, project, quick = TRUE)
+  expect_equal(sum(x$frames$verdict == "missing"), 700)
+  expect_equal(x$again$frames, "21-720")
+  expect_equal(verify_frames(folder, frames = "1-22", quick = TRUE)$again$frames, "21-22")
+})
+
+test_that("each kind of damage to files and pictures is found, and its frame is to be rendered again", {
+  folder <- scene_folder(1:40)
+  at <- function(f) file.path(folder, sprintf("tide-%04d.png", f))
+  bytes <- readBin(at(3), "raw", 1e6)
+  writeBin(utils::head(bytes, length(bytes) %/% 2), at(3))
+  file.create(at(8))
+  file.remove(at(12))
+  png::writePNG(scene_picture(16)[, , 1], at(16))
+  png::writePNG(scene_picture(20, 36, 64), at(20))
+  file.copy(at(23), at(24), overwrite = TRUE)
+  png::writePNG(array(0, c(72, 128, 3)), at(28))
+  file.rename(at(33), file.path(folder, "Tide-0033.png"))
+  file.copy(at(36), file.path(folder, "tide-36.png"))
+  Sys.setFileTime(list.files(folder, full.names = TRUE), Sys.time() - 60)
+  x <- verify_frames(folder)
+  verdict <- function(f) x$frames$verdict[x$frames$frame == f]
+  expect_equal(vapply(c(3, 8, 12, 16, 20, 24, 28, 33, 36), verdict, ""),
+               c("cut off", "empty", "missing", "jump", "size", "frozen", "black", "case", "usable"))
+  expect_true(is.na(x$frames$doubts[x$frames$frame == 36]))
+  expect_equal(x$findings$frame[x$findings$code == "channels"], 16)
+  expect_equal(x$findings$path[x$findings$code == "doubled"], "tide-36.png")
+  expect_equal(x$again$frames, "3, 8-28 by 4")
+  expect_equal(sum(x$frames$verdict == "usable"), 32)
+})
+
+test_that("a file that is being written is said to be, and not to be cut off", {
+  folder <- scene_folder(1:10)
+  path <- file.path(folder, "tide-0010.png")
+  bytes <- readBin(path, "raw", 1e6)
+  Sys.setFileTime(list.files(folder, full.names = TRUE), Sys.time() - 60)
+  writeBin(utils::head(bytes, length(bytes) %/% 2), path)
+  x <- verify_frames(folder)
+  expect_equal(x$findings$code, "writing")
+  expect_equal(x$frames$verdict[10], "writing")
+})
+
+test_that("frames are held against a reference, and one of another size is a doubt", {
+  folder <- scene_folder(1:8, bad = 5, damage = function(x, f) {
+    x[20:50, 30:70, ] <- x[20:50, 30:70, ] * 0.93
+    x
+  })
+  right <- scene_folder(c(2, 5, 7), seed = 77)
+  png::writePNG(scene_picture(7, 36, 64), file.path(right, "tide-0007.png"))
+  found <- found_in(folder, reference = right)
+  expect_equal(found$frame[found$code == "unlike"], 5)
+  expect_match(found$evidence[found$code == "unlike"], "rows ")
+  expect_equal(found$frame[found$code == "reference"], 7)
+  expect_equal(found$weight[found$code == "reference"], "doubt")
+  expect_refusal(verify_frames(folder, reference = file.path(right, "none")), "file", "no such")
+})
+
+test_that("a folder of many other files is read quickly, and one without pictures is refused", {
+  folder <- scene_folder(1:4, height = 12, width = 16)
+  for (k in 1:300) file.create(file.path(folder, paste0("note", k, ".txt")))
+  x <- verify_frames(folder, quick = TRUE)
+  expect_equal(x$others, 300)
+  expect_equal(nrow(x$frames), 4)
+  empty <- withr::local_tempdir()
+  expect_refusal(verify_frames(empty), "file", "no numbered pictures")
+  expect_refusal(verify_frames(file.path(empty, "none")), "file", "no such folder")
+  expect_refusal(verify_frames(folder, frames = -1), "frames", "got")
+})
+
+test_that("cameras that a shot needs are looked for, each with all of its frames", {
+  asked <- list(named = TRUE, shots = list(tide = list(shot = "tide", frames = 1:3, needs = list(cameras = c("left", "right")))))
+  files <- data.frame(sequence = "tide-left", shot = "tide", frame = 1:3)
+  expect_equal(absent_shots(asked, files)$sequence, rep("tide-right", 3))
+  expect_equal(nrow(absent_shots(asked, files[0, ])), 3)
+})
+
+test_that("long sequences are looked at in stretches with the same findings", {
+  folder <- scene_folder(1:60, bad = c(21, 40), damage = function(x, f) x * 0)
+  files <- listed_pictures(folder_asked(folder, NULL, NULL))$files
+  quiet <- function(...) NULL
+  whole <- looked_findings(files, NULL, NULL, 1, quiet)
+  expect_equal(looked_findings(files, NULL, NULL, 1, quiet, stretch = 20, beside = 8)[c("frame", "code")],
+               whole[c("frame", "code")])
+  expect_equal(whole$frame, c(21, 40))
+})
