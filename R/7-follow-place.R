@@ -97,15 +97,19 @@ judged_now <- function(place, run) {
 #' @param place From `plan_place()`.
 #' @param despite Codes of findings that may stand; one that stops it otherwise is an error.
 #' @param progress `TRUE` says on standard error how far it is.
-#' @param options From `place_options()`.
+#' @param options A list of any of `frame_limit` (seconds after which a frame of an own pool is ended and given to
+#'   another node; three times the slowest frame of the forecast when absent, a minute at least), `grace_s` (seconds more
+#'   until a node that says nothing counts as gone; 30), `again_s` (seconds until a node that is gone is tried again for
+#'   the first time, each further time twice as long; 2).
 #' @param trial `TRUE` places trial frames alone.
 #' @return `place_job()`: a list of class `cp_placed`: `job`, `folder`, `sheets` (paths), `remote` (ids of the jobs at
 #'   sites that were asked by their address; [fetch_job()] takes what comes of them), `frames`, a tibble with one
 #'   row a frame that is rendered here or was sent: `shot`, `frame`, `site`, `to`, `state` (`done`, `waiting`, `failed`,
 #'   `sent`), `failures`.
 #' @export
-place_job <- function(place, ledger, despite = character(), progress = interactive(), options = place_options(),
+place_job <- function(place, ledger, despite = character(), progress = interactive(), options = list(),
                       trial = FALSE) {
+  options <- do.call(place_options, known_options(options))
   check_class(place, argument("place"), "cp_place", "plan_place()")
   stops <- place$findings[place$findings[["weight"]] == "stops", , drop = FALSE]
   stops <- stops[!stops[["code"]] %in% despite, , drop = FALSE]
@@ -141,13 +145,15 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
             class = "cp_placed")
 }
 
-#' @rdname plan_place
-#' @param frame_limit Seconds after which a frame of an own pool is ended and given to another node; `NULL` takes three
-#'   times the slowest frame of the forecast, a minute at least.
-#' @param grace_s Seconds more until a node that says nothing counts as gone.
-#' @param again_s Seconds until a node that is gone is tried again for the first time; each further time takes twice as
-#'   long.
-#' @export
+known_options <- function(options) {
+  odd <- setdiff(names(options), names(formals(place_options)))
+  if (length(odd) || length(options) && is.null(names(options))) {
+    stop_input("field", paste("got", show_value(c(odd, "values without names")[1])), argument("options"),
+               paste0("It is a list of ", toString(names(formals(place_options))), "."))
+  }
+  options
+}
+
 place_options <- function(frame_limit = NULL, grace_s = 30, again_s = 2) {
   list(frame_limit = if (length(frame_limit)) check_number(frame_limit, argument("frame_limit"), above = 0),
        grace_s = check_number(grace_s, argument("grace_s"), above = 0),

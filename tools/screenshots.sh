@@ -74,11 +74,17 @@ Rscript -e 'library(clockpigeon)
   figure <- ggplot2::autoplot(curve) + ggplot2::labs(subtitle = "sample data, invented")
   clockpigeon:::write_figure(figure, "curve.png")'
 cp curve.png "$shots/"
-Rscript -e 'library(clockpigeon)
-  figure <- ggplot2::autoplot(fit_speeds(example_timings())) + ggplot2::labs(subtitle = "sample data, invented")
-  clockpigeon:::write_figure(figure, "speeds.png")'
-cp speeds.png "$shots/"
 engine=$(Rscript -e 'cat(system.file("bin", "pebble", package = "clockpigeon"))')
+# Frames of which some are damaged, verified.
+mkdir -p back
+"$engine" --scene gallery --frame 401-430 --size 320x180 --samples 12 --threads 2 --out back/gallery.png >/dev/null
+Rscript -e 'at <- function(f) sprintf("back/gallery-%04d.png", f)
+  change <- function(f, how) png::writePNG(how(png::readPNG(at(f))), at(f))
+  change(406, function(x) { x[101:160, 129:256, ] <- 0; x })
+  change(412, function(x) { x[41:80, 201:250, ] <- rep(c(0.7, 0, 0.7), each = 2000); x })
+  change(418, function(x) { x[91:180, , ] <- x[91:180, c(13:320, 1:12), ]; x })
+  change(424, function(x) { x[61:110, , ] <- pmin(pmax(x[61:110, , ] + rnorm(48000, sd = 0.12), 0), 1); x })'
+clockpigeon verify back --sheet "$shots/suspects.png" >/dev/null || true
 for seed in 1 2; do
   "$engine" --scene gears --frame 180 --size 320x180 --samples 32 --threads 2 --seed $seed --bounces $((34 - 16 * (seed - 1) * 2)) --out $seed.pfm >/dev/null
 done

@@ -13,7 +13,7 @@ packages <- list(
   site = c("pkgdown", "covr")
 )
 stopifnot(role %in% names(packages))
-programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray"), develop = character(), site = character())
+programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray", ffmpeg = "ffmpeg"), develop = character(), site = character())
 roles <- names(packages)[seq_len(match(role, names(packages)))]
 
 wanted <- unlist(packages[roles], use.names = FALSE)

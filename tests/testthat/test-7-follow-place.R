@@ -43,6 +43,7 @@ test_that("what stops a job is an error, unless it may stand", {
   expect_refusal(plan_place(x$project, x$ledger, "gears-final"), "job", "no plan")
   expect_refusal(plan_place(x$project, x$ledger, "review-2"), "job", "Did you mean review-1")
   expect_refusal(place_options(frame_limit = 0), "type")
+  expect_refusal(known_options(list(patience = 3)), "field", "patience")
 })
 
 test_that("options, files and runs of a pool's job", {
