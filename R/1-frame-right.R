@@ -59,7 +59,7 @@ segment_findings <- function(looks, frames, edges) {
   rest <- pick_looks(looks, shown)
   # A picture with a hole, or of something else, is odd in other ways too, and these tell nothing more.
   holes <- rbind(hole_findings(rest), strange_findings(rest))
-  whole <- setdiff(seq_along(shown), holes$index)
+  whole <- setdiff(seq_along(shown), holes$index[holes$weight == "unusable"])
   motion <- motion_findings(pick_looks(rest, whole), frames[shown][whole])
   kept <- setdiff(seq_along(whole), motion$index[motion$weight == "unusable"])
   fine <- pick_looks(rest, whole[kept])
@@ -162,12 +162,19 @@ strange_findings <- function(looks) {
   share <- vapply(looks$strange, mean, 0)
   pixels <- x[["width"]] * x[["height"]]
   usual <- stats::median(share)
-  bound <- max(2 * usual, 16 / pixels[1], 4e-4)
+  least <- max(16 / pixels[1], 4e-4)
+  bound <- max(2 * usual, least)
   bad <- which(share > bound)
+  # What most of them show is said once.
+  if (usual > least) {
+    none <- frame_finding(which(share > least)[1], "texture", "shows the colour of a missing texture, as most do",
+                          paste0("half of the pictures have it in ", share_said(usual), " of their pixels or more"),
+                          "doubt", size = usual, bound = least, sure = 0.5)
+  }
   if (!length(bad)) return(none)
   out <- lapply(bad, function(i) {
     at <- which(looks$strange[[i]] > 0.02)
-    if (!length(at)) return(none)
+    if (!length(at)) return(NULL)
     box <- blocks_box(x[i, ], at)
     # Something of this colour that belongs there comes into the picture by and by.
     near <- share[intersect(c(i - 1, i + 1), seq_along(share))]
@@ -177,7 +184,8 @@ strange_findings <- function(looks) {
                   if (slowly) "doubt" else "unusable", box[1], box[2], box[3], box[4], share[i], bound,
                   surety(share[i] / bound))
   })
-  do.call(rbind, out)
+  found <- do.call(rbind, c(out, list(none)))
+  found[!duplicated(found$index), , drop = FALSE]
 }
 
 # Single bright pixels, in more places than the pictures around have.

@@ -98,9 +98,9 @@ judged_now <- function(place, run) {
 #' @param despite Codes of findings that may stand; one that stops it otherwise is an error.
 #' @param progress `TRUE` says on standard error how far it is.
 #' @param options A list of any of `frame_limit` (seconds after which a frame of an own pool is ended and given to
-#'   another node; three times the slowest frame of the forecast when absent, a minute at least), `grace_s` (seconds more
-#'   until a node that says nothing counts as gone; 30), `again_s` (seconds until a node that is gone is tried again for
-#'   the first time, each further time twice as long; 2).
+#'   another node; three times the slowest frame of the forecast when absent, a minute at least), `grace_s` (seconds
+#'   more until a node that says nothing counts as gone; 30), `again_s` (seconds until a node that is gone is tried
+#'   again for the first time, each further time twice as long; 2).
 #' @param trial `TRUE` places trial frames alone.
 #' @return `place_job()`: a list of class `cp_placed`: `job`, `folder`, `sheets` (paths), `remote` (ids of the jobs at
 #'   sites that were asked by their address; [fetch_job()] takes what comes of them), `frames`, a tibble with one

@@ -31,9 +31,9 @@
 #'   `sequence`, `shot` (`NA` where no shot is known), `frame`, `path` (`NA` of what is missing), `verdict`
 #'   (`usable`, or the code of what is wrong), `doubts` (codes of what may be); `findings`, a tibble, one row each:
 #'   `sequence`, `shot`, `frame`, `path`, `code`, `weight` (`unusable`: to be rendered again; `name`: whole, and not
-#'   called as the others are; `doubt`), `sure` (0.5 to 1), `top`, `bottom`, `left`, `right` (pixels; `NA`: all of it), `what`,
-#'   `evidence`; `again`, a tibble of `shot` and `frames` (a frame set) that are to be rendered again; `others` (how
-#'   many files are no pictures), `looked` (pictures that were decoded), `seconds`.
+#'   called as the others are; `doubt`), `sure` (0.5 to 1), `top`, `bottom`, `left`, `right` (pixels; `NA`: all of it),
+#'   `what`, `evidence`; `again`, a tibble of `shot` and `frames` (a frame set) that are to be rendered again;
+#'   `others` (how many files are no pictures), `looked` (pictures that were decoded), `seconds`.
 #' @section Conditions: `clockpigeon_error_file` for a folder that is not there or holds no numbered pictures,
 #'   `clockpigeon_error_job` for a job that is not known or was not placed, `clockpigeon_error_frames` for frames that
 #'   are none.
@@ -61,8 +61,10 @@ verify_frames <- function(where, project = NULL, ledger = NULL, frames = NULL, r
   })
   absent <- absent_shots(asked, found$files)
   findings <- bind_tables(c(lapply(parts, `[[`, "findings"), list(absent)))
-  references <- if (!quick) reference_findings(found$files, findings, asked, reference, ledger)
-  findings <- bind_tables(list(findings, references))
+  if (!quick) {
+    findings <- bind_tables(list(findings, reference_findings(found$files, findings, asked, reference, ledger)))
+    findings <- bind_tables(list(findings, noise_findings(found$files, findings, asked)))
+  }
   meter(done = TRUE)
   rows <- frame_verdicts(found$files, findings)
   structure(list(where = where, job = asked$job, folders = asked$folders, frames = as_table(rows),
@@ -110,7 +112,15 @@ job_frames_asked <- function(job, project, ledger) {
   })
   names(shots) <- vapply(shots, `[[`, "", "shot")
   list(job = job, folders = unique(unlist(placed$folders)), shots = shots, since = as.numeric(placed$moment),
-       named = TRUE, engine = decision$evidence$engine)
+       named = TRUE, engine = decision$evidence$engine, version = decision$evidence$version,
+       edges = band_edges(job_events(ledger, job)))
+}
+
+# The last rows of bands that frames were joined of.
+band_edges <- function(events) {
+  last <- sub("^rows [0-9]+-([0-9]+)$", "\\1", grep("^rows [0-9]+-[0-9]+$", events[["piece"]], value = TRUE))
+  last <- sort(unique(as.integer(last)))
+  utils::head(last, -1)
 }
 
 # Pictures in the folders, with their sizes and times; how many other files there are.
@@ -135,7 +145,25 @@ listed_pictures <- function(asked) {
                 else rep(NA_character_, nrow(files))
   # A job's only shot is what its frames are of, whatever they are called.
   if (asked$named && length(shots) == 1) files$shot <- rep(shots, nrow(files))
+  # One picture in two sites' folders: the later one is the frame's.
+  files <- files[order(-files[["time"]]), , drop = FALSE]
+  files <- files[!duplicated(files[["path"]]), , drop = FALSE]
+  files <- files[order(files[["path"]]), , drop = FALSE]
+  if (asked$named) files$sequence <- joined_sequences(files)
   list(files = files, others = as.integer(others))
+}
+
+# Of a job the frames of a shot may lie in any folders: sequences of one name that share hardly any frame are one; those
+# of cameras and layers share them all.
+joined_sequences <- function(files) {
+  sequence <- files[["sequence"]]
+  groups <- split(seq_along(sequence), paste(files[["shot"]], basename(sequence)))
+  for (at in groups) {
+    names <- unique(sequence[at])
+    shared <- sum(duplicated(files[["frame"]][at]))
+    if (length(names) > 1 && shared <= 0.2 * length(at) / length(names)) sequence[at] <- names[1]
+  }
+  sequence
 }
 
 # Shots of a job of which nothing is there, and cameras that a shot needs and no sequence has.
@@ -172,7 +200,7 @@ sequence_verified <- function(files, asked, quick, threads, meter) {
   if (quick) {
     found <- head_findings(own, size, threads)
     meter(nrow(own))
-  } else found <- looked_findings(own, size, shot, threads, meter)
+  } else found <- looked_findings(own, size, shot, threads, meter, edges = or_else(asked$edges, integer()))
   found <- being_written(found, own)
   list(findings = bind_tables(list(named, found)))
 }
@@ -204,7 +232,7 @@ headed_extent <- function(path) {
 
 # Pictures are looked at some hundred at a time, with a few on either side, so that memory stays small and each has its
 # neighbours.
-looked_findings <- function(files, size, shot, threads, meter, stretch = 400, beside = 8) {
+looked_findings <- function(files, size, shot, threads, meter, edges = integer(), stretch = 400, beside = 8) {
   n <- nrow(files)
   facts <- list()
   found <- list()
@@ -223,7 +251,7 @@ looked_findings <- function(files, size, shot, threads, meter, stretch = 400, be
     kept <- match(at, held)
     looks <- pick_looks(looks, kept)
     held <- at
-    own <- sequence_findings(looks, files[["frame"]][at], or_else(shot$cuts, integer()))
+    own <- sequence_findings(looks, files[["frame"]][at], or_else(shot$cuts, integer()), edges)
     own$index <- at[own$index]
     found <- c(found, list(own[own$index >= from & own$index <= to, , drop = FALSE]))
     facts <- c(facts, list(looks$facts[match(from:to, at), , drop = FALSE]))
@@ -249,78 +277,6 @@ being_written <- function(findings, files) {
   findings <- findings[!findings[["path"]] %in% files[["path"]][busy], , drop = FALSE]
   bind_tables(list(findings, file_finding(files[busy, , drop = FALSE], "writing", "unusable", "is being written",
                                           "it changed while it was looked at, or a moment before")))
-}
-
-# ---- references ------------------------------------------------------------------------------------------------------
-
-# Pictures against those of the same frame that are right: a folder, one picture, or what trials left.
-reference_findings <- function(files, findings, asked, reference, ledger) {
-  refs <- if (length(reference)) named_references(reference) else trial_references(asked, ledger)
-  bad <- findings[["path"]][findings[["weight"]] %in% "unusable"]
-  files <- files[!files[["path"]] %in% bad, , drop = FALSE]
-  if (is.null(refs) || !nrow(refs) || !nrow(files)) return(NULL)
-  one <- nrow(refs) == 1 && is.na(refs[["frame"]])
-  stem <- basename(files[["sequence"]])
-  at <- if (one) NULL else match(paste(stem, files[["frame"]]), paste(refs[["stem"]], refs[["frame"]]))
-  # Another stem is no hindrance where there is only one on each side.
-  if (!one && all(is.na(at)) && length(unique(stem)) == 1 && length(unique(refs[["stem"]])) == 1) {
-    at <- match(files[["frame"]], refs[["frame"]])
-  }
-  pairs <- if (one) list(c(1, 1)) else Map(c, which(!is.na(at)), at[!is.na(at)])
-  bind_tables(lapply(pairs, function(pair) one_reference(files[pair[1], ], refs[["at"]][pair[2]])))
-}
-
-named_references <- function(reference) {
-  check_text(reference, argument("reference"))
-  if (!file.exists(reference)) stop_input("file", "there is no such folder or picture", reference, "Check the path.")
-  if (!dir.exists(reference)) {
-    name <- picture_names(reference)
-    return(data.frame(stem = if (nrow(name)) basename(name[["sequence"]]) else "", at = reference,
-                      frame = if (nrow(name)) name[["frame"]] else NA))
-  }
-  names <- picture_names(list.files(reference, recursive = TRUE))
-  if (!nrow(names)) stop_input("file", "holds no numbered pictures", short_path(reference), "Name another folder.")
-  data.frame(stem = basename(names[["sequence"]]), frame = names[["frame"]], at = file.path(reference, names[["path"]]))
-}
-
-# Pictures that trials of the same shots and settings left.
-trial_references <- function(asked, ledger) {
-  if (is.null(asked$job)) return(NULL)
-  rows <- as_frame(timings(ledger, engine = asked$engine))
-  rows <- rows[!is.na(rows[["output"]]) & rows[["status"]] %in% "ok" & is.na(rows[["piece"]]) &
-                 !rows[["job"]] %in% asked$job, , drop = FALSE]
-  rows <- bind_tables(lapply(asked$shots, function(shot) {
-    limit <- shot$limit[[1]]
-    rows[rows[["shot"]] %in% shot$shot & rows[["width"]] %in% shot$size[1] & rows[["height"]] %in% shot$size[2] &
-           rows[["limit_kind"]] %in% names(shot$limit)[1] & rows[["limit_value"]] %in% limit, , drop = FALSE]
-  }))
-  if (is.null(rows) || !nrow(rows)) return(NULL)
-  rows <- rows[file.exists(rows[["output"]]), , drop = FALSE]
-  rows <- rows[!duplicated(rows[c("shot", "frame")], fromLast = TRUE), , drop = FALSE]
-  data.frame(stem = tolower(rows[["shot"]]), frame = rows[["frame"]], at = rows[["output"]])
-}
-
-# At a bound of one in a hundred thousand: thousands of frames may be asked.
-one_reference <- function(file, path) {
-  say <- function(...) file_finding(file, ...)
-  a <- tryCatch(read_picture(path), clockpigeon_error = identity)
-  if (inherits(a, "error")) return(say("reference", "doubt", "has a reference that cannot be read", a$what))
-  b <- tryCatch(read_picture(file[["at"]]), clockpigeon_error = identity)
-  if (inherits(b, "error")) return(NULL)
-  if (!identical(dim(a)[1:2], dim(b)[1:2])) {
-    size <- function(x) paste(dim(x)[2:1], collapse = "x")
-    return(say("reference", "doubt", "cannot be held against its reference",
-               paste0("it is ", size(b), ", the reference ", size(a))))
-  }
-  channels <- seq_len(min(dim(a)[3], dim(b)[3], 3))
-  depth <- attr(b, "depth")
-  cut <- function(x) structure(x[, , channels, drop = FALSE], depth = depth)
-  found <- tryCatch(as.list(as_frame(compare_pictures(cut(a), cut(b), chance = 1e-5))), clockpigeon_error = identity)
-  if (inherits(found, "error") || found$verdict != "different") return(NULL)
-  say("unlike", "unusable", "is not what its reference shows",
-      paste0(found$why, ": rows ", found$top, "-", found$bottom, ", columns ", found$left, "-", found$right, ", by ",
-             share_said(abs(found$tile_shift)), " of the brightness"), 0.99,
-      c(found$top, found$bottom, found$left, found$right))
 }
 
 # ---- verdicts --------------------------------------------------------------------------------------------------------

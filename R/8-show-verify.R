@@ -66,8 +66,9 @@ again_lines <- function(x, width, refused = FALSE) {
   if (!nrow(again)) return(NULL)
   sets <- paste0(again[["shot"]], " ", again[["frames"]], collapse = "; ")
   c("", wrap_lines(paste0("To be rendered again: ", sets, ".", if (length(x$job)) {
-    if (refused) paste0(" They are set aside in placed/", x$job, "/refused: clockpigeon place ", x$job, " renders them.")
-    else paste0(" clockpigeon verify ", x$job, " --again sets them aside; clockpigeon place ", x$job, " renders them.")
+    paste0(if (refused) paste0(" They are set aside in placed/", x$job, "/refused")
+           else paste0(" clockpigeon verify ", x$job, " --again sets them aside"),
+           "; clockpigeon place ", x$job, " renders them.")
   }), width = width))
 }
 

@@ -48,21 +48,6 @@ test_that("a file that is being written is said to be, and not to be cut off", {
   expect_equal(x$frames$verdict[10], "writing")
 })
 
-test_that("frames are held against a reference, and one of another size is a doubt", {
-  folder <- scene_folder(1:8, bad = 5, damage = function(x, f) {
-    x[20:50, 30:70, ] <- x[20:50, 30:70, ] * 0.93
-    x
-  })
-  right <- scene_folder(c(2, 5, 7), seed = 77)
-  png::writePNG(scene_picture(7, 36, 64), file.path(right, "tide-0007.png"))
-  found <- found_in(folder, reference = right)
-  expect_equal(found$frame[found$code == "unlike"], 5)
-  expect_match(found$evidence[found$code == "unlike"], "rows ")
-  expect_equal(found$frame[found$code == "reference"], 7)
-  expect_equal(found$weight[found$code == "reference"], "doubt")
-  expect_refusal(verify_frames(folder, reference = file.path(right, "none")), "file", "no such")
-})
-
 test_that("a folder of many other files is read quickly, and one without pictures is refused", {
   folder <- scene_folder(1:4, height = 12, width = 16)
   for (k in 1:300) file.create(file.path(folder, paste0("note", k, ".txt")))
@@ -75,11 +60,31 @@ test_that("a folder of many other files is read quickly, and one without picture
   expect_refusal(verify_frames(folder, frames = -1), "frames", "got")
 })
 
+test_that("frames of a job may lie in any folders, and cameras are sequences of their own", {
+  files <- data.frame(sequence = c("a/tide", "b/tide", "b/tide", "left/bay", "right/bay"),
+                      shot = c("tide", "tide", "tide", "bay", "bay"), frame = c(1, 2, 3, 1, 1))
+  expect_equal(joined_sequences(files), c("a/tide", "a/tide", "a/tide", "left/bay", "right/bay"))
+})
+
 test_that("cameras that a shot needs are looked for, each with all of its frames", {
   asked <- list(named = TRUE, shots = list(tide = list(shot = "tide", frames = 1:3, needs = list(cameras = c("left", "right")))))
   files <- data.frame(sequence = "tide-left", shot = "tide", frame = 1:3)
   expect_equal(absent_shots(asked, files)$sequence, rep("tide-right", 3))
   expect_equal(nrow(absent_shots(asked, files[0, ])), 3)
+})
+
+test_that("a seam where bands meet is found at less", {
+  expect_equal(band_edges(data.frame(piece = c(NA, "rows 1-24", "rows 25-48", "rows 49-72", "rows 1-24"))), c(24, 48))
+  expect_length(band_edges(data.frame(piece = NA_character_)), 0)
+  folder <- scene_folder(1:20, bad = 9, noise = 0.004, damage = function(x, f) {
+    x[37:72, , ] <- x[37:72, , ] + 0.02
+    x
+  })
+  looks <- look_at_pictures(list.files(folder, full.names = TRUE))
+  found <- seam_findings(looks, edges = 36)
+  expect_equal(c(found$index, found$top), c(9, 36))
+  expect_match(found$evidence, "bands meet there")
+  expect_equal(nrow(seam_findings(looks)), 0)
 })
 
 test_that("long sequences are looked at in stretches with the same findings", {
