@@ -140,10 +140,10 @@ band_finding <- function(looks, band, bad, code, what, of) {
                 sure = surety(band$strength[bad] / band$bound[bad]))
 }
 
-# The run of rows of each picture that is most unlike the rest of it. `above`: four matrices, rows x pictures, each
-# against another neighbour. Only what is so against all of them but one counts: what passes through the picture is
-# against those before it as it is not against those behind. Returns `from`, `to`, `times` (by how much), `strength`,
-# and its `bound` here.
+# The run of rows of each picture that differs most from its other rows. `above`: four matrices, rows x pictures, the
+# difference to one neighbour each. Only what at least three neighbours agree on counts: content that moves through the
+# picture differs from those before in one direction and from those behind in the other. Returns `from`, `to` (rows of
+# blocks), `times` (log of how much), `strength`, and the `bound` it has to exceed.
 band_search <- function(above) {
   more <- common_of(above)
   bins <- nrow(more)
@@ -161,12 +161,12 @@ band_search <- function(above) {
   usual <- stats::quantile(strength, 0.75, names = FALSE)
   spread <- stats::mad(above[[1]] - above[[2]]) / 2
   bound <- rep(max(4 * usual, 4 * spread, 0.2), n)
-  # The first and the last have neighbours on one side only, and what goes by is not told apart from what is wrong.
+  # The first and the last picture have neighbours on one side only, where movement looks like damage.
   bound[c(1, n)] <- 3 * bound[c(1, n)]
   list(from = runs$from[best], to = runs$to[best], times = apart[pick], strength = strength, bound = bound)
 }
 
-# A run at the top or the bottom that is less than the rest is a rest that is more than the run.
+# Runs at the top or bottom with less than the rest, turned into the complementary run with more.
 upward <- function(band, bins) {
   top <- band$times < 0 & band$from == 1
   bottom <- band$times < 0 & band$to == bins & !top
@@ -175,8 +175,8 @@ upward <- function(band, bins) {
   utils::modifyList(band, list(from = from, to = to, times = ifelse(top | bottom, -band$times, band$times)))
 }
 
-# What four matrices have in common, place by place: the second least where that is above zero, the second most where
-# that is below, else nothing.
+# What at least three of four matrices agree on, element by element: the second smallest where it is positive, the
+# second largest where it is negative, else 0.
 common_of <- function(x) {
   low <- pmax(pmin(x[[1]], x[[2]]), pmin(x[[3]], x[[4]]))
   high <- pmin(pmax(x[[1]], x[[2]]), pmax(x[[3]], x[[4]]))

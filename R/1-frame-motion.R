@@ -7,7 +7,7 @@ motion_findings <- function(looks, frames) {
   if (n < 4) return(none)
   grid <- do.call(cbind, looks$grid)
   colour <- t(as.matrix(looks$facts[c("red", "green", "blue")]))
-  # The tint of what is nearly black tells nothing.
+  # Shares of red, green and blue are unstable in pictures that are nearly black.
   dark <- colSums(colour) < 0.12
   colour <- colour / rep(pmax(colSums(colour), 1e-6), each = 3)
   colour[, dark] <- NA
@@ -71,7 +71,8 @@ running_usual <- function(step, reach = 8) {
   }, 0)
 }
 
-# Large steps, sorted into runs of a few pictures behind which it goes on as before, and cuts.
+# Sorts large steps: a run of up to eight pictures after which the sequence is where it was before, or a cut. A single
+# picture at either end of the sequence counts as a run.
 jump_runs <- function(big, n, apart, step, usual, longest = 8) {
   runs <- list()
   cuts <- integer()
@@ -100,13 +101,13 @@ jump_runs <- function(big, n, apart, step, usual, longest = 8) {
   list(runs = runs, cuts = cuts)
 }
 
-# A picture that shows what the one before shows, in a shot that moves, and behind which it goes on where it would have
-# been: one that stands still is followed by a step that catches up.
+# Frames that repeat the frame before. The shot must move on both sides, and the step after the repeat must catch up (it
+# is about twice as long after one repeated frame): a hold, or a movement that turns round, has no such step.
 frozen_findings <- function(looks, step, usual, known) {
   n <- length(step)
   x <- looks$facts
   none <- frame_finding(integer(), "", "", "")
-  # What noise alone makes of the step between two pictures' blocks.
+  # The step that noise alone gives between the block means of two pictures.
   pixels <- x[["width"]][1] * x[["height"]][1] / length(looks$grid[[1]])
   noise <- vapply(looks$rough, stats::median, 0) / 4.79
   floor <- 1.13 * stats::median(noise) / sqrt(pixels)
@@ -130,7 +131,7 @@ frozen_findings <- function(looks, step, usual, known) {
     sides <- c(stats::median(step[max(2, from - 3):(from - 1)]),
                if (to + 2 <= n) stats::median(step[(to + 2):min(n, to + 4)]) else Inf)
     if (before < 0.6 * pace || caught < 0.6 * pace || min(sides) < 0.5 * pace || length(at) > 25) next
-    # Where noise hides how far it went on, values that are all the same are told of where they are rare.
+    # Where noise hides the catching up, identical values suffice, if they are rare in this sequence.
     alone <- exact && length(at) <= 3 && mean(same) < 0.1 && !any(same[setdiff(max(1, from - 4):min(n, to + 4), at)])
     if (caught < (1 + 0.45 * length(at)) * pace && !(alone && !measured[from])) next
     found <- rbind(found, frame_finding(

@@ -47,7 +47,7 @@ name_findings_of <- function(files, expected = NULL, since = NULL) {
   ending <- usual_of(files[["ending"]])
   padded <- files[["digits"]] == pmax(digits, nchar(files[["frame"]]))
   plain <- padded & files[["stem"]] == stem & files[["ending"]] == ending
-  # Of some files of one frame the one whose name is as the others' is the frame's.
+  # Of several files of one frame the one named like most others is kept; the others are `doubled`.
   turn <- order(files[["frame"]], !plain, -files[["time"]])
   twice <- rep(FALSE, nrow(files))
   twice[turn] <- duplicated(files[["frame"]][turn])
@@ -72,7 +72,7 @@ name_findings_of <- function(files, expected = NULL, since = NULL) {
   )
 }
 
-# Digits that numbers are filled up to: as most names have it; long numbers need no filling.
+# The width to which frame numbers are padded: the one that most names agree with.
 padding_of <- function(frame, digits) {
   widths <- seq_len(max(digits))
   fits <- vapply(widths, function(w) sum(digits == pmax(w, nchar(frame))), 0)
@@ -93,7 +93,7 @@ time_findings <- function(files, since = NULL) {
   late <- rep(FALSE, n)
   by <- rep(0, n)
   if (n >= 8) {
-    # How far a picture is behind the three that follow it: some of that is usual where many are in work at once.
+    # Seconds by which it was written after the next three frames; some of that is usual with many nodes.
     following <- vapply(seq_len(n), function(i) if (i == n) Inf else max(time[(i + 1):min(n, i + 3)]), 0)
     by <- pmax(time - following, 0)
     pace <- stats::median(diff(sort(time)))

@@ -11,7 +11,7 @@ sequence_findings <- function(looks, frames, cuts = integer(), edges = integer()
   if (!length(good)) return(alone)
   seen <- pick_looks(looks, good)
   shape <- paste(seen$facts[["width"]], seen$facts[["height"]])
-  # Pictures of another size than most are told of by themselves, and are nobody's neighbours.
+  # Pictures of another size than most are left out here; kind_findings() reports them.
   usual <- shape == names(which.max(table(shape)))
   good <- good[usual]
   seen <- pick_looks(seen, which(usual))
@@ -57,7 +57,7 @@ segment_findings <- function(looks, frames, edges) {
     found
   }
   rest <- pick_looks(looks, shown)
-  # A picture with a hole, or of something else, is odd in other ways too, and these tell nothing more.
+  # A damaged picture is left out of the later tests, as a suspect and as a neighbour.
   holes <- rbind(hole_findings(rest), strange_findings(rest))
   whole <- setdiff(seq_along(shown), holes$index[holes$weight == "unusable"])
   motion <- motion_findings(pick_looks(rest, whole), frames[shown][whole])
@@ -69,8 +69,8 @@ segment_findings <- function(looks, frames, edges) {
   rbind(blank, within(holes, shown), within(motion, shown[whole]), within(others, shown[whole[kept]]))
 }
 
-# A picture is held against its neighbours: one that is next to one that is much worse, and hardly beyond its bound, is
-# what that one makes of it.
+# The neighbours of a damaged picture exceed their bounds a little too: a finding within three pictures of one that is
+# 1.5 times as far beyond its bound is dropped, unless it is four times beyond its own.
 strongest_of <- function(found) {
   times <- found$size / found$bound
   kept <- vapply(seq_len(nrow(found)), function(k) {
@@ -80,7 +80,8 @@ strongest_of <- function(found) {
   found[kept, , drop = FALSE]
 }
 
-# Black, or of one colour, where the pictures around are not: a fade comes to it by steps.
+# Black, or of one colour, next to a picture that is not. A fade is none: it reaches black in steps as large as those
+# before.
 blank_findings <- function(looks) {
   x <- looks$facts
   n <- nrow(x)
@@ -93,7 +94,7 @@ blank_findings <- function(looks) {
   level <- function(at) ifelse(at < 1 | at > length(lit), NA, x[["mean"]][lit[pmin(pmax(at, 1), max(1, length(lit)))]])
   own <- x[["mean"]][blank]
   sides <- cbind(abs(level(before) - own), abs(level(before + 1) - own))
-  # The steps by which the pictures around go up and down: a fade ends as it goes.
+  # The last step of brightness before it and the first one behind it, which a fade continues.
   paces <- cbind(abs(level(before) - level(before - 1)), abs(level(before + 1) - level(before + 2)))
   beyond <- sides > pmax(0.03, 2.5 * ifelse(is.na(paces), 0, paces))
   bad <- blank[rowSums(beyond, na.rm = TRUE) > 0]
@@ -111,7 +112,7 @@ blank_findings <- function(looks) {
 
 # ---- what is in the picture ------------------------------------------------------------------------------------------
 
-# Blocks as boxes in pixels: of each of `at` (numbers of blocks from the top left) the rows and columns.
+# The smallest box, in pixels, around the blocks `at` (their numbers from the top left).
 blocks_box <- function(x, at) {
   row <- (at - 1) %/% x[["columns"]]
   column <- (at - 1) %% x[["columns"]]
@@ -121,7 +122,7 @@ blocks_box <- function(x, at) {
     right = floor((max(column) + 1) * x[["width"]] / x[["columns"]]))
 }
 
-# Blocks of one exact value, where the same blocks of the pictures around show something: not rendered, or lost.
+# Blocks of one exact value that show something in the pictures around: not rendered, or lost.
 hole_findings <- function(looks) {
   n <- nrow(looks$facts)
   none <- frame_finding(integer(), "", "", "")
@@ -135,10 +136,10 @@ hole_findings <- function(looks) {
     others <- near[i, !is.na(near[i, ])]
     shows <- rowMeans(rough[flat, others, drop = FALSE] > 0.01) > 0.5
     by <- do.call(pmin, as.data.frame(abs(grid[flat, others, drop = FALSE] - grid[flat, i])))
-    # What has the colour of a missing texture is told of as that.
+    # Missing textures are strange_findings()' own.
     lost <- flat[(by > 0.01 & shows | by > 0.06) & looks$strange[[i]][flat] < 0.3]
     if (!length(lost)) return(none)
-    # What was not rendered has one value wherever it is, and is of one piece.
+    # A hole has one value and fills at least half of its box.
     value <- round(grid[lost, i], 2)
     lost <- lost[value %in% as.numeric(names(which.max(table(value))))]
     row <- (lost - 1) %/% looks$facts[["columns"]][i]
@@ -165,7 +166,7 @@ strange_findings <- function(looks) {
   least <- max(16 / pixels[1], 4e-4)
   bound <- max(2 * usual, least)
   bad <- which(share > bound)
-  # What most of them show is said once.
+  # A colour that most pictures show may belong there: one doubt for all of them.
   if (usual > least) {
     none <- frame_finding(which(share > least)[1], "texture", "shows the colour of a missing texture, as most do",
                           paste0("half of the pictures have it in ", share_said(usual), " of their pixels or more"),
@@ -176,7 +177,7 @@ strange_findings <- function(looks) {
     at <- which(looks$strange[[i]] > 0.02)
     if (!length(at)) return(NULL)
     box <- blocks_box(x[i, ], at)
-    # Something of this colour that belongs there comes into the picture by and by.
+    # An object of this colour comes into the picture gradually.
     near <- share[intersect(c(i - 1, i + 1), seq_along(share))]
     slowly <- length(near) > 0 && all(near > 0.5 * share[i]) && mean(share > bound) > 0.1
     frame_finding(i, "texture", "shows the colour of a missing texture",
@@ -202,7 +203,7 @@ spikes_beyond <- function(x, count) {
   around <- matrix(count[near], n)
   middle <- apply(around, 1, stats::median, na.rm = TRUE)
   most <- apply(around, 1, function(v) sort(v, decreasing = TRUE)[2])  # one of them may be bad itself
-  # How such counts vary here beyond chance.
+  # Scale of these counts here, in standard deviations of a Poisson count; at least 1.
   spread <- max(1, stats::mad((count - middle) / sqrt(middle + 1)))
   bound <- pmax(6, most + 4 * spread * sqrt(middle + 1))
   bad <- which(count > bound)

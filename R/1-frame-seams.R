@@ -1,6 +1,6 @@
 # Seams: lines across a whole picture where its parts do not fit.
 
-# A line across the whole width at which brightness steps, or rows do not fit, and which the pictures around have not.
+# A line across the whole width where brightness steps or rows do not match, and that the neighbours do not have.
 seam_findings <- function(looks, edges = integer()) {
   n <- nrow(looks$facts)
   none <- frame_finding(integer(), "", "", "")
@@ -29,7 +29,7 @@ seam_findings <- function(looks, edges = integer()) {
   out[!duplicated(out$index), , drop = FALSE]
 }
 
-# Rows that fit when they are moved aside, and more so than in the pictures beside it: courses of bricks do in all.
+# Two rows that match once one of them is shifted, and in this picture alone: brickwork does so in every picture.
 slip_findings <- function(x) {
   n <- nrow(x)
   gain <- x[["slip_gain"]]
@@ -44,7 +44,8 @@ slip_findings <- function(x) {
                 size = gain[bad], bound = bound[bad], sure = surety(gain[bad] / bound[bad]))
 }
 
-# By how much each row exceeds what the pictures beside it have there or near there, be it spread over rows.
+# By how much each row exceeds 1.5 times what the neighbours have within `reach` rows. `spread` holds the same measure
+# over three rows, since an edge that is sharp in one picture may be spread over rows in the next.
 seam_excess <- function(sharp, spread, reach) {
   x <- abs(do.call(cbind, sharp))
   n <- ncol(x)

@@ -123,7 +123,10 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
   own <- place$parts[["kind"]] == "own"
   if (!trial) note_placed(place, ledger, folder, place$parts[["site"]][place$parts[["kind"]] != "service"])
   kind <- place$parts[["kind"]]
-  sheets <- unlist(lapply(which(kind == "sheet"), function(k) write_sheet(place, k, folder, trial)))
+  sheets <- unlist(lapply(which(kind == "sheet"), function(k) {
+    again <- if (!trial) refused_columns(place, ledger, k)
+    if (length(again)) write_again(place, k, folder, again) else write_sheet(place, k, folder, trial)
+  }))
   remote <- unlist(lapply(which(kind == "service"), function(k) {
     place_remote(place, as.list(as_frame(place$parts)[k, ]), place$split$runs[[k]], ledger, folder, trial)
   }))

@@ -9,6 +9,25 @@ write_sheet <- function(place, k, folder, trial = FALSE) {
   write_sheet_files(trial_sheet(sheet), folder, paste0(site, "-trial"))
 }
 
+# The columns of a part whose frames were refused and are not there.
+refused_columns <- function(place, ledger, k) {
+  columns <- place$split$runs[[k]]
+  frames <- job_columns(place$state$job)[columns, , drop = FALSE]
+  refused <- refused_frames(job_events(ledger, place$job))
+  here <- length(place$seen) > 0 & is.finite(or_else(place$seen$came[columns], rep(Inf, length(columns))))
+  columns[row_key(frames, c("shot", "frame")) %in% row_key(refused, c("shot", "frame")) & !here]
+}
+
+# A sheet of frames that are to be rendered again, at their share of the part's price.
+write_again <- function(place, k, folder, columns) {
+  part <- as.list(as_frame(place$parts)[k, ])
+  share <- length(columns) / part$count
+  for (name in c("cost_mean", "cost_p90", "cost_p99")) part[[name]] <- part[[name]] * share
+  part$count <- length(columns)
+  write_sheet_files(job_sheet(place, job_part(place$state$job, columns), part, folder), folder,
+                    paste0(part$site, "-again"))
+}
+
 # The same for trial frames alone: their share of the price.
 trial_sheet <- function(sheet) {
   whole <- sheet$count

@@ -105,6 +105,7 @@ job_frames_asked <- function(job, project, ledger) {
     stop_input("job", paste0("job ", job, " was not placed"), argument("where"),
                paste0("Place it: clockpigeon place ", job, ", or name the folder of its frames."))
   }
+  events <- as_frame(job_events(ledger, job))
   shots <- lapply(decision$asked$shots, function(asked) {
     shot <- project_entry(project$shots, asked$shot, "shot")
     shot$frames <- parse_frames(asked$frames, "the decision, frames")
@@ -113,7 +114,8 @@ job_frames_asked <- function(job, project, ledger) {
   names(shots) <- vapply(shots, `[[`, "", "shot")
   list(job = job, folders = unique(unlist(placed$folders)), shots = shots, since = as.numeric(placed$moment),
        named = TRUE, engine = decision$evidence$engine, version = decision$evidence$version,
-       edges = band_edges(job_events(ledger, job)))
+       edges = band_edges(events),
+       refused = events[events[["what"]] %in% "failed" & events[["source"]] %in% "verify", c("shot", "frame")])
 }
 
 # The last rows of bands that frames were joined of.
@@ -166,7 +168,7 @@ joined_sequences <- function(files) {
   sequence
 }
 
-# Shots of a job of which nothing is there, and cameras that a shot needs and no sequence has.
+# Shots of a job of which nothing is there, cameras that a shot needs and no sequence has, and layers that are too few.
 absent_shots <- function(asked, files) {
   if (!asked$named) return(NULL)
   rows <- lapply(asked$shots, function(shot) {
@@ -176,6 +178,13 @@ absent_shots <- function(asked, files) {
     # One camera needs no name of its own.
     if (length(cameras) < 2 && length(own)) lost <- character()
     names <- if (!length(own)) shot$shot else if (length(lost)) paste0(shot$shot, "-", lost)
+    layers <- or_else(shot$layers, 1L) * max(1, length(cameras))
+    # One sequence is what the layers were merged into.
+    if (!length(names) && length(own) > 1 && length(own) < layers) {
+      return(file_finding(data.frame(sequence = own[1], shot = shot$shot, frame = shot$frames[1], path = NA_character_),
+                          "layers", "doubt", "has fewer layers than the shot",
+                          paste(length(own), "sequences are there, and", layers, "are expected")))
+    }
     if (!length(names)) return(NULL)
     n <- length(shot$frames)
     file_finding(data.frame(sequence = rep(names, each = n), shot = shot$shot, frame = rep(shot$frames, length(names)),
@@ -191,6 +200,9 @@ sequence_verified <- function(files, asked, quick, threads, meter) {
   shot <- if (!is.na(files[["shot"]][1])) asked$shots[[files[["shot"]][1]]]
   expected <- or_else(asked$frames, shot$frames)
   named <- name_findings_of(files, expected, asked$since)
+  # That a frame was rendered again after it was refused is known.
+  again <- row_key(named, c("shot", "frame")) %in% row_key(or_else(asked$refused, named[0, ]), c("shot", "frame"))
+  named <- named[!(named[["code"]] == "late" & again), , drop = FALSE]
   # A picture that is there twice is looked at under its better name; empty ones are told of already.
   skip <- files[["path"]] %in% named[["path"]][named[["code"]] %in% c("doubled", "empty")]
   own <- files[!skip, , drop = FALSE]
@@ -230,8 +242,7 @@ headed_extent <- function(path) {
   picture_extent(path, kind)
 }
 
-# Pictures are looked at some hundred at a time, with a few on either side, so that memory stays small and each has its
-# neighbours.
+# In stretches of 400 pictures with 8 more on either side: memory stays bounded, and each picture has its neighbours.
 looked_findings <- function(files, size, shot, threads, meter, edges = integer(), stretch = 400, beside = 8) {
   n <- nrow(files)
   facts <- list()
@@ -265,8 +276,8 @@ looked_findings <- function(files, size, shot, threads, meter, edges = integer()
   bind_tables(list(pictures, kind_findings(files[whole, , drop = FALSE], facts[whole, , drop = FALSE], size)))
 }
 
-# Files that changed while they were looked at, or were written within the last seconds and cannot be read yet, are
-# being written, and nothing else is said of them.
+# Files that changed during the look, or that cannot be read and were written within the last three seconds, are being
+# written; their other findings are dropped.
 being_written <- function(findings, files) {
   now <- file.info(files[["at"]], extra_cols = FALSE)
   moved <- !now[["size"]] %in% files[["size"]] | abs(as.numeric(now[["mtime"]]) - files[["time"]]) > 1e-3

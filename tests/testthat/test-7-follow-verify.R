@@ -71,6 +71,10 @@ test_that("cameras that a shot needs are looked for, each with all of its frames
   files <- data.frame(sequence = "tide-left", shot = "tide", frame = 1:3)
   expect_equal(absent_shots(asked, files)$sequence, rep("tide-right", 3))
   expect_equal(nrow(absent_shots(asked, files[0, ])), 3)
+  layered <- list(named = TRUE, shots = list(list(shot = "tide", frames = 1:3, layers = 3L)))
+  files <- data.frame(sequence = c("tide-bell", "tide-water"), shot = "tide", frame = 1)
+  expect_equal(absent_shots(layered, files)$evidence, "2 sequences are there, and 3 are expected")
+  expect_null(absent_shots(layered, files[1, ]))
 })
 
 test_that("a seam where bands meet is found at less", {
