@@ -379,7 +379,19 @@ bool png_passes(png_reader &r, std::vector<unsigned char> &all, size_t row, int 
   return true;
 }
 
+// Whether a picture of this size is looked at: one that its file cannot fill (deflate packs a thousand to one at best),
+// or that fills the memory, is not.
+bool has_sane_size(picture_look &out, long bytes) {
+  const double pixels = double(out.width) * out.height;
+  if (double(bytes) * 1100 < pixels / 8) out.fault = "says a size that its data cannot fill";
+  else if (pixels > 5e8) out.fault = "has more than 500 million pixels";
+  return out.fault.empty();
+}
+
 void look_at_png(std::FILE *file, picture_look &out) {
+  std::fseek(file, 0, SEEK_END);
+  const long length = std::ftell(file);
+  std::rewind(file);
   png_reader r;
   if (!r.png || !r.head(file)) {
     out.fault = r.t.says;
@@ -390,6 +402,7 @@ void look_at_png(std::FILE *file, picture_look &out) {
   out.channels = png_get_channels(r.png, r.info);
   out.depth = png_get_bit_depth(r.png, r.info);
   if (png_get_color_type(r.png, r.info) == PNG_COLOR_TYPE_PALETTE) out.channels = 3, out.depth = 8;
+  if (!has_sane_size(out, length)) return;
   const bool interlaced = png_get_interlace_type(r.png, r.info) != PNG_INTERLACE_NONE;
   if (!png_colours(r, &out.space)) {
     out.fault = r.t.says;
@@ -455,6 +468,7 @@ void look_at_pfm(std::FILE *file, picture_look &out) {
     out.fault = "is cut off";
     return;
   }
+  if (!has_sane_size(out, std::ftell(file))) return;
   std::vector<float> values(row);
   looker look(out, out.width, out.height);
   float_rows rows(out, look, out.channels, true);

@@ -1,3 +1,18 @@
+# The checksum of a PNG's chunk (ISO 3309), as four bytes.
+crc32_of <- function(bytes) {
+  rest <- -1L
+  for (byte in as.integer(bytes)) {
+    rest <- bitwXor(rest, byte)
+    for (k in 1:8) {
+      odd <- bitwAnd(rest, 1L)
+      rest <- bitwShiftR(rest, 1)
+      rest <- if (rest > .Machine$integer.max) as.integer(rest - 2^32) else as.integer(rest)
+      if (odd) rest <- bitwXor(rest, as.integer(0xEDB88320 - 2^32))
+    }
+  }
+  as.raw(bitwAnd(bitwShiftR(bitwNot(rest), c(24, 16, 8, 0)), 255L))
+}
+
 # Against plain R on the same arrays.
 plain_light <- function(x) 0.2126 * x[, , 1] + 0.7152 * x[, , 2] + 0.0722 * x[, , 3]
 
@@ -80,6 +95,18 @@ test_that("what cannot be read to its end says so, and many are looked at on thr
   expect_equal(nzchar(one$facts$fault), c(FALSE, TRUE, FALSE, TRUE, TRUE, FALSE))
   expect_equal(look_at_pictures(paths, 3), one)
   expect_equal(nzchar(look_at_pictures(c(paths[1], "/nowhere.png"))$facts$fault), c(FALSE, TRUE))
+})
+
+test_that("a size that no file can hold is a fault, not a lack of memory", {
+  path <- withr::local_tempfile(fileext = ".png")
+  png::writePNG(matrix(0.5, 4, 4), path)
+  bytes <- readBin(path, "raw", 1e6)
+  # 900,000 x 900,000 in a header whose checksum is right.
+  bytes[17:24] <- rep(as.raw(c(0, 13, 187, 160)), 2)
+  sum <- crc32_of(bytes[13:29])
+  bytes[30:33] <- sum
+  writeBin(bytes, path)
+  expect_equal(look_at_pictures(path)$facts$fault, "says a size that its data cannot fill")
 })
 
 test_that("headers alone tell size, channels, depth and a lost end", {
