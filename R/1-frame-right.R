@@ -7,7 +7,8 @@
 sequence_findings <- function(looks, frames, cuts = integer(), edges = integer()) {
   stopifnot(!is.unsorted(frames, strictly = TRUE))
   alone <- own_findings(looks)
-  good <- which(!nzchar(looks$facts[["fault"]]))
+  # Of a picture that was not decoded only its header is known.
+  good <- which(!nzchar(looks$facts[["fault"]]) & looks$facts[["columns"]] > 0)
   if (!length(good)) return(alone)
   seen <- pick_looks(looks, good)
   shape <- paste(seen$facts[["width"]], seen$facts[["height"]])

@@ -1,6 +1,6 @@
 # Pixels of pictures of any kind, looked at: PNG and float maps in C++, TIFF through its package, OpenEXR by ffmpeg.
 
-# `paths`: pictures. Returns looks in their order, as look_at_pictures() does. `size`: of EXR pictures, by path.
+# `paths`: pictures. Returns looks in their order, as look_at_pictures() does.
 looks_of <- function(paths, threads = 1) {
   kind <- vapply(paths, function(path) {
     if (!file.exists(path)) return("gone")

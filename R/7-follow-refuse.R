@@ -7,7 +7,7 @@ refuse_frames <- function(verified, project, ledger) {
   rows <- as_frame(verified$frames)
   job <- verified$job
   usable <- rows[rows[["verdict"]] == "usable", , drop = FALSE]
-  bad <- rows[!rows[["verdict"]] %in% c("usable", "padding", "case"), , drop = FALSE]
+  bad <- rows[!rows[["verdict"]] %in% kept_verdicts, , drop = FALSE]
   findings <- as_frame(verified$findings)
   findings <- findings[findings[["weight"]] == "unusable", , drop = FALSE]
   key <- c("sequence", "frame")

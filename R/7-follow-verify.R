@@ -312,9 +312,12 @@ frame_verdicts <- function(files, findings) {
   rows
 }
 
-# Frames that are to be rendered again: not those that only have another name.
+# Verdicts of frames that are not to be rendered again: good ones, those with another name, those still being written.
+kept_verdicts <- c("usable", "padding", "case", "writing")
+
+# Frames that are to be rendered again.
 frames_again <- function(rows) {
-  bad <- rows[!rows[["verdict"]] %in% c("usable", "padding", "case"), , drop = FALSE]
+  bad <- rows[!rows[["verdict"]] %in% kept_verdicts, , drop = FALSE]
   name <- ifelse(is.na(bad[["shot"]]), basename(bad[["sequence"]]), bad[["shot"]])
   each <- split(bad[["frame"]], factor(name, unique(name)))
   data.frame(shot = names(each), frames = vapply(each, function(f) format_frames(sort(unique(f))), "",

@@ -31,7 +31,7 @@ finding_table <- function(findings, head, width, most = 40) {
   group <- paste(findings[["sequence"]], findings[["code"]])
   rows <- lapply(split(seq_len(nrow(findings)), factor(group, unique(group))), function(at) {
     own <- findings[at, , drop = FALSE]
-    strongest <- which.max(replace(or_else(own[["sure"]], rep(1, nrow(own))), FALSE, 1))
+    strongest <- which.max(own[["sure"]])
     data.frame(sequence = basename(own[["sequence"]][1]), frames = format_frames(sort(unique(own[["frame"]]))),
                found = own[["code"]][1], sure = surety_text(own[["sure"]]), place = place_text(own[strongest, ]),
                evidence = paste0(if (nrow(own) > 1) paste0(own[["frame"]][strongest], ": "),

@@ -535,7 +535,9 @@ picture_look head_of_png(const std::string &path) {
   else if (std::fread(head, 1, 26, file.f) != 26) out.fault = "is cut off";
   else if (std::memcmp(head, begin, 8) || std::memcmp(head + 12, "IHDR", 4)) out.fault = "does not begin as a PNG does";
   if (!out.fault.empty()) return out;
-  const auto word = [&](int k) { return int(head[k] << 24 | head[k + 1] << 16 | head[k + 2] << 8 | head[k + 3]); };
+  const auto word = [&](int k) {
+    return int(uint32_t(head[k]) << 24 | head[k + 1] << 16 | head[k + 2] << 8 | head[k + 3]);
+  };
   out.width = word(16), out.height = word(20);
   static const int held[] = {1, 0, 3, 3, 2, 0, 4};
   out.channels = head[25] < 7 ? held[head[25]] : 0;

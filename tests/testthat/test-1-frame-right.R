@@ -62,6 +62,14 @@ test_that("what cannot be read, has no numbers, or is clear all over is told of 
   expect_match(found$evidence[2], "4 pixels are not finite; the first at row 5, column 6")
 })
 
+test_that("pictures of which only the header is known are left out, and hinder nothing", {
+  looks <- look_of(1:12)
+  none <- no_look("")
+  none$facts[c("width", "height")] <- c(128, 72)
+  expect_equal(nrow(sequence_findings(bind_looks(list(looks, none)), 1:13)), 0)
+  expect_equal(nrow(sequence_findings(bind_looks(rep(list(none), 5)), 1:5)), 0)
+})
+
 test_that("pictures of another size are nobody's neighbours", {
   folder <- scene_folder(1:12)
   png::writePNG(scene_picture(6, 40, 60), file.path(folder, "tide-0006.png"))

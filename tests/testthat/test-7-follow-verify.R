@@ -46,6 +46,8 @@ test_that("a file that is being written is said to be, and not to be cut off", {
   x <- verify_frames(folder)
   expect_equal(x$findings$code, "writing")
   expect_equal(x$frames$verdict[10], "writing")
+  # It is not to be rendered again, nor moved away.
+  expect_equal(nrow(x$again), 0)
 })
 
 test_that("a folder of many other files is read quickly, and one without pictures is refused", {
