@@ -105,3 +105,22 @@ charged_values <- function(u, charge, statuses, zone) {
   }
   value * counts
 }
+
+# Where a card's meter runs from boot to release, what it rounds as a run is a node's whole stretch: its rows become
+# one.
+node_stretches <- function(usage, card) {
+  if (card$meter != "boot to release" || !identical(card$price$rounded, "run") || !nrow(usage)) return(usage)
+  timed <- usual_activities("node-hour", card$meter)
+  of <- usage[["activity"]] %in% timed & !usage[["activity"]] %in% c("upload", "download")
+  rows <- lapply(split(which(of), usage[["node"]][of]), function(at) {
+    row <- usage[at[1], , drop = FALSE]
+    row$seconds <- sum(usage[["seconds"]][at])
+    row$frames <- sum(usage[["frames"]][at])
+    row$activity <- "render"
+    row$status <- "ok"
+    row$megapixels <- sum(usage[["megapixels"]][at] * usage[["frames"]][at]) / max(1, row$frames)
+    row$began <- min(usage[["began"]][at])
+    row
+  })
+  do.call(rbind, c(unname(rows), list(usage[!of, , drop = FALSE]), make.row.names = FALSE))
+}

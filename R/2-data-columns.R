@@ -109,3 +109,45 @@ seconds_column <- function(x, name, where) {
   out[!plain] <- said[match(x[!plain], x[distinct])]
   out
 }
+
+# Plain numbers of a column of texts; NA where it is empty.
+column_numbers <- function(x, name, where) {
+  out <- suppressWarnings(as.numeric(x))
+  odd <- which(is.na(out) & !is.na(x) & nzchar(trimws(as.character(x))))
+  if (length(odd)) {
+    stop_input("import", paste0("has ", show_value(x[odd[1]]), " in line ", odd[1] + 1, ", column for `", name, "`"),
+               where, "Write a plain number, or map the column that has one.")
+  }
+  out
+}
+
+# Moments: ISO 8601 with its zone, seconds since 1970, or a clock's time in the site's zone.
+column_moments <- function(x, name, zone, where) {
+  if (all(is.na(x))) return(rep(NA_real_, length(x)))
+  x <- trimws(as.character(x))
+  out <- suppressWarnings(as.numeric(x))
+  by <- function(text, format, tz) as.numeric(as.POSIXct(text, tz = tz, format = format))
+  for (format in c("%Y-%m-%dT%H:%M:%OS", "%Y-%m-%d %H:%M:%OS", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M")) {
+    left <- is.na(out) & !is.na(x)
+    utc <- left & grepl("Z$", x)
+    out[utc] <- by(sub("Z$", "", x[utc]), format, "UTC")
+    offset <- left & grepl("[+-][0-9]{2}:?[0-9]{2}$", x)
+    out[offset] <- by(sub("([+-][0-9]{2}):?([0-9]{2})$", "\\1\\2", x[offset]), paste0(format, "%z"), "UTC")
+    plain <- left & !utc & !offset
+    out[plain] <- by(x[plain], format, zone)
+  }
+  day <- is.na(out) & grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", x)
+  out[day] <- by(x[day], "%Y-%m-%d", zone)
+  odd <- which(is.na(out) & !is.na(x) & nzchar(x))
+  if (length(odd)) {
+    stop_input("import", paste0("has ", show_value(x[odd[1]]), " in line ", odd[1] + 1, ", column for `", name, "`"),
+               where, "Write moments as 2026-11-27T14:05:10Z, or as 2026-11-27 14:05 in the site's time_zone.")
+  }
+  out
+}
+
+# The texts of rows, in short, and which of several alike each is.
+row_marks <- function(x) {
+  text <- row_key(x, names(x))
+  paste(openssl::md5(enc2utf8(text)), stats::ave(seq_along(text), text, FUN = seq_along))
+}

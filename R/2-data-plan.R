@@ -46,22 +46,12 @@ repeats_field <- function(x, where) {
   do.call(repeat_until, x)
 }
 
-#' Repeat until a setting is known well enough
-#'
-#' For the `repeats` of a plan: every setting runs `least` times, and those whose mean is not known well enough yet run
-#' on, block by block, up to `most` times or until the time budget of the run is used.
-#'
-#' The interval is one that holds although it was looked at after every run: each look takes 98 % where 95 % are
-#' promised (checked by simulation: 94.6 to 98.4 %).
-#'
-#' @param target Relative half-width of the 95 % interval of a setting's mean log time; 0.03 is 3 %.
-#' @param least,most Counts of runs of a setting.
-#' @param budget Time of the whole run, in s or as `"20 min"`: no block is begun after it.
-#' @return A list of class `cp_repeat_until`.
-#' @section Conditions: `clockpigeon_error_type` for values out of range.
-#' @examples
-#' repeat_until(target = 0.05, most = 8, budget = "10 min")$budget
-#' @export
+# What a plan's `repeats` can be beside a number: every setting runs `least` times, and those whose mean is not known
+# well enough yet (`target`, the relative half-width of the 95 % interval of its mean log time) run on, block by block,
+# up to `most` times or until the `budget` of the run is used, in s or as "20 min".
+#
+# The interval is one that holds although it was looked at after every run: each look takes 98 % where 95 % are
+# promised (checked by simulation: 94.6 to 98.4 %).
 repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
   if (is.character(budget)) budget <- parse_duration(check_text(budget, argument("budget")), argument("budget"))
   least <- check_count(least, argument("least"), least = 2)
@@ -79,7 +69,7 @@ repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
 #' (such as `denoise: ["on", "off"]`: each name with its values), `nodes` (names: every setting runs on each), `on_loss`
 #' (whether the trials of a node that vanishes `move` to another or `wait` for it), `study` (the factor studied: at
 #' least two levels of it must be there), `repeats` (a count, or `target`, `least`, `most` and `budget` as in
-#' [repeat_until()]), `warmups`, `time_limit` for a trial, `seed` of the order.
+#' [plan_bench()]), `warmups`, `time_limit` for a trial, `seed` of the order.
 #'
 #' @param path A YAML file.
 #' @return A list of class `plan_file` with these fields; [plan_bench()] makes trials of it.

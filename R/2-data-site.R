@@ -55,6 +55,7 @@ place_fields <- function() list(
   pool = field(texts(), default = character()),
   service = field(record_of(service_fields())),
   reports = field(records_of(report_fields()), default = list()),
+  bill = field(record_of(bill_fields())),
   speeds = field(records_of(list(
     engine = field(a_text(), required = TRUE),
     relative_to = field(a_text(), required = TRUE),
@@ -198,7 +199,11 @@ selling_fields <- function() list(
 #' list of `file` (from `placed/JOB`; `*` takes several), `as` csv, json or log (told from its ending; a log is read as
 #' the engine's profile says), `map` (`frame: Nr`: our name, then their column or arithmetic of theirs; ours are
 #' `shot`, `frame`, `state`, `node`, `wall_s`, `begun`, `finished`, `charge` in the card's currency, `version`) and
-#' `states` (their words for `ready`, `failed` and `rendering`); `speeds` (a list of `engine`,
+#' `states` (their words for `ready`, `failed` and `rendering`); `bill`, how the site's bill is read ([settle_job()]):
+#' `as` csv or json, `map` (`amount: Cost`: our name, then their column or arithmetic of theirs; ours are `key`, `kind`,
+#' `item`, `quantity`, `unit`, `price`, `amount`, `currency`, `node`, `began`, `ended`, `shot`, `frames`, `job`),
+#' `kinds` (their words for `usage`, `minimum`, `discount`, `tax`, `credit`, `refund`, `total`) and `units` (their words
+#' for ours); `speeds` (a list of `engine`,
 #' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and `install` of what it
 #' needs (each a duration, or its `median` and `p90`, or `none`); the `share` of a node that rendering may use, and
 #' `node_spread`, how unlike the nodes are in speed (their sd as a share); `open`, the hours in which it may render;

@@ -2,7 +2,8 @@
 
 # 1: timings, plans, imports, corrections, judgements. 2: jobs, events, bill lines and forecasts; timings have `job`,
 # `cost_basis` and `work`. 3: imports know their rows, and can be withdrawn. 4: events have `shot`, `seconds`, `amount`.
-ledger_form <- 4L
+# 5: bill lines have `kind`, `price`, `node`, `shot`, `frames`; outcomes.
+ledger_form <- 5L
 ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database this is
 
 # Makes the tables of a new ledger, and carries an older one over: what it lacks is added, in one transaction, after a
@@ -38,6 +39,7 @@ add_columns <- function(con) {
   }
   if (DBI::dbExistsTable(con, "events")) {
     for (name in setdiff(names(event_types), columns_of(con, "events"))) add("events", name, event_types[[name]])
+    for (name in setdiff(names(line_types), columns_of(con, "lines"))) add("lines", name, line_types[[name]])
   }
   if (!DBI::dbExistsTable(con, "runs")) return()
   for (name in lacking_columns(con)) add("runs", name, timing_columns[[name]])
@@ -77,7 +79,7 @@ ledger_tables <- function() {
     sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s %s %s ON %s %s", table, tolower(change), when, change, table, refuse)
   }
   made <- c("runs", "settings", "plans", "blocks", "machines", "imports", "corrections", "judgements", "jobs", "events",
-            "lines", "forecasts", "import_turns")
+            "lines", "forecasts", "outcomes", "import_turns")
   c(
     paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
            typed(setting_columns), ")"),
@@ -104,6 +106,12 @@ ledger_tables <- function() {
 event_types <- c(time = "text", place = "text", node = "text", shot = "text", frame = "integer", piece = "text",
                  what = "text", seconds = "number", amount = "number", detail = "text", source = "text", key = "text")
 
+# A line of a bill: `kind` as read_bill() has it, `basis` (`billed`, or `priced` by the card), `source` (the file, or
+# the id of the job at the site), `frames` as numbers.
+line_types <- c(site = "text", kind = "text", item = "text", began = "text", ended = "text", quantity = "number",
+                unit = "text", price = "number", amount = "number", currency = "text", node = "text", shot = "text",
+                frames = "text", basis = "text", source = "text", key = "text")
+
 # A job's name is its own whatever its case; a key makes a repeated event or line harmless.
 job_tables <- function() {
   c(
@@ -113,11 +121,14 @@ job_tables <- function() {
            paste0(names(event_types), " ", column_types[event_types],
                   ifelse(names(event_types) %in% c("time", "what", "key"), " NOT NULL", ""), collapse = ", "),
            ", UNIQUE (job, key))"),
-    paste("CREATE TABLE IF NOT EXISTS lines (job TEXT NOT NULL, site TEXT, item TEXT, began TEXT, ended TEXT,",
-          "quantity REAL, unit TEXT, amount REAL, currency TEXT, basis TEXT, source TEXT, key TEXT NOT NULL,",
-          "UNIQUE (job, key))"),
+    paste0("CREATE TABLE IF NOT EXISTS lines (job TEXT NOT NULL, ",
+           paste0(names(line_types), " ", column_types[line_types],
+                  ifelse(names(line_types) == "key", " NOT NULL", ""), collapse = ", "), ", UNIQUE (job, key))"),
     paste("CREATE TABLE IF NOT EXISTS forecasts (job TEXT NOT NULL, made_at TEXT, stage TEXT, option TEXT, what TEXT,",
-          "draws INTEGER, seed INTEGER, ", paste0(forecast_points(), " REAL", collapse = ", "), ")")
+          "draws INTEGER, seed INTEGER, ", paste0(forecast_points(), " REAL", collapse = ", "), ")"),
+    paste("CREATE TABLE IF NOT EXISTS outcomes (job TEXT NOT NULL, made_at TEXT, site TEXT, tier TEXT, what TEXT,",
+          "actual REAL, count REAL, ", paste0(forecast_points(), " REAL", collapse = ", "),
+          ", key TEXT NOT NULL, UNIQUE (job, key))")
   )
 }
 

@@ -147,14 +147,40 @@ insert_once <- function(con, table, rows) {
   new
 }
 
-# Lines of bills, and what was promised, of a job.
+# Lines of bills of a job; returns how many were new.
 add_charges <- function(ledger, job, lines) {
   con <- ledger_connection(ledger)
+  lines <- all_columns(as_frame(lines), names(line_types))
   insert_once(con, "lines", c(list(job = rep(job_id(ledger, job), nrow(lines))), as.list(lines)))
 }
 
 job_charges <- function(ledger, job) {
-  DBI::dbGetQuery(ledger_connection(ledger), "SELECT * FROM lines WHERE job = ?", params = list(job_id(ledger, job)))
+  rows <- DBI::dbGetQuery(ledger_connection(ledger), "SELECT * FROM lines WHERE job = ? ORDER BY rowid",
+                          params = list(job_id(ledger, job)))
+  # A ledger of an older form, read only, lacks some.
+  rows <- all_columns(rows, names(line_types))
+  for (name in names(line_types)) {
+    rows[[name]] <- if (line_types[[name]] == "number") as.numeric(rows[[name]]) else as.character(rows[[name]])
+  }
+  rows[["kind"]][is.na(rows[["kind"]])] <- "usage"
+  rows
+}
+
+# What became of a job, by site: `site`, `tier`, `what`, `actual`, `count` (of what it was made), quantiles of its
+# forecast as the columns of forecast_points(), `key`.
+add_outcomes <- function(ledger, job, rows) {
+  con <- ledger_connection(ledger)
+  rows <- all_columns(as_frame(rows), c("made_at", "site", "tier", "what", "actual", "count", forecast_points(), "key"))
+  insert_once(con, "outcomes", c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows)))
+}
+
+# All outcomes, in the order in which they became known: `job` (its name) and the columns of add_outcomes().
+job_outcomes <- function(ledger) {
+  con <- ledger_connection(ledger)
+  if (!DBI::dbExistsTable(con, "outcomes")) return(NULL)
+  DBI::dbGetQuery(con, paste("SELECT j.name AS job, o.made_at, o.site, o.tier, o.what, o.actual, o.count,",
+                             paste0("o.", forecast_points(), collapse = ", "),
+                             "FROM outcomes o JOIN jobs j ON j.id = o.job ORDER BY o.rowid"))
 }
 
 promised <- function(ledger, job) {

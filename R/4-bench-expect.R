@@ -5,7 +5,7 @@
 #' From timings that are there already: the median of the same setting and frame, or else of the same setting on other
 #' frames of the shot. Nothing is run.
 #'
-#' @param plan A plan from [plan_bench()] or [project_plan()].
+#' @param plan A plan from [plan_bench()].
 #' @param timings Timings as [timings()] returns them, or a ledger.
 #' @return The plan's trials as a tibble, with `expected_s` (s, wall) and `basis`: `same setting`, `same shot` or
 #'   `unknown`, where `expected_s` is `NA`.

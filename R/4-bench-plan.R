@@ -66,7 +66,10 @@ check_band <- function(rows, where) {
 #' @param frames Frames of each shot (a frame set or numbers); `NULL` for `options$probes` spread over the shot.
 #' @param limits List of limits such as `list(samples = 64)`; `NULL` for each shot's own.
 #' @param threads Whole numbers; `NA` leaves it to the engine.
-#' @param repeats Number of blocks, or [repeat_until()].
+#' @param repeats Number of blocks; or a list of any of `target`, `least`, `most` and `budget`: every setting runs
+#'   `least` (3) times, and those whose mean log time is not known to `target` (0.03: the 95 % interval is 3 % to each
+#'   side) run on, block by block, up to `most` (20) times, or until the `budget` (`"20 min"`, or seconds) is used. The
+#'   interval is one that holds although it was looked at after every run.
 #' @param options From [bench_options()].
 #' @return A list of class `cp_bench_plan`: `trials`, a tibble, one row a trial in the order they run: `run_order`,
 #'   `repeat`, `shot`, `scene`, `frame`, `engine`, `version`, `width`, `height`, `samples`, `noise`, `time_s`,
@@ -83,7 +86,7 @@ plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = 
                        options = bench_options()) {
   shots <- as_list_of(shots, "cp_shot", argument("shots"), "read_shot()")
   engines <- as_list_of(engines, "cp_engine", argument("engines"), "read_engine()")
-  until <- if (inherits(repeats, "cp_repeat_until")) repeats
+  until <- if (inherits(repeats, "cp_repeat_until")) repeats else if (is.list(repeats)) stated_until(repeats)
   repeats <- if (length(until)) until$least else check_count(repeats, argument("repeats"))
   if (!all(is.na(threads))) threads <- check_counts(threads, argument("threads"))
   limits <- if (length(limits)) lapply(limits, check_limit, where = argument("limits"))
@@ -209,16 +212,8 @@ settings_in <- function(settings, order, block) {
   data.frame("repeat" = rep(block, length(order)), settings[order, , drop = FALSE], check.names = FALSE)
 }
 
-#' The trials of a project's plan
-#'
-#' @param project From [read_project()].
-#' @param name Name of one of its plans; the project's default, or else the first, when `NULL`.
-#' @return A plan as [plan_bench()] returns it.
-#' @section Conditions: `clockpigeon_error_choice` when the project has no such plan, or the plan names a shot or
-#'   engine it does not have.
-#' @examples
-#' nrow(project_plan(read_project(demo_file()))$trials)
-#' @export
+# The trials of a project's plan, as plan_bench() returns them. `name`: of one of its plans; the project's default, or
+# else the first, when NULL.
 project_plan <- function(project, name = NULL) {
   check_class(project, argument("project"), "cp_project", "read_project()")
   if (is.null(name)) name <- if (length(project$defaults$plan)) project$defaults$plan else names(project$plans)[1]
@@ -235,4 +230,14 @@ project_plan <- function(project, name = NULL) {
                             on_loss = file$on_loss, study = file$study, warmups = file$warmups,
                             time_limit = file$time_limit, seed = file$seed, name = file$plan)
   )
+}
+
+stated_until <- function(x) {
+  known <- names(formals(repeat_until))
+  odd <- setdiff(names(x), known)
+  if (length(odd) || is.null(names(x))) {
+    stop_input("field", paste("got", show_value(c(odd, "values without names")[1])), argument("repeats"),
+               paste0("It is a number, or a list of ", toString(known), "."))
+  }
+  do.call(repeat_until, x)
 }

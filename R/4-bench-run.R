@@ -12,7 +12,7 @@
 #' is broken, cut off or of another size is `unusable`; one that another device rendered than the one asked for is
 #' `failed`. A pre-pass that the profile asks for once a shot is a row of its own, with the activity `prepass`.
 #'
-#' @param plan A plan from [plan_bench()] or [project_plan()].
+#' @param plan A plan from [plan_bench()].
 #' @param ledger A ledger from [open_ledger()].
 #' @param node The node that runs it, from [read_node()]; `NULL` for this machine under the name `here`. A list of nodes
 #'   when the plan names nodes: each trial then runs on its own, all nodes side by side, through an encrypted connection

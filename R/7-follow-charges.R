@@ -17,41 +17,17 @@ keep_own_charges <- function(place, ledger, frames, stopped) {
 # from boot to release, a node's waiting between its frames is priced too.
 own_charges <- function(place, ledger, site) {
   card <- place$project$sites[[site]]
-  rows <- as_frame(timings(ledger, job = place$job))
-  rows <- rows[rows[["site"]] %in% site & rows[["activity"]] %in% c("render", "prepass") &
-                 is.finite(rows[["wall_s"]]), , drop = FALSE]
-  if (!nrow(rows)) return(NULL)
-  began <- as.POSIXct(rows[["measured_at"]], tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")
-  usage <- data.frame(
-    node = ifelse(is.na(rows[["node"]]), "-", rows[["node"]]), activity = rows[["activity"]],
-    status = ifelse(rows[["status"]] %in% "ok", "ok", "failed"), seconds = rows[["wall_s"]],
-    frames = as.integer(rows[["activity"]] == "render" & rows[["status"]] %in% "ok" & is.na(rows[["piece"]])),
-    megapixels = ifelse(is.na(rows[["width"]]), 0, rows[["width"]] * rows[["height"]] / 1e6),
-    began = format(began, "%Y-%m-%d %H:%M", tz = or_else(card$time_zone, "UTC"))
-  )
-  if (card$meter == "boot to release") usage <- rbind(usage, idle_usage(usage, began))
+  usage <- site_meter(place$project, ledger, place$job, site, place$state$job$shots)$usage
+  if (is.null(usage)) return(NULL)
   part <- place$parts[match(site, place$parts[["site"]]), ]
-  tier <- null_if_na(part[["tier"]])
-  bill <- as_frame(bill(usage, card, tier = tier, hire = null_if_na(part[["hire"]]), engine = place$state$job$engine,
-                        on = this_moment()))
-  bill <- bill[bill[["amount"]] != 0 | bill[["part"]] == "list", , drop = FALSE]
-  data.frame(site = site, item = bill[["item"]], quantity = bill[["quantity"]], unit = bill[["unit"]],
-             amount = bill[["amount"]], currency = bill[["currency"]], basis = "priced", source = "own pool",
-             key = paste("own", site, seq_len(nrow(bill))))
+  lines <- as_frame(bill(usage[metered_columns], card, tier = null_if_na(part[["tier"]]),
+                         hire = null_if_na(part[["hire"]]), engine = place$state$job$engine, on = this_moment()))
+  lines <- lines[lines[["amount"]] != 0 | lines[["part"]] == "list", , drop = FALSE]
+  data.frame(site = site, kind = vapply(lines[["part"]], billed_kind, ""), item = lines[["item"]],
+             quantity = lines[["quantity"]], unit = lines[["unit"]], price = lines[["price"]],
+             amount = lines[["amount"]], currency = lines[["currency"]], basis = "priced", source = "own pool",
+             key = paste("own", site, seq_len(nrow(lines))))
 }
 
-# A node's time between its first and last run in which it had none.
-idle_usage <- function(usage, began) {
-  rows <- lapply(split(seq_len(nrow(usage)), usage[["node"]]), function(at) {
-    from <- as.numeric(began[at])
-    idle <- max(from + usage[["seconds"]][at]) - min(from) - sum(usage[["seconds"]][at])
-    if (!is.finite(idle) || idle <= 0) return(NULL)
-    row <- usage[at[1], , drop = FALSE]
-    row$activity <- "idle"
-    row$status <- "ok"
-    row$seconds <- idle
-    row$frames <- 0L
-    row
-  })
-  do.call(rbind, rows)
-}
+# What of a usage is priced.
+metered_columns <- c("node", "activity", "status", "seconds", "frames", "megapixels", "began")

@@ -273,9 +273,10 @@ keep_bill <- function(service, project, ledger, job, remote) {
   if (!isTRUE(bill$last) || !length(bill$lines)) return(invisible())
   add_charges(ledger, job, bind_tables(lapply(seq_along(bill$lines), function(k) {
     row <- bill$lines[[k]]
-    data.frame(site = remote$site, item = said_text(row$item), quantity = said_number(row$quantity),
-               unit = said_text(row$unit), amount = said_number(row$amount), currency = said_text(bill$currency),
-               basis = "billed", source = remote$id, key = paste("bill", remote$site, remote$id, k))
+    data.frame(site = remote$site, kind = billed_kind(said_text(row$part)), item = said_text(row$item),
+               quantity = said_number(row$quantity), unit = said_text(row$unit), price = said_number(row$price),
+               amount = said_number(row$amount), currency = said_text(bill$currency), basis = "billed",
+               source = remote$id, key = paste("bill", remote$site, remote$id, k))
   })))
   invisible()
 }

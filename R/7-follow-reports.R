@@ -59,7 +59,7 @@ read_report <- function(path, entry, project, card, decision) {
   } else {
     found <- if (as == "csv") read_foreign_csv(path, entry$map) else read_foreign_json(path)
     x <- map_columns(found, entry$map, where, names(report_columns))$rows
-    x$line <- report_lines(found)
+    x$line <- row_marks(found)
   }
   if (is.null(x[["frame"]]) && is.null(x[["charge"]])) {
     stop_input("import", "says neither frames nor charges", where, paste0("Map them in sites/", card$site,
@@ -68,19 +68,13 @@ read_report <- function(path, entry, project, card, decision) {
   plain_report(x, entry, decision, card, where, as.numeric(file.mtime(path)))
 }
 
-# The texts of rows, in short, and which of several alike each is.
-report_lines <- function(x) {
-  text <- row_key(x, names(x))
-  paste(openssl::md5(enc2utf8(text)), stats::ave(seq_along(text), text, FUN = seq_along))
-}
-
 plain_report <- function(x, entry, decision, card, where, written) {
   for (name in setdiff(names(report_columns), names(x))) x[[name]] <- rep(NA, nrow(x))
   if (is.null(x[["line"]])) x$line <- rep(NA_character_, nrow(x))
   for (name in names(report_columns)[report_columns %in% c("integer", "number")]) {
-    x[[name]] <- report_numbers(x[[name]], name, where)
+    x[[name]] <- column_numbers(x[[name]], name, where)
   }
-  for (name in c("begun", "finished")) x[[name]] <- report_moments(x[[name]], name, card$time_zone, where)
+  for (name in c("begun", "finished")) x[[name]] <- column_moments(x[[name]], name, card$time_zone, where)
   shots <- vapply(decision$asked$shots, `[[`, "", "shot")
   # With one shot nothing need say which.
   x$shot <- if (length(shots) == 1) rep(shots, nrow(x)) else shots[shot_in(x[["shot"]], shots)]
@@ -99,39 +93,6 @@ plain_report <- function(x, entry, decision, card, where, written) {
 report_states <- function(x, states) {
   out <- rep(NA_character_, length(x))
   for (ours in names(states)) out[tolower(x) %in% tolower(states[[ours]])] <- ours
-  out
-}
-
-report_numbers <- function(x, name, where) {
-  out <- suppressWarnings(as.numeric(x))
-  odd <- which(is.na(out) & !is.na(x) & nzchar(trimws(as.character(x))))
-  if (length(odd)) {
-    stop_input("import", paste0("has ", show_value(x[odd[1]]), " in line ", odd[1] + 1, ", column for `", name, "`"),
-               where, "Write a plain number, or map the column that has one.")
-  }
-  out
-}
-
-# Moments: ISO 8601 with its zone, seconds since 1970, or a clock's time in the site's zone.
-report_moments <- function(x, name, zone, where) {
-  if (all(is.na(x))) return(rep(NA_real_, length(x)))
-  x <- trimws(as.character(x))
-  out <- suppressWarnings(as.numeric(x))
-  by <- function(text, format, tz) as.numeric(as.POSIXct(text, tz = tz, format = format))
-  for (format in c("%Y-%m-%dT%H:%M:%OS", "%Y-%m-%d %H:%M:%OS", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M")) {
-    left <- is.na(out) & !is.na(x)
-    utc <- left & grepl("Z$", x)
-    out[utc] <- by(sub("Z$", "", x[utc]), format, "UTC")
-    offset <- left & grepl("[+-][0-9]{2}:?[0-9]{2}$", x)
-    out[offset] <- by(sub("([+-][0-9]{2}):?([0-9]{2})$", "\\1\\2", x[offset]), paste0(format, "%z"), "UTC")
-    plain <- left & !utc & !offset
-    out[plain] <- by(x[plain], format, zone)
-  }
-  odd <- which(is.na(out) & !is.na(x) & nzchar(x))
-  if (length(odd)) {
-    stop_input("import", paste0("has ", show_value(x[odd[1]]), " in line ", odd[1] + 1, ", column for `", name, "`"),
-               where, "Write moments as 2026-11-27T14:05:10Z, or as 2026-11-27 14:05 in the site's time_zone.")
-  }
   out
 }
 

@@ -134,9 +134,13 @@ remote_cap <- function(place, part, site, share, trial, ledger) {
   most <- part_cap(place, part)
   most <- max(most, min(1.1 * most, room))
   amount <- if (trial) 3 * part$cost_p90 * share else most - charged_at(ledger, place$job, part$site)
+  # What a gift pays is no cost of the forecast, and the site's meter counts it.
+  day <- day_in(place$now, site$time_zone)
+  gifts <- Filter(function(b) b$kind != "prepaid" && (is.null(b$until) || day <= b$until), site$balances)
+  given <- sum(vapply(gifts, function(b) b$amount, 0))
   # A fee or a minimum of the job does not shrink with its frames.
   least <- or_else(site$price$fixed, 0) + or_else(site$price$minimum, 0)
-  list(amount = ceiling(100 * max(amount / rate, least, 0.01)) / 100, currency = site$currency)
+  list(amount = ceiling(100 * max(amount / rate + given, least, 0.01)) / 100, currency = site$currency)
 }
 
 # What was charged by a site so far, in the job's currency.

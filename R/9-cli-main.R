@@ -269,6 +269,18 @@ cli_commands <- list(
       opt("--list", "csv and json list: findings, frames (verdicts), again [findings]", default = "findings"),
       format_option)
   ),
+  settle = command_row(
+    "hold a job's bill against what was promised, metered and priced", function(o, args) cli_settle(o, args),
+    arguments = "[JOB]", arity = c(0, 1),
+    options = list(
+      opt("--bill", "the file that the site sent, CSV or JSON [the bill that the ledger has]"),
+      opt("--site", "whose bill it is [the only site that is no pool of yours]"),
+      opt("--all", "show steps that change nothing too", "logical", FALSE),
+      opt("--dispute", "also write what is asked too much for the site to this file, .md and .json"),
+      opt("--export", "also write the lines as CSV in the columns of the FinOps Open Cost and Usage Specification"),
+      opt("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"), figure_option,
+      format_option)
+  ),
   standin = command_row(
     "serve a farm to try things on, as the project's rate cards say", function(o, args) cli_standin(o, args),
     arguments = "[SITE...]", arity = c(0, Inf),

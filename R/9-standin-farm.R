@@ -26,8 +26,8 @@ farm_job <- function(id, request, placed, seconds, farm) {
     paused = FALSE, halted = NA_real_, by = NULL, spent = 0, cap_at = Inf, cap = request$cap$amount,
     billed_at = placed, usage = list(),
     frames = data.frame(shot = rep(vapply(shots, `[[`, "", "shot"), lengths(each)), frame = unlist(each),
-                        truth = seconds, state = "waiting", node = NA_integer_, began = NA_real_, ended = NA_real_,
-                        took = NA_real_, runs = 0L, failures = 0L),
+                        truth = seconds, state = "waiting", since = -Inf, node = NA_integer_,
+                        began = NA_real_, ended = NA_real_, took = NA_real_, runs = 0L, failures = 0L),
     nodes = data.frame(up_at = begins + start, boot = start, speed = speed, state = "starting", free_at = NA_real_,
                        frame = NA_integer_, ends_at = Inf, freeze_at = at("freeze"), lose_at = at("lose"))
   ), parent = emptyenv())
@@ -55,15 +55,16 @@ next_farm_step <- function(job) {
   if (!is.na(job$halted)) return(NULL)
   nodes <- job$nodes
   state <- nodes[["state"]]
-  waiting <- any(job$frames[["state"]] == "waiting")
+  # Nothing is begun before it was free to be: a frame that failed or was lost waits from then.
+  free <- pmax(nodes[["free_at"]], waiting_since(job))
   over <- all(job$frames[["state"]] %in% c("ready", "failed"))
-  idle <- state == "idle" & nodes[["free_at"]] < nodes[["freeze_at"]] & waiting & !job$paused
+  idle <- state == "idle" & free < nodes[["freeze_at"]] & is.finite(free) & !job$paused
   last <- farm_moment(job)
   of_node <- list(
     "node up" = ifelse(state == "starting", nodes[["up_at"]], Inf),
     "node gone" = ifelse(state == "gone", Inf, pmax(job$placed, pmin(nodes[["lose_at"]], frozen_until(job)))),
     ended = ifelse(state == "busy" & nodes[["ends_at"]] <= nodes[["freeze_at"]], nodes[["ends_at"]], Inf),
-    rendering = ifelse(idle, nodes[["free_at"]], Inf)
+    rendering = ifelse(idle, free, Inf)
   )
   # Charges are added now and then, and what is left at the end.
   of_job <- c(cap = job$cap_at, begun = if (is.na(job$begun)) job$begins else Inf,
@@ -79,9 +80,19 @@ next_farm_step <- function(job) {
   list(at = at, what = names(of_node)[first], node = which.min(of_node[[first]]))
 }
 
+# From when a frame waits, of those that do the first; Inf when none does.
+waiting_since <- function(job) {
+  since <- job$frames[["since"]][job$frames[["state"]] == "waiting"]
+  if (length(since)) min(since) else Inf
+}
+
+first_waiting <- function(job, at) {
+  which(job$frames[["state"]] == "waiting" & job$frames[["since"]] <= at)[1]
+}
+
 do_farm_step <- function(job, what, at, node) {
   switch(what, begun = tell_farm(job, at, "begun"), "node up" = tell_farm(job, at, "node up", node = node),
-         rendering = tell_farm(job, at, "rendering", which(job$frames[["state"]] == "waiting")[1], node),
+         rendering = tell_farm(job, at, "rendering", first_waiting(job, at), node),
          ended = end_farm_frame(job, node, at), "node gone" = lose_farm_node(job, node, at),
          charged = charge_farm(job, at), halt_farm_job(job, at, if (what == "over") "all frames" else what))
 }
@@ -134,12 +145,14 @@ apply_frame_event <- function(job, what, at, frame, node) {
       job$frames$failures[frame] <- job$frames[["failures"]][frame] + (what == "failed")
       again <- what == "failed" && job$frames[["failures"]][frame] <= job$farm$card$troubles$retries
       job$frames$state[frame] <- if (again) "waiting" else what
+      job$frames$since[frame] <- at
       add_farm_use(job, node, "render", if (what == "ready") "ok" else "failed", took, at, frame)
       free_farm_node(job, node, at)
     },
     lost = {
       add_farm_use(job, node, "render", "incomplete", took, at)
       job$frames$state[frame] <- "waiting"
+      job$frames$since[frame] <- at
     }
   )
 }
@@ -242,7 +255,7 @@ farm_bill <- function(job) {
   }))
   card <- dearer_card(job$farm$card, or_else(job$farm$faults$prices, 1))
   day <- as.POSIXct(job$placed, origin = "1970-01-01", tz = "UTC")
-  bill(rows, card, job$request$tier, job$request$hire, job$request$engine, day)
+  bill(node_stretches(rows, card), card, job$request$tier, job$request$hire, job$request$engine, day)
 }
 
 dearer_card <- function(card, factor) {

@@ -1,0 +1,195 @@
+# Bills of sites: tables from outside, read by the map in the site's file or by the columns of the FinOps Open Cost and
+# Usage Specification.
+
+# What a line of a bill can say, and as what it is read.
+bill_columns <- c(key = "text", kind = "text", item = "text", quantity = "number", unit = "text", price = "number",
+                  amount = "number", currency = "text", node = "text", began = "moment", ended = "moment",
+                  shot = "text", frames = "text", job = "text")
+
+# Kinds of lines. A `total` is what the lines above it should add up to.
+bill_kinds <- c("usage", "minimum", "discount", "tax", "credit", "refund", "total")
+
+# The part of a bill as a kind of line.
+billed_kind <- function(part) if (part %in% "list" || !part %in% bill_kinds) "usage" else part
+
+bill_map_field <- function(x, where) {
+  if (!is.list(x) || is.null(names(x))) {
+    stop_input("type", paste("got", show_value(x)), where, "Write `amount: Cost` and the like: our name, then theirs.")
+  }
+  for (name in names(x)) check_choice(name, where, names(bill_columns))
+  vapply(names(x), function(name) check_text(x[[name]], paste0(where, "$", name)), "")
+}
+
+bill_fields <- function() list(
+  as = field(one_of("csv", "json")),
+  map = field(field_type(bill_map_field, c(list(type = "object", additionalProperties = FALSE),
+                                           list(properties = lapply(bill_columns, function(as) text_schema())))),
+              default = list()),
+  kinds = field(record_of(lapply(stats::setNames(nm = bill_kinds), function(kind) field(texts())))),
+  units = field(record_of(lapply(sale_units, function(unit) field(texts()))))
+)
+
+# Reads a site's bill. `card`: the site, whose `bill` has the map. Returns a list: `lines`, one row a line of the file
+# but totals, with the columns of `bill_columns` (`began` and `ended` in seconds since 1970), `line` (its number in the
+# file) and `mark` (what tells it from all others); `totals`, those that the file states; `currency`; `standard`,
+# whether it has the columns of the FinOps specification.
+read_bill <- function(path, card) {
+  where <- short_path(path)
+  if (!file.exists(path) || dir.exists(path)) {
+    stop_input("file", "there is no such file", where, "Name the bill that the site sent, as CSV or JSON.")
+  }
+  as <- or_else(card$bill$as, if (grepl("\\.json$", path, ignore.case = TRUE)) "json" else "csv")
+  found <- if (as == "json") read_foreign_json(path) else read_foreign_csv(path)
+  standard <- is_standard_bill(found) && !length(card$bill$map)
+  x <- if (standard) standard_lines(found) else map_columns(found, or_else(card$bill$map, list()), where,
+                                                            names(bill_columns))$rows
+  if (!nrow(found)) stop_input("bill", "has no line", where, "Name a bill with its lines.")
+  if (is.null(x[["amount"]])) {
+    stop_input("bill", paste("has no column for `amount`; its columns are", toString(utils::head(names(found), 20))),
+               where, paste0("Map it in sites/", card$site, ".yaml, such as bill: {map: {amount: THEIR COLUMN}}."))
+  }
+  x$mark <- row_marks(found)
+  x$line <- seq_len(nrow(found)) + (as == "csv")
+  plain_bill(x, card, where, standard)
+}
+
+plain_bill <- function(x, card, where, standard) {
+  for (name in setdiff(names(bill_columns), names(x))) x[[name]] <- rep(NA, nrow(x))
+  for (name in names(bill_columns)[bill_columns == "number"]) x[[name]] <- column_numbers(x[[name]], name, where)
+  for (name in names(bill_columns)[bill_columns == "moment"]) {
+    x[[name]] <- column_moments(x[[name]], name, card$time_zone, where)
+  }
+  for (name in names(bill_columns)[bill_columns == "text"]) x[[name]] <- as.character(x[[name]])
+  lost <- which(is.na(x[["amount"]]))
+  if (length(lost)) {
+    stop_input("bill", paste("has no amount in line", x[["line"]][lost[1]]), where, "Write 0 where nothing is asked.")
+  }
+  x$unit <- their_words(x[["unit"]], card$bill$units)
+  x$kind <- line_kinds(x, card$bill$kinds, where)
+  currency <- unique(stats::na.omit(x[["currency"]]))
+  odd <- setdiff(currency, card$currency)
+  if (length(odd)) {
+    stop_input("bill", paste0("is in ", odd[1], ", and the card of ", card$site, " is in ", card$currency), where,
+               "See that it is this site's bill; a card in the currency that is billed can be compared with it.")
+  }
+  x$currency <- card$currency
+  total <- x[["kind"]] == "total"
+  if (all(total)) stop_input("bill", "has no line but totals", where, "Name a bill with its lines.")
+  list(lines = x[!total, c(names(bill_columns), "line", "mark"), drop = FALSE],
+       totals = x[["amount"]][total], currency = card$currency, standard = standard, where = where)
+}
+
+# Their words as ours, where the site's file says so; a word that is ours already stays.
+their_words <- function(x, words) {
+  for (ours in names(words)) x[tolower(x) %in% tolower(words[[ours]])] <- ours
+  x
+}
+
+# What a line is: its own word for it, the site's file, or what it says of itself. A negative line without any is a
+# refund.
+line_kinds <- function(x, words, where) {
+  kind <- their_words(x[["kind"]], words)
+  by_item <- their_words(x[["item"]], words)
+  unsaid <- is.na(kind)
+  kind[unsaid & by_item %in% bill_kinds] <- by_item[unsaid & by_item %in% bill_kinds]
+  kind[is.na(kind)] <- ifelse(x[["amount"]][is.na(kind)] < 0, "refund", "usage")
+  kind <- tolower(kind)
+  odd <- which(!kind %in% bill_kinds)
+  if (length(odd)) {
+    stop_input("bill", paste0("has a line of kind ", show_value(kind[odd[1]]), " (line ", x[["line"]][odd[1]], ")"),
+               where, paste0("Say in the site's file what it is, such as bill: {kinds: {usage: [", kind[odd[1]],
+                             "]}}; kinds are ", toString(bill_kinds), "."))
+  }
+  kind
+}
+
+# ---- the FinOps Open Cost and Usage Specification --------------------------------------------------------------------
+
+#' Columns of the FinOps Open Cost and Usage Specification, version 1.0
+#'
+#' Those that version requires of every line, as types of a JSON Schema, and those of its optional ones that are read.
+#' @references FinOps Foundation (2024). FinOps Open Cost and Usage Specification, version 1.0.
+#' @noRd
+standard_version <- "1.0"
+standard_required <- c(
+  BilledCost = "number", BillingAccountId = "string", BillingAccountName = "string", BillingCurrency = "string",
+  BillingPeriodEnd = "moment", BillingPeriodStart = "moment", ChargeCategory = "string", ChargeClass = "string",
+  ChargeDescription = "string", ChargePeriodEnd = "moment", ChargePeriodStart = "moment", ContractedCost = "number",
+  EffectiveCost = "number", InvoiceIssuerName = "string", ListCost = "number", PricingQuantity = "number",
+  PricingUnit = "string", ProviderName = "string", PublisherName = "string", ServiceCategory = "string",
+  ServiceName = "string"
+)
+standard_optional <- c(ConsumedQuantity = "number", ConsumedUnit = "string", ListUnitPrice = "number",
+                       ContractedUnitPrice = "number", ResourceId = "string", ResourceName = "string",
+                       SkuId = "string", Tags = "string")
+
+# Its categories of charges, as kinds of ours. A correction of an earlier bill is one whatever its category.
+standard_kinds <- c(Usage = "usage", Purchase = "usage", Tax = "tax", Credit = "credit", Adjustment = "refund")
+
+is_standard_bill <- function(x) all(c("BilledCost", "BillingCurrency", "ChargeCategory") %in% names(x))
+
+standard_lines <- function(x) {
+  take <- function(...) {
+    there <- intersect(c(...), names(x))
+    out <- rep(NA_character_, nrow(x))
+    for (name in there) out[is.na(out)] <- x[[name]][is.na(out)]
+    out
+  }
+  kind <- standard_kinds[take("ChargeCategory")]
+  kind[is.na(kind)] <- take("ChargeCategory")[is.na(kind)]
+  kind[take("ChargeClass") %in% "Correction"] <- "refund"
+  data.frame(kind = unname(kind), item = take("ChargeDescription", "SkuId"),
+             quantity = take("PricingQuantity", "ConsumedQuantity"), unit = take("PricingUnit", "ConsumedUnit"),
+             price = take("ContractedUnitPrice", "ListUnitPrice"), amount = take("BilledCost"),
+             currency = take("BillingCurrency"), node = take("ResourceName", "ResourceId"),
+             began = take("ChargePeriodStart"), ended = take("ChargePeriodEnd"))
+}
+
+#' The lines of a bill in the columns of the FinOps Open Cost and Usage Specification
+#'
+#' @param lines Lines as the ledger has them, of one site: `item`, `kind`, `quantity`, `unit`, `price`, `amount`,
+#'   `currency`, `node`, `began`, `ended` (UTC texts).
+#' @param card The site. @param job What stands for the account: the id of the job there, or its name here.
+#' @param period The days from which and until which is billed, two texts in UTC.
+#' @return A data frame with the columns that version 1.0 requires, and `ConsumedQuantity`, `ConsumedUnit`,
+#'   `ListUnitPrice`, `ResourceId`. What is not known of a line is `NA`.
+#' @references As for `standard_required`.
+#' @noRd
+as_standard_lines <- function(lines, card, job, period) {
+  category <- c(usage = "Usage", minimum = "Usage", tax = "Tax", credit = "Credit", discount = "Adjustment",
+                refund = "Adjustment")[lines[["kind"]]]
+  text <- function(x) rep(x, nrow(lines))
+  worked <- ifelse(is.na(lines[["price"]]) | is.na(lines[["quantity"]]), lines[["amount"]],
+                   lines[["price"]] * lines[["quantity"]])
+  priced <- lines[["kind"]] %in% "usage"
+  data.frame(
+    BilledCost = lines[["amount"]], BillingAccountId = text(job), BillingAccountName = text(job),
+    BillingCurrency = lines[["currency"]], BillingPeriodEnd = text(period[2]), BillingPeriodStart = text(period[1]),
+    ChargeCategory = unname(category), ChargeClass = ifelse(lines[["kind"]] %in% "refund", "Correction", NA),
+    ChargeDescription = lines[["item"]],
+    ChargePeriodEnd = ifelse(is.na(lines[["ended"]]), period[2], lines[["ended"]]),
+    ChargePeriodStart = ifelse(is.na(lines[["began"]]), period[1], lines[["began"]]),
+    ContractedCost = ifelse(priced, worked, lines[["amount"]]), EffectiveCost = lines[["amount"]],
+    InvoiceIssuerName = text(card$site), ListCost = ifelse(priced, worked, lines[["amount"]]),
+    PricingQuantity = lines[["quantity"]], PricingUnit = lines[["unit"]], ProviderName = text(card$site),
+    PublisherName = text(card$site), ServiceCategory = text("Compute"), ServiceName = text("Rendering"),
+    ConsumedQuantity = lines[["quantity"]], ConsumedUnit = lines[["unit"]], ListUnitPrice = lines[["price"]],
+    ResourceId = lines[["node"]]
+  )
+}
+
+# A JSON Schema, ours, of a line in these columns.
+standard_schema <- function() {
+  typed <- function(type) if (type == "moment") list(type = c("string", "null"), format = "date-time")
+                          else list(type = c(type, "null"))
+  properties <- lapply(as.list(c(standard_required, standard_optional)), typed)
+  for (name in c("BilledCost", "BillingCurrency", "ChargeCategory")) {
+    properties[[name]] <- list(type = standard_required[[name]])
+  }
+  properties$ChargeCategory <- list(enum = I(names(standard_kinds)))
+  properties$ChargeClass <- list(enum = list("Correction", NULL))
+  schema <- list("$schema" = "https://json-schema.org/draft/2020-12/schema",
+                 title = paste("FinOps Open Cost and Usage Specification", standard_version, "as clockpigeon reads it"),
+                 type = "object", properties = properties, required = I(names(standard_required)))
+  paste(jsonlite::toJSON(schema, auto_unbox = TRUE, pretty = 2, null = "null"))
+}

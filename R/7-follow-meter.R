@@ -1,0 +1,145 @@
+# What a job's runs took at a site, as the ledger knows it: the meter that its bill is held against.
+
+# Returns a list: `usage`, as bill() takes it, with `shot`, `frame` and whether the work was `unusable` (refused when it
+# was looked at); `whole`, whether every frame that came from there has its time; `windows`: `node`, `from`, `to`
+# (seconds since 1970) in which each node can have worked, or NULL; `runs`, how many and how many of them `failed`;
+# `moments`: when the site was `sent` the job and had `begun`, and from then when each node was `up`.
+site_meter <- function(project, ledger, job, site, shots) {
+  card <- project$sites[[site]]
+  events <- as_frame(job_events(ledger, job))
+  events$time <- column_moments(events[["time"]], "time", "UTC", "the ledger")
+  mine <- events[events[["place"]] %in% site, , drop = FALSE]
+  mine$node <- sub(paste0(site, "/"), "", mine[["node"]], fixed = TRUE)
+  megapixels <- vapply(shots, function(shot) prod(shot$size) / 1e6, 0)
+  names(megapixels) <- vapply(shots, `[[`, "", "shot")
+  own <- card$kind == "own"
+  runs <- if (own) timed_runs(ledger, job, site) else told_runs(mine)
+  runs$unusable <- refused_runs(runs, events)
+  usage <- if (NROW(runs)) run_usage(runs, card, megapixels)
+  rest <- if (own) {
+    if (NROW(usage)) between_runs(usage, runs)
+  } else between_told(mine, runs, card)
+  came <- mine[mine[["what"]] %in% c("ready", "arrived"), c("shot", "frame"), drop = FALSE]
+  timed <- runs[runs[["status"]] == "ok", , drop = FALSE]
+  list(usage = bind_rows_of(usage, rest),
+       whole = nrow(timed) > 0 && all(row_key(came, c("shot", "frame")) %in% row_key(timed, c("shot", "frame"))),
+       windows = if (!own) told_windows(mine), runs = c(all = nrow(runs), failed = sum(runs[["status"]] != "ok")),
+       moments = told_moments(mine))
+}
+
+# Runs of an own pool: what they took is in the ledger.
+timed_runs <- function(ledger, job, site) {
+  rows <- as_frame(timings(ledger, job = job))
+  rows <- rows[rows[["site"]] %in% site & rows[["activity"]] %in% c("render", "prepass") &
+                 is.finite(rows[["wall_s"]]), , drop = FALSE]
+  whole <- rows[["activity"]] == "render" & is.na(rows[["piece"]])
+  data.frame(node = ifelse(is.na(rows[["node"]]), "-", rows[["node"]]), activity = rows[["activity"]],
+             status = ifelse(rows[["status"]] %in% "ok", "ok", "failed"), seconds = rows[["wall_s"]],
+             began = column_moments(rows[["measured_at"]], "measured_at", "UTC", "the ledger"),
+             shot = rows[["shot"]], frame = rows[["frame"]], whole = whole)
+}
+
+# Runs as a site tells of them: from when a frame was begun on a node to when it was ready, failed or lost. A frame that
+# is only told to be ready, with its time, is a run too. Two nodes may have had one frame at the same time.
+told_runs <- function(x) {
+  x <- x[x[["what"]] %in% c("rendering", "ready", "failed", "lost") & !x[["source"]] %in% "verify" &
+           !is.na(x[["frame"]]), , drop = FALSE]
+  if (!nrow(x)) return(no_runs)
+  x <- x[order(x[["shot"]], x[["frame"]], x[["node"]], x[["time"]]), , drop = FALSE]
+  key <- row_key(x, c("shot", "frame", "node"))
+  same <- c(FALSE, key[-1] == utils::head(key, -1))
+  after <- same & c(FALSE, utils::head(x[["what"]], -1) == "rendering")
+  begun <- ifelse(after, c(NA, utils::head(x[["time"]], -1)), NA)
+  seconds <- ifelse(is.na(x[["seconds"]]), x[["time"]] - begun, x[["seconds"]])
+  kept <- x[["what"]] != "rendering" & is.finite(seconds)
+  status <- c(ready = "ok", failed = "failed", lost = "incomplete")[x[["what"]][kept]]
+  data.frame(node = ifelse(is.na(x[["node"]]), "-", x[["node"]])[kept], activity = rep("render", sum(kept)),
+             status = unname(status), seconds = seconds[kept],
+             began = ifelse(is.na(begun), x[["time"]] - seconds, begun)[kept], shot = x[["shot"]][kept],
+             frame = x[["frame"]][kept], whole = rep(TRUE, sum(kept)))
+}
+
+no_runs <- data.frame(node = character(), activity = character(), status = character(), seconds = numeric(),
+                      began = numeric(), shot = character(), frame = integer(), whole = logical())
+
+# Whether what a run made was refused after it.
+refused_runs <- function(runs, events) {
+  refused <- events[events[["what"]] %in% "failed" & events[["source"]] %in% "verify", , drop = FALSE]
+  if (!nrow(refused) || !nrow(runs)) return(rep(FALSE, nrow(runs)))
+  last <- tapply(refused[["time"]], row_key(refused, c("shot", "frame")), max)
+  at <- last[row_key(runs, c("shot", "frame"))]
+  runs[["status"]] == "ok" & !is.na(at) & runs[["began"]] + runs[["seconds"]] <= at
+}
+
+run_usage <- function(runs, card, megapixels) {
+  size <- unname(megapixels[runs[["shot"]]])
+  data.frame(node = runs[["node"]], activity = runs[["activity"]], status = runs[["status"]],
+             seconds = pmax(runs[["seconds"]], 0), frames = as.integer(runs[["status"]] == "ok" & runs[["whole"]]),
+             megapixels = ifelse(is.na(size), 0, size), began = local_text(runs[["began"]], card),
+             shot = runs[["shot"]], frame = runs[["frame"]], unusable = runs[["unusable"]])
+}
+
+local_text <- function(at, card) {
+  format(as.POSIXct(at, origin = "1970-01-01", tz = "UTC"), "%Y-%m-%d %H:%M", tz = or_else(card$time_zone, "UTC"))
+}
+
+# A row of a node's time in which it rendered nothing.
+other_use <- function(node, activity, seconds, began) {
+  kept <- is.finite(seconds) & seconds > 0
+  data.frame(node = node, activity = activity, status = "ok", seconds = seconds, frames = 0L, megapixels = 0,
+             began = began, shot = NA_character_, frame = NA_integer_, unusable = FALSE)[kept, , drop = FALSE]
+}
+
+# A node's time between its first and last run in which it had none.
+between_runs <- function(usage, runs) {
+  bind_tables(lapply(split(seq_len(nrow(runs)), runs[["node"]]), function(at) {
+    from <- runs[["began"]][at]
+    idle <- max(from + runs[["seconds"]][at]) - min(from) - sum(runs[["seconds"]][at])
+    other_use(usage[["node"]][at[1]], "idle", idle, usage[["began"]][at[1]])
+  }))
+}
+
+# Starts and waits of nodes, as a site tells of them: from the job's beginning to when a node is up; between its runs;
+# and where nodes are given back only at the end, from its last run to that.
+between_told <- function(x, runs, card) {
+  moments <- told_moments(x)
+  halted <- x[["time"]][x[["what"]] == "halted"]
+  rows <- lapply(seq_along(moments$up), function(k) {
+    node <- names(moments$up)[k]
+    up <- moments$up[[k]]
+    mine <- runs[runs[["node"]] == node & runs[["began"]] >= up - 1, , drop = FALSE]
+    gone <- x[["time"]][x[["what"]] == "node gone" & x[["node"]] %in% node]
+    end <- min(c(halted[halted >= up], gone[gone >= up], Inf))
+    last <- max(c(up, mine[["began"]] + mine[["seconds"]]))
+    until <- if (identical(card$release, "end") && is.finite(end)) end else last
+    rbind(other_use(node, "start", up - moments$begun, local_text(moments$begun, card)),
+          other_use(node, "idle", until - up - sum(mine[["seconds"]]), local_text(up, card)))
+  })
+  do.call(rbind, rows)
+}
+
+# When the site had the job, began, and when each of its nodes was up.
+told_moments <- function(x) {
+  first <- function(what) min(c(x[["time"]][x[["what"]] %in% what], Inf))
+  up <- x[x[["what"]] == "node up" & !is.na(x[["node"]]), , drop = FALSE]
+  up <- up[!duplicated(up[["node"]]), , drop = FALSE]
+  list(sent = first(c("sent", "placed")), begun = first("begun"),
+       up = stats::setNames(as.list(up[["time"]]), up[["node"]]))
+}
+
+# When each node can have worked: from the job's beginning there (nodes are paid from their start) to when it was gone,
+# or the job was over.
+told_windows <- function(x) {
+  moments <- told_moments(x)
+  if (!is.finite(moments$begun) || !length(moments$up)) return(NULL)
+  over <- max(x[["time"]][x[["what"]] %in% c("halted", "ready", "failed", "lost")], moments$begun)
+  gone <- vapply(names(moments$up), function(node) {
+    min(c(x[["time"]][x[["what"]] == "node gone" & x[["node"]] %in% node], over))
+  }, 0)
+  data.frame(node = names(moments$up), from = moments$begun, to = pmax(moments$begun, unname(gone)))
+}
+
+bind_rows_of <- function(...) {
+  rows <- Filter(NROW, list(...))
+  if (length(rows)) do.call(rbind, c(rows, make.row.names = FALSE))
+}

@@ -1,0 +1,42 @@
+# What became of a job at a site, kept beside what was forecast of it: from this later forecasts are corrected.
+
+# Writes it down once for each job and site: what it cost (`cost`), when the last frame came (`finish_s`, from the
+# placing), how fast it was (`speed`: seconds of the middle frame beside those expected), waiting until it began
+# (`wait_s`), the start of nodes (`start_s`) and the share of runs that failed (`failed`). The quantiles are those of
+# the forecast as it was before any correction.
+keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watched, project) {
+  came <- watched$came[promise$columns]
+  if (!all(is.finite(came))) return(invisible(0L))
+  d <- promise$draws
+  card <- project$sites[[site]]
+  rate <- or_else(rate_to(card, project$currency, project$rates)$rate, NA_real_)
+  # What was paid ahead is paid; what was given is not.
+  ahead <- vapply(Filter(function(b) b$kind == "prepaid", card$balances), `[[`, "", "balance")
+  credit <- sum(lines[["amount"]][lines[["kind"]] == "credit" & lines[["item"]] %in% ahead])
+  moments <- meter$moments
+  slower <- exp(-d[["log_speed"]])
+  rows <- list(
+    outcome_row("cost", rate * round(sum(lines[["amount"]]) - credit, 6), length(came), d[["cost"]]),
+    outcome_row("finish_s", max(came), length(came), d[["finish_s"]]),
+    if (meter$whole) outcome_row("speed", priced$ratio, priced$runs, slower / mean(slower)),
+    if (is.finite(moments$begun) && is.finite(moments$sent)) {
+      outcome_row("wait_s", moments$begun - moments$sent, 1, d[["wait_s"]])
+    },
+    if (length(moments$up) && is.finite(moments$begun)) {
+      outcome_row("start_s", min(unlist(moments$up)) - moments$begun, length(moments$up), d[["start_s"]])
+    },
+    if (meter$whole) outcome_row("failed", meter$runs[["failed"]] / meter$runs[["all"]], meter$runs[["all"]], NULL)
+  )
+  rows <- as_frame(bind_tables(rows))
+  rows <- data.frame(made_at = utc_now(watched$placed + watched$passed_s), site = site,
+                     tier = as.character(promise$part$tier), rows,
+                     key = paste(site, rows[["what"]]))
+  invisible(add_outcomes(ledger, job, rows))
+}
+
+outcome_row <- function(what, actual, count, draws) {
+  points <- if (length(draws)) quantile_of(draws, forecast_probs) else rep(NA_real_, length(forecast_probs))
+  points[!is.finite(points)] <- NA
+  data.frame(what = what, actual = as.numeric(actual), count = as.numeric(count),
+             as.list(stats::setNames(points, forecast_points())))
+}

@@ -1,0 +1,254 @@
+# Settling a job: its bill against what was promised, what was metered, and the card.
+
+#' Settle the bill of a job
+#'
+#' Holds what a site asks for a job against what was promised when it was decided, what the ledger has metered, and the
+#' site's card, to the minor unit, and says what is asked too much. The bill's lines are kept in the ledger, each once
+#' however often the file is given; a line that comes again with another amount is kept as its correction, and refunds
+#' are lines of their own. What became of the job is kept as evidence of the site, from which later forecasts are
+#' corrected ([learned()]).
+#'
+#' From promised to billed there are these steps, whose differences add up exactly: `since the promise` (the same
+#' forecast made again for the moment of placing, by the card as it is now), `number of frames`, `speed` (what the
+#' middle frame took beside its forecast), `time a frame` (what the others took beyond that), `failed and unusable work`
+#' and `start, load and idle`, which together lead to the card's own bill of what was metered; then `doubled lines`,
+#' `frames that never came`, `use beyond the meter`, `rate`, `tier or class`, `minimums`, `rounding`, `discounts`,
+#' `tax`, `balances`, `refunds`, `unexplained`, and `exchange`. Where nothing was metered, `use` stands for what lies
+#' between. Failed work is priced as the last of a node's runs, so that a discount by volume falls to it.
+#'
+#' @param project From [read_project()].
+#' @param ledger A ledger from [open_ledger()], for writing.
+#' @param job The job's name.
+#' @param bill The file that the site sent, CSV or JSON, read as `bill` in the site's file says ([read_site()]), or by
+#'   the columns of the FinOps Open Cost and Usage Specification 1.0. When absent, the bill that the ledger has.
+#' @param site The site; the only one that sent one, or the only one there is, when absent.
+#' @return A list of class `cp_settled`: `job`, `site`, `currency` (the project's), `billed_in` (the card's); `steps`, a
+#'   tibble of `step`, `after`, `difference` (in the project's currency); `promised`, its mean and its 10 % and 90 %
+#'   points; `metered` (the card's bill of what was metered, from [bill()]; `measured` says whether there is a meter);
+#'   `billed` (in the card's currency), `lines`, a tibble of the bill's lines; `findings`, a tibble: `code`, `line`,
+#'   `quantity`, `unit`, `known`, `price`, `known_price`, `amount` (too much, in the card's currency), `detail`,
+#'   `claimed` (whether it is asked back, or only to be explained), `label`; `too_much`, their sum; `rate` of exchange
+#'   when it was promised and now; `ratio`, what the middle frame took beside its forecast; `new` lines; `other` lines
+#'   of the file, which are of other jobs.
+#' @section Conditions: `clockpigeon_error_bill` for a bill of another job, currency or month, without amounts or with
+#'   lines of an unknown kind; `clockpigeon_error_import` for what cannot be read; `clockpigeon_error_job` for a job
+#'   that was not placed.
+#' @examplesIf requireNamespace("mirai", quietly = TRUE) && nzchar(Sys.which("povray"))
+#' \dontrun{
+#' settle_job(read_project(), open_ledger("ledger.sqlite"), "night-1", "bill.csv")
+#' }
+#' @export
+settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
+  watched <- watch_job(project, ledger, job)
+  site <- settled_site(watched, ledger, job, bill, site)
+  card <- project$sites[[site]]
+  taken <- if (length(bill)) take_bill(bill, project, ledger, job, card, watched)
+  lines <- asked_lines(ledger, job, site)
+  if (!nrow(lines)) {
+    stop_input("bill", paste("no bill of", site, "is known"), paste("job", job),
+               paste0("Name the file: clockpigeon settle ", job, " --bill FILE."))
+  }
+  promise <- site_promise(watched, ledger, job, site, project)
+  meter <- site_meter(project, ledger, job, site, watched$state$job$shots)
+  priced <- priced_meter(meter, promise, card, watched)
+  facts <- line_facts(meter, priced, promise, card, watched, site)
+  doubted <- doubted_lines(lines, facts)
+  sums <- c(usage = 0, discount = 0) + c(sum(priced$bill[["amount"]][priced$bill[["part"]] == "list"]),
+                                         sum(priced$bill[["amount"]][priced$bill[["part"]] == "discount"]))
+  tax <- if (length(card$tax) && !card$tax$included) card$tax$percent / 100 else NA_real_
+  more <- doubted_sums(doubted$lines, as.list(sums), facts, or_else(taken$totals, numeric()), tax)
+  findings <- told_findings(rbind(doubted$findings, more), lines, facts)
+  steps <- settled_steps(promise, meter, priced, doubted, card, project)
+  keep_outcomes(ledger, job, site, promise, meter, priced, lines, watched, project)
+  structure(list(
+    job = job, site = site, currency = project$currency, billed_in = card$currency, steps = as_table(steps$table),
+    promised = promise[c("mean", "p10", "p90", "made_at")], metered = priced$bill, measured = meter$whole,
+    billed = from_minor(to_minor(sum(lines[["amount"]]), card$currency), card$currency),
+    lines = as_table(doubted$lines), findings = as_table(findings),
+    too_much = round(sum(findings[["amount"]][findings[["claimed"]]]), facts$digits), rate = steps$rate, runs = meter$runs,
+    ratio = or_else(priced$ratio, NA_real_),
+    new = or_else(taken$new, 0L), other = or_else(taken$other, 0L), card_as_of = card$as_of, parts = promise$part,
+    watched = watched
+  ), class = "cp_settled")
+}
+
+# The site that is settled with: the one named, the one whose bill is known, or the only one.
+settled_site <- function(watched, ledger, job, bill, site) {
+  sites <- unique(watched$parts[["site"]])
+  if (length(site)) return(check_choice(site, argument("site"), sites))
+  known <- unique(job_charges(ledger, job)[["site"]])
+  own <- vapply(watched$state$scenario$sites[sites], function(s) s$kind == "own", NA)
+  left <- if (length(bill)) sites[!own] else intersect(sites, known)
+  left <- if (length(left)) left else sites
+  if (length(left) > 1) {
+    stop_input("job", paste("was placed at", toString(left)), argument("site"),
+               "Say whose bill is settled: --site NAME.")
+  }
+  left
+}
+
+# ---- what was promised, and what the card makes of what was metered --------------------------------------------------
+
+# The part of the forecast that is the site's: `mean` (recorded when it was decided), `p10`, `p90`; `again` (mean of the
+# same made anew), `lost` (mean of money for runs that fail), `draws`; `frames` of the part with their expected
+# `seconds` there; `part`: its option; `engine`; `day` of the bill.
+site_promise <- function(watched, ledger, job, site, project) {
+  begun <- watched$begun
+  of <- which(begun$state$options[["site"]][begun$parts$used] == site)
+  recorded <- as_frame(promised(ledger, job))
+  recorded <- recorded[recorded[["what"]] == "cost", , drop = FALSE]
+  total <- job_decision(ledger, job)$plan$cost_mean
+  # A rescue is no part of the plan that was first made.
+  if (!length(of)) {
+    stop_input("job", paste("no part of the plan was", site, "'s"), paste("job", job), "Settle its own parts.")
+  }
+  draws <- begun$parts$draws[[of]]
+  all <- sum(vapply(begun$parts$draws, function(d) mean(d[["cost"]]), 0))
+  share <- if (all > 0) mean(draws[["cost"]]) / all else 1
+  columns <- begun$parts$runs[[of]]
+  frames <- job_columns(begun$state$job)[columns, , drop = FALSE]
+  frames$seconds <- colMeans(begun$state$seconds[, columns, drop = FALSE]) * mean(exp(-draws[["log_speed"]]))
+  option <- as.list(as_frame(begun$state$options)[begun$parts$used[of], , drop = FALSE])
+  list(mean = total * share, p10 = recorded[["p10"]][1] * share, p90 = recorded[["p90"]][1] * share,
+       made_at = recorded[["made_at"]][1], again = mean(draws[["cost"]]), lost = mean(draws[["lost_money"]]),
+       draws = draws, frames = frames, part = option, columns = columns, engine = begun$state$job$engine,
+       version = begun$state$job$version, day = watched$placed, alone = length(begun$parts$used) == 1)
+}
+
+# What the card makes of a usage: `bill`, and `cost`, in which what a prepaid balance pays is paid.
+card_bill <- function(usage, card, promise) {
+  usage <- if (NROW(usage)) node_stretches(usage[metered_columns], card) else data.frame(seconds = numeric())
+  x <- as_frame(bill(usage, card, tier = null_if_na(promise$part$tier),
+                     hire = null_if_na(promise$part$hire), engine = promise$engine, on = promise$day))
+  prepaid <- -sum(x[["amount"]][x[["part"]] == "credit" & x[["rule"]] %in% "prepaid balance"])
+  whole <- function(amount) from_minor(to_minor(amount, card$currency), card$currency)
+  list(bill = x, cost = whole(sum(x[["amount"]]) + prepaid), prepaid = prepaid)
+}
+
+# The card's bills of usages from the promised one to the metered one, each with one thing more as it was.
+priced_meter <- function(meter, promise, card, watched) {
+  cost <- function(usage) card_bill(usage, card, promise)$cost
+  usage <- meter$usage
+  expected <- expected_usage(promise$frames, usage, card, watched)
+  if (!meter$whole) {
+    came <- watched$came[promise$columns]
+    done <- card_bill(expected[is.finite(came), , drop = FALSE], card, promise)
+    return(c(list(promised = cost(expected), frames = done$cost, runs = 0), done))
+  }
+  good <- usage[usage[["activity"]] == "render" & usage[["status"]] == "ok" & !usage[["unusable"]], , drop = FALSE]
+  # Of a frame that was rendered more than once the last run made it.
+  good <- good[!duplicated(good[c("shot", "frame")], fromLast = TRUE), , drop = FALSE]
+  at <- match(row_key(good, c("shot", "frame")), row_key(promise$frames, c("shot", "frame")))
+  same <- good
+  same$seconds <- ifelse(is.na(at), good[["seconds"]], promise$frames[["seconds"]][at])
+  ratio <- stats::median((good[["seconds"]] / same[["seconds"]])[!is.na(at)])
+  faster <- same
+  faster$seconds <- same[["seconds"]] * or_else(ratio, 1)
+  rendered <- usage[usage[["activity"]] == "render", , drop = FALSE]
+  c(list(promised = cost(expected), frames = cost(same), speed = cost(faster), time = cost(good),
+         failed = cost(rendered), ratio = ratio, runs = nrow(good)),
+    card_bill(usage, card, promise))
+}
+
+# The frames of a part as they were expected, each where and when it was rendered, or else on those nodes in turn.
+expected_usage <- function(frames, usage, card, watched) {
+  sizes <- vapply(watched$state$job$shots, function(shot) prod(shot$size) / 1e6, 0)
+  names(sizes) <- vapply(watched$state$job$shots, `[[`, "", "shot")
+  if (is.null(usage)) usage <- other_use("node-1", "render", 0, NA)
+  rendered <- usage[usage[["activity"]] == "render" & usage[["status"]] == "ok", , drop = FALSE]
+  at <- nrow(rendered) + 1 - match(row_key(frames, c("shot", "frame")), rev(row_key(rendered, c("shot", "frame"))))
+  in_turn <- rep_len(or_else(unique(rendered[["node"]]), "node-1"), nrow(frames))
+  begin <- local_text(as.numeric(watched$placed), card)
+  data.frame(node = ifelse(is.na(at), in_turn, rendered[["node"]][at]), activity = "render", status = "ok",
+             seconds = frames[["seconds"]], frames = 1L, megapixels = unname(sizes[frames[["shot"]]]),
+             began = ifelse(is.na(at), begin, rendered[["began"]][at]))
+}
+
+# What lines are held against, as doubted_lines() takes it.
+line_facts <- function(meter, priced, promise, card, watched, site) {
+  tier <- null_if_na(promise$part$tier)
+  hire <- null_if_na(promise$part$hire)
+  tariff <- tariff_of(card, tier, hire, promise$engine, promise$day)
+  prices <- lapply(tariff$charges, function(charge) data.frame(unit = charge$per, price = charge$amounts))
+  timed <- Filter(function(unit) sale_units[[unit]]$value == "ms", names(sale_units))
+  parts <- lapply(stats::setNames(nm = timed), function(unit) {
+    weight <- sale_units[[unit]]$weight
+    if (is.null(weight)) 1 else sale_units[[unit]]$parts / tariff$defaults[[weight]]
+  })
+  lists <- priced$bill[priced$bill[["part"]] == "list", , drop = FALSE]
+  by_node <- priced$bill[["rule"]] %in% "minimum_node"
+  came <- job_columns(watched$state$job)
+  came$column <- seq_len(nrow(came))
+  came <- came[came$column %in% promise$columns & is.finite(watched$came), c("shot", "frame"), drop = FALSE]
+  failed <- meter$usage[meter$usage[["status"]] %in% if (card$billed$failed) c("failed", "incomplete"),
+                        c("shot", "frame"), drop = FALSE]
+  came <- rbind(came, failed)
+  list(prices = do.call(rbind, prices), others = other_prices(card, tier, hire, promise), parts = parts,
+       windows = meter$windows, node_hours = promise$part$nodes * watched$passed_s / 3600,
+       meter = if (meter$whole) lists[c("unit", "quantity")], delivered = came,
+       step_s = tariff$charges[[1]]$step / 1000, minimum = max(tariff$minimum, tariff$minimum_month) /
+         10^minor_digits(card$currency), node_minimum = sum(priced$bill[["amount"]][by_node]),
+       billable = sum(lists[["quantity"]][lists[["unit"]] == "frame"]), digits = minor_digits(card$currency))
+}
+
+# The first charge's price by every other tier and class.
+other_prices <- function(card, tier, hire, promise) {
+  tiers <- vapply(card$tiers, `[[`, "", "tier")
+  hires <- c(vapply(card$hires, `[[`, "", "hire"), if (!length(card$hires)) NA)
+  rows <- lapply(tiers, function(t) lapply(hires, function(h) {
+    if (identical(t, or_else(tier, tiers[1])) && identical(h, or_else(hire, hires[1]))) return(NULL)
+    charge <- tariff_of(card, t, null_if_na(h), promise$engine, promise$day)$charges[[1]]
+    data.frame(unit = charge$per, price = charge$amounts[1], name = paste(c(t, null_if_na(h)), collapse = ", "))
+  }))
+  none <- data.frame(unit = character(), price = numeric(), name = character())
+  as_frame(or_else(bind_tables(unlist(rows, recursive = FALSE)), none))
+}
+
+# Findings with where each line is in the bill, and whether its amount is asked back.
+told_findings <- function(found, lines, facts) {
+  found <- as_frame(found)
+  # A minimum can take back some of what else is too much.
+  found$claimed <- found[["code"]] == "minimum" | found[["code"]] != "unknown" & found[["amount"]] > 0
+  found <- found[order(-found[["claimed"]], -found[["amount"]]), , drop = FALSE]
+  # Rounded so that the sum is the rounded sum.
+  of <- cumsum(found[["amount"]] * found[["claimed"]])
+  rounded <- diff(c(0, round(of, facts$digits)))
+  found$amount <- ifelse(found[["claimed"]], round(rounded, facts$digits), round(found[["amount"]], facts$digits))
+  # What came from a file says where it stood there.
+  label <- ifelse(startsWith(lines[["key"]], "file "), lines[["source"]], paste("line", lines[["line"]]))
+  found$label <- label[found[["line"]]]
+  at <- found[["code"]] == "doubled"
+  found$detail[at] <- label[found[["known"]][at]]
+  found$known[at] <- NA
+  found
+}
+
+# ---- the steps -------------------------------------------------------------------------------------------------------
+
+settled_steps <- function(promise, meter, priced, doubted, card, project) {
+  rate_on <- function(on) or_else(rate_to(card, project$currency, project$rates, on)$rate, NA_real_)
+  then <- rate_on(as.Date(substr(promise$made_at, 1, 10)))
+  now <- rate_on(NULL)
+  if (is.na(then)) then <- now
+  lines <- doubted$lines
+  gap <- bill_gap(lines, priced$bill, doubted$findings, minor_digits(card$currency))
+  gap[["balances"]] <- gap[["balances"]] - priced$prepaid
+  fixed <- c(promised = promise$mean, "since the promise" = promise$again)
+  after <- function(amount) promise$again + then * amount
+  if (meter$whole) {
+    made <- c("number of frames" = after(priced$frames - priced$promised),
+              speed = after(priced$speed - priced$promised),
+              "time a frame" = after(priced$time - priced$promised),
+              "failed and unusable work" = after(priced$failed - priced$promised) - promise$lost,
+              "start, load and idle" = then * priced$cost)
+    beyond <- then * (priced$cost + cumsum(gap))
+  } else {
+    made <- c("number of frames" = after(priced$frames - priced$promised))
+    use <- gap[["use beyond the meter"]]
+    gap <- gap[names(gap) != "use beyond the meter"]
+    made <- c(made, use = then * (priced$cost + use))
+    beyond <- then * (priced$cost + use + cumsum(gap))
+  }
+  levels <- c(fixed, made, beyond, exchange = now * sum(lines[["amount"]]))
+  list(table = step_table(levels, project$currency), rate = c(then = then, now = now))
+}

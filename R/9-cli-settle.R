@@ -1,0 +1,28 @@
+# The command `settle`: a job's bill against what was promised, metered and priced.
+
+cli_settle <- function(o, args) {
+  project <- read_project(parts = c("shots", "sites", "rates"))
+  job <- if (length(args)) args[1] else cli_one_job(project)
+  check_choice(o$list, "option --list", c("steps", "findings", "lines"))
+  x <- cli_ledger(project, FALSE, function(ledger) settle_job(project, ledger, job, o$bill, o$site))
+  if (length(o$dispute)) {
+    files <- write_dispute(x, o$dispute)
+    cli_note("Written for the site: ", paste(files, collapse = " and "))
+  }
+  if (length(o$export)) {
+    lines <- standard_export(x, project)
+    write_whole(o$export, function(part) utils::write.csv(lines, part, row.names = FALSE, na = ""))
+    cli_note("Written in the columns of the FinOps Open Cost and Usage Specification ", standard_version, ": ",
+             o$export)
+  }
+  cli_figure(x, o$figure)
+  cli_emit(x[[o$list]], o$format, function() settle_lines(x, o$all))
+  if (x$too_much > 0) 3L else 0L
+}
+
+standard_export <- function(x, project) {
+  moment <- function(at) format(at, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
+  id <- x$lines[["source"]][!startsWith(x$lines[["source"]], "line ")]
+  as_standard_lines(as_frame(x$lines), project$sites[[x$site]], or_else(id, x$job)[1],
+                    c(moment(x$watched$placed), moment(x$watched$placed + x$watched$passed_s)))
+}

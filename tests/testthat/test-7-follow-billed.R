@@ -1,0 +1,55 @@
+test_that("a bill's lines are kept once; corrections and refunds are lines of their own", {
+  x <- rendered_job()
+  lines <- farm_lines(x)
+  lines$Key <- sprintf("L%03d", seq_len(nrow(lines)))
+  x$project$sites$saltmill$bill$map[["key"]] <- "Key"
+  first <- x$settle(lines)
+  expect_identical(first$new, nrow(lines))
+  again <- x$settle(lines)
+  expect_identical(again$new, 0L)
+  expect_identical(again$billed, first$billed)
+  # Line 3 comes anew, dearer by a pound, then as it was.
+  dearer <- lines
+  dearer$Cost[3] <- dearer$Cost[3] + 1
+  corrected <- x$settle(dearer, "second.csv")
+  expect_identical(corrected$new, 1L)
+  expect_equal(corrected$billed, round(sum(dearer$Cost), 2))
+  expect_match(utils::tail(corrected$lines$item, 1), "^correction: ")
+  expect_equal(stats::setNames(corrected$steps$difference, corrected$steps$step)[["refunds"]],
+               round(corrected$rate[["now"]], 2), tolerance = 0.01)
+  back <- x$settle(lines, "third.csv")
+  expect_identical(back$new, 1L)
+  expect_equal(back$billed, first$billed)
+  # A refund is a line without a key of the first bill.
+  refund <- transform(lines[1, ], Key = "R1", What = "Refund", Sort = "", Hours = NA, Rate = NA, Cost = -0.5, Frame = NA)
+  s <- x$settle(rbind(lines, refund), "fourth.csv")
+  expect_equal(s$billed, round(sum(lines$Cost) - 0.5, 2))
+  expect_identical(s$lines$kind[s$lines$amount == -0.5], "refund")
+  adds_up(s)
+})
+
+test_that("lines of other jobs are left out, and a bill of nothing else is refused", {
+  x <- rendered_job()
+  lines <- farm_lines(x)
+  other <- transform(lines[1:3, ], Job = "saltmill-9")
+  s <- x$settle(rbind(lines, other))
+  expect_identical(s$other, 3L)
+  expect_identical(nrow(s$findings), 0L)
+  expect_refusal(x$settle(other), "bill", "saltmill-1")
+  expect_refusal(x$settle(transform(lines, Cur = "USD")), "bill", "in USD, and the card of saltmill is in GBP")
+  month <- transform(lines, From = sub("2026-11", "2026-08", From), To = sub("2026-11", "2026-08", To))
+  expect_refusal(x$settle(month), "bill", "2026-08-26")
+})
+
+test_that("zero and negative lines stay what they are, and a site that sent none is asked for one", {
+  x <- rendered_job()
+  lines <- farm_lines(x)
+  zero <- transform(lines[1, ], What = "Gift frame", Cost = 0, Hours = 0, Frame = NA, From = NA, To = NA)
+  s <- x$settle(rbind(lines, zero))
+  expect_identical(nrow(s$findings), 0L)
+  adds_up(s)
+  fresh <- decided(frames = "1-12", only = "saltmill,brisk,nodes=10", deadline = "3h", budget = "20 EUR", seconds = c(30, 31))
+  place <- plan_place(fresh$project, fresh$ledger, "review-1")
+  place_job(place, fresh$ledger, despite = unique(place$findings$code), progress = FALSE)
+  expect_refusal(settle_job(fresh$project, fresh$ledger, "review-1"), "bill", "--bill FILE")
+})
