@@ -111,7 +111,7 @@ charged_values <- function(u, charge, statuses, zone) {
 node_stretches <- function(usage, card) {
   if (card$meter != "boot to release" || !identical(card$price$rounded, "run") || !nrow(usage)) return(usage)
   timed <- usual_activities("node-hour", card$meter)
-  of <- usage[["activity"]] %in% timed & !usage[["activity"]] %in% c("upload", "download")
+  of <- usage[["activity"]] %in% timed
   rows <- lapply(split(which(of), usage[["node"]][of]), function(at) {
     row <- usage[at[1], , drop = FALSE]
     row$seconds <- sum(usage[["seconds"]][at])

@@ -40,7 +40,7 @@ read_bill <- function(path, card) {
   }
   as <- or_else(card$bill$as, if (grepl("\\.json$", path, ignore.case = TRUE)) "json" else "csv")
   found <- if (as == "json") read_foreign_json(path) else read_foreign_csv(path)
-  standard <- is_standard_bill(found) && !length(card$bill$map)
+  standard <- is_standard_bill(found) && !any(card$bill$map %in% names(found))
   x <- if (standard) standard_lines(found) else map_columns(found, or_else(card$bill$map, list()), where,
                                                             names(bill_columns))$rows
   if (!nrow(found)) stop_input("bill", "has no line", where, "Name a bill with its lines.")

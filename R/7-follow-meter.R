@@ -67,7 +67,7 @@ refused_runs <- function(runs, events) {
   refused <- events[events[["what"]] %in% "failed" & events[["source"]] %in% "verify", , drop = FALSE]
   if (!nrow(refused) || !nrow(runs)) return(rep(FALSE, nrow(runs)))
   last <- tapply(refused[["time"]], row_key(refused, c("shot", "frame")), max)
-  at <- last[row_key(runs, c("shot", "frame"))]
+  at <- as.vector(last[row_key(runs, c("shot", "frame"))])
   runs[["status"]] == "ok" & !is.na(at) & runs[["began"]] + runs[["seconds"]] <= at
 }
 

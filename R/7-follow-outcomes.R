@@ -6,7 +6,11 @@
 # the forecast as it was before any correction.
 keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watched, project) {
   came <- watched$came[promise$columns]
-  if (!all(is.finite(came))) return(invisible(0L))
+  # A frame that failed for good is an end too; one that is still to come, or was stopped, is none.
+  told <- watched$frames
+  state <- told[["state"]][match(row_key(promise$frames, c("shot", "frame")), row_key(told, c("shot", "frame")))]
+  if (!any(is.finite(came)) || any(!is.finite(came) & !state %in% "failed")) return(invisible(0L))
+  came <- came[is.finite(came)]
   d <- promise$draws
   card <- project$sites[[site]]
   rate <- or_else(rate_to(card, project$currency, project$rates)$rate, NA_real_)

@@ -18,11 +18,10 @@ test_that("an own pool's part is priced by its card once it has ended, as bill()
   expect_identical(clockpigeon:::job_charges(x$ledger, "review-1"), lines)
 })
 
-test_that("a meter from boot to release counts what a node waits between its frames", {
-  began <- as.POSIXct("2026-11-27 10:00", tz = "UTC") + c(0, 20, 0)
-  usage <- data.frame(node = c("a", "a", "b"), activity = "render", status = c("ok", "failed", "ok"), seconds = c(10, 5, 7),
-                      frames = 1L, megapixels = 0, began = "2026-11-27 10:00")
-  idle <- clockpigeon:::idle_usage(usage, began)
+test_that("what a node waits between its frames is its own time, that of other nodes is not", {
+  usage <- data.frame(node = c("a", "a", "b"), began = "2026-11-27 10:00")
+  runs <- data.frame(node = c("a", "a", "b"), began = c(0, 20, 0), seconds = c(10, 5, 7))
+  idle <- clockpigeon:::between_runs(usage, runs)
   expect_identical(idle$node, "a")
   expect_equal(idle$seconds, 10)
   expect_identical(unname(unlist(idle[c("activity", "status", "frames")])), c("idle", "ok", "0"))
