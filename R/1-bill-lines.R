@@ -12,12 +12,12 @@
 #   `windows`: `node`, `from`, `to` (seconds since 1970) in which each node can have worked, or NULL; `node_hours`: of
 #   all nodes at most, or NA;
 #   `meter`: `unit`, `quantity` as the card meters what is known, or NULL where that is not all of it;
-#   `delivered`: `shot`, `frame` that came, or whose runs failed where the card bills them, or NULL; `billable`: frames the card may bill for;
-#   `digits`: of the minor unit.
+#   `delivered`: `shot`, `frame` that came, or whose runs failed where the card bills them, or NULL; `billable`: frames
+#   the card may bill for; `digits`: of the minor unit.
 #
 # Returns `lines` with what is left of each (`left` of its amount, `left_q` of its quantity) and `findings`: `code`,
-# `line` (its number, of `lines` the first; NA for several of a sum), `quantity` in doubt, `unit`, `known` (what it should be), `price`, `known_price`,
-# `amount` in doubt.
+# `line` (its number, of `lines` the first; NA for several of a sum), `quantity` in doubt, `unit`, `known` (what it
+# should be), `price`, `known_price`, `amount` in doubt.
 doubted_lines <- function(lines, facts) {
   lines$left <- lines[["amount"]]
   lines$left_q <- ifelse(is.na(lines[["quantity"]]), 0, lines[["quantity"]])

@@ -126,8 +126,8 @@ job_tables <- function() {
                   ifelse(names(line_types) == "key", " NOT NULL", ""), collapse = ", "), ", UNIQUE (job, key))"),
     paste("CREATE TABLE IF NOT EXISTS forecasts (job TEXT NOT NULL, made_at TEXT, stage TEXT, option TEXT, what TEXT,",
           "draws INTEGER, seed INTEGER, ", paste0(forecast_points(), " REAL", collapse = ", "), ")"),
-    paste("CREATE TABLE IF NOT EXISTS outcomes (job TEXT NOT NULL, made_at TEXT, site TEXT, tier TEXT, what TEXT,",
-          "actual REAL, count REAL, ", paste0(forecast_points(), " REAL", collapse = ", "),
+    paste("CREATE TABLE IF NOT EXISTS outcomes (job TEXT NOT NULL, made_at TEXT, site TEXT, tier TEXT, evidence TEXT,",
+          "what TEXT, actual REAL, count REAL, ", paste0(forecast_points(), " REAL", collapse = ", "),
           ", key TEXT NOT NULL, UNIQUE (job, key))")
   )
 }

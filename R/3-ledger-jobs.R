@@ -166,11 +166,12 @@ job_charges <- function(ledger, job) {
   rows
 }
 
-# What became of a job, by site: `site`, `tier`, `what`, `actual`, `count` (of what it was made), quantiles of its
-# forecast as the columns of forecast_points(), `key`.
+# What became of a job, by site: `site`, `tier`, `evidence` (of its speed), `what`, `actual`, `count` (of what it was
+# made), quantiles of its forecast as the columns of forecast_points(), `key`.
 add_outcomes <- function(ledger, job, rows) {
   con <- ledger_connection(ledger)
-  rows <- all_columns(as_frame(rows), c("made_at", "site", "tier", "what", "actual", "count", forecast_points(), "key"))
+  columns <- c("made_at", "site", "tier", "evidence", "what", "actual", "count", forecast_points(), "key")
+  rows <- all_columns(as_frame(rows), columns)
   insert_once(con, "outcomes", c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows)))
 }
 
@@ -178,7 +179,7 @@ add_outcomes <- function(ledger, job, rows) {
 job_outcomes <- function(ledger) {
   con <- ledger_connection(ledger)
   if (!DBI::dbExistsTable(con, "outcomes")) return(NULL)
-  DBI::dbGetQuery(con, paste("SELECT j.name AS job, o.made_at, o.site, o.tier, o.what, o.actual, o.count,",
+  DBI::dbGetQuery(con, paste("SELECT j.name AS job, o.made_at, o.site, o.tier, o.evidence, o.what, o.actual, o.count,",
                              paste0("o.", forecast_points(), collapse = ", "),
                              "FROM outcomes o JOIN jobs j ON j.id = o.job ORDER BY o.rowid"))
 }

@@ -16,6 +16,8 @@
 #' @param spreads Ways to divide the work that are asked for, beside what the shots need: see [job_way()]. Whole frames
 #'   when `NULL`.
 #' @param now The moment at which the job could be released.
+#' @param learned From [learned()]: what became of past jobs corrects the forecasts of these; `NULL` leaves them as they
+#'   are.
 #' @return A scenario, a list of class `cp_scenario`: `options`, a tibble with one row an option: `option` (its name),
 #'   `site`, `tier`, `hire` (`NA` where a site has one class), `nodes`, `engine`, `version`, `limit`, `noise` (over that
 #'   of the shots' own limit), `start` (`now`, or a local time), `begin_s` (seconds from now), `spread`, `speed` (of a
@@ -24,7 +26,7 @@
 #'   to is in the other fields. `jobs` and `sites`, by name; `left_out`, a tibble of `site`, `code` (`unfit`,
 #'   `unknown_fit`, `unknown_speed`, `no_rate`, `unknown_link`, `unmeasured`) and `reason`; `doubts`, what is doubtful
 #'   about the rate cards (no date, old, no source); `pruned`, how many options were left out as beaten; `now`,
-#'   `currency`, `time_zone`, `hashes` (of the cards' files).
+#'   `currency`, `time_zone`, `hashes` (of the cards' files); `learned`, the corrections.
 #' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without` name nothing that
 #'   there is, and when they contradict each other.
 #' @examples
@@ -33,7 +35,8 @@
 #' plan_options(job, project$sites)
 #' plan_options(job, project$sites, only = c("saltmill", "nodes=20"))$options
 #' @export
-plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL, now = this_moment()) {
+plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL, now = this_moment(),
+                         learned = NULL) {
   missing <- unmeasured_jobs(job)
   if (length(missing)) job <- job[!vapply(job, inherits, NA, "clockpigeon_error_evidence")]
   jobs <- as_jobs(job)
@@ -56,7 +59,8 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   doubts <- unlist(lapply(sites[unique(rows[["site"]])], card_doubts), use.names = FALSE)
   structure(list(options = as_table(rows[option_columns]), jobs = jobs, sites = sites, left_out = as_table(left_out),
                  doubts = doubts, pruned = sum(vapply(parts, `[[`, 0, "pruned")), now = now,
-                 currency = jobs[[1]]$currency, time_zone = jobs[[1]]$time_zone, hashes = lapply(sites, card_hash)),
+                 currency = jobs[[1]]$currency, time_zone = jobs[[1]]$time_zone, hashes = lapply(sites, card_hash),
+                 learned = corrections_for(learned, rows)),
             class = "cp_scenario")
 }
 

@@ -116,6 +116,12 @@ simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE
                     cost = there(d[["to_pay"]] + d[["prepaid"]]), d[stage_columns],
                     d[c("node_hours", "log_speed", "frames_done", "frames_lost", "capped")],
                     lost_money = there(d[["lost_money"]]))
+  # What is looked at while it runs is its own: where it would be halted stays as simulated.
+  if (length(scenario$learned) && is.null(change$halt_s)) {
+    corrected <- corrected_draws(out, scenario$learned, it, job$currency)
+    out <- corrected$draws
+    if (keep) run$home <- sweep(run$home, 2, corrected$ratio, `*`)
+  }
   c(list(draws = out), if (keep || !is.null(change$halt_s)) list(run = run))
 }
 

@@ -23,7 +23,7 @@ unknown_words <- function(forecast) {
       c(sample = paste("The frame times are sample data, invented to show the tool.",
                        "They say nothing about any real engine or device."))
     },
-    stages = stage_words_assumed(scenario), prices = doubt_words(scenario),
+    stages = stage_words_assumed(scenario), prices = doubt_words(scenario), learned = learned_words(scenario),
     if (!all(troubled)) {
       c(troubles = paste0("Failed frames and lost nodes are in the forecast where a rate card says how often they ",
                           "are: not at ", toString(names(troubled)[!troubled]), "."))
@@ -33,6 +33,36 @@ unknown_words <- function(forecast) {
 
 doubt_words <- function(scenario) {
   if (length(scenario$doubts)) paste0("Doubtful prices: ", paste(scenario$doubts, collapse = "; "))
+}
+
+# What past jobs changed in the forecast, site by site.
+learned_words <- function(scenario) {
+  x <- scenario$learned
+  x <- x[x[["jobs"]] > 0, , drop = FALSE]
+  if (!NROW(x)) return(NULL)
+  # Of a site whose speed was only said for one engine and measured for another, what counts for more jobs.
+  x <- x[order(-x[["jobs"]]), , drop = FALSE]
+  said <- unlist(lapply(unique(x[["site"]]), function(site) {
+    mine <- x[x[["site"]] == site, , drop = FALSE]
+    mine <- mine[!duplicated(mine[["what"]]), , drop = FALSE]
+    parts <- vapply(seq_len(nrow(mine)), function(k) correction_says(as.list(mine[k, ])), "")
+    if (any(nzchar(parts))) paste0(site, ": ", paste(parts[nzchar(parts)], collapse = "; "))
+  }))
+  if (length(said)) paste0("Learned from past jobs (--as-is leaves it out): ", paste(said, collapse = ". "), ".")
+}
+
+# One correction in words; nothing where it does next to nothing.
+correction_says <- function(x) {
+  factor <- exp(x$bias)
+  what <- c(finish_s = "time", cost = "cost")[[x$what]]
+  moved <- abs(x$bias) > 0.02
+  wider <- abs(log(x$width)) > 0.04
+  if (!moved && !wider) return("")
+  paste0(what, if (moved) paste0(" times ", format(signif(factor, 3))),
+         if (wider) paste0(if (moved) ", " else " ", "ranges ", if (x$width > 1) "widened" else "narrowed", " by ",
+                           format(signif(if (x$width > 1) x$width else 1 / x$width, 2))),
+         " (", x$jobs - x$inside, " of ", x$jobs, if (x$jobs == 1) " job" else " jobs", " ended outside",
+         if (!is.na(x$changed)) paste0(", changed ", x$changed, " jobs ago"), ")")
 }
 
 # Stages that nobody timed, and what stands in for them.

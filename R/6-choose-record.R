@@ -117,7 +117,8 @@ choice_record <- function(choice, changes = NULL) {
                                                  source = site$source, hash = record_hash(site))),
                lapply(job$shots, function(shot) list(shot = shot$shot, hash = record_hash(shot)))),
     exchange = if (!is.null(forecast$exchange)) as_frame(forecast$exchange),
-    disclosures = disclosures(scenario), doubts = scenario$doubts, changed_since = as.list(choice$stale),
+    learned = if (length(scenario$learned)) as_frame(scenario$learned), disclosures = disclosures(scenario),
+    doubts = scenario$doubts, changed_since = as.list(choice$stale),
     made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string, draws = forecast$n,
                      seed = forecast$seed)
   )
@@ -129,11 +130,13 @@ asked_spreads <- function(scenario) {
   if (!identical(spreads, "frames")) as.list(spreads)
 }
 
+part_columns <- c("option", "site", "frames", "count", "cost_mean")
+
 # The plan as it can be carried out: who renders which frames, when to look, and what is done then.
 plan_record <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
-  c(list(kind = plan$kind, fits = plan$fits, parts = as_frame(plan$parts)[c("option", "site", "frames", "count")],
+  c(list(kind = plan$kind, fits = plan$fits, parts = as_frame(plan$parts)[part_columns],
          p_deadline = plan$p_deadline, p_budget = plan$p_budget, p_both = plan$p_both, cost_mean = plan$mean),
     if (plan$kind == "fallback") list(
       look = list(at = format(scenario$now + plan$look$at_s, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"),
@@ -185,6 +188,7 @@ record_page <- function(record) {
                              "|---|---|---|---|---|---|", rows)),
     section("Left out", list_of(paste0(record$left_out[["site"]], ": ", record$left_out[["reason"]])[
       seq_len(NROW(record$left_out))])),
+    section("Learned", list_of(learned_words(list(learned = record$learned)))),
     section("Disclosed", list_of(record$disclosures)), section("Doubtful", list_of(record$doubts)),
     section("Made from", list_of(c(
       paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ", record$evidence$version,

@@ -37,10 +37,18 @@ asked_again <- function(decision, project) {
        engine = if (length(version)) stats::setNames(version, engine) else engine,
        done = if (length(done)) paste(done, collapse = "; "), question = question,
        spreads = unlist(decision$asked$spreads),
-       draws = decision$made_with$draws, seed = decision$made_with$seed)
+       learned = decided_learned(decision), draws = decision$made_with$draws, seed = decision$made_with$seed)
 }
 
 # The job that is asked for, on what the ledger knows by now; `but`: a job whose frames are what it is held against.
+# Corrections from past jobs, as they were when it was decided.
+decided_learned <- function(decision) {
+  rows <- lapply(decision$learned, function(row) {
+    as.data.frame(lapply(stats::setNames(nm = correction_columns), function(name) or_else(row[[name]], NA)))
+  })
+  if (length(rows)) as_frame(bind_tables(rows))
+}
+
 asked_job <- function(ledger, asked, project, but = NULL) {
   rows <- timings_near(ledger, vapply(asked$shots, `[[`, "", "scene"))
   rows <- rows[!rows[["job"]] %in% but, , drop = FALSE]

@@ -49,7 +49,7 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
   begun <- if (same) last$begun
   if (is.null(begun)) {
     scenario <- plan_options(asked_job(ledger, asked, project, job), project$sites, spreads = asked$spreads,
-                             now = placed$moment)
+                             now = placed$moment, learned = asked$learned)
     begun <- begun_job(decision$plan, scenario, asked$question(placed$moment), asked$draws, asked$seed)
   }
   x <- watch_frames(decision$plan, begun, placed$folders, now, without_refused(job_events(ledger, job)))

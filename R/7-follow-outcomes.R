@@ -11,7 +11,7 @@ keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watc
   state <- told[["state"]][match(row_key(promise$frames, c("shot", "frame")), row_key(told, c("shot", "frame")))]
   if (!any(is.finite(came)) || any(!is.finite(came) & !state %in% "failed")) return(invisible(0L))
   came <- came[is.finite(came)]
-  d <- promise$draws
+  d <- as_is_draws(promise, watched$state$scenario$learned)
   card <- project$sites[[site]]
   rate <- or_else(rate_to(card, project$currency, project$rates)$rate, NA_real_)
   # What was paid ahead is paid; what was given is not.
@@ -33,9 +33,22 @@ keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watc
   )
   rows <- as_frame(bind_tables(rows))
   rows <- data.frame(made_at = utc_now(watched$placed + watched$passed_s), site = site,
-                     tier = as.character(promise$part$tier), rows,
+                     tier = as.character(promise$part$tier), evidence = as.character(promise$part$evidence), rows,
                      key = paste(site, rows[["what"]]))
   invisible(add_outcomes(ledger, job, rows))
+}
+
+# Finish and cost of a part's draws as they were forecast before past jobs corrected them.
+as_is_draws <- function(promise, corrections) {
+  d <- promise$draws
+  for (what in c("finish_s", "cost")) {
+    moved <- is.finite(d[[what]]) & d[[what]] > 0
+    correction <- correction_of(corrections, promise$part, what)
+    if (is.null(correction) || !any(moved)) next
+    y <- log(d[[what]][moved])
+    d[[what]][moved] <- exp(uncorrected(y, stats::median(y), correction))
+  }
+  d
 }
 
 outcome_row <- function(what, actual, count, draws) {

@@ -65,8 +65,8 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
     promised = promise[c("mean", "p10", "p90", "made_at")], metered = priced$bill, measured = meter$whole,
     billed = from_minor(to_minor(sum(lines[["amount"]]), card$currency), card$currency),
     lines = as_table(doubted$lines), findings = as_table(findings),
-    too_much = round(sum(findings[["amount"]][findings[["claimed"]]]), facts$digits), rate = steps$rate, runs = meter$runs,
-    ratio = or_else(priced$ratio, NA_real_),
+    too_much = round(sum(findings[["amount"]][findings[["claimed"]]]), facts$digits), rate = steps$rate,
+    runs = meter$runs, ratio = or_else(priced$ratio, NA_real_),
     new = or_else(taken$new, 0L), other = or_else(taken$other, 0L), card_as_of = card$as_of, parts = promise$part,
     watched = watched
   ), class = "cp_settled")

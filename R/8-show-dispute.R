@@ -75,7 +75,8 @@ without_user <- function(text) {
   own <- own[!is.na(own) & nchar(own) > 2 & own != "unknown"]
   for (name in own) text <- gsub(paste0("\\Q", name, "\\E"), "...", text, perl = TRUE, ignore.case = TRUE)
   for (form in c("[[:alnum:]._%+-]+@[[:alnum:].-]+", "[a-z]+://[^[:space:]]+", "(?<![0-9])([0-9]{1,3}\\.){3}[0-9]{1,3}",
-                 "[0-9a-f:]*::[0-9a-f:]*|([0-9a-f]{1,4}:){4,}[0-9a-f]{1,4}", "(?<![[:alnum:]])([A-Za-z]:)?[/\\\\][^[:space:]]+",
+                 "[0-9a-f:]*::[0-9a-f:]*|([0-9a-f]{1,4}:){4,}[0-9a-f]{1,4}",
+                 "(?<![[:alnum:]])([A-Za-z]:)?[/\\\\][^[:space:]]+",
                  "[A-Za-z0-9_-]{24,}")) {
     text <- gsub(form, "...", text, perl = TRUE)
   }

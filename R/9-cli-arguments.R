@@ -15,6 +15,7 @@ job_options <- list(
   opt("--spreads", "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
   opt("--done", "frames that are done already, such as 'gears 1-300; basin 1-20' [none]"),
   opt("--draws", "number of draws [2000]", "integer"),
+  opt("--as-is", "leave forecasts as they are: past jobs correct nothing", "logical", FALSE),
   opt("--machine", "where frames were measured beside other work: busy again, or idle [busy]", default = "busy"),
   opt("--seed", "seed of the draws [1]", "integer")
 )
@@ -34,6 +35,28 @@ row_columns <- c("job", "shot", "scene", "frame", "engine", "engine_version", "n
                  "limit_kind", "limit_value", "width", "height", "threads", "kind")
 row_options <- lapply(row_columns, function(name) opt(paste0("--", gsub("_", "-", name)), paste("column", name)))
 figure_option <- opt("--figure", "also write the figure to this PNG file")
+
+verify_options <- list(
+  opt("--frames", "frames that a folder is to have, such as 1-240 [its shot's, or first to last]"),
+  opt("--reference", "folder of pictures that are right, or one of them [what trials of the job left]"),
+  opt("--quick", "only names, headers and ends of files", "logical", FALSE),
+  opt("--again", "set frames of a job aside that are not usable: `place` renders them again", "logical", FALSE),
+  opt("--sheet", "also write suspects beside their neighbours to this PNG file"),
+  opt("--film", "also make this film of the one sequence there is, and count it (needs ffmpeg)"),
+  opt("--rate", "its pictures a second [25]", default = "25"),
+  opt("--list", "csv and json list: findings, frames (verdicts), again [findings]", default = "findings"),
+  format_option)
+settle_options <- list(
+  opt("--bill", "the file that the site sent, CSV or JSON [the bill that the ledger has]"),
+  opt("--site", "whose bill it is [the only site that is no pool of yours]"),
+  opt("--all", "show steps that change nothing too", "logical", FALSE),
+  opt("--dispute", "also write what is asked too much for the site to this file, .md and .json"),
+  opt("--export", "also write the lines as CSV in the columns of the FinOps Open Cost and Usage Specification"),
+  opt("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"), figure_option,
+  format_option)
+learned_options <- list(
+  opt("--list", "csv and json list: scores, corrections, rates [scores]", default = "scores"), figure_option,
+  format_option)
 
 cli_parser <- function(command, row) {
   options <- lapply(row$options, function(o) {

@@ -23,7 +23,7 @@ cli_asked <- function(project, o, args = character()) {
        budget = first_of(o$budget, file$budget, defaults$budget),
        confidence = first_of(o$confidence, file$confidence, defaults$confidence, 0.9),
        rule = first_of(o$rule, file$rule, "cheapest"), draws = first_of(o$draws, file$draws, 2000L),
-       seed = first_of(o$seed, file$seed, 1L),
+       seed = first_of(o$seed, file$seed, 1L), as_is = o$as_is,
        done = o$done, machine = check_choice(first_of(o$machine, "busy"), "option --machine", machine_states))
 }
 
@@ -52,7 +52,8 @@ cli_jobs <- function(project, asked) {
 }
 
 cli_job_forecast <- function(project, asked, now = this_moment()) {
-  scenario <- plan_options(cli_jobs(project, asked), project$sites, asked$only, asked$without, asked$spreads, now)
+  scenario <- plan_options(cli_jobs(project, asked), project$sites, asked$only, asked$without, asked$spreads, now,
+                           cli_corrections(project, asked$as_is))
   forecast_job(scenario, asked$draws, asked$seed, progress = TRUE)
 }
 

@@ -7,8 +7,10 @@ command_row <- function(about, run, arguments = "", arity = 0, options = list(),
 
 cli_commands <- list(
   demo = command_row(
-    "run the main job on the demo project", function(o, args) cli_demo(o, args),
-    options = list(opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"),
+    "run the main job on the demo project", function(o, args) if (o$circle) cli_circle(o) else cli_demo(o, args),
+    options = list(opt("--circle", "a job from its check to what is learned from it, at a farm that misbehaves",
+                       "logical", FALSE),
+                   opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"),
                    format_option)
   ),
   new = command_row(
@@ -258,28 +260,16 @@ cli_commands <- list(
   verify = command_row(
     "check that what came back is whole and right", function(o, args) cli_verify(o, args),
     arguments = "[JOB|FOLDER]", arity = c(0, 1),
-    options = list(
-      opt("--frames", "frames that a folder is to have, such as 1-240 [its shot's, or first to last]"),
-      opt("--reference", "folder of pictures that are right, or one of them [what trials of the job left]"),
-      opt("--quick", "only names, headers and ends of files", "logical", FALSE),
-      opt("--again", "set frames of a job aside that are not usable: `place` renders them again", "logical", FALSE),
-      opt("--sheet", "also write suspects beside their neighbours to this PNG file"),
-      opt("--film", "also make this film of the one sequence there is, and count it (needs ffmpeg)"),
-      opt("--rate", "its pictures a second [25]", default = "25"),
-      opt("--list", "csv and json list: findings, frames (verdicts), again [findings]", default = "findings"),
-      format_option)
+    options = verify_options
   ),
   settle = command_row(
     "hold a job's bill against what was promised, metered and priced", function(o, args) cli_settle(o, args),
     arguments = "[JOB]", arity = c(0, 1),
-    options = list(
-      opt("--bill", "the file that the site sent, CSV or JSON [the bill that the ledger has]"),
-      opt("--site", "whose bill it is [the only site that is no pool of yours]"),
-      opt("--all", "show steps that change nothing too", "logical", FALSE),
-      opt("--dispute", "also write what is asked too much for the site to this file, .md and .json"),
-      opt("--export", "also write the lines as CSV in the columns of the FinOps Open Cost and Usage Specification"),
-      opt("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"), figure_option,
-      format_option)
+    options = settle_options
+  ),
+  learned = command_row(
+    "say how good forecasts were, and what that changes in the next", function(o, args) cli_learned(o),
+    options = learned_options
   ),
   standin = command_row(
     "serve a farm to try things on, as the project's rate cards say", function(o, args) cli_standin(o, args),

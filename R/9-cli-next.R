@@ -1,7 +1,7 @@
 # The command `next`: what to find out first, and doing it.
 
 cli_next <- function(o, args) {
-  limit <- if (length(o$do)) spending_limit(o$do)
+  limit <- if (length(o[["do"]])) spending_limit(o[["do"]])
   choice <- cli_kept_choice(o, args, FALSE)
   if (length(limit)) return(cli_do_next(o, args, choice, limit))
   rows <- next_measures(choice)

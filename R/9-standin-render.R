@@ -3,13 +3,20 @@
 # Seconds of every frame of a request on an average node of the site: one draw from what the project's ledger says of
 # these shots, so that a farm is as the evidence says, and not its mean.
 replayed_seconds <- function(project, rows, site, request, seed) {
-  shots <- lapply(request$shots, request_shot)
+  asked <- lapply(request$shots, request_shot)
+  # A few frames of a shot are as its measured ones say, which need not be among them.
+  shots <- lapply(asked, function(shot) {
+    known <- rows[["frame"]][rows[["shot"]] %in% shot$shot & !is.na(rows[["frame"]])]
+    shot$frames <- sort(union(shot$frames, as.integer(known)))
+    shot
+  })
+  wanted <- unlist(Map(function(shot, all) all$frames %in% shot$frames, asked, shots))
   engine <- if (is.null(request$version)) request$engine else stats::setNames(request$version, request$engine)
   job <- render_job(shots, engine, rows, project$currency, project$rates, project$time_zone)
   options <- as_frame(plan_options(job, list(site))$options)
   speed <- options[["log_speed"]][1] + options[["speed_se"]][1] *
     with_seed(stream_seed(seed, paste("speed", site$site)), stats::rnorm(1))
-  frame_draws(job, 16, seed)[1, ] / exp(speed)
+  frame_draws(job, 16, seed)[1, wanted] / exp(speed)
 }
 
 # A shot as the protocol has it, made the shot that this package knows.

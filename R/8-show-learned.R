@@ -1,0 +1,107 @@
+# What past jobs taught, in words and as a figure.
+
+# `x` from learned().
+learned_lines <- function(x, width = terminal_width()) {
+  scores <- as_frame(x$scores)
+  if (!nrow(scores)) {
+    return(wrap_lines(paste("Nothing is learned yet: no job was settled. clockpigeon settle JOB writes down what",
+                            "became of it."), width))
+  }
+  jobs <- length(unique(x$outcomes[["job"]]))
+  body <- data.frame(site = scores[["site"]], what = figure_words(scores[["what"]]), said_by = whose_words(scores),
+                     jobs = paste(scores[["jobs"]]),
+                     "in range" = ifelse(is.na(scores[["inside"]]), "", paste(scores[["inside"]], "of",
+                                                                              scores[["jobs"]])),
+                     "took times" = formatC(scores[["bias"]], format = "f", digits = 2),
+                     "off by" = percent(exp(scores[["crps"]]) - 1), check.names = FALSE)
+  names(body)[3] <- "said by"
+  body <- body[order(scores[["site"]], match(scores[["what"]], names(figure_names))), , drop = FALSE]
+  c(wrap_lines(paste0(jobs, if (jobs == 1) " job was" else " jobs were", " settled. Of forecasts: how many ended in ",
+                      "their 80 % range, how many times as much it was as the middle of the forecast, and how far off ",
+                      "that is on the whole (CRPS of logs)."), width), "",
+    text_table(body, right = c("jobs", "in range", "took times", "off by"), width = width), "",
+    claim_lines(scores, width), correction_lines(x, width), rate_lines(x, width))
+}
+
+figure_names <- c(finish_s = "finish", cost = "cost", speed = "time a frame", wait_s = "waiting", start_s = "starting",
+                  failed = "failed runs")
+figure_words <- function(what) unname(figure_names[what])
+whose_words <- function(x) c(forecast = "forecast", "as is" = "uncorrected", site = "the site")[x[["whose"]]]
+
+claim_lines <- function(scores, width) {
+  said <- scores[scores[["whose"]] == "site", , drop = FALSE]
+  unlist(lapply(seq_len(nrow(said)), function(k) {
+    factor <- said[["bias"]][k]
+    wrap_lines(paste0("What ", said[["site"]][k], " said was left at the half was ",
+                      if (abs(log(factor)) < 0.05) "about right" else if (factor > 1) {
+                        paste(format(signif(factor, 2)), "times too short")
+                      } else paste(format(signif(1 / factor, 2)), "times too long"), " (", said[["jobs"]][k],
+                      if (said[["jobs"]][k] == 1) " job)." else " jobs)."), width)
+  }))
+}
+
+correction_lines <- function(x, width) {
+  rows <- as_frame(x$corrections)
+  if (!nrow(rows)) return(NULL)
+  says <- vapply(seq_len(nrow(rows)), function(k) {
+    row <- as.list(rows[k, ])
+    row$bias <- log(row$factor)
+    correction_says(row)
+  }, "")
+  named <- paste0(rows[["site"]], ", tier ", rows[["tier"]], ifelse(rows[["known"]] == "said", " (speed as said)", ""))
+  kept <- nzchar(says)
+  c(if (any(kept)) c("", wrap_lines("The next forecasts are corrected (--as-is leaves them):", width),
+                     unlist(lapply(paste0("- ", named[kept], ": ", says[kept], "."), wrap_lines, width = width)))
+    else c("", wrap_lines("No forecast is changed by it.", width)))
+}
+
+rate_lines <- function(x, width) {
+  rows <- as_frame(x$rates)
+  if (!nrow(rows)) return(NULL)
+  share <- rows[["what"]] == "failed"
+  times <- paste(formatC(rows[["learned"]], format = "f", digits = 2), "times")
+  value <- ifelse(share, percent(rows[["learned"]]), times)
+  prior <- ifelse(share, "1 %, as 50 runs", "as forecast, as 2 jobs")
+  body <- data.frame(site = rows[["site"]], tier = rows[["tier"]], what = figure_words(rows[["what"]]), learned = value,
+                     "believed before" = prior, jobs = paste(rows[["jobs"]]), check.names = FALSE)
+  c("", text_table(body, right = c("learned", "jobs"), spare = "believed before", width = width))
+}
+
+#' @export
+print.cp_learned <- function(x, ...) {
+  show_lines(learned_lines(x))
+  invisible(x)
+}
+
+#' @rdname figures
+#' @exportS3Method ggplot2::autoplot
+autoplot.cp_learned <- function(object, ...) { # nolint: object_name_linter.
+  x <- as_frame(or_else(object$outcomes, data.frame()))
+  x <- x[x[["what"]] %in% c("finish_s", "cost") & x[["p50"]] > 0 & x[["actual"]] > 0, , drop = FALSE]
+  if (!NROW(x)) {
+    stop_input("figure", "has no job that was settled", "what was learned", "Settle one: clockpigeon settle JOB.")
+  }
+  x$figure <- factor(figure_words(x[["what"]]), figure_names)
+  x$number <- stats::ave(seq_len(nrow(x)), x[["what"]], FUN = seq_along)
+  for (name in c("p10", "p90", "actual")) x[[name]] <- pmax(x[[name]], 1e-6) / x[["p50"]]
+  x$inside <- ifelse(x[["actual"]] >= x[["p10"]] & x[["actual"]] <= x[["p90"]], "inside", "outside")
+  count <- table(factor(x[["inside"]], c("inside", "outside")))
+  ggplot2::ggplot(x, ggplot2::aes(y = .data[["number"]])) +
+    ggplot2::geom_vline(xintercept = 1, colour = "grey60") +
+    ggplot2::geom_segment(ggplot2::aes(x = .data[["p10"]], xend = .data[["p90"]], yend = .data[["number"]]),
+                          colour = "grey75", linewidth = 2.4) +
+    ggplot2::geom_point(ggplot2::aes(x = .data[["actual"]], colour = .data[["inside"]], shape = .data[["inside"]]),
+                        size = 2.6) +
+    ggplot2::facet_grid(ggplot2::vars(.data[["site"]]), ggplot2::vars(.data[["figure"]]), scales = "free_y",
+                        space = "free_y") +
+    ggplot2::scale_x_continuous(trans = "log2", labels = function(v) format(signif(v, 2), drop0trailing = TRUE)) +
+    ggplot2::scale_y_reverse(breaks = NULL) +
+    ggplot2::scale_colour_manual(values = c(inside = series_colours[1], outside = series_colours[2])) +
+    ggplot2::scale_shape_manual(values = c(inside = 16, outside = 17)) +
+    ggplot2::labs(x = "times the middle of its forecast", y = NULL, colour = NULL, shape = NULL,
+                  title = paste0(count[["inside"]], " of ", sum(count), " figures ended in their 80 % range"),
+                  caption = "Bars: the 80 % range as it was forecast before any correction. Points: what it was.",
+                  alt = paste0("What became of ", length(unique(x[["job"]])), " jobs beside their forecasts: ",
+                               count[["inside"]], " of ", sum(count), " figures in their 80 % range.")) +
+    plain_theme()
+}

@@ -1,0 +1,145 @@
+# The demo's whole circle: a job from its check to what is learned from it, at a stand-in that misbehaves; and the next
+# job, whose forecast is better for it.
+
+# What the stand-in does wrong: a node freezes, about one picture in a hundred comes cut off, and it charges more than
+# its card says.
+circle_faults <- "freeze=3@4min:25min,corrupt=1%,prices=1.3"
+circle_speed <- 60
+
+cli_circle <- function(o) {
+  need_package("httpuv", "stand-ins")
+  need_package("curl", "sites that answer by an address")
+  folder <- demo_project(o$keep)
+  old <- setwd(folder)
+  on.exit(setwd(old))
+  # A hundred and twenty frames of the film for each job: the others are done.
+  first_done <- "gears 1-600"
+  circle_note("The demo project is in ", folder, ". Everything below is a command that can be typed there.")
+  circle_run("check", "gears", "--site", "saltmill", may = 0:3)
+  circle_run("bench", "--shots", "gears-review", "--engines", "pebble 1.1", "--frames", "120", "--repeats", "1")
+  question <- c("--shots", "gears", "--engine", "sundew", "--only", "saltmill,brisk,nodes=10", "--deadline", "4h", "--budget", "60EUR")
+  circle_run("next", question, "--done", first_done, may = 0:3)
+  farm <- begin_standin(folder)
+  on.exit(end_standin(farm), add = TRUE, after = FALSE)
+  first <- circle_job("cut-1", c(question, "--done", first_done))
+  circle_note("The same again with other frames, now that one job has ended there:")
+  second <- circle_job("cut-2", c(question, "--done", "gears 1-480,601-720"))
+  circle_run("learned")
+  scores <- circle_scores(folder)
+  show_lines(circle_lines(scores))
+  if (all(scores[["second"]] < scores[["first"]])) 0L else 1L
+}
+
+# One job from its choice to what is learned.
+circle_job <- function(job, question) {
+  circle_run("choose", question, "--record", job, may = 0:3)
+  circle_run("place", job, "--yes", "--despite", "quote,check,changed", may = 0:3)
+  follow_circle(job)
+  if (circle_run("verify", job, "--again", may = c(0L, 3L)) == 3L) {
+    circle_run("place", job, "--yes", "--despite", "quote,check,changed", may = 0:3)
+    follow_circle(job, alarms = FALSE)
+    circle_run("verify", job)
+  }
+  circle_run("settle", job, "--dispute", paste0("dispute-", job), may = c(0L, 3L))
+}
+
+# Fetches and watches until all is here or the time is over: shown are the first view with an alarm, and the last.
+follow_circle <- function(job, alarms = TRUE, most = 60) {
+  until <- steady_clock() + most
+  project <- read_project(parts = c("shots", "sites", "rates"))
+  told <- !alarms
+  repeat {
+    rows <- cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, job))
+    here <- rows[["state"]] %in% c("done", "stopped") & rows[["here"]] >= rows[["ready"]]
+    if (all(here) || steady_clock() > until) break
+    if (!told) {
+      x <- cli_ledger(project, code = function(ledger) watch_job(project, ledger, job))
+      if (any(x$alarms[["level"]] %in% c("now", "soon"))) {
+        told <- TRUE
+        circle_note("$ clockpigeon watch ", job)
+        show_lines(watch_lines(x), "")
+      }
+    }
+    Sys.sleep(0.5)
+  }
+  circle_run("watch", job, may = 0:3)
+}
+
+# A command as it would be typed, with what it shows. `may`: statuses that are no fault.
+circle_run <- function(..., may = 0L) {
+  args <- unlist(list(...))
+  circle_note("$ clockpigeon ", paste(ifelse(grepl("[ =,]", args), paste0("'", args, "'"), args), collapse = " "))
+  status <- cli_run(args)
+  if (!status %in% may) {
+    stop_input("demo", paste("clockpigeon", args[1], "ended with", status), "the circle", "See what it says above.")
+  }
+  invisible(status)
+}
+
+circle_note <- function(...) show_lines("", paste0(...), "")
+
+# ---- the stand-in ----------------------------------------------------------------------------------------------------
+
+# The command `standin` as a process of its own, and this process' clock and token as it says.
+begin_standin <- function(folder) {
+  log <- tempfile("standin-", fileext = ".log")
+  token <- paste(openssl::rand_bytes(12), collapse = "")
+  args <- c("standin", "saltmill", "--port", "0", "--speed", circle_speed, "--misbehave", circle_faults, "--for",
+            "10min", "--seed", "7")
+  process <- processx::process$new(
+    file.path(R.home("bin"), "Rscript"),
+    c("--no-init-file", "-e", "quit(save = 'no', status = clockpigeon::cli())", args),
+    wd = folder, stdout = "|", stderr = log,
+    env = c("current", CLOCKPIGEON_TOKEN = token, R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep))
+  )
+  begun <- steady_clock()
+  line <- character()
+  while (!length(line) && process$is_alive() && steady_clock() - begun < 60) {
+    process$poll_io(200)
+    line <- process$read_output_lines()
+  }
+  said <- readLines(log, warn = FALSE)
+  if (!length(line)) {
+    process$kill()
+    stop_input("demo", paste("the stand-in did not start:", paste(said, collapse = " ")), "the circle")
+  }
+  now <- sub(".*CLOCKPIGEON_NOW='([^']*)'.*", "\\1", grep("CLOCKPIGEON_NOW=", said, value = TRUE)[1])
+  before <- Sys.getenv(c("CLOCKPIGEON_TOKEN", "CLOCKPIGEON_NOW"), NA)
+  Sys.setenv(CLOCKPIGEON_TOKEN = token, CLOCKPIGEON_NOW = now)
+  cat(paste0("service: {address: ", line[1], "/saltmill, token: {env: CLOCKPIGEON_TOKEN}}\n"),
+      file = file.path(folder, "sites", "saltmill.yaml"), append = TRUE)
+  circle_note("A farm stands in for saltmill, ", circle_speed, " times as quick as a real one: a node will freeze, ",
+              "some pictures come cut off, and it charges 1.3 times what its card says.")
+  list(process = process, before = before, log = log)
+}
+
+end_standin <- function(farm) {
+  farm$process$kill()
+  unlink(farm$log)
+  known <- !is.na(farm$before)
+  if (any(known)) do.call(Sys.setenv, as.list(farm$before[known]))
+  Sys.unsetenv(names(farm$before)[!known])
+}
+
+# ---- the two forecasts -----------------------------------------------------------------------------------------------
+
+# How far off the forecasts of both jobs were, as they were shown when they were decided: CRPS of logs.
+circle_scores <- function(folder) {
+  ledger <- open_ledger(file.path(folder, "ledger.sqlite"), read_only = TRUE)
+  on.exit(close_ledger(ledger))
+  x <- shown_forecasts(job_outcomes(ledger), ledger)
+  x$crps <- crps_of(log(x[["actual"]]), log(as.matrix(x[forecast_points()])), forecast_probs)
+  of <- function(job, what) x[["crps"]][x[["job"]] == job & x[["what"]] == what]
+  whats <- c("finish_s", "cost")
+  out <- data.frame(what = whats)
+  out$first <- vapply(whats, of, 0, job = "cut-1")
+  out$second <- vapply(whats, of, 0, job = "cut-2")
+  out
+}
+
+circle_lines <- function(scores) {
+  c("How far off the forecasts were, as shown when each job was decided (CRPS of logs, about a share):",
+    paste0("- ", figure_words(scores[["what"]]), ": ", percent(scores[["first"]]), " of the first job, ",
+           percent(scores[["second"]]), " of the second",
+           ifelse(scores[["second"]] < scores[["first"]], ": better", ": not better"), "."))
+}
