@@ -13,7 +13,8 @@
 #   all nodes at most, or NA;
 #   `meter`: `unit`, `quantity` as the card meters what is known, or NULL where that is not all of it;
 #   `delivered`: `shot`, `frame` that came, or whose runs failed where the card bills them, or NULL; `billable`: frames
-#   the card may bill for; `digits`: of the minor unit.
+#   the card may bill for; `spoilt`: `hours` of nodes that went into `frames` which came back unusable, or NULL;
+#   `own_minimum`: of a job of several orders, the minimums of the card's own bill; `digits`: of the minor unit.
 #
 # Returns `lines` with what is left of each (`left` of its amount, `left_q` of its quantity) and `findings`: `code`,
 # `line` (its number, of `lines` the first; NA for several of a sum), `quantity` in doubt, `unit`, `known` (what it
@@ -26,7 +27,7 @@ doubted_lines <- function(lines, facts) {
   lines$other_tier <- FALSE
   lines$matched <- lines[["kind"]] == "usage" & lines[["unit"]] %in% facts$prices[["unit"]] & lines$left_q > 0
   x <- list(lines = lines, findings = NULL)
-  for (doubt in list(doubt_doubled, doubt_frames, doubt_sums, doubt_prices, doubt_windows, doubt_meter)) {
+  for (doubt in list(doubt_doubled, doubt_frames, doubt_sums, doubt_prices, doubt_windows, doubt_meter, doubt_spoilt)) {
     x <- doubt(x, facts)
   }
   found <- bind_tables(c(x$findings, list(unknown_lines(x$lines))))
@@ -189,6 +190,19 @@ doubt_meter <- function(x, facts) {
   x
 }
 
+# Time that went into pictures which came back unusable, at the card's price.
+doubt_spoilt <- function(x, facts) {
+  at <- which(x$lines$matched & x$lines[["unit"]] %in% names(facts$parts) & x$lines$left_q > 0)
+  if (is.null(facts$spoilt) || !length(at)) return(x)
+  unit <- x$lines[["unit"]][at[1]]
+  at <- at[x$lines[["unit"]][at] == unit]
+  quantity <- min(facts$spoilt$hours / facts$parts[[unit]], sum(x$lines$left_q[at]))
+  if (!tells(quantity * x$lines$known_price[at[1]], facts)) return(x)
+  x <- take_off(x, at, quantity, "spoilt", NA_real_)
+  x$findings[[length(x$findings)]]$detail <- facts$spoilt$frames
+  x
+}
+
 # Lines of use that nothing on the card stands for: to be explained.
 unknown_lines <- function(lines) {
   at <- which(lines[["kind"]] == "usage" & !lines$matched & lines$left > 0)
@@ -213,6 +227,11 @@ doubted_sums <- function(lines, priced, facts, totals = numeric(), tax_rate = NA
   taken <- sum_of(c("usage", "minimum")) - undoubted + lacking
   short <- min(facts$minimum - net, taken)
   over <- sum_of("minimum") - max(0, facts$minimum - (net - sum_of("minimum"))) - facts$node_minimum
+  # Of several orders each has its own, as the card's bill of what was metered has them.
+  if (length(facts$own_minimum)) {
+    over <- sum_of("minimum") - facts$own_minimum
+    short <- min(-over, taken)
+  }
   if (taken > 0 && tells(short, facts)) {
     found <- c(found, list(line_finding("minimum", known = facts$minimum, quantity = net, amount = -short)))
     net <- net + short

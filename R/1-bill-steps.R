@@ -23,7 +23,8 @@ bill_gap <- function(lines, priced, findings, digits) {
     at <- which(lines$matched & lines[["unit"]] == unit)
     mine <- lists[lists[["unit"]] == unit, , drop = FALSE]
     quantity <- sum(mine[["quantity"]])
-    price <- if (nrow(mine) == 1) mine[["price"]] else if (quantity > 0) sum(mine[["amount"]]) / quantity else 0
+    one_price <- length(unique(mine[["price"]])) == 1
+    price <- if (one_price) mine[["price"]][1] else if (quantity > 0) sum(mine[["amount"]]) / quantity else 0
     # Quantities before what is beyond the meter was taken off, after doubled lines and frames that never came.
     q <- lines$before_q[at]
     away <- (lines$paid[at] - lines$known_price[at]) * q

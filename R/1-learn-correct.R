@@ -3,7 +3,7 @@
 # What is believed of sites before any job: the sd of their log bias as a whole, of one site about that, and of a tier
 # about its site; how many jobs the belief in the forecast's own ranges is worth, and what a job of another site is, for
 # the width of ranges.
-learning_prior <- list(all = 0.1, site = 0.35, tier = 0.1, jobs = 5, other = 0.3)
+learning_prior <- list(all = 0.1, site = 0.35, tier = 0.1, believed = 5, other = 0.3)
 
 # What is believed of a site's next job from those that ended. `past`: a data frame, one row a job in the order they
 # ended, with `site`, `tier`, and of the logs of what was forecast as it was `low`, `mid`, `high` (10, 50 and 90 %), and
@@ -16,8 +16,8 @@ learning_prior <- list(all = 0.1, site = 0.35, tier = 0.1, jobs = 5, other = 0.3
 #
 # The factor: how many times the half-width of its 80 % range each job was away from its corrected median, corrected
 # from the jobs before it alone; the 80 % point of these scores, weighted (jobs of the site and the later ones count for
-# more), with the belief in the forecast's own ranges as `learning_prior$jobs` jobs more. Were all jobs exchangeable and
-# of one weight and that belief left out, the next would lie inside with a chance of at least 80 % whatever the
+# more), with the belief in the forecast's own ranges as `learning_prior$believed` jobs more. Were all jobs exchangeable
+# and of one weight and that belief left out, the next would lie inside with a chance of at least 80 % whatever the
 # distribution; with weights w the chance is at least 80 % less the sum of w times how far the job of each weight is
 # from the next in total variation (Barber, Candes, Ramdas & Tibshirani 2023, Conformal Prediction Beyond
 # Exchangeability, Annals of Statistics 51, 816-845).
@@ -130,7 +130,7 @@ score_of <- function(job, bias) {
 width_factor <- function(scores, weight, prior, level = 0.8) {
   grid <- stats::qnorm(0.5 + (seq_len(40) - 0.5) / 80) / stats::qnorm(0.9)
   s <- c(scores, grid)
-  w <- c(weight, rep(prior$jobs / 40, 40))
+  w <- c(weight, rep(prior$believed / 40, 40))
   order <- order(s)
   # The next job could be anywhere, which counts as half a job beside those there are; of two scores about the level the
   # point between.

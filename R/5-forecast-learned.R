@@ -5,6 +5,10 @@
 # (of logs) and `width` (of ranges), with `jobs`, `inside` and `changed` as learned_of() has them.
 correction_columns <- c("site", "tier", "known", "what", "bias", "width", "jobs", "inside", "changed")
 
+# The stages of a draw, whose sum is its finish.
+stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s",
+                   "download_s", "encode_s")
+
 # Corrections of the options of a scenario. `learned`: from learned(), or a data frame of them, as a decision keeps it;
 # NULL for none.
 corrections_for <- function(learned, options) {

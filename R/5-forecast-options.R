@@ -26,7 +26,8 @@
 #'   to is in the other fields. `jobs` and `sites`, by name; `left_out`, a tibble of `site`, `code` (`unfit`,
 #'   `unknown_fit`, `unknown_speed`, `no_rate`, `unknown_link`, `unmeasured`) and `reason`; `doubts`, what is doubtful
 #'   about the rate cards (no date, old, no source); `pruned`, how many options were left out as beaten; `now`,
-#'   `currency`, `time_zone`, `hashes` (of the cards' files); `learned`, the corrections.
+#'   `currency`, `time_zone`, `hashes` (of the cards' files); `corrections`, what past jobs
+#'   change in forecasts.
 #' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without` name nothing that
 #'   there is, and when they contradict each other.
 #' @examples
@@ -60,7 +61,7 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   structure(list(options = as_table(rows[option_columns]), jobs = jobs, sites = sites, left_out = as_table(left_out),
                  doubts = doubts, pruned = sum(vapply(parts, `[[`, 0, "pruned")), now = now,
                  currency = jobs[[1]]$currency, time_zone = jobs[[1]]$time_zone, hashes = lapply(sites, card_hash),
-                 learned = corrections_for(learned, rows)),
+                 corrections = corrections_for(learned, rows)),
             class = "cp_scenario")
 }
 

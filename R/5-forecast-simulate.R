@@ -117,8 +117,8 @@ simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE
                     d[c("node_hours", "log_speed", "frames_done", "frames_lost", "capped")],
                     lost_money = there(d[["lost_money"]]))
   # What is looked at while it runs is its own: where it would be halted stays as simulated.
-  if (length(scenario$learned) && is.null(change$halt_s)) {
-    corrected <- corrected_draws(out, scenario$learned, it, job$currency)
+  if (length(scenario$corrections) && is.null(change$halt_s)) {
+    corrected <- corrected_draws(out, scenario$corrections, it, job$currency)
     out <- corrected$draws
     if (keep) run$home <- sweep(run$home, 2, corrected$ratio, `*`)
   }
@@ -135,8 +135,6 @@ changed_option <- function(it, change) {
   it
 }
 
-stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s",
-                   "download_s", "encode_s")
 
 simulate_way <- function(job, it, seconds, now, frames, keep, change) {
   way <- option_way(job, it, it$at, now)

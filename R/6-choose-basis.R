@@ -37,7 +37,7 @@ doubt_words <- function(scenario) {
 
 # What past jobs changed in the forecast, site by site.
 learned_words <- function(scenario) {
-  x <- scenario$learned
+  x <- scenario$corrections
   x <- x[x[["jobs"]] > 0, , drop = FALSE]
   if (!NROW(x)) return(NULL)
   # Of a site whose speed was only said for one engine and measured for another, what counts for more jobs.

@@ -117,7 +117,7 @@ choice_record <- function(choice, changes = NULL) {
                                                  source = site$source, hash = record_hash(site))),
                lapply(job$shots, function(shot) list(shot = shot$shot, hash = record_hash(shot)))),
     exchange = if (!is.null(forecast$exchange)) as_frame(forecast$exchange),
-    learned = if (length(scenario$learned)) as_frame(scenario$learned), disclosures = disclosures(scenario),
+    corrections = if (length(scenario$corrections)) as_frame(scenario$corrections), disclosures = disclosures(scenario),
     doubts = scenario$doubts, changed_since = as.list(choice$stale),
     made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string, draws = forecast$n,
                      seed = forecast$seed)
@@ -188,7 +188,7 @@ record_page <- function(record) {
                              "|---|---|---|---|---|---|", rows)),
     section("Left out", list_of(paste0(record$left_out[["site"]], ": ", record$left_out[["reason"]])[
       seq_len(NROW(record$left_out))])),
-    section("Learned", list_of(learned_words(list(learned = record$learned)))),
+    section("Learned", list_of(learned_words(list(corrections = record$corrections)))),
     section("Disclosed", list_of(record$disclosures)), section("Doubtful", list_of(record$doubts)),
     section("Made from", list_of(c(
       paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ", record$evidence$version,

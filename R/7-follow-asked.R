@@ -37,20 +37,25 @@ asked_again <- function(decision, project) {
        engine = if (length(version)) stats::setNames(version, engine) else engine,
        done = if (length(done)) paste(done, collapse = "; "), question = question,
        spreads = unlist(decision$asked$spreads),
-       learned = decided_learned(decision), draws = decision$made_with$draws, seed = decision$made_with$seed)
+       corrections = decided_learned(decision), draws = decision$made_with$draws, seed = decision$made_with$seed)
 }
 
 # The job that is asked for, on what the ledger knows by now; `but`: a job whose frames are what it is held against.
 # Corrections from past jobs, as they were when it was decided.
 decided_learned <- function(decision) {
-  rows <- lapply(decision$learned, function(row) {
+  rows <- lapply(decision$corrections, function(row) {
     as.data.frame(lapply(stats::setNames(nm = correction_columns), function(name) or_else(row[[name]], NA)))
   })
   if (length(rows)) as_frame(bind_tables(rows))
 }
 
-asked_job <- function(ledger, asked, project, but = NULL) {
+asked_job <- function(ledger, asked, project, but = NULL, until = NULL) {
   rows <- timings_near(ledger, vapply(asked$shots, `[[`, "", "scene"))
+  # What was measured later was not known then.
+  if (length(until)) {
+    known <- is.na(rows[["measured_at"]]) | rows[["measured_at"]] <= until
+    if (any(known)) rows <- rows[known, , drop = FALSE]
+  }
   rows <- rows[!rows[["job"]] %in% but, , drop = FALSE]
   render_job(asked$shots, asked$engine, rows, project$currency, project$rates, project$time_zone, done = asked$done)
 }

@@ -35,6 +35,11 @@
 #' close_ledger(ledger)
 #' @export
 watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
+  watched_job(project, ledger, job, now, last)
+}
+
+# The same; with `until`, from what was measured by then alone.
+watched_job <- function(project, ledger, job, now = this_moment(), last = NULL, until = NULL) {
   check_class(project, argument("project"), "cp_project", "read_project()")
   decision <- decided_job(ledger, job)
   asked <- asked_again(decision, project)
@@ -48,8 +53,8 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
   same <- length(last) && identical(last$job, job) && identical(last$placed, placed$moment)
   begun <- if (same) last$begun
   if (is.null(begun)) {
-    scenario <- plan_options(asked_job(ledger, asked, project, job), project$sites, spreads = asked$spreads,
-                             now = placed$moment, learned = asked$learned)
+    scenario <- plan_options(asked_job(ledger, asked, project, job, until), project$sites, spreads = asked$spreads,
+                             now = placed$moment, learned = asked$corrections)
     begun <- begun_job(decision$plan, scenario, asked$question(placed$moment), asked$draws, asked$seed)
   }
   x <- watch_frames(decision$plan, begun, placed$folders, now, without_refused(job_events(ledger, job)))

@@ -24,7 +24,9 @@
 #'   (continuous ranked probability score of logs, Gneiting & Raftery 2007: about how far off, as a share);
 #'   `corrections`, a tibble: `site`, `tier`, `known`, `what`, `factor`, `width`, `jobs`, `inside`, `changed`; `rates`,
 #'   a tibble of what else is learned: `site`, `tier`, `what` (`failed`: share of runs), `prior`, `prior_jobs`,
-#'   `learned`, `jobs`; `learning`, what [plan_options()] takes; `outcomes`, all rows.
+#'   `learned`, `jobs`; `learning`, what [plan_options()] takes; `outcomes`, all rows, with the
+#'   forecasts' quantiles as they were before any correction, and `shown`, those of finish and cost with the quantiles
+#'   that were shown.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' learned(ledger)
@@ -33,14 +35,15 @@
 learned <- function(ledger, but = NULL) {
   rows <- job_outcomes(ledger)
   rows <- rows[!tolower(rows[["job"]]) %in% tolower(but), , drop = FALSE]
-  learning <- lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) learning_of(past_of(rows, what)))
+  learning <- lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) learning_of(ended_jobs(rows, what)))
   structure(list(scores = as_table(learned_scores(rows, ledger)), corrections = as_table(all_corrections(learning)),
                  rates = as_table(learned_rates(rows)), learning = learning,
-                 outcomes = if (is.null(rows)) NULL else as_table(rows)), class = "cp_learned")
+                 outcomes = if (is.null(rows)) NULL else as_table(rows),
+                 shown = if (NROW(rows)) as_table(shown_forecasts(rows, ledger))), class = "cp_learned")
 }
 
 # Jobs as learning_of() takes them, in the order in which they ended.
-past_of <- function(rows, what) {
+ended_jobs <- function(rows, what) {
   x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]) & rows[["actual"]] %in% positive(rows[["actual"]]) &
               rows[["p10"]] > 0, , drop = FALSE]
   if (is.null(x)) x <- data.frame(site = character(), tier = character(), evidence = character())
@@ -76,6 +79,7 @@ learned_scores <- function(rows, ledger) {
   none <- data.frame(what = character(), site = character(), whose = character(), jobs = integer(), inside = integer(),
                      bias = numeric(), crps = numeric())
   if (!NROW(rows)) return(none)
+  rows <- rows[rows[["what"]] != "failed", , drop = FALSE]
   score <- function(x, whose) {
     bind_tables(lapply(unique(x[["what"]]), function(what) {
       mine <- x[x[["what"]] == what & !is.na(x[["p50"]]), , drop = FALSE]
@@ -124,7 +128,7 @@ claim_ratio <- function(events, site, finish_s) {
   x <- as_frame(events)
   time <- column_moments(x[["time"]], "time", "UTC", "the ledger")
   # Finish is counted from the placing.
-  placed <- min(time[x[["what"]] %in% "placed"])
+  placed <- min(time[x[["what"]] %in% "placed"], Inf)
   claims <- which(x[["what"]] == "claim" & x[["place"]] %in% site & x[["amount"]] > 0)
   passed <- time[claims] - placed
   near <- which(passed > 0.25 * finish_s & passed < 0.75 * finish_s)

@@ -10,6 +10,8 @@ site_meter <- function(project, ledger, job, site, shots) {
   events$time <- column_moments(events[["time"]], "time", "UTC", "the ledger")
   mine <- events[events[["place"]] %in% site, , drop = FALSE]
   mine$node <- sub(paste0(site, "/"), "", mine[["node"]], fixed = TRUE)
+  # Each order there has its own nodes, and its own bill.
+  mine$order <- told_order(mine[["key"]])
   megapixels <- vapply(shots, function(shot) prod(shot$size) / 1e6, 0)
   names(megapixels) <- vapply(shots, `[[`, "", "shot")
   own <- card$kind == "own"
@@ -18,12 +20,18 @@ site_meter <- function(project, ledger, job, site, shots) {
   usage <- if (NROW(runs)) run_usage(runs, card, megapixels)
   rest <- if (own) {
     if (NROW(usage)) between_runs(usage, runs)
-  } else between_told(mine, runs, card)
+  } else {
+    orders <- unique(mine[["order"]][mine[["what"]] == "node up"])
+    do.call(rbind, lapply(orders, function(order) {
+      between_told(mine[mine[["order"]] %in% order, , drop = FALSE], runs[runs[["order"]] %in% order, , drop = FALSE],
+                   card, order)
+    }))
+  }
   came <- mine[mine[["what"]] %in% c("ready", "arrived"), c("shot", "frame"), drop = FALSE]
   timed <- runs[runs[["status"]] == "ok", , drop = FALSE]
   list(usage = bind_rows_of(usage, rest),
        whole = nrow(timed) > 0 && all(row_key(came, c("shot", "frame")) %in% row_key(timed, c("shot", "frame"))),
-       windows = if (!own) told_windows(mine), runs = c(all = nrow(runs), failed = sum(runs[["status"]] != "ok")),
+       windows = if (!own) all_windows(mine), runs = c(all = nrow(runs), failed = sum(runs[["status"]] != "ok")),
        moments = told_moments(mine))
 }
 
@@ -36,7 +44,13 @@ timed_runs <- function(ledger, job, site) {
   data.frame(node = ifelse(is.na(rows[["node"]]), "-", rows[["node"]]), activity = rows[["activity"]],
              status = ifelse(rows[["status"]] %in% "ok", "ok", "failed"), seconds = rows[["wall_s"]],
              began = column_moments(rows[["measured_at"]], "measured_at", "UTC", "the ledger"),
-             shot = rows[["shot"]], frame = rows[["frame"]], whole = whole)
+             shot = rows[["shot"]], frame = rows[["frame"]], whole = whole, order = rep("", nrow(rows)))
+}
+
+# The order that an event of a site is of, from its key; "" where it is told without one.
+told_order <- function(key) {
+  hit <- grepl("^(site|halted) [^ ]+ [^ ]+ ", key)
+  ifelse(hit, sub("^(site|halted) [^ ]+ ([^ ]+) .*", "\\2", key), "")
 }
 
 # Runs as a site tells of them: from when a frame was begun on a node to when it was ready, failed or lost. A frame that
@@ -45,8 +59,9 @@ told_runs <- function(x) {
   x <- x[x[["what"]] %in% c("rendering", "ready", "failed", "lost") & !x[["source"]] %in% "verify" &
            !is.na(x[["frame"]]), , drop = FALSE]
   if (!nrow(x)) return(no_runs)
-  x <- x[order(x[["shot"]], x[["frame"]], x[["node"]], x[["time"]]), , drop = FALSE]
-  key <- row_key(x, c("shot", "frame", "node"))
+  if (is.null(x[["order"]])) x$order <- rep("", nrow(x))
+  x <- x[order(x[["order"]], x[["shot"]], x[["frame"]], x[["node"]], x[["time"]]), , drop = FALSE]
+  key <- row_key(x, c("order", "shot", "frame", "node"))
   same <- c(FALSE, key[-1] == utils::head(key, -1))
   after <- same & c(FALSE, utils::head(x[["what"]], -1) == "rendering")
   begun <- ifelse(after, c(NA, utils::head(x[["time"]], -1)), NA)
@@ -56,19 +71,24 @@ told_runs <- function(x) {
   data.frame(node = ifelse(is.na(x[["node"]]), "-", x[["node"]])[kept], activity = rep("render", sum(kept)),
              status = unname(status), seconds = seconds[kept],
              began = ifelse(is.na(begun), x[["time"]] - seconds, begun)[kept], shot = x[["shot"]][kept],
-             frame = x[["frame"]][kept], whole = rep(TRUE, sum(kept)))
+             frame = x[["frame"]][kept], whole = rep(TRUE, sum(kept)), order = x[["order"]][kept],
+             sequence = or_else(x[["sequence"]], seq_len(nrow(x)))[kept])
 }
 
 no_runs <- data.frame(node = character(), activity = character(), status = character(), seconds = numeric(),
-                      began = numeric(), shot = character(), frame = integer(), whole = logical())
+                      began = numeric(), shot = character(), frame = integer(), whole = logical(),
+                      order = character(), sequence = integer())
 
 # Whether what a run made was refused after it.
 refused_runs <- function(runs, events) {
   refused <- events[events[["what"]] %in% "failed" & events[["source"]] %in% "verify", , drop = FALSE]
   if (!nrow(refused) || !nrow(runs)) return(rep(FALSE, nrow(runs)))
-  last <- tapply(refused[["time"]], row_key(refused, c("shot", "frame")), max)
+  # In the order in which it was told, where a site tells of its runs: clocks differ.
+  told <- !is.null(runs[["sequence"]])
+  last <- tapply(refused[[if (told) "sequence" else "time"]], row_key(refused, c("shot", "frame")), max)
   at <- as.vector(last[row_key(runs, c("shot", "frame"))])
-  runs[["status"]] == "ok" & !is.na(at) & runs[["began"]] + runs[["seconds"]] <= at
+  ended <- if (told) runs[["sequence"]] else runs[["began"]] + runs[["seconds"]]
+  runs[["status"]] == "ok" & !is.na(at) & ended <= at
 }
 
 run_usage <- function(runs, card, megapixels) {
@@ -76,7 +96,7 @@ run_usage <- function(runs, card, megapixels) {
   data.frame(node = runs[["node"]], activity = runs[["activity"]], status = runs[["status"]],
              seconds = pmax(runs[["seconds"]], 0), frames = as.integer(runs[["status"]] == "ok" & runs[["whole"]]),
              megapixels = ifelse(is.na(size), 0, size), began = local_text(runs[["began"]], card),
-             shot = runs[["shot"]], frame = runs[["frame"]], unusable = runs[["unusable"]])
+             shot = runs[["shot"]], frame = runs[["frame"]], unusable = runs[["unusable"]], order = runs[["order"]])
 }
 
 local_text <- function(at, card) {
@@ -84,10 +104,11 @@ local_text <- function(at, card) {
 }
 
 # A row of a node's time in which it rendered nothing.
-other_use <- function(node, activity, seconds, began) {
+other_use <- function(node, activity, seconds, began, order = "") {
   kept <- is.finite(seconds) & seconds > 0
   data.frame(node = node, activity = activity, status = "ok", seconds = seconds, frames = 0L, megapixels = 0,
-             began = began, shot = NA_character_, frame = NA_integer_, unusable = FALSE)[kept, , drop = FALSE]
+             began = began, shot = NA_character_, frame = NA_integer_, unusable = FALSE,
+             order = order)[kept, , drop = FALSE]
 }
 
 # A node's time between its first and last run in which it had none.
@@ -101,7 +122,7 @@ between_runs <- function(usage, runs) {
 
 # Starts and waits of nodes, as a site tells of them: from the job's beginning to when a node is up; between its runs;
 # and where nodes are given back only at the end, from its last run to that.
-between_told <- function(x, runs, card) {
+between_told <- function(x, runs, card, order) {
   moments <- told_moments(x)
   halted <- x[["time"]][x[["what"]] == "halted"]
   rows <- lapply(seq_along(moments$up), function(k) {
@@ -112,8 +133,8 @@ between_told <- function(x, runs, card) {
     end <- min(c(halted[halted >= up], gone[gone >= up], Inf))
     last <- max(c(up, mine[["began"]] + mine[["seconds"]]))
     until <- if (identical(card$release, "end") && is.finite(end)) end else last
-    rbind(other_use(node, "start", up - moments$begun, local_text(moments$begun, card)),
-          other_use(node, "idle", until - up - sum(mine[["seconds"]]), local_text(up, card)))
+    rbind(other_use(node, "start", up - moments$begun, local_text(moments$begun, card), order),
+          other_use(node, "idle", until - up - sum(mine[["seconds"]]), local_text(up, card), order))
   })
   do.call(rbind, rows)
 }
@@ -137,6 +158,12 @@ told_windows <- function(x) {
     min(c(x[["time"]][x[["what"]] == "node gone" & x[["node"]] %in% node], over))
   }, 0)
   data.frame(node = names(moments$up), from = moments$begun, to = pmax(moments$begun, unname(gone)))
+}
+
+# Nodes of all orders; those of one name are the same to whoever reads a bill.
+all_windows <- function(x) {
+  orders <- unique(x[["order"]][x[["what"]] == "node up"])
+  do.call(rbind, lapply(orders, function(order) told_windows(x[x[["order"]] %in% order, , drop = FALSE])))
 }
 
 bind_rows_of <- function(...) {

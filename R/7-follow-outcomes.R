@@ -10,8 +10,9 @@ keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watc
   told <- watched$frames
   state <- told[["state"]][match(row_key(promise$frames, c("shot", "frame")), row_key(told, c("shot", "frame")))]
   if (!any(is.finite(came)) || any(!is.finite(came) & !state %in% "failed")) return(invisible(0L))
+  came <- first_came(ledger, job, promise, watched)
   came <- came[is.finite(came)]
-  d <- as_is_draws(promise, watched$state$scenario$learned)
+  d <- as_is_draws(promise, watched$state$scenario$corrections)
   card <- project$sites[[site]]
   rate <- or_else(rate_to(card, project$currency, project$rates)$rate, NA_real_)
   # What was paid ahead is paid; what was given is not.
@@ -36,6 +37,18 @@ keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watc
                      tier = as.character(promise$part$tier), evidence = as.character(promise$part$evidence), rows,
                      key = paste(site, rows[["what"]]))
   invisible(add_outcomes(ledger, job, rows))
+}
+
+# When each frame of a part was ready for the first time, in seconds from the placing: what was refused and rendered
+# again later says nothing of the site's pace.
+first_came <- function(ledger, job, promise, watched) {
+  events <- as_frame(job_events(ledger, job))
+  events <- events[events[["what"]] %in% c("ready", "arrived"), , drop = FALSE]
+  time <- column_moments(events[["time"]], "time", "UTC", "the ledger") - as.numeric(watched$placed)
+  first <- tapply(time, row_key(events, c("shot", "frame")), min)
+  told <- as.vector(first[row_key(promise$frames, c("shot", "frame"))])
+  if (is.null(told)) told <- rep(NA_real_, nrow(promise$frames))
+  ifelse(is.na(told), watched$came[promise$columns], told)
 }
 
 # Finish and cost of a part's draws as they were forecast before past jobs corrected them.

@@ -46,7 +46,7 @@ plan_place <- function(project, ledger, job, now = this_moment()) {
   decision <- decided_job(ledger, job)
   asked <- asked_again(decision, project)
   scenario <- plan_options(asked_job(ledger, asked, project), project$sites, spreads = asked$spreads, now = now,
-                           learned = asked$learned)
+                           learned = asked$corrections)
   state <- watched_state(decision$plan, scenario, asked$question(now), asked$draws, asked$seed)
   split <- stated_split(decision$plan, state, "the decision's plan")
   run <- check_parts(state, split, keep = length(decision$plan$look) > 0)

@@ -39,7 +39,7 @@
 #' }
 #' @export
 settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
-  watched <- watch_job(project, ledger, job)
+  watched <- watched_job(project, ledger, job, until = decided_job(ledger, job)$made_at)
   site <- settled_site(watched, ledger, job, bill, site)
   card <- project$sites[[site]]
   taken <- if (length(bill)) take_bill(bill, project, ledger, job, card, watched)
@@ -115,8 +115,15 @@ site_promise <- function(watched, ledger, job, site, project) {
        version = begun$state$job$version, day = watched$placed, alone = length(begun$parts$used) == 1)
 }
 
-# What the card makes of a usage: `bill`, and `cost`, in which what a prepaid balance pays is paid.
+# What the card makes of a usage, each order by itself: `bill`, and `cost`, in which what a prepaid balance pays is
+# paid.
 card_bill <- function(usage, card, promise) {
+  if (length(unique(usage[["order"]])) > 1) {
+    parts <- lapply(split(usage, usage[["order"]]), card_bill, card = card, promise = promise)
+    sum_of <- function(name) sum(vapply(parts, `[[`, 0, name))
+    return(list(bill = as_frame(bind_tables(lapply(parts, `[[`, "bill"))), cost = sum_of("cost"),
+                prepaid = sum_of("prepaid")))
+  }
   usage <- if (NROW(usage)) node_stretches(usage[metered_columns], card) else data.frame(seconds = numeric())
   x <- as_frame(bill(usage, card, tier = null_if_na(promise$part$tier),
                      hire = null_if_na(promise$part$hire), engine = promise$engine, on = promise$day))
@@ -138,6 +145,8 @@ priced_meter <- function(meter, promise, card, watched) {
   good <- usage[usage[["activity"]] == "render" & usage[["status"]] == "ok" & !usage[["unusable"]], , drop = FALSE]
   # Of a frame that was rendered more than once the last run made it.
   good <- good[!duplicated(good[c("shot", "frame")], fromLast = TRUE), , drop = FALSE]
+  # Up to here it is one order: that there were more is work done again.
+  good$order <- usage[["order"]][1]
   at <- match(row_key(good, c("shot", "frame")), row_key(promise$frames, c("shot", "frame")))
   same <- good
   same$seconds <- ifelse(is.na(at), good[["seconds"]], promise$frames[["seconds"]][at])
@@ -161,7 +170,7 @@ expected_usage <- function(frames, usage, card, watched) {
   begin <- local_text(as.numeric(watched$placed), card)
   data.frame(node = ifelse(is.na(at), in_turn, rendered[["node"]][at]), activity = "render", status = "ok",
              seconds = frames[["seconds"]], frames = 1L, megapixels = unname(sizes[frames[["shot"]]]),
-             began = ifelse(is.na(at), begin, rendered[["began"]][at]))
+             began = ifelse(is.na(at), begin, rendered[["began"]][at]), order = or_else(rendered[["order"]], "")[1])
 }
 
 # What lines are held against, as doubted_lines() takes it.
@@ -176,6 +185,7 @@ line_facts <- function(meter, priced, promise, card, watched, site) {
     if (is.null(weight)) 1 else sale_units[[unit]]$parts / tariff$defaults[[weight]]
   })
   lists <- priced$bill[priced$bill[["part"]] == "list", , drop = FALSE]
+  orders <- length(unique(meter$usage[["order"]]))
   by_node <- priced$bill[["rule"]] %in% "minimum_node"
   came <- job_columns(watched$state$job)
   came$column <- seq_len(nrow(came))
@@ -186,9 +196,17 @@ line_facts <- function(meter, priced, promise, card, watched, site) {
   list(prices = do.call(rbind, prices), others = other_prices(card, tier, hire, promise), parts = parts,
        windows = meter$windows, node_hours = promise$part$nodes * watched$passed_s / 3600,
        meter = if (meter$whole) lists[c("unit", "quantity")], delivered = came,
-       step_s = tariff$charges[[1]]$step / 1000, minimum = max(tariff$minimum, tariff$minimum_month) /
+       own_minimum = if (orders > 1) sum(priced$bill[["amount"]][priced$bill[["part"]] == "minimum"]),
+       step_s = tariff$charges[[1]]$step / 1000,
+       spoilt = spoilt_work(meter), minimum = max(tariff$minimum, tariff$minimum_month) /
          10^minor_digits(card$currency), node_minimum = sum(priced$bill[["amount"]][by_node]),
        billable = sum(lists[["quantity"]][lists[["unit"]] == "frame"]), digits = minor_digits(card$currency))
+}
+
+# Runs whose pictures came back unusable: `frames`, and node-hours.
+spoilt_work <- function(meter) {
+  bad <- meter$usage[meter$usage[["unusable"]] %in% TRUE, , drop = FALSE]
+  if (NROW(bad)) list(hours = sum(bad[["seconds"]]) / 3600, frames = format_frames(sort(unique(bad[["frame"]]))))
 }
 
 # The first charge's price by every other tier and class.

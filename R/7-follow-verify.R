@@ -112,9 +112,11 @@ job_frames_asked <- function(job, project, ledger) {
     shot
   })
   names(shots) <- vapply(shots, `[[`, "", "shot")
-  list(job = job, folders = unique(unlist(placed$folders)), shots = shots, since = as.numeric(placed$moment),
-       named = TRUE, engine = decision$evidence$engine, version = decision$evidence$version,
-       edges = band_edges(events),
+  # What was fetched from its site was written here, after it was asked for.
+  fetched <- any(events[["what"]] %in% "arrived" & events[["source"]] %in% "fetch")
+  list(job = job, folders = unique(unlist(placed$folders)), shots = shots,
+       since = if (!fetched) as.numeric(placed$moment), named = TRUE,
+       engine = decision$evidence$engine, version = decision$evidence$version, edges = band_edges(events),
        refused = events[events[["what"]] %in% "failed" & events[["source"]] %in% "verify", c("shot", "frame")])
 }
 

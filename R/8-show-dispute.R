@@ -4,7 +4,6 @@
 dispute_record <- function(x, now = this_moment()) {
   f <- as_frame(x$findings)
   # Lines are named by their numbers: a file's name is the user's own.
-  id <- x$lines[["source"]][!startsWith(x$lines[["source"]], "line ")]
   f$label <- sub(" of .*$", "", f[["label"]])
   f$detail <- ifelse(f[["code"]] == "doubled", sub(" of .*$", "", f[["detail"]]), f[["detail"]])
   f$detail <- without_user(f[["detail"]])
@@ -16,7 +15,7 @@ dispute_record <- function(x, now = this_moment()) {
   })
   list(
     format = "clockpigeon dispute 1", written = format(now, "%Y-%m-%d", tz = "UTC"), site = x$site,
-    job = without_user(or_else(unique(id), "not numbered by the site")[1]),
+    job = without_user(toString(or_else(orders_of(x), "not numbered by the site"))),
     placed = format(x$watched$placed, "%Y-%m-%d %H:%M UTC", tz = "UTC"), currency = x$billed_in,
     card = if (length(x$card_as_of)) format(x$card_as_of), billed = x$billed, too_much = x$too_much,
     due = round(x$billed - x$too_much, minor_digits(x$billed_in)), claims = claims[f[["claimed"]]],
@@ -26,6 +25,9 @@ dispute_record <- function(x, now = this_moment()) {
     })
   )
 }
+
+# The ids of a job's orders at the site, where it answered with its bill itself.
+orders_of <- function(x) unique(x$lines[["source"]][!startsWith(x$lines[["source"]], "line ")])
 
 #' Write down what a site asks too much
 #'

@@ -12,8 +12,10 @@ learned_lines <- function(x, width = terminal_width()) {
                      jobs = paste(scores[["jobs"]]),
                      "in range" = ifelse(is.na(scores[["inside"]]), "", paste(scores[["inside"]], "of",
                                                                               scores[["jobs"]])),
-                     "took times" = formatC(scores[["bias"]], format = "f", digits = 2),
-                     "off by" = percent(exp(scores[["crps"]]) - 1), check.names = FALSE)
+                     "took times" = ifelse(scores[["bias"]] > 20, ">20", formatC(scores[["bias"]], format = "f",
+                                                                                 digits = 2)),
+                     "off by" = ifelse(scores[["whose"]] == "site", "", percent(exp(scores[["crps"]]) - 1)),
+                     check.names = FALSE)
   names(body)[3] <- "said by"
   body <- body[order(scores[["site"]], match(scores[["what"]], names(figure_names))), , drop = FALSE]
   c(wrap_lines(paste0(jobs, if (jobs == 1) " job was" else " jobs were", " settled. Of forecasts: how many ended in ",
@@ -34,7 +36,7 @@ claim_lines <- function(scores, width) {
     factor <- said[["bias"]][k]
     wrap_lines(paste0("What ", said[["site"]][k], " said was left at the half was ",
                       if (abs(log(factor)) < 0.05) "about right" else if (factor > 1) {
-                        paste(format(signif(factor, 2)), "times too short")
+                        paste(if (factor > 20) "more than 20" else format(signif(factor, 2)), "times too short")
                       } else paste(format(signif(1 / factor, 2)), "times too long"), " (", said[["jobs"]][k],
                       if (said[["jobs"]][k] == 1) " job)." else " jobs)."), width)
   }))
@@ -82,25 +84,38 @@ autoplot.cp_learned <- function(object, ...) { # nolint: object_name_linter.
     stop_input("figure", "has no job that was settled", "what was learned", "Settle one: clockpigeon settle JOB.")
   }
   x$figure <- factor(figure_words(x[["what"]]), figure_names)
-  x$number <- stats::ave(seq_len(nrow(x)), x[["what"]], FUN = seq_along)
-  for (name in c("p10", "p90", "actual")) x[[name]] <- pmax(x[[name]], 1e-6) / x[["p50"]]
-  x$inside <- ifelse(x[["actual"]] >= x[["p10"]] & x[["actual"]] <= x[["p90"]], "inside", "outside")
+  shown <- as_frame(object$shown)
+  at <- match(row_key(x, c("job", "site", "what")), row_key(shown, c("job", "site", "what")))
+  x$number <- factor(x[["job"]], rev(unique(x[["job"]])))
+  for (name in c("p10", "p90")) {
+    x[[paste0("shown_", name)]] <- shown[[name]][at] / x[["p50"]]
+    x[[name]] <- pmax(x[[name]], 1e-6) / x[["p50"]]
+  }
+  x$actual <- x[["actual"]] / x[["p50"]]
+  kept <- !is.na(x[["shown_p10"]]) & x[["shown_p10"]] > 0
+  low <- ifelse(kept, x[["shown_p10"]], x[["p10"]])
+  high <- ifelse(kept, x[["shown_p90"]], x[["p90"]])
+  x$inside <- ifelse(x[["actual"]] >= low & x[["actual"]] <= high, "inside", "outside")
+  x[c("low", "high")] <- list(low, high)
   count <- table(factor(x[["inside"]], c("inside", "outside")))
   ggplot2::ggplot(x, ggplot2::aes(y = .data[["number"]])) +
     ggplot2::geom_vline(xintercept = 1, colour = "grey60") +
+    ggplot2::geom_segment(ggplot2::aes(x = .data[["low"]], xend = .data[["high"]], yend = .data[["number"]]),
+                          colour = "grey78", linewidth = 4) +
     ggplot2::geom_segment(ggplot2::aes(x = .data[["p10"]], xend = .data[["p90"]], yend = .data[["number"]]),
-                          colour = "grey75", linewidth = 2.4) +
+                          colour = "grey45", linewidth = 0.7) +
     ggplot2::geom_point(ggplot2::aes(x = .data[["actual"]], colour = .data[["inside"]], shape = .data[["inside"]]),
-                        size = 2.6) +
+                        size = 3) +
     ggplot2::facet_grid(ggplot2::vars(.data[["site"]]), ggplot2::vars(.data[["figure"]]), scales = "free_y",
                         space = "free_y") +
-    ggplot2::scale_x_continuous(trans = "log2", labels = function(v) format(signif(v, 2), drop0trailing = TRUE)) +
-    ggplot2::scale_y_reverse(breaks = NULL) +
+    ggplot2::scale_x_continuous(trans = "log2", labels = function(v) format(signif(v, 2), drop0trailing = TRUE),
+                                breaks = 2^(-4:6 / 2)) +
     ggplot2::scale_colour_manual(values = c(inside = series_colours[1], outside = series_colours[2])) +
     ggplot2::scale_shape_manual(values = c(inside = 16, outside = 17)) +
-    ggplot2::labs(x = "times the middle of its forecast", y = NULL, colour = NULL, shape = NULL,
+    ggplot2::labs(x = "times the middle of its forecast before any correction", y = NULL, colour = NULL, shape = NULL,
                   title = paste0(count[["inside"]], " of ", sum(count), " figures ended in their 80 % range"),
-                  caption = "Bars: the 80 % range as it was forecast before any correction. Points: what it was.",
+                  caption = paste0("Bars: the 80 % range as it was shown. Lines: before any correction. ",
+                                   "Points: what it was."),
                   alt = paste0("What became of ", length(unique(x[["job"]])), " jobs beside their forecasts: ",
                                count[["inside"]], " of ", sum(count), " figures in their 80 % range.")) +
     plain_theme()

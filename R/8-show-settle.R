@@ -95,6 +95,7 @@ finding_says <- function(f, currency, as_of) {
       beyond = of(units, " beyond the ", number(row$known), " that ",
                   if (is.na(row$detail)) "all nodes" else row$detail, " can have worked: ", amount, "."),
       meter = of(units, " beyond the ", number(row$known), " that the runs took: ", amount, "."),
+      spoilt = of(units, " went into pictures that came back unusable (frames ", row$detail, "): ", amount, "."),
       discount = paste0("The discount is ", money(row$quantity), ", and by ", card, " it is ", money(row$known), ": ",
                         amount, "."),
       tax = paste0("The tax is ", money(row$quantity), ", and ", percent(row$price), " of what is due is ",

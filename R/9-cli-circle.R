@@ -1,55 +1,57 @@
 # The demo's whole circle: a job from its check to what is learned from it, at a stand-in that misbehaves; and the next
 # job, whose forecast is better for it.
 
-# What the stand-in does wrong: a node freezes, about one picture in a hundred comes cut off, and it charges more than
+# What the stand-in does wrong: a node freezes, about one picture in fifty comes cut off, and it charges more than
 # its card says.
-circle_faults <- "freeze=3@4min:25min,corrupt=1%,prices=1.3"
+circle_faults <- "freeze=3@3min:12min,corrupt=2%,prices=1.3"
 circle_speed <- 60
 
-cli_circle <- function(o) {
+cli_circle <- function(o, command) {
+  run <- function(..., may = 0L) circle_run(command, unlist(list(...)), may)
   need_package("httpuv", "stand-ins")
   need_package("curl", "sites that answer by an address")
   folder <- demo_project(o$keep)
   old <- setwd(folder)
   on.exit(setwd(old))
-  # A hundred and twenty frames of the film for each job: the others are done.
-  first_done <- "gears 1-600"
+  # Sixty frames of the film for each job: the others are done.
+  first_done <- "gears 1-660"
   circle_note("The demo project is in ", folder, ". Everything below is a command that can be typed there.")
-  circle_run("check", "gears", "--site", "saltmill", may = 0:3)
-  circle_run("bench", "--shots", "gears-review", "--engines", "pebble 1.1", "--frames", "120", "--repeats", "1")
-  question <- c("--shots", "gears", "--engine", "sundew", "--only", "saltmill,brisk,nodes=10", "--deadline", "4h", "--budget", "60EUR")
-  circle_run("next", question, "--done", first_done, may = 0:3)
+  run("check", "gears", "--site", "saltmill", may = 0:3)
+  run("bench", "--shots", "gears-review", "--engines", "pebble 1.1", "--frames", "120", "--repeats", "1")
+  question <- c("--shots", "gears", "--engine", "sundew", "--only", "saltmill,brisk,nodes=10", "--deadline", "4h",
+                "--budget", "60EUR")
+  run("next", question, "--done", first_done, may = 0:3)
   farm <- begin_standin(folder)
   on.exit(end_standin(farm), add = TRUE, after = FALSE)
-  first <- circle_job("cut-1", c(question, "--done", first_done))
+  first <- circle_job(run, "cut-1", c(question, "--done", first_done))
   circle_note("The same again with other frames, now that one job has ended there:")
-  second <- circle_job("cut-2", c(question, "--done", "gears 1-480,601-720"))
-  circle_run("learned")
+  second <- circle_job(run, "cut-2", c(question, "--done", "gears 1-600,661-720"))
+  run("learned")
   scores <- circle_scores(folder)
   show_lines(circle_lines(scores))
   if (all(scores[["second"]] < scores[["first"]])) 0L else 1L
 }
 
 # One job from its choice to what is learned.
-circle_job <- function(job, question) {
-  circle_run("choose", question, "--record", job, may = 0:3)
-  circle_run("place", job, "--yes", "--despite", "quote,check,changed", may = 0:3)
-  follow_circle(job)
-  if (circle_run("verify", job, "--again", may = c(0L, 3L)) == 3L) {
-    circle_run("place", job, "--yes", "--despite", "quote,check,changed", may = 0:3)
-    follow_circle(job, alarms = FALSE)
-    circle_run("verify", job)
+circle_job <- function(run, job, question) {
+  run("choose", question, "--record", job, may = 0:3)
+  run("place", job, "--yes", "--despite", "quote,check,changed", may = 0:3)
+  follow_circle(run, job)
+  if (run("verify", job, "--again", may = c(0L, 3L)) == 3L) {
+    run("place", job, "--yes", "--despite", "quote,check,changed", may = 0:3)
+    follow_circle(run, job, alarms = FALSE)
+    run("verify", job)
   }
-  circle_run("settle", job, "--dispute", paste0("dispute-", job), may = c(0L, 3L))
+  run("settle", job, "--dispute", paste0("dispute-", job), may = c(0L, 3L))
 }
 
 # Fetches and watches until all is here or the time is over: shown are the first view with an alarm, and the last.
-follow_circle <- function(job, alarms = TRUE, most = 60) {
+follow_circle <- function(run, job, alarms = TRUE, most = 150) {
   until <- steady_clock() + most
   project <- read_project(parts = c("shots", "sites", "rates"))
   told <- !alarms
   repeat {
-    rows <- cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, job))
+    rows <- cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, job, 2))
     here <- rows[["state"]] %in% c("done", "stopped") & rows[["here"]] >= rows[["ready"]]
     if (all(here) || steady_clock() > until) break
     if (!told) {
@@ -62,14 +64,13 @@ follow_circle <- function(job, alarms = TRUE, most = 60) {
     }
     Sys.sleep(0.5)
   }
-  circle_run("watch", job, may = 0:3)
+  run("watch", job, may = 0:3)
 }
 
-# A command as it would be typed, with what it shows. `may`: statuses that are no fault.
-circle_run <- function(..., may = 0L) {
-  args <- unlist(list(...))
+# A command as it would be typed, with what it shows. `command` runs it; `may`: statuses that are no fault.
+circle_run <- function(command, args, may) {
   circle_note("$ clockpigeon ", paste(ifelse(grepl("[ =,]", args), paste0("'", args, "'"), args), collapse = " "))
-  status <- cli_run(args)
+  status <- command(args)
   if (!status %in% may) {
     stop_input("demo", paste("clockpigeon", args[1], "ended with", status), "the circle", "See what it says above.")
   }

@@ -7,7 +7,8 @@ command_row <- function(about, run, arguments = "", arity = 0, options = list(),
 
 cli_commands <- list(
   demo = command_row(
-    "run the main job on the demo project", function(o, args) if (o$circle) cli_circle(o) else cli_demo(o, args),
+    "run the main job on the demo project",
+    function(o, args) if (o$circle) cli_circle(o, cli_run) else cli_demo(o, args),
     options = list(opt("--circle", "a job from its check to what is learned from it, at a farm that misbehaves",
                        "logical", FALSE),
                    opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"),

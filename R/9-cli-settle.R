@@ -22,7 +22,6 @@ cli_settle <- function(o, args) {
 
 standard_export <- function(x, project) {
   moment <- function(at) format(at, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
-  id <- x$lines[["source"]][!startsWith(x$lines[["source"]], "line ")]
-  as_standard_lines(as_frame(x$lines), project$sites[[x$site]], or_else(id, x$job)[1],
+  as_standard_lines(as_frame(x$lines), project$sites[[x$site]], or_else(orders_of(x), x$job)[1],
                     c(moment(x$watched$placed), moment(x$watched$placed + x$watched$passed_s)))
 }

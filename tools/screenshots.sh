@@ -63,7 +63,7 @@ clockpigeon engine new quern --command "bin/quern {scene} -q {log2(samples)} -n 
 END
 terminal engine 100 42 "sh describe; clockpigeon engine try quern yard.discs"
 cd "$work/tide-clock"
-cp choice.png sheet.png noise.png belief.png "$shots/"
+cp choice.png sheet.png belief.png "$shots/"
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
   --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,2500 \
   --screenshot="$shots/report.png" "file://$PWD/report.html" >/dev/null 2>&1
@@ -85,7 +85,6 @@ Rscript -e 'at <- function(f) sprintf("back/gallery-%04d.png", f)
   change(418, function(x) { x[91:180, , ] <- x[91:180, c(13:320, 1:12), ]; x })
   change(424, function(x) { x[61:110, , ] <- pmin(pmax(x[61:110, , ] + rnorm(48000, sd = 0.12), 0), 1); x })'
 clockpigeon verify back --sheet "$shots/suspects.png" >/dev/null || true
-for seed in 1 2; do
-  "$engine" --scene gears --frame 180 --size 320x180 --samples 32 --threads 2 --seed $seed --bounces $((34 - 16 * (seed - 1) * 2)) --out $seed.pfm >/dev/null
-done
-clockpigeon picture 1.pfm 2.pfm --figure "$shots/picture.png" >/dev/null || true
+# The whole circle: a settled bill, and what it taught.
+clockpigeon demo --circle --keep circle >/dev/null
+(cd circle && clockpigeon settle cut-1 --figure "$shots/settle.png" && clockpigeon learned --figure "$shots/learned.png") >/dev/null || true

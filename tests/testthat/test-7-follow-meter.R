@@ -13,7 +13,8 @@ test_that("what a site tells of its runs is what it counts itself", {
 
 test_that("two nodes that had one frame are two runs, and what was refused is unusable", {
   at <- function(what, time, node, seconds = NA) {
-    data.frame(what = what, time = time, node = node, shot = "s", frame = 1L, seconds = seconds, source = "site")
+    data.frame(what = what, time = time, node = node, shot = "s", frame = 1L, seconds = seconds, source = "site",
+               sequence = time)
   }
   told <- rbind(at("rendering", 0, "a"), at("rendering", 50, "b"), at("ready", 110, "b", 60), at("lost", 300, "a"))
   runs <- clockpigeon:::told_runs(told)
