@@ -17,10 +17,10 @@ learning_prior <- list(all = 0.1, site = 0.35, tier = 0.1, believed = 5, other =
 # The factor: how many times the half-width of its 80 % range each job was away from its corrected median, corrected
 # from the jobs before it alone; the 80 % point of these scores, weighted (jobs of the site and the later ones count for
 # more), with the belief in the forecast's own ranges as `learning_prior$believed` jobs more. Were all jobs exchangeable
-# and of one weight and that belief left out, the next would lie inside with a chance of at least 80 % whatever the
-# distribution; with weights w the chance is at least 80 % less the sum of w times how far the job of each weight is
-# from the next in total variation (Barber, Candes, Ramdas & Tibshirani 2023, Conformal Prediction Beyond
-# Exchangeability, Annals of Statistics 51, 816-845).
+# and of one weight and that belief left out, the next of n + 1 would lie inside with a chance of at least 80 % less 1
+# in n + 1 (the point is taken between two scores), whatever the distribution; with weights w that is less the sum of w
+# times how far the job of each weight is from the next in total variation (Barber, Candes, Ramdas & Tibshirani 2023,
+# Conformal Prediction Beyond Exchangeability, Annals of Statistics 51, 816-845).
 #
 # Returns a list: `bias` (to be added to logs), `width` (factor of both half-widths), `jobs` of the site, `inside` (of
 # them, in the range as it was forecast), `changed` (jobs since a change was noticed, NA for none).

@@ -10,23 +10,23 @@
 #'
 #' Bias: residuals of logs as the sum of what all sites, the site and the tier share, each normal about 0 (sd 0.1, 0.35,
 #' 0.1) with noise as wide as the forecast said, by Student's t with 4 degrees of freedom; the posterior mode. Later
-#' jobs count for more, those before a noticed change for little. Width: a weighted conformal factor; with exchangeable
-#' jobs of one weight the next job lies in its 80 % range with a chance of at least 80 % less one part in twice the
-#' jobs, whatever the distribution; with weights, less the sum of each weight times how unlike its job is to the next
-#' (Barber, Candes, Ramdas & Tibshirani 2023, Annals of Statistics 51, 816-845). The belief in the forecast's own range
+#' jobs count for more, those before a noticed change for little. Width: a weighted conformal factor; were the
+#' jobs exchangeable, of one weight and that factor all there is, the next of n + 1 would lie in its 80 % range with a
+#' chance of at least 80 % less 1 in n + 1, whatever the distribution; with weights, less the sum of each weight times
+#' how unlike its job is to the next (Barber, Candes, Ramdas & Tibshirani 2023, Annals of Statistics 51, 816-845). The belief in the forecast's own range
 #' counts as five jobs.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param but Names of jobs that are left out.
 #' @return A list of class `cp_learned`: `scores`, a tibble: `what` (`finish_s`, `cost`, `speed`, `wait_s`, `start_s`),
 #'   `site`, `whose` (`forecast`: as shown, of `finish_s` and `cost`; `as is`: before corrections; `site`: what it said
-#'   was left, at the half), `jobs`, `inside` (in the 80 % range), `bias` (the middle of actual over forecast), `crps`
-#'   (continuous ranked probability score of logs, Gneiting & Raftery 2007: about how far off, as a share);
-#'   `corrections`, a tibble: `site`, `tier`, `known`, `what`, `factor`, `width`, `jobs`, `inside`, `changed`; `rates`,
-#'   a tibble of what else is learned: `site`, `tier`, `what` (`failed`: share of runs), `prior`, `prior_jobs`,
-#'   `learned`, `jobs`; `learning`, what [plan_options()] takes; `outcomes`, all rows, with the
-#'   forecasts' quantiles as they were before any correction, and `shown`, those of finish and cost with the quantiles
-#'   that were shown.
+#'   was left, at the half; `seller`: its speed), `jobs`, `inside` (in the 80 % range), `bias` (the middle of actual
+#'   over forecast), `crps` (continuous ranked probability score of logs, Gneiting & Raftery 2007: about how far off, as
+#'   a share); `corrections`, a tibble: `site`, `tier`, `known`, `what`, `factor`, `width`, `jobs`, `inside`, `changed`;
+#'   `rates`, a tibble of what else is learned: `site`, `tier`, `hours` (of the day, UTC, of a queue), `what` (`failed`:
+#'   share of runs), `prior`, `prior_jobs`, `learned`, `jobs`; `learning`, what [plan_options()] takes; `outcomes`, all
+#'   rows, with the forecasts' quantiles as they were before any correction, and `shown`, those of finish and cost with
+#'   the quantiles that were shown.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' learned(ledger)
@@ -37,7 +37,7 @@ learned <- function(ledger, but = NULL) {
   rows <- rows[!tolower(rows[["job"]]) %in% tolower(but), , drop = FALSE]
   learning <- lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) learning_of(ended_jobs(rows, what)))
   structure(list(scores = as_table(learned_scores(rows, ledger)), corrections = as_table(all_corrections(learning)),
-                 rates = as_table(learned_rates(rows)), learning = learning,
+                 rates = as_table(learned_rates(rows, ledger)), learning = learning,
                  outcomes = if (is.null(rows)) NULL else as_table(rows),
                  shown = if (NROW(rows)) as_table(shown_forecasts(rows, ledger))), class = "cp_learned")
 }
@@ -90,7 +90,7 @@ learned_scores <- function(rows, ledger) {
     }))
   }
   out <- bind_tables(list(score(shown_forecasts(rows, ledger), "forecast"), score(rows, "as is"),
-                          claim_scores(rows, ledger)))
+                          claim_scores(rows, ledger), seller_scores(rows)))
   if (is.null(out)) none else as_frame(out)
 }
 
@@ -122,6 +122,17 @@ claim_scores <- function(rows, ledger) {
   }))
 }
 
+# What sellers said of their speed: how many times as long a frame took.
+seller_scores <- function(rows) {
+  x <- rows[rows[["what"]] == "speed" & speed_known(rows[["evidence"]]) == "said", , drop = FALSE]
+  ratio <- x[["actual"]]
+  bind_tables(lapply(unique(x[["site"]]), function(site) {
+    mine <- ratio[x[["site"]] == site]
+    data.frame(what = "speed", site = site, whose = "seller", jobs = length(mine), inside = NA_integer_,
+               bias = exp(stats::median(log(mine))), crps = mean(abs(log(mine))))
+  }))
+}
+
 # How many times as long as the site said it took from the claim nearest the half of the job; NA without claims between
 # a quarter and three quarters.
 claim_ratio <- function(events, site, finish_s) {
@@ -141,19 +152,33 @@ claim_ratio <- function(events, site, finish_s) {
 
 # What else past jobs tell of each site and tier: the share of runs that fail, from a prior of 1 % worth 50 runs; how
 # long the queue, the start and a frame are beside the forecast, shrunk by a prior worth two jobs.
-learned_rates <- function(rows) {
-  none <- data.frame(site = character(), tier = character(), what = character(), prior = numeric(),
+learned_rates <- function(rows, ledger) {
+  none <- data.frame(site = character(), tier = character(), hours = character(), what = character(), prior = numeric(),
                      prior_jobs = numeric(), learned = numeric(), jobs = integer())
   if (!NROW(rows)) return(none)
   rows <- rows[rows[["what"]] %in% c("failed", "wait_s", "start_s", "speed"), , drop = FALSE]
-  out <- bind_tables(lapply(split(rows, row_key(rows, c("site", "tier", "what"))), function(x) {
+  # Queues have their hours.
+  rows$hours <- ifelse(rows[["what"]] == "wait_s", placed_hours(rows[["job"]], ledger), NA)
+  out <- bind_tables(lapply(split(rows, row_key(rows, c("site", "tier", "hours", "what"))), function(x) {
     share <- x[["what"]][1] == "failed"
     ratio <- x[["actual"]] / x[["p50"]]
     ratio <- ratio[is.finite(ratio) & ratio > 0]
     value <- if (share) (sum(x[["actual"]] * x[["count"]]) + 0.5) / (sum(x[["count"]]) + 50)
              else exp(sum(log(ratio)) / (length(ratio) + 2))
-    data.frame(site = x[["site"]][1], tier = x[["tier"]][1], what = x[["what"]][1], prior = if (share) 0.01 else 1,
+    data.frame(site = x[["site"]][1], tier = x[["tier"]][1], hours = x[["hours"]][1], what = x[["what"]][1],
+               prior = if (share) 0.01 else 1,
                prior_jobs = if (share) 50 else 2, learned = value, jobs = if (share) nrow(x) else length(ratio))
   }))
   if (is.null(out)) none else as_frame(out)
+}
+
+# The six hours of the day (UTC) in which each job was placed.
+placed_hours <- function(jobs_of, ledger) {
+  first <- vapply(unique(jobs_of), function(job) {
+    events <- as_frame(job_events(ledger, job))
+    c(events[["time"]][events[["what"]] %in% c("placed", "sent")], NA_character_)[1]
+  }, "")
+  hour <- as.integer(substr(first, 12, 13))
+  six <- c("0 to 6", "6 to 12", "12 to 18", "18 to 24")[hour %/% 6 + 1]
+  six[match(jobs_of, unique(jobs_of))]
 }

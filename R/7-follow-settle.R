@@ -48,15 +48,15 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
     stop_input("bill", paste("no bill of", site, "is known"), paste("job", job),
                paste0("Name the file: clockpigeon settle ", job, " --bill FILE."))
   }
-  promise <- site_promise(watched, ledger, job, site, project)
+  promise <- site_promise(watched, ledger, job, site)
   meter <- site_meter(project, ledger, job, site, watched$state$job$shots)
   priced <- priced_meter(meter, promise, card, watched)
-  facts <- line_facts(meter, priced, promise, card, watched, site)
+  facts <- line_facts(meter, priced, promise, card, watched)
   doubted <- doubted_lines(lines, facts)
-  sums <- c(usage = 0, discount = 0) + c(sum(priced$bill[["amount"]][priced$bill[["part"]] == "list"]),
-                                         sum(priced$bill[["amount"]][priced$bill[["part"]] == "discount"]))
+  own <- function(part) sum(priced$bill[["amount"]][priced$bill[["part"]] == part])
   tax <- if (length(card$tax) && !card$tax$included) card$tax$percent / 100 else NA_real_
-  more <- doubted_sums(doubted$lines, as.list(sums), facts, or_else(taken$totals, numeric()), tax)
+  more <- doubted_sums(doubted$lines, list(usage = own("list"), discount = own("discount")), facts,
+                       or_else(taken$totals, numeric()), tax)
   findings <- told_findings(rbind(doubted$findings, more), lines, facts)
   steps <- settled_steps(promise, meter, priced, doubted, card, project)
   keep_outcomes(ledger, job, site, promise, meter, priced, lines, watched, project)
@@ -91,28 +91,32 @@ settled_site <- function(watched, ledger, job, bill, site) {
 
 # The part of the forecast that is the site's: `mean` (recorded when it was decided), `p10`, `p90`; `again` (mean of the
 # same made anew), `lost` (mean of money for runs that fail), `draws`; `frames` of the part with their expected
-# `seconds` there; `part`: its option; `engine`; `day` of the bill.
-site_promise <- function(watched, ledger, job, site, project) {
+# `seconds` there, in `columns` of the job; `part`: its option; `engine`; `day` of the bill.
+site_promise <- function(watched, ledger, job, site) {
   begun <- watched$begun
   of <- which(begun$state$options[["site"]][begun$parts$used] == site)
   recorded <- as_frame(promised(ledger, job))
   recorded <- recorded[recorded[["what"]] == "cost", , drop = FALSE]
-  total <- job_decision(ledger, job)$plan$cost_mean
+  plan <- job_decision(ledger, job)$plan
   # A rescue is no part of the plan that was first made.
   if (!length(of)) {
-    stop_input("job", paste("no part of the plan was", site, "'s"), paste("job", job), "Settle its own parts.")
+    stop_input("job", paste("no part of the plan was at", site), paste("job", job),
+               paste0("Its parts are at ", toString(vapply(plan$parts, `[[`, "", "site")), "."))
   }
   draws <- begun$parts$draws[[of]]
   all <- sum(vapply(begun$parts$draws, function(d) mean(d[["cost"]]), 0))
   share <- if (all > 0) mean(draws[["cost"]]) / all else 1
+  # Of several parts each has its own mean in the record; older records have that of the whole.
+  part <- Find(function(part) part$site == site, plan$parts)
+  own <- if (length(plan$parts) > 1) or_else(part$cost_mean, plan$cost_mean * share) else plan$cost_mean
   columns <- begun$parts$runs[[of]]
   frames <- job_columns(begun$state$job)[columns, , drop = FALSE]
   frames$seconds <- colMeans(begun$state$seconds[, columns, drop = FALSE]) * mean(exp(-draws[["log_speed"]]))
   option <- as.list(as_frame(begun$state$options)[begun$parts$used[of], , drop = FALSE])
-  list(mean = total * share, p10 = recorded[["p10"]][1] * share, p90 = recorded[["p90"]][1] * share,
+  list(mean = own, p10 = recorded[["p10"]][1] * share, p90 = recorded[["p90"]][1] * share,
        made_at = recorded[["made_at"]][1], again = mean(draws[["cost"]]), lost = mean(draws[["lost_money"]]),
        draws = draws, frames = frames, part = option, columns = columns, engine = begun$state$job$engine,
-       version = begun$state$job$version, day = watched$placed, alone = length(begun$parts$used) == 1)
+       day = watched$placed)
 }
 
 # What the card makes of a usage, each order by itself: `bill`, and `cost`, in which what a prepaid balance pays is
@@ -174,7 +178,7 @@ expected_usage <- function(frames, usage, card, watched) {
 }
 
 # What lines are held against, as doubted_lines() takes it.
-line_facts <- function(meter, priced, promise, card, watched, site) {
+line_facts <- function(meter, priced, promise, card, watched) {
   tier <- null_if_na(promise$part$tier)
   hire <- null_if_na(promise$part$hire)
   tariff <- tariff_of(card, tier, hire, promise$engine, promise$day)

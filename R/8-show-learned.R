@@ -14,7 +14,8 @@ learned_lines <- function(x, width = terminal_width()) {
                                                                               scores[["jobs"]])),
                      "took times" = ifelse(scores[["bias"]] > 20, ">20", formatC(scores[["bias"]], format = "f",
                                                                                  digits = 2)),
-                     "off by" = ifelse(scores[["whose"]] == "site", "", percent(exp(scores[["crps"]]) - 1)),
+                     "off by" = ifelse(scores[["whose"]] %in% c("site", "seller"), "",
+                                       percent(exp(scores[["crps"]]) - 1)),
                      check.names = FALSE)
   names(body)[3] <- "said by"
   body <- body[order(scores[["site"]], match(scores[["what"]], names(figure_names))), , drop = FALSE]
@@ -28,7 +29,8 @@ learned_lines <- function(x, width = terminal_width()) {
 figure_names <- c(finish_s = "finish", cost = "cost", speed = "time a frame", wait_s = "waiting", start_s = "starting",
                   failed = "failed runs")
 figure_words <- function(what) unname(figure_names[what])
-whose_words <- function(x) c(forecast = "forecast", "as is" = "uncorrected", site = "the site")[x[["whose"]]]
+whose_names <- c(forecast = "forecast", "as is" = "uncorrected", site = "the site", seller = "the seller")
+whose_words <- function(x) unname(whose_names[x[["whose"]]])
 
 claim_lines <- function(scores, width) {
   said <- scores[scores[["whose"]] == "site", , drop = FALSE]
@@ -64,7 +66,9 @@ rate_lines <- function(x, width) {
   times <- paste(formatC(rows[["learned"]], format = "f", digits = 2), "times")
   value <- ifelse(share, percent(rows[["learned"]]), times)
   prior <- ifelse(share, "1 %, as 50 runs", "as forecast, as 2 jobs")
-  body <- data.frame(site = rows[["site"]], tier = rows[["tier"]], what = figure_words(rows[["what"]]), learned = value,
+  hours <- ifelse(is.na(rows[["hours"]]), "", paste0(", ", rows[["hours"]], " h UTC"))
+  body <- data.frame(site = rows[["site"]], tier = rows[["tier"]], what = paste0(figure_words(rows[["what"]]), hours),
+                     learned = value,
                      "believed before" = prior, jobs = paste(rows[["jobs"]]), check.names = FALSE)
   c("", text_table(body, right = c("learned", "jobs"), spare = "believed before", width = width))
 }

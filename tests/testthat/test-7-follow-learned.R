@@ -69,7 +69,8 @@ test_that("a settled job teaches the next forecast of its site", {
   x <- rendered_job("prices=1.5")
   x$settle()
   taught <- learned(x$ledger)
-  expect_setequal(unique(taught$scores$whose), c("forecast", "as is"))
+  # Its speed was only claimed.
+  expect_setequal(unique(taught$scores$whose), c("forecast", "as is", "seller"))
   expect_identical(nrow(taught$corrections), 2L)
   job <- render_job(x$project$shots["gears-review"], c(pebble = "1.1"), timings(x$ledger), x$project$currency, x$project$rates,
                     x$project$time_zone)

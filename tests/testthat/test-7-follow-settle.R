@@ -14,8 +14,8 @@ test_that("an honest bill leaves nothing to find, and the steps from promised to
   expect_equal(unname(after["exchange"]), round(s$billed * s$rate[["now"]], 2))
   expect_equal(unname(after["promised"]), round(clockpigeon:::job_decision(x$ledger, "review-1")$plan$cost_mean, 2))
   # The middle frame took 60 s, and three times that at home was forecast as 180 to 186.
-  expect_equal(s$ratio, 60 / mean(clockpigeon:::site_promise(s$watched, x$ledger, "review-1", "saltmill",
-                                                            x$project)$frames$seconds), tolerance = 0.1)
+  expect_equal(s$ratio, 60 / mean(clockpigeon:::site_promise(s$watched, x$ledger, "review-1",
+                                                            "saltmill")$frames$seconds), tolerance = 0.1)
 })
 
 test_that("the same bill as a file of lines, each rounded, differs by rounding alone", {
