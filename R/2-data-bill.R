@@ -31,8 +31,8 @@ bill_fields <- function() list(
 
 # Reads a site's bill. `card`: the site, whose `bill` has the map. Returns a list: `lines`, one row a line of the file
 # but totals, with the columns of `bill_columns` (`began` and `ended` in seconds since 1970), `line` (its number in the
-# file) and `mark` (what tells it from all others); `totals`, those that the file states; `currency`; `standard`,
-# whether it has the columns of the FinOps specification.
+# file) and `mark` (what tells it from all others); `totals`, those that the file states, and how far they are `off`;
+# `currency`; `standard`, whether it has the columns of the FinOps specification.
 read_bill <- function(path, card) {
   where <- short_path(path)
   if (!file.exists(path) || dir.exists(path)) {
@@ -76,7 +76,16 @@ plain_bill <- function(x, card, where, standard) {
   total <- x[["kind"]] == "total"
   if (all(total)) stop_input("bill", "has no line but totals", where, "Name a bill with its lines.")
   list(lines = x[!total, c(names(bill_columns), "line", "mark"), drop = FALSE],
-       totals = x[["amount"]][total], currency = card$currency, standard = standard, where = where)
+       totals = x[["amount"]][total], off = totals_off(x[["amount"]], total), currency = card$currency,
+       standard = standard, where = where)
+}
+
+# How far stated totals are from the lines above them, or from all lines where that is nearer.
+totals_off <- function(amount, total) {
+  vapply(which(total), function(k) {
+    off <- amount[k] - c(sum(amount[!total & seq_along(amount) < k]), sum(amount[!total]))
+    off[which.min(abs(off))]
+  }, 0)
 }
 
 # Their words as ours, where the site's file says so; a word that is ours already stays.

@@ -17,9 +17,7 @@ take_bill <- function(path, project, ledger, job, card, watched) {
                      frames = x[["frames"]], basis = "billed", source = paste0("line ", x[["line"]], " of ",
                                                                               basename(path)), key = key)
   rows <- corrected_lines(rows, job_charges(ledger, job))
-  # A stated total is of all lines, those of other jobs too.
-  list(new = add_charges(ledger, job, rows), other = other,
-       totals = if (other == 0) read$totals + sum(x[["amount"]]) - sum(read$lines[["amount"]]))
+  list(new = add_charges(ledger, job, rows), other = other, off = read$off)
 }
 
 # A line that is known with another amount: what it differs by is a line of its own.

@@ -13,8 +13,8 @@
 #' jobs count for more, those before a noticed change for little. Width: a weighted conformal factor; were the
 #' jobs exchangeable, of one weight and that factor all there is, the next of n + 1 would lie in its 80 % range with a
 #' chance of at least 80 % less 1 in n + 1, whatever the distribution; with weights, less the sum of each weight times
-#' how unlike its job is to the next (Barber, Candes, Ramdas & Tibshirani 2023, Annals of Statistics 51, 816-845). The belief in the forecast's own range
-#' counts as five jobs.
+#' how unlike its job is to the next (Barber, Candes, Ramdas & Tibshirani 2023, Annals of Statistics 51, 816-845). The
+#' belief in the forecast's own range counts as five jobs.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param but Names of jobs that are left out.

@@ -56,7 +56,7 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
   own <- function(part) sum(priced$bill[["amount"]][priced$bill[["part"]] == part])
   tax <- if (length(card$tax) && !card$tax$included) card$tax$percent / 100 else NA_real_
   more <- doubted_sums(doubted$lines, list(usage = own("list"), discount = own("discount")), facts,
-                       or_else(taken$totals, numeric()), tax)
+                       sum(lines[["amount"]]) + or_else(taken$off, numeric()), tax)
   findings <- told_findings(rbind(doubted$findings, more), lines, facts)
   steps <- settled_steps(promise, meter, priced, doubted, card, project)
   keep_outcomes(ledger, job, site, promise, meter, priced, lines, watched, project)

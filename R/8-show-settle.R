@@ -70,7 +70,8 @@ finding_texts <- function(x, width = terminal_width()) {
 # Findings as sentences, their arithmetic shown.
 finding_says <- function(f, currency, as_of) {
   money <- function(v) format_money(v, currency)
-  price <- function(v) paste(format_price(v, minor_digits(currency)), currency)
+  # One that was worked out of an amount has no more digits than that bears.
+  price <- function(v) paste(format_price(signif(v, 6), minor_digits(currency)), currency)
   number <- function(v) formatC(v, format = "f", digits = 3, drop0trailing = TRUE, big.mark = "")
   where <- function(k) {
     if (is.na(f[["label"]][k])) "Of all lines"
@@ -100,8 +101,8 @@ finding_says <- function(f, currency, as_of) {
                         amount, "."),
       tax = paste0("The tax is ", money(row$quantity), ", and ", percent(row$price), " of what is due is ",
                    money(row$known), ": ", amount, "."),
-      total = paste0("The stated total is ", money(row$quantity), ", and the lines come to ", money(row$known), ": ",
-                     amount, "."),
+      total = paste0("A stated total is ", money(abs(row$amount)), if (row$amount > 0) " more" else " less",
+                     " than the lines that it is of."),
       minimum = if (row$amount < 0) {
         paste0("The card's minimum is ", money(row$known), ", which leaves ", money(-row$amount), " less to ask back.")
       } else paste0("Up to the minimum ", money(row$quantity), " is asked, and by ", card, " it is ",

@@ -28,6 +28,19 @@ test_that("a bill's lines are kept once; corrections and refunds are lines of th
   adds_up(s)
 })
 
+test_that("a total is held against the lines of its own file, subtotals against those above them", {
+  x <- rendered_job()
+  lines <- farm_lines(x)
+  net <- sum(lines$Cost)
+  sum_line <- function(amount) transform(lines[1, ], Sort = "sum", What = "Sum", Cost = amount, Frame = NA)
+  first <- x$settle(rbind(lines[1:10, ], sum_line(sum(lines$Cost[1:10])), lines[-(1:10), ], sum_line(net)))
+  expect_identical(nrow(first$findings), 0L)
+  refund <- transform(lines[1, ], What = "Refund", Sort = "", Hours = NA, Rate = NA, Cost = -0.5, Frame = NA)
+  expect_identical(nrow(x$settle(rbind(refund, sum_line(-0.5)), "second.csv")$findings), 0L)
+  wrong <- x$settle(rbind(transform(refund, What = "Again", Cost = -0.2), sum_line(0.1)), "third.csv")
+  expect_equal(found_of(wrong), c(total = 0.3))
+})
+
 test_that("lines of other jobs are left out, and a bill of nothing else is refused", {
   x <- rendered_job()
   lines <- farm_lines(x)

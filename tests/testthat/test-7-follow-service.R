@@ -133,3 +133,15 @@ test_that("jobs at a site are told apart, whatever their ids begin with", {
   expect_identical(clockpigeon:::remote_numbers(job_events(ledger, "night"), remotes[[2]]), 7)
   for (id in list(NULL, 3, "", "a b", "a\u0007", c("a", "b"))) expect_refusal(clockpigeon:::said_id(id), "service", "id")
 })
+
+test_that("the cap that a site is told has room for what a gift pays", {
+  x <- decided(frames = "1-12", only = "saltmill,brisk,nodes=10", deadline = "3h", budget = "20 EUR", seconds = c(30, 31))
+  place <- plan_place(x$project, x$ledger, "review-1")
+  part <- as.list(as.data.frame(place$parts)[1, ])
+  site <- x$project$sites$saltmill
+  plain <- clockpigeon:::remote_cap(place, part, site, 1, FALSE, x$ledger)
+  site$balances <- list(list(balance = "welcome", kind = "gift", amount = 7), list(balance = "ahead", kind = "prepaid", amount = 9))
+  expect_equal(clockpigeon:::remote_cap(place, part, site, 1, FALSE, x$ledger)$amount, plain$amount + 7, tolerance = 0.05)
+  site$balances[[1]]$until <- as.Date("2020-01-01")
+  expect_identical(clockpigeon:::remote_cap(place, part, site, 1, FALSE, x$ledger), plain)
+})

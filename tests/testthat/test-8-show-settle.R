@@ -27,7 +27,7 @@ test_that("every kind of finding has its sentence", {
                   amount = 1.5, detail = "x", lines = 1L, label = "line 4")
   says <- clockpigeon:::finding_says(f, "EUR", as.Date("2026-09-20"))
   expect_true(all(nzchar(says)))
-  expect_match(says, "1.50 EUR|tax is", all = TRUE)
+  expect_match(says, "1.50 EUR", all = TRUE)
   expect_match(clockpigeon:::finding_says(transform(f[4, ], lines = 7L), "EUR", NULL), "^7 lines, the first line 4: ")
   expect_match(clockpigeon:::finding_says(transform(f[codes == "minimum", ], amount = -1), "EUR", NULL), "leaves 1.00 EUR less")
 })

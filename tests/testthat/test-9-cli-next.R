@@ -9,6 +9,8 @@ test_that("next says what to find out, and does it within a budget of time", {
   expect_match(said$stdout, "worth")
   rows <- utils::read.csv(text = run("next", asked, "--format", "csv")$stdout)
   expect_true(all(c("what", "about", "takes_s", "price", "changes", "saves", "worth", "command") %in% names(rows)))
+  # Frames that are done are no time to spend.
+  expect_match(run("next", asked, "--done", "gears-review 1-700")$stdout, "700 of 720 frames are done")
   done <- run("next", asked, "--do", "5s")
   expect_true(done$status %in% c(0L, 3L))
   expect_match(done$stderr, "measured")

@@ -99,3 +99,17 @@ test_that("a farm that was ended at any moment goes on as if it had not been", {
   }
   expect_identical(lapply(cut$jobs[[1]]$events, function(e) e[c("number", "at", "what", "frame", "node")]), told)
 })
+
+test_that("a frame that failed or was lost is begun anew only after that, however long a node was idle", {
+  farm <- test_farm(card = plain_card, seconds = c(10, 100), faults = "lose=2@50s")
+  job <- placed(farm, nodes = 2, frames = "1-2")
+  pass(farm, 1000)
+  events <- job$events
+  begun <- Filter(function(e) e$what == "rendering" && e$frame == 2, events)
+  lost <- Filter(function(e) e$what == "lost", events)
+  expect_length(begun, 2)
+  # Node 1 was idle from 10 s on.
+  expect_identical(begun[[2]]$node, "node-1")
+  expect_gte(begun[[2]]$at, lost[[1]]$at)
+  expect_false(is.unsorted(vapply(Filter(function(e) e$what != "charged", events), `[[`, 0, "at")))
+})
