@@ -151,14 +151,21 @@ standard_lines <- function(x) {
              quantity = take("PricingQuantity", "ConsumedQuantity"), unit = take("PricingUnit", "ConsumedUnit"),
              price = take("ContractedUnitPrice", "ListUnitPrice"), amount = take("BilledCost"),
              currency = take("BillingCurrency"), node = take("ResourceName", "ResourceId"),
-             began = take("ChargePeriodStart"), ended = take("ChargePeriodEnd"))
+             began = take("ChargePeriodStart"), ended = take("ChargePeriodEnd"), job = tagged_job(take("Tags")))
+}
+
+# The job that a line's tags (JSON) name.
+tagged_job <- function(tags) {
+  named <- "^.*\"job\" *: *\"([^\"]*)\".*$"
+  ifelse(grepl(named, tags), sub(named, "\\1", tags), NA_character_)
 }
 
 #' The lines of a bill in the columns of the FinOps Open Cost and Usage Specification
 #'
 #' @param lines Lines as the ledger has them, of one site: `item`, `kind`, `quantity`, `unit`, `price`, `amount`,
 #'   `currency`, `node`, `began`, `ended` (UTC texts).
-#' @param card The site. @param job What stands for the account: the id of the job there, or its name here.
+#' @param card The site. @param job What stands for the account, and as a tag of each line: the id of the job there, one
+#'   or one a line, or its name here.
 #' @param period The days from which and until which is billed, two texts in UTC.
 #' @return A data frame with the columns that version 1.0 requires, and `ConsumedQuantity`, `ConsumedUnit`,
 #'   `ListUnitPrice`, `ResourceId`. What is not known of a line is `NA`.
@@ -167,7 +174,7 @@ standard_lines <- function(x) {
 as_standard_lines <- function(lines, card, job, period) {
   category <- c(usage = "Usage", minimum = "Usage", tax = "Tax", credit = "Credit", discount = "Adjustment",
                 refund = "Adjustment")[lines[["kind"]]]
-  text <- function(x) rep(x, nrow(lines))
+  text <- function(x) rep_len(x, nrow(lines))
   worked <- ifelse(is.na(lines[["price"]]) | is.na(lines[["quantity"]]), lines[["amount"]],
                    lines[["price"]] * lines[["quantity"]])
   priced <- lines[["kind"]] %in% "usage"
@@ -183,7 +190,7 @@ as_standard_lines <- function(lines, card, job, period) {
     PricingQuantity = lines[["quantity"]], PricingUnit = lines[["unit"]], ProviderName = text(card$site),
     PublisherName = text(card$site), ServiceCategory = text("Compute"), ServiceName = text("Rendering"),
     ConsumedQuantity = lines[["quantity"]], ConsumedUnit = lines[["unit"]], ListUnitPrice = lines[["price"]],
-    ResourceId = lines[["node"]]
+    ResourceId = lines[["node"]], Tags = paste0("{\"job\": \"", job, "\"}")
   )
 }
 

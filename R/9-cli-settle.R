@@ -22,6 +22,7 @@ cli_settle <- function(o, args) {
 
 standard_export <- function(x, project) {
   moment <- function(at) format(at, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
-  as_standard_lines(as_frame(x$lines), project$sites[[x$site]], or_else(orders_of(x), x$job)[1],
+  source <- x$lines[["source"]]
+  as_standard_lines(as_frame(x$lines), project$sites[[x$site]], ifelse(startsWith(source, "line "), x$job, source),
                     c(moment(x$watched$placed), moment(x$watched$placed + x$watched$passed_s)))
 }

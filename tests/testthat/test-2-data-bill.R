@@ -77,6 +77,7 @@ test_that("the columns of the FinOps specification are written and read again", 
   expect_identical(x$lines$amount, lines$amount)
   expect_identical(x$lines$kind, c("usage", "refund", "tax", "credit", "refund"))
   expect_identical(x$lines$unit[1], "device-hour")
+  expect_identical(unique(x$lines$job), "saltmill-1")
   # Every line is as the schema has it.
   schema <- jsonlite::fromJSON(clockpigeon:::standard_schema(), simplifyVector = FALSE)
   rows <- jsonlite::fromJSON(jsonlite::toJSON(out, na = "null", digits = NA), simplifyVector = FALSE)

@@ -14,6 +14,9 @@ test_that("settle shows the steps, writes what was asked for, and ends with 3 wh
   expect_identical(honest$status, 0L)
   expect_true(file.exists("steps.png"))
   expect_true(clockpigeon:::is_standard_bill(utils::read.csv("lines.csv")))
+  # What was written is of that job, and of no other.
+  utils::write.csv(transform(utils::read.csv("lines.csv"), Tags = "{\"job\": \"saltmill-9\"}"), "other.csv", row.names = FALSE)
+  expect_match(paste(run_cli("settle", "--bill", "other.csv")$said, collapse = " "), "is of another job, 'saltmill-9'")
   steps <- utils::read.csv(text = run_cli("settle", "--format", "csv")$out)
   expect_identical(names(steps), c("step", "after", "difference"))
   expect_match(paste(run_cli("settle", "--bill", "nowhere.csv")$said, collapse = " "), "there is no such file")
