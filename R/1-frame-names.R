@@ -134,3 +134,15 @@ kind_findings <- function(files, facts, size = NULL) {
     }
   )
 }
+
+# What of the channels that a shot needs a picture has not. `needed`: words as colour, alpha, depth, or names of layers
+# or channels; `there`: names of channels, as R or normal.X.
+lacking_channels <- function(needed, there) {
+  last <- sub("^.*\\.", "", there)
+  layer <- ifelse(grepl(".", there, fixed = TRUE), sub("\\.[^.]*$", "", there), there)
+  has <- vapply(tolower(needed), function(word) {
+    switch(word, colour = , color = all(c("R", "G", "B") %in% last) || "Y" %in% last, alpha = "A" %in% last,
+           depth = "Z" %in% last || word %in% tolower(c(layer, last)), word %in% tolower(c(layer, there)))
+  }, NA)
+  needed[!has]
+}

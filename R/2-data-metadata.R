@@ -88,3 +88,20 @@ exr_name <- function(file, path) {
     bytes <- c(bytes, byte)
   }
 }
+
+# The names of an OpenEXR picture's channels (its first part's), as R, G, B, Z or normal.X; none where they cannot be
+# read.
+exr_channels <- function(path) {
+  file <- file(path, "rb")
+  on.exit(close(file))
+  body <- tryCatch(exr_header(file, path)$channels$body, clockpigeon_error = function(e) NULL)
+  names <- character()
+  # Each is a name, its zero byte, and 16 bytes of its kind; one more zero ends them.
+  while (length(body) && body[1] != 0) {
+    end <- match(as.raw(0), body)
+    if (is.na(end)) break
+    names <- c(names, rawToChar(body[seq_len(end - 1)]))
+    body <- utils::tail(body, -(end + 16))
+  }
+  names
+}

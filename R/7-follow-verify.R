@@ -215,8 +215,19 @@ sequence_verified <- function(files, asked, quick, threads, meter) {
     found <- head_findings(own, size, threads)
     meter(nrow(own))
   } else found <- looked_findings(own, size, shot, threads, meter, edges = or_else(asked$edges, integer()))
+  found <- bind_tables(list(found, needed_channels(own, if (asked$named) shot$needs$channels)))
   found <- being_written(found, own)
   list(findings = bind_tables(list(named, found)))
+}
+
+# OpenEXR pictures without a channel that the shot needs.
+needed_channels <- function(files, needed) {
+  exr <- files[grepl("exr", files[["ending"]], ignore.case = TRUE) & length(needed) > 0, , drop = FALSE]
+  there <- lapply(exr[["at"]], exr_channels)
+  lack <- vapply(there, function(names) if (length(names)) toString(lacking_channels(needed, names)) else "", "")
+  bad <- nzchar(lack)
+  file_finding(exr[bad, , drop = FALSE], "channels", "unusable", "lacks a channel that the shot needs",
+               paste0("no ", lack[bad], "; it has ", vapply(there[bad], toString, "")))
 }
 
 head_findings <- function(files, size, threads) {

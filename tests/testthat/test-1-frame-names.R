@@ -51,3 +51,12 @@ test_that("size, depth, channels and colours are held against what was asked, or
   expect_equal(found$evidence[c(1, 4)], c("32x36; most have 64x36", "gamma 0.45455; most have sRGB"))
   expect_equal(kind_findings(files, facts, c(32, 36))$evidence[1], "64x36; asked for was 32x36")
 })
+
+test_that("channels that are needed are found by what they are called", {
+  lacking <- clockpigeon:::lacking_channels
+  expect_identical(lacking(c("colour", "depth"), c("A", "B", "G", "R", "Z")), character())
+  expect_identical(lacking(c("colour", "depth", "alpha"), c("B", "G", "R")), c("depth", "alpha"))
+  expect_identical(lacking(c("normal", "colour"), c("normal.X", "normal.Y", "main.R", "main.G", "main.B")), character())
+  expect_identical(lacking(c("Normal", "albedo"), c("normal.X", "R")), "albedo")
+  expect_identical(lacking(character(), "R"), character())
+})

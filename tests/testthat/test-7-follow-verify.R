@@ -102,3 +102,23 @@ test_that("long sequences are looked at in stretches with the same findings", {
                whole[c("frame", "code")])
   expect_equal(whole$frame, c(21, 40))
 })
+
+test_that("an OpenEXR picture without a channel that its shot needs is not usable", {
+  skip_if(!nzchar(Sys.which("ffmpeg")), "ffmpeg is not installed")
+  folder <- scratch()
+  made <- processx::run("ffmpeg", c("-v", "error", "-f", "lavfi", "-i", "testsrc=size=32x18:rate=4:duration=1", "-pix_fmt",
+                                    "gbrpf32le", file.path(folder, "night-%04d.exr")), error_on_status = FALSE)
+  skip_if(made$status != 0, "ffmpeg writes no OpenEXR here")
+  expect_setequal(clockpigeon:::exr_channels(file.path(folder, "night-0001.exr")), c("R", "G", "B"))
+  files <- data.frame(sequence = "night", shot = "night", frame = 1:4, path = sprintf("night-%04d.exr", 1:4), ending = "exr",
+                      at = file.path(folder, sprintf("night-%04d.exr", 1:4)))
+  expect_identical(nrow(clockpigeon:::needed_channels(files, "colour")), 0L)
+  expect_identical(NROW(clockpigeon:::needed_channels(files, NULL)), 0L)
+  found <- clockpigeon:::needed_channels(files, c("colour", "depth"))
+  expect_identical(found$code, rep("channels", 4))
+  expect_match(found$evidence, "no depth; it has B, G, R", all = TRUE)
+  # A header that is cut off tells of no channels.
+  bytes <- readBin(files$at[2], "raw", 60)
+  writeBin(bytes, files$at[2])
+  expect_identical(clockpigeon:::exr_channels(files$at[2]), character())
+})
