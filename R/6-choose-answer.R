@@ -127,7 +127,8 @@ rests_words <- function(choice) {
     "Frame times: ", measured_runs(job), ". "),
     "Speeds ", paste(names(speeds), vapply(speeds, function(s) paste0("(", toString(unique(s)), ")"), ""),
                      collapse = ", "),
-    if (length(assumed)) paste0(". Assumed: ", toString(assumed)), ".")
+    if (length(assumed)) paste0(". Assumed: ", toString(assumed)), ".",
+    if (length(learned_words(scenario, rows[["site"]]))) paste0(" ", learned_words(scenario, rows[["site"]])))
 }
 
 risk_words <- function(choice) {

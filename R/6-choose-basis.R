@@ -35,10 +35,10 @@ doubt_words <- function(scenario) {
   if (length(scenario$doubts)) paste0("Doubtful prices: ", paste(scenario$doubts, collapse = "; "))
 }
 
-# What past jobs changed in the forecast, site by site.
-learned_words <- function(scenario) {
+# What past jobs changed in the forecast, site by site: of all sites, or of some.
+learned_words <- function(scenario, sites = unique(scenario$corrections[["site"]])) {
   x <- scenario$corrections
-  x <- x[x[["jobs"]] > 0, , drop = FALSE]
+  x <- x[x[["jobs"]] > 0 & x[["site"]] %in% sites, , drop = FALSE]
   if (!NROW(x)) return(NULL)
   # Of a site whose speed was only said for one engine and measured for another, what counts for more jobs.
   x <- x[order(-x[["jobs"]]), , drop = FALSE]

@@ -44,6 +44,8 @@ test_that("a choice says what it learned, and its record keeps it for placing an
   expect_match(said, "ranges widened by 1.3", fixed = TRUE)
   expect_match(said, "--as-is", fixed = TRUE)
   expect_null(clockpigeon:::learned_words(gears_scenario()))
+  expect_null(clockpigeon:::learned_words(forecast$scenario, "attic"))
+  expect_match(clockpigeon:::answer_words(choose_option(forecast, "40 h"))[["rests"]], "Learned from past jobs")
   ledger <- open_ledger(":memory:")
   withr::defer(close_ledger(ledger))
   record_job(ledger, choose_option(forecast, "40 h"), "night")
