@@ -42,15 +42,18 @@ learned <- function(ledger, but = NULL) {
                  shown = if (NROW(rows)) as_table(shown_forecasts(rows, ledger))), class = "cp_learned")
 }
 
-# Jobs as learning_of() takes them, in the order in which they ended.
+# Jobs as learning_of() takes them, in the order in which they ended: of each site the last forty, beside which older
+# ones count for little.
 ended_jobs <- function(rows, what) {
   x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]) & rows[["actual"]] %in% positive(rows[["actual"]]) &
               rows[["p10"]] > 0, , drop = FALSE]
   if (is.null(x)) x <- data.frame(site = character(), tier = character(), evidence = character())
+  site <- learned_site(x[["site"]], speed_known(x[["evidence"]]))[seq_len(nrow(x))]
+  ago <- stats::ave(seq_along(site), site, FUN = function(k) rev(seq_along(k)))
+  x <- x[ago <= 40, , drop = FALSE]
   log_of <- function(name) log(or_else(as.numeric(x[[name]]), numeric()))
-  data.frame(site = learned_site(x[["site"]], speed_known(x[["evidence"]]))[seq_len(nrow(x))],
-             tier = as.character(x[["tier"]]), low = log_of("p10"), mid = log_of("p50"), high = log_of("p90"),
-             y = log_of("actual"))
+  data.frame(site = site[ago <= 40], tier = as.character(x[["tier"]]), low = log_of("p10"), mid = log_of("p50"),
+             high = log_of("p90"), y = log_of("actual"))
 }
 
 positive <- function(x) x[is.finite(x) & x > 0]
