@@ -12,19 +12,9 @@ bill_kinds <- c("usage", "minimum", "discount", "tax", "credit", "refund", "tota
 # The part of a bill as a kind of line.
 billed_kind <- function(part) if (part %in% "list" || !part %in% bill_kinds) "usage" else part
 
-bill_map_field <- function(x, where) {
-  if (!is.list(x) || is.null(names(x))) {
-    stop_input("type", paste("got", show_value(x)), where, "Write `amount: Cost` and the like: our name, then theirs.")
-  }
-  for (name in names(x)) check_choice(name, where, names(bill_columns))
-  vapply(names(x), function(name) check_text(x[[name]], paste0(where, "$", name)), "")
-}
-
 bill_fields <- function() list(
   as = field(one_of("csv", "json")),
-  map = field(field_type(bill_map_field, c(list(type = "object", additionalProperties = FALSE),
-                                           list(properties = lapply(bill_columns, function(as) text_schema())))),
-              default = list()),
+  map = field(a_column_map(bill_columns, "amount: Cost"), default = list()),
   kinds = field(record_of(lapply(stats::setNames(nm = bill_kinds), function(kind) field(texts())))),
   units = field(record_of(lapply(sale_units, function(unit) field(texts()))))
 )

@@ -84,26 +84,13 @@ secret_fields <- function() list(env = field(a_text()), file = field(a_text()))
 report_fields <- function() list(
   file = field(a_text(), required = TRUE),
   as = field(one_of("csv", "json", "log")),
-  map = field(report_map(), default = list()),
+  map = field(a_column_map(report_columns, "frame: Nr"), default = list()),
   states = field(record_of(list(ready = field(texts()), failed = field(texts()), rendering = field(texts()))))
 )
 
 # What a report can say of a frame, and as what it is read.
 report_columns <- c(shot = "text", frame = "integer", state = "text", node = "text", wall_s = "number",
                     begun = "moment", finished = "moment", charge = "number", version = "text")
-
-report_map_field <- function(x, where) {
-  if (!is.list(x) || is.null(names(x))) {
-    stop_input("type", paste("got", show_value(x)), where, "Write `frame: Nr` and the like: our name, then theirs.")
-  }
-  for (name in names(x)) check_choice(name, where, names(report_columns))
-  vapply(names(x), function(name) check_text(x[[name]], paste0(where, "$", name)), "")
-}
-
-report_map <- function() {
-  field_type(report_map_field, c(list(type = "object", additionalProperties = FALSE),
-                                 list(properties = lapply(report_columns, function(as) text_schema()))))
-}
 
 # A token must not be read on its way: beyond this machine the connection is encrypted.
 service_address <- function(x, where) {

@@ -138,3 +138,18 @@ some_resolutions <- function() {
 
 a_currency <- function() field_type(check_currency, text_schema("^[A-Z]{3}$", "EUR"))
 a_deadline <- function() field_type(deadline_field, text_schema(examples = c("fri 18:00", "30 h")))
+
+# Columns of ours, by name, as those of a foreign table, or arithmetic of them. `like`: an entry, to tell how it is
+# written.
+a_column_map <- function(columns, like) {
+  read <- function(x, where) {
+    if (!is.list(x) || is.null(names(x))) {
+      stop_input("type", paste("got", show_value(x)), where,
+                 paste0("Write `", like, "` and the like: our name, then theirs."))
+    }
+    for (name in names(x)) check_choice(name, where, names(columns))
+    vapply(names(x), function(name) check_text(x[[name]], paste0(where, "$", name)), "")
+  }
+  field_type(read, c(list(type = "object", additionalProperties = FALSE),
+                     list(properties = lapply(columns, function(as) text_schema()))))
+}

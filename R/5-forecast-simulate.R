@@ -140,13 +140,18 @@ simulate_way <- function(job, it, seconds, now, frames, keep, change) {
   way <- option_way(job, it, it$at, now)
   way$halt <- first_of(change$halt_s, Inf)
   shots <- vapply(job$shots, `[[`, "", "shot")
-  pixels <- vapply(job$shots, function(shot) prod(shot$size) / 1e6, 0)
+  pixels <- shot_megapixels(job$shots)
   meter <- metering(it$rate_card, it$tier, if (!is.na(it$hire)) it$hire, job$engine, on = now + it$begin_s, now = now,
                     megapixels = sum(pixels * frames_by_shot(job)) / job_frames(job))
   labels <- c(job = paste(shots, collapse = " "), site = it$site, tier = it$tier)
   simulate_job(seconds, way, seed = frames$seed, meter = meter, keep = keep,
                drawing = list(labels = labels, before = frames$before, numbers = frames$numbers),
                state = if (!is.null(change$left)) list(left = change$left))
+}
+
+# Megapixels of a frame of each shot, by its name.
+shot_megapixels <- function(shots) {
+  stats::setNames(vapply(shots, function(shot) prod(shot$size) / 1e6, 0), vapply(shots, `[[`, "", "shot"))
 }
 
 # The job with some of its frames; shots that have none left are gone.

@@ -12,12 +12,10 @@ site_meter <- function(project, ledger, job, site, shots) {
   mine$node <- sub(paste0(site, "/"), "", mine[["node"]], fixed = TRUE)
   # Each order there has its own nodes, and its own bill.
   mine$order <- told_order(mine[["key"]])
-  megapixels <- vapply(shots, function(shot) prod(shot$size) / 1e6, 0)
-  names(megapixels) <- vapply(shots, `[[`, "", "shot")
   own <- card$kind == "own"
   runs <- if (own) timed_runs(ledger, job, site) else told_runs(mine)
   runs$unusable <- refused_runs(runs, events)
-  usage <- if (NROW(runs)) run_usage(runs, card, megapixels)
+  usage <- if (NROW(runs)) run_usage(runs, card, shot_megapixels(shots))
   rest <- if (own) {
     if (NROW(usage)) between_runs(usage, runs)
   } else {
@@ -29,7 +27,8 @@ site_meter <- function(project, ledger, job, site, shots) {
   }
   came <- mine[mine[["what"]] %in% c("ready", "arrived"), c("shot", "frame"), drop = FALSE]
   timed <- runs[runs[["status"]] == "ok", , drop = FALSE]
-  list(usage = bind_rows_of(usage, rest),
+  both <- bind_tables(list(usage, rest))
+  list(usage = if (NROW(both)) as_frame(both),
        whole = nrow(timed) > 0 && all(row_key(came, c("shot", "frame")) %in% row_key(timed, c("shot", "frame"))),
        windows = if (!own) all_windows(mine), runs = c(all = nrow(runs), failed = sum(runs[["status"]] != "ok")),
        moments = told_moments(mine))
@@ -164,9 +163,4 @@ told_windows <- function(x) {
 all_windows <- function(x) {
   orders <- unique(x[["order"]][x[["what"]] == "node up"])
   do.call(rbind, lapply(orders, function(order) told_windows(x[x[["order"]] %in% order, , drop = FALSE])))
-}
-
-bind_rows_of <- function(...) {
-  rows <- Filter(NROW, list(...))
-  if (length(rows)) do.call(rbind, c(rows, make.row.names = FALSE))
 }

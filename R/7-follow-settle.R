@@ -33,9 +33,11 @@
 #' @section Conditions: `clockpigeon_error_bill` for a bill of another job, currency or month, without amounts or with
 #'   lines of an unknown kind; `clockpigeon_error_import` for what cannot be read; `clockpigeon_error_job` for a job
 #'   that was not placed.
-#' @examplesIf requireNamespace("mirai", quietly = TRUE) && nzchar(Sys.which("povray"))
+#' @examples
 #' \dontrun{
-#' settle_job(read_project(), open_ledger("ledger.sqlite"), "night-1", "bill.csv")
+#' project <- read_project()
+#' ledger <- open_ledger(project$ledger)
+#' settle_job(project, ledger, "night-1", "bill.csv")
 #' }
 #' @export
 settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
@@ -165,8 +167,7 @@ priced_meter <- function(meter, promise, card, watched) {
 
 # The frames of a part as they were expected, each where and when it was rendered, or else on those nodes in turn.
 expected_usage <- function(frames, usage, card, watched) {
-  sizes <- vapply(watched$state$job$shots, function(shot) prod(shot$size) / 1e6, 0)
-  names(sizes) <- vapply(watched$state$job$shots, `[[`, "", "shot")
+  sizes <- shot_megapixels(watched$state$job$shots)
   if (is.null(usage)) usage <- other_use("node-1", "render", 0, NA)
   rendered <- usage[usage[["activity"]] == "render" & usage[["status"]] == "ok", , drop = FALSE]
   at <- nrow(rendered) + 1 - match(row_key(frames, c("shot", "frame")), rev(row_key(rendered, c("shot", "frame"))))

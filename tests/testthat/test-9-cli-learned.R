@@ -13,5 +13,6 @@ test_that("learned shows scores, and forecasts take them or leave them", {
   with <- utils::read.csv(text = do.call(run_cli, as.list(ask))$out)
   without <- utils::read.csv(text = do.call(run_cli, as.list(c(ask, "--as-is")))$out)
   expect_identical(dim(with), dim(without))
+  expect_gt(sum(with$cost_p50 != without$cost_p50) + sum(with$finish_p50 != without$finish_p50), 0)
   expect_match(paste(run_cli("learned", "--list", "odd")$said, collapse = " "), "scores")
 })
