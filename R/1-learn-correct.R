@@ -5,14 +5,35 @@
 # the width of ranges.
 learning_prior <- list(all = 0.1, site = 0.35, tier = 0.1, believed = 5, other = 0.3)
 
+# The same of the stages that are learned by themselves: the queue, which has its hours of the day, the start of nodes,
+# and what it takes to send a job.
+stage_priors <- list(wait_s = c(learning_prior, hours = 0.4), start_s = learning_prior, upload_s = learning_prior)
+
+# What is believed of failing runs before any: a share of 1 %, as if from fifty runs.
+failing_prior <- list(share = 0.01, runs = 50)
+
+# The share of a site's runs that fails: `failed` of `runs`, beside what is believed.
+failing_share <- function(failed, runs, prior = failing_prior) {
+  (sum(failed) + prior$share * prior$runs) / (sum(runs) + prior$runs)
+}
+
+# By how much (of logs) the middle of a sum moves when some of its parts are `factors` times what they were. `middle`:
+# of the sum, one a job; `parts`, `factors`: matrices with one row a job. By the parts' middles.
+shift_of_sum <- function(middle, parts, factors) {
+  log(pmax(1 + rowSums(parts * (factors - 1)) / middle, 0.05))
+}
+
+# How many times as much work there is when a share of runs fails, each after half of its time on the mean.
+failing_work <- function(share) 1 + share / 2
+
 # What is believed of a site's next job from those that ended. `past`: a data frame, one row a job in the order they
-# ended, with `site`, `tier`, and of the logs of what was forecast as it was `low`, `mid`, `high` (10, 50 and 90 %), and
-# `y` of what came. `site`, `tier`: of the next job.
+# ended, with `site`, `tier` (and `hours` of the day, where the prior has them), and of the logs of what was forecast as
+# it was `low`, `mid`, `high` (10, 50 and 90 %), and `y` of what came. `site`, `tier`, `hours`: of the next job.
 #
-# The bias: residuals y - mid are taken as the sum of what all sites share, the site's own and the tier's own, each
-# normal about 0 with the sds of `learning_prior`, and of noise as wide as the forecast said, by Student's t with 4
-# degrees of freedom, so that one odd job moves little; the posterior mode. Jobs before a change (see break_weights())
-# count for little, and of all others the later count for more.
+# The bias: residuals y - mid are taken as the sum of what all sites share, the site's own, the tier's own and that of
+# its hours, each normal about 0 with the sds of `learning_prior`, and of noise as wide as the forecast said, by
+# Student's t with 4 degrees of freedom, so that one odd job moves little; the posterior mode. Jobs before a change (see
+# break_weights()) count for little, and of all others the later count for more.
 #
 # The factor: how many times the half-width of its 80 % range each job was away from its corrected median, corrected
 # from the jobs before it alone; the 80 % point of these scores, weighted (jobs of the site and the later ones count for
@@ -24,12 +45,12 @@ learning_prior <- list(all = 0.1, site = 0.35, tier = 0.1, believed = 5, other =
 #
 # Returns a list: `bias` (to be added to logs), `width` (factor of both half-widths), `jobs` of the site, `inside` (of
 # them, in the range as it was forecast), `changed` (jobs since a change was noticed, NA for none).
-learned_of <- function(learning, site, tier) {
+learned_of <- function(learning, site, tier, hours = NULL) {
   past <- learning$past
   fit <- learning$fit
   mine <- past[["site"]] == site
   inside <- past[["y"]] >= past[["low"]] & past[["y"]] <= past[["high"]]
-  list(bias = bias_of(fit, site, tier),
+  list(bias = bias_of(fit, site, tier, hours),
        width = width_factor(learning$scores, fit$weight * ifelse(mine, 1, learning$prior$other) * known_before(past),
                             learning$prior),
        jobs = sum(mine), inside = sum(inside & mine), changed = or_else(fit$changed[[site]], NA_integer_))
@@ -46,51 +67,87 @@ learning_of <- function(past, prior = learning_prior, scores = past_scores(past,
   list(past = past, fit = fit_bias(past, prior), scores = scores, prior = prior)
 }
 
-bias_of <- function(fit, site, tier) {
-  effect <- function(name) if (name %in% names(fit$effects)) fit$effects[[name]] else 0
-  effect("all") + effect(paste("site", site)) + effect(paste("tier", site, tier))
+bias_of <- function(fit, site, tier, hours = NULL) {
+  named <- effect_names(data.frame(site = site, tier = tier, hours = or_else(hours, NA)))
+  sum(fit$effects[names(fit$effects) %in% named])
+}
+
+# The names of the effects that jobs are under, one row a job: of all, its site, its tier, the hours of it.
+effect_names <- function(x) {
+  of <- paste(x[["site"]], x[["tier"]])
+  cbind(all = "all", site = paste("site", x[["site"]]), tier = paste("tier", of),
+        hours = if (!is.null(x[["hours"]])) paste("hours", of, x[["hours"]]))
 }
 
 # The effects, by name, and the weight of each job.
 fit_bias <- function(past, prior) {
   n <- nrow(past)
   if (!n) return(list(effects = c(all = 0), weight = numeric(), changed = list()))
-  r <- past[["y"]] - past[["mid"]]
-  v <- (pmax(past[["high"]] - past[["low"]], 0.1) / (2 * stats::qnorm(0.9)))^2
-  changes <- break_weights(r, sqrt(v), past[["site"]])
-  weight <- changes$weight
-  names <- cbind("all", paste("site", past[["site"]]), paste("tier", past[["site"]], past[["tier"]]))
-  levels <- unique(as.vector(names))
-  X <- matrix(0, n, length(levels), dimnames = list(NULL, levels))
-  for (k in 1:3) X[cbind(seq_len(n), match(names[, k], levels))] <- 1
-  sd <- unlist(prior[c("all", "site", "tier")])[match(sub(" .*", "", levels), c("all", "site", "tier"))]
-  h <- rep(1, n)
-  for (turn in 1:6) {
-    w <- weight * h / v
-    beta <- solve(crossprod(X, X * w) + diag(1 / sd^2, length(sd)), crossprod(X, w * r))
-    z <- (r - as.vector(X %*% beta))^2 / v
-    h <- 5 / (4 + z)
-  }
-  list(effects = stats::setNames(as.vector(beta), levels), weight = weight, changed = changes$changed)
+  x <- residuals_of(past)
+  design <- bias_design(past, prior)
+  changes <- break_weights(x$r - hours_part(design, posterior_mode(x$r, x$v, rep(1, n), design)), sqrt(x$v),
+                           past[["site"]])
+  list(effects = posterior_mode(x$r, x$v, changes$weight, design), weight = changes$weight, changed = changes$changed)
 }
 
-# The weights of a site's jobs: the later the more (half after 15), and those before a change a tenth of that. A change
-# is where the last jobs, two to five of them, lie further from those before than chance would have it.
-break_weights <- function(r, sd, site, half = 15, threshold = 3.2) {
+# What came beside what was forecast, of logs, and the variance that the forecast's range means.
+residuals_of <- function(past) {
+  list(r = past[["y"]] - past[["mid"]],
+       v = (pmax(past[["high"]] - past[["low"]], 0.1) / (2 * stats::qnorm(0.9)))^2)
+}
+
+# What each job's hours have in its residual: that other hours are other hours is no change of the site.
+hours_part <- function(design, effects) {
+  by_hours <- design$kind == "hours"
+  if (any(by_hours)) as.vector(design$X[, by_hours, drop = FALSE] %*% effects[by_hours]) else 0
+}
+
+# Which effects jobs are under: `X`, one row a job and one column an effect, by name; of each the `kind` and the `sd`.
+bias_design <- function(past, prior) {
+  names <- effect_names(past)
+  names <- names[, colnames(names) %in% names(prior), drop = FALSE]
+  levels <- unique(as.vector(names))
+  kind <- colnames(names)[(match(levels, names) - 1) %/% max(nrow(names), 1) + 1]
+  X <- matrix(0, nrow(names), length(levels), dimnames = list(NULL, levels))
+  for (k in seq_len(ncol(names))) X[cbind(seq_len(nrow(names)), match(names[, k], levels))] <- 1
+  list(X = X, kind = kind, sd = unlist(prior[kind]))
+}
+
+# The mode of effects that are normal about 0, of residuals `r` with Student's t noise of variance `v`, by name.
+# From effects that are nearly right (`from`) two turns are enough.
+posterior_mode <- function(r, v, weight, design, from = NULL) {
+  X <- design$X
+  shrink <- diag(1 / design$sd^2, ncol(X))
+  beta <- from
+  for (turn in seq_len(if (length(from)) 2 else 6)) {
+    h <- if (is.null(beta)) 1 else 5 / (4 + (r - as.vector(X %*% beta))^2 / v)
+    w <- weight * h / v
+    beta <- solve(crossprod(X, X * w) + shrink, crossprod(X, w * r))
+  }
+  stats::setNames(as.vector(beta), colnames(X))
+}
+
+# The weights of jobs and where sites changed, by site_weights().
+break_weights <- function(r, sd, site) {
   weight <- numeric(length(r))
   changed <- list()
   for (name in unique(site)) {
     at <- which(site == name)
-    n <- length(at)
-    w <- 0.5^((n - seq_len(n)) / half)
-    since <- last_change(r[at], sd[at], threshold)
-    if (!is.na(since)) {
-      w[seq_len(since - 1)] <- w[seq_len(since - 1)] * 0.03
-      changed[[name]] <- n - since + 1L
-    }
-    weight[at] <- w
+    found <- site_weights(r[at], sd[at])
+    weight[at] <- found$weight
+    if (!is.na(found$since)) changed[[name]] <- length(at) - found$since + 1L
   }
   list(weight = weight, changed = changed)
+}
+
+# The weights of a site's jobs: the later the more (half after 15), and those before a change a thirtieth of that. A
+# change is where the last jobs lie further from those before than chance would have it.
+site_weights <- function(r, sd, half = 15, threshold = 3.2) {
+  n <- length(r)
+  weight <- 0.5^((n - seq_len(n)) / half)
+  since <- last_change(r, sd, threshold)
+  if (!is.na(since)) weight[seq_len(since - 1)] <- weight[seq_len(since - 1)] * 0.03
+  list(weight = weight, since = since)
 }
 
 # Where a series changed its level: the first place after the likeliest change; NA where chance does as well. Noise is
@@ -113,10 +170,23 @@ last_change <- function(r, sd, threshold = 3, least = 3) {
 
 # How far each job was from its median, corrected from those before it, in half-widths of its range.
 past_scores <- function(past, prior = learning_prior) {
-  vapply(seq_len(nrow(past)), function(k) {
-    fit <- fit_bias(past[seq_len(k - 1), , drop = FALSE], prior)
-    score_of(past[k, ], bias_of(fit, past[["site"]][k], past[["tier"]][k]))
-  }, 0)
+  n <- nrow(past)
+  design <- bias_design(past, prior)
+  x <- residuals_of(past)
+  # One job more changes the weights of its own site's.
+  weight <- numeric(n)
+  effects <- numeric(ncol(design$X))
+  out <- numeric(n)
+  for (k in seq_len(n)) {
+    out[k] <- score_of(past[k, ], sum(effects * design$X[k, ]))
+    known <- seq_len(k)
+    mine <- known[past[["site"]][known] == past[["site"]][k]]
+    weight[mine] <- site_weights((x$r - hours_part(design, effects))[mine], sqrt(x$v[mine]))$weight
+    # An effect that no job so far was under is nothing.
+    effects <- posterior_mode(x$r[known], x$v[known], weight[known],
+                              list(X = design$X[known, , drop = FALSE], sd = design$sd), if (k > 5) effects)
+  }
+  out
 }
 
 score_of <- function(job, bias) {

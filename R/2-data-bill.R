@@ -21,7 +21,9 @@ bill_fields <- function() list(
 
 # Reads a site's bill. `card`: the site, whose `bill` has the map. Returns a list: `lines`, one row a line of the file
 # but totals, with the columns of `bill_columns` (`began` and `ended` in seconds since 1970), `line` (its number in the
-# file) and `mark` (what tells it from all others); `totals`, those that the file states, and how far they are `off`;
+# file), `mark` (what tells it from all others: all that is read of it, and how often the same came before it) and
+# `raw` (the same of its text, by which older ledgers know it); `totals`, those that the file states, and how far they
+# are `off`;
 # `currency`; `standard`, whether it has the columns of the FinOps specification.
 read_bill <- function(path, card) {
   where <- short_path(path)
@@ -38,7 +40,7 @@ read_bill <- function(path, card) {
     stop_input("bill", paste("has no column for `amount`; its columns are", toString(utils::head(names(found), 20))),
                where, paste0("Map it in sites/", card$site, ".yaml, such as bill: {map: {amount: THEIR COLUMN}}."))
   }
-  x$mark <- row_marks(found)
+  x$raw <- row_marks(found)
   x$line <- seq_len(nrow(found)) + (as == "csv")
   plain_bill(x, card, where, standard)
 }
@@ -63,9 +65,10 @@ plain_bill <- function(x, card, where, standard) {
                "See that it is this site's bill; a card in the currency that is billed can be compared with it.")
   }
   x$currency <- card$currency
+  x$mark <- row_marks(x[names(bill_columns)])
   total <- x[["kind"]] == "total"
   if (all(total)) stop_input("bill", "has no line but totals", where, "Name a bill with its lines.")
-  list(lines = x[!total, c(names(bill_columns), "line", "mark"), drop = FALSE],
+  list(lines = x[!total, c(names(bill_columns), "line", "mark", "raw"), drop = FALSE],
        totals = x[["amount"]][total], off = totals_off(x[["amount"]], total), currency = card$currency,
        standard = standard, where = where)
 }

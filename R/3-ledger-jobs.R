@@ -184,6 +184,22 @@ job_outcomes <- function(ledger) {
                              "FROM outcomes o JOIN jobs j ON j.id = o.job ORDER BY o.rowid"))
 }
 
+# The forecasts that were made of all jobs when they were decided, with the jobs' names as `job`.
+all_promised <- function(ledger) {
+  DBI::dbGetQuery(ledger_connection(ledger), paste(
+    "SELECT j.name AS job, f.what,", paste0("f.", forecast_points(), collapse = ", "),
+    "FROM forecasts f JOIN jobs j ON j.id = f.job WHERE f.stage = 'before'"
+  ))
+}
+
+# What was told of all jobs, of some kinds: `job` (its name), `time`, `place`, `what`, `amount`, in the order it came.
+told_of_all <- function(ledger, what) {
+  DBI::dbGetQuery(ledger_connection(ledger), paste0(
+    "SELECT j.name AS job, e.time, e.place, e.what, e.amount FROM events e JOIN jobs j ON j.id = e.job ",
+    "WHERE e.what IN (", toString(rep("?", length(what))), ") ORDER BY e.sequence"
+  ), params = as.list(what))
+}
+
 promised <- function(ledger, job) {
   DBI::dbGetQuery(ledger_connection(ledger), "SELECT * FROM forecasts WHERE job = ?",
                   params = list(job_id(ledger, job)))

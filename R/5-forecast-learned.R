@@ -2,8 +2,14 @@
 
 # What a correction of one figure of a site's and tier's jobs does: `known`, whether the site's speed was measured or
 # only said (what is measured since has taken in what the jobs before it showed), `what` (`finish_s` or `cost`), `bias`
-# (of logs) and `width` (of ranges), with `jobs`, `inside` and `changed` as learned_of() has them.
-correction_columns <- c("site", "tier", "known", "what", "bias", "width", "jobs", "inside", "changed")
+# (of logs) and `width` (of ranges), with `jobs`, `inside` and `changed` as learned_of() has them. Of a stage that is
+# learned by itself (`wait_s`, by `hours` of the day, `start_s`, `upload_s`) the same, whatever is known of the speed,
+# and of failing runs (`failed`) the log of their share as `bias`.
+correction_columns <- c("site", "tier", "known", "what", "hours", "bias", "width", "jobs", "inside", "changed")
+
+# The hours of a day (UTC) that a queue has.
+day_parts <- c("0 to 6", "6 to 12", "12 to 18", "18 to 24")
+day_part <- function(moment) day_parts[as.integer(format(moment, "%H", tz = "UTC")) %/% 6 + 1]
 
 # The stages of a draw, whose sum is its finish.
 stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s",
@@ -26,15 +32,78 @@ corrections_for <- function(learned, options) {
       data.frame(pairs[k, ], what = what, found, row.names = NULL)
     }))
   })
-  rows <- bind_tables(rows)
-  if (!is.null(rows)) as_frame(rows)[correction_columns]
+  stages <- lapply(unique(as_frame(options)[["site"]]), function(site) {
+    stage_corrections(learned, site, unique(pairs[["tier"]][pairs[["site"]] == site]))
+  })
+  rows <- bind_tables(lapply(c(rows, stages), as_correction_rows))
+  if (!is.null(rows)) as_frame(rows)
+}
+
+as_correction_rows <- function(x) {
+  if (!is.null(x)) all_columns(as_frame(x), correction_columns)
+}
+
+# What is learned of the stages and the failing runs of a site's tiers; NULL where no job tells of any.
+stage_corrections <- function(learned, site, tiers) {
+  rows <- lapply(names(learned$stages), function(what) {
+    learning <- learned$stages[[what]]
+    if (!site %in% learning$past[["site"]]) return(NULL)
+    hours <- if ("hours" %in% names(learning$prior)) day_parts else NA_character_
+    each <- expand.grid(tier = tiers, hours = hours, stringsAsFactors = FALSE)
+    bind_tables(Map(function(tier, hours) {
+      data.frame(site = site, tier = tier, what = what, hours = hours,
+                 learned_of(learning, site, tier, null_if_na(hours)))
+    }, each$tier, each$hours))
+  })
+  rates <- as_frame(learned$rates)
+  rate <- rates[rates[["what"]] == "failed" & rates[["site"]] == site, , drop = FALSE]
+  if (nrow(rate)) {
+    rows <- c(rows, list(data.frame(site = site, tier = tiers, what = "failed", bias = log(rate[["learned"]][1]),
+                                    width = 1, jobs = rate[["jobs"]][1], inside = NA_integer_)))
+  }
+  bind_tables(lapply(rows, as_correction_rows))
+}
+
+# The correction of a stage of an option that is begun at a moment; NULL for none.
+stage_correction <- function(corrections, option, what, moment = NULL) {
+  row <- corrections[corrections[["what"]] == what & corrections[["site"]] == option$site &
+                       corrections[["tier"]] %in% option$tier, , drop = FALSE]
+  if (length(moment)) row <- row[is.na(row[["hours"]]) | row[["hours"]] == day_part(moment), , drop = FALSE]
+  if (NROW(row)) as.list(row[1, ])
+}
+
+# A way to render a job, with the queue, the start, the link and the failing runs as past jobs had them.
+corrected_way <- function(way, corrections, option, moment) {
+  if (!NROW(corrections)) return(way)
+  way$wait <- corrected_time(way$wait, stage_correction(corrections, option, "wait_s", moment))
+  way$start <- corrected_time(way$start, stage_correction(corrections, option, "start_s"))
+  link <- stage_correction(corrections, option, "upload_s")
+  if (length(link)) {
+    way$link <- way$link / exp(link$bias)
+    way$link_sd <- way$link_sd * link$width
+  }
+  failed <- stage_correction(corrections, option, "failed")
+  if (length(failed)) way$fails <- exp(failed$bias)
+  way
+}
+
+# A time as the core takes it (median, sd of its log, df), corrected.
+corrected_time <- function(time, correction) {
+  if (is.null(correction)) return(time)
+  time * c(exp(correction$bias), correction$width, 1)
 }
 
 # Draws of an option as simulated() has them, with how much longer each of them takes as `ratio`. A range is widened
-# about its median, and the median moved: log x becomes m + bias + width (log x - m).
-corrected_draws <- function(draws, corrections, option, currency) {
-  longer <- corrected(draws[["finish_s"]], correction_of(corrections, option, "finish_s"))
-  dearer <- corrected(draws[["cost"]], correction_of(corrections, option, "cost"))
+# about its median, and the median moved: log x becomes m + bias + width (log x - m). One that is `halted` is moved
+# only: its range is none of a whole job.
+corrected_draws <- function(draws, corrections, option, currency, halted = FALSE) {
+  of <- function(what) {
+    correction <- correction_of(corrections, option, what)
+    if (halted && length(correction)) correction$width <- 1
+    corrected(draws[[what]], correction)
+  }
+  longer <- of("finish_s")
+  dearer <- of("cost")
   draws[c("finish_s", stage_columns)] <- lapply(draws[c("finish_s", stage_columns)], `*`, longer)
   for (name in c("cost", "lost_money")) {
     draws[[name]] <- from_minor(to_minor(draws[[name]] * dearer, currency), currency)
@@ -63,10 +132,4 @@ corrected <- function(x, correction) {
   y <- log(x[moved])
   ratio[moved] <- exp(correction$bias + (correction$width - 1) * (y - stats::median(y)))
   ratio
-}
-
-# Quantiles (logs) as they were before a correction, and the other way round.
-uncorrected <- function(log_q, log_mid, correction) {
-  if (is.null(correction)) return(log_q)
-  log_mid - correction$bias + (log_q - log_mid) / correction$width
 }

@@ -108,7 +108,11 @@ simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE
     seconds <- seconds[, change$frames, drop = FALSE]
   }
   it <- changed_option(it, change)
-  run <- simulate_way(job, it, seconds, scenario$now, frames, keep, change)
+  corrections <- scenario$corrections
+  halted <- length(change$halt_s) > 0
+  # All of the job is so many times as long: it is halted so much earlier in it.
+  if (halted) change$halt_s <- change$halt_s / exp(or_else(correction_of(corrections, it, "finish_s")$bias, 0))
+  run <- simulate_way(job, it, seconds, scenario, frames, keep, change)
   d <- as_frame(run$draws)
   rate <- rate_to(it$at, job$currency, job$rates)$rate
   there <- function(amount) from_minor(to_minor(amount * rate, job$currency), job$currency)
@@ -116,13 +120,12 @@ simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE
                     cost = there(d[["to_pay"]] + d[["prepaid"]]), d[stage_columns],
                     d[c("node_hours", "log_speed", "frames_done", "frames_lost", "capped")],
                     lost_money = there(d[["lost_money"]]))
-  # What is looked at while it runs is its own: where it would be halted stays as simulated.
-  if (length(scenario$corrections) && is.null(change$halt_s)) {
-    corrected <- corrected_draws(out, scenario$corrections, it, job$currency)
+  if (NROW(corrections)) {
+    corrected <- corrected_draws(out, corrections, it, job$currency, halted)
     out <- corrected$draws
-    if (keep) run$home <- sweep(run$home, 2, corrected$ratio, `*`)
+    if (length(run$home)) run$home <- sweep(run$home, 2, corrected$ratio, `*`)
   }
-  c(list(draws = out), if (keep || !is.null(change$halt_s)) list(run = run))
+  c(list(draws = out), if (keep || halted) list(run = run))
 }
 
 # An option as option_of() gives it, with what is changed.
@@ -135,9 +138,9 @@ changed_option <- function(it, change) {
   it
 }
 
-
-simulate_way <- function(job, it, seconds, now, frames, keep, change) {
-  way <- option_way(job, it, it$at, now)
+simulate_way <- function(job, it, seconds, scenario, frames, keep, change) {
+  now <- scenario$now
+  way <- corrected_way(option_way(job, it, it$at, now), scenario$corrections, it, now + it$begin_s)
   way$halt <- first_of(change$halt_s, Inf)
   shots <- vapply(job$shots, `[[`, "", "shot")
   pixels <- shot_megapixels(job$shots)

@@ -44,8 +44,10 @@ learned_words <- function(scenario, sites = unique(scenario$corrections[["site"]
   x <- x[order(-x[["jobs"]]), , drop = FALSE]
   said <- unlist(lapply(unique(x[["site"]]), function(site) {
     mine <- x[x[["site"]] == site, , drop = FALSE]
-    mine <- mine[!duplicated(mine[["what"]]), , drop = FALSE]
-    parts <- vapply(seq_len(nrow(mine)), function(k) correction_says(as.list(mine[k, ])), "")
+    mine <- mine[!duplicated(mine[c("what", "hours")]), , drop = FALSE]
+    queue <- mine[["what"]] == "wait_s"
+    parts <- vapply(which(!queue), function(k) correction_says(as.list(mine[k, ])), "")
+    parts <- c(parts, queue_says(mine[queue, , drop = FALSE]))
     if (any(nzchar(parts))) paste0(site, ": ", paste(parts[nzchar(parts)], collapse = "; "))
   }))
   if (length(said)) paste0("Learned from past jobs (--as-is leaves it out): ", paste(said, collapse = ". "), ".")
@@ -53,16 +55,37 @@ learned_words <- function(scenario, sites = unique(scenario$corrections[["site"]
 
 # One correction in words; nothing where it does next to nothing.
 correction_says <- function(x) {
-  factor <- exp(x$bias)
-  what <- c(finish_s = "time", cost = "cost")[[x$what]]
+  jobs <- paste(x$jobs, if (x$jobs == 1) "job" else "jobs")
+  if (x$what == "failed") return(paste0(percent(exp(x$bias)), " of runs fail (", jobs, ")"))
+  said <- factor_says(x)
+  if (!nzchar(said)) return("")
+  paste0(corrected_names[[x$what]], said, " (", x$jobs - x$inside, " of ", jobs, " ended outside",
+         if (!is.na(x$changed)) paste0(", changed ", x$changed, " jobs ago"), ")")
+}
+
+corrected_names <- c(finish_s = "time", cost = "cost", wait_s = "waiting", start_s = "starting", upload_s = "sending")
+
+# By how much a correction moves and widens; nothing where it does next to nothing.
+factor_says <- function(x) {
   moved <- abs(x$bias) > 0.02
   wider <- abs(log(x$width)) > 0.04
   if (!moved && !wider) return("")
-  paste0(what, if (moved) paste0(" times ", format(signif(factor, 3))),
+  paste0(if (moved) paste0(" times ", format(signif(exp(x$bias), 3))),
          if (wider) paste0(if (moved) ", " else " ", "ranges ", if (x$width > 1) "widened" else "narrowed", " by ",
-                           format(signif(if (x$width > 1) x$width else 1 / x$width, 2))),
-         " (", x$jobs - x$inside, " of ", x$jobs, if (x$jobs == 1) " job" else " jobs", " ended outside",
-         if (!is.na(x$changed)) paste0(", changed ", x$changed, " jobs ago"), ")")
+                           format(signif(if (x$width > 1) x$width else 1 / x$width, 2))))
+}
+
+# Corrections of a queue, the hours that have the same together.
+queue_says <- function(rows) {
+  said <- vapply(seq_len(nrow(rows)), function(k) factor_says(as.list(rows[k, ])), "")
+  each <- unique(said[nzchar(said)])
+  if (!length(each)) return(NULL)
+  hours <- vapply(each, function(one) {
+    mine <- rows[["hours"]][said == one]
+    if (length(mine) < nrow(rows)) paste0(" from ", paste(mine, collapse = " and from "), " h UTC") else ""
+  }, "")
+  jobs <- rows[["jobs"]][1]
+  paste0("waiting", paste0(each, hours, collapse = ","), " (", jobs, if (jobs == 1) " job)" else " jobs)")
 }
 
 # Stages that nobody timed, and what stands in for them.

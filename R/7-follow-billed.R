@@ -1,13 +1,17 @@
 # A bill that a site sent, taken into the ledger: lines of this job, each once, corrections beside what they correct.
 
-# The lines of a bill that are of this job go to the ledger, those that are new.
+# The lines of a bill that are of this job go to the ledger, those that are new. A line without a key of its site is
+# known by all that is read of it, and by how often the same is in its file: a later file, in whatever form, that has it
+# as often adds nothing.
 take_bill <- function(path, project, ledger, job, card, watched) {
   read <- read_bill(path, card)
   x <- read$lines
   x <- lines_of_job(x, read, ledger, job)
   other <- nrow(read$lines) - nrow(x)
   check_period(x, read, watched, card)
-  same <- ifelse(is.na(x[["key"]]), x[["mark"]],
+  known <- job_charges(ledger, job)
+  mark <- ifelse(paste("file", card$site, x[["raw"]]) %in% known[["key"]], x[["raw"]], x[["mark"]])
+  same <- ifelse(is.na(x[["key"]]), mark,
                  paste(x[["key"]], stats::ave(seq_len(nrow(x)), x[["key"]], FUN = seq_along)))
   key <- paste("file", card$site, same)
   text <- function(at) ifelse(is.na(at), NA, utc_now(as.POSIXct(at, origin = "1970-01-01", tz = "UTC")))
@@ -16,7 +20,7 @@ take_bill <- function(path, project, ledger, job, card, watched) {
                      amount = x[["amount"]], currency = x[["currency"]], node = x[["node"]], shot = x[["shot"]],
                      frames = x[["frames"]], basis = "billed", source = paste0("line ", x[["line"]], " of ",
                                                                               basename(path)), key = key)
-  rows <- corrected_lines(rows, job_charges(ledger, job))
+  rows <- corrected_lines(rows, known)
   list(new = add_charges(ledger, job, rows), other = other, off = read$off)
 }
 

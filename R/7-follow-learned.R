@@ -10,23 +10,28 @@
 #'
 #' Bias: residuals of logs as the sum of what all sites, the site and the tier share, each normal about 0 (sd 0.1, 0.35,
 #' 0.1) with noise as wide as the forecast said, by Student's t with 4 degrees of freedom; the posterior mode. Later
-#' jobs count for more, those before a noticed change for little. Width: a weighted conformal factor; were the
-#' jobs exchangeable, of one weight and that factor all there is, the next of n + 1 would lie in its 80 % range with a
-#' chance of at least 80 % less 1 in n + 1, whatever the distribution; with weights, less the sum of each weight times
-#' how unlike its job is to the next (Barber, Candes, Ramdas & Tibshirani 2023, Annals of Statistics 51, 816-845). The
-#' belief in the forecast's own range counts as five jobs.
+#' jobs count for more, those before a noticed change for little. Waiting (also by six hours of the day, sd 0.4),
+#' starting and sending are learned in the same way, each by itself, and change their own stages; the share of failing
+#' runs is 1 % worth fifty runs before any. Finish and cost are then corrected by what these leave unsaid. Width: a
+#' weighted conformal factor; were the jobs exchangeable, of one weight and that factor all there is, the next of n + 1
+#' would lie in its 80 % range with a chance of at least 80 % less 1 in n + 1, whatever the distribution; with weights,
+#' less the sum of each weight times how unlike its job is to the next (Barber, Candes, Ramdas & Tibshirani 2023, Annals
+#' of Statistics 51, 816-845). The belief in the forecast's own range counts as five jobs.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param but Names of jobs that are left out.
-#' @return A list of class `cp_learned`: `scores`, a tibble: `what` (`finish_s`, `cost`, `speed`, `wait_s`, `start_s`),
-#'   `site`, `whose` (`forecast`: as shown, of `finish_s` and `cost`; `as is`: before corrections; `site`: what it said
-#'   was left, at the half; `seller`: its speed), `jobs`, `inside` (in the 80 % range), `bias` (the middle of actual
-#'   over forecast), `crps` (continuous ranked probability score of logs, Gneiting & Raftery 2007: about how far off, as
-#'   a share); `corrections`, a tibble: `site`, `tier`, `known`, `what`, `factor`, `width`, `jobs`, `inside`, `changed`;
-#'   `rates`, a tibble of what else is learned: `site`, `tier`, `hours` (of the day, UTC, of a queue), `what` (`failed`:
-#'   share of runs), `prior`, `prior_jobs`, `learned`, `jobs`; `learning`, what [plan_options()] takes; `outcomes`, all
-#'   rows, with the forecasts' quantiles as they were before any correction, and `shown`, those of finish and cost with
-#'   the quantiles that were shown.
+#' @return A list of class `cp_learned`: `scores`, a tibble: `what` (`finish_s`, `cost`, `speed`, `wait_s`, `start_s`,
+#'   `upload_s`, and `left_s`, the time that was left), `site`, `whose` (`forecast`: as shown, of `finish_s`, `cost` and
+#'   `left_s`; `as is`: before corrections; `site`: what it said was left; `seller`: its speed), `at` (`before`: when it
+#'   was decided; `quarter`, `half`, `three quarters` of the job's time), `jobs`, `inside` (in the 80 % range), `bias`
+#'   (the middle of actual over forecast), `crps` (continuous ranked probability score of logs, Gneiting & Raftery 2007:
+#'   about how far off, as a share); `corrections`, a tibble: `site`, `tier`, `known`, `what`, `factor`, `width`,
+#'   `jobs`, `inside`, `changed`; `rates`, a tibble of what else is learned: `site`, `tier`, `hours` (of the day, UTC,
+#'   of a queue), `what` (`failed`, share of runs; `wait_s`, `start_s`, `upload_s` and `speed`, factors; `drift`, the sd
+#'   of log speed from job to job), `prior`, with what it is worth: `prior_jobs` (of `failed`: runs) or `prior_sd` (of
+#'   logs), `learned`, `width` (factor of the range), `jobs`; `learning` and `stages`, what [plan_options()] takes;
+#'   `outcomes`, all rows, with the forecasts' quantiles as they were before any correction, and `shown`, those of
+#'   finish and cost with the quantiles that were shown.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' learned(ledger)
@@ -35,25 +40,69 @@
 learned <- function(ledger, but = NULL) {
   rows <- job_outcomes(ledger)
   rows <- rows[!tolower(rows[["job"]]) %in% tolower(but), , drop = FALSE]
-  learning <- lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) learning_of(ended_jobs(rows, what)))
+  if (NROW(rows)) rows$hours <- placed_hours(rows[["job"]], ledger)
+  stages <- lapply(stats::setNames(nm = names(stage_priors)), function(what) {
+    learning_of(ended_jobs(rows, what), stage_priors[[what]])
+  })
+  rates <- learned_rates(rows, stages)
+  shifts <- stage_shifts(rows, stages, rates)
+  learning <- lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) {
+    learning_of(ended_jobs(rows, what, shifts[[what]]))
+  })
   structure(list(scores = as_table(learned_scores(rows, ledger)), corrections = as_table(all_corrections(learning)),
-                 rates = as_table(learned_rates(rows, ledger)), learning = learning,
+                 rates = as_table(rates), learning = learning, stages = stages,
                  outcomes = if (is.null(rows)) NULL else as_table(rows),
                  shown = if (NROW(rows)) as_table(shown_forecasts(rows, ledger))), class = "cp_learned")
 }
 
 # Jobs as learning_of() takes them, in the order in which they ended: of each site the last forty, beside which older
-# ones count for little.
-ended_jobs <- function(rows, what) {
+# ones count for little. `shifts`: by how much the forecast of each job's whole moves with what is known of its stages
+# now, by job and site. What is learned of the whole depends on what was known of the speed, of a stage it does not.
+ended_jobs <- function(rows, what, shifts = NULL) {
   x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]) & rows[["actual"]] %in% positive(rows[["actual"]]) &
               rows[["p10"]] > 0, , drop = FALSE]
-  if (is.null(x)) x <- data.frame(site = character(), tier = character(), evidence = character())
-  site <- learned_site(x[["site"]], speed_known(x[["evidence"]]))[seq_len(nrow(x))]
+  if (is.null(x)) x <- data.frame(job = character(), site = character(), tier = character(), evidence = character())
+  site <- if (what %in% names(stage_priors)) x[["site"]] else learned_site(x[["site"]], speed_known(x[["evidence"]]))
+  site <- site[seq_len(nrow(x))]
   ago <- stats::ave(seq_along(site), site, FUN = function(k) rev(seq_along(k)))
   x <- x[ago <= 40, , drop = FALSE]
   log_of <- function(name) log(or_else(as.numeric(x[[name]]), numeric()))
-  data.frame(site = site[ago <= 40], tier = as.character(x[["tier"]]), low = log_of("p10"), mid = log_of("p50"),
-             high = log_of("p90"), y = log_of("actual"))
+  shift <- shifts[row_key(x, c("job", "site"))]
+  shift[is.na(shift)] <- 0
+  shift <- or_else(unname(shift), 0)
+  data.frame(site = site[ago <= 40], tier = as.character(x[["tier"]]), hours = or_else(x[["hours"]], rep("", nrow(x))),
+             low = log_of("p10") + shift, mid = log_of("p50") + shift, high = log_of("p90") + shift,
+             y = log_of("actual"))
+}
+
+# By how much (of logs) the middle of each job's finish and cost moves with what is learned of its stages and failing
+# runs by now: for both a vector by job and site.
+stage_shifts <- function(rows, stages, rates) {
+  lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) {
+    x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]), , drop = FALSE]
+    if (!NROW(x)) return(numeric())
+    key <- row_key(x, c("job", "site"))
+    of <- function(stage, column) {
+      mine <- rows[rows[["what"]] == stage, , drop = FALSE]
+      mine[[column]][match(key, row_key(mine, c("job", "site")))]
+    }
+    failed <- rates[rates[["what"]] == "failed", , drop = FALSE]
+    more <- failing_work(failed[["learned"]][match(x[["site"]], failed[["site"]])]) / failing_work(of("failed", "p50"))
+    shift <- log(ifelse(is.na(more), 1, more))
+    # Waiting and sending cost nothing; of starts that are paid the whole learns.
+    if (what == "finish_s") {
+      parts <- vapply(names(stages), of, numeric(nrow(x)), column = "p50")
+      parts <- matrix(parts, nrow(x))
+      factors <- vapply(names(stages), function(stage) {
+        exp(vapply(seq_len(nrow(x)), function(k) {
+          bias_of(stages[[stage]]$fit, x[["site"]][k], x[["tier"]][k], x[["hours"]][k])
+        }, 0))
+      }, numeric(nrow(x)))
+      parts[is.na(parts)] <- 0
+      shift <- shift + shift_of_sum(x[["p50"]], parts, matrix(factors, nrow(x)))
+    }
+    stats::setNames(shift, key)
+  })
 }
 
 positive <- function(x) x[is.finite(x) & x > 0]
@@ -79,8 +128,8 @@ all_corrections <- function(learning) {
 # ---- scores ----------------------------------------------------------------------------------------------------------
 
 learned_scores <- function(rows, ledger) {
-  none <- data.frame(what = character(), site = character(), whose = character(), jobs = integer(), inside = integer(),
-                     bias = numeric(), crps = numeric())
+  none <- data.frame(what = character(), site = character(), whose = character(), at = character(), jobs = integer(),
+                     inside = integer(), bias = numeric(), crps = numeric())
   if (!NROW(rows)) return(none)
   rows <- rows[rows[["what"]] != "failed", , drop = FALSE]
   score <- function(x, whose) {
@@ -89,38 +138,47 @@ learned_scores <- function(rows, ledger) {
       if (!nrow(mine)) return(NULL)
       mine$group <- mine[["site"]]
       found <- score_table(mine, forecast_points(), forecast_probs)
-      if (nrow(found)) data.frame(what = what, site = found$group, whose = whose, found[-1])
+      left <- what %in% names(left_moments)
+      if (nrow(found)) data.frame(what = if (left) "left_s" else what, site = found$group, whose = whose,
+                                  at = if (left) left_moments[[what]] else "before", found[-1])
     }))
   }
-  out <- bind_tables(list(score(shown_forecasts(rows, ledger), "forecast"), score(rows, "as is"),
-                          claim_scores(rows, ledger), seller_scores(rows)))
+  left <- rows[["what"]] %in% names(left_moments)
+  # Of what was taken to be nothing a hundredth of what was left is said: by how many times it was off is beside that.
+  for (name in forecast_points()) rows[left, name] <- pmax(rows[left, name], 0.01 * rows[left, "actual"])
+  shown <- shown_forecasts(rows, ledger)
+  out <- bind_tables(list(score(shown, "forecast"), score(rows[left, , drop = FALSE], "forecast"),
+                          score(rows[!left, , drop = FALSE], "as is"), claim_scores(rows, ledger), seller_scores(rows)))
   if (is.null(out)) none else as_frame(out)
 }
+
+# The moments at which it is kept what was believed to be left.
+left_moments <- c(left_25 = "quarter", left_50 = "half", left_75 = "three quarters")
 
 # Outcomes beside the quantiles that were shown when the job was decided, of jobs that were at one site alone.
 shown_forecasts <- function(rows, ledger) {
   x <- rows[rows[["what"]] %in% c("finish_s", "cost"), , drop = FALSE]
   alone <- names(which(tapply(x[["site"]], x[["job"]], function(s) length(unique(s))) == 1))
   x <- x[x[["job"]] %in% alone, , drop = FALSE]
-  for (k in seq_len(nrow(x))) {
-    kept <- promised(ledger, x[["job"]][k])
-    kept <- kept[kept[["stage"]] == "before" & kept[["what"]] == x[["what"]][k], forecast_points(), drop = FALSE]
-    x[k, forecast_points()] <- if (nrow(kept)) kept[1, ] else NA
-  }
+  kept <- all_promised(ledger)
+  at <- match(row_key(x, c("job", "what")), row_key(kept, c("job", "what")))
+  x[forecast_points()] <- kept[at, forecast_points()]
   x
 }
 
 # What sites said was left when half of the time had passed, beside what was: `bias` above 1 is too short.
 claim_scores <- function(rows, ledger) {
   ended <- rows[rows[["what"]] == "finish_s", , drop = FALSE]
+  told <- told_of_all(ledger, c("placed", "claim"))
+  told <- split(told, factor(told[["job"]], unique(ended[["job"]])))
   found <- bind_tables(lapply(seq_len(nrow(ended)), function(k) {
-    ratio <- claim_ratio(job_events(ledger, ended[["job"]][k]), ended[["site"]][k], ended[["actual"]][k])
+    ratio <- claim_ratio(told[[ended[["job"]][k]]], ended[["site"]][k], ended[["actual"]][k])
     if (!is.na(ratio)) data.frame(site = ended[["site"]][k], ratio = ratio)
   }))
   if (is.null(found)) return(NULL)
   bind_tables(lapply(unique(found[["site"]]), function(site) {
     ratio <- found[["ratio"]][found[["site"]] == site]
-    data.frame(what = "finish_s", site = site, whose = "site", jobs = length(ratio), inside = NA_integer_,
+    data.frame(what = "left_s", site = site, whose = "site", at = "half", jobs = length(ratio), inside = NA_integer_,
                bias = exp(stats::median(log(ratio))), crps = mean(abs(log(ratio))))
   }))
 }
@@ -131,7 +189,7 @@ seller_scores <- function(rows) {
   ratio <- x[["actual"]]
   bind_tables(lapply(unique(x[["site"]]), function(site) {
     mine <- ratio[x[["site"]] == site]
-    data.frame(what = "speed", site = site, whose = "seller", jobs = length(mine), inside = NA_integer_,
+    data.frame(what = "speed", site = site, whose = "seller", at = "before", jobs = length(mine), inside = NA_integer_,
                bias = exp(stats::median(log(mine))), crps = mean(abs(log(mine))))
   }))
 }
@@ -153,35 +211,61 @@ claim_ratio <- function(events, site, finish_s) {
 
 # ---- rates -----------------------------------------------------------------------------------------------------------
 
-# What else past jobs tell of each site and tier: the share of runs that fail, from a prior of 1 % worth 50 runs; how
-# long the queue, the start and a frame are beside the forecast, shrunk by a prior worth two jobs.
-learned_rates <- function(rows, ledger) {
-  none <- data.frame(site = character(), tier = character(), hours = character(), what = character(), prior = numeric(),
-                     prior_jobs = numeric(), learned = numeric(), jobs = integer())
-  if (!NROW(rows)) return(none)
-  rows <- rows[rows[["what"]] %in% c("failed", "wait_s", "start_s", "speed"), , drop = FALSE]
-  # Queues have their hours.
-  rows$hours <- ifelse(rows[["what"]] == "wait_s", placed_hours(rows[["job"]], ledger), NA)
-  out <- bind_tables(lapply(split(rows, row_key(rows, c("site", "tier", "hours", "what"))), function(x) {
-    share <- x[["what"]][1] == "failed"
-    ratio <- x[["actual"]] / x[["p50"]]
-    ratio <- ratio[is.finite(ratio) & ratio > 0]
-    value <- if (share) (sum(x[["actual"]] * x[["count"]]) + 0.5) / (sum(x[["count"]]) + 50)
-             else exp(sum(log(ratio)) / (length(ratio) + 2))
-    data.frame(site = x[["site"]][1], tier = x[["tier"]][1], hours = x[["hours"]][1], what = x[["what"]][1],
-               prior = if (share) 0.01 else 1,
-               prior_jobs = if (share) 50 else 2, learned = value, jobs = if (share) nrow(x) else length(ratio))
-  }))
-  if (is.null(out)) none else as_frame(out)
+# What else past jobs tell: of each site the share of runs that fail, and how its speed differs from job to job; of its
+# tiers how long a frame takes beside the forecast, shrunk by a prior worth two jobs; and the stages that are learned by
+# themselves, queues by the hours of the day.
+learned_rates <- function(rows, stages) {
+  columns <- c("site", "tier", "hours", "what", "prior", "prior_jobs", "prior_sd", "learned", "width", "jobs")
+  of <- function(what) rows[rows[["what"]] == what, , drop = FALSE]
+  by_site <- function(x, by, row) {
+    lapply(split(x, row_key(x, by)), function(x) data.frame(x[1, by, drop = FALSE], row(x), row.names = NULL))
+  }
+  found <- if (NROW(rows)) c(
+    by_site(of("failed"), "site", failing_rate), unlist(lapply(names(stages), stage_rates, stages), FALSE),
+    by_site(of("speed"), c("site", "tier"), pace_rate), by_site(of("speed"), "site", drift_rate)
+  )
+  out <- bind_tables(lapply(found, all_columns, columns))
+  if (is.null(out)) out <- all_columns(data.frame(site = character(), what = character(), learned = numeric(),
+                                                  jobs = integer()), columns)
+  as_frame(out)
+}
+
+failing_rate <- function(x) {
+  list(what = "failed", prior = failing_prior$share, prior_jobs = failing_prior$runs,
+       learned = failing_share(x[["actual"]] * x[["count"]], x[["count"]]), jobs = nrow(x))
+}
+
+pace_rate <- function(x) {
+  ratio <- positive(x[["actual"]] / x[["p50"]])
+  list(what = "speed", prior = 1, prior_jobs = 2, learned = exp(sum(log(ratio)) / (length(ratio) + 2)),
+       jobs = length(ratio))
+}
+
+# Sd of log speed from job to job: what is assumed of sessions counts as three jobs.
+drift_rate <- function(x) {
+  ratio <- log(positive(x[["actual"]]))
+  squares <- sum((ratio - mean(ratio))^2)
+  list(what = "drift", prior = assumed_drift, prior_jobs = 3, jobs = length(ratio),
+       learned = sqrt((3 * assumed_drift^2 + squares) / (3 + max(0, length(ratio) - 1))))
+}
+
+# What is learned of a stage: one row for each site, tier and, of queues, hours that had a job.
+stage_rates <- function(what, stages) {
+  learning <- stages[[what]]
+  by_hours <- "hours" %in% names(learning$prior)
+  by <- c("site", "tier", if (by_hours) "hours")
+  past <- learning$past
+  lapply(split(past, row_key(past, by)), function(x) {
+    found <- learned_of(learning, x[["site"]][1], x[["tier"]][1], if (by_hours) x[["hours"]][1])
+    kinds <- c("all", "site", "tier", if (by_hours) "hours")
+    data.frame(x[1, by, drop = FALSE], what = what, prior = 1, prior_sd = sqrt(sum(unlist(learning$prior[kinds])^2)),
+               learned = exp(found$bias), width = found$width, jobs = nrow(x), row.names = NULL)
+  })
 }
 
 # The six hours of the day (UTC) in which each job was placed.
 placed_hours <- function(jobs_of, ledger) {
-  first <- vapply(unique(jobs_of), function(job) {
-    events <- as_frame(job_events(ledger, job))
-    c(events[["time"]][events[["what"]] %in% c("placed", "sent")], NA_character_)[1]
-  }, "")
-  hour <- as.integer(substr(first, 12, 13))
-  six <- c("0 to 6", "6 to 12", "12 to 18", "18 to 24")[hour %/% 6 + 1]
-  six[match(jobs_of, unique(jobs_of))]
+  told <- told_of_all(ledger, c("placed", "sent"))
+  first <- told[["time"]][match(jobs_of, told[["job"]])]
+  day_part(as.POSIXct(first, tz = "UTC", format = "%Y-%m-%dT%H:%M:%OS"))
 }

@@ -2,41 +2,90 @@
 
 # Writes it down once for each job and site: what it cost (`cost`), when the last frame came (`finish_s`, from the
 # placing), how fast it was (`speed`: seconds of the middle frame beside those expected), waiting until it began
-# (`wait_s`), the start of nodes (`start_s`) and the share of runs that failed (`failed`). The quantiles are those of
-# the forecast as it was before any correction.
+# (`wait_s`), the start of nodes (`start_s`), what it took to send it (`upload_s`), the share of runs that failed
+# (`failed`), and how long it still took at three moments of its run (`left_25`, `left_50`, `left_75`: per cent of its
+# time had passed). The quantiles are those of the forecast as it was before any correction; of what was left, those
+# that `watch` had.
 keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watched, project) {
   came <- watched$came[promise$columns]
   # A frame that failed for good is an end too; one that is still to come, or was stopped, is none.
   told <- watched$frames
   state <- told[["state"]][match(row_key(promise$frames, c("shot", "frame")), row_key(told, c("shot", "frame")))]
   if (!any(is.finite(came)) || any(!is.finite(came) & !state %in% "failed")) return(invisible(0L))
+  known <- job_outcomes(ledger)
+  if (any(tolower(known[["job"]]) == tolower(job) & known[["site"]] == site)) return(invisible(0L))
   came <- first_came(ledger, job, promise, watched)
   came <- came[is.finite(came)]
-  d <- as_is_draws(promise, watched$state$scenario$corrections)
+  d <- as_is_draws(promise, watched$begun, job_decision(ledger, job)$plan)
   card <- project$sites[[site]]
   rate <- or_else(rate_to(card, project$currency, project$rates)$rate, NA_real_)
   # What was paid ahead is paid; what was given is not.
   ahead <- vapply(Filter(function(b) b$kind == "prepaid", card$balances), `[[`, "", "balance")
   credit <- sum(lines[["amount"]][lines[["kind"]] == "credit" & lines[["item"]] %in% ahead])
-  moments <- meter$moments
   slower <- exp(-d[["log_speed"]])
   rows <- list(
     outcome_row("cost", rate * round(sum(lines[["amount"]]) - credit, 6), length(came), d[["cost"]]),
     outcome_row("finish_s", max(came), length(came), d[["finish_s"]]),
     if (meter$whole) outcome_row("speed", priced$ratio, priced$runs, slower / mean(slower)),
-    if (is.finite(moments$begun) && is.finite(moments$sent)) {
-      outcome_row("wait_s", moments$begun - moments$sent, 1, d[["wait_s"]])
-    },
-    if (length(moments$up) && is.finite(moments$begun)) {
-      outcome_row("start_s", min(unlist(moments$up)) - moments$begun, length(moments$up), d[["start_s"]])
-    },
-    if (meter$whole) outcome_row("failed", meter$runs[["failed"]] / meter$runs[["all"]], meter$runs[["all"]], NULL)
+    if (meter$whole) outcome_row("failed", meter$runs[["failed"]] / meter$runs[["all"]], meter$runs[["all"]],
+                                 or_else(card$troubles$fails, 0) / 100)
   )
+  rows <- c(rows, stage_outcomes(meter$moments, d, ledger, job, site, watched),
+            left_outcomes(ledger, job, watched, came))
   rows <- as_frame(bind_tables(rows))
   rows <- data.frame(made_at = utc_now(watched$placed + watched$passed_s), site = site,
                      tier = as.character(promise$part$tier), evidence = as.character(promise$part$evidence), rows,
                      key = paste(site, rows[["what"]]))
   invisible(add_outcomes(ledger, job, rows))
+}
+
+# Waiting, starting and sending, where it was told when each was over. A start is that of the first node.
+stage_outcomes <- function(moments, d, ledger, job, site, watched) {
+  begun <- is.finite(moments$begun)
+  sent <- sent_bytes(ledger, job, site)
+  size <- sum(vapply(watched$state$job$shots, `[[`, 0, "upload"))
+  list(
+    if (begun && is.finite(moments$sent)) outcome_row("wait_s", moments$begun - moments$sent, 1, d[["wait_s"]]),
+    if (begun && length(moments$up)) {
+      outcome_row("start_s", min(unlist(moments$up)) - moments$begun, length(moments$up), d[["start_s"]])
+    },
+    # By its bytes a second: what was there before was not sent again.
+    if (sent$bytes >= least_sent) outcome_row("upload_s", size * sent$seconds / sent$bytes, 1, d[["upload_s"]])
+  )
+}
+
+# Less tells of the way there and back, and nothing of the link.
+least_sent <- 5e6
+
+sent_bytes <- function(ledger, job, site) {
+  events <- as_frame(job_events(ledger, job))
+  events <- events[events[["what"]] == "uploaded" & events[["place"]] %in% site, , drop = FALSE]
+  list(bytes = sum(events[["amount"]]), seconds = sum(events[["seconds"]]))
+}
+
+# How much longer it was believed to take when a quarter, the half and three quarters of its time had passed, as
+# watch_job() has it from what was told by then; of jobs whose frames were all at one site.
+left_outcomes <- function(ledger, job, watched, came, at = c(0.25, 0.5, 0.75)) {
+  if (length(watched$going$used) > 1 || length(watched$begun$parts$used) > 1) return(NULL)
+  decision <- job_decision(ledger, job)
+  folders <- placed_of(ledger, job, decision)$folders
+  events <- as_frame(job_events(ledger, job))
+  # Where the site itself tells when a frame is ready, that it is here is told by another clock.
+  if (any(events[["what"]] == "ready")) {
+    events <- events[events[["what"]] != "arrived", , drop = FALSE]
+    none <- tempfile()
+    dir.create(none)
+    on.exit(unlink(none, recursive = TRUE))
+    folders[] <- none
+  }
+  time <- column_moments(events[["time"]], "time", "UTC", "the ledger") - as.numeric(watched$placed)
+  lapply(at, function(share) {
+    now <- share * max(came)
+    # What was refused later counted then.
+    told <- without_refused(as_table(events[time <= now, , drop = FALSE]))
+    x <- watch_frames(decision$plan, watched$begun, folders, watched$placed + now, told)
+    outcome_row(paste0("left_", 100 * share), max(came) - now, sum(x$came <= now), x$draws[["finish_s"]] - now)
+  })
 }
 
 # When each frame of a part was ready for the first time, in seconds from the placing: what was refused and rendered
@@ -51,21 +100,19 @@ first_came <- function(ledger, job, promise, watched) {
   ifelse(is.na(told), watched$came[promise$columns], told)
 }
 
-# Finish and cost of a part's draws as they were forecast before past jobs corrected them.
-as_is_draws <- function(promise, corrections) {
-  d <- promise$draws
-  for (what in c("finish_s", "cost")) {
-    moved <- is.finite(d[[what]]) & d[[what]] > 0
-    correction <- correction_of(corrections, promise$part, what)
-    if (is.null(correction) || !any(moved)) next
-    y <- log(d[[what]][moved])
-    d[[what]][moved] <- exp(uncorrected(y, stats::median(y), correction))
-  }
-  d
+# A part's draws as they were forecast before past jobs corrected them.
+as_is_draws <- function(promise, begun, plan) {
+  state <- begun$state
+  if (!NROW(state$scenario$corrections)) return(promise$draws)
+  state$scenario$corrections <- NULL
+  plain <- begun_job(plan, state$scenario, state$asked, nrow(state$seconds), state$seed)
+  of <- match(promise$part$option, as_frame(state$options)[["option"]][plain$parts$used])
+  # Of a rescue it is told as it was forecast.
+  if (is.na(of)) promise$draws else plain$parts$draws[[of]]
 }
 
 outcome_row <- function(what, actual, count, draws) {
-  points <- if (length(draws)) quantile_of(draws, forecast_probs) else rep(NA_real_, length(forecast_probs))
+  points <- quantile_of(draws, forecast_probs)
   points[!is.finite(points)] <- NA
   data.frame(what = what, actual = as.numeric(actual), count = as.numeric(count),
              as.list(stats::setNames(points, forecast_points())))

@@ -10,6 +10,8 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
                          service = site_service(place$project$sites[[part$site]])) {
   project <- place$project
   site <- project$sites[[part$site]]
+  # Sending its files is part of the job.
+  placed <- this_moment()
   pending <- pending_order(ledger, place$job, part$site)
   if (is.null(pending)) {
     columns <- unplaced_columns(place, ledger, part$site, columns)
@@ -17,7 +19,13 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
     job <- job_part(place$state$job, columns)
     if (trial) job <- trial_frames_of(job)
     about <- ask_site(service)
+    began <- steady_clock()
     sent <- send_site_files(service, project$root, needed_files(job, project), about$part_bytes)
+    if (sum(sent[["sent"]]) > 0) {
+      add_events(ledger, place$job, data.frame(what = "uploaded", time = utc_now(this_moment()), place = part$site,
+                                               seconds = steady_clock() - began, amount = sum(sent[["sent"]]),
+                                               source = "place"))
+    }
     work <- site_work(job, part, or_else(project$engines[[job$engine]]$output, "png"),
                       shot_files(job, project, sent))
     name <- paste0(place$job, if (trial) "-trial")
@@ -40,7 +48,7 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
   add_events(ledger, place$job, data.frame(what = "sent", time = utc_now(this_moment()), place = part$site,
                                            detail = said_id(answer$job), source = "place",
                                            key = paste("sent", pending$key)))
-  if (!trial) note_placed(place, ledger, folder, part$site, this_moment())
+  if (!trial) note_placed(place, ledger, folder, part$site, placed)
   answer$job
 }
 

@@ -76,6 +76,7 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
 
 # The site that is settled with: the one named, the one whose bill is known, or the only one.
 settled_site <- function(watched, ledger, job, bill, site) {
+  # A rescue is one of them once frames were sent there.
   sites <- unique(watched$parts[["site"]])
   if (length(site)) return(check_choice(site, argument("site"), sites))
   known <- unique(job_charges(ledger, job)[["site"]])
@@ -96,29 +97,44 @@ settled_site <- function(watched, ledger, job, bill, site) {
 # `seconds` there, in `columns` of the job; `part`: its option; `engine`; `day` of the bill.
 site_promise <- function(watched, ledger, job, site) {
   begun <- watched$begun
-  of <- which(begun$state$options[["site"]][begun$parts$used] == site)
+  plan <- job_decision(ledger, job)$plan
+  at_site <- function(parts) which(begun$state$options[["site"]][parts$used] == site)
+  of <- at_site(begun$parts)
+  if (!length(of)) return(rescue_promise(watched, at_site(watched$going), plan, job, site))
   recorded <- as_frame(promised(ledger, job))
   recorded <- recorded[recorded[["what"]] == "cost", , drop = FALSE]
-  plan <- job_decision(ledger, job)$plan
-  # A rescue is no part of the plan that was first made.
-  if (!length(of)) {
-    stop_input("job", paste("no part of the plan was at", site), paste("job", job),
-               paste0("Its parts are at ", toString(vapply(plan$parts, `[[`, "", "site")), "."))
-  }
   draws <- begun$parts$draws[[of]]
   all <- sum(vapply(begun$parts$draws, function(d) mean(d[["cost"]]), 0))
   share <- if (all > 0) mean(draws[["cost"]]) / all else 1
   # Of several parts each has its own mean in the record; older records have that of the whole.
   part <- Find(function(part) part$site == site, plan$parts)
   own <- if (length(plan$parts) > 1) or_else(part$cost_mean, plan$cost_mean * share) else plan$cost_mean
-  columns <- begun$parts$runs[[of]]
-  frames <- job_columns(begun$state$job)[columns, , drop = FALSE]
-  frames$seconds <- colMeans(begun$state$seconds[, columns, drop = FALSE]) * mean(exp(-draws[["log_speed"]]))
-  option <- as.list(as_frame(begun$state$options)[begun$parts$used[of], , drop = FALSE])
-  list(mean = own, p10 = recorded[["p10"]][1] * share, p90 = recorded[["p90"]][1] * share,
-       made_at = recorded[["made_at"]][1], again = mean(draws[["cost"]]), lost = mean(draws[["lost_money"]]),
-       draws = draws, frames = frames, part = option, columns = columns, engine = begun$state$job$engine,
-       day = watched$placed)
+  c(list(mean = own, p10 = recorded[["p10"]][1] * share, p90 = recorded[["p90"]][1] * share,
+         made_at = recorded[["made_at"]][1]), part_promise(watched, begun$parts, of))
+}
+
+# What was forecast of a rescue when the rest was sent to it: it is no part of the plan that was first made.
+rescue_promise <- function(watched, of, plan, job, site) {
+  if (!length(of)) {
+    stop_input("job", paste("no part of the plan was at", site), paste("job", job),
+               paste0("Its parts are at ", toString(vapply(plan$parts, `[[`, "", "site")), "."))
+  }
+  cost <- watched$going$draws[[of]][["cost"]]
+  q <- quantile_of(cost, c(0.1, 0.9))
+  c(list(mean = mean(cost), p10 = q[1], p90 = q[2], made_at = utc_now(watched$placed + watched$going$moment)),
+    part_promise(watched, watched$going, of))
+}
+
+# What a promise has of one of the parts `parts`, as begun_job() has them.
+part_promise <- function(watched, parts, of) {
+  state <- watched$begun$state
+  draws <- parts$draws[[of]]
+  columns <- parts$runs[[of]]
+  frames <- job_columns(state$job)[columns, , drop = FALSE]
+  frames$seconds <- colMeans(state$seconds[, columns, drop = FALSE]) * mean(exp(-draws[["log_speed"]]))
+  list(again = mean(draws[["cost"]]), lost = mean(draws[["lost_money"]]), draws = draws, frames = frames,
+       part = as.list(as_frame(state$options)[parts$used[of], , drop = FALSE]), columns = columns,
+       engine = state$job$engine, day = watched$placed)
 }
 
 # What the card makes of a usage, each order by itself: `bill`, and `cost`, in which what a prepaid balance pays is

@@ -8,17 +8,20 @@ learned_lines <- function(x, width = terminal_width()) {
                             "became of it."), width))
   }
   jobs <- length(unique(x$outcomes[["job"]]))
-  body <- data.frame(site = scores[["site"]], what = figure_words(scores[["what"]]), said_by = whose_words(scores),
+  scores <- scores[order(scores[["site"]], match(scores[["what"]], names(figure_names)),
+                         match(scores[["at"]], c("before", left_moments))), , drop = FALSE]
+  at <- ifelse(scores[["at"]] == "before", "", paste(" at", c(quarter = "a quarter", half = "the half",
+                                                             "three quarters" = "3 quarters")[scores[["at"]]]))
+  body <- data.frame(site = scores[["site"]], what = paste0(figure_words(scores[["what"]]), at),
+                     said_by = whose_words(scores),
                      jobs = paste(scores[["jobs"]]),
                      "in range" = ifelse(is.na(scores[["inside"]]), "", paste(scores[["inside"]], "of",
                                                                               scores[["jobs"]])),
                      "took times" = ifelse(scores[["bias"]] > 20, ">20", formatC(scores[["bias"]], format = "f",
                                                                                  digits = 2)),
-                     "off by" = ifelse(scores[["whose"]] %in% c("site", "seller"), "",
-                                       percent(exp(scores[["crps"]]) - 1)),
+                     "off by" = ifelse(scores[["whose"]] %in% c("site", "seller"), "", off_words(scores[["crps"]])),
                      check.names = FALSE)
   names(body)[3] <- "said by"
-  body <- body[order(scores[["site"]], match(scores[["what"]], names(figure_names))), , drop = FALSE]
   c(wrap_lines(paste0(jobs, if (jobs == 1) " job was" else " jobs were", " settled. Of forecasts: how many ended in ",
                       "their 80 % range, how many times as much it was as the middle of the forecast, and how far off ",
                       "that is on the whole (CRPS of logs)."), width), "",
@@ -26,8 +29,10 @@ learned_lines <- function(x, width = terminal_width()) {
     claim_lines(scores, width), correction_lines(x, width), rate_lines(x, width))
 }
 
-figure_names <- c(finish_s = "finish", cost = "cost", speed = "time a frame", wait_s = "waiting", start_s = "starting",
-                  failed = "failed runs")
+off_words <- function(crps) ifelse(crps > log(10), ">900 %", percent(exp(crps) - 1))
+
+figure_names <- c(finish_s = "finish", cost = "cost", left_s = "left", speed = "time a frame", wait_s = "waiting",
+                  start_s = "starting", upload_s = "sending", failed = "failed runs", drift = "drift from job to job")
 figure_words <- function(what) unname(figure_names[what])
 whose_names <- c(forecast = "forecast", "as is" = "uncorrected", site = "the site", seller = "the seller")
 whose_words <- function(x) unname(whose_names[x[["whose"]]])
@@ -62,15 +67,25 @@ correction_lines <- function(x, width) {
 rate_lines <- function(x, width) {
   rows <- as_frame(x$rates)
   if (!nrow(rows)) return(NULL)
-  share <- rows[["what"]] == "failed"
-  times <- paste(formatC(rows[["learned"]], format = "f", digits = 2), "times")
-  value <- ifelse(share, percent(rows[["learned"]]), times)
-  prior <- ifelse(share, "1 %, as 50 runs", "as forecast, as 2 jobs")
+  stage <- rows[["what"]] %in% names(stage_priors)
+  value <- rate_words(rows, rows[["learned"]])
+  wider <- stage & abs(log(rows[["width"]])) > 0.04
+  value[wider] <- paste0(value[wider], ", ranges times ", format(signif(rows[["width"]][wider], 2), trim = TRUE))
+  prior <- rate_words(rows, rows[["prior"]])
+  prior <- ifelse(stage, paste0(prior, " give or take ", percent(exp(rows[["prior_sd"]]) - 1)),
+                  paste0(prior, ", as ", rows[["prior_jobs"]], ifelse(rows[["what"]] == "failed", " runs", " jobs")))
   hours <- ifelse(is.na(rows[["hours"]]), "", paste0(", ", rows[["hours"]], " h UTC"))
-  body <- data.frame(site = rows[["site"]], tier = rows[["tier"]], what = paste0(figure_words(rows[["what"]]), hours),
-                     learned = value,
-                     "believed before" = prior, jobs = paste(rows[["jobs"]]), check.names = FALSE)
-  c("", text_table(body, right = c("learned", "jobs"), spare = "believed before", width = width))
+  tier <- ifelse(is.na(rows[["tier"]]), "all", rows[["tier"]])
+  body <- data.frame(site = rows[["site"]], tier = tier, what = paste0(figure_words(rows[["what"]]), hours),
+                     learned = value, "believed before" = prior, jobs = paste(rows[["jobs"]]), check.names = FALSE)
+  c("", text_table(body, right = "jobs", spare = "believed before", width = width))
+}
+
+# A rate as it is said: a share, a spread, or times the forecast.
+rate_words <- function(rows, value) {
+  ifelse(rows[["what"]] == "failed", percent(value),
+         ifelse(rows[["what"]] == "drift", paste0("+-", percent(exp(value) - 1)),
+                ifelse(value == 1, "as forecast", paste(formatC(value, format = "f", digits = 2), "times"))))
 }
 
 #' @export

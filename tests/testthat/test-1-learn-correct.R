@@ -78,3 +78,30 @@ test_that("sites that are off by up to twice, with queues of heavy tails: ranges
   honest <- do.call(rbind, lapply(1:4, sim_studio, jobs = 12, most = 0))
   expect_lt(mean(honest$width[honest$known >= 5]), 1.15)
 })
+
+test_that("a queue is learned by its hours, and that these differ is no change of the site", {
+  set.seed(11)
+  hours <- rep(c("6 to 12", "18 to 24"), 12)
+  past <- past_jobs(ifelse(hours == "18 to 24", 1, 0) + stats::rnorm(24, 0, 0.2), half = 0.8)
+  past$hours <- hours
+  prior <- clockpigeon:::stage_priors$wait_s
+  learning <- clockpigeon:::learning_of(past, prior)
+  by_hours <- vapply(c("6 to 12", "18 to 24", "0 to 6"), function(h) clockpigeon:::learned_of(learning, "a", "t", h)$bias, 0)
+  expect_equal(unname(by_hours[1:2]), c(0, 1), tolerance = 0.25)
+  # Of hours in which nothing was placed, what the site's others have in common.
+  expect_gt(by_hours[[3]], 0.2)
+  expect_lt(by_hours[[3]], 0.7)
+  expect_true(is.na(clockpigeon:::learned_of(learning, "a", "t", "6 to 12")$changed))
+  expect_length(learning$fit$effects, 5)
+})
+
+test_that("what stages explain, the whole does not learn again; honest queues stay as they are", {
+  expect_equal(clockpigeon:::shift_of_sum(100, cbind(40, 10), cbind(2, 1)), log(1.4))
+  expect_equal(clockpigeon:::failing_share(c(3, 1), c(20, 30)), 4.5 / 100)
+  x <- do.call(rbind, lapply(1:3, sim_queues, jobs = 16))
+  late <- x[x$known >= 8, ]
+  expect_gt(mean(late$inside), 0.7)
+  expect_lt(mean(late$off), mean(late$off_as_is))
+  honest <- do.call(rbind, lapply(1:2, sim_queues, jobs = 10, busy = 0, most = 0, queue = Inf))
+  expect_lt(mean(honest$off), 1.25 * mean(honest$off_as_is))
+})

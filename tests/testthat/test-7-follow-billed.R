@@ -28,6 +28,21 @@ test_that("a bill's lines are kept once; corrections and refunds are lines of th
   adds_up(s)
 })
 
+test_that("the same bill in another file or form adds nothing, and one line more is one line more", {
+  x <- rendered_job()
+  lines <- farm_lines(x)
+  first <- x$settle(lines)
+  x$project$sites$saltmill$bill$as <- "json"
+  path <- file.path(scratch(), "bill.json")
+  jsonlite::write_json(lines, path, digits = NA, na = "null")
+  expect_identical(settle_job(x$project, x$ledger, "review-1", path)$new, 0L)
+  x$project$sites$saltmill$bill$as <- "csv"
+  fee <- lines[nrow(lines), ]
+  twice <- x$settle(rbind(lines, fee), "later.csv")
+  expect_identical(twice$new, 1L)
+  expect_equal(twice$billed, round(first$billed + 0.4, 2))
+})
+
 test_that("a total is held against the lines of its own file, subtotals against those above them", {
   x <- rendered_job()
   lines <- farm_lines(x)

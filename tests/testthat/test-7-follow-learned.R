@@ -10,7 +10,7 @@ ledger_of_outcomes <- function(times, dearer = times, evidence = "measured", env
     rows <- data.frame(made_at = "2026-11-01T00:00:00Z", site = "saltmill", tier = "brisk", evidence = evidence,
                        what = c("finish_s", "cost", "failed"), actual = c(1000 * times[k], 1000 * dearer[k], 0.1),
                        count = c(40, 40, 50))
-    rows[clockpigeon:::forecast_points()] <- rep(q, each = 3)
+    rows[clockpigeon:::forecast_points()] <- rbind(q, q, 0 * q)
     rows$key <- paste("saltmill", rows$what)
     clockpigeon:::add_outcomes(ledger, job, rows)
   }
@@ -36,7 +36,8 @@ test_that("scores, corrections and rates are of the jobs there were", {
   expect_equal(finish$bias, 1.6)
   fix <- as.data.frame(x$corrections)
   expect_gt(fix$factor[fix$what == "finish_s"], 1.35)
-  expect_equal(fix$factor[fix$what == "cost"], 1, tolerance = 0.01)
+  # That runs failed, which nobody had forecast, explains a part of the cost; the rest is taken back.
+  expect_equal(fix$factor[fix$what == "cost"] * clockpigeon:::failing_work(0.085), 1, tolerance = 0.01)
   expect_identical(unique(fix$jobs), 5L)
   rates <- as.data.frame(x$rates)
   expect_equal(rates$learned[rates$what == "failed"], (0.1 * 250 + 0.5) / 300)
@@ -52,6 +53,7 @@ test_that("what is learned of claimed speeds is kept apart from what was measure
   project <- read_project(demo_file())
   job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
   fix <- plan_options(job, project$sites, only = "saltmill", learned = x)$corrections
+  fix <- fix[fix$what %in% c("finish_s", "cost"), ]
   expect_true(all(fix$jobs[fix$known == "measured"] == 0))
   expect_lt(max(fix$bias[fix$known == "measured"]), 0.12)
 })
@@ -81,7 +83,8 @@ test_that("a settled job teaches the next forecast of its site", {
   expect_identical(unique(fixed$scenario$corrections$site), "saltmill")
   # Its frames have made the speed a measured one: what was learned while it was only claimed counts a little, as of all
   # sites.
-  expect_true(all(fixed$scenario$corrections$jobs == 0))
+  whole <- fixed$scenario$corrections$what %in% c("finish_s", "cost")
+  expect_true(all(fixed$scenario$corrections$jobs[whole] == 0))
   change <- mean(log(fixed$draws$cost)) - mean(log(plain$draws$cost))
   expect_gt(abs(change), 0)
   expect_lt(abs(change), 0.1)

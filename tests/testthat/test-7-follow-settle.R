@@ -136,3 +136,20 @@ test_that("an own pool is settled by what its runs come to", {
   adds_up(s)
   expect_match(paste(clockpigeon:::settle_lines(s), collapse = " "), "what its runs come to by the card")
 })
+
+test_that("a rescue is held against what was forecast of it when the rest was sent", {
+  x <- pair_of_sites("500 s", se = c(0.4, 0), draws = 300)
+  moment <- format(placed_at + x$plan$look$at_s, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
+  sent <- data.frame(time = moment, what = "looked", shot = "s", frame = NA_integer_, node = "n", detail = "send")
+  w <- watched(x, list(slow = some_frames(scratch(), 1:5, 30 * (1:5))), x$plan$look$at_s + 1, events = sent)
+  w$placed <- placed_at
+  promise <- clockpigeon:::rescue_promise(w, 2L, x$plan, "night", "quick")
+  expect_identical(promise$part$site, "quick")
+  expect_identical(nrow(promise$frames), 60L - sum(30 * (1:5) <= x$plan$look$at_s))
+  expect_equal(promise$mean, mean(w$going$draws[[2]]$cost))
+  expect_lte(promise$p10, promise$p90)
+  expect_equal(as.numeric(as.POSIXct(promise$made_at, tz = "UTC", format = "%Y-%m-%dT%H:%M:%OS")),
+               as.numeric(placed_at) + x$plan$look$at_s, tolerance = 1)
+  expect_refusal(clockpigeon:::rescue_promise(w, integer(), list(parts = list(list(site = "slow"))), "night", "attic"), "job",
+                 "Its parts are at slow")
+})
