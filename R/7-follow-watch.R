@@ -76,15 +76,21 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
     x
   }, later$home, later$draws, seen, pace, heard)
   rest <- told_rest(rest, state, going, there$sites, came$at)
+  parts <- watched_parts(state, going, rest, pace, seen, here)
+  # That one frame takes longer than its draws is nothing yet: longer than any gap of a job is.
+  silent <- parts$overdue >= 0.99 & parts$there < parts$frames & is.finite(parts$finish_p50) &
+    (lengths(seen) == 0 | heard - pmax(parts$last, 0) > gap)
+  for (k in which(silent)) {
+    still_s <- heard[k] - last_sign(told, job_columns(state$job)[going$runs[[k]], , drop = FALSE], parts$last[k])
+    rest[[k]]$finish <- silent_finish(rest[[k]]$finish, max(still_s, 0), heard[k], seed)
+  }
+  parts <- watched_parts(state, going, rest, pace, seen, here)
+  parts$silent <- silent
   mixed <- with_seed(seed, lapply(rest, function(x) sample.int(length(x$finish), draws, TRUE, x$weight)))
   finish <- do.call(pmax, Map(function(x, i) x$finish[i], rest, mixed))
   cost <- Reduce(`+`, Map(function(x, i) x$cost[i], rest, mixed))
-  parts <- watched_parts(state, going, rest, pace, seen, here)
   parts$unlike <- vapply(level, `[[`, NA, "unlike")
   parts$beside <- vapply(level, `[[`, 0, "factor")
-  # That one frame takes longer than its draws is nothing yet: longer than any gap of a job is.
-  parts$silent <- parts$overdue >= 0.99 & parts$there < parts$frames & is.finite(parts$finish_p50) &
-    (lengths(seen) == 0 | heard - pmax(parts$last, 0) > gap)
   fold <- fold_events(ready_as_arrived(told), job_columns(state$job))
   c(list(parts = as_table(parts), draws = as_table(data.frame(finish_s = finish, cost = cost)), passed_s = passed,
          unknown = came$unknown),
@@ -151,6 +157,12 @@ watched_parts <- function(state, going, rest, pace, seen, here) {
     finish_p50 = vapply(rest, middle, 0), cost_mean = vapply(rest, function(x) sum(x$cost * x$weight), 0),
     slowed = vapply(pace, `[[`, NA, "slowed"), factor = number(pace, "factor"), since_s = number(pace, "since")
   )
+}
+
+# When the last of some frames came or was begun; 0, the placing, where none was.
+last_sign <- function(told, frames, last) {
+  of <- row_key(told, c("shot", "frame")) %in% row_key(frames, c("shot", "frame"))
+  max(c(0, last, told[["time"]][of & told[["what"]] == "rendering"]))
 }
 
 # To the fold of a job's state a frame that is ready at a site is there; that it came here later adds nothing.

@@ -72,20 +72,20 @@ rate_lines <- function(x, width) {
   wider <- stage & abs(log(rows[["width"]])) > 0.04
   value[wider] <- paste0(value[wider], ", ranges times ", format(signif(rows[["width"]][wider], 2), trim = TRUE))
   prior <- rate_words(rows, rows[["prior"]])
-  prior <- ifelse(stage, paste0(prior, " give or take ", percent(exp(rows[["prior_sd"]]) - 1)),
+  prior <- ifelse(stage, paste0(prior, " +-", percent(exp(rows[["prior_sd"]]) - 1)),
                   paste0(prior, ", as ", rows[["prior_jobs"]], ifelse(rows[["what"]] == "failed", " runs", " jobs")))
   hours <- ifelse(is.na(rows[["hours"]]), "", paste0(", ", rows[["hours"]], " h UTC"))
   tier <- ifelse(is.na(rows[["tier"]]), "all", rows[["tier"]])
   body <- data.frame(site = rows[["site"]], tier = tier, what = paste0(figure_words(rows[["what"]]), hours),
-                     learned = value, "believed before" = prior, jobs = paste(rows[["jobs"]]), check.names = FALSE)
-  c("", text_table(body, right = "jobs", spare = "believed before", width = width))
+                     learned = value, "before any" = prior, jobs = paste(rows[["jobs"]]), check.names = FALSE)
+  c("", text_table(body, right = "jobs", spare = "before any", width = width))
 }
 
 # A rate as it is said: a share, a spread, or times the forecast.
 rate_words <- function(rows, value) {
   ifelse(rows[["what"]] == "failed", percent(value),
          ifelse(rows[["what"]] == "drift", paste0("+-", percent(exp(value) - 1)),
-                ifelse(value == 1, "as forecast", paste(formatC(value, format = "f", digits = 2), "times"))))
+                ifelse(value == 1, "1", paste(formatC(value, format = "f", digits = 2), "times"))))
 }
 
 #' @export

@@ -8,8 +8,8 @@ studios <- if (length(args)) args[1] else 300
 first <- if (length(args) > 1) args[2] else 1
 cores <- if (.Platform$OS.type == "unix") parallel::detectCores() else 1
 
-run <- function(...) {
-  do.call(rbind, parallel::mclapply(first - 1 + seq_len(studios), sim_studio, ..., mc.cores = cores))
+run <- function(..., of = sim_studio, n = studios) {
+  do.call(rbind, parallel::mclapply(first - 1 + seq_len(n), of, ..., mc.cores = cores))
 }
 show <- function(name, x, at = list("0" = 0, "3" = 3, "10" = 10:12, "30" = 30:33)) {
   for (k in names(at)) {
@@ -29,3 +29,13 @@ show("heavier_queue", run(queue = 2))
 changed <- run(change = 12, jobs = 24)
 changed <- changed[changed$site == 1, ]
 show("changed_after_12", changed, stats::setNames(as.list(12:20), 12:20))
+# Queues with their hours, learned by themselves; a tenth of the studios, since each job is judged three times.
+busy <- run(of = sim_queues, jobs = 34, n = max(2, studios %/% 10))
+show("busy_queues", busy)
+late <- busy[busy$known >= 10, ]
+cat(sprintf("busy_queues_after_10_on_error_of_whole_alone %.2f of_uncorrected\n",
+            stats::median(late$off_whole) / stats::median(late$off_as_is)))
+cat(sprintf("busy_queues_after_10_on_error %.2f of_uncorrected\n",
+            stats::median(late$off) / stats::median(late$off_as_is)))
+show("honest_queues", run(of = sim_queues, jobs = 20, busy = 0, most = 0, queue = Inf, n = max(2, studios %/% 10)),
+     list("3" = 3, "10" = 10:12))

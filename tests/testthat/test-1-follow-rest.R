@@ -112,3 +112,10 @@ test_that("its ranges hold what they say, and narrow as the work is done", {
     widths <- c(widths, stats::median(found[, 2]))
   }
 })
+
+test_that("what stands still may stay so for as long as it has: half of the draws longer", {
+  finish <- clockpigeon:::silent_finish(rep(100, 1000), age = 60, now = 300, seed = 1)
+  expect_equal(stats::median(finish), 360, tolerance = 0.01)
+  expect_equal(mean(finish - 300 > 3 * 60), 0.25, tolerance = 0.01)
+  expect_identical(clockpigeon:::silent_finish(rep(1e9, 5), 60, 300, 1), rep(1e9, 5))
+})
