@@ -2,7 +2,7 @@
 RSCRIPT = Rscript --no-init-file
 LIB = .build/lib
 
-.PHONY: demo test test-long fuzz sanitize coverage site check lint protocol bench docs install structure clean
+.PHONY: demo test page-test test-long fuzz sanitize coverage site check lint protocol bench docs install structure clean
 
 demo:
 	@$(RSCRIPT) tools/setup.R run
@@ -16,6 +16,15 @@ test: $(LIB)
 	@$(RSCRIPT) tools/setup.R test
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
 	@$(RSCRIPT) tools/test.R $(LIB) $(if $(FILTER),'$(FILTER)')
+
+# The page in a real browser (needs chromium, node and npm; installs the first, and what the tests need of npm).
+page-test: $(LIB)
+	@$(RSCRIPT) tools/setup.R page
+	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
+	@rm -rf .build/page/work && mkdir -p .build/page/work && cp tests/page/* .build/page/
+	@R_LIBS=$(LIB) $(RSCRIPT) -e 'invisible(clockpigeon:::demo_project(".build/page/work/tide-clock"))'
+	@cd .build/page && npm install --silent --no-fund --no-audit
+	@cd .build/page && node page.mjs $(CURDIR)/.build/clockpigeon $(CURDIR)/.build/page/work
 
 test-long: $(LIB)
 	@$(RSCRIPT) tools/setup.R test

@@ -122,9 +122,9 @@ moved_draws <- function(y, x, target, weight) {
   y + drop((matrix(target, nrow(x), ncol(x), byrow = TRUE) - x) %*% slope)
 }
 
-# When a job ends of which nothing more has come for longer than any gap of its forecast: what stands still is in none of
-# its draws, and how long that lasts is told by nothing but how long it has lasted. The chance that it lasts longer than
-# t more is taken as age / (age + t) (Gott 1993, Implications of the Copernican principle for our future prospects,
+# When a job ends of which nothing more has come for longer than any gap of its forecast: what stands still is in none
+# of its draws, and how long that lasts is told by nothing but how long it has lasted. The chance that it lasts longer
+# than t more is taken as age / (age + t) (Gott 1993, Implications of the Copernican principle for our future prospects,
 # Nature 363, 315-319). `finish`: draws of its end; `age`: seconds that it stands still; `now`.
 silent_finish <- function(finish, age, now, seed) {
   n <- length(finish)

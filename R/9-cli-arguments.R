@@ -58,6 +58,11 @@ learned_options <- list(
   opt("--list", "csv and json list: scores, corrections, rates [scores]", default = "scores"), figure_option,
   format_option)
 
+page_options <- c(job_options, question_options[1:5], list(
+  opt("--port", "port on the loopback address [a free one]", "integer", 0L),
+  opt("--no-open", "do not open it in the browser", "logical", FALSE),
+  opt("--for", "end by itself after this time, such as 8h [never]")))
+
 cli_parser <- function(command, row) {
   options <- lapply(row$options, function(o) {
     name <- gsub("-", "_", sub("^--", "", o$flag))

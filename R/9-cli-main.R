@@ -272,6 +272,10 @@ cli_commands <- list(
     "say how good forecasts were, and what that changes in the next", function(o, args) cli_learned(o),
     options = learned_options
   ),
+  page = command_row(
+    "open the project as a page in the browser of this machine", function(o, args) cli_page(o, args),
+    arguments = "[JOB]", arity = c(0, 1), options = page_options
+  ),
   standin = command_row(
     "serve a farm to try things on, as the project's rate cards say", function(o, args) cli_standin(o, args),
     arguments = "[SITE...]", arity = c(0, Inf),

@@ -1,19 +1,23 @@
 # Installs what is missing, and nothing else. On Debian as root from apt (seconds each), elsewhere R packages from CRAN.
 #
-#   Rscript tools/setup.R run|test|develop|site
+#   Rscript tools/setup.R run|test|page|develop|site
 #
-# run: what the demo needs; test: and what only tests need; develop: and what docs, lint and bench need;
+# run: what the demo needs; test: and what only tests need; page: and what tests in a browser need; develop: and what
+# docs, lint and bench need;
 # site: and what the reference site and the coverage need.
 role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
 packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
           "knitr", "rmarkdown", "zip", "openssl", "ps"),
-  test = c("testthat", "png", "tiff", "curl", "later", "mirai", "data.table", "lpSolve", "withr"),
+  test = c("testthat", "png", "tiff", "curl", "later", "mirai", "data.table", "lpSolve", "withr",
+           "shiny", "bslib", "httpuv", "promises"),
+  page = character(),
   develop = c("lintr", "roxygen2"),
   site = c("pkgdown", "covr")
 )
 stopifnot(role %in% names(packages))
-programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray", ffmpeg = "ffmpeg"), develop = character(), site = character())
+programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray", ffmpeg = "ffmpeg"),
+                 page = c(chromium = "chromium", nodejs = "node", npm = "npm"), develop = character(), site = character())
 roles <- names(packages)[seq_len(match(role, names(packages)))]
 
 wanted <- unlist(packages[roles], use.names = FALSE)

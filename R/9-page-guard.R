@@ -1,0 +1,56 @@
+# Who may ask the page: whoever has its token, from a window of its own; a page elsewhere in the browser can do nothing.
+
+# What requests are held against: the `token`, and the `hosts` by which the page is reached.
+page_guard <- function(port, token = page_token(), host = "127.0.0.1") {
+  list(token = token, cookie = paste0("clockpigeon-", port),
+       hosts = paste0(unique(c(host, "127.0.0.1", "localhost", "[::1]")), ":", port))
+}
+
+page_token <- function() paste(openssl::rand_bytes(24), collapse = "")
+
+# Why a request is refused: `host`, `origin` or `token`; NULL where it is not. `req`: as httpuv has it; `socket`: of a
+# connection that stays open, which must say where it comes from and has the token in its cookie alone.
+request_fault <- function(req, guard, socket = FALSE) {
+  if (!isTRUE(tolower(or_else(req$HTTP_HOST, "")) %in% guard$hosts)) return("host")
+  origin <- req$HTTP_ORIGIN
+  if (!length(origin) && socket) return("origin")
+  if (length(origin) && !isTRUE(tolower(origin) %in% paste0("http://", guard$hosts))) return("origin")
+  given <- c(request_cookie(req, guard$cookie), if (!socket) request_token(req))
+  if (any(vapply(given, same_secret, NA, secret = guard$token))) NULL else "token"
+}
+
+# The token in a request's address; NULL for none.
+request_token <- function(req) {
+  query <- sub("^\\?", "", or_else(req$QUERY_STRING, ""))
+  given <- sub("^token=", "", grep("^token=", strsplit(query, "&", fixed = TRUE)[[1]], value = TRUE))
+  if (length(given)) given[1]
+}
+
+request_cookie <- function(req, name) {
+  each <- trimws(strsplit(or_else(req$HTTP_COOKIE, ""), ";", fixed = TRUE)[[1]])
+  mine <- each[startsWith(each, paste0(name, "="))]
+  if (length(mine)) substring(mine[1], nchar(name) + 2)
+}
+
+# Whether two texts are the same, in a time that does not tell where they differ.
+same_secret <- function(given, secret) {
+  digest <- function(x) as.integer(openssl::sha256(charToRaw(enc2utf8(x))))
+  sum(bitwXor(digest(given), digest(secret))) == 0
+}
+
+# An address without its token, as a path with its query.
+address_without_token <- function(req) {
+  query <- strsplit(sub("^\\?", "", or_else(req$QUERY_STRING, "")), "&", fixed = TRUE)[[1]]
+  query <- query[nzchar(query) & !startsWith(query, "token=")]
+  paste0("/", if (length(query)) paste0("?", paste(query, collapse = "&")))
+}
+
+# What every answer says of itself to the browser. Styles may be in the page: those of the inputs are.
+page_headers <- function(guard) {
+  # An address of numbers in brackets is no source of a policy.
+  sockets <- paste0("ws://", grep("[", guard$hosts, fixed = TRUE, invert = TRUE, value = TRUE), collapse = " ")
+  list("Content-Security-Policy" = paste0(
+    "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; ",
+    "font-src 'self'; connect-src 'self' ", sockets, "; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+  ), "X-Content-Type-Options" = "nosniff", "Referrer-Policy" = "no-referrer", "Cache-Control" = "no-store")
+}
