@@ -230,9 +230,13 @@ learned_rates <- function(rows, stages) {
   as_frame(out)
 }
 
+# Believed before is what the card says of failing runs, where it says any.
 failing_rate <- function(x) {
-  list(what = "failed", prior = failing_prior$share, prior_jobs = failing_prior$runs,
-       learned = failing_share(x[["actual"]] * x[["count"]], x[["count"]]), jobs = nrow(x))
+  said <- mean(x[["p50"]], na.rm = TRUE)
+  prior <- failing_prior
+  if (is.finite(said) && said > 0) prior$share <- said
+  list(what = "failed", prior = prior$share, prior_jobs = prior$runs,
+       learned = failing_share(x[["actual"]] * x[["count"]], x[["count"]], prior), jobs = nrow(x))
 }
 
 pace_rate <- function(x) {

@@ -138,12 +138,12 @@ between_told <- function(x, runs, card, order) {
   do.call(rbind, rows)
 }
 
-# When the site had the job, began, and when each of its nodes was up.
+# When the site had the job (its files too, where that is told), began, and when each of its nodes was up.
 told_moments <- function(x) {
   first <- function(what) min(c(x[["time"]][x[["what"]] %in% what], Inf))
   up <- x[x[["what"]] == "node up" & !is.na(x[["node"]]), , drop = FALSE]
   up <- up[!duplicated(up[["node"]]), , drop = FALSE]
-  list(sent = first(c("sent", "placed")), begun = first("begun"),
+  list(sent = if (is.finite(first("sent"))) first("sent") else first("placed"), begun = first("begun"),
        up = stats::setNames(as.list(up[["time"]]), up[["node"]]))
 }
 

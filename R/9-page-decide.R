@@ -85,21 +85,21 @@ decide_server <- function(input, output, session, work) {
                                                                       character())))
     session$sendCustomMessage("facts", page_facts(x$forecast, x$asked))
     made(x)
-  }, onRejected = function(e) failed(conditionMessage(e)))
+  }, onRejected = function(e) failed(list(of = NULL, why = conditionMessage(e))))
   asked <- shiny::debounce(shiny::reactive(page_asked(input, made())), 150)
   said <- shiny::reactive(if (length(asked())) page_said(made()$forecast, asked()$question, asked()$without))
   search <- one_at_a_time(function(question) searched_answer(work, question$question, question$without),
                           function(question, x) searched(list(of = question, said = x)),
-                          function(question, e) if (identical(shiny::isolate(asked()), question)) {
-                            failed(conditionMessage(e))
-                          })
+                          function(question, e) failed(list(of = question, why = conditionMessage(e))))
   shiny::observeEvent(asked(), {
     search(asked())
     session$doBookmark()
   }, ignoreNULL = TRUE)
   shiny::onBookmarked(function(url) shiny::updateQueryString(sub("^[^?]*", "", url)))
   output$answer <- shiny::renderUI({
-    if (length(failed())) return(answer_block("No answer", c(Why = sub("^Error: ", "", failed()))))
+    if (length(failed()) && identical(failed()$of, asked())) {
+      return(answer_block("No answer", c(Why = sub("^Error: ", "", failed()$why))))
+    }
     if (is.null(asked())) return(shiny::tags$p(class = "waiting", "Working out the forecast ..."))
     final <- identical(searched()$of, asked())
     x <- if (final) searched()$said else said()

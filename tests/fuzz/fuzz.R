@@ -243,7 +243,8 @@ sections$command <- function(folder) {
   writeLines(c("frame,wall_s", "1,2", "2,3"), "t.csv")
   utils::capture.output(clockpigeon::cli(c("bench")), type = "output")
   commands <- ours("cli_commands")
-  names <- setdiff(names(commands), c("demo", "nodes", "report", "standin"))  # the last serves until it is ended
+  # The last two serve until they are ended.
+  names <- setdiff(names(commands), c("demo", "nodes", "report", "page", "standin"))
   values <- c(odd_texts[nchar(odd_texts) < 100], "first", "pebble", "saltmill", "attic", "1", "2", "1.5", "10%", "csv",
               "json", "30h", "5 EUR", "t.csv", "ledger.sqlite", "frame=frame", "samples", "device", "new", "try", "list")
   fixed <- list(choose = c("--draws", "20"), forecast = c("--draws", "20"), probe = c("--budget", "0.1s", "--cheap", "no"),

@@ -41,6 +41,9 @@ test_that("scores, corrections and rates are of the jobs there were", {
   expect_identical(unique(fix$jobs), 5L)
   rates <- as.data.frame(x$rates)
   expect_equal(rates$learned[rates$what == "failed"], (0.1 * 250 + 0.5) / 300)
+  # Where the card says that a fifth of runs fails, that is what is believed before.
+  card <- data.frame(actual = c(0.1, 0.3), count = c(50, 50), p50 = 0.2)
+  expect_equal(clockpigeon:::failing_rate(card)$learned, (5 + 15 + 0.2 * 50) / 150)
   expect_identical(learned(ledger_of_outcomes(1.6), but = "JOB-1")$scores, learned(ledger_of_outcomes(numeric()))$scores)
   said <- paste(clockpigeon:::learned_lines(x), collapse = " ")
   expect_match(said, "5 jobs were settled")
