@@ -11,12 +11,12 @@
 #' Bias: residuals of logs as the sum of what all sites, the site and the tier share, each normal about 0 (sd 0.1, 0.35,
 #' 0.1) with noise as wide as the forecast said, by Student's t with 4 degrees of freedom; the posterior mode. Later
 #' jobs count for more, those before a noticed change for little. Waiting (also by six hours of the day, sd 0.4),
-#' starting and sending are learned in the same way, each by itself, and change their own stages; the share of failing
-#' runs is 1 % worth fifty runs before any. Finish and cost are then corrected by what these leave unsaid. Width: a
-#' weighted conformal factor; were the jobs exchangeable, of one weight and that factor all there is, the next of n + 1
-#' would lie in its 80 % range with a chance of at least 80 % less 1 in n + 1, whatever the distribution; with weights,
-#' less the sum of each weight times how unlike its job is to the next (Barber, Candes, Ramdas & Tibshirani 2023, Annals
-#' of Statistics 51, 816-845). The belief in the forecast's own range counts as five jobs.
+#' starting and sending are learned in the same way, each by itself, and change their own stages; of failing runs the
+#' card's share, or 1 %, is worth fifty runs before any. Finish and cost are then corrected by what these leave unsaid.
+#' Width: a weighted conformal factor; were the jobs exchangeable, of one weight and that factor all there is, the next
+#' of n + 1 would lie in its 80 % range with a chance of at least 80 % less 1 in n + 1, whatever the distribution; with
+#' weights, less the sum of each weight times how unlike its job is to the next (Barber, Candes, Ramdas & Tibshirani
+#' 2023, Annals of Statistics 51, 816-845). The belief in the forecast's own range counts as five jobs.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param but Names of jobs that are left out.

@@ -32,14 +32,13 @@ searched_answer <- function(work, asked, without) {
   mirai::mirai(search, said = searched_there, asked = asked, without = without, .compute = work$profile)
 }
 
-# A question's answer as the terminal has it: `title`, `says` (sentences by what they answer), `fits`, `pick`; NULL
-# where no site is left. Without `plans` of single options alone, which is quick.
+# A question's answer as the terminal has it: `title`, `says` (sentences by what they answer), `pick`; NULL where
+# no site is left. Without `plans` of single options alone, which is quick.
 page_said <- function(forecast, asked, without = character(), plans = FALSE) {
   forecast <- without_sites(forecast, without)
   if (is.null(forecast)) return(NULL)
   choice <- decide(forecast, asked, plans, details = FALSE)
-  list(title = answer_title(choice), says = headed_answer(choice), fits = isTRUE(choice$plan$fits),
-       pick = choice$pick)
+  list(title = answer_title(choice), says = headed_answer(choice), pick = choice$pick)
 }
 
 # Something that takes its time, begun for the newest of what it is asked for once the last has ended: what was asked in

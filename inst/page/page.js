@@ -167,7 +167,8 @@ function plot(id, about, x, y, xAt, yAt, xSays, ySays, xName, yName) {
     (v - y[0]) / (y[1] - y[0]) * (frame.height - frame.top - frame.bottom);
   for (const v of xAt) {
     root.append(svg('line', { class: 'grid', x1: px(v), x2: px(v), y1: frame.top, y2: frame.height - frame.bottom }),
-      svg('text', { class: 'tick', x: px(v), y: frame.height - frame.bottom + 16, 'text-anchor': 'middle' }, xSays(v)));
+      svg('text', { class: 'tick', x: px(v), y: frame.height - frame.bottom + 16,
+        'text-anchor': px(v) > frame.width - 36 ? 'end' : 'middle' }, xSays(v)));
   }
   for (const v of yAt) {
     root.append(svg('line', { class: 'grid', x1: frame.left, x2: frame.width - frame.right, y1: py(v), y2: py(v) }),

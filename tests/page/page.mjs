@@ -77,6 +77,14 @@ async function answer(page) {
     says: [...document.querySelectorAll('#answer dd')].map((x) => x.textContent),
     pick: document.querySelector('#answer [data-pick]').dataset.pick }));
 }
+/** Until R has the question that the sliders ask: the address has it then, and its answer follows. */
+async function settled(page) {
+  const asked = await page.evaluate(() => ['deadline', 'budget', 'confidence'].map((id) => {
+    const slider = document.getElementById(id);
+    return `${id}=${id !== 'confidence' && Number(slider.value) >= Number(slider.max) ? '%22none%22' : Number(slider.value)}`;
+  }));
+  await page.waitForFunction((asked) => asked.every((one) => `${location.search}&`.includes(`${one}&`)), asked, { timeout: 30000 });
+}
 const squeezed = (text) => text.replace(/\s+/g, ' ');
 /** What the terminal says of the question that the page's address keeps. */
 async function terminal(page) {
@@ -113,7 +121,7 @@ function ask(address, headers = {}, way = '/') {
     }).on('error', reject);
   });
 }
-/** What comes over a WebSocket that is opened with these headers within a second or two. */
+/** What comes over a WebSocket that is opened with these headers within some seconds. */
 function socket(address, headers) {
   const { port } = new URL(address);
   return new Promise((resolve, reject) => {
@@ -125,7 +133,7 @@ function socket(address, headers) {
       // {"method":"init","data":{}}, masked with zeros.
       const said = Buffer.from('{"method":"init","data":{}}');
       wire.write(Buffer.concat([Buffer.from([0x81, 0x80 | said.length, 0, 0, 0, 0]), said]));
-      setTimeout(() => { wire.destroy(); resolve(text); }, 2500);
+      setTimeout(() => { wire.destroy(); resolve(text); }, 5000);
     });
     request.on('response', (answer) => resolve(`status ${answer.statusCode}`));
     request.on('error', reject);
@@ -159,7 +167,7 @@ await test('a slider moved by the keyboard changes the answer to what choose say
   await page.keyboard.press('Home');
   for (let k = 0; k < 9; k++) await page.keyboard.press('ArrowRight');
   await page.waitForFunction((title) => document.querySelector('#answer h2').textContent !== title, before.title);
-  await page.waitForTimeout(600);
+  await settled(page);
   const got = await answer(page);
   const said = await terminal(page);
   for (const text of got.says) sure(said.includes(squeezed(text)), `the terminal does not say: ${text}\nbut: ${said}`);
@@ -173,7 +181,7 @@ await test('sites that are left out are in no answer, and the address brings the
   await page.locator(`input[name=without][value=${site}]`).check();
   await page.waitForFunction((site) => !document.body.dataset.pick.startsWith(site), site);
   await page.waitForFunction(() => location.search.includes('without'));
-  await page.waitForTimeout(500);
+  await settled(page);
   const got = await answer(page);
   sure(!got.title.startsWith(site), `still ${got.title}`);
   await page.reload();
@@ -291,9 +299,11 @@ await test('what the browser picks by itself is what R picks, for other question
     await move(page, 'confidence', [0.5, 0.8, 0.9, 0.97][k % 4]);
     await move(page, 'deadline', k % 5 === 4 ? 'end' : 4000 + 6100 * k);
     await move(page, 'budget', k % 6 === 5 ? 'end' : 1 + 4.5 * ((k * 7) % 12));
-    await page.waitForTimeout(1200);
-    const [own, said] = await page.evaluate(() => [document.body.dataset.pick,
-      document.querySelector('#answer [data-pick]').dataset.pick]);
+    await settled(page);
+    const picked = () => page.evaluate(() => [document.body.dataset.pick, document.querySelector('#answer [data-pick]').dataset.pick]);
+    await page.waitForFunction(() => document.body.dataset.pick === document.querySelector('#answer [data-pick]').dataset.pick, null,
+      { timeout: 15000 }).catch(() => {});
+    const [own, said] = await picked();
     same(own, said, `pick of question ${k} (${page.url()})`);
     picks.add(own);
   }
