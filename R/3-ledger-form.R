@@ -2,8 +2,8 @@
 
 # 1: timings, plans, imports, corrections, judgements. 2: jobs, events, bill lines and forecasts; timings have `job`,
 # `cost_basis` and `work`. 3: imports know their rows, and can be withdrawn. 4: events have `shot`, `seconds`, `amount`.
-# 5: bill lines have `kind`, `price`, `node`, `shot`, `frames`; outcomes.
-ledger_form <- 5L
+# 5: bill lines have `kind`, `price`, `node`, `shot`, `frames`; outcomes. 6: edits.
+ledger_form <- 6L
 ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database this is
 
 # Makes the tables of a new ledger, and carries an older one over: what it lacks is added, in one transaction, after a
@@ -79,7 +79,7 @@ ledger_tables <- function() {
     sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s %s %s ON %s %s", table, tolower(change), when, change, table, refuse)
   }
   made <- c("runs", "settings", "plans", "blocks", "machines", "imports", "corrections", "judgements", "jobs", "events",
-            "lines", "forecasts", "outcomes", "import_turns")
+            "lines", "forecasts", "outcomes", "import_turns", "edits")
   c(
     paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
            typed(setting_columns), ")"),
@@ -96,6 +96,7 @@ ledger_tables <- function() {
     "CREATE TABLE IF NOT EXISTS corrections (old_id TEXT PRIMARY KEY, new_id TEXT NOT NULL)",
     paste("CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER, tile INTEGER,",
           "samples REAL, noise REAL, accepted INTEGER)"),
+    "CREATE TABLE IF NOT EXISTS edits (made_at TEXT, by TEXT, file TEXT NOT NULL, change TEXT NOT NULL)",
     job_tables(), unlist(lapply(made, frozen)), frozen("timings", "INSTEAD OF", c(changes, "INSERT")),
     paste("PRAGMA application_id =", ledger_mark), paste("PRAGMA user_version =", ledger_form)
   )

@@ -95,13 +95,13 @@ job_events <- function(ledger, job) {
   as_table(rows)
 }
 
-# Jobs that were placed and not stopped, in the order in which they were.
-placed_jobs <- function(ledger) {
+# Jobs that were placed, in the order in which they were; not those that were stopped, unless it is asked for.
+placed_jobs <- function(ledger, stopped = FALSE) {
   con <- ledger_connection(ledger)
   if (!DBI::dbExistsTable(con, "events")) return(character())
   DBI::dbGetQuery(con, paste(
-    "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE e.what IN ('placed', 'stopped')",
-    "GROUP BY j.id HAVING sum(e.what = 'stopped') = 0 ORDER BY min(e.sequence)"
+    "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE e.what IN ('placed', 'stopped') GROUP BY j.id",
+    "HAVING sum(e.what = 'placed') > 0", if (!stopped) "AND sum(e.what = 'stopped') = 0", "ORDER BY min(e.sequence)"
   ))[["name"]]
 }
 

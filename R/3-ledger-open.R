@@ -103,3 +103,10 @@ ledger_connection <- function(ledger) {
   }
   ledger$con
 }
+
+# A ledger that is open while `code(ledger)` runs.
+with_ledger <- function(where, code, read_only = TRUE) {
+  ledger <- open_ledger(where, read_only)
+  on.exit(close_ledger(ledger))
+  code(ledger)
+}

@@ -91,24 +91,31 @@ also_charged <- function(site) {
 
 # One rate card in words.
 card_lines <- function(site, width = terminal_width()) {
+  x <- card_parts(site)
+  c(wrap_lines(x$about, width), "", text_table(x$charges, right = "price", spare = c("counts", "step"), width = width),
+    "", wrap_lines(x$rest, width))
+}
+
+# What it says: `about`, a table of `charges`, and `rest`, sentences.
+card_parts <- function(site) {
   money <- function(x) paste(format_price(x, minor_digits(site$currency)), site$currency)
-  charges <- do.call(rbind, lapply(tariff_of(site)$charges, charge_row, site = site, money = money))
   also <- setdiff(also_charged(site), c(vapply(site$charges, `[[`, "", "charge"), "job fee", "volume brackets",
                                         paste(length(site$hires), "hire classes")))
   as_of <- if (length(site$as_of)) format(site$as_of) else "an unknown day"
   doubts <- card_doubts(site)
-  about <- paste0(site$site, ": ", first_of(site$about, site$kind), ". As of ", as_of, ", ",
-                  first_of(site$source, "no source"), ".")
-  rest <- c(
-    vapply(site$tiers, tier_words, ""), vapply(site$hires, hire_words, "", site = site, money = money),
-    if (length(also)) paste0("Also: ", toString(also), "."), running_words(site, money),
-    if (length(site$open)) paste0("May render: ", paste(format_hours(site$open), collapse = "; "), " (", site$time_zone,
-                                  ")."),
-    if (length(site$community)) community_words(site, money),
-    if (length(doubts)) paste0("Doubtful prices: ", doubts)
+  list(
+    about = paste0(site$site, ": ", first_of(site$about, site$kind), ". As of ", as_of, ", ",
+                   first_of(site$source, "no source"), "."),
+    charges = do.call(rbind, lapply(tariff_of(site)$charges, charge_row, site = site, money = money)),
+    rest = c(
+      vapply(site$tiers, tier_words, ""), vapply(site$hires, hire_words, "", site = site, money = money),
+      if (length(also)) paste0("Also: ", toString(also), "."), running_words(site, money),
+      if (length(site$open)) paste0("May render: ", paste(format_hours(site$open), collapse = "; "), " (",
+                                    site$time_zone, ")."),
+      if (length(site$community)) community_words(site, money),
+      if (length(doubts)) paste0("Doubtful prices: ", doubts)
+    )
   )
-  c(wrap_lines(about, width), "", text_table(charges, right = "price", spare = c("counts", "step"), width = width), "",
-    wrap_lines(rest, width))
 }
 
 # A charge as a row of the card's table; one row for each bracket.

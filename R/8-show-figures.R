@@ -86,3 +86,10 @@ write_figure <- function(figure, path, width = 10, height = 6.25, dpi = 128) {
     ggplot2::ggsave(part, figure, device = "png", width = width, height = height, dpi = dpi, bg = "white")
   })
 }
+
+# The launcher starts R without its default packages; plotting and reporting packages count on them.
+attach_defaults <- function() {
+  for (package in c("methods", "datasets", "utils", "grDevices", "graphics", "stats")) {
+    suppressPackageStartupMessages(library(package, character.only = TRUE))
+  }
+}

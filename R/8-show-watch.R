@@ -123,9 +123,10 @@ alarm_lines <- function(x, width) {
   marks <- c(now = "!", soon = "*", note = "-")[alarms[["level"]]]
   until <- ifelse(is.na(alarms[["until_s"]]) | alarms[["until_s"]] <= x$passed_s, "",
                   paste0(" (until ", by_clock(alarms[["until_s"]], x$state$scenario), ")"))
-  says <- paste0(toupper(substr(alarms[["says"]], 1, 1)), substring(alarms[["says"]], 2))
-  c("", unlist(lapply(paste0(marks, " ", says, ". ", alarms[["action"]], until), wrap_lines, width = width)))
+  c("", unlist(lapply(paste0(marks, " ", capital_text(alarms[["says"]]), ". ", alarms[["action"]], until), wrap_lines, width = width)))
 }
+
+capital_text <- function(text) paste0(toupper(substr(text, 1, 1)), substring(text, 2))
 
 # What can be done now, beside each other; `ways` from ways_now() or what_if_now().
 ways_lines <- function(x, ways = ways_now(x), width = terminal_width(), most = 8) {

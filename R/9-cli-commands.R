@@ -1,13 +1,13 @@
 # The commands: each reads the project it stands in, calls public functions, and shows what comes back.
 
 cli_ledger <- function(project, read_only = TRUE, code) {
-  ledger <- open_ledger(project$ledger, read_only = read_only)
-  on.exit(close_ledger(ledger))
-  if (length(ledger$carried)) {
-    cli_note("The ledger was carried over to this release's form; as it was, it is kept as ",
-             short_path(ledger$carried))
-  }
-  code(ledger)
+  with_ledger(project$ledger, function(ledger) {
+    if (length(ledger$carried)) {
+      cli_note("The ledger was carried over to this release's form; as it was, it is kept as ",
+               short_path(ledger$carried))
+    }
+    code(ledger)
+  }, read_only)
 }
 
 cli_bench <- function(o, args) {
@@ -238,11 +238,4 @@ cli_figure <- function(x, path, ...) {
   attach_defaults()
   write_figure(ggplot2::autoplot(x, ...), path)
   cli_note("figure: ", path)
-}
-
-# The launcher starts R without its default packages; plotting and reporting packages count on them.
-attach_defaults <- function() {
-  for (package in c("methods", "datasets", "utils", "grDevices", "graphics", "stats")) {
-    suppressPackageStartupMessages(library(package, character.only = TRUE))
-  }
 }

@@ -44,11 +44,10 @@ cli_delete <- function(o, args) {
   })
 }
 
-# The look of `watch` at a job: what has come at its sites is taken first, for some seconds at most.
+# What has come at a job's sites is taken before it is looked at, for some seconds at most.
 cli_take <- function(project, name, seconds, links) {
-  there <- cli_ledger(project, code = function(ledger) {
-    length(remote_jobs(ledger, name)) || length(report_sites(project, ledger, name))
-  })
-  if (there) cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, name, seconds, links))
+  if (cli_ledger(project, code = function(ledger) told_elsewhere(project, ledger, name))) {
+    cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, name, seconds, links))
+  }
   invisible()
 }

@@ -7,7 +7,8 @@ cli_page <- function(o, args) {
   # A slip in the question is said here, not in the browser.
   asked <- cli_asked(read_project(parts = c("shots", "sites", "jobs", "rates")), o, args)
   parse_page_question(asked, project)
-  serve_page(project$name, page_question, list(project$root, o, args), port, function(url) {
+  attach_defaults()
+  serve_page(project, page_question, list(project$root, o, args), page_measure, port, function(url) {
     cli_note("The page is open until it is ended (Ctrl-C). Its address, for this machine alone:")
     write_now(url, "\n")
     if (!isTRUE(o$no_open)) utils::browseURL(url)
@@ -31,4 +32,11 @@ page_question <- function(root, o, args) {
   forecast <- cli_job_forecast(project, asked)
   list(forecast = forecast, asked = question_of(forecast, asked$deadline, asked$budget, asked$confidence, asked$rule,
                                                 !isTRUE(o$each)))
+}
+
+# What is to be found out first, done from the page.
+page_measure <- function(root, o, args, row) {
+  old <- setwd(root)
+  on.exit(setwd(old))
+  cli_measure(row, o)
 }

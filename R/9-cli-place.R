@@ -37,30 +37,11 @@ cli_agreed <- function(place, o) {
   length(answer) > 0 && tolower(trimws(answer)) %in% c("y", "yes")
 }
 
-# What whoever runs the job reads in the ledger.
+# An order to whoever runs the job.
 cli_order <- function(args, what) {
   project <- read_project(parts = c("shots", "sites", "rates"))
-  name <- args[1]
-  cli_ledger(project, FALSE, function(ledger) {
-    said <- job_orders(ledger, name)
-    if ("stopped" %in% said) {
-      stop_input("job", paste0("job ", name, " was stopped"), "argument JOB",
-                 "What is left of it can be decided anew: clockpigeon choose --done.")
-    }
-    now <- utils::tail(c("resumed", said), 1)
-    if (what == now) {
-      cli_note("job ", name, " is ", if (what == "paused") "paused already" else "not paused")
-      return(0L)
-    }
-    add_events(ledger, name, data.frame(what = what, source = "command"))
-    cli_note("job ", name, ": ", what)
-    if (!length(remote_jobs(ledger, name))) return(0L)
-    rows <- as_frame(fetch_job(project, ledger, name, 0))
-    lost <- rows[!is.na(rows[["trouble"]]), , drop = FALSE]
-    if (nrow(lost)) {
-      cli_note(lost[["site"]][1], " does not know it yet: it ", lost[["trouble"]][1],
-               ". It is told at the next fetch or watch.")
-    }
-    if (nrow(lost)) 1L else 0L
-  })
+  said <- cli_ledger(project, FALSE, function(ledger) order_job(project, ledger, args[1], what))
+  cli_note("job ", args[1], said$says)
+  if (length(said$trouble)) cli_note(said$trouble)
+  if (length(said$trouble)) 1L else 0L
 }

@@ -3,29 +3,19 @@
 # The page. Its values come with the draws, and from the address.
 decide_page <- function(title) {
   tags <- shiny::tags
-  bslib::page(
-    theme = bslib::bs_theme(version = 5), lang = "en", title = paste("Clock Pigeon:", title),
-    tags$head(
-      tags$link(rel = "stylesheet", href = "page/page.css"), tags$link(rel = "icon", href = "data:,"),
-      tags$script(type = "module", src = "page/page.js")
-    ),
-    tags$a(class = "skip", href = "#said", "To the answer"),
-    tags$header(tags$h1(title), tags$p(id = "connection", role = "status")),
-    tags$div(
-      class = "columns",
-      tags$form(class = "question", `aria-label` = "Question", tags$div(question_fields_of_page())),
-      tags$main(
-        tags$section(id = "said", `aria-live` = "polite", `aria-busy` = "true", shiny::uiOutput("answer")),
-        page_figure("tradeoff", "Cost against finish",
-                    "Each mark is an option: the middle of its draws, with the range of 8 in 10. Filled: it fits."),
-        page_figure("chance", "Chance of being done by then",
-                    "Of the option that is picked; the line is the deadline."),
-        tags$section(tags$h2("Options"), tags$div(class = "scroll", tabindex = "0", role = "region",
-                                                 `aria-label` = "Options",
-                                                 tags$table(id = "options", tags$thead(), tags$tbody())))
-      )
-    ),
-    keys_dialog()
+  page_shell(
+    title, "decide",
+    tags$form(class = "question", `aria-label` = "Question", tags$div(question_fields_of_page())),
+    tags$section(id = "said", `aria-live` = "polite", `aria-busy` = "true", shiny::uiOutput("answer")),
+    page_figure("tradeoff", "Cost against finish",
+                "Each mark is an option: the middle of its draws, with the range of 8 in 10. Filled: it fits."),
+    page_figure("chance", "Chance of being done by then", "Of the option that is picked; the line is the deadline."),
+    tags$section(class = "wide", tags$h2("Options"),
+                 tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = "Options",
+                          tags$table(id = "options", class = "plain", tags$thead(), tags$tbody()))),
+    shiny::uiOutput("more", class = "wide"),
+    keys = c(d = "the deadline", b = "the budget", c = "the chance", a = "the answer",
+             "arrows" = "move a slider; Page Up and Page Down by more")
   )
 }
 
@@ -48,29 +38,6 @@ question_fields_of_page <- function() {
     tags$div(class = "field", shiny::checkboxInput("each", "ask the chance of time and of money each, not of both")),
     tags$div(class = "field", shiny::checkboxGroupInput("without", "Leave out", choices = character()))
   )
-}
-
-# A figure that the browser draws, with what it shows in words and its files.
-page_figure <- function(id, title, about) {
-  tags <- shiny::tags
-  save <- function(kind) {
-    tags$button(type = "button", class = "save", `data-figure` = id, `data-kind` = kind,
-                `aria-label` = paste0(title, " as ", toupper(kind)), toupper(kind))
-  }
-  tags$section(
-    class = "figure", tags$h2(title), tags$p(class = "about", about),
-    tags$div(id = id, class = "plot"), tags$p(class = "saves", "Save:", save("svg"), save("png"), save("csv"))
-  )
-}
-
-keys_dialog <- function() {
-  tags <- shiny::tags
-  keys <- c("?" = "this list", d = "the deadline", b = "the budget", c = "the chance", a = "the answer",
-            "arrows" = "move a slider; Page Up and Page Down by more")
-  tags$dialog(id = "keys", `aria-label` = "Keys", tags$h2("Keys"),
-              tags$dl(unname(Map(function(key, does) shiny::tagList(tags$dt(tags$kbd(key)), tags$dd(does)), names(keys),
-                                 keys))),
-              tags$button(type = "button", id = "keys-close", "Close"))
 }
 
 # Draws go to the browser once; sentences follow each question: of single options at once, of all plans when they have
@@ -96,6 +63,12 @@ decide_server <- function(input, output, session, work) {
     session$doBookmark()
   }, ignoreNULL = TRUE)
   shiny::onBookmarked(function(url) shiny::updateQueryString(sub("^[^?]*", "", url)))
+  output$more <- shiny::renderUI({
+    x <- searched()
+    if (!identical(x$of, asked()) || is.null(x$said)) return(NULL)
+    shiny::tagList(page_made("timeline", "The plan's stages", x$said$figures$timeline),
+                   page_made("costs", "Its cost, line by line", x$said$figures$cost))
+  })
   output$answer <- shiny::renderUI({
     if (length(failed()) && identical(failed()$of, asked())) {
       return(answer_block("No answer", c(Why = sub("^Error: ", "", failed()$why))))
@@ -108,11 +81,18 @@ decide_server <- function(input, output, session, work) {
   })
 }
 
+# Figures of a decision that R draws: stages and lines of cost, where there is a plan.
+decided_figures <- function(choice) {
+  if (is.na(choice$pick)) return(NULL)
+  made <- function(show) tryCatch(made_picture(ggplot2::autoplot(choice, show = show)), clockpigeon_error = function(e) NULL)
+  list(timeline = made("timeline"), cost = made("cost"))
+}
+
 answer_block <- function(title, says, more = NULL, pick = NA) {
   tags <- shiny::tags
   shiny::tagList(
     tags$h2(title, `data-pick` = if (is.na(pick)) "" else pick),
-    tags$dl(unname(Map(function(head, text) shiny::tagList(tags$dt(head), tags$dd(text)), names(says), says))),
+    said_list(says),
     if (length(more)) tags$p(class = "waiting", more)
   )
 }

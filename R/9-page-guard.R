@@ -45,12 +45,13 @@ address_without_token <- function(req) {
   paste0("/", if (length(query)) paste0("?", paste(query, collapse = "&")))
 }
 
-# What every answer says of itself to the browser. Styles may be in the page: those of the inputs are.
-page_headers <- function(guard) {
+# What every answer says of itself to the browser. Styles may be in the page: those of the inputs are. The table of the
+# ledger makes a function of a text (`evaluates`): its view alone may.
+page_headers <- function(guard, evaluates = FALSE) {
   # An address of numbers in brackets is no source of a policy.
   sockets <- paste0("ws://", grep("[", guard$hosts, fixed = TRUE, invert = TRUE, value = TRUE), collapse = " ")
   list("Content-Security-Policy" = paste0(
-    "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; ",
+    "default-src 'none'; script-src 'self'", if (evaluates) " 'unsafe-eval'", "; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; ",
     "font-src 'self'; connect-src 'self' ", sockets, "; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
   ), "X-Content-Type-Options" = "nosniff", "Referrer-Policy" = "no-referrer", "Cache-Control" = "no-store")
 }

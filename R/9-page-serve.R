@@ -1,23 +1,27 @@
 # The page of a project: served on the loopback address, worked for by a process of its own.
 
-# Serves the page until `stop_after` seconds have passed, or it is ended. `make(...)`: the question of the job, made in
-# the background: a list of `asked` and `forecast`, as the command `choose` has them; `with`: its arguments;
-# `opened(url)` is called once requests are answered.
-serve_page <- function(title, make, with, port = 0L, opened = function(url) NULL, stop_after = Inf) {
-  for (package in c("shiny", "bslib", "httpuv", "promises", "mirai")) need_package(package, "the page")
-  port <- if (port > 0) free_port(port) else httpuv::randomPort(20000, 60000, "127.0.0.1")
-  guard <- page_guard(port)
-  work <- page_work(make, with)
+# Serves the page of a project until `stop_after` seconds have passed, or it is ended. `make(...)`: the question of the
+# job, made in the background: a list of `asked` and `forecast`, as the command `choose` has them; `with`: its arguments;
+# `measure(..., row)` does a row of next_measures() there; `opened(url)` is called once requests are answered.
+serve_page <- function(project, make, with, measure, port = 0L, opened = function(url) NULL, stop_after = Inf) {
+  for (package in c("shiny", "bslib", "httpuv", "promises", "mirai", "DT")) need_package(package, "the page")
+  door <- page_door(project$root, port)
+  port <- door$port
+  guard <- page_guard(port, door$token)
+  work <- page_work(project$root, make, with, measure)
+  title <- project$name
   on.exit(close_page_work(work))
   shiny::addResourcePath("page", system.file("page", package = "clockpigeon"))
   if (is.finite(stop_after)) later::later(shiny::stopApp, stop_after)
-  app <- shiny::shinyApp(function(req) page_answer(req, guard, title), page_server(guard, work),
+  app <- shiny::shinyApp(function(req) page_answer(req, guard, title), page_server(guard, work, project),
                          enableBookmarking = "url")
   # Of what its pages say to the browser shiny sets nothing by itself.
   answered <- app$httpHandler
   app$httpHandler <- function(req) {
     answer <- answered(req)
-    if (length(answer)) answer$headers <- c(answer$headers, page_headers(guard))
+    if (length(answer)) {
+      answer$headers <- c(answer$headers, page_headers(guard, asked_view(req$QUERY_STRING) == "evidence"))
+    }
     answer
   }
   suppressPackageStartupMessages(shiny::runApp(app, port, launch.browser = function(url) {
@@ -26,14 +30,35 @@ serve_page <- function(title, make, with, port = 0L, opened = function(url) NULL
   invisible()
 }
 
-# A port, if it can be listened on.
-free_port <- function(port) {
+# The port and the token of a project's page: those of the last time, where the port is free still, so that a page which
+# is open goes on. They are kept in the user's own cache, which nobody else can read.
+page_door <- function(root, port = 0L, folder = file.path(tools::R_user_dir("clockpigeon", "cache"), "pages")) {
+  path <- file.path(folder, paste0(substr(openssl::sha256(real_path(root)), 1, 24), ".json"))
+  kept <- tryCatch(jsonlite::read_json(path), error = function(e) NULL)
+  known <- length(kept) > 0 && grepl("^[0-9a-f]{48}$", or_else(kept$token, "")) && is.numeric(kept$port) &&
+    difftime(Sys.time(), file.mtime(path), units = "days") < 7
+  at <- if (port > 0) free_port(port) else if (known && can_listen(kept$port)) kept$port else
+    httpuv::randomPort(20000, 60000, "127.0.0.1")
+  door <- list(port = as.integer(at), token = if (known && at == kept$port) kept$token else page_token())
+  dir.create(folder, FALSE, TRUE, "0700")
+  old <- Sys.umask("077")
+  on.exit(Sys.umask(old))
+  write_whole(path, function(part) jsonlite::write_json(door, part, auto_unbox = TRUE))
+  door
+}
+
+can_listen <- function(port) {
   tried <- tryCatch(suppressMessages(httpuv::startServer("127.0.0.1", port, list(call = function(req) NULL), TRUE)),
                     error = function(e) NULL)
-  if (is.null(tried)) {
+  if (length(tried)) tried$stop()
+  length(tried) > 0
+}
+
+# A port, if it can be listened on.
+free_port <- function(port) {
+  if (!can_listen(port)) {
     stop_input("service", paste("port", port, "cannot be listened on"), "option --port", "Name another one.")
   }
-  tried$stop()
   port
 }
 
@@ -47,7 +72,8 @@ page_answer <- function(req, guard, title) {
     return(shiny::httpResponse(303L, "text/plain", "", headers = list(Location = address_without_token(req),
                                                                       "Set-Cookie" = cookie)))
   }
-  decide_page(title)
+  switch(asked_view(req$QUERY_STRING), decide = decide_page(title), running = running_page(title),
+         after = after_page(title), sites = sites_page(title), evidence = evidence_page(title))
 }
 
 refused_words <- c(
@@ -56,10 +82,16 @@ refused_words <- c(
   token = "This page needs its token. Open the address that `clockpigeon page` printed."
 )
 
-page_server <- function(guard, work) {
-  force(work)
+page_server <- function(guard, work, project) {
+  follower <- page_follower(function(job, first) ask_beside(work, watched_there, job, first))
   function(input, output, session) {
     if (length(request_fault(session$request, guard, socket = TRUE))) return(session$close())
-    decide_server(input, output, session, work)
+    query <- shiny::isolate(session$clientData$url_search)
+    switch(asked_view(query),
+           decide = decide_server(input, output, session, work),
+           running = running_server(input, output, session, work, follower, query),
+           after = after_server(input, output, session, work, query),
+           sites = sites_server(input, output, session, work, query),
+           evidence = evidence_server(input, output, session, work, query))
   }
 }

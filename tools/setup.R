@@ -10,7 +10,7 @@ packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
           "knitr", "rmarkdown", "zip", "openssl", "ps"),
   test = c("testthat", "png", "tiff", "curl", "later", "mirai", "data.table", "lpSolve", "withr",
-           "shiny", "bslib", "httpuv", "promises"),
+           "shiny", "bslib", "httpuv", "promises", "DT", "diffobj", "htmltools"),
   page = character(),
   develop = c("lintr", "roxygen2"),
   site = c("pkgdown", "covr")

@@ -1,105 +1,28 @@
 // @ts-check
-// The live part of the page: what is asked is judged again here at every move of a slider, on draws that came once.
+// What all views of the page share: words for numbers, plain figures and their files, keys, and word of the program.
 
-/**
- * @typedef {{options: string[], sites: string[], own: boolean[], n: number, noise: number[], finish_p50: number[],
- *   cost_mean: number[], evidence: string[], finish: string, cost: string, now: number, zone: string,
- *   currency: string, longest: number, dearest: number, asked: Record<string, any>}} Facts
- * @typedef {{deadline: number, budget: number, confidence: number, rule: string, together: boolean,
- *   without: Set<string>}} Question
- * @typedef {{chance: Float64Array, fits: boolean[], pick: number}} Judged
- */
+/** When now is (seconds since 1970), and where. @typedef {{now: number, zone: string}} Moment */
 
-const shiny = /** @type {any} */ (window).Shiny;
-const jquery = /** @type {any} */ (window).jQuery;
-/** @type {Facts | null} */
-let facts = null;
-/** @type {Float32Array} */
-let finish = new Float32Array();
-/** @type {Float32Array} */
-let cost = new Float32Array();
-/** Points of the finish and the cost of each option: 10, 50 and 90 of 100. @type {number[][]} */
-let finishAt = [];
-/** @type {number[][]} */
-let costAt = [];
+export const shiny = /** @type {any} */ (window).Shiny;
+export const jquery = /** @type {any} */ (window).jQuery;
 
 /** @param {string} id @returns {HTMLElement} */
-const byId = (id) => /** @type {HTMLElement} */ (document.getElementById(id));
+export const byId = (id) => /** @type {HTMLElement} */ (document.getElementById(id));
 /** @param {string} id @returns {HTMLInputElement} */
-const field = (id) => /** @type {HTMLInputElement} */ (byId(id));
+export const field = (id) => /** @type {HTMLInputElement} */ (byId(id));
 
-// ---- judging --------------------------------------------------------------------------------------------------------
-
-/** @param {string} text @returns {Float32Array} */
-function floats(text) {
+/** 32-bit floats that came as base64. @param {string} text @returns {Float32Array} */
+export function floats(text) {
   const raw = atob(text);
   const bytes = new Uint8Array(raw.length);
   for (let i = 0; i < raw.length; i++) bytes[i] = raw.charCodeAt(i);
   return new Float32Array(bytes.buffer);
 }
 
-/** Which options keep what is asked in as many draws as are asked for, and which is taken.
- * @param {Facts} f @param {Question} q @returns {Judged} */
-export function judge(f, q) {
-  const count = f.options.length;
-  const needed = Math.max(1, Math.ceil(q.confidence * f.n - 1e-9));
-  const chance = new Float64Array(count);
-  const fits = new Array(count).fill(false);
-  for (let i = 0; i < count; i++) {
-    if (q.without.has(f.sites[i])) continue;
-    let both = 0, time = 0, money = 0;
-    for (let k = i * f.n; k < (i + 1) * f.n; k++) {
-      const early = finish[k] <= q.deadline && Number.isFinite(finish[k]), cheap = cost[k] <= q.budget;
-      if (early) time++;
-      if (cheap) money++;
-      if (early && cheap) both++;
-    }
-    chance[i] = (q.together ? both : Math.min(time, money)) / f.n;
-    fits[i] = q.together ? both >= needed : time >= needed && money >= needed;
-  }
-  const fitting = fits.map((fit, i) => fit ? i : -1).filter((i) => i >= 0);
-  return { chance, fits, pick: first(f, q.rule, fitting) };
-}
-
-/** The first of what fits by a rule; of costs that are the same one's own, then the earliest.
- * @param {Facts} f @param {string} rule @param {number[]} fitting @returns {number} */
-function first(f, rule, fitting) {
-  if (!fitting.length) return -1;
-  /** @type {((i: number) => any)[]} */
-  const by = rule === 'fastest' ? [(i) => f.finish_p50[i], (i) => f.cost_mean[i], (i) => !f.own[i], (i) => f.noise[i]]
-    : rule === 'best' ? [(i) => f.noise[i], (i) => f.cost_mean[i], (i) => !f.own[i], (i) => f.finish_p50[i]]
-    : [(i) => f.cost_mean[i], (i) => !f.own[i], (i) => f.finish_p50[i], (i) => f.noise[i]];
-  /** @param {number[]} which @param {((i: number) => any)[]} keys */
-  const sorted = (which, keys) => [...which].sort((a, b) => {
-    for (const key of keys) {
-      const x = Number(key(a)), y = Number(key(b));
-      if (x !== y) return x - y;
-    }
-    return f.options[a] < f.options[b] ? -1 : 1;
-  });
-  const order = sorted(fitting, by);
-  if (rule !== 'cheapest') return order[0];
-  const same = order.filter((i) => f.cost_mean[i] <= f.cost_mean[order[0]] * 1.005 + 0.005);
-  return sorted(same, [(i) => !f.own[i], (i) => f.finish_p50[i]])[0];
-}
-
-/** @returns {Question} */
-function question() {
-  const rule = /** @type {HTMLInputElement | null} */ (document.querySelector('input[name=rule]:checked'));
-  const without = [...document.querySelectorAll('input[name=without]:checked')];
-  const end = (/** @type {string} */ id) => atEnd(id) ? Infinity : Number(field(id).value);
-  return { deadline: end('deadline'), budget: end('budget'), confidence: Number(field('confidence').value),
-    rule: rule ? rule.value : 'cheapest', together: !field('each').checked,
-    without: new Set(without.map((box) => /** @type {HTMLInputElement} */ (box).value)) };
-}
-
-/** Of a range that is at its end nothing is asked. @param {string} id */
-const atEnd = (id) => id !== 'confidence' && Number(field(id).value) >= Number(field(id).max);
-
 // ---- words ----------------------------------------------------------------------------------------------------------
 
 /** @param {number} seconds */
-function duration(seconds) {
+export function duration(seconds) {
   if (!Number.isFinite(seconds)) return 'never';
   if (seconds < 60) return `${Math.round(seconds)} s`;
   const minutes = Math.round(seconds / 60), hours = Math.floor(minutes / 60), days = Math.floor(hours / 24);
@@ -108,21 +31,19 @@ function duration(seconds) {
   return `${days}d${String(hours % 24).padStart(2, '0')}h`;
 }
 
-/** @param {Facts} f @param {number} seconds */
-function clock(f, seconds) {
+/** The clock's time, seconds from a moment. @param {Moment} f @param {number} seconds */
+export function clock(f, seconds) {
   const parts = new Intl.DateTimeFormat('en-GB', { weekday: 'short', hour: '2-digit', minute: '2-digit', timeZone: f.zone });
   return parts.format(new Date(1000 * (f.now + seconds))).replace(',', '');
 }
 
-/** @param {Facts} f @param {number} amount */
-const money = (f, amount) => `${amount.toFixed(2)} ${f.currency}`;
+/** @param {{currency: string}} f @param {number} amount */
+export const money = (f, amount) => `${amount.toFixed(2)} ${f.currency}`;
 /** @param {number} share */
-const percent = (share) => share > 0 && share < 0.01 ? '<1 %' : share < 1 && share > 0.99 ? '>99 %' : `${Math.round(100 * share)} %`;
-
-// ---- drawing --------------------------------------------------------------------------------------------------------
+export const percent = (share) => share > 0 && share < 0.01 ? '<1 %' : share < 1 && share > 0.99 ? '>99 %' : `${Math.round(100 * share)} %`;
 
 /** @param {string} name @param {Record<string, string | number>} attributes @param {string} [text] */
-function svg(name, attributes, text) {
+export function svg(name, attributes, text) {
   const node = document.createElementNS('http://www.w3.org/2000/svg', name);
   for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, String(value));
   if (text !== undefined) node.textContent = text;
@@ -131,7 +52,7 @@ function svg(name, attributes, text) {
 
 /** Round numbers between two, about as many as asked. @param {number} low @param {number} high @param {number} [many]
  * @param {number[]} [steps] */
-function ticks(low, high, many = 6, steps = [1, 2, 5, 10]) {
+export function ticks(low, high, many = 6, steps = [1, 2, 5, 10]) {
   const rough = (high - low) / many, power = 10 ** Math.floor(Math.log10(rough));
   const step = (steps.find((s) => s * power >= rough) || 10) * power;
   const out = [];
@@ -139,9 +60,9 @@ function ticks(low, high, many = 6, steps = [1, 2, 5, 10]) {
   return out;
 }
 
-/** Round moments of the clock, in seconds from now: minutes, hours, days. @param {Facts} f @param {number} high
+/** Round moments of the clock, in seconds from now: minutes, hours, days. @param {Moment} f @param {number} high
  * @param {number} most */
-function timeTicks(f, high, most) {
+export function timeTicks(f, high, most) {
   const steps = [60, 300, 600, 1800, 3600, 7200, 14400, 21600, 43200, 86400, 172800, 604800];
   const step = steps.find((s) => high / s <= most) || 604800 * Math.ceil(high / 604800 / most);
   const parts = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit', second: '2-digit', timeZone: f.zone });
@@ -152,15 +73,15 @@ function timeTicks(f, high, most) {
   return out;
 }
 
-const frame = { width: 720, height: 300, left: 56, right: 20, top: 26, bottom: 42 };
+export const frame = { width: 720, height: 300, left: 56, right: 20, top: 26, bottom: 42 };
 /** How many moments have room below a figure. */
-const roomFor = () => Math.max(2, Math.floor((frame.width - frame.left - frame.right) / 86));
+export const roomFor = () => Math.max(2, Math.floor((frame.width - frame.left - frame.right) / 86));
 
 /** An empty figure with its axes, and how numbers become places in it.
  * @param {string} id @param {string} about @param {[number, number]} x @param {[number, number]} y
  * @param {number[]} xAt @param {number[]} yAt @param {(v: number) => string} xSays @param {(v: number) => string} ySays
  * @param {string} xName @param {string} yName */
-function plot(id, about, x, y, xAt, yAt, xSays, ySays, xName, yName) {
+export function plot(id, about, x, y, xAt, yAt, xSays, ySays, xName, yName) {
   const root = svg('svg', { viewBox: `0 0 ${frame.width} ${frame.height}`, role: 'img', 'aria-label': about });
   const px = (/** @type {number} */ v) => frame.left + (v - x[0]) / (x[1] - x[0]) * (frame.width - frame.left - frame.right);
   const py = (/** @type {number} */ v) => frame.height - frame.bottom -
@@ -180,224 +101,73 @@ function plot(id, about, x, y, xAt, yAt, xSays, ySays, xName, yName) {
   return { root, px, py };
 }
 
-/** @param {Facts} f @param {Question} q @param {Judged} j */
-function drawTradeoff(f, q, j) {
-  frame.width = Math.max(320, byId('tradeoff').clientWidth);
-  const shown = f.options.map((_, i) => i).filter((i) => !q.without.has(f.sites[i]) && Number.isFinite(finishAt[i][1]));
-  const right = Math.max(...shown.map((i) => Math.min(finishAt[i][2], 3 * finishAt[i][1])), Number.isFinite(q.deadline) ? q.deadline : 0, 1) * 1.03;
-  const top = Math.max(...shown.map((i) => Math.min(costAt[i][2], 3 * costAt[i][1])), Number.isFinite(q.budget) ? q.budget : 0, 0.01) * 1.05;
-  const about = j.pick < 0 ? `None of ${shown.length} options fits.`
-    : `${f.options[j.pick]} of ${shown.length} options is picked; ${j.fits.filter(Boolean).length} fit.`;
-  const { root, px, py } = plot('tradeoff', about, [0, right], [0, top], timeTicks(f, right, roomFor()), ticks(0, top), (v) => clock(f, v),
-    (v) => String(Number(v.toPrecision(6))), 'done by', f.currency);
-  if (Number.isFinite(q.deadline)) root.append(svg('line', { class: 'asked', x1: px(q.deadline), x2: px(q.deadline), y1: frame.top, y2: py(0) }));
-  if (Number.isFinite(q.budget)) root.append(svg('line', { class: 'asked', x1: px(0), x2: px(right), y1: py(q.budget), y2: py(q.budget) }));
-  for (const i of shown) {
-    const picked = i === j.pick, x = px(finishAt[i][1]), y = py(costAt[i][1]);
-    const mark = svg('g', { class: picked ? 'option picked' : j.fits[i] ? 'option fits' : 'option' });
-    mark.append(svg('line', { x1: px(finishAt[i][0]), x2: px(Math.min(finishAt[i][2], right)), y1: y, y2: y }),
-      svg('line', { x1: x, x2: x, y1: py(costAt[i][0]), y2: py(Math.min(costAt[i][2], top)) }),
-      picked ? svg('rect', { x: x - 6, y: y - 6, width: 12, height: 12 }) : svg('circle', { cx: x, cy: y, r: 4.5 }),
-      svg('title', {}, `${f.options[i]}: ${clock(f, finishAt[i][1])}, ${money(f, costAt[i][1])}, ${percent(j.chance[i])}`));
-    root.append(mark);
-    if (picked) {
-      const end = x > frame.width / 2;
-      root.append(svg('text', { class: 'name', x: end ? x - 10 : x + 10, y: y - 10, 'text-anchor': end ? 'end' : 'start' }, f.options[i]));
-    }
-  }
-}
 
-/** @param {Facts} f @param {Question} q @param {Judged} j */
-function drawChance(f, q, j) {
-  frame.width = Math.max(320, byId('chance').clientWidth);
-  const i = j.pick;
-  if (i < 0) {
-    byId('chance').replaceChildren(Object.assign(document.createElement('p'), { className: 'waiting', textContent: 'No option fits.' }));
-    return;
-  }
-  const ends = [...finish.subarray(i * f.n, (i + 1) * f.n)].filter(Number.isFinite).sort((a, b) => a - b);
-  const right = Math.max(ends[ends.length - 1] || 1, Number.isFinite(q.deadline) ? q.deadline : 0) * 1.03;
-  const by = ends.filter((t) => t <= q.deadline).length / f.n;
-  const about = `${f.options[i]}: done by ${Number.isFinite(q.deadline) ? clock(f, q.deadline) : 'some time'} with a chance of ${percent(by)}.`;
-  const { root, px, py } = plot('chance', about, [0, right], [0, 1], timeTicks(f, right, roomFor()), [0, 0.25, 0.5, 0.75, 1], (v) => clock(f, v), percent, 'done by', 'chance');
-  let path = `M${px(0)},${py(0)}`;
-  const step = Math.max(1, Math.floor(ends.length / 400));
-  for (let k = 0; k < ends.length; k += step) path += `L${px(ends[k]).toFixed(1)},${py((k + 1) / f.n).toFixed(1)}`;
-  path += `L${px(right)},${py(ends.length / f.n)}`;
-  root.append(svg('path', { class: 'curve', d: path }));
-  if (Number.isFinite(q.deadline)) root.append(svg('line', { class: 'asked', x1: px(q.deadline), x2: px(q.deadline), y1: frame.top, y2: py(0) }));
-}
+/** Of each figure: how its picture is made where it is not the SVG in the page, and its numbers as rows.
+ * @type {Map<string, {picture?: () => SVGElement, rows: () => (string | number)[][]}>} */
+export const files = new Map();
 
-/** @param {Facts} f @param {Question} q @param {Judged} j */
-function fillOptions(f, q, j) {
-  const table = byId('options');
-  const cells = (/** @type {string} */ kind, /** @type {string[]} */ texts) => texts.map((text, k) => {
-    const cell = document.createElement(kind);
-    cell.textContent = text;
-    if (kind === 'th') cell.setAttribute('scope', 'col');
-    if (k > 1) cell.className = 'number';
-    return cell;
-  });
-  const head = document.createElement('tr');
-  head.append(...cells('th', ['option', 'stands', 'done by', '8 in 10', `cost (${f.currency})`, '8 in 10', 'chance', 'speed is']));
-  const order = f.options.map((_, i) => i).filter((i) => !q.without.has(f.sites[i]))
-    .sort((a, b) => Number(b === j.pick) - Number(a === j.pick) || Number(j.fits[b]) - Number(j.fits[a]) || f.cost_mean[a] - f.cost_mean[b]);
-  const rows = order.map((i) => {
-    const row = document.createElement('tr');
-    if (i === j.pick) row.className = 'picked';
-    row.append(...cells('td', [f.options[i], i === j.pick ? 'picked' : j.fits[i] ? 'fits' : 'does not fit', clock(f, finishAt[i][1]),
-      `${clock(f, finishAt[i][0])} to ${clock(f, finishAt[i][2])}`, f.cost_mean[i].toFixed(2),
-      `${costAt[i][0].toFixed(2)} to ${costAt[i][2].toFixed(2)}`, percent(j.chance[i]), f.evidence[i]]));
-    return row;
-  });
-  /** @type {any} */ (table).tHead.replaceChildren(head);
-  /** @type {any} */ (table).tBodies[0].replaceChildren(...rows);
-}
-
-/** Where on a slider's own track the pick changes. @param {Facts} f @param {string} id @param {Question} q */
-function drawMarks(f, id, q) {
-  const slider = field(id), least = Number(slider.min), most = Number(slider.max), marks = [];
-  const steps = Math.max(12, Math.min(120, Math.floor(4e6 / (f.n * f.options.length))));
-  let last = null;
-  for (let k = 0; k <= steps; k++) {
-    const at = least + (most - least) * k / steps;
-    const pick = judge(f, { ...q, [id]: id !== 'confidence' && k === steps ? Infinity : at }).pick;
-    if (last !== null && pick !== last) {
-      const mark = document.createElement('span');
-      // The thumb is 16 px wide: its middle goes from 8 px to 8 px before the end.
-      mark.style.left = `calc(8px + (100% - 16px) * ${(k - 0.5) / steps})`;
-      mark.title = pick < 0 ? 'from here on nothing fits' : `from here on: ${f.options[pick]}`;
-      marks.push(mark);
-    }
-    last = pick;
-  }
-  byId(`${id}-marks`).replaceChildren(...marks);
-}
-
-// ---- what happens ---------------------------------------------------------------------------------------------------
-
-let marking = 0;
-/** All that follows from the question, at once; the marks a moment after it rests. */
-function judged() {
-  if (!facts) return;
-  const f = facts, q = question(), j = judge(f, q);
-  byId('deadline-said').textContent = Number.isFinite(q.deadline) ? `${clock(f, q.deadline)}, in ${duration(q.deadline)}` : 'any time';
-  byId('budget-said').textContent = Number.isFinite(q.budget) ? money(f, q.budget) : 'any cost';
-  byId('confidence-said').textContent = percent(q.confidence);
-  for (const id of ['deadline', 'budget', 'confidence']) field(id).setAttribute('aria-valuetext', byId(`${id}-said`).textContent || '');
-  drawTradeoff(f, q, j);
-  drawChance(f, q, j);
-  fillOptions(f, q, j);
-  document.body.dataset.pick = j.pick < 0 ? '' : f.options[j.pick];
-  clearTimeout(marking);
-  marking = window.setTimeout(() => ['deadline', 'budget', 'confidence'].forEach((id) => drawMarks(f, id, q)), 200);
-}
-
-/** A range's least step: one that looks round. @param {number} most */
-const roundStep = (most) => [0.01, 0.1, 0.5, 1, 5, 10, 60, 300, 600, 900, 1800, 3600, 21600].find((s) => most / s <= 300) || most / 200;
-
-/** @param {Facts} x */
-function takeFacts(x) {
-  facts = x;
-  finish = floats(x.finish);
-  cost = floats(x.cost);
-  const points = (/** @type {Float32Array} */ all) => x.options.map((_, i) => {
-    const sorted = all.slice(i * x.n, (i + 1) * x.n).sort();
-    return [0.1, 0.5, 0.9].map((p) => sorted[Math.max(0, Math.ceil(p * x.n) - 1)]);
-  });
-  finishAt = points(finish);
-  costAt = points(cost);
-  const kept = new URLSearchParams(location.search);
-  /** @type {[string, number, any][]} */
-  const ranges = [['deadline', x.longest, x.asked.deadline_s], ['budget', x.dearest, x.asked.budget]];
-  for (const [id, most, asked] of ranges) {
-    const step = roundStep(most), end = Math.ceil(most / step) * step, slider = field(id);
-    const given = kept.get(id);
-    slider.step = String(step);
-    slider.max = String(end);
-    const value = given !== null ? (given.includes('none') ? end : Number(given)) : asked === 'none' ? end : asked;
-    // What was asked stands as it was, between two steps too.
-    if (value < end && value % step) slider.step = 'any';
-    slider.value = String(value);
-    slider.addEventListener('input', () => { slider.step = String(step); }, { once: true });
-  }
-  if (!kept.has('confidence')) field('confidence').value = String(x.asked.confidence);
-  if (!kept.has('rule')) {
-    const rule = /** @type {HTMLInputElement | null} */ (document.querySelector(`input[name=rule][value=${x.asked.rule}]`));
-    if (rule) rule.click();
-  }
-  byId('said').setAttribute('aria-busy', 'false');
-  for (const [id] of ranges) jquery(field(id)).trigger('change');
-  jquery(field('confidence')).trigger('change');
-  judged();
-}
+/** The cells of a table as rows. @param {string} id */
+export const tableRows = (id) => [.../** @type {HTMLTableElement} */ (byId(id)).rows].map((row) =>
+  [...row.cells].map((cell) => cell.textContent || ''));
 
 /** The figure as it is seen, or its numbers, as a file. @param {string} id @param {string} kind */
 function save(id, kind) {
-  const picture = byId(id).querySelector('svg');
-  if (!picture || !facts) return;
+  const made = document.querySelector(`img.made[data-of="${CSS.escape(id)}"]`);
+  if (made instanceof HTMLImageElement) files.set(id, { rows: () => JSON.parse(made.dataset.rows || '[]') });
+  const of = files.get(id);
+  if (!of) return;
   const give = (/** @type {Blob} */ blob) => {
     const link = Object.assign(document.createElement('a'), { href: URL.createObjectURL(blob), download: `${id}.${kind}` });
     link.click();
     setTimeout(() => URL.revokeObjectURL(link.href), 1000);
   };
   if (kind === 'csv') {
-    const table = /** @type {HTMLTableElement} */ (byId('options'));
-    const quoted = (/** @type {string} */ text) => `"${text.replaceAll('"', '""')}"`;
-    give(new Blob([[...table.rows].map((row) => [...row.cells].map((cell) => quoted(cell.textContent || '')).join(',')).join('\n') + '\n'], { type: 'text/csv' }));
+    const quoted = (/** @type {string | number} */ value) => typeof value === 'number' ? String(value) : `"${value.replaceAll('"', '""')}"`;
+    give(new Blob([of.rows().map((row) => row.map(quoted).join(',')).join('\n') + '\n'], { type: 'text/csv' }));
     return;
   }
+  if (made instanceof HTMLImageElement) {
+    saveDrawn(give, atob(made.src.split(',')[1]), kind, 2 * made.width, 2 * made.height, '#fff');
+    return;
+  }
+  const picture = of.picture ? of.picture() : byId(id).querySelector('svg');
+  if (!picture) return;
+  const box = (picture.getAttribute('viewBox') || '').split(' ').map(Number);
+  const width = 2 * box[2], height = 2 * box[3];
   const copy = /** @type {SVGElement} */ (picture.cloneNode(true));
   copy.setAttribute('xmlns', 'http://www.w3.org/2000/svg');
-  copy.setAttribute('width', String(2 * frame.width));
-  copy.setAttribute('height', String(2 * frame.height));
+  copy.setAttribute('width', String(width));
+  copy.setAttribute('height', String(height));
   // A file has no page around it: what each part looks like goes with it.
-  const of = picture.querySelectorAll('*');
-  copy.querySelectorAll('*').forEach((node, k) => {
-    const style = getComputedStyle(of[k]);
+  const seen = picture.querySelectorAll('*');
+  if (picture.isConnected) copy.querySelectorAll('*').forEach((node, k) => {
+    const style = getComputedStyle(seen[k]);
     for (const name of ['fill', 'stroke', 'stroke-width', 'stroke-dasharray', 'font-size', 'font-family', 'font-weight']) {
       node.setAttribute(name, style.getPropertyValue(name));
     }
   });
-  const text = new XMLSerializer().serializeToString(copy);
-  const drawn = new Blob([text], { type: 'image/svg+xml' });
-  if (kind === 'svg') { give(drawn); return; }
+  saveDrawn(give, new XMLSerializer().serializeToString(copy), kind, width, height, getComputedStyle(document.body).backgroundColor);
+}
+
+/** An SVG's text as a file. @param {(blob: Blob) => void} give @param {string} text @param {string} kind
+ * @param {number} width @param {number} height @param {string} ground */
+function saveDrawn(give, text, kind, width, height, ground) {
+  if (kind === 'svg') { give(new Blob([text], { type: 'image/svg+xml' })); return; }
   const image = new Image();
   image.onload = () => {
-    const canvas = Object.assign(document.createElement('canvas'), { width: 2 * frame.width, height: 2 * frame.height });
+    const canvas = Object.assign(document.createElement('canvas'), { width, height });
     const pen = /** @type {CanvasRenderingContext2D} */ (canvas.getContext('2d'));
-    pen.fillStyle = getComputedStyle(document.body).backgroundColor;
-    pen.fillRect(0, 0, canvas.width, canvas.height);
-    pen.drawImage(image, 0, 0);
+    pen.fillStyle = ground;
+    pen.fillRect(0, 0, width, height);
+    pen.drawImage(image, 0, 0, width, height);
     canvas.toBlob((blob) => { if (blob) give(blob); });
   };
   image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(text)}`;
 }
 
-// A range as an input of shiny: at its end it says none.
-const rangeBinding = new shiny.InputBinding();
-Object.assign(rangeBinding, {
-  find: (/** @type {any} */ scope) => jquery(scope).find('input.page-range'),
-  getValue: (/** @type {HTMLInputElement} */ el) => atEnd(el.id) ? 'none' : Number(el.value),
-  setValue: (/** @type {HTMLInputElement} */ el, /** @type {any} */ value) => { el.value = String(value); },
-  subscribe: (/** @type {any} */ el, /** @type {(late: boolean) => void} */ said) => {
-    jquery(el).on('input.page change.page', () => said(true));
-  },
-  unsubscribe: (/** @type {any} */ el) => jquery(el).off('.page'),
-  getRatePolicy: () => ({ policy: 'debounce', delay: 60 }),
-});
-shiny.inputBindings.register(rangeBinding, 'clockpigeon.range');
-shiny.addCustomMessageHandler('facts', takeFacts);
-if (shiny.shinyapp && shiny.bindAll) shiny.bindAll(document.body);
+/** What keys do in the view beside those of all views. @type {Record<string, () => void>} */
+export const keys = {};
 
-let width = 0;
-new ResizeObserver(() => {
-  if (byId('tradeoff').clientWidth === width) return;
-  width = byId('tradeoff').clientWidth;
-  judged();
-}).observe(byId('tradeoff'));
-document.addEventListener('input', judged);
-document.addEventListener('change', judged);
 document.addEventListener('submit', (event) => event.preventDefault());
 document.addEventListener('click', (event) => {
   const button = /** @type {HTMLElement} */ (event.target).closest('button.save');
@@ -405,13 +175,43 @@ document.addEventListener('click', (event) => {
 });
 byId('keys-close').addEventListener('click', () => /** @type {HTMLDialogElement} */ (byId('keys')).close());
 document.addEventListener('keydown', (event) => {
-  if (event.ctrlKey || event.altKey || event.metaKey) return;
-  const keys = /** @type {HTMLDialogElement} */ (byId('keys'));
-  /** @type {Record<string, () => void>} */
-  const does = { '?': () => keys.showModal(), d: () => field('deadline').focus(), b: () => field('budget').focus(),
-    c: () => field('confidence').focus(), a: () => byId('said').scrollIntoView() };
-  if (!keys.open && does[event.key]) { event.preventDefault(); does[event.key](); }
+  const at = /** @type {HTMLElement} */ (event.target);
+  if (event.ctrlKey || event.altKey || event.metaKey || at.matches('textarea, input:not([type]), input[type=text], input[type=search]')) return;
+  const dialog = /** @type {HTMLDialogElement} */ (byId('keys'));
+  const view = document.querySelector(`nav a[data-key="${CSS.escape(event.key)}"]`);
+  if (dialog.open) return;
+  if (event.key === '?') dialog.showModal();
+  else if (keys[event.key]) keys[event.key]();
+  else if (view instanceof HTMLElement) view.click();
+  else return;
+  event.preventDefault();
 });
+
+/** Asks for the page until its program answers again, which then goes on where it was: the address keeps what was asked. */
+async function comeBack() {
+  for (let times = 0; times < 1800; times++) {
+    await new Promise((resolve) => setTimeout(resolve, 2000));
+    const answer = await fetch(location.href, { cache: 'no-store' }).catch(() => null);
+    if (answer && answer.ok) { location.reload(); return; }
+    if (answer) byId('connection').textContent = 'The program was begun again with another token: open the address that it printed.';
+  }
+}
+let leaving = false;
+window.addEventListener('pagehide', () => { leaving = true; });
 jquery(document).on('shiny:disconnected', () => {
-  byId('connection').textContent = 'The page has lost its program: what is shown may be old. Run clockpigeon page again, or reload.';
+  if (leaving) return;
+  byId('connection').textContent = 'The page has lost its program: what is shown may be old. It goes on when clockpigeon page runs again.';
+  comeBack();
+});
+
+// A button of a list says which row it is of.
+document.addEventListener('click', (event) => {
+  const button = /** @type {HTMLElement} */ (event.target).closest('button.measure');
+  if (button instanceof HTMLElement) shiny.setInputValue('measure', Number(button.dataset.row), { priority: 'event' });
+});
+shiny.addCustomMessageHandler('looking', (/** @type {boolean} */ busy) => {
+  for (const [id, off] of /** @type {[string, boolean][]} */ ([['look', busy], ['leave', !busy]])) {
+    const button = document.getElementById(id);
+    if (button) button.toggleAttribute('disabled', off);
+  }
 });

@@ -1,0 +1,28 @@
+# Orders to whoever runs a job: to pause, to go on, to stop.
+
+# Writes down `what` (`paused`, `resumed`, `stopped`) as said by `source`, and tells the sites of it. Returns `says`,
+# what follows the job's name, and `trouble` where a site does not know it yet.
+order_job <- function(project, ledger, job, what, source = "command") {
+  said <- job_orders(ledger, job)
+  if ("stopped" %in% said) {
+    stop_input("job", paste0("job ", job, " was stopped"), "argument JOB",
+               "What is left of it can be decided anew: clockpigeon choose --done.")
+  }
+  if (what == utils::tail(c("resumed", said), 1)) {
+    return(list(says = paste(" is", if (what == "paused") "paused already" else "not paused")))
+  }
+  add_events(ledger, job, data.frame(what = what, source = source, detail = paste("by", who_works())))
+  says <- paste0(": ", what)
+  if (!length(remote_jobs(ledger, job))) return(list(says = says))
+  rows <- as_frame(fetch_job(project, ledger, job, 0))
+  lost <- rows[!is.na(rows[["trouble"]]), , drop = FALSE]
+  list(says = says, trouble = if (nrow(lost)) {
+    paste0(lost[["site"]][1], " does not know it yet: it ", lost[["trouble"]][1],
+           ". It is told at the next fetch or watch.")
+  })
+}
+
+# Whether sites tell of a job themselves, by their addresses or by what they export.
+told_elsewhere <- function(project, ledger, job) {
+  length(remote_jobs(ledger, job)) > 0 || length(report_sites(project, ledger, job)) > 0
+}

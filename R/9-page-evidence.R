@@ -1,0 +1,218 @@
+# The view of what is known: the ledger as a table, comparisons, curves of shots, speeds, what is assumed, what to
+# measure next.
+
+evidence_page <- function(title) {
+  tags <- shiny::tags
+  pick <- function(id, label, choices) shiny::selectInput(id, label, choices, selectize = FALSE)
+  page_shell(
+    title, "evidence",
+    tags$form(class = "question", `aria-label` = "Timings shown", tags$div(
+      tags$h2("Timings"),
+      pick("scene", "Scene", c("all" = "")), pick("engine", "Engine", c("all" = "")),
+      pick("where", "Node or site", c("all" = "")), pick("status", "How they ended", c("all" = "")),
+      pick("group", "Group by", c("none" = "", stats::setNames(group_columns, gsub("_", " ", group_columns)))),
+      pick("compare", "Compare by", factor_label(names(compare_factors)))
+    )),
+    tags$section(class = "wide", tags$h2("The ledger"), shiny::uiOutput("counted", class = "about"),
+                 DT::DTOutput("timings"),
+                 # Brought in later its scripts would be ones in the page, which are not let run.
+                 ledger_table(data.frame())$dependencies, shiny::downloadLink("timings_csv", "Save these as CSV")),
+    shiny::uiOutput("compared", class = "wide"), shiny::uiOutput("known", class = "wide"),
+    shiny::uiOutput("measured", class = "wide")
+  )
+}
+
+group_columns <- c("scene", "shot", "engine", "engine_version", "node", "site", "device", "limit_value", "kind")
+shown_columns <- c(measured_at = "measured", scene = "scene", frame = "frame", engine = "engine",
+                   engine_version = "version", limit = "limit", where = "where", device = "device", wall_s = "seconds",
+                   status = "ended", kind = "kind")
+
+evidence_server <- function(input, output, session, work, query) {
+  rows <- shiny::reactiveVal(NULL)
+  about <- shiny::reactiveVal(NULL)
+  trouble <- shiny::reactiveVal(NULL)
+  told <- function(e) trouble(sub("^Error: ", "", conditionMessage(e)))
+  load <- function() {
+    promises::then(promises::as.promise(ask_beside(work, timings_there)), function(x) {
+      for (id in c("scene", "engine", "where", "status")) {
+        shiny::updateSelectInput(session, id, choices = c("all" = "", levels(x[[id]])), selected = asked_of_view(query, id))
+      }
+      rows(x)
+    }, told)
+    promises::then(promises::as.promise(ask_process(work$profile, known_there)), about, told)
+  }
+  load()
+  kept <- shiny::reactive({
+    x <- rows()
+    for (id in c("scene", "engine", "where", "status")) {
+      if (length(x) && nzchar(or_else(input[[id]], ""))) x <- x[x[[id]] %in% input[[id]], , drop = FALSE]
+    }
+    x
+  })
+  shown <- shiny::reactive({
+    x <- kept()
+    by <- input$group
+    if (is.null(x)) return(NULL)
+    if (nzchar(or_else(by, ""))) as_frame(grouped_times(x, by)) else stats::setNames(x[names(shown_columns)], shown_columns)
+  })
+  output$counted <- shiny::renderUI({
+    x <- kept()
+    if (is.null(x)) return(if (length(trouble())) answer_block("Evidence", c(Trouble = trouble())) else "Reading the ledger ...")
+    if (!nrow(rows())) return(empty_view("The ledger has no timings yet.", "clockpigeon bench"))
+    paste0(format(nrow(x), big.mark = ","), " of ", format(nrow(rows()), big.mark = ","), " timings, times in seconds.",
+           if (any(is_sample(rows()))) " Sample data, invented.")
+  })
+  output$timings <- DT::renderDT(ledger_table(shown()), server = TRUE, funcFilter = table_answer)
+  output$timings_csv <- shiny::downloadHandler("timings.csv", function(path) {
+    utils::write.csv(shown(), path, row.names = FALSE, na = "")
+  })
+  compared <- shiny::reactiveVal(NULL)
+  shiny::observe({
+    rows()
+    by <- gsub(" ", "_", or_else(input$compare, "engine version"))
+    promises::then(promises::as.promise(ask_beside(work, compared_there, by)), compared, told)
+    invisible()
+  })
+  output$compared <- shiny::renderUI(compared_block(compared()))
+  output$known <- shiny::renderUI({
+    if (length(trouble())) return(shiny::tags$p(class = "trouble", trouble()))
+    if (is.null(about())) return(shiny::tags$p(class = "waiting", "Working out what is known of the job ..."))
+    known_block(about())
+  })
+  measure_buttons(input, output, session, work, about, load)
+}
+
+# Timings of the ledger as the table shows them: texts as factors, which are searched and sorted by their levels.
+timings_there <- function(root) {
+  project <- read_project(root, parts = character())
+  if (!file.exists(project$ledger)) stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
+  x <- as_frame(with_ledger(project$ledger, timings))
+  x$where <- ifelse(is.na(x[["site"]]), x[["node"]], x[["site"]])
+  x$limit <- ifelse(is.na(x[["limit_kind"]]), NA, paste(x[["limit_value"]], x[["limit_kind"]]))
+  x$measured_at <- sub("T", " ", substr(x[["measured_at"]], 1, 16))
+  texts <- vapply(x, is.character, NA) & !names(x) %in% c("id", "note")
+  x[texts] <- lapply(x[texts], factor)
+  x
+}
+
+ledger_table <- function(x) {
+  if (!length(x)) x <- data.frame(timings = character())
+  numbers <- which(vapply(x, is.numeric, NA)) - 1
+  x[] <- lapply(x, function(v) if (is.numeric(v)) signif(v, 6) else v)
+  DT::datatable(x, rownames = FALSE, escape = TRUE, selection = "none", class = "plain", style = "default", colnames = gsub("_", " ", names(x)),
+                options = list(pageLength = 15, dom = "frtip", searchDelay = 120, autoWidth = FALSE,
+                               columnDefs = list(list(className = "number", targets = as.list(unname(numbers))))))
+}
+
+# What the table asks of its rows: those in which each word of the search is found somewhere, ordered, a page of them.
+# A text is looked for in the distinct values of a column only.
+table_answer <- function(data, params) {
+  n <- nrow(data)
+  at <- seq_len(n)
+  for (word in strsplit(trimws(or_else(params$search[["value"]], "")), "[[:space:]]+")[[1]]) {
+    hit <- logical(length(at))
+    for (column in data) hit <- hit | found_in(column, word)[at]
+    at <- at[hit]
+  }
+  keys <- lapply(params$order, function(one) {
+    column <- data[[as.integer(one[["column"]]) + 1]][at]
+    key <- if (is.numeric(column)) column else as.integer(factor(column))
+    if (identical(one[["dir"]], "desc")) -key else key
+  })
+  if (length(keys)) at <- at[do.call(order, unname(keys))]
+  from <- suppressWarnings(as.integer(or_else(params$start, 0)))
+  many <- suppressWarnings(as.integer(or_else(params$length, 15)))
+  page <- if (is.na(many) || many < 0) at else at[seq_along(at) > from & seq_along(at) <= from + many]
+  rows <- as_frame(data)[page, , drop = FALSE]
+  rows[] <- lapply(rows, function(v) if (is.numeric(v)) v else htmltools::htmlEscape(ifelse(is.na(v), "", as.character(v))))
+  list(draw = as.integer(params$draw), recordsTotal = n, recordsFiltered = length(at),
+       data = unname(lapply(seq_len(nrow(rows)), function(i) unname(as.list(rows[i, , drop = FALSE])))),
+       DT_rows_all = at, DT_rows_current = page)
+}
+
+found_in <- function(column, word) {
+  column <- if (is.factor(column)) column else factor(column)
+  hit <- grepl(tolower(word), tolower(levels(column)), fixed = TRUE)
+  found <- hit[as.integer(column)]
+  !is.na(found) & found
+}
+
+# ---- comparisons, and what is known of the question's job ------------------------------------------------------------
+
+compared_there <- function(root, by) {
+  project <- read_project(root, parts = character())
+  x <- tryCatch(with_ledger(project$ledger, function(ledger) compare_timings(ledger, by)), clockpigeon_error = identity)
+  if (inherits(x, "error")) return(list(none = conditionMessage(x)))
+  if (!nrow(x)) return(list(none = paste0("No two timings differ in ", factor_label(by), " alone.")))
+  list(figure = made_picture(ggplot2::autoplot(x), height = 3.6), table = report_comparison(x))
+}
+
+compared_block <- function(x) {
+  tags <- shiny::tags
+  if (is.null(x)) return(NULL)
+  if (length(x$none)) return(tags$section(tags$h2("Like with like"), tags$p(class = "about", x$none)))
+  shiny::tagList(
+    page_made("ratios", "Like with like", x$figure,
+              "Ratio of the old time to the new, with its 95 % interval, of timings that differ in nothing else."),
+    plain_table(x$table, "Comparison", c("Pairs", "Old time", "New time"))
+  )
+}
+
+# Of the job that is asked about: curves of its shots, speeds of sites, what is not known, what to measure.
+known_there <- function() {
+  forecast <- worked_for$made$forecast
+  job <- main_job(forecast$scenario)
+  choice <- decide(forecast, worked_for$made$asked, details = FALSE)
+  curves <- Map(function(shot, curve) list(
+    shot = shot$shot, figure = if (inherits(curve, "cp_curve")) made_picture(ggplot2::autoplot(curve)),
+    slow = if (inherits(curve, "cp_curve")) as_frame(slowest(curve))[1:5, , drop = FALSE]
+  ), job$shots, job$curves)
+  list(curves = curves, speeds = report_speeds(forecast$scenario), unknown = unname(unknown_words(forecast)),
+       evidence = evidence_line(job), measures = as_frame(next_measures(choice)))
+}
+
+known_block <- function(x) {
+  tags <- shiny::tags
+  shiny::tagList(
+    tags$section(tags$h2("What the forecast rests on"), tags$p(paste0(x$evidence, ".")),
+                 plain_table(x$speeds, "Speeds of sites", character())),
+    lapply(seq_along(x$curves), function(k) {
+      page_made(paste0("curve-", k), paste("Frame times of", x$curves[[k]]$shot), x$curves[[k]]$figure,
+                "Points: measured. Band: where the others are, 8 in 10.")
+    }),
+    tags$section(tags$h2("What is not known"), tags$ul(lapply(x$unknown, tags$li)))
+  )
+}
+
+# What to find out first, with its commands; those that are done on this machine have a button.
+measure_buttons <- function(input, output, session, work, about, load) {
+  tags <- shiny::tags
+  state <- shiny::reactiveVal(NULL)
+  output$measured <- shiny::renderUI({
+    rows <- about()$measures
+    if (is.null(rows)) return(NULL)
+    if (!nrow(rows)) return(tags$section(tags$h2("What to find out first"), tags$p("Nothing is worth measuring.")))
+    here <- rows[["what"]] %in% c("probe", "cheap")
+    tags$section(tags$h2("What to find out first"), tags$ol(class = "measures", lapply(seq_len(nrow(rows)), function(i) {
+      tags$li(tags$span(rows[["says"]][i]), if (startsWith(rows[["command"]][i], "clockpigeon ")) tags$code(rows[["command"]][i]),
+              if (here[i]) tags$button(type = "button", class = "order measure", `data-row` = i, "Run it here ..."))
+    })), tags$p(role = "status", state()))
+  })
+  shiny::observeEvent(input$measure, {
+    row <- about()$measures[input$measure, ]
+    shiny::showModal(shiny::modalDialog(
+      title = "Measure here?", tags$p(row[["says"]]), tags$p(class = "about", paste("The same as:", row[["command"]])),
+      footer = shiny::tagList(shiny::modalButton("No"), shiny::actionButton("measure_sure", "Yes")), easyClose = TRUE
+    ))
+  })
+  shiny::observeEvent(input$measure_sure, {
+    shiny::removeModal()
+    row <- about()$measures[input$measure, ]
+    state(paste0("Measuring: ", row[["command"]], " ..."))
+    promises::then(promises::as.promise(measured_here(work, row)), function(x) {
+      state("Measured. The forecast is made anew.")
+      load()
+    }, function(e) state(sub("^Error: ", "", conditionMessage(e))))
+    invisible()
+  })
+}

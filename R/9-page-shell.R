@@ -1,0 +1,111 @@
+# What all views of the page stand in: the head, the way from one to another, figures with their files, keys.
+
+# Views by the word in their address: `title`, `key` that goes there, `script` (a module of inst/page).
+page_views <- list(
+  decide = list(title = "Decide", key = "1", script = "decide.js"),
+  evidence = list(title = "Evidence", key = "2", script = "page.js"),
+  sites = list(title = "Sites", key = "3", script = "page.js"),
+  running = list(title = "Running", key = "4", script = "running.js"),
+  after = list(title = "After", key = "5", script = "page.js")
+)
+
+# The view that a request's query, as shiny has it, asks for.
+asked_view <- function(query) {
+  view <- shiny::parseQueryString(or_else(query, ""))[["view"]]
+  if (isTRUE(view %in% names(page_views))) view else "decide"
+}
+
+# What a query says beside the view: one text, or NULL.
+asked_of_view <- function(query, name) {
+  x <- shiny::parseQueryString(or_else(query, ""))[[name]]
+  if (length(x) == 1 && nzchar(x)) x
+}
+
+# An address of the page. `...`: what the view is of.
+view_address <- function(view, ...) {
+  given <- Filter(length, list(view = view, ...))
+  paste0("/?", paste0(names(given), "=", vapply(given, utils::URLencode, "", reserved = TRUE), collapse = "&"))
+}
+
+# A whole view. `left`: what stands on the left of everything; `...`: what is in the middle.
+page_shell <- function(title, view, left, ..., keys = character()) {
+  tags <- shiny::tags
+  of <- page_views[[view]]
+  bslib::page(
+    theme = bslib::bs_theme(version = 5), lang = "en", title = paste0(of$title, ": ", title, ", Clock Pigeon"),
+    tags$head(
+      tags$link(rel = "stylesheet", href = "page/page.css"), tags$link(rel = "icon", href = "data:,"),
+      tags$script(type = "module", src = paste0("page/", of$script))
+    ),
+    tags$a(class = "skip", href = "#middle", "To the middle"),
+    tags$header(
+      tags$h1(title),
+      tags$nav(`aria-label` = "Views", unname(Map(function(name, x) {
+        tags$a(href = view_address(name), `data-key` = x$key, `aria-current` = if (name == view) "page", x$title)
+      }, names(page_views), page_views))),
+      tags$p(id = "connection", role = "status")
+    ),
+    tags$div(class = "columns", left, tags$main(id = "middle", class = view, tabindex = "-1", ...)),
+    keys_dialog(keys)
+  )
+}
+
+# A list of what a view can be of, each an address; `current` is shown.
+page_choices <- function(view, of, names, current, says = NULL) {
+  tags <- shiny::tags
+  address <- function(name) do.call(view_address, c(list(view), stats::setNames(list(name), of)))
+  tags$ul(class = "choices", lapply(seq_along(names), function(k) {
+    tags$li(tags$a(href = address(names[k]), `aria-current` = if (identical(names[k], current)) "true", names[k]),
+            if (length(says)) tags$span(says[k]))
+  }))
+}
+
+# A figure that the browser draws, with what it shows in words and its files.
+page_figure <- function(id, title, about, more = NULL) {
+  tags <- shiny::tags
+  save <- function(kind) {
+    tags$button(type = "button", class = "save", `data-figure` = id, `data-kind` = kind,
+                `aria-label` = paste0(title, " as ", toupper(kind)), toupper(kind))
+  }
+  tags$section(
+    class = "figure", tags$h2(title), tags$p(class = "about", about),
+    tags$div(id = id, class = "plot"), more,
+    tags$p(class = "saves", "Save:", save("svg"), save("png"), save("csv"))
+  )
+}
+
+# Sentences under what they answer.
+said_list <- function(says) {
+  tags <- shiny::tags
+  tags$dl(class = "said", unname(Map(function(head, text) shiny::tagList(tags$dt(head), tags$dd(text)), names(says),
+                                     says)))
+}
+
+# A table that is short enough to be whole: columns of texts and numbers, `right` those that stand on the right.
+plain_table <- function(x, label, right = names(x)[vapply(x, is.numeric, NA)]) {
+  tags <- shiny::tags
+  side <- function(name) if (name %in% right) "number"
+  tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = label, tags$table(
+    class = "plain",
+    tags$thead(tags$tr(lapply(names(x), function(name) tags$th(scope = "col", class = side(name), name)))),
+    tags$tbody(lapply(seq_len(nrow(x)), function(i) {
+      tags$tr(lapply(names(x), function(name) tags$td(class = side(name), x[[name]][[i]])))
+    }))
+  ))
+}
+
+# What a view says that has nothing to show: why, and the command that fills it.
+empty_view <- function(why, command) {
+  tags <- shiny::tags
+  tags$section(class = "empty", tags$p(why), tags$p("Run ", tags$code(command), "."))
+}
+
+keys_dialog <- function(more = character()) {
+  tags <- shiny::tags
+  views <- vapply(page_views, `[[`, "", "title")
+  keys <- c("?" = "this list", stats::setNames(paste("the view", views), vapply(page_views, `[[`, "", "key")), more)
+  tags$dialog(id = "keys", `aria-label` = "Keys", tags$h2("Keys"),
+              tags$dl(unname(Map(function(key, does) shiny::tagList(tags$dt(tags$kbd(key)), tags$dd(does)), names(keys),
+                                 keys))),
+              tags$button(type = "button", id = "keys-close", "Close"))
+}

@@ -1,0 +1,92 @@
+# Jobs that somebody looks at in the page: looked at again in the process beside it, for all who look.
+
+# `look(job, first)` gives a mirai of how a job stands. Returns `join(job, session, tell)`: `tell(x)` is called with each
+# look, until the session ends, and `again(job)`, which looks at once. The next look begins `rest` seconds after the
+# last has ended, or four times as long as it took.
+page_follower <- function(look, rest = 1) {
+  followed <- new.env(parent = emptyenv())
+  tell_all <- function(job, x) for (one in as.list(followed[[job]]$who)) one(x)
+  go <- function(job) {
+    at <- followed[[job]]
+    if (at$busy || !length(at$who)) return(invisible())
+    at$busy <- TRUE
+    began <- steady_clock()
+    over <- function(x) {
+      at$busy <- FALSE
+      at$looks <- at$looks + 1
+      at$last <- x
+      tell_all(job, x)
+      wait <- if (at$soon) 0 else max(rest, if (at$looks > 1) 4 * (steady_clock() - began) else 0)
+      at$soon <- FALSE
+      if (is.null(x$over)) later::later(function() go(job), wait)
+    }
+    promises::then(promises::as.promise(look(job, at$looks == 0)), over,
+                   function(e) over(list(trouble = sub("^Error: ", "", conditionMessage(e)))))
+    invisible()
+  }
+  list(
+    join = function(job, session, tell) {
+      if (is.null(followed[[job]])) {
+        followed[[job]] <- list2env(list(who = new.env(), busy = FALSE, looks = 0, last = NULL, soon = FALSE),
+                                    parent = emptyenv())
+      }
+      at <- followed[[job]]
+      at$who[[session$token]] <- tell
+      session$onSessionEnded(function() rm(list = session$token, envir = at$who))
+      if (length(at$last)) tell(at$last)
+      go(job)
+    },
+    again = function(job) {
+      at <- followed[[job]]
+      if (is.null(at)) return(invisible())
+      at$soon <- at$busy
+      go(job)
+    }
+  )
+}
+
+# ---- in the process beside the page ----------------------------------------------------------------------------------
+
+# How a job stands, after what has come at its sites was taken: as page_state() has it.
+watched_there <- function(root, job, first) {
+  project <- read_project(root, parts = c("shots", "sites", "jobs", "rates"))
+  if (is.null(worked_for$links)) worked_for$links <- new_links()
+  last <- worked_for$watched[[job]]
+  trouble <- NULL
+  if (with_ledger(project$ledger, function(ledger) told_elsewhere(project, ledger, job))) {
+    rows <- with_ledger(project$ledger, function(ledger) fetch_job(project, ledger, job, 1, worked_for$links), FALSE)
+    trouble <- rows[["trouble"]][!is.na(rows[["trouble"]])]
+  }
+  x <- with_ledger(project$ledger, function(ledger) watch_job(project, ledger, job, last = last$x))
+  belief <- believed(last$belief, x)
+  worked_for$watched[[job]] <- list(x = x, belief = belief)
+  page_state(x, belief, trouble)
+}
+
+# What is ordered of a job, or fetched of it; what became of it in words.
+ordered_there <- function(root, job, what) {
+  project <- read_project(root, parts = c("shots", "sites", "jobs", "rates"))
+  with_ledger(project$ledger, function(ledger) {
+    if (what == "fetch") return(fetched_words(as_frame(fetch_job(project, ledger, job, 30)), job))
+    said <- order_job(project, ledger, job, what, "page")
+    paste(c(paste0("Job ", job, said$says, "."), said$trouble), collapse = " ")
+  }, FALSE)
+}
+
+fetched_words <- function(rows, job) {
+  rows <- rows[!is.na(rows[["site"]]), , drop = FALSE]
+  if (!nrow(rows)) return(paste0("Job ", job, " is at no site that could be asked."))
+  paste(paste0(rows[["site"]], ": ", rows[["here"]], " of ", rows[["frames"]], " frames are here",
+               ifelse(is.na(rows[["trouble"]]), "", paste0("; it ", rows[["trouble"]])), "."), collapse = " ")
+}
+
+# What was believed at each moment: made again from what had come the first time, and from then on added to, a point a
+# look, thinned where there are many.
+believed <- function(belief, x, most = 400) {
+  q <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
+  now <- data.frame(at_s = x$passed_s, there = sum(is.finite(x$came)), p10 = q[1], p50 = q[2], p90 = q[3])
+  rows <- rbind(as_frame(or_else(belief, belief_of(x))), now)
+  rows <- rows[!duplicated(rows[["at_s"]], fromLast = TRUE), , drop = FALSE]
+  if (nrow(rows) > most) rows <- rows[unique(c(seq(1, nrow(rows), 2), nrow(rows))), , drop = FALSE]
+  rows
+}
