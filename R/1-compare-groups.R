@@ -7,10 +7,11 @@ grouped_times <- function(x, by) {
   x <- as_frame(x)
   if (!nrow(x)) return(NULL)
   good <- x[["status"]] %in% "ok" & !is.na(x[["wall_s"]])
-  of <- split(seq_len(nrow(x)), row_key(x, by))
+  key <- row_key(x, by)
+  of <- split(seq_len(nrow(x)), factor(key, unique(key)))
   rows <- lapply(of, function(at) {
     took <- x[["wall_s"]][at[good[at]]]
-    q <- if (length(took)) quantile_of(took, c(0.5, 0.1, 0.9)) else rep(NA_real_, 3)
+    q <- if (length(took)) stats::quantile(took, c(0.5, 0.1, 0.9), type = 1, names = FALSE) else rep(NA_real_, 3)
     data.frame(x[at[1], by, drop = FALSE], runs = length(at), ended = mean(good[at]), median_s = q[1], p10_s = q[2],
                p90_s = q[3], row.names = NULL)
   })

@@ -123,7 +123,8 @@ alarm_lines <- function(x, width) {
   marks <- c(now = "!", soon = "*", note = "-")[alarms[["level"]]]
   until <- ifelse(is.na(alarms[["until_s"]]) | alarms[["until_s"]] <= x$passed_s, "",
                   paste0(" (until ", by_clock(alarms[["until_s"]], x$state$scenario), ")"))
-  c("", unlist(lapply(paste0(marks, " ", capital_text(alarms[["says"]]), ". ", alarms[["action"]], until), wrap_lines, width = width)))
+  c("", unlist(lapply(paste0(marks, " ", capital_text(alarms[["says"]]), ". ", alarms[["action"]], until), wrap_lines,
+                      width = width)))
 }
 
 capital_text <- function(text) paste0(toupper(substr(text, 1, 1)), substring(text, 2))

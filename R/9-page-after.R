@@ -7,7 +7,7 @@ after_page <- function(title) {
     tags$div(class = "question", role = "region", `aria-label` = "Job", tags$div(
       tags$h2("Jobs that were placed"), shiny::uiOutput("jobs"),
       tags$div(class = "orders", shiny::actionButton("look", "Look at its pictures", class = "order"),
-               shiny::actionButton("leave", "Leave it", class = "order", disabled = NA), tags$p(role = "status", id = "looking", ""))
+               shiny::actionButton("leave", "Leave it", class = "order", disabled = NA))
     )),
     shiny::uiOutput("bill", class = "wide"), shiny::uiOutput("pictures", class = "wide"),
     shiny::uiOutput("learned", class = "wide")
@@ -82,11 +82,13 @@ bill_block <- function(x, job) {
                                                                        if (x$none == "bill") " --bill FILE")))
   }
   steps <- x$steps
-  body <- data.frame(step = steps[["step"]], change = ifelse(is.na(steps[["change"]]), "", sprintf("%+.2f", steps[["change"]])),
-                     after = sprintf("%.2f", steps[["after"]]), why = steps[["why"]])
+  change <- ifelse(is.na(steps[["change"]]), "", sprintf("%+.*f", minor_digits(x$currency), steps[["change"]]))
+  body <- data.frame(step = steps[["step"]], change = change, after = format_money(steps[["after"]]),
+                     why = steps[["why"]])
   names(body)[3] <- x$currency
   shiny::tagList(
-    tags$section(tags$h2("Promise and bill"), tags$p(x$head), plain_table(body, "Steps from promise to bill", c("change", x$currency))),
+    tags$section(tags$h2("Promise and bill"), tags$p(x$head),
+                 plain_table(body, "Steps from promise to bill", c("change", x$currency))),
     page_made("steps", "From promise to bill", x$figure),
     tags$section(tags$h2("Of the bill"), tags$ul(lapply(sub("^[!*] ", "", x$findings), tags$li)))
   )
@@ -159,14 +161,18 @@ learned_block <- function(x) {
   tags <- shiny::tags
   if (is.null(x)) return(NULL)
   if (length(x$trouble)) return(tags$section(tags$h2("What was learned"), tags$p(x$trouble)))
-  if (isTRUE(x$none)) return(shiny::tagList(tags$h2("What was learned"), empty_view("No job was settled yet.", "clockpigeon settle JOB")))
+  if (isTRUE(x$none)) {
+    return(shiny::tagList(tags$h2("What was learned"),
+                          empty_view("No job was settled yet.", "clockpigeon settle JOB")))
+  }
   s <- x$scores
   says <- x$says[nzchar(x$says)]
+  scores <- data.frame(site = s[["site"]], what = figure_words(s[["what"]]), at = s[["at"]], `said by` = whose_words(s),
+                       jobs = s[["jobs"]], `in range` = ifelse(is.na(s[["inside"]]), "", s[["inside"]]),
+                       `took times` = round(s[["bias"]], 2), check.names = FALSE)
   shiny::tagList(
     page_made("learned-figure", "Forecasts and outcomes", x$figure),
     tags$section(tags$h2("What was learned"), tags$ul(lapply(sub("^- ", "", says), tags$li)),
-                 plain_table(data.frame(site = s[["site"]], what = figure_words(s[["what"]]), at = s[["at"]],
-                                        `said by` = whose_words(s), jobs = s[["jobs"]], `in range` = s[["inside"]],
-                                        `took times` = round(s[["bias"]], 2), check.names = FALSE), "Scores of forecasts"))
+                 plain_table(scores, "Scores of forecasts", c("jobs", "in range", "took times")))
   )
 }

@@ -81,22 +81,6 @@ decide_server <- function(input, output, session, work) {
   })
 }
 
-# Figures of a decision that R draws: stages and lines of cost, where there is a plan.
-decided_figures <- function(choice) {
-  if (is.na(choice$pick)) return(NULL)
-  made <- function(show) tryCatch(made_picture(ggplot2::autoplot(choice, show = show)), clockpigeon_error = function(e) NULL)
-  list(timeline = made("timeline"), cost = made("cost"))
-}
-
-answer_block <- function(title, says, more = NULL, pick = NA) {
-  tags <- shiny::tags
-  shiny::tagList(
-    tags$h2(title, `data-pick` = if (is.na(pick)) "" else pick),
-    said_list(says),
-    if (length(more)) tags$p(class = "waiting", more)
-  )
-}
-
 # The question that the inputs stand for, as decide() takes it, with the sites that are left out; NULL before there is a
 # forecast.
 page_asked <- function(input, made) {

@@ -35,7 +35,8 @@ evidence_server <- function(input, output, session, work, query) {
   load <- function() {
     promises::then(promises::as.promise(ask_beside(work, timings_there)), function(x) {
       for (id in c("scene", "engine", "where", "status")) {
-        shiny::updateSelectInput(session, id, choices = c("all" = "", levels(x[[id]])), selected = asked_of_view(query, id))
+        shiny::updateSelectInput(session, id, choices = c("all" = "", levels(x[[id]])),
+                                 selected = asked_of_view(query, id))
       }
       rows(x)
     }, told)
@@ -53,11 +54,13 @@ evidence_server <- function(input, output, session, work, query) {
     x <- kept()
     by <- input$group
     if (is.null(x)) return(NULL)
-    if (nzchar(or_else(by, ""))) as_frame(grouped_times(x, by)) else stats::setNames(x[names(shown_columns)], shown_columns)
+    if (nzchar(or_else(by, ""))) return(as_frame(grouped_times(x, by)))
+    stats::setNames(x[names(shown_columns)], shown_columns)
   })
   output$counted <- shiny::renderUI({
     x <- kept()
-    if (is.null(x)) return(if (length(trouble())) answer_block("Evidence", c(Trouble = trouble())) else "Reading the ledger ...")
+    if (is.null(x) && length(trouble())) return(answer_block("Evidence", c(Trouble = trouble())))
+    if (is.null(x)) return("Reading the ledger ...")
     if (!nrow(rows())) return(empty_view("The ledger has no timings yet.", "clockpigeon bench"))
     paste0(format(nrow(x), big.mark = ","), " of ", format(nrow(rows()), big.mark = ","), " timings, times in seconds.",
            if (any(is_sample(rows()))) " Sample data, invented.")
@@ -99,7 +102,8 @@ ledger_table <- function(x) {
   if (!length(x)) x <- data.frame(timings = character())
   numbers <- which(vapply(x, is.numeric, NA)) - 1
   x[] <- lapply(x, function(v) if (is.numeric(v)) signif(v, 6) else v)
-  DT::datatable(x, rownames = FALSE, escape = TRUE, selection = "none", class = "plain", style = "default", colnames = gsub("_", " ", names(x)),
+  DT::datatable(x, rownames = FALSE, escape = TRUE, selection = "none", class = "plain", style = "default",
+                colnames = gsub("_", " ", names(x)),
                 options = list(pageLength = 15, dom = "frtip", searchDelay = 120, autoWidth = FALSE,
                                columnDefs = list(list(className = "number", targets = as.list(unname(numbers))))))
 }
@@ -124,7 +128,9 @@ table_answer <- function(data, params) {
   many <- suppressWarnings(as.integer(or_else(params$length, 15)))
   page <- if (is.na(many) || many < 0) at else at[seq_along(at) > from & seq_along(at) <= from + many]
   rows <- as_frame(data)[page, , drop = FALSE]
-  rows[] <- lapply(rows, function(v) if (is.numeric(v)) v else htmltools::htmlEscape(ifelse(is.na(v), "", as.character(v))))
+  rows[] <- lapply(rows, function(v) {
+    if (is.numeric(v)) v else htmltools::htmlEscape(ifelse(is.na(v), "", as.character(v)))
+  })
   list(draw = as.integer(params$draw), recordsTotal = n, recordsFiltered = length(at),
        data = unname(lapply(seq_len(nrow(rows)), function(i) unname(as.list(rows[i, , drop = FALSE])))),
        DT_rows_all = at, DT_rows_current = page)
@@ -193,20 +199,19 @@ measure_buttons <- function(input, output, session, work, about, load) {
     if (is.null(rows)) return(NULL)
     if (!nrow(rows)) return(tags$section(tags$h2("What to find out first"), tags$p("Nothing is worth measuring.")))
     here <- rows[["what"]] %in% c("probe", "cheap")
-    tags$section(tags$h2("What to find out first"), tags$ol(class = "measures", lapply(seq_len(nrow(rows)), function(i) {
-      tags$li(tags$span(rows[["says"]][i]), if (startsWith(rows[["command"]][i], "clockpigeon ")) tags$code(rows[["command"]][i]),
+    each <- lapply(seq_len(nrow(rows)), function(i) {
+      command <- rows[["command"]][i]
+      tags$li(tags$span(rows[["says"]][i]), if (startsWith(command, "clockpigeon ")) tags$code(command),
               if (here[i]) tags$button(type = "button", class = "order measure", `data-row` = i, "Run it here ..."))
-    })), tags$p(role = "status", state()))
+    })
+    tags$section(tags$h2("What to find out first"), tags$ol(class = "measures", each),
+                 tags$p(role = "status", state()))
   })
   shiny::observeEvent(input$measure, {
     row <- about()$measures[input$measure, ]
-    shiny::showModal(shiny::modalDialog(
-      title = "Measure here?", tags$p(row[["says"]]), tags$p(class = "about", paste("The same as:", row[["command"]])),
-      footer = shiny::tagList(shiny::modalButton("No"), shiny::actionButton("measure_sure", "Yes")), easyClose = TRUE
-    ))
+    page_ask(session, "measure_sure", "Measure here?", row[["says"]], paste("The same as:", row[["command"]]))
   })
   shiny::observeEvent(input$measure_sure, {
-    shiny::removeModal()
     row <- about()$measures[input$measure, ]
     state(paste0("Measuring: ", row[["command"]], " ..."))
     promises::then(promises::as.promise(measured_here(work, row)), function(x) {

@@ -51,7 +51,8 @@ page_headers <- function(guard, evaluates = FALSE) {
   # An address of numbers in brackets is no source of a policy.
   sockets <- paste0("ws://", grep("[", guard$hosts, fixed = TRUE, invert = TRUE, value = TRUE), collapse = " ")
   list("Content-Security-Policy" = paste0(
-    "default-src 'none'; script-src 'self'", if (evaluates) " 'unsafe-eval'", "; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; ",
+    "default-src 'none'; script-src 'self'", if (evaluates) " 'unsafe-eval'",
+    "; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; ",
     "font-src 'self'; connect-src 'self' ", sockets, "; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
   ), "X-Content-Type-Options" = "nosniff", "Referrer-Policy" = "no-referrer", "Cache-Control" = "no-store")
 }

@@ -31,3 +31,12 @@ page_made <- function(id, title, x, about = NULL) {
     `data-rows` = as.character(jsonlite::toJSON(x$rows, auto_unbox = TRUE, na = "null", digits = 7))
   ))
 }
+
+# Figures of a decision that R draws: stages and lines of cost, where there is a plan.
+decided_figures <- function(choice) {
+  if (is.na(choice$pick)) return(NULL)
+  made <- function(show) {
+    tryCatch(made_picture(ggplot2::autoplot(choice, show = show)), clockpigeon_error = function(e) NULL)
+  }
+  list(timeline = made("timeline"), cost = made("cost"))
+}

@@ -1,8 +1,9 @@
 # The page of a project: served on the loopback address, worked for by a process of its own.
 
 # Serves the page of a project until `stop_after` seconds have passed, or it is ended. `make(...)`: the question of the
-# job, made in the background: a list of `asked` and `forecast`, as the command `choose` has them; `with`: its arguments;
-# `measure(..., row)` does a row of next_measures() there; `opened(url)` is called once requests are answered.
+# job, made in the background: a list of `asked` and `forecast`, as the command `choose` has them; `with`: its
+# arguments; `measure(..., row)` does a row of next_measures() there; `opened(url)` is called once requests are
+# answered.
 serve_page <- function(project, make, with, measure, port = 0L, opened = function(url) NULL, stop_after = Inf) {
   for (package in c("shiny", "bslib", "httpuv", "promises", "mirai", "DT")) need_package(package, "the page")
   door <- page_door(project$root, port)
@@ -34,7 +35,7 @@ serve_page <- function(project, make, with, measure, port = 0L, opened = functio
 # is open goes on. They are kept in the user's own cache, which nobody else can read.
 page_door <- function(root, port = 0L, folder = file.path(tools::R_user_dir("clockpigeon", "cache"), "pages")) {
   path <- file.path(folder, paste0(substr(openssl::sha256(real_path(root)), 1, 24), ".json"))
-  kept <- tryCatch(jsonlite::read_json(path), error = function(e) NULL)
+  kept <- if (file.exists(path)) tryCatch(jsonlite::read_json(path), error = function(e) NULL)
   known <- length(kept) > 0 && grepl("^[0-9a-f]{48}$", or_else(kept$token, "")) && is.numeric(kept$port) &&
     difftime(Sys.time(), file.mtime(path), units = "days") < 7
   at <- if (port > 0) free_port(port) else if (known && can_listen(kept$port)) kept$port else

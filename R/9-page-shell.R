@@ -46,8 +46,16 @@ page_shell <- function(title, view, left, ..., keys = character()) {
       tags$p(id = "connection", role = "status")
     ),
     tags$div(class = "columns", left, tags$main(id = "middle", class = view, tabindex = "-1", ...)),
-    keys_dialog(keys)
+    keys_dialog(keys),
+    tags$dialog(id = "ask", `aria-labelledby` = "ask-title", tags$h2(id = "ask-title"), tags$div(id = "ask-texts"),
+                tags$button(type = "button", id = "ask-no", class = "order", "No"),
+                tags$button(type = "button", id = "ask-yes", class = "order", "Yes"))
   )
+}
+
+# Asks before something is done; `input[[id]]` is set by a yes. (shiny's own dialog needs a script in the page.)
+page_ask <- function(session, id, title, ...) {
+  session$sendCustomMessage("ask", list(id = id, title = title, texts = I(c(...))))
 }
 
 # A list of what a view can be of, each an address; `current` is shown.
@@ -81,6 +89,16 @@ said_list <- function(says) {
                                      says)))
 }
 
+# An answer: its title and its sentences, and what is still to come.
+answer_block <- function(title, says, more = NULL, pick = NA) {
+  tags <- shiny::tags
+  shiny::tagList(
+    tags$h2(title, `data-pick` = if (is.na(pick)) "" else pick),
+    said_list(says),
+    if (length(more)) tags$p(class = "waiting", more)
+  )
+}
+
 # A table that is short enough to be whole: columns of texts and numbers, `right` those that stand on the right.
 plain_table <- function(x, label, right = names(x)[vapply(x, is.numeric, NA)]) {
   tags <- shiny::tags
@@ -108,4 +126,15 @@ keys_dialog <- function(more = character()) {
               tags$dl(unname(Map(function(key, does) shiny::tagList(tags$dt(tags$kbd(key)), tags$dd(does)), names(keys),
                                  keys))),
               tags$button(type = "button", id = "keys-close", "Close"))
+}
+
+# What a project's ledger says; NULL where there is none yet.
+with_ledger_of <- function(root, code) {
+  project <- read_project(root, parts = character())
+  if (file.exists(project$ledger)) with_ledger(project$ledger, code)
+}
+
+# Jobs of a project that were placed, in the order in which they were.
+project_jobs <- function(root) {
+  or_else(with_ledger_of(root, function(ledger) placed_jobs(ledger, stopped = TRUE)), character())
 }

@@ -75,7 +75,8 @@ worked_block <- function(x) {
   if (length(x$trouble)) return(answer_block("For the job that is asked about", c(Trouble = x$trouble)))
   rows <- x$options
   body <- data.frame(option = rows[["option"]], `done after` = format_duration(rows[["finish_p50"]]),
-                     `8 in 10` = paste(format_duration(rows[["finish_p10"]]), "to", format_duration(rows[["finish_p90"]])),
+                     `8 in 10` = paste(format_duration(rows[["finish_p10"]]), "to",
+                                       format_duration(rows[["finish_p90"]])),
                      cost = format_money(rows[["cost_mean"]]),
                      `8 in 10 ` = paste(format_money(rows[["cost_p10"]]), "to", format_money(rows[["cost_p90"]])),
                      `speed is` = rows[["evidence"]], check.names = FALSE)
@@ -83,15 +84,19 @@ worked_block <- function(x) {
   suits <- x$suits
   shiny::tagList(
     tags$h2("For the job that is asked about"), tags$p(class = "about", x$question),
-    if (nrow(body)) plain_table(body, "What it comes to here", names(body)[2:5]) else tags$p("No option of it is here."),
-    if (NROW(suits)) {
-      asked <- suits[suits[["answer"]] != "fits", , drop = FALSE]
-      shiny::tagList(tags$h2("Does it fit?"), if (!nrow(asked)) tags$p("All that the job needs is there.")
-                     else plain_table(data.frame(what = gsub("_", " ", asked[["field"]]), needs = asked[["needs"]],
-                                                 has = ifelse(is.na(asked[["has"]]), "unsaid", asked[["has"]]),
-                                                 answer = asked[["answer"]], ask = asked[["says"]]), "What does not fit"))
-    }
+    if (nrow(body)) plain_table(body, "What it comes to here", names(body)[2:5])
+    else tags$p("No option of it is here."),
+    if (NROW(suits)) shiny::tagList(tags$h2("Does it fit?"), suits_block(suits))
   )
+}
+
+# What does not fit, or is not said, with what to ask.
+suits_block <- function(suits) {
+  asked <- suits[suits[["answer"]] != "fits", , drop = FALSE]
+  if (!nrow(asked)) return(shiny::tags$p("All that the job needs is there."))
+  plain_table(data.frame(what = gsub("_", " ", asked[["field"]]), needs = asked[["needs"]],
+                         has = ifelse(is.na(asked[["has"]]), "unsaid", asked[["has"]]), answer = asked[["answer"]],
+                         ask = asked[["says"]]), "What does not fit")
 }
 
 job_words <- function(job) {
@@ -112,7 +117,8 @@ card_editor <- function(input, output, session, work, site, written) {
       tags$h2("Its file"), tags$label(`for` = "text", class = "about", paste0("sites/", basename(path()))),
       tags$textarea(id = "text", class = "shiny-input-textarea", rows = 18, spellcheck = "false",
                     paste(readLines(path(), warn = FALSE, encoding = "UTF-8"), collapse = "\n")),
-      shiny::actionButton("check", "Check", class = "order"), tags$p(role = "status", state())
+      shiny::actionButton("check", "Check", class = "order"), tags$p(role = "status", state()),
+      edits_block(with_ledger_of(work$root, edits), basename(path()))
     )
   })
   shiny::observeEvent(input$check, {
@@ -128,20 +134,28 @@ card_editor <- function(input, output, session, work, site, written) {
                    shiny::actionButton("write", "Write it ...", class = "order"))
   })
   shiny::observeEvent(input$write, {
-    shiny::showModal(shiny::modalDialog(
-      title = paste0("Write sites/", basename(path()), "?"),
-      tags$p("It is written down in the ledger that ", who_works(), " changed it. Decisions made with the old card stay as they are."),
-      footer = shiny::tagList(shiny::modalButton("No"), shiny::actionButton("write_sure", "Yes")), easyClose = TRUE
-    ))
+    page_ask(session, "write_sure", paste0("Write sites/", basename(path()), "?"),
+             paste0("It is written down in the ledger that ", who_works(), " changed it. Decisions made with the old ",
+                    "card stay as they are."))
   })
   shiny::observeEvent(input$write_sure, {
-    shiny::removeModal()
     x <- found()
     found(NULL)
     state(tryCatch(write_card(x, path(), work$root), clockpigeon_error = conditionMessage))
     ask_question(work)
     written()
   })
+}
+
+# What was changed here before, and by whom.
+edits_block <- function(x, file) {
+  tags <- shiny::tags
+  x <- x[x[["file"]] == paste0("sites/", file), , drop = FALSE]
+  if (!NROW(x)) return(NULL)
+  shiny::tagList(tags$h2("Changed here"), tags$ul(lapply(seq_len(nrow(x)), function(i) {
+    tags$li(substr(sub("T", " ", x[["made_at"]][i]), 1, 16), " UTC, ", x[["by"]][i],
+            tags$pre(class = "changes", x[["change"]][i]))
+  })))
 }
 
 # The file of a site's rate card.
@@ -180,8 +194,9 @@ line_changes <- function(old, new, around = 2) {
   x <- as_frame(diffobj::ses_dat(old, new))
   sign <- c(Match = " ", Insert = "+", Delete = "-")[as.character(x[["op"]])]
   near <- vapply(seq_along(sign), function(i) any(sign[max(1, i - around):min(length(sign), i + around)] != " "), NA)
-  data.frame(sign = sign, line = ifelse(is.na(x[["id.b"]]), x[["id.a"]], x[["id.b"]]),
-             text = ifelse(sign == "-", old[x[["id.a"]]], new[x[["id.b"]]]), row.names = NULL)[near, , drop = FALSE]
+  came <- sign == "+"
+  data.frame(sign = sign, line = ifelse(came, x[["id.b"]], x[["id.a"]]),
+             text = ifelse(came, new[x[["id.b"]]], old[x[["id.a"]]]), row.names = NULL)[near, , drop = FALSE]
 }
 
 changed_lines <- function(lines) {
@@ -206,5 +221,6 @@ write_card <- function(x, path, root) {
   with_ledger(project$ledger, function(ledger) {
     add_edit(ledger, paste0("sites/", basename(path)), paste(differ[["sign"]], differ[["text"]], collapse = "\n"))
   }, FALSE)
-  paste0("Written: ", sum(differ[["sign"]] == "-"), " lines went and ", sum(differ[["sign"]] == "+"), " came.")
+  went <- sum(differ[["sign"]] == "-")
+  paste0("Written: ", went, if (went == 1) " line" else " lines", " went and ", nrow(differ) - went, " came.")
 }

@@ -1,8 +1,8 @@
 # Jobs that somebody looks at in the page: looked at again in the process beside it, for all who look.
 
-# `look(job, first)` gives a mirai of how a job stands. Returns `join(job, session, tell)`: `tell(x)` is called with each
-# look, until the session ends, and `again(job)`, which looks at once. The next look begins `rest` seconds after the
-# last has ended, or four times as long as it took.
+# `look(job, first)` gives a mirai, or another promise, of how a job stands. Returns `join(job, session, tell)`:
+# `tell(x)` is called with each look, until the session ends; and `again(job)`, which looks at once. The next look
+# begins `rest` seconds after the last has ended, or as long as it took.
 page_follower <- function(look, rest = 1) {
   followed <- new.env(parent = emptyenv())
   tell_all <- function(job, x) for (one in as.list(followed[[job]]$who)) one(x)
@@ -16,7 +16,7 @@ page_follower <- function(look, rest = 1) {
       at$looks <- at$looks + 1
       at$last <- x
       tell_all(job, x)
-      wait <- if (at$soon) 0 else max(rest, if (at$looks > 1) 4 * (steady_clock() - began) else 0)
+      wait <- if (at$soon) 0 else max(rest, if (at$looks > 1) steady_clock() - began else 0)
       at$soon <- FALSE
       if (is.null(x$over)) later::later(function() go(job), wait)
     }
@@ -54,11 +54,11 @@ watched_there <- function(root, job, first) {
   last <- worked_for$watched[[job]]
   trouble <- NULL
   if (with_ledger(project$ledger, function(ledger) told_elsewhere(project, ledger, job))) {
-    rows <- with_ledger(project$ledger, function(ledger) fetch_job(project, ledger, job, 1, worked_for$links), FALSE)
+    rows <- with_ledger(project$ledger, function(ledger) fetch_job(project, ledger, job, 3, worked_for$links), FALSE)
     trouble <- rows[["trouble"]][!is.na(rows[["trouble"]])]
   }
   x <- with_ledger(project$ledger, function(ledger) watch_job(project, ledger, job, last = last$x))
-  belief <- believed(last$belief, x)
+  belief <- belief_until(last$belief, x)
   worked_for$watched[[job]] <- list(x = x, belief = belief)
   page_state(x, belief, trouble)
 }
@@ -82,7 +82,7 @@ fetched_words <- function(rows, job) {
 
 # What was believed at each moment: made again from what had come the first time, and from then on added to, a point a
 # look, thinned where there are many.
-believed <- function(belief, x, most = 400) {
+belief_until <- function(belief, x, most = 400) {
   q <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
   now <- data.frame(at_s = x$passed_s, there = sum(is.finite(x$came)), p10 = q[1], p50 = q[2], p90 = q[3])
   rows <- rbind(as_frame(or_else(belief, belief_of(x))), now)

@@ -201,7 +201,7 @@ function judged() {
 const roundStep = (most) => [0.01, 0.1, 0.5, 1, 5, 10, 60, 300, 600, 900, 1800, 3600, 21600].find((s) => most / s <= 300) || most / 200;
 
 /** @param {Facts} x */
-function takeFacts(x) {
+export function takeFacts(x) {
   facts = x;
   finish = floats(x.finish);
   cost = floats(x.cost);

@@ -173,13 +173,21 @@ document.addEventListener('click', (event) => {
   const button = /** @type {HTMLElement} */ (event.target).closest('button.save');
   if (button instanceof HTMLElement) save(button.dataset.figure || '', button.dataset.kind || '');
 });
+byId('ask-no').addEventListener('click', () => /** @type {HTMLDialogElement} */ (byId('ask')).close());
+shiny.addCustomMessageHandler('ask', (/** @type {{id: string, title: string, texts: string[]}} */ x) => {
+  const dialog = /** @type {HTMLDialogElement} */ (byId('ask'));
+  byId('ask-title').textContent = x.title;
+  byId('ask-texts').replaceChildren(...x.texts.map((text) => Object.assign(document.createElement('p'), { textContent: text })));
+  byId('ask-yes').onclick = () => { dialog.close(); shiny.setInputValue(x.id, Date.now(), { priority: 'event' }); };
+  dialog.showModal();
+});
 byId('keys-close').addEventListener('click', () => /** @type {HTMLDialogElement} */ (byId('keys')).close());
 document.addEventListener('keydown', (event) => {
   const at = /** @type {HTMLElement} */ (event.target);
   if (event.ctrlKey || event.altKey || event.metaKey || at.matches('textarea, input:not([type]), input[type=text], input[type=search]')) return;
   const dialog = /** @type {HTMLDialogElement} */ (byId('keys'));
   const view = document.querySelector(`nav a[data-key="${CSS.escape(event.key)}"]`);
-  if (dialog.open) return;
+  if (dialog.open || /** @type {HTMLDialogElement} */ (byId('ask')).open) return;
   if (event.key === '?') dialog.showModal();
   else if (keys[event.key]) keys[event.key]();
   else if (view instanceof HTMLElement) view.click();

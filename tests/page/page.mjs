@@ -3,7 +3,7 @@
 // Prints a line for each test with its time, and last `N passed, N failed`.
 import { chromium } from 'playwright-core';
 import { execFileSync, spawn } from 'node:child_process';
-import { readFileSync, writeFileSync, existsSync } from 'node:fs';
+import { appendFileSync, cpSync, existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import http from 'node:http';
 import path from 'node:path';
@@ -16,14 +16,16 @@ if (!existsSync(chromium_at)) {
 }
 const project = path.join(folder, 'tide-clock');
 // One moment for the page and for what the terminal says of the same question.
-const env = { ...process.env, CLOCKPIGEON_NOW: '2026-11-26T22:00:00Z', NO_COLOR: '1', COLUMNS: '200' };
+const env = { ...process.env, CLOCKPIGEON_NOW: '2026-11-26T22:00:00Z', NO_COLOR: '1', COLUMNS: '200', R_USER_CACHE_DIR: path.join(folder, 'cache') };
 const question = ['--shots', 'gears', '--engine', 'sundew'];
-const run = (...args) => execFileSync(command, args, { cwd: project, env, encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] });
+const run_in = (where, args) => execFileSync(command, args, { ...where, encoding: 'utf8', stdio: ['ignore', 'pipe', 'ignore'] });
+const run = (...args) => run_in({ cwd: project, env }, args);
+/** What a command says that may end with 3: something is to be looked at. */
+const said_in = (where, ...args) => { try { return run_in(where, args); } catch (error) { return String(error.stdout); } };
 
 /** Serves the page; its address, and how it is ended. */
-function serve(...args) {
-  const child = spawn(command, ['page', ...question, '--deadline', '20h', '--budget', '60EUR', '--no-open', '--for', '20min', ...args],
-    { cwd: project, env });
+function serve(where = { cwd: project, env }) {
+  const child = spawn(command, ['page', ...question, '--deadline', '20h', '--budget', '60EUR', '--no-open', '--for', '20min'], where);
   let said = '';
   child.stderr.on('data', (text) => { said += text; });
   const address = new Promise((resolve, reject) => {
@@ -67,6 +69,19 @@ async function opened(address, options = {}) {
   return page;
 }
 const close = (page) => page.context().close();
+/** A window with another view in it. */
+async function viewed(address, view, options = {}) {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, ...options });
+  const page = await context.newPage();
+  page.faults = [];
+  page.on('pageerror', (error) => page.faults.push(error.message));
+  await page.goto(address);
+  await page.goto(`${new URL(page.url()).origin}/?view=${view}`);
+  return page;
+}
+/** Until a view has all that it begins with. */
+const filled = (page, view) => page.waitForSelector({ evidence: '#measured li', sites: '#worked table', running: '#stands h2, #stands .empty',
+  after: '#learned h2, #bill .empty', decide: '#answer [data-pick]' }[view], { timeout: 60000 });
 /** The answer, once nothing more is searched. */
 async function answer(page) {
   await page.waitForFunction(() => document.querySelector('#answer dl') && !document.querySelector('#answer .waiting') &&
@@ -84,6 +99,12 @@ async function settled(page) {
     return `${id}=${id !== 'confidence' && Number(slider.value) >= Number(slider.max) ? '%22none%22' : Number(slider.value)}`;
   }));
   await page.waitForFunction((asked) => asked.every((one) => `${location.search}&`.includes(`${one}&`)), asked, { timeout: 30000 });
+}
+/** A picture of the window's first screen, where PAGE_SHOTS names a folder for them. */
+async function shot(page, name) {
+  if (!process.env.PAGE_SHOTS) return;
+  await page.evaluate(() => { document.activeElement.blur(); window.scrollTo(0, 0); });
+  await page.screenshot({ path: path.join(process.env.PAGE_SHOTS, `${name}.png`) });
 }
 const squeezed = (text) => text.replace(/\s+/g, ' ');
 /** What the terminal says of the question that the page's address keeps. */
@@ -155,7 +176,7 @@ await test('the answer is there, in the words of the terminal, and the address h
   const said = await terminal(page);
   for (const text of got.says) sure(said.includes(squeezed(text)), `the terminal does not say: ${text}\nbut: ${said}`);
   same(page.faults, [], 'errors of the page');
-  if (process.env.PAGE_SHOT) await page.screenshot({ path: process.env.PAGE_SHOT });
+  await shot(page, 'page');
   await close(page);
 });
 
@@ -209,24 +230,98 @@ await test('figures are saved as SVG, PNG and CSV', async () => {
   await close(page);
 });
 
-for (const scheme of ['light', 'dark']) {
-  await test(`nothing serious is found by axe, ${scheme}`, async () => {
-    // What is injected for the test is not for the policy to judge.
-    const page = await opened(address, { colorScheme: scheme, bypassCSP: true });
-    await answer(page);
-    await page.evaluate(axe);
-    const found = await page.evaluate(async () => (await window.axe.run()).violations
-      .map((v) => `${v.impact}: ${v.id} (${v.nodes.length}): ${v.nodes[0].html.slice(0, 120)}`));
-    same(found, [], 'findings');
+for (const view of ['decide', 'evidence', 'sites', 'running', 'after']) {
+  for (const scheme of ['light', 'dark']) {
+    await test(`nothing serious is found by axe, ${view}, ${scheme}`, async () => {
+      // What is injected for the test is not for the policy to judge.
+      const page = await viewed(address, view, { colorScheme: scheme, bypassCSP: true });
+      await filled(page, view);
+      if (view === 'decide') await answer(page);
+      await page.evaluate(axe);
+      const found = await page.evaluate(async () => (await window.axe.run()).violations
+        .map((v) => `${v.impact}: ${v.id} (${v.nodes.length}): ${v.nodes[0].html.slice(0, 120)}`));
+      same(found, [], 'findings');
+      same(page.faults, [], 'errors of the page');
+      await close(page);
+    });
+  }
+  await test(`at 200 % zoom nothing runs out of the window, ${view}`, async () => {
+    const page = await viewed(address, view, { viewport: { width: 640, height: 400 }, deviceScaleFactor: 2 });
+    await filled(page, view);
+    const over = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
+    sure(over <= 0, `${over} px too wide`);
     await close(page);
   });
 }
 
-await test('at 200 % zoom nothing runs out of the window', async () => {
-  const page = await opened(address, { viewport: { width: 640, height: 400 }, deviceScaleFactor: 2 });
-  await answer(page);
-  const over = await page.evaluate(() => document.documentElement.scrollWidth - window.innerWidth);
-  sure(over <= 0, `${over} px too wide`);
+await test('keys go from view to view, and the view is in the address', async () => {
+  const page = await opened(address);
+  for (const [key, view] of [['3', 'sites'], ['4', 'running'], ['5', 'after'], ['2', 'evidence'], ['1', 'decide']]) {
+    await page.keyboard.press(key);
+    await page.waitForURL((url) => url.searchParams.get('view') === view);
+    await page.waitForFunction((view) => document.querySelector('nav [aria-current=page]') && document.querySelector(`main.${view}`), view);
+  }
+  await close(page);
+});
+
+await test('the ledger is searched, sorted and grouped, and saved', async () => {
+  const page = await viewed(address, 'evidence');
+  await filled(page, 'evidence');
+  const info = () => page.locator('.dataTables_info').textContent();
+  const all = Number((await page.locator('#counted').textContent()).match(/of ([0-9,]+) timings/)[1].replace(',', ''));
+  await shot(page, 'page-evidence');
+  await page.locator('.dataTables_filter input').fill('basin sundew');
+  await page.waitForFunction(() => document.querySelector('.dataTables_info').textContent.includes('filtered'));
+  const found = Number((await info()).match(/of ([0-9,]+) entries/)[1].replace(',', ''));
+  sure(found > 0 && found < all, `${found} of ${all}`);
+  await page.locator('#scene').selectOption('basin');
+  await page.locator('#engine').selectOption('sundew');
+  await page.waitForFunction((found) => document.querySelector('#counted').textContent.startsWith(`${found} of`), found);
+  await page.locator('#scene').selectOption('');
+  await page.locator('#engine').selectOption('');
+  await page.waitForFunction((all) => document.querySelector('#counted').textContent.replace(',', '').startsWith(`${all} of`), all);
+  await page.locator('.dataTables_filter input').fill('');
+  await page.waitForFunction(() => !document.querySelector('.dataTables_info').textContent.includes('filtered'));
+  await page.getByRole('columnheader', { name: /^seconds/ }).click();
+  await page.waitForFunction(() => { const first = [...document.querySelectorAll('#timings tbody tr')].map((row) => Number(row.cells[8].textContent));
+    return first.length > 5 && first.every((x, i) => i === 0 || x >= first[i - 1]); });
+  await page.locator('#group').selectOption('engine');
+  await page.waitForFunction(() => [...document.querySelectorAll('#timings thead th')].some((x) => x.textContent === 'median s') &&
+    document.querySelectorAll('#timings tbody tr td').length > 5);
+  const groups = await page.evaluate(() => [...document.querySelectorAll('#timings tbody tr')].map((row) => Number(row.cells[1].textContent)));
+  same(groups.reduce((a, b) => a + b), all, 'timings in all groups');
+  const waits = page.waitForEvent('download');
+  await page.locator('#timings_csv').click();
+  sure(readFileSync(await (await waits).path(), 'utf8').startsWith('"engine","runs"'), 'the file begins otherwise');
+  const figure = page.waitForEvent('download');
+  await page.locator('button.save[data-figure=curve-1][data-kind=png]').click();
+  sure(readFileSync(await (await figure).path(), 'latin1').startsWith('\x89PNG'), 'no PNG of the curve');
+  await close(page);
+});
+
+await test('a card is edited: refused in words, shown as what changes, asked for and written down', async () => {
+  const file = path.join(project, 'sites', 'quayside.yaml');
+  const was = readFileSync(file, 'utf8');
+  const page = await viewed(address, 'sites&site=quayside');
+  await filled(page, 'sites');
+  await page.locator('#text').fill(was.replace(/^currency: .*$/m, 'currency: shells'));
+  await page.locator('#check').click();
+  await page.waitForSelector('.trouble');
+  sure(/shells/.test(await page.locator('.trouble').textContent()), 'the refusal says not why');
+  same(await page.locator('#write').count(), 0, 'buttons to write it');
+  await page.locator('#text').fill(was.replace(/^about: .*$/m, 'about: <img src=x onerror="window.hit = 1">'));
+  await page.locator('#check').click();
+  await page.waitForSelector('.changes .comes');
+  sure((await page.locator('.changes .comes').textContent()).includes('<img'), 'what comes is not shown as it is');
+  same(readFileSync(file, 'utf8'), was, 'the file before it was asked for');
+  await page.locator('#write').click();
+  await page.locator('#ask-yes').click();
+  await page.waitForFunction(() => document.querySelector('#editing').textContent.includes('Written: 1 line went and 1 came'));
+  sure(/onerror/.test(readFileSync(file, 'utf8')), 'the file is not written');
+  sure((await page.locator('#edit pre.changes').textContent()).includes('+ about'), 'it is not written down');
+  sure((await page.locator('#card p').first().textContent()).includes('<img'), 'the card is not shown as it is');
+  sure(await page.evaluate(() => window.hit === undefined), 'it was run');
+  writeFileSync(file, was);
   await close(page);
 });
 
@@ -264,12 +359,91 @@ await test('a WebSocket needs the cookie and an origin of the page', async () =>
   }
 });
 
-await test('a program that is gone is said to be gone', async () => {
+await test('a program that is gone is said to be gone, and the page goes on when it is back', async () => {
   const other = serve();
   const page = await opened(await other.address);
+  await move(page, 'deadline', 36000);
+  await settled(page);
   await other.end();
   await page.waitForFunction(() => document.getElementById('connection').textContent.includes('lost'));
+  const again = serve();
+  same(new URL(await again.address).port, new URL(page.url()).port, 'its port');
+  await page.waitForFunction(() => document.getElementById('connection').textContent === '' && document.body.dataset.pick !== undefined, null,
+    { timeout: 60000 });
+  same(await page.evaluate(() => Number(document.getElementById('deadline').value)), 36000, 'the deadline that was asked');
   await close(page);
+  await again.end();
+});
+
+await test('a job is watched live to its end: frames, an alarm, an order that asks first; and what came of it', async () => {
+  const live = path.join(folder, 'live');
+  cpSync(project, live, { recursive: true });
+  const farm = spawn(command, ['standin', 'saltmill', '--port', '0', '--speed', '30', '--misbehave', 'freeze=3@3min:12min,corrupt=2%,prices=1.3',
+    '--for', '10min', '--seed', '7'], { cwd: live, env: { ...env, CLOCKPIGEON_NOW: '', CLOCKPIGEON_TOKEN: token } });
+  const [at, now] = await new Promise((resolve, reject) => {
+    let out = '', err = '';
+    const look = () => { const now = err.match(/CLOCKPIGEON_NOW='([^']*)'/); if (out.includes('\n') && now) resolve([out.trim(), now[1]]); };
+    farm.stdout.on('data', (text) => { out += text; look(); });
+    farm.stderr.on('data', (text) => { err += text; look(); });
+    farm.on('exit', () => reject(new Error(`the stand-in ended: ${err}`)));
+  });
+  const where = { cwd: live, env: { ...env, CLOCKPIGEON_NOW: now, CLOCKPIGEON_TOKEN: token } };
+  appendFileSync(path.join(live, 'sites', 'saltmill.yaml'), `service: {address: ${at}/saltmill, token: {env: CLOCKPIGEON_TOKEN}}\n`);
+  said_in(where, 'choose', ...question, '--only', 'saltmill,brisk,nodes=10', '--deadline', '4h', '--budget', '60EUR', '--done', 'gears 1-600', '--record', 'cut-1');
+  said_in(where, 'place', 'cut-1', '--yes', '--despite', 'quote,check,changed');
+  const other = serve(where);
+  const page = await viewed(await other.address, 'running');
+  try {
+    await page.waitForSelector('#orders button', { timeout: 60000 });
+    const there = () => page.evaluate(() => Number(document.body.dataset.there));
+    await page.waitForSelector('#alarms li', { timeout: 90000 });
+    sure(/act now|act soon|to know/.test(await page.locator('#alarms li').first().textContent()), 'an alarm without its weight');
+    await page.locator('#pause').click();
+    await page.getByRole('button', { name: 'No', exact: true }).click();
+    sure(!await page.locator('#ask').isVisible(), 'it still asks');
+    same(await page.evaluate(() => document.body.dataset.paused), 'false', 'paused without a yes');
+    await page.locator('#pause').click();
+    await page.locator('#ask-yes').click();
+    await page.waitForFunction(() => document.body.dataset.paused === 'true', null, { timeout: 60000 });
+    await page.locator('#resume').click();
+    await page.locator('#ask-yes').click();
+    await page.waitForFunction(() => document.body.dataset.paused === 'false', null, { timeout: 60000 });
+    await page.waitForFunction(() => document.body.dataset.there === '120', null, { timeout: 150000 });
+    same(await there(), 120, 'frames there');
+    await page.locator('#strip-canvas').focus();
+    await page.keyboard.press('End');
+    sure(/^gears 720: there, \d+ s on saltmill\/node-/.test(await page.locator('#strip-said').textContent()), await page.locator('#strip-said').textContent());
+    for (const [figure, kind, begins] of [['strip', 'svg', '<svg'], ['lanes', 'png', '\x89PNG'], ['belief', 'csv', '"at_s"'], ['spent', 'svg', '<svg'], ['strip', 'csv', '"frame"']]) {
+      const waits = page.waitForEvent('download');
+      await page.locator(`button.save[data-figure=${figure}][data-kind=${kind}]`).click();
+      sure(readFileSync(await (await waits).path(), 'latin1').startsWith(begins), `${figure}.${kind} begins otherwise`);
+    }
+    if (await page.locator('#fetch').count()) {
+      await page.locator('#fetch').click();
+      await page.locator('#ask-yes').click();
+    }
+    await page.waitForFunction(() => document.querySelector('#stands').textContent.includes('120 of 120 frames are there'), null, { timeout: 60000 });
+    same(page.faults, [], 'errors of the page');
+    await shot(page, 'page-running');
+    const settled = squeezed(said_in(where, 'settle', 'cut-1'));
+    const verified = squeezed(said_in(where, 'verify', 'cut-1'));
+    await page.keyboard.press('5');
+    await page.waitForSelector('#bill table', { timeout: 60000 });
+    sure(settled.includes(squeezed(await page.locator('#bill p').first().textContent())), 'the bill is said otherwise in the terminal');
+    await page.locator('#look').click();
+    await page.waitForFunction(() => /frames are usable/.test(document.querySelector('#pictures').textContent), null, { timeout: 60000 });
+    const usable = (await page.locator('#pictures p').first().textContent()).match(/^(\d+ of \d+)/)[1];
+    sure(verified.includes(usable), `${usable}, but the terminal says: ${verified.slice(0, 200)}`);
+    sure(await page.locator('img.sheet').count() === 1 || verified.includes('120 of 120'), 'no picture of what is suspect');
+    await page.waitForSelector('#learned table');
+    await shot(page, 'page-after');
+  } catch (error) {
+    throw new Error(`${error.message}\nwhile the page says: ${squeezed(await page.locator('body').innerText()).slice(0, 1500)}`);
+  } finally {
+    await close(page);
+    await other.end();
+    farm.kill('SIGTERM');
+  }
 });
 
 await test('texts of files are texts', async () => {
