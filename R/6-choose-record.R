@@ -190,11 +190,15 @@ record_page <- function(record) {
       seq_len(NROW(record$left_out))])),
     section("Learned", list_of(learned_words(list(corrections = record$corrections)))),
     section("Disclosed", list_of(record$disclosures)), section("Doubtful", list_of(record$doubts)),
-    section("Made from", list_of(c(
-      paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ", record$evidence$version,
-             ", the newest of ", record$evidence$newest, ", hash ", record$evidence$hash),
-      vapply(unname(record$inputs), function(x) paste0(first_of(x$site, x$shot), ": hash ", x$hash,
-                                               if (length(x$as_of)) paste0(", prices of ", x$as_of)), ""),
-      paste0("clockpigeon ", record$made_with$clockpigeon, ", ", record$made_with$r, ", ", record$made_with$draws,
-             " draws, seed ", record$made_with$seed)))))
+    section("Made from", list_of(made_from(record))))
+}
+
+# All that is needed to make a decision again, a line each.
+made_from <- function(record) {
+  c(paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ", record$evidence$version,
+           ", the newest of ", record$evidence$newest, ", hash ", record$evidence$hash),
+    vapply(unname(record$inputs), function(x) paste0(first_of(x$site, x$shot), ": hash ", x$hash,
+                                             if (length(x$as_of)) paste0(", prices of ", x$as_of)), ""),
+    paste0("clockpigeon ", record$made_with$clockpigeon, ", ", record$made_with$r, ", ", record$made_with$draws,
+           " draws, seed ", record$made_with$seed))
 }

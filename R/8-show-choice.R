@@ -37,7 +37,8 @@ plot_tradeoff <- function(object) {
     ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
     ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
     ggplot2::scale_x_log10(breaks = time_ticks, labels = moment_labels(object),
-                           expand = ggplot2::expansion(mult = 0.08)) +
+                           expand = ggplot2::expansion(mult = 0.08),
+                           guide = ggplot2::guide_axis(check.overlap = TRUE)) +
     ggplot2::scale_y_continuous(limits = c(0, NA), expand = ggplot2::expansion(mult = c(0.03, 0.12))) +
     ggplot2::labs(x = paste0("done ", moment_axis(object), ", each step a factor"),
                   y = paste0("cost (", object$forecast$scenario$currency, ")"), colour = NULL, shape = NULL,

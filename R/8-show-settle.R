@@ -2,19 +2,11 @@
 
 # `x` from settle_job(); all steps with `all`, else those that change something.
 settle_lines <- function(x, all = FALSE, width = terminal_width()) {
-  steps <- as_frame(x$steps)
-  n <- nrow(steps)
-  kept <- all | seq_len(n) == 1 | !steps[["difference"]] %in% 0
-  money <- function(v) format_money(v)
-  body <- data.frame(step = steps[["step"]], change = ifelse(is.na(steps[["difference"]]), "",
-                                                             sprintf("%+.*f", minor_digits(x$currency),
-                                                                     steps[["difference"]])),
-                     after = formatC(steps[["after"]], format = "f", digits = minor_digits(x$currency)),
-                     why = step_words(x, steps[["step"]]))[kept, , drop = FALSE]
-  names(body)[3] <- x$currency
+  body <- settled_table(x, all)
+  nothing <- setdiff(x$steps[["step"]], body[["step"]])
   c(wrap_lines(settle_head(x), width), "",
     text_table(body, right = c("change", x$currency), spare = "why", width = width),
-    if (!all && any(!kept)) wrap_lines(paste0("Nothing came of: ", toString(steps[["step"]][!kept]), "."), width),
+    if (length(nothing)) wrap_lines(paste0("Nothing came of: ", toString(nothing), "."), width),
     "", finding_texts(x, width))
 }
 
@@ -29,6 +21,17 @@ settle_head <- function(x) {
          if (all(x$lines[["basis"]] == "priced")) "what its runs come to by the card" else "billed", ".",
          if (x$new > 0) paste0(" ", x$new, if (x$new == 1) " line is" else " lines are", " new in the ledger."),
          if (x$other > 0) paste0(" ", x$other, " lines of the file are of other jobs."))
+}
+
+# Its steps as texts: all of them, or those that change something.
+settled_table <- function(x, all = FALSE) {
+  steps <- as_frame(x$steps)
+  change <- ifelse(is.na(steps[["difference"]]), "", sprintf("%+.*f", minor_digits(x$currency), steps[["difference"]]))
+  out <- data.frame(step = steps[["step"]], change = change,
+                    after = formatC(steps[["after"]], format = "f", digits = minor_digits(x$currency)),
+                    why = step_words(x, steps[["step"]]))
+  names(out)[3] <- x$currency
+  out[all | seq_len(nrow(steps)) == 1 | !steps[["difference"]] %in% 0, , drop = FALSE]
 }
 
 # What stands behind a step, in a few words.

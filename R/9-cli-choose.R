@@ -140,17 +140,18 @@ choice_status <- function(choice) if (choice$plan$fits) 0L else 3L
 cli_report <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   choice <- cli_job_choice(project, o, args)
-  cli_write_report(project, choice, o$out)
+  settled <- if (length(o$settled)) cli_ledger(project, FALSE, function(l) settle_job(project, l, o$settled))
+  cli_write_report(project, choice, o$out, settled)
   cat(o$out, "\n", sep = "")
   cli_figure(choice, o$figure, show = o$show)
   choice_status(choice)
 }
 
 # The page, with the comparison of versions when the ledger has two of the job's engine.
-cli_write_report <- function(project, choice, path) {
+cli_write_report <- function(project, choice, path, settled = NULL) {
   attach_defaults()
   rows <- cli_ledger(project, code = function(ledger) timings(ledger,
                                                               engine = main_job(choice$forecast$scenario)$engine))
   versions <- tryCatch(compare_timings(rows, by = "engine_version"), clockpigeon_error_compare = function(e) NULL)
-  report(choice, path, versions, title = paste0("Where to render: ", project$name))
+  report(choice, path, versions, paste0("Where to render: ", project$name), settled)
 }

@@ -294,7 +294,7 @@ cli_commands <- list(
   report = command_row(
     "write the choice as an HTML page", function(o, args) cli_report(o, args), arguments = "[JOB]", arity = c(0, 1),
     options = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
-      figure_option))
+      opt("--settled", "a job that was placed: what was promised of it beside what became of it"), figure_option))
   ),
   help = command_row(
     "say what a command does", function(o, args) cli_help(args), arguments = "[COMMAND]", arity = c(0, 1),

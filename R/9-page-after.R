@@ -63,12 +63,8 @@ settled_there <- function(root, job) {
     known <- job_outcomes(ledger)
     if (!job_id(ledger, job) %in% known[["job"]] && !job %in% known[["job"]]) return(list(none = "settled"))
     x <- settle_job(project, ledger, job)
-    steps <- as_frame(x$steps)
-    kept <- seq_len(nrow(steps)) == 1 | !steps[["difference"]] %in% 0
     list(head = settle_head(x), figure = made_picture(ggplot2::autoplot(x)),
-         steps = data.frame(step = steps[["step"]], change = steps[["difference"]], after = steps[["after"]],
-                            why = step_words(x, steps[["step"]]))[kept, , drop = FALSE],
-         currency = x$currency, findings = finding_texts(x, 400L))
+         steps = settled_table(x), findings = finding_texts(x, 400L))
   }, FALSE)
 }
 
@@ -81,14 +77,9 @@ bill_block <- function(x, job) {
       paste0("Job ", job, " has a bill that was not settled."), paste0("clockpigeon settle ", job,
                                                                        if (x$none == "bill") " --bill FILE")))
   }
-  steps <- x$steps
-  change <- ifelse(is.na(steps[["change"]]), "", sprintf("%+.*f", minor_digits(x$currency), steps[["change"]]))
-  body <- data.frame(step = steps[["step"]], change = change, after = format_money(steps[["after"]]),
-                     why = steps[["why"]])
-  names(body)[3] <- x$currency
   shiny::tagList(
     tags$section(tags$h2("Promise and bill"), tags$p(x$head),
-                 plain_table(body, "Steps from promise to bill", c("change", x$currency))),
+                 plain_table(x$steps, "Steps from promise to bill", names(x$steps)[2:3])),
     page_made("steps", "From promise to bill", x$figure),
     tags$section(tags$h2("Of the bill"), tags$ul(lapply(sub("^[!*] ", "", x$findings), tags$li)))
   )

@@ -76,7 +76,12 @@ evidence_server <- function(input, output, session, work, query) {
     promises::then(promises::as.promise(ask_beside(work, compared_there, by)), compared, told)
     invisible()
   })
-  output$compared <- shiny::renderUI(compared_block(compared()))
+  speeds <- shiny::reactiveVal(NULL)
+  promises::then(promises::as.promise(ask_beside(work, speeds_there)), speeds, told)
+  output$compared <- shiny::renderUI(shiny::tagList(
+    compared_block(compared()),
+    page_made("speeds", "Speeds of devices", speeds(), "Of all timings, by scene and device.")
+  ))
   output$known <- shiny::renderUI({
     if (length(trouble())) return(shiny::tags$p(class = "trouble", trouble()))
     if (is.null(about())) return(shiny::tags$p(class = "waiting", "Working out what is known of the job ..."))
@@ -153,6 +158,13 @@ compared_there <- function(root, by) {
   list(figure = made_picture(ggplot2::autoplot(x), height = 3.6), table = report_comparison(x))
 }
 
+# How fast the ledger's devices are beside each other.
+speeds_there <- function(root) {
+  project <- read_project(root, parts = character())
+  tryCatch(made_picture(ggplot2::autoplot(fit_speeds(with_ledger(project$ledger, timings)))),
+           clockpigeon_error = function(e) NULL)
+}
+
 compared_block <- function(x) {
   tags <- shiny::tags
   if (is.null(x)) return(NULL)
@@ -169,12 +181,24 @@ known_there <- function() {
   forecast <- worked_for$made$forecast
   job <- main_job(forecast$scenario)
   choice <- decide(forecast, worked_for$made$asked, details = FALSE)
-  curves <- Map(function(shot, curve) list(
-    shot = shot$shot, figure = if (inherits(curve, "cp_curve")) made_picture(ggplot2::autoplot(curve)),
-    slow = if (inherits(curve, "cp_curve")) as_frame(slowest(curve))[1:5, , drop = FALSE]
-  ), job$shots, job$curves)
+  curves <- Map(function(shot, curve) {
+    if (!inherits(curve, "cp_curve")) return(NULL)
+    list(shot = shot$shot, figure = made_picture(ggplot2::autoplot(curve)), says = slow_frame_words(curve))
+  }, job$shots, job$curves)
+  curves <- unname(Filter(length, curves))
   list(curves = curves, speeds = report_speeds(forecast$scenario), unknown = unname(unknown_words(forecast)),
        evidence = evidence_line(job), measures = as_frame(next_measures(choice)))
+}
+
+# Where the slowest frame is likely to be, and which frame tells most next.
+slow_frame_words <- function(curve) {
+  slow <- slowest(curve)
+  open <- setdiff(curve$frames, curve$frame)
+  c(paste0("The slowest frame takes ", format_duration(slow[["median"]]), " (8 in 10: ",
+           format_duration(slow[["lower"]]),
+           " to ", format_duration(slow[["upper"]]), "), most often frame ", slow[["frame"]], " (",
+           percent(slow[["chance"]]), ")."),
+    if (length(open)) paste0("The next frame to measure is ", next_probe(curve)[["frame"]][1], "."))
 }
 
 known_block <- function(x) {
@@ -184,7 +208,7 @@ known_block <- function(x) {
                  plain_table(x$speeds, "Speeds of sites", character())),
     lapply(seq_along(x$curves), function(k) {
       page_made(paste0("curve-", k), paste("Frame times of", x$curves[[k]]$shot), x$curves[[k]]$figure,
-                "Points: measured. Band: where the others are, 8 in 10.")
+                paste(c("Points: measured. Band: where the others are, 8 in 10.", x$curves[[k]]$says), collapse = " "))
     }),
     tags$section(tags$h2("What is not known"), tags$ul(lapply(x$unknown, tags$li)))
   )

@@ -82,13 +82,6 @@ page_figure <- function(id, title, about, more = NULL) {
   )
 }
 
-# Sentences under what they answer.
-said_list <- function(says) {
-  tags <- shiny::tags
-  tags$dl(class = "said", unname(Map(function(head, text) shiny::tagList(tags$dt(head), tags$dd(text)), names(says),
-                                     says)))
-}
-
 # An answer: its title and its sentences, and what is still to come.
 answer_block <- function(title, says, more = NULL, pick = NA) {
   tags <- shiny::tags
@@ -97,19 +90,6 @@ answer_block <- function(title, says, more = NULL, pick = NA) {
     said_list(says),
     if (length(more)) tags$p(class = "waiting", more)
   )
-}
-
-# A table that is short enough to be whole: columns of texts and numbers, `right` those that stand on the right.
-plain_table <- function(x, label, right = names(x)[vapply(x, is.numeric, NA)]) {
-  tags <- shiny::tags
-  side <- function(name) if (name %in% right) "number"
-  tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = label, tags$table(
-    class = "plain",
-    tags$thead(tags$tr(lapply(names(x), function(name) tags$th(scope = "col", class = side(name), name)))),
-    tags$tbody(lapply(seq_len(nrow(x)), function(i) {
-      tags$tr(lapply(names(x), function(name) tags$td(class = side(name), x[[name]][[i]])))
-    }))
-  ))
 }
 
 # What a view says that has nothing to show: why, and the command that fills it.

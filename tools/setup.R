@@ -8,15 +8,15 @@
 role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
 packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
-          "knitr", "rmarkdown", "zip", "openssl", "ps"),
+          "htmltools", "zip", "openssl", "ps"),
   test = c("testthat", "png", "tiff", "curl", "later", "mirai", "data.table", "lpSolve", "withr",
-           "shiny", "bslib", "httpuv", "promises", "DT", "diffobj", "htmltools"),
+           "knitr", "rmarkdown", "shiny", "bslib", "httpuv", "promises", "DT", "diffobj"),
   page = character(),
   develop = c("lintr", "roxygen2"),
   site = c("pkgdown", "covr")
 )
 stopifnot(role %in% names(packages))
-programs <- list(run = c(pandoc = "pandoc"), test = c(povray = "povray", ffmpeg = "ffmpeg"),
+programs <- list(run = character(), test = c(pandoc = "pandoc", povray = "povray", ffmpeg = "ffmpeg"),
                  page = c(chromium = "chromium", nodejs = "node", npm = "npm"), develop = character(), site = character())
 roles <- names(packages)[seq_len(match(role, names(packages)))]
 

@@ -14,7 +14,7 @@ test_that("compare, forecast, choose and report run on the demo's evidence, in e
   none <- run("choose", job, "--deadline", "1s", "--format", "csv")
   expect_identical(none$status, 3L)
   expect_identical(nrow(read.csv(text = none$stdout)), nrow(s))
-  skip_if(!rmarkdown::pandoc_available())
+  skip_if_not_installed("htmltools")
   reported <- run("report", job, "--deadline", "30h", "--out", "r.html")
   expect_identical(reported$stdout, "r.html\n")
   expect_true(file.size(file.path(folder, "r.html")) > 1e4)

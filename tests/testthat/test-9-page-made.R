@@ -1,18 +1,19 @@
-test_that("a figure made in R is a picture with its words and its numbers", {
-  skip_if_not(capabilities("cairo"))
-  rows <- data.frame(at = c(1, 2.5), who = c("a", "<b>"))
-  plot <- ggplot2::ggplot(rows, ggplot2::aes(at, who)) + ggplot2::geom_point() + ggplot2::labs(alt = "Two points")
-  x <- clockpigeon:::made_picture(plot, 4, 3)
-  expect_identical(x$alt, "Two points")
-  expect_identical(c(x$width, x$height), c(384, 288))
-  drawn <- rawToChar(openssl::base64_decode(sub("^data:image/svg.xml;base64,", "", x$src)))
-  expect_match(drawn, "<svg", fixed = TRUE)
-  expect_identical(x$rows, list(c("at", "who"), list(1, "a"), list(2.5, "<b>")))
+test_that("a figure made in R stands in the page with its numbers, as texts", {
+  skip_if_not_installed("shiny")
+  x <- list(src = "data:image/svg+xml;base64,AA==", alt = "Two <points>", width = 10, height = 5,
+            rows = list(c("at", "who"), list(1, "<b>")))
   html <- as.character(clockpigeon:::page_made("points", "Points", x))
   expect_match(html, "data-kind=\"csv\"", fixed = TRUE)
-  expect_no_match(html, "<b>", fixed = TRUE)
+  expect_match(html, "data-of=\"points\"", fixed = TRUE)
+  expect_no_match(html, "<b>|<points>")
   expect_null(clockpigeon:::page_made("points", "Points", NULL))
-  # Numbers of a plot whose data are in a layer.
-  late <- ggplot2::ggplot() + ggplot2::geom_point(ggplot2::aes(at, who), data = rows)
-  expect_identical(clockpigeon:::plot_rows(late)$at, rows$at)
+})
+
+test_that("a decision has its stages and its lines of cost as figures, and none where nothing can be done", {
+  skip_if_not(capabilities("cairo"))
+  forecast <- forecast_job(plan_options(x_job(), read_project(demo_file())$sites), draws = 100)
+  made <- clockpigeon:::decided_figures(choose_option(forecast, "40 h"))
+  expect_match(made$timeline$src, "^data:image/svg")
+  expect_match(made$cost$alt, ".")
+  expect_null(clockpigeon:::decided_figures(list(pick = NA)))
 })
