@@ -58,7 +58,7 @@ test_that("forecast and choice", {
   at_widths(function() capture.output(print(picked$forecast)))
   at_widths(function() capture.output(print(picked$forecast$scenario)))
   at_widths(function() trial_lines(trial_value(picked)))
-  facts <- report_facts(picked)
+  facts <- c(report_facts(picked), alt = choice_alt(picked))
   texts <- c("question", "headline", "answer", "first", "picked", "warnings", "how", "changes", "worth",
              "evidence", "unknown", "left_out", "disclosed", "alt", "made")
   expect_snapshot_output(for (name in texts) cat(name, ": ", paste(facts[[name]], collapse = "\n  "), "\n", sep = ""))
