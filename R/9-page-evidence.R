@@ -43,6 +43,16 @@ evidence_server <- function(input, output, session, work, query) {
     promises::then(promises::as.promise(ask_process(work$profile, known_there)), about, told)
   }
   load()
+  for (id in c("group", "compare")) {
+    if (length(asked_of_view(query, id))) shiny::updateSelectInput(session, id, selected = asked_of_view(query, id))
+  }
+  # The address keeps what is shown.
+  shiny::observe({
+    asked <- lapply(stats::setNames(nm = c("scene", "engine", "where", "status", "group", "compare")), function(id) {
+      if (nzchar(or_else(input[[id]], ""))) input[[id]]
+    })
+    if (length(rows())) shiny::updateQueryString(do.call(view_address, c(list("evidence"), asked)))
+  })
   kept <- shiny::reactive({
     x <- rows()
     for (id in c("scene", "engine", "where", "status")) {

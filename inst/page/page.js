@@ -195,6 +195,14 @@ document.addEventListener('keydown', (event) => {
   event.preventDefault();
 });
 
+// The way to another view leads to where it was left in this window.
+const here = document.querySelector('nav [aria-current=page]');
+for (const link of document.querySelectorAll('nav a')) {
+  const left = sessionStorage.getItem(link.textContent || '');
+  if (left && link !== here) link.setAttribute('href', left);
+}
+window.addEventListener('pagehide', () => sessionStorage.setItem((here && here.textContent) || '', location.pathname + location.search));
+
 /** Asks for the page until its program answers again, which then goes on where it was: the address keeps what was asked. */
 async function comeBack() {
   for (let times = 0; times < 1800; times++) {

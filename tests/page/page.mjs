@@ -258,9 +258,17 @@ await test('keys go from view to view, and the view is in the address', async ()
   const page = await opened(address);
   for (const [key, view] of [['3', 'sites'], ['4', 'running'], ['5', 'after'], ['2', 'evidence'], ['1', 'decide']]) {
     await page.keyboard.press(key);
-    await page.waitForURL((url) => url.searchParams.get('view') === view);
     await page.waitForFunction((view) => document.querySelector('nav [aria-current=page]') && document.querySelector(`main.${view}`), view);
   }
+  // Where a view was left, it is gone on with.
+  await page.waitForFunction(() => document.body.dataset.pick !== undefined);
+  await move(page, 'budget', 30);
+  await settled(page);
+  await page.keyboard.press('5');
+  await page.waitForSelector('main.after');
+  await page.keyboard.press('1');
+  await page.waitForFunction(() => document.body.dataset.pick !== undefined);
+  same(await page.evaluate(() => Number(document.getElementById('budget').value)), 30, 'the budget that was asked');
   await close(page);
 });
 
@@ -290,6 +298,7 @@ await test('the ledger is searched, sorted and grouped, and saved', async () => 
     document.querySelectorAll('#timings tbody tr td').length > 5);
   const groups = await page.evaluate(() => [...document.querySelectorAll('#timings tbody tr')].map((row) => Number(row.cells[1].textContent)));
   same(groups.reduce((a, b) => a + b), all, 'timings in all groups');
+  sure(page.url().includes('group=engine'), `the address keeps no group: ${page.url()}`);
   const waits = page.waitForEvent('download');
   await page.locator('#timings_csv').click();
   sure(readFileSync(await (await waits).path(), 'utf8').startsWith('"engine","runs"'), 'the file begins otherwise');
