@@ -12,7 +12,8 @@ decide_page <- function(title) {
     page_figure("chance", "Chance of being done by then", "Of the option that is picked; the line is the deadline."),
     tags$section(class = "wide", tags$h2("Options"),
                  tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = "Options",
-                          tags$table(id = "options", class = "plain", tags$thead(), tags$tbody()))),
+                          tags$table(id = "options", class = "plain", tags$thead(), tags$tbody())),
+                 tags$button(type = "button", class = "order", id = "all-options", hidden = NA, "Show all")),
     shiny::uiOutput("more", class = "wide"),
     keys = c(d = "the deadline", b = "the budget", c = "the chance", a = "the answer",
              "arrows" = "move a slider; Page Up and Page Down by more")
@@ -53,7 +54,7 @@ decide_server <- function(input, output, session, work) {
     session$sendCustomMessage("facts", page_facts(x$forecast, x$asked))
     made(x)
   }, onRejected = function(e) failed(list(of = NULL, why = conditionMessage(e))))
-  asked <- shiny::debounce(shiny::reactive(page_asked(input, made())), 150)
+  asked <- shiny::debounce(shiny::reactive(page_asked(input, made())), 40)
   said <- shiny::reactive(if (length(asked())) page_said(made()$forecast, asked()$question, asked()$without))
   search <- one_at_a_time(function(question) searched_answer(work, question$question, question$without),
                           function(question, x) searched(list(of = question, said = x)),

@@ -73,9 +73,12 @@ evidence_server <- function(input, output, session, work, query) {
     if (is.null(x)) return("Reading the ledger ...")
     if (!nrow(rows())) return(empty_view("The ledger has no timings yet.", "clockpigeon bench"))
     paste0(format(nrow(x), big.mark = ","), " of ", format(nrow(rows()), big.mark = ","), " timings, times in seconds.",
-           if (any(is_sample(rows()))) " Sample data, invented.")
+           if (any(rows()[["sample"]])) " Sample data, invented.")
   })
-  output$timings <- DT::renderDT(ledger_table(shown()), server = TRUE, funcFilter = table_answer)
+  index <- shiny::reactive(searchable(shown()))
+  output$timings <- DT::renderDT(ledger_table(shown()), server = TRUE, funcFilter = function(data, params) {
+    table_answer(data, params, shiny::isolate(index()))
+  })
   output$timings_csv <- shiny::downloadHandler("timings.csv", function(path) {
     utils::write.csv(shown(), path, row.names = FALSE, na = "")
   })
@@ -108,9 +111,21 @@ timings_there <- function(root) {
   x$where <- ifelse(is.na(x[["site"]]), x[["node"]], x[["site"]])
   x$limit <- ifelse(is.na(x[["limit_kind"]]), NA, paste(x[["limit_value"]], x[["limit_kind"]]))
   x$measured_at <- sub("T", " ", substr(x[["measured_at"]], 1, 16))
-  texts <- vapply(x, is.character, NA) & !names(x) %in% c("id", "note")
+  x$sample <- is_sample(x)
+  # No more than is shown: the page keeps it for each window.
+  x <- x[unique(c(names(shown_columns), group_columns, "where", "status", "wall_s", "sample"))]
+  texts <- vapply(x, is.character, NA)
   x[texts] <- lapply(x[texts], factor)
   x
+}
+
+# Of each column its distinct values as small letters, and which of them each row has: made once for many searches.
+searchable <- function(x) {
+  lapply(x, function(column) {
+    if (is.factor(column)) return(list(texts = tolower(levels(column)), codes = as.integer(column)))
+    distinct <- unique(column)
+    list(texts = tolower(as.character(distinct)), codes = match(column, distinct))
+  })
 }
 
 ledger_table <- function(x) {
@@ -124,18 +139,18 @@ ledger_table <- function(x) {
 }
 
 # What the table asks of its rows: those in which each word of the search is found somewhere, ordered, a page of them.
-# A text is looked for in the distinct values of a column only.
-table_answer <- function(data, params) {
+# `index`: from searchable(); a text is looked for in the distinct values of a column only.
+table_answer <- function(data, params, index = searchable(data)) {
   n <- nrow(data)
   at <- seq_len(n)
   for (word in strsplit(trimws(or_else(params$search[["value"]], "")), "[[:space:]]+")[[1]]) {
     hit <- logical(length(at))
-    for (column in data) hit <- hit | found_in(column, word)[at]
+    for (column in index) hit <- hit | grepl(tolower(word), column$texts, fixed = TRUE)[column$codes[at]] %in% TRUE
     at <- at[hit]
   }
   keys <- lapply(params$order, function(one) {
-    column <- data[[as.integer(one[["column"]]) + 1]][at]
-    key <- if (is.numeric(column)) column else as.integer(factor(column))
+    k <- as.integer(one[["column"]]) + 1
+    key <- if (is.numeric(data[[k]])) data[[k]][at] else rank_of(index[[k]]$texts)[index[[k]]$codes[at]]
     if (identical(one[["dir"]], "desc")) -key else key
   })
   if (length(keys)) at <- at[do.call(order, unname(keys))]
@@ -148,15 +163,11 @@ table_answer <- function(data, params) {
   })
   list(draw = as.integer(params$draw), recordsTotal = n, recordsFiltered = length(at),
        data = unname(lapply(seq_len(nrow(rows)), function(i) unname(as.list(rows[i, , drop = FALSE])))),
-       DT_rows_all = at, DT_rows_current = page)
+       # All rows that are found are sent nowhere: nothing here asks for them.
+       DT_rows_all = list(), DT_rows_current = page)
 }
 
-found_in <- function(column, word) {
-  column <- if (is.factor(column)) column else factor(column)
-  hit <- grepl(tolower(word), tolower(levels(column)), fixed = TRUE)
-  found <- hit[as.integer(column)]
-  !is.na(found) & found
-}
+rank_of <- function(texts) match(texts, sort(unique(texts)))
 
 # ---- comparisons, and what is known of the question's job ------------------------------------------------------------
 

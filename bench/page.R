@@ -37,7 +37,7 @@ Sys.sleep(6)  # its draws are made
 browse(at, "first")
 browse(at, "slider")
 used <- memory(at$process$get_pid())
-say("page_process_memory", used[1], "MB")
+say("page_process_memory", used[[1]], "MB")
 at$process$kill_tree()
 
 # 100,000 timings: the demo's, again and again.
@@ -52,7 +52,7 @@ at <- serve(folder)
 browse(at, "table")
 browse(at, "strip")
 used <- memory(at$process$get_pid())
-say("page_process_memory_100000_timings", used[1], "MB")
+say("page_process_memory_100000_timings", used[[1]], "MB")
 at$process$kill_tree()
 
 # The answer to the table alone, beside the general one of DT.

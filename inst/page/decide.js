@@ -84,6 +84,10 @@ const atEnd = (id) => id !== 'confidence' && Number(field(id).value) >= Number(f
 
 // ---- drawing --------------------------------------------------------------------------------------------------------
 
+/** The marks of the trade-off as they were drawn last: while its axes are the same only what changes is touched.
+ * @type {{axes: string, marks: Map<number, Element>, over: Element, px: (v: number) => number, py: (v: number) => number} | null} */
+let tradeoff = null;
+
 /** @param {Facts} f @param {Question} q @param {Judged} j */
 function drawTradeoff(f, q, j) {
   frame.width = Math.max(320, byId('tradeoff').clientWidth);
@@ -92,23 +96,38 @@ function drawTradeoff(f, q, j) {
   const top = Math.max(...shown.map((i) => Math.min(costAt[i][2], 3 * costAt[i][1])), Number.isFinite(q.budget) ? q.budget : 0, 0.01) * 1.05;
   const about = j.pick < 0 ? `None of ${shown.length} options fits.`
     : `${f.options[j.pick]} of ${shown.length} options is picked; ${j.fits.filter(Boolean).length} fit.`;
-  const { root, px, py } = plot('tradeoff', about, [0, right], [0, top], timeTicks(f, right, roomFor()), ticks(0, top), (v) => clock(f, v),
-    (v) => String(Number(v.toPrecision(6))), 'done by', f.currency);
-  if (Number.isFinite(q.deadline)) root.append(svg('line', { class: 'asked', x1: px(q.deadline), x2: px(q.deadline), y1: frame.top, y2: py(0) }));
-  if (Number.isFinite(q.budget)) root.append(svg('line', { class: 'asked', x1: px(0), x2: px(right), y1: py(q.budget), y2: py(q.budget) }));
-  for (const i of shown) {
-    const picked = i === j.pick, x = px(finishAt[i][1]), y = py(costAt[i][1]);
-    const mark = svg('g', { class: picked ? 'option picked' : j.fits[i] ? 'option fits' : 'option' });
-    mark.append(svg('line', { x1: px(finishAt[i][0]), x2: px(Math.min(finishAt[i][2], right)), y1: y, y2: y }),
-      svg('line', { x1: x, x2: x, y1: py(costAt[i][0]), y2: py(Math.min(costAt[i][2], top)) }),
-      picked ? svg('rect', { x: x - 6, y: y - 6, width: 12, height: 12 }) : svg('circle', { cx: x, cy: y, r: 4.5 }),
-      svg('title', {}, `${f.options[i]}: ${clock(f, finishAt[i][1])}, ${money(f, costAt[i][1])}, ${percent(j.chance[i])}`));
-    root.append(mark);
-    if (picked) {
-      const end = x > frame.width / 2;
-      root.append(svg('text', { class: 'name', x: end ? x - 10 : x + 10, y: y - 10, 'text-anchor': end ? 'end' : 'start' }, f.options[i]));
+  const axes = [frame.width, right, top, ...q.without].join(' ');
+  if (!tradeoff || tradeoff.axes !== axes || !byId('tradeoff').contains(tradeoff.over)) {
+    const { root, px, py } = plot('tradeoff', about, [0, right], [0, top], timeTicks(f, right, roomFor()), ticks(0, top), (v) => clock(f, v),
+      (v) => String(Number(v.toPrecision(6))), 'done by', f.currency);
+    const marks = new Map(), over = svg('g', {});
+    for (const i of shown) {
+      const x = px(finishAt[i][1]), y = py(costAt[i][1]), mark = svg('g', {});
+      mark.append(svg('line', { x1: px(finishAt[i][0]), x2: px(Math.min(finishAt[i][2], right)), y1: y, y2: y }),
+        svg('line', { x1: x, x2: x, y1: py(costAt[i][0]), y2: py(Math.min(costAt[i][2], top)) }), svg('circle', { cx: x, cy: y, r: 4.5 }),
+        svg('title', {}, `${f.options[i]}: ${clock(f, finishAt[i][1])}, ${money(f, costAt[i][1])}`));
+      marks.set(i, mark);
+      root.append(mark);
     }
+    root.append(over);
+    tradeoff = { axes, marks, over, px, py };
   }
+  const { marks, over, px, py } = tradeoff;
+  (/** @type {Element} */ (over.parentNode)).setAttribute('aria-label', about);
+  for (const [i, mark] of marks) {
+    const kind = i === j.pick ? 'option picked' : j.fits[i] ? 'option fits' : 'option';
+    if (mark.getAttribute('class') !== kind) mark.setAttribute('class', kind);
+  }
+  const parts = [];
+  if (Number.isFinite(q.deadline)) parts.push(svg('line', { class: 'asked', x1: px(q.deadline), x2: px(q.deadline), y1: frame.top, y2: py(0) }));
+  if (Number.isFinite(q.budget)) parts.push(svg('line', { class: 'asked', x1: px(0), x2: px(right), y1: py(q.budget), y2: py(q.budget) }));
+  if (marks.has(j.pick)) {
+    const x = px(finishAt[j.pick][1]), y = py(costAt[j.pick][1]), end = x > frame.width / 2, picked = svg('g', { class: 'option picked' });
+    picked.append(svg('rect', { x: x - 6, y: y - 6, width: 12, height: 12 }),
+      svg('title', {}, `${f.options[j.pick]}: ${clock(f, finishAt[j.pick][1])}, ${money(f, costAt[j.pick][1])}, ${percent(j.chance[j.pick])}`));
+    parts.push(picked, svg('text', { class: 'name', x: end ? x - 10 : x + 10, y: y - 10, 'text-anchor': end ? 'end' : 'start' }, f.options[j.pick]));
+  }
+  over.replaceChildren(...parts);
 }
 
 /** @param {Facts} f @param {Question} q @param {Judged} j */
@@ -132,6 +151,10 @@ function drawChance(f, q, j) {
   if (Number.isFinite(q.deadline)) root.append(svg('line', { class: 'asked', x1: px(q.deadline), x2: px(q.deadline), y1: frame.top, y2: py(0) }));
 }
 
+/** How many options are listed before all are asked for: a long table takes longer to lay out than all else. */
+const mostRows = 40;
+let allOptions = false;
+
 /** @param {Facts} f @param {Question} q @param {Judged} j */
 function fillOptions(f, q, j) {
   const table = byId('options');
@@ -146,7 +169,7 @@ function fillOptions(f, q, j) {
   head.append(...cells('th', ['option', 'stands', 'done by', '8 in 10', `cost (${f.currency})`, '8 in 10', 'chance', 'speed is']));
   const order = f.options.map((_, i) => i).filter((i) => !q.without.has(f.sites[i]))
     .sort((a, b) => Number(b === j.pick) - Number(a === j.pick) || Number(j.fits[b]) - Number(j.fits[a]) || f.cost_mean[a] - f.cost_mean[b]);
-  const rows = order.map((i) => {
+  const rows = order.slice(0, allOptions ? order.length : mostRows).map((i) => {
     const row = document.createElement('tr');
     if (i === j.pick) row.className = 'picked';
     row.append(...cells('td', [f.options[i], i === j.pick ? 'picked' : j.fits[i] ? 'fits' : 'does not fit', clock(f, finishAt[i][1]),
@@ -156,6 +179,9 @@ function fillOptions(f, q, j) {
   });
   /** @type {any} */ (table).tHead.replaceChildren(head);
   /** @type {any} */ (table).tBodies[0].replaceChildren(...rows);
+  const more = byId('all-options');
+  more.hidden = allOptions || order.length <= mostRows;
+  more.textContent = `Show all ${order.length}`;
 }
 
 /** Where on a slider's own track the pick changes. @param {Facts} f @param {string} id @param {Question} q */
@@ -249,6 +275,7 @@ Object.assign(rangeBinding, {
   getRatePolicy: () => ({ policy: 'debounce', delay: 60 }),
 });
 shiny.inputBindings.register(rangeBinding, 'clockpigeon.range');
+byId('all-options').addEventListener('click', () => { allOptions = true; judged(); });
 shiny.addCustomMessageHandler('facts', takeFacts);
 if (shiny.shinyapp && shiny.bindAll) shiny.bindAll(document.body);
 
@@ -260,6 +287,6 @@ new ResizeObserver(() => {
 }).observe(byId('tradeoff'));
 document.addEventListener('input', judged);
 document.addEventListener('change', judged);
-for (const id of ['tradeoff', 'chance']) files.set(id, { rows: () => tableRows('options') });
+for (const id of ['tradeoff', 'chance']) files.set(id, { rows: () => { allOptions = true; judged(); return tableRows('options'); } });
 Object.assign(keys, { d: () => field('deadline').focus(), b: () => field('budget').focus(), c: () => field('confidence').focus(),
   a: () => byId('said').scrollIntoView() });

@@ -15,7 +15,6 @@ test_that("the table finds, orders and pages as going through all rows would", {
     got <- clockpigeon:::table_answer(x, asked_of_table(search, list(list(column = "2", dir = "desc")), 5, 10))
     expect_identical(got$recordsFiltered, sum(hit))
     want <- which(hit)[order(-x$seconds[hit])]
-    expect_identical(got$DT_rows_all, want)
     expect_identical(got$DT_rows_current, utils::head(utils::tail(want, -5), 10))
   }
   expect_identical(got$draw, 3L)
