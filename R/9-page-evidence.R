@@ -23,9 +23,8 @@ evidence_page <- function(title) {
 }
 
 group_columns <- c("scene", "shot", "engine", "engine_version", "node", "site", "device", "limit_value", "kind")
-shown_columns <- c(measured_at = "measured", scene = "scene", frame = "frame", engine = "engine",
-                   engine_version = "version", limit = "limit", where = "where", device = "device", wall_s = "seconds",
-                   status = "ended", kind = "kind")
+shown_columns <- c(measured_at = "measured", scene = "scene", frame = "frame", rendered_by = "engine", limit = "limit",
+                   where = "where", device = "device", wall_s = "seconds", status = "ended", kind = "kind")
 
 evidence_server <- function(input, output, session, work, query) {
   rows <- shiny::reactiveVal(NULL)
@@ -110,6 +109,7 @@ timings_there <- function(root) {
   x <- as_frame(with_ledger(project$ledger, timings))
   x$where <- ifelse(is.na(x[["site"]]), x[["node"]], x[["site"]])
   x$limit <- ifelse(is.na(x[["limit_kind"]]), NA, paste(x[["limit_value"]], x[["limit_kind"]]))
+  x$rendered_by <- paste(x[["engine"]], ifelse(is.na(x[["engine_version"]]), "", x[["engine_version"]]))
   x$measured_at <- sub("T", " ", substr(x[["measured_at"]], 1, 16))
   x$sample <- is_sample(x)
   # No more than is shown: the page keeps it for each window.

@@ -64,13 +64,6 @@ cp choice.png sheet.png "$shots/"
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
   --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,2500 \
   --screenshot="$shots/report.png" "file://$PWD/report.html" >/dev/null 2>&1
-Rscript -e 'library(clockpigeon)
-  x <- example_timings()
-  x <- x[x$scene == "basin" & x$engine_version == "4.2" & x$node %in% "loft-2" & x$limit_kind == "samples", ]
-  curve <- frame_curve(x$frame, x$wall_s, 1:780, cuts = 421)
-  figure <- ggplot2::autoplot(curve) + ggplot2::labs(subtitle = "sample data, invented")
-  clockpigeon:::write_figure(figure, "curve.png")'
-cp curve.png "$shots/"
 engine=$(Rscript -e 'cat(system.file("bin", "pebble", package = "clockpigeon"))')
 # Frames of which some are damaged, verified.
 mkdir -p back
