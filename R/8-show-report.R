@@ -148,8 +148,12 @@ headed_answer <- function(choice) {
 
 report_question <- function(choice) {
   job <- main_job(choice$forecast$scenario)
+  paste0(job_words(job), ". ", question_words(choice))
+}
+
+job_words <- function(job) {
   paste0(job_frames(job), " frames of ", toString(vapply(job$shots, `[[`, "", "shot")), " with ", job$engine, " ",
-         job$version, ". ", question_words(choice))
+         job$version)
 }
 
 # Who renders what.

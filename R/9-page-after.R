@@ -60,8 +60,7 @@ settled_there <- function(root, job) {
   project <- read_project(root, parts = c("shots", "sites", "rates"))
   with_ledger(project$ledger, function(ledger) {
     if (!nrow(job_charges(ledger, job))) return(list(none = "bill"))
-    known <- job_outcomes(ledger)
-    if (!job_id(ledger, job) %in% known[["job"]] && !job %in% known[["job"]]) return(list(none = "settled"))
+    if (!job %in% job_outcomes(ledger)[["job"]]) return(list(none = "settled"))
     x <- settle_job(project, ledger, job)
     list(head = settle_head(x), figure = made_picture(ggplot2::autoplot(x)),
          steps = settled_table(x), findings = finding_texts(x, 400L))

@@ -22,6 +22,7 @@ evidence_page <- function(title) {
   )
 }
 
+filter_inputs <- c("scene", "engine", "where", "status")
 group_columns <- c("scene", "shot", "engine", "engine_version", "node", "site", "device", "limit_value", "kind")
 shown_columns <- c(measured_at = "measured", scene = "scene", frame = "frame", rendered_by = "engine", limit = "limit",
                    where = "where", device = "device", wall_s = "seconds", status = "ended", kind = "kind")
@@ -33,7 +34,7 @@ evidence_server <- function(input, output, session, work, query) {
   told <- function(e) trouble(sub("^Error: ", "", conditionMessage(e)))
   load <- function() {
     promises::then(promises::as.promise(ask_beside(work, timings_there)), function(x) {
-      for (id in c("scene", "engine", "where", "status")) {
+      for (id in filter_inputs) {
         shiny::updateSelectInput(session, id, choices = c("all" = "", levels(x[[id]])),
                                  selected = asked_of_view(query, id))
       }
@@ -42,19 +43,10 @@ evidence_server <- function(input, output, session, work, query) {
     promises::then(promises::as.promise(ask_process(work$profile, known_there)), about, told)
   }
   load()
-  for (id in c("group", "compare")) {
-    if (length(asked_of_view(query, id))) shiny::updateSelectInput(session, id, selected = asked_of_view(query, id))
-  }
-  # The address keeps what is shown.
-  shiny::observe({
-    asked <- lapply(stats::setNames(nm = c("scene", "engine", "where", "status", "group", "compare")), function(id) {
-      if (nzchar(or_else(input[[id]], ""))) input[[id]]
-    })
-    if (length(rows())) shiny::updateQueryString(do.call(view_address, c(list("evidence"), asked)))
-  })
+  keep_in_address(input, session, query, rows)
   kept <- shiny::reactive({
     x <- rows()
-    for (id in c("scene", "engine", "where", "status")) {
+    for (id in filter_inputs) {
       if (length(x) && nzchar(or_else(input[[id]], ""))) x <- x[x[[id]] %in% input[[id]], , drop = FALSE]
     }
     x
@@ -81,25 +73,42 @@ evidence_server <- function(input, output, session, work, query) {
   output$timings_csv <- shiny::downloadHandler("timings.csv", function(path) {
     utils::write.csv(shown(), path, row.names = FALSE, na = "")
   })
-  compared <- shiny::reactiveVal(NULL)
-  shiny::observe({
-    rows()
-    by <- gsub(" ", "_", or_else(input$compare, "engine version"))
-    promises::then(promises::as.promise(ask_beside(work, compared_there, by)), compared, told)
-    invisible()
-  })
-  speeds <- shiny::reactiveVal(NULL)
-  promises::then(promises::as.promise(ask_beside(work, speeds_there)), speeds, told)
-  output$compared <- shiny::renderUI(shiny::tagList(
-    compared_block(compared()),
-    page_made("speeds", "Speeds of devices", speeds(), "Of all timings, by scene and device.")
-  ))
+  show_comparisons(input, output, work, rows, told)
   output$known <- shiny::renderUI({
     if (length(trouble())) return(shiny::tags$p(class = "trouble", trouble()))
     if (is.null(about())) return(shiny::tags$p(class = "waiting", "Working out what is known of the job ..."))
     known_block(about())
   })
   measure_buttons(input, output, session, work, about, load)
+}
+
+# What is shown stands in the address, and an address brings it back; what is filtered by, once the values are known.
+keep_in_address <- function(input, session, query, rows) {
+  for (id in c("group", "compare")) {
+    if (length(asked_of_view(query, id))) shiny::updateSelectInput(session, id, selected = asked_of_view(query, id))
+  }
+  shiny::observe({
+    asked <- lapply(stats::setNames(nm = c(filter_inputs, "group", "compare")), function(id) {
+      if (nzchar(or_else(input[[id]], ""))) input[[id]]
+    })
+    if (length(rows())) shiny::updateQueryString(do.call(view_address, c(list("evidence"), asked)))
+  })
+}
+
+show_comparisons <- function(input, output, work, rows, told) {
+  compared <- shiny::reactiveVal(NULL)
+  speeds <- shiny::reactiveVal(NULL)
+  shiny::observe({
+    rows()
+    by <- gsub(" ", "_", or_else(input$compare, "engine version"))
+    promises::then(promises::as.promise(ask_beside(work, compared_there, by)), compared, told)
+    invisible()
+  })
+  promises::then(promises::as.promise(ask_beside(work, speeds_there)), speeds, told)
+  output$compared <- shiny::renderUI(shiny::tagList(
+    compared_block(compared()),
+    page_made("speeds", "Speeds of devices", speeds(), "Of all timings, by scene and device.")
+  ))
 }
 
 # Timings of the ledger as the table shows them: texts as factors, which are searched and sorted by their levels.

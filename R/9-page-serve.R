@@ -14,7 +14,7 @@ serve_page <- function(project, make, with, measure, port = 0L, opened = functio
   on.exit(close_page_work(work))
   shiny::addResourcePath("page", system.file("page", package = "clockpigeon"))
   if (is.finite(stop_after)) later::later(shiny::stopApp, stop_after)
-  app <- shiny::shinyApp(function(req) page_answer(req, guard, title), page_server(guard, work, project),
+  app <- shiny::shinyApp(function(req) page_answer(req, guard, title), page_server(guard, work),
                          enableBookmarking = "url")
   # Of what its pages say to the browser shiny sets nothing by itself.
   answered <- app$httpHandler
@@ -83,7 +83,7 @@ refused_words <- c(
   token = "This page needs its token. Open the address that `clockpigeon page` printed."
 )
 
-page_server <- function(guard, work, project) {
+page_server <- function(guard, work) {
   follower <- page_follower(function(job, first) ask_beside(work, watched_there, job, first))
   function(input, output, session) {
     if (length(request_fault(session$request, guard, socket = TRUE))) return(session$close())

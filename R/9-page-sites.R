@@ -10,7 +10,8 @@ sites_page <- function(title) {
     )),
     tags$section(class = "wide", shiny::uiOutput("card")),
     tags$section(class = "wide", shiny::uiOutput("worked")),
-    tags$section(class = "wide", id = "editing", shiny::uiOutput("edit"), shiny::uiOutput("checked"))
+    tags$section(class = "wide", id = "editing", shiny::uiOutput("edit"), shiny::uiOutput("checked"),
+                 shiny::uiOutput("edited"))
   )
 }
 
@@ -99,11 +100,6 @@ suits_block <- function(suits) {
                          ask = asked[["says"]]), "What does not fit")
 }
 
-job_words <- function(job) {
-  paste0(job_frames(job), " frames of ", toString(vapply(job$shots, `[[`, "", "shot")), " with ", job$engine, " ",
-         job$version)
-}
-
 # ---- a card edited ---------------------------------------------------------------------------------------------------
 
 card_editor <- function(input, output, session, work, site, written) {
@@ -117,9 +113,13 @@ card_editor <- function(input, output, session, work, site, written) {
       tags$h2("Its file"), tags$label(`for` = "text", class = "about", paste0("sites/", basename(path()))),
       tags$textarea(id = "text", class = "shiny-input-textarea", rows = 18, spellcheck = "false",
                     paste(readLines(path(), warn = FALSE, encoding = "UTF-8"), collapse = "\n")),
-      shiny::actionButton("check", "Check", class = "order"), tags$p(role = "status", state()),
-      edits_block(with_ledger_of(work$root, edits), basename(path()))
+      shiny::actionButton("check", "Check", class = "order")
     )
+  })
+  # Apart from the text: what is said of it leaves it as it was typed.
+  output$edited <- shiny::renderUI({
+    if (is.null(site())) return(NULL)
+    shiny::tagList(tags$p(role = "status", state()), edits_block(with_ledger_of(work$root, edits), basename(path())))
   })
   shiny::observeEvent(input$check, {
     state(NULL)
@@ -141,7 +141,9 @@ card_editor <- function(input, output, session, work, site, written) {
   shiny::observeEvent(input$write_sure, {
     x <- found()
     found(NULL)
-    state(tryCatch(write_card(x, path(), work$root), clockpigeon_error = conditionMessage))
+    done <- tryCatch(write_card(x, path(), work$root), clockpigeon_error = identity)
+    if (inherits(done, "error")) return(state(conditionMessage(done)))
+    state(done)
     ask_question(work)
     written()
   })
@@ -150,6 +152,7 @@ card_editor <- function(input, output, session, work, site, written) {
 # What was changed here before, and by whom.
 edits_block <- function(x, file) {
   tags <- shiny::tags
+  if (!NROW(x)) return(NULL)
   x <- x[x[["file"]] == paste0("sites/", file), , drop = FALSE]
   if (!NROW(x)) return(NULL)
   shiny::tagList(tags$h2("Changed here"), tags$ul(lapply(seq_len(nrow(x)), function(i) {

@@ -327,9 +327,21 @@ await test('a card is edited: refused in words, shown as what changes, asked for
   await page.locator('#ask-yes').click();
   await page.waitForFunction(() => document.querySelector('#editing').textContent.includes('Written: 1 line went and 1 came'));
   sure(/onerror/.test(readFileSync(file, 'utf8')), 'the file is not written');
-  sure((await page.locator('#edit pre.changes').textContent()).includes('+ about'), 'it is not written down');
+  sure((await page.locator('#edited pre.changes').textContent()).includes('+ about'), 'it is not written down');
   sure((await page.locator('#card p').first().textContent()).includes('<img'), 'the card is not shown as it is');
   sure(await page.evaluate(() => window.hit === undefined), 'it was run');
+  // What is typed stays, whatever is said of it: checked again after a writing, and where somebody else changed the file.
+  const other = was.replace(/^about: .*$/m, 'about: typed again');
+  await page.locator('#text').fill(other);
+  await page.locator('#check').click();
+  await page.waitForFunction(() => document.querySelector('.changes .comes') && document.querySelector('.changes .comes').textContent.includes('typed again'));
+  same(await page.locator('#text').inputValue(), other, 'the text after it was checked');
+  writeFileSync(file, `${was}# by somebody else\n`);
+  await page.locator('#write').click();
+  await page.locator('#ask-yes').click();
+  await page.waitForFunction(() => document.querySelector('#edited').textContent.includes('changed by somebody else'));
+  same(await page.locator('#text').inputValue(), other, 'the text after it was refused');
+  sure(readFileSync(file, 'utf8').includes('by somebody else'), 'what somebody else wrote is lost');
   writeFileSync(file, was);
   await close(page);
 });
