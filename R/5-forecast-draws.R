@@ -129,11 +129,9 @@ option_rows <- function(forecast, i) {
   as_frame(forecast$draws)[(i - 1) * n + seq_len(n), , drop = FALSE]
 }
 
-# The forecast without the options of some sites; NULL where none is left.
-without_sites <- function(forecast, sites) {
+# The forecast with some of its options alone, by their rows.
+with_options <- function(forecast, kept) {
   options <- as_frame(forecast$scenario$options)
-  kept <- which(!options[["site"]] %in% sites)
-  if (!length(kept)) return(NULL)
   if (length(kept) == nrow(options)) return(forecast)
   forecast$scenario$options <- as_table(options[kept, , drop = FALSE])
   forecast$draws <- as_table(bind_tables(lapply(kept, option_rows, forecast = forecast)))

@@ -249,3 +249,17 @@ hourly_price <- function(site, engine, node, tier = NULL) {
                       else paste("machines like", node),
                       if (length(card_doubts(site))) paste0(" (doubtful: ", card_doubts(site), ")")))
 }
+
+# The samples that each noise target takes on every probed frame and on its worst tile, the tile's target as many times
+# the frame's as in the study, at its confidence; NA where no count can be promised.
+limit_needs <- function(study, noise) {
+  ratio <- study$targets[["tile_noise"]] / study$targets[["noise"]]
+  least <- function(fit, target) tryCatch(samples_for(fit, target, study$confidence),
+                                          clockpigeon_error_limit = function(e) NA_real_)
+  needs <- vapply(noise, function(target) {
+    max(vapply(study$fits, least, 0, target), vapply(study$tile_fits, least, 0, ratio * target))
+  }, 0)
+  known <- !is.na(needs)
+  needs[known] <- possible_count(study$probes$engine, needs[known])
+  needs
+}

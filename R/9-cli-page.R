@@ -8,7 +8,8 @@ cli_page <- function(o, args) {
   asked <- cli_asked(read_project(parts = c("shots", "sites", "jobs", "rates")), o, args)
   parse_page_question(asked, project)
   attach_defaults()
-  serve_page(project, page_question, list(project$root, o, args), page_measure, port, function(url) {
+  serve_page(project, page_question, list(project$root, o, args),
+             list(measure = page_measure, limit = page_limit), port, function(url) {
     cli_note("The page is open until it is ended (Ctrl-C). Its address, for this machine alone:")
     write_now(url, "\n")
     if (!isTRUE(o$no_open)) utils::browseURL(url)
@@ -39,4 +40,18 @@ page_measure <- function(root, o, args, row) {
   old <- setwd(root)
   on.exit(setwd(old))
   cli_measure(row, o)
+}
+
+# The limit of a shot probed from the page, as the command `limit` does it by itself.
+page_limit <- function(root, shot, engine) {
+  old <- setwd(root)
+  on.exit(setwd(old))
+  project <- read_project()
+  shot <- project_entry(project$shots, shot, "shot")
+  engine <- project_entry(project$engines, engine, "engine")
+  counts <- cli_sample_counts(NULL, engine)
+  cli_ledger(project, FALSE, function(ledger) {
+    probe_limit(shot, engine, ledger, counts, beside = list(noise = cli_coarse_noise(list(noise = NULL), engine)),
+                running = running(NULL, cli_nodes(project), project$root, progress = TRUE))
+  })
 }

@@ -26,7 +26,7 @@ after_server <- function(input, output, session, work, query) {
   ask <- function(f, ...) {
     x <- shiny::reactiveVal(NULL)
     promises::then(promises::as.promise(ask_beside(work, f, ...)), x,
-                   function(e) x(list(trouble = sub("^Error: ", "", conditionMessage(e)))))
+                   function(e) x(list(trouble = work_trouble(e))))
     x
   }
   settled <- ask(settled_there, job)
@@ -46,7 +46,7 @@ after_server <- function(input, output, session, work, query) {
       session$sendCustomMessage("looking", FALSE)
       looked(x)
     }
-    promises::then(looking$done, over, function(e) over(list(trouble = sub("^Error: ", "", conditionMessage(e)))))
+    promises::then(looking$done, over, function(e) over(list(trouble = work_trouble(e))))
     invisible()
   })
   shiny::observeEvent(input$leave, if (length(looking)) looking$end())

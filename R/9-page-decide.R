@@ -15,7 +15,7 @@ decide_page <- function(title) {
                           tags$table(id = "options", class = "plain", tags$thead(), tags$tbody())),
                  tags$button(type = "button", class = "order", id = "all-options", hidden = NA, "Show all")),
     shiny::uiOutput("more", class = "wide"),
-    keys = c(d = "the deadline", b = "the budget", c = "the chance", a = "the answer",
+    keys = c(d = "the deadline", b = "the budget", c = "the chance", n = "the noise", a = "the answer",
              "arrows" = "move a slider; Page Up and Page Down by more")
   )
 }
@@ -23,9 +23,10 @@ decide_page <- function(title) {
 # What is asked. Where a range is at its end nothing is asked of it.
 question_fields_of_page <- function() {
   tags <- shiny::tags
-  range <- function(id, label, least, most, step) {
+  range <- function(id, label, least, most, step, hidden = FALSE) {
     value <- shiny::restoreInput(id, most)
-    tags$div(class = "field", tags$label(`for` = id, label), tags$output(id = paste0(id, "-said"), `for` = id),
+    tags$div(class = "field", hidden = if (hidden) NA, tags$label(`for` = id, label),
+             tags$output(id = paste0(id, "-said"), `for` = id),
              tags$input(type = "range", class = "page-range", id = id, min = least, max = most, step = step,
                         value = if (is.numeric(value)) value else most),
              tags$div(class = "marks", id = paste0(id, "-marks"), `aria-hidden` = "true"))
@@ -37,9 +38,15 @@ question_fields_of_page <- function() {
       "the cheapest in time" = "cheapest", "the fastest in budget" = "fastest", "the best quality in both" = "best"
     ))),
     tags$div(class = "field", shiny::checkboxInput("each", "ask the chance of time and of money each, not of both")),
-    tags$div(class = "field", shiny::checkboxGroupInput("without", "Leave out", choices = character()))
+    range("noise", "With noise of at most", 0, 1, 0.0001, hidden = TRUE),
+    lapply(names(page_pins), function(id) {
+      tags$div(class = "field pins", shiny::checkboxGroupInput(id, page_pins[[id]], choices = character()))
+    })
   )
 }
+
+# What is pinned and what is left out, by the name of its switches.
+page_pins <- c(only = "Only at", nodes = "Only with nodes", without = "Leave out")
 
 # Draws go to the browser once; sentences follow each question: of single options at once, of all plans when they have
 # been searched.
@@ -47,23 +54,39 @@ decide_server <- function(input, output, session, work) {
   made <- shiny::reactiveVal(NULL)
   failed <- shiny::reactiveVal(NULL)
   searched <- shiny::reactiveVal(NULL)
-  promises::then(promises::as.promise(work$question), onFulfilled = function(x) {
-    shiny::updateCheckboxGroupInput(session, "without", choices = unique(x$forecast$scenario$options[["site"]]),
-                                    selected = shiny::isolate(or_else(shiny::restoreInput("without", character()),
-                                                                      character())))
-    session$sendCustomMessage("facts", page_facts(x$forecast, x$asked))
-    made(x)
-  }, onRejected = function(e) failed(list(of = NULL, why = conditionMessage(e))))
-  asked <- shiny::debounce(shiny::reactive(page_asked(input, made())), 40)
-  said <- shiny::reactive(if (length(asked())) page_said(made()$forecast, asked()$question, asked()$without))
-  search <- one_at_a_time(function(question) searched_answer(work, question$question, question$without),
-                          function(question, x) searched(list(of = question, said = x)),
-                          function(question, e) failed(list(of = question, why = conditionMessage(e))))
+  begin <- function() {
+    failed(NULL)
+    promises::then(promises::as.promise(work$question), onFulfilled = function(x) {
+      offer_pins(session, as_frame(x$forecast$scenario$options))
+      session$sendCustomMessage("facts", page_facts(x$forecast, x$asked))
+      made(x)
+    }, onRejected = function(e) failed(list(of = NULL, why = work_trouble(e))))
+    invisible()
+  }
+  begin()
+  asked <- shiny::debounce(shiny::reactive(page_asked(input, made())), 20)
+  said <- shiny::reactive(if (length(asked())) page_said(made()$forecast, asked()$question, asked()$kept))
+  search <- newest_alone(function(question) searched_answer(work, question$question, question$kept),
+                         function(question, x) searched(list(of = question, said = x)),
+                         function(question, e) failed(list(of = question, why = work_trouble(e))))
   shiny::observeEvent(asked(), {
-    search(asked())
+    # What is said of single options goes first: a search takes the processor from it.
+    search$drop()
+    session$onFlushed(function() shiny::isolate(if (length(asked())) search$ask(asked())))
     session$doBookmark()
   }, ignoreNULL = TRUE)
   shiny::onBookmarked(function(url) shiny::updateQueryString(sub("^[^?]*", "", url)))
+  shiny::observeEvent(input$leave_work, if (is.null(made())) leave_work(work$question) else search$leave())
+  shiny::observeEvent(input$work_again, {
+    if (length(made())) {
+      failed(NULL)
+      search$ask(asked())
+    } else {
+      ask_question(work)
+      begin()
+    }
+  })
+  output$work_says <- say_work(function() is.null(made()), work$question_says)
   output$more <- shiny::renderUI({
     x <- searched()
     if (!identical(x$of, asked()) || is.null(x$said)) return(NULL)
@@ -71,19 +94,37 @@ decide_server <- function(input, output, session, work) {
                    page_made("costs", "Its cost, line by line", x$said$figures$cost))
   })
   output$answer <- shiny::renderUI({
-    if (length(failed()) && identical(failed()$of, asked())) {
-      return(answer_block("No answer", c(Why = sub("^Error: ", "", failed()$why))))
+    stopped <- length(failed()) && identical(failed()$of, asked())
+    if (is.null(asked())) {
+      if (stopped) return(answer_block("No answer", c(Why = failed()$why), does_button("work_again", "Work it out")))
+      return(waiting_block("Working out the forecast"))
     }
-    if (is.null(asked())) return(shiny::tags$p(class = "waiting", "Working out the forecast ..."))
     final <- identical(searched()$of, asked())
     x <- if (final) searched()$said else said()
-    if (is.null(x)) return(answer_block("No option is left", c(Do = "Leave out fewer sites.")))
-    answer_block(x$title, x$says, if (!final) "Plans of several sites and with a fallback are still searched.", x$pick)
+    if (is.null(x)) return(answer_block("No option is left", c(Do = "Leave out less, or ask for less.")))
+    answer_block(x$title, x$says, pick = x$pick, more = if (stopped) {
+      list("Plans of several sites and with a fallback are not in it: ", failed()$why,
+           does_button("work_again", "Search them"))
+    } else if (!final) {
+      list("Plans of several sites and with a fallback are still searched. ", does_button("leave_work", "Leave it"))
+    })
   })
 }
 
-# The question that the inputs stand for, as decide() takes it, with the sites that are left out; NULL before there is a
-# forecast.
+# The switches for what the options can be told apart by, as the address has them.
+offer_pins <- function(session, options) {
+  sites <- unique(options[["site"]])
+  counts <- sort(unique(options[["nodes"]]))
+  offered <- list(only = sites, nodes = stats::setNames(paste0("nodes=", counts), counts), without = sites)
+  for (id in names(offered)) {
+    chosen <- shiny::isolate(or_else(shiny::restoreInput(id, character()), character()))
+    shiny::updateCheckboxGroupInput(session, id, choices = offered[[id]], selected = chosen,
+                                    inline = id == "nodes")
+  }
+}
+
+# The question that the inputs stand for, as decide() takes it, and what options are `kept` in it; NULL before there is
+# a forecast.
 page_asked <- function(input, made) {
   if (is.null(made) || !length(input$deadline) || !length(input$budget)) return(NULL)
   number <- function(x) if (is.numeric(x)) x else Inf
@@ -91,7 +132,8 @@ page_asked <- function(input, made) {
                        confidence = min(max(input$confidence, 0.01), 0.9999),
                        rule = check_choice(input$rule, "the page's rule", choice_rules),
                        together = !isTRUE(input$each)),
-       without = sort(as.character(input$without)))
+       kept = list(only = sort(as.character(c(input$only, input$nodes))), without = sort(as.character(input$without)),
+                   noise = number(input$noise)))
 }
 
 # What the browser judges by itself: of each option the middle of its finish and its mean cost, and all draws as 32-bit
@@ -105,7 +147,8 @@ page_facts <- function(forecast, asked) {
   }
   finite <- function(x) x[is.finite(x)]
   scenario <- forecast$scenario
-  list(options = I(table[["option"]]), sites = I(table[["site"]]), own = I(table[["own"]]), n = forecast$n,
+  list(options = I(table[["option"]]), sites = I(table[["site"]]),
+       nodes = I(as_frame(forecast$scenario$options)[["nodes"]]), own = I(table[["own"]]), n = forecast$n,
        noise = I(ifelse(is.na(table[["noise"]]), 1e300, table[["noise"]])),
        finish_p50 = I(pmin(table[["finish_p50"]], 1e300)), cost_mean = I(table[["cost_mean"]]),
        evidence = I(as.character(table[["evidence"]])), finish = floats("finish_s"), cost = floats("cost"),

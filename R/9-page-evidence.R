@@ -3,22 +3,21 @@
 
 evidence_page <- function(title) {
   tags <- shiny::tags
-  pick <- function(id, label, choices) shiny::selectInput(id, label, choices, selectize = FALSE)
   page_shell(
     title, "evidence",
     tags$form(class = "question", `aria-label` = "Timings shown", tags$div(
       tags$h2("Timings"),
-      pick("scene", "Scene", c("all" = "")), pick("engine", "Engine", c("all" = "")),
-      pick("where", "Node or site", c("all" = "")), pick("status", "How they ended", c("all" = "")),
-      pick("group", "Group by", c("none" = "", stats::setNames(group_columns, gsub("_", " ", group_columns)))),
-      pick("compare", "Compare by", factor_label(names(compare_factors)))
+      pick_one("scene", "Scene", c("all" = "")), pick_one("engine", "Engine", c("all" = "")),
+      pick_one("where", "Node or site", c("all" = "")), pick_one("status", "How they ended", c("all" = "")),
+      pick_one("group", "Group by", c("none" = "", stats::setNames(group_columns, gsub("_", " ", group_columns)))),
+      pick_one("compare", "Compare by", factor_label(names(compare_factors)))
     )),
     tags$section(class = "wide", tags$h2("The ledger"), shiny::uiOutput("counted", class = "about"),
                  DT::DTOutput("timings"),
                  # Brought in later its scripts would be ones in the page, which are not let run.
                  ledger_table(data.frame())$dependencies, shiny::downloadLink("timings_csv", "Save these as CSV")),
     shiny::uiOutput("compared", class = "wide"), shiny::uiOutput("known", class = "wide"),
-    shiny::uiOutput("measured", class = "wide")
+    shiny::uiOutput("measured", class = "wide"), limits_part()
   )
 }
 
@@ -31,7 +30,7 @@ evidence_server <- function(input, output, session, work, query) {
   rows <- shiny::reactiveVal(NULL)
   about <- shiny::reactiveVal(NULL)
   trouble <- shiny::reactiveVal(NULL)
-  told <- function(e) trouble(sub("^Error: ", "", conditionMessage(e)))
+  told <- function(e) trouble(work_trouble(e))
   load <- function() {
     promises::then(promises::as.promise(ask_beside(work, timings_there)), function(x) {
       for (id in filter_inputs) {
@@ -41,6 +40,7 @@ evidence_server <- function(input, output, session, work, query) {
       rows(x)
     }, told)
     promises::then(promises::as.promise(ask_process(work$profile, known_there)), about, told)
+    invisible()
   }
   load()
   keep_in_address(input, session, query, rows)
@@ -67,7 +67,8 @@ evidence_server <- function(input, output, session, work, query) {
            if (any(rows()[["sample"]])) " Sample data, invented.")
   })
   index <- shiny::reactive(searchable(shown()))
-  output$timings <- DT::renderDT(ledger_table(shown()), server = TRUE, funcFilter = function(data, params) {
+  # No table before there are rows: what is searched for in an empty one would be lost when they come.
+  output$timings <- DT::renderDT(ledger_table(shiny::req(shown())), server = TRUE, funcFilter = function(data, params) {
     table_answer(data, params, shiny::isolate(index()))
   })
   output$timings_csv <- shiny::downloadHandler("timings.csv", function(path) {
@@ -80,6 +81,7 @@ evidence_server <- function(input, output, session, work, query) {
     known_block(about())
   })
   measure_buttons(input, output, session, work, about, load)
+  limits_server(input, output, session, work)
 }
 
 # What is shown stands in the address, and an address brings it back; what is filtered by, once the values are known.
@@ -247,31 +249,49 @@ known_block <- function(x) {
 # What to find out first, with its commands; those that are done on this machine have a button.
 measure_buttons <- function(input, output, session, work, about, load) {
   tags <- shiny::tags
-  state <- shiny::reactiveVal(NULL)
+  state <- shiny::reactiveVal(list())
+  said <- tempfile("page-said-")
+  task <- NULL
   output$measured <- shiny::renderUI({
     rows <- about()$measures
     if (is.null(rows)) return(NULL)
-    if (!nrow(rows)) return(tags$section(tags$h2("What to find out first"), tags$p("Nothing is worth measuring.")))
-    here <- rows[["what"]] %in% c("probe", "cheap")
-    each <- lapply(seq_len(nrow(rows)), function(i) {
-      command <- rows[["command"]][i]
-      tags$li(tags$span(rows[["says"]][i]), if (startsWith(command, "clockpigeon ")) tags$code(command),
-              if (here[i]) tags$button(type = "button", class = "order measure", `data-row` = i, "Run it here ..."))
-    })
-    tags$section(tags$h2("What to find out first"), tags$ol(class = "measures", each),
-                 tags$p(role = "status", state()))
+    tags$section(tags$h2("What to find out first"),
+                 if (nrow(rows)) tags$ol(class = "measures", measure_items(rows))
+                 else tags$p("Nothing is worth measuring."),
+                 shiny::uiOutput("measuring"))
   })
+  output$measuring <- shiny::renderUI({
+    x <- state()
+    if (length(x$waiting)) waiting_block(paste("Measuring:", x$waiting), "measuring_says", "leave_measure")
+    else tags$p(role = "status", x$says)
+  })
+  output$measuring_says <- say_work(function() length(state()$waiting) > 0, said)
   shiny::observeEvent(input$measure, {
     row <- about()$measures[input$measure, ]
     page_ask(session, "measure_sure", "Measure here?", row[["says"]], paste("The same as:", row[["command"]]))
   })
   shiny::observeEvent(input$measure_sure, {
+    if (length(state()$waiting)) return()
     row <- about()$measures[input$measure, ]
-    state(paste0("Measuring: ", row[["command"]], " ..."))
-    promises::then(promises::as.promise(measured_here(work, row)), function(x) {
-      state("Measured. The forecast is made anew.")
+    task <<- measured_here(work, row, said)
+    state(list(waiting = row[["command"]]))
+    promises::then(promises::as.promise(task), function(x) {
+      state(list(says = "Measured. The forecast is made anew."))
+      ask_question(work)
       load()
-    }, function(e) state(sub("^Error: ", "", conditionMessage(e))))
+    }, function(e) state(list(says = work_trouble(e))))
     invisible()
+  })
+  shiny::observeEvent(input$leave_measure, leave_work(task))
+}
+
+measure_items <- function(rows) {
+  tags <- shiny::tags
+  lapply(seq_len(nrow(rows)), function(i) {
+    command <- rows[["command"]][i]
+    tags$li(tags$span(rows[["says"]][i]), if (startsWith(command, "clockpigeon ")) tags$code(command),
+            if (rows[["what"]][i] %in% c("probe", "cheap")) {
+              tags$button(type = "button", class = "order measure", `data-row` = i, "Run it here ...")
+            })
   })
 }

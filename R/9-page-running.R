@@ -116,7 +116,7 @@ order_buttons <- function(input, output, session, work, follower, job, state) {
     promises::then(promises::as.promise(ask_beside(work, ordered_there, job, what)), function(words) {
       said(words)
       follower$again(job)
-    }, function(e) said(sub("^Error: ", "", conditionMessage(e))))
+    }, function(e) said(work_trouble(e)))
     invisible()
   })
 }

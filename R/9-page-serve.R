@@ -2,14 +2,14 @@
 
 # Serves the page of a project until `stop_after` seconds have passed, or it is ended. `make(...)`: the question of the
 # job, made in the background: a list of `asked` and `forecast`, as the command `choose` has them; `with`: its
-# arguments; `measure(..., row)` does a row of next_measures() there; `opened(url)` is called once requests are
-# answered.
-serve_page <- function(project, make, with, measure, port = 0L, opened = function(url) NULL, stop_after = Inf) {
+# arguments; `here`: what is rendered on this machine, `measure(..., row)` a row of next_measures() and `limit(root,
+# shot, engine)` the probes of a limit; `opened(url)` is called once requests are answered.
+serve_page <- function(project, make, with, here, port = 0L, opened = function(url) NULL, stop_after = Inf) {
   for (package in c("shiny", "bslib", "httpuv", "promises", "mirai", "DT")) need_package(package, "the page")
   door <- page_door(project$root, port)
   port <- door$port
   guard <- page_guard(port, door$token)
-  work <- page_work(project$root, make, with, measure)
+  work <- page_work(project$root, make, with, here)
   title <- project$name
   on.exit(close_page_work(work))
   shiny::addResourcePath("page", system.file("page", package = "clockpigeon"))

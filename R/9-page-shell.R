@@ -3,7 +3,7 @@
 # Views by the word in their address: `title`, `key` that goes there, `script` (a module of inst/page).
 page_views <- list(
   decide = list(title = "Decide", key = "1", script = "decide.js"),
-  evidence = list(title = "Evidence", key = "2", script = "page.js"),
+  evidence = list(title = "Evidence", key = "2", script = "limits.js"),
   sites = list(title = "Sites", key = "3", script = "page.js"),
   running = list(title = "Running", key = "4", script = "running.js"),
   after = list(title = "After", key = "5", script = "page.js")
@@ -91,6 +91,17 @@ answer_block <- function(title, says, more = NULL, pick = NA) {
     if (length(more)) tags$p(class = "waiting", more)
   )
 }
+
+# What is said of work that is under way: what it is, the last that it said of itself (the output `says`), a way out
+# (the input `leave`).
+waiting_block <- function(what, says = "work_says", leave = "leave_work") {
+  shiny::tags$p(class = "waiting", paste(what, "... "), shiny::textOutput(says, inline = TRUE), " ",
+                does_button(leave, "Leave it"))
+}
+
+# A button that sets `input[[does]]`.
+does_button <- function(does, text) shiny::tags$button(type = "button", class = "order does", `data-does` = does, text)
+
 
 # What a view says that has nothing to show: why, and the command that fills it.
 empty_view <- function(why, command) {

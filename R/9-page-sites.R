@@ -46,7 +46,7 @@ sites_server <- function(input, output, session, work, query) {
     name <- site()$site
     promises::then(promises::as.promise(ask_process(work$profile, worked_prices_there, name)),
                    function(x) worked(c(list(site = name), x)),
-                   function(e) worked(list(site = name, trouble = sub("^Error: ", "", conditionMessage(e)))))
+                   function(e) worked(list(site = name, trouble = work_trouble(e))))
     invisible()
   })
   output$worked <- shiny::renderUI({

@@ -21,7 +21,7 @@ page_follower <- function(look, rest = 1) {
       if (is.null(x$over)) later::later(function() go(job), wait)
     }
     promises::then(promises::as.promise(look(job, at$looks == 0)), over,
-                   function(e) over(list(trouble = sub("^Error: ", "", conditionMessage(e)))))
+                   function(e) over(list(trouble = work_trouble(e))))
     invisible()
   }
   list(

@@ -1,21 +1,22 @@
 # What the page asks of a process beside its own, in which forecasts are made and plans are searched.
 
-# Two processes beside the page's own: one in which forecasts are made and plans are searched, whose `question` is there
-# once it is made; and one for what is looked at on disk and at sites, begun when it is first asked.
-page_work <- function(root, make, with, measure = NULL) {
-  work <- list2env(list(root = root, profile = begun_process("page"), beside = NULL, make = make, with = with,
-                        measure = measure), parent = emptyenv())
+# Processes beside the page's own: one in which forecasts are made and plans are searched, whose `question` is there
+# once it is made; and, each begun when it is first asked, one for what is looked at on disk and at sites, and one for
+# what is rendered here. `here`: what the command does that is asked for from the page, `measure` and `limit`.
+page_work <- function(root, make, with, here = list()) {
+  work <- list2env(list(root = root, profile = begun_process("page"), make = make, with = with, here = here,
+                        question_says = tempfile("page-said-"), others = character()), parent = emptyenv())
   ask_question(work)
   work
 }
 
-ask_question <- function(work) work$question <- ask_process(work$profile, kept_question, work$make, work$with)
+ask_question <- function(work) {
+  work$question <- ask_process(work$profile, kept_question, work$make, work$with, said = work$question_says)
+}
 
-# A row of next_measures() done on this machine, and the question made anew with it, as a mirai.
-measured_here <- function(work, row) {
-  done <- do.call(ask_process, c(list(work$profile, work$measure), work$with, list(row)))
-  ask_question(work)
-  done
+# A row of next_measures() done on this machine, as a mirai; the question is made anew when it is done.
+measured_here <- function(work, row, said) {
+  do.call(ask_process, c(list(other_process(work, "here"), work$here$measure), work$with, list(row), said = said))
 }
 
 # A process that has the package, by the name by which it is asked.
@@ -30,16 +31,57 @@ begun_process <- function(name) {
   profile
 }
 
-# `f(...)` there, as a mirai.
-ask_process <- function(profile, f, ...) {
-  call <- quote(do.call(f, with))
-  mirai::mirai(call, f = f, with = list(...), .compute = profile)
+# `f(...)` there, as a mirai. `said`: a file for what it says of itself as it goes.
+ask_process <- function(profile, f, ..., said = NULL) {
+  call <- quote(run(f, with, said))
+  mirai::mirai(call, run = run_heard, f = f, with = list(...), said = said, .compute = profile)
+}
+
+run_heard <- function(f, with, said) {
+  if (length(said)) {
+    heard <- file(said, "w")
+    sink(heard, type = "message")
+    on.exit({
+      sink(type = "message")
+      close(heard)
+      unlink(said)
+    })
+  }
+  do.call(f, with)
+}
+
+# The last that work said of itself, or nothing.
+last_said <- function(said) {
+  if (!file.exists(said)) return(character())
+  texts <- trimws(unlist(strsplit(readLines(said, warn = FALSE), "\r", fixed = TRUE)))
+  utils::tail(texts[nzchar(texts)], 1)
+}
+
+# What work says of itself, twice a second while `busy()` holds. `said`: its file.
+say_work <- function(busy, said) {
+  shiny::renderText({
+    if (!busy()) return("")
+    shiny::invalidateLater(500)
+    or_else(last_said(said), "")
+  })
+}
+
+# A process by what it is for.
+other_process <- function(work, name) {
+  if (!name %in% names(work$others)) work$others[[name]] <- begun_process(paste0("page-", name))
+  work$others[[name]]
 }
 
 # The same in the process for what is on disk and at sites: `f(root, ...)`.
-ask_beside <- function(work, f, ...) {
-  if (is.null(work$beside)) work$beside <- begun_process("page-beside")
-  ask_process(work$beside, f, work$root, ...)
+ask_beside <- function(work, f, ...) ask_process(other_process(work, "beside"), f, work$root, ...)
+
+# Ends work that is under way, whose process goes on.
+leave_work <- function(task) if (inherits(task, "mirai")) mirai::stop_mirai(task)
+
+# Words for how work ended that did not come to its end.
+work_trouble <- function(e) {
+  text <- sub("^Error: ", "", conditionMessage(e))
+  if (grepl("Operation cancel", text)) "It was left before it was done." else text
 }
 
 # In the process that works for the page: plans are searched where the forecast is, which is not sent there again.
@@ -50,45 +92,55 @@ kept_question <- function(make, with) {
   worked_for$made
 }
 
-searched_there <- function(asked, without) page_said(worked_for$made$forecast, asked, without, TRUE)
+searched_there <- function(asked, kept) page_said(worked_for$made$forecast, asked, kept, TRUE)
 
 close_page_work <- function(work) {
-  for (profile in c(work$profile, work$beside)) mirai::daemons(0, .compute = profile)
+  for (profile in c(work$profile, work$others)) mirai::daemons(0, .compute = profile)
 }
 
 # The answer with plans of several sites and fallbacks, as a mirai: what `page_said()` gives.
-searched_answer <- function(work, asked, without) ask_process(work$profile, searched_there, asked, without)
+searched_answer <- function(work, asked, kept) ask_process(work$profile, searched_there, asked, kept)
+
+# The options that the page asks about: `kept`, `only` and `without` as plan_options() has them, and the most `noise`
+# (one whose noise nobody knows is none then). NULL where none is left.
+forecast_of <- function(forecast, kept) {
+  rows <- as_frame(forecast$scenario$options)
+  rows$at <- seq_len(nrow(rows))
+  left <- tryCatch(pinned(rows, kept$only, kept$without), clockpigeon_error_option = function(e) NULL)
+  if (is.finite(or_else(kept$noise, Inf))) left <- left[which(left[["noise"]] <= kept$noise * (1 + 1e-9)), ]
+  if (NROW(left)) with_options(forecast, left$at)
+}
 
 # A question's answer as the terminal has it: `title`, `says` (sentences by what they answer), `pick`; NULL where
-# no site is left. Without `plans` of single options alone, which is quick; with them also `figures` of the plan.
-page_said <- function(forecast, asked, without = character(), plans = FALSE) {
-  forecast <- without_sites(forecast, without)
+# no option is left. Without `plans` of single options alone, which is quick; with them also `figures` of the plan.
+page_said <- function(forecast, asked, kept = list(), plans = FALSE) {
+  forecast <- forecast_of(forecast, kept)
   if (is.null(forecast)) return(NULL)
   choice <- decide(forecast, asked, plans, details = FALSE)
   list(title = answer_title(choice), says = headed_answer(choice), pick = choice$pick,
        figures = if (plans) decided_figures(with_details(choice)))
 }
 
-# Something that takes its time, begun for the newest of what it is asked for once the last has ended: what was asked in
-# between is asked no more. `begin(x)` gives a mirai; `ended(x, value)` and `broken(x, error)` are told of it.
-one_at_a_time <- function(begin, ended, broken) {
-  busy <- FALSE
-  waiting <- NULL
-  go <- function(x) {
-    if (busy) {
-      waiting <<- x
-      return(invisible())
-    }
-    busy <<- TRUE
-    over <- function(tell) function(value) {
-      busy <<- FALSE
-      tell(x, value)
-      following <- waiting
-      waiting <<- NULL
-      if (length(following)) go(following)
-    }
-    promises::then(promises::as.promise(begin(x)), over(ended), over(broken))
-    invisible()
+# Something that takes its time and is asked for again and again: what is under way is left when something newer is
+# asked for. `begin(x)` gives a mirai or a promise; `ended(x, value)` and `broken(x, error)` are told of the newest.
+# `leave()` ends it, which `broken()` is told; `drop()` too, and nobody is told.
+newest_alone <- function(begin, ended, broken) {
+  current <- NULL
+  drop <- function() {
+    old <- current
+    current <<- NULL
+    leave_work(old)
   }
-  go
+  list(ask = function(x) {
+    drop()
+    task <- begin(x)
+    current <<- task
+    over <- function(tell) function(value) {
+      if (!identical(current, task)) return(invisible())
+      current <<- NULL
+      tell(x, value)
+    }
+    promises::then(promises::as.promise(task), over(ended), over(broken))
+    invisible()
+  }, leave = function() leave_work(current), drop = drop)
 }

@@ -3,11 +3,11 @@
 import { byId, clock, duration, field, files, floats, frame, jquery, keys, money, percent, plot, roomFor, shiny, svg, tableRows, ticks, timeTicks } from './page.js';
 
 /**
- * @typedef {{options: string[], sites: string[], own: boolean[], n: number, noise: number[], finish_p50: number[],
+ * @typedef {{options: string[], sites: string[], nodes: number[], own: boolean[], n: number, noise: number[], finish_p50: number[],
  *   cost_mean: number[], evidence: string[], finish: string, cost: string, now: number, zone: string,
  *   currency: string, longest: number, dearest: number, asked: Record<string, any>}} Facts
  * @typedef {{deadline: number, budget: number, confidence: number, rule: string, together: boolean,
- *   without: Set<string>}} Question
+ *   noise: number, only: Set<string>, nodes: Set<string>, without: Set<string>}} Question
  * @typedef {{chance: Float64Array, fits: boolean[], pick: number}} Judged
  */
 
@@ -24,6 +24,11 @@ let costAt = [];
 
 // ---- judging --------------------------------------------------------------------------------------------------------
 
+/** Whether an option is asked about: not left out, not beside what is pinned, clean enough.
+ * @param {Facts} f @param {Question} q @param {number} i */
+const asked = (f, q, i) => !q.without.has(f.sites[i]) && (!q.only.size || q.only.has(f.sites[i])) &&
+  (!q.nodes.size || q.nodes.has(`nodes=${f.nodes[i]}`)) && (q.noise === Infinity || f.noise[i] <= q.noise * (1 + 1e-9));
+
 /** Which options keep what is asked in as many draws as are asked for, and which is taken.
  * @param {Facts} f @param {Question} q @returns {Judged} */
 export function judge(f, q) {
@@ -32,7 +37,7 @@ export function judge(f, q) {
   const chance = new Float64Array(count);
   const fits = new Array(count).fill(false);
   for (let i = 0; i < count; i++) {
-    if (q.without.has(f.sites[i])) continue;
+    if (!asked(f, q, i)) continue;
     let both = 0, time = 0, money = 0;
     for (let k = i * f.n; k < (i + 1) * f.n; k++) {
       const early = finish[k] <= q.deadline && Number.isFinite(finish[k]), cheap = cost[k] <= q.budget;
@@ -72,11 +77,12 @@ function first(f, rule, fitting) {
 /** @returns {Question} */
 function question() {
   const rule = /** @type {HTMLInputElement | null} */ (document.querySelector('input[name=rule]:checked'));
-  const without = [...document.querySelectorAll('input[name=without]:checked')];
+  const checked = (/** @type {string} */ name) => new Set([...document.querySelectorAll(`input[name=${name}]:checked`)]
+    .map((box) => /** @type {HTMLInputElement} */ (box).value));
   const end = (/** @type {string} */ id) => atEnd(id) ? Infinity : Number(field(id).value);
   return { deadline: end('deadline'), budget: end('budget'), confidence: Number(field('confidence').value),
     rule: rule ? rule.value : 'cheapest', together: !field('each').checked,
-    without: new Set(without.map((box) => /** @type {HTMLInputElement} */ (box).value)) };
+    noise: end('noise'), only: checked('only'), nodes: checked('nodes'), without: checked('without') };
 }
 
 /** Of a range that is at its end nothing is asked. @param {string} id */
@@ -91,12 +97,12 @@ let tradeoff = null;
 /** @param {Facts} f @param {Question} q @param {Judged} j */
 function drawTradeoff(f, q, j) {
   frame.width = Math.max(320, byId('tradeoff').clientWidth);
-  const shown = f.options.map((_, i) => i).filter((i) => !q.without.has(f.sites[i]) && Number.isFinite(finishAt[i][1]));
+  const shown = f.options.map((_, i) => i).filter((i) => asked(f, q, i) && Number.isFinite(finishAt[i][1]));
   const right = Math.max(...shown.map((i) => Math.min(finishAt[i][2], 3 * finishAt[i][1])), Number.isFinite(q.deadline) ? q.deadline : 0, 1) * 1.03;
   const top = Math.max(...shown.map((i) => Math.min(costAt[i][2], 3 * costAt[i][1])), Number.isFinite(q.budget) ? q.budget : 0, 0.01) * 1.05;
   const about = j.pick < 0 ? `None of ${shown.length} options fits.`
     : `${f.options[j.pick]} of ${shown.length} options is picked; ${j.fits.filter(Boolean).length} fit.`;
-  const axes = [frame.width, right, top, ...q.without].join(' ');
+  const axes = [frame.width, right, top, ...shown].join(' ');
   if (!tradeoff || tradeoff.axes !== axes || !byId('tradeoff').contains(tradeoff.over)) {
     const { root, px, py } = plot('tradeoff', about, [0, right], [0, top], timeTicks(f, right, roomFor()), ticks(0, top), (v) => clock(f, v),
       (v) => String(Number(v.toPrecision(6))), 'done by', f.currency);
@@ -167,7 +173,7 @@ function fillOptions(f, q, j) {
   });
   const head = document.createElement('tr');
   head.append(...cells('th', ['option', 'stands', 'done by', '8 in 10', `cost (${f.currency})`, '8 in 10', 'chance', 'speed is']));
-  const order = f.options.map((_, i) => i).filter((i) => !q.without.has(f.sites[i]))
+  const order = f.options.map((_, i) => i).filter((i) => asked(f, q, i))
     .sort((a, b) => Number(b === j.pick) - Number(a === j.pick) || Number(j.fits[b]) - Number(j.fits[a]) || f.cost_mean[a] - f.cost_mean[b]);
   const rows = order.slice(0, allOptions ? order.length : mostRows).map((i) => {
     const row = document.createElement('tr');
@@ -206,6 +212,7 @@ function drawMarks(f, id, q) {
 
 // ---- what happens ---------------------------------------------------------------------------------------------------
 
+const sliders = ['deadline', 'budget', 'confidence', 'noise'];
 let marking = 0;
 /** All that follows from the question, at once; the marks a moment after it rests. */
 function judged() {
@@ -214,17 +221,18 @@ function judged() {
   byId('deadline-said').textContent = Number.isFinite(q.deadline) ? `${clock(f, q.deadline)}, in ${duration(q.deadline)}` : 'any time';
   byId('budget-said').textContent = Number.isFinite(q.budget) ? money(f, q.budget) : 'any cost';
   byId('confidence-said').textContent = percent(q.confidence);
-  for (const id of ['deadline', 'budget', 'confidence']) field(id).setAttribute('aria-valuetext', byId(`${id}-said`).textContent || '');
+  byId('noise-said').textContent = Number.isFinite(q.noise) ? `${Number(q.noise.toPrecision(3))} times that of the shot's own limit` : 'any, or unknown';
+  for (const id of sliders) field(id).setAttribute('aria-valuetext', byId(`${id}-said`).textContent || '');
   drawTradeoff(f, q, j);
   drawChance(f, q, j);
   fillOptions(f, q, j);
   document.body.dataset.pick = j.pick < 0 ? '' : f.options[j.pick];
   clearTimeout(marking);
-  marking = window.setTimeout(() => ['deadline', 'budget', 'confidence'].forEach((id) => drawMarks(f, id, q)), 200);
+  marking = window.setTimeout(() => sliders.filter((id) => byId(id).closest('[hidden]') === null).forEach((id) => drawMarks(f, id, q)), 200);
 }
 
 /** A range's least step: one that looks round. @param {number} most */
-const roundStep = (most) => [0.01, 0.1, 0.5, 1, 5, 10, 60, 300, 600, 900, 1800, 3600, 21600].find((s) => most / s <= 300) || most / 200;
+const roundStep = (most) => [0.0001, 0.0005, 0.001, 0.01, 0.1, 0.5, 1, 5, 10, 60, 300, 600, 900, 1800, 3600, 21600].find((s) => most / s <= 300) || most / 200;
 
 /** @param {Facts} x */
 export function takeFacts(x) {
@@ -240,6 +248,9 @@ export function takeFacts(x) {
   const kept = new URLSearchParams(location.search);
   /** @type {[string, number, any][]} */
   const ranges = [['deadline', x.longest, x.asked.deadline_s], ['budget', x.dearest, x.asked.budget]];
+  const known = x.noise.filter((v) => v < 1e300), differ = new Set(x.noise).size > 1 && known.length > 0;
+  /** @type {HTMLElement} */ (field('noise').closest('.field')).hidden = !differ;
+  if (differ) ranges.push(['noise', 1.5 * Math.max(...known), 'none']);
   for (const [id, most, asked] of ranges) {
     const step = roundStep(most), end = Math.ceil(most / step) * step, slider = field(id);
     const given = kept.get(id);
@@ -272,7 +283,7 @@ Object.assign(rangeBinding, {
     jquery(el).on('input.page change.page', () => said(true));
   },
   unsubscribe: (/** @type {any} */ el) => jquery(el).off('.page'),
-  getRatePolicy: () => ({ policy: 'debounce', delay: 60 }),
+  getRatePolicy: () => ({ policy: 'debounce', delay: 40 }),
 });
 shiny.inputBindings.register(rangeBinding, 'clockpigeon.range');
 byId('all-options').addEventListener('click', () => { allOptions = true; judged(); });
@@ -288,5 +299,5 @@ new ResizeObserver(() => {
 document.addEventListener('input', judged);
 document.addEventListener('change', judged);
 for (const id of ['tradeoff', 'chance']) files.set(id, { rows: () => { allOptions = true; judged(); return tableRows('options'); } });
-Object.assign(keys, { d: () => field('deadline').focus(), b: () => field('budget').focus(), c: () => field('confidence').focus(),
+Object.assign(keys, { d: () => field('deadline').focus(), b: () => field('budget').focus(), c: () => field('confidence').focus(), n: () => field('noise').focus(),
   a: () => byId('said').scrollIntoView() });

@@ -224,10 +224,10 @@ jquery(document).on('shiny:disconnected', () => {
   comeBack();
 });
 
-// A button of a list says which row it is of.
+// A button says what it does, and one of a list which row it is of.
 document.addEventListener('click', (event) => {
-  const button = /** @type {HTMLElement} */ (event.target).closest('button.measure');
-  if (button instanceof HTMLElement) shiny.setInputValue('measure', Number(button.dataset.row), { priority: 'event' });
+  const button = /** @type {HTMLElement} */ (event.target).closest('button.measure, button.does');
+  if (button instanceof HTMLElement) shiny.setInputValue(button.dataset.does || 'measure', Number(button.dataset.row || 1), { priority: 'event' });
 });
 shiny.addCustomMessageHandler('looking', (/** @type {boolean} */ busy) => {
   for (const [id, off] of /** @type {[string, boolean][]} */ ([['look', busy], ['leave', !busy]])) {

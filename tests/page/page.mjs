@@ -116,6 +116,8 @@ async function terminal(page) {
   if (value('budget') !== 'none') asked.push('--budget', `${value('budget')}EUR`);
   const without = kept.get('without') && kept.get('without') !== 'null' ? [].concat(value('without')) : [];
   if (without.length) asked.push('--without', without.join(','));
+  const only = ['only', 'nodes'].flatMap((name) => kept.get(name) && kept.get(name) !== 'null' ? [].concat(value(name)) : []);
+  if (only.length) asked.push('--only', only.join(','));
   try {
     return squeezed(run('choose', ...question, ...asked));
   } catch (error) {
@@ -208,6 +210,22 @@ await test('sites that are left out are in no answer, and the address brings the
   await page.reload();
   await page.waitForFunction(() => document.body.dataset.pick !== undefined);
   same((await answer(page)).title, got.title, 'the answer of the address');
+  await close(page);
+});
+
+await test('what is pinned is alone in the answer, as choose --only has it', async () => {
+  const page = await opened(address);
+  await answer(page);
+  await page.locator('input[name=only][value=saltmill]').check();
+  await page.locator('input[name=nodes][value="nodes=10"]').check();
+  await page.waitForFunction(() => /only=.*saltmill/.test(location.search) && /nodes=%22/.test(location.search));
+  await page.waitForFunction(() => [...document.querySelectorAll('#options tbody tr')].every((row) => /^saltmill .*10 nodes/.test(row.cells[0].textContent)));
+  await settled(page);
+  const got = await answer(page);
+  sure(got.title.startsWith('saltmill') && got.title.includes('10 nodes'), `the answer is ${got.title}`);
+  const said = await terminal(page);
+  // Names of options are longer where more differ, so that the sentence that names one is held alone.
+  for (const text of got.says.slice(1, 4)) sure(said.includes(squeezed(text)), `the terminal does not say: ${text}\nbut: ${said}`);
   await close(page);
 });
 
@@ -305,6 +323,54 @@ await test('the ledger is searched, sorted and grouped, and saved', async () => 
   const figure = page.waitForEvent('download');
   await page.locator('button.save[data-figure=curve-1][data-kind=png]').click();
   sure(readFileSync(await (await figure).path(), 'latin1').startsWith('\x89PNG'), 'no PNG of the curve');
+  await close(page);
+});
+
+await test('a limit is probed here: left, probed again, its target moved and dragged, its tiles judged blind', async () => {
+  const page = await viewed(address, 'evidence');
+  await page.waitForSelector('#limit_shot option[value=gears-review]', { state: 'attached', timeout: 60000 });
+  await page.locator('#limit_shot').selectOption('gears-review');
+  await page.locator('#limit_engine').selectOption('pebble');
+  const probe = async () => {
+    await page.locator('button[data-does=probe]').click();
+    await page.waitForFunction(() => document.getElementById('ask-texts').textContent.includes('clockpigeon limit gears-review --engine pebble'));
+    await page.locator('#ask-yes').click();
+    await page.waitForFunction(() => /trial [0-9]+ of/.test(document.querySelector('#probing .waiting')?.textContent || ''), null, { timeout: 60000 });
+  };
+  await probe();
+  await page.locator('button[data-does=leave_probe]').click();
+  await page.waitForFunction(() => /left before/.test(document.querySelector('#probing .trouble')?.textContent || ''), null, { timeout: 60000 });
+  await probe();
+  await page.waitForSelector('#limit svg', { timeout: 120000 });
+  const said = () => page.locator('#limit_says dd').first().innerText();
+  /** The count that the browser shows, once R says the same. */
+  const agreed = async (unlike) => {
+    await page.waitForFunction((unlike) => {
+      const shown = /takes ([0-9]+) samples/.exec(document.getElementById('target').getAttribute('aria-valuetext')), text = document.querySelector('#limit_says dd')?.textContent || '';
+      return shown && shown[1] !== unlike && text.replaceAll(',', '').startsWith(`${shown[1]} sample`);
+    }, unlike, { timeout: 30000 });
+    return (await said()).split(' ')[0].replaceAll(',', '');
+  };
+  const first = await agreed('');
+  await page.locator('#target').focus();
+  for (let k = 0; k < 12; k++) await page.keyboard.press('ArrowRight');
+  const second = await agreed(first);
+  sure(Number(second) < Number(first), `a target that is less strict takes ${second} samples after ${first}`);
+  await page.evaluate(() => document.getElementById('limit-part').scrollIntoView({ behavior: 'instant' }));
+  const box = await page.locator('#limit svg').boundingBox();
+  await page.mouse.move(box.x + 300, box.y + 0.6 * box.height);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 300, box.y + 0.3 * box.height, { steps: 5 });
+  await page.mouse.up();
+  await page.waitForFunction((second) => Number(/takes ([0-9]+) samples/.exec(document.getElementById('target').getAttribute('aria-valuetext'))[1]) < Number(second), second);
+  sure(Number(await agreed(second)) < Number(second), 'dragged up it takes no less');
+  await page.locator('button[data-does=blind]').click();
+  await page.waitForSelector('input[name=clean]');
+  await page.locator('input[name=clean]').nth(1).check();
+  await page.locator('button[data-does=judged]').click();
+  await page.waitForSelector('#limit_sheet table');
+  same(await page.locator('#limit_sheet td', { hasText: /^clean enough$/ }).count(), 1, 'letters that are clean enough');
+  same(page.faults, [], 'errors of the page');
   await close(page);
 });
 

@@ -21,6 +21,14 @@ test_that("a study names the count, the worst tile and the worst frame, and its 
   expect_null(clockpigeon:::hourly_price(site, "pebble", "elsewhere"))
 })
 
+test_that("what many targets take is what a study of each says", {
+  study <- study_limit(small_probes(memory_ledger(), scratch(), frames = c(1, 300), samples = c(4, 16)), noise = 0.1)
+  targets <- c(0.05, 0.1, 0.3)
+  each <- vapply(targets, function(noise) max(study_limit(study$probes, noise)$frames$samples), 0)
+  expect_identical(limit_needs(study, targets), each)
+  expect_gt(each[1], each[3])
+})
+
 test_that("the three limits side by side: each holds what it names, and the first ends a frame", {
   probes <- small_probes(memory_ledger(), scratch(), frames = c(1, 300), samples = c(4, 16))
   study <- study_limit(probes, noise = 0.1)

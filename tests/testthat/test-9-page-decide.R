@@ -4,7 +4,10 @@ test_that("the inputs stand for a question; a range at its end asks nothing", {
   asked <- clockpigeon:::page_asked(input, made)
   expect_identical(asked$question, list(deadline_s = 3600, budget = Inf, confidence = 0.8, rule = "fastest",
                                         together = FALSE))
-  expect_identical(asked$without, c("a", "b"))
+  expect_identical(asked$kept, list(only = character(), without = c("a", "b"), noise = Inf))
+  pinned <- utils::modifyList(input, list(only = "saltmill", nodes = "nodes=10", noise = 1.2))
+  expect_identical(clockpigeon:::page_asked(pinned, made)$kept$only, c("nodes=10", "saltmill"))
+  expect_identical(clockpigeon:::page_asked(pinned, made)$kept$noise, 1.2)
   expect_null(clockpigeon:::page_asked(input, NULL))
   expect_refusal(clockpigeon:::page_asked(utils::modifyList(input, list(rule = "dearest")), made), "choice", "cheapest")
 })
