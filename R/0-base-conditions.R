@@ -98,6 +98,7 @@ old_arguments <- function(given, makers, where) {
 
 # Folder and file: enough to find it, short enough to read.
 short_path <- function(path) {
+  if (grepl("^[a-z]+://", path)) return(path)
   folder <- basename(dirname(path))
   if (folder %in% c(".", "")) basename(path) else file.path(folder, basename(path))
 }

@@ -61,13 +61,14 @@ remembered <- function(kind, from, make, least_s = 1, still = function(value) TR
   value
 }
 
-# All that a project's answers follow from, as a hash: its files by name, size and time.
-project_stamp <- function(project) {
+# All that a project's answers follow from, as a hash: its files by name, size and time, and what a ledger on a server
+# says of itself (`said`).
+project_stamp <- function(project, said = NULL) {
   folders <- c("shots", "nodes", "engines", "sites", "manifests", "jobs", "rates", "assets")
   files <- c(file.path(project$root, "clockpigeon.yaml"), project$ledger, paste0(project$ledger, "-wal"),
              list.files(file.path(project$root, folders), recursive = TRUE, full.names = TRUE))
   facts <- file.info(files[file.exists(files)], extra_cols = FALSE)
-  text_hash(paste(c(project$root, rownames(facts), facts$size, format(as.numeric(facts$mtime), digits = 20)),
+  text_hash(paste(c(project$root, said, rownames(facts), facts$size, format(as.numeric(facts$mtime), digits = 20)),
                   collapse = "\n"))
 }
 

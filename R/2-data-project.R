@@ -56,7 +56,8 @@ read_project <- function(path = ".", parts = NULL) {
     stop_input("project", "tells nobody", paste0(short_path(file.path(root, "clockpigeon.yaml")), ", field `tell`"),
                "Write run: [program, argument] or post: {address: URL, secret: {env: NAME}}.")
   }
-  if (!grepl("^(/|[A-Za-z]:)", project$ledger)) project$ledger <- file.path(root, project$ledger)
+  whole <- grepl("^(/|[A-Za-z]:)", project$ledger) || is_server_address(project$ledger)
+  if (!whole) project$ledger <- file.path(root, project$ledger)
   folder <- function(name, read, key) {
     if (is.null(parts) || name %in% parts) read_folder(file.path(root, name), read, key)
   }
@@ -126,3 +127,6 @@ demo_file <- function(path = "") {
   }
   found
 }
+
+# Whether a ledger's place is an address of a server, not a file.
+is_server_address <- function(where) grepl("^postgres(ql)?://", where)

@@ -14,7 +14,7 @@ edits <- function(ledger) {
   con <- ledger_connection(ledger)
   if (!DBI::dbExistsTable(con, "edits")) return(as_table(data.frame(made_at = character(), by = character(),
                                                                     file = character(), change = character())))
-  as_table(DBI::dbGetQuery(con, "SELECT * FROM edits ORDER BY rowid DESC"))
+  as_table(ask_rows(con, "SELECT * FROM edits ORDER BY rowid DESC"))
 }
 
 # Who works here, as the machine knows them.

@@ -10,20 +10,27 @@ ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database t
 # copy was put beside it. Returns the path of the copy, or NULL when nothing was carried over.
 bring_to_form <- function(con, where) {
   if (is_of_form(con)) return(NULL)
-  new <- DBI::dbGetQuery(con, "PRAGMA schema_version")[[1]] == 0
-  copy <- if (!new && where != ":memory:") copy_beside(con, where)
+  new <- form_of(con) == 0
+  # A server's owner keeps its copies.
+  copy <- if (!new && where != ":memory:" && !on_server(con)) copy_beside(con, where)
   write_ledger(con, function() {
     # Another process may have done it while this one waited.
     if (is_of_form(con)) return()
     add_columns(con)
-    for (sql in ledger_tables()) DBI::dbExecute(con, sql)
+    for (sql in ledger_tables(on_server(con))) DBI::dbExecute(con, sql)
   })
   copy
 }
 
 is_of_form <- function(con) {
-  version <- DBI::dbGetQuery(con, "PRAGMA user_version")[[1]]
-  version == ledger_form && !length(lacking_columns(con))
+  form_of(con) == ledger_form && !length(lacking_columns(con))
+}
+
+# The form that a ledger has; 0 for one that is new.
+form_of <- function(con) {
+  if (!on_server(con)) return(DBI::dbGetQuery(con, "PRAGMA user_version")[[1]])
+  if (!DBI::dbExistsTable(con, "ledger_forms")) return(0L)
+  as.integer(DBI::dbGetQuery(con, "SELECT max(form) AS form FROM ledger_forms")[["form"]])
 }
 
 # Columns of a run that its table has not.
@@ -31,11 +38,12 @@ lacking_columns <- function(con) {
   setdiff(setdiff(names(timing_columns), setting_columns), columns_of(con, "runs"))
 }
 
-columns_of <- function(con, table) DBI::dbGetQuery(con, sprintf("PRAGMA table_info(%s)", table))[["name"]]
+columns_of <- function(con, table) if (DBI::dbExistsTable(con, table)) DBI::dbListFields(con, table)
 
 add_columns <- function(con) {
   add <- function(table, name, type) {
-    DBI::dbExecute(con, sprintf("ALTER TABLE %s ADD COLUMN \"%s\" %s", table, name, column_types[[type]]))
+    type <- if (on_server(con)) sub("REAL", "DOUBLE PRECISION", column_types[[type]]) else column_types[[type]]
+    DBI::dbExecute(con, sprintf("ALTER TABLE %s ADD COLUMN \"%s\" %s", table, name, type))
   }
   if (DBI::dbExistsTable(con, "events")) {
     for (name in setdiff(names(event_types), columns_of(con, "events"))) add("events", name, event_types[[name]])
@@ -62,13 +70,17 @@ copy_beside <- function(con, where) {
   copy
 }
 
+# The tables of a ledger, each after those that it speaks of.
+ledger_parts <- c("settings", "runs", "plans", "blocks", "machines", "imports", "import_turns", "corrections",
+                  "judgements", "edits", "jobs", "events", "lines", "forecasts", "outcomes")
+
 column_types <- c(text = "TEXT", integer = "INTEGER", number = "REAL", flag = "INTEGER")
 
 # A timing is a row of `runs`, and its setting a row of `settings`, which many runs share: half the size, and what is to
 # be compared is found by one number a row. The view `timings` shows them together, as everything else reads them.
 # Ids of runs have no index, which would take a quarter of the time of a large import: those made here are new by how
 # they are made, and those given are looked up first (check_new_ids()).
-ledger_tables <- function() {
+ledger_tables <- function(server = FALSE) {
   typed <- function(columns) paste0("\"", columns, "\" ", column_types[timing_columns[columns]], collapse = ", ")
   own <- setdiff(names(timing_columns), c("id", setting_columns))
   shown <- paste0(ifelse(names(timing_columns) %in% setting_columns, "s.", "r."), "\"", names(timing_columns), "\"",
@@ -78,15 +90,13 @@ ledger_tables <- function() {
   frozen <- function(table, when = "BEFORE", change = changes) {
     sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s %s %s ON %s %s", table, tolower(change), when, change, table, refuse)
   }
-  made <- c("runs", "settings", "plans", "blocks", "machines", "imports", "corrections", "judgements", "jobs", "events",
-            "lines", "forecasts", "outcomes", "import_turns", "edits")
-  c(
+  view <- paste("VIEW", if (!server) "IF NOT EXISTS", "timings AS SELECT r.rowid AS place,", shown,
+                "FROM runs r JOIN settings s ON s.setting = r.setting")
+  trials <- "CREATE UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE plan_id IS NOT NULL"
+  tables <- c(
     paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
            typed(setting_columns), ")"),
     paste0("CREATE TABLE IF NOT EXISTS runs (id TEXT NOT NULL, setting INTEGER NOT NULL, ", typed(own), ")"),
-    paste("CREATE VIEW IF NOT EXISTS timings AS SELECT r.rowid AS place,", shown,
-          "FROM runs r JOIN settings s ON s.setting = r.setting"),
-    "CREATE UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE plan_id IS NOT NULL",
     "CREATE TABLE IF NOT EXISTS plans (id TEXT PRIMARY KEY, made_at TEXT, name TEXT, seed INTEGER, options TEXT)",
     "CREATE TABLE IF NOT EXISTS blocks (plan_id TEXT, block INTEGER, trials TEXT, PRIMARY KEY (plan_id, block))",
     "CREATE TABLE IF NOT EXISTS machines (id TEXT PRIMARY KEY, facts TEXT)",
@@ -97,7 +107,15 @@ ledger_tables <- function() {
     paste("CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER, tile INTEGER,",
           "samples REAL, noise REAL, accepted INTEGER)"),
     "CREATE TABLE IF NOT EXISTS edits (made_at TEXT, by TEXT, file TEXT NOT NULL, change TEXT NOT NULL)",
-    job_tables(), unlist(lapply(made, frozen)), frozen("timings", "INSTEAD OF", c(changes, "INSERT")),
+    job_tables()
+  )
+  if (server) {
+    return(c(server_tables(tables), paste("CREATE OR REPLACE", view), trials, server_view_triggers,
+             sprintf("INSERT INTO ledger_forms (form, mark) VALUES (%d, %d)", ledger_form, ledger_mark)))
+  }
+  c(
+    tables, paste("CREATE", view), trials, unlist(lapply(ledger_parts, frozen)),
+    frozen("timings", "INSTEAD OF", c(changes, "INSERT")),
     paste("PRAGMA application_id =", ledger_mark), paste("PRAGMA user_version =", ledger_form)
   )
 }
@@ -139,6 +157,7 @@ forecast_points <- function() sprintf("p%02d", round(100 * forecast_probs))
 
 # One transaction, taken for writing from its start: two writers wait for each other, and none is lost.
 write_ledger <- function(con, change) {
+  if (on_server(con)) return(write_server(con, change))
   DBI::dbExecute(con, "BEGIN IMMEDIATE")
   done <- FALSE
   on.exit(if (!done) try(DBI::dbExecute(con, "ROLLBACK"), silent = TRUE))

@@ -3,9 +3,9 @@
 # Marks of the files whose rows stand in the ledger: imported, and not withdrawn since.
 imported_marks <- function(ledger) {
   con <- ledger_connection(ledger)
-  all <- DBI::dbGetQuery(con, "SELECT mark FROM imports")[["mark"]]
+  all <- ask_rows(con, "SELECT mark FROM imports")[["mark"]]
   if (!DBI::dbExistsTable(con, "import_turns")) return(all)
-  last <- DBI::dbGetQuery(con, "SELECT mark, withdrawn FROM import_turns ORDER BY turn")
+  last <- ask_rows(con, "SELECT mark, withdrawn FROM import_turns ORDER BY turn")
   last <- last[!duplicated(last[["mark"]], fromLast = TRUE), , drop = FALSE]
   setdiff(all, last[["mark"]][last[["withdrawn"]] == 1])
 }
@@ -15,8 +15,8 @@ imported_marks <- function(ledger) {
 add_import <- function(ledger, x, paths, marks, counts) {
   ids <- add_rows(ledger, x, function(con, ids) {
     insert_rows(con, "imports", list(mark = marks, path = paths, imported_at = rep(utc_now(), length(paths)),
-                                     timings = counts), "INSERT OR IGNORE")
-    last <- DBI::dbGetQuery(con, "SELECT max(rowid) AS n FROM runs")[["n"]] - length(ids) + cumsum(counts)
+                                     timings = counts), once = TRUE)
+    last <- ask_rows(con, "SELECT max(rowid) AS n FROM runs")[["n"]] - length(ids) + cumsum(counts)
     for (i in seq_along(marks)) note_import(con, marks[i], last[i] - counts[i] + 1, last[i], 0L)
   })
   x[["id"]] <- ids
@@ -31,13 +31,13 @@ note_import <- function(con, mark, first, last, withdrawn) {
 # Withdraws what a file gave: a correction for each of its rows, without a new row. Returns how many.
 withdraw_import <- function(ledger, mark) {
   con <- ledger_connection(ledger)
-  place <- DBI::dbGetQuery(con, paste("SELECT first_row, last_row FROM import_turns WHERE mark = ? AND withdrawn = 0",
+  place <- ask_rows(con, paste("SELECT first_row, last_row FROM import_turns WHERE mark = ? AND withdrawn = 0",
                                       "ORDER BY turn DESC LIMIT 1"), params = list(mark))
   if (!mark %in% imported_marks(ledger) || !nrow(place)) {
     stop_input("import", "gave no row of this ledger that could be withdrawn", short_path(ledger$path),
                "Files that an earlier release took in are not known row by row.")
   }
-  ids <- DBI::dbGetQuery(con, paste("SELECT id FROM runs WHERE rowid BETWEEN ? AND ?",
+  ids <- ask_rows(con, paste("SELECT id FROM runs WHERE rowid BETWEEN ? AND ?",
                                     "AND id NOT IN (SELECT old_id FROM corrections)"),
                          params = unname(as.list(place)))[["id"]]
   write_ledger(con, function() {

@@ -5,9 +5,9 @@
 add_job <- function(ledger, job, forecasts = NULL) {
   con <- ledger_connection(ledger)
   name <- check_job_name(job$name, argument("name"))
-  id <- new_ids(con, 1)
+  id <- new_ids(1)
   write_ledger(con, function() {
-    taken <- DBI::dbGetQuery(con, "SELECT name FROM jobs")[["name"]]
+    taken <- ask_rows(con, "SELECT name FROM jobs")[["name"]]
     findings <- name_findings(name, taken)
     if (length(findings)) {
       stop_input("job", paste0("the name ", show_value(name), " ", findings$what), argument("name"), findings$instead)
@@ -56,7 +56,7 @@ jobs <- function(ledger) {
   empty <- data.frame(name = character(), made_at = character(), by = character(), pick = character(),
                       events = integer(), id = character())
   if (!DBI::dbExistsTable(con, "jobs")) return(as_table(empty))
-  rows <- DBI::dbGetQuery(con, paste(
+  rows <- ask_rows(con, paste(
     "SELECT j.name, j.made_at, j.by, json_extract(j.decision, '$.pick') AS pick,",
     "(SELECT count(*) FROM events e WHERE e.job = j.id) AS events, j.id FROM jobs j ORDER BY j.rowid"
   ))
@@ -68,7 +68,7 @@ jobs <- function(ledger) {
 job_id <- function(ledger, name, where = argument("job")) {
   con <- ledger_connection(ledger)
   id <- if (DBI::dbExistsTable(con, "jobs")) {
-    DBI::dbGetQuery(con, "SELECT id FROM jobs WHERE name = ? COLLATE NOCASE",
+    ask_rows(con, "SELECT id FROM jobs WHERE lower(name) = lower(?)",
                     params = list(check_text(name, where)))[["id"]]
   }
   if (!length(id)) {
@@ -86,7 +86,7 @@ job_events <- function(ledger, job) {
   con <- ledger_connection(ledger)
   # A ledger of an older form, read only, lacks some.
   there <- intersect(names(event_types), columns_of(con, "events"))
-  rows <- DBI::dbGetQuery(con, paste("SELECT e.sequence, j.name AS job,", paste0("e.", there, collapse = ", "),
+  rows <- ask_rows(con, paste("SELECT e.sequence, j.name AS job,", paste0("e.", there, collapse = ", "),
                                      "FROM events e JOIN jobs j ON j.id = e.job WHERE e.job = ? ORDER BY e.sequence"),
                           params = list(job_id(ledger, job)))
   rows <- cbind(rows[c("sequence", "job")], all_columns(rows[there], names(event_types)))
@@ -99,15 +99,16 @@ job_events <- function(ledger, job) {
 placed_jobs <- function(ledger, stopped = FALSE) {
   con <- ledger_connection(ledger)
   if (!DBI::dbExistsTable(con, "events")) return(character())
-  DBI::dbGetQuery(con, paste(
+  ask_rows(con, paste(
     "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE e.what IN ('placed', 'stopped') GROUP BY j.id",
-    "HAVING sum(e.what = 'placed') > 0", if (!stopped) "AND sum(e.what = 'stopped') = 0", "ORDER BY min(e.sequence)"
+    "HAVING max(CASE WHEN e.what = 'placed' THEN 1 ELSE 0 END) = 1",
+    if (!stopped) "AND max(CASE WHEN e.what = 'stopped' THEN 1 ELSE 0 END) = 0", "ORDER BY min(e.sequence)"
   ))[["name"]]
 }
 
 # What was said of a job that whoever runs it must heed, in the order it was said.
 job_orders <- function(ledger, job) {
-  DBI::dbGetQuery(ledger_connection(ledger), paste(
+  ask_rows(ledger_connection(ledger), paste(
     "SELECT what FROM events WHERE job = ? AND what IN ('paused', 'resumed', 'stopped') ORDER BY sequence"
   ), params = list(job_id(ledger, job)))[["what"]]
 }
@@ -117,7 +118,6 @@ job_orders <- function(ledger, job) {
 #   default the key is made of all other columns.
 # Returns how many events were new.
 add_events <- function(ledger, job, events) {
-  con <- ledger_connection(ledger)
   check_columns(events, argument("events"), "what")
   columns <- names(event_types)
   odd <- setdiff(names(events), columns)
@@ -132,17 +132,26 @@ add_events <- function(ledger, job, events) {
   rows[["time"]][is.na(rows[["time"]])] <- utc_now()
   rows[["key"]] <- ifelse(is.na(rows[["key"]]), row_key(rows, setdiff(columns, c("key", "detail"))),
                           rows[["key"]])
-  insert_once(con, "events", c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows)))
+  again <- events_again(ledger)
+  kept_safe(ledger, "events", rows, function() again(rows, job), again, job)
 }
+
+# How events are added, those that waited for a server too.
+events_again <- function(ledger) function(rows, job) {
+  insert_once(ledger_connection(ledger), "events", job_rows(ledger, job, rows))
+}
+
+# Rows of a job, by its name, as the tables have them.
+job_rows <- function(ledger, job, rows) c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows))
 
 # Rows of a table with keys: those whose key is there add nothing. Returns how many were new.
 insert_once <- function(con, table, rows) {
-  changes <- function() DBI::dbGetQuery(con, "SELECT total_changes()")[[1]]
+  changes <- function() if (on_server(con)) 0 else DBI::dbGetQuery(con, "SELECT total_changes()")[[1]]
   new <- 0
   write_ledger(con, function() {
     before <- changes()
-    insert_rows(con, table, rows, "INSERT OR IGNORE")
-    new <<- as.integer(changes() - before)
+    inserted <- insert_rows(con, table, rows, once = TRUE)
+    new <<- as.integer(if (on_server(con)) inserted else changes() - before)
   })
   new
 }
@@ -151,11 +160,11 @@ insert_once <- function(con, table, rows) {
 add_charges <- function(ledger, job, lines) {
   con <- ledger_connection(ledger)
   lines <- all_columns(as_frame(lines), names(line_types))
-  insert_once(con, "lines", c(list(job = rep(job_id(ledger, job), nrow(lines))), as.list(lines)))
+  insert_once(con, "lines", job_rows(ledger, job, lines))
 }
 
 job_charges <- function(ledger, job) {
-  rows <- DBI::dbGetQuery(ledger_connection(ledger), "SELECT * FROM lines WHERE job = ? ORDER BY rowid",
+  rows <- ask_rows(ledger_connection(ledger), "SELECT * FROM lines WHERE job = ? ORDER BY rowid",
                           params = list(job_id(ledger, job)))
   # A ledger of an older form, read only, lacks some.
   rows <- all_columns(rows, names(line_types))
@@ -172,21 +181,21 @@ add_outcomes <- function(ledger, job, rows) {
   con <- ledger_connection(ledger)
   columns <- c("made_at", "site", "tier", "evidence", "what", "actual", "count", forecast_points(), "key")
   rows <- all_columns(as_frame(rows), columns)
-  insert_once(con, "outcomes", c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows)))
+  insert_once(con, "outcomes", job_rows(ledger, job, rows))
 }
 
 # All outcomes, in the order in which they became known: `job` (its name) and the columns of add_outcomes().
 job_outcomes <- function(ledger) {
   con <- ledger_connection(ledger)
   if (!DBI::dbExistsTable(con, "outcomes")) return(NULL)
-  DBI::dbGetQuery(con, paste("SELECT j.name AS job, o.made_at, o.site, o.tier, o.evidence, o.what, o.actual, o.count,",
+  ask_rows(con, paste("SELECT j.name AS job, o.made_at, o.site, o.tier, o.evidence, o.what, o.actual, o.count,",
                              paste0("o.", forecast_points(), collapse = ", "),
                              "FROM outcomes o JOIN jobs j ON j.id = o.job ORDER BY o.rowid"))
 }
 
 # The forecasts that were made of all jobs when they were decided, with the jobs' names as `job`.
 all_promised <- function(ledger) {
-  DBI::dbGetQuery(ledger_connection(ledger), paste(
+  ask_rows(ledger_connection(ledger), paste(
     "SELECT j.name AS job, f.what,", paste0("f.", forecast_points(), collapse = ", "),
     "FROM forecasts f JOIN jobs j ON j.id = f.job WHERE f.stage = 'before'"
   ))
@@ -194,20 +203,20 @@ all_promised <- function(ledger) {
 
 # What was told of all jobs, of some kinds: `job` (its name), `time`, `place`, `what`, `amount`, in the order it came.
 told_of_all <- function(ledger, what) {
-  DBI::dbGetQuery(ledger_connection(ledger), paste0(
+  ask_rows(ledger_connection(ledger), paste0(
     "SELECT j.name AS job, e.time, e.place, e.what, e.amount FROM events e JOIN jobs j ON j.id = e.job ",
     "WHERE e.what IN (", toString(rep("?", length(what))), ") ORDER BY e.sequence"
   ), params = as.list(what))
 }
 
 promised <- function(ledger, job) {
-  DBI::dbGetQuery(ledger_connection(ledger), "SELECT * FROM forecasts WHERE job = ?",
+  ask_rows(ledger_connection(ledger), "SELECT * FROM forecasts WHERE job = ?",
                   params = list(job_id(ledger, job)))
 }
 
 # The record of a job's decision as a list, as record_job() wrote it.
 job_decision <- function(ledger, job) {
-  text <- DBI::dbGetQuery(ledger_connection(ledger), "SELECT decision FROM jobs WHERE id = ?",
+  text <- ask_rows(ledger_connection(ledger), "SELECT decision FROM jobs WHERE id = ?",
                           params = list(job_id(ledger, job)))[[1]]
   jsonlite::fromJSON(text, simplifyVector = FALSE)
 }

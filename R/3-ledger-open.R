@@ -1,11 +1,14 @@
-# The ledger: one SQLite file, append only.
+# The ledger: one SQLite file, or a database on a server; append only.
 
 #' Open a ledger
 #'
-#' The ledger is the store of all timings: one SQLite file that several programs may have open at once. Rows are never
-#' rewritten; the database itself refuses it.
+#' The ledger is the store of all timings: one SQLite file that several programs may have open at once, or a database
+#' on a PostgreSQL server that many machines write. Rows are never rewritten; the database itself refuses it.
 #'
-#' @param where Path of the file; it is made when absent. `":memory:"` for a ledger that goes with the session.
+#' @param where Path of the file; it is made when absent. `":memory:"` for a ledger that goes with the session. Or the
+#'   address of a database, `postgresql://user@host/database`, with libpq's parameters behind a `?` (such as
+#'   `sslmode=verify-full`); its tables are made when they are absent. It needs the package RPostgres. A password is
+#'   refused there: it stands in `~/.pgpass` or `PGPASSWORD`.
 #' @param read_only `TRUE` to open an existing ledger without the means to change it.
 #' @return An object of class `cp_ledger`. [close_ledger()] closes it; so does its removal from memory. A ledger of an
 #'   older release is carried over to today's form when it is opened for writing, in one transaction; `carried` is then
@@ -21,32 +24,46 @@
 open_ledger <- function(where, read_only = FALSE) {
   where <- check_text(where, argument("where"))
   read_only <- check_flag(read_only, argument("read_only"))
-  memory <- where == ":memory:"
-  if (!memory) check_ledger_path(where, read_only)
+  ledger <- structure(new.env(parent = emptyenv()), class = "cp_ledger")
+  ledger$path <- where
+  ledger$read_only <- read_only
+  connect_ledger(ledger)
+  reg.finalizer(ledger, function(l) close_ledger(l), onexit = TRUE)
+  ledger
+}
+
+# Connects a ledger with its file or its server, and brings it to today's form.
+connect_ledger <- function(ledger) {
+  where <- ledger$path
+  read_only <- ledger$read_only
+  server <- is_server_address(where)
+  if (where != ":memory:" && !server) check_ledger_path(where, read_only)
   refuse <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
-    stop_input("ledger", paste0("cannot be used: ", conditionMessage(e)), short_path(where),
-               "The file was left as it is. Restore it from a copy, or name another file.")
+    stop_input("ledger", paste0("cannot be used: ", one_line(conditionMessage(e))),
+               if (server) where else short_path(where),
+               if (server) "Is the server there, and do libpq's own places (~/.pgpass, PGPASSWORD) have the password?"
+               else "The file was left as it is. Restore it from a copy, or name another file.")
   }
-  con <- tryCatch(
-    DBI::dbConnect(RSQLite::SQLite(), where, flags = if (read_only) RSQLite::SQLITE_RO else RSQLite::SQLITE_RWC,
-                   synchronous = NULL, loadable.extensions = FALSE),
-    error = refuse
-  )
+  con <- tryCatch(if (server) connect_server(where, read_only) else connect_file(where, read_only), error = refuse)
   ready <- FALSE
   on.exit(if (!ready) DBI::dbDisconnect(con))
-  carried <- tryCatch({
-    RSQLite::sqliteSetBusyHandler(con, 60000L)
-    check_ledger_file(con, where, read_only)
+  ledger$carried <- tryCatch({
+    if (server) check_server_ledger(con, where, read_only) else check_ledger_file(con, where, read_only)
     if (!read_only) bring_to_form(con, where)
   }, error = refuse)
   ready <- TRUE
-  ledger <- new.env(parent = emptyenv())
   ledger$con <- con
-  ledger$path <- where
-  ledger$carried <- carried
-  reg.finalizer(ledger, function(l) close_ledger(l), onexit = TRUE)
-  structure(ledger, class = "cp_ledger")
+  ledger$lost <- FALSE
+  if (server) ledger$process <- server_process(con)
+  invisible(ledger)
+}
+
+connect_file <- function(where, read_only) {
+  con <- DBI::dbConnect(RSQLite::SQLite(), where, flags = if (read_only) RSQLite::SQLITE_RO else RSQLite::SQLITE_RWC,
+                        synchronous = NULL, loadable.extensions = FALSE)
+  RSQLite::sqliteSetBusyHandler(con, 60000L)
+  con
 }
 
 check_ledger_path <- function(where, read_only) {
@@ -59,6 +76,19 @@ check_ledger_path <- function(where, read_only) {
   }
   if (!read_only && file.access(if (file.exists(where)) where else dirname(where), 2) != 0) {
     stop_input("ledger", "cannot be written", where, "Give yourself the right to write there, or name another file.")
+  }
+}
+
+# Whose database a server has, and whether this release knows its form.
+check_server_ledger <- function(con, where, read_only) {
+  there <- DBI::dbExistsTable(con, "ledger_forms")
+  if (!there && DBI::dbExistsTable(con, "runs")) {
+    stop_input("ledger", "is a database, but no ledger of Clock Pigeon", where, "Name another one.")
+  }
+  if (!there && read_only) stop_input("ledger", "is empty", where, "Measure something first: clockpigeon bench.")
+  if (there && form_of(con) > ledger_form) {
+    stop_input("ledger", paste0("has format ", form_of(con), ", this release knows ", ledger_form), where,
+               "Install a later release.")
   }
 }
 
@@ -91,17 +121,24 @@ check_ledger_file <- function(con, where, read_only = FALSE) {
 #' @param ledger A ledger.
 #' @export
 close_ledger <- function(ledger) {
-  if (!is.null(ledger$con) && DBI::dbIsValid(ledger$con)) DBI::dbDisconnect(ledger$con)
+  if (!is.null(ledger$con) && DBI::dbIsValid(ledger$con)) suppressWarnings(DBI::dbDisconnect(ledger$con))
   ledger$con <- NULL
+  ledger$lost <- FALSE
   invisible()
 }
 
 ledger_connection <- function(ledger) {
+  check_ledger(ledger)
+  if (is.null(ledger$con)) connect_ledger(ledger)
+  ledger$con
+}
+
+# A ledger whose server is lost is open still.
+check_ledger <- function(ledger) {
   check_class(ledger, argument("ledger"), "cp_ledger", "open_ledger()")
-  if (is.null(ledger$con)) {
+  if (is.null(ledger$con) && !isTRUE(ledger$lost)) {
     stop_input("ledger", "is closed", short_path(ledger$path), "Open it again with open_ledger().")
   }
-  ledger$con
 }
 
 # A ledger that is open while `code(ledger)` runs.

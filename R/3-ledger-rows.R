@@ -20,37 +20,47 @@
 #' close_ledger(ledger)
 #' @export
 add_timings <- function(ledger, x, replaces = NULL) {
-  ledger_connection(ledger)
+  check_ledger(ledger)
   x <- as_timings(x)
   if (!nrow(x)) return(invisible(character()))
   if (length(replaces) && length(replaces) != nrow(x)) {
     stop_input("ledger", paste("got", length(replaces), "ids for", nrow(x), "rows"), argument("replaces"),
                "Name one older row for each.")
   }
-  add_rows(ledger, x, function(con, ids) if (length(replaces)) add_corrections(con, replaces, ids))
+  add_rows(ledger, x, if (length(replaces)) function(con, ids) add_corrections(con, replaces, ids))
 }
 
-# Adds checked timings, and what belongs to them, in one transaction; returns the ids.
-add_rows <- function(ledger, x, also) {
-  con <- ledger_connection(ledger)
+# Adds checked timings, and what belongs to them (`also(con, ids)`), in one transaction; returns the ids.
+add_rows <- function(ledger, x, also = NULL) {
   blank <- is.na(x[["id"]])
-  x[["id"]][blank] <- new_ids(con, sum(blank))
+  x[["id"]][blank] <- new_ids(sum(blank))
   x[["measured_at"]][is.na(x[["measured_at"]])] <- utc_now()
   rows <- as_frame(x)
+  write <- function() write_timings(ledger, rows, also, rows[["id"]][!blank])
+  # What belongs to rows of the ledger needs the ledger.
+  if (is.null(also)) kept_safe(ledger, "timings", rows, write, timings_again(ledger)) else write()
+  invisible(rows[["id"]])
+}
+
+# How timings are added that waited for a server.
+timings_again <- function(ledger) function(rows, job) write_timings(ledger, rows, once = TRUE)
+
+# `given`: ids that were not made here. `once`: rows whose id is there already add nothing.
+write_timings <- function(ledger, rows, also = NULL, given = character(), once = FALSE) {
+  con <- ledger_connection(ledger)
   for (flag in names(timing_columns)[timing_columns == "flag"]) rows[[flag]] <- as.integer(rows[[flag]])
   said <- names(rows)[!vapply(rows, function(column) is.na(column[1]) && all(is.na(column)), NA)]
   tryCatch(
     write_ledger(con, function() {
-      check_new_ids(con, rows[["id"]][!blank])
+      check_new_ids(con, given)
       rows[["setting"]] <- setting_ids(con, rows, row_codes(rows, intersect(setting_columns, said)))
-      insert_rows(con, "runs", rows[c(setdiff(said, setting_columns), "setting")])
-      also(con, rows[["id"]])
+      insert_rows(con, "runs", rows[c(setdiff(said, setting_columns), "setting")], once)
+      if (length(also)) also(con, rows[["id"]])
     }),
     clockpigeon_error = function(e) stop(e),
-    error = function(e) stop_input("ledger", paste("the rows were not added:", conditionMessage(e)),
+    error = function(e) stop_input("ledger", paste("the rows were not added:", one_line(conditionMessage(e))),
                                    short_path(ledger$path), "Nothing was changed.")
   )
-  invisible(rows[["id"]])
 }
 
 # The numbers of the rows' settings, of which `code` is equal where they are; settings that are new are written down.
@@ -58,7 +68,7 @@ setting_ids <- function(con, rows, code) {
   distinct <- rows[!duplicated(code), setting_columns, drop = FALSE]
   key <- row_key(distinct, setting_columns)
   find <- function() {
-    known <- DBI::dbGetQuery(con, "SELECT setting, key FROM settings WHERE key IN (SELECT value FROM json_each(?))",
+    known <- ask_rows(con, "SELECT setting, key FROM settings WHERE key IN (SELECT value FROM json_each(?))",
                              params = list(as.character(jsonlite::toJSON(key))))
     known[["setting"]][match(key, known[["key"]])]
   }
@@ -72,7 +82,7 @@ setting_ids <- function(con, rows, code) {
 
 # Which of these ids are in the ledger.
 known_ids <- function(con, ids) {
-  DBI::dbGetQuery(con, "SELECT id FROM runs WHERE id IN (SELECT value FROM json_each(?))",
+  ask_rows(con, "SELECT id FROM runs WHERE id IN (SELECT value FROM json_each(?))",
                   params = list(as.character(jsonlite::toJSON(ids))))[["id"]]
 }
 
@@ -94,15 +104,17 @@ add_corrections <- function(con, old, new) {
 }
 
 # One prepared statement for all rows. (DBI::dbAppendTable() spends 30 ms on quoting the 39 names anew; this takes 1.)
-insert_rows <- function(con, table, rows, how = "INSERT") {
-  sql <- sprintf("%s INTO %s (%s) VALUES (%s)", how, table, paste0("\"", names(rows), "\"", collapse = ", "),
-                 paste(rep("?", length(rows)), collapse = ", "))
+# `once`: rows whose key is there already add nothing.
+insert_rows <- function(con, table, rows, once = FALSE) {
+  if (on_server(con)) return(insert_on_server(con, table, as.list(rows), once))
+  sql <- sprintf("INSERT %sINTO %s (%s) VALUES (%s)", if (once) "OR IGNORE " else "", table,
+                 paste0("\"", names(rows), "\"", collapse = ", "), paste(rep("?", length(rows)), collapse = ", "))
   DBI::dbExecute(con, sql, params = unname(as.list(rows)))
 }
 
 # New ids: a batch's digits by chance, and the place in it.
-new_ids <- function(con, n) {
-  batch <- DBI::dbGetQuery(con, "SELECT lower(hex(randomblob(5))) AS id")[["id"]]
+new_ids <- function(n) {
+  batch <- paste(openssl::rand_bytes(5), collapse = "")
   if (n) batch_ids(batch, n) else character()
 }
 
@@ -170,7 +182,7 @@ select_timings <- function(ledger, where, want, replaced = FALSE) {
 # are enough to tell rigs apart and what shots are like.
 timings_near <- function(ledger, scenes, most = 20000) {
   con <- ledger_connection(ledger)
-  last <- DBI::dbGetQuery(con, "SELECT max(rowid) AS n FROM runs")[["n"]]
+  last <- ask_rows(con, "SELECT max(rowid) AS n FROM runs")[["n"]]
   if (is.na(last) || last <= most) return(timings(ledger))
   select_timings(ledger, "(place > ? OR scene IN (SELECT value FROM json_each(?)))",
                  list(last - most, as.character(jsonlite::toJSON(as.character(scenes)))))
@@ -198,16 +210,16 @@ runs_of_ledger <- function(x, want, activity, time) {
   # An older ledger that is only read has no such column.
   counted <- if ("work" %in% lacking_columns(con)) "NULL AS work" else "work"
   rows <- ask_ledger(con, paste0(
-    "SELECT setting, ", time, "_s AS wall_s, samples_done, ", counted, ", coalesce(note LIKE '", sample_mark,
-    "%', 0) AS sample, \"repeat\" AS turn, ",
+    "SELECT setting, ", time, "_s AS wall_s, samples_done, ", counted, ", CASE WHEN note LIKE '", sample_mark,
+    "%' THEN 1 ELSE 0 END AS sample, \"repeat\" AS turn, ",
     "coalesce(plan_id, substr(measured_at, 1, 10)) AS session FROM runs WHERE ",
     "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE ",
     paste(c(paste0("activity = '", activity, "'"), conditions(want)), collapse = " AND "), ") AND ", time,
     "_s > 0 ",
     "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ",
-    "ORDER BY measured_at, run_order"
+    "ORDER BY measured_at, run_order NULLS FIRST, rowid"
   ), params = if (length(want)) unname(as.list(unlist(want))))
-  settings <- DBI::dbGetQuery(con, "SELECT * FROM settings")
+  settings <- ask_rows(con, "SELECT * FROM settings")
   used <- unique(rows[["setting"]])
   settings <- all_columns(settings[match(used, settings[["setting"]]), , drop = FALSE], setting_columns)
   row.names(settings) <- NULL
@@ -244,7 +256,7 @@ odd_column <- function(says) {
 
 # Asks a ledger for rows; the database takes a text among numbers for 0 and warns, which must not stand.
 ask_ledger <- function(con, sql, params = NULL) {
-  tryCatch(DBI::dbGetQuery(con, sql, params = params), warning = function(w) {
+  tryCatch(ask_rows(con, sql, params), warning = function(w) {
     odd_column(sub("^Column `?([^`:]*)`?:.*$", "\\1", conditionMessage(w)))
   })
 }
@@ -252,7 +264,7 @@ ask_ledger <- function(con, sql, params = NULL) {
 # Keeps the record of a plan that is about to run: its seed, its options and its first trials.
 add_plan <- function(ledger, name, seed, options, trials) {
   con <- ledger_connection(ledger)
-  id <- new_ids(con, 1)
+  id <- new_ids(1)
   write_ledger(con, function() {
     insert_rows(con, "plans", list(id = id, made_at = utc_now(), name = name, seed = seed,
                                    options = to_json(options)))
@@ -274,10 +286,10 @@ add_block <- function(ledger, plan_id, block, trials) {
 kept_plan <- function(ledger, name = NULL, id = NULL) {
   con <- ledger_connection(ledger)
   want <- Filter(length, list(name = name, id = id))
-  plan <- DBI::dbGetQuery(con, paste("SELECT * FROM plans", if (length(want)) paste("WHERE", names(want)[1], "= ?"),
+  plan <- ask_rows(con, paste("SELECT * FROM plans", if (length(want)) paste("WHERE", names(want)[1], "= ?"),
                                      "ORDER BY rowid DESC LIMIT 1"), params = if (length(want)) unname(want[1]))
   if (!nrow(plan)) return(NULL)
-  blocks <- DBI::dbGetQuery(con, "SELECT trials FROM blocks WHERE plan_id = ? ORDER BY block", params = list(plan$id))
+  blocks <- ask_rows(con, "SELECT trials FROM blocks WHERE plan_id = ? ORDER BY block", params = list(plan$id))
   trials <- lapply(blocks$trials, jsonlite::fromJSON)
   list(id = plan$id, name = plan$name, seed = plan$seed, options = jsonlite::fromJSON(plan$options),
        trials = do.call(rbind, trials), blocks = length(trials))
@@ -285,7 +297,7 @@ kept_plan <- function(ledger, name = NULL, id = NULL) {
 
 # The memory of machines by their id, in MB (1e6 bytes); NA where it is not known.
 machine_memory <- function(ledger, ids) {
-  known <- DBI::dbGetQuery(ledger_connection(ledger),
+  known <- ask_rows(ledger_connection(ledger),
                            "SELECT id, json_extract(facts, '$.memory_mb') AS mb FROM machines")
   as.numeric(known[["mb"]])[match(ids, known[["id"]])]
 }
@@ -294,10 +306,10 @@ machine_memory <- function(ledger, ids) {
 machine_id <- function(ledger, facts) {
   con <- ledger_connection(ledger)
   facts <- to_json(facts)
-  find <- function() DBI::dbGetQuery(con, "SELECT id FROM machines WHERE facts = ?", params = list(facts))[["id"]]
+  find <- function() ask_rows(con, "SELECT id FROM machines WHERE facts = ?", params = list(facts))[["id"]]
   if (!length(find())) {
     write_ledger(con, function() {
-      if (!length(find())) insert_rows(con, "machines", list(id = new_ids(con, 1), facts = facts))
+      if (!length(find())) insert_rows(con, "machines", list(id = new_ids(1), facts = facts))
     })
   }
   find()[1]

@@ -1,10 +1,12 @@
 # Claims: one process at a time runs a plan. A folder beside the ledger says which, since making a folder is one step
-# that succeeds for one only; it goes when the run ends, and counts for nothing when its process is gone.
+# that succeeds for one only; it goes when the run ends, and counts for nothing when its process is gone. On a server it
+# is a lock.
 
-# Claims a plan of a ledger; returns the folder, for release_plan(), or NULL for a ledger in memory. An error says who
+# Claims a plan of a ledger; returns the claim, for release_plan(), or NULL for a ledger in memory. An error says who
 # has it.
 claim_plan <- function(ledger, plan_id) {
   if (ledger$path == ":memory:") return(NULL)
+  if (is_server_address(ledger$path)) return(claim_on_server(ledger, plan_id))
   folder <- paste0(ledger$path, "-run-", plan_id)
   for (turn in 1:3) {
     if (dir.create(folder, showWarnings = FALSE)) {
@@ -21,7 +23,22 @@ claim_plan <- function(ledger, plan_id) {
   stop_input("plan", "cannot be claimed", folder, "Remove that folder when no other run is under way.")
 }
 
-release_plan <- function(folder) if (length(folder)) unlink(folder, recursive = TRUE, expand = FALSE)
+release_plan <- function(claim) {
+  if (inherits(claim, "cp_server_claim")) return(claim$release())
+  if (length(claim)) unlink(claim, recursive = TRUE, expand = FALSE)
+}
+
+# On a server a claim is a lock of the connection, which goes with it.
+claim_on_server <- function(ledger, plan_id) {
+  lock <- function(what) {
+    ask_rows(ledger_connection(ledger), paste0("SELECT ", what, "(hashtext(current_schema()), hashtext(?)) AS held"),
+             list(plan_id))[["held"]]
+  }
+  if (!lock("pg_try_advisory_lock")) {
+    stop_input("plan", "is being run by another process", ledger$path, "Wait for it to end, or end it, and ask again.")
+  }
+  structure(list(release = function() try(lock("pg_advisory_unlock"), silent = TRUE)), class = "cp_server_claim")
+}
 
 process_facts <- function() {
   list(pid = Sys.getpid(), host = unname(Sys.info()[["nodename"]]), since = utc_now(),

@@ -67,7 +67,7 @@ print.cp_comparison <- function(x, ...) {
 print.cp_ledger <- function(x, ...) {
   if (is.null(x$con)) show_lines(paste0("Ledger ", short_path(x$path), " (closed)"))
   else {
-    rows <- DBI::dbGetQuery(x$con, "SELECT count(*) FROM runs")[[1]]
+    rows <- ask_rows(x$con, "SELECT count(*) FROM runs")[[1]]
     show_lines(paste0("Ledger ", short_path(x$path), ": ", rows, " timings"))
   }
   invisible(x)

@@ -6,10 +6,10 @@ cli_check <- function(o, args) {
   shots <- if (length(args)) list(project_entry(project$shots, args[1], "shot"))
            else project$shots[if (length(described)) described else names(project$shots)]
   site <- if (length(o$site)) project_entry(project$sites, o$site, "site")
-  has_ledger <- file.exists(project$ledger)
+  kept <- has_ledger(project$ledger)
   scenes <- vapply(shots, `[[`, "", "scene")
-  rows <- if (has_ledger) cli_ledger(project, code = function(ledger) timings_near(ledger, scenes))
-  used <- if (has_ledger) cli_ledger(project, code = function(ledger) jobs(ledger)[["name"]])
+  rows <- if (kept) cli_ledger(project, code = function(ledger) timings_near(ledger, scenes))
+  used <- if (kept) cli_ledger(project, code = function(ledger) jobs(ledger)[["name"]])
   found <- bind_tables(lapply(shots, function(shot) {
     frame_bytes <- first_of(if (length(rows)) measured_frame_bytes(rows, shot), shot$frame_size)
     check_shot(shot, site, project$manifests[[shot$shot]], project$root, used,

@@ -90,7 +90,8 @@ cli_kept_choice <- function(o, args, details) {
   passed <- function(choice) as.numeric(now) - as.numeric(choice$forecast$scenario$now)
   good <- function(choice) passed(choice) >= 0 && passed(choice) <= min(900, 0.02 * choice$deadline_s)
   fresh <- FALSE
-  from <- list(project_stamp(config), question, args, if (length(o$plan) && file.exists(o$plan)) file_hash(o$plan))
+  from <- list(project_stamp(config, ledger_stamp(config$ledger)), question, args,
+               if (length(o$plan) && file.exists(o$plan)) file_hash(o$plan))
   choice <- remembered("choice", from, still = good, make = function() {
     fresh <<- TRUE
     project <- read_project(parts = c("shots", "sites", "jobs", "rates"))

@@ -6,6 +6,10 @@ cli_ledger <- function(project, read_only = TRUE, code) {
       cli_note("The ledger was carried over to this release's form; as it was, it is kept as ",
                short_path(ledger$carried))
     }
+    if (!read_only && is_server_address(project$ledger)) {
+      deliver_spooled(ledger, "timings", timings_again(ledger))
+      deliver_spooled(ledger, "events", events_again(ledger))
+    }
     code(ledger)
   }, read_only)
 }
@@ -52,7 +56,7 @@ cli_nodes <- function(project, asked = NULL) {
 cli_readiness <- function(o, args) {
   project <- read_project(parts = c("nodes", "engines"))
   if (!length(project$nodes)) stop_input("project", "has no node", instead = "Write one under nodes/.")
-  seen <- if (file.exists(project$ledger)) cli_ledger(project, code = function(l) unique(timings(l)[["node"]]))
+  seen <- if (has_ledger(project$ledger)) cli_ledger(project, code = function(l) unique(timings(l)[["node"]]))
   found <- node_readiness(project$nodes, project$engines, first_of(o$engine, project$defaults$engine),
                           first_of(o$engine_version, project$defaults$version), seen, o$timeout)
   cli_emit(found, o$format, function() readiness_lines(found))
@@ -78,7 +82,7 @@ readiness_lines <- function(x) {
 }
 
 cli_dry_run <- function(project, plan, format) {
-  expected <- if (file.exists(project$ledger)) {
+  expected <- if (has_ledger(project$ledger)) {
     cli_ledger(project, code = function(ledger) expected_trials(plan, ledger))
   } else expected_trials(plan, example_timings()[0, ])
   cli_emit(expected, format, function() expected_lines(expected, plan$until))

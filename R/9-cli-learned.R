@@ -11,5 +11,5 @@ cli_learned <- function(o) {
 
 # What corrects the forecasts of a project's jobs; nothing where that was not asked for.
 cli_corrections <- function(project, as_is) {
-  if (!isTRUE(as_is) && file.exists(project$ledger)) cli_ledger(project, code = learned)
+  if (!isTRUE(as_is) && has_ledger(project$ledger)) cli_ledger(project, code = learned)
 }

@@ -1,8 +1,9 @@
 # The live view of a job: the screen of `watch`, drawn anew as frames come.
 
 # Redraws until it is quit or the job ends; the terminal is as it was before, however this ends. `look(last)` says how
-# the job stands, `order(what)` writes an order down. Returns the last state.
-live_watch <- function(look, order, every = 2, screen = live_screen()) {
+# the job stands, `order(what)` writes an order down, `hear(0)` says whether somebody wrote events. Returns the last
+# state.
+live_watch <- function(look, order, every = 2, screen = live_screen(), hear = function(seconds) FALSE) {
   screen$enter()
   on.exit(screen$leave())
   x <- look(NULL)
@@ -15,7 +16,7 @@ live_watch <- function(look, order, every = 2, screen = live_screen()) {
     view <- live_key(view, key, x, order)
     if (isTRUE(view$quit)) break
     # Looking takes a tenth of the processor at most; waiting for a site costs nothing.
-    if (steady_clock() - looked >= max(every, 10 * took) || view$refresh) {
+    if (steady_clock() - looked >= max(every, 10 * took) || view$refresh || hear(0)) {
       began <- sum(proc.time()[1:2])
       x <- look(x)
       looked <- steady_clock()
@@ -103,7 +104,7 @@ marked_colours <- function(lines) {
 }
 
 # One JSON object a change, until all frames are there or the job is stopped.
-stream_watch <- function(look, every = 2, put = write_now) {
+stream_watch <- function(look, every = 2, put = write_now, wait = Sys.sleep) {
   last <- NULL
   x <- NULL
   repeat {
@@ -116,7 +117,7 @@ stream_watch <- function(look, every = 2, put = write_now) {
     }
     last <- said
     if (object$there == object$frames || isTRUE(object$stopped)) return(x)
-    Sys.sleep(every)
+    wait(every)
   }
 }
 

@@ -272,6 +272,10 @@ cli_commands <- list(
     "say how good forecasts were, and what that changes in the next", function(o, args) cli_learned(o),
     options = learned_options
   ),
+  ledger = command_row(
+    "say how the ledger stands, move it, or give others a right to it", function(o, args) cli_ledger_command(o, args),
+    arguments = "[state | move FROM TO | grant ROLE read|write|correct]", arity = c(0, 3), options = list(format_option)
+  ),
   page = command_row(
     "open the project as a page in the browser of this machine", function(o, args) cli_page(o, args),
     arguments = "[JOB]", arity = c(0, 1), options = page_options

@@ -24,9 +24,9 @@ cli_watch <- function(o, args) {
     cli_ledger(project, FALSE, function(l) add_events(l, name, data.frame(what = what, source = "watch")))
   }
   if (live && o$format == "json") {
-    x <- stream_watch(look, o$every)
+    x <- stream_watch(look, o$every, wait = event_ear(project$ledger))
   } else if (live && o$format == "table" && on_terminal()) {
-    x <- live_watch(look, order, o$every)
+    x <- live_watch(look, order, o$every, hear = event_ear(project$ledger))
   } else {
     x <- look()
     ways <- if (length(o$what_if)) what_if_now(x, strsplit(o$what_if, ",", fixed = TRUE)[[1]])

@@ -116,7 +116,7 @@ show_comparisons <- function(input, output, work, rows, told) {
 # Timings of the ledger as the table shows them: texts as factors, which are searched and sorted by their levels.
 timings_there <- function(root) {
   project <- read_project(root, parts = character())
-  if (!file.exists(project$ledger)) stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
+  if (!has_ledger(project$ledger)) stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
   x <- as_frame(with_ledger(project$ledger, timings))
   x$where <- ifelse(is.na(x[["site"]]), x[["node"]], x[["site"]])
   x$limit <- ifelse(is.na(x[["limit_kind"]]), NA, paste(x[["limit_value"]], x[["limit_kind"]]))

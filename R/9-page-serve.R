@@ -14,8 +14,8 @@ serve_page <- function(project, make, with, here, port = 0L, opened = function(u
   on.exit(close_page_work(work))
   shiny::addResourcePath("page", system.file("page", package = "clockpigeon"))
   if (is.finite(stop_after)) later::later(shiny::stopApp, stop_after)
-  app <- shiny::shinyApp(function(req) page_answer(req, guard, title), page_server(guard, work),
-                         enableBookmarking = "url")
+  server <- page_server(guard, work, event_ear(project$ledger))
+  app <- shiny::shinyApp(function(req) page_answer(req, guard, title), server, enableBookmarking = "url")
   # Of what its pages say to the browser shiny sets nothing by itself.
   answered <- app$httpHandler
   app$httpHandler <- function(req) {
@@ -83,8 +83,8 @@ refused_words <- c(
   token = "This page needs its token. Open the address that `clockpigeon page` printed."
 )
 
-page_server <- function(guard, work) {
-  follower <- page_follower(function(job, first) ask_beside(work, watched_there, job, first))
+page_server <- function(guard, work, hear) {
+  follower <- page_follower(function(job, first) ask_beside(work, watched_there, job, first), hear = hear)
   function(input, output, session) {
     if (length(request_fault(session$request, guard, socket = TRUE))) return(session$close())
     query <- shiny::isolate(session$clientData$url_search)

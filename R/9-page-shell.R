@@ -122,7 +122,7 @@ keys_dialog <- function(more = character()) {
 # What a project's ledger says; NULL where there is none yet.
 with_ledger_of <- function(root, code) {
   project <- read_project(root, parts = character())
-  if (file.exists(project$ledger)) with_ledger(project$ledger, code)
+  if (has_ledger(project$ledger)) with_ledger(project$ledger, code)
 }
 
 # Jobs of a project that were placed, in the order in which they were.

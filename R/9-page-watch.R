@@ -2,10 +2,14 @@
 
 # `look(job, first)` gives a mirai, or another promise, of how a job stands. Returns `join(job, session, tell)`:
 # `tell(x)` is called with each look, until the session ends; and `again(job)`, which looks at once. The next look
-# begins `rest` seconds after the last has ended, or as long as it took.
-page_follower <- function(look, rest = 1) {
+# begins `rest` seconds after the last has ended, or as long as it took; sooner where `hear(0)` says that events came.
+page_follower <- function(look, rest = 1, hear = function(seconds) FALSE) {
   followed <- new.env(parent = emptyenv())
   tell_all <- function(job, x) for (one in as.list(followed[[job]]$who)) one(x)
+  rest_until <- function(end, then) {
+    if (steady_clock() >= end || hear(0)) return(then())
+    later::later(function() rest_until(end, then), min(0.1, max(end - steady_clock(), 0)))
+  }
   go <- function(job) {
     at <- followed[[job]]
     if (at$busy || !length(at$who)) return(invisible())
@@ -18,7 +22,7 @@ page_follower <- function(look, rest = 1) {
       tell_all(job, x)
       wait <- if (at$soon) 0 else max(rest, if (at$looks > 1) steady_clock() - began else 0)
       at$soon <- FALSE
-      if (is.null(x$over)) later::later(function() go(job), wait)
+      if (is.null(x$over)) rest_until(steady_clock() + wait, function() go(job))
     }
     promises::then(promises::as.promise(look(job, at$looks == 0)), over,
                    function(e) over(list(trouble = work_trouble(e))))

@@ -1,10 +1,10 @@
 # Installs what is missing, and nothing else. On Debian as root from apt (seconds each), elsewhere R packages from CRAN.
 #
-#   Rscript tools/setup.R run|test|page|develop|site
+#   Rscript tools/setup.R run|test|page|server|develop|site
 #
-# run: what the demo needs; test: and what only tests need; page: and what tests in a browser need; develop: and what
-# docs, lint and bench need;
-# site: and what the reference site and the coverage need.
+# run: what the demo needs; test: and what only tests need; page: and what tests in a browser need; server: and what a
+# ledger on a server needs; develop: and what docs, lint and bench need; site: and what the reference site and the
+# coverage need.
 role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
 packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
@@ -12,13 +12,18 @@ packages <- list(
   test = c("testthat", "png", "tiff", "curl", "later", "mirai", "data.table", "lpSolve", "withr",
            "knitr", "rmarkdown", "shiny", "bslib", "httpuv", "promises", "DT", "diffobj"),
   page = character(),
+  server = c("lubridate", "hms", "cpp11", "RPostgres"),
   develop = c("lintr", "roxygen2"),
   site = c("pkgdown", "covr")
 )
 stopifnot(role %in% names(packages))
 programs <- list(run = character(), test = c(pandoc = "pandoc", povray = "povray", ffmpeg = "ffmpeg"),
-                 page = c(chromium = "chromium", nodejs = "node", npm = "npm"), develop = character(), site = character())
-roles <- names(packages)[seq_len(match(role, names(packages)))]
+                 page = c(chromium = "chromium", nodejs = "node", npm = "npm"),
+                 server = c("libpq-dev" = "pg_config", "postgresql" = "pg_ctlcluster"),
+                 develop = character(), site = character())
+# Each has those before it; what only some tests need is for these alone.
+alone <- setdiff(c("page", "server"), role)
+roles <- setdiff(names(packages)[seq_len(match(role, names(packages)))], alone)
 
 wanted <- unlist(packages[roles], use.names = FALSE)
 lost <- wanted[!vapply(wanted, function(p) nzchar(system.file(package = p)), NA)]
@@ -46,7 +51,7 @@ install <- function(packages) {
   if (length(lost)) stop("could not install ", toString(lost), call. = FALSE)
 }
 
-not_in_debian <- "mirai"
+not_in_debian <- c("mirai", "RPostgres")
 if (nzchar(Sys.which("apt-get")) && Sys.info()[["effective_user"]] == "root") {
   packaged <- setdiff(lost, not_in_debian)
   debs <- c(if (length(packaged)) paste0("r-cran-", tolower(packaged)), sub("^libpng$", "libpng-dev", lost_tools))

@@ -42,7 +42,9 @@ local_project <- function(env = parent.frame(), sample = TRUE) {
   folder
 }
 
+# On a server where CLOCKPIGEON_TEST_LEDGERS says so: the same tests over both.
 memory_ledger <- function(env = parent.frame()) {
+  if (Sys.getenv("CLOCKPIGEON_TEST_LEDGERS") == "server") return(server_ledger(env))
   ledger <- open_ledger(":memory:")
   withr::defer(close_ledger(ledger), envir = env)
   ledger

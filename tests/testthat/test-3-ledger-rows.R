@@ -40,6 +40,6 @@ test_that("a ledger is compared as its timings are", {
   for (by in c("engine_version", "device", "limit", "engine")) {
     expect_equal(compare_timings(ledger, by), compare_timings(timings(ledger), by))
   }
-  expect_identical(DBI::dbGetQuery(ledger$con, "SELECT count(*) AS n FROM settings")$n,
+  expect_identical(clockpigeon:::ask_rows(ledger$con, "SELECT count(*) AS n FROM settings")$n,
                    nrow(unique(timings(ledger, replaced = TRUE)[clockpigeon:::setting_columns])))
 })

@@ -6,7 +6,9 @@ test_that("a plan is run by one process at a time, and who has it is said", {
   other <- claim_plan(ledger, "p2")
   release_plan(claim)
   expect_identical(claim_plan(ledger, "p1"), claim)
-  expect_null(claim_plan(memory_ledger(), "p1"))
+  in_memory <- open_ledger(":memory:")
+  expect_null(claim_plan(in_memory, "p1"))
+  close_ledger(in_memory)
 })
 
 test_that("a claim whose process is gone, or whose number another has, counts for nothing", {

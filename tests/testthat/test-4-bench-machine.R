@@ -42,7 +42,7 @@ test_that("machines are written down once, and every row names its own", {
   expect_identical(clockpigeon:::machine_id(ledger, list(cpu = "x", cores = 2)), a)
   expect_false(identical(clockpigeon:::machine_id(ledger, list(cpu = "x", cores = 4)), a))
   rows <- run_bench(plan_bench(small_shot(), pebble(), frames = 1, repeats = 1), ledger, progress = FALSE)
-  facts <- DBI::dbGetQuery(ledger$con, "SELECT facts FROM machines WHERE id = ?", params = list(rows$machine[1]))
+  facts <- clockpigeon:::ask_rows(ledger$con, "SELECT facts FROM machines WHERE id = ?", list(rows$machine[1]))
   expect_identical(jsonlite::fromJSON(facts$facts)$cores, clockpigeon:::machine_cores())
   expect_true(all(grepl("others_cores", rows$conditions)))
 })

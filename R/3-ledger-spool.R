@@ -1,0 +1,71 @@
+# What a writer does whose server is gone: rows are kept in files of this machine, and delivered when it answers again,
+# each once.
+
+# Runs `write()`, which adds `rows` of a kind (of a `job`); where the server is lost meanwhile they are spooled, and how
+# many there are is returned. What waits of that kind goes first: `again(rows, job)` adds it, and nothing of it that is
+# there already. Nothing is spooled of a ledger that is a file.
+kept_safe <- function(ledger, kind, rows, write, again, job = NULL) {
+  if (!is_server_address(ledger$path)) return(write())
+  tryCatch({
+    deliver_spooled(ledger, kind, again)
+    write()
+  }, error = function(e) {
+    if (!is_lost(ledger)) stop(e)
+    spool_rows(ledger, kind, rows, job)
+    nrow(rows)
+  })
+}
+
+# Whether the server answers no more; its connection is then given up, and made anew when it is next asked for.
+is_lost <- function(ledger) {
+  if (is.null(ledger$con)) return(isTRUE(ledger$lost))
+  if (!on_server(ledger$con)) return(FALSE)
+  # A connection that broke is made anew unasked, by another process of the server and without what it was told.
+  same <- tryCatch(server_process(ledger$con) == ledger$process, error = function(e) FALSE)
+  if (same) return(FALSE)
+  suppressWarnings(try(DBI::dbDisconnect(ledger$con), silent = TRUE))
+  ledger$con <- NULL
+  ledger$lost <- TRUE
+  TRUE
+}
+
+server_process <- function(con) DBI::dbGetQuery(con, "SELECT pg_backend_pid() AS process")[["process"]]
+
+# Where rows for a server wait.
+spool_folder <- function(where) {
+  base <- Sys.getenv("CLOCKPIGEON_SPOOL", file.path(tools::R_user_dir("clockpigeon", "data"), "spool"))
+  file.path(base, substr(openssl::sha256(where), 1, 16))
+}
+
+spool_rows <- function(ledger, kind, rows, job) {
+  folder <- spool_folder(ledger$path)
+  dir.create(folder, FALSE, TRUE, "0700")
+  name <- paste0(sprintf("%.6f", as.numeric(Sys.time())), "-", Sys.getpid(), "-",
+                 paste(openssl::rand_bytes(4), collapse = ""), "-", kind, ".rds")
+  write_whole(file.path(folder, name), function(part) saveRDS(list(rows = rows, job = job), part))
+  if (!isTRUE(ledger$spooling)) {
+    message("The ledger's server does not answer. What is measured is kept in ", folder,
+            ", and delivered when it answers again.")
+  }
+  ledger$spooling <- TRUE
+}
+
+# Files of a kind that wait, the oldest first.
+spooled_files <- function(where, kind = "[a-z]+") {
+  sort(list.files(spool_folder(where), paste0("-", kind, "[.]rds$"), full.names = TRUE))
+}
+
+# Adds what waits; returns how many files there were. Rows that had come before the connection was lost are known by
+# their ids and keys. Two processes may do it at once.
+deliver_spooled <- function(ledger, kind, again) {
+  files <- spooled_files(ledger$path, kind)
+  for (file in files) {
+    kept <- tryCatch(readRDS(file), error = function(e) NULL)
+    # Another process has delivered it meanwhile.
+    if (is.null(kept) && !file.exists(file)) next
+    again(kept$rows, kept$job)
+    unlink(file)
+  }
+  if (length(files)) ledger$spooling <- FALSE
+  length(files)
+}
