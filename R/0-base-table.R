@@ -33,3 +33,6 @@ null_if_na <- function(x) if (!is.na(x)) x
 
 # The first of these that is given.
 first_of <- function(...) Find(Negate(is.null), list(...))
+
+# Quantiles of draws: always one of them.
+quantile_of <- function(x, p) stats::quantile(x, p, names = FALSE, type = 1)

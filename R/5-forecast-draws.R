@@ -105,9 +105,6 @@ summary.cp_forecast <- function(object, probs = c(0.1, 0.5, 0.9), ...) {
                       note = if (any(is_sample(main_job(scenario)$evidence))) sample_mark else "", row.names = NULL))
 }
 
-# Quantiles of draws: always one of them.
-quantile_of <- function(x, p) stats::quantile(x, p, names = FALSE, type = 1)
-
 # Standard error of the median of draws: half the way between the order statistics one standard error of their rank
 # below and above it.
 median_error <- function(x) {

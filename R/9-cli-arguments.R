@@ -54,6 +54,14 @@ settle_options <- list(
   opt("--export", "also write the lines as CSV in the columns of the FinOps Open Cost and Usage Specification"),
   opt("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"), figure_option,
   format_option)
+week_options <- list(
+  opt("--budget", "for all jobs together, such as 250EUR [none]"),
+  opt("--confidence", "chance asked for of that budget [0.9]", "double"),
+  opt("--only", "sites to keep, such as attic,saltmill [all]"), opt("--without", "sites to leave out [none]"),
+  opt("--draws", "number of draws; half of them judge the plan that the others found [2000]", "integer"),
+  opt("--seed", "seed of the draws [1]", "integer"), figure_option, format_option
+)
+
 learned_options <- list(
   opt("--list", "csv and json list: scores, corrections, rates [scores]", default = "scores"), figure_option,
   format_option)

@@ -272,6 +272,10 @@ cli_commands <- list(
     "say how good forecasts were, and what that changes in the next", function(o, args) cli_learned(o),
     options = learned_options
   ),
+  week = command_row(
+    "plan all jobs with deadlines on your own nodes, sent out where needed", function(o, args) cli_week(o, args),
+    arguments = "[JOB ...]", arity = c(0, 99), options = week_options
+  ),
   ledger = command_row(
     "say how the ledger stands, move it, or give others a right to it", function(o, args) cli_ledger_command(o, args),
     arguments = "[state | move FROM TO | grant ROLE read|write|correct]", arity = c(0, 3), options = list(format_option)

@@ -93,3 +93,11 @@ count_on <- function(start, n) {
     .Call(`_clockpigeon_count_on`, start, n)
 }
 
+pool_ends <- function(work, order, nodes, pool, open) {
+    .Call(`_clockpigeon_pool_ends`, work, order, nodes, pool, open)
+}
+
+week_search <- function(jobs, pools, budget, confidence, starts, steps, seed) {
+    .Call(`_clockpigeon_week_search`, jobs, pools, budget, confidence, starts, steps, seed)
+}
+

@@ -311,6 +311,38 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// pool_ends
+Rcpp::NumericMatrix pool_ends(Rcpp::NumericMatrix work, Rcpp::IntegerVector order, Rcpp::IntegerVector nodes, int pool, Rcpp::NumericMatrix open);
+RcppExport SEXP _clockpigeon_pool_ends(SEXP workSEXP, SEXP orderSEXP, SEXP nodesSEXP, SEXP poolSEXP, SEXP openSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type work(workSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type nodes(nodesSEXP);
+    Rcpp::traits::input_parameter< int >::type pool(poolSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type open(openSEXP);
+    rcpp_result_gen = Rcpp::wrap(pool_ends(work, order, nodes, pool, open));
+    return rcpp_result_gen;
+END_RCPP
+}
+// week_search
+Rcpp::List week_search(Rcpp::List jobs, Rcpp::List pools, double budget, double confidence, Rcpp::List starts, int steps, double seed);
+RcppExport SEXP _clockpigeon_week_search(SEXP jobsSEXP, SEXP poolsSEXP, SEXP budgetSEXP, SEXP confidenceSEXP, SEXP startsSEXP, SEXP stepsSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type jobs(jobsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type pools(poolsSEXP);
+    Rcpp::traits::input_parameter< double >::type budget(budgetSEXP);
+    Rcpp::traits::input_parameter< double >::type confidence(confidenceSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< int >::type steps(stepsSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(week_search(jobs, pools, budget, confidence, starts, steps, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_bill_totals", (DL_FUNC) &_clockpigeon_bill_totals, 9},
@@ -336,6 +368,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_wide_lanes", (DL_FUNC) &_clockpigeon_wide_lanes, 0},
     {"_clockpigeon_blank_places", (DL_FUNC) &_clockpigeon_blank_places, 1},
     {"_clockpigeon_count_on", (DL_FUNC) &_clockpigeon_count_on, 2},
+    {"_clockpigeon_pool_ends", (DL_FUNC) &_clockpigeon_pool_ends, 5},
+    {"_clockpigeon_week_search", (DL_FUNC) &_clockpigeon_week_search, 7},
     {NULL, NULL, 0}
 };
 

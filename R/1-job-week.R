@@ -1,0 +1,140 @@
+# Many jobs, one pool: which are rendered on one's own nodes, in which order and on how many of them, which are sent
+# out, and which cannot be kept.
+
+#' A week of jobs
+#'
+#' Each job can be rendered in some ways: on a pool of one's own nodes, where it takes a number of them for as long as
+#' it needs and waits for those before it, or sent out, where it waits for nobody; or not at all. The plan keeps as many
+#' jobs as can be kept, each with the chance asked for, and of such plans is the cheapest by its mean cost. It is found
+#' on draws: from plans that are given and from none, by simulated annealing, and then by putting each job where it is
+#' best until nothing is gained.
+#'
+#' Plans that were looked for on draws flatter themselves on these: judge them on others, with `week_judged()`.
+#'
+#' @param jobs A list, one entry a job: `job` (name), `deadline_s`, `budget` (`Inf`: none), `confidence`, and `ways`, a
+#'   list of ways: `kind` (`own` or `out`), `pool` (name) and `nodes` of an own one, `seconds` (draws: of open time
+#'   on these nodes, or from now until it is done out there) and `cost` (draws).
+#' @param pools A list by name: `nodes`, and `open`, hours as a two-column matrix of seconds from now (`NULL`: always).
+#' @param budget For all of them together, kept with the confidence `confidence`.
+#' @param confidence Of the budget for all.
+#' @param begun Plans to begin with: lists of `way` and `order` (all jobs).
+#' @param steps Plans that are tried from each beginning.
+#' @return A list of class `cp_week`: `plan` (`way` of each job, 0: not rendered; `order`, the jobs one after another),
+#'   `kept`, `cost` (mean), `judged` (a tibble, one row a job: `job`, `way`, `chance`, `p50`, `p90` of its end, `cost`),
+#'   `jobs`, `pools`.
+#' @noRd
+plan_week <- function(jobs, pools, budget = Inf, confidence = 0.9, begun = list(), steps = 6000) {
+  none <- list(way = integer(length(jobs)), order = order(vapply(jobs, `[[`, 0, "deadline_s")))
+  begun <- c(begun, rep(list(none), 3))
+  flat <- lapply(jobs, function(job) {
+    job$ways <- lapply(job$ways, function(way) {
+      list(pool = if (way$kind == "own") match(way$pool, names(pools)) else 0L, nodes = as.integer(way$nodes),
+           seconds = as.numeric(way$seconds), cost = as.numeric(way$cost))
+    })
+    job[c("deadline_s", "budget", "confidence", "ways")]
+  })
+  open <- lapply(unname(pools), function(pool) list(nodes = as.integer(pool$nodes), open = open_matrix(pool)))
+  if (!any(lengths(lapply(jobs, `[[`, "ways")))) return(week_judged(none, jobs, pools, budget, confidence))
+  plan <- week_search(unname(flat), open, budget, confidence, begun, as.integer(steps), 1)
+  week_judged(plan, jobs, pools, budget, confidence)
+}
+
+# A plan judged on the draws of `jobs`, which may be others than those it was looked for on.
+week_judged <- function(plan, jobs, pools, budget = Inf, confidence = 0.9) {
+  ends <- week_ends(plan, jobs, pools)
+  rows <- lapply(seq_along(jobs), function(j) {
+    job <- jobs[[j]]
+    if (!plan$way[j]) return(data.frame(job = job$job, way = 0L, chance = 0, p50 = NA, p90 = NA, cost = NA))
+    cost <- job$ways[[plan$way[j]]]$cost
+    end <- ends[, j]
+    data.frame(job = job$job, way = plan$way[j], chance = mean(end <= job$deadline_s & cost <= job$budget),
+               p50 = quantile_of(end, 0.5), p90 = quantile_of(end, 0.9), cost = mean(cost))
+  })
+  judged <- do.call(rbind, rows)
+  structure(list(plan = plan[c("way", "order")], kept = sum(judged$way > 0), cost = sum(0, judged$cost, na.rm = TRUE),
+                 judged = as_table(judged), ends = ends, jobs = jobs, pools = pools, budget = budget,
+                 confidence = confidence), class = "cp_week")
+}
+
+# When each job ends, draws x jobs; NA of those that are not rendered.
+week_ends <- function(plan, jobs, pools) {
+  draws <- length(jobs[[1]]$ways[[1]]$seconds)
+  ends <- matrix(NA_real_, draws, length(jobs))
+  chosen <- lapply(seq_along(jobs), function(j) if (plan$way[j]) jobs[[j]]$ways[[plan$way[j]]])
+  for (j in which(plan$way > 0)) if (chosen[[j]]$kind == "out") ends[, j] <- chosen[[j]]$seconds
+  for (name in names(pools)) {
+    here <- plan$order[vapply(plan$order, function(j) identical(chosen[[j]]$pool, name), NA)]
+    if (!length(here)) next
+    work <- vapply(chosen[here], `[[`, numeric(draws), "seconds")
+    nodes <- vapply(chosen[here], function(way) as.integer(way$nodes), 0L)
+    ends[, here] <- pool_ends(work, seq_along(here), nodes, as.integer(pools[[name]]$nodes), open_matrix(pools[[name]]))
+  }
+  ends
+}
+
+# When each job begins, in the middle of the draws: when the nodes that it takes are free.
+week_begins <- function(plan, jobs, pools) {
+  vapply(seq_along(jobs), begin_of, 0, plan = plan, jobs = jobs, pools = pools)
+}
+
+begin_of <- function(j, plan, jobs, pools) {
+  if (!plan$way[j]) return(NA_real_)
+  way <- jobs[[j]]$ways[[plan$way[j]]]
+  if (way$kind == "out") return(0)
+  jobs[[j]]$ways[[plan$way[j]]]$seconds <- rep(0, length(way$seconds))
+  plan$order <- plan$order[seq_len(match(j, plan$order))]
+  stats::median(week_ends(plan, jobs, pools)[, j])
+}
+
+open_matrix <- function(pool) if (is.null(pool$open)) matrix(0, 0, 2) else pool$open
+
+# When a job ends that waits for no other.
+alone_ends <- function(seconds, pool = NULL) c(pool_ends(matrix(seconds), 1L, 1L, 1L, open_matrix(pool)))
+
+# How good a plan is: one more job that is kept is worth more than any money; a plan that does not keep what it takes on
+# is none.
+week_score <- function(plan, jobs, pools, budget = Inf, confidence = 0.9) {
+  ends <- week_ends(plan, jobs, pools)
+  cost <- 0
+  for (j in which(plan$way > 0)) {
+    job <- jobs[[j]]
+    paid <- job$ways[[plan$way[j]]]$cost
+    if (mean(ends[, j] <= job$deadline_s & paid <= job$budget) < job$confidence - 1e-9) return(-Inf)
+    cost <- cost + paid
+  }
+  if (is.finite(budget) && mean(cost <= budget) < confidence - 1e-9) return(-Inf)
+  1e9 * sum(plan$way > 0) - mean(cost)
+}
+
+# Open seconds of a pool until a moment.
+open_seconds <- function(pool, at) {
+  if (is.null(pool$open)) return(at)
+  sum(pmax(pmin(pool$open[, 2], at) - pmax(pool$open[, 1], 0), 0))
+}
+
+# ---- for comparison --------------------------------------------------------------------------------------------------
+
+# The best of all plans, by going through them: for a few jobs only.
+every_week <- function(jobs, pools, budget = Inf, confidence = 0.9) {
+  counts <- lapply(jobs, function(job) 0:length(job$ways))
+  ways <- as.matrix(expand.grid(counts))
+  best <- list(score = -Inf)
+  for (i in seq_len(nrow(ways))) {
+    way <- as.integer(ways[i, ])
+    own <- Filter(function(j) way[j] > 0 && jobs[[j]]$ways[[way[j]]]$kind == "own", seq_along(jobs))
+    out <- setdiff(which(way > 0), own)
+    for (order in permutations_of(own)) {
+      plan <- list(way = way, order = c(order, out))
+      score <- week_score(plan, jobs, pools, budget, confidence)
+      if (score > best$score) best <- c(plan, score = score)
+    }
+  }
+  week_judged(best, jobs, pools, budget, confidence)
+}
+
+# All orders of some numbers, as a list.
+permutations_of <- function(x) {
+  if (length(x) < 2) return(list(x))
+  behind <- function(k) lapply(permutations_of(x[-k]), function(rest) c(x[k], rest))
+  unlist(lapply(seq_along(x), behind), recursive = FALSE)
+}

@@ -1,0 +1,176 @@
+# A week of jobs from their forecasts: what plan_week() is asked, and what its answer leaves open.
+
+# A job as plan_week() takes it. `forecast`, `asked`: of the job, as decide() takes them; `draws`: which of the
+# forecast's draws. Own ways are those that begin now on a pool of one's own; of the others those that keep what is
+# asked by themselves, the cheapest and the fastest.
+week_job <- function(name, forecast, asked, draws = seq_len(forecast$n), most_out = 4) {
+  scenario <- forecast$scenario
+  facts <- option_facts(forecast)
+  table <- judge_options(facts, asked)
+  options <- as_frame(scenario$options)
+  own <- which(table[["own"]] & options[["begin_s"]] == 0)
+  out <- which(!table[["own"]] & table[["fits"]])
+  cheap <- utils::head(out[order(table[["cost_mean"]][out])], most_out)
+  out <- unique(c(cheap, out[which.min(table[["finish_p50"]][out])]))
+  way <- function(i) {
+    rows <- option_rows(forecast, i)[draws, , drop = FALSE]
+    inside <- i %in% own
+    list(kind = if (inside) "own" else "out", name = options[["option"]][i], pool = if (inside) options[["site"]][i],
+         nodes = options[["nodes"]][i], cost = rows[["cost"]],
+         seconds = rows[["finish_s"]] - if (inside) rows[["closed_s"]] else 0)
+  }
+  list(job = name, deadline_s = asked$deadline_s, budget = asked$budget, confidence = asked$confidence,
+       ways = lapply(c(own, out), way), soonest_out = soonest_out(table, facts, asked, draws))
+}
+
+# The least moment by which an option elsewhere is done with the chance asked for, its deadline forgotten; Inf: none is.
+soonest_out <- function(table, facts, asked, draws) {
+  out <- which(!table[["own"]])
+  at <- vapply(out, function(i) kept_moment(facts$draws[[i]]$finish_s[draws], facts$draws[[i]]$cost[draws], asked), 0)
+  min(at, Inf)
+}
+
+# By when something is done, within its budget, with the chance asked for.
+kept_moment <- function(finish, cost, asked) {
+  finish[cost > asked$budget] <- Inf
+  quantile_of(finish, asked$confidence)
+}
+
+# Pools of one's own, from the jobs' forecasts: as many nodes as any job may take there, in the card's hours.
+week_pools <- function(forecasts) {
+  pools <- list()
+  for (forecast in forecasts) {
+    scenario <- forecast$scenario
+    options <- as_frame(scenario$options)
+    for (name in intersect(own_sites(scenario), options[["site"]])) {
+      site <- scenario$sites[[name]]
+      pools[[name]] <- list(
+        nodes = max(pools[[name]]$nodes, options[["nodes"]][options[["site"]] == name]),
+        open = if (length(site$open)) hours_after(site$open, scenario$now, site$time_zone)
+      )
+    }
+  }
+  pools
+}
+
+# The week of some jobs. `forecasts`: by the jobs' names; `asked`: what each is asked, in the same order; `budget`: for
+# all of them. The plan is looked for on the first half of the draws and judged on the second.
+# A list: `week` (from week_judged()), `late` (a data frame of the jobs that are not kept: `job`, `at_s`, by when each
+# could be done with the chance it asks, and `by`), `more` (one row a pool: what one more node would bring, `kept` and
+# `cost`), and `now`, `currency`, `time_zone`.
+choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9) {
+  n <- min(vapply(forecasts, `[[`, 0, "n"))
+  half <- n %/% 2
+  parts <- list(seq_len(half), half + seq_len(n - half))
+  pools <- week_pools(forecasts)
+  jobs <- lapply(parts, function(draws) {
+    Map(week_job, names(forecasts), forecasts, asked, MoreArgs = list(draws = draws))
+  })
+  found <- planned_week(guarded(jobs[[1]], half), pools, budget, confidence)
+  week <- week_judged(found$plan, jobs[[2]], pools, budget, confidence)
+  scenario <- forecasts[[1]]$scenario
+  structure(list(week = week, late = late_jobs(week),
+                 more = one_more_node(forecasts, guarded(jobs[[1]], half), pools, parts[[1]], found),
+                 now = scenario$now, currency = scenario$currency, time_zone = scenario$time_zone),
+            class = "cp_chosen_week")
+}
+
+# plan_week() from the jobs that fit by a mixed integer program.
+planned_week <- function(jobs, pools, budget = Inf, confidence = 0.9) {
+  state <- list(jobs = jobs, pools = pools, budget = budget, due = vapply(jobs, `[[`, 0, "deadline_s"))
+  plan_week(jobs, pools, budget, confidence, list(mixed_start(state)))
+}
+
+# Which jobs fit, by a mixed integer program: of each pool all that is due by a deadline must fit into its nodes and
+# hours until then, at a quantile of the work (the demand of all deadlines: Baruah, Rosier & Howell 1990, Real-Time
+# Systems 2, 301).
+mixed_start <- function(state) {
+  empty <- list(way = integer(length(state$jobs)), order = order(state$due))
+  if (!requireNamespace("lpSolve", quietly = TRUE)) return(empty)
+  ways <- do.call(rbind, lapply(seq_along(state$jobs), function(j) {
+    job <- state$jobs[[j]]
+    rows <- lapply(seq_along(job$ways), function(w) {
+      way <- job$ways[[w]]
+      own <- way$kind == "own"
+      end <- alone_ends(way$seconds, if (own) state$pools[[way$pool]])
+      able <- mean(end <= job$deadline_s & way$cost <= job$budget) >= job$confidence
+      if (able) data.frame(j = j, w = w, pool = if (own) way$pool else "", cost = mean(way$cost),
+                           area = if (own) way$nodes * quantile_of(way$seconds, 0.6) else 0)
+    })
+    do.call(rbind, rows)
+  }))
+  if (is.null(ways)) return(empty)
+  own <- ways[ways$pool != "", , drop = FALSE]
+  due <- unique(data.frame(pool = own$pool, at = state$due[own$j]))
+  demand <- lapply(seq_len(nrow(due)), function(k) {
+    list(row = ifelse(ways$pool == due$pool[k] & state$due[ways$j] <= due$at[k], ways$area, 0),
+         most = open_seconds(state$pools[[due$pool[k]]], due$at[k]) * state$pools[[due$pool[k]]]$nodes)
+  })
+  once <- lapply(unique(ways$j), function(j) list(row = as.numeric(ways$j == j), most = 1))
+  lines <- c(demand, once, if (is.finite(state$budget)) list(list(row = ways$cost, most = state$budget)))
+  worth <- 10 * (1 + sum(ways$cost))
+  solved <- lpSolve::lp("max", worth - ways$cost, do.call(rbind, lapply(lines, `[[`, "row")), rep("<=", length(lines)),
+                        vapply(lines, `[[`, 0, "most"), all.bin = TRUE)
+  if (solved$status != 0) return(empty)
+  taken <- ways[solved$solution > 0.5, , drop = FALSE]
+  empty$way[taken$j] <- taken$w
+  empty
+}
+
+# Jobs that ask a little more, by the error of a chance that is counted in so many draws: of many plans the one that is
+# found is one that these draws like.
+guarded <- function(jobs, draws) {
+  lapply(jobs, function(job) {
+    error <- sqrt(job$confidence * (1 - job$confidence) / draws)
+    job$confidence <- min(job$confidence + 1.3 * error, (1 + job$confidence) / 2)
+    job
+  })
+}
+
+# Of each job that is not kept: by when it would be, behind all others on one's own nodes or sent out.
+late_jobs <- function(week) {
+  rows <- lapply(which(week$plan$way == 0), function(j) {
+    job <- week$jobs[[j]]
+    at <- vapply(seq_along(job$ways), function(w) {
+      way <- job$ways[[w]]
+      if (way$kind == "out") return(Inf)
+      plan <- week$plan
+      plan$way[j] <- w
+      plan$order <- c(plan$order, j)
+      kept_moment(week_ends(plan, week$jobs, week$pools)[, j], way$cost, job)
+    }, 0)
+    own <- min(at, Inf)
+    by <- if (own <= job$soonest_out) job$ways[[which.min(at)]]$name else "elsewhere"
+    at <- min(own, job$soonest_out)
+    data.frame(job = job$job, at_s = at, by = if (is.finite(at)) by else NA)
+  })
+  do.call(rbind, rows)
+}
+
+# The week with one more node in each pool by itself.
+one_more_node <- function(forecasts, jobs, pools, draws, found) {
+  rows <- lapply(names(pools), function(pool) {
+    wider <- pools
+    wider[[pool]]$nodes <- pools[[pool]]$nodes + 1L
+    more <- Map(function(job, forecast) {
+      job$ways <- c(job$ways, wider_way(forecast, pool, wider[[pool]]$nodes, draws))
+      job
+    }, jobs, forecasts)
+    week <- planned_week(more, wider, found$budget, found$confidence)
+    data.frame(pool = pool, nodes = wider[[pool]]$nodes, kept = week$kept, cost = week$cost, kept_now = found$kept,
+               cost_now = found$cost)
+  })
+  do.call(rbind, rows)
+}
+
+# The way of a job on so many nodes of a pool, simulated; none where it has no option there.
+wider_way <- function(forecast, pool, nodes, draws) {
+  options <- as_frame(forecast$scenario$options)
+  at <- which(options[["site"]] == pool & options[["begin_s"]] == 0)
+  if (!length(at)) return(NULL)
+  i <- at[which.max(options[["nodes"]][at])]
+  rows <- simulate_option(forecast$scenario, i, what_if(nodes = nodes), forecast$n, forecast$seed)$draws
+  rows <- as_frame(rows)[draws, , drop = FALSE]
+  list(list(kind = "own", name = paste0(pool, ", ", nodes, " nodes"), pool = pool, nodes = as.integer(nodes),
+            cost = rows[["cost"]], seconds = rows[["finish_s"]] - rows[["closed_s"]]))
+}

@@ -1,0 +1,68 @@
+test_that("jobs on a pool end when counting by hand says", {
+  work <- matrix(c(10, 20, 5, 30), 1)
+  none <- matrix(0, 0, 2)
+  # One after another on both nodes; then side by side; a job that takes both waits for the later one.
+  expect_identical(c(pool_ends(work, 1:4, rep(2L, 4), 2L, none)), c(10, 30, 35, 65))
+  expect_identical(c(pool_ends(work, 1:4, rep(1L, 4), 2L, none)), c(10, 20, 15, 45))
+  expect_identical(c(pool_ends(work, c(2L, 1L, 3L), c(1L, 1L, 2L, 1L), 2L, none)), c(10, 20, 25, NA))
+  # Hours: open from 8 to 12, then from 20 on for 100.
+  open <- cbind(c(8, 20), c(12, 120))
+  expect_identical(c(pool_ends(matrix(c(2, 3, 98), 1), 1:3, rep(1L, 3), 1L, open)), c(10, 21, 119))
+  expect_identical(c(pool_ends(matrix(200), 1L, 1L, 1L, open)), Inf)
+  expect_error(pool_ends(work, 1:4, rep(3L, 4), 2L, none), "more nodes")
+  expect_error(pool_ends(work, 9L, rep(1L, 4), 2L, none), "not there")
+})
+
+test_that("ends on many nodes are those of a plain simulation", {
+  x <- withr::with_seed(4, list(work = matrix(stats::rexp(40 * 12), 40), nodes = sample(1:5, 12, TRUE), order = sample(12)))
+  plain <- t(apply(x$work, 1, function(w) {
+    free <- numeric(5)
+    end <- numeric(12)
+    for (j in x$order) {
+      taken <- order(free)[seq_len(x$nodes[j])]
+      end[j] <- max(free[taken]) + w[j]
+      free[taken] <- end[j]
+    }
+    end
+  }))
+  expect_equal(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2)), plain)
+})
+
+test_that("a week is as good as the best of all plans, on small cases", {
+  for (seed in 1:12) {
+    x <- random_week(seed, 4, 100, tight = 1 + seed %% 3)
+    found <- plan_week(x$jobs, x$pools)
+    best <- every_week(x$jobs, x$pools)
+    expect_identical(found$kept, best$kept)
+    expect_lte(found$cost, 1.03 * best$cost + 1e-9)
+    kept <- found$judged$way > 0
+    expect_true(all(found$judged$chance[kept] >= 0.9))
+  }
+})
+
+test_that("a budget for all is kept, and what cannot be kept is left out", {
+  x <- random_week(3, 5)
+  free <- plan_week(x$jobs, x$pools)
+  costs <- function(week) {
+    Reduce(`+`, lapply(which(week$plan$way > 0), function(j) week$jobs[[j]]$ways[[week$plan$way[j]]]$cost), 0)
+  }
+  tight <- plan_week(x$jobs, x$pools, budget = 0.6 * free$cost)
+  expect_gte(mean(costs(tight) <= 0.6 * free$cost), 0.9)
+  expect_lte(tight$kept, free$kept)
+  for (j in seq_along(x$jobs)) x$jobs[[j]]$deadline_s <- 10
+  none <- plan_week(x$jobs, x$pools)
+  expect_identical(none$kept, 0L)
+  expect_identical(none$cost, 0)
+})
+
+test_that("more nodes and later deadlines never keep fewer jobs", {
+  for (seed in 21:24) {
+    x <- random_week(seed, 6, 100, tight = 3)
+    kept <- plan_week(x$jobs, x$pools)$kept
+    wide <- x$pools
+    wide$loft$nodes <- 4L
+    expect_gte(plan_week(x$jobs, wide)$kept, kept)
+    late <- lapply(x$jobs, function(job) utils::modifyList(job, list(deadline_s = 3 * job$deadline_s)))
+    expect_gte(plan_week(late, x$pools)$kept, kept)
+  }
+})
