@@ -121,17 +121,23 @@ event_ear <- function(where) {
     FALSE
   })
   con <- NULL
+  again_at <- -Inf
   listen <- function() {
     con <<- connect_server(where, TRUE)
     DBI::dbExecute(con, "LISTEN clockpigeon")
   }
   function(seconds) {
+    if (steady_clock() < again_at) {
+      Sys.sleep(seconds)
+      return(FALSE)
+    }
     heard <- tryCatch({
       if (is.null(con)) listen()
       length(RPostgres::postgresWaitForNotify(con, seconds)) > 0
     }, error = function(e) NA)
     if (!is.na(heard)) return(heard)
-    # Lost: listened anew the next time.
+    # Lost: listened anew in a while, since asking a server that is gone may take its time.
+    again_at <<- steady_clock() + 15
     suppressWarnings(try(DBI::dbDisconnect(con), silent = TRUE))
     con <<- NULL
     Sys.sleep(seconds)

@@ -1,9 +1,9 @@
 # What a writer does whose server is gone: rows are kept in files of this machine, and delivered when it answers again,
 # each once.
 
-# Runs `write()`, which adds `rows` of a kind (of a `job`); where the server is lost meanwhile they are spooled, and how
-# many there are is returned. What waits of that kind goes first: `again(rows, job)` adds it, and nothing of it that is
-# there already. Nothing is spooled of a ledger that is a file.
+# Runs `write()`, which adds `rows` of a kind (of a `job`); where the connection is lost meanwhile they are spooled, and
+# delivered at once where the server is there again; how many there are is returned. What waits of that kind goes first:
+# `again(rows, job)` adds it, and nothing of it that is there already. Nothing is spooled of a ledger that is a file.
 kept_safe <- function(ledger, kind, rows, write, again, job = NULL) {
   if (!is_server_address(ledger$path)) return(write())
   tryCatch({
@@ -11,7 +11,13 @@ kept_safe <- function(ledger, kind, rows, write, again, job = NULL) {
     write()
   }, error = function(e) {
     if (!is_lost(ledger)) stop(e)
-    spool_rows(ledger, kind, rows, job)
+    folder <- spool_rows(ledger, kind, rows, job)
+    delivered <- tryCatch(deliver_spooled(ledger, kind, again) > 0, error = function(e) FALSE)
+    if (!delivered && !isTRUE(ledger$spooling)) {
+      message("The ledger's server does not answer. What is measured is kept in ", folder,
+              ", and delivered when it answers again.")
+    }
+    ledger$spooling <- !delivered
     nrow(rows)
   })
 }
@@ -43,11 +49,7 @@ spool_rows <- function(ledger, kind, rows, job) {
   name <- paste0(sprintf("%.6f", as.numeric(Sys.time())), "-", Sys.getpid(), "-",
                  paste(openssl::rand_bytes(4), collapse = ""), "-", kind, ".rds")
   write_whole(file.path(folder, name), function(part) saveRDS(list(rows = rows, job = job), part))
-  if (!isTRUE(ledger$spooling)) {
-    message("The ledger's server does not answer. What is measured is kept in ", folder,
-            ", and delivered when it answers again.")
-  }
-  ledger$spooling <- TRUE
+  folder
 }
 
 # Files of a kind that wait, the oldest first.
@@ -61,11 +63,10 @@ deliver_spooled <- function(ledger, kind, again) {
   files <- spooled_files(ledger$path, kind)
   for (file in files) {
     kept <- tryCatch(readRDS(file), error = function(e) NULL)
-    # Another process has delivered it meanwhile.
-    if (is.null(kept) && !file.exists(file)) next
+    # Another process has delivered it meanwhile; or it cannot be read, and stays for somebody to look at.
+    if (is.null(kept)) next
     again(kept$rows, kept$job)
     unlink(file)
   }
-  if (length(files)) ledger$spooling <- FALSE
   length(files)
 }
