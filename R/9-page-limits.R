@@ -26,7 +26,8 @@ pick_one <- function(id, label, choices) shiny::selectInput(id, label, choices, 
 
 limits_server <- function(input, output, session, work) {
   state <- shiny::reactiveVal(list())
-  ask_here <- function(f, ...) ask_process(other_process(work, "here"), f, ...)
+  # Each window has a study of its own there.
+  ask_here <- function(f, ...) ask_process(other_process(work, "here"), f, ..., window = session$token)
   trouble <- function(e) state(list(trouble = work_trouble(e)))
   promises::then(promises::as.promise(ask_beside(work, shots_there)), function(x) {
     shiny::updateSelectInput(session, "limit_shot", choices = x$shots)
@@ -123,9 +124,9 @@ shots_there <- function(root) {
   list(shots = names(project$shots), engines = names(project$engines)[able])
 }
 
-probed_there <- function(limit, root, shot, engine) {
-  worked_for$study <- study_limit(limit(root, shot, engine), 0.05)
-  limit_facts(worked_for$study)
+probed_there <- function(limit, root, shot, engine, window = "one") {
+  worked_for$studies[[window]] <- study_limit(limit(root, shot, engine), 0.05)
+  limit_facts(worked_for$studies[[window]])
 }
 
 # What the browser draws: of each frame its probes and its fit; what each target takes; where the target begins.
@@ -146,8 +147,9 @@ limit_facts <- function(study) {
        needs = I(ifelse(is.na(needs), -1, needs)), target = study$targets[["noise"]])
 }
 
-limit_said_there <- function(noise) {
-  study <- worked_for$study <- study_limit(worked_for$study$probes, check_number(noise, "the target", above = 0))
+limit_said_there <- function(noise, window = "one") {
+  study <- study_limit(worked_for$studies[[window]]$probes, check_number(noise, "the target", above = 0))
+  worked_for$studies[[window]] <- study
   at <- which(study$frames[["governs"]])
   counts <- range(study$probes$pairs[["samples"]])
   steps <- as_frame(limit_doublings(study$fits[[at]], counts[1],
@@ -161,25 +163,25 @@ limit_said_there <- function(noise) {
                               check.names = FALSE))
 }
 
-tiles_there <- function(blind) {
+tiles_there <- function(blind, window = "one") {
   path <- tempfile(fileext = ".png")
   on.exit(unlink(path))
-  sheet <- contact_sheet(worked_for$study, path, blind = blind, seed = as.integer(wall_clock() %% 1e6))
-  worked_for$sheet <- if (blind) sheet
+  sheet <- contact_sheet(worked_for$studies[[window]], path, blind = blind, seed = as.integer(wall_clock() %% 1e6))
+  worked_for$sheets[[window]] <- if (blind) sheet
   list(src = paste0("data:image/png;base64,", openssl::base64_encode(readBin(path, "raw", file.size(path)))),
        alt = paste0("Crops of the worst tiles at each count of samples",
                     if (!blind) paste0(": ", toString(sheet$label))),
        letters = if (blind) sheet$letter)
 }
 
-judged_there <- function(root, clean) {
-  study <- worked_for$study
+judged_there <- function(root, clean, window = "one") {
+  study <- worked_for$studies[[window]]
   project <- read_project(root, parts = character())
   x <- as_frame(with_ledger(project$ledger, function(ledger) {
-    judge_sheet(ledger, worked_for$sheet, clean, study$probes$shot$shot,
+    judge_sheet(ledger, worked_for$sheets[[window]], clean, study$probes$shot$shot,
                 study$frames[["frame"]][study$frames[["governs"]]], who_works())
   }, FALSE))
-  c(tiles_there(FALSE), list(judged = data.frame(
+  c(tiles_there(FALSE, window), list(judged = data.frame(
     letter = x$letter, tile = x$tile, samples = x$samples, noise = noise_text(x$noise),
     judged = ifelse(x$accepted, "clean enough", "not clean enough"), check.names = FALSE
   )))
