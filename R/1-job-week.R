@@ -91,50 +91,8 @@ open_matrix <- function(pool) if (is.null(pool$open)) matrix(0, 0, 2) else pool$
 # When a job ends that waits for no other.
 alone_ends <- function(seconds, pool = NULL) c(pool_ends(matrix(seconds), 1L, 1L, 1L, open_matrix(pool)))
 
-# How good a plan is: one more job that is kept is worth more than any money; a plan that does not keep what it takes on
-# is none.
-week_score <- function(plan, jobs, pools, budget = Inf, confidence = 0.9) {
-  ends <- week_ends(plan, jobs, pools)
-  cost <- 0
-  for (j in which(plan$way > 0)) {
-    job <- jobs[[j]]
-    paid <- job$ways[[plan$way[j]]]$cost
-    if (mean(ends[, j] <= job$deadline_s & paid <= job$budget) < job$confidence - 1e-9) return(-Inf)
-    cost <- cost + paid
-  }
-  if (is.finite(budget) && mean(cost <= budget) < confidence - 1e-9) return(-Inf)
-  1e9 * sum(plan$way > 0) - mean(cost)
-}
-
 # Open seconds of a pool until a moment.
 open_seconds <- function(pool, at) {
   if (is.null(pool$open)) return(at)
   sum(pmax(pmin(pool$open[, 2], at) - pmax(pool$open[, 1], 0), 0))
-}
-
-# ---- for comparison --------------------------------------------------------------------------------------------------
-
-# The best of all plans, by going through them: for a few jobs only.
-every_week <- function(jobs, pools, budget = Inf, confidence = 0.9) {
-  counts <- lapply(jobs, function(job) 0:length(job$ways))
-  ways <- as.matrix(expand.grid(counts))
-  best <- list(score = -Inf)
-  for (i in seq_len(nrow(ways))) {
-    way <- as.integer(ways[i, ])
-    own <- Filter(function(j) way[j] > 0 && jobs[[j]]$ways[[way[j]]]$kind == "own", seq_along(jobs))
-    out <- setdiff(which(way > 0), own)
-    for (order in permutations_of(own)) {
-      plan <- list(way = way, order = c(order, out))
-      score <- week_score(plan, jobs, pools, budget, confidence)
-      if (score > best$score) best <- c(plan, score = score)
-    }
-  }
-  week_judged(best, jobs, pools, budget, confidence)
-}
-
-# All orders of some numbers, as a list.
-permutations_of <- function(x) {
-  if (length(x) < 2) return(list(x))
-  behind <- function(k) lapply(permutations_of(x[-k]), function(rest) c(x[k], rest))
-  unlist(lapply(seq_along(x), behind), recursive = FALSE)
 }

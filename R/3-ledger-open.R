@@ -41,7 +41,7 @@ connect_ledger <- function(ledger) {
   refuse <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     stop_input("ledger", paste0("cannot be used: ", one_line(conditionMessage(e))),
-               if (server) where else short_path(where),
+               short_path(where),
                if (server) "Is the server there, and do libpq's own places (~/.pgpass, PGPASSWORD) have the password?"
                else "The file was left as it is. Restore it from a copy, or name another file.")
   }

@@ -15,9 +15,11 @@ week_job <- function(name, forecast, asked, draws = seq_len(forecast$n), most_ou
   way <- function(i) {
     rows <- option_rows(forecast, i)[draws, , drop = FALSE]
     inside <- i %in% own
+    seconds <- rows[["finish_s"]] - if (inside) rows[["closed_s"]] else 0
+    # What does not end has no closed hours to be counted.
+    seconds[is.na(seconds)] <- Inf
     list(kind = if (inside) "own" else "out", name = options[["option"]][i], pool = if (inside) options[["site"]][i],
-         nodes = options[["nodes"]][i], cost = rows[["cost"]],
-         seconds = rows[["finish_s"]] - if (inside) rows[["closed_s"]] else 0)
+         nodes = options[["nodes"]][i], cost = rows[["cost"]], seconds = seconds)
   }
   list(job = name, deadline_s = asked$deadline_s, budget = asked$budget, confidence = asked$confidence,
        ways = lapply(c(own, out), way), soonest_out = soonest_out(table, facts, asked, draws))

@@ -3,7 +3,7 @@
 cli_ledger_command <- function(o, args) {
   what <- if (length(args)) check_choice(args[1], "clockpigeon ledger", c("state", "move", "grant")) else "state"
   needs <- c(state = 1, move = 3, grant = 3)[[what]]
-  if (length(args) > 1 && length(args) != needs || what != "state" && length(args) != needs) {
+  if (length(args) && length(args) != needs) {
     stop_input("usage", paste("got", toString(shQuote(args[-1]))), paste("clockpigeon ledger", what),
                c(state = "Nothing stands behind it.", grant = "Write: grant ROLE read|write|correct.",
                  move = "Write: move FROM TO, files or addresses such as postgresql://user@host/database.")[[what]])
@@ -22,7 +22,7 @@ ledger_state_lines <- function(x) {
   w <- as_frame(x$writers)
   count <- function(n) format(n, big.mark = ",", trim = TRUE)
   c(
-    wrap_lines(paste0("Ledger ", if (is_server_address(x$place)) x$place else short_path(x$place), ": ",
+    wrap_lines(paste0("Ledger ", short_path(x$place), ": ",
                       count(x$rows[["runs"]]), " timings",
                       if (!is.na(x$first)) paste0(" measured ", substr(x$first, 1, 10), " to ", substr(x$last, 1, 10)),
                       "; form ", x$form, if (!is.na(x$bytes)) paste0(", ", format_size(x$bytes)), ".")),

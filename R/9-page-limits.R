@@ -91,16 +91,15 @@ probe_here <- function(input, output, session, work, state, ask_here) {
 judge_here <- function(input, output, work, state, ask_here) {
   tags <- shiny::tags
   sheet <- shiny::reactiveVal(NULL)
-  show <- function(x) sheet(x)
   broken <- function(e) sheet(list(trouble = work_trouble(e)))
   look <- function(blind) {
-    promises::then(promises::as.promise(ask_here(tiles_there, blind)), show, broken)
+    promises::then(promises::as.promise(ask_here(tiles_there, blind)), sheet, broken)
     invisible()
   }
   shiny::observeEvent(state()$facts, look(FALSE))
   shiny::observeEvent(input$blind, look(TRUE))
   shiny::observeEvent(input$judged, {
-    promises::then(promises::as.promise(ask_here(judged_there, work$root, as.character(input$clean))), show, broken)
+    promises::then(promises::as.promise(ask_here(judged_there, work$root, as.character(input$clean))), sheet, broken)
     invisible()
   })
   output$limit_sheet <- shiny::renderUI({

@@ -2,7 +2,8 @@
 # and beside the best of all plans, on weeks of four jobs. `Rscript bench/week.R [WEEKS]`
 suppressMessages(library(clockpigeon))
 own <- asNamespace("clockpigeon")
-sys.source("tests/testthat/helper-week.R", globalenv())
+helper <- new.env(parent = own)
+sys.source("tests/testthat/helper-week.R", helper)
 weeks <- c(as.integer(commandArgs(TRUE)), 40)[1]
 say <- function(name, value, unit) cat(name, signif(value, 4), unit, "\n")
 
@@ -39,7 +40,7 @@ halves <- function(x) {
 for (n in c(6, 12)) {
   took <- numeric()
   rows <- lapply(seq_len(weeks), function(seed) {
-    x <- halves(random_week(1000 + seed, n, 1000, tight = 1.5))
+    x <- halves(helper$random_week(1000 + seed, n, 1000, tight = 1.5))
     began <- Sys.time()
     plan <- own$planned_week(own$guarded(x[[1]]$jobs, 500), x[[1]]$pools)$plan
     took <<- c(took, as.numeric(Sys.time() - began, units = "secs"))
@@ -55,9 +56,9 @@ for (n in c(6, 12)) {
   say(sprintf("week_seconds_of_%d", n), stats::median(took), "s")
 }
 gap <- vapply(seq_len(weeks), function(seed) {
-  x <- random_week(2000 + seed, 4, 200, tight = 1 + seed %% 4)
+  x <- helper$random_week(2000 + seed, 4, 200, tight = 1 + seed %% 4)
   found <- own$planned_week(x$jobs, x$pools)
-  best <- own$every_week(x$jobs, x$pools)
+  best <- helper$every_week(x$jobs, x$pools)
   if (found$kept < best$kept) Inf else if (best$cost > 0) found$cost / best$cost - 1 else 0
 }, 0)
 say("worst_beside_enumeration", 100 * max(gap), "%")
