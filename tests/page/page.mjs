@@ -452,10 +452,10 @@ await test('a program that is gone is said to be gone, and the page goes on when
   await move(page, 'deadline', 36000);
   await settled(page);
   await other.end();
-  await page.waitForFunction(() => document.getElementById('connection').textContent.includes('lost'));
+  await page.waitForFunction(() => document.getElementById('connection')?.textContent.includes('lost'));
   const again = serve();
   same(new URL(await again.address).port, new URL(page.url()).port, 'its port');
-  await page.waitForFunction(() => document.getElementById('connection').textContent === '' && document.body.dataset.pick !== undefined, null,
+  await page.waitForFunction(() => document.getElementById('connection')?.textContent === '' && document.body.dataset.pick !== undefined, null,
     { timeout: 60000 });
   same(await page.evaluate(() => Number(document.getElementById('deadline').value)), 36000, 'the deadline that was asked');
   await close(page);
