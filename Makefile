@@ -2,7 +2,7 @@
 RSCRIPT = Rscript --no-init-file
 LIB = .build/lib
 
-.PHONY: demo test page-test server-test test-long fuzz sanitize coverage site check lint protocol bench docs install structure clean
+.PHONY: demo test page-test server-test cluster-test test-long fuzz sanitize coverage site check lint protocol bench docs install structure clean
 
 demo:
 	@$(RSCRIPT) tools/setup.R run
@@ -31,6 +31,12 @@ server-test: $(LIB)
 	@$(RSCRIPT) tools/setup.R server
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
 	@tests/server.sh $(LIB) $(if $(FILTER),'$(FILTER)')
+
+# Measuring and rendering on a Slurm of its own with two pretended machines (installs it).
+cluster-test: $(LIB)
+	@$(RSCRIPT) tools/setup.R cluster
+	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
+	@tests/cluster.sh $(LIB)
 
 test-long: $(LIB)
 	@$(RSCRIPT) tools/setup.R test

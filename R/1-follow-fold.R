@@ -7,7 +7,7 @@ frame_states <- c("waiting", "given out", "rendering", "arrived", "usable", "fai
 job_happenings <- c("placed", "asked", "refused", "sent", "begun", "paused", "resumed", "stopped", "ordered", "halted",
                     "ready", "spoilt", "other version", "fetched", "deleted", "prepassed", "reported", "unreached",
                     "reached", "looked", "told",
-                    "node up", "node gone", "charged", "claim")
+                    "queued", "node up", "node gone", "charged", "claim")
 
 # `events`: a data frame with `what` (a state of a frame, or one of the happenings), `time` (seconds), and where they
 # are known `shot`, `frame`, `piece`, `node`, `key`, `seconds` (of the frame's own run, as it was reported) and `amount`

@@ -7,12 +7,14 @@ launch_fields <- function() list(
   listen = field(a_text()),
   command = field(a_text(), default = "sbatch"),
   options = field(a_text(), default = ""),
+  wait = field(a_duration(), default = 600),
   rscript = field(a_text(), default = "Rscript")
 )
 
 node_fields <- function() list(
   node = field(a_name(), required = TRUE),
   about = field(a_text()),
+  count = field(a_count(), default = 1L),
   devices = field(records_of(list(
     device = field(a_text(), required = TRUE),
     kind = field(one_of("cpu", "gpu"), required = TRUE),
@@ -39,13 +41,16 @@ engine_versions_field <- function(x, where) {
 
 #' Read a node
 #'
-#' A node is one machine. Fields of the file: `node` (name), `about`, `devices` (a list of `device`, `kind` cpu or gpu,
-#' `count`, `cores` of a cpu, and `share`: the part of it that rendering may use, above 0 and at most 1), `memory` (`32
-#' GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it), `folder` (the project's folder there), and
-#' `launch` for a machine other than this one: `by` ssh, cluster or local; `host` for ssh (`user@loft-1`), through a
-#' tunnel on `port`, or else `listen`, the address here that it connects to; `command` and `options` of a scheduler;
-#' `rscript` there. What placed jobs leave to others there: `keep_free` (memory that must be free before a frame is
-#' begun) and `hours` (when frames may be begun, each with `days`, `from` and `to`, in the project's time zone).
+#' A node is one machine, or one of a scheduler's machines that are alike. Fields of the file: `node` (name), `about`,
+#' `count` (of these machines that may be used at once; more than 1 only where a scheduler gives them), `devices` (a
+#' list of `device`, `kind` cpu or gpu, `count`, `cores` of a cpu, and `share`: the part of it that rendering may use,
+#' above 0 and at most 1), `memory` (`32 GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it), `folder`
+#' (the project's folder there), and `launch` for a machine other than this one: `by` ssh, cluster or local; `host` for
+#' ssh (`user@loft-1`), through a tunnel on `port`, or else `listen`, the address here that it connects to; of a
+#' scheduler the `command` that takes jobs (sbatch), its `options` (lines of a script, `#SBATCH --partition=farm`) and
+#' how long a measurement may `wait` in its queue (10 min; placed jobs wait as long as it takes); `rscript` there. What
+#' placed jobs leave to others there: `keep_free` (memory that must be free before a frame is begun) and `hours` (when
+#' frames may be begun, each with `days`, `from` and `to`, in the project's time zone).
 #'
 #' @param path A YAML file.
 #' @return A list of class `cp_node` with these fields; memory in bytes, link in bytes a second.
@@ -58,6 +63,10 @@ read_node <- function(path) {
   if (identical(node$launch$by, "ssh") && is.null(node$launch$host)) {
     stop_input("node", "is launched by ssh and names no host", paste0(short_path(path), ", field `launch`"),
                "Write `host: user@machine`.")
+  }
+  if (node$count > 1 && !identical(node$launch$by, "cluster")) {
+    stop_input("node", paste("counts", node$count, "machines and no scheduler gives them"),
+               paste0(short_path(path), ", field `count`"), "Write `launch: {by: cluster}`, or a file for each.")
   }
   node
 }

@@ -6,35 +6,47 @@ host_trial <- function(trial, bench) {
   dir.create(scratch)
   on.exit(unlink(scratch, recursive = TRUE, expand = FALSE))
   if (length(bench$node$folder)) bench$folder <- bench$node$folder
+  # An engine does not know by itself how many of a machine's cores the scheduler gave.
+  if (is.na(trial$threads)) trial$threads <- or_else(bench$given$cores, NA_integer_)
   run_trial(trial, bench, scratch)
 }
 
 # Opens the nodes that trials name, and has each set itself up; an error says which is not ready.
-open_crew <- function(bench, pairs, names, nodes, sets) {
-  hosts <- lapply(names, function(name) {
-    node <- nodes[[check_choice(name, "node of the plan", names(nodes))]]
-    refuse <- function(why) {
-      stop_input("node", why, paste("node", name), "See clockpigeon nodes; mend it, or leave it out of the plan.")
-    }
-    if (!open_node(node)) refuse("does not answer")
-    said <- wait_for(ask_node(node, set_up_host, list(pairs, bench$engines, node, sets), 120))
-    if (is.null(said$value)) refuse(c(said$error, said$lost)[1])
-    c(said$value, list(machine = machine_id(bench$ledger, said$value$facts)))
-  })
+open_crew <- function(bench, names, nodes) {
+  hosts <- lapply(names, function(name) open_host(bench, nodes[[check_choice(name, "node of the plan", names(nodes))]]))
   stats::setNames(hosts, names)
 }
 
+open_host <- function(bench, node) {
+  force(node)
+  refuse <- function(why) {
+    stop_input("node", why, paste("node", node$node), "See clockpigeon nodes; mend it, or leave it out of the plan.")
+  }
+  ready <- FALSE
+  on.exit(if (!ready) close_node(node, let_go = TRUE))
+  reached <- open_node(node, node_patience(node), if (bench$progress) function(why) say_of(node$node, why))
+  if (!isTRUE(reached)) refuse(reached)
+  said <- wait_for(ask_node(node, set_up_host, list(bench$pairs, bench$engines, node, bench$sets), 120))
+  if (is.null(said$value)) refuse(c(said$error, said$lost)[1])
+  ready <- TRUE
+  c(said$value, list(machine = machine_id(bench$ledger, said$value$facts)))
+}
+
+say_of <- function(name, ...) cat(name, " ", ..., "\n", sep = "", file = stderr())
+
 # Runs trials on their nodes, one at a time on each. A node that vanishes gives a failed row for the trial it was at,
 # and that trial is asked again, in a block of its own; with `on_loss` move this and the node's other trials go to the
-# nodes that are left, with wait they keep until the run is resumed.
+# nodes that are left, with wait they keep until the run is resumed. A machine that a scheduler takes back is asked for
+# anew, and the trial that was cut leaves no row: nothing is known by it.
 run_crew <- function(bench, trials) {
   crew <- list(bench = bench, waiting = trials, running = list(), down = character(),
-               timer = progress_timer(trials, bench$progress), begun = 0L)
+               timer = progress_timer(trials, bench$progress), begun = 0L, cuts = integer(), looked = steady_clock())
   repeat {
     crew <- hand_out(crew)
     if (!length(crew$running)) break
     Sys.sleep(0.01)
-    done <- names(Filter(function(r) !mirai::unresolved(r$task), crew$running))
+    crew <- look_at_queues(crew)
+    done <- names(Filter(function(r) length(r$gone) || !mirai::unresolved(r$task), crew$running))
     for (name in done) crew <- take_back(crew, name)
   }
   crew$timer$end()
@@ -67,7 +79,12 @@ take_back <- function(crew, name) {
   bench <- crew$bench
   run <- crew$running[[name]]
   crew$running[[name]] <- NULL
-  said <- task_result(run$task)
+  said <- if (length(run$gone)) list(lost = run$gone) else task_result(run$task)
+  if (length(said$lost) && is_scheduled(bench$hosts[[name]]$node)) {
+    cuts <- sum(crew$cuts == run$trial$run_order) + 1L
+    crew$cuts <- c(crew$cuts, run$trial$run_order)
+    if (cuts < most_cuts) return(cut_trial(crew, name, run$trial, said$lost))
+  }
   rows <- said$value
   if (is.null(rows)) {
     why <- if (length(said$lost)) paste0("the node ", name, " vanished: ", said$lost) else said$error
@@ -78,6 +95,35 @@ take_back <- function(crew, name) {
   for (row in rows) add_timings(bench$ledger, as_table(row))
   crew$timer$after(run$number, rows[[length(rows)]])
   if (length(said$lost)) lose_node(crew, name, run$trial) else crew
+}
+
+# How often a trial may be cut until it counts as failed.
+most_cuts <- 3L
+
+# How a scheduler's machines stand, every five seconds: one that is gone may not have been able to say so.
+look_at_queues <- function(crew) {
+  if (steady_clock() - crew$looked < 5) return(crew)
+  crew$looked <- steady_clock()
+  for (name in names(crew$running)) {
+    node <- crew$bench$hosts[[name]]$node
+    stands <- if (is_scheduled(node)) node_queue(node)
+    if (length(stands) && stands$state != "runs") crew$running[[name]]$gone <- stands$why
+  }
+  crew
+}
+
+# A trial that was cut waits again, first of all, and another machine is asked for; where there is none to be had in
+# time, the node's trials wait for the run to be resumed.
+cut_trial <- function(crew, name, trial, why) {
+  node <- crew$bench$hosts[[name]]$node
+  stands <- node_queue(node)
+  if (!identical(stands$state, "runs") && length(stands)) why <- stands$why
+  close_node(node, let_go = TRUE)
+  say_of(name, "is gone in mid-frame: ", why, ". Another machine is asked for")
+  crew$waiting <- rbind(as.data.frame(trial, check.names = FALSE), crew$waiting)
+  host <- tryCatch(open_host(crew$bench, node), clockpigeon_error_node = identity)
+  if (inherits(host, "error")) crew$down <- c(crew$down, name) else crew$bench$hosts[[name]] <- host
+  crew
 }
 
 lose_node <- function(crew, name, trial) {

@@ -13,9 +13,10 @@ host_slot <- function(mark, pairs, engines, node, threads) {
   limit_threads(set_up_host(pairs, engines, node), threads, pid = Sys.getpid())
 }
 
-# A machine's cores are shared by the slots on it.
+# A machine's cores are shared by the slots on it; a scheduler says how many are ours.
 limit_threads <- function(host, slots, ...) {
-  threads <- if (slots > 1 && !is.na(host$cores)) max(1L, host$cores %/% as.integer(slots)) else NA_integer_
+  threads <- if (slots > 1 && !is.na(host$cores)) max(1L, host$cores %/% as.integer(slots))
+             else or_else(host$given$cores, NA_integer_)
   c(host, list(threads = threads, ...))
 }
 

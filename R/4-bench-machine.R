@@ -16,9 +16,10 @@ machine_facts <- function(proc = "/proc") {
   )
 }
 
+# The cores that may be used here: of a machine that a scheduler owns, those that it gave.
 machine_cores <- function() {
-  cores <- parallel::detectCores()
-  if (is.na(cores)) NA_integer_ else as.integer(cores)
+  cores <- c(parallel::detectCores(), scheduled_here()$cores)
+  if (all(is.na(cores))) NA_integer_ else as.integer(min(cores, na.rm = TRUE))
 }
 
 # Lines of a file of the system; none where there is no such file.
@@ -74,7 +75,8 @@ busy_above <- 0.25  # cores that others may use on average during a trial before
 
 # Watches the machine over a trial: call it before, and what it returns after, with the trial's wall and CPU seconds.
 # That gives `busy` and `conditions` of a timing: cores used by others on average, the programs that used most of them,
-# the clock rate, and whether the processor slowed itself. `proc`: where the system tells of itself.
+# the clock rate, whether the processor slowed itself, and which machine of a scheduler's it was. `proc`: where the
+# system tells of itself.
 watch_machine <- function(proc = "/proc") {
   before <- machine_cpu_s(proc)
   processes <- process_cpu_s(proc)
@@ -85,7 +87,8 @@ watch_machine <- function(proc = "/proc") {
     others <- if (is.na(others)) NA_real_ else max(0, others)
     busy <- others > busy_above
     found <- Filter(function(x) length(x) && !is.na(x[1]), list(
-      others_cores = round(others, 2), heavy = if (isTRUE(busy)) heavy_programs(processes, wall_s, proc),
+      host = scheduled_here()$name, others_cores = round(others, 2),
+      heavy = if (isTRUE(busy)) heavy_programs(processes, wall_s, proc),
       mhz = cpu_mhz(proc),
       throttled = if (!is.na(throttled)) throttle_count() > throttled
     ))

@@ -1,34 +1,97 @@
 # Nodes: reaching them, and what they say of themselves. Everything that crosses the network is mirai's: an encrypted
-# connection, started on the node by SSH, by a scheduler, or for this machine directly.
+# connection, started on the node by SSH, by a scheduler (see 4-bench-queue.R), or for this machine directly.
 
-# A node that does several things at once has a connection for each: its `slot`.
-node_profile <- function(node) paste0("clockpigeon-", node$node, if (length(node$slot)) paste0("-", node$slot))
+# One key and certificate for each address at which this process listens: to make a pair takes 1.5 s. Nodes are given
+# the certificate when they are started, and refuse to talk to anything that has another one.
+certificates <- new.env()
 
-# Starts a process on a node that takes orders from this one; TRUE when it answers within `timeout` seconds.
-open_node <- function(node, timeout = 20) {
+certificate_of <- function(host) {
+  if (is.null(certificates[[host]])) certificates[[host]] <- lapply(nanonext::write_cert(cn = host), unname)
+  certificates[[host]]
+}
+
+# Where this process listens for a node.
+node_address <- function(launch) {
+  if (length(launch$listen)) launch$listen
+  else if (identical(launch$by, "ssh")) paste0("tls+tcp://127.0.0.1:", launch$port)
+  else if (identical(launch$by, "cluster")) mirai::host_url(tls = TRUE)
+  else "tls+tcp://127.0.0.1:0"
+}
+
+# Has a process started on a node that takes orders from this one; it answers later. A scheduler is asked for a machine.
+begin_node <- function(node) {
   need_package("mirai", "nodes")
   profile <- node_profile(node)
   launch <- node$launch
-  by <- if (length(launch)) launch$by else "local"
-  url <- if (length(launch$listen)) launch$listen else "tls+tcp://127.0.0.1:0"
-  remote <- switch(by, ssh = mirai::ssh_config(paste0("ssh://", launch$host), tunnel = is.null(launch$listen),
-                                               timeout = timeout, rscript = launch$rscript),
-                   cluster = mirai::cluster_config(launch$command, launch$options, launch$rscript))
-  if (by == "ssh" && is.null(launch$listen)) url <- paste0("tls+tcp://127.0.0.1:", launch$port)
-  mirai::daemons(url = url, .compute = profile)
-  if (by == "local") mirai::launch_local(1, .compute = profile)
-  else mirai::launch_remote(1, remote = remote, .compute = profile)
-  deadline <- steady_clock() + timeout
-  while (steady_clock() < deadline) {
-    if (isTRUE(mirai::status(.compute = profile)$connections > 0)) return(TRUE)
-    Sys.sleep(0.05)
+  url <- node_address(launch)
+  pair <- if (startsWith(url, "tls")) certificate_of(nanonext::parse_url(url)[["hostname"]])
+  mirai::daemons(url = url, tls = pair$server, .compute = profile)
+  start <- function(how, ...) {
+    if (length(pair)) how(1, ..., tlscert = pair$client, .compute = profile) else how(1, ..., .compute = profile)
   }
-  FALSE
+  if (is.null(launch) || launch$by == "local") start(mirai::launch_local)
+  else if (launch$by == "ssh") {
+    start(mirai::launch_remote, mirai::ssh_config(paste0("ssh://", launch$host), tunnel = is.null(launch$listen),
+                                                  timeout = 20, rscript = launch$rscript))
+  } else {
+    line <- start(mirai::launch_remote, mirai::remote_config(rscript = launch$rscript))
+    in_queue[[profile]] <- submit_job(node, as.character(line))
+  }
+  invisible()
 }
 
-close_node <- function(node) {
+node_answers <- function(node) isTRUE(mirai::status(.compute = node_profile(node))$connections > 0)
+
+# Nodes that stay open from one run to the next.
+held_nodes <- new.env()
+
+# Opens a node: TRUE when it answers within `timeout` seconds, or else why not. `tell` is called with what a node that
+# waits in a scheduler's queue says, each time that it is another.
+open_node <- function(node, timeout = 20, tell = NULL) {
+  if (isTRUE(held_nodes[[node_profile(node)]])) {
+    if (node_answers(node)) return(TRUE)
+    close_node(node, let_go = TRUE)
+  }
+  begin_node(node)
+  deadline <- steady_clock() + timeout
+  looked <- steady_clock()
+  why <- "does not answer"
+  while (!node_answers(node)) {
+    now <- steady_clock()
+    if (is_scheduled(node) && now - looked > min(1, timeout / 4)) {
+      looked <- now
+      stands <- node_queue(node)
+      if (identical(stands$state, "ended")) return(stands$why)
+      if (length(stands) && !identical(stands$why, why)) {
+        why <- stands$why
+        if (length(tell)) tell(why)
+      }
+    }
+    if (now >= deadline) return(why)
+    Sys.sleep(0.05)
+  }
+  TRUE
+}
+
+# How long a run waits for a node: one that a scheduler owns may be in its queue.
+node_patience <- function(node, else_s = 20) if (is_scheduled(node)) node$launch$wait else else_s
+
+close_node <- function(node, let_go = FALSE) {
+  if (!let_go && isTRUE(held_nodes[[node_profile(node)]])) return(invisible())
   if (requireNamespace("mirai", quietly = TRUE)) mirai::daemons(0, .compute = node_profile(node))
+  leave_queue(node)
   invisible()
+}
+
+# Runs `code()` with a node that stays open over all that it runs there.
+holding_node <- function(node, code, tell = NULL) {
+  profile <- node_profile(node)
+  on.exit(close_node(node, let_go = TRUE))
+  reached <- open_node(node, node_patience(node), tell)
+  if (!isTRUE(reached)) stop_input("node", reached, paste("node", node$node), "See clockpigeon nodes.")
+  held_nodes[[profile]] <- TRUE
+  on.exit(rm(list = profile, envir = held_nodes), add = TRUE)
+  code()
 }
 
 # Has a function of this package run on a node; what comes back is looked at with unresolved() and task_result(). The
@@ -88,8 +151,8 @@ installed_versions <- function(engine) {
 #' @param timeout Seconds to wait for an answer.
 #' @return A tibble, one row a node: `node`, `reachable`, `ready`, `contributing`, `versions` (of the engine asked, or
 #'   of all, as text), `memory_mb`, `disk_mb` (free), `link_mb_s` (measured with 8 MB there), `clock_offset_s` (its
-#'   clock less ours, to half the time of a question), `devices`, `cpu`, and `says`: what is in the way, and which side
-#'   to move.
+#'   clock less ours, to half the time of a question), `devices`, `cpu`, `queued` (it waits in a scheduler's queue), and
+#'   `says`: what is in the way, and which side to move.
 #' @section Conditions: `clockpigeon_error_package` when mirai is not installed; `clockpigeon_error_choice` for an
 #'   engine that is not among `engines`.
 #' @noRd
@@ -105,19 +168,25 @@ one_readiness <- function(node, engines, version, seen, timeout) {
   on.exit(close_node(node))
   reached <- tryCatch(open_node(node, timeout), error = function(e) {
     if (inherits(e, "clockpigeon_error_package")) stop(e)
-    FALSE
+    if (inherits(e, "clockpigeon_error_node")) e$what else "does not answer"
   })
   devices <- toString(vapply(node$devices, function(d) {
     paste0(d$device, if (d$count > 1) paste0(" x ", d$count), if (d$share < 1) sprintf(" (%.0f %%)", 100 * d$share))
   }, ""))
   row <- data.frame(node = node$node, reachable = FALSE, ready = FALSE, contributing = FALSE, versions = NA_character_,
                     memory_mb = NA_real_, disk_mb = NA_real_, link_mb_s = NA_real_, clock_offset_s = NA_real_,
-                    devices = devices, cpu = NA_character_, says = NA_character_)
-  silent <- function(why) {
-    row$says <- paste0(why, ": start it, or look at `launch` in its file")
+                    devices = devices, cpu = NA_character_, queued = FALSE, says = NA_character_)
+  silent <- function(why, waits = FALSE) {
+    row$queued <- waits
+    row$says <- paste0(why, if (waits) ": its version is looked at when it has a machine"
+                            else ": start it, or look at `launch` in its file")
     row
   }
-  if (!reached) return(silent("it does not answer"))
+  if (!isTRUE(reached)) {
+    stands <- if (is_scheduled(node)) node_queue(node)
+    return(silent(if (reached == "does not answer") "it does not answer" else reached,
+                  identical(stands$state, "waits")))
+  }
   answer <- wait_for(ask_node(node, node_report, list(engines), timeout))
   if (is.null(answer$value)) return(silent(paste("it answers with an error,", c(answer$lost, answer$error)[1])))
   said <- answer$value

@@ -99,12 +99,24 @@ set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
   bench <- list(engines = plan$engines, ledger = ledger, folder = run_folder(folder), keep = keep,
                 progress = progress, options = plan$options, until = plan$until)
   pairs <- unique(as_frame(plan$trials)[c("engine", "version")])
-  asked <- unique(plan$trials[["node"]])
+  bench$pairs <- pairs
+  bench$sets <- unique(plan$trials[["devices"]])
+  if (is_away(nodes[[1]])) bench$lead <- nodes[[1]]$node
+  asked <- unique(lead_trials(bench, as_frame(plan$trials))[["node"]])
   if (all(is.na(asked))) {
-    host <- set_up_host(pairs, bench$engines, nodes[[1]], unique(plan$trials[["devices"]]))
+    host <- set_up_host(pairs, bench$engines, nodes[[1]], bench$sets)
     return(c(bench, host, list(machine = machine_id(ledger, host$facts))))
   }
-  c(bench, list(hosts = open_crew(bench, pairs, asked, nodes, unique(plan$trials[["devices"]]))))
+  c(bench, list(hosts = open_crew(bench, asked, nodes)))
+}
+
+# Whether a node is another machine than this one.
+is_away <- function(node) length(node$launch) > 0 && node$launch$by != "local"
+
+# Trials that name no node are for the first that was given, wherever it is.
+lead_trials <- function(bench, trials) {
+  if (length(bench$lead)) trials[["node"]] <- ifelse(is.na(trials[["node"]]), bench$lead, trials[["node"]])
+  trials
 }
 
 run_folder <- function(folder) {
@@ -118,13 +130,14 @@ close_bench <- function(bench) for (host in bench$hosts) close_node(host$node)
 run_plan <- function(bench, trials) {
   done <- function() timings(bench$ledger, plan_id = bench$plan_id)
   run <- if (length(bench$hosts)) run_crew else run_trials
+  trials <- lead_trials(bench, trials)
   lost <- run(bench, trials[!trials[["run_order"]] %in% done()[["run_order"]], , drop = FALSE])
   while (!length(lost)) {
     kept <- kept_plan(bench$ledger, id = bench$plan_id)
     more <- next_block(kept$trials, done(), bench$until, bench$options$seed)
     if (is.null(more)) break
     add_block(bench$ledger, bench$plan_id, kept$blocks + 1L, more)
-    lost <- run(bench, more)
+    lost <- run(bench, lead_trials(bench, more))
   }
   invisible(done())
 }

@@ -4,7 +4,7 @@
 set_up_host <- function(pairs, engines, node, sets = NA_character_) {
   programs <- lapply(engines, engine_program)
   list(node = node, programs = programs, versions = ask_versions(pairs, engines, programs), facts = machine_facts(),
-       cores = machine_cores(), there = Map(ask_devices, engines, programs, list(sets)))
+       cores = machine_cores(), given = scheduled_here(), there = Map(ask_devices, engines, programs, list(sets)))
 }
 
 version_key <- function(engine, version) paste(engine, version)

@@ -63,6 +63,10 @@ in_one_process <- function(engine, frames_text) {
 sequence_rows <- function(shot, engine, ledger, frames, version, how) {
   nodes <- if (is.null(how$node)) list(this_node())
            else as_list_of(how$node, "cp_node", argument("node"), "read_node()")
+  if (is_away(nodes[[1]])) {
+    stop_input("node", paste(nodes[[1]]$node, "is another machine, and a cheap pass is run on this one"),
+               argument("node"), "Leave `node` out, or name one without `launch`.")
+  }
   pairs <- data.frame(engine = engine$engine, version = or_else(version, NA_character_))
   host <- set_up_host(pairs, stats::setNames(list(engine), engine$engine), nodes[[1]])
   pictures <- tempfile("clockpigeon-cheap-")

@@ -42,7 +42,12 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL, ...
   state <- list(shot = shot, engine = engine, ledger = ledger, version = version, said = said, node = node,
                 folder = how$folder, keep = how$keep, progress = how$progress, level = asked$level,
                 prior = learned_prior(timings_near(ledger, shot$scene)))
-  found <- probe_until(state, asked)
+  if (is_away(node)) {
+    # The frames of a cheap pass come out of one process, which is begun here.
+    asked[c("cheap", "why")] <- list(FALSE, "one is run on this machine, and the frames on another")
+    found <- holding_node(node, function() probe_until(state, asked),
+                          if (how$progress) function(why) message(node$node, " ", why))
+  } else found <- probe_until(state, asked)
   structure(c(list(shot = shot, engine = engine, version = said, node = node$node), found,
               list(target = asked$target)), class = "cp_shot_probe")
 }
@@ -71,7 +76,8 @@ probe_until <- function(probing, asked) {
   shot <- probing$shot
   began <- steady_clock()
   spent <- function() steady_clock() - began
-  decided <- list(used = FALSE, why = if (is.na(cheap)) "not decided" else if (cheap) "asked for" else "not wanted")
+  wish <- if (is.na(cheap)) "not decided" else if (cheap) "asked for" else "not wanted"
+  decided <- list(used = FALSE, why = or_else(asked$why, wish))
   if (isTRUE(cheap)) decided <- run_cheap(probing, decided)
   seen <- known_rows(probing)
   steps <- list()
@@ -137,6 +143,8 @@ known_rows <- function(probing) {
 # Rows of the devices and threads that a probe takes: all that the node's engine takes by itself.
 of_probing <- function(rows, probing) {
   used <- device_use(probing$node, probing$engine, cores = machine_cores())
+  # What another machine takes by itself it says when it is there.
+  if (is_away(probing$node)) return(rep(TRUE, nrow(rows)))
   rows[["threads"]] %in% used$threads & (is.na(rows[["capacity"]]) | rows[["capacity"]] %in% used$capacity)
 }
 

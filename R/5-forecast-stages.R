@@ -9,9 +9,9 @@ assumed_stages <- list(
 # Packing, where it was never timed: bytes a second, and how many times as long one in ten takes.
 assumed_packing <- list(bytes_s = 30e6, worst = 4)
 
-# The stages of a job at a tier of a site, begun `begin_s` from `now`: a list by activity, each with `time` (as
-# job_way() takes it), `basis` (measured, claimed by the card, assumed; stated by the shot) and `from`.
-site_stages <- function(job, site, tier, now, begin_s = 0) {
+# The stages of a job at a tier of a site, begun `begin_s` from `now` on so many `nodes`: a list by activity, each with
+# `time` (as job_way() takes it), `basis` (measured, claimed by the card, assumed; stated by the shot) and `from`.
+site_stages <- function(job, site, tier, now, begin_s = 0, nodes = 1) {
   rows <- job$stage_rows
   said <- function(time, basis, from) list(time = time, basis = basis, from = from)
   measured <- function(activity, by_tier = FALSE) {
@@ -19,7 +19,8 @@ site_stages <- function(job, site, tier, now, begin_s = 0) {
     seen_time(rows[["wall_s"]][mine])
   }
   card <- function(activity, time) {
-    found <- measured(activity, activity == "wait")
+    found <- if (activity == "wait" && site$kind == "own") queue_seen(rows, site, now + begin_s, nodes)
+             else measured(activity, activity == "wait")
     if (!is.null(found)) return(found)
     if (!is.null(time)) return(said(time, "claimed", "the card"))
     usual <- assumed_stages[[activity]][[site$kind]]
@@ -38,6 +39,19 @@ site_stages <- function(job, site, tier, now, begin_s = 0) {
   }
   for (name in c("encode", "merge")) out[[name]] <- said(sum_of(name), "stated", "the shot")
   out
+}
+
+# What the queue of the scheduler that owns a pool's machines took before: for as many at such hours.
+queue_seen <- function(rows, site, moment, nodes) {
+  mine <- rows[rows[["activity"]] == "wait" & rows[["site"]] %in% site$site & rows[["wall_s"]] > 0, , drop = FALSE]
+  if (!nrow(mine)) return(NULL)
+  asked <- vapply(mine[["conditions"]], function(text) {
+    as.numeric(or_else(if (!is.na(text)) parse_json(text)[["nodes"]], 1))
+  }, 0)
+  at <- column_moments(mine[["measured_at"]], "measured_at", "UTC", "the ledger")
+  time <- queue_time(mine[["wall_s"]], day_part(as.POSIXct(at, origin = "1970-01-01", tz = "UTC")), asked,
+                     day_part(moment), nodes)
+  if (length(time)) list(time = time, basis = "measured", from = paste(nrow(mine), "waits in the queue"))
 }
 
 # A time seen at least three times: log-normal by its mean and spread, Student's t.
@@ -90,7 +104,7 @@ is_in_hours <- function(moment, hours, zone) ms_within(moment, 1, hours, zone) >
 
 # The way a job goes by one option, in numbers.
 option_way <- function(job, option, site, now) {
-  known <- site_stages(job, site, site_tier(site, option$tier), now, option$begin_s)
+  known <- site_stages(job, site, site_tier(site, option$tier), now, option$begin_s, option$nodes)
   trouble <- first_of(site$troubles, defaults_of(trouble_fields()))
   frames <- frames_by_shot(job)
   bytes <- vapply(job$shots, `[[`, 0, "frame_size")

@@ -106,14 +106,18 @@ ready_findings <- function(place, site, counted, engines, version) {
   names <- vapply(slots, function(slot) slot$node$node, "")
   nodes <- lapply(slots[!duplicated(names)], `[[`, "node")
   said <- node_readiness(nodes, engines, names(engines), version)
-  bad <- !said[["ready"]]
+  bad <- !said[["ready"]] & !said[["queued"]]
   there <- sum(names %in% said[["node"]][!bad])
-  twice <- unique(names[duplicated(names)])
+  alone <- vapply(slots, function(slot) is_scheduled(slot$node), NA)
+  twice <- unique(names[!alone][duplicated(names[!alone])])
   rbind(
     place_finding("shared", "note", site, if (length(twice)) {
       paste0(twice, " renders ", vapply(twice, function(n) sum(names == n), 0L),
              " frames at once on shares of its cores, and the forecast takes each for a whole node")
     }, "Name it once, or let `watch` say how it goes."),
+    place_finding("nodes", "note", site, if (any(said[["queued"]])) {
+      paste0(said[["node"]], " ", said[["says"]])[said[["queued"]]]
+    }, "Frames begin when the scheduler gives a machine."),
     place_finding("nodes", if (there) "note" else "stops", site, if (any(bad)) {
       paste0(said[["node"]][bad], " is not ready: ", said[["says"]][bad])
     }, "See clockpigeon nodes."),

@@ -6,7 +6,8 @@
 # ended anyhow is resumed by running again. Returns the frames with their `state`.
 run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock) {
   pool <- list(job = job, ledger = ledger, clock = clock, run = new_run(), frames = job$frames, begun = 0L,
-               paused = FALSE, stopped = FALSE, heeded = -Inf, said = -Inf, progress = progress)
+               paused = FALSE, stopped = FALSE, heeded = -Inf, said = -Inf, progress = progress, slowest = list(),
+               first_given = list())
   if (is.null(pool$frames[["piece"]])) pool$frames <- in_pieces(job$frames, job$trials)$frames
   pool <- found_frames(pool)
   pool$prepassed <- prepassed_before(pool)
@@ -16,7 +17,7 @@ run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock) {
     unlink(file.path(job$root, job$making), recursive = TRUE, expand = FALSE)
   })
   repeat {
-    pool <- heed(pool)
+    pool <- look_at_slots(heed(pool))
     if (pool$stopped || !can_go_on(pool)) break
     for (name in names(pool$slots)) pool <- step_slot(pool, name)
     pool <- tell_progress_of(pool)
@@ -35,11 +36,6 @@ can_go_on <- function(pool) {
 
 # A name for this run that no other has.
 new_run <- function() paste0(format(Sys.time(), "%y%m%d%H%M%S", tz = "UTC"), Sys.getpid())
-
-pool_event <- function(pool, what, ...) {
-  row <- list(what = what, time = utc_now(as.POSIXct(pool$clock(), origin = "1970-01-01")), source = "place", ...)
-  add_events(pool$ledger, pool$job$name, as.data.frame(Filter(length, row)))
-}
 
 frame_event <- function(pool, what, i, node = NULL, ...) {
   frame <- pool$frames[i, ]
@@ -94,117 +90,60 @@ join_whole <- function(pool, i) {
   pool
 }
 
-# What was said of the job elsewhere: paused, resumed, stopped. Looked at twice a second.
-heed <- function(pool) {
-  now <- pool$clock()
-  if (now - pool$heeded < 0.5) return(pool)
-  pool$heeded <- now
-  said <- job_orders(pool$ledger, pool$job$name)
-  pool$paused <- identical(utils::tail(said[said %in% c("paused", "resumed")], 1), "paused")
-  pool$stopped <- "stopped" %in% said
-  pool <- look_now(pool, now)
-  pool
-}
-
-# A fallback's moment: where fewer frames are done than the plan asks for, those not begun are given up here, and named
-# for the rescue.
-look_now <- function(pool, now) {
-  look <- pool$job$look
-  if (is.null(look) || now < look$at || isTRUE(pool$looked)) return(pool)
-  pool$looked <- TRUE
-  whole <- whole_frames(pool$frames)
-  # A look that was taken before stands, however the frames stand now.
-  before <- job_events(pool$ledger, pool$job$name)
-  before <- before[before[["what"]] == "looked", , drop = FALSE]
-  send <- if (nrow(before)) before[["detail"]][1] == "send" else sum(whole[["state"]] == "done") < look$fewer
-  if (!nrow(before)) pool_event(pool, "looked", detail = if (send) "send" else "go on")
-  if (send) {
-    waiting <- whole[["into"]][whole[["state"]] == "waiting"]
-    at <- pool$frames[["into"]] %in% waiting & !pool$frames[["site"]] %in% look$rescue
-    if (look$own) {
-      pool$frames$site[at] <- look$rescue
-      pool$frames$range[at] <- NA
-    } else pool$frames$state[at] <- "sent"
-  }
-  pool
-}
-
 # One slot a step further.
 step_slot <- function(pool, name) {
   slot <- pool$slots[[name]]
   now <- pool$clock()
   if (slot$state == "lost" || slot$again > now) return(pool)
   if (slot$state == "closed") return(open_slot(pool, name))
+  if (slot$state == "queued") {
+    return(if (node_answers(slot$node)) greet_slot(pool, name) else keep_queued(pool, name))
+  }
+  if (slot$state == "cut") return(learn_why(pool, name))
+  if (lost_machine(slot)) return(cut_off(pool, name, or_else(slot$stands$why, "it answers no more")))
   if (slot$state == "idle") return(give_out(pool, name))
   if (mirai::unresolved(slot$task)) return(pool)
   said <- task_result(slot$task)
-  if (length(said$lost)) return(lose_slot(pool, name, said$lost))
-  switch(slot$state, bringing = bring_more(pool, name, said), preparing = take_prepass(pool, name, said),
-         take_in(pool, name, said))
-}
-
-slot_of <- function(pool, name, ...) {
-  pool$slots[[name]] <- utils::modifyList(pool$slots[[name]], list(...))
-  pool
-}
-
-# Waits longer after each failure, up to ten minutes; after the eighth in a row a node is given up.
-later <- function(pool, name, why) {
-  slot <- pool$slots[[name]]
-  tries <- slot$tries + 1
-  if (tries == 1 || tries == 8) {
-    pool_event(pool, "node gone", place = slot$site, node = name,
-               detail = if (tries == 8) paste("given up:", why) else why)
-  }
-  close_node(slot$node)  # what began to be opened would be in the way of the next try
-  slot_of(pool, name, tries = tries, again = pool$clock() + min(600, pool$job$again_s * 2^tries),
-          state = if (tries >= 8) "lost" else "closed")
+  if (length(said$lost)) return(cut_off(pool, name, said$lost))
+  switch(slot$state, greeting = greeted(pool, name, said), bringing = bring_more(pool, name, said),
+         preparing = take_prepass(pool, name, said), take_in(pool, name, said))
 }
 
 # Opens a slot: its node is reached, readied, and given what it lacks.
 open_slot <- function(pool, name) {
   slot <- pool$slots[[name]]
   if (!any(for_slot(pool, slot))) return(slot_of(pool, name, again = pool$clock() + 1))
+  if (is_scheduled(slot$node)) {
+    asked <- ask_for_machine(pool, name)
+    return(if (is.character(asked)) later(pool, name, asked) else asked)
+  }
   reached <- tryCatch(open_node(slot$node, 20), error = function(e) {
     if (inherits(e, "clockpigeon_error_package")) stop(e)
     FALSE
   })
-  if (!reached) return(later(pool, name, "it does not answer"))
+  if (!isTRUE(reached)) return(later(pool, name, "it does not answer"))
+  greet_slot(pool, name)
+}
+
+# Has a node that was reached ready itself for the frames of the job.
+greet_slot <- function(pool, name) {
+  slot <- pool$slots[[name]]
   mark <- list(job = pool$job$id, run = pool$run, slot = name)
-  said <- wait_for(ask_node(slot$node, host_slot, list(mark, pool$job$pairs, pool$job$engines, slot$node, slot$share),
-                            120))
-  if (is.null(said$value)) return(later(pool, name, c(said$error, said$lost)[1]))
+  task <- ask_node(slot$node, host_slot, list(mark, pool$job$pairs, pool$job$engines, slot$node, slot$share), 120)
+  # What the scheduler said before was of a machine that was waited for.
+  slot_of(pool, name, state = "greeting", task = task, stands = NULL)
+}
+
+greeted <- function(pool, name, said) {
+  slot <- pool$slots[[name]]
+  if (is.null(said$value)) return(later(pool, name, said$error))
   pool <- slot_of(pool, name, host = said$value, machine = machine_id(pool$ledger, said$value$facts))
+  if (is_scheduled(slot$node)) pool <- machine_given(pool, name)
   shared <- tryCatch(share_folder(pool, name), clockpigeon_error_node = identity)
   if (inherits(shared, "error")) return(later(pool, name, shared$what))
   pool <- shared
   pool_event(pool, "node up", place = slot$site, node = name)
-  slot_of(pool, name, state = "idle", since = pool$clock())
-}
-
-# Whether a node sees this project's folder; where it does not, the files of the job are sent there, those that it has
-# not got.
-share_folder <- function(pool, name) {
-  slot <- pool$slots[[name]]
-  folder <- slot$node$folder
-  travels <- FALSE
-  if (length(folder)) {
-    dir.create(file.path(pool$job$root, pool$job$making), FALSE, TRUE)
-    token <- file.path(pool$job$making, paste0("token-", pool$run))
-    write_text(pool$run, file.path(pool$job$root, token))
-    own <- file_hashes(file.path(pool$job$root, token))
-    travels <- !identical(wait_for(ask_node(slot$node, host_files, list(folder, token), 60))$value, own)
-    unlink(file.path(pool$job$root, token))
-    if (travels) send_files(slot$node, pool$job$root, folder, pool$job$files)
-  }
-  slot_of(pool, name, travels = travels)
-}
-
-# Frames that a slot may render: of its site, in its own run of frames where there are runs.
-for_slot <- function(pool, slot) {
-  frames <- pool$frames
-  frames[["state"]] == "waiting" & frames[["site"]] == slot$site &
-    (is.na(frames[["range"]]) | frames[["range"]] == slot$number)
+  slot_of(pool, name, state = "idle", since = pool$clock(), worked = pool$clock())
 }
 
 # Gives an idle slot its next frame: one that did not fail there before others.
@@ -215,6 +154,11 @@ give_out <- function(pool, name) {
   now <- pool$clock()
   if (length(hours) && !is_in_hours(as.POSIXct(now, origin = "1970-01-01"), hours, pool$job$time_zone)) {
     return(slot_of(pool, name, again = now + 5))
+  }
+  if (is_scheduled(slot$node) && !is_worth_keeping(pool, slot)) {
+    close_slot(pool, slot, name)
+    pool_event(pool, "node gone", place = slot$site, node = name, detail = "given back to the scheduler")
+    return(slot_of(pool, name, state = "closed", again = now))
   }
   at <- which(for_slot(pool, slot))
   ready <- prepass_state(pool, slot, pool$frames[["shot"]][at])
@@ -272,7 +216,8 @@ take_in <- function(pool, name, said) {
   keep_rows(pool, slot, rows)
   last <- if (length(rows)) rows[[length(rows)]]
   if (!identical(last$status, "ok")) return(frame_failed(pool, name, or_else(last$note, said$error)))
-  pool <- slot_of(pool, name, seconds = last$wall_s, tries = 0, bad = 0)
+  pool <- slot_of(pool, name, seconds = last$wall_s, tries = 0, bad = 0, worked = pool$clock(), fresh = FALSE)
+  pool$slowest[[slot$site]] <- max(pool$slowest[[slot$site]], last$wall_s)
   if (!slot$travels) return(frame_there(pool, name))
   slot_of(bring_part(pool, name, 0), name, state = "bringing", from = 0)
 }
@@ -332,14 +277,43 @@ bring_more <- function(pool, name, said) {
   bring_part(slot_of(pool, name, from = from, sha256 = slot$sha256), name, from)
 }
 
+# Why a scheduler's machine went is often known only some seconds after it did.
+cut_off <- function(pool, name, why) {
+  slot <- pool$slots[[name]]
+  if (!is_scheduled(slot$node)) return(lose_slot(pool, name, why))
+  slot_of(pool, name, state = "cut", was = slot$state, cut_at = pool$clock(), why = why)
+}
+
+learn_why <- function(pool, name) {
+  slot <- pool$slots[[name]]
+  now <- pool$clock()
+  stands <- node_queue(slot$node)
+  if (or_else(stands$state, "ended") %in% c("runs", "ends") && now - slot$cut_at < 5) {
+    return(slot_of(pool, name, again = now + 0.3))
+  }
+  lose_slot(slot_of(pool, name, state = slot$was), name, slot$why)
+}
+
 # A node that vanished, or says nothing long after its frame should have ended: what it left behind here is ended, its
 # frame waits again, and it is tried later.
 lose_slot <- function(pool, name, why) {
   slot <- pool$slots[[name]]
+  taken <- taken_by_scheduler(slot)
+  if (length(taken)) why <- taken
   close_slot(pool, slot, name)
-  pool <- cut_frame(pool, name, why)
-  pool$frames$last[slot$at] <- name
-  later(pool, name, why)
+  # What began on a fresh machine and was not done within all of its wall time will not be done there.
+  if (identical(taken, end_reasons[["TIMEOUT"]]) && !isFALSE(slot$fresh) && slot$state == "rendering") {
+    pool_event(pool, "node gone", place = slot$site, node = name, detail = why)
+    pool <- frame_failed(pool, name, "it takes longer than the wall time that the scheduler gives")
+    return(slot_of(pool, name, state = "closed"))
+  }
+  if (slot$state %in% frame_under_way) {
+    pool <- cut_frame(pool, name, why)
+    pool$frames$last[slot$at] <- name
+  }
+  if (is.null(taken)) return(later(pool, name, why))
+  pool_event(pool, "node gone", place = slot$site, node = name, detail = why)
+  slot_of(pool, name, state = "closed", again = pool$clock())
 }
 
 # A frame whose slot tells no more of it: its picture may have got its name before.
@@ -376,21 +350,8 @@ end_all <- function(pool) {
     slot <- pool$slots[[name]]
     if (slot$state %in% c("closed", "lost")) next
     close_slot(pool, slot, name)
-    if (slot$state != "idle") pool <- cut_frame(pool, name, "the job was stopped")
+    if ((if (slot$state == "cut") slot$was else slot$state) %in% frame_under_way) pool <- cut_frame(pool, name, "the job was stopped")
     pool <- slot_of(pool, name, state = "closed")
   }
-  pool
-}
-
-# Now and then, on standard error: how many frames are there.
-tell_progress_of <- function(pool) {
-  now <- pool$clock()
-  if (!pool$progress || now - pool$said < 5) return(pool)
-  pool$said <- now
-  state <- whole_frames(pool$frames)[["state"]]
-  up <- sum(vapply(pool$slots, `[[`, "", "state") %in% c("idle", "preparing", "rendering", "bringing"))
-  cat(sum(state == "done"), " of ", length(state), " frames, ", up, " of ", length(pool$slots), " slots at work",
-      if (any(state == "failed")) paste0(", ", sum(state == "failed"), " failed"),
-      if (pool$paused) ", paused", "\n", sep = "", file = stderr())
   pool
 }

@@ -68,7 +68,8 @@ readiness_lines <- function(x) {
   amount <- function(v, unit) ifelse(is.na(v), "unknown", paste(formatC(v, format = "f", digits = 1), unit))
   body <- data.frame(
     node = x[["node"]], state = ifelse(x[["contributing"]], "contributing", ifelse(x[["ready"]], "ready",
-                                       ifelse(x[["reachable"]], "reachable", "listed"))),
+                                       ifelse(x[["reachable"]], "reachable",
+                                              ifelse(x[["queued"]], "queued", "listed")))),
     versions = x[["versions"]], memory = amount(x[["memory_mb"]] / 1000, "GB"),
     disk = amount(x[["disk_mb"]] / 1000, "GB"), link = amount(x[["link_mb_s"]], "MB/s"),
     clock = ifelse(is.na(x[["clock_offset_s"]]), "unknown", sprintf("%+.3f s", x[["clock_offset_s"]])),

@@ -104,7 +104,7 @@ start_render <- function(renders, slot, job, node) {
   trial <- as.list(part_trials(list(shots = list(shot), version = version), engine, NULL))
   trial$version <- version
   if (slot$state == "closed") {
-    if (!open_node(slot$node, 20)) stop_input("node", "this machine's own slot does not open", "standin")
+    if (!isTRUE(open_node(slot$node, 20))) stop_input("node", "this machine's own slot does not open", "standin")
     pairs <- data.frame(engine = engine$engine, version = version)
     mark <- list(job = renders$mark, run = renders$mark, slot = slot$node$slot)
     said <- wait_for(ask_node(slot$node, host_slot, list(mark, pairs, stats::setNames(list(engine), engine$engine),

@@ -1,10 +1,10 @@
 # Installs what is missing, and nothing else. On Debian as root from apt (seconds each), elsewhere R packages from CRAN.
 #
-#   Rscript tools/setup.R run|test|page|server|develop|site
+#   Rscript tools/setup.R run|test|page|server|cluster|develop|site
 #
 # run: what the demo needs; test: and what only tests need; page: and what tests in a browser need; server: and what a
-# ledger on a server needs; develop: and what docs, lint and bench need; site: and what the reference site and the
-# coverage need.
+# ledger on a server needs; cluster: and a scheduler; develop: and what docs, lint and bench need; site: and what the
+# reference site and the coverage need.
 role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
 packages <- list(
   run = c("cli", "DBI", "jsonlite", "optparse", "processx", "Rcpp", "RSQLite", "tibble", "yaml", "ggplot2", "ggrepel",
@@ -13,6 +13,7 @@ packages <- list(
            "knitr", "rmarkdown", "shiny", "bslib", "httpuv", "promises", "DT", "diffobj"),
   page = character(),
   server = c("lubridate", "hms", "cpp11", "RPostgres"),
+  cluster = character(),
   develop = c("lintr", "roxygen2"),
   site = c("pkgdown", "covr")
 )
@@ -20,9 +21,9 @@ stopifnot(role %in% names(packages))
 programs <- list(run = character(), test = c(pandoc = "pandoc", povray = "povray", ffmpeg = "ffmpeg"),
                  page = c(chromium = "chromium", nodejs = "node", npm = "npm"),
                  server = c("libpq-dev" = "pg_config", "postgresql" = "pg_ctlcluster"),
-                 develop = character(), site = character())
+                 cluster = c("slurm-wlm" = "slurmctld", munge = "munged"), develop = character(), site = character())
 # Each has those before it; what only some tests need is for these alone.
-alone <- setdiff(c("page", "server"), role)
+alone <- setdiff(c("page", "server", "cluster"), role)
 roles <- setdiff(names(packages)[seq_len(match(role, names(packages)))], alone)
 
 wanted <- unlist(packages[roles], use.names = FALSE)

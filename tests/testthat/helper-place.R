@@ -80,3 +80,14 @@ watched <- function(choice, folders, passed, draws = 300, events = NULL) {
   structure(c(list(job = "night", placed = placed_at, promised = plan[c("p_deadline", "p_both", "cost_mean")]), x),
             class = "cp_watch")
 }
+
+# An engine whose frames are good, and what a job on own nodes left behind.
+good_engine <- function(folder, ..., last = "sleep 0.05; echo load 0.01 compute 0.1") {
+  script_engine(folder, ..., paste("cp", one_pixel(folder), "$1"), last)
+}
+pictures <- function(folder) list.files(file.path(folder, "placed/night/frames"))
+leftovers <- function(folder) list.files(file.path(folder, "placed/night/making"), recursive = TRUE, pattern = "png")
+runs_of <- function(ledger, what) {
+  x <- job_events(ledger, "night")
+  x$frame[x$what == what]
+}

@@ -22,3 +22,15 @@ test_that("a share of a node's device is threads of a CPU, and capacity of any",
   expect_identical(use(c("cpu", "gpu"), "shared")[c("device", "capacity")], list(device = "card", capacity = 1.5))
   expect_true(is.na(use("tape", "all")$device))
 })
+
+test_that("a file counts machines only where a scheduler gives them", {
+  folder <- scratch()
+  room <- read_node(write_file(folder, "room.yaml", "node: room", "count: 40", "devices: [{device: chip, kind: cpu}]",
+                               "launch: {by: cluster, wait: 2min, options: '#SBATCH --partition=farm'}"))
+  expect_identical(room$count, 40L)
+  expect_identical(room$launch$wait, 120)
+  expect_identical(room$launch$command, "sbatch")
+  expect_refusal(read_node(write_file(folder, "loft.yaml", "node: loft", "count: 2", "devices: [{device: chip, kind: cpu}]")),
+                 "node", "counts 2 machines and no scheduler gives them")
+  expect_identical(read_node(write_file(folder, "one.yaml", "node: one", "devices: [{device: chip, kind: cpu}]"))$count, 1L)
+})

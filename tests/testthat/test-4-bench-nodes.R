@@ -5,7 +5,7 @@ local_node <- function(name, ...) {
 
 test_that("a node is reached over an encrypted connection, and says what is on it", {
   skip_if_not_installed("mirai")
-  nodes <- list(local_node("desk"), local_node("shelf", "launch: {by: cluster, command: sh}"))
+  nodes <- list(local_node("desk"), cluster_node(scratch(), "shelf"))
   x <- node_readiness(nodes, list(pebble()), "pebble", ">=1.0 <2", seen = "desk")
   expect_identical(x$reachable, c(TRUE, TRUE))
   expect_identical(x$ready, c(TRUE, TRUE))
@@ -21,7 +21,7 @@ test_that("a node is reached over an encrypted connection, and says what is on i
 
 test_that("a node that does not answer is listed, and nothing more", {
   skip_if_not_installed("mirai")
-  deaf <- local_node("deaf", "launch: {by: cluster, command: 'true'}")
+  deaf <- local_node("deaf", "launch: {by: cluster, command: 'echo 7 #'}")
   x <- node_readiness(deaf, list(pebble()), timeout = 1)
   expect_identical(c(x$reachable, x$ready, x$contributing), c(FALSE, FALSE, FALSE))
   expect_match(x$says, "does not answer")
@@ -38,4 +38,31 @@ test_that("an engine that is not there is said, with the side to move", {
   missing$program <- "no-such-renderer"
   expect_identical(clockpigeon:::installed_versions(missing), character())
   expect_refusal(local_node("x", "launch: {by: ssh}"), "node", "host")
+})
+
+test_that("nodes of one address share a certificate, and a node with another one is refused", {
+  skip_if_not_installed("mirai")
+  skip_on_os("windows")
+  first <- clockpigeon:::certificate_of("127.0.0.1")
+  expect_identical(clockpigeon:::certificate_of("127.0.0.1"), first)
+  expect_match(first$server[2], "PRIVATE KEY")
+  expect_no_match(first$client, "PRIVATE KEY")
+  profile <- "clockpigeon-test-tls"
+  mirai::daemons(url = "tls+tcp://127.0.0.1:0", tls = first$server, .compute = profile)
+  withr::defer(mirai::daemons(0, .compute = profile))
+  line <- function(client) {
+    as.character(mirai::launch_remote(1, remote = mirai::remote_config(
+      rscript = paste(file.path(R.home("bin"), "Rscript"), "--no-init-file")), tlscert = client, .compute = profile))
+  }
+  connected <- function() mirai::status(.compute = profile)$connections
+  wrong <- unname(nanonext::write_cert(cn = "127.0.0.1")$client)
+  log <- withr::local_tempfile()
+  ran <- processx::run("/bin/sh", c("-c", line(wrong)), stdout = log, stderr = "2>&1", error_on_status = FALSE, timeout = 60)
+  expect_true(ran$status != 0)
+  expect_match(readLines(log), "Cryptographic", all = FALSE)
+  expect_identical(as.integer(connected()), 0L)
+  # With the right one the same line connects.
+  right <- processx::process$new("/bin/sh", c("-c", line(first$client)))
+  withr::defer(right$kill_tree())
+  expect_true(wait_until(function() connected() == 1))
 })
