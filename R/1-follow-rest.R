@@ -96,15 +96,10 @@ late_start <- function(home, seen) {
   max(0, seen[1] - slower * stats::median(first[is.finite(first)]))
 }
 
-# The moments at which so many frames had arrived, draws x counts. Short rows are sorted all at once, long ones each as
-# far as it is needed.
+# The moments at which so many frames had arrived, draws x counts, in the order of `counts`.
 arrivals_at <- function(home, counts) {
-  if (ncol(home) <= 500) {
-    at <- order(rep.int(seq_len(nrow(home)), ncol(home)), home, method = "radix")
-    return(matrix(home[at], nrow(home), ncol(home), byrow = TRUE)[, counts, drop = FALSE])
-  }
-  out <- apply(home, 1, function(row) sort(row, partial = unique(counts), na.last = TRUE)[counts])
-  matrix(out, nrow(home), length(counts), byrow = TRUE)
+  asked <- sort(unique(as.integer(counts)))
+  frames_arrived(home, asked)[, match(counts, asked), drop = FALSE]
 }
 
 # The share `near` of the draws that came nearest, less the further they are (Epanechnikov).

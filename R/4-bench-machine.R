@@ -22,6 +22,15 @@ machine_cores <- function() {
   if (all(is.na(cores))) NA_integer_ else as.integer(min(cores, na.rm = TRUE))
 }
 
+# What the scheduler gave to this process; run on its machine: the machine's name, and the cores it may use. NULL where
+# no scheduler began it.
+scheduled_here <- function() {
+  name <- Sys.getenv("SLURMD_NODENAME")
+  if (!nzchar(name)) return(NULL)
+  cores <- suppressWarnings(as.integer(Sys.getenv("SLURM_CPUS_ON_NODE")))
+  list(name = name, job = Sys.getenv("SLURM_JOB_ID"), cores = cores)
+}
+
 # Lines of a file of the system; none where there is no such file.
 proc_text <- function(path) {
   tryCatch(readLines(path, warn = FALSE), error = function(e) character(), warning = function(w) character())

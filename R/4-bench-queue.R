@@ -47,15 +47,16 @@ beside_sbatch <- function(command, name) {
   if (grepl("(^|/)sbatch( |$)", command)) sub("^(\\S*?)sbatch( .*)?$", paste0("\\1", name), command, perl = TRUE)
 }
 
-# How jobs stand in the queue: a data frame of `id`, `state` (waits, runs, ends, ended), `why`, and `left_s`, the wall time
-# that is left. NULL where the scheduler cannot be asked, or does not answer. A job that it no longer knows has ended.
+# How jobs stand in the queue: a data frame of `id`, `state` (waits, runs, ends, ended), `why`, and `left_s`, the wall
+# time that is left. NULL where the scheduler cannot be asked, or does not answer. A job that it no longer knows has ended.
 queue_states <- function(ids, command) {
   program <- beside_sbatch(command, "squeue")
   if (is.null(program) || !length(ids)) return(NULL)
   said <- ask_scheduler(program, c("-h", "-t", "all", "-j", paste(ids, collapse = ","), "-o", "%i|%T|%r|%L"))
   unknown <- !said$status %in% 0 && grepl("Invalid job id", said$text, fixed = TRUE)
   if (!said$status %in% 0 && !unknown) return(NULL)
-  fields <- strsplit(grep("^[0-9]+\\|", strsplit(said$text, "\n", fixed = TRUE)[[1]], value = TRUE), "|", fixed = TRUE)
+  lines <- grep("^[0-9]+\\|", strsplit(said$text, "\n", fixed = TRUE)[[1]], value = TRUE)
+  fields <- strsplit(lines, "|", fixed = TRUE)
   pick <- function(k) vapply(fields, function(f) c(f, "", "", "")[k], "")
   at <- match(ids, pick(1))
   word <- pick(2)[at]
@@ -81,7 +82,8 @@ waiting_why <- function(word, reason) {
 ended_why <- function(word) {
   ifelse(is.na(word), "the scheduler does not know its job any more",
          ifelse(word %in% "COMPLETING", "it answers no more",
-                ifelse(word %in% names(end_reasons), end_reasons[word], paste0("its job ended (", tolower(word), ")"))))
+                ifelse(word %in% names(end_reasons), end_reasons[word],
+                       paste0("its job ended (", tolower(word), ")"))))
 }
 
 # Words after which a machine was taken by the scheduler, through no fault of what ran there.
@@ -112,13 +114,4 @@ leave_queue <- function(node) {
   program <- beside_sbatch(job$command, "scancel")
   if (length(program)) ask_scheduler(program, job$id)
   invisible()
-}
-
-# What the scheduler gave to this process; run on its machine: the machine's name, and the cores it may use. NULL where
-# no scheduler began it.
-scheduled_here <- function() {
-  name <- Sys.getenv("SLURMD_NODENAME")
-  if (!nzchar(name)) return(NULL)
-  cores <- suppressWarnings(as.integer(Sys.getenv("SLURM_CPUS_ON_NODE")))
-  list(name = name, job = Sys.getenv("SLURM_JOB_ID"), cores = cores)
 }

@@ -100,11 +100,11 @@ step_slot <- function(pool, name) {
     return(if (node_answers(slot$node)) greet_slot(pool, name) else keep_queued(pool, name))
   }
   if (slot$state == "cut") return(learn_why(pool, name))
-  if (lost_machine(slot)) return(cut_off(pool, name, or_else(slot$stands$why, "it answers no more")))
+  if (lost_machine(slot)) return(cut_slot(pool, name, or_else(slot$stands$why, "it answers no more")))
   if (slot$state == "idle") return(give_out(pool, name))
   if (mirai::unresolved(slot$task)) return(pool)
   said <- task_result(slot$task)
-  if (length(said$lost)) return(cut_off(pool, name, said$lost))
+  if (length(said$lost)) return(cut_slot(pool, name, said$lost))
   switch(slot$state, greeting = greeted(pool, name, said), bringing = bring_more(pool, name, said),
          preparing = take_prepass(pool, name, said), take_in(pool, name, said))
 }
@@ -278,7 +278,7 @@ bring_more <- function(pool, name, said) {
 }
 
 # Why a scheduler's machine went is often known only some seconds after it did.
-cut_off <- function(pool, name, why) {
+cut_slot <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   if (!is_scheduled(slot$node)) return(lose_slot(pool, name, why))
   slot_of(pool, name, state = "cut", was = slot$state, cut_at = pool$clock(), why = why)
@@ -350,7 +350,8 @@ end_all <- function(pool) {
     slot <- pool$slots[[name]]
     if (slot$state %in% c("closed", "lost")) next
     close_slot(pool, slot, name)
-    if ((if (slot$state == "cut") slot$was else slot$state) %in% frame_under_way) pool <- cut_frame(pool, name, "the job was stopped")
+    was <- if (slot$state == "cut") slot$was else slot$state
+    if (was %in% frame_under_way) pool <- cut_frame(pool, name, "the job was stopped")
     pool <- slot_of(pool, name, state = "closed")
   }
   pool

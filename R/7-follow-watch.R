@@ -139,7 +139,7 @@ with_gaps <- function(going, state, gaps, now, least = 5) {
     bands <- identical(options[["spread"]][going$used[k]], "bands")
     nodes <- if (bands) 1 else max(1, options[["nodes"]][going$used[k]])
     turn <- rank(colMeans(going$home[[k]]), ties.method = "first") / nodes
-    going$home[[k]] <- sweep(going$home[[k]], 2, between * turn, `+`)
+    going$home[[k]] <- going$home[[k]] + rep(between * turn, each = nrow(going$home[[k]]))
     going$draws[[k]][["finish_s"]] <- going$draws[[k]][["finish_s"]] + between * max(turn)
   }
   going

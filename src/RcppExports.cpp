@@ -10,6 +10,18 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// frames_arrived
+Rcpp::NumericMatrix frames_arrived(Rcpp::NumericMatrix home, Rcpp::IntegerVector counts);
+RcppExport SEXP _clockpigeon_frames_arrived(SEXP homeSEXP, SEXP countsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type home(homeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type counts(countsSEXP);
+    rcpp_result_gen = Rcpp::wrap(frames_arrived(home, counts));
+    return rcpp_result_gen;
+END_RCPP
+}
 // bill_totals
 Rcpp::NumericMatrix bill_totals(Rcpp::List tariff, Rcpp::List values, Rcpp::List weights, Rcpp::IntegerVector usage, Rcpp::IntegerVector node, int usages, int nodes, double before_counted, double before_minor);
 RcppExport SEXP _clockpigeon_bill_totals(SEXP tariffSEXP, SEXP valuesSEXP, SEXP weightsSEXP, SEXP usageSEXP, SEXP nodeSEXP, SEXP usagesSEXP, SEXP nodesSEXP, SEXP before_countedSEXP, SEXP before_minorSEXP) {
@@ -345,6 +357,7 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_clockpigeon_frames_arrived", (DL_FUNC) &_clockpigeon_frames_arrived, 2},
     {"_clockpigeon_bill_totals", (DL_FUNC) &_clockpigeon_bill_totals, 9},
     {"_clockpigeon_curve_chain_draws", (DL_FUNC) &_clockpigeon_curve_chain_draws, 6},
     {"_clockpigeon_curve_log_likelihood", (DL_FUNC) &_clockpigeon_curve_log_likelihood, 3},

@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
-# The tests of measuring and rendering on a scheduler's machines, on a Slurm of their own: cluster.sh LIBRARY. As root, on
-# the loopback address.
+# The tests of measuring and rendering on a scheduler's machines, on a Slurm of their own: cluster.sh LIBRARY. As root,
+# on the loopback address.
 set -eu
 here=$(cd "$(dirname "$0")" && pwd)
 folder=$(mktemp -d)

@@ -35,7 +35,8 @@ stand_in_scheduler <- function(folder) {
   program("sbatch", "[ -f \"$at/refuses\" ] && { echo 'sbatch: error: invalid partition specified: attic'; exit 1; }",
           "id=$(($(cat \"$at/count\" 2>/dev/null || echo 0) + 1))", "echo $id > \"$at/count\"", "cat > \"$at/job-$id\"",
           "if [ ! -f \"$at/full\" ]; then",
-          "  SLURMD_NODENAME=m$id SLURM_JOB_ID=$id SLURM_CPUS_ON_NODE=1 setsid sh \"$at/job-$id\" > /dev/null 2>&1 < /dev/null &",
+          "  export SLURMD_NODENAME=m$id SLURM_JOB_ID=$id SLURM_CPUS_ON_NODE=1",
+          "  setsid sh \"$at/job-$id\" > /dev/null 2>&1 < /dev/null &",
           "  echo $! > \"$at/pid-$id\"", "fi", "echo \"Submitted batch job $id\"")
 }
 

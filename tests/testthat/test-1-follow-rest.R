@@ -119,3 +119,23 @@ test_that("what stands still may stay so for as long as it has: half of the draw
   expect_equal(mean(finish - 300 > 3 * 60), 0.25, tolerance = 0.01)
   expect_identical(clockpigeon:::silent_finish(rep(1e9, 5), 60, 300, 1), rep(1e9, 5))
 })
+
+test_that("the moments at which so many frames had arrived are those of each draw put in order", {
+  arrivals_at <- clockpigeon:::arrivals_at
+  set.seed(8)
+  for (frames in c(1, 2, 17, 400, 1200)) for (draws in c(1, 15, 16, 33)) {
+    home <- matrix(round(rexp(draws * frames), 2), draws, frames)
+    home[sample(length(home), length(home) %/% 20)] <- Inf
+    counts <- sample(frames, min(frames, 6), replace = TRUE)
+    byhand <- t(apply(home, 1, sort))
+    if (frames == 1) byhand <- t(byhand)
+    dim(byhand) <- dim(home)
+    expect_identical(arrivals_at(home, counts), byhand[, counts, drop = FALSE])
+    expect_identical(arrivals_at(home, seq_len(frames)), byhand)
+  }
+  # What is no number never comes.
+  expect_identical(arrivals_at(matrix(c(3, NA, 1), 1), 3:1), matrix(c(Inf, 3, 1), 1))
+  expect_error(arrivals_at(matrix(1:4 / 2, 1), 5), "at most all")
+  expect_error(arrivals_at(matrix(1:4 / 2, 1), 0), "rise")
+  expect_identical(dim(arrivals_at(matrix(1:4 / 2, 2), integer())), c(2L, 0L))
+})

@@ -56,7 +56,8 @@ test_that("a trial whose machine is taken leaves no row, and runs on another one
   skip_on_os("windows")
   at <- scratch()
   once <- file.path(at, "once")
-  engine <- frame_script(at, paste0("[ $2 = 2 ] && [ ! -f ", once, " ] && touch ", once, " && { kill -9 $PPID; sleep 3; }"))
+  engine <- frame_script(at, paste0("[ $2 = 2 ] && [ ! -f ", once, " ] && touch ", once,
+                                    " && { kill -9 $PPID; sleep 3; }"))
   ledger <- memory_ledger()
   said <- capture.output(type = "message", rows <- run_bench(room_plan(engine, 1:4), ledger, list(
     clockpigeon:::this_node(), cluster_node(at)), progress = FALSE))

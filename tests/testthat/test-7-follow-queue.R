@@ -65,8 +65,8 @@ test_that("a machine that is gone in mid-frame loses nothing: the frame is no fa
   at <- scratch()
   once <- file.path(at, "once")
   where <- file.path(at, "where")
-  engine <- frame_engine(at, paste0("[ $2 = 3 ] && [ ! -f ", once, " ] && { echo $SLURMD_NODENAME $SLURM_JOB_ID > ", where,
-                                    "; touch ", once, "; sleep 60; }"))
+  engine <- frame_engine(at, paste0("[ $2 = 3 ] && [ ! -f ", once, " ] && { echo $SLURMD_NODENAME $SLURM_JOB_ID > ",
+                                    where, "; touch ", once, "; sleep 60; }"))
   ledger <- ledger_of_job()
   # What takes the machine away runs beside the job.
   ender <- file.path(at, "ender.sh")
@@ -99,8 +99,8 @@ test_that("a machine that is taken for others is asked for again, however often,
   at <- scratch()
   cuts <- file.path(at, "cuts")
   # Frame 2 is cut four times: more often than a frame may fail.
-  engine <- frame_engine(at, paste0("[ $2 = 2 ] && [ $(cat ", cuts, " | wc -l) -lt 4 ] && { echo $SLURM_JOB_ID >> ", cuts,
-                                    "; sleep 30; }"))
+  engine <- frame_engine(at, paste0("[ $2 = 2 ] && [ $(cat ", cuts, " | wc -l) -lt 4 ] && { echo $SLURM_JOB_ID >> ",
+                                    cuts, "; sleep 30; }"))
   file.create(cuts)
   ender <- file.path(at, "ender.sh")
   writeLines(c("seen=0", "while [ $seen -lt 4 ]; do", "  sleep 0.2", paste0("  now=$(cat ", cuts, " | wc -l)"),
@@ -156,7 +156,8 @@ test_that("a frame that takes longer than all of the wall time fails, with that 
   if (!real_cluster()) {
     ender <- file.path(at, "ender.sh")
     writeLines(c(paste0("while [ ! -f ", begun, " ]; do sleep 0.1; done"), paste("read id <", begun),
-                 paste0("echo 'TIMEOUT|None' > ", at, "/scheduler/ended-$id"), paste0(at, "/scheduler/scancel $id")), ender)
+                 paste0("echo 'TIMEOUT|None' > ", at, "/scheduler/ended-$id"), paste0(at, "/scheduler/scancel $id")),
+               ender)
     beside <- processx::process$new("/bin/bash", ender)
   }
   frames <- run_pool(job, ledger)
