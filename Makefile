@@ -32,7 +32,7 @@ server-test: $(LIB)
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
 	@tests/server.sh $(LIB) $(if $(FILTER),'$(FILTER)')
 
-# Measuring and rendering on a Slurm of its own with two pretended machines (installs it).
+# Measuring and rendering on a Slurm of its own with two pretended machines, and by SSH (installs both).
 cluster-test: $(LIB)
 	@$(RSCRIPT) tools/setup.R cluster
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null

@@ -3,7 +3,7 @@
 launch_fields <- function() list(
   by = field(one_of("ssh", "cluster", "local"), required = TRUE),
   host = field(a_text()),
-  port = field(a_count(most = 65535), default = 47331L),
+  port = field(a_count(most = 65535)),
   listen = field(a_text()),
   command = field(a_text(), default = "sbatch"),
   options = field(a_text(), default = ""),
@@ -46,11 +46,12 @@ engine_versions_field <- function(x, where) {
 #' list of `device`, `kind` cpu or gpu, `count`, `cores` of a cpu, and `share`: the part of it that rendering may use,
 #' above 0 and at most 1), `memory` (`32 GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it), `folder`
 #' (the project's folder there), and `launch` for a machine other than this one: `by` ssh, cluster or local; `host` for
-#' ssh (`user@loft-1`), through a tunnel on `port`, or else `listen`, the address here that it connects to; of a
-#' scheduler the `command` that takes jobs (sbatch), its `options` (lines of a script, `#SBATCH --partition=farm`) and
-#' how long a measurement may `wait` in its queue (10 min; placed jobs wait as long as it takes); `rscript` there. What
-#' placed jobs leave to others there: `keep_free` (memory that must be free before a frame is begun) and `hours` (when
-#' frames may be begun, each with `days`, `from` and `to`, in the project's time zone).
+#' ssh (`user@loft-1`), through a tunnel (on `port`, or any that is free here), or else `listen`, the address here that
+#' it connects to; of a scheduler the `command` that takes jobs (sbatch), its `options` (lines of a script, `#SBATCH
+#' --partition=farm`) and how long a measurement may `wait` in its queue (10 min; placed jobs wait as long as it
+#' takes); `rscript` there. What placed jobs leave to others there: `keep_free` (memory that must be free before a
+#' frame is begun) and `hours` (when frames may be begun, each with `days`, `from` and `to`, in the project's time
+#' zone).
 #'
 #' @param path A YAML file.
 #' @return A list of class `cp_node` with these fields; memory in bytes, link in bytes a second.

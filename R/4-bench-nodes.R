@@ -13,7 +13,7 @@ certificate_of <- function(host) {
 # Where this process listens for a node.
 node_address <- function(launch) {
   if (length(launch$listen)) launch$listen
-  else if (identical(launch$by, "ssh")) paste0("tls+tcp://127.0.0.1:", launch$port)
+  else if (identical(launch$by, "ssh")) paste0("tls+tcp://127.0.0.1:", or_else(launch$port, 0))
   else if (identical(launch$by, "cluster")) mirai::host_url(tls = TRUE)
   else "tls+tcp://127.0.0.1:0"
 }

@@ -48,7 +48,8 @@ beside_sbatch <- function(command, name) {
 }
 
 # How jobs stand in the queue: a data frame of `id`, `state` (waits, runs, ends, ended), `why`, and `left_s`, the wall
-# time that is left. NULL where the scheduler cannot be asked, or does not answer. A job that it no longer knows has ended.
+# time that is left. NULL where the scheduler cannot be asked, or does not answer. A job that it no longer knows has
+# ended.
 queue_states <- function(ids, command) {
   program <- beside_sbatch(command, "squeue")
   if (is.null(program) || !length(ids)) return(NULL)

@@ -3,7 +3,7 @@
 #   Rscript tools/setup.R run|test|page|server|cluster|develop|site
 #
 # run: what the demo needs; test: and what only tests need; page: and what tests in a browser need; server: and what a
-# ledger on a server needs; cluster: and a scheduler; develop: and what docs, lint and bench need; site: and what the
+# ledger on a server needs; cluster: and a scheduler and SSH; develop: and what docs, lint and bench need; site: and what the
 # reference site and the coverage need.
 role <- c(commandArgs(trailingOnly = TRUE), "run")[1]
 packages <- list(
@@ -21,7 +21,8 @@ stopifnot(role %in% names(packages))
 programs <- list(run = character(), test = c(pandoc = "pandoc", povray = "povray", ffmpeg = "ffmpeg"),
                  page = c(chromium = "chromium", nodejs = "node", npm = "npm"),
                  server = c("libpq-dev" = "pg_config", "postgresql" = "pg_ctlcluster"),
-                 cluster = c("slurm-wlm" = "slurmctld", munge = "munged"), develop = character(), site = character())
+                 cluster = c("slurm-wlm" = "slurmctld", munge = "munged", "openssh-server" = "sshd",
+                             "openssh-client" = "ssh"), develop = character(), site = character())
 # Each has those before it; what only some tests need is for these alone.
 alone <- setdiff(c("page", "server", "cluster"), role)
 roles <- setdiff(names(packages)[seq_len(match(role, names(packages)))], alone)

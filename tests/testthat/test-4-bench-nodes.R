@@ -57,7 +57,8 @@ test_that("nodes of one address share a certificate, and a node with another one
   connected <- function() mirai::status(.compute = profile)$connections
   wrong <- unname(nanonext::write_cert(cn = "127.0.0.1")$client)
   log <- withr::local_tempfile()
-  ran <- processx::run("/bin/sh", c("-c", line(wrong)), stdout = log, stderr = "2>&1", error_on_status = FALSE, timeout = 60)
+  ran <- processx::run("/bin/sh", c("-c", line(wrong)), stdout = log, stderr = "2>&1", error_on_status = FALSE,
+                       timeout = 60)
   expect_true(ran$status != 0)
   expect_match(readLines(log), "Cryptographic", all = FALSE)
   expect_identical(as.integer(connected()), 0L)
@@ -65,4 +66,31 @@ test_that("nodes of one address share a certificate, and a node with another one
   right <- processx::process$new("/bin/sh", c("-c", line(first$client)))
   withr::defer(right$kill_tree())
   expect_true(wait_until(function() connected() == 1))
+})
+
+test_that("nodes are reached by SSH, through tunnels and by an address, several at once", {
+  skip_if_not(nzchar(Sys.getenv("CLOCKPIGEON_TEST_SSH")), "no sshd beside the tests (make cluster-test)")
+  host <- paste0("root@127.0.0.1:", Sys.getenv("CLOCKPIGEON_TEST_SSH"))
+  node <- function(name, more = "") local_node(name, paste0("launch: {by: ssh, host: '", host, "'", more, "}"))
+  nodes <- list(node("loft-1"), node("loft-2"), node("loft-3", ", listen: 'tls+tcp://127.0.0.1:0'"))
+  x <- node_readiness(nodes, list(pebble()), "pebble", "1.1")
+  expect_true(all(x$ready))
+  # All at once: each has a port of its own.
+  for (one in nodes) {
+    withr::defer(clockpigeon:::close_node(one))
+    expect_true(clockpigeon:::open_node(one))
+  }
+  ask <- function(one) clockpigeon:::wait_for(clockpigeon:::ask_node(one, Sys.getenv, list("SSH_CLIENT")))
+  there <- lapply(nodes, ask)
+  expect_true(all(nzchar(vapply(there, `[[`, "", "value"))))
+  at <- scratch()
+  rows <- run_bench(plan_bench(small_shot(frames = 1:4), script_engine(at, paste("cp", one_pixel(at), "$1"),
+                                                                       "echo load 0.01 compute 0.1"),
+                               frames = 1:2, repeats = 1, options = bench_options(warmups = 0)),
+                    memory_ledger(), nodes[[3]], progress = FALSE)
+  expect_identical(rows$status, rep("ok", 2))
+  expect_identical(unique(rows$node), "loft-3")
+  nowhere <- local_node("nowhere", "launch: {by: ssh, host: 'root@127.0.0.1:1'}")
+  expect_identical(node_readiness(nowhere, list(pebble()), timeout = 3)$says,
+                   "it does not answer: start it, or look at `launch` in its file")
 })
