@@ -14,7 +14,8 @@
 #' @param jobs A list, one entry a job: `job` (name), `deadline_s`, `budget` (`Inf`: none), `confidence`, and `ways`, a
 #'   list of ways: `kind` (`own` or `out`), `pool` (name) and `nodes` of an own one, `seconds` (draws: of open time
 #'   on these nodes, or from now until it is done out there) and `cost` (draws).
-#' @param pools A list by name: `nodes`, and `open`, hours as a two-column matrix of seconds from now (`NULL`: always).
+#' @param pools A list by name: `nodes`; `open`, hours as a two-column matrix of seconds from now (`NULL`: always); and
+#'   `busy`, until when nodes have other work, draws x nodes, from busy_nodes() (`NULL`: all are free).
 #' @param budget For all of them together, kept with the confidence `confidence`.
 #' @param confidence Of the budget for all.
 #' @param begun Plans to begin with: lists of `way` and `order` (all jobs).
@@ -33,7 +34,9 @@ plan_week <- function(jobs, pools, budget = Inf, confidence = 0.9, begun = list(
     })
     job[c("deadline_s", "budget", "confidence", "ways")]
   })
-  open <- lapply(unname(pools), function(pool) list(nodes = as.integer(pool$nodes), open = open_matrix(pool)))
+  open <- lapply(unname(pools), function(pool) {
+    list(nodes = as.integer(pool$nodes), open = open_matrix(pool), busy = busy_matrix(pool))
+  })
   if (!any(lengths(lapply(jobs, `[[`, "ways")))) return(week_judged(none, jobs, pools, budget, confidence))
   plan <- week_search(unname(flat), open, budget, confidence, begun, as.integer(steps), 1)
   week_judged(plan, jobs, pools, budget, confidence)
@@ -67,7 +70,8 @@ week_ends <- function(plan, jobs, pools) {
     if (!length(here)) next
     work <- vapply(chosen[here], `[[`, numeric(draws), "seconds")
     nodes <- vapply(chosen[here], function(way) as.integer(way$nodes), 0L)
-    ends[, here] <- pool_ends(work, seq_along(here), nodes, as.integer(pools[[name]]$nodes), open_matrix(pools[[name]]))
+    ends[, here] <- pool_ends(work, seq_along(here), nodes, as.integer(pools[[name]]$nodes), open_matrix(pools[[name]]),
+                              busy_matrix(pools[[name]]))
   }
   ends
 }
@@ -88,8 +92,26 @@ begin_of <- function(j, plan, jobs, pools) {
 
 open_matrix <- function(pool) if (is.null(pool$open)) matrix(0, 0, 2) else pool$open
 
-# When a job ends that waits for no other.
-alone_ends <- function(seconds, pool = NULL) c(pool_ends(matrix(seconds), 1L, 1L, 1L, open_matrix(pool)))
+busy_matrix <- function(pool) if (is.null(pool$busy)) matrix(0, 0, 0) else pool$busy
+
+# Until when the nodes of a pool have work that is under way: draws x nodes, rising in each draw. `running`: jobs in the
+# order in which they began, each `nodes` and `left_s`, draws of what is left of it. Where more is under way than there
+# are nodes, one job comes after another.
+busy_nodes <- function(nodes, running, draws) {
+  free <- matrix(0, draws, nodes)
+  for (job in running) {
+    taken <- seq_len(min(job$nodes, nodes))
+    free[, taken] <- free[, max(taken)] + rep_len(job$left_s, draws)
+    if (nodes > 1) free <- t(apply(free, 1, sort))
+  }
+  free
+}
+
+# When a job ends that waits for no other but what is under way.
+alone_ends <- function(seconds, pool = NULL, nodes = 1L) {
+  if (is.null(pool)) return(seconds)
+  c(pool_ends(matrix(seconds), 1L, as.integer(nodes), as.integer(pool$nodes), open_matrix(pool), busy_matrix(pool)))
+}
 
 # Open seconds of a pool until a moment.
 open_seconds <- function(pool, at) {

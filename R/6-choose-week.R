@@ -56,25 +56,44 @@ week_pools <- function(forecasts) {
 }
 
 # The week of some jobs. `forecasts`: by the jobs' names; `asked`: what each is asked, in the same order; `budget`: for
-# all of them. The plan is looked for on the first half of the draws and judged on the second.
+# all of them; `running`: jobs that are under way on own nodes, each `job`, `site`, `nodes` and `left_s` (draws of what
+# is left of it). The plan is looked for on the first half of the draws and judged on the second.
 # A list: `week` (from week_judged()), `late` (a data frame of the jobs that are not kept: `job`, `at_s`, by when each
 # could be done with the chance it asks, and `by`), `more` (one row a pool: what one more node would bring, `kept` and
-# `cost`), and `now`, `currency`, `time_zone`.
-choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9) {
+# `cost`), `running` (a data frame of `job`, `site`, `nodes`, `until_s`, in the middle of the draws), and `now`,
+# `currency`, `time_zone`.
+choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, running = list()) {
   n <- min(vapply(forecasts, `[[`, 0, "n"))
   half <- n %/% 2
   parts <- list(seq_len(half), half + seq_len(n - half))
-  pools <- week_pools(forecasts)
+  pools <- lapply(parts, function(draws) busy_pools(week_pools(forecasts), running, n, draws))
   jobs <- lapply(parts, function(draws) {
     Map(week_job, names(forecasts), forecasts, asked, MoreArgs = list(draws = draws))
   })
-  found <- planned_week(guarded(jobs[[1]], half), pools, budget, confidence)
-  week <- week_judged(found$plan, jobs[[2]], pools, budget, confidence)
+  found <- planned_week(guarded(jobs[[1]], half), pools[[1]], budget, confidence)
+  week <- week_judged(found$plan, jobs[[2]], pools[[2]], budget, confidence)
   scenario <- forecasts[[1]]$scenario
   structure(list(week = week, late = late_jobs(week),
-                 more = one_more_node(forecasts, guarded(jobs[[1]], half), pools, parts[[1]], found),
+                 more = one_more_node(forecasts, guarded(jobs[[1]], half), pools[[1]], parts[[1]], found),
+                 running = running_rows(running, names(pools[[1]])),
                  now = scenario$now, currency = scenario$currency, time_zone = scenario$time_zone),
             class = "cp_chosen_week")
+}
+
+# Pools with what is under way on their nodes, in some of `n` draws.
+busy_pools <- function(pools, running, n, draws) {
+  Map(function(pool, name) {
+    here <- Filter(function(one) one$site == name, running)
+    if (length(here)) pool$busy <- busy_nodes(pool$nodes, here, n)[draws, , drop = FALSE]
+    pool
+  }, pools, names(pools))
+}
+
+running_rows <- function(running, pools) {
+  here <- Filter(function(one) one$site %in% pools, running)
+  do.call(rbind, lapply(here, function(one) {
+    data.frame(job = one$job, site = one$site, nodes = one$nodes, until_s = stats::median(one$left_s))
+  }))
 }
 
 # plan_week() from the jobs that fit by a mixed integer program.
@@ -94,7 +113,7 @@ mixed_start <- function(state) {
     rows <- lapply(seq_along(job$ways), function(w) {
       way <- job$ways[[w]]
       own <- way$kind == "own"
-      end <- alone_ends(way$seconds, if (own) state$pools[[way$pool]])
+      end <- alone_ends(way$seconds, if (own) state$pools[[way$pool]], way$nodes)
       able <- mean(end <= job$deadline_s & way$cost <= job$budget) >= job$confidence
       if (able) data.frame(j = j, w = w, pool = if (own) way$pool else "", cost = mean(way$cost),
                            area = if (own) way$nodes * quantile_of(way$seconds, 0.6) else 0)
@@ -105,8 +124,11 @@ mixed_start <- function(state) {
   own <- ways[ways$pool != "", , drop = FALSE]
   due <- unique(data.frame(pool = own$pool, at = state$due[own$j]))
   demand <- lapply(seq_len(nrow(due)), function(k) {
+    pool <- state$pools[[due$pool[k]]]
+    taken <- if (length(pool$busy)) apply(pool$busy, 2, stats::median) else 0
+    taken <- sum(vapply(pmin(taken, due$at[k]), open_seconds, 0, pool = pool))
     list(row = ifelse(ways$pool == due$pool[k] & state$due[ways$j] <= due$at[k], ways$area, 0),
-         most = open_seconds(state$pools[[due$pool[k]]], due$at[k]) * state$pools[[due$pool[k]]]$nodes)
+         most = open_seconds(pool, due$at[k]) * pool$nodes - taken)
   })
   once <- lapply(unique(ways$j), function(j) list(row = as.numeric(ways$j == j), most = 1))
   lines <- c(demand, once, if (is.finite(state$budget)) list(list(row = ways$cost, most = state$budget)))
@@ -154,6 +176,7 @@ one_more_node <- function(forecasts, jobs, pools, draws, found) {
   rows <- lapply(names(pools), function(pool) {
     wider <- pools
     wider[[pool]]$nodes <- pools[[pool]]$nodes + 1L
+    if (length(pools[[pool]]$busy)) wider[[pool]]$busy <- cbind(0, pools[[pool]]$busy)
     more <- Map(function(job, forecast) {
       job$ways <- c(job$ways, wider_way(forecast, pool, wider[[pool]]$nodes, draws))
       job

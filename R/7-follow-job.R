@@ -142,3 +142,20 @@ belief_of <- function(x, moments = 40) {
   })
   bind_tables(rows)
 }
+
+# Jobs that are under way on nodes of one's own, one entry a part: `job`, `site`, `nodes`, and `left_s`, draws of the
+# time until the job is done. A job that cannot be looked at is left out.
+running_here <- function(project, ledger, now = this_moment()) {
+  found <- lapply(placed_jobs(ledger), function(job) {
+    x <- tryCatch(watch_job(project, ledger, job, now), clockpigeon_error = function(e) NULL)
+    if (is.null(x) || all(x$here) || isTRUE(x$happened$stopped)) return(NULL)
+    options <- as_frame(x$state$options)[x$going$used, , drop = FALSE]
+    lapply(seq_len(nrow(options)), function(k) {
+      site <- options[["site"]][k]
+      if (!identical(project$sites[[site]]$kind, "own") || !any(is.infinite(x$came[x$going$runs[[k]]]))) return(NULL)
+      list(job = job, site = site, nodes = options[["nodes"]][k],
+           left_s = pmax(x$draws[["finish_s"]] - x$passed_s, 0))
+    })
+  })
+  Filter(length, unlist(found, recursive = FALSE))
+}

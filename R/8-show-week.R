@@ -18,6 +18,7 @@ week_lines <- function(x, width = terminal_width()) {
   c(
     wrap_lines(week_answer(x), width), "",
     if (nrow(kept)) text_table(body, right = c("done", "9 in 10 by", "deadline", "chance", "cost"), width = width),
+    if (NROW(x$running)) c("", wrap_lines(under_way_words(x), width)),
     if (NROW(x$late)) c("", wrap_lines(late_words(x), width)),
     "", wrap_lines(more_words(x), width)
   )
@@ -53,6 +54,16 @@ near_words <- function(x) {
   near <- rows[rows[["kept"]] & rows[["chance"]] < rows[["confidence"]] - 1e-9, , drop = FALSE]
   if (nrow(near)) paste0(" Nearly: ", paste0(near[["job"]], " ", percent(near[["chance"]]), " of ",
                                              percent(near[["confidence"]]), collapse = ", "), ".")
+}
+
+# What is placed already, and comes before all of it.
+under_way_words <- function(x) {
+  until <- x$running[["until_s"]]
+  nodes <- x$running[["nodes"]]
+  paste0("Under way, before all of these: ", x$running[["job"]], " at ", x$running[["site"]], " on ", nodes,
+         ifelse(nodes == 1, " node", " nodes"),
+         ifelse(is.finite(until), paste0(" until about ", clock_text(x$now + pmin(until, 1e9), x$time_zone), "."),
+                ", with no end in sight."))
 }
 
 late_words <- function(x) {

@@ -19,7 +19,8 @@ cli_week <- function(o, args) {
     question_of(forecast, one$deadline, one$budget, one$confidence, one$rule, TRUE)
   }, forecasts, asked)
   budget <- budget_amount(o$budget, project[c("currency", "rates")])
-  x <- choose_week(forecasts, questions, budget, first_of(o$confidence, 0.9))
+  running <- if (has_ledger(project$ledger)) cli_ledger(project, code = function(l) running_here(project, l, now))
+  x <- choose_week(forecasts, questions, budget, first_of(o$confidence, 0.9), running)
   cli_figure(x, o$figure)
   cli_emit(as_table(week_table(x)), o$format, function() week_lines(x))
   if (x$week$kept < length(asked)) 3L else 0L

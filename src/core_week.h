@@ -57,7 +57,13 @@ struct WeekJob {
 struct WeekPool {
   int nodes;
   OpenHours hours;
+  const double *busy;  // until when nodes have other work: draws x nodes by columns, rising in each draw; or none
 };
+
+// When each node of a pool is free in a draw.
+inline void free_from(std::vector<double> &free, const double *busy, int draws, int draw) {
+  for (size_t k = 0; k < free.size(); ++k) free[k] = busy ? busy[k * size_t(draws) + size_t(draw)] : 0.0;
+}
 
 // Of each job its way (-1: not rendered), and all jobs in the order in which they are taken on.
 struct WeekPlan {
@@ -148,7 +154,7 @@ class Week {
     const WeekPool &pool = pools_[p];
     free_.resize(pool.nodes);
     for (int d = 0; d < draws_; ++d) {
-      std::fill(free_.begin(), free_.end(), 0.0);
+      free_from(free_, pool.busy, draws_, d);
       for (int j : here_) {
         const WeekWay &way = ways_[plan.way[j]];
         const double end = place_job(free_, way.nodes, way.seconds[d], pool.hours);

@@ -2,12 +2,24 @@
 #include <Rcpp.h>
 #include "core_week.h"
 
+namespace {
+
+const double *busy_of(const Rcpp::NumericMatrix &busy, int draws, int nodes) {
+  if (busy.ncol() == 0) return nullptr;
+  if (busy.nrow() != draws || busy.ncol() != nodes) Rcpp::stop("other work must be said of each node in each draw");
+  return busy.begin();
+}
+
+}  // namespace
+
 // Ends of jobs, in seconds from now: draws x jobs. `work`: open seconds that each job takes on its nodes, draws x jobs;
 // `order`: which jobs (columns, from 1) come one after another; `nodes`: how many each takes; `open`: hours, two
-// columns. Jobs that are not in the order are NA.
+// columns; `busy`: until when nodes have other work, draws x nodes, rising in each draw; no columns: not at all. Jobs
+// that are not in the order are NA.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix pool_ends(Rcpp::NumericMatrix work, Rcpp::IntegerVector order, Rcpp::IntegerVector nodes, int pool,
-                              Rcpp::NumericMatrix open) {
+                              Rcpp::NumericMatrix open, Rcpp::NumericMatrix busy) {
+  const double *until = busy_of(busy, work.nrow(), pool);
   const int draws = work.nrow(), jobs = work.ncol();
   for (int j : order) {
     if (j < 1 || j > jobs) Rcpp::stop("the order names a job that is not there");
@@ -18,7 +30,7 @@ Rcpp::NumericMatrix pool_ends(Rcpp::NumericMatrix work, Rcpp::IntegerVector orde
   std::fill(ends.begin(), ends.end(), NA_REAL);
   std::vector<double> free(pool);
   for (int d = 0; d < draws; ++d) {
-    std::fill(free.begin(), free.end(), 0.0);
+    clockpigeon::free_from(free, until, draws, d);
     for (int j : order) ends(d, j - 1) = clockpigeon::place_job(free, nodes[j - 1], work(d, j - 1), hours);
   }
   return ends;
@@ -26,17 +38,14 @@ Rcpp::NumericMatrix pool_ends(Rcpp::NumericMatrix work, Rcpp::IntegerVector orde
 
 // The best plan that is found: `way` of each job (a number within its ways from 1, 0: not rendered) and `order`, from
 // plans to begin with (each a list of these). `jobs`: lists of deadline_s, budget, confidence and ways, each of kind,
-// pool (a number from 1, 0: sent out), nodes, seconds and cost; `pools`: lists of nodes and open (a matrix).
+// pool (a number from 1, 0: sent out), nodes, seconds and cost; `pools`: lists of nodes, open and busy (matrices).
 // [[Rcpp::export]]
 Rcpp::List week_search(Rcpp::List jobs, Rcpp::List pools, double budget, double confidence, Rcpp::List starts,
                        int steps, double seed) {
   using namespace clockpigeon;
   std::vector<WeekPool> there;
-  for (R_xlen_t p = 0; p < pools.size(); ++p) {
-    const Rcpp::List pool = pools[p];
-    const Rcpp::NumericMatrix open = pool["open"];
-    there.push_back({Rcpp::as<int>(pool["nodes"]), {open.begin(), open.begin() + open.nrow(), open.nrow()}});
-  }
+  std::vector<int> sizes;
+  for (R_xlen_t p = 0; p < pools.size(); ++p) sizes.push_back(Rcpp::as<int>(Rcpp::List(pools[p])["nodes"]));
   std::vector<WeekJob> asked;
   std::vector<WeekWay> ways;
   int draws = 0;
@@ -49,7 +58,7 @@ Rcpp::List week_search(Rcpp::List jobs, Rcpp::List pools, double budget, double 
       const int pool = Rcpp::as<int>(way["pool"]) - 1, nodes = Rcpp::as<int>(way["nodes"]);
       if (draws == 0) draws = seconds.size();
       if (seconds.size() != draws || cost.size() != draws) Rcpp::stop("ways have unlike numbers of draws");
-      if (pool >= int(there.size()) || (pool >= 0 && (nodes < 1 || nodes > there[pool].nodes))) {
+      if (pool >= int(sizes.size()) || (pool >= 0 && (nodes < 1 || nodes > sizes[size_t(pool)]))) {
         Rcpp::stop("a job takes more nodes than the pool has");
       }
       int alone = 0;
@@ -58,6 +67,12 @@ Rcpp::List week_search(Rcpp::List jobs, Rcpp::List pools, double budget, double 
       ways.push_back({int(j), pool, nodes, seconds.begin(), cost.begin(), alone, Rcpp::mean(cost)});
     }
     asked.push_back(one);
+  }
+  for (R_xlen_t p = 0; p < pools.size(); ++p) {
+    const Rcpp::List pool = pools[p];
+    const Rcpp::NumericMatrix open = pool["open"], busy = pool["busy"];
+    const int nodes = sizes[size_t(p)];
+    there.push_back({nodes, {open.begin(), open.begin() + open.nrow(), open.nrow()}, busy_of(busy, draws, nodes)});
   }
   const std::vector<WeekJob> own = asked;
   Week week(draws, std::move(asked), std::move(ways), std::move(there), budget, confidence);

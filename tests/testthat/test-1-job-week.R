@@ -1,6 +1,9 @@
+idle <- matrix(0, 0, 0)  # nothing is under way
+
 test_that("jobs on a pool end when counting by hand says", {
   work <- matrix(c(10, 20, 5, 30), 1)
   none <- matrix(0, 0, 2)
+  pool_ends <- function(work, order, nodes, pool, open) clockpigeon:::pool_ends(work, order, nodes, pool, open, idle)
   # One after another on both nodes; then side by side; a job that takes both waits for the later one.
   expect_identical(c(pool_ends(work, 1:4, rep(2L, 4), 2L, none)), c(10, 30, 35, 65))
   expect_identical(c(pool_ends(work, 1:4, rep(1L, 4), 2L, none)), c(10, 20, 15, 45))
@@ -25,7 +28,22 @@ test_that("ends on many nodes are those of a plain simulation", {
     }
     end
   }))
-  expect_equal(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2)), plain)
+  expect_equal(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2), idle), plain)
+  # With work that is under way on some of them.
+  busy <- t(apply(matrix(withr::with_seed(5, stats::rexp(40 * 5)) * c(0, 1, 2, 0, 5), 40), 1, sort))
+  later <- t(vapply(1:40, function(d) {
+    until <- busy[d, ]
+    end <- numeric(12)
+    for (j in x$order) {
+      taken <- order(until)[seq_len(x$nodes[j])]
+      end[j] <- max(until[taken]) + x$work[d, j]
+      until[taken] <- end[j]
+    }
+    end
+  }, numeric(12)))
+  expect_equal(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2), busy), later)
+  expect_error(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2), busy[, 1:4]), "of each node in each draw")
+  expect_error(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2), busy[1:9, ]), "of each node in each draw")
 })
 
 test_that("a week is as good as the best of all plans, on small cases", {
@@ -65,4 +83,29 @@ test_that("more nodes and later deadlines never keep fewer jobs", {
     late <- lapply(x$jobs, function(job) utils::modifyList(job, list(deadline_s = 3 * job$deadline_s)))
     expect_gte(plan_week(late, x$pools)$kept, kept)
   }
+})
+
+test_that("work that is under way takes its nodes first, and the week is planned around it", {
+  expect_identical(busy_nodes(2L, list(list(nodes = 1L, left_s = c(5, 7))), 4), cbind(0, c(5, 7, 5, 7)))
+  one <- list(nodes = 2L, left_s = 3)
+  two <- list(nodes = 1L, left_s = 4)
+  expect_identical(busy_nodes(3L, list(two, one), 1), matrix(c(3, 3, 4), 1))
+  # More than there are nodes: one after the other.
+  expect_identical(busy_nodes(2L, list(one, two, one), 1), matrix(c(10, 10), 1))
+  expect_identical(busy_nodes(1L, list(list(nodes = 4L, left_s = 6)), 2), matrix(6, 2, 1))
+  for (seed in 21:28) {
+    x <- random_week(seed, 3, 100, tight = 1 + seed %% 2)
+    x$pools$loft$busy <- busy_nodes(2L, list(list(nodes = 1L + seed %% 2L, left_s = seq(5000, 30000, length.out = 100))), 100)
+    found <- plan_week(x$jobs, x$pools)
+    best <- every_week(x$jobs, x$pools)
+    expect_identical(found$kept, best$kept)
+    expect_lte(found$cost, 1.03 * best$cost + 1e-9)
+    x$pools$loft$busy <- NULL
+    expect_gte(plan_week(x$jobs, x$pools)$kept, found$kept)
+  }
+  # What is never free keeps nothing.
+  x <- random_week(1, 2, 50)
+  x$jobs <- lapply(x$jobs, function(job) utils::modifyList(job, list(ways = NULL, ways = job$ways[1:2])))
+  x$pools$loft$busy <- matrix(Inf, 50, 2)
+  expect_identical(plan_week(x$jobs, x$pools)$kept, 0L)
 })

@@ -64,3 +64,23 @@ test_that("the mixed integer program takes on what fits by itself", {
     expect_lte(sum(area), 2 * open_seconds(x$pools$loft, at) + 1e-6)
   }
 })
+
+test_that("jobs that are under way on own nodes come before all others", {
+  x <- demo_week(c("24 h", "40 h"), only = "attic")
+  free <- choose_week(x$forecasts, x$asked)
+  expect_null(free$running)
+  held <- list(list(job = "night", site = "attic", nodes = 2L, left_s = c(36000, 43200)),
+               list(job = "elsewhere", site = "cellar", nodes = 2L, left_s = 1e6))
+  week <- choose_week(x$forecasts, x$asked, running = held)
+  expect_identical(week$running$job, "night")
+  expect_lte(week$week$kept, free$week$kept)
+  expect_true(min(week$week$ends, na.rm = TRUE) >= 36000)
+  said <- paste(week_lines(week, 200), collapse = " ")
+  expect_match(said, "Under way, before all of these: night at attic on 2 nodes until about")
+  # A node more is a free one.
+  expect_true(all(week$more$kept >= week$more$kept_now))
+  held[[1]]$left_s <- Inf
+  never <- choose_week(x$forecasts, x$asked, running = held)
+  expect_identical(never$week$kept, 0L)
+  expect_match(paste(week_lines(never, 200), collapse = " "), "on 2 nodes, with no end in sight")
+})

@@ -21,3 +21,23 @@ test_that("clockpigeon week plans the project's job files, and says what a job f
   expect_match(broken$said, "Write `deadline` into its file")
   expect_match(run_cli("week", "nowhere")$said, "nowhere")
 })
+
+test_that("a job that was placed on own nodes and is under way comes before the week's", {
+  at <- decided(frames = "1-60", seconds = c(60, 62), deadline = "4h")
+  withr::local_dir(at$folder)
+  withr::local_envvar(CLOCKPIGEON_NOW = "2026-11-24T10:00:00Z")
+  writeLines(c("job: cut", "shots: [gears]", "engines: [sundew]", "deadline: 40h", "budget: 40 EUR"), "jobs/cut.yaml")
+  expect_no_match(run_cli("week", "cut", "--draws", "200", "--only", "attic")$out, "Under way")
+  dir.create("placed/review-1/frames", recursive = TRUE)
+  clockpigeon:::add_events(at$ledger, "review-1", data.frame(
+    what = c("placed", "rendering"), time = c("2026-11-24T09:59:00Z", "2026-11-24T09:59:02Z"), place = "attic",
+    detail = c("placed/review-1/frames", NA), node = c(NA, "here"), frame = c(NA, 1L), shot = c(NA, "gears-review")
+  ))
+  x <- run_cli("week", "cut", "--draws", "200", "--only", "attic")
+  expect_match(x$out, "Under way, before all of these: review-1 at attic on 1 node until +about +.*1[01]:[0-9][0-9]")
+  # What is all there holds up nobody.
+  to <- sprintf("placed/review-1/frames/gears-review-%04d.png", 1:60)
+  file.copy(rep(one_pixel(at$folder), 60), to)
+  Sys.setFileTime(to, as.POSIXct("2026-11-24 09:59:30", tz = "UTC"))
+  expect_no_match(run_cli("week", "cut", "--draws", "200", "--only", "attic")$out, "Under way")
+})
