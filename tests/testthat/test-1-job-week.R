@@ -95,7 +95,8 @@ test_that("work that is under way takes its nodes first, and the week is planned
   expect_identical(busy_nodes(1L, list(list(nodes = 4L, left_s = 6)), 2), matrix(6, 2, 1))
   for (seed in 21:28) {
     x <- random_week(seed, 3, 100, tight = 1 + seed %% 2)
-    x$pools$loft$busy <- busy_nodes(2L, list(list(nodes = 1L + seed %% 2L, left_s = seq(5000, 30000, length.out = 100))), 100)
+    held <- list(nodes = 1L + seed %% 2L, left_s = seq(5000, 30000, length.out = 100))
+    x$pools$loft$busy <- busy_nodes(2L, list(held), 100)
     found <- plan_week(x$jobs, x$pools)
     best <- every_week(x$jobs, x$pools)
     expect_identical(found$kept, best$kept)
