@@ -114,6 +114,7 @@ open_slot <- function(pool, name) {
   slot <- pool$slots[[name]]
   if (!any(for_slot(pool, slot))) return(slot_of(pool, name, again = pool$clock() + 1))
   if (is_scheduled(slot$node)) {
+    if (!is_open_now(pool, slot)) return(slot_of(pool, name, again = pool$clock() + 5))
     asked <- ask_for_machine(pool, name)
     return(if (is.character(asked)) later(pool, name, asked) else asked)
   }
@@ -150,16 +151,14 @@ greeted <- function(pool, name, said) {
 give_out <- function(pool, name) {
   slot <- pool$slots[[name]]
   if (pool$paused) return(pool)
-  hours <- slot$node$hours
   now <- pool$clock()
-  if (length(hours) && !is_in_hours(as.POSIXct(now, origin = "1970-01-01"), hours, pool$job$time_zone)) {
-    return(slot_of(pool, name, again = now + 5))
-  }
-  if (is_scheduled(slot$node) && !is_worth_keeping(pool, slot)) {
+  open <- is_open_now(pool, slot)
+  if (is_scheduled(slot$node) && (!open || !is_worth_keeping(pool, slot))) {
     close_slot(pool, slot, name)
     pool_event(pool, "node gone", place = slot$site, node = name, detail = "given back to the scheduler")
     return(slot_of(pool, name, state = "closed", again = now))
   }
+  if (!open) return(slot_of(pool, name, again = now + 5))
   at <- which(for_slot(pool, slot))
   ready <- prepass_state(pool, slot, pool$frames[["shot"]][at])
   at <- at[ready != "under way"]

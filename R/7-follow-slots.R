@@ -65,6 +65,12 @@ for_slot <- function(pool, slot) {
     (is.na(frames[["range"]]) | frames[["range"]] == slot$number)
 }
 
+# Whether frames may be begun on a slot's node at this hour.
+is_open_now <- function(pool, slot) {
+  hours <- slot$node$hours
+  !length(hours) || is_in_hours(as.POSIXct(pool$clock(), origin = "1970-01-01"), hours, pool$job$time_zone)
+}
+
 # Whether a node sees this project's folder; where it does not, the files of the job are sent there, those that it has
 # not got.
 share_folder <- function(pool, name) {

@@ -191,6 +191,28 @@ test_that("a queue that is full is waited in, and a stop leaves it", {
   nothing_queued()
 })
 
+test_that("outside the hours of a partition no machine is asked for, and one that is had is given back", {
+  skip_if_not_installed("mirai")
+  skip_on_os("windows")
+  skip_if(real_cluster(), "the clock is the test's")
+  at <- scratch()
+  ledger <- ledger_of_job()
+  job <- queued_job(at, frame_engine(at), 1:3, slots = 1)
+  job$slots[[1]]$node$hours <- list(list(days = clockpigeon:::week_days, from = 0, to = 12 * 3600))
+  # Noon comes when the first frame is there; the next morning once the machine was given back.
+  noon <- as.numeric(as.POSIXct("2026-11-24 12:00", tz = "UTC"))
+  began <- as.numeric(Sys.time())
+  clock <- function() {
+    there <- length(pictures(at))
+    back <- any(events_of(ledger, "node gone")$detail %in% "given back to the scheduler")
+    noon + c(-3600, 3600, 22 * 3600)[1 + (there >= 1) + (there >= 1 && back)] + as.numeric(Sys.time()) - began
+  }
+  expect_identical(run_pool(job, ledger, clock = clock)$state, rep("done", 3))
+  expect_identical(nrow(events_of(ledger, "queued")), 2L)
+  night <- events_of(ledger, "queued")$time
+  expect_true(all(substr(night, 12, 13) < "12"))
+})
+
 test_that("a scheduler that refuses, or machines that end at once, are given up on after a while", {
   skip_if_not_installed("mirai")
   skip_on_os("windows")
