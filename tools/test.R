@@ -26,10 +26,12 @@ files <- files[order(-ifelse(is.na(seconds), mean(c(seconds, 5), na.rm = TRUE), 
 run_file <- function(file) {
   began <- Sys.time()
   out <- tryCatch(
-    as.data.frame(test_file(file, reporter = "silent", package = "clockpigeon", load_package = "installed",
-                            stop_on_failure = FALSE)),
+    test_file(file, reporter = "silent", package = "clockpigeon", load_package = "installed", stop_on_failure = FALSE),
     error = function(e) conditionMessage(e)
   )
+  # A table leaves out what was thrown in a test: it is told from the results themselves.
+  whole <- out
+  if (!is.character(out)) out <- as.data.frame(out)
   found <- if (is.data.frame(out)) out else data.frame(
     file = basename(file), test = out, passed = 0, failed = 0, skipped = FALSE, error = TRUE, real = 0, result = NA
   )
@@ -39,7 +41,7 @@ run_file <- function(file) {
               as.numeric(Sys.time() - began, units = "secs")))
   for (i in which(bad)) {
     says <- if (is.list(found$result)) Filter(function(r) inherits(r, c("expectation_failure", "expectation_error")),
-                                              found$result[[i]])
+                                              whole[[i]]$results)
     cat("  ", found$test[i], "\n", sep = "")
     for (one in says) {
       where <- if (!is.null(one$srcref)) paste0("line ", as.integer(one$srcref)[1], ": ")

@@ -22,9 +22,14 @@ test_that("over HTTP, on this machine alone: answers, parts up to the largest, e
   path <- file.path(scratch(), "big.bin")
   writeBin(bytes, path)
   expect_identical(clockpigeon:::send_site_files(service, dirname(path), "big.bin", about$part_bytes)$sent, 2^21)
-  huge <- clockpigeon:::service_request(service, "PUT", paste0(service$address, "/files/a/parts/1"), as.raw(rep(1, 2^21)),
-                                        list(Authorization = "Bearer token-of-the-test"))
-  expect_gte(huge$status, 400)
+  # It is refused by an answer, or the connection ends before all of it was sent.
+  huge <- tryCatch(
+    clockpigeon:::service_request(service, "PUT", paste0(service$address, "/files/a/parts/1"), as.raw(rep(1, 2^21)),
+                                  list(Authorization = "Bearer token-of-the-test"))$status,
+    error = function(e) if (grepl("reset|[Ss]end|[Rr]ecv|pipe|closed|Empty reply", conditionMessage(e))) 499 else stop(e)
+  )
+  expect_gte(huge, 400)
+  expect_identical(clockpigeon:::ask_site(service)$site, "saltmill")
   order <- an_order(engine = "sundew", version = "4.2")
   order$shots <- list(list(shot = "gears", scene = "gears", frames = "240-279", width = 1920, height = 1080,
                            limit = list(samples = 512), output = "png"))
