@@ -3,7 +3,7 @@
 #
 #   Rscript tools/sanitize.R [FILTER]
 args <- commandArgs(trailingOnly = TRUE)
-filter <- if (length(args)) args[1] else "^1-(bill|clock|curve|frame|import|job|noise)|^2-data-extent|^engine$"
+filter <- if (length(args)) args[1] else "^1-(bill|clock|curve|follow|frame|import|job|noise)|^2-data-extent|^engine$"
 home <- file.path(normalizePath("."), ".build", "sanitize")
 unlink(home, recursive = TRUE)
 package <- file.path(home, "package")
