@@ -20,7 +20,7 @@ submit_job <- function(node, line) {
                    collapse = "\n"), script)
   said <- ask_scheduler(launch$command, input = script)
   id <- regmatches(said$text, regexpr("[0-9]+", said$text))
-  if (said$status != 0 || !length(id)) {
+  if (!said$status %in% 0 || !length(id)) {
     why <- first_line(said$text)
     stop_input("node", paste0(launch$command, " takes no job", if (nzchar(why)) ": ", why),
                paste0("node ", node$node, ", field `launch`"), "Mend `command` or `options` there.")
@@ -70,8 +70,8 @@ queue_states <- function(ids, command) {
 
 # What Slurm's words for the state of a job mean, in ours.
 wait_reasons <- c(PENDING = "waits in the queue", CONFIGURING = "its machine is starting",
-                   REQUEUED = "was put back into the queue", REQUEUE_HOLD = "is held in the queue",
-                   REQUEUE_FED = "was put back into the queue", SPECIAL_EXIT = "was put back into the queue")
+                  REQUEUED = "was put back into the queue", REQUEUE_HOLD = "is held in the queue",
+                  REQUEUE_FED = "was put back into the queue", SPECIAL_EXIT = "was put back into the queue")
 end_reasons <- c(PREEMPTED = "the scheduler took the machine for others", TIMEOUT = "its wall time was up",
                  NODE_FAIL = "its machine failed", CANCELLED = "its job was cancelled",
                  BOOT_FAIL = "its machine did not start", OUT_OF_MEMORY = "its memory was used up")
@@ -87,8 +87,12 @@ ended_why <- function(word) {
                        paste0("its job ended (", tolower(word), ")"))))
 }
 
-# Words after which a machine was taken by the scheduler, through no fault of what ran there.
-is_taken <- function(why) why %in% c(end_reasons, wait_reasons) | startsWith(or_else(why, ""), "was put back")
+# Whether a machine was taken by the scheduler, through no fault of what ran there, so that another may be asked for
+# however often that happens. What used up its memory would do so again, and who cancels jobs does not want them.
+is_taken <- function(why) {
+  why %in% c(end_reasons[c("PREEMPTED", "TIMEOUT", "NODE_FAIL")], wait_reasons) |
+    startsWith(or_else(why, ""), "was put back")
+}
 
 # Seconds of `days-hours:minutes:seconds`; Inf where there is no limit.
 wall_time_left <- function(text) {

@@ -301,7 +301,9 @@ lose_slot <- function(pool, name, why) {
   if (length(taken)) why <- taken
   close_slot(pool, slot, name)
   # What began on a fresh machine and was not done within all of its wall time will not be done there.
-  if (identical(taken, end_reasons[["TIMEOUT"]]) && !isFALSE(slot$fresh) && slot$state == "rendering") {
+  if (identical(taken, end_reasons[["TIMEOUT"]]) && !isFALSE(slot$fresh) &&
+        slot$state %in% c("preparing", "rendering")) {
+    if (slot$state == "preparing") pool$prepassed[[prepass_key(pool$frames[["shot"]][slot$at], slot)]] <- NULL
     pool_event(pool, "node gone", place = slot$site, node = name, detail = why)
     pool <- frame_failed(pool, name, "it takes longer than the wall time that the scheduler gives")
     return(slot_of(pool, name, state = "closed"))
