@@ -141,12 +141,18 @@ turn_within <- function(key) {
 # (`of_level`), and whether the spread is `measured`. The assumed spread counts as three degrees of freedom.
 levels_sd <- function(levels) {
   squares <- lapply(levels, function(run) {
-    means <- tapply(run$y, list(run$cell, run$session), mean)
-    means <- means[, utils::tail(seq_len(ncol(means)), 40), drop = FALSE]  # the newest tell the machine as it is
-    within <- run$y - stats::ave(run$y, run$cell, run$session)
-    df <- nrow(run) - nrow(unique(run[c("cell", "session")]))
-    run_sd <- if (df > 0) sqrt(sum(within^2) / df) else 0
-    mean(pair_squares(session_pairs(means, 1), run_sd))
+    code <- row_codes(run, c("cell", "session"))
+    means <- rowsum(run$y, code, reorder = TRUE)[, 1] / tabulate(code)
+    first <- !duplicated(code)
+    df <- nrow(run) - length(means)
+    run_sd <- if (df > 0) sqrt(sum((run$y - means[code])^2) / df) else 0
+    # The newest tell the machine as it is.
+    session <- run$session[first]
+    newest <- session %in% utils::tail(sort(unique(session)), 40)
+    at <- lapply(list(run$cell[first], session), function(x) factor(x[newest]))
+    table <- matrix(NA_real_, nlevels(at[[1]]), nlevels(at[[2]]), dimnames = list(NULL, levels(at[[2]])))
+    table[cbind(as.integer(at[[1]]), as.integer(at[[2]]))] <- means[newest]
+    mean(pair_squares(session_pairs(table, 1), run_sd))
   })
   of_level <- vapply(levels, function(run) length(unique(run$session)), 0L)
   known <- of_level > 1 & !vapply(squares, is.na, NA)

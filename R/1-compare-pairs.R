@@ -10,11 +10,11 @@ scene_frames <- 5L
 scene_estimate <- function(s, level) {
   d <- log(s[["old_s"]]) - log(s[["new_s"]])
   cell <- factor(s[["cell"]])
-  old <- exp(tapply(log(s[["old_s"]]), cell, mean))
-  new <- exp(tapply(log(s[["new_s"]]), cell, mean))
+  old <- exp(cell_means(log(s[["old_s"]]), cell))
+  new <- exp(cell_means(log(s[["new_s"]]), cell))
   spread <- pair_sd(d, cell, old, new)
   rounding <- rounding_variance(s[["old_s"]]) + rounding_variance(s[["new_s"]])
-  c(list(mean = log(sum(old)) - log(sum(new)), frames = mean(tapply(d, cell, mean)),
+  c(list(mean = log(sum(old)) - log(sum(new)), frames = mean(cell_means(d, cell)),
          se = if (is.na(spread$se)) NA_real_ else sqrt(max(spread$se^2, rounding)), df = spread$df,
          of_frames = spread$of_frames, coarse = !is.na(spread$se) && rounding > spread$se^2,
          work = work_of(s), cells = nlevels(cell), far = far_pairs(d)),
@@ -23,8 +23,12 @@ scene_estimate <- function(s, level) {
 
 # Mean seconds of one pass over the measured cells of a scene, old and new.
 work_of <- function(s) {
-  c(old = sum(tapply(s[["old_s"]], s[["cell"]], mean)), new = sum(tapply(s[["new_s"]], s[["cell"]], mean)))
+  cell <- factor(s[["cell"]])
+  c(old = sum(cell_means(s[["old_s"]], cell)), new = sum(cell_means(s[["new_s"]], cell)))
 }
+
+# Means by a factor, in the order of its levels.
+cell_means <- function(x, cell) as.vector(rowsum(x, as.integer(cell))) / tabulate(cell, nlevels(cell))
 
 # Pairs whose log ratio lies far from the others of their scene, from three pairs on: over 4 robust standard deviations
 # by the median absolute deviation, and by a factor of 1.5.

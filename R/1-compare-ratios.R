@@ -87,7 +87,7 @@ compare_timings <- function(x, by, smallest = 0.02, level = 0.95, across = FALSE
     context <- p$rows[["context"]][1]
     silent <- unsaid[names(unsaid) == context]
     about <- list(
-      left_out = c(if (length(silent)) paste(silent, "timings without a", factor_label(by)),
+      left_out = c(runs$left_out, if (length(silent)) paste(silent, "timings without a", factor_label(by)),
                    if (length(p$lost)) paste0(toString(p$lost), " (no timing like one of ", p$rows[["old"]][1], ")")),
       apart = if (across) {
         differences(said[said[["context"]] == context, , drop = FALSE], by, p$rows[["old"]][1], p$rows[["new"]][1],
@@ -160,7 +160,7 @@ compare_levels <- function(p, sessions, smallest, level, about = list(), weights
               work_says(s), session_says(sessions, level),
               if (length(left_out)) paste("left out:", toString(left_out)),
               if (length(about$apart)) paste("not alike, compared across", toString(about$apart)),
-              if (!total && length(chance) > 1 && chance[[scene]] > est$p) {
+              if (!total && length(chance) > 1 && isTRUE(chance[[scene]] > est$p)) {
                 paste0("chance adjusted for ", length(chance), " scenes (Holm)")
               },
               if (any(s[["sample"]])) sample_mark)

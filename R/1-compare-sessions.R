@@ -64,7 +64,8 @@ session_means <- function(cell, rows) {
 session_pairs <- function(means, least) {
   if (ncol(means) < 2) return(list())
   found <- lapply(utils::combn(ncol(means), 2, simplify = FALSE), function(pair) {
-    list(sessions = colnames(means)[pair], off = as.vector(stats::na.omit(means[, pair[1]] - means[, pair[2]])))
+    off <- means[, pair[1]] - means[, pair[2]]
+    list(sessions = colnames(means)[pair], off = as.vector(off[!is.na(off)]))
   })
   Filter(function(p) length(p$off) >= least, found)
 }

@@ -2,8 +2,8 @@
 
 # 1: timings, plans, imports, corrections, judgements. 2: jobs, events, bill lines and forecasts; timings have `job`,
 # `cost_basis` and `work`. 3: imports know their rows, and can be withdrawn. 4: events have `shot`, `seconds`, `amount`.
-# 5: bill lines have `kind`, `price`, `node`, `shot`, `frames`; outcomes. 6: edits.
-ledger_form <- 6L
+# 5: bill lines have `kind`, `price`, `node`, `shot`, `frames`; outcomes. 6: edits. 7: indexes, archives.
+ledger_form <- 7L
 ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database this is
 
 # Makes the tables of a new ledger, and carries an older one over: what it lacks is added, in one transaction, after a
@@ -72,7 +72,7 @@ copy_beside <- function(con, where) {
 
 # The tables of a ledger, each after those that it speaks of.
 ledger_parts <- c("settings", "runs", "plans", "blocks", "machines", "imports", "import_turns", "corrections",
-                  "judgements", "edits", "jobs", "events", "lines", "forecasts", "outcomes")
+                  "judgements", "edits", "archives", "jobs", "events", "lines", "forecasts", "outcomes")
 
 column_types <- c(text = "TEXT", integer = "INTEGER", number = "REAL", flag = "INTEGER")
 
@@ -92,7 +92,6 @@ ledger_tables <- function(server = FALSE) {
   }
   view <- paste("VIEW", if (!server) "IF NOT EXISTS", "timings AS SELECT r.rowid AS place,", shown,
                 "FROM runs r JOIN settings s ON s.setting = r.setting")
-  trials <- "CREATE UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE plan_id IS NOT NULL"
   tables <- c(
     paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
            typed(setting_columns), ")"),
@@ -107,18 +106,34 @@ ledger_tables <- function(server = FALSE) {
     paste("CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER, tile INTEGER,",
           "samples REAL, noise REAL, accepted INTEGER)"),
     "CREATE TABLE IF NOT EXISTS edits (made_at TEXT, by TEXT, file TEXT NOT NULL, change TEXT NOT NULL)",
+    paste("CREATE TABLE IF NOT EXISTS archives (file TEXT PRIMARY KEY, hash TEXT NOT NULL, made_at TEXT, by TEXT,",
+          "timings INTEGER NOT NULL, first_at TEXT, last_at TEXT)"),
     job_tables()
   )
   if (server) {
-    return(c(server_tables(tables), paste("CREATE OR REPLACE", view), trials, server_view_triggers,
+    return(c(server_tables(tables), paste("CREATE OR REPLACE", view), ledger_indexes(), server_view_triggers,
              sprintf("INSERT INTO ledger_forms (form, mark) VALUES (%d, %d)", ledger_form, ledger_mark)))
   }
   c(
-    tables, paste("CREATE", view), trials, unlist(lapply(ledger_parts, frozen)),
+    tables, paste("CREATE", view), ledger_indexes(), unlist(lapply(ledger_parts, frozen)),
     frozen("timings", "INSTEAD OF", c(changes, "INSERT")),
     paste("PRAGMA application_id =", ledger_mark), paste("PRAGMA user_version =", ledger_form)
   )
 }
+
+# What is looked for in a long history. Most rows have no plan, job or output, and most events are of frames.
+ledger_indexes <- function() {
+  paste("CREATE", c(
+    "UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE plan_id IS NOT NULL",
+    "INDEX IF NOT EXISTS runs_of_job ON runs (job) WHERE job IS NOT NULL",
+    "INDEX IF NOT EXISTS runs_with_output ON runs (setting) WHERE output IS NOT NULL",
+    "INDEX IF NOT EXISTS settings_of_scene ON settings (scene, frame)",
+    paste("INDEX IF NOT EXISTS events_of_jobs ON events (what) WHERE", of_whole_job)
+  ))
+}
+
+# Events that tell of a job as a whole; as SQL, which the index's own words must be.
+of_whole_job <- "what IN ('placed', 'sent', 'claim', 'paused', 'resumed', 'stopped')"
 
 # The columns of an event: where, what, when; `seconds` of the run it tells of, `amount` of money or of seconds that are
 # said to be left.

@@ -100,7 +100,8 @@ placed_jobs <- function(ledger, stopped = FALSE) {
   con <- ledger_connection(ledger)
   if (!DBI::dbExistsTable(con, "events")) return(character())
   ask_rows(con, paste(
-    "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE e.what IN ('placed', 'stopped') GROUP BY j.id",
+    "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE", paste0("e.", of_whole_job),
+    "AND e.what IN ('placed', 'stopped') GROUP BY j.id",
     "HAVING max(CASE WHEN e.what = 'placed' THEN 1 ELSE 0 END) = 1",
     if (!stopped) "AND max(CASE WHEN e.what = 'stopped' THEN 1 ELSE 0 END) = 0", "ORDER BY min(e.sequence)"
   ))[["name"]]
@@ -201,11 +202,12 @@ all_promised <- function(ledger) {
   ))
 }
 
-# What was told of all jobs, of some kinds: `job` (its name), `time`, `place`, `what`, `amount`, in the order it came.
+# What was told of all jobs, of some kinds of those that tell of a whole job: `job` (its name), `time`, `place`, `what`,
+# `amount`, in the order it came.
 told_of_all <- function(ledger, what) {
   ask_rows(ledger_connection(ledger), paste0(
     "SELECT j.name AS job, e.time, e.place, e.what, e.amount FROM events e JOIN jobs j ON j.id = e.job ",
-    "WHERE e.what IN (", toString(rep("?", length(what))), ") ORDER BY e.sequence"
+    "WHERE e.", of_whole_job, " AND e.what IN (", toString(rep("?", length(what))), ") ORDER BY e.sequence"
   ), params = as.list(what))
 }
 

@@ -56,28 +56,12 @@ write_timings <- function(ledger, rows, also = NULL, given = character(), once =
       rows[["setting"]] <- setting_ids(con, rows, row_codes(rows, intersect(setting_columns, said)))
       insert_rows(con, "runs", rows[c(setdiff(said, setting_columns), "setting")], once)
       if (length(also)) also(con, rows[["id"]])
+      index_settings(con)
     }),
     clockpigeon_error = function(e) stop(e),
     error = function(e) stop_input("ledger", paste("the rows were not added:", one_line(conditionMessage(e))),
                                    short_path(ledger$path), "Nothing was changed.")
   )
-}
-
-# The numbers of the rows' settings, of which `code` is equal where they are; settings that are new are written down.
-setting_ids <- function(con, rows, code) {
-  distinct <- rows[!duplicated(code), setting_columns, drop = FALSE]
-  key <- row_key(distinct, setting_columns)
-  find <- function() {
-    known <- ask_rows(con, "SELECT setting, key FROM settings WHERE key IN (SELECT value FROM json_each(?))",
-                             params = list(as.character(jsonlite::toJSON(key))))
-    known[["setting"]][match(key, known[["key"]])]
-  }
-  id <- find()
-  if (anyNA(id)) {
-    insert_rows(con, "settings", c(list(key = key[is.na(id)]), as.list(distinct[is.na(id), , drop = FALSE])))
-    id <- find()
-  }
-  id[code]
 }
 
 # Which of these ids are in the ledger.
@@ -102,23 +86,6 @@ add_corrections <- function(con, old, new) {
   }
   insert_rows(con, "corrections", list(old_id = unname(old), new_id = new))
 }
-
-# One prepared statement for all rows. (DBI::dbAppendTable() spends 30 ms on quoting the 39 names anew; this takes 1.)
-# `once`: rows whose key is there already add nothing.
-insert_rows <- function(con, table, rows, once = FALSE) {
-  if (on_server(con)) return(insert_on_server(con, table, as.list(rows), once))
-  sql <- sprintf("INSERT %sINTO %s (%s) VALUES (%s)", if (once) "OR IGNORE " else "", table,
-                 paste0("\"", names(rows), "\"", collapse = ", "), paste(rep("?", length(rows)), collapse = ", "))
-  DBI::dbExecute(con, sql, params = unname(as.list(rows)))
-}
-
-# New ids: a batch's digits by chance, and the place in it.
-new_ids <- function(n) {
-  batch <- paste(openssl::rand_bytes(5), collapse = "")
-  if (n) batch_ids(batch, n) else character()
-}
-
-utc_now <- function(time = Sys.time()) format(time, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
 
 #' Timings of a ledger
 #'
@@ -178,16 +145,6 @@ select_timings <- function(ledger, where, want, replaced = FALSE) {
   as_table(typed_columns(all_columns(rows, names(timing_columns))), class = "cp_timings")
 }
 
-# The timings that a question about some scenes takes: all of these scenes, and of the others the newest `most`, which
-# are enough to tell rigs apart and what shots are like.
-timings_near <- function(ledger, scenes, most = 20000) {
-  con <- ledger_connection(ledger)
-  last <- ask_rows(con, "SELECT max(rowid) AS n FROM runs")[["n"]]
-  if (is.na(last) || last <= most) return(timings(ledger))
-  select_timings(ledger, "(place > ? OR scene IN (SELECT value FROM json_each(?)))",
-                 list(last - most, as.character(jsonlite::toJSON(as.character(scenes)))))
-}
-
 # What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
 #' @exportS3Method
 as_runs.cp_ledger <- function(x, activity = "render", time = "wall") { # nolint: object_name_linter.
@@ -203,62 +160,39 @@ as_runs.cp_ledger_part <- function(x, activity = "render", time = "wall") { # no
 }
 
 # Timings of a part of a ledger whose pictures were kept.
-timings_with_pictures <- function(ledger, want) select_timings(ledger, c(conditions(want), "output IS NOT NULL"), want)
+timings_with_pictures <- function(ledger, want) {
+  select_timings(ledger, c(conditions(want), "place IN (SELECT rowid FROM runs WHERE output IS NOT NULL)"), want)
+}
+
+# More evidence than so many timings is compared by about this many of it.
+compared_whole <- 1e6
+compared_part <- 100000
 
 runs_of_ledger <- function(x, want, activity, time) {
   con <- ledger_connection(x)
   # An older ledger that is only read has no such column.
   counted <- if ("work" %in% lacking_columns(con)) "NULL AS work" else "work"
+  where <- paste(c(paste0("activity = '", activity, "'"), conditions(want)), collapse = " AND ")
+  params <- unname(as.list(unlist(want)))
+  part <- paired_runs(con, where, params, compared_whole, compared_part)
+  of <- first_of(part, list(with = "", params = params, from = paste0(
+    "FROM runs WHERE setting IN (SELECT setting FROM settings WHERE ", where, ")"
+  ), settings = where))
   rows <- ask_ledger(con, paste0(
-    "SELECT setting, ", time, "_s AS wall_s, samples_done, ", counted, ", CASE WHEN note LIKE '", sample_mark,
-    "%' THEN 1 ELSE 0 END AS sample, \"repeat\" AS turn, ",
-    "coalesce(plan_id, substr(measured_at, 1, 10)) AS session FROM runs WHERE ",
-    "status = 'ok' AND setting IN (SELECT setting FROM settings WHERE ",
-    paste(c(paste0("activity = '", activity, "'"), conditions(want)), collapse = " AND "), ") AND ", time,
-    "_s > 0 ",
+    of$with, " SELECT runs.setting, ", time, "_s AS wall_s, samples_done, ", counted, ", CASE WHEN note LIKE '",
+    sample_mark, "%' THEN 1 ELSE 0 END AS sample, \"repeat\" AS turn, ",
+    "coalesce(plan_id, substr(measured_at, 1, 10)) AS session ", of$from, " AND status = 'ok' AND ", time, "_s > 0 ",
     "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ",
-    "ORDER BY measured_at, run_order NULLS FIRST, rowid"
-  ), params = if (length(want)) unname(as.list(unlist(want))))
-  settings <- ask_rows(con, "SELECT * FROM settings")
+    "ORDER BY measured_at, run_order NULLS FIRST, runs.rowid"
+  ), of$params)
+  settings <- ask_rows(con, paste(of$with, "SELECT * FROM settings WHERE", of$settings), of$params)
   used <- unique(rows[["setting"]])
   settings <- all_columns(settings[match(used, settings[["setting"]]), , drop = FALSE], setting_columns)
   row.names(settings) <- NULL
   list(settings = typed_columns(settings), setting = match(rows[["setting"]], used), wall_s = rows[["wall_s"]],
        samples_done = as.numeric(rows[["samples_done"]]), work = as.numeric(rows[["work"]]),
        sample = rows[["sample"]] == 1,
-       session = session_codes(rows[["session"]]), turn = turn_codes(rows[["turn"]]))
-}
-
-# A ledger of an older form that is read only lacks columns of today: they are NA.
-all_columns <- function(rows, columns) {
-  for (name in setdiff(columns, names(rows))) rows[[name]] <- rep(NA, nrow(rows))
-  rows[columns]
-}
-
-# Columns as the types of a timing: what a database says of a column that holds nothing is not one of them.
-typed_columns <- function(x) {
-  for (name in names(x)) {
-    as <- switch(timing_columns[[name]], text = as.character, integer = as.integer, number = as.numeric,
-                 flag = as.logical)
-    clean <- suppressWarnings(as(x[[name]]))
-    if (any(is.na(clean) & !is.na(x[[name]]))) odd_column(name)
-    x[[name]] <- clean
-  }
-  x
-}
-
-# What another program wrote into a ledger: a text where a number belongs.
-odd_column <- function(says) {
-  name <- regmatches(says, regexpr("[a-z_]+_s|[a-z_]+_mb|[a-z_]{4,}", says))
-  stop_input("ledger", paste0("holds a text where a number belongs, in the column `", c(name, says)[1], "`"), NULL,
-             "Another program wrote it: restore the file from a copy.")
-}
-
-# Asks a ledger for rows; the database takes a text among numbers for 0 and warns, which must not stand.
-ask_ledger <- function(con, sql, params = NULL) {
-  tryCatch(ask_rows(con, sql, params), warning = function(w) {
-    odd_column(sub("^Column `?([^`:]*)`?:.*$", "\\1", conditionMessage(w)))
-  })
+       session = session_codes(rows[["session"]]), turn = turn_codes(rows[["turn"]]), left_out = part$says)
 }
 
 # Keeps the record of a plan that is about to run: its seed, its options and its first trials.

@@ -29,7 +29,7 @@
 #' summary(backtest(example_timings()))
 #' @export
 backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
-  rows <- as_frame(if (inherits(ledger, "cp_ledger")) timings(ledger) else ledger)
+  rows <- as_frame(if (inherits(ledger, "cp_ledger")) newest_timings(ledger, 50000) else ledger)
   rows <- filled_timings(rows, argument("ledger"))
   level <- check_number(level, argument("level"), above = 0, most = 0.9999)
   probes <- check_counts(probes, argument("probes"))

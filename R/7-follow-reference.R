@@ -33,8 +33,8 @@ named_references <- function(reference) {
 # Pictures that trials of the same shots and settings left.
 trial_references <- function(asked, ledger) {
   if (is.null(asked$job)) return(NULL)
-  rows <- as_frame(timings(ledger, engine = asked$engine))
-  rows <- rows[!is.na(rows[["output"]]) & rows[["status"]] %in% "ok" & is.na(rows[["piece"]]) & is.na(rows[["job"]]) &
+  rows <- as_frame(timings_with_pictures(ledger, list(engine = asked$engine)))
+  rows <- rows[rows[["status"]] %in% "ok" & is.na(rows[["piece"]]) & is.na(rows[["job"]]) &
                  rows[["engine_version"]] %in% asked$version, , drop = FALSE]
   rows <- bind_tables(lapply(asked$shots, function(shot) {
     limit <- shot$limit[[1]]

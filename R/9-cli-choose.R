@@ -151,8 +151,9 @@ cli_report <- function(o, args) {
 # The page, with the comparison of versions when the ledger has two of the job's engine.
 cli_write_report <- function(project, choice, path, settled = NULL) {
   attach_defaults()
-  rows <- cli_ledger(project, code = function(ledger) timings(ledger,
-                                                              engine = main_job(choice$forecast$scenario)$engine))
-  versions <- tryCatch(compare_timings(rows, by = "engine_version"), clockpigeon_error_compare = function(e) NULL)
+  versions <- cli_ledger(project, code = function(ledger) {
+    part <- ledger_part(ledger, list(engine = main_job(choice$forecast$scenario)$engine))
+    tryCatch(compare_timings(part, by = "engine_version"), clockpigeon_error_compare = function(e) NULL)
+  })
   report(choice, path, versions, paste0("Where to render: ", project$name), settled)
 }

@@ -56,7 +56,7 @@ cli_nodes <- function(project, asked = NULL) {
 cli_readiness <- function(o, args) {
   project <- read_project(parts = c("nodes", "engines"))
   if (!length(project$nodes)) stop_input("project", "has no node", instead = "Write one under nodes/.")
-  seen <- if (has_ledger(project$ledger)) cli_ledger(project, code = function(l) unique(timings(l)[["node"]]))
+  seen <- if (has_ledger(project$ledger)) cli_ledger(project, code = seen_nodes)
   found <- node_readiness(project$nodes, project$engines, first_of(o$engine, project$defaults$engine),
                           first_of(o$engine_version, project$defaults$version), seen, o$timeout)
   cli_emit(found, o$format, function() readiness_lines(found))

@@ -64,6 +64,9 @@ evidence_server <- function(input, output, session, work, query) {
     if (is.null(x)) return("Reading the ledger ...")
     if (!nrow(rows())) return(empty_view("The ledger has no timings yet.", "clockpigeon bench"))
     paste0(format(nrow(x), big.mark = ","), " of ", format(nrow(rows()), big.mark = ","), " timings, times in seconds.",
+           if (length(attr(rows(), "older"))) {
+             paste("", attr(rows(), "older"), "older ones are in the ledger and not shown.")
+           },
            if (any(rows()[["sample"]])) " Sample data, invented.")
   })
   index <- shiny::reactive(searchable(shown()))
@@ -117,7 +120,8 @@ show_comparisons <- function(input, output, work, rows, told) {
 timings_there <- function(root) {
   project <- read_project(root, parts = character())
   if (!has_ledger(project$ledger)) stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
-  x <- as_frame(with_ledger(project$ledger, timings))
+  read <- with_ledger(project$ledger, last_timings)
+  x <- as_frame(read)
   x$where <- ifelse(is.na(x[["site"]]), x[["node"]], x[["site"]])
   x$limit <- ifelse(is.na(x[["limit_kind"]]), NA, paste(x[["limit_value"]], x[["limit_kind"]]))
   x$rendered_by <- paste(x[["engine"]], ifelse(is.na(x[["engine_version"]]), "", x[["engine_version"]]))
@@ -127,7 +131,7 @@ timings_there <- function(root) {
   x <- x[unique(c(names(shown_columns), group_columns, "where", "status", "wall_s", "sample"))]
   texts <- vapply(x, is.character, NA)
   x[texts] <- lapply(x[texts], factor)
-  x
+  structure(x, older = attr(read, "older"))
 }
 
 # Of each column its distinct values as small letters, and which of them each row has: made once for many searches.
@@ -193,7 +197,7 @@ compared_there <- function(root, by) {
 # How fast the ledger's devices are beside each other.
 speeds_there <- function(root) {
   project <- read_project(root, parts = character())
-  tryCatch(made_picture(ggplot2::autoplot(fit_speeds(with_ledger(project$ledger, timings)))),
+  tryCatch(made_picture(ggplot2::autoplot(fit_speeds(with_ledger(project$ledger, newest_timings)))),
            clockpigeon_error = function(e) NULL)
 }
 

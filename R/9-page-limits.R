@@ -189,7 +189,7 @@ judged_there <- function(root, clean, window = "one") {
 # Times over the number of threads and of devices, where the ledger has the same frames at several.
 scaling_there <- function(root) {
   project <- read_project(root, parts = character())
-  rows <- with_ledger(project$ledger, timings)
+  rows <- with_ledger(project$ledger, newest_timings)
   units <- c(threads = "threads", devices = "device_count")
   unlist(lapply(names(units), function(unit) {
     lapply(counted_times(rows, units[[unit]], 2), function(x) {

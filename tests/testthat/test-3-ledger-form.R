@@ -69,7 +69,7 @@ test_that("a newer form is refused in words, and a full disk leaves the old file
   con <- DBI::dbConnect(RSQLite::SQLite(), path)
   DBI::dbExecute(con, "PRAGMA user_version = 99")
   DBI::dbDisconnect(con)
-  expect_refusal(open_ledger(path), "ledger", c("has format 99", "this release knows 6", "Install a later release"))
+  expect_refusal(open_ledger(path), "ledger", c("has format 99", "this release knows 7", "Install a later release"))
   path <- old_ledger()
   before <- unname(tools::md5sum(path))
   local_value("ledger_tables", function() c("CREATE TABLE jobs (id TEXT)", "this is no SQL"))

@@ -1,0 +1,112 @@
+# A long history: which of its timings are read, so that ten million are asked as quickly as a few.
+
+# From so many timings on a file has an index of their settings: a smaller one takes rows in faster without it.
+indexed_rows <- 200000
+
+# Which timings of the settings that `where` selects (SQL over `settings`, its values in `params`) are read when there
+# are more than `whole` of them: some `part` of them, the newest of each setting; of very many settings those of every
+# so many-th frame of each scene. NULL when all are read. A list: `with` and `from`, the SQL of the rows of `runs`,
+# `settings` (that of theirs), `params`, and what is to be said (`says`).
+newest_runs <- function(con, where, params, whole, part) {
+  asked <- asked_runs(con, where, params, whole)
+  if (is.null(asked)) return(NULL)
+  if (!asked$indexed) return(newest_of_all(asked, part))
+  settings <- asked$count(paste("SELECT count(*) AS n FROM settings WHERE", asked$where))
+  step <- ceiling(settings / part)
+  each <- max(1, part %/% ceiling(settings / step))
+  of_newest <- function(what, end) {
+    sprintf("SELECT %s FROM runs r WHERE r.setting = c.setting ORDER BY r.rowid DESC LIMIT %s", what, end)
+  }
+  # A file looks up the place from which on they stand; a server, which would then read all rows, takes so many of each.
+  from <- if (on_server(con)) {
+    sprintf("FROM chosen c CROSS JOIN LATERAL (%s) runs WHERE TRUE", of_newest("r.*", sprintf("%.0f", each)))
+  } else {
+    sprintf("FROM (SELECT c.setting, coalesce((%s), 0) AS least FROM chosen c) b CROSS JOIN runs ON %s",
+            of_newest("r.rowid", sprintf("1 OFFSET %.0f", each - 1)),
+            "runs.setting = b.setting AND runs.rowid >= b.least")
+  }
+  list(with = chosen_settings(asked$where, step, 1), params = params, from = from,
+       settings = "setting IN (SELECT setting FROM chosen)")
+}
+
+# The same for timings that are to be compared, whose partners must stay: all runs of the settings at every so many-th
+# frame of each scene, of which eight are left where it has them; and where these are too many those of every one
+# of so many stretches of the history, the newest among them, since what belongs together was run in one stretch.
+paired_runs <- function(con, where, params, whole, part) {
+  asked <- asked_runs(con, where, params, whole)
+  if (is.null(asked)) return(NULL)
+  if (!asked$indexed) return(newest_of_all(asked, part))
+  settings <- function(where) paste("SELECT count(*) AS n FROM settings WHERE", where)
+  whole_ledger <- asked$count(settings(asked$where)) == as.numeric(ask_rows(con, settings("1 = 1"))[["n"]])
+  all <- if (whole_ledger) asked$last else asked$count(paste("SELECT count(*) AS n", asked$from))
+  step <- ceiling(all / part)
+  with <- chosen_settings(asked$where, step, 8)
+  left <- asked$count(paste(with, "SELECT count(*) AS n FROM chosen c CROSS JOIN runs WHERE runs.setting = c.setting"))
+  every <- ceiling(left / part)
+  # By a hash: what is run in turn must not fall between them each time.
+  kept <- sprintf("(%.0f - %%s.rowid) / %.0f * 7919 %%%% 10007 %%%% %.0f = 0", asked$last, stretch_rows, every)
+  from <- if (on_server(con)) {
+    sprintf(paste("FROM chosen c CROSS JOIN LATERAL (SELECT * FROM runs r WHERE r.setting = c.setting AND %s OFFSET 0)",
+                  "runs WHERE TRUE"), sprintf(kept, "r"))
+  } else {
+    sprintf("FROM chosen c CROSS JOIN runs ON runs.setting = c.setting AND %s", sprintf(kept, "runs"))
+  }
+  list(with = with, params = params, from = from, settings = "setting IN (SELECT setting FROM chosen)",
+       says = paste0("of ", whole_number(all), " timings all but those of some frames of each scene",
+                     if (every > 1) paste0(", in one of ", every, " stretches of the history")))
+}
+
+# So many timings, in the order in which they came, are a stretch.
+stretch_rows <- 5000
+
+# What is asked of a ledger: NULL where it has no more than `whole` of it. What comes behind `from` begins with AND.
+asked_runs <- function(con, where, params, whole) {
+  last <- last_run(con)
+  if (last <= whole) return(NULL)
+  where <- if (length(where)) paste(where, collapse = " AND ") else "1 = 1"
+  from <- sprintf("FROM runs WHERE runs.setting IN (SELECT setting FROM settings WHERE %s)", where)
+  count <- function(sql) as.numeric(ask_rows(con, sql, params)[["n"]])
+  indexed <- has_setting_index(con)
+  some <- sprintf("SELECT count(*) AS n FROM (SELECT 1 %s LIMIT %.0f) AS found", from, whole + 1)
+  if (indexed && count(some) <= whole) return(NULL)
+  list(last = last, where = where, params = params, from = from, count = count, indexed = indexed)
+}
+
+newest_of_all <- function(asked, part) {
+  list(with = "", params = asked$params, settings = asked$where,
+       from = sprintf("%s AND runs.rowid > %.0f", asked$from, asked$last - part),
+       says = paste("all but the newest", whole_number(part), "timings"))
+}
+
+whole_number <- function(n) format(n, big.mark = ",", scientific = FALSE)
+
+# Settings as the SQL of a table `chosen`: of the frames of a scene every `step`-th, from its first on, as long as
+# `least` are left.
+chosen_settings <- function(where, step, least) {
+  if (step < 2) return(sprintf("WITH chosen AS MATERIALIZED (SELECT setting FROM settings WHERE %s)", where))
+  sprintf(paste(
+    "WITH counted AS MATERIALIZED (SELECT scene, min(frame) AS first, count(DISTINCT frame) / %d AS most FROM settings",
+    "GROUP BY scene), steps AS MATERIALIZED (SELECT scene AS whose, first, CASE WHEN most > %.0f THEN %.0f",
+    "WHEN most < 1 THEN 1 ELSE most END AS step FROM counted),",
+    "chosen AS MATERIALIZED (SELECT w.setting FROM settings w LEFT JOIN steps ON steps.whose = w.scene",
+    "WHERE (%s) AND coalesce((w.frame - first) %% step, 0) = 0)"
+  ), least, step, step, where)
+}
+
+# The place of the newest timing; 0 when there is none.
+last_run <- function(con) {
+  last <- ask_rows(con, "SELECT max(rowid) AS n FROM runs")[["n"]]
+  if (is.na(last)) 0 else as.numeric(last)
+}
+
+# An index of settings for a file that has become long; a server has it from the start.
+index_settings <- function(con) {
+  if (on_server(con) || last_run(con) < indexed_rows) return(invisible())
+  DBI::dbExecute(con, "CREATE INDEX IF NOT EXISTS runs_of_setting ON runs (setting)")
+}
+
+has_setting_index <- function(con) {
+  sql <- if (on_server(con)) "SELECT 1 WHERE to_regclass('runs_of_setting') IS NOT NULL"
+         else "SELECT 1 FROM sqlite_master WHERE name = 'runs_of_setting'"
+  nrow(ask_rows(con, sql)) > 0
+}
