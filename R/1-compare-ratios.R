@@ -27,7 +27,8 @@
 #' mean of five, none of fewer).
 #'
 #' @param x Timings, a data frame as [timings()] returns it; or a ledger, all of which is then compared, with the work
-#'   of filtering done in the database: the way for a million rows.
+#'   of filtering done in the database: the way for a million rows. Of more than a million those of some frames of each
+#'   scene (eight at least, where it has them) in some stretches of the history, which `note` says.
 #' @param by The factor studied: `"engine_version"`, `"engine"`, `"limit"`, `"size"`, `"features"`, `"threads"`,
 #'   `"capacity"` (share of the devices used), `"device"`, `"device_count"`, `"node"` or `"site"`.
 #' @param smallest Smallest difference of interest, as a share (0.02 is 2 %): a smaller one is never called faster or

@@ -106,8 +106,8 @@ ledger_tables <- function(server = FALSE) {
     paste("CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER, tile INTEGER,",
           "samples REAL, noise REAL, accepted INTEGER)"),
     "CREATE TABLE IF NOT EXISTS edits (made_at TEXT, by TEXT, file TEXT NOT NULL, change TEXT NOT NULL)",
-    paste("CREATE TABLE IF NOT EXISTS archives (file TEXT PRIMARY KEY, hash TEXT NOT NULL, made_at TEXT, by TEXT,",
-          "timings INTEGER NOT NULL, first_at TEXT, last_at TEXT)"),
+    paste("CREATE TABLE IF NOT EXISTS archives (file TEXT PRIMARY KEY, folder TEXT, hash TEXT NOT NULL, made_at TEXT,",
+          "by TEXT, timings INTEGER NOT NULL, first_at TEXT, last_at TEXT)"),
     job_tables()
   )
   if (server) {

@@ -37,9 +37,10 @@ withdraw_import <- function(ledger, mark) {
     stop_input("import", "gave no row of this ledger that could be withdrawn", short_path(ledger$path),
                "Files that an earlier release took in are not known row by row.")
   }
-  ids <- ask_rows(con, paste("SELECT id FROM runs WHERE rowid BETWEEN ? AND ?",
-                                    "AND id NOT IN (SELECT old_id FROM corrections)"),
-                         params = unname(as.list(place)))[["id"]]
+  ids <- unlist(lapply(history_parts(ledger), function(part) {
+    ask_rows(part$con, paste("SELECT id FROM runs WHERE rowid BETWEEN ? AND ?",
+                             "AND id NOT IN (SELECT old_id FROM corrections)"), params = unname(as.list(place)))[["id"]]
+  }))
   write_ledger(con, function() {
     if (length(ids)) insert_rows(con, "corrections", list(old_id = ids, new_id = rep("withdrawn", length(ids))))
     note_import(con, mark, place$first_row, place$last_row, 1L)

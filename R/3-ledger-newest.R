@@ -38,7 +38,8 @@ paired_runs <- function(con, where, params, whole, part) {
   if (!asked$indexed) return(newest_of_all(asked, part))
   settings <- function(where) paste("SELECT count(*) AS n FROM settings WHERE", where)
   whole_ledger <- asked$count(settings(asked$where)) == as.numeric(ask_rows(con, settings("1 = 1"))[["n"]])
-  all <- if (whole_ledger) asked$last else asked$count(paste("SELECT count(*) AS n", asked$from))
+  all <- if (!whole_ledger) asked$count(paste("SELECT count(*) AS n", asked$from))
+         else as.numeric(ask_rows(con, "SELECT count(*) AS n FROM runs")[["n"]])
   step <- ceiling(all / part)
   with <- chosen_settings(asked$where, step, 8)
   left <- asked$count(paste(with, "SELECT count(*) AS n FROM chosen c CROSS JOIN runs WHERE runs.setting = c.setting"))
@@ -59,7 +60,8 @@ paired_runs <- function(con, where, params, whole, part) {
 # So many timings, in the order in which they came, are a stretch.
 stretch_rows <- 5000
 
-# What is asked of a ledger: NULL where it has no more than `whole` of it. What comes behind `from` begins with AND.
+# What is asked of a ledger: NULL where it has no more than `whole` of it, or is a file that is short enough to have no
+# index. What comes behind `from` begins with AND.
 asked_runs <- function(con, where, params, whole) {
   last <- last_run(con)
   if (last <= whole) return(NULL)
@@ -67,6 +69,7 @@ asked_runs <- function(con, where, params, whole) {
   from <- sprintf("FROM runs WHERE runs.setting IN (SELECT setting FROM settings WHERE %s)", where)
   count <- function(sql) as.numeric(ask_rows(con, sql, params)[["n"]])
   indexed <- has_setting_index(con)
+  if (!indexed && last < indexed_rows) return(NULL)
   some <- sprintf("SELECT count(*) AS n FROM (SELECT 1 %s LIMIT %.0f) AS found", from, whole + 1)
   if (indexed && count(some) <= whole) return(NULL)
   list(last = last, where = where, params = params, from = from, count = count, indexed = indexed)

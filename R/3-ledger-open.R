@@ -127,6 +127,8 @@ close_ledger <- function(ledger) {
   if (!is.null(ledger$con) && DBI::dbIsValid(ledger$con)) suppressWarnings(DBI::dbDisconnect(ledger$con))
   ledger$con <- NULL
   ledger$lost <- FALSE
+  for (part in ledger$archives) close_ledger(part)
+  ledger$archives <- NULL
   invisible()
 }
 

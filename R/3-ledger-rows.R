@@ -27,7 +27,7 @@ add_timings <- function(ledger, x, replaces = NULL) {
     stop_input("ledger", paste("got", length(replaces), "ids for", nrow(x), "rows"), argument("replaces"),
                "Name one older row for each.")
   }
-  add_rows(ledger, x, if (length(replaces)) function(con, ids) add_corrections(con, replaces, ids))
+  add_rows(ledger, x, if (length(replaces)) function(con, ids) add_corrections(ledger, replaces, ids))
 }
 
 # Adds checked timings, and what belongs to them (`also(con, ids)`), in one transaction; returns the ids.
@@ -52,7 +52,7 @@ write_timings <- function(ledger, rows, also = NULL, given = character(), once =
   said <- names(rows)[!vapply(rows, function(column) is.na(column[1]) && all(is.na(column)), NA)]
   tryCatch(
     write_ledger(con, function() {
-      check_new_ids(con, given)
+      check_new_ids(ledger, given)
       rows[["setting"]] <- setting_ids(con, rows, row_codes(rows, intersect(setting_columns, said)))
       insert_rows(con, "runs", rows[c(setdiff(said, setting_columns), "setting")], once)
       if (length(also)) also(con, rows[["id"]])
@@ -65,26 +65,28 @@ write_timings <- function(ledger, rows, also = NULL, given = character(), once =
 }
 
 # Which of these ids are in the ledger.
-known_ids <- function(con, ids) {
-  ask_rows(con, "SELECT id FROM runs WHERE id IN (SELECT value FROM json_each(?))",
-                  params = list(as.character(jsonlite::toJSON(ids))))[["id"]]
+known_ids <- function(ledger, ids) {
+  unlist(lapply(history_parts(ledger), function(part) {
+    ask_rows(part$con, "SELECT id FROM runs WHERE id IN (SELECT value FROM json_each(?))",
+             params = list(as.character(jsonlite::toJSON(ids))))[["id"]]
+  }))
 }
 
-check_new_ids <- function(con, ids) {
+check_new_ids <- function(ledger, ids) {
   if (!length(ids)) return(invisible())
-  old <- c(ids[duplicated(ids)], known_ids(con, ids))
+  old <- c(ids[duplicated(ids)], known_ids(ledger, ids))
   if (length(old)) {
     stop_input("ledger", paste("two rows would have the id", show_value(old[1])), argument("x"),
                "Leave `id` out, or empty. Nothing was changed.")
   }
 }
 
-add_corrections <- function(con, old, new) {
-  lost <- setdiff(old, known_ids(con, unname(old)))
+add_corrections <- function(ledger, old, new) {
+  lost <- setdiff(old, known_ids(ledger, unname(old)))
   if (length(lost)) {
     stop_input("ledger", paste0("has no row ", show_value(lost[1])), argument("replaces"), "Nothing was changed.")
   }
-  insert_rows(con, "corrections", list(old_id = unname(old), new_id = new))
+  insert_rows(ledger$con, "corrections", list(old_id = unname(old), new_id = new))
 }
 
 #' Timings of a ledger
@@ -137,12 +139,18 @@ conditions <- function(want) {
 }
 
 select_timings <- function(ledger, where, want, replaced = FALSE) {
+  rows <- from_all_parts(ledger, function(part) select_here(part, where, want, replaced))
+  as_table(rows[names(timing_columns)], class = "cp_timings")
+}
+
+# The same of one part, with the rows' places.
+select_here <- function(part, where, want, replaced = FALSE) {
   if (!replaced) where <- c(where, "id NOT IN (SELECT old_id FROM corrections)")
   sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
                "ORDER BY place")
-  rows <- ask_ledger(ledger_connection(ledger), sql,
+  rows <- ask_ledger(ledger_connection(part), sql,
                      params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
-  as_table(typed_columns(all_columns(rows, names(timing_columns))), class = "cp_timings")
+  cbind(place = as.numeric(rows[["place"]]), typed_columns(all_columns(rows, names(timing_columns))))
 }
 
 # What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
@@ -169,17 +177,45 @@ compared_whole <- 1e6
 compared_part <- 100000
 
 runs_of_ledger <- function(x, want, activity, time) {
+  parts <- lapply(history_parts(x), runs_of_part, want, activity, time)
+  if (length(parts) == 1) {
+    rows <- parts[[1]]$rows
+    settings <- parts[[1]]$settings
+  } else {
+    # Each part has its own numbers of settings.
+    settings <- do.call(rbind, lapply(parts, `[[`, "settings"))
+    code <- row_codes(settings, setting_columns)
+    before <- cumsum(c(0, vapply(parts, function(part) nrow(part$settings), 0L)))
+    rows <- do.call(rbind, lapply(seq_along(parts), function(k) {
+      transform(parts[[k]]$rows, setting = code[before[k] + parts[[k]]$rows[["setting"]]])
+    }))
+    rows <- rows[order(rows[["measured_at"]], rows[["run_order"]], na.last = FALSE, method = "radix"), , drop = FALSE]
+    settings <- settings[!duplicated(code), , drop = FALSE]
+  }
+  row.names(settings) <- NULL
+  list(settings = settings, setting = rows[["setting"]], wall_s = rows[["wall_s"]],
+       samples_done = as.numeric(rows[["samples_done"]]), work = as.numeric(rows[["work"]]),
+       sample = rows[["sample"]] == 1, session = session_codes(rows[["session"]]), turn = turn_codes(rows[["turn"]]),
+       left_out = unlist(lapply(parts, `[[`, "says")))
+}
+
+# What is compared of one part of a ledger: `rows`, in the order in which they were measured, their `settings`, and what
+# is to be said of those that were not read.
+runs_of_part <- function(x, want, activity, time) {
   con <- ledger_connection(x)
   # An older ledger that is only read has no such column.
   counted <- if ("work" %in% lacking_columns(con)) "NULL AS work" else "work"
   where <- paste(c(paste0("activity = '", activity, "'"), conditions(want)), collapse = " AND ")
   params <- unname(as.list(unlist(want)))
-  part <- paired_runs(con, where, params, compared_whole, compared_part)
+  whole <- most_of_part(x, compared_whole)
+  part <- paired_runs(con, where, params, whole, max(1, ceiling(compared_part * x$share)))
   of <- first_of(part, list(with = "", params = params, from = paste0(
     "FROM runs WHERE setting IN (SELECT setting FROM settings WHERE ", where, ")"
   ), settings = where))
+  # Only what several parts are ordered by.
+  order <- if (length(x$archives) || length(x$corrected)) "measured_at, run_order, " else ""
   rows <- ask_ledger(con, paste0(
-    of$with, " SELECT runs.setting, ", time, "_s AS wall_s, samples_done, ", counted, ", CASE WHEN note LIKE '",
+    of$with, " SELECT runs.setting, ", order, time, "_s AS wall_s, samples_done, ", counted, ", CASE WHEN note LIKE '",
     sample_mark, "%' THEN 1 ELSE 0 END AS sample, \"repeat\" AS turn, ",
     "coalesce(plan_id, substr(measured_at, 1, 10)) AS session ", of$from, " AND status = 'ok' AND ", time, "_s > 0 ",
     "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ",
@@ -188,11 +224,8 @@ runs_of_ledger <- function(x, want, activity, time) {
   settings <- ask_rows(con, paste(of$with, "SELECT * FROM settings WHERE", of$settings), of$params)
   used <- unique(rows[["setting"]])
   settings <- all_columns(settings[match(used, settings[["setting"]]), , drop = FALSE], setting_columns)
-  row.names(settings) <- NULL
-  list(settings = typed_columns(settings), setting = match(rows[["setting"]], used), wall_s = rows[["wall_s"]],
-       samples_done = as.numeric(rows[["samples_done"]]), work = as.numeric(rows[["work"]]),
-       sample = rows[["sample"]] == 1,
-       session = session_codes(rows[["session"]]), turn = turn_codes(rows[["turn"]]), left_out = part$says)
+  rows[["setting"]] <- match(rows[["setting"]], used)
+  list(settings = typed_columns(settings), rows = rows, says = part$says)
 }
 
 # Keeps the record of a plan that is about to run: its seed, its options and its first trials.

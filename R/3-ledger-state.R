@@ -3,7 +3,7 @@
 
 # A list: `place`, `form`, `bytes`, `rows` (by table), `first` and `last` (when the oldest and the newest timing was
 # measured), `writers` (of the last thousand timings: `where`, `timings`, `last`), `waiting` (files that wait for the
-# server), `faults` (texts; none: it holds together).
+# server), `archives` (their files, by when what is in them was measured), `faults` (texts; none: it holds together).
 ledger_state <- function(ledger) {
   con <- ledger_connection(ledger)
   there <- Filter(function(table) DBI::dbExistsTable(con, table), ledger_parts)
@@ -18,7 +18,8 @@ ledger_state <- function(ledger) {
   waiting <- if (is_server_address(ledger$path)) spooled_files(ledger$path)
   list(place = ledger$path, form = form_of(con), bytes = ledger_bytes(con, ledger$path), rows = count,
        first = ends[["first"]], last = ends[["last"]], writers = as_table(writers), waiting = waiting,
-       faults = ledger_faults(con, there))
+       archives = if ("archives" %in% there) as_table(ask_rows(con, "SELECT * FROM archives ORDER BY first_at")),
+       faults = ledger_faults(ledger, there))
 }
 
 ledger_bytes <- function(con, where) {
@@ -31,17 +32,20 @@ ledger_bytes <- function(con, where) {
 }
 
 # What does not hold together: rows that speak of others that are not there, and what the database itself finds.
-ledger_faults <- function(con, there) {
+ledger_faults <- function(ledger, there) {
+  con <- ledger_connection(ledger)
   lost <- c(
     "timings whose setting is not there" =
       "runs r WHERE NOT EXISTS (SELECT 1 FROM settings s WHERE s.setting = r.setting)",
-    "corrections of timings that are not there" =
-      "corrections c WHERE NOT EXISTS (SELECT 1 FROM runs r WHERE r.id = c.old_id)",
     "events of jobs that are not there" = "events e WHERE NOT EXISTS (SELECT 1 FROM jobs j WHERE j.id = e.job)",
     "bill lines of jobs that are not there" = "lines l WHERE NOT EXISTS (SELECT 1 FROM jobs j WHERE j.id = l.job)"
   )
   lost <- lost[sub(" .*$", "", lost) %in% there]
   n <- vapply(lost, function(of) as.numeric(ask_rows(con, paste("SELECT count(*) AS n FROM", of))[["n"]]), 0)
+  # What is corrected may stand in an archive.
+  old <- ask_rows(con, "SELECT old_id FROM corrections c WHERE NOT EXISTS (SELECT 1 FROM runs r WHERE r.id = c.old_id)")
+  odd <- if (nrow(old)) setdiff(old[["old_id"]], known_ids(ledger, old[["old_id"]]))
+  n <- c("corrections of timings that are not there" = length(odd), n)
   own <- if (!on_server(con)) setdiff(DBI::dbGetQuery(con, "PRAGMA integrity_check(5)")[[1]], "ok")
   c(paste(n, names(n))[n > 0], own)
 }

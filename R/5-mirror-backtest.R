@@ -15,7 +15,8 @@
 #' - *a whole job*: a run of at least 40 frames of a shot is forecast by [simulate_job()] from what had been measured
 #'   before it began, and held against how long it took, beside the first frame times the count over the slots.
 #'
-#' @param ledger A ledger from [open_ledger()], or timings.
+#' @param ledger A ledger from [open_ledger()], or timings. Of a ledger of more than 50,000 timings the newest of each
+#'   setting are taken.
 #' @param probes Numbers of frames that are left of a shot.
 #' @param level Level of the intervals that are checked.
 #' @param most Cells of other hardware that are hidden at most, one at a time, chosen evenly.

@@ -62,6 +62,11 @@ week_options <- list(
   opt("--seed", "seed of the draws [1]", "integer"), figure_option, format_option
 )
 
+ledger_options <- list(
+  opt("--before", "for archive: the day before which timings were measured that are taken out, such as 2025-01-01"),
+  format_option
+)
+
 learned_options <- list(
   opt("--list", "csv and json list: scores, corrections, rates [scores]", default = "scores"), figure_option,
   format_option)

@@ -1,14 +1,20 @@
-# The command `ledger`: how it stands, moved to another place, who may use it.
+# The command `ledger`: how it stands, moved to another place, old timings taken out, who may use it.
 
 cli_ledger_command <- function(o, args) {
-  what <- if (length(args)) check_choice(args[1], "clockpigeon ledger", c("state", "move", "grant")) else "state"
-  needs <- c(state = 1, move = 3, grant = 3)[[what]]
+  needs <- c(state = 1, move = 3, archive = 1, grant = 3)
+  what <- if (length(args)) check_choice(args[1], "clockpigeon ledger", names(needs)) else "state"
+  needs <- needs[[what]]
   if (length(args) && length(args) != needs) {
     stop_input("usage", paste("got", toString(shQuote(args[-1]))), paste("clockpigeon ledger", what),
-               c(state = "Nothing stands behind it.", grant = "Write: grant ROLE read|write|correct.",
+               c(state = "Nothing stands behind it.", archive = "Write: archive --before 2025-01-01.",
+                 grant = "Write: grant ROLE read|write|correct.",
                  move = "Write: move FROM TO, files or addresses such as postgresql://user@host/database.")[[what]])
   }
-  switch(what, move = return(cli_move(o, args[2], args[3])), grant = return(cli_grant(args[2], args[3])))
+  if (what != "archive" && length(o$before)) {
+    stop_input("usage", "got a day", "option --before", "It is for clockpigeon ledger archive.")
+  }
+  switch(what, move = return(cli_move(o, args[2], args[3])), grant = return(cli_grant(args[2], args[3])),
+         archive = return(cli_archive(o)))
   project <- read_project(parts = character())
   if (!has_ledger(project$ledger)) stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
   state <- cli_ledger(project, TRUE, ledger_state)
@@ -28,6 +34,7 @@ ledger_state_lines <- function(x) {
                       "; form ", x$form, if (!is.na(x$bytes)) paste0(", ", format_size(x$bytes)), ".")),
     wrap_lines(if (length(x$faults)) paste("It does not hold together:", paste(x$faults, collapse = "; "))
                else "It holds together: nothing speaks of a row that is not there."),
+    if (NROW(x$archives)) archive_lines(x$archives, count),
     if (length(x$waiting)) wrap_lines(paste0(length(x$waiting), " batches of this machine wait for the server, in ",
                                              dirname(x$waiting[1]), ".")),
     "", text_table(data.frame(table = names(rows), rows = count(unname(rows))), right = "rows"),
@@ -35,6 +42,42 @@ ledger_state_lines <- function(x) {
                    text_table(data.frame(from = w[["whose"]], timings = count(w[["timings"]]), last = w[["last"]]),
                               right = "timings"))
   )
+}
+
+archive_lines <- function(archives, count) {
+  days <- substr(range(c(archives[["first_at"]], archives[["last_at"]])), 1, 10)
+  wrap_lines(paste0(count(sum(archives[["timings"]])), " timings more, measured ", days[1], " to ", days[2],
+                    ", are in ", nrow(archives), if (nrow(archives) == 1) " archive" else " archives",
+                    ", and are read as if they were here."))
+}
+
+cli_archive <- function(o) {
+  if (is.null(o$before)) {
+    stop_input("usage", "needs a day", "clockpigeon ledger archive", "Write: archive --before 2025-01-01.")
+  }
+  project <- read_project(parts = character())
+  if (!has_ledger(project$ledger)) stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
+  out <- cli_ledger(project, FALSE, function(ledger) {
+    folder <- archive_folder(ledger)
+    made <- archive_timings(ledger, o$before, folder, say = function(done, all) {
+      if (done < all) cli_note(whole_number(done), " of ", whole_number(all), " timings")
+    })
+    list(made = made, folder = folder)
+  })
+  cli_emit(out$made, o$format, function() archived_lines(out$made, out$folder, o$before))
+  0L
+}
+
+archived_lines <- function(x, folder, before) {
+  count <- function(n) format(n, big.mark = ",", trim = TRUE)
+  if (!nrow(x)) return(wrap_lines(paste0("No timing was measured before ", before, ": nothing is taken out.")))
+  day <- function(column) substr(x[[column]], 1, 10)
+  c(wrap_lines(paste0("Taken out ", count(sum(x[["timings"]])), " timings into ", short_path(folder), ", each file ",
+                      "read back and compared before. They are read as if they were here, as long as the files stay ",
+                      "there. A ledger that is a file keeps its size and fills it with new timings; clockpigeon ",
+                      "ledger move to a new file makes it small.")),
+    "", text_table(data.frame(file = x[["file"]], timings = count(x[["timings"]]), from = day("first_at"),
+                              to = day("last_at")), right = "timings"))
 }
 
 cli_move <- function(o, from, to) {

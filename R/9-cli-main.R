@@ -277,8 +277,9 @@ cli_commands <- list(
     arguments = "[JOB ...]", arity = c(0, 99), options = week_options
   ),
   ledger = command_row(
-    "say how the ledger stands, move it, or give others a right to it", function(o, args) cli_ledger_command(o, args),
-    arguments = "[state | move FROM TO | grant ROLE read|write|correct]", arity = c(0, 3), options = list(format_option)
+    "say how the ledger stands, move it, archive old timings, give rights", cli_ledger_command,
+    arguments = "[state | move FROM TO | archive | grant ROLE read|write|correct]", arity = c(0, 3),
+    options = ledger_options
   ),
   page = command_row(
     "open the project as a page in the browser of this machine", function(o, args) cli_page(o, args),

@@ -53,7 +53,7 @@ test_that("what goes into a server comes out as from a file: times, flags, count
   expect_identical(a[setdiff(names(a), c("id", "measured_at"))], b[setdiff(names(b), c("id", "measured_at"))])
   expect_identical(as_runs(there), as_runs(here))
   expect_identical(timings(there, frame = 1e5)$id, "b")
-  expect_identical(nrow(timings_near(there, "gears", most = 100)), nrow(timings_near(here, "gears", most = 100)))
+  expect_identical(nrow(timings_near(there, "gears", most = 200)), nrow(timings_near(here, "gears", most = 200)))
 })
 
 test_that("a server refuses what a file refuses, and says whose database it is", {
