@@ -63,7 +63,7 @@ take_out <- function(ledger, before, places, note) {
     DBI::dbExecute(con, lifted[1])
     sql <- sprintf("DELETE FROM runs WHERE measured_at < ? AND rowid BETWEEN %.0f AND %.0f", places[1], places[2])
     gone <- DBI::dbExecute(con, if (on_server(con)) server_sql(sql) else sql, params = list(before))
-    if (gone != note$timings) stop("another program wrote into them meanwhile")
+    if (gone != note[["timings"]]) stop("another program wrote into them meanwhile")
     DBI::dbExecute(con, lifted[2])
     insert_rows(con, "archives", note)
   }), error = function(e) {
@@ -166,7 +166,7 @@ open_archive <- function(ledger, noted) {
     path <- Filter(file.exists, file.path(c(archive_folder(ledger), noted$folder), noted$file))
     if (!length(path)) {
       message("The archive ", noted$file, " of this ledger is neither in ", archive_folder(ledger), " nor in ",
-              noted$folder, ": its ", whole_number(noted$timings), " timings, ", substr(noted$first_at, 1, 10), " to ",
+              noted$folder, ": its ", whole_number(noted[["timings"]]), " timings, ", substr(noted$first_at, 1, 10), " to ",
               substr(noted$last_at, 1, 10), ", are not read.")
       return(NULL)
     }
@@ -205,11 +205,11 @@ from_all_parts <- function(ledger, ask) {
 
 # What the ledger has corrected is corrected in its archives: a table of this connection stands before their own.
 tell_corrections <- function(part, corrected) {
-  if (identical(part$corrected, length(corrected))) return(invisible())
+  if (identical(part$heard, length(corrected))) return(invisible())
   DBI::dbExecute(part$con, "DROP TABLE IF EXISTS temp.corrections")
   DBI::dbExecute(part$con, "CREATE TEMP TABLE corrections (old_id TEXT PRIMARY KEY)")
   if (length(corrected)) {
     DBI::dbExecute(part$con, "INSERT INTO temp.corrections VALUES (?)", params = list(corrected))
   }
-  part$corrected <- length(corrected)
+  part$heard <- length(corrected)
 }

@@ -6,7 +6,7 @@ indexed_rows <- 200000
 # Which timings of the settings that `where` selects (SQL over `settings`, its values in `params`) are read when there
 # are more than `whole` of them: some `part` of them, the newest of each setting; of very many settings those of every
 # so many-th frame of each scene. NULL when all are read. A list: `with` and `from`, the SQL of the rows of `runs`,
-# `settings` (that of theirs), `params`, and what is to be said (`says`).
+# `settings` (that of theirs), `params`.
 newest_runs <- function(con, where, params, whole, part) {
   asked <- asked_runs(con, where, params, whole)
   if (is.null(asked)) return(NULL)
@@ -30,8 +30,9 @@ newest_runs <- function(con, where, params, whole, part) {
 }
 
 # The same for timings that are to be compared, whose partners must stay: all runs of the settings at every so many-th
-# frame of each scene, of which eight are left where it has them; and where these are too many those of every one
-# of so many stretches of the history, the newest among them, since what belongs together was run in one stretch.
+# frame of each scene, of which eight are left where it has them; and where these are too many those of one of
+# so many stretches of the history, the newest among them, since what belongs together was run in one stretch. `says` is what to
+# say of it.
 paired_runs <- function(con, where, params, whole, part) {
   asked <- asked_runs(con, where, params, whole)
   if (is.null(asked)) return(NULL)

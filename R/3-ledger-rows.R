@@ -213,7 +213,7 @@ runs_of_part <- function(x, want, activity, time) {
     "FROM runs WHERE setting IN (SELECT setting FROM settings WHERE ", where, ")"
   ), settings = where))
   # Only what several parts are ordered by.
-  order <- if (length(x$archives) || length(x$corrected)) "measured_at, run_order, " else ""
+  order <- if (length(x$archives) || length(x$heard)) "measured_at, run_order, " else ""
   rows <- ask_ledger(con, paste0(
     of$with, " SELECT runs.setting, ", order, time, "_s AS wall_s, samples_done, ", counted, ", CASE WHEN note LIKE '",
     sample_mark, "%' THEN 1 ELSE 0 END AS sample, \"repeat\" AS turn, ",
