@@ -166,8 +166,8 @@ open_archive <- function(ledger, noted) {
     path <- Filter(file.exists, file.path(c(archive_folder(ledger), noted$folder), noted$file))
     if (!length(path)) {
       message("The archive ", noted$file, " of this ledger is neither in ", archive_folder(ledger), " nor in ",
-              noted$folder, ": its ", whole_number(noted[["timings"]]), " timings, ", substr(noted$first_at, 1, 10), " to ",
-              substr(noted$last_at, 1, 10), ", are not read.")
+              noted$folder, ": its ", whole_number(noted[["timings"]]), " timings, ",
+              substr(noted$first_at, 1, 10), " to ", substr(noted$last_at, 1, 10), ", are not read.")
       return(NULL)
     }
     if (archive_hash(path[1]) != noted$hash) {

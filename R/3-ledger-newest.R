@@ -30,9 +30,9 @@ newest_runs <- function(con, where, params, whole, part) {
 }
 
 # The same for timings that are to be compared, whose partners must stay: all runs of the settings at every so many-th
-# frame of each scene, of which eight are left where it has them; and where these are too many those of one of
-# so many stretches of the history, the newest among them, since what belongs together was run in one stretch. `says` is what to
-# say of it.
+# frame of each scene, of which eight are left where it has them; and where these are too many those of one of so many
+# stretches of the history, the newest among them, since what belongs together was run in one stretch. `says` is what
+# to say of it.
 paired_runs <- function(con, where, params, whole, part) {
   asked <- asked_runs(con, where, params, whole)
   if (is.null(asked)) return(NULL)
