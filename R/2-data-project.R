@@ -68,7 +68,9 @@ read_project <- function(path = ".", parts = NULL) {
     shipped <- read_folder(system.file("engines", package = "clockpigeon"), read_engine, "engine")
     project$engines <- c(project$engines, shipped[setdiff(names(shipped), names(project$engines))])
   }
-  project$sites <- folder("sites", read_site, "site")
+  project$sites <- scheduled_sites(folder("sites", read_site, "site"), function() {
+    if (length(project$nodes)) project$nodes else read_folder(file.path(root, "nodes"), read_node, "node")
+  })
   project$plans <- folder("plans", read_plan, "plan")
   project$usages <- folder("usages", read_usage, "usage")
   if (is.null(parts) || "manifests" %in% parts) {
@@ -80,6 +82,17 @@ read_project <- function(path = ".", parts = NULL) {
   }
   project$rates <- if (length(rates)) do.call(rbind, lapply(rates, read_rates))
   project
+}
+
+# Sites, of which those whose pool has nodes that a scheduler gives out are `scheduled`. `read_nodes()` is called where
+# there is a pool; a node file that cannot be read is refused by whoever needs the node.
+scheduled_sites <- function(sites, read_nodes) {
+  pools <- lapply(sites, `[[`, "pool")
+  if (!any(lengths(pools))) return(sites)
+  nodes <- tryCatch(read_nodes(), clockpigeon_error = function(e) NULL)
+  queued <- names(Filter(function(node) identical(node$launch$by, "cluster"), nodes))
+  for (k in which(vapply(pools, function(pool) any(pool %in% queued), NA))) sites[[k]]$scheduled <- TRUE
+  sites
 }
 
 # Jobs that were placed before, whatever became of them: `job`, `site`, `date`, `state`, NA where it is not said.

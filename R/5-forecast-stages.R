@@ -1,9 +1,9 @@
 # Stages: how long all that is not rendering takes at a site, and how we know.
 
 # Where nothing is known a stage is never taken for nothing: median and 90 % point in seconds, wide, and shown as
-# assumed. Own nodes are on and have no queue; rented machines have no queue.
+# assumed. Own nodes are on and have no queue, unless a scheduler gives them out; rented machines have no queue.
 assumed_stages <- list(
-  wait = list(managed = c(600, 7200), community = c(3600, 28800)),
+  wait = list(managed = c(600, 7200), community = c(3600, 28800), scheduled = c(600, 7200)),
   start = list(rented = c(180, 600), managed = c(60, 300), community = c(60, 300))
 )
 # Packing, where it was never timed: bytes a second, and how many times as long one in ten takes.
@@ -23,9 +23,10 @@ site_stages <- function(job, site, tier, now, begin_s = 0, nodes = 1) {
              else measured(activity, activity == "wait")
     if (!is.null(found)) return(found)
     if (!is.null(time)) return(said(time, "claimed", "the card"))
-    usual <- assumed_stages[[activity]][[site$kind]]
-    if (is.null(usual)) return(said(no_time, "stated", paste("none at", site$kind, "sites")))
-    said(list(median_s = usual[1], p90_s = usual[2]), "assumed", paste("assumed for", site$kind, "sites"))
+    kind <- if (isTRUE(site$scheduled)) "scheduled" else site$kind
+    usual <- assumed_stages[[activity]][[kind]]
+    if (is.null(usual)) return(said(no_time, "stated", paste("none at", kind, "sites")))
+    said(list(median_s = usual[1], p90_s = usual[2]), "assumed", paste("assumed for", kind, "sites"))
   }
   quiet <- length(tier$quiet) && is_in_hours(now + begin_s, tier$quiet$hours, site$time_zone)
   out <- list(

@@ -65,6 +65,8 @@ follow_circle <- function(run, job, alarms = TRUE, most = 150) {
     Sys.sleep(0.5)
   }
   run("watch", job, may = 0:3)
+  # A picture that came a moment ago is not judged yet.
+  Sys.sleep(3)
 }
 
 # A command as it would be typed, with what it shows. `command` runs it; `may`: statuses that are no fault.

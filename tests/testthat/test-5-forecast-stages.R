@@ -18,6 +18,15 @@ test_that("a stage of unknown length is a wide stated assumption, never nothing"
   own <- stages_at(card_without("own"))
   expect_identical(own$start$basis, "stated")
   expect_identical(own$wait$time$median_s, 0)
+  # Own machines that a scheduler gives out have a queue, until waits are known.
+  site <- card_without("own")
+  site$scheduled <- TRUE
+  queued <- stages_at(site)
+  expect_identical(queued$wait[c("basis", "from")], list(basis = "assumed", from = "assumed for scheduled sites"))
+  expect_equal(queued$wait$time, list(median_s = 600, p90_s = 7200))
+  expect_identical(queued$start$time$median_s, 0)
+  site$tiers[[1]]$wait <- list(median_s = 30, p90_s = 60)
+  expect_identical(stages_at(site)$wait$basis, "claimed")
 })
 
 test_that("what the ledger timed comes before the card, and the card before assumptions", {
