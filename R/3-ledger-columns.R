@@ -2,7 +2,8 @@
 
 # The numbers of the rows' settings, of which `code` is equal where they are; settings that are new are written down.
 setting_ids <- function(con, rows, code) {
-  distinct <- rows[!duplicated(code), setting_columns, drop = FALSE]
+  # Codes are counted as they first occur.
+  distinct <- rows[which(diff(c(0L, cummax(code))) > 0), setting_columns, drop = FALSE]
   key <- row_key(distinct, setting_columns)
   find <- function() {
     known <- ask_rows(con, "SELECT setting, key FROM settings WHERE key IN (SELECT value FROM json_each(?))",

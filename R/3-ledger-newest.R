@@ -5,12 +5,14 @@ indexed_rows <- 200000
 
 # Which timings of the settings that `where` selects (SQL over `settings`, its values in `params`) are read when there
 # are more than `whole` of them: some `part` of them, the newest of each setting; of very many settings those of every
-# so many-th frame of each scene. NULL when all are read. A list: `with` and `from`, the SQL of the rows of `runs`,
-# `settings` (that of theirs), `params`.
+# so many-th frame of each scene; of a file without its index the newest of all. NULL when all are read. A list: `with`
+# and `from`, the SQL of the rows of `runs`, `params`.
 newest_runs <- function(con, where, params, whole, part) {
   asked <- asked_runs(con, where, params, whole)
   if (is.null(asked)) return(NULL)
-  if (!asked$indexed) return(newest_of_all(asked, part))
+  if (!asked$indexed) {
+    return(list(with = "", params = params, from = sprintf("%s AND runs.rowid > %.0f", asked$from, asked$last - part)))
+  }
   settings <- asked$count(paste("SELECT count(*) AS n FROM settings WHERE", asked$where))
   step <- ceiling(settings / part)
   each <- max(1, part %/% ceiling(settings / step))
@@ -25,33 +27,36 @@ newest_runs <- function(con, where, params, whole, part) {
             of_newest("r.rowid", sprintf("1 OFFSET %.0f", each - 1)),
             "runs.setting = b.setting AND runs.rowid >= b.least")
   }
-  list(with = chosen_settings(asked$where, step, 1), params = params, from = from,
-       settings = "setting IN (SELECT setting FROM chosen)")
+  list(with = chosen_settings(asked$where, step, 1), params = params, from = from)
 }
 
 # The same for timings that are to be compared, whose partners must stay: all runs of the settings at every so many-th
 # frame of each scene, of which eight are left where it has them; and where these are too many those of one of so many
-# stretches of the history, the newest among them, since what belongs together was run in one stretch. `says` is what
-# to say of it.
-paired_runs <- function(con, where, params, whole, part) {
+# stretches of the history, the newest among them, since what belongs together was run in one stretch. `rows`: how many
+# timings there are (counting takes a second). The list has `settings`, SQL of theirs, and `says`, what to say of it.
+paired_runs <- function(con, where, params, whole, part, rows = last_run(con)) {
   asked <- asked_runs(con, where, params, whole)
   if (is.null(asked)) return(NULL)
-  if (!asked$indexed) return(newest_of_all(asked, part))
+  every <- ceiling(rows / part)
+  if (!asked$indexed) {
+    return(list(with = "", params = params, settings = asked$where,
+                from = paste(asked$from, "AND", in_stretches("runs", asked$last, every)),
+                says = paste("all but one of", every, "stretches of the history")))
+  }
   settings <- function(where) paste("SELECT count(*) AS n FROM settings WHERE", where)
   whole_ledger <- asked$count(settings(asked$where)) == as.numeric(ask_rows(con, settings("1 = 1"))[["n"]])
-  all <- if (!whole_ledger) asked$count(paste("SELECT count(*) AS n", asked$from))
-         else as.numeric(ask_rows(con, "SELECT count(*) AS n FROM runs")[["n"]])
+  all <- if (whole_ledger) rows else asked$count(paste("SELECT count(*) AS n", asked$from))
   step <- ceiling(all / part)
   with <- chosen_settings(asked$where, step, 8)
   left <- asked$count(paste(with, "SELECT count(*) AS n FROM chosen c CROSS JOIN runs WHERE runs.setting = c.setting"))
   every <- ceiling(left / part)
-  # By a hash: what is run in turn must not fall between them each time.
-  kept <- sprintf("(%.0f - %%s.rowid) / %.0f * 7919 %%%% 10007 %%%% %.0f = 0", asked$last, stretch_rows, every)
   from <- if (on_server(con)) {
-    sprintf(paste("FROM chosen c CROSS JOIN LATERAL (SELECT * FROM runs r WHERE r.setting = c.setting AND %s OFFSET 0)",
-                  "runs WHERE TRUE"), sprintf(kept, "r"))
+    # It reads the index alone, and then the rows that are kept.
+    sprintf(paste("FROM runs WHERE runs.rowid = ANY (ARRAY(SELECT p.rowid FROM chosen c CROSS JOIN LATERAL (SELECT",
+                  "r.rowid FROM runs r WHERE r.setting = c.setting AND %s OFFSET 0) p))"),
+            in_stretches("r", asked$last, every))
   } else {
-    sprintf("FROM chosen c CROSS JOIN runs ON runs.setting = c.setting AND %s", sprintf(kept, "runs"))
+    sprintf("FROM chosen c CROSS JOIN runs ON runs.setting = c.setting AND %s", in_stretches("runs", asked$last, every))
   }
   list(with = with, params = params, from = from, settings = "setting IN (SELECT setting FROM chosen)",
        says = paste0("of ", whole_number(all), " timings all but those of some frames of each scene",
@@ -60,6 +65,11 @@ paired_runs <- function(con, where, params, whole, part) {
 
 # So many timings, in the order in which they came, are a stretch.
 stretch_rows <- 5000
+
+# One of so many stretches, as SQL; by a hash, since what is run in turn must not fall between them each time.
+in_stretches <- function(table, last, every) {
+  sprintf("(%.0f - %s.rowid) / %.0f * 7919 %% 10007 %% %.0f = 0", last, table, stretch_rows, every)
+}
 
 # What is asked of a ledger: NULL where it has no more than `whole` of it, or is a file that is short enough to have no
 # index. What comes behind `from` begins with AND.
@@ -74,12 +84,6 @@ asked_runs <- function(con, where, params, whole) {
   some <- sprintf("SELECT count(*) AS n FROM (SELECT 1 %s LIMIT %.0f) AS found", from, whole + 1)
   if (indexed && count(some) <= whole) return(NULL)
   list(last = last, where = where, params = params, from = from, count = count, indexed = indexed)
-}
-
-newest_of_all <- function(asked, part) {
-  list(with = "", params = asked$params, settings = asked$where,
-       from = sprintf("%s AND runs.rowid > %.0f", asked$from, asked$last - part),
-       says = paste("all but the newest", whole_number(part), "timings"))
 }
 
 whole_number <- function(n) format(n, big.mark = ",", scientific = FALSE)
@@ -105,7 +109,7 @@ last_run <- function(con) {
 
 # An index of settings for a file that has become long; a server has it from the start.
 index_settings <- function(con) {
-  if (on_server(con) || last_run(con) < indexed_rows) return(invisible())
+  if (on_server(con) || last_run(con) < indexed_rows || has_setting_index(con)) return(invisible())
   DBI::dbExecute(con, "CREATE INDEX IF NOT EXISTS runs_of_setting ON runs (setting)")
 }
 

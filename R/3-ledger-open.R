@@ -50,7 +50,11 @@ connect_ledger <- function(ledger) {
   on.exit(if (!ready) DBI::dbDisconnect(con))
   ledger$carried <- tryCatch({
     if (server) check_server_ledger(con, where, read_only) else check_ledger_file(con, where, read_only)
-    if (!read_only) bring_to_form(con, where)
+    if (!read_only) {
+      carried <- bring_to_form(con, where)
+      index_settings(con)
+      carried
+    }
   }, error = refuse)
   ready <- TRUE
   ledger$con <- con
@@ -60,10 +64,23 @@ connect_ledger <- function(ledger) {
 }
 
 connect_file <- function(where, read_only) {
+  if (read_only) take_back_broken(where)
   con <- DBI::dbConnect(RSQLite::SQLite(), where, flags = if (read_only) RSQLite::SQLITE_RO else RSQLite::SQLITE_RWC,
                         synchronous = NULL, loadable.extensions = FALSE)
   RSQLite::sqliteSetBusyHandler(con, 60000L)
   con
+}
+
+# What a writer had not ended when it was killed is taken back, which who only reads may not.
+take_back_broken <- function(where) {
+  if (!isTRUE(file.size(paste0(where, "-journal")) > 0)) return(invisible())
+  try({
+    con <- DBI::dbConnect(RSQLite::SQLite(), where, flags = RSQLite::SQLITE_RW, synchronous = NULL)
+    on.exit(DBI::dbDisconnect(con))
+    RSQLite::sqliteSetBusyHandler(con, 60000L)
+    DBI::dbGetQuery(con, "SELECT name FROM sqlite_master LIMIT 1")
+  }, silent = TRUE)
+  invisible()
 }
 
 check_ledger_path <- function(where, read_only) {

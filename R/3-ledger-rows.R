@@ -56,7 +56,8 @@ write_timings <- function(ledger, rows, also = NULL, given = character(), once =
       rows[["setting"]] <- setting_ids(con, rows, row_codes(rows, intersect(setting_columns, said)))
       insert_rows(con, "runs", rows[c(setdiff(said, setting_columns), "setting")], once)
       if (length(also)) also(con, rows[["id"]])
-      index_settings(con)
+      # A large import is quicker without, and whoever next writes makes it.
+      if (nrow(rows) < 1e5) index_settings(con)
     }),
     clockpigeon_error = function(e) stop(e),
     error = function(e) stop_input("ledger", paste("the rows were not added:", one_line(conditionMessage(e))),
@@ -208,7 +209,7 @@ runs_of_part <- function(x, want, activity, time) {
   where <- paste(c(paste0("activity = '", activity, "'"), conditions(want)), collapse = " AND ")
   params <- unname(as.list(unlist(want)))
   whole <- most_of_part(x, compared_whole)
-  part <- paired_runs(con, where, params, whole, max(1, ceiling(compared_part * x$share)))
+  part <- paired_runs(con, where, params, whole, max(1, ceiling(compared_part * x$share)), round(x$last * x$share))
   of <- first_of(part, list(with = "", params = params, from = paste0(
     "FROM runs WHERE setting IN (SELECT setting FROM settings WHERE ", where, ")"
   ), settings = where))

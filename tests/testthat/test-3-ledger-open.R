@@ -84,3 +84,27 @@ test_that("a ledger that cannot be written is refused", {
   skip_if(Sys.info()[["effective_user"]] == "root" && !dir.exists("/proc"))
   expect_refusal(open_ledger("/proc/clockpigeon.sqlite"), "ledger", "clockpigeon.sqlite")
 })
+
+test_that("what a writer was doing when it was killed is taken back, and who only reads goes on", {
+  folder <- scratch()
+  path <- file.path(folder, "ledger.sqlite")
+  ledger <- open_ledger(path)
+  add_timings(ledger, example_timings())
+  close_ledger(ledger)
+  # So little is kept in memory that rows reach the file before the transaction ends.
+  code <- sprintf(paste(
+    "con <- clockpigeon::open_ledger('%s')$con; DBI::dbExecute(con, 'PRAGMA cache_size = 5');",
+    "DBI::dbExecute(con, 'BEGIN IMMEDIATE'); DBI::dbExecute(con, 'INSERT INTO machines VALUES (?, ?)',",
+    "params = list(paste0('m', 1:20000), rep(strrep('x', 200), 20000))); file.create('%s'); Sys.sleep(60)"
+  ), path, file.path(folder, "written"))
+  writer <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-init-file", "-e", code),
+                                  env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
+  until <- steady_clock() + 60
+  while (!file.exists(file.path(folder, "written")) && steady_clock() < until) Sys.sleep(0.05)
+  writer$kill()
+  expect_gt(file.size(paste0(path, "-journal")), 0)
+  reader <- open_ledger(path, read_only = TRUE)
+  on.exit(close_ledger(reader))
+  expect_identical(nrow(timings(reader)), nrow(example_timings()))
+  expect_equal(ask_rows(reader$con, "SELECT count(*) AS n FROM machines")$n, 0)
+})
