@@ -155,7 +155,7 @@ history_parts <- function(ledger) {
   c(open, list(ledger))
 }
 
-# One archive, whose rows stand in a ledger of their own in the user's cache once they were read; NULL, and a message,
+# One archive, whose rows stand in a ledger of their own in the user's cache once they were read; NULL, and one message,
 # where its file is not there.
 open_archive <- function(ledger, noted) {
   known <- ledger$archives[[noted$file]]
@@ -165,6 +165,8 @@ open_archive <- function(ledger, noted) {
   if (!file.exists(kept)) {
     path <- Filter(file.exists, file.path(c(archive_folder(ledger), noted$folder), noted$file))
     if (!length(path)) {
+      if (noted$file %in% ledger$missed) return(NULL)
+      ledger$missed <- c(ledger$missed, noted$file)
       message("The archive ", noted$file, " of this ledger is neither in ", archive_folder(ledger), " nor in ",
               noted$folder, ": its ", whole_number(noted[["timings"]]), " timings, ",
               substr(noted$first_at, 1, 10), " to ", substr(noted$last_at, 1, 10), ", are not read.")

@@ -81,6 +81,12 @@ test_that("an archive that is gone is said, one that was changed is refused, and
   file.rename(path, file.path(folder, "elsewhere"))
   expect_message(n <- nrow(again(timings)), paste("its", made$timings, "timings, 2026-01-01 to 2026-01-19, are not read"))
   expect_identical(n, nrow(rows) - made$timings)
+  # It is said once, however much is asked.
+  said <- testthat::capture_messages(again(function(ledger) {
+    timings(ledger)
+    compare_timings(ledger, "engine_version")
+  }))
+  expect_length(said, 1)
   writeLines("changed", path)
   expect_refusal(again(timings), "ledger", "an archive of it was changed")
   file.rename(file.path(folder, "elsewhere"), path)
