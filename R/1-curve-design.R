@@ -19,8 +19,8 @@ design_of_total <- function(curve, draws = 1000) {
   n <- length(curve$frame)
   left <- length(curve$frames) - n
   if (left < 1) return(list())
-  draws <- as.integer(max(min(draws, 4e6 %/% length(curve$frames)), 200))
-  model <- stats::quantile(log(curve_paths(curve, draws, design = list())$open), c(0.1, 0.5, 0.9), names = FALSE)
+  model <- stats::quantile(log(curve_paths(curve, enough_draws(curve, draws), design = list())$open), c(0.1, 0.5, 0.9),
+                           names = FALSE)
   apart <- pmax(c(model[2] - model[1], model[3] - model[2]), 1e-9)
   centre <- model[2]
   least <- c(0, 0)

@@ -125,7 +125,7 @@ main_job <- function(scenario) scenario$jobs[[job_key(as_frame(scenario$options)
 asked_jobs <- function(scenario) scenario$jobs[unique(job_key(as_frame(scenario$options)))]
 
 job_options_at <- function(job, sites, spreads, now) {
-  needs <- job_needs(job)
+  needs <- job_needs(job, sites)
   why <- lapply(sites, why_not, job = job, needs = needs)
   fit <- sites[lengths(why) == 0]
   parts <- lapply(fit, site_options, job = job, spreads = spreads, now = now)
@@ -136,7 +136,7 @@ job_options_at <- function(job, sites, spreads, now) {
 }
 
 # Why a site cannot do a job, as a code and in words; NULL when it can. What is not known counts as cannot.
-why_not <- function(site, job, needs = job_needs(job)) {
+why_not <- function(site, job, needs = job_needs(job, list(site))) {
   because <- function(code, ...) list(code = code, reason = paste0(...))
   trouble <- suit_trouble(site, job, needs)
   if (length(trouble)) return(trouble)

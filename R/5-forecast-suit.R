@@ -21,7 +21,7 @@
 eligible <- function(job, sites) {
   check_class(job, argument("job"), "cp_job", "render_job()")
   sites <- as_list_of(sites, "cp_site", argument("sites"), "read_site()")
-  needs <- job_needs(job)
+  needs <- job_needs(job, sites)
   as_table(do.call(rbind, unname(lapply(sites, site_suits, job = job, needs = needs))), class = "cp_suit")
 }
 
@@ -48,8 +48,9 @@ summary.cp_suit <- function(object, ...) {
                       }, ""), row.names = NULL))
 }
 
-# What a job needs: the union over its shots, the largest of what is an amount.
-job_needs <- function(job) {
+# What a job needs of sites: the union over its shots, the largest of what is an amount. Its total and its slowest frame
+# are worked out where a site has a bound on them.
+job_needs <- function(job, sites) {
   stated <- lapply(job$shots, `[[`, "needs")
   all_of <- function(name) unique(unlist(lapply(stated, `[[`, name)))
   most <- function(name) {
@@ -60,6 +61,7 @@ job_needs <- function(job) {
   kinds <- Filter(length, lapply(stated, `[[`, "devices"))
   measured <- job$evidence[["peak_mem_mb"]][!is.na(job$evidence[["peak_mem_mb"]])]
   limits <- lapply(job$shots, function(shot) names(Filter(length, shot$limit)))
+  reach <- job_reach(job, sites)
   list(
     engine = job$engine, version = job$version, add_ons = named("add_ons"), hosts = named("hosts"),
     devices = if (length(kinds)) Reduce(intersect, kinds), memory = most("memory"),
@@ -68,10 +70,17 @@ job_needs <- function(job) {
     cameras = all_of("cameras"), outputs = all_of("outputs"), channels = all_of("channels"), spread = all_of("spread"),
     confidential = any(vapply(stated, function(n) isTRUE(n$confidential), NA)),
     upload = max(vapply(job$shots, `[[`, 0, "upload")),
-    total = sum(vapply(job$curves, function(curve) total_time(curve)[["median"]], 0)),
-    slowest = max(vapply(job$curves, function(curve) slowest(curve)[["upper"]], 0)),
-    speeds = device_speeds(job)
+    total = reach$total, slowest = reach$longest, speeds = device_speeds(job)
   )
+}
+
+# The median total of a job, and the 90 % point of its longest frame; NULL when no site has a bound on either.
+job_reach <- function(job, sites) {
+  bound <- vapply(sites, function(site) length(c(site$community$smallest_job, site$can$frame_cap)) > 0, NA)
+  if (!any(bound)) return(NULL)
+  paths <- lapply(job$curves, function(curve) curve_paths(curve, enough_draws(curve, 2000)))
+  list(total = sum(vapply(paths, function(x) stats::median(x$total), 0)),
+       longest = max(vapply(paths, function(x) stats::quantile(x[["slowest"]], 0.9, names = FALSE), 0)))
 }
 
 # How many times as fast as the reference node each device is, by the job's own evidence.
