@@ -21,6 +21,12 @@ bind_tables <- function(tables) {
   as_table(do.call(rbind, c(tables, make.row.names = FALSE)))
 }
 
+# The same of rows that are lists of single values, which takes a fraction of the time where there are hundreds.
+bind_lists <- function(rows) {
+  columns <- names(rows[[1]])
+  as_table(lapply(stats::setNames(nm = columns), function(name) unlist(lapply(rows, `[[`, name), use.names = FALSE)))
+}
+
 # One key a row from several columns; two rows agree in all columns exactly when their keys are equal.
 row_key <- function(x, columns) {
   if (!length(columns)) return(rep("", nrow(x)))

@@ -169,21 +169,22 @@ compare_levels <- function(p, sessions, smallest, level, about = list(), weights
                    chance = if (total) est$p else chance[[scene]], silent = length(sessions) && !sessions$measured,
                    paste(note, collapse = "; "))
   }
-  rows <- do.call(rbind, Map(function(name, est) row(name, FALSE, "matched runs", est, scenes[[name]]),
-                             names(scenes), each))
-  rows <- rows[order(rows[["ratio"]]), , drop = FALSE]
-  if (length(scenes) == 1) return(rows)
-  together <- function(basis, est) row("all scenes", TRUE, basis, with_sessions(est, sessions), p)
-  rbind(rows, together("total work", total_work(alone)),
-        if (length(weights)) together("own mix", own_mix(alone, weights)),
-        together("geometric mean", geometric_mean(alone)))
+  rows <- Map(function(name, est) row(name, FALSE, "matched runs", est, scenes[[name]]), names(scenes), each)
+  rows <- unname(rows[order(vapply(rows, `[[`, 0, "ratio"))])
+  together <- function(basis, est) list(row("all scenes", TRUE, basis, with_sessions(est, sessions), p))
+  if (length(scenes) > 1) {
+    rows <- c(rows, together("total work", total_work(alone)),
+              if (length(weights)) together("own mix", own_mix(alone, weights)),
+              together("geometric mean", geometric_mean(alone)))
+  }
+  as_frame(bind_lists(rows))
 }
 
 comparison_row <- function(p, scene, basis, est, s, level, smallest, chance, silent, note) {
   ratio <- exp(est$mean)
   half <- if (is.finite(est$se)) stats::qt((1 + level) / 2, est$df) * est$se else NA_real_
   robust <- if (length(est$robust)) exp(est$robust) else rep(NA_real_, 3)
-  data.frame(
+  list(
     engine = p[["context"]][1], scene = scene, old = p[["old"]][1], new = p[["new"]][1], pairs = nrow(s),
     old_s = mean(s[["old_s"]]), new_s = mean(s[["new_s"]]), old_ms = 1000 * mean(s[["old_s"]]),
     new_ms = 1000 * mean(s[["new_s"]]), old_per_min = 60 / mean(s[["old_s"]]), new_per_min = 60 / mean(s[["new_s"]]),
@@ -192,7 +193,7 @@ comparison_row <- function(p, scene, basis, est, s, level, smallest, chance, sil
     verdict = if (silent) "no clear difference" else verdict(est, half, smallest, level, chance), basis = basis,
     frame_ratio = exp(first_of(est$frames, NA_real_)), robust_ratio = robust[1], robust_lower = robust[2],
     robust_upper = robust[3], work_ratio = work_ratio(s), chance = est$p,
-    adjusted_chance = chance, note = note, row.names = NULL
+    adjusted_chance = chance, note = note
   )
 }
 

@@ -43,13 +43,15 @@ paired_runs <- function(con, where, params, whole, part, rows = last_run(con)) {
                 from = paste(asked$from, "AND", in_stretches("runs", asked$last, every)),
                 says = paste("all but one of", every, "stretches of the history")))
   }
-  settings <- function(where) paste("SELECT count(*) AS n FROM settings WHERE", where)
-  whole_ledger <- asked$count(settings(asked$where)) == as.numeric(ask_rows(con, settings("1 = 1"))[["n"]])
-  all <- if (whole_ledger) rows else asked$count(paste("SELECT count(*) AS n", asked$from))
+  all <- if (asked$all) rows else asked$count(paste("SELECT count(*) AS n", asked$from))
   step <- ceiling(all / part)
-  with <- chosen_settings(asked$where, step, 8)
-  left <- asked$count(paste(with, "SELECT count(*) AS n FROM chosen c CROSS JOIN runs WHERE runs.setting = c.setting"))
-  every <- ceiling(left / part)
+  chosen <- ask_rows(con, paste(chosen_settings(asked$where, step, 8), "SELECT setting FROM chosen"), params)
+  # Found once, for all that is asked of them.
+  with <- paste("WITH chosen AS MATERIALIZED (SELECT CAST(value AS BIGINT) AS setting FROM",
+                "(SELECT value FROM json_each(?)) AS given)")
+  params <- list(as.character(jsonlite::toJSON(as.character(chosen[["setting"]]))))
+  left <- paste(with, "SELECT count(*) AS n FROM chosen c CROSS JOIN runs WHERE runs.setting = c.setting")
+  every <- ceiling(as.numeric(ask_rows(con, left, params)[["n"]]) / part)
   from <- if (on_server(con)) {
     # It reads the index alone, and then the rows that are kept.
     sprintf(paste("FROM runs WHERE runs.rowid = ANY (ARRAY(SELECT p.rowid FROM chosen c CROSS JOIN LATERAL (SELECT",
@@ -72,7 +74,7 @@ in_stretches <- function(table, last, every) {
 }
 
 # What is asked of a ledger: NULL where it has no more than `whole` of it, or is a file that is short enough to have no
-# index. What comes behind `from` begins with AND.
+# index. What comes behind `from` begins with AND; `all`: every setting is asked for.
 asked_runs <- function(con, where, params, whole) {
   last <- last_run(con)
   if (last <= whole) return(NULL)
@@ -81,9 +83,12 @@ asked_runs <- function(con, where, params, whole) {
   count <- function(sql) as.numeric(ask_rows(con, sql, params)[["n"]])
   indexed <- has_setting_index(con)
   if (!indexed && last < indexed_rows) return(NULL)
-  some <- sprintf("SELECT count(*) AS n FROM (SELECT 1 %s LIMIT %.0f) AS found", from, whole + 1)
-  if (indexed && count(some) <= whole) return(NULL)
-  list(last = last, where = where, params = params, from = from, count = count, indexed = indexed)
+  settings <- function(where) paste("SELECT count(*) AS n FROM settings WHERE", where)
+  all <- indexed && count(settings(where)) == as.numeric(ask_rows(con, settings("1 = 1"))[["n"]])
+  some <- paste("SELECT count(*) AS n FROM (SELECT 1", if (all) "FROM runs", if (!all) from,
+                sprintf("LIMIT %.0f) AS found", whole + 1))
+  if (indexed && as.numeric(ask_rows(con, some, if (!all) params)[["n"]]) <= whole) return(NULL)
+  list(last = last, where = where, params = params, from = from, count = count, indexed = indexed, all = all)
 }
 
 whole_number <- function(n) format(n, big.mark = ",", scientific = FALSE)

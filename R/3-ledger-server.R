@@ -46,7 +46,8 @@ one_line <- function(text) sub("[.]$", "", trimws(gsub("[[:space:]]+", " ", text
 
 # `?` becomes $1, $2, ..., and a list in one text is taken apart as each database does.
 server_sql <- function(sql) {
-  sql <- gsub("SELECT value FROM json_each(?)", "SELECT jsonb_array_elements_text(?::jsonb)", sql, fixed = TRUE)
+  sql <- gsub("SELECT value FROM json_each(?)", "SELECT jsonb_array_elements_text(?::jsonb) AS value", sql,
+              fixed = TRUE)
   sql <- gsub("json_extract\\(([a-z.]+), '\\$[.]([a-z_]+)'\\)", "(\\1::jsonb ->> '\\2')", sql)
   pieces <- strsplit(paste0(sql, " "), "?", fixed = TRUE)[[1]]
   paste0(pieces, c(if (length(pieces) > 1) paste0("$", seq_len(length(pieces) - 1)), ""), collapse = "")

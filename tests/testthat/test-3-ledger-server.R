@@ -23,7 +23,7 @@ test_that("a project's ledger may be on a server", {
 
 test_that("SQL is written once for both", {
   expect_identical(server_sql("SELECT a FROM b WHERE c = ? AND d IN (SELECT value FROM json_each(?))"),
-                   "SELECT a FROM b WHERE c = $1 AND d IN (SELECT jsonb_array_elements_text($2::jsonb)) ")
+                   "SELECT a FROM b WHERE c = $1 AND d IN (SELECT jsonb_array_elements_text($2::jsonb) AS value) ")
   expect_identical(server_sql("SELECT json_extract(j.decision, '$.pick') AS pick"),
                    "SELECT (j.decision::jsonb ->> 'pick') AS pick ")
   expect_identical(server_params(list(1e5, 0.1, NA_real_, 3L, "x")),
