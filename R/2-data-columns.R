@@ -30,7 +30,7 @@ read_foreign_csv <- function(path, map = NULL) {
 }
 
 # A large table by data.table, where it is plain UTF-8 with commas or tabs between; NULL where it is anything else. What
-# becomes a number column of a timing is read as numbers where it holds only these; all else is text.
+# becomes a number or a flag of a timing is read as that where it holds only these; all else is text.
 read_large_csv <- function(path, map) {
   if (any(readBin(path, "raw", 65536) == 0)) return(NULL)
   first <- readLines(path, 1, warn = FALSE)
@@ -38,10 +38,14 @@ read_large_csv <- function(path, map) {
   if (is.null(sep) || grepl(";", first, fixed = TRUE)) return(NULL)
   read <- function(...) data.table::fread(path, sep = sep, na.strings = c("", "NA"), data.table = FALSE,
                                           showProgress = FALSE, encoding = "UTF-8", ...)
-  header <- names(read(nrows = 0))
+  seen <- tryCatch(read(nrows = 100), error = function(e) NULL, warning = function(w) NULL)
+  if (is.null(seen)) return(NULL)
+  header <- names(seen)
   becomes <- ifelse(header %in% map, names(map)[match(header, map)], header)
-  numbers <- timing_columns[becomes] %in% c("number", "integer")
-  x <- tryCatch(read(colClasses = list(character = header[!numbers])), error = function(e) NULL,
+  type <- timing_columns[becomes]
+  # TRUE and FALSE are read as these; where another word comes later on, all are texts.
+  typed <- type %in% c("number", "integer") | type %in% "flag" & vapply(seen, is.logical, NA)
+  x <- tryCatch(read(colClasses = list(character = header[!typed])), error = function(e) NULL,
                 warning = function(w) NULL)
   plain <- vapply(x, function(column) !is.character(column) || all(validUTF8(column)), NA)
   if (all(plain)) x

@@ -38,6 +38,7 @@ timing_column <- function(value, name, where) {
   if (is.character(value)) value <- blank_to_na(value)
   if (typeof(value) == switch(type, text = "character", integer = "integer", number = "double", flag = "logical") &&
         !is.object(value)) return(value)
+  if (type == "number" && is.integer(value) && !is.object(value)) return(as.numeric(value))
   clean <- suppressWarnings(as(value))
   odd <- is.na(clean) & !is.na(value)
   if (type == "integer") odd <- odd | (!is.na(clean) & (clean != round(clean) | abs(clean) >= 2^31))

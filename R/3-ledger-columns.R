@@ -5,26 +5,43 @@ setting_ids <- function(con, rows, code) {
   # Codes are counted as they first occur.
   distinct <- rows[which(diff(c(0L, cummax(code))) > 0), setting_columns, drop = FALSE]
   key <- row_key(distinct, setting_columns)
-  find <- function() {
+  find <- function(key) {
     known <- ask_rows(con, "SELECT setting, key FROM settings WHERE key IN (SELECT value FROM json_each(?))",
-                             params = list(as.character(jsonlite::toJSON(key))))
+                      params = list(as.character(jsonlite::toJSON(key))))
     known[["setting"]][match(key, known[["key"]])]
   }
-  id <- find()
-  if (anyNA(id)) {
-    insert_rows(con, "settings", c(list(key = key[is.na(id)]), as.list(distinct[is.na(id), , drop = FALSE])))
-    id <- find()
+  last <- ask_rows(con, "SELECT coalesce(max(setting), 0) AS n FROM settings")[["n"]]
+  id <- if (last > 0) find(key) else rep(NA_integer_, length(key))
+  new <- is.na(id)
+  if (any(new)) {
+    # A file has one writer at a time, who knows what number comes next; a server gives them.
+    own <- if (!on_server(con)) list(setting = last + seq_len(sum(new)))
+    insert_rows(con, "settings", c(own, list(key = key[new]), as.list(distinct[new, , drop = FALSE])))
+    id[new] <- if (length(own)) own$setting else find(key[new])
   }
   id[code]
 }
 
 # One prepared statement for all rows. (DBI::dbAppendTable() spends 30 ms on quoting the 39 names anew; this takes 1.)
-# `once`: rows whose key is there already add nothing.
+# `once`: rows whose key is there already add nothing. What is the same in very many rows is written into the statement,
+# which saves handing it over again for each.
 insert_rows <- function(con, table, rows, once = FALSE) {
-  if (on_server(con)) return(insert_on_server(con, table, as.list(rows), once))
+  rows <- as.list(rows)
+  if (on_server(con)) return(insert_on_server(con, table, rows, once))
+  same <- vapply(rows, is_one_value, NA)
+  if (all(same)) same[1] <- FALSE
+  value <- rep("?", length(rows))
+  value[same] <- vapply(rows[same], function(column) as.character(DBI::dbQuoteLiteral(con, column[1])), "")
   sql <- sprintf("INSERT %sINTO %s (%s) VALUES (%s)", if (once) "OR IGNORE " else "", table,
-                 paste0("\"", names(rows), "\"", collapse = ", "), paste(rep("?", length(rows)), collapse = ", "))
-  DBI::dbExecute(con, sql, params = unname(as.list(rows)))
+                 paste0("\"", names(rows), "\"", collapse = ", "), paste(value, collapse = ", "))
+  DBI::dbExecute(con, sql, params = unname(rows[!same]))
+}
+
+# Whether a column of thousands of short texts or whole numbers holds one alone.
+is_one_value <- function(x) {
+  n <- length(x)
+  n > 5000 && (is.character(x) || is.integer(x)) && !anyNA(x) && x[1] == x[n] && nchar(x[1], "bytes") < 1000 &&
+    all(x == x[1])
 }
 
 # New ids: a batch's digits by chance, and the place in it.

@@ -68,6 +68,8 @@ connect_file <- function(where, read_only) {
   con <- DBI::dbConnect(RSQLite::SQLite(), where, flags = if (read_only) RSQLite::SQLITE_RO else RSQLite::SQLITE_RWC,
                         synchronous = NULL, loadable.extensions = FALSE)
   RSQLite::sqliteSetBusyHandler(con, 60000L)
+  # 64 MB of pages in memory where that many are touched, so that a large import writes each page once.
+  DBI::dbExecute(con, "PRAGMA cache_size = -64000")
   con
 }
 

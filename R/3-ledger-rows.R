@@ -33,8 +33,8 @@ add_timings <- function(ledger, x, replaces = NULL) {
 # Adds checked timings, and what belongs to them (`also(con, ids)`), in one transaction; returns the ids.
 add_rows <- function(ledger, x, also = NULL) {
   blank <- is.na(x[["id"]])
-  x[["id"]][blank] <- new_ids(sum(blank))
-  x[["measured_at"]][is.na(x[["measured_at"]])] <- utc_now()
+  if (all(blank)) x[["id"]] <- new_ids(nrow(x)) else x[["id"]][blank] <- new_ids(sum(blank))
+  if (anyNA(x[["measured_at"]])) x[["measured_at"]][is.na(x[["measured_at"]])] <- utc_now()
   rows <- as_frame(x)
   write <- function() write_timings(ledger, rows, also, rows[["id"]][!blank])
   # What belongs to rows of the ledger needs the ledger.

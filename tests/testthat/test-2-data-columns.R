@@ -56,4 +56,12 @@ test_that("a large table is read as a small one is", {
   expect_equal(large$wall_s, small$wall_s)
   expect_identical(large$engine_version[1], "4.10")
   expect_null(clockpigeon:::read_large_csv(write_file(scratch(), "x.csv", "a;b", "1;2"), NULL))
+  # A flag is one as long as it holds these words alone; a number among them is said, as in a small table.
+  flags <- function(...) {
+    path <- write_file(scratch(), "f.csv", "warm,frame", paste0(c(...), ",1"))
+    clockpigeon:::read_large_csv(path, NULL)$warm
+  }
+  expect_identical(flags(rep("TRUE", 200), "FALSE"), c(rep(TRUE, 200), FALSE))
+  expect_identical(flags(rep("TRUE", 200), "1"), c(rep("TRUE", 200), "1"))
+  expect_identical(flags(rep("TRUE", 2000), "perhaps"), c(rep("TRUE", 2000), "perhaps"))
 })

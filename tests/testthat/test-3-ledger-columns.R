@@ -12,6 +12,22 @@ test_that("rows are written once for their key, and settings once for all that s
   expect_identical(ask_rows(ledger$con, "SELECT path FROM imports ORDER BY mark")$path, c("a.csv", "b.csv", "c.csv"))
 })
 
+test_that("what is the same in thousands of rows comes back as it was given", {
+  ledger <- open_ledger(":memory:")
+  on.exit(close_ledger(ledger))
+  n <- 6000L
+  odd <- "it's ? \u00fc; -- NULL"
+  rows <- data.frame(activity = "render", scene = "gears", frame = seq_len(n), wall_s = 0.1 + 0.2, status = "ok",
+                     kind = "measured", run_order = 7L, note = odd, output = c(rep("same", n - 1), NA))
+  add_timings(ledger, rows)
+  there <- timings(ledger)
+  expect_identical(lapply(as.list(there[names(rows)]), unique), lapply(as.list(rows), unique))
+  expect_identical(there$output, rows$output)
+  # All columns alike are still so many rows.
+  insert_rows(ledger$con, "edits", list(file = rep("a.yaml", n), change = rep("{}", n)))
+  expect_identical(as.integer(ask_rows(ledger$con, "SELECT count(*) AS n FROM edits")$n), n)
+})
+
 test_that("what comes back has the types of a timing, and a text among numbers is said", {
   x <- typed_columns(all_columns(data.frame(frame = 3, wall_s = NA, warm = 1L), c("frame", "wall_s", "warm", "note")))
   expect_identical(lapply(x, class), list(frame = "integer", wall_s = "numeric", warm = "logical", note = "character"))
