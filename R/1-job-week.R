@@ -14,8 +14,10 @@
 #' @param jobs A list, one entry a job: `job` (name), `deadline_s`, `budget` (`Inf`: none), `confidence`, and `ways`, a
 #'   list of ways: `kind` (`own` or `out`), `pool` (name) and `nodes` of an own one, `seconds` (draws: of open time
 #'   on these nodes, or from now until it is done out there) and `cost` (draws).
-#' @param pools A list by name: `nodes`; `open`, hours as a two-column matrix of seconds from now (`NULL`: always); and
-#'   `busy`, until when nodes have other work, draws x nodes, from busy_nodes() (`NULL`: all are free).
+#' @param pools A list by name: `nodes`; `open`, hours as a two-column matrix of seconds from now (`NULL`: always);
+#'   `busy`, until when nodes have other work, draws x nodes, from busy_nodes() (`NULL`: all are free); `machines`, a
+#'   name that pools of the same machines share, which then are of as many nodes (`NULL`: of none other's); and `most`,
+#'   how many of these its jobs may take from, the first (`NULL`: all).
 #' @param budget For all of them together, kept with the confidence `confidence`.
 #' @param confidence Of the budget for all.
 #' @param begun Plans to begin with: lists of `way` and `order` (all jobs).
@@ -27,15 +29,18 @@
 plan_week <- function(jobs, pools, budget = Inf, confidence = 0.9, begun = list(), steps = 6000) {
   none <- list(way = integer(length(jobs)), order = order(vapply(jobs, `[[`, 0, "deadline_s")))
   begun <- c(begun, rep(list(none), 3))
+  machines <- pool_machines(pools)
   flat <- lapply(jobs, function(job) {
     job$ways <- lapply(job$ways, function(way) {
-      list(pool = if (way$kind == "own") match(way$pool, names(pools)) else 0L, nodes = as.integer(way$nodes),
-           seconds = as.numeric(way$seconds), cost = as.numeric(way$cost))
+      own <- way$kind == "own"
+      list(pool = if (own) match(machines[[way$pool]], unique(machines)) else 0L, nodes = as.integer(way$nodes),
+           seconds = as.numeric(way$seconds), cost = as.numeric(way$cost),
+           open = open_matrix(if (own) pools[[way$pool]]), of = if (own) most_nodes(pools[[way$pool]]) else 0L)
     })
     job[c("deadline_s", "budget", "confidence", "ways")]
   })
-  open <- lapply(unname(pools), function(pool) {
-    list(nodes = as.integer(pool$nodes), open = open_matrix(pool), busy = busy_matrix(pool))
+  open <- lapply(unname(pools[!duplicated(machines)]), function(pool) {
+    list(nodes = as.integer(pool$nodes), busy = busy_matrix(pool))
   })
   if (!any(lengths(lapply(jobs, `[[`, "ways")))) return(week_judged(none, jobs, pools, budget, confidence))
   plan <- week_search(unname(flat), open, budget, confidence, begun, as.integer(steps), 1)
@@ -65,13 +70,16 @@ week_ends <- function(plan, jobs, pools) {
   ends <- matrix(NA_real_, draws, length(jobs))
   chosen <- lapply(seq_along(jobs), function(j) if (plan$way[j]) jobs[[j]]$ways[[plan$way[j]]])
   for (j in which(plan$way > 0)) if (chosen[[j]]$kind == "out") ends[, j] <- chosen[[j]]$seconds
-  for (name in names(pools)) {
-    here <- plan$order[vapply(plan$order, function(j) identical(chosen[[j]]$pool, name), NA)]
+  machines <- pool_machines(pools)
+  for (one in unique(machines)) {
+    here <- plan$order[vapply(plan$order, function(j) isTRUE(chosen[[j]]$pool %in% names(which(machines == one))), NA)]
     if (!length(here)) next
     work <- vapply(chosen[here], `[[`, numeric(draws), "seconds")
     nodes <- vapply(chosen[here], function(way) as.integer(way$nodes), 0L)
-    ends[, here] <- pool_ends(work, seq_along(here), nodes, as.integer(pools[[name]]$nodes), open_matrix(pools[[name]]),
-                              busy_matrix(pools[[name]]))
+    open <- lapply(chosen[here], function(way) open_matrix(pools[[way$pool]]))
+    of <- vapply(chosen[here], function(way) most_nodes(pools[[way$pool]]), 0L)
+    pool <- pools[[match(one, machines)]]
+    ends[, here] <- pool_ends(work, seq_along(here), nodes, as.integer(pool$nodes), open, of, busy_matrix(pool))
   }
   ends
 }
@@ -90,27 +98,39 @@ begin_of <- function(j, plan, jobs, pools) {
   stats::median(week_ends(plan, jobs, pools)[, j])
 }
 
+# The machines of pools, by the pools' names.
+pool_machines <- function(pools) {
+  unlist(lapply(stats::setNames(nm = names(pools)), function(name) or_else(pools[[name]]$machines, name)))
+}
+
+most_nodes <- function(pool) as.integer(or_else(pool$most, pool$nodes))
+
 open_matrix <- function(pool) if (is.null(pool$open)) matrix(0, 0, 2) else pool$open
 
 busy_matrix <- function(pool) if (is.null(pool$busy)) matrix(0, 0, 0) else pool$busy
 
-# Until when the nodes of a pool have work that is under way: draws x nodes, rising in each draw. `running`: jobs in the
-# order in which they began, each `nodes` and `left_s`, draws of what is left of it. Where more is under way than there
-# are nodes, one job comes after another.
-busy_nodes <- function(nodes, running, draws) {
+# Until when the nodes of a pool have work that is under way: draws x nodes, rising in each draw where all are alike
+# (`even`). `running`: jobs in the order in which they began, each `nodes`, `left_s`, draws of what is left of it, and
+# `most`, how many of the nodes it may take from, the first (`NULL`: all). Where more is under way than there are nodes,
+# one job comes after another.
+busy_nodes <- function(nodes, running, draws, even = TRUE) {
   free <- matrix(0, draws, nodes)
   for (job in running) {
-    taken <- seq_len(min(job$nodes, nodes))
-    free[, taken] <- free[, max(taken)] + rep_len(job$left_s, draws)
-    if (nodes > 1) free <- t(apply(free, 1, sort))
+    left <- rep_len(job$left_s, draws)
+    most <- seq_len(min(or_else(job$most, nodes), nodes))
+    for (i in seq_len(draws)) {
+      taken <- utils::head(order(free[i, most], -most), job$nodes)
+      free[i, taken] <- max(free[i, taken]) + left[i]
+    }
   }
-  free
+  if (nodes > 1 && even) t(apply(free, 1, sort)) else free
 }
 
 # When a job ends that waits for no other but what is under way.
 alone_ends <- function(seconds, pool = NULL, nodes = 1L) {
   if (is.null(pool)) return(seconds)
-  c(pool_ends(matrix(seconds), 1L, as.integer(nodes), as.integer(pool$nodes), open_matrix(pool), busy_matrix(pool)))
+  c(pool_ends(matrix(seconds), 1L, as.integer(nodes), as.integer(pool$nodes), list(open_matrix(pool)),
+              most_nodes(pool), busy_matrix(pool)))
 }
 
 # Open seconds of a pool until a moment.

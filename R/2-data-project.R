@@ -68,7 +68,7 @@ read_project <- function(path = ".", parts = NULL) {
     shipped <- read_folder(system.file("engines", package = "clockpigeon"), read_engine, "engine")
     project$engines <- c(project$engines, shipped[setdiff(names(shipped), names(project$engines))])
   }
-  project$sites <- scheduled_sites(folder("sites", read_site, "site"), function() {
+  project$sites <- scheduled_sites(check_same_nodes(folder("sites", read_site, "site")), function() {
     if (length(project$nodes)) project$nodes else read_folder(file.path(root, "nodes"), read_node, "node")
   })
   project$plans <- folder("plans", read_plan, "plan")

@@ -53,6 +53,7 @@ place_fields <- function() list(
   link = field(a_rate()),
   nodes_like = field(texts(), default = character()),
   pool = field(texts(), default = character()),
+  same_nodes_as = field(a_text()),
   service = field(record_of(service_fields())),
   reports = field(records_of(report_fields()), default = list()),
   bill = field(record_of(bill_fields())),
@@ -179,7 +180,8 @@ selling_fields <- function() list(
 #' unit in small letters, which `unit` says the `worth` of, if it has one); `time_zone`; `engines` it runs; of a node
 #' its `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100
 #' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `pool` (its nodes by name, to
-#' which `clockpigeon place` sends frames; one that is named twice renders two at once); `service`, where it answers
+#' which `clockpigeon place` sends frames; one that is named twice renders two at once); `same_nodes_as` (another card
+#' of yours for the same machines, under other terms: they do one thing at a time); `service`, where it answers
 #' Clock Pigeon's site protocol: its `address` and the bearer `token`, from `env` (a variable of the environment) or
 #' `file` (its first line); `reports`, the exports and logs that the
 #' site leaves behind and somebody puts into the folder of a job that was placed there by hand, which `watch` reads: a

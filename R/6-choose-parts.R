@@ -1,11 +1,12 @@
 # Parts of a job: what options can do of it, and parts simulated side by side.
 
 # What plans are worked out from: the scenario, its job and options, the frames' seconds (draws x frames) and the
-# numbers of these draws, the question.
+# numbers of these draws, the question. `machines` of each option: what is on the same is not side by side.
 plan_state <- function(scenario, asked, seconds, seed) {
   list(scenario = scenario, job = main_job(scenario), options = as_frame(scenario$options), seed = seed,
        seconds = seconds, work = cumsum(colSums(seconds)) / sum(seconds), asked = asked,
-       own = scenario$options[["site"]] %in% own_sites(scenario))
+       own = scenario$options[["site"]] %in% own_sites(scenario),
+       machines = unname(machines_of_sites(scenario$sites)[scenario$options[["site"]]]))
 }
 
 # The same with some of the draws alone, by their places.
@@ -121,7 +122,7 @@ solve_split <- function(state, slack) {
   rows <- list(list(c(rep(1, k), rep(0, k)), "=", 1))
   add <- function(coefficients, direction, bound) rows[[length(rows) + 1]] <<- list(coefficients, direction, bound)
   for (i in seq_len(k)) add(replace(numeric(2 * k), c(i, k + i), c(1, -room[i])), "<=", 0)
-  for (site in unique(options[["site"]])) add(replace(numeric(2 * k), k + which(options[["site"]] == site), 1), "<=", 1)
+  for (one in unique(state$machines)) add(replace(numeric(2 * k), k + which(state$machines == one), 1), "<=", 1)
   if (is.finite(state$asked$budget)) add(c(lines$slope, lines$fixed), "<=", state$asked$budget * slack)
   solved <- lpSolve::lp("min", c(lines$slope + tie, lines$fixed + tie), do.call(rbind, lapply(rows, `[[`, 1)),
                         vapply(rows, `[[`, "", 2), vapply(rows, `[[`, 0, 3), binary.vec = k + seq_len(k))

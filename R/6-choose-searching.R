@@ -144,7 +144,8 @@ pair_starts <- function(state, most = 24) {
   room <- mapply(share_by, lines$finish, lines$shares, state$asked$deadline_s)
   alone <- lapply(which(room >= 1 - 1e-9), function(i) replace(numeric(k), i, 1))
   pairs <- expand.grid(i = seq_len(k), j = seq_len(k))
-  pairs <- pairs[options[["site"]][pairs$i] < options[["site"]][pairs$j] & room[pairs$i] > 0 & room[pairs$j] > 0 &
+  pairs <- pairs[options[["site"]][pairs$i] < options[["site"]][pairs$j] &
+                   state$machines[pairs$i] != state$machines[pairs$j] & room[pairs$i] > 0 & room[pairs$j] > 0 &
                    room[pairs$i] + room[pairs$j] >= 0.85, , drop = FALSE]
   if (!nrow(pairs)) return(alone)
   # The lines say a little less than whole frames on several nodes can do, so that the two may seem to fall short.
@@ -202,11 +203,11 @@ split_moves <- function(state, shares, size) {
   pairs <- expand.grid(from = used, to = used)
   moved <- Map(shift, pairs$from[pairs$from != pairs$to], pairs$to[pairs$from != pairs$to])
   other <- unlist(lapply(used, function(i) {
-    same <- setdiff(which(options[["site"]] == options[["site"]][i]), i)
+    same <- setdiff(which(state$machines == state$machines[i]), i)
     same <- same[order(abs(options[["nodes"]][same] - options[["nodes"]][i]))]
     lapply(utils::head(same, if (size > 0.05) 6 else 2), function(j) replace(replace(shares, i, 0), j, shares[i]))
   }), recursive = FALSE)
-  fresh <- which(!options[["site"]] %in% options[["site"]][used] &
+  fresh <- which(!state$machines %in% state$machines[used] &
                    is.finite(vapply(state$bounds$finish, `[`, 0, 1)))
   fresh <- fresh[order(state$bounds$fixed[fresh] + size * state$bounds$slope[fresh])]
   joined <- if (size > 0.03) unlist(lapply(utils::head(fresh, 4), function(j) {

@@ -38,20 +38,25 @@ kept_moment <- function(finish, cost, asked) {
   quantile_of(finish, asked$confidence)
 }
 
-# Pools of one's own, from the jobs' forecasts: as many nodes as any job may take there, in the card's hours.
+# Pools of one's own, from the jobs' forecasts, one a card, in its hours: as many nodes as any job may take there. Cards
+# of the same machines are of the `nodes` of the largest, and each takes from so many of them as it has (`most`).
 week_pools <- function(forecasts) {
   pools <- list()
   for (forecast in forecasts) {
     scenario <- forecast$scenario
     options <- as_frame(scenario$options)
+    machines <- machines_of_sites(scenario$sites)
     for (name in intersect(own_sites(scenario), options[["site"]])) {
       site <- scenario$sites[[name]]
       pools[[name]] <- list(
         nodes = max(pools[[name]]$nodes, options[["nodes"]][options[["site"]] == name]),
-        open = if (length(site$open)) hours_after(site$open, scenario$now, site$time_zone)
+        open = if (length(site$open)) hours_after(site$open, scenario$now, site$time_zone), machines = machines[[name]]
       )
     }
   }
+  same <- pool_machines(pools)
+  for (name in names(pools)) pools[[name]]$most <- pools[[name]]$nodes
+  for (name in names(pools)) pools[[name]]$nodes <- max(vapply(pools[same == same[[name]]], most_nodes, 0L))
   pools
 }
 
@@ -82,9 +87,12 @@ choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, runnin
 
 # Pools with what is under way on their nodes, in some of `n` draws.
 busy_pools <- function(pools, running, n, draws) {
+  machines <- pool_machines(pools)
   Map(function(pool, name) {
-    here <- Filter(function(one) one$site == name, running)
-    if (length(here)) pool$busy <- busy_nodes(pool$nodes, here, n)[draws, , drop = FALSE]
+    here <- Filter(function(one) one$site %in% names(which(machines == machines[[name]])), running)
+    here <- lapply(here, function(one) c(one, most = most_nodes(pools[[one$site]])))
+    even <- all(vapply(pools[machines == machines[[name]]], most_nodes, 0L) == pool$nodes)
+    if (length(here)) pool$busy <- busy_nodes(pool$nodes, here, n, even)[draws, , drop = FALSE]
     pool
   }, pools, names(pools))
 }
@@ -123,13 +131,22 @@ mixed_start <- function(state) {
   if (is.null(ways)) return(empty)
   own <- ways[ways$pool != "", , drop = FALSE]
   due <- unique(data.frame(pool = own$pool, at = state$due[own$j]))
-  demand <- lapply(seq_len(nrow(due)), function(k) {
-    pool <- state$pools[[due$pool[k]]]
+  machines <- pool_machines(state$pools)
+  room <- function(pool, at, nodes) {
     taken <- if (length(pool$busy)) apply(pool$busy, 2, stats::median) else 0
-    taken <- sum(vapply(pmin(taken, due$at[k]), open_seconds, 0, pool = pool))
-    list(row = ifelse(ways$pool == due$pool[k] & state$due[ways$j] <= due$at[k], ways$area, 0),
-         most = open_seconds(pool, due$at[k]) * pool$nodes - taken)
-  })
+    open_seconds(pool, at) * nodes - sum(vapply(pmin(taken, at), open_seconds, 0, pool = pool))
+  }
+  # What is due of a card fits into its hours; what is due of all cards of its machines into the widest of theirs.
+  into <- function(cards, at) {
+    pools <- state$pools[cards]
+    nodes <- if (length(cards) > 1) pools[[1]]$nodes else most_nodes(pools[[1]])
+    list(row = ifelse(ways$pool %in% cards & state$due[ways$j] <= at, ways$area, 0),
+         most = max(vapply(pools, room, 0, at = at, nodes = nodes)))
+  }
+  demand <- unlist(lapply(seq_len(nrow(due)), function(k) {
+    cards <- names(which(machines == machines[[due$pool[k]]]))
+    lapply(unique(list(due$pool[k], cards)), into, at = due$at[k])
+  }), recursive = FALSE)
   once <- lapply(unique(ways$j), function(j) list(row = as.numeric(ways$j == j), most = 1))
   lines <- c(demand, once, if (is.finite(state$budget)) list(list(row = ways$cost, most = state$budget)))
   worth <- 10 * (1 + sum(ways$cost))
@@ -171,19 +188,26 @@ late_jobs <- function(week) {
   do.call(rbind, rows)
 }
 
-# The week with one more node in each pool by itself.
+# The week with one more node in each pool by itself; of the same machines in all their pools.
 one_more_node <- function(forecasts, jobs, pools, draws, found) {
-  rows <- lapply(names(pools), function(pool) {
+  machines <- pool_machines(pools)
+  rows <- lapply(unique(machines), function(one) {
+    cards <- names(which(machines == one))
     wider <- pools
-    wider[[pool]]$nodes <- pools[[pool]]$nodes + 1L
-    if (length(pools[[pool]]$busy)) wider[[pool]]$busy <- cbind(0, pools[[pool]]$busy)
+    for (pool in cards) {
+      wider[[pool]]$nodes <- pools[[pool]]$nodes + 1L
+      wider[[pool]]$most <- most_nodes(pools[[pool]]) + 1L
+      if (length(pools[[pool]]$busy)) wider[[pool]]$busy <- cbind(0, pools[[pool]]$busy)
+    }
     more <- Map(function(job, forecast) {
-      job$ways <- c(job$ways, wider_way(forecast, pool, wider[[pool]]$nodes, draws))
+      job$ways <- c(job$ways, unlist(lapply(cards, function(pool) {
+        wider_way(forecast, pool, wider[[pool]]$most, draws)
+      }), FALSE))
       job
     }, jobs, forecasts)
     week <- planned_week(more, wider, found$budget, found$confidence)
-    data.frame(pool = pool, nodes = wider[[pool]]$nodes, kept = week$kept, cost = week$cost, kept_now = found$kept,
-               cost_now = found$cost)
+    data.frame(pool = paste(cards, collapse = " and "), nodes = wider[[cards[1]]]$nodes, kept = week$kept,
+               cost = week$cost, kept_now = found$kept, cost_now = found$cost)
   })
   do.call(rbind, rows)
 }

@@ -77,7 +77,7 @@ job_took <- function(ledger, job) {
 # (of when it is done, moments in UTC), `p_deadline`, `cost_mean`, `currency`, `alarm` (the gravest level; NA), `says`
 # (its words, or why nothing can be said of the job).
 watch_all <- function(project, ledger, now = this_moment()) {
-  rows <- lapply(placed_jobs(ledger), function(job) {
+  rows <- lapply(open_jobs(ledger, now), function(job) {
     row <- data.frame(job = job, there = NA_integer_, frames = NA_integer_, p10 = NA_character_, p50 = NA_character_,
                       p90 = NA_character_, p_deadline = NA_real_, cost_mean = NA_real_, currency = NA_character_,
                       alarm = NA_character_, says = NA_character_)
@@ -101,16 +101,6 @@ watch_all <- function(project, ledger, now = this_moment()) {
                                         p50 = character(), p90 = character(), p_deadline = numeric(),
                                         cost_mean = numeric(), currency = character(), alarm = character(),
                                         says = character())) else out
-}
-
-# When a job was placed, and where its frames appear, by site: what was told last of each. Where nothing was told, when
-# it was decided.
-placed_of <- function(ledger, job, decision) {
-  events <- as_frame(job_events(ledger, job))
-  told <- events[events[["what"]] == "placed" & !is.na(events[["detail"]]), , drop = FALSE]
-  told <- told[!duplicated(told[["place"]], fromLast = TRUE), , drop = FALSE]
-  moment <- if (nrow(told)) utils::tail(told[["time"]], 1) else decision$made_at
-  list(moment = as_utc(moment), folders = stats::setNames(as.list(told[["detail"]]), told[["place"]]))
 }
 
 #' When a job would be done, as it was believed at each moment
@@ -146,7 +136,7 @@ belief_of <- function(x, moments = 40) {
 # Jobs that are under way on nodes of one's own, one entry a part: `job`, `site`, `nodes`, and `left_s`, draws of the
 # time until the job is done. A job that cannot be looked at is left out.
 running_here <- function(project, ledger, now = this_moment()) {
-  found <- lapply(placed_jobs(ledger), function(job) {
+  found <- lapply(open_jobs(ledger, now), function(job) {
     x <- tryCatch(watch_job(project, ledger, job, now), clockpigeon_error = function(e) NULL)
     if (is.null(x) || all(x$here) || isTRUE(x$happened$stopped)) return(NULL)
     options <- as_frame(x$state$options)[x$going$used, , drop = FALSE]

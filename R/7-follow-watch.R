@@ -209,6 +209,9 @@ job_columns <- function(job) {
 # The arrival of what was there when the job was placed, in seconds: a moment after it.
 placed_at_s <- 1e-3
 
+# A clock that differs a little may have written frames before they were placed; older files are of another job.
+of_this_job_s <- -300
+
 # When each frame of the job arrived (`at`, seconds from the placing; Inf: not yet), and how many files are of no frame.
 # Where events tell of a frame they are believed before its file.
 arrivals_of <- function(state, split, folders, told, passed) {
@@ -222,8 +225,7 @@ arrivals_of <- function(state, split, folders, told, passed) {
   there <- do.call(rbind, lapply(unique(unlist(folders)), frames_there, unique(columns[["shot"]])))
   since <- there[["time"]] - as.numeric(state$scenario$now)
   column <- match(paste(there[["shot"]], there[["frame"]]), paste(columns[["shot"]], columns[["frame"]]))
-  # A clock that differs a little may have written frames before they were placed; older ones are of another job.
-  known <- !is.na(column) & since > -300
+  known <- !is.na(column) & since > of_this_job_s
   at <- rep(Inf, nrow(columns))
   put <- function(column, time) {
     first <- order(time, decreasing = TRUE)

@@ -19,6 +19,7 @@ week_lines <- function(x, width = terminal_width()) {
     wrap_lines(week_answer(x), width), "",
     if (nrow(kept)) text_table(body, right = c("done", "9 in 10 by", "deadline", "chance", "cost"), width = width),
     if (NROW(x$running)) c("", wrap_lines(under_way_words(x), width)),
+    if (length(x$placed)) c("", wrap_lines(placed_words(x$placed), width)),
     if (NROW(x$late)) c("", wrap_lines(late_words(x), width)),
     "", wrap_lines(more_words(x), width)
   )
@@ -40,9 +41,14 @@ week_table <- function(x) {
              kept = judged[["way"]] > 0, row.names = NULL)
 }
 
+# The rows of a week in which there is nothing to plan.
+no_week_rows <- data.frame(job = character(), chance = numeric(), p50 = numeric(), p90 = numeric(), cost = numeric(),
+                           where = character(), kind = character(), deadline_s = numeric(), confidence = numeric(),
+                           kept = logical())
+
 week_answer <- function(x) {
   n <- length(x$week$jobs)
-  paste0(x$week$kept, " of ", n, " jobs ", if (x$week$kept == 1) "is" else "are",
+  paste0(x$week$kept, " of ", n, if (n == 1) " job " else " jobs ", if (x$week$kept == 1) "is" else "are",
          " kept with the chance that each asks, for ", format_money(x$week$cost, x$currency),
          " on average.",
          if (x$week$kept > 0) " Render on your own nodes in this order.", near_words(x))
@@ -64,6 +70,13 @@ under_way_words <- function(x) {
          ifelse(nodes == 1, " node", " nodes"),
          ifelse(is.finite(until), paste0(" until about ", clock_text(x$now + pmin(until, 1e9), x$time_zone), "."),
                 ", with no end in sight."))
+}
+
+# Job files that are left out; `placed`: the jobs that were placed for them, by the files' names.
+placed_words <- function(placed) {
+  paste0("Left out, since placed: ", toString(ifelse(names(placed) == placed, placed,
+                                                     paste0(names(placed), " (as ", placed, ")"))),
+         ". Name it to plan it all the same.")
 }
 
 late_words <- function(x) {

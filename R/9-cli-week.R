@@ -8,6 +8,14 @@ cli_week <- function(o, args) {
                "Write jobs/NAME.yaml with shots, deadline and budget, one a job.")
   }
   now <- this_moment()
+  # A job that is named is planned whatever was placed.
+  placed <- if (!length(args)) week_placed(project, names)
+  names <- setdiff(names, names(placed))
+  if (!length(names)) {
+    words <- paste(placed_words(placed), "Nothing else is there to plan; how they go: clockpigeon watch.")
+    cli_emit(as_table(no_week_rows), o$format, function() wrap_lines(words, terminal_width()))
+    return(0L)
+  }
   asked <- lapply(names, function(name) week_asked(project, o, name, now))
   names(asked) <- vapply(names, function(name) cli_job_file(project, name)$job, "")
   if (anyDuplicated(names(asked))) {
@@ -21,6 +29,7 @@ cli_week <- function(o, args) {
   budget <- budget_amount(o$budget, project[c("currency", "rates")])
   running <- if (has_ledger(project$ledger)) cli_ledger(project, code = function(l) running_here(project, l, now))
   x <- choose_week(forecasts, questions, budget, first_of(o$confidence, 0.9), running)
+  x$placed <- placed
   cli_figure(x, o$figure)
   cli_emit(as_table(week_table(x)), o$format, function() week_lines(x))
   if (x$week$kept < length(asked)) 3L else 0L
@@ -36,4 +45,16 @@ week_asked <- function(project, o, name, now) {
   }
   parse_deadline(asked$deadline, now, project$time_zone, paste("job", name))
   asked
+}
+
+# Job files whose frames a job renders that was placed, or has rendered: its name, by theirs.
+week_placed <- function(project, names) {
+  if (!has_ledger(project$ledger)) return(NULL)
+  found <- cli_ledger(project, code = function(ledger) {
+    lapply(stats::setNames(nm = names), function(name) {
+      shots <- lapply(cli_asked(project, list(), name)$shots, project_entry, entries = project$shots, what = "shot")
+      placed_for(ledger, shots)
+    })
+  })
+  unlist(Filter(length, found))
 }

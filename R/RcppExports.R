@@ -97,8 +97,8 @@ count_on <- function(start, n) {
     .Call(`_clockpigeon_count_on`, start, n)
 }
 
-pool_ends <- function(work, order, nodes, pool, open, busy) {
-    .Call(`_clockpigeon_pool_ends`, work, order, nodes, pool, open, busy)
+pool_ends <- function(work, order, nodes, pool, open, of, busy) {
+    .Call(`_clockpigeon_pool_ends`, work, order, nodes, pool, open, of, busy)
 }
 
 week_search <- function(jobs, pools, budget, confidence, starts, steps, seed) {

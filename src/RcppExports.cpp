@@ -324,8 +324,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // pool_ends
-Rcpp::NumericMatrix pool_ends(Rcpp::NumericMatrix work, Rcpp::IntegerVector order, Rcpp::IntegerVector nodes, int pool, Rcpp::NumericMatrix open, Rcpp::NumericMatrix busy);
-RcppExport SEXP _clockpigeon_pool_ends(SEXP workSEXP, SEXP orderSEXP, SEXP nodesSEXP, SEXP poolSEXP, SEXP openSEXP, SEXP busySEXP) {
+Rcpp::NumericMatrix pool_ends(Rcpp::NumericMatrix work, Rcpp::IntegerVector order, Rcpp::IntegerVector nodes, int pool, Rcpp::List open, Rcpp::IntegerVector of, Rcpp::NumericMatrix busy);
+RcppExport SEXP _clockpigeon_pool_ends(SEXP workSEXP, SEXP orderSEXP, SEXP nodesSEXP, SEXP poolSEXP, SEXP openSEXP, SEXP ofSEXP, SEXP busySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -333,9 +333,10 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type nodes(nodesSEXP);
     Rcpp::traits::input_parameter< int >::type pool(poolSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type open(openSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type open(openSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type of(ofSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type busy(busySEXP);
-    rcpp_result_gen = Rcpp::wrap(pool_ends(work, order, nodes, pool, open, busy));
+    rcpp_result_gen = Rcpp::wrap(pool_ends(work, order, nodes, pool, open, of, busy));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -382,7 +383,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_wide_lanes", (DL_FUNC) &_clockpigeon_wide_lanes, 0},
     {"_clockpigeon_blank_places", (DL_FUNC) &_clockpigeon_blank_places, 1},
     {"_clockpigeon_count_on", (DL_FUNC) &_clockpigeon_count_on, 2},
-    {"_clockpigeon_pool_ends", (DL_FUNC) &_clockpigeon_pool_ends, 6},
+    {"_clockpigeon_pool_ends", (DL_FUNC) &_clockpigeon_pool_ends, 7},
     {"_clockpigeon_week_search", (DL_FUNC) &_clockpigeon_week_search, 7},
     {NULL, NULL, 0}
 };

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <numeric>
 #include <vector>
 #include "core_random.h"
 
@@ -41,12 +42,28 @@ inline double place_job(std::vector<double> &free, int nodes, double work, const
   return end;
 }
 
+// The same where a job may take the first `of` nodes alone: `free` is then of each node by itself. Of nodes that are
+// free at once it takes the last, which fewer others may.
+inline double place_among(std::vector<double> &free, std::vector<int> &by, int of, int nodes, double work,
+                          const OpenHours &hours) {
+  by.resize(size_t(of));
+  std::iota(by.begin(), by.end(), 0);
+  std::partial_sort(by.begin(), by.begin() + nodes, by.end(), [&](int a, int b) {
+    return free[size_t(a)] != free[size_t(b)] ? free[size_t(a)] < free[size_t(b)] : a > b;
+  });
+  const double end = hours.after(free[size_t(by[size_t(nodes - 1)])], work);
+  for (int k = 0; k < nodes; ++k) free[size_t(by[size_t(k)])] = end;
+  return end;
+}
+
 // A way to render a job: on `nodes` of a pool, or (pool -1) sent out. One time and one cost a draw.
 struct WeekWay {
   int job, pool, nodes;
   const double *seconds, *cost;
-  int alone;    // draws in which it keeps what is asked by itself; of a way out that is all there is to it
-  double mean;  // of its cost
+  int alone;        // draws in which it keeps what is asked by itself; of a way out that is all there is to it
+  double mean;      // of its cost
+  OpenHours hours;  // in which it works
+  int of;           // how many of the pool's nodes it may take from, the first
 };
 
 struct WeekJob {
@@ -56,8 +73,8 @@ struct WeekJob {
 
 struct WeekPool {
   int nodes;
-  OpenHours hours;
-  const double *busy;  // until when nodes have other work: draws x nodes by columns, rising in each draw; or none
+  const double *busy;  // until when nodes have other work: draws x nodes by columns, rising where `even`; or none
+  bool even;           // all ways may take any of its nodes
 };
 
 // When each node of a pool is free in a draw.
@@ -157,7 +174,8 @@ class Week {
       free_from(free_, pool.busy, draws_, d);
       for (int j : here_) {
         const WeekWay &way = ways_[plan.way[j]];
-        const double end = place_job(free_, way.nodes, way.seconds[d], pool.hours);
+        const double end = pool.even ? place_job(free_, way.nodes, way.seconds[d], way.hours)
+                                     : place_among(free_, by_, way.of, way.nodes, way.seconds[d], way.hours);
         counts_[j] += end <= jobs_[j].deadline && way.cost[d] <= jobs_[j].budget;
       }
     }
@@ -217,7 +235,7 @@ class Week {
   std::vector<WeekWay> ways_;
   std::vector<WeekPool> pools_;
   double budget_, confidence_, worth_;
-  std::vector<int> counts_, here_;
+  std::vector<int> counts_, here_, by_;
   std::vector<double> free_;
 };
 

@@ -10,35 +10,52 @@ const double *busy_of(const Rcpp::NumericMatrix &busy, int draws, int nodes) {
   return busy.begin();
 }
 
+// Of a matrix that stays where it is as long as it is used.
+clockpigeon::OpenHours hours_of(SEXP matrix) {
+  if (TYPEOF(matrix) != REALSXP) Rcpp::stop("hours must be numbers");
+  const Rcpp::NumericMatrix open(matrix);
+  return {open.begin(), open.begin() + open.nrow(), int(open.nrow())};
+}
+
 }  // namespace
 
 // Ends of jobs, in seconds from now: draws x jobs. `work`: open seconds that each job takes on its nodes, draws x jobs;
-// `order`: which jobs (columns, from 1) come one after another; `nodes`: how many each takes; `open`: hours, two
-// columns; `busy`: until when nodes have other work, draws x nodes, rising in each draw; no columns: not at all. Jobs
-// that are not in the order are NA.
+// `order`: which jobs (columns, from 1) come one after another; `nodes`: how many each takes; `open`: each one's
+// hours, a matrix of two columns; `of`: how many of the pool's nodes each may take from, the first; `busy`: until when
+// nodes have other work, draws x nodes, rising in each draw where all take from all; no columns: not at all. Jobs that
+// are not in the order are NA.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix pool_ends(Rcpp::NumericMatrix work, Rcpp::IntegerVector order, Rcpp::IntegerVector nodes, int pool,
-                              Rcpp::NumericMatrix open, Rcpp::NumericMatrix busy) {
+                              Rcpp::List open, Rcpp::IntegerVector of, Rcpp::NumericMatrix busy) {
   const double *until = busy_of(busy, work.nrow(), pool);
   const int draws = work.nrow(), jobs = work.ncol();
   for (int j : order) {
     if (j < 1 || j > jobs) Rcpp::stop("the order names a job that is not there");
     if (nodes[j - 1] < 1 || nodes[j - 1] > pool) Rcpp::stop("a job takes more nodes than the pool has");
+    if (of[j - 1] < nodes[j - 1] || of[j - 1] > pool) Rcpp::stop("a job takes more nodes than it may");
   }
-  const clockpigeon::OpenHours hours = {open.begin(), open.begin() + open.nrow(), open.nrow()};
+  if (open.size() != jobs) Rcpp::stop("hours must be said of each job");
+  const bool even = std::all_of(of.begin(), of.end(), [&](int n) { return n == pool; });
+  std::vector<clockpigeon::OpenHours> hours;
+  for (R_xlen_t j = 0; j < open.size(); ++j) hours.push_back(hours_of(open[j]));
   Rcpp::NumericMatrix ends(draws, jobs);
   std::fill(ends.begin(), ends.end(), NA_REAL);
   std::vector<double> free(pool);
+  std::vector<int> by;
   for (int d = 0; d < draws; ++d) {
     clockpigeon::free_from(free, until, draws, d);
-    for (int j : order) ends(d, j - 1) = clockpigeon::place_job(free, nodes[j - 1], work(d, j - 1), hours);
+    for (int j : order) {
+      ends(d, j - 1) = even ? clockpigeon::place_job(free, nodes[j - 1], work(d, j - 1), hours[j - 1])
+                            : clockpigeon::place_among(free, by, of[j - 1], nodes[j - 1], work(d, j - 1), hours[j - 1]);
+    }
   }
   return ends;
 }
 
 // The best plan that is found: `way` of each job (a number within its ways from 1, 0: not rendered) and `order`, from
 // plans to begin with (each a list of these). `jobs`: lists of deadline_s, budget, confidence and ways, each of kind,
-// pool (a number from 1, 0: sent out), nodes, seconds and cost; `pools`: lists of nodes, open and busy (matrices).
+// pool (a number from 1, 0: sent out), nodes, of (how many it may take from), seconds, cost and open (hours, a matrix);
+// `pools`: lists of nodes and busy (a matrix).
 // [[Rcpp::export]]
 Rcpp::List week_search(Rcpp::List jobs, Rcpp::List pools, double budget, double confidence, Rcpp::List starts,
                        int steps, double seed) {
@@ -64,15 +81,22 @@ Rcpp::List week_search(Rcpp::List jobs, Rcpp::List pools, double budget, double 
       int alone = 0;
       for (int d = 0; d < draws; ++d) alone += seconds[d] <= one.deadline && cost[d] <= one.budget;
       one.ways.push_back(int(ways.size()));
-      ways.push_back({int(j), pool, nodes, seconds.begin(), cost.begin(), alone, Rcpp::mean(cost)});
+      ways.push_back({int(j), pool, nodes, seconds.begin(), cost.begin(), alone, Rcpp::mean(cost),
+                      hours_of(way["open"]), Rcpp::as<int>(way["of"])});
+      if (pool >= 0 && (ways.back().of < nodes || ways.back().of > sizes[size_t(pool)])) {
+        Rcpp::stop("a job takes more nodes than it may");
+      }
     }
     asked.push_back(one);
   }
   for (R_xlen_t p = 0; p < pools.size(); ++p) {
     const Rcpp::List pool = pools[p];
-    const Rcpp::NumericMatrix open = pool["open"], busy = pool["busy"];
+    const Rcpp::NumericMatrix busy = pool["busy"];
     const int nodes = sizes[size_t(p)];
-    there.push_back({nodes, {open.begin(), open.begin() + open.nrow(), open.nrow()}, busy_of(busy, draws, nodes)});
+    const bool even = std::all_of(ways.begin(), ways.end(), [&](const WeekWay &way) {
+      return way.pool != int(p) || way.of == nodes;
+    });
+    there.push_back({nodes, busy_of(busy, draws, nodes), even});
   }
   const std::vector<WeekJob> own = asked;
   Week week(draws, std::move(asked), std::move(ways), std::move(there), budget, confidence);

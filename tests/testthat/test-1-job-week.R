@@ -3,7 +3,9 @@ idle <- matrix(0, 0, 0)  # nothing is under way
 test_that("jobs on a pool end when counting by hand says", {
   work <- matrix(c(10, 20, 5, 30), 1)
   none <- matrix(0, 0, 2)
-  pool_ends <- function(work, order, nodes, pool, open) clockpigeon:::pool_ends(work, order, nodes, pool, open, idle)
+  pool_ends <- function(work, order, nodes, pool, open) {
+    clockpigeon:::pool_ends(work, order, nodes, pool, rep(list(open), ncol(work)), rep(pool, ncol(work)), idle)
+  }
   # One after another on both nodes; then side by side; a job that takes both waits for the later one.
   expect_identical(c(pool_ends(work, 1:4, rep(2L, 4), 2L, none)), c(10, 30, 35, 65))
   expect_identical(c(pool_ends(work, 1:4, rep(1L, 4), 2L, none)), c(10, 20, 15, 45))
@@ -28,7 +30,8 @@ test_that("ends on many nodes are those of a plain simulation", {
     }
     end
   }))
-  expect_equal(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2), idle), plain)
+  always <- rep(list(matrix(0, 0, 2)), 12)
+  expect_equal(pool_ends(x$work, x$order, x$nodes, 5L, always, rep(5L, 12), idle), plain)
   # With work that is under way on some of them.
   busy <- t(apply(matrix(withr::with_seed(5, stats::rexp(40 * 5)) * c(0, 1, 2, 0, 5), 40), 1, sort))
   later <- t(vapply(1:40, function(d) {
@@ -41,9 +44,83 @@ test_that("ends on many nodes are those of a plain simulation", {
     }
     end
   }, numeric(12)))
-  expect_equal(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2), busy), later)
-  expect_error(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2), busy[, 1:4]), "of each node in each draw")
-  expect_error(pool_ends(x$work, x$order, x$nodes, 5L, matrix(0, 0, 2), busy[1:9, ]), "of each node in each draw")
+  expect_equal(pool_ends(x$work, x$order, x$nodes, 5L, always, rep(5L, 12), busy), later)
+  expect_error(pool_ends(x$work, x$order, x$nodes, 5L, always, rep(5L, 12), busy[, 1:4]), "of each node in each draw")
+  expect_error(pool_ends(x$work, x$order, x$nodes, 5L, always, rep(5L, 12), busy[1:9, ]), "of each node in each draw")
+})
+
+test_that("jobs of the same machines wait for each other, each in the hours of its card", {
+  always <- matrix(0, 0, 2)
+  night <- cbind(c(100, 300), c(200, 400))
+  # By day until 50; a job of the nights from 100 on, over the day between; then one by day again.
+  expect_identical(c(pool_ends(matrix(c(50, 120, 10), 1), 1:3, rep(1L, 3), 1L, list(always, night, always),
+                                rep(1L, 3), idle)),
+                   c(50, 320, 330))
+  expect_error(pool_ends(matrix(1), 1L, 1L, 1L, list(), 1L, idle), "hours must be said of each job")
+  expect_error(pool_ends(matrix(1), 1L, 1L, 1L, list(matrix(0L, 0, 2)), 1L, idle), "hours must be numbers")
+  way <- function(pool, seconds, cost) {
+    list(kind = "own", name = pool, pool = pool, nodes = 2L, seconds = rep(seconds, 20), cost = rep(cost, 20))
+  }
+  job <- function(name) {
+    list(job = name, deadline_s = 200, budget = Inf, confidence = 0.9, ways = list(way("loft", 150, 2), way("nights", 90, 1)))
+  }
+  jobs <- list(job("a"), job("b"))
+  pools <- list(loft = list(nodes = 2L), nights = list(nodes = 2L, open = night))
+  apart <- plan_week(jobs, pools)
+  expect_identical(c(apart$kept, apart$cost), c(2, 3))
+  for (name in names(pools)) pools[[name]]$machines <- "loft"
+  expect_identical(pool_machines(pools), c(loft = "loft", nights = "loft"))
+  same <- plan_week(jobs, pools)
+  expect_identical(c(same$kept, same$cost), c(1, 1))
+  # Short ones fit behind each other by day and at night.
+  jobs[[1]]$ways[[1]]$seconds[] <- 60
+  expect_identical(plan_week(jobs, pools)[c("kept", "cost")], list(kept = 2L, cost = 3))
+})
+
+test_that("a card of some of the machines takes from these alone", {
+  always <- rep(list(matrix(0, 0, 2)), 12)
+  x <- withr::with_seed(6, list(work = matrix(stats::rexp(40 * 12), 40), nodes = sample(1:3, 12, TRUE), order = sample(12)))
+  of <- pmax(x$nodes, rep(c(3L, 5L), 6))
+  busy <- matrix(withr::with_seed(7, stats::rexp(200)), 40)
+  plain <- t(vapply(1:40, function(d) {
+    until <- busy[d, ]
+    end <- numeric(12)
+    for (j in x$order) {
+      among <- seq_len(of[j])
+      # Two that a job took are free at once: the later one.
+      taken <- order(until[among], -among)[seq_len(x$nodes[j])]
+      end[j] <- max(until[taken]) + x$work[d, j]
+      until[taken] <- end[j]
+    }
+    end
+  }, numeric(12)))
+  expect_equal(pool_ends(x$work, x$order, x$nodes, 5L, always, of, busy), plain)
+  expect_error(pool_ends(x$work, x$order, x$nodes, 5L, always, replace(of, 3, 0L), busy), "more nodes than it may")
+  # Of nodes that are free at once a job takes those that the smaller card has not.
+  two <- list(matrix(0, 0, 2), matrix(0, 0, 2))
+  expect_identical(c(pool_ends(matrix(c(9, 5), 1), 1:2, c(2L, 2L), 4L, two, c(4L, 2L), idle)), c(9, 5))
+  expect_identical(c(pool_ends(matrix(c(9, 5), 1), 1:2, c(2L, 2L), 4L, two, c(2L, 2L), idle)), c(9, 14))
+  expect_identical(busy_nodes(3L, list(list(nodes = 1L, left_s = 4), list(nodes = 2L, left_s = 7, most = 2L)), 1, FALSE),
+                   matrix(c(7, 7, 4), 1))
+})
+
+test_that("a week on cards of the same machines is as good as the best of all plans", {
+  for (seed in 41:46) {
+    x <- random_week(seed, 3, 60, tight = 2)
+    all <- 2L + seed %% 2L
+    x$pools <- list(loft = list(nodes = all, most = 2L, machines = "loft"),
+                    nights = list(nodes = all, machines = "loft", open = cbind(c(9000, 50000), c(30000, 90000))))
+    x$jobs <- lapply(x$jobs, function(job) {
+      cheap <- utils::modifyList(job$ways[[2]], list(pool = "nights", name = "nights", cost = job$ways[[2]]$cost / 2))
+      job$ways <- c(job$ways, list(cheap))
+      job
+    })
+    found <- plan_week(x$jobs, x$pools)
+    best <- every_week(x$jobs, x$pools)
+    expect_identical(found$kept, best$kept)
+    expect_lte(found$cost, 1.03 * best$cost + 1e-9)
+    expect_lte(found$kept, plan_week(x$jobs, lapply(x$pools, function(pool) pool[names(pool) != "machines"]))$kept)
+  }
 })
 
 test_that("a week is as good as the best of all plans, on small cases", {
