@@ -134,7 +134,7 @@ belief_of <- function(x, moments = 40) {
 }
 
 # Jobs that are under way on nodes of one's own, one entry a part: `job`, `site`, `nodes`, and `left_s`, draws of the
-# time until the job is done. A job that cannot be looked at is left out.
+# time until that part is done. A job that cannot be looked at is left out.
 running_here <- function(project, ledger, now = this_moment()) {
   found <- lapply(open_jobs(ledger, now), function(job) {
     x <- tryCatch(watch_job(project, ledger, job, now), clockpigeon_error = function(e) NULL)
@@ -144,7 +144,7 @@ running_here <- function(project, ledger, now = this_moment()) {
       site <- options[["site"]][k]
       if (!identical(project$sites[[site]]$kind, "own") || !any(is.infinite(x$came[x$going$runs[[k]]]))) return(NULL)
       list(job = job, site = site, nodes = options[["nodes"]][k],
-           left_s = pmax(x$draws[["finish_s"]] - x$passed_s, 0))
+           left_s = pmax(x$ends[[k]] - x$passed_s, 0))
     })
   })
   Filter(length, unlist(found, recursive = FALSE))

@@ -43,11 +43,11 @@ begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
 # `work` (share done), `last` (arrival, seconds from the placing), `overdue` (share of draws in which another frame
 # would have come by now), `finish_p50`, `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`, and whether it
 # is `silent`: for longer than a gap of any of 19 in 20 draws; of level_test() `unlike` and, as `beside`, its factor;
-# `draws`: `finish_s` and `cost` of the whole; its chances and mean as of a plan; `look`: of a fallback its moment,
-# `fewer`, `there` (frames by then), and what is `due`: `later`, `send` or `go on`; `unknown`: files of no frame;
-# `frames` and `nodes`: as fold_events() has them; `came`: when each frame arrived, by its place in the job (or was
-# ready at a site), and which are `here`; `ready` and `at_sites`, as site_states() has them; `state` and `runs`, for
-# what is asked of it later.
+# `ends`: of each part when it is done, in each draw; `draws`: `finish_s` and `cost` of the whole; its chances and mean
+# as of a plan; `look`: of a fallback its moment, `fewer`, `there` (frames by then), and what is `due`: `later`,
+# `send` or `go on`; `unknown`: files of no frame; `frames` and `nodes`: as fold_events() has them; `came`: when each
+# frame arrived, by its place in the job (or was ready at a site), and which are `here`; `ready` and `at_sites`, as
+# site_states() has them; `state` and `runs`, for what is asked of it later.
 watch_frames <- function(plan, begun, folders, now, events = NULL) {
   state <- begun$state
   split <- begun$split
@@ -87,13 +87,14 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   parts <- watched_parts(state, going, rest, pace, seen, here)
   parts$silent <- silent
   mixed <- with_seed(seed, lapply(rest, function(x) sample.int(length(x$finish), draws, TRUE, x$weight)))
-  finish <- do.call(pmax, Map(function(x, i) x$finish[i], rest, mixed))
+  ends <- Map(function(x, i) x$finish[i], rest, mixed)
+  finish <- do.call(pmax, ends)
   cost <- Reduce(`+`, Map(function(x, i) x$cost[i], rest, mixed))
   parts$unlike <- vapply(level, `[[`, NA, "unlike")
   parts$beside <- vapply(level, `[[`, 0, "factor")
   fold <- fold_events(ready_as_arrived(told), job_columns(state$job))
-  c(list(parts = as_table(parts), draws = as_table(data.frame(finish_s = finish, cost = cost)), passed_s = passed,
-         unknown = came$unknown),
+  c(list(parts = as_table(parts), ends = ends, draws = as_table(data.frame(finish_s = finish, cost = cost)),
+         passed_s = passed, unknown = came$unknown),
     judged_draws(finish, cost, asked)[c("p_deadline", "p_budget", "p_both", "mean", "fits")],
     list(look = watched_look(plan, state, split, came$at, told, passed), frames = fold$frames, nodes = fold$nodes,
          happened = fold$job, at_sites = there$sites, ready = there$ready, came = came$at, here = here,

@@ -121,7 +121,7 @@ autoplot.cp_chosen_week <- function(object, ...) { # nolint: object_name_linter.
                                        colour = .data[["drawn"]], linetype = .data[["drawn"]]), linewidth = 5) +
     ggplot2::geom_segment(ggplot2::aes(x = .data[["p50"]], xend = .data[["p90"]], yend = .data[["job"]])) +
     ggplot2::geom_point(data = rows, ggplot2::aes(x = .data[["deadline_s"]]), shape = 124, size = 7) +
-    ggplot2::geom_text(ggplot2::aes(x = .data[["from"]], label = .data[["label"]]), hjust = 0, vjust = -1.4,
+    ggplot2::geom_text(ggplot2::aes(x = .data[["from"]], label = .data[["label"]]), hjust = 0, vjust = -1.9,
                        size = 3.5) +
     ggplot2::scale_colour_manual(values = c("own nodes" = "#0072B2", "sent out" = "#E69F00"), name = NULL) +
     ggplot2::scale_linetype_manual(values = c("own nodes" = "solid", "sent out" = "41"), name = NULL) +

@@ -60,7 +60,19 @@ clockpigeon engine new quern --command "bin/quern {scene} -q {log2(samples)} -n 
 END
 terminal engine 100 42 "sh describe; clockpigeon engine try quern yard.discs"
 cd "$work/tide-clock"
-cp choice.png sheet.png "$shots/"
+cp choice.png "$shots/"
+# A week of five jobs, in a project that has no others.
+clockpigeon demo --keep "$work/week" >/dev/null 2>&1
+(cd "$work/week"
+ job() {
+   printf '%s\n' "job: $1" "shots: [$2]" "engines: [sundew]" "deadline: $3" "budget: $4 EUR" > "jobs/$1.yaml"
+ }
+ sed -i 's/^deadline:.*/deadline: 60h/' jobs/film.yaml
+ job poster basin 6h 60
+ job cut gears 9h 60
+ job trailer gallery 34h 40
+ job teaser gears 30h 40
+ CLOCKPIGEON_NOW=2026-11-30T09:00:00Z clockpigeon week --figure "$shots/week.png" >/dev/null 2>&1) || true
 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking \
   --disable-component-update --disable-sync --user-data-dir="$work/profile" --hide-scrollbars --window-size=1280,2500 \
   --screenshot="$shots/report.png" "file://$PWD/report.html" >/dev/null 2>&1

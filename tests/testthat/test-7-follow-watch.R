@@ -28,6 +28,8 @@ test_that("a part's arrivals say when all is done and what it costs", {
   expect_identical(found$parts$there, unname(c(slow = 3, quick = 9)[parts$site]))
   expect_equal(found$parts$work, unname(c(slow = 3, quick = 9)[parts$site]) / parts$count, tolerance = 0.02)
   expect_equal(found$parts$finish_p50, unname(parts$count * each), tolerance = 0.1)
+  expect_identical(do.call(pmax, found$ends), found$draws$finish_s)
+  expect_equal(vapply(found$ends, stats::median, 0), found$parts$finish_p50, tolerance = 0.1)
   expect_gt(stats::median(found$draws$finish_s), 250)
   expect_lt(found$p_deadline, 0.1)
   expect_equal(found$mean, sum(parts$count * each / c(slow = 1000, quick = 100)[parts$site]), tolerance = 0.15)
