@@ -72,3 +72,26 @@ test_that("parameters are drawn as their likelihood and prior say", {
   weight <- exp(fit - max(fit)) / sum(exp(fit - max(fit)))
   expect_equal(colMeans(log(chain[, 1:3])), colSums(weight * log(points[, 1:3])), tolerance = 0.05)
 })
+
+test_that("runs of a frame that are one measurement say the same of the model as each by itself", {
+  probes <- data.frame(frame = c(1, 1, 1, 1, 20, 20, 40, 55), seconds = c(10, 11, 10.4, 31, 12, 12.6, 15, 14),
+                       scaled = c(0, 0, 0, 0, 0, 0.1, 0, 0))
+  curve <- frame_curve(probes, frames = 1:60, run_sd = 0.08)
+  # 31 s is far off its frame's others, and counts for little; the one that was brought from elsewhere stays by itself.
+  expect_length(curve$data$y, 5)
+  rows <- curve$rows
+  noise <- pmax(0.08, ifelse(rows$scaled > 0, 0.01, 0))^2 + ns$wild_variance(rows)
+  each <- curve$data
+  each$y <- log(rows$seconds)
+  each$noise <- noise
+  each$frame <- match(rows$frame, unique(rows$frame))
+  wide <- matrix(curve$data$design, ncol = 5)
+  each$design <- as.numeric(wide[, match(paste(rows$frame, rows$scaled), unique(paste(rows$frame, rows$scaled)))])
+  points <- ns$prior_points(curve$beforehand, 32)
+  apart <- ns$curve_log_likelihood(each, curve$beforehand, points) -
+    ns$curve_log_likelihood(curve$data, curve$beforehand, points)
+  expect_lt(diff(range(apart)), 1e-8)
+  # Where runs are taken to vary by nothing nothing is put together.
+  expect_length(ns$pooled_runs(rows, rep(0, 8))$y, 8)
+  expect_length(ns$pooled_runs(rows[1:3, ], c(0.1, 0.1, 0))$y, 2)
+})
