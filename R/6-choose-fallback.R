@@ -80,7 +80,7 @@ tried_looks <- function(state, shares, start) {
 # one's own; the best few by what they cost and how soon they are done.
 which_rescue <- function(state, used) {
   options <- state$options
-  there <- options[["site"]] %in% options[["site"]][used]
+  there <- state$machines %in% state$machines[used]
   tier <- there & !state$own & !paste(options[["site"]], options[["tier"]]) %in%
     paste(options[["site"]], options[["tier"]])[used]
   can <- which((!there | tier) & options[["begin_s"]] == 0)

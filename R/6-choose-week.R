@@ -71,6 +71,7 @@ choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, runnin
   n <- min(vapply(forecasts, `[[`, 0, "n"))
   half <- n %/% 2
   parts <- list(seq_len(half), half + seq_len(n - half))
+  running <- on_pools(running, week_pools(forecasts), forecasts[[1]]$scenario)
   pools <- lapply(parts, function(draws) busy_pools(week_pools(forecasts), running, n, draws))
   jobs <- lapply(parts, function(draws) {
     Map(week_job, names(forecasts), forecasts, asked, MoreArgs = list(draws = draws))
@@ -80,26 +81,32 @@ choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, runnin
   scenario <- forecasts[[1]]$scenario
   structure(list(week = week, late = late_jobs(week),
                  more = one_more_node(forecasts, guarded(jobs[[1]], half), pools[[1]], parts[[1]], found),
-                 running = running_rows(running, names(pools[[1]])),
+                 running = running_rows(running),
                  now = scenario$now, currency = scenario$currency, time_zone = scenario$time_zone),
             class = "cp_chosen_week")
+}
+
+# What is under way on the machines of some pools, each with these `machines`, and `most`, how many of the nodes it may
+# take from. A card that no job of the week may use has its machines all the same.
+on_pools <- function(running, pools, scenario) {
+  machines <- machines_of_sites(scenario$sites)
+  running <- Filter(function(one) machines[one$site] %in% pool_machines(pools), running)
+  lapply(running, function(one) c(one, machines = machines[[one$site]], most = most_nodes(pools[[one$site]])))
 }
 
 # Pools with what is under way on their nodes, in some of `n` draws.
 busy_pools <- function(pools, running, n, draws) {
   machines <- pool_machines(pools)
   Map(function(pool, name) {
-    here <- Filter(function(one) one$site %in% names(which(machines == machines[[name]])), running)
-    here <- lapply(here, function(one) c(one, most = most_nodes(pools[[one$site]])))
+    here <- Filter(function(one) one$machines == machines[[name]], running)
     even <- all(vapply(pools[machines == machines[[name]]], most_nodes, 0L) == pool$nodes)
     if (length(here)) pool$busy <- busy_nodes(pool$nodes, here, n, even)[draws, , drop = FALSE]
     pool
   }, pools, names(pools))
 }
 
-running_rows <- function(running, pools) {
-  here <- Filter(function(one) one$site %in% pools, running)
-  do.call(rbind, lapply(here, function(one) {
+running_rows <- function(running) {
+  do.call(rbind, lapply(running, function(one) {
     data.frame(job = one$job, site = one$site, nodes = one$nodes, until_s = stats::median(one$left_s))
   }))
 }

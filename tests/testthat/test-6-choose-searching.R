@@ -49,3 +49,22 @@ test_that("a split of the film is simulated as a whole and keeps what was asked"
   expect_identical(s$parts$site[1], "attic")
   expect_identical(sum(s$parts$count), length(job$shots[[1]]$frames) + length(job$shots[[2]]$frames))
 })
+
+test_that("two cards of the same machines are not side by side, and do not rescue each other", {
+  skip_if_not_installed("lpSolve")
+  project <- read_project(demo_file())
+  job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
+  plan <- function(sites) {
+    now <- as.POSIXct("2026-11-28 10:00", tz = "UTC")
+    choose_option(forecast_job(plan_options(job, sites, now = now), draws = 100), "30 h", rule = "fastest")
+  }
+  sites <- project$sites[c("attic", "loftnights")]
+  same <- plan(sites)
+  expect_identical(same$plan$kind, "one")
+  state <- plan_state(same$forecast$scenario, list(deadline_s = 1e5), matrix(1, 2, 720), 1)
+  expect_identical(unique(state$machines), "attic")
+  state$lines <- rep(list(list(finish = matrix(1:2), cost = matrix(1:2))), nrow(state$options))
+  expect_length(which_rescue(state, 1L), 0)
+  sites$loftnights$same_nodes_as <- NULL
+  expect_identical(sort(plan(sites)$plan$parts$site), c("attic", "loftnights"))
+})

@@ -82,6 +82,10 @@ test_that("jobs that are under way on own nodes come before all others", {
   expect_match(said, "Under way, before all of these: night at attic on 2 nodes until about")
   # A node more is a free one.
   expect_true(all(week$more$kept >= week$more$kept_now))
+  # So is what another card of the same machines holds, though no job of the week may use it.
+  other <- choose_week(x$forecasts, x$asked, running = list(list(job = "night", site = "loftnights", nodes = 4L,
+                                                                 left_s = c(36000, 43200))))
+  expect_true(min(other$week$ends, na.rm = TRUE) >= 36000)
   held[[1]]$left_s <- Inf
   never <- choose_week(x$forecasts, x$asked, running = held)
   expect_identical(never$week$kept, 0L)
