@@ -86,7 +86,8 @@ test_that("a machine that is gone in mid-frame loses nothing: the frame is no fa
   expect_identical(frames$failures, rep(0L, 6))
   expect_identical(events_of(ledger, "lost")$frame, 3L)
   expect_identical(nrow(events_of(ledger, "failed")), 0L)
-  expect_gte(nrow(events_of(ledger, "queued")), 3)
+  # A third is asked for unless the second still has its machine when the first one's goes.
+  expect_gte(nrow(events_of(ledger, "queued")), 2)
   rows <- timings(ledger)
   expect_true(all(rows$status == "ok"))
   expect_identical(sort(rows$frame[rows$activity == "render"]), 1:6)
