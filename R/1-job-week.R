@@ -109,11 +109,10 @@ open_matrix <- function(pool) if (is.null(pool$open)) matrix(0, 0, 2) else pool$
 
 busy_matrix <- function(pool) if (is.null(pool$busy)) matrix(0, 0, 0) else pool$busy
 
-# Until when the nodes of a pool have work that is under way: draws x nodes, rising in each draw where all are alike
-# (`even`). `running`: jobs in the order in which they began, each `nodes`, `left_s`, draws of what is left of it, and
-# `most`, how many of the nodes it may take from, the first (`NULL`: all). Where more is under way than there are nodes,
-# one job comes after another.
-busy_nodes <- function(nodes, running, draws, even = TRUE) {
+# Until when the nodes of a pool have work that is under way: draws x nodes. `running`: jobs in the order in which they
+# began, each `nodes`, `left_s`, draws of what is left of it, and `most`, how many of the nodes it may take from, the
+# first (`NULL`: all). Where more is under way than there are nodes, one job comes after another.
+busy_nodes <- function(nodes, running, draws) {
   free <- matrix(0, draws, nodes)
   for (job in running) {
     left <- rep_len(job$left_s, draws)
@@ -123,7 +122,7 @@ busy_nodes <- function(nodes, running, draws, even = TRUE) {
       free[i, taken] <- max(free[i, taken]) + left[i]
     }
   }
-  if (nodes > 1 && even) t(apply(free, 1, sort)) else free
+  free
 }
 
 # When a job ends that waits for no other but what is under way.

@@ -99,8 +99,7 @@ busy_pools <- function(pools, running, n, draws) {
   machines <- pool_machines(pools)
   Map(function(pool, name) {
     here <- Filter(function(one) one$machines == machines[[name]], running)
-    even <- all(vapply(pools[machines == machines[[name]]], most_nodes, 0L) == pool$nodes)
-    if (length(here)) pool$busy <- busy_nodes(pool$nodes, here, n, even)[draws, , drop = FALSE]
+    if (length(here)) pool$busy <- busy_nodes(pool$nodes, here, n)[draws, , drop = FALSE]
     pool
   }, pools, names(pools))
 }

@@ -73,13 +73,14 @@ struct WeekJob {
 
 struct WeekPool {
   int nodes;
-  const double *busy;  // until when nodes have other work: draws x nodes by columns, rising where `even`; or none
+  const double *busy;  // until when nodes have other work: draws x nodes by columns; or none
   bool even;           // all ways may take any of its nodes
 };
 
-// When each node of a pool is free in a draw.
-inline void free_from(std::vector<double> &free, const double *busy, int draws, int draw) {
+// When each node of a pool is free in a draw; rising where it is all the same which node is which (`even`).
+inline void free_from(std::vector<double> &free, const double *busy, int draws, int draw, bool even) {
   for (size_t k = 0; k < free.size(); ++k) free[k] = busy ? busy[k * size_t(draws) + size_t(draw)] : 0.0;
+  if (busy && even) std::sort(free.begin(), free.end());
 }
 
 // Of each job its way (-1: not rendered), and all jobs in the order in which they are taken on.
@@ -171,7 +172,7 @@ class Week {
     const WeekPool &pool = pools_[p];
     free_.resize(pool.nodes);
     for (int d = 0; d < draws_; ++d) {
-      free_from(free_, pool.busy, draws_, d);
+      free_from(free_, pool.busy, draws_, d, pool.even);
       for (int j : here_) {
         const WeekWay &way = ways_[plan.way[j]];
         const double end = pool.even ? place_job(free_, way.nodes, way.seconds[d], way.hours)

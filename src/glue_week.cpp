@@ -22,8 +22,7 @@ clockpigeon::OpenHours hours_of(SEXP matrix) {
 // Ends of jobs, in seconds from now: draws x jobs. `work`: open seconds that each job takes on its nodes, draws x jobs;
 // `order`: which jobs (columns, from 1) come one after another; `nodes`: how many each takes; `open`: each one's
 // hours, a matrix of two columns; `of`: how many of the pool's nodes each may take from, the first; `busy`: until when
-// nodes have other work, draws x nodes, rising in each draw where all take from all; no columns: not at all. Jobs that
-// are not in the order are NA.
+// nodes have other work, draws x nodes; no columns: not at all. Jobs that are not in the order are NA.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix pool_ends(Rcpp::NumericMatrix work, Rcpp::IntegerVector order, Rcpp::IntegerVector nodes, int pool,
                               Rcpp::List open, Rcpp::IntegerVector of, Rcpp::NumericMatrix busy) {
@@ -43,7 +42,7 @@ Rcpp::NumericMatrix pool_ends(Rcpp::NumericMatrix work, Rcpp::IntegerVector orde
   std::vector<double> free(pool);
   std::vector<int> by;
   for (int d = 0; d < draws; ++d) {
-    clockpigeon::free_from(free, until, draws, d);
+    clockpigeon::free_from(free, until, draws, d, even);
     for (int j : order) {
       ends(d, j - 1) = even ? clockpigeon::place_job(free, nodes[j - 1], work(d, j - 1), hours[j - 1])
                             : clockpigeon::place_among(free, by, of[j - 1], nodes[j - 1], work(d, j - 1), hours[j - 1]);

@@ -100,7 +100,11 @@ test_that("a card of some of the machines takes from these alone", {
   two <- list(matrix(0, 0, 2), matrix(0, 0, 2))
   expect_identical(c(pool_ends(matrix(c(9, 5), 1), 1:2, c(2L, 2L), 4L, two, c(4L, 2L), idle)), c(9, 5))
   expect_identical(c(pool_ends(matrix(c(9, 5), 1), 1:2, c(2L, 2L), 4L, two, c(2L, 2L), idle)), c(9, 14))
-  expect_identical(busy_nodes(3L, list(list(nodes = 1L, left_s = 4), list(nodes = 2L, left_s = 7, most = 2L)), 1, FALSE),
+  # Where all take from all nodes it is the same in which order these are free.
+  held <- matrix(c(50, 0, 0, 0), 1)
+  expect_identical(c(pool_ends(matrix(5), 1L, 2L, 4L, two[1], 4L, held)), 5)
+  expect_identical(c(pool_ends(matrix(5), 1L, 2L, 4L, two[1], 2L, held)), 55)
+  expect_identical(busy_nodes(3L, list(list(nodes = 1L, left_s = 4), list(nodes = 2L, left_s = 7, most = 2L)), 1),
                    matrix(c(7, 7, 4), 1))
 })
 
