@@ -25,10 +25,10 @@ terminal() {
   wait "$window" 2>/dev/null || true
 }
 
-terminal demo 104 116 "clockpigeon demo --keep tide-clock"
+terminal demo 104 122 "clockpigeon demo --keep tide-clock"
 terminal compare 92 36 "clockpigeon compare --by device --engine sundew"
 terminal forecast 92 48 "clockpigeon forecast --engine sundew --shots gears,gallery"
-terminal choose 84 88 "clockpigeon choose film --deadline 20h; clockpigeon next film --deadline 20h"
+terminal choose 84 74 "clockpigeon choose film --deadline 20h; clockpigeon next film --deadline 20h"
 terminal bill 104 38 "clockpigeon sites; clockpigeon bill gears-saltmill; clockpigeon bill basin-highgarret"
 terminal check 100 53 "clockpigeon check gears --engine sundew; clockpigeon check basin --engine sundew --site quayside"
 terminal backtest 110 24 "clockpigeon backtest"
