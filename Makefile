@@ -95,7 +95,7 @@ structure:
 	@$(RSCRIPT) ../shared/tools/rooms.R . --strict
 
 clean:
-	rm -rf .build src/*.o src/pebble
+	rm -rf .build src/*.o src/*.so src/pebble
 
 $(LIB):
 	@mkdir -p $(LIB)

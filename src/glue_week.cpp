@@ -1,5 +1,6 @@
 // Jobs on a pool of nodes, for many draws.
 #include <Rcpp.h>
+#include <numeric>
 #include "core_week.h"
 
 namespace {
@@ -15,6 +16,15 @@ clockpigeon::OpenHours hours_of(SEXP matrix) {
   if (TYPEOF(matrix) != REALSXP) Rcpp::stop("hours must be numbers");
   const Rcpp::NumericMatrix open(matrix);
   return {open.begin(), open.begin() + open.nrow(), int(open.nrow())};
+}
+
+// Mean in two passes: the sum in extended precision, then the mean deviation from it.
+double mean_of(const Rcpp::NumericVector &x) {
+  const auto size = static_cast<long double>(x.size());
+  long double mean = std::accumulate(x.begin(), x.end(), 0.0L) / size;
+  long double left = 0;
+  for (double value : x) left += value - mean;
+  return static_cast<double>(mean + left / size);
 }
 
 }  // namespace
@@ -80,7 +90,7 @@ Rcpp::List week_search(Rcpp::List jobs, Rcpp::List pools, double budget, double 
       int alone = 0;
       for (int d = 0; d < draws; ++d) alone += seconds[d] <= one.deadline && cost[d] <= one.budget;
       one.ways.push_back(int(ways.size()));
-      ways.push_back({int(j), pool, nodes, seconds.begin(), cost.begin(), alone, Rcpp::mean(cost),
+      ways.push_back({int(j), pool, nodes, seconds.begin(), cost.begin(), alone, mean_of(cost),
                       hours_of(way["open"]), Rcpp::as<int>(way["of"])});
       if (pool >= 0 && (ways.back().of < nodes || ways.back().of > sizes[size_t(pool)])) {
         Rcpp::stop("a job takes more nodes than it may");

@@ -1,4 +1,4 @@
-# Installs the package and its command, and prints the command's path.
+# Installs the package and its command, and prints the command's path. Installs only what changed since the last time.
 #
 #   Rscript tools/install.R [LIBRARY [FOLDER]]
 #
@@ -11,15 +11,62 @@ library_path <- if (length(args)) args[1] else {
   if (length(good)) good[1] else Sys.getenv("R_LIBS_USER")
 }
 dir.create(library_path, recursive = TRUE, showWarnings = FALSE)
+library_path <- normalizePath(library_path)
 folder <- if (length(args) > 1) args[2] else Find(writable, "/usr/local/bin")
 if (!length(folder)) folder <- path.expand("~/.local/bin")
-log <- tempfile()
-Sys.setenv(MAKEFLAGS = "-j2")
-install <- c("CMD", "INSTALL", "--no-test-load", "-l", shQuote(library_path), ".")
-status <- system2(file.path(R.home("bin"), "R"), install, stdout = log, stderr = log)
-if (status != 0) {
-  writeLines(readLines(log), stderr())
+
+# One hash of all files below some paths, without what the compiler makes there.
+source_hash <- function(paths) {
+  files <- list.files(paths[dir.exists(paths)], recursive = TRUE, full.names = TRUE)
+  files <- sort(c(paths[!dir.exists(paths)], files))
+  files <- grep("\\.(o|so|dll)$|/pebble(\\.exe)?$", files, value = TRUE, invert = TRUE)
+  sums <- tempfile()
+  writeLines(paste(files, tools::md5sum(files)), sums)
+  unname(tools::md5sum(sums))
+}
+hashes <- c(
+  code = source_hash(c("DESCRIPTION", "NAMESPACE", "R", "inst", "man", "vignettes")), libs = source_hash("src"),
+  R = R.version.string
+)
+installed <- file.path(library_path, "clockpigeon")
+record <- file.path(installed, "source-hashes.rds")
+before <- if (file.exists(record)) readRDS(record) else c(code = "", libs = "", R = "")
+is_new <- function(part) !identical(before[c(part, "R")], hashes[c(part, "R")])
+
+# Byte-compiling 2,500 functions takes as long as the C++, so both run at the same time and are put together after it.
+run_install <- function(option, library_path) {
+  log <- tempfile()
+  call <- c("CMD", "INSTALL", "--no-test-load", option, "-l", shQuote(library_path), ".")
+  status <- system2(file.path(R.home("bin"), "R"), call, stdout = log, stderr = log)
+  if (status == 0) character() else readLines(log)
+}
+need_whole <- function(log) {
+  if (!length(log)) return(invisible())
+  writeLines(log, stderr())
   stop("the package could not be installed", call. = FALSE)
+}
+if (is_new("code") || is_new("libs")) {
+  Sys.setenv(MAKEFLAGS = "-j2")
+  built <- tempfile("libs")
+  dir.create(built)
+  if (is_new("code")) {
+    if (.Platform$OS.type == "windows") {
+      code_log <- run_install("--no-libs", library_path)
+      libs_log <- run_install("--libs-only", built)
+    } else {
+      compiling <- parallel::mcparallel(run_install("--libs-only", built))
+      code_log <- run_install("--no-libs", library_path)
+      libs_log <- parallel::mccollect(compiling)[[1]]
+    }
+    need_whole(code_log)
+  } else {
+    libs_log <- run_install("--libs-only", built)
+  }
+  need_whole(libs_log)
+  unlink(record)
+  parts <- file.path(built, "clockpigeon", c("libs", "bin"))
+  stopifnot(file.copy(parts, installed, recursive = TRUE, copy.mode = TRUE))
+  saveRDS(hashes, record)
 }
 invisible(loadNamespace("clockpigeon", lib.loc = library_path))
 cat(clockpigeon:::install_launcher(folder), "\n", sep = "")
