@@ -1,11 +1,13 @@
 # Moments: deadlines as people say them, in a zone.
 
-# The clock, where a day or a moment decides something: Sys.time(), or what the environment variable CLOCKPIGEON_NOW
-# says: a moment, or one from which on time runs faster, `2027-06-01T12:00:00Z x60 since 2027-05-01T09:30:00Z` (the last
-# is when it was that by the machine's clock).
+# Clock for every day or moment that decides something: Sys.time(), or the environment variable CLOCKPIGEON_NOW. The
+# variable holds a moment; a moment from which time runs faster, `2027-06-01T12:00:00Z x60 since 2027-05-01T09:30:00Z`
+# (the second moment is the machine's clock at the first); or `@` and the path of a file with a moment, a simulated
+# clock that advances only when somebody writes a later moment there (set_clock_file()).
 this_moment <- function() {
   said <- Sys.getenv("CLOCKPIGEON_NOW")
   if (!nzchar(said)) return(Sys.time())
+  if (has_clock_file()) said <- read_clock_file(substring(said, 2))
   read <- function(text) as.POSIXct(text, tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")
   hit <- regmatches(said, regexec("^(\\S+Z) x([0-9.]+) since (\\S+Z)$", said))[[1]]
   moment <- if (length(hit)) {
@@ -16,6 +18,33 @@ this_moment <- function() {
                "Write a moment such as 2027-06-01T12:00:00Z, or unset it.")
   }
   moment
+}
+
+# Does the clock stand in a file?
+has_clock_file <- function() startsWith(Sys.getenv("CLOCKPIGEON_NOW"), "@")
+
+read_clock_file <- function(path) {
+  if (!file.exists(path)) {
+    stop_input("type", paste("there is no file", show_value(path)), "the environment variable CLOCKPIGEON_NOW",
+               "Write the path of a file that holds a moment, or unset it.")
+  }
+  trimws(c(readLines(path, 1, warn = FALSE), "")[1])
+}
+
+# Set the simulated clock in a file. Readers see the old moment or the new one, never half a line.
+set_clock_file <- function(path, moment) {
+  beside <- paste0(path, ".new")
+  writeLines(format(moment, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), beside)
+  file.rename(beside, path)
+  invisible(moment)
+}
+
+# Seconds that a step of a job took: by the steady clock, which no correction of the system's time disturbs, or by a
+# simulated clock where there is one. Call the result before the step, and what it returns after it.
+job_timer <- function() {
+  clock <- if (has_clock_file()) function() as.numeric(this_moment()) else steady_clock
+  began <- clock()
+  function() clock() - began
 }
 
 # The day it is in a zone; UTC where none is known.

@@ -60,10 +60,10 @@ text_of_file <- function(path, topic, most = 1e9) {
 
 # What a JSON text from outside holds; an error when it is none. It is looked at before it is parsed: the parser takes
 # a broken text into the format of its message.
-parse_json <- function(text, ...) {
+parse_json <- function(text, simplifyVector = TRUE, ...) {
   good <- jsonlite::validate(text)
   if (!good) stop("is no JSON: ", shown_text(paste(strsplit(attr(good, "err"), "\n")[[1]][1]), 200), call. = FALSE)
-  jsonlite::fromJSON(text, ...)
+  jsonlite::parse_json(text, simplifyVector = simplifyVector, ...)
 }
 
 # A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What cannot be read is an

@@ -1,12 +1,31 @@
 # Nodes: own machines.
 
+# A host that SSH may be given: a name or an address, with a user before it and a port behind it. No text that matches is
+# an option of ssh or a command of a shell.
+ssh_host_pattern <- paste0("^([A-Za-z0-9_][A-Za-z0-9_.-]*@)?",
+                           "([A-Za-z0-9]([A-Za-z0-9.-]*[A-Za-z0-9])?|\\[[0-9A-Fa-f:.]+\\])(:[0-9]{1,5})?$")
+
+# Options in a scheduler's script: lines that a shell takes for comments.
+script_options <- function() {
+  field_type(function(x, where) {
+    lines <- strsplit(check_text(x, where), "[\r\n]")[[1]]
+    odd <- grep("^\\s*(#|$)", lines, value = TRUE, invert = TRUE)
+    if (length(odd)) {
+      stop_input("type", paste("got the line", show_value(odd[1])), where,
+                 "Begin each line with #, such as #SBATCH --partition=night.")
+    }
+    paste(lines, collapse = "\n")
+  }, text_schema())
+}
+
 launch_fields <- function() list(
   by = field(one_of("ssh", "cluster", "local"), required = TRUE),
-  host = field(a_text()),
+  host = field(text_like(ssh_host_pattern, "Write a name or an address, such as user@loft-1 or loft-1:2222.")),
   port = field(a_count(most = 65535)),
-  listen = field(a_text()),
+  listen = field(text_like("^tls\\+tcp://(\\[[0-9A-Fa-f:.]+\\]|[A-Za-z0-9.-]+):[0-9]{1,5}$",
+                           "Write tls+tcp://ADDRESS:PORT, such as tls+tcp://192.168.1.5:5555.")),
   command = field(a_text(), default = "sbatch"),
-  options = field(a_text(), default = ""),
+  options = field(script_options(), default = ""),
   wait = field(a_duration(), default = 600),
   rscript = field(a_text(), default = "Rscript")
 )

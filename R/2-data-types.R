@@ -48,6 +48,16 @@ number_pattern <- "^[0-9]+(\\.[0-9]+)?"
 
 a_name <- function() field_type(check_name, text_schema("^[^/\\\\:*?\"<>|]+$"))
 a_text <- function() field_type(check_text, text_schema())
+
+# A text of one form. `instead`: what to write.
+text_like <- function(pattern, instead) {
+  field_type(function(x, where) {
+    x <- check_text(x, where)
+    if (!grepl(pattern, x)) stop_input("type", paste("got", show_value(x)), where, instead)
+    x
+  }, text_schema(pattern))
+}
+
 texts <- function() field_type(check_texts, one_or_list(text_schema()))
 a_flag <- function() field_type(check_flag, list(type = "boolean"))
 

@@ -220,7 +220,7 @@ promised <- function(ledger, job) {
 job_decision <- function(ledger, job) {
   text <- ask_rows(ledger_connection(ledger), "SELECT decision FROM jobs WHERE id = ?",
                           params = list(job_id(ledger, job)))[[1]]
-  jsonlite::fromJSON(text, simplifyVector = FALSE)
+  jsonlite::parse_json(text)
 }
 
 # `path`: A CSV file with a column `job`.

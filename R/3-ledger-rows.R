@@ -258,8 +258,8 @@ kept_plan <- function(ledger, name = NULL, id = NULL) {
                                      "ORDER BY rowid DESC LIMIT 1"), params = if (length(want)) unname(want[1]))
   if (!nrow(plan)) return(NULL)
   blocks <- ask_rows(con, "SELECT trials FROM blocks WHERE plan_id = ? ORDER BY block", params = list(plan$id))
-  trials <- lapply(blocks$trials, jsonlite::fromJSON)
-  list(id = plan$id, name = plan$name, seed = plan$seed, options = jsonlite::fromJSON(plan$options),
+  trials <- lapply(blocks$trials, jsonlite::parse_json, simplifyVector = TRUE)
+  list(id = plan$id, name = plan$name, seed = plan$seed, options = jsonlite::parse_json(plan$options, simplifyVector = TRUE),
        trials = do.call(rbind, trials), blocks = length(trials))
 }
 

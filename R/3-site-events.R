@@ -34,30 +34,59 @@ connect_stream <- function(stream) {
     "Last-Event-ID" = sprintf("%.0f", stream$last)
   ), Inf)
   stream$pool <- curl::new_pool()
-  stream$pull <- function(seconds) curl::multi_run(timeout = seconds, pool = stream$pool)
+  stream$pull <- function(seconds) wait_for_bytes(stream, seconds)
   curl::handle_setopt(handle, url = service_url(stream$service, paste0("/events/", path_piece(stream$job))))
   curl::multi_add(handle, pool = stream$pool, done = function(answer) {
     stream$status <- answer$status_code
     stream$ended <- TRUE
   }, fail = function(message) stream$ended <- TRUE, data = function(bytes, ...) {
+    # More than that at once is taken in turns: the rest is asked for behind the last event that was read.
+    if (length(stream$pending) > pending_bytes) stop("enough for now", call. = FALSE)
     stream$pending <- c(stream$pending, bytes)
   })
 }
 
-# Whole events among the bytes that came; the rest waits for more.
+# Bytes of events that wait to be read, and of one event at most.
+pending_bytes <- 2^20
+event_bytes <- 65536
+
+# Take bytes as they come, until some are here, the stream ends or the time is over. Polling without a timeout: with one,
+# curl 5.0 counts whole seconds and spins meanwhile.
+wait_for_bytes <- function(stream, seconds) {
+  until <- steady_clock() + seconds
+  had <- length(stream$pending)
+  repeat {
+    curl::multi_run(timeout = 0, pool = stream$pool)
+    if (length(stream$pending) > had || stream$ended || steady_clock() >= until) break
+    Sys.sleep(0.005)
+  }
+}
+
+# Whole events among the bytes that came; the rest waits for more. An error for an event that is longer than any of the
+# protocol's can be.
 take_events <- function(stream) {
   found <- split_events(stream$pending)
   stream$pending <- found$rest
+  if (length(found$rest) > event_bytes) {
+    stream$ended <- TRUE
+    stop_input("service", paste("sent an event of more than", format_size(event_bytes)),
+               paste0(stream$service$site, ", ", stream$service$address), "It may speak another protocol than this one.")
+  }
   events <- list()
   for (event in found$events) {
-    x <- tryCatch(jsonlite::fromJSON(event$data, simplifyVector = FALSE), error = function(e) NULL)
-    if (!is.list(x)) next
+    x <- if (nchar(event$data, "bytes") <= event_bytes) {
+      tryCatch(site_json(charToRaw(event$data)), error = function(e) NULL)
+    }
+    if (!is.list(x) || is.null(names(x))) next
     if (identical(event$event, "now")) {
-      stream$ahead_s <- clock_ahead(x$time, stream$asked, stream$service$clock())
-      stream$known <- as.numeric(or_else(x$last, 0))
+      if (answer_types$moment(x$time)) {
+        stream$ahead_s <- clock_ahead(x$time, stream$asked, stream$service$clock())
+      }
+      stream$known <- if (answer_types$count(x$last)) as.numeric(x$last) else 0
     } else {
-      x$number <- suppressWarnings(as.numeric(or_else(event$id, or_else(x$number, NA))))
-      if (is.na(x$number)) next
+      number <- suppressWarnings(as.numeric(or_else(event$id, if (answer_types$count(x$number)) x$number else NA)))
+      if (!answer_types$count(number) || number < 1) next
+      x$number <- number
       events[[length(events) + 1]] <- x
       note_number(stream, x$number)
     }
@@ -123,9 +152,11 @@ close_site_events <- function(stream) {
   invisible()
 }
 
-# What is kept between two times that sites are asked: their services and streams. `service` makes the first of a site.
-new_links <- function(service = site_service) list2env(list(service = service, streams = list(), reports = list()),
-                                                         parent = emptyenv())
+# Connections that stay open from one question to the next: services, streams and reports of sites. `service` makes the
+# service of a site; `patience_s`: how long to wait for events that the site already has.
+new_links <- function(service = site_service, patience_s = 3) {
+  list2env(list(service = service, streams = list(), reports = list(), patience_s = patience_s), parent = emptyenv())
+}
 
 close_links <- function(links) {
   lapply(links$streams, close_site_events)

@@ -19,26 +19,32 @@ site_work <- function(job, option, output, hashes = NULL) {
 }
 
 ask_quote <- function(service, work) {
-  ask_json(service, "POST", "/quotes", work, needed = c("expected", "up_to", "currency", "seconds"))
+  ask_json(service, "POST", "/quotes", work, needed = c(
+    expected = "charge", up_to = "charge", currency = "currency", seconds = "seconds"
+  ))
 }
 
 # Places an order (the work, a `name`, `trial`, a `cap`) under a key: asked again, it is not placed again.
 place_at_site <- function(service, order, key) {
-  ask_json(service, "POST", "/jobs", order, key = key, needed = c("job", "state"))
+  ask_json(service, "POST", "/jobs", order, key = key, needed = c(job = "text", state = "state"))
 }
 
 order_at_site <- function(service, job, order, key, cap = NULL) {
   ask_json(service, "POST", paste0("/jobs/", path_piece(job), "/orders"),
-           c(list(order = order), if (length(cap)) list(cap = cap)), key = key, needed = "state")
+           c(list(order = order), if (length(cap)) list(cap = cap)), key = key,
+           needed = c(state = "state"))
 }
 
 site_job <- function(service, job) {
   ask_json(service, "GET", paste0("/jobs/", path_piece(job)),
-           needed = c("state", "frames", "ready", "spent", "currency", "last_event"))
+           needed = c(state = "state", frames = "count", ready = "count", spent = "charge", currency = "currency",
+                      last_event = "count"))
 }
 
 site_bill <- function(service, job) {
-  ask_json(service, "GET", paste0("/jobs/", path_piece(job), "/bill"), needed = c("lines", "total", "currency", "last"))
+  ask_json(service, "GET", paste0("/jobs/", path_piece(job), "/bill"), needed = c(
+    lines = "rows", total = "amount", currency = "currency", last = "flag"
+  ))
 }
 
 delete_at_site <- function(service, job) {
@@ -48,6 +54,7 @@ delete_at_site <- function(service, job) {
 
 # Engines and versions that a site says it has, as a list of versions by engine.
 site_engines <- function(service) {
-  rows <- ask_pages(service, "/engines", "engines")
-  stats::setNames(lapply(rows, function(row) unlist(row$versions)), vapply(rows, `[[`, "", "engine"))
+  rows <- sound_rows(ask_pages(service, "/engines", "engines"), c(engine = "text", versions = "rows"))$rows
+  versions <- lapply(rows, function(row) unlist(Filter(answer_types$text, row$versions)))
+  stats::setNames(versions, vapply(rows, `[[`, "", "engine"))
 }

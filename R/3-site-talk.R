@@ -1,12 +1,22 @@
 # Talking to a site over our protocol (inst/protocol/site.yaml): one question, asked again where that can help.
 
 # What a service is reached by: `address` (of the site's service), `token`, how often a question is asked (`tries`), how
-# long an answer may take, and what tests replace: the clocks and how it is asked (`request`; `connect`, where there is
-# one, reads its events). An error where the token cannot be read.
+# long one answer may take (`timeout_s`), until when all questions must be answered (`until`, by the steady clock), how
+# many bytes an answer may have (`most`), and what tests replace: the clocks and how it is asked (`request`; `connect`,
+# where there is one, reads its events). An error where the token cannot be read.
 site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clock = this_moment) {
   need_package("curl", "sites that are reached by an address")
   list(site = site$site, address = sub("/+$", "", site$service$address), token = service_token(site), tries = tries,
-       timeout_s = timeout_s, sleep = sleep, clock = clock, request = service_request)
+       timeout_s = timeout_s, until = Inf, most = json_bytes, sleep = sleep, clock = clock, request = service_request)
+}
+
+# An answer in JSON is a page of rows, a bill or a state: 8 MB hold 20,000 lines of a bill.
+json_bytes <- 8e6
+
+# The same service with one deadline for all that is asked of it from now on.
+service_within <- function(service, seconds) {
+  service$until <- steady_clock() + seconds
+  service
 }
 
 # The bearer token of a site.
@@ -31,6 +41,12 @@ secret_text <- function(from, where) {
   token
 }
 
+# Whether two texts are the same, in a time that does not tell where they differ.
+same_secret <- function(given, secret) {
+  digest <- function(x) as.integer(openssl::sha256(charToRaw(enc2utf8(paste(x)))))
+  sum(bitwXor(digest(given), digest(secret))) == 0
+}
+
 # One question and its answer: a list of `status`, `body` (raw), `headers` (names in small letters), `replay`. What can
 # pass (no connection, a cut one, 429, 500 and above) is asked again after a wait that doubles, with jitter: half to all
 # of it (Brooker 2015, "Exponential backoff and jitter"), or as long as the site says. Every question may be
@@ -45,9 +61,15 @@ ask_service <- function(service, method, path, body = NULL, key = NULL, type = "
   for (try in seq_len(service$tries)) {
     answer <- tryCatch(service$request(service, method, url, body, headers), error = identity)
     wait <- retry_wait(answer, try)
-    if (is.na(wait)) break
-    if (try < service$tries) service$sleep(wait)
+    if (is.na(wait) || try == service$tries) break
+    if (steady_clock() + wait >= or_else(service$until, Inf)) {
+      if (inherits(answer, "error")) break
+      stop_input("service", paste0("asks to wait ", format_duration(wait), " (status ", answer$status, ")"),
+                 paste0(service$site, ", ", service$address), "Ask again later.")
+    }
+    service$sleep(wait)
   }
+  if (inherits(answer, "clockpigeon_error")) stop(answer)
   if (inherits(answer, "error")) {
     stop_input("service", paste0("does not answer: ", sub("[.]$", "", trimws(conditionMessage(answer)))),
                paste0(service$site, ", ", service$address), "See whether the site is up, and its address in the file.")
@@ -56,17 +78,37 @@ ask_service <- function(service, method, path, body = NULL, key = NULL, type = "
   answer
 }
 
-# The answer's JSON as lists, with what it must have.
+# The answer's JSON as lists, with what it must have: `needed`, a type (3-site-answers.R) by the name of its field.
 ask_json <- function(service, method, path, ..., needed = character()) {
   answer <- ask_service(service, method, path, ...)
-  x <- tryCatch(jsonlite::fromJSON(rawToChar(answer$body), simplifyVector = FALSE), error = function(e) NULL)
-  lost <- setdiff(needed, names(x))
-  if (!is.list(x) || length(lost)) {
-    stop_input("service", paste0("answered ", method, " ", path,
-                                 if (is.list(x)) paste(" without", either(lost)) else " with what is no JSON"),
+  x <- tryCatch(site_json(answer$body), error = identity)
+  refuse <- function(why) {
+    stop_input("service", paste0("answered ", method, " ", path, " ", why),
                paste0(service$site, ", ", service$address), "It may speak another protocol than this one.")
   }
+  if (inherits(x, "error")) refuse(paste("with no JSON:", conditionMessage(x)))
+  fault <- answer_fault(x, needed)
+  if (length(fault)) refuse(paste("with a record that", fault))
   x
+}
+
+# JSON of a site as lists. The text is never taken for an address or a path, and its depth is counted before it is
+# parsed: the parser calls itself for each level.
+site_json <- function(bytes) {
+  if (!length(bytes)) stop("it is empty", call. = FALSE)
+  if (any(bytes == as.raw(0))) stop("it has null bytes", call. = FALSE)
+  text <- rawToChar(bytes)
+  if (!validUTF8(text)) stop("it is not in UTF-8", call. = FALSE)
+  if (json_depth(bytes) > 64) stop("it is nested more than 64 deep", call. = FALSE)
+  parse_json(text, simplifyVector = FALSE)
+}
+
+# How deep brackets are nested; those in texts count too, unless they are balanced.
+json_depth <- function(bytes) {
+  level <- integer(length(bytes))
+  level[bytes == as.raw(0x5b) | bytes == as.raw(0x7b)] <- 1L
+  level[bytes == as.raw(0x5d) | bytes == as.raw(0x7d)] <- -1L
+  max(0L, cumsum(level))
 }
 
 to_json_line <- function(x) {
@@ -82,21 +124,41 @@ service_url <- function(service, path, query = list()) {
 # A piece of a path, whatever is in it.
 path_piece <- function(x) curl::curl_escape(as.character(x))
 
+# A handle for one request. Nothing is decompressed, since a small body could become a very large one; no redirect is
+# followed; a minute of silence ends it.
 service_handle <- function(service, method, body, headers, timeout_s = service$timeout_s) {
   handle <- curl::new_handle()
   curl::handle_setopt(handle, customrequest = method, connecttimeout = 10, noproxy = "localhost,127.0.0.1,[::1]",
-                      followlocation = FALSE, useragent = "clockpigeon")
-  if (is.finite(timeout_s)) curl::handle_setopt(handle, timeout_ms = round(1000 * timeout_s))
+                      followlocation = FALSE, useragent = "clockpigeon", accept_encoding = NULL,
+                      low_speed_limit = 1, low_speed_time = 60)
+  if (is.finite(timeout_s)) curl::handle_setopt(handle, timeout_ms = max(1, round(1000 * timeout_s)))
   if (length(body)) curl::handle_setopt(handle, postfieldsize = length(body), postfields = body)
   # Without `Expect:` a body waits a second for an answer that few servers give.
   curl::handle_setheaders(handle, .list = c(headers, list(Expect = "")))
   handle
 }
 
+# One request and its answer, which is read piece by piece and given up when it is longer than `service$most`.
 service_request <- function(service, method, url, body, headers) {
-  got <- curl::curl_fetch_memory(url, service_handle(service, method, body, headers))
+  left <- min(service$timeout_s, service$until - steady_clock())
+  if (left <= 0) stop("the time is over", call. = FALSE)
+  pieces <- list()
+  size <- 0
+  got <- curl::curl_fetch_stream(url, function(bytes) {
+    size <<- size + length(bytes)
+    if (size > service$most) {
+      stop_input("service", paste("sent more than", format_size(service$most), "as one answer"),
+                 paste0(service$site, ", ", service$address), "It may speak another protocol than this one.")
+    }
+    pieces[[length(pieces) + 1]] <<- bytes
+  }, service_handle(service, method, body, headers, left))
   lines <- curl::parse_headers_list(got$headers)
-  list(status = got$status_code, body = got$content, headers = lines,
+  coded <- or_else(lines[["content-encoding"]], "identity")
+  if (!identical(tolower(coded), "identity")) {
+    stop_input("service", paste("sent an answer in the encoding", show_value(coded), "that nobody asked for"),
+               paste0(service$site, ", ", service$address), "It may speak another protocol than this one.")
+  }
+  list(status = got$status_code, body = as.raw(unlist(pieces)), headers = lines,
        replay = identical(lines[["idempotent-replay"]], "true"))
 }
 
@@ -111,9 +173,9 @@ retry_wait <- function(answer, try, jitter = openssl::rand_num(1)) {
 
 # A refusal as the error it is: what the site says of it, and what to do.
 refuse_answer <- function(service, answer, method, path) {
-  x <- tryCatch(jsonlite::fromJSON(rawToChar(answer$body), simplifyVector = FALSE), error = function(e) NULL)
-  if (!is.list(x)) x <- list()
-  said <- function(name) if (is.character(x[[name]]) && length(x[[name]]) == 1) x[[name]]
+  x <- tryCatch(site_json(answer$body), error = function(e) NULL)
+  if (!is.list(x) || is.null(names(x))) x <- list()
+  said <- function(name) if (is.character(x[[name]]) && length(x[[name]]) == 1) shown_text(x[[name]], 300)
   text <- first_of(said("detail"), said("title"), paste("status", answer$status))
   instead <- first_of(said("instead"), if (answer$status == 401) "See the token that the site's file names.")
   error <- tryCatch(
@@ -141,7 +203,9 @@ clock_ahead <- function(told, before, after) {
 # What a site says it is, and how far ahead its clock is.
 ask_site <- function(service) {
   before <- service$clock()
-  x <- ask_json(service, "GET", "/site", needed = c("site", "protocol", "time", "currency", "part_bytes", "tiers"))
+  x <- ask_json(service, "GET", "/site", needed = c(
+    site = "text", protocol = "text", time = "moment", currency = "currency", part_bytes = "part_bytes", tiers = "rows"
+  ))
   if (!identical(x$protocol, "1")) {
     stop_input("service", paste("speaks protocol", show_value(x$protocol), "and this is 1"),
                paste0(service$site, ", ", service$address), "Use a release that speaks it.")
@@ -153,11 +217,12 @@ ask_site <- function(service) {
 ask_pages <- function(service, path, field, most = 100) {
   rows <- list()
   after <- 0
-  for (page in seq_len(10000)) {
-    x <- ask_json(service, "GET", path, query = list(after = after, most = most), needed = c(field, "next"))
+  for (page in seq_len(1000)) {
+    x <- ask_json(service, "GET", path, query = list(after = after, most = most),
+                  needed = stats::setNames("rows", field))
     rows <- c(rows, x[[field]])
     if (is.null(x[["next"]])) return(rows)
-    if (!is.numeric(x[["next"]]) || x[["next"]] <= after) break
+    if (!answer_types$count(x[["next"]]) || x[["next"]] <= after) break
     after <- x[["next"]]
   }
   stop_input("service", paste("pages of", path, "do not end"), paste0(service$site, ", ", service$address),

@@ -21,7 +21,7 @@ expected_trials <- function(plan, timings) {
     as.data.frame(limit_columns(
       list(samples = null_if_na(trials$samples[i]), noise = null_if_na(trials$noise[i]),
            time = null_if_na(trials$time_s[i])),
-      if (!is.na(trials$features[i])) jsonlite::fromJSON(trials$features[i])
+      if (!is.na(trials$features[i])) jsonlite::parse_json(trials$features[i], simplifyVector = TRUE)
     ))
   })
   asked <- data.frame(trials[c("scene", "frame", "engine", "width", "height")],

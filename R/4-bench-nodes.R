@@ -1,42 +1,21 @@
-# Nodes: reaching them, and what they say of themselves. Everything that crosses the network is mirai's: an encrypted
-# connection, started on the node by SSH, by a scheduler (see 4-bench-queue.R), or for this machine directly.
+# Nodes: reaching them, and what they report about themselves. mirai carries everything that crosses the network; how a
+# node is started, and how strangers are kept out, is in 4-bench-launch.R.
 
-# One key and certificate for each address at which this process listens: to make a pair takes 1.5 s. Nodes are given
-# the certificate when they are started, and refuse to talk to anything that has another one.
-certificates <- new.env()
-
-certificate_of <- function(host) {
-  if (is.null(certificates[[host]])) certificates[[host]] <- lapply(nanonext::write_cert(cn = host), unname)
-  certificates[[host]]
-}
-
-# Where this process listens for a node.
+# Address at which this process listens for a node of a network.
 node_address <- function(launch) {
   if (length(launch$listen)) launch$listen
   else if (identical(launch$by, "ssh")) paste0("tls+tcp://127.0.0.1:", or_else(launch$port, 0))
-  else if (identical(launch$by, "cluster")) mirai::host_url(tls = TRUE)
-  else "tls+tcp://127.0.0.1:0"
+  else mirai::host_url(tls = TRUE)
 }
 
-# Has a process started on a node that takes orders from this one; it answers later. A scheduler is asked for a machine.
+# Start a process on a node that takes orders from this one; it answers later. A scheduler is asked for a machine.
 begin_node <- function(node) {
   need_package("mirai", "nodes")
   profile <- node_profile(node)
   launch <- node$launch
-  url <- node_address(launch)
-  pair <- if (startsWith(url, "tls")) certificate_of(nanonext::parse_url(url)[["hostname"]])
-  mirai::daemons(url = url, tls = pair$server, .compute = profile)
-  start <- function(how, ...) {
-    if (length(pair)) how(1, ..., tlscert = pair$client, .compute = profile) else how(1, ..., .compute = profile)
-  }
-  if (is.null(launch) || launch$by == "local") start(mirai::launch_local)
-  else if (launch$by == "ssh") {
-    start(mirai::launch_remote, mirai::ssh_config(paste0("ssh://", launch$host), tunnel = is.null(launch$listen),
-                                                  timeout = 20, rscript = launch$rscript))
-  } else {
-    line <- start(mirai::launch_remote, mirai::remote_config(rscript = launch$rscript))
-    in_queue[[profile]] <- submit_job(node, as.character(line))
-  }
+  if (is.null(launch) || launch$by == "local") begin_local(profile)
+  else if (launch$by == "ssh") begin_ssh(profile, launch, node_address(launch))
+  else in_queue[[profile]] <- submit_job(node, scheduler_lines(launch, listen_for_node(profile, node_address(launch))))
   invisible()
 }
 
@@ -79,6 +58,7 @@ node_patience <- function(node, else_s = 20) if (is_scheduled(node)) node$launch
 close_node <- function(node, let_go = FALSE) {
   if (!let_go && isTRUE(held_nodes[[node_profile(node)]])) return(invisible())
   if (requireNamespace("mirai", quietly = TRUE)) mirai::daemons(0, .compute = node_profile(node))
+  end_ssh(node_profile(node))
   leave_queue(node)
   invisible()
 }
@@ -101,13 +81,26 @@ ask_node <- function(node, what, arguments, timeout = Inf) {
                .compute = node_profile(node), .timeout = if (is.finite(timeout)) 1000 * timeout)
 }
 
-# What a task gave: list(value), or list(lost = why) when the node vanished, or list(error = why).
+# Result of a task: list(value), or list(lost = why) when the node vanished, or list(error = why). A node sends plain
+# values only; anything else, such as a function, is not looked at further.
 task_result <- function(task) {
   value <- task$data
   if (mirai::is_mirai_error(value)) return(list(error = first_line(sub("^Error in [^:]*: ", "", as.character(value)))))
   if (mirai::is_error_value(value)) return(list(lost = sub("^[0-9]+ \\| ", "", mirai_words(value))))
+  if (!is_plain(value)) return(list(error = "it answered with something that is no plain data"))
   list(value = value)
 }
+
+# Is a value plain data: vectors, and lists and data frames of such, without code or anything that refers to memory?
+is_plain <- function(x, deep = 20) {
+  if (deep == 0 || isS4(x)) return(FALSE)
+  about <- attributes(x)
+  if (!all(vapply(about, function(a) is.atomic(a) || is.list(a), NA))) return(FALSE)
+  if (!all(class(x) %in% plain_classes)) return(FALSE)
+  if (is.list(x)) all(vapply(unclass(x), is_plain, NA, deep = deep - 1)) else is.null(x) || is.atomic(x)
+}
+plain_classes <- c("NULL", "logical", "integer", "numeric", "character", "raw", "list", "matrix", "array", "data.frame",
+                   "tbl_df", "tbl", "POSIXct", "POSIXt", "Date", "difftime", "cp_engine", "cp_node")
 
 mirai_words <- function(value) {
   words <- utils::capture.output(print(value))

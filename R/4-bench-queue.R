@@ -9,14 +9,14 @@ is_scheduled <- function(node) identical(node$launch$by, "cluster")
 # What this process has in the queues of schedulers, by the profile of the node that it is for: list(id, command).
 in_queue <- new.env()
 
-# Hands the scheduler a script that runs `line` on one of its machines; list(id, command). What the script prints goes
-# nowhere unless the options say where, and a job that is cut is not begun again by itself: it is asked for anew.
-submit_job <- function(node, line) {
+# Hand the scheduler a script that runs `lines` on one of its machines; list(id, command). What the script prints goes
+# nowhere unless the options say where, and the scheduler does not restart a job that it cut: we ask for another.
+submit_job <- function(node, lines) {
   launch <- node$launch
   script <- tempfile("clockpigeon-")
   on.exit(unlink(script, expand = FALSE))
   write_text(paste(c("#!/bin/sh", paste0("#SBATCH --job-name=clockpigeon-", node$node), "#SBATCH --output=/dev/null",
-                     "#SBATCH --no-requeue", trimws(strsplit(launch$options, "\n", fixed = TRUE)[[1]]), line, ""),
+                     "#SBATCH --no-requeue", trimws(strsplit(launch$options, "\n", fixed = TRUE)[[1]]), lines, ""),
                    collapse = "\n"), script)
   said <- ask_scheduler(launch$command, input = script)
   id <- regmatches(said$text, regexpr("[0-9]+", said$text))
@@ -28,14 +28,15 @@ submit_job <- function(node, line) {
   list(id = id, command = launch$command)
 }
 
-# A command of the scheduler, by the shell, since it may have arguments: list(status, text).
+# A command of the scheduler, which may have arguments of its own, run without a shell: list(status, text).
 ask_scheduler <- function(command, arguments = character(), input = NULL) {
   log <- tempfile("clockpigeon-")
   on.exit(unlink(log, expand = FALSE))
-  line <- paste(c(command, shQuote(arguments)), collapse = " ")
+  words <- command_words(command)
   # What it leaves behind may hold on to whatever it inherits: there is nothing to wait for but its end.
-  ran <- processx::process$new("/bin/sh", c("-c", line), stdin = input, stdout = log, stderr = "2>&1",
-                               poll_connection = FALSE)
+  ran <- tryCatch(processx::process$new(words[1], c(words[-1], arguments), stdin = input, stdout = log,
+                                        stderr = "2>&1", poll_connection = FALSE), error = function(e) NULL)
+  if (is.null(ran)) return(list(status = 127L, text = paste(show_value(words[1]), "cannot be started")))
   ran$wait(60000)
   late <- ran$is_alive()
   if (late) ran$kill()

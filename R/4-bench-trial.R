@@ -67,7 +67,7 @@ engine_device_name <- function(index) paste("device", index)
 # had to run first. `bench$prepass`: `alone` runs nothing but the pre-pass of the shot, `done` takes it as run.
 run_trial <- function(trial, bench, pictures) {
   engine <- bench$engines[[trial$engine]]
-  features <- if (is.na(trial$features)) list() else jsonlite::fromJSON(trial$features)
+  features <- if (is.na(trial$features)) list() else jsonlite::parse_json(trial$features, simplifyVector = TRUE)
   limit <- limit_columns(list(samples = null_if_na(trial$samples), noise = null_if_na(trial$noise),
                               time = null_if_na(trial$time_s)), features)
   used <- device_use(bench$node, engine, trial$devices, trial$threads, bench$cores, bench$there[[trial$engine]])

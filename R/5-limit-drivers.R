@@ -33,7 +33,7 @@ time_drivers <- function(study, level = 0.95) {
 
 # One column a feature; absent is NA.
 feature_table <- function(features) {
-  parsed <- lapply(features, function(x) if (is.na(x)) list() else jsonlite::fromJSON(x))
+  parsed <- lapply(features, function(x) if (is.na(x)) list() else jsonlite::parse_json(x, simplifyVector = TRUE))
   names <- unique(unlist(lapply(parsed, names)))
   out <- lapply(names, function(name) vapply(parsed, function(p) as.character(or_else(p[[name]], NA)), ""))
   names(out) <- names

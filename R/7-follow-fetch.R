@@ -38,10 +38,11 @@ fetch_job <- function(project, ledger, job, seconds = Inf, links = NULL) {
   }
   remotes <- Filter(function(remote) !remote$deleted, remote_jobs(ledger, job))
   until <- steady_clock() + seconds
+  # A site that is slow keeps nobody waiting for another: all that it is asked beside its pictures has this time.
+  patience <- min(60, max(10, seconds))
   rows <- lapply(remotes, function(remote) {
-    tryCatch(fetch_remote(project, ledger, job, remote, until, links), clockpigeon_error_service = function(e) {
-      fetched_row(ledger, job, remote, trouble = e$what)
-    })
+    tryCatch(fetch_remote(project, ledger, job, remote, until, patience, links),
+             clockpigeon_error_service = function(e) fetched_row(ledger, job, remote, trouble = e$what))
   })
   out <- bind_tables(c(rows, list(take_reports(project, ledger, job, links))))
   if (is.null(out)) out <- fetched_row(ledger, job, NULL)
@@ -90,24 +91,34 @@ note_reach <- function(ledger, job, rows) {
   }
 }
 
-fetch_remote <- function(project, ledger, job, remote, until, links) {
+fetch_remote <- function(project, ledger, job, remote, until, patience, links) {
   service <- links$service(project_entry(project$sites, remote$site, "site"), tries = 3, timeout_s = 30)
-  pass_orders(service, ledger, job, remote)
-  state <- site_job(service, remote$id)
-  take_remote_events(service, project, ledger, job, remote, links, state)
-  began <- steady_clock()
+  prompt <- service_within(service, patience)
+  pass_orders(prompt, ledger, job, remote)
+  state <- site_job(prompt, remote$id)
+  check_state_currency(state, project$sites[[remote$site]])
+  take_remote_events(prompt, project, ledger, job, remote, links, state)
+  elapsed <- job_timer()
   trouble <- tryCatch({
     fetch_pictures(service, project, ledger, job, remote, until)
     NA_character_
   }, clockpigeon_error_file = function(e) paste("has pictures for us;", e$where, e$what))
-  if (steady_clock() - began > 1) {
+  prompt <- service_within(service, patience)
+  if (elapsed() > 1) {
     # Much may have happened while pictures came.
-    state <- site_job(service, remote$id)
-    take_remote_events(service, project, ledger, job, remote, links, state)
+    state <- site_job(prompt, remote$id)
+    take_remote_events(prompt, project, ledger, job, remote, links, state)
   }
   keep_claim(ledger, job, remote, state)
-  if (said_text(state$state) %in% c("done", "stopped")) keep_bill(service, project, ledger, job, remote)
+  if (said_text(state$state) %in% c("done", "stopped")) keep_bill(prompt, project, ledger, job, remote)
+  if (is.na(trouble)) trouble <- quarantine_words(ledger, job, remote)
   fetched_row(ledger, job, remote, state, trouble)
+}
+
+check_state_currency <- function(state, site) {
+  if (identical(state$currency, site$currency)) return(invisible())
+  stop_input("service", paste0("counts in ", show_value(state$currency), " and its card in ", site$currency),
+             site$site, "Correct `currency` of the card, or ask the site.")
 }
 
 # Orders given here since the job was sent, each passed on once.
@@ -142,8 +153,9 @@ take_remote_events <- function(service, project, ledger, job, remote, links, sta
     links$streams[[name]] <- stream
   }
   expect_number(stream, state$last_event)
-  found <- read_site_events(stream, 3)
-  rows <- bind_tables(lapply(found, remote_event, remote = remote, ahead = or_else(stream$ahead_s, 0)))
+  found <- read_site_events(stream, links$patience_s)
+  rows <- bind_tables(lapply(found, received_event, remote = remote, bounds = order_bounds(remote),
+                             ahead = or_else(stream$ahead_s, 0)))
   if (is.null(rows)) return(invisible())
   site <- project$sites[[remote$site]]
   charged <- rows[["what"]] == "charged"
@@ -155,22 +167,6 @@ take_remote_events <- function(service, project, ledger, job, remote, links, sta
 # What a site tells, of which we know what it is; the rest is kept under its own name, and does nothing.
 told_by_sites <- c("begun", "node up", "node gone", "rendering", "ready", "failed", "lost", "charged", "halted")
 
-# One event of a site as a row of ours; NULL where it says nothing that could be kept.
-remote_event <- function(event, remote, ahead) {
-  text <- function(name) said_text(event[[name]], 200)
-  number <- function(name) said_number(event[[name]])
-  what <- text("what")
-  at <- service_moment(text("at"))
-  if (is.na(what) || is.na(at)) return(NULL)
-  key <- paste("site", remote$site, remote$id, sprintf("%.0f", event$number))
-  if (what == "halted") key <- paste("halted", remote$site, remote$id, sprintf("%.0f", event$number))
-  data.frame(what = if (what %in% told_by_sites) what else paste("site:", what),
-             time = utc_now(at - ahead), place = remote$site,
-             node = if (is.na(text("node"))) NA_character_ else paste0(remote$site, "/", text("node")),
-             shot = text("shot"), frame = as.integer(number("frame")), seconds = number("seconds"),
-             amount = number("amount"), detail = text("detail"), source = "site", key = key)
-}
-
 # Numbers of the events of a remote job that are known here.
 remote_numbers <- function(events, remote) {
   begins <- paste(c("site", "halted"), remote$site, remote$id, "")
@@ -180,7 +176,7 @@ remote_numbers <- function(events, remote) {
 
 # What the site takes the time left to be, every five minutes.
 keep_claim <- function(ledger, job, remote, state) {
-  if (is.na(said_number(state$left_s))) return(invisible())
+  if (!answer_types$seconds(state$left_s)) return(invisible())
   now <- this_moment()
   add_events(ledger, job, data.frame(what = "claim", time = utc_now(now), place = remote$site, amount = state$left_s,
                                      source = "fetch", key = paste("claim", remote$site, as.numeric(now) %/% 300)))
@@ -201,9 +197,11 @@ fetch_pictures <- function(service, project, ledger, job, remote, until) {
   while (length(left) && steady_clock() < until) {
     page <- ask_json(service, "GET", paste0("/jobs/", path_piece(remote$id), "/frames"),
                      query = list(after = left[1] - 1, most = min(10, left[length(left)] - left[1] + 1)),
-                     needed = "frames")$frames
+                     needed = c(frames = "rows"))$frames
     if (!length(page)) break
-    for (row in page) {
+    listed <- sound_rows(page, c(shot = "text", frame = "count", state = "text"))
+    note_quarantined(ledger, job, remote, listed$faults, "frames")
+    for (row in listed$rows) {
       # However little time there is, some come each time.
       if (steady_clock() >= until && brought >= 3) return(invisible())
       at <- which(frames[["shot"]] %in% row$shot & frames[["frame"]] %in% row$frame)
@@ -222,17 +220,26 @@ fetch_pictures <- function(service, project, ledger, job, remote, until) {
 # and tried again the next time; one that cannot be written here is no fault of the site.
 bring_remote <- function(service, project, ledger, job, remote, row, to) {
   whole <- file.exists(to)
-  told_of <- !anyNA(c(said_number(row$parts), said_number(row$bytes), said_text(row$sha256)))
+  shot <- Find(function(s) s$shot == row$shot, remote$order$shots)
+  received <- received_picture(row, shot)
+  about <- paste("picture", row$shot, row$frame)
+  note_quarantined(ledger, job, remote, if (length(received$fault)) paste(about, received$fault), about)
   unwritten <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     stop_input("file", "cannot be written", to, "Make room, or see who owns the folder.")
   }
-  for (try in 1:3) {
-    if (!whole && told_of) {
-      whole <- tryCatch(fetch_picture(service, remote$id, row, to), error = unwritten, warning = unwritten)
+  tries <- if (whole || is.null(received$row)) 0 else 3
+  if (tries) {
+    dir.create(dirname(to), FALSE, TRUE)
+    check_room(dirname(to), row$bytes)
+  }
+  for (try in seq_len(tries)) {
+    if (!whole) {
+      whole <- tryCatch(fetch_picture(service, remote$id, received$row, to), error = unwritten, warning = unwritten)
     }
   }
-  node <- if (is.na(said_text(row$node))) NA_character_ else paste0(remote$site, "/", said_text(row$node))
+  node <- said_text(received$row$node)
+  if (!is.na(node)) node <- paste0(remote$site, "/", node)
   told <- function(what, detail = NA_character_, seconds = NA_real_) {
     add_events(ledger, job, data.frame(what = what, time = utc_now(this_moment()), place = remote$site, node = node,
                                        shot = row$shot, frame = as.integer(row$frame), seconds = seconds,
@@ -240,8 +247,8 @@ bring_remote <- function(service, project, ledger, job, remote, row, to) {
                                        key = paste("fetch", what, remote$site, remote$id, row$shot, row$frame)))
   }
   if (!whole) return(told("spoilt", "its picture is not what the site says it is"))
-  new <- told("arrived", seconds = said_number(row$seconds))
-  if (new > 0) keep_remote_timing(project, ledger, job, remote, row)
+  new <- told("arrived", seconds = said_number(received$row$seconds))
+  if (new > 0 && length(received$row)) keep_remote_timing(project, ledger, job, remote, received$row)
 }
 
 # The time of a frame that a site rendered, as evidence of the site.
@@ -270,14 +277,17 @@ keep_bill <- function(service, project, ledger, job, remote) {
   known <- job_charges(ledger, job)
   if (any(startsWith(known[["key"]], paste("bill", remote$site, remote$id, "")))) return(invisible())
   bill <- site_bill(service, remote$id)
-  if (!isTRUE(bill$last) || !length(bill$lines)) return(invisible())
-  add_charges(ledger, job, bind_tables(lapply(seq_along(bill$lines), function(k) {
-    row <- bill$lines[[k]]
-    data.frame(site = remote$site, kind = billed_kind(said_text(row$part)), item = said_text(row$item),
-               quantity = said_number(row$quantity), unit = said_text(row$unit), price = said_number(row$price),
-               amount = said_number(row$amount), currency = said_text(bill$currency), basis = "billed",
-               source = remote$id, key = paste("bill", remote$site, remote$id, k))
-  })))
+  if (!bill$last || !length(bill$lines)) return(invisible())
+  currency <- project$sites[[remote$site]]$currency
+  received <- received_bill(bill, remote, currency)
+  if (length(received$lines)) add_charges(ledger, job, received$lines)
+  faults <- received$faults
+  sum <- sum(to_minor(received$lines[["amount"]], currency))
+  if (length(received$lines) && sum != to_minor(bill$total, currency)) {
+    faults <- c(faults, paste("the lines of its bill sum to", format_money(from_minor(sum, currency), currency),
+                              "and its total is", format_money(bill$total, currency)))
+  }
+  note_quarantined(ledger, job, remote, faults, "bill")
   invisible()
 }
 

@@ -45,7 +45,7 @@ check_film <- function(path, frames, rate, size) {
   ran <- processx::run("ffprobe", c("-v", "error", "-count_frames", "-select_streams", "v:0", "-show_entries",
                                     "stream=nb_read_frames,r_frame_rate,width,height:format=duration", "-of", "json",
                                     path), error_on_status = FALSE)
-  said <- tryCatch(jsonlite::fromJSON(ran$stdout, simplifyVector = FALSE), error = function(e) list())
+  said <- tryCatch(jsonlite::parse_json(ran$stdout), error = function(e) list())
   stream <- if (length(said$streams)) said$streams[[1]] else list()
   number <- function(x) if (length(x)) suppressWarnings(as.numeric(x)) else NA_real_
   own <- list(frames = number(stream$nb_read_frames), rate = if (length(stream$r_frame_rate)) {

@@ -50,7 +50,7 @@ stage_outcomes <- function(moments, d, ledger, job, site, watched) {
       outcome_row("start_s", min(unlist(moments$up)) - moments$begun, length(moments$up), d[["start_s"]])
     },
     # By its bytes a second: what was there before was not sent again.
-    if (sent$bytes >= least_sent) outcome_row("upload_s", size * sent$seconds / sent$bytes, 1, d[["upload_s"]])
+    if (sent$bytes >= least_sent && sent$seconds > 0) outcome_row("upload_s", size * sent$seconds / sent$bytes, 1, d[["upload_s"]])
   )
 }
 

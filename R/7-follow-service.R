@@ -19,11 +19,11 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
     job <- job_part(place$state$job, columns)
     if (trial) job <- trial_frames_of(job)
     about <- ask_site(service)
-    began <- steady_clock()
+    elapsed <- job_timer()
     sent <- send_site_files(service, project$root, needed_files(job, project), about$part_bytes)
     if (sum(sent[["sent"]]) > 0) {
       add_events(ledger, place$job, data.frame(what = "uploaded", time = utc_now(this_moment()), place = part$site,
-                                               seconds = steady_clock() - began, amount = sum(sent[["sent"]]),
+                                               seconds = elapsed(), amount = sum(sent[["sent"]]),
                                                source = "place"))
     }
     work <- site_work(job, part, or_else(project$engines[[job$engine]]$output, "png"),
@@ -71,11 +71,11 @@ pending_order <- function(ledger, job, site) {
   events <- events[events[["place"]] %in% site, , drop = FALSE]
   asked <- events[events[["what"]] == "asked", , drop = FALSE]
   open <- !sub("asked", "sent", asked[["key"]]) %in% events[["key"]]
-  if (any(open)) jsonlite::fromJSON(asked[["detail"]][which(open)[1]], simplifyVector = FALSE)
+  if (any(open)) jsonlite::parse_json(asked[["detail"]][which(open)[1]])
 }
 
-# Jobs of ours at a site: a list of `id`, `key`, `sequence` (of the event that says so), `order` (what was asked),
-# `halted`, `deleted`.
+# Jobs of ours at a site: a list of `id`, `key`, `sequence` and `sent` (of the event that says so, and its time), `order`
+# (what was ordered), `halted`, `deleted`.
 remote_jobs <- function(ledger, job, site = NULL, events = as_frame(job_events(ledger, job))) {
   asked <- events[events[["what"]] == "asked", , drop = FALSE]
   sent <- events[events[["what"]] == "sent" & startsWith(events[["key"]], "sent "), , drop = FALSE]
@@ -85,8 +85,8 @@ remote_jobs <- function(ledger, job, site = NULL, events = as_frame(job_events(l
     at <- match(sub("^sent", "asked", sent[["key"]][k]), asked[["key"]])
     id <- sent[["detail"]][k]
     place <- sent[["place"]][k]
-    list(id = id, site = place, sequence = sent[["sequence"]][k],
-         order = jsonlite::fromJSON(asked[["detail"]][at], simplifyVector = FALSE)$order,
+    list(id = id, site = place, sequence = sent[["sequence"]][k], sent = sent[["time"]][k],
+         order = jsonlite::parse_json(asked[["detail"]][at])$order,
          halted = any(startsWith(events[["key"]], paste("halted", place, id, ""))),
          deleted = any(gone[["detail"]] %in% id & gone[["place"]] %in% place))
   })

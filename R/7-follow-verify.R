@@ -115,7 +115,7 @@ job_frames_asked <- function(job, project, ledger) {
   # What was fetched from its site was written here, after it was asked for.
   fetched <- any(events[["what"]] %in% "arrived" & events[["source"]] %in% "fetch")
   list(job = job, folders = unique(unlist(placed$folders)), shots = shots,
-       since = if (!fetched) as.numeric(placed$moment), named = TRUE,
+       since = if (!fetched) as.numeric(placed$moment), fetched = fetched, named = TRUE,
        engine = decision$evidence$engine, version = decision$evidence$version, edges = band_edges(events),
        refused = events[events[["what"]] %in% "failed" & events[["source"]] %in% "verify", c("shot", "frame")])
 }
@@ -216,7 +216,7 @@ sequence_verified <- function(files, asked, quick, threads, meter) {
     meter(nrow(own))
   } else found <- looked_findings(own, size, shot, threads, meter, edges = or_else(asked$edges, integer()))
   found <- bind_tables(list(found, needed_channels(own, if (asked$named) shot$needs$channels)))
-  found <- being_written(found, own)
+  found <- being_written(found, own, if (isTRUE(asked$fetched)) 0 else 3)
   list(findings = bind_tables(list(named, found)))
 }
 
@@ -289,12 +289,12 @@ looked_findings <- function(files, size, shot, threads, meter, edges = integer()
   bind_tables(list(pictures, kind_findings(files[whole, , drop = FALSE], facts[whole, , drop = FALSE], size)))
 }
 
-# Files that changed during the look, or that cannot be read and were written within the last three seconds, are being
-# written; their other findings are dropped.
-being_written <- function(findings, files) {
+# Files that changed during the look, or that cannot be read and were written within the last `young_s` seconds, are being
+# written; their other findings are dropped. Pictures that were fetched have their names when they are whole.
+being_written <- function(findings, files, young_s) {
   now <- file.info(files[["at"]], extra_cols = FALSE)
   moved <- !now[["size"]] %in% files[["size"]] | abs(as.numeric(now[["mtime"]]) - files[["time"]]) > 1e-3
-  young <- as.numeric(Sys.time()) - files[["time"]] < 3
+  young <- as.numeric(Sys.time()) - files[["time"]] < young_s
   broken <- findings[["path"]][findings[["code"]] %in% c("cut off", "unreadable", "empty")]
   busy <- which(is.na(now[["size"]]) | moved | young & files[["path"]] %in% broken)
   if (!length(busy)) return(findings)

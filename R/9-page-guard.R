@@ -32,12 +32,6 @@ request_cookie <- function(req, name) {
   if (length(mine)) substring(mine[1], nchar(name) + 2)
 }
 
-# Whether two texts are the same, in a time that does not tell where they differ.
-same_secret <- function(given, secret) {
-  digest <- function(x) as.integer(openssl::sha256(charToRaw(enc2utf8(x))))
-  sum(bitwXor(digest(given), digest(secret))) == 0
-}
-
 # An address without its token, as a path with its query.
 address_without_token <- function(req) {
   query <- strsplit(sub("^\\?", "", or_else(req$QUERY_STRING, "")), "&", fixed = TRUE)[[1]]

@@ -22,7 +22,7 @@ measured_here <- function(work, row, said) {
 # A process that has the package, by the name by which it is asked.
 begun_process <- function(name) {
   profile <- paste0(name, "-", Sys.getpid())
-  mirai::daemons(1, .compute = profile)
+  begin_local(profile)
   ready <- bquote({
     .libPaths(.(.libPaths()))
     loadNamespace("clockpigeon")$attach_defaults()

@@ -73,11 +73,11 @@ made_farm <- function(project, rows, site, folder, con, now, document, options) 
   kept <- DBI::dbGetQuery(con, "SELECT * FROM jobs WHERE site = ? AND deleted IS NULL ORDER BY rowid",
                           params = list(site))
   for (k in seq_len(nrow(kept))) {
-    said <- jsonlite::fromJSON(kept[["request"]][k], simplifyVector = FALSE)
+    said <- jsonlite::parse_json(kept[["request"]][k])
     job <- farm_job(kept[["id"]][k], said$order, kept[["placed"]][k], unlist(said$seconds), farm)
     events <- DBI::dbGetQuery(con, "SELECT event FROM events WHERE job = ? ORDER BY number", params = list(job$id))
     for (text in events[["event"]]) {
-      event <- jsonlite::fromJSON(text, simplifyVector = FALSE)
+      event <- jsonlite::parse_json(text)
       event$at <- as.numeric(event$at)
       apply_farm_event(job, event)
     }
@@ -95,12 +95,21 @@ made_farm <- function(project, rows, site, folder, con, now, document, options) 
 # All that happened since: at the farms, in the slots, and then on the streams.
 step_farms <- function(farms, renders, streams) {
   for (farm in farms) {
-    running <- Filter(function(job) is.na(job$halted), farm$jobs)
-    if (!length(running)) next
-    DBI::dbWithTransaction(farm$con, for (job in running) run_farm_job(job, farm$now()))
-    if (farm$real) step_renders(renders, running, farm$now())
+    running <- run_farm(farm)
+    if (farm$real && length(running)) step_renders(renders, running, farm$now())
   }
-  for (stream in streams$open) send_new_events(stream)
+  # A stream whose client is gone must not end the others.
+  for (stream in streams$open) tryCatch(send_new_events(stream), error = function(e) NULL)
+}
+
+# Run a farm's jobs up to now, and return those that were running. An answer tells of everything that happened before
+# it, so that what a client sees depends on the clock alone.
+run_farm <- function(farm) {
+  running <- Filter(function(job) is.na(job$halted), farm$jobs)
+  if (length(running)) {
+    DBI::dbWithTransaction(farm$con, for (job in running) run_farm_job(job, farm$now()))
+  }
+  running
 }
 
 # ---- requests --------------------------------------------------------------------------------------------------------
@@ -112,12 +121,13 @@ answer_request <- function(farm, streams, conn, req) {
   cut <- fault_happens(farm$faults, "cut", farm$seed, paste("request", farm$requests))
   before <- cut && with_seed(stream_seed(farm$seed, paste("before", farm$requests)), stats::runif(1)) < 0.5
   if (before) return(conn$close())
-  answer <- tryCatch(farm_reply(farm, req), standin_problem = identity, error = function(e) {
-    list(status = 500L, body = list(type = "/problems/fault", title = "The stand-in failed", status = 500L,
-                                    detail = shown_text(conditionMessage(e), 300)))
-  })
+  answer <- kept_answer(farm_reply(farm, req))
   if (cut) return(conn$close())
-  if (length(answer$follow)) return(open_stream(farm, streams, conn, req, answer$follow))
+  if (length(answer$follow)) {
+    failed <- kept_answer(open_stream(farm, streams, conn, req, answer$follow))
+    if (is.null(failed)) return(invisible())
+    answer <- failed
+  }
   kind <- if (length(answer$bytes)) "application/octet-stream"
           else if (answer$status >= 400) "application/problem+json" else "application/json"
   conn$set_status(as.integer(answer$status))
@@ -127,9 +137,21 @@ answer_request <- function(farm, streams, conn, req) {
   conn$close()
 }
 
+# An answer, or a problem in its place: whatever a client sends, the stand-in answers and goes on.
+kept_answer <- function(code) {
+  tryCatch(code, standin_problem = identity, error = function(e) {
+    list(status = 500L, body = list(type = "/problems/fault", title = "The stand-in failed", status = 500L,
+                                    detail = shown_text(conditionMessage(e), 300)))
+  })
+}
+
 farm_reply <- function(farm, req) {
+  run_farm(farm)
   headers <- stats::setNames(as.list(req$headers), tolower(names(req$headers)))
   uri <- strsplit(req$uri, "?", fixed = TRUE)[[1]]
+  if (!all(validUTF8(c(uri, unlist(headers)))) || grepl("%00", req$uri, fixed = TRUE)) {
+    farm_problem(400L, "body", "The request is not in UTF-8, or has a null byte")
+  }
   path <- substring(uri[1], nchar(farm$card$site) + 2)
   route <- route_of(farm$routes, req$method, path)
   if (is.null(route)) farm_problem(404L, "unknown", "There is no such path", show_value(path))
@@ -147,8 +169,9 @@ farm_reply <- function(farm, req) {
 check_farm_token <- function(farm, said) {
   if (is.null(said)) farm_problem(401L, "no-token", "A token is needed", where = "Authorization",
                                   instead = "Send Authorization: Bearer TOKEN.")
-  if (!identical(said, paste("Bearer", farm$token))) farm_problem(401L, "wrong-token", "The token is not known",
-                                                                  where = "Authorization")
+  if (!same_secret(said, paste("Bearer", farm$token))) {
+    farm_problem(401L, "wrong-token", "The token is not known", where = "Authorization")
+  }
   lasts <- farm$faults[["old-token"]]
   if (length(lasts) && farm$now() - farm$began > lasts) {
     farm_problem(401L, "old-token", "The token has expired", where = "Authorization", instead = "Ask for a new one.")
@@ -164,9 +187,7 @@ parse_query <- function(text) {
 
 # A body as lists, held against its schema.
 farm_body <- function(farm, bytes, schema) {
-  text <- tryCatch(rawToChar(bytes), error = function(e) NULL)
-  body <- if (length(text) && validUTF8(text)) tryCatch(jsonlite::fromJSON(text, simplifyVector = FALSE),
-                                                        error = function(e) NULL)
+  body <- tryCatch(site_json(bytes), error = function(e) NULL)
   if (!is.list(body)) farm_problem(400L, "body", "The body is no JSON", instead = "Send a JSON object in UTF-8.")
   fault <- schema_fault(body, schema, farm$document)
   if (length(fault)) farm_problem(422L, "body", "The body is not as it has to be", paste(fault$where, fault$what),
@@ -185,7 +206,7 @@ farm_once <- function(farm, key, said, does) {
   if (nrow(kept)) {
     if (kept[["body"]][1] != hash) farm_problem(422L, "key", "The key was used with another body",
                                                 where = "Idempotency-Key", instead = "Send another key.")
-    return(list(status = kept[["status"]][1], body = jsonlite::fromJSON(kept[["answer"]][1], simplifyVector = FALSE),
+    return(list(status = kept[["status"]][1], body = jsonlite::parse_json(kept[["answer"]][1]),
                 headers = c("Idempotent-Replay" = "true")))
   }
   DBI::dbWithTransaction(farm$con, {
@@ -199,9 +220,16 @@ farm_once <- function(farm, key, said, does) {
 # ---- events ----------------------------------------------------------------------------------------------------------
 
 open_stream <- function(farm, streams, conn, req, job) {
-  names(req$headers) <- tolower(names(req$headers))
-  after <- suppressWarnings(as.numeric(or_else(unname(req$headers["last-event-id"]), "0")))
-  stream <- list2env(list(conn = conn, farm = farm, job = job, sent = if (is.na(after)) 0 else after, held = list(),
+  headers <- stats::setNames(as.list(req$headers), tolower(names(req$headers)))
+  after <- suppressWarnings(as.numeric(or_else(headers[["last-event-id"]], "0")))
+  if (is.na(after) || after < 0 || after != round(after)) {
+    farm_problem(400L, "body", "This is no number of an event", paste("got", show_value(headers[["last-event-id"]])),
+                 "Last-Event-ID", "Send the number of the last event that was read, or 0.")
+  }
+  if (length(streams$open) >= most_streams) {
+    farm_problem(503L, "busy", "Too many streams are open", instead = "Close one.")
+  }
+  stream <- list2env(list(conn = conn, farm = farm, job = job, sent = after, held = list(),
                           quiet = steady_clock()), parent = emptyenv())
   conn$set_header("Content-Type", "text/event-stream")
   conn$set_header("Cache-Control", "no-store")
@@ -209,7 +237,11 @@ open_stream <- function(farm, streams, conn, req, job) {
                                  event = "now", retry = 1000L))
   streams$open[[as.character(conn$id)]] <- stream
   send_new_events(stream)
+  NULL
 }
+
+# Streams that may be open at once; each costs a turn of the stand-in's loop.
+most_streams <- 100
 
 # Events that a stream has not sent; by its faults some come late, after others, or twice.
 send_new_events <- function(stream) {

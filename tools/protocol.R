@@ -34,7 +34,7 @@ ask <- function(method, path, body = NULL, key = NULL, headers = list()) {
                headers)
   got <- service$request(service, method, paste0(service$address, path), body, headers)
   kind <- sub(";.*", "", c(got$headers[["content-type"]], "")[1])
-  json <- if (grepl("json", kind)) jsonlite::fromJSON(rawToChar(got$body), simplifyVector = FALSE)
+  json <- if (grepl("json", kind)) jsonlite::parse_json(rawToChar(got$body))
   route <- own("route_of")(routes, method, sub("\\?.*", "", path))
   answers[[length(answers) + 1]] <<- list(operation = route$id, status = got$status, type = kind,
                                           body = if (is.null(json)) list() else json)
@@ -101,7 +101,7 @@ changed <- function(x, depth = 0) {
 }
 bodies <- lapply(1:3000, function(i) {
   text <- own("to_json_line")(changed(order))
-  value <- jsonlite::fromJSON(text, simplifyVector = FALSE)
+  value <- jsonlite::parse_json(text)
   fault <- own("schema_fault")(value, list("$ref" = "#/components/schemas/Order"), document)
   list(text = text, fits = is.null(fault))
 })

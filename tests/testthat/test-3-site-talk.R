@@ -87,11 +87,17 @@ test_that("a question carries its token, its key and its body; an answer must ha
   expect_identical(last$headers[["Idempotency-Key"]], "key-of-a-test")
   expect_identical(rawToChar(last$body), '{"a":1,"b":null,"c":[]}')
   answer <- function(text) service_of(list(list(body = charToRaw(text))))
-  expect_identical(clockpigeon:::ask_json(answer('{"a":[1],"b":null}'), "GET", "/", needed = c("a", "b"))$a, list(1L))
-  expect_refusal(clockpigeon:::ask_json(answer('{"a":1}'), "GET", "/x", needed = c("a", "b", "c")), "service",
-                 "answered GET /x without b or c")
-  for (text in c("<html>", "", "12")) {
+  expect_identical(clockpigeon:::ask_json(answer('{"a":[1],"b":null}'), "GET", "/", needed = c(a = "rows"))$a, list(1L))
+  expect_refusal(clockpigeon:::ask_json(answer('{"a":1}'), "GET", "/x", needed = c(a = "count", b = "text")), "service",
+                 "answered GET /x with a record that lacks b")
+  expect_refusal(clockpigeon:::ask_json(answer('{"a":1e308}'), "GET", "/x", needed = c(a = "amount")), "service",
+                 "has the a 1e+308, which is no amount")
+  deep <- paste0(strrep("[", 1e5), strrep("]", 1e5))
+  for (text in c("<html>", "", "{\"a\":", deep)) {
     expect_refusal(clockpigeon:::ask_json(answer(text), "GET", "/x"), "service", "no JSON")
+  }
+  for (text in c("12", "\"text\"", "[1, 2]")) {
+    expect_refusal(clockpigeon:::ask_json(answer(text), "GET", "/x"), "service", "is no record")
   }
   refused <- list(status = 403L, body = charToRaw("<html>go away</html>"))
   expect_refusal(clockpigeon:::ask_service(service_of(list(refused)), "GET", "/x"), "service", "status 403")

@@ -132,20 +132,33 @@ test_that("a folder that cannot be written is told of, and the frames are asked 
   expect_identical(x$fetch()$here, 12L)
 })
 
-test_that("an answer of another protocol is refused, and odd events are kept and do nothing", {
-  remote <- list(site = "saltmill", id = "s-1")
-  event <- function(...) clockpigeon:::remote_event(utils::modifyList(list(
+test_that("an event that cannot be true is quarantined with its reason, and odd ones are kept and do nothing", {
+  remote <- list(site = "saltmill", id = "s-1", sent = "2026-11-24T12:00:00.000Z",
+                 order = list(shots = list(list(shot = "s", frames = "1-9"))))
+  bounds <- clockpigeon:::order_bounds(remote)
+  event <- function(..., ahead = 0) clockpigeon:::received_event(utils::modifyList(list(
     number = 3, at = "2026-11-24T12:00:00.500Z", what = "ready", shot = "s", frame = 4, node = "n", seconds = 2
-  ), list(...)), remote, 0)
+  ), list(...)), remote, bounds, ahead)
   expect_identical(event()$what, "ready")
   expect_identical(event()$node, "saltmill/n")
   expect_identical(event(what = "danced\u0007")$what, "site: danced\\x07")
-  expect_null(event(what = 4))
-  expect_null(event(at = "yesterday"))
-  expect_identical(event(frame = "four")$frame, NA_integer_)
-  expect_identical(event(seconds = list(1))$seconds, NA_real_)
-  expect_identical(substr(clockpigeon:::remote_event(list(number = 1, at = "2026-11-24T12:00:00Z", what = "begun"),
-                                                     remote, 3600)$time, 1, 16), "2026-11-24T11:00")
+  expect_identical(substr(event(ahead = 3600)$time, 1, 16), "2026-11-24T11:00")
+  reason <- function(...) {
+    row <- event(...)
+    expect_identical(row$what, "quarantined")
+    expect_identical(row$key, "site saltmill s-1 3")
+    row$detail
+  }
+  expect_match(reason(what = 4), "has the what 4, which is no text")
+  expect_match(reason(at = "yesterday"), "is no moment")
+  expect_match(reason(at = "1969-07-20T20:17:00Z"), "no time of this job")
+  expect_match(reason(at = "2999-01-01T00:00:00Z"), "no time of this job")
+  expect_match(reason(frame = "four"), "has the frame 'four'")
+  expect_match(reason(frame = 10), "frame 10 which was not ordered")
+  expect_match(reason(seconds = list(1)), "has the seconds a list")
+  expect_match(reason(seconds = 1e308), "has the seconds 1e\\+308")
+  expect_match(reason(what = "charged", amount = -1e308), "which is no charge of 0 or more")
+  expect_match(reason(what = "charged", amount = NULL), "lacks amount")
 })
 
 test_that("nothing is deleted there before all that is paid is here", {
