@@ -13,7 +13,13 @@
 # noise), `strange` (the share of each block's pixels that have the colour of a missing texture), and of rows `step`,
 # `jag` (between each row and the next: a step of brightness across the whole width; how much more they differ than rows
 # around them), and `slope`, `fold` (as much over three rows on).
-look_at_pictures <- function(paths, threads = 1) as_looks(looked_pictures(paths, as.integer(threads)))
+# A picture of more than `most_pixels` is not decoded and has a fault: 59 kB can hold a picture of 4 GB.
+look_at_pictures <- function(paths, threads = 1, most_pixels = usual_pixels) {
+  as_looks(looked_pictures(paths, as.integer(threads), most_pixels))
+}
+
+# Pixels that a picture may have where nobody says how large it is to be.
+usual_pixels <- 1e8
 
 # The same of one picture's values, an array height x width x channels of linear light, or as for a display.
 look_at_values <- function(x, linear) as_looks(looked_values(x, linear))

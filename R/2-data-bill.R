@@ -57,7 +57,11 @@ plain_bill <- function(x, card, where, standard) {
     stop_input("bill", paste("has no amount in line", x[["line"]][lost[1]]), where, "Write 0 where nothing is asked.")
   }
   x$unit <- their_words(x[["unit"]], card$bill$units)
-  x$kind <- line_kinds(x, card$bill$kinds, where)
+  kinds <- line_kinds(x, card$bill$kinds, where)
+  x$kind <- kinds$kind
+  unmatched <- if (length(unlist(card$bill$kinds))) {
+    paste0("line ", x[["line"]], " ", vapply(x[["item"]], show_value, ""), ", taken for ", x[["kind"]])[!kinds$matched]
+  }
   currency <- unique(stats::na.omit(x[["currency"]]))
   odd <- setdiff(currency, card$currency)
   if (length(odd)) {
@@ -65,12 +69,13 @@ plain_bill <- function(x, card, where, standard) {
                "See that it is this site's bill; a card in the currency that is billed can be compared with it.")
   }
   x$currency <- card$currency
-  x$mark <- row_marks(x[names(bill_columns)])
+  x$mark <- row_marks(x[setdiff(names(bill_columns), "kind")])
+  x$kind_mark <- row_marks(x[names(bill_columns)])
   total <- x[["kind"]] == "total"
   if (all(total)) stop_input("bill", "has no line but totals", where, "Name a bill with its lines.")
-  list(lines = x[!total, c(names(bill_columns), "line", "mark", "raw"), drop = FALSE],
+  list(lines = x[!total, c(names(bill_columns), "line", "mark", "kind_mark", "raw"), drop = FALSE],
        totals = x[["amount"]][total], off = totals_off(x[["amount"]], total), currency = card$currency,
-       standard = standard, where = where)
+       standard = standard, where = where, unmatched = unmatched)
 }
 
 # How far stated totals are from the lines above them, or from all lines where that is nearer.
@@ -81,20 +86,26 @@ totals_off <- function(amount, total) {
   }, 0)
 }
 
-# Their words as ours, where the site's file says so; a word that is ours already stays.
+# Their words as ours, where the site's file says so; a word that is ours already stays. A word may be a pattern with `*`
+# and `?`.
 their_words <- function(x, words) {
-  for (ours in names(words)) x[tolower(x) %in% tolower(words[[ours]])] <- ours
+  for (ours in names(words)) {
+    patterns <- utils::glob2rx(tolower(words[[ours]]))
+    hit <- Reduce(`|`, lapply(patterns, grepl, x = tolower(x)), rep(FALSE, length(x)))
+    x[!is.na(x) & hit] <- ours
+  }
   x
 }
 
-# What a line is: its own word for it, the site's file, or what it says of itself. A negative line without any is a
-# refund.
+# What each line is: its own word for it, the site's file, or what it says of itself. A negative line without any is a
+# refund. list(kind, matched): whether a word of the file or of the line said so.
 line_kinds <- function(x, words, where) {
   kind <- their_words(x[["kind"]], words)
   by_item <- their_words(x[["item"]], words)
   unsaid <- is.na(kind)
   kind[unsaid & by_item %in% bill_kinds] <- by_item[unsaid & by_item %in% bill_kinds]
-  kind[is.na(kind)] <- ifelse(x[["amount"]][is.na(kind)] < 0, "refund", "usage")
+  matched <- !is.na(kind)
+  kind[!matched] <- ifelse(x[["amount"]][!matched] < 0, "refund", "usage")
   kind <- tolower(kind)
   odd <- which(!kind %in% bill_kinds)
   if (length(odd)) {
@@ -102,7 +113,7 @@ line_kinds <- function(x, words, where) {
                where, paste0("Say in the site's file what it is, such as bill: {kinds: {usage: [", kind[odd[1]],
                              "]}}; kinds are ", toString(bill_kinds), "."))
   }
-  kind
+  list(kind = kind, matched = matched)
 }
 
 # ---- the FinOps Open Cost and Usage Specification --------------------------------------------------------------------

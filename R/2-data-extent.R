@@ -130,12 +130,15 @@ exr_extent <- function(file, size) {
   }
   box <- as.numeric(readBin(header$dataWindow$body, "integer", 4, endian = "little"))
   sides <- list(width = box[3] - box[1] + 1, height = box[4] - box[2] + 1)
+  if (anyNA(box) || sides$width < 1 || sides$height < 1) return(list(fault = "says no size in its header"))
   if (length(header$tiles)) return(sides)
   # Lines in a block, by the kind of packing (none, RLE, ZIPS, ZIP, PIZ, PXR24, B44, B44A, DWAA, DWAB).
   lines <- c(1, 1, 1, 16, 32, 16, 32, 32, 32, 256)[as.integer(header$compression$body[1]) + 1]
-  offsets <- readBin(file, "integer", 2 * ceiling(sides$height / lines), endian = "little")
+  blocks <- ceiling(sides$height / lines)
+  if (is.na(blocks) || 8 * blocks > size) return(c(sides, fault = "is cut off"))
+  offsets <- readBin(file, "integer", 2 * blocks, endian = "little")
   low <- offsets[c(TRUE, FALSE)]
   last <- max(ifelse(low < 0, low + 2^32, low) + offsets[c(FALSE, TRUE)] * 2^32)
-  if (length(offsets) < 2 * ceiling(sides$height / lines) || last + 8 > size) sides$fault <- "is cut off"
+  if (length(offsets) < 2 * blocks || last + 8 > size) sides$fault <- "is cut off"
   sides
 }

@@ -124,8 +124,10 @@ read_log <- function(path, most = 1e6, from = max(0, file.size(path) - most)) {
                      error = function(e) NA_character_)
     if (!is.na(text)) return(gsub("\r\n", "\n", text, fixed = TRUE))
   }
-  text <- rawToChar(bytes[bytes != 0])
-  gsub("\r\n", "\n", iconv(text, "UTF-8", "UTF-8", sub = "?"), fixed = TRUE)
+  text <- iconv(rawToChar(bytes[bytes != 0]), "UTF-8", "UTF-8", sub = "?")
+  # Code points that are none (surrogates, those above U+10FFFF) pass iconv() and then fail in every pattern.
+  if (!validUTF8(text)) text <- gsub("[^\\x01-\\x7f]", "?", text, perl = TRUE, useBytes = TRUE)
+  gsub("\r\n", "\n", text, fixed = TRUE)
 }
 
 # Whether bytes are text of two bytes a letter, as some programs of Windows print it: nearly every second one is 0.

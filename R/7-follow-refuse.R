@@ -1,8 +1,8 @@
 # Refusing frames of a job that are not usable: they are rendered again when it is placed again.
 
 # `verified`: of a job. Pictures that are not usable are moved to `refused/` beside the folder of frames, and what was
-# found is told in the ledger, as is what is usable; returns the frames that are refused, `shot` and `frame`. Asked
-# again of the same pictures it tells nothing twice.
+# found is told in the ledger, as is what is usable; returns the frames that are refused, `shot`, `frame`, and whether
+# a picture of it was `moved`. Asked again of the same pictures it tells nothing twice.
 refuse_frames <- function(verified, project, ledger) {
   rows <- as_frame(verified$frames)
   job <- verified$job
@@ -11,12 +11,13 @@ refuse_frames <- function(verified, project, ledger) {
   findings <- as_frame(verified$findings)
   findings <- findings[findings[["weight"]] == "unusable", , drop = FALSE]
   key <- c("sequence", "frame")
+  bad$moved <- rep(FALSE, nrow(bad))
   why <- findings[match(row_key(bad, key), row_key(findings, key)), , drop = FALSE]
   if (nrow(bad)) {
     events <- job_events(ledger, job)
     known <- refused_frames(events)
     new <- !row_key(bad, c("shot", "frame")) %in% row_key(known, c("shot", "frame"))
-    move_refused(bad, verified$folders, file.path(project$root, "placed", job, "refused"))
+    bad$moved <- move_refused(bad, verified$folders, file.path(project$root, "placed", job, "refused"))
     told <- sum(events[["what"]] %in% "failed" & events[["source"]] %in% "verify")
     if (any(new)) {
       add_events(ledger, job, data.frame(
@@ -28,7 +29,7 @@ refuse_frames <- function(verified, project, ledger) {
     }
   }
   keep_usable(usable, ledger, job)
-  as_table(bad[c("shot", "frame")])
+  as_table(bad[c("shot", "frame", "moved")])
 }
 
 # That frames are usable, once for each time they arrived.
@@ -55,19 +56,20 @@ frame_places <- function(events, frames) {
   x[["place"]][match(row_key(frames, c("shot", "frame")), row_key(x, c("shot", "frame")))]
 }
 
-# Out of the folders of frames, nothing overwritten.
+# Move pictures out of the folders of frames, overwriting nothing; returns which of them were there to be moved.
 move_refused <- function(rows, folders, to) {
-  for (path in rows[["path"]][!is.na(rows[["path"]])]) {
-    from <- file.path(folders, path)
-    from <- from[file.exists(from)][1]
-    if (is.na(from)) next
+  vapply(rows[["path"]], function(path) {
+    from <- if (is.na(path)) character() else file.path(folders, path)
+    from <- from[file.exists(from)]
+    if (!length(from)) return(FALSE)
     stem <- file.path(to, sub("\\.[^.]*$", "", path))
     ending <- sub(".*\\.", ".", path)
     k <- 1
     while (file.exists(paste0(stem, "-", k, ending))) k <- k + 1
     dir.create(dirname(stem), FALSE, TRUE)
-    if (!suppressWarnings(file.rename(from, paste0(stem, "-", k, ending)))) {
-      stop_input("file", "cannot be moved away", short_path(from), "See who owns it.")
+    if (!suppressWarnings(file.rename(from[1], paste0(stem, "-", k, ending)))) {
+      stop_input("file", "cannot be moved away", short_path(from[1]), "See who owns it.")
     }
-  }
+    TRUE
+  }, NA, USE.NAMES = FALSE)
 }

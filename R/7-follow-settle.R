@@ -29,7 +29,8 @@
 #'   `quantity`, `unit`, `known`, `price`, `known_price`, `amount` (too much, in the card's currency), `detail`,
 #'   `claimed` (whether it is asked back, or only to be explained), `label`; `too_much`, their sum; `rate` of exchange
 #'   when it was promised and now; `ratio`, what the middle frame took beside its forecast; `new` lines; `other` lines
-#'   of the file, which are of other jobs.
+#'   of the file, which are of other jobs; `replaced` lines of an earlier reading of the same file; `unmatched`, lines
+#'   that no word of `bill: kinds` matched, as texts.
 #' @section Conditions: `clockpigeon_error_bill` for a bill of another job, currency or month, without amounts or with
 #'   lines of an unknown kind; `clockpigeon_error_import` for what cannot be read; `clockpigeon_error_job` for a job
 #'   that was not placed.
@@ -69,7 +70,8 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
     lines = as_table(doubted$lines), findings = as_table(findings),
     too_much = round(sum(findings[["amount"]][findings[["claimed"]]]), facts$digits), rate = steps$rate,
     runs = meter$runs, ratio = or_else(priced$ratio, NA_real_),
-    new = or_else(taken$new, 0L), other = or_else(taken$other, 0L), card_as_of = card$as_of, parts = promise$part,
+    new = or_else(taken$new, 0L), other = or_else(taken$other, 0L), replaced = or_else(taken$replaced, 0L),
+    unmatched = or_else(taken$unmatched, character()), card_as_of = card$as_of, parts = promise$part,
     watched = watched
   ), class = "cp_settled")
 }
@@ -254,7 +256,8 @@ told_findings <- function(found, lines, facts) {
   rounded <- diff(c(0, round(of, facts$digits)))
   found$amount <- ifelse(found[["claimed"]], round(rounded, facts$digits), round(found[["amount"]], facts$digits))
   # What came from a file says where it stood there.
-  label <- ifelse(startsWith(lines[["key"]], "file "), lines[["source"]], paste("line", lines[["line"]]))
+  label <- ifelse(startsWith(lines[["key"]], "file "), sub(" #[0-9a-f]{12}$", "", lines[["source"]]),
+                  paste("line", lines[["line"]]))
   found$label <- label[found[["line"]]]
   at <- found[["code"]] == "doubled"
   found$detail[at] <- label[found[["known"]][at]]

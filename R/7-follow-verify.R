@@ -54,13 +54,15 @@ verify_frames <- function(where, project = NULL, ledger = NULL, frames = NULL, r
   if (length(project)) check_class(project, argument("project"), "cp_project", "read_project()")
   asked <- if (dir.exists(where)) folder_asked(where, project, frames) else job_frames_asked(where, project, ledger)
   found <- listed_pictures(asked)
+  apart <- copies_apart(found$files, asked)
+  found$files <- apart$files
   groups <- split(seq_len(nrow(found$files)), factor(found$files[["sequence"]], unique(found$files[["sequence"]])))
   meter <- count_meter(nrow(found$files), progress)
   parts <- lapply(groups, function(at) {
     sequence_verified(found$files[at, , drop = FALSE], asked, quick, threads, meter)
   })
   absent <- absent_shots(asked, found$files)
-  findings <- bind_tables(c(lapply(parts, `[[`, "findings"), list(absent)))
+  findings <- bind_tables(c(lapply(parts, `[[`, "findings"), list(absent, apart$findings)))
   if (!quick) {
     findings <- bind_tables(list(findings, reference_findings(found$files, findings, asked, reference, ledger)))
     findings <- bind_tables(list(findings, noise_findings(found$files, findings, asked)))
@@ -258,6 +260,8 @@ headed_extent <- function(path) {
 # In stretches of 400 pictures with 8 more on either side: memory stays bounded, and each picture has its neighbours.
 looked_findings <- function(files, size, shot, threads, meter, edges = integer(), stretch = 400, beside = 8) {
   n <- nrow(files)
+  # Another size than the shot's is a finding of its own; four times its pixels are more than are decoded.
+  most_pixels <- if (length(size)) max(1e6, 4 * prod(unlist(size))) else usual_pixels
   facts <- list()
   found <- list()
   looks <- NULL
@@ -268,7 +272,7 @@ looked_findings <- function(files, size, shot, threads, meter, edges = integer()
     at <- max(1, from - beside):min(n, to + beside)
     new <- setdiff(at, held)
     for (some in split(new, (seq_along(new) - 1) %/% (16 * threads))) {
-      looks <- bind_looks(list(looks, looks_of(files[["at"]][some], threads)))
+      looks <- bind_looks(list(looks, looks_of(files[["at"]][some], threads, most_pixels)))
       held <- c(held, some)
       meter(length(some))
     }
@@ -308,7 +312,7 @@ being_written <- function(findings, files, young_s) {
 # One row a frame of each sequence.
 frame_verdicts <- function(files, findings) {
   findings <- if (is.null(findings)) file_finding(files[0, ], "", "", "", "") else as_frame(findings)
-  extra <- findings[["code"]] == "doubled"
+  extra <- findings[["code"]] %in% c("doubled", "copy")
   own <- files[!files[["path"]] %in% findings[["path"]][extra], c("sequence", "shot", "frame", "path"), drop = FALSE]
   gone <- findings[findings[["code"]] == "missing", c("sequence", "shot", "frame", "path"), drop = FALSE]
   rows <- rbind(own, gone)

@@ -20,7 +20,16 @@ settle_head <- function(x) {
          if (x$billed_in != x$currency) paste0(", or ", format_money(end, x$currency), ","), " is ",
          if (all(x$lines[["basis"]] == "priced")) "what its runs come to by the card" else "billed", ".",
          if (x$new > 0) paste0(" ", x$new, if (x$new == 1) " line is" else " lines are", " new in the ledger."),
-         if (x$other > 0) paste0(" ", x$other, " lines of the file are of other jobs."))
+         if (x$other > 0) paste0(" ", x$other, " lines of the file are of other jobs."),
+         if (x$replaced > 0) paste0(" ", x$replaced, if (x$replaced == 1) " line of its earlier reading was replaced."
+                                    else " lines of its earlier reading were replaced."),
+         if (length(x$unmatched)) paste0(" No word of `bill: kinds` matches ", either_of_many(x$unmatched), "."))
+}
+
+# The first three of many texts.
+either_of_many <- function(texts, most = 3) {
+  more <- length(texts) - most
+  paste0(paste(utils::head(texts, most), collapse = "; "), if (more > 0) paste0("; and ", more, " more lines"))
 }
 
 # Its steps as texts: all of them, or those that change something.

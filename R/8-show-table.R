@@ -3,9 +3,9 @@
 # A data frame of texts as lines: numbers flush right, a header, one rule. A name `done after|50 %` puts the column
 # `50 %` under a heading that it shares with its neighbours. When the table is wider than the terminal the columns named
 # in `spare` go, last first, and a line says which. Rows in `mark` are bold; `sections`, one text a row, puts a line of
-# its own before the first row of each.
+# its own before the first row of each; `notes`, lines below each row, a list.
 text_table <- function(x, right = character(), spare = character(), width = terminal_width(), mark = NULL,
-                       sections = NULL) {
+                       sections = NULL, notes = NULL) {
   x <- lapply(as_frame(x), function(column) ifelse(is.na(column), "unknown", as.character(column)))
   hidden <- character()
   while (sum(column_widths(x) + 2L) - 2L > width && length(intersect(spare, names(x)))) {
@@ -14,15 +14,17 @@ text_table <- function(x, right = character(), spare = character(), width = term
     x[[last]] <- NULL
   }
   wide <- column_widths(x)
-  if (sum(wide + 2L) - 2L > width) return(stacked_rows(x, width, mark, sections))
+  if (sum(wide + 2L) - 2L > width) return(stacked_rows(x, width, mark, sections, notes))
   cells <- Map(function(column, name) pad_text(c(sub(".*\\|", "", name), column), wide[[name]], name %in% right),
                x, names(x))
   lines <- do.call(paste, c(unname(cells), sep = "  "))
   body <- sub(" +$", "", lines[-1])
   body[mark] <- cli::style_bold(body[mark])
+  if (length(notes)) body <- mapply(function(line, note) paste(c(line, note), collapse = "\n"), body, notes)
   first <- which(!duplicated(sections))
   headings <- lapply(sections[first], wrap_lines, width = width)
   body <- append_before(body, rep(first, lengths(headings)), cli::style_bold(unlist(headings)))
+  if (length(notes)) body <- unlist(strsplit(body, "\n", fixed = TRUE), use.names = FALSE)
   c(sub(" +$", "", c(group_line(wide), lines[1])), strrep("-", sum(wide + 2L) - 2L), body, if (length(hidden)) {
     wrap_lines(paste0("(hidden at this width: ", toString(rev(gsub("|", " ", hidden, fixed = TRUE))),
                       "; --format csv has all)"), width)
@@ -31,7 +33,7 @@ text_table <- function(x, right = character(), spare = character(), width = term
 
 # Rows one under the other, for a terminal that the table does not fit in: the first column, and below it the others
 # with their names.
-stacked_rows <- function(x, width, mark = NULL, sections = NULL) {
+stacked_rows <- function(x, width, mark = NULL, sections = NULL, notes = NULL) {
   # A column of marks has no name, and stands beside the next.
   if (!nzchar(trimws(names(x)[1])) && length(x) > 1) {
     x[[2]] <- ifelse(nzchar(trimws(x[[1]])), paste0(x[[1]], "  ", x[[2]]), x[[2]])
@@ -46,7 +48,7 @@ stacked_rows <- function(x, width, mark = NULL, sections = NULL) {
     }))
     new <- i == 1 || !identical(sections[i], sections[i - 1])
     c(if (length(sections) && new) cli::style_bold(wrap_lines(sections[i], width)),
-      if (i %in% mark) cli::style_bold(heading) else heading, rest)
+      if (i %in% mark) cli::style_bold(heading) else heading, rest, notes[[i]])
   }))
 }
 

@@ -1,6 +1,7 @@
 # What came back and is not as it should be, as text, and as a sheet of suspects beside their neighbours.
 
-verify_lines <- function(x, width = terminal_width(), refused = FALSE) {
+# `refused`: what `--again` did, as refuse_frames() returns it; NULL where it was not asked for.
+verify_lines <- function(x, width = terminal_width(), refused = NULL) {
   frames <- as_frame(x$frames)
   findings <- as_frame(x$findings)
   usable <- sum(frames[["verdict"]] == "usable")
@@ -40,10 +41,11 @@ finding_table <- function(findings, head, width, most = 40) {
   rows <- do.call(rbind, rows)
   more <- nrow(rows) - most
   shown <- utils::head(rows, most)
-  table <- text_table(shown[c("sequence", "frames", "found", "sure", "place")], width = width)
-  c("", paste0(head, ":"), table[1:2], unlist(lapply(seq_len(nrow(shown)), function(k) {
-    c(table[k + 2], paste0("    ", wrap_lines(shown[["evidence"]][k], width = width - 4, indent = 0)))
-  })), if (more > 0) paste0("and ", more, " more: --format csv lists all."))
+  notes <- lapply(shown[["evidence"]], function(text) {
+    paste0("    ", wrap_lines(text, width = width - 4, indent = 0))
+  })
+  table <- text_table(shown[c("sequence", "frames", "found", "sure", "place")], width = width, notes = notes)
+  c("", paste0(head, ":"), table, if (more > 0) paste0("and ", more, " more: --format csv lists all."))
 }
 
 surety_text <- function(sure) {
@@ -61,14 +63,19 @@ place_text <- function(row) {
   paste0("rows ", row[["top"]], "-", row[["bottom"]], ", columns ", row[["left"]], "-", row[["right"]])
 }
 
-again_lines <- function(x, width, refused = FALSE) {
+again_lines <- function(x, width, refused = NULL) {
   again <- as_frame(x$again)
   if (!nrow(again)) return(NULL)
   sets <- paste0(again[["shot"]], " ", again[["frames"]], collapse = "; ")
   c("", wrap_lines(paste0("To be rendered again: ", sets, ".", if (length(x$job)) {
-    paste0(if (refused) paste0(" They are set aside in placed/", x$job, "/refused")
-           else paste0(" clockpigeon verify ", x$job, " --again sets them aside"),
-           "; clockpigeon place ", x$job, " renders them.")
+    moved <- sum(refused[["moved"]])
+    if (is.null(refused)) {
+      paste0(" clockpigeon verify ", x$job, " --again sets them aside; clockpigeon place ", x$job, " renders them.")
+    } else {
+      paste0(if (moved) paste0(" ", moved, if (moved == 1) " picture was" else " pictures were",
+                               " moved to placed/", x$job, "/refused."),
+             " clockpigeon place ", x$job, " renders them.")
+    }
   }), width = width))
 }
 
@@ -98,7 +105,7 @@ suspect_sheet <- function(x, path, most = 8) {
 # Suspects that have a picture to show, one of each kind before a second of any.
 sheet_suspects <- function(x, most) {
   findings <- as_frame(x$findings)
-  nameless <- c("late", "old", "extra", "doubled", "padding", "case", "writing")
+  nameless <- c("late", "old", "extra", "doubled", "copy", "padding", "case", "writing")
   shown <- findings[!is.na(findings[["path"]]) & !findings[["code"]] %in% nameless, , drop = FALSE]
   shown <- shown[!duplicated(shown[c("sequence", "frame")]), , drop = FALSE]
   shown <- shown[order(stats::ave(seq_len(nrow(shown)), shown[["code"]], FUN = seq_along)), , drop = FALSE]

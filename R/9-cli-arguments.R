@@ -48,6 +48,7 @@ verify_options <- list(
   format_option)
 settle_options <- list(
   opt("--bill", "the file that the site sent, CSV or JSON [the bill that the ledger has]"),
+  opt("--forget", "withdraw a bill that was read: its file, or the name that the file had"),
   opt("--site", "whose bill it is [the only site that is no pool of yours]"),
   opt("--all", "show steps that change nothing too", "logical", FALSE),
   opt("--dispute", "also write what is asked too much for the site to this file, .md and .json"),

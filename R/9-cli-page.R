@@ -12,7 +12,7 @@ cli_page <- function(o, args) {
              list(measure = page_measure, limit = page_limit), port, function(url) {
     cli_note("The page is open until it is ended (Ctrl-C). Its address, for this machine alone:")
     write_now(url, "\n")
-    if (!isTRUE(o$no_open)) utils::browseURL(url)
+    if (!isTRUE(o$no_open)) open_page(url)
   }, until)
   0L
 }

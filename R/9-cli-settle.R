@@ -4,6 +4,7 @@ cli_settle <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "rates"))
   job <- if (length(args)) args[1] else cli_one_job(project)
   check_choice(o$list, "option --list", c("steps", "findings", "lines"))
+  if (length(o$forget)) return(cli_forget_bill(project, job, o$forget))
   x <- cli_ledger(project, FALSE, function(ledger) settle_job(project, ledger, job, o$bill, o$site))
   if (length(o$dispute)) {
     files <- write_dispute(x, o$dispute)
@@ -18,6 +19,14 @@ cli_settle <- function(o, args) {
   cli_figure(x, o$figure)
   cli_emit(x[[o$list]], o$format, function() settle_lines(x, o$all))
   if (x$too_much > 0) 3L else 0L
+}
+
+# Withdraw a bill that should not count.
+cli_forget_bill <- function(project, job, bill) {
+  n <- cli_ledger(project, FALSE, function(ledger) forget_bill(ledger, job, bill))
+  show_lines(paste0(n, if (n == 1) " line of " else " lines of ", basename(bill), if (n == 1) " no longer counts."
+                    else " no longer count.", " clockpigeon settle ", job, " --bill ", bill, " reads it again."))
+  0L
 }
 
 standard_export <- function(x, project) {

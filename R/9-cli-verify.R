@@ -7,13 +7,14 @@ cli_verify <- function(o, args) {
   if (!length(args)) where <- cli_one_job(project)
   check_choice(o$list, "option --list", c("findings", "frames", "again"))
   frames <- if (length(o$frames)) parse_frames(o$frames, "option --frames")
+  refused <- NULL
   run <- function(ledger = NULL) {
     x <- verify_frames(where, project, ledger, frames, o$reference, o$quick, progress = TRUE)
     if (is.null(x$job)) {
       if (o$again) stop_input("usage", "is of a job, and a folder was named", "option --again",
                               "Render its frames again where they came from.")
     } else if (o$again) {
-      refuse_frames(x, project, ledger)
+      refused <<- refuse_frames(x, project, ledger)
     } else if (!o$quick) {
       rows <- as_frame(x$frames)
       keep_usable(rows[rows[["verdict"]] == "usable", , drop = FALSE], ledger, x$job)
@@ -24,7 +25,7 @@ cli_verify <- function(o, args) {
   if (length(o$sheet)) {
     if (nrow(sheet_suspects(x, 1))) suspect_sheet(x, o$sheet) else cli_note("Nothing is suspect: no sheet was written.")
   }
-  cli_emit(x[[o$list]], o$format, function() verify_lines(x, refused = o$again))
+  cli_emit(x[[o$list]], o$format, function() verify_lines(x, refused = refused))
   bad <- any(x$frames[["verdict"]] != "usable")
   faults <- if (length(o$film)) cli_film(o, x, bad)
   if (length(faults)) 1L else if (bad) 3L else 0L

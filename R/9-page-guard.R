@@ -19,6 +19,32 @@ request_fault <- function(req, guard, socket = FALSE) {
   if (any(vapply(given, same_secret, NA, secret = guard$token))) NULL else "token"
 }
 
+# Bytes of one message or body that the page takes: it has no uploads.
+page_post_bytes <- 1e6
+# Connections that stay open at once: a window has one.
+most_sockets <- 40
+
+# Refuse connections that stay open unless they come from the page itself and have its token. shiny takes messages of a
+# connection before it calls the page's own code, so that it must be refused while it is opened.
+guard_sockets <- function(guard, manager = utils::getFromNamespace("handlerManager", "shiny")) {
+  open <- new.env(parent = emptyenv())
+  open$count <- 0
+  manager$addWSHandler(function(ws) {
+    if (length(request_fault(ws$request, guard, socket = TRUE)) || open$count >= most_sockets) {
+      ws$close()
+      return(TRUE)
+    }
+    open$count <- open$count + 1
+    ws$onClose(function(...) open$count <- open$count - 1)
+    ws$onMessage(function(binary, message) {
+      size <- if (is.raw(message)) length(message) else nchar(message, "bytes")
+      if (size > page_post_bytes) ws$close()
+    })
+    NULL
+  }, "clockpigeon-guard", tail = FALSE)
+  invisible(open)
+}
+
 # The token in a request's address; NULL for none.
 request_token <- function(req) {
   query <- sub("^\\?", "", or_else(req$QUERY_STRING, ""))

@@ -18,8 +18,12 @@ serve_page <- function(project, make, with, here, port = 0L, opened = function(u
   app <- shiny::shinyApp(function(req) page_answer(req, guard, title), server, enableBookmarking = "url")
   # Of what its pages say to the browser shiny sets nothing by itself.
   answered <- app$httpHandler
+  guard_sockets(guard)
+  options(shiny.maxRequestSize = page_post_bytes)
   app$httpHandler <- function(req) {
-    answer <- answered(req)
+    answer <- tryCatch(answered(req), error = function(e) {
+      shiny::httpResponse(400L, "text/plain; charset=utf-8", "This is no request of the page.")
+    })
     if (length(answer)) {
       answer$headers <- c(answer$headers, page_headers(guard, asked_view(req$QUERY_STRING) == "evidence"))
     }
@@ -31,16 +35,32 @@ serve_page <- function(project, make, with, here, port = 0L, opened = function(u
   invisible()
 }
 
+# Open the page in the browser. Other users of this machine can list a browser's arguments, so it is given the path of a
+# file that only we can read, which sends it on to the address with the token.
+open_page <- function(url, browse = utils::browseURL) {
+  path <- tempfile("clockpigeon-", fileext = ".html")
+  old <- Sys.umask("077")
+  on.exit(Sys.umask(old))
+  write_text(paste0("<!doctype html><meta http-equiv=\"refresh\" content=\"0; url=", url, "\">"), path)
+  browse(path)
+  invisible(path)
+}
+
+# How long a page's token serves for the next time it is opened.
+token_hours <- 12
+
 # The port and the token of a project's page: those of the last time, where the port is free still, so that a page which
 # is open goes on. They are kept in the user's own cache, which nobody else can read.
 page_door <- function(root, port = 0L, folder = file.path(tools::R_user_dir("clockpigeon", "cache"), "pages")) {
   path <- file.path(folder, paste0(substr(openssl::sha256(real_path(root)), 1, 24), ".json"))
   kept <- if (file.exists(path)) tryCatch(jsonlite::read_json(path), error = function(e) NULL)
   known <- length(kept) > 0 && grepl("^[0-9a-f]{48}$", or_else(kept$token, "")) && is.numeric(kept$port) &&
-    difftime(Sys.time(), file.mtime(path), units = "days") < 7
+    is.numeric(kept$made) && as.numeric(Sys.time()) - kept$made < 3600 * token_hours
   at <- if (port > 0) free_port(port) else if (known && can_listen(kept$port)) kept$port else
     httpuv::randomPort(20000, 60000, "127.0.0.1")
-  door <- list(port = as.integer(at), token = if (known && at == kept$port) kept$token else page_token())
+  same <- known && at == kept$port
+  door <- list(port = as.integer(at), token = if (same) kept$token else page_token(),
+               made = if (same) kept$made else as.integer(Sys.time()))
   dir.create(folder, FALSE, TRUE, "0700")
   old <- Sys.umask("077")
   on.exit(Sys.umask(old))

@@ -11,14 +11,19 @@ page_views <- list(
 
 # The view that a request's query, as shiny has it, asks for.
 asked_view <- function(query) {
-  view <- shiny::parseQueryString(or_else(query, ""))[["view"]]
+  view <- page_query(query)[["view"]]
   if (isTRUE(view %in% names(page_views))) view else "decide"
 }
 
 # What a query says beside the view: one text, or NULL.
 asked_of_view <- function(query, name) {
-  x <- shiny::parseQueryString(or_else(query, ""))[[name]]
+  x <- page_query(query)[[name]]
   if (length(x) == 1 && nzchar(x)) x
+}
+
+# A query as a list of texts; an empty one where it is no query, such as one with a null byte.
+page_query <- function(query) {
+  tryCatch(shiny::parseQueryString(or_else(query, "")), error = function(e) list(), warning = function(w) list())
 }
 
 # An address of the page. `...`: what the view is of.

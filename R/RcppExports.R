@@ -29,8 +29,8 @@ join_png_bands <- function(paths, first, last, height, to) {
     .Call(`_clockpigeon_join_png_bands`, paths, first, last, height, to)
 }
 
-looked_pictures <- function(paths, threads) {
-    .Call(`_clockpigeon_looked_pictures`, paths, threads)
+looked_pictures <- function(paths, threads, most_pixels) {
+    .Call(`_clockpigeon_looked_pictures`, paths, threads, most_pixels)
 }
 
 looked_values <- function(x, linear) {

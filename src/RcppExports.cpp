@@ -119,14 +119,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // looked_pictures
-Rcpp::List looked_pictures(std::vector<std::string> paths, int threads);
-RcppExport SEXP _clockpigeon_looked_pictures(SEXP pathsSEXP, SEXP threadsSEXP) {
+Rcpp::List looked_pictures(std::vector<std::string> paths, int threads, double most_pixels);
+RcppExport SEXP _clockpigeon_looked_pictures(SEXP pathsSEXP, SEXP threadsSEXP, SEXP most_pixelsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(looked_pictures(paths, threads));
+    Rcpp::traits::input_parameter< double >::type most_pixels(most_pixelsSEXP);
+    rcpp_result_gen = Rcpp::wrap(looked_pictures(paths, threads, most_pixels));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -366,7 +367,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_clockpigeon_curve_path_draws", (DL_FUNC) &_clockpigeon_curve_path_draws, 9},
     {"_clockpigeon_curve_smooth_moments", (DL_FUNC) &_clockpigeon_curve_smooth_moments, 4},
     {"_clockpigeon_join_png_bands", (DL_FUNC) &_clockpigeon_join_png_bands, 5},
-    {"_clockpigeon_looked_pictures", (DL_FUNC) &_clockpigeon_looked_pictures, 2},
+    {"_clockpigeon_looked_pictures", (DL_FUNC) &_clockpigeon_looked_pictures, 3},
     {"_clockpigeon_looked_values", (DL_FUNC) &_clockpigeon_looked_values, 2},
     {"_clockpigeon_png_heads", (DL_FUNC) &_clockpigeon_png_heads, 2},
     {"_clockpigeon_block_row_medians", (DL_FUNC) &_clockpigeon_block_row_medians, 3},

@@ -380,15 +380,17 @@ bool png_passes(png_reader &r, std::vector<unsigned char> &all, size_t row, int 
 }
 
 // Whether a picture of this size is looked at: one that its file cannot fill (deflate packs a thousand to one at best),
-// or that fills the memory, is not.
-bool has_sane_size(picture_look &out, long bytes) {
+// or that has far more pixels than were ordered, is not.
+bool has_sane_size(picture_look &out, long bytes, double most_pixels) {
   const double pixels = double(out.width) * out.height;
   if (double(bytes) * 1100 < pixels / 8) out.fault = "says a size that its data cannot fill";
-  else if (pixels > 5e8) out.fault = "has more than 500 million pixels";
+  else if (pixels > most_pixels) {
+    out.fault = "has " + std::to_string(out.width) + " x " + std::to_string(out.height) + " pixels, too many to look at";
+  }
   return out.fault.empty();
 }
 
-void look_at_png(std::FILE *file, picture_look &out) {
+void look_at_png(std::FILE *file, double most_pixels, picture_look &out) {
   std::fseek(file, 0, SEEK_END);
   const long length = std::ftell(file);
   std::rewind(file);
@@ -402,7 +404,7 @@ void look_at_png(std::FILE *file, picture_look &out) {
   out.channels = png_get_channels(r.png, r.info);
   out.depth = png_get_bit_depth(r.png, r.info);
   if (png_get_color_type(r.png, r.info) == PNG_COLOR_TYPE_PALETTE) out.channels = 3, out.depth = 8;
-  if (!has_sane_size(out, length)) return;
+  if (!has_sane_size(out, length, most_pixels)) return;
   const bool interlaced = png_get_interlace_type(r.png, r.info) != PNG_INTERLACE_NONE;
   if (!png_colours(r, &out.space)) {
     out.fault = r.t.says;
@@ -455,7 +457,7 @@ void turn_bytes(unsigned char *bytes, size_t values) {
 }
 
 // The bottom row is the first in the file.
-void look_at_pfm(std::FILE *file, picture_look &out) {
+void look_at_pfm(std::FILE *file, double most_pixels, picture_look &out) {
   bool big = false;
   if (!pfm_words(file, out, &big)) {
     out.fault = "has no header of a float map";
@@ -468,7 +470,7 @@ void look_at_pfm(std::FILE *file, picture_look &out) {
     out.fault = "is cut off";
     return;
   }
-  if (!has_sane_size(out, std::ftell(file))) return;
+  if (!has_sane_size(out, std::ftell(file), most_pixels)) return;
   std::vector<float> values(row);
   looker look(out, out.width, out.height);
   float_rows rows(out, look, out.channels, true);
@@ -491,7 +493,7 @@ void look_at_pfm(std::FILE *file, picture_look &out) {
 
 }  // namespace
 
-picture_look look_at_picture(const std::string &path) {
+picture_look look_at_picture(const std::string &path, double most_pixels) {
   picture_look out;
   const open_file file(path, "rb");
   if (!file.f) {
@@ -500,8 +502,8 @@ picture_look look_at_picture(const std::string &path) {
   }
   const int first = std::fgetc(file.f);
   std::rewind(file.f);
-  if (first == 'P') look_at_pfm(file.f, out);
-  else look_at_png(file.f, out);
+  if (first == 'P') look_at_pfm(file.f, most_pixels, out);
+  else look_at_png(file.f, most_pixels, out);
   return out;
 }
 

@@ -35,8 +35,8 @@ struct picture_look {
 
 constexpr int look_columns = 32, look_rows = 48;
 
-// A PNG or a float map.
-picture_look look_at_picture(const std::string &path);
+// A PNG or a float map; one of more than `most_pixels` is a fault and is not decoded.
+picture_look look_at_picture(const std::string &path, double most_pixels);
 
 // Values height x width x channels, column by column, of linear light or as for a display.
 picture_look look_at_values(const double *x, int height, int width, int channels, bool linear);

@@ -58,10 +58,10 @@ Rcpp::List looks_for_r(const std::vector<picture_look> &looks) {
 
 // PNG files and float maps, each decoded to its end.
 // [[Rcpp::export]]
-Rcpp::List looked_pictures(std::vector<std::string> paths, int threads) {
+Rcpp::List looked_pictures(std::vector<std::string> paths, int threads, double most_pixels) {
   std::vector<picture_look> looks(paths.size());
   clockpigeon::on_threads(int(paths.size()), threads,
-                          [&](int i) { looks[i] = clockpigeon::look_at_picture(paths[i]); });
+                          [&](int i) { looks[i] = clockpigeon::look_at_picture(paths[i], most_pixels); });
   return looks_for_r(looks);
 }
 

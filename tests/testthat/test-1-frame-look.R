@@ -1,18 +1,3 @@
-# The checksum of a PNG's chunk (ISO 3309), as four bytes.
-crc32_of <- function(bytes) {
-  rest <- -1L
-  for (byte in as.integer(bytes)) {
-    rest <- bitwXor(rest, byte)
-    for (k in 1:8) {
-      odd <- bitwAnd(rest, 1L)
-      rest <- bitwShiftR(rest, 1)
-      rest <- if (rest > .Machine$integer.max) as.integer(rest - 2^32) else as.integer(rest)
-      if (odd) rest <- bitwXor(rest, as.integer(0xEDB88320 - 2^32))
-    }
-  }
-  as.raw(bitwAnd(bitwShiftR(bitwNot(rest), c(24, 16, 8, 0)), 255L))
-}
-
 # Against plain R on the same arrays.
 plain_light <- function(x) 0.2126 * x[, , 1] + 0.7152 * x[, , 2] + 0.0722 * x[, , 3]
 
@@ -34,13 +19,32 @@ test_that("a look has the picture's brightness, block by block, whatever the PNG
     mean(y[(r - 1) * 4 + 1:4, (k - 1) * 4 + 1:4])
   }, 0), numeric(columns)))
   expect_equal(look$grid[[1]], as.vector(t(blocks)), tolerance = 1e-5)
-  # Sixteen bits, grey with alpha, a palette and the interlaced form say the same.
-  skip_if(!nzchar(Sys.which("convert")), "convert is not here")
-  for (form in list(c("-define", "png:bit-depth=16"), c("-interlace", "PNG"), c("-alpha", "on"))) {
-    other <- withr::local_tempfile(fileext = ".png")
-    processx::run("convert", c(path, form, other))
-    expect_equal(look_at_pictures(other)$grid[[1]], look$grid[[1]], tolerance = 1e-4, info = paste(form, collapse = " "))
+})
+
+test_that("every form of PNG is read as the picture that it holds", {
+  look <- function(name) {
+    found <- look_at_pictures(test_path("fixtures", "png", paste0(name, ".png")))
+    expect_identical(found$facts$fault, "", info = name)
+    found
   }
+  same <- function(name, values, tolerance = 1e-5) {
+    expect_equal(look(name)$grid[[1]], look_at_values(values, FALSE)$grid[[1]], tolerance = tolerance, info = name)
+  }
+  colour <- fixture_levels(255) / 255
+  for (name in c("rgb-8", "rgb-8-interlaced", "rgba-8")) same(name, colour)
+  same("rgb-16", fixture_levels(65535) / 65535)
+  grey <- function(most) array(fixture_levels(most)[, , 1] / most, c(36, 50, 3))
+  for (name in c("grey-alpha-8", "palette-8")) same(name, grey(255))
+  for (depth in c(1, 2, 4)) same(paste0("grey-", depth), grey(2^depth - 1))
+  expect_identical(unlist(look("rgb-16")$facts[c("channels", "depth")], use.names = FALSE), c(3, 16))
+  expect_identical(unlist(look("palette-8")$facts[c("channels", "depth")], use.names = FALSE), c(3, 8))
+  expect_identical(look("grey-2")$facts$depth, 2)
+})
+
+test_that("a picture of more pixels than were ordered is a fault, and is not decoded", {
+  path <- test_path("fixtures", "png", "rgb-8.png")
+  expect_identical(look_at_pictures(path, most_pixels = 1800)$facts$fault, "")
+  expect_identical(look_at_pictures(path, most_pixels = 1799)$facts$fault, "has 50 x 36 pixels, too many to look at")
 })
 
 test_that("roughness is the mean absolute Laplacian, from which noise is known", {
