@@ -21,7 +21,7 @@ test: $(LIB)
 page-test: $(LIB)
 	@$(RSCRIPT) tools/setup.R page
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
-	@rm -rf .build/page/work && mkdir -p .build/page/work && cp tests/page/* .build/page/
+	@rm -rf .build/page/work && mkdir -p .build/page/work && cp tests/page/* tests/testthat/fixtures/budget-cases.json .build/page/
 	@R_LIBS=$(LIB) $(RSCRIPT) -e 'invisible(clockpigeon:::demo_project(".build/page/work/tide-clock"))'
 	@cd .build/page && npm install --silent --no-fund --no-audit
 	@cd .build/page && node page.mjs $(CURDIR)/.build/clockpigeon $(CURDIR)/.build/page/work

@@ -26,6 +26,22 @@ show_value <- function(x) {
   if (is.character(x)) paste0("'", text, "'") else text
 }
 
+# Texts as a terminal may have them: without control characters but line ends and tabs, and without escape sequences but
+# the styles that we set ourselves (bold, faint, italic, underlined, colours of the foreground).
+printable <- function(text) {
+  text <- as.character(text)
+  odd <- !is.na(text) & grepl("[^\\x20-\\x7e\n]", text, perl = TRUE, useBytes = TRUE)
+  if (!any(odd)) return(text)
+  keep <- iconv(enc2utf8(text[odd]), "UTF-8", "UTF-8", sub = "?")
+  keep[!validUTF8(keep)] <- gsub("[^\\x09\\x0a\\x20-\\x7e]", "?", keep[!validUTF8(keep)], perl = TRUE, useBytes = TRUE)
+  style <- "\033(?!\\[([01234]|2[234]|3[0-79]|9[0-7]|38;5;[0-9]{1,3})?(;[0-9]{1,3})*m)"
+  keep <- gsub(style, "?", keep, perl = TRUE)
+  keep <- gsub("[\\x{01}-\\x{08}\\x{0b}-\\x{1a}\\x{1c}-\\x{1f}\\x{7f}-\\x{9f}\\x{200e}\\x{200f}\\x{202a}-\\x{202e}\\x{2066}-\\x{2069}]",
+               "?", keep, perl = TRUE)
+  text[odd] <- keep
+  text
+}
+
 # A text from outside as it is shown: one line, control characters and odd bytes escaped, cut at 80 characters.
 shown_text <- function(text, most = 80) {
   text <- substr(iconv(enc2utf8(text), "UTF-8", "UTF-8", sub = "byte"), 1, 4 * most)

@@ -159,11 +159,15 @@ format_moment <- function(moment, zone = NULL) {
          paste0(clock_text(moment, zone, date = TRUE), " (", zone, ")"))
 }
 
-# Day and time, with its date or without, the same in every locale.
-clock_text <- function(moment, zone, date = FALSE) {
+# Day and time, with its date or without, the same in every locale. A moment of another year than today's has its date
+# and its year.
+clock_text <- function(moment, zone, date = FALSE, today = this_moment()) {
   at <- as.POSIXlt(moment, tz = zone)
   day <- c("Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat")[at$wday + 1]
-  sprintf("%s%s %02d:%02d", day, if (date) sprintf(" %02d %s", at$mday, month.abb[at$mon + 1]) else "", at$hour, at$min)
+  other_year <- !is.na(at$year) & at$year != as.POSIXlt(today, tz = zone)$year
+  dated <- sprintf(" %02d %s", at$mday, month.abb[at$mon + 1])
+  year <- ifelse(other_year, sprintf(" %d", at$year + 1900L), "")
+  sprintf("%s%s%s %02d:%02d", day, ifelse(date | other_year, dated, ""), year, at$hour, at$min)
 }
 
 # In a file a deadline is a duration or a moment; which moment is worked out when it is asked.

@@ -115,7 +115,7 @@ longest_gap <- function(home, seen, false = 0.05) {
   })
   m <- length(seen)
   seen <- sort(seen)
-  pace <- if (m > 0) (max(seen) - late_start(home, seen)) / stats::median(arrivals_at(home, m)) else 1
+  pace <- if (m > 0) (max(seen) - start_shift(home, seen)) / stats::median(arrivals_at(home, m)) else 1
   if (!is.finite(pace)) pace <- 1
   stats::quantile(gaps, 1 - false, names = FALSE, na.rm = TRUE) * max(1, pace)
 }

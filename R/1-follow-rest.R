@@ -14,7 +14,8 @@
 # A first frame that came later than in 99 of 100 draws, and than the pace since lets expect, began later than any: by
 # so much all that was seen is taken earlier, and the end later. A start that nobody knew of tells nothing of the pace,
 # and as the moment of the half it would be taken for one: with 5 s of start on a minute of frames 1 of 100 ranges of
-# 80 % held at a quarter.
+# 80 % held at a quarter. A first frame earlier than in 99 of 100 draws is the same the other way round: a person began
+# at once where the card lets expect a wait.
 #
 # `over`: how much longer the rest takes than what was seen says, where pace_test() found that it slowed down; `drift`:
 # sd of the log of what it may take beside what the draws have.
@@ -24,10 +25,10 @@
 # the draws take for as many frames).
 rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drift = 0) {
   seen <- sort(seen)
-  begun <- late_start(home, seen)
-  if (begun > 0) {
+  begun <- start_shift(home, seen)
+  if (begun != 0) {
     rest <- rest_given(home, finish, cost, seen - begun, now - begun, near, over, drift)
-    rest$finish <- rest$finish + begun
+    rest$finish <- pmax(rest$finish + begun, now)
     return(rest)
   }
   m <- length(seen)
@@ -81,19 +82,22 @@ drift_factors <- function(n, drift) {
   exp(drift * stats::qnorm((((seq_len(n) * 0.6180339887) %% 1) * (n - 1) + 0.5) / n))
 }
 
-# By how much the first frame that was seen came later than it should have, by what came since; 0 unless it is later
-# than in 99 of 100 draws, were they as slow. `seen`: in order.
-late_start <- function(home, seen) {
+# By how much the first frame that was seen came later than it should have, or earlier (below 0), by what came since; 0
+# unless it is later or earlier than in 99 of 100 draws, were they as slow or as quick. `seen`: in order.
+start_shift <- function(home, seen) {
   m <- length(seen)
   if (!m) return(0)
   first <- do.call(pmin, lapply(seq_len(ncol(home)), function(k) home[, k]))
-  if (sum(is.finite(first)) < 20) return(0)
-  usual <- stats::quantile(first[is.finite(first)], 0.99, names = FALSE)
-  if (seen[1] <= usual) return(0)
+  known <- first[is.finite(first)]
+  if (length(known) < 20) return(0)
+  usual <- stats::quantile(known, c(0.01, 0.99), names = FALSE)
+  if (seen[1] >= usual[1] && seen[1] <= usual[2]) return(0)
   since <- if (m > 1) stats::median(arrivals_at(home, m) - first) else 0
   slower <- if (is.finite(since) && since > 0) (seen[m] - seen[1]) / since else 1
-  if (seen[1] <= usual * max(1, slower)) return(0)
-  max(0, seen[1] - slower * stats::median(first[is.finite(first)]))
+  shift <- seen[1] - slower * stats::median(known)
+  if (seen[1] > usual[2] * max(1, slower)) return(max(0, shift))
+  if (seen[1] < usual[1] * min(1, slower)) return(min(0, shift))
+  0
 }
 
 # The moments at which so many frames had arrived, draws x counts, in the order of `counts`.

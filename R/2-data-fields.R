@@ -93,6 +93,18 @@ read_record <- function(path, fields, class, x = read_yaml_file(check_text(path,
   structure(record, class = class, path = path)
 }
 
+# Why a YAML text is larger than any file of ours: the parser's time grows with the square of the keys, and its stack with
+# the depth. NULL where it is not.
+yaml_excess <- function(text, lines) {
+  if (nchar(text, "bytes") > 8e6) return("is larger than 8 MB")
+  if (sum(grepl(":([[:space:]]|$)", lines)) > 50000) return("has more than 50,000 keys")
+  # Brackets nest within a line or over many, blocks by their indentation or by dashes.
+  bytes <- charToRaw(text)
+  indent <- attr(regexpr("^[ ]*", lines), "match.length")
+  dashes <- attr(regexpr("^[ ]*([-?] +)*", lines), "match.length") - indent
+  if (json_depth(bytes) > 64 || max(0, length(unique(indent)), dashes %/% 2) > 64) return("is nested more than 64 deep")
+}
+
 read_yaml_file <- function(path) {
   text <- text_of_file(path, "yaml")
   refuse <- function(why, instead = "Mend it there.") stop_input("yaml", why, short_path(path), instead)
@@ -102,12 +114,15 @@ read_yaml_file <- function(path) {
     refuse("holds several documents", "Write each into a file of its own.")
   }
   # An alias may repeat what repeats what it repeats: such a file grows without end.
-  aliases <- regmatches(text, gregexpr("(^|[-:,\\[{ ])[*][A-Za-z0-9]", text))
+  aliases <- regmatches(text, gregexpr("(^|[-:,?\\[{[:space:]])[*][^][:space:],{}*]", text))
   if (lengths(aliases) > 20) refuse("repeats itself by aliases", "Write it out.")
+  large <- yaml_excess(text, lines)
+  if (length(large)) refuse(large, "Split it into several files.")
   failed <- function(e) {
     refuse(paste("is no YAML:", shown_text(sub("\\.?\\s*$", "", conditionMessage(e)), 200)), "Mend the line it names.")
   }
-  tryCatch(yaml::yaml.load(text, eval.expr = FALSE, handlers = yaml_handlers), error = failed, warning = failed)
+  # What a mapping says itself counts before what it takes over with `<<`.
+  tryCatch(yaml::yaml.load(text, eval.expr = FALSE, handlers = yaml_handlers, merge.precedence = "override"), error = failed, warning = failed)
 }
 
 # Only what looks like a number is one: 1,3 and 010 and clock times stay text, which whoever reads the field takes or

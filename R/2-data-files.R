@@ -66,6 +66,27 @@ parse_json <- function(text, simplifyVector = TRUE, ...) {
   jsonlite::parse_json(text, simplifyVector = simplifyVector, ...)
 }
 
+# How deep brackets are nested; those in texts count too, unless they are balanced.
+json_depth <- function(bytes) {
+  level <- integer(length(bytes))
+  level[bytes == as.raw(0x5b) | bytes == as.raw(0x7b)] <- 1L
+  level[bytes == as.raw(0x5d) | bytes == as.raw(0x7d)] <- -1L
+  max(0L, cumsum(level))
+}
+
+# A table as CSV. A text that a spreadsheet would take for a formula gets an apostrophe before it; numbers stay numbers.
+write_csv <- function(x, path) {
+  x <- as.data.frame(x)
+  for (name in names(x)) if (is.character(x[[name]])) x[[name]] <- plain_cells(x[[name]])
+  utils::write.csv(x, path, row.names = FALSE, na = "")
+}
+
+plain_cells <- function(text) {
+  number <- grepl("^[-+]?[0-9.]+([eE][-+]?[0-9]+)?( ?%)?$", text)
+  risky <- !is.na(text) & grepl("^[=+@\t\r-]", text) & !number
+  ifelse(risky, paste0("'", text), text)
+}
+
 # A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What cannot be read is an
 # error that says which columns to write.
 read_csv_texts <- function(path, columns, topic, empty = "") {

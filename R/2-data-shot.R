@@ -77,6 +77,9 @@ read_shot <- function(path) {
                  paste0("Fields are ", toString(paste0("{", scene_fields, "}")), "."))
     }
   }
+  # The name of the shot is known; what was measured of one shot must not count for another.
+  shot$scene <- gsub("{shot}", shot$shot, shot$scene, fixed = TRUE)
+  shot$scenes <- lapply(shot$scenes, function(scene) gsub("{shot}", shot$shot, scene, fixed = TRUE))
   where <- paste0(short_path(path), ", field `cuts`")
   if (!all(shot$cuts %in% shot$frames)) {
     stop_input("frames", "names a frame outside the shot", where,

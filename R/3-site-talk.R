@@ -103,14 +103,6 @@ site_json <- function(bytes) {
   parse_json(text, simplifyVector = FALSE)
 }
 
-# How deep brackets are nested; those in texts count too, unless they are balanced.
-json_depth <- function(bytes) {
-  level <- integer(length(bytes))
-  level[bytes == as.raw(0x5b) | bytes == as.raw(0x7b)] <- 1L
-  level[bytes == as.raw(0x5d) | bytes == as.raw(0x7d)] <- -1L
-  max(0L, cumsum(level))
-}
-
 to_json_line <- function(x) {
   as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, null = "null", na = "null"))
 }

@@ -218,7 +218,7 @@ project_plan <- function(project, name = NULL) {
   check_class(project, argument("project"), "cp_project", "read_project()")
   if (is.null(name)) name <- if (length(project$defaults$plan)) project$defaults$plan else names(project$plans)[1]
   file <- project_entry(project$plans, name, "plan")
-  names(file$engines) <- vapply(file$engines, `[[`, "", "engine")
+  file$engines <- merged_engines(file$engines)
   where <- function(what) paste0(short_path(attr(file, "path")), ": ", what)
   plan_bench(
     shots = lapply(file$shots, project_entry, entries = project$shots, what = where("shot")),
@@ -230,6 +230,15 @@ project_plan <- function(project, name = NULL) {
                             on_loss = file$on_loss, study = file$study, warmups = file$warmups,
                             time_limit = file$time_limit, seed = file$seed, name = file$plan)
   )
+}
+
+# Engines by name. One that is named twice, as in `pebble 1.0, pebble 1.1`, has the versions of both.
+merged_engines <- function(engines) {
+  names <- vapply(engines, `[[`, "", "engine")
+  lapply(stats::setNames(nm = unique(names)), function(name) {
+    own <- lapply(engines[names == name], `[[`, "versions")
+    list(engine = name, versions = if (all(lengths(own) > 0)) unique(unlist(own)))
+  })
 }
 
 stated_until <- function(x) {

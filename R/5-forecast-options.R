@@ -50,7 +50,10 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   if (NROW(rows)) left_out <- left_out[!left_out[["site"]] %in% rows[["site"]], , drop = FALSE]
   else refuse_sites(left_out)
   left_out <- bind_tables(list(left_out, missing))
-  for (site in intersect(only, setdiff(left_out[["site"]], rows[["site"]]))) {
+  # Of several sites that were named, those that can run the job answer; `left_out` says why the others do not.
+  unable <- intersect(only, setdiff(left_out[["site"]], rows[["site"]]))
+  if (any(only %in% rows[["site"]])) only <- setdiff(only, unable)
+  else for (site in unable) {
     stop_input("option", paste0(site, " is left out: ", paste(left_out[["reason"]][left_out[["site"]] == site],
                                                               collapse = "; ")), argument("only"),
                paste0("Sites that can do it are ", toString(unique(rows[["site"]])), "."))

@@ -119,7 +119,7 @@ simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE
   out <- data.frame(option = it$option, draw = frames$before + d[["draw"]], finish_s = d[["finish_s"]],
                     cost = there(d[["to_pay"]] + d[["prepaid"]]), d[stage_columns],
                     d[c("node_hours", "log_speed", "frames_done", "frames_lost", "capped")],
-                    lost_money = there(d[["lost_money"]]))
+                    lost_money = there(d[["lost_money"]]), gifts = there(d[["credit"]] - d[["prepaid"]]))
   if (NROW(corrections)) {
     corrected <- corrected_draws(out, corrections, it, job$currency, halted)
     out <- corrected$draws

@@ -14,7 +14,7 @@ deadline_seconds <- function(x, scenario) {
 budget_amount <- function(x, job) {
   if (is.null(x)) return(Inf)
   if (is.list(x) && all(c("amount", "currency") %in% names(x))) x <- paste(x$amount, x$currency)
-  if (is.numeric(x)) return(check_number(x, argument("budget"), least = 0))
+  if (is.numeric(x)) return(whole_budget(check_number(x, argument("budget"), least = 0), job$currency))
   money <- parse_money(x, argument("budget"))
   rate <- exchange_rate(job$rates, money$currency, job$currency)
   if (is.null(rate)) {
@@ -22,6 +22,13 @@ budget_amount <- function(x, job) {
                paste0("Write the budget in ", job$currency, ", or add a rate under rates/."))
   }
   from_minor(to_minor(money$amount * rate$rate, job$currency), job$currency)
+}
+
+# A budget in whole minor units, since nothing else can be spent; the browser's wholeBudget() is the same.
+whole_budget <- function(budget, currency) {
+  if (!is.finite(budget)) return(budget)
+  digits <- minor_digits(currency)
+  from_minor(floor(budget * 10^digits + 1e-6), currency)
 }
 
 # The options that a figure of a few shows: the pick (or what misses by least), then what nothing beats, the cheapest

@@ -3,6 +3,8 @@
 # `x`: as watch_frames() has it so far. Returns a tibble, the gravest first: `code`, `level` (`now`, `soon`, `note`),
 # `site`, `says` (with its evidence), `action`, `until_s` (until when it helps, seconds from the placing; NA: any time).
 watch_alarms <- function(x) {
+  # A job that was stopped needs nothing any more.
+  if (isTRUE(x$happened$stopped)) return(as_table(ranked_alarms(NULL)))
   found <- site_alarms(x)
   if (any(is.infinite(x$came))) {
     found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), fewer_alarms(x), stuck_alarms(x), heavy_alarm(x),
@@ -188,7 +190,7 @@ charge_alarm <- function(x, site, part, columns) {
   if (is.na(site$charged)) return(NULL)
   weight <- colMeans(x$state$seconds[, columns, drop = FALSE])
   work <- sum(weight[is.finite(x$came[columns])]) / sum(weight)
-  mean <- mean(x$going$draws[[part]][["cost"]])
+  mean <- mean(full_price(x$going$draws[[part]]))
   ratio <- charged_ratio(mean, site$charged, work)
   if (work < 0.05 || ratio < 1.2) return(NULL)
   currency <- x$state$scenario$currency

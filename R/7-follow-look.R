@@ -28,12 +28,15 @@ chance_findings <- function(place) {
   # What is there is there, whenever it is asked.
   if (length(place$seen) && all(place$seen$here)) return(NULL)
   short <- function(p) p < asked$confidence - 0.005
+  # Frames that are paid for or rendered are no reason to leave the rest: a job that was begun goes on, late as it is.
+  late <- if (length(place$seen)) "note" else "stops"
   if (asked$deadline_s <= 0) {
-    return(place_finding("late", "stops", NA, "the deadline has passed", "Decide again with another one."))
+    return(place_finding("late", late, NA, "the deadline has passed",
+                         if (length(place$seen)) "It goes on." else "Decide again with another one."))
   }
   rbind(
     if (short(judged$p_deadline)) {
-      place_finding("late", "stops", NA, paste0("begun now it is done by the deadline with a chance of ",
+      place_finding("late", late, NA, paste0("begun now it is done by the deadline with a chance of ",
                                                 percent(judged$p_deadline), "; asked were ", percent(asked$confidence)),
                     "Decide again: clockpigeon choose.")
     },
@@ -166,11 +169,11 @@ asked_findings <- function(place, part, columns) {
     if (inherits(quote, "error")) {
       place_finding("quote", if (identical(quote$problem, "body")) "note" else "stops", part$site,
                     paste(part$site, "names no price:", quote$what), or_else(quote$instead, "Ask there."))
-    } else if (quote$expected * rate > share * part$cost_p90 * 1.02) {
+    } else if (quote$expected * rate > share * part$full_p90 * 1.02) {
       place_finding("quote", "stops", part$site,
                     paste0(part$site, " asks ", money(quote$expected * rate), " for what its card lets expect ",
-                           money(share * part$cost_mean), ", up to ", money(share * part$cost_p90),
-                           " in 9 of 10 cases"),
+                           money(share * part$full_mean), ", up to ", money(share * part$full_p90),
+                           " in 9 of 10 cases", gift_words(site, place$state$job)),
                     "Correct its card, and decide again.")
     },
     if (abs(about$ahead_s) > 60) {
@@ -215,27 +218,40 @@ disk_findings <- function(place) {
                                             " are free here"), "Make room.")
 }
 
-# What the balances at a site that still count are worth in the currency of a job.
-balance_held <- function(site, job) {
-  held <- vapply(site$balances, function(b) {
-    if (is.null(b$until) || this_day(site$time_zone) <= b$until) b$amount else 0
-  }, 0)
-  sum(held) * rate_to(site, job$currency, job$rates)$rate
+# Worth of the balances at a site that still count, in the currency of a job. `kinds`: prepaid money, or what is given
+# (starting, gift, earned).
+balance_held <- function(site, job, kinds = given_kinds) {
+  counts <- Filter(function(b) {
+    b$kind %in% kinds && (is.null(b$until) || this_day(site$time_zone) <= b$until)
+  }, site$balances)
+  sum(vapply(counts, function(b) b$amount, 0)) * rate_to(site, job$currency, job$rates)$rate
+}
+given_kinds <- c("starting", "gift", "earned")
+
+# Words for what gifts at a site pay; none where there are none.
+gift_words <- function(site, job) {
+  given <- balance_held(site, job)
+  if (given > 0) paste0("; balances given there pay ", format_money(given, job$currency), " of it")
 }
 
-# Balances of the sites that are paid, against what is to be spent.
+# Balances of the sites that are paid, against what the site will charge: a site that is paid ahead stops when nothing is
+# left, a gift that is used up is followed by a bill.
 balance_findings <- function(place) {
   parts <- as_frame(place$parts)
+  job <- place$state$job
   bind_tables(lapply(which(parts[["kind"]] != "own"), function(k) {
     site <- place$project$sites[[parts[["site"]][k]]]
-    held <- balance_held(site, place$state$job)
-    if (!length(site$balances) || held >= parts[["cost_p90"]][k]) return(NULL)
-    currency <- place$state$job$currency
-    up_to <- format_money(parts[["cost_p90"]][k], currency)
+    given <- balance_held(site, job)
+    prepaid <- balance_held(site, job, "prepaid")
+    full <- parts[["full_p90"]][k]
+    if (!length(site$balances) || given + prepaid >= full) return(NULL)
+    is_prepaid <- any(vapply(site$balances, function(b) b$kind == "prepaid", NA))
+    money <- function(x) format_money(x, job$currency)
     place_finding("balance", "note", site$site,
-                  paste0("the balance at ", site$site, " is worth ", format_money(held, currency),
-                         ", and its part costs up to ", up_to, " in 9 of 10 cases"),
-                  "Top it up first, or expect a bill.")
+                  paste0("its part at ", site$site, " is charged up to ", money(full), " in 9 of 10 cases; ",
+                         if (given > 0) paste0("balances given there pay ", money(given)),
+                         if (given > 0 && is_prepaid) ", ", if (is_prepaid) paste0("prepaid money pays ", money(prepaid))),
+                  if (is_prepaid) "Top it up first." else paste0("Expect a bill of up to ", money(full - given), "."))
   }))
 }
 

@@ -68,14 +68,20 @@ placed_parts <- function(project, state, split, run) {
   slots <- lapply(sites, function(site) pool_slots(project, site))
   parts <- lapply(split$runs, function(columns) job_part(state$job, columns))
   cost <- lapply(run$parts, `[[`, "cost")
+  full <- lapply(run$parts, full_price)
   as_table(data.frame(
     site = sites, option = options[["option"]], tier = options[["tier"]],
     kind = vapply(sites, part_kind, "", project = project, USE.NAMES = FALSE),
     frames = vapply(parts, run_text, ""), count = lengths(split$runs), nodes = options[["nodes"]],
     here = lengths(slots), hire = options[["hire"]], spread = options[["spread"]], cost_mean = vapply(cost, mean, 0),
-    cost_p90 = vapply(cost, quantile_of, 0, 0.9), cost_p99 = vapply(cost, quantile_of, 0, 0.99)
+    cost_p90 = vapply(cost, quantile_of, 0, 0.9), cost_p99 = vapply(cost, quantile_of, 0, 0.99),
+    full_mean = vapply(full, mean, 0), full_p90 = vapply(full, quantile_of, 0, 0.9)
   ))
 }
+
+# What a site charges in each draw, whoever pays it: its quotes, its meter and its caps count that, and a gift comes off
+# only what is to be paid. `draws`: as simulated() makes them.
+full_price <- function(draws) draws[["cost"]] + or_else(draws[["gifts"]], 0)
 
 # How frames get to a site: rendered by its own pool here, asked for at its address, or by a sheet.
 part_kind <- function(site, project) {

@@ -134,21 +134,25 @@ shot_files <- function(job, project, sent) {
 }
 
 # The cap that a site is told, in its own currency: a tenth more than the part costs in 99 of 100 cases, what it leaves
-# of the budget at most, less what was charged there before; of trial frames three times their share.
+# of the budget at most, less what was charged there before; of trial frames three times their share. The site's meter
+# counts what gifts pay too, so that they are added. Never below what the card asks of a job without a frame.
 remote_cap <- function(place, part, site, share, trial, ledger) {
   rate <- rate_to(site, place$state$job$currency, place$state$job$rates)$rate
   # A site ends a job when its cap is reached: one that costs just that must not be ended, where the budget has room.
   room <- place$state$asked$budget - (place$judged$mean - part$cost_mean)
   most <- part_cap(place, part)
   most <- max(most, min(1.1 * most, room))
-  amount <- if (trial) 3 * part$cost_p90 * share else most - charged_at(ledger, place$job, part$site)
-  # What a gift pays is no cost of the forecast, and the site's meter counts it.
-  day <- day_in(place$now, site$time_zone)
-  gifts <- Filter(function(b) b$kind != "prepaid" && (is.null(b$until) || day <= b$until), site$balances)
-  given <- sum(vapply(gifts, function(b) b$amount, 0))
-  # A fee or a minimum of the job does not shrink with its frames.
-  least <- or_else(site$price$fixed, 0) + or_else(site$price$minimum, 0)
-  list(amount = ceiling(100 * max(amount / rate + given, least, 0.01)) / 100, currency = site$currency)
+  gifts <- balance_held(site, place$state$job)
+  amount <- if (trial) 3 * part$full_p90 * share else most + gifts - charged_at(ledger, place$job, part$site)
+  list(amount = ceiling(100 * max(amount / rate, least_charge(site), 0.01)) / 100, currency = site$currency)
+}
+
+# What a job costs at least by its card: its fee, its minimum and that of a node, with tax.
+least_charge <- function(site) {
+  price <- site$price
+  least <- or_else(price$fixed, 0) + max(or_else(price$minimum, 0), or_else(price$minimum_node, 0))
+  tax <- if (length(site$tax) && !site$tax$included) 1 + site$tax$percent / 100 else 1
+  least * tax
 }
 
 # What was charged by a site so far, in the job's currency.

@@ -22,7 +22,7 @@ refused_columns <- function(place, ledger, k) {
 write_again <- function(place, k, folder, columns) {
   part <- as.list(as_frame(place$parts)[k, ])
   share <- length(columns) / part$count
-  for (name in c("cost_mean", "cost_p90", "cost_p99")) part[[name]] <- part[[name]] * share
+  for (name in grep("^(cost|full)_", names(part), value = TRUE)) part[[name]] <- part[[name]] * share
   part$count <- length(columns)
   write_sheet_files(job_sheet(place, job_part(place$state$job, columns), part, folder), folder,
                     paste0(part$site, "-again"))
@@ -63,11 +63,14 @@ rescue_part <- function(place, frames) {
   columns <- which(key %in% paste(frames[["shot"]], frames[["frame"]]))
   row <- match(rescue$option, place$state$options[["option"]])
   options <- place$state$options[row, ]
-  draws <- part_draws(place$state, row, columns)[["cost"]]
+  of_part <- part_draws(place$state, row, columns)
+  draws <- of_part[["cost"]]
+  full <- full_price(of_part)
   list(columns = columns,
        part = list(site = rescue$site, option = rescue$option, tier = options[["tier"]], hire = options[["hire"]],
                    nodes = options[["nodes"]], spread = options[["spread"]], count = length(columns),
-                   cost_mean = mean(draws), cost_p90 = quantile_of(draws, 0.9), cost_p99 = quantile_of(draws, 0.99)))
+                   cost_mean = mean(draws), cost_p90 = quantile_of(draws, 0.9), cost_p99 = quantile_of(draws, 0.99),
+                   full_mean = mean(full), full_p90 = quantile_of(full, 0.9)))
 }
 
 write_rescue <- function(place, rescue, folder) {

@@ -79,20 +79,22 @@ nodes_of_sites <- function(x) {
   nodes[grepl("/", nodes, fixed = TRUE) & sub("/.*", "", nodes) %in% x$at_sites[["site"]]]
 }
 
-# A balance that the rest will use up, by what was charged so far.
+# Prepaid money that the rest will use up, by what was charged so far. What was given at the site is used first; a gift
+# alone stops nothing when it is used up.
 balance_alarm <- function(x, site, part) {
   if (is.na(site$charged)) return(NULL)
   card <- x$state$scenario$sites[[site$site]]
-  if (!length(card$balances)) return(NULL)
-  held <- balance_held(card, x$state$job)
-  total <- x$parts[["cost_mean"]][part]
+  if (!any(vapply(card$balances, function(b) b$kind == "prepaid", NA))) return(NULL)
+  held <- balance_held(card, x$state$job, c(given_kinds, "prepaid"))
+  # What gifts pay of the rest comes off what we pay, and not off what the site charges.
+  total <- x$parts[["cost_mean"]][part] + mean(or_else(x$going$draws[[part]][["gifts"]], 0))
   if (is.na(held) || site$charged < 0.05 * total || total <= held) return(NULL)
   currency <- x$state$scenario$currency
   gone <- site$charged >= held
   share <- (held - site$charged) / (total - site$charged)
   at <- x$passed_s + share * (x$parts[["finish_p50"]][part] - x$passed_s)
   alarm("balance", if (gone) "now" else "soon", site$site, paste0(
-    "the balance at ", site$site, " is worth ", format_money(held, currency), ", ",
+    "the balances at ", site$site, " are worth ", format_money(held, currency), ", ",
     format_money(site$charged, currency), " are charged, and its part comes to ", format_money(total, currency),
     " on average"), "Top it up: a site that is paid ahead stops when nothing is left.",
     if (gone || !is.finite(at)) NA_real_ else at)

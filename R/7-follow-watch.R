@@ -177,13 +177,15 @@ told_rest <- function(rest, state, going, sites, came) {
   Map(function(x, used, columns) {
     site <- as.list(sites[match(state$options[["site"]][used], sites[["site"]]), ])
     if (!length(site) || is.na(site$site)) return(x)
+    # Its meter counts what a gift pays, and our cost does not.
+    given <- balance_held(state$scenario$sites[[site$site]], state$job)
+    charged <- max(0, site$charged - given)
     if (!is.na(site$halted_s) && any(is.infinite(came[columns]))) {
       x$finish[] <- Inf
-      if (!is.na(site$charged)) x$cost[] <- site$charged
+      if (!is.na(charged)) x$cost[] <- charged
       return(x)
     }
-    if (is.na(site$charged)) return(x)
-    charged <- site$charged
+    if (is.na(charged)) return(x)
     x$cost <- charged_cost(x$cost, charged, colMeans(state$seconds[, columns, drop = FALSE]),
                            is.finite(came[columns]))
     x

@@ -1,6 +1,7 @@
 # Print methods: one header line with counts, a body, and what was hidden.
 
-show_lines <- function(...) cat(unlist(list(...)), sep = "\n")
+# Texts come from files, engines and sites: nothing of them may move the cursor or write elsewhere.
+show_lines <- function(...) cat(printable(unlist(list(...))), sep = "\n")
 
 comparison_lines <- function(x, width = terminal_width()) {
   body <- data.frame(

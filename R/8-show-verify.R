@@ -81,7 +81,7 @@ again_lines <- function(x, width, refused = NULL) {
 
 #' @export
 print.cp_verified <- function(x, ...) {
-  cat(verify_lines(x), sep = "\n")
+  show_lines(verify_lines(x))
   invisible(x)
 }
 

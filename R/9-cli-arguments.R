@@ -137,11 +137,11 @@ typed_option <- function(options, option) {
 # Writes a result to standard output in the format asked for; `lines` makes the table.
 cli_emit <- function(x, format, lines) {
   if (format == "table") show_lines(lines())
-  else if (format == "csv") utils::write.csv(as_frame(x), row.names = FALSE, na = "")
+  else if (format == "csv") write_csv(x, "")
   else cat(jsonlite::toJSON(as_frame(x), dataframe = "rows", na = "null", digits = NA, pretty = TRUE), "\n", sep = "")
 }
 
-cli_note <- function(...) cat(..., "\n", sep = "", file = stderr())
+cli_note <- function(...) cat(printable(paste0(..., collapse = "")), "\n", sep = "", file = stderr())
 
 parse_counts <- function(text, where) {
   counts <- suppressWarnings(as.numeric(strsplit(text, ",", fixed = TRUE)[[1]]))

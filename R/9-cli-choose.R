@@ -54,7 +54,17 @@ cli_jobs <- function(project, asked) {
 cli_job_forecast <- function(project, asked, now = this_moment()) {
   scenario <- plan_options(cli_jobs(project, asked), project$sites, asked$only, asked$without, asked$spreads, now,
                            cli_corrections(project, asked$as_is))
+  note_unable(scenario, asked$only)
   forecast_job(scenario, asked$draws, asked$seed, progress = TRUE)
+}
+
+# Which of the sites that `--only` named cannot run the job, and why.
+note_unable <- function(scenario, only) {
+  left_out <- as_frame(scenario$left_out)
+  for (site in setdiff(intersect(only, left_out[["site"]]), scenario$options[["site"]])) {
+    reasons <- unique(left_out[["reason"]][left_out[["site"]] == site])
+    cli_note(site, " cannot run this job: ", paste(reasons, collapse = "; "))
+  }
 }
 
 cli_forecast <- function(o, args) {
@@ -99,6 +109,7 @@ cli_kept_choice <- function(o, args, details) {
   })
   if (!fresh) {
     cli_note("worked out ", format_duration(max(passed(choice), 0)), " ago; nothing has changed since")
+    note_unable(choice$forecast$scenario, list_of(o$only))
     if (details) choice <- with_details(choice)
   }
   choice

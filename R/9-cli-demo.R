@@ -11,8 +11,8 @@ cli_demo <- function(o, args) {
   rows <- cli_ledger(project, FALSE, function(ledger) {
     run_bench(plan, ledger, cli_nodes(project), project$root, progress = TRUE)
   })
-  project <- with_reachable_deadline(project)
-  choice <- cli_job_choice(project, list())
+  film <- film_beside()
+  choice <- reachable_choice(project)
   versions <- compare_timings(rows, by = "engine_version")
   if (o$format == "table") {
     show_lines(bench_lines(rows), "", comparison_lines(versions), "", "A small job, on the times just measured here:",
@@ -22,9 +22,8 @@ cli_demo <- function(o, args) {
   cli_write_report(project, choice, "report.html")
   cli_note("report: ", file.path(folder, "report.html"))
   if (o$format == "table") {
-    film <- cli_kept_choice(list(deadline = "28h"), "film", FALSE)
     show_lines("The film, on sample evidence of an invented engine (2250 frames, 28 hours to go):", "",
-               choice_lines(film))
+               choice_lines(film()))
   }
   cli_note("\nTo go on: cd ", folder, "\n  clockpigeon choose film --deadline 20h    another deadline, another plan",
            "\n  clockpigeon next film --deadline 28h      what to find out first",
@@ -35,16 +34,38 @@ cli_demo <- function(o, args) {
   0L
 }
 
-# The demo's own job asks for what this machine can do, busy or slow as it is: a deadline that half of the options keep,
-# from the times just measured, written into the project's file.
-with_reachable_deadline <- function(project) {
+# The choice of the film, in a process beside this one where the system can fork; what is returned waits for it.
+film_beside <- function() {
+  choose <- function() cli_kept_choice(list(deadline = "28h"), "film", FALSE)
+  if (.Platform$OS.type == "windows") return(choose)
+  beside <- parallel::mcparallel(choose())
+  function() {
+    film <- parallel::mccollect(beside)[[1]]
+    if (inherits(film, "cp_choice")) film else choose()
+  }
+}
+
+# The choice of the demo's own job. Its deadline and budget follow from the times just measured, so that busy machines
+# show a plan too: they are written into the project's file, and the same forecast is judged by them.
+reachable_choice <- function(project) {
   forecast <- cli_job_forecast(project, cli_asked(project, list()))
-  minutes <- ceiling(stats::median(summary(forecast)[["finish_p90"]]) / 60) + 1
+  asked <- reachable_limits(as_frame(summary(forecast)))
   path <- file.path(project$root, "clockpigeon.yaml")
   lines <- readLines(path)
-  lines <- sub("^(  deadline:).*", paste0("\\1 ", minutes, "min"), lines)
+  lines <- sub("^(  deadline:).*", paste0("\\1 ", asked$minutes, "min"), lines)
+  lines <- sub("^(  budget:).*", paste0("\\1 ", format_money(asked$budget, project$currency)), lines)
   write_text(lines, path)
-  read_project(project$root)
+  project <- read_project(project$root)
+  question <- cli_asked(project, list())
+  decide(forecast, question_of(forecast, question$deadline, question$budget, question$confidence, question$rule, TRUE))
+}
+
+# A deadline that half of the options keep, and a budget for the dearer half of these; both a little beyond, and at least
+# one option misses one of them.
+reachable_limits <- function(options) {
+  minutes <- ceiling(1.05 * stats::median(options[["finish_p90"]]) / 60)
+  kept <- options[["finish_p90"]] <= 60 * minutes
+  list(minutes = minutes, budget = ceiling(20 * 1.1 * stats::median(options[["cost_p90"]][kept])) / 20)
 }
 
 # A copy of the demo project with the sample evidence in its ledger.

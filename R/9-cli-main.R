@@ -325,7 +325,7 @@ cli_commands <- list(
 #' @export
 cli <- function(args = commandArgs(trailingOnly = TRUE)) {
   fail <- function(e, status) {
-    cat("clockpigeon: ", conditionMessage(e), "\n", sep = "", file = stderr())
+    cat("clockpigeon: ", printable(conditionMessage(e)), "\n", sep = "", file = stderr())
     status
   }
   # As a program it says of its output whether it arrived; called from R it prints as anything does.

@@ -12,7 +12,7 @@ cli_settle <- function(o, args) {
   }
   if (length(o$export)) {
     lines <- standard_export(x, project)
-    write_whole(o$export, function(part) utils::write.csv(lines, part, row.names = FALSE, na = ""))
+    write_whole(o$export, function(part) write_csv(lines, part))
     cli_note("Written in the columns of the FinOps Open Cost and Usage Specification ", standard_version, ": ",
              o$export)
   }

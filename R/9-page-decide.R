@@ -136,22 +136,22 @@ page_asked <- function(input, made) {
                    noise = number(input$noise)))
 }
 
-# What the browser judges by itself: of each option the middle of its finish and its mean cost, and all draws as 32-bit
-# floats; what the question begins with; the ends of its ranges.
+# What the browser judges by itself: of each option the middle of its finish and its mean cost, and all draws as 64-bit
+# numbers, costs in whole minor units; what the question begins with; the ends of its ranges.
 page_facts <- function(forecast, asked) {
   facts <- option_facts(forecast)
   table <- facts$table
-  floats <- function(name) {
-    openssl::base64_encode(writeBin(as.numeric(unlist(lapply(facts$draws, `[[`, name))), raw(), size = 4,
-                                    endian = "little"))
-  }
+  sent <- function(x) openssl::base64_encode(writeBin(as.numeric(x), raw(), size = 8, endian = "little"))
+  all <- function(name) unlist(lapply(facts$draws, `[[`, name))
+  currency <- forecast$scenario$currency
   finite <- function(x) x[is.finite(x)]
   scenario <- forecast$scenario
   list(options = I(table[["option"]]), sites = I(table[["site"]]),
        nodes = I(as_frame(forecast$scenario$options)[["nodes"]]), own = I(table[["own"]]), n = forecast$n,
        noise = I(ifelse(is.na(table[["noise"]]), 1e300, table[["noise"]])),
        finish_p50 = I(pmin(table[["finish_p50"]], 1e300)), cost_mean = I(table[["cost_mean"]]),
-       evidence = I(as.character(table[["evidence"]])), finish = floats("finish_s"), cost = floats("cost"),
+       evidence = I(as.character(table[["evidence"]])), finish = sent(all("finish_s")),
+       cost = sent(to_minor(all("cost"), currency)), digits = minor_digits(currency),
        now = as.numeric(scenario$now), zone = or_else(scenario$time_zone, "UTC"), currency = scenario$currency,
        longest = 1.5 * max(c(finite(table[["finish_p50"]]), finite(asked$deadline_s), 3600)),
        dearest = 1.5 * max(c(finite(table[["cost_mean"]]), finite(asked$budget), 1)),

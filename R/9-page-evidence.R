@@ -75,7 +75,7 @@ evidence_server <- function(input, output, session, work, query) {
     table_answer(data, params, shiny::isolate(index()))
   })
   output$timings_csv <- shiny::downloadHandler("timings.csv", function(path) {
-    utils::write.csv(shown(), path, row.names = FALSE, na = "")
+    write_csv(shown(), path)
   })
   show_comparisons(input, output, work, rows, told)
   output$known <- shiny::renderUI({

@@ -1,11 +1,11 @@
 // @ts-check
 // The view that decides: what is asked is judged again here at every move of a slider, on draws that came once.
-import { byId, clock, duration, field, files, floats, frame, jquery, keys, money, percent, plot, roomFor, shiny, svg, tableRows, ticks, timeTicks } from './page.js';
+import { byId, clock, duration, field, files, frame, jquery, keys, money, numbers, percent, plot, roomFor, shiny, svg, tableRows, ticks, timeTicks } from './page.js';
 
 /**
  * @typedef {{options: string[], sites: string[], nodes: number[], own: boolean[], n: number, noise: number[], finish_p50: number[],
  *   cost_mean: number[], evidence: string[], finish: string, cost: string, now: number, zone: string,
- *   currency: string, longest: number, dearest: number, asked: Record<string, any>}} Facts
+ *   currency: string, digits: number, longest: number, dearest: number, asked: Record<string, any>}} Facts
  * @typedef {{deadline: number, budget: number, confidence: number, rule: string, together: boolean,
  *   noise: number, only: Set<string>, nodes: Set<string>, without: Set<string>}} Question
  * @typedef {{chance: Float64Array, fits: boolean[], pick: number}} Judged
@@ -13,10 +13,10 @@ import { byId, clock, duration, field, files, floats, frame, jquery, keys, money
 
 /** @type {Facts | null} */
 let facts = null;
-/** @type {Float32Array} */
-let finish = new Float32Array();
-/** @type {Float32Array} */
-let cost = new Float32Array();
+/** @type {Float64Array} */
+let finish = new Float64Array();
+/** Whole minor units of the currency, so that a cost which is just the budget is within it. @type {Float64Array} */
+let cost = new Float64Array();
 /** Points of the finish and the cost of each option: 10, 50 and 90 of 100. @type {number[][]} */
 let finishAt = [];
 /** @type {number[][]} */
@@ -29,18 +29,23 @@ let costAt = [];
 const asked = (f, q, i) => !q.without.has(f.sites[i]) && (!q.only.size || q.only.has(f.sites[i])) &&
   (!q.nodes.size || q.nodes.has(`nodes=${f.nodes[i]}`)) && (q.noise === Infinity || f.noise[i] <= q.noise * (1 + 1e-9));
 
+/** A budget in whole minor units: what is beyond them cannot be spent. R's whole_budget() is the same.
+ * @param {number} budget @param {number} digits */
+export const wholeBudget = (budget, digits) => Number.isFinite(budget) ? Math.floor(budget * 10 ** digits + 1e-6) : budget;
+
 /** Which options keep what is asked in as many draws as are asked for, and which is taken.
  * @param {Facts} f @param {Question} q @returns {Judged} */
 export function judge(f, q) {
   const count = f.options.length;
   const needed = Math.max(1, Math.ceil(q.confidence * f.n - 1e-9));
   const chance = new Float64Array(count);
+  const most = wholeBudget(q.budget, f.digits);
   const fits = new Array(count).fill(false);
   for (let i = 0; i < count; i++) {
     if (!asked(f, q, i)) continue;
     let both = 0, time = 0, money = 0;
     for (let k = i * f.n; k < (i + 1) * f.n; k++) {
-      const early = finish[k] <= q.deadline && Number.isFinite(finish[k]), cheap = cost[k] <= q.budget;
+      const early = finish[k] <= q.deadline && Number.isFinite(finish[k]), cheap = cost[k] <= most;
       if (early) time++;
       if (cheap) money++;
       if (early && cheap) both++;
@@ -237,14 +242,14 @@ const roundStep = (most) => [0.0001, 0.0005, 0.001, 0.01, 0.1, 0.5, 1, 5, 10, 60
 /** @param {Facts} x */
 export function takeFacts(x) {
   facts = x;
-  finish = floats(x.finish);
-  cost = floats(x.cost);
-  const points = (/** @type {Float32Array} */ all) => x.options.map((_, i) => {
+  finish = numbers(x.finish);
+  cost = numbers(x.cost);
+  const points = (/** @type {Float64Array} */ all) => x.options.map((_, i) => {
     const sorted = all.slice(i * x.n, (i + 1) * x.n).sort();
     return [0.1, 0.5, 0.9].map((p) => sorted[Math.max(0, Math.ceil(p * x.n) - 1)]);
   });
   finishAt = points(finish);
-  costAt = points(cost);
+  costAt = points(cost.map((minor) => minor / 10 ** x.digits));
   const kept = new URLSearchParams(location.search);
   /** @type {[string, number, any][]} */
   const ranges = [['deadline', x.longest, x.asked.deadline_s], ['budget', x.dearest, x.asked.budget]];

@@ -11,12 +11,12 @@ export const byId = (id) => /** @type {HTMLElement} */ (document.getElementById(
 /** @param {string} id @returns {HTMLInputElement} */
 export const field = (id) => /** @type {HTMLInputElement} */ (byId(id));
 
-/** 32-bit floats that came as base64. @param {string} text @returns {Float32Array} */
-export function floats(text) {
+/** 64-bit numbers that came as base64. @param {string} text @returns {Float64Array} */
+export function numbers(text) {
   const raw = atob(text);
   const bytes = new Uint8Array(raw.length);
   for (let i = 0; i < raw.length; i++) bytes[i] = raw.charCodeAt(i);
-  return new Float32Array(bytes.buffer);
+  return new Float64Array(bytes.buffer);
 }
 
 // ---- words ----------------------------------------------------------------------------------------------------------

@@ -182,6 +182,17 @@ await test('the answer is there, in the words of the terminal, and the address h
   await close(page);
 });
 
+await test('a cost that is just the budget is within it, as in R', async () => {
+  const cases = JSON.parse(readFileSync(new URL('./budget-cases.json', import.meta.url), 'utf8'));
+  const page = await opened(address);
+  const kept = await page.evaluate(async (cases) => {
+    const { wholeBudget } = await import('/page/decide.js');
+    return cases.map((x) => x.minor <= wholeBudget(x.budget, x.digits));
+  }, cases);
+  cases.forEach((x, i) => { if (kept[i] !== x.kept) throw new Error(`${JSON.stringify(x)}: ${kept[i]}`); });
+  await close(page);
+});
+
 await test('a slider moved by the keyboard changes the answer to what choose says', async () => {
   const page = await opened(address);
   const before = await answer(page);

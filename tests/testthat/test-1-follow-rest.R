@@ -40,10 +40,10 @@ test_that("a start that nobody knew of moves the end by as much, and is not take
   expect_gt(mean(late[1, ]), 0.7)
   expect_gt(mean(usual[1, ]), 0.7)
   expect_lt(abs(stats::median(late[2, ])), 0.01)
-  expect_identical(clockpigeon:::late_start(home, numeric()), 0)
-  expect_equal(clockpigeon:::late_start(home, 400 + sort(home[700, ])[1:30]), 400, tolerance = 0.01)
+  expect_identical(clockpigeon:::start_shift(home, numeric()), 0)
+  expect_equal(clockpigeon:::start_shift(home, 400 + sort(home[700, ])[1:30]), 400, tolerance = 0.01)
   # What is as much slower all along began in time.
-  expect_identical(clockpigeon:::late_start(home, 5 * sort(home[700, ])[1:30]), 0)
+  expect_identical(clockpigeon:::start_shift(home, 5 * sort(home[700, ])[1:30]), 0)
 })
 
 test_that("progress is the work done, not the frames done", {

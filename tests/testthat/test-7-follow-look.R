@@ -66,10 +66,18 @@ test_that("the check's findings that block are here too, and balances and blind 
   expect_setequal(codes(place, x$ledger), c("changed", "check"))
   place <- plan_place(x$project, x$ledger, "review-1")
   place$parts$kind <- "sheet"
-  place$parts$cost_p90 <- 100
+  place$parts$full_p90 <- 100
   place$project$sites$attic$balances <- list(list(balance = "card", kind = "prepaid", amount = 40))
   place$state$options$evidence <- "claimed"
   found <- clockpigeon:::last_look(place, x$ledger)
-  expect_match(found$what[found$code == "balance"], "worth 40.00 EUR, and its part costs up to 100.00 EUR")
+  expect_match(found$what[found$code == "balance"], "charged up to 100.00 EUR in 9 of 10 cases; prepaid money pays 40.00 EUR")
+  # A gift needs no topping up; what it does not pay is billed.
+  place$project$sites$attic$balances <- list(list(balance = "welcome", kind = "gift", amount = 40))
+  gift <- as.data.frame(clockpigeon:::balance_findings(place))
+  expect_match(gift$what, "balances given there pay 40.00 EUR")
+  expect_identical(gift$cure, "Expect a bill of up to 60.00 EUR.")
+  place$parts$full_p90 <- 40
+  expect_null(clockpigeon:::balance_findings(place))
+  place$parts$full_p90 <- 100
   expect_match(found$what[found$code == "trial"], "the speed of attic is claimed")
 })

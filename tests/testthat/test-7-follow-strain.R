@@ -60,6 +60,13 @@ test_that("a balance that the rest uses up is told with when it is gone", {
   expect_identical(alarm(35)$level, "now")
   expect_null(alarm(NA_real_))
   expect_null(alarm(1))
+  # The site charges what a gift pays too.
+  x$going <- list(draws = list(data.frame(gifts = c(10, 20))))
+  expect_match(alarm(20)$says, "its part comes to 65.00 EUR")
+  x$going <- NULL
   x$parts$cost_mean <- 25
   expect_null(alarm(20))
+  x$parts$cost_mean <- 50
+  x$state$scenario$sites$far$balances[[1]]$kind <- "gift"
+  expect_null(alarm(35))
 })
