@@ -56,6 +56,7 @@ lint:
 fuzz: $(LIB)
 	@$(RSCRIPT) tools/setup.R test
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
+	@$(RSCRIPT) tests/hostile/hostile.R $(LIB)
 	@$(RSCRIPT) tests/fuzz/fuzz.R $(LIB) all $(or $(SECONDS),3600) $(or $(SEED),1)
 
 sanitize: $(LIB)

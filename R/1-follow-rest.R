@@ -28,7 +28,7 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drif
   begun <- start_shift(home, seen)
   if (begun != 0) {
     rest <- rest_given(home, finish, cost, seen - begun, now - begun, near, over, drift)
-    rest$finish <- pmax(rest$finish + begun, now)
+    rest$finish <- rest$finish + begun
     return(rest)
   }
   m <- length(seen)

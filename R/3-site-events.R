@@ -28,6 +28,7 @@ connect_stream <- function(stream) {
   stream$ended <- FALSE
   stream$status <- 0L
   stream$pending <- raw()
+  stream$full <- FALSE
   stream$asked <- stream$service$clock()
   handle <- service_handle(stream$service, "GET", NULL, list(
     Authorization = paste("Bearer", stream$service$token), Accept = "text/event-stream",
@@ -40,9 +41,8 @@ connect_stream <- function(stream) {
     stream$status <- answer$status_code
     stream$ended <- TRUE
   }, fail = function(message) stream$ended <- TRUE, data = function(bytes, ...) {
-    # More than that at once is taken in turns: the rest is asked for behind the last event that was read.
-    if (length(stream$pending) > pending_bytes) stop("enough for now", call. = FALSE)
-    stream$pending <- c(stream$pending, bytes)
+    if (length(stream$pending) <= pending_bytes) stream$pending <- c(stream$pending, bytes)
+    else stream$full <- TRUE
   })
 }
 
@@ -59,6 +59,11 @@ wait_for_bytes <- function(stream, seconds) {
     curl::multi_run(timeout = 0, pool = stream$pool)
     if (length(stream$pending) > had || stream$ended || steady_clock() >= until) break
     Sys.sleep(0.005)
+  }
+  # More than fits is taken in turns: the rest is asked for behind the last event that was read.
+  if (stream$full) {
+    lapply(curl::multi_list(stream$pool), curl::multi_cancel)
+    stream$ended <- TRUE
   }
 }
 

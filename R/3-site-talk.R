@@ -134,23 +134,36 @@ service_handle <- function(service, method, body, headers, timeout_s = service$t
 service_request <- function(service, method, url, body, headers) {
   left <- min(service$timeout_s, service$until - steady_clock())
   if (left <= 0) stop("the time is over", call. = FALSE)
-  pieces <- list()
-  size <- 0
-  got <- curl::curl_fetch_stream(url, function(bytes) {
-    size <<- size + length(bytes)
-    if (size > service$most) {
-      stop_input("service", paste("sent more than", format_size(service$most), "as one answer"),
-                 paste0(service$site, ", ", service$address), "It may speak another protocol than this one.")
-    }
-    pieces[[length(pieces) + 1]] <<- bytes
-  }, service_handle(service, method, body, headers, left))
-  lines <- curl::parse_headers_list(got$headers)
+  got <- new.env(parent = emptyenv())
+  got$pieces <- list()
+  got$size <- 0
+  pool <- curl::new_pool()
+  handle <- service_handle(service, method, body, headers, left)
+  curl::handle_setopt(handle, url = url)
+  curl::multi_add(handle, pool = pool, done = function(answer) got$answer <- answer,
+                  fail = function(message) got$failed <- message, data = function(bytes, ...) {
+    got$size <- got$size + length(bytes)
+    if (got$size <= service$most) got$pieces[[length(got$pieces) + 1]] <- bytes
+  })
+  on.exit(lapply(curl::multi_list(pool), curl::multi_cancel))
+  # curl 5.0 counts whole seconds where it is told to wait, and spins meanwhile.
+  waits <- function() is.null(got$answer) && is.null(got$failed) && got$size <= service$most
+  while (waits()) {
+    tryCatch(curl::multi_run(timeout = 0, pool = pool), error = function(e) got$failed <- conditionMessage(e))
+    if (waits()) Sys.sleep(0.002)
+  }
+  refuse <- function(what) {
+    stop_input("service", what, paste0(service$site, ", ", service$address),
+               "It may speak another protocol than this one.")
+  }
+  if (got$size > service$most) refuse(paste("sent more than", format_size(service$most), "as one answer"))
+  if (length(got$failed)) stop(got$failed, call. = FALSE)
+  lines <- curl::parse_headers_list(got$answer$headers)
   coded <- or_else(lines[["content-encoding"]], "identity")
   if (!identical(tolower(coded), "identity")) {
-    stop_input("service", paste("sent an answer in the encoding", show_value(coded), "that nobody asked for"),
-               paste0(service$site, ", ", service$address), "It may speak another protocol than this one.")
+    refuse(paste("sent an answer in the encoding", show_value(coded), "that was not requested"))
   }
-  list(status = got$status_code, body = as.raw(unlist(pieces)), headers = lines,
+  list(status = got$answer$status_code, body = as.raw(unlist(got$pieces)), headers = lines,
        replay = identical(lines[["idempotent-replay"]], "true"))
 }
 

@@ -100,7 +100,7 @@ fetch_remote <- function(project, ledger, job, remote, until, patience, links) {
   take_remote_events(prompt, project, ledger, job, remote, links, state)
   elapsed <- job_timer()
   trouble <- tryCatch({
-    fetch_pictures(service, project, ledger, job, remote, until)
+    fetch_pictures(service, project, ledger, job, remote, until, state$ready)
     NA_character_
   }, clockpigeon_error_file = function(e) paste("has pictures for us;", e$where, e$what))
   prompt <- service_within(service, patience)
@@ -184,13 +184,15 @@ keep_claim <- function(ledger, job, remote, state) {
 
 # ---- pictures and the bill -------------------------------------------------------------------------------------------
 
-# Pictures that are ready there and not here, the earliest first, until the time is over.
-fetch_pictures <- function(service, project, ledger, job, remote, until) {
+# Pictures that are ready there and not here, the earliest first, until the time is over. `ready`: how many the site has;
+# where its events told of fewer (one of them may have been set aside), all that are not here are asked for.
+fetch_pictures <- function(service, project, ledger, job, remote, until, ready) {
   frames <- order_frames(remote$order)
   events <- remote_told(ledger, job, remote)
   of <- function(what) row_key(frames, c("shot", "frame")) %in%
     row_key(events[events[["what"]] %in% what, , drop = FALSE], c("shot", "frame"))
-  left <- which(of("ready") & !of("arrived"))
+  told <- of("ready")
+  left <- which((told | sum(told) < ready) & !of("arrived"))
   folder <- file.path(project$root, "placed", job, "frames")
   digits <- max(4, nchar(max(frames[["frame"]])))
   brought <- 0

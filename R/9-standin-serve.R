@@ -149,9 +149,8 @@ farm_reply <- function(farm, req) {
   run_farm(farm)
   headers <- stats::setNames(as.list(req$headers), tolower(names(req$headers)))
   uri <- strsplit(req$uri, "?", fixed = TRUE)[[1]]
-  if (!all(validUTF8(c(uri, unlist(headers)))) || grepl("%00", req$uri, fixed = TRUE)) {
-    farm_problem(400L, "body", "The request is not in UTF-8, or has a null byte")
-  }
+  plain <- !grepl("%00", req$uri, fixed = TRUE) && all(validUTF8(c(uri, utils::URLdecode(req$uri), unlist(headers))))
+  if (!plain) farm_problem(400L, "body", "The request is not in UTF-8, or has a null byte")
   path <- substring(uri[1], nchar(farm$card$site) + 2)
   route <- route_of(farm$routes, req$method, path)
   if (is.null(route)) farm_problem(404L, "unknown", "There is no such path", show_value(path))
