@@ -36,8 +36,8 @@ printable <- function(text) {
   keep[!validUTF8(keep)] <- gsub("[^\\x09\\x0a\\x20-\\x7e]", "?", keep[!validUTF8(keep)], perl = TRUE, useBytes = TRUE)
   style <- "\033(?!\\[([01234]|2[234]|3[0-79]|9[0-7]|38;5;[0-9]{1,3})?(;[0-9]{1,3})*m)"
   keep <- gsub(style, "?", keep, perl = TRUE)
-  keep <- gsub("[\\x{01}-\\x{08}\\x{0b}-\\x{1a}\\x{1c}-\\x{1f}\\x{7f}-\\x{9f}\\x{200e}\\x{200f}\\x{202a}-\\x{202e}\\x{2066}-\\x{2069}]",
-               "?", keep, perl = TRUE)
+  steers <- "[\u0001-\u0008\u000b-\u001a\u001c-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]"
+  keep <- gsub(steers, "?", keep, perl = TRUE)
   text[odd] <- keep
   text
 }

@@ -39,14 +39,6 @@ set_clock_file <- function(path, moment) {
   invisible(moment)
 }
 
-# Seconds that a step of a job took: by the steady clock, which no correction of the system's time disturbs, or by a
-# simulated clock where there is one. Call the result before the step, and what it returns after it.
-job_timer <- function() {
-  clock <- if (has_clock_file()) function() as.numeric(this_moment()) else steady_clock
-  began <- clock()
-  function() clock() - began
-}
-
 # The day it is in a zone; UTC where none is known.
 this_day <- function(zone = NULL) day_in(this_moment(), zone)
 day_in <- function(moment, zone = NULL) as.Date(format(moment, "%Y-%m-%d", tz = first_of(zone, "UTC")))

@@ -12,3 +12,11 @@ with_orphans <- function(code) {
 }
 
 bury_orphan <- function(pid) bury(as.integer(pid))
+
+# Seconds that a step of a job took: by the steady clock, which no correction of the system's time disturbs, or by a
+# simulated clock where there is one. Call the result before the step, and what it returns after it.
+job_timer <- function() {
+  clock <- if (has_clock_file()) function() as.numeric(this_moment()) else steady_clock
+  began <- clock()
+  function() clock() - began
+}

@@ -58,3 +58,7 @@ sound_rows <- function(rows, types, optional = character(), more = function(row)
   }, "")
   list(rows = rows[is.na(faults)], faults = as.character(faults[!is.na(faults)]))
 }
+
+# Moments as the protocol writes them.
+service_time <- function(moment) format(moment, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
+service_moment <- function(text) as.POSIXct(or_else(text, NA_character_), tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")

@@ -193,10 +193,6 @@ refuse_answer <- function(service, answer, method, path) {
   stop(error)
 }
 
-# Moments as the protocol writes them.
-service_time <- function(moment) format(moment, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
-service_moment <- function(text) as.POSIXct(or_else(text, NA_character_), tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")
-
 # By how many seconds the site's clock is ahead of ours, by the time it tells and when it was asked (`before`, `after`:
 # the middle of the two is taken, as NTP does, RFC 5905): less than what the answer took says nothing.
 clock_ahead <- function(told, before, after) {

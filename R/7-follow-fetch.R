@@ -73,10 +73,6 @@ remote_told <- function(ledger, job, remote) {
   events[own, , drop = FALSE]
 }
 
-# A text or a number that a site says; NA for anything else.
-said_text <- function(x, most = 60) if (is.character(x) && length(x) == 1) shown_text(x, most) else NA_character_
-said_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
-
 # That a site cannot be reached is told once, and that it can again.
 note_reach <- function(ledger, job, rows) {
   events <- job_events(ledger, job)
@@ -163,9 +159,6 @@ take_remote_events <- function(service, project, ledger, job, remote, links, sta
   add_events(ledger, job, rows)
   invisible()
 }
-
-# What a site tells, of which we know what it is; the rest is kept under its own name, and does nothing.
-told_by_sites <- c("begun", "node up", "node gone", "rendering", "ready", "failed", "lost", "charged", "halted")
 
 # Numbers of the events of a remote job that are known here.
 remote_numbers <- function(events, remote) {

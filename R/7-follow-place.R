@@ -79,10 +79,6 @@ placed_parts <- function(project, state, split, run) {
   ))
 }
 
-# What a site charges in each draw, whoever pays it: its quotes, its meter and its caps count that, and a gift comes off
-# only what is to be paid. `draws`: as simulated() makes them.
-full_price <- function(draws) draws[["cost"]] + or_else(draws[["gifts"]], 0)
-
 # How frames get to a site: rendered by its own pool here, asked for at its address, or by a sheet.
 part_kind <- function(site, project) {
   if (project$sites[[site]]$kind == "own") "own" else if (has_service(project, site)) "service" else "sheet"

@@ -1,6 +1,13 @@
 # What a site sent about a job, checked against the order before any of it is written down. An entry that cannot be true
 # is quarantined: an event `quarantined` with the reason, which counts nowhere. Everything else of the answer is kept.
 
+# A text or a number that a site says; NA for anything else.
+said_text <- function(x, most = 60) if (is.character(x) && length(x) == 1) shown_text(x, most) else NA_character_
+said_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
+
+# What a site tells, of which we know what it is; the rest is kept under its own name, and does nothing.
+told_by_sites <- c("begun", "node up", "node gone", "rendering", "ready", "failed", "lost", "charged", "halted")
+
 # Fields of an event, and which of them may be absent.
 event_answer <- c(what = "text", at = "moment", shot = "text", frame = "count", node = "text", seconds = "seconds",
                   amount = "charge", detail = "text")

@@ -109,7 +109,7 @@ cli_kept_choice <- function(o, args, details) {
   })
   if (!fresh) {
     cli_note("worked out ", format_duration(max(passed(choice), 0)), " ago; nothing has changed since")
-    note_unable(choice$forecast$scenario, list_of(o$only))
+    note_unable(choice$forecast$scenario, if (length(o$only)) trimws(strsplit(o$only, ",", fixed = TRUE)[[1]]))
     if (details) choice <- with_details(choice)
   }
   choice

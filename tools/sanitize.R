@@ -18,7 +18,7 @@ makevars <- file.path(home, "Makevars")
 writeLines(c(paste("CXX17 = g++", flags), paste("CXX = g++", flags), "CXX17FLAGS = -g -O1"), makevars)
 Sys.setenv(R_MAKEVARS_USER = makevars, MAKEFLAGS = "-j2")
 log <- file.path(home, "install.log")
-status <- system2(file.path(R.home("bin"), "R"), c("CMD", "INSTALL", "--no-test-load", "-l", shQuote(library_path), package),
+status <- system2(file.path(R.home("bin"), "R"), c("CMD", "INSTALL", "--no-test-load", "--no-byte-compile", "--no-docs", "-l", shQuote(library_path), package),
                   stdout = log, stderr = log)
 if (status != 0) {
   writeLines(readLines(log), stderr())

@@ -18,7 +18,7 @@ packages <- list(
   site = c("pkgdown", "covr")
 )
 stopifnot(role %in% names(packages))
-programs <- list(run = character(), test = c(pandoc = "pandoc", povray = "povray", ffmpeg = "ffmpeg"),
+programs <- list(run = character(), test = c(pandoc = "pandoc", povray = "povray", ffmpeg = "ffmpeg", tmux = "tmux"),
                  page = c(chromium = "chromium", nodejs = "node", npm = "npm"),
                  server = c("libpq-dev" = "pg_config", "postgresql" = "pg_ctlcluster"),
                  cluster = c("slurm-wlm" = "slurmctld", munge = "munged", "openssh-server" = "sshd",

@@ -49,7 +49,12 @@ run_file <- function(file) {
           "\n", sep = "")
     }
   }
-  found[c("file", "test", "passed", "failed", "skipped", "error", "real")]
+  found$why <- rep("", nrow(found))
+  if (!is.character(whole)) found$why <- vapply(whole, function(one) {
+    skips <- Filter(function(r) inherits(r, "expectation_skip"), one$results)
+    if (length(skips)) sub("^Reason: ", "", conditionMessage(skips[[1]])) else ""
+  }, "")
+  found[c("file", "test", "passed", "failed", "skipped", "error", "real", "why")]
 }
 
 began <- Sys.time()
@@ -65,7 +70,10 @@ if (filter == "." && !long) {
 slow <- head(results[order(-results$real), ], 10)
 cat("\nslowest:\n", sprintf("  %5.1f s  %s: %s\n", slow$real, sub("^test-|\\.R$", "", slow$file), slow$test), sep = "")
 failed <- sum(results$failed) + sum(results$error) + sum(crashed)
-if (any(results$skipped)) cat(sum(results$skipped), "skipped\n")
+skipped <- results[results$skipped, ]
+if (nrow(skipped)) {
+  cat("skipped:\n", sprintf("  %s: %s: %s\n", sub("^test-|\\.R$", "", skipped$file), skipped$test, skipped$why), sep = "")
+}
 cat(sprintf("%.0f s on %d cores\n", as.numeric(Sys.time() - began, units = "secs"), cores))
 cat(sum(results$passed), " passed, ", failed, " failed\n", sep = "")
 if (failed) quit(save = "no", status = 1)

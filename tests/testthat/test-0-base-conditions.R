@@ -17,3 +17,13 @@ test_that("long values are cut to one line", {
   expect_false(grepl("[[:cntrl:]]", clockpigeon:::show_value(strrep("\a\r", 10000))))
   expect_true(validUTF8(clockpigeon:::show_value("\xff\xfe")))
 })
+
+test_that("a text for a terminal keeps its styles and line ends, and nothing that steers", {
+  printable <- clockpigeon:::printable
+  expect_identical(printable(c("a\nb\tc", "90 % \u00e9 \U1F54A", NA)), c("a\nb\tc", "90 % \u00e9 \U1F54A", NA))
+  expect_identical(printable("\033[1mbold\033[22m \033[38;5;33mblue\033[39m"), "\033[1mbold\033[22m \033[38;5;33mblue\033[39m")
+  expect_identical(printable("a\033[2Jb\033]0;title\007c\rd"), "a?[2Jb?]0;title?c?d")
+  expect_identical(printable("hidden \033[8mtext"), "hidden ?[8mtext")
+  expect_identical(printable(paste0("turned ", "\u202e", "round")), "turned ?round")
+  expect_identical(printable("\u009b2J"), "?2J")
+})

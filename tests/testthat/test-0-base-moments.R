@@ -52,3 +52,25 @@ test_that("the clock is what CLOCKPIGEON_NOW says, and a bad one is refused", {
   Sys.setenv(CLOCKPIGEON_NOW = "")
   expect_lt(abs(as.numeric(clockpigeon:::this_moment()) - as.numeric(Sys.time())), 5)
 })
+
+test_that("a simulated clock stands in a file, and moves when somebody says so", {
+  path <- withr::local_tempfile()
+  clockpigeon:::set_clock_file(path, as.POSIXct("2026-11-26 22:00:00", tz = "UTC"))
+  withr::local_envvar(CLOCKPIGEON_NOW = paste0("@", path))
+  expect_identical(format(clockpigeon:::this_moment(), tz = "UTC"), "2026-11-26 22:00:00")
+  elapsed <- clockpigeon:::job_timer()
+  clockpigeon:::set_clock_file(path, clockpigeon:::this_moment() + 30.5)
+  expect_equal(elapsed(), 30.5)
+  writeLines("noon", path)
+  expect_refusal(clockpigeon:::this_moment(), "type", "CLOCKPIGEON_NOW")
+  unlink(path)
+  expect_refusal(clockpigeon:::this_moment(), "type", "there is no file")
+})
+
+test_that("a moment of another year says which", {
+  at <- as.POSIXct(c("2026-06-14 10:00", "2027-05-14 10:00"), tz = "UTC")
+  today <- as.POSIXct("2026-11-26", tz = "UTC")
+  expect_identical(clockpigeon:::clock_text(at, "UTC", today = today), c("Sun 10:00", "Fri 14 May 2027 10:00"))
+  expect_identical(clockpigeon:::clock_text(at, "UTC", date = TRUE, today = today),
+                   c("Sun 14 Jun 10:00", "Fri 14 May 2027 10:00"))
+})

@@ -139,3 +139,14 @@ test_that("the moments at which so many frames had arrived are those of each dra
   expect_error(arrivals_at(matrix(1:4 / 2, 1), 0), "rise")
   expect_identical(dim(arrivals_at(matrix(1:4 / 2, 2), integer())), c(2L, 0L))
 })
+
+test_that("frames that come before the card's wait are taken for an early start, not for a wild pace", {
+  set.seed(3)
+  wait <- exp(rnorm(500, log(7200), 0.2))
+  home <- t(vapply(wait, function(w) w + cumsum(rep(30, 40) * exp(rnorm(40, 0, 0.1))), numeric(40)))
+  seen <- 20 + 30 * 1:10
+  rest <- clockpigeon:::rest_given(home, apply(home, 1, max), rep(5, 500), seen, now = 325)
+  end <- sum(rest$finish * rest$weight)
+  expect_equal(end, 20 + 30 * 40, tolerance = 0.1)
+  expect_lt(max(rest$finish), 2500)
+})

@@ -34,3 +34,19 @@ test_that("only true and false are flags, and dates are dates", {
   f <- write_file(scratch(), "e.yaml", "engine: a", "program: sh", "arguments: [x]", "limits: [samples]", "bands: yes")
   expect_refusal(read_engine(f), "type", "true or false")
 })
+
+test_that("YAML that repeats itself, nests or grows without end is refused at once, and `<<` fills gaps only", {
+  read <- function(...) clockpigeon:::read_yaml_file(write_file(scratch(parent.frame()), "x.yaml", ...))
+  for (mark in c("-x", "_x", "x")) {
+    expect_refusal(read(paste0("a: &", mark, " [1]"), paste0("k", 1:30, ": *", mark)), "yaml", "aliases")
+    expect_refusal(read(paste0("a: &", mark, " [1]"), paste0("k", 1:30, ":\t*", mark)), "yaml", "aliases")
+  }
+  began <- Sys.time()
+  expect_refusal(read(paste0("a: ", strrep("[", 5000), strrep("]", 5000))), "yaml", "64 deep")
+  expect_refusal(read(strrep("- ", 5000)), "yaml", "64 deep")
+  expect_refusal(read(paste0(strrep(" ", 0:200), "a:")), "yaml", "64 deep")
+  expect_refusal(read(paste0("k", 1:60000, ": 1")), "yaml", "50,000 keys")
+  expect_lt(as.numeric(Sys.time() - began, units = "secs"), 20)
+  x <- read("base: &base {size: 1, limit: 2}", "own:", "  <<: *base", "  size: 9")
+  expect_identical(x$own[c("size", "limit")], list(size = 9L, limit = 2L))
+})

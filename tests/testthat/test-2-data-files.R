@@ -18,3 +18,18 @@ test_that("hashes are MD5 as everyone reckons it", {
   expect_identical(clockpigeon:::text_hash(c("one", "two")), clockpigeon:::file_hash(path))
   expect_identical(clockpigeon:::text_hash(""), "68b329da9893e34099c7d8ad5cb9c940")
 })
+
+test_that("a cell that a spreadsheet would run is text, and numbers stay numbers", {
+  path <- withr::local_tempfile()
+  clockpigeon:::write_csv(data.frame(a = c("=1+1", "+x", "-y", "@z", "-1.5", "+3e5", "plain", NA), b = -8:-1), path)
+  lines <- readLines(path)
+  expect_identical(lines[-1], c("\"'=1+1\",-8", "\"'+x\",-7", "\"'-y\",-6", "\"'@z\",-5", "\"-1.5\",-4", "\"+3e5\",-3",
+                                "\"plain\",-2", ",-1"))
+})
+
+test_that("the depth of JSON is counted before it is parsed", {
+  depth <- function(text) clockpigeon:::json_depth(charToRaw(text))
+  expect_identical(depth("{\"a\":[1,[2]]}"), 3L)
+  expect_identical(depth("1"), 0L)
+  expect_identical(depth(strrep("[", 1e5)), 100000L)
+})

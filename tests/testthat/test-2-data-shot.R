@@ -19,3 +19,9 @@ test_that("bad values name file and field", {
   expect_refusal(bad(upload = "upload: 700"), "unit", "field `upload`")
   expect_refusal(bad(cuts = "cuts: [12]"), "frames", "outside the shot")
 })
+
+test_that("the name of the shot is in its scene, so that no shot counts as another", {
+  shot <- read_shot(write_file(scratch(), "hall.yaml", "shot: hall", "scene: scenes/{shot}-{frame:04}.pov", "frames: 1-10",
+                               "size: 16x9", "limit: {samples: 4}"))
+  expect_identical(shot$scene, "scenes/hall-{frame:04}.pov")
+})

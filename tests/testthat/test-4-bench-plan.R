@@ -45,3 +45,15 @@ test_that("a study of devices takes nodes with their own, or sets of them", {
   expect_s3_class(plan(list(devices = c("gpu 0", "gpu 1"))), "cp_bench_plan")
   expect_refusal(plan(list(devices = "gpu 0")), "plan", "studies device, and has one level")
 })
+
+test_that("an engine that is named twice has the versions of both", {
+  merged <- clockpigeon:::merged_engines(list(list(engine = "pebble", versions = "1.0"), list(engine = "quern", versions = NULL),
+                                              list(engine = "pebble", versions = "1.1")))
+  expect_identical(names(merged), c("pebble", "quern"))
+  expect_identical(merged$pebble$versions, c("1.0", "1.1"))
+  expect_null(merged$quern$versions)
+  withr::local_dir(local_project())
+  o <- list(engines = "pebble 1.0,pebble 1.1", shots = "gears-review", frames = "1", repeats = 1L)
+  plan <- clockpigeon:::cli_plan(read_project(), NULL, o)
+  expect_setequal(plan$trials$version, c("1.0", "1.1"))
+})

@@ -101,3 +101,12 @@ test_that("a program gets the variables that this process has", {
     expect_no_match(ran$text, "packages NULL")
   }
 })
+
+test_that("code points that are none do not make a good frame a failed one", {
+  path <- withr::local_tempfile()
+  writeBin(as.raw(c(charToRaw("load 1 "), 0xed, 0xa0, 0x80, 0xf4, 0x90, 0x80, 0x80, 0xff, charToRaw(" done"))), path)
+  text <- clockpigeon:::read_log(path)
+  expect_true(validUTF8(text))
+  expect_match(text, "^load 1 .* done$")
+  expect_match(gsub("load ([0-9])", "\\1", text), "^1 ")
+})

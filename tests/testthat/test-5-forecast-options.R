@@ -111,3 +111,14 @@ test_that("engines and limits are options side by side, with the noise of each",
   expect_gt(two("samples 256") / two("samples 512"), 0.49)
   expect_refusal(demo_job(limit = "0 %"), "limit", "above 0 %")
 })
+
+test_that("of two sites that are asked for, the one that can do it answers", {
+  job <- x_job()
+  sites <- read_project(demo_file())$sites
+  left <- plan_options(job, sites)$left_out
+  unable <- setdiff(left$site, plan_options(job, sites)$options$site)[1]
+  both <- plan_options(job, sites, only = c("saltmill", unable))
+  expect_identical(unique(both$options$site), "saltmill")
+  expect_true(unable %in% both$left_out$site)
+  expect_refusal(plan_options(job, sites, only = unable), "option", paste(unable, "is left out"))
+})

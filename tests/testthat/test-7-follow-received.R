@@ -33,7 +33,7 @@ test_that("lines of a bill that are right are taken, and the others told", {
 })
 
 test_that("what is quarantined is told once, and the disk is not filled", {
-  x <- at_farm(frames = "1-6")
+  x <- at_farm()
   x$send()
   remote <- clockpigeon:::remote_jobs(x$ledger, "review-1")[[1]]
   for (k in 1:2) clockpigeon:::note_quarantined(x$ledger, "review-1", remote, c("a fault", "a fault", "another"), "bill")
