@@ -85,8 +85,16 @@ take_back_broken <- function(where) {
   invisible()
 }
 
+# Is a path a named pipe? Who opens one waits for its other end. R does not tell the kind of a file.
+is_pipe <- function(path) {
+  if (.Platform$OS.type == "windows" || !file.exists(path) || !file.size(path) %in% 0) return(FALSE)
+  ran <- tryCatch(processx::run("test", c("-p", path), error_on_status = FALSE), error = function(e) list(status = 1L))
+  ran$status == 0
+}
+
 check_ledger_path <- function(where, read_only) {
   if (dir.exists(where)) stop_input("ledger", "is a folder", where, "Name a file, such as ledger.sqlite.")
+  if (is_pipe(where)) stop_input("ledger", "is no file but a pipe", where, "Name a file, such as ledger.sqlite.")
   if (!dir.exists(dirname(where))) {
     stop_input("ledger", paste("the folder", dirname(where), "does not exist"), where, "Make it first.")
   }

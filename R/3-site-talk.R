@@ -6,6 +6,10 @@
 # where there is one, reads its events). An error where the token cannot be read.
 site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clock = this_moment) {
   need_package("curl", "sites that are reached by an address")
+  if (is.null(site$service$address)) {
+    stop_input("service", "has no address any more", paste0("sites/", site$site, ".yaml, field `service`"),
+               "Write `service` there again: jobs were sent to it.")
+  }
   list(site = site$site, address = sub("/+$", "", site$service$address), token = service_token(site), tries = tries,
        timeout_s = timeout_s, until = Inf, most = json_bytes, sleep = sleep, clock = clock, request = service_request)
 }

@@ -15,10 +15,12 @@ order_job <- function(project, ledger, job, what, source = "command") {
   says <- paste0(": ", what)
   if (!length(remote_jobs(ledger, job))) return(list(says = says))
   rows <- as_frame(fetch_job(project, ledger, job, 0))
-  lost <- rows[!is.na(rows[["trouble"]]), , drop = FALSE]
+  # A site that was asked and answered has the order; of others nothing happened yet.
+  lost <- rows[!is.na(rows[["trouble"]]) & is.na(rows[["state"]]), , drop = FALSE]
+  if (nrow(lost)) says <- paste0(": ", what, " here, and not at ", toString(unique(lost[["site"]])), " yet")
   list(says = says, trouble = if (nrow(lost)) {
-    paste0(lost[["site"]][1], " does not know it yet: it ", lost[["trouble"]][1],
-           ". It is told at the next fetch or watch.")
+    paste0(lost[["site"]][1], " ", lost[["trouble"]][1],
+           ". The order is kept, and passed on at the next fetch or watch.")
   })
 }
 

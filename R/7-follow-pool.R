@@ -3,8 +3,8 @@
 
 # `job`: what is to be done, as pool_job() makes it; `ledger`: open for writing. Runs until nothing is left to do, or
 # nothing can be done any more. What happens is in the ledger before the next step is taken, so that a run that was
-# ended anyhow is resumed by running again. Returns the frames with their `state`.
-run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock) {
+# ended anyhow is resumed by running again. Returns the frames with their `state`. Tests replace `clock` and `sleep`.
+run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock, sleep = Sys.sleep) {
   pool <- list(job = job, ledger = ledger, clock = clock, run = new_run(), frames = job$frames, begun = 0L,
                paused = FALSE, stopped = FALSE, heeded = -Inf, said = -Inf, progress = progress, slowest = list(),
                first_given = list())
@@ -21,7 +21,7 @@ run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock) {
     if (pool$stopped || !can_go_on(pool)) break
     for (name in names(pool$slots)) pool <- step_slot(pool, name)
     pool <- tell_progress_of(pool)
-    Sys.sleep(if (pool$paused) 0.2 else 0.01)
+    sleep(if (pool$paused) 0.2 else 0.01)
   }
   if (pool$stopped) pool <- end_all(pool)
   whole_frames(pool$frames)

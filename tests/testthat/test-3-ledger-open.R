@@ -108,3 +108,11 @@ test_that("what a writer was doing when it was killed is taken back, and who onl
   expect_identical(nrow(timings(reader)), nrow(example_timings()))
   expect_equal(ask_rows(reader$con, "SELECT count(*) AS n FROM machines")$n, 0)
 })
+
+test_that("a pipe is no ledger, and nobody waits at it", {
+  skip_on_os("windows")
+  path <- file.path(scratch(), "pipe.sqlite")
+  processx::run("mkfifo", path)
+  expect_refusal(open_ledger(path), "ledger", "is no file but a pipe")
+  expect_refusal(open_ledger(path, read_only = TRUE), "ledger", "is no file but a pipe")
+})

@@ -123,3 +123,20 @@ test_that("a clock that is off is told from one that answered late", {
   farm <- test_farm(faults = "skew=1h")
   expect_equal(clockpigeon:::ask_site(farm_service(farm))$ahead_s, 3600)
 })
+
+test_that("a site whose card lost its service is one error, whoever asks", {
+  skip_if_not_installed("curl")
+  site <- list(site = "saltmill", service = NULL)
+  expect_refusal(clockpigeon:::site_service(site), "service", "has no address any more")
+})
+
+test_that("one deadline holds for a whole exchange, and a site that asks to wait longer is left", {
+  skip_if_not_installed("curl")
+  waited <- 0
+  busy <- list(status = 429L, headers = list("retry-after" = "300"), body = raw())
+  service <- list(site = "s", address = "http://127.0.0.1:9", tries = 5, timeout_s = 1, until = clockpigeon:::steady_clock() + 60,
+                  most = 1e6, sleep = function(s) waited <<- waited + s, request = function(...) busy)
+  expect_refusal(clockpigeon:::ask_service(service, "GET", "/x"), "service", "asks to wait 5m00s (status 429)")
+  expect_identical(waited, 0)
+  expect_gt(clockpigeon:::service_within(service, 10)$until, clockpigeon:::steady_clock() + 5)
+})
