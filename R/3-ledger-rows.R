@@ -58,6 +58,7 @@ write_timings <- function(ledger, rows, also = NULL, given = character(), once =
       if (length(also)) also(con, rows[["id"]])
       # A large import is quicker without, and whoever next writes makes it.
       if (nrow(rows) < 1e5) index_settings(con)
+      seal_timings(con)
     }),
     clockpigeon_error = function(e) stop(e),
     error = function(e) stop_input("ledger", paste("the rows were not added:", one_line(conditionMessage(e))),

@@ -47,7 +47,7 @@ ledger_faults <- function(ledger, there) {
   odd <- if (nrow(old)) setdiff(old[["old_id"]], known_ids(ledger, old[["old_id"]]))
   n <- c("corrections of timings that are not there" = length(odd), n)
   own <- if (!on_server(con)) setdiff(DBI::dbGetQuery(con, "PRAGMA integrity_check(5)")[[1]], "ok")
-  c(paste(n, names(n))[n > 0], own)
+  c(paste(n, names(n))[n > 0], own, seal_faults(con))
 }
 
 # Gives a role of the server what it takes to `read`, to `write` (all but corrections) or to `correct`; each has what
