@@ -26,6 +26,19 @@ show_value <- function(x) {
   if (is.character(x)) paste0("'", text, "'") else text
 }
 
+# An error in one line that keeps its cause: its message, the function that refused, and the errors that led to it.
+error_words <- function(e) {
+  words <- character()
+  for (depth in 1:5) {
+    said <- trimws(strsplit(conditionMessage(e), "\n", fixed = TRUE)[[1]][1])
+    name <- if (!inherits(e, "clockpigeon_error") && is.call(conditionCall(e))) deparse(conditionCall(e)[[1]])[1]
+    words <- c(words, paste0(said, if (length(name)) paste0(" (in ", name, ")")))
+    e <- e$parent
+    if (!inherits(e, "condition")) break
+  }
+  paste(words, collapse = "; caused by: ")
+}
+
 # Texts as a terminal may have them: without control characters but line ends and tabs, and without escape sequences but
 # the styles that we set ourselves (bold, faint, italic, underlined, colours of the foreground).
 printable <- function(text) {

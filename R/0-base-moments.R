@@ -3,7 +3,7 @@
 # Clock for every day or moment that decides something: Sys.time(), or the environment variable CLOCKPIGEON_NOW. The
 # variable holds a moment; a moment from which time runs faster, `2027-06-01T12:00:00Z x60 since 2027-05-01T09:30:00Z`
 # (the second moment is the machine's clock at the first); or `@` and the path of a file with a moment, a simulated
-# clock that advances only when somebody writes a later moment there (set_clock_file()).
+# clock that advances only with set_clock_file().
 this_moment <- function() {
   said <- Sys.getenv("CLOCKPIGEON_NOW")
   if (!nzchar(said)) return(Sys.time())

@@ -15,7 +15,7 @@
 # so much all that was seen is taken earlier, and the end later. A start that nobody knew of tells nothing of the pace,
 # and as the moment of the half it would be taken for one: with 5 s of start on a minute of frames 1 of 100 ranges of
 # 80 % held at a quarter. A first frame earlier than in 99 of 100 draws is the same the other way round: a person began
-# at once where the card lets expect a wait.
+# at once although the card predicts a wait.
 #
 # `over`: how much longer the rest takes than what was seen says, where pace_test() found that it slowed down; `drift`:
 # sd of the log of what it may take beside what the draws have.
@@ -82,8 +82,8 @@ drift_factors <- function(n, drift) {
   exp(drift * stats::qnorm((((seq_len(n) * 0.6180339887) %% 1) * (n - 1) + 0.5) / n))
 }
 
-# By how much the first frame that was seen came later than it should have, or earlier (below 0), by what came since; 0
-# unless it is later or earlier than in 99 of 100 draws, were they as slow or as quick. `seen`: in order.
+# Delay of the first frame relative to its forecast, at the pace of the later frames; negative for an early start. It is 0
+# unless the first frame is outside the central 98 % of the draws, scaled to that pace. `seen`: in order.
 start_shift <- function(home, seen) {
   m <- length(seen)
   if (!m) return(0)

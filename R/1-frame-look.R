@@ -18,7 +18,7 @@ look_at_pictures <- function(paths, threads = 1, most_pixels = usual_pixels) {
   as_looks(looked_pictures(paths, as.integer(threads), most_pixels))
 }
 
-# Pixels that a picture may have where nobody says how large it is to be.
+# Most pixels of a picture whose size was not ordered.
 usual_pixels <- 1e8
 
 # The same of one picture's values, an array height x width x channels of linear light, or as for a display.

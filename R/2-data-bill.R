@@ -97,8 +97,7 @@ their_words <- function(x, words) {
   x
 }
 
-# What each line is: its own word for it, the site's file, or what it says of itself. A negative line without any is a
-# refund. list(kind, matched): whether a word of the file or of the line said so.
+# Kind of each line, from the line's own word or the site's file. A negative line without a kind is a refund. list(kind, matched): whether a word of the file or of the line said so.
 line_kinds <- function(x, words, where) {
   kind <- their_words(x[["kind"]], words)
   by_item <- their_words(x[["item"]], words)

@@ -121,7 +121,7 @@ read_yaml_file <- function(path) {
   failed <- function(e) {
     refuse(paste("is no YAML:", shown_text(sub("\\.?\\s*$", "", conditionMessage(e)), 200)), "Mend the line it names.")
   }
-  # What a mapping says itself counts before what it takes over with `<<`.
+  # Explicit keys take precedence over keys merged with `<<`.
   tryCatch(yaml::yaml.load(text, eval.expr = FALSE, handlers = yaml_handlers, merge.precedence = "override"), error = failed, warning = failed)
 }
 

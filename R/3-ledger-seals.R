@@ -1,7 +1,7 @@
 # Seals of a ledger's file: a digest for each block of timings, written with them, by which a changed bit is found.
 
-# Timings of one block, and the most blocks that are sealed at once, so that an import is not slowed down; what is left
-# is sealed with later rows.
+# Timings of one block, and the most blocks that are sealed at once, so that an import is not slowed down. Later
+# writes seal the rest.
 seal_size <- 200L
 seals_at_once <- 20L
 
@@ -33,8 +33,7 @@ timings_hash <- function(con, first, last) {
   paste(openssl::sha256(charToRaw(paste(unlist(texts), collapse = "\x1e"))))
 }
 
-# Blocks whose timings are not those that were sealed, as texts. Of a block some of which went into an archive nothing
-# can be said.
+# Blocks whose timings differ from their seal, as texts. Blocks with archived rows are skipped.
 seal_faults <- function(con) {
   if (on_server(con) || !DBI::dbExistsTable(con, "seals")) return(character())
   seals <- DBI::dbGetQuery(con, "SELECT * FROM seals ORDER BY first")

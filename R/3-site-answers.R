@@ -1,4 +1,4 @@
-# What a site may answer: types and ranges of the fields of the protocol (inst/protocol/site.yaml). An answer that breaks
+# Types and ranges of the protocol's fields in a site's answers (inst/protocol/site.yaml). An answer that breaks
 # them is an error that names the field; a row of a list that breaks them is set aside with the reason, and the other
 # rows count.
 

@@ -60,7 +60,7 @@ wait_for_bytes <- function(stream, seconds) {
     if (length(stream$pending) > had || stream$ended || steady_clock() >= until) break
     Sys.sleep(0.005)
   }
-  # More than fits is taken in turns: the rest is asked for behind the last event that was read.
+  # Read a large backlog in turns: the next request continues after the last event that was read.
   if (stream$full) {
     lapply(curl::multi_list(stream$pool), curl::multi_cancel)
     stream$ended <- TRUE

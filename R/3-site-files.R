@@ -39,7 +39,7 @@ send_site_file <- function(path, sha256, service, part_bytes) {
 # RFC 9530's way to write a body's SHA-256.
 digest_header <- function(bytes) paste0("sha-256=:", openssl::base64_encode(openssl::sha256(bytes)), ":")
 
-# Fetch one picture of a remote job, beside its name, and give it that name when its SHA-256 is what the site says.
+# Fetch one picture of a remote job under a temporary name, and rename it when its SHA-256 is correct.
 # Returns whether it is whole. A part has 1 MiB at most by the protocol; a picture that has an empty part, or sends more
 # bytes than the site says, is given up.
 fetch_picture <- function(service, job, row, path) {

@@ -17,7 +17,7 @@ site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clo
 # An answer in JSON is a page of rows, a bill or a state: 8 MB hold 20,000 lines of a bill.
 json_bytes <- 8e6
 
-# The same service with one deadline for all that is asked of it from now on.
+# The same service with one deadline for all requests from now on.
 service_within <- function(service, seconds) {
   service$until <- steady_clock() + seconds
   service
@@ -45,7 +45,7 @@ secret_text <- function(from, where) {
   token
 }
 
-# Whether two texts are the same, in a time that does not tell where they differ.
+# Are two texts equal? The time it takes does not reveal where they differ.
 same_secret <- function(given, secret) {
   digest <- function(x) as.integer(openssl::sha256(charToRaw(enc2utf8(paste(x)))))
   sum(bitwXor(digest(given), digest(secret))) == 0
@@ -150,7 +150,7 @@ service_request <- function(service, method, url, body, headers) {
     if (got$size <= service$most) got$pieces[[length(got$pieces) + 1]] <- bytes
   })
   on.exit(lapply(curl::multi_list(pool), curl::multi_cancel))
-  # curl 5.0 counts whole seconds where it is told to wait, and spins meanwhile.
+  # With a timeout, curl 5.0 counts whole seconds and spins meanwhile.
   waits <- function() is.null(got$answer) && is.null(got$failed) && got$size <= service$most
   while (waits()) {
     tryCatch(curl::multi_run(timeout = 0, pool = pool), error = function(e) got$failed <- conditionMessage(e))

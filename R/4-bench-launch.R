@@ -1,7 +1,7 @@
 # Starting a process that takes orders from this one, so that no other process can join and take them.
 #
 # On this machine the two talk through a socket in a folder that its owner alone may enter. Over a network they talk by
-# TLS through a WebSocket whose path is a secret: whoever does not know the path is refused before any task is sent.
+# TLS through a WebSocket whose path is a secret: a process without the path is refused before any task is sent.
 # Nodes get the secret and the certificate on standard input, never as an argument, which others could list. (A client
 # certificate would serve as well; mirai 2.7 gives its daemons none.)
 
@@ -50,7 +50,7 @@ listen_for_node <- function(profile, url) {
   bquote(mirai::daemon(.(mirai::status(.compute = profile)$daemons), tlscert = .(pair$client)))
 }
 
-# A call as one line of R, whatever its texts hold.
+# A call as one line of R.
 call_line <- function(call) paste(deparse(call, width.cutoff = 500), collapse = " ")
 
 # Start R on another machine by SSH, with what it runs on standard input. Without `listen` the machine reaches us through

@@ -8,7 +8,7 @@ node_address <- function(launch) {
   else mirai::host_url(tls = TRUE)
 }
 
-# Start a process on a node that takes orders from this one; it answers later. A scheduler is asked for a machine.
+# Start a process on a node that takes orders from this one; it answers later. Request a machine from a scheduler.
 begin_node <- function(node) {
   need_package("mirai", "nodes")
   profile <- node_profile(node)

@@ -9,8 +9,8 @@ is_scheduled <- function(node) identical(node$launch$by, "cluster")
 # What this process has in the queues of schedulers, by the profile of the node that it is for: list(id, command).
 in_queue <- new.env()
 
-# Hand the scheduler a script that runs `lines` on one of its machines; list(id, command). What the script prints goes
-# nowhere unless the options say where, and the scheduler does not restart a job that it cut: we ask for another.
+# Hand the scheduler a script that runs `lines` on one of its machines; list(id, command). The options decide
+# where its output goes. The scheduler does not restart a job that it cut: we request another.
 submit_job <- function(node, lines) {
   launch <- node$launch
   script <- tempfile("clockpigeon-")
@@ -28,7 +28,7 @@ submit_job <- function(node, lines) {
   list(id = id, command = launch$command)
 }
 
-# A command of the scheduler, which may have arguments of its own, run without a shell: list(status, text).
+# Run a scheduler's command, with its arguments and without a shell: list(status, text).
 ask_scheduler <- function(command, arguments = character(), input = NULL) {
   log <- tempfile("clockpigeon-")
   on.exit(unlink(log, expand = FALSE))

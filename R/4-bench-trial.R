@@ -102,7 +102,7 @@ run_trial <- function(trial, bench, pictures) {
   began <- Sys.time()
   ran <- run_trial_command(engine, program, values, bench, used$asked)
   if (inherits(ran, "error")) {
-    return(c(before$row, ended("failed", paste("could not be started:", first_line(conditionMessage(ran))))))
+    return(c(before$row, ended("failed", paste("could not be started:", first_line(error_words(ran))))))
   }
   ran$wall_s <- ran$wall_s + before$seconds
   numbers <- parse_output(ran$text, engine$reads)
@@ -154,7 +154,7 @@ run_prepass <- function(trial, engine, program, values, bench, row) {
   if (length(step$program)) program <- needed_program(step$program, engine)
   ran <- run_trial_command(engine, program, values, bench, NULL, step$arguments,
                            c(engine$environment, step$environment))
-  fault <- if (inherits(ran, "error")) paste("could not be started:", first_line(conditionMessage(ran)))
+  fault <- if (inherits(ran, "error")) paste("could not be started:", first_line(error_words(ran)))
            else if (ran$late) paste("ended after", format_duration(bench$options$time_limit))
            else if (!identical(ran$exit, 0L)) paste0("exit status ", ran$exit, ": ", output_ends(ran$text))
   if (step$each == "frame") return(list(seconds = if (is.null(fault)) ran$wall_s else 0, fault = fault))

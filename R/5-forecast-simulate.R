@@ -128,8 +128,7 @@ simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE
   c(list(draws = out), if (keep || halted) list(run = run))
 }
 
-# What a site charges in each draw, whoever pays it: its quotes, its meter and its caps count that, and a gift comes off
-# only what is to be paid. `draws`: as simulated() makes them.
+# Gross amount that a site charges in each draw. Quotes, meters and caps are gross; a gift reduces only the payment. `draws`: as simulated() makes them.
 full_price <- function(draws) draws[["cost"]] + or_else(draws[["gifts"]], 0)
 
 # An option as option_of() gives it, with what is changed.

@@ -150,7 +150,7 @@ unpack_parcel <- function(path, into, most = 50e9) {
   changed <- file_hashes(there) != content$files$sha256
   if (any(changed)) refuse(paste0("has another ", content$files$path[changed][1], " than it lists"))
   if (content_version(content$files) != content$version) refuse("bears another version than its content has")
-  # What the zip file says of rights does not count here.
+  # Ignore the file modes of the zip file.
   Sys.chmod(list.files(stage, recursive = TRUE, full.names = TRUE, all.files = TRUE), "644")
   Sys.chmod(c(stage, list.dirs(stage)), "755")
   if (!file.rename(stage, into)) stop_input("file", "cannot be written", into, "Name another folder.")

@@ -31,11 +31,11 @@ take_bill <- function(path, project, ledger, job, card, watched) {
   list(new = new, other = other, off = read$off, replaced = length(reread$gone), unmatched = read$unmatched)
 }
 
-# A file is known by its content, whatever it is called.
+# A file is identified by its content, not by its name.
 bill_digest <- function(path) substr(unname(file_hashes(path)), 1, 12)
 
-# What another reading of one file changes: `rows` that are to be added, and keys of lines that are `gone`, since the map
-# takes them for a total now or for another kind.
+# Changes that another reading of the same file makes: `rows` to add, and keys of lines that are `gone` because the map
+# now reads them as totals or as another kind.
 reread_lines <- function(rows, known, all, digest) {
   mine <- known[endsWith(or_else(known[["source"]], ""), paste0("#", digest)), , drop = FALSE]
   if (!nrow(mine)) return(list(rows = rows, gone = character()))

@@ -1,4 +1,4 @@
-# Copies of finished frames: the same frames once more in another folder or under another name. A frame that is complete
+# Copies of finished frames: the same frames again in another folder or under another name. A frame that is complete
 # anywhere counts as complete, and copies are reported as what they are.
 
 # Tell the copies in a list of pictures from the frames. `files`: as listed_pictures() makes them, of one job or folder.
@@ -37,7 +37,7 @@ shot_copies <- function(files, asked) {
   list(files = files, findings = bind_tables(findings))
 }
 
-# Sequences that a shot is to have: one for each camera and layer. A folder of no job says nothing of it.
+# Sequences that a shot is to have: one for each camera and layer. A folder without a job has no such number.
 wanted_sequences <- function(asked, shot) {
   if (!asked$named) return(Inf)
   max(1, length(shot$needs$cameras)) * max(1, or_else(shot$layers, 1L))
@@ -88,7 +88,7 @@ join_copy <- function(files, name, of) {
   beside <- at[match(again, own)]
   findings <- if (length(again)) {
     equal <- unname(file_hashes(files[["at"]][again]) == file_hashes(files[["at"]][beside]))
-    file_finding(files[again, , drop = FALSE], "copy", "doubt", "is a copy of a frame that is there",
+    file_finding(files[again, , drop = FALSE], "copy", "doubt", "is a copy of a finished frame",
                  paste0(ifelse(equal, "the same picture as ", "another picture than "), files[["path"]][beside]))
   }
   list(files = if (length(drop)) files[-drop, , drop = FALSE] else files, findings = findings)

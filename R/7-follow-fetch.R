@@ -38,7 +38,7 @@ fetch_job <- function(project, ledger, job, seconds = Inf, links = NULL) {
   }
   remotes <- Filter(function(remote) !remote$deleted, remote_jobs(ledger, job))
   until <- steady_clock() + seconds
-  # A site that is slow keeps nobody waiting for another: all that it is asked beside its pictures has this time.
+  # Time for one site's whole exchange without its pictures, so that a slow site does not delay the others.
   patience <- min(60, max(10, seconds))
   rows <- lapply(remotes, function(remote) {
     tryCatch(fetch_remote(project, ledger, job, remote, until, patience, links),
@@ -178,7 +178,7 @@ keep_claim <- function(ledger, job, remote, state) {
 # ---- pictures and the bill -------------------------------------------------------------------------------------------
 
 # Pictures that are ready there and not here, the earliest first, until the time is over. `ready`: how many the site has;
-# where its events told of fewer (one of them may have been set aside), all that are not here are asked for.
+# with fewer `ready` events (one may be quarantined), every frame that is not here is requested.
 fetch_pictures <- function(service, project, ledger, job, remote, until, ready) {
   frames <- order_frames(remote$order)
   events <- remote_told(ledger, job, remote)

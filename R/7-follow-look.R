@@ -28,7 +28,7 @@ chance_findings <- function(place) {
   # What is there is there, whenever it is asked.
   if (length(place$seen) && all(place$seen$here)) return(NULL)
   short <- function(p) p < asked$confidence - 0.005
-  # Frames that are paid for or rendered are no reason to leave the rest: a job that was begun goes on, late as it is.
+  # A job that has started continues after its deadline: its first frames are paid for.
   late <- if (length(place$seen)) "note" else "stops"
   if (asked$deadline_s <= 0) {
     return(place_finding("late", late, NA, "the deadline has passed",

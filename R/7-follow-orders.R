@@ -15,7 +15,7 @@ order_job <- function(project, ledger, job, what, source = "command") {
   says <- paste0(": ", what)
   if (!length(remote_jobs(ledger, job))) return(list(says = says))
   rows <- as_frame(fetch_job(project, ledger, job, 0))
-  # A site that was asked and answered has the order; of others nothing happened yet.
+  # Sites that answered have the order; the others do not know it yet.
   lost <- rows[!is.na(rows[["trouble"]]) & is.na(rows[["state"]]), , drop = FALSE]
   if (nrow(lost)) says <- paste0(": ", what, " here, and not at ", toString(unique(lost[["site"]])), " yet")
   list(says = says, trouble = if (nrow(lost)) {

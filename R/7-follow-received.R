@@ -1,11 +1,11 @@
-# What a site sent about a job, checked against the order before any of it is written down. An entry that cannot be true
-# is quarantined: an event `quarantined` with the reason, which counts nowhere. Everything else of the answer is kept.
+# Checks of everything that a site sent about a job, before it is stored. An entry that cannot be true is
+# quarantined: an event `quarantined` with the reason, which counts nowhere. Everything else of the answer is kept.
 
 # A text or a number that a site says; NA for anything else.
 said_text <- function(x, most = 60) if (is.character(x) && length(x) == 1) shown_text(x, most) else NA_character_
 said_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
 
-# What a site tells, of which we know what it is; the rest is kept under its own name, and does nothing.
+# Kinds of events that have an effect here. Other kinds are stored under their own name.
 told_by_sites <- c("begun", "node up", "node gone", "rendering", "ready", "failed", "lost", "charged", "halted")
 
 # Fields of an event, and which of them may be absent.
@@ -63,8 +63,8 @@ picture_bytes <- function(shot) 64 * shot$width * shot$height + 1e6
 picture_answer <- c(parts = "count", bytes = "bytes", sha256 = "sha256")
 time_answer <- c(node = "text", seconds = "seconds", charge = "charge", version = "text", ended = "moment")
 
-# A row of a list of frames that is ready: list(row, fault). What is told beside the picture is dropped where it cannot be
-# true; `fault` says what was wrong.
+# Check one finished frame: list(row, fault). Facts about the picture that cannot be true are dropped, and `fault` names
+# them.
 received_picture <- function(row, shot) {
   fault <- answer_fault(row, picture_answer)
   if (is.null(fault) && row$bytes > picture_bytes(shot)) {

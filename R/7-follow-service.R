@@ -147,7 +147,7 @@ remote_cap <- function(place, part, site, share, trial, ledger) {
   list(amount = ceiling(100 * max(amount / rate, least_charge(site), 0.01)) / 100, currency = site$currency)
 }
 
-# What a job costs at least by its card: its fee, its minimum and that of a node, with tax.
+# Least that a card charges for a job: its fee, and the larger of its minimum and a node's minimum, with tax.
 least_charge <- function(site) {
   price <- site$price
   least <- or_else(price$fixed, 0) + max(or_else(price$minimum, 0), or_else(price$minimum_node, 0))

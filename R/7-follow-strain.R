@@ -79,14 +79,14 @@ nodes_of_sites <- function(x) {
   nodes[grepl("/", nodes, fixed = TRUE) & sub("/.*", "", nodes) %in% x$at_sites[["site"]]]
 }
 
-# Prepaid money that the rest will use up, by what was charged so far. What was given at the site is used first; a gift
-# alone stops nothing when it is used up.
+# Prepaid money that the rest of the job will use up, at the charges so far. Gifts are used first. A used-up gift alone
+# stops no job.
 balance_alarm <- function(x, site, part) {
   if (is.na(site$charged)) return(NULL)
   card <- x$state$scenario$sites[[site$site]]
   if (!any(vapply(card$balances, function(b) b$kind == "prepaid", NA))) return(NULL)
   held <- balance_held(card, x$state$job, c(given_kinds, "prepaid"))
-  # What gifts pay of the rest comes off what we pay, and not off what the site charges.
+  # A gift reduces our payment, not the site's charge.
   total <- x$parts[["cost_mean"]][part] + mean(or_else(x$going$draws[[part]][["gifts"]], 0))
   if (is.na(held) || site$charged < 0.05 * total || total <= held) return(NULL)
   currency <- x$state$scenario$currency

@@ -260,7 +260,7 @@ headed_extent <- function(path) {
 # In stretches of 400 pictures with 8 more on either side: memory stays bounded, and each picture has its neighbours.
 looked_findings <- function(files, size, shot, threads, meter, edges = integer(), stretch = 400, beside = 8) {
   n <- nrow(files)
-  # Another size than the shot's is a finding of its own; four times its pixels are more than are decoded.
+  # Pictures of another size are reported; those with more than four times the pixels are not decoded.
   most_pixels <- if (length(size)) max(1e6, 4 * prod(unlist(size))) else usual_pixels
   facts <- list()
   found <- list()

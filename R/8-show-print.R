@@ -1,6 +1,6 @@
 # Print methods: one header line with counts, a body, and what was hidden.
 
-# Texts come from files, engines and sites: nothing of them may move the cursor or write elsewhere.
+# Texts from files, engines and sites must not move the cursor or write elsewhere.
 show_lines <- function(...) cat(printable(unlist(list(...))), sep = "\n")
 
 comparison_lines <- function(x, width = terminal_width()) {

@@ -5,8 +5,8 @@
 # its card says.
 circle_faults <- "freeze=3@3min:12min,corrupt=2%,prices=1.3"
 
-# The circle has a clock of its own, which advances by `circle_step` seconds each time the farm is asked: every machine
-# prints the same figures, however slow it is. It starts on the day the demo's rate cards were written.
+# The circle's simulated clock advances by `circle_step` seconds with every poll of the farm. Every machine prints the same
+# figures, however slow it is. The clock starts on the day the demo's rate cards were written.
 circle_start <- as.POSIXct("2026-11-26 22:00:00", tz = "UTC")
 circle_step <- 30
 circle_polls <- 400
@@ -106,7 +106,7 @@ circle_note <- function(...) show_lines("", paste0(...), "")
 
 # ---- the stand-in ----------------------------------------------------------------------------------------------------
 
-# The command `standin` as a process of its own, and this process' token.
+# Start the command `standin` as a separate process, and set this process' token.
 begin_standin <- function(folder) {
   log <- tempfile("standin-", fileext = ".log")
   token <- paste(openssl::rand_bytes(12), collapse = "")
@@ -133,7 +133,7 @@ begin_standin <- function(folder) {
   cat(paste0("service: {address: ", line[1], "/saltmill, token: {env: CLOCKPIGEON_TOKEN}}\n"),
       file = file.path(folder, "sites", "saltmill.yaml"), append = TRUE)
   circle_note("A farm stands in for saltmill: a node will freeze, some pictures come cut off, and it charges 1.3 times ",
-              "what its card says. Its clock advances by ", circle_step, " s each time it is asked.")
+              "what its card says. Its clock advances by ", circle_step, " s with every poll.")
   list(process = process, before = before, log = log)
 }
 

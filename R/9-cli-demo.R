@@ -34,7 +34,7 @@ cli_demo <- function(o, args) {
   0L
 }
 
-# The choice of the film, in a process beside this one where the system can fork; what is returned waits for it.
+# Compute the film's choice in a forked process where the system allows it; the returned function waits for it.
 film_beside <- function() {
   choose <- function() cli_kept_choice(list(deadline = "28h"), "film", FALSE)
   if (.Platform$OS.type == "windows") return(choose)
@@ -60,8 +60,7 @@ reachable_choice <- function(project) {
   decide(forecast, question_of(forecast, question$deadline, question$budget, question$confidence, question$rule, TRUE))
 }
 
-# A deadline that half of the options keep, and a budget for the dearer half of these; both a little beyond, and at least
-# one option misses one of them.
+# A deadline that half of the options meet, and a budget above the median cost of these options.
 reachable_limits <- function(options) {
   minutes <- ceiling(1.05 * stats::median(options[["finish_p90"]]) / 60)
   kept <- options[["finish_p90"]] <= 60 * minutes

@@ -136,8 +136,8 @@ page_asked <- function(input, made) {
                    noise = number(input$noise)))
 }
 
-# What the browser judges by itself: of each option the middle of its finish and its mean cost, and all draws as 64-bit
-# numbers, costs in whole minor units; what the question begins with; the ends of its ranges.
+# Facts from which the browser judges: each option's median finish and mean cost, all draws as 64-bit numbers (costs in
+# whole minor units), the initial question, and the ends of its ranges.
 page_facts <- function(forecast, asked) {
   facts <- option_facts(forecast)
   table <- facts$table

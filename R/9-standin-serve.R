@@ -102,8 +102,8 @@ step_farms <- function(farms, renders, streams) {
   for (stream in streams$open) tryCatch(send_new_events(stream), error = function(e) NULL)
 }
 
-# Run a farm's jobs up to now, and return those that were running. An answer tells of everything that happened before
-# it, so that what a client sees depends on the clock alone.
+# Run a farm's jobs up to now, and return the running jobs. Requests call this first, so that an answer depends on the
+# clock alone.
 run_farm <- function(farm) {
   running <- Filter(function(job) is.na(job$halted), farm$jobs)
   if (length(running)) {
@@ -137,7 +137,7 @@ answer_request <- function(farm, streams, conn, req) {
   conn$close()
 }
 
-# An answer, or a problem in its place: whatever a client sends, the stand-in answers and goes on.
+# An answer, or a problem in its place, so that no request ends the stand-in.
 kept_answer <- function(code) {
   tryCatch(code, standin_problem = identity, error = function(e) {
     list(status = 500L, body = list(type = "/problems/fault", title = "The stand-in failed", status = 500L,

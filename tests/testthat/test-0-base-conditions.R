@@ -27,3 +27,13 @@ test_that("a text for a terminal keeps its styles and line ends, and nothing tha
   expect_identical(printable(paste0("turned ", "\u202e", "round")), "turned ?round")
   expect_identical(printable("\u009b2J"), "?2J")
 })
+
+test_that("an error in one line keeps who refused, and its cause", {
+  refusing <- function(x) stop("no room\nfor it")
+  cause <- tryCatch(refusing(1), error = identity)
+  expect_identical(clockpigeon:::error_words(cause), "no room (in refusing)")
+  outer <- structure(class = c("error", "condition"), list(message = "cannot start", call = NULL, parent = cause))
+  expect_identical(clockpigeon:::error_words(outer), "cannot start; caused by: no room (in refusing)")
+  expect_match(clockpigeon:::error_words(tryCatch(clockpigeon:::stop_input("type", "got x", "here", "Write y."), error = identity)),
+               "got x")
+})
