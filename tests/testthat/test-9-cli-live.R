@@ -71,7 +71,8 @@ test_that("every change is an object of one line, until the job ends", {
 })
 
 test_that("the real view keeps to its terminal", {
-  skip_if(!nzchar(Sys.which("tmux")))
+  skip_if(!nzchar(Sys.which("tmux")), "tmux is not here")
+  skip_if(!file.exists("/dev/pts/ptmx"), "the system has no pseudo-terminals (a chroot without /dev/pts)")
   skip_if_not_installed("mirai")
   withr::local_envvar(CLOCKPIGEON_NOW = NA)
   x <- decided(frames = "1-3")
