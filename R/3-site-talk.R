@@ -2,7 +2,7 @@
 
 # What a service is reached by: `address` (of the site's service), `token`, how often a question is asked (`tries`), how
 # long one answer may take (`timeout_s`), until when all questions must be answered (`until`, by the steady clock), how
-# many bytes an answer may have (`most`), and what tests replace: the clocks and how it is asked (`request`; `connect`,
+# many bytes an answer may have (`most`), and what tests replace: the clocks and the request (`request`; `connect`,
 # where there is one, reads its events). An error where the token cannot be read.
 site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clock = this_moment) {
   need_package("curl", "sites that are reached by an address")

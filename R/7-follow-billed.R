@@ -1,7 +1,7 @@
 # A bill that a site sent, taken into the ledger: lines of this job, each once, corrections beside what they correct.
 
 # The lines of a bill that are of this job go to the ledger. A line without a key of its site is known by all that is read
-# of it but its kind, and by how often the same is in its file: another file, in whatever form, that has it as often adds
+# of it but its kind, and by how often the same is in its file: another file or form with the same lines adds
 # nothing. The same file read again, by a corrected map, replaces the lines of its earlier reading.
 take_bill <- function(path, project, ledger, job, card, watched) {
   read <- read_bill(path, card)

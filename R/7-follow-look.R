@@ -234,8 +234,8 @@ gift_words <- function(site, job) {
   if (given > 0) paste0("; balances given there pay ", format_money(given, job$currency), " of it")
 }
 
-# Balances of the sites that are paid, against what the site will charge: a site that is paid ahead stops when nothing is
-# left, a gift that is used up is followed by a bill.
+# Balances of the sites that are paid, against what the site will charge: a site that is paid ahead stops when the money is
+# used up; after a gift a bill follows.
 balance_findings <- function(place) {
   parts <- as_frame(place$parts)
   job <- place$state$job

@@ -2,7 +2,7 @@
 
 # `verified`: of a job. Pictures that are not usable are moved to `refused/` beside the folder of frames, and what was
 # found is told in the ledger, as is what is usable; returns the frames that are refused, `shot`, `frame`, and whether
-# a picture of it was `moved`. Asked again of the same pictures it tells nothing twice.
+# a picture of it was `moved`. A second call for the same pictures adds nothing.
 refuse_frames <- function(verified, project, ledger) {
   rows <- as_frame(verified$frames)
   job <- verified$job
