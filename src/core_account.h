@@ -35,6 +35,10 @@ class Account {
   }
 
   bool special() const { return !special_.empty(); }
+  // Does a charge round each run by itself?
+  bool each_run() const {
+    return std::any_of(special_.begin(), special_.end(), [](const Special &s) { return s.counted->each_run; });
+  }
 
   void clear() {
     std::fill(by_activity_.begin(), by_activity_.end(), 0);
@@ -57,9 +61,8 @@ class Account {
         const bool none = s.near == counted.hours.to.size() || to <= counted.hours.from[s.near];
         inside = whole ? inside : none ? 0 : counted.hours.within(from, to, s.near);
       }
-      ticks ms = (inside + 500) / 1000;
-      if (counted.each_run) ms = stepped(ms, counted);
-      by_charge_[node * way_.counted.size() + s.charge] += ms;
+      // Runs that are rounded one by one add up in milliseconds, all other time in ticks.
+      by_charge_[node * way_.counted.size() + s.charge] += counted.each_run ? stepped(to_ms(inside), counted) : inside;
     }
   }
 
@@ -90,6 +93,7 @@ class Account {
   static bool needs_spans(const Counted &c) {
     return c.what == Value::ms && (!c.hours.always() || (c.each_run && c.step > 1));
   }
+  static ticks to_ms(ticks t) { return (t + 500) / 1000; }
   static ticks stepped(ticks ms, const Counted &c) {
     switch (c.rounding) {
       case Rounding::up: return (ms + c.step - 1) / c.step * c.step;
@@ -107,8 +111,9 @@ class Account {
   double node_value(const Counted &c, std::size_t at, int w) const {
     if (c.what == Value::one) return of_node(w, kAnything) > 0;
     if (c.what != Value::ms) return 0;
-    if (needs_spans(c)) return double(by_charge_[w * way_.counted.size() + at]);
-    return double((of_node(w, c.activities) + 500) / 1000);
+    if (!needs_spans(c)) return double(to_ms(of_node(w, c.activities)));
+    const ticks sum = by_charge_[w * way_.counted.size() + at];
+    return double(c.each_run ? sum : to_ms(sum));
   }
   static double frames_of(const Counted &c, const Tally &tally) {
     return (c.activities & rendering ? tally.runs : 0) + (c.activities & prepassing ? tally.prepasses : 0);

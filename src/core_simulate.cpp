@@ -29,6 +29,15 @@ ticks Windows::within(ticks a, ticks b, std::size_t near) const {
 
 namespace {
 
+enum class Needs { nothing, tail, stretches, frames };
+
+// Eight draws as the lanes leave them: when each node is free and each task is done (keys), how long each task took,
+// the end of each draw's last task, and the length of its longest.
+struct LaneEnds {
+  span<const ticks> free, done, tasks;
+  const ticks *last, *longest;
+};
+
 // One draw after the other of one option: its crew, its tasks, and what comes of them.
 class Simulation {
  public:
@@ -52,10 +61,12 @@ class Simulation {
            way_.fails == 0 && way_.vanish_rate + way_.freeze_rate == 0 && way_.cap == 0 && way_.nodes <= 64 &&
            rest_.past.empty();
   }
-  // Is it needed of each frame when it ended, and where?
-  bool by_frame(const Results &out) const {
-    return !out.home.empty() || (way_.fetch > 0 && way_.link > 0) || way_.halt < kNever || !way_.open.always() ||
-           account_.special();
+  // What of the ends of a draw's frames its outcome needs: nothing; the last ones; each node's stretches; or all.
+  Needs needs(const Results &out) const {
+    const bool gaps = !way_.open.always() || account_.special();
+    if (!out.home.empty() || way_.halt < kNever) return Needs::frames;
+    if (!is_fetched()) return !gaps ? Needs::nothing : account_.each_run() ? Needs::frames : Needs::stretches;
+    return gaps || rest_.mine ? Needs::frames : Needs::tail;
   }
 
   void run(span<const double> seconds, int lane, int draw, Results &out) {
@@ -94,42 +105,92 @@ class Simulation {
   void to_lane(span<ticks> free, int lane) const {
     for (int w = 0; w < way_.nodes; ++w) free[w * kLanes + lane] = crew_.free[w] << crew_.bits | w;
   }
-  void from_lane(span<const ticks> free, ticks last, int lane, int draw, Results &out) {
-    for (int w = 0; w < way_.nodes; ++w) {
-      const ticks end = free[w * kLanes + lane] >> crew_.bits;
-      account_.note(w, rendering, crew_.free[w], end);
-      crew_.free[w] = end;
-    }
-    close(draw, out, last);
+  // What a draw needs of its frames when all nodes work without a gap and nothing is fetched: nothing.
+  void from_lane(const LaneEnds &ends, int lane, int draw, Results &out) {
+    note_nodes(ends.free, lane);
+    close(draw, out, ends.last[lane]);
   }
-  // Of each frame: `done` has the key of its end, `tasks` how long it took.
-  void from_lane(span<const ticks> done, span<const ticks> tasks, int lane, int draw, Results &out) {
+  // The same where frames are fetched: only ends so late that the link could still be busy with them matter.
+  void from_lane_tail(const LaneEnds &ends, int lane, int draw, Results &out) {
+    note_nodes(ends.free, lane);
+    const int n = tasks_.count();
+    const ticks each = to_ticks(way_.fetch / crew_.link);
+    const ticks early = std::max(ends.last[lane], crew_.at.prepassed) - ticks(n) * each;
+    usable_.clear();
+    for (int k = n - 1; k >= 0; --k) {
+      const std::size_t at = std::size_t(k) * kLanes + lane;
+      const ticks end = ends.done[at] >> crew_.bits;
+      if (end >= early) usable_.push_back(end);
+      // Tasks begin in their order, so that none before this one ends later than its start and the longest task.
+      if (end - ends.tasks[at] + ends.longest[lane] < early) break;
+    }
+    close(draw, out, ends.last[lane], true);
+  }
+  // The same where nodes pause (opening hours) and nothing is fetched: a node's time in stretches without a gap.
+  void from_lane_stretches(const LaneEnds &ends, int lane, int draw, Results &out) {
+    const ticks mask = (ticks(1) << crew_.bits) - 1;
+    stretches_.assign(way_.nodes, {-1, -1});
+    for (int k = 0; k < tasks_.count(); ++k) {
+      if (tasks_.elsewhere[k]) continue;
+      const std::size_t at = std::size_t(k) * kLanes + lane;
+      const ticks end = ends.done[at] >> crew_.bits, from = end - ends.tasks[at];
+      const int w = int(ends.done[at] & mask);
+      auto &[stretch_from, stretch_to] = stretches_[w];
+      if (from != stretch_to) {
+        account_.note(w, rendering, stretch_from, stretch_to);
+        stretch_from = from;
+      }
+      stretch_to = end;
+    }
+    for (int w = 0; w < way_.nodes; ++w) {
+      const auto [from, to] = stretches_[w];
+      if (to < 0) continue;
+      account_.note(w, rendering, from, to);
+      crew_.free[w] = to;
+    }
+    close(draw, out, ends.last[lane]);
+  }
+  // Of each frame.
+  void from_lane_frames(const LaneEnds &ends, int lane, int draw, Results &out) {
     const ticks mask = (ticks(1) << crew_.bits) - 1;
     for (int k = 0; k < tasks_.count(); ++k) {
       tasks_.done[k] = kNever;
       if (tasks_.elsewhere[k]) continue;
-      const ticks key = done[std::size_t(k) * kLanes + lane];
+      const ticks key = ends.done[std::size_t(k) * kLanes + lane];
       if (key == kNever) {
         tasks_.elsewhere[k] = 1;  // not begun before the halt
         continue;
       }
       const ticks end = key >> crew_.bits;
       const int w = int(key & mask);
-      account_.note(w, rendering, end - tasks[std::size_t(k) * kLanes + lane], end);
+      account_.note(w, rendering, end - ends.tasks[std::size_t(k) * kLanes + lane], end);
       crew_.free[w] = tasks_.done[k] = end;
     }
     close(draw, out);
   }
 
  private:
+  bool is_fetched() const { return way_.fetch > 0 && way_.link > 0; }
+  void note_nodes(span<const ticks> free, int lane) {
+    for (int w = 0; w < way_.nodes; ++w) {
+      const ticks end = free[w * kLanes + lane] >> crew_.bits;
+      account_.note(w, rendering, crew_.free[w], end);
+      crew_.free[w] = end;
+    }
+  }
   int number(int draw) const { return rest_.numbers.empty() ? frames_.before + draw : rest_.numbers[draw]; }
   void read_past(int draw) {
     const Past *past = rest_.of(draw);
     if (past && !(record_ && &record_->past() == past)) record_ = std::make_unique<Record>(*past, way_, tasks_.count());
   }
   bool is_here(int frame) const { return !tasks_.elsewhere[frame * way_.parts]; }
+  int count_here() const {
+    int count = 0;
+    for (int f = 0; f < frames_.frames; ++f) count += is_here(f);
+    return count;
+  }
   void join_parts();
-  void close(int draw, Results &out, ticks known_last = -1);
+  void close(int draw, Results &out, ticks known_last = -1, bool has_usable = false);
   void charge(const Tally &tally, ticks stop, ticks at_home, int draw, Results &out);
   Tally tally_of(double home) const;
   Outcome stages_of(ticks last, ticks home) const;
@@ -155,6 +216,7 @@ class Simulation {
   std::vector<ticks> joined_;  // when each frame of several parts was whole
   std::vector<char> joined_given_up_;
   std::vector<ticks> usable_;
+  std::vector<std::pair<ticks, ticks>> stretches_;
   std::vector<int64_t> of_charge_;
 };
 
@@ -267,15 +329,16 @@ ticks Simulation::capped_at(ticks last) {
   return high * second + way_.cap_lag;
 }
 
-// What came of the draw. Where frames have no way home it is enough to know when the last was done (`known_last`).
-void Simulation::close(int draw, Results &out, ticks known_last) {
+// What came of the draw. Where frames are not needed one by one it is enough to know when the last was done
+// (`known_last`), and the ends that keep the link busy if frames are fetched (`has_usable`: they are in usable_).
+void Simulation::close(int draw, Results &out, ticks known_last, bool has_usable) {
   const int n = frames_.frames, looked_at = known_last < 0 ? n : 0;
   const std::vector<ticks> &done = way_.parts > 1 ? joined_ : tasks_.done;
   const std::vector<char> &given_up = way_.parts > 1 ? joined_given_up_ : tasks_.given_up;
   ticks stop = kNever, last = std::max(crew_.at.prepassed, known_last);
   bool whole = true;
-  int here = 0;
-  for (int f = 0; f < n; ++f) here += is_here(f);
+  int here = n;  // frames of this way
+  if (rest_.mine || way_.halt < kNever) here = count_here();
   for (int f = 0; f < looked_at; ++f) {
     if (!is_here(f)) continue;
     if (done[f] < kNever)
@@ -287,7 +350,7 @@ void Simulation::close(int draw, Results &out, ticks known_last) {
   if (tariff_ && way_.cap > 0) stop = capped_at(last);
   if (stop >= last) stop = kNever;
   // What is done by then, and comes home.
-  usable_.clear();
+  if (!has_usable) usable_.clear();
   for (int f = 0; f < looked_at; ++f) {
     if (!is_here(f)) continue;
     const bool ran = done[f] <= stop && done[f] < kNever;
@@ -297,7 +360,7 @@ void Simulation::close(int draw, Results &out, ticks known_last) {
   const Tally tally = tally_of(known_last < 0 ? double(usable_.size()) : here);
   span<double> home = out.home.empty() ? span<double>{} : out.home.part(std::size_t(draw) * n, n);
   for (int f = 0; !out.begun.empty() && f < n; ++f) out.begun[std::size_t(draw) * n + f] = is_here(f);
-  const ticks each = way_.fetch > 0 && way_.link > 0 ? to_ticks(way_.fetch / crew_.link) : 0;
+  const ticks each = is_fetched() ? to_ticks(way_.fetch / crew_.link) : 0;
   ticks from = stop < kNever ? stop : last;
   const ticks end = from;
   const ticks at_home = std::max(end, bring_home(usable_, each, from, !home.empty()));
@@ -318,7 +381,8 @@ void Simulation::close(int draw, Results &out, ticks known_last) {
 // Frames as the bill counts them; `home` of them came home.
 Tally Simulation::tally_of(double home) const {
   Tally tally;
-  for (int k = 0; way_.bills_failed && k < tasks_.count(); ++k) {
+  const bool may_fail = way_.fails > 0 || record_;
+  for (int k = 0; may_fail && way_.bills_failed && k < tasks_.count(); ++k) {
     tally.runs += tasks_.elsewhere[k] ? 0 : tasks_.failures[k];
   }
   if (way_.bills_aborted) tally.runs += tasks_.aborted;
@@ -357,9 +421,9 @@ void simulate_draws(const Frames &frames, const Way &way, const Rest &rest, cons
   std::vector<std::unique_ptr<Simulation>> of_lane;
   for (int l = 0; l < kLanes; ++l) of_lane.push_back(std::make_unique<Simulation>(frames, way, rest, tariff, prepaid));
   const bool side_by_side = lanes && has_lanes() && of_lane[0]->plain();
+  const Needs needs = of_lane[0]->needs(out);
   std::vector<double> seconds(n * kLanes);
-  const bool kept = of_lane[0]->by_frame(out);
-  std::vector<ticks> tasks(side_by_side ? n * kLanes : 0), done(kept ? tasks.size() : 0);
+  std::vector<ticks> tasks(side_by_side ? n * kLanes : 0), done(needs == Needs::nothing ? 0 : tasks.size());
   std::vector<ticks> free(side_by_side ? std::size_t(way.nodes) * kLanes : 0);
   for (int draw = first; draw < last; draw += kLanes) {
     draw_frames(frames, draw, seconds.data());
@@ -369,7 +433,7 @@ void simulate_draws(const Frames &frames, const Way &way, const Rest &rest, cons
       continue;
     }
     double a_second[kLanes];
-    ticks latest[kLanes] = {};
+    ticks latest[kLanes] = {}, longest[kLanes] = {};
     for (int l = 0; l < kLanes; ++l) {
       of_lane[l]->begin(draw + l);
       of_lane[l]->to_lane(free, l);
@@ -377,13 +441,19 @@ void simulate_draws(const Frames &frames, const Way &way, const Rest &rest, cons
       a_second[l] = of_lane[l]->ticks_a_second();
     }
     seconds_to_tasks(seconds.data(), int(n), a_second, tasks.data());
-    schedule_lanes(tasks.data(), int(n), {way.nodes, of_lane[0]->bits(), free.data(), kept ? done.data() : nullptr,
-                                          latest, way.halt, &way.open});
+    schedule_lanes(tasks.data(), int(n), {way.nodes, of_lane[0]->bits(), free.data(),
+                                          done.empty() ? nullptr : done.data(), latest, way.halt, &way.open});
+    for (std::size_t k = 0; needs == Needs::tail && k < n * kLanes; ++k) {
+      longest[k % kLanes] = std::max(longest[k % kLanes], tasks[k]);
+    }
+    const LaneEnds ends{free, done, tasks, latest, longest};
     for (int l = 0; l < here; ++l) {
-      if (kept)
-        of_lane[l]->from_lane(done, tasks, l, draw + l, out);
-      else
-        of_lane[l]->from_lane(free, latest[l], l, draw + l, out);
+      switch (needs) {
+        case Needs::nothing: of_lane[l]->from_lane(ends, l, draw + l, out); break;
+        case Needs::tail: of_lane[l]->from_lane_tail(ends, l, draw + l, out); break;
+        case Needs::stretches: of_lane[l]->from_lane_stretches(ends, l, draw + l, out); break;
+        case Needs::frames: of_lane[l]->from_lane_frames(ends, l, draw + l, out);
+      }
     }
   }
 }

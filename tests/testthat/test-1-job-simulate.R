@@ -153,6 +153,31 @@ test_that("draws side by side, one by one, on one thread or three are the same d
   expect_false(identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, seed = 2)$draws, a$draws))
 })
 
+test_that("eight draws at once and one after the other agree with every mix of hours, downloads and charges", {
+  hours_card <- card("{per: node-hour, amount: 36 EUR, step: 1 s}",
+                     "charges: [{charge: day, per: node-hour, amount: 20 EUR, hours: [{from: '08:00', to: '08:20'}]}]")
+  cards <- list(
+    NULL, card("{per: node-hour, amount: 3.6 EUR, step: 1 min, rounding: up, rounded: node}"),
+    card("{per: node-hour, amount: 36 EUR, step: 30 s, rounding: up, rounded: run}"), hours_card
+  )
+  set.seed(11)
+  now <- as.POSIXct("2026-11-03 07:59:00", tz = "UTC")
+  for (i in 1:80) {
+    # Links from slower than rendering to 2,000 times faster: few frames or all of them are on the way at the end.
+    download <- if (i %% 2 == 0) list(frame_bytes = 1e6, link = 10^stats::runif(1, 3, 7))
+    open <- if (i %% 3 == 0) list(open = cbind(c(0, 700, 2000), c(500, 1500, 1e6)))
+    way <- do.call(flat_way, c(list(nodes = sample(c(1, 3, 17, 64), 1)), download, open))
+    seconds <- matrix(stats::rlnorm(11 * sample(1:200, 1), 3, stats::runif(1, 0, 1.5)), 11)
+    run <- function(lanes, keep) {
+      site <- cards[[i %% 4 + 1]]
+      simulate_job(seconds, way, draws = 11, seed = i, drawing = list(lanes = lanes), keep = keep,
+                   meter = if (length(site)) metering(site, now = now, megapixels = 2))$draws
+    }
+    expect_identical(run(TRUE, FALSE), run(FALSE, FALSE), label = paste("case", i))
+    expect_identical(run(TRUE, TRUE), run(FALSE, FALSE), label = paste("case", i, "with frames kept"))
+  }
+})
+
 test_that("more nodes of a site begin as the fewer did", {
   some <- function(nodes) simulate_job(60, flat_way(nodes = nodes, start = c(median = 50, p90 = 120)),
                                        draws = 500)$draws
