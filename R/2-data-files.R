@@ -9,14 +9,23 @@ write_whole <- function(path, write, topic = "file") {
   on.exit(unlink(part, recursive = TRUE, expand = FALSE))
   refuse <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
-    stop_input(topic, paste0("cannot be written (", sub("\\.$", "", conditionMessage(e)), ")"), path,
-               "Name another file, or make room.")
+    why <- if (has_room(dirname(path))) sub("\\.$", "", conditionMessage(e)) else "the disk is full"
+    stop_input(topic, paste0("cannot be written (", why, ")"), path, "Name another file, or make room.")
   }
   tryCatch(write(part), error = refuse)
+  if (!has_room(dirname(path))) refuse(simpleError("no room"))
   if (!file.exists(part) || !suppressWarnings(file.rename(part, path))) {
     stop_input(topic, "cannot be written", path, "Name another file.")
   }
   invisible(path)
+}
+
+# Is there room on a folder's disk? R writes to a full disk without an error and leaves a file cut short.
+has_room <- function(folder, bytes = 65536) {
+  probe <- tempfile("part-", tmpdir = folder)
+  on.exit(unlink(probe, expand = FALSE))
+  suppressWarnings(tryCatch(writeBin(raw(bytes), probe), error = function(e) NULL))
+  identical(as.numeric(file.size(probe)), as.numeric(bytes))
 }
 
 # A folder that files can be made in, found out by making one; an error where they cannot.

@@ -17,6 +17,7 @@ archive_timings <- function(ledger, before, folder = archive_folder(ledger), bat
                                        last_at = character())))
   dir.create(folder, FALSE, TRUE)
   check_folder_open(folder)
+  remove_old_drafts(folder)
   done <- 0
   made <- list()
   while (done < all) {
@@ -99,6 +100,12 @@ write_archive <- function(rows, folder) {
                                 basename(draft), fixed = TRUE))
   file.rename(draft, path)
   path
+}
+
+# Drafts of an archiving that was killed, after an hour in which nothing was written to them.
+remove_old_drafts <- function(folder) {
+  drafts <- list.files(folder, "^(part-[0-9]+-)?timings-[0-9]+[.](parquet|csv[.]gz)$|^part-[0-9a-f]+$", full.names = TRUE)
+  unlink(drafts[file.mtime(drafts) < Sys.time() - 3600], expand = FALSE)
 }
 
 # Numbers with all their digits.

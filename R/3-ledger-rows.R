@@ -62,7 +62,11 @@ write_timings <- function(ledger, rows, also = NULL, given = character(), once =
     }),
     clockpigeon_error = function(e) stop(e),
     error = function(e) stop_input("ledger", paste("the rows were not added:", one_line(conditionMessage(e))),
-                                   short_path(ledger$path), "Nothing was changed.")
+                                   short_path(ledger$path), if (grepl("disk is full", conditionMessage(e))) {
+                                     "Nothing was changed. Make room on the disk, and try again."
+                                   } else {
+                                     "Nothing was changed."
+                                   })
   )
 }
 

@@ -89,8 +89,20 @@ most_cells <- 5e6
 kept_draws <- function(job, n) max(16, min(n, most_cells %/% job_frames(job)))
 
 # Seconds of every frame of the job on the reference node, as one run will take it: draws x frames, those that follow
-# the first `before`.
+# the first `before`. A question asks for the same frames several times, so the last ones made are kept: each draw has a
+# stream of its own, and the first of many draws are what a call for fewer would make.
 frame_draws <- function(job, draws, seed, before = 0) {
+  from <- list(job$curves, vapply(job$shots, `[[`, "", "shot"), seed, before)
+  if (!identical(from, last_frames$from) || nrow(last_frames$seconds) < draws) {
+    last_frames$from <- from
+    last_frames$seconds <- draw_frames(job, draws, seed, before)
+  }
+  seconds <- last_frames$seconds
+  if (nrow(seconds) == draws) seconds else seconds[seq_len(draws), , drop = FALSE]
+}
+last_frames <- new.env(parent = emptyenv())
+
+draw_frames <- function(job, draws, seed, before) {
   parts <- Map(function(curve, shot) {
     curve_draws(curve, draws, stream_seed(seed, paste("frames", shot$shot)), before)
   }, job$curves, job$shots)

@@ -77,7 +77,9 @@ demo_project <- function(keep = NULL) {
   if (!dir.create(keep, recursive = TRUE, showWarnings = FALSE) && !dir.exists(keep)) {
     stop_input("file", "this folder cannot be made", keep, "Name another one.")
   }
-  file.copy(list.files(demo_file(), full.names = TRUE), keep, recursive = TRUE)
+  if (!all(file.copy(list.files(demo_file(), full.names = TRUE), keep, recursive = TRUE)) || !has_room(keep)) {
+    stop_input("file", "the demo project cannot be copied into this folder", keep, "Make room on the disk.")
+  }
   ledger <- open_ledger(file.path(keep, "ledger.sqlite"))
   on.exit(close_ledger(ledger))
   add_timings(ledger, example_timings())

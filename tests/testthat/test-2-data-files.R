@@ -12,6 +12,27 @@ test_that("a file is written whole, or the old one stays", {
   expect_refusal(clockpigeon:::write_whole(path, function(part) NULL), "file", "cannot be written")
 })
 
+test_that("a full disk is one clear error, and leaves nothing half written", {
+  disk <- scratch()
+  mounted <- suppressWarnings(system2("mount", c("-t", "tmpfs", "-o", "size=512k", "none", disk), stdout = FALSE,
+                                      stderr = FALSE))
+  skip_if(mounted != 0, "mounting a small disk takes root")
+  on.exit(system2("umount", disk))
+  path <- write_file(disk, "here.txt", "old")
+  expect_refusal(clockpigeon:::write_text(strrep("x", 1e6), path), "file", c("the disk is full", "make room"))
+  expect_equal(readLines(path), "old")
+  expect_equal(list.files(disk), "here.txt")
+  ledger <- open_ledger(file.path(disk, "ledger.sqlite"))
+  writeBin(raw(1e6), file.path(disk, "fill"))
+  rows <- example_timings()
+  expect_refusal(add_timings(ledger, rows), "ledger", c("disk is full", "Make room"))
+  close_ledger(ledger)
+  unlink(file.path(disk, "fill"))
+  ledger <- open_ledger(file.path(disk, "ledger.sqlite"))
+  expect_equal(nrow(timings(ledger)), 0)
+  close_ledger(ledger)
+})
+
 test_that("hashes are MD5 as everyone reckons it", {
   path <- write_file(scratch(), "x", "one", "two")
   expect_identical(clockpigeon:::file_hash(path), unname(tools::md5sum(path)))
