@@ -7,8 +7,8 @@ check_text <- function(x, where) {
   x
 }
 
-# A name of something: it becomes part of file names, here and on other systems, so that nothing in it may lead to
-# another folder, mean something to a shell, or be refused there.
+# A name of something: it becomes part of file names, here and on other systems, so that nothing in
+# it may lead to another folder, mean something to a shell, or be refused there.
 check_name <- function(x, where) {
   x <- check_text(x, where)
   refuse <- function(why) {
@@ -18,7 +18,8 @@ check_name <- function(x, where) {
   if (!validUTF8(x)) refuse("is no UTF-8")
   if (grepl("[[:cntrl:]]", x)) refuse("has a control character in it")
   if (grepl("[/\\:*?\"<>|]", x)) refuse("cannot be part of a file's name")
-  if (grepl("^[. ~-]|[. ]$", x)) refuse("begins with a dot, a dash, a tilde or a space, or ends in a dot or a space")
+  if (grepl("^[. ~-]|[. ]$", x))
+    refuse("begins with a dot, a dash, a tilde or a space, or ends in a dot or a space")
   if (nchar(x, "bytes") > 100) refuse("is longer than 100 bytes")
   kept <- "^(con|prn|aux|nul|com[0-9]|lpt[0-9])([.]|$)"
   if (grepl(kept, x, ignore.case = TRUE)) refuse("some systems keep for devices")
@@ -36,15 +37,18 @@ check_texts <- function(x, where) {
 check_number <- function(x, where, least = -Inf, most = Inf, above = -Inf) {
   good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x >= least && x <= most && x > above
   if (!good) {
-    stop_input("type", paste("got", show_value(x)), where, paste0("Write one number", bounds(least, most, above), "."))
+    stop_input("type", paste("got", show_value(x)), where,
+               paste0("Write one number", bounds(least, most, above), "."))
   }
   as.numeric(x)
 }
 
 check_count <- function(x, where, least = 1, most = 1e9) {
-  good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x) && x >= least && x <= most
+  good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x == round(x) && x >= least &&
+    x <= most
   if (!good) {
-    stop_input("type", paste("got", show_value(x)), where, paste0("Write one whole number", bounds(least, most), "."))
+    stop_input("type", paste("got", show_value(x)), where,
+               paste0("Write one whole number", bounds(least, most), "."))
   }
   as.integer(x)
 }
@@ -66,7 +70,8 @@ check_choice <- function(x, where, choices) {
   if (!is.character(x) || length(x) != 1 || is.na(x) || !x %in% choices) {
     near <- if (is.character(x) && length(x) == 1 && !is.na(x)) closest(x, choices)
     stop_input("choice", paste("got", show_value(x)), where,
-               paste0("Write ", either(choices), ".", if (length(near)) paste0(" Did you mean ", near, "?")))
+               paste0("Write ", either(choices), ".",
+                      if (length(near)) paste0(" Did you mean ", near, "?")))
   }
   x
 }
@@ -82,7 +87,8 @@ check_columns <- function(x, where, columns) {
   if (!is.data.frame(x)) stop_input("type", paste("got", a_kind(x)), where, "Give a data frame.")
   lost <- setdiff(columns, names(x))
   if (length(lost)) {
-    stop_input("columns", paste("has no column", either(lost)), where, paste0("It needs ", toString(columns), "."))
+    stop_input("columns", paste("has no column", either(lost)), where,
+               paste0("It needs ", toString(columns), "."))
   }
   x
 }

@@ -1,13 +1,15 @@
 # Conditions: every error says what is wrong, where, and what to write instead.
 
-# Signals an error of class `clockpigeon_error_<topic>`. `what` is a clause ("got 'x', which ..."), `where` a file
-# and field or an argument, `instead` a full sentence. Programs read the class and the fields, people the message.
+# Signals an error of class `clockpigeon_error_<topic>`. `what` is a clause ("got 'x', which ..."),
+# `where` a file and field or an argument, `instead` a full sentence. Programs read the class and
+# the fields, people the message.
 stop_input <- function(topic, what, where = NULL, instead = NULL) {
   # What comes from outside stands in all three: no control characters, and no page of it.
   what <- shown_text(what, 600)
   if (length(where)) where <- shown_text(where, 300)
   if (length(instead)) instead <- shown_text(instead, 1200)
-  text <- paste0(if (length(where)) paste0(where, ": "), what, ".", if (length(instead)) paste0(" ", instead))
+  text <- paste0(if (length(where)) paste0(where, ": "), what, ".",
+                 if (length(instead)) paste0(" ", instead))
   stop(structure(
     class = c(paste0("clockpigeon_error_", topic), "clockpigeon_error", "error", "condition"),
     list(message = text, call = NULL, topic = topic, what = what, where = where, instead = instead)
@@ -26,12 +28,14 @@ show_value <- function(x) {
   if (is.character(x)) paste0("'", text, "'") else text
 }
 
-# An error in one line that keeps its cause: its message, the function that refused, and the errors that led to it.
+# An error in one line that keeps its cause: its message, the function that refused, and the errors
+# that led to it.
 error_words <- function(e) {
   words <- character()
   for (depth in 1:5) {
     said <- trimws(strsplit(conditionMessage(e), "\n", fixed = TRUE)[[1]][1])
-    name <- if (!inherits(e, "clockpigeon_error") && is.call(conditionCall(e))) deparse(conditionCall(e)[[1]])[1]
+    name <- if (!inherits(e, "clockpigeon_error") && is.call(conditionCall(e)))
+      deparse(conditionCall(e)[[1]])[1]
     words <- c(words, paste0(said, if (length(name)) paste0(" (in ", name, ")")))
     e <- e$parent
     if (!inherits(e, "condition")) break
@@ -39,14 +43,16 @@ error_words <- function(e) {
   paste(words, collapse = "; caused by: ")
 }
 
-# Texts as a terminal may have them: without control characters but line ends and tabs, and without escape sequences but
-# the styles that we set ourselves (bold, faint, italic, underlined, colours of the foreground).
+# Texts as a terminal may have them: without control characters but line ends and tabs, and without
+# escape sequences but the styles that we set ourselves (bold, faint, italic, underlined, colours of
+# the foreground).
 printable <- function(text) {
   text <- as.character(text)
   odd <- !is.na(text) & grepl("[^\\x20-\\x7e\n]", text, perl = TRUE, useBytes = TRUE)
   if (!any(odd)) return(text)
   keep <- iconv(enc2utf8(text[odd]), "UTF-8", "UTF-8", sub = "?")
-  keep[!validUTF8(keep)] <- gsub("[^\\x09\\x0a\\x20-\\x7e]", "?", keep[!validUTF8(keep)], perl = TRUE, useBytes = TRUE)
+  keep[!validUTF8(keep)] <- gsub("[^\\x09\\x0a\\x20-\\x7e]", "?", keep[!validUTF8(keep)],
+                                 perl = TRUE, useBytes = TRUE)
   style <- "\033(?!\\[([01234]|2[234]|3[0-79]|9[0-7]|38;5;[0-9]{1,3})?(;[0-9]{1,3})*m)"
   keep <- gsub(style, "?", keep, perl = TRUE)
   steers <- "[\u0001-\u0008\u000b-\u001a\u001c-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]"
@@ -55,11 +61,14 @@ printable <- function(text) {
   text
 }
 
-# A text from outside as it is shown: one line, control characters and odd bytes escaped, cut at 80 characters.
+# A text from outside as it is shown: one line, control characters and odd bytes escaped, cut at 80
+# characters.
 shown_text <- function(text, most = 80) {
   text <- substr(iconv(enc2utf8(text), "UTF-8", "UTF-8", sub = "byte"), 1, 4 * most)
   if (grepl("[[:cntrl:]]", text)) {
-    text <- gsub("\t", "\\t", gsub("\r", "\\r", gsub("\n", "\\n", text, fixed = TRUE), fixed = TRUE), fixed = TRUE)
+    text <- gsub("\t", "\\t",
+                 gsub("\r", "\\r", gsub("\n", "\\n", text, fixed = TRUE), fixed = TRUE),
+                 fixed = TRUE)
     for (odd in unique(regmatches(text, gregexpr("[[:cntrl:]]", text))[[1]])) {
       text <- gsub(odd, sprintf("\\x%02x", utf8ToInt(odd)), text, fixed = TRUE)
     }
@@ -92,21 +101,24 @@ need_package <- function(package, what) {
 option_list <- function(given, make, name) {
   odd <- setdiff(names(given), names(formals(make)))
   if (!is.list(given) || length(given) && is.null(names(given)) || length(odd)) {
-    stop_input("field", if (length(odd)) paste0("unknown option `", odd[1], "`") else paste("got", show_value(given)),
-               argument(name), paste0("Give a list with any of ", toString(names(formals(make))), "."))
+    stop_input("field", if (length(odd)) paste0("unknown option `", odd[1], "`") else
+               paste("got", show_value(given)),
+               argument(name),
+               paste0("Give a list with any of ", toString(names(formals(make))), "."))
   }
   given
 }
 
-# What an argument holds of options: an object that `make` made, or one made of a list of its arguments, or of `old`
-# ones where nothing is given.
+# What an argument holds of options: an object that `make` made, or one made of a list of its
+# arguments, or of `old` ones where nothing is given.
 option_object <- function(given, name, old, make, class = paste0("cp_", name)) {
   if (inherits(given, class)) return(given)
   do.call(make, if (is.null(given)) old else option_list(given, make, name))
 }
 
-# Arguments that a function took itself in an earlier release, by the argument that holds them now: a list with a list
-# for each of `makers`, the functions that check these. Warns where there is any; what none of them knows is refused.
+# Arguments that a function took itself in an earlier release, by the argument that holds them now:
+# a list with a list for each of `makers`, the functions that check these. Warns where there is any;
+# what none of them knows is refused.
 old_arguments <- function(given, makers, where) {
   known <- lapply(makers, function(make) names(formals(make)))
   odd <- setdiff(names(given), unlist(known))

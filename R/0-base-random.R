@@ -6,15 +6,16 @@ with_seed <- function(seed, code) {
   kinds <- RNGkind()
   on.exit({
     RNGkind(kinds[1], kinds[2], kinds[3])
-    if (is.null(old)) rm(list = intersect(".Random.seed", ls(globalenv(), all.names = TRUE)), envir = globalenv())
+    if (is.null(old))
+      rm(list = intersect(".Random.seed", ls(globalenv(), all.names = TRUE)), envir = globalenv())
     else assign(".Random.seed", old, globalenv())
   })
   set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
   code
 }
 
-# A seed of its own for each named part of a computation, so that adding one part leaves the others' draws as they were
-# (a polynomial hash of the bytes, modulo the largest prime below 2^31).
+# A seed of its own for each named part of a computation, so that adding one part leaves the others'
+# draws as they were (a polynomial hash of the bytes, modulo the largest prime below 2^31).
 stream_seed <- function(seed, label) {
   modulus <- 2147483629
   hash <- seed %% modulus

@@ -1,12 +1,13 @@
 # Tables: what public functions return.
 
-# A tibble by its class and shape. The tibble package is not loaded to make one (that would double the time of a short
-# command); library(clockpigeon) loads it, so that tables print and subset as tibbles do. Inside the package
-# columns are therefore always taken with [[ and rows with drop = FALSE, which mean the same either way.
-# `x` is a data frame, or a list of columns of one length.
+# A tibble by its class and shape. The tibble package is not loaded to make one (that would double
+# the time of a short command); library(clockpigeon) loads it, so that tables print and subset as
+# tibbles do. Inside the package columns are therefore always taken with [[ and rows with drop =
+# FALSE, which mean the same either way. `x` is a data frame, or a list of columns of one length.
 as_table <- function(x, class = NULL) {
   rows <- if (is.data.frame(x)) nrow(x) else length(x[[1]])
-  structure(as.list(x), names = names(x), row.names = seq_len(rows), class = c(class, "tbl_df", "tbl", "data.frame"))
+  structure(as.list(x), names = names(x), row.names = seq_len(rows),
+            class = c(class, "tbl_df", "tbl", "data.frame"))
 }
 
 as_frame <- function(x) {
@@ -21,13 +22,16 @@ bind_tables <- function(tables) {
   as_table(do.call(rbind, c(tables, make.row.names = FALSE)))
 }
 
-# The same of rows that are lists of single values, which takes a fraction of the time where there are hundreds.
+# The same of rows that are lists of single values, which takes a fraction of the time where there
+# are hundreds.
 bind_lists <- function(rows) {
   columns <- names(rows[[1]])
-  as_table(lapply(stats::setNames(nm = columns), function(name) unlist(lapply(rows, `[[`, name), use.names = FALSE)))
+  as_table(lapply(stats::setNames(nm = columns),
+                  function(name) unlist(lapply(rows, `[[`, name), use.names = FALSE)))
 }
 
-# One key a row from several columns; two rows agree in all columns exactly when their keys are equal.
+# One key a row from several columns; two rows agree in all columns exactly when their keys are
+# equal.
 row_key <- function(x, columns) {
   if (!length(columns)) return(rep("", nrow(x)))
   do.call(paste, c(lapply(columns, function(column) as.character(x[[column]])), sep = "\x1f"))

@@ -1,19 +1,20 @@
 # Templates: texts with {fields}, as profiles and shots write them.
 #
-# In braces stands a name, or arithmetic of names and numbers (+ - * / ^, sqrt, log2, floor, ceiling, round); behind it,
-# after colons, how it is padded (04: with zeros to four digits) and what stands in where there is no value
-# ({threads:1}). {{ and }} are the braces themselves.
+# In braces stands a name, or arithmetic of names and numbers (+ - * / ^, sqrt, log2, floor,
+# ceiling, round); behind it, after colons, how it is padded (04: with zeros to four digits) and
+# what stands in where there is no value ({threads:1}). {{ and }} are the braces themselves.
 
 template_pieces <- "\\{\\{|\\}\\}|\\{[^{}]*\\}"
 template_functions <- c("+", "-", "*", "/", "^", "(", "sqrt", "log2", "floor", "ceiling", "round")
 
-# A text's pieces, in order: texts, and fields as list(of, names, width, default). `of` is a name or a call of the
-# arithmetic; what is neither is an error.
+# A text's pieces, in order: texts, and fields as list(of, names, width, default). `of` is a name or
+# a call of the arithmetic; what is neither is an error.
 parse_template <- function(text, where) {
   found <- regmatches(text, gregexpr(template_pieces, text))[[1]]
   plain <- regmatches(text, gregexpr(template_pieces, text), invert = TRUE)[[1]]
   fields <- lapply(found, function(piece) {
-    if (piece %in% c("{{", "}}")) substr(piece, 1, 1) else parse_field(substr(piece, 2, nchar(piece) - 1), where)
+    if (piece %in% c("{{", "}}")) substr(piece, 1, 1) else
+      parse_field(substr(piece, 2, nchar(piece) - 1), where)
   })
   c(rbind(as.list(plain), c(fields, "")))
 }
@@ -25,7 +26,8 @@ parse_field <- function(inside, where) {
   width <- if (length(rest) && grepl("^0[1-9][0-9]?$", rest[1])) as.integer(rest[1])
   if (length(width)) rest <- rest[-1]
   default <- if (length(rest)) paste(rest, collapse = ":") else if (grepl(":$", inside)) ""
-  list(of = of, names = setdiff(all.names(of), template_functions), width = width, default = default)
+  list(of = of, names = setdiff(all.names(of), template_functions), width = width,
+       default = default)
 }
 
 # The arithmetic in braces, as a call that holds nothing but numbers, names and the functions above.
@@ -55,7 +57,8 @@ template_names <- function(texts, needed = FALSE, where = NULL) {
   unique(unlist(lapply(fields, `[[`, "names")))
 }
 
-# A text with its fields filled from a list of texts or numbers; NULL when one is needed and not there.
+# A text with its fields filled from a list of texts or numbers; NULL when one is needed and not
+# there.
 fill_template <- function(text, values, where = NULL) {
   pieces <- lapply(parse_template(text, where), function(piece) {
     if (is.list(piece)) fill_field(piece, values, where) else piece
@@ -73,22 +76,26 @@ fill_field <- function(field, values, where) {
 
 # What the arithmetic gives; a field in it that is no number is an error.
 template_value <- function(call, values, where = NULL) {
-  numbers <- lapply(values[all.names(call, functions = FALSE)], function(v) suppressWarnings(as.numeric(v)))
+  numbers <- lapply(values[all.names(call, functions = FALSE)],
+                    function(v) suppressWarnings(as.numeric(v)))
   lost <- names(Filter(anyNA, numbers))
   if (length(lost)) {
-    stop_input("template", paste0("reckons with {", lost[1], "}, which is ", show_value(values[[lost[1]]])), where,
+    stop_input("template", paste0("reckons with {", lost[1], "}, which is ",
+                                  show_value(values[[lost[1]]])), where,
                "Reckon with numbers only.")
   }
   value <- suppressWarnings(eval(call, numbers, baseenv()))
   if (!all(is.finite(value))) {
-    stop_input("template", paste0("{", paste(deparse(call), collapse = " "), "} gives no number for ",
+    stop_input("template", paste0("{", paste(deparse(call), collapse = " "),
+                                  "} gives no number for ",
                                   toString(paste(names(numbers), numbers, sep = " = "))), where,
                "Reckon with what is there.")
   }
   value
 }
 
-plain_number <- function(x) if (is.numeric(x)) format(x, scientific = FALSE, digits = 15, trim = TRUE) else x
+plain_number <- function(x) if (is.numeric(x))
+  format(x, scientific = FALSE, digits = 15, trim = TRUE) else x
 
 # A whole number with zeros in front, to a width.
 pad_number <- function(text, width) {

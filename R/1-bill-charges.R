@@ -1,7 +1,8 @@
 # Charges: a rate card made into whole numbers, ready to price usages.
 
-# A rate card as it prices one job: charges, discounts and minimums as whole numbers, for a tier, a hire class, an
-# engine and a day. Money is in minor units of the card's currency (hundredths of a site's own unit).
+# A rate card as it prices one job: charges, discounts and minimums as whole numbers, for a tier, a
+# hire class, an engine and a day. Money is in minor units of the card's currency (hundredths of a
+# site's own unit).
 tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on = NULL) {
   if (inherits(on, "POSIXt")) on <- day_in(on, site$time_zone)
   chosen <- site_tier(site, first_of(tier, site$tiers[[1]]$tier))
@@ -9,7 +10,8 @@ tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on
   minor <- 10^minor_digits(site$currency)
   main <- site$price
   if (length(class$amount)) main$amount <- class$amount
-  main$charge <- paste0("rendering", if (length(class)) paste0(" on ", class$hire), ", tier ", chosen$tier)
+  main$charge <- paste0("rendering", if (length(class)) paste0(" on ", class$hire), ", tier ",
+                        chosen$tier)
   charges <- c(list(compile_charge(main, site, chosen$factor, minor)),
                lapply(site$charges, compile_charge, site = site, factor = 1, minor = minor))
   fee <- list(charge = "job fee", per = "job", amount = main$fixed)
@@ -28,11 +30,15 @@ tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on
     }),
     minimum = round(main$minimum * minor), minimum_node = round(main$minimum_node * minor),
     minimum_month = round(main$minimum_month * minor),
-    tax = if (length(site$tax)) list(item = site$tax$tax, ratio = as_ratio(site$tax$percent) * c(1, 100),
-                                     percent = site$tax$percent, included = site$tax$included),
-    balances = lapply(balances, function(b) list(item = b$balance, kind = b$kind, amount = round(b$amount * minor))),
-    defaults = list(devices = first_of(class$devices, site$devices), cores = first_of(class$cores, site$cores),
-                    score = first_of(class$score, site$score), watts = first_of(class$power, site$power))
+    tax = if (length(site$tax))
+    list(item = site$tax$tax, ratio = as_ratio(site$tax$percent) * c(1, 100),
+         percent = site$tax$percent, included = site$tax$included),
+    balances = lapply(balances, function(b)
+                      list(item = b$balance, kind = b$kind, amount = round(b$amount * minor))),
+    defaults = list(devices = first_of(class$devices, site$devices),
+                    cores = first_of(class$cores, site$cores),
+                    score = first_of(class$score, site$score),
+                    watts = first_of(class$power, site$power))
   )
 }
 
@@ -43,20 +49,23 @@ chosen_hire <- function(site, hire) {
   site$hires[[match(first_of(hire, site$hires[[1]]$hire), vapply(site$hires, `[[`, "", "hire"))]]
 }
 
-# One charge as whole numbers: what it counts, the size of its step in counted things, and the price of each bracket as
-# a ratio of minor units to counted things.
+# One charge as whole numbers: what it counts, the size of its step in counted things, and the price
+# of each bracket as a ratio of minor units to counted things.
 compile_charge <- function(x, site, factor, minor) {
   unit <- sale_units[[x$per]]
   by <- as_ratio(factor)
   brackets <- first_of(x$brackets, list(list(from = 0, amount = x$amount)))
   timed <- unit$value == "ms"
-  step <- if (timed) round(first_of(x$step, 0.001) * 1000) else if (is.null(x$step)) 1 else round(x$step * unit$per)
+  step <- if (timed) round(first_of(x$step, 0.001) * 1000) else if (is.null(x$step)) 1 else
+    round(x$step * unit$per)
   counted <- first_of(x$activities, usual_activities(x$per, site$meter))
   list(
-    item = x$charge, per = x$per, once = unit$once, value = unit$value, weight = unit$weight, scale = unit$per,
-    step = max(1, step), job_step = max(1, step) * if (timed) unit$per / 3600e3 else 1,
+    item = x$charge, per = x$per, once = unit$once, value = unit$value, weight = unit$weight,
+    scale = unit$per, step = max(1, step),
+    job_step = max(1, step) * if (timed) unit$per / 3600e3 else 1,
     rounding = first_of(x$rounding, "up"),
-    # Steps of a job as a whole are steps of what is billed: of seconds, each times its devices, cores, score or watts.
+    # Steps of a job as a whole are steps of what is billed: of seconds, each times its devices,
+    # cores, score or watts.
     rounded = if (nzchar(unit$once)) unit$once else first_of(x$rounded, "node"),
     activities = setdiff(counted, if (!site$billed$prepass) "prepass"),
     own_free = identical(site$community$own_frames, "free"), hours = x$hours,
@@ -81,13 +90,15 @@ card_doubts <- function(site, today = site$read_on) {
   age <- if (length(site$as_of)) as.numeric(today - site$as_of)
   doubts <- c(
     if (!length(age)) "its prices bear no date"
-    else if (age > site$stale_after / 86400) paste0("its prices are of ", format(site$as_of), ", ", age, " days old"),
+    else if (age > site$stale_after / 86400)
+    paste0("its prices are of ", format(site$as_of), ", ", age, " days old"),
     if (!length(site$source)) "its prices name no source"
   )
   if (length(doubts)) paste0(site$site, ": ", paste(doubts, collapse = "; ")) else character()
 }
 
-# What an hour of one node comes to by the charges that go by time (first bracket, all day); NA when none does.
+# What an hour of one node comes to by the charges that go by time (first bracket, all day); NA when
+# none does.
 hour_amount <- function(tariff) {
   timed <- Filter(function(charge) charge$value == "ms", tariff$charges)
   if (!length(timed)) return(NA_real_)

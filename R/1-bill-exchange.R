@@ -1,7 +1,8 @@
 # Exchange: what one unit of a currency was worth in another, on a day.
 
-# The latest rate between two currencies that is not after `on`: list(rate, date, source); NULL when the rates hold
-# none. A direct pair comes first, then its reverse, then two pairs of one day with a currency in common.
+# The latest rate between two currencies that is not after `on`: list(rate, date, source); NULL when
+# the rates hold none. A direct pair comes first, then its reverse, then two pairs of one day with a
+# currency in common.
 exchange_rate <- function(rates, from, to, on = NULL) {
   if (from == to) return(list(rate = 1, date = NA_character_, source = NA_character_))
   if (is.null(rates)) return(NULL)
@@ -15,14 +16,16 @@ exchange_rate <- function(rates, from, to, on = NULL) {
     same <- rates[rates[["date"]] == max(days), , drop = FALSE]
     first <- pair_rate(same, from, hub)
     second <- pair_rate(same, hub, to)
-    list(rate = first$rate * second$rate, date = max(days), source = paste0(second$source, ", through ", hub))
+    list(rate = first$rate * second$rate, date = max(days),
+         source = paste0(second$source, ", through ", hub))
   })
   legs <- Filter(Negate(is.null), legs)
   if (length(legs)) legs[[which.max(as.Date(vapply(legs, `[[`, "", "date")))]]
 }
 
 pair_days <- function(rates, from, to) {
-  rates[["date"]][rates[["from"]] == from & rates[["to"]] == to | rates[["from"]] == to & rates[["to"]] == from]
+  rates[["date"]][rates[["from"]] == from & rates[["to"]] == to |
+                  rates[["from"]] == to & rates[["to"]] == from]
 }
 
 pair_rate <- function(rates, from, to) {
@@ -33,18 +36,22 @@ pair_rate <- function(rates, from, to) {
   days <- as.Date(rates[["date"]][hit])
   hit <- hit[days == max(days)]
   i <- c(hit[there[hit]], hit)[1]
-  list(rate = if (there[i]) rates[["rate"]][i] else 1 / rates[["rate"]][i], date = rates[["date"]][i],
+  list(rate = if (there[i]) rates[["rate"]][i] else 1 / rates[["rate"]][i],
+       date = rates[["date"]][i],
        source = rates[["source"]][i])
 }
 
-# The rate from a rate card's currency to another. A site's own unit goes through its stated worth, if it has one.
+# The rate from a rate card's currency to another. A site's own unit goes through its stated worth,
+# if it has one.
 rate_to <- function(site, to, rates, on = NULL) {
   if (site$currency == to || !length(site$unit)) return(exchange_rate(rates, site$currency, to, on))
   worth <- site$unit$worth
   if (is.null(worth)) return(NULL)
   rest <- exchange_rate(rates, worth$currency, to, on)
   if (is.null(rest)) return(NULL)
-  stated <- paste0("1 ", site$currency, " = ", format(worth$amount), " ", worth$currency, " stated by the site")
-  list(rate = worth$amount * rest$rate, date = if (is.na(rest$date)) format(site$as_of) else rest$date,
+  stated <- paste0("1 ", site$currency, " = ", format(worth$amount), " ", worth$currency,
+                   " stated by the site")
+  list(rate = worth$amount * rest$rate,
+       date = if (is.na(rest$date)) format(site$as_of) else rest$date,
        source = if (is.na(rest$source)) stated else paste0(stated, "; ", rest$source))
 }

@@ -1,16 +1,17 @@
 # Hours of the day: how much of a stretch of time lies in a card's local hours.
 
 
-# Milliseconds of each stretch (`began` POSIXct, `ms`) inside `hours`: a list of windows, each with `days` and `from`
-# and `to` in seconds of the local day; a window whose end is not after its begin runs into the next day, and counts by
-# the day it begins on. Windows may overlap; time in two of them counts once. Days are local, so that one with a change
-# of the clock has 23 or 25 hours.
+# Milliseconds of each stretch (`began` POSIXct, `ms`) inside `hours`: a list of windows, each with
+# `days` and `from` and `to` in seconds of the local day; a window whose end is not after its begin
+# runs into the next day, and counts by the day it begins on. Windows may overlap; time in two of
+# them counts once. Days are local, so that one with a change of the clock has 23 or 25 hours.
 ms_within <- function(began, ms, hours, zone) {
   vapply(seq_along(ms), function(i) {
     if (ms[i] <= 0) return(0)
     from <- as.numeric(began[i])
     to <- from + ms[i] / 1000
-    days <- seq(as.Date(began[i], tz = zone) - 1, as.Date(as.POSIXct(to, origin = "1970-01-01"), tz = zone), by = 1)
+    days <- seq(as.Date(began[i], tz = zone) - 1,
+                as.Date(as.POSIXct(to, origin = "1970-01-01"), tz = zone), by = 1)
     spans <- do.call(rbind, lapply(hours, window_spans, days = days, zone = zone))
     if (is.null(spans)) return(0)
     spans <- spans[order(spans[, 1]), , drop = FALSE]
@@ -28,8 +29,8 @@ window_spans <- function(window, days, zone) {
   cbind(local_moment(days, window$from, zone), local_moment(days + next_day, window$to, zone))
 }
 
-# The moment at which the clocks of `zone` show a time of day; a time that a change of the clock skips is told by the
-# clock as it went before.
+# The moment at which the clocks of `zone` show a time of day; a time that a change of the clock
+# skips is told by the clock as it went before.
 local_moment <- function(day, seconds, zone) {
   moment <- function(day, left) {
     text <- sprintf("%s %02d:%02d:%02d", day, left %/% 3600, left %/% 60 %% 60, left %% 60)
@@ -42,14 +43,16 @@ local_moment <- function(day, seconds, zone) {
   out
 }
 
-# When `hours` are, as seconds after `now` (POSIXct): a matrix of from and to, apart and rising, for so many days; what
-# touches is one. The last answers are kept: a job's options ask for the same hours again and again.
+# When `hours` are, as seconds after `now` (POSIXct): a matrix of from and to, apart and rising, for
+# so many days; what touches is one. The last answers are kept: a job's options ask for the same
+# hours again and again.
 hours_after <- function(hours, now, zone, days = 400) {
   asked <- list(hours, as.numeric(now), zone, days)
   known <- Find(function(one) identical(one$asked, asked), last_hours$answers)
   if (length(known)) return(known$spans)
   spans <- spans_after(hours, now, zone, days)
-  last_hours$answers <- utils::head(c(list(list(asked = asked, spans = spans)), last_hours$answers), 16)
+  last_hours$answers <- utils::head(c(list(list(asked = asked, spans = spans)), last_hours$answers),
+                                    16)
   spans
 }
 last_hours <- new.env()

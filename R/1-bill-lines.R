@@ -1,46 +1,56 @@
-# Lines of a bill that a site sent, held against its card and what is known of the job: what is asked too much.
+# Lines of a bill that a site sent, held against its card and what is known of the job: what is
+# asked too much.
 
-# The share of each line that is in doubt for a reason of its own, one reason after another, so that none counts twice.
-# `lines`: a data frame with `kind`, `item`, `quantity`, `unit`, `price`, `amount`, `node`, `began`, `ended`, `shot`,
-# `frames` (numbers, as 1-12), one row a line. `facts`: a list of
-#   `prices`: `unit`, `price` of the card as it was asked for (a row a bracket); `others`: `unit`, `price`, `name` of
-#   its other tiers and classes;
-#   `parts`: node-hours in one unit of each unit that goes by time, by its name (half an hour in a device-hour of nodes
-#   with two devices);
+# The share of each line that is in doubt for a reason of its own, one reason after another, so that
+# none counts twice. `lines`: a data frame with `kind`, `item`, `quantity`, `unit`, `price`,
+# `amount`, `node`, `began`, `ended`, `shot`, `frames` (numbers, as 1-12), one row a line. `facts`:
+# a list of
+#   `prices`: `unit`, `price` of the card as it was asked for (a row a bracket); `others`: `unit`,
+#   `price`, `name` of its other tiers and classes;
+#   `parts`: node-hours in one unit of each unit that goes by time, by its name (half an hour in a
+#   device-hour of nodes with two devices);
 #   `step_s`: of the card's meter, in seconds; `minimum` of a job or a month, and `node_minimum`,
 #   what the card's own bill has up to the minimum of each node, in its currency;
-#   `windows`: `node`, `from`, `to` (seconds since 1970) in which each node can have worked, or NULL; `node_hours`: of
-#   all nodes at most, or NA;
-#   `meter`: `unit`, `quantity` as the card meters what is known, or NULL where that is not all of it;
-#   `delivered`: `shot`, `frame` that came, or whose runs failed where the card bills them, or NULL; `billable`: frames
-#   the card may bill for; `spoilt`: `hours` of nodes that went into `frames` which came back unusable, or NULL;
-#   `own_minimum`: of a job of several orders, the minimums of the card's own bill; `digits`: of the minor unit.
+#   `windows`: `node`, `from`, `to` (seconds since 1970) in which each node can have worked, or
+#   NULL; `node_hours`: of all nodes at most, or NA;
+#   `meter`: `unit`, `quantity` as the card meters what is known, or NULL where that is not all of
+#   it; `delivered`: `shot`, `frame` that came, or whose runs failed where the card bills them, or
+#   NULL; `billable`: frames the card may bill for; `spoilt`: `hours` of nodes that went into
+#   `frames` which came back unusable, or NULL; `own_minimum`: of a job of several orders, the
+#   minimums of the card's own bill; `digits`: of the minor unit.
 #
-# Returns `lines` with what is left of each (`left` of its amount, `left_q` of its quantity) and `findings`: `code`,
-# `line` (its number, of `lines` the first; NA for several of a sum), `quantity` in doubt, `unit`, `known` (what it
-# should be), `price`, `known_price`, `amount` in doubt.
+# Returns `lines` with what is left of each (`left` of its amount, `left_q` of its quantity) and
+# `findings`: `code`, `line` (its number, of `lines` the first; NA for several of a sum), `quantity`
+# in doubt, `unit`, `known` (what it should be), `price`, `known_price`, `amount` in doubt.
 doubted_lines <- function(lines, facts) {
   lines$left <- lines[["amount"]]
   lines$left_q <- ifelse(is.na(lines[["quantity"]]), 0, lines[["quantity"]])
-  lines$paid <- ifelse(is.na(lines[["price"]]), ifelse(lines$left_q == 0, NA, lines[["amount"]] / lines$left_q),
+  lines$paid <- ifelse(is.na(lines[["price"]]),
+                       ifelse(lines$left_q == 0, NA, lines[["amount"]] / lines$left_q),
                        lines[["price"]])
   lines$other_tier <- FALSE
-  lines$matched <- lines[["kind"]] == "usage" & lines[["unit"]] %in% facts$prices[["unit"]] & lines$left_q > 0
+  lines$matched <- lines[["kind"]] == "usage" & lines[["unit"]] %in% facts$prices[["unit"]] &
+    lines$left_q > 0
   x <- list(lines = lines, findings = NULL)
-  for (doubt in list(doubt_doubled, doubt_frames, doubt_sums, doubt_prices, doubt_windows, doubt_meter, doubt_spoilt)) {
-    x <- doubt(x, facts)
-  }
+  for (doubt in list(doubt_doubled, doubt_frames, doubt_sums, doubt_prices, doubt_windows,
+                     doubt_meter, doubt_spoilt)) {
+                       x <- doubt(x, facts)
+                     }
   found <- bind_tables(c(x$findings, list(unknown_lines(x$lines))))
-  list(lines = x$lines, findings = if (is.null(found)) line_finding(character()) else as_frame(found))
+  list(lines = x$lines,
+       findings = if (is.null(found)) line_finding(character()) else as_frame(found))
 }
 
-line_finding <- function(code, line = NA_integer_, quantity = NA_real_, unit = NA_character_, known = NA_real_,
-                         price = NA_real_, known_price = NA_real_, amount = NA_real_, detail = NA_character_,
-                         lines = 1L) {
-  if (!length(code)) line <- quantity <- unit <- known <- price <- known_price <- amount <- detail <- lines <- logical()
-  data.frame(code = code, line = as.integer(line), quantity = as.numeric(quantity), unit = as.character(unit),
-             known = as.numeric(known), price = as.numeric(price), known_price = as.numeric(known_price),
-             amount = as.numeric(amount), detail = as.character(detail), lines = as.integer(lines))
+line_finding <- function(code, line = NA_integer_, quantity = NA_real_, unit = NA_character_,
+                         known = NA_real_, price = NA_real_, known_price = NA_real_,
+                         amount = NA_real_, detail = NA_character_, lines = 1L) {
+  if (!length(code))
+    line <- quantity <- unit <- known <- price <- known_price <- amount <- detail <- lines <-
+    logical()
+  data.frame(code = code, line = as.integer(line), quantity = as.numeric(quantity),
+             unit = as.character(unit), known = as.numeric(known), price = as.numeric(price),
+             known_price = as.numeric(known_price), amount = as.numeric(amount),
+             detail = as.character(detail), lines = as.integer(lines))
 }
 
 noted <- function(x, found) {
@@ -54,32 +64,36 @@ tells <- function(amount, facts) amount > 1.5 / 10^facts$digits
 # A line that says the same as one before it, of the same node and moment, or of the same frame.
 doubt_doubled <- function(x, facts) {
   of <- x$lines
-  key <- row_key(of, c("kind", "item", "quantity", "unit", "amount", "node", "began", "ended", "shot", "frames"))
+  key <- row_key(of, c("kind", "item", "quantity", "unit", "amount", "node", "began", "ended",
+                       "shot", "frames"))
   named <- !is.na(of[["frames"]]) | !is.na(of[["began"]])
   twice <- which(duplicated(key) & named & of$left > 0 & of[["kind"]] == "usage")
   if (!length(twice)) return(x)
   first <- match(key[twice], key)
-  x <- noted(x, line_finding(rep("doubled", length(twice)), of[["line"]][twice], of[["quantity"]][twice],
-                             of[["unit"]][twice], of[["line"]][first], amount = of$left[twice]))
+  x <- noted(x, line_finding(rep("doubled", length(twice)), of[["line"]][twice],
+                             of[["quantity"]][twice], of[["unit"]][twice], of[["line"]][first],
+                             amount = of$left[twice]))
   x$lines$left[twice] <- 0
   x$lines$left_q[twice] <- 0
   x$lines$matched[twice] <- FALSE
   x
 }
 
-# Frames that are billed and never came: of lines that name theirs, those; of lines that count them, what is above what
-# the card may bill.
+# Frames that are billed and never came: of lines that name theirs, those; of lines that count them,
+# what is above what the card may bill.
 doubt_frames <- function(x, facts) {
   if (is.null(facts$delivered)) return(x)
   of <- x$lines
   for (k in which(!is.na(of[["frames"]]) & of$left > 0 & of[["kind"]] == "usage")) {
     frames <- line_frames(of[["frames"]][k])
-    there <- facts$delivered[is.na(of[["shot"]][k]) | facts$delivered[["shot"]] %in% of[["shot"]][k], "frame"]
+    there <- facts$delivered[is.na(of[["shot"]][k]) |
+                             facts$delivered[["shot"]] %in% of[["shot"]][k], "frame"]
     lost <- setdiff(frames, there)
     if (!length(lost)) next
     share <- length(lost) / length(frames)
-    x <- noted(x, line_finding("undelivered", of[["line"]][k], of$left_q[k] * share, of[["unit"]][k],
-                               amount = of$left[k] * share, detail = format_frames(sort(lost))))
+    x <- noted(x, line_finding("undelivered", of[["line"]][k], of$left_q[k] * share,
+                               of[["unit"]][k], amount = of$left[k] * share,
+                               detail = format_frames(sort(lost))))
     x$lines$left[k] <- of$left[k] * (1 - share)
     x$lines$left_q[k] <- of$left_q[k] * (1 - share)
   }
@@ -91,7 +105,8 @@ doubt_frames <- function(x, facts) {
   x
 }
 
-line_frames <- function(text) tryCatch(parse_frames(text, "the bill"), clockpigeon_error = function(e) integer())
+line_frames <- function(text)
+  tryCatch(parse_frames(text, "the bill"), clockpigeon_error = function(e) integer())
 
 # A quantity off several lines, each losing the same share: one finding, at the price each asks.
 take_off <- function(x, at, quantity, code, known) {
@@ -114,14 +129,15 @@ doubt_sums <- function(x, facts) {
   said <- !is.na(of[["price"]]) & of$left_q > 0 & of[["kind"]] == "usage"
   more <- ifelse(said, of$left - of$left_q * of$paid, 0)
   for (k in which(tells(more, facts))) {
-    x <- noted(x, line_finding("sum", of[["line"]][k], of$left_q[k], of[["unit"]][k], of$left_q[k] * of$paid[k],
-                               of$paid[k], amount = more[k]))
+    x <- noted(x, line_finding("sum", of[["line"]][k], of$left_q[k], of[["unit"]][k],
+                               of$left_q[k] * of$paid[k], of$paid[k], amount = more[k]))
     x$lines$left[k] <- of$left[k] - more[k]
   }
   x
 }
 
-# Prices that are not the card's: one finding for all lines of one price. That of another tier or class is told as that.
+# Prices that are not the card's: one finding for all lines of one price. That of another tier or
+# class is told as that.
 doubt_prices <- function(x, facts) {
   of <- x$lines
   x$lines$known_price <- NA_real_
@@ -138,17 +154,18 @@ doubt_prices <- function(x, facts) {
     k <- at[1]
     other <- facts$others[facts$others[["unit"]] == of[["unit"]][k] &
                             abs(facts$others[["price"]] / of$paid[k] - 1) < 0.002, "name"]
-    x <- noted(x, line_finding(if (length(other)) "tier" else "price", of[["line"]][k], sum(of$left_q[at]),
-                               of[["unit"]][k], price = of$paid[k], known_price = x$lines$known_price[k],
-                               amount = sum(more[at]), detail = or_else(other[1], NA), lines = length(at)))
+    x <- noted(x, line_finding(if (length(other)) "tier" else "price", of[["line"]][k],
+                               sum(of$left_q[at]), of[["unit"]][k], price = of$paid[k],
+                               known_price = x$lines$known_price[k], amount = sum(more[at]),
+                               detail = or_else(other[1], NA), lines = length(at)))
     x$lines$left[at] <- of$left[at] - more[at]
     x$lines$other_tier[at] <- length(other) > 0
   }
   x
 }
 
-# Time of a node beyond what there was: of each node that lines name, or of all of them. What the card's steps make of
-# the runs is asked rightly, however long they were.
+# Time of a node beyond what there was: of each node that lines name, or of all of them. What the
+# card's steps make of the runs is asked rightly, however long they were.
 doubt_windows <- function(x, facts) {
   timed <- x$lines$matched & x$lines[["unit"]] %in% names(facts$parts) & x$lines$left_q > 0
   for (unit in unique(x$lines[["unit"]][timed])) {
@@ -172,7 +189,8 @@ doubt_windows <- function(x, facts) {
 
 # Hours in which each node can have worked, in the card's steps.
 node_windows <- function(nodes, facts) {
-  seconds <- tapply(facts$windows[["to"]] - facts$windows[["from"]], facts$windows[["node"]], sum)[nodes]
+  seconds <- tapply(facts$windows[["to"]] - facts$windows[["from"]], facts$windows[["node"]],
+                    sum)[nodes]
   ceiling(seconds / facts$step_s) * facts$step_s / 3600
 }
 
@@ -206,12 +224,13 @@ doubt_spoilt <- function(x, facts) {
 # Lines of use that nothing on the card stands for: to be explained.
 unknown_lines <- function(lines) {
   at <- which(lines[["kind"]] == "usage" & !lines$matched & lines$left > 0)
-  line_finding(rep("unknown", length(at)), lines[["line"]][at], lines[["quantity"]][at], lines[["unit"]][at],
-               price = lines$paid[at], amount = lines$left[at], detail = lines[["item"]][at])
+  line_finding(rep("unknown", length(at)), lines[["line"]][at], lines[["quantity"]][at],
+               lines[["unit"]][at], price = lines$paid[at], amount = lines$left[at],
+               detail = lines[["item"]][at])
 }
 
-# What of the tax, the discounts and a stated total is not as the card has it. `priced`: sums of the card's own bill by
-# kind; `left`: what of the lines is not in doubt.
+# What of the tax, the discounts and a stated total is not as the card has it. `priced`: sums of the
+# card's own bill by kind; `left`: what of the lines is not in doubt.
 doubted_sums <- function(lines, priced, facts, totals = numeric(), tax_rate = NA_real_) {
   sum_of <- function(kinds, column = "amount") sum(lines[[column]][lines[["kind"]] %in% kinds])
   undoubted <- sum_of(c("usage", "minimum"), "left")
@@ -233,23 +252,26 @@ doubted_sums <- function(lines, priced, facts, totals = numeric(), tax_rate = NA
     short <- min(-over, taken)
   }
   if (taken > 0 && tells(short, facts)) {
-    found <- c(found, list(line_finding("minimum", known = facts$minimum, quantity = net, amount = -short)))
+    found <- c(found, list(line_finding("minimum", known = facts$minimum, quantity = net,
+                                        amount = -short)))
     net <- net + short
   } else if (facts$minimum >= 0 && tells(over, facts)) {
-    found <- c(found, list(line_finding("minimum", known = facts$minimum, quantity = sum_of("minimum"), amount = over)))
+    found <- c(found, list(line_finding("minimum", known = facts$minimum,
+                                        quantity = sum_of("minimum"), amount = over)))
     net <- net - over
   }
   if (!is.na(tax_rate)) {
     more <- sum_of("tax") - tax_rate * net
     if (tells(more, facts)) {
-      found <- c(found, list(line_finding("tax", known = tax_rate * net, quantity = sum_of("tax"), amount = more,
-                                          price = tax_rate)))
+      found <- c(found, list(line_finding("tax", known = tax_rate * net, quantity = sum_of("tax"),
+                                          amount = more, price = tax_rate)))
     }
   }
   for (total in totals) {
     more <- total - sum(lines[["amount"]])
     if (tells(abs(more), facts)) {
-      found <- c(found, list(line_finding("total", quantity = total, known = sum(lines[["amount"]]), amount = more)))
+      found <- c(found, list(line_finding("total", quantity = total, known = sum(lines[["amount"]]),
+                                          amount = more)))
     }
   }
   or_else(bind_tables(found), line_finding(character()))

@@ -1,17 +1,19 @@
 # From what was promised to what was billed, step by step: the differences add up exactly.
 
-# Amounts after each step, as differences in whole minor units. `levels`: a named vector, the amount after each step,
-# the first where it begins. Returns a data frame: `step`, `after` (rounded to the minor unit), `difference` (of the
-# rounded amounts, so that they add up to the last less the first).
+# Amounts after each step, as differences in whole minor units. `levels`: a named vector, the amount
+# after each step, the first where it begins. Returns a data frame: `step`, `after` (rounded to the
+# minor unit), `difference` (of the rounded amounts, so that they add up to the last less the
+# first).
 step_table <- function(levels, currency) {
   minor <- to_minor(unname(levels), currency)
   data.frame(step = names(levels), after = from_minor(minor, currency),
              difference = from_minor(c(NA, diff(minor)), currency))
 }
 
-# What a bill has above the card's own, by reason. `lines`: from doubted_lines(), with `known_price`; `priced`: the
-# card's bill of the meter, as bill() gives it. Returns a named vector in the card's currency, whose sum is exactly what
-# the lines come to less what the card does: what no reason stands for is `unexplained`.
+# What a bill has above the card's own, by reason. `lines`: from doubted_lines(), with
+# `known_price`; `priced`: the card's bill of the meter, as bill() gives it. Returns a named vector
+# in the card's currency, whose sum is exactly what the lines come to less what the card does: what
+# no reason stands for is `unexplained`.
 bill_gap <- function(lines, priced, findings, digits) {
   sum_of <- function(...) sum(lines[["amount"]][lines[["kind"]] %in% c(...)])
   own <- function(...) sum(priced[["amount"]][priced[["part"]] %in% c(...)])
@@ -24,8 +26,10 @@ bill_gap <- function(lines, priced, findings, digits) {
     mine <- lists[lists[["unit"]] == unit, , drop = FALSE]
     quantity <- sum(mine[["quantity"]])
     one_price <- length(unique(mine[["price"]])) == 1
-    price <- if (one_price) mine[["price"]][1] else if (quantity > 0) sum(mine[["amount"]]) / quantity else 0
-    # Quantities before what is beyond the meter was taken off, after doubled lines and frames that never came.
+    price <- if (one_price) mine[["price"]][1] else if (quantity > 0) sum(mine[["amount"]]) /
+      quantity else 0
+    # Quantities before what is beyond the meter was taken off, after doubled lines and frames that
+    # never came.
     q <- lines$before_q[at]
     away <- (lines$paid[at] - lines$known_price[at]) * q
     # A price worked out of an amount carries the amount's rounding.

@@ -2,40 +2,44 @@
 
 #' The bill of a job at a site
 #'
-#' Prices a usage by a rate card, line by line, exactly: inside stand whole numbers (milliseconds, bytes, minor units of
-#' money), and each line is rounded once, a half up. In this order: what each charge of the card comes to (list price),
-#' the minimum of a node, discounts off the list price, the minimum of the job and of the month, tax, and balances used.
+#' Prices a usage by a rate card, line by line, exactly: inside stand whole numbers (milliseconds,
+#' bytes, minor units of money), and each line is rounded once, a half up. In this order: what each
+#' charge of the card comes to (list price), the minimum of a node, discounts off the list price,
+#' the minimum of the job and of the month, tax, and balances used.
 #'
-#' @param usage A data frame, one row for each stretch of use, or what `read_usage()` returns. Columns, each of which
-#'   may be absent: `node`; `activity` (`render` when absent; also `prepass`, `load`, `start`, `upload`, `download`,
-#'   `storage`, `idle`, ...); `status` of its frames (`ok`); `seconds`; `frames`; `megapixels` of a frame; `devices`,
-#'   `cores`, `score` and `watts` of the node (the card's when absent); `gb` moved or stored, and `days` of storage;
-#'   `began`, the local time (`2026-11-03 22:00`), where the card charges by the hour of the day; `own`, true for frames
-#'   that a member's own machines rendered.
+#' @param usage A data frame, one row for each stretch of use, or what `read_usage()` returns.
+#'   Columns, each of which may be absent: `node`; `activity` (`render` when absent; also `prepass`,
+#'   `load`, `start`, `upload`, `download`, `storage`, `idle`, ...); `status` of its frames (`ok`);
+#'   `seconds`; `frames`; `megapixels` of a frame; `devices`, `cores`, `score` and `watts` of the
+#'   node (the card's when absent); `gb` moved or stored, and `days` of storage; `began`, the local
+#'   time (`2026-11-03 22:00`), where the card charges by the hour of the day; `own`, true for
+#'   frames that a member's own machines rendered.
 #' @param rate_card A site as [read_site()] returns it.
 #' @param tier,hire Tier and hire class of the site; the first when `NULL`.
 #' @param engine Engine, for discounts on one.
-#' @param on Date of the bill, or a moment, of which the site's own day counts, for discounts and balances that end; no
-#'   date, no end.
-#' @param this_month What this month has seen before: `list(quantity = , amount = )`, in the unit and currency of the
-#'   card's price; volume brackets and the minimum of a month go on from there.
-#' @param to Currency to show the amounts in as well: a list of `currency`, its ISO 4217 code, and `rates`, exchange
-#'   rates as in `read_project()$rates`; or the code alone, which does for a site's own unit of stated worth.
+#' @param on Date of the bill, or a moment, of which the site's own day counts, for discounts and
+#'   balances that end; no date, no end.
+#' @param this_month What this month has seen before: `list(quantity = , amount = )`, in the unit
+#'   and currency of the card's price; volume brackets and the minimum of a month go on from there.
+#' @param to Currency to show the amounts in as well: a list of `currency`, its ISO 4217 code, and
+#'   `rates`, exchange rates as in `read_project()$rates`; or the code alone, which does for a
+#'   site's own unit of stated worth.
 #' @param ... `rates`, as it was given here before; it warns, and will be refused.
-#' @return A tibble of class `cp_bill`, one row a line: `part` (`list`, `minimum`, `discount`, `tax`, `credit`), `item`,
-#'   `rule` (of the card), `quantity`, `unit`, `price` (of a unit), `amount`, `currency`; with `to` also `converted`,
-#'   `converted_currency`, `rate`, `rate_date`. The sum of `amount` is what is left to pay, exactly. `summary()` gives
-#'   `list`, `minimum`, `discount`, `tax`, `credit` and `to_pay`. `site` and `doubts` say whose card it is and
-#'   what is doubtful about it (`NA` for nothing).
-#' @section Conditions: `clockpigeon_error_columns`, `clockpigeon_error_type` or `clockpigeon_error_choice` for a usage
-#'   that cannot be read, or of which something is not known (`NA`) that the card charges for, `clockpigeon_error_rates`
-#'   when an exchange rate is missing.
+#' @return A tibble of class `cp_bill`, one row a line: `part` (`list`, `minimum`, `discount`,
+#'   `tax`, `credit`), `item`, `rule` (of the card), `quantity`, `unit`, `price` (of a unit),
+#'   `amount`, `currency`; with `to` also `converted`, `converted_currency`, `rate`, `rate_date`.
+#'   The sum of `amount` is what is left to pay, exactly. `summary()` gives `list`, `minimum`,
+#'   `discount`, `tax`, `credit` and `to_pay`. `site` and `doubts` say whose card it is and what is
+#'   doubtful about it (`NA` for nothing).
+#' @section Conditions: `clockpigeon_error_columns`, `clockpigeon_error_type` or
+#'   `clockpigeon_error_choice` for a usage that cannot be read, or of which something is not known
+#'   (`NA`) that the card charges for, `clockpigeon_error_rates` when an exchange rate is missing.
 #' @examples
 #' site <- read_site(demo_file("sites/quayside.yaml"))
 #' bill(data.frame(node = c("a", "b"), seconds = c(4000, 3700)), site)
 #' @export
-bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL, this_month = NULL,
-                 to = NULL, ...) {
+bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
+                 this_month = NULL, to = NULL, ...) {
   old <- old_arguments(list(...), list(to = in_currency), "bill()")$to
   if (is.character(to)) to <- list(currency = to, rates = old$rates)
   if (length(to)) to <- option_object(to, "to", NULL, in_currency, "cp_in_currency")
@@ -47,7 +51,8 @@ bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_charact
     on <- first_of(on, usage$on)
     this_month <- first_of(this_month, usage$this_month)
     if (length(usage$month_currency) && usage$month_currency != rate_card$currency) {
-      stop_input("currency", paste0("is in ", usage$month_currency, ", the card in ", rate_card$currency),
+      stop_input("currency", paste0("is in ", usage$month_currency, ", the card in ",
+                                    rate_card$currency),
                  "field `this_month` of the usage", paste0("Write it in ", rate_card$currency, "."))
     }
     usage <- usage$rows
@@ -56,7 +61,8 @@ bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_charact
   odd <- setdiff(names(usage), c(usage_columns, "usage"))
   if (length(odd) || !length(intersect(names(usage), c("seconds", "frames", "gb")))) {
     stop_input("columns", if (length(odd)) paste("has a column",
-                                                 show_value(odd[1])) else "has neither seconds, frames nor gb",
+                                                 show_value(odd[1])) else
+               "has neither seconds, frames nor gb",
                argument("usage"), paste0("Columns are ", toString(usage_columns), "."))
   }
   if (length(tier)) check_choice(tier, argument("tier"), vapply(rate_card$tiers, `[[`, "", "tier"))
@@ -69,7 +75,8 @@ bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_charact
 
 # The currency that amounts are shown in as well, checked.
 in_currency <- function(currency, rates = NULL) {
-  structure(list(currency = check_currency(currency, argument("to")), rates = rates), class = "cp_in_currency")
+  structure(list(currency = check_currency(currency, argument("to")), rates = rates),
+            class = "cp_in_currency")
 }
 
 # What the month saw before, in counted things of the first charge and in minor units.
@@ -79,17 +86,20 @@ month_before <- function(this_month, tariff) {
        minor = round(first_of(this_month$amount, 0) * 10^minor_digits(tariff$currency)))
 }
 
-bill_line <- function(part, item, minor, rule = NA_character_, quantity = NA_real_, unit = NA_character_,
-                      price = NA_real_) {
-  list(part = part, item = item, rule = rule, quantity = quantity, unit = unit, price = price, minor = minor)
+bill_line <- function(part, item, minor, rule = NA_character_, quantity = NA_real_,
+                      unit = NA_character_, price = NA_real_) {
+  list(part = part, item = item, rule = rule, quantity = quantity, unit = unit, price = price,
+       minor = minor)
 }
 
 minor_sum <- function(lines) sum(vapply(lines, `[[`, 0, "minor"))
 
 # All lines of a bill, as a list, in the order in which they follow from each other.
 bill_lines <- function(u, tariff, statuses, before) {
-  values <- lapply(tariff$charges, function(charge) charged_values(u, charge, statuses, tariff$zone))
-  priced <- Map(function(charge, value, i) charge_rows(u, charge, value, if (i == 1) before$counted else 0),
+  values <- lapply(tariff$charges,
+                   function(charge) charged_values(u, charge, statuses, tariff$zone))
+  priced <- Map(function(charge, value, i)
+                charge_rows(u, charge, value, if (i == 1) before$counted else 0),
                 tariff$charges, values, seq_along(values))
   list_minor <- vapply(priced, minor_sum, 0)
   lines <- unlist(priced, recursive = FALSE)
@@ -99,7 +109,8 @@ bill_lines <- function(u, tariff, statuses, before) {
   taken <- 0
   for (d in tariff$discounts) {
     # All discounts together never exceed the list price.
-    off <- min(scale_exactly(sum(list_minor[d$on]), d$ratio[1], d$ratio[2]), sum(list_minor) - taken)
+    off <- min(scale_exactly(sum(list_minor[d$on]), d$ratio[1], d$ratio[2]),
+               sum(list_minor) - taken)
     taken <- taken + off
     if (off > 0) add("discount", d$item, -off, paste0(d$percent, " % off the list price"))
   }
@@ -121,7 +132,8 @@ bill_lines <- function(u, tariff, statuses, before) {
   lines
 }
 
-# Counted things of one charge, after rounding each run, node or the job to steps, times the weights.
+# Counted things of one charge, after rounding each run, node or the job to steps, times the
+# weights.
 charge_quantity <- function(u, charge, value) {
   weight <- if (is.null(charge$weight)) 1 else u[[charge$weight]]
   if (charge$once == "job") return(1)
@@ -142,16 +154,20 @@ charge_rows <- function(u, charge, value, before) {
   quantity <- charge_quantity(u, charge, value)
   upper <- c(charge$from[-1], Inf)
   parts <- if (length(charge$from) == 1) quantity
-           else if (charge$marginal) pmax(0, pmin(before + quantity, upper) - pmax(before, charge$from))
+           else if (charge$marginal)
+             pmax(0, pmin(before + quantity, upper) - pmax(before, charge$from))
            else quantity * (before + quantity >= charge$from & before + quantity < upper)
   shown <- if (length(parts) == 1) 1 else which(parts > 0)
   rows <- lapply(shown, function(k) {
-    rule <- if (length(parts) == 1) NA else paste0("bracket from ", format(charge$from[k] / charge$scale), " ",
-                                                   charge$per)
-    bill_line("list", charge$item, scale_exactly(parts[k], charge$prices[k, 1], charge$prices[k, 2]), rule,
+    rule <- if (length(parts) == 1) NA else
+      paste0("bracket from ", format(charge$from[k] / charge$scale), " ",
+             charge$per)
+    bill_line("list", charge$item,
+              scale_exactly(parts[k], charge$prices[k, 1], charge$prices[k, 2]), rule,
               parts[k] / charge$scale, charge$per, charge$amounts[k])
   })
-  if (length(rows)) rows else list(bill_line("list", charge$item, 0, NA, 0, charge$per, charge$amounts[1]))
+  if (length(rows)) rows else
+    list(bill_line("list", charge$item, 0, NA, 0, charge$per, charge$amounts[1]))
 }
 
 # What the nodes' own amounts of the first charge lack of the minimum of a node.
@@ -160,7 +176,8 @@ node_minimum <- function(u, tariff, value) {
   if (tariff$minimum_node <= 0) return(0)
   sum(vapply(unique(u$node[value > 0]), function(node) {
     mine <- lapply(u[setdiff(names(u), c("began", "unknown"))], `[`, u$node == node)
-    amount <- scale_exactly(charge_quantity(mine, charge, value[u$node == node]), charge$prices[1, 1],
+    amount <- scale_exactly(charge_quantity(mine, charge, value[u$node == node]),
+                            charge$prices[1, 1],
                             charge$prices[1, 2])
     max(0, tariff$minimum_node - amount)
   }, 0))
@@ -168,12 +185,13 @@ node_minimum <- function(u, tariff, value) {
 
 # Lines as the user sees them, with the other currency beside where one is asked for.
 finish_bill <- function(lines, tariff, site, on, to) {
-  lines <- as.data.frame(lapply(stats::setNames(nm = names(lines[[1]])), function(name) sapply(lines, `[[`, name)))
+  lines <- as.data.frame(lapply(stats::setNames(nm = names(lines[[1]])),
+                                function(name) sapply(lines, `[[`, name)))
   shown <- lines$minor != 0 | lines$part == "list" & seq_len(nrow(lines)) == 1
   lines <- lines[shown, , drop = FALSE]
   digits <- minor_digits(tariff$currency)
-  out <- data.frame(lines[setdiff(names(lines), "minor")], amount = lines$minor / 10^digits, currency = tariff$currency,
-                    row.names = NULL)
+  out <- data.frame(lines[setdiff(names(lines), "minor")], amount = lines$minor / 10^digits,
+                    currency = tariff$currency, row.names = NULL)
   if (length(to)) out <- cbind(out, converted_amounts(out$amount, site, to$currency, to$rates, on))
   doubts <- card_doubts(site)
   out[["site"]] <- site$site
@@ -181,8 +199,8 @@ finish_bill <- function(lines, tariff, site, on, to) {
   as_table(out, class = "cp_bill")
 }
 
-# Amounts in another currency: the total is converted and rounded once, and the lines share its rounding, so that both
-# columns add up. A site's own unit goes through its stated worth.
+# Amounts in another currency: the total is converted and rounded once, and the lines share its
+# rounding, so that both columns add up. A site's own unit goes through its stated worth.
 converted_amounts <- function(amount, site, to, rates, on) {
   rate <- rate_to(site, to, rates, on)
   if (is.null(rate)) {
@@ -190,8 +208,8 @@ converted_amounts <- function(amount, site, to, rates, on) {
                instead = paste0("Add one under rates/, or ask for ", site$currency, "."))
   }
   running <- to_minor(cumsum(amount) * rate$rate, to)
-  data.frame(converted = from_minor(diff(c(0, running)), to), converted_currency = to, rate = rate$rate,
-             rate_date = rate$date)
+  data.frame(converted = from_minor(diff(c(0, running)), to), converted_currency = to,
+             rate = rate$rate, rate_date = rate$date)
 }
 
 #' @rdname bill
@@ -201,11 +219,13 @@ converted_amounts <- function(amount, site, to, rates, on) {
 summary.cp_bill <- function(object, ...) {
   digits <- minor_digits(object[["currency"]][1])
   total <- function(part) round(sum(object[["amount"]][object[["part"]] == part]), digits)
-  out <- data.frame(list = total("list"), minimum = total("minimum"), discount = -total("discount"), tax = total("tax"),
-                    credit = -total("credit"), to_pay = round(sum(object[["amount"]]), digits),
-                      currency = object[["currency"]][1])
+  out <- data.frame(list = total("list"), minimum = total("minimum"), discount = -total("discount"),
+                    tax = total("tax"), credit = -total("credit"),
+                    to_pay = round(sum(object[["amount"]]), digits),
+                    currency = object[["currency"]][1])
   if (!is.null(object[["converted"]])) {
-    out <- cbind(out, converted = round(sum(object[["converted"]]), minor_digits(object[["converted_currency"]][1])),
+    out <- cbind(out, converted = round(sum(object[["converted"]]),
+                                        minor_digits(object[["converted_currency"]][1])),
                  converted_currency = object[["converted_currency"]][1], rate = object[["rate"]][1],
                  rate_date = object[["rate_date"]][1])
   }

@@ -3,10 +3,11 @@
 working <- c("load", "prepass", "simulate", "render", "merge", "encode")
 usage_activities <- c(timing_words$activity, "idle", "storage")
 
-# A way of selling. `value`: the column of a usage that it counts, which is also its code in src/core_bill.h; `per`: how
-# many of the counted things (milliseconds, thousandths of a score, bytes, pixels) one unit has; `weight`: the column it
-# is weighted by, in `parts` of its unit (a watt is a thousandth of a kilowatt); `once`: charged once a `job` or a
-# `node`; `does`: activities that it counts when the card does not say, NULL for those that the meter counts.
+# A way of selling. `value`: the column of a usage that it counts, which is also its code in
+# src/core_bill.h; `per`: how many of the counted things (milliseconds, thousandths of a score,
+# bytes, pixels) one unit has; `weight`: the column it is weighted by, in `parts` of its unit (a
+# watt is a thousandth of a kilowatt); `once`: charged once a `job` or a `node`; `does`: activities
+# that it counts when the card does not say, NULL for those that the meter counts.
 sale_unit <- function(value, per = 1, weight = NULL, parts = 1, once = "", does = NULL) {
   list(value = value, per = per, weight = weight, parts = parts, once = once, does = does)
 }

@@ -1,13 +1,14 @@
 # Usage: what a job used at a site, checked and put into whole numbers.
 
-usage_columns <- c("node", "activity", "status", "seconds", "frames", "megapixels", "devices", "cores", "score",
-                   "watts",
+usage_columns <- c("node", "activity", "status", "seconds", "frames", "megapixels", "devices",
+                   "cores", "score", "watts",
                    "gb", "days", "began", "own")
 
-# A usage as columns of whole numbers, one row a row: `node` (a number), `ms`, `frames`, `frame_pixels`, `bytes`,
-# `byte_days`, the weights `devices`, `cores`, `score` (thousandths), `watts`, and `activity`, `status` (places in their
-# lists of words), `began`.
-# `defaults` are the weights where the usage has none; `group` numbers the usages when there are many.
+# A usage as columns of whole numbers, one row a row: `node` (a number), `ms`, `frames`,
+# `frame_pixels`, `bytes`, `byte_days`, the weights `devices`, `cores`, `score` (thousandths),
+# `watts`, and `activity`, `status` (places in their lists of words), `began`.
+# `defaults` are the weights where the usage has none; `group` numbers the usages when there are
+# many.
 whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usage))) {
   where <- argument("usage")
   n <- nrow(usage)
@@ -17,10 +18,12 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
     if (is.null(x)) return(rep(round(default * times), n))
     unknown[[name]] <<- is.na(x)
     if (anyNA(x)) x[is.na(x)] <- default
-    odd <- n > 0 && (!is.numeric(x) || min(x) < 0 || max(x) * times > 2^53 || whole && !is.integer(x) &&
-                     any(x != round(x)))
+    odd <- n > 0 &&
+      (!is.numeric(x) || min(x) < 0 || max(x) * times > 2^53 || whole && !is.integer(x) &&
+       any(x != round(x)))
     if (odd) {
-      stop_input("type", paste("got", show_value(utils::head(x, 5))), paste0("column `", name, "` of `usage`"),
+      stop_input("type", paste("got", show_value(utils::head(x, 5))),
+                 paste0("column `", name, "` of `usage`"),
                  paste0("Write ", if (whole) "whole ", "numbers, each at least 0."))
     }
     if (whole) as.numeric(x) else round(x * times)
@@ -32,14 +35,17 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
     if (is.null(x)) return(rep(match(default, words), n))
     at <- match(x, words)
     odd <- is.na(at) & !is.na(x)
-    if (any(odd)) check_choice(as.character(x[odd][1]), paste0("column `", name, "` of `usage`"), words)
+    if (any(odd)) check_choice(as.character(x[odd][1]), paste0("column `", name, "` of `usage`"),
+                               words)
     at[is.na(at)] <- match(default, words)
     at
   }
-  out <- list(ms = amount("seconds", 0, 1000), frames = amount("frames", 0, whole = TRUE), bytes = amount("gb", 0, 1e9),
+  out <- list(ms = amount("seconds", 0, 1000), frames = amount("frames", 0, whole = TRUE),
+              bytes = amount("gb", 0, 1e9),
               devices = amount("devices", defaults$devices, whole = TRUE),
                 cores = amount("cores", defaults$cores, whole = TRUE),
-              score = amount("score", defaults$score, 1000), watts = amount("watts", defaults$watts))
+              score = amount("score", defaults$score, 1000),
+              watts = amount("watts", defaults$watts))
   out$frame_pixels <- out$frames * amount("megapixels", 0, 1e6)
   out$byte_days <- out$bytes * amount("days", 0, whole = TRUE)
   out$one <- rep(1, n)
@@ -51,7 +57,8 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
   # Rows of which what a charge counts is not known: no charge may take that for nothing.
   either_unknown <- function(...) Reduce(`|`, unknown[c(...)], rep(FALSE, n))
   out$unknown <- list(ms = either_unknown("seconds"), frames = either_unknown("frames"),
-                      frame_pixels = either_unknown("frames", "megapixels"), bytes = either_unknown("gb"),
+                      frame_pixels = either_unknown("frames", "megapixels"),
+                      bytes = either_unknown("gb"),
                       byte_days = either_unknown("gb", "days"))
   out$began <- began_at(column("began", NA), zone)
   given <- intersect(c("devices", "cores", "score", "watts"), names(usage))
@@ -60,15 +67,16 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
   for (name in given) {
     other <- which(out[[name]] != out[[name]][first])
     if (length(other)) {
-      stop_input("type", paste0("node ", show_value(node[other[1]]), " has two values of `", name, "`"), where,
+      stop_input("type", paste0("node ", show_value(node[other[1]]), " has two values of `", name,
+                                "`"), where,
                  "Give the two their own names.")
     }
   }
   out
 }
 
-unknown_names <- list(ms = "seconds", frames = "frames", frame_pixels = "frames and megapixels", bytes = "gb",
-                      byte_days = "gb and days")
+unknown_names <- list(ms = "seconds", frames = "frames", frame_pixels = "frames and megapixels",
+                      bytes = "gb", byte_days = "gb and days")
 
 # Moments a stretch began at; texts are local times of the site.
 began_at <- function(x, zone) {
@@ -78,7 +86,8 @@ began_at <- function(x, zone) {
   if (!any(said)) return(moment)
   read <- as.POSIXct(as.character(x[said]), tz = zone, format = "%Y-%m-%d %H:%M")
   if (anyNA(read)) {
-    stop_input("type", paste("got", show_value(as.character(x[said])[is.na(read)][1])), "column `began` of `usage`",
+    stop_input("type", paste("got", show_value(as.character(x[said])[is.na(read)][1])),
+               "column `began` of `usage`",
                "Write a local date and time, such as 2026-11-03 22:00.")
   }
   moment[said] <- read
@@ -90,26 +99,30 @@ charged_values <- function(u, charge, statuses, zone) {
   value <- u[[charge$value]]
   if (length(charge$hours)) {
     if (anyNA(u$began[u$ms > 0])) {
-      stop_input("type", "has no `began`, and the card charges by the hour of the day", argument("usage"),
+      stop_input("type", "has no `began`, and the card charges by the hour of the day",
+                 argument("usage"),
                  "Write a column `began` with the local date and time of each row.")
     }
     value <- ms_within(u$began, u$ms, charge$hours, zone)
   }
-  counts <- (usage_activities %in% charge$activities)[u$activity] & (timing_words$status %in% statuses)[u$status]
+  counts <- (usage_activities %in% charge$activities)[u$activity] &
+    (timing_words$status %in% statuses)[u$status]
   if (charge$own_free) counts <- counts & !u$own
   lost <- which(counts & or_else(u$unknown[[charge$value]], FALSE))
   if (length(lost)) {
     stop_input("type", paste0("row ", lost[1], " has no known ", unknown_names[[charge$value]],
-                              ", and the card charges for that (", charge$item, ")"), argument("usage"),
+                              ", and the card charges for that (", charge$item, ")"),
+               argument("usage"),
                "Write how much it was; 0 where it was nothing.")
   }
   value * counts
 }
 
-# Where a card's meter runs from boot to release, what it rounds as a run is a node's whole stretch: its rows become
-# one.
+# Where a card's meter runs from boot to release, what it rounds as a run is a node's whole stretch:
+# its rows become one.
 node_stretches <- function(usage, card) {
-  if (card$meter != "boot to release" || !identical(card$price$rounded, "run") || !nrow(usage)) return(usage)
+  if (card$meter != "boot to release" || !identical(card$price$rounded, "run") || !nrow(usage))
+    return(usage)
   timed <- usual_activities("node-hour", card$meter)
   of <- usage[["activity"]] %in% timed
   rows <- lapply(split(which(of), usage[["node"]][of]), function(at) {

@@ -2,30 +2,34 @@
 
 #' Speed figures of an old and a new time
 #'
-#' One change of time has three common figures, and mixing their words is how a saving of 40 % becomes "40 % faster".
-#' Any two of the five figures give the others, but for two of `ratio`, `time_saved` and `speed_gain`, which are one
-#' fact under three names and give no times. More than two must agree: a triple that contradicts itself is refused.
+#' One change of time has three common figures, and mixing their words is how a saving of 40 %
+#' becomes "40 % faster". Any two of the five figures give the others, but for two of `ratio`,
+#' `time_saved` and `speed_gain`, which are one fact under three names and give no times. More than
+#' two must agree: a triple that contradicts itself is refused.
 #'
-#' @param old,new Numeric vectors of times in the same unit, above 0; recycled when one has length 1.
+#' @param old,new Numeric vectors of times in the same unit, above 0; recycled when one has length
+#'   1.
 #' @param ratio old / new: how many times as fast.
 #' @param time_saved 1 - new / old: share of the time that is gone, below 1.
 #' @param speed_gain old / new - 1: share more work in the same time, above -1.
-#' @param tolerance Relative difference of each figure up to which it is taken to agree with the others, beside half the
-#'   unit of its last digit.
-#' @return A tibble, one row a pair: `old`, `new` (`NA` where no time was given), `ratio`, `time_saved` and
-#'   `speed_gain`.
-#' @section Conditions: `clockpigeon_error_type` for times that are missing, not finite or not above 0, for shares out
-#'   of range, and for lengths that differ; `clockpigeon_error_figures` when nothing says how they compare, or the
-#'   figures contradict each other.
+#' @param tolerance Relative difference of each figure up to which it is taken to agree with the
+#'   others, beside half the unit of its last digit.
+#' @return A tibble, one row a pair: `old`, `new` (`NA` where no time was given), `ratio`,
+#'   `time_saved` and `speed_gain`.
+#' @section Conditions: `clockpigeon_error_type` for times that are missing, not finite or not above
+#'   0, for shares out of range, and for lengths that differ; `clockpigeon_error_figures` when
+#'   nothing says how they compare, or the figures contradict each other.
 #' @examples
 #' speed_figures(old = 80, new = 50)
 #' speed_figures(old = 80, time_saved = 0.375)
 #' @export
-speed_figures <- function(old = NULL, new = NULL, ratio = NULL, time_saved = NULL, speed_gain = NULL,
-                          tolerance = 0.01) {
-  given <- list(old = old, new = new, ratio = ratio, time_saved = time_saved, speed_gain = speed_gain)
+speed_figures <- function(old = NULL, new = NULL, ratio = NULL, time_saved = NULL,
+                          speed_gain = NULL, tolerance = 0.01) {
+  given <- list(old = old, new = new, ratio = ratio, time_saved = time_saved,
+                speed_gain = speed_gain)
   given <- Filter(Negate(is.null), given)
-  for (name in intersect(names(given), c("old", "new", "ratio"))) check_seconds(given[[name]], argument(name))
+  for (name in intersect(names(given), c("old", "new", "ratio")))
+    check_seconds(given[[name]], argument(name))
   check_share(given$time_saved, "time_saved", function(x) x < 1, "below 1")
   check_share(given$speed_gain, "speed_gain", function(x) x > -1, "above -1")
   n <- max(0L, lengths(given))
@@ -36,7 +40,8 @@ speed_figures <- function(old = NULL, new = NULL, ratio = NULL, time_saved = NUL
   given <- lapply(given, rep_len, n)
   ways <- Filter(length, list(
     if (all(c("old", "new") %in% names(given))) given$old / given$new, given$ratio,
-    if (length(given$time_saved)) 1 / (1 - given$time_saved), if (length(given$speed_gain)) 1 + given$speed_gain
+    if (length(given$time_saved)) 1 / (1 - given$time_saved),
+    if (length(given$speed_gain)) 1 + given$speed_gain
   ))
   if (!length(ways)) {
     stop_input("figures", "got nothing that tells how they compare", "speed_figures()",
@@ -46,8 +51,10 @@ speed_figures <- function(old = NULL, new = NULL, ratio = NULL, time_saved = NUL
   found <- ways[[1]]
   unknown <- rep(NA_real_, n)
   as_table(data.frame(
-    old = if (length(given$old)) given$old else if (length(given$new)) given$new * found else unknown,
-    new = if (length(given$new)) given$new else if (length(given$old)) given$old / found else unknown,
+    old = if (length(given$old)) given$old else if (length(given$new)) given$new * found else
+    unknown,
+    new = if (length(given$new)) given$new else if (length(given$old)) given$old / found else
+    unknown,
     ratio = found, time_saved = 1 - 1 / found, speed_gain = found - 1
   ))
 }
@@ -59,21 +66,25 @@ check_share <- function(x, name, good, says) {
   }
 }
 
-# Figures that are one fact under several names must say the same, each as it was given: a saving of 3 % is not the 2 %
-# that 100 and 98 make, though their ratios differ by 1 % only. A figure may be off by its own rounding besides.
+# Figures that are one fact under several names must say the same, each as it was given: a saving of
+# 3 % is not the 2 % that 100 and 98 make, though their ratios differ by 1 % only. A figure may be
+# off by its own rounding besides.
 check_agreement <- function(ways, given, tolerance) {
   r <- ways[[1]]
   meant <- list(ratio = r, time_saved = 1 - 1 / r, speed_gain = r - 1)
   meant <- meant[intersect(names(meant), names(given))]
   off <- vapply(names(meant), function(name) {
-    max(abs(given[[name]] - meant[[name]]) - tolerance * abs(meant[[name]]) - last_digit(given[[name]]) / 2)
+    max(abs(given[[name]] - meant[[name]]) - tolerance * abs(meant[[name]]) -
+        last_digit(given[[name]]) / 2)
   }, 0)
   if (all(off <= 1e-12)) return(invisible())
   name <- names(meant)[which.max(off)]
   i <- which.max(abs(given[[name]] - meant[[name]]))
-  said <- paste(names(given), vapply(given, function(x) format(x[i], digits = 6), ""), collapse = ", ")
+  said <- paste(names(given), vapply(given, function(x) format(x[i], digits = 6), ""),
+                collapse = ", ")
   stop_input("figures", paste0("got ", said, ", which contradict each other"), "speed_figures()",
-             sprintf("A ratio of %.4g is a time saving of %.4g %% and a speed gain of %.4g %%.", r[i],
+             sprintf("A ratio of %.4g is a time saving of %.4g %% and a speed gain of %.4g %%.",
+                     r[i],
                      100 * (1 - 1 / r[i]), 100 * (r[i] - 1)))
 }
 

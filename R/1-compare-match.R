@@ -1,8 +1,8 @@
 # Matching: which timings may be compared, and what else differs between them.
 
-# For each factor that can be compared: the columns whose values name a level, the columns that follow from it and
-# therefore cannot be held equal (a device sits in its node, a version belongs to its engine), and what a missing value
-# means where it means something.
+# For each factor that can be compared: the columns whose values name a level, the columns that
+# follow from it and therefore cannot be held equal (a device sits in its node, a version belongs to
+# its engine), and what a missing value means where it means something.
 compare_factors <- list(
   engine_version = list(level = "engine_version", follows = character()),
   engine = list(level = c("engine", "engine_version"), follows = character()),
@@ -13,8 +13,10 @@ compare_factors <- list(
   capacity = list(level = "capacity", follows = "threads"),
   device = list(level = "device", follows = c("node", "capacity", "site", "tier")),
   device_count = list(level = "device_count", follows = c("node", "capacity", "site", "tier")),
-  node = list(level = "node", follows = c("device", "device_count", "threads", "capacity", "site", "tier")),
-  site = list(level = "site", follows = c("tier", "node", "device", "device_count", "threads", "capacity"))
+  node = list(level = "node",
+              follows = c("device", "device_count", "threads", "capacity", "site", "tier")),
+  site = list(level = "site",
+              follows = c("tier", "node", "device", "device_count", "threads", "capacity"))
 )
 
 factor_label <- function(by) gsub("_", " ", by)
@@ -24,7 +26,8 @@ level_labels <- function(x, by) {
   factor <- compare_factors[[by]]
   parts <- lapply(factor[["level"]], function(column) {
     value <- x[[column]]
-    text <- if (is.numeric(value)) format(value, trim = TRUE, drop0trailing = TRUE, digits = 7) else value
+    text <- if (is.numeric(value)) format(value, trim = TRUE, drop0trailing = TRUE, digits = 7) else
+      value
     ifelse(is.na(value), "unknown", text)
   })
   labels <- do.call(paste, c(parts, sep = if (by == "size") "x" else " "))
@@ -44,11 +47,12 @@ order_levels <- function(levels) {
 }
 
 # What two timings must agree in to be compared by a factor.
-cell_columns <- function(by) setdiff(setting_columns, unlist(compare_factors[[by]][c("level", "follows")]))
+cell_columns <- function(by)
+  setdiff(setting_columns, unlist(compare_factors[[by]][c("level", "follows")]))
 
-# Timings made ready for comparing: `settings`, the distinct settings with evidence, one a row; and for each finished
-# render past its warm-up, in order of measurement, the row of its `setting`, its `wall_s` and `samples_done`, and
-# whether it is a `sample`.
+# Timings made ready for comparing: `settings`, the distinct settings with evidence, one a row; and
+# for each finished render past its warm-up, in order of measurement, the row of its `setting`, its
+# `wall_s` and `samples_done`, and whether it is a `sample`.
 as_runs <- function(x, activity = "render", time = "wall") UseMethod("as_runs")
 
 #' @exportS3Method
@@ -62,8 +66,8 @@ as_runs.default <- function(x, activity = "render", time = "wall") {
   code <- row_codes(x, setting_columns)
   settings <- x[!duplicated(code), setting_columns, drop = FALSE]
   row.names(settings) <- NULL
-  list(settings = settings, setting = code, wall_s = x[["wall_s"]], samples_done = x[["samples_done"]],
-       work = x[["work"]], sample = is_sample(x),
+  list(settings = settings, setting = code, wall_s = x[["wall_s"]],
+       samples_done = x[["samples_done"]], work = x[["work"]], sample = is_sample(x),
        session = session_codes(session_of(x[["plan_id"]], x[["measured_at"]])),
        turn = turn_codes(x[["repeat"]]))
 }
@@ -72,20 +76,23 @@ as_runs.default <- function(x, activity = "render", time = "wall") {
 session_codes <- function(session) match(session, unique(session))
 turn_codes <- function(turn) as.integer(ifelse(is.na(turn), 0L, turn))
 
-# Pairs of runs of a context, those of the first level with those of each other level, that agree in `columns`. A pair
-# is of one session and one repeat of it, so that what drifts hits both alike and a failed run costs its own pair only;
-# where no repeats agree, the k-th of a cell and session is paired with the k-th. Levels that no session has both are
-# paired across sessions (`within` is `FALSE`). A list, one entry a pair of levels that has any: its `rows`, the
-# levels without a partner (`lost`), and `sessions`, what its two levels tell of the spread between sessions.
+# Pairs of runs of a context, those of the first level with those of each other level, that agree in
+# `columns`. A pair is of one session and one repeat of it, so that what drifts hits both alike and
+# a failed run costs its own pair only; where no repeats agree, the k-th of a cell and session is
+# paired with the k-th. Levels that no session has both are paired across sessions (`within` is
+# `FALSE`). A list, one entry a pair of levels that has any: its `rows`, the levels without a
+# partner (`lost`), and `sessions`, what its two levels tell of the spread between sessions.
 match_cells <- function(context, x, runs, columns) {
   here <- x[["context"]] %in% context & !is.na(x[["level"]])
   levels <- order_levels(unique(x[["level"]][here]))
   if (length(levels) < 2) return(NULL)
   at <- which(here[runs$setting])
   run <- data.frame(at = at, cell = row_codes(x, columns)[runs$setting[at]],
-                    level = match(x[["level"]], levels)[runs$setting[at]], session = runs$session[at],
+                    level = match(x[["level"]], levels)[runs$setting[at]],
+                    session = runs$session[at],
                     turn = runs$turn[at], y = log(runs$wall_s[at]))
-  # The first level that has a partner is the old one; which of the others have none with it is said with each pair.
+  # The first level that has a partner is the old one; which of the others have none with it is said
+  # with each pair.
   for (first in seq_along(levels)[-length(levels)]) {
     later <- seq_along(levels)[-seq_len(first)]
     out <- Filter(length, lapply(later, match_levels, first, levels, run, runs, x, context))
@@ -107,13 +114,15 @@ match_levels <- function(k, first, levels, run, runs, x, context) {
     old = levels[first], new = levels[k], old_s = runs$wall_s[m$old], new_s = runs$wall_s[m$new],
     old_samples = runs$samples_done[m$old], new_samples = runs$samples_done[m$new],
     old_work = runs$work[m$old], new_work = runs$work[m$new],
-    sample = runs$sample[m$old] | runs$sample[m$new], alone = nrow(old) + nrow(new) - 2L * length(m$old),
+    sample = runs$sample[m$old] | runs$sample[m$new],
+    alone = nrow(old) + nrow(new) - 2L * length(m$old),
     within = m$within
   )
   list(rows = pairs, sessions = if (!m$within) levels_sd(list(old, new)))
 }
 
-# Which runs go together: `old` and `new` (places among all runs), their `cell`, and whether they are `within` sessions.
+# Which runs go together: `old` and `new` (places among all runs), their `cell`, and whether they
+# are `within` sessions.
 pair_runs <- function(old, new) {
   ways <- list(c("cell", "session", "turn"), c("cell", "session"), c("cell", "turn"), "cell")
   for (i in seq_along(ways)) {
@@ -124,7 +133,8 @@ pair_runs <- function(old, new) {
     # The how-many-th of its key each is: runs stand in order of measurement.
     partner <- match(a + turn_within(a) * (max(key) + 1), b + turn_within(b) * (max(key) + 1))
     hit <- !is.na(partner)
-    return(list(old = old$at[hit], new = new$at[partner[hit]], cell = old$cell[hit], within = i <= 2))
+    return(list(old = old$at[hit], new = new$at[partner[hit]], cell = old$cell[hit],
+                within = i <= 2))
   }
   NULL
 }
@@ -137,8 +147,9 @@ turn_within <- function(key) {
   turn
 }
 
-# What the runs of two levels tell of the spread from session to session: `sd`, `df`, how many sessions each level has
-# (`of_level`), and whether the spread is `measured`. The assumed spread counts as three degrees of freedom.
+# What the runs of two levels tell of the spread from session to session: `sd`, `df`, how many
+# sessions each level has (`of_level`), and whether the spread is `measured`. The assumed spread
+# counts as three degrees of freedom.
 levels_sd <- function(levels) {
   squares <- lapply(levels, function(run) {
     code <- row_codes(run, c("cell", "session"))
@@ -150,20 +161,22 @@ levels_sd <- function(levels) {
     session <- run$session[first]
     newest <- session %in% utils::tail(sort(unique(session)), 40)
     at <- lapply(list(run$cell[first], session), function(x) factor(x[newest]))
-    table <- matrix(NA_real_, nlevels(at[[1]]), nlevels(at[[2]]), dimnames = list(NULL, levels(at[[2]])))
+    table <- matrix(NA_real_, nlevels(at[[1]]), nlevels(at[[2]]),
+                    dimnames = list(NULL, levels(at[[2]])))
     table[cbind(as.integer(at[[1]]), as.integer(at[[2]]))] <- means[newest]
     mean(pair_squares(session_pairs(table, 1), run_sd))
   })
   of_level <- vapply(levels, function(run) length(unique(run$session)), 0L)
   known <- of_level > 1 & !vapply(squares, is.na, NA)
   df <- c(of_level[known] - 1, 3)
-  list(sd = sqrt(max(0, sum(df * c(unlist(squares[known]), assumed_drift^2)) / sum(df))), df = sum(df),
+  list(sd = sqrt(max(0, sum(df * c(unlist(squares[known]), assumed_drift^2)) / sum(df))),
+       df = sum(df),
        of_level = of_level,
        measured = any(known))
 }
 
-# The columns in which two sets of timings differ beside the factor, as texts: those that share no value, or with
-# `any = TRUE` those in which their values are not the same.
+# The columns in which two sets of timings differ beside the factor, as texts: those that share no
+# value, or with `any = TRUE` those in which their values are not the same.
 differences <- function(x, by, old, new, any = FALSE) {
   a <- x[x[["level"]] == old, , drop = FALSE]
   b <- x[x[["level"]] == new, , drop = FALSE]
@@ -181,24 +194,29 @@ refuse_unlike <- function(x, by) {
   levels <- order_levels(unique(x[["level"]]))
   other <- either(differing(x, by))
   if (length(levels) < 2) {
-    stop_input("compare", paste0("all timings that say it have one ", factor_label(by), ", ", levels),
+    stop_input("compare", paste0("all timings that say it have one ", factor_label(by), ", ",
+                                 levels),
                instead = paste0("Measure with another, or compare by ", other, "."))
   }
   shown <- differences(x, by, levels[1], levels[2])
-  stop_input("compare", paste0(levels[1], " and ", levels[2], " have no two timings alike; they also differ in ",
-                               if (length(shown)) toString(shown) else "which combinations were measured"),
+  stop_input("compare", paste0(levels[1], " and ", levels[2],
+                               " have no two timings alike; they also differ in ",
+                               if (length(shown)) toString(shown) else
+                               "which combinations were measured"),
              instead = paste0("Measure both under one setting, compare by ", other,
                               ", or compare across these differences all the same (--across)."))
 }
 
 some_values <- function(x) {
   x <- unique(x)
-  paste0(toString(ifelse(is.na(x), "unknown", x)[seq_len(min(3, length(x)))]), if (length(x) > 3) ", ...")
+  paste0(toString(ifelse(is.na(x), "unknown", x)[seq_len(min(3, length(x)))]),
+         if (length(x) > 3) ", ...")
 }
 
 # The factors that have at least two levels in these timings, other than `but`.
 differing <- function(x, but = character()) {
-  many <- vapply(names(compare_factors), function(by) length(setdiff(level_labels(x, by), NA)) > 1, NA)
+  many <- vapply(names(compare_factors), function(by) length(setdiff(level_labels(x, by), NA)) > 1,
+                 NA)
   found <- setdiff(names(compare_factors)[many], but)
   if (length(found)) found else "a factor that was varied"
 }

@@ -3,10 +3,11 @@
 # From so many frames on an interval is for the scene; with fewer it is for these frames alone.
 scene_frames <- 5L
 
-# Of a table of pairs of one scene: `mean` (log ratio of the total work, each frame by the geometric mean of its runs),
-# its `se` and `df`, `frames` (mean log ratio of the frames), `work` and `cells` for sums over scenes, `of_frames`
-# (whether the interval is of these frames only), `robust` (estimate, lower, upper; NA where there are too few), `far`
-# (pairs far from the others), `coarse` (whether rounding is what governs).
+# Of a table of pairs of one scene: `mean` (log ratio of the total work, each frame by the geometric
+# mean of its runs), its `se` and `df`, `frames` (mean log ratio of the frames), `work` and `cells`
+# for sums over scenes, `of_frames` (whether the interval is of these frames only), `robust`
+# (estimate, lower, upper; NA where there are too few), `far` (pairs far from the others), `coarse`
+# (whether rounding is what governs).
 scene_estimate <- function(s, level) {
   d <- log(s[["old_s"]]) - log(s[["new_s"]])
   cell <- factor(s[["cell"]])
@@ -28,19 +29,21 @@ work_of <- function(s) {
 }
 
 # Means by a factor, in the order of its levels.
-cell_means <- function(x, cell) as.vector(rowsum(x, as.integer(cell))) / tabulate(cell, nlevels(cell))
+cell_means <- function(x, cell) as.vector(rowsum(x, as.integer(cell))) /
+  tabulate(cell, nlevels(cell))
 
-# Pairs whose log ratio lies far from the others of their scene, from three pairs on: over 4 robust standard deviations
-# by the median absolute deviation, and by a factor of 1.5.
+# Pairs whose log ratio lies far from the others of their scene, from three pairs on: over 4 robust
+# standard deviations by the median absolute deviation, and by a factor of 1.5.
 far_pairs <- function(d) {
   if (length(d) < 3) return(rep(FALSE, length(d)))
   off <- abs(d - stats::median(d))
   off > pmax(4 * stats::mad(d), log(1.5))
 }
 
-# Standard error of the log ratio of the total work. With many frames, or one run of each, the frames are the sample
-# (linearised ratio of means: Cochran 1977, *Sampling techniques*, section 6.3); repeats of few frames are runs of these
-# frames, whose spread is pooled, and say nothing of other frames.
+# Standard error of the log ratio of the total work. With many frames, or one run of each, the
+# frames are the sample (linearised ratio of means: Cochran 1977, *Sampling techniques*, section
+# 6.3); repeats of few frames are runs of these frames, whose spread is pooled, and say nothing of
+# other frames.
 pair_sd <- function(d, cell, old, new) {
   n <- length(d)
   frames <- nlevels(cell)
@@ -54,13 +57,14 @@ pair_sd <- function(d, cell, old, new) {
   rest <- d - stats::ave(d, cell)
   fewer <- effective_share(rest)
   share <- (old / sum(old) + new / sum(new)) / 2
-  list(se = sqrt(sum(rest^2) / (n - frames) * sum(share^2 / runs) / fewer), df = max((n - frames) * fewer, 1),
+  list(se = sqrt(sum(rest^2) / (n - frames) * sum(share^2 / runs) / fewer),
+       df = max((n - frames) * fewer, 1),
        of_frames = TRUE)
 }
 
-# Runs that follow each other under a drifting machine are not independent: the share of them that counts, by their
-# correlation at lag one (first-order autoregression; Bayley & Hammersley 1946, J. R. Stat. Soc. Suppl. 8, 184), where
-# there are enough to tell it.
+# Runs that follow each other under a drifting machine are not independent: the share of them that
+# counts, by their correlation at lag one (first-order autoregression; Bayley & Hammersley 1946, J.
+# R. Stat. Soc. Suppl. 8, 184), where there are enough to tell it.
 effective_share <- function(rest) {
   n <- length(rest)
   if (n < 8 || sum(rest^2) == 0) return(1)
@@ -70,8 +74,9 @@ effective_share <- function(rest) {
   (1 - r) / (1 + r)
 }
 
-# Variance of the log of a mean of times that were all rounded to the same unit, where they vary by less than that: then
-# every one is off by the same. Times that vary by more carry their rounding in their spread (Sheppard 1898).
+# Variance of the log of a mean of times that were all rounded to the same unit, where they vary by
+# less than that: then every one is off by the same. Times that vary by more carry their rounding in
+# their spread (Sheppard 1898).
 rounding_variance <- function(seconds) {
   units <- 10^(0:-4)
   whole <- vapply(units, function(u) all(abs(seconds / u - round(seconds / u)) < 1e-6), NA)
@@ -80,9 +85,9 @@ rounding_variance <- function(seconds) {
   (unit / mean(seconds))^2 / 12
 }
 
-# Estimate and interval that single bad runs hardly move: the median of the means of two (Hodges & Lehmann 1963, Ann.
-# Math. Stat. 34, 598) with Wilcoxon's signed-rank interval from six pairs on; of five the mean without the largest and
-# the smallest (Yuen & Dixon 1973, Biometrika 60, 369).
+# Estimate and interval that single bad runs hardly move: the median of the means of two (Hodges &
+# Lehmann 1963, Ann. Math. Stat. 34, 598) with Wilcoxon's signed-rank interval from six pairs on; of
+# five the mean without the largest and the smallest (Yuen & Dixon 1973, Biometrika 60, 369).
 robust_interval <- function(d, level) {
   n <- length(d)
   if (n < 5) return(rep(NA_real_, 3))
@@ -99,13 +104,14 @@ trimmed_interval <- function(d, cut, level) {
   x <- sort(d)
   kept <- n - 2 * cut
   pulled <- pmin(pmax(x, x[cut + 1]), x[n - cut])
-  half <- stats::qt((1 + level) / 2, kept - 1) * stats::sd(pulled) * sqrt((n - 1) / (kept * (kept - 1)))
+  half <- stats::qt((1 + level) / 2, kept - 1) * stats::sd(pulled) *
+    sqrt((n - 1) / (kept * (kept - 1)))
   middle <- mean(x[(cut + 1):(n - cut)])
   c(middle, middle - half, middle + half)
 }
 
-# An estimate with what sessions add to it, once for all scenes, and its chance: that of one as far from no difference
-# as this where there is none.
+# An estimate with what sessions add to it, once for all scenes, and its chance: that of one as far
+# from no difference as this where there is none.
 with_sessions <- function(est, sessions) {
   if (length(sessions)) {
     own <- first_of(if (is.finite(est$se)) est$se, 0)^2
@@ -114,6 +120,7 @@ with_sessions <- function(est, sessions) {
     est$se <- sqrt(own + shared)
   }
   est$p <- if (!is.finite(est$se) || is.na(est$mean)) NA_real_
-           else if (est$se == 0) as.numeric(est$mean == 0) else 2 * stats::pt(-abs(est$mean) / est$se, est$df)
+           else if (est$se == 0) as.numeric(est$mean == 0) else
+             2 * stats::pt(-abs(est$mean) / est$se, est$df)
   est
 }

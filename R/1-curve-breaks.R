@@ -1,11 +1,12 @@
 # Breaks along a shot: cuts that nobody wrote down.
 
-# A break must be this many times as likely as none. Films cut every few seconds, but most shots have no cut in them.
+# A break must be this many times as likely as none. Films cut every few seconds, but most shots
+# have no cut in them.
 break_odds <- 50
 
-# A jump from one frame to the next that is far beyond the usual step and stays: the level of the five frames before
-# and after differs too. Steps are scaled by their median absolute value (MAD, Hampel 1974), which jumps cannot
-# inflate.
+# A jump from one frame to the next that is far beyond the usual step and stays: the level of the
+# five frames before and after differs too. Steps are scaled by their median absolute value (MAD,
+# Hampel 1974), which jumps cannot inflate.
 cheap_breaks <- function(frames, x) {
   n <- length(x)
   none <- data.frame(from = integer(), to = integer())
@@ -24,8 +25,8 @@ cheap_breaks <- function(frames, x) {
   data.frame(from = frames[first], to = frames[first])
 }
 
-# Between which probes the process starts anew: one break after the other, each where it raises the likelihood (averaged
-# over the prior of the parameters) most, as long as it does so enough.
+# Between which probes the process starts anew: one break after the other, each where it raises the
+# likelihood (averaged over the prior of the parameters) most, as long as it does so enough.
 probe_breaks <- function(curve) {
   probed <- curve$data$at
   if (length(probed) < 4) return(curve)
@@ -41,7 +42,8 @@ probe_breaks <- function(curve) {
   repeat {
     open <- which(fresh == 0L & seq_along(fresh) > 1L)
     if (!length(open)) break
-    # Only the larger steps are tried: the smallest cannot be breaks, and a long list of probes has many.
+    # Only the larger steps are tried: the smallest cannot be breaks, and a long list of probes has
+    # many.
     steps <- abs(diff(tapply(curve$data$y, curve$data$frame, mean)))
     open <- utils::head(open[order(-steps[open - 1L])], 12)
     tried <- vapply(open, function(i) evidence(replace(fresh, i, 1L)), 0)

@@ -9,25 +9,29 @@ check_cheap <- function(cheap, frames) {
   at <- check_counts(cheap[["frame"]], "argument `cheap`, frame", least = -1e7)
   outside <- setdiff(at, frames)
   if (length(outside)) {
-    stop_input("curve", paste("cheap frame", toString(utils::head(outside, 3)), "is not in the shot"),
+    stop_input("curve", paste("cheap frame", toString(utils::head(outside, 3)),
+                              "is not in the shot"),
                argument("cheap"), paste0("The shot has frames ", format_frames(frames), "."))
   }
   logs <- tapply(log(seconds), at, mean)
   data.frame(frame = as.integer(names(logs)), log_s = as.numeric(logs))
 }
 
-# The cheap times taken apart: their smooth course along the shot, each frame's rest about it, and what of the rest
-# stands out. The smoothed course is used, since a single cheap time is mostly timer noise; a frame that stands
-# out is a heavy one. Frames without a cheap time are filled in from the course, with the variance of that.
+# The cheap times taken apart: their smooth course along the shot, each frame's rest about it, and
+# what of the rest stands out. The smoothed course is used, since a single cheap time is mostly
+# timer noise; a frame that stands out is a heavy one. Frames without a cheap time are filled in
+# from the course, with the variance of that.
 with_cheap <- function(curve, cheap) {
   if (nrow(cheap) < 5) {
-    stop_input("curve", paste("has", nrow(cheap), "of", length(curve$frames), "frames"), argument("cheap"),
-               "Time at least five frames cheaply, best all of them.")
+    stop_input("curve", paste("has", nrow(cheap), "of", length(curve$frames), "frames"),
+               argument("cheap"), "Time at least five frames cheaply, best all of them.")
   }
   whole <- nrow(cheap) == length(curve$frames)
   if (!curve$known_cuts && whole) curve$breaks <- cheap_breaks(curve$frames, cheap[["log_s"]])
-  course <- list(frames = curve$frames, run_sd = 0, seed = curve$seed, prior = curve$prior, breaks = curve$breaks,
-                 rows = data.frame(frame = cheap[["frame"]], seconds = exp(cheap[["log_s"]]), scaled = 0))
+  course <- list(frames = curve$frames, run_sd = 0, seed = curve$seed, prior = curve$prior,
+                 breaks = curve$breaks,
+                 rows = data.frame(frame = cheap[["frame"]], seconds = exp(cheap[["log_s"]]),
+                                   scaled = 0))
   course <- curve_model(course)
   p <- course_parameters(course)
   at <- course$shot$probed
@@ -41,7 +45,8 @@ with_cheap <- function(curve, cheap) {
   full <- function(x) replace(numeric(length(curve$frames)), at, x)
   filled <- replace(smooth$variance + p[3]^2, at, 0)
   curve$cheap <- list(log_s = replace(smooth$mean, at, cheap[["log_s"]]), course = smooth$mean,
-                      rest = full(pmax(pmin(rest, edge), -edge)), beyond = full(pmax(rest - edge, 0)),
+                      rest = full(pmax(pmin(rest, edge), -edge)),
+                      beyond = full(pmax(rest - edge, 0)),
                       variance = filled, timed = nrow(cheap))
   curve
 }
@@ -55,9 +60,11 @@ course_parameters <- function(course, most = 600) {
   if (n > most) {
     part <- seq_len(most %/% 3)
     keep <- c(part, n %/% 2 + part, n - length(part) + part)
-    for (name in c("at", "fresh", "extra", "y", "noise", "design")) course$data[[name]] <- course$data[[name]][keep]
+    for (name in c("at", "fresh", "extra", "y", "noise", "design"))
+      course$data[[name]] <- course$data[[name]][keep]
     course$data$frame <- seq_along(keep)
   }
-  chain <- curve_chain_draws(course$data, course$beforehand, 150L, 2L, 300L, stream_seed(course$seed, "course"))
+  chain <- curve_chain_draws(course$data, course$beforehand, 150L, 2L, 300L,
+                             stream_seed(course$seed, "course"))
   apply(chain$parameters, 2, stats::median)
 }

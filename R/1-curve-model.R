@@ -1,7 +1,8 @@
 # The model of a frame curve, as the compiled core takes it.
 
-# Static coefficients beside the process: their columns for the frames, and their mean and sd beforehand. The level is
-# about the probes' own mean, wide enough (a factor of 4.5 either way) to be determined by the probes alone.
+# Static coefficients beside the process: their columns for the frames, and their mean and sd
+# beforehand. The level is about the probes' own mean, wide enough (a factor of 4.5 either way) to
+# be determined by the probes alone.
 curve_terms <- function(curve) {
   level <- mean(log(curve$rows[["seconds"]]))
   columns <- list(level = rep(1, length(curve$frames)))
@@ -26,7 +27,8 @@ curve_model <- function(curve) {
   shot_design <- do.call(cbind, terms$columns)
   factors <- setdiff(unique(rows[["scaled"]]), 0)
   shared <- vapply(factors, function(f) as.numeric(rows[["scaled"]] == f), numeric(nrow(rows)))
-  design <- cbind(shot_design[match(rows[["frame"]], frames), , drop = FALSE], matrix(shared, nrow(rows)))
+  design <- cbind(shot_design[match(rows[["frame"]], frames), , drop = FALSE],
+                  matrix(shared, nrow(rows)))
   extra <- if (length(curve$cheap)) curve$cheap$variance else numeric(length(frames))
   # Times of another limit vary from run to run as well, also where nothing has told how much.
   noise <- pmax(curve$run_sd, ifelse(rows[["scaled"]] > 0, 0.01, 0))^2 + wild_variance(rows)
@@ -39,16 +41,18 @@ curve_model <- function(curve) {
     mean = c(terms$mean, numeric(length(factors))), sd = c(terms$sd, factors)
   )
   curve$shot <- list(frame = as.numeric(frames), probed = at, extra = extra,
-                     design = as.numeric(t(cbind(shot_design, matrix(0, length(frames), length(factors))))),
-                     cut_from = as.numeric(curve$breaks[["from"]]), cut_to = as.numeric(curve$breaks[["to"]]),
+                     design = as.numeric(t(cbind(shot_design,
+                                                 matrix(0, length(frames), length(factors))))),
+                     cut_from = as.numeric(curve$breaks[["from"]]),
+                     cut_to = as.numeric(curve$breaks[["to"]]),
                      run_sd = curve$run_sd)
   curve$beforehand <- prior_of_shot(curve$prior, frames, length(curve$cheap) > 0)
   curve
 }
 
-# Runs of a frame as one measurement, which to a normal model tells the same: their mean, each run weighed by what it is
-# worth, with the variance of that. Of very many runs the model then takes no longer than of one. `first`: the places
-# of the rows that stand for theirs.
+# Runs of a frame as one measurement, which to a normal model tells the same: their mean, each run
+# weighed by what it is worth, with the variance of that. Of very many runs the model then takes no
+# longer than of one. `first`: the places of the rows that stand for theirs.
 pooled_runs <- function(rows, noise) {
   y <- log(rows[["seconds"]])
   # Runs that are taken to vary by nothing stay as they are.
@@ -61,8 +65,9 @@ pooled_runs <- function(rows, noise) {
        noise = ifelse(noise[first] > 0, 1 / worth, 0))
 }
 
-# Repeats of a frame that disagree by more than a factor of two: something else happened to one of them. Of three or
-# more the one far from the median counts for little; of two it is not known which, and both do.
+# Repeats of a frame that disagree by more than a factor of two: something else happened to one of
+# them. Of three or more the one far from the median counts for little; of two it is not known
+# which, and both do.
 wild_variance <- function(rows) {
   y <- log(rows[["seconds"]])
   middle <- stats::ave(y, rows[["frame"]], FUN = stats::median)
@@ -71,22 +76,29 @@ wild_variance <- function(rows) {
 }
 
 chain_of <- function(curve, draws = 1000) {
-  curve_chain_draws(curve$data, curve$beforehand, draws, 3L, 600L, stream_seed(curve$seed, "parameters"))
+  curve_chain_draws(curve$data, curve$beforehand, draws, 3L, 600L,
+                    stream_seed(curve$seed, "parameters"))
 }
 
 curve_moments_at <- function(curve, parameters, own = TRUE) {
   curve_smooth_moments(curve$data, curve$shot, matrix(parameters, 1), own)
 }
 
-# Draws of the whole shot, brought to the design of its probes; `keep` also keeps the seconds of every frame.
-curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE, before = 0L, design = curve$design) {
-  paths <- curve_path_draws(curve$data, curve$shot, curve$beforehand, curve$chain, design, as.integer(draws),
-                            stream_seed(seed, "paths"), keep || length(curve$left) > 0, as.integer(before))
-  if (length(curve$left)) part_of_paths(paths, curve$left) else paths
-}
+# Draws of the whole shot, brought to the design of its probes; `keep` also keeps the seconds of
+# every frame.
+curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE, before = 0L,
+                        design = curve$design) {
+                          paths <- curve_path_draws(curve$data, curve$shot, curve$beforehand,
+                                                    curve$chain, design, as.integer(draws),
+                                                    stream_seed(seed, "paths"),
+                                                    keep || length(curve$left) > 0,
+                                                    as.integer(before))
+                          if (length(curve$left)) part_of_paths(paths, curve$left) else paths
+                        }
 
 # So many draws, of a long shot fewer: for what is asked of it as a whole.
-enough_draws <- function(curve, draws) as.integer(max(min(draws, 4e6 %/% length(curve$frames)), 200))
+enough_draws <- function(curve, draws)
+  as.integer(max(min(draws, 4e6 %/% length(curve$frames)), 200))
 
 # Of a shot that is done in part: the frames that are left, by their places.
 part_of_paths <- function(paths, left) {
@@ -98,14 +110,15 @@ part_of_paths <- function(paths, left) {
 }
 frames_left <- function(curve) if (length(curve$left)) curve$frames[curve$left] else curve$frames
 
-# Draws of the seconds of every frame of a pass still to be rendered: a matrix, one row a draw, one column a frame.
-# They go on `before` draws after the first.
+# Draws of the seconds of every frame of a pass still to be rendered: a matrix, one row a draw, one
+# column a frame. They go on `before` draws after the first.
 curve_draws <- function(curve, draws = 2000, seed = curve$seed, before = 0L) {
   curve_paths(curve, draws, seed, keep = TRUE, before = before)$seconds
 }
 
-# What of the cheap times goes into the log of the full one, and the slopes beforehand: along the course about one, with
-# a bend; of a frame's rest about a half, since part of it is the clock's; of what stands out about one again.
+# What of the cheap times goes into the log of the full one, and the slopes beforehand: along the
+# course about one, with a bend; of a frame's rest about a half, since part of it is the clock's; of
+# what stands out about one again.
 cheap_terms <- function(cheap) {
   x <- cheap$course
   list(columns = list(course = x - mean(x), bend = pmax(x - stats::median(x), 0), rest = cheap$rest,

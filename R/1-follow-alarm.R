@@ -3,7 +3,8 @@
 alarm_levels <- c("now", "soon", "note")
 
 alarm <- function(code, level, site, says, action, until_s = NA_real_) {
-  data.frame(code = code, level = level, site = site, says = says, action = action, until_s = until_s)
+  data.frame(code = code, level = level, site = site, says = says, action = action,
+             until_s = until_s)
 }
 
 # The gravest first, and of these what can be done for the shortest time; NULL: none.

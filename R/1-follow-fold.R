@@ -1,33 +1,37 @@
-# Events of a running job become the state of its frames and nodes, whatever the order in which they come in.
+# Events of a running job become the state of its frames and nodes, whatever the order in which they
+# come in.
 
 # States of a frame, or a piece of one, in the order in which they follow each other.
 frame_states <- c("waiting", "given out", "rendering", "arrived", "usable", "failed", "lost")
 
 # What else can happen: to the job, or to a node. Anything else is counted and does nothing.
-job_happenings <- c("placed", "asked", "refused", "sent", "begun", "paused", "resumed", "stopped", "ordered", "halted",
-                    "ready", "spoilt", "other version", "fetched", "deleted", "prepassed", "reported", "unreached",
-                    "reached", "looked", "told",
+job_happenings <- c("placed", "asked", "refused", "sent", "begun", "paused", "resumed", "stopped",
+                    "ordered", "halted", "ready", "spoilt", "other version", "fetched", "deleted",
+                    "prepassed", "reported", "unreached", "reached", "looked", "told",
                     "queued", "node up", "node gone", "charged", "claim")
 
-# `events`: a data frame with `what` (a state of a frame, or one of the happenings), `time` (seconds), and where they
-# are known `shot`, `frame`, `piece`, `node`, `key`, `seconds` (of the frame's own run, as it was reported) and `amount`
-# (charged; of a claim the seconds that are said to be left). `frames`: the frames of the job, a data frame of `shot`
-# and `frame`, or their numbers where there is one shot.
+# `events`: a data frame with `what` (a state of a frame, or one of the happenings), `time`
+# (seconds), and where they are known `shot`, `frame`, `piece`, `node`, `key`, `seconds` (of the
+# frame's own run, as it was reported) and `amount` (charged; of a claim the seconds that are said
+# to be left). `frames`: the frames of the job, a data frame of `shot` and `frame`, or their numbers
+# where there is one shot.
 #
-# Events are ordered by the time that they carry, and of one time as `frame_states` has it: late and disordered ones
-# give the same state, and so do doubled ones, which have one key. A frame that is there is not taken back by what
-# happens to another run of it, on another node.
+# Events are ordered by the time that they carry, and of one time as `frame_states` has it: late and
+# disordered ones give the same state, and so do doubled ones, which have one key. A frame that is
+# there is not taken back by what happens to another run of it, on another node.
 #
-# Returns a list: `frames`, one row a frame or piece: `shot`, `frame`, `piece`, `state`, `node`, `since` (when it came
-# to be so), `begun` (its last run), `seconds` (of the run that made it), `runs`, `failures`; `nodes`: `node`, `frames`
-# (that arrived), `busy_s`, `first` and `last` (heard of), `up`; `job`: when each happening was last, `paused`,
-# `stopped`, `charged`, `claim` and `claimed_at`, `unknown` (events that say what is not known, or are of no frame of
-# the job).
+# Returns a list: `frames`, one row a frame or piece: `shot`, `frame`, `piece`, `state`, `node`,
+# `since` (when it came to be so), `begun` (its last run), `seconds` (of the run that made it),
+# `runs`, `failures`; `nodes`: `node`, `frames` (that arrived), `busy_s`, `first` and `last` (heard
+# of), `up`; `job`: when each happening was last, `paused`, `stopped`, `charged`, `claim` and
+# `claimed_at`, `unknown` (events that say what is not known, or are of no frame of the job).
 fold_events <- function(events, frames) {
-  if (!is.data.frame(frames)) frames <- data.frame(shot = rep(NA_character_, length(frames)), frame = frames)
+  if (!is.data.frame(frames))
+    frames <- data.frame(shot = rep(NA_character_, length(frames)), frame = frames)
   x <- plain_events(events)
   x <- x[!duplicated(x[["key"]]), , drop = FALSE]
-  x <- x[order(x[["time"]], match(x[["what"]], c(frame_states, job_happenings)), x[["key"]]), , drop = FALSE]
+  x <- x[order(x[["time"]], match(x[["what"]], c(frame_states, job_happenings)), x[["key"]]), ,
+         drop = FALSE]
   of_frame <- x[["what"]] %in% frame_states
   mine <- of_frame & row_key(x, c("shot", "frame")) %in% row_key(frames, c("shot", "frame"))
   list(frames = fold_frames(x[mine, , drop = FALSE], frames), nodes = fold_nodes(x),
@@ -36,35 +40,39 @@ fold_events <- function(events, frames) {
 
 plain_events <- function(events) {
   x <- as_frame(events)
-  fill <- list(time = NA_real_, shot = NA_character_, frame = NA_integer_, piece = NA_character_, node = NA_character_,
-               seconds = NA_real_, amount = NA_real_, key = NA_character_)
+  fill <- list(time = NA_real_, shot = NA_character_, frame = NA_integer_, piece = NA_character_,
+               node = NA_character_, seconds = NA_real_, amount = NA_real_, key = NA_character_)
   for (name in names(fill)) if (is.null(x[[name]])) x[[name]] <- rep(fill[[name]], nrow(x))
   # Without a key an event is what it says.
-  x[["key"]] <- ifelse(is.na(x[["key"]]), row_key(x, c("what", "time", "shot", "frame", "piece", "node")), x[["key"]])
+  x[["key"]] <- ifelse(is.na(x[["key"]]),
+                       row_key(x, c("what", "time", "shot", "frame", "piece", "node")), x[["key"]])
   x
 }
 
 fold_frames <- function(x, frames) {
   columns <- c("shot", "frame", "piece")
   id <- row_key(x, columns)
-  whole <- data.frame(shot = frames[["shot"]], frame = as.integer(frames[["frame"]]), piece = NA_character_)
+  whole <- data.frame(shot = frames[["shot"]], frame = as.integer(frames[["frame"]]),
+                      piece = NA_character_)
   none <- !row_key(whole, c("shot", "frame")) %in% row_key(x, c("shot", "frame"))
   seen <- x[!duplicated(id), columns, drop = FALSE]
   rows <- rbind(whole[none, , drop = FALSE], seen)
   # Shots in the order of the job.
-  rows <- rows[order(match(rows[["shot"]], unique(whole[["shot"]])), rows[["frame"]], rows[["piece"]]), , drop = FALSE]
+  rows <- rows[order(match(rows[["shot"]], unique(whole[["shot"]])), rows[["frame"]],
+                     rows[["piece"]]), , drop = FALSE]
   parts <- split(seq_len(nrow(x)), factor(id, unique(id)))
   told <- parts[row_key(rows, columns)]
-  done <- lapply(told, function(at) if (length(at)) fold_frame(x[["what"]][at], x[["time"]][at], x[["node"]][at],
-                                                               x[["seconds"]][at]) else untold_frame)
+  done <- lapply(told, function(at) if (length(at))
+                 fold_frame(x[["what"]][at], x[["time"]][at], x[["node"]][at],
+                            x[["seconds"]][at]) else untold_frame)
   pick <- function(name, type) vapply(done, `[[`, type, name, USE.NAMES = FALSE)
   data.frame(rows, state = pick("state", ""), node = pick("node", ""), since = pick("since", 0),
              begun = pick("begun", 0), seconds = pick("seconds", 0), runs = pick("runs", 0L),
              failures = pick("failures", 0L), row.names = NULL)
 }
 
-untold_frame <- list(state = "waiting", node = NA_character_, since = NA_real_, begun = NA_real_, seconds = NA_real_,
-                     runs = 0L, failures = 0L)
+untold_frame <- list(state = "waiting", node = NA_character_, since = NA_real_, begun = NA_real_,
+                     seconds = NA_real_, runs = 0L, failures = 0L)
 
 # One frame's events, in their order.
 fold_frame <- function(what, time, node, seconds) {
@@ -76,10 +84,12 @@ fold_frame <- function(what, time, node, seconds) {
     if (what[k] %in% names(runs)) runs[[what[k]]] <- runs[[what[k]]] + 1L
     if (what[k] %in% c("failed", "lost")) out$failures <- out$failures + 1L
     if (there && !(what[k] %in% c("usable", "failed", "lost") && !other)) next
-    if (what[k] == "rendering" || what[k] == "given out" && out$state != "rendering") out$begun <- time[k]
+    if (what[k] == "rendering" || what[k] == "given out" && out$state != "rendering")
+      out$begun <- time[k]
     if (what[k] == "arrived") {
       known <- out$state == "rendering" && !other
-      out$seconds <- if (!is.na(seconds[k])) seconds[k] else if (known) time[k] - out$begun else NA_real_
+      out$seconds <- if (!is.na(seconds[k])) seconds[k] else if (known) time[k] - out$begun else
+        NA_real_
     }
     out$state <- what[k]
     out$since <- time[k]
@@ -99,16 +109,19 @@ fold_nodes <- function(x) {
   last <- rev(up[["what"]])[match(names, rev(up[["node"]]))]
   data.frame(node = names, frames = as.integer(tapply(once, at, sum)),
              busy_s = as.numeric(tapply(ifelse(once, x[["seconds"]], NA), at, sum, na.rm = TRUE)),
-             first = as.numeric(tapply(x[["time"]], at, min)), last = as.numeric(tapply(x[["time"]], at, max)),
+             first = as.numeric(tapply(x[["time"]], at, min)),
+             last = as.numeric(tapply(x[["time"]], at, max)),
              up = !last %in% "node gone", row.names = NULL)
 }
 
 fold_job <- function(x, unknown) {
-  last <- function(what) c(x[["time"]][x[["what"]] %in% what], NA_real_)[max(1, sum(x[["what"]] %in% what))]
+  last <- function(what)
+    c(x[["time"]][x[["what"]] %in% what], NA_real_)[max(1, sum(x[["what"]] %in% what))]
   held <- x[["what"]][x[["what"]] %in% c("paused", "resumed")]
   claims <- x[x[["what"]] == "claim", , drop = FALSE]
   c(lapply(stats::setNames(nm = c("placed", "sent", "begun", "fetched")), last),
-    list(paused = identical(utils::tail(held, 1), "paused"), stopped = any(x[["what"]] == "stopped"),
+    list(paused = identical(utils::tail(held, 1), "paused"),
+         stopped = any(x[["what"]] == "stopped"),
          charged = sum(x[["amount"]][x[["what"]] == "charged"], na.rm = TRUE),
          claim = utils::tail(c(NA_real_, claims[["amount"]]), 1), claimed_at = last("claim"),
          unknown = unknown + sum(!x[["what"]] %in% job_happenings)))

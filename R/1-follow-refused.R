@@ -1,7 +1,7 @@
 # Frames that came back and were refused: what was told of them before does not count any more.
 
-# `events` as job_events() has them, in their order. A frame is refused by an event `failed` of source `verify`; that it
-# was begun, ready or there is left out where it was told before that.
+# `events` as job_events() has them, in their order. A frame is refused by an event `failed` of
+# source `verify`; that it was begun, ready or there is left out where it was told before that.
 without_refused <- function(events) {
   x <- as_frame(events)
   refused <- x[["what"]] %in% "failed" & x[["source"]] %in% "verify"
@@ -9,10 +9,12 @@ without_refused <- function(events) {
   key <- row_key(x, c("shot", "frame"))
   last <- tapply(x[["sequence"]][refused], key[refused], max)
   before <- x[["sequence"]] < last[match(key, names(last))]
-  x[!(before %in% TRUE & x[["what"]] %in% c("given out", "rendering", "ready", "arrived", "usable")), , drop = FALSE]
+  x[!(before %in% TRUE &
+      x[["what"]] %in% c("given out", "rendering", "ready", "arrived", "usable")), , drop = FALSE]
 }
 
-# The frames that are refused and not there anew: `shot`, `frame`, `sequence` (of the event that refused them).
+# The frames that are refused and not there anew: `shot`, `frame`, `sequence` (of the event that
+# refused them).
 refused_frames <- function(events) {
   x <- as_frame(events)
   refused <- x[x[["what"]] %in% "failed" & x[["source"]] %in% "verify", , drop = FALSE]

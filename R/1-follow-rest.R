@@ -1,28 +1,31 @@
-# A running job's rest, from the frames that have arrived: the draws of the whole job, conditioned on what was seen.
+# A running job's rest, from the frames that have arrived: the draws of the whole job, conditioned
+# on what was seen.
 
-# When a job ends and what it costs, given the frames that have arrived. `home`: when each frame is at home in each
-# draw of the forecast, seconds from the beginning (draws x frames; Inf: never); `finish` and `cost` of these draws;
-# `seen`: when the frames that are there arrived; `now`. How many arrived by when is compared draw by draw with the
-# same number of frames, so that progress is the work that was done, not the count: the draws know that the frames to
-# come are heavier.
+# When a job ends and what it costs, given the frames that have arrived. `home`: when each frame is
+# at home in each draw of the forecast, seconds from the beginning (draws x frames; Inf: never);
+# `finish` and `cost` of these draws; `seen`: when the frames that are there arrived; `now`. How
+# many arrived by when is compared draw by draw with the same number of frames, so that progress is
+# the work that was done, not the count: the draws know that the frames to come are heavier.
 #
-# Draws are weighed by how near they came to what was seen, and moved along the line through them: regression-adjusted
-# rejection (Beaumont, Zhang & Balding 2002, Genetics 162, 2025), in logs, on the moments at which half of the frames
-# and all of those that are there had arrived. What is slower than any draw is reached along that line. That nothing
-# more has arrived by now rules out draws that would be further.
+# Draws are weighed by how near they came to what was seen, and moved along the line through them:
+# regression-adjusted rejection (Beaumont, Zhang & Balding 2002, Genetics 162, 2025), in logs, on
+# the moments at which half of the frames and all of those that are there had arrived. What is
+# slower than any draw is reached along that line. That nothing more has arrived by now rules out
+# draws that would be further.
 #
-# A first frame that came later than in 99 of 100 draws, and than the pace since lets expect, began later than any: by
-# so much all that was seen is taken earlier, and the end later. A start that nobody knew of tells nothing of the pace,
-# and as the moment of the half it would be taken for one: with 5 s of start on a minute of frames 1 of 100 ranges of
-# 80 % held at a quarter. A first frame earlier than in 99 of 100 draws is the same the other way round: a person began
-# at once although the card predicts a wait.
+# A first frame that came later than in 99 of 100 draws, and than the pace since lets expect, began
+# later than any: by so much all that was seen is taken earlier, and the end later. A start that
+# nobody knew of tells nothing of the pace, and as the moment of the half it would be taken for one:
+# with 5 s of start on a minute of frames 1 of 100 ranges of 80 % held at a quarter. A first frame
+# earlier than in 99 of 100 draws is the same the other way round: a person began at once although
+# the card predicts a wait.
 #
-# `over`: how much longer the rest takes than what was seen says, where pace_test() found that it slowed down; `drift`:
-# sd of the log of what it may take beside what the draws have.
+# `over`: how much longer the rest takes than what was seen says, where pace_test() found that it
+# slowed down; `drift`: sd of the log of what it may take beside what the draws have.
 #
-# Returns a list: `finish`, `cost` and `weight` of the draws that are left (weights add up to 1), `done` (frames),
-# `overdue` (share of draws in which another frame would have come by now), `work` (share of the work, by the time that
-# the draws take for as many frames).
+# Returns a list: `finish`, `cost` and `weight` of the draws that are left (weights add up to 1),
+# `done` (frames), `overdue` (share of draws in which another frame would have come by now), `work`
+# (share of the work, by the time that the draws take for as many frames).
 rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drift = 0) {
   seen <- sort(seen)
   begun <- start_shift(home, seen)
@@ -34,7 +37,8 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drif
   m <- length(seen)
   n <- ncol(home)
   alike <- function(finish, work) {
-    list(finish = finish, cost = cost, weight = rep(1 / length(cost), length(cost)), done = m, overdue = 0, work = work)
+    list(finish = finish, cost = cost, weight = rep(1 / length(cost), length(cost)), done = m,
+         overdue = 0, work = work)
   }
   if (m >= n) {
     after <- pmax(finish - apply(home, 1, max), 0)  # merging, encoding
@@ -68,12 +72,14 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drif
   late <- since + next_one < now
   overdue <- sum(weight[late]) / sum(weight)
   if (sum(weight[!late]) >= 0.2 * sum(weight)) weight[late] <- 0
-  else ended[late] <- now + pmax(left - next_one, 0)[late]  # hardly any draw is that slow: the next one comes now
+  # hardly any draw is that slow: the next one comes now
+  else ended[late] <- now + pmax(left - next_one, 0)[late]
   keep <- weight > 0
   cost <- moved(cost) * if (over == 1 && drift == 0) 1
                         else pmax(ended, now) / pmax(since + left / (over * more), 1e-6)
-  list(finish = pmax(ended, now)[keep], cost = cost[keep], weight = weight[keep] / sum(weight[keep]), done = m,
-       overdue = overdue, work = if (m > 0) stats::weighted.mean(reached / finish, weight) else 0)
+  list(finish = pmax(ended, now)[keep], cost = cost[keep],
+       weight = weight[keep] / sum(weight[keep]), done = m, overdue = overdue,
+       work = if (m > 0) stats::weighted.mean(reached / finish, weight) else 0)
 }
 
 # Factors of draws with that sd of their logs, spread evenly and without order.
@@ -82,8 +88,9 @@ drift_factors <- function(n, drift) {
   exp(drift * stats::qnorm((((seq_len(n) * 0.6180339887) %% 1) * (n - 1) + 0.5) / n))
 }
 
-# Delay of the first frame relative to its forecast, at the pace of the later frames; negative for an early start. It is 0
-# unless the first frame is outside the central 98 % of the draws, scaled to that pace. `seen`: in order.
+# Delay of the first frame relative to its forecast, at the pace of the later frames; negative for
+# an early start. It is 0 unless the first frame is outside the central 98 % of the draws, scaled to
+# that pace. `seen`: in order.
 start_shift <- function(home, seen) {
   m <- length(seen)
   if (!m) return(0)
@@ -126,10 +133,11 @@ moved_draws <- function(y, x, target, weight) {
   y + drop((matrix(target, nrow(x), ncol(x), byrow = TRUE) - x) %*% slope)
 }
 
-# When a job ends of which nothing more has come for longer than any gap of its forecast: what stands still is in none
-# of its draws, and how long that lasts is told by nothing but how long it has lasted. The chance that it lasts longer
-# than t more is taken as age / (age + t) (Gott 1993, Implications of the Copernican principle for our future prospects,
-# Nature 363, 315-319). `finish`: draws of its end; `age`: seconds that it stands still; `now`.
+# When a job ends of which nothing more has come for longer than any gap of its forecast: what
+# stands still is in none of its draws, and how long that lasts is told by nothing but how long it
+# has lasted. The chance that it lasts longer than t more is taken as age / (age + t) (Gott 1993,
+# Implications of the Copernican principle for our future prospects, Nature 363, 315-319). `finish`:
+# draws of its end; `age`: seconds that it stands still; `now`.
 silent_finish <- function(finish, age, now, seed) {
   n <- length(finish)
   still <- with_seed(seed, age * (1 / ((sample.int(n) - 0.5) / n) - 1))

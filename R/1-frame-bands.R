@@ -1,8 +1,8 @@
-# Bands of pictures, each against the same rows of those before and after it: rougher, in other light, or of something
-# else.
+# Bands of pictures, each against the same rows of those before and after it: rougher, in other
+# light, or of something else.
 
-# Rows that are rougher than those of the pictures around them: all of a picture is noisier, or a band of it has other
-# samples.
+# Rows that are rougher than those of the pictures around them: all of a picture is noisier, or a
+# band of it has other samples.
 rough_findings <- function(looks) {
   n <- nrow(looks$facts)
   columns <- looks$facts[["columns"]][1]
@@ -30,10 +30,12 @@ rough_findings <- function(looks) {
   gain <- level_gain(by_row, middle_of(above), known)
   noisy <- which(level > bound & weakest > 0.5 * bound & gain > least_gain)
   out <- frame_finding(noisy, "noisy", "is noisier than those around it",
-                       paste0("its noise is ", format(round(exp(level[noisy]), 2), nsmall = 1), " times theirs, +/- ",
-                              share_said(exp(spread) - 1)), size = level[noisy], bound = bound,
+                       paste0("its noise is ", format(round(exp(level[noisy]), 2), nsmall = 1),
+                              " times theirs, +/- ", share_said(exp(spread) - 1)),
+                       size = level[noisy], bound = bound,
                        sure = surety(level[noisy] / bound))
-  centred <- lapply(seq_along(above), function(k) (above[[k]] - rep(each[, k], each = bins)) * known)
+  centred <- lapply(seq_along(above),
+                    function(k) (above[[k]] - rep(each[, k], each = bins)) * known)
   rbind(out, band_findings(looks, centred, middle_of(above), by_row, noisy))
 }
 
@@ -45,8 +47,8 @@ level_gain <- function(rough, more, known) {
   ifelse(is.na(out), 0, out)
 }
 
-# Four neighbours of each of n pictures: two on either side, where there is one only that one twice; of the first and
-# the last those on the one side.
+# Four neighbours of each of n pictures: two on either side, where there is one only that one twice;
+# of the first and the last those on the one side.
 nearest_of <- function(n) {
   t(vapply(seq_len(n), function(i) {
     side <- function(at) if (length(at) == 1) c(at, at) else at[1:2]
@@ -67,7 +69,8 @@ middle_of <- function(x) {
   matrix(block_row_medians(all, nrow(all), 1), nrow(x[[1]]))
 }
 
-# The run of rows of each picture whose roughness is most unlike that of the rest of it, as against its neighbours.
+# The run of rows of each picture whose roughness is most unlike that of the rest of it, as against
+# its neighbours.
 band_findings <- function(looks, above, raw, rough, noisy) {
   n <- ncol(rough)
   band <- band_search(above)
@@ -77,7 +80,8 @@ band_findings <- function(looks, above, raw, rough, noisy) {
     at <- band$from[i]:band$to[i]
     max(abs(mean(changed[at, i])), abs(mean(changed[-at, i])))
   }, 0)
-  bad <- which(band$strength > band$bound & abs(band$times) > log(1.3) & gain > least_gain & !seq_len(n) %in% noisy)
+  bad <- which(band$strength > band$bound & abs(band$times) > log(1.3) & gain > least_gain &
+               !seq_len(n) %in% noisy)
   band_finding(looks, band, bad, "band", "has a band of other samples", " the noise of the rest")
 }
 
@@ -101,7 +105,8 @@ light_findings <- function(looks) {
   band_finding(looks, band, bad, "seam", "has a band in other light", " the brightness of the rest")
 }
 
-# A band that shows something else than the pictures around lead to: of another frame, or moved aside.
+# A band that shows something else than the pictures around lead to: of another frame, or moved
+# aside.
 shift_findings <- function(looks) {
   n <- nrow(looks$facts)
   bins <- looks$facts[["rows"]][1]
@@ -119,7 +124,8 @@ shift_findings <- function(looks) {
   gain <- vapply(seq_len(n), function(i) {
     at <- band$from[i]:band$to[i]
     beside <- pmax(far(-1)[at, i], far(1)[at, i])
-    if (mean(energy[at, i]) > 1.1 * mean(beside)) mean(energy[at, i]) - mean(pmax(far(-2)[at, i], far(2)[at, i])) else 0
+    if (mean(energy[at, i]) > 1.1 * mean(beside)) mean(energy[at, i]) -
+      mean(pmax(far(-2)[at, i], far(2)[at, i])) else 0
   }, 0)
   bad <- which(band$strength > band$bound & band$times > log(1.12) & gain > 0.002)
   bad <- setdiff(bad, c(1, n))
@@ -133,17 +139,19 @@ band_finding <- function(looks, band, bad, code, what, of) {
   top <- edge(band$from[bad])
   bottom <- edge(band$to[bad] + 1) - 1
   frame_finding(bad, code, what,
-                paste0("its rows ", top, " to ", bottom, " have ", format(round(exp(band$times[bad]), 2), nsmall = 1),
-                       " times", of, ", beside the same rows of the pictures around"),
+                paste0("its rows ", top, " to ", bottom, " have ",
+                       format(round(exp(band$times[bad]), 2), nsmall = 1), " times", of,
+                       ", beside the same rows of the pictures around"),
                 top = top, bottom = bottom, left = 1L, right = looks$facts[["width"]][bad],
                 size = band$strength[bad], bound = band$bound[bad],
                 sure = surety(band$strength[bad] / band$bound[bad]))
 }
 
-# The run of rows of each picture that differs most from its other rows. `above`: four matrices, rows x pictures, the
-# difference to one neighbour each. Only what at least three neighbours agree on counts: content that moves through the
-# picture differs from those before in one direction and from those behind in the other. Returns `from`, `to` (rows of
-# blocks), `times` (log of how much), `strength`, and the `bound` it has to exceed.
+# The run of rows of each picture that differs most from its other rows. `above`: four matrices,
+# rows x pictures, the difference to one neighbour each. Only what at least three neighbours agree
+# on counts: content that moves through the picture differs from those before in one direction and
+# from those behind in the other. Returns `from`, `to` (rows of blocks), `times` (log of how much),
+# `strength`, and the `bound` it has to exceed.
 band_search <- function(above) {
   more <- common_of(above)
   bins <- nrow(more)
@@ -161,9 +169,11 @@ band_search <- function(above) {
   usual <- stats::quantile(strength, 0.75, names = FALSE)
   spread <- stats::mad(above[[1]] - above[[2]]) / 2
   bound <- rep(max(4 * usual, 4 * spread, 0.2), n)
-  # The first and the last picture have neighbours on one side only, where movement looks like damage.
+  # The first and the last picture have neighbours on one side only, where movement looks like
+  # damage.
   bound[c(1, n)] <- 3 * bound[c(1, n)]
-  list(from = runs$from[best], to = runs$to[best], times = apart[pick], strength = strength, bound = bound)
+  list(from = runs$from[best], to = runs$to[best], times = apart[pick], strength = strength,
+       bound = bound)
 }
 
 # Runs at the top or bottom with less than the rest, turned into the complementary run with more.
@@ -172,11 +182,12 @@ upward <- function(band, bins) {
   bottom <- band$times < 0 & band$to == bins & !top
   from <- ifelse(top, band$to + 1, ifelse(bottom, 1, band$from))
   to <- ifelse(top, bins, ifelse(bottom, band$from - 1, band$to))
-  utils::modifyList(band, list(from = from, to = to, times = ifelse(top | bottom, -band$times, band$times)))
+  utils::modifyList(band, list(from = from, to = to,
+                               times = ifelse(top | bottom, -band$times, band$times)))
 }
 
-# What at least three of four matrices agree on, element by element: the second smallest where it is positive, the
-# second largest where it is negative, else 0.
+# What at least three of four matrices agree on, element by element: the second smallest where it is
+# positive, the second largest where it is negative, else 0.
 common_of <- function(x) {
   low <- pmax(pmin(x[[1]], x[[2]]), pmin(x[[3]], x[[4]]))
   high <- pmin(pmax(x[[1]], x[[2]]), pmax(x[[3]], x[[4]]))

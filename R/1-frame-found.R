@@ -1,13 +1,15 @@
-# Findings of pictures: rows that say which picture, what is wrong with it, where, and how sure that is.
+# Findings of pictures: rows that say which picture, what is wrong with it, where, and how sure that
+# is.
 
-frame_finding <- function(index, code, what, evidence, weight = "unusable", top = NA, bottom = NA, left = NA,
-                          right = NA, size = NA_real_, bound = NA_real_, sure = 1) {
+frame_finding <- function(index, code, what, evidence, weight = "unusable", top = NA, bottom = NA,
+                          left = NA, right = NA, size = NA_real_, bound = NA_real_, sure = 1) {
   if (!length(index)) index <- integer()
   n <- length(index)
   full <- function(x) rep(x, length.out = n)
   data.frame(index = index, code = full(code), weight = full(weight), top = full(as.integer(top)),
-             bottom = full(as.integer(bottom)), left = full(as.integer(left)), right = full(as.integer(right)),
-             size = full(size), bound = full(bound), sure = full(sure), what = full(what), evidence = full(evidence))
+             bottom = full(as.integer(bottom)), left = full(as.integer(left)),
+             right = full(as.integer(right)), size = full(size), bound = full(bound),
+             sure = full(sure), what = full(what), evidence = full(evidence))
 }
 
 # How sure a finding is that exceeds its bound so many times.

@@ -25,7 +25,8 @@ motion_findings <- function(looks, frames) {
     light <- isTRUE(same > 0.97)
     found <- rbind(found, run_finding(
       run, shape, if (light) "light" else "jump",
-      if (light) "is in other light than those around it" else "shows something else than those around it",
+      if (light) "is in other light than those around it" else
+      "shows something else than those around it",
       "its blocks differ by "))
   }
   for (run in tint$runs) {
@@ -36,8 +37,9 @@ motion_findings <- function(looks, frames) {
   cut <- setdiff(shape$cuts, 1)
   found <- rbind(found, frame_finding(
     cut, "cut", "begins something else, and the shot names no cut there",
-    paste0("its blocks differ by ", share_said(shape$step[cut]), " of white from the picture before, and go on by ",
-           share_said(shape$usual[cut]), " a frame"), "doubt", size = shape$step[cut], bound = shape$bound[cut],
+    paste0("its blocks differ by ", share_said(shape$step[cut]),
+           " of white from the picture before, and go on by ", share_said(shape$usual[cut]),
+           " a frame"), "doubt", size = shape$step[cut], bound = shape$bound[cut],
     sure = surety(shape$step[cut] / shape$bound[cut])))
   rbind(found, frozen_findings(looks, shape$step, shape$usual,
                                c(shape$cuts, unlist(lapply(c(shape$runs, tint$runs), unlist)))))
@@ -47,9 +49,11 @@ run_finding <- function(run, jumps, code, what, by) {
   n <- length(jumps$step)
   size <- min(jumps$step[setdiff(c(run$from, run$to + 1), c(1, n + 1))])
   frame_finding(run$from:run$to, code, what,
-                paste0(by, share_said(size), " of white from the pictures beside it, which go on by ",
+                paste0(by, share_said(size),
+                       " of white from the pictures beside it, which go on by ",
                        share_said(jumps$usual[run$from]), " a frame"),
-                size = size, bound = jumps$bound[run$from], sure = surety(size / jumps$bound[run$from]))
+                size = size, bound = jumps$bound[run$from],
+                sure = surety(size / jumps$bound[run$from]))
 }
 
 # Steps between pictures by some measure that are beyond what they are there; `least`: what is seen.
@@ -57,10 +61,12 @@ jumps_in <- function(apart, n, least) {
   step <- c(NA, apart(2:n, seq_len(n - 1)))
   usual <- running_usual(step)
   bound <- pmax(least, 5 * usual)
-  c(jump_runs(which(step > bound), n, apart, step, usual), list(step = step, usual = usual, bound = bound))
+  c(jump_runs(which(step > bound), n, apart, step, usual),
+    list(step = step, usual = usual, bound = bound))
 }
 
-# The usual step around each: the middle one of the eight before and behind it; of all where these are fewer.
+# The usual step around each: the middle one of the eight before and behind it; of all where these
+# are fewer.
 running_usual <- function(step, reach = 8) {
   n <- length(step)
   all <- stats::median(step, na.rm = TRUE)
@@ -71,8 +77,8 @@ running_usual <- function(step, reach = 8) {
   }, 0)
 }
 
-# Sorts large steps: a run of up to eight pictures after which the sequence is where it was before, or a cut. A single
-# picture at either end of the sequence counts as a run.
+# Sorts large steps: a run of up to eight pictures after which the sequence is where it was before,
+# or a cut. A single picture at either end of the sequence counts as a run.
 jump_runs <- function(big, n, apart, step, usual, longest = 8) {
   runs <- list()
   cuts <- integer()
@@ -101,8 +107,9 @@ jump_runs <- function(big, n, apart, step, usual, longest = 8) {
   list(runs = runs, cuts = cuts)
 }
 
-# Frames that repeat the frame before. The shot must move on both sides, and the step after the repeat must catch up (it
-# is about twice as long after one repeated frame): a hold, or a movement that turns round, has no such step.
+# Frames that repeat the frame before. The shot must move on both sides, and the step after the
+# repeat must catch up (it is about twice as long after one repeated frame): a hold, or a movement
+# that turns round, has no such step.
 frozen_findings <- function(looks, step, usual, known) {
   n <- length(step)
   x <- looks$facts
@@ -123,22 +130,27 @@ frozen_findings <- function(looks, step, usual, known) {
     while (to < n && still[to + 1]) to <- to + 1
     at <- from:to
     if (to == n || from < 3 || any(c(from - 1, from, to + 1) %in% known)) next
-    pace <- stats::median(step[c(max(2, from - 3):(from - 1), if (to + 2 <= n) (to + 2):min(n, to + 4))])
+    pace <- stats::median(step[c(max(2, from - 3):(from - 1),
+                                 if (to + 2 <= n) (to + 2):min(n, to + 4))])
     before <- step[from - 1]
     caught <- step[to + 1]
     exact <- all(same[at])
     # It moves on both sides, not for one picture only.
     sides <- c(stats::median(step[max(2, from - 3):(from - 1)]),
                if (to + 2 <= n) stats::median(step[(to + 2):min(n, to + 4)]) else Inf)
-    if (before < 0.6 * pace || caught < 0.6 * pace || min(sides) < 0.5 * pace || length(at) > 25) next
-    # Where noise hides the catching up, identical values suffice, if they are rare in this sequence.
-    alone <- exact && length(at) <= 3 && mean(same) < 0.1 && !any(same[setdiff(max(1, from - 4):min(n, to + 4), at)])
+    if (before < 0.6 * pace || caught < 0.6 * pace || min(sides) < 0.5 * pace || length(at) > 25)
+      next
+    # Where noise hides the catching up, identical values suffice, if they are rare in this
+    # sequence.
+    alone <- exact && length(at) <= 3 && mean(same) < 0.1 &&
+      !any(same[setdiff(max(1, from - 4):min(n, to + 4), at)])
     if (caught < (1 + 0.45 * length(at)) * pace && !(alone && !measured[from])) next
     found <- rbind(found, frame_finding(
       at, "frozen", paste0("shows what frame before it shows"),
-      paste0(if (exact) "every value is the same" else paste("its blocks differ by", share_said(step[at]), "of white"),
-             ", where the shot goes on by ", share_said(pace), " a frame; the next catches up with ",
-             share_said(caught)),
+      paste0(if (exact) "every value is the same" else
+             paste("its blocks differ by", share_said(step[at]), "of white"),
+             ", where the shot goes on by ", share_said(pace),
+             " a frame; the next catches up with ", share_said(caught)),
       size = caught / pace, bound = 1 + 0.45 * length(at),
       sure = if (exact) 1 else surety(caught / pace / (1 + 0.3 * length(at)))))
   }

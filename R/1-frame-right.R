@@ -1,9 +1,10 @@
 # Whether the pictures of a sequence are right, each against those before and after it.
 
-# `looks` of pictures in the order of their `frames` (numbers); `cuts`: first frames after each cut; `edges`: last rows
-# of bands that the pictures were joined of. Returns a data frame of findings, one row each: `index` (of the picture),
-# `code`, `weight` ("unusable" or "doubt"), `top`, `bottom`, `left`, `right` (its place in the picture, NA: all of it),
-# `size` (how strong it is) and `bound` (what it had to exceed), `sure` (0.5 to 1), `what`, `evidence`.
+# `looks` of pictures in the order of their `frames` (numbers); `cuts`: first frames after each cut;
+# `edges`: last rows of bands that the pictures were joined of. Returns a data frame of findings,
+# one row each: `index` (of the picture), `code`, `weight` ("unusable" or "doubt"), `top`, `bottom`,
+# `left`, `right` (its place in the picture, NA: all of it), `size` (how strong it is) and `bound`
+# (what it had to exceed), `sure` (0.5 to 1), `what`, `evidence`.
 sequence_findings <- function(looks, frames, cuts = integer(), edges = integer()) {
   stopifnot(!is.unsorted(frames, strictly = TRUE))
   alone <- own_findings(looks)
@@ -32,17 +33,21 @@ sequence_findings <- function(looks, frames, cuts = integer(), edges = integer()
 own_findings <- function(looks) {
   x <- looks$facts
   bad <- which(nzchar(x[["fault"]]))
-  cut <- grepl("cut off|read error|end of file|truncated|not enough", x[["fault"]][bad], ignore.case = TRUE)
+  cut <- grepl("cut off|read error|end of file|truncated|not enough", x[["fault"]][bad],
+               ignore.case = TRUE)
   odd <- which(x[["odd"]] > 0 & !nzchar(x[["fault"]]))
   clear <- which(!nzchar(x[["fault"]]) & x[["alpha"]] %in% 0)
   rbind(
-    frame_finding(bad, ifelse(cut, "cut off", "unreadable"), ifelse(cut, "is cut off", "cannot be read to its end"),
+    frame_finding(bad, ifelse(cut, "cut off", "unreadable"),
+                  ifelse(cut, "is cut off", "cannot be read to its end"),
                   paste("reading it ends with:", x[["fault"]][bad])),
     frame_finding(odd, "no number", "has values that are no numbers",
                   paste0(x[["odd"]][odd], ifelse(x[["odd"]][odd] == 1, " pixel is", " pixels are"),
-                         " not finite; the first at row ", x[["odd_row"]][odd], ", column ", x[["odd_column"]][odd]),
-                  top = x[["odd_row"]][odd], bottom = x[["odd_row"]][odd], left = x[["odd_column"]][odd],
-                  right = x[["odd_column"]][odd], size = x[["odd"]][odd]),
+                         " not finite; the first at row ", x[["odd_row"]][odd], ", column ",
+                         x[["odd_column"]][odd]),
+                  top = x[["odd_row"]][odd], bottom = x[["odd_row"]][odd],
+                  left = x[["odd_column"]][odd], right = x[["odd_column"]][odd],
+                  size = x[["odd"]][odd]),
     frame_finding(clear, "clear", "is clear all over", "its alpha is 0 everywhere")
   )
 }
@@ -67,11 +72,13 @@ segment_findings <- function(looks, frames, edges) {
   others <- rbind(spike_findings(fine), seam_findings(fine, edges), rough_findings(fine),
                   light_findings(fine), shift_findings(fine))
   others <- strongest_of(others[!duplicated(others[c("index", "code")]), , drop = FALSE])
-  rbind(blank, within(holes, shown), within(motion, shown[whole]), within(others, shown[whole[kept]]))
+  rbind(blank, within(holes, shown), within(motion, shown[whole]),
+        within(others, shown[whole[kept]]))
 }
 
-# The neighbours of a damaged picture exceed their bounds a little too: a finding within three pictures of one that is
-# 1.5 times as far beyond its bound is dropped, unless it is four times beyond its own.
+# The neighbours of a damaged picture exceed their bounds a little too: a finding within three
+# pictures of one that is 1.5 times as far beyond its bound is dropped, unless it is four times
+# beyond its own.
 strongest_of <- function(found) {
   times <- found$size / found$bound
   kept <- vapply(seq_len(nrow(found)), function(k) {
@@ -81,8 +88,8 @@ strongest_of <- function(found) {
   found[kept, , drop = FALSE]
 }
 
-# Black, or of one colour, next to a picture that is not. A fade is none: it reaches black in steps as large as those
-# before.
+# Black, or of one colour, next to a picture that is not. A fade is none: it reaches black in steps
+# as large as those before.
 blank_findings <- function(looks) {
   x <- looks$facts
   n <- nrow(x)
@@ -92,7 +99,8 @@ blank_findings <- function(looks) {
   if (!length(blank)) return(frame_finding(integer(), "", "", ""))
   lit <- which(!(flat | black))
   before <- findInterval(blank, lit)
-  level <- function(at) ifelse(at < 1 | at > length(lit), NA, x[["mean"]][lit[pmin(pmax(at, 1), max(1, length(lit)))]])
+  level <- function(at)
+    ifelse(at < 1 | at > length(lit), NA, x[["mean"]][lit[pmin(pmax(at, 1), max(1, length(lit)))]])
   own <- x[["mean"]][blank]
   sides <- cbind(abs(level(before) - own), abs(level(before + 1) - own))
   # The last step of brightness before it and the first one behind it, which a fade continues.
@@ -102,16 +110,19 @@ blank_findings <- function(looks) {
   near <- suppressWarnings(apply(sides, 1, max, na.rm = TRUE))
   if (!length(lit)) {
     return(frame_finding(blank, ifelse(black[blank], "black", "one colour"),
-                         ifelse(black[blank], "is black, as all of them", "is of one colour, as all of them"),
+                         ifelse(black[blank], "is black, as all of them",
+                                "is of one colour, as all of them"),
                          "no picture shows anything"))
   }
   size <- near[match(bad, blank)]
-  frame_finding(bad, ifelse(black[bad], "black", "one colour"), ifelse(black[bad], "is black", "is of one colour"),
-                paste0("its brightness is ", share_said(x[["mean"]][bad]), " all over, and ", share_said(size),
-                       " apart from the nearest that shows something"), size = size, bound = 0.03)
+  frame_finding(bad, ifelse(black[bad], "black", "one colour"),
+                ifelse(black[bad], "is black", "is of one colour"),
+                paste0("its brightness is ", share_said(x[["mean"]][bad]), " all over, and ",
+                       share_said(size), " apart from the nearest that shows something"),
+                size = size, bound = 0.03)
 }
 
-# ---- what is in the picture ------------------------------------------------------------------------------------------
+# ---- what is in the picture ----------------------------------------------------------------------
 
 # The smallest box, in pixels, around the blocks `at` (their numbers from the top left).
 blocks_box <- function(x, at) {
@@ -150,7 +161,8 @@ hole_findings <- function(looks) {
     if (length(lost) < least) return(none)
     box <- blocks_box(looks$facts[i, ], lost)
     frame_finding(i, "hole", "has a part that was not rendered",
-                  paste(share_said(length(lost) / nrow(rough)), "of it is of one value where the pictures around show",
+                  paste(share_said(length(lost) / nrow(rough)),
+                        "of it is of one value where the pictures around show",
                         "something"), top = box[1], bottom = box[2], left = box[3], right = box[4],
                   size = length(lost), bound = least, sure = surety(length(lost) / least))
   })
@@ -169,8 +181,10 @@ strange_findings <- function(looks) {
   bad <- which(share > bound)
   # A colour that most pictures show may belong there: one doubt for all of them.
   if (usual > least) {
-    none <- frame_finding(which(share > least)[1], "texture", "shows the colour of a missing texture, as most do",
-                          paste0("half of the pictures have it in ", share_said(usual), " of their pixels or more"),
+    none <- frame_finding(which(share > least)[1], "texture",
+                          "shows the colour of a missing texture, as most do",
+                          paste0("half of the pictures have it in ", share_said(usual),
+                                 " of their pixels or more"),
                           "doubt", size = usual, bound = least, sure = 0.5)
   }
   if (!length(bad)) return(none)
@@ -182,9 +196,10 @@ strange_findings <- function(looks) {
     near <- share[intersect(c(i - 1, i + 1), seq_along(share))]
     slowly <- length(near) > 0 && all(near > 0.5 * share[i]) && mean(share > bound) > 0.1
     frame_finding(i, "texture", "shows the colour of a missing texture",
-                  paste0(share_said(share[i]), " of its pixels, ", round(share[i] * pixels[i]), " of them"),
-                  if (slowly) "doubt" else "unusable", box[1], box[2], box[3], box[4], share[i], bound,
-                  surety(share[i] / bound))
+                  paste0(share_said(share[i]), " of its pixels, ", round(share[i] * pixels[i]),
+                         " of them"),
+                  if (slowly) "doubt" else "unusable", box[1], box[2], box[3], box[4], share[i],
+                  bound, surety(share[i] / bound))
   })
   found <- do.call(rbind, c(out, list(none)))
   found[!duplicated(found$index), , drop = FALSE]
@@ -203,15 +218,17 @@ spikes_beyond <- function(x, count) {
   near <- neighbours_of(n, 3)
   around <- matrix(count[near], n)
   middle <- apply(around, 1, stats::median, na.rm = TRUE)
-  most <- apply(around, 1, function(v) sort(v, decreasing = TRUE)[2])  # one of them may be bad itself
+  # one of them may be bad itself
+  most <- apply(around, 1, function(v) sort(v, decreasing = TRUE)[2])
   # Scale of these counts here, in standard deviations of a Poisson count; at least 1.
   spread <- max(1, stats::mad((count - middle) / sqrt(middle + 1)))
   bound <- pmax(6, most + 4 * spread * sqrt(middle + 1))
   bad <- which(count > bound)
   frame_finding(bad, "fireflies", "has single bright pixels",
-                paste0(count[bad], " stand out from all around them, the strongest at row ", x[["spike_row"]][bad],
-                       ", column ", x[["spike_column"]][bad], "; the pictures beside it have ", middle[bad]),
-                top = x[["spike_row"]][bad], bottom = x[["spike_row"]][bad], left = x[["spike_column"]][bad],
-                right = x[["spike_column"]][bad], size = count[bad], bound = bound[bad],
-                sure = surety(count[bad] / bound[bad]))
+                paste0(count[bad], " stand out from all around them, the strongest at row ",
+                       x[["spike_row"]][bad], ", column ", x[["spike_column"]][bad],
+                       "; the pictures beside it have ", middle[bad]),
+                top = x[["spike_row"]][bad], bottom = x[["spike_row"]][bad],
+                left = x[["spike_column"]][bad], right = x[["spike_column"]][bad],
+                size = count[bad], bound = bound[bad], sure = surety(count[bad] / bound[bad]))
 }

@@ -1,6 +1,7 @@
 # Seams: lines across a whole picture where its parts do not fit.
 
-# A line across the whole width where brightness steps or rows do not match, and that the neighbours do not have.
+# A line across the whole width where brightness steps or rows do not match, and that the neighbours
+# do not have.
 seam_findings <- function(looks, edges = integer()) {
   n <- nrow(looks$facts)
   none <- frame_finding(integer(), "", "", "")
@@ -18,18 +19,21 @@ seam_findings <- function(looks, edges = integer()) {
     bad <- which(worst > bound)
     frame_finding(bad, "seam", "has a seam across it",
                   paste0("between rows ", row[bad], " and ", row[bad] + 1, " it ",
-                         if (identical(excess, step)) "steps by " else "breaks by ", share_said(worst[bad]),
+                         if (identical(excess, step)) "steps by " else "breaks by ",
+                         share_said(worst[bad]),
                          " of white, and the pictures beside it do not",
                          ifelse(known[bad], "; bands meet there", "")),
-                  top = row[bad], bottom = row[bad] + 1, left = 1L, right = looks$facts[["width"]][bad],
-                  size = worst[bad], bound = bound[bad], sure = surety(worst[bad] / bound[bad]))
+                  top = row[bad], bottom = row[bad] + 1, left = 1L,
+                  right = looks$facts[["width"]][bad], size = worst[bad], bound = bound[bad],
+                  sure = surety(worst[bad] / bound[bad]))
   })
   out <- rbind(slip_findings(looks$facts), do.call(rbind, out))
   out <- out[order(out$index, -out$size / out$bound), , drop = FALSE]
   out[!duplicated(out$index), , drop = FALSE]
 }
 
-# Two rows that match once one of them is shifted, and in this picture alone: brickwork does so in every picture.
+# Two rows that match once one of them is shifted, and in this picture alone: brickwork does so in
+# every picture.
 slip_findings <- function(x) {
   n <- nrow(x)
   gain <- x[["slip_gain"]]
@@ -38,14 +42,17 @@ slip_findings <- function(x) {
   bound <- pmax(0.01, 3 * beside, 0.35 * x[["slip_whole"]], 4 * stats::median(gain))
   bad <- which(gain > bound)
   frame_finding(bad, "seam", "has a part that is moved aside",
-                paste0("above row ", x[["slip_row"]][bad] + 1, " pixels lie ", abs(x[["slip_by"]][bad]),
-                       " columns to the ", ifelse(x[["slip_by"]][bad] > 0, "right", "left"), " of those below"),
-                top = x[["slip_row"]][bad], bottom = x[["slip_row"]][bad] + 1, left = 1L, right = x[["width"]][bad],
-                size = gain[bad], bound = bound[bad], sure = surety(gain[bad] / bound[bad]))
+                paste0("above row ", x[["slip_row"]][bad] + 1, " pixels lie ",
+                       abs(x[["slip_by"]][bad]), " columns to the ",
+                       ifelse(x[["slip_by"]][bad] > 0, "right", "left"), " of those below"),
+                top = x[["slip_row"]][bad], bottom = x[["slip_row"]][bad] + 1, left = 1L,
+                right = x[["width"]][bad], size = gain[bad], bound = bound[bad],
+                sure = surety(gain[bad] / bound[bad]))
 }
 
-# By how much each row exceeds 1.5 times what the neighbours have within `reach` rows. `spread` holds the same measure
-# over three rows, since an edge that is sharp in one picture may be spread over rows in the next.
+# By how much each row exceeds 1.5 times what the neighbours have within `reach` rows. `spread`
+# holds the same measure over three rows, since an edge that is sharp in one picture may be spread
+# over rows in the next.
 seam_excess <- function(sharp, spread, reach) {
   x <- abs(do.call(cbind, sharp))
   n <- ncol(x)

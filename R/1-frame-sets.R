@@ -2,14 +2,16 @@
 
 #' Read a frame set
 #'
-#' @param x Text such as `"1-240"`, `"1-240 by 10"` or `"1-48, 96-120, 200"`, both ends included; or whole numbers.
+#' @param x Text such as `"1-240"`, `"1-240 by 10"` or `"1-48, 96-120, 200"`, both ends included; or
+#'   whole numbers.
 #' @param where What to call the value in an error message.
 #' @return Integer vector of frames, in the order written.
-#' @section Conditions: `clockpigeon_error_frames` when a range ends before it starts, a frame stands twice, or the
-#'   text is no frame set.
+#' @section Conditions: `clockpigeon_error_frames` when a range ends before it starts, a frame
+#'   stands twice, or the text is no frame set.
 #' @noRd
 parse_frames <- function(x, where = argument("x")) {
-  refuse <- function(why, instead) stop_input("frames", paste0("got ", show_value(x), ", ", why), where, instead)
+  refuse <- function(why, instead)
+    stop_input("frames", paste0("got ", show_value(x), ", ", why), where, instead)
   if (is.numeric(x)) {
     if (!length(x) || !all(is.finite(x)) || any(x != round(x)) || any(abs(x) > 1e7)) {
       refuse("not whole numbers", "Write frames as 1-240.")
@@ -19,7 +21,8 @@ parse_frames <- function(x, where = argument("x")) {
     if (!is.character(x) || length(x) != 1 || is.na(x) || !nzchar(trimws(x))) {
       refuse("no frame set", "Write it as 1-240 or 1-240 by 10.")
     }
-    frames <- unlist(lapply(strsplit(x, ",", fixed = TRUE)[[1]], function(part) frame_range(trimws(part), refuse)))
+    frames <- unlist(lapply(strsplit(x, ",", fixed = TRUE)[[1]],
+                            function(part) frame_range(trimws(part), refuse)))
   }
   if (anyDuplicated(frames)) {
     refuse(paste("with frame", frames[anyDuplicated(frames)], "twice"), "Write each frame once.")
@@ -28,9 +31,12 @@ parse_frames <- function(x, where = argument("x")) {
 }
 
 frame_range <- function(part, refuse) {
-  bits <- regmatches(part, regexec("^(-?[0-9]{1,7})(?:\\s*-\\s*(-?[0-9]{1,7})(?:\\s+by\\s+([0-9]{1,7}))?)?$", part,
-                                   perl = TRUE))[[1]]
-  if (!length(bits)) refuse(paste0("where '", part, "' is no range"), "Write it as 1-240, 1-240 by 10 or 1-48, 96-120.")
+  bits <- regmatches(
+    part, regexec("^(-?[0-9]{1,7})(?:\\s*-\\s*(-?[0-9]{1,7})(?:\\s+by\\s+([0-9]{1,7}))?)?$", part,
+                  perl = TRUE))[[1]]
+  if (!length(bits))
+    refuse(paste0("where '", part, "' is no range"),
+           "Write it as 1-240, 1-240 by 10 or 1-48, 96-120.")
   from <- as.integer(bits[2])
   if (!nzchar(bits[3])) return(from)
   to <- as.integer(bits[3])
@@ -61,8 +67,8 @@ format_frames <- function(frames) {
   paste(parts, collapse = ", ")
 }
 
-# `n` frames spread evenly over a frame set, each in the middle of its stretch: the ends of a shot are its
-# least typical frames.
+# `n` frames spread evenly over a frame set, each in the middle of its stretch: the ends of a shot
+# are its least typical frames.
 frames_apart <- function(frames, n) {
   n <- min(n, length(frames))
   frames[unique(ceiling((seq_len(n) - 0.5) / n * length(frames)))]

@@ -2,42 +2,48 @@
 
 #' A way to render a job
 #'
-#' All that [simulate_job()] needs to know of how a job is rendered: the nodes, the stages before, between and after the
-#' frames, what travels, how work is spread over the nodes, what can go wrong, when it may run and what it may cost.
+#' All that [simulate_job()] needs to know of how a job is rendered: the nodes, the stages before,
+#' between and after the frames, what travels, how work is spread over the nodes, what can go wrong,
+#' when it may run and what it may cost.
 #'
-#' A time that varies is a number of seconds (no spread), `c(median = , p90 = )` (log-normal), or a list of `median_s`,
-#' `sd` (of its log) and `df` (Student's t where finite).
+#' A time that varies is a number of seconds (no spread), `c(median = , p90 = )` (log-normal), or a
+#' list of `median_s`, `sd` (of its log) and `df` (Student's t where finite).
 #'
-#' @param nodes Number of nodes, or a list with any of `count`; `speed`, 1 for the node that frame times are from, or a
-#'   list of `log_factor`, `se` and `df`, what is known of it: it is drawn once a draw, for all nodes together; `sd` of
-#'   log speed between the nodes; `each`, known differences, one number a node; `release`: `"idle"`, a node is released
-#'   when there is nothing left for it, or `"end"`, when all frames are done.
+#' @param nodes Number of nodes, or a list with any of `count`; `speed`, 1 for the node that frame
+#'   times are from, or a list of `log_factor`, `se` and `df`, what is known of it: it is drawn once
+#'   a draw, for all nodes together; `sd` of log speed between the nodes; `each`, known differences,
+#'   one number a node; `release`: `"idle"`, a node is released when there is nothing left for it,
+#'   or `"end"`, when all frames are done.
 #' @param stages,troubles From the functions of these names, or lists of their arguments.
-#' @param transfers A list with any of `upload` (bytes sent before), `frame_bytes` (that come back for a frame), `link`
-#'   (bytes a second of the link that all of it shares; 0: nothing has to travel), and `link_sd`, the sd of its log.
-#' @param spreading A list with any of `spread`: `"frames"`, each to the node that is free first; `"ranges"`, fixed runs
-#'   of frames, in proportion to the nodes' known speeds; `"bands"`, `"shares"`, `"layers"`, `parts` of each frame, each
-#'   a task of its own, merged after; `parts`, their number; `part_load_s`, seconds of a frame's time that each part
-#'   pays again; `part_weight`, the share of the rest that falls to each; `part_bytes`, that each sends through the
-#'   coordinator's link, and `part_link`, its bytes a second.
+#' @param transfers A list with any of `upload` (bytes sent before), `frame_bytes` (that come back
+#'   for a frame), `link` (bytes a second of the link that all of it shares; 0: nothing has to
+#'   travel), and `link_sd`, the sd of its log.
+#' @param spreading A list with any of `spread`: `"frames"`, each to the node that is free first;
+#'   `"ranges"`, fixed runs of frames, in proportion to the nodes' known speeds; `"bands"`,
+#'   `"shares"`, `"layers"`, `parts` of each frame, each a task of its own, merged after; `parts`,
+#'   their number; `part_load_s`, seconds of a frame's time that each part pays again;
+#'   `part_weight`, the share of the rest that falls to each; `part_bytes`, that each sends through
+#'   the coordinator's link, and `part_link`, its bytes a second.
 #' @param begin_s When the job is released, in seconds from now.
-#' @param open Hours in which nodes may begin a frame: a two-column matrix of seconds from now; `NULL` for always. A
-#'   frame that has begun is finished.
-#' @param cap What may be charged before the site stops the job, in the rate card's currency, or `c(amount, lag)` with
-#'   the seconds that pass after the meter has reached it; `NULL` for none. Frames in flight are paid and lost.
-#' @param halt_s When nodes stop taking frames, in seconds from now; `NULL` for never. Frames that were begun are
-#'   finished; nodes that are not there by then never come.
-#' @param ... What is in `nodes`, `stages`, `transfers`, `spreading` and `troubles`, as it was given here before; it
-#'   warns, and will be refused.
+#' @param open Hours in which nodes may begin a frame: a two-column matrix of seconds from now;
+#'   `NULL` for always. A frame that has begun is finished.
+#' @param cap What may be charged before the site stops the job, in the rate card's currency, or
+#'   `c(amount, lag)` with the seconds that pass after the meter has reached it; `NULL` for none.
+#'   Frames in flight are paid and lost.
+#' @param halt_s When nodes stop taking frames, in seconds from now; `NULL` for never. Frames that
+#'   were begun are finished; nodes that are not there by then never come.
+#' @param ... What is in `nodes`, `stages`, `transfers`, `spreading` and `troubles`, as it was given
+#'   here before; it warns, and will be refused.
 #' @return A list of class `cp_way`.
-#' @section Conditions: `clockpigeon_error_type` for a value of the wrong kind or range, `clockpigeon_error_choice` for
-#'   a word that is none of those above, `clockpigeon_error_field` for an argument that is not known.
+#' @section Conditions: `clockpigeon_error_type` for a value of the wrong kind or range,
+#'   `clockpigeon_error_choice` for a word that is none of those above, `clockpigeon_error_field`
+#'   for an argument that is not known.
 #' @examples
 #' job_way(nodes = 4, stages(wait = c(median = 600, p90 = 2400), start = 90))
 #' job_way(list(count = 4, speed = 2), transfers = list(upload = 2e9, link = 12.5e6), cap = c(50, 120))
 #' @export
-job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL, troubles = NULL, begin_s = 0,
-                    open = NULL, cap = NULL, halt_s = NULL, ...) {
+job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL, troubles = NULL,
+                    begin_s = 0, open = NULL, cap = NULL, halt_s = NULL, ...) {
   given <- list(...)
   names(given) <- sub("^node_speed$", "each", sub("^node_sd$", "sd", names(given)))
   old <- old_arguments(given, way_makers, "job_way()")
@@ -45,12 +51,15 @@ job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL
   group <- if (is.numeric(nodes)) do.call(node_group, c(list(nodes), old$nodes))
            else option_object(nodes, "nodes", old$nodes, node_group, "cp_node_group")
   cap <- if (!is.null(cap)) c(check_number(cap[1], argument("cap"), above = 0),
-                              check_number(if (length(cap) > 1) cap[[2]] else 0, argument("cap"), least = 0))
+                              check_number(if (length(cap) > 1) cap[[2]] else 0, argument("cap"),
+                                           least = 0))
   structure(c(unclass(group), list(begin = check_number(begin_s, argument("begin_s"), least = 0)),
               unclass(part(stages, "stages")), unclass(part(transfers, "transfers")),
               unclass(part(spreading, "spreading")), unclass(part(troubles, "troubles")),
-              list(open = check_open(open), cap = cap[1], cap_lag = if (length(cap)) cap[[2]] else 0,
-                   halt = if (is.null(halt_s)) Inf else check_number(halt_s, argument("halt_s"), least = 0))),
+              list(open = check_open(open), cap = cap[1],
+                   cap_lag = if (length(cap)) cap[[2]] else 0,
+                   halt = if (is.null(halt_s)) Inf else
+                   check_number(halt_s, argument("halt_s"), least = 0))),
             class = "cp_way")
 }
 
@@ -63,55 +72,67 @@ node_group <- function(count = 1, speed = 1, sd = 0, each = NULL, release = "idl
 }
 
 #' @rdname job_way
-#' @param prepare,wait,start,install,load,merge,encode Times: to prepare and pack; in the site's queue; for a machine to
-#'   start, to install what it needs, to load the scene once; to merge a frame's parts; to encode the finished frames.
-#' @param prepass `list(tasks, each, on)`: how many tasks, the time of each on a node of speed 1, `"all"` nodes or
-#'   `"one"`. Frames wait for all of them.
+#' @param prepare,wait,start,install,load,merge,encode Times: to prepare and pack; in the site's
+#'   queue; for a machine to start, to install what it needs, to load the scene once; to merge a
+#'   frame's parts; to encode the finished frames.
+#' @param prepass `list(tasks, each, on)`: how many tasks, the time of each on a node of speed 1,
+#'   `"all"` nodes or `"one"`. Frames wait for all of them.
 #' @export
-stages <- function(prepare = 0, wait = 0, start = 0, install = 0, load = 0, merge = 0, encode = 0, prepass = NULL) {
-  times <- list(prepare = prepare, wait = wait, start = start, install = install, load = load, merge = merge,
-                encode = encode)
-  times <- Map(varying, times, names(times))
-  structure(c(times, list(
-    prepass_tasks = check_count(first_of(prepass$tasks, 0), argument("prepass"), least = 0),
-    prepass_each = varying(first_of(prepass$each, 0), "prepass"),
-    prepass_on_one = check_choice(first_of(prepass$on, "all"), argument("prepass"), c("all", "one")) == "one"
-  )), class = "cp_stages")
-}
+stages <- function(prepare = 0, wait = 0, start = 0, install = 0, load = 0, merge = 0, encode = 0,
+                   prepass = NULL) {
+                     times <- list(prepare = prepare, wait = wait, start = start, install = install,
+                                   load = load, merge = merge, encode = encode)
+                     times <- Map(varying, times, names(times))
+                     structure(c(times, list(
+                       prepass_tasks = check_count(first_of(prepass$tasks, 0), argument("prepass"),
+                                                   least = 0),
+                       prepass_each = varying(first_of(prepass$each, 0), "prepass"),
+                       prepass_on_one = check_choice(first_of(prepass$on, "all"),
+                                                     argument("prepass"), c("all", "one")) == "one"
+                     )), class = "cp_stages")
+                   }
 
 transfers <- function(upload = 0, frame_bytes = 0, link = 0, link_sd = 0) {
-  structure(list(upload = amount_of(upload, "upload"), fetch = amount_of(frame_bytes, "frame_bytes"),
-                 link = amount_of(link, "link"), link_sd = amount_of(link_sd, "link_sd")), class = "cp_transfers")
+  structure(list(upload = amount_of(upload, "upload"),
+                 fetch = amount_of(frame_bytes, "frame_bytes"),
+                 link = amount_of(link, "link"), link_sd = amount_of(link_sd, "link_sd")),
+            class = "cp_transfers")
 }
 
-spreading <- function(spread = "frames", parts = 1, part_load_s = 0, part_weight = NULL, part_bytes = 0,
-                      part_link = 0) {
+spreading <- function(spread = "frames", parts = 1, part_load_s = 0, part_weight = NULL,
+                      part_bytes = 0, part_link = 0) {
   parts <- check_count(parts, argument("parts"), most = 10000)
   structure(list(
     spread = check_choice(spread, argument("spread"), spread_kinds), parts = parts,
     part_load = amount_of(part_load_s, "part_load_s"),
-    part_weight = if (is.null(part_weight)) rep(1 / parts, parts) else check_part_weights(part_weight, parts),
+    part_weight = if (is.null(part_weight)) rep(1 / parts, parts) else
+    check_part_weights(part_weight, parts),
     part_bytes = amount_of(part_bytes, "part_bytes"), part_link = amount_of(part_link, "part_link")
   ), class = "cp_spreading")
 }
 
 #' @rdname job_way
-#' @param fails,retries Chance that a run of a frame fails (after a random share of its time), and how often it is run
-#'   again, at once, on the same node. A frame that fails then too is lost.
-#' @param vanish,freeze,notice_s,replaced How often an hour a node vanishes, or freezes (and is paid until that is
-#'   noticed); seconds until either is noticed and its frame is given to another; whether another node starts instead.
+#' @param fails,retries Chance that a run of a frame fails (after a random share of its time), and
+#'   how often it is run again, at once, on the same node. A frame that fails then too is lost.
+#' @param vanish,freeze,notice_s,replaced How often an hour a node vanishes, or freezes (and is paid
+#'   until that is noticed); seconds until either is noticed and its frame is given to another;
+#'   whether another node starts instead.
 #' @export
-troubles <- function(fails = 0, retries = 2, vanish = 0, freeze = 0, notice_s = 300, replaced = TRUE) {
-  structure(list(fails = amount_of(fails, "fails", most = 0.999),
-                 retries = check_count(retries, argument("retries"), least = 0, most = 1000),
-                 vanish = amount_of(vanish, "vanish"), freeze = amount_of(freeze, "freeze"),
-                 notice = amount_of(notice_s, "notice_s"), replaced = check_flag(replaced, argument("replaced"))),
-            class = "cp_troubles")
-}
+troubles <- function(fails = 0, retries = 2, vanish = 0, freeze = 0, notice_s = 300,
+                     replaced = TRUE) {
+                       structure(list(fails = amount_of(fails, "fails", most = 0.999),
+                                      retries = check_count(retries, argument("retries"), least = 0,
+                                                            most = 1000),
+                                      vanish = amount_of(vanish, "vanish"),
+                                      freeze = amount_of(freeze, "freeze"),
+                                      notice = amount_of(notice_s, "notice_s"),
+                                      replaced = check_flag(replaced, argument("replaced"))),
+                                 class = "cp_troubles")
+                     }
 
 # By another name, since arguments of job_way() have the names of these functions.
-way_makers <- list(nodes = node_group, stages = stages, transfers = transfers, spreading = spreading,
-                   troubles = troubles)
+way_makers <- list(nodes = node_group, stages = stages, transfers = transfers,
+                   spreading = spreading, troubles = troubles)
 
 amount_of <- function(x, name, ...) check_number(x, argument(name), least = 0, ...)
 # A time that varies as the core takes it: median, sd of its log, df.
@@ -119,7 +140,8 @@ varying <- function(x, name) {
   if (is.list(x)) {
     sd <- if (!is.null(x$sd)) x$sd
           else if (isTRUE(x$median_s > 0)) log(x$p90_s / x$median_s) / stats::qnorm(0.9) else 0
-    return(c(check_number(x$median_s, argument(name), least = 0), check_number(sd, argument(name), least = 0),
+    return(c(check_number(x$median_s, argument(name), least = 0),
+             check_number(sd, argument(name), least = 0),
              first_of(x$df, Inf)))
   }
   if (identical(names(x), c("median", "p90"))) {
@@ -145,8 +167,8 @@ check_speeds <- function(x, nodes) {
 check_part_weights <- function(x, parts) {
   check_seconds(x, argument("part_weight"))
   if (length(x) != parts) {
-    stop_input("type", paste("got", length(x), "weights for", parts, "parts"), argument("part_weight"),
-               "Give one for each part.")
+    stop_input("type", paste("got", length(x), "weights for", parts, "parts"),
+               argument("part_weight"), "Give one for each part.")
   }
   as.numeric(x) / sum(x)
 }

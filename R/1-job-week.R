@@ -1,30 +1,34 @@
-# Many jobs, one pool: which are rendered on one's own nodes, in which order and on how many of them, which are sent
-# out, and which cannot be kept.
+# Many jobs, one pool: which are rendered on one's own nodes, in which order and on how many of
+# them, which are sent out, and which cannot be kept.
 
 #' A week of jobs
 #'
-#' Each job can be rendered in some ways: on a pool of one's own nodes, where it takes a number of them for as long as
-#' it needs and waits for those before it, or sent out, where it waits for nobody; or not at all. The plan keeps as many
-#' jobs as can be kept, each with the chance asked for, and of such plans is the cheapest by its mean cost. It is found
-#' on draws: from plans that are given and from none, by simulated annealing, and then by putting each job where it is
-#' best until nothing is gained.
+#' Each job can be rendered in some ways: on a pool of one's own nodes, where it takes a number of
+#' them for as long as it needs and waits for those before it, or sent out, where it waits for
+#' nobody; or not at all. The plan keeps as many jobs as can be kept, each with the chance asked
+#' for, and of such plans is the cheapest by its mean cost. It is found on draws: from plans that
+#' are given and from none, by simulated annealing, and then by putting each job where it is best
+#' until nothing is gained.
 #'
-#' Plans that were looked for on draws flatter themselves on these: judge them on others, with `week_judged()`.
+#' Plans that were looked for on draws flatter themselves on these: judge them on others, with
+#' `week_judged()`.
 #'
-#' @param jobs A list, one entry a job: `job` (name), `deadline_s`, `budget` (`Inf`: none), `confidence`, and `ways`, a
-#'   list of ways: `kind` (`own` or `out`), `pool` (name) and `nodes` of an own one, `seconds` (draws: of open time
-#'   on these nodes, or from now until it is done out there) and `cost` (draws).
-#' @param pools A list by name: `nodes`; `open`, hours as a two-column matrix of seconds from now (`NULL`: always);
-#'   `busy`, until when nodes have other work, draws x nodes, from busy_nodes() (`NULL`: all are free); `machines`, a
-#'   name that pools of the same machines share, which then are of as many nodes (`NULL`: of none other's); and `most`,
-#'   how many of these its jobs may take from, the first (`NULL`: all).
+#' @param jobs A list, one entry a job: `job` (name), `deadline_s`, `budget` (`Inf`: none),
+#'   `confidence`, and `ways`, a list of ways: `kind` (`own` or `out`), `pool` (name) and `nodes` of
+#'   an own one, `seconds` (draws: of open time on these nodes, or from now until it is done out
+#'   there) and `cost` (draws).
+#' @param pools A list by name: `nodes`; `open`, hours as a two-column matrix of seconds from now
+#'   (`NULL`: always); `busy`, until when nodes have other work, draws x nodes, from busy_nodes()
+#'   (`NULL`: all are free); `machines`, a name that pools of the same machines share, which then
+#'   are of as many nodes (`NULL`: of none other's); and `most`, how many of these its jobs may take
+#'   from, the first (`NULL`: all).
 #' @param budget For all of them together, kept with the confidence `confidence`.
 #' @param confidence Of the budget for all.
 #' @param begun Plans to begin with: lists of `way` and `order` (all jobs).
 #' @param steps Plans that are tried from each beginning.
-#' @return A list of class `cp_week`: `plan` (`way` of each job, 0: not rendered; `order`, the jobs one after another),
-#'   `kept`, `cost` (mean), `judged` (a tibble, one row a job: `job`, `way`, `chance`, `p50`, `p90` of its end, `cost`),
-#'   `jobs`, `pools`.
+#' @return A list of class `cp_week`: `plan` (`way` of each job, 0: not rendered; `order`, the jobs
+#'   one after another), `kept`, `cost` (mean), `judged` (a tibble, one row a job: `job`, `way`,
+#'   `chance`, `p50`, `p90` of its end, `cost`), `jobs`, `pools`.
 #' @noRd
 plan_week <- function(jobs, pools, budget = Inf, confidence = 0.9, begun = list(), steps = 6000) {
   none <- list(way = integer(length(jobs)), order = order(vapply(jobs, `[[`, 0, "deadline_s")))
@@ -33,16 +37,19 @@ plan_week <- function(jobs, pools, budget = Inf, confidence = 0.9, begun = list(
   flat <- lapply(jobs, function(job) {
     job$ways <- lapply(job$ways, function(way) {
       own <- way$kind == "own"
-      list(pool = if (own) match(machines[[way$pool]], unique(machines)) else 0L, nodes = as.integer(way$nodes),
+      list(pool = if (own) match(machines[[way$pool]], unique(machines)) else 0L,
+           nodes = as.integer(way$nodes),
            seconds = as.numeric(way$seconds), cost = as.numeric(way$cost),
-           open = open_matrix(if (own) pools[[way$pool]]), of = if (own) most_nodes(pools[[way$pool]]) else 0L)
+           open = open_matrix(if (own) pools[[way$pool]]),
+           of = if (own) most_nodes(pools[[way$pool]]) else 0L)
     })
     job[c("deadline_s", "budget", "confidence", "ways")]
   })
   open <- lapply(unname(pools[!duplicated(machines)]), function(pool) {
     list(nodes = as.integer(pool$nodes), busy = busy_matrix(pool))
   })
-  if (!any(lengths(lapply(jobs, `[[`, "ways")))) return(week_judged(none, jobs, pools, budget, confidence))
+  if (!any(lengths(lapply(jobs, `[[`, "ways"))))
+    return(week_judged(none, jobs, pools, budget, confidence))
   plan <- week_search(unname(flat), open, budget, confidence, begun, as.integer(steps), 1)
   week_judged(plan, jobs, pools, budget, confidence)
 }
@@ -52,16 +59,19 @@ week_judged <- function(plan, jobs, pools, budget = Inf, confidence = 0.9) {
   ends <- week_ends(plan, jobs, pools)
   rows <- lapply(seq_along(jobs), function(j) {
     job <- jobs[[j]]
-    if (!plan$way[j]) return(data.frame(job = job$job, way = 0L, chance = 0, p50 = NA, p90 = NA, cost = NA))
+    if (!plan$way[j])
+      return(data.frame(job = job$job, way = 0L, chance = 0, p50 = NA, p90 = NA, cost = NA))
     cost <- job$ways[[plan$way[j]]]$cost
     end <- ends[, j]
-    data.frame(job = job$job, way = plan$way[j], chance = mean(end <= job$deadline_s & cost <= job$budget),
+    data.frame(job = job$job, way = plan$way[j],
+               chance = mean(end <= job$deadline_s & cost <= job$budget),
                p50 = quantile_of(end, 0.5), p90 = quantile_of(end, 0.9), cost = mean(cost))
   })
   judged <- do.call(rbind, rows)
-  structure(list(plan = plan[c("way", "order")], kept = sum(judged$way > 0), cost = sum(0, judged$cost, na.rm = TRUE),
-                 judged = as_table(judged), ends = ends, jobs = jobs, pools = pools, budget = budget,
-                 confidence = confidence), class = "cp_week")
+  structure(list(plan = plan[c("way", "order")], kept = sum(judged$way > 0),
+                 cost = sum(0, judged$cost, na.rm = TRUE), judged = as_table(judged), ends = ends,
+                 jobs = jobs, pools = pools, budget = budget, confidence = confidence),
+            class = "cp_week")
 }
 
 # When each job ends, draws x jobs; NA of those that are not rendered.
@@ -72,14 +82,16 @@ week_ends <- function(plan, jobs, pools) {
   for (j in which(plan$way > 0)) if (chosen[[j]]$kind == "out") ends[, j] <- chosen[[j]]$seconds
   machines <- pool_machines(pools)
   for (one in unique(machines)) {
-    here <- plan$order[vapply(plan$order, function(j) isTRUE(chosen[[j]]$pool %in% names(which(machines == one))), NA)]
+    here <- plan$order[vapply(plan$order, function(j)
+                              isTRUE(chosen[[j]]$pool %in% names(which(machines == one))), NA)]
     if (!length(here)) next
     work <- vapply(chosen[here], `[[`, numeric(draws), "seconds")
     nodes <- vapply(chosen[here], function(way) as.integer(way$nodes), 0L)
     open <- lapply(chosen[here], function(way) open_matrix(pools[[way$pool]]))
     of <- vapply(chosen[here], function(way) most_nodes(pools[[way$pool]]), 0L)
     pool <- pools[[match(one, machines)]]
-    ends[, here] <- pool_ends(work, seq_along(here), nodes, as.integer(pool$nodes), open, of, busy_matrix(pool))
+    ends[, here] <- pool_ends(work, seq_along(here), nodes, as.integer(pool$nodes), open, of,
+                              busy_matrix(pool))
   }
   ends
 }
@@ -100,7 +112,8 @@ begin_of <- function(j, plan, jobs, pools) {
 
 # The machines of pools, by the pools' names.
 pool_machines <- function(pools) {
-  unlist(lapply(stats::setNames(nm = names(pools)), function(name) or_else(pools[[name]]$machines, name)))
+  unlist(lapply(stats::setNames(nm = names(pools)),
+                function(name) or_else(pools[[name]]$machines, name)))
 }
 
 most_nodes <- function(pool) as.integer(or_else(pool$most, pool$nodes))
@@ -109,9 +122,10 @@ open_matrix <- function(pool) if (is.null(pool$open)) matrix(0, 0, 2) else pool$
 
 busy_matrix <- function(pool) if (is.null(pool$busy)) matrix(0, 0, 0) else pool$busy
 
-# Until when the nodes of a pool have work that is under way: draws x nodes. `running`: jobs in the order in which they
-# began, each `nodes`, `left_s`, draws of what is left of it, and `most`, how many of the nodes it may take from, the
-# first (`NULL`: all). Where more is under way than there are nodes, one job comes after another.
+# Until when the nodes of a pool have work that is under way: draws x nodes. `running`: jobs in the
+# order in which they began, each `nodes`, `left_s`, draws of what is left of it, and `most`, how
+# many of the nodes it may take from, the first (`NULL`: all). Where more is under way than there
+# are nodes, one job comes after another.
 busy_nodes <- function(nodes, running, draws) {
   free <- matrix(0, draws, nodes)
   for (job in running) {
@@ -128,8 +142,8 @@ busy_nodes <- function(nodes, running, draws) {
 # When a job ends that waits for no other but what is under way.
 alone_ends <- function(seconds, pool = NULL, nodes = 1L) {
   if (is.null(pool)) return(seconds)
-  c(pool_ends(matrix(seconds), 1L, as.integer(nodes), as.integer(pool$nodes), list(open_matrix(pool)),
-              most_nodes(pool), busy_matrix(pool)))
+  c(pool_ends(matrix(seconds), 1L, as.integer(nodes), as.integer(pool$nodes),
+              list(open_matrix(pool)), most_nodes(pool), busy_matrix(pool)))
 }
 
 # Open seconds of a pool until a moment.

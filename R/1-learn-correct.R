@@ -1,13 +1,15 @@
-# What past jobs say of the next: a bias of each site and tier, shrunk toward none, and a factor on the width of ranges.
-
-# What is believed of sites before any job: the sd of their log bias as a whole, of one site about that, and of a tier
-# about its site; how many jobs the belief in the forecast's own ranges is worth, and what a job of another site is, for
+# What past jobs say of the next: a bias of each site and tier, shrunk toward none, and a factor on
 # the width of ranges.
+
+# What is believed of sites before any job: the sd of their log bias as a whole, of one site about
+# that, and of a tier about its site; how many jobs the belief in the forecast's own ranges is
+# worth, and what a job of another site is, for the width of ranges.
 learning_prior <- list(all = 0.1, site = 0.35, tier = 0.1, believed = 5, other = 0.3)
 
-# The same of the stages that are learned by themselves: the queue, which has its hours of the day, the start of nodes,
-# and what it takes to send a job.
-stage_priors <- list(wait_s = c(learning_prior, hours = 0.4), start_s = learning_prior, upload_s = learning_prior)
+# The same of the stages that are learned by themselves: the queue, which has its hours of the day,
+# the start of nodes, and what it takes to send a job.
+stage_priors <- list(wait_s = c(learning_prior, hours = 0.4), start_s = learning_prior,
+                     upload_s = learning_prior)
 
 # What is believed of failing runs before any: a share of 1 %, as if from fifty runs.
 failing_prior <- list(share = 0.01, runs = 50)
@@ -17,52 +19,63 @@ failing_share <- function(failed, runs, prior = failing_prior) {
   (sum(failed) + prior$share * prior$runs) / (sum(runs) + prior$runs)
 }
 
-# By how much (of logs) the middle of a sum moves when some of its parts are `factors` times what they were. `middle`:
-# of the sum, one a job; `parts`, `factors`: matrices with one row a job. By the parts' middles.
+# By how much (of logs) the middle of a sum moves when some of its parts are `factors` times what
+# they were. `middle`: of the sum, one a job; `parts`, `factors`: matrices with one row a job. By
+# the parts' middles.
 shift_of_sum <- function(middle, parts, factors) {
   log(pmax(1 + rowSums(parts * (factors - 1)) / middle, 0.05))
 }
 
-# How many times as much work there is when a share of runs fails, each after half of its time on the mean.
+# How many times as much work there is when a share of runs fails, each after half of its time on
+# the mean.
 failing_work <- function(share) 1 + share / 2
 
-# What is believed of a site's next job from those that ended. `past`: a data frame, one row a job in the order they
-# ended, with `site`, `tier` (and `hours` of the day, where the prior has them), and of the logs of what was forecast as
-# it was `low`, `mid`, `high` (10, 50 and 90 %), and `y` of what came. `site`, `tier`, `hours`: of the next job.
+# What is believed of a site's next job from those that ended. `past`: a data frame, one row a job
+# in the order they ended, with `site`, `tier` (and `hours` of the day, where the prior has them),
+# and of the logs of what was forecast as it was `low`, `mid`, `high` (10, 50 and 90 %), and `y` of
+# what came. `site`, `tier`, `hours`: of the next job.
 #
-# The bias: residuals y - mid are taken as the sum of what all sites share, the site's own, the tier's own and that of
-# its hours, each normal about 0 with the sds of `learning_prior`, and of noise as wide as the forecast said, by
-# Student's t with 4 degrees of freedom, so that one odd job moves little; the posterior mode. Jobs before a change (see
-# break_weights()) count for little, and of all others the later count for more.
+# The bias: residuals y - mid are taken as the sum of what all sites share, the site's own, the
+# tier's own and that of its hours, each normal about 0 with the sds of `learning_prior`, and of
+# noise as wide as the forecast said, by Student's t with 4 degrees of freedom, so that one odd job
+# moves little; the posterior mode. Jobs before a change (see break_weights()) count for little, and
+# of all others the later count for more.
 #
-# The factor: how many times the half-width of its 80 % range each job was away from its corrected median, corrected
-# from the jobs before it alone; the 80 % point of these scores, weighted (jobs of the site and the later ones count for
-# more), with the belief in the forecast's own ranges as `learning_prior$believed` jobs more. Were all jobs exchangeable
-# and of one weight and that belief left out, the next of n + 1 would lie inside with a chance of at least 80 % less 1
-# in n + 1 (the point is taken between two scores), whatever the distribution; with weights w that is less the sum of w
-# times how far the job of each weight is from the next in total variation (Barber, Candes, Ramdas & Tibshirani 2023,
-# Conformal Prediction Beyond Exchangeability, Annals of Statistics 51, 816-845).
+# The factor: how many times the half-width of its 80 % range each job was away from its corrected
+# median, corrected from the jobs before it alone; the 80 % point of these scores, weighted (jobs of
+# the site and the later ones count for more), with the belief in the forecast's own ranges as
+# `learning_prior$believed` jobs more. Were all jobs exchangeable and of one weight and that belief
+# left out, the next of n + 1 would lie inside with a chance of at least 80 % less 1 in n + 1 (the
+# point is taken between two scores), whatever the distribution; with weights w that is less the sum
+# of w times how far the job of each weight is from the next in total variation (Barber, Candes,
+# Ramdas & Tibshirani 2023, Conformal Prediction Beyond Exchangeability, Annals of Statistics 51,
+# 816-845).
 #
-# Returns a list: `bias` (to be added to logs), `width` (factor of both half-widths), `jobs` of the site, `inside` (of
-# them, in the range as it was forecast), `changed` (jobs since a change was noticed, NA for none).
+# Returns a list: `bias` (to be added to logs), `width` (factor of both half-widths), `jobs` of the
+# site, `inside` (of them, in the range as it was forecast), `changed` (jobs since a change was
+# noticed, NA for none).
 learned_of <- function(learning, site, tier, hours = NULL) {
   past <- learning$past
   fit <- learning$fit
   mine <- past[["site"]] == site
   inside <- past[["y"]] >= past[["low"]] & past[["y"]] <= past[["high"]]
   list(bias = bias_of(fit, site, tier, hours),
-       width = width_factor(learning$scores, fit$weight * ifelse(mine, 1, learning$prior$other) * known_before(past),
+       width = width_factor(learning$scores,
+                            fit$weight * ifelse(mine, 1, learning$prior$other) * known_before(past),
                             learning$prior),
-       jobs = sum(mine), inside = sum(inside & mine), changed = or_else(fit$changed[[site]], NA_integer_))
+       jobs = sum(mine), inside = sum(inside & mine),
+       changed = or_else(fit$changed[[site]], NA_integer_))
 }
 
-# How much a job's score says of ranges that are corrected: one of a site of which nothing was known was not corrected.
+# How much a job's score says of ranges that are corrected: one of a site of which nothing was known
+# was not corrected.
 known_before <- function(past) {
   before <- stats::ave(seq_len(nrow(past)), past[["site"]], FUN = seq_along) - 1
   before / (before + 2)
 }
 
-# What learned_of() goes by: the fit to all jobs, and how far each was off, corrected from those before it.
+# What learned_of() goes by: the fit to all jobs, and how far each was off, corrected from those
+# before it.
 learning_of <- function(past, prior = learning_prior, scores = past_scores(past, prior)) {
   list(past = past, fit = fit_bias(past, prior), scores = scores, prior = prior)
 }
@@ -72,7 +85,8 @@ bias_of <- function(fit, site, tier, hours = NULL) {
   sum(fit$effects[names(fit$effects) %in% named])
 }
 
-# The names of the effects that jobs are under, one row a job: of all, its site, its tier, the hours of it.
+# The names of the effects that jobs are under, one row a job: of all, its site, its tier, the hours
+# of it.
 effect_names <- function(x) {
   of <- paste(x[["site"]], x[["tier"]])
   cbind(all = "all", site = paste("site", x[["site"]]), tier = paste("tier", of),
@@ -85,9 +99,11 @@ fit_bias <- function(past, prior) {
   if (!n) return(list(effects = c(all = 0), weight = numeric(), changed = list()))
   x <- residuals_of(past)
   design <- bias_design(past, prior)
-  changes <- break_weights(x$r - hours_part(design, posterior_mode(x$r, x$v, rep(1, n), design)), sqrt(x$v),
+  changes <- break_weights(x$r - hours_part(design, posterior_mode(x$r, x$v, rep(1, n), design)),
+                           sqrt(x$v),
                            past[["site"]])
-  list(effects = posterior_mode(x$r, x$v, changes$weight, design), weight = changes$weight, changed = changes$changed)
+  list(effects = posterior_mode(x$r, x$v, changes$weight, design), weight = changes$weight,
+       changed = changes$changed)
 }
 
 # What came beside what was forecast, of logs, and the variance that the forecast's range means.
@@ -96,13 +112,15 @@ residuals_of <- function(past) {
        v = (pmax(past[["high"]] - past[["low"]], 0.1) / (2 * stats::qnorm(0.9)))^2)
 }
 
-# What each job's hours have in its residual: that other hours are other hours is no change of the site.
+# What each job's hours have in its residual: that other hours are other hours is no change of the
+# site.
 hours_part <- function(design, effects) {
   by_hours <- design$kind == "hours"
   if (any(by_hours)) as.vector(design$X[, by_hours, drop = FALSE] %*% effects[by_hours]) else 0
 }
 
-# Which effects jobs are under: `X`, one row a job and one column an effect, by name; of each the `kind` and the `sd`.
+# Which effects jobs are under: `X`, one row a job and one column an effect, by name; of each the
+# `kind` and the `sd`.
 bias_design <- function(past, prior) {
   names <- effect_names(past)
   names <- names[, colnames(names) %in% names(prior), drop = FALSE]
@@ -113,8 +131,8 @@ bias_design <- function(past, prior) {
   list(X = X, kind = kind, sd = unlist(prior[kind]))
 }
 
-# The mode of effects that are normal about 0, of residuals `r` with Student's t noise of variance `v`, by name.
-# From effects that are nearly right (`from`) two turns are enough.
+# The mode of effects that are normal about 0, of residuals `r` with Student's t noise of variance
+# `v`, by name. From effects that are nearly right (`from`) two turns are enough.
 posterior_mode <- function(r, v, weight, design, from = NULL) {
   X <- design$X
   shrink <- diag(1 / design$sd^2, ncol(X))
@@ -140,8 +158,9 @@ break_weights <- function(r, sd, site) {
   list(weight = weight, changed = changed)
 }
 
-# The weights of a site's jobs: the later the more (half after 15), and those before a change a thirtieth of that. A
-# change is where the last jobs lie further from those before than chance would have it.
+# The weights of a site's jobs: the later the more (half after 15), and those before a change a
+# thirtieth of that. A change is where the last jobs lie further from those before than chance would
+# have it.
 site_weights <- function(r, sd, half = 15, threshold = 3.2) {
   n <- length(r)
   weight <- 0.5^((n - seq_len(n)) / half)
@@ -150,8 +169,9 @@ site_weights <- function(r, sd, half = 15, threshold = 3.2) {
   list(weight = weight, since = since)
 }
 
-# Where a series changed its level: the first place after the likeliest change; NA where chance does as well. Noise is
-# what each value is off the one before it, which a change of level moves once; odd values are drawn in.
+# Where a series changed its level: the first place after the likeliest change; NA where chance does
+# as well. Noise is what each value is off the one before it, which a change of level moves once;
+# odd values are drawn in.
 last_change <- function(r, sd, threshold = 3, least = 3) {
   n <- length(r)
   if (n < least + 2) return(NA_integer_)
@@ -184,7 +204,8 @@ past_scores <- function(past, prior = learning_prior) {
     weight[mine] <- site_weights((x$r - hours_part(design, effects))[mine], sqrt(x$v[mine]))$weight
     # An effect that no job so far was under is nothing.
     effects <- posterior_mode(x$r[known], x$v[known], weight[known],
-                              list(X = design$X[known, , drop = FALSE], sd = design$sd), if (k > 5) effects)
+                              list(X = design$X[known, , drop = FALSE], sd = design$sd),
+                              if (k > 5) effects)
   }
   out
 }
@@ -195,15 +216,15 @@ score_of <- function(job, bias) {
   abs(away) / max(half, 0.02)
 }
 
-# The 80 % point of scores with weights, and of the belief in the forecast's ranges: scores as a normal distribution
-# whose 80 % range is right has them.
+# The 80 % point of scores with weights, and of the belief in the forecast's ranges: scores as a
+# normal distribution whose 80 % range is right has them.
 width_factor <- function(scores, weight, prior, level = 0.8) {
   grid <- stats::qnorm(0.5 + (seq_len(40) - 0.5) / 80) / stats::qnorm(0.9)
   s <- c(scores, grid)
   w <- c(weight, rep(prior$believed / 40, 40))
   order <- order(s)
-  # The next job could be anywhere, which counts as half a job beside those there are; of two scores about the level the
-  # point between.
+  # The next job could be anywhere, which counts as half a job beside those there are; of two scores
+  # about the level the point between.
   reached <- (cumsum(w[order]) - w[order] / 2) / (sum(w) + 0.5 * sum(weight) / sum(w))
   stats::approx(reached, s[order], level, rule = 2, ties = "ordered")$y
 }

@@ -1,18 +1,20 @@
-# How long a scheduler's queue lasts, from the waits that were seen: by the hours of the day, and by how much was asked
-# for at once.
+# How long a scheduler's queue lasts, from the waits that were seen: by the hours of the day, and by
+# how much was asked for at once.
 
-# What is believed of a queue before any wait: the sd of what hours of the day change (of logs) and of what twice as
-# many machines do, and the spread of single waits, as if it had been seen so often.
+# What is believed of a queue before any wait: the sd of what hours of the day change (of logs) and
+# of what twice as many machines do, and the spread of single waits, as if it had been seen so
+# often.
 queue_prior <- list(hours = 0.4, size = 0.3, spread = 1, seen = 2)
 
-# The log-normal time of the next wait. `seconds`: waits, above 0; `hours`: the part of the day in which each was asked
-# for; `size`: the machines that were asked for at once. `at_hours`, `at_size`: of the next one.
+# The log-normal time of the next wait. `seconds`: waits, above 0; `hours`: the part of the day in
+# which each was asked for; `size`: the machines that were asked for at once. `at_hours`, `at_size`:
+# of the next one.
 #
-# Log waits are a mean, an effect of the hours and one for each doubling of the size, both normal about 0 with the sds
-# of `prior`, and noise of one spread: linear regression with a normal prior, its spread the mean of the prior's square
-# and the residuals' (each worth a degree of freedom), found by iteration. The belief in the next wait is Student's t,
-# as wide as the noise and what is not known of the effects together (Gelman et al. 2013, Bayesian Data Analysis,
-# 14.2 and 14.8).
+# Log waits are a mean, an effect of the hours and one for each doubling of the size, both normal
+# about 0 with the sds of `prior`, and noise of one spread: linear regression with a normal prior,
+# its spread the mean of the prior's square and the residuals' (each worth a degree of freedom),
+# found by iteration. The belief in the next wait is Student's t, as wide as the noise and what is
+# not known of the effects together (Gelman et al. 2013, Bayesian Data Analysis, 14.2 and 14.8).
 #
 # Returns list(median_s, sd, df) as job_way() takes a time, or NULL for fewer than three waits.
 queue_time <- function(seconds, hours, size, at_hours, at_size, prior = queue_prior) {

@@ -2,19 +2,21 @@
 
 #' Compare two pictures
 #'
-#' Times of two nodes or versions may be compared only when both make the same picture. The two are the same picture
-#' when no value differs by more than rounding does; the same but for noise when the differences have no place: in each
-#' tile their mean is as near zero, and their neighbours as unlike, as independent noise would have it; and different
-#' otherwise. The bounds are those of normal deviates for the largest of so many tiles (Bonferroni), at a `chance`
-#' for two renders of one scene.
+#' Times of two nodes or versions may be compared only when both make the same picture. The two are
+#' the same picture when no value differs by more than rounding does; the same but for noise when
+#' the differences have no place: in each tile their mean is as near zero, and their neighbours as
+#' unlike, as independent noise would have it; and different otherwise. The bounds are those of
+#' normal deviates for the largest of so many tiles (Bonferroni), at a `chance` for two renders of
+#' one scene.
 #'
 #' @param a,b Pictures as for [noise_between()].
 #' @param tile Side of a tile in pixels.
 #' @param chance Of calling two renders of one scene different.
-#' @return A tibble of one row: `verdict` (`same picture`, `same but for noise`, `different`), `difference` (root mean
-#'   square over brightness), `largest` (largest difference of a value, over brightness), `shift` (difference of the
-#'   mean brightness, over brightness), and of the tile that noise explains least: `row`, `column`, `top`,
-#'   `bottom`, `left`, `right`, `tile_shift` (of its mean, over the frame's brightness), `why`.
+#' @return A tibble of one row: `verdict` (`same picture`, `same but for noise`, `different`),
+#'   `difference` (root mean square over brightness), `largest` (largest difference of a value, over
+#'   brightness), `shift` (difference of the mean brightness, over brightness), and of the tile that
+#'   noise explains least: `row`, `column`, `top`, `bottom`, `left`, `right`, `tile_shift` (of its
+#'   mean, over the frame's brightness), `why`.
 #' @section Conditions: `clockpigeon_error_picture` as for [noise_between()].
 #' @examples
 #' set.seed(1)
@@ -39,7 +41,8 @@ compare_pictures <- function(a, b, tile = 32, chance = 0.01) {
   z_shift <- ifelse(of_noise > 0, abs(shift) / of_noise, 0)
   alike <- tile_correlation(sums)
   alike[is.na(alike)] <- 0
-  z_alike <- pmax(alike - max(frame_correlation(sums), 0) - 0.1, 0) * sqrt(pmax(sums[["near_values"]] / size[3], 1))
+  z_alike <- pmax(alike - max(frame_correlation(sums), 0) - 0.1, 0) *
+    sqrt(pmax(sums[["near_values"]] / size[3], 1))
   bound <- stats::qnorm(1 - chance / (4 * nrow(sums)))
   seen <- abs(shift) > least_shift * light
   against <- pmax(ifelse(seen, z_shift, 0), ifelse(of_noise > 0, z_alike, 0))
@@ -48,27 +51,33 @@ compare_pictures <- function(a, b, tile = 32, chance = 0.01) {
   row <- (worst - 1) %/% columns + 1
   column <- (worst - 1) %% columns + 1
   verdict <- if (largest <= rounding(a, light)) "same picture"
-             else if (against[worst] > bound || frame_correlation(sums) > most_correlation) "different"
+             else if (against[worst] > bound || frame_correlation(sums) > most_correlation)
+               "different"
              else "same but for noise"
   why <- if (verdict == "same picture") "no value differs by more than rounding"
          else if (verdict == "same but for noise") "the differences have no place"
-         else if (against[worst] <= bound) "the differences of neighbouring pixels are alike throughout"
-         else if (z_shift[worst] >= z_alike[worst] && seen[worst]) "a tile is brighter in one than noise explains"
+         else if (against[worst] <= bound)
+           "the differences of neighbouring pixels are alike throughout"
+         else if (z_shift[worst] >= z_alike[worst] && seen[worst])
+           "a tile is brighter in one than noise explains"
          else "a tile differs in shapes, not in noise"
   as_table(list(
     verdict = verdict, difference = sqrt(sum(sums[["squares"]]) / sum(sums[["values"]])) / light,
-    largest = largest / light, shift = sum(sums[["sum_a"]] - sums[["sum_b"]]) / sum(sums[["values"]]) / light,
+    largest = largest / light,
+    shift = sum(sums[["sum_a"]] - sums[["sum_b"]]) / sum(sums[["values"]]) / light,
     row = as.integer(row), column = as.integer(column), top = as.integer((row - 1) * tile + 1),
     bottom = as.integer(min(row * tile, size[1])), left = as.integer((column - 1) * tile + 1),
     right = as.integer(min(column * tile, size[2])), tile_shift = shift[worst] / light, why = why
   ))
 }
 
-# A shift of a tile below half a percent of the brightness is not looked at: heavy tails bring it about by themselves.
+# A shift of a tile below half a percent of the brightness is not looked at: heavy tails bring it
+# about by themselves.
 least_shift <- 0.005
 
-# How far two values may lie apart by rounding: half a step of 8 or 16 bit pictures each, in linear light at white; of
-# float pictures, a few parts in a hundred thousand, which the order of sums may bring.
+# How far two values may lie apart by rounding: half a step of 8 or 16 bit pictures each, in linear
+# light at white; of float pictures, a few parts in a hundred thousand, which the order of sums may
+# bring.
 rounding <- function(a, light) {
   depth <- attr(a, "depth")
   if (length(depth) && depth < 32) 2.4 / (2^depth - 1) * 1.01 else 5e-5 * light

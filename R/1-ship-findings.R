@@ -1,4 +1,5 @@
-# Checks of what is to be sent and rendered: each finding has a weight, what it is about, what is wrong and what to do.
+# Checks of what is to be sent and rendered: each finding has a weight, what it is about, what is
+# wrong and what to do.
 
 finding_row <- function(weight, about, what, instead) {
   if (!length(about)) return(NULL)
@@ -8,7 +9,8 @@ finding_row <- function(weight, about, what, instead) {
 finding_weights <- c("blocks", "warns", "informs")
 is_absolute <- function(path) grepl("^([A-Za-z]:[\\\\/]|[\\\\/~])", path)
 
-# A relative path with its `.` and `..` worked out and slashes one way; NA when it leaves the folder.
+# A relative path with its `.` and `..` worked out and slashes one way; NA when it leaves the
+# folder.
 plain_path <- function(path) {
   vapply(strsplit(gsub("\\", "/", path, fixed = TRUE), "/", fixed = TRUE), function(parts) {
     out <- character()
@@ -21,8 +23,8 @@ plain_path <- function(path) {
   }, "")
 }
 
-# Assets against the files that are there. `assets` has path, embedded, needed; `files` path, bytes, readable; `root` is
-# the folder both are relative to.
+# Assets against the files that are there. `assets` has path, embedded, needed; `files` path, bytes,
+# readable; `root` is the folder both are relative to.
 asset_findings <- function(assets, files, root) {
   assets <- assets[!assets$embedded, , drop = FALSE]
   if (!nrow(assets)) return(NULL)
@@ -35,7 +37,8 @@ asset_findings <- function(assets, files, root) {
   at <- match(path, files$path)
   lost <- !outside & is.na(at)
   by_case <- files$path[match(tolower(path), tolower(files$path))]
-  elsewhere <- files$path[match(basename(gsub("\\", "/", assets$path, fixed = TRUE)), basename(files$path))]
+  elsewhere <- files$path[match(basename(gsub("\\", "/", assets$path, fixed = TRUE)),
+                                basename(files$path))]
   other_case <- lost & !is.na(by_case)
   moved <- (lost | outside) & !other_case & !is.na(elsewhere)
   gone <- lost & !other_case & !moved
@@ -49,14 +52,16 @@ asset_findings <- function(assets, files, root) {
        paste0("Write it in the scene as ", path, ".")),
     of(outside & !moved, "blocks", "lies outside the project folder, and is not sent",
        "Copy it into the project folder, and point the scene there."),
-    of(moved & assets$needed, "blocks", ifelse(outside, "lies outside the project folder", "is missing"),
+    of(moved & assets$needed, "blocks",
+       ifelse(outside, "lies outside the project folder", "is missing"),
        paste0("A file of that name is at ", elsewhere, ": point the scene there.")),
     of(other_case & assets$needed, "blocks", paste0("differs only in case from ", by_case,
                                                     ", which other machines do not find"),
        paste0("Write it in the scene as ", by_case, ".")),
     of(gone & assets$needed, "blocks", "is missing", "Put it there, or take it out of the scene."),
     of(lost & !assets$needed, "informs", "is missing, and not needed", "Nothing to do."),
-    of(!is.na(at) & !files$readable[at] %in% TRUE, "blocks", "cannot be read", "Change its permissions.")
+    of(!is.na(at) & !files$readable[at] %in% TRUE, "blocks", "cannot be read",
+       "Change its permissions.")
   )
 }
 
@@ -72,17 +77,21 @@ cache_findings <- function(dynamic, files, frames, scene_changed) {
       else which(files$path == cache | startsWith(files$path, paste0(cache, "/")))
     if (!length(its)) {
       moving <- d$kind == "moving texture"
-      return(finding_row(weight, label, if (moving) "is not cached: each node would make its own, and they may differ"
+      return(finding_row(weight, label,
+                         if (moving) "is not cached: each node would make its own, and they may differ"
                      else "is not baked: each node would simulate for itself, or render without it",
                        "Bake it to its cache, and send that."))
     }
     uncovered <- if (length(d$covers[[1]])) setdiff(frames, d$covers[[1]])
-    # Files that were copied together differ by moments; a change of the scene is minutes or days later.
+    # Files that were copied together differ by moments; a change of the scene is minutes or days
+    # later.
     old <- !is.na(scene_changed) && max(files$changed[its]) < scene_changed - 60
     rbind(
-      if (length(uncovered)) finding_row(weight, label, paste0("has no cache for ", format_frames(uncovered)),
+      if (length(uncovered))
+      finding_row(weight, label, paste0("has no cache for ", format_frames(uncovered)),
                                            "Bake these frames, or leave them out of the shot."),
-      if (is.null(d$covers[[1]])) finding_row("informs", label, "does not say which frames its cache covers",
+      if (is.null(d$covers[[1]]))
+      finding_row("informs", label, "does not say which frames its cache covers",
                                                 "Write `covers`."),
       if (old) finding_row("warns", label, "was baked before the scene last changed",
                              "Bake it again, unless the change does not touch it.")
@@ -107,16 +116,16 @@ stray_findings <- function(files, used) {
   rbind(of("backups:", backup), of("used by nothing:", unused & !backup))
 }
 
-# Frames of a pre-pass: all where things move, every n-th and the last where only the camera does, one where nothing
-# does.
+# Frames of a pre-pass: all where things move, every n-th and the last where only the camera does,
+# one where nothing does.
 prepass_frames <- function(frames, moves, every = 1L) {
   frames <- sort(frames)
   switch(moves, nothing = frames[1], things = frames,
          camera = unique(c(frames[seq.int(1, length(frames), by = every)], frames[length(frames)])))
 }
 
-# Names of outputs: a number, wide enough for the last frame, and one name for each camera and layer. `others` are the
-# outputs of other shots, named by shot.
+# Names of outputs: a number, wide enough for the last frame, and one name for each camera and
+# layer. `others` are the outputs of other shots, named by shot.
 output_findings <- function(outputs, frames, images = 1L, others = character()) {
   if (!length(outputs)) return(NULL)
   runs <- regmatches(outputs, gregexpr("#+", outputs))
@@ -132,13 +141,16 @@ output_findings <- function(outputs, frames, images = 1L, others = character()) 
     finding_row("blocks", bare, "has no frame number: each frame would write over the one before",
                   "Write #### where the number goes."),
     finding_row("warns", outputs[narrow],
-                  paste0("has ", wide[narrow], " digits for frames up to ", max(frames), ": names will not sort"),
+                  paste0("has ", wide[narrow], " digits for frames up to ", max(frames),
+                         ": names will not sort"),
                   paste0("Write ", strrep("#", digits), ".")),
-    finding_row("blocks", twice, "is written twice by this shot", "Give each camera and layer its own name."),
-    finding_row("blocks", outputs[shared], paste("is also written by the shot", names(others)[same[shared]]),
-                  "Give each shot its own folder or name."),
-    finding_row("warns", if (length(unique(wide[wide > 0])) > 1) all, "number frames with different widths",
-                  "Use one width."),
+    finding_row("blocks", twice, "is written twice by this shot",
+                "Give each camera and layer its own name."),
+    finding_row("blocks", outputs[shared],
+                paste("is also written by the shot", names(others)[same[shared]]),
+                "Give each shot its own folder or name."),
+    finding_row("warns", if (length(unique(wide[wide > 0])) > 1) all,
+                "number frames with different widths", "Use one width."),
     finding_row("warns", if (length(outputs) < images) all,
                   paste("are fewer than the", images, "pictures of each frame"),
                   "Name one output for each camera and layer.")
@@ -152,18 +164,20 @@ size_findings <- function(sent, cap, site, back, free, stated = sent) {
   filled <- paste0("has ", format_size(free), " free, the frames will take ", format_size(back))
   rbind(
     finding_row("warns", if (unlike) "upload",
-                  paste0("is ", format_size(sent), " in the files found, the shot states ", format_size(stated),
-                         ", which forecasts count with"),
+                  paste0("is ", format_size(sent), " in the files found, the shot states ",
+                         format_size(stated), ", which forecasts count with"),
                   "Write the right one as `upload` of the shot."),
     finding_row("blocks", if (length(cap) && sent > cap) site,
                   paste0("takes at most ", format_size(cap), ", the shot is ", format_size(sent)),
                   "Send less: leave out what is not needed, pack textures smaller."),
-    finding_row("blocks", if (fill > 1) "disk", filled, "Make room, or fetch frames to another disk."),
+    finding_row("blocks", if (fill > 1) "disk", filled,
+                "Make room, or fetch frames to another disk."),
     finding_row("warns", if (fill > 0.8 && fill <= 1) "disk", filled, "Make room.")
   )
 }
 
-# A job's name against those that were used, also those of cancelled jobs and those that differ only in case.
+# A job's name against those that were used, also those of cancelled jobs and those that differ only
+# in case.
 name_findings <- function(name, used) {
   if (is.null(name) || !tolower(name) %in% tolower(used)) return(NULL)
   same <- used[match(tolower(name), tolower(used))]
@@ -188,14 +202,16 @@ next_name <- function(name, used) {
   }
 }
 
-# What was asked, what the scene says and what a finished frame says, where they differ. Each is a named list.
+# What was asked, what the scene says and what a finished frame says, where they differ. Each is a
+# named list.
 snapshot_findings <- function(asked, scene = NULL, frame = NULL) {
   text <- function(x) if (is.null(x)) NA_character_ else paste(x, collapse = " x ")
   do.call(rbind, lapply(names(asked), function(name) {
     said <- c(asked = text(asked[[name]]), scene = text(scene[[name]]), frame = text(frame[[name]]))
     known <- said[!is.na(said)]
     if (length(unique(known)) < 2) return(NULL)
-    sources <- c(asked = "the shot asks", scene = "the scene says", frame = "the finished frame says")
+    sources <- c(asked = "the shot asks", scene = "the scene says",
+                 frame = "the finished frame says")
     finding_row("blocks", name, paste0(paste(sources[names(known)], known, collapse = ", ")),
                   "Bring them to one value before anything is rendered.")
   }))

@@ -2,28 +2,32 @@
 
 #' Fit how fast rigs are from an uneven table of timings
 #'
-#' Log time is the sum of a scene's part, a rig's part, their interaction and the run's own spread; all but the overall
-#' mean are normal about 0 (a mixed model with crossed random effects: Searle, Casella & McCulloch 1992, *Variance
-#' components*). A rig is a device with its count, engine and version. Most scenes never ran on most rigs: the
-#' interaction's spread says how far such a forecast may be off.
+#' Log time is the sum of a scene's part, a rig's part, their interaction and the run's own spread;
+#' all but the overall mean are normal about 0 (a mixed model with crossed random effects: Searle,
+#' Casella & McCulloch 1992, *Variance components*). A rig is a device with its count, engine and
+#' version. Most scenes never ran on most rigs: the interaction's spread says how far such a
+#' forecast may be off.
 #'
-#' The four spreads are found by maximum of the restricted likelihood times weak priors, and not taken as known:
-#' forecasts are averaged over draws around that maximum (importance sampling), which matters where the table is small.
-#' Cells (scene x rig) are counted once each by their mean, so that the cost grows with the cells, not with the timings.
+#' The four spreads are found by maximum of the restricted likelihood times weak priors, and not
+#' taken as known: forecasts are averaged over draws around that maximum (importance sampling),
+#' which matters where the table is small. Cells (scene x rig) are counted once each by their mean,
+#' so that the cost grows with the cells, not with the timings.
 #'
-#' @param timings A data frame or tibble: `scene`, `wall_s`, and `rig`, or in its place what makes one (`device`,
-#'   `device_count`, `engine`, `engine_version`, as in [timings()]). Rows that are no evidence (failed, warm-up) are
-#'   left out. Where frames, limits, sizes or features of a scene differ, their own effects are taken out first by least
-#'   squares within the scene, so that rigs are compared on what both rendered; forecasts are for the scene's mean.
-#' @param claims Claimed speeds of sellers, as weak evidence: a data frame with `rig`, `relative_to` (rigs) and `factor`
-#'   (how many times as fast).
-#' @param claim_sd Spread of the log of claims about the truth; `NULL`: estimated from claims about rigs that were
-#'   measured, with 0.25 standing in as the knowledge of four claims (`claim_sd_of()`).
-#' @return A list of class `cp_speed_fit`: `spreads` (a tibble: scene, rig, interaction, run, each with an 80 %
-#'   interval), `scenes`, `rigs` (with the `island` each belongs to), `says`. [predict()] forecasts,
-#'   [summary()][summary.cp_speed_fit] compares rigs.
-#' @section Conditions: `clockpigeon_error_speeds` when there are no timings to fit; `clockpigeon_error_type` for times
-#'   that are not above 0.
+#' @param timings A data frame or tibble: `scene`, `wall_s`, and `rig`, or in its place what makes
+#'   one (`device`, `device_count`, `engine`, `engine_version`, as in [timings()]). Rows that are no
+#'   evidence (failed, warm-up) are left out. Where frames, limits, sizes or features of a scene
+#'   differ, their own effects are taken out first by least squares within the scene, so that rigs
+#'   are compared on what both rendered; forecasts are for the scene's mean.
+#' @param claims Claimed speeds of sellers, as weak evidence: a data frame with `rig`, `relative_to`
+#'   (rigs) and `factor` (how many times as fast).
+#' @param claim_sd Spread of the log of claims about the truth; `NULL`: estimated from claims about
+#'   rigs that were measured, with 0.25 standing in as the knowledge of four claims
+#'   (`claim_sd_of()`).
+#' @return A list of class `cp_speed_fit`: `spreads` (a tibble: scene, rig, interaction, run, each
+#'   with an 80 % interval), `scenes`, `rigs` (with the `island` each belongs to), `says`.
+#'   [predict()] forecasts, [summary()][summary.cp_speed_fit] compares rigs.
+#' @section Conditions: `clockpigeon_error_speeds` when there are no timings to fit;
+#'   `clockpigeon_error_type` for times that are not above 0.
 #' @examples
 #' known <- data.frame(scene = c("a", "a", "b", "b", "c"), rig = c("old", "new", "old", "new", "old"),
 #'                     wall_s = c(100, 52, 40, 19, 300))
@@ -36,7 +40,8 @@ fit_speeds <- function(timings, claims = NULL, claim_sd = NULL) {
   scenes <- sort(unique(found$rows[["scene"]]))
   rigs <- sort(unique(c(found$rows[["rig"]], claims[["rig"]], claims[["relative_to"]])))
   cells <- speed_cells(found, scenes, rigs)
-  model <- list(scenes = scenes, rigs = rigs, cells = cells, mean = mean(cells$y), claims = check_claims(claims))
+  model <- list(scenes = scenes, rigs = rigs, cells = cells, mean = mean(cells$y),
+                claims = check_claims(claims))
   model$islands <- table_islands(model)
   model$claim_sd <- if (is.null(claim_sd)) claim_sd_of(model)
     else check_number(claim_sd, argument("claim_sd"), above = 0)
@@ -51,7 +56,8 @@ fit_speeds <- function(timings, claims = NULL, claim_sd = NULL) {
 speed_rows <- function(timings) {
   check_columns(timings, argument("timings"), c("scene", "wall_s"))
   x <- as_frame(timings)
-  if (all(c("status", "activity", "repeat", "warm") %in% names(x))) x <- x[is_evidence(x), , drop = FALSE]
+  if (all(c("status", "activity", "repeat", "warm") %in% names(x)))
+    x <- x[is_evidence(x), , drop = FALSE]
   if (!"rig" %in% names(x)) {
     check_columns(x, argument("timings"), rig_columns)
     x[["rig"]] <- rig_name(x)
@@ -63,13 +69,15 @@ speed_rows <- function(timings) {
   }
   rows <- data.frame(scene = as.character(x[["scene"]]), rig = as.character(x[["rig"]]),
                      y = log(check_seconds(x[["wall_s"]], "argument `timings`, wall_s")))
-  parts <- intersect(c("frame", "limit_kind", "limit_value", "width", "height", "features"), names(x))
+  parts <- intersect(c("frame", "limit_kind", "limit_value", "width", "height", "features"),
+                     names(x))
   alike(rows, row_key(x, c("scene", parts)))
 }
 
-# The rows with the effects of the parts of a scene (frames, limits, ...) taken out, and how many were. Parts and cells
-# in turn, each given the other (backfitting: Buja, Hastie & Tibshirani 1989, Ann. Stat. 17, 453), cells first, so that
-# parts that only one rig rendered are not taken for its speed.
+# The rows with the effects of the parts of a scene (frames, limits, ...) taken out, and how many
+# were. Parts and cells in turn, each given the other (backfitting: Buja, Hastie & Tibshirani 1989,
+# Ann. Stat. 17, 453), cells first, so that parts that only one rig rendered are not taken for its
+# speed.
 alike <- function(rows, part) {
   part <- match(part, unique(part))
   scene <- match(rows[["scene"]], unique(rows[["scene"]]))
@@ -116,13 +124,15 @@ speed_cells <- function(found, scenes, rigs) {
 }
 
 check_claims <- function(claims) {
-  if (is.null(claims)) return(data.frame(rig = character(), relative_to = character(), factor = numeric()))
+  if (is.null(claims))
+    return(data.frame(rig = character(), relative_to = character(), factor = numeric()))
   check_columns(claims, argument("claims"), c("rig", "relative_to", "factor"))
   check_seconds(claims[["factor"]], "argument `claims`, factor")
   as_frame(claims)
 }
 
-# Which scenes and rigs are connected by timings (or claims): the smallest label spreads until nothing changes.
+# Which scenes and rigs are connected by timings (or claims): the smallest label spreads until
+# nothing changes.
 table_islands <- function(model) {
   i <- model$cells$i
   j <- length(model$scenes) + model$cells$j
@@ -146,8 +156,8 @@ table_islands <- function(model) {
 
 #' How far sellers' claims were off
 #'
-#' The spread of the log of claimed over measured speed ratios, among claims about rigs that ran the same scenes; few
-#' such claims are helped out by a spread of 0.25, counted as four claims.
+#' The spread of the log of claimed over measured speed ratios, among claims about rigs that ran the
+#' same scenes; few such claims are helped out by a spread of 0.25, counted as four claims.
 #'
 #' @param fit A [fit_speeds()] with claims.
 #' @return The spread of log claims.
@@ -180,7 +190,8 @@ fit_sds <- function(model, draws = 200) {
   }
   found <- stats::nlminb(spread_prior$mean, aim, control = list(rel.tol = 1e-9))
   hessian <- stats::optimHess(found$par, aim)
-  root <- tryCatch(chol(solve((hessian + t(hessian)) / 2)), error = function(e) diag(spread_prior$sd))
+  root <- tryCatch(chol(solve((hessian + t(hessian)) / 2)),
+                   error = function(e) diag(spread_prior$sd))
   # Where the table is large the spreads are known, and their draws would only cost.
   if (max(diag(root)) < 0.03) draws <- 1
   z <- if (draws == 1) matrix(0, 1, 4) else with_seed(1, matrix(stats::rt(4 * draws, 6), draws))
@@ -190,12 +201,14 @@ fit_sds <- function(model, draws = 200) {
     exp(log_w - max(log_w))
   }
   keep <- weight > 1e-3 * max(weight)
-  list(theta = theta[keep, , drop = FALSE], weight = weight[keep] / sum(weight[keep]), mode = found$par)
+  list(theta = theta[keep, , drop = FALSE], weight = weight[keep] / sum(weight[keep]),
+       mode = found$par)
 }
 
-# The mixed model's equations (Henderson 1975, Biometrics 31, 423) for mean, scenes and rigs, the interaction within the
-# cells' variance; the restricted likelihood, the estimates and their covariance. Scenes are eliminated first: their
-# part of the matrix is diagonal, so that only mean and rigs make a dense system.
+# The mixed model's equations (Henderson 1975, Biometrics 31, 423) for mean, scenes and rigs, the
+# interaction within the cells' variance; the restricted likelihood, the estimates and their
+# covariance. Scenes are eliminated first: their part of the matrix is diagonal, so that only mean
+# and rigs make a dense system.
 speed_equations <- function(model, sd, full = FALSE) {
   cells <- model$cells
   claims <- model$claims
@@ -222,7 +235,8 @@ speed_equations <- function(model, sd, full = FALSE) {
     h <- matrix(0, nrow(claims), n_rig + 1)
     k <- seq_len(nrow(claims))
     h[cbind(k, 1 + match(claims[["relative_to"]], model$rigs))] <- 1
-    h[cbind(k, 1 + match(claims[["rig"]], model$rigs))] <- h[cbind(k, 1 + match(claims[["rig"]], model$rigs))] - 1
+    h[cbind(k, 1 + match(claims[["rig"]], model$rigs))] <- h[cbind(k, 1 + match(claims[["rig"]],
+                                                                                model$rigs))] - 1
     said <- log(claims[["factor"]])
     a <- a + wc * crossprod(h)
     right <- right + wc * drop(crossprod(h, said))
@@ -254,8 +268,8 @@ scatter <- function(x, at, n) {
   out
 }
 
-# Mean and covariance of log time in the cells asked for (scene, rig; 0 is one that was never seen), given the spreads;
-# the interaction in it, and where `run` the run's own spread.
+# Mean and covariance of log time in the cells asked for (scene, rig; 0 is one that was never seen),
+# given the spreads; the interaction in it, and where `run` the run's own spread.
 cell_forecast <- function(model, sd, i, j, run = TRUE) {
   eq <- speed_equations(model, sd, full = TRUE)
   n_rig <- length(model$rigs)
@@ -283,9 +297,10 @@ cell_forecast <- function(model, sd, i, j, run = TRUE) {
   list(mean = model$mean + mean + share * residual, variance = variance + wider * run * sd[4]^2)
 }
 
-# By how much the variance of interaction and runs is larger for each rig than over the whole table: two releases of one
-# engine may differ scene by scene, or run on a restless machine, where all other rigs agree. Told by the rests of the
-# engine's cells beside what the common variances make of them (two cells' worth of these beforehand); never below 1.
+# By how much the variance of interaction and runs is larger for each rig than over the whole table:
+# two releases of one engine may differ scene by scene, or run on a restless machine, where all
+# other rigs agree. Told by the rests of the engine's cells beside what the common variances make of
+# them (two cells' worth of these beforehand); never below 1.
 interaction_by_engine <- function(model, prior = 2) {
   engine <- ifelse(grepl(", ", model$rigs), sub("^.*, ([^ ]+).*$", "\\1", model$rigs), "")
   if (length(unique(engine)) < 2) return(rep(1, length(engine)))
@@ -310,8 +325,8 @@ sd_table <- function(fit) {
     exp(fit$theta[order, k][pmin(findInterval(c(0.1, 0.9), sum) + 1, length(sum))])
   }
   ends <- vapply(1:4, of, numeric(2))
-  as_table(list(part = c("scene", "rig", "interaction", "run"), sd = exp(fit$mode), lower = ends[1, ],
-                upper = ends[2, ]))
+  as_table(list(part = c("scene", "rig", "interaction", "run"), sd = exp(fit$mode),
+                lower = ends[1, ], upper = ends[2, ]))
 }
 
 speed_says <- function(fit) {
@@ -321,8 +336,10 @@ speed_says <- function(fit) {
                       paste(vapply(seq_len(n), function(k) {
       listed <- function(x) if (length(x) > 3) paste0(toString(x[1:3]), " and ", length(x) - 3,
                                                       " more") else toString(x)
-      paste0("(", k, ") ", listed(c(fit$rigs[fit$islands$rig == k], fit$scenes[fit$islands$scene == k])))
+      paste0("(", k, ") ",
+             listed(c(fit$rigs[fit$islands$rig == k], fit$scenes[fit$islands$scene == k])))
     }, ""), collapse = "; "), ". No forecast leads from one to another"),
-    if (!fit$cells$df) "no scene ran twice on one rig: the run's spread cannot be told from the interaction's"
+    if (!fit$cells$df)
+    "no scene ran twice on one rig: the run's spread cannot be told from the interaction's"
   )
 }

@@ -2,14 +2,16 @@
 
 #' @rdname fit_speeds
 #' @param object A speed fit.
-#' @param scene,rig Scenes and rigs, one forecast for each pair; a name never seen gets the width of what is unknown.
+#' @param scene,rig Scenes and rigs, one forecast for each pair; a name never seen gets the width of
+#'   what is unknown.
 #' @param level Level of the interval.
-#' @param run Whether the interval is for one run (its own spread included) or for the mean of many; 1 / n for that of
-#'   n.
+#' @param run Whether the interval is for one run (its own spread included) or for the mean of many;
+#'   1 / n for that of n.
 #' @param ... Not used.
-#' @return `predict()`: a tibble: `scene`, `rig`, `seconds` (median), `lower`, `upper`, `runs` (timings of just that
-#'   cell), `evidence` (`measured` there, or `transferred`).
-#' @section Conditions: `predict()`: `clockpigeon_error_speeds` when scene and rig lie on two islands.
+#' @return `predict()`: a tibble: `scene`, `rig`, `seconds` (median), `lower`, `upper`, `runs`
+#'   (timings of just that cell), `evidence` (`measured` there, or `transferred`).
+#' @section Conditions: `predict()`: `clockpigeon_error_speeds` when scene and rig lie on two
+#'   islands.
 #' @rawNamespace S3method(stats::predict, cp_speed_fit)
 predict.cp_speed_fit <- function(object, scene, rig, level = 0.8, run = TRUE, ...) {
   level <- check_number(level, argument("level"), above = 0, most = 0.9999)
@@ -17,14 +19,16 @@ predict.cp_speed_fit <- function(object, scene, rig, level = 0.8, run = TRUE, ..
   i <- match(asked[["scene"]], object$scenes, nomatch = 0L)
   j <- match(asked[["rig"]], object$rigs, nomatch = 0L)
   check_one_island(object, asked, i, j)
-  parts <- lapply(seq_along(object$weight), function(k) cell_forecast(object, exp(object$theta[k, ]), i, j, run))
+  parts <- lapply(seq_along(object$weight),
+                  function(k) cell_forecast(object, exp(object$theta[k, ]), i, j, run))
   points <- mixture_points(vapply(parts, `[[`, numeric(length(i)), "mean"),
-                           vapply(parts, function(p) sqrt(p$variance), numeric(length(i))), object$weight,
+                           vapply(parts, function(p) sqrt(p$variance), numeric(length(i))),
+                           object$weight,
                            c(0.5, (1 - level) / 2, (1 + level) / 2), length(i))
   at <- match(paste(i, j), paste(object$cells$i, object$cells$j))
   runs <- ifelse(is.na(at), 0L, object$cells$n[at])
-  as_table(list(scene = asked[["scene"]], rig = asked[["rig"]], seconds = exp(points[, 1]), lower = exp(points[, 2]),
-                upper = exp(points[, 3]), runs = as.integer(runs),
+  as_table(list(scene = asked[["scene"]], rig = asked[["rig"]], seconds = exp(points[, 1]),
+                lower = exp(points[, 2]), upper = exp(points[, 3]), runs = as.integer(runs),
                   evidence = ifelse(runs > 0, "measured", "transferred")))
 }
 
@@ -52,23 +56,26 @@ check_one_island <- function(fit, asked, i, j) {
   k <- apart[1]
   island <- fit$islands$rig[j[k]]
   there <- fit$scenes[fit$islands$scene == island]
-  stop_input("speeds", paste0("nothing connects scene ", asked[["scene"]][k], " with rig ", asked[["rig"]][k],
+  stop_input("speeds", paste0("nothing connects scene ", asked[["scene"]][k], " with rig ",
+                              asked[["rig"]][k],
                               ": no chain of timings leads from one to the other"), "the timings",
              paste0("Run ", if (length(there)) paste0(asked[["scene"]][k], " on it, or ", there[1],
                                                       " on a rig that ran ",
-                                                      asked[["scene"]][k]) else "any known scene on it", "."))
+                                                      asked[["scene"]][k]) else
+                    "any known scene on it", "."))
 }
 
 #' How fast each rig is beside one of them
 #'
 #' @param object A [fit_speeds()].
-#' @param relative_to A rig; the one with the most scenes (of those whose device is known) when `NULL`.
+#' @param relative_to A rig; the one with the most scenes (of those whose device is known) when
+#'   `NULL`.
 #' @param level Level of the intervals.
 #' @param ... Not used.
-#' @return A tibble, one row a rig of the same island, fastest first: `rig`, `ratio` (time on `relative_to` over time on
-#'   it, for the typical scene: above 1 is faster), `lower`, `upper`, `scenes` (that ran on it), `runs`, `for_a_scene`
-#'   (factor either way within which the ratio for a single scene lies at that level), `evidence` (`measured` or
-#'   `claimed`).
+#' @return A tibble, one row a rig of the same island, fastest first: `rig`, `ratio` (time on
+#'   `relative_to` over time on it, for the typical scene: above 1 is faster), `lower`, `upper`,
+#'   `scenes` (that ran on it), `runs`, `for_a_scene` (factor either way within which the ratio for
+#'   a single scene lies at that level), `evidence` (`measured` or `claimed`).
 #' @section Conditions: `clockpigeon_error_speeds` when the rig is not in the table.
 #' @examples
 #' known <- data.frame(scene = c("a", "a", "b", "b"), rig = c("old", "new", "old", "new"),
@@ -79,9 +86,11 @@ summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
   fit <- object
   scenes <- tabulate(fit$cells$j, length(fit$rigs))
   known <- !startsWith(fit$rigs, unknown_device)
-  base <- if (is.null(relative_to)) which.max(scenes + 1e6 * known) else match(relative_to, fit$rigs)
+  base <- if (is.null(relative_to)) which.max(scenes + 1e6 * known) else
+    match(relative_to, fit$rigs)
   if (is.na(base)) {
-    stop_input("speeds", paste0("no timing or claim speaks of ", relative_to), argument("relative_to"),
+    stop_input("speeds", paste0("no timing or claim speaks of ", relative_to),
+               argument("relative_to"),
                paste0("Choose from ", toString(utils::head(fit$rigs, 5)), "."))
   }
   here <- which(fit$islands$rig == fit$islands$rig[base])
@@ -89,7 +98,8 @@ summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
     eq <- speed_equations(fit, exp(fit$theta[k, ]), full = TRUE)
     inverse <- chol2inv(eq$root)[-1, -1]
     list(mean = eq$beta[1 + base] - eq$beta[1 + here],
-         sd = sqrt(pmax(diag(inverse)[here] + inverse[base, base] - 2 * inverse[base, here], 1e-12)))
+         sd = sqrt(pmax(diag(inverse)[here] + inverse[base, base] - 2 * inverse[base, here],
+                        1e-12)))
   })
   points <- mixture_points(vapply(parts, `[[`, numeric(length(here)), "mean"),
                            vapply(parts, `[[`, numeric(length(here)), "sd"), fit$weight,
@@ -98,20 +108,24 @@ summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
   runs <- scatter(fit$cells$n, fit$cells$j, length(fit$rigs))
   z <- stats::qnorm((1 + level) / 2)
   order <- order(-points[, 1])
-  as_table(list(rig = fit$rigs[here], ratio = exp(points[, 1]), lower = exp(points[, 2]), upper = exp(points[, 3]),
-                scenes = scenes[here], runs = as.integer(runs[here]),
-                for_a_scene = ifelse(here == base, 1, exp(z * sqrt(((points[, 3] - points[, 2]) / (2 * z))^2 +
-                                                                     2 * exp(2 * fit$mode[3])))),
-                evidence = ifelse(scenes[here] > 0, "measured", "claimed")), class = "cp_speed_table")[order, ]
+  as_table(list(rig = fit$rigs[here], ratio = exp(points[, 1]), lower = exp(points[, 2]),
+                upper = exp(points[, 3]), scenes = scenes[here], runs = as.integer(runs[here]),
+                for_a_scene = ifelse(here == base, 1,
+                                     exp(z * sqrt(((points[, 3] - points[, 2]) / (2 * z))^2 +
+                                                                                          2 *
+                                                  exp(2 * fit$mode[3])))),
+                evidence = ifelse(scenes[here] > 0, "measured", "claimed")),
+           class = "cp_speed_table")[order, ]
 }
 
 #' Which trial would narrow the forecasts most
 #'
 #' @param fit A [fit_speeds()].
-#' @param scenes,rigs Those whose forecasts matter; all when `NULL`. A trial may be of any scene and rig of these.
+#' @param scenes,rigs Those whose forecasts matter; all when `NULL`. A trial may be of any scene and
+#'   rig of these.
 #' @param most Number of trials to list, best first (each as if it were the only one).
-#' @return A tibble: `scene`, `rig`, `seconds` (that it should take), `narrows` (share that it takes off the mean
-#'   variance of the forecasts of all cells of `scenes` x `rigs` that never ran).
+#' @return A tibble: `scene`, `rig`, `seconds` (that it should take), `narrows` (share that it takes
+#'   off the mean variance of the forecasts of all cells of `scenes` x `rigs` that never ran).
 #' @section Conditions: `clockpigeon_error_speeds` when every cell has been measured.
 #' @noRd
 next_trial <- function(fit, scenes = NULL, rigs = NULL, most = 5) {
@@ -119,27 +133,28 @@ next_trial <- function(fit, scenes = NULL, rigs = NULL, most = 5) {
   scenes <- match(or_else(scenes, fit$scenes), fit$scenes)
   rigs <- match(or_else(rigs, fit$rigs), fit$rigs)
   if (anyNA(scenes) || anyNA(rigs)) {
-    stop_input("speeds", "names a scene or rig that was never measured", "arguments `scenes` and `rigs`",
-               "Choose from those of the fit.")
+    stop_input("speeds", "names a scene or rig that was never measured",
+               "arguments `scenes` and `rigs`", "Choose from those of the fit.")
   }
   open <- expand.grid(i = scenes, j = rigs)
   open <- open[!paste(open$i, open$j) %in% paste(fit$cells$i, fit$cells$j), , drop = FALSE]
   if (!nrow(open)) {
-    stop_input("speeds", "has no open cell: every scene ran on every rig", "arguments `scenes` and `rigs`",
-               "Repeat where the interval is wide.")
+    stop_input("speeds", "has no open cell: every scene ran on every rig",
+               "arguments `scenes` and `rigs`", "Repeat where the interval is wide.")
   }
   if (nrow(open) > 1500) open <- open[with_seed(1, sample.int(nrow(open), 1500)), , drop = FALSE]
   sd <- exp(fit$mode)
   cover <- cell_covariance(fit, sd, open$i, open$j)
   before <- diag(cover) + sd[3]^2
-  # A trial in cell c takes cover[, c]^2 / (its variance) off each variance, and in its own cell the interaction's too.
+  # A trial in cell c takes cover[, c]^2 / (its variance) off each variance, and in its own cell the
+  # interaction's too.
   gain <- colSums(cover^2 / rep(before + sd[4]^2, each = nrow(cover)))
   own <- (before^2 - diag(cover)^2) / (before + sd[4]^2)
   narrows <- (gain + own) / sum(before)
   top <- utils::head(order(-narrows), most)
   forecast <- cell_forecast(fit, sd, open$i[top], open$j[top])
-  as_table(list(scene = fit$scenes[open$i[top]], rig = fit$rigs[open$j[top]], seconds = exp(forecast$mean),
-                narrows = narrows[top]))
+  as_table(list(scene = fit$scenes[open$i[top]], rig = fit$rigs[open$j[top]],
+                seconds = exp(forecast$mean), narrows = narrows[top]))
 }
 
 # Covariance of mean + scene + rig between cells, given the spreads.

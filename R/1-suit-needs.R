@@ -7,9 +7,9 @@ suit_row <- function(field, needs, has, answer, says = NA_character_) {
              says = if (answer == "fits") NA_character_ else says)
 }
 
-# One row for each thing that `needs` asks, beside what `can` says. Both are lists as shots' `needs` and sites' `can`;
-# `needs` also has engine, version, limit kinds, upload, and slowest (seconds) with speeds (of devices, beside the node
-# the seconds are of).
+# One row for each thing that `needs` asks, beside what `can` says. Both are lists as shots' `needs`
+# and sites' `can`; `needs` also has engine, version, limit kinds, upload, and slowest (seconds)
+# with speeds (of devices, beside the node the seconds are of).
 suit_rows <- function(needs, can, engines) {
   rows <- list(suit_engine(needs, can, engines))
   for (what in c("add_ons", "hosts")) {
@@ -21,8 +21,10 @@ suit_rows <- function(needs, can, engines) {
     suit_any("device kind", needs$devices, can$devices), suit_memory(needs, can$memory),
     suit_device_memory(needs$device_memory, can), suit_all("limit", needs$limits, can$limits),
     suit_all("camera", needs$cameras, can$cameras), suit_all("output", needs$outputs, can$outputs),
-    suit_all("channel", needs$channels, can$channels), suit_all("spread", needs$spread, can$spreads),
-    suit_upload(needs$upload, can$upload_cap), suit_privacy(needs$confidential, can$helpers_see_frames),
+    suit_all("channel", needs$channels, can$channels),
+    suit_all("spread", needs$spread, can$spreads),
+    suit_upload(needs$upload, can$upload_cap),
+    suit_privacy(needs$confidential, can$helpers_see_frames),
     suit_frame(needs, can$frame_cap)
   ))
   do.call(rbind, rows)
@@ -31,17 +33,20 @@ suit_rows <- function(needs, can, engines) {
 suit_engine <- function(needs, can, engines) {
   if (!needs$engine %in% engines) {
     return(suit_row("engine", needs$engine, toString(engines), "does not fit",
-                   paste0("does not run ", needs$engine, ": ask it to install that, or take another engine")))
+                   paste0("does not run ", needs$engine,
+                          ": ask it to install that, or take another engine")))
   }
   suit_version("version", needs$engine, needs$version, can$versions)
 }
 
-# A named thing of a version: `wanted` is a version, a range or any; `known` what the site says of all such things.
+# A named thing of a version: `wanted` is a version, a range or any; `known` what the site says of
+# all such things.
 suit_version <- function(field, name, wanted, known) {
   asked <- if (identical(wanted, "any")) name else paste(name, paste(wanted, collapse = " or "))
   if (is.null(known)) {
-    return(suit_row(field, asked, "unknown", "unknown", paste0("its card does not say which ", field,
-                                                              "s it has: ask about ", asked)))
+    return(suit_row(field, asked, "unknown", "unknown",
+                    paste0("its card does not say which ", field,
+                                                                              "s it has: ask about ", asked)))
   }
   has <- known[[name]]
   if (is.null(has)) {
@@ -53,16 +58,18 @@ suit_version <- function(field, name, wanted, known) {
   ranged <- function(x) length(version_bounds(x)) > 0
   pairs <- expand.grid(wanted = wanted, has = has, stringsAsFactors = FALSE)
   meets <- mapply(function(w, h) {
-    if (ranged(w) && ranged(h)) NA else if (ranged(h)) version_matches(w, h) else version_matches(h, w)
+    if (ranged(w) && ranged(h)) NA else if (ranged(h)) version_matches(w, h) else
+      version_matches(h, w)
   }, pairs$wanted, pairs$has)
   if (any(meets %in% TRUE)) return(suit_row(field, asked, shown, "fits"))
   if (anyNA(meets)) return(suit_row(field, asked, shown, "unknown",
-                                   paste("ask which versions of", name, "it has between its bounds")))
+                                   paste("ask which versions of", name,
+                                         "it has between its bounds")))
   release <- Filter(function(h) !ranged(h) && !is_candidate(h), has)
   candidates <- Filter(is_candidate, has)
   suit_row(field, asked, shown, "does not fit", paste0(
-    "has ", shown, if (length(candidates)) paste0(" (", either(candidates), " only a candidate)"), ": ask it for ",
-      asked,
+    "has ", shown, if (length(candidates)) paste0(" (", either(candidates), " only a candidate)"),
+    ": ask it for ", asked,
     if (length(release)) paste0(", or render with ", name, " ", either(release))))
 }
 
@@ -71,27 +78,31 @@ suit_any <- function(field, wanted, has) {
   if (is.null(wanted)) return(NULL)
   if (is.null(has)) return(suit_row(field, either(wanted), "unknown", "unknown",
                                    paste0("its card does not say which ", field, "s it has")))
-  suit_row(field, either(wanted), toString(has), if (any(wanted %in% has)) "fits" else "does not fit",
-          paste0("has ", toString(has), ", the job needs ", either(wanted)))
+  suit_row(field, either(wanted), toString(has),
+           if (any(wanted %in% has)) "fits" else "does not fit",
+           paste0("has ", toString(has), ", the job needs ", either(wanted)))
 }
 
 # All are needed.
 suit_all <- function(field, wanted, has) {
   if (is.null(wanted)) return(NULL)
   if (is.null(has)) return(suit_row(field, toString(wanted), "unknown", "unknown",
-                                   paste0("its card does not say which ", field, "s it takes: ask about ",
-                                          toString(wanted))))
+                                   paste0("its card does not say which ", field,
+                                          "s it takes: ask about ", toString(wanted))))
   lost <- setdiff(wanted, has)
   suit_row(field, toString(wanted), toString(has), if (length(lost)) "does not fit" else "fits",
-          paste0("does not take ", toString(lost), ": change the shot to ", either(has), ", or ask for it"))
+          paste0("does not take ", toString(lost), ": change the shot to ", either(has),
+                 ", or ask for it"))
 }
 
 suit_amount <- function(field, wanted, has, of = "node") {
   if (is.null(wanted)) return(NULL)
   if (is.null(has)) return(suit_row(field, format_memory(wanted), "unknown", "unknown",
                                    paste("its card does not say how much", field, "it has")))
-  suit_row(field, format_memory(wanted), format_memory(has), if (wanted <= has) "fits" else "does not fit",
-          paste0("has ", format_memory(has), " a ", of, ": make the scene smaller, or ask for larger ones"))
+  suit_row(field, format_memory(wanted), format_memory(has),
+           if (wanted <= has) "fits" else "does not fit",
+           paste0("has ", format_memory(has), " a ", of,
+                  ": make the scene smaller, or ask for larger ones"))
 }
 
 # What the shots state, or what was measured where the card says how much there is.
@@ -105,8 +116,8 @@ suit_device_memory <- function(wanted, can) {
   if (is.null(wanted)) return(NULL)
   has <- can$device_memory
   if (!is.null(has) && wanted > has && isTRUE(can$spill)) {
-    return(suit_row("device memory", format_memory(wanted), paste0(format_memory(has), ", and spills into the node's"),
-                   "fits"))
+    return(suit_row("device memory", format_memory(wanted),
+                    paste0(format_memory(has), ", and spills into the node's"), "fits"))
   }
   row <- suit_amount("device memory", wanted, has, "device")
   if (row$answer == "does not fit" && is.null(can$spill)) {
@@ -128,8 +139,9 @@ suit_privacy <- function(confidential, seen) {
   if (!isTRUE(confidential)) return(NULL)
   if (is.null(seen)) return(suit_row("confidential", "helpers see no frames", "unknown", "unknown",
                                     "its card does not say whether helpers see frames"))
-  suit_row("confidential", "helpers see no frames", if (seen) "helpers see frames" else "helpers see no frames",
-          if (seen) "does not fit" else "fits",
+  suit_row("confidential", "helpers see no frames",
+           if (seen) "helpers see frames" else "helpers see no frames",
+           if (seen) "does not fit" else "fits",
             "its helpers see the frames: render elsewhere, or with what may be seen")
 }
 
@@ -146,8 +158,8 @@ suit_frame <- function(needs, cap) {
   there <- needs$slowest / speed
   asked <- paste0(format_duration(there), " on a ", cap$on)
   suit_row("frame time", asked, has, if (there <= cap$time) "fits" else "does not fit",
-          paste0("its slowest frame would take ", asked, ", above the cap of ", format_duration(cap$time),
-                 ": lower the limit, or render in bands"))
+          paste0("its slowest frame would take ", asked, ", above the cap of ",
+                 format_duration(cap$time), ": lower the limit, or render in bands"))
 }
 
 # What a community farm asks of who comes: a balance to enter, and jobs that are worth its while.
@@ -158,13 +170,16 @@ suit_community <- function(needs, site) {
   money <- function(x) paste(format(x), site$currency)
   rbind(
     if (length(entry)) {
-      suit_row("entry", paste("at least", money(entry)), money(earned), if (earned >= entry) "fits" else "does not fit",
-              paste0("asks ", money(entry), " to enter, you have ", money(earned), ": earn the rest first"))
+      suit_row("entry", paste("at least", money(entry)), money(earned),
+               if (earned >= entry) "fits" else "does not fit",
+               paste0("asks ", money(entry), " to enter, you have ", money(earned),
+                      ": earn the rest first"))
     },
     if (least > 0) {
       suit_row("job size", format_duration(needs$total), paste("at least", format_duration(least)),
               if (needs$total >= least) "fits" else "does not fit",
-              paste0("refuses jobs under ", format_duration(least), ": send shots together, or render it yourself"))
+              paste0("refuses jobs under ", format_duration(least),
+                     ": send shots together, or render it yourself"))
     }
   )
 }

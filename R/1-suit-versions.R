@@ -1,8 +1,9 @@
 # Versions: exact, or within a range; release candidates are distinguished from releases.
 
-# Does a version match what is asked: a version such as "4.2", or bounds such as ">=4.1 <5" that must all hold? Parts
-# are compared as numbers, so that 4.10 is later than 4.9. A release candidate comes before its release, and a range
-# takes one only where a bound names one: who asks for >=4.2 does not want 4.3-rc1.
+# Does a version match what is asked: a version such as "4.2", or bounds such as ">=4.1 <5" that
+# must all hold? Parts are compared as numbers, so that 4.10 is later than 4.9. A release candidate
+# comes before its release, and a range takes one only where a bound names one: who asks for >=4.2
+# does not want 4.3-rc1.
 version_matches <- function(have, want) {
   if (is.na(have)) return(FALSE)
   bounds <- version_bounds(want)
@@ -15,7 +16,8 @@ version_matches <- function(have, want) {
   }, NA))
 }
 
-version_bounds <- function(want) regmatches(want, gregexpr("(>=|<=|>|<)\\s*[0-9][0-9A-Za-z.-]*", want))[[1]]
+version_bounds <- function(want)
+  regmatches(want, gregexpr("(>=|<=|>|<)\\s*[0-9][0-9A-Za-z.-]*", want))[[1]]
 
 candidate_words <- c("dev", "alpha", "beta", "pre", "rc")
 candidate_pattern <- paste0("[-. ]?(", paste(candidate_words, collapse = "|"), ")[-. ]?([0-9]*)$")
@@ -29,7 +31,8 @@ compare_versions <- function(a, b) {
   if (any(d != 0)) sign(d[d != 0][1]) else 0
 }
 
-# The numbers of a release, and its stage: which kind of candidate and which of them, or a release, after all of them.
+# The numbers of a release, and its stage: which kind of candidate and which of them, or a release,
+# after all of them.
 version_numbers <- function(version) {
   found <- regmatches(version, regexec(candidate_pattern, version, ignore.case = TRUE))[[1]]
   release <- if (length(found)) sub(candidate_pattern, "", version, ignore.case = TRUE) else version

@@ -1,5 +1,5 @@
-# What was read of a large folder is kept in the user's cache, by each file's size and time, so that the next command
-# reads only what has changed. Folders of few files are read anew: that is as fast.
+# What was read of a large folder is kept in the user's cache, by each file's size and time, so that
+# the next command reads only what has changed. Folders of few files are read anew: that is as fast.
 
 cached_from <- 40L  # files in a folder
 
@@ -15,7 +15,8 @@ read_cached <- function(files, read, kind) {
   records <- vector("list", length(files))
   records[!is.na(at)] <- kept$records[at[!is.na(at)]]
   for (i in which(is.na(at))) records[[i]] <- read(files[i])
-  # A file that was written within the last seconds may be written once more in the same tick of its clock.
+  # A file that was written within the last seconds may be written once more in the same tick of its
+  # clock.
   fresh <- as.numeric(Sys.time()) - as.numeric(facts$mtime) < 3
   if (anyNA(at) && !all(fresh)) {
     write_cache(list(keys = ifelse(fresh, "", paste(files, stamp)), records = records), store)
@@ -29,7 +30,8 @@ package_stamp <- function() {
 }
 
 cache_path <- function(folder, kind) {
-  file.path(tools::R_user_dir("clockpigeon", "cache"), paste0(kind, "-", text_hash(real_path(folder)), ".rds"))
+  file.path(tools::R_user_dir("clockpigeon", "cache"),
+            paste0(kind, "-", text_hash(real_path(folder)), ".rds"))
 }
 
 # A cache that cannot be written is none: nothing is said of it.
@@ -44,12 +46,13 @@ write_cache <- function(what, path) {
   invisible()
 }
 
-# What took long to work out, kept by all that it follows from (`from`): worked out once, and found the next time, if it
-# is `still` good. The twenty newest of a kind are kept.
+# What took long to work out, kept by all that it follows from (`from`): worked out once, and found
+# the next time, if it is `still` good. The twenty newest of a kind are kept.
 remembered <- function(kind, from, make, least_s = 1, still = function(value) TRUE) {
   key <- paste(openssl::md5(serialize(list(from, package_stamp()), NULL, xdr = FALSE)))
   path <- file.path(tools::R_user_dir("clockpigeon", "cache"), paste0(kind, "-", key, ".rds"))
-  kept <- if (file.exists(path)) tryCatch(readRDS(path), error = function(e) NULL, warning = function(w) NULL)
+  kept <- if (file.exists(path))
+    tryCatch(readRDS(path), error = function(e) NULL, warning = function(w) NULL)
   if (length(kept) && still(kept$value)) return(kept$value)
   began <- steady_clock()
   value <- make()
@@ -61,14 +64,16 @@ remembered <- function(kind, from, make, least_s = 1, still = function(value) TR
   value
 }
 
-# All that a project's answers follow from, as a hash: its files by name, size and time, and what a ledger on a server
-# says of itself (`said`).
+# All that a project's answers follow from, as a hash: its files by name, size and time, and what a
+# ledger on a server says of itself (`said`).
 project_stamp <- function(project, said = NULL) {
   folders <- c("shots", "nodes", "engines", "sites", "manifests", "jobs", "rates", "assets")
-  files <- c(file.path(project$root, "clockpigeon.yaml"), project$ledger, paste0(project$ledger, "-wal"),
+  files <- c(file.path(project$root, "clockpigeon.yaml"), project$ledger,
+             paste0(project$ledger, "-wal"),
              list.files(file.path(project$root, folders), recursive = TRUE, full.names = TRUE))
   facts <- file.info(files[file.exists(files)], extra_cols = FALSE)
-  text_hash(paste(c(project$root, said, rownames(facts), facts$size, format(as.numeric(facts$mtime), digits = 20)),
+  text_hash(paste(c(project$root, said, rownames(facts), facts$size,
+                    format(as.numeric(facts$mtime), digits = 20)),
                   collapse = "\n"))
 }
 

@@ -1,14 +1,17 @@
 # What a rate card says of prices: the fields of charges, hire classes, discounts, balances, tax.
 
-# Money of a card: an ISO 4217 code, or the site's own unit in small letters ("340 shells"). Which of them the card
-# counts in is checked when all of it has been read.
+# Money of a card: an ISO 4217 code, or the site's own unit in small letters ("340 shells"). Which
+# of them the card counts in is checked when all of it has been read.
 card_money <- function(x, where) {
   text <- if (is.numeric(x)) format(x, scientific = FALSE) else x
   own <- if (is.character(text) && length(text) == 1) {
-    regmatches(trimws(text), regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*([a-z][a-z-]{2,})$", trimws(text), perl = TRUE))[[1]]
+    regmatches(trimws(text),
+               regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*([a-z][a-z-]{2,})$", trimws(text),
+                       perl = TRUE))[[1]]
   }
-  money <- if (length(own) && !toupper(own[3]) %in% names(currency_digits)) list(amount = as.numeric(own[2]),
-      currency = own[3])
+  money <- if (length(own) && !toupper(own[3]) %in% names(currency_digits))
+    list(amount = as.numeric(own[2]),
+        currency = own[3])
            else parse_money(text, where)
   structure(money, class = "cp_card_money")
 }
@@ -21,10 +24,13 @@ card_currency <- function(x, where) {
 
 # "22:00" as seconds of the day; "24:00" is its end.
 clock_field <- function(x, where) {
-  part <- if (is.character(x) && length(x) == 1) regmatches(x, regexec("^([0-9]{1,2}):([0-9]{2})$", x))[[1]]
-  if (!length(part) || as.numeric(part[3]) > 59 || as.numeric(part[2]) * 60 + as.numeric(part[3]) > 1440) {
-    stop_input("type", paste("got", show_value(x)), where, "Write a time of day in quotes, such as \"22:00\".")
-  }
+  part <- if (is.character(x) && length(x) == 1)
+    regmatches(x, regexec("^([0-9]{1,2}):([0-9]{2})$", x))[[1]]
+  if (!length(part) || as.numeric(part[3]) > 59 ||
+      as.numeric(part[2]) * 60 + as.numeric(part[3]) > 1440) {
+        stop_input("type", paste("got", show_value(x)), where,
+                   "Write a time of day in quotes, such as \"22:00\".")
+      }
   as.numeric(part[2]) * 3600 + as.numeric(part[3]) * 60
 }
 
@@ -37,7 +43,8 @@ days_field <- function(x, where) {
       stop_input("choice", paste("got", show_value(one)), where,
                  paste0("Write days as mon-fri, or of ", toString(week_days), "."))
     }
-    if (length(ends) == 1) week_days[ends] else week_days[((ends[1]:(ends[2] + 7 * (ends[2] < ends[1]))) - 1) %% 7 + 1]
+    if (length(ends) == 1) week_days[ends] else
+      week_days[((ends[1]:(ends[2] + 7 * (ends[2] < ends[1]))) - 1) %% 7 + 1]
   }))
 }
 
@@ -69,7 +76,8 @@ brackets_field <- function(x, where) {
   }
   last <- x[[length(x)]]$to
   if (length(last)) {
-    stop_input("site", paste0("the last bracket ends at ", last, ", and nothing above it has a price"), where,
+    stop_input("site", paste0("the last bracket ends at ", last,
+                              ", and nothing above it has a price"), where,
                "Leave `to` out of the last bracket.")
   }
   x
@@ -78,9 +86,12 @@ brackets_field <- function(x, where) {
 # A unit of sale. Words that sellers use for it are answered with the one that is meant.
 per_field <- function(x, where) {
   said <- if (is.character(x) && length(x) == 1) tolower(x) else ""
-  hint <- if (grepl("minute|second|-day", said)) "Write the price of an hour, and a `step` such as 1 min."
-          else if (grepl("^(card|gpu|graphics)", said)) "Write device-hour: each card of a machine is a device."
-          else if (grepl("^(machine|server|instance|computer)", said)) "Write node-hour: a machine is a node."
+  hint <- if (grepl("minute|second|-day", said))
+    "Write the price of an hour, and a `step` such as 1 min."
+          else if (grepl("^(card|gpu|graphics)", said))
+            "Write device-hour: each card of a machine is a device."
+          else if (grepl("^(machine|server|instance|computer)", said))
+            "Write node-hour: a machine is a node."
   known <- said %in% tolower(names(sale_units))
   if (length(hint) && !known) stop_input("choice", paste("got", show_value(x)), where, hint)
   check_choice(x, where, names(sale_units))
@@ -98,8 +109,8 @@ charge_fields <- function() list(
   hours = field(records_of(hours_fields()))
 )
 
-# The step of a meter: a duration for charges by time, a number of units for others. Which it must be is known when the
-# whole charge is.
+# The step of a meter: a duration for charges by time, a number of units for others. Which it must
+# be is known when the whole charge is.
 step_field <- function(x, where) {
   if (is.numeric(x)) return(check_number(x, where, above = 0))
   structure(duration_field(x, where), class = "cp_card_duration")
@@ -108,14 +119,16 @@ step_field <- function(x, where) {
 # A charge in numbers: money of the card's currency, seconds for the step of a meter.
 settle_charge <- function(x, currency, where) {
   if (is.null(x$amount) == is.null(x$brackets)) {
-    stop_input("site", "needs either an amount or brackets", where, "Write one of `amount` and `brackets`.")
+    stop_input("site", "needs either an amount or brackets", where,
+               "Write one of `amount` and `brackets`.")
   }
   timed <- sale_units[[x$per]]$value == "ms"
   if (length(x$step)) {
     if (timed != inherits(x$step, "cp_card_duration")) {
       stop_input("site", paste("has a step that is", if (timed) "no duration" else "a duration"),
                  paste0(where, ", field `step`"),
-                 if (timed) "Write a duration, such as 1 min." else paste0("Write a number of ", x$per, "."))
+                 if (timed) "Write a duration, such as 1 min." else
+                 paste0("Write a number of ", x$per, "."))
     }
     x$step <- as.numeric(unclass(x$step))
     if (x$step <= 0) stop_input("site", "has a step of 0", where, "Write a step such as 1 min.")
@@ -131,8 +144,8 @@ settle_charge <- function(x, currency, where) {
 plain_money <- function(x, currency, where) {
   if (inherits(x, "cp_card_money")) {
     if (x$currency != currency) {
-      stop_input("currency", paste0("has an amount in ", x$currency, ", the card is in ", currency), where,
-                 paste0("Write it in ", currency, "."))
+      stop_input("currency", paste0("has an amount in ", x$currency, ", the card is in ", currency),
+                 where, paste0("Write it in ", currency, "."))
     }
     return(x$amount)
   }
@@ -147,7 +160,8 @@ a_card_currency <- function() {
   field_type(card_currency, text_schema("^([A-Z]{3}|[a-z][a-z-]{2,})$", c("EUR", "shells")))
 }
 a_card_price <- function() {
-  field_type(card_money, text_schema(paste0(number_pattern, " ?[A-Za-z][a-z-]{2,}$|", number_pattern, " ?[A-Z]{3}$"),
+  field_type(card_money, text_schema(paste0(number_pattern, " ?[A-Za-z][a-z-]{2,}$|",
+                                            number_pattern, " ?[A-Z]{3}$"),
                                      c("1.90 EUR", "340 shells")))
 }
 a_sale_unit <- function() field_type(per_field, list(enum = I(names(sale_units))))
@@ -155,6 +169,8 @@ a_step <- function() {
   field_type(step_field, list(anyOf = list(list(type = "number", exclusiveMinimum = 0),
                                            text_schema(examples = "1 min"))))
 }
-some_brackets <- function() field_type(brackets_field, function() list_schema(record_schema(bracket_fields())))
+some_brackets <- function()
+  field_type(brackets_field, function() list_schema(record_schema(bracket_fields())))
 a_clock_time <- function() field_type(clock_field, text_schema("^[0-9]{1,2}:[0-9]{2}$", "22:00"))
-some_days <- function() field_type(days_field, one_or_list(text_schema(examples = c("mon-fri", "sat"))))
+some_days <- function()
+  field_type(days_field, one_or_list(text_schema(examples = c("mon-fri", "sat"))))

@@ -1,7 +1,8 @@
 # Tables from elsewhere: CSV and JSON, with a map from their columns to those of a timing.
 
-# Reads a table of texts: the separator (comma, semicolon, tab) and the encoding are inferred from the file. `decimal`
-# is the comma when fields are set apart by semicolons and a comma stands between digits.
+# Reads a table of texts: the separator (comma, semicolon, tab) and the encoding are inferred from
+# the file. `decimal` is the comma when fields are set apart by semicolons and a comma stands
+# between digits.
 read_foreign_csv <- function(path, map = NULL) {
   if (file.size(path) > 2e6 && requireNamespace("data.table", quietly = TRUE)) {
     large <- read_large_csv(path, map)
@@ -11,9 +12,11 @@ read_foreign_csv <- function(path, map = NULL) {
   if (!any(nzchar(trimws(lines)))) {
     stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
   }
-  counts <- vapply(c(",", ";", "\t"), function(s) nchar(gsub(paste0("[^", s, "]"), "", lines[1])), 0L)
+  counts <- vapply(c(",", ";", "\t"), function(s) nchar(gsub(paste0("[^", s, "]"), "", lines[1])),
+                   0L)
   if (max(counts) == 0) {
-    stop_input("import", "has one column only", short_path(path), "Set columns apart by comma, semicolon or tab.")
+    stop_input("import", "has one column only", short_path(path),
+               "Set columns apart by comma, semicolon or tab.")
   }
   sep <- names(counts)[which.max(counts)]
   refuse <- function(e) {
@@ -21,23 +24,26 @@ read_foreign_csv <- function(path, map = NULL) {
                "Give each line as many fields as the first.")
   }
   x <- tryCatch(
-    utils::read.table(text = lines, sep = sep, header = TRUE, quote = "\"", colClasses = "character",
-                      check.names = FALSE, comment.char = "", na.strings = c("", "NA"), strip.white = TRUE),
+    utils::read.table(text = lines, sep = sep, header = TRUE, quote = "\"",
+                      colClasses = "character", check.names = FALSE, comment.char = "",
+                      na.strings = c("", "NA"), strip.white = TRUE),
     error = refuse, warning = refuse
   )
   if (sep != ",") x[] <- lapply(x, function(column) sub("^(-?[0-9]+),([0-9]+)$", "\\1.\\2", column))
   x
 }
 
-# A large table by data.table, where it is plain UTF-8 with commas or tabs between; NULL where it is anything else. What
-# becomes a number or a flag of a timing is read as that where it holds only these; all else is text.
+# A large table by data.table, where it is plain UTF-8 with commas or tabs between; NULL where it is
+# anything else. What becomes a number or a flag of a timing is read as that where it holds only
+# these; all else is text.
 read_large_csv <- function(path, map) {
   if (any(readBin(path, "raw", 65536) == 0)) return(NULL)
   first <- readLines(path, 1, warn = FALSE)
   sep <- Find(function(s) grepl(s, first, fixed = TRUE), c("\t", ","))
   if (is.null(sep) || grepl(";", first, fixed = TRUE)) return(NULL)
-  read <- function(...) data.table::fread(path, sep = sep, na.strings = c("", "NA"), data.table = FALSE,
-                                          showProgress = FALSE, encoding = "UTF-8", ...)
+  read <- function(...)
+    data.table::fread(path, sep = sep, na.strings = c("", "NA"), data.table = FALSE,
+                      showProgress = FALSE, encoding = "UTF-8", ...)
   seen <- tryCatch(read(nrows = 100), error = function(e) NULL, warning = function(w) NULL)
   if (is.null(seen)) return(NULL)
   header <- names(seen)
@@ -52,22 +58,27 @@ read_large_csv <- function(path, map) {
 }
 
 read_text_lines <- function(path) {
-  if (file.size(path) == 0) stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
+  if (file.size(path) == 0)
+    stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
   strsplit(text_of_file(path, "import"), "\n", fixed = TRUE)[[1]]
 }
 
 read_foreign_json <- function(path) {
   text <- paste(read_text_lines(path), collapse = "\n")
-  refuse <- function(e) stop_input("import", shown_text(conditionMessage(e), 200), short_path(path), "Mend it there.")
+  refuse <- function(e)
+    stop_input("import", shown_text(conditionMessage(e), 200), short_path(path), "Mend it there.")
   x <- tryCatch(parse_json(text, flatten = TRUE), error = refuse, warning = refuse)
-  if (!is.data.frame(x)) stop_input("import", "holds no list of records", short_path(path), "Write [{...}, {...}].")
-  x[] <- lapply(x, function(column) if (is.list(column)) vapply(column, to_json, "") else as.character(column))
+  if (!is.data.frame(x))
+    stop_input("import", "holds no list of records", short_path(path), "Write [{...}, {...}].")
+  x[] <- lapply(x, function(column) if (is.list(column)) vapply(column, to_json, "") else
+                as.character(column))
   x
 }
 
-# Takes the mapped columns of a foreign table as those of a timing: durations with a unit or clock form become seconds,
-# plain numbers in a column that ends in _s are seconds. Columns of a timing's own names need no map. A list: `rows`,
-# `used` (theirs, by ours) and `ignored`. `columns`: names of ours that there can be.
+# Takes the mapped columns of a foreign table as those of a timing: durations with a unit or clock
+# form become seconds, plain numbers in a column that ends in _s are seconds. Columns of a timing's
+# own names need no map. A list: `rows`, `used` (theirs, by ours) and `ignored`. `columns`: names of
+# ours that there can be.
 map_columns <- function(x, map, where, columns = names(timing_columns)) {
   for (name in names(map)) check_choice(name, argument("map"), columns)
   own <- setdiff(intersect(columns, names(x)), names(map))
@@ -76,12 +87,14 @@ map_columns <- function(x, map, where, columns = names(timing_columns)) {
     if (is.name(call)) return(x[[as.character(call)]])
     seconds <- grepl("_s$", name)
     values <- lapply(stats::setNames(all.vars(call), all.vars(call)), function(column) {
-      if (seconds) seconds_column(x[[column]], name, where) else suppressWarnings(as.numeric(x[[column]]))
+      if (seconds) seconds_column(x[[column]], name, where) else
+        suppressWarnings(as.numeric(x[[column]]))
     })
     eval(call, values, baseenv())
   }, from, names(from))
   out <- list2DF(out, nrow(x))
-  for (name in grep("_s$", names(out), value = TRUE)) out[[name]] <- seconds_column(out[[name]], name, where)
+  for (name in grep("_s$", names(out), value = TRUE))
+    out[[name]] <- seconds_column(out[[name]], name, where)
   used <- vapply(from, function(call) paste(deparse(call, width.cutoff = 500), collapse = " "), "")
   list(rows = out, used = used, ignored = setdiff(names(x), unlist(lapply(from, all.vars))))
 }
@@ -119,7 +132,8 @@ column_numbers <- function(x, name, where) {
   out <- suppressWarnings(as.numeric(x))
   odd <- which(is.na(out) & !is.na(x) & nzchar(trimws(as.character(x))))
   if (length(odd)) {
-    stop_input("import", paste0("has ", show_value(x[odd[1]]), " in line ", odd[1] + 1, ", column for `", name, "`"),
+    stop_input("import", paste0("has ", show_value(x[odd[1]]), " in line ", odd[1] + 1,
+                                ", column for `", name, "`"),
                where, "Write a plain number, or map the column that has one.")
   }
   out
@@ -131,20 +145,23 @@ column_moments <- function(x, name, zone, where) {
   x <- trimws(as.character(x))
   out <- suppressWarnings(as.numeric(x))
   by <- function(text, format, tz) as.numeric(as.POSIXct(text, tz = tz, format = format))
-  for (format in c("%Y-%m-%dT%H:%M:%OS", "%Y-%m-%d %H:%M:%OS", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M")) {
-    left <- is.na(out) & !is.na(x)
-    utc <- left & grepl("Z$", x)
-    out[utc] <- by(sub("Z$", "", x[utc]), format, "UTC")
-    offset <- left & grepl("[+-][0-9]{2}:?[0-9]{2}$", x)
-    out[offset] <- by(sub("([+-][0-9]{2}):?([0-9]{2})$", "\\1\\2", x[offset]), paste0(format, "%z"), "UTC")
-    plain <- left & !utc & !offset
-    out[plain] <- by(x[plain], format, zone)
-  }
+  for (format in c("%Y-%m-%dT%H:%M:%OS", "%Y-%m-%d %H:%M:%OS", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"))
+    {
+      left <- is.na(out) & !is.na(x)
+      utc <- left & grepl("Z$", x)
+      out[utc] <- by(sub("Z$", "", x[utc]), format, "UTC")
+      offset <- left & grepl("[+-][0-9]{2}:?[0-9]{2}$", x)
+      out[offset] <- by(sub("([+-][0-9]{2}):?([0-9]{2})$", "\\1\\2", x[offset]),
+                        paste0(format, "%z"), "UTC")
+      plain <- left & !utc & !offset
+      out[plain] <- by(x[plain], format, zone)
+    }
   day <- is.na(out) & grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", x)
   out[day] <- by(x[day], "%Y-%m-%d", zone)
   odd <- which(is.na(out) & !is.na(x) & nzchar(x))
   if (length(odd)) {
-    stop_input("import", paste0("has ", show_value(x[odd[1]]), " in line ", odd[1] + 1, ", column for `", name, "`"),
+    stop_input("import", paste0("has ", show_value(x[odd[1]]), " in line ", odd[1] + 1,
+                                ", column for `", name, "`"),
                where, "Write moments as 2026-11-27T14:05:10Z, or as 2026-11-27 14:05 in the site's time_zone.")
   }
   out

@@ -14,7 +14,8 @@ device_way_fields <- function() list(
   used = field(a_pattern())
 )
 
-# Kinds of devices, plain or each with its way: a list by kind, NULL for a kind that is used without being asked for.
+# Kinds of devices, plain or each with its way: a list by kind, NULL for a kind that is used without
+# being asked for.
 device_ways_field <- function(x, where) {
   if (is.null(names(x))) {
     kinds <- check_texts(x, where)
@@ -33,11 +34,12 @@ device_ways_field <- function(x, where) {
   stats::setNames(ways, names(x))
 }
 
-# A set of devices as a plan asks for it: list(kind, index), the index NULL for all of a kind; NULL when it names none:
-# `all` of a node, or what is `shared`, is the engine's to take.
+# A set of devices as a plan asks for it: list(kind, index), the index NULL for all of a kind; NULL
+# when it names none: `all` of a node, or what is `shared`, is the engine's to take.
 parse_devices <- function(text, where) {
   if (is.na(text) || text %in% c("all", "shared")) return(NULL)
-  said <- regmatches(text, regexec("^(cpu|gpu)(?: +(all|[0-9]+(?: *[+] *[0-9]+)*))?$", trimws(text), perl = TRUE))[[1]]
+  said <- regmatches(text, regexec("^(cpu|gpu)(?: +(all|[0-9]+(?: *[+] *[0-9]+)*))?$", trimws(text),
+                                   perl = TRUE))[[1]]
   if (!length(said)) {
     stop_input("devices", paste("got", show_value(text)), where,
                "Write all, shared, or a kind with the devices asked for, such as gpu, 'gpu 0', 'gpu 0+1' or 'cpu 0'.")
@@ -58,11 +60,13 @@ a_device_pattern <- function() {
   field_type(function(x, where) pattern_field(x, where, groups), text_schema())
 }
 device_sets <- function() {
-  field_type(device_sets_field, one_or_list(text_schema(examples = c("all", "shared", "gpu 0", "gpu 0+1"))))
+  field_type(device_sets_field,
+             one_or_list(text_schema(examples = c("all", "shared", "gpu 0", "gpu 0+1"))))
 }
 device_ways <- function() {
   field_type(device_ways_field, function() {
     list(anyOf = list(one_or_list(list(enum = I(c("cpu", "gpu")))),
-                      mapping_schema(list(anyOf = list(list(const = "any"), record_schema(device_way_fields()))))))
+                      mapping_schema(list(anyOf = list(list(const = "any"),
+                                                       record_schema(device_way_fields()))))))
   })
 }

@@ -1,5 +1,6 @@
-# How large a picture is, and whether its file is long enough for that: from headers and lengths alone, before memory
-# is asked for. PNG: ISO/IEC 15948; TIFF: revision 6.0; OpenEXR: the project's file layout document; PFM as read_pfm().
+# How large a picture is, and whether its file is long enough for that: from headers and lengths
+# alone, before memory is asked for. PNG: ISO/IEC 15948; TIFF: revision 6.0; OpenEXR: the project's
+# file layout document; PFM as read_pfm().
 
 # What kind of picture a file is, by how it begins; NULL for none that is known.
 told_kind <- function(path) {
@@ -9,7 +10,8 @@ told_kind <- function(path) {
 }
 
 picture_starts <- list(
-  png = list(as.raw(c(137, 80, 78, 71, 13, 10, 26, 10))), tiff = list(charToRaw("II*"), charToRaw("MM")),
+  png = list(as.raw(c(137, 80, 78, 71, 13, 10, 26, 10))),
+  tiff = list(charToRaw("II*"), charToRaw("MM")),
   pfm = list(charToRaw("PF"), charToRaw("Pf")), exr = list(as.raw(c(118, 47, 49, 1)))
 )
 
@@ -19,14 +21,15 @@ picture_extent <- function(path, kind = told_kind(path)) {
   file <- file(path, "rb")
   on.exit(close(file))
   found <- tryCatch(
-    switch(kind, png = png_extent(file, size), pfm = pfm_extent(file, size), tiff = tiff_extent(file, size),
-           exr = exr_extent(file, size)),
+    switch(kind, png = png_extent(file, size), pfm = pfm_extent(file, size),
+           tiff = tiff_extent(file, size), exr = exr_extent(file, size)),
     error = function(e) list(fault = "is cut off"), warning = function(w) list(fault = "is cut off")
   )
   sides <- c(found$width, found$height)
-  if (is.null(found$fault) && (length(sides) < 2 || anyNA(sides) || any(sides < 1) || prod(sides) > 2^31)) {
-    found$fault <- "says a size that no picture has"
-  }
+  if (is.null(found$fault) &&
+      (length(sides) < 2 || anyNA(sides) || any(sides < 1) || prod(sides) > 2^31)) {
+        found$fault <- "says a size that no picture has"
+      }
   found
 }
 
@@ -52,7 +55,8 @@ png_extent <- function(file, size) {
     if (type == "IEND") break
   }
   # Deflate packs a thousand to one at best.
-  if (data * 1100 < sides$width * sides$height / 8) return(c(sides, fault = "says a size that its data cannot fill"))
+  if (data * 1100 < sides$width * sides$height / 8)
+    return(c(sides, fault = "says a size that its data cannot fill"))
   sides
 }
 
@@ -65,18 +69,20 @@ pfm_header <- function(file) {
   if (length(starts) < 4 || length(ends) < 4) stop("has no header of a float map")
   words <- vapply(1:4, function(k) rawToChar(bytes[starts[k]:ends[k]]), "")
   said <- suppressWarnings(as.numeric(words[-1]))
-  if (!words[1] %in% c("PF", "Pf") || anyNA(said) || any(said[1:2] < 1) || any(said[1:2] != round(said[1:2]))) {
-    stop("has no header of a float map")
-  }
-  list(channels = if (words[1] == "PF") 3L else 1L, width = said[1], height = said[2], scale = said[3],
-       at = ends[4] + 1)
+  if (!words[1] %in% c("PF", "Pf") || anyNA(said) || any(said[1:2] < 1) ||
+      any(said[1:2] != round(said[1:2]))) {
+        stop("has no header of a float map")
+      }
+  list(channels = if (words[1] == "PF") 3L else 1L, width = said[1], height = said[2],
+       scale = said[3], at = ends[4] + 1)
 }
 
 pfm_extent <- function(file, size) {
   head <- tryCatch(pfm_header(file), error = identity)
   if (inherits(head, "error")) return(list(fault = conditionMessage(head)))
   sides <- head[c("width", "height")]
-  if (size < head$at + 4 * prod(unlist(head[c("channels", "width", "height")]))) sides$fault <- "is cut off"
+  if (size < head$at + 4 * prod(unlist(head[c("channels", "width", "height")])))
+    sides$fault <- "is cut off"
   sides
 }
 
@@ -92,7 +98,8 @@ tiff_extent <- function(file, size) {
   seek(file, 4)
   seek(file, number(1, 4))
   entries <- lapply(seq_len(number(1, 2)), function(i) {
-    list(tag = number(1, 2), type = number(1, 2), count = number(1, 4), raw = readBin(file, "raw", 4))
+    list(tag = number(1, 2), type = number(1, 2), count = number(1, 4),
+         raw = readBin(file, "raw", 4))
   })
   number(1, 4)  # where the next directory is
   for (entry in entries) {
@@ -106,23 +113,27 @@ tiff_extent <- function(file, size) {
     if (is.null(entry)) return(NULL)
     bytes <- c("3" = 2, "4" = 4)[paste(entry$type)]
     if (is.na(bytes) || entry$count * bytes > size) stop("odd")
-    place <- if (entry$count * bytes <= 4) NULL else readBin(entry$raw, "integer", 1, endian = order)
+    place <- if (entry$count * bytes <= 4) NULL else
+      readBin(entry$raw, "integer", 1, endian = order)
     if (length(place)) {
       seek(file, place)
       return(number(entry$count, bytes))
     }
-    x <- readBin(entry$raw, "integer", entry$count, size = bytes, endian = order, signed = bytes > 2)
+    x <- readBin(entry$raw, "integer", entry$count, size = bytes, endian = order,
+                 signed = bytes > 2)
     ifelse(x < 0, x + 2^32, as.numeric(x))
   }
   sides <- list(width = values("256"), height = values("257"))
   begins <- c(values("273"), values("324"))
   lengths <- c(values("279"), values("325"))
-  if (!length(begins) || length(begins) != length(lengths)) return(c(sides, fault = "says not where its rows are"))
+  if (!length(begins) || length(begins) != length(lengths))
+    return(c(sides, fault = "says not where its rows are"))
   if (any(begins + lengths > size)) sides$fault <- "is cut off"
   sides
 }
 
-# The attribute `dataWindow`, and the table of offsets behind the header: the last block begins within the file.
+# The attribute `dataWindow`, and the table of offsets behind the header: the last block begins
+# within the file.
 exr_extent <- function(file, size) {
   header <- exr_header(file, "")
   if (is.null(header$dataWindow) || length(header$compression$body) < 1) {
@@ -130,9 +141,11 @@ exr_extent <- function(file, size) {
   }
   box <- as.numeric(readBin(header$dataWindow$body, "integer", 4, endian = "little"))
   sides <- list(width = box[3] - box[1] + 1, height = box[4] - box[2] + 1)
-  if (anyNA(box) || sides$width < 1 || sides$height < 1) return(list(fault = "says no size in its header"))
+  if (anyNA(box) || sides$width < 1 || sides$height < 1)
+    return(list(fault = "says no size in its header"))
   if (length(header$tiles)) return(sides)
-  # Lines in a block, by the kind of packing (none, RLE, ZIPS, ZIP, PIZ, PXR24, B44, B44A, DWAA, DWAB).
+  # Lines in a block, by the kind of packing (none, RLE, ZIPS, ZIP, PIZ, PXR24, B44, B44A, DWAA,
+  # DWAB).
   lines <- c(1, 1, 1, 16, 32, 16, 32, 32, 32, 256)[as.integer(header$compression$body[1]) + 1]
   blocks <- ceiling(sides$height / lines)
   if (is.na(blocks) || 8 * blocks > size) return(c(sides, fault = "is cut off"))

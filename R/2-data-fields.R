@@ -1,4 +1,5 @@
-# Files to records: each YAML format is a list of fields, and the same list reads, checks and refuses.
+# Files to records: each YAML format is a list of fields, and the same list reads, checks and
+# refuses.
 
 # Whole numbers, one or several.
 counts <- function(x, where) check_counts(x, where)
@@ -11,33 +12,39 @@ duration_field <- function(x, where) {
 # A share written with its sign: 20 and 0.2 can both be meant, 20 % cannot be misread.
 percent_field <- function(x, where) {
   part <- if (is.character(x) && length(x) == 1) regmatches(trimws(x),
-                                                            regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*%$", trimws(x),
+                                                            regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*%$",
+                                                                    trimws(x),
                                                                     perl = TRUE))[[1]]
   if (!length(part) || as.numeric(part[2]) > 100) {
     stop_input("unit", paste("got", show_value(x)), where,
                paste0("Write a share with its sign, from 0 % to 100 %",
-                      if (is.numeric(x) && length(x) == 1) paste0(": ", if (x < 1) 100 * x else x, " %"), "."))
+                      if (is.numeric(x) && length(x) == 1)
+                      paste0(": ", if (x < 1) 100 * x else x, " %"), "."))
   }
   as.numeric(part[2])
 }
 
 date_field <- function(x, where) {
-  day <- if (is.character(x) && length(x) == 1 && grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", x)) as.Date(x, optional = TRUE)
-  if (is.null(day) || is.na(day)) stop_input("type", paste("got", show_value(x)), where, "Write a date as 2026-10-01.")
+  day <- if (is.character(x) && length(x) == 1 && grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", x))
+    as.Date(x, optional = TRUE)
+  if (is.null(day) || is.na(day))
+    stop_input("type", paste("got", show_value(x)), where, "Write a date as 2026-10-01.")
   day
 }
 
 # A day that has come.
 past_date <- function(x, where) {
   day <- date_field(x, where)
-  if (day > this_day() + 1) stop_input("type", paste("got", format(day), "which is in the future"), where,
-                                       "Write a day that has come.")
+  if (day > this_day() + 1)
+    stop_input("type", paste("got", format(day), "which is in the future"), where,
+               "Write a day that has come.")
   day
 }
 
 zone_field <- function(x, where) {
   if (!is_zone(check_text(x, where))) {
-    stop_input("time_zone", paste("got", show_value(x)), where, "Write a zone such as Europe/Lisbon.")
+    stop_input("time_zone", paste("got", show_value(x)), where,
+               "Write a zone such as Europe/Lisbon.")
   }
   x
 }
@@ -52,9 +59,11 @@ version_field <- function(x, where) {
   check_texts(x, where)
 }
 
-# Names with a version each: a list of plain names, or `name: "4.2"`, `name: ">=4 <5"`, `name: any`, or several.
+# Names with a version each: a list of plain names, or `name: "4.2"`, `name: ">=4 <5"`, `name: any`,
+# or several.
 named_versions <- function(x, where) {
-  if (is.null(names(x))) return(stats::setNames(rep(list("any"), length(unlist(x))), check_texts(x, where)))
+  if (is.null(names(x)))
+    return(stats::setNames(rep(list("any"), length(unlist(x))), check_texts(x, where)))
   Map(function(value, name) version_field(value, paste0(where, "$", name)), as.list(x), names(x))
 }
 
@@ -62,7 +71,8 @@ frames_field <- function(x, where) {
   if (is.numeric(x)) parse_frames(x, where) else parse_frames(check_text(x, where), where)
 }
 
-# Reads one mapping by its format. Unknown and missing fields and bad values are errors that name the file and field.
+# Reads one mapping by its format. Unknown and missing fields and bad values are errors that name
+# the file and field.
 check_fields <- function(x, fields, where) {
   if (!is.list(x) || is.null(names(x)) || !all(nzchar(names(x)))) {
     stop_input("type", paste("got", show_value(x)), where,
@@ -80,21 +90,24 @@ check_fields <- function(x, fields, where) {
     f <- fields[[name]]
     at <- paste0(where, ", field `", name, "`")
     if (!is.null(x[[name]])) out[[name]] <- f$read(x[[name]], at)
-    else if (f$required) stop_input("field", paste0("field `", name, "` is missing"), where, "Write it.")
+    else if (f$required)
+      stop_input("field", paste0("field `", name, "` is missing"), where, "Write it.")
     else out[name] <- list(f$default)
   }
   out
 }
 
-# Reads a YAML file into a record of class `class`. YAML never evaluates code here, times written as 00:12:40 stay text
-# (YAML 1.1 would make them numbers in base 60), and only true and false are flags.
-read_record <- function(path, fields, class, x = read_yaml_file(check_text(path, argument("path")))) {
-  record <- check_fields(x, fields, short_path(path))
-  structure(record, class = class, path = path)
-}
+# Reads a YAML file into a record of class `class`. YAML never evaluates code here, times written as
+# 00:12:40 stay text (YAML 1.1 would make them numbers in base 60), and only true and false are
+# flags.
+read_record <- function(path, fields, class, x = read_yaml_file(check_text(path, argument("path"))))
+  {
+    record <- check_fields(x, fields, short_path(path))
+    structure(record, class = class, path = path)
+  }
 
-# Why a YAML text is larger than any file of ours: the parser's time grows with the square of the keys, and its stack with
-# the depth. NULL where it is not.
+# Why a YAML text is larger than any file of ours: the parser's time grows with the square of the
+# keys, and its stack with the depth. NULL where it is not.
 yaml_excess <- function(text, lines) {
   if (nchar(text, "bytes") > 8e6) return("is larger than 8 MB")
   if (sum(grepl(":([[:space:]]|$)", lines)) > 50000) return("has more than 50,000 keys")
@@ -102,12 +115,14 @@ yaml_excess <- function(text, lines) {
   bytes <- charToRaw(text)
   indent <- attr(regexpr("^[ ]*", lines), "match.length")
   dashes <- attr(regexpr("^[ ]*([-?] +)*", lines), "match.length") - indent
-  if (json_depth(bytes) > 64 || max(0, length(unique(indent)), dashes %/% 2) > 64) return("is nested more than 64 deep")
+  if (json_depth(bytes) > 64 || max(0, length(unique(indent)), dashes %/% 2) > 64)
+    return("is nested more than 64 deep")
 }
 
 read_yaml_file <- function(path) {
   text <- text_of_file(path, "yaml")
-  refuse <- function(why, instead = "Mend it there.") stop_input("yaml", why, short_path(path), instead)
+  refuse <- function(why, instead = "Mend it there.")
+    stop_input("yaml", why, short_path(path), instead)
   lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
   marks <- grep("^---([ \t]|$)", lines)
   if (length(marks) > 1 || length(marks) && any(grepl("^[^#% ]", lines[seq_len(marks[1] - 1)]))) {
@@ -119,21 +134,26 @@ read_yaml_file <- function(path) {
   large <- yaml_excess(text, lines)
   if (length(large)) refuse(large, "Split it into several files.")
   failed <- function(e) {
-    refuse(paste("is no YAML:", shown_text(sub("\\.?\\s*$", "", conditionMessage(e)), 200)), "Mend the line it names.")
+    refuse(paste("is no YAML:", shown_text(sub("\\.?\\s*$", "", conditionMessage(e)), 200)),
+           "Mend the line it names.")
   }
   # Explicit keys take precedence over keys merged with `<<`.
-  tryCatch(yaml::yaml.load(text, eval.expr = FALSE, handlers = yaml_handlers, merge.precedence = "override"), error = failed, warning = failed)
+  tryCatch(yaml::yaml.load(text, eval.expr = FALSE, handlers = yaml_handlers,
+                           merge.precedence = "override"), error = failed, warning = failed)
 }
 
-# Only what looks like a number is one: 1,3 and 010 and clock times stay text, which whoever reads the field takes or
-# refuses, and so do yes and no.
+# Only what looks like a number is one: 1,3 and 010 and clock times stay text, which whoever reads
+# the field takes or refuses, and so do yes and no.
 yaml_handlers <- local({
   plain_flag <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
-  number <- function(x) if (grepl("^[-+]?(0|[1-9][0-9]*|[0-9]*\\.[0-9]+|[0-9]+\\.[0-9]*)([eE][-+]?[0-9]+)?$", x)) {
-    value <- as.numeric(x)
-    if (value == round(value) && abs(value) < 2^31 && grepl("^[-+]?[0-9]+$", x)) as.integer(value) else value
-  } else x
-  list("int" = number, "int#hex" = identity, "int#oct" = identity, "int#base60" = identity, "float" = number,
-       "float#fix" = number, "float#exp" = number, "float#base60" = identity, "float#nan" = identity,
-       "float#inf" = identity, "float#neginf" = identity, "bool#yes" = plain_flag, "bool#no" = plain_flag)
+  number <- function(x)
+    if (grepl("^[-+]?(0|[1-9][0-9]*|[0-9]*\\.[0-9]+|[0-9]+\\.[0-9]*)([eE][-+]?[0-9]+)?$", x)) {
+      value <- as.numeric(x)
+      if (value == round(value) && abs(value) < 2^31 && grepl("^[-+]?[0-9]+$", x))
+        as.integer(value) else value
+    } else x
+  list("int" = number, "int#hex" = identity, "int#oct" = identity, "int#base60" = identity,
+       "float" = number, "float#fix" = number, "float#exp" = number, "float#base60" = identity,
+       "float#nan" = identity, "float#inf" = identity, "float#neginf" = identity,
+       "bool#yes" = plain_flag, "bool#no" = plain_flag)
 })

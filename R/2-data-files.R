@@ -1,16 +1,18 @@
 # Files: written whole or not at all, and compared by their content.
 
-# Writes a file beside its place and moves it there, so that a file of this name is whole: `write(part)` makes it. What
-# it cannot do is refused, and the file that was there stays.
+# Writes a file beside its place and moves it there, so that a file of this name is whole:
+# `write(part)` makes it. What it cannot do is refused, and the file that was there stays.
 write_whole <- function(path, write, topic = "file") {
-  if (!dir.exists(dirname(path))) stop_input(topic, "its folder does not exist", path, "Make the folder first.")
+  if (!dir.exists(dirname(path)))
+    stop_input(topic, "its folder does not exist", path, "Make the folder first.")
   # The ending stays: it tells some writers what to write.
   part <- file.path(dirname(path), paste0("part-", Sys.getpid(), "-", basename(path)))
   on.exit(unlink(part, recursive = TRUE, expand = FALSE))
   refuse <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     why <- if (has_room(dirname(path))) sub("\\.$", "", conditionMessage(e)) else "the disk is full"
-    stop_input(topic, paste0("cannot be written (", why, ")"), path, "Name another file, or make room.")
+    stop_input(topic, paste0("cannot be written (", why, ")"), path,
+               "Name another file, or make room.")
   }
   tryCatch(write(part), error = refuse)
   if (!has_room(dirname(path))) refuse(simpleError("no room"))
@@ -20,7 +22,8 @@ write_whole <- function(path, write, topic = "file") {
   invisible(path)
 }
 
-# Is there room on a folder's disk? R writes to a full disk without an error and leaves a file cut short.
+# Is there room on a folder's disk? R writes to a full disk without an error and leaves a file cut
+# short.
 has_room <- function(folder, bytes = 65536) {
   probe <- tempfile("part-", tmpdir = folder)
   on.exit(unlink(probe, expand = FALSE))
@@ -40,14 +43,17 @@ check_folder_open <- function(folder, where = folder) {
   invisible(folder)
 }
 
-write_text <- function(text, path) write_whole(path, function(part) suppressWarnings(writeLines(enc2utf8(text), part)))
+write_text <- function(text, path)
+  write_whole(path, function(part) suppressWarnings(writeLines(enc2utf8(text), part)))
 
-# The text of a file in UTF-8, whatever of UTF-8, UTF-16 and Latin-1 it was written in, with plain line ends; an error
-# of ours when it cannot be read, is binary, or larger than `most` bytes.
+# The text of a file in UTF-8, whatever of UTF-8, UTF-16 and Latin-1 it was written in, with plain
+# line ends; an error of ours when it cannot be read, is binary, or larger than `most` bytes.
 text_of_file <- function(path, topic, most = 1e9) {
-  refuse <- function(why, instead = "Check the path.") stop_input(topic, why, short_path(path), instead)
-  if (!file.exists(path)) stop_input(if (topic == "yaml") "file" else topic, "no such file", short_path(path),
-                                     "Check the path.")
+  refuse <- function(why, instead = "Check the path.")
+    stop_input(topic, why, short_path(path), instead)
+  if (!file.exists(path))
+    stop_input(if (topic == "yaml") "file" else topic, "no such file", short_path(path),
+               "Check the path.")
   if (dir.exists(path)) refuse("is a folder", "Name a file in it.")
   size <- file.size(path)
   if (size > most) refuse(paste("is", format_size(size), "long"), "Name a text file.")
@@ -62,16 +68,18 @@ text_of_file <- function(path, topic, most = 1e9) {
     if (mark(0xef, 0xbb, 0xbf)) bytes <- bytes[-(1:3)]
     if (any(bytes == 0)) refuse("is binary", "Name a text file.")
     text <- rawToChar(bytes)
-    text <- if (validUTF8(text)) enc2utf8(`Encoding<-`(text, "UTF-8")) else iconv(text, "latin1", "UTF-8")
+    text <- if (validUTF8(text)) enc2utf8(`Encoding<-`(text, "UTF-8")) else
+      iconv(text, "latin1", "UTF-8")
   }
   gsub("\r", "\n", gsub("\r\n", "\n", text, fixed = TRUE), fixed = TRUE)
 }
 
-# What a JSON text from outside holds; an error when it is none. It is looked at before it is parsed: the parser takes
-# a broken text into the format of its message.
+# What a JSON text from outside holds; an error when it is none. It is looked at before it is
+# parsed: the parser takes a broken text into the format of its message.
 parse_json <- function(text, simplifyVector = TRUE, ...) {
   good <- jsonlite::validate(text)
-  if (!good) stop("is no JSON: ", shown_text(paste(strsplit(attr(good, "err"), "\n")[[1]][1]), 200), call. = FALSE)
+  if (!good) stop("is no JSON: ", shown_text(paste(strsplit(attr(good, "err"), "\n")[[1]][1]), 200),
+                  call. = FALSE)
   jsonlite::parse_json(text, simplifyVector = simplifyVector, ...)
 }
 
@@ -83,7 +91,8 @@ json_depth <- function(bytes) {
   max(0L, cumsum(level))
 }
 
-# A table as CSV. A text that a spreadsheet would take for a formula gets an apostrophe before it; numbers stay numbers.
+# A table as CSV. A text that a spreadsheet would take for a formula gets an apostrophe before it;
+# numbers stay numbers.
 write_csv <- function(x, path) {
   x <- as.data.frame(x)
   for (name in names(x)) if (is.character(x[[name]])) x[[name]] <- plain_cells(x[[name]])
@@ -96,11 +105,12 @@ plain_cells <- function(text) {
   ifelse(risky, paste0("'", text), text)
 }
 
-# A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What cannot be read is an
-# error that says which columns to write.
+# A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What
+# cannot be read is an error that says which columns to write.
 read_csv_texts <- function(path, columns, topic, empty = "") {
   file <- short_path(path)
-  if (!file.exists(path)) stop_input(topic, "cannot be read: there is no such file", file, "Check the path.")
+  if (!file.exists(path))
+    stop_input(topic, "cannot be read: there is no such file", file, "Check the path.")
   refuse <- function(e) {
     stop_input(topic, paste("cannot be read:", shown_text(conditionMessage(e), 200)), file,
                paste0("Write columns ", toString(columns), "."))
@@ -108,11 +118,13 @@ read_csv_texts <- function(path, columns, topic, empty = "") {
   text <- text_of_file(path, topic)
   first <- sub("\n.*", "", text)
   separators <- vapply(c(",", ";", "\t"), function(s) lengths(strsplit(first, s, fixed = TRUE)), 0L)
-  x <- tryCatch(utils::read.csv(text = text, colClasses = "character", check.names = FALSE, strip.white = TRUE,
-                                na.strings = empty, sep = names(which.max(separators)), fill = FALSE),
+  x <- tryCatch(utils::read.csv(text = text, colClasses = "character", check.names = FALSE,
+                                strip.white = TRUE, na.strings = empty,
+                                sep = names(which.max(separators)), fill = FALSE),
                 error = refuse, warning = refuse)
   twice <- anyDuplicated(names(x))
-  if (twice) stop_input(topic, paste("has the column", show_value(names(x)[twice]), "twice"), file, "Write it once.")
+  if (twice) stop_input(topic, paste("has the column", show_value(names(x)[twice]), "twice"), file,
+                        "Write it once.")
   x
 }
 
@@ -123,13 +135,15 @@ file_hash <- function(path) {
   paste(openssl::md5(connection))
 }
 
-text_hash <- function(text) paste(openssl::md5(charToRaw(paste0(paste(enc2utf8(text), collapse = "\n"), "\n"))))
+text_hash <- function(text)
+  paste(openssl::md5(charToRaw(paste0(paste(enc2utf8(text), collapse = "\n"), "\n"))))
 
 # Of a record that was read: of its file as it is now, or of its fields where it has none.
 record_hash <- function(record) {
   path <- attr(record, "path")
   if (length(path) && file.exists(path)) return(file_hash(path))
-  text_hash(as.character(jsonlite::toJSON(unclass(record), force = TRUE, digits = 15, null = "null")))
+  text_hash(as.character(jsonlite::toJSON(unclass(record), force = TRUE, digits = 15,
+                                          null = "null")))
 }
 
 # The SHA-256 of files (FIPS 180-4), as they are read.

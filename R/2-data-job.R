@@ -37,16 +37,18 @@ parse_limit_choice <- function(text, where) {
                "Write own, a share of the samples such as 50 %, or a limit such as noise 0.02.")
   }
   number <- suppressWarnings(as.numeric(part[3]))
-  value <- if (part[2] == "time") part[3] else if (grepl("%$", part[3])) percent_field(part[3], where) / 100 else number
+  value <- if (part[2] == "time") part[3] else if (grepl("%$", part[3]))
+    percent_field(part[3], where) / 100 else number
   check_limit(stats::setNames(list(value), part[2]), where)
 }
 
 #' Read a job file
 #'
-#' What is asked of a forecast or a choice, kept in a file so that it can be asked again. Fields: `job` (its name),
-#' `about`; `shots` (names of the project's); `engines` and `versions` to choose among; `limits` to choose among (`own`,
-#' a share of the samples such as `50 %`, or a limit such as `noise 0.02`); `deadline` and `budget`; `confidence`;
-#' `rule` (cheapest, fastest, best); `only` and `without` as in [plan_options()]; `spreads`; `draws` and `seed`.
+#' What is asked of a forecast or a choice, kept in a file so that it can be asked again. Fields:
+#' `job` (its name), `about`; `shots` (names of the project's); `engines` and `versions` to choose
+#' among; `limits` to choose among (`own`, a share of the samples such as `50 %`, or a limit such as
+#' `noise 0.02`); `deadline` and `budget`; `confidence`; `rule` (cheapest, fastest, best); `only`
+#' and `without` as in [plan_options()]; `spreads`; `draws` and `seed`.
 #'
 #' @param path A YAML file.
 #' @return A list of class `cp_job_file` with these fields.

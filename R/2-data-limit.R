@@ -8,12 +8,13 @@ limit_fields <- function() list(
 
 check_limit <- function(x, where) {
   limit <- check_fields(x, limit_fields(), where)
-  if (all(lengths(limit) == 0)) stop_input("limit", "names no limit", where, "Write samples, noise or time.")
+  if (all(lengths(limit) == 0))
+    stop_input("limit", "names no limit", where, "Write samples, noise or time.")
   limit
 }
 
-# A limit as the columns of a timing: the kinds joined, the first one's value, and the others' values in `features`,
-# beside the features that the trial sets.
+# A limit as the columns of a timing: the kinds joined, the first one's value, and the others'
+# values in `features`, beside the features that the trial sets.
 limit_columns <- function(limit, features = NULL) {
   set <- Filter(length, limit)
   if (length(features)) features <- features[order(names(features))]
@@ -24,8 +25,8 @@ limit_columns <- function(limit, features = NULL) {
   )
 }
 
-# Rows that speak of a shot as it will be rendered: its scene and frames at its own size, limit and features; with
-# `scene_only`, its scene and frames at any.
+# Rows that speak of a shot as it will be rendered: its scene and frames at its own size, limit and
+# features; with `scene_only`, its scene and frames at any.
 is_of_shot <- function(rows, shot, scene_only = FALSE) {
   here <- rows[["scene"]] %in% shot$scene & rows[["frame"]] %in% shot$frames
   if (scene_only) return(here)
@@ -35,7 +36,8 @@ is_of_shot <- function(rows, shot, scene_only = FALSE) {
     rows[["limit_value"]] %in% limit$limit_value
 }
 
-to_json <- function(x) as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null"))
+to_json <- function(x)
+  as.character(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null"))
 
 format_limit <- function(limit) {
   set <- Filter(length, limit)

@@ -1,7 +1,7 @@
 # Which cards are of the same machines.
 
-# The machines of each site, by the site's name: two are the same for cards of one's own that say so (`same_nodes_as`)
-# or whose pools name a node in common. `sites`: by name.
+# The machines of each site, by the site's name: two are the same for cards of one's own that say so
+# (`same_nodes_as`) or whose pools name a node in common. `sites`: by name.
 machines_of_sites <- function(sites) {
   machines <- stats::setNames(nm = names(sites))
   join <- function(all) machines[machines %in% machines[all]] <<- machines[[all[1]]]
@@ -9,7 +9,8 @@ machines_of_sites <- function(sites) {
     join(c(site$same_nodes_as, site$site))
   }
   pools <- lapply(sites, function(site) unique(site$pool))
-  for (node in unique(unlist(pools))) join(names(sites)[vapply(pools, function(pool) node %in% pool, NA)])
+  for (node in unique(unlist(pools)))
+    join(names(sites)[vapply(pools, function(pool) node %in% pool, NA)])
   machines
 }
 

@@ -1,5 +1,5 @@
-# What a picture says of itself: text chunks of PNG (ISO/IEC 15948, 11.3.4) and header attributes of OpenEXR (the
-# project's file layout document), both open standards.
+# What a picture says of itself: text chunks of PNG (ISO/IEC 15948, 11.3.4) and header attributes of
+# OpenEXR (the project's file layout document), both open standards.
 
 # Key and value texts of a picture's metadata; an error for a file that is neither or is cut off.
 picture_metadata <- function(path) {
@@ -8,7 +8,8 @@ picture_metadata <- function(path) {
   head <- readBin(file, "raw", 8)
   if (identical(head, as.raw(c(137, 80, 78, 71, 13, 10, 26, 10)))) return(png_texts(file, path))
   if (identical(head[1:4], as.raw(c(118, 47, 49, 1)))) return(exr_attributes(file, path))
-  stop_input("picture", "is neither PNG nor OpenEXR", short_path(path), "Name pictures in one of these formats.")
+  stop_input("picture", "is neither PNG nor OpenEXR", short_path(path),
+             "Name pictures in one of these formats.")
 }
 
 cut_off <- function(path) stop_input("picture", "is cut off", short_path(path), "Copy it again.")
@@ -48,7 +49,8 @@ png_text <- function(type, body) {
 
 inflate <- function(x) tryCatch(memDecompress(x, "gzip"), error = function(e) NULL)
 
-raw_text <- function(x, encoding) enc2utf8(iconv(rawToChar(x[x != 0]), encoding, "UTF-8", sub = "?"))
+raw_text <- function(x, encoding)
+  enc2utf8(iconv(rawToChar(x[x != 0]), encoding, "UTF-8", sub = "?"))
 
 exr_attributes <- function(file, path) {
   header <- exr_header(file, path)
@@ -89,8 +91,8 @@ exr_name <- function(file, path) {
   }
 }
 
-# The names of an OpenEXR picture's channels (its first part's), as R, G, B, Z or normal.X; none where they cannot be
-# read.
+# The names of an OpenEXR picture's channels (its first part's), as R, G, B, Z or normal.X; none
+# where they cannot be read.
 exr_channels <- function(path) {
   file <- file(path, "rb")
   on.exit(close(file))

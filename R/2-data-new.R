@@ -1,11 +1,13 @@
 # New projects and new profiles: files with comments, to be changed by hand.
 
-# Makes a folder a project: its file, a shot, a plan and a node, each commented. Files that are there stay as they are.
+# Makes a folder a project: its file, a shot, a plan and a node, each commented. Files that are
+# there stay as they are.
 new_project <- function(folder, name = basename(real_path(folder)), currency = "EUR") {
   folder <- check_text(folder, argument("folder"))
   currency <- check_currency(currency, argument("currency"))
   if (file.exists(file.path(folder, "clockpigeon.yaml"))) {
-    stop_input("project", "this folder is a project already", short_path(folder), "Go there: clockpigeon bench.")
+    stop_input("project", "this folder is a project already", short_path(folder),
+               "Go there: clockpigeon bench.")
   }
   dir.create(folder, recursive = TRUE, showWarnings = FALSE)
   check_folder_open(folder)
@@ -21,7 +23,8 @@ new_project <- function(folder, name = basename(real_path(folder)), currency = "
     write_text(lines, to)
     made <- c(made, path)
   }
-  for (sub in c("engines", "sites", "scenes")) dir.create(file.path(folder, sub), showWarnings = FALSE)
+  for (sub in c("engines", "sites", "scenes"))
+    dir.create(file.path(folder, sub), showWarnings = FALSE)
   invisible(made)
 }
 
@@ -52,12 +55,13 @@ split_command <- function(text, where) {
       word <- NULL
     } else word <- paste0(word, letter)
   }
-  if (nzchar(quote)) stop_input("usage", paste("has a quote that is not closed:", quote), where, "Close it.")
+  if (nzchar(quote))
+    stop_input("usage", paste("has a quote that is not closed:", quote), where, "Close it.")
   c(words, word)
 }
 
-# A command with fields in braces as groups of arguments: an option and the word behind it stand or fall together when
-# that word has a field in it.
+# A command with fields in braces as groups of arguments: an option and the word behind it stand or
+# fall together when that word has a field in it.
 command_groups <- function(words) {
   groups <- list()
   for (word in words) {
@@ -68,8 +72,8 @@ command_groups <- function(words) {
   groups
 }
 
-# The lines of a new profile. `command`: how one frame is rendered, with fields in braces; `ask`: arguments that print
-# the version; `picture`: kind of file.
+# The lines of a new profile. `command`: how one frame is rendered, with fields in braces; `ask`:
+# arguments that print the version; `picture`: kind of file.
 profile_lines <- function(name, command, ask = NULL, picture = "png", output_as = NULL) {
   words <- split_command(command, "the command")
   odd <- setdiff(template_names(words, where = "the command"), trial_fields)
@@ -83,13 +87,14 @@ profile_lines <- function(name, command, ask = NULL, picture = "png", output_as 
   }
   text <- function(x) paste0("'", gsub("'", "''", x, fixed = TRUE), "'")
   entries <- vapply(command_groups(words[-1]), function(group) {
-    if (length(group) == 1) paste0("  - ", text(group)) else paste0("  - [", toString(text(group)), "]")
+    if (length(group) == 1) paste0("  - ", text(group)) else
+      paste0("  - [", toString(text(group)), "]")
   }, "")
   # A reckoning of the samples tells which counts there are.
   formula <- if (any(grepl("{log2(samples)}", words, fixed = TRUE))) "{is: 2^n, n: 0-16}"
              else if (any(grepl("{sqrt(samples)}", words, fixed = TRUE))) "{is: n^2, n: 1-128}"
-  entries <- gsub("{log2(samples)}", "{samples}", gsub("{sqrt(samples)}", "{samples}", entries, fixed = TRUE),
-                  fixed = TRUE)
+  entries <- gsub("{log2(samples)}", "{samples}",
+                  gsub("{sqrt(samples)}", "{samples}", entries, fixed = TRUE), fixed = TRUE)
   limits <- c(samples = "samples", noise = "noise", time_s = "time")
   limits <- unname(limits[intersect(names(limits), template_names(words))])
   c(paste("engine:", name), "# about: one line", paste("program:", text(words[1])),
@@ -99,8 +104,10 @@ profile_lines <- function(name, command, ask = NULL, picture = "png", output_as 
     "arguments:", entries,
     "# environment: {THREADS: '{threads}'}",
     "# folder: '{scene_folder}'                      # where it runs, when not in the project",
-    if (length(ask)) c("version:", paste0("  ask: [", toString(text(split_command(ask, "the version's command"))), "]"),
-                       "  pattern: '([0-9]+[.][0-9][0-9.]*)'") else
+    if (length(ask))
+    c("version:", paste0("  ask: [", toString(text(split_command(ask, "the version's command"))),
+                         "]"),
+      "  pattern: '([0-9]+[.][0-9][0-9.]*)'") else
       "# version: {ask: ['--version'], pattern: 'release ([0-9.]+)'}",
     paste0("limits: [", toString(if (length(limits)) limits else "samples"), "]"),
     if (length(formula)) c("# The counts it can do, and n is what is written for each:",

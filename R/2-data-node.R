@@ -1,7 +1,7 @@
 # Nodes: own machines.
 
-# A host that SSH may be given: a name or an address, with a user before it and a port behind it. No text that matches is
-# an option of ssh or a command of a shell.
+# A host that SSH may be given: a name or an address, with a user before it and a port behind it. No
+# text that matches is an option of ssh or a command of a shell.
 ssh_host_pattern <- paste0("^([A-Za-z0-9_][A-Za-z0-9_.-]*@)?",
                            "([A-Za-z0-9]([A-Za-z0-9.-]*[A-Za-z0-9])?|\\[[0-9A-Fa-f:.]+\\])(:[0-9]{1,5})?$")
 
@@ -20,7 +20,8 @@ script_options <- function() {
 
 launch_fields <- function() list(
   by = field(one_of("ssh", "cluster", "local"), required = TRUE),
-  host = field(text_like(ssh_host_pattern, "Write a name or an address, such as user@loft-1 or loft-1:2222.")),
+  host = field(text_like(ssh_host_pattern,
+                         "Write a name or an address, such as user@loft-1 or loft-1:2222.")),
   port = field(a_count(most = 65535)),
   listen = field(text_like("^tls\\+tcp://(\\[[0-9A-Fa-f:.]+\\]|[A-Za-z0-9.-]+):[0-9]{1,5}$",
                            "Write tls+tcp://ADDRESS:PORT, such as tls+tcp://192.168.1.5:5555.")),
@@ -53,24 +54,27 @@ node_fields <- function() list(
 # Engines on a node, each with its versions.
 engine_versions_field <- function(x, where) {
   if (!is.list(x) || is.null(names(x))) {
-    stop_input("type", paste("got", show_value(x)), where, "Write engines as `name: [\"version\"]`.")
+    stop_input("type", paste("got", show_value(x)), where,
+               "Write engines as `name: [\"version\"]`.")
   }
   Map(function(versions, name) version_field(versions, paste0(where, "$", name)), x, names(x))
 }
 
 #' Read a node
 #'
-#' A node is one machine, or one of a scheduler's machines that are alike. Fields of the file: `node` (name), `about`,
-#' `count` (of these machines that may be used at once; more than 1 only where a scheduler gives them), `devices` (a
-#' list of `device`, `kind` cpu or gpu, `count`, `cores` of a cpu, and `share`: the part of it that rendering may use,
-#' above 0 and at most 1), `memory` (`32 GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it), `folder`
-#' (the project's folder there), and `launch` for a machine other than this one: `by` ssh, cluster or local; `host` for
-#' ssh (`user@loft-1`), through a tunnel (on `port`, or any that is free here), or else `listen`, the address here that
-#' it connects to; of a scheduler the `command` that takes jobs (sbatch), its `options` (lines of a script, `#SBATCH
-#' --partition=farm`) and how long a measurement may `wait` in its queue (10 min; placed jobs wait as long as it
-#' takes); `rscript` there. What placed jobs leave to others there: `keep_free` (memory that must be free before a
-#' frame is begun) and `hours` (when frames may be begun, each with `days`, `from` and `to`, in the project's time
-#' zone).
+#' A node is one machine, or one of a scheduler's machines that are alike. Fields of the file:
+#' `node` (name), `about`, `count` (of these machines that may be used at once; more than 1 only
+#' where a scheduler gives them), `devices` (a list of `device`, `kind` cpu or gpu, `count`, `cores`
+#' of a cpu, and `share`: the part of it that rendering may use, above 0 and at most 1), `memory`
+#' (`32 GiB`), `link` (`100 Mbit/s`), `engines` (name and versions on it), `folder` (the project's
+#' folder there), and `launch` for a machine other than this one: `by` ssh, cluster or local; `host`
+#' for ssh (`user@loft-1`), through a tunnel (on `port`, or any that is free here), or else
+#' `listen`, the address here that it connects to; of a scheduler the `command` that takes jobs
+#' (sbatch), its `options` (lines of a script, `#SBATCH
+#' --partition=farm`) and how long a measurement may `wait` in its queue (10 min; placed jobs wait
+#' as long as it takes); `rscript` there. What placed jobs leave to others there: `keep_free`
+#' (memory that must be free before a frame is begun) and `hours` (when frames may be begun, each
+#' with `days`, `from` and `to`, in the project's time zone).
 #'
 #' @param path A YAML file.
 #' @return A list of class `cp_node` with these fields; memory in bytes, link in bytes a second.
@@ -81,12 +85,13 @@ engine_versions_field <- function(x, where) {
 read_node <- function(path) {
   node <- read_record(path, node_fields(), "cp_node")
   if (identical(node$launch$by, "ssh") && is.null(node$launch$host)) {
-    stop_input("node", "is launched by ssh and names no host", paste0(short_path(path), ", field `launch`"),
-               "Write `host: user@machine`.")
+    stop_input("node", "is launched by ssh and names no host",
+               paste0(short_path(path), ", field `launch`"), "Write `host: user@machine`.")
   }
   if (node$count > 1 && !identical(node$launch$by, "cluster")) {
     stop_input("node", paste("counts", node$count, "machines and no scheduler gives them"),
-               paste0(short_path(path), ", field `count`"), "Write `launch: {by: cluster}`, or a file for each.")
+               paste0(short_path(path), ", field `count`"),
+               "Write `launch: {by: cluster}`, or a file for each.")
   }
   node
 }
@@ -94,21 +99,26 @@ read_node <- function(path) {
 # The machine at hand when no node file describes it.
 this_node <- function() {
   structure(list(node = "here", about = "this machine",
-                 devices = list(list(device = "cpu", kind = "cpu", count = 1L, share = 1))), class = "cp_node")
+                 devices = list(list(device = "cpu", kind = "cpu", count = 1L, share = 1))),
+            class = "cp_node")
 }
 
-# The devices of a node that an engine renders on for a trial, and how much of them; see 2-data-devices.R for the sets a
-# trial may ask for. Without one it is the first kind that the engine knows: all of it, or its share. For a CPU the
-# capacity follows from the threads; `cores` are those of the machine where the file does not say them. Capacity is in
-# whole devices. `there`: what the engine or the system says is there, a data frame of index and name by kind. `asked`
-# is what the command must say: list(kind, index, name, share), or NULL; `refused` why the set cannot be had.
+# The devices of a node that an engine renders on for a trial, and how much of them; see
+# 2-data-devices.R for the sets a trial may ask for. Without one it is the first kind that the
+# engine knows: all of it, or its share. For a CPU the capacity follows from the threads; `cores`
+# are those of the machine where the file does not say them. Capacity is in whole devices. `there`:
+# what the engine or the system says is there, a data frame of index and name by kind. `asked` is
+# what the command must say: list(kind, index, name, share), or NULL; `refused` why the set cannot
+# be had.
 device_use <- function(node, engine, use = NA, threads = NA, cores = NA, there = list()) {
   set <- parse_devices(use, "devices")
   kinds <- vapply(node$devices, `[[`, "", "kind")
-  if (length(set)) return(device_set_use(set, node$devices[kinds == set$kind], engine, threads, cores, there))
+  if (length(set))
+    return(device_set_use(set, node$devices[kinds == set$kind], engine, threads, cores, there))
   fits <- which(kinds %in% names(engine$devices))
   if (!length(fits)) {
-    return(list(device = NA_character_, device_count = NA_integer_, threads = threads, capacity = NA_real_))
+    return(list(device = NA_character_, device_count = NA_integer_, threads = threads,
+                capacity = NA_real_))
   }
   device <- node$devices[[fits[1]]]
   share <- if (use %in% "shared") device$share else 1
@@ -121,15 +131,18 @@ device_use <- function(node, engine, use = NA, threads = NA, cores = NA, there =
                 capacity = device$count * share, asked = asked))
   }
   if (length(device$cores)) cores <- device$cores
-  if (is.na(threads) && !is.na(use) && !is.na(cores)) threads <- max(1L, as.integer(floor(cores * share)))
-  list(device = device$device, device_count = device$count, threads = threads, capacity = threads / cores,
-       asked = asked)
+  if (is.na(threads) && !is.na(use) && !is.na(cores))
+    threads <- max(1L, as.integer(floor(cores * share)))
+  list(device = device$device, device_count = device$count, threads = threads,
+       capacity = threads / cores, asked = asked)
 }
 
 device_set_use <- function(set, devices, engine, threads, cores, there) {
-  refuse <- function(why) list(device = NA_character_, device_count = NA_integer_, threads = threads,
-                               capacity = NA_real_, refused = why)
-  if (!set$kind %in% names(engine$devices)) return(refuse(paste(engine$engine, "renders on no", set$kind)))
+  refuse <- function(why)
+    list(device = NA_character_, device_count = NA_integer_, threads = threads,
+         capacity = NA_real_, refused = why)
+  if (!set$kind %in% names(engine$devices))
+    return(refuse(paste(engine$engine, "renders on no", set$kind)))
   way <- engine$devices[[set$kind]]
   known <- there[[set$kind]]
   if (is.null(known)) {
@@ -137,12 +150,14 @@ device_set_use <- function(set, devices, engine, threads, cores, there) {
     known <- data.frame(index = paste(seq_along(names) - 1L), name = names)
   }
   if (length(set$index) && is.null(way)) {
-    return(refuse(paste0("the profile of ", engine$engine, " does not say how a ", set$kind, " is asked for")))
+    return(refuse(paste0("the profile of ", engine$engine, " does not say how a ", set$kind,
+                         " is asked for")))
   }
   index <- if (length(set$index)) set$index else known$index
   lost <- setdiff(index, known$index)
   if (length(lost) || !length(index)) {
-    has <- if (nrow(known)) paste("there is", toString(paste0(known$index, " (", known$name, ")"))) else "there is none"
+    has <- if (nrow(known))
+      paste("there is", toString(paste0(known$index, " (", known$name, ")"))) else "there is none"
     return(refuse(paste0("no ", set$kind, " ", c(lost, "")[1], " here: ", has)))
   }
   name <- known$name[match(index, known$index)]
@@ -155,8 +170,8 @@ device_set_use <- function(set, devices, engine, threads, cores, there) {
     # Processors are parts of a device: how many work is what threads and capacity say.
     count <- if (length(devices)) devices[[1]]$count else 1L
   } else capacity <- count
-  list(device = paste(unique(name), collapse = " + "), device_count = count, threads = threads, capacity = capacity,
-       asked = list(kind = set$kind, index = index, name = name, share = 1))
+  list(device = paste(unique(name), collapse = " + "), device_count = count, threads = threads,
+       capacity = capacity, asked = list(kind = set$kind, index = index, name = name, share = 1))
 }
 
 # Types of its fields.

@@ -2,17 +2,18 @@
 
 #' Read a picture as linear light
 #'
-#' Noise falls by the square root of the samples only in linear light. So pictures made for a display (8 and 16 bit PNG,
-#' whole-number TIFF) are brought back to it through the sRGB curve (IEC 61966-2-1); float pictures (PFM, TIFF with
-#' 32 bit float) are linear already.
+#' Noise falls by the square root of the samples only in linear light. So pictures made for a
+#' display (8 and 16 bit PNG, whole-number TIFF) are brought back to it through the sRGB curve (IEC
+#' 61966-2-1); float pictures (PFM, TIFF with 32 bit float) are linear already.
 #'
-#' OpenEXR cannot be read on R 4.2 (the package that can, libopenexr, asks for R 4.3): have the renderer write PFM or
-#' float TIFF for probes. With that package installed it is read.
+#' OpenEXR cannot be read on R 4.2 (the package that can, libopenexr, asks for R 4.3): have the
+#' renderer write PFM or float TIFF for probes. With that package installed it is read.
 #'
 #' @param path A PNG, TIFF, PFM or OpenEXR file.
-#' @param light `"linear"` or `"display"`, where the file's kind is wrong about it; `NULL` to go by the kind.
-#' @return An array height x width x channels of numbers, the first row on top, with attributes `light` (how the file
-#'   holds it: `linear` or `display`) and `depth` (bits of a value).
+#' @param light `"linear"` or `"display"`, where the file's kind is wrong about it; `NULL` to go by
+#'   the kind.
+#' @return An array height x width x channels of numbers, the first row on top, with attributes
+#'   `light` (how the file holds it: `linear` or `display`) and `depth` (bits of a value).
 #' @section Conditions: `clockpigeon_error_picture` when the file is missing, cut off or no picture;
 #'   `clockpigeon_error_package` when the package that reads its kind is not installed.
 #' @examplesIf requireNamespace("png", quietly = TRUE)
@@ -23,7 +24,8 @@
 read_picture <- function(path, light = NULL) {
   path <- check_text(path, argument("path"))
   if (!is.null(light)) check_choice(light, argument("light"), c("linear", "display"))
-  if (!file.exists(path) || dir.exists(path)) stop_input("picture", "there is no such file", path, "Check the path.")
+  if (!file.exists(path) || dir.exists(path))
+    stop_input("picture", "there is no such file", path, "Check the path.")
   kind <- picture_kind(path)
   extent <- picture_extent(path, kind)
   if (length(extent$fault)) {
@@ -33,8 +35,8 @@ read_picture <- function(path, light = NULL) {
   read <- switch(kind, png = read_png, tiff = read_tiff, pfm = read_pfm, exr = read_exr)
   refuse <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
-    stop_input("picture", paste("cannot be read:", first_text_line(conditionMessage(e))), short_path(path),
-               "Render it again, or name another file.")
+    stop_input("picture", paste("cannot be read:", first_text_line(conditionMessage(e))),
+               short_path(path), "Render it again, or name another file.")
   }
   found <- tryCatch(read(path), error = refuse, warning = refuse)
   x <- found$values
@@ -49,7 +51,8 @@ first_text_line <- function(text) strsplit(trimws(text), "\n", fixed = TRUE)[[1]
 picture_kind <- function(path) {
   kind <- told_kind(path)
   if (is.null(kind)) {
-    stop_input("picture", "is no PNG, TIFF, PFM or OpenEXR", short_path(path), "Name a picture of these kinds.")
+    stop_input("picture", "is no PNG, TIFF, PFM or OpenEXR", short_path(path),
+               "Name a picture of these kinds.")
   }
   kind
 }
@@ -93,8 +96,8 @@ read_exr <- function(path) {
 
 strip <- function(x) array(as.vector(x), dim(x))
 
-# Portable float map: three lines of text (PF or Pf, size, scale whose sign is the byte order), then 4-byte floats, the
-# bottom row first (P. Debevec's format, as common tools write it).
+# Portable float map: three lines of text (PF or Pf, size, scale whose sign is the byte order), then
+# 4-byte floats, the bottom row first (P. Debevec's format, as common tools write it).
 read_pfm <- function(path) {
   file <- file(path, "rb")
   on.exit(close(file))

@@ -4,7 +4,8 @@ plan_fields <- function() list(
   plan = field(a_name(), required = TRUE),
   about = field(a_text()),
   shots = field(texts(), required = TRUE),
-  engines = field(records_of(list(engine = field(a_text(), required = TRUE), versions = field(some_versions()))),
+  engines = field(records_of(list(engine = field(a_text(), required = TRUE),
+                                  versions = field(some_versions()))),
                   required = TRUE),
   frames = field(a_frame_set()),
   probes = field(a_count()),
@@ -25,7 +26,8 @@ plan_fields <- function() list(
 # Features to cross: names, each with its values as text.
 check_features <- function(x, where) {
   if (!is.list(x) || !length(x) || is.null(names(x)) || !all(nzchar(names(x)))) {
-    stop_input("type", paste("got", show_value(x)), where, "Write `name: [value, value]` for each feature.")
+    stop_input("type", paste("got", show_value(x)), where,
+               "Write `name: [value, value]` for each feature.")
   }
   Map(function(values, name) {
     values <- unlist(values)
@@ -40,40 +42,48 @@ repeats_field <- function(x, where) {
     number <- if (is.character(x)) regmatches(x, regexec("^([0-9.]+) *%$", x))[[1]][2]
     check_number(if (length(number)) as.numeric(number) / 100 else x, where, above = 0, most = 1)
   }
-  x <- check_fields(x, list(target = field(field_type(share), default = 0.03), least = field(a_count(), default = 3L),
-                           most = field(a_count(), default = 20L), budget = field(a_duration(), default = Inf)),
+  x <- check_fields(x, list(target = field(field_type(share), default = 0.03),
+                            least = field(a_count(), default = 3L),
+                           most = field(a_count(), default = 20L),
+                            budget = field(a_duration(), default = Inf)),
                    where)
   do.call(repeat_until, x)
 }
 
-# What a plan's `repeats` can be beside a number: every setting runs `least` times, and those whose mean is not known
-# well enough yet (`target`, the relative half-width of the 95 % interval of its mean log time) run on, block by block,
-# up to `most` times or until the `budget` of the run is used, in s or as "20 min".
+# What a plan's `repeats` can be beside a number: every setting runs `least` times, and those whose
+# mean is not known well enough yet (`target`, the relative half-width of the 95 % interval of its
+# mean log time) run on, block by block, up to `most` times or until the `budget` of the run is
+# used, in s or as "20 min".
 #
-# The interval is one that holds although it was looked at after every run: each look takes 98 % where 95 % are
-# promised (checked by simulation: 94.6 to 98.4 %).
+# The interval is one that holds although it was looked at after every run: each look takes 98 %
+# where 95 % are promised (checked by simulation: 94.6 to 98.4 %).
 repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
-  if (is.character(budget)) budget <- parse_duration(check_text(budget, argument("budget")), argument("budget"))
+  if (is.character(budget))
+    budget <- parse_duration(check_text(budget, argument("budget")), argument("budget"))
   least <- check_count(least, argument("least"), least = 2)
   if (!identical(budget, Inf)) budget <- check_number(budget, argument("budget"), above = 0)
-  structure(list(target = check_number(target, argument("target"), above = 0, most = 1), least = least,
-                 most = check_count(most, argument("most"), least = least), budget = budget), class = "cp_repeat_until")
+  structure(list(target = check_number(target, argument("target"), above = 0, most = 1),
+                 least = least,
+                 most = check_count(most, argument("most"), least = least), budget = budget),
+            class = "cp_repeat_until")
 }
 
 #' Read a benchmark plan
 #'
-#' Fields of the file: `plan` (name), `about`, `shots` (names), `engines` (a list of `engine` and `versions`), `frames`
-#' (a frame set) or `probes` (that many frames spread over each shot), `limits` and `sizes` (each shot's own when
-#' absent), `threads`, `devices` (`all` of a node's, what is `shared` with
-#' others, or sets such as `gpu`, `gpu 0`, `gpu 0+1` and `cpu 0`, each of which every setting runs on), `features`
-#' (such as `denoise: ["on", "off"]`: each name with its values), `nodes` (names: every setting runs on each), `on_loss`
-#' (whether the trials of a node that vanishes `move` to another or `wait` for it), `study` (the factor studied: at
-#' least two levels of it must be there), `repeats` (a count, or `target`, `least`, `most` and `budget` as in
+#' Fields of the file: `plan` (name), `about`, `shots` (names), `engines` (a list of `engine` and
+#' `versions`), `frames` (a frame set) or `probes` (that many frames spread over each shot),
+#' `limits` and `sizes` (each shot's own when absent), `threads`, `devices` (`all` of a node's, what
+#' is `shared` with others, or sets such as `gpu`, `gpu 0`, `gpu 0+1` and `cpu 0`, each of which
+#' every setting runs on), `features` (such as `denoise: ["on", "off"]`: each name with its values),
+#' `nodes` (names: every setting runs on each), `on_loss` (whether the trials of a node that
+#' vanishes `move` to another or `wait` for it), `study` (the factor studied: at least two levels of
+#' it must be there), `repeats` (a count, or `target`, `least`, `most` and `budget` as in
 #' [plan_bench()]), `warmups`, `time_limit` for a trial, `seed` of the order.
 #'
 #' @param path A YAML file.
 #' @return A list of class `plan_file` with these fields; [plan_bench()] makes trials of it.
-#' @section Conditions: as for [read_shot()]; `clockpigeon_error_plan` when both `frames` and `probes` are given.
+#' @section Conditions: as for [read_shot()]; `clockpigeon_error_plan` when both `frames` and
+#'   `probes` are given.
 #' @examples
 #' read_plan(demo_file("plans/review.yaml"))$repeats
 #' @export
@@ -87,6 +97,7 @@ read_plan <- function(path) {
 
 # Types of its fields.
 some_repeats <- function() {
-  field_type(repeats_field, list(anyOf = list(list(type = "integer", minimum = 1), list(type = "object"))))
+  field_type(repeats_field,
+             list(anyOf = list(list(type = "integer", minimum = 1), list(type = "object"))))
 }
 crossed_features <- function() field_type(check_features, list(type = "object"))

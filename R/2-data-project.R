@@ -24,21 +24,24 @@ project_fields <- function() list(
 
 #' Read a project folder
 #'
-#' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`, `version`, `shots`,
-#' `plan`, `deadline`, `budget`, `confidence`; `tell`: a program that `clockpigeon watch --tell` starts when an alarm
-#' rings, as `run: [program, argument]`; or an address to which it is posted, as `post: {address, secret}`, the secret
-#' from `env` or `file`; and `quiet`, how long nothing else is told that is not urgent) and every file under `shots/`,
-#' `nodes/`, `engines/`, `sites/`, `plans/`, `usages/`, `manifests/`, `jobs/` and `rates/`. The engines that come with
-#' the package are there too, unless the project has a profile of the same name.
+#' Reads `clockpigeon.yaml` (`name`, `currency`, `time_zone`, `ledger`, `defaults`: `engine`,
+#' `version`, `shots`, `plan`, `deadline`, `budget`, `confidence`; `tell`: a program that
+#' `clockpigeon watch --tell` starts when an alarm rings, as `run: [program, argument]`; or an
+#' address to which it is posted, as `post: {address, secret}`, the secret from `env` or `file`; and
+#' `quiet`, how long nothing else is told that is not urgent) and every file under `shots/`,
+#' `nodes/`, `engines/`, `sites/`, `plans/`, `usages/`, `manifests/`, `jobs/` and `rates/`. The
+#' engines that come with the package are there too, unless the project has a profile of the same
+#' name.
 #'
 #' @param path The folder.
-#' @param parts Names of the folders to read, such as `c("shots", "sites")`; all when `NULL`. Of a folder of many files
-#'   those that have not changed since the last time are taken from the user's cache.
-#' @return A list of class `cp_project`: the fields of the file, `root`, and named lists `shots`, `nodes`, `engines`,
-#'   `sites`, `plans`, `usages`, `manifests` and `job_files`; `rates` is a data frame or `NULL`. `ledger` is the full
-#'   path.
-#' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands twice; and those of
-#'   the single readers.
+#' @param parts Names of the folders to read, such as `c("shots", "sites")`; all when `NULL`. Of a
+#'   folder of many files those that have not changed since the last time are taken from the user's
+#'   cache.
+#' @return A list of class `cp_project`: the fields of the file, `root`, and named lists `shots`,
+#'   `nodes`, `engines`, `sites`, `plans`, `usages`, `manifests` and `job_files`; `rates` is a data
+#'   frame or `NULL`. `ledger` is the full path.
+#' @section Conditions: `clockpigeon_error_project` when the folder is no project or a name stands
+#'   twice; and those of the single readers.
 #' @examples
 #' names(read_project(demo_file())$sites)
 #' @export
@@ -53,7 +56,8 @@ read_project <- function(path = ".", parts = NULL) {
   project <- read_record(file.path(root, "clockpigeon.yaml"), project_fields(), "cp_project")
   project$root <- root
   if (length(project$tell) && !length(project$tell$run) && !length(project$tell$post)) {
-    stop_input("project", "tells nobody", paste0(short_path(file.path(root, "clockpigeon.yaml")), ", field `tell`"),
+    stop_input("project", "tells nobody",
+               paste0(short_path(file.path(root, "clockpigeon.yaml")), ", field `tell`"),
                "Write run: [program, argument] or post: {address: URL, secret: {env: NAME}}.")
   }
   whole <- grepl("^(/|[A-Za-z]:)", project$ledger) || is_server_address(project$ledger)
@@ -68,13 +72,16 @@ read_project <- function(path = ".", parts = NULL) {
     shipped <- read_folder(system.file("engines", package = "clockpigeon"), read_engine, "engine")
     project$engines <- c(project$engines, shipped[setdiff(names(shipped), names(project$engines))])
   }
-  project$sites <- scheduled_sites(check_same_nodes(folder("sites", read_site, "site")), function() {
-    if (length(project$nodes)) project$nodes else read_folder(file.path(root, "nodes"), read_node, "node")
-  })
+  project$sites <- scheduled_sites(check_same_nodes(folder("sites", read_site, "site")),
+                                   function() {
+                                     if (length(project$nodes)) project$nodes else
+                                       read_folder(file.path(root, "nodes"), read_node, "node")
+                                   })
   project$plans <- folder("plans", read_plan, "plan")
   project$usages <- folder("usages", read_usage, "usage")
   if (is.null(parts) || "manifests" %in% parts) {
-    project$manifests <- read_folder(file.path(root, "manifests"), read_manifest, "shot", "\\.(ya?ml|csv)$")
+    project$manifests <- read_folder(file.path(root, "manifests"), read_manifest, "shot",
+                                     "\\.(ya?ml|csv)$")
   }
   project$job_files <- folder("jobs", read_job, "job")
   rates <- if (is.null(parts) || "rates" %in% parts) {
@@ -84,22 +91,26 @@ read_project <- function(path = ".", parts = NULL) {
   project
 }
 
-# Sites, of which those whose pool has nodes that a scheduler gives out are `scheduled`. `read_nodes()` is called where
-# there is a pool; a node file that cannot be read is refused by whoever needs the node.
+# Sites, of which those whose pool has nodes that a scheduler gives out are `scheduled`.
+# `read_nodes()` is called where there is a pool; a node file that cannot be read is refused by
+# whoever needs the node.
 scheduled_sites <- function(sites, read_nodes) {
   pools <- lapply(sites, `[[`, "pool")
   if (!any(lengths(pools))) return(sites)
   nodes <- tryCatch(read_nodes(), clockpigeon_error = function(e) NULL)
   queued <- names(Filter(function(node) identical(node$launch$by, "cluster"), nodes))
-  for (k in which(vapply(pools, function(pool) any(pool %in% queued), NA))) sites[[k]]$scheduled <- TRUE
+  for (k in which(vapply(pools, function(pool) any(pool %in% queued), NA)))
+    sites[[k]]$scheduled <- TRUE
   sites
 }
 
-# Jobs that were placed before, whatever became of them: `job`, `site`, `date`, `state`, NA where it is not said.
+# Jobs that were placed before, whatever became of them: `job`, `site`, `date`, `state`, NA where it
+# is not said.
 read_jobs <- function(path) {
   rows <- read_csv_texts(path, c("job", "site", "date", "state"), "project", empty = c("", "NA"))
   check_columns(rows, short_path(path), "job")
-  for (name in setdiff(c("site", "date", "state"), names(rows))) rows[[name]] <- rep(NA_character_, nrow(rows))
+  for (name in setdiff(c("site", "date", "state"), names(rows)))
+    rows[[name]] <- rep(NA_character_, nrow(rows))
   rows[!is.na(rows[["job"]]), c("job", "site", "date", "state"), drop = FALSE]
 }
 
@@ -110,7 +121,8 @@ read_folder <- function(folder, read, key, pattern = "\\.ya?ml$") {
   names(records) <- vapply(records, `[[`, "", key)
   twice <- anyDuplicated(names(records))
   if (twice) {
-    stop_input("project", paste0("the ", key, " ", show_value(names(records)[twice]), " stands in two files"),
+    stop_input("project", paste0("the ", key, " ", show_value(names(records)[twice]),
+                                 " stands in two files"),
                short_path(files[twice]), "Give each its own name.")
   }
   records
@@ -119,15 +131,16 @@ read_folder <- function(folder, read, key, pattern = "\\.ya?ml$") {
 # One of a project's named things, or an error that lists them.
 project_entry <- function(entries, name, what) {
   if (!length(entries)) {
-    stop_input("project", paste0("has no ", what), instead = paste0("Write one under ", what, "s/."))
+    stop_input("project", paste0("has no ", what),
+               instead = paste0("Write one under ", what, "s/."))
   }
   entries[[check_choice(name, what, names(entries))]]
 }
 
 #' The demo project's files
 #'
-#' @param path A path inside the demo project, or nothing for its folder. Do not write there: copy it first, as
-#'   `clockpigeon demo --keep DIR` does.
+#' @param path A path inside the demo project, or nothing for its folder. Do not write there: copy
+#'   it first, as `clockpigeon demo --keep DIR` does.
 #' @return The full path.
 #' @section Conditions: `clockpigeon_error_file` when the demo has no such file.
 #' @examples
@@ -136,7 +149,8 @@ project_entry <- function(entries, name, what) {
 demo_file <- function(path = "") {
   found <- system.file("demo-project", path, package = "clockpigeon")
   if (!nzchar(found)) {
-    stop_input("file", "the demo project has no such file", path, "See list.files(demo_file(), recursive = TRUE).")
+    stop_input("file", "the demo project has no such file", path,
+               "See list.files(demo_file(), recursive = TRUE).")
   }
   found
 }

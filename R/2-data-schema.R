@@ -8,9 +8,10 @@ yaml_formats <- function() list(
 
 #' JSON Schema of a format
 #'
-#' For editors that complete and check YAML while it is written. The schema is made from the definitions that read the
-#' format, so that it never falls behind them; what only the whole file shows (two tiers of one name, a discount on a
-#' charge that is not there) is left to the reader. Made files are in the package's folder `schemas`.
+#' For editors that complete and check YAML while it is written. The schema is made from the
+#' definitions that read the format, so that it never falls behind them; what only the whole file
+#' shows (two tiers of one name, a discount on a charge that is not there) is left to the reader.
+#' Made files are in the package's folder `schemas`.
 #'
 #' @param format `project`, `shot`, `node`, `engine`, `site`, `plan`, `usage`, `manifest` or `job`.
 #' @return One text: a schema of draft 2020-12.
@@ -19,7 +20,8 @@ yaml_formats <- function() list(
 yaml_schema <- function(format) {
   formats <- yaml_formats()
   format <- check_choice(format, argument("format"), names(formats))
-  schema <- c(list("$schema" = "https://json-schema.org/draft/2020-12/schema", title = paste("clockpigeon", format)),
+  schema <- c(list("$schema" = "https://json-schema.org/draft/2020-12/schema",
+                   title = paste("clockpigeon", format)),
               record_schema(formats[[format]]))
   paste(jsonlite::toJSON(schema, auto_unbox = TRUE, pretty = 2, digits = NA))
 }

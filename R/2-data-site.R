@@ -29,8 +29,9 @@ can_fields <- function() list(
   spreads = field(words_of(spread_kinds))
 )
 
-billed_fields <- function() list(prepass = field(a_flag(), default = TRUE), failed = field(a_flag(), default = TRUE),
-                      aborted = field(a_flag(), default = TRUE))
+billed_fields <- function()
+  list(prepass = field(a_flag(), default = TRUE), failed = field(a_flag(), default = TRUE),
+                        aborted = field(a_flag(), default = TRUE))
 
 site_fields <- function() c(place_fields(), selling_fields())
 
@@ -86,17 +87,20 @@ report_fields <- function() list(
   file = field(a_text(), required = TRUE),
   as = field(one_of("csv", "json", "log")),
   map = field(a_column_map(report_columns, "frame: Nr"), default = list()),
-  states = field(record_of(list(ready = field(texts()), failed = field(texts()), rendering = field(texts()))))
+  states = field(record_of(list(ready = field(texts()), failed = field(texts()),
+                                rendering = field(texts()))))
 )
 
 # What a report can say of a frame, and as what it is read.
-report_columns <- c(shot = "text", frame = "integer", state = "text", node = "text", wall_s = "number",
-                    begun = "moment", finished = "moment", charge = "number", version = "text")
+report_columns <- c(shot = "text", frame = "integer", state = "text", node = "text",
+                    wall_s = "number", begun = "moment", finished = "moment", charge = "number",
+                    version = "text")
 
 # A token must not be read on its way: beyond this machine the connection is encrypted.
 service_address <- function(x, where) {
   x <- check_text(x, where)
-  if (grepl("^http://(localhost|127[.][0-9.]+|\\[::1\\])(:[0-9]+)?(/[^?#[:space:]]*)?$", x)) return(x)
+  if (grepl("^http://(localhost|127[.][0-9.]+|\\[::1\\])(:[0-9]+)?(/[^?#[:space:]]*)?$", x))
+    return(x)
   if (grepl("^https://[^/?#@[:space:]]+(/[^?#[:space:]]*)?$", x)) return(x)
   stop_input("site", paste("got", show_value(x)), where,
              "Write https://..., or http:// and an address of this machine, without a user or a query.")
@@ -119,7 +123,8 @@ trouble_fields <- function() list(
 # How a site sells.
 selling_fields <- function() list(
   price = field(record_of(price_fields()), required = TRUE),
-  charges = field(records_of(c(list(charge = field(a_text(), required = TRUE)), charge_fields())), default = list()),
+  charges = field(records_of(c(list(charge = field(a_text(), required = TRUE)), charge_fields())),
+                  default = list()),
   hires = field(records_of(list(
     hire = field(a_text(), required = TRUE),
     about = field(a_text()),
@@ -175,56 +180,64 @@ selling_fields <- function() list(
 #'
 #' A site is a place that renders; its rate card says how it sells.
 #'
-#' Fields of the file: `site` (name), `about`, `kind` (own, rented, managed, community); `as_of` (date) and `source` of
-#' the prices, and `stale_after` (180 d), the age from which they are doubted; `currency` (ISO 4217, or the site's own
-#' unit in small letters, which `unit` says the `worth` of, if it has one); `time_zone`; `engines` it runs; of a node
-#' its `devices`, `cores`, `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100
-#' Mbit/s`); `nodes_like` (measured nodes of yours that a node of an own pool equals); `pool` (its nodes by name, to
-#' which `clockpigeon place` sends frames; one that is named twice renders two at once); `same_nodes_as` (another card
-#' of yours for the same machines, under other terms: they do one thing at a time); `service`, where it answers
-#' Clock Pigeon's site protocol: its `address` and the bearer `token`, from `env` (a variable of the environment) or
-#' `file` (its first line); `reports`, the exports and logs that the
-#' site leaves behind and somebody puts into the folder of a job that was placed there by hand, which `watch` reads: a
-#' list of `file` (from `placed/JOB`; `*` takes several), `as` csv, json or log (told from its ending; a log is read as
-#' the engine's profile says), `map` (`frame: Nr`: our name, then their column or arithmetic of theirs; ours are
-#' `shot`, `frame`, `state`, `node`, `wall_s`, `begun`, `finished`, `charge` in the card's currency, `version`) and
-#' `states` (their words for `ready`, `failed` and `rendering`); `bill`, how the site's bill is read ([settle_job()]):
-#' `as` csv or json, `map` (`amount: Cost`: our name, then their column or arithmetic of theirs; ours are `key`, `kind`,
-#' `item`, `quantity`, `unit`, `price`, `amount`, `currency`, `node`, `began`, `ended`, `shot`, `frames`, `job`),
-#' `kinds` (their words for `usage`, `minimum`, `discount`, `tax`, `credit`, `refund`, `total`) and `units` (their words
-#' for ours); `speeds` (a list of `engine`,
-#' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and `install` of what it
-#' needs (each a duration, or its `median` and `p90`, or `none`); the `share` of a node that rendering may use, and
-#' `node_spread`, how unlike the nodes are in speed (their sd as a share); `open`, the hours in which it may render;
-#' `troubles` (`fails`: share of runs of a frame that fail, `retries` of them; `vanish` and `freeze`: share of nodes
-#' that do in an hour, `notice` until that is seen, whether they are `replaced`); `can`, what it can do: `versions` of
-#' engines, `add_ons` and `hosts` (names, each with its versions), `devices` (cpu, gpu), `memory`, `device_memory` and
-#' whether scenes may `spill` out of it, `limits`, `cameras`, `outputs`, `channels`, `frame_cap` (`time`, `on` a
-#' yardstick device), `upload_cap`, whether `helpers_see_frames`, and `spreads`. What it does not say is unknown, and
-#' unknown never fits.
+#' Fields of the file: `site` (name), `about`, `kind` (own, rented, managed, community); `as_of`
+#' (date) and `source` of the prices, and `stale_after` (180 d), the age from which they are
+#' doubted; `currency` (ISO 4217, or the site's own unit in small letters, which `unit` says the
+#' `worth` of, if it has one); `time_zone`; `engines` it runs; of a node its `devices`, `cores`,
+#' `score` (a benchmark score, for work-hours) and `power` at work (`350 W`); `link` (`100 Mbit/s`);
+#' `nodes_like` (measured nodes of yours that a node of an own pool equals); `pool` (its nodes by
+#' name, to which `clockpigeon place` sends frames; one that is named twice renders two at once);
+#' `same_nodes_as` (another card of yours for the same machines, under other terms: they do one
+#' thing at a time); `service`, where it answers Clock Pigeon's site protocol: its `address` and the
+#' bearer `token`, from `env` (a variable of the environment) or `file` (its first line); `reports`,
+#' the exports and logs that the site leaves behind and somebody puts into the folder of a job that
+#' was placed there by hand, which `watch` reads: a list of `file` (from `placed/JOB`; `*` takes
+#' several), `as` csv, json or log (told from its ending; a log is read as the engine's profile
+#' says), `map` (`frame: Nr`: our name, then their column or arithmetic of theirs; ours are `shot`,
+#' `frame`, `state`, `node`, `wall_s`, `begun`, `finished`, `charge` in the card's currency,
+#' `version`) and `states` (their words for `ready`, `failed` and `rendering`); `bill`, how the
+#' site's bill is read ([settle_job()]): `as` csv or json, `map` (`amount: Cost`: our name, then
+#' their column or arithmetic of theirs; ours are `key`, `kind`, `item`, `quantity`, `unit`,
+#' `price`, `amount`, `currency`, `node`, `began`, `ended`, `shot`, `frames`, `job`), `kinds` (their
+#' words for `usage`, `minimum`, `discount`, `tax`, `credit`, `refund`, `total`) and `units` (their
+#' words for ours); `speeds` (a list of `engine`,
+#' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and
+#' `install` of what it needs (each a duration, or its `median` and `p90`, or `none`); the `share`
+#' of a node that rendering may use, and `node_spread`, how unlike the nodes are in speed (their sd
+#' as a share); `open`, the hours in which it may render; `troubles` (`fails`: share of runs of a
+#' frame that fail, `retries` of them; `vanish` and `freeze`: share of nodes that do in an hour,
+#' `notice` until that is seen, whether they are `replaced`); `can`, what it can do: `versions` of
+#' engines, `add_ons` and `hosts` (names, each with its versions), `devices` (cpu, gpu), `memory`,
+#' `device_memory` and whether scenes may `spill` out of it, `limits`, `cameras`, `outputs`,
+#' `channels`, `frame_cap` (`time`, `on` a yardstick device), `upload_cap`, whether
+#' `helpers_see_frames`, and `spreads`. What it does not say is unknown, and unknown never fits.
 #'
-#' What it charges: `meter` (`rendering`, or `boot to release`); `price`, the main charge, and `charges`, a list of
-#' others, each with its name as `charge`. A charge is so much `per` node-hour, device-hour, core-hour, work-hour (a
-#' score times hours), kWh, frame, megapixel-frame, GB, GB-day, node or job: `amount`, or volume `brackets` (a list of
-#' `from`, `to`, `amount`, in that unit) that price `each part` or, with `brackets_price: whole`, the whole quantity by
-#' the bracket it reaches; the `step` of its meter, its `rounding` (up, nearest, down), and what is `rounded`: each run,
-#' node or the job; the `activities` it counts, and the `hours` of the day (`days`, `from`, `to`) in which it counts
-#' them. `price` also has a `fixed` fee of a job, and a `minimum` of a job, `minimum_node`, `minimum_month`. `hires` are
-#' classes of machines (`hire`, `devices`, `cores`, `score`, `power`, `speed` beside the first class, `amount`,
-#' `at_once`); `tiers` service levels (`tier`, `nodes` at once, price `factor`, `wait` in the queue, and `quiet`:
-#' `hours` with a `wait` of their own). `release` says whether nodes are given back when `idle` or at the `end`, and
-#' `cap` what may be spent there (`amount`) before the site stops the job, `lag` after the meter has reached it.
-#' `billed` says whether `prepass`, `failed` and `aborted` frames are billed. `discounts` (`discount`, `percent` with
-#' its sign, `from` and `to` dates, `engine`, `tier`, `on` named charges), `balances` of yours there (`balance`, `kind`
-#' prepaid, starting, gift or earned; `amount`, `until`), used in their order, and `tax` (`tax`, `percent`, `included`
-#' in the prices or not). `community` has what such a farm asks: `earn` (a list of `device` and `amount` an hour),
+#' What it charges: `meter` (`rendering`, or `boot to release`); `price`, the main charge, and
+#' `charges`, a list of others, each with its name as `charge`. A charge is so much `per` node-hour,
+#' device-hour, core-hour, work-hour (a score times hours), kWh, frame, megapixel-frame, GB, GB-day,
+#' node or job: `amount`, or volume `brackets` (a list of `from`, `to`, `amount`, in that unit) that
+#' price `each part` or, with `brackets_price: whole`, the whole quantity by the bracket it reaches;
+#' the `step` of its meter, its `rounding` (up, nearest, down), and what is `rounded`: each run,
+#' node or the job; the `activities` it counts, and the `hours` of the day (`days`, `from`, `to`) in
+#' which it counts them. `price` also has a `fixed` fee of a job, and a `minimum` of a job,
+#' `minimum_node`, `minimum_month`. `hires` are classes of machines (`hire`, `devices`, `cores`,
+#' `score`, `power`, `speed` beside the first class, `amount`, `at_once`); `tiers` service levels
+#' (`tier`, `nodes` at once, price `factor`, `wait` in the queue, and `quiet`: `hours` with a `wait`
+#' of their own). `release` says whether nodes are given back when `idle` or at the `end`, and `cap`
+#' what may be spent there (`amount`) before the site stops the job, `lag` after the meter has
+#' reached it. `billed` says whether `prepass`, `failed` and `aborted` frames are billed.
+#' `discounts` (`discount`, `percent` with its sign, `from` and `to` dates, `engine`, `tier`, `on`
+#' named charges), `balances` of yours there (`balance`, `kind` prepaid, starting, gift or earned;
+#' `amount`, `until`), used in their order, and `tax` (`tax`, `percent`, `included` in the prices or
+#' not). `community` has what such a farm asks: `earn` (a list of `device` and `amount` an hour),
 #' `entry` balance, `queue`, `smallest_job`, `own_frames` free or charged.
 #'
 #' @param path A YAML file.
-#' @return A list of class `cp_site` with these fields; money as numbers of the card's currency, durations in seconds,
-#'   power in watts, link in bytes a second.
-#' @section Conditions: `clockpigeon_error_currency`, `clockpigeon_error_money`, `clockpigeon_error_unit`,
-#'   `clockpigeon_error_duration`, `clockpigeon_error_site`, and as for [read_shot()].
+#' @return A list of class `cp_site` with these fields; money as numbers of the card's currency,
+#'   durations in seconds, power in watts, link in bytes a second.
+#' @section Conditions: `clockpigeon_error_currency`, `clockpigeon_error_money`,
+#'   `clockpigeon_error_unit`, `clockpigeon_error_duration`, `clockpigeon_error_site`, and as for
+#'   [read_shot()].
 #' @examples
 #' read_site(demo_file("sites/saltmill.yaml"))
 #' @export
@@ -237,12 +250,14 @@ settle_site <- function(site, file) {
   at <- function(name) paste0(file, ", field `", name, "`")
   own_unit <- !site$currency %in% names(currency_digits)
   if (length(site$unit) && !own_unit) {
-    stop_input("site", paste0("is counted in ", site$currency, ", which needs no `unit`"), at("unit"), "Leave it out.")
+    stop_input("site", paste0("is counted in ", site$currency, ", which needs no `unit`"),
+               at("unit"), "Leave it out.")
   }
   site$read_on <- this_day()
   if (own_unit) site$unit <- first_of(site$unit, list(worth = NULL))
   site$price <- settle_charge(site$price, site$currency, at("price"))
-  site$charges <- Map(function(x, i) settle_charge(x, site$currency, paste0(at("charges"), "[", i, "]")),
+  site$charges <- Map(function(x, i)
+                      settle_charge(x, site$currency, paste0(at("charges"), "[", i, "]")),
                       site$charges, seq_along(site$charges))
   for (name in c("hires", "balances", "community", "cap")) {
     site[[name]] <- plain_money(site[[name]], site$currency, at(name))
@@ -251,18 +266,19 @@ settle_site <- function(site, file) {
     key <- sub("s$", "", name)
     named <- vapply(site[[name]], `[[`, "", key)
     if (anyDuplicated(named)) {
-      stop_input("site", paste0("has two called ", show_value(named[duplicated(named)][1])), at(name),
-                 "Give each its own name.")
+      stop_input("site", paste0("has two called ", show_value(named[duplicated(named)][1])),
+                 at(name), "Give each its own name.")
     }
   }
   if (length(site$service) && sum(lengths(site$service$token) > 0) != 1) {
-    stop_input("site", "says not where the token is", at("service"), "Write token: {env: NAME} or token: {file: PATH}.")
+    stop_input("site", "says not where the token is", at("service"),
+               "Write token: {env: NAME} or token: {file: PATH}.")
   }
   check_power(site, at)
   check_discounts(site, at)
   if (site$price$minimum_node > 0 && (length(site$price$brackets) > 1)) {
-    stop_input("site", "has brackets and a minimum of a node, which cannot be told apart by node", at("price"),
-               "Leave one out.")
+    stop_input("site", "has brackets and a minimum of a node, which cannot be told apart by node",
+               at("price"), "Leave one out.")
   }
   site
 }
@@ -291,4 +307,5 @@ check_discounts <- function(site, at) {
 }
 
 # Types of its fields.
-a_money <- function() field_type(money_field, text_schema(paste0(number_pattern, " ?[A-Za-z]{3}$"), "1.90 EUR"))
+a_money <- function()
+  field_type(money_field, text_schema(paste0(number_pattern, " ?[A-Za-z]{3}$"), "1.90 EUR"))

@@ -1,18 +1,23 @@
 # Timings as data: the columns checked, and CSV in and out.
 
-# Brings a data frame to the columns of a timing. Missing columns become NA; the words and types are checked.
+# Brings a data frame to the columns of a timing. Missing columns become NA; the words and types are
+# checked.
 as_timings <- function(x, where = argument("x")) {
-  if (!is.data.frame(x)) stop_input("type", paste("got", a_kind(x)), where, "Give a data frame of timings.")
+  if (!is.data.frame(x))
+    stop_input("type", paste("got", a_kind(x)), where, "Give a data frame of timings.")
   odd <- setdiff(names(x), names(timing_columns))
   if (length(odd)) {
     near <- closest(odd[1], names(timing_columns))
     stop_input("field", paste0("unknown column `", odd[1], "`"), where,
-               if (length(near)) paste0("Did you mean `", near, "`?") else "See ?timings for the columns of a timing.")
+               if (length(near)) paste0("Did you mean `", near, "`?") else
+               "See ?timings for the columns of a timing.")
   }
-  absent <- lapply(list(text = NA_character_, integer = NA_integer_, number = NA_real_, flag = NA), rep, nrow(x))
+  absent <- lapply(list(text = NA_character_, integer = NA_integer_, number = NA_real_, flag = NA),
+                   rep, nrow(x))
   out <- absent[timing_columns]
   names(out) <- names(timing_columns)
-  for (name in intersect(names(timing_columns), names(x))) out[[name]] <- timing_column(x[[name]], name, where)
+  for (name in intersect(names(timing_columns), names(x)))
+    out[[name]] <- timing_column(x[[name]], name, where)
   out <- as_table(out, class = "cp_timings")
   for (name in intersect(names(timing_words), names(x))) check_words(out[[name]], name, where)
   for (name in c("activity", "status", "kind")) {
@@ -21,22 +26,27 @@ as_timings <- function(x, where = argument("x")) {
                  paste0("Write ", either(timing_words[[name]]), "."))
     }
   }
-  for (name in c("wall_s", "load_s", "compute_s", "cpu_s", "peak_mem_mb", "samples_done", "work", "noise", "billed")) {
-    if (name %in% names(x) && !all(out[[name]] >= 0 & out[[name]] < Inf, na.rm = TRUE)) {
-      bad <- which(out[[name]] < 0 | is.infinite(out[[name]]))
-      stop_input("timing", paste0("row ", bad[1], " has ", name, " ", out[[name]][bad[1]]), where,
-                 "Write a number of at least 0, or leave it empty.")
-    }
-  }
+  for (name in c("wall_s", "load_s", "compute_s", "cpu_s", "peak_mem_mb", "samples_done", "work",
+                 "noise", "billed")) {
+                   if (name %in% names(x) &&
+                       !all(out[[name]] >= 0 & out[[name]] < Inf, na.rm = TRUE)) {
+                         bad <- which(out[[name]] < 0 | is.infinite(out[[name]]))
+                         stop_input("timing", paste0("row ", bad[1], " has ", name, " ",
+                                                     out[[name]][bad[1]]), where,
+                                    "Write a number of at least 0, or leave it empty.")
+                       }
+                 }
   out
 }
 
 timing_column <- function(value, name, where) {
   type <- timing_columns[[name]]
-  as <- switch(type, text = as.character, integer = as.numeric, number = as.numeric, flag = as.logical)
+  as <- switch(type, text = as.character, integer = as.numeric, number = as.numeric,
+               flag = as.logical)
   if (is.factor(value)) value <- as.character(value)
   if (is.character(value)) value <- blank_to_na(value)
-  if (typeof(value) == switch(type, text = "character", integer = "integer", number = "double", flag = "logical") &&
+  if (typeof(value) ==
+      switch(type, text = "character", integer = "integer", number = "double", flag = "logical") &&
         !is.object(value)) return(value)
   if (type == "number" && is.integer(value) && !is.object(value)) return(as.numeric(value))
   clean <- suppressWarnings(as(value))
@@ -44,9 +54,10 @@ timing_column <- function(value, name, where) {
   if (type == "integer") odd <- odd | (!is.na(clean) & (clean != round(clean) | abs(clean) >= 2^31))
   bad <- which(odd)
   if (length(bad)) {
-    stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])), where,
-               paste0("Write ", c(integer = "a whole number", number = "a number", flag = "TRUE or FALSE",
-                                  text = "a text")[[type]], ", or leave it empty."))
+    stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])),
+               where, paste0("Write ", c(integer = "a whole number", number = "a number",
+                                         flag = "TRUE or FALSE", text = "a text")[[type]],
+                             ", or leave it empty."))
   }
   if (type == "integer") as.integer(clean) else clean
 }
@@ -55,8 +66,8 @@ check_words <- function(value, name, where) {
   odd <- setdiff(unique(value), c(timing_words[[name]], NA))
   if (length(odd)) {
     bad <- which(value %in% odd)
-    stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])), where,
-               paste0("Write ", either(timing_words[[name]]), "."))
+    stop_input("timing", paste0("row ", bad[1], " has ", name, " ", show_value(value[bad[1]])),
+               where, paste0("Write ", either(timing_words[[name]]), "."))
   }
   invisible(value)
 }
@@ -69,8 +80,8 @@ read_timings_csv <- function(path) {
 
 #' Example timings
 #'
-#' The sample evidence of the demo project: invented trial frames of two GPU engines in two versions each, on four
-#' devices, at two limits, and on three sites. Every row says so in its `note`.
+#' The sample evidence of the demo project: invented trial frames of two GPU engines in two versions
+#' each, on four devices, at two limits, and on three sites. Every row says so in its `note`.
 #'
 #' @return A tibble of timings.
 #' @examples

@@ -1,7 +1,8 @@
-# Types of fields: how a value is read, what its JSON Schema is, and what stands in where it is absent. A format is a
-# list of field()s of these types.
+# Types of fields: how a value is read, what its JSON Schema is, and what stands in where it is
+# absent. A format is a list of field()s of these types.
 
-# `read(value, where)` checks the raw value and returns the clean one; `schema` is a list, or a function that makes it.
+# `read(value, where)` checks the raw value and returns the clean one; `schema` is a list, or a
+# function that makes it.
 field_type <- function(read, schema = structure(list(), names = character()), default = NULL) {
   list(read = read, schema = schema, default = default)
 }
@@ -23,7 +24,8 @@ record_of <- function(fields, filled = FALSE) {
 records_of <- function(fields) {
   field_type(function(x, where) {
     if (!is.list(x) || !length(x) || !is.null(names(x))) {
-      stop_input("type", paste("got", show_value(x)), where, "Write a list, each entry behind a dash.")
+      stop_input("type", paste("got", show_value(x)), where,
+                 "Write a list, each entry behind a dash.")
     }
     lapply(seq_along(x), function(i) check_fields(x[[i]], fields, paste0(where, "[", i, "]")))
   }, function() list_schema(record_schema(fields)))
@@ -68,7 +70,8 @@ one_of <- function(...) {
 
 words_of <- function(words) {
   field_type(function(x, where) {
-    vapply(check_texts(x, where), check_choice, "", where = where, choices = words, USE.NAMES = FALSE)
+    vapply(check_texts(x, where), check_choice, "", where = where, choices = words,
+           USE.NAMES = FALSE)
   }, one_or_list(list(enum = I(words))))
 }
 
@@ -90,8 +93,8 @@ a_duration <- function() {
 
 no_time <- list(median_s = 0, p90_s = 0)
 
-# A time that varies, given as its median and its 90 % point (kept as the log-normal that has them), as one duration, or
-# as none.
+# A time that varies, given as its median and its 90 % point (kept as the log-normal that has them),
+# as one duration, or as none.
 varying_field <- function(x, where) {
   if (identical(x, "none")) return(list(median_s = 0, p90_s = 0))
   if (!is.list(x)) {
@@ -112,24 +115,29 @@ varying_points <- function() {
 
 a_varying <- function() {
   field_type(varying_field, function() {
-    list(anyOf = list(list(const = "none"), text_schema(examples = "5 min"), record_schema(varying_points())))
+    list(anyOf = list(list(const = "none"), text_schema(examples = "5 min"),
+                      record_schema(varying_points())))
   })
 }
 
-a_percent <- function() field_type(percent_field, text_schema(paste0(number_pattern, " ?%$"), "20 %"))
+a_percent <- function()
+  field_type(percent_field, text_schema(paste0(number_pattern, " ?%$"), "20 %"))
 a_date <- function() field_type(date_field, text_schema("^[0-9]{4}-[0-9]{2}-[0-9]{2}$"))
 a_past_date <- function() field_type(past_date, text_schema("^[0-9]{4}-[0-9]{2}-[0-9]{2}$"))
 a_zone <- function() field_type(zone_field, text_schema(examples = "Europe/Lisbon"))
 a_version <- function() {
-  field_type(function(x, where) check_text(version_field(x, where), where), text_schema(examples = "4.2"))
+  field_type(function(x, where) check_text(version_field(x, where), where),
+             text_schema(examples = "4.2"))
 }
 some_versions <- function() field_type(version_field, version_schema())
 versions_by_name <- function() {
-  field_type(named_versions, list(anyOf = list(one_or_list(text_schema()), mapping_schema(version_schema()))))
+  field_type(named_versions,
+             list(anyOf = list(one_or_list(text_schema()), mapping_schema(version_schema()))))
 }
 a_frame_set <- function() {
-  field_type(frames_field, list(anyOf = list(list(type = "integer"), text_schema(examples = "1-240 by 10"),
-                                             list_schema(list(type = "integer")))))
+  field_type(frames_field,
+             list(anyOf = list(list(type = "integer"), text_schema(examples = "1-240 by 10"),
+                               list_schema(list(type = "integer")))))
 }
 a_size <- function() field_type(parse_size, text_schema(examples = c("80 MB", "32 GiB")))
 # A size that may be nothing.
@@ -149,8 +157,8 @@ some_resolutions <- function() {
 a_currency <- function() field_type(check_currency, text_schema("^[A-Z]{3}$", "EUR"))
 a_deadline <- function() field_type(deadline_field, text_schema(examples = c("fri 18:00", "30 h")))
 
-# Columns of ours, by name, as those of a foreign table, or arithmetic of them. `like`: an entry, to tell how it is
-# written.
+# Columns of ours, by name, as those of a foreign table, or arithmetic of them. `like`: an entry, to
+# tell how it is written.
 a_column_map <- function(columns, like) {
   read <- function(x, where) {
     if (!is.list(x) || is.null(names(x))) {

@@ -1,9 +1,9 @@
 # Walking a folder: each file is listed once, even where links form loops.
 
-# Files under a folder: `path` (relative), `bytes`, `changed` (seconds since 1970), `readable`. A link to a folder that
-# was already walked is not followed, nor one that leads outside; `loops` and `outside` name such links. Files and
-# folders whose names are not UTF-8 are not looked into; `odd` names them, their bytes in angle brackets. Stops with the
-# `most`-th file.
+# Files under a folder: `path` (relative), `bytes`, `changed` (seconds since 1970), `readable`. A
+# link to a folder that was already walked is not followed, nor one that leads outside; `loops` and
+# `outside` name such links. Files and folders whose names are not UTF-8 are not looked into; `odd`
+# names them, their bytes in angle brackets. Stops with the `most`-th file.
 walk_folder <- function(folder, most = 1e6) {
   folder <- real_path(folder)
   waiting <- ""
@@ -26,7 +26,8 @@ walk_folder <- function(folder, most = 1e6) {
     names <- list.files(full, all.files = TRUE, no.. = TRUE)
     strange <- !validUTF8(names)
     prefix <- if (nzchar(here)) paste0(here, "/") else ""
-    if (any(strange)) odd <- c(odd, paste0(prefix, iconv(names[strange], "UTF-8", "UTF-8", sub = "byte")))
+    if (any(strange))
+      odd <- c(odd, paste0(prefix, iconv(names[strange], "UTF-8", "UTF-8", sub = "byte")))
     names <- names[!strange]
     if (!length(names)) next
     inside <- paste0(prefix, names)

@@ -1,13 +1,15 @@
 # The form of a ledger: its tables, and how a ledger of an older form is carried over.
 
-# 1: timings, plans, imports, corrections, judgements. 2: jobs, events, bill lines and forecasts; timings have `job`,
-# `cost_basis` and `work`. 3: imports know their rows, and can be withdrawn. 4: events have `shot`, `seconds`, `amount`.
-# 5: bill lines have `kind`, `price`, `node`, `shot`, `frames`; outcomes. 6: edits. 7: indexes, archives.
+# 1: timings, plans, imports, corrections, judgements. 2: jobs, events, bill lines and forecasts;
+# timings have `job`, `cost_basis` and `work`. 3: imports know their rows, and can be withdrawn. 4:
+# events have `shot`, `seconds`, `amount`. 5: bill lines have `kind`, `price`, `node`, `shot`,
+# `frames`; outcomes. 6: edits. 7: indexes, archives.
 ledger_form <- 7L
 ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database this is
 
-# Makes the tables of a new ledger, and carries an older one over: what it lacks is added, in one transaction, after a
-# copy was put beside it. Returns the path of the copy, or NULL when nothing was carried over.
+# Makes the tables of a new ledger, and carries an older one over: what it lacks is added, in one
+# transaction, after a copy was put beside it. Returns the path of the copy, or NULL when nothing
+# was carried over.
 bring_to_form <- function(con, where) {
   if (is_of_form(con)) return(NULL)
   new <- form_of(con) == 0
@@ -42,12 +44,15 @@ columns_of <- function(con, table) if (DBI::dbExistsTable(con, table)) DBI::dbLi
 
 add_columns <- function(con) {
   add <- function(table, name, type) {
-    type <- if (on_server(con)) sub("REAL", "DOUBLE PRECISION", column_types[[type]]) else column_types[[type]]
+    type <- if (on_server(con)) sub("REAL", "DOUBLE PRECISION", column_types[[type]]) else
+      column_types[[type]]
     DBI::dbExecute(con, sprintf("ALTER TABLE %s ADD COLUMN \"%s\" %s", table, name, type))
   }
   if (DBI::dbExistsTable(con, "events")) {
-    for (name in setdiff(names(event_types), columns_of(con, "events"))) add("events", name, event_types[[name]])
-    for (name in setdiff(names(line_types), columns_of(con, "lines"))) add("lines", name, line_types[[name]])
+    for (name in setdiff(names(event_types), columns_of(con, "events")))
+      add("events", name, event_types[[name]])
+    for (name in setdiff(names(line_types), columns_of(con, "lines")))
+      add("lines", name, line_types[[name]])
   }
   if (!DBI::dbExistsTable(con, "runs")) return()
   for (name in lacking_columns(con)) add("runs", name, timing_columns[[name]])
@@ -71,48 +76,58 @@ copy_beside <- function(con, where) {
 }
 
 # The tables of a ledger, each after those that it speaks of.
-ledger_parts <- c("settings", "runs", "plans", "blocks", "machines", "imports", "import_turns", "corrections",
-                  "judgements", "edits", "archives", "jobs", "events", "lines", "forecasts", "outcomes")
+ledger_parts <- c("settings", "runs", "plans", "blocks", "machines", "imports", "import_turns",
+                  "corrections", "judgements", "edits", "archives", "jobs", "events", "lines",
+                  "forecasts", "outcomes")
 
 column_types <- c(text = "TEXT", integer = "INTEGER", number = "REAL", flag = "INTEGER")
 
-# A timing is a row of `runs`, and its setting a row of `settings`, which many runs share: half the size, and what is to
-# be compared is found by one number a row. The view `timings` shows them together, as everything else reads them.
-# Ids of runs have no index, which would take a quarter of the time of a large import: those made here are new by how
-# they are made, and those given are looked up first (check_new_ids()).
+# A timing is a row of `runs`, and its setting a row of `settings`, which many runs share: half the
+# size, and what is to be compared is found by one number a row. The view `timings` shows them
+# together, as everything else reads them. Ids of runs have no index, which would take a quarter of
+# the time of a large import: those made here are new by how they are made, and those given are
+# looked up first (check_new_ids()).
 ledger_tables <- function(server = FALSE) {
-  typed <- function(columns) paste0("\"", columns, "\" ", column_types[timing_columns[columns]], collapse = ", ")
+  typed <- function(columns)
+    paste0("\"", columns, "\" ", column_types[timing_columns[columns]], collapse = ", ")
   own <- setdiff(names(timing_columns), c("id", setting_columns))
-  shown <- paste0(ifelse(names(timing_columns) %in% setting_columns, "s.", "r."), "\"", names(timing_columns), "\"",
-                  collapse = ", ")
+  shown <- paste0(ifelse(names(timing_columns) %in% setting_columns, "s.", "r."), "\"",
+                  names(timing_columns), "\"", collapse = ", ")
   refuse <- "BEGIN SELECT RAISE(ABORT, 'the ledger is append only'); END"
   changes <- c("UPDATE", "DELETE")
   frozen <- function(table, when = "BEFORE", change = changes) {
-    sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s %s %s ON %s %s", table, tolower(change), when, change, table, refuse)
+    sprintf("CREATE TRIGGER IF NOT EXISTS %s_no_%s %s %s ON %s %s", table, tolower(change), when,
+            change, table, refuse)
   }
   view <- paste("VIEW", if (!server) "IF NOT EXISTS", "timings AS SELECT r.rowid AS place,", shown,
                 "FROM runs r JOIN settings s ON s.setting = r.setting")
   tables <- c(
     paste0("CREATE TABLE IF NOT EXISTS settings (setting INTEGER PRIMARY KEY, key TEXT UNIQUE, ",
            typed(setting_columns), ")"),
-    paste0("CREATE TABLE IF NOT EXISTS runs (id TEXT NOT NULL, setting INTEGER NOT NULL, ", typed(own), ")"),
+    paste0("CREATE TABLE IF NOT EXISTS runs (id TEXT NOT NULL, setting INTEGER NOT NULL, ",
+           typed(own), ")"),
     "CREATE TABLE IF NOT EXISTS plans (id TEXT PRIMARY KEY, made_at TEXT, name TEXT, seed INTEGER, options TEXT)",
     "CREATE TABLE IF NOT EXISTS blocks (plan_id TEXT, block INTEGER, trials TEXT, PRIMARY KEY (plan_id, block))",
     "CREATE TABLE IF NOT EXISTS machines (id TEXT PRIMARY KEY, facts TEXT)",
     "CREATE TABLE IF NOT EXISTS imports (mark TEXT PRIMARY KEY, path TEXT, imported_at TEXT, timings INTEGER)",
-    paste("CREATE TABLE IF NOT EXISTS import_turns (turn INTEGER PRIMARY KEY, mark TEXT NOT NULL, first_row INTEGER,",
-          "last_row INTEGER, withdrawn INTEGER NOT NULL, at TEXT)"),
+    paste(
+      "CREATE TABLE IF NOT EXISTS import_turns (turn INTEGER PRIMARY KEY, mark TEXT NOT NULL, first_row INTEGER,",
+      "last_row INTEGER, withdrawn INTEGER NOT NULL, at TEXT)"),
     "CREATE TABLE IF NOT EXISTS corrections (old_id TEXT PRIMARY KEY, new_id TEXT NOT NULL)",
-    paste("CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER, tile INTEGER,",
-          "samples REAL, noise REAL, accepted INTEGER)"),
+    paste(
+      "CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER, tile INTEGER,",
+      "samples REAL, noise REAL, accepted INTEGER)"),
     "CREATE TABLE IF NOT EXISTS edits (made_at TEXT, by TEXT, file TEXT NOT NULL, change TEXT NOT NULL)",
-    paste("CREATE TABLE IF NOT EXISTS archives (file TEXT PRIMARY KEY, folder TEXT, hash TEXT NOT NULL, made_at TEXT,",
-          "by TEXT, timings INTEGER NOT NULL, first_at TEXT, last_at TEXT)"),
+    paste(
+      "CREATE TABLE IF NOT EXISTS archives (file TEXT PRIMARY KEY, folder TEXT, hash TEXT NOT NULL, made_at TEXT,",
+      "by TEXT, timings INTEGER NOT NULL, first_at TEXT, last_at TEXT)"),
     job_tables()
   )
   if (server) {
-    return(c(server_tables(tables), paste("CREATE OR REPLACE", view), ledger_indexes(), server_view_triggers,
-             sprintf("INSERT INTO ledger_forms (form, mark) VALUES (%d, %d)", ledger_form, ledger_mark)))
+    return(c(server_tables(tables), paste("CREATE OR REPLACE", view), ledger_indexes(),
+             server_view_triggers,
+             sprintf("INSERT INTO ledger_forms (form, mark) VALUES (%d, %d)", ledger_form,
+                     ledger_mark)))
   }
   c(
     tables, paste("CREATE", view), ledger_indexes(), unlist(lapply(ledger_parts, frozen)),
@@ -121,7 +136,8 @@ ledger_tables <- function(server = FALSE) {
   )
 }
 
-# What is looked for in a long history. Most rows have no plan, job or output, and most events are of frames.
+# What is looked for in a long history. Most rows have no plan, job or output, and most events are
+# of frames.
 ledger_indexes <- function() {
   paste("CREATE", c(
     "UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE plan_id IS NOT NULL",
@@ -135,34 +151,41 @@ ledger_indexes <- function() {
 # Events that tell of a job as a whole; as SQL, which the index's own words must be.
 of_whole_job <- "what IN ('placed', 'sent', 'claim', 'paused', 'resumed', 'stopped')"
 
-# The columns of an event: where, what, when; `seconds` of the run it tells of, `amount` of money or of seconds that are
-# said to be left.
-event_types <- c(time = "text", place = "text", node = "text", shot = "text", frame = "integer", piece = "text",
-                 what = "text", seconds = "number", amount = "number", detail = "text", source = "text", key = "text")
+# The columns of an event: where, what, when; `seconds` of the run it tells of, `amount` of money or
+# of seconds that are said to be left.
+event_types <- c(time = "text", place = "text", node = "text", shot = "text", frame = "integer",
+                 piece = "text", what = "text", seconds = "number", amount = "number",
+                 detail = "text", source = "text", key = "text")
 
-# A line of a bill: `kind` as read_bill() has it, `basis` (`billed`, or `priced` by the card), `source` (the file, or
-# the id of the job at the site), `frames` as numbers.
-line_types <- c(site = "text", kind = "text", item = "text", began = "text", ended = "text", quantity = "number",
-                unit = "text", price = "number", amount = "number", currency = "text", node = "text", shot = "text",
-                frames = "text", basis = "text", source = "text", key = "text")
+# A line of a bill: `kind` as read_bill() has it, `basis` (`billed`, or `priced` by the card),
+# `source` (the file, or the id of the job at the site), `frames` as numbers.
+line_types <- c(site = "text", kind = "text", item = "text", began = "text", ended = "text",
+                quantity = "number", unit = "text", price = "number", amount = "number",
+                currency = "text", node = "text", shot = "text", frames = "text", basis = "text",
+                source = "text", key = "text")
 
 # A job's name is its own whatever its case; a key makes a repeated event or line harmless.
 job_tables <- function() {
   c(
-    paste("CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE COLLATE NOCASE,",
-          "made_at TEXT, by TEXT, question TEXT, shots TEXT, scenario TEXT, decision TEXT)"),
+    paste(
+      "CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE COLLATE NOCASE,",
+      "made_at TEXT, by TEXT, question TEXT, shots TEXT, scenario TEXT, decision TEXT)"),
     paste0("CREATE TABLE IF NOT EXISTS events (sequence INTEGER PRIMARY KEY, job TEXT NOT NULL, ",
            paste0(names(event_types), " ", column_types[event_types],
-                  ifelse(names(event_types) %in% c("time", "what", "key"), " NOT NULL", ""), collapse = ", "),
+                  ifelse(names(event_types) %in% c("time", "what", "key"), " NOT NULL", ""),
+                  collapse = ", "),
            ", UNIQUE (job, key))"),
     paste0("CREATE TABLE IF NOT EXISTS lines (job TEXT NOT NULL, ",
            paste0(names(line_types), " ", column_types[line_types],
-                  ifelse(names(line_types) == "key", " NOT NULL", ""), collapse = ", "), ", UNIQUE (job, key))"),
-    paste("CREATE TABLE IF NOT EXISTS forecasts (job TEXT NOT NULL, made_at TEXT, stage TEXT, option TEXT, what TEXT,",
-          "draws INTEGER, seed INTEGER, ", paste0(forecast_points(), " REAL", collapse = ", "), ")"),
-    paste("CREATE TABLE IF NOT EXISTS outcomes (job TEXT NOT NULL, made_at TEXT, site TEXT, tier TEXT, evidence TEXT,",
-          "what TEXT, actual REAL, count REAL, ", paste0(forecast_points(), " REAL", collapse = ", "),
-          ", key TEXT NOT NULL, UNIQUE (job, key))")
+                  ifelse(names(line_types) == "key", " NOT NULL", ""), collapse = ", "),
+           ", UNIQUE (job, key))"),
+    paste(
+      "CREATE TABLE IF NOT EXISTS forecasts (job TEXT NOT NULL, made_at TEXT, stage TEXT, option TEXT, what TEXT,",
+      "draws INTEGER, seed INTEGER, ", paste0(forecast_points(), " REAL", collapse = ", "), ")"),
+    paste(
+      "CREATE TABLE IF NOT EXISTS outcomes (job TEXT NOT NULL, made_at TEXT, site TEXT, tier TEXT, evidence TEXT,",
+      "what TEXT, actual REAL, count REAL, ", paste0(forecast_points(), " REAL", collapse = ", "),
+      ", key TEXT NOT NULL, UNIQUE (job, key))")
   )
 }
 
@@ -170,7 +193,8 @@ job_tables <- function() {
 forecast_probs <- c(0.01, 0.05, 0.1, 0.25, 0.5, 0.75, 0.9, 0.95, 0.99)
 forecast_points <- function() sprintf("p%02d", round(100 * forecast_probs))
 
-# One transaction, taken for writing from its start: two writers wait for each other, and none is lost.
+# One transaction, taken for writing from its start: two writers wait for each other, and none is
+# lost.
 write_ledger <- function(con, change) {
   if (on_server(con)) return(write_server(con, change))
   DBI::dbExecute(con, "BEGIN IMMEDIATE")

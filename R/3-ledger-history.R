@@ -1,14 +1,16 @@
 # What is asked of all timings of a ledger, however many there are.
 
-# The timings that a question about some scenes takes: all of these scenes, of very many the newest of each setting; and
-# of the others the newest `most`, which are enough to tell rigs apart and what shots are like.
+# The timings that a question about some scenes takes: all of these scenes, of very many the newest
+# of each setting; and of the others the newest `most`, which are enough to tell rigs apart and what
+# shots are like.
 timings_near <- function(ledger, scenes, most = 20000) {
   since <- last_run(ledger_connection(ledger)) - most
   rows <- from_all_parts(ledger, function(part) near_here(part, scenes, since, 3 * most))
   as_table(rows[names(timing_columns)], class = "cp_timings")
 }
 
-# The same of one part: at most about `most` of the scenes, and what stands behind the place `since`.
+# The same of one part: at most about `most` of the scenes, and what stands behind the place
+# `since`.
 near_here <- function(part, scenes, since, most) {
   if (since <= 0) return(select_here(part, NULL, list()))
   of_scenes <- "scene IN (SELECT value FROM json_each(?))"
@@ -16,8 +18,9 @@ near_here <- function(part, scenes, since, most) {
   most <- most_of_part(part, most)
   newest <- newest_runs(ledger_connection(part), of_scenes, scenes, most, most)
   if (is.null(newest)) {
-    newest <- list(with = "", from = paste("FROM runs WHERE runs.setting IN (SELECT setting FROM settings WHERE",
-                                           of_scenes, ")"), params = scenes)
+    newest <- list(with = "", from =
+                   paste("FROM runs WHERE runs.setting IN (SELECT setting FROM settings WHERE",
+                         of_scenes, ")"), params = scenes)
   }
   select_places(part, newest, sprintf("SELECT rowid FROM runs WHERE rowid > %.0f UNION ", since))
 }
@@ -32,24 +35,26 @@ newest_timings <- function(ledger, most = 200000) {
   as_table(rows[names(timing_columns)], class = "cp_timings")
 }
 
-# The timings that are among those of newest_runs(); `beside`: SQL of more places. A server looks each of an array up,
-# where it would read all rows to join them.
+# The timings that are among those of newest_runs(); `beside`: SQL of more places. A server looks
+# each of an array up, where it would read all rows to join them.
 select_places <- function(part, newest, beside = "") {
   among <- if (on_server(ledger_connection(part))) "place = ANY (ARRAY(%s %sSELECT runs.rowid %s))"
            else "place IN (%s %sSELECT runs.rowid %s)"
   select_here(part, sprintf(among, newest$with, beside, newest$from), newest$params)
 }
 
-# The last timings that came, to be looked at one by one; how many `older` ones there are is an attribute, a text, where
-# there are any.
+# The last timings that came, to be looked at one by one; how many `older` ones there are is an
+# attribute, a text, where there are any.
 last_timings <- function(ledger, most = 200000) {
   last <- last_run(ledger_connection(ledger))
   if (last <= most) return(timings(ledger))
-  structure(select_timings(ledger, "place > ?", list(last - most)), older = whole_number(last - most))
+  structure(select_timings(ledger, "place > ?", list(last - most)),
+            older = whole_number(last - most))
 }
 
 # All nodes that the ledger has a timing of.
 seen_nodes <- function(ledger) {
   # Settings stay when their timings are taken out.
-  ask_rows(ledger_connection(ledger), "SELECT DISTINCT node FROM settings WHERE node IS NOT NULL")[["node"]]
+  ask_rows(ledger_connection(ledger),
+           "SELECT DISTINCT node FROM settings WHERE node IS NOT NULL")[["node"]]
 }

@@ -1,7 +1,7 @@
 # Jobs: each has a name, what was decided, what happened to it, what it cost, and what was promised.
 
-# Adds a job and the forecasts that were made for it, in one transaction; returns its id. `job`: a list with `name` and
-# any of the table's columns, texts.
+# Adds a job and the forecasts that were made for it, in one transaction; returns its id. `job`: a
+# list with `name` and any of the table's columns, texts.
 add_job <- function(ledger, job, forecasts = NULL) {
   con <- ledger_connection(ledger)
   name <- check_job_name(job$name, argument("name"))
@@ -10,12 +10,14 @@ add_job <- function(ledger, job, forecasts = NULL) {
     taken <- ask_rows(con, "SELECT name FROM jobs")[["name"]]
     findings <- name_findings(name, taken)
     if (length(findings)) {
-      stop_input("job", paste0("the name ", show_value(name), " ", findings$what), argument("name"), findings$instead)
+      stop_input("job", paste0("the name ", show_value(name), " ", findings$what), argument("name"),
+                 findings$instead)
     }
     row <- c(list(id = id), Filter(length, job))
     if (is.null(row$made_at)) row$made_at <- utc_now()
     insert_rows(con, "jobs", row)
-    if (NROW(forecasts)) insert_rows(con, "forecasts", c(list(job = rep(id, nrow(forecasts))), as.list(forecasts)))
+    if (NROW(forecasts))
+      insert_rows(con, "forecasts", c(list(job = rep(id, nrow(forecasts))), as.list(forecasts)))
   })
   id
 }
@@ -23,23 +25,25 @@ add_job <- function(ledger, job, forecasts = NULL) {
 # Letters, digits and - _ . : a name becomes part of file names and of what is typed.
 check_job_name <- function(x, where) {
   if (!grepl("^[A-Za-z0-9][A-Za-z0-9._-]*$", check_text(x, where))) {
-    stop_input("job", paste("got", show_value(x)), where, "Write letters, digits, and . _ - between them.")
+    stop_input("job", paste("got", show_value(x)), where,
+               "Write letters, digits, and . _ - between them.")
   }
   check_name(x, where)
 }
 
 #' Jobs of a ledger
 #'
-#' A job has a name of its own, whatever its case. It is written down with [record_job()] when it is decided, or taken
-#' in from a list of jobs that were placed before (`clockpigeon import jobs.csv`: a column `job`, and `site`, `date` and
-#' `state` where they are known).
+#' A job has a name of its own, whatever its case. It is written down with [record_job()] when it is
+#' decided, or taken in from a list of jobs that were placed before (`clockpigeon import jobs.csv`:
+#' a column `job`, and `site`, `date` and `state` where they are known).
 #'
 #' @param ledger A ledger from [open_ledger()].
-#' @return `jobs()`: a tibble, one row a job, in the order they were written down: `name`, `made_at` (UTC), `by`, `pick`
-#'   (the option that was chosen, or the site of a job that was taken in), `events` (how many there are), `id`.
-#'   `job_events()`: a tibble, one row an event in the order they came: `sequence`, `job` (its name), `time` (UTC),
-#'   `place`, `node`, `shot`, `frame`, `piece`, `what`, `seconds` (of the run that it tells of), `amount` (of money, or
-#'   of seconds that are said to be left), `detail`, `source`, `key`.
+#' @return `jobs()`: a tibble, one row a job, in the order they were written down: `name`, `made_at`
+#'   (UTC), `by`, `pick` (the option that was chosen, or the site of a job that was taken in),
+#'   `events` (how many there are), `id`. `job_events()`: a tibble, one row an event in the order
+#'   they came: `sequence`, `job` (its name), `time` (UTC), `place`, `node`, `shot`, `frame`,
+#'   `piece`, `what`, `seconds` (of the run that it tells of), `amount` (of money, or of seconds
+#'   that are said to be left), `detail`, `source`, `key`.
 #' @section Conditions: `clockpigeon_error_job` for a name that no job has.
 #' @examples
 #' ledger <- open_ledger(":memory:")
@@ -53,8 +57,8 @@ check_job_name <- function(x, where) {
 #' @export
 jobs <- function(ledger) {
   con <- ledger_connection(ledger)
-  empty <- data.frame(name = character(), made_at = character(), by = character(), pick = character(),
-                      events = integer(), id = character())
+  empty <- data.frame(name = character(), made_at = character(), by = character(),
+                      pick = character(), events = integer(), id = character())
   if (!DBI::dbExistsTable(con, "jobs")) return(as_table(empty))
   rows <- ask_rows(con, paste(
     "SELECT j.name, j.made_at, j.by, json_extract(j.decision, '$.pick') AS pick,",
@@ -74,7 +78,8 @@ job_id <- function(ledger, name, where = argument("job")) {
   if (!length(id)) {
     near <- closest(check_text(name, where), jobs(ledger)[["name"]])
     stop_input("job", paste("no job is called", show_value(name)), where,
-               if (length(near)) paste0("Did you mean ", near, "?") else "clockpigeon jobs lists them.")
+               if (length(near)) paste0("Did you mean ", near, "?") else
+               "clockpigeon jobs lists them.")
   }
   id
 }
@@ -86,7 +91,8 @@ job_events <- function(ledger, job) {
   con <- ledger_connection(ledger)
   # A ledger of an older form, read only, lacks some.
   there <- intersect(names(event_types), columns_of(con, "events"))
-  rows <- ask_rows(con, paste("SELECT e.sequence, j.name AS job,", paste0("e.", there, collapse = ", "),
+  rows <- ask_rows(con, paste("SELECT e.sequence, j.name AS job,",
+                              paste0("e.", there, collapse = ", "),
                                      "FROM events e JOIN jobs j ON j.id = e.job WHERE e.job = ? ORDER BY e.sequence"),
                           params = list(job_id(ledger, job)))
   rows <- cbind(rows[c("sequence", "job")], all_columns(rows[there], names(event_types)))
@@ -95,7 +101,8 @@ job_events <- function(ledger, job) {
   as_table(rows)
 }
 
-# Jobs that were placed, in the order in which they were; not those that were stopped, unless it is asked for.
+# Jobs that were placed, in the order in which they were; not those that were stopped, unless it is
+# asked for.
 placed_jobs <- function(ledger, stopped = FALSE) {
   con <- ledger_connection(ledger)
   if (!DBI::dbExistsTable(con, "events")) return(character())
@@ -103,7 +110,8 @@ placed_jobs <- function(ledger, stopped = FALSE) {
     "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE", paste0("e.", of_whole_job),
     "AND e.what IN ('placed', 'stopped') GROUP BY j.id",
     "HAVING max(CASE WHEN e.what = 'placed' THEN 1 ELSE 0 END) = 1",
-    if (!stopped) "AND max(CASE WHEN e.what = 'stopped' THEN 1 ELSE 0 END) = 0", "ORDER BY min(e.sequence)"
+    if (!stopped) "AND max(CASE WHEN e.what = 'stopped' THEN 1 ELSE 0 END) = 0",
+    "ORDER BY min(e.sequence)"
   ))[["name"]]
 }
 
@@ -114,9 +122,10 @@ job_orders <- function(ledger, job) {
   ), params = list(job_id(ledger, job)))[["what"]]
 }
 
-# `events`: A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`, `shot`, `frame`,
-#   `piece`, `seconds`, `amount`, `detail`, `source` and `key`. An event whose key the job has already adds nothing: by
-#   default the key is made of all other columns.
+# `events`: A data frame with `what` and any of `time` (UTC; now when absent), `place`, `node`,
+# `shot`, `frame`,
+#   `piece`, `seconds`, `amount`, `detail`, `source` and `key`. An event whose key the job has
+#   already adds nothing: by default the key is made of all other columns.
 # Returns how many events were new.
 add_events <- function(ledger, job, events) {
   check_columns(events, argument("events"), "what")
@@ -128,8 +137,9 @@ add_events <- function(ledger, job, events) {
   }
   rows <- all_columns(as_frame(events), columns)
   bad <- which(is.na(rows[["what"]]) | !nzchar(rows[["what"]]))
-  if (length(bad)) stop_input("event", paste("row", bad[1], "says not what happened"), argument("events"),
-                              "Write `what`.")
+  if (length(bad))
+    stop_input("event", paste("row", bad[1], "says not what happened"), argument("events"),
+               "Write `what`.")
   rows[["time"]][is.na(rows[["time"]])] <- utc_now()
   rows[["key"]] <- ifelse(is.na(rows[["key"]]), row_key(rows, setdiff(columns, c("key", "detail"))),
                           rows[["key"]])
@@ -143,11 +153,13 @@ events_again <- function(ledger) function(rows, job) {
 }
 
 # Rows of a job, by its name, as the tables have them.
-job_rows <- function(ledger, job, rows) c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows))
+job_rows <- function(ledger, job, rows)
+  c(list(job = rep(job_id(ledger, job), nrow(rows))), as.list(rows))
 
 # Rows of a table with keys: those whose key is there add nothing. Returns how many were new.
 insert_once <- function(con, table, rows) {
-  changes <- function() if (on_server(con)) 0 else DBI::dbGetQuery(con, "SELECT total_changes()")[[1]]
+  changes <- function() if (on_server(con)) 0 else
+    DBI::dbGetQuery(con, "SELECT total_changes()")[[1]]
   new <- 0
   write_ledger(con, function() {
     before <- changes()
@@ -170,28 +182,34 @@ job_charges <- function(ledger, job) {
   # A ledger of an older form, read only, lacks some.
   rows <- all_columns(rows, names(line_types))
   for (name in names(line_types)) {
-    rows[[name]] <- if (line_types[[name]] == "number") as.numeric(rows[[name]]) else as.character(rows[[name]])
+    rows[[name]] <- if (line_types[[name]] == "number") as.numeric(rows[[name]]) else
+      as.character(rows[[name]])
   }
   rows[["kind"]][is.na(rows[["kind"]])] <- "usage"
   rows
 }
 
-# What became of a job, by site: `site`, `tier`, `evidence` (of its speed), `what`, `actual`, `count` (of what it was
-# made), quantiles of its forecast as the columns of forecast_points(), `key`.
+# What became of a job, by site: `site`, `tier`, `evidence` (of its speed), `what`, `actual`,
+# `count` (of what it was made), quantiles of its forecast as the columns of forecast_points(),
+# `key`.
 add_outcomes <- function(ledger, job, rows) {
   con <- ledger_connection(ledger)
-  columns <- c("made_at", "site", "tier", "evidence", "what", "actual", "count", forecast_points(), "key")
+  columns <- c("made_at", "site", "tier", "evidence", "what", "actual", "count", forecast_points(),
+               "key")
   rows <- all_columns(as_frame(rows), columns)
   insert_once(con, "outcomes", job_rows(ledger, job, rows))
 }
 
-# All outcomes, in the order in which they became known: `job` (its name) and the columns of add_outcomes().
+# All outcomes, in the order in which they became known: `job` (its name) and the columns of
+# add_outcomes().
 job_outcomes <- function(ledger) {
   con <- ledger_connection(ledger)
   if (!DBI::dbExistsTable(con, "outcomes")) return(NULL)
-  ask_rows(con, paste("SELECT j.name AS job, o.made_at, o.site, o.tier, o.evidence, o.what, o.actual, o.count,",
-                             paste0("o.", forecast_points(), collapse = ", "),
-                             "FROM outcomes o JOIN jobs j ON j.id = o.job ORDER BY o.rowid"))
+  ask_rows(
+    con, paste(
+      "SELECT j.name AS job, o.made_at, o.site, o.tier, o.evidence, o.what, o.actual, o.count,",
+                               paste0("o.", forecast_points(), collapse = ", "),
+                               "FROM outcomes o JOIN jobs j ON j.id = o.job ORDER BY o.rowid"))
 }
 
 # The forecasts that were made of all jobs when they were decided, with the jobs' names as `job`.
@@ -202,12 +220,13 @@ all_promised <- function(ledger) {
   ))
 }
 
-# What was told of all jobs, of some kinds of those that tell of a whole job: `job` (its name), `time`, `place`, `what`,
-# `amount`, in the order it came.
+# What was told of all jobs, of some kinds of those that tell of a whole job: `job` (its name),
+# `time`, `place`, `what`, `amount`, in the order it came.
 told_of_all <- function(ledger, what) {
   ask_rows(ledger_connection(ledger), paste0(
     "SELECT j.name AS job, e.time, e.place, e.what, e.amount FROM events e JOIN jobs j ON j.id = e.job ",
-    "WHERE e.", of_whole_job, " AND e.what IN (", toString(rep("?", length(what))), ") ORDER BY e.sequence"
+    "WHERE e.", of_whole_job, " AND e.what IN (", toString(rep("?", length(what))),
+    ") ORDER BY e.sequence"
   ), params = as.list(what))
 }
 
@@ -228,13 +247,16 @@ job_decision <- function(ledger, job) {
 import_jobs <- function(path, ledger) {
   known <- tolower(jobs(ledger)[["name"]])
   rows <- read_jobs(path)
-  rows <- rows[!tolower(rows[["job"]]) %in% known & !duplicated(tolower(rows[["job"]])), , drop = FALSE]
+  rows <- rows[!tolower(rows[["job"]]) %in% known & !duplicated(tolower(rows[["job"]])), ,
+               drop = FALSE]
   for (i in seq_len(nrow(rows))) {
     row <- lapply(rows[i, , drop = FALSE], null_if_na)
-    add_job(ledger, list(name = row$job, made_at = row$date, decision = to_json(list(pick = row$site))))
+    add_job(ledger, list(name = row$job, made_at = row$date,
+                         decision = to_json(list(pick = row$site))))
     if (length(row$state)) {
       add_events(ledger, row$job, data.frame(what = row$state, time = first_of(row$date, utc_now()),
-                                             place = first_of(row$site, NA), source = basename(path)))
+                                             place = first_of(row$site, NA),
+                                             source = basename(path)))
     }
   }
   nrow(rows)

@@ -8,12 +8,13 @@
 #' @param shot Name of the shot.
 #' @param frame Its frame.
 #' @param by Who judged; `NA` for nobody in particular.
-#' @return `judge_sheet()`: the sheet with a column `accepted`, a tibble. `judged_noise()`: the noise of a tile (`seen`
-#'   of `noise_map()`) that the shot's judgements accept: half of those shown at that noise are accepted, by a logistic
-#'   curve over log noise where both answers overlap, otherwise the geometric mean between the noisiest crop accepted
-#'   below all refused ones and the cleanest refused; `NULL` when nothing was judged, or nothing accepted.
-#' @section Conditions: `clockpigeon_error_choice` for a letter that is not on the sheet; `clockpigeon_error_type` for
-#'   an open sheet.
+#' @return `judge_sheet()`: the sheet with a column `accepted`, a tibble. `judged_noise()`: the
+#'   noise of a tile (`seen` of `noise_map()`) that the shot's judgements accept: half of those
+#'   shown at that noise are accepted, by a logistic curve over log noise where both answers
+#'   overlap, otherwise the geometric mean between the noisiest crop accepted below all refused ones
+#'   and the cleanest refused; `NULL` when nothing was judged, or nothing accepted.
+#' @section Conditions: `clockpigeon_error_choice` for a letter that is not on the sheet;
+#'   `clockpigeon_error_type` for an open sheet.
 #' @noRd
 judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_) {
   con <- ledger_connection(ledger)
@@ -29,8 +30,9 @@ judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_
   n <- nrow(sheet)
   write_ledger(con, function() {
     insert_rows(con, "judgements", list(
-      judged_at = rep(utc_now(), n), by = rep(as.character(by), n), shot = rep(check_text(shot, argument("shot")), n),
-      frame = rep(as.integer(frame), n), tile = as.integer(sheet$tile), samples = as.numeric(sheet$samples),
+      judged_at = rep(utc_now(), n), by = rep(as.character(by), n),
+      shot = rep(check_text(shot, argument("shot")), n), frame = rep(as.integer(frame), n),
+      tile = as.integer(sheet$tile), samples = as.numeric(sheet$samples),
       noise = as.numeric(sheet$noise), accepted = as.integer(sheet$accepted)
     ))
   })

@@ -1,11 +1,13 @@
-# A ledger moved to another place, file or server: row by row in the order they came, each compared as it arrives.
+# A ledger moved to another place, file or server: row by row in the order they came, each compared
+# as it arrives.
 
 # Tables whose own number is what SQLite counts its rows by.
 counted_tables <- c("settings", "import_turns", "events")
 
-# Copies what is in the ledger `from` and not yet in `to` (a ledger that is open for writing), table by table and batch
-# by batch, so that a move that was cut off goes on where it stood. `say(table, done, all)` is called after each batch.
-# Returns a tibble, one row a table: `table`, `rows`, `hash` (of all its rows, the same in both).
+# Copies what is in the ledger `from` and not yet in `to` (a ledger that is open for writing), table
+# by table and batch by batch, so that a move that was cut off goes on where it stood.
+# `say(table, done, all)` is called after each batch. Returns a tibble, one row a table: `table`,
+# `rows`, `hash` (of all its rows, the same in both).
 move_ledger <- function(from, to, batch = 10000, say = function(table, done, all) NULL) {
   source <- ledger_connection(from)
   target <- ledger_connection(to)
@@ -29,15 +31,16 @@ move_ledger <- function(from, to, batch = 10000, say = function(table, done, all
     if (on_server(target)) renumber(target, table)
     hash <- table_hash(source, table)
     if (hash != table_hash(target, table)) {
-      stop_input("ledger", paste0("the table ", table, " came out otherwise than it went in"), to$path,
-                 "The ledger it came from is as it was. Did somebody write meanwhile? Move to a new place.")
+      stop_input("ledger", paste0("the table ", table, " came out otherwise than it went in"),
+                 to$path, "The ledger it came from is as it was. Did somebody write meanwhile? Move to a new place.")
     }
     data.frame(table = table, rows = all, hash = hash)
   })
   as_table(do.call(rbind, rows))
 }
 
-rows_in <- function(con, table) as.numeric(ask_rows(con, paste("SELECT count(*) AS n FROM", table))[["n"]])
+rows_in <- function(con, table)
+  as.numeric(ask_rows(con, paste("SELECT count(*) AS n FROM", table))[["n"]])
 
 # What a table's rows are ordered by, and that of the last.
 order_column <- function(table) {
@@ -54,8 +57,9 @@ moved_rows <- function(con, table, after, batch, upto = Inf) {
   place <- order_column(table)
   rows <- ask_rows(con, sprintf(
     "SELECT t.*%s FROM %s t WHERE t.%s > %.0f%s ORDER BY t.%s LIMIT %d",
-    if (on_server(con) || table %in% counted_tables) "" else ", t.rowid AS rowid", table, place, after,
-    if (is.finite(upto)) sprintf(" AND t.%s <= %.0f", place, upto) else "", place, as.integer(batch)
+    if (on_server(con) || table %in% counted_tables) "" else ", t.rowid AS rowid", table, place,
+    after, if (is.finite(upto)) sprintf(" AND t.%s <= %.0f", place, upto) else "", place,
+    as.integer(batch)
   ))
   rows[sort(names(rows))]
 }
@@ -76,7 +80,8 @@ renumber <- function(con, table) {
   }
 }
 
-# A hash of a table's rows as texts, as far as one place: the same for the same rows, whatever database has them.
+# A hash of a table's rows as texts, as far as one place: the same for the same rows, whatever
+# database has them.
 table_hash <- function(con, table, upto = Inf) {
   hash <- ""
   last <- 0

@@ -1,39 +1,47 @@
 # A long history: which of its timings are read, so that ten million are asked as quickly as a few.
 
-# From so many timings on a file has an index of their settings: a smaller one takes rows in faster without it.
+# From so many timings on a file has an index of their settings: a smaller one takes rows in faster
+# without it.
 indexed_rows <- 200000
 
-# Which timings of the settings that `where` selects (SQL over `settings`, its values in `params`) are read when there
-# are more than `whole` of them: some `part` of them, the newest of each setting; of very many settings those of every
-# so many-th frame of each scene; of a file without its index the newest of all. NULL when all are read. A list: `with`
-# and `from`, the SQL of the rows of `runs`, `params`.
+# Which timings of the settings that `where` selects (SQL over `settings`, its values in `params`)
+# are read when there are more than `whole` of them: some `part` of them, the newest of each
+# setting; of very many settings those of every so many-th frame of each scene; of a file without
+# its index the newest of all. NULL when all are read. A list: `with` and `from`, the SQL of the
+# rows of `runs`, `params`.
 newest_runs <- function(con, where, params, whole, part) {
   asked <- asked_runs(con, where, params, whole)
   if (is.null(asked)) return(NULL)
   if (!asked$indexed) {
-    return(list(with = "", params = params, from = sprintf("%s AND runs.rowid > %.0f", asked$from, asked$last - part)))
+    return(list(with = "", params = params,
+                from = sprintf("%s AND runs.rowid > %.0f", asked$from, asked$last - part)))
   }
   settings <- asked$count(paste("SELECT count(*) AS n FROM settings WHERE", asked$where))
   step <- ceiling(settings / part)
   each <- max(1, part %/% ceiling(settings / step))
   of_newest <- function(what, end) {
-    sprintf("SELECT %s FROM runs r WHERE r.setting = c.setting ORDER BY r.rowid DESC LIMIT %s", what, end)
+    sprintf("SELECT %s FROM runs r WHERE r.setting = c.setting ORDER BY r.rowid DESC LIMIT %s",
+            what, end)
   }
-  # A file looks up the place from which on they stand; a server, which would then read all rows, takes so many of each.
+  # A file looks up the place from which on they stand; a server, which would then read all rows,
+  # takes so many of each.
   from <- if (on_server(con)) {
-    sprintf("FROM chosen c CROSS JOIN LATERAL (%s) runs WHERE TRUE", of_newest("r.*", sprintf("%.0f", each)))
+    sprintf("FROM chosen c CROSS JOIN LATERAL (%s) runs WHERE TRUE",
+            of_newest("r.*", sprintf("%.0f", each)))
   } else {
-    sprintf("FROM (SELECT c.setting, coalesce((%s), 0) AS least FROM chosen c) b CROSS JOIN runs ON %s",
-            of_newest("r.rowid", sprintf("1 OFFSET %.0f", each - 1)),
-            "runs.setting = b.setting AND runs.rowid >= b.least")
+    sprintf(
+      "FROM (SELECT c.setting, coalesce((%s), 0) AS least FROM chosen c) b CROSS JOIN runs ON %s",
+      of_newest("r.rowid", sprintf("1 OFFSET %.0f", each - 1)),
+      "runs.setting = b.setting AND runs.rowid >= b.least")
   }
   list(with = chosen_settings(asked$where, step, 1), params = params, from = from)
 }
 
-# The same for timings that are to be compared, whose partners must stay: all runs of the settings at every so many-th
-# frame of each scene, of which eight are left where it has them; and where these are too many those of one of so many
-# stretches of the history, the newest among them, since what belongs together was run in one stretch. `rows`: how many
-# timings there are (counting takes a second). The list has `settings`, SQL of theirs, and `says`, what to say of it.
+# The same for timings that are to be compared, whose partners must stay: all runs of the settings
+# at every so many-th frame of each scene, of which eight are left where it has them; and where
+# these are too many those of one of so many stretches of the history, the newest among them, since
+# what belongs together was run in one stretch. `rows`: how many timings there are (counting takes a
+# second). The list has `settings`, SQL of theirs, and `says`, what to say of it.
 paired_runs <- function(con, where, params, whole, part, rows = last_run(con)) {
   asked <- asked_runs(con, where, params, whole)
   if (is.null(asked)) return(NULL)
@@ -45,36 +53,45 @@ paired_runs <- function(con, where, params, whole, part, rows = last_run(con)) {
   }
   all <- if (asked$all) rows else asked$count(paste("SELECT count(*) AS n", asked$from))
   step <- ceiling(all / part)
-  chosen <- ask_rows(con, paste(chosen_settings(asked$where, step, 8), "SELECT setting FROM chosen"), params)
+  chosen <- ask_rows(con, paste(chosen_settings(asked$where, step, 8),
+                                "SELECT setting FROM chosen"), params)
   # Found once, for all that is asked of them.
   with <- paste("WITH chosen AS MATERIALIZED (SELECT CAST(value AS BIGINT) AS setting FROM",
                 "(SELECT value FROM json_each(?)) AS given)")
   params <- list(as.character(jsonlite::toJSON(as.character(chosen[["setting"]]))))
-  left <- paste(with, "SELECT count(*) AS n FROM chosen c CROSS JOIN runs WHERE runs.setting = c.setting")
+  left <- paste(
+    with, "SELECT count(*) AS n FROM chosen c CROSS JOIN runs WHERE runs.setting = c.setting")
   every <- ceiling(as.numeric(ask_rows(con, left, params)[["n"]]) / part)
   from <- if (on_server(con)) {
     # It reads the index alone, and then the rows that are kept.
-    sprintf(paste("FROM runs WHERE runs.rowid = ANY (ARRAY(SELECT p.rowid FROM chosen c CROSS JOIN LATERAL (SELECT",
-                  "r.rowid FROM runs r WHERE r.setting = c.setting AND %s OFFSET 0) p))"),
-            in_stretches("r", asked$last, every))
+    sprintf(
+      paste(
+        "FROM runs WHERE runs.rowid = ANY (ARRAY(SELECT p.rowid FROM chosen c CROSS JOIN LATERAL (SELECT",
+        "r.rowid FROM runs r WHERE r.setting = c.setting AND %s OFFSET 0) p))"),
+      in_stretches("r", asked$last, every))
   } else {
-    sprintf("FROM chosen c CROSS JOIN runs ON runs.setting = c.setting AND %s", in_stretches("runs", asked$last, every))
+    sprintf("FROM chosen c CROSS JOIN runs ON runs.setting = c.setting AND %s",
+            in_stretches("runs", asked$last, every))
   }
-  list(with = with, params = params, from = from, settings = "setting IN (SELECT setting FROM chosen)",
-       says = paste0("of ", whole_number(all), " timings all but those of some frames of each scene",
+  list(with = with, params = params, from = from,
+       settings = "setting IN (SELECT setting FROM chosen)",
+       says = paste0("of ", whole_number(all),
+                     " timings all but those of some frames of each scene",
                      if (every > 1) paste0(", in one of ", every, " stretches of the history")))
 }
 
 # So many timings, in the order in which they came, are a stretch.
 stretch_rows <- 5000
 
-# One of so many stretches, as SQL; by a hash, since what is run in turn must not fall between them each time.
+# One of so many stretches, as SQL; by a hash, since what is run in turn must not fall between them
+# each time.
 in_stretches <- function(table, last, every) {
   sprintf("(%.0f - %s.rowid) / %.0f * 7919 %% 10007 %% %.0f = 0", last, table, stretch_rows, every)
 }
 
-# What is asked of a ledger: NULL where it has no more than `whole` of it, or is a file that is short enough to have no
-# index. What comes behind `from` begins with AND; `all`: every setting is asked for.
+# What is asked of a ledger: NULL where it has no more than `whole` of it, or is a file that is
+# short enough to have no index. What comes behind `from` begins with AND; `all`: every setting is
+# asked for.
 asked_runs <- function(con, where, params, whole) {
   last <- last_run(con)
   if (last <= whole) return(NULL)
@@ -88,15 +105,17 @@ asked_runs <- function(con, where, params, whole) {
   some <- paste("SELECT count(*) AS n FROM (SELECT 1", if (all) "FROM runs", if (!all) from,
                 sprintf("LIMIT %.0f) AS found", whole + 1))
   if (indexed && as.numeric(ask_rows(con, some, if (!all) params)[["n"]]) <= whole) return(NULL)
-  list(last = last, where = where, params = params, from = from, count = count, indexed = indexed, all = all)
+  list(last = last, where = where, params = params, from = from, count = count, indexed = indexed,
+       all = all)
 }
 
 whole_number <- function(n) format(n, big.mark = ",", scientific = FALSE)
 
-# Settings as the SQL of a table `chosen`: of the frames of a scene every `step`-th, from its first on, as long as
-# `least` are left.
+# Settings as the SQL of a table `chosen`: of the frames of a scene every `step`-th, from its first
+# on, as long as `least` are left.
 chosen_settings <- function(where, step, least) {
-  if (step < 2) return(sprintf("WITH chosen AS MATERIALIZED (SELECT setting FROM settings WHERE %s)", where))
+  if (step < 2) return(
+    sprintf("WITH chosen AS MATERIALIZED (SELECT setting FROM settings WHERE %s)", where))
   sprintf(paste(
     "WITH counted AS MATERIALIZED (SELECT scene, min(frame) AS first, count(DISTINCT frame) / %d AS most FROM settings",
     "GROUP BY scene), steps AS MATERIALIZED (SELECT scene AS whose, first, CASE WHEN most > %.0f THEN %.0f",

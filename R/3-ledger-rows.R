@@ -3,13 +3,14 @@
 #' Add timings to a ledger
 #'
 #' @param ledger A ledger from [open_ledger()].
-#' @param x A data frame with columns of a timing (see [timings()]); absent columns are `NA`. `activity`, `status` and
-#'   `kind` must be there.
-#' @param replaces Ids of older rows that these rows correct, one for each row of `x`. The older rows stay in the file
-#'   and are left out of what [timings()] returns.
+#' @param x A data frame with columns of a timing (see [timings()]); absent columns are `NA`.
+#'   `activity`, `status` and `kind` must be there.
+#' @param replaces Ids of older rows that these rows correct, one for each row of `x`. The older
+#'   rows stay in the file and are left out of what [timings()] returns.
 #' @return The ids of the new rows, invisibly. Either all rows are added or none.
-#' @section Conditions: `clockpigeon_error_timing` for a value that does not fit its column, `clockpigeon_error_field`
-#'   for an unknown column, `clockpigeon_error_ledger` when the file cannot be written or a row to replace is not there.
+#' @section Conditions: `clockpigeon_error_timing` for a value that does not fit its column,
+#'   `clockpigeon_error_field` for an unknown column, `clockpigeon_error_ledger` when the file
+#'   cannot be written or a row to replace is not there.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' row <- data.frame(activity = "render", scene = "gears", frame = 1, wall_s = 81,
@@ -24,13 +25,15 @@ add_timings <- function(ledger, x, replaces = NULL) {
   x <- as_timings(x)
   if (!nrow(x)) return(invisible(character()))
   if (length(replaces) && length(replaces) != nrow(x)) {
-    stop_input("ledger", paste("got", length(replaces), "ids for", nrow(x), "rows"), argument("replaces"),
-               "Name one older row for each.")
+    stop_input("ledger", paste("got", length(replaces), "ids for", nrow(x), "rows"),
+               argument("replaces"), "Name one older row for each.")
   }
-  add_rows(ledger, x, if (length(replaces)) function(con, ids) add_corrections(ledger, replaces, ids))
+  add_rows(ledger, x, if (length(replaces)) function(con, ids)
+           add_corrections(ledger, replaces, ids))
 }
 
-# Adds checked timings, and what belongs to them (`also(con, ids)`), in one transaction; returns the ids.
+# Adds checked timings, and what belongs to them (`also(con, ids)`), in one transaction; returns the
+# ids.
 add_rows <- function(ledger, x, also = NULL) {
   blank <- is.na(x[["id"]])
   if (all(blank)) x[["id"]] <- new_ids(nrow(x)) else x[["id"]][blank] <- new_ids(sum(blank))
@@ -48,7 +51,8 @@ timings_again <- function(ledger) function(rows, job) write_timings(ledger, rows
 # `given`: ids that were not made here. `once`: rows whose id is there already add nothing.
 write_timings <- function(ledger, rows, also = NULL, given = character(), once = FALSE) {
   con <- ledger_connection(ledger)
-  for (flag in names(timing_columns)[timing_columns == "flag"]) rows[[flag]] <- as.integer(rows[[flag]])
+  for (flag in names(timing_columns)[timing_columns == "flag"])
+    rows[[flag]] <- as.integer(rows[[flag]])
   said <- names(rows)[!vapply(rows, function(column) is.na(column[1]) && all(is.na(column)), NA)]
   tryCatch(
     write_ledger(con, function() {
@@ -61,12 +65,13 @@ write_timings <- function(ledger, rows, also = NULL, given = character(), once =
       seal_timings(con)
     }),
     clockpigeon_error = function(e) stop(e),
-    error = function(e) stop_input("ledger", paste("the rows were not added:", one_line(conditionMessage(e))),
-                                   short_path(ledger$path), if (grepl("disk is full", conditionMessage(e))) {
-                                     "Nothing was changed. Make room on the disk, and try again."
-                                   } else {
-                                     "Nothing was changed."
-                                   })
+    error = function(e)
+    stop_input("ledger", paste("the rows were not added:", one_line(conditionMessage(e))),
+               short_path(ledger$path), if (grepl("disk is full", conditionMessage(e))) {
+                 "Nothing was changed. Make room on the disk, and try again."
+               } else {
+                 "Nothing was changed."
+               })
   )
 }
 
@@ -90,34 +95,38 @@ check_new_ids <- function(ledger, ids) {
 add_corrections <- function(ledger, old, new) {
   lost <- setdiff(old, known_ids(ledger, unname(old)))
   if (length(lost)) {
-    stop_input("ledger", paste0("has no row ", show_value(lost[1])), argument("replaces"), "Nothing was changed.")
+    stop_input("ledger", paste0("has no row ", show_value(lost[1])), argument("replaces"),
+               "Nothing was changed.")
   }
   insert_rows(ledger$con, "corrections", list(old_id = unname(old), new_id = new))
 }
 
 #' Timings of a ledger
 #'
-#' A timing is one row of evidence: what ran, where, under which setting, how long, how it ended, and how we know.
+#' A timing is one row of evidence: what ran, where, under which setting, how long, how it ended,
+#' and how we know.
 #'
-#' Columns: `id`, `measured_at` (UTC), `activity` (render, load, ...), `shot`, `scene`, `frame`, `piece`, `engine`,
-#' `engine_version`, `limit_kind` (samples, noise, time, or several joined by `+`), `limit_value` (of the first kind),
-#' `width`, `height` (pixels), `features` (JSON), `node`, `device`, `device_count`, `threads`, `capacity` (devices'
-#' worth used), `site`, `tier`, `wall_s`, `load_s`, `compute_s`, `cpu_s` (seconds), `peak_mem_mb` (1e6 bytes),
-#' `samples_done` (mean per pixel), `work` (what the engine counted of its own work, such as rays), `noise` (standard
-#' error over brightness), `billed`, `cost_basis` (billed: from the site's bill, metered: by its meter while it ran,
-#' priced: worked out from its card), `currency`, `status` (ok, failed, timed_out, unsupported, incomplete, unusable),
-#' `kind` (measured, reported, typed, estimated), `precision` (exact, about), `warm` (`FALSE`: a warm-up, or the first
-#' frame of a process that made several), `run_order`, `repeat` (0 is a warm-up), `load_average` (before), `busy`
-#' (others used the machine), `machine` (id of its facts), `conditions` (JSON: cores used by others, heavy programs,
-#' clock rate, throttling), `plan_id`, `job` (name of the job that it was rendered for), `output`, `note`. Missing is
-#' `NA`, never zero.
+#' Columns: `id`, `measured_at` (UTC), `activity` (render, load, ...), `shot`, `scene`, `frame`,
+#' `piece`, `engine`, `engine_version`, `limit_kind` (samples, noise, time, or several joined by
+#' `+`), `limit_value` (of the first kind), `width`, `height` (pixels), `features` (JSON), `node`,
+#' `device`, `device_count`, `threads`, `capacity` (devices' worth used), `site`, `tier`, `wall_s`,
+#' `load_s`, `compute_s`, `cpu_s` (seconds), `peak_mem_mb` (1e6 bytes), `samples_done` (mean per
+#' pixel), `work` (what the engine counted of its own work, such as rays), `noise` (standard error
+#' over brightness), `billed`, `cost_basis` (billed: from the site's bill, metered: by its meter
+#' while it ran, priced: worked out from its card), `currency`, `status` (ok, failed, timed_out,
+#' unsupported, incomplete, unusable), `kind` (measured, reported, typed, estimated), `precision`
+#' (exact, about), `warm` (`FALSE`: a warm-up, or the first frame of a process that made several),
+#' `run_order`, `repeat` (0 is a warm-up), `load_average` (before), `busy` (others used the
+#' machine), `machine` (id of its facts), `conditions` (JSON: cores used by others, heavy programs,
+#' clock rate, throttling), `plan_id`, `job` (name of the job that it was rendered for), `output`,
+#' `note`. Missing is `NA`, never zero.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param ... Conditions as `column = values`: rows whose column is one of the values.
 #' @param replaced `TRUE` to include rows that a later one corrects.
 #' @return A tibble, one row a timing, in the order they were added.
-#' @section Conditions: `clockpigeon_error_field` for a condition on an unknown column, `clockpigeon_error_ledger` for
-#'   a closed ledger.
+#' @section Conditions: `clockpigeon_error_field` for a condition on an unknown column,
+#'   `clockpigeon_error_ledger` for a closed ledger.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' add_timings(ledger, example_timings())
@@ -152,30 +161,37 @@ select_timings <- function(ledger, where, want, replaced = FALSE) {
 # The same of one part, with the rows' places.
 select_here <- function(part, where, want, replaced = FALSE) {
   if (!replaced) where <- c(where, "id NOT IN (SELECT old_id FROM corrections)")
-  sql <- paste("SELECT * FROM timings", if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
+  sql <- paste("SELECT * FROM timings",
+               if (length(where)) paste("WHERE", paste(where, collapse = " AND ")),
                "ORDER BY place")
   rows <- ask_ledger(ledger_connection(part), sql,
-                     params = if (length(want)) unname(unlist(lapply(want, as.list), recursive = FALSE)))
-  cbind(place = as.numeric(rows[["place"]]), typed_columns(all_columns(rows, names(timing_columns))))
+                     params = if (length(want))
+                     unname(unlist(lapply(want, as.list), recursive = FALSE)))
+  cbind(place = as.numeric(rows[["place"]]),
+        typed_columns(all_columns(rows, names(timing_columns))))
 }
 
-# What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a row.
+# What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a
+# row.
 #' @exportS3Method
 as_runs.cp_ledger <- function(x, activity = "render", time = "wall") { # nolint: object_name_linter.
   runs_of_ledger(x, list(), activity, time)
 }
 
 # A part of a ledger, that of some engines and scenes, to be compared as a ledger is.
-ledger_part <- function(ledger, want) structure(list(ledger = ledger, want = want), class = "cp_ledger_part")
+ledger_part <- function(ledger, want)
+  structure(list(ledger = ledger, want = want), class = "cp_ledger_part")
 
 #' @exportS3Method
-as_runs.cp_ledger_part <- function(x, activity = "render", time = "wall") { # nolint: object_name_linter.
+# nolint: object_name_linter.
+as_runs.cp_ledger_part <- function(x, activity = "render", time = "wall") {
   runs_of_ledger(x$ledger, x$want, activity, time)
 }
 
 # Timings of a part of a ledger whose pictures were kept.
 timings_with_pictures <- function(ledger, want) {
-  select_timings(ledger, c(conditions(want), "place IN (SELECT rowid FROM runs WHERE output IS NOT NULL)"), want)
+  select_timings(ledger, c(conditions(want),
+                           "place IN (SELECT rowid FROM runs WHERE output IS NOT NULL)"), want)
 }
 
 # More evidence than so many timings is compared by about this many of it.
@@ -195,18 +211,19 @@ runs_of_ledger <- function(x, want, activity, time) {
     rows <- do.call(rbind, lapply(seq_along(parts), function(k) {
       transform(parts[[k]]$rows, setting = code[before[k] + parts[[k]]$rows[["setting"]]])
     }))
-    rows <- rows[order(rows[["measured_at"]], rows[["run_order"]], na.last = FALSE, method = "radix"), , drop = FALSE]
+    rows <- rows[order(rows[["measured_at"]], rows[["run_order"]], na.last = FALSE,
+                       method = "radix"), , drop = FALSE]
     settings <- settings[!duplicated(code), , drop = FALSE]
   }
   row.names(settings) <- NULL
   list(settings = settings, setting = rows[["setting"]], wall_s = rows[["wall_s"]],
        samples_done = as.numeric(rows[["samples_done"]]), work = as.numeric(rows[["work"]]),
-       sample = rows[["sample"]] == 1, session = session_codes(rows[["session"]]), turn = turn_codes(rows[["turn"]]),
-       left_out = unlist(lapply(parts, `[[`, "says")))
+       sample = rows[["sample"]] == 1, session = session_codes(rows[["session"]]),
+       turn = turn_codes(rows[["turn"]]), left_out = unlist(lapply(parts, `[[`, "says")))
 }
 
-# What is compared of one part of a ledger: `rows`, in the order in which they were measured, their `settings`, and what
-# is to be said of those that were not read.
+# What is compared of one part of a ledger: `rows`, in the order in which they were measured, their
+# `settings`, and what is to be said of those that were not read.
 runs_of_part <- function(x, want, activity, time) {
   con <- ledger_connection(x)
   # An older ledger that is only read has no such column.
@@ -214,22 +231,24 @@ runs_of_part <- function(x, want, activity, time) {
   where <- paste(c(paste0("activity = '", activity, "'"), conditions(want)), collapse = " AND ")
   params <- unname(as.list(unlist(want)))
   whole <- most_of_part(x, compared_whole)
-  part <- paired_runs(con, where, params, whole, max(1, ceiling(compared_part * x$share)), round(x$last * x$share))
+  part <- paired_runs(con, where, params, whole, max(1, ceiling(compared_part * x$share)),
+                      round(x$last * x$share))
   of <- first_of(part, list(with = "", params = params, from = paste0(
     "FROM runs WHERE setting IN (SELECT setting FROM settings WHERE ", where, ")"
   ), settings = where))
   # Only what several parts are ordered by.
   order <- if (length(x$archives) || length(x$heard)) "measured_at, run_order, " else ""
   rows <- ask_ledger(con, paste0(
-    of$with, " SELECT runs.setting, ", order, time, "_s AS wall_s, samples_done, ", counted, ", CASE WHEN note LIKE '",
-    sample_mark, "%' THEN 1 ELSE 0 END AS sample, \"repeat\" AS turn, ",
-    "coalesce(plan_id, substr(measured_at, 1, 10)) AS session ", of$from, " AND status = 'ok' AND ", time, "_s > 0 ",
-    "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ",
-    "ORDER BY measured_at, run_order NULLS FIRST, runs.rowid"
+    of$with, " SELECT runs.setting, ", order, time, "_s AS wall_s, samples_done, ", counted,
+    ", CASE WHEN note LIKE '", sample_mark, "%' THEN 1 ELSE 0 END AS sample, \"repeat\" AS turn, ",
+    "coalesce(plan_id, substr(measured_at, 1, 10)) AS session ", of$from, " AND status = 'ok' AND ",
+    time, "_s > 0 ",
+    "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ", "ORDER BY measured_at, run_order NULLS FIRST, runs.rowid"
   ), of$params)
   settings <- ask_rows(con, paste(of$with, "SELECT * FROM settings WHERE", of$settings), of$params)
   used <- unique(rows[["setting"]])
-  settings <- all_columns(settings[match(used, settings[["setting"]]), , drop = FALSE], setting_columns)
+  settings <- all_columns(settings[match(used, settings[["setting"]]), , drop = FALSE],
+                          setting_columns)
   rows[["setting"]] <- match(rows[["setting"]], used)
   list(settings = typed_columns(settings), rows = rows, says = part$says)
 }
@@ -254,17 +273,21 @@ add_block <- function(ledger, plan_id, block, trials) {
   })
 }
 
-# The latest plan of a name or id (of any when NULL) as it was kept: list(id, name, seed, options, trials, blocks), or
-# NULL.
+# The latest plan of a name or id (of any when NULL) as it was kept: list(id, name, seed, options,
+# trials, blocks), or NULL.
 kept_plan <- function(ledger, name = NULL, id = NULL) {
   con <- ledger_connection(ledger)
   want <- Filter(length, list(name = name, id = id))
-  plan <- ask_rows(con, paste("SELECT * FROM plans", if (length(want)) paste("WHERE", names(want)[1], "= ?"),
-                                     "ORDER BY rowid DESC LIMIT 1"), params = if (length(want)) unname(want[1]))
+  plan <- ask_rows(con, paste("SELECT * FROM plans",
+                              if (length(want)) paste("WHERE", names(want)[1], "= ?"),
+                                     "ORDER BY rowid DESC LIMIT 1"),
+                   params = if (length(want)) unname(want[1]))
   if (!nrow(plan)) return(NULL)
-  blocks <- ask_rows(con, "SELECT trials FROM blocks WHERE plan_id = ? ORDER BY block", params = list(plan$id))
+  blocks <- ask_rows(con, "SELECT trials FROM blocks WHERE plan_id = ? ORDER BY block",
+                     params = list(plan$id))
   trials <- lapply(blocks$trials, jsonlite::parse_json, simplifyVector = TRUE)
-  list(id = plan$id, name = plan$name, seed = plan$seed, options = jsonlite::parse_json(plan$options, simplifyVector = TRUE),
+  list(id = plan$id, name = plan$name, seed = plan$seed,
+       options = jsonlite::parse_json(plan$options, simplifyVector = TRUE),
        trials = do.call(rbind, trials), blocks = length(trials))
 }
 
@@ -279,7 +302,8 @@ machine_memory <- function(ledger, ids) {
 machine_id <- function(ledger, facts) {
   con <- ledger_connection(ledger)
   facts <- to_json(facts)
-  find <- function() ask_rows(con, "SELECT id FROM machines WHERE facts = ?", params = list(facts))[["id"]]
+  find <- function()
+    ask_rows(con, "SELECT id FROM machines WHERE facts = ?", params = list(facts))[["id"]]
   if (!length(find())) {
     write_ledger(con, function() {
       if (!length(find())) insert_rows(con, "machines", list(id = new_ids(1), facts = facts))

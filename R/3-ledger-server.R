@@ -1,5 +1,6 @@
-# A ledger on a PostgreSQL server, which many machines write at once: its address, its connection, and the SQL that is
-# not SQLite's. All else of the ledger is written once, with `?` for what is bound.
+# A ledger on a PostgreSQL server, which many machines write at once: its address, its connection,
+# and the SQL that is not SQLite's. All else of the ledger is written once, with `?` for what is
+# bound.
 
 # Whether a connection is to a server.
 on_server <- function(con) inherits(con, "PqConnection")
@@ -7,21 +8,28 @@ on_server <- function(con) inherits(con, "PqConnection")
 # Whether there is a ledger to be read: a file that is there, or a server, which says so itself.
 has_ledger <- function(where) is_server_address(where) || file.exists(where)
 
-# `postgresql://user@host:port/database?sslmode=require` as arguments of a connection. No password: libpq finds it in
-# PGPASSWORD, PGPASSFILE or ~/.pgpass, so that it stands in no file of a project and in no message.
+# `postgresql://user@host:port/database?sslmode=require` as arguments of a connection. No password:
+# libpq finds it in PGPASSWORD, PGPASSFILE or ~/.pgpass, so that it stands in no file of a project
+# and in no message.
 server_address <- function(where) {
-  refuse <- function(what, instead) stop_input("ledger", what, sub("//[^/@]*@", "//...@", where), instead)
+  refuse <- function(what, instead)
+    stop_input("ledger", what, sub("//[^/@]*@", "//...@", where), instead)
   form <- "^postgres(?:ql)?://(?:([^/@:]*)(:[^/@]*)?@)?(\\[[^]]+\\]|[^/:?]*)(?::([0-9]+))?(?:/([^?]*))?(?:\\?(.*))?$"
   parts <- regmatches(where, regexec(form, where, perl = TRUE))[[1]]
-  if (!length(parts)) refuse("is no address of a database", "Write postgresql://user@host/database.")
+  if (!length(parts))
+    refuse("is no address of a database", "Write postgresql://user@host/database.")
   if (nzchar(parts[3]) || grepl("(^|&)password=", parts[7])) {
-    refuse("has a password in its address", "Leave it out, and put it into ~/.pgpass or PGPASSWORD.")
+    refuse("has a password in its address",
+           "Leave it out, and put it into ~/.pgpass or PGPASSWORD.")
   }
   said <- strsplit(parts[7], "&", fixed = TRUE)[[1]]
   pairs <- regmatches(said, regexec("^([a-z_]+)=(.*)$", said))
   odd <- said[lengths(pairs) != 3]
-  if (length(odd)) refuse(paste("has", show_value(odd[1]), "in its address"), "Write parameters as sslmode=require.")
-  given <- c(list(user = parts[2], host = gsub("[][]", "", parts[4]), port = parts[5], dbname = parts[6]),
+  if (length(odd))
+    refuse(paste("has", show_value(odd[1]), "in its address"),
+           "Write parameters as sslmode=require.")
+  given <- c(list(user = parts[2], host = gsub("[][]", "", parts[4]), port = parts[5],
+                  dbname = parts[6]),
              stats::setNames(lapply(pairs, `[[`, 3), vapply(pairs, `[[`, "", 2)))
   lapply(Filter(nzchar, given), utils::URLdecode)
 }
@@ -42,15 +50,17 @@ connect_server <- function(where, read_only) {
 # What a server says goes over lines.
 one_line <- function(text) sub("[.]$", "", trimws(gsub("[[:space:]]+", " ", text)))
 
-# ---- SQL for both ----------------------------------------------------------------------------------------------------
+# ---- SQL for both --------------------------------------------------------------------------------
 
 # `?` becomes $1, $2, ..., and a list in one text is taken apart as each database does.
 server_sql <- function(sql) {
-  sql <- gsub("SELECT value FROM json_each(?)", "SELECT jsonb_array_elements_text(?::jsonb) AS value", sql,
+  sql <- gsub("SELECT value FROM json_each(?)",
+              "SELECT jsonb_array_elements_text(?::jsonb) AS value", sql,
               fixed = TRUE)
   sql <- gsub("json_extract\\(([a-z.]+), '\\$[.]([a-z_]+)'\\)", "(\\1::jsonb ->> '\\2')", sql)
   pieces <- strsplit(paste0(sql, " "), "?", fixed = TRUE)[[1]]
-  paste0(pieces, c(if (length(pieces) > 1) paste0("$", seq_len(length(pieces) - 1)), ""), collapse = "")
+  paste0(pieces, c(if (length(pieces) > 1) paste0("$", seq_len(length(pieces) - 1)), ""),
+         collapse = "")
 }
 
 # Numbers are bound as texts that say all of them: 1e5 is no whole number to a server.
@@ -58,16 +68,18 @@ server_params <- function(params) {
   lapply(params, function(x) if (is.double(x)) ifelse(is.na(x), NA, sprintf("%.17g", x)) else x)
 }
 
-# Rows of a query. On a server a table has its rows' places as a column, which SQLite's `*` does not show, and whole
-# numbers of 64 bits are integers where they fit, as SQLite has them.
+# Rows of a query. On a server a table has its rows' places as a column, which SQLite's `*` does not
+# show, and whole numbers of 64 bits are integers where they fit, as SQLite has them.
 ask_rows <- function(con, sql, params = NULL) {
   # What is bound may be asked of the same connection.
   force(params)
   if (!on_server(con)) {
-    return(tryCatch(DBI::dbGetQuery(con, sql, params = if (length(params)) params), error = function(e) {
-      if (grepl("disk image is malformed|file is not a database", conditionMessage(e))) damaged_ledger(con@dbname)
-      stop(e)
-    }))
+    return(tryCatch(DBI::dbGetQuery(con, sql, params = if (length(params)) params),
+                    error = function(e) {
+                      if (grepl("disk image is malformed|file is not a database",
+                                conditionMessage(e))) damaged_ledger(con@dbname)
+                      stop(e)
+                    }))
   }
   rows <- DBI::dbGetQuery(con, server_sql(sql), params = if (length(params)) server_params(params))
   if (grepl("^SELECT \\*", sql)) rows <- rows[setdiff(names(rows), "rowid")]
@@ -79,7 +91,8 @@ ask_rows <- function(con, sql, params = NULL) {
 }
 
 damaged_ledger <- function(where) {
-  stop_input("ledger", "is damaged", short_path(where), "The file was left as it is. Restore it from a copy.")
+  stop_input("ledger", "is damaged", short_path(where),
+             "The file was left as it is. Restore it from a copy.")
 }
 
 # From so many rows on a server takes them in one COPY.
@@ -93,15 +106,19 @@ insert_on_server <- function(con, table, rows, once = FALSE) {
   ending <- if (once) " ON CONFLICT DO NOTHING" else ""
   if (n < copied_rows) {
     marks <- paste0("$", seq_along(rows), collapse = ", ")
-    return(DBI::dbExecute(con, sprintf("INSERT INTO %s (%s) VALUES (%s)%s", table, quoted, marks, ending),
+    return(DBI::dbExecute(con, sprintf("INSERT INTO %s (%s) VALUES (%s)%s", table, quoted, marks,
+                                       ending),
                           params = unname(server_params(rows))))
   }
   frame <- list2DF(server_params(rows))
   if (!once) return(DBI::dbAppendTable(con, table, frame, copy = TRUE))
-  DBI::dbExecute(con, sprintf("CREATE TEMP TABLE taken_in ON COMMIT DROP AS SELECT %s FROM %s LIMIT 0", quoted, table))
+  DBI::dbExecute(
+    con, sprintf("CREATE TEMP TABLE taken_in ON COMMIT DROP AS SELECT %s FROM %s LIMIT 0", quoted,
+                 table))
   DBI::dbAppendTable(con, "taken_in", frame, copy = TRUE)
-  new <- DBI::dbExecute(con, sprintf("INSERT INTO %s (%s) SELECT %s FROM taken_in ON CONFLICT DO NOTHING", table,
-                                     quoted, quoted))
+  new <- DBI::dbExecute(
+    con, sprintf("INSERT INTO %s (%s) SELECT %s FROM taken_in ON CONFLICT DO NOTHING", table,
+                 quoted, quoted))
   DBI::dbExecute(con, "DROP TABLE taken_in")
   new
 }
@@ -109,22 +126,24 @@ insert_on_server <- function(con, table, rows, once = FALSE) {
 # The number of the lock that writers wait for.
 writers_lock <- 74759L
 
-# One transaction of a server. Writers wait for each other, as they do with a file: rows of one batch stand together.
+# One transaction of a server. Writers wait for each other, as they do with a file: rows of one
+# batch stand together.
 write_server <- function(con, change) {
   DBI::dbBegin(con)
   done <- FALSE
   on.exit(if (!done) suppressWarnings(try(DBI::dbRollback(con), silent = TRUE)))
-  DBI::dbGetQuery(con, paste0("SELECT pg_advisory_xact_lock(", writers_lock, ", hashtext(current_schema()))::text"))
+  DBI::dbGetQuery(con, paste0("SELECT pg_advisory_xact_lock(", writers_lock,
+                              ", hashtext(current_schema()))::text"))
   out <- change()
   DBI::dbCommit(con)
   done <- TRUE
   invisible(out)
 }
 
-# ---- waiting ---------------------------------------------------------------------------------------------------------
+# ---- waiting -------------------------------------------------------------------------------------
 
-# A function that waits so many seconds, and no longer than until somebody wrote events into a ledger: `TRUE` then. A
-# file tells nobody.
+# A function that waits so many seconds, and no longer than until somebody wrote events into a
+# ledger: `TRUE` then. A file tells nobody.
 event_ear <- function(where) {
   if (!is_server_address(where)) return(function(seconds) {
     Sys.sleep(seconds)
@@ -155,14 +174,15 @@ event_ear <- function(where) {
   }
 }
 
-# ---- its tables ------------------------------------------------------------------------------------------------------
+# ---- its tables ----------------------------------------------------------------------------------
 
-# SQLite's tables as a server has them: rows know their places, an own number counts by itself, numbers are of 64 bits,
-# nothing is changed, deleted or emptied, and who listens hears of events.
+# SQLite's tables as a server has them: rows know their places, an own number counts by itself,
+# numbers are of 64 bits, nothing is changed, deleted or emptied, and who listens hears of events.
 server_tables <- function(tables) {
   name <- sub("^CREATE TABLE IF NOT EXISTS ([a-z_]+) .*$", "\\1", tables)
   body <- sub("^CREATE TABLE IF NOT EXISTS [a-z_]+ \\(", "", tables)
-  body <- gsub("INTEGER PRIMARY KEY", "BIGINT GENERATED BY DEFAULT AS IDENTITY PRIMARY KEY", body, fixed = TRUE)
+  body <- gsub("INTEGER PRIMARY KEY", "BIGINT GENERATED BY DEFAULT AS IDENTITY PRIMARY KEY", body,
+               fixed = TRUE)
   body <- gsub(" REAL", " DOUBLE PRECISION", body, fixed = TRUE)
   body <- sub("name TEXT NOT NULL UNIQUE COLLATE NOCASE", "name TEXT NOT NULL", body, fixed = TRUE)
   refused <- unlist(lapply(name, function(table) sprintf(
@@ -173,7 +193,8 @@ server_tables <- function(tables) {
   c(
     paste("CREATE TABLE IF NOT EXISTS ledger_forms (form INTEGER NOT NULL, mark BIGINT NOT NULL,",
           "made_at TIMESTAMPTZ NOT NULL DEFAULT now())"),
-    sprintf("CREATE TABLE IF NOT EXISTS %s (rowid BIGINT GENERATED BY DEFAULT AS IDENTITY, %s", name, body),
+    sprintf("CREATE TABLE IF NOT EXISTS %s (rowid BIGINT GENERATED BY DEFAULT AS IDENTITY, %s",
+            name, body),
     "CREATE UNIQUE INDEX IF NOT EXISTS one_row_an_id ON runs (id)",
     "CREATE INDEX IF NOT EXISTS rows_by_place ON runs (rowid)",
     "CREATE INDEX IF NOT EXISTS runs_of_setting ON runs (setting, rowid)",

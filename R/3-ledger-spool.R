@@ -1,9 +1,10 @@
-# What a writer does whose server is gone: rows are kept in files of this machine, and delivered when it answers again,
-# each once.
+# What a writer does whose server is gone: rows are kept in files of this machine, and delivered
+# when it answers again, each once.
 
-# Runs `write()`, which adds `rows` of a kind (of a `job`); where the connection is lost meanwhile they are spooled, and
-# delivered at once where the server is there again; how many there are is returned. What waits of that kind goes first:
-# `again(rows, job)` adds it, and nothing of it that is there already. Nothing is spooled of a ledger that is a file.
+# Runs `write()`, which adds `rows` of a kind (of a `job`); where the connection is lost meanwhile
+# they are spooled, and delivered at once where the server is there again; how many there are is
+# returned. What waits of that kind goes first: `again(rows, job)` adds it, and nothing of it that
+# is there already. Nothing is spooled of a ledger that is a file.
 kept_safe <- function(ledger, kind, rows, write, again, job = NULL) {
   if (!is_server_address(ledger$path)) return(write())
   tryCatch({
@@ -22,11 +23,13 @@ kept_safe <- function(ledger, kind, rows, write, again, job = NULL) {
   })
 }
 
-# Whether the server answers no more; its connection is then given up, and made anew when it is next asked for.
+# Whether the server answers no more; its connection is then given up, and made anew when it is next
+# asked for.
 is_lost <- function(ledger) {
   if (is.null(ledger$con)) return(isTRUE(ledger$lost))
   if (!on_server(ledger$con)) return(FALSE)
-  # A connection that broke is made anew unasked, by another process of the server and without what it was told.
+  # A connection that broke is made anew unasked, by another process of the server and without what
+  # it was told.
   same <- tryCatch(server_process(ledger$con) == ledger$process, error = function(e) FALSE)
   if (same) return(FALSE)
   suppressWarnings(try(DBI::dbDisconnect(ledger$con), silent = TRUE))
@@ -35,11 +38,13 @@ is_lost <- function(ledger) {
   TRUE
 }
 
-server_process <- function(con) DBI::dbGetQuery(con, "SELECT pg_backend_pid() AS process")[["process"]]
+server_process <- function(con)
+  DBI::dbGetQuery(con, "SELECT pg_backend_pid() AS process")[["process"]]
 
 # Where rows for a server wait.
 spool_folder <- function(where) {
-  base <- Sys.getenv("CLOCKPIGEON_SPOOL", file.path(tools::R_user_dir("clockpigeon", "data"), "spool"))
+  base <- Sys.getenv("CLOCKPIGEON_SPOOL",
+                     file.path(tools::R_user_dir("clockpigeon", "data"), "spool"))
   file.path(base, substr(openssl::sha256(where), 1, 16))
 }
 
@@ -57,13 +62,14 @@ spooled_files <- function(where, kind = "[a-z]+") {
   sort(list.files(spool_folder(where), paste0("-", kind, "[.]rds$"), full.names = TRUE))
 }
 
-# Adds what waits; returns how many files there were. Rows that had come before the connection was lost are known by
-# their ids and keys. Two processes may do it at once.
+# Adds what waits; returns how many files there were. Rows that had come before the connection was
+# lost are known by their ids and keys. Two processes may do it at once.
 deliver_spooled <- function(ledger, kind, again) {
   files <- spooled_files(ledger$path, kind)
   for (file in files) {
     kept <- tryCatch(readRDS(file), error = function(e) NULL)
-    # Another process has delivered it meanwhile; or it cannot be read, and stays for somebody to look at.
+    # Another process has delivered it meanwhile; or it cannot be read, and stays for somebody to
+    # look at.
     if (is.null(kept)) next
     again(kept$rows, kept$job)
     unlink(file)

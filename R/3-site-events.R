@@ -1,14 +1,15 @@
 # A site's stream of events, read as far as it has come.
 
-# Opens the stream of a remote job behind event `after`; read_site_events() then gives what has come. Nothing is lost
-# when it is cut: it is opened again behind the last event that was read.
+# Opens the stream of a remote job behind event `after`; read_site_events() then gives what has
+# come. Nothing is lost when it is cut: it is opened again behind the last event that was read.
 open_site_events <- function(service, job, after = 0) {
-  list2env(list(service = service, job = job, last = after, early = numeric(), known = NULL, pending = raw(),
-                pool = NULL, status = 0L, ahead_s = NULL, ended = TRUE, tried = 0), parent = emptyenv())
+  list2env(list(service = service, job = job, last = after, early = numeric(), known = NULL,
+                pending = raw(), pool = NULL, status = 0L, ahead_s = NULL, ended = TRUE, tried = 0),
+           parent = emptyenv())
 }
 
-# What has come since, as a list of events, waiting `seconds` at most for what the site already has. An error where the
-# site refuses; where it cannot be reached, what there is.
+# What has come since, as a list of events, waiting `seconds` at most for what the site already has.
+# An error where the site refuses; where it cannot be reached, what there is.
 read_site_events <- function(stream, seconds = 5) {
   until <- steady_clock() + seconds
   found <- list()
@@ -22,7 +23,8 @@ read_site_events <- function(stream, seconds = 5) {
   }
 }
 
-# Asks for the stream behind the last event that is known; `pull` then takes what comes in so many seconds.
+# Asks for the stream behind the last event that is known; `pull` then takes what comes in so many
+# seconds.
 connect_stream <- function(stream) {
   stream$tried <- stream$tried + 1
   stream$ended <- FALSE
@@ -36,7 +38,8 @@ connect_stream <- function(stream) {
   ), Inf)
   stream$pool <- curl::new_pool()
   stream$pull <- function(seconds) wait_for_bytes(stream, seconds)
-  curl::handle_setopt(handle, url = service_url(stream$service, paste0("/events/", path_piece(stream$job))))
+  curl::handle_setopt(handle, url = service_url(stream$service,
+                                                paste0("/events/", path_piece(stream$job))))
   curl::multi_add(handle, pool = stream$pool, done = function(answer) {
     stream$status <- answer$status_code
     stream$ended <- TRUE
@@ -50,8 +53,8 @@ connect_stream <- function(stream) {
 pending_bytes <- 2^20
 event_bytes <- 65536
 
-# Take bytes as they come, until some are here, the stream ends or the time is over. Polling without a timeout: with one,
-# curl 5.0 counts whole seconds and spins meanwhile.
+# Take bytes as they come, until some are here, the stream ends or the time is over. Polling without
+# a timeout: with one, curl 5.0 counts whole seconds and spins meanwhile.
 wait_for_bytes <- function(stream, seconds) {
   until <- steady_clock() + seconds
   had <- length(stream$pending)
@@ -67,15 +70,16 @@ wait_for_bytes <- function(stream, seconds) {
   }
 }
 
-# Whole events among the bytes that came; the rest waits for more. An error for an event that is longer than any of the
-# protocol's can be.
+# Whole events among the bytes that came; the rest waits for more. An error for an event that is
+# longer than any of the protocol's can be.
 take_events <- function(stream) {
   found <- split_events(stream$pending)
   stream$pending <- found$rest
   if (length(found$rest) > event_bytes) {
     stream$ended <- TRUE
     stop_input("service", paste("sent an event of more than", format_size(event_bytes)),
-               paste0(stream$service$site, ", ", stream$service$address), "It may speak another protocol than this one.")
+               paste0(stream$service$site, ", ", stream$service$address),
+               "It may speak another protocol than this one.")
   }
   events <- list()
   for (event in found$events) {
@@ -89,7 +93,8 @@ take_events <- function(stream) {
       }
       stream$known <- if (answer_types$count(x$last)) as.numeric(x$last) else 0
     } else {
-      number <- suppressWarnings(as.numeric(or_else(event$id, if (answer_types$count(x$number)) x$number else NA)))
+      number <- suppressWarnings(as.numeric(or_else(event$id, if (answer_types$count(x$number))
+                                                    x$number else NA)))
       if (!answer_types$count(number) || number < 1) next
       x$number <- number
       events[[length(events) + 1]] <- x
@@ -112,13 +117,15 @@ expect_number <- function(stream, number) stream$known <- max(stream$known, as.n
 # Whether all is here that the site knew of when it was asked.
 is_caught_up <- function(stream) length(stream$known) > 0 && stream$last >= stream$known
 
-# Server-sent events among bytes (HTML standard, section 9.2): a list of `events`, each `event`, `id` and `data`, and
-# the bytes of what is not whole yet. Lines end with CR, LF or both; comments and unknown fields are passed over.
+# Server-sent events among bytes (HTML standard, section 9.2): a list of `events`, each `event`,
+# `id` and `data`, and the bytes of what is not whole yet. Lines end with CR, LF or both; comments
+# and unknown fields are passed over.
 split_events <- function(bytes) {
   cr <- as.raw(13)
   lf <- as.raw(10)
   bytes <- bytes[bytes != as.raw(0)]
-  # A CR that stands last may be half of a line's end; a letter of several bytes may be cut anywhere.
+  # A CR that stands last may be half of a line's end; a letter of several bytes may be cut
+  # anywhere.
   half <- utils::tail(bytes, 1)[utils::tail(bytes, 1) == cr]
   if (length(half)) bytes <- utils::head(bytes, -1)
   bytes <- bytes[!(bytes == cr & c(bytes[-1], as.raw(0)) == lf)]
@@ -138,7 +145,8 @@ split_events <- function(bytes) {
     Encoding(value) <- "UTF-8"
     data <- value[name == "data"]
     if (!length(data)) return(NULL)
-    list(event = or_else(utils::tail(value[name == "event"], 1), "message"), id = null_last(value[name == "id"]),
+    list(event = or_else(utils::tail(value[name == "event"], 1), "message"),
+         id = null_last(value[name == "id"]),
          data = paste(data, collapse = "\n"))
   })
   list(events = Filter(length, events), rest = rest)
@@ -148,7 +156,8 @@ null_last <- function(x) if (length(x)) x[length(x)]
 
 stream_refused <- function(stream) {
   status <- stream$status
-  refuse_answer(stream$service, list(status = status, body = stream$pending), "GET", paste0("/events/", stream$job))
+  refuse_answer(stream$service, list(status = status, body = stream$pending), "GET",
+                paste0("/events/", stream$job))
 }
 
 close_site_events <- function(stream) {
@@ -157,10 +166,12 @@ close_site_events <- function(stream) {
   invisible()
 }
 
-# Connections that stay open from one question to the next: services, streams and reports of sites. `service` makes the
-# service of a site; `patience_s`: how long to wait for events that the site already has.
+# Connections that stay open from one question to the next: services, streams and reports of sites.
+# `service` makes the service of a site; `patience_s`: how long to wait for events that the site
+# already has.
 new_links <- function(service = site_service, patience_s = 3) {
-  list2env(list(service = service, streams = list(), reports = list(), patience_s = patience_s), parent = emptyenv())
+  list2env(list(service = service, streams = list(), reports = list(), patience_s = patience_s),
+           parent = emptyenv())
 }
 
 close_links <- function(links) {

@@ -1,20 +1,22 @@
 # What is asked of a site about a job: its price, its placing, its state, its frames, its bill.
 
-# What a site is to render, as the protocol has it. `job`: from render_job(), or a part of one; `option`: its `tier`,
-# `hire` and `nodes`; `hashes`: a data frame of `shot`, `path` and `sha256` of the files that were sent.
+# What a site is to render, as the protocol has it. `job`: from render_job(), or a part of one;
+# `option`: its `tier`, `hire` and `nodes`; `hashes`: a data frame of `shot`, `path` and `sha256` of
+# the files that were sent.
 site_work <- function(job, option, output, hashes = NULL) {
   shots <- lapply(unname(job$shots), function(shot) {
     own <- hashes[hashes[["shot"]] == shot$shot, , drop = FALSE]
     limit <- list(samples = shot$limit$samples, noise = shot$limit$noise, time_s = shot$limit$time)
-    c(list(shot = shot$shot, scene = scene_for(job$engine, shot), frames = format_frames(shot$frames),
-           width = shot$size[[1]], height = shot$size[[2]],
+    c(list(shot = shot$shot, scene = scene_for(job$engine, shot),
+           frames = format_frames(shot$frames), width = shot$size[[1]], height = shot$size[[2]],
            limit = Filter(function(v) length(v) && !is.na(v), limit), output = output),
       if (NROW(own)) list(files = lapply(seq_len(nrow(own)), function(k) {
         list(path = own[["path"]][k], sha256 = own[["sha256"]][k])
       })))
   })
   hire <- null_if_na(option[["hire"]])
-  c(list(engine = job$engine, version = if (is.na(job$version)) NULL else job$version, tier = option[["tier"]]),
+  c(list(engine = job$engine, version = if (is.na(job$version)) NULL else job$version,
+         tier = option[["tier"]]),
     if (length(hire)) list(hire = hire), list(nodes = option[["nodes"]], shots = shots))
 }
 
@@ -24,7 +26,8 @@ ask_quote <- function(service, work) {
   ))
 }
 
-# Places an order (the work, a `name`, `trial`, a `cap`) under a key: asked again, it is not placed again.
+# Places an order (the work, a `name`, `trial`, a `cap`) under a key: asked again, it is not placed
+# again.
 place_at_site <- function(service, order, key) {
   ask_json(service, "POST", "/jobs", order, key = key, needed = c(job = "text", state = "state"))
 }
@@ -37,8 +40,8 @@ order_at_site <- function(service, job, order, key, cap = NULL) {
 
 site_job <- function(service, job) {
   ask_json(service, "GET", paste0("/jobs/", path_piece(job)),
-           needed = c(state = "state", frames = "count", ready = "count", spent = "charge", currency = "currency",
-                      last_event = "count"))
+           needed = c(state = "state", frames = "count", ready = "count", spent = "charge",
+                      currency = "currency", last_event = "count"))
 }
 
 site_bill <- function(service, job) {
@@ -54,7 +57,8 @@ delete_at_site <- function(service, job) {
 
 # Engines and versions that a site says it has, as a list of versions by engine.
 site_engines <- function(service) {
-  rows <- sound_rows(ask_pages(service, "/engines", "engines"), c(engine = "text", versions = "rows"))$rows
+  rows <- sound_rows(ask_pages(service, "/engines", "engines"),
+                     c(engine = "text", versions = "rows"))$rows
   versions <- lapply(rows, function(row) unlist(Filter(answer_types$text, row$versions)))
   stats::setNames(versions, vapply(rows, `[[`, "", "engine"))
 }

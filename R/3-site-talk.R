@@ -1,17 +1,21 @@
-# Talking to a site over our protocol (inst/protocol/site.yaml): one question, asked again where that can help.
+# Talking to a site over our protocol (inst/protocol/site.yaml): one question, asked again where
+# that can help.
 
-# What a service is reached by: `address` (of the site's service), `token`, how often a question is asked (`tries`), how
-# long one answer may take (`timeout_s`), until when all questions must be answered (`until`, by the steady clock), how
-# many bytes an answer may have (`most`), and what tests replace: the clocks and the request (`request`; `connect`,
-# where there is one, reads its events). An error where the token cannot be read.
+# What a service is reached by: `address` (of the site's service), `token`, how often a question is
+# asked (`tries`), how long one answer may take (`timeout_s`), until when all questions must be
+# answered (`until`, by the steady clock), how many bytes an answer may have (`most`), and what
+# tests replace: the clocks and the request (`request`; `connect`, where there is one, reads its
+# events). An error where the token cannot be read.
 site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clock = this_moment) {
   need_package("curl", "sites that are reached by an address")
   if (is.null(site$service$address)) {
-    stop_input("service", "has no address any more", paste0("sites/", site$site, ".yaml, field `service`"),
+    stop_input("service", "has no address any more",
+               paste0("sites/", site$site, ".yaml, field `service`"),
                "Write `service` there again: jobs were sent to it.")
   }
-  list(site = site$site, address = sub("/+$", "", site$service$address), token = service_token(site), tries = tries,
-       timeout_s = timeout_s, until = Inf, most = json_bytes, sleep = sleep, clock = clock, request = service_request)
+  list(site = site$site, address = sub("/+$", "", site$service$address),
+       token = service_token(site), tries = tries, timeout_s = timeout_s, until = Inf,
+       most = json_bytes, sleep = sleep, clock = clock, request = service_request)
 }
 
 # An answer in JSON is a page of rows, a bill or a state: 8 MB hold 20,000 lines of a bill.
@@ -25,7 +29,8 @@ service_within <- function(service, seconds) {
 
 # The bearer token of a site.
 service_token <- function(site) {
-  secret_text(site$service$token, paste0("sites/", site$site, ".yaml, field `service`, field `token`"))
+  secret_text(site$service$token,
+              paste0("sites/", site$site, ".yaml, field `service`, field `token`"))
 }
 
 # What nobody else is to read, from a variable of the environment or the first line of a file.
@@ -39,9 +44,11 @@ secret_text <- function(from, where) {
     return(token)
   }
   path <- path.expand(from$file)
-  if (!file.exists(path)) stop_input("service", paste("there is no file", show_value(from$file)), where, "Write it.")
+  if (!file.exists(path))
+    stop_input("service", paste("there is no file", show_value(from$file)), where, "Write it.")
   token <- trimws(c(readLines(path, 1, warn = FALSE), "")[1])
-  if (!nzchar(token)) stop_input("service", paste(show_value(from$file), "is empty"), where, "Write the token in it.")
+  if (!nzchar(token))
+    stop_input("service", paste(show_value(from$file), "is empty"), where, "Write the token in it.")
   token
 }
 
@@ -51,12 +58,13 @@ same_secret <- function(given, secret) {
   sum(bitwXor(digest(given), digest(secret))) == 0
 }
 
-# One question and its answer: a list of `status`, `body` (raw), `headers` (names in small letters), `replay`. What can
-# pass (no connection, a cut one, 429, 500 and above) is asked again after a wait that doubles, with jitter: half to all
-# of it (Brooker 2015, "Exponential backoff and jitter"), or as long as the site says. Every question may be
-# repeated: POSTs carry `key`, which makes the site do them once.
-ask_service <- function(service, method, path, body = NULL, key = NULL, type = "application/json", headers = list(),
-                        query = list()) {
+# One question and its answer: a list of `status`, `body` (raw), `headers` (names in small letters),
+# `replay`. What can pass (no connection, a cut one, 429, 500 and above) is asked again after a wait
+# that doubles, with jitter: half to all of it (Brooker 2015, "Exponential backoff and jitter"), or
+# as long as the site says. Every question may be repeated: POSTs carry `key`, which makes the site
+# do them once.
+ask_service <- function(service, method, path, body = NULL, key = NULL, type = "application/json",
+                        headers = list(), query = list()) {
   if (is.list(body)) body <- charToRaw(enc2utf8(to_json_line(body)))
   url <- service_url(service, path, query)
   headers <- c(if (length(service$token)) list(Authorization = paste("Bearer", service$token)),
@@ -68,27 +76,32 @@ ask_service <- function(service, method, path, body = NULL, key = NULL, type = "
     if (is.na(wait) || try == service$tries) break
     if (steady_clock() + wait >= or_else(service$until, Inf)) {
       if (inherits(answer, "error")) break
-      stop_input("service", paste0("asks to wait ", format_duration(wait), " (status ", answer$status, ")"),
+      stop_input("service", paste0("asks to wait ", format_duration(wait), " (status ",
+                                   answer$status, ")"),
                  paste0(service$site, ", ", service$address), "Ask again later.")
     }
     service$sleep(wait)
   }
   if (inherits(answer, "clockpigeon_error")) stop(answer)
   if (inherits(answer, "error")) {
-    stop_input("service", paste0("does not answer: ", sub("[.]$", "", trimws(conditionMessage(answer)))),
-               paste0(service$site, ", ", service$address), "See whether the site is up, and its address in the file.")
+    stop_input("service", paste0("does not answer: ",
+                                 sub("[.]$", "", trimws(conditionMessage(answer)))),
+               paste0(service$site, ", ", service$address),
+               "See whether the site is up, and its address in the file.")
   }
   if (answer$status >= 400) refuse_answer(service, answer, method, path)
   answer
 }
 
-# The answer's JSON as lists, with what it must have: `needed`, a type (3-site-answers.R) by the name of its field.
+# The answer's JSON as lists, with what it must have: `needed`, a type (3-site-answers.R) by the
+# name of its field.
 ask_json <- function(service, method, path, ..., needed = character()) {
   answer <- ask_service(service, method, path, ...)
   x <- tryCatch(site_json(answer$body), error = identity)
   refuse <- function(why) {
     stop_input("service", paste0("answered ", method, " ", path, " ", why),
-               paste0(service$site, ", ", service$address), "It may speak another protocol than this one.")
+               paste0(service$site, ", ", service$address),
+               "It may speak another protocol than this one.")
   }
   if (inherits(x, "error")) refuse(paste("with no JSON:", conditionMessage(x)))
   fault <- answer_fault(x, needed)
@@ -96,8 +109,8 @@ ask_json <- function(service, method, path, ..., needed = character()) {
   x
 }
 
-# JSON of a site as lists. The text is never taken for an address or a path, and its depth is counted before it is
-# parsed: the parser calls itself for each level.
+# JSON of a site as lists. The text is never taken for an address or a path, and its depth is
+# counted before it is parsed: the parser calls itself for each level.
 site_json <- function(bytes) {
   if (!length(bytes)) stop("it is empty", call. = FALSE)
   if (any(bytes == as.raw(0))) stop("it has null bytes", call. = FALSE)
@@ -113,28 +126,32 @@ to_json_line <- function(x) {
 
 service_url <- function(service, path, query = list()) {
   query <- Filter(length, query)
-  more <- vapply(names(query), function(name) paste0(name, "=", curl::curl_escape(query[[name]])), "")
+  more <- vapply(names(query), function(name) paste0(name, "=", curl::curl_escape(query[[name]])),
+                 "")
   paste0(service$address, path, if (length(more)) paste0("?", paste(more, collapse = "&")))
 }
 
 # A piece of a path, whatever is in it.
 path_piece <- function(x) curl::curl_escape(as.character(x))
 
-# A handle for one request. Nothing is decompressed, since a small body could become a very large one; no redirect is
-# followed; a minute of silence ends it.
+# A handle for one request. Nothing is decompressed, since a small body could become a very large
+# one; no redirect is followed; a minute of silence ends it.
 service_handle <- function(service, method, body, headers, timeout_s = service$timeout_s) {
   handle <- curl::new_handle()
-  curl::handle_setopt(handle, customrequest = method, connecttimeout = 10, noproxy = "localhost,127.0.0.1,[::1]",
-                      followlocation = FALSE, useragent = "clockpigeon", accept_encoding = NULL,
-                      low_speed_limit = 1, low_speed_time = 60)
-  if (is.finite(timeout_s)) curl::handle_setopt(handle, timeout_ms = max(1, round(1000 * timeout_s)))
+  curl::handle_setopt(handle, customrequest = method, connecttimeout = 10,
+                      noproxy = "localhost,127.0.0.1,[::1]", followlocation = FALSE,
+                      useragent = "clockpigeon", accept_encoding = NULL, low_speed_limit = 1,
+                      low_speed_time = 60)
+  if (is.finite(timeout_s))
+    curl::handle_setopt(handle, timeout_ms = max(1, round(1000 * timeout_s)))
   if (length(body)) curl::handle_setopt(handle, postfieldsize = length(body), postfields = body)
   # Without `Expect:` a body waits a second for an answer that few servers give.
   curl::handle_setheaders(handle, .list = c(headers, list(Expect = "")))
   handle
 }
 
-# One request and its answer, which is read piece by piece and given up when it is longer than `service$most`.
+# One request and its answer, which is read piece by piece and given up when it is longer than
+# `service$most`.
 service_request <- function(service, method, url, body, headers) {
   left <- min(service$timeout_s, service$until - steady_clock())
   if (left <= 0) stop("the time is over", call. = FALSE)
@@ -153,14 +170,16 @@ service_request <- function(service, method, url, body, headers) {
   # With a timeout, curl 5.0 counts whole seconds and spins meanwhile.
   waits <- function() is.null(got$answer) && is.null(got$failed) && got$size <= service$most
   while (waits()) {
-    tryCatch(curl::multi_run(timeout = 0, pool = pool), error = function(e) got$failed <- conditionMessage(e))
+    tryCatch(curl::multi_run(timeout = 0, pool = pool),
+             error = function(e) got$failed <- conditionMessage(e))
     if (waits()) Sys.sleep(0.002)
   }
   refuse <- function(what) {
     stop_input("service", what, paste0(service$site, ", ", service$address),
                "It may speak another protocol than this one.")
   }
-  if (got$size > service$most) refuse(paste("sent more than", format_size(service$most), "as one answer"))
+  if (got$size > service$most)
+    refuse(paste("sent more than", format_size(service$most), "as one answer"))
   if (length(got$failed)) stop(got$failed, call. = FALSE)
   lines <- curl::parse_headers_list(got$answer$headers)
   coded <- or_else(lines[["content-encoding"]], "identity")
@@ -171,11 +190,14 @@ service_request <- function(service, method, url, body, headers) {
        replay = identical(lines[["idempotent-replay"]], "true"))
 }
 
-# Seconds until it is asked again; NA: it is not. Of a site that says how long, that long, five minutes at most.
+# Seconds until it is asked again; NA: it is not. Of a site that says how long, that long, five
+# minutes at most.
 retry_wait <- function(answer, try, jitter = openssl::rand_num(1)) {
-  passing <- inherits(answer, "error") || answer$status %in% c(408, 425, 429) || answer$status >= 500
+  passing <- inherits(answer, "error") || answer$status %in% c(408, 425, 429) ||
+    answer$status >= 500
   if (!passing) return(NA_real_)
-  said <- if (!inherits(answer, "error")) suppressWarnings(as.numeric(answer$headers[["retry-after"]]))
+  said <- if (!inherits(answer, "error"))
+    suppressWarnings(as.numeric(answer$headers[["retry-after"]]))
   if (length(said) && !is.na(said)) return(min(300, max(0, said)))
   min(30, 0.25 * 2^(try - 1)) * (1 + jitter) / 2
 }
@@ -184,9 +206,11 @@ retry_wait <- function(answer, try, jitter = openssl::rand_num(1)) {
 refuse_answer <- function(service, answer, method, path) {
   x <- tryCatch(site_json(answer$body), error = function(e) NULL)
   if (!is.list(x) || is.null(names(x))) x <- list()
-  said <- function(name) if (is.character(x[[name]]) && length(x[[name]]) == 1) shown_text(x[[name]], 300)
+  said <- function(name) if (is.character(x[[name]]) && length(x[[name]]) == 1)
+    shown_text(x[[name]], 300)
   text <- first_of(said("detail"), said("title"), paste("status", answer$status))
-  instead <- first_of(said("instead"), if (answer$status == 401) "See the token that the site's file names.")
+  instead <- first_of(said("instead"),
+                      if (answer$status == 401) "See the token that the site's file names.")
   error <- tryCatch(
     stop_input("service", paste0("refused ", method, " ", path, ": ", sub("[.]$", "", text)),
                paste0(service$site, ", ", service$address), instead),
@@ -197,8 +221,9 @@ refuse_answer <- function(service, answer, method, path) {
   stop(error)
 }
 
-# By how many seconds the site's clock is ahead of ours, by the time it tells and when it was asked (`before`, `after`:
-# the middle of the two is taken, as NTP does, RFC 5905): less than what the answer took says nothing.
+# By how many seconds the site's clock is ahead of ours, by the time it tells and when it was asked
+# (`before`, `after`: the middle of the two is taken, as NTP does, RFC 5905): less than what the
+# answer took says nothing.
 clock_ahead <- function(told, before, after) {
   told <- as.numeric(service_moment(told))
   ahead <- told - (as.numeric(before) + as.numeric(after)) / 2
@@ -209,7 +234,8 @@ clock_ahead <- function(told, before, after) {
 ask_site <- function(service) {
   before <- service$clock()
   x <- ask_json(service, "GET", "/site", needed = c(
-    site = "text", protocol = "text", time = "moment", currency = "currency", part_bytes = "part_bytes", tiers = "rows"
+    site = "text", protocol = "text", time = "moment", currency = "currency",
+    part_bytes = "part_bytes", tiers = "rows"
   ))
   if (!identical(x$protocol, "1")) {
     stop_input("service", paste("speaks protocol", show_value(x$protocol), "and this is 1"),
@@ -230,6 +256,7 @@ ask_pages <- function(service, path, field, most = 100) {
     if (!answer_types$count(x[["next"]]) || x[["next"]] <= after) break
     after <- x[["next"]]
   }
-  stop_input("service", paste("pages of", path, "do not end"), paste0(service$site, ", ", service$address),
+  stop_input("service", paste("pages of", path, "do not end"),
+             paste0(service$site, ", ", service$address),
              "It may speak another protocol than this one.")
 }

@@ -1,9 +1,9 @@
-# Claims: one process at a time runs a plan. A folder beside the ledger says which, since making a folder is one step
-# that succeeds for one only; it goes when the run ends, and counts for nothing when its process is gone. On a server it
-# is a lock.
+# Claims: one process at a time runs a plan. A folder beside the ledger says which, since making a
+# folder is one step that succeeds for one only; it goes when the run ends, and counts for nothing
+# when its process is gone. On a server it is a lock.
 
-# Claims a plan of a ledger; returns the claim, for release_plan(), or NULL for a ledger in memory. An error says who
-# has it.
+# Claims a plan of a ledger; returns the claim, for release_plan(), or NULL for a ledger in memory.
+# An error says who has it.
 claim_plan <- function(ledger, plan_id) {
   if (ledger$path == ":memory:") return(NULL)
   if (is_server_address(ledger$path)) return(claim_on_server(ledger, plan_id))
@@ -15,12 +15,14 @@ claim_plan <- function(ledger, plan_id) {
     }
     who <- claimed_by(folder)
     if (!is_gone(who)) {
-      stop_input("plan", paste0("is being run by process ", who$pid, " on ", who$host, ", since ", who$since),
+      stop_input("plan", paste0("is being run by process ", who$pid, " on ", who$host, ", since ",
+                                who$since),
                  short_path(ledger$path), "Wait for it to end, or end it, and ask again.")
     }
     unlink(folder, recursive = TRUE, expand = FALSE)
   }
-  stop_input("plan", "cannot be claimed", folder, "Remove that folder when no other run is under way.")
+  stop_input("plan", "cannot be claimed", folder,
+             "Remove that folder when no other run is under way.")
 }
 
 release_plan <- function(claim) {
@@ -31,13 +33,16 @@ release_plan <- function(claim) {
 # On a server a claim is a lock of the connection, which goes with it.
 claim_on_server <- function(ledger, plan_id) {
   lock <- function(what) {
-    ask_rows(ledger_connection(ledger), paste0("SELECT ", what, "(hashtext(current_schema()), hashtext(?)) AS held"),
+    ask_rows(ledger_connection(ledger),
+             paste0("SELECT ", what, "(hashtext(current_schema()), hashtext(?)) AS held"),
              list(plan_id))[["held"]]
   }
   if (!lock("pg_try_advisory_lock")) {
-    stop_input("plan", "is being run by another process", ledger$path, "Wait for it to end, or end it, and ask again.")
+    stop_input("plan", "is being run by another process", ledger$path,
+               "Wait for it to end, or end it, and ask again.")
   }
-  structure(list(release = function() try(lock("pg_advisory_unlock"), silent = TRUE)), class = "cp_server_claim")
+  structure(list(release = function() try(lock("pg_advisory_unlock"), silent = TRUE)),
+            class = "cp_server_claim")
 }
 
 process_facts <- function() {
@@ -45,21 +50,24 @@ process_facts <- function() {
        began = as.numeric(ps::ps_create_time(ps::ps_handle())))
 }
 
-# Who claimed a plan, as it is written; a claim that is just being written is looked at again, for so many seconds.
+# Who claimed a plan, as it is written; a claim that is just being written is looked at again, for
+# so many seconds.
 claimed_by <- function(folder, patience = 5) {
   began <- steady_clock()
   repeat {
-    who <- tryCatch(parse_json(text_of_file(file.path(folder, "who.json"), "plan")), error = function(e) NULL)
+    who <- tryCatch(parse_json(text_of_file(file.path(folder, "who.json"), "plan")),
+                    error = function(e) NULL)
     if (length(who) || !dir.exists(folder) || steady_clock() - began > patience) return(who)
     Sys.sleep(0.02)
   }
 }
 
-# A process of this machine that runs no more, or whose number another process has by now. Of other machines nobody
-# here knows.
+# A process of this machine that runs no more, or whose number another process has by now. Of other
+# machines nobody here knows.
 is_gone <- function(who) {
   if (is.null(who)) return(TRUE)
   if (!identical(who$host, unname(Sys.info()[["nodename"]]))) return(FALSE)
-  began <- tryCatch(as.numeric(ps::ps_create_time(ps::ps_handle(as.integer(who$pid)))), error = function(e) NA)
+  began <- tryCatch(as.numeric(ps::ps_create_time(ps::ps_handle(as.integer(who$pid)))),
+                    error = function(e) NA)
   is.na(began) || abs(began - who$began) > 1
 }

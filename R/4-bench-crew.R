@@ -13,20 +13,24 @@ host_trial <- function(trial, bench) {
 
 # Opens the nodes that trials name, and has each set itself up; an error says which is not ready.
 open_crew <- function(bench, names, nodes) {
-  hosts <- lapply(names, function(name) open_host(bench, nodes[[check_choice(name, "node of the plan", names(nodes))]]))
+  hosts <- lapply(names, function(name)
+                  open_host(bench, nodes[[check_choice(name, "node of the plan", names(nodes))]]))
   stats::setNames(hosts, names)
 }
 
 open_host <- function(bench, node) {
   force(node)
   refuse <- function(why) {
-    stop_input("node", why, paste("node", node$node), "See clockpigeon nodes; mend it, or leave it out of the plan.")
+    stop_input("node", why, paste("node", node$node),
+               "See clockpigeon nodes; mend it, or leave it out of the plan.")
   }
   ready <- FALSE
   on.exit(if (!ready) close_node(node, let_go = TRUE))
-  reached <- open_node(node, node_patience(node), if (bench$progress) function(why) say_of(node$node, why))
+  reached <- open_node(node, node_patience(node),
+                       if (bench$progress) function(why) say_of(node$node, why))
   if (!isTRUE(reached)) refuse(reached)
-  said <- wait_for(ask_node(node, set_up_host, list(bench$pairs, bench$engines, node, bench$sets), 120))
+  said <- wait_for(ask_node(node, set_up_host, list(bench$pairs, bench$engines, node, bench$sets),
+                            120))
   if (is.null(said$value)) refuse(c(said$error, said$lost)[1])
   ready <- TRUE
   c(said$value, list(machine = machine_id(bench$ledger, said$value$facts)))
@@ -34,13 +38,15 @@ open_host <- function(bench, node) {
 
 say_of <- function(name, ...) cat(name, " ", ..., "\n", sep = "", file = stderr())
 
-# Runs trials on their nodes, one at a time on each. A node that vanishes gives a failed row for the trial it was at,
-# and that trial is asked again, in a block of its own; with `on_loss` move this and the node's other trials go to the
-# nodes that are left, with wait they keep until the run is resumed. A machine that a scheduler takes back is asked for
-# anew, and the trial that was cut leaves no row: nothing is known by it.
+# Runs trials on their nodes, one at a time on each. A node that vanishes gives a failed row for the
+# trial it was at, and that trial is asked again, in a block of its own; with `on_loss` move this
+# and the node's other trials go to the nodes that are left, with wait they keep until the run is
+# resumed. A machine that a scheduler takes back is asked for anew, and the trial that was cut
+# leaves no row: nothing is known by it.
 run_crew <- function(bench, trials) {
   crew <- list(bench = bench, waiting = trials, running = list(), down = character(),
-               timer = progress_timer(trials, bench$progress), begun = 0L, cuts = integer(), looked = steady_clock())
+               timer = progress_timer(trials, bench$progress), begun = 0L, cuts = integer(),
+               looked = steady_clock())
   repeat {
     crew <- hand_out(crew)
     if (!length(crew$running)) break
@@ -51,8 +57,8 @@ run_crew <- function(bench, trials) {
   }
   crew$timer$end()
   if (nrow(crew$waiting)) {
-    cat(nrow(crew$waiting), " trials wait for ", toString(crew$down), ": clockpigeon bench --resume\n", sep = "",
-        file = stderr())
+    cat(nrow(crew$waiting), " trials wait for ", toString(crew$down),
+        ": clockpigeon bench --resume\n", sep = "", file = stderr())
   }
   invisible(crew$down)
 }
@@ -66,7 +72,8 @@ hand_out <- function(crew) {
     trial <- as.list(crew$waiting[at[1], , drop = FALSE])
     crew$waiting <- crew$waiting[-at[1], , drop = FALSE]
     host <- bench$hosts[[name]]
-    there <- c(bench[c("engines", "options", "folder", "plan_id")], host[setdiff(names(host), "facts")])
+    there <- c(bench[c("engines", "options", "folder", "plan_id")],
+               host[setdiff(names(host), "facts")])
     task <- ask_node(host$node, host_trial, list(trial, there), bench$options$time_limit + 60)
     crew$begun <- crew$begun + 1L
     crew$timer$before(crew$begun)
@@ -87,10 +94,12 @@ take_back <- function(crew, name) {
   }
   rows <- said$value
   if (is.null(rows)) {
-    why <- if (length(said$lost)) paste0("the node ", name, " vanished: ", said$lost) else said$error
-    rows <- list(c(run$trial[c("shot", "scene", "frame", "engine", "width", "height", "run_order", "repeat")],
-                list(activity = "render", kind = "measured", node = name, plan_id = bench$plan_id, status = "failed",
-                     measured_at = utc_now(), note = why)))
+    why <- if (length(said$lost)) paste0("the node ", name, " vanished: ", said$lost) else
+      said$error
+    rows <- list(c(run$trial[c("shot", "scene", "frame", "engine", "width", "height", "run_order",
+                               "repeat")],
+                list(activity = "render", kind = "measured", node = name, plan_id = bench$plan_id,
+                     status = "failed", measured_at = utc_now(), note = why)))
   }
   for (row in rows) add_timings(bench$ledger, as_table(row))
   crew$timer$after(run$number, rows[[length(rows)]])
@@ -100,7 +109,8 @@ take_back <- function(crew, name) {
 # How often a trial may be cut until it counts as failed.
 most_cuts <- 3L
 
-# How a scheduler's machines stand, every five seconds: one that is gone may not have been able to say so.
+# How a scheduler's machines stand, every five seconds: one that is gone may not have been able to
+# say so.
 look_at_queues <- function(crew) {
   if (steady_clock() - crew$looked < 5) return(crew)
   crew$looked <- steady_clock()
@@ -112,8 +122,8 @@ look_at_queues <- function(crew) {
   crew
 }
 
-# A trial that was cut waits again, first of all, and another machine is asked for; where there is none to be had in
-# time, the node's trials wait for the run to be resumed.
+# A trial that was cut waits again, first of all, and another machine is asked for; where there is
+# none to be had in time, the node's trials wait for the run to be resumed.
 cut_trial <- function(crew, name, trial, why) {
   node <- crew$bench$hosts[[name]]$node
   stands <- node_queue(node)

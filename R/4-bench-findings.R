@@ -2,21 +2,23 @@
 
 #' What a benchmark run says about itself
 #'
-#' Looks for what makes timings less sure than they seem: drift along the run, blocks that differ, settings whose
-#' computing is too short beside the spread of their loading, trials on a busy machine, and settings whose mean is not
-#' known as well as a target asks.
+#' Looks for what makes timings less sure than they seem: drift along the run, blocks that differ,
+#' settings whose computing is too short beside the spread of their loading, trials on a busy
+#' machine, and settings whose mean is not known as well as a target asks.
 #'
-#' Drift is the least-squares slope of log time on the position in the run, each setting about its own mean; it is told
-#' when its chance without drift is under 1 % and it changes times by more than 2 % from the first trial to the last.
-#' A setting is too short when its median compute time is under ten times the standard deviation of its load time.
+#' Drift is the least-squares slope of log time on the position in the run, each setting about its
+#' own mean; it is told when its chance without drift is under 1 % and it changes times by more than
+#' 2 % from the first trial to the last. A setting is too short when its median compute time is
+#' under ten times the standard deviation of its load time.
 #'
 #' @param x Timings of one run: those of one `plan_id`, as [run_bench()] returns them.
 #' @param target Relative half-width of the 95 % interval that a setting's mean should have.
-#' @param memory_mb Memory of the machine in MB (1e6 bytes), where it is known: a trial that held over 90 % of it while
-#'   its processor was idle for half the time was waiting for the disk, and is reported as `memory`.
-#' @return A tibble, one row a finding: `finding` (`drift`, `blocks`, `too short`, `busy`, `memory`, `unsure`), `about`
-#'   (the run or the setting), `value`, `lower`, `upper` (factor of time, or share), and `says`, a sentence with what to
-#'   do. No rows when all is well.
+#' @param memory_mb Memory of the machine in MB (1e6 bytes), where it is known: a trial that held
+#'   over 90 % of it while its processor was idle for half the time was waiting for the disk, and is
+#'   reported as `memory`.
+#' @return A tibble, one row a finding: `finding` (`drift`, `blocks`, `too short`, `busy`, `memory`,
+#'   `unsure`), `about` (the run or the setting), `value`, `lower`, `upper` (factor of time, or
+#'   share), and `says`, a sentence with what to do. No rows when all is well.
 #' @section Conditions: `clockpigeon_error_columns` when `x` is no table of timings.
 #' @noRd
 bench_findings <- function(x, target = 0.03, memory_mb = NULL) {
@@ -24,8 +26,8 @@ bench_findings <- function(x, target = 0.03, memory_mb = NULL) {
   target <- check_number(target, argument("target"), above = 0)
   x <- as_frame(x)
   x <- x[is_evidence(x), , drop = FALSE]
-  none <- data.frame(finding = character(), about = character(), value = numeric(), lower = numeric(),
-                     upper = numeric(), says = character())
+  none <- data.frame(finding = character(), about = character(), value = numeric(),
+                     lower = numeric(), upper = numeric(), says = character())
   if (!nrow(x)) return(as_table(none))
   setting <- row_key(x, intersect(setting_columns, names(x)))
   groups <- split(x, factor(setting, unique(setting)))
@@ -34,14 +36,15 @@ bench_findings <- function(x, target = 0.03, memory_mb = NULL) {
 }
 
 finding <- function(finding, about, value, says, lower = NA_real_, upper = NA_real_) {
-  data.frame(finding = finding, about = about, value = value, lower = lower, upper = upper, says = says,
-             row.names = NULL)
+  data.frame(finding = finding, about = about, value = value, lower = lower, upper = upper,
+             says = says, row.names = NULL)
 }
 
 find_drift <- function(x, setting) {
   seen <- !is.na(x[["run_order"]])
   if (!any(seen)) return(NULL)
-  d <- drift_of(log(x[["wall_s"]][seen]), setting[seen], x[["run_order"]][seen], x[["repeat"]][seen])
+  d <- drift_of(log(x[["wall_s"]][seen]), setting[seen], x[["run_order"]][seen],
+                x[["repeat"]][seen])
   if (is.null(d)) return(NULL)
   change <- function(f) sprintf("%+.0f %%", 100 * (f - 1))
   if (isTRUE(d$p < 0.01) && abs(log(d$factor)) > log(1.02)) {
@@ -63,7 +66,8 @@ find_busy <- function(x) {
   busy <- x[["busy"]] %in% TRUE
   if (!any(busy)) return(NULL)
   finding("busy", "the run", mean(busy), says = paste0(
-    sum(busy), " of ", nrow(x), " trials ran while others used the machine; stop these programs, or repeat the trials"
+    sum(busy), " of ", nrow(x),
+    " trials ran while others used the machine; stop these programs, or repeat the trials"
   ))
 }
 
@@ -74,15 +78,16 @@ find_full <- function(x, memory_mb) {
   full <- which(full)
   if (!length(full)) return(NULL)
   finding("memory", "the run", length(full) / nrow(x), says = paste0(
-    length(full), " of ", nrow(x), " trials nearly filled the memory while the processor was idle (",
-    setting_name(x[full[1], ]), "): they waited for the disk; measure with less, or on a machine with more memory"
+    length(full), " of ", nrow(x),
+    " trials nearly filled the memory while the processor was idle (", setting_name(x[full[1], ]),
+    "): they waited for the disk; measure with less, or on a machine with more memory"
   ))
 }
 
 # A setting in a few words.
 setting_name <- function(x) {
-  paste0(x[["shot"]][1], " frame ", x[["frame"]][1], ", ", x[["engine"]][1], " ", x[["engine_version"]][1], ", ",
-         x[["limit_kind"]][1], " ", format(x[["limit_value"]][1]))
+  paste0(x[["shot"]][1], " frame ", x[["frame"]][1], ", ", x[["engine"]][1], " ",
+         x[["engine_version"]][1], ", ", x[["limit_kind"]][1], " ", format(x[["limit_value"]][1]))
 }
 
 find_short <- function(x) {
@@ -90,11 +95,14 @@ find_short <- function(x) {
   if (is.na(short) || short <= 1) return(NULL)
   larger <- ceiling(sqrt(short) * c(x[["width"]][1], x[["height"]][1]))
   cure <- c(if (!anyNA(larger)) paste0("a frame of ", larger[1], "x", larger[2]),
-            if (x[["limit_kind"]][1] %in% "samples") paste(ceiling(short * x[["limit_value"]][1]), "samples"),
+            if (x[["limit_kind"]][1] %in% "samples")
+            paste(ceiling(short * x[["limit_value"]][1]), "samples"),
             paste(ceiling(nrow(x) * short^2), "repeats"))
   finding("too short", setting_name(x), short, says = paste0(
-    setting_name(x), ": computing takes ", format_duration(stats::median(x[["compute_s"]], na.rm = TRUE)),
-    ", under ten times the spread of loading, ", format_duration(stats::sd(x[["load_s"]], na.rm = TRUE)), "; take ",
+    setting_name(x), ": computing takes ",
+    format_duration(stats::median(x[["compute_s"]], na.rm = TRUE)),
+    ", under ten times the spread of loading, ",
+    format_duration(stats::sd(x[["load_s"]], na.rm = TRUE)), "; take ",
     either(cure)
   ))
 }
@@ -105,9 +113,10 @@ find_unsure <- function(groups, target) {
   if (!any(unsure)) return(NULL)
   worst <- which.max(wide)
   finding("unsure", "the run", max(wide), says = paste0(
-    sum(unsure), " of ", length(groups), " settings have a mean known less well than to ", format(100 * target),
-    " %; worst: ", setting_name(groups[[worst]]),
+    sum(unsure), " of ", length(groups), " settings have a mean known less well than to ",
+    format(100 * target), " %; worst: ", setting_name(groups[[worst]]),
     if (max(wide) < 1) sprintf(", to %.0f %%", 100 * max(wide))
-    else paste0(", which ran ", nrow(groups[[worst]]), if (nrow(groups[[worst]]) == 1) " time" else " times")
+    else paste0(", which ran ", nrow(groups[[worst]]),
+                if (nrow(groups[[worst]]) == 1) " time" else " times")
   ))
 }

@@ -3,12 +3,13 @@
 # The name under which the processes of a job find each other on a node: job, run, slot.
 slot_mark <- "CLOCKPIGEON_SLOT"
 
-# Readies a node for the frames of a job; run there. What an earlier run of the job left behind is ended first, so that
-# no frame is rendered twice at once. `mark`: list(job, run, slot).
+# Readies a node for the frames of a job; run there. What an earlier run of the job left behind is
+# ended first, so that no frame is rendered twice at once. `mark`: list(job, run, slot).
 host_slot <- function(mark, pairs, engines, node, threads) {
   job <- paste0(mark$job, "/")
   end_marked(function(x) startsWith(x, job) & !startsWith(x, paste0(job, mark$run, "/")))
-  do.call(Sys.setenv, stats::setNames(list(paste(mark$job, mark$run, mark$slot, sep = "/")), slot_mark))
+  do.call(Sys.setenv, stats::setNames(list(paste(mark$job, mark$run, mark$slot, sep = "/")),
+                                      slot_mark))
   tools::psnice(value = 10)  # whoever sits at the machine goes first
   limit_threads(set_up_host(pairs, engines, node), threads, pid = Sys.getpid())
 }
@@ -33,15 +34,16 @@ end_marked <- function(which) {
   ended
 }
 
-# Renders one frame; run on the node. `trial` as of a plan, `bench` as of run_trial(), `to` the picture's path from the
-# project, `run` the name of this run of it. Returns list(rows) as of run_trial(), or list(wait = why) when nothing was
-# begun. With `bench$prepass` `alone` nothing but the pre-pass of its shot is run. A picture that is not good never
-# gets its name.
+# Renders one frame; run on the node. `trial` as of a plan, `bench` as of run_trial(), `to` the
+# picture's path from the project, `run` the name of this run of it. Returns list(rows) as of
+# run_trial(), or list(wait = why) when nothing was begun. With `bench$prepass` `alone` nothing but
+# the pre-pass of its shot is run. A picture that is not good never gets its name.
 host_frame <- function(trial, bench, to, run) {
   keep <- bench$node$keep_free
   if (length(keep)) {
     free <- system_memory("avail")
-    if (!is.na(free) && free < keep) return(list(wait = paste(format_size(free), "of memory are free")))
+    if (!is.na(free) && free < keep)
+      return(list(wait = paste(format_size(free), "of memory are free")))
   }
   if (length(bench$node$folder)) bench$folder <- bench$node$folder
   making <- file.path(bench$folder, bench$making, run)
@@ -63,8 +65,8 @@ host_frame <- function(trial, bench, to, run) {
   list(rows = rows)
 }
 
-# Files that travel where no folder is shared, in parts; run on the node. The whole is held against its SHA-256 before
-# it gets its name.
+# Files that travel where no folder is shared, in parts; run on the node. The whole is held against
+# its SHA-256 before it gets its name.
 part_bytes <- 4e6
 
 host_read <- function(folder, path, from, most = part_bytes) {
@@ -72,7 +74,8 @@ host_read <- function(folder, path, from, most = part_bytes) {
   file <- file(path, "rb")
   on.exit(close(file))
   seek(file, from)
-  list(bytes = readBin(file, "raw", most), size = file.size(path), sha256 = if (from == 0) file_hashes(path))
+  list(bytes = readBin(file, "raw", most), size = file.size(path),
+       sha256 = if (from == 0) file_hashes(path))
 }
 
 host_write <- function(folder, path, from, bytes, size, sha256) {

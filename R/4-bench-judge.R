@@ -1,12 +1,14 @@
 # Judging a trial: how it ended, and in one sentence why.
 
-# `made`: where the picture was to be and of which kind, the trial, the values of its fields, when it began, and the
-# devices that were asked for.
+# `made`: where the picture was to be and of which kind, the trial, the values of its fields, when
+# it began, and the devices that were asked for.
 judge_trial <- function(ran, engine, numbers, made, time_limit) {
   ended <- function(status, ...) list(status = status, note = paste0(...))
   expected <- names(Filter(length, engine$reads))
-  if (ran$late) return(ended("timed_out", "ended after ", format_duration(time_limit), output_said(ran$text)))
-  if (!identical(ran$exit, 0L)) return(ended("failed", "exit status ", ran$exit, ": ", output_ends(ran$text)))
+  if (ran$late) return(ended("timed_out", "ended after ", format_duration(time_limit),
+                             output_said(ran$text)))
+  if (!identical(ran$exit, 0L))
+    return(ended("failed", "exit status ", ran$exit, ": ", output_ends(ran$text)))
   if (length(expected) && !nzchar(trimws(ran$text))) {
     return(ended("failed", "the engine printed nothing; its profile reads ", toString(expected)))
   }
@@ -24,8 +26,8 @@ judge_trial <- function(ran, engine, numbers, made, time_limit) {
   list(status = "ok", note = if (length(notes)) paste(notes, collapse = "; "))
 }
 
-# What is wrong with a picture file; NULL when nothing is. Its size and the length of its file are looked at, not the
-# pixels. A band may be a picture of its own rows or of the whole frame.
+# What is wrong with a picture file; NULL when nothing is. Its size and the length of its file are
+# looked at, not the pixels. A band may be a picture of its own rows or of the whole frame.
 picture_fault <- function(path, kind, trial = NULL) {
   if (dir.exists(path)) return("made a folder where its picture was to be")
   size <- file.size(path)
@@ -37,11 +39,13 @@ picture_fault <- function(path, kind, trial = NULL) {
   if (is.null(trial$width)) return(NULL)
   heights <- c(trial$height, if (length(trial$band_first)) trial$band_last - trial$band_first + 1)
   if (extent$width != trial$width || !extent$height %in% heights) {
-    paste0("wrote a picture of ", extent$width, "x", extent$height, ", asked was ", trial$width, "x", trial$height)
+    paste0("wrote a picture of ", extent$width, "x", extent$height, ", asked was ", trial$width,
+           "x", trial$height)
   }
 }
 
-# The files that a trial left where pictures may have gone, when the one it was to write is not there.
+# The files that a trial left where pictures may have gone, when the one it was to write is not
+# there.
 appeared_instead <- function(made, most = 4) {
   folders <- unique(unlist(made$values[c("output_folder", "scene_folder", "project")]))
   files <- unlist(lapply(folders[dir.exists(folders)], list.files, full.names = TRUE))
@@ -49,20 +53,25 @@ appeared_instead <- function(made, most = 4) {
   new <- setdiff(new[!grepl("[.]sqlite(-[a-z]+)?$", new)], made$output)
   if (!length(new)) return("; no other file appeared")
   shown <- vapply(utils::head(new, most), short_path, "")
-  paste0("; these appeared: ", toString(shown), if (length(new) > most) paste(" and", length(new) - most, "more"),
+  paste0("; these appeared: ", toString(shown),
+         if (length(new) > most) paste(" and", length(new) - most, "more"),
          " (say so in `output_as`, or mend `arguments`)")
 }
 
-# Why the devices that were asked for did not do the work; NULL when they did, or the engine does not say.
+# Why the devices that were asked for did not do the work; NULL when they did, or the engine does
+# not say.
 device_fault <- function(engine, asked, text) {
   if (!length(asked$index)) return(NULL)
   pattern <- engine$devices[[asked$kind]]$used
   if (is.null(pattern)) return(NULL)
   hits <- regmatches(text, gregexpr(pattern, text, perl = TRUE))[[1]]
   used <- unique(trimws(vapply(regmatches(hits, regexec(pattern, hits, perl = TRUE)), `[`, "", 2)))
-  wanted <- paste0(asked$kind, " ", paste(asked$index, collapse = "+"), " (", toString(unique(asked$name)), ")")
-  if (!length(used)) return(paste0("asked for ", wanted, ", and the engine does not say that it did the work"))
-  same <- if (all(used %in% asked$index)) setequal(used, asked$index) else setequal(used, unique(asked$name))
+  wanted <- paste0(asked$kind, " ", paste(asked$index, collapse = "+"), " (",
+                   toString(unique(asked$name)), ")")
+  if (!length(used))
+    return(paste0("asked for ", wanted, ", and the engine does not say that it did the work"))
+  same <- if (all(used %in% asked$index)) setequal(used, asked$index) else
+    setequal(used, unique(asked$name))
   if (!same) paste0("asked for ", wanted, ", and ", either(used), " did the work")
 }
 
@@ -71,7 +80,8 @@ output_ends <- function(text, first = 2, last = 3) {
   lines <- strsplit(trimws(text), "\n", fixed = TRUE)[[1]]
   lines <- lines[nzchar(trimws(lines))]
   if (!length(lines)) return("it printed nothing")
-  if (length(lines) > first + last) lines <- c(utils::head(lines, first), "...", utils::tail(lines, last))
+  if (length(lines) > first + last)
+    lines <- c(utils::head(lines, first), "...", utils::tail(lines, last))
   paste(vapply(trimws(lines), shown_text, "", most = 120, USE.NAMES = FALSE), collapse = " | ")
 }
 

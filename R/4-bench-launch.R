@@ -1,21 +1,25 @@
-# Starting a process that takes orders from this one, so that no other process can join and take them.
+# Starting a process that takes orders from this one, so that no other process can join and take
+# them.
 #
-# On this machine the two talk through a socket in a folder that its owner alone may enter. Over a network they talk by
-# TLS through a WebSocket whose path is a secret: a process without the path is refused before any task is sent.
-# Nodes get the secret and the certificate on standard input, never as an argument, which others could list. (A client
-# certificate would serve as well; mirai 2.7 gives its daemons none.)
+# On this machine the two talk through a socket in a folder that its owner alone may enter. Over a
+# network they talk by TLS through a WebSocket whose path is a secret: a process without the path is
+# refused before any task is sent. Nodes get the secret and the certificate on standard input, never
+# as an argument, which others could list. (A client certificate would serve as well; mirai 2.7
+# gives its daemons none.)
 
 # One key and certificate for each address at which this process listens: making a pair takes 1.5 s.
 certificates <- new.env()
 
 certificate_of <- function(host) {
-  if (is.null(certificates[[host]])) certificates[[host]] <- lapply(nanonext::write_cert(cn = host), unname)
+  if (is.null(certificates[[host]]))
+    certificates[[host]] <- lapply(nanonext::write_cert(cn = host), unname)
   certificates[[host]]
 }
 
 random_secret <- function(bytes = 16) paste(openssl::rand_bytes(bytes), collapse = "")
 
-# Address of a socket on this machine that its owner alone can reach. R makes its session folder with mode 0700.
+# Address of a socket on this machine that its owner alone can reach. R makes its session folder
+# with mode 0700.
 private_address <- function() {
   if (.Platform$OS.type == "windows") return(paste0("ipc://clockpigeon-", random_secret()))
   folder <- tempdir()
@@ -27,7 +31,8 @@ private_address <- function() {
 short_folder <- function() {
   folder <- file.path("/tmp", paste0("clockpigeon-", random_secret(8)))
   if (!dir.create(folder, showWarnings = FALSE, mode = "0700")) {
-    stop_input("file", "this folder cannot be made", folder, "Set TMPDIR to a folder with a short path.")
+    stop_input("file", "this folder cannot be made", folder,
+               "Set TMPDIR to a folder with a short path.")
   }
   folder
 }
@@ -45,7 +50,8 @@ listen_for_node <- function(profile, url) {
   host <- at[["hostname"]]
   pair <- certificate_of(host)
   if (grepl(":", host, fixed = TRUE)) host <- paste0("[", host, "]")
-  mirai::daemons(url = paste0("wss://", host, ":", at[["port"]], "/", random_secret()), tls = pair$server,
+  mirai::daemons(url = paste0("wss://", host, ":", at[["port"]], "/", random_secret()),
+                 tls = pair$server,
                  .compute = profile)
   bquote(mirai::daemon(.(mirai::status(.compute = profile)$daemons), tlscert = .(pair$client)))
 }
@@ -53,8 +59,8 @@ listen_for_node <- function(profile, url) {
 # A call as one line of R.
 call_line <- function(call) paste(deparse(call, width.cutoff = 500), collapse = " ")
 
-# Start R on another machine by SSH, with what it runs on standard input. Without `listen` the machine reaches us through
-# a tunnel.
+# Start R on another machine by SSH, with what it runs on standard input. Without `listen` the
+# machine reaches us through a tunnel.
 begin_ssh <- function(profile, launch, url) {
   call <- listen_for_node(profile, url)
   at <- ssh_target(launch$host)
@@ -65,8 +71,8 @@ begin_ssh <- function(profile, launch, url) {
   on.exit(unlink(script))
   writeLines(call_line(call), script)
   ssh_processes[[profile]] <- processx::process$new(
-    "ssh", c("-T", "-o", "ConnectTimeout=20", "-o", "ExitOnForwardFailure=yes", "-p", at$port, tunnel, "--", at$host,
-             program),
+    "ssh", c("-T", "-o", "ConnectTimeout=20", "-o", "ExitOnForwardFailure=yes", "-p", at$port,
+             tunnel, "--", at$host, program),
     stdin = script, stdout = NULL, stderr = NULL
   )
 }
@@ -90,7 +96,8 @@ ssh_target <- function(host) {
 
 # A command and its arguments, split as a shell does, with quotes and nothing else.
 command_words <- function(text) {
-  words <- tryCatch(scan(text = text, what = "", quiet = TRUE, comment.char = ""), error = function(e) character())
+  words <- tryCatch(scan(text = text, what = "", quiet = TRUE, comment.char = ""),
+                    error = function(e) character())
   if (length(words)) words else text
 }
 

@@ -1,7 +1,7 @@
 # The machine: what it is, and what else it did while a trial ran.
 
-# What does not change from trial to trial: CPU model, cores, memory in MB (1e6 bytes) and operating system, as far as
-# the system tells.
+# What does not change from trial to trial: CPU model, cores, memory in MB (1e6 bytes) and operating
+# system, as far as the system tells.
 machine_facts <- function(proc = "/proc") {
   cpu <- proc_text(file.path(proc, "cpuinfo"))
   model <- sub("^model name\\s*:\\s*", "", grep("^model name", cpu, value = TRUE))
@@ -10,8 +10,10 @@ machine_facts <- function(proc = "/proc") {
   name <- gsub("^PRETTY_NAME=|\"", "", grep("^PRETTY_NAME=", system, value = TRUE))
   list(
     cpu = if (length(model)) model[1] else if (dir.exists(proc)) "unknown" else system_processor(),
-    cores = machine_cores(), memory_mb = round((if (is.na(memory)) system_memory("total") else memory * 1024) / 1e6),
-    system = paste(c(if (length(name)) name[1] else Sys.info()[["sysname"]], Sys.info()[["release"]]), collapse = ", "),
+    cores = machine_cores(),
+    memory_mb = round((if (is.na(memory)) system_memory("total") else memory * 1024) / 1e6),
+    system = paste(c(if (length(name)) name[1] else Sys.info()[["sysname"]],
+                     Sys.info()[["release"]]), collapse = ", "),
     r = paste(R.version$major, R.version$minor, sep = ".")
   )
 }
@@ -22,8 +24,8 @@ machine_cores <- function() {
   if (all(is.na(cores))) NA_integer_ else as.integer(min(cores, na.rm = TRUE))
 }
 
-# What the scheduler gave to this process; run on its machine: the machine's name, and the cores it may use. NULL where
-# no scheduler began it.
+# What the scheduler gave to this process; run on its machine: the machine's name, and the cores it
+# may use. NULL where no scheduler began it.
 scheduled_here <- function() {
   name <- Sys.getenv("SLURMD_NODENAME")
   if (!nzchar(name)) return(NULL)
@@ -33,7 +35,8 @@ scheduled_here <- function() {
 
 # Lines of a file of the system; none where there is no such file.
 proc_text <- function(path) {
-  tryCatch(readLines(path, warn = FALSE), error = function(e) character(), warning = function(w) character())
+  tryCatch(readLines(path, warn = FALSE), error = function(e) character(),
+           warning = function(w) character())
 }
 
 # The number behind a name in a file of lines `Name:  number unit`; NA when there is none.
@@ -42,7 +45,8 @@ proc_number <- function(path, name) {
   if (length(line)) as.numeric(gsub("[^0-9]", "", line[1])) else NA_real_
 }
 
-# Mean number of processes that ran or waited over the last minute; NA where the system does not tell.
+# Mean number of processes that ran or waited over the last minute; NA where the system does not
+# tell.
 load_average <- function(proc = "/proc") {
   line <- proc_text(file.path(proc, "loadavg"))
   if (length(line)) as.numeric(sub(" .*", "", line[1])) else system_load()
@@ -68,7 +72,8 @@ process_cpu_s <- function(proc = "/proc") {
              cpu_s = ticks / clock_tick)
 }
 
-# How often the processor slowed itself against heat, over all cores; NA where the system does not tell.
+# How often the processor slowed itself against heat, over all cores; NA where the system does not
+# tell.
 throttle_count <- function(folder = "/sys/devices/system/cpu") {
   files <- Sys.glob(file.path(folder, "cpu[0-9]*", "thermal_throttle", "core_throttle_count"))
   if (!length(files)) return(NA_real_)
@@ -82,10 +87,10 @@ cpu_mhz <- function(proc = "/proc") {
 
 busy_above <- 0.25  # cores that others may use on average during a trial before it is marked
 
-# Watches the machine over a trial: call it before, and what it returns after, with the trial's wall and CPU seconds.
-# That gives `busy` and `conditions` of a timing: cores used by others on average, the programs that used most of them,
-# the clock rate, whether the processor slowed itself, and which machine of a scheduler's it was. `proc`: where the
-# system tells of itself.
+# Watches the machine over a trial: call it before, and what it returns after, with the trial's wall
+# and CPU seconds. That gives `busy` and `conditions` of a timing: cores used by others on average,
+# the programs that used most of them, the clock rate, whether the processor slowed itself, and
+# which machine of a scheduler's it was. `proc`: where the system tells of itself.
 watch_machine <- function(proc = "/proc") {
   before <- machine_cpu_s(proc)
   processes <- process_cpu_s(proc)
@@ -113,5 +118,6 @@ heavy_programs <- function(before, wall_s, proc = "/proc") {
   used <- now[["cpu_s"]] - ifelse(is.na(at), 0, before[["cpu_s"]][at])
   cores <- tapply(used / wall_s, now[["program"]], sum)
   cores <- sort(cores[cores > 0.05], decreasing = TRUE)
-  if (length(cores)) utils::head(paste(names(cores), format(round(as.vector(cores), 2), trim = TRUE)), 3)
+  if (length(cores))
+    utils::head(paste(names(cores), format(round(as.vector(cores), 2), trim = TRUE)), 3)
 }

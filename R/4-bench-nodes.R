@@ -1,5 +1,5 @@
-# Nodes: reaching them, and what they report about themselves. mirai carries everything that crosses the network; how a
-# node is started, and how strangers are kept out, is in 4-bench-launch.R.
+# Nodes: reaching them, and what they report about themselves. mirai carries everything that crosses
+# the network; how a node is started, and how strangers are kept out, is in 4-bench-launch.R.
 
 # Address at which this process listens for a node of a network.
 node_address <- function(launch) {
@@ -8,14 +8,16 @@ node_address <- function(launch) {
   else mirai::host_url(tls = TRUE)
 }
 
-# Start a process on a node that takes orders from this one; it answers later. Request a machine from a scheduler.
+# Start a process on a node that takes orders from this one; it answers later. Request a machine
+# from a scheduler.
 begin_node <- function(node) {
   need_package("mirai", "nodes")
   profile <- node_profile(node)
   launch <- node$launch
   if (is.null(launch) || launch$by == "local") begin_local(profile)
   else if (launch$by == "ssh") begin_ssh(profile, launch, node_address(launch))
-  else in_queue[[profile]] <- submit_job(node, scheduler_lines(launch, listen_for_node(profile, node_address(launch))))
+  else in_queue[[profile]] <-
+    submit_job(node, scheduler_lines(launch, listen_for_node(profile, node_address(launch))))
   invisible()
 }
 
@@ -24,8 +26,8 @@ node_answers <- function(node) isTRUE(mirai::status(.compute = node_profile(node
 # Nodes that stay open from one run to the next.
 held_nodes <- new.env()
 
-# Opens a node: TRUE when it answers within `timeout` seconds, or else why not. `tell` is called with what a node that
-# waits in a scheduler's queue says, each time that it is another.
+# Opens a node: TRUE when it answers within `timeout` seconds, or else why not. `tell` is called
+# with what a node that waits in a scheduler's queue says, each time that it is another.
 open_node <- function(node, timeout = 20, tell = NULL) {
   if (isTRUE(held_nodes[[node_profile(node)]])) {
     if (node_answers(node)) return(TRUE)
@@ -68,39 +70,44 @@ holding_node <- function(node, code, tell = NULL) {
   profile <- node_profile(node)
   on.exit(close_node(node, let_go = TRUE))
   reached <- open_node(node, node_patience(node), tell)
-  if (!isTRUE(reached)) stop_input("node", reached, paste("node", node$node), "See clockpigeon nodes.")
+  if (!isTRUE(reached))
+    stop_input("node", reached, paste("node", node$node), "See clockpigeon nodes.")
   held_nodes[[profile]] <- TRUE
   on.exit(rm(list = profile, envir = held_nodes), add = TRUE)
   code()
 }
 
-# Has a function of this package run on a node; what comes back is looked at with unresolved() and task_result(). The
-# function travels, what it calls is the node's own release of this package.
+# Has a function of this package run on a node; what comes back is looked at with unresolved() and
+# task_result(). The function travels, what it calls is the node's own release of this package.
 ask_node <- function(node, what, arguments, timeout = Inf) {
   mirai::mirai(do.call(what, arguments), .args = list(what = what, arguments = arguments),
                .compute = node_profile(node), .timeout = if (is.finite(timeout)) 1000 * timeout)
 }
 
-# Result of a task: list(value), or list(lost = why) when the node vanished, or list(error = why). A node sends plain
-# values only; anything else, such as a function, is not looked at further.
+# Result of a task: list(value), or list(lost = why) when the node vanished, or list(error = why). A
+# node sends plain values only; anything else, such as a function, is not looked at further.
 task_result <- function(task) {
   value <- task$data
-  if (mirai::is_mirai_error(value)) return(list(error = first_line(sub("^Error in [^:]*: ", "", as.character(value)))))
+  if (mirai::is_mirai_error(value))
+    return(list(error = first_line(sub("^Error in [^:]*: ", "", as.character(value)))))
   if (mirai::is_error_value(value)) return(list(lost = sub("^[0-9]+ \\| ", "", mirai_words(value))))
   if (!is_plain(value)) return(list(error = "it answered with something that is no plain data"))
   list(value = value)
 }
 
-# Is a value plain data: vectors, and lists and data frames of such, without code or anything that refers to memory?
+# Is a value plain data: vectors, and lists and data frames of such, without code or anything that
+# refers to memory?
 is_plain <- function(x, deep = 20) {
   if (deep == 0 || isS4(x)) return(FALSE)
   about <- attributes(x)
   if (!all(vapply(about, function(a) is.atomic(a) || is.list(a), NA))) return(FALSE)
   if (!all(class(x) %in% plain_classes)) return(FALSE)
-  if (is.list(x)) all(vapply(unclass(x), is_plain, NA, deep = deep - 1)) else is.null(x) || is.atomic(x)
+  if (is.list(x)) all(vapply(unclass(x), is_plain, NA, deep = deep - 1)) else is.null(x) ||
+    is.atomic(x)
 }
-plain_classes <- c("NULL", "logical", "integer", "numeric", "character", "raw", "list", "matrix", "array", "data.frame",
-                   "tbl_df", "tbl", "POSIXct", "POSIXt", "Date", "difftime", "cp_engine", "cp_node")
+plain_classes <- c("NULL", "logical", "integer", "numeric", "character", "raw", "list", "matrix",
+                   "array", "data.frame", "tbl_df", "tbl", "POSIXct", "POSIXt", "Date", "difftime",
+                   "cp_engine", "cp_node")
 
 mirai_words <- function(value) {
   words <- utils::capture.output(print(value))
@@ -115,11 +122,12 @@ wait_for <- function(task) {
 # What a node says of itself; run there.
 node_report <- function(engines) {
   memory <- system_memory("avail") / 1e6
-  list(time = wall_clock(), facts = machine_facts(), memory_mb = memory, disk_mb = disk_free_mb(tempdir()),
-       versions = lapply(engines, installed_versions))
+  list(time = wall_clock(), facts = machine_facts(), memory_mb = memory,
+       disk_mb = disk_free_mb(tempdir()), versions = lapply(engines, installed_versions))
 }
 
-# The versions of an engine on this machine, each as the engine itself says it; none when it is not here.
+# The versions of an engine on this machine, each as the engine itself says it; none when it is not
+# here.
 installed_versions <- function(engine) {
   program <- tryCatch(engine_program(engine), clockpigeon_error = function(e) NULL)
   if (is.null(program)) return(character())
@@ -134,28 +142,35 @@ installed_versions <- function(engine) {
 
 #' Readiness of nodes
 #'
-#' Reaches each node and asks what is there. A node is ready when it answers and has the version asked.
+#' Reaches each node and asks what is there. A node is ready when it answers and has the version
+#' asked.
 #'
 #' @param nodes Nodes from `read_node()`, a list. One without `launch` is this machine.
 #' @param engines Engines from [read_engine()], a list.
-#' @param engine,version Engine asked for, and its version: exact (`"4.2"`) or bounds (`">=4.1 <5"`); `NULL` asks for
-#'   none.
+#' @param engine,version Engine asked for, and its version: exact (`"4.2"`) or bounds
+#'   (`">=4.1 <5"`); `NULL` asks for none.
 #' @param seen Names of nodes that have contributed timings.
 #' @param timeout Seconds to wait for an answer.
-#' @return A tibble, one row a node: `node`, `reachable`, `ready`, `contributing`, `versions` (of the engine asked, or
-#'   of all, as text), `memory_mb`, `disk_mb` (free), `link_mb_s` (measured with 8 MB there), `clock_offset_s` (its
-#'   clock less ours, to half the time of a question), `devices`, `cpu`, `queued` (it waits in a scheduler's queue), and
-#'   `says`: what is in the way, and which side to move.
-#' @section Conditions: `clockpigeon_error_package` when mirai is not installed; `clockpigeon_error_choice` for an
-#'   engine that is not among `engines`.
+#' @return A tibble, one row a node: `node`, `reachable`, `ready`, `contributing`, `versions` (of
+#'   the engine asked, or of all, as text), `memory_mb`, `disk_mb` (free), `link_mb_s` (measured
+#'   with 8 MB there), `clock_offset_s` (its clock less ours, to half the time of a question),
+#'   `devices`, `cpu`, `queued` (it waits in a scheduler's queue), and `says`: what is in the way,
+#'   and which side to move.
+#' @section Conditions: `clockpigeon_error_package` when mirai is not installed;
+#'   `clockpigeon_error_choice` for an engine that is not among `engines`.
 #' @noRd
-node_readiness <- function(nodes, engines, engine = NULL, version = NULL, seen = character(), timeout = 20) {
-  nodes <- as_list_of(nodes, "cp_node", argument("nodes"), "read_node()")
-  engines <- as_list_of(engines, "cp_engine", argument("engines"), "read_engine()")
-  names(engines) <- vapply(engines, `[[`, "", "engine")
-  if (length(engine)) engines <- engines[check_choice(engine, argument("engine"), names(engines))]
-  bind_tables(lapply(nodes, one_readiness, engines = engines, version = version, seen = seen, timeout = timeout))
-}
+node_readiness <- function(nodes, engines, engine = NULL, version = NULL, seen = character(),
+                           timeout = 20) {
+                             nodes <- as_list_of(nodes, "cp_node", argument("nodes"), "read_node()")
+                             engines <- as_list_of(engines, "cp_engine", argument("engines"),
+                                                   "read_engine()")
+                             names(engines) <- vapply(engines, `[[`, "", "engine")
+                             if (length(engine))
+                               engines <- engines[check_choice(engine, argument("engine"),
+                                                               names(engines))]
+                             bind_tables(lapply(nodes, one_readiness, engines = engines,
+                                                version = version, seen = seen, timeout = timeout))
+                           }
 
 one_readiness <- function(node, engines, version, seen, timeout) {
   on.exit(close_node(node))
@@ -164,11 +179,13 @@ one_readiness <- function(node, engines, version, seen, timeout) {
     if (inherits(e, "clockpigeon_error_node")) e$what else "does not answer"
   })
   devices <- toString(vapply(node$devices, function(d) {
-    paste0(d$device, if (d$count > 1) paste0(" x ", d$count), if (d$share < 1) sprintf(" (%.0f %%)", 100 * d$share))
+    paste0(d$device, if (d$count > 1) paste0(" x ", d$count),
+           if (d$share < 1) sprintf(" (%.0f %%)", 100 * d$share))
   }, ""))
-  row <- data.frame(node = node$node, reachable = FALSE, ready = FALSE, contributing = FALSE, versions = NA_character_,
-                    memory_mb = NA_real_, disk_mb = NA_real_, link_mb_s = NA_real_, clock_offset_s = NA_real_,
-                    devices = devices, cpu = NA_character_, queued = FALSE, says = NA_character_)
+  row <- data.frame(node = node$node, reachable = FALSE, ready = FALSE, contributing = FALSE,
+                    versions = NA_character_, memory_mb = NA_real_, disk_mb = NA_real_,
+                    link_mb_s = NA_real_, clock_offset_s = NA_real_, devices = devices,
+                    cpu = NA_character_, queued = FALSE, says = NA_character_)
   silent <- function(why, waits = FALSE) {
     row$queued <- waits
     row$says <- paste0(why, if (waits) ": its version is looked at when it has a machine"
@@ -181,11 +198,13 @@ one_readiness <- function(node, engines, version, seen, timeout) {
                   identical(stands$state, "waits")))
   }
   answer <- wait_for(ask_node(node, node_report, list(engines), timeout))
-  if (is.null(answer$value)) return(silent(paste("it answers with an error,", c(answer$lost, answer$error)[1])))
+  if (is.null(answer$value))
+    return(silent(paste("it answers with an error,", c(answer$lost, answer$error)[1])))
   said <- answer$value
   trip <- link_trip(node, 0, timeout)
   row$reachable <- TRUE
-  row$versions <- paste(names(said$versions), vapply(said$versions, paste, "", collapse = " "), collapse = "; ")
+  row$versions <- paste(names(said$versions), vapply(said$versions, paste, "", collapse = " "),
+                        collapse = "; ")
   row$memory_mb <- round(said$memory_mb)
   row$disk_mb <- round(said$disk_mb)
   row$link_mb_s <- round(8 / max(1e-6, link_trip(node, 8e6, timeout)$seconds - trip$seconds), 1)
@@ -203,7 +222,8 @@ link_trip <- function(node, bytes, timeout) {
   asked <- wall_clock()
   there <- wait_for(ask_node(node, answer_time, list(load), timeout))$value
   answered <- wall_clock()
-  list(seconds = answered - asked, offset = if (length(there)) round(there - (asked + answered) / 2, 4) else NA_real_)
+  list(seconds = answered - asked,
+       offset = if (length(there)) round(there - (asked + answered) / 2, 4) else NA_real_)
 }
 
 answer_time <- function(load) wall_clock()
@@ -212,10 +232,11 @@ answer_time <- function(load) wall_clock()
 version_trouble <- function(node, versions, wanted) {
   for (engine in names(versions)) {
     have <- versions[[engine]]
-    if (!length(have) && length(wanted)) return(paste0("has no ", engine, ": install ", engine, " ", wanted, " there"))
+    if (!length(have) && length(wanted))
+      return(paste0("has no ", engine, ": install ", engine, " ", wanted, " there"))
     if (length(wanted) && !any(vapply(have, version_matches, NA, wanted))) {
-      return(paste0("has ", engine, " ", either(have), ", asked is ", wanted, ": install that there, or ask for ",
-                    either(have)))
+      return(paste0("has ", engine, " ", either(have), ", asked is ", wanted,
+                    ": install that there, or ask for ", either(have)))
     }
   }
   if (!any(lengths(versions))) return("has none of the engines: install one there")

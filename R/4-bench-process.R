@@ -1,11 +1,12 @@
 # Processes: one command run from start to end, timed, measured and ended in time.
 
-# Runs a program by its argument vector; no shell stands between. Returns wall and CPU seconds, peak memory in 1e6 bytes
-# (NA where the system does not tell), exit status, whether it was ended by the time limit, and what it printed: its
-# last million bytes. What it printed stays in `log`, where one is named. Of a log over `most` bytes the beginning and
-# the end are kept. `environment`: texts by name. Processes that it left behind are ended with it.
-run_command <- function(program, arguments, folder, time_limit = Inf, clock = steady_clock, log = NULL,
-                        environment = NULL, most = if (is.null(log)) 16e6 else 2e9) {
+# Runs a program by its argument vector; no shell stands between. Returns wall and CPU seconds, peak
+# memory in 1e6 bytes (NA where the system does not tell), exit status, whether it was ended by the
+# time limit, and what it printed: its last million bytes. What it printed stays in `log`, where one
+# is named. Of a log over `most` bytes the beginning and the end are kept. `environment`: texts by
+# name. Processes that it left behind are ended with it.
+run_command <- function(program, arguments, folder, time_limit = Inf, clock = steady_clock,
+                        log = NULL, environment = NULL, most = if (is.null(log)) 16e6 else 2e9) {
   if (is.null(log)) {
     log <- tempfile("clockpigeon-log-")
     on.exit(unlink(log, expand = FALSE))
@@ -14,7 +15,8 @@ run_command <- function(program, arguments, folder, time_limit = Inf, clock = st
   ran <- with_orphans({
     others <- own_children()
     start <- clock()
-    process <- processx::process$new(program, arguments, stdin = NULL, stdout = log, stderr = "2>&1", wd = folder,
+    process <- processx::process$new(program, arguments, stdin = NULL, stdout = log,
+                                     stderr = "2>&1", wd = folder,
                                      env = child_environment(environment), cleanup_tree = TRUE)
     on.exit(end_process(process), add = TRUE, after = FALSE)
     watched <- watch_process(process, start, time_limit, clock, log, most)
@@ -24,20 +26,20 @@ run_command <- function(program, arguments, folder, time_limit = Inf, clock = st
     c(wall_s = wall, watched)
   })
   list(wall_s = ran$wall_s, cpu_s = sum(proc.time()[4:5]) - cpu_before,
-       peak_mem_mb = if (ran$peak > 0) ran$peak else NA_real_, exit = process$get_exit_status(), late = ran$late,
-       text = paste0(ran$head, read_log(log)))
+       peak_mem_mb = if (ran$peak > 0) ran$peak else NA_real_, exit = process$get_exit_status(),
+       late = ran$late, text = paste0(ran$head, read_log(log)))
 }
 
-# The variables of a program: those of this process and its own, but for what the launcher set for R alone. Written out,
-# since to processx "current" with nothing beside it means an empty environment.
+# The variables of a program: those of this process and its own, but for what the launcher set for R
+# alone. Written out, since to processx "current" with nothing beside it means an empty environment.
 child_environment <- function(own) {
   all <- as.list(Sys.getenv())
   all[c("R_DEFAULT_PACKAGES", names(own))] <- NULL
   unlist(c(all, own))
 }
 
-# Waits for a process to end, or for its time to be up; its memory at the most, and the beginning of a log that had to
-# be cut, are taken on the way.
+# Waits for a process to end, or for its time to be up; its memory at the most, and the beginning of
+# a log that had to be cut, are taken on the way.
 watch_process <- function(process, start, time_limit, clock, log, most) {
   peak <- 0
   head <- ""
@@ -50,7 +52,8 @@ watch_process <- function(process, start, time_limit, clock, log, most) {
     peak <- max(peak, peak_memory(process$get_pid()))
     size <- file.size(log)
     if (!is.na(size) && size - cut_at > most) {
-      if (!nzchar(head)) head <- paste0(read_log(log, most / 16, from = 0), "\n[... cut: too long ...]\n")
+      if (!nzchar(head))
+        head <- paste0(read_log(log, most / 16, from = 0), "\n[... cut: too long ...]\n")
       empty_file(log)
       cut_at <- size
     }
@@ -58,7 +61,8 @@ watch_process <- function(process, start, time_limit, clock, log, most) {
   list(peak = peak, late = alive, head = head)
 }
 
-# Empties a file that another process goes on writing to: what it has written is gone, and takes no room any more.
+# Empties a file that another process goes on writing to: what it has written is gone, and takes no
+# room any more.
 empty_file <- function(path) {
   file <- tryCatch(file(path, "r+b"), error = function(e) NULL, warning = function(w) NULL)
   if (is.null(file)) return(invisible())
@@ -74,8 +78,8 @@ own_children <- function() {
   stats::setNames(found, vapply(found, ps::ps_pid, 0L))
 }
 
-# Ends children that were not there before, and all under them: a command that has ended left them behind, out of its
-# tree. Each that ends may leave its own to this process.
+# Ends children that were not there before, and all under them: a command that has ended left them
+# behind, out of its tree. Each that ends may leave its own to this process.
 end_strays <- function(others) {
   for (round in 1:10) {
     found <- own_children()
@@ -91,7 +95,8 @@ end_strays <- function(others) {
   invisible()
 }
 
-# Seconds since 1970, for times of day and clocks that are compared across machines; durations are the steady clock's.
+# Seconds since 1970, for times of day and clocks that are compared across machines; durations are
+# the steady clock's.
 wall_clock <- function() as.numeric(Sys.time())
 
 # Ends a process and everything it started.
@@ -101,8 +106,8 @@ end_process <- function(process) {
   invisible()
 }
 
-# The most memory a process has held so far, in 1e6 bytes: on Linux as the kernel counts it, elsewhere what it holds
-# now; 0 where the system does not tell.
+# The most memory a process has held so far, in 1e6 bytes: on Linux as the kernel counts it,
+# elsewhere what it holds now; 0 where the system does not tell.
 peak_memory <- function(pid) {
   kib <- proc_number(file.path("/proc", pid, "status"), "VmHWM")
   if (!is.na(kib)) return(kib * 1024 / 1e6)
@@ -110,8 +115,8 @@ peak_memory <- function(pid) {
   if (is.na(held)) 0 else held / 1e6
 }
 
-# What a program printed: its last million bytes (or the first, from 0), as text that any pattern can be tried on. Line
-# ends are those of this system, whoever wrote it.
+# What a program printed: its last million bytes (or the first, from 0), as text that any pattern
+# can be tried on. Line ends are those of this system, whoever wrote it.
 read_log <- function(path, most = 1e6, from = max(0, file.size(path) - most)) {
   size <- file.size(path)
   if (is.na(size) || size == 0) return("")
@@ -120,17 +125,20 @@ read_log <- function(path, most = 1e6, from = max(0, file.size(path) - most)) {
   seek(file, from)
   bytes <- readBin(file, "raw", most)
   if (is_wide(bytes)) {
-    text <- tryCatch(iconv(list(bytes[seq_len(length(bytes) %/% 2 * 2)]), "UTF-16LE", "UTF-8", sub = "?"),
+    text <- tryCatch(iconv(list(bytes[seq_len(length(bytes) %/% 2 * 2)]), "UTF-16LE", "UTF-8",
+                           sub = "?"),
                      error = function(e) NA_character_)
     if (!is.na(text)) return(gsub("\r\n", "\n", text, fixed = TRUE))
   }
   text <- iconv(rawToChar(bytes[bytes != 0]), "UTF-8", "UTF-8", sub = "?")
-  # Code points that are none (surrogates, those above U+10FFFF) pass iconv() and then fail in every pattern.
+  # Code points that are none (surrogates, those above U+10FFFF) pass iconv() and then fail in every
+  # pattern.
   if (!validUTF8(text)) text <- gsub("[^\\x01-\\x7f]", "?", text, perl = TRUE, useBytes = TRUE)
   gsub("\r\n", "\n", text, fixed = TRUE)
 }
 
-# Whether bytes are text of two bytes a letter, as some programs of Windows print it: nearly every second one is 0.
+# Whether bytes are text of two bytes a letter, as some programs of Windows print it: nearly every
+# second one is 0.
 is_wide <- function(bytes) {
   bytes <- utils::head(bytes, 400)
   odd <- bytes[c(FALSE, TRUE)]

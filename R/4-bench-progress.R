@@ -1,8 +1,8 @@
 # Progress: what runs, and how long is left, on standard error.
 
-# Time left is judged from the trials done: each one still to come costs the mean of its own shot and engine version so
-# far, or of all trials so far where there is none. On a terminal one line is rewritten; elsewhere a line is written now
-# and then.
+# Time left is judged from the trials done: each one still to come costs the mean of its own shot
+# and engine version so far, or of all trials so far where there is none. On a terminal one line is
+# rewritten; elsewhere a line is written now and then.
 progress_timer <- function(plan, show, clock = steady_clock, out = stderr()) {
   total <- nrow(plan)
   kind <- row_key(plan, c("shot", "engine", "version"))
@@ -30,13 +30,15 @@ progress_timer <- function(plan, show, clock = steady_clock, out = stderr()) {
     before = function(i) {
       trial <- as_frame(plan)[i, , drop = FALSE]
       name <- paste0(trial$engine, if (!is.na(trial$version)) paste0(" ", trial$version))
-      say(paste0("trial ", i, " of ", total, ": ", trial$shot, " frame ", trial$frame, ", ", name, left(i)))
+      say(paste0("trial ", i, " of ", total, ": ", trial$shot, " frame ", trial$frame, ", ", name,
+                 left(i)))
     },
     after = function(i, timing) {
       wall[i] <<- if (length(timing$wall_s)) timing$wall_s else 0
       if (timing$status != "ok") {
         failed <<- failed + 1L
-        say(paste0("trial ", i, ": ", gsub("_", " ", timing$status), ": ", timing$note), always = TRUE)
+        say(paste0("trial ", i, ": ", gsub("_", " ", timing$status), ": ", timing$note),
+            always = TRUE)
         if (live && show) cat("\n", file = out)
       }
     },

@@ -5,8 +5,8 @@
 #' Shared by [probe_limit()], [probe_shot()] and [cheap_pass()].
 #'
 #' @param version Version of the engine; its newest when `NULL`.
-#' @param node A node from [read_node()], or a list of them, the first of which stands for this machine; `NULL` for this
-#'   machine as it is.
+#' @param node A node from [read_node()], or a list of them, the first of which stands for this
+#'   machine; `NULL` for this machine as it is.
 #' @param folder Folder in which the engine runs: scenes are named from there.
 #' @param keep Folder for the pictures; `NULL` to keep none.
 #' @param progress `TRUE` says on standard error what runs.
@@ -16,17 +16,20 @@
 #' @examples
 #' running(keep = tempdir(), progress = FALSE)$time_limit
 #' @export
-running <- function(version = NULL, node = NULL, folder = ".", keep = NULL, progress = interactive(),
-                    time_limit = 3600) {
-  structure(list(version = if (length(version)) check_text(version, argument("version")), node = node,
+running <- function(version = NULL, node = NULL, folder = ".", keep = NULL,
+                    progress = interactive(), time_limit = 3600) {
+  structure(list(version = if (length(version)) check_text(version, argument("version")),
+                 node = node,
                  folder = check_text(folder, argument("folder")),
                  keep = if (length(keep)) check_text(keep, argument("keep")),
                  progress = check_flag(progress, argument("progress")),
-                 time_limit = check_number(time_limit, argument("time_limit"), above = 0)), class = "cp_running")
+                 time_limit = check_number(time_limit, argument("time_limit"), above = 0)),
+            class = "cp_running")
 }
 running_of <- running
 
 # The version asked for, or the newest of those that a profile can ask for.
 newest_unless <- function(version, engine) {
-  if (is.null(version) && length(engine$versions)) utils::tail(order_levels(engine$versions), 1) else version
+  if (is.null(version) && length(engine$versions))
+    utils::tail(order_levels(engine$versions), 1) else version
 }

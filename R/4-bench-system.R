@@ -1,5 +1,5 @@
-# The system through package ps, which knows Linux, macOS and Windows: what /proc tells is taken from there where it is,
-# and from here elsewhere. NA where a system does not tell.
+# The system through package ps, which knows Linux, macOS and Windows: what /proc tells is taken
+# from there where it is, and from here elsewhere. NA where a system does not tell.
 
 clock_tick <- 100  # a second of CPU time in /proc is this many ticks on every Linux that R runs on
 
@@ -10,7 +10,8 @@ system_cpu_s <- function() {
   told({
     x <- unlist(ps::ps_system_cpu_times())
     used <- sum(x[setdiff(names(x), c("idle", "iowait", "guest", "guest_nice", "steal"))])
-    if (Sys.info()[["sysname"]] == "Linux") used / clock_tick else used  # there the package counts ticks
+    # there the package counts ticks
+    if (Sys.info()[["sysname"]] == "Linux") used / clock_tick else used
   })
 }
 

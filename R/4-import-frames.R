@@ -1,7 +1,7 @@
 # Frames and pictures as evidence: when they were written, and what they say of themselves.
 
-# A folder of finished frames; each folder within it is a node. `begun`: when work on them began, seconds since 1970,
-# where it is known: the first of each writer then has a time too.
+# A folder of finished frames; each folder within it is a node. `begun`: when work on them began,
+# seconds since 1970, where it is known: the first of each writer then has a time too.
 import_frames <- function(path, writers, begun = NULL) {
   files <- list.files(path, recursive = TRUE)
   numbered <- "([0-9]{1,9})\\.(png|exr|tiff?|pfm|jpe?g)$"
@@ -20,25 +20,29 @@ import_frames <- function(path, writers, begun = NULL) {
   finished <- finished[kept]
   if (length(begun) && any(finished < begun)) {
     stop_input("import", paste0("was begun at ", utc_now(as.POSIXct(begun, origin = "1970-01-01")),
-                                ", after its first picture was written"), short_path(path), "Write an earlier time.")
+                                ", after its first picture was written"), short_path(path),
+               "Write an earlier time.")
   }
   folder <- dirname(files)
   rows <- bind_tables(lapply(split(seq_along(files), folder), function(at) {
     x <- write_times(frame[at], finished[at], writers, begun)
     start <- x[["finished"]] - ifelse(is.na(x[["seconds"]]), 0, x[["seconds"]])
-    data.frame(activity = "render", frame = x[["frame"]], node = if (folder[at[1]] != ".") folder[at[1]] else NA,
-               wall_s = x[["seconds"]], status = ifelse(is.na(x[["seconds"]]), "incomplete", "ok"), kind = "measured",
+    data.frame(activity = "render", frame = x[["frame"]],
+               node = if (folder[at[1]] != ".") folder[at[1]] else NA, wall_s = x[["seconds"]],
+               status = ifelse(is.na(x[["seconds"]]), "incomplete", "ok"), kind = "measured",
                precision = "about", measured_at = utc_now(as.POSIXct(start, origin = "1970-01-01")),
                output = file.path(path, files[at][match(x[["frame"]], frame[at])]),
                note = ifelse(nzchar(x[["why"]]), x[["why"]], "from when the pictures were written"))
   }))
   list(rows = rows, said = if (length(copies)) {
-    paste0(length(copies), if (length(copies) == 1) " picture is a copy of one" else " pictures are copies of some",
+    paste0(length(copies),
+           if (length(copies) == 1) " picture is a copy of one" else " pictures are copies of some",
            " in another folder, and left out")
   })
 }
 
-# Which files are copies: the same frame in another folder with the same content, the earlier written being the frame.
+# Which files are copies: the same frame in another folder with the same content, the earlier
+# written being the frame.
 copied_frames <- function(paths, frame, finished) {
   twice <- frame %in% frame[duplicated(frame)]
   if (!any(twice)) return(integer())
@@ -53,19 +57,24 @@ copied_frames <- function(paths, frame, finished) {
 # What pictures say of themselves, by the keys of a profile.
 import_pictures <- function(path, engine) {
   keys <- engine$metadata
-  if (!length(keys)) stop_input("engine", "has no `metadata`", engine$engine, "Write there which key is which column.")
-  files <- if (dir.exists(path)) list.files(path, "\\.(png|exr)$", full.names = TRUE, ignore.case = TRUE) else path
-  if (!length(files)) stop_input("import", "holds no PNG or OpenEXR", short_path(path), "Name a folder of pictures.")
+  if (!length(keys))
+    stop_input("engine", "has no `metadata`", engine$engine,
+               "Write there which key is which column.")
+  files <- if (dir.exists(path))
+    list.files(path, "\\.(png|exr)$", full.names = TRUE, ignore.case = TRUE) else path
+  if (!length(files))
+    stop_input("import", "holds no PNG or OpenEXR", short_path(path), "Name a folder of pictures.")
   bind_tables(lapply(files, function(file) {
     said <- picture_metadata(file)
     values <- lapply(keys, function(key) if (key %in% names(said)) said[[key]] else NA_character_)
     for (name in grep("_s$", names(values), value = TRUE)) {
       values[[name]] <- seconds_column(values[[name]], name, short_path(file))
     }
-    if (is.null(values$frame)) values$frame <- sub(".*?([0-9]+)\\.[A-Za-z]+$", "\\1", basename(file))
+    if (is.null(values$frame))
+      values$frame <- sub(".*?([0-9]+)\\.[A-Za-z]+$", "\\1", basename(file))
     time <- unlist(values[grep("_s$", names(values))])
-    data.frame(values, activity = "render", engine = engine$engine, kind = "reported", output = file,
-               status = if (all(is.na(time))) "incomplete" else "ok",
+    data.frame(values, activity = "render", engine = engine$engine, kind = "reported",
+               output = file, status = if (all(is.na(time))) "incomplete" else "ok",
                note = if (all(is.na(time))) paste("says none of", toString(unlist(keys))) else NA)
   }))
 }

@@ -2,21 +2,24 @@
 
 #' Record a timing by hand
 #'
-#' For times that no program wrote down. The words that came with a time are kept and decide how far it is trusted:
-#' `"about 15 min"` is about, `"2 h left"` is an estimate.
+#' For times that no program wrote down. The words that came with a time are kept and decide how far
+#' it is trusted: `"about 15 min"` is about, `"2 h left"` is an estimate.
 #'
 #' @param ledger A ledger from [open_ledger()].
-#' @param time The time as it was said (see `said_duration()`), a rate such as `"24 fps"` for playback; `NULL` when
-#'   `began` and `ended` say it, or when there is none, as for a frame that failed.
+#' @param time The time as it was said (see `said_duration()`), a rate such as `"24 fps"` for
+#'   playback; `NULL` when `began` and `ended` say it, or when there is none, as for a frame that
+#'   failed.
 #' @param ... Columns of a timing, such as `shot`, `frame`, `engine`, `node`, `site`, `status`.
 #' @param activity What was timed: `render`, `playback`, `encode`, ...
-#' @param frames_done,frames_asked Of a time for many frames: how many were finished, and how many asked. The time of
-#'   one is kept, and when some are missing it is `incomplete`: the finished ones may be the easy ones.
+#' @param frames_done,frames_asked Of a time for many frames: how many were finished, and how many
+#'   asked. The time of one is kept, and when some are missing it is `incomplete`: the finished ones
+#'   may be the easy ones.
 #' @param began,ended Clock times as `"2026-11-03 14:05:10"`.
 #' @return The id of the row, invisibly.
-#' @section Conditions: `clockpigeon_error_duration` for an ambiguous time; `clockpigeon_error_record` when it ended
-#'   before it began, nothing says how long it took, or an estimate is given as a measurement;
-#'   `clockpigeon_error_timing` and `clockpigeon_error_field` for columns that do not fit.
+#' @section Conditions: `clockpigeon_error_duration` for an ambiguous time;
+#'   `clockpigeon_error_record` when it ended before it began, nothing says how long it took, or an
+#'   estimate is given as a measurement; `clockpigeon_error_timing` and `clockpigeon_error_field`
+#'   for columns that do not fit.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' record_timing(ledger, "about 15 min", shot = "gears", frame = 12, engine = "sundew")
@@ -24,8 +27,8 @@
 #' timings(ledger)[c("activity", "wall_s", "kind", "precision", "note")]
 #' close_ledger(ledger)
 #' @export
-record_timing <- function(ledger, time = NULL, ..., activity = "render", frames_done = NULL, frames_asked = NULL,
-                          began = NULL, ended = NULL) {
+record_timing <- function(ledger, time = NULL, ..., activity = "render", frames_done = NULL,
+                          frames_asked = NULL, began = NULL, ended = NULL) {
   activity <- check_choice(activity, argument("activity"), timing_words$activity)
   said <- if (length(time)) said_duration(time, argument("time")) else clock_span(began, ended)
   row <- list(...)
@@ -35,13 +38,15 @@ record_timing <- function(ledger, time = NULL, ..., activity = "render", frames_
                "Give a time, or began and ended, or a status such as failed.")
   }
   if (length(said) && said$kind == "estimated" && identical(row$kind, "measured")) {
-    stop_input("record", paste0("got ", show_value(time), ", which is an estimate, as a measurement"), argument("kind"),
+    stop_input("record", paste0("got ", show_value(time),
+                                ", which is an estimate, as a measurement"), argument("kind"),
                "Leave kind out, or write estimated.")
   }
   if (length(frames_done)) {
     frames_done <- check_count(frames_done, argument("frames_done"))
     asked <- frames_done
-    if (length(frames_asked)) asked <- check_count(frames_asked, argument("frames_asked"), least = frames_done)
+    if (length(frames_asked))
+      asked <- check_count(frames_asked, argument("frames_asked"), least = frames_done)
     said$seconds <- said$seconds / frames_done
     said$said <- paste0(said$said, ": mean of ", frames_done, " frames of ", asked, " asked")
     said$precision <- "about"
@@ -58,9 +63,11 @@ record_timing <- function(ledger, time = NULL, ..., activity = "render", frames_
 # A clock time as seconds since 1970.
 clock_moment <- function(x, where) {
   x <- check_text(x, where)
-  time <- as.POSIXct(x, tz = "UTC", tryFormats = c("%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M:%S"),
+  time <- as.POSIXct(x, tz = "UTC",
+                     tryFormats = c("%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M:%S"),
                      optional = TRUE)
-  if (is.na(time)) stop_input("record", paste("got", show_value(x)), where, "Write it as 2026-11-03 14:05:10.")
+  if (is.na(time))
+    stop_input("record", paste("got", show_value(x)), where, "Write it as 2026-11-03 14:05:10.")
   as.numeric(time)
 }
 

@@ -2,30 +2,33 @@
 
 #' Probe the limit of a shot
 #'
-#' Renders each frame twice, with two seeds, at a few counts of samples, and measures noise and time. The times go to
-#' the ledger as any trials do. Without a seed in the engine's arguments two renders are the same picture: such an
-#' engine is measured against a `reference` of many samples, and its noise is then the error against that.
+#' Renders each frame twice, with two seeds, at a few counts of samples, and measures noise and
+#' time. The times go to the ledger as any trials do. Without a seed in the engine's arguments two
+#' renders are the same picture: such an engine is measured against a `reference` of many samples,
+#' and its noise is then the error against that.
 #'
 #' @param shot A shot from [read_shot()].
-#' @param engine An engine from [read_engine()] that knows a samples limit; with `linear` in its profile noise is
-#'   measured on float pictures, otherwise on what it writes.
+#' @param engine An engine from [read_engine()] that knows a samples limit; with `linear` in its
+#'   profile noise is measured on float pictures, otherwise on what it writes.
 #' @param ledger A ledger from [open_ledger()].
 #' @param samples Counts of samples, two at least.
 #' @param frames Frames of the shot; two spread over it when `NULL`.
 #' @param options From [bench_options()]: sizes, features, time limit and more are taken from it.
-#' @param beside What is rendered beside the pairs, a list with any of `reference` (samples of the reference, for an
-#'   engine without seeds) and `noise` (a coarse noise limit to run each frame at once as well, for engines that know
-#'   one: what a sample costs where such an engine spends them).
+#' @param beside What is rendered beside the pairs, a list with any of `reference` (samples of the
+#'   reference, for an engine without seeds) and `noise` (a coarse noise limit to run each frame at
+#'   once as well, for engines that know one: what a sample costs where such an engine spends them).
 #' @param running From [running()]; pictures are kept in a temporary folder where it names none.
-#' @param ... Arguments of `beside` and [running()] as they were given here before; they warn, and will be refused.
-#' @return A list of class `cp_probes`: `shot`, `engine`, `version`, `against`, `light` (of the pictures), `pairs` (a
-#'   tibble, one row a frame, setting and count: `frame`, `samples`, `width`, `height`, `features`, `seconds` of the
-#'   first render, `seconds_2` of the second, what [noise_between()] gives, `picture`, `picture_2`), `maps` (a
-#'   [noise_map()] for each of its rows), `adaptive` (of the runs under a noise limit: `frame`, setting, `noise_limit`,
-#'   mean `samples`, `seconds`), `rows` (the timings).
-#' @section Conditions: `clockpigeon_error_limit` when the engine knows no samples limit, or has no seed and no
-#'   reference is asked for, or fewer than two counts are given, or a render failed; those of [run_bench()] and
-#'   [noise_between()].
+#' @param ... Arguments of `beside` and [running()] as they were given here before; they warn, and
+#'   will be refused.
+#' @return A list of class `cp_probes`: `shot`, `engine`, `version`, `against`, `light` (of the
+#'   pictures), `pairs` (a tibble, one row a frame, setting and count: `frame`, `samples`, `width`,
+#'   `height`, `features`, `seconds` of the first render, `seconds_2` of the second, what
+#'   [noise_between()] gives, `picture`, `picture_2`), `maps` (a [noise_map()] for each of its
+#'   rows), `adaptive` (of the runs under a noise limit: `frame`, setting, `noise_limit`, mean
+#'   `samples`, `seconds`), `rows` (the timings).
+#' @section Conditions: `clockpigeon_error_limit` when the engine knows no samples limit, or has no
+#'   seed and no reference is asked for, or fewer than two counts are given, or a render failed;
+#'   those of [run_bench()] and [noise_between()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
@@ -37,7 +40,8 @@
 #' @export
 probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = NULL,
                         options = bench_options(probes = 2), beside = NULL, running = NULL, ...) {
-  old <- old_arguments(list(...), list(beside = probed_beside, running = running_of), "probe_limit()")
+  old <- old_arguments(list(...), list(beside = probed_beside, running = running_of),
+                       "probe_limit()")
   beside <- option_object(beside, "beside", old$beside, probed_beside)
   how <- option_object(running, "running", old$running, running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
@@ -48,7 +52,8 @@ probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = N
   options$seeds <- if (is.null(reference)) 1:2 else 1L
   options$name <- paste("limit of", shot$shot)
   versions <- if (length(engine$versions)) {
-    stats::setNames(list(first_of(how$version, utils::tail(order_levels(engine$versions), 1))), engine$engine)
+    stats::setNames(list(first_of(how$version, utils::tail(order_levels(engine$versions), 1))),
+                    engine$engine)
   }
   limits <- lapply(c(samples, reference), function(n) list(samples = n))
   if (length(beside$noise)) limits <- c(limits, list(list(noise = beside$noise)))
@@ -63,9 +68,9 @@ probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = N
     noise_map(read_picture(pairs$picture[i]), read_picture(pairs$picture_2[i]), against = against)
   })
   noise <- do.call(rbind, lapply(maps, function(map) as_frame(noise_of_map(map, against))))
-  structure(list(shot = shot, engine = engine, version = rows[["engine_version"]][1], against = against,
-                 light = light, pairs = as_table(cbind(pairs, noise)), maps = maps, adaptive = adaptive_rows(rows_of),
-                 rows = rows), class = "cp_probes")
+  structure(list(shot = shot, engine = engine, version = rows[["engine_version"]][1],
+                 against = against, light = light, pairs = as_table(cbind(pairs, noise)),
+                 maps = maps, adaptive = adaptive_rows(rows_of), rows = rows), class = "cp_probes")
 }
 
 # What is rendered beside the pairs, checked.
@@ -85,9 +90,11 @@ check_probes <- function(engine, samples, reference) {
   }
   seeded <- "seed" %in% template_names(c(engine$arguments, engine$environment))
   if (!seeded && is.null(reference)) {
-    stop_input("limit", paste0(engine$engine, " takes no seed, so that two renders are the same picture"),
+    stop_input("limit", paste0(engine$engine,
+                               " takes no seed, so that two renders are the same picture"),
                argument("reference"),
-               paste0("Give a reference, such as ", 16 * max(samples), " samples: noise is then the error against it; ",
+               paste0("Give a reference, such as ", 16 * max(samples),
+                      " samples: noise is then the error against it; ",
                       "or put {seed} into the arguments of its profile."))
   }
   if (length(reference)) check_count(reference, argument("reference"), least = 4 * max(samples))
@@ -96,12 +103,14 @@ check_probes <- function(engine, samples, reference) {
 # The rows past their warm-up with what their trials asked for; an error when one failed.
 joined_rows <- function(rows, plan, shot) {
   at <- match(rows[["run_order"]], plan[["run_order"]])
-  rows <- cbind(rows, seed = plan[["seed"]][at], samples = plan[["samples"]][at], noise_limit = plan[["noise"]][at])
+  rows <- cbind(rows, seed = plan[["seed"]][at], samples = plan[["samples"]][at],
+                noise_limit = plan[["noise"]][at])
   rows <- rows[rows[["repeat"]] > 0, , drop = FALSE]
   bad <- which(rows[["status"]] != "ok")
   if (length(bad)) {
-    stop_input("limit", paste0("frame ", rows$frame[bad[1]], " at ", rows$samples[bad[1]], " samples ",
-                               gsub("_", " ", rows$status[bad[1]]), ": ", rows$note[bad[1]]), paste("shot", shot$shot),
+    stop_input("limit", paste0("frame ", rows$frame[bad[1]], " at ", rows$samples[bad[1]],
+                               " samples ", gsub("_", " ", rows$status[bad[1]]), ": ",
+                               rows$note[bad[1]]), paste("shot", shot$shot),
                "Mend that first: a probe without its pair says nothing.")
   }
   rows[["seconds"]] <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
@@ -112,7 +121,8 @@ joined_rows <- function(rows, plan, shot) {
 adaptive_rows <- function(rows) {
   rows <- rows[!is.na(rows[["noise_limit"]]), , drop = FALSE]
   if (!nrow(rows)) return(NULL)
-  data.frame(rows[c("frame", "width", "height", "features", "noise_limit")], samples = rows[["samples_done"]],
+  data.frame(rows[c("frame", "width", "height", "features", "noise_limit")],
+             samples = rows[["samples_done"]],
              seconds = rows[["seconds"]], row.names = NULL)
 }
 

@@ -2,25 +2,29 @@
 
 #' Probe a shot until its total is known
 #'
-#' Measures spread frames first and then, one by one, the frame that narrows the total most for the seconds it costs
-#' ([next_probe()]), until the interval of the total is as narrow as asked, or the time budget is used. What the ledger
-#' already knows of the shot in this setting on this node is used first, and so are frames measured at another limit or
-#' size, brought to this one by the limit fit, with the error of that. Complete shots in the ledger teach the prior.
+#' Measures spread frames first and then, one by one, the frame that narrows the total most for the
+#' seconds it costs ([next_probe()]), until the interval of the total is as narrow as asked, or the
+#' time budget is used. What the ledger already knows of the shot in this setting on this node is
+#' used first, and so are frames measured at another limit or size, brought to this one by the limit
+#' fit, with the error of that. Complete shots in the ledger teach the prior.
 #'
-#' After the first frames it is decided whether a cheap pass pays (`cheap_pass_pays()`), by timing one cheap frame; its
-#' cost counts.
+#' After the first frames it is decided whether a cheap pass pays (`cheap_pass_pays()`), by timing
+#' one cheap frame; its cost counts.
 #'
 #' @param shot A shot from [read_shot()].
 #' @param engine An engine from [read_engine()].
 #' @param ledger A ledger from [open_ledger()].
 #' @param probing From `probing()`: when to stop, and how to begin.
 #' @param running From [running()].
-#' @param ... Arguments of `probing()` and [running()] as they were given here before; they warn, and will be refused.
-#' @return A list of class `cp_shot_probe`: `curve` (the [frame_curve()]), `total`, `steps` (a tibble, one row a probe:
-#'   `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`, `upper`, `median`, `half_width` of the total after
-#'   it), `cheap` (how the cheap pass was decided and what it took), `ended` (why it stopped: `narrow`, `all_measured`
-#'   or `budget_used`), `spent_s`, `rows` (the timings used).
-#' @section Conditions: `clockpigeon_error_curve` when a frame cannot be rendered; those of [run_bench()].
+#' @param ... Arguments of `probing()` and [running()] as they were given here before; they warn,
+#'   and will be refused.
+#' @return A list of class `cp_shot_probe`: `curve` (the [frame_curve()]), `total`, `steps` (a
+#'   tibble, one row a probe: `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`,
+#'   `upper`, `median`, `half_width` of the total after it), `cheap` (how the cheap pass was decided
+#'   and what it took), `ended` (why it stopped: `narrow`, `all_measured` or `budget_used`),
+#'   `spent_s`, `rows` (the timings used).
+#' @section Conditions: `clockpigeon_error_curve` when a frame cannot be rendered; those of
+#'   [run_bench()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
@@ -37,11 +41,13 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL, ...
   version <- newest_unless(how$version, engine)
   # An engine of one version says which it is: other versions' times are not its own.
   said <- version
-  if (is.null(said) && length(engine$version)) said <- ask_version(engine, engine_program(engine), NA)
-  node <- if (is.null(how$node)) this_node() else as_list_of(how$node, "cp_node", argument("node"), "read_node()")[[1]]
-  state <- list(shot = shot, engine = engine, ledger = ledger, version = version, said = said, node = node,
-                folder = how$folder, keep = how$keep, progress = how$progress, level = asked$level,
-                prior = learned_prior(timings_near(ledger, shot$scene)))
+  if (is.null(said) && length(engine$version))
+    said <- ask_version(engine, engine_program(engine), NA)
+  node <- if (is.null(how$node)) this_node() else
+    as_list_of(how$node, "cp_node", argument("node"), "read_node()")[[1]]
+  state <- list(shot = shot, engine = engine, ledger = ledger, version = version, said = said,
+                node = node, folder = how$folder, keep = how$keep, progress = how$progress,
+                level = asked$level, prior = learned_prior(timings_near(ledger, shot$scene)))
   if (is_away(node)) {
     # The frames of a cheap pass come out of one process, which is begun here.
     asked[c("cheap", "why")] <- list(FALSE, "one is run on this machine, and the frames on another")
@@ -64,7 +70,8 @@ probing <- function(target = 0.1, level = 0.8, first = 3, budget = Inf, cheap = 
   if (!is.na(cheap)) check_flag(cheap, argument("cheap"))
   structure(list(target = check_number(target, argument("target"), above = 0),
                  level = check_number(level, argument("level"), above = 0, most = 0.9999),
-                 first = check_count(first, argument("first")), budget = budget, cheap = cheap), class = "cp_probing")
+                 first = check_count(first, argument("first")), budget = budget, cheap = cheap),
+            class = "cp_probing")
 }
 probing_of <- probing
 
@@ -84,7 +91,8 @@ probe_until <- function(probing, asked) {
   for (frame in setdiff(first_probes(shot$frames, first, decided$rows), seen[["frame"]])) {
     if (nrow(seen) >= first || nrow(seen) && spent() > asked$budget) break
     seen <- rbind(seen, probe_frame(probing, frame))
-    if (nrow(seen) > 1) steps <- c(steps, list(probe_step(curve_of(probing, seen, decided), seen, level, spent())))
+    if (nrow(seen) > 1)
+      steps <- c(steps, list(probe_step(curve_of(probing, seen, decided), seen, level, spent())))
   }
   curve <- curve_of(probing, seen, decided)
   if (is.na(cheap)) {
@@ -97,8 +105,8 @@ probe_until <- function(probing, asked) {
     ended <- if (now$half_width <= asked$target) "narrow" else if (!length(open)) "all_measured"
              else if (spent() > asked$budget) "budget_used"
     if (probing$progress) {
-      message(measured_frames(curve), if (measured_frames(curve) == 1) " frame" else " frames", " measured: total ",
-              format_duration(now$median), " within ", percent(now$half_width))
+      message(measured_frames(curve), if (measured_frames(curve) == 1) " frame" else " frames",
+              " measured: total ", format_duration(now$median), " within ", percent(now$half_width))
     }
     if (length(ended)) break
     if (!length(steps)) steps <- list(now)
@@ -108,19 +116,23 @@ probe_until <- function(probing, asked) {
     steps <- c(steps, list(probe_step(curve, seen, level, spent())))
   }
   if (!length(steps)) steps <- list(now)
-  list(curve = curve, total = total_time(curve, level), steps = bind_tables(steps), cheap = decided, ended = ended,
-       spent_s = spent(), rows = seen)
+  list(curve = curve, total = total_time(curve, level), steps = bind_tables(steps), cheap = decided,
+       ended = ended, spent_s = spent(), rows = seen)
 }
 
 # One frame, measured: its row, as known_rows() gives it.
 probe_frame <- function(probing, frame) {
   plan <- plan_bench(probing$shot, probing$engine, versions_asked(probing), frame, repeats = 1,
-                     options = bench_options(warmups = 0, name = paste("probe of", probing$shot$shot)))
+                     options = bench_options(warmups = 0,
+                                             name = paste("probe of", probing$shot$shot)))
   if (probing$progress) message("frame ", frame)
-  row <- as_frame(run_bench(plan, probing$ledger, probing$node, probing$folder, probing$keep, progress = FALSE))
+  row <- as_frame(run_bench(plan, probing$ledger, probing$node, probing$folder, probing$keep,
+                            progress = FALSE))
   if (row[["status"]][1] != "ok") {
-    stop_input("curve", paste0("frame ", frame, " ", gsub("_", " ", row[["status"]][1]), ": ", row[["note"]][1]),
-               paste("shot", probing$shot$shot), "Mend that first; what was measured so far is in the ledger.")
+    stop_input("curve", paste0("frame ", frame, " ", gsub("_", " ", row[["status"]][1]), ": ",
+                               row[["note"]][1]),
+               paste("shot", probing$shot$shot),
+               "Mend that first; what was measured so far is in the ledger.")
   }
   data.frame(frame = row[["frame"]][1], seconds = row[["wall_s"]][1], scaled = 0)
 }
@@ -131,12 +143,15 @@ versions_asked <- function(probing) {
 
 # What the ledger knows of the shot on this node: frame, seconds, scaled.
 known_rows <- function(probing) {
-  rows <- as_frame(timings(probing$ledger, node = probing$node$node, engine = probing$engine$engine))
+  rows <- as_frame(timings(probing$ledger, node = probing$node$node,
+                           engine = probing$engine$engine))
   if (length(probing$said)) rows <- rows[rows[["engine_version"]] %in% probing$said, , drop = FALSE]
-  rows <- rows[is_evidence(rows) & is.na(rows[["piece"]]) & is_of_shot(rows, probing$shot, scene_only = TRUE) &
+  rows <- rows[is_evidence(rows) & is.na(rows[["piece"]]) &
+               is_of_shot(rows, probing$shot, scene_only = TRUE) &
                  of_probing(rows, probing), , drop = FALSE]
   here <- is_of_shot(rows, probing$shot)
-  own <- data.frame(frame = rows[["frame"]][here], seconds = rows[["wall_s"]][here], scaled = numeric(sum(here)))
+  own <- data.frame(frame = rows[["frame"]][here], seconds = rows[["wall_s"]][here],
+                    scaled = numeric(sum(here)))
   rbind(own, brought_rows(probing$shot, rows[!here, , drop = FALSE], rows[here, , drop = FALSE]))
 }
 
@@ -145,11 +160,13 @@ of_probing <- function(rows, probing) {
   used <- device_use(probing$node, probing$engine, cores = machine_cores())
   # What another machine takes by itself it says when it is there.
   if (is_away(probing$node)) return(rep(TRUE, nrow(rows)))
-  rows[["threads"]] %in% used$threads & (is.na(rows[["capacity"]]) | rows[["capacity"]] %in% used$capacity)
+  rows[["threads"]] %in% used$threads &
+    (is.na(rows[["capacity"]]) | rows[["capacity"]] %in% used$capacity)
 }
 
-# Rows at another count of samples or another size, brought to the shot's own, none of them further away than a factor
-# of four. A limit fit needs one frame at two counts; how time grows with the pixels is taken as the power 1 (0.15).
+# Rows at another count of samples or another size, brought to the shot's own, none of them further
+# away than a factor of four. A limit fit needs one frame at two counts; how time grows with the
+# pixels is taken as the power 1 (0.15).
 brought_rows <- function(shot, other, own) {
   none <- data.frame(frame = integer(), seconds = numeric(), scaled = numeric())
   to <- shot$limit$samples
@@ -160,16 +177,19 @@ brought_rows <- function(shot, other, own) {
   full <- as.numeric(shot$size[["width"]]) * shot$size[["height"]]
   near <- function(ratio) abs(log(ratio)) <= log(4.01)
   counts <- other[pixels == full, , drop = FALSE]
-  sizes <- other[pixels != full & near(pixels / full) & other[["limit_value"]] == to, , drop = FALSE]
+  sizes <- other[pixels != full & near(pixels / full) & other[["limit_value"]] == to, ,
+                 drop = FALSE]
   fit <- fit_of_counts(rbind(counts, own))
   counts <- counts[near(counts[["limit_value"]] / to) & length(fit), , drop = FALSE]
   # What one frame tells of another's ratio is not exact: at least 5 %.
   brought <- function(rows, ...) {
     x <- scale_seconds(rows[["wall_s"]], ...)
-    data.frame(frame = rows[["frame"]], seconds = x[["seconds"]], scaled = pmax(x[["scaled"]], 0.05))
+    data.frame(frame = rows[["frame"]], seconds = x[["seconds"]],
+               scaled = pmax(x[["scaled"]], 0.05))
   }
   do.call(rbind, c(
-    list(none), lapply(split(counts, counts[["limit_value"]]), function(r) brought(r, fit, r[["limit_value"]][1], to)),
+    list(none), lapply(split(counts, counts[["limit_value"]]),
+                       function(r) brought(r, fit, r[["limit_value"]][1], to)),
     lapply(split(sizes, sizes[["width"]]), function(r) {
       brought(r, pixels = as.numeric(r[["width"]][1]) * r[["height"]][1], to_pixels = full)
     })
@@ -186,14 +206,15 @@ fit_of_counts <- function(rows) {
 
 curve_of <- function(probing, seen, decided) {
   cuts <- probing$shot$cuts
-  frame_curve(seen, frames = probing$shot$frames, cuts = if (length(cuts)) cuts, cheap = decided$rows,
-              prior = probing$prior)
+  frame_curve(seen, frames = probing$shot$frames, cuts = if (length(cuts)) cuts,
+              cheap = decided$rows, prior = probing$prior)
 }
 
 probe_step <- function(curve, seen, level, spent) {
   total <- as_frame(total_time(curve, level))
-  data.frame(frame = seen[["frame"]][nrow(seen)], seconds = seen[["seconds"]][nrow(seen)], spent_s = spent,
-             total[c("mean", "lower", "upper", "median")], half_width = (total$upper - total$lower) / 2 / total$mean)
+  data.frame(frame = seen[["frame"]][nrow(seen)], seconds = seen[["seconds"]][nrow(seen)],
+             spent_s = spent, total[c("mean", "lower", "upper", "median")],
+             half_width = (total$upper - total$lower) / 2 / total$mean)
 }
 
 # Times one frame cheaply (that of the median probe), and runs the pass when it pays.
@@ -201,14 +222,15 @@ decide_cheap <- function(probing, curve, target) {
   at <- curve$frame[order(curve$log_s)[ceiling(length(curve$frame) / 2)]]
   began <- steady_clock()
   row <- cheap_pass(probing$shot, probing$engine, probing$ledger, at,
-                    running = running_of(probing$version, probing$node, probing$folder, progress = FALSE))
+                    running = running_of(probing$version, probing$node, probing$folder,
+                                         progress = FALSE))
   each <- if (in_one_process(probing$engine, format_frames(probing$shot$frames))) {
     max(sum(row[["load_s"]], row[["compute_s"]], na.rm = TRUE), 1e-3)
   } else row[["wall_s"]]
   gain <- as_frame(cheap_pass_pays(curve, each, target, probing$level))
-  why <- paste0("a cheap frame takes ", format_duration(each), ": the pass and ", gain$probes_with, " probes cost ",
-                format_duration(gain$seconds_with), " more, ", gain$probes_without, " probes without it ",
-                format_duration(gain$seconds_without))
+  why <- paste0("a cheap frame takes ", format_duration(each), ": the pass and ", gain$probes_with,
+                " probes cost ", format_duration(gain$seconds_with), " more, ", gain$probes_without,
+                " probes without it ", format_duration(gain$seconds_without))
   decided <- list(used = FALSE, why = why, took = steady_clock() - began)
   if (gain$pays) run_cheap(probing, decided) else decided
 }
@@ -216,7 +238,8 @@ decide_cheap <- function(probing, curve, target) {
 run_cheap <- function(probing, decided) {
   began <- steady_clock()
   rows <- cheap_pass(probing$shot, probing$engine, probing$ledger,
-                     running = running_of(probing$version, probing$node, probing$folder, progress = probing$progress))
+                     running = running_of(probing$version, probing$node, probing$folder,
+                                          progress = probing$progress))
   seconds <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
   list(used = TRUE, why = decided$why, took = or_else(decided$took, 0) + steady_clock() - began,
        rows = data.frame(frame = rows[["frame"]], seconds = pmax(seconds, 1e-4)))

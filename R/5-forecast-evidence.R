@@ -1,39 +1,46 @@
-# Evidence: what the ledger knows of a job's shots, and how fast a site is beside the node they were measured on.
+# Evidence: what the ledger knows of a job's shots, and how fast a site is beside the node they were
+# measured on.
 
-# Spreads of log time that stand in where nothing was measured; each is shown as assumed wherever it is used.
-assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15, devices = 0.1,
-                       samples = 0.05)
+# Spreads of log time that stand in where nothing was measured; each is shown as assumed wherever it
+# is used.
+assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15,
+                   devices = 0.1, samples = 0.05)
 
 #' A job: shots to be rendered, and the evidence for their times
 #'
 #' @param shots A shot from [read_shot()] or a list of them.
-#' @param engine Name of the engine; with its version as `c(sundew = "4.2")`, otherwise the newest that was measured.
+#' @param engine Name of the engine; with its version as `c(sundew = "4.2")`, otherwise the newest
+#'   that was measured.
 #' @param timings Timings, as [timings()] returns them.
 #' @param currency ISO 4217 code in which costs are shown.
-#' @param rates Exchange rates as in a project's `rates`; needed when a site sells in another currency.
-#' @param time_zone The zone in which deadlines are told, such as `"Europe/Lisbon"`; `NULL` when it is not known.
-#' @param limit Another limit than the shots' own: a list as in a shot file (`list(noise = 0.02)`), whose times were
-#'   measured; or a share of their samples, such as `"50 %"`, whose times follow from theirs.
-#' @param machine Where runs were marked as made beside other work: `"busy"` forecasts a machine as busy as then,
-#'   `"idle"` one without that. What the other work cost is told by frames measured both ways, or by CPU beside wall
-#'   seconds, or assumed; its error is in the forecast.
+#' @param rates Exchange rates as in a project's `rates`; needed when a site sells in another
+#'   currency.
+#' @param time_zone The zone in which deadlines are told, such as `"Europe/Lisbon"`; `NULL` when it
+#'   is not known.
+#' @param limit Another limit than the shots' own: a list as in a shot file (`list(noise = 0.02)`),
+#'   whose times were measured; or a share of their samples, such as `"50 %"`, whose times follow
+#'   from theirs.
+#' @param machine Where runs were marked as made beside other work: `"busy"` forecasts a machine as
+#'   busy as then, `"idle"` one without that. What the other work cost is told by frames measured
+#'   both ways, or by CPU beside wall seconds, or assumed; its error is in the forecast.
 #' @param done Frames that are rendered already and are not to be rendered again, by shot, as
 #'   `"gears 1-300; basin 1-20"`; what was measured of them is evidence as before.
 #' @param ... `version`, as it was given here before: it warns, and will be refused.
-#' @return A list of class `cp_job`: the shots, `node` (the node on which most of their frames were measured: the
-#'   reference), `curves` (a [frame_curve()] for each shot on that node, with its cheap times where half of the frames
-#'   have one, and the prior that complete shots in the timings teach), `run_sd` (spread of log time of one frame from
-#'   run to run), the evidence, `stage_rows` (timings of the stages around rendering), `busy` (what other work beside
-#'   the runs adds), `sessions` (how the frame times are spread over sessions of measuring), `limit` (a label) and
+#' @return A list of class `cp_job`: the shots, `node` (the node on which most of their frames were
+#'   measured: the reference), `curves` (a [frame_curve()] for each shot on that node, with its
+#'   cheap times where half of the frames have one, and the prior that complete shots in the timings
+#'   teach), `run_sd` (spread of log time of one frame from run to run), the evidence, `stage_rows`
+#'   (timings of the stages around rendering), `busy` (what other work beside the runs adds),
+#'   `sessions` (how the frame times are spread over sessions of measuring), `limit` (a label) and
 #'   `noise`, that of its pictures over that of the shots' own limit (`NA` where it is unknown).
-#' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured at the shot's own
-#'   size and limit. Times at another size or limit are not scaled.
+#' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured
+#'   at the shot's own size and limit. Times at another size or limit are not scaled.
 #' @examples
 #' project <- read_project(demo_file())
 #' render_job(project$shots[c("gears", "basin")], "sundew", example_timings())
 #' @export
-render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, time_zone = NULL, limit = NULL,
-                       machine = machine_states, done = NULL, ...) {
+render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, time_zone = NULL,
+                       limit = NULL, machine = machine_states, done = NULL, ...) {
   old <- old_arguments(list(...), list(engine = function(version) version), "render_job()")$engine
   machine <- check_choice(machine[1], argument("machine"), machine_states)
   # Frames stand in rising order, as in their curves, however the shot lists them.
@@ -42,32 +49,39 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
     shot
   })
   share <- sample_share(limit)
-  if (is.list(limit)) shots <- lapply(shots, with_limit, limit = check_limit(limit, argument("limit")))
-  version <- if (length(names(engine))) check_text(unname(engine), argument("engine")) else old$version
+  if (is.list(limit))
+    shots <- lapply(shots, with_limit, limit = check_limit(limit, argument("limit")))
+  version <- if (length(names(engine))) check_text(unname(engine), argument("engine")) else
+    old$version
   engine <- check_text(if (length(names(engine))) names(engine) else engine, argument("engine"))
   timings <- filled_timings(timings, argument("timings"))
   currency <- check_currency(currency, argument("currency"))
   rows <- as_frame(timings)
-  stage_rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] != "render" & !is.na(rows[["wall_s"]]), ,
+  stage_rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] != "render" &
+                     !is.na(rows[["wall_s"]]), ,
                      drop = FALSE]
   # The newest are enough to tell rigs apart.
   rig_rows <- utils::tail(rows[is_evidence(rows) & !is.na(rows[["scene"]]), , drop = FALSE], 50000)
   rows <- rows[is_evidence(rows) & rows[["engine"]] %in% engine, , drop = FALSE]
   if (!nrow(rows)) {
     known <- unique(timings[["engine"]][is_evidence(timings)])
-    stop_input("evidence", paste0("no finished frame was measured with the engine ", engine), argument("engine"),
-               paste0("Measure some (clockpigeon bench), or forecast with ",
-                      either(if (length(known)) known else "an engine that was measured"), "."))
+    stop_input("evidence", paste0("no finished frame was measured with the engine ", engine),
+               argument("engine"), paste0("Measure some (clockpigeon bench), or forecast with ",
+                                          either(if (length(known)) known else
+                                                 "an engine that was measured"), "."))
   }
   if (is.null(version)) version <- newest_measured(rows, shots)
   rows <- rows[rows[["engine_version"]] %in% version, , drop = FALSE]
   featured <- rows[!is.na(rows[["features"]]), , drop = FALSE]
-  found <- do.call(rbind, lapply(shots, shot_evidence, rows = rows, engine = engine, version = version))
+  found <- do.call(rbind, lapply(shots, shot_evidence, rows = rows, engine = engine,
+                                 version = version))
   own <- found[is.na(found[["site"]]), , drop = FALSE]
   at <- reference_node(own, shots, engine, version)
   own <- one_capacity(own[own[["node"]] == at, , drop = FALSE])
-  here <- rows[rows[["node"]] %in% at & is.na(rows[["site"]]) & is.na(rows[["piece"]]), , drop = FALSE]
-  setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features", "device_count", "threads")
+  here <- rows[rows[["node"]] %in% at & is.na(rows[["site"]]) & is.na(rows[["piece"]]), ,
+               drop = FALSE]
+  setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features",
+               "device_count", "threads")
   means <- session_means(row_key(here, setting), here)
   run <- run_spread(own, here, setting, means)
   drift <- session_sd(means, run$sd, session_starts(here))
@@ -75,19 +89,25 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
   curves <- lapply(shots, function(shot) {
     here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
     frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, if (length(shot$cuts)) shot$cuts,
-                cheap = cheap_evidence(shot, rows[rows[["node"]] %in% at, , drop = FALSE], mean(here[["wall_s"]])),
+                cheap = cheap_evidence(shot, rows[rows[["node"]] %in% at, , drop = FALSE],
+                                       mean(here[["wall_s"]])),
                 run_sd = run$sd, prior = prior)
   })
-  job <- structure(list(shots = shots, engine = engine, version = version, currency = currency, rates = rates,
-                        time_zone = if (!is.null(time_zone)) zone_field(time_zone, argument("time_zone")),
+  job <- structure(list(shots = shots, engine = engine, version = version, currency = currency,
+                        rates = rates,
+                        time_zone = if (!is.null(time_zone))
+                        zone_field(time_zone, argument("time_zone")),
                         node = at, curves = curves,
                         evidence = as_table(found), run_sd = run$sd, run_basis = run$basis,
                         drift_sd = drift$sd, drift_df = drift$df, drift_basis = drift$basis,
-                        hour_sd = drift$hour_sd, hour_basis = drift$hour_basis, sessions = session_shares(own),
-                        busy = busy_evidence(own, here, machine), stage_rows = stage_rows,
-                        rig_rows = rig_rows, sample_rows = here[here[["limit_kind"]] %in% "samples", , drop = FALSE],
-                        featured = featured[featured[["scene"]] %in% vapply(shots, `[[`, "", "scene"), , drop = FALSE],
-                        limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
+                        hour_sd = drift$hour_sd, hour_basis = drift$hour_basis,
+                        sessions = session_shares(own), busy = busy_evidence(own, here, machine),
+                        stage_rows = stage_rows, rig_rows = rig_rows,
+                        sample_rows = here[here[["limit_kind"]] %in% "samples", , drop = FALSE],
+                        featured = featured[featured[["scene"]] %in%
+                                            vapply(shots, `[[`, "", "scene"), , drop = FALSE],
+                        limit = job_limit(shots, is.list(limit)),
+                        noise = if (is.list(limit)) NA_real_ else 1,
                         time_share = c(log = 0, sd = 0)), class = "cp_job")
   if (share != 1) job <- with_share(job, share)
   if (length(done)) without_done(job, done) else job
@@ -100,7 +120,8 @@ places_of_text <- function(text, shots, where) {
   found <- lapply(parts[nzchar(parts)], function(part) {
     bits <- regmatches(part, regexec("^(\\S+)\\s+(.+)$", part))[[1]]
     if (!length(bits)) {
-      stop_input("frames", paste("got", show_value(part)), where, "Write it as gears 1-300; basin 1-20.")
+      stop_input("frames", paste("got", show_value(part)), where,
+                 "Write it as gears 1-300; basin 1-20.")
     }
     k <- match(bits[2], names)
     if (is.na(k)) {
@@ -111,16 +132,16 @@ places_of_text <- function(text, shots, where) {
     }
     places <- match(parse_frames(bits[3], where), shots[[k]]$frames)
     if (anyNA(places)) {
-      stop_input("frames", paste0(show_value(bits[3]), " has frames that are not of ", bits[2]), where,
-                 paste0("Its frames are ", format_frames(shots[[k]]$frames), "."))
+      stop_input("frames", paste0(show_value(bits[3]), " has frames that are not of ", bits[2]),
+                 where, paste0("Its frames are ", format_frames(shots[[k]]$frames), "."))
     }
     list(shot = k, places = places)
   })
   lapply(seq_along(shots), function(k) {
     places <- unlist(lapply(found, function(f) if (f$shot == k) f$places))
     if (anyDuplicated(places)) {
-      stop_input("frames", paste0("names frame ", shots[[k]]$frames[places[anyDuplicated(places)]], " of ", names[k],
-                                  " twice"), where, "Write each frame once.")
+      stop_input("frames", paste0("names frame ", shots[[k]]$frames[places[anyDuplicated(places)]],
+                                  " of ", names[k], " twice"), where, "Write each frame once.")
     }
     sort(places)
   })
@@ -131,7 +152,8 @@ without_done <- function(job, done) {
   places <- places_of_text(done, job$shots, argument("done"))
   left <- Map(function(shot, places) setdiff(seq_along(shot$frames), places), job$shots, places)
   if (!sum(lengths(left))) {
-    stop_input("frames", "names every frame of the job as done", argument("done"), "There is nothing left to render.")
+    stop_input("frames", "names every frame of the job as done", argument("done"),
+               "There is nothing left to render.")
   }
   job$done <- sum(lengths(places))
   job$shots <- Map(function(shot, left) {
@@ -148,8 +170,8 @@ without_done <- function(job, done) {
   job
 }
 
-# The newest version that measured all shots as they will be rendered, or else the newest that is known; a version that
-# nobody wrote down is taken where there is no other.
+# The newest version that measured all shots as they will be rendered, or else the newest that is
+# known; a version that nobody wrote down is taken where there is no other.
 newest_measured <- function(rows, shots) {
   known <- unique(rows[["engine_version"]])
   known <- known[!is.na(known)]
@@ -162,28 +184,30 @@ newest_measured <- function(rows, shots) {
   utils::tail(c(known, known[whole]), 1)
 }
 
-# How a run varies (sd of log seconds), and on what basis: repeats of the shots' own frames; where these were measured
-# once each, other shots on the same node; else what is assumed.
+# How a run varies (sd of log seconds), and on what basis: repeats of the shots' own frames; where
+# these were measured once each, other shots on the same node; else what is assumed.
 run_spread <- function(own, here, setting, means) {
   sd <- run_sd_of(row_key(own, c("scene", "frame")), own[["wall_s"]])
   if (!is.null(sd)) return(list(sd = sd, basis = "measured"))
   sd <- run_sd_of(row_key(here, c(setting, "plan_id")), here[["wall_s"]])
   if (is.null(sd)) sd <- paired_sd(means)
-  if (is.null(sd)) list(sd = assumed_sd$run, basis = "assumed") else list(sd = sd, basis = "measured on other shots")
+  if (is.null(sd)) list(sd = assumed_sd$run, basis = "assumed") else
+    list(sd = sd, basis = "measured on other shots")
 }
 
 # Frames of each shot of a job, and of all.
 frames_by_shot <- function(job) lengths(lapply(job$shots, `[[`, "frames"))
 job_frames <- function(job) sum(frames_by_shot(job))
 
-# Rows of one count of devices and threads, of those with all scenes the one with most frames: times of another are
-# another machine's. All rows where none has all scenes.
+# Rows of one count of devices and threads, of those with all scenes the one with most frames: times
+# of another are another machine's. All rows where none has all scenes.
 one_capacity <- function(rows) {
   key <- row_key(rows, c("device_count", "threads", "capacity"))
   scenes <- length(unique(rows[["scene"]]))
   whole <- tapply(rows[["scene"]], key, function(x) length(unique(x))) == scenes
   if (!any(whole)) return(rows)
-  frames <- tapply(paste(rows[["scene"]], rows[["frame"]]), key, function(x) length(unique(x)))[whole]
+  frames <- tapply(paste(rows[["scene"]], rows[["frame"]]), key,
+                   function(x) length(unique(x)))[whole]
   rows[key == names(frames)[which.max(frames)], , drop = FALSE]
 }
 
@@ -192,30 +216,36 @@ shot_evidence <- function(shot, rows, engine, version) {
   found <- rows[is_of_shot(rows, shot), , drop = FALSE]
   if (nrow(found)) return(found)
   near <- rows[rows[["scene"]] %in% shot$scene, , drop = FALSE]
-  near <- near[stats::complete.cases(near[c("width", "height", "limit_kind", "limit_value")]), , drop = FALSE]
+  near <- near[stats::complete.cases(near[c("width", "height", "limit_kind", "limit_value")]), ,
+               drop = FALSE]
   seen <- unique(sprintf("%sx%s at %s %s", near[["width"]], near[["height"]], near[["limit_kind"]],
                          format(near[["limit_value"]])))
-  stop_input("evidence", paste0("no finished frame of it was measured with ", engine_name(engine, version), " at ",
+  stop_input("evidence", paste0("no finished frame of it was measured with ",
+                                engine_name(engine, version), " at ",
                                 shot$size[["width"]], "x", shot$size[["height"]], " and ",
                                 format_limit(shot$limit)), paste("shot", shot$shot),
              paste0("Measure some: clockpigeon bench.",
-                    if (length(seen)) paste0(" Its scene was measured at ", either(seen), " only.")))
+                    if (length(seen))
+                    paste0(" Its scene was measured at ", either(seen), " only.")))
 }
 
 engine_name <- function(engine, version) {
   if (is.na(version)) paste(engine, "of unknown version") else paste(engine, version)
 }
 
-# Cheap times of a shot: those of the setting other than its own in which most of its frames were timed, half of them
-# and five at least, each at a quarter of the full time at most; NULL when there is none.
+# Cheap times of a shot: those of the setting other than its own in which most of its frames were
+# timed, half of them and five at least, each at a quarter of the full time at most; NULL when there
+# is none.
 cheap_evidence <- function(shot, rows, full_s) {
-  rows <- rows[is_of_shot(rows, shot, scene_only = TRUE) & !is_of_shot(rows, shot) & is.na(rows[["piece"]]), ,
+  rows <- rows[is_of_shot(rows, shot, scene_only = TRUE) & !is_of_shot(rows, shot) &
+               is.na(rows[["piece"]]), ,
                drop = FALSE]
   if (!nrow(rows)) return(NULL)
   rows[["seconds"]] <- ifelse(is.na(rows[["compute_s"]]), rows[["wall_s"]], rows[["compute_s"]])
   parts <- split(rows, row_key(rows, c("limit_kind", "limit_value", "width", "height", "features")))
   timed <- vapply(parts, function(p) length(unique(p[["frame"]])), 0L)
-  fit <- timed >= max(length(shot$frames) / 2, 5) & vapply(parts, function(p) mean(p[["seconds"]]), 0) <= full_s / 4
+  fit <- timed >= max(length(shot$frames) / 2, 5) &
+    vapply(parts, function(p) mean(p[["seconds"]]), 0) <= full_s / 4
   if (!any(fit)) return(NULL)
   best <- parts[[which.max(ifelse(fit, timed, 0))]]
   data.frame(frame = best[["frame"]], seconds = pmax(best[["seconds"]], 1e-4))
@@ -227,24 +257,28 @@ reference_node <- function(own, shots, engine, version) {
   covers <- vapply(split(own[["scene"]], own[["node"]]), function(s) all(scenes %in% s), NA)
   nodes <- names(covers)[covers]
   if (!length(nodes)) {
-    stop_input("evidence", paste0("no node of yours has measured all shots with ", engine_name(engine, version)),
+    stop_input("evidence", paste0("no node of yours has measured all shots with ",
+                                  engine_name(engine, version)),
                "the ledger", "Measure frames of each shot on one node.")
   }
-  frames <- vapply(nodes, function(node) nrow(unique(own[own[["node"]] == node, c("scene", "frame")])), 0L)
+  frames <- vapply(nodes, function(node)
+                   nrow(unique(own[own[["node"]] == node, c("scene", "frame")])), 0L)
   nodes[which.max(frames)]
 }
 
-# How fast a node of a site is beside the reference node: log factor, its standard error, degrees of freedom, the basis
-# and where it is from. NULL when nothing is known. In this order: frames were tried there, the pool is made of nodes
-# that were measured, on these scenes or on others, the seller's claim.
+# How fast a node of a site is beside the reference node: log factor, its standard error, degrees of
+# freedom, the basis and where it is from. NULL when nothing is known. In this order: frames were
+# tried there, the pool is made of nodes that were measured, on these scenes or on others, the
+# seller's claim.
 site_speed <- function(job, site) {
   tried <- matched_speed(job, job$evidence[["site"]] %in% site$site)
-  if (!is.null(tried)) return(c(tried, list(evidence = "measured", from = paste(tried$frames, "trial frames there"))))
+  if (!is.null(tried))
+    return(c(tried, list(evidence = "measured", from = paste(tried$frames, "trial frames there"))))
   for (node in site$nodes_like) {
     speed <- node_speed(job, node)
     if (is.null(speed)) next
-    return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_sd$like^2), df = speed$df,
-                evidence = "measured", from = speed$from, sessions = speed$sessions))
+    return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_sd$like^2),
+                df = speed$df, evidence = "measured", from = speed$from, sessions = speed$sessions))
   }
   for (node in site$nodes_like) {
     speed <- transferred_speed(job, node)
@@ -254,8 +288,10 @@ site_speed <- function(job, site) {
     speed <- if (claim$engine == job$engine) node_speed(job, claim$relative_to)
     if (is.null(speed)) next
     return(list(log_factor = log(claim$factor) + speed$log_factor,
-                se = sqrt(speed$se^2 + assumed_sd[[claim$basis]]^2), df = Inf, evidence = claim$basis,
-                from = paste0("the card says ", format(claim$factor), " times ", claim$relative_to)))
+                se = sqrt(speed$se^2 + assumed_sd[[claim$basis]]^2), df = Inf,
+                evidence = claim$basis,
+                from = paste0("the card says ", format(claim$factor), " times ",
+                              claim$relative_to)))
   }
   NULL
 }
@@ -265,10 +301,12 @@ session_drift <- function(job, matched = NULL) {
   first_of(job$drift_sd, 0) * sqrt(session_load(first_of(job$sessions, c(all = 1)), matched))
 }
 
-# How fast another own node is that rendered other scenes only: by the speeds of rigs over all that was measured.
+# How fast another own node is that rendered other scenes only: by the speeds of rigs over all that
+# was measured.
 transferred_speed <- function(job, node) {
   rows <- as_frame(job$rig_rows)
-  mine <- rows[["node"]] %in% node & rows[["engine"]] %in% job$engine & rows[["engine_version"]] %in% job$version
+  mine <- rows[["node"]] %in% node & rows[["engine"]] %in% job$engine &
+    rows[["engine_version"]] %in% job$version
   there <- rows[mine, , drop = FALSE]
   if (!NROW(there)) return(NULL)
   fit <- tryCatch(fit_speeds(rows), clockpigeon_error = function(e) NULL)
@@ -276,9 +314,11 @@ transferred_speed <- function(job, node) {
   own <- as_frame(job$evidence)
   own <- own[is.na(own[["site"]]) & own[["node"]] %in% job$node, , drop = FALSE]
   found <- lapply(unique(own[["scene"]]), function(scene) {
-    p <- tryCatch(as_frame(predict.cp_speed_fit(fit, scene, c(rig_name(there)[1], rig_name(own)[1]), run = FALSE)),
+    p <- tryCatch(as_frame(predict.cp_speed_fit(fit, scene, c(rig_name(there)[1], rig_name(own)[1]),
+                                                run = FALSE)),
                   clockpigeon_error = function(e) NULL)
-    if (length(p)) c(log(p$seconds[2] / p$seconds[1]), log(p$upper[1] / p$lower[1]) / (2 * stats::qnorm(0.9)))
+    if (length(p))
+      c(log(p$seconds[2] / p$seconds[1]), log(p$upper[1] / p$lower[1]) / (2 * stats::qnorm(0.9)))
   })
   found <- do.call(rbind, found)
   if (is.null(found)) return(NULL)
@@ -293,8 +333,9 @@ node_speed <- function(job, node) {
   if (!is.null(found)) c(found, from = paste("on", node))
 }
 
-# The mean log ratio, reference node over the rows `there`, of the frames measured at both; NULL when there is none. A
-# few frames may agree by chance, so that their spread is never taken for less than that from run to run.
+# The mean log ratio, reference node over the rows `there`, of the frames measured at both; NULL
+# when there is none. A few frames may agree by chance, so that their spread is never taken for less
+# than that from run to run.
 matched_speed <- function(job, there) {
   rows <- as_frame(job$evidence)
   cells <- row_key(rows, c("scene", "frame"))
@@ -331,8 +372,9 @@ job_limit <- function(shots, other = FALSE) {
   if (length(texts) == 1) texts else if (other) toString(texts) else "own limits"
 }
 
-# The job with a share of its samples: its time by the limit fit of each scene that was timed at several counts, or else
-# with what is computing in proportion and what is loading as it is; its noise with one over the root of the samples.
+# The job with a share of its samples: its time by the limit fit of each scene that was timed at
+# several counts, or else with what is computing in proportion and what is loading as it is; its
+# noise with one over the root of the samples.
 with_share <- function(job, share) {
   lost <- Filter(function(shot) is.null(shot$limit$samples), job$shots)
   if (length(lost)) {
@@ -344,7 +386,8 @@ with_share <- function(job, share) {
     shot$limit$samples <- max(1L, as.integer(round(shot$limit$samples * share)))
     shot
   })
-  job$limit <- if (job$limit == "own limits") paste(percent(share), "of the samples") else job_limit(job$shots)
+  job$limit <- if (job$limit == "own limits") paste(percent(share), "of the samples") else
+    job_limit(job$shots)
   job$noise <- 1 / sqrt(share)
   job$time_share <- time
   job
@@ -362,8 +405,8 @@ share_of_time <- function(job, share) {
   c(log = log(part + (1 - part) * share), sd = assumed_sd$samples * abs(log2(share)))
 }
 
-# Log time of a share of a shot's samples over that of all, by its scene's times at two counts or more, each beside the
-# same frame's; and its standard error. NULL where there are none.
+# Log time of a share of a shot's samples over that of all, by its scene's times at two counts or
+# more, each beside the same frame's; and its standard error. NULL where there are none.
 fitted_share <- function(shot, rows, share) {
   if (!NROW(rows)) return(NULL)
   mine <- rows[["scene"]] %in% shot$scene & rows[["width"]] %in% shot$size[["width"]] &
@@ -384,8 +427,10 @@ fitted_share <- function(shot, rows, share) {
 # What the frame times of a job rest on, in one line.
 evidence_line <- function(job) {
   paste0(measured_runs(job), "; run to run spread ", percent(job$run_sd), " (", job$run_basis, ")",
-         if (length(job$drift_sd)) paste0(", from day to day ", percent(job$drift_sd), " (", job$drift_basis, ")"),
-         if (length(job$hour_sd)) paste0(", within a day ", percent(job$hour_sd), " (", job$hour_basis, ")"),
+         if (length(job$drift_sd))
+         paste0(", from day to day ", percent(job$drift_sd), " (", job$drift_basis, ")"),
+         if (length(job$hour_sd))
+         paste0(", within a day ", percent(job$hour_sd), " (", job$hour_basis, ")"),
          busy_words(job$busy),
          if (any(is_sample(own_runs(job)))) paste0("; ", sample_mark))
 }

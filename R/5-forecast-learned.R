@@ -1,22 +1,24 @@
 # Forecasts corrected by what became of past ones.
 
-# What a correction of one figure of a site's and tier's jobs does: `known`, whether the site's speed was measured or
-# only said (what is measured since has taken in what the jobs before it showed), `what` (`finish_s` or `cost`), `bias`
-# (of logs) and `width` (of ranges), with `jobs`, `inside` and `changed` as learned_of() has them. Of a stage that is
-# learned by itself (`wait_s`, by `hours` of the day, `start_s`, `upload_s`) the same, whatever is known of the speed,
-# and of failing runs (`failed`) the log of their share as `bias`.
-correction_columns <- c("site", "tier", "known", "what", "hours", "bias", "width", "jobs", "inside", "changed")
+# What a correction of one figure of a site's and tier's jobs does: `known`, whether the site's
+# speed was measured or only said (what is measured since has taken in what the jobs before it
+# showed), `what` (`finish_s` or `cost`), `bias` (of logs) and `width` (of ranges), with `jobs`,
+# `inside` and `changed` as learned_of() has them. Of a stage that is learned by itself (`wait_s`,
+# by `hours` of the day, `start_s`, `upload_s`) the same, whatever is known of the speed, and of
+# failing runs (`failed`) the log of their share as `bias`.
+correction_columns <- c("site", "tier", "known", "what", "hours", "bias", "width", "jobs", "inside",
+                        "changed")
 
 # The hours of a day (UTC) that a queue has.
 day_parts <- c("0 to 6", "6 to 12", "12 to 18", "18 to 24")
 day_part <- function(moment) day_parts[as.integer(format(moment, "%H", tz = "UTC")) %/% 6 + 1]
 
 # The stages of a draw, whose sum is its finish.
-stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s", "closed_s",
-                   "download_s", "encode_s")
+stage_columns <- c("held_s", "prepare_s", "upload_s", "wait_s", "start_s", "prepass_s", "render_s",
+                   "closed_s", "download_s", "encode_s")
 
-# Corrections of the options of a scenario. `learned`: from learned(), or a data frame of them, as a decision keeps it;
-# NULL for none.
+# Corrections of the options of a scenario. `learned`: from learned(), or a data frame of them, as a
+# decision keeps it; NULL for none.
 corrections_for <- function(learned, options) {
   if (is.null(learned)) return(NULL)
   if (is.data.frame(learned)) return(as_frame(learned))
@@ -28,7 +30,8 @@ corrections_for <- function(learned, options) {
     learning <- learned$learning[[what]]
     if (!NROW(learning$past)) return(NULL)
     bind_tables(lapply(seq_len(nrow(pairs)), function(k) {
-      found <- learned_of(learning, learned_site(pairs[["site"]][k], pairs[["known"]][k]), pairs[["tier"]][k])
+      found <- learned_of(learning, learned_site(pairs[["site"]][k], pairs[["known"]][k]),
+                          pairs[["tier"]][k])
       data.frame(pairs[k, ], what = what, found, row.names = NULL)
     }))
   })
@@ -43,7 +46,8 @@ as_correction_rows <- function(x) {
   if (!is.null(x)) all_columns(as_frame(x), correction_columns)
 }
 
-# What is learned of the stages and the failing runs of a site's tiers; NULL where no job tells of any.
+# What is learned of the stages and the failing runs of a site's tiers; NULL where no job tells of
+# any.
 stage_corrections <- function(learned, site, tiers) {
   rows <- lapply(names(learned$stages), function(what) {
     learning <- learned$stages[[what]]
@@ -58,8 +62,9 @@ stage_corrections <- function(learned, site, tiers) {
   rates <- as_frame(learned$rates)
   rate <- rates[rates[["what"]] == "failed" & rates[["site"]] == site, , drop = FALSE]
   if (nrow(rate)) {
-    rows <- c(rows, list(data.frame(site = site, tier = tiers, what = "failed", bias = log(rate[["learned"]][1]),
-                                    width = 1, jobs = rate[["jobs"]][1], inside = NA_integer_)))
+    rows <- c(rows, list(data.frame(site = site, tier = tiers, what = "failed",
+                                    bias = log(rate[["learned"]][1]), width = 1,
+                                    jobs = rate[["jobs"]][1], inside = NA_integer_)))
   }
   bind_tables(lapply(rows, as_correction_rows))
 }
@@ -68,11 +73,13 @@ stage_corrections <- function(learned, site, tiers) {
 stage_correction <- function(corrections, option, what, moment = NULL) {
   row <- corrections[corrections[["what"]] == what & corrections[["site"]] == option$site &
                        corrections[["tier"]] %in% option$tier, , drop = FALSE]
-  if (length(moment)) row <- row[is.na(row[["hours"]]) | row[["hours"]] == day_part(moment), , drop = FALSE]
+  if (length(moment))
+    row <- row[is.na(row[["hours"]]) | row[["hours"]] == day_part(moment), , drop = FALSE]
   if (NROW(row)) as.list(row[1, ])
 }
 
-# A way to render a job, with the queue, the start, the link and the failing runs as past jobs had them.
+# A way to render a job, with the queue, the start, the link and the failing runs as past jobs had
+# them.
 corrected_way <- function(way, corrections, option, moment) {
   if (!NROW(corrections)) return(way)
   way$wait <- corrected_time(way$wait, stage_correction(corrections, option, "wait_s", moment))
@@ -93,9 +100,9 @@ corrected_time <- function(time, correction) {
   time * c(exp(correction$bias), correction$width, 1)
 }
 
-# Draws of an option as simulated() has them, with how much longer each of them takes as `ratio`. A range is widened
-# about its median, and the median moved: log x becomes m + bias + width (log x - m). One that is `halted` is moved
-# only: its range is none of a whole job.
+# Draws of an option as simulated() has them, with how much longer each of them takes as `ratio`. A
+# range is widened about its median, and the median moved: log x becomes m + bias + width (log x -
+# m). One that is `halted` is moved only: its range is none of a whole job.
 corrected_draws <- function(draws, corrections, option, currency, halted = FALSE) {
   of <- function(what) {
     correction <- correction_of(corrections, option, what)
@@ -114,14 +121,16 @@ corrected_draws <- function(draws, corrections, option, currency, halted = FALSE
 # The correction of an option (with `site`, `tier`, `evidence`); NULL for none.
 correction_of <- function(corrections, option, what) {
   row <- corrections[corrections[["site"]] == option$site & corrections[["tier"]] %in% option$tier &
-                       corrections[["known"]] == speed_known(option$evidence) & corrections[["what"]] == what, ]
+                       corrections[["known"]] == speed_known(option$evidence) &
+                     corrections[["what"]] == what, ]
   if (NROW(row)) as.list(row[1, ])
 }
 
 # Whether a speed was measured, or only said.
 speed_known <- function(evidence) ifelse(evidence %in% c("claimed", "assumed"), "said", "measured")
 
-# What jobs of one kind of evidence are learned under: a site's name, or another one while its speed was only said.
+# What jobs of one kind of evidence are learned under: a site's name, or another one while its speed
+# was only said.
 learned_site <- function(site, known) paste0(site, ifelse(known == "said", " (as said)", ""))
 
 # By how much each of some draws is multiplied. What is nothing, or never, stays so.

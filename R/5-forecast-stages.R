@@ -1,7 +1,8 @@
 # Stages: how long all that is not rendering takes at a site, and how we know.
 
-# Where nothing is known a stage is never taken for nothing: median and 90 % point in seconds, wide, and shown as
-# assumed. Own nodes are on and have no queue, unless a scheduler gives them out; rented machines have no queue.
+# Where nothing is known a stage is never taken for nothing: median and 90 % point in seconds, wide,
+# and shown as assumed. Own nodes are on and have no queue, unless a scheduler gives them out;
+# rented machines have no queue.
 assumed_stages <- list(
   wait = list(managed = c(600, 7200), community = c(3600, 28800), scheduled = c(600, 7200)),
   start = list(rented = c(180, 600), managed = c(60, 300), community = c(60, 300))
@@ -9,29 +10,34 @@ assumed_stages <- list(
 # Packing, where it was never timed: bytes a second, and how many times as long one in ten takes.
 assumed_packing <- list(bytes_s = 30e6, worst = 4)
 
-# The stages of a job at a tier of a site, begun `begin_s` from `now` on so many `nodes`: a list by activity, each with
-# `time` (as job_way() takes it), `basis` (measured, claimed by the card, assumed; stated by the shot) and `from`.
+# The stages of a job at a tier of a site, begun `begin_s` from `now` on so many `nodes`: a list by
+# activity, each with `time` (as job_way() takes it), `basis` (measured, claimed by the card,
+# assumed; stated by the shot) and `from`.
 site_stages <- function(job, site, tier, now, begin_s = 0, nodes = 1) {
   rows <- job$stage_rows
   said <- function(time, basis, from) list(time = time, basis = basis, from = from)
   measured <- function(activity, by_tier = FALSE) {
-    mine <- rows[["activity"]] == activity & rows[["site"]] %in% site$site & (!by_tier | rows[["tier"]] %in% tier$tier)
+    mine <- rows[["activity"]] == activity & rows[["site"]] %in% site$site &
+      (!by_tier | rows[["tier"]] %in% tier$tier)
     seen_time(rows[["wall_s"]][mine])
   }
   card <- function(activity, time) {
-    found <- if (activity == "wait" && site$kind == "own") queue_seen(rows, site, now + begin_s, nodes)
+    found <- if (activity == "wait" && site$kind == "own")
+      queue_seen(rows, site, now + begin_s, nodes)
              else measured(activity, activity == "wait")
     if (!is.null(found)) return(found)
     if (!is.null(time)) return(said(time, "claimed", "the card"))
     kind <- if (isTRUE(site$scheduled)) "scheduled" else site$kind
     usual <- assumed_stages[[activity]][[kind]]
     if (is.null(usual)) return(said(no_time, "stated", paste("none at", kind, "sites")))
-    said(list(median_s = usual[1], p90_s = usual[2]), "assumed", paste("assumed for", kind, "sites"))
+    said(list(median_s = usual[1], p90_s = usual[2]), "assumed",
+         paste("assumed for", kind, "sites"))
   }
   quiet <- length(tier$quiet) && is_in_hours(now + begin_s, tier$quiet$hours, site$time_zone)
   out <- list(
     pack = if (length(site$link)) pack_stage(job) else said(no_time, "stated", "nothing is sent"),
-    wait = card("wait", if (quiet) tier$quiet$wait else tier$wait), start = card("start", site$start),
+    wait = card("wait", if (quiet) tier$quiet$wait else tier$wait),
+    start = card("start", site$start),
     install = said(first_of(site$install, no_time), "claimed", "the card")
   )
   sum_of <- function(name) {
@@ -42,17 +48,20 @@ site_stages <- function(job, site, tier, now, begin_s = 0, nodes = 1) {
   out
 }
 
-# What the queue of the scheduler that owns a pool's machines took before: for as many at such hours.
+# What the queue of the scheduler that owns a pool's machines took before: for as many at such
+# hours.
 queue_seen <- function(rows, site, moment, nodes) {
-  mine <- rows[rows[["activity"]] == "wait" & rows[["site"]] %in% site$site & rows[["wall_s"]] > 0, , drop = FALSE]
+  mine <- rows[rows[["activity"]] == "wait" & rows[["site"]] %in% site$site & rows[["wall_s"]] > 0,
+               , drop = FALSE]
   if (!nrow(mine)) return(NULL)
   asked <- vapply(mine[["conditions"]], function(text) {
     as.numeric(or_else(if (!is.na(text)) parse_json(text)[["nodes"]], 1))
   }, 0)
   at <- column_moments(mine[["measured_at"]], "measured_at", "UTC", "the ledger")
-  time <- queue_time(mine[["wall_s"]], day_part(as.POSIXct(at, origin = "1970-01-01", tz = "UTC")), asked,
-                     day_part(moment), nodes)
-  if (length(time)) list(time = time, basis = "measured", from = paste(nrow(mine), "waits in the queue"))
+  time <- queue_time(mine[["wall_s"]], day_part(as.POSIXct(at, origin = "1970-01-01", tz = "UTC")),
+                     asked, day_part(moment), nodes)
+  if (length(time))
+    list(time = time, basis = "measured", from = paste(nrow(mine), "waits in the queue"))
 }
 
 # A time seen at least three times: log-normal by its mean and spread, Student's t.
@@ -60,7 +69,8 @@ seen_time <- function(seconds) {
   seconds <- seconds[!is.na(seconds) & seconds > 0]
   n <- length(seconds)
   if (n < 3) return(NULL)
-  list(time = list(median_s = exp(mean(log(seconds))), sd = stats::sd(log(seconds)) * sqrt(1 + 1 / n), df = n - 1),
+  list(time = list(median_s = exp(mean(log(seconds))),
+                   sd = stats::sd(log(seconds)) * sqrt(1 + 1 / n), df = n - 1),
        basis = "measured", from = paste(n, "timings"))
 }
 
@@ -97,7 +107,8 @@ prepass_of <- function(job) {
   counts <- vapply(each, `[[`, 0L, "frames")
   medians <- vapply(each, function(p) p$each$median_s, 0)
   sds <- vapply(each, function(p) varying(p$each, "prepass")[2], 0)
-  list(tasks = sum(counts), each = list(median_s = sum(counts * medians) / sum(counts), sd = max(sds)),
+  list(tasks = sum(counts),
+       each = list(median_s = sum(counts * medians) / sum(counts), sd = max(sds)),
        on = if (any(vapply(each, `[[`, "", "on") == "one")) "one" else "all")
 }
 
@@ -112,25 +123,29 @@ option_way <- function(job, option, site, now) {
   parts <- option_parts(job, option, site)
   linked <- length(site$link) > 0
   job_way(
-    node_group(option$nodes, list(log_factor = option$log_speed, se = option$speed_se, df = option$speed_df),
+    node_group(option$nodes,
+               list(log_factor = option$log_speed, se = option$speed_se, df = option$speed_df),
                log1p(first_of(site$node_spread, 0) / 100),
                release = first_of(site$release, "idle")),
     stages(prepare = known$pack$time, wait = known$wait$time, start = known$start$time,
            install = known$install$time, merge = known$merge$time, encode = known$encode$time,
            prepass = prepass_of(job)),
     transfers(upload = if (linked) sum(vapply(job$shots, `[[`, 0, "upload")) else 0,
-              frame_bytes = if (linked) sum(bytes * frames) / sum(frames) else 0, link = first_of(site$link, 0),
+              frame_bytes = if (linked) sum(bytes * frames) / sum(frames) else 0,
+              link = first_of(site$link, 0),
               link_sd = if (linked) assumed_sd$link else 0),
     spreading(option$spread, parts$parts, parts$load_s, parts$weight, parts$bytes, parts$link),
     troubles(trouble$fails / 100, trouble$retries, vanish = -log1p(-trouble$vanish / 100),
-             freeze = -log1p(-trouble$freeze / 100), notice_s = trouble$notice, replaced = trouble$replaced),
-    begin_s = option$begin_s, open = if (length(site$open)) hours_after(site$open, now, site$time_zone),
+             freeze = -log1p(-trouble$freeze / 100), notice_s = trouble$notice,
+             replaced = trouble$replaced),
+    begin_s = option$begin_s,
+    open = if (length(site$open)) hours_after(site$open, now, site$time_zone),
     cap = if (length(site$cap)) c(site$cap$amount, first_of(site$cap$lag, 0))
   )
 }
 
-# Parts of a frame. What each pays again is the scene load that was measured. Bands of one frame are uneven: the slowest
-# takes half as much again as the mean.
+# Parts of a frame. What each pays again is the scene load that was measured. Bands of one frame are
+# uneven: the slowest takes half as much again as the mean.
 option_parts <- function(job, option, site) {
   whole <- list(parts = 1L, load_s = 0, weight = NULL, bytes = 0, link = 0)
   if (option$spread %in% c("frames", "ranges")) return(whole)
@@ -158,15 +173,18 @@ option_speed <- function(job, option, site) {
   speed
 }
 
-# A class of machines beside the first of its site: as the card says, or by its devices, which never all pay.
+# A class of machines beside the first of its site: as the card says, or by its devices, which never
+# all pay.
 hire_speed <- function(class, site) {
   first <- site$hires[[1]]
   if (class$hire == first$hire) return(list(factor = 1, se = 0, basis = NA_character_))
   if (length(class$speed)) {
-    return(list(factor = class$speed / first_of(first$speed, 1), se = assumed_sd$claimed, basis = "claimed"))
+    return(list(factor = class$speed / first_of(first$speed, 1), se = assumed_sd$claimed,
+                basis = "claimed"))
   }
   devices <- first_of(class$devices, 1L) / first_of(first$devices, 1L)
-  list(factor = devices^assumed_device_power, se = assumed_sd$devices * abs(log(devices)), basis = "assumed")
+  list(factor = devices^assumed_device_power, se = assumed_sd$devices * abs(log(devices)),
+       basis = "assumed")
 }
 assumed_device_power <- 0.85
 

@@ -2,16 +2,17 @@
 
 #' Can these sites do this job?
 #'
-#' Holds what the shots of a job need (their own `needs`, engine and version, limits, sizes to send, the slowest frame,
-#' the memory that was measured) against what each rate card says the site can do. A card that does not speak of what is
-#' needed gives `unknown`, which never counts as fitting; what was rendered there with this very version is known to
-#' fit.
+#' Holds what the shots of a job need (their own `needs`, engine and version, limits, sizes to send,
+#' the slowest frame, the memory that was measured) against what each rate card says the site can
+#' do. A card that does not speak of what is needed gives `unknown`, which never counts as fitting;
+#' what was rendered there with this very version is known to fit.
 #'
 #' @param job From [render_job()].
 #' @param sites A site from [read_site()] or a list of them.
-#' @return A tibble of class `cp_suit`, one row for each thing that a site was asked: `site`, `field`, `needs`, `has`,
-#'   `answer` (`fits`, `does not fit`, `unknown`), `says` (which side to move; `NA` where it fits). `summary()` gives
-#'   one row a site: `site`, `answer` (the worst of its rows) and `because`.
+#' @return A tibble of class `cp_suit`, one row for each thing that a site was asked: `site`,
+#'   `field`, `needs`, `has`, `answer` (`fits`, `does not fit`, `unknown`), `says` (which side to
+#'   move; `NA` where it fits). `summary()` gives one row a site: `site`, `answer` (the worst of its
+#'   rows) and `because`.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
 #' @examples
 #' project <- read_project(demo_file())
@@ -22,7 +23,8 @@ eligible <- function(job, sites) {
   check_class(job, argument("job"), "cp_job", "render_job()")
   sites <- as_list_of(sites, "cp_site", argument("sites"), "read_site()")
   needs <- job_needs(job, sites)
-  as_table(do.call(rbind, unname(lapply(sites, site_suits, job = job, needs = needs))), class = "cp_suit")
+  as_table(do.call(rbind, unname(lapply(sites, site_suits, job = job, needs = needs))),
+           class = "cp_suit")
 }
 
 # The rows of one site.
@@ -32,8 +34,10 @@ site_suits <- function(site, job, needs) {
     is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% site$nodes_like
   # What rendered there has shown that it does, whatever the card leaves unsaid.
   if (any(tried) && is.null(can$versions[[job$engine]])) can$versions[[job$engine]] <- job$version
-  for (name in c("limits", "memory")) if (any(tried) && is.null(can[[name]])) can[[name]] <- needs[[name]]
-  data.frame(site = site$site, rbind(suit_rows(needs, can, site$engines), suit_community(needs, site)))
+  for (name in c("limits", "memory")) if (any(tried) && is.null(can[[name]]))
+    can[[name]] <- needs[[name]]
+  data.frame(site = site$site,
+             rbind(suit_rows(needs, can, site$engines), suit_community(needs, site)))
 }
 
 #' @noRd
@@ -41,15 +45,17 @@ site_suits <- function(site, job, needs) {
 summary.cp_suit <- function(object, ...) {
   x <- as_frame(object)
   parts <- split(x, factor(x$site, unique(x$site)))
-  as_table(data.frame(site = names(parts), answer = vapply(parts, function(p) suit_answer(p$answer), ""),
+  as_table(data.frame(site = names(parts),
+                      answer = vapply(parts, function(p) suit_answer(p$answer), ""),
                       because = vapply(parts, function(p) {
-                        worst <- p[p$answer == suit_answer(p$answer) & p$answer != "fits", , drop = FALSE]
+                        worst <- p[p$answer == suit_answer(p$answer) & p$answer != "fits", ,
+                                   drop = FALSE]
                         paste(worst$says, collapse = "; ")
                       }, ""), row.names = NULL))
 }
 
-# What a job needs of sites: the union over its shots, the largest of what is an amount. Its total and its slowest frame
-# are worked out where a site has a bound on them.
+# What a job needs of sites: the union over its shots, the largest of what is an amount. Its total
+# and its slowest frame are worked out where a site has a bound on them.
 job_needs <- function(job, sites) {
   stated <- lapply(job$shots, `[[`, "needs")
   all_of <- function(name) unique(unlist(lapply(stated, `[[`, name)))
@@ -67,20 +73,24 @@ job_needs <- function(job, sites) {
     devices = if (length(kinds)) Reduce(intersect, kinds), memory = most("memory"),
     measured_memory = if (length(measured)) max(measured) * 1e6,
     device_memory = most("device_memory"), limits = unique(unlist(limits)),
-    cameras = all_of("cameras"), outputs = all_of("outputs"), channels = all_of("channels"), spread = all_of("spread"),
+    cameras = all_of("cameras"), outputs = all_of("outputs"), channels = all_of("channels"),
+    spread = all_of("spread"),
     confidential = any(vapply(stated, function(n) isTRUE(n$confidential), NA)),
     upload = max(vapply(job$shots, `[[`, 0, "upload")),
     total = reach$total, slowest = reach$longest, speeds = device_speeds(job)
   )
 }
 
-# The median total of a job, and the 90 % point of its longest frame; NULL when no site has a bound on either.
+# The median total of a job, and the 90 % point of its longest frame; NULL when no site has a bound
+# on either.
 job_reach <- function(job, sites) {
-  bound <- vapply(sites, function(site) length(c(site$community$smallest_job, site$can$frame_cap)) > 0, NA)
+  bound <- vapply(sites, function(site) length(c(site$community$smallest_job, site$can$frame_cap)) >
+                  0, NA)
   if (!any(bound)) return(NULL)
   paths <- lapply(job$curves, function(curve) curve_paths(curve, enough_draws(curve, 2000)))
   list(total = sum(vapply(paths, function(x) stats::median(x$total), 0)),
-       longest = max(vapply(paths, function(x) stats::quantile(x[["slowest"]], 0.9, names = FALSE), 0)))
+       longest = max(vapply(paths, function(x) stats::quantile(x[["slowest"]], 0.9, names = FALSE),
+                            0)))
 }
 
 # How many times as fast as the reference node each device is, by the job's own evidence.
@@ -96,11 +106,12 @@ device_speeds <- function(job) {
   stats::setNames(as.list(speeds[known]), nodes[["device"]][known])
 }
 
-# Why a site is no option for a job, as a code and in words: what does not fit (`unfit`), or is not known
-# (`unknown_fit`); NULL when all fits.
+# Why a site is no option for a job, as a code and in words: what does not fit (`unfit`), or is not
+# known (`unknown_fit`); NULL when all fits.
 suit_trouble <- function(site, job, needs) {
   found <- as_frame(summary.cp_suit(as_table(site_suits(site, job, needs), class = "cp_suit")))
   if (found$answer == "fits") return(NULL)
   unknown <- found$answer == "unknown"
-  list(code = if (unknown) "unknown_fit" else "unfit", reason = paste0(if (unknown) "unknown: ", found$because))
+  list(code = if (unknown) "unknown_fit" else "unfit",
+       reason = paste0(if (unknown) "unknown: ", found$because))
 }

@@ -2,20 +2,23 @@
 
 #' Propose the cheapest probes
 #'
-#' From a scouting run at two small sizes: which probes tell the count that a noise target takes, within an error, for
-#' the least time. Weighed are whole frames at full, half and quarter size, and at full size the band of rows that holds
-#' the worst tile (for engines that render bands); pairs at a count and four times it.
+#' From a scouting run at two small sizes: which probes tell the count that a noise target takes,
+#' within an error, for the least time. Weighed are whole frames at full, half and quarter size, and
+#' at full size the band of rows that holds the worst tile (for engines that render bands); pairs at
+#' a count and four times it.
 #'
-#' Errors are relative, of the count: twice that of the noise (which falls as one over the root of the pixels) and, for
-#' frames smaller than the shot's, what the scouting sizes differ by in noise, or its standard error if that is more,
-#' for each halving. Seconds are `start + each * N`, with `each` a power of the pixels fitted to the sizes: it is not
-#' taken to be proportional.
+#' Errors are relative, of the count: twice that of the noise (which falls as one over the root of
+#' the pixels) and, for frames smaller than the shot's, what the scouting sizes differ by in noise,
+#' or its standard error if that is more, for each halving. Seconds are `start + each * N`, with
+#' `each` a power of the pixels fitted to the sizes: it is not taken to be proportional.
 #'
-#' @param scout From [probe_limit()] at two sizes (the `sizes` of [bench_options()]), each below the shot's.
+#' @param scout From [probe_limit()] at two sizes (the `sizes` of [bench_options()]), each below the
+#'   shot's.
 #' @param error Relative error of the count that is asked for.
-#' @return A tibble of class `cp_proposal`: `question` (frame or worst tile), `region`, `first_row`, `last_row`,
-#'   `width`, `height`, `samples` (the two counts, as text), `frames`, `seconds` (of all its renders), `error`,
-#'   `proposed`. Its attribute `power`: the power of the pixels with its standard error.
+#' @return A tibble of class `cp_proposal`: `question` (frame or worst tile), `region`, `first_row`,
+#'   `last_row`, `width`, `height`, `samples` (the two counts, as text), `frames`, `seconds` (of all
+#'   its renders), `error`, `proposed`. Its attribute `power`: the power of the pixels with its
+#'   standard error.
 #' @section Conditions: `clockpigeon_error_limit` when the scout has not two sizes.
 #' @noRd
 propose_probes <- function(scout, error = 0.1) {
@@ -27,7 +30,8 @@ propose_probes <- function(scout, error = 0.1) {
   rows <- lapply(seq_len(nrow(designs)), function(i) {
     whole_frame_design(known, size, designs$count[i], designs$scale[i])
   })
-  if (isTRUE(scout$engine$bands)) rows <- c(rows, lapply(c(2, 4, 8, 16, 32), band_design, known = known, size = size))
+  if (isTRUE(scout$engine$bands))
+    rows <- c(rows, lapply(c(2, 4, 8, 16, 32), band_design, known = known, size = size))
   x <- do.call(rbind, rows)
   x$frames <- format_frames(sort(unique(scout$pairs[["frame"]])))
   x$proposed <- FALSE
@@ -38,13 +42,14 @@ propose_probes <- function(scout, error = 0.1) {
     x$proposed[pick] <- TRUE
   }
   x <- x[order(x$question, !x$proposed, x$error > error, x$seconds), , drop = FALSE]
-  x <- x[c("question", "region", "first_row", "last_row", "width", "height", "samples", "frames", "seconds", "error",
-           "proposed")]
-  as_table(data.frame(x, asked = error, power = known$power[["power"]], power_se = known$power[["se"]],
-                      row.names = NULL), class = "cp_proposal")
+  x <- x[c("question", "region", "first_row", "last_row", "width", "height", "samples", "frames",
+           "seconds", "error", "proposed")]
+  as_table(data.frame(x, asked = error, power = known$power[["power"]],
+                      power_se = known$power[["se"]], row.names = NULL), class = "cp_proposal")
 }
 
-# What a scouting run says: time and noise at the larger of its sizes, and how both change with the size.
+# What a scouting run says: time and noise at the larger of its sizes, and how both change with the
+# size.
 scouted <- function(scout) {
   pairs <- as_frame(scout$pairs)
   pixels <- pairs$width * pairs$height
@@ -58,23 +63,28 @@ scouted <- function(scout) {
   ends <- c(1, length(sizes))
   # Power of the pixels: log seconds a sample over log pixels.
   each <- vapply(fits[ends], function(f) f$time$estimate[["each"]], 0)
-  each_error <- vapply(fits[ends], function(f) sqrt(f$time$covariance[2, 2]) / f$time$estimate[["each"]], 0)
+  each_error <- vapply(fits[ends], function(f) sqrt(f$time$covariance[2, 2]) /
+                       f$time$estimate[["each"]], 0)
   span <- log(sizes[ends[2]] / sizes[ends[1]])
   noise <- vapply(fits[ends], function(f) f$curve$estimate[["per_sample"]], 0)
-  unsure <- vapply(fits[ends], function(f) sqrt(f$curve$covariance[2, 2]) / f$curve$estimate[["per_sample"]], 0)
+  unsure <- vapply(fits[ends], function(f) sqrt(f$curve$covariance[2, 2]) /
+                   f$curve$estimate[["per_sample"]], 0)
   halvings <- span / log(4)
   large <- which(pixels == max(sizes))
   worst <- worst_tile(scout$maps[large], pairs[large, , drop = FALSE], floor = FALSE)
   list(
-    pixels = max(sizes), height = max(pairs$height), frames = frames, start = fits[[ends[2]]]$time$estimate[["start"]],
-    each = each[2], power = c(power = log(each[2] / each[1]) / span, se = sqrt(sum(each_error^2)) / span),
+    pixels = max(sizes), height = max(pairs$height), frames = frames,
+    start = fits[[ends[2]]]$time$estimate[["start"]], each = each[2],
+    power = c(power = log(each[2] / each[1]) / span, se = sqrt(sum(each_error^2)) / span),
     noise_error = mean(pairs$error[large]),
     transfer = max(abs(log(noise[2] / noise[1])), sqrt(sum(unsure^2))) / halvings,
-    tile = worst$place, tile_error = mean(vapply(scout$maps[large], noise_error_of, 0, at = worst$at))
+    tile = worst$place,
+    tile_error = mean(vapply(scout$maps[large], noise_error_of, 0, at = worst$at))
   )
 }
 
-# Seconds of pairs at a count and four times it, for pixels (of so many in the whole frame that are rendered).
+# Seconds of pairs at a count and four times it, for pixels (of so many in the whole frame that are
+# rendered).
 probe_seconds <- function(known, pixels, count, share = 1) {
   each <- known$each * (pixels / known$pixels)^known$power[["power"]]
   known$frames * sum(2 * (known$start + each * share * c(count, 4 * count)))
@@ -82,12 +92,15 @@ probe_seconds <- function(known, pixels, count, share = 1) {
 
 whole_frame_design <- function(known, size, count, scale) {
   pixels <- prod(size) / scale^2
-  # Twice the error of the noise, of two counts together; heavier tails at fewer samples are in the scout's error.
+  # Twice the error of the noise, of two counts together; heavier tails at fewer samples are in the
+  # scout's error.
   own <- 2 * known$noise_error * sqrt(known$pixels / pixels) / sqrt(2)
   shown <- round(size / scale)
-  data.frame(question = "frame", region = "whole frame", first_row = 1L, last_row = as.integer(shown[2]),
-             width = as.integer(shown[1]), height = as.integer(shown[2]), samples = paste(count, 4 * count, sep = ", "),
-             seconds = probe_seconds(known, pixels, count), error = sqrt(own^2 + (known$transfer * log2(scale))^2))
+  data.frame(question = "frame", region = "whole frame", first_row = 1L,
+             last_row = as.integer(shown[2]), width = as.integer(shown[1]),
+             height = as.integer(shown[2]), samples = paste(count, 4 * count, sep = ", "),
+             seconds = probe_seconds(known, pixels, count),
+             error = sqrt(own^2 + (known$transfer * log2(scale))^2))
 }
 
 # The band of rows around the worst tile of the scout, at full size.
@@ -96,7 +109,9 @@ band_design <- function(count, known, size) {
   first <- as.integer(floor((known$tile$top - 1) * grow) + 1)
   last <- as.integer(min(ceiling(known$tile$bottom * grow), size[2]))
   own <- 2 * known$tile_error / sqrt(grow^2) / sqrt(2)
-  data.frame(question = "worst tile", region = "band", first_row = first, last_row = last, width = as.integer(size[1]),
-             height = as.integer(size[2]), samples = paste(count, 4 * count, sep = ", "),
-             seconds = probe_seconds(known, prod(size), count, (last - first + 1) / size[2]), error = own)
+  data.frame(question = "worst tile", region = "band", first_row = first, last_row = last,
+             width = as.integer(size[1]), height = as.integer(size[2]),
+             samples = paste(count, 4 * count, sep = ", "),
+             seconds = probe_seconds(known, prod(size), count, (last - first + 1) / size[2]),
+             error = own)
 }

@@ -2,30 +2,33 @@
 
 #' How good forecasts would have been on your own evidence
 #'
-#' Hides part of what the ledger knows, forecasts it from the rest, and compares. Four questions are asked where the
-#' ledger holds the answer:
+#' Hides part of what the ledger knows, forecasts it from the rest, and compares. Four questions are
+#' asked where the ledger holds the answer:
 #'
-#' - *the rest of a shot*: of every completely measured shot all but a few frames are hidden and its total is forecast,
-#'   by [frame_curve()] (its prior learned from the other shots), with the cheap pass too where there was one, beside
-#'   the habits: first frame times frame count, and evenly spaced frames times frame count;
-#' - *other hardware*: every scene that ran on two rigs or more is hidden on one of them and forecast by [fit_speeds()],
-#'   beside the habit of one reference scene's ratio;
-#' - *another limit*: of frames timed at three counts of samples or more the largest is hidden and forecast by
-#'   [fit_limit()], beside the habit of proportion;
-#' - *a whole job*: a run of at least 40 frames of a shot is forecast by [simulate_job()] from what had been measured
-#'   before it began, and held against how long it took, beside the first frame times the count over the slots.
+#' - *the rest of a shot*: of every completely measured shot all but a few frames are hidden and its
+#'   total is forecast, by [frame_curve()] (its prior learned from the other shots), with the cheap
+#'   pass too where there was one, beside the habits: first frame times frame count, and evenly
+#'   spaced frames times frame count;
+#' - *other hardware*: every scene that ran on two rigs or more is hidden on one of them and
+#'   forecast by [fit_speeds()], beside the habit of one reference scene's ratio;
+#' - *another limit*: of frames timed at three counts of samples or more the largest is hidden and
+#'   forecast by [fit_limit()], beside the habit of proportion;
+#' - *a whole job*: a run of at least 40 frames of a shot is forecast by [simulate_job()] from what
+#'   had been measured before it began, and held against how long it took, beside the first frame
+#'   times the count over the slots.
 #'
-#' @param ledger A ledger from [open_ledger()], or timings. Of a ledger of more than 50,000 timings the newest of each
-#'   setting are taken.
+#' @param ledger A ledger from [open_ledger()], or timings. Of a ledger of more than 50,000 timings
+#'   the newest of each setting are taken.
 #' @param probes Numbers of frames that are left of a shot.
 #' @param level Level of the intervals that are checked.
 #' @param most Cells of other hardware that are hidden at most, one at a time, chosen evenly.
-#' @return A tibble of class `cp_backtest`, one row a case: `question`, `method`, `place` (site, or node), `case`,
-#'   `probes`, `forecast_s`, `lower`, `upper` (`NA` for habits), `true_s`, `error` (forecast over truth, less one),
-#'   `covered`, `level` (asked of the intervals), `sample` (whether the evidence is sample data). `summary()` gives a
-#'   row a question, method, number of probes and place: `cases`, `error` (mean of the absolute ones), `bias` (mean),
-#'   `covered` (share).
-#' @section Conditions: `clockpigeon_error_backtest` when the ledger holds nothing that can be hidden.
+#' @return A tibble of class `cp_backtest`, one row a case: `question`, `method`, `place` (site, or
+#'   node), `case`, `probes`, `forecast_s`, `lower`, `upper` (`NA` for habits), `true_s`, `error`
+#'   (forecast over truth, less one), `covered`, `level` (asked of the intervals), `sample` (whether
+#'   the evidence is sample data). `summary()` gives a row a question, method, number of probes and
+#'   place: `cases`, `error` (mean of the absolute ones), `bias` (mean), `covered` (share).
+#' @section Conditions: `clockpigeon_error_backtest` when the ledger holds nothing that can be
+#'   hidden.
 #' @examples
 #' summary(backtest(example_timings()))
 #' @export
@@ -39,11 +42,13 @@ backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
                             hidden_limits(rows, level), hidden_jobs(rows, level)))
   if (is.null(found)) {
     stop_input("backtest", "holds nothing that could be hidden and forecast", "the ledger",
-               paste("It takes a shot with nearly all its frames measured, a scene measured on two rigs, or a frame",
-                     "at three counts of samples."))
+               paste(
+                 "It takes a shot with nearly all its frames measured, a scene measured on two rigs, or a frame",
+                 "at three counts of samples."))
   }
   found[["error"]] <- found[["forecast_s"]] / found[["true_s"]] - 1
-  found[["covered"]] <- found[["lower"]] <= found[["true_s"]] & found[["true_s"]] <= found[["upper"]]
+  found[["covered"]] <- found[["lower"]] <= found[["true_s"]] &
+    found[["true_s"]] <= found[["upper"]]
   found[["level"]] <- level
   found[["sample"]] <- any(is_sample(rows))
   as_table(found, class = "cp_backtest")
@@ -54,7 +59,8 @@ hidden_frames <- function(rows, probes, level) {
   shots <- complete_shots(rows)
   pairs <- cheap_partners(shots)
   scene <- vapply(shots, function(p) p[["scene"]][1], "")
-  # What each shot tells, so that each is forecast by what the other scenes told: its own other settings are hidden too.
+  # What each shot tells, so that each is forecast by what the other scenes told: its own other
+  # settings are hidden too.
   full <- lapply(shots, told_by_shot, prior = curve_prior())
   left <- lapply(seq_along(shots), function(k) {
     if (length(pairs[[k]])) told_by_shot(shots[[k]], curve_prior(), shots[[pairs[[k]]]])
@@ -71,22 +77,25 @@ hidden_frames <- function(rows, probes, level) {
     lapply(probes[probes < length(frames)], function(n) {
       at <- match(first_probes(frames, n), frames)
       case <- function(method, ...) {
-        a_case("the rest of a shot", method, shot[["place"]][1], shot[["label"]][1], n, ..., true = total)
+        a_case("the rest of a shot", method, shot[["place"]][1], shot[["label"]][1], n, ...,
+               true = total)
       }
-      curve <- as_frame(total_time(frame_curve(frames[at], seconds[at], frames, run_sd = 0, prior = prior), level))
+      curve <- as_frame(total_time(frame_curve(frames[at], seconds[at], frames, run_sd = 0,
+                                               prior = prior), level))
       cheap <- if (length(pairs[[k]])) {
         partner <- shots[[pairs[[k]]]]
         partner <- partner[partner[["frame"]] %in% frames, , drop = FALSE]
         best <- match(first_probes(frames, n, partner), frames)
-        as_frame(total_time(frame_curve(frames[best], seconds[best], frames, cheap = partner, run_sd = 0,
-                                        prior = prior),
+        as_frame(total_time(frame_curve(frames[best], seconds[best], frames, cheap = partner,
+                                        run_sd = 0, prior = prior),
                             level))
       }
       rbind(case("first frame times count", seconds[1] * length(frames)),
             case("even frames times count", mean(seconds[at]) * length(frames)),
             case("frame curve", curve$median, lower = curve$lower, upper = curve$upper),
-            if (length(cheap)) case("frame curve with cheap pass", cheap$median, lower = cheap$lower,
-                                    upper = cheap$upper))
+            if (length(cheap))
+            case("frame curve with cheap pass", cheap$median, lower = cheap$lower,
+                 upper = cheap$upper))
     })
   }))
 }
@@ -107,7 +116,8 @@ hidden_cells <- function(rows, level, most) {
     rest <- rows[!here, , drop = FALSE]
     scene <- cells[["scene"]][k]
     rig <- cells[["rig"]][k]
-    # The truth is what was measured, its frames and settings beside those elsewhere; the mean of so many runs varies.
+    # The truth is what was measured, its frames and settings beside those elsewhere; the mean of so
+    # many runs varies.
     at <- which(all$cells$i == match(scene, all$scenes) & all$cells$j == match(rig, all$rigs))
     true <- exp(all$cells$y[at])
     fit <- fit_speeds(rest)
@@ -123,7 +133,8 @@ hidden_cells <- function(rows, level, most) {
   })
 }
 
-# The habit: the scene's time on another rig, times the ratio of the two rigs on one scene that both ran.
+# The habit: the scene's time on another rig, times the ratio of the two rigs on one scene that both
+# ran.
 one_scene_ratio <- function(fit, scene, rig) {
   cells <- fit$cells
   at <- function(s, r) cells$y[cells$i == s & cells$j == r]
@@ -139,7 +150,8 @@ one_scene_ratio <- function(fit, scene, rig) {
 # Frames timed at three counts of samples or more, the largest hidden.
 hidden_limits <- function(rows, level) {
   rows <- rows[rows[["limit_kind"]] %in% "samples" & !is.na(rows[["frame"]]), , drop = FALSE]
-  key <- row_key(rows, c("scene", "frame", "engine", "engine_version", "node", "site", "width", "height", "features"))
+  key <- row_key(rows, c("scene", "frame", "engine", "engine_version", "node", "site", "width",
+                         "height", "features"))
   parts <- Filter(function(p) length(unique(p[["limit_value"]])) >= 3, split(rows, key))
   lapply(unname(parts), function(p) {
     last <- max(p[["limit_value"]])
@@ -147,10 +159,11 @@ hidden_limits <- function(rows, level) {
     true <- exp(mean(log(p[["wall_s"]][p[["limit_value"]] == last])))
     next_best <- max(rest[["limit_value"]])
     habit <- exp(mean(log(rest[["wall_s"]][rest[["limit_value"]] == next_best]))) * last / next_best
-    f <- as_frame(predict.cp_limit_fit(fit_limit(rest[["limit_value"]], rest[["wall_s"]]), last, level))
+    f <- as_frame(predict.cp_limit_fit(fit_limit(rest[["limit_value"]], rest[["wall_s"]]), last,
+                                       level))
     case <- function(method, ...) {
-      a_case("another limit", method, place_of(p)[1], paste0(p[["scene"]][1], " frame ", p[["frame"]][1]), nrow(rest),
-             ...,
+      a_case("another limit", method, place_of(p)[1],
+             paste0(p[["scene"]][1], " frame ", p[["frame"]][1]), nrow(rest), ...,
              true = true)
     }
     rbind(case("in proportion to samples", habit),
@@ -169,7 +182,9 @@ summary.cp_backtest <- function(object, ...) {
   parts <- split(x, factor(key, unique(key)))
   of <- function(f) vapply(parts, f, 0, USE.NAMES = FALSE)
   first <- x[!duplicated(key), , drop = FALSE]
-  as_table(list(question = first[["question"]], method = first[["method"]], probes = first[["probes"]],
-                place = first[["place"]], cases = as.integer(of(nrow)), error = of(function(p) mean(abs(p[["error"]]))),
-                bias = of(function(p) mean(p[["error"]])), covered = of(function(p) mean(p[["covered"]]))))
+  as_table(list(question = first[["question"]], method = first[["method"]],
+                probes = first[["probes"]], place = first[["place"]], cases = as.integer(of(nrow)),
+                error = of(function(p) mean(abs(p[["error"]]))),
+                bias = of(function(p) mean(p[["error"]])),
+                covered = of(function(p) mean(p[["covered"]]))))
 }

@@ -2,10 +2,11 @@
 
 #' Check a shot before it is sent
 #'
-#' Holds the shot's manifest against the files that are there: what is missing, outside the folder, absolute, elsewhere
-#' or differs in case; what is not baked, not for all frames, or older than the scene; what nothing uses; sizes against
-#' the site's cap and the free disk; the frames of the pre-pass; names of outputs and of the job; and what the scene and
-#' a finished frame say against what was asked.
+#' Holds the shot's manifest against the files that are there: what is missing, outside the folder,
+#' absolute, elsewhere or differs in case; what is not baked, not for all frames, or older than the
+#' scene; what nothing uses; sizes against the site's cap and the free disk; the frames of the
+#' pre-pass; names of outputs and of the job; and what the scene and a finished frame say against
+#' what was asked.
 #'
 #' @param shot From [read_shot()].
 #' @param site A site from [read_site()], for its cap on uploads; none when `NULL`.
@@ -15,16 +16,16 @@
 #' @param others Manifests of the project's other shots, whose outputs must not be written over.
 #' @param frame_bytes Size of a finished frame in bytes, for the disk.
 #' @param against A finished frame (PNG or OpenEXR) whose metadata is held against what was asked.
-#' @return A tibble of class `cp_check`, one row a finding, the gravest first: `shot`, `weight` (`blocks`, `warns`,
-#'   `informs`), `about`, `what`, `instead` (what to do).
-#' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind, `clockpigeon_error_file` for a folder
-#'   that is not there.
+#' @return A tibble of class `cp_check`, one row a finding, the gravest first: `shot`, `weight`
+#'   (`blocks`, `warns`, `informs`), `about`, `what`, `instead` (what to do).
+#' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind,
+#'   `clockpigeon_error_file` for a folder that is not there.
 #' @examples
 #' project <- read_project(demo_file())
 #' check_shot(project$shots$gears, manifest = project$manifests$gears, folder = project$root)
 #' @export
-check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = character(), others = list(),
-                       frame_bytes = shot$frame_size, against = NULL) {
+check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = character(),
+                       others = list(), frame_bytes = shot$frame_size, against = NULL) {
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   if (length(site)) check_class(site, argument("site"), "cp_site", "read_site()")
   if (!dir.exists(folder)) stop_input("file", "no such folder", folder, "Check the path.")
@@ -40,7 +41,8 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
   images <- image_count(manifest)
   free <- disk_free_mb(folder) * 1e6
   back <- frame_bytes * length(frames) * images
-  asked <- list(size = unname(shot$size), samples = shot$limit$samples, frames = format_frames(frames))
+  asked <- list(size = unname(shot$size), samples = shot$limit$samples,
+                frames = format_frames(frames))
   found <- rbind(
     found, size_findings(0, NULL, NULL, back, free),
     snapshot_findings(asked, scene_says(manifest), if (length(against)) frame_says(against)),
@@ -50,7 +52,8 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
   as_table(data.frame(shot = shot$shot, found, row.names = NULL), class = "cp_check")
 }
 
-# Scene files of a shot that are not there; a scene without a path or an ending is one that an engine brings along.
+# Scene files of a shot that are not there; a scene without a path or an ending is one that an
+# engine brings along.
 scene_findings <- function(shot, folder, manifest) {
   scenes <- if (length(shot$scenes)) shot$scenes else list(engine = shot$scene)
   if (length(manifest)) folder <- c(folder, file.path(folder, manifest$folder))
@@ -83,31 +86,38 @@ manifest_check <- function(shot, site, manifest, folder, used, others) {
   in_cache <- in_folders(files$path, caches)
   used_files <- files$path[files$path %in% c(plain_path(needed$path), manifest$scene) | in_cache]
   sent <- sum(files$bytes[files$path %in% used_files])
-  other_outputs <- unlist(lapply(others, function(m) stats::setNames(m$outputs, rep(m$shot, length(m$outputs)))))
+  other_outputs <- unlist(lapply(others, function(m)
+                                 stats::setNames(m$outputs, rep(m$shot, length(m$outputs)))))
   # Paths of other manifests, as seen from this one's folder.
   here <- paste0(plain_path(manifest$folder), "/")
   from_here <- function(m, path) {
     path <- plain_path(paste0(m$folder, "/", path))
     ifelse(startsWith(path, here), substring(path, nchar(here) + 1), path)
   }
-  every_asset <- unlist(lapply(c(list(manifest), others), function(m) from_here(m, c(m$scene, m$assets$path))))
-  other_caches <- unlist(lapply(others, function(m) from_here(m, m$dynamic$cache[!is.na(m$dynamic$cache)])))
+  every_asset <- unlist(lapply(c(list(manifest), others),
+                               function(m) from_here(m, c(m$scene, m$assets$path))))
+  other_caches <- unlist(lapply(others, function(m)
+                                from_here(m, m$dynamic$cache[!is.na(m$dynamic$cache)])))
   of_others <- in_folders(files$path, other_caches)
   rbind(
-    asset_findings(rbind(data.frame(path = manifest$scene, kind = "scene", embedded = FALSE, needed = TRUE),
+    asset_findings(rbind(data.frame(path = manifest$scene, kind = "scene", embedded = FALSE,
+                                    needed = TRUE),
                          manifest$assets), files, root),
     cache_findings(manifest$dynamic, files, shot$frames, files$changed[scene]),
     finding_row("blocks", walked$odd, "has a name that is not UTF-8", "Rename it."),
-    finding_row("warns", walked$loops, "is a link that leads back to a folder above it, and was not followed",
-                  "Remove the link."),
+    finding_row("warns", walked$loops,
+                "is a link that leads back to a folder above it, and was not followed",
+                "Remove the link."),
     finding_row("warns", walked$outside, "is a link to a folder outside, and was not followed",
                   "Copy what is needed into the project folder."),
     if (plain_path(manifest$folder) %in% c("", NA)) NULL
       else stray_findings(files[!of_others, , drop = FALSE], c(used_files, every_asset)),
     size_findings(sent, site$can$upload_cap, site$site, 0, NA_real_, shot$upload),
-    finding_row("informs", "upload", paste0("is ", format_size(sent), " in ", length(used_files), " files",
-                                        if (length(site$link)) paste0(", ", format_duration(sent / site$link), " to ",
-                                                                      site$site)), "Nothing to do."),
+    finding_row("informs", "upload",
+                paste0("is ", format_size(sent), " in ", length(used_files), " files",
+                                                    if (length(site$link))
+                       paste0(", ", format_duration(sent / site$link), " to ",
+                              site$site)), "Nothing to do."),
     output_findings(manifest$outputs, shot$frames, image_count(manifest), other_outputs),
     name_findings(manifest$job, used)
   )
@@ -115,21 +125,24 @@ manifest_check <- function(shot, site, manifest, folder, used, others) {
 
 # Which paths are one of these files, or lie in one of these folders.
 in_folders <- function(path, folders) {
-  hits <- lapply(folders[!is.na(folders)], function(folder) path == folder | startsWith(path, paste0(folder, "/")))
+  hits <- lapply(folders[!is.na(folders)],
+                 function(folder) path == folder | startsWith(path, paste0(folder, "/")))
   Reduce(`|`, hits, rep(FALSE, length(path)))
 }
 
 scene_says <- function(manifest) {
   says <- manifest$says
   if (is.null(says)) return(NULL)
-  list(size = unname(says$size), samples = says$samples, frames = if (length(says$frames)) format_frames(says$frames))
+  list(size = unname(says$size), samples = says$samples,
+       frames = if (length(says$frames)) format_frames(says$frames))
 }
 
 # What a finished frame says of itself: its size, and its samples where its metadata has them.
 frame_says <- function(path) {
   if (!file.exists(path)) stop_input("file", "no such file", path, "Name a finished frame.")
   about <- picture_metadata(path)
-  samples <- suppressWarnings(as.numeric(about[grepl("samples", names(about), ignore.case = TRUE)][1]))
+  samples <- suppressWarnings(as.numeric(about[grepl("samples", names(about),
+                                                     ignore.case = TRUE)][1]))
   list(size = png_size(path), samples = if (!is.na(samples)) samples)
 }
 
@@ -149,10 +162,12 @@ frame_words <- function(frames, manifest, images) {
   paste0(words, "; pre-pass of ", length(pass), which)
 }
 
-# Mean size of the pictures that were kept of a shot at its own size and limit; NULL when none is at hand.
+# Mean size of the pictures that were kept of a shot at its own size and limit; NULL when none is at
+# hand.
 measured_frame_bytes <- function(timings, shot) {
   rows <- as_frame(timings)
-  kept <- rows[["output"]][rows[["status"]] == "ok" & is_of_shot(rows, shot) & !is.na(rows[["output"]])]
+  kept <- rows[["output"]][rows[["status"]] == "ok" & is_of_shot(rows, shot) &
+                           !is.na(rows[["output"]])]
   bytes <- file.size(kept[file.exists(kept)])
   if (length(bytes)) mean(bytes)
 }

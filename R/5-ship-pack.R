@@ -2,22 +2,23 @@
 
 #' Pack a shot into one parcel
 #'
-#' A parcel is a zip file with the scene, the assets and the caches that a manifest names, under relative paths only,
-#' and `parcel.json`, which lists each file with its size and SHA-256 (FIPS 180-4). Its content version is the start of
-#' the SHA-256 of that list, and stands in its name: the same content always makes the same bytes under the same name,
-#' so that it is never sent twice, and changed content never comes under an old name.
+#' A parcel is a zip file with the scene, the assets and the caches that a manifest names, under
+#' relative paths only, and `parcel.json`, which lists each file with its size and SHA-256 (FIPS
+#' 180-4). Its content version is the start of the SHA-256 of that list, and stands in its name: the
+#' same content always makes the same bytes under the same name, so that it is never sent twice, and
+#' changed content never comes under an old name.
 #'
-#' `clockpigeon unpack` opens it, and looks before it writes: paths that leave the folder, links, files that the parcel
-#' does not list, and parcels that would grow beyond a size are refused; every file is held against its SHA-256 before
-#' the folder gets its name.
+#' `clockpigeon unpack` opens it, and looks before it writes: paths that leave the folder, links,
+#' files that the parcel does not list, and parcels that would grow beyond a size are refused; every
+#' file is held against its SHA-256 before the folder gets its name.
 #'
 #' @param manifest From `read_manifest()`.
 #' @param folder The project's folder.
 #' @param out Folder for the parcel.
-#' @return A tibble of one row: `shot`, `parcel` (path), `version`, `files`, `bytes` (of the files), `parcel_bytes`,
-#'   `made` (`FALSE` when it was there already).
-#' @section Conditions: `clockpigeon_error_pack` when a needed file is missing, cannot be read, lies outside the folder
-#'   or has a name that other systems cannot take.
+#' @return A tibble of one row: `shot`, `parcel` (path), `version`, `files`, `bytes` (of the files),
+#'   `parcel_bytes`, `made` (`FALSE` when it was there already).
+#' @section Conditions: `clockpigeon_error_pack` when a needed file is missing, cannot be read, lies
+#'   outside the folder or has a name that other systems cannot take.
 #' @examplesIf requireNamespace("zip", quietly = TRUE)
 #' project <- read_project(demo_file())
 #' manifest <- project$manifests$basin
@@ -39,22 +40,27 @@ pack_shot <- function(manifest, folder = ".", out = ".") {
   parcel <- file.path(real_path(out), paste0(manifest$shot, "-", content$version, ".zip"))
   made <- !file.exists(parcel)
   if (made) write_parcel(content, root, parcel)
-  as_table(data.frame(shot = manifest$shot, parcel = parcel, version = content$version, files = nrow(files),
-                      bytes = sum(files$bytes), parcel_bytes = file.size(parcel), made = made))
+  as_table(data.frame(shot = manifest$shot, parcel = parcel, version = content$version,
+                      files = nrow(files), bytes = sum(files$bytes),
+                      parcel_bytes = file.size(parcel), made = made))
 }
 
-# The files of a parcel, in the order of their bytes' values; an error of ours for the first that cannot go.
+# The files of a parcel, in the order of their bytes' values; an error of ours for the first that
+# cannot go.
 parcel_files <- function(manifest, root) {
   walked <- walk_folder(root)
   files <- walked$files
-  asked <- c(manifest$scene, manifest$assets$path[manifest$assets$needed & !manifest$assets$embedded])
-  refuse <- function(path, why) stop_input("pack", paste0(path, " ", why), paste("manifest of", manifest$shot),
-                                           paste0("See clockpigeon check ", manifest$shot, "."))
+  asked <- c(manifest$scene,
+             manifest$assets$path[manifest$assets$needed & !manifest$assets$embedded])
+  refuse <- function(path, why)
+    stop_input("pack", paste0(path, " ", why), paste("manifest of", manifest$shot),
+               paste0("See clockpigeon check ", manifest$shot, "."))
   plain <- ifelse(is_absolute(asked), NA, plain_path(asked))
   if (anyNA(plain)) refuse(asked[is.na(plain)][1], "is absolute or lies outside the folder")
   lost <- setdiff(plain, files$path)
   if (length(lost)) refuse(lost[1], "is missing")
-  dynamic <- manifest$dynamic[manifest$dynamic$needed & !is.na(manifest$dynamic$cache), , drop = FALSE]
+  dynamic <- manifest$dynamic[manifest$dynamic$needed & !is.na(manifest$dynamic$cache), ,
+                              drop = FALSE]
   caches <- plain_path(dynamic$cache)
   empty <- caches[!vapply(caches, function(cache) any(in_folders(files$path, cache)), NA)]
   if (length(empty)) refuse(empty[1], "is not baked")
@@ -66,8 +72,10 @@ parcel_files <- function(manifest, root) {
   odd <- c(walked$odd[in_folders(walked$odd, caches)], files$path[is_odd_path(files$path)])
   if (length(odd)) refuse(odd[1], "has a name that other systems cannot take")
   if (nrow(files) > most_parcel_files) {
-    stop_input("pack", paste0("has ", nrow(files), " files; a parcel holds at most ", most_parcel_files),
-               paste("manifest of", manifest$shot), "Put caches into fewer files, or make two manifests.")
+    stop_input("pack", paste0("has ", nrow(files), " files; a parcel holds at most ",
+                              most_parcel_files),
+               paste("manifest of", manifest$shot),
+               "Put caches into fewer files, or make two manifests.")
   }
   twice <- duplicated(tolower(files$path))
   if (any(twice)) refuse(files$path[twice][1], "differs from another file only in case")
@@ -84,20 +92,21 @@ content_version <- function(files) {
   substr(paste(openssl::sha256(charToRaw(enc2utf8(lines)))), 1, 12)
 }
 
-# Writes the parcel beside its name and moves it there, so that a broken-off packing leaves no parcel. The files are
-# staged with one time and one mode, which a zip file records.
+# Writes the parcel beside its name and moves it there, so that a broken-off packing leaves no
+# parcel. The files are staged with one time and one mode, which a zip file records.
 write_parcel <- function(content, root, parcel) {
   stage <- tempfile("parcel-")
   on.exit(unlink(stage, recursive = TRUE, expand = FALSE))
   to <- file.path(stage, content$files$path)
   for (folder in unique(dirname(c(to, file.path(stage,
-                                                "x"))))) dir.create(folder, recursive = TRUE, showWarnings = FALSE)
+                                                "x"))))) dir.create(folder, recursive = TRUE,
+                                                                    showWarnings = FALSE)
   if (!all(file.copy(file.path(root, content$files$path), to, copy.mode = FALSE))) {
     stop_input("pack", "cannot be staged", tempdir(), "Make room on the temporary disk.")
   }
   about <- file.path(stage, "parcel.json")
-  writeLines(jsonlite::toJSON(content[c("shot", "version", "scene", "files")], dataframe = "rows", auto_unbox = TRUE,
-                              pretty = TRUE,
+  writeLines(jsonlite::toJSON(content[c("shot", "version", "scene", "files")], dataframe = "rows",
+                              auto_unbox = TRUE, pretty = TRUE,
                               digits = NA), about, useBytes = TRUE)
   all <- c(about, to)
   Sys.chmod(all, "644", use_umask = FALSE)
@@ -109,31 +118,38 @@ write_parcel <- function(content, root, parcel) {
   }, "pack")
 }
 
-# Unpacks a parcel into a folder that is not there yet; `most` is the number of bytes that it may grow to. Returns the
-# list of `parcel.json`, invisibly.
+# Unpacks a parcel into a folder that is not there yet; `most` is the number of bytes that it may
+# grow to. Returns the list of `parcel.json`, invisibly.
 unpack_parcel <- function(path, into, most = 50e9) {
   need_package("zip", "parcels")
   path <- check_text(path, argument("path"))
   into <- check_text(into, argument("into"))
-  refuse <- function(why, instead = "Ask for it to be packed anew.") stop_input("parcel", why, short_path(path),
-      instead)
+  refuse <- function(why, instead = "Ask for it to be packed anew.")
+    stop_input("parcel", why, short_path(path),
+        instead)
   if (!file.exists(path)) refuse("no such file", "Check the path.")
-  if (file.exists(into)) stop_input("file", "is there already", into, "Name a folder that is not there yet.")
+  if (file.exists(into))
+    stop_input("file", "is there already", into, "Name a folder that is not there yet.")
   inside <- tryCatch(zip::zip_list(path), error = function(e) refuse("is no zip file, or cut off"))
   names <- inside$filename
   if (!length(names)) refuse("is empty")
   if (!all(validUTF8(names))) refuse("has a path that is not UTF-8")
-  bad <- is_absolute(names) | is.na(plain_path(names)) | plain_path(names) != names | grepl("\\\\|^[A-Za-z]:", names)
-  if (any(bad)) refuse(paste0("has the path ", show_value(names[bad][1]), ", which leaves its folder"))
-  if (any(is_odd_path(names))) refuse(paste0("has the path ", show_value(names[is_odd_path(names)][1]),
-                                             ", which other systems cannot take"))
+  bad <- is_absolute(names) | is.na(plain_path(names)) | plain_path(names) != names |
+    grepl("\\\\|^[A-Za-z]:", names)
+  if (any(bad)) refuse(paste0("has the path ", show_value(names[bad][1]),
+                              ", which leaves its folder"))
+  if (any(is_odd_path(names)))
+    refuse(paste0("has the path ", show_value(names[is_odd_path(names)][1]),
+                  ", which other systems cannot take"))
   if (length(names) > most_parcel_files + 1) refuse(paste("has", length(names), "files"))
-  if (anyDuplicated(tolower(names))) refuse(paste0("has ", show_value(names[duplicated(tolower(names))][1]), " twice"))
+  if (anyDuplicated(tolower(names)))
+    refuse(paste0("has ", show_value(names[duplicated(tolower(names))][1]), " twice"))
   grows <- sum(inside$uncompressed_size)
   if (grows > most) refuse(paste0("would grow to ", format_size(grows)),
                            paste0("Allow for more than ", format_size(most), " if that is right."))
-  if (grows > 1e8 && grows > 500 * file.size(path)) refuse(paste0("would grow ", round(grows / file.size(path)),
-                                                                  "-fold"))
+  if (grows > 1e8 && grows > 500 * file.size(path))
+    refuse(paste0("would grow ", round(grows / file.size(path)),
+                  "-fold"))
   content <- parcel_content(path, names, refuse)
   listed <- c("parcel.json", content$files$path)
   odd <- c(setdiff(names, listed), setdiff(listed, names))
@@ -143,23 +159,27 @@ unpack_parcel <- function(path, into, most = 50e9) {
   tryCatch(zip::unzip(path, exdir = stage), error = function(e) refuse("is damaged"))
   there <- file.path(stage, content$files$path)
   if (any(nzchar(Sys.readlink(there)))) refuse(paste0("has a link, ",
-                                                      content$files$path[nzchar(Sys.readlink(there))][1]))
+                                                      content$files$path[nzchar(
+                                                        Sys.readlink(there))][1]))
   same <- file.size(there) == content$files$bytes
   wrong <- content$files$path[!same %in% TRUE]
   if (length(wrong)) refuse(paste("lists another size of", wrong[1], "than it has"))
   changed <- file_hashes(there) != content$files$sha256
   if (any(changed)) refuse(paste0("has another ", content$files$path[changed][1], " than it lists"))
-  if (content_version(content$files) != content$version) refuse("bears another version than its content has")
+  if (content_version(content$files) != content$version)
+    refuse("bears another version than its content has")
   # Ignore the file modes of the zip file.
   Sys.chmod(list.files(stage, recursive = TRUE, full.names = TRUE, all.files = TRUE), "644")
   Sys.chmod(c(stage, list.dirs(stage)), "755")
-  if (!file.rename(stage, into)) stop_input("file", "cannot be written", into, "Name another folder.")
+  if (!file.rename(stage, into))
+    stop_input("file", "cannot be written", into, "Name another folder.")
   invisible(content)
 }
 
 # What a parcel lists, read without unpacking anything else.
 parcel_content <- function(path, names, refuse) {
-  if (!"parcel.json" %in% names) refuse("has no parcel.json", "Name a parcel that clockpigeon pack made.")
+  if (!"parcel.json" %in% names)
+    refuse("has no parcel.json", "Name a parcel that clockpigeon pack made.")
   folder <- tempfile("list-")
   on.exit(unlink(folder, recursive = TRUE, expand = FALSE))
   content <- tryCatch({
@@ -168,7 +188,8 @@ parcel_content <- function(path, names, refuse) {
   }, error = function(e) refuse("has a parcel.json that cannot be read"))
   fine <- is.list(content) && is.data.frame(content$files) &&
     all(c("path", "bytes", "sha256") %in% names(content$files)) &&
-    is.character(content$version) && length(content$version) == 1 && is.character(content$files$path) &&
+    is.character(content$version) && length(content$version) == 1 &&
+      is.character(content$files$path) &&
     is.numeric(content$files$bytes) && is.character(content$files$sha256)
   if (!fine) refuse("has a parcel.json that lists no files")
   content

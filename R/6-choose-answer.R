@@ -1,16 +1,18 @@
-# The answer of a decision, said first: what to do, when it is done, what it costs, what that rests on, what could go
-# wrong, what to find out.
+# The answer of a decision, said first: what to do, when it is done, what it costs, what that rests
+# on, what could go wrong, what to find out.
 
-answer_heads <- c(do = "Do", done = "Done", cost = "Cost", rests = "Rests on", risk = "Risk", first = "First")
+answer_heads <- c(do = "Do", done = "Done", cost = "Cost", rests = "Rests on", risk = "Risk",
+                  first = "First")
 
-# One sentence or two each, in the order in which they are asked: `do`, `done`, `cost`, `rests`, `risk`, `first`.
+# One sentence or two each, in the order in which they are asked: `do`, `done`, `cost`, `rests`,
+# `risk`, `first`.
 answer_words <- function(choice) {
-  c(do = do_words(choice), done = done_words(choice), cost = cost_words(choice), rests = rests_words(choice),
-    risk = risk_words(choice), first = first_words(choice))
+  c(do = do_words(choice), done = done_words(choice), cost = cost_words(choice),
+    rests = rests_words(choice), risk = risk_words(choice), first = first_words(choice))
 }
 
-# When, by the clock, as exactly as the span from now bears: with the date beyond six days, with seconds in the next ten
-# minutes.
+# When, by the clock, as exactly as the span from now bears: with the date beyond six days, with
+# seconds in the next ten minutes.
 by_clock <- function(seconds, scenario) {
   moment <- scenario$now + seconds
   zone <- first_of(scenario$time_zone, "UTC")
@@ -32,26 +34,30 @@ part_words <- function(plan) {
 
 # The look and the rescue of a plan with a fallback, as the sentence that is carried out.
 policy_words <- function(plan, scenario) {
-  paste0("Look ", by_clock(plan$look$at_s, scenario), ": if fewer than ", plan$look$fewer, " of the ", plan$look$of,
-         " frames are done, send those not begun to ", plan$rescue$option, ".")
+  paste0("Look ", by_clock(plan$look$at_s, scenario), ": if fewer than ", plan$look$fewer,
+         " of the ", plan$look$of, " frames are done, send those not begun to ", plan$rescue$option,
+         ".")
 }
 
 do_words <- function(choice) {
   plan <- choice$plan
   if (isTRUE(plan$stated)) {
     return(paste0("As written: render ", part_words(plan), ".",
-                  if (plan$kind == "fallback") paste0(" ", policy_words(plan, choice$forecast$scenario)),
+                  if (plan$kind == "fallback")
+                  paste0(" ", policy_words(plan, choice$forecast$scenario)),
                   if (!plan$fits) " It does not keep what was asked.", better_words(choice)))
   }
   if (!plan$fits) {
-    return(paste0("Nothing keeps what was asked with a chance of ", percent(choice$confidence), ". What comes ",
-                  "nearest: render ", part_words(plan), ". ",
+    return(paste0("Nothing keeps what was asked with a chance of ", percent(choice$confidence),
+                  ". What comes ", "nearest: render ", part_words(plan), ". ",
                   if (plan$kind == "fallback") policy_words(plan, choice$forecast$scenario),
                   if (plan$kind == "one") paste0("To let an option in: ",
-                                                 nearest_sentence(as_frame(choice$options), choice), ".")))
+                                                 nearest_sentence(as_frame(choice$options), choice),
+                                                 ".")))
   }
   together <- plan$kind == "sides" && is.na(choice$pick)
-  paste0("Render ", part_words(plan), ".", if (together) " No single site could do it; together they can.",
+  paste0("Render ", part_words(plan), ".",
+         if (together) " No single site could do it; together they can.",
          if (plan$kind == "fallback") paste0(" ", policy_words(plan, choice$forecast$scenario)))
 }
 
@@ -59,8 +65,9 @@ do_words <- function(choice) {
 better_words <- function(choice) {
   best <- choice$plan$rivals[[1]]
   better <- best$fits && (!choice$plan$fits || !same_cost(choice$plan$mean, best$mean))
-  if (better) paste0(" Better: ", plan_name(best), ", ", format_about(best$mean, best$mean / 100), " ",
-                     choice$forecast$scenario$currency, " on average, ", percent(best$p_both), " sure.")
+  if (better) paste0(" Better: ", plan_name(best), ", ", format_about(best$mean, best$mean / 100),
+                     " ", choice$forecast$scenario$currency, " on average, ", percent(best$p_both),
+                     " sure.")
   else if (choice$plan$fits) " None that costs less was found."
 }
 
@@ -75,15 +82,17 @@ done_words <- function(choice) {
   scenario <- choice$forecast$scenario
   at <- by_clock(quantile_of(plan$draws[["finish_s"]], c(0.5, 0.1, 0.9)), scenario)
   paste0(at[1], " (8 in 10: ", at[2], " to ", at[3], ")",
-         if (is.finite(choice$deadline_s)) paste0(", by the deadline ", by_clock(choice$deadline_s, scenario),
-                                                  " with a chance of ",
-                                                  chance_beside(plan$p_deadline, choice$confidence)), ".",
+         if (is.finite(choice$deadline_s))
+         paste0(", by the deadline ", by_clock(choice$deadline_s, scenario),
+                " with a chance of ",
+                chance_beside(plan$p_deadline, choice$confidence)), ".",
          sooner_words(choice))
 }
 
 # What the fastest plan gains beside the fastest single option.
 sooner_words <- function(choice) {
-  if (choice$rule != "fastest" || choice$plan$kind == "one" || is.na(choice$pick) || !choice$plan$fits) return("")
+  if (choice$rule != "fastest" || choice$plan$kind == "one" || is.na(choice$pick) ||
+      !choice$plan$fits) return("")
   table <- as_frame(choice$options)
   paste0(" The fastest single option, ", choice$pick, ": ",
          by_clock(table[["finish_p50"]][table[["pick"]]], choice$forecast$scenario), ".")
@@ -97,18 +106,21 @@ cost_words <- function(choice) {
   range <- about(quantile_of(cost, c(0.1, 0.9)))
   paste0(about(plan$mean), " ", currency, " on average",
          if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
-         if (is.finite(choice$budget)) paste0(", within ", format_money(choice$budget, currency), " in ",
-                                              percent(plan$p_budget)), ".",
+         if (is.finite(choice$budget))
+         paste0(", within ", format_money(choice$budget, currency), " in ",
+                percent(plan$p_budget)), ".",
          saving_words(choice))
 }
 
 # What the plan saves beside the best single option, where it is none.
 saving_words <- function(choice) {
   plan <- choice$plan
-  if (choice$rule != "cheapest" || plan$kind == "one" || is.na(choice$pick) || !plan$fits) return("")
+  if (choice$rule != "cheapest" || plan$kind == "one" || is.na(choice$pick) || !plan$fits)
+    return("")
   table <- as_frame(choice$options)
   alone <- table[["cost_mean"]][table[["pick"]]]
-  paste0(" The best single option, ", choice$pick, ", costs ", format_about(alone, alone / 100), ".")
+  paste0(" The best single option, ", choice$pick, ", costs ", format_about(alone, alone / 100),
+         ".")
 }
 
 rests_words <- function(choice) {
@@ -125,10 +137,12 @@ rests_words <- function(choice) {
   })))
   paste0(if (sample) "Sample data, invented. ", if (has_curves(scenario)) paste0(
     "Frame times: ", measured_runs(job), ". "),
-    "Speeds ", paste(names(speeds), vapply(speeds, function(s) paste0("(", toString(unique(s)), ")"), ""),
+    "Speeds ", paste(names(speeds),
+                     vapply(speeds, function(s) paste0("(", toString(unique(s)), ")"), ""),
                      collapse = ", "),
     if (length(assumed)) paste0(". Assumed: ", toString(assumed)), ".",
-    if (length(learned_words(scenario, rows[["site"]]))) paste0(" ", learned_words(scenario, rows[["site"]])))
+    if (length(learned_words(scenario, rows[["site"]])))
+         paste0(" ", learned_words(scenario, rows[["site"]])))
 }
 
 risk_words <- function(choice) {
@@ -141,22 +155,26 @@ risk_words <- function(choice) {
   out <- c(
     if (plan$kind == "fallback" && plan$needed > 0) {
       paste0(cases(plan$needed), " the fallback is needed: then ",
-             format_about(plan$cost_needed, plan$cost_needed / 50), " ", scenario$currency, " in all")
+             format_about(plan$cost_needed, plan$cost_needed / 50), " ", scenario$currency,
+             " in all")
     },
     if (mean(late) > 0) {
       by <- stats::median(d[["finish_s"]][late] - choice$deadline_s)
-      paste0(cases(mean(late)), " it ", if (is.finite(by)) paste0("is late, half of them by more than ",
-                                                                  format_duration(by)) else "does not end by itself")
+      paste0(cases(mean(late)), " it ",
+             if (is.finite(by)) paste0("is late, half of them by more than ",
+                                       format_duration(by)) else "does not end by itself")
     },
     if (over > 0) paste0(cases(over), " it is too dear"), usable_risk(choice)
   )
   warned <- warning_words(choice)
-  text <- if (length(out)) paste0(toupper(substr(out[1], 1, 1)), substr(paste(out, collapse = "; "), 2, 1000), ".")
+  text <- if (length(out))
+    paste0(toupper(substr(out[1], 1, 1)), substr(paste(out, collapse = "; "), 2, 1000), ".")
           else paste0("In none of ", nrow(d), " simulated cases is what was asked not kept.")
   paste(c(text, unname(warned)), collapse = " ")
 }
 
-format_cases <- function(p) if (p > 0 && p < 0.01) "fewer than 1" else formatC(100 * p, format = "f", digits = 0)
+format_cases <- function(p) if (p > 0 && p < 0.01) "fewer than 1" else
+  formatC(100 * p, format = "f", digits = 0)
 
 usable_risk <- function(choice) {
   table <- as_frame(choice$options)
@@ -172,32 +190,37 @@ first_words <- function(choice) {
   worth <- rows[rows[["worth"]], , drop = FALSE]
   if (!nrow(worth)) return("Nothing is worth measuring before you begin.")
   does <- if (worth[["what"]][1] == "ask") "" else paste0(" (", worth[["command"]][1], ")")
-  paste0(toupper(substr(worth[["says"]][1], 1, 1)), sub("[.]$", "", substr(worth[["says"]][1], 2, 500)), does, ".",
+  paste0(toupper(substr(worth[["says"]][1], 1, 1)),
+         sub("[.]$", "", substr(worth[["says"]][1], 2, 500)), does, ".",
          if (nrow(worth) > 1) " What else: clockpigeon next.")
 }
 
-# The plan and what stands beside it, as rows: what else fits, the cheapest first, then what misses by least.
+# The plan and what stands beside it, as rows: what else fits, the cheapest first, then what misses
+# by least.
 answer_rows <- function(choice, most = 8) {
   table <- as_frame(choice$options)
   plan <- choice$plan
   scenario <- choice$forecast$scenario
-  misses <- order(!table[["fits"]], ifelse(table[["fits"]], table[["rank"]], 0), table[["both_miss"]],
-                  -table[["p_both"]], table[["cost_mean"]])
+  misses <- order(!table[["fits"]], ifelse(table[["fits"]], table[["rank"]], 0),
+                  table[["both_miss"]], -table[["p_both"]], table[["cost_mean"]])
   single <- plan$kind == "one"
-  there <- c(if (single) plan$parts[["option"]], if (isTRUE(plan$stated) && plan$rivals[[1]]$kind == "one") {
-    plan$rivals[[1]]$parts[["option"]]
-  })
-  shown <- utils::head(setdiff(misses, match(there, table[["option"]])), most - 1 - isTRUE(plan$stated))
+  there <- c(if (single) plan$parts[["option"]],
+             if (isTRUE(plan$stated) && plan$rivals[[1]]$kind == "one") {
+               plan$rivals[[1]]$parts[["option"]]
+             })
+  shown <- utils::head(setdiff(misses, match(there, table[["option"]])),
+                       most - 1 - isTRUE(plan$stated))
   rows <- table[shown, , drop = FALSE]
   plans <- c(list(plan), if (isTRUE(plan$stated)) plan$rivals[1])
   first <- do.call(rbind, lapply(plans, function(p) data.frame(
     mark = if (!p$fits) " " else if (identical(p, plan)) ">" else "+", what = plan_name(p),
-    p50 = quantile_of(p$draws[["finish_s"]], 0.5), p90 = quantile_of(p$draws[["finish_s"]], 0.9), cost = p$mean,
-    error = stats::sd(p$draws[["cost"]]) / sqrt(nrow(p$draws)), chance = p$p_both
+    p50 = quantile_of(p$draws[["finish_s"]], 0.5), p90 = quantile_of(p$draws[["finish_s"]], 0.9),
+    cost = p$mean, error = stats::sd(p$draws[["cost"]]) / sqrt(nrow(p$draws)), chance = p$p_both
   )))
   rbind(first, data.frame(mark = c(" ", "+")[rows[["fits"]] + 1], what = rows[["option"]],
-                          p50 = rows[["finish_p50"]], p90 = rows[["finish_p90"]], cost = rows[["cost_mean"]],
-                          error = rows[["cost_mean_se"]], chance = rows[["p_both"]]))
+                          p50 = rows[["finish_p50"]], p90 = rows[["finish_p90"]],
+                          cost = rows[["cost_mean"]], error = rows[["cost_mean_se"]],
+                          chance = rows[["p_both"]]))
 }
 
 # A plan's sites in a few words.
@@ -212,7 +235,9 @@ answer_title <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
   finish <- quantile_of(plan$draws[["finish_s"]], 0.5)
-  paste0(if (!plan$fits) "Nothing fits; nearest: ", plan_name(plan), ": done ", by_clock(finish, scenario), ", ",
-         format_about(plan$mean, stats::sd(plan$draws[["cost"]]) / sqrt(nrow(plan$draws)), scenario$currency), ", ",
-         chance_beside(plan$p_both, choice$confidence), " sure")
+  paste0(if (!plan$fits) "Nothing fits; nearest: ", plan_name(plan), ": done ",
+         by_clock(finish, scenario), ", ",
+         format_about(plan$mean, stats::sd(plan$draws[["cost"]]) / sqrt(nrow(plan$draws)),
+                      scenario$currency), ", ", chance_beside(plan$p_both, choice$confidence),
+         " sure")
 }

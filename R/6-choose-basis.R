@@ -1,4 +1,5 @@
-# What a forecast rests on and what it does not know, in words: for forecasts, choices and reports alike.
+# What a forecast rests on and what it does not know, in words: for forecasts, choices and reports
+# alike.
 
 # What a forecast does not know, by code; terminal and report show these sentences.
 unknown_words <- function(forecast) {
@@ -10,23 +11,27 @@ unknown_words <- function(forecast) {
   }, NA)
   c(
     if (any(evidence %in% c("claimed", "assumed"))) {
-      c(claimed = paste0("Claimed is what the seller says, taken with a spread of ", percent(assumed_sd$claimed), "."))
+      c(claimed = paste0("Claimed is what the seller says, taken with a spread of ",
+                         percent(assumed_sd$claimed), "."))
     },
     if (any(evidence == "assumed")) {
-      c(assumed = paste0("Assumed speeds are taken with a spread of ", percent(assumed_sd$assumed), "."))
+      c(assumed = paste0("Assumed speeds are taken with a spread of ", percent(assumed_sd$assumed),
+                         "."))
     },
     if (job$run_basis == "assumed") {
-      c(run = paste0("No frame was measured twice: the spread from run to run is assumed to be ", percent(job$run_sd),
+      c(run = paste0("No frame was measured twice: the spread from run to run is assumed to be ",
+                     percent(job$run_sd),
                      "."))
     },
     if (any(is_sample(as_frame(job$evidence)))) {
       c(sample = paste("The frame times are sample data, invented to show the tool.",
                        "They say nothing about any real engine or device."))
     },
-    stages = stage_words_assumed(scenario), prices = doubt_words(scenario), learned = learned_words(scenario),
-    if (!all(troubled)) {
-      c(troubles = paste0("Failed frames and lost nodes are in the forecast where a rate card says how often they ",
-                          "are: not at ", toString(names(troubled)[!troubled]), "."))
+    stages = stage_words_assumed(scenario), prices = doubt_words(scenario),
+    learned = learned_words(scenario), if (!all(troubled)) {
+      c(troubles = paste0(
+        "Failed frames and lost nodes are in the forecast where a rate card says how often they ",
+        "are: not at ", toString(names(troubled)[!troubled]), "."))
     }
   )
 }
@@ -40,7 +45,8 @@ learned_words <- function(scenario, sites = unique(scenario$corrections[["site"]
   x <- scenario$corrections
   x <- x[x[["jobs"]] > 0 & x[["site"]] %in% sites, , drop = FALSE]
   if (!NROW(x)) return(NULL)
-  # Of a site whose speed was only said for one engine and measured for another, what counts for more jobs.
+  # Of a site whose speed was only said for one engine and measured for another, what counts for
+  # more jobs.
   x <- x[order(-x[["jobs"]]), , drop = FALSE]
   said <- unlist(lapply(unique(x[["site"]]), function(site) {
     mine <- x[x[["site"]] == site, , drop = FALSE]
@@ -50,7 +56,8 @@ learned_words <- function(scenario, sites = unique(scenario$corrections[["site"]
     parts <- c(parts, queue_says(mine[queue, , drop = FALSE]))
     if (any(nzchar(parts))) paste0(site, ": ", paste(parts[nzchar(parts)], collapse = "; "))
   }))
-  if (length(said)) paste0("Learned from past jobs (--as-is leaves it out): ", paste(said, collapse = ". "), ".")
+  if (length(said))
+    paste0("Learned from past jobs (--as-is leaves it out): ", paste(said, collapse = ". "), ".")
 }
 
 # One correction in words; nothing where it does next to nothing.
@@ -63,7 +70,8 @@ correction_says <- function(x) {
          if (!is.na(x$changed)) paste0(", changed ", x$changed, " jobs ago"), ")")
 }
 
-corrected_names <- c(finish_s = "time", cost = "cost", wait_s = "waiting", start_s = "starting", upload_s = "sending")
+corrected_names <- c(finish_s = "time", cost = "cost", wait_s = "waiting", start_s = "starting",
+                     upload_s = "sending")
 
 # By how much a correction moves and widens; nothing where it does next to nothing.
 factor_says <- function(x) {
@@ -71,7 +79,8 @@ factor_says <- function(x) {
   wider <- abs(log(x$width)) > 0.04
   if (!moved && !wider) return("")
   paste0(if (moved) paste0(" times ", format(signif(exp(x$bias), 3))),
-         if (wider) paste0(if (moved) ", " else " ", "ranges ", if (x$width > 1) "widened" else "narrowed", " by ",
+         if (wider) paste0(if (moved) ", " else " ", "ranges ",
+                           if (x$width > 1) "widened" else "narrowed", " by ",
                            format(signif(if (x$width > 1) x$width else 1 / x$width, 2))))
 }
 
@@ -82,10 +91,12 @@ queue_says <- function(rows) {
   if (!length(each)) return(NULL)
   hours <- vapply(each, function(one) {
     mine <- rows[["hours"]][said == one]
-    if (length(mine) < nrow(rows)) paste0(" from ", paste(mine, collapse = " and from "), " h UTC") else ""
+    if (length(mine) < nrow(rows))
+      paste0(" from ", paste(mine, collapse = " and from "), " h UTC") else ""
   }, "")
   jobs <- rows[["jobs"]][1]
-  paste0("waiting", paste0(each, hours, collapse = ","), " (", jobs, if (jobs == 1) " job)" else " jobs)")
+  paste0("waiting", paste0(each, hours, collapse = ","), " (", jobs,
+         if (jobs == 1) " job)" else " jobs)")
 }
 
 # Stages that nobody timed, and what stands in for them.
@@ -102,15 +113,18 @@ stage_words_assumed <- function(scenario) {
 left_out_words <- function(scenario, reasons = TRUE) {
   out <- as_frame(scenario$left_out)
   if (!NROW(out)) return(NULL)
-  cure <- c(unknown_fit = "ask", unknown_link = "complete the card", no_rate = "add an exchange rate",
-            unknown_speed = "measure", unmeasured = "measure", unfit = "cannot do it as it is")[out[["code"]]]
-  cure <- factor(cure, c("ask", "measure", "complete the card", "add an exchange rate", "cannot do it as it is"))
+  cure <- c(unknown_fit = "ask", unknown_link = "complete the card",
+            no_rate = "add an exchange rate", unknown_speed = "measure", unmeasured = "measure",
+            unfit = "cannot do it as it is")[out[["code"]]]
+  cure <- factor(cure, c("ask", "measure", "complete the card", "add an exchange rate",
+                         "cannot do it as it is"))
   groups <- Filter(length, split(out[["site"]], cure))
   if (!reasons) {
-    return(paste0("Left out: ", paste0(names(groups), ": ", vapply(groups, function(g) toString(unique(g)), ""),
-                                       collapse = "; "), "."))
+    return(paste0("Left out: ",
+                  paste0(names(groups), ": ", vapply(groups, function(g) toString(unique(g)), ""),
+                         collapse = "; "), "."))
   }
   by <- split(out[["site"]], factor(out[["reason"]], unique(out[["reason"]][order(cure)])))
-  paste0("Left out, ", cure[match(names(by), out[["reason"]])], ": ", vapply(by, toString, ""), ": ",
-         sub("^unknown: ", "", names(by)))
+  paste0("Left out, ", cure[match(names(by), out[["reason"]])], ": ", vapply(by, toString, ""),
+         ": ", sub("^unknown: ", "", names(by)))
 }

@@ -2,17 +2,19 @@
 
 #' What would change the pick
 #'
-#' The nearest deadline, budget, price, speed and waiting at which another option wins, or none. Deadline and budget are
-#' read off the draws; price, speed and waiting are found by bisection, the job simulated and charged again at each
-#' step with the same random numbers (the first 500 draws of them, where those lead to the same pick).
+#' The nearest deadline, budget, price, speed and waiting at which another option wins, or none.
+#' Deadline and budget are read off the draws; price, speed and waiting are found by bisection, the
+#' job simulated and charged again at each step with the same random numbers (the first 500 draws of
+#' them, where those lead to the same pick).
 #'
 #' @param choice From [choose_option()].
 #' @param rivals How many options beside the pick are looked at, the next by the rule.
-#' @return A tibble, one row a change: `what` (`deadline`, `budget`, `price`, `speed`, `waiting`), `of` (the site
-#'   that changes; empty for deadline and budget), `direction` (`less` or `more`), `factor` (of price and speed),
-#'   `at` (seconds from now, money, or seconds of waiting more), `wins` (the option that is picked then, or `NA` when
-#'   none fits), `says` (a sentence). No row for what never changes the pick (prices and speeds within a factor of 20,
-#'   waiting within 30 days).
+#' @return A tibble, one row a change: `what` (`deadline`, `budget`, `price`, `speed`, `waiting`),
+#'   `of` (the site that changes; empty for deadline and budget), `direction` (`less` or `more`),
+#'   `factor` (of price and speed), `at` (seconds from now, money, or seconds of waiting more),
+#'   `wins` (the option that is picked then, or `NA` when none fits), `says` (a sentence). No row
+#'   for what never changes the pick (prices and speeds within a factor of 20, waiting within 30
+#'   days).
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -34,18 +36,21 @@ break_evens <- function(choice, rivals) {
     # One rival a site: its best option that fits, or would be best.
     order <- order(!judged[["fits"]], judged[["rank"]])
     sites <- judged[["site"]][order]
-    others <- judged[["option"]][order][!duplicated(sites) & sites != judged[["site"]][judged[["pick"]]]]
+    others <- judged[["option"]][order][!duplicated(sites) &
+                                        sites != judged[["site"]][judged[["pick"]]]]
     others <- utils::head(others, rivals)
     state <- fewer_draws(state)
     state$frames <- common_frames(choice$forecast$scenario, state$n, choice$forecast$seed)
-    rows <- c(rows, input_change(state, choice$pick, "price", TRUE), input_change(state, choice$pick, "speed", FALSE),
+    rows <- c(rows, input_change(state, choice$pick, "price", TRUE),
+              input_change(state, choice$pick, "speed", FALSE),
               input_change(state, choice$pick, "waiting", TRUE))
     for (other in others) {
-      rows <- c(rows, input_change(state, other, "price", FALSE), input_change(state, other, "speed", TRUE))
+      rows <- c(rows, input_change(state, other, "price", FALSE),
+                input_change(state, other, "speed", TRUE))
     }
   }
-  empty <- data.frame(what = character(), of = character(), direction = character(), factor = numeric(), at = numeric(),
-                      wins = character())
+  empty <- data.frame(what = character(), of = character(), direction = character(),
+                      factor = numeric(), at = numeric(), wins = character())
   out <- do.call(rbind, c(list(empty), rows))
   out[["says"]] <- change_sentences(out, choice$forecast$scenario$currency)
   as_table(out)
@@ -57,34 +62,39 @@ pick_of <- function(facts, asked) {
   judged[["option"]][judged[["pick"]]][1]
 }
 
-# Nearest deadlines or budgets, one smaller and one larger, at which the pick is another. The pick can only change where
-# an option comes to fit or ceases to.
+# Nearest deadlines or budgets, one smaller and one larger, at which the pick is another. The pick
+# can only change where an option comes to fit or ceases to.
 bound_changes <- function(state, what) {
   name <- if (what == "deadline") "deadline_s" else "budget"
   now <- state$asked[[name]]
   column <- if (what == "deadline") "finish_s" else "cost"
   other <- if (what == "deadline") "cost" else "finish_s"
   limit <- if (!state$asked$together) Inf
-           else if (what == "deadline") state$asked$budget else min(state$asked$deadline_s, .Machine$double.xmax)
+           else if (what == "deadline") state$asked$budget else
+             min(state$asked$deadline_s, .Machine$double.xmax)
   edges <- sort(unique(vapply(state$facts$draws, function(d) {
     kept_within(d[[column]], d[[other]], limit, state$asked$confidence)
   }, 0)))
   edges <- edges[is.finite(edges)]
-  picked <- function(at) pick_of(state$facts, utils::modifyList(state$asked, stats::setNames(list(at), name)))
+  picked <- function(at)
+    pick_of(state$facts, utils::modifyList(state$asked, stats::setNames(list(at), name)))
   present <- state$choice$pick
-  step <- if (what == "deadline") 1e-3 else 10^-minor_digits(state$choice$forecast$scenario$currency)
+  step <- if (what == "deadline") 1e-3 else
+    10^-minor_digits(state$choice$forecast$scenario$currency)
   below <- edges[edges <= now]
   less <- Find(function(edge) !identical(picked(edge - step), present), rev(below))
-  more <- if (is.finite(now)) Find(function(edge) !identical(picked(edge), present), edges[edges > now])
+  more <- if (is.finite(now))
+    Find(function(edge) !identical(picked(edge), present), edges[edges > now])
   one <- function(edge, direction, wins) {
-    data.frame(what = what, of = "", direction = direction, factor = NA_real_, at = edge, wins = wins)
+    data.frame(what = what, of = "", direction = direction, factor = NA_real_, at = edge,
+               wins = wins)
   }
   c(if (length(less)) list(one(less, "less", picked(less - step))),
     if (length(more)) list(one(more, "more", picked(more))))
 }
 
-# The first draws alone, where they lead to the same pick: enough for a break-even, which is told to two digits. Of a
-# long job fewer: what its frames have of their own evens out.
+# The first draws alone, where they lead to the same pick: enough for a break-even, which is told to
+# two digits. Of a long job fewer: what its frames have of their own evens out.
 fewer_draws <- function(state, most = 500) {
   all <- state$choice$forecast$n
   least <- max(250, min(most, 5e5 %/% job_frames(main_job(state$choice$forecast$scenario))))
@@ -99,23 +109,25 @@ fewer_draws <- function(state, most = 500) {
   c(state, n = all)
 }
 
-# The smallest change of one site's prices, speed or waiting at which the pick is another: bisection on the log of the
-# factor, or of the seconds. `more`: the input grows.
+# The smallest change of one site's prices, speed or waiting at which the pick is another: bisection
+# on the log of the factor, or of the seconds. `more`: the input grows.
 input_change <- function(state, option, what, more) {
   choice <- state$choice
   options <- as_frame(choice$forecast$scenario$options)
   site <- options[["site"]][options[["option"]] == option]
-  # Prices and speed are the site's: all its options change together. Those that another of the site beats in all ways
-  # stay beaten, and are left aside.
+  # Prices and speed are the site's: all its options change together. Those that another of the site
+  # beats in all ways stay beaten, and are left aside.
   here <- options[["site"]] == site
-  if (what == "waiting") here <- here & options[["tier"]] == options[["tier"]][options[["option"]] == option]
+  if (what == "waiting") here <- here &
+    options[["tier"]] == options[["tier"]][options[["option"]] == option]
   here <- which(here)
   table <- as_frame(choice$options)[here, ]
   best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]],
                         ifelse(is.na(table[["noise"]]), Inf, table[["noise"]]))
   mine <- here[best | table[["option"]] == option]
   aside <- setdiff(here, mine)
-  picked <- function(x) pick_of(without_rows(changed_facts(state, mine, what, x), aside), state$asked)
+  picked <- function(x)
+    pick_of(without_rows(changed_facts(state, mine, what, x), aside), state$asked)
   present <- choice$pick
   wins <- function(x) {
     found <- picked(x)
@@ -163,4 +175,5 @@ changed_facts <- function(state, mine, what, x) {
   facts
 }
 
-any_hours <- function(site) any(vapply(c(list(site$price), site$charges), function(x) length(x$hours) > 0, NA))
+any_hours <- function(site)
+  any(vapply(c(list(site$price), site$charges), function(x) length(x$hours) > 0, NA))

@@ -1,28 +1,33 @@
-# Fallbacks: start in one way, look at a moment, and if fewer frames are done than so many, send the rest elsewhere.
+# Fallbacks: start in one way, look at a moment, and if fewer frames are done than so many, send the
+# rest elsewhere.
 
-# The cheapest fallback by its mean cost that keeps what is asked and costs less than `bound`; NULL when there is none.
-# Moments, rescues and starts are gone through between the shares that were simulated (state$lines); the likeliest are
-# simulated whole, on some of the draws and then on all.
+# The cheapest fallback by its mean cost that keeps what is asked and costs less than `bound`; NULL
+# when there is none. Moments, rescues and starts are gone through between the shares that were
+# simulated (state$lines); the likeliest are simulated whole, on some of the draws and then on all.
 find_fallback <- function(state, starts, bound, most = 6) {
   if (!is.finite(state$asked$deadline_s) || !length(starts)) return(NULL)
   tried <- do.call(rbind, lapply(seq_along(starts), function(k) tried_looks(state, starts[[k]], k)))
   if (!NROW(tried)) return(NULL)
   tried <- tried[order(tried$mean), , drop = FALSE]
-  # Between simulated shares the chance errs a little: what seems to fall short by that little is tried too, beside what
-  # does not. Few frames are done in leaps, between which nothing can be said: then several moments of each are tried.
+  # Between simulated shares the chance errs a little: what seems to fall short by that little is
+  # tried too, beside what does not. Few frames are done in leaps, between which nothing can be
+  # said: then several moments of each are tried.
   leaps <- ncol(state$seconds) <= 48
   tried$part <- if (leaps) ceiling(4 * tried$at / state$asked$deadline_s) else 1
   kept <- function(least) {
     found <- tried[tried$mean < bound & tried$p >= least, , drop = FALSE]
-    utils::head(found[!duplicated(found[c("start", "rescue", "part")]), , drop = FALSE], if (leaps) 4 * most else most)
+    utils::head(found[!duplicated(found[c("start", "rescue", "part")]), , drop = FALSE],
+                if (leaps) 4 * most else most)
   }
   tried <- unique(rbind(kept(state$asked$confidence), kept(state$asked$confidence - 0.02)))
   if (!nrow(tried)) return(NULL)
-  some <- with_some_draws(state, seq_len(min(nrow(state$seconds), max(100, ceiling(6e5 / ncol(state$seconds))))))
+  some <- with_some_draws(state, seq_len(min(nrow(state$seconds),
+                                             max(100, ceiling(6e5 / ncol(state$seconds))))))
   begun <- new.env()
   run_of <- function(k) {
     key <- paste(k)
-    if (is.null(begun[[key]])) assign(key, check_split(some, starts[[k]], keep = TRUE), envir = begun)
+    if (is.null(begun[[key]]))
+      assign(key, check_split(some, starts[[k]], keep = TRUE), envir = begun)
     begun[[key]]
   }
   look <- function(k, at, rescue) c(check_look(some, run_of(k), at, rescue), start = k)
@@ -37,7 +42,8 @@ find_fallback <- function(state, starts, bound, most = 6) {
   order <- order(!vapply(found, `[[`, NA, "fits"), vapply(found, `[[`, 0, "mean"))
   for (f in found[utils::head(order, 3)]) {
     if (!f$fits || f$mean >= bound) break
-    whole <- check_look(state, check_split(state, starts[[f$start]], keep = TRUE), f$at, f$rescue, f$share + 0.06)
+    whole <- check_look(state, check_split(state, starts[[f$start]], keep = TRUE), f$at, f$rescue,
+                        f$share + 0.06)
     if (whole$fits && whole$mean < bound) return(whole)
   }
   NULL
@@ -49,15 +55,18 @@ best_found <- function(found) {
   order(!fits, ifelse(fits, vapply(found, `[[`, 0, "mean"), -vapply(found, `[[`, 0, "p_both")))[1]
 }
 
-# Moments and rescues of a start: their mean costs and chances, between the shares that were simulated.
+# Moments and rescues of a start: their mean costs and chances, between the shares that were
+# simulated.
 tried_looks <- function(state, shares, start) {
   split <- split_runs(state, shares)
   last <- vapply(split$runs, max, 0)
-  work <- state$grown[, last, drop = FALSE] - cbind(0, state$grown[, utils::head(last, -1), drop = FALSE])
+  work <- state$grown[, last, drop = FALSE] -
+    cbind(0, state$grown[, utils::head(last, -1), drop = FALSE])
   lines <- state$lines[split$used]
   work <- lapply(seq_len(ncol(work)), function(k) work[, k])
   alone <- Map(at_shares, lines, work)
-  on <- list(finish = do.call(pmax, lapply(alone, `[[`, "finish")), cost = Reduce(`+`, lapply(alone, `[[`, "cost")))
+  on <- list(finish = do.call(pmax, lapply(alone, `[[`, "finish")),
+             cost = Reduce(`+`, lapply(alone, `[[`, "cost")))
   rescues <- which_rescue(state, split$used)
   at <- state$asked$deadline_s * seq(0.04, 0.94, by = 0.03)
   rows <- lapply(at, function(t) {
@@ -66,7 +75,8 @@ tried_looks <- function(state, shares, start) {
     rest <- 1 - Reduce(`+`, done)
     lapply(rescues, function(r) {
       more <- at_shares(state$lines[[r]], rest)
-      found <- best_threshold(1 - rest, on, list(finish = t + more$finish, cost = spent + more$cost), state$asked)
+      found <- best_threshold(1 - rest, on,
+                              list(finish = t + more$finish, cost = spent + more$cost), state$asked)
       c(start, t, r, found$mean, found$p, found$share)
     })
   })
@@ -76,22 +86,25 @@ tried_looks <- function(state, shares, start) {
   out[out$share > 0, , drop = FALSE]
 }
 
-# Options that can begin at any moment, at another site than those that are used, or at another tier where nodes are not
-# one's own; the best few by what they cost and how soon they are done.
+# Options that can begin at any moment, at another site than those that are used, or at another tier
+# where nodes are not one's own; the best few by what they cost and how soon they are done.
 which_rescue <- function(state, used) {
   options <- state$options
   there <- state$machines %in% state$machines[used]
   tier <- there & !state$own & !paste(options[["site"]], options[["tier"]]) %in%
     paste(options[["site"]], options[["tier"]])[used]
   can <- which((!there | tier) & options[["begin_s"]] == 0)
-  finish <- vapply(state$lines[can], function(line) stats::median(line$finish[, ncol(line$finish)]), 0)
+  finish <- vapply(state$lines[can], function(line) stats::median(line$finish[, ncol(line$finish)]),
+                   0)
   cost <- vapply(state$lines[can], function(line) mean(line$cost[, ncol(line$cost)]), 0)
-  utils::head(can[is.finite(finish)][order(!non_dominated(finish, cost)[is.finite(finish)], finish[is.finite(finish)])],
+  utils::head(can[is.finite(finish)][order(!non_dominated(finish, cost)[is.finite(finish)],
+                                           finish[is.finite(finish)])],
               8)
 }
 
-# From which number of frames done on it is best to go on as begun: draws in the order of what is done, the first of
-# them taken as rescued. `m` of them, their share, and what that makes of mean cost and chance. At most `most` of them.
+# From which number of frames done on it is best to go on as begun: draws in the order of what is
+# done, the first of them taken as rescued. `m` of them, their share, and what that makes of mean
+# cost and chance. At most `most` of them.
 best_threshold <- function(done, on, rescued, asked, most = length(done)) {
   n <- length(done)
   o <- order(done)
@@ -106,12 +119,13 @@ best_threshold <- function(done, on, rescued, asked, most = length(done)) {
   best <- if (length(enough)) enough[which.min(cost[enough])] else m[which.max(kept[m])]
   below <- if (best > 1) done[o][best - 1] else -Inf
   above <- if (best <= n) done[o][best] else Inf
-  list(m = best - 1, share = (best - 1) / n, mean = cost[best], p = kept[best] / n, below = below, above = above)
+  list(m = best - 1, share = (best - 1) / n, mean = cost[best], p = kept[best] / n, below = below,
+       above = above)
 }
 
-# A fallback simulated whole: `run` is the start as check_split() keeps it, uncut. Frames under way at the moment are
-# finished where they were begun. At most a share `most` of the draws is rescued; below how many frames (`fewer`) is
-# looked for, where it is not given.
+# A fallback simulated whole: `run` is the start as check_split() keeps it, uncut. Frames under way
+# at the moment are finished where they were begun. At most a share `most` of the draws is rescued;
+# below how many frames (`fewer`) is looked for, where it is not given.
 check_look <- function(state, run, at, rescue, most = 1, fewer = NULL) {
   n <- ncol(state$seconds)
   done <- Reduce(`+`, lapply(run$runs, function(one) colSums(one$home <= at)))
@@ -125,7 +139,8 @@ check_look <- function(state, run, at, rescue, most = 1, fewer = NULL) {
   if (is.null(fewer)) {
     found <- best_threshold(done, run[c("finish", "cost")], rescued, state$asked, length(worst))
     # Any number between those that are done in the draws on both sides will do: the middle.
-    fewer <- if (found$m == 0) 0 else if (is.finite(found$above)) ceiling((found$below + found$above + 1) / 2)
+    fewer <- if (found$m == 0) 0 else if (is.finite(found$above))
+      ceiling((found$below + found$above + 1) / 2)
              else min(found$below + 1, n)
   }
   late <- done < fewer
@@ -133,21 +148,23 @@ check_look <- function(state, run, at, rescue, most = 1, fewer = NULL) {
   cost <- ifelse(late, rescued$cost, run$cost)
   # Where every frame has begun there is nothing to send.
   needed <- late & replace(logical(draws), worst, halted$sent)
-  c(list(at = at, rescue = rescue, fewer = fewer, of = n, needed = needed, share = mean(late), split = run$split,
-         parts = run$parts), judged_draws(finish, cost, state$asked))
+  c(list(at = at, rescue = rescue, fewer = fewer, of = n, needed = needed, share = mean(late),
+         split = run$split, parts = run$parts), judged_draws(finish, cost, state$asked))
 }
 
 # What becomes of these draws when at the moment the rest is sent to the rescue.
 rescued_draws <- function(state, run, at, rescue) {
   split <- run$split
-  parts <- Map(function(i, columns) part_run(state, i, columns, halt_s = at), split$used, split$runs)
+  parts <- Map(function(i, columns) part_run(state, i, columns, halt_s = at), split$used,
+               split$runs)
   left <- matrix(TRUE, nrow(state$seconds), ncol(state$seconds))
   for (k in seq_along(parts)) left[, split$runs[[k]]] <- !t(parts[[k]]$run$begun)
   finish <- do.call(pmax, lapply(parts, function(p) p$draws[["finish_s"]]))
   cost <- Reduce(`+`, lapply(parts, function(p) p$draws[["cost"]]))
   more <- which(rowSums(left) > 0)
   if (length(more)) {
-    d <- part_draws(with_some_draws(state, more), rescue, NULL, waiting = at, left = left[more, , drop = FALSE])
+    d <- part_draws(with_some_draws(state, more), rescue, NULL, waiting = at,
+                    left = left[more, , drop = FALSE])
     finish[more] <- pmax(finish[more], d[["finish_s"]])
     cost[more] <- cost[more] + d[["cost"]]
   }

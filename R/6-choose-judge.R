@@ -14,30 +14,33 @@ deadline_seconds <- function(x, scenario) {
 budget_amount <- function(x, job) {
   if (is.null(x)) return(Inf)
   if (is.list(x) && all(c("amount", "currency") %in% names(x))) x <- paste(x$amount, x$currency)
-  if (is.numeric(x)) return(whole_budget(check_number(x, argument("budget"), least = 0), job$currency))
+  if (is.numeric(x))
+    return(whole_budget(check_number(x, argument("budget"), least = 0), job$currency))
   money <- parse_money(x, argument("budget"))
   rate <- exchange_rate(job$rates, money$currency, job$currency)
   if (is.null(rate)) {
-    stop_input("rates", paste("got", money$currency, "and no exchange rate to", job$currency), argument("budget"),
+    stop_input("rates", paste("got", money$currency, "and no exchange rate to", job$currency),
+               argument("budget"),
                paste0("Write the budget in ", job$currency, ", or add a rate under rates/."))
   }
   from_minor(to_minor(money$amount * rate$rate, job$currency), job$currency)
 }
 
-# A budget in whole minor units, since nothing else can be spent; the browser's wholeBudget() is the same.
+# A budget in whole minor units, since nothing else can be spent; the browser's wholeBudget() is the
+# same.
 whole_budget <- function(budget, currency) {
   if (!is.finite(budget)) return(budget)
   digits <- minor_digits(currency)
   from_minor(floor(budget * 10^digits + 1e-6), currency)
 }
 
-# The options that a figure of a few shows: the pick (or what misses by least), then what nothing beats, the cheapest
-# first.
+# The options that a figure of a few shows: the pick (or what misses by least), then what nothing
+# beats, the cheapest first.
 leading_options <- function(choice, most = 5) {
   table <- as_frame(choice$options)
   first <- if (is.na(choice$pick)) nearest_option(table) else choice$pick
-  order <- order(table[["option"]] != first, !(table[["fits"]] & table[["non_dominated"]]), !table[["non_dominated"]],
-                 table[["cost_mean"]])
+  order <- order(table[["option"]] != first, !(table[["fits"]] & table[["non_dominated"]]),
+                 !table[["non_dominated"]], table[["cost_mean"]])
   utils::head(order, most)
 }
 
@@ -46,8 +49,8 @@ nearest_option <- function(table) {
   table[["option"]][order(table[["both_miss"]], table[["over"]], table[["late_s"]])][1]
 }
 
-# What is known of each option before anything is asked: `table`, one row an option, and `draws`, finish and cost of
-# each, of which quantiles are asked later.
+# What is known of each option before anything is asked: `table`, one row an option, and `draws`,
+# finish and cost of each, of which quantiles are asked later.
 option_facts <- function(forecast) {
   table <- as_frame(summary(forecast))
   options <- as_frame(forecast$scenario$options)
@@ -63,7 +66,8 @@ option_facts <- function(forecast) {
   table[["cost_whole"]] <- ifelse(done > 0, cost / done * (done + lost), Inf)
   rows <- matrix(seq_len(nrow(forecast$draws)), ncol = nrow(options))
   list(table = table, draws = lapply(seq_len(nrow(options)), function(i) {
-    list(finish_s = forecast$draws[["finish_s"]][rows[, i]], cost = forecast$draws[["cost"]][rows[, i]])
+    list(finish_s = forecast$draws[["finish_s"]][rows[, i]],
+         cost = forecast$draws[["cost"]][rows[, i]])
   }))
 }
 
@@ -76,8 +80,8 @@ with_draws <- function(facts, i, draws) {
   facts
 }
 
-# The table with what deadline, budget, confidence and rule make of it; without `distances` only which options fit, by
-# counting draws, which is a tenth of the work.
+# The table with what deadline, budget, confidence and rule make of it; without `distances` only
+# which options fit, by counting draws, which is a tenth of the work.
 judge_options <- function(facts, asked, distances = TRUE) {
   table <- facts$table
   draws <- facts$draws
@@ -87,7 +91,8 @@ judge_options <- function(facts, asked, distances = TRUE) {
                   p_budget = over_draws(function(d) mean(d$cost <= asked$budget)),
                   p_both = joint_chance(draws, asked))
   # Without a deadline a draw is in time if it finishes.
-  if (is.infinite(asked$deadline_s)) chances$p_deadline <- over_draws(function(d) mean(is.finite(d$finish_s)))
+  if (is.infinite(asked$deadline_s))
+    chances$p_deadline <- over_draws(function(d) mean(is.finite(d$finish_s)))
   for (name in names(chances)) {
     table[[name]] <- chances[[name]]
     table[[paste0(name, "_se")]] <- chance_error(chances[[name]], n)
@@ -100,7 +105,8 @@ judge_options <- function(facts, asked, distances = TRUE) {
   near <- function(name) abs(table[[name]] - asked$confidence) <= 2 * table[[paste0(name, "_se")]]
   table[["close"]] <- if (asked$together) {
     near("p_both") & (is.finite(asked$deadline_s) | is.finite(asked$budget))
-  } else near("p_deadline") & is.finite(asked$deadline_s) | near("p_budget") & is.finite(asked$budget)
+  } else near("p_deadline") & is.finite(asked$deadline_s) |
+    near("p_budget") & is.finite(asked$budget)
   noise <- ifelse(is.na(table[["noise"]]), Inf, table[["noise"]])
   table[["non_dominated"]] <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], noise)
   # What is rarely needed and dear then counts by its mean; of equal costs one's own nodes go first.
@@ -111,11 +117,13 @@ judge_options <- function(facts, asked, distances = TRUE) {
                best = list(noise, cost, other, table[["finish_p50"]]))
   rank <- do.call(order, c(by, list(table[["option"]])))
   table[["rank"]] <- order(rank)
-  table[["pick"]] <- seq_len(nrow(table)) %in% first_pick(table, rank[table[["fits"]][rank]], asked$rule)
+  table[["pick"]] <- seq_len(nrow(table)) %in%
+    first_pick(table, rank[table[["fits"]][rank]], asked$rule)
   table
 }
 
-# The first of what fits; of those that cost the same, to half a per cent or half a cent, one's own, then the earliest.
+# The first of what fits; of those that cost the same, to half a per cent or half a cent, one's own,
+# then the earliest.
 first_pick <- function(table, fitting, rule) {
   if (rule != "cheapest" || !length(fitting)) return(fitting[1])
   same <- fitting[same_cost(table[["cost_mean"]][fitting], table[["cost_mean"]][fitting[1]])]
@@ -124,15 +132,16 @@ first_pick <- function(table, fitting, rule) {
 
 same_cost <- function(cost, least) cost <= least * 1.005 + 0.005
 
-# The chance of each option to keep deadline and budget in one draw; a draw that never ends keeps no deadline.
+# The chance of each option to keep deadline and budget in one draw; a draw that never ends keeps no
+# deadline.
 joint_chance <- function(draws, asked) {
   deadline <- min(asked$deadline_s, .Machine$double.xmax)
   vapply(draws, function(d) mean(d$finish_s <= deadline & d$cost <= asked$budget), 0)
 }
 
-# How much later the deadline, or larger the budget, would let each option in: with the other limit as it is where that
-# is enough, otherwise (`both_miss`) both at once. Asked together, an option may keep each alone and miss all the same:
-# then either change is enough.
+# How much later the deadline, or larger the budget, would let each option in: with the other limit
+# as it is where that is enough, otherwise (`both_miss`) both at once. Asked together, an option may
+# keep each alone and miss all the same: then either change is enough.
 with_distances <- function(table, draws, asked) {
   of <- function(f) vapply(draws, f, 0)
   late <- of(function(d) kept_by(d$finish_s, asked$confidence)) - asked$deadline_s
@@ -141,8 +150,10 @@ with_distances <- function(table, draws, asked) {
   table[["both_miss"]] <- late > 0 & over > 0
   if (asked$together) {
     deadline <- min(asked$deadline_s, .Machine$double.xmax)
-    joint_late <- of(function(d) kept_within(d$finish_s, d$cost, asked$budget, asked$confidence)) - asked$deadline_s
-    joint_over <- of(function(d) kept_within(d$cost, d$finish_s, deadline, asked$confidence)) - asked$budget
+    joint_late <- of(function(d) kept_within(d$finish_s, d$cost, asked$budget, asked$confidence)) -
+      asked$deadline_s
+    joint_over <- of(function(d) kept_within(d$cost, d$finish_s, deadline, asked$confidence)) -
+      asked$budget
     none <- function(x) pmax(0, ifelse(is.nan(x), Inf, x))
     alone <- list(late = late, over = over)
     late <- ifelse(alone$over > 0, alone$late, none(joint_late))

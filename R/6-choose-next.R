@@ -2,25 +2,29 @@
 
 #' What to find out first
 #'
-#' For each thing that could be measured before deciding: what that takes and costs, how likely its result is to change
-#' the plan, and what it saves on average. The value is reckoned beforehand (value of sample information; Raiffa &
-#' Schlaifer 1961, *Applied Statistical Decision Theory*): for results spread over what the measurement could say, the
-#' draws of the plans and of every option are weighed by how well they agree with each, and the best is picked again.
-#' The draws carry the uncertainty of the parameters (of a shot's curve, of a site's speed), and so does what a probe is
-#' expected to tell ([next_probe()]). Best is what costs least on average, a missed deadline or budget counted at the
-#' least price at which the plan is the best to begin with: what the confidence asked says a miss is worth. Plans are
-#' not made anew for each result, so that the value is a little too low.
+#' For each thing that could be measured before deciding: what that takes and costs, how likely its
+#' result is to change the plan, and what it saves on average. The value is reckoned beforehand
+#' (value of sample information; Raiffa & Schlaifer 1961, *Applied Statistical Decision Theory*):
+#' for results spread over what the measurement could say, the draws of the plans and of every
+#' option are weighed by how well they agree with each, and the best is picked again. The draws
+#' carry the uncertainty of the parameters (of a shot's curve, of a site's speed), and so does what
+#' a probe is expected to tell ([next_probe()]). Best is what costs least on average, a missed
+#' deadline or budget counted at the least price at which the plan is the best to begin with: what
+#' the confidence asked says a miss is worth. Plans are not made anew for each result, so that the
+#' value is a little too low.
 #'
 #' @param choice From [choose_option()].
 #' @param most How many rows at most.
-#' @return A tibble, one row a measurement: `what` (`probe`, frames of a shot; `cheap`, a pass over all its frames at an
-#'   eighth of the size; `trial`, frames at a site; `repeat`, the same frames on another day; `pack`; `ask`, what a rate
-#'   card does not say; `version`, an engine or version that was asked for and never measured; `samples`, whether half
-#'   of them are enough: never counted as worth it, since it is another picture), `about` (the shot, site or version),
-#'   `frames`, `takes_s`, `price` (money, fees with it; of own nodes what an hour of theirs costs), `changes` (chance
-#'   that the plan becomes another), `saves` (on average, in money, misses counted as above), `worth` (it saves more
-#'   than its price, and more than 1 % of what the plan costs), `wins` (the plan it most likely leads to), `command`
-#'   (that does it, or what to ask), `says`. No row worth it: nothing is worth measuring.
+#' @return A tibble, one row a measurement: `what` (`probe`, frames of a shot; `cheap`, a pass over
+#'   all its frames at an eighth of the size; `trial`, frames at a site; `repeat`, the same frames
+#'   on another day; `pack`; `ask`, what a rate card does not say; `version`, an engine or version
+#'   that was asked for and never measured; `samples`, whether half of them are enough: never
+#'   counted as worth it, since it is another picture), `about` (the shot, site or version),
+#'   `frames`, `takes_s`, `price` (money, fees with it; of own nodes what an hour of theirs costs),
+#'   `changes` (chance that the plan becomes another), `saves` (on average, in money, misses counted
+#'   as above), `worth` (it saves more than its price, and more than 1 % of what the plan costs),
+#'   `wins` (the plan it most likely leads to), `command` (that does it, or what to ask), `says`. No
+#'   row worth it: nothing is worth measuring.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -41,23 +45,26 @@ measures_of <- function(choice, frames = NULL) {
     c(shot_measures(state, frames), site_measures(state), pack_measures(state), ask_measures(state),
       version_measures(state), sample_measures(state))
   }
-  empty <- data.frame(what = character(), about = character(), frames = integer(), takes_s = numeric(),
-                      price = numeric(), changes = numeric(), saves = numeric(), worth = logical(), wins = character(),
+  empty <- data.frame(what = character(), about = character(), frames = integer(),
+                      takes_s = numeric(), price = numeric(), changes = numeric(),
+                      saves = numeric(), worth = logical(), wins = character(),
                       command = character())
   out <- do.call(rbind, c(list(empty), rows))
-  out <- out[order(!out[["worth"]], -(out[["saves"]] - out[["price"]]), out[["takes_s"]]), , drop = FALSE]
+  out <- out[order(!out[["worth"]], -(out[["saves"]] - out[["price"]]), out[["takes_s"]]), ,
+             drop = FALSE]
   out[["says"]] <- measure_sentences(out, choice)
   as_table(out)
 }
 
-# Frames of each shot, and a cheap pass over them where none was made: both tell of the shot's total, and so of every
-# option.
+# Frames of each shot, and a cheap pass over them where none was made: both tell of the shot's
+# total, and so of every option.
 shot_measures <- function(state, frames) {
   scenario <- state$forecast$scenario
   job <- main_job(scenario)
   n <- state$forecast$n
   if (kept_draws(job, n) < n) return(NULL)
-  seconds <- if (is.null(frames)) frame_draws(job, n, state$forecast$seed) else frames$of(job_key(job))
+  seconds <- if (is.null(frames)) frame_draws(job, n, state$forecast$seed) else
+    frames$of(job_key(job))
   of_shot <- rep(seq_along(job$shots), frames_by_shot(job))
   price <- function(takes) takes / 3600 * state$own_hour
   unlist(lapply(seq_along(job$shots), function(k) {
@@ -78,9 +85,10 @@ shot_measures <- function(state, frames) {
     net <- vapply(probes, function(p) p$saves - p$price, 0)
     cheap <- if (!length(curve$cheap)) {
       takes <- sum(exp(mean(total))) / 64 + length(curve$frames) * mean_load(job)
-      # What cheap times leave, where nothing has told how closely they follow: a correlation of 0.9.
-      list(measure_row(state, "cheap", name, length(curve$frames), takes, price(takes), try(se * 0.9),
-                       sprintf("clockpigeon probe %s --cheap yes", name)))
+      # What cheap times leave, where nothing has told how closely they follow: a correlation of
+      # 0.9.
+      list(measure_row(state, "cheap", name, length(curve$frames), takes, price(takes),
+                       try(se * 0.9), sprintf("clockpigeon probe %s --cheap yes", name)))
     }
     c(probes[which.max(net)], cheap)
   }), recursive = FALSE)
@@ -96,8 +104,8 @@ plain_span <- function(seconds) {
   if (seconds < 120) paste0(max(1, ceiling(seconds)), "s") else paste0(ceiling(seconds / 60), "min")
 }
 
-# Trial frames at each site whose speed is not well known, and the same frames on another day, where what differs from
-# day to day was measured once.
+# Trial frames at each site whose speed is not well known, and the same frames on another day, where
+# what differs from day to day was measured once.
 site_measures <- function(state) {
   options <- as_frame(state$forecast$scenario$options)
   job <- main_job(state$forecast$scenario)
@@ -119,8 +127,8 @@ site_measures <- function(state) {
     own <- site %in% own_sites(state$forecast$scenario)
     again <- if (own && drift > 0.02) {
       takes <- 3 * exp(mean(log(job$evidence[["wall_s"]])))
-      list(measure_row(state, "repeat", site, 3, takes, takes / 3600 * state$own_hour, try(drift / sqrt(2)),
-                       "clockpigeon bench"))
+      list(measure_row(state, "repeat", site, 3, takes, takes / 3600 * state$own_hour,
+                       try(drift / sqrt(2)), "clockpigeon bench"))
     }
     c(trial, again)
   }), recursive = FALSE)
@@ -147,8 +155,9 @@ pack_measures <- function(state) {
 # Spreads of the log speed of what was never measured: another version, another engine.
 unseen_sd <- c(version = 0.2, engine = 0.5)
 
-# A version or an engine that was asked for and never measured: taken as likely faster as slower than the one at hand.
-# What it saves on average is then E max(0, 1 - exp(-z)) of the cost, z normal with that spread.
+# A version or an engine that was asked for and never measured: taken as likely faster as slower
+# than the one at hand. What it saves on average is then E max(0, 1 - exp(-z)) of the cost, z normal
+# with that spread.
 version_measures <- function(state) {
   scenario <- state$forecast$scenario
   out <- as_frame(scenario$left_out)
@@ -160,15 +169,17 @@ version_measures <- function(state) {
     s <- unseen_sd[[if (startsWith(name, paste0(job$engine, " "))) "version" else "engine"]]
     saves <- if (state$fits) cost * (0.5 - exp(s^2 / 2) * stats::pnorm(-s)) else 0
     price <- takes / 3600 * state$own_hour
-    data.frame(what = "version", about = name, frames = 3L, takes_s = takes, price = price, changes = 0.5,
-               saves = saves, worth = if (state$fits) saves > max(price, 0.01 * cost) else TRUE, wins = name,
-               command = sprintf("clockpigeon bench --engines '%s' --shots %s", name, job$shots[[1]]$shot))
+    data.frame(what = "version", about = name, frames = 3L, takes_s = takes, price = price,
+               changes = 0.5, saves = saves,
+               worth = if (state$fits) saves > max(price, 0.01 * cost) else TRUE, wins = name,
+               command = sprintf("clockpigeon bench --engines '%s' --shots %s", name,
+                                 job$shots[[1]]$shot))
   })
 }
 
-# Whether half the samples are enough, where nobody tried three counts: an even chance is taken. Two frames of each shot
-# are rendered twice at a quarter and at a half. It is another picture, which whoever asked for these samples may not
-# want: never counted as worth it.
+# Whether half the samples are enough, where nobody tried three counts: an even chance is taken. Two
+# frames of each shot are rendered twice at a quarter and at a half. It is another picture, which
+# whoever asked for these samples may not want: never counted as worth it.
 sample_measures <- function(state) {
   scenario <- state$forecast$scenario
   job <- main_job(scenario)
@@ -183,27 +194,30 @@ sample_measures <- function(state) {
   takes <- 2 * 2 * (0.25 + 0.5) * length(job$shots) * exp(mean(log(job$evidence[["wall_s"]])))
   price <- takes / 3600 * state$own_hour
   saves <- if (is.finite(share)) 0.5 * max(0, 1 - share) * mean(state$cost[, state$now]) else 0
-  list(data.frame(what = "samples", about = job$shots[[1]]$shot, frames = 2L, takes_s = takes, price = price,
-                  changes = 0.5, saves = saves, worth = FALSE, wins = NA_character_,
+  list(data.frame(what = "samples", about = job$shots[[1]]$shot, frames = 2L, takes_s = takes,
+                  price = price, changes = 0.5, saves = saves, worth = FALSE, wins = NA_character_,
                   command = paste("clockpigeon limit", job$shots[[1]]$shot)))
 }
 
-# What a rate card does not say: with an even chance that the answer is the one that is needed, what the site could
-# save.
+# What a rate card does not say: with an even chance that the answer is the one that is needed, what
+# the site could save.
 ask_measures <- function(state) {
   scenario <- state$forecast$scenario
   out <- as_frame(scenario$left_out)
   lapply(which(out[["code"]] == "unknown_fit"), function(k) {
     site <- scenario$sites[[out[["site"]][k]]]
-    more <- tryCatch(open_site_draws(state, site, main_job(scenario)), clockpigeon_error = function(e) list())
+    more <- tryCatch(open_site_draws(state, site, main_job(scenario)),
+                     clockpigeon_error = function(e) list())
     loss <- vapply(more, function(d) {
-      kept <- d[["finish_s"]] <= min(state$asked$deadline_s, .Machine$double.xmax) & d[["cost"]] <= state$asked$budget
+      kept <- d[["finish_s"]] <= min(state$asked$deadline_s, .Machine$double.xmax) &
+        d[["cost"]] <= state$asked$budget
       mean(d[["cost"]] + state$miss * !kept)
     }, 0)
     now <- mean(state$cost[, state$now] + state$miss * (1 - state$kept[, state$now]))
     saves <- 0.5 * max(0, now - min(Inf, loss))
     if (!state$fits) {
-      judged <- lapply(more, function(d) judged_draws(d[["finish_s"]], d[["cost"]], state$asked)$fits)
+      judged <- lapply(more, function(d)
+                       judged_draws(d[["finish_s"]], d[["cost"]], state$asked)$fits)
       saves <- 0
       now <- if (any(unlist(judged))) -1 else Inf
     }
@@ -218,7 +232,8 @@ ask_measures <- function(state) {
 # Draws of a few ways to use a site that its card leaves open.
 open_site_draws <- function(state, site, job) {
   scenario <- state$forecast$scenario
-  if (is.null(rate_to(site, job$currency, job$rates))) return(list())  # nobody knows what it would cost
+  # nobody knows what it would cost
+  if (is.null(rate_to(site, job$currency, job$rates))) return(list())
   if (is.null(site_speed(job, site))) {
     known <- unique(as_frame(scenario$options)[c("site", "log_speed")])
     site$speeds <- list(list(engine = job$engine, relative_to = job$node,
@@ -239,21 +254,30 @@ measure_sentences <- function(rows, choice) {
   currency <- choice$forecast$scenario$currency
   vapply(seq_len(nrow(rows)), function(k) {
     x <- rows[k, ]
-    what <- switch(x$what, probe = paste0(x$frames, if (x$frames == 1) " frame of " else " frames of ", x$about),
-                   cheap = paste("a cheap pass over", x$about), trial = paste(x$frames, "trial frames at", x$about),
-                   "repeat" = paste("the same frames for", x$about, "on another day"), pack = paste("packing", x$about),
+    what <- switch(x$what, probe = paste0(x$frames, if (x$frames == 1) " frame of " else
+                                          " frames of ", x$about),
+                   cheap = paste("a cheap pass over", x$about),
+                   trial = paste(x$frames, "trial frames at", x$about),
+                   "repeat" = paste("the same frames for", x$about, "on another day"),
+                   pack = paste("packing", x$about),
                    ask = paste0("ask ", x$about, ": ", gsub(": ask about ([^;]+)", " (\\1)", gsub(
                      "its card does not say ", "", x$command))),
-                   version = paste0(x$frames, " frames with ", x$about, ", never measured (as likely faster as ",
-                                    "slower)"),
+                   version = paste0(x$frames, " frames with ", x$about,
+                                    ", never measured (as likely faster as ", "slower)"),
                    samples = "whether half the samples are clean enough (an even chance taken)")
     takes <- if (x$what == "ask") "" else paste0(": ", format_duration(x$takes_s),
-                                                 if (x$price > 0) paste0(" and ", format_money(x$price, currency)))
-    gains <- if (x$what == "samples") paste("saves", format_about(x$saves, x$saves / 10, currency), "on average")
-             else if (x$changes > 0 && !choice$plan$fits) paste("in", percent(x$changes), "of results something fits")
-             else if (x$changes > 0) c(paste0("changes the plan in ", percent(x$changes), " of results"),
-                                  paste0("saves ", format_about(x$saves, x$saves / 10, currency), " on average"))
-    paste0(what, takes, "; ", if (length(gains)) paste(gains, collapse = ", ") else "would change nothing",
+                                                 if (x$price > 0)
+                                                 paste0(" and ", format_money(x$price, currency)))
+    gains <- if (x$what == "samples")
+      paste("saves", format_about(x$saves, x$saves / 10, currency), "on average")
+             else if (x$changes > 0 && !choice$plan$fits)
+               paste("in", percent(x$changes), "of results something fits")
+             else if (x$changes > 0)
+               c(paste0("changes the plan in ", percent(x$changes), " of results"),
+                                    paste0("saves ", format_about(x$saves, x$saves / 10, currency),
+                                           " on average"))
+    paste0(what, takes, "; ",
+           if (length(gains)) paste(gains, collapse = ", ") else "would change nothing",
            if (!x$worth && x$what != "samples") " (not worth it)", ".")
   }, "")
 }

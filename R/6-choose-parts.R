@@ -1,11 +1,12 @@
 # Parts of a job: what options can do of it, and parts simulated side by side.
 
-# What plans are worked out from: the scenario, its job and options, the frames' seconds (draws x frames) and the
-# numbers of these draws, the question. `machines` of each option: what is on the same is not side by side.
+# What plans are worked out from: the scenario, its job and options, the frames' seconds (draws x
+# frames) and the numbers of these draws, the question. `machines` of each option: what is on the
+# same is not side by side.
 plan_state <- function(scenario, asked, seconds, seed) {
-  list(scenario = scenario, job = main_job(scenario), options = as_frame(scenario$options), seed = seed,
-       seconds = seconds, work = cumsum(colSums(seconds)) / sum(seconds), asked = asked,
-       own = scenario$options[["site"]] %in% own_sites(scenario),
+  list(scenario = scenario, job = main_job(scenario), options = as_frame(scenario$options),
+       seed = seed, seconds = seconds, work = cumsum(colSums(seconds)) / sum(seconds),
+       asked = asked, own = scenario$options[["site"]] %in% own_sites(scenario),
        machines = unname(machines_of_sites(scenario$sites)[scenario$options[["site"]]]))
 }
 
@@ -20,13 +21,14 @@ draw_numbers <- function(state) or_else(state$numbers, seq_len(nrow(state$second
 
 # One option with a part of the frames; `keep` gives its run too. `...` is of what_if().
 part_run <- function(state, i, columns, ..., keep = FALSE) {
-  common <- list(seed = state$seed, before = 0, numbers = state$numbers, of = function(key) state$seconds)
+  common <- list(seed = state$seed, before = 0, numbers = state$numbers,
+                 of = function(key) state$seconds)
   simulated(state$scenario, i, common, what_if(frames = columns, ...), keep)
 }
 part_draws <- function(state, i, columns, ...) part_run(state, i, columns, ...)$draws
 
-# What each option takes and costs for parts of the work: `shares`, and one column a share of `finish` and `cost`, one
-# row a draw. Parts are frames spread over the whole job.
+# What each option takes and costs for parts of the work: `shares`, and one column a share of
+# `finish` and `cost`, one row a draw. Parts are frames spread over the whole job.
 option_lines <- function(state) {
   n <- ncol(state$seconds)
   work <- colSums(state$seconds)
@@ -45,10 +47,11 @@ option_lines <- function(state) {
   })
 }
 
-# Shares between which a search goes are simulated on some of the draws. `grown` is the share of each of these draws'
-# work that is in the frames up to each.
+# Shares between which a search goes are simulated on some of the draws. `grown` is the share of
+# each of these draws' work that is in the frames up to each.
 with_lines <- function(state) {
-  few <- with_some_draws(state, seq_len(min(nrow(state$seconds), max(100, min(500, floor(1e6 / ncol(state$seconds)))))))
+  few <- with_some_draws(state, seq_len(min(nrow(state$seconds),
+                                            max(100, min(500, floor(1e6 / ncol(state$seconds)))))))
   state$lines <- option_lines(few)
   state$tried <- new.env()
   state$grown <- t(apply(few$seconds, 1, cumsum)) / rowSums(few$seconds)
@@ -56,8 +59,8 @@ with_lines <- function(state) {
   state
 }
 
-# The same at the confidence asked, for the program: when shares are done, and cost as a line from the first frame to
-# all.
+# The same at the confidence asked, for the program: when shares are done, and cost as a line from
+# the first frame to all.
 line_bounds <- function(lines, confidence) {
   rows <- lapply(lines, function(line) {
     last <- length(line$shares)
@@ -78,8 +81,8 @@ share_by <- function(finish, shares, seconds) {
   stats::approx(finish[known], shares[known], seconds, ties = "ordered")$y
 }
 
-# Finish and cost of an option between the shares that were simulated, one number a draw; `x` is a share of each draw's
-# work.
+# Finish and cost of an option between the shares that were simulated, one number a draw; `x` is a
+# share of each draw's work.
 at_shares <- function(line, x) {
   s <- line$shares
   if (length(s) == 1) return(list(finish = line$finish[, 1], cost = line$cost[, 1]))
@@ -111,8 +114,8 @@ share_done <- function(line, at) {
   out
 }
 
-# The shares of the work at least cost; NULL when there is no way. Variables: a share of each option, then whether it is
-# taken. Of two that cost the same, own nodes go first.
+# The shares of the work at least cost; NULL when there is no way. Variables: a share of each
+# option, then whether it is taken. Of two that cost the same, own nodes go first.
 solve_split <- function(state, slack) {
   lines <- state$bounds
   options <- state$options
@@ -120,12 +123,16 @@ solve_split <- function(state, slack) {
   room <- mapply(share_by, lines$finish, lines$shares, state$asked$deadline_s * slack)
   tie <- 1e-6 * (1 + max(lines$fixed + lines$slope)) * (!state$own)
   rows <- list(list(c(rep(1, k), rep(0, k)), "=", 1))
-  add <- function(coefficients, direction, bound) rows[[length(rows) + 1]] <<- list(coefficients, direction, bound)
+  add <- function(coefficients, direction, bound)
+    rows[[length(rows) + 1]] <<- list(coefficients, direction, bound)
   for (i in seq_len(k)) add(replace(numeric(2 * k), c(i, k + i), c(1, -room[i])), "<=", 0)
-  for (one in unique(state$machines)) add(replace(numeric(2 * k), k + which(state$machines == one), 1), "<=", 1)
-  if (is.finite(state$asked$budget)) add(c(lines$slope, lines$fixed), "<=", state$asked$budget * slack)
-  solved <- lpSolve::lp("min", c(lines$slope + tie, lines$fixed + tie), do.call(rbind, lapply(rows, `[[`, 1)),
-                        vapply(rows, `[[`, "", 2), vapply(rows, `[[`, 0, 3), binary.vec = k + seq_len(k))
+  for (one in unique(state$machines))
+    add(replace(numeric(2 * k), k + which(state$machines == one), 1), "<=", 1)
+  if (is.finite(state$asked$budget))
+    add(c(lines$slope, lines$fixed), "<=", state$asked$budget * slack)
+  solved <- lpSolve::lp("min", c(lines$slope + tie, lines$fixed + tie),
+                        do.call(rbind, lapply(rows, `[[`, 1)), vapply(rows, `[[`, "", 2),
+                        vapply(rows, `[[`, 0, 3), binary.vec = k + seq_len(k))
   if (solved$status != 0) return(NULL)
   shares <- solved$solution[seq_len(k)]
   if (sum(shares) > 0) shares / sum(shares)
@@ -143,7 +150,8 @@ shares_order <- function(state, shares) {
 # Their runs of frames; one whose share is less than a frame has none.
 split_runs <- function(state, shares) {
   order <- shares_order(state, shares)
-  runs <- Map(function(from, to) if (to > from) seq(from + 1, to), c(0, utils::head(order$last, -1)), order$last)
+  runs <- Map(function(from, to) if (to > from) seq(from + 1, to),
+              c(0, utils::head(order$last, -1)), order$last)
   list(used = order$used[lengths(runs) > 0], runs = runs[lengths(runs) > 0])
 }
 
@@ -161,7 +169,8 @@ check_parts <- function(state, split, keep = FALSE) {
     judged_draws(finish, cost, state$asked))
 }
 
-# A part that was simulated before on these draws is not simulated again (`state$tried`, where there is one).
+# A part that was simulated before on these draws is not simulated again (`state$tried`, where there
+# is one).
 kept_run <- function(state, i, columns, keep) {
   if (keep || is.null(state$tried)) return(part_run(state, i, columns, keep = keep))
   key <- paste("run", i, columns[1], length(columns), nrow(state$seconds))
@@ -176,10 +185,12 @@ judged_draws <- function(finish, cost, asked) {
   enough <- function(kept) sum(kept) >= kept_draws_of(asked$confidence, length(cost))
   list(finish = finish, cost = cost, p_deadline = mean(in_time), p_budget = mean(within),
        p_both = mean(in_time & within), mean = mean(cost),
-       fits = if (isFALSE(asked$together)) enough(in_time) && enough(within) else enough(in_time & within))
+       fits = if (isFALSE(asked$together)) enough(in_time) && enough(within) else
+       enough(in_time & within))
 }
 
-# A plan as a record that can be carried out: its parts in the order of their frames, the look and the rescue.
+# A plan as a record that can be carried out: its parts in the order of their frames, the look and
+# the rescue.
 made_plan <- function(state, found, kind) {
   options <- state$options
   used <- found$split$used
@@ -188,7 +199,8 @@ made_plan <- function(state, found, kind) {
     kind = kind,
     parts = as_table(data.frame(
       option = options[["option"]][used], site = options[["site"]][used],
-      frames = vapply(found$split$runs, function(columns) run_text(job_part(state$job, columns)), ""),
+      frames = vapply(found$split$runs, function(columns) run_text(job_part(state$job, columns)),
+                      ""),
       count = lengths(found$split$runs),
       share = vapply(found$split$runs, function(c) sum(state$seconds[, c]) / sum(state$seconds), 0),
       finish_p50 = vapply(found$parts, function(d) quantile_of(d[["finish_s"]], 0.5), 0),
@@ -197,12 +209,14 @@ made_plan <- function(state, found, kind) {
     draws = as_table(data.frame(finish_s = found$finish, cost = found$cost, needed = needed))
   ), if (kind == "fallback") list(
     look = list(at_s = found$at, fewer = found$fewer, of = found$of),
-    rescue = list(option = options[["option"]][found$rescue], site = options[["site"]][found$rescue]),
+    rescue = list(option = options[["option"]][found$rescue],
+                  site = options[["site"]][found$rescue]),
     needed = mean(needed), cost_needed = if (any(needed)) mean(found$cost[needed]) else NA_real_
   ), found[c("p_deadline", "p_budget", "p_both", "mean", "fits")])
 }
 
 # Frames of a job as gears 1-300; basin 1-120.
 run_text <- function(job) {
-  paste(vapply(job$shots, function(shot) paste(shot$shot, format_frames(shot$frames)), ""), collapse = "; ")
+  paste(vapply(job$shots, function(shot) paste(shot$shot, format_frames(shot$frames)), ""),
+        collapse = "; ")
 }

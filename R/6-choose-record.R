@@ -1,18 +1,20 @@
-# The decision record: what was asked, what was known, what was picked, so that it can be checked and made again.
+# The decision record: what was asked, what was known, what was picked, so that it can be checked
+# and made again.
 
 #' Write the decision down
 #'
-#' Two files: `PATH.json`, complete and for machines, and `PATH.md`, for people. Both say what was asked, the pick and
-#' its reasons, every option with its chances, what would change the pick, and all that is needed to make it again: the
-#' hashes of rate cards and shots, the state of the ledger, exchange rates, seed, draws and versions. What could bias
-#' the choice is disclosed: discounts, gifts and prepaid balances of any site in it.
+#' Two files: `PATH.json`, complete and for machines, and `PATH.md`, for people. Both say what was
+#' asked, the pick and its reasons, every option with its chances, what would change the pick, and
+#' all that is needed to make it again: the hashes of rate cards and shots, the state of the ledger,
+#' exchange rates, seed, draws and versions. What could bias the choice is disclosed: discounts,
+#' gifts and prepaid balances of any site in it.
 #'
 #' @param choice From [choose_option()].
 #' @param path Path of the files without their endings.
 #' @param changes From [break_even()]; made here when `NULL`.
 #' @return `choice_record()`: the record as a list. `record_choice()`: the two paths, invisibly.
-#' @section Conditions: `clockpigeon_error_file` when a file cannot be written there; `clockpigeon_error_type` when
-#'   `choice` is no choice.
+#' @section Conditions: `clockpigeon_error_file` when a file cannot be written there;
+#'   `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
@@ -30,8 +32,9 @@ record_choice <- function(choice, path = "decision", changes = NULL) {
 
 #' Write a decision into the ledger, as a job with a name
 #'
-#' From then on the job is referred to by its name: its events, its bill and its forecasts are kept with it. The name is
-#' its own, whatever its case: one that was used before is refused, since frames of both would mix.
+#' From then on the job is referred to by its name: its events, its bill and its forecasts are kept
+#' with it. The name is its own, whatever its case: one that was used before is refused, since
+#' frames of both would mix.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param choice From [choose_option()].
@@ -39,7 +42,8 @@ record_choice <- function(choice, path = "decision", changes = NULL) {
 #' @param by Who decided.
 #' @param changes As for [record_choice()].
 #' @return The record, as [record_choice()] writes it, invisibly.
-#' @section Conditions: `clockpigeon_error_job` for a name that was used before, or of other characters.
+#' @section Conditions: `clockpigeon_error_job` for a name that was used before, or of other
+#'   characters.
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
@@ -59,18 +63,20 @@ record_job <- function(ledger, choice, name, by = Sys.info()[["user"]], changes 
   })
   add_job(ledger, list(
     name = name, made_at = record$made_at, by = as.character(by), question = to_json(record$asked),
-    shots = to_json(shots), scenario = to_json(scenario_record(scenario)), decision = paste(record_json(record))
+    shots = to_json(shots), scenario = to_json(scenario_record(scenario)),
+    decision = paste(record_json(record))
   ), promise_rows(choice))
-  add_events(ledger, name, data.frame(what = "decided", time = record$made_at, place = plan_name(choice$plan),
-                                      source = "choose", detail = do_words(choice)))
+  add_events(ledger, name,
+             data.frame(what = "decided", time = record$made_at, place = plan_name(choice$plan),
+                        source = "choose", detail = do_words(choice)))
   invisible(record)
 }
 
 # What the options were made of: enough to make them again.
 scenario_record <- function(scenario) {
   list(now = format(scenario$now, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"), currency = scenario$currency,
-       options = as_frame(scenario$options), left_out = as_frame(scenario$left_out), pruned = scenario$pruned,
-       hashes = scenario$hashes)
+       options = as_frame(scenario$options), left_out = as_frame(scenario$left_out),
+       pruned = scenario$pruned, hashes = scenario$hashes)
 }
 
 # What was promised: quantiles of finish time (seconds from the moment) and cost, of the plan.
@@ -81,9 +87,10 @@ promise_rows <- function(choice) {
     points <- quantile_of(d[[what]], forecast_probs)
     # A draw that never ends has no number in the database.
     points[!is.finite(points)] <- NA
-    data.frame(made_at = format(forecast$scenario$now, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"), stage = "before",
-               option = plan_name(choice$plan), what = what, draws = forecast$n, seed = forecast$seed,
-               as.list(stats::setNames(points, forecast_points())))
+    data.frame(made_at = format(forecast$scenario$now, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"),
+               stage = "before",
+               option = plan_name(choice$plan), what = what, draws = forecast$n,
+               seed = forecast$seed, as.list(stats::setNames(points, forecast_points())))
   })
   do.call(rbind, rows)
 }
@@ -99,28 +106,35 @@ choice_record <- function(choice, changes = NULL) {
   list(
     format = "clockpigeon decision 3", made_at = moment(scenario$now),
     asked = list(
-      shots = lapply(unname(job$shots), function(shot) list(shot = shot$shot, frames = format_frames(shot$frames),
-                                                            limit = format_limit(shot$limit))),
+      shots = lapply(unname(job$shots),
+                     function(shot) list(shot = shot$shot, frames = format_frames(shot$frames),
+                                         limit = format_limit(shot$limit))),
       deadline = if (is.finite(choice$deadline_s)) moment(scenario$now + choice$deadline_s),
-      budget = if (is.finite(choice$budget)) format_money(choice$budget, job$currency), confidence = choice$confidence,
-      of = if (choice$together) "deadline and budget together" else "deadline and budget each", rule = choice$rule,
+      budget = if (is.finite(choice$budget)) format_money(choice$budget, job$currency),
+      confidence = choice$confidence,
+      of = if (choice$together) "deadline and budget together" else "deadline and budget each",
+      rule = choice$rule,
       spreads = asked_spreads(scenario)
     ),
     answer = as.list(answer_words(choice)), plan = plan_record(choice),
     pick = if (is.na(choice$pick)) NULL else choice$pick, reasons = as.list(explain(choice)),
     codes = as_frame(choice$reasons), warnings = as_frame(choice$warnings),
-    changes = changes[["says"]], options = as_frame(choice$options), left_out = as_frame(scenario$left_out),
+    changes = changes[["says"]], options = as_frame(choice$options),
+    left_out = as_frame(scenario$left_out),
     evidence = list(engine = job$engine, version = job$version, rows = nrow(job$evidence),
-                    newest = max(c(job$evidence[["measured_at"]], ""), na.rm = TRUE), hash = record_hash(job$evidence),
+                    newest = max(c(job$evidence[["measured_at"]], ""), na.rm = TRUE),
+                    hash = record_hash(job$evidence),
                     ledger = first_of(job$ledger, NULL)),
-    inputs = c(lapply(sites, function(site) list(site = site$site, as_of = if (length(site$as_of)) format(site$as_of),
-                                                 source = site$source, hash = record_hash(site))),
+    inputs = c(lapply(sites, function(site)
+                      list(site = site$site, as_of = if (length(site$as_of)) format(site$as_of),
+                           source = site$source, hash = record_hash(site))),
                lapply(job$shots, function(shot) list(shot = shot$shot, hash = record_hash(shot)))),
     exchange = if (!is.null(forecast$exchange)) as_frame(forecast$exchange),
-    corrections = if (length(scenario$corrections)) as_frame(scenario$corrections), disclosures = disclosures(scenario),
+    corrections = if (length(scenario$corrections)) as_frame(scenario$corrections),
+    disclosures = disclosures(scenario),
     doubts = scenario$doubts, changed_since = as.list(choice$stale),
-    made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string, draws = forecast$n,
-                     seed = forecast$seed)
+    made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string,
+                     draws = forecast$n, seed = forecast$seed)
   )
 }
 
@@ -137,7 +151,8 @@ plan_record <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
   c(list(kind = plan$kind, fits = plan$fits, parts = as_frame(plan$parts)[part_columns],
-         p_deadline = plan$p_deadline, p_budget = plan$p_budget, p_both = plan$p_both, cost_mean = plan$mean),
+         p_deadline = plan$p_deadline, p_budget = plan$p_budget, p_both = plan$p_both,
+         cost_mean = plan$mean),
     if (plan$kind == "fallback") list(
       look = list(at = format(scenario$now + plan$look$at_s, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"),
                   fewer = plan$look$fewer, of = plan$look$of),
@@ -147,7 +162,8 @@ plan_record <- function(choice) {
 }
 
 record_json <- function(record) {
-  paste0(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, null = "null", na = "null"))
+  paste0(jsonlite::toJSON(record, auto_unbox = TRUE, pretty = TRUE, digits = NA, null = "null",
+                          na = "null"))
 }
 
 # Discounts and credits of the sites, disclosed so that they can be ignored.
@@ -157,9 +173,11 @@ disclosures <- function(scenario) {
 
 site_disclosures <- function(site, on) {
   on <- day_in(on, site$time_zone)
-  offered <- Filter(function(d) (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to), site$discounts)
+  offered <- Filter(function(d) (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to),
+                    site$discounts)
   balances <- Filter(function(b) is.null(b$until) || on <= b$until, site$balances)
-  c(vapply(offered, function(d) paste0(site$site, ": discount ", d$discount, ", ", d$percent, " %"), ""),
+  c(vapply(offered, function(d) paste0(site$site, ": discount ", d$discount, ", ", d$percent, " %"),
+           ""),
     vapply(balances, function(b) paste0(site$site, ": ", b$kind, " balance ", b$balance, ", ",
                                         format_money(b$amount, site$currency)), ""))
 }
@@ -170,24 +188,31 @@ record_page <- function(record) {
   list_of <- function(x) if (length(x)) paste("-", x)
   options <- record$options
   rows <- paste0("| ", options[["option"]], " | ", format_duration(options[["finish_p50"]]), " | ",
-                 format_money(options[["cost_p50"]], options[["currency"]][1]), " | ", percent(options[["p_deadline"]]),
-                 " | ", percent(options[["p_budget"]]), " | ", options[["evidence"]], " |")
+                 format_money(options[["cost_p50"]], options[["currency"]][1]), " | ",
+                 percent(options[["p_deadline"]]), " | ", percent(options[["p_budget"]]), " | ",
+                 options[["evidence"]], " |")
   reasons <- unlist(record$reasons)
   first <- c(names(reasons)[1], "time", "cost", "evidence")
-  asked <- vapply(record$asked$shots, function(s) paste0(s$shot, " (", s$frames, ", ", s$limit, ")"), "")
+  asked <- vapply(record$asked$shots,
+                  function(s) paste0(s$shot, " (", s$frames, ", ", s$limit, ")"), "")
   c(paste0("# Decision of ", record$made_at), "",
     paste0("Asked: ", paste(asked, collapse = "; "), "; ",
-           if (is.null(record$asked$deadline)) "no deadline" else paste("done by", record$asked$deadline), ", ",
-           if (is.null(record$asked$budget)) "no budget" else paste("at most", record$asked$budget), ", chance ",
+           if (is.null(record$asked$deadline)) "no deadline" else
+           paste("done by", record$asked$deadline), ", ",
+           if (is.null(record$asked$budget)) "no budget" else paste("at most", record$asked$budget),
+           ", chance ",
            percent(record$asked$confidence), ", the ", record$asked$rule, "."),
     "", paste0("- **", answer_heads[names(record$answer)], "**: ", unlist(record$answer)), "",
-    paste0("Of single options: ", if (is.null(record$pick)) "none fits" else record$pick, ": ", reasons[1], "."),
-    section("How it comes about", list_of(paste0(first[-1], ": ", reasons[first[-1]])[first[-1] %in% names(reasons)])),
+    paste0("Of single options: ", if (is.null(record$pick)) "none fits" else record$pick, ": ",
+           reasons[1], "."),
+    section("How it comes about",
+            list_of(paste0(first[-1], ": ", reasons[first[-1]])[first[-1] %in% names(reasons)])),
     section("What would change it", list_of(record$changes)),
     section("All options", c("| option | done after | cost | in time | in budget | speed is |",
                              "|---|---|---|---|---|---|", rows)),
-    section("Left out", list_of(paste0(record$left_out[["site"]], ": ", record$left_out[["reason"]])[
-      seq_len(NROW(record$left_out))])),
+    section("Left out", list_of(paste0(record$left_out[["site"]], ": ",
+                                       record$left_out[["reason"]])[
+                                         seq_len(NROW(record$left_out))])),
     section("Learned", list_of(learned_words(list(corrections = record$corrections)))),
     section("Disclosed", list_of(record$disclosures)), section("Doubtful", list_of(record$doubts)),
     section("Made from", list_of(made_from(record))))
@@ -195,10 +220,12 @@ record_page <- function(record) {
 
 # All that is needed to make a decision again, a line each.
 made_from <- function(record) {
-  c(paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ", record$evidence$version,
-           ", the newest of ", record$evidence$newest, ", hash ", record$evidence$hash),
+  c(paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ",
+           record$evidence$version, ", the newest of ", record$evidence$newest, ", hash ",
+           record$evidence$hash),
     vapply(unname(record$inputs), function(x) paste0(first_of(x$site, x$shot), ": hash ", x$hash,
-                                             if (length(x$as_of)) paste0(", prices of ", x$as_of)), ""),
-    paste0("clockpigeon ", record$made_with$clockpigeon, ", ", record$made_with$r, ", ", record$made_with$draws,
-           " draws, seed ", record$made_with$seed))
+                                             if (length(x$as_of)) paste0(", prices of ", x$as_of)),
+           ""),
+    paste0("clockpigeon ", record$made_with$clockpigeon, ", ", record$made_with$r, ", ",
+           record$made_with$draws, " draws, seed ", record$made_with$seed))
 }

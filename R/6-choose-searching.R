@@ -1,8 +1,8 @@
-# The search for parts side by side: from the program's answers and from pairs of options, step by step between the
-# shares that were simulated; the best are then simulated whole.
+# The search for parts side by side: from the program's answers and from pairs of options, step by
+# step between the shares that were simulated; the best are then simulated whole.
 
-# Shares worth a closer look, the best first; none when no site can do anything. `margin` is added to the confidence
-# asked.
+# Shares worth a closer look, the best first; none when no site can do anything. `margin` is added
+# to the confidence asked.
 search_shares <- function(state, margin = 0) {
   state$asked$confidence <- min(state$asked$confidence + margin, 0.9999)
   state$bounds <- line_bounds(state$lines, state$asked$confidence)
@@ -13,8 +13,10 @@ search_shares <- function(state, margin = 0) {
   found <- lapply(starts, try)
   # The best start of each set of sites, so that the search does not begin in one corner alone.
   found <- found[order(vapply(found, `[[`, 0, "score"))]
-  sites <- vapply(found, function(f) paste(sort(state$options[["site"]][f$shares > 1e-9]), collapse = " "), "")
-  found <- if (ncol(state$seconds) <= 48) c(utils::head(found, 3), utils::head(found[!duplicated(sites)], 4))
+  sites <- vapply(found, function(f)
+                  paste(sort(state$options[["site"]][f$shares > 1e-9]), collapse = " "), "")
+  found <- if (ncol(state$seconds) <= 48)
+    c(utils::head(found, 3), utils::head(found[!duplicated(sites)], 4))
            else utils::head(found[!duplicated(sites)], 5)
   found <- c(lapply(found, improve_split, state = state, try = try), found)
   # Where even the program sees no way, what comes nearest is none either.
@@ -22,8 +24,8 @@ search_shares <- function(state, margin = 0) {
   found[order(vapply(found, `[[`, 0, "score"))]
 }
 
-# What shares come to between those that were simulated: their mean cost, or above all costs by how far they fall short
-# of the confidence.
+# What shares come to between those that were simulated: their mean cost, or above all costs by how
+# far they fall short of the confidence.
 tried_shares <- function(state, shares) {
   order <- shares_order(state, shares)
   used <- order$used
@@ -50,14 +52,16 @@ tried_shares <- function(state, shares) {
        score = if (found$fits) found$mean else 1e12 * (1 + state$asked$confidence - found$p_both))
 }
 
-# The best parts side by side, simulated whole; NULL when there are none. Between simulated shares the search errs a
-# little: what it finds is simulated, and it is made again for as much more, or less, as that fell short. A few last
-# steps move work from the dearer site to the cheaper one as far as the draws allow. What does not come near the cost
-# `bound` is not simulated.
+# The best parts side by side, simulated whole; NULL when there are none. Between simulated shares
+# the search errs a little: what it finds is simulated, and it is made again for as much more, or
+# less, as that fell short. A few last steps move work from the dearer site to the cheaper one as
+# far as the draws allow. What does not come near the cost `bound` is not simulated.
 search_sides <- function(state, bound = Inf) {
-  some <- with_some_draws(state, seq_len(min(nrow(state$seconds), max(200, ceiling(1e6 / ncol(state$seconds))))))
+  some <- with_some_draws(state, seq_len(min(nrow(state$seconds),
+                                             max(200, ceiling(1e6 / ncol(state$seconds))))))
   tried <- list()
-  # What some of the draws keep all of them may miss by a little: then a little more is asked of the few.
+  # What some of the draws keep all of them may miss by a little: then a little more is asked of the
+  # few.
   for (more in c(0, 0.01, 0.025)) {
     some$asked$confidence <- min(state$asked$confidence + more, 0.9999)
     best <- sides_of(some, bound)
@@ -78,7 +82,8 @@ sides_of <- function(state, bound = Inf, rounds = 5) {
     found <- utils::head(search_shares(state, margin), if (ncol(state$seconds) <= 48) 6 else 2)
     if (!length(found) || round == 1 && !comes_near(found[[1]], state, bound)) break
     keys <- vapply(found, function(f) split_key(state, f$shares), "")
-    for (k in which(!keys %in% names(decided))) decided[[keys[k]]] <- check_split(state, found[[k]]$shares)
+    for (k in which(!keys %in% names(decided)))
+      decided[[keys[k]]] <- check_split(state, found[[k]]$shares)
     if (decided[[keys[1]]]$fits) break
     margin <- margin + max(found[[1]]$p_both - decided[[keys[1]]]$p_both, 0) / 2 + 0.005
   }
@@ -93,8 +98,8 @@ sides_of <- function(state, bound = Inf, rounds = 5) {
   ended[[order(!vapply(ended, `[[`, NA, "fits"), vapply(ended, `[[`, 0, "mean"))[1]]]
 }
 
-# Between simulated shares costs err by a few per cent and chances by a few points; a search finds those that err to its
-# liking, so that what is found costs more when it is simulated, hardly less.
+# Between simulated shares costs err by a few per cent and chances by a few points; a search finds
+# those that err to its liking, so that what is found costs more when it is simulated, hardly less.
 comes_near <- function(found, state, bound) {
   fits <- found$score < 1e12
   is.infinite(bound) || if (fits) found$mean < 1.02 * bound
@@ -108,7 +113,8 @@ last_steps <- function(now, state, size = 0.03, steps = 6) {
   for (step in seq_len(steps)) {
     used <- which(now$shares > 1e-9)
     if (length(used) < 2) return(now)
-    # While it fits, from where a frame costs most; while it does not, from where the work ends last.
+    # While it fits, from where a frame costs most; while it does not, from where the work ends
+    # last.
     each <- vapply(now$parts, function(d) mean(d[["cost"]]), 0) / lengths(now$split$runs)
     late <- vapply(now$parts, function(d) kept_by(d[["finish_s"]], state$asked$confidence), 0)
     from <- now$split$used[which.max(if (now$fits) each else late)]
@@ -135,8 +141,8 @@ program_starts <- function(state) {
   unique(Filter(length, found))
 }
 
-# One option alone, and pairs of options of two sites that can do it together by the lines: the likeliest, each with the
-# work shared three ways.
+# One option alone, and pairs of options of two sites that can do it together by the lines: the
+# likeliest, each with the work shared three ways.
 pair_starts <- function(state, most = 24) {
   lines <- state$bounds
   options <- state$options
@@ -145,19 +151,23 @@ pair_starts <- function(state, most = 24) {
   alone <- lapply(which(room >= 1 - 1e-9), function(i) replace(numeric(k), i, 1))
   pairs <- expand.grid(i = seq_len(k), j = seq_len(k))
   pairs <- pairs[options[["site"]][pairs$i] < options[["site"]][pairs$j] &
-                   state$machines[pairs$i] != state$machines[pairs$j] & room[pairs$i] > 0 & room[pairs$j] > 0 &
+                   state$machines[pairs$i] != state$machines[pairs$j] & room[pairs$i] > 0 &
+                 room[pairs$j] > 0 &
                    room[pairs$i] + room[pairs$j] >= 0.85, , drop = FALSE]
   if (!nrow(pairs)) return(alone)
-  # The lines say a little less than whole frames on several nodes can do, so that the two may seem to fall short.
+  # The lines say a little less than whole frames on several nodes can do, so that the two may seem
+  # to fall short.
   ends <- cbind(1 - room[pairs$j], pmin(room[pairs$i], 1))
   low <- pmin(ends[, 1], ends[, 2])
   high <- pmax(ends[, 1], ends[, 2])
   cost <- function(share) {
-    lines$fixed[pairs$i] * (share > 0) + lines$slope[pairs$i] * share + lines$fixed[pairs$j] * (share < 1) +
+    lines$fixed[pairs$i] * (share > 0) + lines$slope[pairs$i] * share +
+      lines$fixed[pairs$j] * (share < 1) +
       lines$slope[pairs$j] * (1 - share)
   }
   first <- utils::head(order(pmin(cost(low), cost(high))), most)
-  # Of a job of few frames every count is tried: its costs go by steps, on which a search may stand still.
+  # Of a job of few frames every count is tried: its costs go by steps, on which a search may stand
+  # still.
   n <- ncol(state$seconds)
   steps <- if (n <= 48) seq(0, 1, length.out = n + 1) else c(0.02, 0.5, 0.98)
   shared <- lapply(first, function(p) {
@@ -190,7 +200,8 @@ improve_split <- function(now, state, try, steps = 60) {
   now
 }
 
-# The neighbours of a split: work of this size from one site to another, another option of a site, a new site.
+# The neighbours of a split: work of this size from one site to another, another option of a site, a
+# new site.
 split_moves <- function(state, shares, size) {
   options <- state$options
   used <- which(shares > 1e-9)
@@ -205,7 +216,8 @@ split_moves <- function(state, shares, size) {
   other <- unlist(lapply(used, function(i) {
     same <- setdiff(which(state$machines == state$machines[i]), i)
     same <- same[order(abs(options[["nodes"]][same] - options[["nodes"]][i]))]
-    lapply(utils::head(same, if (size > 0.05) 6 else 2), function(j) replace(replace(shares, i, 0), j, shares[i]))
+    lapply(utils::head(same, if (size > 0.05) 6 else 2),
+           function(j) replace(replace(shares, i, 0), j, shares[i]))
   }), recursive = FALSE)
   fresh <- which(!state$machines %in% state$machines[used] &
                    is.finite(vapply(state$bounds$finish, `[`, 0, 1)))

@@ -1,4 +1,5 @@
-# A plan as somebody wrote it down: read, checked against the options there are, and simulated like any other.
+# A plan as somebody wrote it down: read, checked against the options there are, and simulated like
+# any other.
 
 # Fields of a plan's file, those of a decision record's `plan`.
 stated_fields <- function() list(
@@ -6,7 +7,8 @@ stated_fields <- function() list(
     option = field(a_text(), required = TRUE),
     frames = field(a_text())
   )), required = TRUE),
-  look = field(record_of(list(at = field(a_deadline(), required = TRUE), fewer = field(a_count(), required = TRUE)))),
+  look = field(record_of(list(at = field(a_deadline(), required = TRUE),
+                              fewer = field(a_count(), required = TRUE)))),
   rescue = field(record_of(list(option = field(a_text(), required = TRUE))))
 )
 
@@ -18,7 +20,8 @@ read_stated_plan <- function(path) {
   # A record says more of a plan than what it is.
   if (is.list(x$parts)) {
     if (!is.null(names(x$parts))) x$parts <- list(x$parts)
-    x$parts <- lapply(x$parts, function(part) if (is.list(part)) known(part, c("option", "frames")) else part)
+    x$parts <- lapply(x$parts, function(part) if (is.list(part))
+                      known(part, c("option", "frames")) else part)
   }
   if (is.list(x$look)) x$look <- known(x$look, c("at", "fewer"))
   if (is.list(x$rescue)) x$rescue <- known(x$rescue, "option")
@@ -32,7 +35,8 @@ stated_plan <- function(stated, state) {
   split <- stated_split(stated, state, where)
   fallback <- sum(lengths(stated[c("look", "rescue")]) > 0)
   if (fallback == 1) {
-    stop_input("plan", paste("has a", if (length(stated$look)) "look and no rescue" else "rescue and no look"), where,
+    stop_input("plan", paste("has a", if (length(stated$look)) "look and no rescue" else
+                             "rescue and no look"), where,
                "A fallback needs both: when to look and below how many frames, and where the rest goes then.")
   }
   run <- check_parts(state, split, keep = fallback > 0)
@@ -58,7 +62,8 @@ stated_split <- function(stated, state, where) {
   before <- cumsum(c(0, frames_by_shot(state$job)))
   whole <- vapply(stated$parts, function(part) is.null(part$frames), NA)
   if (any(whole) && length(whole) > 1) {
-    stop_input("plan", "has a part without frames beside others", at, "Write the frames of each part.")
+    stop_input("plan", "has a part without frames beside others", at,
+               "Write the frames of each part.")
   }
   runs <- lapply(stated$parts, function(part) {
     if (is.null(part$frames)) return(seq_len(job_frames(state$job)))
@@ -70,11 +75,13 @@ stated_split <- function(stated, state, where) {
     paste("frame", shots[[k]]$frames[column - before[k]], "of", shots[[k]]$shot)
   }
   if (anyDuplicated(all)) {
-    stop_input("plan", paste0("has ", name_of(all[anyDuplicated(all)]), " in two parts"), at, "Write each frame once.")
+    stop_input("plan", paste0("has ", name_of(all[anyDuplicated(all)]), " in two parts"), at,
+               "Write each frame once.")
   }
   missing <- setdiff(seq_len(job_frames(state$job)), all)
   if (length(missing)) {
-    stop_input("plan", paste0("has ", length(missing), " frames in no part, the first ", name_of(missing[1])), at,
+    stop_input("plan", paste0("has ", length(missing), " frames in no part, the first ",
+                              name_of(missing[1])), at,
                "Give every frame that is left to a part.")
   }
   list(used = used, runs = runs)
@@ -91,9 +98,11 @@ stated_option <- function(name, state, where) {
   mine <- known[state$options[["site"]] == name]
   near <- closest(name, known)
   stop_input("option", paste0("no option is called ", show_value(name)), where,
-             if (length(mine)) paste0("Its site has ", paste0(show_value(mine), collapse = ", "), ".")
+             if (length(mine))
+             paste0("Its site has ", paste0(show_value(mine), collapse = ", "), ".")
              else if (length(near)) paste0("Did you mean ", near, "?")
-             else paste0("Options here are ", toString(utils::head(known, 5)), if (length(known) > 5) ", ...", "."))
+             else paste0("Options here are ", toString(utils::head(known, 5)),
+                         if (length(known) > 5) ", ...", "."))
 }
 
 # The moment, the number of frames and the rescue, where something can come of them.
@@ -104,11 +113,13 @@ stated_look <- function(stated, state, split, where) {
   seconds <- as.numeric(moment) - as.numeric(scenario$now)
   n <- job_frames(state$job)
   if (seconds >= state$asked$deadline_s) {
-    stop_input("plan", paste0("looks at ", show_value(stated$look$at), ", when the deadline has passed"), at,
+    stop_input("plan", paste0("looks at ", show_value(stated$look$at),
+                              ", when the deadline has passed"), at,
                "Look earlier: what is sent away then comes too late.")
   }
   if (stated$look$fewer > n) {
-    stop_input("plan", paste0("asks whether fewer than ", stated$look$fewer, " frames are done, of ", n), at,
+    stop_input("plan", paste0("asks whether fewer than ", stated$look$fewer,
+                              " frames are done, of ", n), at,
                paste0("Write a number up to ", n, "."))
   }
   at <- paste0(where, ", rescue")
@@ -121,7 +132,8 @@ stated_look <- function(stated, state, split, where) {
                "Name another site, or another tier of a rented one.")
   }
   if (row[["begin_s"]] > 0) {
-    stop_input("plan", paste0(row[["option"]], " begins at a time of its own, not when it is called"), at,
+    stop_input("plan", paste0(row[["option"]],
+                              " begins at a time of its own, not when it is called"), at,
                "Name an option that can begin at any moment.")
   }
   list(at = seconds, fewer = stated$look$fewer, rescue = rescue)

@@ -2,20 +2,23 @@
 
 #' Is a trial worth it?
 #'
-#' For each leading site whose speed is not well known: what a few trial frames there would cost, how likely their
-#' result is to overturn the pick, and what that is worth. The value of a trial is reckoned beforehand (value of sample
-#' information; Raiffa & Schlaifer 1961, *Applied Statistical Decision Theory*): for results spread over what the trial
-#' could say, the draws of the site's options are weighted by how well their speed agrees with it, and the choice is
-#' made again. Sites left out only because nothing is known of their speed are tried on too, with the speeds of the
+#' For each leading site whose speed is not well known: what a few trial frames there would cost,
+#' how likely their result is to overturn the pick, and what that is worth. The value of a trial is
+#' reckoned beforehand (value of sample information; Raiffa & Schlaifer 1961, *Applied Statistical
+#' Decision Theory*): for results spread over what the trial could say, the draws of the site's
+#' options are weighted by how well their speed agrees with it, and the choice is made again. Sites
+#' left out only because nothing is known of their speed are tried on too, with the speeds of the
 #' others and a wide spread (a log sd of 0.6) as what could be.
 #'
 #' @param choice From [choose_option()].
 #' @param frames Frames of the trial.
-#' @param sites How many sites are looked at, those of the best options; those of unknown speed come on top.
-#' @return A tibble, one row a site, the most valuable trial first: `site`, `evidence` (of its speed now), `frames`,
-#'   `price` (of the trial, in the job's currency), `takes_s`, `overturns` (chance that the plan becomes another),
-#'   `saves` (on average, in money, misses counted as [next_measures()] does), `worth` (`TRUE` when it saves more than
-#'   its price), `wins` (the plan it most likely leads to), `says`.
+#' @param sites How many sites are looked at, those of the best options; those of unknown speed come
+#'   on top.
+#' @return A tibble, one row a site, the most valuable trial first: `site`, `evidence` (of its speed
+#'   now), `frames`, `price` (of the trial, in the job's currency), `takes_s`, `overturns` (chance
+#'   that the plan becomes another), `saves` (on average, in money, misses counted as
+#'   [next_measures()] does), `worth` (`TRUE` when it saves more than its price), `wins` (the plan
+#'   it most likely leads to), `says`.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -34,7 +37,8 @@ trials_of <- function(choice, frames, sites) {
   forecast <- with_unknown_sites(choice$forecast)
   options <- as_frame(forecast$scenario$options)
   state <- worth_state(choice, forecast)
-  judged <- judge_options(if (identical(forecast, choice$forecast)) choice$facts else option_facts(forecast),
+  judged <- judge_options(if (identical(forecast, choice$forecast)) choice$facts else
+                          option_facts(forecast),
                           state$asked)
   open <- open_speed(options[["speed_se"]], main_job(forecast$scenario)) > 0.02
   order <- order(!judged[["fits"]], judged[["rank"]])
@@ -49,12 +53,14 @@ trials_of <- function(choice, frames, sites) {
   })
   out <- do.call(rbind, rows)
   if (is.null(out)) return(as_table(data.frame(site = character(), says = character())))
-  out <- out[c("site", "evidence", "frames", "price", "takes_s", "overturns", "saves", "worth", "wins")]
+  out <- out[c("site", "evidence", "frames", "price", "takes_s", "overturns", "saves", "worth",
+               "wins")]
   out[["says"]] <- trial_sentences(out, forecast$scenario$currency, trial_results)
   as_table(out[order(!out[["worth"]], -out[["overturns"]], out[["price"]]), , drop = FALSE])
 }
 
-# The forecast with sites whose only fault is that their speed is unknown, as options of a wide assumed speed.
+# The forecast with sites whose only fault is that their speed is unknown, as options of a wide
+# assumed speed.
 with_unknown_sites <- function(forecast) {
   scenario <- forecast$scenario
   job <- main_job(scenario)
@@ -63,7 +69,8 @@ with_unknown_sites <- function(forecast) {
   known <- unique(as_frame(scenario$options)[c("site", "log_speed")])
   guess <- stats::median(known[["log_speed"]])
   guessed <- lapply(scenario$sites[unknown], function(site) {
-    site$speeds <- list(list(engine = job$engine, relative_to = job$node, factor = exp(guess), basis = "assumed"))
+    site$speeds <- list(list(engine = job$engine, relative_to = job$node, factor = exp(guess),
+                             basis = "assumed"))
     site
   })
   able <- Filter(function(site) is.null(why_not(site, job)), guessed)
@@ -78,7 +85,8 @@ with_unknown_sites <- function(forecast) {
   forecast
 }
 
-# A trial of so many frames by the option `i`: its price, how long it takes, and what could come of it.
+# A trial of so many frames by the option `i`: its price, how long it takes, and what could come of
+# it.
 one_trial <- function(state, i, frames) {
   options <- as_frame(state$forecast$scenario$options)
   job <- option_of(state$forecast$scenario, i)$job_of
@@ -91,7 +99,8 @@ one_trial <- function(state, i, frames) {
                             open^2 / sqrt(open^2 + error^2), hangs_on(state, options[["site"]][i])))
 }
 
-# What the frames of a trial cost at one node of the option's site and tier, fees and minimums with it.
+# What the frames of a trial cost at one node of the option's site and tier, fees and minimums with
+# it.
 trial_price <- function(forecast, i, frames) {
   scenario <- forecast$scenario
   few <- unique(round(seq(1, job_frames(option_of(scenario, i)$job_of), length.out = frames)))

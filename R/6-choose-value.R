@@ -3,22 +3,26 @@
 # In how many equally likely results what a measurement could find is cut.
 trial_results <- 128
 
-# What measurements are held against: finish and cost of every option and of the plans (a column each, a row a draw),
-# which sites each is at, the column that is taken now, and what a miss is worth.
+# What measurements are held against: finish and cost of every option and of the plans (a column
+# each, a row a draw), which sites each is at, the column that is taken now, and what a miss is
+# worth.
 worth_state <- function(choice, forecast = choice$forecast) {
   rows <- as_frame(forecast$scenario$options)
   n <- forecast$n
-  plans <- Filter(function(p) p$kind != "one", c(if (length(choice$plan)) list(choice$plan), choice$plan$rivals))
+  plans <- Filter(function(p) p$kind != "one",
+                  c(if (length(choice$plan)) list(choice$plan), choice$plan$rivals))
   of_plans <- function(name) do.call(cbind, lapply(plans, function(p) p$draws[[name]]))
   state <- list(
     choice = choice, forecast = forecast, asked = choice[question_fields],
     finish = cbind(matrix(forecast$draws[["finish_s"]], n), of_plans("finish_s")),
     cost = cbind(matrix(forecast$draws[["cost"]], n), of_plans("cost")),
-    sites = c(as.list(rows[["site"]]), lapply(plans, function(p) c(p$parts[["site"]], p$rescue$site))),
+    sites = c(as.list(rows[["site"]]),
+              lapply(plans, function(p) c(p$parts[["site"]], p$rescue$site))),
     names = c(rows[["option"]], vapply(plans, plan_name, "")), own_hour = own_hour(forecast)
   )
   single <- !length(choice$plan) || choice$plan$kind == "one"
-  state$now <- if (single) match(rows[["option"]][leading_options(choice, 1)], state$names) else nrow(rows) + 1L
+  state$now <- if (single) match(rows[["option"]][leading_options(choice, 1)], state$names) else
+    nrow(rows) + 1L
   in_time <- state$finish <= min(choice$deadline_s, .Machine$double.xmax)
   state$kept <- matrix(in_time & state$cost <= choice$budget, n) * 1
   state$fits <- if (length(choice$plan)) choice$plan$fits else !is.na(choice$pick)
@@ -26,8 +30,8 @@ worth_state <- function(choice, forecast = choice$forecast) {
   state
 }
 
-# The least that a miss is worth, if `now` is the best of what costs so much (`cost`) and keeps what is asked so often
-# (`kept`).
+# The least that a miss is worth, if `now` is the best of what costs so much (`cost`) and keeps what
+# is asked so often (`kept`).
 price_of_missing <- function(cost, kept, now) {
   less <- which(cost < cost[now] & kept < kept[now])
   max(0, (cost[now] - cost[less]) / (kept[now] - kept[less]))
@@ -41,8 +45,9 @@ own_hour <- function(forecast) {
   min(by_option(forecast, "cost", mean)[own][hours > 0] / hours[hours > 0])
 }
 
-# How results of a measurement would turn out. `theta` (one number a draw) is what it tells of, known beforehand as
-# normal with `mean` and `se`; `told` is the sd of what it is expected to take away of that. `columns` hang on it.
+# How results of a measurement would turn out. `theta` (one number a draw) is what it tells of,
+# known beforehand as normal with `mean` and `se`; `told` is the sd of what it is expected to take
+# away of that. `columns` hang on it.
 results_of <- function(state, theta, mean, se, told, columns) {
   after <- sqrt(max(se^2 - told^2, 1e-12))
   centre <- mean + stats::qnorm((seq_len(trial_results) - 0.5) / trial_results) * told
@@ -67,7 +72,8 @@ results_of <- function(state, theta, mean, se, told, columns) {
     return(data.frame(wins = pick, saves = 0))
   }
   loss <- mean_of(state$cost + state$miss * (1 - state$kept))
-  if (state$asked$rule == "fastest") loss <- mean_of(pmin(state$finish, 1e12)) + 1e12 * (kept < state$asked$confidence)
+  if (state$asked$rule == "fastest") loss <- mean_of(pmin(state$finish, 1e12)) +
+    1e12 * (kept < state$asked$confidence)
   pick <- max.col(-loss, ties.method = "first")
   # What costs the same stays.
   now <- loss[, state$now]
@@ -81,13 +87,15 @@ hangs_on <- function(state, sites) which(vapply(state$sites, function(s) any(s %
 measure_row <- function(state, what, about, frames, takes, price, found, command) {
   other <- found$wins != state$now
   saves <- if (state$asked$rule == "fastest") 0 else mean(found$saves)
-  data.frame(what = what, about = about, frames = as.integer(frames), takes_s = takes, price = price,
-             changes = mean(other), saves = saves,
+  data.frame(what = what, about = about, frames = as.integer(frames), takes_s = takes,
+             price = price, changes = mean(other), saves = saves,
              worth = if (state$fits) saves > max(price, 0.01 * mean(state$cost[, state$now]))
                      else mean(other) >= 0.05,
-             wins = if (any(other)) state$names[as.integer(names(which.max(table(found$wins[other]))))]
+             wins = if (any(other))
+             state$names[as.integer(names(which.max(table(found$wins[other]))))]
                     else NA_character_, command = command)
 }
 
 # What of a speed's spread a trial can take away: how the machine drifts from day to day stays.
-open_speed <- function(se, job) sqrt(pmax(0, se^2 - session_drift(job)^2 - first_of(job$busy$sd, 0)^2))
+open_speed <- function(se, job)
+  sqrt(pmax(0, se^2 - session_drift(job)^2 - first_of(job$busy$sd, 0)^2))

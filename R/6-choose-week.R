@@ -1,8 +1,8 @@
 # A week of jobs from their forecasts: what plan_week() is asked, and what its answer leaves open.
 
-# A job as plan_week() takes it. `forecast`, `asked`: of the job, as decide() takes them; `draws`: which of the
-# forecast's draws. Own ways are those that begin now on a pool of one's own; of the others those that keep what is
-# asked by themselves, the cheapest and the fastest.
+# A job as plan_week() takes it. `forecast`, `asked`: of the job, as decide() takes them; `draws`:
+# which of the forecast's draws. Own ways are those that begin now on a pool of one's own; of the
+# others those that keep what is asked by themselves, the cheapest and the fastest.
 week_job <- function(name, forecast, asked, draws = seq_len(forecast$n), most_out = 4) {
   scenario <- forecast$scenario
   facts <- option_facts(forecast)
@@ -18,17 +18,22 @@ week_job <- function(name, forecast, asked, draws = seq_len(forecast$n), most_ou
     seconds <- rows[["finish_s"]] - if (inside) rows[["closed_s"]] else 0
     # What does not end has no closed hours to be counted.
     seconds[is.na(seconds)] <- Inf
-    list(kind = if (inside) "own" else "out", name = options[["option"]][i], pool = if (inside) options[["site"]][i],
-         nodes = options[["nodes"]][i], cost = rows[["cost"]], seconds = seconds)
+    list(kind = if (inside) "own" else "out", name = options[["option"]][i],
+         pool = if (inside) options[["site"]][i], nodes = options[["nodes"]][i],
+         cost = rows[["cost"]], seconds = seconds)
   }
-  list(job = name, deadline_s = asked$deadline_s, budget = asked$budget, confidence = asked$confidence,
-       ways = lapply(c(own, out), way), soonest_out = soonest_out(table, facts, asked, draws))
+  list(job = name, deadline_s = asked$deadline_s, budget = asked$budget,
+       confidence = asked$confidence, ways = lapply(c(own, out), way),
+       soonest_out = soonest_out(table, facts, asked, draws))
 }
 
-# The least moment by which an option elsewhere is done with the chance asked for, its deadline forgotten; Inf: none is.
+# The least moment by which an option elsewhere is done with the chance asked for, its deadline
+# forgotten; Inf: none is.
 soonest_out <- function(table, facts, asked, draws) {
   out <- which(!table[["own"]])
-  at <- vapply(out, function(i) kept_moment(facts$draws[[i]]$finish_s[draws], facts$draws[[i]]$cost[draws], asked), 0)
+  at <- vapply(out, function(i)
+               kept_moment(facts$draws[[i]]$finish_s[draws], facts$draws[[i]]$cost[draws], asked),
+               0)
   min(at, Inf)
 }
 
@@ -38,8 +43,9 @@ kept_moment <- function(finish, cost, asked) {
   quantile_of(finish, asked$confidence)
 }
 
-# Pools of one's own, from the jobs' forecasts, one a card, in its hours: as many nodes as any job may take there. Cards
-# of the same machines are of the `nodes` of the largest, and each takes from so many of them as it has (`most`).
+# Pools of one's own, from the jobs' forecasts, one a card, in its hours: as many nodes as any job
+# may take there. Cards of the same machines are of the `nodes` of the largest, and each takes from
+# so many of them as it has (`most`).
 week_pools <- function(forecasts) {
   pools <- list()
   for (forecast in forecasts) {
@@ -50,23 +56,26 @@ week_pools <- function(forecasts) {
       site <- scenario$sites[[name]]
       pools[[name]] <- list(
         nodes = max(pools[[name]]$nodes, options[["nodes"]][options[["site"]] == name]),
-        open = if (length(site$open)) hours_after(site$open, scenario$now, site$time_zone), machines = machines[[name]]
+        open = if (length(site$open)) hours_after(site$open, scenario$now, site$time_zone),
+        machines = machines[[name]]
       )
     }
   }
   same <- pool_machines(pools)
   for (name in names(pools)) pools[[name]]$most <- pools[[name]]$nodes
-  for (name in names(pools)) pools[[name]]$nodes <- max(vapply(pools[same == same[[name]]], most_nodes, 0L))
+  for (name in names(pools))
+    pools[[name]]$nodes <- max(vapply(pools[same == same[[name]]], most_nodes, 0L))
   pools
 }
 
-# The week of some jobs. `forecasts`: by the jobs' names; `asked`: what each is asked, in the same order; `budget`: for
-# all of them; `running`: jobs that are under way on own nodes, each `job`, `site`, `nodes` and `left_s` (draws of what
-# is left of it). The plan is looked for on the first half of the draws and judged on the second.
-# A list: `week` (from week_judged()), `late` (a data frame of the jobs that are not kept: `job`, `at_s`, by when each
-# could be done with the chance it asks, and `by`), `more` (one row a pool: what one more node would bring, `kept` and
-# `cost`), `running` (a data frame of `job`, `site`, `nodes`, `until_s`, in the middle of the draws), and `now`,
-# `currency`, `time_zone`.
+# The week of some jobs. `forecasts`: by the jobs' names; `asked`: what each is asked, in the same
+# order; `budget`: for all of them; `running`: jobs that are under way on own nodes, each `job`,
+# `site`, `nodes` and `left_s` (draws of what is left of it). The plan is looked for on the first
+# half of the draws and judged on the second. A list: `week` (from week_judged()), `late` (a data
+# frame of the jobs that are not kept: `job`, `at_s`, by when each could be done with the chance it
+# asks, and `by`), `more` (one row a pool: what one more node would bring, `kept` and `cost`),
+# `running` (a data frame of `job`, `site`, `nodes`, `until_s`, in the middle of the draws), and
+# `now`, `currency`, `time_zone`.
 choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, running = list()) {
   n <- min(vapply(forecasts, `[[`, 0, "n"))
   half <- n %/% 2
@@ -80,18 +89,21 @@ choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, runnin
   week <- week_judged(found$plan, jobs[[2]], pools[[2]], budget, confidence)
   scenario <- forecasts[[1]]$scenario
   structure(list(week = week, late = late_jobs(week),
-                 more = one_more_node(forecasts, guarded(jobs[[1]], half), pools[[1]], parts[[1]], found),
+                 more = one_more_node(forecasts, guarded(jobs[[1]], half), pools[[1]], parts[[1]],
+                                      found),
                  running = running_rows(running),
                  now = scenario$now, currency = scenario$currency, time_zone = scenario$time_zone),
             class = "cp_chosen_week")
 }
 
-# What is under way on the machines of some pools, each with these `machines`, and `most`, how many of the nodes it may
-# take from. A card that no job of the week may use has its machines all the same.
+# What is under way on the machines of some pools, each with these `machines`, and `most`, how many
+# of the nodes it may take from. A card that no job of the week may use has its machines all the
+# same.
 on_pools <- function(running, pools, scenario) {
   machines <- machines_of_sites(scenario$sites)
   running <- Filter(function(one) machines[one$site] %in% pool_machines(pools), running)
-  lapply(running, function(one) c(one, machines = machines[[one$site]], most = most_nodes(pools[[one$site]])))
+  lapply(running, function(one)
+         c(one, machines = machines[[one$site]], most = most_nodes(pools[[one$site]])))
 }
 
 # Pools with what is under way on their nodes, in some of `n` draws.
@@ -106,19 +118,21 @@ busy_pools <- function(pools, running, n, draws) {
 
 running_rows <- function(running) {
   do.call(rbind, lapply(running, function(one) {
-    data.frame(job = one$job, site = one$site, nodes = one$nodes, until_s = stats::median(one$left_s))
+    data.frame(job = one$job, site = one$site, nodes = one$nodes,
+               until_s = stats::median(one$left_s))
   }))
 }
 
 # plan_week() from the jobs that fit by a mixed integer program.
 planned_week <- function(jobs, pools, budget = Inf, confidence = 0.9) {
-  state <- list(jobs = jobs, pools = pools, budget = budget, due = vapply(jobs, `[[`, 0, "deadline_s"))
+  state <- list(jobs = jobs, pools = pools, budget = budget,
+                due = vapply(jobs, `[[`, 0, "deadline_s"))
   plan_week(jobs, pools, budget, confidence, list(mixed_start(state)))
 }
 
-# Which jobs fit, by a mixed integer program: of each pool all that is due by a deadline must fit into its nodes and
-# hours until then, at a quantile of the work (the demand of all deadlines: Baruah, Rosier & Howell 1990, Real-Time
-# Systems 2, 301).
+# Which jobs fit, by a mixed integer program: of each pool all that is due by a deadline must fit
+# into its nodes and hours until then, at a quantile of the work (the demand of all deadlines:
+# Baruah, Rosier & Howell 1990, Real-Time Systems 2, 301).
 mixed_start <- function(state) {
   empty <- list(way = integer(length(state$jobs)), order = order(state$due))
   if (!requireNamespace("lpSolve", quietly = TRUE)) return(empty)
@@ -142,7 +156,8 @@ mixed_start <- function(state) {
     taken <- if (length(pool$busy)) apply(pool$busy, 2, stats::median) else 0
     open_seconds(pool, at) * nodes - sum(vapply(pmin(taken, at), open_seconds, 0, pool = pool))
   }
-  # What is due of a card fits into its hours; what is due of all cards of its machines into the widest of theirs.
+  # What is due of a card fits into its hours; what is due of all cards of its machines into the
+  # widest of theirs.
   into <- function(cards, at) {
     pools <- state$pools[cards]
     nodes <- if (length(cards) > 1) pools[[1]]$nodes else most_nodes(pools[[1]])
@@ -154,18 +169,19 @@ mixed_start <- function(state) {
     lapply(unique(list(due$pool[k], cards)), into, at = due$at[k])
   }), recursive = FALSE)
   once <- lapply(unique(ways$j), function(j) list(row = as.numeric(ways$j == j), most = 1))
-  lines <- c(demand, once, if (is.finite(state$budget)) list(list(row = ways$cost, most = state$budget)))
+  lines <- c(demand, once,
+             if (is.finite(state$budget)) list(list(row = ways$cost, most = state$budget)))
   worth <- 10 * (1 + sum(ways$cost))
-  solved <- lpSolve::lp("max", worth - ways$cost, do.call(rbind, lapply(lines, `[[`, "row")), rep("<=", length(lines)),
-                        vapply(lines, `[[`, 0, "most"), all.bin = TRUE)
+  solved <- lpSolve::lp("max", worth - ways$cost, do.call(rbind, lapply(lines, `[[`, "row")),
+                        rep("<=", length(lines)), vapply(lines, `[[`, 0, "most"), all.bin = TRUE)
   if (solved$status != 0) return(empty)
   taken <- ways[solved$solution > 0.5, , drop = FALSE]
   empty$way[taken$j] <- taken$w
   empty
 }
 
-# Jobs that ask a little more, by the error of a chance that is counted in so many draws: of many plans the one that is
-# found is one that these draws like.
+# Jobs that ask a little more, by the error of a chance that is counted in so many draws: of many
+# plans the one that is found is one that these draws like.
 guarded <- function(jobs, draws) {
   lapply(jobs, function(job) {
     error <- sqrt(job$confidence * (1 - job$confidence) / draws)
@@ -174,7 +190,8 @@ guarded <- function(jobs, draws) {
   })
 }
 
-# Of each job that is not kept: by when it would be, behind all others on one's own nodes or sent out.
+# Of each job that is not kept: by when it would be, behind all others on one's own nodes or sent
+# out.
 late_jobs <- function(week) {
   rows <- lapply(which(week$plan$way == 0), function(j) {
     job <- week$jobs[[j]]
@@ -212,8 +229,8 @@ one_more_node <- function(forecasts, jobs, pools, draws, found) {
       job
     }, jobs, forecasts)
     week <- planned_week(more, wider, found$budget, found$confidence)
-    data.frame(pool = paste(cards, collapse = " and "), nodes = wider[[cards[1]]]$nodes, kept = week$kept,
-               cost = week$cost, kept_now = found$kept, cost_now = found$cost)
+    data.frame(pool = paste(cards, collapse = " and "), nodes = wider[[cards[1]]]$nodes,
+               kept = week$kept, cost = week$cost, kept_now = found$kept, cost_now = found$cost)
   })
   do.call(rbind, rows)
 }
@@ -224,8 +241,10 @@ wider_way <- function(forecast, pool, nodes, draws) {
   at <- which(options[["site"]] == pool & options[["begin_s"]] == 0)
   if (!length(at)) return(NULL)
   i <- at[which.max(options[["nodes"]][at])]
-  rows <- simulate_option(forecast$scenario, i, what_if(nodes = nodes), forecast$n, forecast$seed)$draws
+  rows <- simulate_option(forecast$scenario, i, what_if(nodes = nodes), forecast$n,
+                          forecast$seed)$draws
   rows <- as_frame(rows)[draws, , drop = FALSE]
-  list(list(kind = "own", name = paste0(pool, ", ", nodes, " nodes"), pool = pool, nodes = as.integer(nodes),
-            cost = rows[["cost"]], seconds = rows[["finish_s"]] - rows[["closed_s"]]))
+  list(list(kind = "own", name = paste0(pool, ", ", nodes, " nodes"), pool = pool,
+            nodes = as.integer(nodes), cost = rows[["cost"]],
+            seconds = rows[["finish_s"]] - rows[["closed_s"]]))
 }

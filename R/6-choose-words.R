@@ -1,11 +1,13 @@
-# A decision in words: the one place that turns its codes and numbers into sentences, for terminal, report and record.
+# A decision in words: the one place that turns its codes and numbers into sentences, for terminal,
+# report and record.
 
 #' Explain a choice
 #'
 #' @param choice From [choose_option()].
-#' @return Character vector, fit to be pasted into a mail: first what was picked and why, under the option's name; then
-#'   `time` and `cost`, how they come about, with the arithmetic, and `evidence`, what they rest on; then one sentence
-#'   for each other option, in the order of the options, under its name.
+#' @return Character vector, fit to be pasted into a mail: first what was picked and why, under the
+#'   option's name; then `time` and `cost`, how they come about, with the arithmetic, and
+#'   `evidence`, what they rest on; then one sentence for each other option, in the order of the
+#'   options, under its name.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -19,7 +21,8 @@ explain <- function(choice) {
   reasons <- as_frame(choice$reasons)
   out <- vapply(seq_len(nrow(table)), function(i) {
     codes <- reasons[["code"]][reasons[["option"]] == table[["option"]][i]]
-    paste(vapply(codes, function(code) reason_words[[code]](table[i, ], choice), ""), collapse = "; ")
+    paste(vapply(codes, function(code) reason_words[[code]](table[i, ], choice), ""),
+          collapse = "; ")
   }, "")
   names(out) <- table[["option"]]
   if (is.na(choice$pick)) return(c("no option fits" = nearest_sentence(table, choice), out))
@@ -34,15 +37,18 @@ question_words <- function(choice) {
     paste0("done by ", format_moment(scenario$now + choice$deadline_s, scenario$time_zone), ", ",
            format_duration(choice$deadline_s), " from now")
   } else "no deadline"
-  budget <- if (is.finite(choice$budget)) paste("at most", format_money(choice$budget, scenario$currency))
+  budget <- if (is.finite(choice$budget))
+    paste("at most", format_money(choice$budget, scenario$currency))
             else "no budget"
   done <- first_of(main_job(scenario)$done, 0)
-  paste0(if (done) paste0(done, " of ", done + job_frames(main_job(scenario)), " frames are done. "), "Asked: ",
+  paste0(if (done) paste0(done, " of ", done + job_frames(main_job(scenario)),
+                          " frames are done. "), "Asked: ",
          deadline, ", ", budget, ", ", chance_asked(choice), percent(choice$confidence), "; the ",
          choice$rule, " of what fits.")
 }
 
-choice_title <- function(choice) if (is.na(choice$pick)) "No option fits" else paste0("Take ", choice$pick)
+choice_title <- function(choice) if (is.na(choice$pick)) "No option fits" else
+  paste0("Take ", choice$pick)
 
 # Warnings, one sentence a code.
 warning_words <- function(choice) {
@@ -52,11 +58,13 @@ warning_words <- function(choice) {
     if (length(sites)) paste(basis, "for", toString(sites))
   }))
   c(if (length(about("stale_card"))) {
-      c(stale_card = paste0("Warning: changed since the forecast, so forecast again: the rate card of ",
-                            toString(about("stale_card")), "."))
+      c(stale_card =
+        paste0("Warning: changed since the forecast, so forecast again: the rate card of ",
+               toString(about("stale_card")), "."))
     },
     if (length(speeds)) {
-      c(speed = paste0("Warning: the plan rests on a speed that is ", paste(speeds, collapse = " and "),
+      c(speed = paste0("Warning: the plan rests on a speed that is ",
+                       paste(speeds, collapse = " and "),
                        ", not measured. clockpigeon choose --test-frames 3 says what a trial would be worth."))
     })
 }
@@ -69,7 +77,9 @@ chance_asked <- function(choice) {
 
 # A chance with the error that so many draws leave it.
 chance_text <- function(p, se) {
-  paste0(percent(p), ifelse(p > 0 & p < 1, paste0(" (+-", formatC(100 * 2 * se, format = "f", digits = 1), ")"), ""))
+  paste0(percent(p), ifelse(p > 0 & p < 1,
+                            paste0(" (+-", formatC(100 * 2 * se, format = "f", digits = 1), ")"),
+                            ""))
 }
 
 pick_sentence <- function(row, choice) {
@@ -79,37 +89,43 @@ pick_sentence <- function(row, choice) {
     if (both && choice$together) paste(chance_text(row[["p_both"]], row[["p_both_se"]]),
                                        "of draws finish by the deadline within the budget"),
     if (is.finite(choice$deadline_s) && !(both && choice$together)) {
-      paste(chance_text(row[["p_deadline"]], row[["p_deadline_se"]]), "of draws finish by the deadline")
+      paste(chance_text(row[["p_deadline"]], row[["p_deadline_se"]]),
+            "of draws finish by the deadline")
     },
     if (is.finite(choice$budget) && !(both && choice$together)) {
       paste(chance_text(row[["p_budget"]], row[["p_budget_se"]]), "stay within the budget")
     },
     if (both && !choice$together) paste(chance_text(row[["p_both"]], row[["p_both_se"]]), "do both")
   )
-  paste0("the ", choice$rule, " that fits", if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"),
-         "; medians ", format_duration(row[["finish_p50"]]), " and ",
+  paste0("the ", choice$rule, " that fits",
+         if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"), "; medians ",
+         format_duration(row[["finish_p50"]]), " and ",
          format_about(row[["cost_p50"]], row[["cost_se"]], currency),
-         if (row[["close"]]) paste0("; so near to the ", percent(choice$confidence), " asked that more draws could ",
-                                    "decide otherwise"),
+         if (row[["close"]])
+         paste0("; so near to the ", percent(choice$confidence), " asked that more draws could ",
+                "decide otherwise"),
          usable_words(row))
 }
 
 # Frames that do not come back usable are part of every cost.
 usable_words <- function(row) {
   if (!isTRUE(row[["usable"]] < 1)) return("")
-  paste0("; ", percent(row[["usable"]]), " of frames come back usable, at ", format_money(row[["cost_per_usable"]]),
-         " ", row[["currency"]], " each; all of them would cost ", format_money(row[["cost_whole"]], row[["currency"]]))
+  paste0("; ", percent(row[["usable"]]), " of frames come back usable, at ",
+         format_money(row[["cost_per_usable"]]), " ", row[["currency"]],
+         " each; all of them would cost ", format_money(row[["cost_whole"]], row[["currency"]]))
 }
 
 other_sentence <- function(row, choice) {
   pick <- as_frame(choice$options)
   pick <- pick[pick[["pick"]], ]
   quality <- if (isTRUE(row[["noise"]] != pick[["noise"]])) {
-    paste0(", with ", formatC(row[["noise"]] / pick[["noise"]], format = "f", digits = 2), " times its noise")
+    paste0(", with ", formatC(row[["noise"]] / pick[["noise"]], format = "f", digits = 2),
+           " times its noise")
   }
   paste0("fits too; ", difference(row[["cost_p50"]] - pick[["cost_p50"]], "dearer", "cheaper",
                                   function(x) format_money(x, row[["currency"]])), " and ",
-         difference(row[["finish_p50"]] - pick[["finish_p50"]], "later", "sooner", format_duration), " than the pick",
+         difference(row[["finish_p50"]] - pick[["finish_p50"]], "later", "sooner", format_duration),
+         " than the pick",
          quality)
 }
 
@@ -119,25 +135,28 @@ difference <- function(x, more, less, format) {
 }
 
 not_both_sentence <- function(row, choice) {
-  paste0("keeps the deadline in ", percent(row[["p_deadline"]]), " and the budget in ", percent(row[["p_budget"]]),
-         ", but both together in ", percent(row[["p_both"]]), " of draws, ", percent(choice$confidence),
-         " asked; a deadline ", format_duration(row[["late_s"]]), " later or ",
+  paste0("keeps the deadline in ", percent(row[["p_deadline"]]), " and the budget in ",
+         percent(row[["p_budget"]]), ", but both together in ", percent(row[["p_both"]]),
+         " of draws, ", percent(choice$confidence), " asked; a deadline ",
+         format_duration(row[["late_s"]]), " later or ",
          format_money(row[["over"]], row[["currency"]]), " more would do")
 }
 
 unfinished_sentence <- function(row, choice) {
-  paste0("does not finish: only ", percent(row[["p_deadline"]]), " of draws do, ", percent(choice$confidence),
-         " asked", usable_words(row))
+  paste0("does not finish: only ", percent(row[["p_deadline"]]), " of draws do, ",
+         percent(choice$confidence), " asked", usable_words(row))
 }
 
 late_sentence <- function(row, choice) {
-  paste0("too late: ", percent(row[["p_deadline"]]), " of draws finish by the deadline, ", percent(choice$confidence),
-         " asked; a deadline ", format_duration(row[["late_s"]]), " later would do")
+  paste0("too late: ", percent(row[["p_deadline"]]), " of draws finish by the deadline, ",
+         percent(choice$confidence), " asked; a deadline ", format_duration(row[["late_s"]]),
+         " later would do")
 }
 
 dear_sentence <- function(row, choice) {
-  paste0("too dear: ", percent(row[["p_budget"]]), " stay within the budget, ", percent(choice$confidence), " asked; ",
-         format_money(row[["over"]], row[["currency"]]), " more would do")
+  paste0("too dear: ", percent(row[["p_budget"]]), " stay within the budget, ",
+         percent(choice$confidence), " asked; ", format_money(row[["over"]], row[["currency"]]),
+         " more would do")
 }
 
 reason_words <- list(pick = pick_sentence, fits = other_sentence, not_both = not_both_sentence,
@@ -151,27 +170,31 @@ nearest_sentence <- function(table, choice) {
   with_money <- if (length(in_time)) in_time[which.min(table[["over"]][in_time])]
   with_time <- if (length(in_budget)) in_budget[which.min(table[["late_s"]][in_budget])]
   ways <- c(
-    if (length(with_money)) paste0(format_money(table[["over"]][with_money], table[["currency"]][1]),
-                                   " more budget lets in ", table[["option"]][with_money]),
-    if (length(with_time)) paste0("a deadline ", format_duration(table[["late_s"]][with_time]), " later lets in ",
-                                  table[["option"]][with_time])
+    if (length(with_money))
+    paste0(format_money(table[["over"]][with_money], table[["currency"]][1]),
+           " more budget lets in ", table[["option"]][with_money]),
+    if (length(with_time))
+    paste0("a deadline ", format_duration(table[["late_s"]][with_time]), " later lets in ",
+           table[["option"]][with_time])
   )
   if (length(ways)) return(paste(ways, collapse = "; "))
   near <- table[match(nearest_option(table), table[["option"]]), ]
-  paste0("every option is both too late and too dear; nearest is ", near[["option"]], ", with a deadline ",
-         format_duration(near[["late_s"]]), " later and ", format_money(near[["over"]], near[["currency"]]), " more")
+  paste0("every option is both too late and too dear; nearest is ", near[["option"]],
+         ", with a deadline ", format_duration(near[["late_s"]]), " later and ",
+         format_money(near[["over"]], near[["currency"]]), " more")
 }
 
 # How the pick's time and cost come about: the arithmetic of its medians, and what it rests on.
 pick_arithmetic <- function(choice) {
   i <- match(choice$pick, choice$options[["option"]])
   it <- option_of(choice$forecast$scenario, i)
-  c(time = time_sentence(choice, i, it), cost = cost_sentence(choice, i), evidence = evidence_sentence(choice, it))
+  c(time = time_sentence(choice, i, it), cost = cost_sentence(choice, i),
+    evidence = evidence_sentence(choice, it))
 }
 
-stage_names <- c(prepare_s = "packing", upload_s = "sending", wait_s = "waiting", start_s = "starting",
-                 prepass_s = "the pre-pass", closed_s = "closed hours", download_s = "the way home",
-                 encode_s = "encoding")
+stage_names <- c(prepare_s = "packing", upload_s = "sending", wait_s = "waiting",
+                 start_s = "starting", prepass_s = "the pre-pass", closed_s = "closed hours",
+                 download_s = "the way home", encode_s = "encoding")
 
 time_sentence <- function(choice, i, it) {
   d <- option_rows(choice$forecast, i)
@@ -184,19 +207,23 @@ time_sentence <- function(choice, i, it) {
   other <- stages[names(stage_names)]
   other <- other[other >= 0.5]
   paste0(
-    frames, " frames at ", format_duration(per_node), " each on a node there (", format_duration(total / frames),
-    " on ", job$node, ", divided by a speed of ", number_text(exp(it$log_speed + share)), ") are ",
-    format_duration(per_node * frames), " of one node, so ", format_duration(stages[["render_s"]]), " on ", it$nodes,
+    frames, " frames at ", format_duration(per_node), " each on a node there (",
+    format_duration(total / frames), " on ", job$node, ", divided by a speed of ",
+    number_text(exp(it$log_speed + share)), ") are ", format_duration(per_node * frames),
+    " of one node, so ", format_duration(stages[["render_s"]]), " on ", it$nodes,
     if (it$nodes == 1) " node" else " nodes",
-    if (length(other)) paste0("; with ", paste(stage_names[names(other)], format_duration(other), collapse = ", ")),
-    if (it$begin_s > 0) paste0(", begun ", it$start, " (", format_duration(it$begin_s), " from now)"), ": ",
+    if (length(other))
+    paste0("; with ", paste(stage_names[names(other)], format_duration(other), collapse = ", ")),
+    if (it$begin_s > 0)
+    paste0(", begun ", it$start, " (", format_duration(it$begin_s), " from now)"), ": ",
     format_duration(stats::median(d[["finish_s"]])), " (medians; 10 % are done by ",
     format_duration(quantile_of(d[["finish_s"]], 0.1)), ", 90 % by ",
     format_duration(quantile_of(d[["finish_s"]], 0.9)), ")"
   )
 }
 
-extra_names <- c(minimum = "up to the minimum", discount = "less discounts of", tax = "tax", gifts = "less gifts of")
+extra_names <- c(minimum = "up to the minimum", discount = "less discounts of", tax = "tax",
+                 gifts = "less gifts of")
 
 cost_sentence <- function(choice, i) {
   run <- option_run(choice$forecast, i)
@@ -206,29 +233,33 @@ cost_sentence <- function(choice, i) {
   extra <- run$extra[run$extra$median > 0, , drop = FALSE]
   about <- function(amount) format_about(amount, row[["cost_se"]], row[["currency"]])
   paste0(number_text(run$node_hours), " node-hours; ",
-         paste(lines$item, format_about(lines$median, row[["cost_se"]] / run$rate, there), collapse = ", "),
-         if (nrow(extra)) paste0("; ", paste(extra_names[extra$item], format_money(extra$median, there),
-                                             collapse = ", ")),
+         paste(lines$item, format_about(lines$median, row[["cost_se"]] / run$rate, there),
+               collapse = ", "),
+         if (nrow(extra))
+         paste0("; ", paste(extra_names[extra$item], format_money(extra$median, there),
+                            collapse = ", ")),
          if (there != row[["currency"]]) {
            paste0("; times ", signif(run$rate, 6), " ", row[["currency"]], " a ", there)
          },
-         ": ", about(row[["cost_p50"]]), " (medians; 10 % cost under ", about(row[["cost_p10"]]), ", 10 % over ",
-         about(row[["cost_p90"]]), ")")
+         ": ", about(row[["cost_p50"]]), " (medians; 10 % cost under ", about(row[["cost_p10"]]),
+         ", 10 % over ", about(row[["cost_p90"]]), ")")
 }
 
 evidence_sentence <- function(choice, it) {
   assumed <- untimed_stages(it, choice$forecast$scenario$now)
-  paste0("frame times ", evidence_line(it$job_of), "; speed ", it$evidence, " (", it$speed_from, ")",
-         if (length(assumed)) {
-           paste0("; assumed, since nobody timed it: ", paste0(names(assumed), " ", vapply(assumed, stage_range, ""),
-                                                               collapse = ", "))
+  paste0("frame times ", evidence_line(it$job_of), "; speed ", it$evidence, " (", it$speed_from,
+         ")", if (length(assumed)) {
+           paste0("; assumed, since nobody timed it: ",
+                  paste0(names(assumed), " ", vapply(assumed, stage_range, ""),
+                         collapse = ", "))
          }, job_unseen(it$job_of, job_totals(choice$forecast, it$job_of)))
 }
 
-# What the probes of the shot with fewest cannot see, and what a pass over all its frames at an eighth of the size (a
-# 64th of the computing, and every frame's loading) would cost.
+# What the probes of the shot with fewest cannot see, and what a pass over all its frames at an
+# eighth of the size (a 64th of the computing, and every frame's loading) would cost.
 job_unseen <- function(job, totals) {
-  open <- Filter(function(k) !length(job$curves[[k]]$cheap) && length(job$curves[[k]]$design), seq_along(job$curves))
+  open <- Filter(function(k) !length(job$curves[[k]]$cheap) && length(job$curves[[k]]$design),
+                 seq_along(job$curves))
   if (!length(open)) return(NULL)
   worst <- open[which.min(vapply(job$curves[open], function(curve) length(curve$frame), 0L))]
   curve <- job$curves[[worst]]
@@ -242,7 +273,8 @@ job_unseen <- function(job, totals) {
 
 stage_range <- function(stage) {
   s <- varying(stage$time, "time")
-  paste0(format_duration(s[1]), " (one in ten over ", format_duration(s[1] * exp(s[2] * stats::qnorm(0.9))), ")")
+  paste0(format_duration(s[1]), " (one in ten over ",
+         format_duration(s[1] * exp(s[2] * stats::qnorm(0.9))), ")")
 }
 
 # What changes the pick, one sentence a row of break_even().
@@ -252,17 +284,19 @@ change_sentences <- function(rows, currency) {
     then <- if (is.na(x$wins)) "no option fits" else paste("the pick is", x$wins)
     less <- x$direction == "less"
     if (x$what == "deadline") {
-      return(paste0("With a deadline ", if (less) "before " else "from ", format_duration(x$at), " from now",
-                    if (!less) " on", " ", then, "."))
+      return(paste0("With a deadline ", if (less) "before " else "from ", format_duration(x$at),
+                    " from now", if (!less) " on", " ", then, "."))
     }
     if (x$what == "budget") {
       return(paste0("With a budget ", if (less) "below " else "from ", format_money(x$at, currency),
                     if (!less) " on", " ", then, "."))
     }
-    how <- switch(x$what, price = paste0("at ", factor_text(x$factor), " times the prices of ", x$of),
+    how <- switch(x$what, price = paste0("at ", factor_text(x$factor), " times the prices of ",
+                                         x$of),
                   speed = paste0("at ", factor_text(x$factor), " times the speed of ", x$of),
                   waiting = paste0("with ", format_duration(x$at), " more of waiting at ", x$of))
-    paste0("The pick changes ", how, ": then ", if (is.na(x$wins)) "no option fits" else paste("it is", x$wins), ".")
+    paste0("The pick changes ", how, ": then ",
+           if (is.na(x$wins)) "no option fits" else paste("it is", x$wins), ".")
   }, "")
 }
 
@@ -273,30 +307,36 @@ worth_sentences <- function(rows, choice) {
   currency <- choice$forecast$scenario$currency
   vapply(seq_len(nrow(rows)), function(k) {
     x <- rows[k, ]
-    money <- if (x$saves == 0) "costs the same" else if (x$saves > 0) paste("saves", format_money(x$saves, currency))
+    money <- if (x$saves == 0) "costs the same" else if (x$saves > 0)
+      paste("saves", format_money(x$saves, currency))
              else paste("costs", format_money(-x$saves, currency), "more")
     time <- if (is.na(x$saves_s) || abs(x$saves_s) < 0.5) "ends as early"
-            else paste("ends", format_duration(abs(x$saves_s)), if (x$saves_s > 0) "sooner" else "later")
+            else paste("ends", format_duration(abs(x$saves_s)),
+                       if (x$saves_s > 0) "sooner" else "later")
     paste0(x$change, " ", money, " and ", time,
            if (x$test == "limit") {
              sprintf(", with %.2f times the noise (one over the root of the samples)", x$noise)
            },
            ": ", if (!x$fits) "it would not fit." else if (is.na(choice$pick)) "it would fit."
-                 else if (x$saves > 0 || x$saves_s > 0 && x$saves >= 0) "worth a thought." else "not worth it.")
+                 else if (x$saves > 0 || x$saves_s > 0 && x$saves >= 0) "worth a thought." else
+           "not worth it.")
   }, "")
 }
 
-# What a trial is worth, one sentence a row of trial_value(). `results`: how many results of it were looked at.
+# What a trial is worth, one sentence a row of trial_value(). `results`: how many results of it were
+# looked at.
 trial_sentences <- function(rows, currency, results) {
   vapply(seq_len(nrow(rows)), function(k) {
     x <- rows[k, ]
     paste0(
-      x$frames, if (x$frames == 1) " frame" else " frames", " at ", x$site, " (speed ", x$evidence, ") cost ",
-      format_money(x$price, currency), " and take ", format_duration(x$takes_s), ". ",
+      x$frames, if (x$frames == 1) " frame" else " frames", " at ", x$site, " (speed ", x$evidence,
+      ") cost ", format_money(x$price, currency), " and take ", format_duration(x$takes_s), ". ",
       if (x$overturns == 0) {
-        paste0("No result of theirs would change the plan (below ", percent(1 / results), "): not worth it.")
-      } else paste0("With a chance of ", percent(x$overturns), " they change the plan, most likely to ", x$wins,
-                    "; on average they save ", format_money(x$saves, currency), ": ",
+        paste0("No result of theirs would change the plan (below ", percent(1 / results),
+               "): not worth it.")
+      } else paste0("With a chance of ", percent(x$overturns),
+                    " they change the plan, most likely to ", x$wins, "; on average they save ",
+                    format_money(x$saves, currency), ": ",
                     if (x$worth) "worth it." else "not worth it.")
     )
   }, "")

@@ -1,15 +1,16 @@
-# What else could be done, and whether it is worth it: wait for the night, a lower limit, a feature less, doing nothing,
-# a trial.
+# What else could be done, and whether it is worth it: wait for the night, a lower limit, a feature
+# less, doing nothing, a trial.
 
 #' What else could be done
 #'
-#' Holds the pick against what a producer asks next: wait for cheaper hours, render with half the samples, leave a
-#' feature out (where the ledger has frames with and without it), or do nothing: leave it to one's own nodes as they
-#' stand.
+#' Holds the pick against what a producer asks next: wait for cheaper hours, render with half the
+#' samples, leave a feature out (where the ledger has frames with and without it), or do nothing:
+#' leave it to one's own nodes as they stand.
 #'
 #' @param choice From [choose_option()].
-#' @return A tibble, one row a test: `test`, `option`, `finish_s` and `cost` (medians), `saves_s` and `saves` against
-#'   the pick (below 0: it takes longer, or costs more), `noise` (times that of the pick), `fits`, `says` (a sentence).
+#' @return A tibble, one row a test: `test`, `option`, `finish_s` and `cost` (medians), `saves_s`
+#'   and `saves` against the pick (below 0: it takes longer, or costs more), `noise` (times that of
+#'   the pick), `fits`, `says` (a sentence).
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())
@@ -29,23 +30,27 @@ worth_of <- function(choice, frames) {
   table <- as_frame(choice$options)
   base <- if (is.na(choice$pick)) nearest_option(table) else choice$pick
   i <- match(base, table[["option"]])
-  rows <- c(worth_night(choice, i), worth_limit(choice, i, frames), worth_features(choice, i, frames),
-            worth_nothing(choice, i))
-  empty <- data.frame(test = character(), option = character(), finish_s = numeric(), cost = numeric(),
-                      saves_s = numeric(), saves = numeric(), noise = numeric(), fits = logical(), change = character())
+  rows <- c(worth_night(choice, i), worth_limit(choice, i, frames),
+            worth_features(choice, i, frames), worth_nothing(choice, i))
+  empty <- data.frame(test = character(), option = character(), finish_s = numeric(),
+                      cost = numeric(), saves_s = numeric(), saves = numeric(), noise = numeric(),
+                      fits = logical(), change = character())
   out <- do.call(rbind, c(list(empty), rows))
   out[["says"]] <- worth_sentences(out, choice)
   as_table(out[setdiff(names(out), "change")])
 }
 
-# One test: what comes of it, against the option that is picked or comes nearest (row `i`). `change`: in words, what is
-# done otherwise.
-one_test <- function(choice, i, test, result, fits, change, noise = 1, option = choice$options[["option"]][i]) {
-  table <- as_frame(choice$options)
-  list(data.frame(test = test, option = option, finish_s = result$finish, cost = result$cost,
-                  saves_s = table[["finish_p50"]][i] - result$finish, saves = table[["cost_p50"]][i] - result$cost,
-                  noise = noise, fits = fits, change = change))
-}
+# One test: what comes of it, against the option that is picked or comes nearest (row `i`).
+# `change`: in words, what is done otherwise.
+one_test <- function(choice, i, test, result, fits, change, noise = 1,
+                     option = choice$options[["option"]][i]) {
+                       table <- as_frame(choice$options)
+                       list(data.frame(test = test, option = option, finish_s = result$finish,
+                                       cost = result$cost,
+                                       saves_s = table[["finish_p50"]][i] - result$finish,
+                                       saves = table[["cost_p50"]][i] - result$cost,
+                                       noise = noise, fits = fits, change = change))
+                     }
 
 # TRUE if these draws meet deadline and budget.
 fits_asked <- function(d, choice) {
@@ -54,7 +59,8 @@ fits_asked <- function(d, choice) {
 }
 
 # Another row of the choice's own table.
-row_result <- function(table, at) list(finish = table[["finish_p50"]][at], cost = table[["cost_p50"]][at])
+row_result <- function(table, at)
+  list(finish = table[["finish_p50"]][at], cost = table[["cost_p50"]][at])
 
 # The same site, tier and nodes, begun later.
 worth_night <- function(choice, i) {
@@ -75,17 +81,20 @@ worth_night <- function(choice, i) {
 # The option once more at another speed: its result and whether it fits.
 at_speed <- function(choice, i, speed, frames) {
   d <- simulated(choice$forecast$scenario, i, frames, what_if(speed = speed))$draws
-  list(finish = stats::median(d[["finish_s"]]), cost = stats::median(d[["cost"]]), fits = fits_asked(d, choice))
+  list(finish = stats::median(d[["finish_s"]]), cost = stats::median(d[["cost"]]),
+       fits = fits_asked(d, choice))
 }
 
 worth_limit <- function(choice, i, frames, share = 0.5) {
   job <- option_of(choice$forecast$scenario, i)$job_of
-  if (!all(vapply(job$shots, function(shot) length(shot$limit$samples) > 0 && shot$limit$samples > 1, NA))) return(NULL)
+  if (!all(vapply(job$shots, function(shot) length(shot$limit$samples) > 0 &&
+                  shot$limit$samples > 1, NA))) return(NULL)
   result <- at_speed(choice, i, exp(-with_share(job, share)$time_share[["log"]]), frames)
   one_test(choice, i, "limit", result, result$fits, "Half the samples", 1 / sqrt(share))
 }
 
-# Frames that the ledger has with a feature and without it, all else equal: what leaving it out does to the time.
+# Frames that the ledger has with a feature and without it, all else equal: what leaving it out does
+# to the time.
 worth_features <- function(choice, i, frames) {
   rows <- as_frame(option_of(choice$forecast$scenario, i)$job_of$featured)
   if (!length(rows) || !nrow(rows)) return(NULL)
@@ -93,8 +102,8 @@ worth_features <- function(choice, i, frames) {
   unlist(lapply(seq_len(nrow(found)), function(k) {
     result <- at_speed(choice, i, 1 / found$ratio[k], frames)
     one_test(choice, i, "feature", result, result$fits,
-             paste0("With ", found$change[k], " (", number_text(found$ratio[k]), " times the time, ", found$n[k],
-                    " pairs measured)"), NA_real_)
+             paste0("With ", found$change[k], " (", number_text(found$ratio[k]),
+                    " times the time, ", found$n[k], " pairs measured)"), NA_real_)
   }), recursive = FALSE)
 }
 
@@ -103,7 +112,8 @@ feature_ratios <- function(rows) {
   sets <- feature_table(rows[["features"]])
   key <- row_key(rows, c("scene", "frame", "limit_kind", "limit_value", "width", "height", "node"))
   out <- lapply(names(sets), function(name) {
-    others <- row_key(cbind(sets[setdiff(names(sets), name)], key = key), c(setdiff(names(sets), name), "key"))
+    others <- row_key(cbind(sets[setdiff(names(sets), name)], key = key),
+                      c(setdiff(names(sets), name), "key"))
     levels <- unique(sets[[name]])
     pairs <- utils::combn(levels, 2, simplify = FALSE)
     do.call(rbind, lapply(c(pairs, lapply(pairs, rev)), function(pair) {
@@ -113,7 +123,8 @@ feature_ratios <- function(rows) {
       if (length(both) < 2) return(NULL)
       ratio <- exp(mean(times[[2]][both] - times[[1]][both]))
       if (ratio > 0.95) return(NULL)
-      data.frame(change = paste0(name, " ", pair[2], " instead of ", pair[1]), ratio = ratio, n = length(both))
+      data.frame(change = paste0(name, " ", pair[2], " instead of ", pair[1]), ratio = ratio,
+                 n = length(both))
     }))
   })
   out <- do.call(rbind, out)
@@ -130,5 +141,6 @@ worth_nothing <- function(choice, i) {
   if (!length(at) || own[i]) return(NULL)
   at <- at[order(table[["finish_p50"]][at], table[["cost_p50"]][at])][1]
   one_test(choice, i, "nothing", row_result(table, at), table[["fits"]][at],
-           paste0("Doing nothing, which leaves it to ", table[["option"]][at], ","), option = table[["option"]][at])
+           paste0("Doing nothing, which leaves it to ", table[["option"]][at], ","),
+           option = table[["option"]][at])
 }

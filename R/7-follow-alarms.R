@@ -1,14 +1,15 @@
 # Alarms of a running job: what is wrong, on what evidence, what to do, and until when that helps.
 
-# `x`: as watch_frames() has it so far. Returns a tibble, the gravest first: `code`, `level` (`now`, `soon`, `note`),
-# `site`, `says` (with its evidence), `action`, `until_s` (until when it helps, seconds from the placing; NA: any time).
+# `x`: as watch_frames() has it so far. Returns a tibble, the gravest first: `code`, `level` (`now`,
+# `soon`, `note`), `site`, `says` (with its evidence), `action`, `until_s` (until when it helps,
+# seconds from the placing; NA: any time).
 watch_alarms <- function(x) {
   # A job that was stopped needs nothing any more.
   if (isTRUE(x$happened$stopped)) return(as_table(ranked_alarms(NULL)))
   found <- site_alarms(x)
   if (any(is.infinite(x$came))) {
-    found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), fewer_alarms(x), stuck_alarms(x), heavy_alarm(x),
-                   pace_alarms(x), level_alarms(x),
+    found <- rbind(look_alarm(x), silent_alarms(x), node_alarms(x), fewer_alarms(x),
+                   stuck_alarms(x), heavy_alarm(x), pace_alarms(x), level_alarms(x),
                    fail_alarms(x), strain_alarms(x), found, money_alarm(x), late_alarm(x))
   }
   as_table(ranked_alarms(found))
@@ -22,13 +23,16 @@ look_alarm <- function(x) {
   look <- x$look
   if (is.null(look) || !look$due %in% c("send", "later")) return(NULL)
   if (look$due == "later") {
-    return(alarm("look", "note", NA, paste0("the plan looks at ", clock_at(x, look$at_s), ": fewer than ", look$fewer,
-                                            " frames by then go on at ", look$rescue),
+    return(alarm("look", "note", NA,
+                 paste0("the plan looks at ", clock_at(x, look$at_s), ": fewer than ", look$fewer,
+                        " frames by then go on at ", look$rescue),
                  "Nothing before.", look$at_s))
   }
-  alarm("look", "now", NA, paste0("by ", clock_at(x, look$at_s), " there were ", look$there, " frames, fewer than the ",
-                                  look$fewer, " that the plan asks for"),
-        paste0("Send the frames that are not begun to ", look$rescue, "."), x$state$asked$deadline_s)
+  alarm("look", "now", NA,
+        paste0("by ", clock_at(x, look$at_s), " there were ", look$there,
+               " frames, fewer than the ", look$fewer, " that the plan asks for"),
+        paste0("Send the frames that are not begun to ", look$rescue, "."),
+        x$state$asked$deadline_s)
 }
 
 # Nothing came for longer than in 99 of 100 draws, and than between any two frames of 19 in 20 jobs.
@@ -38,8 +42,10 @@ silent_alarms <- function(x) {
   bind_tables(lapply(silent, function(k) {
     last <- parts[["last"]][k]
     alarm("silent", "now", parts[["site"]][k],
-          paste0("nothing came from ", parts[["site"]][k], if (is.finite(last)) paste0(" for ", format_duration(
-            x$passed_s - last)) else " yet", "; in 99 of 100 cases another frame would have come by now"),
+          paste0("nothing came from ", parts[["site"]][k],
+                 if (is.finite(last)) paste0(" for ", format_duration(
+                   x$passed_s - last)) else " yet",
+                 "; in 99 of 100 cases another frame would have come by now"),
           "See whether it still runs.")
   }))
 }
@@ -49,7 +55,8 @@ node_alarms <- function(x) {
   nodes <- x$nodes
   gone <- nodes[!nodes[["up"]], , drop = FALSE]
   if (!nrow(gone)) return(NULL)
-  alarm("gone", "now", NA, paste0("the node ", gone[["node"]], " is gone since ", clock_at(x, gone[["last"]])),
+  alarm("gone", "now", NA,
+        paste0("the node ", gone[["node"]], " is gone since ", clock_at(x, gone[["last"]])),
         "See it there; its frames went to others.")
 }
 
@@ -64,16 +71,18 @@ stuck_alarms <- function(x) {
   # The longest three; where there are many it is no single node.
   others <- length(stuck) - 3
   stuck <- utils::head(stuck[order(-took[stuck])], 3)
-  alarm("stuck", "now", NA, paste0(open[["shot"]][stuck], " ", open[["frame"]][stuck], " is rendered on ",
-                                   open[["node"]][stuck], " for ", format_duration(took[stuck]),
-                                   ", longer than in any case of the forecast (", format_duration(most[stuck]), ")",
-                                   if (others > 0) paste0(", and so are ", others, " more")),
+  alarm("stuck", "now", NA,
+        paste0(open[["shot"]][stuck], " ", open[["frame"]][stuck], " is rendered on ",
+               open[["node"]][stuck], " for ", format_duration(took[stuck]),
+               ", longer than in any case of the forecast (", format_duration(most[stuck]), ")",
+               if (others > 0) paste0(", and so are ", others, " more")),
         "See that node: it may be frozen, or the frame is far heavier than its neighbours.")
 }
 
 # Frames that are there and took longer than in any case of the forecast.
 heavy_alarm <- function(x) {
-  done <- x$frames[x$frames[["state"]] %in% c("arrived", "usable") & is.finite(x$frames[["seconds"]]) &
+  done <- x$frames[x$frames[["state"]] %in% c("arrived", "usable") &
+                   is.finite(x$frames[["seconds"]]) &
                      is.na(x$frames[["piece"]]), , drop = FALSE]
   if (!nrow(done)) return(NULL)
   most <- longest_frames(x, done)
@@ -81,17 +90,20 @@ heavy_alarm <- function(x) {
   if (!length(heavy)) return(NULL)
   at <- heavy[which.max(done[["seconds"]][heavy] / most[heavy])]
   alarm("heavy", "note", NA, paste0(
-    length(heavy), " of ", nrow(done), if (nrow(done) == 1) " frame" else " frames", " took longer than in any case ",
-    "of the forecast: ", done[["shot"]][at], " ", done[["frame"]][at], " ", format_duration(done[["seconds"]][at]),
-    ", at most ", format_duration(most[at])),
+    length(heavy), " of ", nrow(done), if (nrow(done) == 1) " frame" else " frames",
+    " took longer than in any case ", "of the forecast: ", done[["shot"]][at], " ",
+    done[["frame"]][at], " ", format_duration(done[["seconds"]][at]), ", at most ",
+    format_duration(most[at])),
     "See that frame beside its neighbours; the curve takes it in when it is forecast again.")
 }
 
 # The longest that frames take in the draws, at the slowest site of the plan, with some room.
 longest_frames <- function(x, frames) {
   options <- x$state$options[x$going$used, , drop = FALSE]
-  columns <- match(row_key(frames, c("shot", "frame")), row_key(job_columns(x$state$job), c("shot", "frame")))
-  apply(x$state$seconds[, columns, drop = FALSE], 2, max) / exp(min(options[["log_speed"]])) * 1.5 + 10
+  columns <- match(row_key(frames, c("shot", "frame")),
+                   row_key(job_columns(x$state$job), c("shot", "frame")))
+  apply(x$state$seconds[, columns, drop = FALSE], 2, max) / exp(min(options[["log_speed"]])) * 1.5 +
+    10
 }
 
 # Below so many times as slow nobody need be told, however sure it is.
@@ -100,11 +112,12 @@ worth_telling <- 1.1
 # Slower from the first frame on than all that was measured lets expect.
 level_alarms <- function(x) {
   parts <- as_frame(x$parts)
-  slow <- parts[parts[["unlike"]] & parts[["beside"]] >= worth_telling & !parts[["slowed"]], , drop = FALSE]
+  slow <- parts[parts[["unlike"]] & parts[["beside"]] >= worth_telling & !parts[["slowed"]], ,
+                drop = FALSE]
   if (!nrow(slow)) return(NULL)
   alarm("unlike", "soon", slow[["site"]], paste0(
-    slow[["site"]], " takes ", number_text(slow[["beside"]]), " times as long for a frame as was forecast, more than ",
-    "in 199 of 200 cases"),
+    slow[["site"]], " takes ", number_text(slow[["beside"]]),
+    " times as long for a frame as was forecast, more than ", "in 199 of 200 cases"),
     "See that its version, device and settings are those that were measured; the times below go on as it goes.")
 }
 
@@ -114,8 +127,8 @@ pace_alarms <- function(x) {
   slow <- parts[parts[["slowed"]] & parts[["factor"]] >= worth_telling, , drop = FALSE]
   if (!nrow(slow)) return(NULL)
   alarm("slower", "soon", slow[["site"]], paste0(
-    slow[["site"]], " has taken ", number_text(slow[["factor"]]), " times as long for a frame since ",
-    clock_at(x, slow[["since_s"]]), " as before"),
+    slow[["site"]], " has taken ", number_text(slow[["factor"]]),
+    " times as long for a frame since ", clock_at(x, slow[["since_s"]]), " as before"),
     "See whether other work, heat or fewer nodes slow it; the times below take it as lasting.")
 }
 
@@ -126,11 +139,13 @@ fail_alarms <- function(x) {
   failed <- sum(frames[["failures"]])
   if (!failed) return(NULL)
   sites <- x$state$scenario$sites[x$parts[["site"]]]
-  share <- max(0.01, vapply(sites, function(site) first_of(site$troubles, list(fails = 0))$fails / 100, 0))
+  share <- max(0.01, vapply(sites, function(site) first_of(site$troubles, list(fails = 0))$fails /
+                            100, 0))
   if (stats::pbinom(failed - 1, max(runs, failed), share, lower.tail = FALSE) > 0.001) return(NULL)
   worst <- frames[which.max(frames[["failures"]]), ]
-  alarm("failing", "now", NA, paste0(failed, " of ", runs, " runs failed, the most of ", worst[["shot"]], " ",
-                                     worst[["frame"]], " (", worst[["failures"]], ")"),
+  alarm("failing", "now", NA,
+        paste0(failed, " of ", runs, " runs failed, the most of ", worst[["shot"]], " ",
+               worst[["frame"]], " (", worst[["failures"]], ")"),
         "See why: clockpigeon jobs, with the job's name and --format csv, says it of each.")
 }
 
@@ -145,8 +160,8 @@ site_alarms <- function(x) {
     columns <- x$going$runs[[part[1]]]
     if (all(x$here[columns])) return(NULL)
     rbind(halted_alarm(x, site, columns), reach_alarm(x, site), behind_alarm(x, site, columns),
-          charge_alarm(x, site, part[1], columns), balance_alarm(x, site, part[1]), spoilt_alarm(site),
-          version_alarm(x, site))
+          charge_alarm(x, site, part[1], columns), balance_alarm(x, site, part[1]),
+          spoilt_alarm(site), version_alarm(x, site))
   }))
 }
 
@@ -154,13 +169,15 @@ site_alarms <- function(x) {
 halted_alarm <- function(x, site, columns) {
   lost <- sum(is.infinite(x$came[columns]))
   if (is.na(site$halted_s) || !lost) return(NULL)
-  by <- c(cap = "its spend cap was reached", order = "it was stopped", "no nodes" = "it has no nodes left")
+  by <- c(cap = "its spend cap was reached", order = "it was stopped",
+          "no nodes" = "it has no nodes left")
   why <- if (site$halted_by %in% names(by)) by[[site$halted_by]] else shown_text(site$halted_by)
   alarm("halted", "now", site$site,
         paste0(site$site, " ended its part at ", clock_at(x, site$halted_s), ": ", why, "; ", lost,
                " frames are not rendered"),
-        paste0("Place what is left again with what it may cost now, or decide anew: clockpigeon choose --done. ",
-               "What is ready there is paid: clockpigeon fetch."))
+        paste0(
+          "Place what is left again with what it may cost now, or decide anew: clockpigeon choose --done. ",
+          "What is ready there is paid: clockpigeon fetch."))
 }
 
 reach_alarm <- function(x, site) {
@@ -169,8 +186,9 @@ reach_alarm <- function(x, site) {
     return(alarm("unreached", "soon", site$site, paste0(site$site, " ", site$trouble),
                  "Export it again, or mend `reports` in the site's file; frames in the folder count all the same."))
   }
-  alarm("unreached", "now", site$site, paste0(site$site, " cannot be asked since ", clock_at(x, site$silent_s), ": it ",
-                                              site$trouble), "See whether it is up; what it did meanwhile comes then.")
+  alarm("unreached", "now", site$site,
+        paste0(site$site, " cannot be asked since ", clock_at(x, site$silent_s), ": it ",
+               site$trouble), "See whether it is up; what it did meanwhile comes then.")
 }
 
 # Pictures that are ready and not here: more than come in between two looks, and not getting fewer.
@@ -195,16 +213,18 @@ charge_alarm <- function(x, site, part, columns) {
   if (work < 0.05 || ratio < 1.2) return(NULL)
   currency <- x$state$scenario$currency
   alarm("dearer", "soon", site$site, paste0(
-    site$site, " charged ", format_money(site$charged, currency), " for ", percent(work), " of the work, ",
-    number_text(ratio), " times what its card lets expect"), "See its bill: clockpigeon jobs, with the job's name.")
+    site$site, " charged ", format_money(site$charged, currency), " for ", percent(work),
+    " of the work, ", number_text(ratio), " times what its card lets expect"),
+        "See its bill: clockpigeon jobs, with the job's name.")
 }
 
 # Frames that another version made than the one asked for.
 version_alarm <- function(x, site) {
   if (is.na(site$other)) return(NULL)
   job <- x$state$job
-  alarm("version", "now", site$site, paste0(site$site, " renders with ", job$engine, " ", site$other, ", asked was ",
-                                            job$version),
+  alarm("version", "now", site$site,
+        paste0(site$site, " renders with ", job$engine, " ", site$other, ", asked was ",
+               job$version),
         "Stop, and look at a frame beside one of your own: clockpigeon picture. Releases light and grain differently.")
 }
 
@@ -216,8 +236,10 @@ fewer_alarms <- function(x) {
   bind_tables(lapply(seq_len(nrow(parts)), function(k) {
     site <- parts[["site"]][k]
     mine <- nodes[startsWith(nodes[["node"]], paste0(site, "/")), , drop = FALSE]
-    planned <- min(options[["nodes"]][match(parts[["option"]][k], options[["option"]])], parts[["frames"]][k])
-    if (!nrow(mine) || nrow(mine) >= planned || parts[["there"]][k] == parts[["frames"]][k]) return(NULL)
+    planned <- min(options[["nodes"]][match(parts[["option"]][k], options[["option"]])],
+                   parts[["frames"]][k])
+    if (!nrow(mine) || nrow(mine) >= planned || parts[["there"]][k] == parts[["frames"]][k])
+      return(NULL)
     start <- first_of(x$state$scenario$sites[[site]]$start, list(p90_s = 300))$p90_s
     since <- x$passed_s - min(mine[["first"]])
     if (since < 2 * start + 120) return(NULL)
@@ -229,8 +251,9 @@ fewer_alarms <- function(x) {
 
 spoilt_alarm <- function(site) {
   if (!site$spoilt) return(NULL)
-  alarm("spoilt", "soon", site$site, paste0(site$spoilt, if (site$spoilt == 1) " picture of " else " pictures of ",
-                                            site$site, " did not come whole"),
+  alarm("spoilt", "soon", site$site,
+        paste0(site$spoilt, if (site$spoilt == 1) " picture of " else " pictures of ",
+               site$site, " did not come whole"),
         "They are fetched again; if they stay so, ask the site for the frames anew.")
 }
 
@@ -245,13 +268,15 @@ money_alarm <- function(x) {
   passes <- x$passed_s + share * (end - x$passed_s)
   currency <- x$state$scenario$currency
   if (spent > asked$budget) {
-    return(alarm("money", "now", NA, paste0("the budget of ", format_money(asked$budget, currency), " is passed: ",
-                                            format_money(spent, currency), " are spent"),
+    return(alarm("money", "now", NA,
+                 paste0("the budget of ", format_money(asked$budget, currency), " is passed: ",
+                        format_money(spent, currency), " are spent"),
                  if (any(x$frames[["state"]] == "rendering")) "Stop: what is under way adds to it."
                  else "Nothing is added unless it is placed again."))
   }
   alarm("money", if (x$p_budget < 0.5) "now" else "soon", NA, paste0(
-    "the budget of ", format_money(asked$budget, currency), " is kept with a chance of ", percent(x$p_budget),
+    "the budget of ", format_money(asked$budget, currency), " is kept with a chance of ",
+    percent(x$p_budget),
     if (share > 0 && share < 1) paste0("; half of the cases pass it by ", clock_at(x, passes))),
     "Stop, or raise the budget: a cap takes effect late, and frames in flight are paid and lost.",
     if (share > 0 && share < 1) passes else NA_real_)
@@ -262,29 +287,35 @@ late_alarm <- function(x) {
   asked <- x$state$asked
   if (!is.finite(asked$deadline_s) || x$p_deadline >= asked$confidence) return(NULL)
   level <- if (x$p_deadline < 0.5) "now" else "soon"
-  says <- paste0("the deadline ", clock_at(x, asked$deadline_s), " is kept with a chance of ", percent(x$p_deadline),
-                 "; asked were ", percent(asked$confidence))
+  says <- paste0("the deadline ", clock_at(x, asked$deadline_s), " is kept with a chance of ",
+                 percent(x$p_deadline), "; asked were ", percent(asked$confidence))
   if (asked$deadline_s <= x$passed_s) {
-    return(alarm("late", "now", NA, "the deadline has passed", "Say what comes first, and fetch that."))
+    return(alarm("late", "now", NA, "the deadline has passed",
+                 "Say what comes first, and fetch that."))
   }
   ways <- rest_ways(x)
   good <- ways[ways[["p_both"]] >= asked$confidence, , drop = FALSE]
   if (!NROW(good)) {
     # Where the money is gone, what would keep the deadline is told with what it costs.
-    kept <- ways[ways[["p_deadline"]] >= asked$confidence & x$p_budget < asked$confidence, , drop = FALSE]
+    kept <- ways[ways[["p_deadline"]] >= asked$confidence & x$p_budget < asked$confidence, ,
+                 drop = FALSE]
     if (NROW(kept)) {
       best <- kept[which.min(kept[["cost_mean"]]), ]
       return(alarm("late", level, NA, says, paste0(
-        "Only above the budget: send what is not begun to ", best[["option"]], ": ", percent(best[["p_deadline"]]),
-        ", ", format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."), best[["until_s"]]))
+        "Only above the budget: send what is not begun to ", best[["option"]], ": ",
+        percent(best[["p_deadline"]]), ", ",
+        format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."),
+                   best[["until_s"]]))
     }
     best <- ways[which.max(ways[["p_both"]]), , drop = FALSE]
     return(alarm("late", level, NA, says, if (NROW(best) && best[["p_both"]] > x$p_both) paste0(
-      "No option keeps it now; the rest at ", best[["option"]], " comes nearest, with ", percent(best[["p_both"]]), ".")
+      "No option keeps it now; the rest at ", best[["option"]], " comes nearest, with ",
+      percent(best[["p_both"]]), ".")
       else "No option makes it more likely: say so where it is waited for."))
   }
   best <- good[which.min(good[["cost_mean"]]), ]
   alarm("late", level, NA, says, paste0(
     "Send what is not begun to ", best[["option"]], ": ", percent(best[["p_both"]]), ", ",
-    format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."), best[["until_s"]])
+    format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."),
+        best[["until_s"]])
 }

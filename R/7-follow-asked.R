@@ -10,14 +10,15 @@ decided_job <- function(ledger, job) {
   decision
 }
 
-# The question of a decision, as it is asked of the project now: shots, engine, what was done already; `question()`
-# gives deadline and budget from a moment on.
+# The question of a decision, as it is asked of the project now: shots, engine, what was done
+# already; `question()` gives deadline and budget from a moment on.
 asked_again <- function(decision, project) {
   done <- vapply(decision$asked$shots, function(asked) {
     shot <- project_entry(project$shots, asked$shot, "shot")
     if (asked$limit != format_limit(shot$limit)) {
       stop_input("job", paste0("was decided at ", asked$limit, ", and shot ", asked$shot, " has ",
-                               format_limit(shot$limit)), "the decision", "Give the shot that limit, or decide again.")
+                               format_limit(shot$limit)), "the decision",
+                 "Give the shot that limit, or decide again.")
     }
     left <- setdiff(shot$frames, parse_frames(asked$frames, "the decision, frames"))
     if (length(left)) paste(asked$shot, format_frames(left)) else ""
@@ -37,14 +38,16 @@ asked_again <- function(decision, project) {
        engine = if (length(version)) stats::setNames(version, engine) else engine,
        done = if (length(done)) paste(done, collapse = "; "), question = question,
        spreads = unlist(decision$asked$spreads),
-       corrections = decided_learned(decision), draws = decision$made_with$draws, seed = decision$made_with$seed)
+       corrections = decided_learned(decision), draws = decision$made_with$draws,
+       seed = decision$made_with$seed)
 }
 
-# The job that is asked for, on what the ledger knows by now; `but`: a job whose frames are what it is held against.
-# Corrections from past jobs, as they were when it was decided.
+# The job that is asked for, on what the ledger knows by now; `but`: a job whose frames are what it
+# is held against. Corrections from past jobs, as they were when it was decided.
 decided_learned <- function(decision) {
   rows <- lapply(decision$corrections, function(row) {
-    as.data.frame(lapply(stats::setNames(nm = correction_columns), function(name) or_else(row[[name]], NA)))
+    as.data.frame(lapply(stats::setNames(nm = correction_columns),
+                         function(name) or_else(row[[name]], NA)))
   })
   if (length(rows)) as_frame(bind_tables(rows))
 }
@@ -57,7 +60,9 @@ asked_job <- function(ledger, asked, project, but = NULL, until = NULL) {
     if (any(known)) rows <- rows[known, , drop = FALSE]
   }
   rows <- rows[!rows[["job"]] %in% but, , drop = FALSE]
-  render_job(asked$shots, asked$engine, rows, project$currency, project$rates, project$time_zone, done = asked$done)
+  render_job(asked$shots, asked$engine, rows, project$currency, project$rates, project$time_zone,
+             done = asked$done)
 }
 
-as_utc <- function(text) parse_deadline(text, as.POSIXct(0, origin = "1970-01-01"), NULL, "the decision")
+as_utc <- function(text)
+  parse_deadline(text, as.POSIXct(0, origin = "1970-01-01"), NULL, "the decision")

@@ -1,8 +1,9 @@
-# Frames that an own pool renders in bands: each a piece of its own, joined to the frame when all of them are there.
+# Frames that an own pool renders in bands: each a piece of its own, joined to the frame when all of
+# them are there.
 
-# Frames and their trials, those of sites in `bands` (how many, by site) cut into as many; a band has eight rows at
-# least. Returns list(frames, trials): frames with `piece` (`rows 1-90`; NA of a whole frame) and `into`, where the
-# frame goes that it is a piece of.
+# Frames and their trials, those of sites in `bands` (how many, by site) cut into as many; a band
+# has eight rows at least. Returns list(frames, trials): frames with `piece` (`rows 1-90`; NA of a
+# whole frame) and `into`, where the frame goes that it is a piece of.
 in_pieces <- function(frames, trials, bands = NULL) {
   frames$piece <- NA_character_
   frames$into <- frames[["to"]]
@@ -35,7 +36,8 @@ piece_path <- function(into, first, last) {
 # The rows of the frame that row `i` is a piece of.
 bands_of <- function(frames, i) which(frames[["into"]] == frames[["into"]][i])
 
-# Joins the bands of one frame, its rows of the table; NULL, or why it cannot be. The bands' pictures are gone then.
+# Joins the bands of one frame, its rows of the table; NULL, or why it cannot be. The bands'
+# pictures are gone then.
 join_frame <- function(root, bands) {
   rows <- regmatches(bands[["piece"]], regexec("^rows ([0-9]+)-([0-9]+)$", bands[["piece"]]))
   first <- as.integer(vapply(rows, `[[`, "", 2))
@@ -57,7 +59,8 @@ whole_frames <- function(frames) {
     row <- frames[at[1], , drop = FALSE]
     state <- frames[["state"]][at]
     row$state <- if (any(state == "failed")) "failed" else if (any(state == "sent")) "sent"
-                 else if (all(state == "done")) "done" else if (any(state != "waiting")) "out" else "waiting"
+                 else if (all(state == "done")) "done" else if (any(state != "waiting")) "out" else
+                   "waiting"
     row$to <- row$into
     row$piece <- NA_character_
     row$failures <- sum(frames[["failures"]][at])

@@ -1,13 +1,15 @@
-# Copies of finished frames: the same frames again in another folder or under another name. A frame that is complete
-# anywhere counts as complete, and copies are reported as what they are.
+# Copies of finished frames: the same frames again in another folder or under another name. A frame
+# that is complete anywhere counts as complete, and copies are reported as what they are.
 
-# Tell the copies in a list of pictures from the frames. `files`: as listed_pictures() makes them, of one job or folder.
-# Returns list(files, findings): the files without copies, where a file that the main sequence lacks has been moved to
-# it; and a finding `copy` for each copy, which says whether its content is the same.
+# Tell the copies in a list of pictures from the frames. `files`: as listed_pictures() makes them,
+# of one job or folder. Returns list(files, findings): the files without copies, where a file that
+# the main sequence lacks has been moved to it; and a finding `copy` for each copy, which says
+# whether its content is the same.
 copies_apart <- function(files, asked) {
   none <- list(files = files, findings = NULL)
   if (length(unique(files[["sequence"]])) < 2) return(none)
-  groups <- split(seq_len(nrow(files)), or_else(ifelse(is.na(files[["shot"]]), "", files[["shot"]]), ""))
+  groups <- split(seq_len(nrow(files)),
+                  or_else(ifelse(is.na(files[["shot"]]), "", files[["shot"]]), ""))
   parts <- lapply(groups, function(at) shot_copies(files[at, , drop = FALSE], asked))
   list(files = do.call(rbind, unname(lapply(parts, `[[`, "files"))),
        findings = bind_tables(unname(lapply(parts, `[[`, "findings"))))
@@ -37,14 +39,16 @@ shot_copies <- function(files, asked) {
   list(files = files, findings = bind_tables(findings))
 }
 
-# Sequences that a shot is to have: one for each camera and layer. A folder without a job has no such number.
+# Sequences that a shot is to have: one for each camera and layer. A folder without a job has no
+# such number.
 wanted_sequences <- function(asked, shot) {
   if (!asked$named) return(Inf)
   max(1, length(shot$needs$cameras)) * max(1, or_else(shot$layers, 1L))
 }
 
-# The sequence that `name` is a copy of, or NULL. `main`: the sequences found so far. A job's shot has no more sequences
-# than its cameras and layers; elsewhere a copy has a name that says so, or has the same pictures.
+# The sequence that `name` is a copy of, or NULL. `main`: the sequences found so far. A job's shot
+# has no more sequences than its cameras and layers; elsewhere a copy has a name that says so, or
+# has the same pictures.
 main_of <- function(name, main, files, asked, shot) {
   if (!length(main)) return(NULL)
   of_sequence <- function(x) files[files[["sequence"]] == x, , drop = FALSE]
@@ -61,7 +65,8 @@ main_of <- function(name, main, files, asked, shot) {
   if (same[[best]] >= 0.5 || named) best else if (surplus) main[alike][which.max(shared[alike])]
 }
 
-# The share of some files whose content is that of the same frame in another sequence; sizes are compared first.
+# The share of some files whose content is that of the same frame in another sequence; sizes are
+# compared first.
 same_share <- function(own, other) {
   at <- match(own[["frame"]], other[["frame"]])
   maybe <- which(!is.na(at) & own[["size"]] > 0 & own[["size"]] == other[["size"]][at])
@@ -71,10 +76,11 @@ same_share <- function(own, other) {
   mean(equal) * length(maybe) / nrow(own)
 }
 
-has_copy_word <- function(names) grepl("\\b(copy|copies|kopie|backup|bak|old)\\b|[(][0-9]+[)]", names)
+has_copy_word <- function(names)
+  grepl("\\b(copy|copies|kopie|backup|bak|old)\\b|[(][0-9]+[)]", names)
 
-# The files of a copied sequence: those of frames that the main sequence has become findings, the others fill its gaps.
-# An empty picture is filled by a copy that is not empty.
+# The files of a copied sequence: those of frames that the main sequence has become findings, the
+# others fill its gaps. An empty picture is filled by a copy that is not empty.
 join_copy <- function(files, name, of) {
   own <- which(files[["sequence"]] == name)
   kept <- which(files[["sequence"]] == of)
@@ -89,7 +95,8 @@ join_copy <- function(files, name, of) {
   findings <- if (length(again)) {
     equal <- unname(file_hashes(files[["at"]][again]) == file_hashes(files[["at"]][beside]))
     file_finding(files[again, , drop = FALSE], "copy", "doubt", "is a copy of a finished frame",
-                 paste0(ifelse(equal, "the same picture as ", "another picture than "), files[["path"]][beside]))
+                 paste0(ifelse(equal, "the same picture as ", "another picture than "),
+                        files[["path"]][beside]))
   }
   list(files = if (length(drop)) files[-drop, , drop = FALSE] else files, findings = findings)
 }

@@ -1,25 +1,29 @@
-# Taking from a site what has come of a job: its events, its times and charges, its pictures; and sending it orders.
+# Taking from a site what has come of a job: its events, its times and charges, its pictures; and
+# sending it orders.
 
 #' Fetch what has come of a job that was placed elsewhere
 #'
-#' Asks each site that was sent a part of the job over Clock Pigeon's site protocol: orders that were given here
-#' (`pause`, `resume`, `stop`) are passed on, events are written down once whatever their order, pictures are fetched,
-#' held against their SHA-256 and given their names, times become evidence of the site, and when all has ended the bill
-#' is kept. What was cut off anywhere goes on the next time.
+#' Asks each site that was sent a part of the job over Clock Pigeon's site protocol: orders that
+#' were given here (`pause`, `resume`, `stop`) are passed on, events are written down once whatever
+#' their order, pictures are fetched, held against their SHA-256 and given their names, times become
+#' evidence of the site, and when all has ended the bill is kept. What was cut off anywhere goes on
+#' the next time.
 #'
-#' Of a site that was placed at by hand it reads the `reports` that the site's file names ([read_site()]): frames that
-#' are ready there, begun or failed, what they took and what was charged, each once however often a report is put there
-#' anew. What they took is evidence of the site.
+#' Of a site that was placed at by hand it reads the `reports` that the site's file names
+#' ([read_site()]): frames that are ready there, begun or failed, what they took and what was
+#' charged, each once however often a report is put there anew. What they took is evidence of the
+#' site.
 #'
 #' @param project From [read_project()].
 #' @param ledger A ledger from [open_ledger()], for writing.
 #' @param job The job's name.
 #' @param seconds How long to go on fetching at most.
-#' @param links What keeps connections between two calls, for those that ask often; `NULL` opens them anew.
-#' @return A tibble, one row a job at a site: `site`, `id` (`NA` by hand), `state` (as the site says: `waiting`,
-#'   `running`, `paused`, `stopped`, `done`; `NA` where it does not answer), `frames`, `ready` (there), `here`, `left_s`
-#'   (what the site takes to be left), `spent`, `currency`, `trouble` (why it could not be asked, or its report not be
-#'   read; `NA`).
+#' @param links What keeps connections between two calls, for those that ask often; `NULL` opens
+#'   them anew.
+#' @return A tibble, one row a job at a site: `site`, `id` (`NA` by hand), `state` (as the site
+#'   says: `waiting`, `running`, `paused`, `stopped`, `done`; `NA` where it does not answer),
+#'   `frames`, `ready` (there), `here`, `left_s` (what the site takes to be left), `spent`,
+#'   `currency`, `trouble` (why it could not be asked, or its report not be read; `NA`).
 #' @section Conditions: `clockpigeon_error_job` for a job that is not in the ledger.
 #' @examplesIf requireNamespace("curl", quietly = TRUE)
 #' project <- read_project(demo_file())
@@ -38,11 +42,13 @@ fetch_job <- function(project, ledger, job, seconds = Inf, links = NULL) {
   }
   remotes <- Filter(function(remote) !remote$deleted, remote_jobs(ledger, job))
   until <- steady_clock() + seconds
-  # Time for one site's whole exchange without its pictures, so that a slow site does not delay the others.
+  # Time for one site's whole exchange without its pictures, so that a slow site does not delay the
+  # others.
   patience <- min(60, max(10, seconds))
   rows <- lapply(remotes, function(remote) {
     tryCatch(fetch_remote(project, ledger, job, remote, until, patience, links),
-             clockpigeon_error_service = function(e) fetched_row(ledger, job, remote, trouble = e$what))
+             clockpigeon_error_service = function(e)
+             fetched_row(ledger, job, remote, trouble = e$what))
   })
   out <- bind_tables(c(rows, list(take_reports(project, ledger, job, links))))
   if (is.null(out)) out <- fetched_row(ledger, job, NULL)
@@ -52,17 +58,19 @@ fetch_job <- function(project, ledger, job, seconds = Inf, links = NULL) {
 
 fetched_row <- function(ledger, job, remote, state = list(), trouble = NA_character_) {
   if (is.null(remote)) {
-    return(data.frame(site = character(), id = character(), state = character(), frames = integer(), ready = integer(),
-                      here = integer(), left_s = numeric(), spent = numeric(), currency = character(),
-                      trouble = character()))
+    return(data.frame(site = character(), id = character(), state = character(), frames = integer(),
+                      ready = integer(), here = integer(), left_s = numeric(), spent = numeric(),
+                      currency = character(), trouble = character()))
   }
   frames <- order_frames(remote$order)
   events <- remote_told(ledger, job, remote)
   count <- function(what) sum(row_key(frames, c("shot", "frame")) %in%
-                                row_key(events[events[["what"]] %in% what, , drop = FALSE], c("shot", "frame")))
-  data.frame(site = remote$site, id = remote$id, state = said_text(state$state), frames = nrow(frames),
-             ready = count(c("ready", "arrived")), here = count("arrived"), left_s = said_number(state$left_s),
-             spent = said_number(state$spent), currency = said_text(state$currency), trouble = trouble)
+                                row_key(events[events[["what"]] %in% what, , drop = FALSE],
+                                        c("shot", "frame")))
+  data.frame(site = remote$site, id = remote$id, state = said_text(state$state),
+             frames = nrow(frames), ready = count(c("ready", "arrived")), here = count("arrived"),
+             left_s = said_number(state$left_s), spent = said_number(state$spent),
+             currency = said_text(state$currency), trouble = trouble)
 }
 
 # What is told of frames by one job at a site: a frame that was refused is in a later one again.
@@ -82,13 +90,15 @@ note_reach <- function(ledger, job, rows) {
     last <- utils::tail(events[["what"]][said], 1)
     what <- if (length(why)) "unreached" else "reached"
     if (identical(or_else(last, "reached"), what)) next
-    add_events(ledger, job, data.frame(what = what, time = utc_now(this_moment()), place = site, source = "fetch",
-                                       detail = if (length(why)) why[1] else NA_character_))
+    add_events(ledger, job,
+               data.frame(what = what, time = utc_now(this_moment()), place = site,
+                          source = "fetch", detail = if (length(why)) why[1] else NA_character_))
   }
 }
 
 fetch_remote <- function(project, ledger, job, remote, until, patience, links) {
-  service <- links$service(project_entry(project$sites, remote$site, "site"), tries = 3, timeout_s = 30)
+  service <- links$service(project_entry(project$sites, remote$site, "site"), tries = 3,
+                           timeout_s = 30)
   prompt <- service_within(service, patience)
   pass_orders(prompt, ledger, job, remote)
   state <- site_job(prompt, remote$id)
@@ -106,21 +116,24 @@ fetch_remote <- function(project, ledger, job, remote, until, patience, links) {
     take_remote_events(prompt, project, ledger, job, remote, links, state)
   }
   keep_claim(ledger, job, remote, state)
-  if (said_text(state$state) %in% c("done", "stopped")) keep_bill(prompt, project, ledger, job, remote)
+  if (said_text(state$state) %in% c("done", "stopped"))
+    keep_bill(prompt, project, ledger, job, remote)
   if (is.na(trouble)) trouble <- quarantine_words(ledger, job, remote)
   fetched_row(ledger, job, remote, state, trouble)
 }
 
 check_state_currency <- function(state, site) {
   if (identical(state$currency, site$currency)) return(invisible())
-  stop_input("service", paste0("counts in ", show_value(state$currency), " and its card in ", site$currency),
+  stop_input("service", paste0("counts in ", show_value(state$currency), " and its card in ",
+                               site$currency),
              site$site, "Correct `currency` of the card, or ask the site.")
 }
 
 # Orders given here since the job was sent, each passed on once.
 pass_orders <- function(service, ledger, job, remote) {
   events <- as_frame(job_events(ledger, job))
-  orders <- events[events[["what"]] %in% names(remote_orders) & events[["sequence"]] > remote$sequence &
+  orders <- events[events[["what"]] %in% names(remote_orders) &
+                   events[["sequence"]] > remote$sequence &
                      !events[["source"]] %in% "site", , drop = FALSE]
   passed <- events[["key"]][events[["what"]] == "ordered"]
   for (k in seq_len(nrow(orders))) {
@@ -129,14 +142,15 @@ pass_orders <- function(service, ledger, job, remote) {
     # One that is ended needs no order any more.
     tryCatch(order_at_site(service, remote$id, remote_orders[[orders[["what"]][k]]], key),
              clockpigeon_error_service = function(e) if (!identical(e$problem, "state")) stop(e))
-    add_events(ledger, job, data.frame(what = "ordered", time = utc_now(this_moment()), place = remote$site,
-                                       detail = orders[["what"]][k], source = "fetch", key = key))
+    add_events(ledger, job,
+               data.frame(what = "ordered", time = utc_now(this_moment()), place = remote$site,
+                          detail = orders[["what"]][k], source = "fetch", key = key))
   }
 }
 
 remote_orders <- list(paused = "pause", resumed = "resume", stopped = "stop")
 
-# ---- events ----------------------------------------------------------------------------------------------------------
+# ---- events --------------------------------------------------------------------------------------
 
 # What happened there since the last event that is known, written down with our clock's times.
 take_remote_events <- function(service, project, ledger, job, remote, links, state) {
@@ -155,7 +169,8 @@ take_remote_events <- function(service, project, ledger, job, remote, links, sta
   if (is.null(rows)) return(invisible())
   site <- project$sites[[remote$site]]
   charged <- rows[["what"]] == "charged"
-  if (any(charged)) rows$amount[charged] <- in_job_currency(rows[["amount"]][charged], site, project)
+  if (any(charged))
+    rows$amount[charged] <- in_job_currency(rows[["amount"]][charged], site, project)
   add_events(ledger, job, rows)
   invisible()
 }
@@ -163,7 +178,8 @@ take_remote_events <- function(service, project, ledger, job, remote, links, sta
 # Numbers of the events of a remote job that are known here.
 remote_numbers <- function(events, remote) {
   begins <- paste(c("site", "halted"), remote$site, remote$id, "")
-  own <- events[["key"]][startsWith(events[["key"]], begins[1]) | startsWith(events[["key"]], begins[2])]
+  own <- events[["key"]][startsWith(events[["key"]], begins[1]) |
+                         startsWith(events[["key"]], begins[2])]
   sort(as.numeric(sub(".* ", "", own)))
 }
 
@@ -171,14 +187,17 @@ remote_numbers <- function(events, remote) {
 keep_claim <- function(ledger, job, remote, state) {
   if (!answer_types$seconds(state$left_s)) return(invisible())
   now <- this_moment()
-  add_events(ledger, job, data.frame(what = "claim", time = utc_now(now), place = remote$site, amount = state$left_s,
-                                     source = "fetch", key = paste("claim", remote$site, as.numeric(now) %/% 300)))
+  add_events(ledger, job,
+             data.frame(what = "claim", time = utc_now(now), place = remote$site,
+                        amount = state$left_s, source = "fetch",
+                        key = paste("claim", remote$site, as.numeric(now) %/% 300)))
 }
 
-# ---- pictures and the bill -------------------------------------------------------------------------------------------
+# ---- pictures and the bill -----------------------------------------------------------------------
 
-# Pictures that are ready there and not here, the earliest first, until the time is over. `ready`: how many the site has;
-# with fewer `ready` events (one may be quarantined), every frame that is not here is requested.
+# Pictures that are ready there and not here, the earliest first, until the time is over. `ready`:
+# how many the site has; with fewer `ready` events (one may be quarantined), every frame that is not
+# here is requested.
 fetch_pictures <- function(service, project, ledger, job, remote, until, ready) {
   frames <- order_frames(remote$order)
   events <- remote_told(ledger, job, remote)
@@ -191,7 +210,8 @@ fetch_pictures <- function(service, project, ledger, job, remote, until, ready) 
   brought <- 0
   while (length(left) && steady_clock() < until) {
     page <- ask_json(service, "GET", paste0("/jobs/", path_piece(remote$id), "/frames"),
-                     query = list(after = left[1] - 1, most = min(10, left[length(left)] - left[1] + 1)),
+                     query = list(after = left[1] - 1,
+                                  most = min(10, left[length(left)] - left[1] + 1)),
                      needed = c(frames = "rows"))$frames
     if (!length(page)) break
     listed <- sound_rows(page, c(shot = "text", frame = "count", state = "text"))
@@ -202,7 +222,8 @@ fetch_pictures <- function(service, project, ledger, job, remote, until, ready) 
       at <- which(frames[["shot"]] %in% row$shot & frames[["frame"]] %in% row$frame)
       if (length(at) != 1 || !at %in% left || !identical(row$state, "ready")) next
       kind <- or_else(Find(function(s) s$shot == row$shot, remote$order$shots)$output, "png")
-      to <- file.path(folder, row$shot, sprintf(paste0("%s-%0", digits, "d.%s"), row$shot, row$frame, kind))
+      to <- file.path(folder, row$shot,
+                      sprintf(paste0("%s-%0", digits, "d.%s"), row$shot, row$frame, kind))
       bring_remote(service, project, ledger, job, remote, row, to)
       brought <- brought + 1
     }
@@ -211,14 +232,16 @@ fetch_pictures <- function(service, project, ledger, job, remote, until, ready) 
   invisible()
 }
 
-# One picture home: what is there under its name is whole. A picture that does not come whole in three tries is told of,
-# and tried again the next time; one that cannot be written here is no fault of the site.
+# One picture home: what is there under its name is whole. A picture that does not come whole in
+# three tries is told of, and tried again the next time; one that cannot be written here is no fault
+# of the site.
 bring_remote <- function(service, project, ledger, job, remote, row, to) {
   whole <- file.exists(to)
   shot <- Find(function(s) s$shot == row$shot, remote$order$shots)
   received <- received_picture(row, shot)
   about <- paste("picture", row$shot, row$frame)
-  note_quarantined(ledger, job, remote, if (length(received$fault)) paste(about, received$fault), about)
+  note_quarantined(ledger, job, remote, if (length(received$fault)) paste(about, received$fault),
+                   about)
   unwritten <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     stop_input("file", "cannot be written", to, "Make room, or see who owns the folder.")
@@ -230,20 +253,23 @@ bring_remote <- function(service, project, ledger, job, remote, row, to) {
   }
   for (try in seq_len(tries)) {
     if (!whole) {
-      whole <- tryCatch(fetch_picture(service, remote$id, received$row, to), error = unwritten, warning = unwritten)
+      whole <- tryCatch(fetch_picture(service, remote$id, received$row, to), error = unwritten,
+                        warning = unwritten)
     }
   }
   node <- said_text(received$row$node)
   if (!is.na(node)) node <- paste0(remote$site, "/", node)
   told <- function(what, detail = NA_character_, seconds = NA_real_) {
-    add_events(ledger, job, data.frame(what = what, time = utc_now(this_moment()), place = remote$site, node = node,
-                                       shot = row$shot, frame = as.integer(row$frame), seconds = seconds,
-                                       detail = detail, source = "fetch",
-                                       key = paste("fetch", what, remote$site, remote$id, row$shot, row$frame)))
+    add_events(ledger, job,
+               data.frame(what = what, time = utc_now(this_moment()), place = remote$site,
+                          node = node, shot = row$shot, frame = as.integer(row$frame),
+                          seconds = seconds, detail = detail, source = "fetch",
+                          key = paste("fetch", what, remote$site, remote$id, row$shot, row$frame)))
   }
   if (!whole) return(told("spoilt", "its picture is not what the site says it is"))
   new <- told("arrived", seconds = said_number(received$row$seconds))
-  if (new > 0 && length(received$row)) keep_remote_timing(project, ledger, job, remote, received$row)
+  if (new > 0 && length(received$row))
+    keep_remote_timing(project, ledger, job, remote, received$row)
 }
 
 # The time of a frame that a site rendered, as evidence of the site.
@@ -252,25 +278,29 @@ keep_remote_timing <- function(project, ledger, job, remote, row) {
   if (is.na(said_number(row$seconds))) return(invisible())
   asked <- remote$order$version
   if (length(asked) && !said_text(row$version) %in% c(NA, asked)) {
-    add_events(ledger, job, data.frame(what = "other version", time = utc_now(this_moment()), place = remote$site,
-                                       detail = said_text(row$version), source = "fetch",
-                                       key = paste("version", remote$site, remote$id, said_text(row$version))))
+    add_events(ledger, job,
+               data.frame(what = "other version", time = utc_now(this_moment()),
+                          place = remote$site, detail = said_text(row$version), source = "fetch",
+                          key = paste("version", remote$site, remote$id, said_text(row$version))))
   }
   limit <- shot$limit
   names(limit)[names(limit) == "time_s"] <- "time"
   ended <- service_moment(said_text(row$ended))
   add_told_timing(ledger, list(
-    shot = row$shot, scene = or_else(project$shots[[row$shot]]$scene, shot$scene), frame = row$frame,
-    engine = remote$order$engine, engine_version = first_of(null_if_na(said_text(row$version)), remote$order$version),
+    shot = row$shot, scene = or_else(project$shots[[row$shot]]$scene, shot$scene),
+    frame = row$frame, engine = remote$order$engine,
+    engine_version = first_of(null_if_na(said_text(row$version)), remote$order$version),
     width = shot$width, height = shot$height, tier = remote$order$tier, wall_s = row$seconds,
-    measured_at = if (is.na(ended)) this_moment() else ended, billed = said_number(row$charge), job = job
+    measured_at = if (is.na(ended)) this_moment() else ended, billed = said_number(row$charge),
+    job = job
   ), limit, project$sites[[remote$site]])
 }
 
 # The last bill of a job that has ended, line by line, once.
 keep_bill <- function(service, project, ledger, job, remote) {
   known <- job_charges(ledger, job)
-  if (any(startsWith(known[["key"]], paste("bill", remote$site, remote$id, "")))) return(invisible())
+  if (any(startsWith(known[["key"]], paste("bill", remote$site, remote$id, ""))))
+    return(invisible())
   bill <- site_bill(service, remote$id)
   if (!bill$last || !length(bill$lines)) return(invisible())
   currency <- project$sites[[remote$site]]$currency
@@ -279,27 +309,31 @@ keep_bill <- function(service, project, ledger, job, remote) {
   faults <- received$faults
   sum <- sum(to_minor(received$lines[["amount"]], currency))
   if (length(received$lines) && sum != to_minor(bill$total, currency)) {
-    faults <- c(faults, paste("the lines of its bill sum to", format_money(from_minor(sum, currency), currency),
+    faults <- c(faults, paste("the lines of its bill sum to",
+                              format_money(from_minor(sum, currency), currency),
                               "and its total is", format_money(bill$total, currency)))
   }
   note_quarantined(ledger, job, remote, faults, "bill")
   invisible()
 }
 
-# Deletes what a job left at its sites; refused while a picture that is paid for is not here. Returns the ids.
+# Deletes what a job left at its sites; refused while a picture that is paid for is not here.
+# Returns the ids.
 delete_remote <- function(project, ledger, job, links = new_links()) {
   on.exit(close_links(links))
   rows <- fetch_job(project, ledger, job, links = links)
   remotes <- Filter(function(remote) !remote$deleted, remote_jobs(ledger, job))
   if (!length(remotes)) {
-    stop_input("job", paste("nothing of job", job, "is at a site that answers by an address"), argument("job"),
-               "Delete it there by hand.")
+    stop_input("job", paste("nothing of job", job, "is at a site that answers by an address"),
+               argument("job"), "Delete it there by hand.")
   }
-  away <- rows[!rows[["state"]] %in% c("done", "stopped") | rows[["here"]] < rows[["ready"]], , drop = FALSE]
+  away <- rows[!rows[["state"]] %in% c("done", "stopped") | rows[["here"]] < rows[["ready"]], ,
+               drop = FALSE]
   if (nrow(away)) {
     row <- as.list(as_frame(away)[1, ])
     running <- !row$state %in% c("done", "stopped")
-    stop_input("job", paste0("job ", job, if (!is.na(row$trouble)) paste0(" cannot be asked for at ", row$site)
+    stop_input("job", paste0("job ", job,
+                             if (!is.na(row$trouble)) paste0(" cannot be asked for at ", row$site)
                              else if (running) paste0(" is not ended at ", row$site)
                              else paste0(" has ", row$ready - row$here, " frames at ", row$site,
                                          " that are paid for and not here")),
@@ -311,8 +345,9 @@ delete_remote <- function(project, ledger, job, links = new_links()) {
     tryCatch(delete_at_site(service, remote$id), clockpigeon_error_service = function(e) {
       if (!identical(e$problem, "unknown")) stop(e)
     })
-    add_events(ledger, job, data.frame(what = "deleted", time = utc_now(this_moment()), place = remote$site,
-                                       detail = remote$id, source = "delete"))
+    add_events(ledger, job,
+               data.frame(what = "deleted", time = utc_now(this_moment()), place = remote$site,
+                          detail = remote$id, source = "delete"))
     remote$id
   }, "")
 }

@@ -15,8 +15,8 @@ heed <- function(pool) {
   pool
 }
 
-# A fallback's moment: where fewer frames are done than the plan asks for, those not begun are given up here, and named
-# for the rescue.
+# A fallback's moment: where fewer frames are done than the plan asks for, those not begun are given
+# up here, and named for the rescue.
 look_now <- function(pool, now) {
   look <- pool$job$look
   if (is.null(look) || now < look$at || isTRUE(pool$looked)) return(pool)
@@ -25,7 +25,8 @@ look_now <- function(pool, now) {
   # A look that was taken before stands, however the frames stand now.
   before <- job_events(pool$ledger, pool$job$name)
   before <- before[before[["what"]] == "looked", , drop = FALSE]
-  send <- if (nrow(before)) before[["detail"]][1] == "send" else sum(whole[["state"]] == "done") < look$fewer
+  send <- if (nrow(before)) before[["detail"]][1] == "send" else
+    sum(whole[["state"]] == "done") < look$fewer
   if (!nrow(before)) pool_event(pool, "looked", detail = if (send) "send" else "go on")
   if (send) {
     waiting <- whole[["into"]][whole[["state"]] == "waiting"]
@@ -46,8 +47,8 @@ tell_progress_of <- function(pool) {
   state <- whole_frames(pool$frames)[["state"]]
   up <- sum(vapply(pool$slots, `[[`, "", "state") %in% c("idle", "cut", frame_under_way))
   queued <- sum(vapply(pool$slots, `[[`, "", "state") == "queued")
-  cat(sum(state == "done"), " of ", length(state), " frames, ", up, " of ", length(pool$slots), " slots at work",
-      if (queued) paste0(", ", queued, " in the queue"),
+  cat(sum(state == "done"), " of ", length(state), " frames, ", up, " of ", length(pool$slots),
+      " slots at work", if (queued) paste0(", ", queued, " in the queue"),
       if (any(state == "failed")) paste0(", ", sum(state == "failed"), " failed"),
       if (pool$paused) ", paused", "\n", sep = "", file = stderr())
   pool

@@ -2,26 +2,27 @@
 
 #' Watch a job that was placed
 #'
-#' Takes the frames that have come (from the events of the job, and from the folders in which they appear) and
-#' conditions the forecast on them: when the job is done and what it costs, as ranges, beside what was promised; and
-#' what is wrong, what to do, and until when that helps. Nothing is written, and nothing is held: as many may watch as
-#' like, at any time.
+#' Takes the frames that have come (from the events of the job, and from the folders in which they
+#' appear) and conditions the forecast on them: when the job is done and what it costs, as ranges,
+#' beside what was promised; and what is wrong, what to do, and until when that helps. Nothing is
+#' written, and nothing is held: as many may watch as like, at any time.
 #'
 #' @param project From [read_project()].
 #' @param ledger A ledger from [open_ledger()].
 #' @param job The job's name.
 #' @param now The moment that is looked at.
-#' @param last An earlier result for the same job: what cannot have changed since is taken from it, which makes an
-#'   update many times as quick.
-#' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`, `frames`, `there`
-#'   (here, or ready at a site that is asked by its address), `here`, `work` (share of the work that is done), `last`
-#'   (arrival, seconds from the placing), `overdue` (share of draws in which another frame would have come),
-#'   `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`, `silent`, `unlike` and `beside`
-#'   (slower than forecast from the first frame on, and how much); `draws`: a tibble of `finish_s` and `cost`;
-#'   `p_deadline`, `p_budget`, `p_both`, `mean`; `alarms`, a tibble, the gravest first: `code`, `level` (`now`, `soon`,
-#'   `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of each frame (`shot`, `frame`, `piece`,
-#'   `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`; `passed_s`; `promised`. Times are
-#'   seconds from the placing (`placed`).
+#' @param last An earlier result for the same job: what cannot have changed since is taken from it,
+#'   which makes an update many times as quick.
+#' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`,
+#'   `frames`, `there` (here, or ready at a site that is asked by its address), `here`, `work`
+#'   (share of the work that is done), `last` (arrival, seconds from the placing), `overdue` (share
+#'   of draws in which another frame would have come), `finish_p50`, `cost_mean`, `slowed`,
+#'   `factor`, `since_s`, `silent`, `unlike` and `beside` (slower than forecast from the first frame
+#'   on, and how much); `draws`: a tibble of `finish_s` and `cost`; `p_deadline`, `p_budget`,
+#'   `p_both`, `mean`; `alarms`, a tibble, the gravest first: `code`, `level` (`now`, `soon`,
+#'   `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of each frame (`shot`,
+#'   `frame`, `piece`, `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`;
+#'   `passed_s`; `promised`. Times are seconds from the placing (`placed`).
 #' @section Conditions: `clockpigeon_error_job` for a job that was not decided here or not placed.
 #' @examplesIf requireNamespace("lpSolve", quietly = TRUE)
 #' project <- read_project(demo_file())
@@ -46,41 +47,48 @@ watched_job <- function(project, ledger, job, now = this_moment(), last = NULL, 
   placed <- placed_of(ledger, job, decision)
   if (!length(placed$folders)) {
     stop_input("job", paste0("job ", job, " was not placed"), argument("job"),
-               paste0("Place it: clockpigeon place ", job, ", or say where its frames appear: clockpigeon watch ", job,
+               paste0("Place it: clockpigeon place ", job,
+                      ", or say where its frames appear: clockpigeon watch ", job,
                       " --frames FOLDER."))
   }
   if (length(last)) check_class(last, argument("last"), "cp_watch", "watch_job()")
   same <- length(last) && identical(last$job, job) && identical(last$placed, placed$moment)
   begun <- if (same) last$begun
   if (is.null(begun)) {
-    scenario <- plan_options(asked_job(ledger, asked, project, job, until), project$sites, spreads = asked$spreads,
-                             now = placed$moment, learned = asked$corrections)
-    begun <- begun_job(decision$plan, scenario, asked$question(placed$moment), asked$draws, asked$seed)
+    scenario <- plan_options(asked_job(ledger, asked, project, job, until), project$sites,
+                             spreads = asked$spreads, now = placed$moment,
+                             learned = asked$corrections)
+    begun <- begun_job(decision$plan, scenario, asked$question(placed$moment), asked$draws,
+                       asked$seed)
   }
-  x <- watch_frames(decision$plan, begun, placed$folders, now, without_refused(job_events(ledger, job)))
+  x <- watch_frames(decision$plan, begun, placed$folders, now,
+                    without_refused(job_events(ledger, job)))
   x$took <- job_took(ledger, job)
   x$alarms <- watch_alarms(x)
-  structure(c(list(job = job, placed = placed$moment, promised = decision$plan[c("p_deadline", "p_both", "cost_mean")]),
+  structure(c(list(job = job, placed = placed$moment,
+                   promised = decision$plan[c("p_deadline", "p_both", "cost_mean")]),
               x), class = "cp_watch")
 }
 
 # What a job's own frames took, and the memory of the machines that rendered them.
 job_took <- function(ledger, job) {
   rows <- as_frame(timings(ledger, job = job))
-  rows <- rows[rows[["activity"]] %in% "render", c("node", "shot", "frame", "status", "wall_s", "cpu_s", "threads",
-                                                   "peak_mem_mb", "measured_at", "machine"), drop = FALSE]
+  rows <- rows[rows[["activity"]] %in% "render",
+               c("node", "shot", "frame", "status", "wall_s", "cpu_s", "threads",
+                 "peak_mem_mb", "measured_at", "machine"), drop = FALSE]
   rows$memory_mb <- machine_memory(ledger, rows[["machine"]])
   rows
 }
 
 # All jobs that were placed a tibble, one row a job: `job`, `there`, `frames`, `p10`, `p50`, `p90`
-# (of when it is done, moments in UTC), `p_deadline`, `cost_mean`, `currency`, `alarm` (the gravest level; NA), `says`
-# (its words, or why nothing can be said of the job).
+# (of when it is done, moments in UTC), `p_deadline`, `cost_mean`, `currency`, `alarm` (the gravest
+# level; NA), `says` (its words, or why nothing can be said of the job).
 watch_all <- function(project, ledger, now = this_moment()) {
   rows <- lapply(open_jobs(ledger, now), function(job) {
-    row <- data.frame(job = job, there = NA_integer_, frames = NA_integer_, p10 = NA_character_, p50 = NA_character_,
-                      p90 = NA_character_, p_deadline = NA_real_, cost_mean = NA_real_, currency = NA_character_,
-                      alarm = NA_character_, says = NA_character_)
+    row <- data.frame(job = job, there = NA_integer_, frames = NA_integer_, p10 = NA_character_,
+                      p50 = NA_character_, p90 = NA_character_, p_deadline = NA_real_,
+                      cost_mean = NA_real_, currency = NA_character_, alarm = NA_character_,
+                      says = NA_character_)
     x <- tryCatch(watch_job(project, ledger, job, now), clockpigeon_error = identity)
     if (inherits(x, "error")) {
       row$says <- conditionMessage(x)
@@ -92,31 +100,35 @@ watch_all <- function(project, ledger, now = this_moment()) {
     row$frames <- length(x$came)
     q <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
     row[c("p10", "p50", "p90")] <- as.list(ifelse(is.finite(q), utc_now(x$placed + q), NA))
-    row[c("p_deadline", "cost_mean", "currency")] <- list(x$p_deadline, x$mean, x$state$scenario$currency)
-    if (nrow(x$alarms)) row[c("alarm", "says")] <- list(x$alarms[["level"]][1], x$alarms[["says"]][1])
+    row[c("p_deadline", "cost_mean", "currency")] <- list(x$p_deadline, x$mean,
+                                                          x$state$scenario$currency)
+    if (nrow(x$alarms))
+      row[c("alarm", "says")] <- list(x$alarms[["level"]][1], x$alarms[["says"]][1])
     row
   })
   out <- bind_tables(rows)
-  if (is.null(out)) as_table(data.frame(job = character(), there = integer(), frames = integer(), p10 = character(),
-                                        p50 = character(), p90 = character(), p_deadline = numeric(),
-                                        cost_mean = numeric(), currency = character(), alarm = character(),
-                                        says = character())) else out
+  if (is.null(out))
+    as_table(data.frame(job = character(), there = integer(), frames = integer(), p10 = character(),
+                        p50 = character(), p90 = character(), p_deadline = numeric(),
+                        cost_mean = numeric(), currency = character(), alarm = character(),
+                        says = character())) else out
 }
 
 #' When a job would be done, as it was believed at each moment
 #'
-#' What [watch_job()] says at each of a number of moments from the placing on, made again from the frames that had come
-#' by then.
+#' What [watch_job()] says at each of a number of moments from the placing on, made again from the
+#' frames that had come by then.
 #'
 #' @param x From [watch_job()].
 #' @param moments How many.
-#' @return A tibble, one row a moment: `at_s`, `there` (frames), `p10`, `p50`, `p90` (of when it is done), all in
-#'   seconds from the placing.
+#' @return A tibble, one row a moment: `at_s`, `there` (frames), `p10`, `p50`, `p90` (of when it is
+#'   done), all in seconds from the placing.
 #' @noRd
 belief_of <- function(x, moments = 40) {
   check_class(x, argument("x"), "cp_watch", "watch_job()")
   # Once a site has ended its part nothing is on its way any more.
-  end <- min(c(x$passed_s, if (all(is.finite(x$came))) max(x$came) else x$at_sites[["halted_s"]]), na.rm = TRUE)
+  end <- min(c(x$passed_s, if (all(is.finite(x$came))) max(x$came) else x$at_sites[["halted_s"]]),
+             na.rm = TRUE)
   at <- seq(0, end, length.out = moments)
   rows <- lapply(at, function(now) {
     # Before the rest was sent away nobody could know that it would be.
@@ -126,15 +138,16 @@ belief_of <- function(x, moments = 40) {
       came <- x$came[columns]
       rest_given(home, d[["finish_s"]], d[["cost"]], came[came <= now], now)
     }, going$home, going$draws, going$runs)
-    mixed <- with_seed(1, lapply(rest, function(r) r$finish[sample.int(length(r$finish), 1000, TRUE, r$weight)]))
+    mixed <- with_seed(1, lapply(rest, function(r)
+                                 r$finish[sample.int(length(r$finish), 1000, TRUE, r$weight)]))
     q <- quantile_of(do.call(pmax, mixed), c(0.1, 0.5, 0.9))
     data.frame(at_s = now, there = sum(x$came <= now), p10 = q[1], p50 = q[2], p90 = q[3])
   })
   bind_tables(rows)
 }
 
-# Jobs that are under way on nodes of one's own, one entry a part: `job`, `site`, `nodes`, and `left_s`, draws of the
-# time until that part is done. A job that cannot be looked at is left out.
+# Jobs that are under way on nodes of one's own, one entry a part: `job`, `site`, `nodes`, and
+# `left_s`, draws of the time until that part is done. A job that cannot be looked at is left out.
 running_here <- function(project, ledger, now = this_moment()) {
   found <- lapply(open_jobs(ledger, now), function(job) {
     x <- tryCatch(watch_job(project, ledger, job, now), clockpigeon_error = function(e) NULL)
@@ -142,7 +155,8 @@ running_here <- function(project, ledger, now = this_moment()) {
     options <- as_frame(x$state$options)[x$going$used, , drop = FALSE]
     lapply(seq_len(nrow(options)), function(k) {
       site <- options[["site"]][k]
-      if (!identical(project$sites[[site]]$kind, "own") || !any(is.infinite(x$came[x$going$runs[[k]]]))) return(NULL)
+      if (!identical(project$sites[[site]]$kind, "own") ||
+          !any(is.infinite(x$came[x$going$runs[[k]]]))) return(NULL)
       list(job = job, site = site, nodes = options[["nodes"]][k],
            left_s = pmax(x$ends[[k]] - x$passed_s, 0))
     })

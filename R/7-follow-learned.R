@@ -1,37 +1,44 @@
-# What is learned from jobs that ended: how good forecasts and claims were, and how the next ones are corrected.
+# What is learned from jobs that ended: how good forecasts and claims were, and how the next ones
+# are corrected.
 
 #' What past jobs taught
 #'
-#' Every forecast that was decided on is kept with its quantiles, and what became of the job is written down when it is
-#' settled ([settle_job()]). `learned()` scores the forecasts by this, holds what sellers and farms said beside them,
-#' and gives the corrections that [plan_options()] applies to the next: of each site and tier a bias, shrunk toward none
-#' while few jobs are known, and a factor on the width of ranges. Forecasts as they were before any correction are what
-#' is learned from. Jobs for which a site's speed was only claimed teach nothing of those for which it was measured.
+#' Every forecast that was decided on is kept with its quantiles, and what became of the job is
+#' written down when it is settled ([settle_job()]). `learned()` scores the forecasts by this, holds
+#' what sellers and farms said beside them, and gives the corrections that [plan_options()] applies
+#' to the next: of each site and tier a bias, shrunk toward none while few jobs are known, and a
+#' factor on the width of ranges. Forecasts as they were before any correction are what is learned
+#' from. Jobs for which a site's speed was only claimed teach nothing of those for which it was
+#' measured.
 #'
-#' Bias: residuals of logs as the sum of what all sites, the site and the tier share, each normal about 0 (sd 0.1, 0.35,
-#' 0.1) with noise as wide as the forecast said, by Student's t with 4 degrees of freedom; the posterior mode. Later
-#' jobs count for more, those before a noticed change for little. Waiting (also by six hours of the day, sd 0.4),
-#' starting and sending are learned in the same way, each by itself, and change their own stages; of failing runs the
-#' card's share, or 1 %, is worth fifty runs before any. Finish and cost are then corrected by what these leave unsaid.
-#' Width: a weighted conformal factor; were the jobs exchangeable, of one weight and that factor all there is, the next
-#' of n + 1 would lie in its 80 % range with a chance of at least 80 % less 1 in n + 1, whatever the distribution; with
-#' weights, less the sum of each weight times how unlike its job is to the next (Barber, Candes, Ramdas & Tibshirani
-#' 2023, Annals of Statistics 51, 816-845). The belief in the forecast's own range counts as five jobs.
+#' Bias: residuals of logs as the sum of what all sites, the site and the tier share, each normal
+#' about 0 (sd 0.1, 0.35, 0.1) with noise as wide as the forecast said, by Student's t with 4
+#' degrees of freedom; the posterior mode. Later jobs count for more, those before a noticed change
+#' for little. Waiting (also by six hours of the day, sd 0.4), starting and sending are learned in
+#' the same way, each by itself, and change their own stages; of failing runs the card's share, or 1
+#' %, is worth fifty runs before any. Finish and cost are then corrected by what these leave unsaid.
+#' Width: a weighted conformal factor; were the jobs exchangeable, of one weight and that factor all
+#' there is, the next of n + 1 would lie in its 80 % range with a chance of at least 80 % less 1 in
+#' n + 1, whatever the distribution; with weights, less the sum of each weight times how unlike its
+#' job is to the next (Barber, Candes, Ramdas & Tibshirani 2023, Annals of Statistics 51, 816-845).
+#' The belief in the forecast's own range counts as five jobs.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param but Names of jobs that are left out.
-#' @return A list of class `cp_learned`: `scores`, a tibble: `what` (`finish_s`, `cost`, `speed`, `wait_s`, `start_s`,
-#'   `upload_s`, and `left_s`, the time that was left), `site`, `whose` (`forecast`: as shown, of `finish_s`, `cost` and
-#'   `left_s`; `as is`: before corrections; `site`: what it said was left; `seller`: its speed), `at` (`before`: when it
-#'   was decided; `quarter`, `half`, `three quarters` of the job's time), `jobs`, `inside` (in the 80 % range), `bias`
-#'   (the middle of actual over forecast), `crps` (continuous ranked probability score of logs, Gneiting & Raftery 2007:
-#'   about how far off, as a share); `corrections`, a tibble: `site`, `tier`, `known`, `what`, `factor`, `width`,
-#'   `jobs`, `inside`, `changed`; `rates`, a tibble of what else is learned: `site`, `tier`, `hours` (of the day, UTC,
-#'   of a queue), `what` (`failed`, share of runs; `wait_s`, `start_s`, `upload_s` and `speed`, factors; `drift`, the sd
-#'   of log speed from job to job), `prior`, with what it is worth: `prior_jobs` (of `failed`: runs) or `prior_sd` (of
-#'   logs), `learned`, `width` (factor of the range), `jobs`; `learning` and `stages`, what [plan_options()] takes;
-#'   `outcomes`, all rows, with the forecasts' quantiles as they were before any correction, and `shown`, those of
-#'   finish and cost with the quantiles that were shown.
+#' @return A list of class `cp_learned`: `scores`, a tibble: `what` (`finish_s`, `cost`, `speed`,
+#'   `wait_s`, `start_s`, `upload_s`, and `left_s`, the time that was left), `site`, `whose`
+#'   (`forecast`: as shown, of `finish_s`, `cost` and `left_s`; `as is`: before corrections; `site`:
+#'   what it said was left; `seller`: its speed), `at` (`before`: when it was decided; `quarter`,
+#'   `half`, `three quarters` of the job's time), `jobs`, `inside` (in the 80 % range), `bias` (the
+#'   middle of actual over forecast), `crps` (continuous ranked probability score of logs, Gneiting
+#'   & Raftery 2007: about how far off, as a share); `corrections`, a tibble: `site`, `tier`,
+#'   `known`, `what`, `factor`, `width`, `jobs`, `inside`, `changed`; `rates`, a tibble of what else
+#'   is learned: `site`, `tier`, `hours` (of the day, UTC, of a queue), `what` (`failed`, share of
+#'   runs; `wait_s`, `start_s`, `upload_s` and `speed`, factors; `drift`, the sd of log speed from
+#'   job to job), `prior`, with what it is worth: `prior_jobs` (of `failed`: runs) or `prior_sd` (of
+#'   logs), `learned`, `width` (factor of the range), `jobs`; `learning` and `stages`, what
+#'   [plan_options()] takes; `outcomes`, all rows, with the forecasts' quantiles as they were before
+#'   any correction, and `shown`, those of finish and cost with the quantiles that were shown.
 #' @examples
 #' ledger <- open_ledger(":memory:")
 #' learned(ledger)
@@ -49,20 +56,27 @@ learned <- function(ledger, but = NULL) {
   learning <- lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) {
     learning_of(ended_jobs(rows, what, shifts[[what]]))
   })
-  structure(list(scores = as_table(learned_scores(rows, ledger)), corrections = as_table(all_corrections(learning)),
+  structure(list(scores = as_table(learned_scores(rows, ledger)),
+                 corrections = as_table(all_corrections(learning)),
                  rates = as_table(rates), learning = learning, stages = stages,
                  outcomes = if (is.null(rows)) NULL else as_table(rows),
-                 shown = if (NROW(rows)) as_table(shown_forecasts(rows, ledger))), class = "cp_learned")
+                 shown = if (NROW(rows)) as_table(shown_forecasts(rows, ledger))),
+            class = "cp_learned")
 }
 
-# Jobs as learning_of() takes them, in the order in which they ended: of each site the last forty, beside which older
-# ones count for little. `shifts`: by how much the forecast of each job's whole moves with what is known of its stages
-# now, by job and site. What is learned of the whole depends on what was known of the speed, of a stage it does not.
+# Jobs as learning_of() takes them, in the order in which they ended: of each site the last forty,
+# beside which older ones count for little. `shifts`: by how much the forecast of each job's whole
+# moves with what is known of its stages now, by job and site. What is learned of the whole depends
+# on what was known of the speed, of a stage it does not.
 ended_jobs <- function(rows, what, shifts = NULL) {
-  x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]) & rows[["actual"]] %in% positive(rows[["actual"]]) &
+  x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]) &
+            rows[["actual"]] %in% positive(rows[["actual"]]) &
               rows[["p10"]] > 0, , drop = FALSE]
-  if (is.null(x)) x <- data.frame(job = character(), site = character(), tier = character(), evidence = character())
-  site <- if (what %in% names(stage_priors)) x[["site"]] else learned_site(x[["site"]], speed_known(x[["evidence"]]))
+  if (is.null(x))
+    x <- data.frame(job = character(), site = character(), tier = character(),
+                    evidence = character())
+  site <- if (what %in% names(stage_priors)) x[["site"]] else
+    learned_site(x[["site"]], speed_known(x[["evidence"]]))
   site <- site[seq_len(nrow(x))]
   ago <- stats::ave(seq_along(site), site, FUN = function(k) rev(seq_along(k)))
   x <- x[ago <= 40, , drop = FALSE]
@@ -70,13 +84,13 @@ ended_jobs <- function(rows, what, shifts = NULL) {
   shift <- shifts[row_key(x, c("job", "site"))]
   shift[is.na(shift)] <- 0
   shift <- or_else(unname(shift), 0)
-  data.frame(site = site[ago <= 40], tier = as.character(x[["tier"]]), hours = or_else(x[["hours"]], rep("", nrow(x))),
-             low = log_of("p10") + shift, mid = log_of("p50") + shift, high = log_of("p90") + shift,
-             y = log_of("actual"))
+  data.frame(site = site[ago <= 40], tier = as.character(x[["tier"]]),
+             hours = or_else(x[["hours"]], rep("", nrow(x))), low = log_of("p10") + shift,
+             mid = log_of("p50") + shift, high = log_of("p90") + shift, y = log_of("actual"))
 }
 
-# By how much (of logs) the middle of each job's finish and cost moves with what is learned of its stages and failing
-# runs by now: for both a vector by job and site.
+# By how much (of logs) the middle of each job's finish and cost moves with what is learned of its
+# stages and failing runs by now: for both a vector by job and site.
 stage_shifts <- function(rows, stages, rates) {
   lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) {
     x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]), , drop = FALSE]
@@ -87,7 +101,8 @@ stage_shifts <- function(rows, stages, rates) {
       mine[[column]][match(key, row_key(mine, c("job", "site")))]
     }
     failed <- rates[rates[["what"]] == "failed", , drop = FALSE]
-    more <- failing_work(failed[["learned"]][match(x[["site"]], failed[["site"]])]) / failing_work(of("failed", "p50"))
+    more <- failing_work(failed[["learned"]][match(x[["site"]], failed[["site"]])]) /
+      failing_work(of("failed", "p50"))
     shift <- log(ifelse(is.na(more), 1, more))
     # Waiting and sending cost nothing; of starts that are paid the whole learns.
     if (what == "finish_s") {
@@ -115,21 +130,22 @@ all_corrections <- function(learning) {
     bind_tables(lapply(seq_len(nrow(pairs)), function(k) {
       found <- learned_of(learning[[what]], pairs[["site"]][k], pairs[["tier"]][k])
       data.frame(site = sub(" \\(as said\\)$", "", pairs[["site"]][k]), tier = pairs[["tier"]][k],
-                 known = if (grepl(" \\(as said\\)$", pairs[["site"]][k])) "said" else "measured", what = what,
-                 factor = exp(found$bias), width = found$width, jobs = found$jobs, inside = found$inside,
-                 changed = found$changed)
+                 known = if (grepl(" \\(as said\\)$", pairs[["site"]][k])) "said" else "measured",
+                 what = what,
+                 factor = exp(found$bias), width = found$width, jobs = found$jobs,
+                 inside = found$inside, changed = found$changed)
     }))
   })
   or_else(bind_tables(rows), data.frame(site = character(), tier = character(), known = character(),
-                                        what = character(), factor = numeric(), width = numeric(), jobs = integer(),
-                                        inside = integer(), changed = integer()))
+                                        what = character(), factor = numeric(), width = numeric(),
+                                        jobs = integer(), inside = integer(), changed = integer()))
 }
 
-# ---- scores ----------------------------------------------------------------------------------------------------------
+# ---- scores --------------------------------------------------------------------------------------
 
 learned_scores <- function(rows, ledger) {
-  none <- data.frame(what = character(), site = character(), whose = character(), at = character(), jobs = integer(),
-                     inside = integer(), bias = numeric(), crps = numeric())
+  none <- data.frame(what = character(), site = character(), whose = character(), at = character(),
+                     jobs = integer(), inside = integer(), bias = numeric(), crps = numeric())
   if (!NROW(rows)) return(none)
   rows <- rows[rows[["what"]] != "failed", , drop = FALSE]
   score <- function(x, whose) {
@@ -139,23 +155,28 @@ learned_scores <- function(rows, ledger) {
       mine$group <- mine[["site"]]
       found <- score_table(mine, forecast_points(), forecast_probs)
       left <- what %in% names(left_moments)
-      if (nrow(found)) data.frame(what = if (left) "left_s" else what, site = found$group, whose = whose,
-                                  at = if (left) left_moments[[what]] else "before", found[-1])
+      if (nrow(found))
+        data.frame(what = if (left) "left_s" else what, site = found$group, whose = whose,
+                   at = if (left) left_moments[[what]] else "before", found[-1])
     }))
   }
   left <- rows[["what"]] %in% names(left_moments)
-  # Of what was taken to be nothing a hundredth of what was left is said: by how many times it was off is beside that.
-  for (name in forecast_points()) rows[left, name] <- pmax(rows[left, name], 0.01 * rows[left, "actual"])
+  # Of what was taken to be nothing a hundredth of what was left is said: by how many times it was
+  # off is beside that.
+  for (name in forecast_points())
+    rows[left, name] <- pmax(rows[left, name], 0.01 * rows[left, "actual"])
   shown <- shown_forecasts(rows, ledger)
   out <- bind_tables(list(score(shown, "forecast"), score(rows[left, , drop = FALSE], "forecast"),
-                          score(rows[!left, , drop = FALSE], "as is"), claim_scores(rows, ledger), seller_scores(rows)))
+                          score(rows[!left, , drop = FALSE], "as is"), claim_scores(rows, ledger),
+                          seller_scores(rows)))
   if (is.null(out)) none else as_frame(out)
 }
 
 # The moments at which it is kept what was believed to be left.
 left_moments <- c(left_25 = "quarter", left_50 = "half", left_75 = "three quarters")
 
-# Outcomes beside the quantiles that were shown when the job was decided, of jobs that were at one site alone.
+# Outcomes beside the quantiles that were shown when the job was decided, of jobs that were at one
+# site alone.
 shown_forecasts <- function(rows, ledger) {
   x <- rows[rows[["what"]] %in% c("finish_s", "cost"), , drop = FALSE]
   alone <- names(which(tapply(x[["site"]], x[["job"]], function(s) length(unique(s))) == 1))
@@ -166,7 +187,8 @@ shown_forecasts <- function(rows, ledger) {
   x
 }
 
-# What sites said was left when half of the time had passed, beside what was: `bias` above 1 is too short.
+# What sites said was left when half of the time had passed, beside what was: `bias` above 1 is too
+# short.
 claim_scores <- function(rows, ledger) {
   ended <- rows[rows[["what"]] == "finish_s", , drop = FALSE]
   told <- told_of_all(ledger, c("placed", "claim"))
@@ -178,8 +200,9 @@ claim_scores <- function(rows, ledger) {
   if (is.null(found)) return(NULL)
   bind_tables(lapply(unique(found[["site"]]), function(site) {
     ratio <- found[["ratio"]][found[["site"]] == site]
-    data.frame(what = "left_s", site = site, whose = "site", at = "half", jobs = length(ratio), inside = NA_integer_,
-               bias = exp(stats::median(log(ratio))), crps = mean(abs(log(ratio))))
+    data.frame(what = "left_s", site = site, whose = "site", at = "half", jobs = length(ratio),
+               inside = NA_integer_, bias = exp(stats::median(log(ratio))),
+               crps = mean(abs(log(ratio))))
   }))
 }
 
@@ -189,13 +212,14 @@ seller_scores <- function(rows) {
   ratio <- x[["actual"]]
   bind_tables(lapply(unique(x[["site"]]), function(site) {
     mine <- ratio[x[["site"]] == site]
-    data.frame(what = "speed", site = site, whose = "seller", at = "before", jobs = length(mine), inside = NA_integer_,
-               bias = exp(stats::median(log(mine))), crps = mean(abs(log(mine))))
+    data.frame(what = "speed", site = site, whose = "seller", at = "before", jobs = length(mine),
+               inside = NA_integer_, bias = exp(stats::median(log(mine))),
+               crps = mean(abs(log(mine))))
   }))
 }
 
-# How many times as long as the site said it took from the claim nearest the half of the job; NA without claims between
-# a quarter and three quarters.
+# How many times as long as the site said it took from the claim nearest the half of the job; NA
+# without claims between a quarter and three quarters.
 claim_ratio <- function(events, site, finish_s) {
   x <- as_frame(events)
   time <- column_moments(x[["time"]], "time", "UTC", "the ledger")
@@ -209,24 +233,28 @@ claim_ratio <- function(events, site, finish_s) {
   (finish_s - passed[k]) / x[["amount"]][claims[k]]
 }
 
-# ---- rates -----------------------------------------------------------------------------------------------------------
+# ---- rates ---------------------------------------------------------------------------------------
 
-# What else past jobs tell: of each site the share of runs that fail, and how its speed differs from job to job; of its
-# tiers how long a frame takes beside the forecast, shrunk by a prior worth two jobs; and the stages that are learned by
-# themselves, queues by the hours of the day.
+# What else past jobs tell: of each site the share of runs that fail, and how its speed differs from
+# job to job; of its tiers how long a frame takes beside the forecast, shrunk by a prior worth two
+# jobs; and the stages that are learned by themselves, queues by the hours of the day.
 learned_rates <- function(rows, stages) {
-  columns <- c("site", "tier", "hours", "what", "prior", "prior_jobs", "prior_sd", "learned", "width", "jobs")
+  columns <- c("site", "tier", "hours", "what", "prior", "prior_jobs", "prior_sd", "learned",
+               "width", "jobs")
   of <- function(what) rows[rows[["what"]] == what, , drop = FALSE]
   by_site <- function(x, by, row) {
-    lapply(split(x, row_key(x, by)), function(x) data.frame(x[1, by, drop = FALSE], row(x), row.names = NULL))
+    lapply(split(x, row_key(x, by)),
+           function(x) data.frame(x[1, by, drop = FALSE], row(x), row.names = NULL))
   }
   found <- if (NROW(rows)) c(
-    by_site(of("failed"), "site", failing_rate), unlist(lapply(names(stages), stage_rates, stages), FALSE),
+    by_site(of("failed"), "site", failing_rate),
+    unlist(lapply(names(stages), stage_rates, stages), FALSE),
     by_site(of("speed"), c("site", "tier"), pace_rate), by_site(of("speed"), "site", drift_rate)
   )
   out <- bind_tables(lapply(found, all_columns, columns))
-  if (is.null(out)) out <- all_columns(data.frame(site = character(), what = character(), learned = numeric(),
-                                                  jobs = integer()), columns)
+  if (is.null(out))
+    out <- all_columns(data.frame(site = character(), what = character(), learned = numeric(),
+                                  jobs = integer()), columns)
   as_frame(out)
 }
 
@@ -241,8 +269,8 @@ failing_rate <- function(x) {
 
 pace_rate <- function(x) {
   ratio <- positive(x[["actual"]] / x[["p50"]])
-  list(what = "speed", prior = 1, prior_jobs = 2, learned = exp(sum(log(ratio)) / (length(ratio) + 2)),
-       jobs = length(ratio))
+  list(what = "speed", prior = 1, prior_jobs = 2,
+       learned = exp(sum(log(ratio)) / (length(ratio) + 2)), jobs = length(ratio))
 }
 
 # Sd of log speed from job to job: what is assumed of sessions counts as three jobs.
@@ -262,8 +290,9 @@ stage_rates <- function(what, stages) {
   lapply(split(past, row_key(past, by)), function(x) {
     found <- learned_of(learning, x[["site"]][1], x[["tier"]][1], if (by_hours) x[["hours"]][1])
     kinds <- c("all", "site", "tier", if (by_hours) "hours")
-    data.frame(x[1, by, drop = FALSE], what = what, prior = 1, prior_sd = sqrt(sum(unlist(learning$prior[kinds])^2)),
-               learned = exp(found$bias), width = found$width, jobs = nrow(x), row.names = NULL)
+    data.frame(x[1, by, drop = FALSE], what = what, prior = 1,
+               prior_sd = sqrt(sum(unlist(learning$prior[kinds])^2)), learned = exp(found$bias),
+               width = found$width, jobs = nrow(x), row.names = NULL)
   })
 }
 

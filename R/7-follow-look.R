@@ -1,12 +1,13 @@
 # The last look before a job is placed: what stands against it now, and what would cure it.
 
-# `place`: as plan_place() has it so far. Returns a tibble, what stops it first: `code`, `weight` (`stops`, `note`),
-# `site`, `what`, `cure`.
+# `place`: as plan_place() has it so far. Returns a tibble, what stops it first: `code`, `weight`
+# (`stops`, `note`), `site`, `what`, `cure`.
 last_look <- function(place, ledger) {
   found <- rbind(
     chance_findings(place), change_findings(place), look_findings(place), pool_findings(place),
     service_findings(place),
-    check_findings(place, ledger), disk_findings(place), balance_findings(place), trial_findings(place)
+    check_findings(place, ledger), disk_findings(place), balance_findings(place),
+    trial_findings(place)
   )
   if (is.null(found)) found <- place_finding("", "note", NA, "", "")[0, ]
   as_table(found[order(match(found[["weight"]], c("stops", "note"))), , drop = FALSE])
@@ -32,18 +33,22 @@ chance_findings <- function(place) {
   late <- if (length(place$seen)) "note" else "stops"
   if (asked$deadline_s <= 0) {
     return(place_finding("late", late, NA, "the deadline has passed",
-                         if (length(place$seen)) "It goes on." else "Decide again with another one."))
+                         if (length(place$seen)) "It goes on." else
+                         "Decide again with another one."))
   }
   rbind(
     if (short(judged$p_deadline)) {
-      place_finding("late", late, NA, paste0("begun now it is done by the deadline with a chance of ",
-                                                percent(judged$p_deadline), "; asked were ", percent(asked$confidence)),
+      place_finding("late", late, NA,
+                    paste0("begun now it is done by the deadline with a chance of ",
+                                                              percent(judged$p_deadline),
+                           "; asked were ", percent(asked$confidence)),
                     "Decide again: clockpigeon choose.")
     },
     if (short(judged$p_budget)) {
       place_finding("dear", "stops", NA,
-                    paste0("it stays within the budget with a chance of ", percent(judged$p_budget), "; asked were ",
-                           percent(asked$confidence)), "Decide again, or raise the budget.")
+                    paste0("it stays within the budget with a chance of ", percent(judged$p_budget),
+                           "; asked were ", percent(asked$confidence)),
+                    "Decide again, or raise the budget.")
     }
   )
 }
@@ -59,31 +64,36 @@ change_findings <- function(place) {
     if (is.null(now) || !identical(record_hash(now), x$hash)) name
   }))
   place_finding("changed", "stops", NA, if (length(changed)) {
-    paste0(either_and(changed, ""), if (length(changed) == 1) " is" else " are", " not as when it was decided")
+    paste0(either_and(changed, ""), if (length(changed) == 1) " is" else " are",
+           " not as when it was decided")
   }, "Decide again, so that the forecast is of what is sent.")
 }
 
 look_findings <- function(place) {
   plan <- place$decision$plan
   if (is.null(plan$look) || !isTRUE(place$judged[["late_look"]])) return(NULL)
-  place_finding("look", "stops", NA, "the moment at which the plan looks has passed", "Decide again.")
+  place_finding("look", "stops", NA, "the moment at which the plan looks has passed",
+                "Decide again.")
 }
 
-# Nodes of own pools: whether there are any, whether they answer and have the version, how many the plan counts on.
+# Nodes of own pools: whether there are any, whether they answer and have the version, how many the
+# plan counts on.
 pool_findings <- function(place) {
   own <- as_frame(place$parts)
   own <- own[own[["kind"]] == "own", , drop = FALSE]
   job <- place$state$job
   engines <- place$project$engines
   if (nrow(own) && !job$engine %in% names(engines)) {
-    return(place_finding("engine", "stops", own[["site"]][1], paste("there is no profile of the engine", job$engine),
+    return(place_finding("engine", "stops", own[["site"]][1],
+                         paste("there is no profile of the engine", job$engine),
                          paste0("Write engines/", job$engine, ".yaml: clockpigeon engine.")))
   }
   bind_tables(lapply(seq_len(nrow(own)), function(k) {
     site <- own[["site"]][k]
     if (!own[["here"]][k]) {
       return(place_finding("pool", "stops", site, paste(site, "has no nodes to send frames to"),
-                           paste0("Write `pool: [node, node]` in sites/", site, ".yaml, with names of nodes/.")))
+                           paste0("Write `pool: [node, node]` in sites/", site,
+                                  ".yaml, with names of nodes/.")))
     }
     spread <- spread_trouble(own[["spread"]][k], engines[[job$engine]])
     if (length(spread)) {
@@ -96,7 +106,8 @@ pool_findings <- function(place) {
 # Why a pool cannot render a plan's spread; NULL where it can.
 spread_trouble <- function(spread, engine) {
   if (spread %in% c("frames", "ranges")) return(NULL)
-  if (spread != "bands") return(paste("an own pool renders whole frames or bands, and the plan has", spread))
+  if (spread != "bands")
+    return(paste("an own pool renders whole frames or bands, and the plan has", spread))
   if (!isTRUE(engine$bands)) return(paste(engine$engine, "renders no bands, by its profile"))
   if (!or_else(engine$output, "png") %in% joined_kinds) {
     paste0("bands of ", toupper(engine$output), " cannot be joined, those of ",
@@ -126,9 +137,10 @@ ready_findings <- function(place, site, counted, engines, version) {
     }, "See clockpigeon nodes."),
     if (there && there < counted) {
       place_finding("fewer", "stops", site,
-                    paste0("the plan counts on ", counted, " nodes at ", site, ", and its pool has ", there),
-                    paste0("Name more in `pool` of sites/", site, ".yaml, or decide with --only ", site, ",nodes=",
-                           there, "."))
+                    paste0("the plan counts on ", counted, " nodes at ", site,
+                           ", and its pool has ", there),
+                    paste0("Name more in `pool` of sites/", site, ".yaml, or decide with --only ",
+                           site, ",nodes=", there, "."))
     }
   )
 }
@@ -164,22 +176,26 @@ asked_findings <- function(place, part, columns) {
   rbind(
     place_finding("version", "stops", part$site,
                   if (length(have) && !is.na(job$version) && !job$version %in% have) {
-                    paste0(part$site, " has ", job$engine, " ", either(have), ", asked is ", job$version)
+                    paste0(part$site, " has ", job$engine, " ", either(have), ", asked is ",
+                           job$version)
                   }, "Ask for what it has, or have it installed there."),
     if (inherits(quote, "error")) {
       place_finding("quote", if (identical(quote$problem, "body")) "note" else "stops", part$site,
-                    paste(part$site, "names no price:", quote$what), or_else(quote$instead, "Ask there."))
+                    paste(part$site, "names no price:", quote$what),
+                    or_else(quote$instead, "Ask there."))
     } else if (quote$expected * rate > share * part$full_p90 * 1.02) {
       place_finding("quote", "stops", part$site,
-                    paste0(part$site, " asks ", money(quote$expected * rate), " for what its card lets expect ",
-                           money(share * part$full_mean), ", up to ", money(share * part$full_p90),
-                           " in 9 of 10 cases", gift_words(site, place$state$job)),
+                    paste0(part$site, " asks ", money(quote$expected * rate),
+                           " for what its card lets expect ", money(share * part$full_mean),
+                           ", up to ", money(share * part$full_p90), " in 9 of 10 cases",
+                           gift_words(site, place$state$job)),
                     "Correct its card, and decide again.")
     },
     if (abs(about$ahead_s) > 60) {
       place_finding("clock", "note", part$site,
                     paste0("the clock of ", part$site, " is ", format_duration(abs(about$ahead_s)),
-                           if (about$ahead_s > 0) " ahead" else " behind"), "Its times are read with that taken off.")
+                           if (about$ahead_s > 0) " ahead" else " behind"),
+                    "Its times are read with that taken off.")
     }
   )
 }
@@ -192,8 +208,8 @@ check_findings <- function(place, ledger) {
     site <- place$parts[["site"]][k]
     bind_tables(lapply(place$state$job$shots, function(shot) {
       others <- project$manifests[setdiff(names(project$manifests), shot$shot)]
-      x <- as_frame(check_shot(project$shots[[shot$shot]], project$sites[[site]], project$manifests[[shot$shot]],
-                               project$root, used, others))
+      x <- as_frame(check_shot(project$shots[[shot$shot]], project$sites[[site]],
+                               project$manifests[[shot$shot]], project$root, used, others))
       cbind(x, site = rep(site, nrow(x)))
     }))
   }))
@@ -201,25 +217,29 @@ check_findings <- function(place, ledger) {
   blocks <- found[found[["weight"]] == "blocks", , drop = FALSE]
   warns <- sum(found[["weight"]] == "warns")
   rbind(
-    place_finding("check", "stops", NA, if (nrow(blocks)) paste(blocks[["about"]], blocks[["what"]]),
+    place_finding("check", "stops", NA,
+                  if (nrow(blocks)) paste(blocks[["about"]], blocks[["what"]]),
                   blocks[["instead"]]),
     place_finding("warned", "note", NA,
-                  if (warns) paste0("the check warns ", warns, if (warns == 1) " time" else " times"),
+                  if (warns) paste0("the check warns ", warns,
+                                    if (warns == 1) " time" else " times"),
                   "See clockpigeon check.")
   )
 }
 
 # Room for the pictures that come home.
 disk_findings <- function(place) {
-  need <- sum(vapply(place$state$job$shots, function(shot) shot$frame_size * length(shot$frames), 0))
+  need <- sum(vapply(place$state$job$shots, function(shot) shot$frame_size * length(shot$frames),
+                     0))
   free <- disk_free_mb(place$project$root) * 1e6
   if (is.na(free) || need <= free) return(NULL)
-  place_finding("disk", "stops", NA, paste0("the frames take ", format_size(need), ", and ", format_size(free),
-                                            " are free here"), "Make room.")
+  place_finding("disk", "stops", NA,
+                paste0("the frames take ", format_size(need), ", and ", format_size(free),
+                       " are free here"), "Make room.")
 }
 
-# Worth of the balances at a site that still count, in the currency of a job. `kinds`: prepaid money, or what is given
-# (starting, gift, earned).
+# Worth of the balances at a site that still count, in the currency of a job. `kinds`: prepaid
+# money, or what is given (starting, gift, earned).
 balance_held <- function(site, job, kinds = given_kinds) {
   counts <- Filter(function(b) {
     b$kind %in% kinds && (is.null(b$until) || this_day(site$time_zone) <= b$until)
@@ -234,8 +254,8 @@ gift_words <- function(site, job) {
   if (given > 0) paste0("; balances given there pay ", format_money(given, job$currency), " of it")
 }
 
-# Balances of the sites that are paid, against what the site will charge: a site that is paid ahead stops when the money is
-# used up; after a gift a bill follows.
+# Balances of the sites that are paid, against what the site will charge: a site that is paid ahead
+# stops when the money is used up; after a gift a bill follows.
 balance_findings <- function(place) {
   parts <- as_frame(place$parts)
   job <- place$state$job
@@ -248,10 +268,13 @@ balance_findings <- function(place) {
     is_prepaid <- any(vapply(site$balances, function(b) b$kind == "prepaid", NA))
     money <- function(x) format_money(x, job$currency)
     place_finding("balance", "note", site$site,
-                  paste0("its part at ", site$site, " is charged up to ", money(full), " in 9 of 10 cases; ",
+                  paste0("its part at ", site$site, " is charged up to ", money(full),
+                         " in 9 of 10 cases; ",
                          if (given > 0) paste0("balances given there pay ", money(given)),
-                         if (given > 0 && is_prepaid) ", ", if (is_prepaid) paste0("prepaid money pays ", money(prepaid))),
-                  if (is_prepaid) "Top it up first." else paste0("Expect a bill of up to ", money(full - given), "."))
+                         if (given > 0 && is_prepaid) ", ",
+                         if (is_prepaid) paste0("prepaid money pays ", money(prepaid))),
+                  if (is_prepaid) "Top it up first." else
+                  paste0("Expect a bill of up to ", money(full - given), "."))
   }))
 }
 
@@ -266,5 +289,5 @@ trial_findings <- function(place) {
 }
 
 # The codes of what can stop a job from being placed, and may stand; that it was stopped may not.
-finding_codes <- c("late", "dear", "changed", "look", "engine", "pool", "spread", "nodes", "fewer", "check", "disk",
-                   "version", "quote")
+finding_codes <- c("late", "dear", "changed", "look", "engine", "pool", "spread", "nodes", "fewer",
+                   "check", "disk", "version", "quote")

@@ -1,9 +1,10 @@
 # What a job's runs took at a site, as the ledger knows it: the meter that its bill is held against.
 
-# Returns a list: `usage`, as bill() takes it, with `shot`, `frame` and whether the work was `unusable` (refused when it
-# was looked at); `whole`, whether every frame that came from there has its time; `windows`: `node`, `from`, `to`
-# (seconds since 1970) in which each node can have worked, or NULL; `runs`, how many and how many of them `failed`;
-# `moments`: when the site was `sent` the job and had `begun`, and from then when each node was `up`.
+# Returns a list: `usage`, as bill() takes it, with `shot`, `frame` and whether the work was
+# `unusable` (refused when it was looked at); `whole`, whether every frame that came from there has
+# its time; `windows`: `node`, `from`, `to` (seconds since 1970) in which each node can have worked,
+# or NULL; `runs`, how many and how many of them `failed`; `moments`: when the site was `sent` the
+# job and had `begun`, and from then when each node was `up`.
 site_meter <- function(project, ledger, job, site, shots) {
   card <- project$sites[[site]]
   events <- as_frame(job_events(ledger, job))
@@ -21,7 +22,8 @@ site_meter <- function(project, ledger, job, site, shots) {
   } else {
     orders <- unique(mine[["order"]][mine[["what"]] == "node up"])
     do.call(rbind, lapply(orders, function(order) {
-      between_told(mine[mine[["order"]] %in% order, , drop = FALSE], runs[runs[["order"]] %in% order, , drop = FALSE],
+      between_told(mine[mine[["order"]] %in% order, , drop = FALSE],
+                   runs[runs[["order"]] %in% order, , drop = FALSE],
                    card, order)
     }))
   }
@@ -29,8 +31,10 @@ site_meter <- function(project, ledger, job, site, shots) {
   timed <- runs[runs[["status"]] == "ok", , drop = FALSE]
   both <- bind_tables(list(usage, rest))
   list(usage = if (NROW(both)) as_frame(both),
-       whole = nrow(timed) > 0 && all(row_key(came, c("shot", "frame")) %in% row_key(timed, c("shot", "frame"))),
-       windows = if (!own) all_windows(mine), runs = c(all = nrow(runs), failed = sum(runs[["status"]] != "ok")),
+       whole = nrow(timed) > 0 &&
+       all(row_key(came, c("shot", "frame")) %in% row_key(timed, c("shot", "frame"))),
+       windows = if (!own) all_windows(mine),
+       runs = c(all = nrow(runs), failed = sum(runs[["status"]] != "ok")),
        moments = told_moments(mine))
 }
 
@@ -40,10 +44,13 @@ timed_runs <- function(ledger, job, site) {
   rows <- rows[rows[["site"]] %in% site & rows[["activity"]] %in% c("render", "prepass") &
                  is.finite(rows[["wall_s"]]), , drop = FALSE]
   whole <- rows[["activity"]] == "render" & is.na(rows[["piece"]])
-  data.frame(node = ifelse(is.na(rows[["node"]]), "-", rows[["node"]]), activity = rows[["activity"]],
-             status = ifelse(rows[["status"]] %in% "ok", "ok", "failed"), seconds = rows[["wall_s"]],
+  data.frame(node = ifelse(is.na(rows[["node"]]), "-", rows[["node"]]),
+             activity = rows[["activity"]],
+             status = ifelse(rows[["status"]] %in% "ok", "ok", "failed"),
+             seconds = rows[["wall_s"]],
              began = column_moments(rows[["measured_at"]], "measured_at", "UTC", "the ledger"),
-             shot = rows[["shot"]], frame = rows[["frame"]], whole = whole, order = rep("", nrow(rows)))
+             shot = rows[["shot"]], frame = rows[["frame"]], whole = whole,
+             order = rep("", nrow(rows)))
 }
 
 # The order that an event of a site is of, from its key; "" where it is told without one.
@@ -52,8 +59,9 @@ told_order <- function(key) {
   ifelse(hit, sub("^(site|halted) [^ ]+ ([^ ]+) .*", "\\2", key), "")
 }
 
-# Runs as a site tells of them: from when a frame was begun on a node to when it was ready, failed or lost. A frame that
-# is only told to be ready, with its time, is a run too. Two nodes may have had one frame at the same time.
+# Runs as a site tells of them: from when a frame was begun on a node to when it was ready, failed
+# or lost. A frame that is only told to be ready, with its time, is a run too. Two nodes may have
+# had one frame at the same time.
 told_runs <- function(x) {
   x <- x[x[["what"]] %in% c("rendering", "ready", "failed", "lost") & !x[["source"]] %in% "verify" &
            !is.na(x[["frame"]]), , drop = FALSE]
@@ -67,24 +75,28 @@ told_runs <- function(x) {
   seconds <- ifelse(is.na(x[["seconds"]]), x[["time"]] - begun, x[["seconds"]])
   kept <- x[["what"]] != "rendering" & is.finite(seconds)
   status <- c(ready = "ok", failed = "failed", lost = "incomplete")[x[["what"]][kept]]
-  data.frame(node = ifelse(is.na(x[["node"]]), "-", x[["node"]])[kept], activity = rep("render", sum(kept)),
+  data.frame(node = ifelse(is.na(x[["node"]]), "-", x[["node"]])[kept],
+             activity = rep("render", sum(kept)),
              status = unname(status), seconds = seconds[kept],
-             began = ifelse(is.na(begun), x[["time"]] - seconds, begun)[kept], shot = x[["shot"]][kept],
+             began = ifelse(is.na(begun), x[["time"]] - seconds, begun)[kept],
+             shot = x[["shot"]][kept],
              frame = x[["frame"]][kept], whole = rep(TRUE, sum(kept)), order = x[["order"]][kept],
              sequence = or_else(x[["sequence"]], seq_len(nrow(x)))[kept])
 }
 
-no_runs <- data.frame(node = character(), activity = character(), status = character(), seconds = numeric(),
-                      began = numeric(), shot = character(), frame = integer(), whole = logical(),
-                      order = character(), sequence = integer())
+no_runs <- data.frame(node = character(), activity = character(), status = character(),
+                      seconds = numeric(), began = numeric(), shot = character(), frame = integer(),
+                      whole = logical(), order = character(), sequence = integer())
 
 # Whether what a run made was refused after it.
 refused_runs <- function(runs, events) {
-  refused <- events[events[["what"]] %in% "failed" & events[["source"]] %in% "verify", , drop = FALSE]
+  refused <- events[events[["what"]] %in% "failed" & events[["source"]] %in% "verify", ,
+                    drop = FALSE]
   if (!nrow(refused) || !nrow(runs)) return(rep(FALSE, nrow(runs)))
   # In the order in which it was told, where a site tells of its runs: clocks differ.
   told <- !is.null(runs[["sequence"]])
-  last <- tapply(refused[[if (told) "sequence" else "time"]], row_key(refused, c("shot", "frame")), max)
+  last <- tapply(refused[[if (told) "sequence" else "time"]], row_key(refused, c("shot", "frame")),
+                 max)
   at <- as.vector(last[row_key(runs, c("shot", "frame"))])
   ended <- if (told) runs[["sequence"]] else runs[["began"]] + runs[["seconds"]]
   runs[["status"]] == "ok" & !is.na(at) & ended <= at
@@ -93,21 +105,24 @@ refused_runs <- function(runs, events) {
 run_usage <- function(runs, card, megapixels) {
   size <- unname(megapixels[runs[["shot"]]])
   data.frame(node = runs[["node"]], activity = runs[["activity"]], status = runs[["status"]],
-             seconds = pmax(runs[["seconds"]], 0), frames = as.integer(runs[["status"]] == "ok" & runs[["whole"]]),
+             seconds = pmax(runs[["seconds"]], 0),
+             frames = as.integer(runs[["status"]] == "ok" & runs[["whole"]]),
              megapixels = ifelse(is.na(size), 0, size), began = local_text(runs[["began"]], card),
-             shot = runs[["shot"]], frame = runs[["frame"]], unusable = runs[["unusable"]], order = runs[["order"]])
+             shot = runs[["shot"]], frame = runs[["frame"]], unusable = runs[["unusable"]],
+             order = runs[["order"]])
 }
 
 local_text <- function(at, card) {
-  format(as.POSIXct(at, origin = "1970-01-01", tz = "UTC"), "%Y-%m-%d %H:%M", tz = or_else(card$time_zone, "UTC"))
+  format(as.POSIXct(at, origin = "1970-01-01", tz = "UTC"), "%Y-%m-%d %H:%M",
+         tz = or_else(card$time_zone, "UTC"))
 }
 
 # A row of a node's time in which it rendered nothing.
 other_use <- function(node, activity, seconds, began, order = "") {
   kept <- is.finite(seconds) & seconds > 0
-  data.frame(node = node, activity = activity, status = "ok", seconds = seconds, frames = 0L, megapixels = 0,
-             began = began, shot = NA_character_, frame = NA_integer_, unusable = FALSE,
-             order = order)[kept, , drop = FALSE]
+  data.frame(node = node, activity = activity, status = "ok", seconds = seconds, frames = 0L,
+             megapixels = 0, began = began, shot = NA_character_, frame = NA_integer_,
+             unusable = FALSE, order = order)[kept, , drop = FALSE]
 }
 
 # A node's time between its first and last run in which it had none.
@@ -119,8 +134,8 @@ between_runs <- function(usage, runs) {
   }))
 }
 
-# Starts and waits of nodes, as a site tells of them: from the job's beginning to when a node is up; between its runs;
-# and where nodes are given back only at the end, from its last run to that.
+# Starts and waits of nodes, as a site tells of them: from the job's beginning to when a node is up;
+# between its runs; and where nodes are given back only at the end, from its last run to that.
 between_told <- function(x, runs, card, order) {
   moments <- told_moments(x)
   halted <- x[["time"]][x[["what"]] == "halted"]
@@ -138,17 +153,19 @@ between_told <- function(x, runs, card, order) {
   do.call(rbind, rows)
 }
 
-# When the site had the job (its files too, where that is told), began, and when each of its nodes was up.
+# When the site had the job (its files too, where that is told), began, and when each of its nodes
+# was up.
 told_moments <- function(x) {
   first <- function(what) min(c(x[["time"]][x[["what"]] %in% what], Inf))
   up <- x[x[["what"]] == "node up" & !is.na(x[["node"]]), , drop = FALSE]
   up <- up[!duplicated(up[["node"]]), , drop = FALSE]
-  list(sent = if (is.finite(first("sent"))) first("sent") else first("placed"), begun = first("begun"),
+  list(sent = if (is.finite(first("sent"))) first("sent") else first("placed"),
+       begun = first("begun"),
        up = stats::setNames(as.list(up[["time"]]), up[["node"]]))
 }
 
-# When each node can have worked: from the job's beginning there (nodes are paid from their start) to when it was gone,
-# or the job was over.
+# When each node can have worked: from the job's beginning there (nodes are paid from their start)
+# to when it was gone, or the job was over.
 told_windows <- function(x) {
   moments <- told_moments(x)
   if (!is.finite(moments$begun) || !length(moments$up)) return(NULL)
@@ -162,5 +179,6 @@ told_windows <- function(x) {
 # Nodes of all orders; those of one name are the same to whoever reads a bill.
 all_windows <- function(x) {
   orders <- unique(x[["order"]][x[["what"]] == "node up"])
-  do.call(rbind, lapply(orders, function(order) told_windows(x[x[["order"]] %in% order, , drop = FALSE])))
+  do.call(rbind, lapply(orders, function(order)
+                        told_windows(x[x[["order"]] %in% order, , drop = FALSE])))
 }

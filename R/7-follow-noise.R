@@ -1,7 +1,8 @@
 # Whether frames of a shot whose limit is a noise level are as clean as was asked.
 
-# Some pairs of frames that follow each other, spread over each sequence, are looked at where nothing moves in them. One
-# that is above the target by more than a tenth and two errors is a doubt.
+# Some pairs of frames that follow each other, spread over each sequence, are looked at where
+# nothing moves in them. One that is above the target by more than a tenth and two errors is a
+# doubt.
 noise_findings <- function(files, findings, asked, most = 8) {
   bad <- findings[["path"]][findings[["weight"]] %in% "unusable"]
   files <- files[!files[["path"]] %in% bad, , drop = FALSE]
@@ -21,13 +22,16 @@ noise_findings <- function(files, findings, asked, most = 8) {
 }
 
 above_target <- function(pair, target) {
-  pictures <- lapply(pair[["at"]], function(path) tryCatch(read_picture(path), error = function(e) NULL))
-  if (any(lengths(pictures) == 0) || !identical(dim(pictures[[1]]), dim(pictures[[2]]))) return(NULL)
-  found <- tryCatch(noise_of_still(pictures[[1]], pictures[[2]]), clockpigeon_error = function(e) NULL)
+  pictures <- lapply(pair[["at"]],
+                     function(path) tryCatch(read_picture(path), error = function(e) NULL))
+  if (any(lengths(pictures) == 0) || !identical(dim(pictures[[1]]), dim(pictures[[2]])))
+    return(NULL)
+  found <- tryCatch(noise_of_still(pictures[[1]], pictures[[2]]),
+                    clockpigeon_error = function(e) NULL)
   if (is.null(found) || found$noise - 2 * found$error <= 1.1 * target) return(NULL)
   file_finding(pair, "above", "doubt", "is noisier than was asked for",
                paste0("its noise is ", share_said(found$noise), " +/- ", share_said(found$error),
-                      " of the brightness, in the ", share_said(found$share), " of it that stand still, and ",
-                      share_said(target), " was asked for"),
+                      " of the brightness, in the ", share_said(found$share),
+                      " of it that stand still, and ", share_said(target), " was asked for"),
                surety((found$noise - target) / (2 * found$error)))
 }

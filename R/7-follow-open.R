@@ -1,13 +1,16 @@
 # Which placed jobs still run, and what they render, without making their forecasts anew.
 
-# Jobs that were placed and of which frames are still to come by `now`. Of years of jobs most are done, which their
-# events and folders tell at once. One that cannot be told so is open: whoever watches it is told why.
+# Jobs that were placed and of which frames are still to come by `now`. Of years of jobs most are
+# done, which their events and folders tell at once. One that cannot be told so is open: whoever
+# watches it is told why.
 open_jobs <- function(ledger, now = this_moment()) {
-  Filter(function(job) !tryCatch(all_there(ledger, job, now), clockpigeon_error = function(e) FALSE),
+  Filter(function(job)
+         !tryCatch(all_there(ledger, job, now), clockpigeon_error = function(e) FALSE),
          placed_jobs(ledger))
 }
 
-# Whether all frames of a job are there, as watch_job() counts them: by its events, and by the files in its folders.
+# Whether all frames of a job are there, as watch_job() counts them: by its events, and by the files
+# in its folders.
 all_there <- function(ledger, job, now = this_moment()) {
   decision <- decided_job(ledger, job)
   wanted <- frame_keys(decided_frames(decision))
@@ -19,7 +22,8 @@ all_there <- function(ledger, job, now = this_moment()) {
   came <- told[["what"]] %in% "arrived" & is.na(or_else(told[["piece"]], NA))
   left <- setdiff(wanted, frame_keys(told[came, c("shot", "frame"), drop = FALSE]))
   if (!length(left)) return(TRUE)
-  files <- lapply(unique(unlist(placed$folders)), frames_there, unique(decided_frames(decision)[["shot"]]))
+  files <- lapply(unique(unlist(placed$folders)), frames_there,
+                  unique(decided_frames(decision)[["shot"]]))
   files <- do.call(rbind, files)
   since <- files[["time"]] - as.numeric(placed$moment)
   fresh <- since > of_this_job_s & since <= passed
@@ -35,7 +39,8 @@ decided_frames <- function(decision) {
 
 frame_keys <- function(rows) row_key(rows, c("shot", "frame"))
 
-# The placed job, the last one, that renders all frames of some shots at their limits; NULL for none.
+# The placed job, the last one, that renders all frames of some shots at their limits; NULL for
+# none.
 placed_for <- function(ledger, shots) {
   limits <- vapply(shots, function(shot) format_limit(shot$limit), "")
   names(limits) <- vapply(shots, `[[`, "", "shot")
@@ -45,18 +50,21 @@ placed_for <- function(ledger, shots) {
   for (job in rev(placed_jobs(ledger))) {
     decision <- job_decision(ledger, job)
     if (is.null(decision$plan)) next
-    same <- vapply(decision$asked$shots, function(asked) identical(asked$limit, unname(limits[asked$shot])), NA)
+    same <- vapply(decision$asked$shots,
+                   function(asked) identical(asked$limit, unname(limits[asked$shot])), NA)
     decision$asked$shots <- decision$asked$shots[same]
-    if (any(same) && !length(setdiff(frame_keys(wanted), frame_keys(decided_frames(decision))))) return(job)
+    if (any(same) && !length(setdiff(frame_keys(wanted), frame_keys(decided_frames(decision)))))
+      return(job)
   }
 }
 
-# When a job was placed, and where its frames appear, by site: what was told last of each. Where nothing was told, when
-# it was decided.
+# When a job was placed, and where its frames appear, by site: what was told last of each. Where
+# nothing was told, when it was decided.
 placed_of <- function(ledger, job, decision) {
   events <- as_frame(job_events(ledger, job))
   told <- events[events[["what"]] == "placed" & !is.na(events[["detail"]]), , drop = FALSE]
   told <- told[!duplicated(told[["place"]], fromLast = TRUE), , drop = FALSE]
   moment <- if (nrow(told)) utils::tail(told[["time"]], 1) else decision$made_at
-  list(moment = as_utc(moment), folders = stats::setNames(as.list(told[["detail"]]), told[["place"]]))
+  list(moment = as_utc(moment),
+       folders = stats::setNames(as.list(told[["detail"]]), told[["place"]]))
 }

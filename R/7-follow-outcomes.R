@@ -1,16 +1,19 @@
-# What became of a job at a site, kept beside what was forecast of it: from this later forecasts are corrected.
+# What became of a job at a site, kept beside what was forecast of it: from this later forecasts are
+# corrected.
 
-# Writes it down once for each job and site: what it cost (`cost`), when the last frame came (`finish_s`, from the
-# placing), how fast it was (`speed`: seconds of the middle frame beside those expected), waiting until it began
-# (`wait_s`), the start of nodes (`start_s`), what it took to send it (`upload_s`), the share of runs that failed
-# (`failed`), and how long it still took at three moments of its run (`left_25`, `left_50`, `left_75`: per cent of its
-# time had passed). The quantiles are those of the forecast as it was before any correction; of what was left, those
-# that `watch` had.
+# Writes it down once for each job and site: what it cost (`cost`), when the last frame came
+# (`finish_s`, from the placing), how fast it was (`speed`: seconds of the middle frame beside those
+# expected), waiting until it began (`wait_s`), the start of nodes (`start_s`), what it took to send
+# it (`upload_s`), the share of runs that failed (`failed`), and how long it still took at three
+# moments of its run (`left_25`, `left_50`, `left_75`: per cent of its time had passed). The
+# quantiles are those of the forecast as it was before any correction; of what was left, those that
+# `watch` had.
 keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watched, project) {
   came <- watched$came[promise$columns]
   # A frame that failed for good is an end too; one that is still to come, or was stopped, is none.
   told <- watched$frames
-  state <- told[["state"]][match(row_key(promise$frames, c("shot", "frame")), row_key(told, c("shot", "frame")))]
+  state <- told[["state"]][match(row_key(promise$frames, c("shot", "frame")),
+                                 row_key(told, c("shot", "frame")))]
   if (!any(is.finite(came)) || any(!is.finite(came) & !state %in% "failed")) return(invisible(0L))
   known <- job_outcomes(ledger)
   if (any(tolower(known[["job"]]) == tolower(job) & known[["site"]] == site)) return(invisible(0L))
@@ -24,33 +27,40 @@ keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watc
   credit <- sum(lines[["amount"]][lines[["kind"]] == "credit" & lines[["item"]] %in% ahead])
   slower <- exp(-d[["log_speed"]])
   rows <- list(
-    outcome_row("cost", rate * round(sum(lines[["amount"]]) - credit, 6), length(came), d[["cost"]]),
+    outcome_row("cost", rate * round(sum(lines[["amount"]]) - credit, 6), length(came),
+                d[["cost"]]),
     outcome_row("finish_s", max(came), length(came), d[["finish_s"]]),
     if (meter$whole) outcome_row("speed", priced$ratio, priced$runs, slower / mean(slower)),
-    if (meter$whole) outcome_row("failed", meter$runs[["failed"]] / meter$runs[["all"]], meter$runs[["all"]],
-                                 or_else(card$troubles$fails, 0) / 100)
+    if (meter$whole)
+    outcome_row("failed", meter$runs[["failed"]] / meter$runs[["all"]], meter$runs[["all"]],
+                or_else(card$troubles$fails, 0) / 100)
   )
   rows <- c(rows, stage_outcomes(meter$moments, d, ledger, job, site, watched),
             left_outcomes(ledger, job, watched, came))
   rows <- as_frame(bind_tables(rows))
   rows <- data.frame(made_at = utc_now(watched$placed + watched$passed_s), site = site,
-                     tier = as.character(promise$part$tier), evidence = as.character(promise$part$evidence), rows,
+                     tier = as.character(promise$part$tier),
+                     evidence = as.character(promise$part$evidence), rows,
                      key = paste(site, rows[["what"]]))
   invisible(add_outcomes(ledger, job, rows))
 }
 
-# Waiting, starting and sending, where it was told when each was over. A start is that of the first node.
+# Waiting, starting and sending, where it was told when each was over. A start is that of the first
+# node.
 stage_outcomes <- function(moments, d, ledger, job, site, watched) {
   begun <- is.finite(moments$begun)
   sent <- sent_bytes(ledger, job, site)
   size <- sum(vapply(watched$state$job$shots, `[[`, 0, "upload"))
   list(
-    if (begun && is.finite(moments$sent)) outcome_row("wait_s", moments$begun - moments$sent, 1, d[["wait_s"]]),
+    if (begun && is.finite(moments$sent))
+    outcome_row("wait_s", moments$begun - moments$sent, 1, d[["wait_s"]]),
     if (begun && length(moments$up)) {
-      outcome_row("start_s", min(unlist(moments$up)) - moments$begun, length(moments$up), d[["start_s"]])
+      outcome_row("start_s", min(unlist(moments$up)) - moments$begun, length(moments$up),
+                  d[["start_s"]])
     },
     # By its bytes a second: what was there before was not sent again.
-    if (sent$bytes >= least_sent && sent$seconds > 0) outcome_row("upload_s", size * sent$seconds / sent$bytes, 1, d[["upload_s"]])
+    if (sent$bytes >= least_sent && sent$seconds > 0)
+    outcome_row("upload_s", size * sent$seconds / sent$bytes, 1, d[["upload_s"]])
   )
 }
 
@@ -63,8 +73,9 @@ sent_bytes <- function(ledger, job, site) {
   list(bytes = sum(events[["amount"]]), seconds = sum(events[["seconds"]]))
 }
 
-# How much longer it was believed to take when a quarter, the half and three quarters of its time had passed, as
-# watch_job() has it from what was told by then; of jobs whose frames were all at one site.
+# How much longer it was believed to take when a quarter, the half and three quarters of its time
+# had passed, as watch_job() has it from what was told by then; of jobs whose frames were all at one
+# site.
 left_outcomes <- function(ledger, job, watched, came, at = c(0.25, 0.5, 0.75)) {
   if (length(watched$going$used) > 1 || length(watched$begun$parts$used) > 1) return(NULL)
   decision <- job_decision(ledger, job)
@@ -84,12 +95,13 @@ left_outcomes <- function(ledger, job, watched, came, at = c(0.25, 0.5, 0.75)) {
     # What was refused later counted then.
     told <- without_refused(as_table(events[time <= now, , drop = FALSE]))
     x <- watch_frames(decision$plan, watched$begun, folders, watched$placed + now, told)
-    outcome_row(paste0("left_", 100 * share), max(came) - now, sum(x$came <= now), x$draws[["finish_s"]] - now)
+    outcome_row(paste0("left_", 100 * share), max(came) - now, sum(x$came <= now),
+                x$draws[["finish_s"]] - now)
   })
 }
 
-# When each frame of a part was ready for the first time, in seconds from the placing: what was refused and rendered
-# again later says nothing of the site's pace.
+# When each frame of a part was ready for the first time, in seconds from the placing: what was
+# refused and rendered again later says nothing of the site's pace.
 first_came <- function(ledger, job, promise, watched) {
   events <- as_frame(job_events(ledger, job))
   events <- events[events[["what"]] %in% c("ready", "arrived"), , drop = FALSE]

@@ -1,7 +1,8 @@
-# Pixels of pictures of any kind, looked at: PNG and float maps in C++, TIFF through its package, OpenEXR by ffmpeg.
+# Pixels of pictures of any kind, looked at: PNG and float maps in C++, TIFF through its package,
+# OpenEXR by ffmpeg.
 
-# `paths`: pictures. Returns looks in their order, as look_at_pictures() does. `most_pixels`: a larger picture is a
-# finding and is not decoded.
+# `paths`: pictures. Returns looks in their order, as look_at_pictures() does. `most_pixels`: a
+# larger picture is a finding and is not decoded.
 looks_of <- function(paths, threads = 1, most_pixels = usual_pixels) {
   kind <- vapply(paths, function(path) {
     if (!file.exists(path)) return("gone")
@@ -14,8 +15,10 @@ looks_of <- function(paths, threads = 1, most_pixels = usual_pixels) {
     for (k in seq_along(plain)) looks[[plain[k]]] <- pick_looks(found, k)
   }
   for (i in which(!kind %in% c("png", "pfm"))) {
-    looks[[i]] <- switch(kind[i], gone = no_look("is not there any more"), tiff = tiff_look(paths[i], most_pixels),
-                         exr = exr_look(paths[i], most_pixels), no_look("is no PNG, TIFF, PFM or OpenEXR"))
+    looks[[i]] <- switch(kind[i], gone = no_look("is not there any more"),
+                         tiff = tiff_look(paths[i], most_pixels),
+                         exr = exr_look(paths[i], most_pixels),
+                         no_look("is no PNG, TIFF, PFM or OpenEXR"))
   }
   bind_looks(looks)
 }
@@ -39,8 +42,8 @@ tiff_look <- function(path, most_pixels) {
   look
 }
 
-# Its values as ffmpeg decodes them: planes of green, blue and red, 32 bits each. Without ffmpeg what the header and
-# the file's length say.
+# Its values as ffmpeg decodes them: planes of green, blue and red, 32 bits each. Without ffmpeg
+# what the header and the file's length say.
 exr_look <- function(path, most_pixels) {
   extent <- picture_extent(path, "exr")
   fault <- c(extent$fault, large_fault(extent, most_pixels))
@@ -52,15 +55,18 @@ exr_look <- function(path, most_pixels) {
   }
   raw <- tempfile(fileext = ".raw")
   on.exit(unlink(raw))
-  ran <- processx::run("ffmpeg", c("-v", "error", "-nostdin", "-y", "-i", path, "-f", "rawvideo", "-pix_fmt",
-                                   "gbrpf32le", raw), error_on_status = FALSE, timeout = 120)
+  ran <- processx::run("ffmpeg", c("-v", "error", "-nostdin", "-y", "-i", path, "-f", "rawvideo",
+                                   "-pix_fmt", "gbrpf32le", raw), error_on_status = FALSE,
+                       timeout = 120)
   n <- extent$width * extent$height
-  values <- if (file.exists(raw)) readBin(raw, "numeric", 3 * n, size = 4, endian = "little") else numeric()
+  values <- if (file.exists(raw)) readBin(raw, "numeric", 3 * n, size = 4, endian = "little") else
+    numeric()
   if (ran$status != 0 || nzchar(trimws(ran$stderr)) || length(values) < 3 * n) {
     said <- strsplit(trimws(ran$stderr), "\n", fixed = TRUE)[[1]]
     return(no_look(if (length(said)) sub("^\\[[^]]*\\] *", "", said[1]) else "is cut off"))
   }
-  x <- aperm(array(values, c(extent$width, extent$height, 3)), c(2, 1, 3))[, , c(3, 1, 2), drop = FALSE]
+  x <- aperm(array(values, c(extent$width, extent$height, 3)), c(2, 1, 3))[, , c(3, 1, 2),
+                                                                           drop = FALSE]
   look <- look_at_values(x, TRUE)
   look$facts$depth <- 32
   look

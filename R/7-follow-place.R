@@ -2,35 +2,39 @@
 
 #' Place a job that was decided
 #'
-#' Takes a job from its decision to its frames. `plan_place()` looks once more: at the plan's chance from now, at what
-#' has changed since, at the nodes, at the check's findings, at balances and disks; each finding says what would cure
-#' it. `place_job()` then sends out what the plan says. Frames of an own pool (`kind: own`, with `pool` in the site's
-#' file) are rendered on its nodes, each made beside its place and moved there when it is whole, so that a run that is
-#' ended in any way goes on with what is missing when it is asked again. A site with a `service` in its file is sent
-#' the files and the frames over Clock Pigeon's site protocol, with the cap to keep. For any other site it writes a job
-#' sheet (what to send, settings, frames, names, what must be seen before paying, the price promised, the cap to set) as
-#' Markdown and JSON, beside the parcels of the shots.
+#' Takes a job from its decision to its frames. `plan_place()` looks once more: at the plan's chance
+#' from now, at what has changed since, at the nodes, at the check's findings, at balances and
+#' disks; each finding says what would cure it. `place_job()` then sends out what the plan says.
+#' Frames of an own pool (`kind: own`, with `pool` in the site's file) are rendered on its nodes,
+#' each made beside its place and moved there when it is whole, so that a run that is ended in any
+#' way goes on with what is missing when it is asked again. A site with a `service` in its file is
+#' sent the files and the frames over Clock Pigeon's site protocol, with the cap to keep. For any
+#' other site it writes a job sheet (what to send, settings, frames, names, what must be seen before
+#' paying, the price promised, the cap to set) as Markdown and JSON, beside the parcels of the
+#' shots.
 #'
-#' With `trial` only a few frames of each shot are rendered first, those that say most of the others: they are part of
-#' the job, and what they took is evidence when `plan_place()` is asked again.
+#' With `trial` only a few frames of each shot are rendered first, those that say most of the
+#' others: they are part of the job, and what they took is evidence when `plan_place()` is asked
+#' again.
 #'
-#' A fallback's look is taken where the own pool runs: frames not begun by then go on at the rescue, on its nodes or by
-#' a sheet of their own.
+#' A fallback's look is taken where the own pool runs: frames not begun by then go on at the rescue,
+#' on its nodes or by a sheet of their own.
 #'
-#' All is in the folder `placed/NAME` of the project: `frames/SHOT/SHOT-0001.png`, sheets, parcels; what happens is in
-#' the ledger ([job_events()]).
+#' All is in the folder `placed/NAME` of the project: `frames/SHOT/SHOT-0001.png`, sheets, parcels;
+#' what happens is in the ledger ([job_events()]).
 #'
 #' @param project From [read_project()].
 #' @param ledger A ledger from [open_ledger()], for writing.
 #' @param job The job's name, as [record_job()] wrote it down.
 #' @param now The moment it is placed at.
-#' @return `plan_place()`: a list of class `cp_place`: `job`, `parts` (a tibble, one row a part: `site`, `option`,
-#'   `kind` (`own`, `service`, `sheet`), `frames`, `count`, `nodes`, `here` (slots of the pool), `cost_mean`,
-#'   `cost_p90`),
-#'   `findings` (a tibble: `code`, `weight` (`stops`, `note`), `site`, `what`, `cure`), `go` (no finding stops it),
-#'   `chance` and `cost_mean` as of now, beside `promised`.
-#' @section Conditions: `clockpigeon_error_job` for a job that was not decided here, `clockpigeon_error_place` for what
-#'   cannot be placed, `clockpigeon_error_plan` when another process is placing it.
+#' @return `plan_place()`: a list of class `cp_place`: `job`, `parts` (a tibble, one row a part:
+#'   `site`, `option`, `kind` (`own`, `service`, `sheet`), `frames`, `count`, `nodes`, `here` (slots
+#'   of the pool), `cost_mean`, `cost_p90`),
+#'   `findings` (a tibble: `code`, `weight` (`stops`, `note`), `site`, `what`, `cure`), `go` (no
+#'   finding stops it), `chance` and `cost_mean` as of now, beside `promised`.
+#' @section Conditions: `clockpigeon_error_job` for a job that was not decided here,
+#'   `clockpigeon_error_place` for what cannot be placed, `clockpigeon_error_plan` when another
+#'   process is placing it.
 #' @examplesIf requireNamespace("mirai", quietly = TRUE)
 #' project <- read_project(demo_file())
 #' ledger <- open_ledger(":memory:")
@@ -45,20 +49,22 @@ plan_place <- function(project, ledger, job, now = this_moment()) {
   check_class(project, argument("project"), "cp_project", "read_project()")
   decision <- decided_job(ledger, job)
   asked <- asked_again(decision, project)
-  scenario <- plan_options(asked_job(ledger, asked, project), project$sites, spreads = asked$spreads, now = now,
-                           learned = asked$corrections)
+  scenario <- plan_options(asked_job(ledger, asked, project), project$sites,
+                           spreads = asked$spreads, now = now, learned = asked$corrections)
   state <- watched_state(decision$plan, scenario, asked$question(now), asked$draws, asked$seed)
   split <- stated_split(decision$plan, state, "the decision's plan")
   run <- check_parts(state, split, keep = length(decision$plan$look) > 0)
   parts <- placed_parts(project, state, split, run)
   promised <- list(chance = decision$plan$p_both, cost_mean = decision$plan$cost_mean)
-  place <- list(job = job, id = job_id(ledger, job), decision = decision, project = project, state = state,
-                split = split, parts = parts, now = now, promised = promised)
-  place$seen <- if (length(placed_of(ledger, job, decision)$folders)) watch_job(project, ledger, job, now)
+  place <- list(job = job, id = job_id(ledger, job), decision = decision, project = project,
+                state = state, split = split, parts = parts, now = now, promised = promised)
+  place$seen <- if (length(placed_of(ledger, job, decision)$folders))
+    watch_job(project, ledger, job, now)
   place$judged <- judged_now(place, run)
   place$findings <- last_look(place, ledger)
   place$go <- !any(place$findings[["weight"]] == "stops")
-  structure(c(place, list(chance = place$judged$p_both, cost_mean = place$judged$mean)), class = "cp_place")
+  structure(c(place, list(chance = place$judged$p_both, cost_mean = place$judged$mean)),
+            class = "cp_place")
 }
 
 # The parts of a plan, one row each.
@@ -73,18 +79,21 @@ placed_parts <- function(project, state, split, run) {
     site = sites, option = options[["option"]], tier = options[["tier"]],
     kind = vapply(sites, part_kind, "", project = project, USE.NAMES = FALSE),
     frames = vapply(parts, run_text, ""), count = lengths(split$runs), nodes = options[["nodes"]],
-    here = lengths(slots), hire = options[["hire"]], spread = options[["spread"]], cost_mean = vapply(cost, mean, 0),
-    cost_p90 = vapply(cost, quantile_of, 0, 0.9), cost_p99 = vapply(cost, quantile_of, 0, 0.99),
-    full_mean = vapply(full, mean, 0), full_p90 = vapply(full, quantile_of, 0, 0.9)
+    here = lengths(slots), hire = options[["hire"]], spread = options[["spread"]],
+    cost_mean = vapply(cost, mean, 0), cost_p90 = vapply(cost, quantile_of, 0, 0.9),
+    cost_p99 = vapply(cost, quantile_of, 0, 0.99), full_mean = vapply(full, mean, 0),
+    full_p90 = vapply(full, quantile_of, 0, 0.9)
   ))
 }
 
 # How frames get to a site: rendered by its own pool here, asked for at its address, or by a sheet.
 part_kind <- function(site, project) {
-  if (project$sites[[site]]$kind == "own") "own" else if (has_service(project, site)) "service" else "sheet"
+  if (project$sites[[site]]$kind == "own") "own" else if (has_service(project, site)) "service" else
+    "sheet"
 }
 
-# The plan's chance and cost from now on, its look with it; of a job that was begun, with what is there.
+# The plan's chance and cost from now on, its look with it; of a job that was begun, with what is
+# there.
 judged_now <- function(place, run) {
   plan <- place$decision$plan
   if (length(place$seen)) return(place$seen[c("p_deadline", "p_budget", "p_both", "mean")])
@@ -100,44 +109,52 @@ judged_now <- function(place, run) {
 #' @param place From `plan_place()`.
 #' @param despite Codes of findings that may stand; one that stops it otherwise is an error.
 #' @param progress `TRUE` says on standard error how far it is.
-#' @param options A list of any of `frame_limit` (seconds after which a frame of an own pool is ended and given to
-#'   another node; three times the slowest frame of the forecast when absent, a minute at least), `grace_s` (seconds
-#'   more until a node that says nothing counts as gone; 30), `again_s` (seconds until a node that is gone is tried
-#'   again for the first time, each further time twice as long; 2).
+#' @param options A list of any of `frame_limit` (seconds after which a frame of an own pool is
+#'   ended and given to another node; three times the slowest frame of the forecast when absent, a
+#'   minute at least), `grace_s` (seconds more until a node that says nothing counts as gone; 30),
+#'   `again_s` (seconds until a node that is gone is tried again for the first time, each further
+#'   time twice as long; 2).
 #' @param trial `TRUE` places trial frames alone.
-#' @return `place_job()`: a list of class `cp_placed`: `job`, `folder`, `sheets` (paths), `remote` (ids of the jobs at
-#'   sites that were asked by their address; [fetch_job()] takes what comes of them), `frames`, a tibble with one
-#'   row a frame that is rendered here or was sent: `shot`, `frame`, `site`, `to`, `state` (`done`, `waiting`, `failed`,
-#'   `sent`), `failures`.
+#' @return `place_job()`: a list of class `cp_placed`: `job`, `folder`, `sheets` (paths), `remote`
+#'   (ids of the jobs at sites that were asked by their address; [fetch_job()] takes what comes of
+#'   them), `frames`, a tibble with one row a frame that is rendered here or was sent: `shot`,
+#'   `frame`, `site`, `to`, `state` (`done`, `waiting`, `failed`, `sent`), `failures`.
 #' @export
-place_job <- function(place, ledger, despite = character(), progress = interactive(), options = list(),
-                      trial = FALSE) {
+place_job <- function(place, ledger, despite = character(), progress = interactive(),
+                      options = list(), trial = FALSE) {
   options <- do.call(place_options, known_options(options))
   check_class(place, argument("place"), "cp_place", "plan_place()")
   stops <- place$findings[place$findings[["weight"]] == "stops", , drop = FALSE]
   stops <- stops[!stops[["code"]] %in% despite, , drop = FALSE]
   if (nrow(stops)) {
-    stop_input("place", stops[["what"]][1], place$job, paste0(stops[["cure"]][1], " Or go on despite it: --despite ",
-                                                             paste(unique(stops[["code"]]), collapse = ","), "."))
+    stop_input("place", stops[["what"]][1], place$job,
+               paste0(stops[["cure"]][1], " Or go on despite it: --despite ",
+                                                                        paste(
+                                                                          unique(stops[["code"]]),
+                                                                          collapse = ","), "."))
   }
   claim <- claim_plan(ledger, paste0("job-", place$id))
   on.exit(release_plan(claim))
   folder <- placed_folder(place)
   own <- place$parts[["kind"]] == "own"
-  if (!trial) note_placed(place, ledger, folder, place$parts[["site"]][place$parts[["kind"]] != "service"])
+  if (!trial) note_placed(place, ledger, folder,
+                          place$parts[["site"]][place$parts[["kind"]] != "service"])
   kind <- place$parts[["kind"]]
   sheets <- unlist(lapply(which(kind == "sheet"), function(k) {
     again <- if (!trial) refused_columns(place, ledger, k)
-    if (length(again)) write_again(place, k, folder, again) else write_sheet(place, k, folder, trial)
+    if (length(again)) write_again(place, k, folder, again) else
+      write_sheet(place, k, folder, trial)
   }))
   remote <- unlist(lapply(which(kind == "service"), function(k) {
-    place_remote(place, as.list(as_frame(place$parts)[k, ]), place$split$runs[[k]], ledger, folder, trial)
+    place_remote(place, as.list(as_frame(place$parts)[k, ]), place$split$runs[[k]], ledger, folder,
+                 trial)
   }))
   frames <- NULL
   if (any(own)) {
     job <- pool_job(place, folder, options)
     frames <- run_pool(if (trial) trial_job(job) else job, ledger, progress)
-    if (!trial) keep_own_charges(place, ledger, frames, "stopped" %in% job_orders(ledger, place$job))
+    if (!trial) keep_own_charges(place, ledger, frames,
+                                 "stopped" %in% job_orders(ledger, place$job))
     sent <- which(frames[["state"]] == "sent")
     if (length(sent)) {
       rescue <- rescue_part(place, frames[sent, , drop = FALSE])
@@ -147,21 +164,24 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
     }
     frames <- as_table(frames[c("shot", "frame", "site", "to", "state", "failures")])
   }
-  structure(list(job = place$job, folder = folder, sheets = sheets, remote = as.character(remote), frames = frames),
+  structure(list(job = place$job, folder = folder, sheets = sheets, remote = as.character(remote),
+                 frames = frames),
             class = "cp_placed")
 }
 
 known_options <- function(options) {
   odd <- setdiff(names(options), names(formals(place_options)))
   if (length(odd) || length(options) && is.null(names(options))) {
-    stop_input("field", paste("got", show_value(c(odd, "values without names")[1])), argument("options"),
+    stop_input("field", paste("got", show_value(c(odd, "values without names")[1])),
+               argument("options"),
                paste0("It is a list of ", toString(names(formals(place_options))), "."))
   }
   options
 }
 
 place_options <- function(frame_limit = NULL, grace_s = 30, again_s = 2) {
-  list(frame_limit = if (length(frame_limit)) check_number(frame_limit, argument("frame_limit"), above = 0),
+  list(frame_limit = if (length(frame_limit))
+       check_number(frame_limit, argument("frame_limit"), above = 0),
        grace_s = check_number(grace_s, argument("grace_s"), above = 0),
        again_s = check_number(again_s, argument("again_s"), above = 0))
 }
@@ -173,28 +193,35 @@ pool_job <- function(place, folder, options) {
   own <- which(parts[["kind"]] == "own")
   project <- place$project
   engine <- project_entry(project$engines, state$job$engine, "engine")
-  trials <- lapply(own, function(k) part_trials(job_part(state$job, place$split$runs[[k]]), engine, project))
+  trials <- lapply(own, function(k)
+                   part_trials(job_part(state$job, place$split$runs[[k]]), engine, project))
   frames <- Map(function(k, trials) data.frame(
     shot = trials[["shot"]], frame = trials[["frame"]], site = parts[["site"]][k],
-    range = if (parts[["spread"]][k] == "ranges") run_numbers(nrow(trials), max(1, parts[["here"]][k])) else NA_integer_
+    range = if (parts[["spread"]][k] == "ranges")
+    run_numbers(nrow(trials), max(1, parts[["here"]][k])) else NA_integer_
   ), own, trials)
   frames <- do.call(rbind, frames)
   digits <- max(4, nchar(max(frames[["frame"]])))
-  at <- sprintf(paste0("%s/%s-%0", digits, "d.%s"), frames[["shot"]], frames[["shot"]], frames[["frame"]],
-                engine$output)
+  at <- sprintf(paste0("%s/%s-%0", digits, "d.%s"), frames[["shot"]], frames[["shot"]],
+                frames[["frame"]], engine$output)
   frames$to <- file.path("placed", place$job, "frames", at)
   sites <- union(parts[["site"]][own], own_rescue(place))
   bands <- parts[own, ][parts[["spread"]][own] == "bands", ]
-  cut <- in_pieces(frames, do.call(rbind, trials), stats::setNames(pmax(1, bands[["here"]]), bands[["site"]]))
+  cut <- in_pieces(frames, do.call(rbind, trials),
+                   stats::setNames(pmax(1, bands[["here"]]), bands[["site"]]))
   frames <- cut$frames
   trials <- cut$trials
-  list(name = place$job, id = place$id, root = project$root, time_zone = first_of(project$time_zone, "UTC"),
-       frames = frames, trials = trials, engines = stats::setNames(list(engine), engine$engine),
-       pairs = unique(trials[c("engine", "version")]), making = file.path("placed", place$job, "making"),
+  list(name = place$job, id = place$id, root = project$root,
+       time_zone = first_of(project$time_zone, "UTC"), frames = frames, trials = trials,
+       engines = stats::setNames(list(engine), engine$engine),
+       pairs = unique(trials[c("engine", "version")]),
+       making = file.path("placed", place$job, "making"),
        slots = all_slots(project, sites),
        files = needed_files(state$job, project), look = pool_look(place), retries = lapply(
-         project$sites[sites], function(site) first_of(site$troubles, defaults_of(trouble_fields()))$retries),
-       limit_s = stats::setNames(lapply(sites, frame_limit, place = place, options = options), sites),
+         project$sites[sites],
+         function(site) first_of(site$troubles, defaults_of(trouble_fields()))$retries),
+       limit_s = stats::setNames(lapply(sites, frame_limit, place = place, options = options),
+                                 sites),
        grace_s = options$grace_s, again_s = options$again_s)
 }
 
@@ -216,7 +243,8 @@ trial_job <- function(job, most = 3) {
 part_trials <- function(job, engine, project) {
   rows <- lapply(job$shots, function(shot) {
     version <- if (length(engine$versions)) stats::setNames(list(job$version), engine$engine)
-    shot_settings(shot, list(engine), version, shot$frames, NULL, NA, bench_options(), length(shot$scenes) > 0)
+    shot_settings(shot, list(engine), version, shot$frames, NULL, NA, bench_options(),
+                  length(shot$scenes) > 0)
   })
   trials <- do.call(rbind, rows)
   trials <- cbind(run_order = seq_len(nrow(trials)), "repeat" = 1L, trials)
@@ -229,7 +257,8 @@ run_numbers <- function(n, slots) as.integer(ceiling(seq_len(n) * slots / n))
 
 own_rescue <- function(place) {
   site <- place$decision$plan$rescue$site
-  if (length(site) && place$project$sites[[site]]$kind == "own" && length(pool_slots(place$project, site))) site
+  if (length(site) && place$project$sites[[site]]$kind == "own" &&
+      length(pool_slots(place$project, site))) site
 }
 
 pool_look <- function(place) {

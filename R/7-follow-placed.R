@@ -1,4 +1,5 @@
-# What placing leaves behind and sends: the folder of a job, the event that says so, the files of its frames.
+# What placing leaves behind and sends: the folder of a job, the event that says so, the files of
+# its frames.
 
 # Where a job's frames, sheets and parcels are.
 placed_folder <- function(place) {
@@ -15,7 +16,8 @@ note_placed <- function(place, ledger, folder, sites, now = place$now) {
   new <- setdiff(sites, known)
   if (!length(new)) return(invisible())
   add_events(ledger, place$job, data.frame(
-    time = utc_now(now), place = new, what = "placed", detail = file.path(folder, "frames"), source = "place"
+    time = utc_now(now), place = new, what = "placed", detail = file.path(folder, "frames"),
+    source = "place"
   ))
 }
 
@@ -27,7 +29,8 @@ needed_files <- function(job, project) {
       at <- real_path(file.path(project$root, manifest$folder))
       # What is missing was found by the check; what there is goes.
       files <- tryCatch(parcel_files(manifest, at)$path, clockpigeon_error_pack = function(e) {
-        Filter(function(path) file.exists(file.path(at, path)), c(manifest$scene, manifest$assets$path))
+        Filter(function(path) file.exists(file.path(at, path)),
+               c(manifest$scene, manifest$assets$path))
       })
       if (manifest$folder %in% c(".", "")) return(files)
       return(file.path(manifest$folder, files))
@@ -37,7 +40,8 @@ needed_files <- function(job, project) {
   }))
 }
 
-# Sends files of the project to a node's folder, those that are not there as they are here, in parts.
+# Sends files of the project to a node's folder, those that are not there as they are here, in
+# parts.
 send_files <- function(node, root, folder, files) {
   if (!length(files)) return(invisible())
   own <- file_hashes(file.path(root, files))
@@ -50,7 +54,8 @@ send_files <- function(node, root, folder, files) {
     from <- 0
     repeat {
       bytes <- host_read(root, files[k], from)$bytes
-      done <- wait_for(ask_node(node, host_write, list(folder, files[k], from, bytes, size, own[k]), 600))
+      done <- wait_for(ask_node(node, host_write, list(folder, files[k], from, bytes, size, own[k]),
+                                600))
       from <- from + length(bytes)
       if (from >= size || is.null(done$value)) break
     }

@@ -1,17 +1,19 @@
-# The frames of a job on own nodes: each is given to a slot, brought home, and given to another when its node vanishes,
-# freezes or fails.
+# The frames of a job on own nodes: each is given to a slot, brought home, and given to another when
+# its node vanishes, freezes or fails.
 
-# `job`: what is to be done, as pool_job() makes it; `ledger`: open for writing. Runs until nothing is left to do, or
-# nothing can be done any more. What happens is in the ledger before the next step is taken, so that a run that was
-# ended anyhow is resumed by running again. Returns the frames with their `state`. Tests replace `clock` and `sleep`.
+# `job`: what is to be done, as pool_job() makes it; `ledger`: open for writing. Runs until nothing
+# is left to do, or nothing can be done any more. What happens is in the ledger before the next step
+# is taken, so that a run that was ended anyhow is resumed by running again. Returns the frames with
+# their `state`. Tests replace `clock` and `sleep`.
 run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock, sleep = Sys.sleep) {
-  pool <- list(job = job, ledger = ledger, clock = clock, run = new_run(), frames = job$frames, begun = 0L,
-               paused = FALSE, stopped = FALSE, heeded = -Inf, said = -Inf, progress = progress, slowest = list(),
-               first_given = list())
+  pool <- list(job = job, ledger = ledger, clock = clock, run = new_run(), frames = job$frames,
+               begun = 0L, paused = FALSE, stopped = FALSE, heeded = -Inf, said = -Inf,
+               progress = progress, slowest = list(), first_given = list())
   if (is.null(pool$frames[["piece"]])) pool$frames <- in_pieces(job$frames, job$trials)$frames
   pool <- found_frames(pool)
   pool$prepassed <- prepassed_before(pool)
-  pool$slots <- lapply(job$slots, function(slot) c(slot, list(state = "closed", again = 0, tries = 0)))
+  pool$slots <- lapply(job$slots, function(slot)
+                       c(slot, list(state = "closed", again = 0, tries = 0)))
   on.exit({
     close_slots(pool)
     unlink(file.path(job$root, job$making), recursive = TRUE, expand = FALSE)
@@ -43,8 +45,8 @@ frame_event <- function(pool, what, i, node = NULL, ...) {
              piece = if (!is.na(frame[["piece"]])) frame[["piece"]], node = node, ...)
 }
 
-# Frames that are there under their names are whole, whoever brought them: those that the ledger does not know of are
-# written down as of the time of their file.
+# Frames that are there under their names are whole, whoever brought them: those that the ledger
+# does not know of are written down as of the time of their file.
 found_frames <- function(pool) {
   at <- function(path) file.path(pool$job$root, path)
   whole <- file.exists(at(pool$frames[["into"]]))
@@ -62,8 +64,9 @@ found_frames <- function(pool) {
   for (i in which(there & !told)) {
     path <- found[[if (whole[i]) "into" else "to"]][i]
     add_events(pool$ledger, pool$job$name, data.frame(
-      what = "arrived", time = utc_now(file.mtime(at(path))), place = found[["site"]][i], shot = found[["shot"]][i],
-      frame = found[["frame"]][i], piece = found[["piece"]][i], source = "place", detail = "found there"
+      what = "arrived", time = utc_now(file.mtime(at(path))), place = found[["site"]][i],
+      shot = found[["shot"]][i], frame = found[["frame"]][i], piece = found[["piece"]][i],
+      source = "place", detail = "found there"
     ))
   }
   unlink(at(pool$frames[["to"]][whole & !is.na(pool$frames[["piece"]])]))
@@ -71,14 +74,16 @@ found_frames <- function(pool) {
   pool
 }
 
-# A frame whose bands are all there gets its picture; where they cannot be joined they are rendered again.
+# A frame whose bands are all there gets its picture; where they cannot be joined they are rendered
+# again.
 join_whole <- function(pool, i) {
   at <- bands_of(pool$frames, i)
   if (is.na(pool$frames[["piece"]][i]) || !all(pool$frames[["state"]][at] == "done")) return(pool)
   fault <- join_frame(pool$job$root, pool$frames[at, , drop = FALSE])
   frame <- pool$frames[i, ]
-  tell <- function(what, detail) pool_event(pool, what, place = frame[["site"]], shot = frame[["shot"]],
-                                            frame = frame[["frame"]], detail = detail)
+  tell <- function(what, detail)
+    pool_event(pool, what, place = frame[["site"]], shot = frame[["shot"]],
+               frame = frame[["frame"]], detail = detail)
   if (is.null(fault)) {
     tell("arrived", paste("joined of", length(at), "bands"))
     return(pool)
@@ -100,7 +105,8 @@ step_slot <- function(pool, name) {
     return(if (node_answers(slot$node)) greet_slot(pool, name) else keep_queued(pool, name))
   }
   if (slot$state == "cut") return(learn_why(pool, name))
-  if (lost_machine(slot)) return(cut_slot(pool, name, or_else(slot$stands$why, "it answers no more")))
+  if (lost_machine(slot))
+    return(cut_slot(pool, name, or_else(slot$stands$why, "it answers no more")))
   if (slot$state == "idle") return(give_out(pool, name))
   if (mirai::unresolved(slot$task)) return(pool)
   said <- task_result(slot$task)
@@ -130,7 +136,8 @@ open_slot <- function(pool, name) {
 greet_slot <- function(pool, name) {
   slot <- pool$slots[[name]]
   mark <- list(job = pool$job$id, run = pool$run, slot = name)
-  task <- ask_node(slot$node, host_slot, list(mark, pool$job$pairs, pool$job$engines, slot$node, slot$share), 120)
+  task <- ask_node(slot$node, host_slot,
+                   list(mark, pool$job$pairs, pool$job$engines, slot$node, slot$share), 120)
   # What the scheduler said before was of a machine that was waited for.
   slot_of(pool, name, state = "greeting", task = task, stands = NULL)
 }
@@ -138,7 +145,8 @@ greet_slot <- function(pool, name) {
 greeted <- function(pool, name, said) {
   slot <- pool$slots[[name]]
   if (is.null(said$value)) return(later(pool, name, said$error))
-  pool <- slot_of(pool, name, host = said$value, machine = machine_id(pool$ledger, said$value$facts))
+  pool <- slot_of(pool, name, host = said$value,
+                  machine = machine_id(pool$ledger, said$value$facts))
   if (is_scheduled(slot$node)) pool <- machine_given(pool, name)
   shared <- tryCatch(share_folder(pool, name), clockpigeon_error_node = identity)
   if (inherits(shared, "error")) return(later(pool, name, shared$what))
@@ -155,7 +163,8 @@ give_out <- function(pool, name) {
   open <- is_open_now(pool, slot)
   if (is_scheduled(slot$node) && (!open || !is_worth_keeping(pool, slot))) {
     close_slot(pool, slot, name)
-    pool_event(pool, "node gone", place = slot$site, node = name, detail = "given back to the scheduler")
+    pool_event(pool, "node gone", place = slot$site, node = name,
+               detail = "given back to the scheduler")
     return(slot_of(pool, name, state = "closed", again = now))
   }
   if (!open) return(slot_of(pool, name, again = now + 5))
@@ -169,7 +178,8 @@ give_out <- function(pool, name) {
   if (is.na(or_else(trial$band_first, NA))) trial[c("band_first", "band_last")] <- NULL
   trial$threads <- slot$host$threads
   first <- prepass_state(pool, slot, pool$frames[["shot"]][at]) == "needed"
-  bench <- c(list(engines = pool$job$engines, folder = pool$job$root, making = pool$job$making, machine = slot$machine,
+  bench <- c(list(engines = pool$job$engines, folder = pool$job$root, making = pool$job$making,
+                  machine = slot$machine,
                   options = list(time_limit = pool$job$limit_s[[slot$site]]),
                   prepass = if (first) "alone" else "done"),
              slot$host[setdiff(names(slot$host), c("facts", "threads", "pid"))])
@@ -182,7 +192,8 @@ give_out <- function(pool, name) {
   slot_of(pool, name, state = if (first) "preparing" else "rendering", task = task, at = at)
 }
 
-# What a slot says of the pre-pass that it ran: the frame it was for waits, and all others of its shot may begin.
+# What a slot says of the pre-pass that it ran: the frame it was for waits, and all others of its
+# shot may begin.
 take_prepass <- function(pool, name, said) {
   slot <- pool$slots[[name]]
   key <- prepass_key(pool$frames[["shot"]][slot$at], slot)
@@ -198,7 +209,8 @@ take_prepass <- function(pool, name, said) {
     return(frame_failed(pool, name, or_else(last$note, said$error)))
   }
   pool$prepassed[[key]] <- "done"
-  pool_event(pool, "prepassed", place = slot$site, node = name, shot = pool$frames[["shot"]][slot$at], detail = key)
+  pool_event(pool, "prepassed", place = slot$site, node = name,
+             shot = pool$frames[["shot"]][slot$at], detail = key)
   pool$frames$state[slot$at] <- "waiting"
   slot_of(pool, name, state = "idle", tries = 0, bad = 0)
 }
@@ -214,8 +226,10 @@ take_in <- function(pool, name, said) {
   rows <- said$value$rows
   keep_rows(pool, slot, rows)
   last <- if (length(rows)) rows[[length(rows)]]
-  if (!identical(last$status, "ok")) return(frame_failed(pool, name, or_else(last$note, said$error)))
-  pool <- slot_of(pool, name, seconds = last$wall_s, tries = 0, bad = 0, worked = pool$clock(), fresh = FALSE)
+  if (!identical(last$status, "ok"))
+    return(frame_failed(pool, name, or_else(last$note, said$error)))
+  pool <- slot_of(pool, name, seconds = last$wall_s, tries = 0, bad = 0, worked = pool$clock(),
+                  fresh = FALSE)
   pool$slowest[[slot$site]] <- max(pool$slowest[[slot$site]], last$wall_s)
   if (!slot$travels) return(frame_there(pool, name))
   slot_of(bring_part(pool, name, 0), name, state = "bringing", from = 0)
@@ -244,35 +258,41 @@ frame_failed <- function(pool, name, why) {
   pool$frames$last[slot$at] <- name
   over <- pool$frames$failures[slot$at] > pool$job$retries[[slot$site]]
   pool$frames$state[slot$at] <- if (over) "failed" else "waiting"
-  # A slot on which one frame after the other fails has a trouble of its own: each gets it time to pass.
+  # A slot on which one frame after the other fails has a trouble of its own: each gets it time to
+  # pass.
   bad <- or_else(slot$bad, 0) + 1
   slot_of(pool, name, state = "idle", bad = bad,
           again = if (bad < 3) 0 else pool$clock() + min(600, pool$job$again_s * 2^(bad - 3)))
 }
 
-# A picture comes home in parts, beside its name, and gets it when its SHA-256 is that of the picture there.
+# A picture comes home in parts, beside its name, and gets it when its SHA-256 is that of the
+# picture there.
 bring_part <- function(pool, name, from) {
   slot <- pool$slots[[name]]
-  task <- ask_node(slot$node, host_read, list(slot$node$folder, pool$frames[["to"]][slot$at], from), 600)
+  task <- ask_node(slot$node, host_read, list(slot$node$folder, pool$frames[["to"]][slot$at], from),
+                   600)
   slot_of(pool, name, task = task)
 }
 
 bring_more <- function(pool, name, said) {
   slot <- pool$slots[[name]]
   got <- said$value
-  if (is.null(got)) return(frame_failed(pool, name, paste("it could not be brought home:", said$error)))
+  if (is.null(got))
+    return(frame_failed(pool, name, paste("it could not be brought home:", said$error)))
   if (slot$from == 0) slot$sha256 <- got$sha256
   to <- pool$frames[["to"]][slot$at]
   path <- file.path(pool$job$root, to)
   dir.create(dirname(path), FALSE, TRUE)
-  whole <- tryCatch(write_part(path, slot$from, got$bytes, got$size, slot$sha256), error = function(e) NA,
+  whole <- tryCatch(write_part(path, slot$from, got$bytes, got$size, slot$sha256),
+                    error = function(e) NA,
                     warning = function(w) NA)
   from <- slot$from + length(got$bytes)
   if (isTRUE(whole)) {
     wait_for(ask_node(slot$node, host_remove, list(slot$node$folder, to), 60))
     return(frame_there(pool, name))
   }
-  if (is.na(whole) || from >= got$size) return(frame_failed(pool, name, "it did not come home whole"))
+  if (is.na(whole) || from >= got$size)
+    return(frame_failed(pool, name, "it did not come home whole"))
   bring_part(slot_of(pool, name, from = from, sha256 = slot$sha256), name, from)
 }
 
@@ -293,17 +313,19 @@ learn_why <- function(pool, name) {
   lose_slot(slot_of(pool, name, state = slot$was), name, slot$why)
 }
 
-# A node that vanished, or says nothing long after its frame should have ended: what it left behind here is ended, its
-# frame waits again, and it is tried later.
+# A node that vanished, or says nothing long after its frame should have ended: what it left behind
+# here is ended, its frame waits again, and it is tried later.
 lose_slot <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   taken <- taken_by_scheduler(slot)
   if (length(taken)) why <- taken
   close_slot(pool, slot, name)
-  # What began on a fresh machine and was not done within all of its wall time will not be done there.
+  # What began on a fresh machine and was not done within all of its wall time will not be done
+  # there.
   if (identical(taken, end_reasons[["TIMEOUT"]]) && !isFALSE(slot$fresh) &&
         slot$state %in% c("preparing", "rendering")) {
-    if (slot$state == "preparing") pool$prepassed[[prepass_key(pool$frames[["shot"]][slot$at], slot)]] <- NULL
+    if (slot$state == "preparing")
+      pool$prepassed[[prepass_key(pool$frames[["shot"]][slot$at], slot)]] <- NULL
     pool_event(pool, "node gone", place = slot$site, node = name, detail = why)
     pool <- frame_failed(pool, name, "it takes longer than the wall time that the scheduler gives")
     return(slot_of(pool, name, state = "closed"))
@@ -321,7 +343,8 @@ lose_slot <- function(pool, name, why) {
 cut_frame <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   there <- file.exists(file.path(pool$job$root, pool$frames[["to"]][slot$at]))
-  if (slot$state == "preparing") pool$prepassed[[prepass_key(pool$frames[["shot"]][slot$at], slot)]] <- NULL
+  if (slot$state == "preparing")
+    pool$prepassed[[prepass_key(pool$frames[["shot"]][slot$at], slot)]] <- NULL
   else frame_event(pool, if (there) "arrived" else "lost", slot$at, name, detail = why)
   pool$frames$state[slot$at] <- if (there) "done" else "waiting"
   if (there) join_whole(pool, slot$at) else pool
@@ -332,8 +355,10 @@ close_slot <- function(pool, slot, name) {
   close_node(slot$node)
   if (!local) return(invisible())
   # One that is at work does not go by itself; neither does what it began.
-  handle <- if (length(slot$host$pid)) tryCatch(ps::ps_handle(as.integer(slot$host$pid)), error = function(e) NULL)
-  if (length(handle) && slot$state != "idle") tryCatch(ps::ps_kill(handle), error = function(e) NULL)
+  handle <- if (length(slot$host$pid))
+    tryCatch(ps::ps_handle(as.integer(slot$host$pid)), error = function(e) NULL)
+  if (length(handle) && slot$state != "idle")
+    tryCatch(ps::ps_kill(handle), error = function(e) NULL)
   end_marked(function(x) x == paste(pool$job$id, pool$run, name, sep = "/"))
   invisible()
 }

@@ -9,9 +9,10 @@ ask_for_machine <- function(pool, name) {
   }, clockpigeon_error_node = function(e) e$what)
   if (length(refused)) return(refused)
   now <- pool$clock()
-  pool_event(pool, "queued", place = slot$site, detail = paste0(slot$node$node, ", job ", in_queue_id(slot$node)))
-  slot_of(pool, name, state = "queued", again = now + 0.1, asked = now, fresh = TRUE, machine_name = name, ends = Inf,
-          stands = NULL)
+  pool_event(pool, "queued", place = slot$site,
+             detail = paste0(slot$node$node, ", job ", in_queue_id(slot$node)))
+  slot_of(pool, name, state = "queued", again = now + 0.1, asked = now, fresh = TRUE,
+          machine_name = name, ends = Inf, stands = NULL)
 }
 
 # A slot that waits in the queue: its job may have ended there, or no frame may be left for it.
@@ -25,8 +26,9 @@ keep_queued <- function(pool, name) {
   slot_of(pool, name, again = pool$clock() + 0.1)
 }
 
-# A machine has answered: what it is called, until when it is ours, and how long it was waited for. The wait of the
-# first of a site's slots is the queue's, that of the others how much later they start.
+# A machine has answered: what it is called, until when it is ours, and how long it was waited for.
+# The wait of the first of a site's slots is the queue's, that of the others how much later they
+# start.
 machine_given <- function(pool, name) {
   slot <- pool$slots[[name]]
   now <- pool$clock()
@@ -38,15 +40,17 @@ machine_given <- function(pool, name) {
   k <- 1
   while (paste0(called, if (k > 1) paste0("/", k)) %in% taken) k <- k + 1
   stands <- or_else(node_queue(slot$node), list())
-  pool <- slot_of(pool, name, machine_name = paste0(called, if (k > 1) paste0("/", k)), stands = stands,
-                  ends = now + or_else(stands$left_s, Inf))
-  with_it <- Filter(function(s) isTRUE(s$site == slot$site && abs(s$asked - slot$asked) < 60), pool$slots)
+  pool <- slot_of(pool, name, machine_name = paste0(called, if (k > 1) paste0("/", k)),
+                  stands = stands, ends = now + or_else(stands$left_s, Inf))
+  with_it <- Filter(function(s) isTRUE(s$site == slot$site && abs(s$asked - slot$asked) < 60),
+                    pool$slots)
   first <- or_else(pool$first_given[[slot$site]], -Inf)
   is_first <- first < slot$asked
   if (is_first) pool$first_given[[slot$site]] <- now
   add_timings(pool$ledger, data.frame(
-    activity = if (is_first) "wait" else "start", status = "ok", kind = "measured", precision = "exact",
-    measured_at = utc_now(as.POSIXct(slot$asked, origin = "1970-01-01")), site = slot$site, node = slot$node$node,
+    activity = if (is_first) "wait" else "start", status = "ok", kind = "measured",
+    precision = "exact", measured_at = utc_now(as.POSIXct(slot$asked, origin = "1970-01-01")),
+    site = slot$site, node = slot$node$node,
     wall_s = max(0.1, if (is_first) now - slot$asked else now - first), job = pool$job$name,
     conditions = to_json(list(host = called, nodes = length(with_it)))
   ))
@@ -58,22 +62,26 @@ look_at_slots <- function(pool) {
   now <- pool$clock()
   if (now - or_else(pool$looked_at, -Inf) < max(1, 2.5 * pool$job$again_s)) return(pool)
   pool$looked_at <- now
-  mine <- Filter(function(slot) is_scheduled(slot$node) && !slot$state %in% c("closed", "lost"), pool$slots)
+  mine <- Filter(function(slot) is_scheduled(slot$node) && !slot$state %in% c("closed", "lost"),
+                 pool$slots)
   jobs <- lapply(mine, function(slot) in_queue[[node_profile(slot$node)]])
   jobs <- Filter(length, jobs)
   by <- split(names(jobs), vapply(jobs, `[[`, "", "command"))
   for (command in names(by)) {
     states <- queue_states(vapply(jobs[by[[command]]], `[[`, "", "id"), command)
     if (is.null(states)) next
-    for (k in seq_along(by[[command]])) pool <- slot_of(pool, by[[command]][k], stands = as.list(states[k, ]))
+    for (k in seq_along(by[[command]]))
+      pool <- slot_of(pool, by[[command]][k], stands = as.list(states[k, ]))
   }
   pool
 }
 
-# Whether a slot has lost its machine, by what the scheduler says, or because an idle one answers no more.
+# Whether a slot has lost its machine, by what the scheduler says, or because an idle one answers no
+# more.
 lost_machine <- function(slot) {
   if (!is_scheduled(slot$node)) return(FALSE)
-  length(slot$stands) > 0 && !identical(slot$stands$state, "runs") || slot$state == "idle" && !node_answers(slot$node)
+  length(slot$stands) > 0 && !identical(slot$stands$state, "runs") ||
+    slot$state == "idle" && !node_answers(slot$node)
 }
 
 # Why the scheduler took a slot's machine; NULL where it did not, or is not known to have.
@@ -83,8 +91,8 @@ taken_by_scheduler <- function(slot) {
   if (length(stands) && stands$state != "runs" && is_taken(stands$why)) stands$why
 }
 
-# Whether an idle slot's machine is kept: while it may get a frame, and time enough is left for one. One that had no
-# frame for a while is given back to others.
+# Whether an idle slot's machine is kept: while it may get a frame, and time enough is left for one.
+# One that had no frame for a while is given back to others.
 is_worth_keeping <- function(pool, slot) {
   now <- pool$clock()
   state <- pool$frames[["state"]]

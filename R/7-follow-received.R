@@ -1,28 +1,34 @@
-# Checks of everything that a site sent about a job, before it is stored. An entry that cannot be true is
-# quarantined: an event `quarantined` with the reason, which counts nowhere. Everything else of the answer is kept.
+# Checks of everything that a site sent about a job, before it is stored. An entry that cannot be
+# true is quarantined: an event `quarantined` with the reason, which counts nowhere. Everything else
+# of the answer is kept.
 
 # A text or a number that a site says; NA for anything else.
-said_text <- function(x, most = 60) if (is.character(x) && length(x) == 1) shown_text(x, most) else NA_character_
+said_text <- function(x, most = 60) if (is.character(x) && length(x) == 1) shown_text(x, most) else
+  NA_character_
 said_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
 
 # Kinds of events that have an effect here. Other kinds are stored under their own name.
-told_by_sites <- c("begun", "node up", "node gone", "rendering", "ready", "failed", "lost", "charged", "halted")
+told_by_sites <- c("begun", "node up", "node gone", "rendering", "ready", "failed", "lost",
+                   "charged", "halted")
 
 # Fields of an event, and which of them may be absent.
-event_answer <- c(what = "text", at = "moment", shot = "text", frame = "count", node = "text", seconds = "seconds",
-                  amount = "charge", detail = "text")
+event_answer <- c(what = "text", at = "moment", shot = "text", frame = "count", node = "text",
+                  seconds = "seconds", amount = "charge", detail = "text")
 of_a_frame <- c("rendering", "ready", "failed", "lost")
 
-# Why an event cannot be true, or NULL. `frames`: keys of the order's frames; `span`: from when to when it may be.
+# Why an event cannot be true, or NULL. `frames`: keys of the order's frames; `span`: from when to
+# when it may be.
 event_fault <- function(event, frames, span, ahead) {
   fault <- answer_fault(event, event_answer, setdiff(names(event_answer), c("what", "at")))
   if (length(fault)) return(fault)
   at <- as.numeric(service_moment(event$at)) - ahead
   if (at < span[1] || at > span[2]) return(paste("is of", event$at, "which is no time of this job"))
   if (event$what %in% "charged" && is.null(event$amount)) return("lacks amount")
-  if (event$what %in% of_a_frame && !row_key(list(shot = event$shot, frame = event$frame), c("shot", "frame")) %in% frames) {
-    return(paste("is of", show_value(event$shot), "frame", or_else(event$frame, "unknown"), "which was not ordered"))
-  }
+  if (event$what %in% of_a_frame &&
+      !row_key(list(shot = event$shot, frame = event$frame), c("shot", "frame")) %in% frames) {
+        return(paste("is of", show_value(event$shot), "frame", or_else(event$frame, "unknown"),
+                     "which was not ordered"))
+      }
   NULL
 }
 
@@ -30,45 +36,51 @@ event_fault <- function(event, frames, span, ahead) {
 received_event <- function(event, remote, bounds, ahead) {
   key <- paste("site", remote$site, remote$id, sprintf("%.0f", event$number))
   fault <- event_fault(event, bounds$frames, bounds$span, ahead)
-  if (length(fault)) return(quarantined_row(remote, paste0("event ", sprintf("%.0f", event$number), " ", fault), key))
+  if (length(fault))
+    return(quarantined_row(remote, paste0("event ", sprintf("%.0f", event$number), " ", fault),
+                           key))
   text <- function(name) said_text(event[[name]], 200)
   if (event$what == "halted") key <- sub("^site", "halted", key)
   data.frame(
     what = if (event$what %in% told_by_sites) event$what else paste("site:", text("what")),
     time = utc_now(service_moment(event$at) - ahead), place = remote$site,
     node = if (is.na(text("node"))) NA_character_ else paste0(remote$site, "/", text("node")),
-    shot = text("shot"), frame = as.integer(said_number(event$frame)), seconds = said_number(event$seconds),
-    amount = said_number(event$amount), detail = text("detail"), source = "site", key = key
+    shot = text("shot"), frame = as.integer(said_number(event$frame)),
+    seconds = said_number(event$seconds), amount = said_number(event$amount),
+    detail = text("detail"), source = "site", key = key
   )
 }
 
-# The frames that an order has, and the span of time in which anything of it can have happened: from a day before it was
-# sent to a day from now, by our clock.
+# The frames that an order has, and the span of time in which anything of it can have happened: from
+# a day before it was sent to a day from now, by our clock.
 order_bounds <- function(remote) {
   list(frames = row_key(order_frames(remote$order), c("shot", "frame")),
        span = c(as.numeric(service_moment(remote$sent)) - 86400, as.numeric(this_moment()) + 86400))
 }
 
 quarantined_row <- function(remote, why, key) {
-  data.frame(what = "quarantined", time = utc_now(this_moment()), place = remote$site, node = NA_character_,
-             shot = NA_character_, frame = NA_integer_, seconds = NA_real_, amount = NA_real_,
-             detail = shown_text(why, 200), source = "site", key = key)
+  data.frame(what = "quarantined", time = utc_now(this_moment()), place = remote$site,
+             node = NA_character_, shot = NA_character_, frame = NA_integer_, seconds = NA_real_,
+             amount = NA_real_, detail = shown_text(why, 200), source = "site", key = key)
 }
 
-# ---- pictures --------------------------------------------------------------------------------------------------------
+# ---- pictures ------------------------------------------------------------------------------------
 
-# Bytes that a picture of a shot may have: 64 a pixel (four layers of four 32-bit channels), and 1 MB for its headers.
+# Bytes that a picture of a shot may have: 64 a pixel (four layers of four 32-bit channels), and 1
+# MB for its headers.
 picture_bytes <- function(shot) 64 * shot$width * shot$height + 1e6
 
 picture_answer <- c(parts = "count", bytes = "bytes", sha256 = "sha256")
-time_answer <- c(node = "text", seconds = "seconds", charge = "charge", version = "text", ended = "moment")
+time_answer <- c(node = "text", seconds = "seconds", charge = "charge", version = "text",
+                 ended = "moment")
 
-# Check one finished frame: list(row, fault). Facts about the picture that cannot be true are dropped, and `fault` names
-# them.
+# Check one finished frame: list(row, fault). Facts about the picture that cannot be true are
+# dropped, and `fault` names them.
 received_picture <- function(row, shot) {
   fault <- answer_fault(row, picture_answer)
   if (is.null(fault) && row$bytes > picture_bytes(shot)) {
-    fault <- paste("has", format_size(row$bytes), "for a picture of", shot$width, "x", shot$height, "pixels")
+    fault <- paste("has", format_size(row$bytes), "for a picture of", shot$width, "x", shot$height,
+                   "pixels")
   }
   # By the protocol every part but the last has 1 KiB at least.
   if (is.null(fault) && row$parts > max(1, ceiling(row$bytes / 1024))) {
@@ -91,12 +103,14 @@ spare_bytes <- 200e6
 check_room <- function(folder, bytes) {
   free <- 1e6 * disk_free_mb(folder)
   if (is.na(free) || free > bytes + spare_bytes) return(invisible())
-  stop_input("file", paste("the disk has", format_size(free), "left"), short_path(folder), "Make room there.")
+  stop_input("file", paste("the disk has", format_size(free), "left"), short_path(folder),
+             "Make room there.")
 }
 
-# ---- bills -----------------------------------------------------------------------------------------------------------
+# ---- bills ---------------------------------------------------------------------------------------
 
-line_answer <- c(part = "text", item = "text", quantity = "amount", unit = "text", price = "amount", amount = "amount")
+line_answer <- c(part = "text", item = "text", quantity = "amount", unit = "text", price = "amount",
+                 amount = "amount")
 most_lines <- 10000
 
 # Lines of a bill as rows of ours, and what is wrong with the others: list(lines, faults).
@@ -112,8 +126,9 @@ received_bill <- function(bill, remote, currency) {
   text <- function(name) pick(name, said_text, "")
   number <- function(name) pick(name, said_number, 0)
   lines <- if (length(rows)) data.frame(
-    site = remote$site, kind = vapply(text("part"), billed_kind, "", USE.NAMES = FALSE), item = text("item"), quantity = number("quantity"),
-    unit = text("unit"), price = number("price"), amount = number("amount"), currency = currency, basis = "billed",
+    site = remote$site, kind = vapply(text("part"), billed_kind, "", USE.NAMES = FALSE),
+    item = text("item"), quantity = number("quantity"), unit = text("unit"),
+    price = number("price"), amount = number("amount"), currency = currency, basis = "billed",
     source = remote$id, key = paste("bill", remote$site, remote$id, seq_along(rows))
   )
   list(lines = lines, faults = if (length(found$faults)) paste("a line of its bill", found$faults))
@@ -136,6 +151,7 @@ quarantine_words <- function(ledger, job, remote) {
   mine <- events[["what"]] == "quarantined" & events[["place"]] %in% remote$site
   n <- sum(mine)
   if (!n) return(NA_character_)
-  paste0("sent ", n, if (n == 1) " entry that cannot be right: " else " entries that cannot be right, the first: ",
+  paste0("sent ", n, if (n == 1) " entry that cannot be right: " else
+         " entries that cannot be right, the first: ",
          events[["detail"]][which(mine)[1]])
 }

@@ -1,6 +1,7 @@
 # Pictures that came back against those that are right: named ones, or what trials left.
 
-# Pictures against those of the same frame that are right: a folder, one picture, or what trials left.
+# Pictures against those of the same frame that are right: a folder, one picture, or what trials
+# left.
 reference_findings <- function(files, findings, asked, reference, ledger) {
   refs <- if (length(reference)) named_references(reference) else trial_references(asked, ledger)
   bad <- findings[["path"]][findings[["weight"]] %in% "unusable"]
@@ -8,7 +9,8 @@ reference_findings <- function(files, findings, asked, reference, ledger) {
   if (is.null(refs) || !nrow(refs) || !nrow(files)) return(NULL)
   one <- nrow(refs) == 1 && is.na(refs[["frame"]])
   stem <- basename(files[["sequence"]])
-  at <- if (one) NULL else match(paste(stem, files[["frame"]]), paste(refs[["stem"]], refs[["frame"]]))
+  at <- if (one) NULL else
+    match(paste(stem, files[["frame"]]), paste(refs[["stem"]], refs[["frame"]]))
   # Another stem is no hindrance where there is only one on each side.
   if (!one && all(is.na(at)) && length(unique(stem)) == 1 && length(unique(refs[["stem"]])) == 1) {
     at <- match(files[["frame"]], refs[["frame"]])
@@ -19,15 +21,18 @@ reference_findings <- function(files, findings, asked, reference, ledger) {
 
 named_references <- function(reference) {
   check_text(reference, argument("reference"))
-  if (!file.exists(reference)) stop_input("file", "there is no such folder or picture", reference, "Check the path.")
+  if (!file.exists(reference))
+    stop_input("file", "there is no such folder or picture", reference, "Check the path.")
   if (!dir.exists(reference)) {
     name <- picture_names(reference)
     return(data.frame(stem = if (nrow(name)) basename(name[["sequence"]]) else "", at = reference,
                       frame = if (nrow(name)) name[["frame"]] else NA))
   }
   names <- picture_names(list.files(reference, recursive = TRUE))
-  if (!nrow(names)) stop_input("file", "holds no numbered pictures", short_path(reference), "Name another folder.")
-  data.frame(stem = basename(names[["sequence"]]), frame = names[["frame"]], at = file.path(reference, names[["path"]]))
+  if (!nrow(names))
+    stop_input("file", "holds no numbered pictures", short_path(reference), "Name another folder.")
+  data.frame(stem = basename(names[["sequence"]]), frame = names[["frame"]],
+             at = file.path(reference, names[["path"]]))
 }
 
 # Pictures that trials of the same shots and settings left.
@@ -38,8 +43,10 @@ trial_references <- function(asked, ledger) {
                  rows[["engine_version"]] %in% asked$version, , drop = FALSE]
   rows <- bind_tables(lapply(asked$shots, function(shot) {
     limit <- shot$limit[[1]]
-    rows[rows[["shot"]] %in% shot$shot & rows[["width"]] %in% shot$size[1] & rows[["height"]] %in% shot$size[2] &
-           rows[["limit_kind"]] %in% names(shot$limit)[1] & rows[["limit_value"]] %in% limit, , drop = FALSE]
+    rows[rows[["shot"]] %in% shot$shot & rows[["width"]] %in% shot$size[1] &
+         rows[["height"]] %in% shot$size[2] &
+           rows[["limit_kind"]] %in% names(shot$limit)[1] & rows[["limit_value"]] %in% limit, ,
+         drop = FALSE]
   }))
   if (is.null(rows) || !nrow(rows)) return(NULL)
   rows <- rows[file.exists(rows[["output"]]), , drop = FALSE]
@@ -51,7 +58,8 @@ trial_references <- function(asked, ledger) {
 one_reference <- function(file, path) {
   say <- function(...) file_finding(file, ...)
   a <- tryCatch(read_picture(path), clockpigeon_error = identity)
-  if (inherits(a, "error")) return(say("reference", "doubt", "has a reference that cannot be read", a$what))
+  if (inherits(a, "error"))
+    return(say("reference", "doubt", "has a reference that cannot be read", a$what))
   b <- tryCatch(read_picture(file[["at"]]), clockpigeon_error = identity)
   if (inherits(b, "error")) return(NULL)
   if (!identical(dim(a)[1:2], dim(b)[1:2])) {
@@ -62,10 +70,11 @@ one_reference <- function(file, path) {
   channels <- seq_len(min(dim(a)[3], dim(b)[3], 3))
   depth <- attr(b, "depth")
   cut <- function(x) structure(x[, , channels, drop = FALSE], depth = depth)
-  found <- tryCatch(as.list(as_frame(compare_pictures(cut(a), cut(b), chance = 1e-5))), clockpigeon_error = identity)
+  found <- tryCatch(as.list(as_frame(compare_pictures(cut(a), cut(b), chance = 1e-5))),
+                    clockpigeon_error = identity)
   if (inherits(found, "error") || found$verdict != "different") return(NULL)
   say("unlike", "unusable", "is not what its reference shows",
-      paste0(found$why, ": rows ", found$top, "-", found$bottom, ", columns ", found$left, "-", found$right, ", by ",
-             share_said(abs(found$tile_shift)), " of the brightness"), 0.99,
+      paste0(found$why, ": rows ", found$top, "-", found$bottom, ", columns ", found$left, "-",
+             found$right, ", by ", share_said(abs(found$tile_shift)), " of the brightness"), 0.99,
       c(found$top, found$bottom, found$left, found$right))
 }

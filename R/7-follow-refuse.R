@@ -1,8 +1,9 @@
 # Refusing frames of a job that are not usable: they are rendered again when it is placed again.
 
-# `verified`: of a job. Pictures that are not usable are moved to `refused/` beside the folder of frames, and what was
-# found is told in the ledger, as is what is usable; returns the frames that are refused, `shot`, `frame`, and whether
-# a picture of it was `moved`. A second call for the same pictures adds nothing.
+# `verified`: of a job. Pictures that are not usable are moved to `refused/` beside the folder of
+# frames, and what was found is told in the ledger, as is what is usable; returns the frames that
+# are refused, `shot`, `frame`, and whether a picture of it was `moved`. A second call for the same
+# pictures adds nothing.
 refuse_frames <- function(verified, project, ledger) {
   rows <- as_frame(verified$frames)
   job <- verified$job
@@ -17,7 +18,8 @@ refuse_frames <- function(verified, project, ledger) {
     events <- job_events(ledger, job)
     known <- refused_frames(events)
     new <- !row_key(bad, c("shot", "frame")) %in% row_key(known, c("shot", "frame"))
-    bad$moved <- move_refused(bad, verified$folders, file.path(project$root, "placed", job, "refused"))
+    bad$moved <- move_refused(bad, verified$folders,
+                              file.path(project$root, "placed", job, "refused"))
     told <- sum(events[["what"]] %in% "failed" & events[["source"]] %in% "verify")
     if (any(new)) {
       add_events(ledger, job, data.frame(
@@ -56,7 +58,8 @@ frame_places <- function(events, frames) {
   x[["place"]][match(row_key(frames, c("shot", "frame")), row_key(x, c("shot", "frame")))]
 }
 
-# Move pictures out of the folders of frames, overwriting nothing; returns which of them were there to be moved.
+# Move pictures out of the folders of frames, overwriting nothing; returns which of them were there
+# to be moved.
 move_refused <- function(rows, folders, to) {
   vapply(rows[["path"]], function(path) {
     from <- if (is.na(path)) character() else file.path(folders, path)

@@ -1,8 +1,9 @@
-# Reports of sites that are placed at by hand: exports of frame times or charges, and logs, that somebody puts into the
-# job's folder. What they say becomes events of the job and evidence of the site, each once, however often it is read.
+# Reports of sites that are placed at by hand: exports of frame times or charges, and logs, that
+# somebody puts into the job's folder. What they say becomes events of the job and evidence of the
+# site, each once, however often it is read.
 
-# Reads what is new in the reports of a job's sites; `links$reports` keeps which files were read as they are. Returns
-# rows as fetch_job() has them, one a site that has `reports` in its file.
+# Reads what is new in the reports of a job's sites; `links$reports` keeps which files were read as
+# they are. Returns rows as fetch_job() has them, one a site that has `reports` in its file.
 take_reports <- function(project, ledger, job, links) {
   plan <- job_decision(ledger, job)$plan
   folders <- placed_of(ledger, job, list(made_at = utc_now()))$folders
@@ -11,7 +12,8 @@ take_reports <- function(project, ledger, job, links) {
     trouble <- tryCatch({
       take_site_reports(project, ledger, job, site, links)
       NA_character_
-    }, clockpigeon_error = function(e) paste0("has a report that cannot be read: ", e$where, " ", e$what))
+    }, clockpigeon_error = function(e)
+                        paste0("has a report that cannot be read: ", e$where, " ", e$what))
     reported_row(project, ledger, job, site, plan, folders[[site]], trouble)
   }))
 }
@@ -33,22 +35,24 @@ take_site_reports <- function(project, ledger, job, site, links) {
     found <- read_report(path, entry, project, card, decision)
     keep_report(found, project, ledger, job, card, decision)
     written <- utc_now(file.mtime(path))
-    add_events(ledger, job, data.frame(what = "reported", time = written, place = site, detail = basename(path),
-                                       source = "report", key = paste("reported", site, path, written)))
+    add_events(ledger, job,
+               data.frame(what = "reported", time = written, place = site, detail = basename(path),
+                          source = "report", key = paste("reported", site, path, written)))
     links$reports[[name]] <- mark
   }
 }
 
 # The files of a report that are there: in the job's folder, unless the path is a full one.
 report_files <- function(project, job, entry) {
-  at <- if (is_absolute(entry$file)) entry$file else file.path(project$root, "placed", job, entry$file)
+  at <- if (is_absolute(entry$file)) entry$file else
+    file.path(project$root, "placed", job, entry$file)
   files <- Sys.glob(at)
   files[!dir.exists(files) & file.size(files) > 0]
 }
 
-# A report's rows in our words: `shot`, `frame` (NA of a charge that is of no frame), `state` (`ready`, `failed`,
-# `rendering`), `node`, `wall_s`, `begun`, `finished` (seconds since 1970), `charge` (in the site's currency),
-# `version`, `line` (what tells two charges of no frame apart).
+# A report's rows in our words: `shot`, `frame` (NA of a charge that is of no frame), `state`
+# (`ready`, `failed`, `rendering`), `node`, `wall_s`, `begun`, `finished` (seconds since 1970),
+# `charge` (in the site's currency), `version`, `line` (what tells two charges of no frame apart).
 read_report <- function(path, entry, project, card, decision) {
   where <- short_path(path)
   as <- or_else(entry$as, tell_import(path))
@@ -62,8 +66,9 @@ read_report <- function(path, entry, project, card, decision) {
     x$line <- row_marks(found)
   }
   if (is.null(x[["frame"]]) && is.null(x[["charge"]])) {
-    stop_input("import", "says neither frames nor charges", where, paste0("Map them in sites/", card$site,
-                                                                         ".yaml: reports, map."))
+    stop_input("import", "says neither frames nor charges", where,
+               paste0("Map them in sites/", card$site,
+                                                                                    ".yaml: reports, map."))
   }
   plain_report(x, entry, decision, card, where, as.numeric(file.mtime(path)))
 }
@@ -74,7 +79,8 @@ plain_report <- function(x, entry, decision, card, where, written) {
   for (name in names(report_columns)[report_columns %in% c("integer", "number")]) {
     x[[name]] <- column_numbers(x[[name]], name, where)
   }
-  for (name in c("begun", "finished")) x[[name]] <- column_moments(x[[name]], name, card$time_zone, where)
+  for (name in c("begun", "finished"))
+    x[[name]] <- column_moments(x[[name]], name, card$time_zone, where)
   shots <- vapply(decision$asked$shots, `[[`, "", "shot")
   # With one shot nothing need say which.
   x$shot <- if (length(shots) == 1) rep(shots, nrow(x)) else shots[shot_in(x[["shot"]], shots)]
@@ -83,7 +89,8 @@ plain_report <- function(x, entry, decision, card, where, written) {
   x$state <- if (length(entry$states)) report_states(x[["state"]], entry$states)
              else ifelse(done, "ready", ifelse(is.na(x[["begun"]]), NA, "rendering"))
   x$finished <- ifelse(is.na(x[["finished"]]) & x[["state"]] %in% c("ready", "failed"),
-                       ifelse(is.na(x[["begun"]]) | is.na(x[["wall_s"]]), written, x[["begun"]] + x[["wall_s"]]),
+                       ifelse(is.na(x[["begun"]]) | is.na(x[["wall_s"]]), written,
+                              x[["begun"]] + x[["wall_s"]]),
                        x[["finished"]])
   x$begun <- ifelse(is.na(x[["begun"]]), x[["finished"]] - x[["wall_s"]], x[["begun"]])
   x[c(names(report_columns), "line", "timed")]
@@ -96,7 +103,7 @@ report_states <- function(x, states) {
   out
 }
 
-# ---- kept ------------------------------------------------------------------------------------------------------------
+# ---- kept ----------------------------------------------------------------------------------------
 
 # What is new of a report, as events, charges and evidence.
 keep_report <- function(x, project, ledger, job, card, decision) {
@@ -106,7 +113,8 @@ keep_report <- function(x, project, ledger, job, card, decision) {
     rows <- report_events(of_job, card$site)
     add_events(ledger, job, rows)
     new <- of_job[of_job[["state"]] == "ready" & !is.na(of_job[["wall_s"]]) &
-                    !paste("report ready", card$site, of_job[["shot"]], of_job[["frame"]]) %in% before, , drop = FALSE]
+                    !paste("report ready", card$site, of_job[["shot"]], of_job[["frame"]]) %in%
+                  before, , drop = FALSE]
     keep_report_timings(new, project, ledger, job, card, decision)
     note_other_versions(of_job, ledger, job, card$site, decision$evidence$version)
   }
@@ -120,36 +128,42 @@ report_events <- function(x, site) {
     # A frame can be begun and fail more than once, where it is said when; it is ready once.
     turn <- if (what != "ready") ifelse(rows[["timed"]], paste0(" ", format(time, digits = 12)), "")
     data.frame(what = what, time = utc_now(as.POSIXct(time, origin = "1970-01-01")), place = site,
-               node = ifelse(is.na(rows[["node"]]), NA, paste0(site, "/", rows[["node"]])), shot = rows[["shot"]],
+               node = ifelse(is.na(rows[["node"]]), NA, paste0(site, "/", rows[["node"]])),
+               shot = rows[["shot"]],
                frame = as.integer(rows[["frame"]]), seconds = rows[["wall_s"]], source = "report",
-               key = paste0("report ", what, " ", site, " ", rows[["shot"]], " ", rows[["frame"]], turn))
+               key = paste0("report ", what, " ", site, " ", rows[["shot"]], " ", rows[["frame"]],
+                            turn))
   }
   begun <- x[!is.na(x[["begun"]]), , drop = FALSE]
   ready <- x[x[["state"]] == "ready", , drop = FALSE]
   failed <- x[x[["state"]] == "failed", , drop = FALSE]
-  rows <- rbind(event(begun, "rendering", begun[["begun"]]), event(ready, "ready", ready[["finished"]]),
+  rows <- rbind(event(begun, "rendering", begun[["begun"]]),
+                event(ready, "ready", ready[["finished"]]),
                 event(failed, "failed", failed[["finished"]]))
   rows[["node"]] <- as.character(rows[["node"]])
   rows
 }
 
-# Charges in the job's currency. What a report says of a frame is what it was charged by then: the difference to what is
-# known is new.
+# Charges in the job's currency. What a report says of a frame is what it was charged by then: the
+# difference to what is known is new.
 report_charges <- function(x, ledger, job, card, project) {
   x$amount <- in_job_currency(x[["charge"]], card, project)
   events <- as_frame(job_events(ledger, job))
   known <- events[events[["what"]] %in% "charged" & events[["source"]] %in% "report" &
                     events[["place"]] %in% card$site, , drop = FALSE]
   of_frame <- !is.na(x[["frame"]]) & !is.na(x[["shot"]])
-  key <- paste("report charged", card$site, ifelse(of_frame, paste(x[["shot"]], x[["frame"]]), x[["line"]]))
+  key <- paste("report charged", card$site,
+               ifelse(of_frame, paste(x[["shot"]], x[["frame"]]), x[["line"]]))
   before <- vapply(paste(x[["shot"]], x[["frame"]]), function(name) {
     sum(known[["amount"]][paste(known[["shot"]], known[["frame"]]) == name])
   }, 0)
   new <- ifelse(of_frame, round(x[["amount"]] - before, 4), x[["amount"]])
-  data.frame(what = "charged", time = utc_now(as.POSIXct(ifelse(is.na(x[["finished"]]), as.numeric(this_moment()),
-                                                                x[["finished"]]), origin = "1970-01-01")),
+  data.frame(what = "charged",
+             time = utc_now(as.POSIXct(ifelse(is.na(x[["finished"]]), as.numeric(this_moment()),
+                                              x[["finished"]]), origin = "1970-01-01")),
              place = card$site, shot = ifelse(of_frame, x[["shot"]], NA_character_),
-             frame = ifelse(of_frame, as.integer(x[["frame"]]), NA_integer_), amount = new, source = "report",
+             frame = ifelse(of_frame, as.integer(x[["frame"]]), NA_integer_), amount = new,
+             source = "report",
              key = ifelse(of_frame, paste(key, x[["amount"]]), key))[new != 0, , drop = FALSE]
 }
 
@@ -160,7 +174,8 @@ keep_report_timings <- function(x, project, ledger, job, card, decision) {
     add_told_timing(ledger, list(
       shot = row$shot, scene = shot$scene, frame = row$frame, width = shot$size[["width"]],
       height = shot$size[["height"]], engine = decision$evidence$engine,
-      engine_version = or_else(null_if_na(row$version), decision$evidence$version), wall_s = row$wall_s,
+      engine_version = or_else(null_if_na(row$version), decision$evidence$version),
+      wall_s = row$wall_s,
       measured_at = as.POSIXct(row$finished, origin = "1970-01-01"), billed = row$charge, job = job
     ), shot$limit, card)
   }
@@ -169,9 +184,10 @@ keep_report_timings <- function(x, project, ledger, job, card, decision) {
 note_other_versions <- function(x, ledger, job, site, asked) {
   other <- unique(stats::na.omit(setdiff(x[["version"]], asked)))
   if (!length(asked) || !length(other)) return(invisible())
-  add_events(ledger, job, data.frame(what = "other version", time = utc_now(this_moment()), place = site,
-                                     detail = shown_text(other[1], 60), source = "report",
-                                     key = paste("version", site, other[1])))
+  add_events(ledger, job,
+             data.frame(what = "other version", time = utc_now(this_moment()), place = site,
+                        detail = shown_text(other[1], 60), source = "report",
+                        key = paste("version", site, other[1])))
 }
 
 reported_row <- function(project, ledger, job, site, plan, folder, trouble) {
@@ -185,8 +201,10 @@ reported_row <- function(project, ledger, job, site, plan, folder, trouble) {
   charged <- mine[mine[["what"]] == "charged", , drop = FALSE]
   all <- nrow(ready) >= or_else(null_if_na(frames), Inf)
   data.frame(site = site, id = NA_character_,
-             state = if (!is.na(trouble)) NA_character_ else if (all) "done" else "running", frames = frames,
+             state = if (!is.na(trouble)) NA_character_ else if (all) "done" else "running",
+             frames = frames,
              ready = max(nrow(ready), here), here = here, left_s = NA_real_,
-             spent = if (nrow(charged)) sum(charged[["amount"]]) else NA_real_, currency = project$currency,
+             spent = if (nrow(charged)) sum(charged[["amount"]]) else NA_real_,
+             currency = project$currency,
              trouble = trouble)
 }

@@ -3,9 +3,9 @@
 # Whether a part of a plan goes to a site by its address.
 has_service <- function(project, site) length(project$sites[[site]]$service) > 0
 
-# Places what is left of a part's frames, or its trial frames. What is asked is written down with its key before it is
-# asked, so that one that was ended in between asks for the same again, and the site places it once. Returns the id of
-# the job there; NULL when nothing was left.
+# Places what is left of a part's frames, or its trial frames. What is asked is written down with
+# its key before it is asked, so that one that was ended in between asks for the same again, and the
+# site places it once. Returns the id of the job there; NULL when nothing was left.
 place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
                          service = site_service(place$project$sites[[part$site]])) {
   project <- place$project
@@ -22,32 +22,40 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
     elapsed <- job_timer()
     sent <- send_site_files(service, project$root, needed_files(job, project), about$part_bytes)
     if (sum(sent[["sent"]]) > 0) {
-      add_events(ledger, place$job, data.frame(what = "uploaded", time = utc_now(this_moment()), place = part$site,
-                                               seconds = elapsed(), amount = sum(sent[["sent"]]),
-                                               source = "place"))
+      add_events(ledger, place$job,
+                 data.frame(what = "uploaded", time = utc_now(this_moment()), place = part$site,
+                            seconds = elapsed(), amount = sum(sent[["sent"]]),
+                            source = "place"))
     }
     work <- site_work(job, part, or_else(project$engines[[job$engine]]$output, "png"),
                       shot_files(job, project, sent))
     name <- paste0(place$job, if (trial) "-trial")
     share <- sum(lengths(lapply(job$shots, `[[`, "frames"))) / part$count
     cap <- remote_cap(place, part, site, share, trial, ledger)
-    pending <- list(key = paste(place$id, part$site, orders_before(ledger, place$job, part$site) + 1, sep = "/"),
+    pending <- list(key = paste(place$id, part$site,
+                                orders_before(ledger, place$job, part$site) + 1, sep = "/"),
                     order = c(work, list(name = name, trial = trial, cap = cap)))
-    add_events(ledger, place$job, data.frame(what = "asked", time = utc_now(place$now), place = part$site,
-                                             detail = to_json_line(pending), source = "place",
-                                             key = paste("asked", pending$key)))
+    add_events(ledger, place$job,
+               data.frame(what = "asked", time = utc_now(place$now), place = part$site,
+                          detail = to_json_line(pending), source = "place",
+                          key = paste("asked", pending$key)))
   }
-  answer <- tryCatch(place_at_site(service, pending$order, pending$key), clockpigeon_error_service = function(e) {
-    # What is refused for good is not asked again: the next time it is asked as it is then.
-    if (isTRUE(e$status %in% c(400, 404, 409, 422))) {
-      add_events(ledger, place$job, data.frame(what = "refused", time = utc_now(this_moment()), place = part$site,
-                                               detail = e$what, source = "place", key = paste("sent", pending$key)))
-    }
-    stop(e)
-  })
-  add_events(ledger, place$job, data.frame(what = "sent", time = utc_now(this_moment()), place = part$site,
-                                           detail = said_id(answer$job), source = "place",
-                                           key = paste("sent", pending$key)))
+  answer <- tryCatch(place_at_site(service, pending$order, pending$key),
+                     clockpigeon_error_service = function(e) {
+                       # What is refused for good is not asked again: the next time it is asked as
+                       # it is then.
+                       if (isTRUE(e$status %in% c(400, 404, 409, 422))) {
+                         add_events(ledger, place$job,
+                                    data.frame(what = "refused", time = utc_now(this_moment()),
+                                               place = part$site, detail = e$what, source = "place",
+                                               key = paste("sent", pending$key)))
+                       }
+                       stop(e)
+                     })
+  add_events(ledger, place$job,
+             data.frame(what = "sent", time = utc_now(this_moment()), place = part$site,
+                        detail = said_id(answer$job), source = "place",
+                        key = paste("sent", pending$key)))
   if (!trial) note_placed(place, ledger, folder, part$site, placed)
   answer$job
 }
@@ -74,8 +82,8 @@ pending_order <- function(ledger, job, site) {
   if (any(open)) jsonlite::parse_json(asked[["detail"]][which(open)[1]])
 }
 
-# Jobs of ours at a site: a list of `id`, `key`, `sequence` and `sent` (of the event that says so, and its time), `order`
-# (what was ordered), `halted`, `deleted`.
+# Jobs of ours at a site: a list of `id`, `key`, `sequence` and `sent` (of the event that says so,
+# and its time), `order` (what was ordered), `halted`, `deleted`.
 remote_jobs <- function(ledger, job, site = NULL, events = as_frame(job_events(ledger, job))) {
   asked <- events[events[["what"]] == "asked", , drop = FALSE]
   sent <- events[events[["what"]] == "sent" & startsWith(events[["key"]], "sent "), , drop = FALSE]
@@ -104,7 +112,8 @@ unplaced_columns <- function(place, ledger, site, columns) {
   events <- as_frame(job_events(ledger, place$job))
   key <- row_key(frames, c("shot", "frame"))
   told <- without_refused(events)
-  there <- key %in% row_key(told[told[["what"]] %in% c("arrived", "ready"), , drop = FALSE], c("shot", "frame"))
+  there <- key %in%
+    row_key(told[told[["what"]] %in% c("arrived", "ready"), , drop = FALSE], c("shot", "frame"))
   # What was refused since is not under way there any more.
   refused <- refused_frames(events)
   since <- refused[["sequence"]][match(key, row_key(refused, c("shot", "frame")))]
@@ -133,21 +142,26 @@ shot_files <- function(job, project, sent) {
   }))
 }
 
-# The cap that a site is told, in its own currency: a tenth more than the part costs in 99 of 100 cases, what it leaves
-# of the budget at most, less what was charged there before; of trial frames three times their share. The site's meter
-# counts what gifts pay too, so that they are added. Never below what the card asks of a job without a frame.
+# The cap that a site is told, in its own currency: a tenth more than the part costs in 99 of 100
+# cases, what it leaves of the budget at most, less what was charged there before; of trial frames
+# three times their share. The site's meter counts what gifts pay too, so that they are added. Never
+# below what the card asks of a job without a frame.
 remote_cap <- function(place, part, site, share, trial, ledger) {
   rate <- rate_to(site, place$state$job$currency, place$state$job$rates)$rate
-  # A site ends a job when its cap is reached: one that costs just that must not be ended, where the budget has room.
+  # A site ends a job when its cap is reached: one that costs just that must not be ended, where the
+  # budget has room.
   room <- place$state$asked$budget - (place$judged$mean - part$cost_mean)
   most <- part_cap(place, part)
   most <- max(most, min(1.1 * most, room))
   gifts <- balance_held(site, place$state$job)
-  amount <- if (trial) 3 * part$full_p90 * share else most + gifts - charged_at(ledger, place$job, part$site)
-  list(amount = ceiling(100 * max(amount / rate, least_charge(site), 0.01)) / 100, currency = site$currency)
+  amount <- if (trial) 3 * part$full_p90 * share else
+    most + gifts - charged_at(ledger, place$job, part$site)
+  list(amount = ceiling(100 * max(amount / rate, least_charge(site), 0.01)) / 100,
+       currency = site$currency)
 }
 
-# Least that a card charges for a job: its fee, and the larger of its minimum and a node's minimum, with tax.
+# Least that a card charges for a job: its fee, and the larger of its minimum and a node's minimum,
+# with tax.
 least_charge <- function(site) {
   price <- site$price
   least <- or_else(price$fixed, 0) + max(or_else(price$minimum, 0), or_else(price$minimum_node, 0))

@@ -2,38 +2,43 @@
 
 #' Settle the bill of a job
 #'
-#' Holds what a site asks for a job against what was promised when it was decided, what the ledger has metered, and the
-#' site's card, to the minor unit, and says what is asked too much. The bill's lines are kept in the ledger, each once
-#' however often the file is given; a line that comes again with another amount is kept as its correction, and refunds
-#' are lines of their own. What became of the job is kept as evidence of the site, from which later forecasts are
-#' corrected ([learned()]).
+#' Holds what a site asks for a job against what was promised when it was decided, what the ledger
+#' has metered, and the site's card, to the minor unit, and says what is asked too much. The bill's
+#' lines are kept in the ledger, each once however often the file is given; a line that comes again
+#' with another amount is kept as its correction, and refunds are lines of their own. What became of
+#' the job is kept as evidence of the site, from which later forecasts are corrected ([learned()]).
 #'
-#' From promised to billed there are these steps, whose differences add up exactly: `since the promise` (the same
-#' forecast made again for the moment of placing, by the card as it is now), `number of frames`, `speed` (what the
-#' middle frame took beside its forecast), `time a frame` (what the others took beyond that), `failed and unusable work`
-#' and `start, load and idle`, which together lead to the card's own bill of what was metered; then `doubled lines`,
-#' `frames that never came`, `use beyond the meter`, `rate`, `tier or class`, `minimums`, `rounding`, `discounts`,
-#' `tax`, `balances`, `refunds`, `unexplained`, and `exchange`. Where nothing was metered, `use` stands for what lies
-#' between. Failed work is priced as the last of a node's runs, so that a discount by volume falls to it.
+#' From promised to billed there are these steps, whose differences add up exactly:
+#' `since the promise` (the same forecast made again for the moment of placing, by the card as it is
+#' now), `number of frames`, `speed` (what the middle frame took beside its forecast),
+#' `time a frame` (what the others took beyond that), `failed and unusable work` and
+#' `start, load and idle`, which together lead to the card's own bill of what was metered; then
+#' `doubled lines`, `frames that never came`, `use beyond the meter`, `rate`, `tier or class`,
+#' `minimums`, `rounding`, `discounts`, `tax`, `balances`, `refunds`, `unexplained`, and `exchange`.
+#' Where nothing was metered, `use` stands for what lies between. Failed work is priced as the last
+#' of a node's runs, so that a discount by volume falls to it.
 #'
 #' @param project From [read_project()].
 #' @param ledger A ledger from [open_ledger()], for writing.
 #' @param job The job's name.
-#' @param bill The file that the site sent, CSV or JSON, read as `bill` in the site's file says ([read_site()]), or by
-#'   the columns of the FinOps Open Cost and Usage Specification 1.0. When absent, the bill that the ledger has.
+#' @param bill The file that the site sent, CSV or JSON, read as `bill` in the site's file says
+#'   ([read_site()]), or by the columns of the FinOps Open Cost and Usage Specification 1.0. When
+#'   absent, the bill that the ledger has.
 #' @param site The site; the only one that sent one, or the only one there is, when absent.
-#' @return A list of class `cp_settled`: `job`, `site`, `currency` (the project's), `billed_in` (the card's); `steps`, a
-#'   tibble of `step`, `after`, `difference` (in the project's currency); `promised`, its mean and its 10 % and 90 %
-#'   points; `metered` (the card's bill of what was metered, from [bill()]; `measured` says whether there is a meter);
-#'   `billed` (in the card's currency), `lines`, a tibble of the bill's lines; `findings`, a tibble: `code`, `line`,
-#'   `quantity`, `unit`, `known`, `price`, `known_price`, `amount` (too much, in the card's currency), `detail`,
-#'   `claimed` (whether it is asked back, or only to be explained), `label`; `too_much`, their sum; `rate` of exchange
-#'   when it was promised and now; `ratio`, what the middle frame took beside its forecast; `new` lines; `other` lines
-#'   of the file, which are of other jobs; `replaced` lines of an earlier reading of the same file; `unmatched`, lines
-#'   that no word of `bill: kinds` matched, as texts.
-#' @section Conditions: `clockpigeon_error_bill` for a bill of another job, currency or month, without amounts or with
-#'   lines of an unknown kind; `clockpigeon_error_import` for what cannot be read; `clockpigeon_error_job` for a job
-#'   that was not placed.
+#' @return A list of class `cp_settled`: `job`, `site`, `currency` (the project's), `billed_in` (the
+#'   card's); `steps`, a tibble of `step`, `after`, `difference` (in the project's currency);
+#'   `promised`, its mean and its 10 % and 90 % points; `metered` (the card's bill of what was
+#'   metered, from [bill()]; `measured` says whether there is a meter); `billed` (in the card's
+#'   currency), `lines`, a tibble of the bill's lines; `findings`, a tibble: `code`, `line`,
+#'   `quantity`, `unit`, `known`, `price`, `known_price`, `amount` (too much, in the card's
+#'   currency), `detail`, `claimed` (whether it is asked back, or only to be explained), `label`;
+#'   `too_much`, their sum; `rate` of exchange when it was promised and now; `ratio`, what the
+#'   middle frame took beside its forecast; `new` lines; `other` lines of the file, which are of
+#'   other jobs; `replaced` lines of an earlier reading of the same file; `unmatched`, lines that no
+#'   word of `bill: kinds` matched, as texts.
+#' @section Conditions: `clockpigeon_error_bill` for a bill of another job, currency or month,
+#'   without amounts or with lines of an unknown kind; `clockpigeon_error_import` for what cannot be
+#'   read; `clockpigeon_error_job` for a job that was not placed.
 #' @examples
 #' \dontrun{
 #' project <- read_project()
@@ -64,15 +69,17 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
   steps <- settled_steps(promise, meter, priced, doubted, card, project)
   keep_outcomes(ledger, job, site, promise, meter, priced, lines, watched, project)
   structure(list(
-    job = job, site = site, currency = project$currency, billed_in = card$currency, steps = as_table(steps$table),
-    promised = promise[c("mean", "p10", "p90", "made_at")], metered = priced$bill, measured = meter$whole,
+    job = job, site = site, currency = project$currency, billed_in = card$currency,
+    steps = as_table(steps$table), promised = promise[c("mean", "p10", "p90", "made_at")],
+    metered = priced$bill, measured = meter$whole,
     billed = from_minor(to_minor(sum(lines[["amount"]]), card$currency), card$currency),
     lines = as_table(doubted$lines), findings = as_table(findings),
-    too_much = round(sum(findings[["amount"]][findings[["claimed"]]]), facts$digits), rate = steps$rate,
+    too_much = round(sum(findings[["amount"]][findings[["claimed"]]]), facts$digits),
+    rate = steps$rate,
     runs = meter$runs, ratio = or_else(priced$ratio, NA_real_),
-    new = or_else(taken$new, 0L), other = or_else(taken$other, 0L), replaced = or_else(taken$replaced, 0L),
-    unmatched = or_else(taken$unmatched, character()), card_as_of = card$as_of, parts = promise$part,
-    watched = watched
+    new = or_else(taken$new, 0L), other = or_else(taken$other, 0L),
+    replaced = or_else(taken$replaced, 0L), unmatched = or_else(taken$unmatched, character()),
+    card_as_of = card$as_of, parts = promise$part, watched = watched
   ), class = "cp_settled")
 }
 
@@ -92,11 +99,12 @@ settled_site <- function(watched, ledger, job, bill, site) {
   left
 }
 
-# ---- what was promised, and what the card makes of what was metered --------------------------------------------------
+# ---- what was promised, and what the card makes of what was metered ------------------------------
 
-# The part of the forecast that is the site's: `mean` (recorded when it was decided), `p10`, `p90`; `again` (mean of the
-# same made anew), `lost` (mean of money for runs that fail), `draws`; `frames` of the part with their expected
-# `seconds` there, in `columns` of the job; `part`: its option; `engine`; `day` of the bill.
+# The part of the forecast that is the site's: `mean` (recorded when it was decided), `p10`, `p90`;
+# `again` (mean of the same made anew), `lost` (mean of money for runs that fail), `draws`; `frames`
+# of the part with their expected `seconds` there, in `columns` of the job; `part`: its option;
+# `engine`; `day` of the bill.
 site_promise <- function(watched, ledger, job, site) {
   begun <- watched$begun
   plan <- job_decision(ledger, job)$plan
@@ -110,12 +118,14 @@ site_promise <- function(watched, ledger, job, site) {
   share <- if (all > 0) mean(draws[["cost"]]) / all else 1
   # Of several parts each has its own mean in the record; older records have that of the whole.
   part <- Find(function(part) part$site == site, plan$parts)
-  own <- if (length(plan$parts) > 1) or_else(part$cost_mean, plan$cost_mean * share) else plan$cost_mean
+  own <- if (length(plan$parts) > 1) or_else(part$cost_mean, plan$cost_mean * share) else
+    plan$cost_mean
   c(list(mean = own, p10 = recorded[["p10"]][1] * share, p90 = recorded[["p90"]][1] * share,
          made_at = recorded[["made_at"]][1]), part_promise(watched, begun$parts, of))
 }
 
-# What was forecast of a rescue when the rest was sent to it: it is no part of the plan that was first made.
+# What was forecast of a rescue when the rest was sent to it: it is no part of the plan that was
+# first made.
 rescue_promise <- function(watched, of, plan, job, site) {
   if (!length(of)) {
     stop_input("job", paste("no part of the plan was at", site), paste("job", job),
@@ -123,7 +133,8 @@ rescue_promise <- function(watched, of, plan, job, site) {
   }
   cost <- watched$going$draws[[of]][["cost"]]
   q <- quantile_of(cost, c(0.1, 0.9))
-  c(list(mean = mean(cost), p10 = q[1], p90 = q[2], made_at = utc_now(watched$placed + watched$going$moment)),
+  c(list(mean = mean(cost), p10 = q[1], p90 = q[2],
+         made_at = utc_now(watched$placed + watched$going$moment)),
     part_promise(watched, watched$going, of))
 }
 
@@ -133,14 +144,15 @@ part_promise <- function(watched, parts, of) {
   draws <- parts$draws[[of]]
   columns <- parts$runs[[of]]
   frames <- job_columns(state$job)[columns, , drop = FALSE]
-  frames$seconds <- colMeans(state$seconds[, columns, drop = FALSE]) * mean(exp(-draws[["log_speed"]]))
-  list(again = mean(draws[["cost"]]), lost = mean(draws[["lost_money"]]), draws = draws, frames = frames,
-       part = as.list(as_frame(state$options)[parts$used[of], , drop = FALSE]), columns = columns,
-       engine = state$job$engine, day = watched$placed)
+  frames$seconds <- colMeans(state$seconds[, columns, drop = FALSE]) *
+    mean(exp(-draws[["log_speed"]]))
+  list(again = mean(draws[["cost"]]), lost = mean(draws[["lost_money"]]), draws = draws,
+       frames = frames, part = as.list(as_frame(state$options)[parts$used[of], , drop = FALSE]),
+       columns = columns, engine = state$job$engine, day = watched$placed)
 }
 
-# What the card makes of a usage, each order by itself: `bill`, and `cost`, in which what a prepaid balance pays is
-# paid.
+# What the card makes of a usage, each order by itself: `bill`, and `cost`, in which what a prepaid
+# balance pays is paid.
 card_bill <- function(usage, card, promise) {
   if (length(unique(usage[["order"]])) > 1) {
     parts <- lapply(split(usage, usage[["order"]]), card_bill, card = card, promise = promise)
@@ -148,15 +160,18 @@ card_bill <- function(usage, card, promise) {
     return(list(bill = as_frame(bind_tables(lapply(parts, `[[`, "bill"))), cost = sum_of("cost"),
                 prepaid = sum_of("prepaid")))
   }
-  usage <- if (NROW(usage)) node_stretches(usage[metered_columns], card) else data.frame(seconds = numeric())
+  usage <- if (NROW(usage)) node_stretches(usage[metered_columns], card) else
+    data.frame(seconds = numeric())
   x <- as_frame(bill(usage, card, tier = null_if_na(promise$part$tier),
-                     hire = null_if_na(promise$part$hire), engine = promise$engine, on = promise$day))
+                     hire = null_if_na(promise$part$hire), engine = promise$engine,
+                     on = promise$day))
   prepaid <- -sum(x[["amount"]][x[["part"]] == "credit" & x[["rule"]] %in% "prepaid balance"])
   whole <- function(amount) from_minor(to_minor(amount, card$currency), card$currency)
   list(bill = x, cost = whole(sum(x[["amount"]]) + prepaid), prepaid = prepaid)
 }
 
-# The card's bills of usages from the promised one to the metered one, each with one thing more as it was.
+# The card's bills of usages from the promised one to the metered one, each with one thing more as
+# it was.
 priced_meter <- function(meter, promise, card, watched) {
   cost <- function(usage) card_bill(usage, card, promise)$cost
   usage <- meter$usage
@@ -166,7 +181,8 @@ priced_meter <- function(meter, promise, card, watched) {
     done <- card_bill(expected[is.finite(came), , drop = FALSE], card, promise)
     return(c(list(promised = cost(expected), frames = done$cost, runs = 0), done))
   }
-  good <- usage[usage[["activity"]] == "render" & usage[["status"]] == "ok" & !usage[["unusable"]], , drop = FALSE]
+  good <- usage[usage[["activity"]] == "render" & usage[["status"]] == "ok" & !usage[["unusable"]],
+                , drop = FALSE]
   # Of a frame that was rendered more than once the last run made it.
   good <- good[!duplicated(good[c("shot", "frame")], fromLast = TRUE), , drop = FALSE]
   # Up to here it is one order: that there were more is work done again.
@@ -183,17 +199,21 @@ priced_meter <- function(meter, promise, card, watched) {
     card_bill(usage, card, promise))
 }
 
-# The frames of a part as they were expected, each where and when it was rendered, or else on those nodes in turn.
+# The frames of a part as they were expected, each where and when it was rendered, or else on those
+# nodes in turn.
 expected_usage <- function(frames, usage, card, watched) {
   sizes <- shot_megapixels(watched$state$job$shots)
   if (is.null(usage)) usage <- other_use("node-1", "render", 0, NA)
   rendered <- usage[usage[["activity"]] == "render" & usage[["status"]] == "ok", , drop = FALSE]
-  at <- nrow(rendered) + 1 - match(row_key(frames, c("shot", "frame")), rev(row_key(rendered, c("shot", "frame"))))
+  at <- nrow(rendered) + 1 -
+    match(row_key(frames, c("shot", "frame")), rev(row_key(rendered, c("shot", "frame"))))
   in_turn <- rep_len(or_else(unique(rendered[["node"]]), "node-1"), nrow(frames))
   begin <- local_text(as.numeric(watched$placed), card)
-  data.frame(node = ifelse(is.na(at), in_turn, rendered[["node"]][at]), activity = "render", status = "ok",
-             seconds = frames[["seconds"]], frames = 1L, megapixels = unname(sizes[frames[["shot"]]]),
-             began = ifelse(is.na(at), begin, rendered[["began"]][at]), order = or_else(rendered[["order"]], "")[1])
+  data.frame(node = ifelse(is.na(at), in_turn, rendered[["node"]][at]), activity = "render",
+             status = "ok", seconds = frames[["seconds"]], frames = 1L,
+             megapixels = unname(sizes[frames[["shot"]]]),
+             began = ifelse(is.na(at), begin, rendered[["began"]][at]),
+             order = or_else(rendered[["order"]], "")[1])
 }
 
 # What lines are held against, as doubted_lines() takes it.
@@ -201,7 +221,8 @@ line_facts <- function(meter, priced, promise, card, watched) {
   tier <- null_if_na(promise$part$tier)
   hire <- null_if_na(promise$part$hire)
   tariff <- tariff_of(card, tier, hire, promise$engine, promise$day)
-  prices <- lapply(tariff$charges, function(charge) data.frame(unit = charge$per, price = charge$amounts))
+  prices <- lapply(tariff$charges,
+                   function(charge) data.frame(unit = charge$per, price = charge$amounts))
   timed <- Filter(function(unit) sale_units[[unit]]$value == "ms", names(sale_units))
   parts <- lapply(stats::setNames(nm = timed), function(unit) {
     weight <- sale_units[[unit]]$weight
@@ -212,24 +233,30 @@ line_facts <- function(meter, priced, promise, card, watched) {
   by_node <- priced$bill[["rule"]] %in% "minimum_node"
   came <- job_columns(watched$state$job)
   came$column <- seq_len(nrow(came))
-  came <- came[came$column %in% promise$columns & is.finite(watched$came), c("shot", "frame"), drop = FALSE]
-  failed <- meter$usage[meter$usage[["status"]] %in% if (card$billed$failed) c("failed", "incomplete"),
+  came <- came[came$column %in% promise$columns & is.finite(watched$came), c("shot", "frame"),
+               drop = FALSE]
+  failed <- meter$usage[meter$usage[["status"]] %in%
+                        if (card$billed$failed) c("failed", "incomplete"),
                         c("shot", "frame"), drop = FALSE]
   came <- rbind(came, failed)
-  list(prices = do.call(rbind, prices), others = other_prices(card, tier, hire, promise), parts = parts,
-       windows = meter$windows, node_hours = promise$part$nodes * watched$passed_s / 3600,
+  list(prices = do.call(rbind, prices), others = other_prices(card, tier, hire, promise),
+       parts = parts, windows = meter$windows,
+       node_hours = promise$part$nodes * watched$passed_s / 3600,
        meter = if (meter$whole) lists[c("unit", "quantity")], delivered = came,
-       own_minimum = if (orders > 1) sum(priced$bill[["amount"]][priced$bill[["part"]] == "minimum"]),
+       own_minimum = if (orders > 1)
+       sum(priced$bill[["amount"]][priced$bill[["part"]] == "minimum"]),
        step_s = tariff$charges[[1]]$step / 1000,
        spoilt = spoilt_work(meter), minimum = max(tariff$minimum, tariff$minimum_month) /
          10^minor_digits(card$currency), node_minimum = sum(priced$bill[["amount"]][by_node]),
-       billable = sum(lists[["quantity"]][lists[["unit"]] == "frame"]), digits = minor_digits(card$currency))
+       billable = sum(lists[["quantity"]][lists[["unit"]] == "frame"]),
+       digits = minor_digits(card$currency))
 }
 
 # Runs whose pictures came back unusable: `frames`, and node-hours.
 spoilt_work <- function(meter) {
   bad <- meter$usage[meter$usage[["unusable"]] %in% TRUE, , drop = FALSE]
-  if (NROW(bad)) list(hours = sum(bad[["seconds"]]) / 3600, frames = format_frames(sort(unique(bad[["frame"]]))))
+  if (NROW(bad))
+    list(hours = sum(bad[["seconds"]]) / 3600, frames = format_frames(sort(unique(bad[["frame"]]))))
 }
 
 # The first charge's price by every other tier and class.
@@ -239,7 +266,8 @@ other_prices <- function(card, tier, hire, promise) {
   rows <- lapply(tiers, function(t) lapply(hires, function(h) {
     if (identical(t, or_else(tier, tiers[1])) && identical(h, or_else(hire, hires[1]))) return(NULL)
     charge <- tariff_of(card, t, null_if_na(h), promise$engine, promise$day)$charges[[1]]
-    data.frame(unit = charge$per, price = charge$amounts[1], name = paste(c(t, null_if_na(h)), collapse = ", "))
+    data.frame(unit = charge$per, price = charge$amounts[1],
+               name = paste(c(t, null_if_na(h)), collapse = ", "))
   }))
   none <- data.frame(unit = character(), price = numeric(), name = character())
   as_frame(or_else(bind_tables(unlist(rows, recursive = FALSE)), none))
@@ -249,14 +277,17 @@ other_prices <- function(card, tier, hire, promise) {
 told_findings <- function(found, lines, facts) {
   found <- as_frame(found)
   # A minimum can take back some of what else is too much.
-  found$claimed <- found[["code"]] == "minimum" | found[["code"]] != "unknown" & found[["amount"]] > 0
+  found$claimed <- found[["code"]] == "minimum" |
+    found[["code"]] != "unknown" & found[["amount"]] > 0
   found <- found[order(-found[["claimed"]], -found[["amount"]]), , drop = FALSE]
   # Rounded so that the sum is the rounded sum.
   of <- cumsum(found[["amount"]] * found[["claimed"]])
   rounded <- diff(c(0, round(of, facts$digits)))
-  found$amount <- ifelse(found[["claimed"]], round(rounded, facts$digits), round(found[["amount"]], facts$digits))
+  found$amount <- ifelse(found[["claimed"]], round(rounded, facts$digits),
+                         round(found[["amount"]], facts$digits))
   # What came from a file says where it stood there.
-  label <- ifelse(startsWith(lines[["key"]], "file "), sub(" #[0-9a-f]{12}$", "", lines[["source"]]),
+  label <- ifelse(startsWith(lines[["key"]], "file "),
+                  sub(" #[0-9a-f]{12}$", "", lines[["source"]]),
                   paste("line", lines[["line"]]))
   found$label <- label[found[["line"]]]
   at <- found[["code"]] == "doubled"
@@ -265,7 +296,7 @@ told_findings <- function(found, lines, facts) {
   found
 }
 
-# ---- the steps -------------------------------------------------------------------------------------------------------
+# ---- the steps -----------------------------------------------------------------------------------
 
 settled_steps <- function(promise, meter, priced, doubted, card, project) {
   rate_on <- function(on) or_else(rate_to(card, project$currency, project$rates, on)$rate, NA_real_)

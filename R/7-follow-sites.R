@@ -1,10 +1,12 @@
-# What sites tell of a job beside its frames: what they charged, that they ended it, that they cannot be asked.
+# What sites tell of a job beside its frames: what they charged, that they ended it, that they
+# cannot be asked.
 
-# `told`: events, their times in seconds from the placing; `columns`: the frames of the job. Returns a list: `ready`
-# (when each frame's picture could be fetched, by its place in the job; Inf), and `sites`, a data frame of `site`,
-# `charged` (NA: it tells of no charges), `halted_s` and `halted_by`, `silent_s` (since when it cannot be asked, or
-# its report not be read) and `trouble`, `by_hand` (it was sent nothing by its address), `spoilt` (pictures that did not
-# come whole and are not there), `other` (a version of the engine that was not asked for and made frames).
+# `told`: events, their times in seconds from the placing; `columns`: the frames of the job. Returns
+# a list: `ready` (when each frame's picture could be fetched, by its place in the job; Inf), and
+# `sites`, a data frame of `site`, `charged` (NA: it tells of no charges), `halted_s` and
+# `halted_by`, `silent_s` (since when it cannot be asked, or its report not be read) and `trouble`,
+# `by_hand` (it was sent nothing by its address), `spoilt` (pictures that did not come whole and are
+# not there), `other` (a version of the engine that was not asked for and made frames).
 site_states <- function(told, columns) {
   key <- row_key(columns, c("shot", "frame"))
   ready <- told[told[["what"]] %in% "ready", , drop = FALSE]
@@ -23,26 +25,31 @@ site_states <- function(told, columns) {
     lost <- nrow(reach) && utils::tail(reach[["what"]], 1) == "unreached"
     spoilt <- setdiff(row_key(of("spoilt"), c("shot", "frame")), here)
     charges <- of("charged")
-    data.frame(site = site, charged = if (nrow(charges)) sum(charges[["amount"]], na.rm = TRUE) else NA_real_,
-               halted_s = c(halted[["time"]], NA_real_)[1], halted_by = c(halted[["detail"]], NA_character_)[1],
+    data.frame(site = site,
+               charged = if (nrow(charges)) sum(charges[["amount"]], na.rm = TRUE) else NA_real_,
+               halted_s = c(halted[["time"]], NA_real_)[1],
+               halted_by = c(halted[["detail"]], NA_character_)[1],
                silent_s = if (lost) utils::tail(reach[["time"]], 1) else NA_real_,
-               trouble = if (lost) utils::tail(reach[["detail"]], 1) else NA_character_, spoilt = length(spoilt),
+               trouble = if (lost) utils::tail(reach[["detail"]], 1) else NA_character_,
+               spoilt = length(spoilt),
                by_hand = !nrow(of("sent")),
                other = c(of("other version")[["detail"]], NA_character_)[1])
   })
   list(ready = ifelse(is.na(at), Inf, pmax(ready[["time"]][at], 1e-3)), sites = bind_tables(rows))
 }
 
-# What a part costs where its site tells what it charges: what was charged, and of the rest what the draws have, dearer
-# or cheaper as what was charged is beside what they have for the work done by then; the first tenth of the work weighs
-# that against the card. `weight`: of each frame of the part, mean seconds.
+# What a part costs where its site tells what it charges: what was charged, and of the rest what the
+# draws have, dearer or cheaper as what was charged is beside what they have for the work done by
+# then; the first tenth of the work weighs that against the card. `weight`: of each frame of the
+# part, mean seconds.
 charged_cost <- function(cost, charged, weight, done, prior = 0.1) {
   work <- sum(weight[done]) / sum(weight)
   if (is.na(charged) || charged <= 0) return(cost)
   charged + (1 - work) * cost * charged_ratio(mean(cost), charged, work, prior)
 }
 
-charged_ratio <- function(mean, charged, work, prior = 0.1) (charged + prior * mean) / (mean * work + prior * mean)
+charged_ratio <- function(mean, charged, work, prior = 0.1) (charged + prior * mean) /
+  (mean * work + prior * mean)
 
 # Amounts of a site as of the project's currency; as they are where no rate is known.
 in_job_currency <- function(amount, site, project) {

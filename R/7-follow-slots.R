@@ -1,14 +1,15 @@
 # The slots of own pools: what renders one frame at a time.
 
-# The names of the nodes of a site's pool, one a slot: of a scheduler's machines as many as may be used at once.
+# The names of the nodes of a site's pool, one a slot: of a scheduler's machines as many as may be
+# used at once.
 pool_slots <- function(project, site) {
   site <- project$sites[[site]]
   if (site$kind != "own") return(character())
   rep(site$pool, vapply(site$pool, function(name) or_else(project$nodes[[name]]$count, 1L), 0L))
 }
 
-# A site's slots: a node, how many share its machine, and which of the site's it is. Each slot of a scheduler's machines
-# has one of its own.
+# A site's slots: a node, how many share its machine, and which of the site's it is. Each slot of a
+# scheduler's machines has one of its own.
 site_slots <- function(project, site) {
   names <- pool_slots(project, site)
   slots <- lapply(seq_along(names), function(k) {
@@ -37,11 +38,12 @@ slot_of <- function(pool, name, ...) {
   pool
 }
 
-# What happens to a job on own nodes, written down. A slot of a scheduler's machines is called by the machine it has.
+# What happens to a job on own nodes, written down. A slot of a scheduler's machines is called by
+# the machine it has.
 pool_event <- function(pool, what, ..., node = NULL) {
   if (length(node)) node <- or_else(pool$slots[[node]]$machine_name, node)
-  row <- list(what = what, time = utc_now(as.POSIXct(pool$clock(), origin = "1970-01-01")), source = "place",
-              node = node, ...)
+  row <- list(what = what, time = utc_now(as.POSIXct(pool$clock(), origin = "1970-01-01")),
+              source = "place", node = node, ...)
   add_events(pool$ledger, pool$job$name, as.data.frame(Filter(length, row)))
 }
 
@@ -68,11 +70,12 @@ for_slot <- function(pool, slot) {
 # Whether frames may be begun on a slot's node at this hour.
 is_open_now <- function(pool, slot) {
   hours <- slot$node$hours
-  !length(hours) || is_in_hours(as.POSIXct(pool$clock(), origin = "1970-01-01"), hours, pool$job$time_zone)
+  !length(hours) ||
+    is_in_hours(as.POSIXct(pool$clock(), origin = "1970-01-01"), hours, pool$job$time_zone)
 }
 
-# Whether a node sees this project's folder; where it does not, the files of the job are sent there, those that it has
-# not got.
+# Whether a node sees this project's folder; where it does not, the files of the job are sent there,
+# those that it has not got.
 share_folder <- function(pool, name) {
   slot <- pool$slots[[name]]
   folder <- slot$node$folder
@@ -82,7 +85,8 @@ share_folder <- function(pool, name) {
     token <- file.path(pool$job$making, paste0("token-", pool$run))
     write_text(pool$run, file.path(pool$job$root, token))
     own <- file_hashes(file.path(pool$job$root, token))
-    travels <- !identical(wait_for(ask_node(slot$node, host_files, list(folder, token), 60))$value, own)
+    travels <- !identical(wait_for(ask_node(slot$node, host_files, list(folder, token), 60))$value,
+                          own)
     unlink(file.path(pool$job$root, token))
     if (travels) send_files(slot$node, pool$job$root, folder, pool$job$files)
   }

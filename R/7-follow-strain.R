@@ -1,8 +1,8 @@
-# What holds nodes up while they render: memory that is full, processors that wait, pictures that take long to come
-# home; and balances that are used up.
+# What holds nodes up while they render: memory that is full, processors that wait, pictures that
+# take long to come home; and balances that are used up.
 
-# `took`: timings of the job's frames, `wall_s`, `cpu_s`, `threads`, `peak_mem_mb`, `node`, and `memory_mb` of the
-# machine.
+# `took`: timings of the job's frames, `wall_s`, `cpu_s`, `threads`, `peak_mem_mb`, `node`, and
+# `memory_mb` of the machine.
 strain_alarms <- function(x) {
   if (!NROW(x$took)) return(link_alarms(x))
   rbind(memory_alarms(x$took), idle_alarms(x), link_alarms(x))
@@ -28,8 +28,8 @@ memory_alarms <- function(took) {
   }))
 }
 
-# Nodes whose processors wait: the last frames use less than 0.6 of what they used when the shot was measured, and each
-# of them less than any did then.
+# Nodes whose processors wait: the last frames use less than 0.6 of what they used when the shot was
+# measured, and each of them less than any did then.
 idle_alarms <- function(x, share = 0.6) {
   if (is.null(x$state$job$evidence)) return(NULL)
   measured <- cpu_use(as_frame(x$state$job$evidence))
@@ -43,8 +43,8 @@ idle_alarms <- function(x, share = 0.6) {
     now <- stats::median(g[["use"]])
     if (now > share * usual || max(g[["use"]]) >= min(measured)) return(NULL)
     alarm("idle", "soon", NA, paste0(
-      "the last ", nrow(g), " frames of the node ", g[["node"]][1], " used ", percent(now), " of the cores they were ",
-      "given, ", percent(usual), " when they were measured"),
+      "the last ", nrow(g), " frames of the node ", g[["node"]][1], " used ", percent(now),
+      " of the cores they were ", "given, ", percent(usual), " when they were measured"),
       "They wait for something: other work there, the disk that the scene is read from, its link, or memory.")
   }))
 }
@@ -53,13 +53,16 @@ idle_alarms <- function(x, share = 0.6) {
 cpu_use <- function(rows) {
   if (is.null(rows[["cpu_s"]])) return(numeric())
   threads <- ifelse(is.na(rows[["threads"]]), 1, rows[["threads"]])
-  ifelse(rows[["status"]] %in% "ok" & rows[["wall_s"]] > 0, rows[["cpu_s"]] / (threads * rows[["wall_s"]]), NA_real_)
+  ifelse(rows[["status"]] %in% "ok" & rows[["wall_s"]] > 0,
+         rows[["cpu_s"]] / (threads * rows[["wall_s"]]), NA_real_)
 }
 
 # Pictures that take long to come home beside what they take to render.
 link_alarms <- function(x) {
-  frames <- x$frames[x$frames[["state"]] %in% c("arrived", "usable") & is.finite(x$frames[["seconds"]]) &
-                       !is.na(x$frames[["node"]]) & !x$frames[["node"]] %in% nodes_of_sites(x), , drop = FALSE]
+  frames <- x$frames[x$frames[["state"]] %in% c("arrived", "usable") &
+                     is.finite(x$frames[["seconds"]]) &
+                       !is.na(x$frames[["node"]]) & !x$frames[["node"]] %in% nodes_of_sites(x), ,
+                     drop = FALSE]
   frames$way <- frames[["since"]] - frames[["begun"]] - frames[["seconds"]]
   frames <- frames[is.finite(frames[["way"]]), , drop = FALSE]
   bind_tables(lapply(newest_by_node(frames, frames[["since"]]), function(g) {
@@ -67,8 +70,9 @@ link_alarms <- function(x) {
     took <- stats::median(g[["seconds"]])
     if (way < max(5, 0.5 * took)) return(NULL)
     alarm("link", "soon", NA, paste0(
-      "pictures of the node ", g[["node"]][1], " take ", format_duration(way), " until they are here, and ",
-      format_duration(took), " to render (median of the last ", nrow(g), ")"),
+      "pictures of the node ", g[["node"]][1], " take ", format_duration(way),
+      " until they are here, and ", format_duration(took), " to render (median of the last ",
+      nrow(g), ")"),
       "See its link and the disk here, or let it write into a folder that both see: `folder` of its file.")
   }))
 }
@@ -79,8 +83,8 @@ nodes_of_sites <- function(x) {
   nodes[grepl("/", nodes, fixed = TRUE) & sub("/.*", "", nodes) %in% x$at_sites[["site"]]]
 }
 
-# Prepaid money that the rest of the job will use up, at the charges so far. Gifts are used first. A used-up gift alone
-# stops no job.
+# Prepaid money that the rest of the job will use up, at the charges so far. Gifts are used first. A
+# used-up gift alone stops no job.
 balance_alarm <- function(x, site, part) {
   if (is.na(site$charged)) return(NULL)
   card <- x$state$scenario$sites[[site$site]]
@@ -95,7 +99,8 @@ balance_alarm <- function(x, site, part) {
   at <- x$passed_s + share * (x$parts[["finish_p50"]][part] - x$passed_s)
   alarm("balance", if (gone) "now" else "soon", site$site, paste0(
     "the balances at ", site$site, " are worth ", format_money(held, currency), ", ",
-    format_money(site$charged, currency), " are charged, and its part comes to ", format_money(total, currency),
-    " on average"), "Top it up: a site that is paid ahead stops when nothing is left.",
+    format_money(site$charged, currency), " are charged, and its part comes to ",
+    format_money(total, currency), " on average"),
+        "Top it up: a site that is paid ahead stops when nothing is left.",
     if (gone || !is.finite(at)) NA_real_ else at)
 }

@@ -1,17 +1,19 @@
 # Telling: a program of the user's is started when a job's alarm rings, or the job ends.
 
-# `x` from watch_job(); `tell`: `run`, an argument vector, `post`, an address with its secret, and `quiet`, seconds.
-# Each alarm is told at most once in a job, whoever watches it: the one whose line in the ledger is new tells it. After
-# something was told, nothing but what is due `now` is told for the quiet time; what still stands then is. Returns what
-# was told, a data frame of `code`, `site`, `status` (of the program; NA: it could not be started, or took over half a
-# minute; 0 where there is none) and `posted` (why it could not be posted; NA: it was, or is not to be).
+# `x` from watch_job(); `tell`: `run`, an argument vector, `post`, an address with its secret, and
+# `quiet`, seconds. Each alarm is told at most once in a job, whoever watches it: the one whose line
+# in the ledger is new tells it. After something was told, nothing but what is due `now` is told for
+# the quiet time; what still stands then is. Returns what was told, a data frame of `code`, `site`,
+# `status` (of the program; NA: it could not be started, or took over half a minute; 0 where there
+# is none) and `posted` (why it could not be posted; NA: it was, or is not to be).
 tell_alarms <- function(x, ledger, tell, now = this_moment()) {
   due <- told_rows(x)
   before <- job_events(ledger, x$job)
   before <- before[before[["what"]] == "told", , drop = FALSE]
   key <- paste("told", due[["code"]], due[["site"]])
   due <- due[!key %in% before[["key"]], , drop = FALSE]
-  last <- if (nrow(before)) max(as.numeric(as.POSIXct(before[["time"]], tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")))
+  last <- if (nrow(before))
+    max(as.numeric(as.POSIXct(before[["time"]], tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")))
   quiet <- length(last) && as.numeric(now) - last < tell$quiet
   if (quiet) due <- due[due[["level"]] %in% c("now", "end"), , drop = FALSE]
   bind_tables(lapply(seq_len(nrow(due)), function(k) {
@@ -21,8 +23,10 @@ tell_alarms <- function(x, ledger, tell, now = this_moment()) {
       key = paste("told", row$code, row$site)))
     if (new == 0) return(NULL)
     object <- told_object(x, row)
-    data.frame(code = row$code, site = row$site, status = if (length(tell$run)) run_told(tell$run, object) else 0L,
-               posted = if (length(tell$post)) post_told(tell$post, object, paste(x$job, row$code, row$site))
+    data.frame(code = row$code, site = row$site,
+               status = if (length(tell$run)) run_told(tell$run, object) else 0L,
+               posted = if (length(tell$post))
+               post_told(tell$post, object, paste(x$job, row$code, row$site))
                         else NA_character_)
   }))
 }
@@ -38,8 +42,9 @@ told_rows <- function(x) {
 
 told_object <- function(x, row) {
   until <- if (!is.na(row$until_s)) utc_now(x$placed + row$until_s)
-  to_json(Filter(length, list(job = x$job, code = row$code, level = row$level, site = null_if_na(row$site),
-                              says = row$says, action = row$action, until = until, at = utc_now(x$placed + x$passed_s),
+  to_json(Filter(length, list(job = x$job, code = row$code, level = row$level,
+                              site = null_if_na(row$site), says = row$says, action = row$action,
+                              until = until, at = utc_now(x$placed + x$passed_s),
                               there = sum(x$here), frames = length(x$came))))
 }
 
@@ -48,21 +53,23 @@ run_told <- function(run, object) {
   input <- tempfile("clockpigeon-told-")
   on.exit(unlink(input, expand = FALSE))
   writeLines(object, input, useBytes = TRUE)
-  out <- tryCatch(processx::run(run[1], run[-1], stdin = input, timeout = 30, error_on_status = FALSE),
+  out <- tryCatch(processx::run(run[1], run[-1], stdin = input, timeout = 30,
+                                error_on_status = FALSE),
                   error = function(e) NULL)
   if (is.null(out) || isTRUE(out$timeout)) NA_integer_ else as.integer(out$status)
 }
 
-# The object is posted, signed: an HMAC (RFC 2104) with SHA-256 of the moment, a point and the body, under the secret
-# that both sides know, so that who gets it knows whence it came and that it is not an old one. What can pass is asked
-# again, under one key. Returns why it did not arrive, or NA.
+# The object is posted, signed: an HMAC (RFC 2104) with SHA-256 of the moment, a point and the body,
+# under the secret that both sides know, so that who gets it knows whence it came and that it is not
+# an old one. What can pass is asked again, under one key. Returns why it did not arrive, or NA.
 post_told <- function(post, object, key, service = NULL) {
   need_package("curl", "alarms that are posted")
   secret <- secret_text(post$secret, "clockpigeon.yaml, field `tell`, field `post`, field `secret`")
   body <- charToRaw(enc2utf8(object))
   at <- service_time(this_moment())
-  service <- first_of(service, list(site = "tell", address = post$address, tries = 4, timeout_s = 10, sleep = Sys.sleep,
-                                    clock = this_moment, request = service_request))
+  service <- first_of(service, list(site = "tell", address = post$address, tries = 4,
+                                    timeout_s = 10, sleep = Sys.sleep, clock = this_moment,
+                                    request = service_request))
   key <- paste(openssl::sha256(charToRaw(enc2utf8(key))))
   signed <- list("Signature-Moment" = at, "Signature-SHA256" = told_signature(secret, at, body))
   said <- tryCatch(ask_service(service, "POST", "", body, key = key, headers = signed),

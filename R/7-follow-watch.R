@@ -1,11 +1,14 @@
-# A job that was placed by hand, followed by the frames that appear in a folder: when it is done now, and what it costs.
+# A job that was placed by hand, followed by the frames that appear in a folder: when it is done
+# now, and what it costs.
 
-# Numbered pictures of a folder, whatever folders are in it: `shot` (of the names given: the one whose name the path
-# has, or the only one), `frame`, `time` (when it was written, seconds since 1970). Empty files are not there yet; of a
-# frame that was written twice the first counts.
+# Numbered pictures of a folder, whatever folders are in it: `shot` (of the names given: the one
+# whose name the path has, or the only one), `frame`, `time` (when it was written, seconds since
+# 1970). Empty files are not there yet; of a frame that was written twice the first counts.
 frames_there <- function(folder, shots) {
-  if (!dir.exists(folder)) stop_input("file", "there is no such folder", folder, "Name the one where frames appear.")
-  files <- list.files(folder, "([0-9]{1,9})\\.(png|exr|tiff?|pfm|jpe?g)$", recursive = TRUE, ignore.case = TRUE)
+  if (!dir.exists(folder))
+    stop_input("file", "there is no such folder", folder, "Name the one where frames appear.")
+  files <- list.files(folder, "([0-9]{1,9})\\.(png|exr|tiff?|pfm|jpe?g)$", recursive = TRUE,
+                      ignore.case = TRUE)
   info <- file.info(file.path(folder, files), extra_cols = FALSE)
   frame <- as.integer(sub(".*?([0-9]{1,9})\\.[^.]*$", "\\1", basename(files), perl = TRUE))
   shot <- if (length(shots) == 1) rep(shots, length(files)) else shots[shot_in(files, shots)]
@@ -15,7 +18,8 @@ frames_there <- function(folder, shots) {
   out[!duplicated(out[c("shot", "frame")]), , drop = FALSE]
 }
 
-# Which shot each text names: the longest name that is in it, gears-review before gears; NA for none.
+# Which shot each text names: the longest name that is in it, gears-review before gears; NA for
+# none.
 shot_in <- function(texts, shots) {
   longest <- order(-nchar(shots))
   distinct <- unique(texts)
@@ -25,29 +29,33 @@ shot_in <- function(texts, shots) {
   found[match(texts, distinct)]
 }
 
-# What is simulated of a job once, for all that is asked of it while it runs. `plan`: as a decision's record has it;
-# `scenario`: planned for the moment it was placed; `asked`: the question, its deadline in seconds from then.
+# What is simulated of a job once, for all that is asked of it while it runs. `plan`: as a
+# decision's record has it; `scenario`: planned for the moment it was placed; `asked`: the question,
+# its deadline in seconds from then.
 begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
   state <- watched_state(plan, scenario, asked, draws, seed)
   split <- stated_split(plan, state, "the decision's plan")
   run <- check_parts(state, split, keep = TRUE)
   list(state = state, split = split, parts = list(
-    used = split$used, runs = split$runs, home = lapply(run$runs, function(one) t(one$home)), draws = run$parts
+    used = split$used, runs = split$runs, home = lapply(run$runs, function(one) t(one$home)),
+    draws = run$parts
   ))
 }
 
-# How a placed job stands. `begun`: from begun_job(); `folders`: one for each site, by its name; `now`; `events`: those
-# of the job, as job_events() has them, which know more than the files.
+# How a placed job stands. `begun`: from begun_job(); `folders`: one for each site, by its name;
+# `now`; `events`: those of the job, as job_events() has them, which know more than the files.
 #
-# Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there` (here or ready at the site), `here`,
-# `work` (share done), `last` (arrival, seconds from the placing), `overdue` (share of draws in which another frame
-# would have come by now), `finish_p50`, `cost_mean`, and of pace_test() `slowed`, `factor`, `since_s`, and whether it
-# is `silent`: for longer than a gap of any of 19 in 20 draws; of level_test() `unlike` and, as `beside`, its factor;
-# `ends`: of each part when it is done, in each draw; `draws`: `finish_s` and `cost` of the whole; its chances and mean
-# as of a plan; `look`: of a fallback its moment, `fewer`, `there` (frames by then), and what is `due`: `later`,
-# `send` or `go on`; `unknown`: files of no frame; `frames` and `nodes`: as fold_events() has them; `came`: when each
-# frame arrived, by its place in the job (or was ready at a site), and which are `here`; `ready` and `at_sites`, as
-# site_states() has them; `state` and `runs`, for what is asked of it later.
+# Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there` (here or ready at the
+# site), `here`, `work` (share done), `last` (arrival, seconds from the placing), `overdue` (share
+# of draws in which another frame would have come by now), `finish_p50`, `cost_mean`, and of
+# pace_test() `slowed`, `factor`, `since_s`, and whether it is `silent`: for longer than a gap of
+# any of 19 in 20 draws; of level_test() `unlike` and, as `beside`, its factor; `ends`: of each part
+# when it is done, in each draw; `draws`: `finish_s` and `cost` of the whole; its chances and mean
+# as of a plan; `look`: of a fallback its moment, `fewer`, `there` (frames by then), and what is
+# `due`: `later`, `send` or `go on`; `unknown`: files of no frame; `frames` and `nodes`: as
+# fold_events() has them; `came`: when each frame arrived, by its place in the job (or was ready at
+# a site), and which are `here`; `ready` and `at_sites`, as site_states() has them; `state` and
+# `runs`, for what is asked of it later.
 watch_frames <- function(plan, begun, folders, now, events = NULL) {
   state <- begun$state
   split <- begun$split
@@ -71,7 +79,8 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   gap <- unlist(Map(longest_gap, later$home, seen, 0.05 / length(seen)))
   heard <- heard_until(told, state$options[["site"]][going$used], seen, passed)
   rest <- Map(function(home, d, seen, pace, heard) {
-    x <- rest_given(home, d[["finish_s"]], d[["cost"]], seen, heard, over = pace$over, drift = pace$drift)
+    x <- rest_given(home, d[["finish_s"]], d[["cost"]], seen, heard, over = pace$over,
+                    drift = pace$drift)
     if (x$done < ncol(home)) x$finish <- pmax(x$finish, passed)
     x
   }, later$home, later$draws, seen, pace, heard)
@@ -81,28 +90,31 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   silent <- parts$overdue >= 0.99 & parts$there < parts$frames & is.finite(parts$finish_p50) &
     (lengths(seen) == 0 | heard - pmax(parts$last, 0) > gap)
   for (k in which(silent)) {
-    still_s <- heard[k] - last_sign(told, job_columns(state$job)[going$runs[[k]], , drop = FALSE], parts$last[k])
+    still_s <- heard[k] -
+      last_sign(told, job_columns(state$job)[going$runs[[k]], , drop = FALSE], parts$last[k])
     rest[[k]]$finish <- silent_finish(rest[[k]]$finish, max(still_s, 0), heard[k], seed)
   }
   parts <- watched_parts(state, going, rest, pace, seen, here)
   parts$silent <- silent
-  mixed <- with_seed(seed, lapply(rest, function(x) sample.int(length(x$finish), draws, TRUE, x$weight)))
+  mixed <- with_seed(seed, lapply(rest, function(x)
+                                  sample.int(length(x$finish), draws, TRUE, x$weight)))
   ends <- Map(function(x, i) x$finish[i], rest, mixed)
   finish <- do.call(pmax, ends)
   cost <- Reduce(`+`, Map(function(x, i) x$cost[i], rest, mixed))
   parts$unlike <- vapply(level, `[[`, NA, "unlike")
   parts$beside <- vapply(level, `[[`, 0, "factor")
   fold <- fold_events(ready_as_arrived(told), job_columns(state$job))
-  c(list(parts = as_table(parts), ends = ends, draws = as_table(data.frame(finish_s = finish, cost = cost)),
-         passed_s = passed, unknown = came$unknown),
+  c(list(parts = as_table(parts), ends = ends,
+         draws = as_table(data.frame(finish_s = finish, cost = cost)), passed_s = passed,
+         unknown = came$unknown),
     judged_draws(finish, cost, asked)[c("p_deadline", "p_budget", "p_both", "mean", "fits")],
-    list(look = watched_look(plan, state, split, came$at, told, passed), frames = fold$frames, nodes = fold$nodes,
-         happened = fold$job, at_sites = there$sites, ready = there$ready, came = came$at, here = here,
-         state = state, begun = begun, going = going, own_gaps = own))
+    list(look = watched_look(plan, state, split, came$at, told, passed), frames = fold$frames,
+         nodes = fold$nodes, happened = fold$job, at_sites = there$sites, ready = there$ready,
+         came = came$at, here = here, state = state, begun = begun, going = going, own_gaps = own))
 }
 
-# Until when it is known of each part what came: until now, but of a site that is followed by what it exports, until it
-# did last. `seen`: what came of each.
+# Until when it is known of each part what came: until now, but of a site that is followed by what
+# it exports, until it did last. `seen`: what came of each.
 heard_until <- function(told, sites, seen, passed) {
   reports <- told[told[["what"]] == "reported", , drop = FALSE]
   vapply(seq_along(sites), function(k) {
@@ -111,24 +123,27 @@ heard_until <- function(told, sites, seen, passed) {
   }, 0)
 }
 
-# What passes on a node of one's own between two frames beside their rendering: `site`, `time` of the later one, `gap`
-# and its `seconds`.
+# What passes on a node of one's own between two frames beside their rendering: `site`, `time` of
+# the later one, `gap` and its `seconds`.
 own_gaps <- function(told) {
   none <- data.frame(site = character(), time = numeric(), gap = numeric(), seconds = numeric())
-  x <- told[told[["what"]] == "arrived" & or_else(told[["source"]], "") %in% "place" & !is.na(told[["node"]]) &
+  x <- told[told[["what"]] == "arrived" & or_else(told[["source"]], "") %in% "place" &
+            !is.na(told[["node"]]) &
               is.finite(told[["seconds"]]), , drop = FALSE]
   x <- x[order(x[["time"]]), , drop = FALSE]
   of <- split(seq_len(nrow(x)), row_key(x, c("place", "node")))
   rows <- lapply(of, function(at) {
     if (length(at) < 2) return(NULL)
-    data.frame(site = x[["place"]][at[-1]], time = x[["time"]][at[-1]], seconds = x[["seconds"]][at[-1]],
+    data.frame(site = x[["place"]][at[-1]], time = x[["time"]][at[-1]],
+               seconds = x[["seconds"]][at[-1]],
                gap = diff(x[["time"]][at]) - x[["seconds"]][at[-1]])
   })
   do.call(rbind, c(list(none), unname(rows)))
 }
 
-# The parts with what was seen to pass between frames by `now` added to their draws: the forecast knows of rendering
-# alone. The median of the gaps holds for each frame on its node, which is what counts where frames are short.
+# The parts with what was seen to pass between frames by `now` added to their draws: the forecast
+# knows of rendering alone. The median of the gaps holds for each frame on its node, which is what
+# counts where frames are short.
 with_gaps <- function(going, state, gaps, now, least = 5) {
   gaps <- gaps[gaps[["time"]] <= now, , drop = FALSE]
   options <- state$options
@@ -136,7 +151,8 @@ with_gaps <- function(going, state, gaps, now, least = 5) {
     mine <- gaps[gaps[["site"]] == options[["site"]][going$used[k]], , drop = FALSE]
     between <- if (nrow(mine) >= least) stats::median(mine[["gap"]]) else 0
     if (between < 0.01 * max(stats::median(mine[["seconds"]]), 0, na.rm = TRUE)) next
-    # Runs on a node up to a frame, in the order in which they usually come; of bands each node has one of each frame.
+    # Runs on a node up to a frame, in the order in which they usually come; of bands each node has
+    # one of each frame.
     bands <- identical(options[["spread"]][going$used[k]], "bands")
     nodes <- if (bands) 1 else max(1, options[["nodes"]][going$used[k]])
     turn <- rank(colMeans(going$home[[k]]), ties.method = "first") / nodes
@@ -148,15 +164,19 @@ with_gaps <- function(going, state, gaps, now, least = 5) {
 
 # The parts of a job as they go, one row each.
 watched_parts <- function(state, going, rest, pace, seen, here) {
-  middle <- function(x) stats::approx(cumsum(x$weight[order(x$finish)]), sort(x$finish), 0.5, rule = 2, ties = mean)$y
+  middle <- function(x)
+    stats::approx(cumsum(x$weight[order(x$finish)]), sort(x$finish), 0.5, rule = 2, ties = mean)$y
   number <- function(list, name) vapply(list, `[[`, 0, name)
   data.frame(
     site = state$options[["site"]][going$used], option = state$options[["option"]][going$used],
     frames = lengths(going$runs) + going$early, there = number(rest, "done") + going$early,
-    here = vapply(going$runs, function(columns) sum(here[columns]), 0L) + going$early, work = number(rest, "work"),
+    here = vapply(going$runs, function(columns) sum(here[columns]), 0L) + going$early,
+    work = number(rest, "work"),
     last = vapply(seen, function(x) max(c(x, -Inf)), 0), overdue = number(rest, "overdue"),
-    finish_p50 = vapply(rest, middle, 0), cost_mean = vapply(rest, function(x) sum(x$cost * x$weight), 0),
-    slowed = vapply(pace, `[[`, NA, "slowed"), factor = number(pace, "factor"), since_s = number(pace, "since")
+    finish_p50 = vapply(rest, middle, 0),
+    cost_mean = vapply(rest, function(x) sum(x$cost * x$weight), 0),
+    slowed = vapply(pace, `[[`, NA, "slowed"), factor = number(pace, "factor"),
+    since_s = number(pace, "since")
   )
 }
 
@@ -166,13 +186,15 @@ last_sign <- function(told, frames, last) {
   max(c(0, last, told[["time"]][of & told[["what"]] == "rendering"]))
 }
 
-# To the fold of a job's state a frame that is ready at a site is there; that it came here later adds nothing.
+# To the fold of a job's state a frame that is ready at a site is there; that it came here later
+# adds nothing.
 ready_as_arrived <- function(told) {
   told$what[told[["what"]] %in% "ready"] <- "arrived"
   told
 }
 
-# The rest of parts whose sites tell what they charge, and that they ended it: what is not rendered then never comes.
+# The rest of parts whose sites tell what they charge, and that they ended it: what is not rendered
+# then never comes.
 told_rest <- function(rest, state, going, sites, came) {
   Map(function(x, used, columns) {
     site <- as.list(sites[match(state$options[["site"]][used], sites[["site"]]), ])
@@ -195,11 +217,12 @@ told_rest <- function(rest, state, going, sites, came) {
 # Events with their time in seconds from the placing.
 told_since <- function(events, placed) {
   if (is.null(events)) {
-    return(data.frame(what = character(), time = numeric(), place = character(), shot = character(), frame = integer(),
-                      amount = numeric(), detail = character()))
+    return(data.frame(what = character(), time = numeric(), place = character(), shot = character(),
+                      frame = integer(), amount = numeric(), detail = character()))
   }
   x <- as_frame(events)
-  x$time <- as.numeric(as.POSIXct(x[["time"]], tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")) - as.numeric(placed)
+  x$time <- as.numeric(as.POSIXct(x[["time"]], tz = "UTC", format = "%Y-%m-%dT%H:%M:%OSZ")) -
+    as.numeric(placed)
   x[!is.na(x[["time"]]), , drop = FALSE]
 }
 
@@ -212,11 +235,12 @@ job_columns <- function(job) {
 # The arrival of what was there when the job was placed, in seconds: a moment after it.
 placed_at_s <- 1e-3
 
-# A clock that differs a little may have written frames before they were placed; older files are of another job.
+# A clock that differs a little may have written frames before they were placed; older files are of
+# another job.
 of_this_job_s <- -300
 
-# When each frame of the job arrived (`at`, seconds from the placing; Inf: not yet), and how many files are of no frame.
-# Where events tell of a frame they are believed before its file.
+# When each frame of the job arrived (`at`, seconds from the placing; Inf: not yet), and how many
+# files are of no frame. Where events tell of a frame they are believed before its file.
 arrivals_of <- function(state, split, folders, told, passed) {
   columns <- job_columns(state$job)
   sites <- state$options[["site"]][split$used]
@@ -227,7 +251,8 @@ arrivals_of <- function(state, split, folders, told, passed) {
   }
   there <- do.call(rbind, lapply(unique(unlist(folders)), frames_there, unique(columns[["shot"]])))
   since <- there[["time"]] - as.numeric(state$scenario$now)
-  column <- match(paste(there[["shot"]], there[["frame"]]), paste(columns[["shot"]], columns[["frame"]]))
+  column <- match(paste(there[["shot"]], there[["frame"]]),
+                  paste(columns[["shot"]], columns[["frame"]]))
   known <- !is.na(column) & since > of_this_job_s
   at <- rep(Inf, nrow(columns))
   put <- function(column, time) {
@@ -238,7 +263,8 @@ arrivals_of <- function(state, split, folders, told, passed) {
   # That a band is there is not yet the frame.
   here <- told[told[["what"]] == "arrived" & is.na(or_else(told[["piece"]], NA)), , drop = FALSE]
   if (nrow(here)) {
-    told_of <- match(paste(here[["shot"]], here[["frame"]]), paste(columns[["shot"]], columns[["frame"]]))
+    told_of <- match(paste(here[["shot"]], here[["frame"]]),
+                     paste(columns[["shot"]], columns[["frame"]]))
     put(told_of[!is.na(told_of)], here[["time"]][!is.na(told_of)])
     known <- known | column %in% told_of[!is.na(told_of)]
   }
@@ -246,10 +272,10 @@ arrivals_of <- function(state, split, folders, told, passed) {
   list(at = at, unknown = sum(!known))
 }
 
-# The parts as they go now: those of the plan, and once its look has sent frames away, without these, and the rescue
-# with them. `used` options, their `runs` of columns, when frames are at home in each draw (`home`), the `draws`, and
-# how many were there before it was placed (`early`: trial frames), which tell nothing of how it goes since and are in
-# no run.
+# The parts as they go now: those of the plan, and once its look has sent frames away, without
+# these, and the rescue with them. `used` options, their `runs` of columns, when frames are at home
+# in each draw (`home`), the `draws`, and how many were there before it was placed (`early`: trial
+# frames), which tell nothing of how it goes since and are in no run.
 going_parts <- function(plan, begun, told, at) {
   going <- without_early(begun$parts, at)
   state <- begun$state
@@ -272,12 +298,14 @@ going_parts <- function(plan, begun, told, at) {
   }
   more <- part_run(state, rescue, sent, waiting = moment, keep = TRUE)
   full <- lengths(going$runs) > 0
-  list(used = c(going$used[full], rescue), early = c(going$early[full], 0L), runs = c(going$runs[full], list(sent)),
-       home = c(going$home[full], list(t(more$run$home))), draws = c(going$draws[full], list(more$draws)),
-       first = without_early(begun$parts, at), moment = moment)
+  list(used = c(going$used[full], rescue), early = c(going$early[full], 0L),
+       runs = c(going$runs[full], list(sent)), home = c(going$home[full], list(t(more$run$home))),
+       draws = c(going$draws[full], list(more$draws)), first = without_early(begun$parts, at),
+       moment = moment)
 }
 
-# Parts without the frames that came before the placing; one of which nothing else is left stays as it is.
+# Parts without the frames that came before the placing; one of which nothing else is left stays as
+# it is.
 without_early <- function(parts, at) {
   kept <- lapply(parts$runs, function(columns) {
     late <- at[columns] > placed_at_s
@@ -303,8 +331,9 @@ watched_state <- function(plan, scenario, asked, draws, seed) {
 # What a fallback's look says by now.
 watched_look <- function(plan, state, split, came, told, passed) {
   if (!length(plan$look)) return(NULL)
-  at <- as.numeric(parse_deadline(plan$look$at, as.POSIXct(0, origin = "1970-01-01"), state$scenario$time_zone,
-                                  "the decision's plan, look")) - as.numeric(state$scenario$now)
+  at <- as.numeric(parse_deadline(plan$look$at, as.POSIXct(0, origin = "1970-01-01"),
+                                  state$scenario$time_zone, "the decision's plan, look")) -
+                                    as.numeric(state$scenario$now)
   by_then <- sum(came <= min(at, passed))
   looked <- told[["detail"]][told[["what"]] %in% "looked"]
   due <- if (length(looked)) paste("done:", looked[1]) else if (passed < at) "later"

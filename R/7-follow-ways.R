@@ -1,11 +1,11 @@
-# Ways to go on from here, simulated from the present state: the rest elsewhere, other tiers or nodes, a site more, a
-# stop.
+# Ways to go on from here, simulated from the present state: the rest elsewhere, other tiers or
+# nodes, a site more, a stop.
 
-# What becomes of the job if all that is not there yet is sent elsewhere now: one row an option that can begin at once
-# at a site that is not at work: `option`, `finish_p50`, `finish_p90` (seconds from the placing), `cost_mean` (in all),
-# `p_deadline`, `p_budget`, `p_both`, and `until_s`, until when it keeps the deadline at the confidence asked. What is
-# spent so far is what sites say they charged, or what the forecast has for the work that is done; frames under way are
-# paid twice.
+# What becomes of the job if all that is not there yet is sent elsewhere now: one row an option that
+# can begin at once at a site that is not at work: `option`, `finish_p50`, `finish_p90` (seconds
+# from the placing), `cost_mean` (in all), `p_deadline`, `p_budget`, `p_both`, and `until_s`, until
+# when it keeps the deadline at the confidence asked. What is spent so far is what sites say they
+# charged, or what the forecast has for the work that is done; frames under way are paid twice.
 rest_ways <- function(x, draws = 200, can = NULL) {
   state <- x$state
   parts <- as_frame(x$parts)
@@ -27,9 +27,10 @@ rest_ways <- function(x, draws = 200, can = NULL) {
 way_row <- function(x, option, site, finish, cost) {
   asked <- x$state$asked
   judged <- judged_draws(finish, cost, asked)
-  data.frame(option = option, site = site, finish_p50 = quantile_of(finish, 0.5), finish_p90 = quantile_of(finish, 0.9),
-             cost_mean = judged$mean, p_deadline = judged$p_deadline, p_budget = judged$p_budget,
-             p_both = judged$p_both, until_s = x$passed_s + asked$deadline_s - quantile_of(finish, asked$confidence))
+  data.frame(option = option, site = site, finish_p50 = quantile_of(finish, 0.5),
+             finish_p90 = quantile_of(finish, 0.9), cost_mean = judged$mean,
+             p_deadline = judged$p_deadline, p_budget = judged$p_budget, p_both = judged$p_both,
+             until_s = x$passed_s + asked$deadline_s - quantile_of(finish, asked$confidence))
 }
 
 # What is spent by now.
@@ -40,27 +41,30 @@ spent_so_far <- function(x) {
   sum(ifelse(is.na(charged), parts[["cost_mean"]] * parts[["work"]], charged))
 }
 
-# What can be done now, beside each other: going on, sending what is not there elsewhere, stopping. As rest_ways() has
-# it, and `frames` that there would be.
+# What can be done now, beside each other: going on, sending what is not there elsewhere, stopping.
+# As rest_ways() has it, and `frames` that there would be.
 ways_now <- function(x, elsewhere = TRUE) {
   all <- length(x$came)
   d <- x$draws
-  on <- data.frame(option = "go on", site = NA_character_, finish_p50 = quantile_of(d[["finish_s"]], 0.5),
-                   finish_p90 = quantile_of(d[["finish_s"]], 0.9), cost_mean = x$mean, p_deadline = x$p_deadline,
-                   p_budget = x$p_budget, p_both = x$p_both, until_s = NA_real_)
+  on <- data.frame(option = "go on", site = NA_character_,
+                   finish_p50 = quantile_of(d[["finish_s"]], 0.5),
+                   finish_p90 = quantile_of(d[["finish_s"]], 0.9), cost_mean = x$mean,
+                   p_deadline = x$p_deadline, p_budget = x$p_budget, p_both = x$p_both,
+                   until_s = NA_real_)
   spent <- spent_so_far(x)
-  stop <- data.frame(option = "stop", site = NA_character_, finish_p50 = x$passed_s, finish_p90 = x$passed_s,
-                     cost_mean = spent, p_deadline = NA_real_, p_budget = NA_real_, p_both = NA_real_,
-                     until_s = NA_real_)
+  stop <- data.frame(option = "stop", site = NA_character_, finish_p50 = x$passed_s,
+                     finish_p90 = x$passed_s, cost_mean = spent, p_deadline = NA_real_,
+                     p_budget = NA_real_, p_both = NA_real_, until_s = NA_real_)
   ways <- if (elsewhere && any(is.infinite(x$came))) rest_ways(x)
   if (length(ways)) ways <- as_frame(ways[order(ways[["cost_mean"]]), , drop = FALSE])
   out <- rbind(on, ways, stop)
   cbind(out, frames = c(rep(all, nrow(out) - 1), sum(is.finite(x$came))))
 }
 
-# What would be if something were changed now. `wishes`: texts, each `tier=brisk`, `nodes=8` (of the site that the part
-# is at, or `SITE tier=brisk`), `send SITE`, `add SITE` or `stop`. Returns a table as ways_now() has it, going on first,
-# with `twice` (frames that are under way and would be paid again) and `note` (what to know before).
+# What would be if something were changed now. `wishes`: texts, each `tier=brisk`, `nodes=8` (of the
+# site that the part is at, or `SITE tier=brisk`), `send SITE`, `add SITE` or `stop`. Returns a
+# table as ways_now() has it, going on first, with `twice` (frames that are under way and would be
+# paid again) and `note` (what to know before).
 what_if_now <- function(x, wishes) {
   on <- utils::head(ways_now(x, elsewhere = FALSE), 1)
   rows <- lapply(wishes, function(wish) changed_way(x, wish))
@@ -76,7 +80,8 @@ changed_way <- function(x, wish) {
     return(cbind(row, twice = 0L, note = stop_note(x)))
   }
   hit <- regmatches(wish, regexec("^(send|add) +(\\S+)$", wish))[[1]]
-  if (length(hit)) return(if (hit[2] == "send") sent_way(x, hit[3], where) else added_way(x, hit[3], where))
+  if (length(hit))
+    return(if (hit[2] == "send") sent_way(x, hit[3], where) else added_way(x, hit[3], where))
   hit <- regmatches(wish, regexec("^(\\S+ +)?(tier|nodes)=(\\S+)$", wish))[[1]]
   if (!length(hit)) {
     stop_input("usage", paste("got", show_value(wish)), where,
@@ -94,7 +99,8 @@ stop_note <- function(x) {
   paste0(nrow(open), " frames under way would be lost, and are paid",
          if (near) paste0("; ", near, if (near == 1) " of them is" else " of them are",
                           " over half done: pause first, and stop when they are there"),
-         if (away) paste0("; fetch the ", away, if (away == 1) " frame that is" else " frames that are",
+         if (away) paste0("; fetch the ", away,
+                          if (away == 1) " frame that is" else " frames that are",
                           " ready there before"))
 }
 
@@ -108,12 +114,14 @@ options_now <- function(x, site, where) {
 }
 
 # Of several options the one that keeps most of what was asked, and of these the cheapest.
-best_way <- function(rows) rows[order(-round(rows[["p_both"]], 2), rows[["cost_mean"]])[1], , drop = FALSE]
+best_way <- function(rows)
+  rows[order(-round(rows[["p_both"]], 2), rows[["cost_mean"]])[1], , drop = FALSE]
 
 sent_way <- function(x, site, where) {
   at <- options_now(x, site, where)
   row <- best_way(rest_ways(x, can = at))
-  cbind(row, frames = length(x$came), twice = frames_under_way(x), note = in_flight_note(x, row[["option"]]))
+  cbind(row, frames = length(x$came), twice = frames_under_way(x),
+        note = in_flight_note(x, row[["option"]]))
 }
 
 # The rest at the same site under another tier or with other nodes: it is placed there anew.
@@ -133,11 +141,12 @@ retiered_way <- function(x, site, field, value, where) {
   row <- best_way(rest_ways(x, can = at))
   if (identical(x$state$scenario$sites[[site]]$kind, "own")) {
     # A pool that is placed again goes on with what is under way.
-    note <- paste0("name as many nodes in `pool` of sites/", site, ".yaml, and place the job again: it goes on with ",
-                   "what is missing")
+    note <- paste0("name as many nodes in `pool` of sites/", site,
+                   ".yaml, and place the job again: it goes on with ", "what is missing")
     return(cbind(row, frames = length(x$came), twice = 0L, note = note))
   }
-  cbind(row, frames = length(x$came), twice = frames_under_way(x), note = in_flight_note(x, row[["option"]]))
+  cbind(row, frames = length(x$came), twice = frames_under_way(x),
+        note = in_flight_note(x, row[["option"]]))
 }
 
 # With as many nodes as frames all of them are paid before one is done.
@@ -146,14 +155,16 @@ in_flight_note <- function(x, option) {
   nodes <- options[["nodes"]][match(option, options[["option"]])]
   left <- sum(is.infinite(x$came))
   if (nodes < left) return(NA_character_)
-  paste0("all ", left, " frames that are left would be under way at once, and paid before one of them is seen")
+  paste0("all ", left,
+         " frames that are left would be under way at once, and paid before one of them is seen")
 }
 
 # A site more: it takes the last of the frames that are left, so many that all of it ends soonest.
 added_way <- function(x, site, where, shares = seq(0.1, 0.9, 0.1), draws = 200) {
   parts <- as_frame(x$parts)
   if (site %in% parts[["site"]]) {
-    stop_input("usage", paste(site, "has a part of the job already"), where, "Write send, or name another site.")
+    stop_input("usage", paste(site, "has a part of the job already"), where,
+               "Write send, or name another site.")
   }
   state <- x$state
   left <- which(is.infinite(x$came))
@@ -175,7 +186,8 @@ added_way <- function(x, site, where, shares = seq(0.1, 0.9, 0.1), draws = 200) 
     cbind(row, frames = length(x$came), twice = 0L, note = NA_character_)
   })), recursive = FALSE)
   rows <- bind_tables(rows)
-  if (is.null(rows)) stop_input("usage", "nothing is left that it could take", where, "Leave it out.")
+  if (is.null(rows))
+    stop_input("usage", "nothing is left that it could take", where, "Leave it out.")
   # Whoever adds a site wants it sooner: the soonest that keeps the budget, where any does.
   kept <- rows[["p_budget"]] >= state$asked$confidence
   if (any(kept)) rows <- rows[kept, , drop = FALSE]

@@ -10,12 +10,16 @@ print.cp_check <- function(x, ...) {
 check_lines <- function(x, width = terminal_width(), fit = NULL) {
   x <- as_frame(x)
   count <- vapply(finding_weights, function(w) sum(x$weight == w), 0L)
-  many <- function(weight, one, more) paste0(count[[weight]], if (count[[weight]] == 1) one else more)
+  many <- function(weight, one, more)
+    paste0(count[[weight]], if (count[[weight]] == 1) one else more)
   shots <- unique(x$shot)
   bad <- unique(x$shot[x$weight == "blocks"])
   head <- c(wrap_lines(paste0(
-    if (length(bad)) paste0("Do not send ", either(bad), " yet: ", many("blocks", " finding blocks", " findings block"))
-    else paste0("Ready to send: ", if (length(shots)) paste0(paste(shots, collapse = ", "), ": "), "nothing blocks"),
+    if (length(bad))
+    paste0("Do not send ", either(bad), " yet: ",
+           many("blocks", " finding blocks", " findings block"))
+    else paste0("Ready to send: ", if (length(shots)) paste0(paste(shots, collapse = ", "), ": "),
+                "nothing blocks"),
     ", ", many("warns", " warns, ", " warn, "), many("informs", " informs.", " inform.")
   ), width), if (length(fit)) wrap_lines(fit_answer(fit), width))
   c(head, unlist(lapply(shots, function(shot) {
@@ -24,7 +28,8 @@ check_lines <- function(x, width = terminal_width(), fit = NULL) {
       text <- paste0(rows$about[i], " ", rows$what[i], ".")
       if (rows$instead[i] != "Nothing to do.") text <- paste(text, rows$instead[i])
       lines <- labelled_lines(rows$weight[i], text, 9, width)
-      if (rows$weight[i] == "blocks") lines[1] <- sub("^blocks", cli::style_bold("blocks"), lines[1])
+      if (rows$weight[i] == "blocks")
+        lines[1] <- sub("^blocks", cli::style_bold("blocks"), lines[1])
       lines
     })))
   })))

@@ -1,4 +1,5 @@
-# What is asked too much, written down for the site that asks it: its sum and its evidence, and nothing of the user.
+# What is asked too much, written down for the site that asks it: its sum and its evidence, and
+# nothing of the user.
 
 # The record of a dispute as a list. `x` from settle_job().
 dispute_record <- function(x, now = this_moment()) {
@@ -9,9 +10,10 @@ dispute_record <- function(x, now = this_moment()) {
   f$detail <- without_user(f[["detail"]])
   says <- finding_says(f, x$billed_in, x$card_as_of)
   claims <- lapply(seq_len(nrow(f)), function(k) {
-    Filter(function(v) !is.na(v), list(code = f$code[k], line = f$label[k], says = says[k], quantity = f$quantity[k],
-                                       unit = f$unit[k], known = f$known[k], price = f$price[k],
-                                       card_price = f$known_price[k], amount = f$amount[k]))
+    Filter(function(v) !is.na(v),
+           list(code = f$code[k], line = f$label[k], says = says[k], quantity = f$quantity[k],
+                unit = f$unit[k], known = f$known[k], price = f$price[k],
+                card_price = f$known_price[k], amount = f$amount[k]))
   })
   list(
     format = "clockpigeon dispute 1", written = format(now, "%Y-%m-%d", tz = "UTC"), site = x$site,
@@ -37,8 +39,8 @@ orders_of <- function(x) unique(x$lines[["source"]][!startsWith(x$lines[["source
 #' @noRd
 write_dispute <- function(x, path) {
   if (!nrow(x$findings)) {
-    stop_input("bill", paste("nothing is asked too much of job", x$job, "at", x$site), "option --dispute",
-               "Leave it out.")
+    stop_input("bill", paste("nothing is asked too much of job", x$job, "at", x$site),
+               "option --dispute", "Leave it out.")
   }
   record <- dispute_record(x)
   files <- paste0(sub("\\.(md|json)$", "", path), c(".md", ".json"))
@@ -50,33 +52,42 @@ write_dispute <- function(x, path) {
 dispute_page <- function(r) {
   money <- function(v) format_money(v, r$currency)
   says <- function(claims) paste0(seq_along(claims), ". ", vapply(claims, `[[`, "", "says"))
-  number <- function(v) ifelse(is.na(v), "", formatC(v, format = "f", digits = 3, drop0trailing = TRUE))
+  number <- function(v)
+    ifelse(is.na(v), "", formatC(v, format = "f", digits = 3, drop0trailing = TRUE))
   c(paste0("# Bill of ", r$site, ", job ", r$job), "",
-    paste0("Written on ", r$written, ". The job was placed on ", r$placed, ". Amounts are in ", r$currency,
-           if (length(r$card)) paste0("; prices are those of your card of ", r$card), "."), "",
+    paste0("Written on ", r$written, ". The job was placed on ", r$placed, ". Amounts are in ",
+           r$currency, if (length(r$card)) paste0("; prices are those of your card of ", r$card),
+           "."), "",
     "| | |", "|---|---:|", paste0("| Billed | ", money(r$billed), " |"),
     paste0("| Asked too much | ", money(r$too_much), " |"), paste0("| Due | ", money(r$due), " |"),
     if (length(r$claims)) c("", "## Asked too much", "", says(r$claims)),
     if (length(r$to_explain)) c("", "## To be explained", "", says(r$to_explain)),
     if (length(r$metered)) c("", "## What the runs come to by your card", "",
-                            "| line | quantity | unit | price | amount |", "|---|---:|---|---:|---:|",
+                            "| line | quantity | unit | price | amount |",
+                             "|---|---:|---|---:|---:|",
                             vapply(r$metered, function(m) {
-        paste0("| ", m$item, " | ", number(m$quantity), " | ", if (is.na(m$unit)) "" else m$unit, " | ",
-               number(m$price), " | ", formatC(m$amount, format = "f", digits = minor_digits(r$currency)), " |")
+        paste0("| ", m$item, " | ", number(m$quantity), " | ", if (is.na(m$unit)) "" else m$unit,
+               " | ", number(m$price), " | ",
+               formatC(m$amount, format = "f", digits = minor_digits(r$currency)), " |")
       }, "")),
     "", "## What we ask", "",
-    if (r$too_much > 0) paste0("A refund or a corrected bill: ", money(r$due), " in place of ", money(r$billed), ", ",
-                               money(r$too_much), " less."),
-    if (length(r$to_explain)) "For each line to be explained: what it is for, and by which price it is charged.")
+    if (r$too_much > 0)
+    paste0("A refund or a corrected bill: ", money(r$due), " in place of ", money(r$billed), ", ",
+           money(r$too_much), " less."),
+    if (length(r$to_explain))
+    "For each line to be explained: what it is for, and by which price it is charged.")
 }
 
-# A text from a bill without what may be of the user: names of this machine and its user, paths, addresses, long marks
-# that may be tokens.
+# A text from a bill without what may be of the user: names of this machine and its user, paths,
+# addresses, long marks that may be tokens.
 without_user <- function(text) {
-  own <- unique(c(Sys.info()[c("user", "login", "effective_user", "nodename")], basename(path.expand("~"))))
+  own <- unique(c(Sys.info()[c("user", "login", "effective_user", "nodename")],
+                  basename(path.expand("~"))))
   own <- own[!is.na(own) & nchar(own) > 2 & own != "unknown"]
-  for (name in own) text <- gsub(paste0("\\Q", name, "\\E"), "...", text, perl = TRUE, ignore.case = TRUE)
-  for (form in c("[[:alnum:]._%+-]+@[[:alnum:].-]+", "[a-z]+://[^[:space:]]+", "(?<![0-9])([0-9]{1,3}\\.){3}[0-9]{1,3}",
+  for (name in own)
+    text <- gsub(paste0("\\Q", name, "\\E"), "...", text, perl = TRUE, ignore.case = TRUE)
+  for (form in c("[[:alnum:]._%+-]+@[[:alnum:].-]+", "[a-z]+://[^[:space:]]+",
+                 "(?<![0-9])([0-9]{1,3}\\.){3}[0-9]{1,3}",
                  "[0-9a-f:]*::[0-9a-f:]*|([0-9a-f]{1,4}:){4,}[0-9a-f]{1,4}",
                  "(?<![[:alnum:]])([A-Za-z]:)?[/\\\\][^[:space:]]+",
                  "[A-Za-z0-9_-]{24,}")) {

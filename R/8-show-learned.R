@@ -4,25 +4,33 @@
 learned_lines <- function(x, width = terminal_width()) {
   scores <- as_frame(x$scores)
   if (!nrow(scores)) {
-    return(wrap_lines(paste("Nothing is learned yet: no job was settled. clockpigeon settle JOB writes down what",
-                            "became of it."), width))
+    return(
+      wrap_lines(
+        paste("Nothing is learned yet: no job was settled. clockpigeon settle JOB writes down what",
+              "became of it."), width))
   }
   jobs <- length(unique(x$outcomes[["job"]]))
   scores <- scores[order(scores[["site"]], match(scores[["what"]], names(figure_names)),
                          match(scores[["at"]], c("before", left_moments))), , drop = FALSE]
-  at <- ifelse(scores[["at"]] == "before", "", paste(" at", c(quarter = "a quarter", half = "the half",
-                                                             "three quarters" = "3 quarters")[scores[["at"]]]))
+  at <- ifelse(scores[["at"]] == "before", "",
+               paste(" at", c(quarter = "a quarter", half = "the half",
+                                                                          "three quarters" =
+                              "3 quarters")[scores[["at"]]]))
   body <- data.frame(site = scores[["site"]], what = paste0(figure_words(scores[["what"]]), at),
                      said_by = whose_words(scores),
                      jobs = paste(scores[["jobs"]]),
-                     "in range" = ifelse(is.na(scores[["inside"]]), "", paste(scores[["inside"]], "of",
-                                                                              scores[["jobs"]])),
-                     "took times" = ifelse(scores[["bias"]] > 20, ">20", formatC(scores[["bias"]], format = "f",
-                                                                                 digits = 2)),
-                     "off by" = ifelse(scores[["whose"]] %in% c("site", "seller"), "", off_words(scores[["crps"]])),
+                     "in range" = ifelse(is.na(scores[["inside"]]), "",
+                                         paste(scores[["inside"]], "of",
+                                               scores[["jobs"]])),
+                     "took times" = ifelse(scores[["bias"]] > 20, ">20",
+                                           formatC(scores[["bias"]], format = "f",
+                                                   digits = 2)),
+                     "off by" = ifelse(scores[["whose"]] %in% c("site", "seller"), "",
+                                       off_words(scores[["crps"]])),
                      check.names = FALSE)
   names(body)[3] <- "said by"
-  c(wrap_lines(paste0(jobs, if (jobs == 1) " job was" else " jobs were", " settled. Of forecasts: how many ended in ",
+  c(wrap_lines(paste0(jobs, if (jobs == 1) " job was" else " jobs were",
+                      " settled. Of forecasts: how many ended in ",
                       "their 80 % range, how many times as much it was as the middle of the forecast, and how far off ",
                       "that is on the whole (CRPS of logs)."), width), "",
     text_table(body, right = c("jobs", "in range", "took times", "off by"), width = width), "",
@@ -31,10 +39,12 @@ learned_lines <- function(x, width = terminal_width()) {
 
 off_words <- function(crps) ifelse(crps > log(10), ">900 %", percent(exp(crps) - 1))
 
-figure_names <- c(finish_s = "finish", cost = "cost", left_s = "left", speed = "time a frame", wait_s = "waiting",
-                  start_s = "starting", upload_s = "sending", failed = "failed runs", drift = "drift from job to job")
+figure_names <- c(finish_s = "finish", cost = "cost", left_s = "left", speed = "time a frame",
+                  wait_s = "waiting", start_s = "starting", upload_s = "sending",
+                  failed = "failed runs", drift = "drift from job to job")
 figure_words <- function(what) unname(figure_names[what])
-whose_names <- c(forecast = "forecast", "as is" = "uncorrected", site = "the site", seller = "the seller")
+whose_names <- c(forecast = "forecast", "as is" = "uncorrected", site = "the site",
+                 seller = "the seller")
 whose_words <- function(x) unname(whose_names[x[["whose"]]])
 
 claim_lines <- function(scores, width) {
@@ -43,9 +53,11 @@ claim_lines <- function(scores, width) {
     factor <- said[["bias"]][k]
     wrap_lines(paste0("What ", said[["site"]][k], " said was left at the half was ",
                       if (abs(log(factor)) < 0.05) "about right" else if (factor > 1) {
-                        paste(if (factor > 20) "more than 20" else format(signif(factor, 2)), "times too short")
-                      } else paste(format(signif(1 / factor, 2)), "times too long"), " (", said[["jobs"]][k],
-                      if (said[["jobs"]][k] == 1) " job)." else " jobs)."), width)
+                        paste(if (factor > 20) "more than 20" else format(signif(factor, 2)),
+                              "times too short")
+                      } else paste(format(signif(1 / factor, 2)), "times too long"), " (",
+                      said[["jobs"]][k], if (said[["jobs"]][k] == 1) " job)." else " jobs)."),
+               width)
   }))
 }
 
@@ -57,10 +69,12 @@ correction_lines <- function(x, width) {
     row$bias <- log(row$factor)
     correction_says(row)
   }, "")
-  named <- paste0(rows[["site"]], ", tier ", rows[["tier"]], ifelse(rows[["known"]] == "said", " (speed as said)", ""))
+  named <- paste0(rows[["site"]], ", tier ", rows[["tier"]],
+                  ifelse(rows[["known"]] == "said", " (speed as said)", ""))
   kept <- nzchar(says)
-  c(if (any(kept)) c("", wrap_lines("The next forecasts are corrected (--as-is leaves them):", width),
-                     unlist(lapply(paste0("- ", named[kept], ": ", says[kept], "."), wrap_lines, width = width)))
+  c(if (any(kept))
+    c("", wrap_lines("The next forecasts are corrected (--as-is leaves them):", width),
+      unlist(lapply(paste0("- ", named[kept], ": ", says[kept], "."), wrap_lines, width = width)))
     else c("", wrap_lines("No forecast is changed by it.", width)))
 }
 
@@ -70,14 +84,17 @@ rate_lines <- function(x, width) {
   stage <- rows[["what"]] %in% names(stage_priors)
   value <- rate_words(rows, rows[["learned"]])
   wider <- stage & abs(log(rows[["width"]])) > 0.04
-  value[wider] <- paste0(value[wider], ", ranges times ", format(signif(rows[["width"]][wider], 2), trim = TRUE))
+  value[wider] <- paste0(value[wider], ", ranges times ",
+                         format(signif(rows[["width"]][wider], 2), trim = TRUE))
   prior <- rate_words(rows, rows[["prior"]])
   prior <- ifelse(stage, paste0(prior, " +-", percent(exp(rows[["prior_sd"]]) - 1)),
-                  paste0(prior, ", as ", rows[["prior_jobs"]], ifelse(rows[["what"]] == "failed", " runs", " jobs")))
+                  paste0(prior, ", as ", rows[["prior_jobs"]],
+                         ifelse(rows[["what"]] == "failed", " runs", " jobs")))
   hours <- ifelse(is.na(rows[["hours"]]), "", paste0(", ", rows[["hours"]], " h UTC"))
   tier <- ifelse(is.na(rows[["tier"]]), "all", rows[["tier"]])
-  body <- data.frame(site = rows[["site"]], tier = tier, what = paste0(figure_words(rows[["what"]]), hours),
-                     learned = value, "before any" = prior, jobs = paste(rows[["jobs"]]), check.names = FALSE)
+  body <- data.frame(site = rows[["site"]], tier = tier,
+                     what = paste0(figure_words(rows[["what"]]), hours), learned = value,
+                     "before any" = prior, jobs = paste(rows[["jobs"]]), check.names = FALSE)
   c("", text_table(body, right = "jobs", spare = "before any", width = width))
 }
 
@@ -98,9 +115,11 @@ print.cp_learned <- function(x, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.cp_learned <- function(object, ...) { # nolint: object_name_linter.
   x <- as_frame(or_else(object$outcomes, data.frame()))
-  x <- x[x[["what"]] %in% c("finish_s", "cost") & x[["p50"]] > 0 & x[["actual"]] > 0, , drop = FALSE]
+  x <- x[x[["what"]] %in% c("finish_s", "cost") & x[["p50"]] > 0 & x[["actual"]] > 0, ,
+         drop = FALSE]
   if (!NROW(x)) {
-    stop_input("figure", "has no job that was settled", "what was learned", "Settle one: clockpigeon settle JOB.")
+    stop_input("figure", "has no job that was settled", "what was learned",
+               "Settle one: clockpigeon settle JOB.")
   }
   x$figure <- factor(figure_words(x[["what"]]), figure_names)
   shown <- as_frame(object$shown)
@@ -119,23 +138,32 @@ autoplot.cp_learned <- function(object, ...) { # nolint: object_name_linter.
   count <- table(factor(x[["inside"]], c("inside", "outside")))
   ggplot2::ggplot(x, ggplot2::aes(y = .data[["number"]])) +
     ggplot2::geom_vline(xintercept = 1, colour = "grey60") +
-    ggplot2::geom_segment(ggplot2::aes(x = .data[["low"]], xend = .data[["high"]], yend = .data[["number"]]),
+    ggplot2::geom_segment(ggplot2::aes(x = .data[["low"]], xend = .data[["high"]],
+                                       yend = .data[["number"]]),
                           colour = "grey78", linewidth = 4) +
-    ggplot2::geom_segment(ggplot2::aes(x = .data[["p10"]], xend = .data[["p90"]], yend = .data[["number"]]),
+    ggplot2::geom_segment(ggplot2::aes(x = .data[["p10"]], xend = .data[["p90"]],
+                                       yend = .data[["number"]]),
                           colour = "grey45", linewidth = 0.7) +
-    ggplot2::geom_point(ggplot2::aes(x = .data[["actual"]], colour = .data[["inside"]], shape = .data[["inside"]]),
+    ggplot2::geom_point(ggplot2::aes(x = .data[["actual"]], colour = .data[["inside"]],
+                                     shape = .data[["inside"]]),
                         size = 3) +
-    ggplot2::facet_grid(ggplot2::vars(.data[["site"]]), ggplot2::vars(.data[["figure"]]), scales = "free_y",
-                        space = "free_y") +
-    ggplot2::scale_x_continuous(trans = "log2", labels = function(v) format(signif(v, 2), drop0trailing = TRUE),
+    ggplot2::facet_grid(ggplot2::vars(.data[["site"]]), ggplot2::vars(.data[["figure"]]),
+                        scales = "free_y", space = "free_y") +
+    ggplot2::scale_x_continuous(trans = "log2",
+                                labels = function(v) format(signif(v, 2), drop0trailing = TRUE),
                                 breaks = 2^(-4:6 / 2)) +
-    ggplot2::scale_colour_manual(values = c(inside = series_colours[1], outside = series_colours[2])) +
+    ggplot2::scale_colour_manual(values = c(inside = series_colours[1],
+                                            outside = series_colours[2])) +
     ggplot2::scale_shape_manual(values = c(inside = 16, outside = 17)) +
-    ggplot2::labs(x = "times the middle of its forecast before any correction", y = NULL, colour = NULL, shape = NULL,
-                  title = paste0(count[["inside"]], " of ", sum(count), " figures ended in their 80 % range"),
-                  caption = paste0("Bars: the 80 % range as it was shown. Lines: before any correction. ",
-                                   "Points: what it was."),
-                  alt = paste0("What became of ", length(unique(x[["job"]])), " jobs beside their forecasts: ",
-                               count[["inside"]], " of ", sum(count), " figures in their 80 % range.")) +
+    ggplot2::labs(x = "times the middle of its forecast before any correction", y = NULL,
+                  colour = NULL, shape = NULL,
+                  title = paste0(count[["inside"]], " of ", sum(count),
+                                 " figures ended in their 80 % range"),
+                  caption = paste0(
+                    "Bars: the 80 % range as it was shown. Lines: before any correction. ",
+                    "Points: what it was."),
+                  alt = paste0("What became of ", length(unique(x[["job"]])),
+                               " jobs beside their forecasts: ", count[["inside"]], " of ",
+                               sum(count), " figures in their 80 % range.")) +
     plain_theme()
 }

@@ -18,14 +18,17 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
                  money(x$cost_mean), " on average (", money(x$promised$cost_mean), ")."),
     Look = if (length(x$decision$plan$look)) {
       look <- x$decision$plan$look
-      paste0(clock_text(as_utc(look$at), first_of(scenario$time_zone, "UTC"), date = TRUE), ": fewer than ", look$fewer,
+      paste0(clock_text(as_utc(look$at), first_of(scenario$time_zone, "UTC"), date = TRUE),
+             ": fewer than ", look$fewer,
              " frames by then go on at ", x$decision$plan$rescue$option, ".")
     }
   )
   body <- data.frame(part = parts[["option"]], frames = paste(parts[["count"]]),
-                     how = ifelse(parts[["kind"]] == "own", paste0("rendered here, ", parts[["here"]],
-                                                                   ifelse(parts[["here"]] == 1, " slot", " slots")),
-                                  ifelse(parts[["kind"]] == "service", "asked at its address", "by a job sheet")),
+                     how = ifelse(parts[["kind"]] == "own",
+                                  paste0("rendered here, ", parts[["here"]],
+                                         ifelse(parts[["here"]] == 1, " slot", " slots")),
+                                  ifelse(parts[["kind"]] == "service", "asked at its address",
+                                         "by a job sheet")),
                      cost = money(parts[["cost_mean"]]), check.names = FALSE)
   words <- function(rows, head) {
     if (!nrow(rows)) return(NULL)
@@ -33,10 +36,13 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
     capital <- ifelse(grepl("^[^ ]*[/.]", rows[["what"]]), rows[["what"]],
                       paste0(toupper(substr(rows[["what"]], 1, 1)), substring(rows[["what"]], 2)))
     text <- paste0(capital, ". ", rows[["cure"]],
-                   ifelse(nzchar(rows[["code"]]) & rows[["weight"]] == "stops", paste0(" [", rows[["code"]], "]"), ""))
-    c("", paste0(head, ":"), unlist(lapply(text, function(t) wrap_lines(paste0("- ", t), width = width))))
+                   ifelse(nzchar(rows[["code"]]) & rows[["weight"]] == "stops",
+                          paste0(" [", rows[["code"]], "]"), ""))
+    c("", paste0(head, ":"),
+      unlist(lapply(text, function(t) wrap_lines(paste0("- ", t), width = width))))
   }
-  c(paste0("Job ", x$job), "", unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE), "",
+  c(paste0("Job ", x$job), "",
+    unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE), "",
     text_table(body, right = c("frames", "cost"), width = width),
     words(findings[stand, , drop = FALSE], "In the way"),
     words(findings[stops & !stand, , drop = FALSE], "Goes on despite"),
@@ -53,9 +59,12 @@ placed_lines <- function(x, place, width = terminal_width()) {
     if (length(state)) wrap_lines(paste0(
       count("done"), " of ", length(state), " frames are there, in ", at,
       if (length(failed)) paste0("; ", length(failed), " failed: ", toString(utils::head(paste(
-        x$frames[["shot"]][failed], x$frames[["frame"]][failed]), 5)), if (length(failed) > 5) ", ..."),
-      if (count("sent")) paste0("; ", count("sent"), " are to be sent to ", place$decision$plan$rescue$site),
-      ".", if (count("waiting")) paste0(" ", count("waiting"), " are left: clockpigeon place ", x$job, " goes on.")
+        x$frames[["shot"]][failed], x$frames[["frame"]][failed]), 5)),
+                                 if (length(failed) > 5) ", ..."),
+      if (count("sent"))
+      paste0("; ", count("sent"), " are to be sent to ", place$decision$plan$rescue$site),
+      ".", if (count("waiting"))
+      paste0(" ", count("waiting"), " are left: clockpigeon place ", x$job, " goes on.")
     ), width = width),
     if (length(x$remote)) {
       wrap_lines(paste0("Sent: ", toString(x$remote), ". clockpigeon watch ", x$job,
@@ -64,7 +73,8 @@ placed_lines <- function(x, place, width = terminal_width()) {
     },
     if (length(x$sheets)) {
       pages <- grep("\\.md$", x$sheets, value = TRUE)
-      c(wrap_lines(paste0(if (length(pages) == 1) "What is to be sent, and what to look at before paying: "
+      c(wrap_lines(paste0(if (length(pages) == 1)
+                          "What is to be sent, and what to look at before paying: "
                           else "What is to be sent where, and what to look at before paying: ",
                           toString(file.path("placed", x$job, basename(pages)))), width = width),
         wrap_lines(paste0("Put the frames that come back into ", at,
@@ -89,13 +99,16 @@ print.cp_placed <- function(x, ...) {
 # What is at sites that answer by an address.
 fetch_lines <- function(x, job, width = terminal_width()) {
   x <- as_frame(x)
-  if (!nrow(x)) return(paste0("job ", job, " has nothing at a site that answers by an address or leaves reports"))
+  if (!nrow(x)) return(paste0("job ", job,
+                              " has nothing at a site that answers by an address or leaves reports"))
   body <- data.frame(site = x[["site"]], job = ifelse(is.na(x[["id"]]), "by hand", x[["id"]]),
                      state = ifelse(is.na(x[["state"]]), "unknown", x[["state"]]),
                      here = paste(x[["here"]], "of", x[["frames"]]), ready = paste(x[["ready"]]),
-                     spent = mapply(function(v, unit) if (is.na(v)) "unknown" else format_money(v, unit), x[["spent"]],
+                     spent = mapply(function(v, unit) if (is.na(v)) "unknown" else
+                                    format_money(v, unit), x[["spent"]],
                                     x[["currency"]]))
   lost <- which(!is.na(x[["trouble"]]))
   c(text_table(body, right = c("here", "ready", "spent"), width = width),
-    unlist(lapply(lost, function(k) wrap_lines(paste0(x[["site"]][k], " ", x[["trouble"]][k], "."), width = width))))
+    unlist(lapply(lost, function(k)
+                  wrap_lines(paste0(x[["site"]][k], " ", x[["trouble"]][k], "."), width = width))))
 }

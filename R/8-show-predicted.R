@@ -10,14 +10,16 @@ note_lines <- function(says, width = terminal_width()) {
 # A frame curve: what it rests on, the total, the slowest frame.
 curve_lines <- function(x, width = terminal_width()) {
   between <- function(t) {
-    paste0(format_duration(t[["median"]]), " (", format_duration(t[["lower"]]), " to ", format_duration(t[["upper"]]),
-           ", 80 %)")
+    paste0(format_duration(t[["median"]]), " (", format_duration(t[["lower"]]), " to ",
+           format_duration(t[["upper"]]), ", 80 %)")
   }
   worst <- slowest(x)
   c(
-    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ", measured_frames(x),
-           " probed in ", sum(x$rows[["scaled"]] == 0), if (sum(x$rows[["scaled"]] == 0) == 1) " run" else " runs",
-           if (any(x$rows[["scaled"]] > 0)) paste0(", ", sum(x$rows[["scaled"]] > 0), " times transferred"),
+    paste0("Frame curve: ", length(x$frames), " frames (", format_frames(x$frames), "), ",
+           measured_frames(x), " probed in ", sum(x$rows[["scaled"]] == 0),
+           if (sum(x$rows[["scaled"]] == 0) == 1) " run" else " runs",
+           if (any(x$rows[["scaled"]] > 0))
+           paste0(", ", sum(x$rows[["scaled"]] > 0), " times transferred"),
            if (length(x$cheap)) paste0(", cheap pass over ", x$cheap$timed)),
     paste0("Total on one node: ", between(total_time(x))),
     paste0("Slowest frame: ", between(worst), "; most likely frame ", worst[["frame"]]),
@@ -38,19 +40,21 @@ print.cp_scaling_fit <- function(x, ...) {
   laws <- laws[order(-laws[["weight"]]), , drop = FALSE]
   best <- as_frame(best_n(x))
   show_lines(
-    paste0("Scaling over ", x$unit, ": ", nrow(points), " times at ", toString(sort(unique(points[["n"]]))),
-           if (x$basis == "assumed") ", the law assumed"),
-    paste0("Law: ", paste0(law_words[laws[["law"]]], " ", percent(laws[["weight"]]), collapse = ", ")),
+    paste0("Scaling over ", x$unit, ": ", nrow(points), " times at ",
+           toString(sort(unique(points[["n"]]))), if (x$basis == "assumed") ", the law assumed"),
+    paste0("Law: ", paste0(law_words[laws[["law"]]], " ", percent(laws[["weight"]]),
+                           collapse = ", ")),
     if (x$basis == "measured") {
       p <- as_frame(confint.cp_scaling_fit(x))
       unit <- ifelse(p[["term"]] == "t1", " s", "")
-      paste0("  ", p[["term"]], " ", number3(p[["estimate"]]), unit, " (", number3(p[["lower"]]), " to ",
-             number3(p[["upper"]]), ")")
+      paste0("  ", p[["term"]], " ", number3(p[["estimate"]]), unit, " (", number3(p[["lower"]]),
+             " to ", number3(p[["upper"]]), ")")
     },
-    paste0("One more takes less than 5 % off the time after ", best[["pays_until"]], "; least time with ", best[["n"]],
-           ": ",
+    paste0("One more takes less than 5 % off the time after ", best[["pays_until"]],
+           "; least time with ", best[["n"]], ": ",
            format_duration(best[["seconds"]]), " (", format_duration(best[["lower"]]), " to ",
-           format_duration(best[["upper"]]), ", 80 %)", if (best[["beyond"]]) ", beyond what was measured"),
+           format_duration(best[["upper"]]), ", 80 %)",
+           if (best[["beyond"]]) ", beyond what was measured"),
     note_lines(x$says)
   )
   invisible(x)
@@ -66,34 +70,43 @@ autoplot.cp_scaling_fit <- function(object, ...) { # nolint: object_name_linter.
   best <- as_frame(best_n(object))
   one <- curve[["seconds"]][1]
   panels <- c("seconds", "efficiency, %")
-  long <- rbind(data.frame(n = at, y = curve$seconds, low = curve$lower, high = curve$upper, panel = panels[1]),
+  long <- rbind(data.frame(n = at, y = curve$seconds, low = curve$lower, high = curve$upper,
+                           panel = panels[1]),
                 data.frame(n = at, y = 100 * curve$efficiency, low = 100 * one / curve$upper / at,
                            high = 100 * one / curve$lower / at, panel = panels[2]))
   seen <- rbind(data.frame(n = points$n, y = points$seconds, panel = panels[1]),
-                data.frame(n = points$n, y = 100 * one / points$seconds / points$n, panel = panels[2]))
+                data.frame(n = points$n, y = 100 * one / points$seconds / points$n,
+                           panel = panels[2]))
   long[["panel"]] <- factor(long[["panel"]], panels)
   seen[["panel"]] <- factor(seen[["panel"]], panels)
-  title <- paste0("After ", best[["pays_until"]], " ", object$unit, " one more takes less than 5 % off the time")
+  title <- paste0("After ", best[["pays_until"]], " ", object$unit,
+                  " one more takes less than 5 % off the time")
   ggplot2::ggplot(long, ggplot2::aes(.data[["n"]], .data[["y"]])) +
     ggplot2::annotate("rect", xmin = most, xmax = Inf, ymin = -Inf, ymax = Inf, fill = "grey93") +
-    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["low"]], ymax = .data[["high"]]), fill = "#0072B2", alpha = 0.2) +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["low"]], ymax = .data[["high"]]),
+                         fill = "#0072B2", alpha = 0.2) +
     ggplot2::geom_line(colour = "#0072B2", linewidth = 0.9) +
     ggplot2::geom_vline(xintercept = best[["pays_until"]], linetype = 2, colour = "#D55E00") +
     ggplot2::geom_point(data = seen, size = 2.6) +
     ggplot2::facet_wrap(ggplot2::vars(.data[["panel"]]), scales = "free_y", ncol = 1) +
-    ggplot2::scale_x_continuous(breaks = unique(round(pretty(c(1, 2 * most))))) + ggplot2::expand_limits(y = 0) +
+    ggplot2::scale_x_continuous(breaks = unique(round(pretty(c(1, 2 * most))))) +
+      ggplot2::expand_limits(y = 0) +
     ggplot2::labs(x = object$unit, y = NULL, title = title,
-                  subtitle = paste0("law: ", law_words[[object$best]], if (object$basis == "assumed") " (assumed)"),
-                  caption = paste0("Points: measured. Line and band: the laws by weight, 80 %. Grey: beyond what was ",
-                                   "measured."),
-                  alt = paste0(title, ". Seconds and efficiency over the number of ", object$unit, ".")) +
+                  subtitle = paste0("law: ", law_words[[object$best]],
+                                    if (object$basis == "assumed") " (assumed)"),
+                  caption = paste0(
+                    "Points: measured. Line and band: the laws by weight, 80 %. Grey: beyond what was ",
+                    "measured."),
+                  alt = paste0(title, ". Seconds and efficiency over the number of ", object$unit,
+                               ".")) +
     plain_theme()
 }
 
 #' @export
 print.cp_advice <- function(x, ...) {
   ways <- as_frame(x$ways)
-  body <- data.frame(spread = ways$spread, time = ifelse(ways$possible, format_duration(ways$seconds), "cannot"),
+  body <- data.frame(spread = ways$spread,
+                     time = ifelse(ways$possible, format_duration(ways$seconds), "cannot"),
                      loads = format_duration(ways$load_s), reason = ways$reason)
   show_lines(wrap_lines(x$sentence), "", text_table(body, right = c("time", "loads")),
              if (length(x$useful)) paste0("Slot counts that save a round: ", toString(x$useful)))
@@ -105,11 +118,12 @@ print.cp_speed_fit <- function(x, ...) {
   spreads <- as_frame(x$spreads)
   factor_text <- function(v) number3(exp(v))
   show_lines(
-    paste0("Speeds of ", length(x$rigs), " rigs from ", length(x$scenes), " scenes: ", sum(x$cells$n), " timings in ",
-           length(x$cells$n), " of ", length(x$rigs) * length(x$scenes), " cells"),
-    paste0("Spread of ", c("scenes", "rigs", "a scene on a rig, beyond both", "one run"), ": a factor of ",
-           factor_text(spreads[["sd"]]), " (", factor_text(spreads[["lower"]]), " to ", factor_text(spreads[["upper"]]),
-             ")"),
+    paste0("Speeds of ", length(x$rigs), " rigs from ", length(x$scenes), " scenes: ",
+           sum(x$cells$n), " timings in ", length(x$cells$n), " of ",
+           length(x$rigs) * length(x$scenes), " cells"),
+    paste0("Spread of ", c("scenes", "rigs", "a scene on a rig, beyond both", "one run"),
+           ": a factor of ", factor_text(spreads[["sd"]]), " (", factor_text(spreads[["lower"]]),
+           " to ", factor_text(spreads[["upper"]]), ")"),
     note_lines(x$says)
   )
   invisible(x)
@@ -131,16 +145,22 @@ autoplot.cp_speed_fit <- function(object, relative_to = NULL, ...) { # nolint: o
   ggplot2::ggplot(x, ggplot2::aes(.data[["ratio"]], .data[["rig"]])) +
     ggplot2::geom_vline(xintercept = 1, colour = "grey50") +
     ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["ratio"]] / .data[["for_a_scene"]],
-                                         xmax = .data[["ratio"]] * .data[["for_a_scene"]]), colour = "grey70") +
-    ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["lower"]], xmax = .data[["upper"]]), colour = "#0072B2",
+                                         xmax = .data[["ratio"]] * .data[["for_a_scene"]]),
+                            colour = "grey70") +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["lower"]], xmax = .data[["upper"]]),
+                            colour = "#0072B2",
                             linewidth = 1.4) +
     ggplot2::geom_point(ggplot2::aes(shape = .data[["evidence"]]), colour = "#0072B2", size = 2.8) +
     ggplot2::scale_shape_manual(values = c(measured = 16, claimed = 1)) + ggplot2::scale_x_log10() +
-    ggplot2::labs(x = paste0("times as fast as ", base, " (each step a factor)"), y = NULL, shape = NULL, title = title,
-                  caption = paste0("Thick: 80 % interval for the typical scene. Thin: for a single scene.",
-                                   if (any(unknown)) paste0("\nLeft out: timings without a device (", sum(unknown),
-                                                            if (sum(unknown) == 1) " rig)." else " rigs).")),
-                  alt = paste0(title, ". ", paste0(x[["rig"]], " ", number3(x[["ratio"]]), collapse = "; "), ".")) +
+    ggplot2::labs(x = paste0("times as fast as ", base, " (each step a factor)"), y = NULL,
+                  shape = NULL, title = title,
+                  caption = paste0(
+                    "Thick: 80 % interval for the typical scene. Thin: for a single scene.",
+                    if (any(unknown)) paste0("\nLeft out: timings without a device (", sum(unknown),
+                                             if (sum(unknown) == 1) " rig)." else " rigs).")),
+                  alt = paste0(title, ". ",
+                               paste0(x[["rig"]], " ", number3(x[["ratio"]]), collapse = "; "),
+                               ".")) +
     plain_theme()
 }
 
@@ -154,19 +174,23 @@ shot_probe_lines <- function(x, width = terminal_width()) {
   body <- data.frame(frame = paste(steps[["frame"]]), time = format_duration(steps[["seconds"]]),
                      total = format_duration(steps[["median"]]),
                      interval = range_text(steps[["lower"]], steps[["upper"]], format_duration),
-                     "half width" = percent(steps[["half_width"]]), "spent" = format_duration(steps[["spent_s"]]),
+                     "half width" = percent(steps[["half_width"]]),
+                     "spent" = format_duration(steps[["spent_s"]]),
                      check.names = FALSE)
   measured <- measured_frames(x$curve)
   c(
-    wrap_lines(paste0("Probe of ", x$shot$shot, " with ", x$engine$engine, " ", or_unknown(x$version), " at ",
-                      x$shot$size[["width"]], "x", x$shot$size[["height"]], ", ", limit, ", on ", x$node, ": ",
-                        measured,
-                      " of ", length(x$shot$frames), " frames measured, ", ended_words[[x$ended]], " after ",
-                        format_duration(x$spent_s)),
+    wrap_lines(paste0("Probe of ", x$shot$shot, " with ", x$engine$engine, " ",
+                      or_unknown(x$version), " at ", x$shot$size[["width"]], "x",
+                      x$shot$size[["height"]], ", ", limit, ", on ", x$node, ": ", measured,
+                      " of ", length(x$shot$frames), " frames measured, ", ended_words[[x$ended]],
+                      " after ", format_duration(x$spent_s)),
                width), "",
-    if (nrow(steps)) c(text_table(body, right = names(body), width = width, spare = c("spent", "time")), ""),
+    if (nrow(steps))
+    c(text_table(body, right = names(body), width = width, spare = c("spent", "time")), ""),
     curve_lines(x$curve, width),
-    wrap_lines(paste0("Cheap pass ", if (x$cheap$used) paste0("run, ", format_duration(x$cheap$took)) else "not run",
+    wrap_lines(paste0("Cheap pass ",
+                      if (x$cheap$used) paste0("run, ", format_duration(x$cheap$took)) else
+                      "not run",
                       ": ",
                       x$cheap$why, "."), width)
   )
@@ -179,7 +203,8 @@ print.cp_shot_probe <- function(x, ...) {
 }
 
 # To which side something is off; nothing under a twentieth of a percent.
-lean_text <- function(p) ifelse(abs(p) < 5e-4, "0 %", paste0(ifelse(p > 0, "+", "-"), percent(abs(p))))
+lean_text <- function(p)
+  ifelse(abs(p) < 5e-4, "0 %", paste0(ifelse(p > 0, "+", "-"), percent(abs(p))))
 
 # How forecasts would have been, in words: a line a method.
 backtest_lines <- function(x, width = terminal_width()) {
@@ -187,13 +212,16 @@ backtest_lines <- function(x, width = terminal_width()) {
   s <- as_frame(summary.cp_backtest(x))
   body <- data.frame(
     question = ifelse(duplicated(s[["question"]]), "", s[["question"]]), method = s[["method"]],
-    frames = ifelse(is.na(s[["probes"]]), "", paste(s[["probes"]])), place = s[["place"]], cases = paste(s[["cases"]]),
-    off = percent(s[["error"]]), lean = lean_text(s[["bias"]]),
-    held = ifelse(is.na(s[["covered"]]), "no interval", percent(s[["covered"]])), check.names = FALSE
+    frames = ifelse(is.na(s[["probes"]]), "", paste(s[["probes"]])), place = s[["place"]],
+    cases = paste(s[["cases"]]), off = percent(s[["error"]]), lean = lean_text(s[["bias"]]),
+    held = ifelse(is.na(s[["covered"]]), "no interval", percent(s[["covered"]])),
+    check.names = FALSE
   )
-  names(body)[6:8] <- c("off by|on average", "leans|over or under", paste0("truth inside|", percent(level), " asked"))
+  names(body)[6:8] <- c("off by|on average", "leans|over or under",
+                        paste0("truth inside|", percent(level), " asked"))
   c(wrap_lines(said_of_backtest(x, s), width), "",
-    paste0("What the ledger knows, hidden and forecast", if (x[["sample"]][1]) paste0(" (", sample_mark, ")")), "",
+    paste0("What the ledger knows, hidden and forecast",
+           if (x[["sample"]][1]) paste0(" (", sample_mark, ")")), "",
     text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width,
                spare = names(body)[7]))
 }
@@ -204,19 +232,22 @@ said_of_backtest <- function(x, s) {
   vapply(unique(x[["question"]]), function(q) {
     here <- x[x[["question"]] == q, , drop = FALSE]
     off <- tapply(abs(here[["error"]]), factor(here[["method"]], unique(here[["method"]])), mean)
-    habit <- is.na(tapply(here[["lower"]], factor(here[["method"]], unique(here[["method"]])), mean))
+    habit <- is.na(tapply(here[["lower"]], factor(here[["method"]], unique(here[["method"]])),
+                          mean))
     best <- names(off)[!habit][which.min(off[!habit])]
     held <- mean(here[["covered"]][here[["method"]] == best])
     old <- if (any(habit)) names(off)[habit][which.min(off[habit])]
-    paste0(toupper(substr(q, 1, 1)), substring(q, 2), ": ", best, " off by ", percent(off[[best]]), " on average",
-           if (length(old)) paste0(" (", old, ": ", percent(off[[old]]), "); "), "its intervals held the truth in ",
-           percent(held), " of ", sum(here[["method"]] == best), " cases.")
+    paste0(toupper(substr(q, 1, 1)), substring(q, 2), ": ", best, " off by ", percent(off[[best]]),
+           " on average", if (length(old)) paste0(" (", old, ": ", percent(off[[old]]), "); "),
+           "its intervals held the truth in ", percent(held), " of ", sum(here[["method"]] == best),
+           " cases.")
   }, "", USE.NAMES = FALSE)
 }
 
 #' @export
 print.cp_backtest <- function(x, ...) {
-  if (!all(c("question", "method", "error", "covered", "level", "sample") %in% names(x))) return(print_plain(x))
+  if (!all(c("question", "method", "error", "covered", "level", "sample") %in% names(x)))
+    return(print_plain(x))
   show_lines(backtest_lines(x))
   invisible(x)
 }
@@ -226,26 +257,31 @@ print.cp_backtest <- function(x, ...) {
 autoplot.cp_backtest <- function(object, ...) { # nolint: object_name_linter.
   x <- as_frame(object)
   x[["off"]] <- 100 * abs(x[["error"]])
-  label <- paste0(x[["method"]], ifelse(x[["question"]] == "the rest of a shot", paste0(", ", x[["probes"]], " frames"),
-                                        ""))
+  label <- paste0(x[["method"]],
+                  ifelse(x[["question"]] == "the rest of a shot",
+                         paste0(", ", x[["probes"]], " frames"),
+                         ""))
   x[["label"]] <- factor(label, rev(unique(label[order(x[["question"]], x[["probes"]])])))
   means <- stats::aggregate(off ~ label + question, x, mean)
   held <- stats::aggregate(cbind(held = as.numeric(x[["covered"]])) ~ label + question, x, mean,
                            na.action = stats::na.pass)
-  means[["note"]] <- ifelse(is.na(held[["held"]]), "", paste0("truth inside ", percent(held[["held"]])))
+  means[["note"]] <- ifelse(is.na(held[["held"]]), "",
+                            paste0("truth inside ", percent(held[["held"]])))
   title <- "How far forecasts were off on what the ledger already knows"
   ggplot2::ggplot(x, ggplot2::aes(.data[["off"]], .data[["label"]])) +
     ggplot2::geom_col(data = means, fill = "#56B4E9", alpha = 0.5, width = 0.7) +
     ggplot2::geom_point(alpha = 0.4, size = 1.4) +
-    ggplot2::geom_text(data = means, ggplot2::aes(x = Inf, label = .data[["note"]]), hjust = 1.05, size = 3.3,
-                       colour = "grey30") +
-    ggplot2::facet_grid(rows = ggplot2::vars(.data[["question"]]), scales = "free_y", space = "free_y") +
+    ggplot2::geom_text(data = means, ggplot2::aes(x = Inf, label = .data[["note"]]), hjust = 1.05,
+                       size = 3.3, colour = "grey30") +
+    ggplot2::facet_grid(rows = ggplot2::vars(.data[["question"]]), scales = "free_y",
+                        space = "free_y") +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.2))) +
     ggplot2::labs(x = "off by, % (bar: mean; points: cases)", y = NULL, title = title,
                   caption = paste0("Intervals asked: ", percent(object[["level"]][1]), ".",
                                    if (object[["sample"]][1]) " Sample data, invented."),
-                  alt = paste0(title, ". ", paste0(means[["label"]], ": ", number3(means[["off"]]), " %",
-                                                   collapse = "; "), ".")) +
+                  alt = paste0(title, ". ",
+                               paste0(means[["label"]], ": ", number3(means[["off"]]), " %",
+                                      collapse = "; "), ".")) +
     plain_theme() +
     ggplot2::theme(strip.text.y = ggplot2::element_text(angle = 0, hjust = 0))
 }

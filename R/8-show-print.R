@@ -6,25 +6,29 @@ show_lines <- function(...) cat(printable(unlist(list(...))), sep = "\n")
 comparison_lines <- function(x, width = terminal_width()) {
   body <- data.frame(
     scene = ifelse(x[["scene"]] == "all scenes", paste0("all, ", x[["basis"]]), x[["scene"]]),
-    "mean time|old" = format_duration(x[["old_s"]]), "mean time|new" = format_duration(x[["new_s"]]),
+    "mean time|old" = format_duration(x[["old_s"]]),
+    "mean time|new" = format_duration(x[["new_s"]]),
     ratio = number_text(x[["ratio"]]), interval = range_text(x[["lower"]], x[["upper"]]),
-    pairs = as.character(x[["pairs"]]), "time saved" = percent(x[["time_saved"]]), verdict = x[["verdict"]],
-    check.names = FALSE
+    pairs = as.character(x[["pairs"]]), "time saved" = percent(x[["time_saved"]]),
+    verdict = x[["verdict"]], check.names = FALSE
   )
   times <- c("mean time|old", "mean time|new", "pairs", "time saved")
-  pair <- paste0(x[["engine"]], ifelse(nzchar(x[["engine"]]), ": ", ""), x[["new"]], " (new) against ", x[["old"]],
-                 " (old)")
-  notes <- lapply(split(x[["note"]], pair), function(note) unique(unlist(strsplit(rev(note), "; ", fixed = TRUE))))
+  pair <- paste0(x[["engine"]], ifelse(nzchar(x[["engine"]]), ": ", ""), x[["new"]],
+                 " (new) against ", x[["old"]], " (old)")
+  notes <- lapply(split(x[["note"]], pair),
+                  function(note) unique(unlist(strsplit(rev(note), "; ", fixed = TRUE))))
   common <- Reduce(intersect, notes)
   own <- vapply(notes, function(note) paste(c("", setdiff(note, common)), collapse = "; "), "")
-  about <- paste0("Compared by ", factor_label(x[["by"]][1]), ": ratio = old time / new time, with its ",
-                  percent(x[["level"]][1]), " interval; a difference under ", percent(x[["smallest"]][1]),
+  about <- paste0("Compared by ", factor_label(x[["by"]][1]),
+                  ": ratio = old time / new time, with its ", percent(x[["level"]][1]),
+                  " interval; a difference under ", percent(x[["smallest"]][1]),
                   " is of no interest.")
   c(
     unlist(lapply(comparison_answer(x), wrap_lines, width = width)), "",
-    wrap_lines(c(about, if (length(common)) paste0("Throughout: ", paste(common, collapse = "; "), ".")), width), "",
-    text_table(body, right = c("ratio", "interval", times), width = width, spare = c("interval", times),
-               sections = paste0(pair, own[pair]))
+    wrap_lines(c(about, if (length(common))
+                 paste0("Throughout: ", paste(common, collapse = "; "), ".")), width), "",
+    text_table(body, right = c("ratio", "interval", times), width = width,
+               spare = c("interval", times), sections = paste0(pair, own[pair]))
   )
 }
 
@@ -34,9 +38,11 @@ comparison_answer <- function(x) {
   x <- x[order(match(x[["basis"]], c("own mix", "total work"))), , drop = FALSE]
   first <- x[!duplicated(x[c("engine", "old", "new")]), , drop = FALSE]
   first <- first[order(-first[["ratio"]]), , drop = FALSE]
-  name <- paste0(ifelse(nzchar(first[["engine"]]), paste0(first[["engine"]], ": "), ""), first[["new"]])
+  name <- paste0(ifelse(nzchar(first[["engine"]]), paste0(first[["engine"]], ": "), ""),
+                 first[["new"]])
   over <- ifelse(first[["basis"]] == "own mix", "over your mix of scenes",
-                 ifelse(first[["scene"]] == "all scenes", "over all scenes", paste("on", first[["scene"]])))
+                 ifelse(first[["scene"]] == "all scenes", "over all scenes",
+                        paste("on", first[["scene"]])))
   slower <- first[["verdict"]] == "slower"
   interval <- ifelse(slower, range_text(1 / first[["upper"]], 1 / first[["lower"]]),
                      range_text(first[["lower"]], first[["upper"]]))
@@ -45,8 +51,9 @@ comparison_answer <- function(x) {
   ifelse(first[["verdict"]] %in% c("faster", "slower"),
          paste0(name, " is ", number_text(ratio), " ", how, " ", first[["old"]], " ", over, " (",
                 percent(first[["level"]]), ": ", interval, ")."),
-         paste0(name, ": no clear difference to ", first[["old"]], " ", over, " (", number_text(first[["ratio"]]),
-                " times as fast, ", percent(first[["level"]]), ": ", interval, ")."))
+         paste0(name, ": no clear difference to ", first[["old"]], " ", over, " (",
+                number_text(first[["ratio"]]), " times as fast, ", percent(first[["level"]]), ": ",
+                interval, ")."))
 }
 
 # Some columns of a table that has a print method of its own.
@@ -57,8 +64,8 @@ print_plain <- function(x) {
 
 #' @export
 print.cp_comparison <- function(x, ...) {
-  needed <- c("engine", "scene", "old", "new", "ratio", "lower", "upper", "verdict", "basis", "note",
-              "by", "level", "smallest")
+  needed <- c("engine", "scene", "old", "new", "ratio", "lower", "upper", "verdict", "basis",
+              "note", "by", "level", "smallest")
   if (!all(needed %in% names(x))) return(print_plain(x))
   show_lines(comparison_lines(x))
   invisible(x)
@@ -77,8 +84,8 @@ print.cp_ledger <- function(x, ...) {
 #' @export
 print.cp_job <- function(x, ...) {
   show_lines(
-    paste0("Job: ", job_frames(x), " frames of ", length(x$shots), if (length(x$shots) == 1) " shot" else " shots",
-           " with ", x$engine, " ", x$version),
+    paste0("Job: ", job_frames(x), " frames of ", length(x$shots),
+           if (length(x$shots) == 1) " shot" else " shots", " with ", x$engine, " ", x$version),
     paste0("Evidence: ", evidence_line(x))
   )
   invisible(x)
@@ -88,35 +95,40 @@ print.cp_job <- function(x, ...) {
 range_columns <- function(s) {
   points <- c("10 %" = "p10", "50 %" = "p50", "90 %" = "p90")
   part <- function(name, heading, format) {
-    stats::setNames(lapply(points, function(p) format(s[[paste0(name, "_", p)]])), paste0(heading, "|", names(points)))
+    stats::setNames(lapply(points, function(p) format(s[[paste0(name, "_", p)]])),
+                    paste0(heading, "|", names(points)))
   }
   data.frame(part("finish", "done after", format_duration),
-             part("cost", paste0("cost, ", s[["currency"]][1]), function(x) format_about(x, s[["cost_se"]])),
+             part("cost", paste0("cost, ", s[["currency"]][1]),
+                  function(x) format_about(x, s[["cost_se"]])),
              check.names = FALSE)
 }
 
 # Which of these columns go first in a narrow terminal: the good luck of 10 %, then the bad.
-spare_ranges <- function(columns) c(grep("90 %", columns, value = TRUE), grep("10 %", columns, value = TRUE))
+spare_ranges <- function(columns)
+  c(grep("90 %", columns, value = TRUE), grep("10 %", columns, value = TRUE))
 
 forecast_lines <- function(x, width = terminal_width(), most = 16) {
   table <- as_frame(summary(x))
   scenario <- x$scenario
   noise <- scenario$options[["noise"]]
-  best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], ifelse(is.na(noise), Inf, noise))
+  best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]],
+                        ifelse(is.na(noise), Inf, noise))
   shown <- utils::head(order(!best, table[["cost_p50"]]), most)
   shown <- shown[order(table[["cost_p50"]][shown], table[["finish_p50"]][shown])]
   ranges <- range_columns(table[shown, ])
   groups <- option_groups(scenario$options, table[["option"]], shown)
   c(
     unlist(lapply(forecast_answer(x, table), wrap_lines, width = width)), "",
-    wrap_lines(paste0("Forecast of ", job_frames(main_job(scenario)), " frames with ", engine_words(scenario),
-                      ": time from now and cost, as 10 %, 50 %",
+    wrap_lines(paste0("Forecast of ", job_frames(main_job(scenario)), " frames with ",
+                      engine_words(scenario), ": time from now and cost, as 10 %, 50 %",
                       " and 90 % points of ", x$n, " draws"), width), "",
     text_table(data.frame(" " = ifelse(best[shown], "*", ""), option = groups$names, ranges,
                           evidence = table[["evidence"]][shown], check.names = FALSE),
-               sections = groups$sections, right = names(ranges), spare = c("evidence", spare_ranges(names(ranges))),
-               width = width),
-    wrap_lines("* no other is as early, as cheap and as clean"), hidden_line(nrow(table) - length(shown)),
+               sections = groups$sections, right = names(ranges),
+               spare = c("evidence", spare_ranges(names(ranges))), width = width),
+    wrap_lines("* no other is as early, as cheap and as clean"),
+    hidden_line(nrow(table) - length(shown)),
     "", wrap_lines(basis_lines(x), width)
   )
 }
@@ -127,8 +139,9 @@ forecast_answer <- function(x, table) {
   if (!any(ends)) return("No option finishes all frames.")
   say <- function(word, i) {
     at <- by_clock(unlist(table[i, c("finish_p50", "finish_p10", "finish_p90")]), x$scenario)
-    paste0(word, ": ", table[["option"]][i], ", done ", at[1], " (8 in 10: ", at[2], " to ", at[3], "), ",
-           format_about(table[["cost_p50"]][i], table[["cost_se"]][i], table[["currency"]][i]), ".")
+    paste0(word, ": ", table[["option"]][i], ", done ", at[1], " (8 in 10: ", at[2], " to ", at[3],
+           "), ", format_about(table[["cost_p50"]][i], table[["cost_se"]][i],
+                               table[["currency"]][i]), ".")
   }
   of <- which(ends)
   cheapest <- of[order(table[["cost_p50"]][of], table[["finish_p50"]][of])][1]
@@ -154,7 +167,8 @@ option_groups <- function(options, names, shown) {
 
 hidden_line <- function(n) {
   if (n > 0) {
-    wrap_lines(paste0("(and ", n, if (n == 1) " option" else " options", " that others beat; --format csv has all)"))
+    wrap_lines(paste0("(and ", n, if (n == 1) " option" else " options",
+                      " that others beat; --format csv has all)"))
   }
 }
 
@@ -165,8 +179,8 @@ engine_words <- function(scenario) {
   }, ""), collapse = ", ")
 }
 
-# What stands under every table of a forecast: what its figures rest on, which sites are left out and why, and the
-# exchange rates used.
+# What stands under every table of a forecast: what its figures rest on, which sites are left out
+# and why, and the exchange rates used.
 basis_lines <- function(x, left_out = TRUE) {
   scenario <- x$scenario
   job <- main_job(scenario)
@@ -177,12 +191,13 @@ basis_lines <- function(x, left_out = TRUE) {
   c(
     paste0("Frame times: ", evidence_line(job)),
     paste0("Speed of a node, ", job$node, " = 1: ",
-           paste0(speeds[["site"]], " ", number_text(speeds[["speed"]]), ", ", speeds[["evidence"]], " (",
-                  speeds[["speed_from"]], ")", collapse = "; ")),
+           paste0(speeds[["site"]], " ", number_text(speeds[["speed"]]), ", ", speeds[["evidence"]],
+                  " (", speeds[["speed_from"]], ")", collapse = "; ")),
     told(c("claimed", "stages")), if (left_out) left_out_words(scenario),
     if (!is.null(x$exchange)) {
-      sprintf("Exchange: 1 %s = %s %s on %s (%s)", x$exchange[["from"]], signif(x$exchange[["rate"]], 6),
-              x$exchange[["to"]], x$exchange[["date"]], x$exchange[["source"]])
+      sprintf("Exchange: 1 %s = %s %s on %s (%s)", x$exchange[["from"]],
+              signif(x$exchange[["rate"]], 6), x$exchange[["to"]], x$exchange[["date"]],
+              x$exchange[["source"]])
     },
     told("prices")
   )
@@ -194,8 +209,10 @@ print.cp_scenario <- function(x, ...) {
   sites <- table(factor(options[["site"]], unique(options[["site"]])))
   show_lines(
     paste0("Scenario: ", nrow(options), if (nrow(options) == 1) " option" else " options", " for ",
-           job_frames(main_job(x)), " frames with ", engine_words(x), ", ", x$pruned, " left out as beaten"),
-    paste0("Options at ", paste0(names(sites), " ", sites, collapse = ", ")), wrap_lines(left_out_words(x)),
+           job_frames(main_job(x)), " frames with ", engine_words(x), ", ", x$pruned,
+           " left out as beaten"),
+    paste0("Options at ", paste0(names(sites), " ", sites, collapse = ", ")),
+    wrap_lines(left_out_words(x)),
     wrap_lines(doubt_words(x))
   )
   invisible(x)
@@ -207,46 +224,57 @@ print.cp_forecast <- function(x, ...) {
   invisible(x)
 }
 
-# The choice in the terminal: the answer, then the plan beside what else there is. `parts`: also why (arithmetic and
-# evidence), changes (what would change it; shown where they were worked out), all (every option and what was left out).
-choice_lines <- function(x, width = terminal_width(), parts = character(), changes = kept_changes(x)) {
-  answer <- answer_words(x)
-  said <- unlist(Map(labelled_lines, answer_heads[names(answer)], answer, 10, width), use.names = FALSE)
-  below <- c(if (!"all" %in% parts) wrap_lines(left_out_words(x$forecast$scenario, reasons = FALSE), width),
-             if (!length(parts)) "(more: --why, --changes, --all)")
-  # A screen of 24 lines; a long answer leaves room for fewer rows.
-  rows <- min(8, max(3, 24 - length(said) - 1 - 2 - length(below)))
-  c(
-    wrap_lines(question_words(x), width), "", said, "", answer_table(x, width, rows), below,
-    if ("why" %in% parts) why_lines(x, width), if ("changes" %in% parts) change_lines(x, width, changes),
-    if ("all" %in% parts) all_lines(x, width)
-  )
-}
+# The choice in the terminal: the answer, then the plan beside what else there is. `parts`: also why
+# (arithmetic and evidence), changes (what would change it; shown where they were worked out), all
+# (every option and what was left out).
+choice_lines <- function(x, width = terminal_width(), parts = character(),
+                         changes = kept_changes(x)) {
+                           answer <- answer_words(x)
+                           said <- unlist(Map(labelled_lines, answer_heads[names(answer)], answer,
+                                              10, width), use.names = FALSE)
+                           below <- c(if (!"all" %in% parts)
+                                      wrap_lines(left_out_words(x$forecast$scenario,
+                                                                reasons = FALSE), width),
+                                      if (!length(parts)) "(more: --why, --changes, --all)")
+                           # A screen of 24 lines; a long answer leaves room for fewer rows.
+                           rows <- min(8, max(3, 24 - length(said) - 1 - 2 - length(below)))
+                           c(
+                             wrap_lines(question_words(x), width), "", said, "",
+                             answer_table(x, width, rows), below,
+                             if ("why" %in% parts) why_lines(x, width),
+                             if ("changes" %in% parts) change_lines(x, width, changes),
+                             if ("all" %in% parts) all_lines(x, width)
+                           )
+                         }
 
 answer_table <- function(x, width, most = 8) {
   rows <- answer_rows(x, most)
   scenario <- x$forecast$scenario
   body <- data.frame(
-    " " = rows$mark, what = rows$what, done = by_clock(rows$p50, scenario), "9 in 10 by" = by_clock(rows$p90, scenario),
-    cost = format_about(rows$cost, rows$error), chance = chance_beside(rows$chance, x$confidence),
-    check.names = FALSE
+    " " = rows$mark, what = rows$what, done = by_clock(rows$p50, scenario),
+    "9 in 10 by" = by_clock(rows$p90, scenario), cost = format_about(rows$cost, rows$error),
+    chance = chance_beside(rows$chance, x$confidence), check.names = FALSE
   )
   names(body)[5] <- paste0("cost, ", scenario$currency)
-  text_table(body, right = names(body)[3:6], spare = "9 in 10 by", width = width, mark = if (x$plan$fits) 1)
+  text_table(body, right = names(body)[3:6], spare = "9 in 10 by", width = width,
+             mark = if (x$plan$fits) 1)
 }
 
 why_lines <- function(x, width) {
   reasons <- explain(x)
   table <- as_frame(x$options)
   head <- reasons[!names(reasons) %in% table[["option"]] | names(reasons) %in% x$pick]
-  c("", "How it comes about:", unlist(lapply(paste0(names(head), ": ", head), wrap_lines, width = width)), "",
+  c("", "How it comes about:",
+    unlist(lapply(paste0(names(head), ": ", head), wrap_lines, width = width)), "",
     wrap_lines(basis_lines(x$forecast, left_out = FALSE), width))
 }
 
 change_lines <- function(x, width, changes) {
-  titled <- function(title, lines) if (length(lines)) c("", title, unlist(lapply(lines, wrap_lines, width = width)))
+  titled <- function(title, lines) if (length(lines))
+    c("", title, unlist(lapply(lines, wrap_lines, width = width)))
   # Both are about single options.
-  beside <- if (x$plan$kind == "one") c("", "") else c(" among single options", ", held against the best single option")
+  beside <- if (x$plan$kind == "one") c("", "") else
+    c(" among single options", ", held against the best single option")
   c(titled(paste0("What would change the pick", beside[1], ":"), changes[["says"]]),
     titled(paste0("What else could be done", beside[2], ":"), x$kept[["worth"]][["says"]]))
 }
@@ -266,9 +294,10 @@ all_lines <- function(x, width, most = 40) {
   if (is.infinite(x$budget)) body[["chance|budget"]] <- NULL
   reasons <- explain(x)
   others <- reasons[names(reasons) %in% setdiff(rows[["option"]], x$pick)]
-  c("", "Every option:", text_table(body, right = setdiff(names(body), c(" ", "option", "speed is")),
-                                    spare = c("speed is", spare_ranges(names(ranges))), width = width,
-                                    sections = groups$sections),
+  c("", "Every option:",
+    text_table(body, right = setdiff(names(body), c(" ", "option", "speed is")),
+               spare = c("speed is", spare_ranges(names(ranges))), width = width,
+               sections = groups$sections),
     hidden_line(nrow(table) - length(shown)), "",
     unlist(lapply(paste0(names(others), ": ", others), wrap_lines, width = width)), "",
     wrap_lines(left_out_words(x$forecast$scenario), width))
@@ -299,11 +328,13 @@ next_lines <- function(choice, rows, width = terminal_width()) {
   c(
     wrap_lines(question_words(choice), width), "",
     wrap_lines(paste0("The plan now: ", answer_title(choice), "."), width), "",
-    if (nrow(worth)) c("Worth finding out, the best first:", said(worth, function(k) paste0(k, ". ")))
+    if (nrow(worth))
+    c("Worth finding out, the best first:", said(worth, function(k) paste0(k, ". ")))
     else "Nothing is worth measuring: no result would save more than it costs.",
     if (nrow(rest)) c("", "Looked at and not worth it:", unlist(lapply(rest[["says"]], function(s) {
       wrap_lines(paste0("-  ", sub(" [(]not worth it[)]", "", s)), width, 3)
     }))),
-    if (nrow(other)) c("", "Where another picture would do as well:", said(other, function(k) "-  "))
+    if (nrow(other))
+    c("", "Where another picture would do as well:", said(other, function(k) "-  "))
   )
 }

@@ -18,26 +18,33 @@ settle_head <- function(x) {
            paste0(" (8 in 10: ", format_money(p$p10), " to ", format_money(p$p90), ")")
          }, ", ", format_money(x$billed, x$billed_in),
          if (x$billed_in != x$currency) paste0(", or ", format_money(end, x$currency), ","), " is ",
-         if (all(x$lines[["basis"]] == "priced")) "what its runs come to by the card" else "billed", ".",
-         if (x$new > 0) paste0(" ", x$new, if (x$new == 1) " line is" else " lines are", " new in the ledger."),
+         if (all(x$lines[["basis"]] == "priced")) "what its runs come to by the card" else "billed",
+         ".",
+         if (x$new > 0)
+         paste0(" ", x$new, if (x$new == 1) " line is" else " lines are", " new in the ledger."),
          if (x$other > 0) paste0(" ", x$other, " lines of the file are of other jobs."),
-         if (x$replaced > 0) paste0(" ", x$replaced, if (x$replaced == 1) " line of its earlier reading was replaced."
-                                    else " lines of its earlier reading were replaced."),
-         if (length(x$unmatched)) paste0(" No word of `bill: kinds` matches ", either_of_many(x$unmatched), "."))
+         if (x$replaced > 0)
+         paste0(" ", x$replaced, if (x$replaced == 1) " line of its earlier reading was replaced."
+                else " lines of its earlier reading were replaced."),
+         if (length(x$unmatched))
+         paste0(" No word of `bill: kinds` matches ", either_of_many(x$unmatched), "."))
 }
 
 # The first three of many texts.
 either_of_many <- function(texts, most = 3) {
   more <- length(texts) - most
-  paste0(paste(utils::head(texts, most), collapse = "; "), if (more > 0) paste0("; and ", more, " more lines"))
+  paste0(paste(utils::head(texts, most), collapse = "; "),
+         if (more > 0) paste0("; and ", more, " more lines"))
 }
 
 # Its steps as texts: all of them, or those that change something.
 settled_table <- function(x, all = FALSE) {
   steps <- as_frame(x$steps)
-  change <- ifelse(is.na(steps[["difference"]]), "", sprintf("%+.*f", minor_digits(x$currency), steps[["difference"]]))
+  change <- ifelse(is.na(steps[["difference"]]), "",
+                   sprintf("%+.*f", minor_digits(x$currency), steps[["difference"]]))
   out <- data.frame(step = steps[["step"]], change = change,
-                    after = formatC(steps[["after"]], format = "f", digits = minor_digits(x$currency)),
+                    after = formatC(steps[["after"]], format = "f",
+                                    digits = minor_digits(x$currency)),
                     why = step_words(x, steps[["step"]]))
   names(out)[3] <- x$currency
   out[all | seq_len(nrow(steps)) == 1 | !steps[["difference"]] %in% 0, , drop = FALSE]
@@ -54,11 +61,14 @@ step_words <- function(x, steps) {
     "number of frames" = paste(part[["there"]][at], "of", part[["frames"]][at], "came"),
     speed = if (x$measured) paste0("middle frame: ", format(round(x$ratio, 2)), " of forecast"),
     "time a frame" = "single frames beside the middle one",
-    "failed and unusable work" = if (x$measured) paste0(x$runs[["failed"]], " of ", x$runs[["all"]], " runs failed"),
+    "failed and unusable work" = if (x$measured)
+    paste0(x$runs[["failed"]], " of ", x$runs[["all"]], " runs failed"),
     "start, load and idle" = "the rest that the card meters", use = "nothing was metered here",
-    "doubled lines" = paste(count("doubled"), "came twice"), "use beyond the meter" = "billed beside metered",
+    "doubled lines" = paste(count("doubled"), "came twice"),
+    "use beyond the meter" = "billed beside metered",
     rate = "prices beside the card's", "tier or class" = "prices of another tier or class",
-    rounding = "of the lines", exchange = paste0(signif(rate[["then"]], 5), " then, ", signif(rate[["now"]], 5), " now")
+    rounding = "of the lines",
+    exchange = paste0(signif(rate[["then"]], 5), " then, ", signif(rate[["now"]], 5), " now")
   )
   out <- words[steps]
   unname(ifelse(is.na(out), "", out))
@@ -75,7 +85,8 @@ finding_texts <- function(x, width = terminal_width()) {
     },
     unlist(lapply(paste0(marks, says), wrap_lines, width = width)),
     if (any(f[["claimed"]])) {
-      wrap_lines(paste0("clockpigeon settle ", x$job, " --dispute FILE writes this down for the site."), width)
+      wrap_lines(paste0("clockpigeon settle ", x$job,
+                        " --dispute FILE writes this down for the site."), width)
     })
 }
 
@@ -87,7 +98,8 @@ finding_says <- function(f, currency, as_of) {
   number <- function(v) formatC(v, format = "f", digits = 3, drop0trailing = TRUE, big.mark = "")
   where <- function(k) {
     if (is.na(f[["label"]][k])) "Of all lines"
-    else if (f[["lines"]][k] > 1) paste0(f[["lines"]][k], " lines, the first ", f[["label"]][k]) else f[["label"]][k]
+    else if (f[["lines"]][k] > 1)
+      paste0(f[["lines"]][k], " lines, the first ", f[["label"]][k]) else f[["label"]][k]
   }
   card <- paste0("the card", if (length(as_of)) paste0(" of ", format(as_of)))
   vapply(seq_len(nrow(f)), function(k) {
@@ -98,28 +110,34 @@ finding_says <- function(f, currency, as_of) {
     switch(
       row$code,
       doubled = of("says the same as ", row$detail, ": ", amount, "."),
-      undelivered = of(if (is.na(row$detail)) paste0(units, " more than the ", number(row$known), " that came")
+      undelivered = of(if (is.na(row$detail))
+                       paste0(units, " more than the ", number(row$known), " that came")
                        else paste0("frames ", row$detail, ", which never came"), ": ", amount, "."),
-      sum = of(units, " x ", price(row$price), " = ", money(row$known), ", and it asks ", amount, " more."),
-      price = of(units, " x (", price(row$price), " - ", price(row$known_price), " that ", card, " says) = ", amount,
-                 "."),
-      tier = of(units, " x (", price(row$price), ", the price of ", row$detail, ", - ", price(row$known_price),
-                " of what was ordered) = ", amount, "."),
+      sum = of(units, " x ", price(row$price), " = ", money(row$known), ", and it asks ", amount,
+               " more."),
+      price = of(units, " x (", price(row$price), " - ", price(row$known_price), " that ", card,
+                 " says) = ", amount, "."),
+      tier = of(units, " x (", price(row$price), ", the price of ", row$detail, ", - ",
+                price(row$known_price), " of what was ordered) = ", amount, "."),
       beyond = of(units, " beyond the ", number(row$known), " that ",
-                  if (is.na(row$detail)) "all nodes" else row$detail, " can have worked: ", amount, "."),
+                  if (is.na(row$detail)) "all nodes" else row$detail, " can have worked: ", amount,
+                  "."),
       meter = of(units, " beyond the ", number(row$known), " that the runs took: ", amount, "."),
-      spoilt = of(units, " went into pictures that came back unusable (frames ", row$detail, "): ", amount, "."),
-      discount = paste0("The discount is ", money(row$quantity), ", and by ", card, " it is ", money(row$known), ": ",
-                        amount, "."),
-      tax = paste0("The tax is ", money(row$quantity), ", and ", percent(row$price), " of what is due is ",
-                   money(row$known), ": ", amount, "."),
-      total = paste0("A stated total is ", money(abs(row$amount)), if (row$amount > 0) " more" else " less",
-                     " than the lines that it is of."),
+      spoilt = of(units, " went into pictures that came back unusable (frames ", row$detail, "): ",
+                  amount, "."),
+      discount = paste0("The discount is ", money(row$quantity), ", and by ", card, " it is ",
+                        money(row$known), ": ", amount, "."),
+      tax = paste0("The tax is ", money(row$quantity), ", and ", percent(row$price),
+                   " of what is due is ", money(row$known), ": ", amount, "."),
+      total = paste0("A stated total is ", money(abs(row$amount)),
+                     if (row$amount > 0) " more" else " less", " than the lines that it is of."),
       minimum = if (row$amount < 0) {
-        paste0("The card's minimum is ", money(row$known), ", which leaves ", money(-row$amount), " less to ask back.")
-      } else paste0("Up to the minimum ", money(row$quantity), " is asked, and by ", card, " it is ",
-                    money(row$quantity - row$amount), ": ", amount, "."),
-      unknown = of(amount, " for ", show_value(row$detail), ", which is not on ", card, ": to be explained.")
+        paste0("The card's minimum is ", money(row$known), ", which leaves ", money(-row$amount),
+               " less to ask back.")
+      } else paste0("Up to the minimum ", money(row$quantity), " is asked, and by ", card,
+                    " it is ", money(row$quantity - row$amount), ": ", amount, "."),
+      unknown = of(amount, " for ", show_value(row$detail), ", which is not on ", card,
+                   ": to be explained.")
     )
   }, "")
 }
@@ -136,34 +154,42 @@ autoplot.cp_settled <- function(object, ...) { # nolint: object_name_linter.
   steps <- as_frame(object$steps)
   first <- data.frame(step = "promised", from = 0, to = steps[["after"]][1], change = NA)
   moved <- which(!steps[["difference"]] %in% c(NA, 0))
-  middle <- data.frame(step = steps[["step"]][moved], from = steps[["after"]][moved] - steps[["difference"]][moved],
+  middle <- data.frame(step = steps[["step"]][moved],
+                       from = steps[["after"]][moved] - steps[["difference"]][moved],
                        to = steps[["after"]][moved], change = steps[["difference"]][moved])
   last <- data.frame(step = "billed", from = 0, to = utils::tail(steps[["after"]], 1), change = NA)
   x <- rbind(first, middle, last)
   x$at <- rev(seq_len(nrow(x)))
   x$what <- ifelse(is.na(x$change), "whole", ifelse(x$change > 0, "more", "less"))
   digits <- minor_digits(object$currency)
-  x$label <- ifelse(is.na(x$change), formatC(x$to, format = "f", digits = digits), sprintf("%+.*f", digits, x$change))
+  x$label <- ifelse(is.na(x$change), formatC(x$to, format = "f", digits = digits),
+                    sprintf("%+.*f", digits, x$change))
   joined <- data.frame(at = x$at[-nrow(x)], value = x$to[-nrow(x)])
   room <- max(x$from, x$to) * 0.012
   ggplot2::ggplot(x) +
-    ggplot2::geom_segment(ggplot2::aes(x = .data[["value"]], xend = .data[["value"]], y = .data[["at"]] + 0.35,
-                                       yend = .data[["at"]] - 1.35), joined, colour = "grey70", linewidth = 0.3) +
-    ggplot2::geom_rect(ggplot2::aes(xmin = .data[["from"]], xmax = .data[["to"]], ymin = .data[["at"]] - 0.35,
-                                    ymax = .data[["at"]] + 0.35, fill = .data[["what"]])) +
-    ggplot2::geom_text(ggplot2::aes(x = pmax(.data[["from"]], .data[["to"]]) + room, y = .data[["at"]],
+    ggplot2::geom_segment(ggplot2::aes(x = .data[["value"]], xend = .data[["value"]],
+                                       y = .data[["at"]] + 0.35, yend = .data[["at"]] - 1.35),
+                          joined, colour = "grey70", linewidth = 0.3) +
+    ggplot2::geom_rect(ggplot2::aes(xmin = .data[["from"]], xmax = .data[["to"]],
+                                    ymin = .data[["at"]] - 0.35, ymax = .data[["at"]] + 0.35,
+                                    fill = .data[["what"]])) +
+    ggplot2::geom_text(ggplot2::aes(x = pmax(.data[["from"]], .data[["to"]]) + room,
+                                    y = .data[["at"]],
                                     label = .data[["label"]]), hjust = 0, size = 3.6) +
-    ggplot2::scale_fill_manual(values = c(whole = "grey55", more = series_colours[2], less = series_colours[1]),
+    ggplot2::scale_fill_manual(values = c(whole = "grey55", more = series_colours[2],
+                                          less = series_colours[1]),
                                guide = "none") +
     ggplot2::scale_y_continuous(breaks = x$at, labels = x$step) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(c(0, 0.12))) +
     ggplot2::labs(x = object$currency, y = NULL,
                   title = paste0("From promised to billed: job ", object$job, " at ", object$site),
-                  subtitle = if (object$too_much > 0) paste0(format_money(object$too_much, object$billed_in),
-                                                             " of what is billed is asked too much"),
+                  subtitle = if (object$too_much > 0)
+                  paste0(format_money(object$too_much, object$billed_in),
+                         " of what is billed is asked too much"),
                   caption = "Orange: more. Blue: less. Differences add up to the minor unit.",
-                  alt = paste0("Steps from ", x$label[1], " promised to ", x$label[nrow(x)], " ", object$currency,
-                               " billed: ", paste(middle$step, sprintf("%+.2f", middle$change), collapse = ", "),
+                  alt = paste0("Steps from ", x$label[1], " promised to ", x$label[nrow(x)], " ",
+                               object$currency, " billed: ",
+                               paste(middle$step, sprintf("%+.2f", middle$change), collapse = ", "),
                                ".")) +
     plain_theme() + ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
 }

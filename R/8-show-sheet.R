@@ -2,9 +2,10 @@
 
 #' A contact sheet of the worst tiles
 #'
-#' Crops of a frame's worst tiles, one row a tile and one column a count of samples, all at one exposure, with noise and
-#' time under each. A blind sheet shows the columns of each row in an order of its own under letters, and says nothing
-#' of samples, noise or time; its key tells which letter is which.
+#' Crops of a frame's worst tiles, one row a tile and one column a count of samples, all at one
+#' exposure, with noise and time under each. A blind sheet shows the columns of each row in an order
+#' of its own under letters, and says nothing of samples, noise or time; its key tells which letter
+#' is which.
 #'
 #' @param study From [study_limit()], its pictures still at hand.
 #' @param path PNG file to write.
@@ -12,10 +13,11 @@
 #' @param tiles Number of worst tiles.
 #' @param blind `TRUE` for a blind sheet.
 #' @param seed Seed of its order.
-#' @return A tibble, one row a crop, invisibly: `letter` (`NA` on an open sheet), `tile` (its rank), `row`, `column`,
-#'   `samples`, `seconds`, `noise` (`seen` of the tile), `label` (what was written below the crop).
-#' @section Conditions: `clockpigeon_error_picture` when a picture is not there any more; `clockpigeon_error_choice` for
-#'   a frame that was not probed.
+#' @return A tibble, one row a crop, invisibly: `letter` (`NA` on an open sheet), `tile` (its rank),
+#'   `row`, `column`, `samples`, `seconds`, `noise` (`seen` of the tile), `label` (what was written
+#'   below the crop).
+#' @section Conditions: `clockpigeon_error_picture` when a picture is not there any more;
+#'   `clockpigeon_error_choice` for a frame that was not probed.
 #' @noRd
 contact_sheet <- function(study, path, frame = NULL, tiles = 3, blind = FALSE, seed = 1) {
   check_class(study, argument("study"), "cp_study", "study_limit()")
@@ -27,23 +29,26 @@ contact_sheet <- function(study, path, frame = NULL, tiles = 3, blind = FALSE, s
   check_choice(paste(frame), argument("frame"), paste(unique(frames[["frame"]])))
   at <- which(study$probes$pairs[["frame"]] == frame)
   pairs <- as_frame(study$probes$pairs)[at, , drop = FALSE]
-  first <- pairs$width == pairs$width[1] & pairs$height == pairs$height[1] & pairs$features %in% pairs$features[1]
+  first <- pairs$width == pairs$width[1] & pairs$height == pairs$height[1] &
+    pairs$features %in% pairs$features[1]
   crops <- sheet_crops(pairs[first, , drop = FALSE], study$probes$maps[at[first]], tiles)
   if (blind) crops <- blind_order(crops, check_count(seed, argument("seed"), least = 0))
   draw_sheet(crops, path, sheet_title(study, frame, blind))
-  invisible(as_table(crops[c("letter", "tile", "row", "column", "samples", "seconds", "noise", "label")]))
+  invisible(as_table(crops[c("letter", "tile", "row", "column", "samples", "seconds", "noise",
+                             "label")]))
 }
 
 sheet_title <- function(study, frame, blind) {
   probes <- study$probes
-  paste0(probes$shot$shot, ", frame ", frame, ", ", probes$engine$engine, " ", or_unknown(probes$version), ": ",
-         if (blind) "which of these are clean enough?"
+  paste0(probes$shot$shot, ", frame ", frame, ", ", probes$engine$engine, " ",
+         or_unknown(probes$version), ": ", if (blind) "which of these are clean enough?"
          else "its worst tiles, one render at each count of samples, one exposure")
 }
 
 # The tiles that are noisiest brought to one sample, each at every count.
 sheet_crops <- function(pairs, maps, tiles) {
-  score <- rowMeans(vapply(seq_along(maps), function(k) pairs$samples[k] * maps[[k]][["seen"]]^2, maps[[1]][["seen"]]))
+  score <- rowMeans(vapply(seq_along(maps), function(k) pairs$samples[k] * maps[[k]][["seen"]]^2,
+                           maps[[1]][["seen"]]))
   best <- utils::head(order(-score), tiles)
   map <- as_frame(maps[[1]])
   pictures <- lapply(pairs$picture, read_picture)
@@ -56,8 +61,9 @@ sheet_crops <- function(pairs, maps, tiles) {
                       seconds = seconds[crops$count], noise = noise, place = crops$count)
   crops$label <- paste0(crops$samples, " samples, noise ", noise_text(crops$noise), ", ",
                         format_duration(crops$seconds))
-  crops$side <- paste0("tile ", crops$tile, ": rows ", map$top[best[crops$tile]], "-", map$bottom[best[crops$tile]],
-                       ", columns ", map$left[best[crops$tile]], "-", map$right[best[crops$tile]])
+  crops$side <- paste0("tile ", crops$tile, ": rows ", map$top[best[crops$tile]], "-",
+                       map$bottom[best[crops$tile]], ", columns ", map$left[best[crops$tile]], "-",
+                       map$right[best[crops$tile]])
   crops$crop <- lapply(seq_len(nrow(crops)), function(i) {
     tile <- map[best[crops$tile[i]], ]
     x <- pictures[[crops$place[i]]][tile$top:tile$bottom, tile$left:tile$right, , drop = FALSE]
@@ -91,7 +97,8 @@ draw_sheet <- function(crops, path, title) {
   columns <- max(crops$place)
   rows <- max(crops$tile)
   side <- 300
-  draw_png(path, 40 + columns * (side + 20), 70 + rows * (side + 56), function() put_crops(crops, title, side))
+  draw_png(path, 40 + columns * (side + 20), 70 + rows * (side + 56),
+           function() put_crops(crops, title, side))
 }
 
 # A PNG of so many pixels; units run right and down.
@@ -106,7 +113,8 @@ draw_png <- function(path, width, height, draw) {
 }
 
 put_text <- function(text, x, y, ...) {
-  grid::grid.text(text, grid::unit(x, "native"), grid::unit(y, "native"), just = "left", gp = grid::gpar(...))
+  grid::grid.text(text, grid::unit(x, "native"), grid::unit(y, "native"), just = "left",
+                  gp = grid::gpar(...))
 }
 
 put_crops <- function(crops, title, side) {
@@ -123,15 +131,16 @@ put_crops <- function(crops, title, side) {
 
 # Its upper left corner at x and y, in units that run down the page.
 draw_raster <- function(raster, x, y, width, height) {
-  grid::grid.raster(raster, grid::unit(x, "native"), grid::unit(y + height, "native"), interpolate = FALSE,
-                    width = grid::unit(width, "native"), height = grid::unit(-height, "native"),
-                    just = c("left", "bottom"))
+  grid::grid.raster(raster, grid::unit(x, "native"), grid::unit(y + height, "native"),
+                    interpolate = FALSE, width = grid::unit(width, "native"),
+                    height = grid::unit(-height, "native"), just = c("left", "bottom"))
 }
 
 #' A difference picture
 #'
-#' Writes the difference of two pictures beside them: grey where they agree, brighter or darker where `b` is, enlarged
-#' so that the root mean square is well seen; the tile that speaks loudest against noise is framed.
+#' Writes the difference of two pictures beside them: grey where they agree, brighter or darker
+#' where `b` is, enlarged so that the root mean square is well seen; the tile that speaks loudest
+#' against noise is framed.
 #'
 #' @param a,b Pictures as for `noise_between()`.
 #' @param path PNG file to write.
@@ -145,7 +154,8 @@ difference_picture <- function(a, b, path) {
   d <- brightness_of(b) - brightness_of(a)
   rms <- sqrt(mean(d^2))
   grey <- 0.5 + if (rms > 0) pmin(pmax(d / (8 * rms), -0.5), 0.5) else d
-  pictures <- list(displayed(keep_dims(a), white), displayed(keep_dims(b), white), grDevices::as.raster(grey))
+  pictures <- list(displayed(keep_dims(a), white), displayed(keep_dims(b), white),
+                   grDevices::as.raster(grey))
   draw_difference(pictures, as_frame(found), dim(a)[1:2], path)
   invisible(found)
 }
@@ -173,7 +183,8 @@ put_difference <- function(pictures, found, size, width, height) {
       grid::grid.rect(grid::unit(x + (found$left - 1) * scale, "native"),
                       grid::unit(50 + found$bottom * scale, "native"),
                       grid::unit((found$right - found$left + 1) * scale, "native"),
-                      grid::unit(-(found$bottom - found$top + 1) * scale, "native"), just = c("left", "bottom"),
+                      grid::unit(-(found$bottom - found$top + 1) * scale, "native"),
+                      just = c("left", "bottom"),
                       gp = grid::gpar(col = "#D55E00", fill = NA, lwd = 2))
     }
   }

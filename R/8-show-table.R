@@ -1,11 +1,12 @@
 # Tables for the terminal.
 
-# A data frame of texts as lines: numbers flush right, a header, one rule. A name `done after|50 %` puts the column
-# `50 %` under a heading that it shares with its neighbours. When the table is wider than the terminal the columns named
-# in `spare` go, last first, and a line says which. Rows in `mark` are bold; `sections`, one text a row, puts a line of
-# its own before the first row of each; `notes`, lines below each row, a list.
-text_table <- function(x, right = character(), spare = character(), width = terminal_width(), mark = NULL,
-                       sections = NULL, notes = NULL) {
+# A data frame of texts as lines: numbers flush right, a header, one rule. A name `done after|50 %`
+# puts the column `50 %` under a heading that it shares with its neighbours. When the table is wider
+# than the terminal the columns named in `spare` go, last first, and a line says which. Rows in
+# `mark` are bold; `sections`, one text a row, puts a line of its own before the first row of each;
+# `notes`, lines below each row, a list.
+text_table <- function(x, right = character(), spare = character(), width = terminal_width(),
+                       mark = NULL, sections = NULL, notes = NULL) {
   x <- lapply(as_frame(x), function(column) ifelse(is.na(column), "unknown", as.character(column)))
   hidden <- character()
   while (sum(column_widths(x) + 2L) - 2L > width && length(intersect(spare, names(x)))) {
@@ -15,24 +16,28 @@ text_table <- function(x, right = character(), spare = character(), width = term
   }
   wide <- column_widths(x)
   if (sum(wide + 2L) - 2L > width) return(stacked_rows(x, width, mark, sections, notes))
-  cells <- Map(function(column, name) pad_text(c(sub(".*\\|", "", name), column), wide[[name]], name %in% right),
+  cells <- Map(function(column, name)
+               pad_text(c(sub(".*\\|", "", name), column), wide[[name]], name %in% right),
                x, names(x))
   lines <- do.call(paste, c(unname(cells), sep = "  "))
   body <- sub(" +$", "", lines[-1])
   body[mark] <- cli::style_bold(body[mark])
-  if (length(notes)) body <- mapply(function(line, note) paste(c(line, note), collapse = "\n"), body, notes)
+  if (length(notes))
+    body <- mapply(function(line, note) paste(c(line, note), collapse = "\n"), body, notes)
   first <- which(!duplicated(sections))
   headings <- lapply(sections[first], wrap_lines, width = width)
   body <- append_before(body, rep(first, lengths(headings)), cli::style_bold(unlist(headings)))
   if (length(notes)) body <- unlist(strsplit(body, "\n", fixed = TRUE), use.names = FALSE)
-  c(sub(" +$", "", c(group_line(wide), lines[1])), strrep("-", sum(wide + 2L) - 2L), body, if (length(hidden)) {
-    wrap_lines(paste0("(hidden at this width: ", toString(rev(gsub("|", " ", hidden, fixed = TRUE))),
-                      "; --format csv has all)"), width)
-  })
+  c(sub(" +$", "", c(group_line(wide), lines[1])), strrep("-", sum(wide + 2L) - 2L), body,
+    if (length(hidden)) {
+      wrap_lines(paste0("(hidden at this width: ",
+                        toString(rev(gsub("|", " ", hidden, fixed = TRUE))),
+                        "; --format csv has all)"), width)
+    })
 }
 
-# Rows one under the other, for a terminal that the table does not fit in: the first column, and below it the others
-# with their names.
+# Rows one under the other, for a terminal that the table does not fit in: the first column, and
+# below it the others with their names.
 stacked_rows <- function(x, width, mark = NULL, sections = NULL, notes = NULL) {
   # A column of marks has no name, and stands beside the next.
   if (!nzchar(trimws(names(x)[1])) && length(x) > 1) {
@@ -66,7 +71,8 @@ column_group <- function(names) ifelse(grepl("|", names, fixed = TRUE), sub("\\|
 
 # Widths of the columns; the last of a group is widened where the group's heading needs it.
 column_widths <- function(x) {
-  wide <- vapply(names(x), function(name) max(nchar(c(sub(".*\\|", "", name), x[[name]]), "width")), 0L)
+  wide <- vapply(names(x), function(name) max(nchar(c(sub(".*\\|", "", name), x[[name]]), "width")),
+                 0L)
   group <- column_group(names(x))
   for (heading in setdiff(group, "")) {
     at <- which(group == heading)
@@ -76,7 +82,8 @@ column_widths <- function(x) {
   wide
 }
 
-# The headings over grouped columns, each drawn out to the width of its group; NULL when there is no group.
+# The headings over grouped columns, each drawn out to the width of its group; NULL when there is no
+# group.
 group_line <- function(wide) {
   runs <- rle(column_group(names(wide)))
   if (!any(nzchar(runs$values))) return(NULL)
@@ -86,7 +93,8 @@ group_line <- function(wide) {
   }, 0L)
   spare <- pmax(span - nchar(runs$values, "width") - 2L, 0L)
   drawn <- paste0(strrep("-", spare %/% 2), " ", runs$values, " ", strrep("-", spare - spare %/% 2))
-  paste(ifelse(!nzchar(runs$values), strrep(" ", span), mapply(pad_text, ifelse(spare > 1, drawn, runs$values), span)),
+  paste(ifelse(!nzchar(runs$values), strrep(" ", span),
+               mapply(pad_text, ifelse(spare > 1, drawn, runs$values), span)),
         collapse = "  ")
 }
 
@@ -96,9 +104,11 @@ terminal_width <- function() {
   cli::console_width()
 }
 
-# Long sentences wrapped under a hanging indent. A number keeps its unit: `90 %`, `0.35 EUR`, `20 nodes`.
+# Long sentences wrapped under a hanging indent. A number keeps its unit: `90 %`, `0.35 EUR`,
+# `20 nodes`.
 wrap_lines <- function(text, width = terminal_width(), indent = 2) {
-  text <- gsub("([0-9]) (%|[A-Z]{3}\\b|nodes?\\b|draws\\b|frames?\\b)", "\\1\u00a0\\2", text, perl = TRUE)
+  text <- gsub("([0-9]) (%|[A-Z]{3}\\b|nodes?\\b|draws\\b|frames?\\b)", "\\1\u00a0\\2", text,
+               perl = TRUE)
   lines <- unlist(lapply(text, function(one) strwrap(one, width = max(20, width), exdent = indent)))
   gsub("\u00a0", " ", lines, fixed = TRUE)
 }

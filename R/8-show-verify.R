@@ -1,4 +1,5 @@
-# What came back and is not as it should be, as text, and as a sheet of suspects beside their neighbours.
+# What came back and is not as it should be, as text, and as a sheet of suspects beside their
+# neighbours.
 
 # `refused`: what `--again` did, as refuse_frames() returns it; NULL where it was not asked for.
 verify_lines <- function(x, width = terminal_width(), refused = NULL) {
@@ -13,10 +14,12 @@ verify_lines <- function(x, width = terminal_width(), refused = NULL) {
       short <- basename(name)
       if (length(unique(short)) == length(unique(name))) name <- short
       name <- factor(name, unique(name))
-      each <- tapply(frames[["verdict"]] == "usable", name, function(u) paste(sum(u), "of", length(u)))
+      each <- tapply(frames[["verdict"]] == "usable", name,
+                     function(u) paste(sum(u), "of", length(u)))
       paste0(paste(names(each), each, collapse = "; "), ".")
     },
-    Others = if (x$others) paste0(x$others, if (x$others == 1) " other file is" else " other files are", " no picture.")
+    Others = if (x$others)
+    paste0(x$others, if (x$others == 1) " other file is" else " other files are", " no picture.")
   )
   bad <- findings[findings[["weight"]] != "doubt", , drop = FALSE]
   doubts <- findings[findings[["weight"]] == "doubt", , drop = FALSE]
@@ -33,8 +36,10 @@ finding_table <- function(findings, head, width, most = 40) {
   rows <- lapply(split(seq_len(nrow(findings)), factor(group, unique(group))), function(at) {
     own <- findings[at, , drop = FALSE]
     strongest <- which.max(own[["sure"]])
-    data.frame(sequence = basename(own[["sequence"]][1]), frames = format_frames(sort(unique(own[["frame"]]))),
-               found = own[["code"]][1], sure = surety_text(own[["sure"]]), place = place_text(own[strongest, ]),
+    data.frame(sequence = basename(own[["sequence"]][1]),
+               frames = format_frames(sort(unique(own[["frame"]]))),
+               found = own[["code"]][1], sure = surety_text(own[["sure"]]),
+               place = place_text(own[strongest, ]),
                evidence = paste0(if (nrow(own) > 1) paste0(own[["frame"]][strongest], ": "),
                                  own[["evidence"]][strongest]))
   })
@@ -44,8 +49,10 @@ finding_table <- function(findings, head, width, most = 40) {
   notes <- lapply(shown[["evidence"]], function(text) {
     paste0("    ", wrap_lines(text, width = width - 4, indent = 0))
   })
-  table <- text_table(shown[c("sequence", "frames", "found", "sure", "place")], width = width, notes = notes)
-  c("", paste0(head, ":"), table, if (more > 0) paste0("and ", more, " more: --format csv lists all."))
+  table <- text_table(shown[c("sequence", "frames", "found", "sure", "place")], width = width,
+                      notes = notes)
+  c("", paste0(head, ":"), table,
+    if (more > 0) paste0("and ", more, " more: --format csv lists all."))
 }
 
 surety_text <- function(sure) {
@@ -60,7 +67,8 @@ place_text <- function(row) {
   if (row[["top"]] == row[["bottom"]] && row[["left"]] == row[["right"]]) {
     return(paste0("row ", row[["top"]], ", column ", row[["left"]]))
   }
-  paste0("rows ", row[["top"]], "-", row[["bottom"]], ", columns ", row[["left"]], "-", row[["right"]])
+  paste0("rows ", row[["top"]], "-", row[["bottom"]], ", columns ", row[["left"]], "-",
+         row[["right"]])
 }
 
 again_lines <- function(x, width, refused = NULL) {
@@ -70,7 +78,8 @@ again_lines <- function(x, width, refused = NULL) {
   c("", wrap_lines(paste0("To be rendered again: ", sets, ".", if (length(x$job)) {
     moved <- sum(refused[["moved"]])
     if (is.null(refused)) {
-      paste0(" clockpigeon verify ", x$job, " --again sets them aside; clockpigeon place ", x$job, " renders them.")
+      paste0(" clockpigeon verify ", x$job, " --again sets them aside; clockpigeon place ", x$job,
+             " renders them.")
     } else {
       paste0(if (moved) paste0(" ", moved, if (moved == 1) " picture was" else " pictures were",
                                " moved to placed/", x$job, "/refused."),
@@ -85,18 +94,20 @@ print.cp_verified <- function(x, ...) {
   invisible(x)
 }
 
-# A contact sheet: each suspect in a row, between the pictures before and after it, its place outlined.
+# A contact sheet: each suspect in a row, between the pictures before and after it, its place
+# outlined.
 suspect_sheet <- function(x, path, most = 8) {
   suspects <- sheet_suspects(x, most)
   if (!nrow(suspects)) {
-    stop_input("picture", "nothing is suspect that could be shown", "option --sheet", "Leave it out.")
+    stop_input("picture", "nothing is suspect that could be shown", "option --sheet",
+               "Leave it out.")
   }
   width <- 300
   heights <- vapply(seq_len(nrow(suspects)), function(i) suspects$shape[i] * width, 0)
   tops <- cumsum(c(60, utils::head(heights, -1) + 48))
   draw_png(path, 40 + 3 * (width + 16), sum(heights + 48) + 70, function() {
-    put_text(paste0(basename(x$where), ": suspects between the frames before and after them"), 24, 30, fontsize = 13,
-             fontface = "bold")
+    put_text(paste0(basename(x$where), ": suspects between the frames before and after them"), 24,
+             30, fontsize = 13, fontface = "bold")
     for (i in seq_len(nrow(suspects))) put_suspect(suspects[i, ], x, tops[i], width, heights[i])
   })
   invisible(as_table(suspects[c("sequence", "frame", "code")]))
@@ -108,7 +119,8 @@ sheet_suspects <- function(x, most) {
   nameless <- c("late", "old", "extra", "doubled", "copy", "padding", "case", "writing")
   shown <- findings[!is.na(findings[["path"]]) & !findings[["code"]] %in% nameless, , drop = FALSE]
   shown <- shown[!duplicated(shown[c("sequence", "frame")]), , drop = FALSE]
-  shown <- shown[order(stats::ave(seq_len(nrow(shown)), shown[["code"]], FUN = seq_along)), , drop = FALSE]
+  shown <- shown[order(stats::ave(seq_len(nrow(shown)), shown[["code"]], FUN = seq_along)), ,
+                 drop = FALSE]
   shown <- utils::head(shown, most)
   shown <- shown[order(shown[["sequence"]], shown[["frame"]]), , drop = FALSE]
   shown$shape <- vapply(seq_len(nrow(shown)), function(i) {
@@ -120,10 +132,12 @@ sheet_suspects <- function(x, most) {
   shown
 }
 
-# The pictures before, of and after a suspect, as rasters; NULL where there is none that can be read.
+# The pictures before, of and after a suspect, as rasters; NULL where there is none that can be
+# read.
 beside_pictures <- function(x, row) {
   frames <- as_frame(x$frames)
-  own <- frames[frames[["sequence"]] == row[["sequence"]] & !is.na(frames[["path"]]), , drop = FALSE]
+  own <- frames[frames[["sequence"]] == row[["sequence"]] & !is.na(frames[["path"]]), ,
+                drop = FALSE]
   at <- match(row[["frame"]], own[["frame"]])
   lapply(stats::setNames(at + -1:1, own[["frame"]][pmax(at + -1:1, 1)]), function(k) {
     if (is.na(k) || k < 1 || k > nrow(own)) return(NULL)
@@ -133,7 +147,8 @@ beside_pictures <- function(x, row) {
     if (is.null(picture)) return(NULL)
     picture[!is.finite(picture)] <- 1
     step <- max(1, ceiling(dim(picture)[2] / 900))
-    displayed(picture[seq(1, dim(picture)[1], step), seq(1, dim(picture)[2], step), , drop = FALSE], 1)
+    displayed(picture[seq(1, dim(picture)[1], step), seq(1, dim(picture)[2], step), , drop = FALSE],
+              1)
   })
 }
 
@@ -143,13 +158,15 @@ put_suspect <- function(row, x, top, width, height) {
     left <- 24 + (k - 1) * (width + 16)
     name <- paste("frame", row[["frame"]] + k - 2)
     if (is.null(pictures[[k]])) {
-      put_text(if (k == 2) "cannot be read" else "none", left + 8, top + height / 2, fontsize = 10, col = "grey40")
+      put_text(if (k == 2) "cannot be read" else "none", left + 8, top + height / 2, fontsize = 10,
+               col = "grey40")
     } else {
       draw_raster(pictures[[k]], left, top, width, height)
       name <- paste("frame", names(pictures)[k])
     }
-    put_text(if (k == 2) paste0(name, ": ", row[["code"]]) else name, left, top + height + 12, fontsize = 10,
-             fontface = if (k == 2) "bold" else "plain", col = if (k == 2) "black" else "grey40")
+    put_text(if (k == 2) paste0(name, ": ", row[["code"]]) else name, left, top + height + 12,
+             fontsize = 10, fontface = if (k == 2) "bold" else "plain",
+             col = if (k == 2) "black" else "grey40")
     if (k == 2) outline_place(row, pictures[[k]], x, left, top, width, height)
   }
   put_text(substr(row[["evidence"]], 1, 140), 24, top + height + 28, fontsize = 8.5, col = "grey25")

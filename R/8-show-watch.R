@@ -4,7 +4,8 @@
 watch_lines <- function(x, width = terminal_width(), unicode = cli::is_utf8_output()) {
   parts <- as_frame(x$parts)
   clock <- function(seconds) by_clock(seconds, x$state$scenario)
-  body <- data.frame(part = parts[["option"]], frames = paste(parts[["here"]], "of", parts[["frames"]]),
+  body <- data.frame(part = parts[["option"]],
+                     frames = paste(parts[["here"]], "of", parts[["frames"]]),
                      "of the work" = percent(parts[["work"]]),
                      last = ifelse(is.finite(parts[["last"]]), clock(parts[["last"]]), "none yet"),
                      done = clock(parts[["finish_p50"]]), check.names = FALSE)
@@ -12,7 +13,8 @@ watch_lines <- function(x, width = terminal_width(), unicode = cli::is_utf8_outp
   placed <- clock_text(x$placed, first_of(x$state$scenario$time_zone, "UTC"), date = TRUE)
   c(paste0("Job ", x$job, ", placed ", placed), "",
     unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE), "",
-    text_table(body, right = c("frames", "of the work", "last", "done"), spare = "last", width = width), "",
+    text_table(body, right = c("frames", "of the work", "last", "done"), spare = "last",
+               width = width), "",
     strip_lines(x, width, unicode), node_lines(x, width), alarm_lines(x, width))
 }
 
@@ -31,19 +33,24 @@ watch_words <- function(x) {
   ended <- there == sum(parts[["frames"]])
   now <- as_frame(x$alarms)
   now <- now[now[["level"]] == "now", , drop = FALSE]
-  held <- if (isTRUE(x$happened$stopped)) " It was stopped." else if (isTRUE(x$happened$paused)) " It is paused."
+  held <- if (isTRUE(x$happened$stopped)) " It was stopped." else if (isTRUE(x$happened$paused))
+    " It is paused."
   c(
     Stands = paste0(there, " of ", sum(parts[["frames"]]), " frames are there",
                     if (ready) paste0(", ", ready, " more are ready to be fetched"),
-                    if (any(is.finite(parts[["last"]]))) paste0(", the last ", format_duration(x$passed_s -
-                                                                  max(parts[["last"]])), " ago"), ".", held,
+                    if (any(is.finite(parts[["last"]])))
+                    paste0(", the last ", format_duration(x$passed_s -
+                                                                  max(parts[["last"]])), " ago"),
+                    ".", held,
                     if (x$unknown) paste0(" Other files: ", x$unknown, ".")),
     Done = if (finish[1] == "never") "not as it stands: see below." else paste0(
-                  finish[1], if (finish[2] != finish[3]) paste0(" (8 in 10: ", finish[2], " to ", finish[3], ")"),
-                  if (is.finite(asked$deadline_s)) paste0(", by the deadline ", clock(asked$deadline_s),
-                                                          " with a chance of ",
-                                                          chance_beside(x$p_deadline, asked$confidence), " (",
-                                                          percent(x$promised$p_deadline), " when it was decided)"),
+                  finish[1],
+      if (finish[2] != finish[3]) paste0(" (8 in 10: ", finish[2], " to ", finish[3], ")"),
+                  if (is.finite(asked$deadline_s))
+      paste0(", by the deadline ", clock(asked$deadline_s),
+             " with a chance of ",
+             chance_beside(x$p_deadline, asked$confidence), " (",
+             percent(x$promised$p_deadline), " when it was decided)"),
                   "."),
     Cost = paste0(about(x$mean), " ", scenario$currency, " on average",
                   if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
@@ -53,7 +60,8 @@ watch_words <- function(x) {
              format_duration(x$passed_s - x$happened$claimed_at), " ago.")
     },
     Now = if (ended) "All frames are there." else if (nrow(now)) now[["action"]][1]
-          else if (ready) paste0("Nothing to do; clockpigeon fetch ", x$job, " fetches what is ready.")
+          else if (ready)
+    paste0("Nothing to do; clockpigeon fetch ", x$job, " fetches what is ready.")
           else "Nothing to do."
   )
 }
@@ -68,11 +76,13 @@ running_jobs_lines <- function(x, width = terminal_width()) {
                      "9 in 10 by" = clock(x[["p90"]]), chance = percent(x[["p_deadline"]]),
                      alarm = ifelse(is.na(x[["alarm"]]), "", x[["alarm"]]), check.names = FALSE)
   told <- which(!is.na(x[["says"]]))
-  c(text_table(body, right = c("frames", "done", "9 in 10 by", "chance"), width = width), "Times are UTC.",
+  c(text_table(body, right = c("frames", "done", "9 in 10 by", "chance"), width = width),
+    "Times are UTC.",
     unlist(lapply(paste0(x[["job"]], ": ", x[["says"]], ".")[told], wrap_lines, width = width)))
 }
 
-# The job's frames in their order, one mark for as many as fit: what the worst of them is, and how many are there.
+# The job's frames in their order, one mark for as many as fit: what the worst of them is, and how
+# many are there.
 strip_marks <- function(came, states, cells, unicode = TRUE) {
   n <- length(came)
   cell <- pmin(cells, floor((seq_len(n) - 1) * cells / n) + 1)
@@ -90,8 +100,9 @@ strip_lines <- function(x, width, unicode) {
   states <- frame_states_of(x)
   marks <- if (unicode) c("\u2588", "\u2592", "\u2591") else c("#", "+", ".")
   c(paste0("Frames  ", strip_marks(x$came, states, cells, unicode)),
-    paste0("        ", wrap_lines(paste0(marks[1], " there, ", marks[2], " in part, r rendering, x failed, ", marks[3],
-                                         " to come"), width - 8)))
+    paste0("        ", wrap_lines(paste0(marks[1], " there, ", marks[2],
+                                         " in part, r rendering, x failed, ", marks[3], " to come"),
+                                  width - 8)))
 }
 
 # The state of each frame of the job, by its place in it.
@@ -107,10 +118,12 @@ node_lines <- function(x, width, most = 12) {
   if (!NROW(nodes)) return(NULL)
   open <- x$frames[x$frames[["state"]] == "rendering", , drop = FALSE]
   at <- match(nodes[["node"]], open[["node"]])
-  doing <- ifelse(!nodes[["up"]], "gone", ifelse(is.na(at), "idle", paste(open[["shot"]][at], open[["frame"]][at])))
+  doing <- ifelse(!nodes[["up"]], "gone",
+                  ifelse(is.na(at), "idle", paste(open[["shot"]][at], open[["frame"]][at])))
   body <- data.frame(node = nodes[["node"]], frames = paste(nodes[["frames"]]),
                      "a frame" = format_duration(nodes[["busy_s"]] / pmax(nodes[["frames"]], 1)),
-                     heard = paste(format_duration(pmax(x$passed_s - nodes[["last"]], 0)), "ago"), doing = doing,
+                     heard = paste(format_duration(pmax(x$passed_s - nodes[["last"]], 0)), "ago"),
+                     doing = doing,
                      check.names = FALSE)
   c("", text_table(utils::head(body, most), right = c("frames", "a frame", "heard"), width = width),
     if (nrow(body) > most) paste("and", nrow(body) - most, "more"))
@@ -123,7 +136,8 @@ alarm_lines <- function(x, width) {
   marks <- c(now = "!", soon = "*", note = "-")[alarms[["level"]]]
   until <- ifelse(is.na(alarms[["until_s"]]) | alarms[["until_s"]] <= x$passed_s, "",
                   paste0(" (until ", by_clock(alarms[["until_s"]], x$state$scenario), ")"))
-  c("", unlist(lapply(paste0(marks, " ", capital_text(alarms[["says"]]), ". ", alarms[["action"]], until), wrap_lines,
+  c("", unlist(lapply(paste0(marks, " ", capital_text(alarms[["says"]]), ". ", alarms[["action"]],
+                             until), wrap_lines,
                       width = width)))
 }
 
@@ -135,9 +149,11 @@ ways_lines <- function(x, ways = ways_now(x), width = terminal_width(), most = 8
   clock <- function(seconds) by_clock(seconds, x$state$scenario)
   kept <- ways[unique(c(seq_len(min(most, nrow(ways) - 1)), nrow(ways))), , drop = FALSE]
   stop <- kept[["option"]] == "stop"
-  body <- data.frame(way = ifelse(is.na(kept[["site"]]) | startsWith(kept[["option"]], "add "), kept[["option"]],
+  body <- data.frame(way = ifelse(is.na(kept[["site"]]) | startsWith(kept[["option"]], "add "),
+                                  kept[["option"]],
                                   paste("rest to", kept[["option"]])),
-                     done = ifelse(stop, paste(kept[["frames"]], "frames"), clock(kept[["finish_p50"]])),
+                     done = ifelse(stop, paste(kept[["frames"]], "frames"),
+                                   clock(kept[["finish_p50"]])),
                      "9 in 10 by" = ifelse(stop, "", clock(kept[["finish_p90"]])),
                      cost = format_money(kept[["cost_mean"]], x$state$scenario$currency),
                      chance = ifelse(stop, "", percent(kept[["p_both"]])), check.names = FALSE)
@@ -146,10 +162,11 @@ ways_lines <- function(x, ways = ways_now(x), width = terminal_width(), most = 8
     unlist(lapply(which(!is.na(kept[["note"]])), function(k) {
       wrap_lines(paste0("First: ", body[["way"]][k], ": ", kept[["note"]][k], "."), width)
     })),
-    wrap_lines(paste0(if (all(is.na(x$at_sites[["charged"]]))) "Spent so far is taken by the work that is done."
+    wrap_lines(paste0(if (all(is.na(x$at_sites[["charged"]])))
+                      "Spent so far is taken by the work that is done."
                       else "Spent so far is what was charged.", if (under_way) paste0(
-      " What is under way (", under_way, if (under_way == 1) " frame" else " frames", ") would be paid twice ",
-      "elsewhere, and is lost by a stop.")), width))
+      " What is under way (", under_way, if (under_way == 1) " frame" else " frames",
+                        ") would be paid twice ", "elsewhere, and is lost by a stop.")), width))
 }
 
 #' @export
@@ -160,7 +177,8 @@ print.cp_watch <- function(x, ...) {
 
 #' @rdname figures
 #' @exportS3Method ggplot2::autoplot
-autoplot.cp_watch <- function(object, show = c("belief", "frames"), ...) { # nolint: object_name_linter.
+# nolint: object_name_linter.
+autoplot.cp_watch <- function(object, show = c("belief", "frames"), ...) {
   show <- check_choice(show[1], argument("show"), c("belief", "frames"))
   if (show == "belief") plot_belief(object) else plot_arrivals(object)
 }
@@ -170,13 +188,14 @@ watch_axis <- function(x, scale = ggplot2::scale_x_continuous, ...) {
   scenario <- x$state$scenario
   label <- function(seconds) by_clock(seconds, scenario)
   round <- function(range) {
-    as.numeric(pretty(as.POSIXct(x$placed + range, tz = first_of(scenario$time_zone, "UTC")), 6)) - as.numeric(x$placed)
+    as.numeric(pretty(as.POSIXct(x$placed + range, tz = first_of(scenario$time_zone, "UTC")), 6)) -
+      as.numeric(x$placed)
   }
   scale(labels = label, breaks = round, ...)
 }
 
-# When it is done, as it was believed at each moment: a range that narrows, the deadline, and where the two meet, the
-# end.
+# When it is done, as it was believed at each moment: a range that narrows, the deadline, and where
+# the two meet, the end.
 plot_belief <- function(x) {
   b <- as_frame(belief_of(x))
   asked <- x$state$asked
@@ -185,26 +204,35 @@ plot_belief <- function(x) {
   top <- max(b[["p90"]][is.finite(b[["p90"]])], x$passed_s, 1)
   # A deadline that is far off would press the ranges flat: it is said then, not drawn.
   far <- is.finite(asked$deadline_s) && asked$deadline_s > 2 * top
-  deadline <- if (is.finite(asked$deadline_s) && !far) data.frame(y = asked$deadline_s, text = "deadline")
+  deadline <- if (is.finite(asked$deadline_s) && !far)
+    data.frame(y = asked$deadline_s, text = "deadline")
   top <- max(top, deadline$y)
   events <- watch_marks(x)
   ggplot2::ggplot(b, ggplot2::aes(.data[["at_s"]])) +
-    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["p10"]], ymax = .data[["p90"]]), fill = "#56B4E9", alpha = 0.35) +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data[["p10"]], ymax = .data[["p90"]]),
+                         fill = "#56B4E9", alpha = 0.35) +
     ggplot2::geom_line(ggplot2::aes(y = .data[["p50"]]), colour = "#0072B2") +
     ggplot2::geom_abline(slope = 1, intercept = 0, linetype = 3, colour = "grey50") +
-    (if (length(deadline)) ggplot2::geom_hline(yintercept = deadline$y, colour = "#D55E00", linetype = 2)) +
-    (if (length(deadline)) ggplot2::annotate("text", x = 0, y = deadline$y, label = "deadline", hjust = 0, vjust = -0.5,
-                                             colour = "#D55E00", size = 3.5)) +
-    (if (nrow(events)) ggplot2::geom_vline(data = events, ggplot2::aes(xintercept = .data[["at_s"]]),
-                                           colour = "grey60")) +
-    (if (nrow(events)) ggplot2::geom_text(data = events, ggplot2::aes(.data[["at_s"]], 0, label = .data[["what"]]),
-                                          angle = 90, hjust = 0, vjust = -0.4, size = 3, colour = "grey35")) +
+    (if (length(deadline))
+     ggplot2::geom_hline(yintercept = deadline$y, colour = "#D55E00", linetype = 2)) +
+    (if (length(deadline))
+     ggplot2::annotate("text", x = 0, y = deadline$y, label = "deadline", hjust = 0, vjust = -0.5,
+                       colour = "#D55E00", size = 3.5)) +
+    (if (nrow(events))
+     ggplot2::geom_vline(data = events, ggplot2::aes(xintercept = .data[["at_s"]]),
+                         colour = "grey60")) +
+    (if (nrow(events))
+     ggplot2::geom_text(data = events, ggplot2::aes(.data[["at_s"]], 0, label = .data[["what"]]),
+                        angle = 90, hjust = 0, vjust = -0.4, size = 3, colour = "grey35")) +
     watch_axis(x) + watch_axis(x, ggplot2::scale_y_continuous, limits = c(0, top)) +
-    ggplot2::labs(x = "now", y = "done", title = paste0("Job ", x$job, ": ", done_title(x, label(last[["p50"]]))),
-                  caption = paste0("Line and band: median and middle 80 % of when it is done, at each moment.",
-                                   "\nDotted: now. Where they meet, it is done.",
-                                   if (far) paste0(" Deadline: ", label(asked$deadline_s), ", above the figure.")),
-                  alt = paste0("When job ", x$job, " is done, as believed at each moment: at last between ",
+    ggplot2::labs(x = "now", y = "done",
+                  title = paste0("Job ", x$job, ": ", done_title(x, label(last[["p50"]]))),
+                  caption = paste0(
+                    "Line and band: median and middle 80 % of when it is done, at each moment.",
+                    "\nDotted: now. Where they meet, it is done.",
+                    if (far) paste0(" Deadline: ", label(asked$deadline_s), ", above the figure.")),
+                  alt = paste0("When job ", x$job,
+                               " is done, as believed at each moment: at last between ",
                                label(last[["p10"]]), " and ", label(last[["p90"]]), ".")) +
     plain_theme()
 }
@@ -225,9 +253,12 @@ watch_marks <- function(x, most = 12) {
   slow <- parts[parts[["slowed"]] & parts[["factor"]] >= worth_telling, , drop = FALSE]
   look <- x$look$at_s[x$look$at_s <= x$passed_s]
   ended <- which(!is.na(x$at_sites[["halted_s"]]))
-  out <- data.frame(at_s = c(gone[["last"]], slow[["since_s"]], look, x$at_sites[["halted_s"]][ended]),
-                    what = c(sprintf("%s gone", gone[["node"]]), sprintf("%s slower", slow[["site"]]),
-                             rep("look", length(look)), sprintf("%s ended it", x$at_sites[["site"]][ended])))
+  out <- data.frame(at_s = c(gone[["last"]], slow[["since_s"]], look,
+                             x$at_sites[["halted_s"]][ended]),
+                    what = c(sprintf("%s gone", gone[["node"]]),
+                             sprintf("%s slower", slow[["site"]]),
+                             rep("look", length(look)),
+                             sprintf("%s ended it", x$at_sites[["site"]][ended])))
   utils::head(out[order(out[["at_s"]]), , drop = FALSE], most)
 }
 
@@ -238,7 +269,8 @@ plot_arrivals <- function(x) {
   all <- sum(parts[["frames"]])
   # What is long over needs no empty room.
   last <- max(c(x$came[is.finite(x$came)], x$at_sites[["halted_s"]], 1), na.rm = TRUE)
-  end <- if (all(is.finite(x$came)) || any(!is.na(x$at_sites[["halted_s"]]))) min(x$passed_s, 1.05 * last)
+  end <- if (all(is.finite(x$came)) || any(!is.na(x$at_sites[["halted_s"]])))
+    min(x$passed_s, 1.05 * last)
          else x$passed_s
   rows <- do.call(rbind, lapply(seq_along(x$going$runs), function(k) {
     at <- sort(x$came[x$going$runs[[k]]])
@@ -251,14 +283,16 @@ plot_arrivals <- function(x) {
     ggplot2::geom_step() +
     ggplot2::scale_colour_manual(values = series_colours) +
     ggplot2::geom_hline(yintercept = all, colour = "grey50", linetype = 3) +
-    ggplot2::annotate("text", x = 0, y = all, label = paste("all", all), hjust = 0, vjust = 1.4, size = 3.5,
-                      colour = "grey35") +
+    ggplot2::annotate("text", x = 0, y = all, label = paste("all", all), hjust = 0, vjust = 1.4,
+                      size = 3.5, colour = "grey35") +
     (if (nrow(events)) ggplot2::geom_vline(xintercept = events[["at_s"]], colour = "grey60")) +
-    (if (nrow(events)) ggplot2::annotate("text", x = events[["at_s"]], y = 0, label = events[["what"]], angle = 90,
-                                         hjust = 0, vjust = -0.4, size = 3, colour = "grey35")) +
+    (if (nrow(events))
+     ggplot2::annotate("text", x = events[["at_s"]], y = 0, label = events[["what"]], angle = 90,
+                       hjust = 0, vjust = -0.4, size = 3, colour = "grey35")) +
     watch_axis(x) + ggplot2::expand_limits(y = c(0, max(parts[["frames"]]))) +
     ggplot2::labs(x = "now", y = "frames there", colour = NULL, linetype = NULL,
-                  title = paste0("Job ", x$job, ": ", sum(parts[["there"]]), " of ", sum(parts[["frames"]]), " frames"),
+                  title = paste0("Job ", x$job, ": ", sum(parts[["there"]]), " of ",
+                                 sum(parts[["frames"]]), " frames"),
                   alt = paste0("Frames of job ", x$job, " that had come by each moment.")) +
     plain_theme()
 }

@@ -11,13 +11,14 @@ week_lines <- function(x, width = terminal_width()) {
   kept <- rows[rows[["kept"]], , drop = FALSE]
   when <- function(seconds) ifelse(is.na(seconds), "", clock_text(x$now + seconds, x$time_zone))
   body <- data.frame(
-    job = kept[["job"]], where = kept[["where"]], done = when(kept[["p50"]]), "9 in 10 by" = when(kept[["p90"]]),
-    deadline = when(kept[["deadline_s"]]), chance = percent(kept[["chance"]]),
-    cost = number_text(kept[["cost"]]), check.names = FALSE
+    job = kept[["job"]], where = kept[["where"]], done = when(kept[["p50"]]),
+    "9 in 10 by" = when(kept[["p90"]]), deadline = when(kept[["deadline_s"]]),
+    chance = percent(kept[["chance"]]), cost = number_text(kept[["cost"]]), check.names = FALSE
   )
   c(
     wrap_lines(week_answer(x), width), "",
-    if (nrow(kept)) text_table(body, right = c("done", "9 in 10 by", "deadline", "chance", "cost"), width = width),
+    if (nrow(kept))
+    text_table(body, right = c("done", "9 in 10 by", "deadline", "chance", "cost"), width = width),
     if (NROW(x$running)) c("", wrap_lines(under_way_words(x), width)),
     if (length(x$placed)) c("", wrap_lines(placed_words(x$placed), width)),
     if (NROW(x$late)) c("", wrap_lines(late_words(x), width)),
@@ -36,21 +37,22 @@ week_table <- function(x) {
       if (judged[["way"]][k]) jobs[[k]]$ways[[judged[["way"]][k]]][[field]] else NA_character_
     }, "")
   }
-  data.frame(judged[c("job", "chance", "p50", "p90", "cost")], where = of_way("name"), kind = of_way("kind"),
-             deadline_s = vapply(jobs, `[[`, 0, "deadline_s"), confidence = vapply(jobs, `[[`, 0, "confidence"),
-             kept = judged[["way"]] > 0, row.names = NULL)
+  data.frame(judged[c("job", "chance", "p50", "p90", "cost")], where = of_way("name"),
+             kind = of_way("kind"), deadline_s = vapply(jobs, `[[`, 0, "deadline_s"),
+             confidence = vapply(jobs, `[[`, 0, "confidence"), kept = judged[["way"]] > 0,
+             row.names = NULL)
 }
 
 # The rows of a week in which there is nothing to plan.
-no_week_rows <- data.frame(job = character(), chance = numeric(), p50 = numeric(), p90 = numeric(), cost = numeric(),
-                           where = character(), kind = character(), deadline_s = numeric(), confidence = numeric(),
-                           kept = logical())
+no_week_rows <- data.frame(job = character(), chance = numeric(), p50 = numeric(), p90 = numeric(),
+                           cost = numeric(), where = character(), kind = character(),
+                           deadline_s = numeric(), confidence = numeric(), kept = logical())
 
 week_answer <- function(x) {
   n <- length(x$week$jobs)
-  paste0(x$week$kept, " of ", n, if (n == 1) " job " else " jobs ", if (x$week$kept == 1) "is" else "are",
-         " kept with the chance that each asks, for ", format_money(x$week$cost, x$currency),
-         " on average.",
+  paste0(x$week$kept, " of ", n, if (n == 1) " job " else " jobs ",
+         if (x$week$kept == 1) "is" else "are", " kept with the chance that each asks, for ",
+         format_money(x$week$cost, x$currency), " on average.",
          if (x$week$kept > 0) " Render on your own nodes in this order.", near_words(x))
 }
 
@@ -66,9 +68,10 @@ near_words <- function(x) {
 under_way_words <- function(x) {
   until <- x$running[["until_s"]]
   nodes <- x$running[["nodes"]]
-  paste0("Under way, before all of these: ", x$running[["job"]], " at ", x$running[["site"]], " on ", nodes,
-         ifelse(nodes == 1, " node", " nodes"),
-         ifelse(is.finite(until), paste0(" until about ", clock_text(x$now + pmin(until, 1e9), x$time_zone), "."),
+  paste0("Under way, before all of these: ", x$running[["job"]], " at ", x$running[["site"]],
+         " on ", nodes, ifelse(nodes == 1, " node", " nodes"),
+         ifelse(is.finite(until),
+                paste0(" until about ", clock_text(x$now + pmin(until, 1e9), x$time_zone), "."),
                 ", with no end in sight."))
 }
 
@@ -80,12 +83,13 @@ placed_words <- function(placed) {
 }
 
 late_words <- function(x) {
-  due <- stats::setNames(vapply(x$week$jobs, `[[`, 0, "deadline_s"), vapply(x$week$jobs, `[[`, "", "job"))
+  due <- stats::setNames(vapply(x$week$jobs, `[[`, 0, "deadline_s"),
+                         vapply(x$week$jobs, `[[`, "", "job"))
   at <- x$late[["at_s"]]
   paste0("Not kept: ", x$late[["job"]], ". ", ifelse(
     is.finite(at), paste0("With the chance it asks it can be done by ",
-                          clock_text(x$now + pmin(at, 1e9), x$time_zone), " (", x$late[["by"]], "), ",
-                          format_duration(pmax(at - due[x$late[["job"]]], 0)),
+                          clock_text(x$now + pmin(at, 1e9), x$time_zone), " (", x$late[["by"]],
+                          "), ", format_duration(pmax(at - due[x$late[["job"]]], 0)),
                           " after its deadline: move it there, or refuse it."),
     "Nothing does it within its budget: refuse it, or ask for more money."
   ))
@@ -117,20 +121,27 @@ autoplot.cp_chosen_week <- function(object, ...) { # nolint: object_name_linter.
   title <- sub(" with the chance.*$", "", week_answer(object))
   days <- even_ticks(range(0, rows[["deadline_s"]], shown[["p90"]]))
   ggplot2::ggplot(shown, ggplot2::aes(y = .data[["job"]])) +
-    ggplot2::geom_segment(ggplot2::aes(x = .data[["from"]], xend = .data[["p50"]], yend = .data[["job"]],
-                                       colour = .data[["drawn"]], linetype = .data[["drawn"]]), linewidth = 5) +
-    ggplot2::geom_segment(ggplot2::aes(x = .data[["p50"]], xend = .data[["p90"]], yend = .data[["job"]])) +
-    ggplot2::geom_point(data = rows, ggplot2::aes(x = .data[["deadline_s"]]), shape = 124, size = 7) +
-    ggplot2::geom_text(ggplot2::aes(x = .data[["from"]], label = .data[["label"]]), hjust = 0, vjust = -1.9,
-                       size = 3.5) +
-    ggplot2::scale_colour_manual(values = c("own nodes" = "#0072B2", "sent out" = "#E69F00"), name = NULL) +
-    ggplot2::scale_linetype_manual(values = c("own nodes" = "solid", "sent out" = "41"), name = NULL) +
-    ggplot2::scale_x_continuous(breaks = days, labels = clock_text(object$now + days, object$time_zone),
+    ggplot2::geom_segment(ggplot2::aes(x = .data[["from"]], xend = .data[["p50"]],
+                                       yend = .data[["job"]], colour = .data[["drawn"]],
+                                       linetype = .data[["drawn"]]), linewidth = 5) +
+    ggplot2::geom_segment(ggplot2::aes(x = .data[["p50"]], xend = .data[["p90"]],
+                                       yend = .data[["job"]])) +
+    ggplot2::geom_point(data = rows, ggplot2::aes(x = .data[["deadline_s"]]), shape = 124,
+                        size = 7) +
+    ggplot2::geom_text(ggplot2::aes(x = .data[["from"]], label = .data[["label"]]), hjust = 0,
+                       vjust = -1.9, size = 3.5) +
+    ggplot2::scale_colour_manual(values = c("own nodes" = "#0072B2", "sent out" = "#E69F00"),
+                                 name = NULL) +
+    ggplot2::scale_linetype_manual(values = c("own nodes" = "solid", "sent out" = "41"),
+                                   name = NULL) +
+    ggplot2::scale_x_continuous(breaks = days,
+                                labels = clock_text(object$now + days, object$time_zone),
                                 expand = ggplot2::expansion(mult = c(0.02, 0.08))) +
     ggplot2::scale_y_discrete(drop = FALSE) +
     ggplot2::labs(x = NULL, y = NULL, title = title,
-                  caption = paste("Bars: from when a job begins to the middle of its ends; lines: to 9 in 10. Marks:",
-                                  "deadlines."),
+                  caption = paste(
+                    "Bars: from when a job begins to the middle of its ends; lines: to 9 in 10. Marks:",
+                    "deadlines."),
                   alt = paste0(title, ". Jobs over time, with their deadlines.")) +
     plain_theme()
 }

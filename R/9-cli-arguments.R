@@ -8,43 +8,52 @@ format_option <- opt("--format", "table, csv or json [table]", default = "table"
 job_options <- list(
   opt("--shots", "shots of the job, with commas between [the job file's, the project's default, or all]"),
   opt("--engine", "engine, or several to choose among [the project's default]"),
-  opt("--engine-version", "its version, or several [the project's default, or the newest measured]"),
+  opt("--engine-version",
+      "its version, or several [the project's default, or the newest measured]"),
   opt("--limits", "limits to choose among: own, 50% (of the samples), 'noise 0.02' [own]"),
   opt("--only", "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
   opt("--without", "sites, tiers, hires, starts or field=value to leave out [none]"),
-  opt("--spreads", "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
+  opt("--spreads",
+      "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
   opt("--done", "frames that are done already, such as 'gears 1-300; basin 1-20' [none]"),
   opt("--draws", "number of draws [2000]", "integer"),
   opt("--as-is", "leave forecasts as they are: past jobs correct nothing", "logical", FALSE),
-  opt("--machine", "where frames were measured beside other work: busy again, or idle [busy]", default = "busy"),
+  opt("--machine", "where frames were measured beside other work: busy again, or idle [busy]",
+      default = "busy"),
   opt("--seed", "seed of the draws [1]", "integer")
 )
 question_options <- list(
   opt("--deadline", "'fri 18:00', 'tomorrow 9:00', '2026-11-27 18:00', or a time from now: 30h"),
   opt("--budget", "such as 250EUR"),
   opt("--confidence", "chance asked for [0.9]", "double"),
-  opt("--each", "ask the confidence of deadline and of budget alone, not of both together", "logical", FALSE),
+  opt("--each", "ask the confidence of deadline and of budget alone, not of both together",
+      "logical", FALSE),
   opt("--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
   opt("--plan", "a plan of your own, or a decision's record, to hold against the best: a YAML or JSON file")
 )
 choice_options <- c(question_options, list(
-  opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]", default = "tradeoff")
+  opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]",
+      default = "tradeoff")
 ))
 # Columns that are the same for all rows that come in.
-row_columns <- c("job", "shot", "scene", "frame", "engine", "engine_version", "node", "device", "site", "tier",
-                 "limit_kind", "limit_value", "width", "height", "threads", "kind")
-row_options <- lapply(row_columns, function(name) opt(paste0("--", gsub("_", "-", name)), paste("column", name)))
+row_columns <- c("job", "shot", "scene", "frame", "engine", "engine_version", "node", "device",
+                 "site", "tier", "limit_kind", "limit_value", "width", "height", "threads", "kind")
+row_options <- lapply(row_columns,
+                      function(name) opt(paste0("--", gsub("_", "-", name)), paste("column", name)))
 figure_option <- opt("--figure", "also write the figure to this PNG file")
 
 verify_options <- list(
   opt("--frames", "frames that a folder is to have, such as 1-240 [its shot's, or first to last]"),
-  opt("--reference", "folder of pictures that are right, or one of them [what trials of the job left]"),
+  opt("--reference",
+      "folder of pictures that are right, or one of them [what trials of the job left]"),
   opt("--quick", "only names, headers and ends of files", "logical", FALSE),
-  opt("--again", "set frames of a job aside that are not usable: `place` renders them again", "logical", FALSE),
+  opt("--again", "set frames of a job aside that are not usable: `place` renders them again",
+      "logical", FALSE),
   opt("--sheet", "also write suspects beside their neighbours to this PNG file"),
   opt("--film", "also make this film of the one sequence there is, and count it (needs ffmpeg)"),
   opt("--rate", "its pictures a second [25]", default = "25"),
-  opt("--list", "csv and json list: findings, frames (verdicts), again [findings]", default = "findings"),
+  opt("--list", "csv and json list: findings, frames (verdicts), again [findings]",
+      default = "findings"),
   format_option)
 settle_options <- list(
   opt("--bill", "the file that the site sent, CSV or JSON [the bill that the ledger has]"),
@@ -53,13 +62,16 @@ settle_options <- list(
   opt("--all", "show steps that change nothing too", "logical", FALSE),
   opt("--dispute", "also write what is asked too much for the site to this file, .md and .json"),
   opt("--export", "also write the lines as CSV in the columns of the FinOps Open Cost and Usage Specification"),
-  opt("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"), figure_option,
+  opt("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"),
+  figure_option,
   format_option)
 week_options <- list(
   opt("--budget", "for all jobs together, such as 250EUR [none]"),
   opt("--confidence", "chance asked for of that budget [0.9]", "double"),
-  opt("--only", "sites to keep, such as attic,saltmill [all]"), opt("--without", "sites to leave out [none]"),
-  opt("--draws", "number of draws; half of them judge the plan that the others found [2000]", "integer"),
+  opt("--only", "sites to keep, such as attic,saltmill [all]"),
+  opt("--without", "sites to leave out [none]"),
+  opt("--draws", "number of draws; half of them judge the plan that the others found [2000]",
+      "integer"),
   opt("--seed", "seed of the draws [1]", "integer"), figure_option, format_option
 )
 
@@ -69,7 +81,8 @@ ledger_options <- list(
 )
 
 learned_options <- list(
-  opt("--list", "csv and json list: scores, corrections, rates [scores]", default = "scores"), figure_option,
+  opt("--list", "csv and json list: scores, corrections, rates [scores]", default = "scores"),
+  figure_option,
   format_option)
 
 page_options <- c(job_options, question_options[1:5], list(
@@ -81,7 +94,8 @@ cli_parser <- function(command, row) {
   options <- lapply(row$options, function(o) {
     name <- gsub("-", "_", sub("^--", "", o$flag))
     if (o$type == "logical") {
-      return(optparse::make_option(o$flag, action = "store_true", default = FALSE, help = o$help, dest = name))
+      return(optparse::make_option(o$flag, action = "store_true", default = FALSE, help = o$help,
+                                   dest = name))
     }
     optparse::make_option(o$flag, type = "character", help = o$help, dest = name,
                           metavar = if (o$type == "character") "TEXT" else "NUMBER")
@@ -90,26 +104,32 @@ cli_parser <- function(command, row) {
   optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE)
 }
 
-# Options and arguments of a command: list(options, args). What optparse refuses becomes an error of ours.
+# Options and arguments of a command: list(options, args). What optparse refuses becomes an error of
+# ours.
 cli_parse <- function(command, row, args) {
   refuse <- function(e) {
-    what <- sub("\\.?$", "", gsub("\\s+", " ", sub("^Error in getopt.*?: ", "", trimws(conditionMessage(e)))))
-    stop_input("usage", what, paste("clockpigeon", command), paste0("See clockpigeon help ", command, "."))
+    what <- sub("\\.?$", "",
+                gsub("\\s+", " ", sub("^Error in getopt.*?: ", "", trimws(conditionMessage(e)))))
+    stop_input("usage", what, paste("clockpigeon", command),
+               paste0("See clockpigeon help ", command, "."))
   }
   flags <- vapply(row$options, `[[`, "", "flag")
   typed <- sub("=.*", "", grep("^--.", args, value = TRUE))
   odd <- setdiff(typed, flags)
   if (length(odd)) {
     near <- closest(odd[1], flags)
-    stop_input("usage", paste("there is no option", shown_text(odd[1])), paste("clockpigeon", command),
-               if (length(near)) paste0("Did you mean ", near, "?") else paste0("See clockpigeon help ", command, "."))
+    stop_input("usage", paste("there is no option", shown_text(odd[1])),
+               paste("clockpigeon", command),
+               if (length(near)) paste0("Did you mean ", near, "?") else
+               paste0("See clockpigeon help ", command, "."))
   }
   parsed <- tryCatch(
     optparse::parse_args(cli_parser(command, row), args, positional_arguments = row$arity),
     error = refuse, warning = refuse
   )
   for (option in row$options) parsed$options <- typed_option(parsed$options, option)
-  if (!is.null(parsed$options$format)) check_choice(parsed$options$format, "option --format", c("table", "csv", "json"))
+  if (!is.null(parsed$options$format))
+    check_choice(parsed$options$format, "option --format", c("table", "csv", "json"))
   parsed
 }
 
@@ -127,9 +147,11 @@ typed_option <- function(options, option) {
       stop_input("usage", paste("got", show_value(text)), where,
                  if (option$type == "integer") "Write a whole number." else "Write a number.")
     }
-    options[[name]] <- if (option$type == "integer") check_count(number, where, least = 0) else number
+    options[[name]] <- if (option$type == "integer") check_count(number, where, least = 0) else
+      number
   } else if (!nzchar(text) && !name %in% c("note", "ask_version")) {
-    stop_input("usage", "got an empty text", paste("option", option$flag), "Leave it out, or write a value.")
+    stop_input("usage", "got an empty text", paste("option", option$flag),
+               "Leave it out, or write a value.")
   }
   options
 }
@@ -138,10 +160,12 @@ typed_option <- function(options, option) {
 cli_emit <- function(x, format, lines) {
   if (format == "table") show_lines(lines())
   else if (format == "csv") write_csv(x, "")
-  else cat(jsonlite::toJSON(as_frame(x), dataframe = "rows", na = "null", digits = NA, pretty = TRUE), "\n", sep = "")
+  else cat(jsonlite::toJSON(as_frame(x), dataframe = "rows", na = "null", digits = NA,
+                            pretty = TRUE), "\n", sep = "")
 }
 
-cli_note <- function(...) cat(printable(paste0(..., collapse = "")), "\n", sep = "", file = stderr())
+cli_note <- function(...)
+  cat(printable(paste0(..., collapse = "")), "\n", sep = "", file = stderr())
 
 parse_counts <- function(text, where) {
   counts <- suppressWarnings(as.numeric(strsplit(text, ",", fixed = TRUE)[[1]]))

@@ -13,12 +13,14 @@ cli_check <- function(o, args) {
   found <- bind_tables(lapply(shots, function(shot) {
     frame_bytes <- first_of(if (length(rows)) measured_frame_bytes(rows, shot), shot$frame_size)
     check_shot(shot, site, project$manifests[[shot$shot]], project$root, used,
-               project$manifests[setdiff(names(project$manifests), shot$shot)], frame_bytes = frame_bytes,
+               project$manifests[setdiff(names(project$manifests), shot$shot)],
+               frame_bytes = frame_bytes,
                against = o$against)
   }))
   class(found) <- c("cp_check", class(found))
   fit <- cli_fit(project, shots, o$engine, site, rows)
-  cli_emit(found, o$format, function() c(check_lines(found, fit = fit), if (length(fit)) c("", suit_lines(fit)[-1])))
+  cli_emit(found, o$format,
+           function() c(check_lines(found, fit = fit), if (length(fit)) c("", suit_lines(fit)[-1])))
   blocked <- any(found[["weight"]] == "blocks") || length(site) && length(fit) &&
     summary.cp_suit(fit)[["answer"]][1] != "fits"
   if (blocked) 3L else 0L
@@ -28,7 +30,8 @@ cli_check <- function(o, args) {
 cli_fit <- function(project, shots, engine, site, rows) {
   engine <- first_of(engine, project$defaults$engine)
   if (is.null(rows) || !length(project$sites) || is.null(engine)) return(NULL)
-  job <- tryCatch(render_job(shots, engine, rows, currency = project$currency, rates = project$rates),
+  job <- tryCatch(render_job(shots, engine, rows, currency = project$currency,
+                             rates = project$rates),
                   clockpigeon_error_evidence = function(e) {
                     cli_note("Which sites fit is not known: ", conditionMessage(e))
                     NULL

@@ -1,12 +1,15 @@
-# The commands `forecast`, `choose` and `report`: the question of the project's job, a job file, or options.
+# The commands `forecast`, `choose` and `report`: the question of the project's job, a job file, or
+# options.
 
 # What is asked: options before the job file before the project's defaults.
 cli_asked <- function(project, o, args = character()) {
   file <- if (length(args)) cli_job_file(project, args[1])
   defaults <- project$defaults
-  # A job file's engine takes no version of the project's default engine, nor its deadline and budget.
+  # A job file's engine takes no version of the project's default engine, nor its deadline and
+  # budget.
   if (length(file)) defaults <- list(engine = defaults$engine, version = defaults$version)
-  list_of <- function(text, split = ",") if (length(text)) trimws(strsplit(text, split, fixed = TRUE)[[1]])
+  list_of <- function(text, split = ",") if (length(text))
+    trimws(strsplit(text, split, fixed = TRUE)[[1]])
   engines <- first_of(list_of(o$engine), file$engines, defaults$engine)
   if (is.null(engines)) {
     stop_input("usage", "no engine was named", "option --engine",
@@ -15,16 +18,20 @@ cli_asked <- function(project, o, args = character()) {
   version <- first_of(list_of(o$engine_version), file$versions,
                       if (identical(engines, defaults$engine)) defaults$version)
   limits <- first_of(list_of(o$limits), file$limits, "own")
-  list(shots = first_of(list_of(o$shots), file$shots, defaults$shots, names(project$shots)), engines = engines,
+  list(shots = first_of(list_of(o$shots), file$shots, defaults$shots, names(project$shots)),
+       engines = engines,
        versions = version, limits = lapply(limits, parse_limit_choice, where = "option --limits"),
-       only = first_of(list_of(o$only), file$only), without = first_of(list_of(o$without), file$without),
-       spreads = first_of(list_of(o$spreads), file$spreads), deadline = first_of(o$deadline, file$deadline,
+       only = first_of(list_of(o$only), file$only),
+       without = first_of(list_of(o$without), file$without),
+       spreads = first_of(list_of(o$spreads), file$spreads),
+       deadline = first_of(o$deadline, file$deadline,
                                                                                 defaults$deadline),
        budget = first_of(o$budget, file$budget, defaults$budget),
        confidence = first_of(o$confidence, file$confidence, defaults$confidence, 0.9),
        rule = first_of(o$rule, file$rule, "cheapest"), draws = first_of(o$draws, file$draws, 2000L),
        seed = first_of(o$seed, file$seed, 1L), as_is = o$as_is,
-       done = o$done, machine = check_choice(first_of(o$machine, "busy"), "option --machine", machine_states))
+       done = o$done,
+       machine = check_choice(first_of(o$machine, "busy"), "option --machine", machine_states))
 }
 
 cli_job_file <- function(project, name) {
@@ -36,7 +43,8 @@ cli_jobs <- function(project, asked) {
   shots <- lapply(asked$shots, project_entry, entries = project$shots, what = "shot")
   scenes <- vapply(shots, `[[`, "", "scene")
   rows <- cli_ledger(project, code = function(ledger) timings_near(ledger, scenes))
-  ways <- expand.grid(limit = seq_along(asked$limits), version = seq_len(max(1, length(asked$versions))),
+  ways <- expand.grid(limit = seq_along(asked$limits),
+                      version = seq_len(max(1, length(asked$versions))),
                       engine = asked$engines, stringsAsFactors = FALSE)
   jobs <- lapply(seq_len(nrow(ways)), function(i) {
     engine <- ways$engine[i]
@@ -45,15 +53,17 @@ cli_jobs <- function(project, asked) {
                         asked$limits[[ways$limit[i]]], asked$machine, asked$done),
              clockpigeon_error_evidence = identity)
   })
-  names(jobs) <- trimws(paste(ways$engine, if (length(asked$versions)) asked$versions[ways$version]))
-  advice <- unique(unlist(lapply(jobs, function(job) if (inherits(job, "cp_job")) busy_advice(job$busy))))
+  names(jobs) <- trimws(paste(ways$engine,
+                              if (length(asked$versions)) asked$versions[ways$version]))
+  advice <- unique(unlist(lapply(jobs, function(job) if (inherits(job, "cp_job"))
+                                 busy_advice(job$busy))))
   if (length(advice)) cli_note(advice)
   jobs
 }
 
 cli_job_forecast <- function(project, asked, now = this_moment()) {
-  scenario <- plan_options(cli_jobs(project, asked), project$sites, asked$only, asked$without, asked$spreads, now,
-                           cli_corrections(project, asked$as_is))
+  scenario <- plan_options(cli_jobs(project, asked), project$sites, asked$only, asked$without,
+                           asked$spreads, now, cli_corrections(project, asked$as_is))
   note_unable(scenario, asked$only)
   forecast_job(scenario, asked$draws, asked$seed, progress = TRUE)
 }
@@ -74,31 +84,35 @@ cli_forecast <- function(o, args) {
   0L
 }
 
-# The question is read before anything is simulated, so that a slip costs no time. `details`: of what figures, reports
-# and explanations show.
+# The question is read before anything is simulated, so that a slip costs no time. `details`: of
+# what figures, reports and explanations show.
 cli_job_choice <- function(project, o, args = character(), details = TRUE) {
   asked <- cli_asked(project, o, args)
   now <- this_moment()
-  if (length(asked$deadline)) parse_deadline(asked$deadline, now, project$time_zone, "option --deadline")
+  if (length(asked$deadline))
+    parse_deadline(asked$deadline, now, project$time_zone, "option --deadline")
   if (length(asked$budget)) budget_amount(asked$budget, project[c("currency", "rates")])
   check_number(asked$confidence, "option --confidence", above = 0, most = 0.9999)
   check_choice(asked$rule, "option --rule", choice_rules)
   if (length(o$show)) check_choice(o$show, "option --show", choice_shows)
   stated <- if (length(o$plan)) read_stated_plan(o$plan)
   forecast <- cli_job_forecast(project, asked, now)
-  decide(forecast, question_of(forecast, asked$deadline, asked$budget, asked$confidence, asked$rule, !isTRUE(o$each)),
+  decide(forecast, question_of(forecast, asked$deadline, asked$budget, asked$confidence, asked$rule,
+                               !isTRUE(o$each)),
          plans = or_else(stated, TRUE), details = details)
 }
 
-# The decision of a moment ago, where nothing that it follows from has changed since: as long as the time that has
-# passed is small beside the time to the deadline, and a quarter of an hour at most.
+# The decision of a moment ago, where nothing that it follows from has changed since: as long as the
+# time that has passed is small beside the time to the deadline, and a quarter of an hour at most.
 cli_kept_choice <- function(o, args, details) {
   config <- read_project(parts = character())
   # What is only shown does not change the decision.
-  question <- o[setdiff(names(o), c("why", "changes", "all", "test_frames", "record", "figure", "show", "format"))]
+  question <- o[setdiff(names(o), c("why", "changes", "all", "test_frames", "record", "figure",
+                                    "show", "format"))]
   now <- this_moment()
   passed <- function(choice) as.numeric(now) - as.numeric(choice$forecast$scenario$now)
-  good <- function(choice) passed(choice) >= 0 && passed(choice) <= min(900, 0.02 * choice$deadline_s)
+  good <- function(choice) passed(choice) >= 0 &&
+    passed(choice) <= min(900, 0.02 * choice$deadline_s)
   fresh <- FALSE
   from <- list(project_stamp(config, ledger_stamp(config$ledger)), question, args,
                if (length(o$plan) && file.exists(o$plan)) file_hash(o$plan))
@@ -108,8 +122,10 @@ cli_kept_choice <- function(o, args, details) {
     cli_job_choice(project, o, args, details)
   })
   if (!fresh) {
-    cli_note("worked out ", format_duration(max(passed(choice), 0)), " ago; nothing has changed since")
-    note_unable(choice$forecast$scenario, if (length(o$only)) trimws(strsplit(o$only, ",", fixed = TRUE)[[1]]))
+    cli_note("worked out ", format_duration(max(passed(choice), 0)),
+             " ago; nothing has changed since")
+    note_unable(choice$forecast$scenario,
+                if (length(o$only)) trimws(strsplit(o$only, ",", fixed = TRUE)[[1]]))
     if (details) choice <- with_details(choice)
   }
   choice
@@ -120,17 +136,20 @@ cli_choose <- function(o, args) {
   if (length(o$record)) cli_check_name(project, o$record)
   if (length(o$show)) check_choice(o$show, "option --show", choice_shows)
   told <- names(Filter(isTRUE, o[c("why", "changes", "all")]))
-  choice <- cli_kept_choice(o, args, length(o$figure) > 0 || length(o$record) > 0 || any(told != "all"))
+  choice <- cli_kept_choice(o, args, length(o$figure) > 0 || length(o$record) > 0 ||
+                            any(told != "all"))
   trials <- if (length(o$test_frames)) trial_value(choice, o$test_frames)
   changes <- if ("changes" %in% told || length(o$record)) break_even(choice)
   cli_emit(choice$options, o$format, function() {
-    c(choice_lines(choice, parts = told, changes = changes), if (length(trials)) trial_lines(trials))
+    c(choice_lines(choice, parts = told, changes = changes),
+      if (length(trials)) trial_lines(trials))
   })
   cli_figure(choice, o$figure, show = o$show)
   if (length(o$record)) {
     name <- basename(o$record)
     cli_ledger(project, FALSE, function(ledger) record_job(ledger, choice, name, changes = changes))
-    cli_note("record: job ", name, " in the ledger, ", paste(record_choice(choice, o$record, changes), collapse = ", "))
+    cli_note("record: job ", name, " in the ledger, ",
+             paste(record_choice(choice, o$record, changes), collapse = ", "))
   }
   choice_status(choice)
 }
@@ -139,11 +158,13 @@ cli_choose <- function(o, args) {
 cli_check_name <- function(project, path) {
   name <- check_job_name(basename(path), "option --record")
   if (!dir.exists(dirname(path))) {
-    stop_input("file", "its folder does not exist", paste0("option --record: ", path), "Make the folder first.")
+    stop_input("file", "its folder does not exist", paste0("option --record: ", path),
+               "Make the folder first.")
   }
   taken <- name_findings(name, cli_ledger(project, code = function(ledger) jobs(ledger)[["name"]]))
   if (length(taken)) {
-    stop_input("job", paste0("the name ", show_value(name), " ", taken$what), "option --record", taken$instead)
+    stop_input("job", paste0("the name ", show_value(name), " ", taken$what), "option --record",
+               taken$instead)
   }
 }
 
@@ -152,7 +173,8 @@ choice_status <- function(choice) if (choice$plan$fits) 0L else 3L
 cli_report <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   choice <- cli_job_choice(project, o, args)
-  settled <- if (length(o$settled)) cli_ledger(project, FALSE, function(l) settle_job(project, l, o$settled))
+  settled <- if (length(o$settled))
+    cli_ledger(project, FALSE, function(l) settle_job(project, l, o$settled))
   cli_write_report(project, choice, o$out, settled)
   cat(o$out, "\n", sep = "")
   cli_figure(choice, o$figure, show = o$show)
@@ -164,7 +186,8 @@ cli_write_report <- function(project, choice, path, settled = NULL) {
   attach_defaults()
   versions <- cli_ledger(project, code = function(ledger) {
     part <- ledger_part(ledger, list(engine = main_job(choice$forecast$scenario)$engine))
-    tryCatch(compare_timings(part, by = "engine_version"), clockpigeon_error_compare = function(e) NULL)
+    tryCatch(compare_timings(part, by = "engine_version"),
+             clockpigeon_error_compare = function(e) NULL)
   })
   report(choice, path, versions, paste0("Where to render: ", project$name), settled)
 }

@@ -1,12 +1,13 @@
-# The demo's whole circle: a job from its check to what is learned from it, at a stand-in that misbehaves; and the next
-# job, whose forecast is better for it.
+# The demo's whole circle: a job from its check to what is learned from it, at a stand-in that
+# misbehaves; and the next job, whose forecast is better for it.
 
-# What the stand-in does wrong: a node freezes, about one picture in fifty comes cut off, and it charges more than
-# its card says.
+# What the stand-in does wrong: a node freezes, about one picture in fifty comes cut off, and it
+# charges more than its card says.
 circle_faults <- "freeze=3@3min:12min,corrupt=2%,prices=1.3"
 
-# The circle's simulated clock advances by `circle_step` seconds with every poll of the farm. Every machine prints the same
-# figures, however slow it is. The clock starts on the day the demo's rate cards were written.
+# The circle's simulated clock advances by `circle_step` seconds with every poll of the farm. Every
+# machine prints the same figures, however slow it is. The clock starts on the day the demo's rate
+# cards were written.
 circle_start <- as.POSIXct("2026-11-26 22:00:00", tz = "UTC")
 circle_step <- 30
 circle_polls <- 400
@@ -22,10 +23,11 @@ cli_circle <- function(o, command) {
   on.exit(clock$end(), add = TRUE, after = FALSE)
   # Sixty frames of the film for each job: the others are done.
   first_done <- "gears 1-660"
-  circle_note("The demo project is in ", folder, ". Everything below is a command that can be typed there.")
+  circle_note("The demo project is in ", folder,
+              ". Everything below is a command that can be typed there.")
   run("check", "gears", "--site", "saltmill", may = 0:3)
-  question <- c("--shots", "gears", "--engine", "sundew", "--only", "saltmill,brisk,nodes=10", "--deadline", "4h",
-                "--budget", "60EUR")
+  question <- c("--shots", "gears", "--engine", "sundew", "--only", "saltmill,brisk,nodes=10",
+                "--deadline", "4h", "--budget", "60EUR")
   run("next", question, "--done", first_done, may = 0:3)
   farm <- begin_standin(folder)
   on.exit(end_standin(farm), add = TRUE, after = FALSE)
@@ -51,8 +53,8 @@ circle_job <- function(run, job, question, clock) {
   run("settle", job, "--dispute", paste0("dispute-", job), may = c(0L, 3L))
 }
 
-# Advance the clock and fetch, until the job has ended and all its pictures are here. Look at it every two minutes of the
-# farm's time, and show the first view with an alarm and the last one.
+# Advance the clock and fetch, until the job has ended and all its pictures are here. Look at it
+# every two minutes of the farm's time, and show the first view with an alarm and the last one.
 follow_circle <- function(run, job, clock, alarms = TRUE) {
   project <- read_project(parts = c("shots", "sites", "rates"))
   links <- new_links(patience_s = 60)
@@ -60,7 +62,8 @@ follow_circle <- function(run, job, clock, alarms = TRUE) {
   shown <- !alarms
   for (poll in seq_len(circle_polls)) {
     clock$advance(circle_step)
-    rows <- cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, job, links = links))
+    rows <- cli_ledger(project, FALSE,
+                       function(ledger) fetch_job(project, ledger, job, links = links))
     ended <- rows[["state"]] %in% c("done", "stopped") & rows[["here"]] >= rows[["ready"]]
     if (all(ended)) break
     if (!shown && poll %% 4 == 0) {
@@ -72,12 +75,13 @@ follow_circle <- function(run, job, clock, alarms = TRUE) {
       }
     }
   }
-  if (!all(ended)) stop_input("demo", paste("job", job, "did not end"), "the circle", "See the stand-in's log.")
+  if (!all(ended))
+    stop_input("demo", paste("job", job, "did not end"), "the circle", "See the stand-in's log.")
   run("watch", job, may = 0:3)
 }
 
-# The circle's clock: this process and the stand-in read it from one file. `advance(seconds)` moves it, `end()` returns
-# to the clock that was in use before.
+# The circle's clock: this process and the stand-in read it from one file. `advance(seconds)` moves
+# it, `end()` returns to the clock that was in use before.
 begin_clock <- function(start = circle_start) {
   path <- tempfile("clock-")
   before <- Sys.getenv("CLOCKPIGEON_NOW", NA)
@@ -92,30 +96,35 @@ begin_clock <- function(start = circle_start) {
   )
 }
 
-# A command as it would be typed, with what it shows. `command` runs it; `may`: statuses that are no fault.
+# A command as it would be typed, with what it shows. `command` runs it; `may`: statuses that are no
+# fault.
 circle_run <- function(command, args, may) {
-  circle_note("$ clockpigeon ", paste(ifelse(grepl("[ =,]", args), paste0("'", args, "'"), args), collapse = " "))
+  circle_note("$ clockpigeon ",
+              paste(ifelse(grepl("[ =,]", args), paste0("'", args, "'"), args), collapse = " "))
   status <- command(args)
   if (!status %in% may) {
-    stop_input("demo", paste("clockpigeon", args[1], "ended with", status), "the circle", "See what it says above.")
+    stop_input("demo", paste("clockpigeon", args[1], "ended with", status), "the circle",
+               "See what it says above.")
   }
   invisible(status)
 }
 
 circle_note <- function(...) show_lines("", paste0(...), "")
 
-# ---- the stand-in ----------------------------------------------------------------------------------------------------
+# ---- the stand-in --------------------------------------------------------------------------------
 
 # Start the command `standin` as a separate process, and set this process' token.
 begin_standin <- function(folder) {
   log <- tempfile("standin-", fileext = ".log")
   token <- paste(openssl::rand_bytes(12), collapse = "")
-  args <- c("standin", "saltmill", "--port", "0", "--misbehave", circle_faults, "--seed", "7", "--for", "1h")
+  args <- c("standin", "saltmill", "--port", "0", "--misbehave", circle_faults, "--seed", "7",
+            "--for", "1h")
   process <- processx::process$new(
     file.path(R.home("bin"), "Rscript"),
     c("--no-init-file", "-e", "quit(save = 'no', status = clockpigeon::cli())", args),
     wd = folder, stdout = "|", stderr = log, cleanup_tree = TRUE,
-    env = c("current", CLOCKPIGEON_TOKEN = token, R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep))
+    env = c("current", CLOCKPIGEON_TOKEN = token,
+            R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep))
   )
   patience <- steady_clock() + 300
   line <- character()
@@ -132,20 +141,23 @@ begin_standin <- function(folder) {
   Sys.setenv(CLOCKPIGEON_TOKEN = token)
   cat(paste0("service: {address: ", line[1], "/saltmill, token: {env: CLOCKPIGEON_TOKEN}}\n"),
       file = file.path(folder, "sites", "saltmill.yaml"), append = TRUE)
-  circle_note("A farm stands in for saltmill: a node will freeze, some pictures come cut off, and it charges 1.3 times ",
-              "what its card says. Its clock advances by ", circle_step, " s with every poll.")
+  circle_note(
+    "A farm stands in for saltmill: a node will freeze, some pictures come cut off, and it charges 1.3 times ",
+    "what its card says. Its clock advances by ", circle_step, " s with every poll.")
   list(process = process, before = before, log = log)
 }
 
 end_standin <- function(farm) {
   farm$process$kill()
   unlink(farm$log)
-  if (is.na(farm$before)) Sys.unsetenv("CLOCKPIGEON_TOKEN") else Sys.setenv(CLOCKPIGEON_TOKEN = farm$before)
+  if (is.na(farm$before)) Sys.unsetenv("CLOCKPIGEON_TOKEN") else
+    Sys.setenv(CLOCKPIGEON_TOKEN = farm$before)
 }
 
-# ---- the two forecasts -----------------------------------------------------------------------------------------------
+# ---- the two forecasts ---------------------------------------------------------------------------
 
-# How far off the forecasts of both jobs were, as they were shown when they were decided: CRPS of logs.
+# How far off the forecasts of both jobs were, as they were shown when they were decided: CRPS of
+# logs.
 circle_scores <- function(folder) {
   ledger <- open_ledger(file.path(folder, "ledger.sqlite"), read_only = TRUE)
   on.exit(close_ledger(ledger))
@@ -161,7 +173,7 @@ circle_scores <- function(folder) {
 
 circle_lines <- function(scores) {
   c("How far off the forecasts were, as shown when each job was decided (CRPS of logs, about a share):",
-    paste0("- ", figure_words(scores[["what"]]), ": ", percent(scores[["first"]]), " of the first job, ",
-           percent(scores[["second"]]), " of the second",
+    paste0("- ", figure_words(scores[["what"]]), ": ", percent(scores[["first"]]),
+           " of the first job, ", percent(scores[["second"]]), " of the second",
            ifelse(scores[["second"]] < scores[["first"]], ": better", ": not better"), "."))
 }

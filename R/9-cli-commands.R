@@ -1,4 +1,5 @@
-# The commands: each reads the project it stands in, calls public functions, and shows what comes back.
+# The commands: each reads the project it stands in, calls public functions, and shows what comes
+# back.
 
 cli_ledger <- function(project, read_only = TRUE, code) {
   with_ledger(project$ledger, function(ledger) {
@@ -18,14 +19,15 @@ cli_bench <- function(o, args) {
   project <- read_project()
   name <- if (length(args)) args[1]
   if (o$resume && length(Filter(length, o[typed_plan_fields]))) {
-    stop_input("usage", "resumes a run, whose plan is in the ledger, and is given another", "clockpigeon bench",
-               "Leave one of the two out.")
+    stop_input("usage", "resumes a run, whose plan is in the ledger, and is given another",
+               "clockpigeon bench", "Leave one of the two out.")
   }
   plan <- if (!o$resume || o$dry_run) cli_plan(project, name, o)
   if (o$dry_run) return(cli_dry_run(project, plan, o$format))
   rows <- cli_ledger(project, FALSE, function(ledger) {
     nodes <- cli_nodes(project, o$node)
-    if (o$resume) resume_bench(ledger, project$engines, name, nodes, project$root, o$keep, progress = TRUE)
+    if (o$resume) resume_bench(ledger, project$engines, name, nodes, project$root, o$keep,
+                               progress = TRUE)
     else run_bench(plan, ledger, nodes, project$root, o$keep, progress = TRUE)
   })
   cli_emit(rows, o$format, function() {
@@ -42,7 +44,8 @@ cli_shot <- function(project, args) {
 }
 
 cli_engine <- function(project, name) {
-  project_entry(project$engines, first_of(name, project$defaults$engine, names(project$engines)[1]), "engine")
+  project_entry(project$engines, first_of(name, project$defaults$engine, names(project$engines)[1]),
+                "engine")
 }
 
 # The project's nodes, the one that stands for this machine first.
@@ -55,9 +58,11 @@ cli_nodes <- function(project, asked = NULL) {
 
 cli_readiness <- function(o, args) {
   project <- read_project(parts = c("nodes", "engines"))
-  if (!length(project$nodes)) stop_input("project", "has no node", instead = "Write one under nodes/.")
+  if (!length(project$nodes))
+    stop_input("project", "has no node", instead = "Write one under nodes/.")
   seen <- if (has_ledger(project$ledger)) cli_ledger(project, code = seen_nodes)
-  found <- node_readiness(project$nodes, project$engines, first_of(o$engine, project$defaults$engine),
+  found <- node_readiness(project$nodes, project$engines,
+                          first_of(o$engine, project$defaults$engine),
                           first_of(o$engine_version, project$defaults$version), seen, o$timeout)
   cli_emit(found, o$format, function() readiness_lines(found))
   if (any(found[["ready"]])) 0L else 1L
@@ -65,20 +70,24 @@ cli_readiness <- function(o, args) {
 
 readiness_lines <- function(x) {
   x <- as_frame(x)
-  amount <- function(v, unit) ifelse(is.na(v), "unknown", paste(formatC(v, format = "f", digits = 1), unit))
+  amount <- function(v, unit)
+    ifelse(is.na(v), "unknown", paste(formatC(v, format = "f", digits = 1), unit))
   body <- data.frame(
-    node = x[["node"]], state = ifelse(x[["contributing"]], "contributing", ifelse(x[["ready"]], "ready",
+    node = x[["node"]],
+    state = ifelse(x[["contributing"]], "contributing", ifelse(x[["ready"]], "ready",
                                        ifelse(x[["reachable"]], "reachable",
                                               ifelse(x[["queued"]], "queued", "listed")))),
     versions = x[["versions"]], memory = amount(x[["memory_mb"]] / 1000, "GB"),
     disk = amount(x[["disk_mb"]] / 1000, "GB"), link = amount(x[["link_mb_s"]], "MB/s"),
-    clock = ifelse(is.na(x[["clock_offset_s"]]), "unknown", sprintf("%+.3f s", x[["clock_offset_s"]])),
+    clock = ifelse(is.na(x[["clock_offset_s"]]), "unknown",
+                   sprintf("%+.3f s", x[["clock_offset_s"]])),
     devices = x[["devices"]], check.names = FALSE
   )
   trouble <- !is.na(x[["says"]])
-  c(sprintf("%d listed, %d reachable, %d ready, %d contributing", nrow(x), sum(x[["reachable"]]), sum(x[["ready"]]),
-            sum(x[["contributing"]])), "",
-    text_table(body, right = c("memory", "disk", "link", "clock"), spare = c("devices", "link", "disk", "clock")),
+  c(sprintf("%d listed, %d reachable, %d ready, %d contributing", nrow(x), sum(x[["reachable"]]),
+            sum(x[["ready"]]), sum(x[["contributing"]])), "",
+    text_table(body, right = c("memory", "disk", "link", "clock"),
+               spare = c("devices", "link", "disk", "clock")),
     if (any(trouble)) wrap_lines(paste0(x[["node"]], ": ", x[["says"]])[trouble]))
 }
 
@@ -94,26 +103,32 @@ cli_dry_run <- function(project, plan, format) {
 expected_lines <- function(x, until = NULL, most = 30) {
   x <- as_frame(x)
   limit <- vapply(seq_len(nrow(x)), function(i) {
-    format_limit(lapply(list(samples = x$samples[i], noise = x$noise[i], time = x$time_s[i]), null_if_na))
+    format_limit(lapply(list(samples = x$samples[i], noise = x$noise[i], time = x$time_s[i]),
+                        null_if_na))
   }, "")
   body <- data.frame(
-    trial = paste(x[["run_order"]]), block = ifelse(x[["repeat"]] == 0, "warm-up", paste(x[["repeat"]])),
+    trial = paste(x[["run_order"]]),
+    block = ifelse(x[["repeat"]] == 0, "warm-up", paste(x[["repeat"]])),
     shot = x[["shot"]], frame = paste(x[["frame"]]),
-    engine = paste0(x[["engine"]], ifelse(is.na(x[["version"]]), "", paste0(" ", x[["version"]]))), limit = limit,
-    size = paste0(x[["width"]], "x", x[["height"]]), threads = paste(x[["threads"]]), devices = x[["devices"]],
-    features = x[["features"]], expected = format_duration(x[["expected_s"]]), from = x[["basis"]], check.names = FALSE
+    engine = paste0(x[["engine"]], ifelse(is.na(x[["version"]]), "", paste0(" ", x[["version"]]))),
+    limit = limit,
+    size = paste0(x[["width"]], "x", x[["height"]]), threads = paste(x[["threads"]]),
+    devices = x[["devices"]], features = x[["features"]],
+    expected = format_duration(x[["expected_s"]]), from = x[["basis"]], check.names = FALSE
   )
   plain <- vapply(body, function(column) all(is.na(column) | column == "NA"), NA)
   known <- !is.na(x[["expected_s"]])
   total <- if (any(known)) {
     # Trials of which nothing is known count as the mean of the others.
     paste0("about ", format_duration(sum(x[["expected_s"]][known]) * nrow(x) / sum(known)),
-           if (!all(known)) paste0(" (", sum(!known), " of them unknown, taken as the mean of the others)"))
+           if (!all(known))
+           paste0(" (", sum(!known), " of them unknown, taken as the mean of the others)"))
   } else "of unknown time: nothing like them is in the ledger"
   hidden <- nrow(x) - most
   c(wrap_lines(paste0(nrow(x), " trials, ", total, "; nothing was run")),
-    if (length(until)) wrap_lines(paste0("Then more, until each mean is known to ", percent(until$target), ", at most ",
-                              until$most, " runs of a setting")), "",
+    if (length(until))
+    wrap_lines(paste0("Then more, until each mean is known to ", percent(until$target),
+                      ", at most ", until$most, " runs of a setting")), "",
     text_table(utils::head(body[!plain], most), right = c("trial", "frame", "threads", "expected"),
                spare = c("block", "size", "from")),
     if (hidden > 0) paste0("(and ", hidden, " more; --format csv has all)"))
@@ -121,8 +136,8 @@ expected_lines <- function(x, until = NULL, most = 30) {
 
 finding_lines <- function(x) if (nrow(x)) c("", wrap_lines(paste0("Note: ", x[["says"]], ".")))
 
-# What a benchmark gave: one line a setting, and one for each trial that was not ok. What is the same for all settings
-# is said once, above.
+# What a benchmark gave: one line a setting, and one for each trial that was not ok. What is the
+# same for all settings is said once, above.
 bench_lines <- function(rows) {
   rows <- as_frame(rows)
   rows <- rows[rows[["activity"]] == "render", , drop = FALSE]
@@ -130,13 +145,16 @@ bench_lines <- function(rows) {
   good <- good[order(good[["shot"]], good[["frame"]], good[["engine"]], good[["engine_version"]],
                      good[["limit_value"]]), , drop = FALSE]
   setting <- data.frame(
-    shot = good[["shot"]], frame = good[["frame"]], engine = paste(good[["engine"]], good[["engine_version"]]),
-    limit = level_labels(good, "limit"), size = level_labels(good, "size"), node = good[["node"]],
+    shot = good[["shot"]], frame = good[["frame"]],
+    engine = paste(good[["engine"]], good[["engine_version"]]), limit = level_labels(good, "limit"),
+    size = level_labels(good, "size"), node = good[["node"]],
     threads = level_labels(good, "threads"), features = level_labels(good, "features"),
     capacity = ifelse(is.na(good[["capacity"]]), "unknown", percent(good[["capacity"]]))
   )
-  setting <- setting[!vapply(setting, function(column) all(column %in% c(NA, "unknown", "none")), NA)]
-  same <- vapply(setting, function(column) length(unique(column)) == 1, NA) & !names(setting) %in% c("shot", "frame")
+  setting <- setting[!vapply(setting, function(column) all(column %in% c(NA, "unknown", "none")),
+                             NA)]
+  same <- vapply(setting, function(column) length(unique(column)) == 1, NA) &
+    !names(setting) %in% c("shot", "frame")
   key <- row_key(setting, names(setting))
   groups <- split(good, factor(key, unique(key)))
   number <- function(f) vapply(groups, f, "", USE.NAMES = FALSE)
@@ -144,7 +162,8 @@ bench_lines <- function(rows) {
   body <- data.frame(
     setting[!duplicated(key), !same, drop = FALSE], runs = number(function(g) paste(nrow(g))),
     "median time" = median_time("wall_s"),
-    "least to most" = number(function(g) paste(format_duration(range(g[["wall_s"]])), collapse = " to ")),
+    "least to most" = number(function(g) paste(format_duration(range(g[["wall_s"]])),
+                                               collapse = " to ")),
     load = median_time("load_s"), compute = median_time("compute_s"), check.names = FALSE
   )
   said <- vapply(which(same), function(k) paste(names(setting)[k], setting[1, k]), "")
@@ -152,10 +171,12 @@ bench_lines <- function(rows) {
   faults <- paste0(bad[["shot"]], " frame ", bad[["frame"]], ", ", bad[["engine"]], ": ",
                    gsub("_", " ", bad[["status"]]), ": ", bad[["note"]])
   warm <- sum(rows[["repeat"]] == 0 & rows[["status"]] == "ok")
-  c(paste0(nrow(rows), " trials: ", nrow(good), " measured, ", warm, " warm-up, ", nrow(bad), " not ok"),
+  c(paste0(nrow(rows), " trials: ", nrow(good), " measured, ", warm, " warm-up, ", nrow(bad),
+           " not ok"),
     if (nrow(good)) c(
       if (length(said)) paste0("All with ", paste(said, collapse = ", ")), "",
-      text_table(body, right = setdiff(names(body), c("shot", "engine", "limit", "size", "node", "features")),
+      text_table(body, right = setdiff(names(body),
+                                       c("shot", "engine", "limit", "size", "node", "features")),
                  spare = c("least to most", "load", "compute"))
     ),
     if (nrow(bad)) c("", faults))
@@ -204,7 +225,8 @@ cli_compare <- function(o, args) {
   })
   by <- cli_factor(project, o$by)
   kept <- if (by %in% picture_factors) {
-    cli_ledger(project, code = function(ledger) matched_pictures(timings_with_pictures(ledger, want), by))
+    cli_ledger(project, code = function(ledger)
+               matched_pictures(timings_with_pictures(ledger, want), by))
   }
   cli_emit(result, o$format, function() c(comparison_lines(result), picture_check_lines(kept)))
   cli_figure(result, o$figure)
@@ -233,7 +255,8 @@ cli_weights <- function(text) {
   if (is.null(pairs)) return(NULL)
   weights <- suppressWarnings(as.numeric(pairs))
   if (anyNA(weights)) {
-    stop_input("usage", paste("got", show_value(text)), "option --mix", paste0("Write ", example, "."))
+    stop_input("usage", paste("got", show_value(text)), "option --mix",
+               paste0("Write ", example, "."))
   }
   stats::setNames(weights, names(pairs))
 }

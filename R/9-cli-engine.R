@@ -2,7 +2,8 @@
 
 cli_new <- function(o, args) {
   if (!length(args)) {
-    stop_input("usage", "names no folder", "clockpigeon new", "Write a folder: clockpigeon new my-film.")
+    stop_input("usage", "names no folder", "clockpigeon new",
+               "Write a folder: clockpigeon new my-film.")
   }
   made <- new_project(args, first_of(o$name, basename(real_path(args))), o$currency)
   cat(paste0(file.path(args, made), "\n"), sep = "")
@@ -16,7 +17,8 @@ cli_engine_command <- function(o, args) {
   if (what == "list") return(cli_engine_list(o))
   if (length(args) < 2) {
     stop_input("usage", "names no engine", paste("clockpigeon engine", what),
-               if (what == "new") "Write clockpigeon engine new NAME." else "Write clockpigeon engine try NAME SCENE.")
+               if (what == "new") "Write clockpigeon engine new NAME." else
+               "Write clockpigeon engine try NAME SCENE.")
   }
   if (what == "new") cli_engine_new(o, args[2]) else cli_engine_try(o, args[2], args[-(1:2)])
 }
@@ -42,18 +44,22 @@ cli_engine_new <- function(o, name) {
   name <- check_name(name, "clockpigeon engine new")
   path <- file.path(project$root, "engines", paste0(name, ".yaml"))
   if (file.exists(path)) {
-    stop_input("file", "this profile is there already", short_path(path), "Change it, or choose another name.")
+    stop_input("file", "this profile is there already", short_path(path),
+               "Change it, or choose another name.")
   }
   command <- cli_ask(o$command, "--command", paste0(
     "How is one frame rendered? Type the command, with {scene}, {frame}, {samples}, {width}, {height}, {output} and\n",
-    "the like where their values stand, such as: ", name, " {scene} -f {frame} -s {samples} -o {output}"))
-  # Whoever typed the command knows the options: the other questions are for those who were asked for it.
+    "the like where their values stand, such as: ", name,
+    " {scene} -f {frame} -s {samples} -o {output}"))
+  # Whoever typed the command knows the options: the other questions are for those who were asked
+  # for it.
   asked <- is.null(o$command)
   given <- function(name, usual) if (asked) o[[name]] else first_of(o[[name]], usual)
   ask <- cli_ask(given("ask_version", ""), "--ask-version",
                  "With what arguments does it print its version? (empty: none)", "")
   picture <- cli_ask(given("picture", "png"), "--picture",
-                     "What kind of picture does it write: png, pfm, exr or tiff? (empty: png)", "png")
+                     "What kind of picture does it write: png, pfm, exr or tiff? (empty: png)",
+                     "png")
   check_choice(picture, "option --picture", c("png", "pfm", "exr", "tiff"))
   lines <- profile_lines(name, command, if (nzchar(ask)) ask, picture, o$output_as)
   dir.create(dirname(path), showWarnings = FALSE)
@@ -75,7 +81,8 @@ cli_ask <- function(given, option, question, default = NULL) {
     typed <- readLines(file, 1, warn = FALSE)
   }
   if (length(typed) && nzchar(trimws(typed))) return(trimws(typed))
-  if (is.null(default)) stop_input("usage", paste("needs", option), "clockpigeon engine new", question)
+  if (is.null(default))
+    stop_input("usage", paste("needs", option), "clockpigeon engine new", question)
   default
 }
 
@@ -87,16 +94,18 @@ cli_engine_try <- function(o, name, args) {
     stop_input("usage", "names no scene", "clockpigeon engine try", "Write a shot or a scene file.")
   }
   shot <- project$shots[[what]]
-  if (is.null(shot)) shot <- list(shot = "try", scene = what, size = c(width = 320L, height = 180L), frames = 1L,
-                                  limit = list(samples = possible_count(engine, 4)))
+  if (is.null(shot))
+    shot <- list(shot = "try", scene = what, size = c(width = 320L, height = 180L), frames = 1L,
+                 limit = list(samples = possible_count(engine, 4)))
   size <- if (length(o$size)) parse_resolution(o$size, "option --size") else shot$size
   limit <- if (length(o$limits)) cli_limits(o$limits)[[1]] else shot$limit
   version <- first_of(o$engine_version, newest_unless(NULL, engine), NA_character_)
   threads <- first_of(o$threads, NA_integer_)
-  trial <- list(shot = shot$shot, scene = scene_for(name, shot), frame = first_of(o$frame, shot$frames[1]),
-                width = size[["width"]], height = size[["height"]], samples = or_na(limit$samples),
-                noise = or_na(limit$noise), time_s = or_na(limit$time), threads = threads, version = version,
-                devices = first_of(o$devices, NA_character_))
+  trial <- list(shot = shot$shot, scene = scene_for(name, shot),
+                frame = first_of(o$frame, shot$frames[1]), width = size[["width"]],
+                height = size[["height"]], samples = or_na(limit$samples),
+                noise = or_na(limit$noise), time_s = or_na(limit$time), threads = threads,
+                version = version, devices = first_of(o$devices, NA_character_))
   found <- try_engine(engine, trial, project$root, cli_nodes(project)[[1]], keep = o$keep)
   show_lines(try_lines(found))
   if (found$judged$status == "ok") 0L else 1L
@@ -105,7 +114,8 @@ cli_engine_try <- function(o, name, args) {
 # What can stand in a profile, for the command's help.
 profile_help <- function() {
   c("Fields in braces, in `arguments`, `environment`, `folder` and `output_as` of a profile:",
-    wrap_lines(paste0("  ", toString(paste0("{", trial_fields, "}")), ", and the names of `features`."), indent = 2),
+    wrap_lines(paste0("  ", toString(paste0("{", trial_fields, "}")),
+                      ", and the names of `features`."), indent = 2),
     "  {frame:04} pads with zeros, {threads:1} has a default, {frame-1}, {samples/4}, {log2(samples)} reckon.",
     "For `devices`: {device_index}, {device_count}, {share}. For `sequence`: {frames}, {first}, {last}.",
     "The file's fields, each explained: ?read_engine, or the schema engine.json in the package's folder schemas.", "")

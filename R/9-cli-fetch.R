@@ -1,15 +1,18 @@
-# The commands `fetch` and `delete`: what sites that answer by an address, or leave reports, have of a job.
+# The commands `fetch` and `delete`: what sites that answer by an address, or leave reports, have of
+# a job.
 
 cli_fetch <- function(o, args) {
   project <- read_project()
   cli_ledger(project, FALSE, function(ledger) {
-    rows <- if (o$wait) wait_remote(project, ledger, args[1], progress = TRUE) else fetch_job(project, ledger, args[1])
+    rows <- if (o$wait) wait_remote(project, ledger, args[1], progress = TRUE) else
+      fetch_job(project, ledger, args[1])
     cli_emit(rows, o$format, function() fetch_lines(rows, args[1]))
     if (any(!is.na(rows[["trouble"]]))) 1L else 0L
   })
 }
 
-# Fetches until all that a job has at sites is ended and here; what cannot be asked for `patience` seconds ends it too.
+# Fetches until all that a job has at sites is ended and here; what cannot be asked for `patience`
+# seconds ends it too.
 wait_remote <- function(project, ledger, job, progress = FALSE, every = 1, patience = 600) {
   links <- new_links()
   on.exit(close_links(links))
@@ -19,12 +22,15 @@ wait_remote <- function(project, ledger, job, progress = FALSE, every = 1, patie
     rows <- as_frame(fetch_job(project, ledger, job, 30, links))
     now <- steady_clock()
     if (all(is.na(rows[["trouble"]]))) heard <- now
-    if (all(rows[["state"]] %in% c("done", "stopped") & rows[["here"]] >= rows[["ready"]])) return(as_table(rows))
+    if (all(rows[["state"]] %in% c("done", "stopped") & rows[["here"]] >= rows[["ready"]]))
+      return(as_table(rows))
     if (now - heard > patience) return(as_table(rows))
     if (progress && now - said >= 5) {
       said <- now
-      cli_note(paste0(rows[["site"]], ": ", rows[["here"]], " of ", rows[["frames"]], " frames here",
-                      ifelse(is.na(rows[["trouble"]]), "", paste0(" (", rows[["trouble"]], ")")), collapse = "; "))
+      cli_note(paste0(rows[["site"]], ": ", rows[["here"]], " of ", rows[["frames"]],
+                      " frames here",
+                      ifelse(is.na(rows[["trouble"]]), "", paste0(" (", rows[["trouble"]], ")")),
+                      collapse = "; "))
     }
     Sys.sleep(every)
   }
@@ -34,8 +40,9 @@ cli_delete <- function(o, args) {
   project <- read_project()
   cli_ledger(project, FALSE, function(ledger) {
     if (!o$yes) {
-      cli_note("This deletes what job ", args[1], " has at its sites; what is here stays. To do it: ",
-               "clockpigeon delete ", args[1], " --yes")
+      cli_note("This deletes what job ", args[1],
+               " has at its sites; what is here stays. To do it: ", "clockpigeon delete ", args[1],
+               " --yes")
       return(3L)
     }
     ids <- delete_remote(project, ledger, args[1])

@@ -2,7 +2,8 @@
 
 #' Install the command
 #'
-#' Writes a small program `clockpigeon` that runs [cli()] with the library this package is installed in.
+#' Writes a small program `clockpigeon` that runs [cli()] with the library this package is installed
+#' in.
 #'
 #' @param folder Folder on the PATH.
 #' @param windows Whether to write it for Windows: `clockpigeon.cmd`.

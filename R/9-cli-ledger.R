@@ -1,22 +1,26 @@
-# The command `ledger`: how it stands, moved to another place, old timings taken out, who may use it.
+# The command `ledger`: how it stands, moved to another place, old timings taken out, who may use
+# it.
 
 cli_ledger_command <- function(o, args) {
   needs <- c(state = 1, move = 3, archive = 1, grant = 3)
   what <- if (length(args)) check_choice(args[1], "clockpigeon ledger", names(needs)) else "state"
   needs <- needs[[what]]
   if (length(args) && length(args) != needs) {
-    stop_input("usage", paste("got", toString(shQuote(args[-1]))), paste("clockpigeon ledger", what),
-               c(state = "Nothing stands behind it.", archive = "Write: archive --before 2025-01-01.",
+    stop_input("usage", paste("got", toString(shQuote(args[-1]))),
+               paste("clockpigeon ledger", what),
+               c(state = "Nothing stands behind it.",
+                 archive = "Write: archive --before 2025-01-01.",
                  grant = "Write: grant ROLE read|write|correct.",
                  move = "Write: move FROM TO, files or addresses such as postgresql://user@host/database.")[[what]])
   }
   if (what != "archive" && length(o$before)) {
     stop_input("usage", "got a day", "option --before", "It is for clockpigeon ledger archive.")
   }
-  switch(what, move = return(cli_move(o, args[2], args[3])), grant = return(cli_grant(args[2], args[3])),
-         archive = return(cli_archive(o)))
+  switch(what, move = return(cli_move(o, args[2], args[3])),
+         grant = return(cli_grant(args[2], args[3])), archive = return(cli_archive(o)))
   project <- read_project(parts = character())
-  if (!has_ledger(project$ledger)) stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
+  if (!has_ledger(project$ledger))
+    stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
   state <- cli_ledger(project, TRUE, ledger_state)
   cli_emit(as_table(list(table = names(state$rows), rows = unname(state$rows))), o$format,
            function() ledger_state_lines(state))
@@ -30,33 +34,41 @@ ledger_state_lines <- function(x) {
   c(
     wrap_lines(paste0("Ledger ", short_path(x$place), ": ",
                       count(x$rows[["runs"]]), " timings",
-                      if (!is.na(x$first)) paste0(" measured ", substr(x$first, 1, 10), " to ", substr(x$last, 1, 10)),
-                      "; form ", x$form, if (!is.na(x$bytes)) paste0(", ", format_size(x$bytes)), ".")),
-    wrap_lines(if (length(x$faults)) paste("It does not hold together:", paste(x$faults, collapse = "; "))
+                      if (!is.na(x$first))
+                      paste0(" measured ", substr(x$first, 1, 10), " to ", substr(x$last, 1, 10)),
+                      "; form ", x$form, if (!is.na(x$bytes)) paste0(", ", format_size(x$bytes)),
+                      ".")),
+    wrap_lines(if (length(x$faults))
+               paste("It does not hold together:", paste(x$faults, collapse = "; "))
                else "It holds together: nothing speaks of a row that is not there."),
     if (NROW(x$archives)) archive_lines(x$archives, count),
-    if (length(x$waiting)) wrap_lines(paste0(length(x$waiting), " batches of this machine wait for the server, in ",
-                                             dirname(x$waiting[1]), ".")),
+    if (length(x$waiting))
+    wrap_lines(paste0(length(x$waiting), " batches of this machine wait for the server, in ",
+                      dirname(x$waiting[1]), ".")),
     "", text_table(data.frame(table = names(rows), rows = count(unname(rows))), right = "rows"),
     if (nrow(w)) c("", "The last thousand timings are from:",
-                   text_table(data.frame(from = w[["whose"]], timings = count(w[["timings"]]), last = w[["last"]]),
+                   text_table(data.frame(from = w[["whose"]], timings = count(w[["timings"]]),
+                                         last = w[["last"]]),
                               right = "timings"))
   )
 }
 
 archive_lines <- function(archives, count) {
   days <- substr(range(c(archives[["first_at"]], archives[["last_at"]])), 1, 10)
-  wrap_lines(paste0(count(sum(archives[["timings"]])), " timings more, measured ", days[1], " to ", days[2],
-                    ", are in ", nrow(archives), if (nrow(archives) == 1) " archive" else " archives",
+  wrap_lines(paste0(count(sum(archives[["timings"]])), " timings more, measured ", days[1], " to ",
+                    days[2], ", are in ", nrow(archives),
+                    if (nrow(archives) == 1) " archive" else " archives",
                     ", and are read as if they were here."))
 }
 
 cli_archive <- function(o) {
   if (is.null(o$before)) {
-    stop_input("usage", "needs a day", "clockpigeon ledger archive", "Write: archive --before 2025-01-01.")
+    stop_input("usage", "needs a day", "clockpigeon ledger archive",
+               "Write: archive --before 2025-01-01.")
   }
   project <- read_project(parts = character())
-  if (!has_ledger(project$ledger)) stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
+  if (!has_ledger(project$ledger))
+    stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
   out <- cli_ledger(project, FALSE, function(ledger) {
     folder <- archive_folder(ledger)
     made <- archive_timings(ledger, o$before, folder, say = function(done, all) {
@@ -70,19 +82,21 @@ cli_archive <- function(o) {
 
 archived_lines <- function(x, folder, before) {
   count <- function(n) format(n, big.mark = ",", trim = TRUE)
-  if (!nrow(x)) return(wrap_lines(paste0("No timing was measured before ", before, ": nothing is taken out.")))
+  if (!nrow(x)) return(wrap_lines(paste0("No timing was measured before ", before,
+                                         ": nothing is taken out.")))
   day <- function(column) substr(x[[column]], 1, 10)
-  c(wrap_lines(paste0("Taken out ", count(sum(x[["timings"]])), " timings into ", short_path(folder), ", each file ",
-                      "read back and compared before. They are read as if they were here, as long as the files stay ",
-                      "there. A ledger that is a file keeps its size and fills it with new timings; clockpigeon ",
+  c(wrap_lines(paste0("Taken out ", count(sum(x[["timings"]])), " timings into ",
+                      short_path(folder), ", each file ",
+                      "read back and compared before. They are read as if they were here, as long as the files stay ", "there. A ledger that is a file keeps its size and fills it with new timings; clockpigeon ",
                       "ledger move to a new file makes it small.")),
-    "", text_table(data.frame(file = x[["file"]], timings = count(x[["timings"]]), from = day("first_at"),
-                              to = day("last_at")), right = "timings"))
+    "", text_table(data.frame(file = x[["file"]], timings = count(x[["timings"]]),
+                              from = day("first_at"), to = day("last_at")), right = "timings"))
 }
 
 cli_move <- function(o, from, to) {
   if (!is_server_address(from) && !file.exists(from)) {
-    stop_input("ledger", "there is no such file", from, "Name a ledger, or write postgresql://user@host/database.")
+    stop_input("ledger", "there is no such file", from,
+               "Name a ledger, or write postgresql://user@host/database.")
   }
   moved <- with_ledger(from, function(source) {
     with_ledger(to, function(target) {
@@ -94,7 +108,8 @@ cli_move <- function(o, from, to) {
   cli_emit(moved, o$format, function() {
     x <- as_frame(moved)
     x <- x[x[["rows"]] > 0, , drop = FALSE]
-    c(wrap_lines(paste0("Moved ", format(sum(x[["rows"]]), big.mark = ","), " rows; each table has the same hash in ",
+    c(wrap_lines(paste0("Moved ", format(sum(x[["rows"]]), big.mark = ","),
+                        " rows; each table has the same hash in ",
                         "both places. The old ledger is as it was. Write the new one into clockpigeon.yaml: ledger: ",
                         to)),
       "", text_table(data.frame(table = x[["table"]], rows = format(x[["rows"]], big.mark = ","),
@@ -104,7 +119,8 @@ cli_move <- function(o, from, to) {
 }
 
 cli_grant <- function(role, what) {
-  cli_ledger(read_project(parts = character()), FALSE, function(ledger) grant_ledger(ledger, role, what))
+  cli_ledger(read_project(parts = character()), FALSE,
+             function(ledger) grant_ledger(ledger, role, what))
   cli_note(role, " may ", what, " now.")
   0L
 }

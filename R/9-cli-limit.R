@@ -8,11 +8,14 @@ cli_limit <- function(o, args) {
   price <- cli_limit_price(project, o, engine)
   cli_ledger(project, FALSE, function(ledger) {
     probes <- probe_limit(shot, engine, ledger, cli_sample_counts(o$samples, engine), o$frames,
-                          cli_probe_options(o), list(reference = o$reference, noise = cli_coarse_noise(o, engine)),
-                          running(o$engine_version, cli_nodes(project), project$root, o$keep, progress = TRUE))
+                          cli_probe_options(o),
+                          list(reference = o$reference, noise = cli_coarse_noise(o, engine)),
+                          running(o$engine_version, cli_nodes(project), project$root, o$keep,
+                                  progress = TRUE))
     study <- function() cli_study(probes, o, price, judged_noise(ledger, shot$shot))
     if (length(o$blind)) cli_blind(study(), o$blind, ledger)
-    speeds <- measured_speeds(timings_near(ledger, shot$scene), engine$engine, probes$rows[["node"]][1])
+    speeds <- measured_speeds(timings_near(ledger, shot$scene), engine$engine,
+                              probes$rows[["node"]][1])
     cli_show_limit(study(), price, o, speeds)
   })
 }
@@ -20,11 +23,13 @@ cli_limit <- function(o, args) {
 # The counts asked for, or the usual ones as the engine can do them.
 cli_sample_counts <- function(text, engine) {
   usual <- is.null(text)
-  counts <- if (usual) unique(possible_count(engine, c(4, 16, 64))) else parse_counts(text, "option --samples")
+  counts <- if (usual) unique(possible_count(engine, c(4, 16, 64))) else
+    parse_counts(text, "option --samples")
   wrong <- setdiff(counts, possible_count(engine, counts))
   if (length(wrong)) {
     stop_input("limit", value_trouble(engine, list(samples = wrong[1])), "option --samples",
-               paste0("Write counts such as ", toString(unique(possible_count(engine, c(4, 16, 64)))), "."))
+               paste0("Write counts such as ",
+                      toString(unique(possible_count(engine, c(4, 16, 64)))), "."))
   }
   counts
 }
@@ -39,33 +44,39 @@ cli_probe_options <- function(o) {
   sizes <- if (length(o$size)) {
     lapply(strsplit(o$size, ",", fixed = TRUE)[[1]], parse_resolution, where = "option --size")
   }
-  pairs <- cli_pairs(o$features, "option --features", "features and values as bounces=2/32,denoise=on/off")
-  features <- if (length(pairs)) lapply(as.list(pairs), function(values) strsplit(values, "/", fixed = TRUE)[[1]])
+  pairs <- cli_pairs(o$features, "option --features",
+                     "features and values as bounces=2/32,denoise=on/off")
+  features <- if (length(pairs))
+    lapply(as.list(pairs), function(values) strsplit(values, "/", fixed = TRUE)[[1]])
   rows <- if (length(o$rows)) parse_counts(gsub("-", ",", o$rows, fixed = TRUE), "option --rows")
   bench_options(probes = 2, cross = crossing(sizes = sizes, features = features, rows = rows))
 }
 
-# Scouts at a half and a quarter of the size (an eighth of the time of a full probe at most), and proposes.
+# Scouts at a half and a quarter of the size (an eighth of the time of a full probe at most), and
+# proposes.
 cli_plan_probes <- function(project, shot, engine, o) {
   size <- if (length(o$size)) parse_resolution(o$size, "option --size") else shot$size
   shot$size <- size
   smaller <- lapply(c(2, 4), function(by) as.integer(pmax(round(unlist(size) / by), 8)))
   scout <- cli_ledger(project, FALSE, function(ledger) {
-    probe_limit(shot, engine, ledger, c(2, 8), o$frames, bench_options(probes = 1, cross = crossing(sizes = smaller)),
-                running = running(o$engine_version, cli_nodes(project), project$root, progress = TRUE))
+    probe_limit(shot, engine, ledger, c(2, 8), o$frames,
+                bench_options(probes = 1, cross = crossing(sizes = smaller)),
+                running = running(o$engine_version, cli_nodes(project), project$root,
+                                  progress = TRUE))
   })
   found <- propose_probes(scout, cli_noise(o$error, "option --error"))
   cli_emit(found, o$format, function() proposal_lines(found))
   0L
 }
 
-# The study with the targets asked for, or those that people's judgements set, or else 5 % and twice that.
+# The study with the targets asked for, or those that people's judgements set, or else 5 % and twice
+# that.
 cli_study <- function(probes, o, price, judged) {
   noise <- cli_noise(o$noise, "option --noise")
   tile <- first_of(cli_noise(o$tile_noise, "option --tile-noise"), if (is.null(noise)) judged)
   if (is.null(noise) && length(judged)) {
-    cli_note("target: what was judged clean enough for ", probes$shot$shot, ", ", noise_text(judged),
-             " in the worst tile")
+    cli_note("target: what was judged clean enough for ", probes$shot$shot, ", ",
+             noise_text(judged), " in the worst tile")
   }
   study_limit(probes, first_of(noise, if (length(tile)) tile / 2, 0.05), tile, o$confidence,
               if (length(price)) price$hourly else NA_real_)
@@ -74,13 +85,17 @@ cli_study <- function(probes, o, price, judged) {
 # Shows a blind sheet, asks, keeps the answers, and only then says what was what.
 cli_blind <- function(study, path, ledger) {
   sheet <- contact_sheet(study, path, blind = TRUE, seed = as.integer(wall_clock() %% 1e6))
-  cli_note("Look at ", path, ". Which letters are clean enough? Write them with spaces between, or none:")
+  cli_note("Look at ", path,
+           ". Which letters are clean enough? Write them with spaces between, or none:")
   said <- readLines(file("stdin"), 1, warn = FALSE)
-  if (!length(said)) stop_input("usage", "no answer came", "option --blind", "Write letters such as A C, or none.")
+  if (!length(said))
+    stop_input("usage", "no answer came", "option --blind", "Write letters such as A C, or none.")
   letters <- strsplit(trimws(said), "[ ,]+")[[1]]
-  accepted <- if (identical(tolower(trimws(said)), "none")) character() else letters[nzchar(letters)]
+  accepted <- if (identical(tolower(trimws(said)), "none")) character() else
+    letters[nzchar(letters)]
   shot <- study$probes$shot$shot
-  judged <- as_frame(judge_sheet(ledger, sheet, accepted, shot, study$frames[["frame"]][study$frames[["governs"]]]))
+  judged <- as_frame(judge_sheet(ledger, sheet, accepted, shot,
+                                 study$frames[["frame"]][study$frames[["governs"]]]))
   show_lines("What they were:", text_table(data.frame(
     letter = judged$letter, tile = paste(judged$tile), samples = count_text(judged$samples),
     noise = noise_text(judged$noise), time = format_duration(judged$seconds),
@@ -92,8 +107,10 @@ cli_show_limit <- function(study, price, o, speeds) {
   governs <- which(study$frames[["governs"]])
   counts <- range(study$probes$pairs[["samples"]])
   found <- study$frames[["samples"]][governs]
-  steps <- limit_doublings(study$fits[[governs]], counts[1], max(counts[2], 2 * found, na.rm = TRUE),
-                           if (length(price)) price$hourly else NA_real_, length(study$probes$shot$frames))
+  steps <- limit_doublings(study$fits[[governs]], counts[1],
+                           max(counts[2], 2 * found, na.rm = TRUE),
+                           if (length(price)) price$hourly else NA_real_,
+                           length(study$probes$shot$frames))
   possible <- possible_values(study$probes$engine, "samples")
   if (length(possible)) steps <- steps[steps[["samples"]] %in% possible, , drop = FALSE]
   crossed <- nrow(unique(as_frame(study$frames)[c("width", "height", "features")])) > 1
@@ -104,7 +121,8 @@ cli_show_limit <- function(study, price, o, speeds) {
   }
   drivers <- if (crossed) time_drivers(study)
   cli_emit(study$frames, o$format, function() {
-    c(study_lines(study, steps, limits, price, elsewhere), if (length(drivers)) c("", driver_lines(drivers)))
+    c(study_lines(study, steps, limits, price, elsewhere),
+      if (length(drivers)) c("", driver_lines(drivers)))
   })
   cli_figure(study$fits[[governs]], o$figure, target = study$targets[["noise"]],
              against = study$probes$against)
@@ -121,7 +139,8 @@ cli_limit_price <- function(project, o, engine) {
   site <- project_entry(project$sites, o$site, "site")
   price <- hourly_price(site, engine$engine, "here")
   if (is.null(price)) {
-    stop_input("evidence", paste0("nothing says how fast ", site$site, " runs ", engine$engine, " beside this machine"),
+    stop_input("evidence", paste0("nothing says how fast ", site$site, " runs ", engine$engine,
+                                  " beside this machine"),
                "option --site", "Write `speeds` or `nodes_like` into its card.")
   }
   price

@@ -1,32 +1,36 @@
 # The live view of a job: the screen of `watch`, drawn anew as frames come.
 
-# Redraws until it is quit or the job ends; the terminal is as it was before, however this ends. `look(last)` says how
-# the job stands, `order(what)` writes an order down, `hear(0)` says whether somebody wrote events. Returns the last
-# state.
-live_watch <- function(look, order, every = 2, screen = live_screen(), hear = function(seconds) FALSE) {
-  screen$enter()
-  on.exit(screen$leave())
-  x <- look(NULL)
-  view <- list(from = 0, asks = FALSE, said = NULL)
-  looked <- steady_clock()
-  took <- 0
-  repeat {
-    screen$draw(live_lines(x, view, screen$size()))
-    key <- screen$key(min(0.25, every))
-    view <- live_key(view, key, x, order)
-    if (isTRUE(view$quit)) break
-    # Looking takes a tenth of the processor at most; waiting for a site costs nothing.
-    if (steady_clock() - looked >= max(every, 10 * took) || view$refresh || hear(0)) {
-      began <- sum(proc.time()[1:2])
-      x <- look(x)
-      looked <- steady_clock()
-      took <- sum(proc.time()[1:2]) - began
-    }
-  }
-  x
-}
+# Redraws until it is quit or the job ends; the terminal is as it was before, however this ends.
+# `look(last)` says how the job stands, `order(what)` writes an order down, `hear(0)` says whether
+# somebody wrote events. Returns the last state.
+live_watch <- function(look, order, every = 2, screen = live_screen(),
+                       hear = function(seconds) FALSE) {
+                         screen$enter()
+                         on.exit(screen$leave())
+                         x <- look(NULL)
+                         view <- list(from = 0, asks = FALSE, said = NULL)
+                         looked <- steady_clock()
+                         took <- 0
+                         repeat {
+                           screen$draw(live_lines(x, view, screen$size()))
+                           key <- screen$key(min(0.25, every))
+                           view <- live_key(view, key, x, order)
+                           if (isTRUE(view$quit)) break
+                           # Looking takes a tenth of the processor at most; waiting for a site
+                           # costs nothing.
+                           if (steady_clock() - looked >= max(every, 10 * took) || view$refresh ||
+                               hear(0)) {
+                                 began <- sum(proc.time()[1:2])
+                                 x <- look(x)
+                                 looked <- steady_clock()
+                                 took <- sum(proc.time()[1:2]) - began
+                               }
+                         }
+                         x
+                       }
 
-# What a key does to the view: q quits, p pauses and goes on, s stops after it was asked once more, arrows move.
+# What a key does to the view: q quits, p pauses and goes on, s stops after it was asked once more,
+# arrows move.
 live_key <- function(view, key, x, order) {
   view$refresh <- FALSE
   if (view$asks) {
@@ -50,7 +54,8 @@ live_key <- function(view, key, x, order) {
     view$refresh <- TRUE
   }
   if (key == "s") view$asks <- TRUE
-  view$from <- max(0, view$from + switch(key, down = 1, up = -1, "page-down" = 10, "page-up" = -10, 0))
+  view$from <- max(0, view$from +
+                   switch(key, down = 1, up = -1, "page-down" = 10, "page-up" = -10, 0))
   view
 }
 
@@ -64,7 +69,8 @@ live_lines <- function(x, view, size) {
   shown <- c(utils::head(shown, room), rep("", max(0, -more)))
   foot <- if (view$asks) "Stop the job? What is done stays. y yes, any other key no"
           else paste0("q quit  p ", if (isTRUE(x$happened$paused)) "go on" else "pause", "  s stop",
-                      if (more > 0 || from > 0) "  up, down: the rest", if (length(view$said)) paste0("   ", view$said))
+                      if (more > 0 || from > 0) "  up, down: the rest",
+                      if (length(view$said)) paste0("   ", view$said))
   c(shown, "", foot)
 }
 
@@ -74,8 +80,10 @@ live_screen <- function(put = write_now) {
   list(
     enter = function() put("\033[?1049h\033[?25l"),
     leave = function() put("\033[?25h\033[?1049l"),
-    size = function() list(width = max(40, cli::console_width()), height = max(12, terminal_height())),
-    draw = function(lines) put("\033[H", paste0(marked_colours(lines), "\033[K", collapse = "\r\n"), "\033[J"),
+    size = function()
+    list(width = max(40, cli::console_width()), height = max(12, terminal_height())),
+    draw = function(lines)
+    put("\033[H", paste0(marked_colours(lines), "\033[K", collapse = "\r\n"), "\033[J"),
     key = function(seconds) {
       until <- steady_clock() + seconds
       repeat {
@@ -92,15 +100,17 @@ live_screen <- function(put = write_now) {
 terminal_height <- function() {
   said <- suppressWarnings(as.integer(Sys.getenv("LINES")))
   if (is.na(said)) {
-    said <- tryCatch(suppressWarnings(as.integer(strsplit(system2("stty", "size", stdout = TRUE, stderr = FALSE,
-                                                                  stdin = ""), " ")[[1]][1])), error = function(e) NA)
+    said <- tryCatch(suppressWarnings(as.integer(strsplit(system2("stty", "size", stdout = TRUE,
+                                                                  stderr = FALSE, stdin = ""),
+                                                          " ")[[1]][1])), error = function(e) NA)
   }
   if (length(said) != 1 || is.na(said) || said < 1) 24L else said
 }
 
 # Colour beside the marks of alarms, where there is any.
 marked_colours <- function(lines) {
-  ifelse(startsWith(lines, "! "), cli::col_red(lines), ifelse(startsWith(lines, "* "), cli::col_magenta(lines), lines))
+  ifelse(startsWith(lines, "! "), cli::col_red(lines),
+         ifelse(startsWith(lines, "* "), cli::col_magenta(lines), lines))
 }
 
 # One JSON object a change, until all frames are there or the job is stopped.
@@ -112,7 +122,8 @@ stream_watch <- function(look, every = 2, put = write_now, wait = Sys.sleep) {
     object <- watch_object(x)
     said <- object[setdiff(names(object), "at")]
     if (!identical(said, last)) {
-      put(jsonlite::toJSON(object, auto_unbox = TRUE, dataframe = "rows", na = "null", null = "null", digits = NA),
+      put(jsonlite::toJSON(object, auto_unbox = TRUE, dataframe = "rows", na = "null",
+                           null = "null", digits = NA),
           "\n")
     }
     last <- said
@@ -128,9 +139,11 @@ watch_object <- function(x) {
   alarms <- as_frame(x$alarms)
   list(job = x$job, at = moment(x$passed_s), there = sum(parts[["here"]]),
        ready = sum(parts[["there"]] - parts[["here"]]), frames = sum(parts[["frames"]]),
-       work = round(stats::weighted.mean(parts[["work"]], parts[["frames"]]), 4), done = as.list(stats::setNames(
+       work = round(stats::weighted.mean(parts[["work"]], parts[["frames"]]), 4),
+       done = as.list(stats::setNames(
          ifelse(is.finite(finish), moment(finish), NA), c("p10", "p50", "p90"))),
-       cost_mean = round(x$mean, 2), currency = x$state$scenario$currency, p_deadline = x$p_deadline,
-       p_budget = x$p_budget, paused = isTRUE(x$happened$paused), stopped = isTRUE(x$happened$stopped),
+       cost_mean = round(x$mean, 2), currency = x$state$scenario$currency,
+       p_deadline = x$p_deadline, p_budget = x$p_budget, paused = isTRUE(x$happened$paused),
+       stopped = isTRUE(x$happened$stopped),
        alarms = alarms[c("code", "level", "site", "says", "action")])
 }

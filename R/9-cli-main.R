@@ -1,33 +1,40 @@
 # The command line: the table of commands, dispatch, help and exit codes.
 
-# What each command is: one row says what it is for, what runs, what may stand behind it and its options.
+# What each command is: one row says what it is for, what runs, what may stand behind it and its
+# options.
 command_row <- function(about, run, arguments = "", arity = 0, options = list(), more = NULL) {
-  list(about = about, run = run, arguments = arguments, arity = arity, options = options, more = more)
+  list(about = about, run = run, arguments = arguments, arity = arity, options = options,
+       more = more)
 }
 
 cli_commands <- list(
   demo = command_row(
     "run the main job on the demo project",
     function(o, args) if (o$circle) cli_circle(o, cli_run) else cli_demo(o, args),
-    options = list(opt("--circle", "a job from its check to what is learned from it, at a farm that misbehaves",
-                       "logical", FALSE),
-                   opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"),
-                   format_option)
+    options = list(
+      opt("--circle", "a job from its check to what is learned from it, at a farm that misbehaves",
+          "logical", FALSE),
+      opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"),
+      format_option)
   ),
   new = command_row(
-    "begin a project: a folder of commented files", function(o, args) cli_new(o, args), arguments = "FOLDER",
-    arity = c(0, 1),
+    "begin a project: a folder of commented files", function(o, args) cli_new(o, args),
+    arguments = "FOLDER", arity = c(0, 1),
     options = list(opt("--name", "what it is called [the folder's name]"),
                    opt("--currency", "its currency [EUR]", default = "EUR"))
   ),
   engine = command_row(
-    "describe your own renderer, and try one frame of it", function(o, args) cli_engine_command(o, args),
+    "describe your own renderer, and try one frame of it",
+    function(o, args) cli_engine_command(o, args),
     arguments = "list | new NAME | try NAME [SHOT or SCENE]", arity = c(1, 3),
     options = list(
-      opt("--command", "new: how one frame is rendered, with fields: 'prog {scene} -f {frame} -o {output}'"),
-      opt("--ask-version", "new: arguments with which it prints its version: --ask-version=--version"),
+      opt("--command",
+          "new: how one frame is rendered, with fields: 'prog {scene} -f {frame} -o {output}'"),
+      opt("--ask-version",
+          "new: arguments with which it prints its version: --ask-version=--version"),
       opt("--picture", "new: png, pfm, exr or tiff [png]"),
-      opt("--output-as", "new: where the picture is found, when the engine names it: '{stem}{frame:03}.png'"),
+      opt("--output-as",
+          "new: where the picture is found, when the engine names it: '{stem}{frame:03}.png'"),
       opt("--frame", "try: frame [the shot's first]", "integer"),
       opt("--size", "try: such as 320x180 [the shot's, or that]"),
       opt("--limits", "try: samples, or 'noise 2%' or 'time 5min' [the shot's, or 4 samples]"),
@@ -40,15 +47,18 @@ cli_commands <- list(
   bench = command_row(
     "time real renders as a plan says, and keep them in the ledger",
     function(o, args) cli_bench(o, args), arguments = "[PLAN]", arity = c(0, 1),
-    options = list(opt("--dry-run", "list the trials and what they should take, and run nothing", "logical", FALSE),
+    options = list(opt("--dry-run", "list the trials and what they should take, and run nothing",
+                       "logical", FALSE),
       opt("--resume", "go on with the plan's last run where it was interrupted", "logical", FALSE),
       opt("--shots", "shots, with commas between [the plan's]"),
-      opt("--engines", "engines, a version behind where it is asked for: 'sundew 4.2,millrace' [the plan's]"),
+      opt("--engines",
+          "engines, a version behind where it is asked for: 'sundew 4.2,millrace' [the plan's]"),
       opt("--frames", "frames, such as 1,120 or 1-240 by 40 [the plan's, or three spread over each shot]"),
       opt("--limits", "such as 4,16 (samples) or 'noise 2%' or 'time 5min' [the plan's, or each shot's]"),
       opt("--sizes", "such as 320x180,640x360 [the plan's, or each shot's]"),
       opt("--threads", "such as 1,2 [the plan's, or as the engine takes them]"),
-      opt("--devices", "such as 'gpu 0,gpu 0+1', 'cpu 0' or all [the plan's, or as the engine takes them]"),
+      opt("--devices",
+          "such as 'gpu 0,gpu 0+1', 'cpu 0' or all [the plan's, or as the engine takes them]"),
       opt("--repeats", "number of runs of each setting [the plan's, or 2]", "integer"),
       opt("--node", "node that stands for this machine [here, when there is one]"),
       opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option)
@@ -66,7 +76,8 @@ cli_commands <- list(
       opt("--as", "log, frames (a folder of finished ones), pictures, csv, json or jobs [told from the name]"),
       opt("--map", "columns of a table, or sums of them: frame=Nr,wall_s=user + sys,load_s=Ms / 1000"),
       opt("--dry-run", "show what would be taken, and write nothing", "logical", FALSE),
-      opt("--again", "take files that were imported before anew; their earlier rows are withdrawn", "logical", FALSE),
+      opt("--again", "take files that were imported before anew; their earlier rows are withdrawn",
+          "logical", FALSE),
       opt("--undo", "withdraw what these files gave", "logical", FALSE),
       opt("--begun", "folders of frames: when work on them began, '2026-11-03 14:05' in UTC"),
       opt("--writers", "pictures that were in work at once, where it is known", "integer")
@@ -102,9 +113,11 @@ cli_commands <- list(
       opt("--features", "to cross, to see what drives the time: bounces=2/32,denoise=on/off"),
       opt("--confidence", "chance asked for that the count meets the target [0.9]", "double", 0.9),
       opt("--site", "site whose price is shown"),
-      opt("--engine", "engine [the project's default]"), opt("--engine-version", "its version [the newest]"),
+      opt("--engine", "engine [the project's default]"),
+      opt("--engine-version", "its version [the newest]"),
       opt("--reference", "samples of a reference, for an engine without seeds", "integer"),
-      opt("--plan", "scout at small sizes and propose the cheapest probes that answer", "logical", FALSE),
+      opt("--plan", "scout at small sizes and propose the cheapest probes that answer", "logical",
+          FALSE),
       opt("--error", "with --plan: error of the count that is asked for [10%]", default = "10%"),
       opt("--sheet", "also write the worst tiles at each count to this PNG file"),
       opt("--blind", "write them to this PNG file without saying which is which, and ask which are clean enough"),
@@ -115,12 +128,14 @@ cli_commands <- list(
     "measure frames of a shot until its total is known well enough",
     function(o, args) cli_probe(o, args), arguments = "[SHOT]", arity = c(0, 1),
     options = list(
-      opt("--target", "half-width of the total's 80 % interval that is asked for [10%]", default = "10%"),
+      opt("--target", "half-width of the total's 80 % interval that is asked for [10%]",
+          default = "10%"),
       opt("--budget", "time of probing after which no frame is begun, such as 20min [none]"),
       opt("--first", "frames spread over the shot that are measured first [3]", "integer", 3L),
       opt("--cheap", "a cheap pass over all frames: yes, no, or auto to decide by what it gains [auto]",
       default = "auto"),
-      opt("--engine", "engine [the project's default]"), opt("--engine-version", "its version [the newest]"),
+      opt("--engine", "engine [the project's default]"),
+      opt("--engine-version", "its version [the newest]"),
       opt("--node", "node that stands for this machine [here, when there is one]"),
       opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
       )
@@ -138,15 +153,18 @@ cli_commands <- list(
       opt("--across", "compare also what differs in more, and say in what", "logical", FALSE),
       opt("--mix", "your own mix of scenes, such as gears=2,basin=1"),
       opt("--engine", "only this engine"), opt("--scene", "only this scene"),
-      opt("--activity", "what was timed: render, playback, prepass, simulate, ... [render]", default = "render"),
+      opt("--activity", "what was timed: render, playback, prepass, simulate, ... [render]",
+          default = "render"),
       opt("--time", "wall or cpu seconds [wall]", default = "wall"),
       opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02),
       figure_option, format_option
       )
   ),
   backtest = command_row(
-    "forecast what the ledger already knows, and say how far off that was", function(o, args) cli_backtest(o, args),
-    options = list(opt("--probes", "numbers of frames that are left of a shot [3,5,8]", default = "3,5,8"),
+    "forecast what the ledger already knows, and say how far off that was",
+    function(o, args) cli_backtest(o, args),
+    options = list(opt("--probes", "numbers of frames that are left of a shot [3,5,8]",
+                       default = "3,5,8"),
       figure_option, format_option)
   ),
   sites = command_row(
@@ -155,9 +173,12 @@ cli_commands <- list(
     options = list(format_option)
   ),
   bill = command_row(
-    "price what a job used, to the cent", function(o, args) cli_bill(o, args), arguments = "USAGE", arity = c(0, 1),
-    options = list(opt("--site", "site [the usage's]"), opt("--tier", "its tier [the usage's, or the first]"),
-      opt("--hire", "its hire class [the usage's, or the first]"), opt("--engine", "engine [the usage's]"),
+    "price what a job used, to the cent", function(o, args) cli_bill(o, args), arguments = "USAGE",
+    arity = c(0, 1),
+    options = list(opt("--site", "site [the usage's]"),
+                   opt("--tier", "its tier [the usage's, or the first]"),
+      opt("--hire", "its hire class [the usage's, or the first]"),
+                   opt("--engine", "engine [the usage's]"),
       opt("--on", "date of the bill, such as 2026-11-03 [the usage's, or today]"),
       opt("--to", "currency to show it in as well [the project's]"), format_option)
   ),
@@ -171,7 +192,8 @@ cli_commands <- list(
   scan = command_row(
     "list the files that a text scene names, as a manifest",
     function(o, args) cli_scan(o, args), arguments = "SCENE", arity = c(0, 1),
-    options = list(opt("--engine", "engine whose profile tells how [the project's default]"), format_option)
+    options = list(opt("--engine", "engine whose profile tells how [the project's default]"),
+                   format_option)
   ),
   pack = command_row(
     "make one parcel of all that a shot needs",
@@ -192,9 +214,13 @@ cli_commands <- list(
     "choose where to render, by deadline and budget",
     function(o, args) cli_choose(o, args), arguments = "[JOB]", arity = c(0, 1),
     options = c(job_options, choice_options, list(
-      opt("--test-frames", "also say whether so many trial frames at the leading sites would be worth it", "integer"),
-      opt("--why", "also say how time and cost come about, and what they rest on", "logical", FALSE),
-      opt("--changes", "also say what would change the pick, and what else could be done", "logical", FALSE),
+      opt("--test-frames",
+          "also say whether so many trial frames at the leading sites would be worth it",
+          "integer"),
+      opt("--why", "also say how time and cost come about, and what they rest on", "logical",
+          FALSE),
+      opt("--changes", "also say what would change the pick, and what else could be done",
+          "logical", FALSE),
       opt("--all", "also list every option, and why sites are left out", "logical", FALSE),
       opt("--record",
           "also write the decision down: as job NAME in the ledger, as NAME.json and NAME.md"),
@@ -202,8 +228,8 @@ cli_commands <- list(
       ))
   ),
   "next" = command_row(
-    "say what to find out first, and do it", function(o, args) cli_next(o, args), arguments = "[JOB]", arity = c(0, 1),
-    options = c(job_options, question_options, list(
+    "say what to find out first, and do it", function(o, args) cli_next(o, args),
+    arguments = "[JOB]", arity = c(0, 1), options = c(job_options, question_options, list(
       opt("--do", "also measure the best ones here, while they take no more than this, such as 20min or 5EUR"),
       format_option
       ))
@@ -216,7 +242,8 @@ cli_commands <- list(
       opt("--yes", "place it without being asked", "logical", FALSE),
       opt("--trial", "only a few frames of each shot first; then look again", "logical", FALSE),
       opt("--despite", "findings that may stand, by their codes: CODE,CODE"),
-      opt("--frame-limit", "how long a frame may take here, such as 40min [three times the slowest of the forecast]"),
+      opt("--frame-limit",
+          "how long a frame may take here, such as 40min [three times the slowest of the forecast]"),
       format_option)
   ),
   pause = command_row(
@@ -224,32 +251,41 @@ cli_commands <- list(
     arguments = "JOB", arity = 1
   ),
   resume = command_row(
-    "go on with a job that was paused", function(o, args) cli_order(args, "resumed"), arguments = "JOB", arity = 1
+    "go on with a job that was paused", function(o, args) cli_order(args, "resumed"),
+    arguments = "JOB", arity = 1
   ),
   stop = command_row(
     "end a job; what is done stays", function(o, args) cli_order(args, "stopped"),
     arguments = "JOB", arity = 1
   ),
   fetch = command_row(
-    "fetch what has come of a job elsewhere: from addresses and exports", function(o, args) cli_fetch(o, args),
+    "fetch what has come of a job elsewhere: from addresses and exports",
+    function(o, args) cli_fetch(o, args),
     arguments = "JOB", arity = 1,
-    options = list(opt("--wait", "until all of it has ended and is here", "logical", FALSE), format_option)
+    options = list(opt("--wait", "until all of it has ended and is here", "logical", FALSE),
+                   format_option)
   ),
   delete = command_row(
-    "delete what a job that is ended and fetched has at such sites", function(o, args) cli_delete(o, args),
+    "delete what a job that is ended and fetched has at such sites",
+    function(o, args) cli_delete(o, args),
     arguments = "JOB", arity = 1, options = list(opt("--yes", "do it", "logical", FALSE))
   ),
   watch = command_row(
-    "say how a placed job stands, what is wrong, and what to do", function(o, args) cli_watch(o, args),
+    "say how a placed job stands, what is wrong, and what to do",
+    function(o, args) cli_watch(o, args),
     arguments = "[JOB]", arity = c(0, 1),
     options = list(
       opt("--frames", "where its frames appear: FOLDER, or SITE=FOLDER,SITE=FOLDER [as it was told before]"),
       opt("--placed", "when it was placed, such as '2026-11-27 10:00' [as told before, or when it was decided]"),
-      opt("--sent", "the frames that were not begun were sent to the fallback, now", "logical", FALSE),
+      opt("--sent", "the frames that were not begun were sent to the fallback, now", "logical",
+          FALSE),
       opt("--claim", "how much time a site says is left, such as 3h20m or SITE=3h20m: kept beside what is said here"),
-      opt("--ways", "also say what would become of the rest elsewhere, and what a stop leaves", "logical", FALSE),
-      opt("--what-if", paste0("also say what would be if that were changed now: tier=brisk, nodes=8, send SITE, ",
-          "add SITE, stop; commas between")),
+      opt("--ways", "also say what would become of the rest elsewhere, and what a stop leaves",
+          "logical", FALSE),
+      opt("--what-if",
+          paste0(
+            "also say what would be if that were changed now: tier=brisk, nodes=8, send SITE, ",
+              "add SITE, stop; commas between")),
       opt("--tell", "also start a program or post (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
           "logical", FALSE),
       opt("--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",
@@ -264,16 +300,19 @@ cli_commands <- list(
     options = verify_options
   ),
   settle = command_row(
-    "hold a job's bill against what was promised, metered and priced", function(o, args) cli_settle(o, args),
+    "hold a job's bill against what was promised, metered and priced",
+    function(o, args) cli_settle(o, args),
     arguments = "[JOB]", arity = c(0, 1),
     options = settle_options
   ),
   learned = command_row(
-    "say how good forecasts were, and what that changes in the next", function(o, args) cli_learned(o),
+    "say how good forecasts were, and what that changes in the next",
+    function(o, args) cli_learned(o),
     options = learned_options
   ),
   week = command_row(
-    "plan all jobs with deadlines on your own nodes, sent out where needed", function(o, args) cli_week(o, args),
+    "plan all jobs with deadlines on your own nodes, sent out where needed",
+    function(o, args) cli_week(o, args),
     arguments = "[JOB ...]", arity = c(0, 99), options = week_options
   ),
   ledger = command_row(
@@ -282,11 +321,13 @@ cli_commands <- list(
     options = ledger_options
   ),
   page = command_row(
-    "open the project as a page in the browser of this machine", function(o, args) cli_page(o, args),
+    "open the project as a page in the browser of this machine",
+    function(o, args) cli_page(o, args),
     arguments = "[JOB]", arity = c(0, 1), options = page_options
   ),
   standin = command_row(
-    "serve a farm to try things on, as the project's rate cards say", function(o, args) cli_standin(o, args),
+    "serve a farm to try things on, as the project's rate cards say",
+    function(o, args) cli_standin(o, args),
     arguments = "[SITE...]", arity = c(0, Inf),
     options = list(
       opt("--port", "port on this machine, 0 for any that is free [8470]", "integer", 8470L),
@@ -294,30 +335,37 @@ cli_commands <- list(
       opt("--render", "render frames for real with the project's engines [times are replayed from the ledger]",
           "logical", FALSE),
       opt("--slots", "frames that are rendered at once [2]", "integer", 2L),
-      opt("--misbehave", paste0("what goes wrong: freeze=2@5min:1h, slow=3@5min:2.5, lose=1@5min (node, when, how ",
-          "long or how much), fail, corrupt, black, cut, doubled, delayed, disordered (a share: 5%), wait, late-cap, ",
-          "skew, old-token (a time), version=1.0, prices=1.3; commas between")),
+      opt("--misbehave",
+          paste0(
+            "what goes wrong: freeze=2@5min:1h, slow=3@5min:2.5, lose=1@5min (node, when, how ",
+              "long or how much), fail, corrupt, black, cut, doubled, delayed, disordered (a share: 5%), wait, late-cap, ",
+              "skew, old-token (a time), version=1.0, prices=1.3; commas between")),
       opt("--seed", "of all that varies [1]", "integer", 1L),
       opt("--for", "how long it serves [until it is ended]"))
   ),
   report = command_row(
-    "write the choice as an HTML page", function(o, args) cli_report(o, args), arguments = "[JOB]", arity = c(0, 1),
-    options = c(job_options, choice_options, list(opt("--out", "file to write [report.html]", default = "report.html"),
-      opt("--settled", "a job that was placed: what was promised of it beside what became of it"), figure_option))
+    "write the choice as an HTML page", function(o, args) cli_report(o, args), arguments = "[JOB]",
+    arity = c(0, 1),
+    options = c(job_options, choice_options,
+                list(opt("--out", "file to write [report.html]", default = "report.html"),
+                  opt("--settled",
+                      "a job that was placed: what was promised of it beside what became of it"),
+                     figure_option))
   ),
   help = command_row(
-    "say what a command does", function(o, args) cli_help(args), arguments = "[COMMAND]", arity = c(0, 1),
-    options = list()
+    "say what a command does", function(o, args) cli_help(args), arguments = "[COMMAND]",
+    arity = c(0, 1), options = list()
   )
 )
 
 #' The command line
 #'
-#' What the `clockpigeon` program runs. Data goes to standard output, progress and notes to standard error.
+#' What the `clockpigeon` program runs. Data goes to standard output, progress and notes to standard
+#' error.
 #'
 #' @param args Character vector of arguments; those of the R process when absent.
-#' @return The exit status, invisibly: 0 done, 1 failed, 2 bad input or usage, 3 done but no option fits. As a
-#'   program, `install_launcher()` makes of it a process that ends with this status.
+#' @return The exit status, invisibly: 0 done, 1 failed, 2 bad input or usage, 3 done but no option
+#'   fits. As a program, `install_launcher()` makes of it a process that ends with this status.
 #' @section Conditions: none; errors are printed on standard error and become a status.
 #' @examples
 #' cli("--version")
@@ -338,7 +386,8 @@ cli <- function(args = commandArgs(trailingOnly = TRUE)) {
   invisible(as.integer(status))
 }
 
-# An error of another program's making, in one line; one that a child process reports, as that one says it.
+# An error of another program's making, in one line; one that a child process reports, as that one
+# says it.
 plain_error <- function(e) {
   said <- c(conditionMessage(e), if (length(e$parent)) conditionMessage(e$parent))
   simpleCondition(shown_text(paste(trimws(gsub("\\s+", " ", said)), collapse = ": "), 300))
@@ -351,10 +400,11 @@ cli_check_world <- function(args) {
     stop_input("usage", paste("got", show_value(args[odd[1]])), "an argument", "Write it in UTF-8.")
   }
   zone <- Sys.getenv("TZ")
-  if (nzchar(zone) && !sub("^:", "", zone) %in% OlsonNames() && !grepl("^:?[A-Za-z]{3,}[-+]?[0-9]", zone)) {
-    stop_input("time_zone", paste("got", show_value(zone)), "environment variable TZ",
-               "Write a zone such as Europe/Lisbon, or leave it unset.")
-  }
+  if (nzchar(zone) && !sub("^:", "", zone) %in% OlsonNames() &&
+      !grepl("^:?[A-Za-z]{3,}[-+]?[0-9]", zone)) {
+        stop_input("time_zone", paste("got", show_value(zone)), "environment variable TZ",
+                   "Write a zone such as Europe/Lisbon, or leave it unset.")
+      }
 }
 
 cli_run <- function(args) {
@@ -368,7 +418,8 @@ cli_run <- function(args) {
   if (!command %in% names(cli_commands)) {
     near <- closest(command, names(cli_commands))
     stop_input("usage", paste0("no command '", command, "'"),
-               instead = if (length(near)) paste0("Did you mean ", near, "?") else "See clockpigeon help.")
+               instead = if (length(near)) paste0("Did you mean ", near, "?") else
+               "See clockpigeon help.")
   }
   if (any(args[-1] %in% c("--help", "-h"))) return(cli_help(command))
   row <- cli_commands[[command]]
@@ -390,7 +441,8 @@ cli_help <- function(args) {
   if (length(args) && args[1] != "help") {
     stop_input("usage", paste0("no command '", args[1], "'"), instead = "See clockpigeon help.")
   }
-  lines <- vapply(names(cli_commands), function(name) sprintf("  %-9s %s", name, cli_commands[[name]]$about), "")
+  lines <- vapply(names(cli_commands),
+                  function(name) sprintf("  %-9s %s", name, cli_commands[[name]]$about), "")
   cat("Usage: clockpigeon COMMAND [OPTIONS]\n", "",
       "Render times measured, forecast and chosen from. Run it in a project folder.", "", lines, "",
       "clockpigeon help COMMAND tells the options of a command; clockpigeon --version the version.",

@@ -16,8 +16,8 @@ spending_limit <- function(text) {
   else list(money = Inf, seconds = parse_duration(text, "option --do"))
 }
 
-# The best of what can be done here, one after the other, the plan made anew after each, until the next one is not worth
-# it or does not fit into what is left.
+# The best of what can be done here, one after the other, the plan made anew after each, until the
+# next one is not worth it or does not fit into what is left.
 cli_do_next <- function(o, args, choice, limit) {
   began <- steady_clock()
   paid <- 0
@@ -34,10 +34,13 @@ cli_do_next <- function(o, args, choice, limit) {
     done <- c(done, rows[["command"]][1])
     choice <- cli_kept_choice(o, args, FALSE)
   }
-  cli_note(if (length(done)) paste("measured:", paste(done, collapse = "; ")) else "nothing was measured",
-           if (step < 50) "; what is left is not worth it, does not fit into what was allowed, or is not done here")
-  cli_emit(next_measures(choice), o$format, function() c(choice_lines(choice), "", next_lines(choice,
-                                                                                             next_measures(choice))))
+  cli_note(if (length(done)) paste("measured:", paste(done, collapse = "; ")) else
+           "nothing was measured",
+           if (step < 50)
+           "; what is left is not worth it, does not fit into what was allowed, or is not done here")
+  cli_emit(next_measures(choice), o$format,
+           function() c(choice_lines(choice), "", next_lines(choice,
+                                                                                                      next_measures(choice))))
   choice_status(choice)
 }
 
@@ -49,7 +52,8 @@ cli_measure <- function(row, o) {
   cli_ledger(project, FALSE, function(ledger) {
     one <- row[["what"]] == "probe"
     probe_shot(shot, engine, ledger, probing(0.001, first = if (one) row[["frames"]] else 1,
-                                             budget = if (one) row[["takes_s"]] else 1, cheap = !one),
+                                             budget = if (one) row[["takes_s"]] else 1,
+                                             cheap = !one),
                running(o$engine_version, cli_nodes(project), project$root, progress = TRUE))
   })
 }

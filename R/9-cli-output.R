@@ -1,7 +1,7 @@
 # Standard output of the command: written at once, and looked at whether it arrived.
 
-# Runs what prints, and then writes what was printed to standard output. A reader that has gone away is nobody's
-# trouble; anything else that keeps it from arriving is an error.
+# Runs what prints, and then writes what was printed to standard output. A reader that has gone away
+# is nobody's trouble; anything else that keeps it from arriving is an error.
 with_output <- function(code) {
   colors <- cli::num_ansi_colors()
   old <- options(cli.num_colors = colors, clockpigeon.terminal = isatty(stdout()))
@@ -25,7 +25,8 @@ write_output <- function(bytes) {
   failed <- function(e) {
     why <- conditionMessage(e)
     if (grepl("EPIPE|roken pipe|errno 32", why)) return(NULL)
-    stop("the output could not be written: ", if (grepl("No space|errno 28", why)) "no space is left" else
+    stop("the output could not be written: ",
+         if (grepl("No space|errno 28", why)) "no space is left" else
       "standard output does not take it", call. = FALSE)
   }
   while (length(left)) {
@@ -40,6 +41,7 @@ on_terminal <- function() isTRUE(getOption("clockpigeon.terminal", isatty(stdout
 # Writes at once what cannot wait for the end: a question, a screen, a stream.
 write_now <- function(...) {
   text <- paste0(..., collapse = "")
-  if (is.null(getOption("clockpigeon.terminal"))) cat(text) else write_output(charToRaw(enc2utf8(text)))
+  if (is.null(getOption("clockpigeon.terminal"))) cat(text) else
+    write_output(charToRaw(enc2utf8(text)))
   invisible()
 }

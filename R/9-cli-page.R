@@ -19,7 +19,8 @@ cli_page <- function(o, args) {
 
 # What would be refused later is refused now.
 parse_page_question <- function(asked, project) {
-  if (length(asked$deadline)) parse_deadline(asked$deadline, this_moment(), project$time_zone, "option --deadline")
+  if (length(asked$deadline))
+    parse_deadline(asked$deadline, this_moment(), project$time_zone, "option --deadline")
   check_number(asked$confidence, "option --confidence", above = 0, most = 0.9999)
   check_choice(asked$rule, "option --rule", choice_rules)
 }
@@ -31,8 +32,9 @@ page_question <- function(root, o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   asked <- cli_asked(project, o, args)
   forecast <- cli_job_forecast(project, asked)
-  list(forecast = forecast, asked = question_of(forecast, asked$deadline, asked$budget, asked$confidence, asked$rule,
-                                                !isTRUE(o$each)))
+  list(forecast = forecast,
+       asked = question_of(forecast, asked$deadline, asked$budget, asked$confidence, asked$rule,
+                           !isTRUE(o$each)))
 }
 
 # What is to be found out first, done from the page.
@@ -51,7 +53,8 @@ page_limit <- function(root, shot, engine) {
   engine <- project_entry(project$engines, engine, "engine")
   counts <- cli_sample_counts(NULL, engine)
   cli_ledger(project, FALSE, function(ledger) {
-    probe_limit(shot, engine, ledger, counts, beside = list(noise = cli_coarse_noise(list(noise = NULL), engine)),
+    probe_limit(shot, engine, ledger, counts,
+                beside = list(noise = cli_coarse_noise(list(noise = NULL), engine)),
                 running = running(NULL, cli_nodes(project), project$root, progress = TRUE))
   })
 }

@@ -13,8 +13,9 @@ cli_place <- function(o, args) {
     run <- goes && (o$yes || cli_agreed(place, o))
     if (!run) {
       cli_emit(place$findings, o$format, function() place_lines(place, despite))
-      if (goes && !o$yes) cli_note("Nothing was placed. To place it: clockpigeon place ", name, " --yes",
-                                   if (length(despite)) paste0(" --despite ", o$despite))
+      if (goes && !o$yes)
+        cli_note("Nothing was placed. To place it: clockpigeon place ", name, " --yes",
+                 if (length(despite)) paste0(" --despite ", o$despite))
       return(if (goes) 0L else 3L)
     }
     if (o$yes) cli_note(paste(place_lines(place, despite), collapse = "\n"), "\n")
@@ -23,7 +24,8 @@ cli_place <- function(o, args) {
     if (o$trial && length(placed$remote)) wait_remote(project, ledger, name, progress = TRUE)
     cli_emit(or_else(placed$frames, place$parts), o$format, function() {
       c(placed_lines(placed, place), if (o$trial) c("", "With what the trial frames took:", "",
-                                                        place_lines(plan_place(project, ledger, name), despite)))
+                                                        place_lines(plan_place(project, ledger,
+                                                                               name), despite)))
     })
     if (any(placed$frames[["state"]] %in% c("waiting", "failed"))) 1L else 0L
   })

@@ -13,7 +13,8 @@ cli_settle <- function(o, args) {
   if (length(o$export)) {
     lines <- standard_export(x, project)
     write_whole(o$export, function(part) write_csv(lines, part))
-    cli_note("Written in the columns of the FinOps Open Cost and Usage Specification ", standard_version, ": ",
+    cli_note("Written in the columns of the FinOps Open Cost and Usage Specification ",
+             standard_version, ": ",
              o$export)
   }
   cli_figure(x, o$figure)
@@ -24,14 +25,17 @@ cli_settle <- function(o, args) {
 # Withdraw a bill that should not count.
 cli_forget_bill <- function(project, job, bill) {
   n <- cli_ledger(project, FALSE, function(ledger) forget_bill(ledger, job, bill))
-  show_lines(paste0(n, if (n == 1) " line of " else " lines of ", basename(bill), if (n == 1) " no longer counts."
-                    else " no longer count.", " clockpigeon settle ", job, " --bill ", bill, " reads it again."))
+  show_lines(paste0(n, if (n == 1) " line of " else " lines of ", basename(bill),
+                    if (n == 1) " no longer counts."
+                    else " no longer count.", " clockpigeon settle ", job, " --bill ", bill,
+                    " reads it again."))
   0L
 }
 
 standard_export <- function(x, project) {
   moment <- function(at) format(at, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
   source <- x$lines[["source"]]
-  as_standard_lines(as_frame(x$lines), project$sites[[x$site]], ifelse(startsWith(source, "line "), x$job, source),
+  as_standard_lines(as_frame(x$lines), project$sites[[x$site]],
+                    ifelse(startsWith(source, "line "), x$job, source),
                     c(moment(x$watched$placed), moment(x$watched$placed + x$watched$passed_s)))
 }

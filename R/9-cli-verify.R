@@ -3,7 +3,8 @@
 cli_verify <- function(o, args) {
   where <- first_of(args, ".")
   folder <- dir.exists(where)
-  project <- if (!folder || file.exists("clockpigeon.yaml")) read_project(parts = c("shots", "sites", "rates"))
+  project <- if (!folder || file.exists("clockpigeon.yaml"))
+    read_project(parts = c("shots", "sites", "rates"))
   if (!length(args)) where <- cli_one_job(project)
   check_choice(o$list, "option --list", c("findings", "frames", "again"))
   frames <- if (length(o$frames)) parse_frames(o$frames, "option --frames")
@@ -23,7 +24,8 @@ cli_verify <- function(o, args) {
   }
   x <- if (dir.exists(where)) run() else cli_ledger(project, FALSE, run)
   if (length(o$sheet)) {
-    if (nrow(sheet_suspects(x, 1))) suspect_sheet(x, o$sheet) else cli_note("Nothing is suspect: no sheet was written.")
+    if (nrow(sheet_suspects(x, 1))) suspect_sheet(x, o$sheet) else
+      cli_note("Nothing is suspect: no sheet was written.")
   }
   cli_emit(x[[o$list]], o$format, function() verify_lines(x, refused = refused))
   bad <- any(x$frames[["verdict"]] != "usable")
@@ -35,8 +37,10 @@ cli_verify <- function(o, args) {
 cli_one_job <- function(project) {
   names <- cli_ledger(project, code = placed_jobs)
   if (length(names) == 1) return(names)
-  stop_input("usage", if (length(names)) paste0("names no job, and ", length(names), " were placed") else
-    "names no job, and none was placed", "clockpigeon verify", "Write clockpigeon verify JOB, or a folder of pictures.")
+  stop_input("usage", if (length(names))
+             paste0("names no job, and ", length(names), " were placed") else
+    "names no job, and none was placed", "clockpigeon verify",
+             "Write clockpigeon verify JOB, or a folder of pictures.")
 }
 
 # The film of the one sequence there is; none is made of frames that are not usable.
@@ -47,16 +51,17 @@ cli_film <- function(o, x, bad) {
     return(NULL)
   }
   if (length(unique(rows[["sequence"]])) > 1) {
-    stop_input("usage", paste("there are", length(unique(rows[["sequence"]])), "sequences"), "option --film",
-               "Name the folder of one of them.")
+    stop_input("usage", paste("there are", length(unique(rows[["sequence"]])), "sequences"),
+               "option --film", "Name the folder of one of them.")
   }
   paths <- vapply(rows[["path"]], function(path) {
     at <- file.path(x$folders, path)
     at[file.exists(at)][1]
   }, "")
   film <- make_film(paths, o$rate, o$film)
-  cli_note(film$path, ": ", film$frames, " frames, ", format(film$rate), " a second, ", film$width, "x", film$height,
-           ", ", format_duration(film$seconds), if (length(film$faults)) paste0("; ", toString(film$faults)) else
+  cli_note(film$path, ": ", film$frames, " frames, ", format(film$rate), " a second, ", film$width,
+           "x", film$height, ", ", format_duration(film$seconds),
+           if (length(film$faults)) paste0("; ", toString(film$faults)) else
              "; counted and right")
   film$faults
 }

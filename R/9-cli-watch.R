@@ -21,7 +21,8 @@ cli_watch <- function(o, args) {
     x
   }
   order <- function(what) {
-    cli_ledger(project, FALSE, function(l) add_events(l, name, data.frame(what = what, source = "watch")))
+    cli_ledger(project, FALSE,
+               function(l) add_events(l, name, data.frame(what = what, source = "watch")))
   }
   if (live && o$format == "json") {
     x <- stream_watch(look, o$every, wait = event_ear(project$ledger))
@@ -31,7 +32,8 @@ cli_watch <- function(o, args) {
     x <- look()
     ways <- if (length(o$what_if)) what_if_now(x, strsplit(o$what_if, ",", fixed = TRUE)[[1]])
             else if (o$ways) as_table(ways_now(x))
-    cli_emit(or_else(ways, x$parts), o$format, function() c(watch_lines(x), if (length(ways)) ways_lines(x, ways)))
+    cli_emit(or_else(ways, x$parts), o$format,
+             function() c(watch_lines(x), if (length(ways)) ways_lines(x, ways)))
   }
   cli_figure(x, o$figure, show = or_else(o$show, "belief"))
   if (any(x$alarms[["level"]] == "now")) 3L else 0L
@@ -42,8 +44,8 @@ cli_watch_all <- function(project, o) {
   given <- names(Filter(length, o[c("frames", "placed", "claim", "figure", "what_if")]))
   given <- c(given, names(Filter(isTRUE, o[c("sent", "ways", "tell")])))
   if (length(given)) {
-    stop_input("usage", paste0("--", given[1], " is of one job, and none is named"), "clockpigeon watch",
-               "Write clockpigeon watch JOB.")
+    stop_input("usage", paste0("--", given[1], " is of one job, and none is named"),
+               "clockpigeon watch", "Write clockpigeon watch JOB.")
   }
   links <- new_links()
   on.exit(close_links(links))
@@ -57,16 +59,18 @@ cli_watch_all <- function(project, o) {
 cli_tell <- function(project, x) {
   told <- cli_ledger(project, FALSE, function(ledger) tell_alarms(x, ledger, project$tell))
   unposted <- which(!is.na(told[["posted"]]))
-  if (length(unposted)) cli_note("telling of ", told[["code"]][unposted[1]], ": ", told[["posted"]][unposted[1]])
+  if (length(unposted))
+    cli_note("telling of ", told[["code"]][unposted[1]], ": ", told[["posted"]][unposted[1]])
   failed <- told[!told[["status"]] %in% 0L, , drop = FALSE]
   if (NROW(failed)) {
     cli_note("telling of ", failed[["code"]][1], ": ", project$tell$run[1],
-             if (is.na(failed[["status"]][1])) " did not run" else paste0(" ended with status ", failed[["status"]][1]))
+             if (is.na(failed[["status"]][1])) " did not run" else
+             paste0(" ended with status ", failed[["status"]][1]))
   }
 }
 
-# What is told of the placing now is written down once: when it was, where its frames appear, and that the rest was sent
-# to the fallback.
+# What is told of the placing now is written down once: when it was, where its frames appear, and
+# that the rest was sent to the fallback.
 cli_told <- function(project, name, o, decision) {
   plan <- decision$plan
   sites <- unique(vapply(plan$parts, `[[`, "", "site"))
@@ -80,32 +84,39 @@ cli_told <- function(project, name, o, decision) {
                else paste0("Write --frames ", paste0(sites, "=FOLDER", collapse = ","), "."))
   }
   if (o$sent && is.null(plan$look)) {
-    stop_input("usage", "the plan has no fallback to which anything could be sent", "option --sent", "Leave it out.")
+    stop_input("usage", "the plan has no fallback to which anything could be sent", "option --sent",
+               "Leave it out.")
   }
   add <- function(rows) cli_ledger(project, FALSE, function(ledger) add_events(ledger, name, rows))
   if (length(folders) || length(o$placed)) {
-    moment <- if (length(o$placed)) cli_past_moment(o$placed, project$time_zone, now) else known$moment
+    moment <- if (length(o$placed)) cli_past_moment(o$placed, project$time_zone, now) else
+      known$moment
     folders <- utils::modifyList(as.list(known$folders), as.list(folders))
-    add(data.frame(time = utc_now(moment), place = names(folders), what = "placed", detail = unlist(folders),
-                   source = "watch", key = paste("placed", names(folders), unlist(folders), utc_now())))
+    add(data.frame(time = utc_now(moment), place = names(folders), what = "placed",
+                   detail = unlist(folders), source = "watch",
+                   key = paste("placed", names(folders), unlist(folders), utc_now())))
   }
   if (length(o$claim)) {
-    pairs <- if (length(sites) == 1 && !grepl("=", o$claim, fixed = TRUE)) stats::setNames(list(o$claim), sites)
+    pairs <- if (length(sites) == 1 && !grepl("=", o$claim, fixed = TRUE))
+      stats::setNames(list(o$claim), sites)
              else as.list(cli_pairs(o$claim, "option --claim", "times as attic=3h20m"))
     for (site in names(pairs)) check_choice(site, "option --claim", c(sites, plan$rescue$site))
     add(data.frame(time = utc_now(now), place = names(pairs), what = "claim", source = "watch",
                    amount = vapply(pairs, parse_duration, 0, "option --claim")))
   }
-  if (o$sent) add(data.frame(time = utc_now(now), what = "looked", detail = "send", source = "watch"))
+  if (o$sent) add(data.frame(time = utc_now(now), what = "looked", detail = "send",
+                             source = "watch"))
 }
 
 cli_past_moment <- function(text, zone, now) {
   where <- "option --placed"
   moment <- parse_deadline(text, as.POSIXct("2000-01-01", tz = "UTC"), zone, where)
-  if (moment > now) stop_input("deadline", paste0("got ", show_value(text), ", which is still to come"), where,
-                               "Write when it was placed.")
+  if (moment > now)
+    stop_input("deadline", paste0("got ", show_value(text), ", which is still to come"), where,
+               "Write when it was placed.")
   if (moment < as.POSIXct("2001-01-01", tz = "UTC")) {
-    stop_input("deadline", paste0("got ", show_value(text), ", which is no date"), where, "Write 2026-11-27 10:00.")
+    stop_input("deadline", paste0("got ", show_value(text), ", which is no date"), where,
+               "Write 2026-11-27 10:00.")
   }
   moment
 }
@@ -113,7 +124,8 @@ cli_past_moment <- function(text, zone, now) {
 # Folders by site: `site=folder,site=folder`, or the one folder of the one site.
 cli_folders <- function(text, sites) {
   where <- "option --frames"
-  pairs <- if (length(sites) == 1 && !grepl("^[A-Za-z0-9._-]+=", text)) stats::setNames(list(text), sites)
+  pairs <- if (length(sites) == 1 && !grepl("^[A-Za-z0-9._-]+=", text))
+    stats::setNames(list(text), sites)
            else as.list(cli_pairs(text, where, "folders as attic=frames/attic"))
   stray <- setdiff(names(pairs), sites)
   if (length(stray)) {
@@ -121,7 +133,8 @@ cli_folders <- function(text, sites) {
                paste0("Its sites are ", toString(sites), "."))
   }
   lapply(pairs, function(folder) {
-    if (!dir.exists(folder)) stop_input("file", "there is no such folder", folder, "Make it, or name another.")
+    if (!dir.exists(folder))
+      stop_input("file", "there is no such folder", folder, "Make it, or name another.")
     real_path(folder)
   })
 }

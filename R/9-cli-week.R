@@ -12,22 +12,24 @@ cli_week <- function(o, args) {
   placed <- if (!length(args)) week_placed(project, names)
   names <- setdiff(names, names(placed))
   if (!length(names)) {
-    words <- paste(placed_words(placed), "Nothing else is there to plan; how they go: clockpigeon watch.")
+    words <- paste(placed_words(placed),
+                   "Nothing else is there to plan; how they go: clockpigeon watch.")
     cli_emit(as_table(no_week_rows), o$format, function() wrap_lines(words, terminal_width()))
     return(0L)
   }
   asked <- lapply(names, function(name) week_asked(project, o, name, now))
   names(asked) <- vapply(names, function(name) cli_job_file(project, name)$job, "")
   if (anyDuplicated(names(asked))) {
-    stop_input("job", paste("two are called", names(asked)[duplicated(names(asked))][1]), "clockpigeon week",
-               "Give each a name of its own.")
+    stop_input("job", paste("two are called", names(asked)[duplicated(names(asked))][1]),
+               "clockpigeon week", "Give each a name of its own.")
   }
   forecasts <- lapply(asked, function(one) cli_job_forecast(project, one, now))
   questions <- Map(function(forecast, one) {
     question_of(forecast, one$deadline, one$budget, one$confidence, one$rule, TRUE)
   }, forecasts, asked)
   budget <- budget_amount(o$budget, project[c("currency", "rates")])
-  running <- if (has_ledger(project$ledger)) cli_ledger(project, code = function(l) running_here(project, l, now))
+  running <- if (has_ledger(project$ledger))
+    cli_ledger(project, code = function(l) running_here(project, l, now))
   x <- choose_week(forecasts, questions, budget, first_of(o$confidence, 0.9), running)
   x$placed <- placed
   cli_figure(x, o$figure)
@@ -52,7 +54,8 @@ week_placed <- function(project, names) {
   if (!has_ledger(project$ledger)) return(NULL)
   found <- cli_ledger(project, code = function(ledger) {
     lapply(stats::setNames(nm = names), function(name) {
-      shots <- lapply(cli_asked(project, list(), name)$shots, project_entry, entries = project$shots, what = "shot")
+      shots <- lapply(cli_asked(project, list(), name)$shots, project_entry,
+                      entries = project$shots, what = "shot")
       placed_for(ledger, shots)
     })
   })

@@ -1,4 +1,5 @@
-# The view of jobs that ended: frames that are not usable, the bill against the promise, what was learned.
+# The view of jobs that ended: frames that are not usable, the bill against the promise, what was
+# learned.
 
 after_page <- function(title) {
   tags <- shiny::tags
@@ -6,7 +7,8 @@ after_page <- function(title) {
     title, "after",
     tags$div(class = "question", role = "region", `aria-label` = "Job", tags$div(
       tags$h2("Jobs that were placed"), shiny::uiOutput("jobs"),
-      tags$div(class = "orders", shiny::actionButton("look", "Look at its pictures", class = "order"),
+      tags$div(class = "orders",
+               shiny::actionButton("look", "Look at its pictures", class = "order"),
                shiny::actionButton("leave", "Leave it", class = "order", disabled = NA))
     )),
     shiny::uiOutput("bill", class = "wide"), shiny::uiOutput("pictures", class = "wide"),
@@ -18,9 +20,11 @@ after_server <- function(input, output, session, work, query) {
   tags <- shiny::tags
   all <- project_jobs(work$root)
   job <- or_else(asked_of_view(query, "job"), if (length(all)) all[length(all)])
-  output$jobs <- shiny::renderUI(if (length(all)) page_choices("after", "job", all, job) else tags$p("None."))
+  output$jobs <- shiny::renderUI(if (length(all)) page_choices("after", "job", all, job) else
+                                 tags$p("None."))
   if (!isTRUE(job %in% all)) {
-    output$bill <- shiny::renderUI(empty_view("No such job was placed here.", "clockpigeon place JOB"))
+    output$bill <- shiny::renderUI(empty_view("No such job was placed here.",
+                                              "clockpigeon place JOB"))
     return(invisible())
   }
   ask <- function(f, ...) {
@@ -54,7 +58,7 @@ after_server <- function(input, output, session, work, query) {
   output$pictures <- shiny::renderUI(pictures_block(looked(), job))
 }
 
-# ---- the bill --------------------------------------------------------------------------------------------------------
+# ---- the bill ------------------------------------------------------------------------------------
 
 settled_there <- function(root, job) {
   project <- read_project(root, parts = c("shots", "sites", "rates"))
@@ -74,7 +78,8 @@ bill_block <- function(x, job) {
   if (length(x$none)) {
     return(empty_view(if (x$none == "bill") paste0("No bill of job ", job, " is known.") else
       paste0("Job ", job, " has a bill that was not settled."), paste0("clockpigeon settle ", job,
-                                                                       if (x$none == "bill") " --bill FILE")))
+                                                                       if (x$none == "bill")
+                                                                       " --bill FILE")))
   }
   shiny::tagList(
     tags$section(tags$h2("Promise and bill"), tags$p(x$head),
@@ -84,7 +89,7 @@ bill_block <- function(x, job) {
   )
 }
 
-# ---- its pictures ----------------------------------------------------------------------------------------------------
+# ---- its pictures --------------------------------------------------------------------------------
 
 # Verifies a job's pictures in a process of its own: `done`, a promise, and `end()`.
 looked_at_pictures <- function(root, job) {
@@ -110,10 +115,12 @@ verified_there <- function(root, job) {
     sheet <- if (nrow(suspects)) {
       path <- tempfile(fileext = ".png")
       suspect_sheet(x, path)
-      paste0("data:image/png;base64,", openssl::base64_encode(readBin(path, "raw", file.size(path))))
+      paste0("data:image/png;base64,",
+             openssl::base64_encode(readBin(path, "raw", file.size(path))))
     }
     f <- as_frame(x$findings)
-    list(looked = x$looked, frames = nrow(x$frames), usable = sum(x$frames[["verdict"]] == "usable"),
+    list(looked = x$looked, frames = nrow(x$frames),
+         usable = sum(x$frames[["verdict"]] == "usable"),
          findings = f[c("shot", "frame", "code", "weight", "what", "evidence")], sheet = sheet,
          shown = paste(suspects[["sequence"]], suspects[["frame"]], suspects[["code"]]))
   }), clockpigeon_error = function(e) list(trouble = conditionMessage(e)))
@@ -122,29 +129,38 @@ verified_there <- function(root, job) {
 pictures_block <- function(x, job, most = 200) {
   tags <- shiny::tags
   head <- tags$h2("Frames that are not usable")
-  if (is.null(x)) return(tags$section(head, tags$p(class = "about", "Its pictures were not looked at in this window.")))
-  if (isTRUE(x$waiting)) return(tags$section(head, tags$p(class = "waiting", "Looking at its pictures ...")))
+  if (is.null(x))
+    return(tags$section(head, tags$p(class = "about",
+                                     "Its pictures were not looked at in this window.")))
+  if (isTRUE(x$waiting))
+    return(tags$section(head, tags$p(class = "waiting", "Looking at its pictures ...")))
   if (length(x$trouble)) return(tags$section(head, tags$p(class = "trouble", x$trouble)))
   f <- utils::head(x$findings, most)
   tags$section(
-    head, tags$p(paste0(x$usable, " of ", x$frames, " frames are usable; ", x$looked, " pictures were looked at.",
-                        if (nrow(x$findings) > most) paste0(" The first ", most, " findings are shown."))),
-    if (nrow(f)) plain_table(data.frame(shot = f[["shot"]], frame = f[["frame"]], weight = f[["weight"]],
-                                        what = f[["what"]], evidence = f[["evidence"]]), "Findings", "frame"),
+    head, tags$p(paste0(x$usable, " of ", x$frames, " frames are usable; ", x$looked,
+                        " pictures were looked at.",
+                        if (nrow(x$findings) > most)
+                        paste0(" The first ", most, " findings are shown."))),
+    if (nrow(f))
+    plain_table(data.frame(shot = f[["shot"]], frame = f[["frame"]], weight = f[["weight"]],
+                           what = f[["what"]], evidence = f[["evidence"]]), "Findings", "frame"),
     if (length(x$sheet)) tags$img(class = "sheet", src = x$sheet, alt = paste0(
       "Suspects between the frames before and after them: ", toString(x$shown), ".")),
-    if (nrow(f)) tags$p("Run ", tags$code(paste0("clockpigeon verify ", job, " --again")), " to render them again.")
+    if (nrow(f))
+    tags$p("Run ", tags$code(paste0("clockpigeon verify ", job, " --again")),
+           " to render them again.")
   )
 }
 
-# ---- what was learned ------------------------------------------------------------------------------------------------
+# ---- what was learned ----------------------------------------------------------------------------
 
 learned_there <- function(root) {
   project <- read_project(root, parts = character())
   x <- with_ledger(project$ledger, learned)
   if (!NROW(x$scores)) return(list(none = TRUE))
   list(figure = tryCatch(made_picture(ggplot2::autoplot(x)), clockpigeon_error = function(e) NULL),
-       says = c(claim_lines(as_frame(x$scores), 400L), correction_lines(x, 400L)), scores = as_frame(x$scores))
+       says = c(claim_lines(as_frame(x$scores), 400L), correction_lines(x, 400L)),
+       scores = as_frame(x$scores))
 }
 
 learned_block <- function(x) {
@@ -157,8 +173,9 @@ learned_block <- function(x) {
   }
   s <- x$scores
   says <- x$says[nzchar(x$says)]
-  scores <- data.frame(site = s[["site"]], what = figure_words(s[["what"]]), at = s[["at"]], `said by` = whose_words(s),
-                       jobs = s[["jobs"]], `in range` = ifelse(is.na(s[["inside"]]), "", s[["inside"]]),
+  scores <- data.frame(site = s[["site"]], what = figure_words(s[["what"]]), at = s[["at"]],
+                       `said by` = whose_words(s), jobs = s[["jobs"]],
+                       `in range` = ifelse(is.na(s[["inside"]]), "", s[["inside"]]),
                        `took times` = round(s[["bias"]], 2), check.names = FALSE)
   shiny::tagList(
     page_made("learned-figure", "Forecasts and outcomes", x$figure),

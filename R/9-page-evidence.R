@@ -1,5 +1,5 @@
-# The view of what is known: the ledger as a table, comparisons, curves of shots, speeds, what is assumed, what to
-# measure next.
+# The view of what is known: the ledger as a table, comparisons, curves of shots, speeds, what is
+# assumed, what to measure next.
 
 evidence_page <- function(title) {
   tags <- shiny::tags
@@ -8,23 +8,28 @@ evidence_page <- function(title) {
     tags$form(class = "question", `aria-label` = "Timings shown", tags$div(
       tags$h2("Timings"),
       pick_one("scene", "Scene", c("all" = "")), pick_one("engine", "Engine", c("all" = "")),
-      pick_one("where", "Node or site", c("all" = "")), pick_one("status", "How they ended", c("all" = "")),
-      pick_one("group", "Group by", c("none" = "", stats::setNames(group_columns, gsub("_", " ", group_columns)))),
+      pick_one("where", "Node or site", c("all" = "")),
+      pick_one("status", "How they ended", c("all" = "")),
+      pick_one("group", "Group by",
+               c("none" = "", stats::setNames(group_columns, gsub("_", " ", group_columns)))),
       pick_one("compare", "Compare by", factor_label(names(compare_factors)))
     )),
     tags$section(class = "wide", tags$h2("The ledger"), shiny::uiOutput("counted", class = "about"),
                  DT::DTOutput("timings"),
                  # Brought in later its scripts would be ones in the page, which are not let run.
-                 ledger_table(data.frame())$dependencies, shiny::downloadLink("timings_csv", "Save these as CSV")),
+                 ledger_table(data.frame())$dependencies,
+                 shiny::downloadLink("timings_csv", "Save these as CSV")),
     shiny::uiOutput("compared", class = "wide"), shiny::uiOutput("known", class = "wide"),
     shiny::uiOutput("measured", class = "wide"), limits_part()
   )
 }
 
 filter_inputs <- c("scene", "engine", "where", "status")
-group_columns <- c("scene", "shot", "engine", "engine_version", "node", "site", "device", "limit_value", "kind")
-shown_columns <- c(measured_at = "measured", scene = "scene", frame = "frame", rendered_by = "engine", limit = "limit",
-                   where = "where", device = "device", wall_s = "seconds", status = "ended", kind = "kind")
+group_columns <- c("scene", "shot", "engine", "engine_version", "node", "site", "device",
+                   "limit_value", "kind")
+shown_columns <- c(measured_at = "measured", scene = "scene", frame = "frame",
+                   rendered_by = "engine", limit = "limit", where = "where", device = "device",
+                   wall_s = "seconds", status = "ended", kind = "kind")
 
 evidence_server <- function(input, output, session, work, query) {
   rows <- shiny::reactiveVal(NULL)
@@ -47,7 +52,8 @@ evidence_server <- function(input, output, session, work, query) {
   kept <- shiny::reactive({
     x <- rows()
     for (id in filter_inputs) {
-      if (length(x) && nzchar(or_else(input[[id]], ""))) x <- x[x[[id]] %in% input[[id]], , drop = FALSE]
+      if (length(x) && nzchar(or_else(input[[id]], "")))
+        x <- x[x[[id]] %in% input[[id]], , drop = FALSE]
     }
     x
   })
@@ -63,34 +69,39 @@ evidence_server <- function(input, output, session, work, query) {
     if (is.null(x) && length(trouble())) return(answer_block("Evidence", c(Trouble = trouble())))
     if (is.null(x)) return("Reading the ledger ...")
     if (!nrow(rows())) return(empty_view("The ledger has no timings yet.", "clockpigeon bench"))
-    paste0(format(nrow(x), big.mark = ","), " of ", format(nrow(rows()), big.mark = ","), " timings, times in seconds.",
-           if (length(attr(rows(), "older"))) {
+    paste0(format(nrow(x), big.mark = ","), " of ", format(nrow(rows()), big.mark = ","),
+           " timings, times in seconds.", if (length(attr(rows(), "older"))) {
              paste("", attr(rows(), "older"), "older ones are in the ledger and not shown.")
            },
            if (any(rows()[["sample"]])) " Sample data, invented.")
   })
   index <- shiny::reactive(searchable(shown()))
-  # No table before there are rows: what is searched for in an empty one would be lost when they come.
-  output$timings <- DT::renderDT(ledger_table(shiny::req(shown())), server = TRUE, funcFilter = function(data, params) {
-    table_answer(data, params, shiny::isolate(index()))
-  })
+  # No table before there are rows: what is searched for in an empty one would be lost when they
+  # come.
+  output$timings <- DT::renderDT(ledger_table(shiny::req(shown())), server = TRUE,
+                                 funcFilter = function(data, params) {
+                                   table_answer(data, params, shiny::isolate(index()))
+                                 })
   output$timings_csv <- shiny::downloadHandler("timings.csv", function(path) {
     write_csv(shown(), path)
   })
   show_comparisons(input, output, work, rows, told)
   output$known <- shiny::renderUI({
     if (length(trouble())) return(shiny::tags$p(class = "trouble", trouble()))
-    if (is.null(about())) return(shiny::tags$p(class = "waiting", "Working out what is known of the job ..."))
+    if (is.null(about()))
+      return(shiny::tags$p(class = "waiting", "Working out what is known of the job ..."))
     known_block(about())
   })
   measure_buttons(input, output, session, work, about, load)
   limits_server(input, output, session, work)
 }
 
-# What is shown stands in the address, and an address brings it back; what is filtered by, once the values are known.
+# What is shown stands in the address, and an address brings it back; what is filtered by, once the
+# values are known.
 keep_in_address <- function(input, session, query, rows) {
   for (id in c("group", "compare")) {
-    if (length(asked_of_view(query, id))) shiny::updateSelectInput(session, id, selected = asked_of_view(query, id))
+    if (length(asked_of_view(query, id)))
+      shiny::updateSelectInput(session, id, selected = asked_of_view(query, id))
   }
   shiny::observe({
     asked <- lapply(stats::setNames(nm = c(filter_inputs, "group", "compare")), function(id) {
@@ -116,15 +127,18 @@ show_comparisons <- function(input, output, work, rows, told) {
   ))
 }
 
-# Timings of the ledger as the table shows them: texts as factors, which are searched and sorted by their levels.
+# Timings of the ledger as the table shows them: texts as factors, which are searched and sorted by
+# their levels.
 timings_there <- function(root) {
   project <- read_project(root, parts = character())
-  if (!has_ledger(project$ledger)) stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
+  if (!has_ledger(project$ledger))
+    stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
   read <- with_ledger(project$ledger, last_timings)
   x <- as_frame(read)
   x$where <- ifelse(is.na(x[["site"]]), x[["node"]], x[["site"]])
   x$limit <- ifelse(is.na(x[["limit_kind"]]), NA, paste(x[["limit_value"]], x[["limit_kind"]]))
-  x$rendered_by <- paste(x[["engine"]], ifelse(is.na(x[["engine_version"]]), "", x[["engine_version"]]))
+  x$rendered_by <- paste(x[["engine"]],
+                         ifelse(is.na(x[["engine_version"]]), "", x[["engine_version"]]))
   x$measured_at <- sub("T", " ", substr(x[["measured_at"]], 1, 16))
   x$sample <- is_sample(x)
   # No more than is shown: the page keeps it for each window.
@@ -134,7 +148,8 @@ timings_there <- function(root) {
   structure(x, older = attr(read, "older"))
 }
 
-# Of each column its distinct values as small letters, and which of them each row has: made once for many searches.
+# Of each column its distinct values as small letters, and which of them each row has: made once for
+# many searches.
 searchable <- function(x) {
   lapply(x, function(column) {
     if (is.factor(column)) return(list(texts = tolower(levels(column)), codes = as.integer(column)))
@@ -147,50 +162,58 @@ ledger_table <- function(x) {
   if (!length(x)) x <- data.frame(timings = character())
   numbers <- which(vapply(x, is.numeric, NA)) - 1
   x[] <- lapply(x, function(v) if (is.numeric(v)) signif(v, 6) else v)
-  DT::datatable(x, rownames = FALSE, escape = TRUE, selection = "none", class = "plain", style = "default",
-                colnames = gsub("_", " ", names(x)),
+  DT::datatable(x, rownames = FALSE, escape = TRUE, selection = "none", class = "plain",
+                style = "default", colnames = gsub("_", " ", names(x)),
                 options = list(pageLength = 15, dom = "frtip", searchDelay = 120, autoWidth = FALSE,
-                               columnDefs = list(list(className = "number", targets = as.list(unname(numbers))))))
+                               columnDefs = list(list(className = "number",
+                                                      targets = as.list(unname(numbers))))))
 }
 
-# What the table asks of its rows: those in which each word of the search is found somewhere, ordered, a page of them.
-# `index`: from searchable(); a text is looked for in the distinct values of a column only.
+# What the table asks of its rows: those in which each word of the search is found somewhere,
+# ordered, a page of them. `index`: from searchable(); a text is looked for in the distinct values
+# of a column only.
 table_answer <- function(data, params, index = searchable(data)) {
   n <- nrow(data)
   at <- seq_len(n)
   for (word in strsplit(trimws(or_else(params$search[["value"]], "")), "[[:space:]]+")[[1]]) {
     hit <- logical(length(at))
-    for (column in index) hit <- hit | grepl(tolower(word), column$texts, fixed = TRUE)[column$codes[at]] %in% TRUE
+    for (column in index) hit <- hit |
+      grepl(tolower(word), column$texts, fixed = TRUE)[column$codes[at]] %in% TRUE
     at <- at[hit]
   }
   keys <- lapply(params$order, function(one) {
     k <- as.integer(one[["column"]]) + 1
-    key <- if (is.numeric(data[[k]])) data[[k]][at] else rank_of(index[[k]]$texts)[index[[k]]$codes[at]]
+    key <- if (is.numeric(data[[k]])) data[[k]][at] else
+      rank_of(index[[k]]$texts)[index[[k]]$codes[at]]
     if (identical(one[["dir"]], "desc")) -key else key
   })
   if (length(keys)) at <- at[do.call(order, unname(keys))]
   from <- suppressWarnings(as.integer(or_else(params$start, 0)))
   many <- suppressWarnings(as.integer(or_else(params$length, 15)))
-  page <- if (is.na(many) || many < 0) at else at[seq_along(at) > from & seq_along(at) <= from + many]
+  page <- if (is.na(many) || many < 0) at else
+    at[seq_along(at) > from & seq_along(at) <= from + many]
   rows <- as_frame(data)[page, , drop = FALSE]
   rows[] <- lapply(rows, function(v) {
     if (is.numeric(v)) v else htmltools::htmlEscape(ifelse(is.na(v), "", as.character(v)))
   })
   list(draw = as.integer(params$draw), recordsTotal = n, recordsFiltered = length(at),
-       data = unname(lapply(seq_len(nrow(rows)), function(i) unname(as.list(rows[i, , drop = FALSE])))),
+       data = unname(lapply(seq_len(nrow(rows)),
+                            function(i) unname(as.list(rows[i, , drop = FALSE])))),
        # All rows that are found are sent nowhere: nothing here asks for them.
        DT_rows_all = list(), DT_rows_current = page)
 }
 
 rank_of <- function(texts) match(texts, sort(unique(texts)))
 
-# ---- comparisons, and what is known of the question's job ------------------------------------------------------------
+# ---- comparisons, and what is known of the question's job ----------------------------------------
 
 compared_there <- function(root, by) {
   project <- read_project(root, parts = character())
-  x <- tryCatch(with_ledger(project$ledger, function(ledger) compare_timings(ledger, by)), clockpigeon_error = identity)
+  x <- tryCatch(with_ledger(project$ledger, function(ledger) compare_timings(ledger, by)),
+                clockpigeon_error = identity)
   if (inherits(x, "error")) return(list(none = conditionMessage(x)))
-  if (!nrow(x)) return(list(none = paste0("No two timings differ in ", factor_label(by), " alone.")))
+  if (!nrow(x)) return(list(none = paste0("No two timings differ in ", factor_label(by),
+                                          " alone.")))
   list(figure = made_picture(ggplot2::autoplot(x), height = 3.6), table = report_comparison(x))
 }
 
@@ -204,7 +227,8 @@ speeds_there <- function(root) {
 compared_block <- function(x) {
   tags <- shiny::tags
   if (is.null(x)) return(NULL)
-  if (length(x$none)) return(tags$section(tags$h2("Like with like"), tags$p(class = "about", x$none)))
+  if (length(x$none))
+    return(tags$section(tags$h2("Like with like"), tags$p(class = "about", x$none)))
   shiny::tagList(
     page_made("ratios", "Like with like", x$figure,
               "Ratio of the old time to the new, with its 95 % interval, of timings that differ in nothing else."),
@@ -212,18 +236,21 @@ compared_block <- function(x) {
   )
 }
 
-# Of the job that is asked about: curves of its shots, speeds of sites, what is not known, what to measure.
+# Of the job that is asked about: curves of its shots, speeds of sites, what is not known, what to
+# measure.
 known_there <- function() {
   forecast <- worked_for$made$forecast
   job <- main_job(forecast$scenario)
   choice <- decide(forecast, worked_for$made$asked, details = FALSE)
   curves <- Map(function(shot, curve) {
     if (!inherits(curve, "cp_curve")) return(NULL)
-    list(shot = shot$shot, figure = made_picture(ggplot2::autoplot(curve)), says = slow_frame_words(curve))
+    list(shot = shot$shot, figure = made_picture(ggplot2::autoplot(curve)),
+         says = slow_frame_words(curve))
   }, job$shots, job$curves)
   curves <- unname(Filter(length, curves))
-  list(curves = curves, speeds = report_speeds(forecast$scenario), unknown = unname(unknown_words(forecast)),
-       evidence = evidence_line(job), measures = as_frame(next_measures(choice)))
+  list(curves = curves, speeds = report_speeds(forecast$scenario),
+       unknown = unname(unknown_words(forecast)), evidence = evidence_line(job),
+       measures = as_frame(next_measures(choice)))
 }
 
 # Where the slowest frame is likely to be, and which frame tells most next.
@@ -243,8 +270,10 @@ known_block <- function(x) {
     tags$section(tags$h2("What the forecast rests on"), tags$p(paste0(x$evidence, ".")),
                  plain_table(x$speeds, "Speeds of sites", character())),
     lapply(seq_along(x$curves), function(k) {
-      page_made(paste0("curve-", k), paste("Frame times of", x$curves[[k]]$shot), x$curves[[k]]$figure,
-                paste(c("Points: measured. Band: where the others are, 8 in 10.", x$curves[[k]]$says), collapse = " "))
+      page_made(paste0("curve-", k), paste("Frame times of", x$curves[[k]]$shot),
+                x$curves[[k]]$figure,
+                paste(c("Points: measured. Band: where the others are, 8 in 10.",
+                        x$curves[[k]]$says), collapse = " "))
     }),
     tags$section(tags$h2("What is not known"), tags$ul(lapply(x$unknown, tags$li)))
   )
@@ -266,13 +295,15 @@ measure_buttons <- function(input, output, session, work, about, load) {
   })
   output$measuring <- shiny::renderUI({
     x <- state()
-    if (length(x$waiting)) waiting_block(paste("Measuring:", x$waiting), "measuring_says", "leave_measure")
+    if (length(x$waiting))
+      waiting_block(paste("Measuring:", x$waiting), "measuring_says", "leave_measure")
     else tags$p(role = "status", x$says)
   })
   output$measuring_says <- say_work(function() length(state()$waiting) > 0, said)
   shiny::observeEvent(input$measure, {
     row <- about()$measures[input$measure, ]
-    page_ask(session, "measure_sure", "Measure here?", row[["says"]], paste("The same as:", row[["command"]]))
+    page_ask(session, "measure_sure", "Measure here?", row[["says"]],
+             paste("The same as:", row[["command"]]))
   })
   shiny::observeEvent(input$measure_sure, {
     if (length(state()$waiting)) return()
@@ -293,9 +324,11 @@ measure_items <- function(rows) {
   tags <- shiny::tags
   lapply(seq_len(nrow(rows)), function(i) {
     command <- rows[["command"]][i]
-    tags$li(tags$span(rows[["says"]][i]), if (startsWith(command, "clockpigeon ")) tags$code(command),
+    tags$li(tags$span(rows[["says"]][i]),
+            if (startsWith(command, "clockpigeon ")) tags$code(command),
             if (rows[["what"]][i] %in% c("probe", "cheap")) {
-              tags$button(type = "button", class = "order measure", `data-row` = i, "Run it here ...")
+              tags$button(type = "button", class = "order measure", `data-row` = i,
+                          "Run it here ...")
             })
   })
 }

@@ -1,4 +1,5 @@
-# Who may ask the page: whoever has its token, from a window of its own; a page elsewhere in the browser can do nothing.
+# Who may ask the page: whoever has its token, from a window of its own; a page elsewhere in the
+# browser can do nothing.
 
 # What requests are held against: the `token`, and the `hosts` by which the page is reached.
 page_guard <- function(port, token = page_token(), host = "127.0.0.1") {
@@ -8,13 +9,15 @@ page_guard <- function(port, token = page_token(), host = "127.0.0.1") {
 
 page_token <- function() paste(openssl::rand_bytes(24), collapse = "")
 
-# Why a request is refused: `host`, `origin` or `token`; NULL where it is not. `req`: as httpuv has it; `socket`: of a
-# connection that stays open, which must say where it comes from and has the token in its cookie alone.
+# Why a request is refused: `host`, `origin` or `token`; NULL where it is not. `req`: as httpuv has
+# it; `socket`: of a connection that stays open, which must say where it comes from and has the
+# token in its cookie alone.
 request_fault <- function(req, guard, socket = FALSE) {
   if (!isTRUE(tolower(or_else(req$HTTP_HOST, "")) %in% guard$hosts)) return("host")
   origin <- req$HTTP_ORIGIN
   if (!length(origin) && socket) return("origin")
-  if (length(origin) && !isTRUE(tolower(origin) %in% paste0("http://", guard$hosts))) return("origin")
+  if (length(origin) && !isTRUE(tolower(origin) %in% paste0("http://", guard$hosts)))
+    return("origin")
   given <- c(request_cookie(req, guard$cookie), if (!socket) request_token(req))
   if (any(vapply(given, same_secret, NA, secret = guard$token))) NULL else "token"
 }
@@ -24,8 +27,9 @@ page_post_bytes <- 1e6
 # Connections that stay open at once: a window has one.
 most_sockets <- 40
 
-# Refuse connections that stay open unless they come from the page itself and have its token. shiny takes messages of a
-# connection before it calls the page's own code, so that it must be refused while it is opened.
+# Refuse connections that stay open unless they come from the page itself and have its token. shiny
+# takes messages of a connection before it calls the page's own code, so that it must be refused
+# while it is opened.
 guard_sockets <- function(guard, manager = utils::getFromNamespace("handlerManager", "shiny")) {
   open <- new.env(parent = emptyenv())
   open$count <- 0
@@ -48,7 +52,8 @@ guard_sockets <- function(guard, manager = utils::getFromNamespace("handlerManag
 # The token in a request's address; NULL for none.
 request_token <- function(req) {
   query <- sub("^\\?", "", or_else(req$QUERY_STRING, ""))
-  given <- sub("^token=", "", grep("^token=", strsplit(query, "&", fixed = TRUE)[[1]], value = TRUE))
+  given <- sub("^token=", "",
+               grep("^token=", strsplit(query, "&", fixed = TRUE)[[1]], value = TRUE))
   if (length(given)) given[1]
 }
 
@@ -65,14 +70,17 @@ address_without_token <- function(req) {
   paste0("/", if (length(query)) paste0("?", paste(query, collapse = "&")))
 }
 
-# What every answer says of itself to the browser. Styles may be in the page: those of the inputs are. The table of the
-# ledger makes a function of a text (`evaluates`): its view alone may.
+# What every answer says of itself to the browser. Styles may be in the page: those of the inputs
+# are. The table of the ledger makes a function of a text (`evaluates`): its view alone may.
 page_headers <- function(guard, evaluates = FALSE) {
   # An address of numbers in brackets is no source of a policy.
-  sockets <- paste0("ws://", grep("[", guard$hosts, fixed = TRUE, invert = TRUE, value = TRUE), collapse = " ")
+  sockets <- paste0("ws://", grep("[", guard$hosts, fixed = TRUE, invert = TRUE, value = TRUE),
+                    collapse = " ")
   list("Content-Security-Policy" = paste0(
     "default-src 'none'; script-src 'self'", if (evaluates) " 'unsafe-eval'",
     "; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; ",
-    "font-src 'self'; connect-src 'self' ", sockets, "; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
-  ), "X-Content-Type-Options" = "nosniff", "Referrer-Policy" = "no-referrer", "Cache-Control" = "no-store")
+    "font-src 'self'; connect-src 'self' ", sockets,
+    "; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+  ), "X-Content-Type-Options" = "nosniff", "Referrer-Policy" = "no-referrer",
+       "Cache-Control" = "no-store")
 }

@@ -1,5 +1,6 @@
-# What is known of limits and of scaling, in the view of what is known: probes of a shot with the target to be dragged,
-# its worst tiles, a blind look at them; times over the number of threads or devices.
+# What is known of limits and of scaling, in the view of what is known: probes of a shot with the
+# target to be dragged, its worst tiles, a blind look at them; times over the number of threads or
+# devices.
 
 limits_part <- function() {
   tags <- shiny::tags
@@ -11,12 +12,15 @@ limits_part <- function() {
     ), shiny::uiOutput("probing")),
     tags$div(id = "limit-part", class = "wide", hidden = NA,
              page_figure("limit", "Noise against samples",
-                         paste("Points: probes. Lines: each frame's fit, the band 95 % of the one that needs most. The",
-                               "line across is the target: drag it, or move the slider."), more = tags$div(
-                           class = "field", tags$label(`for` = "target", "Noise target"),
-                           tags$output(id = "target-said", `for` = "target"),
-                           tags$input(type = "range", id = "target", min = 0, max = 200, step = 1, value = 100)
-                         )),
+                         paste(
+                           "Points: probes. Lines: each frame's fit, the band 95 % of the one that needs most. The",
+                           "line across is the target: drag it, or move the slider."),
+                         more = tags$div(
+                     class = "field", tags$label(`for` = "target", "Noise target"),
+                     tags$output(id = "target-said", `for` = "target"),
+                     tags$input(type = "range", id = "target", min = 0, max = 200, step = 1,
+                                value = 100)
+                   )),
              shiny::uiOutput("limit_says"), shiny::uiOutput("limit_sheet")),
     shiny::uiOutput("scaling", class = "wide")
   )
@@ -27,7 +31,8 @@ pick_one <- function(id, label, choices) shiny::selectInput(id, label, choices, 
 limits_server <- function(input, output, session, work) {
   state <- shiny::reactiveVal(list())
   # Each window has a study of its own there.
-  ask_here <- function(f, ...) ask_process(other_process(work, "here"), f, ..., window = session$token)
+  ask_here <- function(f, ...)
+    ask_process(other_process(work, "here"), f, ..., window = session$token)
   trouble <- function(e) state(list(trouble = work_trouble(e)))
   promises::then(promises::as.promise(ask_beside(work, shots_there)), function(x) {
     shiny::updateSelectInput(session, "limit_shot", choices = x$shots)
@@ -35,7 +40,8 @@ limits_server <- function(input, output, session, work) {
   }, trouble)
   shiny::observeEvent(input$probe, {
     page_ask(session, "probe_sure", "Probe it here?",
-             paste0("Two frames of ", input$limit_shot, " are rendered twice at each of three counts of samples, on ",
+             paste0("Two frames of ", input$limit_shot,
+                    " are rendered twice at each of three counts of samples, on ",
                     "this machine. Their times go to the ledger."),
              paste("The same as:", limit_command(input)))
   })
@@ -43,12 +49,15 @@ limits_server <- function(input, output, session, work) {
   says <- shiny::reactiveVal(NULL)
   shiny::observeEvent(list(state()$facts, input$target_noise), {
     if (is.null(state()$facts)) return(says(NULL))
-    promises::then(promises::as.promise(ask_here(limit_said_there, or_else(input$target_noise, state()$facts$target))),
+    promises::then(promises::as.promise(ask_here(limit_said_there,
+                                                 or_else(input$target_noise,
+                                                         state()$facts$target))),
                    says, trouble)
     invisible()
   })
   output$limit_says <- shiny::renderUI(if (length(says())) shiny::tagList(
-    said_list(says()$says), plain_table(says()$doublings, "What each doubling costs and buys", names(says()$doublings))
+    said_list(says()$says),
+    plain_table(says()$doublings, "What each doubling costs and buys", names(says()$doublings))
   ))
   judge_here(input, output, work, state, ask_here)
   scaling <- shiny::reactiveVal(NULL)
@@ -56,7 +65,8 @@ limits_server <- function(input, output, session, work) {
   output$scaling <- shiny::renderUI(scaling_block(scaling()))
 }
 
-limit_command <- function(input) paste("clockpigeon limit", input$limit_shot, "--engine", input$limit_engine)
+limit_command <- function(input)
+  paste("clockpigeon limit", input$limit_shot, "--engine", input$limit_engine)
 
 # Probes a shot in the process that renders here, which keeps the pictures while the page is open.
 probe_here <- function(input, output, session, work, state, ask_here) {
@@ -65,13 +75,15 @@ probe_here <- function(input, output, session, work, state, ask_here) {
   said <- tempfile("page-said-")
   shiny::observeEvent(input$probe_sure, {
     leave_work(task)
-    mine <- ask_here(probed_there, work$here$limit, work$root, input$limit_shot, input$limit_engine, said = said)
+    mine <- ask_here(probed_there, work$here$limit, work$root, input$limit_shot, input$limit_engine,
+                     said = said)
     task <<- mine
     state(list(waiting = limit_command(input)))
     promises::then(promises::as.promise(mine), function(facts) {
       session$sendCustomMessage("limit", facts)
       state(list(facts = facts))
-    }, function(e) if (identical(task, mine)) state(list(trouble = work_trouble(e), of = limit_command(input))))
+    }, function(e) if (identical(task, mine))
+                   state(list(trouble = work_trouble(e), of = limit_command(input))))
     invisible()
   })
   shiny::observeEvent(input$leave_probe, leave_work(task))
@@ -81,13 +93,15 @@ probe_here <- function(input, output, session, work, state, ask_here) {
     x <- state()
     if (length(x$waiting)) return(waiting_block("Probing", "probing_says", "leave_probe"))
     if (length(x$trouble)) {
-      return(tags$p(class = "trouble", role = "status", x$trouble, if (length(x$of)) tags$code(x$of)))
+      return(tags$p(class = "trouble", role = "status", x$trouble,
+                    if (length(x$of)) tags$code(x$of)))
     }
     if (is.null(x$facts)) tags$p(class = "about", "No shot was probed in this window.")
   })
 }
 
-# The worst tiles, open or blind; which of the blind ones are clean enough is asked, kept, and only then told.
+# The worst tiles, open or blind; which of the blind ones are clean enough is asked, kept, and only
+# then told.
 judge_here <- function(input, output, work, state, ask_here) {
   tags <- shiny::tags
   sheet <- shiny::reactiveVal(NULL)
@@ -99,7 +113,8 @@ judge_here <- function(input, output, work, state, ask_here) {
   shiny::observeEvent(state()$facts, look(FALSE))
   shiny::observeEvent(input$blind, look(TRUE))
   shiny::observeEvent(input$judged, {
-    promises::then(promises::as.promise(ask_here(judged_there, work$root, as.character(input$clean))), sheet, broken)
+    promises::then(promises::as.promise(ask_here(judged_there, work$root,
+                                                 as.character(input$clean))), sheet, broken)
     invisible()
   })
   output$limit_sheet <- shiny::renderUI({
@@ -108,14 +123,15 @@ judge_here <- function(input, output, work, state, ask_here) {
     if (length(x$trouble)) return(tags$p(class = "trouble", x$trouble))
     picture <- tags$img(class = "sheet", src = x$src, alt = x$alt)
     tags$section(tags$h2("The worst tiles"), picture, if (length(x$letters)) {
-      shiny::tagList(shiny::checkboxGroupInput("clean", "Which are clean enough?", x$letters, inline = TRUE),
+      shiny::tagList(shiny::checkboxGroupInput("clean", "Which are clean enough?", x$letters,
+                                               inline = TRUE),
                      does_button("judged", "These, and no others"))
     } else shiny::tagList(if (length(x$judged)) plain_table(x$judged, "What they were"),
                           does_button("blind", "Look at them blind ...")))
   })
 }
 
-# ---- in the processes beside -----------------------------------------------------------------------------------------
+# ---- in the processes beside ---------------------------------------------------------------------
 
 shots_there <- function(root) {
   project <- read_project(root, parts = c("shots", "engines"))
@@ -128,16 +144,19 @@ probed_there <- function(limit, root, shot, engine, window = "one") {
   limit_facts(worked_for$studies[[window]])
 }
 
-# What the browser draws: of each frame its probes and its fit; what each target takes; where the target begins.
+# What the browser draws: of each frame its probes and its fit; what each target takes; where the
+# target begins.
 limit_facts <- function(study) {
   pairs <- as_frame(study$probes$pairs)
-  n <- exp(seq(log(min(pairs[["samples"]]) / 1.5), log(64 * max(pairs[["samples"]])), length.out = 80))
+  n <- exp(seq(log(min(pairs[["samples"]]) / 1.5), log(64 * max(pairs[["samples"]])),
+               length.out = 80))
   frames <- lapply(seq_along(study$fits), function(i) {
     own <- pairs_of_setting(study$probes, i)
     curve <- as_frame(stats::predict(study$fits[[i]], n))
     list(frame = study$frames[["frame"]][i], governs = study$frames[["governs"]][i],
          samples = I(own[["samples"]]), noise = I(own[["noise"]]), curve = I(curve[["noise"]]),
-         lower = I(curve[["noise_lower"]]), upper = I(curve[["noise_upper"]]), time = I(curve[["seconds"]]))
+         lower = I(curve[["noise_lower"]]), upper = I(curve[["noise_upper"]]),
+         time = I(curve[["seconds"]]))
   })
   ends <- range(unlist(lapply(frames, `[[`, "curve")))
   targets <- unique(signif(exp(seq(log(ends[1]), log(ends[2]), length.out = 200)), 2))
@@ -147,27 +166,33 @@ limit_facts <- function(study) {
 }
 
 limit_said_there <- function(noise, window = "one") {
-  study <- study_limit(worked_for$studies[[window]]$probes, check_number(noise, "the target", above = 0))
+  study <- study_limit(worked_for$studies[[window]]$probes,
+                       check_number(noise, "the target", above = 0))
   worked_for$studies[[window]] <- study
   at <- which(study$frames[["governs"]])
   counts <- range(study$probes$pairs[["samples"]])
   steps <- as_frame(limit_doublings(study$fits[[at]], counts[1],
-                                    max(counts[2], 2 * study$frames[["samples"]][at], na.rm = TRUE), NA_real_,
+                                    max(counts[2], 2 * study$frames[["samples"]][at], na.rm = TRUE),
+                                    NA_real_,
                                     length(study$probes$shot$frames)))
   list(says = c(Answer = limit_answer(study), Target = sub("^Target: ", "", answer_lines(study)),
                 unlist(lapply(finding_of_study(study, 1e4L), function(text) c(Note = text)))),
-       doublings = data.frame(samples = count_text(steps$samples), time = format_duration(steps$seconds),
+       doublings = data.frame(samples = count_text(steps$samples),
+                              time = format_duration(steps$seconds),
                               noise = noise_text(steps$noise),
-                              "more time" = ifelse(is.na(steps$more_s), "", format_duration(steps$more_s)),
+                              "more time" = ifelse(is.na(steps$more_s), "",
+                                                   format_duration(steps$more_s)),
                               check.names = FALSE))
 }
 
 tiles_there <- function(blind, window = "one") {
   path <- tempfile(fileext = ".png")
   on.exit(unlink(path))
-  sheet <- contact_sheet(worked_for$studies[[window]], path, blind = blind, seed = as.integer(wall_clock() %% 1e6))
+  sheet <- contact_sheet(worked_for$studies[[window]], path, blind = blind,
+                         seed = as.integer(wall_clock() %% 1e6))
   worked_for$sheets[[window]] <- if (blind) sheet
-  list(src = paste0("data:image/png;base64,", openssl::base64_encode(readBin(path, "raw", file.size(path)))),
+  list(src = paste0("data:image/png;base64,",
+                    openssl::base64_encode(readBin(path, "raw", file.size(path)))),
        alt = paste0("Crops of the worst tiles at each count of samples",
                     if (!blind) paste0(": ", toString(sheet$label))),
        letters = if (blind) sheet$letter)
@@ -193,13 +218,14 @@ scaling_there <- function(root) {
   units <- c(threads = "threads", devices = "device_count")
   unlist(lapply(names(units), function(unit) {
     lapply(counted_times(rows, units[[unit]], 2), function(x) {
-      fit <- tryCatch(fit_scaling(x$n, x$seconds, unit = unit), clockpigeon_error_scaling = function(e) NULL)
+      fit <- tryCatch(fit_scaling(x$n, x$seconds, unit = unit),
+                      clockpigeon_error_scaling = function(e) NULL)
       if (is.null(fit)) return(NULL)
       of <- x$of
       list(figure = made_picture(ggplot2::autoplot(fit), height = 6),
            says = paste0(of$scene, " with ", of$engine, " ", or_unknown(of$engine_version), " at ",
-                         first_of(null_if_na(of$node), of$site), ": ", length(x$n), " times of ", x$frames, " frame",
-                         if (x$frames > 1) "s", "."))
+                         first_of(null_if_na(of$node), of$site), ": ", length(x$n), " times of ",
+                         x$frames, " frame", if (x$frames > 1) "s", "."))
     })
   }), recursive = FALSE)
 }
@@ -209,8 +235,10 @@ scaling_block <- function(x) {
   x <- Filter(length, x)
   if (!length(x)) {
     return(tags$section(tags$h2("More threads, more devices"),
-                        empty_view(paste("No frames were timed with several numbers of threads or devices. Write",
-                                         "threads: [1, 2, 4] into a plan."), "clockpigeon bench PLAN.yaml")))
+                        empty_view(
+                          paste(
+                            "No frames were timed with several numbers of threads or devices. Write",
+                            "threads: [1, 2, 4] into a plan."), "clockpigeon bench PLAN.yaml")))
   }
   lapply(seq_along(x), function(k) {
     page_made(paste0("scaling-", k), "More threads, more devices", x[[k]]$figure, x[[k]]$says)

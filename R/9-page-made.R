@@ -13,7 +13,8 @@ page_made <- function(id, title, x, about = NULL) {
 decided_figures <- function(choice) {
   if (is.na(choice$pick)) return(NULL)
   made <- function(show) {
-    tryCatch(made_picture(ggplot2::autoplot(choice, show = show)), clockpigeon_error = function(e) NULL)
+    tryCatch(made_picture(ggplot2::autoplot(choice, show = show)),
+             clockpigeon_error = function(e) NULL)
   }
   list(timeline = made("timeline"), cost = made("cost"))
 }

@@ -1,4 +1,5 @@
-# The view of jobs that run: frames, nodes, belief and money as they come, and orders that ask first.
+# The view of jobs that run: frames, nodes, belief and money as they come, and orders that ask
+# first.
 
 running_page <- function(title) {
   tags <- shiny::tags
@@ -14,18 +15,24 @@ running_page <- function(title) {
     tags$section(id = "said", `aria-live` = "off", shiny::uiOutput("stands")),
     tags$section(id = "alarms", class = "wide", `aria-live` = "polite", shiny::uiOutput("alarms")),
     tags$div(class = "wide", page_figure(
-      "strip", "Frames", paste("Each stands as high as it took; below, how it stands: full is there, a ring renders, a",
-                               "cross failed, empty is to come."),
+      "strip", "Frames",
+      paste(
+        "Each stands as high as it took; below, how it stands: full is there, a ring renders, a",
+        "cross failed, empty is to come."),
       more = shiny::tagList(canvas("strip", "Frames"), tags$p(
-        id = "strip-said", class = "about", "Arrow keys go from frame to frame, + and - draw nearer and away."
+        id = "strip-said", class = "about",
+        "Arrow keys go from frame to frame, + and - draw nearer and away."
       ))
     )),
     page_figure("belief", "Done, as it was believed at each moment",
                 "Band and line: the middle 8 in 10 and the middle. Dotted: now. Where they meet, it is done."),
-    page_figure("spent", "Money", "What it comes to in the end, beside the budget and what was promised."),
+    page_figure("spent", "Money",
+                "What it comes to in the end, beside the budget and what was promised."),
     tags$div(class = "wide", page_figure(
-      "lanes", "Nodes", "What each node rendered, over time. A cross: it failed; open at its end: it renders.",
-      more = shiny::tagList(canvas("lanes", "Nodes over time"), tags$p(id = "lanes-said", class = "about", ""))
+      "lanes", "Nodes",
+      "What each node rendered, over time. A cross: it failed; open at its end: it renders.",
+      more = shiny::tagList(canvas("lanes", "Nodes over time"),
+                            tags$p(id = "lanes-said", class = "about", ""))
     )),
     keys = c(f = "the frames", n = "the nodes", arrows = "from frame to frame, from run to run",
              "+ and -" = "draw nearer and away")
@@ -44,7 +51,8 @@ running_server <- function(input, output, session, work, follower, query) {
     return(invisible())
   }
   if (!isTRUE(job %in% all)) {
-    output$stands <- shiny::renderUI(empty_view(paste0("There is no job ", job, " that was placed."),
+    output$stands <- shiny::renderUI(empty_view(paste0("There is no job ", job,
+                                                       " that was placed."),
                                                 "clockpigeon watch"))
     return(invisible())
   }
@@ -81,10 +89,13 @@ alarm_list <- function(alarms) {
 order_buttons <- function(input, output, session, work, follower, job, state) {
   said <- shiny::reactiveVal(NULL)
   asked <- list(
-    pause = list(what = "paused", ask = "No more of its frames are begun until it goes on; what renders is finished."),
+    pause = list(what = "paused",
+                 ask = "No more of its frames are begun until it goes on; what renders is finished."),
     resume = list(what = "resumed", ask = "Its frames are begun again."),
-    stop = list(what = "stopped", ask = "What is done stays; the rest is not rendered. It cannot be begun again."),
-    fetch = list(what = "fetch", ask = "Pictures that are ready at its sites are fetched and held against their sums.")
+    stop = list(what = "stopped",
+                ask = "What is done stays; the rest is not rendered. It cannot be begun again."),
+    fetch = list(what = "fetch",
+                 ask = "Pictures that are ready at its sites are fetched and held against their sums.")
   )
   output$orders <- shiny::renderUI({
     paused <- isTRUE(state()$paused)
@@ -113,10 +124,11 @@ order_buttons <- function(input, output, session, work, follower, job, state) {
     what <- asked[[pending]]$what
     pending <<- NULL
     said("Asked for ...")
-    promises::then(promises::as.promise(ask_beside(work, ordered_there, job, what)), function(words) {
-      said(words)
-      follower$again(job)
-    }, function(e) said(work_trouble(e)))
+    promises::then(promises::as.promise(ask_beside(work, ordered_there, job, what)),
+                   function(words) {
+                     said(words)
+                     follower$again(job)
+                   }, function(e) said(work_trouble(e)))
     invisible()
   })
 }

@@ -1,47 +1,62 @@
 # The page of a project: served on the loopback address, worked for by a process of its own.
 
-# Serves the page of a project until `stop_after` seconds have passed, or it is ended. `make(...)`: the question of the
-# job, made in the background: a list of `asked` and `forecast`, as the command `choose` has them; `with`: its
-# arguments; `here`: what is rendered on this machine, `measure(..., row)` a row of next_measures() and `limit(root,
-# shot, engine)` the probes of a limit; `opened(url)` is called once requests are answered.
-serve_page <- function(project, make, with, here, port = 0L, opened = function(url) NULL, stop_after = Inf) {
-  for (package in c("shiny", "bslib", "httpuv", "promises", "mirai", "DT")) need_package(package, "the page")
-  door <- page_door(project$root, port)
-  port <- door$port
-  guard <- page_guard(port, door$token)
-  work <- page_work(project$root, make, with, here)
-  title <- project$name
-  on.exit(close_page_work(work))
-  shiny::addResourcePath("page", system.file("page", package = "clockpigeon"))
-  if (is.finite(stop_after)) later::later(shiny::stopApp, stop_after)
-  server <- page_server(guard, work, event_ear(project$ledger))
-  app <- shiny::shinyApp(function(req) page_answer(req, guard, title), server, enableBookmarking = "url")
-  # Of what its pages say to the browser shiny sets nothing by itself.
-  answered <- app$httpHandler
-  guard_sockets(guard)
-  options(shiny.maxRequestSize = page_post_bytes)
-  app$httpHandler <- function(req) {
-    answer <- tryCatch(answered(req), error = function(e) {
-      shiny::httpResponse(400L, "text/plain; charset=utf-8", "This is no request of the page.")
-    })
-    if (length(answer)) {
-      answer$headers <- c(answer$headers, page_headers(guard, asked_view(req$QUERY_STRING) == "evidence"))
-    }
-    answer
-  }
-  suppressPackageStartupMessages(shiny::runApp(app, port, launch.browser = function(url) {
-    opened(paste0("http://127.0.0.1:", port, "/?token=", guard$token))
-  }, host = "127.0.0.1", quiet = TRUE))
-  invisible()
-}
+# Serves the page of a project until `stop_after` seconds have passed, or it is ended. `make(...)`:
+# the question of the job, made in the background: a list of `asked` and `forecast`, as the command
+# `choose` has them; `with`: its arguments; `here`: what is rendered on this machine, `measure(...,
+# row)` a row of next_measures() and `limit(root, shot, engine)` the probes of a limit;
+# `opened(url)` is called once requests are answered.
+serve_page <- function(project, make, with, here, port = 0L, opened = function(url) NULL,
+                       stop_after = Inf) {
+                         for (package in c("shiny", "bslib", "httpuv", "promises", "mirai", "DT"))
+                           need_package(package, "the page")
+                         door <- page_door(project$root, port)
+                         port <- door$port
+                         guard <- page_guard(port, door$token)
+                         work <- page_work(project$root, make, with, here)
+                         title <- project$name
+                         on.exit(close_page_work(work))
+                         shiny::addResourcePath("page", system.file("page", package =
+                                                                    "clockpigeon"))
+                         if (is.finite(stop_after)) later::later(shiny::stopApp, stop_after)
+                         server <- page_server(guard, work, event_ear(project$ledger))
+                         app <- shiny::shinyApp(function(req) page_answer(req, guard, title),
+                                                server, enableBookmarking = "url")
+                         # Of what its pages say to the browser shiny sets nothing by itself.
+                         answered <- app$httpHandler
+                         guard_sockets(guard)
+                         options(shiny.maxRequestSize = page_post_bytes)
+                         app$httpHandler <- function(req) {
+                           answer <- tryCatch(answered(req), error = function(e) {
+                             shiny::httpResponse(400L, "text/plain; charset=utf-8",
+                                                 "This is no request of the page.")
+                           })
+                           if (length(answer)) {
+                             answer$headers <- c(answer$headers,
+                                                 page_headers(guard, asked_view(req$QUERY_STRING) ==
+                                                              "evidence"))
+                           }
+                           answer
+                         }
+                         suppressPackageStartupMessages(shiny::runApp(app, port, launch.browser =
+                                                                      function(url) {
+                                                                        opened(
+                                                                          paste0(
+                                                                            "http://127.0.0.1:",
+                                                                            port, "/?token=",
+                                                                            guard$token))
+                                                                      }, host = "127.0.0.1",
+                                                                      quiet = TRUE))
+                         invisible()
+                       }
 
-# Open the page in the browser. Other users of this machine can list a browser's arguments, so it is given the path of a
-# file that only we can read, which sends it on to the address with the token.
+# Open the page in the browser. Other users of this machine can list a browser's arguments, so it is
+# given the path of a file that only we can read, which sends it on to the address with the token.
 open_page <- function(url, browse = utils::browseURL) {
   path <- tempfile("clockpigeon-", fileext = ".html")
   old <- Sys.umask("077")
   on.exit(Sys.umask(old))
-  write_text(paste0("<!doctype html><meta http-equiv=\"refresh\" content=\"0; url=", url, "\">"), path)
+  write_text(paste0("<!doctype html><meta http-equiv=\"refresh\" content=\"0; url=", url, "\">"),
+             path)
   browse(path)
   invisible(path)
 }
@@ -49,27 +64,38 @@ open_page <- function(url, browse = utils::browseURL) {
 # How long a page's token serves for the next time it is opened.
 token_hours <- 12
 
-# The port and the token of a project's page: those of the last time, where the port is free still, so that a page which
-# is open goes on. They are kept in the user's own cache, which nobody else can read.
-page_door <- function(root, port = 0L, folder = file.path(tools::R_user_dir("clockpigeon", "cache"), "pages")) {
-  path <- file.path(folder, paste0(substr(openssl::sha256(real_path(root)), 1, 24), ".json"))
-  kept <- if (file.exists(path)) tryCatch(jsonlite::read_json(path), error = function(e) NULL)
-  known <- length(kept) > 0 && grepl("^[0-9a-f]{48}$", or_else(kept$token, "")) && is.numeric(kept$port) &&
-    is.numeric(kept$made) && as.numeric(Sys.time()) - kept$made < 3600 * token_hours
-  at <- if (port > 0) free_port(port) else if (known && can_listen(kept$port)) kept$port else
-    httpuv::randomPort(20000, 60000, "127.0.0.1")
-  same <- known && at == kept$port
-  door <- list(port = as.integer(at), token = if (same) kept$token else page_token(),
-               made = if (same) kept$made else as.integer(Sys.time()))
-  dir.create(folder, FALSE, TRUE, "0700")
-  old <- Sys.umask("077")
-  on.exit(Sys.umask(old))
-  write_whole(path, function(part) jsonlite::write_json(door, part, auto_unbox = TRUE))
-  door
-}
+# The port and the token of a project's page: those of the last time, where the port is free still,
+# so that a page which is open goes on. They are kept in the user's own cache, which nobody else can
+# read.
+page_door <- function(root, port = 0L,
+                      folder = file.path(tools::R_user_dir("clockpigeon", "cache"), "pages")) {
+                        path <- file.path(folder, paste0(substr(openssl::sha256(real_path(root)), 1,
+                                                                24), ".json"))
+                        kept <- if (file.exists(path))
+                          tryCatch(jsonlite::read_json(path), error = function(e) NULL)
+                        known <- length(kept) > 0 &&
+                          grepl("^[0-9a-f]{48}$", or_else(kept$token, "")) &&
+                          is.numeric(kept$port) &&
+                          is.numeric(kept$made) &&
+                            as.numeric(Sys.time()) - kept$made < 3600 * token_hours
+                        at <- if (port > 0) free_port(port) else if (known && can_listen(kept$port))
+                          kept$port else
+                          httpuv::randomPort(20000, 60000, "127.0.0.1")
+                        same <- known && at == kept$port
+                        door <- list(port = as.integer(at),
+                                     token = if (same) kept$token else page_token(),
+                                     made = if (same) kept$made else as.integer(Sys.time()))
+                        dir.create(folder, FALSE, TRUE, "0700")
+                        old <- Sys.umask("077")
+                        on.exit(Sys.umask(old))
+                        write_whole(path, function(part)
+                                    jsonlite::write_json(door, part, auto_unbox = TRUE))
+                        door
+                      }
 
 can_listen <- function(port) {
-  tried <- tryCatch(suppressMessages(httpuv::startServer("127.0.0.1", port, list(call = function(req) NULL), TRUE)),
+  tried <- tryCatch(suppressMessages(httpuv::startServer("127.0.0.1", port,
+                                                         list(call = function(req) NULL), TRUE)),
                     error = function(e) NULL)
   if (length(tried)) tried$stop()
   length(tried) > 0
@@ -78,20 +104,23 @@ can_listen <- function(port) {
 # A port, if it can be listened on.
 free_port <- function(port) {
   if (!can_listen(port)) {
-    stop_input("service", paste("port", port, "cannot be listened on"), "option --port", "Name another one.")
+    stop_input("service", paste("port", port, "cannot be listened on"), "option --port",
+               "Name another one.")
   }
   port
 }
 
-# What a request for the page is answered with. The token in an address is put into a cookie, and the address shown
-# without it.
+# What a request for the page is answered with. The token in an address is put into a cookie, and
+# the address shown without it.
 page_answer <- function(req, guard, title) {
   fault <- request_fault(req, guard)
-  if (length(fault)) return(shiny::httpResponse(403L, "text/plain; charset=utf-8", refused_words[[fault]]))
+  if (length(fault))
+    return(shiny::httpResponse(403L, "text/plain; charset=utf-8", refused_words[[fault]]))
   if (length(request_token(req))) {
     cookie <- paste0(guard$cookie, "=", guard$token, "; Path=/; HttpOnly; SameSite=Strict")
-    return(shiny::httpResponse(303L, "text/plain", "", headers = list(Location = address_without_token(req),
-                                                                      "Set-Cookie" = cookie)))
+    return(shiny::httpResponse(303L, "text/plain", "",
+                               headers = list(Location = address_without_token(req),
+                                              "Set-Cookie" = cookie)))
   }
   switch(asked_view(req$QUERY_STRING), decide = decide_page(title), running = running_page(title),
          after = after_page(title), sites = sites_page(title), evidence = evidence_page(title))
@@ -104,7 +133,8 @@ refused_words <- c(
 )
 
 page_server <- function(guard, work, hear) {
-  follower <- page_follower(function(job, first) ask_beside(work, watched_there, job, first), hear = hear)
+  follower <- page_follower(function(job, first) ask_beside(work, watched_there, job, first),
+                            hear = hear)
   function(input, output, session) {
     if (length(request_fault(session$request, guard, socket = TRUE))) return(session$close())
     query <- shiny::isolate(session$clientData$url_search)

@@ -1,6 +1,8 @@
-# What all views of the page stand in: the head, the way from one to another, figures with their files, keys.
+# What all views of the page stand in: the head, the way from one to another, figures with their
+# files, keys.
 
-# Views by the word in their address: `title`, `key` that goes there, `script` (a module of inst/page).
+# Views by the word in their address: `title`, `key` that goes there, `script` (a module of
+# inst/page).
 page_views <- list(
   decide = list(title = "Decide", key = "1", script = "decide.js"),
   evidence = list(title = "Evidence", key = "2", script = "limits.js"),
@@ -23,13 +25,15 @@ asked_of_view <- function(query, name) {
 
 # A query as a list of texts; an empty one where it is no query, such as one with a null byte.
 page_query <- function(query) {
-  tryCatch(shiny::parseQueryString(or_else(query, "")), error = function(e) list(), warning = function(w) list())
+  tryCatch(shiny::parseQueryString(or_else(query, "")), error = function(e) list(),
+           warning = function(w) list())
 }
 
 # An address of the page. `...`: what the view is of.
 view_address <- function(view, ...) {
   given <- Filter(length, list(view = view, ...))
-  paste0("/?", paste0(names(given), "=", vapply(given, utils::URLencode, "", reserved = TRUE), collapse = "&"))
+  paste0("/?", paste0(names(given), "=", vapply(given, utils::URLencode, "", reserved = TRUE),
+                      collapse = "&"))
 }
 
 # A whole view. `left`: what stands on the left of everything; `...`: what is in the middle.
@@ -37,28 +41,32 @@ page_shell <- function(title, view, left, ..., keys = character()) {
   tags <- shiny::tags
   of <- page_views[[view]]
   bslib::page(
-    theme = bslib::bs_theme(version = 5), lang = "en", title = paste0(of$title, ": ", title, ", Clock Pigeon"),
-    tags$head(
-      tags$link(rel = "stylesheet", href = "page/page.css"), tags$link(rel = "icon", href = "data:,"),
+    theme = bslib::bs_theme(version = 5), lang = "en",
+    title = paste0(of$title, ": ", title, ", Clock Pigeon"), tags$head(
+      tags$link(rel = "stylesheet", href = "page/page.css"),
+      tags$link(rel = "icon", href = "data:,"),
       tags$script(type = "module", src = paste0("page/", of$script))
     ),
     tags$a(class = "skip", href = "#middle", "To the middle"),
     tags$header(
       tags$h1(title),
       tags$nav(`aria-label` = "Views", unname(Map(function(name, x) {
-        tags$a(href = view_address(name), `data-key` = x$key, `aria-current` = if (name == view) "page", x$title)
+        tags$a(href = view_address(name), `data-key` = x$key,
+               `aria-current` = if (name == view) "page", x$title)
       }, names(page_views), page_views))),
       tags$p(id = "connection", role = "status")
     ),
     tags$div(class = "columns", left, tags$main(id = "middle", class = view, tabindex = "-1", ...)),
     keys_dialog(keys),
-    tags$dialog(id = "ask", `aria-labelledby` = "ask-title", tags$h2(id = "ask-title"), tags$div(id = "ask-texts"),
+    tags$dialog(id = "ask", `aria-labelledby` = "ask-title", tags$h2(id = "ask-title"),
+                tags$div(id = "ask-texts"),
                 tags$button(type = "button", id = "ask-no", class = "order", "No"),
                 tags$button(type = "button", id = "ask-yes", class = "order", "Yes"))
   )
 }
 
-# Asks before something is done; `input[[id]]` is set by a yes. (shiny's own dialog needs a script in the page.)
+# Asks before something is done; `input[[id]]` is set by a yes. (shiny's own dialog needs a script
+# in the page.)
 page_ask <- function(session, id, title, ...) {
   session$sendCustomMessage("ask", list(id = id, title = title, texts = I(c(...))))
 }
@@ -68,7 +76,8 @@ page_choices <- function(view, of, names, current, says = NULL) {
   tags <- shiny::tags
   address <- function(name) do.call(view_address, c(list(view), stats::setNames(list(name), of)))
   tags$ul(class = "choices", lapply(seq_along(names), function(k) {
-    tags$li(tags$a(href = address(names[k]), `aria-current` = if (identical(names[k], current)) "true", names[k]),
+    tags$li(tags$a(href = address(names[k]),
+                   `aria-current` = if (identical(names[k], current)) "true", names[k]),
             if (length(says)) tags$span(says[k]))
   }))
 }
@@ -97,15 +106,16 @@ answer_block <- function(title, says, more = NULL, pick = NA) {
   )
 }
 
-# What is said of work that is under way: what it is, the last that it said of itself (the output `says`), a way out
-# (the input `leave`).
+# What is said of work that is under way: what it is, the last that it said of itself (the output
+# `says`), a way out (the input `leave`).
 waiting_block <- function(what, says = "work_says", leave = "leave_work") {
   shiny::tags$p(class = "waiting", paste(what, "... "), shiny::textOutput(says, inline = TRUE), " ",
                 does_button(leave, "Leave it"))
 }
 
 # A button that sets `input[[does]]`.
-does_button <- function(does, text) shiny::tags$button(type = "button", class = "order does", `data-does` = does, text)
+does_button <- function(does, text)
+  shiny::tags$button(type = "button", class = "order does", `data-does` = does, text)
 
 
 # What a view says that has nothing to show: why, and the command that fills it.
@@ -117,9 +127,11 @@ empty_view <- function(why, command) {
 keys_dialog <- function(more = character()) {
   tags <- shiny::tags
   views <- vapply(page_views, `[[`, "", "title")
-  keys <- c("?" = "this list", stats::setNames(paste("the view", views), vapply(page_views, `[[`, "", "key")), more)
+  keys <- c("?" = "this list",
+            stats::setNames(paste("the view", views), vapply(page_views, `[[`, "", "key")), more)
   tags$dialog(id = "keys", `aria-label` = "Keys", tags$h2("Keys"),
-              tags$dl(unname(Map(function(key, does) shiny::tagList(tags$dt(tags$kbd(key)), tags$dd(does)), names(keys),
+              tags$dl(unname(Map(function(key, does)
+                                 shiny::tagList(tags$dt(tags$kbd(key)), tags$dd(does)), names(keys),
                                  keys))),
               tags$button(type = "button", id = "keys-close", "Close"))
 }

@@ -1,5 +1,6 @@
-# The view of sites: cards in words, what they come to for the job that is asked about, what fits, and a card edited
-# here, which the same reader checks and which is shown as lines that go and come before it is written.
+# The view of sites: cards in words, what they come to for the job that is asked about, what fits,
+# and a card edited here, which the same reader checks and which is shown as lines that go and come
+# before it is written.
 
 sites_page <- function(title) {
   tags <- shiny::tags
@@ -10,8 +11,8 @@ sites_page <- function(title) {
     )),
     tags$section(class = "wide", shiny::uiOutput("card")),
     tags$section(class = "wide", shiny::uiOutput("worked")),
-    tags$section(class = "wide", id = "editing", shiny::uiOutput("edit"), shiny::uiOutput("checked"),
-                 shiny::uiOutput("edited"))
+    tags$section(class = "wide", id = "editing", shiny::uiOutput("edit"),
+                 shiny::uiOutput("checked"), shiny::uiOutput("edited"))
   )
 }
 
@@ -20,7 +21,8 @@ sites_server <- function(input, output, session, work, query) {
   again <- shiny::reactiveVal(0)
   project <- shiny::reactive({
     again()
-    tryCatch(read_project(work$root, parts = c("shots", "sites", "rates")), clockpigeon_error = identity)
+    tryCatch(read_project(work$root, parts = c("shots", "sites", "rates")),
+             clockpigeon_error = identity)
   })
   site <- shiny::reactive({
     if (inherits(project(), "error")) return(NULL)
@@ -35,11 +37,12 @@ sites_server <- function(input, output, session, work, query) {
     }, ""))
   })
   output$card <- shiny::renderUI({
-    if (inherits(project(), "error")) return(answer_block("Sites", c(Trouble = conditionMessage(project()))))
+    if (inherits(project(), "error"))
+      return(answer_block("Sites", c(Trouble = conditionMessage(project()))))
     if (is.null(site())) return(empty_view("There is no such rate card.", "clockpigeon sites"))
     x <- card_parts(site())
-    shiny::tagList(tags$h2(site()$site), tags$p(x$about), plain_table(x$charges, "Charges", "price"),
-                   tags$ul(lapply(x$rest, tags$li)))
+    shiny::tagList(tags$h2(site()$site), tags$p(x$about),
+                   plain_table(x$charges, "Charges", "price"), tags$ul(lapply(x$rest, tags$li)))
   })
   worked <- shiny::reactiveVal(NULL)
   shiny::observeEvent(site(), {
@@ -52,7 +55,8 @@ sites_server <- function(input, output, session, work, query) {
   output$worked <- shiny::renderUI({
     if (is.null(site())) return(NULL)
     x <- worked()
-    if (!identical(x$site, site()$site)) return(tags$p(class = "waiting", "Pricing the job here ..."))
+    if (!identical(x$site, site()$site))
+      return(tags$p(class = "waiting", "Pricing the job here ..."))
     worked_block(x)
   })
   card_editor(input, output, session, work, site, function() again(shiny::isolate(again()) + 1))
@@ -73,13 +77,16 @@ worked_prices_there <- function(site) {
 
 worked_block <- function(x) {
   tags <- shiny::tags
-  if (length(x$trouble)) return(answer_block("For the job that is asked about", c(Trouble = x$trouble)))
+  if (length(x$trouble))
+    return(answer_block("For the job that is asked about", c(Trouble = x$trouble)))
   rows <- x$options
-  body <- data.frame(option = rows[["option"]], `done after` = format_duration(rows[["finish_p50"]]),
+  body <- data.frame(option = rows[["option"]],
+                     `done after` = format_duration(rows[["finish_p50"]]),
                      `8 in 10` = paste(format_duration(rows[["finish_p10"]]), "to",
                                        format_duration(rows[["finish_p90"]])),
                      cost = format_money(rows[["cost_mean"]]),
-                     `8 in 10 ` = paste(format_money(rows[["cost_p10"]]), "to", format_money(rows[["cost_p90"]])),
+                     `8 in 10 ` = paste(format_money(rows[["cost_p10"]]), "to",
+                                        format_money(rows[["cost_p90"]])),
                      `speed is` = rows[["evidence"]], check.names = FALSE)
   names(body)[4] <- paste0("cost (", x$currency, ")")
   suits <- x$suits
@@ -96,11 +103,12 @@ suits_block <- function(suits) {
   asked <- suits[suits[["answer"]] != "fits", , drop = FALSE]
   if (!nrow(asked)) return(shiny::tags$p("All that the job needs is there."))
   plain_table(data.frame(what = gsub("_", " ", asked[["field"]]), needs = asked[["needs"]],
-                         has = ifelse(is.na(asked[["has"]]), "unsaid", asked[["has"]]), answer = asked[["answer"]],
+                         has = ifelse(is.na(asked[["has"]]), "unsaid", asked[["has"]]),
+                         answer = asked[["answer"]],
                          ask = asked[["says"]]), "What does not fit")
 }
 
-# ---- a card edited ---------------------------------------------------------------------------------------------------
+# ---- a card edited -------------------------------------------------------------------------------
 
 card_editor <- function(input, output, session, work, site, written) {
   tags <- shiny::tags
@@ -110,7 +118,8 @@ card_editor <- function(input, output, session, work, site, written) {
   output$edit <- shiny::renderUI({
     if (is.null(site())) return(NULL)
     shiny::tagList(
-      tags$h2("Its file"), tags$label(`for` = "text", class = "about", paste0("sites/", basename(path()))),
+      tags$h2("Its file"),
+      tags$label(`for` = "text", class = "about", paste0("sites/", basename(path()))),
       tags$textarea(id = "text", class = "shiny-input-textarea", rows = 18, spellcheck = "false",
                     paste(readLines(path(), warn = FALSE, encoding = "UTF-8"), collapse = "\n")),
       shiny::actionButton("check", "Check", class = "order")
@@ -119,7 +128,8 @@ card_editor <- function(input, output, session, work, site, written) {
   # Apart from the text: what is said of it leaves it as it was typed.
   output$edited <- shiny::renderUI({
     if (is.null(site())) return(NULL)
-    shiny::tagList(tags$p(role = "status", state()), edits_block(with_ledger_of(work$root, edits), basename(path())))
+    shiny::tagList(tags$p(role = "status", state()),
+                   edits_block(with_ledger_of(work$root, edits), basename(path())))
   })
   shiny::observeEvent(input$check, {
     state(NULL)
@@ -135,8 +145,8 @@ card_editor <- function(input, output, session, work, site, written) {
   })
   shiny::observeEvent(input$write, {
     page_ask(session, "write_sure", paste0("Write sites/", basename(path()), "?"),
-             paste0("It is written down in the ledger that ", who_works(), " changed it. Decisions made with the old ",
-                    "card stay as they are."))
+             paste0("It is written down in the ledger that ", who_works(),
+                    " changed it. Decisions made with the old ", "card stay as they are."))
   })
   shiny::observeEvent(input$write_sure, {
     x <- found()
@@ -164,12 +174,13 @@ edits_block <- function(x, file) {
 # The file of a site's rate card.
 card_path <- function(root, site) {
   files <- list.files(file.path(root, "sites"), "[.]ya?ml$", full.names = TRUE)
-  named <- vapply(files, function(file) identical(tryCatch(read_site(file)$site, error = function(e) NULL), site), NA)
+  named <- vapply(files, function(file)
+                  identical(tryCatch(read_site(file)$site, error = function(e) NULL), site), NA)
   files[named][1]
 }
 
-# A text as the rate card of a site: why it cannot be read (`trouble`), or the lines that differ from the file's
-# (`lines`), with the `text` and the file as it was (`old`).
+# A text as the rate card of a site: why it cannot be read (`trouble`), or the lines that differ
+# from the file's (`lines`), with the `text` and the file as it was (`old`).
 checked_card <- function(text, path, site) {
   text <- sub("\n+$", "", gsub("\r\n?", "\n", or_else(text, "")))
   folder <- tempfile("card-")
@@ -179,8 +190,9 @@ checked_card <- function(text, path, site) {
   writeLines(enc2utf8(text), draft, useBytes = TRUE)
   card <- tryCatch(read_site(draft), clockpigeon_error = identity)
   if (inherits(card, "error")) {
-    return(list(trouble = gsub(short_path(draft), basename(path), gsub(draft, basename(path), conditionMessage(card),
-                                                                       fixed = TRUE), fixed = TRUE)))
+    return(list(trouble = gsub(short_path(draft), basename(path),
+                               gsub(draft, basename(path), conditionMessage(card),
+                                    fixed = TRUE), fixed = TRUE)))
   }
   if (card$site != site) {
     return(list(trouble = paste0("It names its site ", card$site, "; this file is that of ", site,
@@ -196,21 +208,25 @@ line_changes <- function(old, new, around = 2) {
   need_package("diffobj", "what changed")
   x <- as_frame(diffobj::ses_dat(old, new))
   sign <- c(Match = " ", Insert = "+", Delete = "-")[as.character(x[["op"]])]
-  near <- vapply(seq_along(sign), function(i) any(sign[max(1, i - around):min(length(sign), i + around)] != " "), NA)
+  near <- vapply(seq_along(sign),
+                 function(i) any(sign[max(1, i - around):min(length(sign), i + around)] != " "), NA)
   came <- sign == "+"
   data.frame(sign = sign, line = ifelse(came, x[["id.b"]], x[["id.a"]]),
-             text = ifelse(came, new[x[["id.b"]]], old[x[["id.a"]]]), row.names = NULL)[near, , drop = FALSE]
+             text = ifelse(came, new[x[["id.b"]]], old[x[["id.a"]]]),
+             row.names = NULL)[near, , drop = FALSE]
 }
 
 changed_lines <- function(lines) {
   tags <- shiny::tags
   kind <- c("-" = "goes", "+" = "comes", " " = "stays")[lines[["sign"]]]
-  tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = "What goes and what comes", tags$ol(
-    class = "changes", lapply(seq_len(nrow(lines)), function(i) {
-      tags$li(class = kind[[i]], tags$span(class = "sign", paste(lines[["sign"]][i], lines[["line"]][i])),
-              tags$span(lines[["text"]][i]))
-    })
-  ))
+  tags$div(class = "scroll", tabindex = "0", role = "region",
+           `aria-label` = "What goes and what comes", tags$ol(
+             class = "changes", lapply(seq_len(nrow(lines)), function(i) {
+               tags$li(class = kind[[i]],
+                       tags$span(class = "sign", paste(lines[["sign"]][i], lines[["line"]][i])),
+                       tags$span(lines[["text"]][i]))
+             })
+           ))
 }
 
 # Writes a checked card where its file is as it was when it was checked; what was written, in words.
@@ -222,8 +238,10 @@ write_card <- function(x, path, root) {
   write_whole(path, function(part) writeLines(x$text, part, useBytes = TRUE))
   differ <- x$lines[x$lines[["sign"]] != " ", , drop = FALSE]
   with_ledger(project$ledger, function(ledger) {
-    add_edit(ledger, paste0("sites/", basename(path)), paste(differ[["sign"]], differ[["text"]], collapse = "\n"))
+    add_edit(ledger, paste0("sites/", basename(path)),
+             paste(differ[["sign"]], differ[["text"]], collapse = "\n"))
   }, FALSE)
   went <- sum(differ[["sign"]] == "-")
-  paste0("Written: ", went, if (went == 1) " line" else " lines", " went and ", nrow(differ) - went, " came.")
+  paste0("Written: ", went, if (went == 1) " line" else " lines", " went and ", nrow(differ) - went,
+         " came.")
 }

@@ -1,28 +1,33 @@
 # How a job stands, as it is sent to the browser: all of it once, then what changed.
 
-# How a job stands, as the browser and the sentences have it. `frames`: of each frame `state`, `seconds`, `node` (a
-# number in `nodes`, from 0; -1), `begun` and `ended` (seconds from the placing; NA).
+# How a job stands, as the browser and the sentences have it. `frames`: of each frame `state`,
+# `seconds`, `node` (a number in `nodes`, from 0; -1), `begun` and `ended` (seconds from the
+# placing; NA).
 page_state <- function(x, belief, trouble = NULL) {
   scenario <- x$state$scenario
   columns <- job_columns(x$state$job)
   alarms <- as_frame(x$alarms)
   cost <- quantile_of(x$draws[["cost"]], c(0.1, 0.5, 0.9))
   finite <- function(v) ifelse(is.finite(v), v, NA)
-  charged <- if (all(is.na(x$at_sites[["charged"]]))) NA else sum(x$at_sites[["charged"]], na.rm = TRUE)
+  charged <- if (all(is.na(x$at_sites[["charged"]]))) NA else
+    sum(x$at_sites[["charged"]], na.rm = TRUE)
   stopped <- isTRUE(x$happened$stopped)
   list(
     job = x$job, title = paste0("Job ", x$job, ", placed ",
-                                clock_text(x$placed, first_of(scenario$time_zone, "UTC"), date = TRUE)),
+                                clock_text(x$placed, first_of(scenario$time_zone, "UTC"),
+                                           date = TRUE)),
     says = watch_words(x), trouble = if (length(trouble)) trouble,
-    alarms = data.frame(level = alarms[["level"]], says = paste0(capital_text(alarms[["says"]]), ".", recycle0 = TRUE),
+    alarms = data.frame(level = alarms[["level"]],
+                        says = paste0(capital_text(alarms[["says"]]), ".", recycle0 = TRUE),
                         action = alarms[["action"]]),
     shots = split(columns[["frame"]], factor(columns[["shot"]], unique(columns[["shot"]]))),
     frames = frame_facts(x, columns), nodes = I(as.character(x$nodes[["node"]])),
     now = x$passed_s, placed = as.numeric(x$placed), zone = first_of(scenario$time_zone, "UTC"),
     deadline = finite(x$state$asked$deadline_s),
     belief = lapply(belief[c("at_s", "p10", "p50", "p90")], function(v) I(finite(v))),
-    money = list(currency = scenario$currency, p10 = cost[[1]], p50 = cost[[2]], p90 = cost[[3]], mean = x$mean,
-                 charged = charged, budget = finite(x$state$asked$budget), promised = x$promised$cost_mean),
+    money = list(currency = scenario$currency, p10 = cost[[1]], p50 = cost[[2]], p90 = cost[[3]],
+                 mean = x$mean, charged = charged, budget = finite(x$state$asked$budget),
+                 promised = x$promised$cost_mean),
     paused = isTRUE(x$happened$paused), stopped = stopped, elsewhere = NROW(x$at_sites) > 0,
     over = if (stopped || all(x$here)) TRUE
   )
@@ -36,15 +41,18 @@ frame_facts <- function(x, columns) {
   there <- is.finite(x$came) & !state %in% c("arrived", "usable", "failed", "lost")
   state[there] <- "arrived"
   state[is.na(state)] <- "waiting"
-  ended <- ifelse(state %in% c("rendering", "waiting"), NA, ifelse(is.finite(x$came), x$came, told[["since"]][at]))
+  ended <- ifelse(state %in% c("rendering", "waiting"), NA,
+                  ifelse(is.finite(x$came), x$came, told[["since"]][at]))
   begun <- told[["begun"]][at]
-  seconds <- ifelse(is.na(told[["seconds"]][at]) & !is.na(ended), ended - begun, told[["seconds"]][at])
+  seconds <- ifelse(is.na(told[["seconds"]][at]) & !is.na(ended), ended - begun,
+                    told[["seconds"]][at])
   data.frame(state = match(state, frame_states) - 1L, seconds = round(seconds, 3),
              node = match(told[["node"]][at], x$nodes[["node"]], 0L) - 1L, begun = round(begun, 3),
              ended = round(ended, 3))
 }
 
-# The same with the frames that are not as they were sent last: rows of their place and what they are.
+# The same with the frames that are not as they were sent last: rows of their place and what they
+# are.
 changed_frames <- function(x, sent) {
   if (is.null(x$frames)) return(list(trouble = I(x$trouble)))
   now <- x$frames

@@ -1,8 +1,10 @@
-# Jobs that somebody looks at in the page: looked at again in the process beside it, for all who look.
+# Jobs that somebody looks at in the page: looked at again in the process beside it, for all who
+# look.
 
-# `look(job, first)` gives a mirai, or another promise, of how a job stands. Returns `join(job, session, tell)`:
-# `tell(x)` is called with each look, until the session ends; and `again(job)`, which looks at once. The next look
-# begins `rest` seconds after the last has ended, or as long as it took; sooner where `hear(0)` says that events came.
+# `look(job, first)` gives a mirai, or another promise, of how a job stands. Returns
+# `join(job, session, tell)`: `tell(x)` is called with each look, until the session ends; and
+# `again(job)`, which looks at once. The next look begins `rest` seconds after the last has ended,
+# or as long as it took; sooner where `hear(0)` says that events came.
 page_follower <- function(look, rest = 1, hear = function(seconds) FALSE) {
   followed <- new.env(parent = emptyenv())
   tell_all <- function(job, x) for (one in as.list(followed[[job]]$who)) one(x)
@@ -31,7 +33,8 @@ page_follower <- function(look, rest = 1, hear = function(seconds) FALSE) {
   list(
     join = function(job, session, tell) {
       if (is.null(followed[[job]])) {
-        followed[[job]] <- list2env(list(who = new.env(), busy = FALSE, looks = 0, last = NULL, soon = FALSE),
+        followed[[job]] <- list2env(list(who = new.env(), busy = FALSE, looks = 0, last = NULL,
+                                         soon = FALSE),
                                     parent = emptyenv())
       }
       at <- followed[[job]]
@@ -49,7 +52,7 @@ page_follower <- function(look, rest = 1, hear = function(seconds) FALSE) {
   )
 }
 
-# ---- in the process beside the page ----------------------------------------------------------------------------------
+# ---- in the process beside the page --------------------------------------------------------------
 
 # How a job stands, after what has come at its sites was taken: as page_state() has it.
 watched_there <- function(root, job, first) {
@@ -58,7 +61,9 @@ watched_there <- function(root, job, first) {
   last <- worked_for$watched[[job]]
   trouble <- NULL
   if (with_ledger(project$ledger, function(ledger) told_elsewhere(project, ledger, job))) {
-    rows <- with_ledger(project$ledger, function(ledger) fetch_job(project, ledger, job, 3, worked_for$links), FALSE)
+    rows <- with_ledger(project$ledger,
+                        function(ledger) fetch_job(project, ledger, job, 3, worked_for$links),
+                        FALSE)
     trouble <- rows[["trouble"]][!is.na(rows[["trouble"]])]
   }
   x <- with_ledger(project$ledger, function(ledger) watch_job(project, ledger, job, last = last$x))
@@ -81,14 +86,16 @@ fetched_words <- function(rows, job) {
   rows <- rows[!is.na(rows[["site"]]), , drop = FALSE]
   if (!nrow(rows)) return(paste0("Job ", job, " is at no site that could be asked."))
   paste(paste0(rows[["site"]], ": ", rows[["here"]], " of ", rows[["frames"]], " frames are here",
-               ifelse(is.na(rows[["trouble"]]), "", paste0("; it ", rows[["trouble"]])), "."), collapse = " ")
+               ifelse(is.na(rows[["trouble"]]), "", paste0("; it ", rows[["trouble"]])), "."),
+        collapse = " ")
 }
 
-# What was believed at each moment: made again from what had come the first time, and from then on added to, a point a
-# look, thinned where there are many.
+# What was believed at each moment: made again from what had come the first time, and from then on
+# added to, a point a look, thinned where there are many.
 belief_until <- function(belief, x, most = 400) {
   q <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
-  now <- data.frame(at_s = x$passed_s, there = sum(is.finite(x$came)), p10 = q[1], p50 = q[2], p90 = q[3])
+  now <- data.frame(at_s = x$passed_s, there = sum(is.finite(x$came)), p10 = q[1], p50 = q[2],
+                    p90 = q[3])
   rows <- rbind(as_frame(or_else(belief, belief_of(x))), now)
   rows <- rows[!duplicated(rows[["at_s"]], fromLast = TRUE), , drop = FALSE]
   if (nrow(rows) > most) rows <- rows[unique(c(seq(1, nrow(rows), 2), nrow(rows))), , drop = FALSE]

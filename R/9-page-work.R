@@ -1,22 +1,29 @@
-# What the page asks of a process beside its own, in which forecasts are made and plans are searched.
+# What the page asks of a process beside its own, in which forecasts are made and plans are
+# searched.
 
-# Processes beside the page's own: one in which forecasts are made and plans are searched, whose `question` is there
-# once it is made; and, each begun when it is first asked, one for what is looked at on disk and at sites, and one for
-# what is rendered here. `here`: what the command does that is asked for from the page, `measure` and `limit`.
+# Processes beside the page's own: one in which forecasts are made and plans are searched, whose
+# `question` is there once it is made; and, each begun when it is first asked, one for what is
+# looked at on disk and at sites, and one for what is rendered here. `here`: what the command does
+# that is asked for from the page, `measure` and `limit`.
 page_work <- function(root, make, with, here = list()) {
-  work <- list2env(list(root = root, profile = begun_process("page"), make = make, with = with, here = here,
-                        question_says = tempfile("page-said-"), others = character()), parent = emptyenv())
+  work <- list2env(list(root = root, profile = begun_process("page"), make = make, with = with,
+                        here = here, question_says = tempfile("page-said-"), others = character()),
+                   parent = emptyenv())
   ask_question(work)
   work
 }
 
 ask_question <- function(work) {
-  work$question <- ask_process(work$profile, kept_question, work$make, work$with, said = work$question_says)
+  work$question <- ask_process(work$profile, kept_question, work$make, work$with,
+                               said = work$question_says)
 }
 
-# A row of next_measures() done on this machine, as a mirai; the question is made anew when it is done.
+# A row of next_measures() done on this machine, as a mirai; the question is made anew when it is
+# done.
 measured_here <- function(work, row, said) {
-  do.call(ask_process, c(list(other_process(work, "here"), work$here$measure), work$with, list(row), said = said))
+  do.call(ask_process,
+          c(list(other_process(work, "here"), work$here$measure), work$with, list(row),
+            said = said))
 }
 
 # A process that has the package, by the name by which it is asked.
@@ -84,7 +91,8 @@ work_trouble <- function(e) {
   if (grepl("Operation cancel", text)) "It was left before it was done." else text
 }
 
-# In the process that works for the page: plans are searched where the forecast is, which is not sent there again.
+# In the process that works for the page: plans are searched where the forecast is, which is not
+# sent there again.
 worked_for <- new.env(parent = emptyenv())
 
 kept_question <- function(make, with) {
@@ -99,20 +107,24 @@ close_page_work <- function(work) {
 }
 
 # The answer with plans of several sites and fallbacks, as a mirai: what `page_said()` gives.
-searched_answer <- function(work, asked, kept) ask_process(work$profile, searched_there, asked, kept)
+searched_answer <- function(work, asked, kept)
+  ask_process(work$profile, searched_there, asked, kept)
 
-# The options that the page asks about: `kept`, `only` and `without` as plan_options() has them, and the most `noise`
-# (one whose noise nobody knows is none then). NULL where none is left.
+# The options that the page asks about: `kept`, `only` and `without` as plan_options() has them, and
+# the most `noise` (one whose noise nobody knows is none then). NULL where none is left.
 forecast_of <- function(forecast, kept) {
   rows <- as_frame(forecast$scenario$options)
   rows$at <- seq_len(nrow(rows))
-  left <- tryCatch(pinned(rows, kept$only, kept$without), clockpigeon_error_option = function(e) NULL)
-  if (is.finite(or_else(kept$noise, Inf))) left <- left[which(left[["noise"]] <= kept$noise * (1 + 1e-9)), ]
+  left <- tryCatch(pinned(rows, kept$only, kept$without),
+                   clockpigeon_error_option = function(e) NULL)
+  if (is.finite(or_else(kept$noise, Inf)))
+    left <- left[which(left[["noise"]] <= kept$noise * (1 + 1e-9)), ]
   if (NROW(left)) with_options(forecast, left$at)
 }
 
-# A question's answer as the terminal has it: `title`, `says` (sentences by what they answer), `pick`; NULL where
-# no option is left. Without `plans` of single options alone, which is quick; with them also `figures` of the plan.
+# A question's answer as the terminal has it: `title`, `says` (sentences by what they answer),
+# `pick`; NULL where no option is left. Without `plans` of single options alone, which is quick;
+# with them also `figures` of the plan.
 page_said <- function(forecast, asked, kept = list(), plans = FALSE) {
   forecast <- forecast_of(forecast, kept)
   if (is.null(forecast)) return(NULL)
@@ -121,9 +133,10 @@ page_said <- function(forecast, asked, kept = list(), plans = FALSE) {
        figures = if (plans) decided_figures(with_details(choice)))
 }
 
-# Something that takes its time and is asked for again and again: what is under way is left when something newer is
-# asked for. `begin(x)` gives a mirai or a promise; `ended(x, value)` and `broken(x, error)` are told of the newest.
-# `leave()` ends it, which `broken()` is told; `drop()` too, and nobody is told.
+# Something that takes its time and is asked for again and again: what is under way is left when
+# something newer is asked for. `begin(x)` gives a mirai or a promise; `ended(x, value)` and
+# `broken(x, error)` are told of the newest. `leave()` ends it, which `broken()` is told; `drop()`
+# too, and nobody is told.
 newest_alone <- function(begin, ended, broken) {
   current <- NULL
   drop <- function() {

@@ -1,14 +1,15 @@
-# What a stand-in answers: one function an operation of the protocol. `farm`: see serve_standin(); `ask`: `values` of
-# the path, `query`, `body` (JSON as lists), `bytes`, `headers`.
+# What a stand-in answers: one function an operation of the protocol. `farm`: see serve_standin();
+# `ask`: `values` of the path, `query`, `body` (JSON as lists), `bytes`, `headers`.
 
-# An answer: a status, a body as lists, or bytes with their headers; a problem is one as RFC 9457 has it.
+# An answer: a status, a body as lists, or bytes with their headers; a problem is one as RFC 9457
+# has it.
 farm_answer <- function(body, status = 200L) list(status = status, body = body)
 
 farm_problem <- function(status, type, title, detail = NULL, where = NULL, instead = NULL) {
   stop(structure(class = c("standin_problem", "error", "condition"), list(
     message = title, call = NULL, status = status,
-    body = Filter(length, list(type = paste0("/problems/", type), title = title, status = status, detail = detail,
-                               where = where, instead = instead))
+    body = Filter(length, list(type = paste0("/problems/", type), title = title, status = status,
+                               detail = detail, where = where, instead = instead))
   )))
 }
 
@@ -16,8 +17,9 @@ farm_answers <- list(
   read_protocol = function(farm, ask) farm_answer(farm$document),
   about_site = function(farm, ask) {
     card <- farm$card
-    farm_answer(list(site = card$site, protocol = "1", time = farm_time(farm, farm$now()), currency = card$currency,
-                     part_bytes = farm$part_bytes, takes_cap = TRUE, tiers = lapply(card$tiers, function(t) {
+    farm_answer(list(site = card$site, protocol = "1", time = farm_time(farm, farm$now()),
+                     currency = card$currency, part_bytes = farm$part_bytes, takes_cap = TRUE,
+                     tiers = lapply(card$tiers, function(t) {
                        list(tier = t$tier, nodes = as.list(t$nodes))
                      })))
   },
@@ -31,7 +33,8 @@ farm_answers <- list(
     known <- farm_file(farm, ask$body$sha256)
     if (is.null(known)) {
       dir.create(farm_file_folder(farm, ask$body$sha256), FALSE, TRUE)
-      writeLines(sprintf("%.0f", ask$body$bytes), file.path(farm_file_folder(farm, ask$body$sha256), "bytes"))
+      writeLines(sprintf("%.0f", ask$body$bytes),
+                 file.path(farm_file_folder(farm, ask$body$sha256), "bytes"))
     } else if (known$bytes != ask$body$bytes) {
       farm_problem(409L, "checksum", "This file was offered with another length",
                    paste("it has", known$bytes, "bytes here"), "/bytes")
@@ -44,7 +47,8 @@ farm_answers <- list(
   place_job = function(farm, ask) farm_answer(place_farm_job(farm, ask$body), 201L),
   job_state = function(farm, ask) farm_answer(farm_job_state(needed_job(farm, ask))),
   delete_job = function(farm, ask) farm_answer(delete_farm_job(farm, needed_job(farm, ask))),
-  order_job = function(farm, ask) farm_answer(order_farm_job(needed_job(farm, ask), ask$body), 201L),
+  order_job = function(farm, ask)
+  farm_answer(order_farm_job(needed_job(farm, ask), ask$body), 201L),
   list_frames = function(farm, ask) {
     job <- needed_job(farm, ask)
     farm_page(ask, "frames", seq_len(nrow(job$frames)), function(k) farm_frame(job, k))
@@ -62,7 +66,8 @@ farm_page <- function(ask, field, rows, show = identity) {
   number <- function(name, default) {
     x <- suppressWarnings(as.numeric(or_else(ask$query[[name]], default)))
     if (is.na(x) || x < 0 || x != round(x)) {
-      farm_problem(400L, "body", "This is no number of a page", paste("got", show_value(ask$query[[name]])), name)
+      farm_problem(400L, "body", "This is no number of a page",
+                   paste("got", show_value(ask$query[[name]])), name)
     }
     x
   }
@@ -71,23 +76,26 @@ farm_page <- function(ask, field, rows, show = identity) {
   at <- seq_along(rows)[seq_along(rows) > after]
   at <- utils::head(at, most)
   last <- if (length(at)) at[length(at)] else length(rows)
-  farm_answer(stats::setNames(list(unname(lapply(rows[at], show)), if (last < length(rows)) last), c(field, "next")))
+  farm_answer(stats::setNames(list(unname(lapply(rows[at], show)), if (last < length(rows)) last),
+                              c(field, "next")))
 }
 
 needed_job <- function(farm, ask) {
   job <- farm$jobs[[ask$values$job]]
-  if (is.null(job)) farm_problem(404L, "unknown", "There is no such job", paste("got", show_value(ask$values$job)))
+  if (is.null(job))
+    farm_problem(404L, "unknown", "There is no such job", paste("got", show_value(ask$values$job)))
   job
 }
 
-# ---- engines and prices ----------------------------------------------------------------------------------------------
+# ---- engines and prices --------------------------------------------------------------------------
 
 farm_versions <- function(farm, engine) {
   if (length(farm$faults$version)) return(farm$faults$version)
   said <- farm$card$can$versions[[engine]]
   plain <- said[grepl("^[0-9]+(\\.[0-9]+)*$", said)]
   known <- farm$project$engines[[engine]]$versions
-  known <- c(plain, known[vapply(known, function(v) is.null(said) || any(version_matches(v, said)) || "any" %in% said,
+  known <- c(plain, known[vapply(known, function(v) is.null(said) ||
+                                 any(version_matches(v, said)) || "any" %in% said,
                                  NA)])
   sort(unique(known))
 }
@@ -95,47 +103,52 @@ farm_versions <- function(farm, engine) {
 # What is asked must be what the site has.
 check_farm_work <- function(farm, work) {
   if (!work$engine %in% farm$card$engines) {
-    farm_problem(422L, "version", "This engine is not installed", paste(work$engine, "is not here"), "/engine",
-                 paste0("Write ", either(farm$card$engines), "."))
+    farm_problem(422L, "version", "This engine is not installed", paste(work$engine, "is not here"),
+                 "/engine", paste0("Write ", either(farm$card$engines), "."))
   }
   have <- farm_versions(farm, work$engine)
-  if (length(work$version) && length(have) && !work$version %in% have && !length(farm$faults$version)) {
-    farm_problem(422L, "version", "This version is not installed",
-                 paste(work$engine, work$version, "is not here"), "/version", paste0("Write ", either(have), "."))
-  }
+  if (length(work$version) && length(have) && !work$version %in% have &&
+      !length(farm$faults$version)) {
+        farm_problem(422L, "version", "This version is not installed",
+                     paste(work$engine, work$version, "is not here"), "/version",
+                     paste0("Write ", either(have), "."))
+      }
   tiers <- vapply(farm$card$tiers, `[[`, "", "tier")
   if (!work$tier %in% tiers) {
-    farm_problem(422L, "body", "There is no such tier", paste("got", show_value(work$tier)), "/tier",
-                 paste0("Write ", either(tiers), "."))
+    farm_problem(422L, "body", "There is no such tier", paste("got", show_value(work$tier)),
+                 "/tier", paste0("Write ", either(tiers), "."))
   }
   hires <- vapply(farm$card$hires, `[[`, "", "hire")
   if (length(work$hire) && !work$hire %in% hires) {
-    farm_problem(422L, "body", "There are no such machines", paste("got", show_value(work$hire)), "/hire",
-                 if (length(hires)) paste0("Write ", either(hires), "."))
+    farm_problem(422L, "body", "There are no such machines", paste("got", show_value(work$hire)),
+                 "/hire", if (length(hires)) paste0("Write ", either(hires), "."))
   }
   most <- max(unlist(lapply(farm$card$tiers, `[[`, "nodes")))
   if (work$nodes > most) {
-    farm_problem(422L, "body", "So many nodes are not here", paste(work$nodes, "were asked for"), "/nodes",
-                 paste0("Write ", most, " at most."))
+    farm_problem(422L, "body", "So many nodes are not here", paste(work$nodes, "were asked for"),
+                 "/nodes", paste0("Write ", most, " at most."))
   }
   for (k in seq_along(work$shots)) check_farm_shot(work$shots[[k]], paste0("/shots/", k - 1))
   names <- vapply(work$shots, `[[`, "", "shot")
   if (anyDuplicated(names)) {
-    farm_problem(422L, "body", "Two shots have one name", show_value(names[duplicated(names)][1]), "/shots")
+    farm_problem(422L, "body", "Two shots have one name", show_value(names[duplicated(names)][1]),
+                 "/shots")
   }
 }
 
 check_farm_shot <- function(shot, at) {
   frames <- tryCatch(parse_frames(shot$frames), clockpigeon_error = identity)
   if (inherits(frames, "error")) {
-    farm_problem(422L, "body", "These are no frames", frames$what, paste0(at, "/frames"), frames$instead)
+    farm_problem(422L, "body", "These are no frames", frames$what, paste0(at, "/frames"),
+                 frames$instead)
   }
-  if (!is_inside(shot$shot)) farm_problem(422L, "body", "This name leaves its folder", show_value(shot$shot),
-                                          paste0(at, "/shot"))
+  if (!is_inside(shot$shot))
+    farm_problem(422L, "body", "This name leaves its folder", show_value(shot$shot),
+                 paste0(at, "/shot"))
   for (file in shot$files) {
     if (!is_inside(file$path)) {
-      farm_problem(422L, "files", "This path leaves the job's folder", show_value(file$path), paste0(at, "/files"),
-                   "Write a path within it, with / between.")
+      farm_problem(422L, "files", "This path leaves the job's folder", show_value(file$path),
+                   paste0(at, "/files"), "Write a path within it, with / between.")
     }
   }
 }
@@ -150,17 +163,19 @@ farm_quote <- function(farm, work) {
   check_farm_work(farm, work)
   seconds <- farm_seconds_of(farm, work)
   # Priced as a job without waits and faults would be.
-  mute <- list(card = farm$card, faults = farm$faults["prices"], seed = farm$seed, real = FALSE, charge_every = Inf,
-               keep = function(...) NULL)
-  mute$card$tiers <- lapply(farm$card$tiers, function(tier) utils::modifyList(tier, list(wait = no_time)))
+  mute <- list(card = farm$card, faults = farm$faults["prices"], seed = farm$seed, real = FALSE,
+               charge_every = Inf, keep = function(...) NULL)
+  mute$card$tiers <- lapply(farm$card$tiers,
+                            function(tier) utils::modifyList(tier, list(wait = no_time)))
   job <- farm_job("quote", work[setdiff(names(work), "cap")], 0, seconds, mute)
   run_farm_job(job, Inf)
   digits <- minor_digits(farm$card$currency)
-  list(expected = round(job$spent, digits), up_to = round(1.25 * job$spent, digits), currency = farm$card$currency,
-       seconds = round(max(0, job$halted), 3), until = farm_time(farm, farm$now() + 3600))
+  list(expected = round(job$spent, digits), up_to = round(1.25 * job$spent, digits),
+       currency = farm$card$currency, seconds = round(max(0, job$halted), 3),
+       until = farm_time(farm, farm$now() + 3600))
 }
 
-# ---- files -----------------------------------------------------------------------------------------------------------
+# ---- files ---------------------------------------------------------------------------------------
 
 farm_file_folder <- function(farm, sha256) file.path(farm$folder, "files", sha256)
 
@@ -172,13 +187,14 @@ farm_file <- function(farm, sha256) {
   parts <- max(1, ceiling(bytes / farm$part_bytes))
   whole <- file.exists(file.path(folder, "whole"))
   there <- sort(as.integer(sub("part-", "", list.files(folder, "^part-[0-9]+$"))))
-  list(sha256 = sha256, bytes = bytes, parts = parts, there = as.list(if (whole) seq_len(parts) else there),
-       whole = whole)
+  list(sha256 = sha256, bytes = bytes, parts = parts,
+       there = as.list(if (whole) seq_len(parts) else there), whole = whole)
 }
 
 needed_file <- function(farm, sha256) {
   found <- farm_file(farm, sha256)
-  if (is.null(found)) farm_problem(404L, "unknown", "This file was not offered", instead = "POST /files first.")
+  if (is.null(found))
+    farm_problem(404L, "unknown", "This file was not offered", instead = "POST /files first.")
   found
 }
 
@@ -192,9 +208,11 @@ take_file_part <- function(farm, ask) {
     farm_problem(400L, "checksum", "The part is not what its digest says", where = "Content-Digest",
                  instead = "Send it again.")
   }
-  size <- if (part < known$parts) farm$part_bytes else known$bytes - (known$parts - 1) * farm$part_bytes
+  size <- if (part < known$parts) farm$part_bytes else
+    known$bytes - (known$parts - 1) * farm$part_bytes
   if (length(ask$bytes) != size) {
-    farm_problem(400L, "body", "The part has another length", paste(length(ask$bytes), "bytes, not", size))
+    farm_problem(400L, "body", "The part has another length",
+                 paste(length(ask$bytes), "bytes, not", size))
   }
   folder <- farm_file_folder(farm, known$sha256)
   if (known$whole) return(known)
@@ -209,24 +227,26 @@ take_file_part <- function(farm, ask) {
   unlink(parts)
   if (!identical(file_hashes(file.path(folder, "joined")), known$sha256)) {
     unlink(file.path(folder, "joined"))
-    farm_problem(409L, "checksum", "The whole is not what its SHA-256 says", instead = "Send all parts again.")
+    farm_problem(409L, "checksum", "The whole is not what its SHA-256 says",
+                 instead = "Send all parts again.")
   }
   file.rename(file.path(folder, "joined"), file.path(folder, "whole"))
   farm_file(farm, known$sha256)
 }
 
-# ---- jobs ------------------------------------------------------------------------------------------------------------
+# ---- jobs ----------------------------------------------------------------------------------------
 
 place_farm_job <- function(farm, order) {
   check_farm_work(farm, order)
   if (length(order$cap) && order$cap$currency != farm$card$currency) {
-    farm_problem(422L, "cap", "The cap is in another currency", paste("got", order$cap$currency), "/cap/currency",
-                 paste0("Write ", farm$card$currency, "."))
+    farm_problem(422L, "cap", "The cap is in another currency", paste("got", order$cap$currency),
+                 "/cap/currency", paste0("Write ", farm$card$currency, "."))
   }
   files <- unlist(lapply(order$shots, `[[`, "files"), recursive = FALSE)
   for (file in files) {
     if (!isTRUE(farm_file(farm, file$sha256)$whole)) {
-      farm_problem(409L, "files", "A file is not here", show_value(file$path), "/shots", "Send it first: POST /files.")
+      farm_problem(409L, "files", "A file is not here", show_value(file$path), "/shots",
+                   "Send it first: POST /files.")
     }
   }
   seconds <- farm_seconds_of(farm, order)
@@ -246,7 +266,8 @@ place_farm_job <- function(farm, order) {
 farm_seconds_of <- function(farm, work) {
   found <- tryCatch(farm$seconds(work), clockpigeon_error = identity)
   if (!inherits(found, "error")) return(found)
-  if (farm$real) return(rep(1, sum(vapply(work$shots, function(s) length(parse_frames(s$frames)), 0L))))
+  if (farm$real)
+    return(rep(1, sum(vapply(work$shots, function(s) length(parse_frames(s$frames)), 0L))))
   farm_problem(422L, "body", "Nothing is known of these frames here", found$what, "/shots",
                "Measure a frame first, or serve with --render.")
 }
@@ -258,14 +279,17 @@ farm_job_state <- function(job) {
   now <- job$farm$now()
   ended <- !is.na(job$halted)
   c(list(
-    job = job$id, name = job$request$name, trial = isTRUE(job$request$trial), frames = length(state),
-    state = if (ended && job$by == "all frames") "done" else if (ended) "stopped" else if (job$paused) "paused"
+    job = job$id, name = job$request$name, trial = isTRUE(job$request$trial),
+    frames = length(state),
+    state = if (ended && job$by == "all frames") "done" else if (ended)
+    "stopped" else if (job$paused) "paused"
             else if (is.na(job$begun)) "waiting" else "running",
     ready = sum(state == "ready"), failed = sum(state == "failed"), spent = job$spent,
     currency = job$farm$card$currency, last_event = length(job$events),
     placed_at = farm_time(job$farm, job$placed), time = farm_time(job$farm, now)
   ), if (length(job$cap)) list(cap = list(amount = job$cap, currency = job$farm$card$currency)),
-  if (!ended && length(took)) list(left_s = round(mean(took) * left / max(1, sum(job$nodes[["state"]] != "gone")))),
+  if (!ended && length(took))
+    list(left_s = round(mean(took) * left / max(1, sum(job$nodes[["state"]] != "gone")))),
   if (ended) list(ended_by = job$by))
 }
 
@@ -283,19 +307,23 @@ order_farm_job <- function(job, body) {
 }
 
 delete_farm_job <- function(farm, job) {
-  if (is.na(job$halted)) farm_problem(409L, "state", "The job still runs", instead = "Stop it first.")
-  read <- DBI::dbGetQuery(farm$con, "SELECT shot, frame, count(*) AS parts FROM parts_read WHERE job = ? GROUP BY 1, 2",
-                          params = list(job$id))
+  if (is.na(job$halted))
+    farm_problem(409L, "state", "The job still runs", instead = "Stop it first.")
+  read <- DBI::dbGetQuery(
+    farm$con, "SELECT shot, frame, count(*) AS parts FROM parts_read WHERE job = ? GROUP BY 1, 2",
+    params = list(job$id))
   ready <- which(job$frames[["state"]] == "ready")
   there <- row_key(job$frames, c("shot", "frame")) %in% row_key(read, c("shot", "frame"))
   lost <- ready[!there[ready]]
   if (length(lost)) {
     farm_problem(409L, "not-fetched", "Pictures that are paid for were not read",
-                 paste(length(lost), "of", length(ready), "frames, the first is", job$frames[["shot"]][lost[1]],
-                       job$frames[["frame"]][lost[1]]), instead = "Read them first.")
+                 paste(length(lost), "of", length(ready), "frames, the first is",
+                       job$frames[["shot"]][lost[1]], job$frames[["frame"]][lost[1]]),
+                 instead = "Read them first.")
   }
   state <- farm_job_state(job)
-  DBI::dbExecute(farm$con, "UPDATE jobs SET deleted = ? WHERE id = ?", params = list(farm$now(), job$id))
+  DBI::dbExecute(farm$con, "UPDATE jobs SET deleted = ? WHERE id = ?",
+                 params = list(farm$now(), job$id))
   unlink(farm_job_folder(job), recursive = TRUE, expand = FALSE)
   farm$jobs[[job$id]] <- NULL
   state
@@ -304,9 +332,11 @@ delete_farm_job <- function(farm, job) {
 # One frame as the protocol shows it; its picture is looked at once it is ready.
 farm_frame <- function(job, k) {
   row <- job$frames[k, ]
-  plain <- list(shot = row[["shot"]], frame = row[["frame"]], state = row[["state"]], runs = row[["runs"]])
+  plain <- list(shot = row[["shot"]], frame = row[["frame"]], state = row[["state"]],
+                runs = row[["runs"]])
   if (row[["runs"]] > 0) {
-    plain <- c(plain, list(node = paste0("node-", row[["node"]]), began = farm_time(job$farm, row[["began"]])))
+    plain <- c(plain, list(node = paste0("node-", row[["node"]]),
+                           began = farm_time(job$farm, row[["began"]])))
   }
   if (row[["state"]] != "ready") return(plain)
   path <- farm_picture(job, k)
@@ -315,7 +345,8 @@ farm_frame <- function(job, k) {
   c(plain, list(ended = farm_time(job$farm, row[["ended"]]), seconds = round(row[["took"]], 3),
                 charge = round(job$spent * row[["took"]] / sum, 4), bytes = bytes,
                 parts = max(1, ceiling(bytes / job$farm$part_bytes)), sha256 = file_hashes(path)),
-    if (length(job$request$version)) list(version = or_else(job$farm$faults$version, job$request$version)))
+    if (length(job$request$version))
+    list(version = or_else(job$farm$faults$version, job$request$version)))
 }
 
 # The picture of a frame that is ready; one that is replayed is made when it is first asked for.
@@ -335,17 +366,19 @@ farm_picture <- function(job, k) {
 read_farm_picture <- function(farm, job, values) {
   frame <- suppressWarnings(as.integer(values$frame))
   part <- suppressWarnings(as.integer(values$part))
-  k <- which(job$frames[["shot"]] == values$shot & job$frames[["frame"]] == frame & job$frames[["state"]] == "ready")
+  k <- which(job$frames[["shot"]] == values$shot & job$frames[["frame"]] == frame &
+             job$frames[["state"]] == "ready")
   if (length(k) != 1) farm_problem(404L, "unknown", "There is no such picture")
   path <- farm_picture(job, k)
   parts <- max(1, ceiling(file.size(path) / farm$part_bytes))
-  if (is.na(part) || part < 1 || part > parts) farm_problem(404L, "unknown", "There is no such part")
+  if (is.na(part) || part < 1 || part > parts)
+    farm_problem(404L, "unknown", "There is no such part")
   file <- file(path, "rb")
   on.exit(close(file))
   seek(file, (part - 1) * farm$part_bytes)
   bytes <- readBin(file, "raw", farm$part_bytes)
-  store_put(farm$con, "parts_read", list(job = job$id, shot = values$shot, frame = frame, part = part),
-            "INSERT OR IGNORE")
+  store_put(farm$con, "parts_read",
+            list(job = job$id, shot = values$shot, frame = frame, part = part), "INSERT OR IGNORE")
   list(status = 200L, bytes = bytes, headers = c("Content-Digest" = digest_header(bytes)))
 }
 

@@ -1,31 +1,38 @@
-# The protocol's document as the stand-in goes by it: which operation a request is, and what is wrong with its body.
+# The protocol's document as the stand-in goes by it: which operation a request is, and what is
+# wrong with its body.
 
-# The document as lists, every sequence of it a list, so that JSON has arrays where the document has.
-protocol_document <- function(path = system.file("protocol", "site.yaml", package = "clockpigeon")) {
-  yaml::read_yaml(path, handlers = list(seq = as.list))
-}
+# The document as lists, every sequence of it a list, so that JSON has arrays where the document
+# has.
+protocol_document <- function(path = system.file("protocol", "site.yaml", package = "clockpigeon"))
+  {
+    yaml::read_yaml(path, handlers = list(seq = as.list))
+  }
 
-# Its operations, a list of `id`, `method`, `pieces` (of the path), `body` (schema of the body, or NULL), `public` and
-# `keyed` (it needs an Idempotency-Key).
+# Its operations, a list of `id`, `method`, `pieces` (of the path), `body` (schema of the body, or
+# NULL), `public` and `keyed` (it needs an Idempotency-Key).
 protocol_routes <- function(document) {
   unlist(lapply(names(document$paths), function(path) {
     methods <- setdiff(names(document$paths[[path]]), "parameters")
     lapply(methods, function(method) {
       it <- document$paths[[path]][[method]]
       refs <- vapply(it$parameters, function(p) or_else(p[["$ref"]], ""), "")
-      list(id = it$operationId, method = toupper(method), pieces = strsplit(path, "/", fixed = TRUE)[[1]][-1],
-           body = it$requestBody$content[["application/json"]]$schema, public = identical(it$security, list()),
+      list(id = it$operationId, method = toupper(method),
+           pieces = strsplit(path, "/", fixed = TRUE)[[1]][-1],
+           body = it$requestBody$content[["application/json"]]$schema,
+           public = identical(it$security, list()),
            keyed = "#/components/parameters/Key" %in% refs)
     })
   }), recursive = FALSE)
 }
 
-# The operation of a request and the values in its path; NULL where no path is like it. `known`: the path is, but not
-# with this method.
+# The operation of a request and the values in its path; NULL where no path is like it. `known`: the
+# path is, but not with this method.
 route_of <- function(routes, method, path) {
-  pieces <- vapply(strsplit(path, "/", fixed = TRUE)[[1]][-1], utils::URLdecode, "", USE.NAMES = FALSE)
+  pieces <- vapply(strsplit(path, "/", fixed = TRUE)[[1]][-1], utils::URLdecode, "",
+                   USE.NAMES = FALSE)
   like <- Filter(function(route) {
-    length(route$pieces) == length(pieces) && all(startsWith(route$pieces, "{") | route$pieces == pieces)
+    length(route$pieces) == length(pieces) &&
+      all(startsWith(route$pieces, "{") | route$pieces == pieces)
   }, routes)
   if (!length(like)) return(NULL)
   hit <- Find(function(route) route$method == method, like)
@@ -34,8 +41,9 @@ route_of <- function(routes, method, path) {
   c(hit, list(values = stats::setNames(as.list(pieces[open]), gsub("[{}]", "", hit$pieces[open]))))
 }
 
-# What is wrong with a value by a schema of the document: list(where = a JSON pointer, what), or NULL. Knows what the
-# document uses of JSON Schema 2020-12; make protocol holds it against a whole validator.
+# What is wrong with a value by a schema of the document: list(where = a JSON pointer, what), or
+# NULL. Knows what the document uses of JSON Schema 2020-12; make protocol holds it against a whole
+# validator.
 schema_fault <- function(value, schema, document, at = "") {
   if (length(schema[["$ref"]])) {
     return(schema_fault(value, referred(document, schema[["$ref"]]), document, at))
@@ -45,7 +53,8 @@ schema_fault <- function(value, schema, document, at = "") {
   types <- unlist(schema$type)
   fits <- kind %in% types || kind == "integer" && "number" %in% types
   if (length(types) && !fits) return(fault(paste("is", kind, "and has to be", either(types))))
-  if (!is.null(schema$const) && !identical(value, schema$const)) return(fault(paste("has to be", schema$const)))
+  if (!is.null(schema$const) && !identical(value, schema$const))
+    return(fault(paste("has to be", schema$const)))
   if (length(schema$enum) && !list(value) %in% schema$enum) {
     return(fault(paste("has to be", either(unlist(schema$enum)))))
   }
@@ -79,15 +88,19 @@ object_fault <- function(value, schema, document, at) {
 
 text_fault <- function(value, schema, fault) {
   if (nchar(value) < or_else(schema$minLength, 0)) return(fault("is empty"))
-  if (nchar(value) > or_else(schema$maxLength, Inf)) return(fault(paste("is longer than", schema$maxLength)))
-  if (length(schema$pattern) && !grepl(schema$pattern, value, perl = TRUE)) return(fault(paste("is not like",
-                                                                                              schema$pattern)))
+  if (nchar(value) > or_else(schema$maxLength, Inf))
+    return(fault(paste("is longer than", schema$maxLength)))
+  if (length(schema$pattern) && !grepl(schema$pattern, value, perl = TRUE))
+    return(fault(paste("is not like",
+                                                                                                schema$pattern)))
 }
 
 number_fault <- function(value, schema, fault) {
   if (value < or_else(schema$minimum, -Inf)) return(fault(paste("is below", schema$minimum)))
-  if (value > or_else(schema$maximum, Inf)) return(fault(paste("is above", format(schema$maximum, scientific = FALSE))))
-  if (value <= or_else(schema$exclusiveMinimum, -Inf)) return(fault(paste("is not above", schema$exclusiveMinimum)))
+  if (value > or_else(schema$maximum, Inf))
+    return(fault(paste("is above", format(schema$maximum, scientific = FALSE))))
+  if (value <= or_else(schema$exclusiveMinimum, -Inf))
+    return(fault(paste("is not above", schema$exclusiveMinimum)))
 }
 
 referred <- function(document, ref) {
@@ -97,7 +110,8 @@ referred <- function(document, ref) {
 # What a value of JSON is, as it was read without simplifying.
 json_kind <- function(x) {
   if (is.null(x)) return("null")
-  if (is.list(x)) return(if (!is.null(names(x)) || inherits(x, "json_object")) "object" else "array")
+  if (is.list(x))
+    return(if (!is.null(names(x)) || inherits(x, "json_object")) "object" else "array")
   if (is.character(x)) return("string")
   if (is.logical(x)) return("boolean")
   if (x == round(x)) "integer" else "number"

@@ -1,9 +1,11 @@
-# The farm behind a stand-in: nodes that render the frames of a job, as events. What a job is follows from its request
-# and its events alone; draws are named by what they are of, so that a farm that was killed goes on as it would have.
+# The farm behind a stand-in: nodes that render the frames of a job, as events. What a job is
+# follows from its request and its events alone; draws are named by what they are of, so that a farm
+# that was killed goes on as it would have.
 
-# `request`: as the protocol's Order; `seconds`: of each frame on a node of average speed, in the order of its shots;
-# `farm`: `card` (the site), `faults`, `seed`, `real` (frames are rendered, and take what they take), `keep` (writes an
-# event down), `charge_every` (seconds). Times are seconds by the farm's clock.
+# `request`: as the protocol's Order; `seconds`: of each frame on a node of average speed, in the
+# order of its shots; `farm`: `card` (the site), `faults`, `seed`, `real` (frames are rendered, and
+# take what they take), `keep` (writes an event down), `charge_every` (seconds). Times are seconds
+# by the farm's clock.
 farm_job <- function(id, request, placed, seconds, farm) {
   shots <- request$shots
   each <- lapply(shots, function(shot) parse_frames(shot$frames))
@@ -11,7 +13,8 @@ farm_job <- function(id, request, placed, seconds, farm) {
   tier <- site_tier(farm$card, request$tier)
   count <- min(request$nodes, n)
   draw <- function(label, time) varied_time(time, farm$seed, paste(id, label))
-  start <- vapply(seq_len(count), function(k) draw(paste("start", k), or_else(farm$card$start, no_time)), 0)
+  start <- vapply(seq_len(count),
+                  function(k) draw(paste("start", k), or_else(farm$card$start, no_time)), 0)
   spread <- log1p(farm$card$node_spread / 100)
   speed <- vapply(seq_len(count), function(k) {
     exp(spread * with_seed(stream_seed(farm$seed, paste(id, "speed", k)), stats::rnorm(1)))
@@ -22,14 +25,17 @@ farm_job <- function(id, request, placed, seconds, farm) {
     c(placed + hit[["at_s"]][hit[["node"]] == k], Inf)[1]
   }, 0)
   list2env(list(
-    id = id, request = request, placed = placed, farm = farm, begins = begins, events = list(), begun = NA_real_,
-    paused = FALSE, halted = NA_real_, by = NULL, spent = 0, cap_at = Inf, cap = request$cap$amount,
-    billed_at = placed, usage = list(),
-    frames = data.frame(shot = rep(vapply(shots, `[[`, "", "shot"), lengths(each)), frame = unlist(each),
+    id = id, request = request, placed = placed, farm = farm, begins = begins, events = list(),
+    begun = NA_real_, paused = FALSE, halted = NA_real_, by = NULL, spent = 0, cap_at = Inf,
+    cap = request$cap$amount, billed_at = placed, usage = list(),
+    frames = data.frame(shot = rep(vapply(shots, `[[`, "", "shot"), lengths(each)),
+                        frame = unlist(each),
                         truth = seconds, state = "waiting", since = -Inf, node = NA_integer_,
-                        began = NA_real_, ended = NA_real_, took = NA_real_, runs = 0L, failures = 0L),
-    nodes = data.frame(up_at = begins + start, boot = start, speed = speed, state = "starting", free_at = NA_real_,
-                       frame = NA_integer_, ends_at = Inf, freeze_at = at("freeze"), lose_at = at("lose"))
+                        began = NA_real_, ended = NA_real_, took = NA_real_, runs = 0L,
+                        failures = 0L),
+    nodes = data.frame(up_at = begins + start, boot = start, speed = speed, state = "starting",
+                       free_at = NA_real_, frame = NA_integer_, ends_at = Inf,
+                       freeze_at = at("freeze"), lose_at = at("lose"))
   ), parent = emptyenv())
 }
 
@@ -62,8 +68,10 @@ next_farm_step <- function(job) {
   last <- farm_moment(job)
   of_node <- list(
     "node up" = ifelse(state == "starting", nodes[["up_at"]], Inf),
-    "node gone" = ifelse(state == "gone", Inf, pmax(job$placed, pmin(nodes[["lose_at"]], frozen_until(job)))),
-    ended = ifelse(state == "busy" & nodes[["ends_at"]] <= nodes[["freeze_at"]], nodes[["ends_at"]], Inf),
+    "node gone" = ifelse(state == "gone", Inf,
+                         pmax(job$placed, pmin(nodes[["lose_at"]], frozen_until(job)))),
+    ended = ifelse(state == "busy" & nodes[["ends_at"]] <= nodes[["freeze_at"]], nodes[["ends_at"]],
+                   Inf),
     rendering = ifelse(idle, free, Inf)
   )
   # Charges are added now and then, and what is left at the end.
@@ -91,27 +99,32 @@ first_waiting <- function(job, at) {
 }
 
 do_farm_step <- function(job, what, at, node) {
-  switch(what, begun = tell_farm(job, at, "begun"), "node up" = tell_farm(job, at, "node up", node = node),
+  switch(what, begun = tell_farm(job, at, "begun"),
+         "node up" = tell_farm(job, at, "node up", node = node),
          rendering = tell_farm(job, at, "rendering", first_waiting(job, at), node),
          ended = end_farm_frame(job, node, at), "node gone" = lose_farm_node(job, node, at),
-         charged = charge_farm(job, at), halt_farm_job(job, at, if (what == "over") "all frames" else what))
+         charged = charge_farm(job, at),
+         halt_farm_job(job, at, if (what == "over") "all frames" else what))
 }
 
 # Until when a node that froze is not noticed.
 frozen_until <- function(job) {
   faults <- job$farm$faults$freeze
   notice <- faults[["value"]][match(seq_len(nrow(job$nodes)), faults[["node"]])]
-  ifelse(is.finite(job$nodes[["freeze_at"]]), job$nodes[["freeze_at"]] + if (length(notice)) notice else 0, Inf)
+  ifelse(is.finite(job$nodes[["freeze_at"]]),
+         job$nodes[["freeze_at"]] + if (length(notice)) notice else 0, Inf)
 }
 
 # The latest moment of which the job tells.
-farm_moment <- function(job) max(c(job$placed, job$frames[["began"]], job$frames[["ended"]]), na.rm = TRUE)
+farm_moment <- function(job)
+  max(c(job$placed, job$frames[["began"]], job$frames[["ended"]]), na.rm = TRUE)
 
 # An event: it is written down, and the job is as it says.
 tell_farm <- function(job, at, what, frame = NULL, node = NULL, ...) {
   # Written and read again it is the same.
   event <- c(list(number = length(job$events) + 1L, at = round(at, 3), what = what),
-             if (length(frame)) list(shot = job$frames[["shot"]][frame], frame = job$frames[["frame"]][frame]),
+             if (length(frame))
+             list(shot = job$frames[["shot"]][frame], frame = job$frames[["frame"]][frame]),
              if (length(node)) list(node = paste0("node-", node)), Filter(length, list(...)))
   job$farm$keep(job$id, event)
   apply_farm_event(job, event)
@@ -121,7 +134,8 @@ tell_farm <- function(job, at, what, frame = NULL, node = NULL, ...) {
 apply_farm_event <- function(job, event) {
   job$events[[length(job$events) + 1]] <- event
   node <- if (length(event$node)) as.integer(sub("node-", "", event$node))
-  frame <- if (length(event$shot)) which(job$frames[["shot"]] == event$shot & job$frames[["frame"]] == event$frame)
+  frame <- if (length(event$shot))
+    which(job$frames[["shot"]] == event$shot & job$frames[["frame"]] == event$frame)
   if (length(frame)) apply_frame_event(job, event$what, event$at, frame, node)
   else if (length(node)) apply_node_event(job, event$what, event$at, node)
   else apply_job_event(job, event$what, event$at, event)
@@ -133,7 +147,8 @@ apply_frame_event <- function(job, what, at, frame, node) {
   switch(
     what,
     rendering = {
-      job$frames[frame, c("began", "runs", "node")] <- list(at, job$frames[["runs"]][frame] + 1L, node)
+      job$frames[frame, c("began", "runs", "node")] <- list(at, job$frames[["runs"]][frame] + 1L,
+                                                            node)
       job$frames$state[frame] <- "rendering"
       add_farm_use(job, node, "idle", "ok", at - job$nodes[["free_at"]][node], at)
       job$nodes$state[node] <- "busy"
@@ -215,8 +230,10 @@ farm_seconds <- function(job, frame, node, at) {
 
 end_farm_frame <- function(job, node, at, failed = NULL) {
   frame <- job$nodes[["frame"]][node]
-  label <- paste(job$id, job$frames[["shot"]][frame], job$frames[["frame"]][frame], job$frames[["runs"]][frame])
-  if (!length(failed) && fault_happens(job$farm$faults, "fail", job$farm$seed, label)) failed <- "the engine ended"
+  label <- paste(job$id, job$frames[["shot"]][frame], job$frames[["frame"]][frame],
+                 job$frames[["runs"]][frame])
+  if (!length(failed) && fault_happens(job$farm$faults, "fail", job$farm$seed, label))
+    failed <- "the engine ended"
   if (length(failed)) return(tell_farm(job, at, "failed", frame, node, detail = failed))
   tell_farm(job, at, "ready", frame, node, seconds = round(at - job$frames[["began"]][frame], 3))
 }
@@ -229,8 +246,10 @@ lose_farm_node <- function(job, node, at) {
 
 # Ends a job: what is rendered then is lost and paid.
 halt_farm_job <- function(job, at, by) {
-  for (node in which(job$nodes[["state"]] == "busy")) tell_farm(job, at, "lost", job$nodes[["frame"]][node], node)
-  for (node in which(!job$nodes[["state"]] %in% c("gone", "starting"))) tell_farm(job, at, "released", node = node)
+  for (node in which(job$nodes[["state"]] == "busy"))
+    tell_farm(job, at, "lost", job$nodes[["frame"]][node], node)
+  for (node in which(!job$nodes[["state"]] %in% c("gone", "starting")))
+    tell_farm(job, at, "released", node = node)
   charge_farm(job, at)
   tell_farm(job, at, "halted", detail = by)
 }
@@ -238,16 +257,19 @@ halt_farm_job <- function(job, at, by) {
 # What a node did, as a row of a usage.
 add_farm_use <- function(job, node, activity, status, seconds, at, frame = NULL) {
   if (seconds <= 0) return(invisible())
-  shot <- if (length(frame)) Find(function(s) s$shot == job$frames[["shot"]][frame], job$request$shots)
+  shot <- if (length(frame))
+    Find(function(s) s$shot == job$frames[["shot"]][frame], job$request$shots)
   job$usage[[length(job$usage) + 1]] <- list(
     node = paste0("node-", node), activity = activity, status = status, seconds = round(seconds, 3),
     frames = if (activity == "render" && status == "ok") 1L else 0L,
     megapixels = if (length(shot)) shot$width * shot$height / 1e6 else 0,
-    began = format(as.POSIXct(at - seconds, origin = "1970-01-01"), "%Y-%m-%d %H:%M", tz = job$farm$card$time_zone)
+    began = format(as.POSIXct(at - seconds, origin = "1970-01-01"), "%Y-%m-%d %H:%M",
+                   tz = job$farm$card$time_zone)
   )
 }
 
-# What has been used so far comes to by the card, with what is asked beyond it; credits are left out.
+# What has been used so far comes to by the card, with what is asked beyond it; credits are left
+# out.
 farm_bill <- function(job) {
   if (!length(job$usage)) return(NULL)
   rows <- as.data.frame(lapply(stats::setNames(nm = names(job$usage[[1]])), function(name) {
@@ -255,13 +277,15 @@ farm_bill <- function(job) {
   }))
   card <- dearer_card(job$farm$card, or_else(job$farm$faults$prices, 1))
   day <- as.POSIXct(job$placed, origin = "1970-01-01", tz = "UTC")
-  bill(node_stretches(rows, card), card, job$request$tier, job$request$hire, job$request$engine, day)
+  bill(node_stretches(rows, card), card, job$request$tier, job$request$hire, job$request$engine,
+       day)
 }
 
 dearer_card <- function(card, factor) {
   if (factor == 1) return(card)
   dearer <- function(x) {
-    for (name in c("amount", "fixed")) if (length(x[[name]])) x[[name]] <- round(x[[name]] * factor, 4)
+    for (name in c("amount", "fixed")) if (length(x[[name]]))
+      x[[name]] <- round(x[[name]] * factor, 4)
     x
   }
   card$price <- dearer(card$price)

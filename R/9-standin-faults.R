@@ -1,11 +1,12 @@
 # How a stand-in misbehaves when it is asked to: at whom, when, and how often.
 
-fault_kinds <- c("wait", "slow", "freeze", "lose", "fail", "corrupt", "black", "version", "late-cap", "cut", "doubled",
-                 "delayed", "disordered", "skew", "prices", "old-token")
+fault_kinds <- c("wait", "slow", "freeze", "lose", "fail", "corrupt", "black", "version",
+                 "late-cap", "cut", "doubled", "delayed", "disordered", "skew", "prices",
+                 "old-token")
 
-# Faults as they are written: `freeze=2@5min:1h, fail=5%, late-cap=20min`. Returns a list by kind. Of nodes: a data
-# frame of `node` (its number), `at_s` (after the job was placed), `value` (how many times slower; how long until it is
-# noticed).
+# Faults as they are written: `freeze=2@5min:1h, fail=5%, late-cap=20min`. Returns a list by kind.
+# Of nodes: a data frame of `node` (its number), `at_s` (after the job was placed), `value` (how
+# many times slower; how long until it is noticed).
 parse_faults <- function(text, where = argument("misbehave")) {
   out <- list()
   for (one in trimws(strsplit(or_else(text, ""), ",", fixed = TRUE)[[1]])) {
@@ -13,12 +14,13 @@ parse_faults <- function(text, where = argument("misbehave")) {
     check_choice(kind, where, fault_kinds)
     value <- if (grepl("=", one, fixed = TRUE)) trimws(sub("^[^=]*=", "", one)) else ""
     refuse <- function(like) {
-      stop_input("usage", paste("got", show_value(one)), where, paste0("Write it like ", kind, "=", like, "."))
+      stop_input("usage", paste("got", show_value(one)), where,
+                 paste0("Write it like ", kind, "=", like, "."))
     }
     read <- switch(
       kind, slow = , freeze = , lose = node_fault(kind, value, refuse, where),
-      fail = , corrupt = , black = , cut = , doubled = , delayed = , disordered = share_fault(value, refuse),
-      wait = , "late-cap" = , skew = , "old-token" = {
+      fail = , corrupt = , black = , cut = , doubled = , delayed = ,
+      disordered = share_fault(value, refuse), wait = , "late-cap" = , skew = , "old-token" = {
         sign <- if (startsWith(value, "-")) -1 else 1
         if (!nzchar(value)) refuse("20min")
         sign * parse_duration(sub("^-", "", value), where)
@@ -44,7 +46,8 @@ node_fault <- function(kind, value, refuse, where) {
   number <- if (kind == "slow") suppressWarnings(as.numeric(or_else(more, "2")))
             else if (kind == "freeze") parse_duration(or_else(more, "1h"), where) else NA_real_
   if (kind == "slow" && (is.na(number) || number <= 0)) refuse(like)
-  data.frame(node = as.integer(hit[2]), at_s = if (nzchar(hit[4])) parse_duration(hit[4], where) else 0, value = number)
+  data.frame(node = as.integer(hit[2]),
+             at_s = if (nzchar(hit[4])) parse_duration(hit[4], where) else 0, value = number)
 }
 
 share_fault <- function(value, refuse) {
@@ -54,7 +57,8 @@ share_fault <- function(value, refuse) {
   x
 }
 
-# Whether a fault that has a share happens at something that has a label: the same answer whenever it is asked.
+# Whether a fault that has a share happens at something that has a label: the same answer whenever
+# it is asked.
 fault_happens <- function(faults, kind, seed, label) {
   share <- or_else(faults[[kind]], 0)
   share > 0 && with_seed(stream_seed(seed, paste(kind, label)), stats::runif(1)) < share

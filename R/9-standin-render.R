@@ -1,7 +1,8 @@
-# Frames of a stand-in: times replayed from what the project knows, or frames rendered for real with its engines.
+# Frames of a stand-in: times replayed from what the project knows, or frames rendered for real with
+# its engines.
 
-# Seconds of every frame of a request on an average node of the site: one draw from what the project's ledger says of
-# these shots, so that a farm is as the evidence says, and not its mean.
+# Seconds of every frame of a request on an average node of the site: one draw from what the
+# project's ledger says of these shots, so that a farm is as the evidence says, and not its mean.
 replayed_seconds <- function(project, rows, site, request, seed) {
   asked <- lapply(request$shots, request_shot)
   # A few frames of a shot are as its measured ones say, which need not be among them.
@@ -11,7 +12,8 @@ replayed_seconds <- function(project, rows, site, request, seed) {
     shot
   })
   wanted <- unlist(Map(function(shot, all) all$frames %in% shot$frames, asked, shots))
-  engine <- if (is.null(request$version)) request$engine else stats::setNames(request$version, request$engine)
+  engine <- if (is.null(request$version)) request$engine else
+    stats::setNames(request$version, request$engine)
   job <- render_job(shots, engine, rows, project$currency, project$rates, project$time_zone)
   options <- as_frame(plan_options(job, list(site))$options)
   speed <- options[["log_speed"]][1] + options[["speed_se"]][1] *
@@ -25,7 +27,8 @@ request_shot <- function(x) {
   names(limit)[names(limit) == "time_s"] <- "time"
   if (length(limit$time)) limit$time <- paste(limit$time, "s")
   read_record(x$shot, shot_fields(), "cp_shot", list(
-    shot = x$shot, scene = x$scene, frames = x$frames, size = paste0(x$width, "x", x$height), limit = limit
+    shot = x$shot, scene = x$scene, frames = x$frames, size = paste0(x$width, "x", x$height),
+    limit = limit
   ))
 }
 
@@ -33,14 +36,16 @@ request_shot <- function(x) {
 replayed_picture <- function(job, frame, path) {
   row <- job$frames[frame, ]
   shot <- Find(function(s) s$shot == row[["shot"]], job$request$shots)
-  write_bars(0.15 + 0.7 * ((seq_len(shot$width) * 7 + row[["frame"]] * 11) %% 173) / 172, shot$height, path)
+  write_bars(0.15 + 0.7 * ((seq_len(shot$width) * 7 + row[["frame"]] * 11) %% 173) / 172,
+             shot$height, path)
 }
 
 # A grey picture whose rows are all alike.
 write_bars <- function(row, height, path) {
   need_package("png", "pictures of frames that are replayed")
   dir.create(dirname(path), FALSE, TRUE)
-  write_whole(path, function(part) png::writePNG(matrix(row, height, length(row), byrow = TRUE), part))
+  write_whole(path, function(part)
+              png::writePNG(matrix(row, height, length(row), byrow = TRUE), part))
 }
 
 # What is wrong with a frame's picture is in the file before anybody reads it.
@@ -85,7 +90,8 @@ step_renders <- function(renders, jobs, now) {
 
 # A node that is busy with a frame that no slot renders yet.
 unstarted <- function(jobs, renders) {
-  taken <- unlist(lapply(renders$slots, function(slot) if (slot$state == "busy") paste(slot$job$id, slot$of_node)))
+  taken <- unlist(lapply(renders$slots,
+                         function(slot) if (slot$state == "busy") paste(slot$job$id, slot$of_node)))
   for (job in jobs) {
     if (!is.na(job$halted)) next
     frozen <- job$nodes[["freeze_at"]] <= farm_moment(job)
@@ -104,38 +110,45 @@ start_render <- function(renders, slot, job, node) {
   trial <- as.list(part_trials(list(shots = list(shot), version = version), engine, NULL))
   trial$version <- version
   if (slot$state == "closed") {
-    if (!isTRUE(open_node(slot$node, 20))) stop_input("node", "this machine's own slot does not open", "standin")
+    if (!isTRUE(open_node(slot$node, 20)))
+      stop_input("node", "this machine's own slot does not open", "standin")
     pairs <- data.frame(engine = engine$engine, version = version)
     mark <- list(job = renders$mark, run = renders$mark, slot = slot$node$slot)
-    said <- wait_for(ask_node(slot$node, host_slot, list(mark, pairs, stats::setNames(list(engine), engine$engine),
-                                                         slot$node, length(renders$slots)), 60))
+    said <- wait_for(ask_node(slot$node, host_slot,
+                              list(mark, pairs, stats::setNames(list(engine), engine$engine),
+                                   slot$node, length(renders$slots)), 60))
     if (is.null(said$value)) stop_input("node", c(said$error, said$lost)[1], "standin")
     slot$host <- said$value
   }
   trial$threads <- slot$host$threads
   root <- farm_job_folder(job)
-  bench <- c(list(engines = stats::setNames(list(engine), engine$engine), folder = root, making = "making",
-                  machine = NA_character_, options = list(time_limit = 3600)),
+  bench <- c(list(engines = stats::setNames(list(engine), engine$engine), folder = root,
+                  making = "making", machine = NA_character_, options = list(time_limit = 3600)),
              slot$host[setdiff(names(slot$host), c("facts", "threads", "pid"))])
   to <- picture_name(frame[["shot"]], frame[["frame"]], engine$output)
   run <- paste(job$id, frame[["shot"]], frame[["frame"]], frame[["runs"]], sep = "-")
   slot$task <- ask_node(slot$node, host_frame, list(trial, bench, to, run), 3600)
-  utils::modifyList(slot, list(state = "busy", job = job, of_node = node, of_frame = job$nodes[["frame"]][node]))
+  utils::modifyList(slot, list(state = "busy", job = job, of_node = node,
+                               of_frame = job$nodes[["frame"]][node]))
 }
 
 # A frame that a slot has ended, where the job still waits for it.
 end_render <- function(slot, said, now) {
   job <- slot$job
-  if (!is.na(job$halted) || !identical(job$nodes[["frame"]][slot$of_node], slot$of_frame)) return(invisible())
+  if (!is.na(job$halted) || !identical(job$nodes[["frame"]][slot$of_node], slot$of_frame))
+    return(invisible())
   rows <- said$value$rows
   last <- if (length(rows)) rows[[length(rows)]]
-  fault <- if (!identical(last$status, "ok")) first_line(or_else(last$note, c(said$error, said$lost, "it ended")[1]))
+  fault <- if (!identical(last$status, "ok"))
+    first_line(or_else(last$note, c(said$error, said$lost, "it ended")[1]))
   # A node that became slow by a fault holds the frame for longer.
   end_farm_frame(job, slot$of_node, now, fault)
 }
 
-close_renders <- function(renders) for (slot in renders$slots) if (slot$state != "closed") close_node(slot$node)
+close_renders <- function(renders) for (slot in renders$slots) if (slot$state != "closed")
+  close_node(slot$node)
 
 # Where a job's files lie, and where its pictures come to be.
 farm_job_folder <- function(job) file.path(job$farm$folder, "jobs", job$id)
-picture_name <- function(shot, frame, output) file.path("pictures", shot, sprintf("%06d.%s", as.integer(frame), output))
+picture_name <- function(shot, frame, output)
+  file.path("pictures", shot, sprintf("%06d.%s", as.integer(frame), output))

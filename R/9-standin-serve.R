@@ -1,19 +1,21 @@
 # The stand-in as a service: requests in, answers and events out, on the loopback address.
 
-# What serve_standin() is asked for. `speed`: how many seconds pass at the farm in one of ours; `faults`: from
-# parse_faults(); `real`: frames are rendered, by `slots` of this machine; `seed`: of all that varies.
-standin_options <- function(port = 8470L, token = NULL, speed = 1, faults = list(), real = FALSE, slots = 2L,
-                            seed = 1L) {
+# What serve_standin() is asked for. `speed`: how many seconds pass at the farm in one of ours;
+# `faults`: from parse_faults(); `real`: frames are rendered, by `slots` of this machine; `seed`: of
+# all that varies.
+standin_options <- function(port = 8470L, token = NULL, speed = 1, faults = list(), real = FALSE,
+                            slots = 2L, seed = 1L) {
   list(port = check_count(port, argument("port"), least = 0, most = 65535), token = token,
        speed = check_number(speed, argument("speed"), above = 0), faults = faults,
        real = check_flag(real, argument("real")),
-       slots = check_count(slots, argument("slots"), most = 64), seed = check_count(seed, argument("seed"), least = 0))
+       slots = check_count(slots, argument("slots"), most = 64),
+       seed = check_count(seed, argument("seed"), least = 0))
 }
 
-# Serves the rate cards of a project until `done()` says so. `rows`: timings that frames are replayed from;
-# `ready(farms, url)` is called once requests are answered.
-serve_standin <- function(project, rows, sites, folder, options = standin_options(), ready = function(...) NULL,
-                          done = function() FALSE) {
+# Serves the rate cards of a project until `done()` says so. `rows`: timings that frames are
+# replayed from; `ready(farms, url)` is called once requests are answered.
+serve_standin <- function(project, rows, sites, folder, options = standin_options(),
+                          ready = function(...) NULL, done = function() FALSE) {
   need_package("nanonext", "stand-ins")
   need_package("later", "stand-ins")
   if (options$real && options$speed != 1) {
@@ -31,8 +33,10 @@ serve_standin <- function(project, rows, sites, folder, options = standin_option
   })
   streams <- list2env(list(open = list()), parent = emptyenv())
   handlers <- lapply(farms, function(farm) {
-    nanonext::handler_stream(paste0("/", farm$card$site), function(conn, req) answer_request(farm, streams, conn, req),
-                             on_close = function(conn) streams$open[[as.character(conn$id)]] <- NULL, prefix = TRUE)
+    nanonext::handler_stream(paste0("/", farm$card$site),
+                             function(conn, req) answer_request(farm, streams, conn, req),
+                             on_close = function(conn)
+                             streams$open[[as.character(conn$id)]] <- NULL, prefix = TRUE)
   })
   server <- listening_server(unname(handlers), options$port)
   on.exit(server$close(), add = TRUE)
@@ -54,28 +58,31 @@ listening_server <- function(handlers, port) {
     }, error = function(e) FALSE)
     if (started) return(server)
   }
-  stop_input("service", paste("port", port, "cannot be listened on"), "option --port", "Name another one.")
+  stop_input("service", paste("port", port, "cannot be listened on"), "option --port",
+             "Name another one.")
 }
 
 # A farm of one rate card, its jobs as its store has them.
 made_farm <- function(project, rows, site, folder, con, now, document, options) {
   farm <- list2env(list(
-    project = project, card = project_entry(project$sites, site, "site"), folder = file.path(folder, site), con = con,
-    now = now, document = document, routes = protocol_routes(document), part_bytes = 2^20 - 2^10, jobs = list(),
-    token = options$token, began = now(), faults = options$faults, seed = options$seed, real = options$real,
-    requests = 0L, charge_every = 30,
-    keep = function(job, event) {
+    project = project, card = project_entry(project$sites, site, "site"),
+    folder = file.path(folder, site), con = con, now = now, document = document,
+    routes = protocol_routes(document), part_bytes = 2^20 - 2^10, jobs = list(),
+    token = options$token, began = now(), faults = options$faults, seed = options$seed,
+    real = options$real, requests = 0L, charge_every = 30, keep = function(job, event) {
       store_put(con, "events", list(job = job, number = event$number, event = to_json_line(event)))
     }
   ), parent = emptyenv())
   farm$seconds <- function(work) replayed_seconds(project, rows, farm$card, work, options$seed)
   dir.create(farm$folder, FALSE, TRUE)
-  kept <- DBI::dbGetQuery(con, "SELECT * FROM jobs WHERE site = ? AND deleted IS NULL ORDER BY rowid",
-                          params = list(site))
+  kept <- DBI::dbGetQuery(
+    con, "SELECT * FROM jobs WHERE site = ? AND deleted IS NULL ORDER BY rowid",
+    params = list(site))
   for (k in seq_len(nrow(kept))) {
     said <- jsonlite::parse_json(kept[["request"]][k])
     job <- farm_job(kept[["id"]][k], said$order, kept[["placed"]][k], unlist(said$seconds), farm)
-    events <- DBI::dbGetQuery(con, "SELECT event FROM events WHERE job = ? ORDER BY number", params = list(job$id))
+    events <- DBI::dbGetQuery(con, "SELECT event FROM events WHERE job = ? ORDER BY number",
+                              params = list(job$id))
     for (text in events[["event"]]) {
       event <- jsonlite::parse_json(text)
       event$at <- as.numeric(event$at)
@@ -102,8 +109,8 @@ step_farms <- function(farms, renders, streams) {
   for (stream in streams$open) tryCatch(send_new_events(stream), error = function(e) NULL)
 }
 
-# Run a farm's jobs up to now, and return the running jobs. Requests call this first, so that an answer depends on the
-# clock alone.
+# Run a farm's jobs up to now, and return the running jobs. Requests call this first, so that an
+# answer depends on the clock alone.
 run_farm <- function(farm) {
   running <- Filter(function(job) is.na(job$halted), farm$jobs)
   if (length(running)) {
@@ -112,14 +119,15 @@ run_farm <- function(farm) {
   running
 }
 
-# ---- requests --------------------------------------------------------------------------------------------------------
+# ---- requests ------------------------------------------------------------------------------------
 
-# One request: an answer, a problem, or a stream that stays open. A connection that is to be cut is, before anything was
-# done or after.
+# One request: an answer, a problem, or a stream that stays open. A connection that is to be cut is,
+# before anything was done or after.
 answer_request <- function(farm, streams, conn, req) {
   farm$requests <- farm$requests + 1L
   cut <- fault_happens(farm$faults, "cut", farm$seed, paste("request", farm$requests))
-  before <- cut && with_seed(stream_seed(farm$seed, paste("before", farm$requests)), stats::runif(1)) < 0.5
+  before <- cut &&
+    with_seed(stream_seed(farm$seed, paste("before", farm$requests)), stats::runif(1)) < 0.5
   if (before) return(conn$close())
   answer <- kept_answer(farm_reply(farm, req))
   if (cut) return(conn$close())
@@ -140,8 +148,9 @@ answer_request <- function(farm, streams, conn, req) {
 # An answer, or a problem in its place, so that no request ends the stand-in.
 kept_answer <- function(code) {
   tryCatch(code, standin_problem = identity, error = function(e) {
-    list(status = 500L, body = list(type = "/problems/fault", title = "The stand-in failed", status = 500L,
-                                    detail = shown_text(conditionMessage(e), 300)))
+    list(status = 500L,
+         body = list(type = "/problems/fault", title = "The stand-in failed", status = 500L,
+                     detail = shown_text(conditionMessage(e), 300)))
   })
 }
 
@@ -149,15 +158,18 @@ farm_reply <- function(farm, req) {
   run_farm(farm)
   headers <- stats::setNames(as.list(req$headers), tolower(names(req$headers)))
   uri <- strsplit(req$uri, "?", fixed = TRUE)[[1]]
-  plain <- !grepl("%00", req$uri, fixed = TRUE) && all(validUTF8(c(uri, utils::URLdecode(req$uri), unlist(headers))))
+  plain <- !grepl("%00", req$uri, fixed = TRUE) &&
+    all(validUTF8(c(uri, utils::URLdecode(req$uri), unlist(headers))))
   if (!plain) farm_problem(400L, "body", "The request is not in UTF-8, or has a null byte")
   path <- substring(uri[1], nchar(farm$card$site) + 2)
   route <- route_of(farm$routes, req$method, path)
   if (is.null(route)) farm_problem(404L, "unknown", "There is no such path", show_value(path))
-  if (is.null(route$id)) farm_problem(405L, "unknown", "This cannot be done here", paste(req$method, show_value(path)))
+  if (is.null(route$id))
+    farm_problem(405L, "unknown", "This cannot be done here", paste(req$method, show_value(path)))
   if (!route$public) check_farm_token(farm, headers[["authorization"]])
   if (route$id == "follow_job") return(list(follow = needed_job(farm, list(values = route$values))))
-  ask <- list(values = route$values, query = parse_query(uri[2]), headers = headers, bytes = req$body)
+  ask <- list(values = route$values, query = parse_query(uri[2]), headers = headers,
+              bytes = req$body)
   if (length(route$body)) ask$body <- farm_body(farm, req$body, route$body)
   answer <- farm_answers[[route$id]]
   if (!route$keyed) return(answer(farm, ask))
@@ -173,7 +185,8 @@ check_farm_token <- function(farm, said) {
   }
   lasts <- farm$faults[["old-token"]]
   if (length(lasts) && farm$now() - farm$began > lasts) {
-    farm_problem(401L, "old-token", "The token has expired", where = "Authorization", instead = "Ask for a new one.")
+    farm_problem(401L, "old-token", "The token has expired", where = "Authorization",
+                 instead = "Ask for a new one.")
   }
 }
 
@@ -187,24 +200,29 @@ parse_query <- function(text) {
 # A body as lists, held against its schema.
 farm_body <- function(farm, bytes, schema) {
   body <- tryCatch(site_json(bytes), error = function(e) NULL)
-  if (!is.list(body)) farm_problem(400L, "body", "The body is no JSON", instead = "Send a JSON object in UTF-8.")
+  if (!is.list(body))
+    farm_problem(400L, "body", "The body is no JSON", instead = "Send a JSON object in UTF-8.")
   fault <- schema_fault(body, schema, farm$document)
-  if (length(fault)) farm_problem(422L, "body", "The body is not as it has to be", paste(fault$where, fault$what),
-                                  fault$where)
+  if (length(fault))
+    farm_problem(422L, "body", "The body is not as it has to be", paste(fault$where, fault$what),
+                 fault$where)
   body
 }
 
 # What carries a key is done once: asked again, the same answer comes, and nothing is done.
 farm_once <- function(farm, key, said, does) {
   if (is.null(key) || nchar(key) < 8 || nchar(key) > 200) {
-    farm_problem(400L, "key", "A key is needed", where = "Idempotency-Key", instead = "Send 8 to 200 characters.")
+    farm_problem(400L, "key", "A key is needed", where = "Idempotency-Key",
+                 instead = "Send 8 to 200 characters.")
   }
   site <- farm$card$site
   hash <- paste(openssl::sha256(charToRaw(said)))
-  kept <- DBI::dbGetQuery(farm$con, "SELECT * FROM keys WHERE site = ? AND key = ?", params = list(site, key))
+  kept <- DBI::dbGetQuery(farm$con, "SELECT * FROM keys WHERE site = ? AND key = ?",
+                          params = list(site, key))
   if (nrow(kept)) {
     if (kept[["body"]][1] != hash) farm_problem(422L, "key", "The key was used with another body",
-                                                where = "Idempotency-Key", instead = "Send another key.")
+                                                where = "Idempotency-Key",
+                                                instead = "Send another key.")
     return(list(status = kept[["status"]][1], body = jsonlite::parse_json(kept[["answer"]][1]),
                 headers = c("Idempotent-Replay" = "true")))
   }
@@ -216,14 +234,15 @@ farm_once <- function(farm, key, said, does) {
   answer
 }
 
-# ---- events ----------------------------------------------------------------------------------------------------------
+# ---- events --------------------------------------------------------------------------------------
 
 open_stream <- function(farm, streams, conn, req, job) {
   headers <- stats::setNames(as.list(req$headers), tolower(names(req$headers)))
   after <- suppressWarnings(as.numeric(or_else(headers[["last-event-id"]], "0")))
   if (is.na(after) || after < 0 || after != round(after)) {
-    farm_problem(400L, "body", "This is no number of an event", paste("got", show_value(headers[["last-event-id"]])),
-                 "Last-Event-ID", "Send the number of the last event that was read, or 0.")
+    farm_problem(400L, "body", "This is no number of an event",
+                 paste("got", show_value(headers[["last-event-id"]])), "Last-Event-ID",
+                 "Send the number of the last event that was read, or 0.")
   }
   if (length(streams$open) >= most_streams) {
     farm_problem(503L, "busy", "Too many streams are open", instead = "Close one.")
@@ -232,7 +251,8 @@ open_stream <- function(farm, streams, conn, req, job) {
                           quiet = steady_clock()), parent = emptyenv())
   conn$set_header("Content-Type", "text/event-stream")
   conn$set_header("Cache-Control", "no-store")
-  conn$send(nanonext::format_sse(to_json_line(list(time = farm_time(farm, farm$now()), last = length(job$events))),
+  conn$send(nanonext::format_sse(to_json_line(list(time = farm_time(farm, farm$now()),
+                                                   last = length(job$events))),
                                  event = "now", retry = 1000L))
   streams$open[[as.character(conn$id)]] <- stream
   send_new_events(stream)
@@ -246,7 +266,8 @@ most_streams <- 100
 send_new_events <- function(stream) {
   wall <- steady_clock()
   farm <- stream$farm
-  happens <- function(kind, event) fault_happens(farm$faults, kind, farm$seed, paste(stream$job$id, event$number))
+  happens <- function(kind, event)
+    fault_happens(farm$faults, kind, farm$seed, paste(stream$job$id, event$number))
   while (stream$sent < length(stream$job$events)) {
     event <- stream$job$events[[stream$sent + 1]]
     stream$sent <- stream$sent + 1
@@ -255,7 +276,8 @@ send_new_events <- function(stream) {
   }
   due <- vapply(stream$held, `[[`, 0, "due") <= wall
   for (held in stream$held[due]) {
-    text <- nanonext::format_sse(to_json_line(shown_event(farm, held$event)), id = paste(held$event$number))
+    text <- nanonext::format_sse(to_json_line(shown_event(farm, held$event)),
+                                 id = paste(held$event$number))
     stream$conn$send(text)
     if (happens("doubled", held$event)) stream$conn$send(text)
     stream$quiet <- wall

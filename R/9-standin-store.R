@@ -1,10 +1,11 @@
-# What a stand-in keeps on disk: requests, events, keys and files. All else follows from these, so that one that was
-# killed goes on where it was.
+# What a stand-in keeps on disk: requests, events, keys and files. All else follows from these, so
+# that one that was killed goes on where it was.
 
 open_farm_store <- function(folder) {
   dir.create(file.path(folder, "files"), FALSE, TRUE)
   check_folder_open(folder)
-  con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "standin.sqlite"), synchronous = "normal")
+  con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "standin.sqlite"),
+                        synchronous = "normal")
   DBI::dbExecute(con, "PRAGMA journal_mode = WAL")
   for (table in c(
     "jobs (id TEXT PRIMARY KEY, site TEXT NOT NULL, placed REAL NOT NULL, request TEXT NOT NULL, deleted REAL)",
@@ -20,12 +21,14 @@ open_farm_store <- function(folder) {
 
 store_put <- function(con, table, row, verb = "INSERT") {
   marks <- paste(rep("?", length(row)), collapse = ", ")
-  DBI::dbExecute(con, paste0(verb, " INTO ", table, " (", toString(names(row)), ") VALUES (", marks, ")"),
+  DBI::dbExecute(con, paste0(verb, " INTO ", table, " (", toString(names(row)), ") VALUES (", marks,
+                             ")"),
                  params = unname(row))
 }
 
-# The farm's clock in seconds since 1970. It goes on through a restart, `speed` times as fast as ours. A simulated clock
-# (CLOCKPIGEON_NOW=@FILE) is the farm's clock too: time passes there when the client says so, however slow the machine.
+# The farm's clock in seconds since 1970. It goes on through a restart, `speed` times as fast as
+# ours. A simulated clock (CLOCKPIGEON_NOW=@FILE) is the farm's clock too: time passes there when
+# the client says so, however slow the machine.
 farm_clock <- function(con, speed, wall = wall_clock) {
   if (has_clock_file()) return(function() as.numeric(this_moment()))
   kept <- DBI::dbGetQuery(con, "SELECT * FROM clock")

@@ -1,14 +1,16 @@
-# Alarms of running jobs: what is found, missed and called falsely. Jobs of the demo's gears at each site that can do
-# them, their frames as draws that the forecast has not seen, looked at 25 times each, on the way from nothing to all.
-# Quiet jobs go as forecast; the others have one trouble, from half of the frames on: all nodes half as slow again, twice
-# as slow, or nothing more that comes. Prints `name value unit`: the share of quiet jobs with any alarm of a kind, the
-# share of troubles that are found before the last frame, and how much of the rest of the job is still to come then.
+# Alarms of running jobs: what is found, missed and called falsely. Jobs of the demo's gears at each
+# site that can do them, their frames as draws that the forecast has not seen, looked at 25 times
+# each, on the way from nothing to all. Quiet jobs go as forecast; the others have one trouble, from
+# half of the frames on: all nodes half as slow again, twice as slow, or nothing more that comes.
+# Prints `name value unit`: the share of quiet jobs with any alarm of a kind, the share of troubles
+# that are found before the last frame, and how much of the rest of the job is still to come then.
 #
 #   Rscript bench/alarms.R [JOBS]     200 quiet jobs and as many with each trouble when absent
 suppressPackageStartupMessages(library(clockpigeon))
 ns <- asNamespace("clockpigeon")
 jobs <- as.integer(c(commandArgs(TRUE), "200")[1])
-say <- function(name, value, unit) cat(name, format(signif(value, 3), scientific = FALSE, trim = TRUE), unit, "\n")
+say <- function(name, value, unit)
+  cat(name, format(signif(value, 3), scientific = FALSE, trim = TRUE), unit, "\n")
 set.seed(8)
 project <- read_project(demo_file())
 gears <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates,
@@ -16,7 +18,8 @@ gears <- render_job(project$shots["gears"], "sundew", example_timings(), rates =
 placed <- as.POSIXct("2026-11-25 02:45", tz = "UTC")
 scenario <- plan_options(gears, unname(project$sites), now = placed)
 options <- as.data.frame(scenario$options)
-picked <- vapply(unique(options$site), function(site) max(which(options$site == site & options$begin_s == 0)), 0)
+picked <- vapply(unique(options$site),
+                 function(site) max(which(options$site == site & options$begin_s == 0)), 0)
 troubles <- list(
   quiet = function(t) t,
   half_as_slow_again = function(t) stretched(t, 1.5),
@@ -43,28 +46,34 @@ for (i in picked) {
     code <- NA
     for (now in seq(0.02, 0.99, length.out = 25) * last) {
       seen <- came[came <= now]
-      rest <- ns$rest_given(home[known, ], run$draws$finish_s[known], run$draws$cost[known], seen, now)
+      rest <- ns$rest_given(home[known, ], run$draws$finish_s[known], run$draws$cost[known], seen,
+                            now)
       pace <- ns$pace_test(home[known, ], seen)
       waits <- !length(seen) || now - max(seen) > ns$longest_gap(home[known, ], seen)
       unlike <- ns$level_test(home[known, ], seen)$unlike
-      code <- if (rest$overdue >= 0.99 && waits) "silent" else if (pace$slowed) "slower" else if (unlike) "unlike" else NA
+      code <- if (rest$overdue >= 0.99 && waits) "silent" else if (pace$slowed)
+        "slower" else if (unlike) "unlike" else NA
       if (!is.na(code)) {
         found <- now
         break
       }
     }
-    rows <- rbind(rows, data.frame(site = options$site[i], kind, code, early = !is.na(found) && found < from,
+    rows <- rbind(rows, data.frame(site = options$site[i], kind, code,
+                                   early = !is.na(found) && found < from,
                                    left = (last - found) / (last - from)))
   }
 }
 quiet <- rows[rows$kind == "quiet", ]
 for (code in c("silent", "slower", "unlike")) {
-  say(paste0("alarms_false_", code), mean(quiet$code %in% code), paste("of", nrow(quiet), "quiet jobs"))
+  say(paste0("alarms_false_", code), mean(quiet$code %in% code),
+      paste("of", nrow(quiet), "quiet jobs"))
 }
 for (kind in setdiff(names(troubles), "quiet")) {
   x <- rows[rows$kind == kind, ]
   hit <- !is.na(x$code) & !x$early
-  say(paste0("alarms_found_", kind), mean(hit), sprintf("of %d; missed %.3f, called before it %.3f", nrow(x),
-                                                       mean(is.na(x$code)), mean(x$early)))
-  say(paste0("alarms_in_hand_", kind), stats::median(x$left[hit]), "of the rest of the job still to come, median")
+  say(paste0("alarms_found_", kind), mean(hit),
+      sprintf("of %d; missed %.3f, called before it %.3f", nrow(x),
+                                                           mean(is.na(x$code)), mean(x$early)))
+  say(paste0("alarms_in_hand_", kind), stats::median(x$left[hit]),
+      "of the rest of the job still to come, median")
 }

@@ -1,8 +1,9 @@
-# Bills: many usages priced by compiled code beside the plain R bill, in turns, and whether both agree to the minor
-# unit.
+# Bills: many usages priced by compiled code beside the plain R bill, in turns, and whether both
+# agree to the minor unit.
 #   Rscript bench/bill.R [agree]      (100000 usages to compare when absent)
 suppressPackageStartupMessages(library(clockpigeon))
-say <- function(name, value, unit) cat(name, format(value, digits = 4, scientific = FALSE), unit, "\n")
+say <- function(name, value, unit)
+  cat(name, format(value, digits = 4, scientific = FALSE), unit, "\n")
 args <- commandArgs(TRUE)
 agree <- if (length(args)) as.integer(args[1]) else 100000L
 internal <- asNamespace("clockpigeon")
@@ -14,10 +15,12 @@ usages <- function(n, lines) {
   rows <- n * lines
   data.frame(
     usage = rep(seq_len(n), each = lines), node = sample.int(6L, rows, TRUE),
-    activity = sample(c("render", "render", "load", "prepass", "start", "download", "storage"), rows, TRUE),
-    status = sample(c("ok", "ok", "ok", "failed", "incomplete"), rows, TRUE), seconds = round(rexp(rows, 1 / 4000), 3),
-    frames = rpois(rows, 30), megapixels = 2.0736, gb = round(rexp(rows, 0.5), 3), days = sample.int(20L, rows, TRUE),
-    stringsAsFactors = FALSE
+    activity = sample(c("render", "render", "load", "prepass", "start", "download", "storage"),
+                      rows, TRUE),
+    status = sample(c("ok", "ok", "ok", "failed", "incomplete"), rows, TRUE),
+    seconds = round(rexp(rows, 1 / 4000), 3),
+    frames = rpois(rows, 30), megapixels = 2.0736, gb = round(rexp(rows, 0.5), 3),
+    days = sample.int(20L, rows, TRUE), stringsAsFactors = FALSE
   )
 }
 # The plain bill's totals, without making tables of them.
@@ -26,7 +29,8 @@ plain <- function(x, site) {
   statuses <- internal$billed_statuses(site)
   none <- list(counted = 0, minor = 0)
   vapply(split(x, x$usage), function(one) {
-    lines <- internal$bill_lines(internal$whole_usage(one, tariff$defaults, tariff$zone), tariff, statuses, none)
+    lines <- internal$bill_lines(internal$whole_usage(one, tariff$defaults, tariff$zone), tariff,
+                                 statuses, none)
     internal$minor_sum(lines)
   }, 0)
 }
@@ -48,7 +52,8 @@ off <- sum(vapply(seq_along(cards), function(k) {
 say("usages_compared", agree, "")
 say("usages_that_differ_in_the_minor_unit", off, "(0 asked)")
 
-# 1,000,000 usages of 20 lines, in parts that fit the memory; the plain bill on a sample of them, in turns.
+# 1,000,000 usages of 20 lines, in parts that fit the memory; the plain bill on a sample of them, in
+# turns.
 site <- sites$tollhouse
 turns <- t(vapply(1:5, function(turn) {
   x <- usages(200000L, 20L)

@@ -1,22 +1,25 @@
-# What a decision takes: the film of the demo (2,250 frames, 11 options, 2,000 draws), CPU seconds as ratios in one run.
-# The bare simulation is the frames' draws and simulate_job() of each option's way; beside it the forecast, the decision
-# with plans and what to find out first, and the break-evens. Then: judging kept draws of 500 options anew, and the
-# command the second time beside a bare Rscript. Prints `name value unit`.
+# What a decision takes: the film of the demo (2,250 frames, 11 options, 2,000 draws), CPU seconds
+# as ratios in one run. The bare simulation is the frames' draws and simulate_job() of each option's
+# way; beside it the forecast, the decision with plans and what to find out first, and the
+# break-evens. Then: judging kept draws of 500 options anew, and the command the second time beside
+# a bare Rscript. Prints `name value unit`.
 #
 #   Rscript bench/choose.R [TURNS]     5 when absent
 suppressPackageStartupMessages(library(clockpigeon))
 ns <- asNamespace("clockpigeon")
 turns <- as.integer(c(commandArgs(TRUE), "5")[1])
-say <- function(name, value, unit) cat(name, format(signif(value, 4), scientific = FALSE, trim = TRUE), unit, "\n")
+say <- function(name, value, unit)
+  cat(name, format(signif(value, 4), scientific = FALSE, trim = TRUE), unit, "\n")
 cpu <- function(code) {
   began <- proc.time()
   force(code)
   sum((proc.time() - began)[c(1, 2)])
 }
 project <- read_project(demo_file())
-job <- render_job(unname(project$shots[c("gears", "basin", "gallery")]), "sundew", example_timings(),
-                  rates = project$rates, time_zone = "Europe/Lisbon")
-scenario <- plan_options(job, unname(project$sites), now = as.POSIXct("2026-11-25 02:45", tz = "UTC"))
+job <- render_job(unname(project$shots[c("gears", "basin", "gallery")]), "sundew",
+                  example_timings(), rates = project$rates, time_zone = "Europe/Lisbon")
+scenario <- plan_options(job, unname(project$sites),
+                         now = as.POSIXct("2026-11-25 02:45", tz = "UTC"))
 n <- nrow(scenario$options)
 forecast <- NULL
 choice <- NULL
@@ -26,12 +29,13 @@ one <- function(turn) {
   ways <- lapply(seq_len(n), function(i) {
     it <- ns$option_of(scenario, i)
     list(way = ns$option_way(it$job_of, it, it$at, scenario$now),
-         meter = ns$metering(it$at, it$tier, if (!is.na(it$hire)) it$hire, job$engine, on = scenario$now,
-                             now = scenario$now))
+         meter = ns$metering(it$at, it$tier, if (!is.na(it$hire)) it$hire, job$engine,
+                             on = scenario$now, now = scenario$now))
   })
   each <- vapply(ways, function(w) cpu(simulate_job(seconds, w$way, meter = w$meter)), 0)
   all <- cpu(forecast <<- forecast_job(scenario))
-  decision <- cpu(choice <<- ns$decide(forecast, ns$question_of(forecast, "20 h", "250 EUR", 0.9, "cheapest", TRUE),
+  decision <- cpu(choice <<- ns$decide(forecast, ns$question_of(forecast, "20 h", "250 EUR", 0.9,
+                                                                "cheapest", TRUE),
                                        details = FALSE))
   c(bare = bare + sum(each), forecast = all, decision = decision, changes = cpu(break_even(choice)),
     slowest = 2000 * 2250 / max(each) / 1e6)

@@ -1,15 +1,16 @@
-# Kill -9 at random moments of a job at a site that is asked by its address: the stand-in, the command that places, one
-# that fetches, or one that watches is killed, and what was killed is started again until the job is done; every fourth
-# connection is cut beside that, events come twice and out of order, 3 in 100 frames fail, and all nodes are slow, so that a
-# job lasts a while. Afterwards every
-# frame is looked for, jobs there are counted, what was charged is held against the site's own books, and the ledger is
-# checked by its database. Prints `name value unit`.
+# Kill -9 at random moments of a job at a site that is asked by its address: the stand-in, the
+# command that places, one that fetches, or one that watches is killed, and what was killed is
+# started again until the job is done; every fourth connection is cut beside that, events come twice
+# and out of order, 3 in 100 frames fail, and all nodes are slow, so that a job lasts a while.
+# Afterwards every frame is looked for, jobs there are counted, what was charged is held against the
+# site's own books, and the ledger is checked by its database. Prints `name value unit`.
 #
 #   Rscript bench/faults-site.R [KILLS]     100 when absent
 suppressPackageStartupMessages(library(clockpigeon))
 ns <- asNamespace("clockpigeon")
 kills <- as.integer(c(commandArgs(TRUE), "100")[1])
-say <- function(name, value, unit) cat(name, format(signif(value, 4), scientific = FALSE, trim = TRUE), unit, "\n")
+say <- function(name, value, unit)
+  cat(name, format(signif(value, 4), scientific = FALSE, trim = TRUE), unit, "\n")
 set.seed(as.integer(Sys.time()))
 frames <- 30
 folder <- tempfile("faults-site-")
@@ -21,18 +22,21 @@ text <- sub("^frames: .*", paste0("frames: 1-", frames), readLines(path))
 writeLines(text[!grepl("^cuts", text)], path)
 project <- read_project(folder)
 ledger <- open_ledger(project$ledger)
-run_bench(plan_bench(project$shots["gears-review"], project$engines["pebble"], versions = list(pebble = "1.1"),
-                     frames = c(1, 10, 20, 30), repeats = 1), ledger, folder = folder, progress = FALSE)
+run_bench(plan_bench(project$shots["gears-review"], project$engines["pebble"],
+                     versions = list(pebble = "1.1"), frames = c(1, 10, 20, 30), repeats = 1),
+          ledger, folder = folder, progress = FALSE)
 close_ledger(ledger)
 card <- file.path(folder, "sites/quayside.yaml")
 writeLines(sub("^start:.*", "start: none", readLines(card)), card)
 port <- 20000L + sample.int(20000L, 1)
-cat(paste0("service: {address: http://127.0.0.1:", port, "/quayside, token: {env: CLOCKPIGEON_TOKEN}}\n"),
+cat(paste0("service: {address: http://127.0.0.1:", port,
+           "/quayside, token: {env: CLOCKPIGEON_TOKEN}}\n"),
     file = file.path(folder, "sites/quayside.yaml"), append = TRUE)
 
 command <- ns$find_program("clockpigeon")
 start <- function(...) {
-  processx::process$new(command, c(...), wd = folder, stdout = file.path(folder, "log"), stderr = "2>&1", cleanup = TRUE)
+  processx::process$new(command, c(...), wd = folder, stdout = file.path(folder, "log"),
+                        stderr = "2>&1", cleanup = TRUE)
 }
 farm <- NULL
 serve <- function() {
@@ -42,13 +46,16 @@ serve <- function() {
 }
 # The process group of a command: R runs in the shell that it was started by.
 strike <- function(process) {
-  children <- tryCatch(ps::ps_children(process$as_ps_handle(), recursive = TRUE), error = function(e) list())
-  for (one in c(children, list(process$as_ps_handle()))) tryCatch(ps::ps_kill(one), error = function(e) NULL)
+  children <- tryCatch(ps::ps_children(process$as_ps_handle(), recursive = TRUE),
+                       error = function(e) list())
+  for (one in c(children, list(process$as_ps_handle())))
+    tryCatch(ps::ps_kill(one), error = function(e) NULL)
   process$wait(5000)
 }
 decide <- function(job) {
-  ran <- processx::run(command, c("choose", "--shots", "gears-review", "--only", "quayside,nodes=4", "--deadline", "9h",
-                                  "--record", job), wd = folder, error_on_status = FALSE)
+  ran <- processx::run(command, c("choose", "--shots", "gears-review", "--only", "quayside,nodes=4",
+                                  "--deadline", "9h", "--record", job), wd = folder,
+                       error_on_status = FALSE)
   if (!ran$status %in% c(0, 3)) stop(ran$stderr)
 }
 place <- function(job) start("place", job, "--yes", "--despite", "quote,changed")
@@ -91,7 +98,8 @@ while (sum(struck) < kills && Sys.time() < begun + 3600) {
       if (!placed(name)) asker <- place(name)
       else {
         kind <- sample(c("fetch", "watch"), 1)
-        asker <- if (kind == "fetch") start("fetch", name, "--wait") else start("watch", name, "--format", "json")
+        asker <- if (kind == "fetch") start("fetch", name, "--wait") else
+          start("watch", name, "--format", "json")
       }
     }
     if (state(name) == frames || Sys.time() > limit) break
@@ -101,12 +109,12 @@ while (sum(struck) < kills && Sys.time() < begun + 3600) {
 # What was left in the middle is brought to its end, undisturbed but for the cuts.
 Sys.sleep(3)
 for (k in seq_len(job)) {
-  invisible(processx::run(command, c("fetch", paste0("faults-", k), "--wait"), wd = folder, error_on_status = FALSE,
-                          timeout = 120))
+  invisible(processx::run(command, c("fetch", paste0("faults-", k), "--wait"), wd = folder,
+                          error_on_status = FALSE, timeout = 120))
 }
 strike(farm)
 
-# ---- what is there ---------------------------------------------------------------------------------------------------
+# ---- what is there -------------------------------------------------------------------------------
 con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "standin/standin.sqlite"))
 there <- DBI::dbGetQuery(con, "SELECT id, request FROM jobs")
 events <- DBI::dbGetQuery(con, "SELECT job, event FROM events")
@@ -118,8 +126,10 @@ for (k in seq_len(job)) {
   name <- paste0("faults-", k)
   own <- as.data.frame(job_events(ledger, name))
   ids <- unique(own$detail[own$what == "sent"])
-  files <- list.files(file.path(folder, "placed", name, "frames"), "png$", recursive = TRUE, full.names = TRUE)
-  count["whole"] <- count["whole"] + sum(vapply(files, function(f) is.null(ns$picture_fault(f, "png")), NA))
+  files <- list.files(file.path(folder, "placed", name, "frames"), "png$", recursive = TRUE,
+                      full.names = TRUE)
+  count["whole"] <- count["whole"] +
+    sum(vapply(files, function(f) is.null(ns$picture_fault(f, "png")), NA))
   count["arrived"] <- count["arrived"] + length(unique(own$frame[own$what == "arrived"]))
   count["known"] <- count["known"] + length(ids)
   count["charged"] <- count["charged"] + sum(own$amount[own$what == "charged"])

@@ -1,13 +1,15 @@
-# Kill -9 at random moments of placing and watching: a project with one small shot, rendered for real on two slots by
-# the installed command. While a job runs, one of its processes is killed: the one that places it, a node, the engine, or
-# a watcher. What placed is started again until the job is done; then a new job begins. Afterwards every frame is looked
-# for, each picture is read to its end, and the ledger is checked by its database. Prints `name value unit`.
+# Kill -9 at random moments of placing and watching: a project with one small shot, rendered for
+# real on two slots by the installed command. While a job runs, one of its processes is killed: the
+# one that places it, a node, the engine, or a watcher. What placed is started again until the job
+# is done; then a new job begins. Afterwards every frame is looked for, each picture is read to its
+# end, and the ledger is checked by its database. Prints `name value unit`.
 #
 #   Rscript bench/faults.R [KILLS]     100 when absent
 suppressPackageStartupMessages(library(clockpigeon))
 ns <- asNamespace("clockpigeon")
 kills <- as.integer(c(commandArgs(TRUE), "100")[1])
-say <- function(name, value, unit) cat(name, format(signif(value, 4), scientific = FALSE, trim = TRUE), unit, "\n")
+say <- function(name, value, unit)
+  cat(name, format(signif(value, 4), scientific = FALSE, trim = TRUE), unit, "\n")
 set.seed(as.integer(Sys.time()))
 frames <- 40
 folder <- tempfile("faults-")
@@ -23,32 +25,36 @@ change("shots/gears-review.yaml", c("^frames: .*", paste0("frames: 1-", frames))
 change("sites/attic.yaml", c("^pool: .*", "pool: [here, here]"))
 project <- read_project(folder)
 ledger <- open_ledger(project$ledger)
-run_bench(plan_bench(project$shots["gears-review"], project$engines["pebble"], versions = list(pebble = "1.1"),
-                     frames = c(1, 14, 27, 40), repeats = 1), ledger, folder = folder, progress = FALSE)
+run_bench(plan_bench(project$shots["gears-review"], project$engines["pebble"],
+                     versions = list(pebble = "1.1"), frames = c(1, 14, 27, 40), repeats = 1),
+          ledger, folder = folder, progress = FALSE)
 close_ledger(ledger)
 
 # Each process gets a group of its own files; what it prints is kept for when something goes wrong.
 start <- function(...) {
-  processx::process$new(ns$find_program("clockpigeon"), c(...), wd = folder, stdout = file.path(folder, "log"),
-                        stderr = "2>&1", cleanup = TRUE, env = c("current", CLOCKPIGEON_FAULTS = folder))
+  processx::process$new(ns$find_program("clockpigeon"), c(...), wd = folder,
+                        stdout = file.path(folder, "log"), stderr = "2>&1", cleanup = TRUE,
+                        env = c("current", CLOCKPIGEON_FAULTS = folder))
 }
 decide <- function(job) {
   ran <- processx::run(ns$find_program("clockpigeon"),
-                       c("choose", "--shots", "gears-review", "--only", "attic,nodes=2", "--deadline", "3h", "--record",
-                         job), wd = folder, error_on_status = FALSE)
+                       c("choose", "--shots", "gears-review", "--only", "attic,nodes=2",
+                         "--deadline", "3h", "--record", job), wd = folder, error_on_status = FALSE)
   if (!ran$status %in% c(0, 3)) stop(ran$stderr)
 }
-# A process of the job, of one kind: the one that places, one of its nodes, or what a node runs. Only those that this
-# script began carry its mark.
+# A process of the job, of one kind: the one that places, one of its nodes, or what a node runs.
+# Only those that this script began carry its mark.
 handles <- function(is) {
   all <- lapply(ps::ps_pids(), function(pid) tryCatch(ps::ps_handle(pid), error = function(e) NULL))
   ours <- function(p) identical(ps::ps_environ(p)[["CLOCKPIGEON_FAULTS"]], folder)
-  Filter(function(p) !is.null(p) && isTRUE(tryCatch(ours(p) && is(p), error = function(e) FALSE)), all)
+  Filter(function(p) !is.null(p) && isTRUE(tryCatch(ours(p) && is(p), error = function(e) FALSE)),
+         all)
 }
 engines <- function() handles(function(p) ps::ps_name(p) == "pebble")
 victim <- function(placing, kind) {
   pick <- switch(kind, place = list(placing$as_ps_handle()), engine = engines(),
-                 node = handles(function(p) any(grepl("mirai::daemon", ps::ps_cmdline(p), fixed = TRUE))))
+                 node = handles(function(p) any(grepl("mirai::daemon", ps::ps_cmdline(p),
+                                                      fixed = TRUE))))
   if (length(pick)) pick[[sample.int(length(pick), 1)]]
 }
 done <- c(place = 0L, node = 0L, engine = 0L, watch = 0L)

@@ -1,5 +1,6 @@
-# What learning from past jobs does to the next forecast, in simulated studios: share of jobs in their 80 % range, error
-# of the median, width of ranges. Rscript bench/learn.R [STUDIOS] [FIRST SEED]
+# What learning from past jobs does to the next forecast, in simulated studios: share of jobs in
+# their 80 % range, error of the median, width of ranges. Rscript bench/learn.R [STUDIOS] [FIRST
+# SEED]
 library(clockpigeon)
 here <- sub("^--file=", "", grep("^--file=", commandArgs(), value = TRUE)[1])
 sys.source(file.path(dirname(here), "..", "tests", "testthat", "helper-learn.R"), environment())
@@ -17,7 +18,8 @@ show <- function(name, x, at = list("0" = 0, "3" = 3, "10" = 10:12, "30" = 30:33
     if (!nrow(rows)) next
     cat(sprintf("%s_after_%s_inside %.3f share\n", name, k, mean(rows$inside)))
     cat(sprintf("%s_after_%s_inside_as_is %.3f share\n", name, k, mean(rows$inside_as_is)))
-    cat(sprintf("%s_after_%s_error %.2f of_uncorrected\n", name, k, stats::median(rows$off) / stats::median(rows$off_as_is)))
+    cat(sprintf("%s_after_%s_error %.2f of_uncorrected\n", name, k,
+                stats::median(rows$off) / stats::median(rows$off_as_is)))
     cat(sprintf("%s_after_%s_width %.3f ratio\n", name, k, mean(rows$width)))
   }
 }
@@ -29,7 +31,8 @@ show("heavier_queue", run(queue = 2))
 changed <- run(change = 12, jobs = 24)
 changed <- changed[changed$site == 1, ]
 show("changed_after_12", changed, stats::setNames(as.list(12:20), 12:20))
-# Queues with their hours, learned by themselves; a tenth of the studios, since each job is judged three times.
+# Queues with their hours, learned by themselves; a tenth of the studios, since each job is judged
+# three times.
 busy <- run(of = sim_queues, jobs = 34, n = max(2, studios %/% 10))
 show("busy_queues", busy)
 late <- busy[busy$known >= 10, ]
@@ -37,5 +40,6 @@ cat(sprintf("busy_queues_after_10_on_error_of_whole_alone %.2f of_uncorrected\n"
             stats::median(late$off_whole) / stats::median(late$off_as_is)))
 cat(sprintf("busy_queues_after_10_on_error %.2f of_uncorrected\n",
             stats::median(late$off) / stats::median(late$off_as_is)))
-show("honest_queues", run(of = sim_queues, jobs = 20, busy = 0, most = 0, queue = Inf, n = max(2, studios %/% 10)),
+show("honest_queues",
+     run(of = sim_queues, jobs = 20, busy = 0, most = 0, queue = Inf, n = max(2, studios %/% 10)),
      list("3" = 3, "10" = 10:12))

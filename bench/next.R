@@ -1,8 +1,9 @@
-# What measuring by `next` is worth: random questions in worlds whose truth is known, ten minutes of measuring each, spent
-# in three ways: as next_measures() says; by probes spread evenly over the frames of all shots; by habit (the first
-# frames). Then the plan is chosen, and what it comes to in truth is held against the best plan there is for one who
-# knows all. A missed deadline counts ten times what that plan costs (at 90 % asked, as much as the job). Frame times
-# follow a generator of this file, not the package's model. Prints `name value unit`.
+# What measuring by `next` is worth: random questions in worlds whose truth is known, ten minutes of
+# measuring each, spent in three ways: as next_measures() says; by probes spread evenly over the
+# frames of all shots; by habit (the first frames). Then the plan is chosen, and what it comes to in
+# truth is held against the best plan there is for one who knows all. A missed deadline counts ten
+# times what that plan costs (at 90 % asked, as much as the job). Frame times follow a generator of
+# this file, not the package's model. Prints `name value unit`.
 #
 #   Rscript bench/next.R [QUESTIONS [SECONDS [SEED]]]     100 questions, 600 s of measuring
 suppressPackageStartupMessages(library(clockpigeon))
@@ -12,7 +13,8 @@ first_given <- function(k, default) if (length(given) >= k) given[k] else defaul
 questions <- first_given(1, 100)
 measuring <- first_given(2, 600)
 draws <- 300
-say <- function(name, value, unit) cat(name, format(signif(value, 4), scientific = FALSE, trim = TRUE), unit, "\n")
+say <- function(name, value, unit)
+  cat(name, format(signif(value, 4), scientific = FALSE, trim = TRUE), unit, "\n")
 folder <- tempfile("next-")
 dir.create(folder)
 now <- as.POSIXct("2026-11-24 10:00", tz = "UTC")
@@ -24,7 +26,8 @@ frame_times <- function(n) {
   level <- exp(stats::runif(1, log(5), log(40)))
   at <- seq_len(n) / n
   waves <- stats::runif(1, 0, 0.4) * sin(2 * pi * (at * stats::runif(1, 0.5, 3) + stats::runif(1)))
-  cut <- if (stats::runif(1) < 0.5) stats::rnorm(1, 0, 0.5) * (at > stats::runif(1, 0.2, 0.8)) else 0
+  cut <- if (stats::runif(1) < 0.5) stats::rnorm(1, 0, 0.5) * (at > stats::runif(1, 0.2, 0.8)) else
+    0
   heavy <- if (stats::runif(1) < 0.3) log(stats::runif(1, 1.5, 3)) * (stats::runif(n) < 0.07) else 0
   level * exp(waves + cut + heavy + stats::rnorm(n, 0, 0.03))
 }
@@ -34,8 +37,8 @@ read_text <- function(name, read, ...) {
   read(path)
 }
 site_text <- function(name, kind, price, nodes, speed) {
-  read_text(paste0(name, ".yaml"), read_site, paste("site:", name), paste("kind:", kind), "as_of: 2026-11-01",
-            "source: of this bench", "currency: EUR", "engines: [tallow]",
+  read_text(paste0(name, ".yaml"), read_site, paste("site:", name), paste("kind:", kind),
+            "as_of: 2026-11-01", "source: of this bench", "currency: EUR", "engines: [tallow]",
             "can: {versions: {tallow: any}, limits: [samples], outputs: [png]}", "meter: rendering",
             sprintf("price: {per: node-hour, amount: %.2f EUR, step: 1 s}", price), speed, "tiers:",
             sprintf("  - {tier: all, nodes: [%s]}", nodes))
@@ -44,35 +47,42 @@ claim <- function(factor, basis) {
   sprintf("speeds: [{engine: tallow, relative_to: desk, factor: %.3f, basis: %s}]", factor, basis)
 }
 
-# One world: shots with their true times, sites with their true speeds, and what is known to begin with.
+# One world: shots with their true times, sites with their true speeds, and what is known to begin
+# with.
 new_world <- function() {
   shots <- lapply(seq_len(sample(2:3, 1)), function(k) {
     n <- sample(60:240, 1)
-    list(shot = read_text(paste0("s", k, ".yaml"), read_shot, paste0("shot: s", k), paste0("scene: s", k),
-                          paste0("frames: 1-", n), "size: 640x360", "limit: {samples: 64}"), times = frame_times(n))
+    list(shot = read_text(paste0("s", k, ".yaml"), read_shot, paste0("shot: s", k),
+                          paste0("scene: s", k), paste0("frames: 1-", n), "size: 640x360",
+                          "limit: {samples: 64}"), times = frame_times(n))
   })
   said <- stats::setNames(exp(stats::rnorm(3, c(0.2, 0.5, 0.7), 0.2)), c("hall", "farm", "depot"))
   price <- stats::runif(2, 1, 4) * c(1, 0.7)
   sites <- list(site_text("bench", "own", 0.12, "1, 2", "nodes_like: [desk]"),
                 site_text("hall", "own", 0.25, "2, 4", claim(said[["hall"]], "claimed")),
                 site_text("farm", "rented", price[1], "4, 8, 16", claim(said[["farm"]], "claimed")),
-                site_text("depot", "rented", price[2], "4, 8, 16", claim(said[["depot"]], "assumed")))
+                site_text("depot", "rented", price[2], "4, 8, 16",
+                          claim(said[["depot"]], "assumed")))
   speeds <- c(bench = 1, said * exp(stats::rnorm(3, 0, c(0.25, 0.25, 0.35))))
   list(shots = shots, sites = sites, speeds = speeds, rows = NULL)
 }
 
-# Rows of frames that were rendered: on the desk, or at a site; at an eighth of the size with `cheap`.
+# Rows of frames that were rendered: on the desk, or at a site; at an eighth of the size with
+# `cheap`.
 measured <- function(world, shot, frames, site = NA_character_, cheap = FALSE) {
   s <- world$shots[[shot]]
   speed <- if (is.na(site)) 1 else world$speeds[[site]]
-  wall <- s$times[frames] / speed * exp(stats::rnorm(length(frames), 0, run_sd)) / (if (cheap) 64 else 1)
-  stamp <- format(now - 3600 + NROW(world$rows) + seq_along(frames), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
-  out <- data.frame(activity = "render", shot = s$shot$shot, scene = s$shot$scene, frame = as.integer(frames),
-                    engine = "tallow", engine_version = "1.0", limit_kind = "samples", limit_value = 64,
-                    width = if (cheap) 80L else 640L, height = if (cheap) 45L else 360L,
+  wall <- s$times[frames] / speed * exp(stats::rnorm(length(frames), 0, run_sd)) /
+    (if (cheap) 64 else 1)
+  stamp <- format(now - 3600 + NROW(world$rows) + seq_along(frames), "%Y-%m-%dT%H:%M:%SZ",
+                  tz = "UTC")
+  out <- data.frame(activity = "render", shot = s$shot$shot, scene = s$shot$scene,
+                    frame = as.integer(frames), engine = "tallow", engine_version = "1.0",
+                    limit_kind = "samples", limit_value = 64, width = if (cheap) 80L else 640L,
+                    height = if (cheap) 45L else 360L,
                     node = if (is.na(site)) "desk" else NA_character_, site = site,
-                    device = "d", device_count = 1L, wall_s = wall, status = "ok", kind = "measured",
-                    measured_at = stamp)
+                    device = "d", device_count = 1L, wall_s = wall, status = "ok",
+                    kind = "measured", measured_at = stamp)
   out[["repeat"]] <- 1L
   out
 }
@@ -85,11 +95,13 @@ job_of <- function(world, rows = world$rows) {
   render_job(lapply(world$shots, `[[`, "shot"), "tallow", ns$as_timings(rows), time_zone = "UTC")
 }
 decide <- function(world, seed) {
-  forecast <- forecast_job(plan_options(job_of(world), world$sites, now = now), draws = draws, seed = seed)
+  forecast <- forecast_job(plan_options(job_of(world), world$sites, now = now), draws = draws,
+                           seed = seed)
   choose_option(forecast, deadline = world$deadline, confidence = 0.9)
 }
 
-# What one knows who knows all: every frame measured, every speed, and no more than a day's and a run's difference.
+# What one knows who knows all: every frame measured, every speed, and no more than a day's and a
+# run's difference.
 in_truth <- function(world) {
   all <- do.call(rbind, lapply(seq_along(world$shots), function(k) {
     x <- measured(world, k, seq_along(world$shots[[k]]$times))
@@ -111,7 +123,8 @@ true_speeds <- function(scenario, world, job) {
 # Cost of a plan in truth, a miss with it.
 loss_of <- function(plan, scenario, world, job, miss) {
   scenario <- true_speeds(scenario, world, job)
-  asked <- list(deadline_s = world$deadline, budget = Inf, confidence = 0.9, rule = "cheapest", together = TRUE)
+  asked <- list(deadline_s = world$deadline, budget = Inf, confidence = 0.9, rule = "cheapest",
+                together = TRUE)
   seconds <- ns$frame_draws(job, draws, 99)
   state <- ns$plan_state(scenario, asked, seconds, 99)
   shares <- numeric(nrow(state$options))
@@ -121,7 +134,8 @@ loss_of <- function(plan, scenario, world, job, miss) {
   cost <- run$cost
   if (plan$kind == "fallback") {
     done <- Reduce(`+`, lapply(run$runs, function(one) colSums(one$home <= plan$look$at_s)))
-    saved <- ns$rescued_draws(state, run, plan$look$at_s, match(plan$rescue$option, state$options[["option"]]))
+    saved <- ns$rescued_draws(state, run, plan$look$at_s,
+                              match(plan$rescue$option, state$options[["option"]]))
     needed <- done < plan$look$fewer
     finish <- ifelse(needed, saved$finish, finish)
     cost <- ifelse(needed, saved$cost, cost)
@@ -136,7 +150,8 @@ probed <- function(world, k, count) {
   seconds <- exp(curve$log_s)
   more <- NULL
   for (i in seq_len(min(count, length(setdiff(curve$frames, frames))))) {
-    one <- measured(world, k, next_probe(frame_curve(frames, seconds, curve$frames, run_sd = run_sd), draws = 200)$frame)
+    one <- measured(world, k, next_probe(frame_curve(frames, seconds, curve$frames,
+                                                     run_sd = run_sd), draws = 200)$frame)
     frames <- c(frames, one$frame)
     seconds <- c(seconds, one$wall_s)
     more <- rbind(more, one)
@@ -158,14 +173,16 @@ by_next <- function(world, seed) {
     names <- vapply(world$shots, function(s) s$shot$shot, "")
     if (x$what == "trial") {
       # Frames that were measured on the desk, spread over the shots.
-      known <- unique(world$rows[is.na(world$rows$site) & world$rows$width == 640, c("shot", "frame")])
+      known <- unique(world$rows[is.na(world$rows$site) & world$rows$width == 640,
+                                 c("shot", "frame")])
       known <- known[round(seq(1, nrow(known), length.out = min(x$frames, nrow(known)))), ]
       more <- do.call(rbind, lapply(seq_len(nrow(known)), function(k) {
         measured(world, match(known$shot[k], names), known$frame[k], site = x$about)
       }))
     } else {
       k <- match(x$about, names)
-      more <- if (x$what == "cheap") measured(world, k, seq_along(world$shots[[k]]$times), cheap = TRUE)
+      more <- if (x$what == "cheap")
+        measured(world, k, seq_along(world$shots[[k]]$times), cheap = TRUE)
               else probed(world, k, x$frames)
     }
     took <- took + max(x$takes_s, sum(more$wall_s))
@@ -189,7 +206,8 @@ by_list <- function(world, order) {
 even_order <- function(world) {
   lists <- lapply(world$shots, function(s) {
     n <- length(s$times)
-    setdiff(unique(unlist(lapply(2^(1:8), function(p) round((2 * seq_len(p) - 1) / (2 * p) * n)))), c(0, n + 1))
+    setdiff(unique(unlist(lapply(2^(1:8), function(p) round((2 * seq_len(p) - 1) / (2 * p) * n)))),
+            c(0, n + 1))
   })
   turn_by_turn(lists)
 }
@@ -231,18 +249,20 @@ one_question <- function(k) {
                habit = by_list(world, first_order(world)))
   losses <- c(nothing = nothing, vapply(ways, loss, 0))
   floor <- min(losses, loss_of(best, whole, world, truth, miss))
-  row <- data.frame(t(losses - floor), best = floor, steps = ways[["next"]]$steps, took = ways[["next"]]$took,
-                    check.names = FALSE)
+  row <- data.frame(t(losses - floor), best = floor, steps = ways[["next"]]$steps,
+                    took = ways[["next"]]$took, check.names = FALSE)
   cat(sprintf("# %d: best %.2f, regret %s; next took %d steps, %.0f s\n", k, floor,
-              paste(sprintf("%s %.2f", names(losses), losses - floor), collapse = ", "), row$steps, row$took),
+              paste(sprintf("%s %.2f", names(losses), losses - floor), collapse = ", "), row$steps,
+              row$took),
       file = stderr())
   row
 }
 rows <- do.call(rbind, lapply(seq_len(questions), one_question))
 for (way in c("nothing", "next", "even", "habit")) {
   share <- rows[[way]] / rows$best
-  say(paste0("next_regret_", way), mean(share), sprintf("of the best plan's cost, mean of %d (standard error %.3f)",
-                                                        nrow(rows), stats::sd(share) / sqrt(nrow(rows))))
+  say(paste0("next_regret_", way), mean(share),
+      sprintf("of the best plan's cost, mean of %d (standard error %.3f)",
+              nrow(rows), stats::sd(share) / sqrt(nrow(rows))))
 }
 ratio <- function(a, b) {
   all <- mean(rows[[a]] / rows$best) / mean(rows[[b]] / rows$best)
@@ -250,8 +270,9 @@ ratio <- function(a, b) {
     i <- sample(nrow(rows), replace = TRUE)
     mean(rows[[a]][i] / rows$best[i]) / mean(rows[[b]][i] / rows$best[i])
   })
-  say(paste0("next_regret_", a, "_over_", b), all, sprintf("x (95 %%: %.2f to %.2f)", stats::quantile(again, 0.025),
-                                                          stats::quantile(again, 0.975)))
+  say(paste0("next_regret_", a, "_over_", b), all,
+      sprintf("x (95 %%: %.2f to %.2f)", stats::quantile(again, 0.025),
+                                                              stats::quantile(again, 0.975)))
 }
 ratio("next", "even")
 ratio("next", "habit")

@@ -10,7 +10,8 @@ ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
 add_timings(ledger, example_timings())
 close_ledger(ledger)
 setwd(folder)
-runs <- list(nothing = c(file.path(R.home("bin"), "Rscript"), "-e", "invisible()"), version = c(command, "--version"),
+runs <- list(nothing = c(file.path(R.home("bin"), "Rscript"), "-e", "invisible()"),
+             version = c(command, "--version"),
              help = c(command, "help"),
              compare = c(command, "compare"))
 once <- function(run) {

@@ -1,17 +1,20 @@
 # Verifying: what is found, what is called falsely, and how fast. Prints `name value unit`.
 #
-# Found and false: the demo's three animations by the built-in engine and two of POV-Ray (bench/shots), as they are and
-# with 14 kinds of damage planted in some of each 25 frames, at strengths that a person sees: a frame is found when
-# anything is said to be unusable of it; false is what is said of frames that were not touched. Speed: pictures a second
-# beside decoding them with libpng alone, in the same run, on one thread each.
+# Found and false: the demo's three animations by the built-in engine and two of POV-Ray
+# (bench/shots), as they are and with 14 kinds of damage planted in some of each 25 frames, at
+# strengths that a person sees: a frame is found when anything is said to be unusable of it; false
+# is what is said of frames that were not touched. Speed: pictures a second beside decoding them
+# with libpng alone, in the same run, on one thread each.
 #
-#   Rscript bench/verify.R [FRAMES] [SEED]     120 frames of each animation, seed 1, when absent; some minutes
+#   Rscript bench/verify.R [FRAMES] [SEED]     120 frames of each animation, seed 1, when absent;
+#   some minutes
 suppressPackageStartupMessages(library(clockpigeon))
 ns <- asNamespace("clockpigeon")
 args <- as.integer(commandArgs(TRUE))
 frames <- c(args, 120)[1]
 seed <- c(args[-1], 1)[1]
-say <- function(name, value, unit) cat(name, format(signif(value, 3), scientific = FALSE, trim = TRUE), unit, "\n")
+say <- function(name, value, unit)
+  cat(name, format(signif(value, 3), scientific = FALSE, trim = TRUE), unit, "\n")
 set.seed(seed)
 home <- dirname(sub("^--file=", "", grep("^--file=", commandArgs(), value = TRUE)))
 at <- tempfile("frames")
@@ -25,17 +28,17 @@ in_set <- function(scene, last) {
 animations <- list()
 for (scene in c("gears", "basin", "gallery")) {
   x <- in_set(scene, 700)
-  processx::run(pebble, c("--scene", scene, "--frame", paste0(min(x$frames), "-", max(x$frames)), "--size", "192x108",
-                          "--samples", "8", "--threads", "2", "--seed", seed, "--out",
-                          file.path(x$folder, paste0(scene, ".png"))))
+  processx::run(pebble, c("--scene", scene, "--frame", paste0(min(x$frames), "-", max(x$frames)),
+                          "--size", "192x108", "--samples", "8", "--threads", "2", "--seed", seed,
+                          "--out", file.path(x$folder, paste0(scene, ".png"))))
   animations[[scene]] <- c(x, cuts = c(gears = 301, basin = 421, gallery = 501)[[scene]])
 }
 if (nzchar(Sys.which("povray"))) for (scene in c("quay", "lock-gate")) {
   x <- in_set(scene, 258)
   for (f in x$frames) {
     processx::run("povray", c(paste0("+I", file.path(home, "shots", paste0(scene, ".pov"))), paste0(
-      "+O", file.path(x$folder, sprintf("%s-%04d.png", scene, f))), "+W240", "+H136", "-A", "-D", "-GA",
-      paste0("Declare=Frame=", f)))
+      "+O", file.path(x$folder, sprintf("%s-%04d.png", scene, f))), "+W240", "+H136", "-A", "-D",
+                              "-GA", paste0("Declare=Frame=", f)))
   }
   animations[[scene]] <- x
 }
@@ -90,7 +93,8 @@ damage <- list(
   fireflies = function(x, near) {
     y <- 0.2126 * x[, , 1] + 0.7152 * x[, , 2] + 0.0722 * x[, , 3]
     dark <- which(y < 0.55, arr.ind = TRUE)
-    dark <- dark[dark[, 1] > 1 & dark[, 2] > 1 & dark[, 1] < nrow(y) & dark[, 2] < ncol(y), , drop = FALSE]
+    dark <- dark[dark[, 1] > 1 & dark[, 2] > 1 & dark[, 1] < nrow(y) & dark[, 2] < ncol(y), ,
+                 drop = FALSE]
     calm <- apply(dark, 1, function(p) max(y[p[1] + -1:1, p[2] + -1:1]) < 0.65)
     spots <- dark[calm, , drop = FALSE]
     spots <- spots[sample(nrow(spots), min(nrow(spots), 40)), , drop = FALSE]
@@ -119,7 +123,8 @@ for (name in names(animations)) {
     planted <- looks
     file <- tempfile(fileext = ".png")
     for (i in bad) {
-      near <- list(before = read(paths[i - 1]), far = read(paths[(i + length(paths) %/% 2 - 1) %% length(paths) + 1]),
+      near <- list(before = read(paths[i - 1]),
+                   far = read(paths[(i + length(paths) %/% 2 - 1) %% length(paths) + 1]),
                    noise = max(0.02, 2 * stats::median(looks$rough[[i]]) / 4.79))
       if (is.null(damage[[kind]])) {
         bytes <- readBin(paths[i], "raw", 1e7)
@@ -135,11 +140,12 @@ for (name in names(animations)) {
     false <- false + length(setdiff(said, c(bad, first)))
   }
 }
-for (kind in names(found)) say(paste0("found_", kind), 100 * mean(found[[kind]]), paste0("% of ", length(found[[kind]])))
+for (kind in names(found))
+  say(paste0("found_", kind), 100 * mean(found[[kind]]), paste0("% of ", length(found[[kind]])))
 say("found", 100 * mean(unlist(found)), paste0("% of ", length(unlist(found))))
 say("false", 1000 * false / clean, paste0("in 1,000 of ", clean, " frames"))
 
-# ---- speed -----------------------------------------------------------------------------------------------------------
+# ---- speed ---------------------------------------------------------------------------------------
 Sys.setenv(PKG_LIBS = "-lpng")
 Rcpp::sourceCpp(code = '
 #include <Rcpp.h>
@@ -166,8 +172,9 @@ double decode_only(std::vector<std::string> paths) {
 }')
 large <- file.path(at, "large")
 dir.create(large, recursive = TRUE)
-processx::run(pebble, c("--scene", "gallery", "--frame", "520-523", "--size", "1920x1080", "--samples", "2", "--threads",
-                        "2", "--out", file.path(large, "gallery.png")))
+processx::run(pebble, c("--scene", "gallery", "--frame", "520-523", "--size", "1920x1080",
+                        "--samples", "2", "--threads", "2", "--out",
+                        file.path(large, "gallery.png")))
 paths <- list.files(large, full.names = TRUE)
 took <- function(run) system.time(run())[["user.self"]]
 ratio <- NULL

@@ -1,5 +1,6 @@
-# A week of jobs: plans beside first come first served and earliest deadline first, on draws that nothing was planned on;
-# and beside the best of all plans, on weeks of four jobs. `Rscript bench/week.R [WEEKS]`
+# A week of jobs: plans beside first come first served and earliest deadline first, on draws that
+# nothing was planned on; and beside the best of all plans, on weeks of four jobs.
+# `Rscript bench/week.R [WEEKS]`
 suppressMessages(library(clockpigeon))
 own <- asNamespace("clockpigeon")
 helper <- new.env(parent = own)
@@ -7,8 +8,8 @@ sys.source("tests/testthat/helper-week.R", helper)
 weeks <- c(as.integer(commandArgs(TRUE)), 40)[1]
 say <- function(name, value, unit) cat(name, signif(value, 4), unit, "\n")
 
-# The jobs one after another on all nodes, in some order; those that would miss on these draws are sent out where that
-# keeps them, and else rendered all the same, late.
+# The jobs one after another on all nodes, in some order; those that would miss on these draws are
+# sent out where that keeps them, and else rendered all the same, late.
 in_turn <- function(x, order) {
   plan <- list(way = rep(2L, length(x$jobs)), order = order)
   for (j in order) {
@@ -17,7 +18,8 @@ in_turn <- function(x, order) {
       plan$way[j] <- way
       plan$order <- order[seq_len(match(j, order))]
       plan$way[setdiff(seq_along(plan$way), plan$order)] <- 0L
-      mean(own$week_ends(plan, x$jobs, x$pools)[, j] <= job$deadline_s & job$ways[[way]]$cost <= job$budget)
+      mean(own$week_ends(plan, x$jobs, x$pools)[, j] <= job$deadline_s &
+           job$ways[[way]]$cost <= job$budget)
     }
     if (chance(2L) < job$confidence && chance(3L) >= job$confidence) plan$way[j] <- 3L
   }
@@ -30,7 +32,9 @@ judged <- function(plan, x) {
 halves <- function(x) {
   part <- function(at) {
     x$jobs <- lapply(x$jobs, function(job) {
-      job$ways <- lapply(job$ways, function(way) utils::modifyList(way, list(seconds = way$seconds[at], cost = way$cost[at])))
+      job$ways <- lapply(job$ways, function(way)
+                         utils::modifyList(way, list(seconds = way$seconds[at],
+                                                     cost = way$cost[at])))
       job
     })
     x

@@ -1,9 +1,10 @@
-# Installs the package and its command, and prints the command's path. Installs only what changed since the last time.
+# Installs the package and its command, and prints the command's path. Installs only what changed
+# since the last time.
 #
 #   Rscript tools/install.R [LIBRARY [FOLDER]]
 #
-# LIBRARY: R's first library that can be written, or else the user's own, when absent. FOLDER of the command:
-# /usr/local/bin when it can be written, or else ~/.local/bin.
+# LIBRARY: R's first library that can be written, or else the user's own, when absent. FOLDER of the
+# command: /usr/local/bin when it can be written, or else ~/.local/bin.
 args <- commandArgs(trailingOnly = TRUE)
 writable <- function(folder) dir.exists(folder) && file.access(folder, 2) == 0
 library_path <- if (length(args)) args[1] else {
@@ -25,7 +26,8 @@ source_hash <- function(paths) {
   unname(tools::md5sum(sums))
 }
 hashes <- c(
-  code = source_hash(c("DESCRIPTION", "NAMESPACE", "R", "inst", "man", "vignettes")), libs = source_hash("src"),
+  code = source_hash(c("DESCRIPTION", "NAMESPACE", "R", "inst", "man", "vignettes")),
+  libs = source_hash("src"),
   R = R.version.string
 )
 installed <- file.path(library_path, "clockpigeon")
@@ -33,7 +35,8 @@ record <- file.path(installed, "source-hashes.rds")
 before <- if (file.exists(record)) readRDS(record) else c(code = "", libs = "", R = "")
 is_new <- function(part) !identical(before[c(part, "R")], hashes[c(part, "R")])
 
-# Byte-compiling 2,500 functions takes as long as the C++, so both run at the same time and are put together after it.
+# Byte-compiling 2,500 functions takes as long as the C++, so both run at the same time and are put
+# together after it.
 run_install <- function(option, library_path) {
   log <- tempfile()
   call <- c("CMD", "INSTALL", "--no-test-load", option, "-l", shQuote(library_path), ".")

@@ -1,5 +1,6 @@
-# Asks a stand-in everything that the protocol has, over HTTP, and writes down what it answered, for tools/protocol/check.mjs
-# to hold against the document; and bodies that were changed at random, with what our own reading of the schemas says.
+# Asks a stand-in everything that the protocol has, over HTTP, and writes down what it answered, for
+# tools/protocol/check.mjs to hold against the document; and bodies that were changed at random,
+# with what our own reading of the schemas says.
 #
 #   Rscript tools/protocol.R LIB FOLDER
 args <- commandArgs(trailingOnly = TRUE)
@@ -12,8 +13,9 @@ Sys.setenv(CLOCKPIGEON_TOKEN = "token-of-the-check")
 project <- own("demo_project")(tempfile("clockpigeon-protocol-"))
 code <- "quit(save = 'no', status = clockpigeon::cli())"
 program <- processx::process$new(
-  file.path(R.home("bin"), "Rscript"), c("--no-init-file", "-e", code, "standin", "saltmill", "--port", "0", "--speed",
-                                         "600", "--for", "2min"), wd = project, stdout = "|",
+  file.path(R.home("bin"), "Rscript"),
+  c("--no-init-file", "-e", code, "standin", "saltmill", "--port", "0", "--speed",
+    "600", "--for", "2min"), wd = project, stdout = "|",
   env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"))
 )
 line <- character()
@@ -22,7 +24,8 @@ while (!length(line) && program$is_alive()) {
   line <- program$read_output_lines()
 }
 site <- read_project(project)$sites$saltmill
-site$service <- list(address = paste0(line[1], "/saltmill"), token = list(env = "CLOCKPIGEON_TOKEN"))
+site$service <- list(address = paste0(line[1], "/saltmill"),
+                     token = list(env = "CLOCKPIGEON_TOKEN"))
 service <- own("site_service")(site, tries = 1)
 
 document <- own("protocol_document")()
@@ -30,7 +33,8 @@ routes <- own("protocol_routes")(document)
 answers <- list()
 ask <- function(method, path, body = NULL, key = NULL, headers = list()) {
   if (is.list(body)) body <- charToRaw(own("to_json_line")(body))
-  headers <- c(list(Authorization = paste("Bearer", service$token)), if (length(key)) list("Idempotency-Key" = key),
+  headers <- c(list(Authorization = paste("Bearer", service$token)),
+               if (length(key)) list("Idempotency-Key" = key),
                headers)
   got <- service$request(service, method, paste0(service$address, path), body, headers)
   kind <- sub(";.*", "", c(got$headers[["content-type"]], "")[1])
@@ -40,8 +44,8 @@ ask <- function(method, path, body = NULL, key = NULL, headers = list()) {
                                           body = if (is.null(json)) list() else json)
   json
 }
-order <- list(name = "night", engine = "sundew", version = "4.2", tier = "brisk", nodes = 10, trial = FALSE,
-              cap = list(amount = 90, currency = "GBP"), shots = list(list(
+order <- list(name = "night", engine = "sundew", version = "4.2", tier = "brisk", nodes = 10,
+              trial = FALSE, cap = list(amount = 90, currency = "GBP"), shots = list(list(
                 shot = "gears", scene = "gears", frames = "240-259", width = 1920, height = 1080,
                 limit = list(samples = 512), output = "png")))
 invisible(ask("GET", "/protocol"))
@@ -62,8 +66,8 @@ invisible(ask("GET", paste0("/jobs/", job)))
 invisible(ask("POST", paste0("/jobs/", job, "/orders"), list(order = "pause"), "pause-the-job"))
 invisible(ask("GET", paste0("/jobs/", job, "/frames?most=3")))
 invisible(ask("POST", paste0("/jobs/", job, "/orders"), list(order = "resume"), "resume-the-job"))
-invisible(ask("POST", paste0("/jobs/", job, "/orders"), list(order = "cap", cap = list(amount = 95, currency = "GBP")),
-              "cap-the-job"))
+invisible(ask("POST", paste0("/jobs/", job, "/orders"),
+              list(order = "cap", cap = list(amount = 95, currency = "GBP")), "cap-the-job"))
 for (k in 1:60) {
   Sys.sleep(0.5)
   if (own("site_job")(service, job)$state == "done") break
@@ -71,7 +75,8 @@ for (k in 1:60) {
 invisible(ask("GET", paste0("/jobs/", job)))
 rows <- ask("GET", paste0("/jobs/", job, "/frames"))$frames
 invisible(ask("DELETE", paste0("/jobs/", job)))
-for (row in rows) invisible(ask("GET", paste0("/jobs/", job, "/pictures/gears/", row$frame, "/parts/1")))
+for (row in rows)
+  invisible(ask("GET", paste0("/jobs/", job, "/pictures/gears/", row$frame, "/parts/1")))
 invisible(ask("GET", paste0("/jobs/", job, "/bill")))
 stream <- own("open_site_events")(service, job)
 events <- own("read_site_events")(stream, 10)
@@ -89,9 +94,11 @@ program$kill()
 
 # Bodies changed at random: a field lost, an odd one more, a value of another kind.
 set.seed(1)
-values <- list("a", "", 0, -1, 1.5, 7, TRUE, list(), list("a"), NULL, list(amount = 1, currency = "GBP"))
+values <- list("a", "", 0, -1, 1.5, 7, TRUE, list(), list("a"), NULL,
+               list(amount = 1, currency = "GBP"))
 changed <- function(x, depth = 0) {
-  if (!is.list(x) || !length(x) || depth > 0 && stats::runif(1) < 0.3) return(values[[sample(length(values), 1)]])
+  if (!is.list(x) || !length(x) || depth > 0 && stats::runif(1) < 0.3)
+    return(values[[sample(length(values), 1)]])
   k <- sample(length(x), 1)
   how <- stats::runif(1)
   if (how < 0.15) return(x[-k])

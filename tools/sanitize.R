@@ -1,9 +1,10 @@
-# Builds the C++ with the address and undefined-behaviour sanitizers into a library of its own, and runs the tests of the
-# kernels and of the engine against it: any report ends them with an error.
+# Builds the C++ with the address and undefined-behaviour sanitizers into a library of its own, and
+# runs the tests of the kernels and of the engine against it: any report ends them with an error.
 #
 #   Rscript tools/sanitize.R [FILTER]
 args <- commandArgs(trailingOnly = TRUE)
-filter <- if (length(args)) args[1] else "^1-(bill|clock|curve|follow|frame|import|job|noise)|^2-data-extent|^engine$"
+filter <- if (length(args)) args[1] else
+  "^1-(bill|clock|curve|follow|frame|import|job|noise)|^2-data-extent|^engine$"
 home <- file.path(normalizePath("."), ".build", "sanitize")
 unlink(home, recursive = TRUE)
 package <- file.path(home, "package")
@@ -15,18 +16,23 @@ unlink(c(Sys.glob(file.path(package, "src", "*.o")), Sys.glob(file.path(package,
          file.path(package, "src", "pebble")))
 flags <- "-fsanitize=address,undefined -fno-sanitize-recover=undefined -fno-omit-frame-pointer"
 makevars <- file.path(home, "Makevars")
-writeLines(c(paste("CXX17 = g++", flags), paste("CXX = g++", flags), "CXX17FLAGS = -g -O1"), makevars)
+writeLines(c(paste("CXX17 = g++", flags), paste("CXX = g++", flags), "CXX17FLAGS = -g -O1"),
+           makevars)
 Sys.setenv(R_MAKEVARS_USER = makevars, MAKEFLAGS = "-j2")
 log <- file.path(home, "install.log")
-status <- system2(file.path(R.home("bin"), "R"), c("CMD", "INSTALL", "--no-test-load", "--no-byte-compile", "--no-docs", "-l", shQuote(library_path), package),
+status <- system2(file.path(R.home("bin"), "R"),
+                  c("CMD", "INSTALL", "--no-test-load", "--no-byte-compile", "--no-docs", "-l",
+                    shQuote(library_path), package),
                   stdout = log, stderr = log)
 if (status != 0) {
   writeLines(readLines(log), stderr())
   stop("the package could not be built with the sanitizers", call. = FALSE)
 }
 preload <- system2("g++", "-print-file-name=libasan.so", stdout = TRUE)
-environment <- c(paste0("LD_PRELOAD=", preload), "ASAN_OPTIONS=detect_leaks=0:alloc_dealloc_mismatch=0",
+environment <- c(paste0("LD_PRELOAD=", preload),
+                 "ASAN_OPTIONS=detect_leaks=0:alloc_dealloc_mismatch=0",
                  "UBSAN_OPTIONS=print_stacktrace=1")
 status <- system2(file.path(R.home("bin"), "Rscript"),
-                  c("--no-init-file", "tools/test.R", shQuote(library_path), shQuote(filter)), env = environment)
+                  c("--no-init-file", "tools/test.R", shQuote(library_path), shQuote(filter)),
+                  env = environment)
 if (status != 0) quit(save = "no", status = 1)

@@ -1,18 +1,22 @@
-# Seeded fuzzers: every file format, the command line, what engines print, parcels, pictures and ledgers are given broken
-# things. Whatever comes, the answer is a value or one sentence of ours; any other error, any warning, a crash or a hang
-# is a finding. Each section runs in a process of its own:
+# Seeded fuzzers: every file format, the command line, what engines print, parcels, pictures and
+# ledgers are given broken things. Whatever comes, the answer is a value or one sentence of ours;
+# any other error, any warning, a crash or a hang is a finding. Each section runs in a process of
+# its own:
 #
-#   Rscript tests/fuzz/fuzz.R LIBRARY SECTION SECONDS SEED     prints `section cases findings`, and each finding
-#   Rscript tests/fuzz/fuzz.R LIBRARY all SECONDS SEED         all of them, one after the other (make fuzz)
+#   Rscript tests/fuzz/fuzz.R LIBRARY SECTION SECONDS SEED     prints `section cases findings`, and
+#   each finding Rscript tests/fuzz/fuzz.R LIBRARY all SECONDS SEED         all of them, one after
+#   the other (make fuzz)
 
 # Things that have broken programs before.
-odd_texts <- c("", " ", "-1", "0", "1e999", "-1e-999", "NaN", "Inf", "NA", "TRUE", "null", "~", "99999999999999999999",
-               "010", "0x1F", "1,3", "1.2.3", "1:2:3", "..", "../../etc/passwd", "/", "\\", "*", "?", "%s%n", "$(id)",
-               "{frame", "{frame:}", "{{", "}", "{a-}", "'", "\"", "\t", "\n", "\r", "\001", "\033[31m", "\u202e",
-               "\ufeff", "e\u0301", "\U1F54A", "yesterday", "2026-13-45", "24:61", "-5 min", "1 parsec", "0 EUR",
-               "-3 EUR", "1e6 XYZ", "100 %", "300 %", "gears", "pebble", "[", "]", "[[[[[[[[", "&a [*a]", "<<: *a", "!!binary x",
-               "!expr q()", "---", "...", "%YAML 9.9", "# x", ": :", "- - -", "{}", "[]", strrep("x", 5000),
-               strrep("9", 400), strrep("[", 500), strrep("a: ", 50))
+odd_texts <- c("", " ", "-1", "0", "1e999", "-1e-999", "NaN", "Inf", "NA", "TRUE", "null", "~",
+               "99999999999999999999", "010", "0x1F", "1,3", "1.2.3", "1:2:3", "..",
+               "../../etc/passwd", "/", "\\", "*", "?", "%s%n", "$(id)", "{frame", "{frame:}", "{{",
+               "}", "{a-}", "'", "\"", "\t", "\n", "\r", "\001", "\033[31m", "\u202e", "\ufeff",
+               "e\u0301", "\U1F54A", "yesterday", "2026-13-45", "24:61", "-5 min", "1 parsec",
+               "0 EUR", "-3 EUR", "1e6 XYZ", "100 %", "300 %", "gears", "pebble", "[", "]",
+               "[[[[[[[[", "&a [*a]", "<<: *a", "!!binary x", "!expr q()", "---", "...",
+               "%YAML 9.9", "# x", ": :", "- - -", "{}", "[]", strrep("x", 5000), strrep("9", 400),
+               strrep("[", 500), strrep("a: ", 50))
 
 pick <- function(x) x[[sample.int(length(x), 1)]]
 
@@ -37,7 +41,8 @@ break_once <- function(bytes) {
     c(bytes[seq_len(at)], as.raw(c(0, 255, 254)), bytes[-seq_len(at)]),
     replaced_word(bytes),
     swapped_lines(bytes),
-    pick(list(c(as.raw(c(0xef, 0xbb, 0xbf)), bytes), c(as.raw(c(0xff, 0xfe)), rbind(bytes, as.raw(0))),
+    pick(list(c(as.raw(c(0xef, 0xbb, 0xbf)), bytes),
+              c(as.raw(c(0xff, 0xfe)), rbind(bytes, as.raw(0))),
               bytes[bytes != 10], c(bytes, bytes), rev(bytes), raw()))
   )
 }
@@ -51,7 +56,8 @@ replaced_word <- function(bytes) {
   k <- sample.int(length(found), 1)
   start <- found[k]
   end <- start + attr(found, "match.length")[k] - 1
-  c(bytes[seq_len(start - 1)], charToRaw(pick(odd_texts)), if (end < length(bytes)) bytes[seq(end + 1, length(bytes))])
+  c(bytes[seq_len(start - 1)], charToRaw(pick(odd_texts)),
+    if (end < length(bytes)) bytes[seq(end + 1, length(bytes))])
 }
 
 swapped_lines <- function(bytes) {
@@ -63,12 +69,14 @@ swapped_lines <- function(bytes) {
 verdict <- function(code) {
   said <- NULL
   found <- tryCatch({
-    withCallingHandlers(code, warning = function(w) stop("WARNING ", conditionMessage(w), call. = FALSE))
+    withCallingHandlers(code, warning = function(w)
+                        stop("WARNING ", conditionMessage(w), call. = FALSE))
     NULL
   }, clockpigeon_error = function(e) {
     said <<- conditionMessage(e)
     NULL
-  }, error = function(e) paste("foreign:", conditionMessage(e)), stackOverflowError = function(e) "foreign: stack")
+  }, error = function(e) paste("foreign:", conditionMessage(e)),
+                    stackOverflowError = function(e) "foreign: stack")
   if (length(found)) return(found)
   if (is.null(said)) return(NULL)
   if (grepl("[[:cntrl:]]", said)) return(paste("control characters:", said))
@@ -79,7 +87,8 @@ verdict <- function(code) {
 
 sections <- list()
 ours <- function(name) getFromNamespace(name, "clockpigeon")
-demo_files <- function(...) list.files(clockpigeon::demo_file(), ..., full.names = TRUE, recursive = TRUE)
+demo_files <- function(...)
+  list.files(clockpigeon::demo_file(), ..., full.names = TRUE, recursive = TRUE)
 bytes_of <- function(path) readBin(path, "raw", file.size(path))
 
 # A file, broken, in a scratch folder.
@@ -90,8 +99,9 @@ put_broken <- function(path, folder, ending = sub(".*(\\.[a-z]+)$", "\\1", path)
 }
 
 sections$yaml <- function(folder) {
-  readers <- list(shots = clockpigeon::read_shot, nodes = clockpigeon::read_node, sites = clockpigeon::read_site,
-                  plans = clockpigeon::read_plan, usages = ours("read_usage"), manifests = ours("read_manifest"),
+  readers <- list(shots = clockpigeon::read_shot, nodes = clockpigeon::read_node,
+                  sites = clockpigeon::read_site, plans = clockpigeon::read_plan,
+                  usages = ours("read_usage"), manifests = ours("read_manifest"),
                   jobs = ours("read_job"))
   files <- demo_files("\\.yaml$")
   files <- files[basename(dirname(files)) %in% names(readers)]
@@ -125,7 +135,8 @@ sections$tables <- function(folder) {
   json <- file.path(folder, "t.json")
   writeLines('[{"frame": 1, "wall_s": 2.5, "x": {"y": 3}}, {"frame": 2, "wall_s": "1m20s"}]', json)
   log <- file.path(folder, "l.log")
-  writeLines(rep(c("scene gears frame 3 of 720", "load 0.0123 s", "compute 1.5 s", "samples 4.000", "rays 1234"), 3), log)
+  writeLines(rep(c("scene gears frame 3 of 720", "load 0.0123 s", "compute 1.5 s", "samples 4.000",
+                   "rays 1234"), 3), log)
   pebble <- clockpigeon::read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
   map <- c(frame = "frame", wall_s = "wall_s")
   function() {
@@ -141,7 +152,8 @@ sections$tables <- function(folder) {
 }
 
 sections$output <- function(folder) {
-  good <- charToRaw("load 1.25 s\ncompute 3.5 s\nsamples 4.0\nrays 123456\nnoise 0.0125\nmemory 34.5 MB\nusing card 1\n")
+  good <- charToRaw(
+    "load 1.25 s\ncompute 3.5 s\nsamples 4.0\nrays 123456\nnoise 0.0125\nmemory 34.5 MB\nusing card 1\n")
   pebble <- clockpigeon::read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))
   log <- file.path(folder, "log")
   function() {
@@ -170,12 +182,15 @@ sections$pictures <- function(folder) {
   writeBin(as.vector(x), con, size = 4)
   close(con)
   exr <- file.path(folder, "a.exr")
-  writeBin(c(as.raw(c(118, 47, 49, 1, 2, 0, 0, 0)), charToRaw("dataWindow"), as.raw(0), charToRaw("box2i"), as.raw(0),
-             as.raw(c(16, 0, 0, 0, rep(0, 8), 6, 0, 0, 0, 8, 0, 0, 0)), as.raw(0), as.raw(rep(9, 200))), exr)
+  writeBin(c(as.raw(c(118, 47, 49, 1, 2, 0, 0, 0)), charToRaw("dataWindow"), as.raw(0),
+             charToRaw("box2i"), as.raw(0),
+             as.raw(c(16, 0, 0, 0, rep(0, 8), 6, 0, 0, 0, 8, 0, 0, 0)), as.raw(0),
+             as.raw(rep(9, 200))), exr)
   function() {
     path <- put_broken(pick(c(files, exr)), folder)
     found <- verdict(clockpigeon::read_picture(path))
-    if (is.null(found)) found <- verdict(ours("picture_fault")(path, "png", list(width = 7, height = 9)))
+    if (is.null(found))
+      found <- verdict(ours("picture_fault")(path, "png", list(width = 7, height = 9)))
     if (is.null(found)) found <- verdict(ours("picture_metadata")(path))
     found
   }
@@ -203,9 +218,10 @@ sections$ledgers <- function(folder) {
   clockpigeon::close_ledger(ledger)
   at <- file.path(folder, "x.sqlite")
   row <- data.frame(activity = "render", status = "ok", kind = "typed", wall_s = 1)
-  damage <- c("DROP VIEW timings", "DROP TABLE settings", "DROP TABLE corrections", "DROP TABLE runs",
-              "DROP TRIGGER runs_no_update", "PRAGMA user_version = 99", "PRAGMA user_version = 0",
-              "PRAGMA application_id = 0", "ALTER TABLE runs RENAME TO walks")
+  damage <- c("DROP VIEW timings", "DROP TABLE settings", "DROP TABLE corrections",
+              "DROP TABLE runs", "DROP TRIGGER runs_no_update", "PRAGMA user_version = 99",
+              "PRAGMA user_version = 0", "PRAGMA application_id = 0",
+              "ALTER TABLE runs RENAME TO walks")
   function() {
     unlink(paste0(at, c("", "-journal", "-wal", "-shm")))
     if (stats::runif(1) < 0.3) {
@@ -231,11 +247,14 @@ sections$command <- function(folder) {
   ours("new_project")(project)
   setwd(project)
   unlink(c("shots/first.yaml", "plans/first.yaml"))
-  writeLines(c("shot: first", "scene: gears", "frames: 1-12", "size: 16x9", "limit: {samples: 1}"), "shots/first.yaml")
-  writeLines(c("plan: first", "shots: [first]", "engines: [{engine: pebble, versions: ['1.1']}]", "frames: 1,12",
-               "repeats: 1", "warmups: 0"), "plans/first.yaml")
-  file.copy(file.path(clockpigeon::demo_file(), c("sites", "usages", "rates")), ".", recursive = TRUE)
-  unlink(setdiff(list.files("sites", full.names = TRUE), c("sites/attic.yaml", "sites/saltmill.yaml")))
+  writeLines(c("shot: first", "scene: gears", "frames: 1-12", "size: 16x9", "limit: {samples: 1}"),
+             "shots/first.yaml")
+  writeLines(c("plan: first", "shots: [first]", "engines: [{engine: pebble, versions: ['1.1']}]",
+               "frames: 1,12", "repeats: 1", "warmups: 0"), "plans/first.yaml")
+  file.copy(file.path(clockpigeon::demo_file(), c("sites", "usages", "rates")), ".",
+            recursive = TRUE)
+  unlink(setdiff(list.files("sites", full.names = TRUE),
+                 c("sites/attic.yaml", "sites/saltmill.yaml")))
   unlink(setdiff(list.files("usages", full.names = TRUE), "usages/gears-saltmill.yaml"))
   ledger <- clockpigeon::open_ledger("ledger.sqlite")
   clockpigeon::add_timings(ledger, utils::head(clockpigeon::example_timings(), 60))
@@ -245,12 +264,15 @@ sections$command <- function(folder) {
   commands <- ours("cli_commands")
   # The last two serve until they are ended.
   names <- setdiff(names(commands), c("demo", "nodes", "report", "page", "standin"))
-  values <- c(odd_texts[nchar(odd_texts) < 100], "first", "pebble", "saltmill", "attic", "1", "2", "1.5", "10%", "csv",
-              "json", "30h", "5 EUR", "t.csv", "ledger.sqlite", "frame=frame", "samples", "device", "new", "try", "list")
-  fixed <- list(choose = c("--draws", "20"), forecast = c("--draws", "20"), probe = c("--budget", "0.1s", "--cheap", "no"),
-                limit = c("--samples", "1,2"), bench = "--dry-run")
-  forbidden <- c("--keep", "--out", "--into", "--figure", "--sheet", "--blind", "--record", "--repeats", "--draws",
-                 "--test-frames", "--split", "--size", "--sizes", "--frames", "--first", "--target")
+  values <- c(odd_texts[nchar(odd_texts) < 100], "first", "pebble", "saltmill", "attic", "1", "2",
+              "1.5", "10%", "csv", "json", "30h", "5 EUR", "t.csv", "ledger.sqlite", "frame=frame",
+              "samples", "device", "new", "try", "list")
+  fixed <- list(choose = c("--draws", "20"), forecast = c("--draws", "20"),
+                probe = c("--budget", "0.1s", "--cheap", "no"), limit = c("--samples", "1,2"),
+                bench = "--dry-run")
+  forbidden <- c("--keep", "--out", "--into", "--figure", "--sheet", "--blind", "--record",
+                 "--repeats", "--draws", "--test-frames", "--split", "--size", "--sizes",
+                 "--frames", "--first", "--target")
   function() {
     name <- pick(names)
     row <- commands[[name]]
@@ -258,7 +280,8 @@ sections$command <- function(folder) {
     args <- c(if (stats::runif(1) < 0.9) name else pick(values), fixed[[name]])
     for (k in seq_len(sample.int(4, 1) - 1)) {
       flag <- if (length(flags)) pick(flags) else "--x"
-      args <- c(args, switch(sample.int(4, 1), flag, c(flag, pick(values)), paste0(flag, "=", pick(values)), pick(values)))
+      args <- c(args, switch(sample.int(4, 1), flag, c(flag, pick(values)),
+                             paste0(flag, "=", pick(values)), pick(values)))
     }
     said <- file(file.path(folder, "said"), "w")
     sink(said, type = "message")
@@ -268,9 +291,12 @@ sections$command <- function(folder) {
     if (length(found)) return(paste(found, "| args:", paste(shQuote(args), collapse = " ")))
     lines <- readLines(file.path(folder, "said"), warn = FALSE)
     what <- if (!status %in% 0:3) paste("status", status)
-            else if (status == 1 && any(grepl("^clockpigeon: ", lines))) paste("status 1:", paste(lines, collapse = " / "))
-            else if (status == 2 && sum(grepl("^clockpigeon: ", lines)) != 1) paste("said:", paste(lines, collapse = " / "))
-            else if (any(grepl("Warning|Error in|Traceback|\\bNA\\b.*NA", lines))) paste("raw:", paste(lines, collapse = " / "))
+            else if (status == 1 && any(grepl("^clockpigeon: ", lines)))
+              paste("status 1:", paste(lines, collapse = " / "))
+            else if (status == 2 && sum(grepl("^clockpigeon: ", lines)) != 1)
+              paste("said:", paste(lines, collapse = " / "))
+            else if (any(grepl("Warning|Error in|Traceback|\\bNA\\b.*NA", lines)))
+              paste("raw:", paste(lines, collapse = " / "))
     if (length(what)) paste(what, "| args:", paste(shQuote(args), collapse = " "))
   }
 }
@@ -298,20 +324,28 @@ run_section <- function(name, seconds, seed) {
 }
 
 # All sections, each in a process of its own that is ended when it hangs; returns a data frame.
-run_all <- function(library, seconds, seed, names = base::names(sections), script = "tests/fuzz/fuzz.R") {
-  rows <- lapply(names, function(name) {
-    ran <- processx::run(file.path(R.home("bin"), "Rscript"), c("--no-init-file", script, library, name, seconds, seed),
-                         error_on_status = FALSE, timeout = 3 * seconds + 60, stderr_to_stdout = TRUE)
-    last <- regmatches(ran$stdout, regexec(paste0("(?m)^", name, " ([0-9]+) ([0-9]+)$"), ran$stdout, perl = TRUE))[[1]]
-    if (ran$timeout || length(last) < 3) {
-      return(data.frame(section = name, cases = 0L, findings = 1L,
-                        says = paste(if (ran$timeout) "hang:" else "crash:", substr(ran$stdout, 1, 2000))))
-    }
-    data.frame(section = name, cases = as.integer(last[2]), findings = as.integer(last[3]),
-               says = if (last[3] == "0") "" else ran$stdout)
-  })
-  do.call(rbind, rows)
-}
+run_all <- function(library, seconds, seed, names = base::names(sections),
+                    script = "tests/fuzz/fuzz.R") {
+                      rows <- lapply(names, function(name) {
+                        ran <- processx::run(file.path(R.home("bin"), "Rscript"),
+                                             c("--no-init-file", script, library, name, seconds,
+                                               seed),
+                                             error_on_status = FALSE, timeout = 3 * seconds + 60,
+                                             stderr_to_stdout = TRUE)
+                        last <- regmatches(ran$stdout, regexec(paste0("(?m)^", name,
+                                                                      " ([0-9]+) ([0-9]+)$"),
+                                                               ran$stdout, perl = TRUE))[[1]]
+                        if (ran$timeout || length(last) < 3) {
+                          return(data.frame(section = name, cases = 0L, findings = 1L,
+                                            says = paste(if (ran$timeout) "hang:" else "crash:",
+                                                         substr(ran$stdout, 1, 2000))))
+                        }
+                        data.frame(section = name, cases = as.integer(last[2]),
+                                   findings = as.integer(last[3]),
+                                   says = if (last[3] == "0") "" else ran$stdout)
+                      })
+                      do.call(rbind, rows)
+                    }
 
 if (sys.nframe() == 0L) {
   args <- commandArgs(trailingOnly = TRUE)
@@ -320,7 +354,9 @@ if (sys.nframe() == 0L) {
   seed <- as.integer(args[4])
   if (args[2] == "all") {
     found <- run_all(args[1], seconds / length(sections), seed)
-    for (i in seq_len(nrow(found))) cat(sprintf("%-9s %6d cases %3d findings\n", found$section[i], found$cases[i], found$findings[i]))
+    for (i in seq_len(nrow(found)))
+      cat(sprintf("%-9s %6d cases %3d findings\n", found$section[i], found$cases[i],
+                  found$findings[i]))
     cat(found$says[nzchar(found$says)], sep = "\n")
     quit(save = "no", status = as.integer(any(found$findings > 0)))
   }

@@ -1,9 +1,10 @@
-# A run in a process of its own that is killed at random moments, `asked` times, and gone on with each time.
+# A run in a process of its own that is killed at random moments, `asked` times, and gone on with
+# each time.
 killed_and_resumed <- function(asked, frames, repeats) {
   folder <- scratch()
   path <- file.path(folder, "l.sqlite")
-  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = frames, repeats = repeats,
-                     options = bench_options(warmups = 0))
+  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = frames,
+                     repeats = repeats, options = bench_options(warmups = 0))
   saveRDS(list(plan, pebble()), file.path(folder, "plan.rds"))
   code <- c("x <- readRDS('plan.rds'); l <- clockpigeon::open_ledger('l.sqlite')",
             "k <- DBI::dbGetQuery(l$con, 'SELECT count(*) AS n FROM plans')$n; file.create('begun')",

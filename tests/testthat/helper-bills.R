@@ -1,6 +1,7 @@
 # Bills to settle: a job that saltmill's farm rendered, and files that it could have sent.
 
-# The lines of an honest bill, one a run, from what the farm itself counted: 2 devices a node, by the tier's price.
+# The lines of an honest bill, one a run, from what the farm itself counted: 2 devices a node, by
+# the tier's price.
 farm_lines <- function(x, price = 2.53, digits = 4) {
   job <- x$farm$jobs[[1]]
   runs <- Filter(function(u) u$activity == "render", job$usage)
@@ -12,19 +13,21 @@ farm_lines <- function(x, price = 2.53, digits = 4) {
     from <- mine[[length(mine)]]
     hours <- round((e$at - from$at) * 2 / 3600, 8)
     data.frame(Sort = "use", What = "Rendering", Hours = hours, Per = "device hours", Rate = price,
-               Cost = round(hours * price, digits), Cur = "GBP", Machine = e$node, From = moment(from), To = moment(e),
-               Frame = as.character(e$frame), Job = job$id)
+               Cost = round(hours * price, digits), Cur = "GBP", Machine = e$node,
+               From = moment(from), To = moment(e), Frame = as.character(e$frame), Job = job$id)
   }))
-  fee <- data.frame(Sort = "use", What = "Order", Hours = 1, Per = "order", Rate = 0.4, Cost = 0.4, Cur = "GBP", Machine = NA,
-                    From = NA, To = NA, Frame = NA, Job = job$id)
+  fee <- data.frame(Sort = "use", What = "Order", Hours = 1, Per = "order", Rate = 0.4, Cost = 0.4,
+                    Cur = "GBP", Machine = NA, From = NA, To = NA, Frame = NA, Job = job$id)
   rbind(lines, fee)
 }
 
 # How saltmill's file says that such a bill is read.
 bill_map <- list(
-  as = "csv", map = c(kind = "Sort", item = "What", quantity = "Hours", unit = "Per", price = "Rate", amount = "Cost",
-                      currency = "Cur", node = "Machine", began = "From", ended = "To", frames = "Frame", job = "Job"),
-  kinds = list(usage = "use", total = "sum"), units = list("device-hour" = "device hours", job = "order")
+  as = "csv", map = c(kind = "Sort", item = "What", quantity = "Hours", unit = "Per",
+                      price = "Rate", amount = "Cost", currency = "Cur", node = "Machine",
+                      began = "From", ended = "To", frames = "Frame", job = "Job"),
+  kinds = list(usage = "use", total = "sum"),
+  units = list("device-hour" = "device hours", job = "order")
 )
 
 write_bill <- function(lines, name = "bill.csv", env = parent.frame()) {
@@ -59,6 +62,7 @@ adds_up <- function(x) {
   steps <- as.data.frame(x$steps)
   n <- nrow(steps)
   # In whole minor units, so that nothing is left over.
-  expect_identical(sum(round(steps$difference[-1] * 100)), round(steps$after[n] * 100) - round(steps$after[1] * 100))
+  expect_identical(sum(round(steps$difference[-1] * 100)),
+                   round(steps$after[n] * 100) - round(steps$after[1] * 100))
   expect_equal(diff(steps$after), steps$difference[-1])
 }

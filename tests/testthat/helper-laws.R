@@ -1,6 +1,7 @@
 # Data of known laws: two versions timed, limits, and times over a number of workers.
 two_versions <- function(old, new, ...) {
-  rbind(some_timings(old, engine_version = "1.0", ...), some_timings(new, engine_version = "1.1", ...))
+  rbind(some_timings(old, engine_version = "1.0", ...),
+        some_timings(new, engine_version = "1.1", ...))
 }
 
 # Experiments with a known law: which of the 95 % intervals hold the truth.

@@ -1,10 +1,13 @@
-# A job of small frames on slots of this machine, as run_pool() takes it; the engine is a script, which gets the picture
-# to write and the frame. `nodes`: one a slot, by label; an element of `...` replaces one of the job's.
+# A job of small frames on slots of this machine, as run_pool() takes it; the engine is a script,
+# which gets the picture to write and the frame. `nodes`: one a slot, by label; an element of `...`
+# replaces one of the job's.
 pool_of <- function(folder, engine, frames = 1:6, slots = 1, nodes = NULL, ...) {
   shot <- small_shot(frames = as.integer(frames))
   trials <- clockpigeon:::part_trials(list(shots = list(shot), version = NA), engine, NULL)
   trials$version <- NA_character_
-  if (is.null(nodes)) nodes <- stats::setNames(rep(list(clockpigeon:::this_node()), slots), paste0("here/", seq_len(slots)))
+  if (is.null(nodes))
+    nodes <- stats::setNames(rep(list(clockpigeon:::this_node()), slots),
+                             paste0("here/", seq_len(slots)))
   made <- lapply(seq_along(nodes), function(k) {
     node <- nodes[[k]]
     node$slot <- paste0("test-", k, "-", basename(folder))
@@ -16,8 +19,8 @@ pool_of <- function(folder, engine, frames = 1:6, slots = 1, nodes = NULL, ...) 
                         to = sprintf("placed/night/frames/%04d.png", trials$frame)),
     trials = trials, engines = stats::setNames(list(engine), engine$engine),
     pairs = unique(trials[c("engine", "version")]), making = "placed/night/making",
-    slots = stats::setNames(made, names(nodes)), files = character(), look = NULL, retries = list(attic = 2L),
-    limit_s = list(attic = 20), grace_s = 2, again_s = 0.1
+    slots = stats::setNames(made, names(nodes)), files = character(), look = NULL,
+    retries = list(attic = 2L), limit_s = list(attic = 20), grace_s = 2, again_s = 0.1
   )
   # Elements that are data frames are replaced whole.
   over <- list(...)
@@ -40,8 +43,8 @@ folded_frames <- function(ledger, job) {
 }
 
 # The demo's review of the gears, decided for the attic with one node, its engine really here.
-decided <- function(env = parent.frame(), frames = "1-12", ..., deadline = "30min", only = "attic,nodes=1",
-                    seconds = c(0.3, 0.32)) {
+decided <- function(env = parent.frame(), frames = "1-12", ..., deadline = "30min",
+                    only = "attic,nodes=1", seconds = c(0.3, 0.32)) {
   folder <- local_project(env)
   path <- file.path(folder, "shots/gears-review.yaml")
   text <- sub("^frames: .*", paste("frames:", frames), readLines(path))
@@ -49,12 +52,14 @@ decided <- function(env = parent.frame(), frames = "1-12", ..., deadline = "30mi
   project <- read_project(folder)
   ledger <- open_ledger(project$ledger)
   withr::defer(close_ledger(ledger), envir = env)
-  add_timings(ledger, some_timings(seconds, shot = "gears-review", scene = "gears", frame = c(1L, 12L),
-                                   engine = "pebble", engine_version = "1.1", limit_value = 6, node = "here"))
+  add_timings(ledger, some_timings(seconds, shot = "gears-review", scene = "gears",
+                                   frame = c(1L, 12L), engine = "pebble", engine_version = "1.1",
+                                   limit_value = 6, node = "here"))
   rows <- timings(ledger)
-  job <- render_job(project$shots["gears-review"], c(pebble = "1.1"), rows, project$currency, project$rates,
-                    project$time_zone)
-  forecast <- forecast_job(plan_options(job, project$sites, only = strsplit(only, ",")[[1]]), draws = 100)
+  job <- render_job(project$shots["gears-review"], c(pebble = "1.1"), rows, project$currency,
+                    project$rates, project$time_zone)
+  forecast <- forecast_job(plan_options(job, project$sites, only = strsplit(only, ",")[[1]]),
+                           draws = 100)
   record_job(ledger, choose_option(forecast, deadline, ...), "review-1")
   list(project = project, ledger = ledger, folder = folder)
 }
@@ -77,7 +82,8 @@ watched <- function(choice, folders, passed, draws = 300, events = NULL) {
   begun <- clockpigeon:::begun_job(plan, choice$forecast$scenario, asked, draws)
   x <- clockpigeon:::watch_frames(plan, begun, folders, placed_at + passed, events)
   x$alarms <- clockpigeon:::watch_alarms(x)
-  structure(c(list(job = "night", placed = placed_at, promised = plan[c("p_deadline", "p_both", "cost_mean")]), x),
+  structure(c(list(job = "night", placed = placed_at,
+                   promised = plan[c("p_deadline", "p_both", "cost_mean")]), x),
             class = "cp_watch")
 }
 
@@ -86,7 +92,8 @@ good_engine <- function(folder, ..., last = "sleep 0.05; echo load 0.01 compute 
   script_engine(folder, ..., paste("cp", one_pixel(folder), "$1"), last)
 }
 pictures <- function(folder) list.files(file.path(folder, "placed/night/frames"))
-leftovers <- function(folder) list.files(file.path(folder, "placed/night/making"), recursive = TRUE, pattern = "png")
+leftovers <- function(folder)
+  list.files(file.path(folder, "placed/night/making"), recursive = TRUE, pattern = "png")
 runs_of <- function(ledger, what) {
   x <- job_events(ledger, "night")
   x$frame[x$what == what]

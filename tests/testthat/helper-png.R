@@ -13,8 +13,10 @@ crc32_of <- function(bytes) {
   as.raw(bitwAnd(bitwShiftR(bitwNot(rest), c(24, 16, 8, 0)), 255L))
 }
 
-# The picture of fixtures/png (data-raw/png-fixtures.R) in whole numbers from 0 to `most`: 36 x 50 pixels, three channels.
+# The picture of fixtures/png (data-raw/png-fixtures.R) in whole numbers from 0 to `most`: 36 x 50
+# pixels, three channels.
 fixture_levels <- function(most) {
-  wave <- function(phase) outer(1:36, 1:50, function(y, x) 0.5 + 0.4 * sin((x + phase) / 7) * cos(y / 5))
+  wave <- function(phase)
+    outer(1:36, 1:50, function(y, x) 0.5 + 0.4 * sin((x + phase) / 7) * cos(y / 5))
   array(round(most * c(wave(0), wave(3), wave(6))), c(36, 50, 3))
 }

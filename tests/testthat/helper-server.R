@@ -1,5 +1,5 @@
-# The PostgreSQL database that tests may use, where CLOCKPIGEON_TEST_SERVER names one (make server-test): each test gets
-# a schema of its own.
+# The PostgreSQL database that tests may use, where CLOCKPIGEON_TEST_SERVER names one (make
+# server-test): each test gets a schema of its own.
 server_address_here <- function(env = parent.frame(), user = NULL) {
   at <- Sys.getenv("CLOCKPIGEON_TEST_SERVER")
   skip_if(!nzchar(at), "no server: make server-test")

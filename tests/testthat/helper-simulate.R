@@ -1,5 +1,6 @@
-# The simulation again in plain R, one draw, with nothing clever in it: every moment in microseconds as whole numbers in
-# doubles, nodes looked through one by one. Takes the streams' numbers from the package and nothing else.
+# The simulation again in plain R, one draw, with nothing clever in it: every moment in microseconds
+# as whole numbers in doubles, nodes looked through one by one. Takes the streams' numbers from the
+# package and nothing else.
 twin_stream <- function(seed, draw, normal = TRUE, even = FALSE) {
   numbers <- clockpigeon:::stream_numbers(seed, draw, 1000L, normal, even)
   at <- 0
@@ -8,7 +9,8 @@ twin_stream <- function(seed, draw, normal = TRUE, even = FALSE) {
     numbers[at]
   }
 }
-twin_spread <- function(s, normal) if (s[1] <= 0) 0 else if (s[2] > 0) s[1] * exp(s[2] * normal()) else s[1]
+twin_spread <- function(s, normal) if (s[1] <= 0) 0 else if (s[2] > 0) s[1] *
+  exp(s[2] * normal()) else s[1]
 us <- function(seconds) floor(seconds * 1e6 + 0.5)
 next_open <- function(open, t) {
   if (is.null(open)) return(t)
@@ -21,7 +23,8 @@ open_time <- function(open, a, b) {
 
 # `way` from job_way(), `seconds` of the frames of this draw.
 twin_draw <- function(seconds, way, seeds, draw) {
-  stream <- function(name, normal = TRUE, even = FALSE) twin_stream(seeds[[name]], draw, normal, even)
+  stream <- function(name, normal = TRUE, even = FALSE)
+    twin_stream(seeds[[name]], draw, normal, even)
   speed <- stream("speed", even = TRUE)
   link <- stream("link", even = TRUE)
   wait <- stream("wait", even = TRUE)
@@ -37,8 +40,9 @@ twin_draw <- function(seconds, way, seeds, draw) {
   t$hired <- t$sent + us(twin_spread(way$wait, wait))
   spans <- list()
   note <- function(node, does, from, to, task = 0, runs = 0) {
-    if (to > from) spans[[length(spans) + 1]] <<- list(node = node, does = does, from = from, to = to, task = task,
-                                                       runs = runs)
+    if (to > from)
+      spans[[length(spans) + 1]] <<- list(node = node, does = does, from = from, to = to,
+                                          task = task, runs = runs)
   }
   n <- way$nodes
   own <- free <- numeric(n)
@@ -89,7 +93,8 @@ twin_draw <- function(seconds, way, seeds, draw) {
   # Every life of a node has streams of its own: one for its end, one for its start.
   lives <- numeric(n)
   life_stream <- function(w, start) {
-    twin_stream(seeds[["vanish"]] + 7919 * (2 * (w - 1 + 4096 * lives[w]) + start), draw, normal = start)
+    twin_stream(seeds[["vanish"]] + 7919 * (2 * (w - 1 + 4096 * lives[w]) + start), draw,
+                normal = start)
   }
   begin_life <- function(w, at) {
     fate <- life_stream(w, FALSE)
@@ -121,7 +126,8 @@ twin_draw <- function(seconds, way, seeds, draw) {
     if (way$replaced) {
       lives[w] <<- lives[w] + 1
       again_start <- life_stream(w, TRUE)
-      up <- noticed + us(twin_spread(way$start, again_start) + twin_spread(way$install, again_start))
+      up <- noticed +
+        us(twin_spread(way$start, again_start) + twin_spread(way$install, again_start))
       ready <- next_open(way$open, up + us(twin_spread(way$load, again_start)))
       note(w, "start", noticed, up)
       note(w, "load", up, ready)
@@ -130,7 +136,8 @@ twin_draw <- function(seconds, way, seeds, draw) {
     } else {
       state[w] <<- "gone"
       if (length(own_run)) {
-        again <<- rbind(again, data.frame(at = rep(noticed, length(own_run[[w]])), task = own_run[[w]]))
+        again <<- rbind(again, data.frame(at = rep(noticed, length(own_run[[w]])),
+                                          task = own_run[[w]]))
         own_run[[w]] <<- integer()
       }
     }
@@ -190,11 +197,13 @@ twin_draw <- function(seconds, way, seeds, draw) {
     each <- us(merge + if (way$part_link > 0) way$parts * way$part_bytes / way$part_link else 0)
     busy <- 0
     done <- arrived
-    for (f in order(arrived)) if (is.finite(arrived[f])) done[f] <- busy <- max(busy, arrived[f]) + each
+    for (f in order(arrived)) if (is.finite(arrived[f])) done[f] <- busy <- max(busy, arrived[f]) +
+      each
   }
-  list(t = t, done = done, given_up = given_up, failures = failures, aborted = aborted, encode = encode,
-       bytes_s = bytes_s, free = last_free, losses = do.call(rbind, losses),
-       spans = as.data.frame(lapply(stats::setNames(nm = names(spans[[1]])), function(n) sapply(spans, `[[`, n))))
+  list(t = t, done = done, given_up = given_up, failures = failures, aborted = aborted,
+       encode = encode, bytes_s = bytes_s, free = last_free, losses = do.call(rbind, losses),
+       spans = as.data.frame(lapply(stats::setNames(nm = names(spans[[1]])),
+                                    function(n) sapply(spans, `[[`, n))))
 }
 
 # What is seen of a twin's draw at a moment (microseconds), as a state for simulate_job().
@@ -210,7 +219,8 @@ twin_state <- function(d, way, at) {
     mine <- which(s$node == w & tasks)
     open <- mine[is.na(s$to[mine])]
     # A failed run right before belongs to it.
-    before <- mine[s$does[mine] == "failed" & s$task[mine] %in% s$task[open] & s$to[mine] %in% s$from[open]]
+    before <- mine[s$does[mine] == "failed" & s$task[mine] %in% s$task[open] &
+                   s$to[mine] %in% s$from[open]]
     if (length(open)) s$from[open] <- min(s$from[c(open, before)])
     s$does[open] <- "render"
     s$node[before] <- NA
@@ -222,7 +232,8 @@ twin_state <- function(d, way, at) {
        nodes = data.frame(node = s$node, does = s$does, from_s = s$from / 1e6, to_s = s$to / 1e6,
                           frame = ifelse(tasks, (s$task - 1) %/% way$parts + 1, NA),
                           part = ifelse(tasks, (s$task - 1) %% way$parts + 1, NA), runs = s$runs),
-       lost = if (NROW(lost)) data.frame(node = lost$node, gone_s = lost$gone / 1e6, noticed_s = lost$noticed / 1e6))
+       lost = if (NROW(lost))
+       data.frame(node = lost$node, gone_s = lost$gone / 1e6, noticed_s = lost$noticed / 1e6))
 }
 
 # The stages and totals of the draw, uncapped, as simulate_job() names them.
@@ -231,8 +242,9 @@ twin_outcome <- function(d, way) {
   spans <- d$spans
   if (way$until_end) {
     for (w in seq_len(way$nodes)) {
-      if (last > d$free[w]) spans <- rbind(spans, data.frame(node = w, does = "idle", from = d$free[w], to = last,
-                                                             task = 0, runs = 0))
+      if (last > d$free[w])
+        spans <- rbind(spans, data.frame(node = w, does = "idle", from = d$free[w], to = last,
+                                         task = 0, runs = 0))
     }
   }
   usable <- sort(d$done[is.finite(d$done) & !d$given_up[seq_along(d$done)]])
@@ -250,9 +262,10 @@ twin_outcome <- function(d, way) {
   inside <- open_time(way$open, d$t$prepassed, from) / 1e6
   list(finish_s = if (all(is.finite(d$done))) home / 1e6 + d$encode else Inf, held_s = way$begin,
        prepare_s = d$t$prepared / 1e6 - way$begin,
-       upload_s = s(d$t$prepared, d$t$sent), wait_s = s(d$t$sent, d$t$hired), start_s = s(d$t$hired, d$t$started),
-       prepass_s = s(d$t$started, d$t$prepassed), render_s = inside, closed_s = s(d$t$prepassed, from) - inside,
-       download_s = s(from, home), encode_s = d$encode, frames_done = length(usable),
+       upload_s = s(d$t$prepared, d$t$sent), wait_s = s(d$t$sent, d$t$hired),
+       start_s = s(d$t$hired, d$t$started), prepass_s = s(d$t$started, d$t$prepassed),
+       render_s = inside, closed_s = s(d$t$prepassed, from) - inside, download_s = s(from, home),
+       encode_s = d$encode, frames_done = length(usable),
        frames_lost = length(d$done) - length(usable), spans = spans, home = home)
 }
 
@@ -262,9 +275,11 @@ flat_way <- function(...) {
   names(given) <- sub("^node_speed$", "each", sub("^node_sd$", "sd", names(given)))
   part <- function(make) do.call(make, given[intersect(names(given), names(formals(make)))])
   group <- do.call(node_group, c(list(count = if (is.null(given$nodes)) 1 else given$nodes),
-                                 given[intersect(names(given), setdiff(names(formals(node_group)), "count"))]))
+                                 given[intersect(names(given),
+                                                 setdiff(names(formals(node_group)), "count"))]))
   rest <- given[intersect(names(given), c("begin_s", "open", "cap"))]
-  do.call(job_way, c(list(group, part(stages), part(transfers), part(spreading), part(troubles)), rest))
+  do.call(job_way, c(list(group, part(stages), part(transfers), part(spreading), part(troubles)),
+                     rest))
 }
 
 # A way drawn at random: `n` nodes and any mix of troubles.
@@ -275,42 +290,52 @@ random_way <- function() {
   parts <- maybe(sample(2:3, 1), 1)
   opens <- cumsum(stats::runif(40, 50, 400))
   flat_way(
-    nodes = nodes, speed = list(log_factor = stats::rnorm(1, 0, 0.3), se = 0.2, df = Inf), node_sd = maybe(0.2),
-    node_speed = maybe(stats::runif(nodes, 0.5, 2), NULL), begin_s = maybe(100), prepare = maybe(spread(30)),
-    wait = maybe(spread(200)), start = maybe(spread(60)), install = maybe(40), load = maybe(spread(20)),
-    merge = maybe(3), encode = maybe(spread(25)), upload = maybe(3e8), frame_bytes = maybe(stats::runif(1, 1e6, 1e8)),
-    link = 1e7, link_sd = maybe(0.3), prepass = list(tasks = maybe(5), each = spread(15), on = maybe("one", "all")),
-    spread = if (parts > 1) "bands" else maybe("ranges", "frames"), parts = parts, part_load_s = maybe(4),
-    part_bytes = maybe(1e7), part_link = maybe(1e7), fails = maybe(0.3), retries = sample(0:2, 1), vanish = maybe(6),
-    freeze = maybe(4), notice_s = 40, replaced = stats::runif(1) < 0.6, release = maybe("end", "idle"),
+    nodes = nodes, speed = list(log_factor = stats::rnorm(1, 0, 0.3), se = 0.2, df = Inf),
+    node_sd = maybe(0.2), node_speed = maybe(stats::runif(nodes, 0.5, 2), NULL),
+    begin_s = maybe(100), prepare = maybe(spread(30)), wait = maybe(spread(200)),
+    start = maybe(spread(60)), install = maybe(40), load = maybe(spread(20)), merge = maybe(3),
+    encode = maybe(spread(25)), upload = maybe(3e8), frame_bytes = maybe(stats::runif(1, 1e6, 1e8)),
+    link = 1e7, link_sd = maybe(0.3),
+    prepass = list(tasks = maybe(5), each = spread(15), on = maybe("one", "all")),
+    spread = if (parts > 1) "bands" else maybe("ranges", "frames"), parts = parts,
+    part_load_s = maybe(4), part_bytes = maybe(1e7), part_link = maybe(1e7), fails = maybe(0.3),
+    retries = sample(0:2, 1), vanish = maybe(6), freeze = maybe(4), notice_s = 40,
+    replaced = stats::runif(1) < 0.6, release = maybe("end", "idle"),
     open = maybe(matrix(opens, ncol = 2, byrow = TRUE), NULL)
   )
 }
 
-# What bill() makes of a twin's spans: a row for each span where the card looks at spans, else one a node, as meters
-# keep them.
+# What bill() makes of a twin's spans: a row for each span where the card looks at spans, else one a
+# node, as meters keep them.
 twin_bill <- function(outcome, way, site, d, now) {
   spans <- outcome$spans
-  words <- c(start = "start", load = "load", prepass = "prepass", render = "render", failed = "render",
-             aborted = "render", idle = "idle")
+  words <- c(start = "start", load = "load", prepass = "prepass", render = "render",
+             failed = "render", aborted = "render", idle = "idle")
   statuses <- c(failed = "failed", aborted = "incomplete")
   usage <- data.frame(node = spans$node, activity = words[spans$does],
                       status = ifelse(spans$does %in% names(statuses), statuses[spans$does], "ok"),
-                      seconds = floor((spans$to - spans$from) / 1000 + 0.5) / 1000, frames = 0, gb = 0,
-                      began = now + spans$from / 1e6)
-  by_span <- any(vapply(site$charges, function(x) length(x$hours) > 0, NA)) || identical(site$price$rounded, "run")
+                      seconds = floor((spans$to - spans$from) / 1000 + 0.5) / 1000, frames = 0,
+                      gb = 0, began = now + spans$from / 1e6)
+  by_span <- any(vapply(site$charges, function(x) length(x$hours) > 0, NA)) ||
+    identical(site$price$rounded, "run")
   if (!by_span) {
-    metered <- c("load", "prepass", "render", if (site$meter == "boot to release") c("start", "idle"))
-    billed <- usage$activity %in% metered & usage$status %in% c("ok", if (site$billed$failed) "failed",
-                                                                if (site$billed$aborted) "incomplete")
+    metered <- c("load", "prepass", "render",
+                 if (site$meter == "boot to release") c("start", "idle"))
+    billed <- usage$activity %in% metered &
+      usage$status %in% c("ok", if (site$billed$failed) "failed",
+                          if (site$billed$aborted) "incomplete")
     us <- tapply((spans$to - spans$from) * billed, spans$node, sum)
     usage <- data.frame(node = as.integer(names(us)), activity = "render", status = "ok",
-                        seconds = floor(as.vector(us) / 1000 + 0.5) / 1000, frames = 0, gb = 0, began = now)
+                        seconds = floor(as.vector(us) / 1000 + 0.5) / 1000, frames = 0, gb = 0,
+                        began = now)
   }
-  frames <- data.frame(node = 1L, activity = c("render", "render", "render", "prepass", "upload", "download"),
+  frames <- data.frame(node = 1L, activity = c("render", "render", "render", "prepass", "upload",
+                                               "download"),
                        status = c("ok", "failed", "incomplete", "ok", "ok", "ok"), seconds = 0,
-                       frames = c(outcome$frames_done, sum(d$failures), d$aborted, way$prepass_tasks, 0, 0),
-                       gb = c(0, 0, 0, 0, way$upload, way$fetch * outcome$frames_done) / 1e9, began = now)
+                       frames = c(outcome$frames_done, sum(d$failures), d$aborted,
+                                  way$prepass_tasks, 0, 0),
+                       gb = c(0, 0, 0, 0, way$upload, way$fetch * outcome$frames_done) / 1e9,
+                       began = now)
   frames <- frames[frames$frames > 0 | frames$gb > 0, , drop = FALSE]
   s <- summary(bill(rbind(usage, frames), site))
   s$list + s$minimum + s$tax
@@ -318,7 +343,7 @@ twin_bill <- function(outcome, way, site, d, now) {
 
 # A card of one charge and whatever else is asked.
 flat_card <- function(price, ..., meter = "rendering", envir = parent.frame()) {
-  read_site(write_file(scratch(envir), "x.yaml", "site: x", "kind: rented", "as_of: 2026-10-01", "source: x",
-                       "currency: EUR", "engines: e", paste("meter:", meter), paste("price:", price), ...,
-                       "tiers: [{tier: t, nodes: [1]}]"))
+  read_site(write_file(scratch(envir), "x.yaml", "site: x", "kind: rented", "as_of: 2026-10-01",
+                       "source: x", "currency: EUR", "engines: e", paste("meter:", meter),
+                       paste("price:", price), ..., "tiers: [{tier: t, nodes: [1]}]"))
 }

@@ -1,14 +1,18 @@
-# A week of jobs by chance: a pool of two nodes, each job on one or both of them, or sent out for more money.
+# A week of jobs by chance: a pool of two nodes, each job on one or both of them, or sent out for
+# more money.
 random_week <- function(seed, n, draws = 200, tight = 1) {
   withr::with_seed(seed, {
-    pools <- list(loft = list(nodes = 2L, open = if (seed %% 2 == 0) cbind(c(0, 86400), c(40000, 130000))))
+    pools <- list(loft = list(nodes = 2L, open = if (seed %% 2 == 0)
+                              cbind(c(0, 86400), c(40000, 130000))))
     jobs <- lapply(seq_len(n), function(j) {
       middle <- exp(stats::runif(1, log(5000), log(40000)))
       own <- function(k) {
-        list(kind = "own", name = paste(k, "nodes"), pool = "loft", nodes = k, cost = rep(middle / 36000, draws),
+        list(kind = "own", name = paste(k, "nodes"), pool = "loft", nodes = k,
+             cost = rep(middle / 36000, draws),
              seconds = middle / k * exp(stats::rnorm(draws, 0, 0.15)))
       }
-      out <- list(kind = "out", name = "farm", nodes = 1L, seconds = middle / 6 * exp(stats::rnorm(draws, 0, 0.3)),
+      out <- list(kind = "out", name = "farm", nodes = 1L,
+                  seconds = middle / 6 * exp(stats::rnorm(draws, 0, 0.3)),
                   cost = middle / 1000 * exp(stats::rnorm(draws, 0, 0.1)))
       list(job = paste0("j", j), deadline_s = stats::runif(1, 8000, 90000) / tight,
            budget = if (stats::runif(1) < 0.5) middle / 1200 else Inf, confidence = 0.9,
@@ -18,8 +22,8 @@ random_week <- function(seed, n, draws = 200, tight = 1) {
   })
 }
 
-# How good a plan is: one more job that is kept is worth more than any money; a plan that does not keep what it takes on
-# is none.
+# How good a plan is: one more job that is kept is worth more than any money; a plan that does not
+# keep what it takes on is none.
 week_score <- function(plan, jobs, pools, budget = Inf, confidence = 0.9) {
   ends <- week_ends(plan, jobs, pools)
   cost <- 0

@@ -56,11 +56,12 @@ run_pebble <- function(...) processx::run(pebble_program(), c(...), error_on_sta
 
 # Timings of one setting, one row a wall time; anything may be overridden.
 some_timings <- function(wall_s, ...) {
-  row <- data.frame(activity = "render", shot = "s", scene = "s", frame = 1L, engine = "e", engine_version = "1.0",
-                    limit_kind = "samples", limit_value = 8,
-                    width = 160L, height = 90L, node = "n", device = "d", device_count = 1L, wall_s = wall_s,
-                    status = "ok", kind = "measured",
-                    measured_at = sprintf("2026-11-01T00:00:%02dZ", seq_along(wall_s)), check.names = FALSE)
+  row <- data.frame(activity = "render", shot = "s", scene = "s", frame = 1L, engine = "e",
+                    engine_version = "1.0", limit_kind = "samples", limit_value = 8,
+                    width = 160L, height = 90L, node = "n", device = "d", device_count = 1L,
+                    wall_s = wall_s, status = "ok", kind = "measured",
+                    measured_at = sprintf("2026-11-01T00:00:%02dZ", seq_along(wall_s)),
+                    check.names = FALSE)
   row[["repeat"]] <- seq_along(wall_s)
   over <- list(...)
   for (name in names(over)) row[[name]] <- over[[name]]
@@ -68,12 +69,15 @@ some_timings <- function(wall_s, ...) {
 }
 
 # An engine that is a shell script: what it does is its text; "$1" is the picture to write.
-script_engine <- function(folder, ..., reads = "reads: {load_s: 'load ([0-9.]+)', compute_s: 'compute ([0-9.]+)'}") {
-  script <- write_file(folder, "engine.sh", "#!/bin/sh", ...)
-  Sys.chmod(script, "755")
-  read_engine(write_file(folder, "engine.yaml", "engine: script", paste0("program: ", script),
-                         "arguments: ['{output}', '{frame}']", "limits: [samples]", reads))
-}
+script_engine <- function(folder, ...,
+                          reads = "reads: {load_s: 'load ([0-9.]+)', compute_s: 'compute ([0-9.]+)'}") {
+                            script <- write_file(folder, "engine.sh", "#!/bin/sh", ...)
+                            Sys.chmod(script, "755")
+                            read_engine(write_file(folder, "engine.yaml", "engine: script",
+                                                   paste0("program: ", script),
+                                                   "arguments: ['{output}', '{frame}']",
+                                                   "limits: [samples]", reads))
+                          }
 
 # A PNG as small_shot() asks for it, for scripts that make a good picture.
 one_pixel <- function(folder, width = 32, height = 18) {
@@ -84,8 +88,8 @@ one_pixel <- function(folder, width = 32, height = 18) {
 
 # Pairs of pebble at 2 and 8 samples of one small frame, in a folder of the test's own.
 small_probes <- function(ledger, keep, ..., samples = c(2, 8), frames = 1) {
-  probe_limit(small_shot(size = c(width = 96L, height = 54L)), pebble(), ledger, samples, frames, ...,
-              running = running(keep = keep, progress = FALSE))
+  probe_limit(small_shot(size = c(width = 96L, height = 54L)), pebble(), ledger, samples, frames,
+              ..., running = running(keep = keep, progress = FALSE))
 }
 
 small_shot <- function(...) {
@@ -108,8 +112,8 @@ run_command_line <- function(..., wd = tempdir(), env = character(), input = NUL
     writeChar(input, path, eos = NULL)
     path
   }
-  processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300, stdin = typed,
-                env = if (length(env)) c("current", env))
+  processx::run(clockpigeon_command(), c(...), wd = wd, error_on_status = FALSE, timeout = 300,
+                stdin = typed, env = if (length(env)) c("current", env))
 }
 
 # One of the package's own values, another until the test ends.
@@ -126,9 +130,11 @@ local_value <- function(name, value, env = parent.frame()) {
 }
 
 # Files test-long-*.R run by `make test-long` alone, which .ci/run calls too, and never on CRAN.
-skip_unless_long <- function() skip_if_not(identical(Sys.getenv("CLOCKPIGEON_TESTS"), "long"), "long: make test-long")
+skip_unless_long <- function()
+  skip_if_not(identical(Sys.getenv("CLOCKPIGEON_TESTS"), "long"), "long: make test-long")
 
-# What a command answers, run in this process: its status, what it printed, and what it said on standard error.
+# What a command answers, run in this process: its status, what it printed, and what it said on
+# standard error.
 run_cli <- function(...) {
   status <- NULL
   said <- NULL

@@ -19,6 +19,7 @@ test_that("a choice names the choices and the near one", {
 })
 
 test_that("bounds are said", {
-  expect_refusal(clockpigeon:::check_number(2, "w", above = 0, most = 1), "type", "above 0 and at most 1")
+  expect_refusal(clockpigeon:::check_number(2, "w", above = 0, most = 1), "type",
+                 "above 0 and at most 1")
   expect_refusal(clockpigeon:::check_count(0, "w"), "type", "of at least 1")
 })

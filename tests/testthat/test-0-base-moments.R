@@ -1,5 +1,6 @@
 now <- as.POSIXct("2026-11-24 12:00", tz = "UTC")  # a Tuesday
-said <- function(x, zone = "Europe/Lisbon", at = now) format(parse_deadline(x, at, zone), "%Y-%m-%d %H:%M", tz = "UTC")
+said <- function(x, zone = "Europe/Lisbon", at = now)
+  format(parse_deadline(x, at, zone), "%Y-%m-%d %H:%M", tz = "UTC")
 
 test_that("deadlines are durations, days of the week, dates, with the project's zone or their own", {
   expect_identical(said("30 h"), "2026-11-25 18:00")
@@ -19,17 +20,22 @@ test_that("deadlines are durations, days of the week, dates, with the project's 
 
 test_that("moments are written alike in every locale, in their zone", {
   at <- as.POSIXct("2026-11-27 18:00", tz = "UTC")
-  expect_identical(clockpigeon:::format_moment(at, "Europe/Lisbon"), "Fri 27 Nov 18:00 (Europe/Lisbon)")
-  expect_identical(clockpigeon:::clock_text(at + c(0, 3 * 86400), "Asia/Tokyo"), c("Sat 03:00", "Tue 03:00"))
+  expect_identical(clockpigeon:::format_moment(at, "Europe/Lisbon"),
+                   "Fri 27 Nov 18:00 (Europe/Lisbon)")
+  expect_identical(clockpigeon:::clock_text(at + c(0, 3 * 86400), "Asia/Tokyo"),
+                   c("Sat 03:00", "Tue 03:00"))
 })
 
 test_that("a deadline that has passed, has no zone, or is no one moment is refused", {
-  expect_identical(format(parse_deadline("2026-11-27T18:00:30Z", now), "%H:%M:%S", tz = "UTC"), "18:00:30")
+  expect_identical(format(parse_deadline("2026-11-27T18:00:30Z", now), "%H:%M:%S", tz = "UTC"),
+                   "18:00:30")
   expect_refusal(parse_deadline("2026-11-27T18:00:61Z", now), "deadline")
-  expect_refusal(parse_deadline("2026-11-01 18:00", now, "UTC"), "deadline", c("has passed", "2026-11-24 12:00"))
+  expect_refusal(parse_deadline("2026-11-01 18:00", now, "UTC"), "deadline",
+                 c("has passed", "2026-11-24 12:00"))
   expect_refusal(parse_deadline("today 9:00", now, "UTC"), "deadline", "has passed")
   expect_refusal(parse_deadline("fri 18:00", now), "deadline", "no time zone")
-  expect_refusal(parse_deadline("2027-03-28 01:30", now, "Europe/Lisbon"), "deadline", "skip that day")
+  expect_refusal(parse_deadline("2027-03-28 01:30", now, "Europe/Lisbon"), "deadline",
+                 "skip that day")
   expect_refusal(parse_deadline("2026-10-25 01:30", now - 86400 * 60, "Europe/Lisbon"), "deadline",
                  c("show twice", "offset"))
   expect_identical(said("2026-10-25 01:30 +01:00", at = now - 86400 * 60), "2026-10-25 00:30")
@@ -70,7 +76,8 @@ test_that("a simulated clock stands in a file, and moves when somebody says so",
 test_that("a moment of another year says which", {
   at <- as.POSIXct(c("2026-06-14 10:00", "2027-05-14 10:00"), tz = "UTC")
   today <- as.POSIXct("2026-11-26", tz = "UTC")
-  expect_identical(clockpigeon:::clock_text(at, "UTC", today = today), c("Sun 10:00", "Fri 14 May 2027 10:00"))
+  expect_identical(clockpigeon:::clock_text(at, "UTC", today = today),
+                   c("Sun 10:00", "Fri 14 May 2027 10:00"))
   expect_identical(clockpigeon:::clock_text(at, "UTC", date = TRUE, today = today),
                    c("Sun 14 Jun 10:00", "Fri 14 May 2027 10:00"))
 })

@@ -4,8 +4,8 @@ test_that("a timing has the columns of the design, each once", {
 })
 
 test_that("evidence is finished renders past their warm-up", {
-  x <- some_timings(1:5, status = c("ok", "failed", "ok", "ok", "ok"), "repeat" = c(1L, 1L, 0L, NA, 1L),
-                    activity = c(rep("render", 4), "upload"))
+  x <- some_timings(1:5, status = c("ok", "failed", "ok", "ok", "ok"),
+                    "repeat" = c(1L, 1L, 0L, NA, 1L), activity = c(rep("render", 4), "upload"))
   expect_identical(clockpigeon:::is_evidence(x), c(TRUE, FALSE, FALSE, TRUE, FALSE))
 })
 
@@ -15,7 +15,8 @@ test_that("every sample row says that it is one", {
 })
 
 test_that("a plain data frame with some of the columns is timings to every function", {
-  x <- data.frame(scene = "s", frame = rep(1:4, each = 4), engine = "e", engine_version = rep(c("1", "2"), 8),
+  x <- data.frame(scene = "s", frame = rep(1:4, each = 4), engine = "e",
+                  engine_version = rep(c("1", "2"), 8),
                   wall_s = rep(c(10, 8), 8) * exp(rnorm(16, 0, 0.01)))
   filled <- clockpigeon:::filled_timings(x, "here")
   expect_setequal(names(filled), names(clockpigeon:::timing_columns))

@@ -21,7 +21,8 @@ test_that("row keys are equal exactly when the columns are", {
 
 test_that("row codes are equal exactly when rows are", {
   set.seed(1)
-  x <- data.frame(a = sample(c("x", "y", NA), 200, TRUE), b = sample(c(1, 2.5, NA), 200, TRUE), c = "same")
+  x <- data.frame(a = sample(c("x", "y", NA), 200, TRUE), b = sample(c(1, 2.5, NA), 200, TRUE),
+                  c = "same")
   code <- clockpigeon:::row_codes(x, names(x))
   key <- clockpigeon:::row_key(x, names(x))
   expect_identical(code, match(key, unique(key)))

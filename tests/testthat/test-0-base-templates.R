@@ -1,13 +1,15 @@
 fill <- function(text, ...) clockpigeon:::fill_template(text, list(...), "here")
 
 test_that("fields are filled, padded and reckoned with", {
-  expect_identical(fill("scenes/{shot}-{frame:04}.dat", shot = "basin", frame = 7), "scenes/basin-0007.dat")
+  expect_identical(fill("scenes/{shot}-{frame:04}.dat", shot = "basin", frame = 7),
+                   "scenes/basin-0007.dat")
   expect_identical(fill("{frame:03}", frame = "12345"), "12345")
   expect_identical(fill("{frame:04}", frame = -5), "-005")
   expect_identical(fill("{frame-1}", frame = 10), "9")
   expect_identical(fill("{frame-1:04}", frame = "10"), "0009")
   expect_identical(fill("{log2(samples)}", samples = "4096"), "12")
-  expect_identical(fill("{2^n} {sqrt(samples)} {(a+1)*2}", n = 20, samples = 9, a = 1), "1048576 3 4")
+  expect_identical(fill("{2^n} {sqrt(samples)} {(a+1)*2}", n = 20, samples = 9, a = 1),
+                   "1048576 3 4")
   expect_identical(fill("{samples/3}", samples = 1), "0.333333333333333")
   expect_identical(fill("{n}", n = 1e15), "1000000000000000")
 })
@@ -36,8 +38,9 @@ test_that("the names in texts are told, those with a default apart", {
 })
 
 test_that("nothing but arithmetic is taken, and nothing is run", {
-  for (odd in c("{system('x')}", "{frame;1}", "{1+}", "{}", "{frame$x}", "{exp(frame)}", "{f(x)(y)}")) {
-    expect_refusal(fill(odd, frame = 1), "template", c("here", "{frame:04}"))
-  }
+  for (odd in c("{system('x')}", "{frame;1}", "{1+}", "{}", "{frame$x}", "{exp(frame)}",
+                "{f(x)(y)}")) {
+                  expect_refusal(fill(odd, frame = 1), "template", c("here", "{frame:04}"))
+                }
   expect_refusal(fill("{scene-1}", scene = "a"), "template", c("{scene}", "numbers only"))
 })

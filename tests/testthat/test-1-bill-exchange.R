@@ -1,6 +1,7 @@
 rates <- data.frame(date = c("2026-10-01", "2026-11-02", "2026-11-02", "2026-11-09"),
                     from = c("GBP", "GBP", "EUR", "EUR"),
-                    to = c("EUR", "EUR", "USD", "USD"), rate = c(1.152, 1.1485, 1.08, 1.09), source = "x")
+                    to = c("EUR", "EUR", "USD", "USD"), rate = c(1.152, 1.1485, 1.08, 1.09),
+                    source = "x")
 at <- function(...) clockpigeon:::exchange_rate(rates, ...)
 
 test_that("the latest rate of a pair is used, not one after the day, and its inverse the other way", {

@@ -6,16 +6,18 @@ test_that("one fact has three figures, each labelled", {
 
 test_that("any two figures give the others", {
   truth <- speed_figures(80, 50)
-  for (given in list(list(old = 80, ratio = 1.6), list(new = 50, ratio = 1.6), list(old = 80, time_saved = 0.375),
-                     list(new = 50, time_saved = 0.375), list(old = 80, speed_gain = 0.6),
-                     list(new = 50, speed_gain = 0.6))) expect_equal(do.call(speed_figures, given), truth)
+  for (given in list(list(old = 80, ratio = 1.6), list(new = 50, ratio = 1.6),
+                     list(old = 80, time_saved = 0.375), list(new = 50, time_saved = 0.375),
+                     list(old = 80, speed_gain = 0.6), list(new = 50, speed_gain = 0.6)))
+                       expect_equal(do.call(speed_figures, given), truth)
   alone <- speed_figures(time_saved = c(0.4, -1))
   expect_equal(alone$ratio, c(1 / 0.6, 0.5))
   expect_true(all(is.na(alone$old) & is.na(alone$new)))
 })
 
 test_that("figures that contradict each other are refused, rounded ones are not", {
-  expect_refusal(speed_figures(100, 60, speed_gain = 0.4), "figures", c("contradict", "time saving of 40 %", "66.67 %"))
+  expect_refusal(speed_figures(100, 60, speed_gain = 0.4), "figures",
+                 c("contradict", "time saving of 40 %", "66.67 %"))
   expect_refusal(speed_figures(ratio = 1.6, time_saved = 0.6), "figures")
   expect_equal(speed_figures(100, 60, ratio = 1.67)$ratio, 100 / 60)
 })
@@ -30,7 +32,8 @@ test_that("speed_figures validates its inputs", {
 })
 
 test_that("each figure must agree as it was given, not the ratio alone", {
-  expect_refusal(speed_figures(old = 100, new = 98, time_saved = 0.03), "figures", "time saving of 2 %")
+  expect_refusal(speed_figures(old = 100, new = 98, time_saved = 0.03), "figures",
+                 "time saving of 2 %")
   expect_equal(speed_figures(old = 80, new = 50, time_saved = 0.375, speed_gain = 0.6)$ratio, 1.6)
   # Rounded to a per cent.
   expect_equal(speed_figures(old = 81, new = 50, time_saved = 0.38)$new, 50)

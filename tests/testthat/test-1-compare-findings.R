@@ -1,6 +1,7 @@
 test_that("the half-width is that of the t interval, as a share", {
   x <- log(c(10, 11, 10.4, 9.8))
-  expect_equal(clockpigeon:::relative_half_width(x), exp(diff(t.test(x)$conf.int) / 2) - 1, ignore_attr = TRUE)
+  expect_equal(clockpigeon:::relative_half_width(x), exp(diff(t.test(x)$conf.int) / 2) - 1,
+               ignore_attr = TRUE)
   expect_identical(clockpigeon:::relative_half_width(1), Inf)
 })
 

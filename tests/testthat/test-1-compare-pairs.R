@@ -13,7 +13,8 @@ test_that("the ratio of a scene is that of its total work; the frames' own is to
 test_that("repeats of few frames say how runs vary, and that they are of these frames only", {
   set.seed(2)
   old <- rep(c(10, 30), each = 10) * exp(rnorm(20, 0, 0.02))
-  x <- estimate(old, old / rep(c(1.5, 1.1), each = 10) * exp(rnorm(20, 0, 0.02)), rep(1:2, each = 10))
+  x <- estimate(old, old / rep(c(1.5, 1.1), each = 10) * exp(rnorm(20, 0, 0.02)),
+                rep(1:2, each = 10))
   expect_true(x$of_frames)
   expect_lt(x$se, 0.02)
   expect_equal(x$df, 18, tolerance = 0.6)
@@ -70,7 +71,8 @@ test_that("a verdict is not made or hidden by one bad run, which is named from t
   bad <- compare_timings(rows(replace(good, 4, 39)), "engine_version")
   expect_identical(bad$verdict, "faster")
   expect_match(bad$note, "1 pair far from the others")
-  expect_match(compare_timings(rows(c(13, 13.1, 39)), "engine_version")$note, "1 pair far from the others")
+  expect_match(compare_timings(rows(c(13, 13.1, 39)), "engine_version")$note,
+               "1 pair far from the others")
 })
 
 test_that("levels of two sessions get no verdict, but what it would take", {
@@ -88,7 +90,8 @@ test_that("levels of two sessions get no verdict, but what it would take", {
 
 test_that("a failed first run costs its own pair, and the others stay with their repeat", {
   trend <- exp(0.05 * 1:6)
-  x <- rbind(some_timings(10 * trend, plan_id = "p"), some_timings(10 * trend, engine_version = "1.1", plan_id = "p"))
+  x <- rbind(some_timings(10 * trend, plan_id = "p"),
+             some_timings(10 * trend, engine_version = "1.1", plan_id = "p"))
   out <- compare_timings(x[-1, ], "engine_version")
   expect_equal(out$ratio, 1)
   expect_identical(out$pairs, 5L)
@@ -112,10 +115,12 @@ test_that("where light frames got faster and heavy ones slower, the total decide
     rbind(some_timings(old * exp(rnorm(4, 0, 0.005)), frame = frame),
           some_timings(new * exp(rnorm(4, 0, 0.005)), frame = frame, engine_version = "1.1"))
   }
-  x <- compare_timings(rbind(one(100, 125, 1L), do.call(rbind, lapply(2:6, function(f) one(5, 4, f)))),
+  x <- compare_timings(rbind(one(100, 125, 1L),
+                             do.call(rbind, lapply(2:6, function(f) one(5, 4, f)))),
                        "engine_version")
   expect_lt(x$ratio, 1)
   expect_gt(x$frame_ratio, 1)
   expect_lt(x$time_saved, 0)
-  expect_match(x$note, "the total is more, most frames are faster: the heavy frames decide (1)", fixed = TRUE)
+  expect_match(x$note, "the total is more, most frames are faster: the heavy frames decide (1)",
+               fixed = TRUE)
 })

@@ -11,10 +11,12 @@ test_that("the ratio is old over new, with the paired t interval", {
 })
 
 test_that("versions are ordered by number, not as text", {
-  expect_identical(clockpigeon:::order_levels(c("1.10", "1.9", "1.2.1", "1.2")), c("1.2", "1.2.1", "1.9", "1.10"))
+  expect_identical(clockpigeon:::order_levels(c("1.10", "1.9", "1.2.1", "1.2")),
+                   c("1.2", "1.2.1", "1.9", "1.10"))
   expect_identical(clockpigeon:::order_levels(c("samples 512", "samples 64", "noise 0.02")),
                    c("noise 0.02", "samples 64", "samples 512"))
-  x <- rbind(some_timings(c(2, 2.1), engine_version = "1.10"), some_timings(c(4, 4.1), engine_version = "1.9"))
+  x <- rbind(some_timings(c(2, 2.1), engine_version = "1.10"),
+             some_timings(c(4, 4.1), engine_version = "1.9"))
   expect_identical(compare_timings(x, "engine_version")$old, "1.9")
 })
 
@@ -25,13 +27,16 @@ test_that("a slower version is listed first and called slower", {
   expect_identical(x$scene, c("bad", "good", "all scenes", "all scenes"))
   expect_identical(x$verdict[1:2], c("slower", "faster"))
   expect_equal(x$ratio[x$basis == "geometric mean"], sqrt(prod(x$ratio[1:2])))
-  expect_equal(x$ratio[x$basis == "total work"], sum(10, 11, 10.5, 10, 11, 10.5) / sum(5, 5.4, 5.2, 20, 21.5, 21))
+  expect_equal(x$ratio[x$basis == "total work"],
+               sum(10, 11, 10.5, 10, 11, 10.5) / sum(5, 5.4, 5.2, 20, 21.5, 21))
 })
 
 test_that("a difference that is clear but too small to matter is no clear difference", {
   old <- c(100, 100.1, 99.9, 100)
-  expect_identical(compare_timings(two_versions(old, old / 1.01), "engine_version")$verdict, "no clear difference")
-  expect_identical(compare_timings(two_versions(old, old / 1.01), "engine_version", smallest = 0.005)$verdict, "faster")
+  expect_identical(compare_timings(two_versions(old, old / 1.01), "engine_version")$verdict,
+                   "no clear difference")
+  expect_identical(compare_timings(two_versions(old, old / 1.01), "engine_version",
+                                   smallest = 0.005)$verdict, "faster")
 })
 
 test_that("a single run has no interval, no verdict, and says so", {
@@ -42,7 +47,8 @@ test_that("a single run has no interval, no verdict, and says so", {
 })
 
 test_that("warm-up, failed and partnerless timings stay out, and the last are counted", {
-  x <- rbind(two_versions(c(10, 11), c(5, 5.5)), some_timings(99, engine_version = "1.1", "repeat" = 0L),
+  x <- rbind(two_versions(c(10, 11), c(5, 5.5)),
+             some_timings(99, engine_version = "1.1", "repeat" = 0L),
              some_timings(99, engine_version = "1.1", status = "failed"),
              some_timings(7, engine_version = "1.1", scene = "other"))
   out <- compare_timings(x, "engine_version")
@@ -52,7 +58,8 @@ test_that("warm-up, failed and partnerless timings stay out, and the last are co
 })
 
 test_that("timings that do not say the factor are left out and counted, not taken for a level", {
-  x <- rbind(some_timings(c(10, 11), site = "quay"), some_timings(c(5, 5.5), site = "mill"), some_timings(7:9))
+  x <- rbind(some_timings(c(10, 11), site = "quay"), some_timings(c(5, 5.5), site = "mill"),
+             some_timings(7:9))
   out <- compare_timings(x, "site")
   expect_identical(c(out$old, out$new), c("mill", "quay"))
   expect_identical(out$note, "left out: 3 timings without a site")
@@ -64,9 +71,12 @@ test_that("timings that do not say the factor are left out and counted, not take
 test_that("sets that differ in more than the factor are refused, and what differs is named", {
   x <- rbind(some_timings(10, engine_version = "1.0", device = "a", limit_value = 64),
              some_timings(5, engine_version = "1.1", device = "b"))
-  expect_refusal(compare_timings(x, "engine_version"), "compare", c("device (a against b)", "limit_value"))
-  expect_refusal(compare_timings(some_timings(1:3), "engine_version"), "compare", "one engine version, 1.0")
-  expect_refusal(compare_timings(some_timings(1, status = "failed"), "engine_version"), "compare", "no finished render")
+  expect_refusal(compare_timings(x, "engine_version"), "compare",
+                 c("device (a against b)", "limit_value"))
+  expect_refusal(compare_timings(some_timings(1:3), "engine_version"), "compare",
+                 "one engine version, 1.0")
+  expect_refusal(compare_timings(some_timings(1, status = "failed"), "engine_version"), "compare",
+                 "no finished render")
   expect_refusal(compare_timings(some_timings(1), "colour"), "choice")
   expect_refusal(compare_timings(data.frame(a = 1), "engine"), "columns")
 })
@@ -81,7 +91,8 @@ test_that("what differs can be compared across, and each difference is said", {
 })
 
 test_that("the user's mix weighs the mean frame of each scene", {
-  x <- rbind(two_versions(c(10, 10), c(5, 5), scene = "a"), two_versions(c(20, 20), c(40, 40), scene = "b"),
+  x <- rbind(two_versions(c(10, 10), c(5, 5), scene = "a"),
+             two_versions(c(20, 20), c(40, 40), scene = "b"),
              two_versions(c(1, 1), c(1, 1), scene = "c"))
   mix <- compare_timings(x, "engine_version", weights = c(a = 3, b = 1))
   expect_equal(mix$ratio[mix$basis == "own mix"], (3 * 10 + 20) / (3 * 5 + 40))
@@ -92,7 +103,8 @@ test_that("the user's mix weighs the mean frame of each scene", {
 test_that("one cell far from all others is named", {
   old <- 10 + (1:8) / 100
   x <- two_versions(old, old / c(2, 2.05, 1.95, 2, 2.02, 1.98, 2, 9), frame = 1:8)
-  expect_match(compare_timings(x, "engine_version")$note, "1 pair far from the others (s frame 8: 9, median 2)",
+  expect_match(compare_timings(x, "engine_version")$note,
+               "1 pair far from the others (s frame 8: 9, median 2)",
                fixed = TRUE)
   expect_identical(compare_timings(x[-c(8, 16), ], "engine_version")$note, "")
 })
@@ -100,7 +112,8 @@ test_that("one cell far from all others is named", {
 test_that("unequal work is said", {
   x <- two_versions(c(10, 11), c(10, 11), limit_kind = "time", limit_value = 10)
   x$samples_done <- c(20, 20, 30, 31)
-  expect_identical(compare_timings(x, "engine_version")$note, "unequal work: 20 samples against 30.5")
+  expect_identical(compare_timings(x, "engine_version")$note,
+                   "unequal work: 20 samples against 30.5")
   x$samples_done <- 20
   expect_identical(compare_timings(x, "engine_version")$note, "")
 })
@@ -118,16 +131,18 @@ test_that("the sample's written-down model is found again", {
   by_device <- compare_timings(x[x$engine == "sundew" & is.na(x$site), ], "device")
   found <- by_device$ratio[by_device$basis == "geometric mean"]
   names(found) <- by_device$new[by_device$basis == "geometric mean"]
-  # Against Fathom 6 (first by name): compute is faster by these factors; the load, which no device speeds up, takes a
-  # little off.
+  # Against Fathom 6 (first by name): compute is faster by these factors; the load, which no device
+  # speeds up, takes a little off.
   expect_equal(found[["Fathom 12"]], 1.35 * 1.5, tolerance = 0.1)
   expect_equal(found[["Quern 80"]], 1.35 * 1.9, tolerance = 0.12)
   no_change <- compare_timings(x[x$engine == "millrace", ], "engine_version")
-  expect_identical(unique(no_change$verdict[no_change$scene == "all scenes"]), "no clear difference")
+  expect_identical(unique(no_change$verdict[no_change$scene == "all scenes"]),
+                   "no clear difference")
 })
 
 test_that("the engines' own count of work stands beside the seconds", {
-  x <- rbind(some_timings(c(4, 4.1, 4.2), work = 1000, node = "a"), some_timings(c(2, 2.1, 2.2), work = 500, node = "b"))
+  x <- rbind(some_timings(c(4, 4.1, 4.2), work = 1000, node = "a"),
+             some_timings(c(2, 2.1, 2.2), work = 500, node = "b"))
   found <- compare_timings(x, "node")
   expect_equal(found$work_ratio[1], 2)
   expect_match(found$note[1], "the new did 0.5 times the work")

@@ -4,7 +4,8 @@ test_that("breaks are found in cheap times to the frame, and none where there is
   jump <- smooth * ifelse(1:120 >= 71, 2, 1)
   spike <- replace(smooth, 40, 20)
   found <- function(cheap) {
-    frame_curve(c(20, 60, 100), c(1, 2, 3), 1:120, cheap = data.frame(frame = 1:120, seconds = cheap))$breaks
+    frame_curve(c(20, 60, 100), c(1, 2, 3), 1:120,
+                cheap = data.frame(frame = 1:120, seconds = cheap))$breaks
   }
   expect_identical(found(jump)$to, 71L)
   expect_identical(nrow(found(smooth)), 0L)

@@ -4,13 +4,15 @@ course <- 0.4 * sin(1:120 / 18)
 cheap <- data.frame(frame = 1:120, seconds = exp(course + rnorm(120, 0, 0.1)))
 cheap$seconds[c(31, 80)] <- cheap$seconds[c(31, 80)] * 8
 
-taken_apart <- function(cheap, ...) frame_curve(c(20, 60, 100), c(1, 2, 3), 1:120, cheap = cheap, ...)$cheap
+taken_apart <- function(cheap, ...)
+  frame_curve(c(20, 60, 100), c(1, 2, 3), 1:120, cheap = cheap, ...)$cheap
 
 test_that("cheap times are taken apart into course, rest and what stands out", {
   parts <- taken_apart(cheap)
   expect_lt(sqrt(mean((parts$course - course)^2)), 0.06)
   expect_identical(which(parts$beyond > 1), c(31L, 80L))
-  expect_equal((parts$course + parts$rest + parts$beyond)[-c(31, 80)], log(cheap$seconds)[-c(31, 80)], tolerance = 1e-8)
+  expect_equal((parts$course + parts$rest + parts$beyond)[-c(31, 80)],
+               log(cheap$seconds)[-c(31, 80)], tolerance = 1e-8)
 })
 
 test_that("frames without a cheap time are filled in from the course, with its variance", {

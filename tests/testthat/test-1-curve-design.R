@@ -21,8 +21,9 @@ test_that("the range is never below what unseen heavy frames could add, and says
   t <- total_time(curve)
   expect_gte(t$upper / t$median - 1, 0.9 * clockpigeon:::missed_share(8) * 3)
   expect_lt(1 - t$lower / t$median, 0.1)
-  expect_match(curve$says, "8 probes cannot rule out heavy frames rarer than one in 5 (4 times as slow, assumed",
-               fixed = TRUE, all = FALSE)
+  expect_match(
+    curve$says, "8 probes cannot rule out heavy frames rarer than one in 5 (4 times as slow, assumed",
+    fixed = TRUE, all = FALSE)
   cheap <- data.frame(frame = 1:120, seconds = y / 50)
   seen <- frame_curve(at, y[at], 1:120, cheap = cheap)
   expect_false(any(grepl("cannot rule out", seen$says)))
@@ -50,7 +51,8 @@ test_that("the middle stays near the plain sum where the model is far off", {
   y <- rep(c(1, 1, 14, 14, 1, 1, 1, 1), 15)
   at <- clockpigeon:::frames_apart(1:120, 20)
   plain <- mean(y[at]) * 120
-  expect_equal(total_time(frame_curve(at, y[at], 1:120, cuts = integer()))$median, plain, tolerance = 0.15)
+  expect_equal(total_time(frame_curve(at, y[at], 1:120, cuts = integer()))$median, plain,
+               tolerance = 0.15)
 })
 
 test_that("draws brought to the design have its middle and its ends", {

@@ -63,7 +63,8 @@ test_that("a cheap pass sees what few probes cannot: rare heavy frames", {
 test_that("times of another limit share one unknown factor", {
   at <- c(10, 50, 90)
   prior <- curve_prior(heavy_factor = 1)
-  alone <- total_time(frame_curve(data.frame(frame = at, seconds = c(4, 5, 6), scaled = 0.3), frames = 1:100,
+  alone <- total_time(frame_curve(data.frame(frame = at, seconds = c(4, 5, 6), scaled = 0.3),
+                                  frames = 1:100,
                                   run_sd = 0.02, prior = prior))
   helped <- total_time(frame_curve(data.frame(frame = c(at, 50), seconds = c(4, 5, 6, 5.5),
                                               scaled = c(0.3, 0.3, 0.3, 0)),
@@ -114,10 +115,14 @@ test_that("frame_curve validates its inputs", {
   expect_refusal(frame_curve(11, 1, 1:10), "curve", c("frame 11", "1-10"))
   expect_refusal(frame_curve(1:2, 1, 1:10), "curve")
   expect_refusal(frame_curve(1, 1, "10-1"), "frames")
-  expect_refusal(frame_curve(1, 1, 1:10, cheap = data.frame(frame = 11, seconds = 1)), "curve", "frame 11")
-  expect_refusal(frame_curve(1, 1, 1:10, cheap = data.frame(frame = 1, seconds = -1)), "type", "cheap")
-  expect_refusal(frame_curve(1, 1, 1:10, cheap = data.frame(frame = 1:3, seconds = 1)), "curve", "3 of 10 frames")
-  expect_refusal(frame_curve(data.frame(frame = 1, seconds = 1, scaled = -1), frames = 1:10), "type", "scaled")
+  expect_refusal(frame_curve(1, 1, 1:10, cheap = data.frame(frame = 11, seconds = 1)), "curve",
+                 "frame 11")
+  expect_refusal(frame_curve(1, 1, 1:10, cheap = data.frame(frame = 1, seconds = -1)), "type",
+                 "cheap")
+  expect_refusal(frame_curve(1, 1, 1:10, cheap = data.frame(frame = 1:3, seconds = 1)), "curve",
+                 "3 of 10 frames")
+  expect_refusal(frame_curve(data.frame(frame = 1, seconds = 1, scaled = -1), frames = 1:10),
+                 "type", "scaled")
   expect_refusal(total_time(list()), "type", "frame_curve()")
   expect_refusal(total_time(frame_curve(1, 1, 1:3), level = 1.2), "type")
 })

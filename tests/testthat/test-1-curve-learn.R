@@ -19,7 +19,8 @@ test_that("complete shots teach spread and smoothness, and few probes then know 
     log(total$upper / total$lower)
   }
   expect_lt(width(prior), 0.7 * width(curve_prior()))
-  expect_match(frame_curve(20, 22, 1:80, prior = prior)$says, "6 complete shots taught", all = FALSE)
+  expect_match(frame_curve(20, 22, 1:80, prior = prior)$says, "6 complete shots taught",
+               all = FALSE)
 })
 
 test_that("a shot complete at two limits teaches what a cheap pass leaves", {

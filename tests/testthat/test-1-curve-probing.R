@@ -23,7 +23,8 @@ test_that("the next probe is where the least is known, per second it costs", {
   expect_gt(found$frame, 40)
   expect_gt(found$narrows, 0.3)
   # Two halves of equal doubt, one ten times as dear and so ten times as much of the total.
-  even <- function(overhead) next_probe(frame_curve(c(10, 90), c(1, 10), 1:100, cuts = 51), overhead = overhead)$frame
+  even <- function(overhead)
+    next_probe(frame_curve(c(10, 90), c(1, 10), 1:100, cuts = 51), overhead = overhead)$frame
   expect_gt(even(1000), 50)
   expect_refusal(next_probe(frame_curve(1:3, 1:3, 1:3)), "curve", "every one was probed")
 })
@@ -37,10 +38,12 @@ test_that("measuring the next probe narrows the total as it said", {
   said <- told <- NULL
   for (at in list(c(20, 60), c(15, 45, 75, 105), c(8, 30, 50, 70, 95, 112))) {
     seconds <- 40 + 15 * sin(at / 25)
-    curve <- frame_curve(at, seconds, 1:120, cuts = integer(), prior = curve_prior(heavy_factor = 1.2))
+    curve <- frame_curve(at, seconds, 1:120, cuts = integer(),
+                         prior = curve_prior(heavy_factor = 1.2))
     best <- next_probe(curve)
     frame <- predict(curve)[best$frame, ]
-    shown <- exp(mean(log(c(frame$lower, frame$upper))) + qnorm((1:8 - 0.5) / 8) * log(frame$upper / frame$lower) /
+    shown <- exp(mean(log(c(frame$lower, frame$upper))) +
+                 qnorm((1:8 - 0.5) / 8) * log(frame$upper / frame$lower) /
                    (2 * qnorm(0.9)))
     after <- vapply(shown, function(s) {
       width(frame_curve(c(at, best$frame), c(seconds, s), 1:120, cuts = integer(),
@@ -69,11 +72,14 @@ test_that("times are brought to another count or size with the error of that", {
   # The error by drawing fits.
   set.seed(1)
   ratios <- replicate(400, {
-    b <- fit_limit(c(4, 16, 64), c(1.4, 2.6, 7.4) * exp(rnorm(3, 0, 0.05)), error = c(seconds = 0.05))$time$estimate
+    b <- fit_limit(c(4, 16, 64), c(1.4, 2.6, 7.4) * exp(rnorm(3, 0, 0.05)),
+                   error = c(seconds = 0.05))$time$estimate
     log((b[1] + 40 * b[2]) / (b[1] + 16 * b[2]))
   })
   expect_equal(brought$scaled[1], sd(ratios), tolerance = 0.15)
   expect_equal(scale_seconds(2, pixels = 100, to_pixels = 400, power = c(1, 0.1)),
-               scale_seconds(8, pixels = 400, to_pixels = 400) |> transform(scaled = log(4) * 0.1), ignore_attr = TRUE)
-  expect_refusal(scale_seconds(1, fit_limit(c(4, 16), noise = c(0.2, 0.1)), 4, 16), "type", "no times")
+               scale_seconds(8, pixels = 400, to_pixels = 400) |> transform(scaled = log(4) * 0.1),
+               ignore_attr = TRUE)
+  expect_refusal(scale_seconds(1, fit_limit(c(4, 16), noise = c(0.2, 0.1)), 4, 16), "type",
+                 "no times")
 })

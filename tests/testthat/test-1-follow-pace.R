@@ -1,6 +1,7 @@
 # Jobs of 120 frames: each draw has its own speed, and frames of their own.
 some_jobs <- function(n, frames = 120, spread = 0.15) {
-  t(vapply(seq_len(n), function(i) cumsum(exp(stats::rnorm(1, 0, 0.3)) * 10 * exp(stats::rnorm(frames, 0, spread))),
+  t(vapply(seq_len(n), function(i)
+           cumsum(exp(stats::rnorm(1, 0, 0.3)) * 10 * exp(stats::rnorm(frames, 0, spread))),
            numeric(frames)))
 }
 slowed <- function(t, by, at) {
@@ -75,7 +76,8 @@ test_that("the longest gap of a job is that of 19 in 20, and longer where all is
   greatest <- apply(some_jobs(400), 1, function(t) max(diff(t)))
   expect_equal(mean(greatest > gap), 0.05, tolerance = 0.5)
   t <- draws[1, ]
-  expect_equal(clockpigeon:::longest_gap(draws, 3 * stats::median(draws[, 40]) * (1:40) / 40), 3 * gap, tolerance = 0.01)
+  expect_equal(clockpigeon:::longest_gap(draws, 3 * stats::median(draws[, 40]) * (1:40) / 40),
+               3 * gap, tolerance = 0.01)
   expect_gte(clockpigeon:::longest_gap(draws, t[1:40]), gap)
 })
 

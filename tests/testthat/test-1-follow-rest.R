@@ -1,6 +1,8 @@
-# Draws of a job of frames one after the other, whose speed differs from draw to draw: all known exactly.
+# Draws of a job of frames one after the other, whose speed differs from draw to draw: all known
+# exactly.
 one_by_one <- function(draws, speeds, frames = 100, jitter = 0, seconds = rep(10, frames)) {
-  t(vapply(seq_len(draws), function(d) cumsum(seconds / speeds[d] * exp(stats::rnorm(frames, 0, jitter))),
+  t(vapply(seq_len(draws),
+           function(d) cumsum(seconds / speeds[d] * exp(stats::rnorm(frames, 0, jitter))),
            numeric(frames)))
 }
 range_of <- function(x, probs = c(0.1, 0.9)) {
@@ -21,7 +23,8 @@ test_that("where only the speed is unknown, what was seen tells the end exactly"
   }
   # Three times as slow as any draw.
   seen <- (1:40) * 10 / 0.1
-  expect_equal(range(clockpigeon:::rest_given(home, home[, 100], home[, 100], seen, max(seen))$finish), c(1e4, 1e4),
+  expect_equal(range(clockpigeon:::rest_given(home, home[, 100], home[, 100], seen,
+                                              max(seen))$finish), c(1e4, 1e4),
                tolerance = 1e-2)
 })
 
@@ -31,7 +34,8 @@ test_that("a start that nobody knew of moves the end by as much, and is not take
   kept <- 1:600
   ends <- function(late) vapply(601:800, function(d) {
     came <- late + sort(home[d, ])
-    x <- clockpigeon:::rest_given(home[kept, ], home[kept, 100], home[kept, 100], came[1:30], came[30] + 0.01)
+    x <- clockpigeon:::rest_given(home[kept, ], home[kept, 100], home[kept, 100], came[1:30],
+                                  came[30] + 0.01)
     q <- clockpigeon:::quantile_of(sample(x$finish, 500, TRUE, x$weight), c(0.1, 0.5, 0.9))
     c(came[100] >= q[1] && came[100] <= q[3], q[2] / came[100] - 1)
   }, c(0, 0))
@@ -41,7 +45,8 @@ test_that("a start that nobody knew of moves the end by as much, and is not take
   expect_gt(mean(usual[1, ]), 0.7)
   expect_lt(abs(stats::median(late[2, ])), 0.01)
   expect_identical(clockpigeon:::start_shift(home, numeric()), 0)
-  expect_equal(clockpigeon:::start_shift(home, 400 + sort(home[700, ])[1:30]), 400, tolerance = 0.01)
+  expect_equal(clockpigeon:::start_shift(home, 400 + sort(home[700, ])[1:30]), 400,
+               tolerance = 0.01)
   # What is as much slower all along began in time.
   expect_identical(clockpigeon:::start_shift(home, 5 * sort(home[700, ])[1:30]), 0)
 })
@@ -98,7 +103,8 @@ test_that("its ranges hold what they say, and narrow as the work is done", {
     t(vapply(900 + seq_len(truth), function(d) {
       seen <- sort(home[d, ])
       now <- seen[m] + stats::runif(1) * (seen[m + 1] - seen[m])
-      ends <- range_of(clockpigeon:::rest_given(home[1:900, ], finish[1:900], finish[1:900], seen[1:m], now))
+      ends <- range_of(clockpigeon:::rest_given(home[1:900, ], finish[1:900], finish[1:900],
+                                                seen[1:m], now))
       c(finish[d] >= ends[1] && finish[d] <= ends[2], diff(ends) / finish[d])
     }, numeric(2)))
   }

@@ -36,7 +36,8 @@ test_that("what passes through a picture is no band, and four matrices have in c
 test_that("middle values of blocks are those of plain R, without what is unknown", {
   withr::with_seed(3, x <- matrix(rnorm(4 * 3 * 2), 12))
   x[c(1, 2, 6, 14)] <- NA
-  plain <- apply(x, 2, function(v) vapply(1:3, function(r) stats::median(v[(r - 1) * 4 + 1:4], na.rm = TRUE), 0))
+  plain <- apply(x, 2, function(v)
+                 vapply(1:3, function(r) stats::median(v[(r - 1) * 4 + 1:4], na.rm = TRUE), 0))
   expect_equal(block_row_medians(x, 4, 1), plain)
   expect_true(is.na(block_row_medians(x, 4, 3)[1, 1]))
 })

@@ -11,7 +11,8 @@ test_that("a look has the picture's brightness, block by block, whatever the PNG
   expect_equal(unname(unlist(facts[c("width", "height", "channels", "depth")])), c(80, 60, 3, 8))
   expect_equal(facts$mean, mean(y), tolerance = 1e-5)
   expect_equal(c(facts$low, facts$high), range(y), tolerance = 1e-5)
-  expect_equal(unname(unlist(facts[c("red", "green", "blue")])), apply(x, 3, mean), tolerance = 1e-5)
+  expect_equal(unname(unlist(facts[c("red", "green", "blue")])), apply(x, 3, mean),
+               tolerance = 1e-5)
   columns <- facts$columns
   rows <- facts$rows
   expect_equal(c(columns, rows), c(20, 15))
@@ -28,7 +29,8 @@ test_that("every form of PNG is read as the picture that it holds", {
     found
   }
   same <- function(name, values, tolerance = 1e-5) {
-    expect_equal(look(name)$grid[[1]], look_at_values(values, FALSE)$grid[[1]], tolerance = tolerance, info = name)
+    expect_equal(look(name)$grid[[1]], look_at_values(values, FALSE)$grid[[1]],
+                 tolerance = tolerance, info = name)
   }
   colour <- fixture_levels(255) / 255
   for (name in c("rgb-8", "rgb-8-interlaced", "rgba-8")) same(name, colour)
@@ -36,15 +38,18 @@ test_that("every form of PNG is read as the picture that it holds", {
   grey <- function(most) array(fixture_levels(most)[, , 1] / most, c(36, 50, 3))
   for (name in c("grey-alpha-8", "palette-8")) same(name, grey(255))
   for (depth in c(1, 2, 4)) same(paste0("grey-", depth), grey(2^depth - 1))
-  expect_identical(unlist(look("rgb-16")$facts[c("channels", "depth")], use.names = FALSE), c(3, 16))
-  expect_identical(unlist(look("palette-8")$facts[c("channels", "depth")], use.names = FALSE), c(3, 8))
+  expect_identical(unlist(look("rgb-16")$facts[c("channels", "depth")], use.names = FALSE),
+                   c(3, 16))
+  expect_identical(unlist(look("palette-8")$facts[c("channels", "depth")], use.names = FALSE),
+                   c(3, 8))
   expect_identical(look("grey-2")$facts$depth, 2)
 })
 
 test_that("a picture of more pixels than were ordered is a fault, and is not decoded", {
   path <- test_path("fixtures", "png", "rgb-8.png")
   expect_identical(look_at_pictures(path, most_pixels = 1800)$facts$fault, "")
-  expect_identical(look_at_pictures(path, most_pixels = 1799)$facts$fault, "has 50 x 36 pixels, too many to look at")
+  expect_identical(look_at_pictures(path, most_pixels = 1799)$facts$fault,
+                   "has 50 x 36 pixels, too many to look at")
 })
 
 test_that("roughness is the mean absolute Laplacian, from which noise is known", {

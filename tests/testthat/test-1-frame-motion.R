@@ -19,15 +19,18 @@ test_that("a cut that is known is none, one that is not is a doubt", {
   looks <- look_at_pictures(list.files(folder, full.names = TRUE))
   expect_equal(nrow(sequence_findings(looks, 1:24, 13)), 0)
   found <- sequence_findings(looks, 1:24)
-  expect_equal(found[c("index", "code", "weight")], data.frame(index = 13L, code = "cut", weight = "doubt"))
+  expect_equal(found[c("index", "code", "weight")],
+               data.frame(index = 13L, code = "cut", weight = "doubt"))
 })
 
 test_that("a picture that did not move on is frozen; a shot that stands, starts, ends or turns is not", {
   still <- function(x, f) scene_picture(f - 1)
   found <- looks_of_frames(1:24, 11, still)
-  expect_equal(found[c("index", "code", "sure")], data.frame(index = 11L, code = "frozen", sure = 1))
+  expect_equal(found[c("index", "code", "sure")],
+               data.frame(index = 11L, code = "frozen", sure = 1))
   # With noise of its own as well.
-  found <- looks_of_frames(1:24, 11, function(x, f) scene_picture(f - 1, noise = 0.004, seed = 99), noise = 0.004)
+  found <- looks_of_frames(1:24, 11, function(x, f) scene_picture(f - 1, noise = 0.004, seed = 99),
+                           noise = 0.004)
   expect_equal(found[c("index", "code")], data.frame(index = 11L, code = "frozen"))
   hold <- function(x, f) scene_picture(min(f, 12))
   expect_equal(nrow(looks_of_frames(1:24, 13:24, hold)), 0)

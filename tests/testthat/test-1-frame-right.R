@@ -30,17 +30,20 @@ test_that("parts that were not rendered, missing textures and bright pixels are 
   }
   found <- sequence_findings(look_of(1:24, 9, hole), 1:24)
   expect_equal(codes(found, 9), "hole")
-  expect_true(all(abs(unlist(found[1, c("top", "bottom", "left", "right")]) - c(31, 54, 41, 80)) <= 4))
+  expect_true(all(abs(unlist(found[1, c("top", "bottom", "left", "right")]) - c(31, 54, 41, 80)) <=
+                  4))
   texture <- function(x, f) {
     x[11:22, 91:110, ] <- rep(c(0.7, 0, 0.7), each = 12 * 20)
     x
   }
   found <- sequence_findings(look_of(1:24, 14, texture), 1:24)
   expect_equal(codes(found, 14), "texture")
-  expect_true(all(abs(unlist(found[1, c("top", "bottom", "left", "right")]) - c(11, 22, 91, 110)) <= 4))
+  expect_true(all(abs(unlist(found[1, c("top", "bottom", "left", "right")]) - c(11, 22, 91, 110)) <=
+                  4))
   # What all of them show may belong there: it is said once, as a doubt.
   all <- sequence_findings(look_of(1:12, 1:12, texture), 1:12)
-  expect_equal(all[c("index", "code", "weight")], data.frame(index = 1L, code = "texture", weight = "doubt"))
+  expect_equal(all[c("index", "code", "weight")],
+               data.frame(index = 1L, code = "texture", weight = "doubt"))
   flies <- function(x, f) {
     at <- cbind(rep(seq(4, 68, 8), 3), rep(c(20, 60, 100), each = 9))
     for (k in 1:3) x[cbind(at, k)] <- 1

@@ -31,6 +31,7 @@ test_that("an edge of the scene that moves over the whole width is no seam", {
 
 test_that("the most within some rows is what looking at each of them gives", {
   withr::with_seed(2, x <- matrix(rnorm(60), 20))
-  plain <- apply(x, 2, function(v) vapply(1:20, function(i) max(v[max(1, i - 5):min(20, i + 5)]), 0))
+  plain <- apply(x, 2, function(v)
+                 vapply(1:20, function(i) max(v[max(1, i - 5):min(20, i + 5)]), 0))
   expect_equal(most_within(x, 5), plain)
 })

@@ -49,6 +49,7 @@ test_that("a pause is no frame time, a heavy part is", {
 test_that("a frame that was written again counts as it was written last, and writers can be given", {
   x <- clockpigeon:::write_times(c(1:6, 4:6), c(1:6 * 10, 500 + 1:3 * 10))
   expect_identical(anyDuplicated(x$frame), 0L)
-  even <- clockpigeon:::write_times(1:9, rep(c(10, 20, 30), each = 3) + rep(0:2 / 10, 3), writers = 3)
+  even <- clockpigeon:::write_times(1:9, rep(c(10, 20, 30), each = 3) + rep(0:2 / 10, 3),
+                                    writers = 3)
   expect_equal(even$seconds[4:9], rep(10, 6))
 })

@@ -15,9 +15,11 @@ test_that("bands win when frames are fewer than slots, if the engine can", {
   expect_identical(cannot$ways$spread[1], "frames")
   expect_match(cannot$ways$reason[cannot$ways$spread == "bands"], "cannot render bands")
   denoised <- spread_advice(list(seconds = c(100, 100), whole_only = "denoising"), rep(1, 8))
-  expect_match(denoised$ways$reason[denoised$ways$spread == "bands"], "denoising needs the whole frame")
+  expect_match(denoised$ways$reason[denoised$ways$spread == "bands"],
+               "denoising needs the whole frame")
   # Many frames: loading on every slot for every frame loses.
-  expect_identical(spread_advice(list(seconds = rep(20, 200), load_s = 10), rep(1, 8))$ways$spread[1], "frames")
+  expect_identical(spread_advice(list(seconds = rep(20, 200), load_s = 10),
+                                 rep(1, 8))$ways$spread[1], "frames")
 })
 
 test_that("the coordinator's link limits shares", {
@@ -28,7 +30,8 @@ test_that("the coordinator's link limits shares", {
 })
 
 test_that("a slow node that helps nothing is named, and list scheduling keeps its bound", {
-  advice <- spread_advice(list(seconds = rep(100, 4), bands = FALSE), c(fast = 1, also = 1, old = 0.1))
+  advice <- spread_advice(list(seconds = rep(100, 4), bands = FALSE),
+                          c(fast = 1, also = 1, old = 0.1))
   expect_identical(advice$idle, "old")
   expect_match(advice$sentence, "Without old it would end no later")
   set.seed(1)

@@ -3,26 +3,29 @@ labels <- c(job = "j", site = "s", tier = "t")
 test_that("a job cut at any moment and continued ends as the uncut one", {
   set.seed(11)
   seeds <- clockpigeon:::stream_seeds(9, labels)
-  cards <- list(NULL, flat_card("{per: node-hour, amount: 36 EUR, step: 30 s, rounding: up, rounded: run}"),
-                flat_card("{per: node-hour, amount: 36 EUR, step: 1 s}",
-                          paste0("charges: [{charge: day, per: node-hour, amount: 20 EUR, ",
-                                 "hours: [{from: '08:00', to: '08:03'}]}, {charge: f, per: frame, amount: 0.1 EUR}]"),
-                          meter = "boot to release"))
+  cards <- list(
+    NULL, flat_card("{per: node-hour, amount: 36 EUR, step: 30 s, rounding: up, rounded: run}"),
+    flat_card("{per: node-hour, amount: 36 EUR, step: 1 s}",
+              paste0("charges: [{charge: day, per: node-hour, amount: 20 EUR, ",
+                     "hours: [{from: '08:00', to: '08:03'}]}, {charge: f, per: frame, amount: 0.1 EUR}]"),
+              meter = "boot to release"))
   now <- as.POSIXct("2026-11-03 07:59:00", tz = "UTC")
   for (i in 1:150) {
     way <- random_way()
     card <- cards[[i %% 3 + 1]]
-    if (length(card) && stats::runif(1) < 0.4) way[c("cap", "cap_lag")] <- list(stats::runif(1, 0.5, 6), 20)
+    if (length(card) && stats::runif(1) < 0.4)
+      way[c("cap", "cap_lag")] <- list(stats::runif(1, 0.5, 6), 20)
     seconds <- matrix(stats::rlnorm(sample(1:12, 1), 3, 0.5), 1)
     go <- function(state) {
-      simulate_job(seconds, way, seed = 9, drawing = list(labels = labels), state = state, keep = TRUE,
-                   meter = if (length(card)) list(rate_card = card, now = now))
+      simulate_job(seconds, way, seed = 9, drawing = list(labels = labels), state = state,
+                   keep = TRUE, meter = if (length(card)) list(rate_card = card, now = now))
     }
     whole <- go(NULL)
     d <- twin_draw(seconds[1, ], way, seeds, 1)
     ends <- max(d$spans$to, d$t$hired)
     for (at in floor(stats::runif(4, 0, 1.02 * ends))) {
-      expect_equal(go(twin_state(d, way, at))[c("draws", "home", "lines")], whole[c("draws", "home", "lines")],
+      expect_equal(go(twin_state(d, way, at))[c("draws", "home", "lines")],
+                   whole[c("draws", "home", "lines")],
                    tolerance = 1e-12, label = paste("case", i, "cut at", at))
     }
   }
@@ -38,7 +41,8 @@ test_that("hours, charges by the hour, a halt and frames left are the same side 
     way <- job_way(list(count = sample(1:5, 1), speed = list(log_factor = 0, se = 0.3, df = Inf)),
                    stages(wait = c(median = 60, p90 = 200), load = c(median = 10, p90 = 30)),
                    transfers = if (i %% 2) list(frame_bytes = 1e7, link = 5e6),
-                   open = if (i %% 3) matrix(cumsum(stats::runif(20, 60, 300)), ncol = 2, byrow = TRUE),
+                   open = if (i %% 3)
+                   matrix(cumsum(stats::runif(20, 60, 300)), ncol = 2, byrow = TRUE),
                    halt_s = if (i %% 4) stats::runif(1, 50, 500))
     left <- if (i %% 5 > 1) matrix(stats::runif(11 * 30) < 0.6, 11)
     go <- function(lanes) {
@@ -54,7 +58,8 @@ test_that("a halted way and the frames it left make up the whole job", {
   whole <- simulate_job(matrix(60, 1, 10), job_way(halt_s = 200))
   expect_equal(whole$draws$finish_s, 240)
   expect_identical(which(whole$begun[, 1]), 1:4)
-  rest <- simulate_job(matrix(60, 1, 10), job_way(nodes = 3, begin_s = 200), state = list(left = t(!whole$begun)))
+  rest <- simulate_job(matrix(60, 1, 10), job_way(nodes = 3, begin_s = 200),
+                       state = list(left = t(!whole$begun)))
   expect_equal(rest$draws$finish_s, 200 + 2 * 60)
   expect_equal(c(whole$draws$frames_done, rest$draws$frames_done), c(4, 6))
   # Nodes that are not there yet never come.
@@ -76,10 +81,12 @@ test_that("money that a site says was spent stands instead of what its card make
 
 test_that("a state that cannot be is one clear error", {
   go <- function(...) simulate_job(matrix(60, 1, 3), job_way(), state = list(...))
-  spans <- function(...) data.frame(node = 1, does = "render", from_s = 0, to_s = NA_real_, frame = 1)
+  spans <- function(...)
+    data.frame(node = 1, does = "render", from_s = 0, to_s = NA_real_, frame = 1)
   expect_refusal(go(at_s = 5, stages = c(upload = 9)), "type", "after the moment of the state")
   expect_refusal(go(at_s = 5, nodes = transform(spans(), does = "sleep")), "type", "a node does")
-  expect_refusal(go(at_s = 5, nodes = transform(spans(), frame = 7)), "type", "beyond the 3 of the job")
+  expect_refusal(go(at_s = 5, nodes = transform(spans(), frame = 7)), "type",
+                 "beyond the 3 of the job")
   expect_refusal(go(at_s = 5, nodes = rbind(spans(), spans())), "type", "two things at once")
   expect_refusal(go(moment = 5), "field", "has moment")
   expect_refusal(go(left = c(TRUE, FALSE)), "type", "for each of 1 draws x 3 frames")

@@ -10,7 +10,8 @@ test_that("a way says what is wrong with it", {
 })
 
 test_that("a time that varies is log-normal by its median and 90 % point", {
-  w <- flat_way(wait = c(median = 100, p90 = 400), start = list(median_s = 60, p90_s = 60), encode = 5)
+  w <- flat_way(wait = c(median = 100, p90 = 400), start = list(median_s = 60, p90_s = 60),
+                encode = 5)
   expect_equal(w$wait, c(100, log(4) / qnorm(0.9), Inf))
   expect_equal(w$start, c(60, 0, Inf))
   expect_equal(w$encode, c(5, 0, Inf))
@@ -19,20 +20,25 @@ test_that("a time that varies is log-normal by its median and 90 % point", {
 })
 
 test_that("arguments of earlier releases warn and still work; unknown ones are refused", {
-  expect_warning(old <- job_way(nodes = 4, wait = c(median = 600, p90 = 2400), start = 90, node_sd = 0.1),
+  expect_warning(old <- job_way(nodes = 4, wait = c(median = 600, p90 = 2400), start = 90,
+                                node_sd = 0.1),
                  "wait, start, sd in `nodes` or `stages`")
-  expect_identical(old, job_way(node_group(4, sd = 0.1), stages(wait = c(median = 600, p90 = 2400), start = 90)))
+  expect_identical(old, job_way(node_group(4, sd = 0.1),
+                                stages(wait = c(median = 600, p90 = 2400), start = 90)))
   expect_refusal(job_way(waits = 3), "field", c("waits", "Did you mean `wait`?"))
-  expect_refusal(job_way(stages = troubles()), "field", c("`stages`", "`fails`", "prepare, wait, start"))
-  expect_warning(simulate_job(rep(60, 4), job_way(), draws = 2, threads = 1), "give threads in `drawing`")
+  expect_refusal(job_way(stages = troubles()), "field",
+                 c("`stages`", "`fails`", "prepare, wait, start"))
+  expect_warning(simulate_job(rep(60, 4), job_way(), draws = 2, threads = 1),
+                 "give threads in `drawing`")
 })
 
 test_that("parts of a way are objects or lists of what they hold", {
   listed <- job_way(list(count = 4, sd = 0.1), list(start = 90), list(upload = 2e9, link = 12.5e6),
                     list(spread = "bands", parts = 3), list(fails = 0.1))
-  made <- job_way(node_group(4, sd = 0.1), stages(start = 90), transfers(2e9, link = 12.5e6), spreading("bands", 3),
-                  troubles(0.1))
+  made <- job_way(node_group(4, sd = 0.1), stages(start = 90), transfers(2e9, link = 12.5e6),
+                  spreading("bands", 3), troubles(0.1))
   expect_identical(listed, made)
-  expect_refusal(job_way(list(count = 4, speeed = 2)), "field", c("speeed", "`nodes`", "count, speed, sd"))
+  expect_refusal(job_way(list(count = 4, speeed = 2)), "field",
+                 c("speeed", "`nodes`", "count, speed, sd"))
   expect_refusal(job_way(transfers = 2e9), "field", c("`transfers`", "upload, frame_bytes, link"))
 })

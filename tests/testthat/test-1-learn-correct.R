@@ -1,7 +1,7 @@
 past_jobs <- function(y, site = "a", tier = "t", half = 0.3) {
   n <- length(y)
-  data.frame(site = rep_len(site, n), tier = rep_len(tier, n), low = rep(-half, n), mid = rep(0, n), high = rep(half, n),
-             y = y)
+  data.frame(site = rep_len(site, n), tier = rep_len(tier, n), low = rep(-half, n), mid = rep(0, n),
+             high = rep(half, n), y = y)
 }
 learned_from <- function(past, site = "a", tier = "t") {
   clockpigeon:::learned_of(clockpigeon:::learning_of(past), site, tier)
@@ -30,12 +30,14 @@ test_that("a bias is taken over bit by bit, and other sites feel little of it", 
 
 test_that("the posterior mode is that of the stated model", {
   set.seed(5)
-  past <- past_jobs(stats::rnorm(9, 0.3, 0.2), site = c("a", "b", "a"), tier = c("t", "t", "u"), half = 0.4)
+  past <- past_jobs(stats::rnorm(9, 0.3, 0.2), site = c("a", "b", "a"), tier = c("t", "t", "u"),
+                    half = 0.4)
   fit <- clockpigeon:::fit_bias(past, clockpigeon:::learning_prior)
   sd <- 0.8 / (2 * stats::qnorm(0.9))
   minus <- function(effects) {
     names(effects) <- names(fit$effects)
-    at <- effects[["all"]] + effects[paste("site", past$site)] + effects[paste("tier", past$site, past$tier)]
+    at <- effects[["all"]] + effects[paste("site", past$site)] +
+      effects[paste("tier", past$site, past$tier)]
     kinds <- sub(" .*", "", names(effects))
     -sum(fit$weight * stats::dt((past$y - at) / sd, 4, log = TRUE)) -
       sum(stats::dnorm(effects, 0, unlist(clockpigeon:::learning_prior[kinds]), log = TRUE))
@@ -46,7 +48,8 @@ test_that("the posterior mode is that of the stated model", {
 
 test_that("ranges that were too narrow are widened, and those too wide narrowed, without harm by few jobs", {
   set.seed(8)
-  width <- function(sd, n) learned_from(past_jobs(stats::rnorm(n, 0, sd), half = 0.3 * stats::qnorm(0.9)))$width
+  width <- function(sd, n)
+    learned_from(past_jobs(stats::rnorm(n, 0, sd), half = 0.3 * stats::qnorm(0.9)))$width
   wide <- mean(replicate(20, width(0.6, 25)))
   narrow <- mean(replicate(20, width(0.15, 25)))
   expect_gt(wide, 1.5)
@@ -86,7 +89,8 @@ test_that("a queue is learned by its hours, and that these differ is no change o
   past$hours <- hours
   prior <- clockpigeon:::stage_priors$wait_s
   learning <- clockpigeon:::learning_of(past, prior)
-  by_hours <- vapply(c("6 to 12", "18 to 24", "0 to 6"), function(h) clockpigeon:::learned_of(learning, "a", "t", h)$bias, 0)
+  by_hours <- vapply(c("6 to 12", "18 to 24", "0 to 6"),
+                     function(h) clockpigeon:::learned_of(learning, "a", "t", h)$bias, 0)
   expect_equal(unname(by_hours[1:2]), c(0, 1), tolerance = 0.25)
   # Of hours in which nothing was placed, what the site's others have in common.
   expect_gt(by_hours[[3]], 0.2)

@@ -53,7 +53,8 @@ test_that("four in five of the next waits lie in the range, for queues drawn as 
     effect <- rnorm(4, sd = prior$hours)
     names(effect) <- c("0 to 6", "6 to 12", "12 to 18", "18 to 24")
     size <- 2^sample(0:5, n + 1, TRUE)
-    y <- rnorm(1, 5, 2) + effect[hours] + rnorm(1, sd = prior$size) * log2(size) + rnorm(n + 1, sd = spread)
+    y <- rnorm(1, 5, 2) + effect[hours] + rnorm(1, sd = prior$size) * log2(size) +
+      rnorm(n + 1, sd = spread)
     found <- queue_time(exp(y[-1]), hours[-1], size[-1], hours[1], size[1])
     abs(y[1] - log(found$median_s)) < qt(0.9, found$df) * found$sd
   }

@@ -17,9 +17,11 @@ test_that("the score from quantiles is near that of the whole distribution", {
 test_that("on average the score is least for the distribution that the values come from", {
   set.seed(3)
   y <- stats::rnorm(4000)
-  of <- function(m, s) mean(clockpigeon:::crps_of(y, matrix(stats::qnorm(probs, m, s), 4000, 9, byrow = TRUE), probs))
+  of <- function(m, s)
+    mean(clockpigeon:::crps_of(y, matrix(stats::qnorm(probs, m, s), 4000, 9, byrow = TRUE), probs))
   right <- of(0, 1)
-  for (other in list(c(0.4, 1), c(-0.4, 1), c(0, 1.7), c(0, 0.5))) expect_gt(of(other[1], other[2]), right)
+  for (other in list(c(0.4, 1), c(-0.4, 1), c(0, 1.7), c(0, 0.5)))
+    expect_gt(of(other[1], other[2]), right)
 })
 
 test_that("scores of groups count what ended inside, and by how much it was more", {
@@ -28,7 +30,8 @@ test_that("scores of groups count what ended inside, and by how much it was more
   x <- data.frame(group = c("a", "a", "b", "b"), actual = c(100, 200, 110, NA))
   x[points] <- rep(q, each = 4)
   out <- clockpigeon:::score_table(x, points, probs)
-  expect_identical(out[c("group", "jobs", "inside")], data.frame(group = c("a", "b"), jobs = 2:1, inside = c(1L, 1L)))
+  expect_identical(out[c("group", "jobs", "inside")],
+                   data.frame(group = c("a", "b"), jobs = 2:1, inside = c(1L, 1L)))
   expect_equal(out$bias, c(sqrt(2), 1.1))
   expect_gt(out$crps[1], out$crps[2])
 })

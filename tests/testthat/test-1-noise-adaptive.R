@@ -18,7 +18,9 @@ test_that("a noise limit's samples are those of the variance, held between least
 test_that("a window's mean is that of the pixels in it", {
   set.seed(2)
   x <- matrix(rnorm(7 * 9), 7)
-  plain <- outer(1:7, 1:9, Vectorize(function(y, z) mean(x[max(1, y - 1):min(7, y + 1), max(1, z - 1):min(9, z + 1)])))
+  plain <- outer(1:7, 1:9, Vectorize(function(y, z)
+                                     mean(x[max(1, y - 1):min(7, y + 1),
+                                            max(1, z - 1):min(9, z + 1)])))
   expect_equal(clockpigeon:::window_mean(x, 3), plain)
   expect_equal(clockpigeon:::window_mean(x, 1), x)
 })

@@ -2,10 +2,12 @@ noisy <- function(scene, seed, sd = 0.03) {
   set.seed(seed)
   array(as.vector(scene) * (1 + rep(rnorm(length(scene) / 3, sd = sd), 3)), dim(scene))
 }
-plain_scene <- function() array(rep(0.3 + 0.2 * outer(sin(1:96 / 9), cos(1:128 / 11)), 3), c(96, 128, 3))
+plain_scene <- function()
+  array(rep(0.3 + 0.2 * outer(sin(1:96 / 9), cos(1:128 / 11)), 3), c(96, 128, 3))
 
 test_that("two renders of one scene are the same but for noise, in all but few of many trials", {
-  one <- function(i) compare_pictures(noisy(plain_scene(), i), noisy(plain_scene(), 1000 + i))$verdict
+  one <- function(i)
+    compare_pictures(noisy(plain_scene(), i), noisy(plain_scene(), 1000 + i))$verdict
   verdicts <- vapply(1:150, one, "")
   expect_lt(mean(verdicts != "same but for noise"), 0.04)
 })
@@ -31,8 +33,10 @@ test_that("what is brighter, moved, smoothed or missing is different, and where 
   # An object a few pixels to the side: no tile changes its brightness, its shape does.
   striped <- plain_scene()
   stripes <- striped
-  striped[33:64, 33:64, ] <- striped[33:64, 33:64, ] + rep(c(0.2, 0.2, 0.2, -0.2, -0.2, -0.2), length.out = 32)
-  stripes[33:64, 33:64, ] <- stripes[33:64, 33:64, ] - rep(c(0.2, 0.2, 0.2, -0.2, -0.2, -0.2), length.out = 32)
+  striped[33:64, 33:64, ] <- striped[33:64, 33:64, ] +
+    rep(c(0.2, 0.2, 0.2, -0.2, -0.2, -0.2), length.out = 32)
+  stripes[33:64, 33:64, ] <- stripes[33:64, 33:64, ] -
+    rep(c(0.2, 0.2, 0.2, -0.2, -0.2, -0.2), length.out = 32)
   moved <- compare_pictures(noisy(striped, 1), noisy(stripes, 2))
   expect_identical(moved$verdict, "different")
   expect_match(moved$why, "shapes")
@@ -43,11 +47,15 @@ test_that("pebble's seeds, threads and releases give the verdicts they should", 
   folder <- scratch()
   picture <- function(name, ..., samples = "8", scene = "gears") {
     path <- file.path(folder, paste0(name, ".pfm"))
-    run_pebble("--scene", scene, "--frame", 1, "--size", "96x54", "--samples", samples, "--out", path, ...)
+    run_pebble("--scene", scene, "--frame", 1, "--size", "96x54", "--samples", samples, "--out",
+               path, ...)
     read_picture(path)
   }
   one <- picture("one", "--seed", "1")
-  expect_identical(compare_pictures(one, picture("threads", "--seed", "1", "--threads", "2"))$verdict, "same picture")
-  expect_identical(compare_pictures(one, picture("seed", "--seed", "2"))$verdict, "same but for noise")
-  expect_identical(compare_pictures(one, picture("dark", "--seed", "2", "--bounces", "2"))$verdict, "different")
+  expect_identical(compare_pictures(one, picture("threads", "--seed", "1", "--threads",
+                                                 "2"))$verdict, "same picture")
+  expect_identical(compare_pictures(one, picture("seed", "--seed", "2"))$verdict,
+                   "same but for noise")
+  expect_identical(compare_pictures(one, picture("dark", "--seed", "2", "--bounces", "2"))$verdict,
+                   "different")
 })

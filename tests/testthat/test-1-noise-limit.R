@@ -34,7 +34,8 @@ test_that("data that refuse the law are told", {
   n <- rep(c(2, 8, 32, 128), each = 2)
   set.seed(2)
   wobble <- function() 1 + rnorm(8, sd = 0.01)
-  straight <- fit_limit(n, (2 + n) * wobble(), sqrt(1 / n) * wobble(), c(seconds = 0.01, noise = 0.01))
+  straight <- fit_limit(n, (2 + n) * wobble(), sqrt(1 / n) * wobble(),
+                        c(seconds = 0.01, noise = 0.01))
   expect_null(straight$says)
   bent <- fit_limit(n, (2 + n^1.4) * wobble(), n^-0.3 * wobble(), c(seconds = 0.01, noise = 0.01))
   expect_match(bent$says, "not linear|does not fall as one over the root|falls too")
@@ -61,10 +62,13 @@ test_that("probes and targets that cannot answer are refused", {
 test_that("noise that falls too slowly or too fast is called that, and the line lies in its band", {
   n <- c(4, 16, 64, 256)
   for (power in c(-0.2, -0.5, -0.8)) {
-    fit <- fit_limit(n, noise = 0.2 * n^power, error = list(noise = 0.02 * 0.2 * n^power), floor = FALSE)
+    fit <- fit_limit(n, noise = 0.2 * n^power, error = list(noise = 0.02 * 0.2 * n^power),
+                     floor = FALSE)
     at <- as.data.frame(predict(fit, c(2, 8, 128, 1000)))
     expect_true(all(at$noise_lower <= at$noise & at$noise <= at$noise_upper))
-    if (power == -0.2) expect_refusal(samples_for(fit, 0.01), "limit", "falls too slowly, about as the samples to the power -0.20")
+    if (power == -0.2)
+      expect_refusal(samples_for(fit, 0.01), "limit",
+                     "falls too slowly, about as the samples to the power -0.20")
     if (power == -0.8) expect_refusal(samples_for(fit, 0.01), "limit", "falls too fast")
     if (power == -0.5) expect_gt(samples_for(fit, 0.01), 300)
   }

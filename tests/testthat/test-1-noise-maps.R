@@ -22,7 +22,8 @@ plain_tiles <- function(a, b, tile, times) {
       y <- ys[at[1]] + -2:2
       x <- xs[at[2]] + -2:2
       ring <- expand.grid(y = y, x = x)
-      ring <- ring[(abs(ring$y - ys[at[1]]) == 2 | abs(ring$x - xs[at[2]]) == 2) & ring$y >= 1 & ring$y <= size[1] &
+      ring <- ring[(abs(ring$y - ys[at[1]]) == 2 | abs(ring$x - xs[at[2]]) == 2) & ring$y >= 1 &
+                   ring$y <= size[1] &
                      ring$x >= 1 & ring$x <= size[2], ]
       if (!(q[i] > times^2 * mean(d[cbind(ring$y, ring$x, at[3])]^2))) next
       total <- total - q[i]
@@ -30,8 +31,9 @@ plain_tiles <- function(a, b, tile, times) {
       gone <- rbind(gone, at[, 1:2])
       worst <- max(worst, q[i])
     }
-    out <- rbind(out, data.frame(values = length(q), sum_a = sum(a[ys, xs, ]), sum_b = sum(b[ys, xs, ]),
-                                 squares = sum(q), kept = kept, kept_squares = total, worst = worst,
+    out <- rbind(out, data.frame(values = length(q), sum_a = sum(a[ys, xs, ]),
+                                 sum_b = sum(b[ys, xs, ]), squares = sum(q), kept = kept,
+                                 kept_squares = total, worst = worst,
                                  outliers = if (length(gone)) nrow(unique(gone)) else 0))
   }
   out
@@ -61,8 +63,10 @@ test_that("noise, brightness and their error are those that were put in", {
   expect_lt(abs(found$correlation), 0.1)
   against <- noise_between(render(1), array(0.5, c(96, 80, 3)), against = "reference")
   expect_equal(against$noise, 0.04, tolerance = 0.02)
-  # The error is that of repeated trials (independent channels make it cautious by up to their root).
-  many <- vapply(1:200, function(i) noise_between(render(i, c(64, 64, 1)), render(1000 + i, c(64, 64, 1)))$noise, 0)
+  # The error is that of repeated trials (independent channels make it cautious by up to their
+  # root).
+  many <- vapply(1:200, function(i)
+                 noise_between(render(i, c(64, 64, 1)), render(1000 + i, c(64, 64, 1)))$noise, 0)
   said <- noise_between(render(1, c(64, 64, 1)), render(2, c(64, 64, 1)))$error
   expect_equal(sd(many) / mean(many), said, tolerance = 0.25)
 })
@@ -96,8 +100,10 @@ test_that("a map names the worst tile and joins up to the frame", {
   expect_identical(range(map$right), c(32L, 80L))
   expect_equal(map$noise, map$sd / map$brightness)
   pixels <- (map$bottom - map$top + 1) * (map$right - map$left + 1)
-  expect_equal(sqrt(sum(map$sd^2 * pixels) / sum(pixels)), noise_between(a, render(2))$sd, tolerance = 1e-6)
-  # A dark tile of the same sd is noisier to the eye than a bright one, but by less than its own brightness says.
+  expect_equal(sqrt(sum(map$sd^2 * pixels) / sum(pixels)), noise_between(a, render(2))$sd,
+               tolerance = 1e-6)
+  # A dark tile of the same sd is noisier to the eye than a bright one, but by less than its own
+  # brightness says.
   dark <- render(3)
   dark[1:32, 1:32, ] <- dark[1:32, 1:32, ] - 0.45
   still <- render(4)
@@ -124,7 +130,8 @@ test_that("what says nothing about noise is refused", {
   expect_refusal(noise_between(smooth(a), smooth(render(2))), "noise", "denoised or blurred")
   expect_s3_class(noise_between(smooth(a), array(0.5, dim(a)), against = "reference"), "tbl_df")
   deep <- structure(a, depth = 8L)
-  expect_refusal(noise_between(deep, structure(render(2), depth = 16L)), "picture", "depth: 8 and 16")
+  expect_refusal(noise_between(deep, structure(render(2), depth = 16L)), "picture",
+                 "depth: 8 and 16")
   with_alpha <- function(x) array(c(x, rep(1, 96 * 80)), c(96, 80, 4))
   expect_equal(noise_between(with_alpha(a), with_alpha(render(2))), noise_between(a, render(2)))
 })

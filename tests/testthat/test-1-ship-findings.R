@@ -1,7 +1,9 @@
 files_of <- function(...) data.frame(path = c(...), bytes = 10, changed = 100, readable = TRUE)
-assets_of <- function(...) data.frame(path = c(...), kind = "texture", embedded = FALSE, needed = TRUE)
-assets <- function(paths, files, root = "/work/film") clockpigeon:::asset_findings(assets_of(paths), files_of(files),
-    root)
+assets_of <- function(...)
+  data.frame(path = c(...), kind = "texture", embedded = FALSE, needed = TRUE)
+assets <- function(paths, files, root = "/work/film")
+  clockpigeon:::asset_findings(assets_of(paths), files_of(files),
+      root)
 
 test_that("an asset is missing, elsewhere, absolute, outside, or differs in case, and what to do is said", {
   one <- function(...) assets(...)[c("weight", "what", "instead")]
@@ -11,11 +13,13 @@ test_that("an asset is missing, elsewhere, absolute, outside, or differs in case
   expect_match(one("tex/b.png", "tex/a.png")$what, "is missing")
   expect_match(one("tex/a.png", "other/a.png")$instead, "is at other/a.png")
   expect_match(one("tex/A.png", "tex/a.png")$what, "differs only in case from tex/a.png")
-  expect_match(one("/work/film/tex/a.png", "tex/a.png")$instead, "Write it in the scene as tex/a.png.")
+  expect_match(one("/work/film/tex/a.png", "tex/a.png")$instead,
+               "Write it in the scene as tex/a.png.")
   expect_match(one("/elsewhere/z.png", "tex/a.png")$what, "outside the project folder")
   expect_match(one("../z.png", "tex/a.png")$what, "outside the project folder")
   expect_match(one("C:\\stuff\\a.png", "tex/a.png")$instead, "is at tex/a.png")
-  expect_true(all(vapply(c("tex/b.png", "../z.png"), function(p) one(p, "tex/a.png")$weight, "") == "blocks"))
+  expect_true(all(vapply(c("tex/b.png", "../z.png"), function(p) one(p, "tex/a.png")$weight, "") ==
+                  "blocks"))
 })
 
 test_that("what is embedded or not needed does not block; what cannot be read does", {
@@ -29,7 +33,8 @@ test_that("what is embedded or not needed does not block; what cannot be read do
 })
 
 test_that("caches must be there, cover the frames, and be younger than the scene", {
-  parts <- data.frame(name = c("water", "spray", "film"), kind = c("simulation", "particles", "moving texture"),
+  parts <- data.frame(name = c("water", "spray", "film"),
+                      kind = c("simulation", "particles", "moving texture"),
                       cache = c("caches/water", "caches/spray", NA), needed = c(TRUE, FALSE, TRUE))
   parts$covers <- list(1:640, NULL, NULL)
   files <- files_of("caches/water/1", "caches/watery/1")
@@ -43,7 +48,8 @@ test_that("caches must be there, cover the frames, and be younger than the scene
 })
 
 test_that("backups and strays are told apart from what is used", {
-  found <- clockpigeon:::stray_findings(files_of("a.png", "a.png~", "b copy.png", "c.bak2", "d.png"), "a.png")
+  found <- clockpigeon:::stray_findings(files_of("a.png", "a.png~", "b copy.png", "c.bak2",
+                                                 "d.png"), "a.png")
   expect_match(found$what[1], "3 files, 30 B: a.png~, b copy.png, c.bak2")
   expect_match(found$what[2], "1 file, 10 B: d.png")
   expect_null(clockpigeon:::stray_findings(files_of("a.png"), "a.png"))
@@ -64,7 +70,8 @@ test_that("outputs need a number wide enough, and a name that no other output ha
   expect_null(outputs("f/a.png", 1L))
   expect_match(outputs("f/a_##.png", 1:720)$instead, "Write ###.")
   expect_match(outputs(c("f/a_###.png", "f/A_###.png"), 1:720, 2L)$what, "written twice")
-  expect_match(outputs("f/a_###.png", 1:720, 1L, c(basin = "F/a_###.png"))$what, "also written by the shot basin")
+  expect_match(outputs("f/a_###.png", 1:720, 1L, c(basin = "F/a_###.png"))$what,
+               "also written by the shot basin")
   expect_match(outputs(c("f/a_###.png", "f/b_####.png"), 1:720, 2L)$what, "different widths")
   expect_match(outputs("f/a_###.png", 1:720, 3L)$what, "fewer than the 3 pictures")
 })

@@ -1,7 +1,8 @@
 test_that("times of the same frames at several numbers are brought to one frame, and give the law back", {
   serial <- 0.1
   cost <- c(`1` = 40, `50` = 90, `100` = 20, `150` = 60)
-  at <- rbind(expand.grid(frame = c(1, 50), threads = c(1, 2, 4, 8)), expand.grid(frame = 100, threads = c(2, 8)),
+  at <- rbind(expand.grid(frame = c(1, 50), threads = c(1, 2, 4, 8)),
+              expand.grid(frame = 100, threads = c(2, 8)),
               data.frame(frame = 150, threads = 4))
   seconds <- cost[paste(at$frame)] * (serial + (1 - serial) / at$threads)
   rows <- some_timings(unname(seconds), frame = at$frame, threads = at$threads)
@@ -17,7 +18,8 @@ test_that("times of the same frames at several numbers are brought to one frame,
 })
 
 test_that("groups are apart by all else, and what failed or has no number is left out", {
-  rows <- some_timings(c(10, 6, 20, 12, 1, 3), frame = 1, threads = c(1, 2, 1, 2, 4, NA), node = c("a", "a", "b", "b", "b", "b"),
+  rows <- some_timings(c(10, 6, 20, 12, 1, 3), frame = 1, threads = c(1, 2, 1, 2, 4, NA),
+                       node = c("a", "a", "b", "b", "b", "b"),
                        status = c(rep("ok", 4), "failed", "ok"))
   got <- counted_times(rows, "threads")
   expect_length(got, 2)

@@ -11,7 +11,8 @@ test_that("the restricted likelihood and forecasts agree with plain linear algeb
   rig <- outer(x$rig, x$rig, "==")
   n <- nrow(x)
   cover <- sd[1]^2 * scene + sd[2]^2 * rig + sd[3]^2 * (scene & rig) + diag(sd[4]^2, n)
-  with_claim <- sd[2]^2 * ((x$rig == "r1") - (x$rig == "r2"))  # the claim says log time on r1 less that on r2
+  # the claim says log time on r1 less that on r2
+  with_claim <- sd[2]^2 * ((x$rig == "r1") - (x$rig == "r2"))
   whole <- rbind(cbind(cover, with_claim), c(with_claim, 2 * sd[2]^2 + 0.3^2 + 2 * sd[3]^2))
   one <- c(rep(1, n), 0)
   y <- c(log(x$wall_s), log(1.7))
@@ -24,7 +25,8 @@ test_that("the restricted likelihood and forecasts agree with plain linear algeb
     v <- rbind(cbind(cover, claim), c(claim, 2 * s[2]^2 + 0.3^2 + 2 * s[3]^2))
     w <- solve(v)
     m <- sum(w %*% one * y) / sum(one * (w %*% one))
-    -(determinant(v)$modulus + log(sum(one * (w %*% one))) + drop((y - m * one) %*% w %*% (y - m * one))) / 2
+    -(determinant(v)$modulus + log(sum(one * (w %*% one))) +
+      drop((y - m * one) %*% w %*% (y - m * one))) / 2
   }
   ours <- function(s) ns$speed_equations(fit, s)$log_likelihood
   other <- c(0.5, 0.3, 0.1, 0.2)
@@ -36,8 +38,10 @@ test_that("the restricted likelihood and forecasts agree with plain linear algeb
     reach <- c(with_cell, sd[2]^2 * ((cell[2] == "r1") - (cell[2] == "r2")))
     expected <- mean + sum(reach * (weight %*% rest))
     off <- 1 - sum(reach * (weight %*% one))
-    variance <- sum(sd[1:3]^2) - sum(reach * (weight %*% reach)) + off^2 / sum(one * (weight %*% one))
-    found <- ns$cell_forecast(fit, sd, match(cell[1], fit$scenes), match(cell[2], fit$rigs), run = FALSE)
+    variance <- sum(sd[1:3]^2) - sum(reach * (weight %*% reach)) +
+      off^2 / sum(one * (weight %*% one))
+    found <- ns$cell_forecast(fit, sd, match(cell[1], fit$scenes), match(cell[2], fit$rigs),
+                              run = FALSE)
     expect_equal(found$mean, expected, tolerance = 1e-8)
     expect_equal(found$variance, variance, tolerance = 1e-8)
   }
@@ -47,7 +51,8 @@ test_that("80 % intervals of cells that never ran hold about 80 %, and beat one 
   found <- ns$with_seed(4, do.call(rbind, lapply(1:12, function(k) {
     x <- a_table(30, 20, c(0.08, 0.2, 0.35)[k %% 3 + 1])
     fit <- fit_speeds(x$rows)
-    open <- which(!matrix(paste0("s", row(x$logs), " r", col(x$logs)) %in% paste(x$rows$scene, x$rows$rig), 30),
+    open <- which(!matrix(paste0("s", row(x$logs), " r", col(x$logs)) %in%
+                          paste(x$rows$scene, x$rows$rig), 30),
                   arr.ind = TRUE)
     i <- match(paste0("s", open[, 1]), fit$scenes)
     j <- match(paste0("r", open[, 2]), fit$rigs)
@@ -70,7 +75,8 @@ test_that("timings of the ledger make rigs, and bad tables are refused", {
   seven <- some_timings(c(10, 20, 5.1, 40), frame = c(1, 2, 1, 3), device = c("p", "p", "q", "p"))
   expect_equal(summary(fit_speeds(seven), "p, e 1.0")$ratio[1], 10 / 5.1, tolerance = 0.2)
   expect_refusal(fit_speeds(data.frame(scene = "a", rig = "b", wall_s = 0)), "type", "wall_s")
-  expect_refusal(fit_speeds(data.frame(scene = character(), rig = character(), wall_s = numeric())), "speeds")
+  expect_refusal(fit_speeds(data.frame(scene = character(), rig = character(), wall_s = numeric())),
+                 "speeds")
   expect_refusal(fit_speeds(data.frame(scene = "a", wall_s = 1)), "columns", "device")
   expect_refusal(summary(fit, "no such"), "speeds", "no such")
   whole <- fit_speeds(data.frame(scene = "a", rig = "b", wall_s = 3))

@@ -1,15 +1,18 @@
 ns <- asNamespace("clockpigeon")
 
 test_that("islands are named, and forecasts across them refused", {
-  rows <- data.frame(scene = c("a", "a", "b", "x", "x"), rig = c("p", "q", "p", "v", "w"), wall_s = c(10, 5, 20, 3, 4))
+  rows <- data.frame(scene = c("a", "a", "b", "x", "x"), rig = c("p", "q", "p", "v", "w"),
+                     wall_s = c(10, 5, 20, 3, 4))
   fit <- fit_speeds(rows)
   expect_match(fit$says, "2 islands", all = FALSE)
-  expect_refusal(predict(fit, "a", "v"), "speeds", c("nothing connects scene a with rig v", "Run a on it"))
+  expect_refusal(predict(fit, "a", "v"), "speeds",
+                 c("nothing connects scene a with rig v", "Run a on it"))
   expect_identical(summary(fit, "p")$rig, c("q", "p"))
   # A claim is a bridge, if a weak one.
   bridge <- fit_speeds(rows, data.frame(rig = "v", relative_to = "p", factor = 2))
   across <- predict(bridge, "b", "v")
-  expect_gt(across$upper / across$lower, predict(bridge, "b", "q")$upper / predict(bridge, "b", "q")$lower)
+  expect_gt(across$upper / across$lower,
+            predict(bridge, "b", "q")$upper / predict(bridge, "b", "q")$lower)
 })
 
 test_that("claims weigh by how claims have compared", {
@@ -27,7 +30,8 @@ test_that("claims weigh by how claims have compared", {
 })
 
 test_that("the trial proposed is the one that narrows most", {
-  rows <- data.frame(scene = c(rep(c("a", "b", "c"), 3), "d"), rig = c(rep(c("p", "q", "r"), each = 3), "p"),
+  rows <- data.frame(scene = c(rep(c("a", "b", "c"), 3), "d"),
+                     rig = c(rep(c("p", "q", "r"), each = 3), "p"),
                      wall_s = c(10, 20, 30, 5, 11, 14, 8, 15, 26, 44))
   rows <- rbind(rows, data.frame(scene = "a", rig = "new", wall_s = 3))
   fit <- fit_speeds(rows)
@@ -39,7 +43,8 @@ test_that("the trial proposed is the one that narrows most", {
     more <- rbind(rows, data.frame(open[k, ], wall_s = 10))
     cells <- ns$speed_cells(ns$speed_rows(more), fit$scenes, fit$rigs)
     model <- replace(unclass(fit), "cells", list(cells))
-    sum(ns$cell_forecast(model, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs), run = FALSE)$variance)
+    sum(ns$cell_forecast(model, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs),
+                         run = FALSE)$variance)
   }, 0)
   before <- sum(ns$cell_forecast(fit, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs),
                                  run = FALSE)$variance)

@@ -39,7 +39,8 @@ test_that("time and money choose different numbers, and what stops paying is tol
   money <- predict(fit, counts)$seconds / 3600 * (3 + 0.5 * counts)
   expect_identical(cheap$n, which.min(money))
   expect_equal(cheap$money, min(money))
-  gains <- 1 - predict(fit, fast$pays_until + 0:2)$seconds[-1] / predict(fit, fast$pays_until + 0:1)$seconds
+  gains <- 1 - predict(fit, fast$pays_until + 0:2)$seconds[-1] /
+    predict(fit, fast$pays_until + 0:1)$seconds
   expect_lt(gains[1], 0.05)
 })
 

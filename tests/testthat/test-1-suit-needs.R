@@ -6,13 +6,15 @@ fit <- function(needs, can, field = NULL, engines = "sundew") {
 }
 
 test_that("versions fit exactly or within bounds; candidates and unknown ranges are told apart", {
-  answer <- function(want, have) fit(needs(version = want), list(versions = list(sundew = have)))$answer
+  answer <- function(want, have)
+    fit(needs(version = want), list(versions = list(sundew = have)))$answer
   expect_identical(answer("4.2", c("4.1", "4.2")), "fits")
   expect_identical(answer("4.2", ">=4.0 <4.3"), "fits")
   expect_identical(answer("4.2", "any"), "fits")
   expect_identical(answer(">=4.2", c("4.1", "4.3-rc1")), "does not fit")
   expect_identical(answer(">=4.2", ">=4.0"), "unknown")
-  expect_match(fit(needs(version = ">=4.3"), able(versions = list(sundew = c("4.2", "4.3-rc1"))))$says,
+  expect_match(fit(needs(version = ">=4.3"),
+                   able(versions = list(sundew = c("4.2", "4.3-rc1"))))$says,
                "4.3-rc1 only a candidate")
   expect_identical(fit(needs(), list())$answer, "unknown")
   no_engine <- fit(needs(), able(), engines = "millrace")
@@ -36,19 +38,21 @@ test_that("memory, device memory with and without spill, and caps on sending are
   expect_identical(answer("memory", needs(memory = 8e9), able()), "unknown")
   large <- needs(device_memory = 20e9)
   expect_identical(answer("device memory", large, able(device_memory = 16e9, spill = TRUE)), "fits")
-  expect_identical(answer("device memory", large, able(device_memory = 16e9, spill = FALSE)), "does not fit")
+  expect_identical(answer("device memory", large, able(device_memory = 16e9, spill = FALSE)),
+                   "does not fit")
   expect_identical(answer("device memory", large, able(device_memory = 16e9)), "unknown")
   expect_identical(answer("upload", needs(upload = 2e9), able(upload_cap = 1e9)), "does not fit")
   expect_length(answer("upload", needs(upload = 2e9), able()), 0)
 })
 
 test_that("kinds of devices need one in common; limits, cameras, outputs, channels and spreads all", {
-  x <- fit(needs(devices = c("cpu", "gpu"), limits = c("samples", "noise"), outputs = "exr", channels = "depth",
-                 cameras = "wide", spread = "bands"),
-           able(devices = "gpu", limits = "samples", outputs = c("png", "exr"), channels = "colour", cameras = "wide"))
+  x <- fit(needs(devices = c("cpu", "gpu"), limits = c("samples", "noise"), outputs = "exr",
+                 channels = "depth", cameras = "wide", spread = "bands"),
+           able(devices = "gpu", limits = "samples", outputs = c("png", "exr"), channels = "colour",
+                cameras = "wide"))
   expect_identical(stats::setNames(x$answer, x$field)[-1],
-                   c("device kind" = "fits", limit = "does not fit", camera = "fits", output = "fits",
-                     channel = "does not fit", spread = "unknown"))
+                   c("device kind" = "fits", limit = "does not fit", camera = "fits",
+                     output = "fits", channel = "does not fit", spread = "unknown"))
   expect_match(x$says[x$field == "limit"], "does not take noise: change the shot to samples")
 })
 
@@ -64,15 +68,17 @@ test_that("the cap on a frame's time is held against the yardstick machine", {
 
 test_that("confidential work goes nowhere that shows it, and the worst answer is the site's", {
   answer <- function(...) fit(needs(confidential = TRUE), able(...), "confidential")$answer
-  expect_identical(c(answer(), answer(helpers_see_frames = TRUE), answer(helpers_see_frames = FALSE)),
+  expect_identical(c(answer(), answer(helpers_see_frames = TRUE),
+                     answer(helpers_see_frames = FALSE)),
                    c("unknown", "does not fit", "fits"))
   expect_identical(clockpigeon:::suit_answer(c("fits", "unknown", "fits")), "unknown")
   expect_identical(clockpigeon:::suit_answer(c("unknown", "does not fit")), "does not fit")
 })
 
 test_that("a community farm asks for a balance and for jobs of a size", {
-  farm <- function(earned) list(currency = "shells", balances = list(list(kind = "earned", amount = earned)),
-                                community = list(entry = 200, smallest_job = 1800))
+  farm <- function(earned)
+    list(currency = "shells", balances = list(list(kind = "earned", amount = earned)),
+         community = list(entry = 200, smallest_job = 1800))
   answer <- function(earned, total) clockpigeon:::suit_community(list(total = total), farm(earned))
   expect_identical(answer(200, 1800)$answer, c("fits", "fits"))
   poor <- answer(150, 60)

@@ -3,10 +3,12 @@ saltmill_card <- function(bill = bill_map) {
   card$bill <- bill
   card
 }
-a_bill <- data.frame(Sort = c("use", "use", "tax", "sum"), What = c("Rendering", "Order", "VAT", "Total"),
-                     Hours = c(1.5, 1, NA, NA), Per = c("device hours", "order", NA, NA), Rate = c(2.53, 0.4, NA, NA),
-                     Cost = c(3.8, 0.4, 0.84, 5.04), Cur = "GBP", Machine = c("n1", NA, NA, NA),
-                     From = "2026-11-26 22:00", To = "2026-11-26 23:30", Frame = c("1-12", NA, NA, NA), Job = "j-1")
+a_bill <- data.frame(Sort = c("use", "use", "tax", "sum"),
+                     What = c("Rendering", "Order", "VAT", "Total"),
+                     Hours = c(1.5, 1, NA, NA), Per = c("device hours", "order", NA, NA),
+                     Rate = c(2.53, 0.4, NA, NA), Cost = c(3.8, 0.4, 0.84, 5.04), Cur = "GBP",
+                     Machine = c("n1", NA, NA, NA), From = "2026-11-26 22:00",
+                     To = "2026-11-26 23:30", Frame = c("1-12", NA, NA, NA), Job = "j-1")
 read <- function(path, card = saltmill_card()) clockpigeon:::read_bill(path, card)
 
 test_that("a bill is read by the map in the site's file", {
@@ -20,7 +22,8 @@ test_that("a bill is read by the map in the site's file", {
   # The same with semicolons and decimal commas, in Latin-1, and as JSON.
   path <- file.path(scratch(), "bill.csv")
   rows <- transform(a_bill, What = c("Rendering", "Auftrag f\u00fcr", "MwSt", "Summe"))
-  text <- utils::capture.output(utils::write.table(rows, sep = ";", dec = ",", row.names = FALSE, na = "", quote = FALSE))
+  text <- utils::capture.output(utils::write.table(rows, sep = ";", dec = ",", row.names = FALSE,
+                                                   na = "", quote = FALSE))
   writeBin(charToRaw(iconv(paste0(c(text, ""), collapse = "\n"), "UTF-8", "latin1")), path)
   y <- read(path)
   expect_identical(y$lines$amount, x$lines$amount)
@@ -33,21 +36,26 @@ test_that("a bill is read by the map in the site's file", {
 })
 
 test_that("columns that are called as ours need no map", {
-  x <- read(write_bill(data.frame(item = "rendering", amount = c(2, -1, 0), currency = "GBP")), saltmill_card(NULL))
+  x <- read(write_bill(data.frame(item = "rendering", amount = c(2, -1, 0), currency = "GBP")),
+            saltmill_card(NULL))
   expect_identical(x$lines$kind, c("usage", "refund", "usage"))
 })
 
 test_that("what cannot be read is refused with where and what to write", {
   expect_refusal(read("nowhere.csv"), "file", "there is no such file")
-  expect_refusal(read(write_bill(data.frame(a = 1, b = 2)), saltmill_card(NULL)), "bill", "bill: {map: {amount:")
+  expect_refusal(read(write_bill(data.frame(a = 1, b = 2)), saltmill_card(NULL)), "bill",
+                 "bill: {map: {amount:")
   bad <- bill_map
   bad$map[["amount"]] <- "Price"
   expect_refusal(read(write_bill(a_bill), saltmill_card(bad)), "import", "has no column 'Price'")
-  expect_refusal(read(write_bill(transform(a_bill, Cost = c(1, NA, 2, 3)))), "bill", "has no amount in line 3")
+  expect_refusal(read(write_bill(transform(a_bill, Cost = c(1, NA, 2, 3)))), "bill",
+                 "has no amount in line 3")
   expect_refusal(read(write_bill(transform(a_bill, Cost = "dear"))), "import", "'dear' in line 2")
-  expect_refusal(read(write_bill(transform(a_bill, Cur = "EUR"))), "bill", "in EUR, and the card of saltmill is in GBP")
+  expect_refusal(read(write_bill(transform(a_bill, Cur = "EUR"))), "bill",
+                 "in EUR, and the card of saltmill is in GBP")
   expect_refusal(read(write_bill(transform(a_bill, Sort = "odd"))), "bill", "kinds: {usage: [odd]}")
-  expect_refusal(read(write_bill(transform(a_bill, From = "yesterday"))), "import", "2026-11-27T14:05:10Z")
+  expect_refusal(read(write_bill(transform(a_bill, From = "yesterday"))), "import",
+                 "2026-11-27T14:05:10Z")
   expect_refusal(read(write_bill(a_bill[4, ])), "bill", "no line but totals")
   expect_refusal(read(write_bill(a_bill[0, ])), "bill")
 })
@@ -55,7 +63,8 @@ test_that("what cannot be read is refused with where and what to write", {
 test_that("a site's file can say how its bill is read, and only with names there are", {
   path <- file.path(scratch(), "saltmill.yaml")
   text <- readLines(demo_file("sites/saltmill.yaml"))
-  writeLines(c(text, "bill: {map: {amount: Cost}, kinds: {usage: [use]}, units: {device-hour: [dh]}}"), path)
+  writeLines(
+    c(text, "bill: {map: {amount: Cost}, kinds: {usage: [use]}, units: {device-hour: [dh]}}"), path)
   expect_identical(read_site(path)$bill$map, c(amount = "Cost"))
   expect_identical(read_site(path)$bill$units$`device-hour`, "dh")
   writeLines(c(text, "bill: {map: {amout: Cost}}"), path)
@@ -65,8 +74,9 @@ test_that("a site's file can say how its bill is read, and only with names there
 test_that("the columns of the FinOps specification are written and read again", {
   lines <- data.frame(kind = c("usage", "discount", "tax", "credit", "refund"), item = letters[1:5],
                       quantity = c(2, NA, NA, NA, NA), unit = c("device-hour", NA, NA, NA, NA),
-                      price = c(2.53, NA, NA, NA, NA), amount = c(5.06, -1, 0.8, -0.5, -0.2), currency = "GBP",
-                      node = c("n1", NA, NA, NA, NA), began = c("2026-11-26T22:00:00Z", NA, NA, NA, NA),
+                      price = c(2.53, NA, NA, NA, NA), amount = c(5.06, -1, 0.8, -0.5, -0.2),
+                      currency = "GBP", node = c("n1", NA, NA, NA, NA),
+                      began = c("2026-11-26T22:00:00Z", NA, NA, NA, NA),
                       ended = c("2026-11-26T23:00:00Z", NA, NA, NA, NA))
   out <- clockpigeon:::as_standard_lines(lines, saltmill_card(), "saltmill-1",
                                          c("2026-11-26T22:00:00Z", "2026-11-27T00:00:00Z"))
@@ -80,7 +90,8 @@ test_that("the columns of the FinOps specification are written and read again", 
   expect_identical(unique(x$lines$job), "saltmill-1")
   # Every line is as the schema has it.
   schema <- jsonlite::fromJSON(clockpigeon:::standard_schema(), simplifyVector = FALSE)
-  rows <- jsonlite::fromJSON(jsonlite::toJSON(out, na = "null", digits = NA), simplifyVector = FALSE)
+  rows <- jsonlite::fromJSON(jsonlite::toJSON(out, na = "null", digits = NA),
+                             simplifyVector = FALSE)
   for (row in rows) expect_null(clockpigeon:::schema_fault(row, schema, schema))
   rows[[1]]$BilledCost <- NULL
   expect_identical(clockpigeon:::schema_fault(rows[[1]], schema, schema)$where, "/BilledCost")

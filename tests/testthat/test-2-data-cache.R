@@ -19,7 +19,8 @@ test_that("a large folder is read once, and what has changed is read again", {
   # Whatever digits the new time has.
   for (fraction in c(0, 0.5, 1 / 3)) {
     before <- count
-    Sys.setFileTime(files[7], as.POSIXct(floor(as.numeric(Sys.time())) - 40 + fraction, origin = "1970-01-01"))
+    Sys.setFileTime(files[7], as.POSIXct(floor(as.numeric(Sys.time())) - 40 + fraction,
+                                         origin = "1970-01-01"))
     read_cached(files, read, "shot")
     expect_identical(count, before + 1)
   }
@@ -29,7 +30,8 @@ test_that("a large folder is read once, and what has changed is read again", {
   # Another kind, a broken cache, and a place where none can be written.
   read_cached(files, read, "node")
   expect_identical(count, 121)
-  for (path in list.files(tools::R_user_dir("clockpigeon", "cache"), full.names = TRUE)) writeLines("broken", path)
+  for (path in list.files(tools::R_user_dir("clockpigeon", "cache"), full.names = TRUE))
+    writeLines("broken", path)
   expect_identical(read_cached(files, read, "shot"), again)
   withr::local_envvar(R_USER_CACHE_DIR = "/proc/nowhere")
   expect_identical(read_cached(files, read, "shot"), again)

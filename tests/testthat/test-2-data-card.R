@@ -13,8 +13,10 @@ test_that("shares need their sign, clocks and days their form", {
 })
 
 test_that("money of a card is in an ISO code or the site's own unit", {
-  expect_identical(unclass(clockpigeon:::card_money("340 shells", at)), list(amount = 340, currency = "shells"))
-  expect_identical(unclass(clockpigeon:::card_money("1.5 EUR", at)), list(amount = 1.5, currency = "EUR"))
+  expect_identical(unclass(clockpigeon:::card_money("340 shells", at)),
+                   list(amount = 340, currency = "shells"))
+  expect_identical(unclass(clockpigeon:::card_money("1.5 EUR", at)),
+                   list(amount = 1.5, currency = "EUR"))
   expect_refusal(clockpigeon:::card_money("1.5 eur", at), "currency", "EUR")
   expect_refusal(clockpigeon:::card_money(5, at), "money", "1.90 EUR")
 })
@@ -25,8 +27,8 @@ mutated <- function(text) {
   i <- sample(length(lines), 1)
   chars <- strsplit(lines[i], "")[[1]]
   j <- if (length(chars)) sample(length(chars), 1) else 1
-  pool <- c("-1", "0", "99999999999999999999", "1e400", "~", "[]", "{}", "''", "true", ".nan", "20 %", "5 GBP",
-            "2026-13-01",
+  pool <- c("-1", "0", "99999999999999999999", "1e400", "~", "[]", "{}", "''", "true", ".nan",
+            "20 %", "5 GBP", "2026-13-01",
             "!!binary AA==", "é", "\x01", "&a [*a]", "08", "MiB", ": :", "- ")
   switch(sample(7, 1),
          lines[-i], append(lines, lines[i], i), replace(lines, i, paste(chars[-j], collapse = "")),
@@ -46,9 +48,11 @@ test_that("600 broken rate cards give a card or an error of ours, and what is re
     writeLines(text, path, useBytes = TRUE)
     tryCatch({
       site <- read_site(path)
-      x <- bill(data.frame(node = "a", seconds = 4000, frames = 3, gb = 1, began = "2026-11-03 12:00"), site)
+      x <- bill(data.frame(node = "a", seconds = 4000, frames = 3, gb = 1,
+                           began = "2026-11-03 12:00"), site)
       if (is.finite(sum(x$amount))) "priced" else "no number"
-    }, clockpigeon_error = function(e) if (nchar(conditionMessage(e)) < 600) "refused" else "endless",
+    }, clockpigeon_error = function(e) if (nchar(conditionMessage(e)) < 600) "refused" else
+             "endless",
       error = function(e) {
       paste("broken:", conditionMessage(e), "in", text)
     }, warning = function(w) paste("warned:", conditionMessage(w), "in", text))

@@ -26,9 +26,11 @@ test_that("columns are mapped, and durations become seconds", {
   out <- clockpigeon:::map_columns(x, c(run_order = "Nr", wall_s = "T"), "a file")$rows
   expect_identical(out$wall_s, c(80, 95, NA))
   expect_named(out, c("run_order", "wall_s", "frame"))
-  expect_refusal(clockpigeon:::map_columns(x, c(wall_s = "Zeit"), "a file"), "import", c("Zeit", "Nr, T, frame"))
+  expect_refusal(clockpigeon:::map_columns(x, c(wall_s = "Zeit"), "a file"), "import",
+                 c("Zeit", "Nr, T, frame"))
   expect_refusal(clockpigeon:::map_columns(x, c(wal_s = "T"), "a file"), "choice", "wall_s")
-  found <- clockpigeon:::map_columns(data.frame(a = c("1.5", "2"), b = c("1m", "3"), z = 1), c(wall_s = "a + b * 2"), "x")
+  found <- clockpigeon:::map_columns(data.frame(a = c("1.5", "2"), b = c("1m", "3"), z = 1),
+                                     c(wall_s = "a + b * 2"), "x")
   expect_identical(found$rows$wall_s, c(121.5, 8))
   expect_identical(found$used, c(wall_s = "a + b * 2"))
   expect_identical(found$ignored, "z")
@@ -37,17 +39,22 @@ test_that("columns are mapped, and durations become seconds", {
 })
 
 test_that("JSON records are a table", {
-  path <- write_file(scratch(), "x.json", '[{"frame": 1, "time": {"s": 2.5}}, {"frame": 2, "time": {"s": 3}}]')
-  expect_identical(clockpigeon:::read_foreign_json(path), data.frame(frame = c("1", "2"), time.s = c("2.5", "3")))
-  expect_refusal(clockpigeon:::read_foreign_json(write_file(scratch(), "x.json", "{")), "import", "no JSON")
-  expect_refusal(clockpigeon:::read_foreign_json(write_file(scratch(), "x.json", "[1, 2]")), "import",
+  path <- write_file(scratch(), "x.json",
+                     '[{"frame": 1, "time": {"s": 2.5}}, {"frame": 2, "time": {"s": 3}}]')
+  expect_identical(clockpigeon:::read_foreign_json(path),
+                   data.frame(frame = c("1", "2"), time.s = c("2.5", "3")))
+  expect_refusal(clockpigeon:::read_foreign_json(write_file(scratch(), "x.json", "{")), "import",
+                 "no JSON")
+  expect_refusal(clockpigeon:::read_foreign_json(write_file(scratch(), "x.json", "[1, 2]")),
+                 "import",
                  "list of records")
 })
 
 test_that("a large table is read as a small one is", {
   skip_if_not_installed("data.table")
   path <- write_file(scratch(), "big.csv", "Bild,Zeit,engine_version,note",
-                     paste0(seq_len(1e5), ",", c("80.5", "1m20s", ""), ",4.10,", c("J\u00f6rg", "a, b", "")[1]))
+                     paste0(seq_len(1e5), ",", c("80.5", "1m20s", ""), ",4.10,",
+                            c("J\u00f6rg", "a, b", "")[1]))
   map <- c(frame = "Bild", wall_s = "Zeit")
   large <- clockpigeon:::map_columns(clockpigeon:::read_large_csv(path, map), map, "x")$rows
   small <- utils::read.csv(path, colClasses = "character", na.strings = "", encoding = "UTF-8")
@@ -56,7 +63,8 @@ test_that("a large table is read as a small one is", {
   expect_equal(large$wall_s, small$wall_s)
   expect_identical(large$engine_version[1], "4.10")
   expect_null(clockpigeon:::read_large_csv(write_file(scratch(), "x.csv", "a;b", "1;2"), NULL))
-  # A flag is one as long as it holds these words alone; a number among them is said, as in a small table.
+  # A flag is one as long as it holds these words alone; a number among them is said, as in a small
+  # table.
   flags <- function(...) {
     path <- write_file(scratch(), "f.csv", "warm,frame", paste0(c(...), ",1"))
     clockpigeon:::read_large_csv(path, NULL)$warm

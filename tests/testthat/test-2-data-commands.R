@@ -1,5 +1,7 @@
 test_that("argument vectors, environments and patterns are read, and what is odd in them refused", {
-  read <- function(...) read_engine(write_file(scratch(), "e.yaml", "engine: a", "program: sh", "limits: [samples]", ...))
+  read <- function(...)
+    read_engine(write_file(scratch(), "e.yaml", "engine: a", "program: sh", "limits: [samples]",
+                           ...))
   expect_identical(read("arguments: [a, [b, c]]")$arguments, list("a", c("b", "c")))
   expect_identical(read("arguments: [x]", "environment: {A: b, N: 4, E: ''}")$environment,
                    list(A = "b", N = "4", E = ""))

@@ -5,12 +5,14 @@ test_that("a set of devices is a kind, and which of it", {
   expect_identical(parse("gpu"), list(kind = "gpu", index = NULL))
   expect_identical(parse("gpu 0+2"), list(kind = "gpu", index = c("0", "2")))
   expect_identical(parse("cpu all"), list(kind = "cpu", index = NULL))
-  for (odd in c("gpu x", "card 0", "gpu 0,1", "")) expect_refusal(parse(odd), "devices", c("here", "gpu 0+1"))
+  for (odd in c("gpu x", "card 0", "gpu 0,1", ""))
+    expect_refusal(parse(odd), "devices", c("here", "gpu 0+1"))
 })
 
 test_that("ways of devices are read, and what is odd in them is refused", {
-  read <- function(...) read_engine(write_file(scratch(), "e.yaml", "engine: a", "program: sh", "arguments: [x]",
-                                               "limits: [samples]", ...))
+  read <- function(...)
+    read_engine(write_file(scratch(), "e.yaml", "engine: a", "program: sh", "arguments: [x]",
+                           "limits: [samples]", ...))
   expect_identical(names(read("devices: [cpu, gpu]")$devices), c("cpu", "gpu"))
   expect_identical(names(read("devices: {gpu: any, cpu: any}")$devices), c("gpu", "cpu"))
   expect_refusal(read("devices: [card]"), "choice", "cpu or gpu")
@@ -21,7 +23,8 @@ test_that("ways of devices are read, and what is odd in them is refused", {
 
 test_that("the devices asked for are those of the engine, or of the node", {
   node <- structure(list(node = "n", devices = list(
-    list(device = "chip", kind = "cpu", count = 1L, share = 1), list(device = "card", kind = "gpu", count = 2L, share = 1)
+    list(device = "chip", kind = "cpu", count = 1L, share = 1),
+    list(device = "card", kind = "gpu", count = 2L, share = 1)
   )), class = "cp_node")
   engine <- list(engine = "e", devices = list(cpu = list(join = ","), gpu = list(join = ",")))
   there <- list(gpu = data.frame(index = c("0", "1"), name = c("Lantern", "Taper")))
@@ -30,8 +33,10 @@ test_that("the devices asked for are those of the engine, or of the node", {
                    list(device = "Taper", device_count = 1L, threads = NA, capacity = 1L))
   expect_identical(use("gpu", there = there)$device, "Lantern + Taper")
   expect_identical(use("gpu 0+1")[1:2], list(device = "card", device_count = 2L))
-  expect_identical(use("cpu 0")[c("device", "threads", "capacity")], list(device = "chip", threads = 1L, capacity = 1 / 8))
-  expect_match(use("gpu 5", there = there)$refused, "no gpu 5 here: there is 0 (Lantern), 1 (Taper)", fixed = TRUE)
+  expect_identical(use("cpu 0")[c("device", "threads", "capacity")],
+                   list(device = "chip", threads = 1L, capacity = 1 / 8))
+  expect_match(use("gpu 5", there = there)$refused,
+               "no gpu 5 here: there is 0 (Lantern), 1 (Taper)", fixed = TRUE)
   engine$devices <- list(cpu = NULL)
   expect_match(use("gpu 0")$refused, "e renders on no gpu")
   expect_match(use("cpu 0")$refused, "does not say how a cpu is asked for")

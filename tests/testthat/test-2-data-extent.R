@@ -12,7 +12,8 @@ pictures <- function(folder) {
 }
 
 test_that("the size of every kind is read from its header", {
-  for (path in pictures(scratch())) expect_identical(unlist(extent(path)), c(width = 7, height = 5), info = path)
+  for (path in pictures(scratch()))
+    expect_identical(unlist(extent(path)), c(width = 7, height = 5), info = path)
 })
 
 test_that("a file cut anywhere is told, of every kind", {

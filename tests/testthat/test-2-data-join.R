@@ -1,4 +1,5 @@
-# A picture of noise cut into bands as an engine leaves them: files of their own rows, or of the whole height.
+# A picture of noise cut into bands as an engine leaves them: files of their own rows, or of the
+# whole height.
 banded <- function(folder, values, cuts, whole = FALSE, write = png::writePNG) {
   height <- nrow(values)
   first <- c(1, cuts + 1)
@@ -17,7 +18,8 @@ test_that("bands of a PNG make the whole picture, value for value, whether they 
   skip_if_not_installed("png")
   at <- scratch()
   for (channels in c(1, 3, 4)) for (whole in c(FALSE, TRUE)) {
-    x <- array(withr::with_seed(channels, sample(0:255, 40 * 31 * channels, TRUE)) / 255, c(40, 31, channels))
+    x <- array(withr::with_seed(channels, sample(0:255, 40 * 31 * channels, TRUE)) / 255,
+               c(40, 31, channels))
     b <- banded(at, x, c(9, 10, 33), whole)
     to <- file.path(at, "whole", "frame.png")
     # The order in which they are named is no matter.
@@ -31,12 +33,14 @@ test_that("bands of 16 bits and of a real renderer are joined as they are", {
   skip_if(!nzchar(Sys.which("povray")), "POV-Ray is not here")
   skip_if_not_installed("png")
   at <- scratch()
-  scene <- write_file(at, "s.pov", c("#version 3.7;", "camera { location <0,1,-4> look_at <0,0,0> }",
-                                     "light_source { <3,5,-4> rgb 1 }", "plane { y, -1 pigment { rgb 0.7 } }",
-                                     "sphere { <0,0,0>, 1 pigment { rgb <1,0.5,0.2> } }"))
+  scene <- write_file(at, "s.pov",
+                      c("#version 3.7;", "camera { location <0,1,-4> look_at <0,0,0> }",
+                        "light_source { <3,5,-4> rgb 1 }", "plane { y, -1 pigment { rgb 0.7 } }",
+                        "sphere { <0,0,0>, 1 pigment { rgb <1,0.5,0.2> } }"))
   render <- function(name, ...) {
     path <- file.path(at, name)
-    ran <- processx::run("povray", c(paste0("+I", scene), paste0("+O", path), "+W60", "+H44", "-D", "+FN16", "-GA", ...),
+    ran <- processx::run("povray", c(paste0("+I", scene), paste0("+O", path), "+W60", "+H44", "-D",
+                                     "+FN16", "-GA", ...),
                          error_on_status = FALSE)
     stopifnot(ran$status == 0)
     path
@@ -55,7 +59,8 @@ test_that("bands of float maps are joined to the byte", {
   program <- clockpigeon:::engine_program(pebble)
   render <- function(name, ...) {
     path <- file.path(at, name)
-    processx::run(program, c("--scene", "gears", "--frame", "3", "--size", "32x18", "--samples", "2", "--out", path, ...))
+    processx::run(program, c("--scene", "gears", "--frame", "3", "--size", "32x18", "--samples",
+                             "2", "--out", path, ...))
     path
   }
   whole <- render("whole.pfm")

@@ -1,7 +1,8 @@
 test_that("a new project can be read at once, and nothing is written over", {
   folder <- file.path(scratch(), "film")
   made <- new_project(folder, "A \"film\"", "SEK")
-  expect_setequal(made, c("clockpigeon.yaml", "nodes/here.yaml", "plans/first.yaml", "shots/first.yaml"))
+  expect_setequal(made, c("clockpigeon.yaml", "nodes/here.yaml", "plans/first.yaml",
+                          "shots/first.yaml"))
   project <- read_project(folder)
   expect_identical(project$currency, "SEK")
   expect_identical(nrow(project_plan(project)$trials), 7L)
@@ -30,7 +31,8 @@ test_that("a command is split as a shell would, and options keep their values", 
 test_that("a profile written from a command is read as it was meant", {
   read <- function(...) read_engine(write_file(scratch(), "e.yaml", profile_lines("odd", ...)))
   engine <- read("mill {scene} -q {log2(samples)} -z \"it's\" -o {output}", "--about now", "pfm")
-  expect_identical(engine$arguments, list("{scene}", c("-q", "{samples}"), "-z", "it's", c("-o", "{output}")))
+  expect_identical(engine$arguments,
+                   list("{scene}", c("-q", "{samples}"), "-z", "it's", c("-o", "{output}")))
   expect_identical(engine$version$ask, list("--about", "now"))
   expect_identical(utils::head(possible_values(engine, "samples"), 4), c(1, 2, 4, 8))
   expect_identical(engine$output, "pfm")

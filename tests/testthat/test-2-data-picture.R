@@ -7,14 +7,16 @@ test_that("each kind of picture is read as the linear light that was written", {
   eight <- read_picture(path)
   expect_lt(max(abs(eight - light)), 1 / 200)
   expect_identical(attributes(eight)[c("light", "depth")], list(light = "display", depth = 8L))
-  expect_equal(as.vector(read_picture(path, light = "linear")), as.vector(round(255 * display) / 255))
+  expect_equal(as.vector(read_picture(path, light = "linear")),
+               as.vector(round(255 * display) / 255))
   skip_if_not_installed("tiff")
   tiff::writeTIFF(display, path, bits.per.sample = 16L)
   sixteen <- read_picture(path)
   expect_lt(max(abs(sixteen - light)), 1e-4)
   expect_identical(attr(sixteen, "depth"), 16L)
   tiff::writeTIFF(light * 0.9, path, bits.per.sample = 32L)
-  expect_lt(max(abs(read_picture(path) - if (attr(read_picture(path), "light") == "linear") light * 0.9
+  expect_lt(max(abs(read_picture(path) -
+                    if (attr(read_picture(path), "light") == "linear") light * 0.9
                     else clockpigeon:::linear_light(light * 0.9))), 1e-6)
 })
 
@@ -44,7 +46,8 @@ test_that("a float map is read with its rows from the top, in either byte order"
 test_that("pebble's two kinds of picture show the same frame", {
   folder <- scratch()
   paths <- file.path(folder, c("a.png", "a.pfm"))
-  for (path in paths) run_pebble("--scene", "gears", "--frame", 1, "--size", "40x30", "--samples", "2", "--out", path)
+  for (path in paths)
+    run_pebble("--scene", "gears", "--frame", 1, "--size", "40x30", "--samples", "2", "--out", path)
   both <- lapply(paths, read_picture)
   expect_lt(max(abs(both[[1]] - pmin(both[[2]], 1))), 1 / 100)
 })

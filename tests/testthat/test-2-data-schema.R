@@ -23,7 +23,8 @@ schema <- function(format) jsonlite::fromJSON(yaml_schema(format), simplifyVecto
 read <- function(path) clockpigeon:::read_yaml_file(path)
 
 test_that("every file of the demo and every shipped engine fits the schema of its format", {
-  folders <- c(shot = "shots", node = "nodes", site = "sites", plan = "plans", usage = "usages", manifest = "manifests")
+  folders <- c(shot = "shots", node = "nodes", site = "sites", plan = "plans", usage = "usages",
+               manifest = "manifests")
   for (format in names(folders)) {
     files <- list.files(demo_file(folders[[format]]), "\\.yaml$", full.names = TRUE)
     expect_gt(length(files), 0)
@@ -52,6 +53,7 @@ test_that("what the reader refuses of single values, the schema refuses too", {
 test_that("the files that are shipped are those that are made", {
   for (format in names(clockpigeon:::yaml_formats())) {
     file <- system.file("schemas", paste0(format, ".json"), package = "clockpigeon")
-    expect_identical(paste(readLines(file, encoding = "UTF-8"), collapse = "\n"), yaml_schema(format), info = format)
+    expect_identical(paste(readLines(file, encoding = "UTF-8"), collapse = "\n"),
+                     yaml_schema(format), info = format)
   }
 })

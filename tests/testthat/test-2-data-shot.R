@@ -8,8 +8,8 @@ test_that("a shot has its frames, size, limit and sizes in bytes", {
 
 test_that("bad values name file and field", {
   bad <- function(...) {
-    lines <- c(shot = "shot: a", scene = "scene: gears", size = "size: 16x9", limit = "limit: {samples: 1}",
-               frames = "frames: 1-9")
+    lines <- c(shot = "shot: a", scene = "scene: gears", size = "size: 16x9",
+               limit = "limit: {samples: 1}", frames = "frames: 1-9")
     over <- c(...)
     lines[names(over)] <- over
     read_shot(write_file(scratch(), "s.yaml", lines))
@@ -21,7 +21,8 @@ test_that("bad values name file and field", {
 })
 
 test_that("the name of the shot is in its scene, so that no shot counts as another", {
-  shot <- read_shot(write_file(scratch(), "hall.yaml", "shot: hall", "scene: scenes/{shot}-{frame:04}.pov", "frames: 1-10",
-                               "size: 16x9", "limit: {samples: 4}"))
+  shot <- read_shot(write_file(scratch(), "hall.yaml", "shot: hall",
+                               "scene: scenes/{shot}-{frame:04}.pov", "frames: 1-10", "size: 16x9",
+                               "limit: {samples: 4}"))
   expect_identical(shot$scene, "scenes/hall-{frame:04}.pov")
 })

@@ -1,7 +1,8 @@
 card <- function(...) {
-  lines <- c(site = "site: a", kind = "kind: managed", as_of = "as_of: 2026-10-01", source = "source: x",
-             currency = "currency: EUR", engines = "engines: [pebble]", meter = "meter: rendering",
-             price = "price: {per: node-hour, amount: 1.90 EUR}", tiers = "tiers: [{tier: t, nodes: [1]}]")
+  lines <- c(site = "site: a", kind = "kind: managed", as_of = "as_of: 2026-10-01",
+             source = "source: x", currency = "currency: EUR", engines = "engines: [pebble]",
+             meter = "meter: rendering", price = "price: {per: node-hour, amount: 1.90 EUR}",
+             tiers = "tiers: [{tier: t, nodes: [1]}]")
   over <- c(...)
   lines[names(over)] <- over
   write_file(scratch(parent.frame()), "a.yaml", lines[nzchar(lines)])
@@ -14,7 +15,8 @@ test_that("the demo's cards are read, with their defaults, in every way of selli
   expect_identical(sites$saltmill$tiers[[2]]$factor, 2.2)
   expect_equal(sites$attic$power, 420)
   expect_setequal(vapply(sites, function(s) s$price$per, ""),
-                  c("kWh", "megapixel-frame", "core-hour", "frame", "node-hour", "device-hour", "work-hour"))
+                  c("kWh", "megapixel-frame", "core-hour", "frame", "node-hour", "device-hour",
+                    "work-hour"))
   expect_identical(sites$undertow$can$frame_cap, list(time = 1200, on = "Quern 40"))
   expect_identical(sites$loftnights$open[[1]]$days, c("mon", "tue", "wed", "thu", "fri"))
 })
@@ -29,13 +31,19 @@ test_that("a card without date or source is read, and doubted", {
 
 test_that("cards without unit or a known currency are refused", {
   expect_refusal(read_site(card(currency = "currency: EUX")), "currency", "ISO 4217")
-  expect_refusal(read_site(card(price = "price: {per: node-hour, amount: 1.90}")), "money", "1.90 EUR")
-  expect_refusal(read_site(card(price = "price: {per: node-hour, amount: 1.90 GBP}")), "currency", c("GBP", "EUR"))
+  expect_refusal(read_site(card(price = "price: {per: node-hour, amount: 1.90}")), "money",
+                 "1.90 EUR")
+  expect_refusal(read_site(card(price = "price: {per: node-hour, amount: 1.90 GBP}")), "currency",
+                 c("GBP", "EUR"))
   expect_refusal(read_site(card(price = "price: {per: kWh, amount: 0.30 EUR}")), "site", "power")
-  expect_refusal(read_site(card(price = "price: {per: hour, amount: 1.90 EUR}")), "choice", "node-hour")
-  expect_refusal(read_site(card(tiers = "tiers: [{tier: t, nodes: [0]}]")), "type", "tiers`[1], field `nodes`")
-  expect_refusal(read_site(card(tiers = "tiers: [{tier: t, nodes: [1], wait: {median: 9 min, p90: 4 min}}]")), "site",
-                 "90 %")
+  expect_refusal(read_site(card(price = "price: {per: hour, amount: 1.90 EUR}")), "choice",
+                 "node-hour")
+  expect_refusal(read_site(card(tiers = "tiers: [{tier: t, nodes: [0]}]")), "type",
+                 "tiers`[1], field `nodes`")
+  expect_refusal(
+    read_site(card(tiers = "tiers: [{tier: t, nodes: [1], wait: {median: 9 min, p90: 4 min}}]")),
+    "site",
+    "90 %")
   expect_refusal(read_site(card(meter = "meter: sometimes")), "choice")
 })
 
@@ -44,7 +52,8 @@ test_that("what contradicts itself in a card is refused, and what to write inste
   brackets <- function(x) paste0("price: {per: node-hour, brackets: [", x, "]}")
   refused("site", "inside the one before",
           price = brackets("{from: 0, to: 10, amount: 2 EUR}, {from: 8, amount: 1 EUR}"))
-  refused("site", "has no price", price = brackets("{from: 0, to: 10, amount: 2 EUR}, {from: 12, amount: 1 EUR}"))
+  refused("site", "has no price",
+          price = brackets("{from: 0, to: 10, amount: 2 EUR}, {from: 12, amount: 1 EUR}"))
   refused("site", "has no price", price = brackets("{from: 5, amount: 1 EUR}"))
   refused("site", "nothing above it", price = brackets("{from: 0, to: 10, amount: 1 EUR}"))
   refused("site", "either an amount or brackets", price = "price: {per: node-hour}")
@@ -54,7 +63,8 @@ test_that("what contradicts itself in a card is refused, and what to write inste
   refused("choice", "a machine is a node", price = "price: {per: machine-hour, amount: 1.90 EUR}")
   refused("site", "no duration", price = "price: {per: node-hour, amount: 1 EUR, step: 5}")
   refused("site", "a duration", price = "price: {per: frame, amount: 1 EUR, step: 5 min}")
-  refused("site", "hours only with charges by time", price = "price: {per: frame, amount: 1 EUR, hours: [{days: sat}]}")
+  refused("site", "hours only with charges by time",
+          price = "price: {per: frame, amount: 1 EUR, hours: [{days: sat}]}")
   refused("unit", c("sign", "20 %"), tax = "tax: {tax: t, percent: 20}")
   refused("unit", "20 %", tax = "tax: {tax: t, percent: 0.2}")
   refused("site", "two called 't'", tiers = "tiers: [{tier: t, nodes: [1]}, {tier: t, nodes: [2]}]")
@@ -75,7 +85,9 @@ test_that("a site's own unit is a currency of its own, with a stated worth or no
   site <- read_site(card(own, unit = "unit: {worth: 0.05 EUR}"))
   x <- bill(data.frame(node = "a", seconds = 3600), site, to = "EUR")
   expect_equal(c(x$amount, x$converted, x$rate), c(40, 2, 0.05))
-  expect_refusal(bill(data.frame(node = "a", seconds = 3600), read_site(card(own)), to = "EUR"), "rates", "points")
-  expect_refusal(read_site(card(own, price = "price: {per: node-hour, amount: 40 credits}")), "currency",
+  expect_refusal(bill(data.frame(node = "a", seconds = 3600), read_site(card(own)), to = "EUR"),
+                 "rates", "points")
+  expect_refusal(read_site(card(own, price = "price: {per: node-hour, amount: 40 credits}")),
+                 "currency",
                  c("credits", "points"))
 })

@@ -8,7 +8,8 @@ test_that("a type reads, says its schema and its default; a field may say anothe
   filled <- record_of(list(a = field(a_count(), default = 1L), b = field(a_text())), filled = TRUE)
   expect_identical(field(filled)$default, list(a = 1L, b = NULL))
   expect_identical(filled$schema()$properties$a$type, "integer")
-  expect_identical(records_of(list(a = field(a_text())))$read(list(list(a = "x")), "w"), list(list(a = "x")))
+  expect_identical(records_of(list(a = field(a_text())))$read(list(list(a = "x")), "w"),
+                   list(list(a = "x")))
 })
 
 test_that("every field of every format is made of a type with a schema", {

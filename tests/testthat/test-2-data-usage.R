@@ -1,6 +1,7 @@
 test_that("the demo's usages are read, and priced by what they name", {
   project <- read_project(demo_file())
-  expect_setequal(names(project$usages), c("gears-saltmill", "basin-highgarret", "gallery-undertow"))
+  expect_setequal(names(project$usages),
+                  c("gears-saltmill", "basin-highgarret", "gallery-undertow"))
   x <- project$usages[["gears-saltmill"]]
   expect_equal(sum(x$rows$seconds), 380 + 13272 + 365 + 13127 + 270)
   expect_identical(summary(bill(x, project$sites$saltmill))$to_pay, 38.93)
@@ -9,8 +10,9 @@ test_that("the demo's usages are read, and priced by what they name", {
 })
 
 test_that("a usage that cannot be read names the file and field", {
-  usage <- function(row, ...) write_file(scratch(parent.frame()), "u.yaml", "usage: u", "site: s", ..., "rows:",
-                                         paste("  -", row))
+  usage <- function(row, ...)
+    write_file(scratch(parent.frame()), "u.yaml", "usage: u", "site: s", ..., "rows:",
+               paste("  -", row))
   expect_refusal(read_usage(usage("{node: a, time: 8.20}")), "duration",
                  c("u.yaml", "rows`[1], field `time`", "two ways"))
   expect_refusal(read_usage(usage("{node: a, data: 5}")), "unit", "MB")

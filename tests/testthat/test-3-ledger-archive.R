@@ -1,15 +1,18 @@
 # What a ledger answers, whatever of it is archived.
 answers <- function(ledger) {
-  list(all = timings(ledger), replaced = timings(ledger, replaced = TRUE), some = timings(ledger, scene = "basin"),
-       near = timings_near(ledger, "gears", most = 500), newest = newest_timings(ledger),
-       compared = compare_timings(ledger, "engine_version"),
-       part = compare_timings(ledger_part(ledger, list(scene = "hall")), "engine_version"), nodes = seen_nodes(ledger))
+  list(all = timings(ledger), replaced = timings(ledger, replaced = TRUE),
+       some = timings(ledger, scene = "basin"), near = timings_near(ledger, "gears", most = 500),
+       newest = newest_timings(ledger), compared = compare_timings(ledger, "engine_version"),
+       part = compare_timings(ledger_part(ledger, list(scene = "hall")), "engine_version"),
+       nodes = seen_nodes(ledger))
 }
 odd_rows <- data.frame(
-  activity = "render", scene = "stage", frame = 5, engine = "sundew", engine_version = "4.1", status = "ok",
-  kind = "measured", wall_s = c(1 / 3, 1e-300, 0.1 + 0.2, NA), samples_done = c(NA, 2^53, 1, 1e15),
-  warm = c(TRUE, NA, FALSE, TRUE), measured_at = "2026-01-01T00:00:00.000Z",
-  note = c("a \"quoted\", text\nover lines", "NA", "", "\u00e9t\u00e9 \\n \t end"), features = "{\"bounces\": 4}",
+  activity = "render", scene = "stage", frame = 5, engine = "sundew", engine_version = "4.1",
+  status = "ok", kind = "measured", wall_s = c(1 / 3, 1e-300, 0.1 + 0.2, NA),
+  samples_done = c(NA, 2^53, 1, 1e15), warm = c(TRUE, NA, FALSE, TRUE),
+  measured_at = "2026-01-01T00:00:00.000Z",
+  note = c("a \"quoted\", text\nover lines", "NA", "", "\u00e9t\u00e9 \\n \t end"),
+  features = "{\"bounces\": 4}",
   output = c(NA, "C:\\out\\f.png", "\\", " ")
 )
 
@@ -27,7 +30,8 @@ check_archived <- function(ledger, folder) {
   expect_identical(sum(made$timings), old)
   expect_gt(nrow(made), 1)
   expect_setequal(list.files(file.path(folder, "archive")), made$file)
-  expect_equal(as.numeric(ask_rows(ledger$con, "SELECT count(*) AS n FROM runs")$n), nrow(before$replaced) - old)
+  expect_equal(as.numeric(ask_rows(ledger$con, "SELECT count(*) AS n FROM runs")$n),
+               nrow(before$replaced) - old)
   expect_identical(answers(ledger), before)
   # Others open it anew, to read; the archives stand in a cache by now, or are read once more.
   unlink(file.path(folder, "cache"), recursive = TRUE)
@@ -79,7 +83,8 @@ test_that("an archive that is gone is said, one that was changed is refused, and
   path <- file.path(folder, "archive", made$file)
   again <- function(code) with_ledger(ledger$path, code)
   file.rename(path, file.path(folder, "elsewhere"))
-  expect_message(n <- nrow(again(timings)), paste("its", made$timings, "timings, 2026-01-01 to 2026-01-19, are not read"))
+  expect_message(n <- nrow(again(timings)),
+                 paste("its", made$timings, "timings, 2026-01-01 to 2026-01-19, are not read"))
   expect_identical(n, nrow(rows) - made$timings)
   # It is said once, however much is asked.
   said <- testthat::capture_messages(again(function(ledger) {
@@ -102,7 +107,8 @@ test_that("what another program does meanwhile, or a full disk, takes nothing ou
   file.create(file.path(folder, "archive"))
   expect_refusal(archive_timings(ledger, "2026-01-20"), "file", "no such folder")
   unlink(file.path(folder, "archive"))
-  expect_refusal(take_out(ledger, "2026-01-20", c(1, 50), list(file = "f", timings = 49L, hash = "h")), "ledger",
+  expect_refusal(take_out(ledger, "2026-01-20", c(1, 50),
+                          list(file = "f", timings = 49L, hash = "h")), "ledger",
                  "no timing was taken out")
   expect_identical(timings(ledger), before)
   expect_error(DBI::dbExecute(ledger$con, "DELETE FROM runs"), "append only")

@@ -2,7 +2,8 @@ test_that("edits are kept with who made them, newest first, and are not rewritte
   ledger <- open_ledger(":memory:")
   on.exit(close_ledger(ledger))
   expect_equal(nrow(clockpigeon:::edits(ledger)), 0)
-  clockpigeon:::add_edit(ledger, "sites/saltmill.yaml", "- currency: EUR\n+ currency: DKK", by = "ada")
+  clockpigeon:::add_edit(ledger, "sites/saltmill.yaml", "- currency: EUR\n+ currency: DKK",
+                         by = "ada")
   clockpigeon:::add_edit(ledger, "sites/attic.yaml", "+ about: two machines")
   said <- clockpigeon:::edits(ledger)
   expect_equal(said$file, c("sites/attic.yaml", "sites/saltmill.yaml"))

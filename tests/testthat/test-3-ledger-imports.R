@@ -5,7 +5,9 @@ test_that("of files that came together each is withdrawn by itself", {
              write_file(folder, "b.csv", "frame,wall_s", "3,30", "4,40", "5,50"),
              write_file(folder, "c.csv", "frame,wall_s", "6,60"))
   import_timings(paths, ledger = ledger)
-  expect_identical(DBI::dbGetQuery(ledger$con, "SELECT timings FROM imports ORDER BY rowid")$timings, c(2L, 3L, 1L))
+  expect_identical(
+    DBI::dbGetQuery(ledger$con, "SELECT timings FROM imports ORDER BY rowid")$timings,
+    c(2L, 3L, 1L))
   expect_identical(withdraw_import(ledger, clockpigeon:::content_mark(paths[2])), 3L)
   expect_identical(timings(ledger)$frame, c(1L, 2L, 6L))
   expect_identical(nrow(import_timings(paths[2:3], ledger = ledger, again = TRUE)), 4L)

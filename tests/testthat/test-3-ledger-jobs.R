@@ -1,8 +1,10 @@
 test_that("a job's name is its own, and leads to what happened to it", {
   ledger <- memory_ledger()
   clockpigeon:::add_job(ledger, list(name = "night-1"))
-  expect_refusal(clockpigeon:::add_job(ledger, list(name = "night-1")), "job", c("was used before", "Name it night-2"))
-  expect_refusal(clockpigeon:::add_job(ledger, list(name = "Night-1")), "job", "differs only in case from night-1")
+  expect_refusal(clockpigeon:::add_job(ledger, list(name = "night-1")), "job",
+                 c("was used before", "Name it night-2"))
+  expect_refusal(clockpigeon:::add_job(ledger, list(name = "Night-1")), "job",
+                 "differs only in case from night-1")
   expect_refusal(clockpigeon:::add_job(ledger, list(name = "a/b")), "job", "Write letters, digits")
   expect_identical(jobs(ledger)$name, "night-1")
   expect_refusal(job_events(ledger, "nigth-1"), "job", "Did you mean night-1")
@@ -15,8 +17,10 @@ test_that("events are appended, and a repeated one is harmless", {
                      time = c("2026-11-24T20:00:00.000Z", "2026-11-24T20:02:10.000Z"))
   expect_identical(add_events(ledger, "night", seen), 2L)
   expect_identical(add_events(ledger, "night", seen), 0L)
-  expect_identical(add_events(ledger, "NIGHT", data.frame(what = "arrived", frame = 4L, key = "4 arrived")), 1L)
-  expect_identical(add_events(ledger, "night", data.frame(what = "arrived", frame = 4L, key = "4 arrived")), 0L)
+  expect_identical(add_events(ledger, "NIGHT",
+                              data.frame(what = "arrived", frame = 4L, key = "4 arrived")), 1L)
+  expect_identical(add_events(ledger, "night",
+                              data.frame(what = "arrived", frame = 4L, key = "4 arrived")), 0L)
   x <- job_events(ledger, "night")
   expect_identical(x$what, c("rendering", "arrived", "arrived"))
   expect_identical(x$frame, c(3L, 3L, 4L))
@@ -31,8 +35,8 @@ test_that("events are appended, and a repeated one is harmless", {
 test_that("lines of bills are kept once each", {
   ledger <- memory_ledger()
   clockpigeon:::add_job(ledger, list(name = "night"))
-  line <- data.frame(site = "saltmill", item = "rendering", amount = 12.5, currency = "GBP", basis = "billed",
-                     key = "2026-11/1")
+  line <- data.frame(site = "saltmill", item = "rendering", amount = 12.5, currency = "GBP",
+                     basis = "billed", key = "2026-11/1")
   expect_identical(clockpigeon:::add_charges(ledger, "night", line), 1L)
   expect_identical(clockpigeon:::add_charges(ledger, "night", line), 0L)
   expect_identical(clockpigeon:::job_charges(ledger, "night")$amount, 12.5)
@@ -47,7 +51,8 @@ test_that("a decision is written down as a job, with what was promised, and read
   expect_identical(clockpigeon:::job_decision(ledger, "s-final")$pick, "x t, 5 nodes")
   p <- clockpigeon:::promised(ledger, "s-final")
   expect_identical(p$what, c("finish_s", "cost"))
-  expect_equal(p$p50, c(sort(f$draws$finish_s[21:40])[10], sort(f$draws$cost[21:40])[10]), tolerance = 0.02)
+  expect_equal(p$p50, c(sort(f$draws$finish_s[21:40])[10], sort(f$draws$cost[21:40])[10]),
+               tolerance = 0.02)
   expect_identical(job_events(ledger, "s-final")$what, "decided")
   row <- DBI::dbGetQuery(ledger$con, "SELECT question, shots, scenario FROM jobs")
   expect_identical(jsonlite::fromJSON(row$shots)$frames, "1-12")
@@ -64,5 +69,6 @@ test_that("a list of jobs that were placed before is taken in once", {
   expect_identical(job_events(ledger, "gears-final")$what, "cancelled")
   short <- write_file(scratch(), "jobs.csv", "job", "a", "a", "b")
   expect_identical(import_jobs(short, ledger), 2L)
-  expect_refusal(import_jobs(write_file(scratch(), "jobs.csv", "name", "a"), ledger), "columns", "job")
+  expect_refusal(import_jobs(write_file(scratch(), "jobs.csv", "name", "a"), ledger), "columns",
+                 "job")
 })

@@ -10,9 +10,12 @@ full_ledger <- function(where) {
   add_import(ledger, rows, c("a.csv", "b.csv"), c("m1", "m2"), c(10, 30))
   withdraw_import(ledger, "m1")
   add_job(ledger, list(name = "night", decision = "{\"pick\":\"attic\"}"), data.frame(
-    made_at = "t", stage = "before", option = "a", what = "cost", draws = 10L, seed = 1L, p50 = 0.1 + 0.2
+    made_at = "t", stage = "before", option = "a", what = "cost", draws = 10L, seed = 1L,
+    p50 = 0.1 + 0.2
   ))
-  add_events(ledger, "night", data.frame(what = c("placed", "frame-done"), frame = c(NA, 7L), seconds = c(NA, 1 / 3)))
+  add_events(ledger, "night",
+             data.frame(what = c("placed", "frame-done"), frame = c(NA, 7L),
+                        seconds = c(NA, 1 / 3)))
   add_charges(ledger, "night", data.frame(site = "attic", amount = 0.1, key = c("a", "b")))
   add_outcomes(ledger, "night", data.frame(site = "attic", what = "cost", actual = 2.5, key = "k"))
   add_edit(ledger, "sites/attic.yaml", "- a\n+ b", "me")
@@ -21,8 +24,9 @@ full_ledger <- function(where) {
   ledger
 }
 rows_of <- function(ledger) {
-  list(timings(ledger, replaced = TRUE), job_events(ledger, "night"), job_charges(ledger, "night"), promised(ledger, "night"),
-       job_outcomes(ledger), edits(ledger), imported_marks(ledger), kept_plan(ledger)$seed)
+  list(timings(ledger, replaced = TRUE), job_events(ledger, "night"), job_charges(ledger, "night"),
+       promised(ledger, "night"), job_outcomes(ledger), edits(ledger), imported_marks(ledger),
+       kept_plan(ledger)$seed)
 }
 
 test_that("a ledger is moved row by row, goes on where it was cut off, and writes on as before", {
@@ -42,7 +46,8 @@ test_that("a ledger is moved row by row, goes on where it was cut off, and write
   expect_identical(rows_of(to), rows_of(from))
   # More of the old one follows; what the new one has of its own is not overwritten.
   add_events(from, "night", data.frame(what = "frame-done", frame = 8L))
-  expect_identical(move_ledger(from, to)$rows[moved$table == "events"], moved$rows[moved$table == "events"] + 1)
+  expect_identical(move_ledger(from, to)$rows[moved$table == "events"],
+                   moved$rows[moved$table == "events"] + 1)
   withdraw_import(to, "m2")
   expect_identical(imported_marks(to), character())
   expect_refusal(move_ledger(from, to), "ledger", "rows of its own")

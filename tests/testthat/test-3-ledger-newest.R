@@ -9,7 +9,8 @@ check_newest <- function(ledger) {
   }
   expect_null(read(NULL, list(), nrow(rows), 50))
   expect_identical(read(NULL, list(), 100, 450), newest_by_hand(rows, 3)$wall_s)
-  # Of more settings than are read every so many-th frame, from the first of each scene: a scene of one frame stays.
+  # Of more settings than are read every so many-th frame, from the first of each scene: a scene of
+  # one frame stays.
   kept <- newest_by_hand(rows, 1)
   kept <- kept[(kept$frame - ifelse(kept$scene == "stage", 5, 11)) %% 8 == 0, ]
   expect_identical(read(NULL, list(), 100, 20), kept$wall_s)
@@ -43,11 +44,13 @@ check_compared <- function(ledger) {
     "timings all but those of some frames of each scene, in one of 2 stretches of the history"
   ), fixed = TRUE)
   by_hand <- compare_timings(kept, "engine_version")
-  expect_equal(as.data.frame(part)[setdiff(names(part), "note")], as.data.frame(by_hand)[setdiff(names(by_hand), "note")])
+  expect_equal(as.data.frame(part)[setdiff(names(part), "note")],
+               as.data.frame(by_hand)[setdiff(names(by_hand), "note")])
   expect_setequal(part$scene, all$scene)
   expect_lt(max(abs(part$ratio / 1.2 - 1)), 0.03)
   only <- compare_timings(ledger_part(ledger, list(scene = "hall")), "engine_version")
-  expect_match(only$note, paste(whole_number(sum(rows$scene == "hall")), "timings all but"), fixed = TRUE)
+  expect_match(only$note, paste(whole_number(sum(rows$scene == "hall")), "timings all but"),
+               fixed = TRUE)
 }
 
 test_that("a long history is compared by a part in which partners stay together, and finds what all of it finds", {
@@ -61,7 +64,8 @@ test_that("a long history is compared by a part in which partners stay together,
   expect_false(any(grepl("all but", compare_timings(ledger, "engine_version")$note)))
   swap("indexed_rows", 200)
   part <- compare_timings(ledger, "engine_version")
-  expect_match(paste(part$note, collapse = " "), "all but one of 5 stretches of the history", fixed = TRUE)
+  expect_match(paste(part$note, collapse = " "), "all but one of 5 stretches of the history",
+               fixed = TRUE)
   expect_gt(min(part$ratio), 1.1)
 })
 

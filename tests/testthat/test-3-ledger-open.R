@@ -14,9 +14,12 @@ test_that("a ledger is opened twice at once, and both see what the other wrote",
 
 test_that("writers in other processes wait for each other, and no row is lost", {
   path <- file.path(scratch(), "l.sqlite")
-  rows <- paste("data.frame(activity = 'render', status = 'ok', kind = 'typed', wall_s = i + 1:500 / 1000,",
-                "node = rep(commandArgs(TRUE), 500))")
-  code <- sprintf("l <- clockpigeon::open_ledger('%s'); for (i in 1:20) clockpigeon::add_timings(l, %s)", path, rows)
+  rows <- paste(
+    "data.frame(activity = 'render', status = 'ok', kind = 'typed', wall_s = i + 1:500 / 1000,",
+    "node = rep(commandArgs(TRUE), 500))")
+  code <- sprintf(
+    "l <- clockpigeon::open_ledger('%s'); for (i in 1:20) clockpigeon::add_timings(l, %s)", path,
+    rows)
   jobs <- lapply(1:8, function(k) {
     processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code, k), stderr = "|",
                           env = c("current", R_LIBS = Sys.getenv("R_LIBS")))
@@ -46,7 +49,8 @@ test_that("what cannot be a ledger is refused and left as it was", {
   folder <- scratch()
   expect_refusal(open_ledger(folder), "ledger", "is a folder")
   expect_refusal(open_ledger(file.path(folder, "no", "l.sqlite")), "ledger", "does not exist")
-  expect_refusal(open_ledger(file.path(folder, "l.sqlite"), read_only = TRUE), "ledger", "clockpigeon bench")
+  expect_refusal(open_ledger(file.path(folder, "l.sqlite"), read_only = TRUE), "ledger",
+                 "clockpigeon bench")
   text <- write_file(folder, "text.sqlite", rep("this is no database at all, only words", 50))
   before <- tools::md5sum(text)
   expect_refusal(open_ledger(text), "ledger", "text.sqlite")
@@ -97,7 +101,8 @@ test_that("what a writer was doing when it was killed is taken back, and who onl
     "DBI::dbExecute(con, 'BEGIN IMMEDIATE'); DBI::dbExecute(con, 'INSERT INTO machines VALUES (?, ?)',",
     "params = list(paste0('m', 1:20000), rep(strrep('x', 200), 20000))); file.create('%s'); Sys.sleep(60)"
   ), path, file.path(folder, "written"))
-  writer <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-init-file", "-e", code),
+  writer <- processx::process$new(file.path(R.home("bin"), "Rscript"),
+                                  c("--no-init-file", "-e", code),
                                   env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
   until <- steady_clock() + 60
   while (!file.exists(file.path(folder, "written")) && steady_clock() < until) Sys.sleep(0.05)

@@ -33,7 +33,8 @@ test_that("a value that changed in the file is found, in a timing or in its sett
 test_that("each complete block is sealed once, whichever way its rows came, and an archived block says nothing", {
   path <- sealed_ledger(199)
   ledger <- open_ledger(path)
-  seals <- function() DBI::dbGetQuery(clockpigeon:::ledger_connection(ledger), "SELECT * FROM seals")
+  seals <- function()
+    DBI::dbGetQuery(clockpigeon:::ledger_connection(ledger), "SELECT * FROM seals")
   expect_identical(nrow(seals()), 0L)
   add_timings(ledger, some_timings(3))
   expect_identical(seals()[c("first", "last")], data.frame(first = 1L, last = 200L))

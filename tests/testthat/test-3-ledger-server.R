@@ -1,7 +1,9 @@
 test_that("an address is taken apart, and one with a password is refused without showing it", {
-  at <- server_address("postgresql://studio@db.example:5433/clockpigeon?sslmode=verify-full&options=-csearch_path%3Dfilm")
-  expect_identical(at, list(user = "studio", host = "db.example", port = "5433", dbname = "clockpigeon",
-                            sslmode = "verify-full", options = "-csearch_path=film"))
+  at <- server_address(
+    "postgresql://studio@db.example:5433/clockpigeon?sslmode=verify-full&options=-csearch_path%3Dfilm")
+  expect_identical(at, list(user = "studio", host = "db.example", port = "5433",
+                            dbname = "clockpigeon", sslmode = "verify-full",
+                            options = "-csearch_path=film"))
   expect_identical(server_address("postgres:///ledger"), list(dbname = "ledger"))
   expect_identical(server_address("postgresql://[::1]/a%20b"), list(host = "::1", dbname = "a b"))
   said <- tryCatch(server_address("postgresql://studio:hush@db/ledger"), error = conditionMessage)
@@ -22,8 +24,9 @@ test_that("a project's ledger may be on a server", {
 })
 
 test_that("SQL is written once for both", {
-  expect_identical(server_sql("SELECT a FROM b WHERE c = ? AND d IN (SELECT value FROM json_each(?))"),
-                   "SELECT a FROM b WHERE c = $1 AND d IN (SELECT jsonb_array_elements_text($2::jsonb) AS value) ")
+  expect_identical(
+    server_sql("SELECT a FROM b WHERE c = ? AND d IN (SELECT value FROM json_each(?))"),
+    "SELECT a FROM b WHERE c = $1 AND d IN (SELECT jsonb_array_elements_text($2::jsonb) AS value) ")
   expect_identical(server_sql("SELECT json_extract(j.decision, '$.pick') AS pick"),
                    "SELECT (j.decision::jsonb ->> 'pick') AS pick ")
   expect_identical(server_params(list(1e5, 0.1, NA_real_, 3L, "x")),
@@ -35,10 +38,13 @@ test_that("what goes into a server comes out as from a file: times, flags, count
   here <- open_ledger(":memory:")
   on.exit(close_ledger(here))
   odd <- data.frame(
-    activity = "render", scene = c("a\tb", "c\\N", "d\ne", "\"", "\u00e4\u4e2d"), frame = c(1, 1e5, 2147483647, 3, NA),
-    wall_s = c(pi * 1e-9, 1e300, 0.1 + 0.2, 86400, NA), work = c(2^53, 1e15 + 1, 0, NA, 3), warm = c(TRUE, FALSE, NA, TRUE, NA),
-    billed = c(0.1, 1234567.89, 1e-6, NA, 0), currency = "EUR", features = c("{\"b\": 1,  \"a\":[2]}", NA, "{}", NA, "{\"z\":0}"),
-    status = c("ok", "ok", "ok", "ok", "failed"), kind = "typed", measured_at = "2026-03-29T01:30:00.123Z", id = letters[1:5],
+    activity = "render", scene = c("a\tb", "c\\N", "d\ne", "\"", "\u00e4\u4e2d"),
+    frame = c(1, 1e5, 2147483647, 3, NA), wall_s = c(pi * 1e-9, 1e300, 0.1 + 0.2, 86400, NA),
+    work = c(2^53, 1e15 + 1, 0, NA, 3), warm = c(TRUE, FALSE, NA, TRUE, NA),
+    billed = c(0.1, 1234567.89, 1e-6, NA, 0), currency = "EUR",
+    features = c("{\"b\": 1,  \"a\":[2]}", NA, "{}", NA, "{\"z\":0}"),
+    status = c("ok", "ok", "ok", "ok", "failed"), kind = "typed",
+    measured_at = "2026-03-29T01:30:00.123Z", id = letters[1:5],
     note = c("", NA, "NULL", "NA", "\\.")
   )
   for (ledger in list(there, here)) {
@@ -50,10 +56,12 @@ test_that("what goes into a server comes out as from a file: times, flags, count
   b <- as.data.frame(timings(here))
   own <- a$id %in% letters
   expect_identical(a[own, ], b[own, ])
-  expect_identical(a[setdiff(names(a), c("id", "measured_at"))], b[setdiff(names(b), c("id", "measured_at"))])
+  expect_identical(a[setdiff(names(a), c("id", "measured_at"))],
+                   b[setdiff(names(b), c("id", "measured_at"))])
   expect_identical(as_runs(there), as_runs(here))
   expect_identical(timings(there, frame = 1e5)$id, "b")
-  expect_identical(nrow(timings_near(there, "gears", most = 200)), nrow(timings_near(here, "gears", most = 200)))
+  expect_identical(nrow(timings_near(there, "gears", most = 200)),
+                   nrow(timings_near(here, "gears", most = 200)))
 })
 
 test_that("a server refuses what a file refuses, and says whose database it is", {
@@ -62,8 +70,8 @@ test_that("a server refuses what a file refuses, and says whose database it is",
   add_timings(ledger, example_timings()[1:3, ])
   add_job(ledger, list(name = "Night"))
   expect_refusal(add_job(ledger, list(name = "night")), "job", "night")
-  for (sql in c("UPDATE runs SET note = 'x'", "DELETE FROM jobs", "TRUNCATE runs CASCADE", "DELETE FROM timings",
-                "INSERT INTO timings (id) VALUES ('x')")) {
+  for (sql in c("UPDATE runs SET note = 'x'", "DELETE FROM jobs", "TRUNCATE runs CASCADE",
+                "DELETE FROM timings", "INSERT INTO timings (id) VALUES ('x')")) {
     expect_error(DBI::dbExecute(ledger$con, sql), "append only")
   }
   close_ledger(ledger)
@@ -100,7 +108,8 @@ test_that("two writers at once lose nothing, and a plan is run by one of them", 
     file <- tempfile(fileext = ".R")
     writeLines(c(paste("write <-", paste(deparse(write), collapse = "\n")),
                  sprintf("write(%s, \"%s\")", deparse(at), who)), file)
-    processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-init-file", file), stderr = "|",
+    processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-init-file", file),
+                          stderr = "|",
                           env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
   })
   for (p in both) p$wait(60000)

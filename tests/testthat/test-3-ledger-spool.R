@@ -28,12 +28,14 @@ test_that("nothing is spooled of a file, and of a server what was not taken, whi
   gone <- sub(":[0-9]+/", ":1/", at)
   ledger$path <- gone
   cut()
-  expect_message(add_events(ledger, "night", data.frame(what = "frame-done", frame = 1L)), "delivered when it answers")
+  expect_message(add_events(ledger, "night", data.frame(what = "frame-done", frame = 1L)),
+                 "delivered when it answers")
   expect_silent(add_events(ledger, "night", data.frame(what = "frame-done", frame = 2L)))
   expect_refusal(job_events(ledger, "night"), "ledger", "refused")
   expect_length(spooled_files(gone), 2)
   dir.create(spool_folder(at), FALSE, TRUE)
-  expect_true(all(file.rename(spooled_files(gone), file.path(spool_folder(at), basename(spooled_files(gone))))))
+  expect_true(all(file.rename(spooled_files(gone),
+                              file.path(spool_folder(at), basename(spooled_files(gone))))))
   ledger$path <- at
   add_events(ledger, "night", data.frame(what = "frame-done", frame = 3L))
   expect_identical(job_events(ledger, "night")$frame, c(NA, 1L, 2L, 3L))
@@ -45,5 +47,6 @@ test_that("nothing is spooled of a file, and of a server what was not taken, whi
   expect_identical(nrow(timings(ledger)), 25L)
   # What belongs to rows that are there is refused, not kept.
   cut()
-  expect_refusal(add_timings(ledger, rows[1, ], replaces = kept$id[1]), "ledger", "Nothing was changed")
+  expect_refusal(add_timings(ledger, rows[1, ], replaces = kept$id[1]), "ledger",
+                 "Nothing was changed")
 })

@@ -10,8 +10,10 @@ test_that("how a ledger stands is counted, and what does not hold together is sa
   expect_identical(sum(x$writers$timings), min(1000L, nrow(example_timings())))
   expect_length(x$faults, 0)
   DBI::dbExecute(ledger$con, "INSERT INTO corrections (old_id, new_id) VALUES ('nobody', 'x')")
-  DBI::dbExecute(ledger$con, "INSERT INTO events (job, time, what, key) VALUES ('none', 't', 'w', 'k')")
-  expect_match(paste(ledger_state(ledger)$faults, collapse = "; "), "1 corrections .*; 1 events of jobs")
+  DBI::dbExecute(
+    ledger$con, "INSERT INTO events (job, time, what, key) VALUES ('none', 't', 'w', 'k')")
+  expect_match(paste(ledger_state(ledger)$faults, collapse = "; "),
+               "1 corrections .*; 1 events of jobs")
 })
 
 test_that("a role may do what it was given, and no more", {

@@ -1,7 +1,8 @@
 split <- function(text) clockpigeon:::split_events(charToRaw(text))
 
 test_that("events are read as they are written, whatever ends their lines, and only whole ones", {
-  x <- split("event: now\ndata: {}\n\nid: 1\ndata: a\ndata: b\n\n: comment\n\nid: 2\ndata:c\nretry: 9\n\nid: 3\ndata: d")
+  x <- split(
+    "event: now\ndata: {}\n\nid: 1\ndata: a\ndata: b\n\n: comment\n\nid: 2\ndata:c\nretry: 9\n\nid: 3\ndata: d")
   expect_identical(vapply(x$events, `[[`, "", "event"), c("now", "message", "message"))
   expect_identical(vapply(x$events, `[[`, "", "data"), c("{}", "a\nb", "c"))
   expect_identical(x$events[[2]]$id, "1")
@@ -14,7 +15,9 @@ test_that("events are read as they are written, whatever ends their lines, and o
 })
 
 test_that("wherever a stream is cut into pieces, the same events come of it", {
-  text <- paste0(": hello\r\n\r\n", paste0("id: ", 1:6, "\r\nevent: e\r\ndata: \u00e4", 1:6, "\r\n\r\n", collapse = ""))
+  text <- paste0(": hello\r\n\r\n",
+                 paste0("id: ", 1:6, "\r\nevent: e\r\ndata: \u00e4", 1:6, "\r\n\r\n",
+                        collapse = ""))
   bytes <- charToRaw(enc2utf8(text))
   whole <- clockpigeon:::split_events(bytes)$events
   expect_length(whole, 6)

@@ -10,7 +10,9 @@ test_that("files are sent in parts, what is there is not sent again, and a cut a
   service <- farm_service(farm)
   sent <- send(farm, service)
   expect_identical(sent$sent, c(10500, 9, 0))
-  whole <- function(farm) vapply(sent$sha256, function(sum) clockpigeon:::farm_file(farm, sum)$whole, NA, USE.NAMES = FALSE)
+  whole <- function(farm)
+    vapply(sent$sha256, function(sum) clockpigeon:::farm_file(farm, sum)$whole, NA,
+           USE.NAMES = FALSE)
   expect_true(all(whole(farm)))
   before <- service$asked$n
   expect_identical(send(farm, service)$sent, c(0, 0, 0))
@@ -42,7 +44,8 @@ test_that("a file that changes while it is sent is told of, not taken for whole"
     if (method == "PUT" && grepl("parts/1$", url)) writeBin(as.raw(rep(2, 90000)), path)
     plain(service, method, url, body, headers)
   }
-  expect_refusal(clockpigeon:::send_site_files(service, folder, "a.bin", 30000), "service", "did not arrive whole")
+  expect_refusal(clockpigeon:::send_site_files(service, folder, "a.bin", 30000), "service",
+                 "did not arrive whole")
 })
 
 test_that("a picture gets its name when it is what the site says it is", {

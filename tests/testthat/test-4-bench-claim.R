@@ -2,7 +2,8 @@ test_that("a plan is run by one process at a time, and who has it is said", {
   ledger <- open_ledger(file.path(scratch(), "l.sqlite"))
   withr::defer(close_ledger(ledger))
   claim <- claim_plan(ledger, "p1")
-  expect_refusal(claim_plan(ledger, "p1"), "plan", c("being run by process", Sys.getpid(), "Wait for it"))
+  expect_refusal(claim_plan(ledger, "p1"), "plan",
+                 c("being run by process", Sys.getpid(), "Wait for it"))
   other <- claim_plan(ledger, "p2")
   release_plan(claim)
   expect_identical(claim_plan(ledger, "p1"), claim)

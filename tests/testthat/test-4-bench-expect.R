@@ -1,8 +1,10 @@
 test_that("expected times come from the same setting, else the same shot, else are unknown", {
-  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = c(1, 2), repeats = 1,
-                     limits = list(list(samples = 2), list(samples = 4)), options = bench_options(warmups = 0))
-  known <- some_timings(c(3, 5, 100), scene = "gears", engine = "pebble", engine_version = c("1.1", "1.1", "1.0"),
-                        limit_value = 2, width = 32L, height = 18L)
+  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = c(1, 2),
+                     repeats = 1, limits = list(list(samples = 2), list(samples = 4)),
+                     options = bench_options(warmups = 0))
+  known <- some_timings(c(3, 5, 100), scene = "gears", engine = "pebble",
+                        engine_version = c("1.1", "1.1", "1.0"), limit_value = 2, width = 32L,
+                        height = 18L)
   x <- expected_trials(plan, known)
   x <- x[order(x$samples, x$frame), ]
   expect_equal(x$expected_s, c(4, 4, NA, NA))

@@ -13,7 +13,8 @@ test_that("a run that grows slower says so, and one that does not is silent", {
   expect_identical(slow$finding[1], "drift")
   expect_match(slow$says[1], "later trials are slower: \\+2[0-9] %")
   expect_true(slow$lower[1] < exp(0.2) && slow$upper[1] > exp(0.2))
-  step <- bench_findings(run_of(base * noise * rep(c(1, 1.2, 1, 1.2, 1, 1, 1.2, 1, 1.2, 1), each = 4)))
+  step <- bench_findings(run_of(base * noise *
+                                rep(c(1, 1.2, 1, 1.2, 1, 1, 1.2, 1, 1.2, 1), each = 4)))
   expect_identical(step$finding[1], "blocks")
 })
 
@@ -25,7 +26,8 @@ test_that("a steady machine is rarely said to drift", {
 })
 
 test_that("short settings come with a cure, busy trials are counted, unsure means named", {
-  short <- bench_findings(some_timings(c(1, 1, 1), load_s = c(0.3, 0.5, 0.4), compute_s = c(0.5, 0.5, 0.5)))
+  short <- bench_findings(some_timings(c(1, 1, 1), load_s = c(0.3, 0.5, 0.4),
+                                       compute_s = c(0.5, 0.5, 0.5)))
   expect_identical(short$finding, "too short")
   expect_match(short$says, "a frame of 227x128, 16 samples or 12 repeats")
   x <- bench_findings(some_timings(c(10, 12, 11), busy = c(TRUE, FALSE, NA)))
@@ -34,6 +36,7 @@ test_that("short settings come with a cure, busy trials are counted, unsure mean
   expect_match(x$says[2], "1 of 1 settings.* 3 %; worst: s frame 1, e 1.0, samples 8, to [0-9]+ %")
   expect_identical(nrow(bench_findings(some_timings(1, status = "failed"))), 0L)
   full <- some_timings(c(10, 10, 10), peak_mem_mb = c(950, 950, 100), cpu_s = c(2, 9, 2))
-  expect_match(bench_findings(full, memory_mb = 1000)$says, "1 of 3 trials nearly filled the memory")
+  expect_match(bench_findings(full, memory_mb = 1000)$says,
+               "1 of 3 trials nearly filled the memory")
   expect_identical(nrow(bench_findings(full)), 0L)
 })

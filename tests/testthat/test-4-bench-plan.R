@@ -1,7 +1,8 @@
 test_that("a plan crosses everything, one of each setting a block, in an order of its own", {
   shots <- read_project(demo_file())$shots[c("gears-review", "basin-review")]
-  plan <- plan_bench(shots, pebble(), frames = "1-21 by 10", limits = list(list(samples = 2), list(noise = 0.1)),
-                     threads = c(1, 2), repeats = 3)
+  plan <- plan_bench(shots, pebble(), frames = "1-21 by 10",
+                     limits = list(list(samples = 2), list(noise = 0.1)), threads = c(1, 2),
+                     repeats = 3)
   plan <- plan$trials
   blocks <- split(as.data.frame(plan), plan[["repeat"]])
   expect_identical(vapply(blocks, nrow, 0L), c("0" = 2L, "1" = 48L, "2" = 48L, "3" = 48L))
@@ -23,16 +24,19 @@ test_that("a plan file becomes trials", {
   plan <- project_plan(read_project(demo_file()))$trials
   expect_identical(nrow(plan), 2L + 2L * 18L)
   expect_setequal(unique(plan$version), c("1.0", "1.1"))
-  expect_refusal(project_plan(read_project(demo_file()), "rewiew"), "choice", "Did you mean review?")
+  expect_refusal(project_plan(read_project(demo_file()), "rewiew"), "choice",
+                 "Did you mean review?")
 })
 
 test_that("plan_bench validates its inputs", {
   expect_refusal(plan_bench(small_shot(), pebble(), frames = 900), "plan", c("frame 900", "1-720"))
-  expect_refusal(plan_bench(small_shot(), pebble(), versions = list(pebble = "2.0")), "choice", "1.0 or 1.1")
+  expect_refusal(plan_bench(small_shot(), pebble(), versions = list(pebble = "2.0")), "choice",
+                 "1.0 or 1.1")
   expect_refusal(plan_bench("gears", pebble()), "type", "read_shot()")
   expect_refusal(plan_bench(small_shot(), pebble(), repeats = 0), "type")
   povray <- read_engine(system.file("engines", "povray.yaml", package = "clockpigeon"))
-  expect_refusal(plan_bench(small_shot(), povray, versions = list(povray = "3")), "plan", "one version")
+  expect_refusal(plan_bench(small_shot(), povray, versions = list(povray = "3")), "plan",
+                 "one version")
   expect_refusal(bench_options(warmups = -1), "type")
 })
 
@@ -47,7 +51,8 @@ test_that("a study of devices takes nodes with their own, or sets of them", {
 })
 
 test_that("an engine that is named twice has the versions of both", {
-  merged <- clockpigeon:::merged_engines(list(list(engine = "pebble", versions = "1.0"), list(engine = "quern", versions = NULL),
+  merged <- clockpigeon:::merged_engines(list(list(engine = "pebble", versions = "1.0"),
+                                              list(engine = "quern", versions = NULL),
                                               list(engine = "pebble", versions = "1.1")))
   expect_identical(names(merged), c("pebble", "quern"))
   expect_identical(merged$pebble$versions, c("1.0", "1.1"))

@@ -1,4 +1,5 @@
-run <- function(..., time_limit = 60) clockpigeon:::run_command("/bin/sh", c("-c", ...), tempdir(), time_limit)
+run <- function(..., time_limit = 60)
+  clockpigeon:::run_command("/bin/sh", c("-c", ...), tempdir(), time_limit)
 
 test_that("wall time, exit status and both outputs are taken", {
   ran <- run("echo out; echo err >&2; sleep 0.3; exit 7")
@@ -38,7 +39,8 @@ test_that("a process that ignores polite signals is ended too", {
 test_that("memory is that of the process at its most", {
   skip_if_not(dir.exists("/proc/self"))
   ran <- clockpigeon:::run_command(file.path(R.home("bin"), "Rscript"),
-                                   c("-e", "x <- numeric(2e7); x[] <- 1; Sys.sleep(0.4)"), tempdir())
+                                   c("-e", "x <- numeric(2e7); x[] <- 1; Sys.sleep(0.4)"),
+                                   tempdir())
   expect_gt(ran$peak_mem_mb, 150)
 })
 
@@ -53,13 +55,16 @@ test_that("only the end of a very long output is kept, as valid text", {
 
 test_that("a log that grows without end is cut, its beginning and its end kept", {
   log <- file.path(scratch(), "log")
-  ran <- clockpigeon:::run_command("/bin/sh", c("-c", "echo first line; yes word | head -c 60000000; sleep 0.3; echo; echo last line"),
-                                   tempdir(), log = log, most = 4e6)
+  ran <- clockpigeon:::run_command(
+    "/bin/sh", c(
+      "-c", "echo first line; yes word | head -c 60000000; sleep 0.3; echo; echo last line"),
+    tempdir(), log = log, most = 4e6)
   expect_identical(ran$exit, 0L)
   expect_match(ran$text, "^first line\n")
   expect_match(ran$text, "cut: too long", fixed = TRUE)
   expect_match(ran$text, "last line\n$")
-  used <- as.numeric(system2("du", c("-k", shQuote(log)), stdout = TRUE) |> sub(pattern = "\\s.*", replacement = ""))
+  used <- as.numeric(system2("du", c("-k", shQuote(log)), stdout = TRUE) |>
+                     sub(pattern = "\\s.*", replacement = ""))
   expect_lt(used, 50000)
 })
 
@@ -81,7 +86,8 @@ test_that("a limit fires and a time is right though the time of day steps back",
 })
 
 test_that("variables reach the program, and two-byte text and line ends of Windows are read", {
-  ran <- clockpigeon:::run_command("/bin/sh", c("-c", "echo $CARDS"), tempdir(), environment = c(CARDS = "0,1"))
+  ran <- clockpigeon:::run_command("/bin/sh", c("-c", "echo $CARDS"), tempdir(),
+                                   environment = c(CARDS = "0,1"))
   expect_identical(ran$text, "0,1\n")
   log <- file.path(scratch(), "log")
   writeBin(iconv("load 5 s\r\ncompute 6 s\r\n", "UTF-8", "UTF-16LE", toRaw = TRUE)[[1]], log)
@@ -93,8 +99,9 @@ test_that("variables reach the program, and two-byte text and line ends of Windo
 test_that("a program gets the variables that this process has", {
   withr::local_envvar(CLOCKPIGEON_HERE = "yes", R_DEFAULT_PACKAGES = "NULL")
   for (own in list(NULL, c(CARDS = "0"))) {
-    script <- paste("echo $CLOCKPIGEON_HERE; test -n \"$HOME\" && echo home; echo packages $R_DEFAULT_PACKAGES;",
-                    "echo cards $CARDS")
+    script <- paste(
+      "echo $CLOCKPIGEON_HERE; test -n \"$HOME\" && echo home; echo packages $R_DEFAULT_PACKAGES;",
+      "echo cards $CARDS")
     ran <- clockpigeon:::run_command("/bin/sh", c("-c", script), tempdir(), environment = own)
     expect_match(ran$text, "yes\nhome")
     expect_match(ran$text, if (length(own)) "cards 0" else "cards\\s*$")
@@ -104,7 +111,8 @@ test_that("a program gets the variables that this process has", {
 
 test_that("code points that are none do not make a good frame a failed one", {
   path <- withr::local_tempfile()
-  writeBin(as.raw(c(charToRaw("load 1 "), 0xed, 0xa0, 0x80, 0xf4, 0x90, 0x80, 0x80, 0xff, charToRaw(" done"))), path)
+  writeBin(as.raw(c(charToRaw("load 1 "), 0xed, 0xa0, 0x80, 0xf4, 0x90, 0x80, 0x80, 0xff,
+                    charToRaw(" done"))), path)
   text <- clockpigeon:::read_log(path)
   expect_true(validUTF8(text))
   expect_match(text, "^load 1 .* done$")

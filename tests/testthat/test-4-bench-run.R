@@ -23,9 +23,11 @@ test_that("what was measured before a stop is in the ledger", {
   saveRDS(plan_bench(small_shot(), engine, frames = c(1, 3, 2), repeats = 1,
                      options = bench_options(warmups = 0, seed = 5)), file.path(folder, "plan.rds"))
   order <- readRDS(file.path(folder, "plan.rds"))$trials$frame
-  code <- sprintf("library(clockpigeon); run_bench(readRDS('%s/plan.rds'), open_ledger('%s'), progress = FALSE)",
-                  folder, path)
-  job <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code), cleanup_tree = TRUE)
+  code <- sprintf(
+    "library(clockpigeon); run_bench(readRDS('%s/plan.rds'), open_ledger('%s'), progress = FALSE)",
+    folder, path)
+  job <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code),
+                               cleanup_tree = TRUE)
   before <- which(order == 2) - 1L
   rows_so_far <- function() {
     watcher <- open_ledger(path, read_only = TRUE)
@@ -47,12 +49,13 @@ test_that("POV-Ray is driven for real: three frames of a scene of ours, compared
   skip_if(!nzchar(Sys.which("povray")), "POV-Ray is not installed")
   folder <- scratch()
   file.copy(test_path("tide-bell.pov"), folder)
-  shot <- read_shot(write_file(folder, "bell.yaml", "shot: bell", "scene: tide-bell.pov", "frames: 1-24",
-                               "size: 96x54", "limit: {samples: 9}"))
+  shot <- read_shot(write_file(folder, "bell.yaml", "shot: bell", "scene: tide-bell.pov",
+                               "frames: 1-24", "size: 96x54", "limit: {samples: 9}"))
   engine <- read_engine(system.file("engines", "povray.yaml", package = "clockpigeon"))
   ledger <- memory_ledger()
-  plan <- plan_bench(shot, engine, frames = c(4, 12, 20), limits = list(list(samples = 9), list(samples = 40)),
-                     threads = 1, repeats = 2, options = bench_options(warmups = 0))
+  plan <- plan_bench(shot, engine, frames = c(4, 12, 20),
+                     limits = list(list(samples = 9), list(samples = 40)), threads = 1, repeats = 2,
+                     options = bench_options(warmups = 0))
   rows <- run_bench(plan, ledger, folder = folder, progress = FALSE)
   expect_identical(rows$status, rep("ok", 12))
   expect_match(rows$engine_version, "^3\\.")
@@ -61,9 +64,10 @@ test_that("POV-Ray is driven for real: three frames of a scene of ours, compared
   expect_identical(by_limit$new, "samples 40")
   expect_lt(by_limit$ratio, 1)
   job <- render_job(shot, "povray", rows)
-  site <- read_site(write_file(folder, "own.yaml", "site: own", "kind: own", "as_of: 2026-11-01", "source: a test",
-                               "currency: EUR", "engines: [povray]", "nodes_like: [here]", "power: 200 W",
-                               "meter: rendering", "price: {per: kWh, amount: 0.30 EUR}",
+  site <- read_site(write_file(folder, "own.yaml", "site: own", "kind: own", "as_of: 2026-11-01",
+                               "source: a test", "currency: EUR", "engines: [povray]",
+                               "nodes_like: [here]", "power: 200 W", "meter: rendering",
+                               "price: {per: kWh, amount: 0.30 EUR}",
                                "tiers: [{tier: day, nodes: [1, 2]}]"))
   s <- summary(forecast_job(plan_options(job, site), draws = 200))
   expect_identical(s$evidence, c("measured", "measured"))
@@ -73,10 +77,11 @@ test_that("POV-Ray is driven for real: three frames of a scene of ours, compared
 
 test_that("features and devices are crossed, passed on, and part of the setting", {
   ledger <- memory_ledger()
-  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1, repeats = 1,
-                     options = bench_options(warmups = 0, study = "features",
-                                             cross = crossing(features = list(bounces = c("2", "32")),
-                                                              devices = c("all", "shared"))))
+  plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1,
+                     repeats = 1, options = bench_options(warmups = 0, study = "features",
+                                                          cross = crossing(
+                                                            features = list(bounces = c("2", "32")),
+                                                            devices = c("all", "shared"))))
   node <- read_node(write_file(scratch(), "n.yaml", "node: desk",
                                "devices: [{device: chip, kind: cpu, cores: 2, share: 0.5}]"))
   rows <- run_bench(plan, ledger, node, progress = FALSE)
@@ -84,17 +89,24 @@ test_that("features and devices are crossed, passed on, and part of the setting"
   expect_setequal(paste(rows$features, rows$threads, rows$capacity),
                   paste(rep(c('{"bounces":"2"}', '{"bounces":"32"}'), 2), rep(2:1, each = 2),
                         rep(c("1", "0.5"), each = 2)))
-  odd <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1, repeats = 1,
-                    options = bench_options(warmups = 0, cross = crossing(features = list(denoise = c("on", "off")))))
-  expect_identical(unique(run_bench(odd, ledger, progress = FALSE)$note), "pebble knows no feature denoise")
-  expect_refusal(plan_bench(small_shot(), pebble(), frames = 1, options = bench_options(study = "threads")), "plan",
+  odd <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1,
+                    repeats = 1,
+                    options = bench_options(warmups = 0,
+                                            cross = crossing(
+                                              features = list(denoise = c("on", "off")))))
+  expect_identical(unique(run_bench(odd, ledger, progress = FALSE)$note),
+                   "pebble knows no feature denoise")
+  expect_refusal(plan_bench(small_shot(), pebble(), frames = 1,
+                            options = bench_options(study = "threads")), "plan",
                  "has one level")
 })
 
 test_that("only settings that are not known well enough get one more block, within counts and budget", {
-  trials <- as.data.frame(plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1:2, repeats = 3,
+  trials <- as.data.frame(plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"),
+                                     frames = 1:2, repeats = 3,
                                      options = bench_options(warmups = 0))$trials)
-  rows <- some_timings(ifelse(trials$frame == 1, 10, c(10, 14, 8)[trials[["repeat"]]]), run_order = trials$run_order)
+  rows <- some_timings(ifelse(trials$frame == 1, 10, c(10, 14, 8)[trials[["repeat"]]]),
+                       run_order = trials$run_order)
   more <- function(...) clockpigeon:::next_block(trials, rows, repeat_until(0.05, ...), seed = 1)
   block <- more(least = 3, most = 6)
   expect_identical(block$frame, 2L)

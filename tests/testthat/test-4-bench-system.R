@@ -3,7 +3,8 @@ test_that("without /proc the system's package tells the same, near enough", {
   skip_if_not(dir.exists("/proc/self"))
   near <- function(a, b, within) expect_lt(abs(log(a / b)), within)
   near(clockpigeon:::machine_cpu_s(none), clockpigeon:::machine_cpu_s(), 0.2)
-  expect_identical(clockpigeon:::machine_facts(none)$memory_mb, clockpigeon:::machine_facts()$memory_mb)
+  expect_identical(clockpigeon:::machine_facts(none)$memory_mb,
+                   clockpigeon:::machine_facts()$memory_mb)
   expect_equal(clockpigeon:::load_average(none), clockpigeon:::load_average(), tolerance = 0.5)
   own <- clockpigeon:::process_cpu_s(none)
   expect_true(paste(Sys.getpid()) %in% own$pid)

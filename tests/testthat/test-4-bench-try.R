@@ -1,5 +1,5 @@
-one <- list(shot = "s", scene = "gears", frame = 3, width = 32, height = 18, samples = 2, noise = NA, time_s = NA,
-            threads = NA, version = NA, devices = NA)
+one <- list(shot = "s", scene = "gears", frame = 3, width = 32, height = 18, samples = 2,
+            noise = NA, time_s = NA, threads = NA, version = NA, devices = NA)
 
 test_that("one frame is run, and all that came of it is told", {
   folder <- scratch()

@@ -8,7 +8,8 @@ test_that("many frames of a real engine's log are read, the first not warm", {
   frames <- c(5, 300, 600)
   picture <- tempfile(fileext = ".png")
   text <- lapply(frames, function(f) {
-    run_pebble("--scene", "gears", "--frame", f, "--size", "16x9", "--samples", "2", "--out", picture)$stdout
+    run_pebble("--scene", "gears", "--frame", f, "--size", "16x9", "--samples", "2", "--out",
+               picture)$stdout
   })
   path <- write_file(scratch(), "gears.log", unlist(text))
   x <- import_timings(path, engine = pebble(), set = list(scene = "gears", node = "loft-1"))
@@ -22,8 +23,8 @@ test_that("many frames of a real engine's log are read, the first not warm", {
 })
 
 test_that("a log that breaks off, or a clock that was set back, leaves incomplete rows", {
-  path <- write_file(scratch(), "x.log", "noise", "frame 1 of 9", "took 12m40s", "frame 2 of 9", "took -3",
-                     "frame 3 of 9", "too")
+  path <- write_file(scratch(), "x.log", "noise", "frame 1 of 9", "took 12m40s", "frame 2 of 9",
+                     "took -3", "frame 3 of 9", "too")
   x <- import_timings(path, engine = log_engine())
   expect_identical(x$status, c("ok", "incomplete", "incomplete"))
   expect_identical(x$wall_s, c(760, NA, NA))
@@ -39,8 +40,10 @@ test_that("logs that are empty, binary or of something else are refused", {
   binary <- file.path(folder, "b.log")
   writeBin(as.raw(c(60, 0, 61)), binary)
   expect_refusal(import_timings(binary, engine = pebble()), "import", "binary")
-  expect_refusal(import_timings(write_file(folder, "c.log", "words"), engine = pebble()), "import", "begins no frame")
+  expect_refusal(import_timings(write_file(folder, "c.log", "words"), engine = pebble()), "import",
+                 "begins no frame")
   silent <- pebble()
   silent$log <- NULL
-  expect_refusal(import_timings(write_file(folder, "c.log", "words"), engine = silent), "engine", "no `log`")
+  expect_refusal(import_timings(write_file(folder, "c.log", "words"), engine = silent), "engine",
+                 "no `log`")
 })

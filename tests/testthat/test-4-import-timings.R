@@ -6,7 +6,8 @@ test_that("a file goes into the ledger once, and all of it or nothing", {
   file.copy(path, file.path(folder, "copy.csv"))
   again <- import_timings(file.path(folder, "copy.csv"), ledger = ledger)
   expect_identical(nrow(again), 0L)
-  expect_identical(clockpigeon:::known_imports(file.path(folder, "copy.csv"), ledger), file.path(folder, "copy.csv"))
+  expect_identical(clockpigeon:::known_imports(file.path(folder, "copy.csv"), ledger),
+                   file.path(folder, "copy.csv"))
   expect_identical(timings(ledger)$wall_s, c(80, 95))
   expect_identical(timings(ledger)$kind, rep("reported", 2))
   bad <- write_file(folder, "bad.csv", "frame,wall_s", "1,80", "two,95")
@@ -22,8 +23,8 @@ test_that("a folder of frames that real writers filled gives their times", {
   frames <- 1:6
   clock <- vapply(frames, function(f) {
     started <- as.numeric(Sys.time())
-    run_pebble("--scene", "gears", "--frame", 100 + f, "--size", "64x36", "--samples", "16", "--out",
-               file.path(folder, "loft-1", sprintf("gears-%04d.png", f)))
+    run_pebble("--scene", "gears", "--frame", 100 + f, "--size", "64x36", "--samples", "16",
+               "--out", file.path(folder, "loft-1", sprintf("gears-%04d.png", f)))
     as.numeric(Sys.time()) - started
   }, 0)
   x <- import_timings(folder, set = list(shot = "gears"))
@@ -38,14 +39,16 @@ test_that("a folder of frames that real writers filled gives their times", {
 test_that("pictures say their times by the keys of the profile", {
   folder <- scratch()
   for (f in 1:2) png::writePNG(array(0.5, c(1, 1, 3)), file.path(folder, paste0("a", f, ".png")),
-                               text = if (f == 1) c(Time = "00:01:20", Spp = "64") else c(Other = "x"))
+                               text = if (f == 1) c(Time = "00:01:20", Spp = "64") else
+                               c(Other = "x"))
   engine <- pebble()
   engine$metadata <- list(wall_s = "Time", samples_done = "Spp")
   x <- import_timings(folder, as = "pictures", engine = engine)
   expect_identical(x$wall_s, c(80, NA))
   expect_identical(x$status, c("ok", "incomplete"))
   expect_identical(x$frame, 1:2)
-  expect_refusal(import_timings(folder, as = "pictures", engine = pebble()), "engine", "no `metadata`")
+  expect_refusal(import_timings(folder, as = "pictures", engine = pebble()), "engine",
+                 "no `metadata`")
 })
 
 test_that("import and record work from the command line", {
@@ -53,8 +56,10 @@ test_that("import and record work from the command line", {
   write_file(folder, "a.csv", "Nr;Zeit", "1;80,5", "2;95")
   run <- function(...) run_command_line(..., wd = folder)
   said <- run("import", "a.csv", "--map", "frame=Nr,wall_s=Zeit", "--scene", "gears")
-  expect_match(said$stdout, "2 timings added; 2 with a time, median 1m28s, 1m20s to 1m35s", fixed = TRUE)
-  expect_match(run("import", "a.csv", "--map", "frame=Nr,wall_s=Zeit")$stderr, "imported before; nothing was added")
+  expect_match(said$stdout, "2 timings added; 2 with a time, median 1m28s, 1m20s to 1m35s",
+               fixed = TRUE)
+  expect_match(run("import", "a.csv", "--map", "frame=Nr,wall_s=Zeit")$stderr,
+               "imported before; nothing was added")
   expect_match(run("record", "--time", "about 15 min", "--shot", "gears")$stdout,
                "recorded: render, 15m00s a frame, ok, typed, about")
   expect_identical(run("record", "--time", "8.20")$status, 2L)

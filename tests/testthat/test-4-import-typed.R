@@ -18,8 +18,10 @@ test_that("what was said is kept with how sure it is", {
 test_that("what cannot be is refused, and nothing is written", {
   ledger <- memory_ledger()
   expect_refusal(record_timing(ledger, "2 h left", kind = "measured"), "record", "as a measurement")
-  expect_refusal(record_timing(ledger, began = "2026-11-03 14:05", ended = "2026-11-03 13:05"), "record", "not after")
-  expect_refusal(record_timing(ledger, began = "tomorrow", ended = "2026-11-03 13:05"), "record", "2026-11-03")
+  expect_refusal(record_timing(ledger, began = "2026-11-03 14:05", ended = "2026-11-03 13:05"),
+                 "record", "not after")
+  expect_refusal(record_timing(ledger, began = "tomorrow", ended = "2026-11-03 13:05"), "record",
+                 "2026-11-03")
   expect_refusal(record_timing(ledger), "record", "nothing says")
   expect_refusal(record_timing(ledger, "8.20"), "duration")
   expect_refusal(record_timing(ledger, "1 h", frames_done = 10, frames_asked = 5), "type")

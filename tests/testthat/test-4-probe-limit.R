@@ -7,7 +7,8 @@ test_that("probes are pairs of renders that differ in the seed, and their times 
   rows <- timings(ledger)
   expect_identical(nrow(rows), 9L)
   expect_identical(sum(rows$warm), 8L)
-  again <- noise_between(read_picture(probes$pairs$picture[1]), read_picture(probes$pairs$picture_2[1]))
+  again <- noise_between(read_picture(probes$pairs$picture[1]),
+                         read_picture(probes$pairs$picture_2[1]))
   expect_identical(probes$pairs$noise[1], again$noise)
   expect_equal(probes$pairs$noise[1] / probes$pairs$noise[2], 2, tolerance = 0.2)
   expect_identical(dim(probes$maps[[1]]), c(6L, 13L))
@@ -25,10 +26,13 @@ test_that("features and sizes are probed as the options cross them", {
 
 test_that("a band of rows is probed alone, and must lie in the frame", {
   ledger <- memory_ledger()
-  probes <- small_probes(ledger, scratch(), options = bench_options(cross = crossing(rows = c(20, 40))))
+  probes <- small_probes(ledger, scratch(),
+                         options = bench_options(cross = crossing(rows = c(20, 40))))
   expect_identical(dim(read_picture(probes$pairs$picture[1])), c(21L, 96L, 3L))
   expect_identical(unique(timings(ledger)$piece), "rows 20-40")
-  expect_refusal(small_probes(ledger, scratch(), options = bench_options(cross = crossing(rows = c(20, 55)))), "region",
+  expect_refusal(small_probes(ledger, scratch(),
+                              options = bench_options(cross = crossing(rows = c(20, 55)))),
+                 "region",
                  "outside the frame, which has rows 1-54")
   expect_refusal(bench_options(cross = crossing(rows = c(40, 20))), "region")
 })
@@ -38,13 +42,15 @@ test_that("an engine without seeds is measured against a reference, or refused",
   engine$arguments <- Filter(function(a) !any(grepl("{seed}", a, fixed = TRUE)), engine$arguments)
   shot <- small_shot(size = c(width = 96L, height = 54L))
   probe <- function(...) {
-    probe_limit(shot, engine, memory_ledger(), c(2, 8), 1, ..., running = running(keep = scratch(), progress = FALSE))
+    probe_limit(shot, engine, memory_ledger(), c(2, 8), 1, ...,
+                running = running(keep = scratch(), progress = FALSE))
   }
   expect_refusal(probe(), "limit", "takes no seed")
   expect_refusal(probe(beside = list(reference = 16)), "type")
   probes <- probe(beside = list(reference = 128))
   expect_identical(probes$against, "reference")
-  # Against the same seed's own continuation the error is what the first samples bring: near the law all the same.
+  # Against the same seed's own continuation the error is what the first samples bring: near the law
+  # all the same.
   expect_equal(probes$pairs$noise[1] / probes$pairs$noise[2], 2, tolerance = 0.25)
 })
 
@@ -56,6 +62,7 @@ test_that("probes that cannot answer are refused, and say which render failed", 
   folder <- scratch()
   script <- script_engine(folder, "echo load 1; echo compute 1; exit 3")
   script$arguments <- list("{output}", "{seed}")
-  expect_refusal(probe_limit(small_shot(), script, ledger, c(1, 2), 1, running = running(progress = FALSE)), "limit",
+  expect_refusal(probe_limit(small_shot(), script, ledger, c(1, 2), 1,
+                             running = running(progress = FALSE)), "limit",
                  "exit status 3")
 })

@@ -1,7 +1,8 @@
 test_that("waiting and speed have the spread that the card and the evidence give them", {
   job <- exact_job(10, frames = 2L)
   site <- exact_site(wait = "{median: 60 s, p90: 240 s}")
-  scenario <- with_options(plan_options(job, site), rows = 1, log_speed = 0, speed_se = 0.25, speed_df = Inf)
+  scenario <- with_options(plan_options(job, site), rows = 1, log_speed = 0, speed_se = 0.25,
+                           speed_df = Inf)
   d <- forecast_job(scenario, draws = 20000, seed = 2)$draws
   expect_equal(quantile(d$wait_s, c(0.5, 0.9), names = FALSE), c(60, 240), tolerance = 0.05)
   expect_equal(sd(log(d$render_s)), 0.25, tolerance = 0.03)
@@ -32,8 +33,10 @@ test_that("the same seed gives the same forecast, and leaving an option out chan
   options <- plan_options(job, project$sites)
   a <- forecast_job(options, draws = 50, seed = 3)
   expect_identical(a$draws, forecast_job(options, draws = 50, seed = 3)$draws)
-  expect_false(identical(a$draws$finish_s, forecast_job(options, draws = 50, seed = 4)$draws$finish_s))
-  few <- forecast_job(with_options(options, rows = options$options$site == "saltmill"), draws = 50, seed = 3)
+  expect_false(identical(a$draws$finish_s,
+                         forecast_job(options, draws = 50, seed = 4)$draws$finish_s))
+  few <- forecast_job(with_options(options, rows = options$options$site == "saltmill"), draws = 50,
+                      seed = 3)
   expect_identical(few$draws$finish_s, a$draws$finish_s[startsWith(a$draws$option, "saltmill")])
 })
 
@@ -44,10 +47,12 @@ test_that("the summary is quantiles of the draws, and the exchange is said", {
   s <- summary(f)
   first <- f$draws$finish_s[f$draws$option == s$option[1]]
   expect_equal(s$finish_p50[1], sort(first)[51])
-  expect_true(all(s$finish_p10 <= s$finish_p50 & s$finish_p50 <= s$finish_p90 & s$cost_p10 <= s$cost_p90))
+  expect_true(all(s$finish_p10 <= s$finish_p50 & s$finish_p50 <= s$finish_p90 &
+                  s$cost_p10 <= s$cost_p90))
   expect_identical(f$exchange$date, "2026-11-02")
-  expect_named(summary(f, probs = 0.25), c("option", "site", "tier", "nodes", "evidence", "finish_p25", "cost_p25",
-                                           "cost_se", "currency", "usable", "note"))
+  expect_named(summary(f, probs = 0.25),
+               c("option", "site", "tier", "nodes", "evidence", "finish_p25", "cost_p25",
+                 "cost_se", "currency", "usable", "note"))
   expect_true(all(s$usable == 1))
   expect_refusal(forecast_job(data.frame()), "type", "plan_options()")
 })

@@ -6,7 +6,8 @@ test_that("options cross sites, tiers and nodes, and what is left out says why",
   expect_identical(options$site[1:2], c("attic", "attic"))
   expect_identical(options$start[1:2], c("now", "now"))
   expect_setequal(options$option[options$site == "saltmill"],
-                  paste0("saltmill ", c("patient, 10", "patient, 20", "brisk, 10", "brisk, 20"), " nodes"))
+                  paste0("saltmill ", c("patient, 10", "patient, 20", "brisk, 10", "brisk, 20"),
+                         " nodes"))
   out <- scenario$left_out
   expect_match(out$reason[out$site == "quayside"], "does not run millrace")
   expect_identical(out$code[out$site == "quayside"], "unfit")
@@ -21,7 +22,8 @@ test_that("options cross sites, tiers and nodes, and what is left out says why",
 test_that("unknown speed, rate or link is a reason, never a guess", {
   project <- read_project(demo_file())
   job <- render_job(project$shots["gears"], "sundew", example_timings())
-  expect_match(clockpigeon:::why_not(project$sites$saltmill, job)$reason, "no exchange rate from GBP to EUR")
+  expect_match(clockpigeon:::why_not(project$sites$saltmill, job)$reason,
+               "no exchange rate from GBP to EUR")
   job$rates <- project$rates
   expect_null(clockpigeon:::why_not(project$sites$saltmill, job))
   no_link <- project$sites$saltmill
@@ -29,31 +31,36 @@ test_that("unknown speed, rate or link is a reason, never a guess", {
   expect_match(clockpigeon:::why_not(no_link, job)$code, "unknown_link")
   job$evidence <- job$evidence[is.na(job$evidence$site), ]
   expect_match(clockpigeon:::why_not(project$sites$saltmill, job)$code, "unknown_speed")
-  expect_refusal(plan_options(job, project$sites["saltmill"]), "option", c("saltmill", "unknown speed"))
+  expect_refusal(plan_options(job, project$sites["saltmill"]), "option",
+                 c("saltmill", "unknown speed"))
   expect_refusal(plan_options(job, list()), "type")
 })
 
 now <- as.POSIXct("2026-11-24 12:00", tz = "UTC")  # a Tuesday, noon in Lisbon
 demo_job <- function(...) {
   project <- read_project(demo_file())
-  render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates, time_zone = "Europe/Lisbon",
-             ...)
+  render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates,
+             time_zone = "Europe/Lisbon", ...)
 }
-film_scenario <- function(..., job = demo_job()) plan_options(job, read_project(demo_file())$sites, ..., now = now)
+film_scenario <- function(..., job = demo_job())
+  plan_options(job, read_project(demo_file())$sites, ..., now = now)
 film_options <- function(...) film_scenario(...)$options
 
 test_that("a job can begin when a card's hours get cheaper and the site is open", {
   starts <- unique(film_options(only = "loftnights")$start)
-  expect_identical(starts, c("now", "Tue 22:00"))       # 18:00 gets cheaper too, but the site opens at 19:00
+  # 18:00 gets cheaper too, but the site opens at 19:00
+  expect_identical(starts, c("now", "Tue 22:00"))
   quiet <- read_project(demo_file())$sites$saltmill
-  quiet$tiers[[1]]$quiet <- list(hours = list(list(days = clockpigeon:::week_days, from = 2 * 3600, to = 5 * 3600)),
+  quiet$tiers[[1]]$quiet <- list(hours = list(list(days = clockpigeon:::week_days, from = 2 * 3600,
+                                                   to = 5 * 3600)),
                                  wait = list(median_s = 30, p90_s = 60))
   scenario <- plan_options(demo_job(), quiet, now = now)
   options <- scenario$options
   expect_identical(unique(options$start[options$tier == "patient"]), c("now", "Wed 02:00"))
   patient <- with_options(scenario, rows = options$tier == "patient" & options$nodes == 20)
   f <- summary(forecast_job(patient, draws = 300))
-  expect_lt(f$finish_p90[2] - 14 * 3600, f$finish_p90[1])   # begun 14 hours later, and no queue then
+  # begun 14 hours later, and no queue then
+  expect_lt(f$finish_p90[2] - 14 * 3600, f$finish_p90[1])
 })
 
 test_that("only useful counts of nodes are options", {
@@ -86,13 +93,16 @@ test_that("hire classes are options, faster by what the card says or by their de
 
 test_that("a user pins and leaves out; what is not there, or contradicts, is refused", {
   expect_identical(unique(film_options(only = "saltmill")$site), "saltmill")
-  expect_identical(film_options(only = c("saltmill", "brisk", "nodes=20"))$option, "saltmill brisk, 20 nodes")
+  expect_identical(film_options(only = c("saltmill", "brisk", "nodes=20"))$option,
+                   "saltmill brisk, 20 nodes")
   expect_setequal(film_options(only = c("saltmill", "quayside"))$site, c("saltmill", "quayside"))
   expect_false("saltmill" %in% film_options(without = "saltmill")$site)
   expect_refusal(film_options(only = "saltmil"), "option", "Did you mean saltmill")
   expect_refusal(film_options(only = "nodes=3"), "option", c("no option has nodes", "20"))
-  expect_refusal(film_options(only = c("saltmill", "standard")), "option", c("saltmill", "Take one of them back"))
-  expect_refusal(film_options(only = "saltmill", without = "site=saltmill"), "option", "and not 'site=saltmill'")
+  expect_refusal(film_options(only = c("saltmill", "standard")), "option",
+                 c("saltmill", "Take one of them back"))
+  expect_refusal(film_options(only = "saltmill", without = "site=saltmill"), "option",
+                 "and not 'site=saltmill'")
 })
 
 test_that("engines and limits are options side by side, with the noise of each", {
@@ -107,7 +117,8 @@ test_that("engines and limits are options side by side, with the noise of each",
   expect_identical(unique(options$evidence[options$limit == "samples 256"]), "transferred")
   f <- summary(forecast_job(scenario, draws = 200))
   two <- function(limit) f$finish_p50[options$limit == limit & options$nodes == 2]
-  expect_lt(two("samples 256") / two("samples 512"), 0.56)   # half the computing, all of the loading
+  # half the computing, all of the loading
+  expect_lt(two("samples 256") / two("samples 512"), 0.56)
   expect_gt(two("samples 256") / two("samples 512"), 0.49)
   expect_refusal(demo_job(limit = "0 %"), "limit", "above 0 %")
 })

@@ -10,7 +10,8 @@ test_that("frames come home as each draw has them", {
 test_that("a run is simulated once and kept; its lines add up to its cost", {
   f <- forecast_job(plan_options(exact_job(10), exact_site(), only = "nodes=5"), draws = 20)
   run <- clockpigeon:::option_run(f, 1)
-  expect_equal(sum(run$lines$mean) + sum(run$extra$mean[run$extra$item %in% c("minimum", "tax")]), mean(f$draws$cost))
+  expect_equal(sum(run$lines$mean) + sum(run$extra$mean[run$extra$item %in% c("minimum", "tax")]),
+               mean(f$draws$cost))
   expect_identical(run$total, 12L)
   local_value("made_run", function(...) stop("simulated again"))
   expect_identical(clockpigeon:::option_run(f, 1), run)

@@ -18,19 +18,24 @@ test_that("upload, waiting, start and download are in the finish, and the meter 
   hired <- exact_site(wait = "100 s", start = "20 s", meter = "boot to release")
   expect_equal(exact_draws(job, hired)$cost[1], 0.08)
   # Frames larger than the link can carry in time: the download is the longest stage.
-  expect_equal(exact_draws(exact_job(10, upload = 30e6, frame_size = 20e6), hired)$finish_s[1], 150 + 5 + 12 * 20)
+  expect_equal(exact_draws(exact_job(10, upload = 30e6, frame_size = 20e6), hired)$finish_s[1],
+               150 + 5 + 12 * 20)
 })
 
 test_that("a forecast is charged by every rule of the card: frames, transfers, discounts, tax, gifts", {
   job <- exact_job(10, upload = 30e6, frame_size = 250e6)
   cost <- function(...) exact_draws(job, exact_site(...))$cost[1]
   expect_equal(cost(price = "{per: frame, amount: 0.05 EUR, fixed: 1 EUR}"), 12 * 0.05 + 1)
-  expect_equal(cost(price = "{per: megapixel-frame, amount: 2 EUR}"), round(12 * 160 * 90 / 1e6 * 2, 2))
+  expect_equal(cost(price = "{per: megapixel-frame, amount: 2 EUR}"),
+               round(12 * 160 * 90 / 1e6 * 2, 2))
   # 60 node-seconds at 36 EUR an hour are 0.60; 12 frames of 0.25 GB come home: 3 GB at 0.10
   free <- "{per: node-hour, amount: 36 EUR, step: 1 s}"
-  expect_equal(cost(price = free, "charges: [{charge: out, per: GB, amount: 0.10 EUR, activities: [download]}]"), 0.60 +
+  expect_equal(cost(price = free,
+                    "charges: [{charge: out, per: GB, amount: 0.10 EUR, activities: [download]}]"),
+               0.60 +
                0.30)
-  expect_equal(cost(price = free, "discounts: [{discount: d, percent: 50 %}]", "tax: {tax: t, percent: 20 %}"),
+  expect_equal(cost(price = free, "discounts: [{discount: d, percent: 50 %}]",
+                    "tax: {tax: t, percent: 20 %}"),
                0.30 * 1.2)
   # A gift is no cost; what was paid ahead is.
   balances <- "balances: [{balance: g, kind: gift, amount: 0.10 EUR}, {balance: p, kind: prepaid, amount: 5 EUR}]"
@@ -54,7 +59,8 @@ test_that("what goes wrong at a site, its hours and its cap are in the forecast"
 })
 
 test_that("a change changes what it says and nothing else", {
-  scenario <- with_options(plan_options(exact_job(10, frames = 12L), exact_site(), only = "nodes=1"), log_speed = 0,
+  scenario <- with_options(plan_options(exact_job(10, frames = 12L), exact_site(),
+                                        only = "nodes=1"), log_speed = 0,
                            speed_se = 0)
   run <- function(...) simulate_option(scenario, 1, what_if(...), draws = 10)$draws
   expect_equal(run()$finish_s, rep(120, 10))
@@ -64,7 +70,8 @@ test_that("a change changes what it says and nothing else", {
   expect_equal(run(waiting = 50)$finish_s, rep(170, 10))
   expect_equal(run(frames = 3:5)$finish_s, rep(30, 10))
   expect_equal(run(nodes = 4)$finish_s, rep(30, 10))
-  expect_identical(simulate_option(scenario, "x t, 1 node", draws = 10), simulate_option(scenario, 1, draws = 10))
+  expect_identical(simulate_option(scenario, "x t, 1 node", draws = 10),
+                   simulate_option(scenario, 1, draws = 10))
   expect_identical(run(), forecast_job(scenario, draws = 10)$draws)
   expect_refusal(simulate_option(scenario, "y"), "option", c("'y'", "x t, 1 node"))
   expect_refusal(what_if(price = 0), "type", "price")

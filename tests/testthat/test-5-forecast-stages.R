@@ -22,7 +22,8 @@ test_that("a stage of unknown length is a wide stated assumption, never nothing"
   site <- card_without("own")
   site$scheduled <- TRUE
   queued <- stages_at(site)
-  expect_identical(queued$wait[c("basis", "from")], list(basis = "assumed", from = "assumed for scheduled sites"))
+  expect_identical(queued$wait[c("basis", "from")],
+                   list(basis = "assumed", from = "assumed for scheduled sites"))
   expect_equal(queued$wait$time, list(median_s = 600, p90_s = 7200))
   expect_identical(queued$start$time$median_s, 0)
   site$tiers[[1]]$wait <- list(median_s = 30, p90_s = 60)
@@ -43,11 +44,12 @@ test_that("what the ledger timed comes before the card, and the card before assu
 })
 
 test_that("waits, packing and pre-pass of the files reach the way", {
-  job <- exact_job(10, pack = list(median_s = 30, p90_s = 60), layers = 3L, merge = list(median_s = 2, p90_s = 2),
+  job <- exact_job(10, pack = list(median_s = 30, p90_s = 60), layers = 3L,
+                   merge = list(median_s = 2, p90_s = 2),
                    prepass = list(frames = 4L, each = list(median_s = 5, p90_s = 9), on = "one"),
                    encode = list(median_s = 8, p90_s = 8))
-  site <- exact_site("install: 50 s", "share: 50 %", "troubles: {fails: 2 %, vanish: 10 %}", "release: end",
-                     "node_spread: 20 %",
+  site <- exact_site("install: 50 s", "share: 50 %", "troubles: {fails: 2 %, vanish: 10 %}",
+                     "release: end", "node_spread: 20 %",
                      "cap: {amount: 9 EUR, lag: 1 min}")
   site$can$spreads <- c("frames", "layers")
   option <- as.list(as.data.frame(plan_options(job, site, spreads = "layers")$options))

@@ -5,10 +5,11 @@ made_study <- function(interaction = 1) {
   set.seed(4)
   fits <- lapply(seq_len(nrow(at)), function(i) {
     each <- 0.1 * (if (at$fog[i] == "on") 2 else 1) * (if (at$lens[i] == "on") 1.25 else 1) *
-      (at$width[i] / 100)^(2 * 0.9) * (if (at$fog[i] == "on" && at$lens[i] == "on") interaction else 1)
+      (at$width[i] / 100)^(2 * 0.9) *
+        (if (at$fog[i] == "on" && at$lens[i] == "on") interaction else 1)
     n <- rep(c(4, 16, 64), each = 2)
-    fit_limit(n, each * n * (1 + rnorm(6, sd = 0.01)), (if (at$fog[i] == "on") 1.5 else 1) / sqrt(n), c(noise = 0.01),
-              floor = FALSE)
+    fit_limit(n, each * n * (1 + rnorm(6, sd = 0.01)),
+              (if (at$fog[i] == "on") 1.5 else 1) / sqrt(n), c(noise = 0.01), floor = FALSE)
   })
   features <- sprintf("{\"fog\":\"%s\",\"lens\":\"%s\"}", at$fog, at$lens)
   frames <- data.frame(frame = at$frame, features = features, width = at$width, height = at$width)

@@ -11,7 +11,8 @@ test_that("the cheapest probes that will do are proposed, for the frame and for 
     if (any(own$error <= 0.15)) expect_identical(pick$seconds, min(own$seconds[own$error <= 0.15]))
     else expect_identical(pick$error, min(own$error))
   }
-  # More pixels and samples cost more; more pixels know more, and a smaller size brings its own error.
+  # More pixels and samples cost more; more pixels know more, and a smaller size brings its own
+  # error.
   frame <- as.data.frame(x[x$question == "frame" & x$samples == "4, 16", ])
   frame <- frame[order(frame$width), ]
   expect_true(all(diff(frame$seconds) > 0))

@@ -16,13 +16,15 @@ test_that("a study names the count, the worst tile and the worst frame, and its 
   site <- read_site(demo_file("sites/attic.yaml"))
   price <- clockpigeon:::hourly_price(site, "pebble", "here")
   expect_equal(price$hourly, 0.31 * 0.42)
-  rented <- clockpigeon:::hourly_price(read_site(demo_file("sites/quayside.yaml")), "pebble", "here")
+  rented <- clockpigeon:::hourly_price(read_site(demo_file("sites/quayside.yaml")), "pebble",
+                                       "here")
   expect_equal(rented$hourly, 2.6 / 4)
   expect_null(clockpigeon:::hourly_price(site, "pebble", "elsewhere"))
 })
 
 test_that("what many targets take is what a study of each says", {
-  study <- study_limit(small_probes(memory_ledger(), scratch(), frames = c(1, 300), samples = c(4, 16)), noise = 0.1)
+  study <- study_limit(small_probes(memory_ledger(), scratch(), frames = c(1, 300),
+                                    samples = c(4, 16)), noise = 0.1)
   targets <- c(0.05, 0.1, 0.3)
   each <- vapply(targets, function(noise) max(study_limit(study$probes, noise)$frames$samples), 0)
   expect_identical(limit_needs(study, targets), each)
@@ -39,7 +41,8 @@ test_that("the three limits side by side: each holds what it names, and the firs
   expect_gt(abs(diff(log(of("noise")$samples))), 0.2)
   lowest <- pmin(of("samples")$samples, of("noise")$samples, of("time")$samples)
   expect_identical(of("all three")$samples, lowest)
-  expect_identical(unique(three_limits(study, samples = 1, time = 100)$ended_by[c(4, 8)]), "samples")
+  expect_identical(unique(three_limits(study, samples = 1, time = 100)$ended_by[c(4, 8)]),
+                   "samples")
 })
 
 test_that("a time limit reaches on another machine what its speed gives", {
@@ -49,12 +52,14 @@ test_that("a time limit reaches on another machine what its speed gives", {
   expect_equal(x$samples, (c(10, 40) - line[["start"]]) / line[["each"]])
   expect_equal(x$noise[1] / x$noise[2], sqrt(x$samples[2] / x$samples[1]), tolerance = 1e-6)
   expect_refusal(time_limit_on(study, 10, 4), "type", "named")
-  rows <- some_timings(c(10, 20, 5, 5, 99), node = c("a", "a", "b", "b", "c"), frame = c(1, 2, 1, 2, 3))
+  rows <- some_timings(c(10, 20, 5, 5, 99), node = c("a", "a", "b", "b", "c"),
+                       frame = c(1, 2, 1, 2, 3))
   expect_equal(measured_speeds(rows, "e", "a"), c(a = 1, "b (d)" = sqrt(2 * 4)))
 })
 
 test_that("a predicted noise limit is what the engine takes", {
-  probes <- small_probes(memory_ledger(), scratch(), frames = 1, samples = c(4, 16), beside = list(noise = 0.05))
+  probes <- small_probes(memory_ledger(), scratch(), frames = 1, samples = c(4, 16),
+                         beside = list(noise = 0.05))
   expect_identical(probes$adaptive$frame, c(1L, 1L))
   x <- three_limits(study_limit(probes, noise = 0.1))
   # Time by hand: the least everywhere, the rest at what the coarse run paid for them.
@@ -62,8 +67,8 @@ test_that("a predicted noise limit is what the engine takes", {
   even <- line[["start"]] + 8 * line[["each"]]
   dear <- sum(pmax(probes$adaptive$seconds - even, 0)) / sum(probes$adaptive$samples - 8)
   expect_equal(x$seconds[x$limit == "noise"], even + dear * (x$samples[x$limit == "noise"] - 8))
-  said <- run_pebble("--scene", "gears", "--frame", 1, "--size", "96x54", "--noise", 0.1, "--seed", 9, "--out",
-                     file.path(scratch(), "a.pfm"))$stdout
+  said <- run_pebble("--scene", "gears", "--frame", 1, "--size", "96x54", "--noise", 0.1, "--seed",
+                     9, "--out", file.path(scratch(), "a.pfm"))$stdout
   real <- as.numeric(sub(".*\nsamples ([0-9.]+)\n.*", "\\1", said))
   expect_equal(x$samples[x$limit == "noise"], real, tolerance = 0.15)
 })

@@ -1,13 +1,15 @@
-# Runs of 60 frames on two slots, each with probes an hour before; the machine is up to 10 % off on the day.
+# Runs of 60 frames on two slots, each with probes an hour before; the machine is up to 10 % off on
+# the day.
 job_ledger <- function(jobs = 6, drift = 0.1) {
   set.seed(3)
   rows <- lapply(seq_len(jobs), function(j) {
     seconds <- 20 * exp(0.3 * sin(seq_len(60) / 12 + j) + rnorm(60, 0, 0.05))
     day <- as.POSIXct("2026-11-01", tz = "UTC") + 86400 * j
-    row <- function(frame, wall, began, plan) some_timings(wall, frame = as.integer(frame), scene = paste0("scene", j),
-                                                           measured_at = format(began, "%Y-%m-%dT%H:%M:%SZ",
-                                                                                tz = "UTC"),
-                                                           plan_id = plan)
+    row <- function(frame, wall, began, plan)
+      some_timings(wall, frame = as.integer(frame), scene = paste0("scene", j),
+                   measured_at = format(began, "%Y-%m-%dT%H:%M:%SZ",
+                                        tz = "UTC"),
+                   plan_id = plan)
     probes <- c(5, 17, 30, 43, 55)
     walls <- seconds * exp(rnorm(1, 0, drift))
     free <- c(0, 0)
@@ -41,7 +43,8 @@ test_that("the machine's drift from session to session is learned", {
     rows <- job_ledger(12, drift)
     shot <- structure(list(shot = "s", scene = "scene1", frames = 1:60, cuts = integer(),
                            size = c(width = 160L, height = 90L),
-                           limit = list(samples = 8L), upload = 0, frame_size = 0), class = "cp_shot")
+                           limit = list(samples = 8L), upload = 0, frame_size = 0),
+                      class = "cp_shot")
     render_job(shot, "e", rows)$drift_sd
   }
   expect_lt(job(0.001), 0.06)

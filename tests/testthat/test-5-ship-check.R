@@ -13,8 +13,10 @@ test_that("the demo's missing asset, unbaked simulation and reused name are foun
   basin <- check("basin")
   expect_match(basin$what[basin$about == "particles spray"], "is not baked")
   expect_match(basin$what[basin$about == "simulation water"], "no cache for 641-780")
-  expect_match(check("gallery")$what, "differs only in case from assets/textures/floor.png", all = FALSE)
-  expect_identical(gears$weight, as.character(sort(factor(gears$weight, c("blocks", "warns", "informs")))))
+  expect_match(check("gallery")$what, "differs only in case from assets/textures/floor.png",
+               all = FALSE)
+  expect_identical(gears$weight,
+                   as.character(sort(factor(gears$weight, c("blocks", "warns", "informs")))))
 })
 
 test_that("a shot's own outputs, a site's cap and a frame that says otherwise are held against it", {
@@ -40,7 +42,8 @@ test_that("disk, folders and names on it that are not there are findings or erro
   expect_refusal(check_shot(list()), "type", "read_shot")
   away <- project$manifests$gears
   away$folder <- "nowhere"
-  expect_match(check_shot(project$shots$gears, manifest = away, folder = project$root)$what, "is no folder",
+  expect_match(check_shot(project$shots$gears, manifest = away, folder = project$root)$what,
+               "is no folder",
                all = FALSE)
 })
 
@@ -64,7 +67,8 @@ test_that("a file whose name is not UTF-8 is a finding, and so is a link that le
   odd <- paste0(folder, "/film/caf", rawToChar(as.raw(0xe9)), ".png")
   skip_if_not(suppressWarnings(file.create(odd)), "this file system takes UTF-8 names only")
   file.symlink("..", file.path(folder, "film", "up"))
-  manifest <- read_manifest(write_file(folder, "s.yaml", "shot: s", "scene: s.scene", "folder: film"))
+  manifest <- read_manifest(write_file(folder, "s.yaml", "shot: s", "scene: s.scene",
+                                       "folder: film"))
   found <- check_shot(small_shot(), manifest = manifest, folder = folder)
   expect_match(found$about[found$weight == "blocks"], "caf<e9>.png", fixed = TRUE)
   expect_match(found$what[found$weight == "blocks"], "not UTF-8")

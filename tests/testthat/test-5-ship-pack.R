@@ -6,18 +6,21 @@ parcel_project <- function(..., env = parent.frame()) {
   folder <- scratch(env)
   for (name in c("scenes/s.scene", "tex/a.png", "tex/b.png", "caches/w/1", "caches/w/2",
                  "notes.txt")) write_file(folder, name, name)
-  write_file(folder, "s.yaml", "shot: s", "scene: scenes/s.scene", "assets: [{path: tex/a.png}, {path: tex/b.png}]",
+  write_file(folder, "s.yaml", "shot: s", "scene: scenes/s.scene",
+             "assets: [{path: tex/a.png}, {path: tex/b.png}]",
              "dynamic: [{name: w, cache: caches/w}]", ...)
   folder
 }
-pack <- function(folder, out = folder) pack_shot(read_manifest(file.path(folder, "s.yaml")), folder, out)
+pack <- function(folder, out = folder)
+  pack_shot(read_manifest(file.path(folder, "s.yaml")), folder, out)
 
 test_that("a parcel holds what the manifest names, and unpacks to the same bytes", {
   folder <- parcel_project()
   x <- pack(folder)
   expect_identical(x$files, 5L)
   expect_setequal(zip::zip_list(x$parcel)$filename,
-                  c("parcel.json", "scenes/s.scene", "tex/a.png", "tex/b.png", "caches/w/1", "caches/w/2"))
+                  c("parcel.json", "scenes/s.scene", "tex/a.png", "tex/b.png", "caches/w/1",
+                    "caches/w/2"))
   into <- file.path(scratch(), "there")
   content <- unpack_parcel(x$parcel, into)
   expect_identical(content$version, x$version)
@@ -71,11 +74,14 @@ test_that("what cannot go is refused by name, and no parcel is left", {
 forged <- function(files, listed = names(files), into = scratch(parent.frame()), longer = 0) {
   for (name in names(files)) write_file(into, name, files[[name]])
   hashes <- vapply(listed, function(n) if (file.exists(file.path(into,
-                                                                 n))) clockpigeon:::file_hashes(file.path(into, n))
+                                                                 n)))
+                   clockpigeon:::file_hashes(file.path(into, n))
                                                                    else strrep("0", 64), "")
   sizes <- file.size(file.path(into, listed))
-  list <- data.frame(path = listed, bytes = ifelse(is.na(sizes), 1, sizes) + longer, sha256 = unname(hashes))
-  writeLines(jsonlite::toJSON(list(shot = "s", version = clockpigeon:::content_version(list), files = list),
+  list <- data.frame(path = listed, bytes = ifelse(is.na(sizes), 1, sizes) + longer,
+                     sha256 = unname(hashes))
+  writeLines(jsonlite::toJSON(list(shot = "s", version = clockpigeon:::content_version(list),
+                                   files = list),
                               auto_unbox = TRUE),
              file.path(into, "parcel.json"))
   path <- file.path(into, "forged.zip")

@@ -26,9 +26,11 @@ test_that("the rows are the plan, what else fits, then the nearest misses, in th
 })
 
 test_that("the fallback is said as it is to be carried out", {
-  plan <- list(look = list(at_s = 3600, fewer = 12, of = 60), rescue = list(option = "quick t, 1 node"))
+  plan <- list(look = list(at_s = 3600, fewer = 12, of = 60),
+               rescue = list(option = "quick t, 1 node"))
   scenario <- list(now = as.POSIXct("2026-11-24 12:00", tz = "UTC"), time_zone = "UTC")
   expect_identical(clockpigeon:::policy_words(plan, scenario),
-                   paste("Look Tue 13:00: if fewer than 12 of the 60 frames are done, send those not begun to",
-                         "quick t, 1 node."))
+                   paste(
+                     "Look Tue 13:00: if fewer than 12 of the 60 frames are done, send those not begun to",
+                     "quick t, 1 node."))
 })

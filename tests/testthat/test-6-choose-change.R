@@ -1,5 +1,5 @@
-# Two sites, one dear and fast, one cheap and slow, whose break-evens can be worked out by hand: 60 frames of 10 s, on a
-# node of speed 1 or 3, at 3.60 or 36 EUR an hour.
+# Two sites, one dear and fast, one cheap and slow, whose break-evens can be worked out by hand: 60
+# frames of 10 s, on a node of speed 1 or 3, at 3.60 or 36 EUR an hour.
 pair_choice <- function(...) pair_of_sites(..., draws = 20)
 
 test_that("break-evens of deadline, budget, price, speed and waiting are those worked out by hand", {
@@ -35,12 +35,12 @@ test_that("a later deadline or larger budget at which another wins is told", {
 
 test_that("all of a card's prices are scaled, and nothing else", {
   project <- read_project(demo_file())
-  usage <- data.frame(node = 1:2, activity = "render", seconds = c(4000, 9000), frames = c(3, 4), megapixels = 2,
-                      gb = 1, days = 2, began = "2026-11-03 07:00")
+  usage <- data.frame(node = 1:2, activity = "render", seconds = c(4000, 9000), frames = c(3, 4),
+                      megapixels = 2, gb = 1, days = 2, began = "2026-11-03 07:00")
   for (site in project$sites) {
     site$balances <- list()
     twice <- clockpigeon:::scaled_prices(site, 2)
-    expect_equal(summary(bill(usage, twice))$to_pay, 2 * summary(bill(usage, site))$to_pay, tolerance = 0.01,
-                 info = site$site)
+    expect_equal(summary(bill(usage, twice))$to_pay, 2 * summary(bill(usage, site))$to_pay,
+                 tolerance = 0.01, info = site$site)
   }
 })

@@ -1,11 +1,16 @@
 # Two sites of one node; what is known of the slow one's speed varies from draw to draw.
-fallback_state <- function(deadline, se = 0.4, draws = 200, prices = c("3.6", "36"), confidence = 0.9) {
-  x <- pair_of_sites(se = c(se, 0), prices = prices, draws = draws)
-  scenario <- x$forecast$scenario
-  asked <- list(deadline_s = deadline, budget = Inf, confidence = confidence, rule = "cheapest", together = TRUE)
-  seconds <- clockpigeon:::frame_draws(x$forecast$scenario$jobs[[1]], draws, 1)
-  clockpigeon:::with_lines(clockpigeon:::plan_state(scenario, asked, seconds, 1))
-}
+fallback_state <- function(deadline, se = 0.4, draws = 200, prices = c("3.6", "36"),
+                           confidence = 0.9) {
+                             x <- pair_of_sites(se = c(se, 0), prices = prices, draws = draws)
+                             scenario <- x$forecast$scenario
+                             asked <- list(deadline_s = deadline, budget = Inf,
+                                           confidence = confidence, rule = "cheapest",
+                                           together = TRUE)
+                             seconds <- clockpigeon:::frame_draws(x$forecast$scenario$jobs[[1]],
+                                                                  draws, 1)
+                             clockpigeon:::with_lines(clockpigeon:::plan_state(scenario, asked,
+                                                                               seconds, 1))
+                           }
 
 test_that("a fallback is what a plain reckoning of it gives, draw by draw", {
   state <- fallback_state(500)
@@ -13,7 +18,8 @@ test_that("a fallback is what a plain reckoning of it gives, draw by draw", {
   at <- 260
   found <- clockpigeon:::check_look(state, run, at, 2)
   log_speed <- clockpigeon:::part_draws(state, 1, NULL)$log_speed
-  # 60 frames of 10 s one after the other on one node at 3.6 EUR an hour; the rest at speed 3 and 36 EUR an hour.
+  # 60 frames of 10 s one after the other on one node at 3.6 EUR an hour; the rest at speed 3 and 36
+  # EUR an hour.
   each <- 10 / exp(log_speed)
   done <- floor(at / each + 1e-9)
   begun <- ceiling(at / each - 1e-9)
@@ -56,7 +62,8 @@ test_that("where it depends on the draws whether the likeliest moment fits, anot
     state <- fallback_state(deadline, se = 0.35, draws = 600)
     found <- clockpigeon:::find_fallback(state, list(c(1, 0)), Inf)
     run <- clockpigeon:::check_split(state, c(1, 0), keep = TRUE)
-    grid <- lapply(deadline * seq(0.1, 0.9, by = 0.02), function(at) clockpigeon:::check_look(state, run, at, 2))
+    grid <- lapply(deadline * seq(0.1, 0.9, by = 0.02),
+                   function(at) clockpigeon:::check_look(state, run, at, 2))
     fits <- Filter(function(f) f$fits, grid)
     expect_gt(length(fits), 0)
     expect_lte(found$mean, 1.05 * min(vapply(fits, `[[`, 0, "mean")))

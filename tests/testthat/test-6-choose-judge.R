@@ -19,15 +19,19 @@ test_that("counting draws says of every option what the distances say, together 
   set.seed(11)
   for (turn in 1:60) {
     draws <- lapply(1:12, function(i) {
-      d <- list(finish_s = exp(rnorm(200, runif(1, 8, 10), 0.5)), cost = exp(rnorm(200, runif(1, 2, 4), 0.5)))
+      d <- list(finish_s = exp(rnorm(200, runif(1, 8, 10), 0.5)),
+                cost = exp(rnorm(200, runif(1, 2, 4), 0.5)))
       if (runif(1) < 0.3) d$finish_s[sample(200, sample(60, 1))] <- Inf
       d
     })
-    asked <- list(deadline_s = sample(c(exp(runif(1, 8, 10)), Inf), 1), budget = sample(c(exp(runif(1, 2, 4)), Inf), 1),
-                  confidence = sample(c(0.5, 0.9, 0.95), 1), rule = "cheapest", together = runif(1) < 0.6)
-    table <- data.frame(option = paste("o", 1:12), noise = 1, finish_p50 = 1:12, cost_p50 = 12:1, cost_mean = 12:1,
-                        own = FALSE)
+    asked <- list(deadline_s = sample(c(exp(runif(1, 8, 10)), Inf), 1),
+                  budget = sample(c(exp(runif(1, 2, 4)), Inf), 1),
+                  confidence = sample(c(0.5, 0.9, 0.95), 1), rule = "cheapest",
+                  together = runif(1) < 0.6)
+    table <- data.frame(option = paste("o", 1:12), noise = 1, finish_p50 = 1:12, cost_p50 = 12:1,
+                        cost_mean = 12:1, own = FALSE)
     facts <- list(table = table, draws = draws)
-    expect_identical(judge_options(facts, asked, distances = FALSE)[["fits"]], judge_options(facts, asked)[["fits"]])
+    expect_identical(judge_options(facts, asked, distances = FALSE)[["fits"]],
+                     judge_options(facts, asked)[["fits"]])
   }
 })

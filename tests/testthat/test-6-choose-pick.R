@@ -6,8 +6,10 @@ test_that("an option fits when both chances reach the confidence; the pick is th
   expect_equal(x$options$p_budget, c(1, 0.9, 0))
   expect_equal(x$options$late_s, c(140, 0, 0))
   expect_equal(x$options$over, c(0, 0, 2))
-  expect_identical(choose_option(given_forecast(finish, cost), 160, 5, confidence = 0.8)$pick, "cheap")
-  expect_identical(choose_option(given_forecast(finish, cost), 160, 8, rule = "fastest")$pick, "dear")
+  expect_identical(choose_option(given_forecast(finish, cost), 160, 5, confidence = 0.8)$pick,
+                   "cheap")
+  expect_identical(choose_option(given_forecast(finish, cost), 160, 8, rule = "fastest")$pick,
+                   "dear")
 })
 
 test_that("the distance is the smallest change that lets an option in", {
@@ -38,7 +40,8 @@ test_that("deadline and budget are asked of the same draws, and each alone on re
 test_that("no deadline and no budget let everything in; none fits is NA", {
   expect_true(all(choose_option(given_forecast(finish, cost))$options$fits))
   expect_true(is.na(choose_option(given_forecast(finish, cost), "10 s")$pick))
-  expect_identical(choose_option(given_forecast(finish, cost))$options$non_dominated, c(TRUE, FALSE, TRUE))
+  expect_identical(choose_option(given_forecast(finish, cost))$options$non_dominated,
+                   c(TRUE, FALSE, TRUE))
 })
 
 test_that("choose_option validates its inputs", {
@@ -55,7 +58,8 @@ test_that("choose_option validates its inputs", {
 
 test_that("a budget in another currency is converted by the rates", {
   f <- given_forecast(finish, cost)
-  f$scenario$jobs[[1]]$rates <- data.frame(date = "2026-11-02", from = "GBP", to = "EUR", rate = 1.2, source = "x")
+  f$scenario$jobs[[1]]$rates <- data.frame(date = "2026-11-02", from = "GBP", to = "EUR",
+                                           rate = 1.2, source = "x")
   expect_equal(choose_option(f, budget = "5 GBP")$budget, 6)
 })
 
@@ -70,7 +74,8 @@ test_that("the best is the least noisy that fits; of equals the cheapest; qualit
 })
 
 test_that("draws that never finish are no success, and their frames are paid for", {
-  f <- given_forecast(cbind(a = c(rep(100, 5), rep(Inf, 5)), b = rep(200, 10)), cbind(a = rep(1, 10), b = rep(3, 10)))
+  f <- given_forecast(cbind(a = c(rep(100, 5), rep(Inf, 5)), b = rep(200, 10)),
+                      cbind(a = rep(1, 10), b = rep(3, 10)))
   x <- choose_option(f, budget = 5)
   expect_identical(x$pick, "b")
   expect_equal(x$options$p_deadline, c(0.5, 1))
@@ -104,6 +109,7 @@ test_that("a rate card that changed since the forecast is told", {
 })
 
 test_that("no eligible site is an error that names each reason", {
-  expect_refusal(plan_options(exact_job(10), read_project(demo_file())$sites[c("attic", "quayside")]), "option",
+  expect_refusal(plan_options(exact_job(10),
+                              read_project(demo_file())$sites[c("attic", "quayside")]), "option",
                  c("no site can do this job", "attic does not run e", "quayside"))
 })

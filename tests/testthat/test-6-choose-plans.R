@@ -36,12 +36,14 @@ test_that("a start with a fallback is taken where it costs least, and is never d
 
 test_that("the fastest is done sooner by several side by side, within the budget", {
   skip_if_not_installed("lpSolve")
-  # Slow does a frame in 10 s, quick in 10/3: 15 and 45 frames end together, after 150 s, for 0.15 + 1.50 EUR.
+  # Slow does a frame in 10 s, quick in 10/3: 15 and 45 frames end together, after 150 s, for 0.15 +
+  # 1.50 EUR.
   x <- pair_of_sites("300 s", rule = "fastest", draws = 50)
   expect_identical(x$plan$kind, "sides")
   expect_lte(stats::median(x$plan$draws$finish_s), 160)
   expect_identical(sort(x$plan$parts$count), c(15L, 45L))
-  expect_match(clockpigeon:::answer_words(x)[["done"]], "The fastest single option, quick t, 1 node: ")
+  expect_match(clockpigeon:::answer_words(x)[["done"]],
+               "The fastest single option, quick t, 1 node: ")
   # 1.20 EUR pay for 33 frames of quick (1.11 EUR) at most: the rest takes 270 s at slow.
   poor <- pair_of_sites("500 s", budget = 1.2, rule = "fastest", draws = 50)
   expect_identical(poor$plan$kind, "sides")
@@ -66,7 +68,8 @@ test_that("a budget of nothing, and a deadline of minutes for a day's work, are 
   broke <- pair_of_sites("1000 s", budget = 0, draws = 50)
   expect_false(broke$plan$fits)
   late <- pair_of_sites("5 s", draws = 50)
-  expect_match(clockpigeon:::answer_words(late)[["do"]], "Nothing keeps what was asked .* a deadline .* later lets in")
+  expect_match(clockpigeon:::answer_words(late)[["do"]],
+               "Nothing keeps what was asked .* a deadline .* later lets in")
 })
 
 test_that("of plans that cost the same the plainest is taken", {

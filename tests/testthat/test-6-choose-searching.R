@@ -15,7 +15,8 @@ test_that("frames go to the cheapest site as far as the deadline lets them, the 
   expect_identical(s$parts$frames, c("s 1-30", "s 31-60"))
   expect_equal(s$draws$cost[1], 0.3 + 1)
   expect_equal(s$draws$finish_s[1], 300)
-  # Time enough: all to the cheapest. Too little for both together (60 frames at 0.4 a second are 150 s): no split.
+  # Time enough: all to the cheapest. Too little for both together (60 frames at 0.4 a second are
+  # 150 s): no split.
   expect_identical(pair_split("700 s")$parts$option, "slow t, 1 node")
   expect_identical(nrow(pair_split("140 s")$parts), 0L)
 })
@@ -39,15 +40,16 @@ test_that("a budget binds the split", {
 test_that("a split of the film is simulated as a whole and keeps what was asked", {
   skip_if_not_installed("lpSolve")
   project <- read_project(demo_file())
-  job <- render_job(project$shots[c("gears", "gallery")], "sundew", example_timings(), rates = project$rates,
-                    time_zone = "UTC")
+  job <- render_job(project$shots[c("gears", "gallery")], "sundew", example_timings(),
+                    rates = project$rates, time_zone = "UTC")
   options <- plan_options(job, project$sites, only = c("attic", "quayside"),
                           now = as.POSIXct("2026-11-24 20:00", tz = "UTC"))
   s <- split_job(options, "12 h", "100 EUR", draws = 200)
   expect_true(s$fits)
   expect_gte(mean(s$draws$finish_s <= 12 * 3600 & s$draws$cost <= 100), 0.85)
   expect_identical(s$parts$site[1], "attic")
-  expect_identical(sum(s$parts$count), length(job$shots[[1]]$frames) + length(job$shots[[2]]$frames))
+  expect_identical(sum(s$parts$count),
+                   length(job$shots[[1]]$frames) + length(job$shots[[2]]$frames))
 })
 
 test_that("two cards of the same machines are not side by side, and do not rescue each other", {
@@ -56,7 +58,8 @@ test_that("two cards of the same machines are not side by side, and do not rescu
   job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
   plan <- function(sites) {
     now <- as.POSIXct("2026-11-28 10:00", tz = "UTC")
-    choose_option(forecast_job(plan_options(job, sites, now = now), draws = 100), "30 h", rule = "fastest")
+    choose_option(forecast_job(plan_options(job, sites, now = now), draws = 100), "30 h",
+                  rule = "fastest")
   }
   sites <- project$sites[c("attic", "loftnights")]
   same <- plan(sites)

@@ -2,9 +2,10 @@
 value_state <- function(n = 4000, mean = 11, sd = 2) {
   set.seed(5)
   theta <- stats::rnorm(n, mean, sd)
-  list(theta = theta, state = list(asked = list(rule = "cheapest", confidence = 0.9), cost = cbind(10, theta), miss = 0,
-                                   kept = matrix(1, n, 2), finish = matrix(1, n, 2), names = c("known", "open"),
-                                   now = 1L, fits = TRUE))
+  list(theta = theta,
+       state = list(asked = list(rule = "cheapest", confidence = 0.9), cost = cbind(10, theta),
+                    miss = 0, kept = matrix(1, n, 2), finish = matrix(1, n, 2),
+                    names = c("known", "open"), now = 1L, fits = TRUE))
 }
 
 test_that("what a measurement saves agrees with nested Monte Carlo", {
@@ -17,7 +18,8 @@ test_that("what a measurement saves agrees with nested Monte Carlo", {
     seen <- truth + stats::rnorm(20000, 0, error)
     after <- (11 / 2^2 + seen / error^2) / (1 / 2^2 + 1 / error^2)
     nested <- pmax(10 - after, 0)
-    expect_equal(mean(found$saves), mean(nested), tolerance = 4 * stats::sd(nested) / sqrt(20000) / mean(nested) + 0.05)
+    expect_equal(mean(found$saves), mean(nested),
+                 tolerance = 4 * stats::sd(nested) / sqrt(20000) / mean(nested) + 0.05)
     expect_equal(mean(found$wins == 2), mean(after < 10), tolerance = 0.08)
   }
 })

@@ -8,7 +8,8 @@ demo_week <- function(deadlines, budgets = "60 EUR", draws = 200, only = NULL) {
     forecast_job(plan_options(job, project$sites, only, now = now), draws = draws)
   })
   names(forecasts) <- paste0("job-", seq_along(deadlines))
-  asked <- Map(function(forecast, deadline, budget) question_of(forecast, deadline, budget, 0.9, "cheapest", TRUE),
+  asked <- Map(function(forecast, deadline, budget)
+               question_of(forecast, deadline, budget, 0.9, "cheapest", TRUE),
                forecasts, deadlines, budgets)
   list(forecasts = forecasts, asked = asked)
 }
@@ -22,7 +23,8 @@ test_that("a week of forecasts is planned on some draws and judged on others", {
   expect_true(all(table$chance > 0.8))
   expect_identical(sort(table$job), names(x$forecasts))
   expect_true(all(c("attic", "loftnights") %in% names(week$week$pools)))
-  # Both cards are of the same machines: of the nodes of the larger, and one more of these is one for both.
+  # Both cards are of the same machines: of the nodes of the larger, and one more of these is one
+  # for both.
   expect_identical(vapply(week$week$pools, `[[`, 0L, "nodes"), c(attic = 4L, loftnights = 4L))
   expect_identical(vapply(week$week$pools, most_nodes, 0L), c(attic = 2L, loftnights = 4L))
   expect_identical(c(week$more$pool, week$more$nodes), c("attic and loftnights", "5"))
@@ -45,20 +47,24 @@ test_that("what cannot be kept is named with when it could be, and what one more
   expect_match(said, "move it there, or refuse it")
   expect_match(said, "One more node at attic")
   poor <- demo_week("7 h", "0.01 EUR", only = "attic")
-  expect_match(paste(week_lines(choose_week(poor$forecasts, poor$asked)), collapse = " "), "ask for more +money")
+  expect_match(paste(week_lines(choose_week(poor$forecasts, poor$asked)), collapse = " "),
+               "ask for more +money")
 })
 
 test_that("the mixed integer program takes on what fits by itself", {
   skip_if_not_installed("lpSolve")
   x <- random_week(5, 5, 100)
-  state <- list(jobs = x$jobs, pools = x$pools, budget = Inf, due = vapply(x$jobs, `[[`, 0, "deadline_s"))
+  state <- list(jobs = x$jobs, pools = x$pools, budget = Inf,
+                due = vapply(x$jobs, `[[`, 0, "deadline_s"))
   begun <- mixed_start(state)
   expect_identical(sort(begun$order), 1:5)
   expect_gt(sum(begun$way > 0), 0)
-  # What can be kept by no way is in none; of a pool no more is due by a deadline than there is time for.
+  # What can be kept by no way is in none; of a pool no more is due by a deadline than there is time
+  # for.
   state$jobs[[2]]$deadline_s <- 1
   expect_identical(mixed_start(state)$way[2], 0L)
-  own <- which(vapply(1:5, function(j) begun$way[j] > 0 && x$jobs[[j]]$ways[[begun$way[j]]]$kind == "own", NA))
+  own <- which(vapply(1:5, function(j) begun$way[j] > 0 &&
+                      x$jobs[[j]]$ways[[begun$way[j]]]$kind == "own", NA))
   for (at in state$due[own]) {
     area <- vapply(own[state$due[own] <= at], function(j) {
       way <- x$jobs[[j]]$ways[[begun$way[j]]]
@@ -83,8 +89,9 @@ test_that("jobs that are under way on own nodes come before all others", {
   # A node more is a free one.
   expect_true(all(week$more$kept >= week$more$kept_now))
   # So is what another card of the same machines holds, though no job of the week may use it.
-  other <- choose_week(x$forecasts, x$asked, running = list(list(job = "night", site = "loftnights", nodes = 4L,
-                                                                 left_s = c(36000, 43200))))
+  other <- choose_week(x$forecasts, x$asked,
+                       running = list(list(job = "night", site = "loftnights", nodes = 4L,
+                                           left_s = c(36000, 43200))))
   expect_true(min(other$week$ends, na.rm = TRUE) >= 36000)
   held[[1]]$left_s <- Inf
   never <- choose_week(x$forecasts, x$asked, running = held)

@@ -2,15 +2,20 @@ test_that("the pick comes first, and each other option says why and by how much"
   text <- explain(choose_option(given_forecast(finish, cost), 160, 5))
   expect_identical(names(text), c("middle", "cheap", "dear"))
   expect_match(text[["middle"]],
-               paste("the cheapest that fits (90 % (+-19.0) of draws finish by the deadline within the budget);",
-                     "medians 2m30s and 2.00 EUR"), fixed = TRUE)
+               paste(
+                 "the cheapest that fits (90 % (+-19.0) of draws finish by the deadline within the budget);",
+                 "medians 2m30s and 2.00 EUR"), fixed = TRUE)
   each <- explain(choose_option(given_forecast(finish, cost), 160, 5, together = FALSE))
-  expect_match(each[["middle"]], paste("(100 % of draws finish by the deadline, 90 % (+-19.0) stay within the budget,",
-                                       "90 % (+-19.0) do both)"), fixed = TRUE)
+  expect_match(each[["middle"]],
+               paste(
+                 "(100 % of draws finish by the deadline, 90 % (+-19.0) stay within the budget,",
+                 "90 % (+-19.0) do both)"), fixed = TRUE)
   expect_match(text[["cheap"]],
                "too late: 80 % of draws finish by the deadline, 90 % asked; a deadline 2m20s later would do",
                fixed = TRUE)
-  expect_match(text[["dear"]], "too dear: 0 % stay within the budget, 90 % asked; 2.00 EUR more would do", fixed = TRUE)
+  expect_match(text[["dear"]],
+               "too dear: 0 % stay within the budget, 90 % asked; 2.00 EUR more would do",
+               fixed = TRUE)
   expect_match(explain(choose_option(given_forecast(finish, cost), 400))[["dear"]],
                "6.00 EUR dearer and 50.0s sooner than the pick")
 })
@@ -30,7 +35,8 @@ test_that("shares next to 0 and 1 keep a decimal", {
 
 test_that("the pick's time and cost are explained with figures that follow from each other", {
   job <- exact_job(30, frames = 60L)
-  options <- plan_options(job, exact_site(), only = "nodes=5", now = as.POSIXct("2026-11-24 12:00", tz = "UTC"))
+  options <- plan_options(job, exact_site(), only = "nodes=5",
+                          now = as.POSIXct("2026-11-24 12:00", tz = "UTC"))
   options <- with_options(options, log_speed = log(2), speed_se = 0)
   text <- explain(choose_option(forecast_job(options, draws = 50), "1 h"))
   expect_identical(names(text), c("x t, 5 nodes", "time", "cost", "evidence"))
@@ -38,6 +44,7 @@ test_that("the pick's time and cost are explained with figures that follow from 
                "60 frames at 15.0s each on a node there (30.0s on n, divided by a speed of 2.00) are 15m00s",
                fixed = TRUE)
   expect_match(text[["time"]], "so 3m00s on 5 nodes", fixed = TRUE)
-  expect_match(text[["cost"]], "0.25 node-hours; rendering, tier t 0.90 EUR: 0.90 EUR", fixed = TRUE)
+  expect_match(text[["cost"]], "0.25 node-hours; rendering, tier t 0.90 EUR: 0.90 EUR",
+               fixed = TRUE)
   expect_match(text[["evidence"]], "speed measured", fixed = TRUE)
 })

@@ -2,8 +2,8 @@ codes_at <- function(x, level = NULL) {
   x$alarms$code[is.null(level) | x$alarms$level %in% level]
 }
 event <- function(s, what, frame = NA, node = "n", seconds = NA) {
-  data.frame(time = format(placed_at + s, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), what = what, shot = "s",
-             frame = as.integer(frame), node = node, detail = NA, seconds = seconds)
+  data.frame(time = format(placed_at + s, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), what = what,
+             shot = "s", frame = as.integer(frame), node = node, detail = NA, seconds = seconds)
 }
 
 test_that("a job that goes as it should has no alarm, and a finished one none at all", {
@@ -26,16 +26,18 @@ test_that("nothing that comes, a node that is gone, a frame that is stuck, runs 
   silent <- watched(x, none, 10 * each)
   expect_true("silent" %in% codes_at(silent, "now"))
   expect_match(silent$alarms$says[silent$alarms$code == "silent"], "nothing came from .* yet")
-  events <- rbind(event(1, "node up"), event(2, "rendering", 1), event(2 + each, "arrived", 1, seconds = each),
-                  event(3 + each, "rendering", 2))
+  events <- rbind(event(1, "node up"), event(2, "rendering", 1),
+                  event(2 + each, "arrived", 1, seconds = each), event(3 + each, "rendering", 2))
   stuck <- watched(x, none, 20 * each, events = events)
   expect_true(all(c("stuck", "silent") %in% codes_at(stuck, "now")))
   expect_match(stuck$alarms$says[stuck$alarms$code == "stuck"], "s 2 is rendered on n for")
   gone <- watched(x, none, 2 * each, events = rbind(events, event(1.5 * each, "node gone")))
   expect_match(gone$alarms$says[gone$alarms$code == "gone"], "the node n is gone since")
-  failed <- do.call(rbind, lapply(1:8, function(k) rbind(event(k, "rendering", 3), event(k + 0.5, "failed", 3))))
+  failed <- do.call(rbind, lapply(1:8, function(k)
+                                  rbind(event(k, "rendering", 3), event(k + 0.5, "failed", 3))))
   failing <- watched(x, none, 2 * each, events = failed)
-  expect_match(failing$alarms$says[failing$alarms$code == "failing"], "8 of 8 runs failed, the most of s 3 \\(8\\)")
+  expect_match(failing$alarms$says[failing$alarms$code == "failing"],
+               "8 of 8 runs failed, the most of s 3 \\(8\\)")
   one <- watched(x, none, each, events = failed[1:2, ])
   expect_false("failing" %in% codes_at(one))
 })
@@ -56,7 +58,8 @@ test_that("a deadline that is lost names who still keeps it, and until when", {
   expect_equal(min(ways$finish_p50), 541 + 100, tolerance = 0.03)
   # Too late for anybody.
   over <- watched(x, list(slow = some_frames(scratch(), 1:30, 22 * (1:30))), 661)
-  expect_match(over$alarms$action[over$alarms$code == "late"], "No option keeps it now; the rest at quick|No option makes")
+  expect_match(over$alarms$action[over$alarms$code == "late"],
+               "No option keeps it now; the rest at quick|No option makes")
   passed <- watched(x, list(slow = some_frames(scratch(), 1:30, 24 * (1:30))), 721)
   expect_match(passed$alarms$says[passed$alarms$code == "late"], "the deadline has passed")
 })
@@ -65,11 +68,13 @@ test_that("a budget that will be passed is told with the hour at which it is", {
   x <- pair_of_sites("260 s", se = c(0, 0.3), draws = 300)
   site <- x$plan$parts$site
   x$budget <- 0.5 * x$plan$mean
-  at <- stats::setNames(lapply(seq_along(site), function(k) some_frames(tempfile(), 1:3, 5 * (1:3))), site)
+  at <- stats::setNames(lapply(seq_along(site),
+                               function(k) some_frames(tempfile(), 1:3, 5 * (1:3))), site)
   poor <- watched(x, at, 16)
   row <- poor$alarms[poor$alarms$code == "money", ]
   expect_identical(row$level, "now")
-  expect_match(row$says, "the budget of .* is kept with a chance of .*; half of the cases pass it by")
+  expect_match(
+    row$says, "the budget of .* is kept with a chance of .*; half of the cases pass it by")
   expect_true(row$until_s > 16)
 })
 
@@ -113,13 +118,14 @@ test_that("a site that is dearer than its card, has fewer nodes or another versi
   calm$send()
   calm$pass(200)
   calm$fetch()
-  expect_length(intersect(c("dearer", "version", "fewer", "halted", "unreached", "spoilt"), calm$watch()$alarms$code), 0)
+  expect_length(intersect(c("dearer", "version", "fewer", "halted", "unreached", "spoilt"),
+                          calm$watch()$alarms$code), 0)
   few <- at_farm(frames = "1-200")
   place <- few$place()
   part <- as.list(as.data.frame(place$parts)[1, ])
   part$nodes <- 4
-  clockpigeon:::place_remote(place, part, place$split$runs[[1]], few$ledger, clockpigeon:::placed_folder(place), FALSE,
-                             few$service)
+  clockpigeon:::place_remote(place, part, place$split$runs[[1]], few$ledger,
+                             clockpigeon:::placed_folder(place), FALSE, few$service)
   few$pass(400)
   few$fetch(0)
   alarms <- as.data.frame(few$watch()$alarms)
@@ -135,7 +141,8 @@ test_that("where the money is gone it is said so, and what would keep the deadli
   now <- x$watch()
   expect_gt(clockpigeon:::spent_so_far(now), now$state$asked$budget)
   alarms <- as.data.frame(now$alarms)
-  expect_match(alarms$says[alarms$code == "money"], "the budget of 20.00 EUR is passed: [0-9.]+ EUR are spent")
+  expect_match(alarms$says[alarms$code == "money"],
+               "the budget of 20.00 EUR is passed: [0-9.]+ EUR are spent")
   expect_identical(alarms$action[alarms$code == "money"], "Stop: what is under way adds to it.")
   now$p_deadline <- 0.2
   late <- clockpigeon:::late_alarm(now)
@@ -147,13 +154,15 @@ test_that("a job slower than forecast from its first frame on, and single heavy 
   slow <- watched(x, list(slow = some_frames(scratch(), 1:20, 17 * (1:20))), 341)
   row <- slow$alarms[slow$alarms$code == "unlike", ]
   expect_identical(row$level, "soon")
-  expect_match(row$says, "slow takes 1.70 times as long for a frame as was forecast, more than in 199 of 200 cases")
+  expect_match(
+    row$says, "slow takes 1.70 times as long for a frame as was forecast, more than in 199 of 200 cases")
   none <- list(slow = scratch())
-  events <- rbind(event(1, "rendering", 1), event(12, "arrived", 1, seconds = 11), event(12, "rendering", 2),
-                  event(92, "arrived", 2, seconds = 80))
+  events <- rbind(event(1, "rendering", 1), event(12, "arrived", 1, seconds = 11),
+                  event(12, "rendering", 2), event(92, "arrived", 2, seconds = 80))
   heavy <- watched(x, none, 93, events = events)
   row <- heavy$alarms[heavy$alarms$code == "heavy", ]
   expect_identical(row$level, "note")
-  expect_match(row$says, "1 of 2 frames took longer than in any case of the forecast: s 2 1m20s, at most")
+  expect_match(
+    row$says, "1 of 2 frames took longer than in any case of the forecast: s 2 1m20s, at most")
   expect_false("heavy" %in% codes_at(watched(x, none, 13, events = events[1:2, ])))
 })

@@ -12,15 +12,16 @@ test_that("a decision's question is asked again as it was, of the project as it 
   decision$asked$shots[[1]]$frames <- "5-12"
   expect_identical(clockpigeon:::asked_again(decision, x$project)$done, "gears-review 1-4")
   x$project$shots[["gears-review"]]$limit$samples <- 99L
-  expect_refusal(clockpigeon:::asked_again(decision, x$project), "job", c("was decided at", "decide again"))
+  expect_refusal(clockpigeon:::asked_again(decision, x$project), "job",
+                 c("was decided at", "decide again"))
   expect_refusal(clockpigeon:::decided_job(x$ledger, "gears-final"), "job", "no plan")
 })
 
 test_that("a job's own frames are evidence unless it is held against them", {
   x <- decided()
-  add_timings(x$ledger, some_timings(9, shot = "gears-review", scene = "gears", frame = 6L, engine = "pebble",
-                                     engine_version = "1.1", limit_value = 6, node = "here", site = "attic",
-                                     job = "review-1"))
+  add_timings(x$ledger, some_timings(9, shot = "gears-review", scene = "gears", frame = 6L,
+                                     engine = "pebble", engine_version = "1.1", limit_value = 6,
+                                     node = "here", site = "attic", job = "review-1"))
   asked <- clockpigeon:::asked_again(clockpigeon:::decided_job(x$ledger, "review-1"), x$project)
   with <- clockpigeon:::asked_job(x$ledger, asked, x$project)
   without <- clockpigeon:::asked_job(x$ledger, asked, x$project, "review-1")

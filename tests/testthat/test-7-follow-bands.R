@@ -1,6 +1,7 @@
 test_that("frames are cut into bands that make up every row once, and not below eight rows", {
   trials <- data.frame(shot = "s", frame = 1:3, height = c(90L, 17L, 9L))
-  frames <- data.frame(shot = "s", frame = 1:3, site = "attic", to = sprintf("placed/night/frames/s/s-%04d.png", 1:3))
+  frames <- data.frame(shot = "s", frame = 1:3, site = "attic",
+                       to = sprintf("placed/night/frames/s/s-%04d.png", 1:3))
   cut <- clockpigeon:::in_pieces(frames, trials, c(attic = 4))
   expect_identical(cut$frames$frame, c(1L, 1L, 1L, 1L, 2L, 2L, 3L))
   for (k in 1:2) {
@@ -26,9 +27,11 @@ test_that("a pool renders a frame in bands on its slots, joins them to what the 
   text <- sub("^pool: .*", "pool: [here, here]", readLines(site))
   writeLines(sub("^  outputs: (.*)", "  outputs: \\1\n  spreads: [frames, bands]", text), site)
   x$project <- read_project(x$folder)
-  job <- render_job(x$project$shots["gears-review"], c(pebble = "1.1"), timings(x$ledger), "EUR", x$project$rates)
+  job <- render_job(x$project$shots["gears-review"], c(pebble = "1.1"), timings(x$ledger), "EUR",
+                    x$project$rates)
   only <- c("attic", "nodes=2", "spread=bands")
-  forecast <- forecast_job(plan_options(job, x$project$sites, only = only, spreads = "bands"), draws = 100)
+  forecast <- forecast_job(plan_options(job, x$project$sites, only = only, spreads = "bands"),
+                           draws = 100)
   record_job(x$ledger, choose_option(forecast, "30min"), "banded")
   # What was decided of the spread is what is placed.
   place <- plan_place(x$project, x$ledger, "banded")
@@ -36,7 +39,8 @@ test_that("a pool renders a frame in bands on its slots, joins them to what the 
   expect_identical(place$parts$spread, "bands")
   job <- clockpigeon:::pool_job(place, clockpigeon:::placed_folder(place), place_options())
   expect_identical(nrow(job$frames), 6L)
-  expect_identical(unique(job$trials$band_last - job$trials$band_first + 1L), job$trials$height[1] %/% 2L)
+  expect_identical(unique(job$trials$band_last - job$trials$band_first + 1L),
+                   job$trials$height[1] %/% 2L)
   frames <- clockpigeon:::run_pool(job, x$ledger)
   expect_identical(frames$state, rep("done", 3))
   folder <- file.path(x$folder, "placed/banded")
@@ -50,10 +54,12 @@ test_that("a pool renders a frame in bands on its slots, joins them to what the 
   trial <- job$trials[3, ]
   render <- function(...) {
     processx::run(program, c("--release", "1.1", "--scene", "gears", "--frame", "2", "--seed", "1",
-                             "--size", paste(shot$size, collapse = "x"), "--samples", trial$samples, ...))
+                             "--size", paste(shot$size, collapse = "x"), "--samples", trial$samples,
+                             ...))
   }
   render("--out", alone)
-  expect_identical(png::readPNG(file.path(folder, "frames/gears-review/gears-review-0002.png")), png::readPNG(alone))
+  expect_identical(png::readPNG(file.path(folder, "frames/gears-review/gears-review-0002.png")),
+                   png::readPNG(alone))
   events <- as.data.frame(job_events(x$ledger, "banded"))
   whole <- events[events$what == "arrived" & is.na(events$piece), ]
   expect_identical(sort(whole$frame), 1:3)
@@ -79,7 +85,8 @@ test_that("a pool renders a frame in bands on its slots, joins them to what the 
 
 test_that("bands that cannot be joined are rendered again, and pools say which spreads they can", {
   at <- scratch()
-  bands <- data.frame(piece = c("rows 1-8", "rows 9-16"), to = c("a.png", "b.png"), into = "whole.png")
+  bands <- data.frame(piece = c("rows 1-8", "rows 9-16"), to = c("a.png", "b.png"),
+                      into = "whole.png")
   file.create(file.path(at, c("a.png", "b.png")))
   expect_match(clockpigeon:::join_frame(at, bands), "cannot be joined")
   expect_false(any(file.exists(file.path(at, c("a.png", "b.png", "whole.png")))))
@@ -87,7 +94,10 @@ test_that("bands that cannot be joined are rendered again, and pools say which s
   expect_null(clockpigeon:::spread_trouble("bands", engine))
   expect_null(clockpigeon:::spread_trouble("ranges", engine))
   expect_match(clockpigeon:::spread_trouble("layers", engine), "the plan has layers")
-  expect_match(clockpigeon:::spread_trouble("bands", utils::modifyList(engine, list(output = "exr"))),
-               "bands of EXR cannot be joined, those of PNG and PFM can")
-  expect_match(clockpigeon:::spread_trouble("bands", utils::modifyList(engine, list(bands = FALSE))), "renders no bands")
+  expect_match(
+    clockpigeon:::spread_trouble("bands", utils::modifyList(engine, list(output = "exr"))),
+    "bands of EXR cannot be joined, those of PNG and PFM can")
+  expect_match(
+    clockpigeon:::spread_trouble("bands", utils::modifyList(engine, list(bands = FALSE))),
+    "renders no bands")
 })

@@ -12,7 +12,8 @@ test_that("an own pool's part is priced by its card once it has ended, as bill()
   expect_equal(lines$quantity[1], kwh, tolerance = 0.25)
   expect_equal(sum(lines$amount), round(0.31 * lines$quantity[1], 2))
   expect_identical(unique(lines[c("site", "currency", "basis", "source")]),
-                   data.frame(site = "attic", currency = "EUR", basis = "priced", source = "own pool"))
+                   data.frame(site = "attic", currency = "EUR", basis = "priced",
+                              source = "own pool"))
   # Placed again, with nothing left to do, nothing is charged twice.
   place_job(plan_place(x$project, x$ledger, "review-1"), x$ledger, progress = FALSE)
   expect_identical(clockpigeon:::job_charges(x$ledger, "review-1"), lines)

@@ -30,7 +30,8 @@ test_that("a copy with another content says so, and one fills a gap or an empty 
   png::writePNG(array(0.4, c(60, 80, 3)), file.path(folder, "second", basename(files[2])))
   unlink(files[5])
   file.create(files[6])
-  asked <- list(named = TRUE, folders = folder, shots = list(s = list(shot = "s", frames = 1:12, needs = list())))
+  asked <- list(named = TRUE, folders = folder,
+                shots = list(s = list(shot = "s", frames = 1:12, needs = list())))
   found <- clockpigeon:::copies_apart(clockpigeon:::listed_pictures(asked)$files, asked)
   expect_setequal(found$files$frame, 1:12)
   expect_length(unique(found$files$sequence), 1)
@@ -43,12 +44,16 @@ test_that("a copy with another content says so, and one fills a gap or an empty 
 test_that("two cameras of a shot, and two layers of a folder, are no copies of each other", {
   folder <- folder_of(1:9)
   dir.create(file.path(folder, "depth"))
-  for (k in 1:6) png::writePNG(matrix(k / 9, 60, 80), file.path(folder, "depth", sprintf("depth-%04d.png", k)))
+  for (k in 1:6)
+    png::writePNG(matrix(k / 9, 60, 80), file.path(folder, "depth", sprintf("depth-%04d.png", k)))
   x <- verify_frames(folder, frames = 1:9, threads = 1)
   expect_false("copy" %in% x$findings$code)
   expect_identical(sum(x$frames$verdict == "missing"), 3L)
-  asked <- list(named = TRUE, shots = list(s = list(shot = "s", frames = 1:2, needs = list(cameras = c("wide", "close")))))
-  files <- data.frame(path = c("wide/1.png", "wide/2.png", "close/1.png"), sequence = c("wide/", "wide/", "close/"),
+  asked <- list(named = TRUE,
+                shots = list(s = list(shot = "s", frames = 1:2,
+                                      needs = list(cameras = c("wide", "close")))))
+  files <- data.frame(path = c("wide/1.png", "wide/2.png", "close/1.png"),
+                      sequence = c("wide/", "wide/", "close/"),
                       shot = "s", frame = c(1L, 2L, 1L), size = c(10, 11, 12), at = "", stem = "")
   expect_null(clockpigeon:::copies_apart(files, asked)$findings)
 })

@@ -46,7 +46,8 @@ test_that("frames that are ready are done, though nobody fetched them for an hou
   expect_identical(watched$parts$here, 0L)
   expect_lt(max(watched$came), 1800)
   expect_true("behind" %in% watched$alarms$code)
-  expect_match(paste(clockpigeon:::watch_lines(watched), collapse = "\n"), "12 more are ready to be fetched")
+  expect_match(paste(clockpigeon:::watch_lines(watched), collapse = "\n"),
+               "12 more are ready to be fetched")
   expect_identical(x$fetch()$here, 12L)
   expect_true(all(x$watch()$here))
 })
@@ -67,7 +68,8 @@ test_that("orders given here are passed on once, whether or not the site could b
   x <- at_farm()
   x$send()
   x$pass(45)
-  order <- function(what) clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = what, source = "command"))
+  order <- function(what)
+    clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = what, source = "command"))
   order("paused")
   x$service$tries <- 1
   plain <- x$service$request
@@ -107,7 +109,8 @@ test_that("a picture that is not whole is told of, tried again, and fetched when
   expect_identical(x$fetch()$here, 11L)
   x$fetch()
   expect_identical(told(x, "spoilt")$frame, 5L)
-  expect_match(x$watch()$alarms$says[x$watch()$alarms$code == "spoilt"], "1 picture of saltmill did not come whole")
+  expect_match(x$watch()$alarms$says[x$watch()$alarms$code == "spoilt"],
+               "1 picture of saltmill did not come whole")
   expect_length(list.files(file.path(x$folder, "placed/review-1/frames/gears-review"), "0005"), 0)
   x$service$request <- plain
   expect_identical(x$fetch()$here, 12L)
@@ -137,7 +140,8 @@ test_that("an event that cannot be true is quarantined with its reason, and odd 
                  order = list(shots = list(list(shot = "s", frames = "1-9"))))
   bounds <- clockpigeon:::order_bounds(remote)
   event <- function(..., ahead = 0) clockpigeon:::received_event(utils::modifyList(list(
-    number = 3, at = "2026-11-24T12:00:00.500Z", what = "ready", shot = "s", frame = 4, node = "n", seconds = 2
+    number = 3, at = "2026-11-24T12:00:00.500Z", what = "ready", shot = "s", frame = 4, node = "n",
+    seconds = 2
   ), list(...)), remote, bounds, ahead)
   expect_identical(event()$what, "ready")
   expect_identical(event()$node, "saltmill/n")
@@ -164,12 +168,15 @@ test_that("an event that cannot be true is quarantined with its reason, and odd 
 test_that("nothing is deleted there before all that is paid is here", {
   x <- at_farm()
   x$send()
-  gone <- function() clockpigeon:::delete_remote(x$project, x$ledger, "review-1", clockpigeon:::new_links(x$links$service))
+  gone <- function()
+    clockpigeon:::delete_remote(x$project, x$ledger, "review-1",
+                                clockpigeon:::new_links(x$links$service))
   expect_refusal(gone(), "job", c("is not ended at saltmill", "clockpigeon stop review-1"))
   x$pass(3600)
   plain <- x$service$request
   x$service$request <- function(service, method, url, ...) {
-    if (grepl("/pictures/gears-review/7/", url)) return(list(status = 404L, body = charToRaw("{}"), headers = list()))
+    if (grepl("/pictures/gears-review/7/", url))
+      return(list(status = 404L, body = charToRaw("{}"), headers = list()))
     plain(service, method, url, ...)
   }
   expect_refusal(gone(), "job", "saltmill")
@@ -202,7 +209,8 @@ test_that("events that come late, twice and out of order give the state of the o
         blocks <- paste0(strsplit(new, "\n\n", fixed = TRUE)[[1]], "\n\n")
         now <- blocks[grepl("event: now", blocks)]
         rest <- sample(rep(setdiff(blocks, now), 2))
-        stream$pending <- c(stream$pending[seq_len(before)], charToRaw(paste(c(now, rest), collapse = "")))
+        stream$pending <- c(stream$pending[seq_len(before)],
+                            charToRaw(paste(c(now, rest), collapse = "")))
       }
     }
     y$fetch()
@@ -214,12 +222,14 @@ test_that("whatever a site answers of its frames, nothing is written outside the
   odd <- list(
     list(shot = "../../evil", frame = 1, state = "ready", bytes = 1, parts = 1, sha256 = "a"),
     list(shot = "gears-review", frame = 99, state = "ready", bytes = 1, parts = 1, sha256 = "a"),
-    list(shot = "gears-review", frame = "one", state = "ready"), list(shot = 3, frame = 1, state = "ready"),
+    list(shot = "gears-review", frame = "one", state = "ready"),
+    list(shot = 3, frame = 1, state = "ready"),
     list(shot = "gears-review", frame = 1, state = 5), list(frame = 1), list(),
-    list(shot = "gears-review", frame = 2, state = "ready", bytes = "many", parts = 1, sha256 = "a"),
+    list(shot = "gears-review", frame = 2, state = "ready", bytes = "many", parts = 1,
+         sha256 = "a"),
     list(shot = "gears-review", frame = 2, state = "ready"),
-    list(shot = "gears-review", frame = 3, state = "ready", bytes = 4, parts = 1e4, sha256 = list("a"), node = 4,
-         seconds = "soon", version = list())
+    list(shot = "gears-review", frame = 3, state = "ready", bytes = 4, parts = 1e4,
+         sha256 = list("a"), node = 4, seconds = "soon", version = list())
   )
   x <- at_farm()
   x$send()
@@ -228,12 +238,14 @@ test_that("whatever a site answers of its frames, nothing is written outside the
   plain <- x$service$request
   x$service$request <- function(service, method, url, ...) {
     if (!grepl("/frames", url)) return(plain(service, method, url, ...))
-    list(status = 200L, headers = list(), body = charToRaw(clockpigeon:::to_json_line(list(frames = odd, "next" = NULL))))
+    list(status = 200L, headers = list(),
+         body = charToRaw(clockpigeon:::to_json_line(list(frames = odd, "next" = NULL))))
   }
   before <- list.files(x$folder, recursive = TRUE)
   row <- x$fetch()
   expect_identical(row$here, 0L)
-  expect_identical(grep("evil", list.files(dirname(x$folder), recursive = TRUE), value = TRUE), character())
+  expect_identical(grep("evil", list.files(dirname(x$folder), recursive = TRUE), value = TRUE),
+                   character())
   expect_identical(setdiff(list.files(x$folder, recursive = TRUE), before), character())
   expect_setequal(told(x, "spoilt")$frame, 2:3)
   x$service$request <- plain

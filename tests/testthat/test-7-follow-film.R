@@ -12,7 +12,8 @@ test_that("a sequence becomes a film with as many pictures, at the rate, and one
   faults <- check_film(to, 29, "25", c(81, 45))$faults
   expect_match(faults, "^frames: 30, and 29", all = FALSE)
   expect_match(faults, "^rate: 24, and 25", all = FALSE)
-  expect_refusal(make_film(paths, "24", file.path(folder, "film.nothing")), "film", "could not be made")
+  expect_refusal(make_film(paths, "24", file.path(folder, "film.nothing")), "film",
+                 "could not be made")
 })
 
 test_that("a rate is a number or a fraction", {

@@ -5,7 +5,8 @@ test_that("a job is paused, goes on, and is stopped from elsewhere", {
   at <- scratch()
   ledger <- ledger_of_job()
   job <- pool_of(at, good_engine(at, last = "sleep 0.2; echo load 0.01 compute 0.1"), 1:40)
-  say <- function(what) clockpigeon:::add_events(ledger, "night", data.frame(what = what, source = "test"))
+  say <- function(what)
+    clockpigeon:::add_events(ledger, "night", data.frame(what = what, source = "test"))
   # The clock is asked at every step: what is said when so many pictures are there is said there.
   told <- c()
   clock <- function() {
@@ -41,7 +42,8 @@ test_that("a look takes frames not begun away from the pool, once, and a second 
   # The moment comes when three are there.
   look <- list(at = as.numeric(Sys.time()) + 1000, fewer = 30, rescue = "saltmill", own = FALSE)
   clock <- function() as.numeric(Sys.time()) + if (length(pictures(at)) >= 3) 1000 else 0
-  job <- pool_of(at, good_engine(at, last = "sleep 0.3; echo load 0.01 compute 0.1"), 1:30, look = look)
+  job <- pool_of(at, good_engine(at, last = "sleep 0.3; echo load 0.01 compute 0.1"), 1:30,
+                 look = look)
   frames <- run_pool(job, ledger, clock = clock)
   expect_setequal(unique(frames$state), c("done", "sent"))
   again <- run_pool(job, ledger, clock = clock)
@@ -53,5 +55,6 @@ test_that("a look takes frames not begun away from the pool, once, and a second 
   look <- list(at = as.numeric(Sys.time()) - 1, fewer = 0, rescue = "saltmill", own = FALSE)
   job <- pool_of(other, good_engine(other), 1:3, look = look)
   expect_identical(run_pool(job, fine)$state, rep("done", 3))
-  expect_identical(job_events(fine, "night")$detail[job_events(fine, "night")$what == "looked"], "go on")
+  expect_identical(job_events(fine, "night")$detail[job_events(fine, "night")$what == "looked"],
+                   "go on")
 })

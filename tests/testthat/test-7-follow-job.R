@@ -2,7 +2,8 @@ test_that("a job is watched from the ledger and its folders, and an update takes
   skip_if_not_installed("mirai")
   withr::local_envvar(CLOCKPIGEON_NOW = NA)
   x <- decided(frames = "1-8")
-  expect_refusal(watch_job(x$project, x$ledger, "review-1"), "job", c("was not placed", "clockpigeon place review-1"))
+  expect_refusal(watch_job(x$project, x$ledger, "review-1"), "job",
+                 c("was not placed", "clockpigeon place review-1"))
   expect_refusal(watch_job(x$project, x$ledger, "gears-final"), "job", "no plan")
   place_job(plan_place(x$project, x$ledger, "review-1"), x$ledger, progress = FALSE)
   w <- watch_job(x$project, x$ledger, "review-1")
@@ -27,7 +28,8 @@ test_that("where frames appear is what was told last, and when it was placed", {
   ledger <- ledger_of_job()
   tell <- function(time, place, detail) clockpigeon:::add_events(ledger, "night", data.frame(
     what = "placed", time = time, place = place, detail = detail,
-                                                                            key = paste(place, detail)))
+                                                                            key =
+    paste(place, detail)))
   decision <- list(made_at = "2026-11-24T10:00:00Z")
   none <- clockpigeon:::placed_of(ledger, "night", decision)
   expect_identical(format(none$moment, "%H:%M", tz = "UTC"), "10:00")
@@ -45,7 +47,8 @@ test_that("all jobs that run are a table, ended and stopped ones are not in it",
   x <- decided(frames = "1-8")
   expect_identical(nrow(clockpigeon:::watch_all(x$project, x$ledger)), 0L)
   at <- scratch()
-  clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = "placed", place = "attic", detail = at))
+  clockpigeon:::add_events(x$ledger, "review-1",
+                           data.frame(what = "placed", place = "attic", detail = at))
   some <- clockpigeon:::watch_all(x$project, x$ledger)
   expect_identical(some$job, "review-1")
   expect_identical(c(some$there, some$frames), c(0L, 8L))
@@ -58,5 +61,6 @@ test_that("all jobs that run are a table, ended and stopped ones are not in it",
   expect_match(clockpigeon:::watch_all(x$project, x$ledger)$says, "was decided at")
   clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = "stopped"))
   expect_identical(nrow(clockpigeon:::watch_all(x$project, x$ledger)), 0L)
-  expect_match(clockpigeon:::running_jobs_lines(clockpigeon:::watch_all(x$project, x$ledger)), "no job runs")
+  expect_match(clockpigeon:::running_jobs_lines(clockpigeon:::watch_all(x$project, x$ledger)),
+               "no job runs")
 })

@@ -1,5 +1,6 @@
 # A placed job as far as the last look needs it.
-place_of <- function(x, ...) utils::modifyList(plan_place(x$project, x$ledger, "review-1"), list(...))
+place_of <- function(x, ...)
+  utils::modifyList(plan_place(x$project, x$ledger, "review-1"), list(...))
 codes <- function(place, ledger) {
   found <- clockpigeon:::last_look(place, ledger)
   found$code[found$weight == "stops"]
@@ -15,7 +16,8 @@ test_that("each thing in the way is found, with what would cure it", {
   found <- late$findings
   expect_true("late" %in% found$code)
   expect_match(found$what[found$code == "late"], "asked were 90 %")
-  expect_match(plan_place(x$project, x$ledger, "review-1", now = this_moment() + 3600)$findings$what[1], "has passed")
+  expect_match(plan_place(x$project, x$ledger, "review-1",
+                          now = this_moment() + 3600)$findings$what[1], "has passed")
   poor <- place
   poor$judged$p_budget <- 0.4
   expect_identical(codes(poor, x$ledger), "dear")
@@ -41,7 +43,8 @@ test_that("each thing in the way is found, with what would cure it", {
   look$judged$late_look <- TRUE
   expect_identical(codes(look, x$ledger), "look")
   known <- clockpigeon:::finding_codes
-  expect_true(all(c("late", "dear", "fewer", "nodes", "spread", "engine", "disk", "look") %in% known))
+  expect_true(all(c("late", "dear", "fewer", "nodes", "spread", "engine", "disk", "look") %in%
+                  known))
 })
 
 test_that("a shot or card that changed since stops it, another site's does not", {
@@ -49,7 +52,8 @@ test_that("a shot or card that changed since stops it, another site's does not",
   x <- decided()
   card <- file.path(x$folder, "sites/attic.yaml")
   writeLines(sub("0.31 EUR", "0.62 EUR", readLines(card)), card)
-  write_file(x$folder, "sites/saltmill.yaml", readLines(file.path(x$folder, "sites/saltmill.yaml")), "# touched")
+  write_file(x$folder, "sites/saltmill.yaml", readLines(file.path(x$folder, "sites/saltmill.yaml")),
+             "# touched")
   found <- plan_place(read_project(x$folder), x$ledger, "review-1")$findings
   expect_identical(found$code[found$weight == "stops"], "changed")
   expect_match(found$what[1], "attic.* is not as when it was decided")
@@ -70,7 +74,8 @@ test_that("the check's findings that block are here too, and balances and blind 
   place$project$sites$attic$balances <- list(list(balance = "card", kind = "prepaid", amount = 40))
   place$state$options$evidence <- "claimed"
   found <- clockpigeon:::last_look(place, x$ledger)
-  expect_match(found$what[found$code == "balance"], "charged up to 100.00 EUR in 9 of 10 cases; prepaid money pays 40.00 EUR")
+  expect_match(found$what[found$code == "balance"],
+               "charged up to 100.00 EUR in 9 of 10 cases; prepaid money pays 40.00 EUR")
   # A gift needs no topping up; what it does not pay is billed.
   place$project$sites$attic$balances <- list(list(balance = "welcome", kind = "gift", amount = 40))
   gift <- as.data.frame(clockpigeon:::balance_findings(place))

@@ -5,7 +5,8 @@ test_that("frames above the noise that was asked for are a doubt, with their noi
   folder <- scene_folder(1:10, bad = 1:10, damage = still, name = "tide")
   files <- listed_pictures(folder_asked(folder, NULL, NULL))$files
   files$shot <- "tide"
-  asked <- function(noise) list(shots = list(tide = list(shot = "tide", limit = list(noise = noise), cuts = 6L)))
+  asked <- function(noise)
+    list(shots = list(tide = list(shot = "tide", limit = list(noise = noise), cuts = 6L)))
   none <- file_finding(files[0, ], "", "", "", "")
   # In linear light 0.03 of a display's 0.5 is 0.03 * f'(0.5) / f(0.5) of the brightness.
   slope <- (linear_light(0.501) - linear_light(0.499)) / 0.002
@@ -16,5 +17,7 @@ test_that("frames above the noise that was asked for are a doubt, with their noi
   expect_equal(unique(found$weight), "doubt")
   said <- as.numeric(sub("its noise is ([0-9.]+) %.*", "\\1", found$evidence)) / 100
   expect_true(all(abs(said / true - 1) < 0.1))
-  expect_null(noise_findings(files, none, list(shots = list(tide = list(shot = "tide", limit = list(samples = 4))))))
+  expect_null(noise_findings(files, none,
+                             list(shots = list(tide = list(shot = "tide",
+                                                           limit = list(samples = 4))))))
 })

@@ -2,7 +2,8 @@ test_that("a job is open until its last frame is there, by events or by files, a
   withr::local_envvar(CLOCKPIGEON_NOW = NA)
   x <- decided(frames = "1-8")
   open <- function(...) clockpigeon:::open_jobs(x$ledger, ...)
-  tell <- function(...) clockpigeon:::add_events(x$ledger, "review-1", data.frame(place = "attic", ...))
+  tell <- function(...)
+    clockpigeon:::add_events(x$ledger, "review-1", data.frame(place = "attic", ...))
   expect_identical(open(), character())
   at <- scratch()
   tell(what = "placed", detail = at)
@@ -31,7 +32,8 @@ test_that("the placed job that renders some shots is found by its frames and lim
   shots <- x$project$shots["gears-review"]
   found <- function(shots) clockpigeon:::placed_for(x$ledger, shots)
   expect_null(found(shots))
-  clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = "placed", place = "attic", detail = scratch()))
+  clockpigeon:::add_events(x$ledger, "review-1",
+                           data.frame(what = "placed", place = "attic", detail = scratch()))
   expect_identical(found(shots), "review-1")
   fewer <- longer <- other <- shots
   fewer[[1]]$frames <- 3:5

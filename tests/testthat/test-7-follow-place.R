@@ -57,7 +57,8 @@ test_that("options, files and runs of a pool's job", {
   expect_named(job$slots, c("here/1", "here/2"))
   expect_identical(vapply(job$slots, `[[`, 0, "share"), c("here/1" = 2, "here/2" = 2))
   expect_identical(job$limit_s$attic, 60)
-  expect_identical(clockpigeon:::pool_job(place, tempdir(), place_options(frame_limit = 5))$limit_s$attic, 5)
+  expect_identical(clockpigeon:::pool_job(place, tempdir(),
+                                          place_options(frame_limit = 5))$limit_s$attic, 5)
   expect_length(job$files, 0)  # a built-in scene
   writeLines("a scene", file.path(x$folder, "wheel.txt"))
   of <- place$state$job
@@ -88,12 +89,14 @@ test_that("trial frames go first, are evidence, and are not rendered again", {
   expect_identical(c(began$parts$there, began$parts$frames), c(3, 20))
   expect_identical(sum(is.finite(began$came)), 3L)
   expect_identical(sum(began$frames$state == "arrived"), 3L)
-  expect_equal(stats::median(began$draws$finish_s), stats::median(began$going$draws[[1]]$finish_s), tolerance = 0.05)
+  expect_equal(stats::median(began$draws$finish_s), stats::median(began$going$draws[[1]]$finish_s),
+               tolerance = 0.05)
   # What was begun is looked at as it stands.
   last <- plan_place(x$project, x$ledger, "review-1")
   expect_identical(sum(is.finite(last$seen$came)), 20L)
   expect_equal(last$chance, 1)
-  expect_match(clockpigeon:::place_lines(last, width = 80), "20 of 20 frames: nothing is left", all = FALSE)
+  expect_match(clockpigeon:::place_lines(last, width = 80), "20 of 20 frames: nothing is left",
+               all = FALSE)
   # However late it is asked.
   expect_true(plan_place(x$project, x$ledger, "review-1", now = Sys.time() + 86400)$go)
 })
@@ -109,12 +112,14 @@ test_that("a job at an own pool, by a sheet and at an address is one thing: plac
     # By a sheet somebody else puts them there, under other folders and names.
     if (kind == "sheet") for (k in 1:12) {
       dir.create(file.path(folder, "from-the-farm"), FALSE, TRUE)
-      file.copy(one_pixel(scratch()), file.path(folder, "from-the-farm", sprintf("gears-review.%05d.png", k)))
+      file.copy(one_pixel(scratch()),
+                file.path(folder, "from-the-farm", sprintf("gears-review.%05d.png", k)))
     }
     if (kind == "service") clockpigeon:::wait_remote(x$project, x$ledger, "review-1", every = 0.2)
   }
   for (kind in c("own", "sheet", "service")) {
-    x <- decided(only = if (kind == "own") "attic,nodes=1" else "quayside,nodes=2", deadline = "3h", budget = "20 EUR")
+    x <- decided(only = if (kind == "own") "attic,nodes=1" else "quayside,nodes=2", deadline = "3h",
+                 budget = "20 EUR")
     if (kind == "service") {
       card <- file.path(x$folder, "sites/quayside.yaml")
       writeLines(sub("^start:.*", "start: none", readLines(card)), card)
@@ -143,6 +148,7 @@ test_that("a job at an own pool, by a sheet and at an address is one thing: plac
     events <- as.data.frame(job_events(x$ledger, "review-1"))
     expect_identical(sum(events$what == "placed"), 1L, label = kind)
     expect_identical(sum(events$what == "sent"), if (kind == "service") 1L else 0L, label = kind)
-    if (kind != "sheet") expect_identical(sort(unique(events$frame[events$what == "arrived"])), 1:12, label = kind)
+    if (kind != "sheet")
+      expect_identical(sort(unique(events$frame[events$what == "arrived"])), 1:12, label = kind)
   }
 })

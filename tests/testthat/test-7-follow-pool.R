@@ -31,8 +31,8 @@ test_that("what lacks its picture is rendered again, and what is there but not t
   run_pool(job, ledger)
   unlink(file.path(at, job$frames$to[2]))
   dir.create(file.path(at, "more"))
-  job$frames <- rbind(job$frames, data.frame(shot = "gears-review", frame = 5L, site = "attic", range = NA,
-                                             to = "placed/night/frames/0005.png"))
+  job$frames <- rbind(job$frames, data.frame(shot = "gears-review", frame = 5L, site = "attic",
+                                             range = NA, to = "placed/night/frames/0005.png"))
   job$trials <- rbind(job$trials, utils::modifyList(job$trials[4, ], list(frame = 5L)))
   file.copy(file.path(at, job$frames$to[1]), file.path(at, job$frames$to[5]))
   expect_identical(run_pool(job, ledger)$state, rep("done", 5))
@@ -45,8 +45,9 @@ test_that("a frame that fails is tried elsewhere, at most as often as the site s
   at <- scratch()
   broken <- write_file(at, "broken.png", "no picture")
   engine <- good_engine(at, "[ $2 = 2 ] && { echo no light in this scene; exit 3; }",
-                        paste("[ $2 = 3 ] && [ ! -f", file.path(at, "once"), "] && touch", file.path(at, "once"),
-                              "&& cp", broken, "$1 && echo load 0 compute 1 && exit 0"))
+                        paste("[ $2 = 3 ] && [ ! -f", file.path(at, "once"), "] && touch",
+                              file.path(at, "once"), "&& cp", broken,
+                              "$1 && echo load 0 compute 1 && exit 0"))
   ledger <- ledger_of_job()
   frames <- run_pool(pool_of(at, engine, 1:4, slots = 2), ledger)
   expect_identical(frames$state, c("done", "failed", "done", "done"))
@@ -100,7 +101,8 @@ test_that("a frame that takes too long is ended on its node", {
   at <- scratch()
   engine <- good_engine(at, "[ $2 = 1 ] && sleep 30")
   ledger <- ledger_of_job()
-  frames <- run_pool(pool_of(at, engine, 1:2, limit_s = list(attic = 0.5), retries = list(attic = 0L)), ledger)
+  frames <- run_pool(pool_of(at, engine, 1:2, limit_s = list(attic = 0.5),
+                             retries = list(attic = 0L)), ledger)
   expect_identical(frames$state, c("failed", "done"))
   expect_match(job_events(ledger, "night")$detail[3:9], "ended after 0.500s", all = FALSE)
 })
@@ -116,8 +118,9 @@ test_that("a run that is killed goes on where it was, and what it left behind is
   ledger <- ledger_of_job(path = path)
   job <- pool_of(at, engine, 1:12, slots = 2)
   saveRDS(job, file.path(at, "job.rds"))
-  code <- sprintf("job <- readRDS('%s'); l <- clockpigeon::open_ledger('%s'); clockpigeon:::run_pool(job, l)",
-                  file.path(at, "job.rds"), path)
+  code <- sprintf(
+    "job <- readRDS('%s'); l <- clockpigeon::open_ledger('%s'); clockpigeon:::run_pool(job, l)",
+    file.path(at, "job.rds"), path)
   for (turn in 1:2) {
     run <- processx::process$new(file.path(R.home("bin"), "Rscript"), c("-e", code),
                                  env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
@@ -129,7 +132,8 @@ test_that("a run that is killed goes on where it was, and what it left behind is
   expect_lt(length(pictures(at)), 12)
   expect_identical(run_pool(job, ledger)$state, rep("done", 12))
   expect_identical(pictures(at), sprintf("%04d.png", 1:12))
-  # No frame was begun while another run of it was under way: each begin is followed by its own end, or it was ended.
+  # No frame was begun while another run of it was under way: each begin is followed by its own end,
+  # or it was ended.
   said <- read.table(log, col.names = c("what", "frame"))
   ends <- table(factor(said$frame[said$what == "end"], 1:12))
   expect_true(all(ends >= 1 & ends <= 2))
@@ -150,7 +154,8 @@ test_that("hours and memory of a node are kept", {
     if (calls > 400) stop("long enough")
     as.numeric(Sys.time())
   }
-  expect_error(run_pool(pool_of(at, good_engine(at), 1:2, nodes = list(full = node)), ledger, clock = clock), "long")
+  expect_error(run_pool(pool_of(at, good_engine(at), 1:2, nodes = list(full = node)), ledger,
+                        clock = clock), "long")
   expect_match(job_events(ledger, "night")$detail, "of memory are free", all = FALSE)
   expect_length(pictures(at), 0)
   # Open on one day of the week only, and it is the other.
@@ -159,7 +164,8 @@ test_that("hours and memory of a node are kept", {
   node$hours <- list(list(days = day, from = 0, to = 86400))
   calls <- 0
   begun <- length(runs_of(ledger, "rendering"))
-  expect_error(run_pool(pool_of(at, good_engine(at), 1:2, nodes = list(closed = node)), ledger, clock = clock), "long")
+  expect_error(run_pool(pool_of(at, good_engine(at), 1:2, nodes = list(closed = node)), ledger,
+                        clock = clock), "long")
   expect_length(runs_of(ledger, "rendering"), begun)
 })
 
@@ -172,21 +178,22 @@ test_that("where no folder is shared, files go there and pictures come home, in 
   node$folder <- there
   picture <- file.path(at, "noise.png")
   png::writePNG(array(stats::runif(18 * 32 * 3), c(18, 32, 3)), picture)
-  engine <- script_engine(at, paste("test -s", file.path(there, "scene.txt"), "|| exit 4"), paste("cp", picture, "$1"),
-                          "echo load 0.01 compute 0.1")
+  engine <- script_engine(at, paste("test -s", file.path(there, "scene.txt"), "|| exit 4"),
+                          paste("cp", picture, "$1"), "echo load 0.01 compute 0.1")
   ledger <- ledger_of_job()
   job <- pool_of(at, engine, 1:3, nodes = list(far = node), files = "scene.txt")
   local_value("part_bytes", 1000)
   expect_identical(run_pool(job, ledger)$state, rep("done", 3))
   expect_identical(unname(tools::md5sum(file.path(there, "scene.txt"))), unname(tools::md5sum(big)))
-  expect_identical(unique(unname(tools::md5sum(file.path(at, job$frames$to)))), unname(tools::md5sum(picture)))
+  expect_identical(unique(unname(tools::md5sum(file.path(at, job$frames$to)))),
+                   unname(tools::md5sum(picture)))
   expect_length(list.files(there, "png$", recursive = TRUE), 0)
   # Where it is shared nothing travels.
   node$folder <- at
   unlink(file.path(at, job$frames$to))
   job$slots$far$node$folder <- at
-  shared <- pool_of(at, script_engine(at, paste("cp", picture, "$1"), "echo load 0.01 compute 0.1"), 1:3,
-                    nodes = list(far = node), files = "no-such-file")
+  shared <- pool_of(at, script_engine(at, paste("cp", picture, "$1"), "echo load 0.01 compute 0.1"),
+                    1:3, nodes = list(far = node), files = "no-such-file")
   expect_identical(run_pool(shared, ledger)$state, rep("done", 3))
 })
 
@@ -197,10 +204,12 @@ test_that("a pool whose nodes are all lost ends, and says what waits", {
   node$launch <- list(by = "ssh", host = "nowhere", port = 47331L, rscript = "Rscript")
   ledger <- ledger_of_job()
   local_value("open_node", function(node, timeout = 20) "does not answer")
-  frames <- run_pool(pool_of(at, good_engine(at), 1:2, nodes = list(gone = node), again_s = 0.001), ledger)
+  frames <- run_pool(pool_of(at, good_engine(at), 1:2, nodes = list(gone = node), again_s = 0.001),
+                     ledger)
   expect_identical(frames$state, rep("waiting", 2))
   x <- job_events(ledger, "night")
-  expect_identical(x$detail[x$what == "node gone"], c("it does not answer", "given up: it does not answer"))
+  expect_identical(x$detail[x$what == "node gone"],
+                   c("it does not answer", "given up: it does not answer"))
 })
 
 test_that("frames of a site whose nodes are lost do not hold up the others, nor wait for ever", {
@@ -214,7 +223,8 @@ test_that("frames of a site whose nodes are lost do not hold up the others, nor 
   job$limit_s$cellar <- 20
   job$retries$cellar <- 2L
   open <- clockpigeon:::open_node
-  local_value("open_node", function(node, timeout = 20) if (node$node == "gone") FALSE else open(node, timeout))
+  local_value("open_node",
+              function(node, timeout = 20) if (node$node == "gone") FALSE else open(node, timeout))
   expect_identical(run_pool(job, ledger)$state, c("done", "done", "waiting", "waiting"))
 })
 
@@ -222,8 +232,9 @@ test_that("a slot on which all fails is given time, so that what was wrong for a
   skip_if_not_installed("mirai")
   at <- scratch()
   ready <- file.path(at, "ready")
-  engine <- good_engine(at, paste0("[ -f ", ready, " ] || { n=$(cat ", at, "/n 2>/dev/null || echo 0); echo $((n + 1)) > ",
-                                   at, "/n; [ $n -ge 4 ] && touch ", ready, "; exit 1; }"))
+  engine <- good_engine(at, paste0("[ -f ", ready, " ] || { n=$(cat ", at,
+                                   "/n 2>/dev/null || echo 0); echo $((n + 1)) > ", at,
+                                   "/n; [ $n -ge 4 ] && touch ", ready, "; exit 1; }"))
   ledger <- ledger_of_job()
   frames <- run_pool(pool_of(at, engine, 1:6, again_s = 0.2), ledger)
   expect_identical(frames$state, rep("done", 6))
@@ -244,8 +255,9 @@ test_that("a node to which the files of the job do not come is tried again, and 
   far$folder <- scratch()
   ledger <- ledger_of_job()
   local_value("host_write", function(...) FALSE)
-  job <- pool_of(at, good_engine(at, last = "sleep 0.3; echo load 0.01 compute 0.1"), 1:8, files = "scene.txt",
-                 nodes = list(near = clockpigeon:::this_node(), far = far), again_s = 0.01)
+  job <- pool_of(at, good_engine(at, last = "sleep 0.3; echo load 0.01 compute 0.1"), 1:8,
+                 files = "scene.txt", nodes = list(near = clockpigeon:::this_node(), far = far),
+                 again_s = 0.01)
   expect_identical(run_pool(job, ledger)$state, rep("done", 8))
   x <- job_events(ledger, "night")
   expect_identical(unique(x$node[x$what == "arrived"]), "near")

@@ -1,4 +1,5 @@
-# An engine whose pre-pass takes a moment and writes into a log when it begins and ends; its frames need it.
+# An engine whose pre-pass takes a moment and writes into a log when it begins and ends; its frames
+# need it.
 prepass_engine <- function(folder, log, prepass = "sleep 0.3") {
   engine <- script_engine(folder, paste0("grep -q 'ended' ", log, " || { echo no cache; exit 4; }"),
                           paste0("echo frame $2 >> ", log), paste("cp", one_pixel(folder), "$1"),
@@ -6,7 +7,8 @@ prepass_engine <- function(folder, log, prepass = "sleep 0.3") {
   pass <- write_file(folder, "prepass.sh", c("#!/bin/sh", paste0("echo begun >> ", log), prepass,
                                             paste0("echo ended >> ", log)))
   Sys.chmod(pass, "755")
-  engine$prepass <- list(each = "shot", program = pass, arguments = list("{shot}"), environment = list())
+  engine$prepass <- list(each = "shot", program = pass, arguments = list("{shot}"),
+                         environment = list())
   engine
 }
 
@@ -37,7 +39,8 @@ test_that("a pre-pass that fails is tried again, and frames without it are not b
   log <- file.path(at, "log")
   once <- file.path(at, "once")
   ledger <- ledger_of_job()
-  engine <- prepass_engine(at, log, paste0("[ -f ", once, " ] || { touch ", once, "; echo no room; exit 5; }"))
+  engine <- prepass_engine(at, log, paste0("[ -f ", once, " ] || { touch ", once,
+                                           "; echo no room; exit 5; }"))
   frames <- clockpigeon:::run_pool(pool_of(at, engine, 1:3, slots = 2), ledger)
   expect_identical(frames$state, rep("done", 3))
   expect_identical(sum(frames$failures), 1L)

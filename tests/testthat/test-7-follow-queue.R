@@ -3,18 +3,23 @@ frame_engine <- function(folder, ..., last = "sleep 0.1; echo load 0.01 compute 
   script_engine(folder, ..., paste("cp", one_pixel(folder), "$1"), last)
 }
 # A job on machines of a scheduler, each slot with one of them.
-queued_job <- function(folder, engine, frames = 1:6, slots = 2, options = "#SBATCH --partition=farm", ...) {
-  node <- cluster_node(folder, count = slots, options = options)
-  node$folder <- folder
-  pool_of(folder, engine, frames, nodes = stats::setNames(rep(list(node), slots), paste0("room/", seq_len(slots))), ...)
-}
+queued_job <- function(folder, engine, frames = 1:6, slots = 2,
+                       options = "#SBATCH --partition=farm", ...) {
+                         node <- cluster_node(folder, count = slots, options = options)
+                         node$folder <- folder
+                         pool_of(folder, engine, frames,
+                                 nodes = stats::setNames(rep(list(node), slots),
+                                                         paste0("room/", seq_len(slots))), ...)
+                       }
 events_of <- function(ledger, what) {
   x <- job_events(ledger, "night")
   x[x$what == what, ]
 }
 nothing_queued <- function() {
   expect_length(ls(clockpigeon:::in_queue), 0)
-  if (real_cluster()) expect_true(wait_until(function() length(slurm("squeue", "-h", "--name=clockpigeon-room")) == 0))
+  if (real_cluster())
+    expect_true(wait_until(function() length(slurm("squeue", "-h", "--name=clockpigeon-room")) ==
+                           0))
 }
 
 test_that("frames are rendered on a scheduler's machines, which are named when they report, and the wait is kept", {
@@ -53,8 +58,9 @@ test_that("waits of the queue are part of the next forecast, by how much is aske
   expect_identical(few$basis, "measured")
   expect_identical(few$from, "6 waits in the queue")
   expect_gt(seen(8)$time$median_s / few$time$median_s, 2)
-  expect_identical(few$time[1:3], clockpigeon:::queue_time(rows$wall_s[1:6], rep("12 to 18", 6), rep(c(1, 8), each = 3),
-                                                           "12 to 18", 1))
+  expect_identical(few$time[1:3],
+                   clockpigeon:::queue_time(rows$wall_s[1:6], rep("12 to 18", 6),
+                                            rep(c(1, 8), each = 3), "12 to 18", 1))
   expect_null(clockpigeon:::queue_seen(rows[1:2, ], site, now, 1))
   expect_null(clockpigeon:::queue_seen(rows[0, ], site, now, 1))
 })
@@ -65,12 +71,14 @@ test_that("a machine that is gone in mid-frame loses nothing: the frame is no fa
   at <- scratch()
   once <- file.path(at, "once")
   where <- file.path(at, "where")
-  engine <- frame_engine(at, paste0("[ $2 = 3 ] && [ ! -f ", once, " ] && { echo $SLURMD_NODENAME $SLURM_JOB_ID > ",
-                                    where, "; touch ", once, "; sleep 60; }"))
+  engine <- frame_engine(at, paste0("[ $2 = 3 ] && [ ! -f ", once,
+                                    " ] && { echo $SLURMD_NODENAME $SLURM_JOB_ID > ", where,
+                                    "; touch ", once, "; sleep 60; }"))
   ledger <- ledger_of_job()
   # What takes the machine away runs beside the job.
   ender <- file.path(at, "ender.sh")
-  writeLines(c(paste0("while [ ! -f ", once, " ]; do sleep 0.1; done"), paste("read name id <", where),
+  writeLines(c(paste0("while [ ! -f ", once, " ]; do sleep 0.1; done"),
+               paste("read name id <", where),
                if (real_cluster()) paste(Sys.getenv("CLOCKPIGEON_TEST_CLUSTER_SCRIPT"),
                                          Sys.getenv("CLOCKPIGEON_TEST_CLUSTER"), "lose $name")
                else c(paste0("echo 'NODE_FAIL|None' > ", at, "/scheduler/ended-$id"),
@@ -80,7 +88,8 @@ test_that("a machine that is gone in mid-frame loses nothing: the frame is no fa
   beside$wait(20000)
   if (real_cluster()) {
     machine_of_slurm("back", sub(" .*", "", readLines(where)))
-    expect_true(wait_until(function() length(slurm("sinfo", "-h", "-N", "-p", "farm", "-t", "idle")) == 2))
+    expect_true(wait_until(function() length(slurm("sinfo", "-h", "-N", "-p", "farm", "-t",
+                                                   "idle")) == 2))
   }
   expect_identical(frames$state, rep("done", 6))
   expect_identical(frames$failures, rep(0L, 6))
@@ -100,12 +109,14 @@ test_that("a machine that is taken for others is asked for again, however often,
   at <- scratch()
   cuts <- file.path(at, "cuts")
   # Frame 2 is cut four times: more often than a frame may fail.
-  engine <- frame_engine(at, paste0("[ $2 = 2 ] && [ $(cat ", cuts, " | wc -l) -lt 4 ] && { echo $SLURM_JOB_ID >> ",
-                                    cuts, "; sleep 30; }"))
+  engine <- frame_engine(at, paste0("[ $2 = 2 ] && [ $(cat ", cuts,
+                                    " | wc -l) -lt 4 ] && { echo $SLURM_JOB_ID >> ", cuts,
+                                    "; sleep 30; }"))
   file.create(cuts)
   ender <- file.path(at, "ender.sh")
-  writeLines(c("seen=0", "while [ $seen -lt 4 ]; do", "  sleep 0.2", paste0("  now=$(cat ", cuts, " | wc -l)"),
-               "  [ $now -gt $seen ] || continue", "  seen=$now", paste0("  id=$(tail -1 ", cuts, ")"),
+  writeLines(c("seen=0", "while [ $seen -lt 4 ]; do", "  sleep 0.2",
+               paste0("  now=$(cat ", cuts, " | wc -l)"), "  [ $now -gt $seen ] || continue",
+               "  seen=$now", paste0("  id=$(tail -1 ", cuts, ")"),
                if (real_cluster()) c("  name=$(squeue -h -j $id -o %N)",
                                      "  sbatch -p first -w $name --exclusive -o /dev/null --wrap 'sleep 3' > /dev/null")
                else c(paste0("  echo 'PREEMPTED|None' > ", at, "/scheduler/ended-$id"),
@@ -127,7 +138,8 @@ test_that("a frame is not begun in the rest of a wall time that is too short for
   skip_on_os("windows")
   at <- scratch()
   ledger <- ledger_of_job()
-  job <- queued_job(at, frame_engine(at, last = "sleep 1; echo load 0.01 compute 0.1"), 1:3, slots = 1)
+  job <- queued_job(at, frame_engine(at, last = "sleep 1; echo load 0.01 compute 0.1"), 1:3,
+                    slots = 1)
   if (!real_cluster()) {
     # 1.6 s are left of a wall time: a frame of a second fits once.
     path <- file.path(at, "scheduler", "squeue")
@@ -136,8 +148,8 @@ test_that("a frame is not begun in the rest of a wall time that is too short for
     expect_identical(nrow(events_of(ledger, "queued")), 3L)
   } else {
     # Of the wall time of a minute, five slow frames fit: the sixth is begun on another machine.
-    job <- queued_job(at, frame_engine(at, last = "sleep 11; echo load 0.01 compute 0.1"), 1:6, slots = 1,
-                      options = "#SBATCH --partition=brief", limit_s = list(attic = 60))
+    job <- queued_job(at, frame_engine(at, last = "sleep 11; echo load 0.01 compute 0.1"), 1:6,
+                      slots = 1, options = "#SBATCH --partition=brief", limit_s = list(attic = 60))
     expect_identical(run_pool(job, ledger)$state, rep("done", 6))
     expect_gte(nrow(events_of(ledger, "queued")), 2)
   }
@@ -150,20 +162,24 @@ test_that("a frame that takes longer than all of the wall time fails, with that 
   skip_on_os("windows")
   at <- scratch()
   begun <- file.path(at, "begun")
-  engine <- frame_engine(at, paste0("[ $2 = 1 ] && { echo $SLURM_JOB_ID >> ", begun, "; sleep 200; }"))
+  engine <- frame_engine(at, paste0("[ $2 = 1 ] && { echo $SLURM_JOB_ID >> ", begun,
+                                    "; sleep 200; }"))
   ledger <- ledger_of_job()
-  job <- queued_job(at, engine, 1:2, slots = 1, options = "#SBATCH --partition=brief", retries = list(attic = 0L),
-                    limit_s = list(attic = 300))
+  job <- queued_job(at, engine, 1:2, slots = 1, options = "#SBATCH --partition=brief",
+                    retries = list(attic = 0L), limit_s = list(attic = 300))
   if (!real_cluster()) {
     ender <- file.path(at, "ender.sh")
-    writeLines(c(paste0("while [ ! -f ", begun, " ]; do sleep 0.1; done"), paste("read id <", begun),
-                 paste0("echo 'TIMEOUT|None' > ", at, "/scheduler/ended-$id"), paste0(at, "/scheduler/scancel $id")),
+    writeLines(c(paste0("while [ ! -f ", begun, " ]; do sleep 0.1; done"),
+                 paste("read id <", begun),
+                 paste0("echo 'TIMEOUT|None' > ", at, "/scheduler/ended-$id"),
+                 paste0(at, "/scheduler/scancel $id")),
                ender)
     beside <- processx::process$new("/bin/bash", ender)
   }
   frames <- run_pool(job, ledger)
   expect_identical(frames$state, c("failed", "done"))
-  expect_match(events_of(ledger, "failed")$detail, "longer than the wall time that the scheduler gives")
+  expect_match(events_of(ledger, "failed")$detail,
+               "longer than the wall time that the scheduler gives")
 })
 
 test_that("a queue that is full is waited in, and a stop leaves it", {
@@ -206,7 +222,8 @@ test_that("outside the hours of a partition no machine is asked for, and one tha
   clock <- function() {
     there <- length(pictures(at))
     back <- any(events_of(ledger, "node gone")$detail %in% "given back to the scheduler")
-    noon + c(-3600, 3600, 22 * 3600)[1 + (there >= 1) + (there >= 1 && back)] + as.numeric(Sys.time()) - began
+    noon + c(-3600, 3600, 22 * 3600)[1 + (there >= 1) + (there >= 1 && back)] +
+      as.numeric(Sys.time()) - began
   }
   expect_identical(run_pool(job, ledger, clock = clock)$state, rep("done", 3))
   expect_identical(nrow(events_of(ledger, "queued")), 2L)

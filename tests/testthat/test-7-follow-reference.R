@@ -18,8 +18,9 @@ test_that("what trials of a job's shots left with the same settings is a referen
   withr::defer(close_ledger(ledger))
   folder <- scene_folder(1:3)
   paths <- list.files(folder, full.names = TRUE)
-  rows <- data.frame(shot = "tide", scene = "tide", frame = 1:3, engine = "pebble", engine_version = c("1.1", "1.1", "1.0"),
-                     limit_kind = "samples", limit_value = 8, width = 128, height = 72, activity = "render", wall_s = 1,
+  rows <- data.frame(shot = "tide", scene = "tide", frame = 1:3, engine = "pebble",
+                     engine_version = c("1.1", "1.1", "1.0"), limit_kind = "samples",
+                     limit_value = 8, width = 128, height = 72, activity = "render", wall_s = 1,
                      status = "ok", kind = "measured", output = paths, job = c(NA, "other", NA))
   add_timings(ledger, rows)
   asked <- list(job = "night", engine = "pebble", version = "1.1", shots = list(

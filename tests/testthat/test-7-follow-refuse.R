@@ -10,8 +10,9 @@ refusing <- function(env = parent.frame()) {
     x <- if (f == 7) array(0, c(40, 60, 3)) else scene_picture(f, 40, 60)
     png::writePNG(x, file.path(folder, sprintf("tide-%04d.png", f)))
   }
-  add_events(ledger, "night", data.frame(what = "arrived", time = "2026-11-26T20:00:00Z", place = "attic", node = "oak",
-                                         shot = "tide", frame = 1:12, source = "place"))
+  add_events(ledger, "night",
+             data.frame(what = "arrived", time = "2026-11-26T20:00:00Z", place = "attic",
+                        node = "oak", shot = "tide", frame = 1:12, source = "place"))
   list(ledger = ledger, project = list(root = root), folder = folder, look = function() {
     x <- verify_frames(folder, frames = 1:12, threads = 1)
     x$job <- "night"
@@ -25,14 +26,16 @@ test_that("a frame that is not usable is set aside and told of once, and what is
   gone <- refuse_frames(r$look(), r$project, r$ledger)
   expect_equal(gone$frame, 7)
   expect_false(file.exists(file.path(r$folder, "tide-0007.png")))
-  expect_equal(list.files(file.path(r$project$root, "placed", "night", "refused")), "tide-0007-1.png")
+  expect_equal(list.files(file.path(r$project$root, "placed", "night", "refused")),
+               "tide-0007-1.png")
   events <- job_events(r$ledger, "night")
   told <- events[events$what == "failed", ]
   expect_equal(told$frame, 7)
   expect_equal(told$place, "attic")
   expect_match(told$detail, "^is black: ")
   expect_equal(sum(events$what == "usable"), 11)
-  state <- fold_events(data.frame(events[setdiff(names(events), "time")], time = seq_len(nrow(events))),
+  state <- fold_events(data.frame(events[setdiff(names(events), "time")],
+                                  time = seq_len(nrow(events))),
                        data.frame(shot = "tide", frame = 1:12))
   expect_equal(state$frames$state[7], "failed")
   expect_equal(unique(state$frames$state[-7]), "usable")
@@ -46,8 +49,9 @@ test_that("a frame that was rendered again is usable, and can be refused once mo
   refuse_frames(r$look(), r$project, r$ledger)
   again <- function(picture) {
     png::writePNG(picture, file.path(r$folder, "tide-0007.png"))
-    add_events(r$ledger, "night", data.frame(what = "arrived", time = utc_now(), place = "attic", node = "elm",
-                                             shot = "tide", frame = 7L, source = "place"))
+    add_events(r$ledger, "night",
+               data.frame(what = "arrived", time = utc_now(), place = "attic", node = "elm",
+                          shot = "tide", frame = 7L, source = "place"))
   }
   again(array(0.5, c(40, 60, 3)))
   expect_equal(refuse_frames(r$look(), r$project, r$ledger)$frame, 7)
@@ -68,9 +72,10 @@ test_that("a site renders a frame that was refused in a job of its own, and it c
   x$pass(3600)
   x$fetch()
   names <- x$pictures()
-  verified <- list(job = "review-1", folders = file.path(x$project$root, "placed", "review-1", "frames"))
-  verified$frames <- data.frame(sequence = "gears-review", shot = "gears-review", frame = 1:12, path = names,
-                                verdict = ifelse(1:12 == 5, "black", "usable"))
+  verified <- list(job = "review-1",
+                   folders = file.path(x$project$root, "placed", "review-1", "frames"))
+  verified$frames <- data.frame(sequence = "gears-review", shot = "gears-review", frame = 1:12,
+                                path = names, verdict = ifelse(1:12 == 5, "black", "usable"))
   verified$findings <- file_finding(verified$frames[5, ], "black", "unusable", "is black", "it is")
   expect_equal(refuse_frames(verified, x$project, x$ledger)$frame, 5)
   expect_equal(x$pictures(), names[-5])

@@ -10,7 +10,8 @@ test_that("a part is sent with its files, frames, settings and the cap to keep, 
   order <- x$farm$jobs[[id]]$request
   expect_identical(order$shots[[1]]$frames, "1-12")
   expect_identical(order[c("engine", "version", "tier", "nodes", "trial")],
-                   list(engine = "pebble", version = "1.1", tier = "brisk", nodes = 10L, trial = FALSE))
+                   list(engine = "pebble", version = "1.1", tier = "brisk", nodes = 10L,
+                        trial = FALSE))
   # The fee and the minimum of a job are no frame's: the cap leaves room for them.
   expect_gte(order$cap$amount, x$farm$card$price$fixed + x$farm$card$price$minimum)
   expect_identical(order$cap$currency, "GBP")
@@ -43,13 +44,16 @@ test_that("whichever request is cut, and wherever the placing ends, it is placed
 })
 
 test_that("what is left after a halt is placed anew, and its cap is what is left of the money", {
-  x <- at_farm(faults = "lose=1@45s", card = list(tiers = list(list(tier = "brisk", nodes = c(1, 10), factor = 2.2,
-                                                                   wait = NULL))), seconds = 15)
+  x <- at_farm(faults = "lose=1@45s",
+               card = list(tiers = list(list(tier = "brisk", nodes = c(1, 10), factor = 2.2,
+                                                                                wait = NULL))),
+               seconds = 15)
   place <- x$place()
   part <- as.list(as.data.frame(place$parts)[1, ])
   part$nodes <- 1
   send <- function() clockpigeon:::place_remote(place, part, place$split$runs[[1]], x$ledger,
-                                                clockpigeon:::placed_folder(place), FALSE, x$service)
+                                                clockpigeon:::placed_folder(place), FALSE,
+                                                x$service)
   send()
   x$pass(3600)
   x$fetch()
@@ -72,7 +76,8 @@ test_that("what is left after a halt is placed anew, and its cap is what is left
   x$fetch()
   expect_length(x$pictures(), 12)
   expect_false("halted" %in% x$watch()$alarms$code)
-  expect_identical(sum(vapply(x$farm$jobs, function(job) sum(job$frames$state == "ready"), 0L)), 12L)
+  expect_identical(sum(vapply(x$farm$jobs, function(job) sum(job$frames$state == "ready"), 0L)),
+                   12L)
 })
 
 test_that("a trial sends the frames that say most, and the rest is sent without them", {
@@ -88,7 +93,8 @@ test_that("a trial sends the frames that say most, and the rest is sent without 
   rows <- timings(x$ledger)
   rows <- rows[rows$site %in% "saltmill" & rows$kind == "reported", ]
   expect_identical(sort(rows$frame), sort(trial$frames$frame))
-  expect_equal(rows$wall_s[order(rows$frame)], trial$frames$took[order(trial$frames$frame)], tolerance = 1e-3)
+  expect_equal(rows$wall_s[order(rows$frame)], trial$frames$took[order(trial$frames$frame)],
+               tolerance = 1e-3)
   x$send()
   rest <- x$farm$jobs[[2]]
   expect_identical(nrow(rest$frames), 57L)
@@ -100,7 +106,8 @@ test_that("an order that is refused for good is not asked again as it was; the n
   plain <- x$service$request
   x$service$request <- function(service, method, url, ...) {
     if (method != "POST" || !grepl("/jobs$", url)) return(plain(service, method, url, ...))
-    list(status = 422L, body = charToRaw('{"type":"/problems/cap","title":"No","detail":"the cap is too low"}'),
+    list(status = 422L,
+         body = charToRaw('{"type":"/problems/cap","title":"No","detail":"the cap is too low"}'),
          headers = list())
   }
   expect_refusal(x$send(), "service", "the cap is too low")
@@ -108,7 +115,8 @@ test_that("an order that is refused for good is not asked again as it was; the n
   expect_identical(nrow(as.data.frame(fetch_job(x$project, x$ledger, "review-1"))), 0L)
   x$service$request <- plain
   expect_identical(x$send(), "saltmill-1")
-  expect_identical(told(x, "asked")$key, paste0("asked ", clockpigeon:::job_id(x$ledger, "review-1"), "/saltmill/", 1:2))
+  expect_identical(told(x, "asked")$key,
+                   paste0("asked ", clockpigeon:::job_id(x$ledger, "review-1"), "/saltmill/", 1:2))
   # A token that is wrong may be right the next time: the same is asked again.
   y <- at_farm()
   y$service$token <- "wrong"
@@ -131,17 +139,21 @@ test_that("jobs at a site are told apart, whatever their ids begin with", {
   add(what = "begun", key = "site far s-1 3")
   expect_identical(clockpigeon:::remote_numbers(job_events(ledger, "night"), remotes[[1]]), 3)
   expect_identical(clockpigeon:::remote_numbers(job_events(ledger, "night"), remotes[[2]]), 7)
-  for (id in list(NULL, 3, "", "a b", "a\u0007", c("a", "b"))) expect_refusal(clockpigeon:::said_id(id), "service", "id")
+  for (id in list(NULL, 3, "", "a b", "a\u0007", c("a", "b")))
+    expect_refusal(clockpigeon:::said_id(id), "service", "id")
 })
 
 test_that("the cap that a site is told has room for what a gift pays", {
-  x <- decided(frames = "1-12", only = "saltmill,brisk,nodes=10", deadline = "3h", budget = "20 EUR", seconds = c(30, 31))
+  x <- decided(frames = "1-12", only = "saltmill,brisk,nodes=10", deadline = "3h",
+               budget = "20 EUR", seconds = c(30, 31))
   place <- plan_place(x$project, x$ledger, "review-1")
   part <- as.list(as.data.frame(place$parts)[1, ])
   site <- x$project$sites$saltmill
   plain <- clockpigeon:::remote_cap(place, part, site, 1, FALSE, x$ledger)
-  site$balances <- list(list(balance = "welcome", kind = "gift", amount = 7), list(balance = "ahead", kind = "prepaid", amount = 9))
-  expect_equal(clockpigeon:::remote_cap(place, part, site, 1, FALSE, x$ledger)$amount, plain$amount + 7, tolerance = 0.05)
+  site$balances <- list(list(balance = "welcome", kind = "gift", amount = 7),
+                        list(balance = "ahead", kind = "prepaid", amount = 9))
+  expect_equal(clockpigeon:::remote_cap(place, part, site, 1, FALSE, x$ledger)$amount,
+               plain$amount + 7, tolerance = 0.05)
   site$balances[[1]]$until <- as.Date("2020-01-01")
   expect_identical(clockpigeon:::remote_cap(place, part, site, 1, FALSE, x$ledger), plain)
 })

@@ -12,10 +12,12 @@ test_that("an honest bill leaves nothing to find, and the steps from promised to
   # What lies behind the meter is nothing; 1.1485 EUR are a pound.
   expect_identical(unname(after["start, load and idle"]), unname(after["exchange"]))
   expect_equal(unname(after["exchange"]), round(s$billed * s$rate[["now"]], 2))
-  expect_equal(unname(after["promised"]), round(clockpigeon:::job_decision(x$ledger, "review-1")$plan$cost_mean, 2))
+  expect_equal(unname(after["promised"]),
+               round(clockpigeon:::job_decision(x$ledger, "review-1")$plan$cost_mean, 2))
   # The middle frame took 60 s, and three times that at home was forecast as 180 to 186.
   expect_equal(s$ratio, 60 / mean(clockpigeon:::site_promise(s$watched, x$ledger, "review-1",
-                                                            "saltmill")$frames$seconds), tolerance = 0.1)
+                                                            "saltmill")$frames$seconds),
+               tolerance = 0.1)
 })
 
 test_that("the same bill as a file of lines, each rounded, differs by rounding alone", {
@@ -108,15 +110,18 @@ test_that("several at once are told apart, and what is asked back is what a site
 })
 
 test_that("without times there is no meter, and what lies between is told as use", {
-  x <- decided(frames = "1-12", only = "saltmill,brisk,nodes=10", deadline = "3h", budget = "20 EUR", seconds = c(30, 31))
+  x <- decided(frames = "1-12", only = "saltmill,brisk,nodes=10", deadline = "3h",
+               budget = "20 EUR", seconds = c(30, 31))
   x$project$sites$saltmill$bill <- bill_map
   place <- plan_place(x$project, x$ledger, "review-1")
   placed <- place_job(place, x$ledger, despite = unique(place$findings$code), progress = FALSE)
   folder <- file.path(placed$folder, "frames", "gears-review")
   dir.create(folder, FALSE, TRUE)
-  for (frame in 1:12) writeLines("picture", file.path(folder, sprintf("gears-review-%04d.png", frame)))
-  lines <- data.frame(Sort = "use", What = "Rendering", Hours = 0.5, Per = "device hours", Rate = 2.53, Cost = 1.27, Cur = "GBP",
-                      Machine = NA, From = NA, To = NA, Frame = NA, Job = NA)
+  for (frame in 1:12)
+    writeLines("picture", file.path(folder, sprintf("gears-review-%04d.png", frame)))
+  lines <- data.frame(Sort = "use", What = "Rendering", Hours = 0.5, Per = "device hours",
+                      Rate = 2.53, Cost = 1.27, Cur = "GBP", Machine = NA, From = NA, To = NA,
+                      Frame = NA, Job = NA)
   s <- settle_job(x$project, x$ledger, "review-1", write_bill(lines))
   expect_false(s$measured)
   adds_up(s)
@@ -134,14 +139,17 @@ test_that("an own pool is settled by what its runs come to", {
   expect_identical(unique(s$lines$basis), "priced")
   expect_identical(nrow(s$findings), 0L)
   adds_up(s)
-  expect_match(paste(clockpigeon:::settle_lines(s), collapse = " "), "what its runs come to by the card")
+  expect_match(paste(clockpigeon:::settle_lines(s), collapse = " "),
+               "what its runs come to by the card")
 })
 
 test_that("a rescue is held against what was forecast of it when the rest was sent", {
   x <- pair_of_sites("500 s", se = c(0.4, 0), draws = 300)
   moment <- format(placed_at + x$plan$look$at_s, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
-  sent <- data.frame(time = moment, what = "looked", shot = "s", frame = NA_integer_, node = "n", detail = "send")
-  w <- watched(x, list(slow = some_frames(scratch(), 1:5, 30 * (1:5))), x$plan$look$at_s + 1, events = sent)
+  sent <- data.frame(time = moment, what = "looked", shot = "s", frame = NA_integer_, node = "n",
+                     detail = "send")
+  w <- watched(x, list(slow = some_frames(scratch(), 1:5, 30 * (1:5))), x$plan$look$at_s + 1,
+               events = sent)
   w$placed <- placed_at
   promise <- clockpigeon:::rescue_promise(w, 2L, x$plan, "night", "quick")
   expect_identical(promise$part$site, "quick")
@@ -150,6 +158,7 @@ test_that("a rescue is held against what was forecast of it when the rest was se
   expect_lte(promise$p10, promise$p90)
   expect_equal(as.numeric(as.POSIXct(promise$made_at, tz = "UTC", format = "%Y-%m-%dT%H:%M:%OS")),
                as.numeric(placed_at) + x$plan$look$at_s, tolerance = 1)
-  expect_refusal(clockpigeon:::rescue_promise(w, integer(), list(parts = list(list(site = "slow"))), "night", "attic"), "job",
+  expect_refusal(clockpigeon:::rescue_promise(w, integer(), list(parts = list(list(site = "slow"))),
+                                              "night", "attic"), "job",
                  "Its parts are at slow")
 })

@@ -3,9 +3,11 @@ farm_job <- function(only = "quayside", env = parent.frame()) {
   folder <- local_project(env)
   ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
   withr::defer(close_ledger(ledger), envir = env)
-  file.copy(file.path(folder, "assets/textures/brass.png"), file.path(folder, "assets/textures/engraving.png"))
+  file.copy(file.path(folder, "assets/textures/brass.png"),
+            file.path(folder, "assets/textures/engraving.png"))
   project <- read_project(folder)
-  job <- render_job(project$shots["gears"], "sundew", timings(ledger), project$currency, project$rates, "Europe/Lisbon")
+  job <- render_job(project$shots["gears"], "sundew", timings(ledger), project$currency,
+                    project$rates, "Europe/Lisbon")
   forecast <- forecast_job(plan_options(job, project$sites, only = only), draws = 100)
   record_job(ledger, choose_option(forecast, "60 h"), "gears-1")
   list(project = project, ledger = ledger, folder = folder)
@@ -44,11 +46,13 @@ test_that("a cap stays within what the budget leaves, and is told in a site's ow
   place <- plan_place(x$project, x$ledger, "gears-1")
   place$state$asked$budget <- place$judged$mean + 1
   sheet <- clockpigeon:::part_sheet(place, 1, tempdir())
-  expect_equal(sheet$cap$amount, round(min(place$parts$cost_p99, place$judged$mean + 1), 2), tolerance = 0.001)
+  expect_equal(sheet$cap$amount, round(min(place$parts$cost_p99, place$judged$mean + 1), 2),
+               tolerance = 0.001)
   site <- x$project$sites$quayside
   site$currency <- "token"
   site$unit <- list(worth = list(amount = 0.05, currency = "EUR"))
-  expect_equal(clockpigeon:::sheet_unit(site, "EUR", x$project$rates), list(unit = "token", worth = 0.05))
+  expect_equal(clockpigeon:::sheet_unit(site, "EUR", x$project$rates),
+               list(unit = "token", worth = 0.05))
   expect_null(clockpigeon:::sheet_unit(x$project$sites$attic, "EUR", x$project$rates))
 })
 
@@ -81,11 +85,14 @@ test_that("a trial's sheet is of a few frames and their share of the price", {
 test_that("frames that were refused get a sheet of their own, at their share of the price", {
   x <- farm_job()
   place <- plan_place(x$project, x$ledger, "gears-1")
-  whole <- jsonlite::fromJSON(place_job(place, x$ledger, despite = clockpigeon:::finding_codes)$sheets[2])
-  add_events(x$ledger, "gears-1", data.frame(what = "failed", shot = "gears", frame = c(7L, 12L), source = "verify"))
+  whole <- jsonlite::fromJSON(place_job(place, x$ledger,
+                                        despite = clockpigeon:::finding_codes)$sheets[2])
+  add_events(x$ledger, "gears-1",
+             data.frame(what = "failed", shot = "gears", frame = c(7L, 12L), source = "verify"))
   place <- plan_place(x$project, x$ledger, "gears-1")
   placed <- place_job(place, x$ledger, despite = clockpigeon:::finding_codes)
-  expect_identical(basename(placed$sheets), c("sheet-quayside-again.md", "sheet-quayside-again.json"))
+  expect_identical(basename(placed$sheets),
+                   c("sheet-quayside-again.md", "sheet-quayside-again.json"))
   sheet <- jsonlite::fromJSON(placed$sheets[2])
   expect_identical(sheet$shots$frames, "7, 12")
   expect_equal(sheet$price$mean, whole$price$mean * 2 / 720, tolerance = 0.2)

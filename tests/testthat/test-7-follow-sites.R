@@ -2,27 +2,31 @@ test_that("what sites tell is gathered by site and by frame", {
   columns <- data.frame(shot = "s", frame = 1:4)
   told <- function(...) {
     rows <- list(...)
-    fill <- list(what = NA_character_, time = NA_real_, place = "far", shot = NA_character_, frame = NA_integer_,
-                 amount = NA_real_, detail = NA_character_)
+    fill <- list(what = NA_character_, time = NA_real_, place = "far", shot = NA_character_,
+                 frame = NA_integer_, amount = NA_real_, detail = NA_character_)
     do.call(rbind, lapply(rows, function(row) as.data.frame(utils::modifyList(fill, row))))
   }
   none <- clockpigeon:::site_states(told(list(what = "rendering", time = 1)), columns)
   expect_identical(none$ready, rep(Inf, 4))
   expect_null(none$sites)
   x <- clockpigeon:::site_states(told(
-    list(what = "sent", time = 0, detail = "a"), list(what = "ready", time = 5, shot = "s", frame = 2L),
+    list(what = "sent", time = 0, detail = "a"),
+    list(what = "ready", time = 5, shot = "s", frame = 2L),
     list(what = "charged", time = 6, amount = 1.5), list(what = "charged", time = 7, amount = 0.25),
-    list(what = "spoilt", time = 8, shot = "s", frame = 2L), list(what = "halted", time = 9, detail = "cap"),
+    list(what = "spoilt", time = 8, shot = "s", frame = 2L),
+    list(what = "halted", time = 9, detail = "cap"),
     list(what = "unreached", time = 10, detail = "does not answer")
   ), columns)
   expect_identical(x$ready, c(Inf, 5, Inf, Inf))
-  expect_identical(as.list(x$sites), list(site = "far", charged = 1.75, halted_s = 9, halted_by = "cap", silent_s = 10,
-                                          trouble = "does not answer", spoilt = 1L, by_hand = FALSE,
-                                          other = NA_character_))
+  expect_identical(as.list(x$sites),
+                   list(site = "far", charged = 1.75, halted_s = 9, halted_by = "cap",
+                        silent_s = 10, trouble = "does not answer", spoilt = 1L, by_hand = FALSE,
+                        other = NA_character_))
   # Sent again: it goes on. That all frames are done is no halt.
   more <- clockpigeon:::site_states(told(
     list(what = "sent", time = 0, detail = "a"), list(what = "halted", time = 9, detail = "cap"),
-    list(what = "sent", time = 20, detail = "b"), list(what = "halted", time = 30, detail = "all frames")
+    list(what = "sent", time = 20, detail = "b"),
+    list(what = "halted", time = 30, detail = "all frames")
   ), columns)
   expect_identical(more$sites$halted_s, NA_real_)
 })

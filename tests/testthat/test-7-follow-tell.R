@@ -1,7 +1,8 @@
 test_that("each alarm is told once, to a program with the alarm on its input, whoever watches", {
   at <- scratch()
   heard <- file.path(at, "heard")
-  script <- write_file(at, "tell.sh", "#!/bin/sh", paste0("{ echo \"$1 \"; cat; } | tr -d '\\n' >> ", heard),
+  script <- write_file(at, "tell.sh", "#!/bin/sh",
+                       paste0("{ echo \"$1 \"; cat; } | tr -d '\\n' >> ", heard),
                        paste0("echo >> ", heard))
   Sys.chmod(script, "755")
   tell <- list(run = c(script, "a b"), quiet = 600)
@@ -29,11 +30,14 @@ test_that("each alarm is told once, to a program with the alarm on its input, wh
   urgent <- soon
   urgent$alarms$level <- "now"
   urgent$alarms$code <- "gone"
-  expect_identical(clockpigeon:::tell_alarms(urgent, ledger, tell, now = placed_at + 700)$code, "gone")
-  expect_identical(clockpigeon:::tell_alarms(soon, ledger, tell, now = placed_at + 1400)$code, "slower")
+  expect_identical(clockpigeon:::tell_alarms(urgent, ledger, tell, now = placed_at + 700)$code,
+                   "gone")
+  expect_identical(clockpigeon:::tell_alarms(soon, ledger, tell, now = placed_at + 1400)$code,
+                   "slower")
   # The end.
   done <- watched(x, list(slow = some_frames(scratch(), 1:60, 10 * (1:60))), 700)
-  expect_identical(clockpigeon:::tell_alarms(done, ledger, tell, now = placed_at + 1401)$code, "ended")
+  expect_identical(clockpigeon:::tell_alarms(done, ledger, tell, now = placed_at + 1401)$code,
+                   "ended")
   expect_length(readLines(heard), 4)
 })
 
@@ -49,9 +53,11 @@ test_that("an alarm is posted with a signature that its reader can check, and as
   withr::local_envvar(CP_HOOK = "a secret")
   got <- list()
   fails <- 2
-  service <- list(site = "tell", address = "http://127.0.0.1:1/hook", tries = 4, timeout_s = 1, sleep = function(s) NULL,
-                  clock = clockpigeon:::this_moment, request = function(service, method, url, body, headers) {
-                    got[[length(got) + 1]] <<- list(method = method, url = url, body = body, headers = headers)
+  service <- list(site = "tell", address = "http://127.0.0.1:1/hook", tries = 4, timeout_s = 1,
+                  sleep = function(s) NULL, clock = clockpigeon:::this_moment,
+                  request = function(service, method, url, body, headers) {
+                    got[[length(got) + 1]] <<- list(method = method, url = url, body = body,
+                                                    headers = headers)
                     if (length(got) <= fails) stop("no route")
                     list(status = 202L, body = raw(), headers = list())
                   })
@@ -64,17 +70,22 @@ test_that("an alarm is posted with a signature that its reader can check, and as
   expect_null(last$headers$Authorization)
   # As anybody would reckon it (RFC 2104), by a program that is not ours.
   at <- last$headers[["Signature-Moment"]]
-  own <- paste(openssl::sha256(c(charToRaw(at), charToRaw("."), last$body), key = charToRaw("a secret")))
+  own <- paste(openssl::sha256(c(charToRaw(at), charToRaw("."), last$body),
+                               key = charToRaw("a secret")))
   expect_identical(last$headers[["Signature-SHA256"]], own)
-  expect_identical(unique(vapply(got, function(x) x$headers[["Idempotency-Key"]], "")), last$headers[["Idempotency-Key"]])
+  expect_identical(unique(vapply(got, function(x) x$headers[["Idempotency-Key"]], "")),
+                   last$headers[["Idempotency-Key"]])
   fails <- 99
-  expect_match(clockpigeon:::post_told(post, object, "night late", service), "does not answer: no route")
-  expect_refusal(clockpigeon:::post_told(list(secret = list(env = "CP_NONE")), object, "k", service), "service", "CP_NONE")
+  expect_match(clockpigeon:::post_told(post, object, "night late", service),
+               "does not answer: no route")
+  expect_refusal(clockpigeon:::post_told(list(secret = list(env = "CP_NONE")), object, "k",
+                                         service), "service", "CP_NONE")
   folder <- local_project(sample = FALSE)
   path <- file.path(folder, "clockpigeon.yaml")
   text <- readLines(path)
   writeLines(c(text, "tell: {quiet: 5min}"), path)
   expect_refusal(read_project(folder), "project", "tells nobody")
-  writeLines(c(text, "tell: {post: {address: 'https://a.example/h', secret: {env: CP_HOOK}}}"), path)
+  writeLines(c(text, "tell: {post: {address: 'https://a.example/h', secret: {env: CP_HOOK}}}"),
+             path)
   expect_identical(read_project(folder)$tell$post$secret$env, "CP_HOOK")
 })

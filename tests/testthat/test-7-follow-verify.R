@@ -29,7 +29,8 @@ test_that("each kind of damage to files and pictures is found, and its frame is 
   x <- verify_frames(folder)
   verdict <- function(f) x$frames$verdict[x$frames$frame == f]
   expect_equal(vapply(c(3, 8, 12, 16, 20, 24, 28, 33, 36), verdict, ""),
-               c("cut off", "empty", "missing", "jump", "size", "frozen", "black", "case", "usable"))
+               c("cut off", "empty", "missing", "jump", "size", "frozen", "black", "case",
+                 "usable"))
   expect_true(is.na(x$frames$doubts[x$frames$frame == 36]))
   expect_equal(x$findings$frame[x$findings$code == "channels"], 16)
   expect_equal(x$findings$path[x$findings$code == "doubled"], "tide-36.png")
@@ -69,7 +70,9 @@ test_that("frames of a job may lie in any folders, and cameras are sequences of 
 })
 
 test_that("cameras that a shot needs are looked for, each with all of its frames", {
-  asked <- list(named = TRUE, shots = list(tide = list(shot = "tide", frames = 1:3, needs = list(cameras = c("left", "right")))))
+  asked <- list(named = TRUE,
+                shots = list(tide = list(shot = "tide", frames = 1:3,
+                                         needs = list(cameras = c("left", "right")))))
   files <- data.frame(sequence = "tide-left", shot = "tide", frame = 1:3)
   expect_equal(absent_shots(asked, files)$sequence, rep("tide-right", 3))
   expect_equal(nrow(absent_shots(asked, files[0, ])), 3)
@@ -80,7 +83,8 @@ test_that("cameras that a shot needs are looked for, each with all of its frames
 })
 
 test_that("a seam where bands meet is found at less", {
-  expect_equal(band_edges(data.frame(piece = c(NA, "rows 1-24", "rows 25-48", "rows 49-72", "rows 1-24"))), c(24, 48))
+  expect_equal(band_edges(data.frame(piece = c(NA, "rows 1-24", "rows 25-48", "rows 49-72",
+                                               "rows 1-24"))), c(24, 48))
   expect_length(band_edges(data.frame(piece = NA_character_)), 0)
   folder <- scene_folder(1:20, bad = 9, noise = 0.004, damage = function(x, f) {
     x[37:72, , ] <- x[37:72, , ] + 0.02
@@ -98,7 +102,8 @@ test_that("long sequences are looked at in stretches with the same findings", {
   files <- listed_pictures(folder_asked(folder, NULL, NULL))$files
   quiet <- function(...) NULL
   whole <- looked_findings(files, NULL, NULL, 1, quiet)
-  expect_equal(looked_findings(files, NULL, NULL, 1, quiet, stretch = 20, beside = 8)[c("frame", "code")],
+  expect_equal(looked_findings(files, NULL, NULL, 1, quiet, stretch = 20,
+                               beside = 8)[c("frame", "code")],
                whole[c("frame", "code")])
   expect_equal(whole$frame, c(21, 40))
 })
@@ -106,11 +111,13 @@ test_that("long sequences are looked at in stretches with the same findings", {
 test_that("an OpenEXR picture without a channel that its shot needs is not usable", {
   skip_if(!nzchar(Sys.which("ffmpeg")), "ffmpeg is not installed")
   folder <- scratch()
-  made <- processx::run("ffmpeg", c("-v", "error", "-f", "lavfi", "-i", "testsrc=size=32x18:rate=4:duration=1", "-pix_fmt",
-                                    "gbrpf32le", file.path(folder, "night-%04d.exr")), error_on_status = FALSE)
+  made <- processx::run("ffmpeg", c("-v", "error", "-f", "lavfi", "-i",
+                                    "testsrc=size=32x18:rate=4:duration=1", "-pix_fmt", "gbrpf32le",
+                                    file.path(folder, "night-%04d.exr")), error_on_status = FALSE)
   skip_if(made$status != 0, "ffmpeg writes no OpenEXR here")
   expect_setequal(clockpigeon:::exr_channels(file.path(folder, "night-0001.exr")), c("R", "G", "B"))
-  files <- data.frame(sequence = "night", shot = "night", frame = 1:4, path = sprintf("night-%04d.exr", 1:4), ending = "exr",
+  files <- data.frame(sequence = "night", shot = "night", frame = 1:4,
+                      path = sprintf("night-%04d.exr", 1:4), ending = "exr",
                       at = file.path(folder, sprintf("night-%04d.exr", 1:4)))
   expect_identical(nrow(clockpigeon:::needed_channels(files, "colour")), 0L)
   expect_identical(NROW(clockpigeon:::needed_channels(files, NULL)), 0L)

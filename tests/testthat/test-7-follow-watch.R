@@ -26,15 +26,18 @@ test_that("a part's arrivals say when all is done and what it costs", {
   found <- watched(x, list(slow = slow, quick = quick), 60)
   each <- c(slow = 20, quick = 20 / 3)[parts$site]
   expect_identical(found$parts$there, unname(c(slow = 3, quick = 9)[parts$site]))
-  expect_equal(found$parts$work, unname(c(slow = 3, quick = 9)[parts$site]) / parts$count, tolerance = 0.02)
+  expect_equal(found$parts$work, unname(c(slow = 3, quick = 9)[parts$site]) / parts$count,
+               tolerance = 0.02)
   expect_equal(found$parts$finish_p50, unname(parts$count * each), tolerance = 0.1)
   expect_identical(do.call(pmax, found$ends), found$draws$finish_s)
   expect_equal(vapply(found$ends, stats::median, 0), found$parts$finish_p50, tolerance = 0.1)
   expect_gt(stats::median(found$draws$finish_s), 250)
   expect_lt(found$p_deadline, 0.1)
-  expect_equal(found$mean, sum(parts$count * each / c(slow = 1000, quick = 100)[parts$site]), tolerance = 0.15)
+  expect_equal(found$mean, sum(parts$count * each / c(slow = 1000, quick = 100)[parts$site]),
+               tolerance = 0.15)
   # A frame of the other part counts, wherever it came from; one of no part does not.
-  some_frames(slow, max(setdiff(1:60, first[of("slow")] + seq_len(parts$count[of("slow")]) - 1)), 50)
+  some_frames(slow, max(setdiff(1:60, first[of("slow")] + seq_len(parts$count[of("slow")]) - 1)),
+              50)
   more <- watched(x, list(slow = slow, quick = quick), 60)
   expect_identical(sum(more$parts$there), sum(found$parts$there) + 1)
   expect_identical(more$unknown, 0L)
@@ -71,7 +74,8 @@ test_that("events are believed before files, and a look that sent frames away is
   look <- x$plan$look
   moment <- function(s) format(placed_at + s, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC")
   event <- function(s, what, frame = NA, ...) {
-    data.frame(time = moment(s), what = what, shot = "s", frame = as.integer(frame), node = "n", detail = NA, ...)
+    data.frame(time = moment(s), what = what, shot = "s", frame = as.integer(frame), node = "n",
+               detail = NA, ...)
   }
   few <- some_frames(scratch(), 1:5, 30 * (1:5))
   events <- rbind(event(28, "arrived", 1), event(look$at_s - 1, "rendering", 6))
@@ -86,15 +90,18 @@ test_that("events are believed before files, and a look that sent frames away is
   # What is there and what is under way stays; all else is the rescue's.
   expect_identical(after$parts$site, c("slow", "quick"))
   expect_identical(after$parts$frames, c(by_then + 1L, 60L - by_then - 1L))
-  expect_equal(stats::median(after$draws$finish_s), look$at_s + (60 - by_then - 1) * 10 / 3, tolerance = 0.1)
+  expect_equal(stats::median(after$draws$finish_s), look$at_s + (60 - by_then - 1) * 10 / 3,
+               tolerance = 0.1)
   expect_false("look" %in% after$alarms$code)
 })
 
 test_that("what passes between frames on a node is learned from the events, and added to what is to come", {
   # Frames of 2 s, 1 s between them on each of two nodes; a pause of an hour is one gap of many.
-  row <- function(node, t, frame) data.frame(what = "arrived", time = t, place = "attic", node = node, shot = "s",
-                                             frame = frame, seconds = 2, source = "place")
-  told <- rbind(row("a", 3 * (1:8) + c(rep(0, 5), rep(3600, 3)), 1:8), row("b", 3 * (1:8) + 1, 11:18))
+  row <- function(node, t, frame)
+    data.frame(what = "arrived", time = t, place = "attic", node = node, shot = "s",
+               frame = frame, seconds = 2, source = "place")
+  told <- rbind(row("a", 3 * (1:8) + c(rep(0, 5), rep(3600, 3)), 1:8),
+                row("b", 3 * (1:8) + 1, 11:18))
   gaps <- clockpigeon:::own_gaps(told)
   expect_identical(nrow(gaps), 14L)
   expect_equal(stats::median(gaps$gap), 1)
@@ -103,7 +110,8 @@ test_that("what passes between frames on a node is learned from the events, and 
   told$source <- "site"
   expect_identical(nrow(clockpigeon:::own_gaps(told)), 0L)
   home <- t(vapply(1:50, function(d) 2 * ceiling((1:20) / 2) * (1 + d / 1000), numeric(20)))
-  going <- list(used = 1L, home = list(home), draws = list(data.frame(finish_s = home[, 20], cost = 1)))
+  going <- list(used = 1L, home = list(home),
+                draws = list(data.frame(finish_s = home[, 20], cost = 1)))
   state <- list(options = data.frame(site = "attic", nodes = 2))
   later <- clockpigeon:::with_gaps(going, state, gaps, 100)
   expect_equal(later$home[[1]][, 20], home[, 20] + 10)

@@ -38,15 +38,18 @@ test_that("as many nodes as frames is told before anything else", {
   left <- sum(is.infinite(now$came))
   expect_gt(left, 0)
   ways <- as.data.frame(clockpigeon:::what_if_now(now, "nodes=20"))
-  if (left <= 20) expect_match(ways$note[2], "would be under way at once, and paid before one of them is seen")
+  if (left <= 20)
+    expect_match(ways$note[2], "would be under way at once, and paid before one of them is seen")
   else expect_identical(ways$note[2], NA_character_)
-  expect_match(clockpigeon:::in_flight_note(utils::modifyList(now, list(came = c(rep(0, 20), rep(Inf, 4)))),
-                                            "saltmill brisk, 10 nodes"), "all 4 frames")
+  expect_match(
+    clockpigeon:::in_flight_note(utils::modifyList(now, list(came = c(rep(0, 20), rep(Inf, 4)))),
+                                 "saltmill brisk, 10 nodes"), "all 4 frames")
 })
 
 test_that("what cannot be is refused with what can", {
   now <- going()$watch()
-  refused <- function(wish, topic, says) expect_refusal(clockpigeon:::what_if_now(now, wish), topic, says)
+  refused <- function(wish, topic, says)
+    expect_refusal(clockpigeon:::what_if_now(now, wish), topic, says)
   refused("dance", "usage", "Write tier=NAME")
   refused("tier=gold", "choice", "patient or brisk")
   refused("nodes=7", "choice", "7")
@@ -63,9 +66,11 @@ test_that("spent is what was charged where a site says so, and the work that is 
 })
 
 test_that("before a stop it is told what is lost, what is nearly done, and what to fetch", {
-  frames <- data.frame(state = c("arrived", "arrived", "rendering", "rendering"), seconds = c(10, 12, NA, NA),
+  frames <- data.frame(state = c("arrived", "arrived", "rendering", "rendering"),
+                       seconds = c(10, 12, NA, NA),
                        begun = c(0, 0, 20, 29))
-  x <- list(frames = frames, passed_s = 30, came = c(5, 6, 7, Inf), here = c(TRUE, TRUE, FALSE, FALSE))
+  x <- list(frames = frames, passed_s = 30, came = c(5, 6, 7, Inf),
+            here = c(TRUE, TRUE, FALSE, FALSE))
   expect_identical(clockpigeon:::stop_note(x), paste0(
     "2 frames under way would be lost, and are paid; 1 of them is over half done: pause first, and stop when they are ",
     "there; fetch the 1 frame that is ready there before"))
@@ -79,7 +84,8 @@ test_that("more nodes of an own pool are no loss of what is under way", {
   y <- decided(only = "attic", deadline = "30min")
   folder <- file.path(y$folder, "placed/review-1/frames")
   dir.create(folder, recursive = TRUE)
-  clockpigeon:::add_events(y$ledger, "review-1", data.frame(what = "placed", place = "attic", detail = folder))
+  clockpigeon:::add_events(y$ledger, "review-1",
+                           data.frame(what = "placed", place = "attic", detail = folder))
   now <- watch_job(y$project, y$ledger, "review-1")
   ways <- as.data.frame(clockpigeon:::what_if_now(now, c("nodes=2", "nodes=1")))
   expect_identical(ways$twice, c(0L, 0L, 0L))

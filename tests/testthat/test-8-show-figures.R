@@ -3,8 +3,9 @@ skip_if_not_installed("ggrepel")
 
 test_that("the choice's figure shows every option, both limits, and marks the pick", {
   choice <- choose_option(given_forecast(finish, cost), 160, 5)
-  choice$forecast$job <- c(choice$forecast$job, render_job(read_project(demo_file())$shots["gears"], "sundew",
-                                                           example_timings()))
+  choice$forecast$job <- c(choice$forecast$job,
+                           render_job(read_project(demo_file())$shots["gears"], "sundew",
+                                      example_timings()))
   figure <- ggplot2::autoplot(choice)
   built <- ggplot2::ggplot_build(figure)
   layers <- vapply(figure$layers, function(l) class(l$geom)[1], "")
@@ -15,7 +16,8 @@ test_that("the choice's figure shows every option, both limits, and marks the pi
   expect_equal(10^built$data[[which(layers == "GeomVline")]]$xintercept, 160)
   expect_equal(built$data[[which(layers == "GeomHline")]]$yintercept, 5)
   expect_match(figure$labels$title, "^middle: done .* 90 % sure$")
-  expect_match(clockpigeon:::choice_alt(choice), "dear: 50.0s, 7.00 EUR, does not fit", fixed = TRUE)
+  expect_match(clockpigeon:::choice_alt(choice), "dear: 50.0s, 7.00 EUR, does not fit",
+               fixed = TRUE)
   path <- file.path(scratch(), "f.png")
   clockpigeon:::write_figure(figure, path)
   expect_null(clockpigeon:::picture_fault(path, "png"))

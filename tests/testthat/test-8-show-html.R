@@ -11,7 +11,8 @@ test_that("texts are texts in sentences and tables, and numbers stand on the rig
 test_that("a figure is a picture with its words and its numbers", {
   skip_if_not(capabilities("cairo"))
   rows <- data.frame(at = c(1, 2.5), who = c("a", "<b>"))
-  plot <- ggplot2::ggplot(rows, ggplot2::aes(at, who)) + ggplot2::geom_point() + ggplot2::labs(alt = "Two points")
+  plot <- ggplot2::ggplot(rows, ggplot2::aes(at, who)) + ggplot2::geom_point() +
+    ggplot2::labs(alt = "Two points")
   x <- clockpigeon:::made_picture(plot, 4, 3)
   expect_identical(x$alt, "Two points")
   expect_identical(c(x$width, x$height), c(384, 288))

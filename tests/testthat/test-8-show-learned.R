@@ -7,7 +7,8 @@ test_that("what was learned is told within the width, claims and corrections in 
   expect_match(lines, "1 job was settled", all = FALSE)
   expect_match(lines, "failed runs", all = FALSE)
   expect_output(print(taught), "settled")
-  scores <- data.frame(what = "finish_s", site = "s", whose = "site", jobs = 1:3, inside = NA, bias = c(1.6, 0.5, 90), crps = 1)
+  scores <- data.frame(what = "finish_s", site = "s", whose = "site", jobs = 1:3, inside = NA,
+                       bias = c(1.6, 0.5, 90), crps = 1)
   said <- clockpigeon:::claim_lines(scores, 90)
   expect_match(said[1], "1.6 times too short (1 job)", fixed = TRUE)
   expect_match(said[2], "2 times too long (2 jobs)", fixed = TRUE)

@@ -1,5 +1,6 @@
 test_that("a limit fit prints its coefficients with intervals, and what they rest on", {
-  fit <- fit_limit(c(4, 16, 64), c(4, 10, 34), sqrt(0.09 / c(4, 16, 64) + 1e-4), c(seconds = 0.05, noise = 0.01))
+  fit <- fit_limit(c(4, 16, 64), c(4, 10, 34), sqrt(0.09 / c(4, 16, 64) + 1e-4),
+                   c(seconds = 0.05, noise = 0.01))
   expect_output(print(fit), "3 probes at 4, 16, 64 samples")
   expect_output(print(fit), "Time: 2 s (", fixed = TRUE)
   expect_output(print(fit), "floor 1 % (", fixed = TRUE)
@@ -9,7 +10,8 @@ test_that("a limit fit prints its coefficients with intervals, and what they res
 
 test_that("the figure of a limit marks the target and what meets it", {
   skip_if_not_installed("ggplot2")
-  fit <- fit_limit(c(4, 16, 64), c(4, 10, 34), sqrt(0.09 / c(4, 16, 64) + 1e-4), c(seconds = 0.05, noise = 0.01))
+  fit <- fit_limit(c(4, 16, 64), c(4, 10, 34), sqrt(0.09 / c(4, 16, 64) + 1e-4),
+                   c(seconds = 0.05, noise = 0.01))
   p <- ggplot2::autoplot(fit, target = 0.03)
   expect_match(p$labels$title, paste("A noise of 3 % takes", samples_for(fit, 0.03), "samples"))
   path <- tempfile(fileext = ".png")

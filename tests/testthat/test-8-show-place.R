@@ -7,18 +7,22 @@ test_that("what is placed, what is in the way and what may stand are told in 80 
   expect_match(text, "It goes", all = FALSE)
   expect_match(text, "rendered here, 1 slot", all = FALSE)
   place$findings <- rbind(place$findings, clockpigeon:::place_finding(
-    "fewer", "stops", "attic", "the plan counts on 4 nodes at attic, and its pool has 1", "Name more in `pool`."))
+    "fewer", "stops", "attic", "the plan counts on 4 nodes at attic, and its pool has 1",
+    "Name more in `pool`."))
   text <- paste(clockpigeon:::place_lines(place, width = 80), collapse = "\n")
   expect_match(text, "It does not go")
-  expect_match(text, "In the way:\n- The plan counts on 4 nodes at attic, and its pool has 1. Name more in `pool`.\n  \\[fewer\\]")
+  expect_match(
+    text, "In the way:\n- The plan counts on 4 nodes at attic, and its pool has 1. Name more in `pool`.\n  \\[fewer\\]")
   text <- paste(clockpigeon:::place_lines(place, "fewer", width = 80), collapse = "\n")
   expect_match(text, "It goes.*Goes on despite:\n- The plan counts")
 })
 
 test_that("what came of it is told: what is there, what failed, what is left, where the sheets are", {
-  frames <- data.frame(shot = "s", frame = 1:6, state = c("done", "done", "failed", "sent", "waiting", "done"))
+  frames <- data.frame(shot = "s", frame = 1:6,
+                       state = c("done", "done", "failed", "sent", "waiting", "done"))
   placed <- structure(list(job = "night", folder = "/p/placed/night", frames = frames,
-                           sheets = c("/p/placed/night/sheet-far.md", "/p/placed/night/sheet-far.json")),
+                           sheets = c("/p/placed/night/sheet-far.md",
+                                      "/p/placed/night/sheet-far.json")),
                       class = "cp_placed")
   place <- list(decision = list(plan = list(rescue = list(site = "far"))))
   text <- paste(clockpigeon:::placed_lines(placed, place, width = 400), collapse = "\n")

@@ -14,7 +14,8 @@ test_that("times along the shot are drawn one series for what differs, from zero
 })
 
 test_that("the order of a run shows warm-up and drift", {
-  x <- some_timings(c(20, rep_len(c(10, 12, 9, 11), 24) * exp(seq(0, 0.3, length.out = 24))), run_order = 1:25,
+  x <- some_timings(c(20, rep_len(c(10, 12, 9, 11), 24) * exp(seq(0, 0.3, length.out = 24))),
+                    run_order = 1:25,
                     frame = c(1L, rep_len(1:4, 24)), "repeat" = c(0L, rep(1:6, each = 4)))
   figure <- ggplot2::autoplot(x, "order")
   expect_match(figure$labels$title, "Drift of the run: \\+3[0-9] % from first to last")

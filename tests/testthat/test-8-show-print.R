@@ -23,10 +23,13 @@ test_that("a comparison says factor, interval and verdict, and that samples are 
   found <- compare_timings(x[x$engine == "sundew", ], "engine_version")
   for (width in c(60, 200)) {
     text <- gsub("\\s+", " ", paste(clockpigeon:::comparison_lines(found, width), collapse = " "))
-    for (part in c("Compared by engine version: ratio = old time / new time, with its 95 % interval",
-                   paste("Throughout: left out: 18 timings without a partner; sample data, invented; chance adjusted",
-                         "for 3 scenes"),
-                   "sundew: 4.2 \\(new\\) against 4.1 \\(old\\) gears", "total work.*faster")) expect_match(text, part)
+    for (
+      part in c("Compared by engine version: ratio = old time / new time, with its 95 % interval",
+                paste(
+                  "Throughout: left out: 18 timings without a partner; sample data, invented; chance adjusted",
+                  "for 3 scenes"),
+                "sundew: 4.2 \\(new\\) against 4.1 \\(old\\) gears", "total work.*faster"))
+                  expect_match(text, part)
   }
   # The answer first, and the other way round where the new one is slower.
   expect_match(clockpigeon:::comparison_lines(found, 200)[1], paste(
@@ -39,7 +42,9 @@ test_that("a comparison says factor, interval and verdict, and that samples are 
                    gsub("as fast as", "as slow as", clockpigeon:::comparison_answer(found)))
   both <- clockpigeon:::comparison_lines(compare_timings(x, "engine_version"), width = 200)
   expect_length(grep("^Throughout: sample data, invented", both), 1)
-  expect_length(grep("^millrace: 2.1 .new. against 2.0 .old.; left out: 16 timings without a partner$", both), 1)
+  expect_length(
+    grep("^millrace: 2.1 .new. against 2.0 .old.; left out: 16 timings without a partner$", both),
+    1)
 })
 
 test_that("a forecast says its evidence, its draws and its exchange rate", {

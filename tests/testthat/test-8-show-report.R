@@ -12,14 +12,17 @@ test_that("the page is self-contained and says question, answer, plan, options, 
   path <- file.path(scratch(), "r.html")
   x <- example_timings()
   choice <- sample_choice(deadline = "40 h", budget = "900 EUR")
-  report(choice, path, compare_timings(x[x$engine == "sundew", ], "engine_version"), title = "<b>A film</b>")
+  report(choice, path, compare_timings(x[x$engine == "sundew", ], "engine_version"),
+         title = "<b>A film</b>")
   page <- page_of(path)
-  for (part in c("The plan", "The options", "The evidence", "What is not known", "To make it again", choice$pick,
-                 "Sample data, invented", "alt=\"Cost against finish time", "data:image/svg", "&lt;b&gt;A film",
-                 "@page { size: A4", "Versions of the engine")) {
-    expect_match(page, part, fixed = TRUE)
-  }
-  for (text in clockpigeon:::answer_words(choice)) expect_match(page, htmltools::htmlEscape(text), fixed = TRUE)
+  for (part in c("The plan", "The options", "The evidence", "What is not known", "To make it again",
+                 choice$pick, "Sample data, invented", "alt=\"Cost against finish time",
+                 "data:image/svg", "&lt;b&gt;A film", "@page { size: A4", "Versions of the engine"))
+                   {
+      expect_match(page, part, fixed = TRUE)
+    }
+  for (text in clockpigeon:::answer_words(choice))
+    expect_match(page, htmltools::htmlEscape(text), fixed = TRUE)
   # Nothing is fetched from anywhere, and nothing runs.
   expect_no_match(page, "(src|href)=\"(http|/|[a-z]+/)|<script|@import|url\\(")
   # What a producer needs comes before the rest.
@@ -32,7 +35,8 @@ test_that("a plan with a fallback says when to look and what is done then", {
   facts <- clockpigeon:::report_facts(sample_choice())
   expect_true(all(c("Part", "Frames", "Count") %in% names(facts$parts)))
   expect_true(any(grepl("seed 1", facts$record)))
-  facts[c("title", "policy")] <- list("A film", "Look at 12:00: with fewer than 9 frames send the rest.")
+  facts[c("title", "policy")] <-
+    list("A film", "Look at 12:00: with fewer than 9 frames send the rest.")
   page <- as.character(clockpigeon:::report_page(facts, list()))
   expect_match(page, "Look at 12:00: with fewer than 9 frames", fixed = TRUE)
   expect_no_match(page, "<img")

@@ -5,25 +5,30 @@ made_study <- function(env = parent.frame()) {
     file <- file(path, "wb")
     on.exit(close(file))
     writeBin(charToRaw(sprintf("PF\n%d %d\n-1.0\n", dim(x)[2], dim(x)[1])), file)
-    writeBin(as.vector(aperm(x[rev(seq_len(dim(x)[1])), , ], 3:1)), file, size = 4, endian = "little")
+    writeBin(as.vector(aperm(x[rev(seq_len(dim(x)[1])), , ], 3:1)), file, size = 4,
+             endian = "little")
     path
   }
   set.seed(8)
   render <- function(n, name) {
     sd <- rep(c(0.1, 0.4), each = 64 * 48) / sqrt(n)
-    write_pfm(array(0.5 + rnorm(64 * 96 * 3, sd = sd), c(64, 96, 3)), file.path(folder, paste0(name, ".pfm")))
+    write_pfm(array(0.5 + rnorm(64 * 96 * 3, sd = sd), c(64, 96, 3)),
+              file.path(folder, paste0(name, ".pfm")))
   }
   counts <- c(4, 16)
   one <- vapply(counts, function(n) render(n, paste0("a", n)), "")
   two <- vapply(counts, function(n) render(n, paste0("b", n)), "")
   maps <- Map(function(a, b) noise_map(read_picture(a), read_picture(b)), one, two)
-  noise <- do.call(rbind, Map(function(a, b) as.data.frame(noise_between(read_picture(a), read_picture(b))), one, two))
-  pairs <- data.frame(frame = 1L, samples = counts, width = 96L, height = 64L, features = NA_character_,
-                      seconds = c(1, 4), seconds_2 = c(1.1, 3.9), picture = one, picture_2 = two, noise,
-                      row.names = NULL)
-  probes <- structure(list(shot = list(shot = "made", frames = 1:10), engine = list(engine = "none"), version = "1",
-                           against = "render", light = "linear", pairs = tibble::as_tibble(pairs), maps = unname(maps),
-                           rows = NULL), class = "cp_probes")
+  noise <- do.call(rbind, Map(function(a, b)
+                              as.data.frame(noise_between(read_picture(a), read_picture(b))), one,
+                              two))
+  pairs <- data.frame(frame = 1L, samples = counts, width = 96L, height = 64L,
+                      features = NA_character_, seconds = c(1, 4), seconds_2 = c(1.1, 3.9),
+                      picture = one, picture_2 = two, noise, row.names = NULL)
+  probes <- structure(list(shot = list(shot = "made", frames = 1:10),
+                           engine = list(engine = "none"), version = "1",
+                           against = "render", light = "linear", pairs = tibble::as_tibble(pairs),
+                           maps = unname(maps), rows = NULL), class = "cp_probes")
   study_limit(probes, noise = 0.1)
 }
 
@@ -49,8 +54,10 @@ test_that("a blind sheet hides counts and times, and its key finds them again", 
   expect_identical(blind$letter, LETTERS[1:4])
   both <- merge(as.data.frame(open), as.data.frame(blind), by = c("tile", "samples"))
   expect_identical(both$noise.x, both$noise.y)
-  orders <- vapply(1:20, function(s) paste(contact_sheet(study, tempfile(), tiles = 1, blind = TRUE, seed = s)$samples,
-                                           collapse = " "), "")
+  orders <- vapply(1:20, function(s)
+                   paste(contact_sheet(study, tempfile(), tiles = 1, blind = TRUE,
+                                       seed = s)$samples,
+                         collapse = " "), "")
   expect_setequal(orders, c("4 16", "16 4"))
 })
 

@@ -32,7 +32,8 @@ test_that("the sheet shows suspects between their neighbours, their places outli
   shown <- suspect_sheet(x, path)
   expect_equal(shown$frame, c(6, 7, 15, 20))
   picture <- png::readPNG(path)
-  # The outline's colour, around the hole: its upper edge lies above its lower one, both within the third row.
+  # The outline's colour, around the hole: its upper edge lies above its lower one, both within the
+  # third row.
   yellow <- which(abs(picture[, , 1] - 1) < 0.02 & abs(picture[, , 2] - 209 / 255) < 0.02 &
                     abs(picture[, , 3] - 102 / 255) < 0.02, arr.ind = TRUE)
   expect_gt(nrow(yellow), 100)
@@ -41,5 +42,6 @@ test_that("the sheet shows suspects between their neighbours, their places outli
   expect_equal(diff(range(yellow[, 1])), (row$bottom - row$top + 1) * scale + 6, tolerance = 0.05)
   top <- 60 + 2 * (300 * 72 / 128 + 48)
   expect_equal(min(yellow[, 1]), top + (row$top - 1) * scale - 3, tolerance = 0.02)
-  expect_refusal(suspect_sheet(verify_frames(scene_folder(1:8), threads = 1), path), "picture", "suspect")
+  expect_refusal(suspect_sheet(verify_frames(scene_folder(1:8), threads = 1), path), "picture",
+                 "suspect")
 })

@@ -3,17 +3,20 @@ watch_of <- function(came = 10 * (1:30), passed = 301, events = NULL, deadline =
   x <- pair_of_sites(deadline, se = c(0.05, 0.05), draws = 300)
   watched(x, list(slow = some_frames(scratch(), seq_along(came), came)), passed, events = events)
 }
-said <- function(x) gsub("\\s+", " ", paste(clockpigeon:::watch_lines(x, 80, unicode = FALSE), collapse = " "))
+said <- function(x)
+  gsub("\\s+", " ", paste(clockpigeon:::watch_lines(x, 80, unicode = FALSE), collapse = " "))
 
 test_that("how a job stands is said in the order in which it is asked, at 80 columns", {
   x <- watch_of()
   lines <- clockpigeon:::watch_lines(x, 80, unicode = FALSE)
   expect_lte(max(nchar(lines)), 80)
   expect_match(lines[1], "Job night, placed Tue 24 Nov 12:00")
-  expect_identical(sub(" .*", "", grep("^(Stands|Done|Cost|Now)", lines, value = TRUE)), c("Stands", "Done", "Cost",
-                                                                                          "Now"))
+  expect_identical(sub(" .*", "", grep("^(Stands|Done|Cost|Now)", lines, value = TRUE)),
+                   c("Stands", "Done", "Cost",
+                                                                                                           "Now"))
   expect_match(said(x), "30 of 60 frames are there, the last 1.00s ago.", fixed = TRUE)
-  expect_match(said(x), "by the deadline Tue 12:11 with a chance of|by the deadline 12:11:40 with a chance of")
+  expect_match(
+    said(x), "by the deadline Tue 12:11 with a chance of|by the deadline 12:11:40 with a chance of")
   expect_match(said(x), "when it was decided")
   expect_match(said(x), "Now Nothing to do.")
   expect_match(said(watch_of(10 * (1:60), 700)), "Now All frames are there.")
@@ -23,7 +26,8 @@ test_that("how a job stands is said in the order in which it is asked, at 80 col
 test_that("frames are marks, by the worst in each; alarms have marks of their own", {
   strip <- clockpigeon:::strip_marks
   came <- c(1, 2, Inf, 3, Inf, Inf, Inf, Inf)
-  state <- c("arrived", "arrived", "rendering", "arrived", "failed", "waiting", "waiting", "waiting")
+  state <- c("arrived", "arrived", "rendering", "arrived", "failed", "waiting", "waiting",
+             "waiting")
   expect_identical(strip(came, state, 8, FALSE), "##r#x...")
   expect_identical(strip(came, state, 4, FALSE), "#rx.")
   expect_identical(strip(c(1, Inf), c("arrived", "waiting"), 1, FALSE), "+")
@@ -35,11 +39,13 @@ test_that("frames are marks, by the worst in each; alarms have marks of their ow
 
 test_that("nodes are a table: how many frames, how long, since when, and which now", {
   event <- function(s, what, frame = NA, ...) {
-    data.frame(time = format(placed_at + s, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), what = what, shot = "s",
-               frame = as.integer(frame), node = "loft-1", detail = NA, ...)
+    data.frame(time = format(placed_at + s, "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), what = what,
+               shot = "s", frame = as.integer(frame), node = "loft-1", detail = NA, ...)
   }
-  x <- watch_of(numeric(), 25, rbind(event(0, "node up", seconds = NA), event(1, "rendering", 1, seconds = NA),
-                                     event(11, "arrived", 1, seconds = 9.5), event(12, "rendering", 2, seconds = NA)))
+  x <- watch_of(numeric(), 25,
+                rbind(event(0, "node up", seconds = NA), event(1, "rendering", 1, seconds = NA),
+                      event(11, "arrived", 1, seconds = 9.5),
+                      event(12, "rendering", 2, seconds = NA)))
   expect_match(said(x), "loft-1 1 9.50s 13.0s ago s 2")
 })
 

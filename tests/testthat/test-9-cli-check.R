@@ -11,7 +11,8 @@ test_that("check finds what blocks, ends with 3 then, and with 0 when nothing do
   expect_match(one$stdout, "1 of 1 site fits.")
   # Mended, the shot may go.
   write_file(folder, "assets/textures/engraving.png", "x")
-  writeLines(sub("Gears-Final", "gears-final-2", readLines(file.path(folder, "manifests/gears.yaml"))),
+  writeLines(sub("Gears-Final", "gears-final-2",
+                 readLines(file.path(folder, "manifests/gears.yaml"))),
              file.path(folder, "manifests/gears.yaml"))
   mended <- run("gears", "--site", "quayside")
   expect_identical(mended$status, 0L)

@@ -1,7 +1,8 @@
 test_that("compare, forecast, choose and report run on the demo's evidence, in every format", {
   folder <- local_project()
   run <- function(...) run_command_line(..., wd = folder)
-  compared <- read.csv(text = run("compare", "--by", "device", "--engine", "sundew", "--format", "csv")$stdout)
+  compared <- read.csv(text = run("compare", "--by", "device", "--engine", "sundew", "--format",
+                                  "csv")$stdout)
   expect_setequal(unique(compared$new), c("Fathom 12", "Quern 40", "Quern 80"))
   job <- c("--engine", "sundew", "--shots", "gears,basin", "--draws", "200")
   s <- jsonlite::fromJSON(run("forecast", job, "--format", "json")$stdout)
@@ -24,9 +25,11 @@ test_that("what is asked wrongly is refused with status 2, and the ledger keeps 
   folder <- local_project()
   before <- tools::md5sum(file.path(folder, "ledger.sqlite"))
   cases <- list(list(c("forecast", "--engine", "sundwe"), "sundew"),
-                list(c("choose", "--engine", "sundew", "--shots", "gears", "--deadline", "8.20"), "8m20s"),
+                list(c("choose", "--engine", "sundew", "--shots", "gears", "--deadline", "8.20"),
+                     "8m20s"),
                 list(c("forecast", "--shots", "gear"), "gears"),
-                list(c("bench", "nothing"), "review"), list(c("compare", "--by", "devise"), "Did you mean device?"),
+                list(c("bench", "nothing"), "review"),
+                list(c("compare", "--by", "devise"), "Did you mean device?"),
                 list("forecast", "pebble"))
   for (case in cases) {
     ran <- run_command_line(case[[1]], wd = folder)
@@ -44,7 +47,8 @@ test_that("bench runs a project's plan, tells progress on standard error, and ad
     path <- file.path(folder, "shots", paste0(shot, "-review.yaml"))
     writeLines(sub("160x90", "32x18", readLines(path)), path)
   }
-  ran <- run_command_line("bench", "--format", "csv", "--keep", file.path(folder, "pictures"), wd = folder)
+  ran <- run_command_line("bench", "--format", "csv", "--keep", file.path(folder, "pictures"),
+                          wd = folder)
   expect_identical(ran$status, 0L)
   rows <- read.csv(text = ran$stdout)
   expect_identical(nrow(rows), 38L)
@@ -52,12 +56,14 @@ test_that("bench runs a project's plan, tells progress on standard error, and ad
   expect_length(list.files(file.path(folder, "pictures")), 38)
   table <- run_command_line("compare", wd = folder, env = c(NO_COLOR = "1"))$stdout
   expect_match(table, "all, geometric mean")
-  expect_identical(run_command_line("choose", "--draws", "100", "--deadline", "3h", wd = folder)$status, 0L)
+  expect_identical(run_command_line("choose", "--draws", "100", "--deadline", "3h",
+                                    wd = folder)$status, 0L)
 })
 
 test_that("the example script runs from start to end", {
   ran <- processx::run(file.path(R.home("bin"), "Rscript"),
-                       system.file("examples", "main-job.R", package = "clockpigeon"), error_on_status = FALSE)
+                       system.file("examples", "main-job.R", package = "clockpigeon"),
+                       error_on_status = FALSE)
   expect_identical(ran$status, 0L)
   expect_match(ran$stdout, "6m00s from now, at most 5.00 EUR")
   expect_match(ran$stdout, "# A tibble: 1 .* 7")
@@ -66,5 +72,6 @@ test_that("the example script runs from start to end", {
 test_that("pairs of names and values are read, and what is none is refused", {
   expect_identical(clockpigeon:::cli_weights("gears=2, basin=1"), c(gears = 2, basin = 1))
   expect_null(clockpigeon:::cli_weights(NULL))
-  for (bad in c("gears", "gears=two", "gears=1=2")) expect_refusal(clockpigeon:::cli_weights(bad), "usage", "gears=2")
+  for (bad in c("gears", "gears=two", "gears=1=2"))
+    expect_refusal(clockpigeon:::cli_weights(bad), "usage", "gears=2")
 })

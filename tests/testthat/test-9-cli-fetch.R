@@ -3,7 +3,8 @@ test_that("a job is placed at a stand-in that renders, tried, watched, paused, f
   skip_if_not_installed("later")
   skip_if_not_installed("curl")
   skip_if_not_installed("mirai")
-  withr::local_envvar(COLUMNS = "90", NO_COLOR = "1", CLOCKPIGEON_NOW = NA, CLOCKPIGEON_TOKEN = "token-of-the-test")
+  withr::local_envvar(COLUMNS = "90", NO_COLOR = "1", CLOCKPIGEON_NOW = NA,
+                      CLOCKPIGEON_TOKEN = "token-of-the-test")
   x <- decided(frames = "1-12", only = "quayside,nodes=2", deadline = "3h", budget = "20 EUR")
   card <- file.path(x$folder, "sites/quayside.yaml")
   # It is quick there: nothing is waited for.
@@ -13,7 +14,8 @@ test_that("a job is placed at a stand-in that renders, tried, watched, paused, f
   withr::local_dir(x$folder)
   looked <- run_cli("place", "review-1", "--despite", "changed,quote")
   expect_match(looked$out, "asked at its address")
-  expect_identical(run_cli("fetch", "review-1")$out, "job review-1 has nothing at a site that answers by an address or leaves reports")
+  expect_identical(run_cli("fetch", "review-1")$out,
+                   "job review-1 has nothing at a site that answers by an address or leaves reports")
   tried <- run_cli("place", "review-1", "--trial", "--yes", "--despite", "changed,quote")
   expect_match(tried$out, "Sent: quayside-1", fixed = TRUE)
   pictures <- function() list.files("placed/review-1/frames", "png$", recursive = TRUE)
@@ -21,7 +23,8 @@ test_that("a job is placed at a stand-in that renders, tried, watched, paused, f
   placed <- run_cli("place", "review-1", "--yes", "--despite", "changed,quote")
   expect_match(placed$out, "Sent: quayside-2", fixed = TRUE)
   expect_identical(run_cli("pause", "review-1")$status, 0L)
-  expect_match(run_cli("fetch", "review-1")$out, "quayside +quayside-1 +done +3 of 3.*quayside-2 +(paused|done)")
+  expect_match(run_cli("fetch", "review-1")$out,
+               "quayside +quayside-1 +done +3 of 3.*quayside-2 +(paused|done)")
   expect_identical(run_cli("resume", "review-1")$status, 0L)
   fetched <- run_cli("fetch", "review-1", "--wait", "--format", "csv")
   expect_identical(fetched$status, 0L)

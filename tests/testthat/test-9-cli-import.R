@@ -3,13 +3,15 @@ test_that("a table is shown before it is taken, taken, taken anew and withdrawn"
   run <- function(...) run_command_line(..., wd = folder)
   write_file(folder, "farm.csv", "Nr;user;sys;Mem KB;what", "1;10,5;1;2000;x", "2;1m10s;2;3000;y")
   map <- "frame=Nr,wall_s=user + sys,peak_mem_mb=`Mem KB` / 1000"
-  look <- run("import", "farm.csv", "--map", map, "--shot", "gears", "--engine", "sundew", "--dry-run")
-  for (part in c("wall_s = user + sys", "ignored: what", "filled in: ", "2 timings read", "11.5s", "1m12s",
-                 "Nothing was written")) {
+  look <- run("import", "farm.csv", "--map", map, "--shot", "gears", "--engine", "sundew",
+              "--dry-run")
+  for (part in c("wall_s = user + sys", "ignored: what", "filled in: ", "2 timings read", "11.5s",
+                 "1m12s", "Nothing was written")) {
     expect_match(look$stdout, part, fixed = TRUE)
   }
   expect_false(file.exists(file.path(folder, "ledger.sqlite")))
-  taken <- run("import", "farm.csv", "--map", map, "--shot", "gears", "--engine", "sundew", "--format", "csv")
+  taken <- run("import", "farm.csv", "--map", map, "--shot", "gears", "--engine", "sundew",
+               "--format", "csv")
   rows <- read.csv(text = taken$stdout)
   expect_identical(rows$wall_s, c(11.5, 72))
   expect_equal(rows$peak_mem_mb, c(2, 3))
@@ -23,10 +25,12 @@ test_that("a table is shown before it is taken, taken, taken anew and withdrawn"
     c(nrow(timings(ledger)), nrow(timings(ledger, replaced = TRUE)))
   }
   expect_identical(count(), c(2L, 4L))
-  expect_identical(run("import", "farm.csv", "--undo")$stdout, "2 timings withdrawn; the ledger keeps the rows\n")
+  expect_identical(run("import", "farm.csv", "--undo")$stdout,
+                   "2 timings withdrawn; the ledger keeps the rows\n")
   expect_identical(count(), c(0L, 4L))
   expect_match(run("import", "farm.csv", "--undo")$stderr, "withdrawn")
-  expect_match(run("import", "farm.csv", "--map", "wall_s=user + nothing")$stderr, "has no column 'nothing'")
+  expect_match(run("import", "farm.csv", "--map", "wall_s=user + nothing")$stderr,
+               "has no column 'nothing'")
   expect_match(run("import", "farm.csv", "--map", "wall_s=system('x')")$stderr, "has no column")
   expect_identical(run("import", "farm.csv", "--map", map, "--shot", "gears")$status, 0L)
   expect_identical(count(), c(2L, 6L))
@@ -39,27 +43,29 @@ test_that("frames copied to a second folder count once, and a beginning gives th
     path <- write_file(folder, sprintf("frames/%s/f-%04d.png", sub, i), paste("picture", i))
     Sys.setFileTime(path, at + 10 * i + if (sub == "b") 1000 else 0)
   }
-  ran <- run_command_line("import", "frames", "--shot", "gears", "--engine", "sundew", "--begun", "2026-11-03 14:00",
-                          "--format", "csv", wd = folder)
+  ran <- run_command_line("import", "frames", "--shot", "gears", "--engine", "sundew", "--begun",
+                          "2026-11-03 14:00", "--format", "csv", wd = folder)
   rows <- read.csv(text = ran$stdout)
   expect_match(ran$stderr, "45 pictures are copies of some in another folder, and left out")
   expect_match(ran$stderr, "taken as one job: frames")
   expect_identical(rows$wall_s, rep(10L, 45))
   expect_identical(rows$measured_at[1], "2026-11-03T14:00:00.000Z")
-  late <- run_command_line("import", "frames", "--begun", "2026-11-03 15:00", "--again", wd = folder)
+  late <- run_command_line("import", "frames", "--begun", "2026-11-03 15:00", "--again",
+                           wd = folder)
   expect_match(late$stderr, "after its first picture was written")
 })
 
 test_that("what a file says of its rows stands; only what it does not say is filled in from the shot", {
   folder <- local_project(sample = FALSE)
-  write_file(folder, "t.csv", "frame,wall_s,width,height,limit_kind,limit_value", "1,2,960,540,noise,0.05", "2,3,,,,",
-             "3,4,960,540,,")
-  ran <- run_command_line("import", "t.csv", "--shot", "gears", "--engine", "sundew", "--format", "csv", wd = folder)
+  write_file(folder, "t.csv", "frame,wall_s,width,height,limit_kind,limit_value",
+             "1,2,960,540,noise,0.05", "2,3,,,,", "3,4,960,540,,")
+  ran <- run_command_line("import", "t.csv", "--shot", "gears", "--engine", "sundew", "--format",
+                          "csv", wd = folder)
   rows <- read.csv(text = ran$stdout)
   expect_identical(paste(rows$width, rows$height, rows$limit_kind, rows$limit_value),
                    c("960 540 noise 0.05", "1920 1080 samples 512", "960 540 samples 512"))
-  typed <- run_command_line("record", "--time", "2 min", "--shot", "gears", "--engine", "sundew", "--limit-kind", "noise",
-                            "--limit-value", "0.02", wd = folder)
+  typed <- run_command_line("record", "--time", "2 min", "--shot", "gears", "--engine", "sundew",
+                            "--limit-kind", "noise", "--limit-value", "0.02", wd = folder)
   ledger <- open_ledger(file.path(folder, "ledger.sqlite"), read_only = TRUE)
   on.exit(close_ledger(ledger))
   last <- as.list(tail(as.data.frame(timings(ledger)), 1))

@@ -25,7 +25,8 @@ test_that("keys pause, go on, stop when asked twice, move and quit; the terminal
     x
   }
   screen <- screen_of(c("", "p", "p", "s", "n", "s", "y", "down", "q"))
-  clockpigeon:::live_watch(look, function(what) orders <<- c(orders, what), every = 0.01, screen = screen)
+  clockpigeon:::live_watch(look, function(what) orders <<- c(orders, what), every = 0.01,
+                           screen = screen)
   expect_identical(orders, c("paused", "resumed", "stopped"))
   expect_identical(screen$said(), c("enter", "leave"))
   feet <- vapply(screen$seen(), function(lines) lines[24], "")
@@ -37,7 +38,8 @@ test_that("keys pause, go on, stop when asked twice, move and quit; the terminal
   expect_true(all(nchar(unlist(screen$seen())) <= 80))
   # And after a crash.
   broken <- screen_of("q")
-  expect_error(clockpigeon:::live_watch(function(last) stop("no ledger"), identity, screen = broken), "no ledger")
+  expect_error(clockpigeon:::live_watch(function(last) stop("no ledger"), identity,
+                                        screen = broken), "no ledger")
   expect_identical(broken$said(), c("enter", "leave"))
 })
 
@@ -72,7 +74,8 @@ test_that("every change is an object of one line, until the job ends", {
 
 test_that("the real view keeps to its terminal", {
   skip_if(!nzchar(Sys.which("tmux")), "tmux is not here")
-  skip_if(!file.exists("/dev/pts/ptmx"), "the system has no pseudo-terminals (a chroot without /dev/pts)")
+  skip_if(!file.exists("/dev/pts/ptmx"),
+          "the system has no pseudo-terminals (a chroot without /dev/pts)")
   skip_if_not_installed("mirai")
   withr::local_envvar(CLOCKPIGEON_NOW = NA)
   x <- decided(frames = "1-3")
@@ -80,7 +83,8 @@ test_that("the real view keeps to its terminal", {
   socket <- basename(tempfile("cp"))
   tmux <- function(...) processx::run("tmux", c("-L", socket, ...), error_on_status = FALSE)$stdout
   withr::defer(tmux("kill-server"))
-  command <- paste0("cd ", x$folder, " && echo before && ", clockpigeon_command(), " watch review-1; echo after $?; sleep 60")
+  command <- paste0("cd ", x$folder, " && echo before && ", clockpigeon_command(),
+                    " watch review-1; echo after $?; sleep 60")
   tmux("new-session", "-d", "-x", "80", "-y", "24", command)
   shown <- function(what, seconds = 30) {
     until <- Sys.time() + seconds

@@ -1,5 +1,6 @@
 sh <- function(script, folder) {
-  processx::run("/bin/sh", c("-c", script, clockpigeon_command()), wd = folder, error_on_status = FALSE, timeout = 120)
+  processx::run("/bin/sh", c("-c", script, clockpigeon_command()), wd = folder,
+                error_on_status = FALSE, timeout = 120)
 }
 
 test_that("output that does not arrive is status 1 with a word, and a reader that has gone is nobody's trouble", {
@@ -19,9 +20,12 @@ test_that("output that does not arrive is status 1 with a word, and a reader tha
 
 test_that("what no command can work with is status 2, before anything is read", {
   folder <- local_project(sample = FALSE)
-  for (case in list(list(c("choose", "--seed", "1.5"), "whole number"), list(c("choose", "--draws", "many"), "option --draws"),
-                    list(c("choose", "--show", "0"), "tradeoff"), list(c("probe", "--first=-1"), "option --first"),
-                    list(c("compare", "--smallest", "x"), "Write a number"), list(c("bench", "--frames", ""), "empty"))) {
+  for (case in list(list(c("choose", "--seed", "1.5"), "whole number"),
+                    list(c("choose", "--draws", "many"), "option --draws"),
+                    list(c("choose", "--show", "0"), "tradeoff"),
+                    list(c("probe", "--first=-1"), "option --first"),
+                    list(c("compare", "--smallest", "x"), "Write a number"),
+                    list(c("bench", "--frames", ""), "empty"))) {
     ran <- run_command_line(case[[1]], wd = folder)
     expect_identical(ran$status, 2L, info = paste(case[[1]], collapse = " "))
     expect_match(ran$stderr, case[[2]], info = paste(case[[1]], collapse = " "))
@@ -38,19 +42,24 @@ test_that("what no command can work with is status 2, before anything is read", 
 
 test_that("every command keeps to a terminal of 40 columns", {
   folder <- local_project()
-  for (args in list("sites", c("sites", "saltmill"), "jobs", c("compare", "--engine", "sundew", "--by", "device"),
-                    c("bill", "gears-saltmill"), c("check", "basin", "--engine", "sundew"), c("bench", "--dry-run"),
-                    c("forecast", "--engine", "sundew", "--shots", "gears", "--draws", "50"), c("engine", "list"),
-                    c("choose", "--engine", "sundew", "--shots", "gears", "--draws", "50", "--deadline", "40h"))) {
-    ran <- run_command_line(args, wd = folder, env = c(COLUMNS = "40", NO_COLOR = "1"))
-    lines <- strsplit(ran$stdout, "\n")[[1]]
-    wide <- lines[nchar(lines, "width") > 40]
-    expect_identical(wide, character(), info = paste(args, collapse = " "))
-  }
+  for (args in list("sites", c("sites", "saltmill"), "jobs",
+                    c("compare", "--engine", "sundew", "--by", "device"),
+                    c("bill", "gears-saltmill"), c("check", "basin", "--engine", "sundew"),
+                    c("bench", "--dry-run"),
+                    c("forecast", "--engine", "sundew", "--shots", "gears", "--draws", "50"),
+                    c("engine", "list"),
+                    c("choose", "--engine", "sundew", "--shots", "gears", "--draws", "50",
+                      "--deadline", "40h"))) {
+      ran <- run_command_line(args, wd = folder, env = c(COLUMNS = "40", NO_COLOR = "1"))
+      lines <- strsplit(ran$stdout, "\n")[[1]]
+      wide <- lines[nchar(lines, "width") > 40]
+      expect_identical(wide, character(), info = paste(args, collapse = " "))
+    }
 })
 
 test_that("an error of a child or of another package is one line of ours", {
-  said <- conditionMessage(clockpigeon:::plain_error(simpleError(paste0("first\n  second\r", strrep("x", 500)))))
+  said <- conditionMessage(clockpigeon:::plain_error(simpleError(paste0("first\n  second\r",
+                                                                        strrep("x", 500)))))
   expect_false(grepl("\n", said))
   expect_lte(nchar(said), 300)
 })

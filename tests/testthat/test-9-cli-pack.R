@@ -5,8 +5,10 @@ test_that("what scan prints is a manifest", {
   expect_identical(said$status, 0L)
   write_file(folder, "quay.csv", said$stdout)
   manifest <- read_manifest(file.path(folder, "quay.csv"))
-  expect_identical(c(manifest$scene, manifest$assets$path), c("assets/scenes/quay.pov", "stone.png"))
-  expect_identical(run_command_line("scan", "assets/scenes/quay.pov", "--engine", "pebble", wd = folder)$status, 2L)
+  expect_identical(c(manifest$scene, manifest$assets$path),
+                   c("assets/scenes/quay.pov", "stone.png"))
+  expect_identical(run_command_line("scan", "assets/scenes/quay.pov", "--engine", "pebble",
+                                    wd = folder)$status, 2L)
 })
 
 test_that("pack makes a parcel once, and unpack gives the files back", {
@@ -24,6 +26,7 @@ test_that("pack makes a parcel once, and unpack gives the files back", {
   back <- run("unpack", made$parcel)
   expect_identical(back$status, 0L)
   expect_match(back$stdout, "each as listed")
-  expect_true(file.exists(file.path(folder, sub("\\.zip$", "", basename(made$parcel)), "textures/engraving.png")))
+  expect_true(file.exists(file.path(folder, sub("\\.zip$", "", basename(made$parcel)),
+                                    "textures/engraving.png")))
   expect_identical(run("unpack", made$parcel)$status, 2L)
 })

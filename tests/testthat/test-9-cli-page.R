@@ -1,8 +1,11 @@
 test_that("a slip in the page's question is said before anything is served", {
   withr::local_dir(clockpigeon:::demo_project(file.path(scratch(), "film")))
-  expect_match(paste(run_cli("page", "--deadline", "someday", "--engine", "sundew")$said, collapse = " "), "deadline")
-  expect_match(paste(run_cli("page", "--rule", "dearest", "--engine", "sundew")$said, collapse = " "), "cheapest")
-  expect_match(paste(run_cli("page", "--port", "99999", "--engine", "sundew")$said, collapse = " "), "65535")
+  expect_match(paste(run_cli("page", "--deadline", "someday", "--engine", "sundew")$said,
+                     collapse = " "), "deadline")
+  expect_match(paste(run_cli("page", "--rule", "dearest", "--engine", "sundew")$said,
+                     collapse = " "), "cheapest")
+  expect_match(paste(run_cli("page", "--port", "99999", "--engine", "sundew")$said, collapse = " "),
+               "65535")
 })
 
 test_that("the question is made with its forecast, in the project's folder wherever the process is", {

@@ -1,6 +1,7 @@
 test_that("a job is placed from the command line: looked at, then rendered; paused and stopped by others", {
   skip_if_not_installed("mirai")
-  withr::local_envvar(COLUMNS = "80", NO_COLOR = "1", CLOCKPIGEON_NOW = NA)  # pools go by the real clock
+  # pools go by the real clock
+  withr::local_envvar(COLUMNS = "80", NO_COLOR = "1", CLOCKPIGEON_NOW = NA)
   x <- decided(frames = "1-6")
   withr::local_dir(x$folder)
   looked <- run_cli("place", "review-1")
@@ -37,8 +38,9 @@ test_that("what does not go is status 3, with the code that lets it stand", {
   expect_identical(status, 3L)
   found <- utils::read.csv(text = said)
   expect_identical(found$code[found$weight == "stops"], "changed")
-  capture.output(said <- capture.output(status <- cli(c("place", "review-1", "--yes", "--despite", "changed", "--format",
-                                                        "csv"))), type = "message")
+  capture.output(said <- capture.output(status <- cli(c("place", "review-1", "--yes", "--despite",
+                                                        "changed", "--format", "csv"))),
+                 type = "message")
   expect_identical(status, 0L)
   expect_identical(utils::read.csv(text = said)$state, rep("done", 3))
 })

@@ -7,7 +7,8 @@ test_that("probe measures a shot from the command line, and says what it rests o
   expect_match(said$stdout, "narrow enough after")
   expect_match(said$stdout, "Total on one node: .* to .*, 80 %")
   expect_true(file.exists(file.path(folder, "curve.png")))
-  rows <- utils::read.csv(text = run("probe", "gears-review", "--target", "50%", "--format", "csv")$stdout)
+  rows <- utils::read.csv(text = run("probe", "gears-review", "--target", "50%", "--format",
+                                     "csv")$stdout)
   expect_identical(rows$probes >= 3, TRUE)
   expect_identical(run("probe", "gears-review", "--target", "none")$status, 2L)
   expect_identical(run("probe", "--cheap", "perhaps")$status, 2L)

@@ -2,8 +2,8 @@ test_that("a job placed by hand is followed by the frames in its folders", {
   withr::local_dir(local_project())
   withr::local_envvar(COLUMNS = "80", NO_COLOR = "1", CLOCKPIGEON_NOW = "2026-11-26T22:00:00Z")
   placed <- as.POSIXct("2026-11-26 22:00", tz = "UTC")
-  capture.output(cli(c("choose", "film", "--draws", "100", "--deadline", "45h", "--only", "attic,now", "--record",
-                       "film-1")))
+  capture.output(cli(c("choose", "film", "--draws", "100", "--deadline", "45h", "--only",
+                       "attic,now", "--record", "film-1")))
   says <- function(...) {
     status <- NULL
     text <- capture.output(status <- cli(c("watch", ...)), type = "message")
@@ -21,7 +21,8 @@ test_that("a job placed by hand is followed by the frames in its folders", {
     writeLines("x", path)
     Sys.setFileTime(path, placed + 60 * k)
   }
-  expect_match(says("film-1", "--frames", "frames", "--placed", "2026-12-24 10:00"), "still to come")
+  expect_match(says("film-1", "--frames", "frames", "--placed", "2026-12-24 10:00"),
+               "still to come")
   withr::local_envvar(CLOCKPIGEON_NOW = "2026-11-27T01:20:30Z")
   status <- NULL
   out <- capture.output(status <- cli(c("watch", "film-1", "--frames", "frames")))
@@ -47,7 +48,8 @@ test_that("a job placed by hand is followed by the frames in its folders", {
   expect_match(says("--ways"), "is of one job, and none is named")
   # What is told later counts.
   dir.create("elsewhere")
-  moved <- utils::read.csv(text = capture.output(cli(c("watch", "film-1", "--frames", "elsewhere", "--format", "csv"))))
+  moved <- utils::read.csv(text = capture.output(cli(c("watch", "film-1", "--frames", "elsewhere",
+                                                       "--format", "csv"))))
   expect_identical(moved$there, 0L)
 })
 
@@ -57,13 +59,15 @@ test_that("what rings is told to the project's program, and that it did not run 
   x <- decided(frames = "1-3")
   place_job(plan_place(x$project, x$ledger, "review-1"), x$ledger, progress = FALSE)
   withr::local_dir(x$folder)
-  said <- function(...) paste(capture.output(capture.output(cli(c("watch", "review-1", ...))), type = "message"),
-                              collapse = " ")
+  said <- function(...)
+    paste(capture.output(capture.output(cli(c("watch", "review-1", ...))), type = "message"),
+          collapse = " ")
   expect_match(said("--tell", "--once"), "names nobody to be told.*Write `tell")
   cat("tell: {run: [/no/such/program], quiet: 1min}\n", file = "clockpigeon.yaml", append = TRUE)
   expect_match(said("--tell", "--once"), "telling of ended: /no/such/program did not run")
   expect_no_match(said("--tell", "--once"), "telling of")
-  ways <- utils::read.csv(text = capture.output(cli(c("watch", "review-1", "--ways", "--format", "csv"))))
+  ways <- utils::read.csv(text = capture.output(cli(c("watch", "review-1", "--ways", "--format",
+                                                      "csv"))))
   expect_identical(ways$option, c("go on", "stop"))
   stream <- capture.output(cli(c("watch", "review-1", "--format", "json")))
   expect_identical(jsonlite::fromJSON(stream)$there, 3L)

@@ -2,13 +2,15 @@ test_that("clockpigeon week plans the project's job files, and says what a job f
   folder <- clockpigeon:::demo_project(file.path(scratch(), "film"))
   withr::local_dir(folder)
   withr::local_envvar(CLOCKPIGEON_NOW = "2026-11-24T10:00:00Z")
-  writeLines(c("job: cut", "shots: [gears]", "engines: [sundew]", "deadline: 30h", "budget: 40 EUR"), "jobs/cut.yaml")
+  writeLines(c("job: cut", "shots: [gears]", "engines: [sundew]", "deadline: 30h",
+               "budget: 40 EUR"), "jobs/cut.yaml")
   x <- run_cli("week", "--draws", "200")
   expect_identical(x$status, 0L)
   expect_match(x$out, "2 of 2 jobs are kept")
   rows <- utils::read.csv(text = run_cli("week", "--draws", "200", "--format", "csv")$out)
   expect_identical(sort(rows$job), c("cut", "film"))
-  alone <- utils::read.csv(text = run_cli("week", "cut", "--draws", "200", "--without", "loftnights", "--format", "csv")$out)
+  alone <- utils::read.csv(text = run_cli("week", "cut", "--draws", "200", "--without",
+                                          "loftnights", "--format", "csv")$out)
   expect_identical(alone$job, "cut")
   expect_no_match(alone$where, "loftnights")
   late <- run_cli("week", "--draws", "200", "--budget", "1EUR", "--figure", "week.png")
@@ -26,15 +28,18 @@ test_that("a job that was placed on own nodes and is under way comes before the 
   at <- decided(frames = "1-60", seconds = c(60, 62), deadline = "4h")
   withr::local_dir(at$folder)
   withr::local_envvar(CLOCKPIGEON_NOW = "2026-11-24T10:00:00Z")
-  writeLines(c("job: cut", "shots: [gears]", "engines: [sundew]", "deadline: 40h", "budget: 40 EUR"), "jobs/cut.yaml")
+  writeLines(c("job: cut", "shots: [gears]", "engines: [sundew]", "deadline: 40h",
+               "budget: 40 EUR"), "jobs/cut.yaml")
   expect_no_match(run_cli("week", "cut", "--draws", "200", "--only", "attic")$out, "Under way")
   dir.create("placed/review-1/frames", recursive = TRUE)
   clockpigeon:::add_events(at$ledger, "review-1", data.frame(
-    what = c("placed", "rendering"), time = c("2026-11-24T09:59:00Z", "2026-11-24T09:59:02Z"), place = "attic",
-    detail = c("placed/review-1/frames", NA), node = c(NA, "here"), frame = c(NA, 1L), shot = c(NA, "gears-review")
+    what = c("placed", "rendering"), time = c("2026-11-24T09:59:00Z", "2026-11-24T09:59:02Z"),
+    place = "attic", detail = c("placed/review-1/frames", NA), node = c(NA, "here"),
+    frame = c(NA, 1L), shot = c(NA, "gears-review")
   ))
   x <- run_cli("week", "cut", "--draws", "200", "--only", "attic")
-  expect_match(x$out, "Under way, before all of these: review-1 at attic on 1 node until +about +.*1[01]:[0-9][0-9]")
+  expect_match(
+    x$out, "Under way, before all of these: review-1 at attic on 1 node until +about +.*1[01]:[0-9][0-9]")
   # What is all there holds up nobody.
   to <- sprintf("placed/review-1/frames/gears-review-%04d.png", 1:60)
   file.copy(rep(one_pixel(at$folder), 60), to)
@@ -47,11 +52,14 @@ test_that("a job file whose frames were placed is not planned again unless it is
   withr::local_dir(at$folder)
   withr::local_envvar(CLOCKPIGEON_NOW = "2026-11-24T10:00:00Z")
   unlink(list.files("jobs", full.names = TRUE))
-  writeLines(c("job: cut", "shots: [gears]", "engines: [sundew]", "deadline: 40h", "budget: 40 EUR"), "jobs/cut.yaml")
-  writeLines(c("job: review", "shots: [gears-review]", "engines: [pebble]", "deadline: 40h"), "jobs/review.yaml")
+  writeLines(c("job: cut", "shots: [gears]", "engines: [sundew]", "deadline: 40h",
+               "budget: 40 EUR"), "jobs/cut.yaml")
+  writeLines(c("job: review", "shots: [gears-review]", "engines: [pebble]", "deadline: 40h"),
+             "jobs/review.yaml")
   week <- function(...) run_cli("week", ..., "--draws", "200", "--only", "attic")
   expect_match(week()$out, "of 2 jobs")
-  clockpigeon:::add_events(at$ledger, "review-1", data.frame(what = "placed", place = "attic", detail = scratch()))
+  clockpigeon:::add_events(at$ledger, "review-1",
+                           data.frame(what = "placed", place = "attic", detail = scratch()))
   x <- week()
   expect_match(x$out, "of 1 job ")
   expect_match(x$out, "Left out, since placed: review (as review-1).", fixed = TRUE)

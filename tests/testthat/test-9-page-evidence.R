@@ -4,15 +4,19 @@ asked_of_table <- function(search = "", order = list(), start = 0, length = 15) 
 
 test_that("the table finds, orders and pages as going through all rows would", {
   x <- withr::with_seed(5, data.frame(
-    scene = factor(sample(c("gears", "basin", "Gearbox", NA), 400, TRUE)), engine = sample(c("pebble", "sundew"), 400, TRUE),
+    scene = factor(sample(c("gears", "basin", "Gearbox", NA), 400, TRUE)),
+    engine = sample(c("pebble", "sundew"), 400, TRUE),
     seconds = round(stats::rexp(400), 3), note = sample(c("a<b", "plain"), 400, TRUE)
   ))
-  text <- apply(vapply(x, function(v) ifelse(is.na(v), "", as.character(v)), character(400)), 1, paste, collapse = "\n")
+  text <- apply(vapply(x, function(v) ifelse(is.na(v), "", as.character(v)), character(400)), 1,
+                paste, collapse = "\n")
   words <- c("gear sun", "", "pebble", "0.1", "nothing here", "A<B  basin")
   for (search in words) {
-    hit <- Reduce(`&`, lapply(strsplit(trimws(search), " +")[[1]], function(w) grepl(tolower(w), tolower(text), fixed = TRUE)),
+    hit <- Reduce(`&`, lapply(strsplit(trimws(search), " +")[[1]],
+                              function(w) grepl(tolower(w), tolower(text), fixed = TRUE)),
                   rep(TRUE, 400))
-    got <- clockpigeon:::table_answer(x, asked_of_table(search, list(list(column = "2", dir = "desc")), 5, 10))
+    got <- clockpigeon:::table_answer(x, asked_of_table(search, list(list(column = "2",
+                                                                          dir = "desc")), 5, 10))
     expect_identical(got$recordsFiltered, sum(hit))
     want <- which(hit)[order(-x$seconds[hit])]
     expect_identical(got$DT_rows_current, utils::head(utils::tail(want, -5), 10))
@@ -39,7 +43,8 @@ test_that("what is known of the question's job is figures, sentences and measure
   expect_match(clockpigeon:::compared_there(folder, "features")$none, "features")
   clockpigeon:::kept_question(function() list(
     forecast = forecast_job(plan_options(x_job(), read_project(demo_file())$sites), draws = 100),
-    asked = list(deadline_s = 72000, budget = 60, confidence = 0.9, rule = "cheapest", together = TRUE)
+    asked = list(deadline_s = 72000, budget = 60, confidence = 0.9, rule = "cheapest",
+                 together = TRUE)
   ), list())
   known <- clockpigeon:::known_there()
   expect_identical(known$curves[[1]]$shot, "gears")

@@ -4,7 +4,8 @@ test_that("a limit that was probed is drawn, said, shown open and blind, and jud
   expect_true("gears-review" %in% offered$shots)
   expect_true("pebble" %in% offered$engines)
   probes <- small_probes(memory_ledger(), scratch(), frames = c(1, 300), samples = c(4, 16))
-  facts <- clockpigeon:::probed_there(function(root, shot, engine) probes, folder, "gears", "pebble")
+  facts <- clockpigeon:::probed_there(function(root, shot, engine) probes, folder, "gears",
+                                      "pebble")
   expect_identical(vapply(facts$frames, `[[`, 0L, "frame"), c(1L, 300L))
   expect_identical(sum(vapply(facts$frames, `[[`, NA, "governs")), 1L)
   expect_true(facts$target %in% facts$targets)
@@ -14,7 +15,8 @@ test_that("a limit that was probed is drawn, said, shown open and blind, and jud
   expect_identical(said$says[["Answer"]], clockpigeon:::limit_answer(study))
   # The browser's number is R's.
   needs <- facts$needs[which.min(abs(facts$targets - 0.1))]
-  expect_match(said$says[["Answer"]], paste0("^", formatC(needs, big.mark = ",", format = "d"), " samples"))
+  expect_match(said$says[["Answer"]],
+               paste0("^", formatC(needs, big.mark = ",", format = "d"), " samples"))
   open <- clockpigeon:::tiles_there(FALSE)
   expect_null(open$letters)
   expect_match(open$alt, "samples, noise")
@@ -37,7 +39,8 @@ test_that("scaling is fitted where the ledger has several numbers, and otherwise
   expect_match(as.character(clockpigeon:::scaling_block(none)), "clockpigeon bench")
   ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
   n <- c(1L, 2L, 4L, 8L)
-  add_timings(ledger, some_timings(100 * (0.1 + 0.9 / n), frame = 1, threads = n, scene = "gears", engine = "pebble"))
+  add_timings(ledger, some_timings(100 * (0.1 + 0.9 / n), frame = 1, threads = n, scene = "gears",
+                                   engine = "pebble"))
   close_ledger(ledger)
   some <- clockpigeon:::scaling_there(folder)
   expect_length(some, 1)

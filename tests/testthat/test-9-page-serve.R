@@ -2,7 +2,8 @@ test_that("what a request is answered with: a refusal in words, a cookie for the
   skip_if_not_installed("shiny")
   skip_if_not_installed("bslib")
   guard <- clockpigeon:::page_guard(8123, token = "0a1b2c")
-  req <- function(...) utils::modifyList(list(HTTP_HOST = "127.0.0.1:8123", QUERY_STRING = ""), list(...))
+  req <- function(...)
+    utils::modifyList(list(HTTP_HOST = "127.0.0.1:8123", QUERY_STRING = ""), list(...))
   refused <- clockpigeon:::page_answer(req(), guard, "A film")
   expect_identical(refused$status, 403L)
   expect_match(refused$content, "clockpigeon page")
@@ -10,7 +11,8 @@ test_that("what a request is answered with: a refusal in words, a cookie for the
   expect_identical(first$status, 303L)
   expect_identical(first$headers$Location, "/?each=true")
   expect_match(first$headers[["Set-Cookie"]], "HttpOnly; SameSite=Strict", fixed = TRUE)
-  page <- as.character(clockpigeon:::page_answer(req(HTTP_COOKIE = "clockpigeon-8123=0a1b2c"), guard, "<b>film</b>"))
+  page <- as.character(clockpigeon:::page_answer(req(HTTP_COOKIE = "clockpigeon-8123=0a1b2c"),
+                                                 guard, "<b>film</b>"))
   expect_match(page, "&lt;b&gt;film&lt;/b&gt;", fixed = TRUE)
   expect_no_match(page, "<b>film")
 })
@@ -18,7 +20,8 @@ test_that("what a request is answered with: a refusal in words, a cookie for the
 test_that("a browser is given no token that others could list, and an odd query is the first view", {
   skip_if_not_installed("shiny")
   given <- NULL
-  path <- clockpigeon:::open_page("http://127.0.0.1:1/?token=0a1b2c", browse = function(url) given <<- url)
+  path <- clockpigeon:::open_page("http://127.0.0.1:1/?token=0a1b2c",
+                                  browse = function(url) given <<- url)
   expect_identical(given, path)
   expect_no_match(path, "0a1b2c")
   expect_match(readLines(path, warn = FALSE), "token=0a1b2c", fixed = TRUE)
@@ -37,7 +40,8 @@ test_that("a connection of another origin is closed before shiny hears of it, an
   connect <- function(origin, cookie = "clockpigeon-8123=0a1b2c") {
     ws <- new.env()
     ws$closed <- FALSE
-    ws$request <- list(HTTP_HOST = "127.0.0.1:8123", QUERY_STRING = "", HTTP_ORIGIN = origin, HTTP_COOKIE = cookie)
+    ws$request <- list(HTTP_HOST = "127.0.0.1:8123", QUERY_STRING = "", HTTP_ORIGIN = origin,
+                       HTTP_COOKIE = cookie)
     ws$close <- function() ws$closed <- TRUE
     ws$onClose <- function(f) ws$left <- f
     ws$onMessage <- function(f) ws$heard <- f

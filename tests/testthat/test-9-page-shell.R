@@ -16,6 +16,7 @@ test_that("texts of a view are texts, and its head has all views", {
   page <- as.character(clockpigeon:::page_shell(bad, "sites", NULL))
   for (text in c(said, listed, page)) expect_no_match(text, "<img", fixed = TRUE)
   expect_match(listed, "aria-current=\"true\">b", fixed = TRUE)
-  for (view in names(clockpigeon:::page_views)) expect_match(page, paste0("?view=", view), fixed = TRUE)
+  for (view in names(clockpigeon:::page_views))
+    expect_match(page, paste0("?view=", view), fixed = TRUE)
   expect_match(page, "aria-current=\"page\">Sites", fixed = TRUE)
 })

@@ -4,7 +4,8 @@ test_that("an edited card is checked by the card's own reader, and shown as line
   path <- clockpigeon:::card_path(folder, "saltmill")
   expect_identical(basename(path), "saltmill.yaml")
   old <- readLines(path)
-  check <- function(lines) clockpigeon:::checked_card(paste(lines, collapse = "\r\n"), path, "saltmill")
+  check <- function(lines)
+    clockpigeon:::checked_card(paste(lines, collapse = "\r\n"), path, "saltmill")
   expect_identical(nrow(check(old)$lines), 0L)
   expect_match(check(sub("^currency:.*", "currency: shells", old))$trouble, "saltmill.yaml.*shells")
   expect_match(check(sub("^site:.*", "site: elsewhere", old))$trouble, "names its site elsewhere")
@@ -27,7 +28,8 @@ test_that("an edited card is checked by the card's own reader, and shown as line
   expect_identical(kept$file, "sites/saltmill.yaml")
   expect_identical(kept$by, clockpigeon:::who_works())
   expect_match(kept$change, "+ # a remark", fixed = TRUE)
-  expect_match(as.character(clockpigeon:::edits_block(kept, "saltmill.yaml")), "&lt;img", fixed = TRUE)
+  expect_match(as.character(clockpigeon:::edits_block(kept, "saltmill.yaml")), "&lt;img",
+               fixed = TRUE)
   expect_null(clockpigeon:::edits_block(kept, "attic.yaml"))
   expect_null(clockpigeon:::edits_block(NULL, "attic.yaml"))
   # Checked before it was written: it is another file now.
@@ -44,8 +46,9 @@ test_that("a site's prices for the job are those of the forecast, and what its c
   expect_false(is.unsorted(x$options$cost_mean))
   html <- as.character(clockpigeon:::worked_block(x))
   expect_match(html, "720 frames of gears", fixed = TRUE)
-  suits <- data.frame(field = c("outputs", "memory"), needs = c("exr", "8 GB"), has = c(NA, "64 GB"),
-                      answer = c("unknown", "fits"), says = c("ask about <exr>", NA))
+  suits <- data.frame(field = c("outputs", "memory"), needs = c("exr", "8 GB"),
+                      has = c(NA, "64 GB"), answer = c("unknown", "fits"),
+                      says = c("ask about <exr>", NA))
   asked <- as.character(clockpigeon:::suits_block(suits))
   expect_match(asked, "ask about &lt;exr&gt;", fixed = TRUE)
   expect_no_match(asked, "64 GB")

@@ -3,8 +3,9 @@ test_that("what is sent of a job is how it stands, and then what changed", {
   withr::local_envvar(CLOCKPIGEON_NOW = NA)
   x <- decided(frames = "1-8")
   place_job(plan_place(x$project, x$ledger, "review-1"), x$ledger, progress = FALSE)
-  clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = "failed", shot = "gears-review", frame = 3L, node = "here",
-                                                            source = "verify", detail = "black"))
+  clockpigeon:::add_events(x$ledger, "review-1",
+                           data.frame(what = "failed", shot = "gears-review", frame = 3L,
+                                      node = "here", source = "verify", detail = "black"))
   w <- watch_job(x$project, x$ledger, "review-1")
   state <- clockpigeon:::page_state(w, clockpigeon:::belief_of(w, 5))
   expect_identical(state$says, clockpigeon:::watch_words(w))
@@ -24,7 +25,9 @@ test_that("what is sent of a job is how it stands, and then what changed", {
   expect_identical(changed$frames[, 1:2], c(1, 2))
   expect_true(is.na(changed$frames[6]))
   expect_false(changed$fresh)
-  expect_identical(as.character(clockpigeon:::changed_frames(list(trouble = "no ledger"), NULL)$trouble), "no ledger")
+  expect_identical(as.character(clockpigeon:::changed_frames(list(trouble = "no ledger"),
+                                                             NULL)$trouble), "no ledger")
   # JSON as the browser takes it: one row of six numbers.
-  expect_match(as.character(jsonlite::toJSON(changed$frames, digits = NA, na = "null")), "^\\[\\[1,2,.*,null\\]\\]$")
+  expect_match(as.character(jsonlite::toJSON(changed$frames, digits = NA, na = "null")),
+               "^\\[\\[1,2,.*,null\\]\\]$")
 })

@@ -3,7 +3,8 @@ told_looks <- function() {
   at <- new.env()
   at$asked <- list()
   at$look <- function(job, first) promises::promise(function(resolve, reject) {
-    at$asked[[length(at$asked) + 1]] <- list(job = job, first = first, resolve = resolve, reject = reject)
+    at$asked[[length(at$asked) + 1]] <- list(job = job, first = first, resolve = resolve,
+                                             reject = reject)
   })
   at$turn <- function(until) for (k in 1:400) if (!until()) later::run_now(0.01)
   at
@@ -63,7 +64,8 @@ test_that("a job that is over is looked at no more, but when it is asked for", {
 })
 
 test_that("what was believed is added to with each look, and thinned", {
-  x <- function(passed) list(draws = list(finish_s = passed + 1:100), passed_s = passed, came = c(1, Inf))
+  x <- function(passed)
+    list(draws = list(finish_s = passed + 1:100), passed_s = passed, came = c(1, Inf))
   belief <- data.frame(at_s = 0, there = 0, p10 = 5, p50 = 6, p90 = 7)
   for (passed in 1:1000) belief <- clockpigeon:::belief_until(belief, x(passed), most = 50)
   expect_lte(nrow(belief), 51)

@@ -28,7 +28,8 @@ test_that("options are pinned as the terminal pins them, and by their noise", {
   expect_null(clockpigeon:::forecast_of(all, list(only = "nowhere")))
   all$scenario$options$noise <- rep(c(1, 1.4, NA), length.out = nrow(all$scenario$options))
   clean <- clockpigeon:::forecast_of(all, list(noise = 1.2))
-  expect_identical(clean$scenario$options$option, all$scenario$options$option[which(all$scenario$options$noise == 1)])
+  expect_identical(clean$scenario$options$option,
+                   all$scenario$options$option[which(all$scenario$options$noise == 1)])
 })
 
 test_that("what is under way is left when something newer is asked for, and only the newest is told of", {
@@ -71,14 +72,16 @@ test_that("work beside says how far it is, can be left, and its process goes on 
     "done"
   }
   environment(slow) <- globalenv()
-  expect_identical(mirai::call_mirai(clockpigeon:::ask_process(profile, slow, 1, said = said))$data, "done")
+  expect_identical(mirai::call_mirai(clockpigeon:::ask_process(profile, slow, 1, said = said))$data,
+                   "done")
   expect_false(file.exists(said))
   task <- clockpigeon:::ask_process(profile, slow, 1e5, said = said)
   until <- Sys.time() + 60
   while (Sys.time() < until && !length(clockpigeon:::last_said(said))) Sys.sleep(0.05)
   expect_match(clockpigeon:::last_said(said), "^step [0-9]+$")
   broken <- NULL
-  promises::then(promises::as.promise(task), NULL, function(e) broken <<- clockpigeon:::work_trouble(e))
+  promises::then(promises::as.promise(task), NULL,
+                 function(e) broken <<- clockpigeon:::work_trouble(e))
   clockpigeon:::leave_work(task)
   while (Sys.time() < until && is.null(broken)) later::run_now(0.05)
   expect_match(broken, "left before it was done")

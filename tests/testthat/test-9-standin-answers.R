@@ -3,13 +3,15 @@ problem <- function(answer) c(answer$body$status, sub("/problems/", "", answer$b
 test_that("a site says what it is, and pages its lists", {
   farm <- test_farm()
   site <- ask_farm(farm, "GET", "/site")
-  expect_identical(site$body[c("site", "protocol", "currency")], list(site = "saltmill", protocol = "1", currency = "GBP"))
+  expect_identical(site$body[c("site", "protocol", "currency")],
+                   list(site = "saltmill", protocol = "1", currency = "GBP"))
   all <- ask_farm(farm, "GET", "/engines")$body
   expect_identical(vapply(all$engines, `[[`, "", "engine"), c("pebble", "sundew", "millrace"))
   expect_null(all[["next"]])
   one <- ask_farm(farm, "GET", "/engines?most=1")$body
   expect_identical(one[["next"]], 1L)
-  expect_identical(ask_farm(farm, "GET", "/engines?after=2&most=1")$body$engines[[1]]$engine, "millrace")
+  expect_identical(ask_farm(farm, "GET", "/engines?after=2&most=1")$body$engines[[1]]$engine,
+                   "millrace")
   expect_identical(ask_farm(farm, "GET", "/engines?after=9")$body$engines, list())
   expect_identical(problem(ask_farm(farm, "GET", "/engines?after=-1")), c("400", "body"))
 })
@@ -17,7 +19,8 @@ test_that("a site says what it is, and pages its lists", {
 test_that("without its token nothing is said, and a wrong or an old one is told apart", {
   farm <- test_farm()
   expect_identical(problem(ask_farm(farm, "GET", "/site", token = NULL)), c("401", "no-token"))
-  expect_identical(problem(ask_farm(farm, "GET", "/site", token = "another")), c("401", "wrong-token"))
+  expect_identical(problem(ask_farm(farm, "GET", "/site", token = "another")),
+                   c("401", "wrong-token"))
   expect_identical(ask_farm(farm, "GET", "/protocol", token = NULL)$body$openapi, "3.1.0")
   expect_identical(problem(ask_farm(farm, "GET", "/nothing")), c("404", "unknown"))
   expect_identical(problem(ask_farm(farm, "PUT", "/site")), c("405", "unknown"))
@@ -35,11 +38,13 @@ test_that("a key does what it carries once", {
   expect_identical(again$body, first$body)
   expect_identical(again$headers[["Idempotent-Replay"]], "true")
   expect_length(farm$jobs, 1)
-  expect_identical(problem(ask_farm(farm, "POST", "/jobs", an_order(nodes = 9), "key-number-1")), c("422", "key"))
+  expect_identical(problem(ask_farm(farm, "POST", "/jobs", an_order(nodes = 9), "key-number-1")),
+                   c("422", "key"))
   expect_identical(problem(ask_farm(farm, "POST", "/jobs", an_order())), c("400", "key"))
   expect_identical(problem(ask_farm(farm, "POST", "/jobs", an_order(), "short")), c("400", "key"))
   # A refusal keeps nothing: the key may be used for what is mended.
-  expect_identical(problem(ask_farm(farm, "POST", "/jobs", an_order(tier = "slow"), "key-number-2")), c("422", "body"))
+  expect_identical(problem(ask_farm(farm, "POST", "/jobs", an_order(tier = "slow"),
+                                    "key-number-2")), c("422", "body"))
   expect_identical(ask_farm(farm, "POST", "/jobs", an_order(), "key-number-2")$status, 201L)
 })
 
@@ -58,9 +63,11 @@ test_that("what cannot be rendered, paths that leave their folder and bodies tha
   refused(an_order(frames = "12-1x"), c("422", "body", "/shots/0/frames"))
   refused(an_order(cap = list(amount = 1, currency = "EUR")), c("422", "cap", "/cap/currency"))
   sum <- paste(rep("a", 64), collapse = "")
-  refused(an_order(files = list(list(path = "textures/a.png", sha256 = sum))), c("409", "files", "/shots"))
+  refused(an_order(files = list(list(path = "textures/a.png", sha256 = sum))),
+          c("409", "files", "/shots"))
   for (path in c("../a", "/etc/passwd", "a/../../b", "C:/a", "a//b", "..\\b", "./a", "a\u0001b")) {
-    refused(an_order(files = list(list(path = path, sha256 = sum))), c("422", "files", "/shots/0/files"))
+    refused(an_order(files = list(list(path = path, sha256 = sum))),
+            c("422", "files", "/shots/0/files"))
   }
   shot <- an_order()
   shot$shots[[1]]$shot <- ".."
@@ -69,10 +76,13 @@ test_that("what cannot be rendered, paths that leave their folder and bodies tha
   two$shots <- rep(two$shots, 2)
   refused(two, c("422", "body", "/shots"))
   for (text in c("", "{", "[]]", "12", "\"text\"", "null", "{\"a\": \"\\ud800\"")) {
-    expect_identical(problem(ask_farm(farm, "POST", "/jobs", charToRaw(text), "key-of-a-test"))[1], "400")
+    expect_identical(problem(ask_farm(farm, "POST", "/jobs", charToRaw(text), "key-of-a-test"))[1],
+                     "400")
   }
-  expect_identical(problem(ask_farm(farm, "POST", "/jobs", as.raw(c(0x7b, 0xff, 0xfe, 0x7d)), "key-of-a-test"))[1], "400")
-  expect_identical(problem(ask_farm(farm, "POST", "/jobs", as.raw(c(0x7b, 0, 0x7d)), "key-of-a-test"))[1], "400")
+  expect_identical(problem(ask_farm(farm, "POST", "/jobs", as.raw(c(0x7b, 0xff, 0xfe, 0x7d)),
+                                    "key-of-a-test"))[1], "400")
+  expect_identical(problem(ask_farm(farm, "POST", "/jobs", as.raw(c(0x7b, 0, 0x7d)),
+                                    "key-of-a-test"))[1], "400")
   expect_length(farm$jobs, 0)
 })
 
@@ -82,13 +92,15 @@ test_that("a file comes in parts, in any order, each with its digest, and is who
   bytes <- as.raw((seq_len(2500) * 7) %% 256)
   sum <- paste(openssl::sha256(bytes))
   path <- paste0("/files/", sum)
-  put <- function(part, what = bytes[((part - 1) * 1000 + 1):min(2500, part * 1000)], digest = what) {
-    ask_farm(farm, "PUT", paste0(path, "/parts/", part), what,
-             headers = c("Content-Digest" = clockpigeon:::digest_header(digest)))
-  }
+  put <- function(part, what = bytes[((part - 1) * 1000 + 1):min(2500, part * 1000)], digest = what)
+    {
+      ask_farm(farm, "PUT", paste0(path, "/parts/", part), what,
+               headers = c("Content-Digest" = clockpigeon:::digest_header(digest)))
+    }
   expect_identical(problem(ask_farm(farm, "GET", path)), c("404", "unknown"))
   offered <- ask_farm(farm, "POST", "/files", list(sha256 = sum, bytes = 2500))$body
-  expect_identical(offered[c("parts", "there", "whole")], list(parts = 3L, there = list(), whole = FALSE))
+  expect_identical(offered[c("parts", "there", "whole")],
+                   list(parts = 3L, there = list(), whole = FALSE))
   expect_identical(put(3)$body$there, list(3L))
   expect_identical(problem(put(1, digest = bytes[1:9])), c("400", "checksum"))
   expect_identical(problem(put(1, bytes[1:999])), c("400", "body"))
@@ -96,9 +108,12 @@ test_that("a file comes in parts, in any order, each with its digest, and is who
   put(1)
   expect_identical(ask_farm(farm, "GET", path)$body$there, list(1L, 3L))
   expect_true(put(2)$body$whole)
-  expect_identical(unname(clockpigeon:::file_hashes(file.path(clockpigeon:::farm_file_folder(farm, sum), "whole"))), sum)
+  expect_identical(
+    unname(clockpigeon:::file_hashes(file.path(clockpigeon:::farm_file_folder(farm, sum),
+                                               "whole"))), sum)
   expect_true(put(2)$body$whole)
-  expect_identical(problem(ask_farm(farm, "POST", "/files", list(sha256 = sum, bytes = 9))), c("409", "checksum"))
+  expect_identical(problem(ask_farm(farm, "POST", "/files", list(sha256 = sum, bytes = 9))),
+                   c("409", "checksum"))
   # Parts of something else make no whole, and are asked anew.
   other <- paste(openssl::sha256(as.raw(1)))
   ask_farm(farm, "POST", "/files", list(sha256 = other, bytes = 4))
@@ -116,7 +131,8 @@ test_that("frames, pictures and the bill are as what happened; deleting waits un
   expect_identical(own()$body$state, "waiting")
   expect_identical(problem(own("/pictures/gears-review/1/parts/1")), c("404", "unknown"))
   pass(farm, 5000)
-  expect_identical(own()$body[c("state", "ready", "ended_by")], list(state = "done", ready = 12L, ended_by = "all frames"))
+  expect_identical(own()$body[c("state", "ready", "ended_by")],
+                   list(state = "done", ready = 12L, ended_by = "all frames"))
   frames <- own("/frames?most=5")$body
   expect_length(frames$frames, 5)
   expect_identical(frames[["next"]], 5L)

@@ -1,7 +1,8 @@
 document <- clockpigeon:::protocol_document()
 routes <- clockpigeon:::protocol_routes(document)
 fault <- function(value, schema) {
-  clockpigeon:::schema_fault(value, list("$ref" = paste0("#/components/schemas/", schema)), document)
+  clockpigeon:::schema_fault(value, list("$ref" = paste0("#/components/schemas/", schema)),
+                             document)
 }
 
 test_that("every operation of the document is answered, and no other", {

@@ -18,14 +18,16 @@ test_that("frames are rendered one after the other on each node, and charged by 
   expect_equal(at(job, "halted"), 60)
   expect_identical(job$by, "all frames")
   # 120 s of two devices at 1.15 GBP an hour, a fee of 0.40, 0.80 at least.
-  own <- bill(data.frame(node = rep(c("a", "b"), each = 6), seconds = 10, frames = 1L), farm$card, "brisk")
+  own <- bill(data.frame(node = rep(c("a", "b"), each = 6), seconds = 10, frames = 1L), farm$card,
+              "brisk")
   expect_equal(job$spent, sum(own$amount))
   numbers <- vapply(job$events, `[[`, 0L, "number")
   expect_identical(numbers, seq_along(numbers))
 })
 
 test_that("waits, slow, frozen and lost nodes are as they were asked for", {
-  farm <- test_farm(card = plain_card, seconds = 10, faults = "wait=100s,slow=2@100s:3,freeze=1@135s:60s")
+  farm <- test_farm(card = plain_card, seconds = 10,
+                    faults = "wait=100s,slow=2@100s:3,freeze=1@135s:60s")
   job <- placed(farm, nodes = 2)
   pass(farm, 1000)
   expect_equal(at(job, "begun"), 100)
@@ -48,7 +50,8 @@ test_that("a cap ends the job late, by its lag, and what is in flight is lost an
   job <- placed(farm, nodes = 2, cap = list(amount = 0.05, currency = "GBP"), frames = "1-100")
   pass(farm, 1000)
   expect_identical(job$by, "cap")
-  reached <- vapply(whats(job, "charged"), `[[`, 0, "at")[cumsum(vapply(whats(job, "charged"), `[[`, 0, "amount")) >= 0.05]
+  reached <- vapply(whats(job, "charged"), `[[`, 0,
+                    "at")[cumsum(vapply(whats(job, "charged"), `[[`, 0, "amount")) >= 0.05]
   expect_equal(at(job, "halted") + job$placed, reached[1] + 60)
   expect_gt(job$spent, 0.05)
   expect_identical(length(whats(job, "lost")), 2L)
@@ -56,7 +59,9 @@ test_that("a cap ends the job late, by its lag, and what is in flight is lost an
   job <- placed(raised, nodes = 2, cap = list(amount = 0.05, currency = "GBP"))
   pass(raised, 31)
   ask_farm(raised, "POST", paste0("/jobs/", job$id, "/orders"), list(order = "cap",
-                                                                     cap = list(amount = 9, currency = "GBP")), "raise-it")
+                                                                     cap = list(
+                                                                       amount = 9, currency =
+                                                                       "GBP")), "raise-it")
   pass(raised, 1000)
   expect_identical(job$by, "all frames")
 })
@@ -71,8 +76,9 @@ test_that("a frame that fails is rendered again as often as the card says, and a
   calm <- test_farm(card = plain_card, seconds = 10)
   job <- placed(calm, nodes = 2)
   pass(calm, 15)
-  order <- function(what) ask_farm(calm, "POST", paste0("/jobs/", job$id, "/orders"), list(order = what),
-                                   paste0("order-", what))
+  order <- function(what)
+    ask_farm(calm, "POST", paste0("/jobs/", job$id, "/orders"), list(order = what),
+             paste0("order-", what))
   order("pause")
   pass(calm, 100)
   expect_identical(sum(job$frames$state == "ready"), 4L)
@@ -97,7 +103,8 @@ test_that("a farm that was ended at any moment goes on as if it had not been", {
     pass(cut, seconds)
     cut <- test_farm(folder, seconds = 10, faults = faults, at = cut$clock$at)
   }
-  expect_identical(lapply(cut$jobs[[1]]$events, function(e) e[c("number", "at", "what", "frame", "node")]), told)
+  expect_identical(lapply(cut$jobs[[1]]$events,
+                          function(e) e[c("number", "at", "what", "frame", "node")]), told)
 })
 
 test_that("a frame that failed or was lost is begun anew only after that, however long a node was idle", {

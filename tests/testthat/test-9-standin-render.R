@@ -1,8 +1,8 @@
 test_that("times are replayed from what the ledger knows of the shot", {
   farm <- test_farm()
   order <- an_order(engine = "sundew", version = "4.2")
-  order$shots[[1]] <- list(shot = "gears", scene = "gears", frames = "1-720", width = 1920, height = 1080,
-                           limit = list(samples = 512), output = "png")
+  order$shots[[1]] <- list(shot = "gears", scene = "gears", frames = "1-720", width = 1920,
+                           height = 1080, limit = list(samples = 512), output = "png")
   shot <- farm$project$shots$gears
   order$shots[[1]]$width <- shot$size[[1]]
   order$shots[[1]]$height <- shot$size[[2]]
@@ -17,7 +17,8 @@ test_that("times are replayed from what the ledger knows of the shot", {
   expect_gt(mean(seconds), mean(draws) / exp(option$log_speed + 4 * option$speed_se) / 2)
   expect_lt(mean(seconds), mean(draws) / exp(option$log_speed - 4 * option$speed_se) * 2)
   unknown <- an_order(engine = "millrace", version = "2.0")
-  refused <- ask_farm(farm, "POST", "/quotes", unknown[c("engine", "version", "tier", "nodes", "shots")])
+  refused <- ask_farm(farm, "POST", "/quotes",
+                      unknown[c("engine", "version", "tier", "nodes", "shots")])
   expect_identical(refused$body$title, "Nothing is known of these frames here")
 })
 
@@ -43,8 +44,9 @@ test_that("black and corrupt pictures are black and corrupt, and stay as they ar
 })
 
 test_that("a shot of the protocol is a shot of ours", {
-  shot <- clockpigeon:::request_shot(utils::modifyList(an_order()$shots[[1]], list(limit = list(samples = 6,
-                                                                                            time_s = 12.5))))
+  shot <- clockpigeon:::request_shot(utils::modifyList(an_order()$shots[[1]],
+                                                       list(limit = list(samples = 6,
+                                                                                                                                                 time_s = 12.5))))
   expect_identical(shot$frames, 1:12)
   expect_equal(shot$limit$time, 12.5)
   expect_identical(unname(unlist(shot$size)), c(32L, 18L))

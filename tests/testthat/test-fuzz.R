@@ -22,7 +22,8 @@ test_that("the fuzzers find what they are to find", {
   expect_match(fuzz$verdict(warning("raw")), "WARNING raw")
   expect_null(fuzz$verdict(clockpigeon:::stop_input("type", "got x")))
   expect_match(fuzz$verdict(stop(structure(class = c("clockpigeon_error", "error", "condition"),
-                                           list(message = "a\001b", call = NULL)))), "control characters")
+                                           list(message = "a\001b", call = NULL)))),
+               "control characters")
   set.seed(1)
   bytes <- charToRaw("shot: gears\nsize: 16x9\n")
   expect_gt(mean(vapply(1:200, function(i) !identical(fuzz$broken(bytes), bytes), NA)), 0.95)

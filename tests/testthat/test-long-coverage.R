@@ -4,7 +4,8 @@ skip_unless_long()
 test_that("intervals cover a known ratio as often as they say, and equal settings are rarely told apart", {
   trial <- function(i, ratio) {
     drift <- rnorm(4, 0, 0.2)  # hits both of a block alike
-    x <- compare_timings(two_versions(exp(drift + rnorm(4, 0, 0.1)), exp(drift + rnorm(4, 0, 0.1)) / ratio),
+    x <- compare_timings(two_versions(exp(drift + rnorm(4, 0, 0.1)),
+                                      exp(drift + rnorm(4, 0, 0.1)) / ratio),
                          "engine_version")
     c(covered = x$lower <= ratio && ratio <= x$upper, told = x$verdict != "no clear difference")
   }
@@ -18,7 +19,8 @@ test_that("95 % intervals cover 93 to 97 % with 2, 3 and 5 probes, the spread kn
   skip_on_cran()
   for (counts in list(c(4, 64), c(4, 16, 64), c(4, 8, 16, 32, 64))) for (known in c(TRUE, FALSE)) {
     share <- covers(1000, function() experiment(counts, c(0.05, 0.01), known))
-    expect_true(all(share > 0.93 & share < 0.97), info = paste(length(counts), known, toString(round(share, 3))))
+    expect_true(all(share > 0.93 & share < 0.97),
+                info = paste(length(counts), known, toString(round(share, 3))))
   }
 })
 

@@ -1,4 +1,5 @@
-# Eight writers, and a server that is killed fifty times at moments of chance: what they measured is there, each once.
+# Eight writers, and a server that is killed fifty times at moments of chance: what they measured is
+# there, each once.
 test_that("a server that is killed again and again loses and doubles nothing of eight writers", {
   skip_unless_long()
   folder <- Sys.getenv("CLOCKPIGEON_TEST_SERVER_FOLDER")
@@ -13,7 +14,8 @@ test_that("a server that is killed again and again loses and doubles nothing of 
     count <- 0
     ledger <- NULL
     while (!file.exists(ended)) {
-      if (is.null(ledger)) ledger <- tryCatch(clockpigeon::open_ledger(at), error = function(e) NULL)
+      if (is.null(ledger))
+        ledger <- tryCatch(clockpigeon::open_ledger(at), error = function(e) NULL)
       if (is.null(ledger)) next
       n <- sample(c(1, 5, 40), 1)
       rows <- clockpigeon::example_timings()[seq_len(n), ]
@@ -21,7 +23,9 @@ test_that("a server that is killed again and again loses and doubles nothing of 
       rows$node <- who
       rows$frame <- count + seq_len(n)
       clockpigeon::add_timings(ledger, rows)
-      clockpigeon:::add_events(ledger, "night", data.frame(what = "frame-done", node = who, frame = count + seq_len(n)))
+      clockpigeon:::add_events(ledger, "night",
+                               data.frame(what = "frame-done", node = who,
+                                          frame = count + seq_len(n)))
       count <- count + n
       Sys.sleep(stats::runif(1, 0, 0.1))
     }
@@ -32,13 +36,16 @@ test_that("a server that is killed again and again loses and doubles nothing of 
     script <- tempfile(fileext = ".R")
     writeLines(c(paste("write <-", paste(deparse(write), collapse = "\n")),
                  sprintf("write(%s, \"%s\", %s)", deparse(at), who, deparse(ended))), script)
-    processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-init-file", script), stdout = tempfile(),
-                          stderr = tempfile(), env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
+    processx::process$new(file.path(R.home("bin"), "Rscript"), c("--no-init-file", script),
+                          stdout = tempfile(), stderr = tempfile(),
+                          env = c("current", R_LIBS = paste(.libPaths(), collapse = ":")))
   })
   withr::defer(for (p in writers) p$kill())
   # The script of the cluster, beside the tests in the sources.
-  control <- function(...) processx::run(Sys.getenv("CLOCKPIGEON_TEST_SERVER_SCRIPT"), c(folder, ..., server_address(at)$port),
-                                           stdout = NULL, stderr = NULL)
+  control <- function(...)
+    processx::run(Sys.getenv("CLOCKPIGEON_TEST_SERVER_SCRIPT"),
+                  c(folder, ..., server_address(at)$port),
+                                             stdout = NULL, stderr = NULL)
   for (turn in 1:50) {
     Sys.sleep(stats::runif(1, 0.1, 1))
     control("stop")

@@ -1,5 +1,5 @@
-# The layer rules, read from the source files: a function calls functions of lower layers; within a layer one word may
-# call another, never round; no circle of files; layer 1 touches nothing outside.
+# The layer rules, read from the source files: a function calls functions of lower layers; within a
+# layer one word may call another, never round; no circle of files; layer 1 touches nothing outside.
 source_folder <- function() {
   for (path in c(test_path("../../R"), test_path("../../00_pkg_src/clockpigeon/R"))) {
     if (length(list.files(path, "^1-"))) return(path)
@@ -13,8 +13,9 @@ rooms <- function() {
   parsed
 }
 no_rooms <- c("clockpigeon-package", "RcppExports")
-defined_in <- function(room) unlist(lapply(room, function(e) if (is.call(e) && identical(e[[1]], as.name("<-")) &&
-    is.name(e[[2]])) as.character(e[[2]])))
+defined_in <- function(room)
+  unlist(lapply(room, function(e) if (is.call(e) && identical(e[[1]], as.name("<-")) &&
+      is.name(e[[2]])) as.character(e[[2]])))
 layer <- function(room) as.integer(substr(room, 1, 1))
 word <- function(room) sub("^[0-9]-([a-z]+)-.*", "\\1", room)
 
@@ -38,8 +39,9 @@ own_names <- function(e) {
 
 # Arrows between files: who uses a name that another file defines.
 arrows <- function(all) {
-  home <- unlist(lapply(names(all), function(r) stats::setNames(rep(r, length(defined_in(all[[r]]))),
-                                                                defined_in(all[[r]]))))
+  home <- unlist(lapply(names(all), function(r)
+                        stats::setNames(rep(r, length(defined_in(all[[r]]))),
+                                        defined_in(all[[r]]))))
   do.call(rbind, lapply(names(all), function(r) {
     used <- unlist(lapply(all[[r]], function(e) {
       if (is.call(e) && length(e) > 2) setdiff(used_names(e[[3]]), own_names(e[[3]]))
@@ -77,7 +79,8 @@ test_that("files are named DIGIT-WORD-TOPIC, and each has a test of its name", {
   skip_if(is.null(source_folder()), "the sources are not at hand")
   names <- setdiff(names(rooms()), no_rooms)
   expect_true(all(grepl("^[0-9]-[a-z]+-[a-z0-9-]+$", names)))
-  expect_identical(setdiff(names, sub("^test-(.*)\\.R$", "\\1", list.files(test_path(), "^test-"))), character())
+  expect_identical(setdiff(names, sub("^test-(.*)\\.R$", "\\1", list.files(test_path(), "^test-"))),
+                   character())
 })
 
 test_that("no file calls up, and no word of a layer calls another that calls it", {
@@ -85,12 +88,15 @@ test_that("no file calls up, and no word of a layer calls another that calls it"
   all <- rooms()[setdiff(names(rooms()), no_rooms)]
   a <- arrows(all)
   expect_gt(nrow(a), 100)
-  expect_identical(nrow(breaches(a)), 0L, info = paste(breaches(a)$from, "->", breaches(a)$to, collapse = "; "))
+  expect_identical(nrow(breaches(a)), 0L,
+                   info = paste(breaches(a)$from, "->", breaches(a)$to, collapse = "; "))
   # The check itself fires on a breach.
-  all[["0-base-checks"]] <- c(all[["0-base-checks"]], parse(text = "bad <- function() frame_curve()"))
+  all[["0-base-checks"]] <- c(all[["0-base-checks"]],
+                              parse(text = "bad <- function() frame_curve()"))
   expect_identical(breaches(arrows(all))$to, "1-curve-frames")
   all[["0-base-checks"]] <- all[["0-base-checks"]][-length(all[["0-base-checks"]])]
-  all[["1-bill-exact"]] <- c(all[["1-bill-exact"]], parse(text = "bad <- function() simulate_job()"))
+  all[["1-bill-exact"]] <- c(all[["1-bill-exact"]],
+                             parse(text = "bad <- function() simulate_job()"))
   expect_true("1-job-simulate" %in% breaches(arrows(all))$to)
 })
 
@@ -110,7 +116,8 @@ test_that("only core calls C++", {
   all <- rooms()
   compiled <- defined_in(all[["RcppExports"]])
   expect_true("row_numbers" %in% compiled)
-  callers <- names(all)[vapply(all, function(r) any(compiled %in% unlist(lapply(r, used_names))), NA)]
+  callers <- names(all)[vapply(all, function(r) any(compiled %in% unlist(lapply(r, used_names))),
+                               NA)]
   expect_match(setdiff(callers, "RcppExports"), "^1-")
 })
 
@@ -119,12 +126,14 @@ test_that("core needs nothing but base R and stats", {
   core <- list.files(source_folder(), "^[01]-.*\\.R$", full.names = TRUE)
   env <- new.env(parent = baseenv())
   for (file in core) sys.source(file, env)
-  for (name in defined_in(rooms()[["RcppExports"]])) assign(name, getFromNamespace(name, "clockpigeon"), env)
+  for (name in defined_in(rooms()[["RcppExports"]]))
+    assign(name, getFromNamespace(name, "clockpigeon"), env)
   total <- env$total_time(env$frame_curve(c(2, 8), c(1, 2), 1:10))
   expect_gt(total[["mean"]], 5)
   packages <- unlist(lapply(core[grepl("/1-", core)],
                             function(f) regmatches(lines <- readLines(f),
-                                                   regexpr("[A-Za-z0-9]+(?=::)", lines, perl = TRUE))))
+                                                   regexpr("[A-Za-z0-9]+(?=::)", lines,
+                                                           perl = TRUE))))
   expect_true(all(packages %in% c("stats", "utils", "ggplot2")), info = toString(unique(packages)))
 })
 
@@ -136,11 +145,12 @@ test_that("no name is given twice: the later file would silently take the place 
 
 test_that("names that scripts may rely on are exported, with 75 exports at most", {
   exported <- getNamespaceExports("clockpigeon")
-  fixed <- c("read_shot", "read_node", "read_engine", "read_site", "read_plan", "read_project", "open_ledger",
-             "add_timings", "timings", "plan_bench", "run_bench", "import_timings", "speed_figures", "compare_timings",
-             "fit_limit", "samples_for", "noise_between", "noise_map", "fit_scaling", "best_n", "first_probes",
-             "frame_curve", "total_time", "next_probe", "learn_curve_prior", "fit_speeds", "bill", "check_shot",
-             "eligible", "render_job", "plan_options", "forecast_job", "choose_option", "explain", "report")
+  fixed <- c("read_shot", "read_node", "read_engine", "read_site", "read_plan", "read_project",
+             "open_ledger", "add_timings", "timings", "plan_bench", "run_bench", "import_timings",
+             "speed_figures", "compare_timings", "fit_limit", "samples_for", "noise_between",
+             "noise_map", "fit_scaling", "best_n", "first_probes", "frame_curve", "total_time",
+             "next_probe", "learn_curve_prior", "fit_speeds", "bill", "check_shot", "eligible",
+             "render_job", "plan_options", "forecast_job", "choose_option", "explain", "report")
   expect_setequal(setdiff(fixed, exported), character())
   expect_lte(length(exported), 75)
 })

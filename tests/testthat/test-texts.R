@@ -1,5 +1,5 @@
-# Every message, table, help page and report text that a person reads, as it stands: a change shows here, and is read
-# before it is kept. Paths of this machine are masked; nothing here measures it.
+# Every message, table, help page and report text that a person reads, as it stands: a change shows
+# here, and is read before it is kept. Paths of this machine are masked; nothing here measures it.
 masked <- function(text) {
   text <- gsub("[^ ]*/(cp-test-|Rtmp|file)[^ /:]*", "FOLDER", text)
   text <- gsub("R version [^,]*", "R VERSION", text)
@@ -19,7 +19,8 @@ said <- function(...) {
   function() {
     withr::local_dir(project_of_texts())
     errors <- capture.output(out <- capture.output(status <- cli(args)), type = "message")
-    masked(c(paste("$ clockpigeon", paste(args, collapse = " ")), out, errors, paste("status", status)))
+    masked(c(paste("$ clockpigeon", paste(args, collapse = " ")), out, errors,
+             paste("status", status)))
   }
 }
 texts_folder <- new.env()
@@ -46,8 +47,10 @@ test_that("tables of the sample evidence", {
 test_that("forecast and choice", {
   sample_choice <- function(...) {
     project <- read_project(demo_file())
-    job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates, time_zone = "UTC")
-    forecast <- forecast_job(plan_options(job, project$sites, now = as.POSIXct("2026-11-24 12:00", tz = "UTC")), 200)
+    job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates,
+                      time_zone = "UTC")
+    forecast <- forecast_job(plan_options(job, project$sites,
+                                          now = as.POSIXct("2026-11-24 12:00", tz = "UTC")), 200)
     choose_option(forecast, ...)
   }
   picked <- sample_choice("30 h", "400 EUR")
@@ -59,9 +62,10 @@ test_that("forecast and choice", {
   at_widths(function() capture.output(print(picked$forecast$scenario)))
   at_widths(function() trial_lines(trial_value(picked)))
   facts <- c(report_facts(picked), alt = choice_alt(picked))
-  texts <- c("question", "headline", "answer", "first", "picked", "warnings", "how", "changes", "worth",
-             "evidence", "unknown", "left_out", "disclosed", "alt", "made")
-  expect_snapshot_output(for (name in texts) cat(name, ": ", paste(facts[[name]], collapse = "\n  "), "\n", sep = ""))
+  texts <- c("question", "headline", "answer", "first", "picked", "warnings", "how", "changes",
+             "worth", "evidence", "unknown", "left_out", "disclosed", "alt", "made")
+  expect_snapshot_output(for (name in texts)
+                         cat(name, ": ", paste(facts[[name]], collapse = "\n  "), "\n", sep = ""))
   expect_snapshot_output(cat(masked(record_page(choice_record(picked))), sep = "\n"))
 })
 
@@ -70,10 +74,11 @@ test_that("errors say what is wrong, where, and what to write instead", {
   at_widths(function() {
     masked(unlist(lapply(list(
       c("chose"), c("compare", "--format", "xml"), c("choose", "--draws", "many"), c("bill"),
-      c("choose", "--deadline", "8.20"), c("choose", "--budget", "5 GBX"), c("choose", "--only", "saltmil"),
-      c("choose", "--record", "a b"), c("choose", "--record", "no/a"), c("choose", "--record", "gears-final"),
-      c("jobs", "gears-finl"),
-      c("sites", "saltmile"), c("import", "nothing.csv"), c("record", "--time", "soon")
+      c("choose", "--deadline", "8.20"), c("choose", "--budget", "5 GBX"),
+      c("choose", "--only", "saltmil"), c("choose", "--record", "a b"),
+      c("choose", "--record", "no/a"), c("choose", "--record", "gears-final"),
+      c("jobs", "gears-finl"), c("sites", "saltmile"), c("import", "nothing.csv"),
+      c("record", "--time", "soon")
     ), function(args) said(args)())))
   })
 })
