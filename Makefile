@@ -2,7 +2,7 @@
 RSCRIPT = Rscript --no-init-file
 LIB = .build/lib
 
-.PHONY: demo test page-test server-test cluster-test test-long fuzz sanitize coverage site check lint protocol bench docs install structure clean
+.PHONY: demo test quick page-test server-test cluster-test test-long fuzz sanitize coverage site check lint protocol bench docs install structure clean
 
 demo:
 	@$(RSCRIPT) tools/setup.R run
@@ -16,6 +16,11 @@ test: $(LIB)
 	@$(RSCRIPT) tools/setup.R test
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
 	@$(RSCRIPT) tools/test.R $(LIB) $(if $(FILTER),'$(FILTER)')
+
+# The tests of what changed since the last commit, and of what calls it directly.
+quick:
+	@$(RSCRIPT) tools/setup.R test
+	@$(RSCRIPT) tools/quick.R $(SINCE)
 
 # The page in a real browser (needs chromium, node and npm; installs the first, and what the tests need of npm).
 page-test: $(LIB)

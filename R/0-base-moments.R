@@ -72,8 +72,8 @@ parse_deadline <- function(x, now = this_moment(), zone = NULL, where = argument
   # Of a moment as machines write it the seconds are added at the end.
   stamp <- regmatches(
     said$text, regexec(
-      "^([0-9]{4}-[0-9]{2}-[0-9]{2}[ T][0-9]{2}:[0-9]{2}):([0-5][0-9]([.][0-9]+)?)$",
-      said$text))[[1]]
+    "^([0-9]{4}-[0-9]{2}-[0-9]{2}[ T][0-9]{2}:[0-9]{2}):([0-5][0-9]([.][0-9]+)?)$",
+    said$text))[[1]]
   if (length(stamp)) said$text <- stamp[2]
   clock <- regmatches(said$text, regexec("^(?:(.+?)[ T]+)?([0-9]{1,2}):([0-9]{2})$", said$text,
                                          perl = TRUE))[[1]]

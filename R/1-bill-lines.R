@@ -34,8 +34,8 @@ doubted_lines <- function(lines, facts) {
   x <- list(lines = lines, findings = NULL)
   for (doubt in list(doubt_doubled, doubt_frames, doubt_sums, doubt_prices, doubt_windows,
                      doubt_meter, doubt_spoilt)) {
-                       x <- doubt(x, facts)
-                     }
+    x <- doubt(x, facts)
+  }
   found <- bind_tables(c(x$findings, list(unknown_lines(x$lines))))
   list(lines = x$lines,
        findings = if (is.null(found)) line_finding(character()) else as_frame(found))

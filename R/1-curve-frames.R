@@ -102,9 +102,9 @@ probe_rows <- function(frame, seconds, frames, scaled) {
   if (is.null(scaled)) scaled <- 0
   if (!is.numeric(scaled) || anyNA(scaled) || any(scaled < 0) ||
       !length(scaled) %in% c(1L, length(frame))) {
-        stop_input("type", paste("got", show_value(scaled)), argument("scaled"),
-                   "Give a relative standard error for each time, 0 for those measured as asked.")
-      }
+    stop_input("type", paste("got", show_value(scaled)), argument("scaled"),
+               "Give a relative standard error for each time, 0 for those measured as asked.")
+  }
   rows <- data.frame(frame = as.integer(frame), seconds = seconds,
                      scaled = rep_len(scaled, length(frame)))
   rows[order(rows[["frame"]], rows[["scaled"]]), , drop = FALSE]

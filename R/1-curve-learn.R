@@ -125,7 +125,7 @@ taught <- function(prior, kind, told, scene) {
     # One shot's worth of the default spread; the mean itself is known from n + 1 shots.
     variance <- (weak[2]^2 + (log(weak[1]) - mean)^2 / (n + 1) + sum((told[, k] - mean)^2)) /
       (n + 1) * (1 + 1 / (n +
-          1))
+        1))
     few <- stats::qt(0.9, n + 1) / stats::qnorm(0.9)
     prior[[kind]][[k]] <- c(exp(mean), min(sqrt(variance) * few, 1))
   }

@@ -88,13 +88,11 @@ curve_moments_at <- function(curve, parameters, own = TRUE) {
 # every frame.
 curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE, before = 0L,
                         design = curve$design) {
-                          paths <- curve_path_draws(curve$data, curve$shot, curve$beforehand,
-                                                    curve$chain, design, as.integer(draws),
-                                                    stream_seed(seed, "paths"),
-                                                    keep || length(curve$left) > 0,
-                                                    as.integer(before))
-                          if (length(curve$left)) part_of_paths(paths, curve$left) else paths
-                        }
+  paths <- curve_path_draws(curve$data, curve$shot, curve$beforehand, curve$chain, design,
+                            as.integer(draws), stream_seed(seed, "paths"),
+                            keep || length(curve$left) > 0, as.integer(before))
+  if (length(curve$left)) part_of_paths(paths, curve$left) else paths
+}
 
 # So many draws, of a long shot fewer: for what is asked of it as a whole.
 enough_draws <- function(curve, draws)

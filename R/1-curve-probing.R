@@ -198,28 +198,24 @@ narrowed_by <- function(known, f) {
 #' @noRd
 cheap_pass_pays <- function(curve, cheap_s, target = 0.1, level = 0.8, correlation = 0.9,
                             overhead = 0) {
-                              check_class(curve, argument("curve"), "cp_curve", "frame_curve()")
-                              cheap_s <- check_number(cheap_s, argument("cheap_s"), above = 0)
-                              target <- check_number(target, argument("target"), above = 0)
-                              correlation <- check_number(correlation, argument("correlation"),
-                                                          least = 0, most = 0.999)
-                              total <- total_time(curve, level)
-                              frames <- length(curve$frames)
-                              n <- length(curve$frame)
-                              width <- (total[["upper"]] - total[["lower"]]) / 2 / total[["mean"]]
-                              # The interval now is that of n draws: it tells their spread.
-                              spread <- width * sqrt(n)
-                              needed <- function(spread)
-                                ceiling(min(max((spread / target)^2, n), frames))
-                              without <- needed(spread)
-                              with <- min(needed(spread * sqrt(1 - correlation^2)), without)
-                              each <- total[["mean"]] / frames + overhead
-                              cost <- c((with - n) * each + frames * cheap_s, (without - n) * each)
-                              as_table(list(pays = cost[1] < cost[2], seconds_with = cost[1],
-                                            seconds_without = cost[2],
-                                            probes_with = as.integer(with),
-                                            probes_without = as.integer(without)))
-                            }
+  check_class(curve, argument("curve"), "cp_curve", "frame_curve()")
+  cheap_s <- check_number(cheap_s, argument("cheap_s"), above = 0)
+  target <- check_number(target, argument("target"), above = 0)
+  correlation <- check_number(correlation, argument("correlation"), least = 0, most = 0.999)
+  total <- total_time(curve, level)
+  frames <- length(curve$frames)
+  n <- length(curve$frame)
+  width <- (total[["upper"]] - total[["lower"]]) / 2 / total[["mean"]]
+  # The interval now is that of n draws: it tells their spread.
+  spread <- width * sqrt(n)
+  needed <- function(spread) ceiling(min(max((spread / target)^2, n), frames))
+  without <- needed(spread)
+  with <- min(needed(spread * sqrt(1 - correlation^2)), without)
+  each <- total[["mean"]] / frames + overhead
+  cost <- c((with - n) * each + frames * cheap_s, (without - n) * each)
+  as_table(list(pays = cost[1] < cost[2], seconds_with = cost[1], seconds_without = cost[2],
+                probes_with = as.integer(with), probes_without = as.integer(without)))
+}
 
 #' Times brought from another limit or size
 #'
@@ -254,7 +250,7 @@ scale_seconds <- function(seconds, fit = NULL, samples = NULL, to = NULL, pixels
   if (!is.null(pixels)) {
     ratio <- check_number(to_pixels, argument("to_pixels"), above = 0) /
       check_number(pixels, argument("pixels"),
-          above = 0)
+        above = 0)
     factor <- factor * ratio^power[1]
     variance <- variance + (log(ratio) * power[2])^2
   }

@@ -24,14 +24,14 @@ finding_columns <- c("sequence", "shot", "frame", "path", "code", "weight", "sur
 # found under its name), "doubt".
 file_finding <- function(files, code, weight, what, evidence, sure = 1, place = rep(NA_integer_, 4))
   {
-    n <- nrow(files)
-    full <- function(x) rep(x, length.out = n)
-    data.frame(sequence = files[["sequence"]], shot = or_else(files[["shot"]], full(NA_character_)),
-               frame = files[["frame"]], path = files[["path"]], code = full(code),
-               weight = full(weight), sure = full(sure), top = full(place[1]),
-               bottom = full(place[2]), left = full(place[3]), right = full(place[4]),
-               what = full(what), evidence = full(evidence))
-  }
+  n <- nrow(files)
+  full <- function(x) rep(x, length.out = n)
+  data.frame(sequence = files[["sequence"]], shot = or_else(files[["shot"]], full(NA_character_)),
+             frame = files[["frame"]], path = files[["path"]], code = full(code),
+             weight = full(weight), sure = full(sure), top = full(place[1]),
+             bottom = full(place[2]), left = full(place[3]), right = full(place[4]),
+             what = full(what), evidence = full(evidence))
+}
 
 usual_of <- function(x) {
   seen <- table(x)
@@ -132,10 +132,10 @@ kind_findings <- function(files, facts, size = NULL) {
   shape <- paste(facts[["width"]], facts[["height"]], sep = "x")
   against <- function(code, value, what, usual = usual_of(value[read]), said = "most have",
                       tell = identity) {
-                        bad <- which(read & value != usual)
-                        file_finding(files[bad, , drop = FALSE], code, "unusable", what,
-                                     paste0(tell(value[bad]), "; ", said, " ", tell(usual)))
-                      }
+    bad <- which(read & value != usual)
+    file_finding(files[bad, , drop = FALSE], code, "unusable", what,
+                 paste0(tell(value[bad]), "; ", said, " ", tell(usual)))
+  }
   rbind(
     against("size", shape, "has another size", or_else(asked, usual_of(shape[read])),
             if (length(asked)) "asked for was" else "most have"),
@@ -146,9 +146,9 @@ kind_findings <- function(files, facts, size = NULL) {
     if (!is.null(facts[["space"]])) {
       against("colours", paste(facts[["space"]]), "says its colours are others",
               tell = function(x) {
-                known <- c("0" = "no word of them", "1" = "sRGB", "2" = "a profile of its own")
-                ifelse(x %in% names(known), known[x], paste("gamma", as.numeric(x) / 1e5))
-              })
+        known <- c("0" = "no word of them", "1" = "sRGB", "2" = "a profile of its own")
+        ifelse(x %in% names(known), known[x], paste("gamma", as.numeric(x) / 1e5))
+      })
     }
   )
 }

@@ -66,26 +66,26 @@ simulate_job <- function(seconds, way = job_way(),
                          draws = if (is.matrix(seconds)) nrow(seconds) else 2000, seed = 1,
                          run_sd = 0, meter = NULL, keep = FALSE, drawing = NULL, state = NULL, ...)
                            {
-    check_class(way, argument("way"), "cp_way", "job_way()")
-    draws <- check_count(draws, argument("draws"))
-    old <- old_arguments(list(...), list(meter = metering, drawing = drawing_of), "simulate_job()")
-    if (length(meter) || length(old$meter)) {
-      meter <- option_object(meter, "meter", old$meter, metering, "cp_metering")
-    }
-    how <- option_object(drawing, "drawing", old$drawing, drawing_of)
-    frames <- task_frames(seconds, draws, seed, run_sd, how$labels)
-    frames$before <- how$before
-    tariff <- meter$tariff
-    way <- metered_way(way, meter)
-    way$streams <- stream_seeds(seed, how$labels)
-    kinds <- vapply(tariff$balances, `[[`, "", "kind")
-    minor <- 10^minor_digits(first_of(tariff$currency, "EUR"))
-    count <- if (is.matrix(frames$given)) ncol(frames$given) else length(frames$log_median)
-    rest <- rest_of_job(state, way, draws, count, minor, how$numbers)
-    out <- job_draws(frames, unclass(way), rest, tariff, kinds == "prepaid", draws, how$threads,
-                     keep, how$lanes)
-    finish_draws(out, tariff, keep, way)
+  check_class(way, argument("way"), "cp_way", "job_way()")
+  draws <- check_count(draws, argument("draws"))
+  old <- old_arguments(list(...), list(meter = metering, drawing = drawing_of), "simulate_job()")
+  if (length(meter) || length(old$meter)) {
+    meter <- option_object(meter, "meter", old$meter, metering, "cp_metering")
   }
+  how <- option_object(drawing, "drawing", old$drawing, drawing_of)
+  frames <- task_frames(seconds, draws, seed, run_sd, how$labels)
+  frames$before <- how$before
+  tariff <- meter$tariff
+  way <- metered_way(way, meter)
+  way$streams <- stream_seeds(seed, how$labels)
+  kinds <- vapply(tariff$balances, `[[`, "", "kind")
+  minor <- 10^minor_digits(first_of(tariff$currency, "EUR"))
+  count <- if (is.matrix(frames$given)) ncol(frames$given) else length(frames$log_median)
+  rest <- rest_of_job(state, way, draws, count, minor, how$numbers)
+  out <- job_draws(frames, unclass(way), rest, tariff, kinds == "prepaid", draws, how$threads, keep,
+                   how$lanes)
+  finish_draws(out, tariff, keep, way)
+}
 
 # What is charged, checked.
 metering <- function(rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
@@ -113,9 +113,9 @@ drawing_of <- function(labels = c(job = "job", site = "site", tier = "tier"), be
 task_frames <- function(seconds, draws, seed, run_sd, labels) {
   if (!is.numeric(seconds) || !length(seconds) || anyNA(seconds) || min(seconds) <= 0 ||
       max(seconds) > 1e7) {
-        stop_input("type", paste("got", show_value(utils::head(seconds, 3))), argument("seconds"),
-                   "Give seconds above 0 and at most 1e7, a matrix (draws x frames) or one number a frame.")
-      }
+    stop_input("type", paste("got", show_value(utils::head(seconds, 3))), argument("seconds"),
+               "Give seconds above 0 and at most 1e7, a matrix (draws x frames) or one number a frame.")
+  }
   if (!is.matrix(seconds)) {
     return(list(given = NULL, before = 0, log_median = log(seconds),
                 sd = check_number(run_sd, argument("run_sd"), least = 0),

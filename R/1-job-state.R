@@ -4,33 +4,30 @@
 # what a node can do.
 past_of <- function(at_s = 0, stages = NULL, nodes = NULL, lost = NULL, spent = NA_real_, way, n,
                     minor) {
-                      where <- argument("state")
-                      at_s <- check_number(at_s, where, least = 0)
-                      over <- c(prepare = NA_real_, upload = NA_real_, wait = NA_real_)
-                      stray <- setdiff(names(stages), names(over))
-                      if (length(stray)) {
-                        stop_input("field", paste("has a stage", either(stray)), where,
-                                   "Stages are prepare, upload, wait.")
-                      }
-                      over[names(stages)] <- as.numeric(stages)
-                      late <- which(over > at_s)
-                      if (length(late)) {
-                        stop_input("type", paste0(names(over)[late[1]], " was over at ",
-                                                  over[late[1]], " s, after the moment of the ",
-                                                  "state, ", at_s, " s"), where,
-                                   "Leave out what is not over yet.")
-                      }
-                      spans <- node_spans(if (NROW(nodes)) as_frame(nodes), way, n, at_s)
-                      gone <- if (NROW(lost)) as_frame(lost)
-                      losses <- cbind(as.numeric(gone[["node"]]) - 1, as.numeric(gone[["gone_s"]]),
-                                      as.numeric(gone[["noticed_s"]]))
-                      if (!NROW(gone)) losses <- matrix(0, 0, 3)
-                      list(now = at_s, prepared = over[["prepare"]], sent = over[["upload"]],
-                           hired = over[["wait"]], spans = spans,
-                           losses = losses[order(losses[, 3]), , drop = FALSE],
-                           spent = if (is.na(spent)) NA_real_ else
-                           round(check_number(spent, where, least = 0) * minor))
-                    }
+  where <- argument("state")
+  at_s <- check_number(at_s, where, least = 0)
+  over <- c(prepare = NA_real_, upload = NA_real_, wait = NA_real_)
+  stray <- setdiff(names(stages), names(over))
+  if (length(stray)) {
+    stop_input("field", paste("has a stage", either(stray)), where,
+               "Stages are prepare, upload, wait.")
+  }
+  over[names(stages)] <- as.numeric(stages)
+  late <- which(over > at_s)
+  if (length(late)) {
+    stop_input("type", paste0(names(over)[late[1]], " was over at ", over[late[1]],
+                              " s, after the moment of the ", "state, ", at_s, " s"), where,
+               "Leave out what is not over yet.")
+  }
+  spans <- node_spans(if (NROW(nodes)) as_frame(nodes), way, n, at_s)
+  gone <- if (NROW(lost)) as_frame(lost)
+  losses <- cbind(as.numeric(gone[["node"]]) - 1, as.numeric(gone[["gone_s"]]),
+                  as.numeric(gone[["noticed_s"]]))
+  if (!NROW(gone)) losses <- matrix(0, 0, 3)
+  list(now = at_s, prepared = over[["prepare"]], sent = over[["upload"]], hired = over[["wait"]],
+       spans = spans, losses = losses[order(losses[, 3]), , drop = FALSE],
+       spent = if (is.na(spent)) NA_real_ else round(check_number(spent, where, least = 0) * minor))
+}
 
 # One row a stretch of a node's time, in the order in which they began: node, activity, from, to,
 # task, runs.
@@ -90,7 +87,7 @@ rest_of_job <- function(state, way, draws, n, minor, numbers = NULL) {
   if (length(stray)) {
     stop_input("field", paste("has", either(stray)), argument("state"),
                paste0("A state has ", toString(known),
-                                                                                         ", left and each."))
+                                                                              ", left and each."))
   }
   past <- if (any(told))
     lapply(each, function(one) do.call(past_of, c(one, list(way = way, n = n, minor = minor))))

@@ -80,17 +80,16 @@ node_group <- function(count = 1, speed = 1, sd = 0, each = NULL, release = "idl
 #' @export
 stages <- function(prepare = 0, wait = 0, start = 0, install = 0, load = 0, merge = 0, encode = 0,
                    prepass = NULL) {
-                     times <- list(prepare = prepare, wait = wait, start = start, install = install,
-                                   load = load, merge = merge, encode = encode)
-                     times <- Map(varying, times, names(times))
-                     structure(c(times, list(
-                       prepass_tasks = check_count(first_of(prepass$tasks, 0), argument("prepass"),
-                                                   least = 0),
-                       prepass_each = varying(first_of(prepass$each, 0), "prepass"),
-                       prepass_on_one = check_choice(first_of(prepass$on, "all"),
-                                                     argument("prepass"), c("all", "one")) == "one"
-                     )), class = "cp_stages")
-                   }
+  times <- list(prepare = prepare, wait = wait, start = start, install = install, load = load,
+                merge = merge, encode = encode)
+  times <- Map(varying, times, names(times))
+  structure(c(times, list(
+    prepass_tasks = check_count(first_of(prepass$tasks, 0), argument("prepass"), least = 0),
+    prepass_each = varying(first_of(prepass$each, 0), "prepass"),
+    prepass_on_one = check_choice(first_of(prepass$on, "all"), argument("prepass"),
+                                  c("all", "one")) == "one"
+  )), class = "cp_stages")
+}
 
 transfers <- function(upload = 0, frame_bytes = 0, link = 0, link_sd = 0) {
   structure(list(upload = amount_of(upload, "upload"),
@@ -120,15 +119,13 @@ spreading <- function(spread = "frames", parts = 1, part_load_s = 0, part_weight
 #' @export
 troubles <- function(fails = 0, retries = 2, vanish = 0, freeze = 0, notice_s = 300,
                      replaced = TRUE) {
-                       structure(list(fails = amount_of(fails, "fails", most = 0.999),
-                                      retries = check_count(retries, argument("retries"), least = 0,
-                                                            most = 1000),
-                                      vanish = amount_of(vanish, "vanish"),
-                                      freeze = amount_of(freeze, "freeze"),
-                                      notice = amount_of(notice_s, "notice_s"),
-                                      replaced = check_flag(replaced, argument("replaced"))),
-                                 class = "cp_troubles")
-                     }
+  structure(list(fails = amount_of(fails, "fails", most = 0.999),
+                 retries = check_count(retries, argument("retries"), least = 0, most = 1000),
+                 vanish = amount_of(vanish, "vanish"), freeze = amount_of(freeze, "freeze"),
+                 notice = amount_of(notice_s, "notice_s"),
+                 replaced = check_flag(replaced, argument("replaced"))),
+            class = "cp_troubles")
+}
 
 # By another name, since arguments of job_way() have the names of these functions.
 way_makers <- list(nodes = node_group, stages = stages, transfers = transfers,

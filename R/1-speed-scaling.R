@@ -350,21 +350,16 @@ assumed_draws <- function(one, points, n, draws) {
 #' @rawNamespace S3method(stats::predict, cp_scaling_fit)
 predict.cp_scaling_fit <- function(object, n = sort(unique(object$points[["n"]])), level = 0.8,
                                    draws = 2000, ...) {
-                                     n <- check_counts(n, argument("n"))
-                                     level <- check_number(level, argument("level"), above = 0,
-                                                           most = 0.9999)
-                                     seconds <- scaling_mean(object, n)
-                                     ends <- apply(scaling_draws(object, n, draws), 2,
-                                                   stats::quantile,
-                                                   c((1 - level) / 2, (1 + level) / 2),
-                                                   names = FALSE)
-                                     speedup <- scaling_mean(object, 1) / seconds
-                                     as_table(list(n = n, seconds = seconds,
-                                                   lower = pmin(exp(ends[1, ]), seconds),
-                                                   upper = pmax(exp(ends[2, ]), seconds),
-                                                   speedup = speedup, efficiency = speedup / n,
-                                                   beyond = n > max(object$points[["n"]])))
-                                   }
+  n <- check_counts(n, argument("n"))
+  level <- check_number(level, argument("level"), above = 0, most = 0.9999)
+  seconds <- scaling_mean(object, n)
+  ends <- apply(scaling_draws(object, n, draws), 2, stats::quantile,
+                c((1 - level) / 2, (1 + level) / 2), names = FALSE)
+  speedup <- scaling_mean(object, 1) / seconds
+  as_table(list(n = n, seconds = seconds, lower = pmin(exp(ends[1, ]), seconds),
+                upper = pmax(exp(ends[2, ]), seconds), speedup = speedup, efficiency = speedup / n,
+                beyond = n > max(object$points[["n"]])))
+}
 
 # The laws' mean log time by weight.
 scaling_mean <- function(fit, n) {

@@ -46,7 +46,7 @@ suit_version <- function(field, name, wanted, known) {
   if (is.null(known)) {
     return(suit_row(field, asked, "unknown", "unknown",
                     paste0("its card does not say which ", field,
-                                                                              "s it has: ask about ", asked)))
+                                                              "s it has: ask about ", asked)))
   }
   has <- known[[name]]
   if (is.null(has)) {

@@ -11,7 +11,7 @@ card_money <- function(x, where) {
   }
   money <- if (length(own) && !toupper(own[3]) %in% names(currency_digits))
     list(amount = as.numeric(own[2]),
-        currency = own[3])
+      currency = own[3])
            else parse_money(text, where)
   structure(money, class = "cp_card_money")
 }
@@ -28,9 +28,9 @@ clock_field <- function(x, where) {
     regmatches(x, regexec("^([0-9]{1,2}):([0-9]{2})$", x))[[1]]
   if (!length(part) || as.numeric(part[3]) > 59 ||
       as.numeric(part[2]) * 60 + as.numeric(part[3]) > 1440) {
-        stop_input("type", paste("got", show_value(x)), where,
-                   "Write a time of day in quotes, such as \"22:00\".")
-      }
+    stop_input("type", paste("got", show_value(x)), where,
+               "Write a time of day in quotes, such as \"22:00\".")
+  }
   as.numeric(part[2]) * 3600 + as.numeric(part[3]) * 60
 }
 

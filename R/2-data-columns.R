@@ -147,15 +147,15 @@ column_moments <- function(x, name, zone, where) {
   by <- function(text, format, tz) as.numeric(as.POSIXct(text, tz = tz, format = format))
   for (format in c("%Y-%m-%dT%H:%M:%OS", "%Y-%m-%d %H:%M:%OS", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"))
     {
-      left <- is.na(out) & !is.na(x)
-      utc <- left & grepl("Z$", x)
-      out[utc] <- by(sub("Z$", "", x[utc]), format, "UTC")
-      offset <- left & grepl("[+-][0-9]{2}:?[0-9]{2}$", x)
-      out[offset] <- by(sub("([+-][0-9]{2}):?([0-9]{2})$", "\\1\\2", x[offset]),
-                        paste0(format, "%z"), "UTC")
-      plain <- left & !utc & !offset
-      out[plain] <- by(x[plain], format, zone)
-    }
+    left <- is.na(out) & !is.na(x)
+    utc <- left & grepl("Z$", x)
+    out[utc] <- by(sub("Z$", "", x[utc]), format, "UTC")
+    offset <- left & grepl("[+-][0-9]{2}:?[0-9]{2}$", x)
+    out[offset] <- by(sub("([+-][0-9]{2}):?([0-9]{2})$", "\\1\\2", x[offset]), paste0(format, "%z"),
+                      "UTC")
+    plain <- left & !utc & !offset
+    out[plain] <- by(x[plain], format, zone)
+  }
   day <- is.na(out) & grepl("^[0-9]{4}-[0-9]{2}-[0-9]{2}$", x)
   out[day] <- by(x[day], "%Y-%m-%d", zone)
   odd <- which(is.na(out) & !is.na(x) & nzchar(x))

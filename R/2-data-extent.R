@@ -28,8 +28,8 @@ picture_extent <- function(path, kind = told_kind(path)) {
   sides <- c(found$width, found$height)
   if (is.null(found$fault) &&
       (length(sides) < 2 || anyNA(sides) || any(sides < 1) || prod(sides) > 2^31)) {
-        found$fault <- "says a size that no picture has"
-      }
+    found$fault <- "says a size that no picture has"
+  }
   found
 }
 
@@ -71,8 +71,8 @@ pfm_header <- function(file) {
   said <- suppressWarnings(as.numeric(words[-1]))
   if (!words[1] %in% c("PF", "Pf") || anyNA(said) || any(said[1:2] < 1) ||
       any(said[1:2] != round(said[1:2]))) {
-        stop("has no header of a float map")
-      }
+    stop("has no header of a float map")
+  }
   list(channels = if (words[1] == "PF") 3L else 1L, width = said[1], height = said[2],
        scale = said[3], at = ends[4] + 1)
 }

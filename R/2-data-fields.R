@@ -102,9 +102,9 @@ check_fields <- function(x, fields, where) {
 # flags.
 read_record <- function(path, fields, class, x = read_yaml_file(check_text(path, argument("path"))))
   {
-    record <- check_fields(x, fields, short_path(path))
-    structure(record, class = class, path = path)
-  }
+  record <- check_fields(x, fields, short_path(path))
+  structure(record, class = class, path = path)
+}
 
 # Why a YAML text is larger than any file of ours: the parser's time grows with the square of the
 # keys, and its stack with the depth. NULL where it is not.
@@ -148,10 +148,10 @@ yaml_handlers <- local({
   plain_flag <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
   number <- function(x)
     if (grepl("^[-+]?(0|[1-9][0-9]*|[0-9]*\\.[0-9]+|[0-9]+\\.[0-9]*)([eE][-+]?[0-9]+)?$", x)) {
-      value <- as.numeric(x)
-      if (value == round(value) && abs(value) < 2^31 && grepl("^[-+]?[0-9]+$", x))
-        as.integer(value) else value
-    } else x
+    value <- as.numeric(x)
+    if (value == round(value) && abs(value) < 2^31 && grepl("^[-+]?[0-9]+$", x))
+      as.integer(value) else value
+  } else x
   list("int" = number, "int#hex" = identity, "int#oct" = identity, "int#base60" = identity,
        "float" = number, "float#fix" = number, "float#exp" = number, "float#base60" = identity,
        "float#nan" = identity, "float#inf" = identity, "float#neginf" = identity,

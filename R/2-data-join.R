@@ -14,10 +14,9 @@ join_bands <- function(paths, first, last, height, to) {
   last <- last[order]
   if (first[1] != 1 || any(first[-1] != utils::head(last, -1) + 1) ||
       utils::tail(last, 1) != height) {
-        stop_input("picture", paste0("has bands of rows ",
-                                     paste0(first, "-", last, collapse = ", ")), to,
-                   paste0("Rows 1-", height, " are needed, each in one band."))
-      }
+    stop_input("picture", paste0("has bands of rows ", paste0(first, "-", last, collapse = ", ")),
+               to, paste0("Rows 1-", height, " are needed, each in one band."))
+  }
   part <- paste0(to, ".part")
   dir.create(dirname(to), FALSE, TRUE)
   on.exit(unlink(part))

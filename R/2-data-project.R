@@ -74,9 +74,9 @@ read_project <- function(path = ".", parts = NULL) {
   }
   project$sites <- scheduled_sites(check_same_nodes(folder("sites", read_site, "site")),
                                    function() {
-                                     if (length(project$nodes)) project$nodes else
-                                       read_folder(file.path(root, "nodes"), read_node, "node")
-                                   })
+    if (length(project$nodes)) project$nodes else
+      read_folder(file.path(root, "nodes"), read_node, "node")
+  })
   project$plans <- folder("plans", read_plan, "plan")
   project$usages <- folder("usages", read_usage, "usage")
   if (is.null(parts) || "manifests" %in% parts) {

@@ -31,7 +31,7 @@ can_fields <- function() list(
 
 billed_fields <- function()
   list(prepass = field(a_flag(), default = TRUE), failed = field(a_flag(), default = TRUE),
-                        aborted = field(a_flag(), default = TRUE))
+                      aborted = field(a_flag(), default = TRUE))
 
 site_fields <- function() c(place_fields(), selling_fields())
 

@@ -28,14 +28,12 @@ as_timings <- function(x, where = argument("x")) {
   }
   for (name in c("wall_s", "load_s", "compute_s", "cpu_s", "peak_mem_mb", "samples_done", "work",
                  "noise", "billed")) {
-                   if (name %in% names(x) &&
-                       !all(out[[name]] >= 0 & out[[name]] < Inf, na.rm = TRUE)) {
-                         bad <- which(out[[name]] < 0 | is.infinite(out[[name]]))
-                         stop_input("timing", paste0("row ", bad[1], " has ", name, " ",
-                                                     out[[name]][bad[1]]), where,
-                                    "Write a number of at least 0, or leave it empty.")
-                       }
-                 }
+    if (name %in% names(x) && !all(out[[name]] >= 0 & out[[name]] < Inf, na.rm = TRUE)) {
+      bad <- which(out[[name]] < 0 | is.infinite(out[[name]]))
+      stop_input("timing", paste0("row ", bad[1], " has ", name, " ", out[[name]][bad[1]]), where,
+                 "Write a number of at least 0, or leave it empty.")
+    }
+  }
   out
 }
 

@@ -64,9 +64,9 @@ take_out <- function(ledger, before, places, note) {
   con <- ledger_connection(ledger)
   lifted <- if (on_server(con))
     paste("ALTER TABLE runs", c("DISABLE", "ENABLE"), "TRIGGER append_only") else {
-      refusal <- "SELECT sql FROM sqlite_master WHERE name = 'runs_no_delete'"
-      c("DROP TRIGGER runs_no_delete", DBI::dbGetQuery(con, refusal)[["sql"]])
-    }
+    refusal <- "SELECT sql FROM sqlite_master WHERE name = 'runs_no_delete'"
+    c("DROP TRIGGER runs_no_delete", DBI::dbGetQuery(con, refusal)[["sql"]])
+  }
   tryCatch(write_ledger(con, function() {
     DBI::dbExecute(con, lifted[1])
     sql <- sprintf("DELETE FROM runs WHERE measured_at < ? AND rowid BETWEEN %.0f AND %.0f",

@@ -36,7 +36,7 @@ withdraw_import <- function(ledger, mark) {
   con <- ledger_connection(ledger)
   place <- ask_rows(
     con, paste("SELECT first_row, last_row FROM import_turns WHERE mark = ? AND withdrawn = 0",
-                                        "ORDER BY turn DESC LIMIT 1"), params = list(mark))
+                                      "ORDER BY turn DESC LIMIT 1"), params = list(mark))
   if (!mark %in% imported_marks(ledger) || !nrow(place)) {
     stop_input("import", "gave no row of this ledger that could be withdrawn",
                short_path(ledger$path),

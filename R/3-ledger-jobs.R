@@ -207,9 +207,9 @@ job_outcomes <- function(ledger) {
   if (!DBI::dbExistsTable(con, "outcomes")) return(NULL)
   ask_rows(
     con, paste(
-      "SELECT j.name AS job, o.made_at, o.site, o.tier, o.evidence, o.what, o.actual, o.count,",
-                               paste0("o.", forecast_points(), collapse = ", "),
-                               "FROM outcomes o JOIN jobs j ON j.id = o.job ORDER BY o.rowid"))
+    "SELECT j.name AS job, o.made_at, o.site, o.tier, o.evidence, o.what, o.actual, o.count,",
+                             paste0("o.", forecast_points(), collapse = ", "),
+                             "FROM outcomes o JOIN jobs j ON j.id = o.job ORDER BY o.rowid"))
 }
 
 # The forecasts that were made of all jobs when they were decided, with the jobs' names as `job`.

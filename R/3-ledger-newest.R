@@ -66,8 +66,8 @@ paired_runs <- function(con, where, params, whole, part, rows = last_run(con)) {
     # It reads the index alone, and then the rows that are kept.
     sprintf(
       paste(
-        "FROM runs WHERE runs.rowid = ANY (ARRAY(SELECT p.rowid FROM chosen c CROSS JOIN LATERAL (SELECT",
-        "r.rowid FROM runs r WHERE r.setting = c.setting AND %s OFFSET 0) p))"),
+      "FROM runs WHERE runs.rowid = ANY (ARRAY(SELECT p.rowid FROM chosen c CROSS JOIN LATERAL (SELECT",
+      "r.rowid FROM runs r WHERE r.setting = c.setting AND %s OFFSET 0) p))"),
       in_stretches("r", asked$last, every))
   } else {
     sprintf("FROM chosen c CROSS JOIN runs ON runs.setting = c.setting AND %s",

@@ -12,8 +12,8 @@ seal_timings <- function(con) {
   if (on_server(con) || !nzchar(con@dbname) || con@dbname == ":memory:") return(invisible())
   DBI::dbExecute(
     con, paste(
-      "CREATE TABLE IF NOT EXISTS seals (first INTEGER PRIMARY KEY, last INTEGER NOT NULL,",
-      "hash TEXT NOT NULL)"))
+    "CREATE TABLE IF NOT EXISTS seals (first INTEGER PRIMARY KEY, last INTEGER NOT NULL,",
+    "hash TEXT NOT NULL)"))
   ends <- DBI::dbGetQuery(con, paste("SELECT coalesce((SELECT max(last) FROM seals), 0) AS sealed,",
                                      "coalesce((SELECT max(rowid) FROM runs), 0) AS newest"))
   blocks <- min((ends[["newest"]] - ends[["sealed"]]) %/% seal_size, seals_at_once)

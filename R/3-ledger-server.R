@@ -76,10 +76,10 @@ ask_rows <- function(con, sql, params = NULL) {
   if (!on_server(con)) {
     return(tryCatch(DBI::dbGetQuery(con, sql, params = if (length(params)) params),
                     error = function(e) {
-                      if (grepl("disk image is malformed|file is not a database",
-                                conditionMessage(e))) damaged_ledger(con@dbname)
-                      stop(e)
-                    }))
+      if (grepl("disk image is malformed|file is not a database", conditionMessage(e)))
+        damaged_ledger(con@dbname)
+      stop(e)
+    }))
   }
   rows <- DBI::dbGetQuery(con, server_sql(sql), params = if (length(params)) server_params(params))
   if (grepl("^SELECT \\*", sql)) rows <- rows[setdiff(names(rows), "rowid")]

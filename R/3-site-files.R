@@ -24,16 +24,14 @@ send_site_file <- function(path, sha256, service, part_bytes) {
     done <- tryCatch({
       for (part in setdiff(seq_len(max(1, ceiling(size / part_bytes))),
                            unlist(Filter(answer_types$count, state$there)))) {
-                             seek(file, (part - 1) * part_bytes)
-                             bytes <- readBin(file, "raw", part_bytes)
-                             state <- ask_json(service, "PUT",
-                                               paste0("/files/", sha256, "/parts/", part), bytes,
-                                               type = "application/octet-stream",
-                                               headers = list("Content-Digest" =
-                                                              digest_header(bytes)),
-                                               needed = c(whole = "flag"))
-                             sent <- sent + length(bytes)
-                           }
+        seek(file, (part - 1) * part_bytes)
+        bytes <- readBin(file, "raw", part_bytes)
+        state <- ask_json(service, "PUT", paste0("/files/", sha256, "/parts/", part), bytes,
+                          type = "application/octet-stream",
+                          headers = list("Content-Digest" = digest_header(bytes)),
+                          needed = c(whole = "flag"))
+        sent <- sent + length(bytes)
+      }
       isTRUE(state$whole)
     }, clockpigeon_error_service = function(e) if (identical(e$problem, "checksum")) FALSE else
                      stop(e),

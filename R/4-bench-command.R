@@ -127,9 +127,9 @@ read_number <- function(text) {
   text <- gsub("[ _']", "", text)
   if (grepl("^-?[1-9][0-9]{0,2}(,[0-9]{3}){2,}(\\.[0-9]+)?$|^-?[1-9][0-9]{0,2},[0-9]{3}\\.[0-9]+$",
             text)) {
-              text <- gsub(",", "", text, fixed = TRUE)
-            } else if (grepl("^-?[1-9][0-9]{0,2},[0-9]{3}$", text)) {
-              return(NA_real_)  # a thousand, or a decimal comma: nobody can tell
-            } else if (grepl("^-?[0-9]+,[0-9]+$", text)) text <- sub(",", ".", text, fixed = TRUE)
+    text <- gsub(",", "", text, fixed = TRUE)
+  } else if (grepl("^-?[1-9][0-9]{0,2},[0-9]{3}$", text)) {
+    return(NA_real_)  # a thousand, or a decimal comma: nobody can tell
+  } else if (grepl("^-?[0-9]+,[0-9]+$", text)) text <- sub(",", ".", text, fixed = TRUE)
   suppressWarnings(as.numeric(text))
 }

@@ -161,16 +161,13 @@ installed_versions <- function(engine) {
 #' @noRd
 node_readiness <- function(nodes, engines, engine = NULL, version = NULL, seen = character(),
                            timeout = 20) {
-                             nodes <- as_list_of(nodes, "cp_node", argument("nodes"), "read_node()")
-                             engines <- as_list_of(engines, "cp_engine", argument("engines"),
-                                                   "read_engine()")
-                             names(engines) <- vapply(engines, `[[`, "", "engine")
-                             if (length(engine))
-                               engines <- engines[check_choice(engine, argument("engine"),
-                                                               names(engines))]
-                             bind_tables(lapply(nodes, one_readiness, engines = engines,
-                                                version = version, seen = seen, timeout = timeout))
-                           }
+  nodes <- as_list_of(nodes, "cp_node", argument("nodes"), "read_node()")
+  engines <- as_list_of(engines, "cp_engine", argument("engines"), "read_engine()")
+  names(engines) <- vapply(engines, `[[`, "", "engine")
+  if (length(engine)) engines <- engines[check_choice(engine, argument("engine"), names(engines))]
+  bind_tables(lapply(nodes, one_readiness, engines = engines, version = version, seen = seen,
+                     timeout = timeout))
+}
 
 one_readiness <- function(node, engines, version, seen, timeout) {
   on.exit(close_node(node))

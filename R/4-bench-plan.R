@@ -43,16 +43,14 @@ bench_options <- function(probes = 3, cross = NULL, on_loss = "wait", study = NU
 # What is crossed beside engines, versions, frames and limits, checked.
 crossing <- function(sizes = NULL, features = NULL, devices = NULL, nodes = NULL, rows = NULL,
                      seeds = NULL) {
-                       for (use in devices) parse_devices(use, argument("devices"))
-                       structure(list(sizes = sizes,
-                                      features = if (length(features))
-                                      check_features(features, argument("features")),
-                                      devices = devices, nodes = nodes,
-                                      rows = if (length(rows)) check_band(rows, argument("rows")),
-                                      seeds = if (length(seeds))
-                                      check_counts(seeds, argument("seeds"), least = 0)),
-                                 class = "cp_crossing")
-                     }
+  for (use in devices) parse_devices(use, argument("devices"))
+  structure(list(sizes = sizes,
+                 features = if (length(features)) check_features(features, argument("features")),
+                 devices = devices, nodes = nodes,
+                 rows = if (length(rows)) check_band(rows, argument("rows")),
+                 seeds = if (length(seeds)) check_counts(seeds, argument("seeds"), least = 0)),
+            class = "cp_crossing")
+}
 
 check_band <- function(rows, where) {
   rows <- check_counts(rows, where)

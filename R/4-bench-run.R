@@ -37,20 +37,19 @@
 #' @export
 run_bench <- function(plan, ledger, node = NULL, folder = ".", keep = NULL,
                       progress = interactive()) {
-                        check_class(plan, argument("plan"), "cp_bench_plan", "plan_bench()")
-                        bench <- set_up_bench(plan, ledger, node, folder, keep, progress)
-                        options <- plan$options
-                        kept <- c(options[c("time_limit", "study", "on_loss")],
-                                  list(until = unclass(plan$until)))
-                        bench$plan_id <- add_plan(ledger, options$name, options$seed,
-                                                  Filter(length, kept), as_frame(plan$trials))
-                        claim <- claim_plan(ledger, bench$plan_id)
-                        on.exit({
-                          release_plan(claim)
-                          close_bench(bench)
-                        })
-                        run_plan(bench, as_frame(plan$trials))
-                      }
+  check_class(plan, argument("plan"), "cp_bench_plan", "plan_bench()")
+  bench <- set_up_bench(plan, ledger, node, folder, keep, progress)
+  options <- plan$options
+  kept <- c(options[c("time_limit", "study", "on_loss")], list(until = unclass(plan$until)))
+  bench$plan_id <- add_plan(ledger, options$name, options$seed, Filter(length, kept),
+                            as_frame(plan$trials))
+  claim <- claim_plan(ledger, bench$plan_id)
+  on.exit({
+    release_plan(claim)
+    close_bench(bench)
+  })
+  run_plan(bench, as_frame(plan$trials))
+}
 
 #' Go on with a benchmark that was interrupted
 #'

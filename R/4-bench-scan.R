@@ -51,13 +51,12 @@ scan_text <- function(path, scan) {
   if (length(scan$comment)) text <- gsub(scan$comment, " ", text, perl = TRUE)
   bind_tables(c(list(data.frame(kind = character(), path = character())),
                 lapply(scan$finds, function(find) {
-                  hits <- gregexpr(find$pattern, text, perl = TRUE)[[1]]
-                  if (hits[1] < 0) return(NULL)
-                  start <- attr(hits, "capture.start")[, 1]
-                  data.frame(kind = find$kind,
-                             path = substring(text, start,
-                                              start + attr(hits, "capture.length")[, 1] - 1))
-                })))
+    hits <- gregexpr(find$pattern, text, perl = TRUE)[[1]]
+    if (hits[1] < 0) return(NULL)
+    start <- attr(hits, "capture.start")[, 1]
+    data.frame(kind = find$kind,
+               path = substring(text, start, start + attr(hits, "capture.length")[, 1] - 1))
+  })))
 }
 
 # Full paths of files as they are named in a scene, looked for in several folders; NA where there is

@@ -29,28 +29,25 @@
 #' @export
 cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NULL, running = NULL,
                        ...) {
-                         old <- old_arguments(list(...), list(running = running_of), "cheap_pass()")
-                         how <- option_object(running, "running", old$running, running_of)
-                         check_class(shot, argument("shot"), "cp_shot", "read_shot()")
-                         check_class(engine, argument("engine"), "cp_engine", "read_engine()")
-                         small <- cheap_shot(shot, by, samples)
-                         frames <- sort(shot_frames(shot, or_else(frames, shot$frames)))
-                         version <- newest_unless(how$version, engine)
-                         text <- format_frames(frames)
-                         if (in_one_process(engine, text)) {
-                           sequence_rows(small, engine, ledger, frames, version, how)
-                         } else {
-                           plan <- plan_bench(small, engine,
-                                              if (length(version))
-                                              stats::setNames(list(version), engine$engine), frames,
-                                              repeats = 1,
-                                              options = bench_options(warmups = 0,
-                                                                      time_limit = how$time_limit,
-                                                                      name = paste("cheap pass of",
-                                                                                   shot$shot)))
-                           run_bench(plan, ledger, how$node, how$folder, progress = how$progress)
-                         }
-                       }
+  old <- old_arguments(list(...), list(running = running_of), "cheap_pass()")
+  how <- option_object(running, "running", old$running, running_of)
+  check_class(shot, argument("shot"), "cp_shot", "read_shot()")
+  check_class(engine, argument("engine"), "cp_engine", "read_engine()")
+  small <- cheap_shot(shot, by, samples)
+  frames <- sort(shot_frames(shot, or_else(frames, shot$frames)))
+  version <- newest_unless(how$version, engine)
+  text <- format_frames(frames)
+  if (in_one_process(engine, text)) {
+    sequence_rows(small, engine, ledger, frames, version, how)
+  } else {
+    plan <- plan_bench(small, engine,
+                       if (length(version)) stats::setNames(list(version), engine$engine), frames,
+                       repeats = 1,
+                       options = bench_options(warmups = 0, time_limit = how$time_limit,
+                                               name = paste("cheap pass of", shot$shot)))
+    run_bench(plan, ledger, how$node, how$folder, progress = how$progress)
+  }
+}
 
 # The same shot, small, and with fewer samples where asked. Under 8 pixels a picture says nothing of
 # the shot.
@@ -95,7 +92,7 @@ sequence_rows <- function(shot, engine, ledger, frames, version, how) {
   log <- file.path(pictures, "log.txt")
   if (how$progress)
     message("cheap pass over ", length(frames), " frames at ", trial$width, "x", trial$height,
-                          " in one process")
+                        " in one process")
   load <- load_average()
   watch <- watch_machine()
   command <- trial_command(engine, host$programs[[engine$engine]], values, root,

@@ -33,10 +33,10 @@ forecast_job <- function(scenario, draws = 2000, seed = 1, progress = FALSE) {
   rows <- as_frame(scenario$options)
   if (!nrow(rows) || !all(job_key(rows) %in% names(scenario$jobs)) ||
       !all(rows[["site"]] %in% names(scenario$sites))) {
-        stop_input("option", if (nrow(rows))
-                   "holds an option of a job or site that it does not know" else "has no option",
-                   argument("scenario"), "Plan the options again with plan_options().")
-      }
+    stop_input("option", if (nrow(rows))
+               "holds an option of a job or site that it does not know" else "has no option",
+               argument("scenario"), "Plan the options again with plan_options().")
+  }
   structure(list(scenario = scenario, draws = option_draws(scenario, draws, seed, progress),
                  exchange = used_rates(main_job(scenario), option_sites(scenario)), n = draws,
                  seed = seed, kept = new.env(parent = emptyenv())), class = "cp_forecast")

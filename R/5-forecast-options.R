@@ -166,8 +166,8 @@ why_not <- function(site, job, needs = job_needs(job, list(site))) {
   }
   if (is.null(site$link) && site$kind != "own" &&
       any(vapply(job$shots, function(s) s$upload + s$frame_size > 0, NA))) {
-        return(because("unknown_link", "unknown link: transfers cannot be timed"))
-      }
+    return(because("unknown_link", "unknown link: transfers cannot be timed"))
+  }
   NULL
 }
 

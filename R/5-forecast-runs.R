@@ -6,9 +6,9 @@
 # draws), of `total`; `capped`, the share of draws that a cap ended.
 option_run <- function(forecast, i,
                        frames = common_frames(forecast$scenario, forecast$n, forecast$seed)) {
-                         kept_with(forecast, forecast$scenario$options[["option"]][i],
-                                   function() made_run(forecast$scenario, i, frames))
-                       }
+  kept_with(forecast, forecast$scenario$options[["option"]][i],
+            function() made_run(forecast$scenario, i, frames))
+}
 
 # The total of each shot of a job on its reference node, as total_time() gives it; drawn once and
 # kept.

@@ -65,24 +65,19 @@ check_places <- function(x, where) {
 #' @export
 simulate_option <- function(scenario, option, change = what_if(), draws = 2000, seed = 1,
                             keep = FALSE) {
-                              check_class(scenario, argument("scenario"), "cp_scenario",
-                                          "plan_options()")
-                              check_class(change, argument("change"), "cp_what_if", "what_if()")
-                              draws <- check_count(draws, argument("draws"))
-                              known <- scenario$options[["option"]]
-                              if (!isTRUE(option %in% if (is.character(option)) known else
-                                          seq_along(known))) {
-                                            stop_input("option", paste("got", show_value(option)),
-                                                       argument("option"),
-                                                       paste0("Options here are ",
-                                                              toString(utils::head(known, 5)),
-                                                              if (length(known) > 5) ", ...", "."))
-                                          }
-                              out <- simulated(scenario, option,
-                                               common_frames(scenario, draws, seed), change, keep)
-                              out$draws <- as_table(out$draws)
-                              out
-                            }
+  check_class(scenario, argument("scenario"), "cp_scenario", "plan_options()")
+  check_class(change, argument("change"), "cp_what_if", "what_if()")
+  draws <- check_count(draws, argument("draws"))
+  known <- scenario$options[["option"]]
+  if (!isTRUE(option %in% if (is.character(option)) known else seq_along(known))) {
+    stop_input("option", paste("got", show_value(option)), argument("option"),
+               paste0("Options here are ", toString(utils::head(known, 5)),
+                      if (length(known) > 5) ", ...", "."))
+  }
+  out <- simulated(scenario, option, common_frames(scenario, draws, seed), change, keep)
+  out$draws <- as_table(out$draws)
+  out
+}
 
 # Frame times that all options of a scenario share, made once for each of its jobs: draws x frames,
 # by the job's key.
@@ -213,8 +208,8 @@ scaled_prices <- function(site, factor) {
   scaled <- function(charge) {
     for (name in intersect(c("amount", "fixed", "minimum", "minimum_node", "minimum_month"),
                            names(charge))) {
-                             if (length(charge[[name]])) charge[[name]] <- times(charge[[name]])
-                           }
+      if (length(charge[[name]])) charge[[name]] <- times(charge[[name]])
+    }
     if (length(charge[["brackets"]])) {
       charge[["brackets"]] <- lapply(charge[["brackets"]], scaled_bracket, times = times)
     }

@@ -213,9 +213,9 @@ time_limit_on <- function(study, time, speeds) {
   time <- check_number(time, argument("time"), above = 0)
   if (!is.numeric(speeds) || is.null(names(speeds)) || !all(is.finite(speeds)) || any(speeds <= 0))
     {
-      stop_input("type", paste("got", show_value(speeds)), argument("speeds"),
-                 "Write named numbers above 0.")
-    }
+    stop_input("type", paste("got", show_value(speeds)), argument("speeds"),
+               "Write named numbers above 0.")
+  }
   rows <- expand.grid(fit = seq_along(study$fits), device = names(speeds), stringsAsFactors = FALSE)
   speed <- unname(speeds[rows$device])
   n <- mapply(function(fit, speed) {

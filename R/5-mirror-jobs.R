@@ -73,10 +73,10 @@ most_at_once <- function(from, to) {
 # One case of a backtest.
 a_case <- function(question, method, place, case, probes, forecast, true, lower = NA_real_,
                    upper = NA_real_) {
-                     data.frame(question = question, method = method, place = place, case = case,
-                                probes = as.integer(probes), forecast_s = as.numeric(forecast),
-                                lower = lower, upper = upper, true_s = as.numeric(true))
-                   }
+  data.frame(question = question, method = method, place = place, case = case,
+             probes = as.integer(probes), forecast_s = as.numeric(forecast), lower = lower,
+             upper = upper, true_s = as.numeric(true))
+}
 
 place_of <- function(rows) {
   place <- ifelse(is.na(rows[["site"]]), rows[["node"]], rows[["site"]])

@@ -115,7 +115,7 @@ manifest_check <- function(shot, site, manifest, folder, used, others) {
     size_findings(sent, site$can$upload_cap, site$site, 0, NA_real_, shot$upload),
     finding_row("informs", "upload",
                 paste0("is ", format_size(sent), " in ", length(used_files), " files",
-                                                    if (length(site$link))
+                                        if (length(site$link))
                        paste0(", ", format_duration(sent / site$link), " to ",
                               site$site)), "Nothing to do."),
     output_findings(manifest$outputs, shot$frames, image_count(manifest), other_outputs),

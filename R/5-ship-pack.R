@@ -126,7 +126,7 @@ unpack_parcel <- function(path, into, most = 50e9) {
   into <- check_text(into, argument("into"))
   refuse <- function(why, instead = "Ask for it to be packed anew.")
     stop_input("parcel", why, short_path(path),
-        instead)
+      instead)
   if (!file.exists(path)) refuse("no such file", "Check the path.")
   if (file.exists(into))
     stop_input("file", "is there already", into, "Name a folder that is not there yet.")

@@ -206,8 +206,8 @@ answer_rows <- function(choice, most = 8) {
   single <- plan$kind == "one"
   there <- c(if (single) plan$parts[["option"]],
              if (isTRUE(plan$stated) && plan$rivals[[1]]$kind == "one") {
-               plan$rivals[[1]]$parts[["option"]]
-             })
+    plan$rivals[[1]]$parts[["option"]]
+  })
   shown <- utils::head(setdiff(misses, match(there, table[["option"]])),
                        most - 1 - isTRUE(plan$stated))
   rows <- table[shown, , drop = FALSE]

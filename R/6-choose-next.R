@@ -75,7 +75,7 @@ shot_measures <- function(state, frames) {
     open <- !all(curve$frames %in% curve$frame)
     if (!open || se < 0.005) return(NULL)
     found <- probes_ahead(curve, 500, closely = 40)
-    narrows <- min(max(found[["narrows"]][1], 0), 1)
+    narrows <- min(1, max(found[["narrows"]][1], 0))
     try <- function(told) results_of(state, total, mean(total), se, told, seq_along(state$names))
     probes <- lapply(c(1, 3, 8), function(n) {
       takes <- n * found[["seconds"]][1]
@@ -274,8 +274,8 @@ measure_sentences <- function(rows, choice) {
                paste("in", percent(x$changes), "of results something fits")
              else if (x$changes > 0)
                c(paste0("changes the plan in ", percent(x$changes), " of results"),
-                                    paste0("saves ", format_about(x$saves, x$saves / 10, currency),
-                                           " on average"))
+                                  paste0("saves ", format_about(x$saves, x$saves / 10, currency),
+                                         " on average"))
     paste0(what, takes, "; ",
            if (length(gains)) paste(gains, collapse = ", ") else "would change nothing",
            if (!x$worth && x$what != "samples") " (not worth it)", ".")

@@ -212,7 +212,7 @@ record_page <- function(record) {
                              "|---|---|---|---|---|---|", rows)),
     section("Left out", list_of(paste0(record$left_out[["site"]], ": ",
                                        record$left_out[["reason"]])[
-                                         seq_len(NROW(record$left_out))])),
+      seq_len(NROW(record$left_out))])),
     section("Learned", list_of(learned_words(list(corrections = record$corrections)))),
     section("Disclosed", list_of(record$disclosures)), section("Doubtful", list_of(record$doubts)),
     section("Made from", list_of(made_from(record))))

@@ -44,13 +44,12 @@ worth_of <- function(choice, frames) {
 # `change`: in words, what is done otherwise.
 one_test <- function(choice, i, test, result, fits, change, noise = 1,
                      option = choice$options[["option"]][i]) {
-                       table <- as_frame(choice$options)
-                       list(data.frame(test = test, option = option, finish_s = result$finish,
-                                       cost = result$cost,
-                                       saves_s = table[["finish_p50"]][i] - result$finish,
-                                       saves = table[["cost_p50"]][i] - result$cost,
-                                       noise = noise, fits = fits, change = change))
-                     }
+  table <- as_frame(choice$options)
+  list(data.frame(test = test, option = option, finish_s = result$finish, cost = result$cost,
+                  saves_s = table[["finish_p50"]][i] - result$finish,
+                  saves = table[["cost_p50"]][i] - result$cost,
+                  noise = noise, fits = fits, change = change))
+}
 
 # TRUE if these draws meet deadline and budget.
 fits_asked <- function(d, choice) {

@@ -44,7 +44,7 @@ silent_alarms <- function(x) {
     alarm("silent", "now", parts[["site"]][k],
           paste0("nothing came from ", parts[["site"]][k],
                  if (is.finite(last)) paste0(" for ", format_duration(
-                   x$passed_s - last)) else " yet",
+            x$passed_s - last)) else " yet",
                  "; in 99 of 100 cases another frame would have come by now"),
           "See whether it still runs.")
   }))

@@ -40,8 +40,8 @@ chance_findings <- function(place) {
     if (short(judged$p_deadline)) {
       place_finding("late", late, NA,
                     paste0("begun now it is done by the deadline with a chance of ",
-                                                              percent(judged$p_deadline),
-                           "; asked were ", percent(asked$confidence)),
+                                                percent(judged$p_deadline), "; asked were ",
+                           percent(asked$confidence)),
                     "Decide again: clockpigeon choose.")
     },
     if (short(judged$p_budget)) {

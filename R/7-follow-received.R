@@ -26,9 +26,9 @@ event_fault <- function(event, frames, span, ahead) {
   if (event$what %in% "charged" && is.null(event$amount)) return("lacks amount")
   if (event$what %in% of_a_frame &&
       !row_key(list(shot = event$shot, frame = event$frame), c("shot", "frame")) %in% frames) {
-        return(paste("is of", show_value(event$shot), "frame", or_else(event$frame, "unknown"),
-                     "which was not ordered"))
-      }
+    return(paste("is of", show_value(event$shot), "frame", or_else(event$frame, "unknown"),
+                 "which was not ordered"))
+  }
   NULL
 }
 

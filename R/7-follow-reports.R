@@ -68,7 +68,7 @@ read_report <- function(path, entry, project, card, decision) {
   if (is.null(x[["frame"]]) && is.null(x[["charge"]])) {
     stop_input("import", "says neither frames nor charges", where,
                paste0("Map them in sites/", card$site,
-                                                                                    ".yaml: reports, map."))
+                                                                         ".yaml: reports, map."))
   }
   plain_report(x, entry, decision, card, where, as.numeric(file.mtime(path)))
 }

@@ -42,16 +42,14 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
   }
   answer <- tryCatch(place_at_site(service, pending$order, pending$key),
                      clockpigeon_error_service = function(e) {
-                       # What is refused for good is not asked again: the next time it is asked as
-                       # it is then.
-                       if (isTRUE(e$status %in% c(400, 404, 409, 422))) {
-                         add_events(ledger, place$job,
-                                    data.frame(what = "refused", time = utc_now(this_moment()),
-                                               place = part$site, detail = e$what, source = "place",
-                                               key = paste("sent", pending$key)))
-                       }
-                       stop(e)
-                     })
+    # What is refused for good is not asked again: the next time it is asked as it is then.
+    if (isTRUE(e$status %in% c(400, 404, 409, 422))) {
+      add_events(ledger, place$job,
+                 data.frame(what = "refused", time = utc_now(this_moment()), place = part$site,
+                            detail = e$what, source = "place", key = paste("sent", pending$key)))
+    }
+    stop(e)
+  })
   add_events(ledger, place$job,
              data.frame(what = "sent", time = utc_now(this_moment()), place = part$site,
                         detail = said_id(answer$job), source = "place",

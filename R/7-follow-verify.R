@@ -287,51 +287,42 @@ headed_extent <- function(path) {
 # has its neighbours.
 looked_findings <- function(files, size, shot, threads, meter, edges = integer(), stretch = 400,
                             beside = 8) {
-                              n <- nrow(files)
-                              # Pictures of another size are reported; those with more than four
-                              # times the pixels are not decoded.
-                              most_pixels <- if (length(size)) max(1e6, 4 * prod(unlist(size))) else
-                                usual_pixels
-                              facts <- list()
-                              found <- list()
-                              looks <- NULL
-                              from <- 1
-                              held <- integer()
-                              for (to in unique(c(seq(stretch, max(stretch, n), by = stretch), n)))
-                                {
-                                  to <- min(to, n)
-                                  at <- max(1, from - beside):min(n, to + beside)
-                                  new <- setdiff(at, held)
-                                  for (some in split(new, (seq_along(new) - 1) %/% (16 * threads)))
-                                    {
-                                      looks <- bind_looks(list(looks, looks_of(files[["at"]][some],
-                                                                               threads, most_pixels)))
-                                      held <- c(held, some)
-                                      meter(length(some))
-                                    }
-                                  kept <- match(at, held)
-                                  looks <- pick_looks(looks, kept)
-                                  held <- at
-                                  own <- sequence_findings(looks, files[["frame"]][at],
-                                                           or_else(shot$cuts, integer()), edges)
-                                  own$index <- at[own$index]
-                                  found <- c(found, list(own[own$index >= from & own$index <= to, ,
-                                                             drop = FALSE]))
-                                  facts <- c(facts, list(looks$facts[match(from:to, at), ,
-                                                                     drop = FALSE]))
-                                  from <- to + 1
-                                  if (from > n) break
-                                }
-                              found <- do.call(rbind, found)
-                              facts <- do.call(rbind, facts)
-                              pictures <- cbind(files[found$index,
-                                                      c("sequence", "shot", "frame", "path")],
-                                                found)[finding_columns]
-                              whole <- !nzchar(facts[["fault"]])
-                              bind_tables(list(pictures, kind_findings(files[whole, , drop = FALSE],
-                                                                       facts[whole, , drop = FALSE],
-                                                                       size)))
-                            }
+  n <- nrow(files)
+  # Pictures of another size are reported; those with more than four times the pixels are not
+  # decoded.
+  most_pixels <- if (length(size)) max(1e6, 4 * prod(unlist(size))) else usual_pixels
+  facts <- list()
+  found <- list()
+  looks <- NULL
+  from <- 1
+  held <- integer()
+  for (to in unique(c(seq(stretch, max(stretch, n), by = stretch), n))) {
+    to <- min(to, n)
+    at <- max(1, from - beside):min(n, to + beside)
+    new <- setdiff(at, held)
+    for (some in split(new, (seq_along(new) - 1) %/% (16 * threads))) {
+      looks <- bind_looks(list(looks, looks_of(files[["at"]][some], threads, most_pixels)))
+      held <- c(held, some)
+      meter(length(some))
+    }
+    kept <- match(at, held)
+    looks <- pick_looks(looks, kept)
+    held <- at
+    own <- sequence_findings(looks, files[["frame"]][at], or_else(shot$cuts, integer()), edges)
+    own$index <- at[own$index]
+    found <- c(found, list(own[own$index >= from & own$index <= to, , drop = FALSE]))
+    facts <- c(facts, list(looks$facts[match(from:to, at), , drop = FALSE]))
+    from <- to + 1
+    if (from > n) break
+  }
+  found <- do.call(rbind, found)
+  facts <- do.call(rbind, facts)
+  pictures <- cbind(files[found$index, c("sequence", "shot", "frame", "path")],
+                    found)[finding_columns]
+  whole <- !nzchar(facts[["fault"]])
+  bind_tables(list(pictures, kind_findings(files[whole, , drop = FALSE],
+                                           facts[whole, , drop = FALSE], size)))
+}
 
 # Files that changed during the look, or that cannot be read and were written within the last
 # `young_s` seconds, are being written; their other findings are dropped. Pictures that were fetched

@@ -250,7 +250,8 @@ plot_cost <- function(choice) {
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0.01, 0.16))) +
     ggplot2::labs(x = paste0("mean cost (", currency, ")"), y = NULL,
                   title = paste0("What it costs: ",
-                                                                                                    choice_title(choice)),
+                                                                                      choice_title(
+                                                                                        choice)),
                   caption = paste0(
                     "Means over the draws, by line of the bill; below zero what is taken off.",
                     if (near) " Dashed: budget."

@@ -6,15 +6,15 @@ learned_lines <- function(x, width = terminal_width()) {
   if (!nrow(scores)) {
     return(
       wrap_lines(
-        paste("Nothing is learned yet: no job was settled. clockpigeon settle JOB writes down what",
-              "became of it."), width))
+      paste("Nothing is learned yet: no job was settled. clockpigeon settle JOB writes down what",
+            "became of it."), width))
   }
   jobs <- length(unique(x$outcomes[["job"]]))
   scores <- scores[order(scores[["site"]], match(scores[["what"]], names(figure_names)),
                          match(scores[["at"]], c("before", left_moments))), , drop = FALSE]
   at <- ifelse(scores[["at"]] == "before", "",
                paste(" at", c(quarter = "a quarter", half = "the half",
-                                                                          "three quarters" =
+                                                             "three quarters" =
                               "3 quarters")[scores[["at"]]]))
   body <- data.frame(site = scores[["site"]], what = paste0(figure_words(scores[["what"]]), at),
                      said_by = whose_words(scores),

@@ -217,8 +217,8 @@ finding_of_study <- function(study, width) {
   glare <- if (most$outliers > 0) {
     paste0("Bright single pixels, not in the noise: ", most$outliers, " of ",
            formatC(most$pixels, big.mark = ",",
-                  format = "d"), " at ", most$samples, " samples (frame ", most$frame,
-           "), the worst ", number3(most$worst), " times the mean brightness.")
+           format = "d"), " at ", most$samples, " samples (frame ", most$frame, "), the worst ",
+           number3(most$worst), " times the mean brightness.")
   }
   shared <- stats::median(pairs$correlation)
   filter <- if (shared > 0.12) {
@@ -267,8 +267,8 @@ limit_table <- function(limits, width) {
   body <- body[order(match(x$limit, unique(x$limit)), x$frame), , drop = FALSE]
   c(wrap_lines(
     paste(
-      "The limits side by side: under samples, time and noise differ between frames; under noise (an",
-      "engine that ends each pixel by itself), time does; under time, noise does:"), width),
+    "The limits side by side: under samples, time and noise differ between frames; under noise (an",
+    "engine that ends each pixel by itself), time does; under time, noise does:"), width),
     text_table(body, right = c("frame", "samples", "time", "noise"), width = width))
 }
 
@@ -334,8 +334,8 @@ driver_lines <- function(x, width = terminal_width()) {
   bent <- !is.na(x$interacts) & x$interacts < 0.01
   c(wrap_lines(
     paste(
-      "What drives the time: each change alone, new over old: time of a sample, noise at equal samples,",
-      "and time of equal noise:"), width),
+    "What drives the time: each change alone, new over old: time of a sample, noise at equal samples,",
+    "and time of equal noise:"), width),
     text_table(body, right = c("frame", "time", "interval", "noise", "equal noise"), width = width,
                spare = "interval"),
     if (any(sizes)) wrap_lines(paste0("Time grows with the pixels to the power ",

@@ -229,23 +229,21 @@ print.cp_forecast <- function(x, ...) {
 # (every option and what was left out).
 choice_lines <- function(x, width = terminal_width(), parts = character(),
                          changes = kept_changes(x)) {
-                           answer <- answer_words(x)
-                           said <- unlist(Map(labelled_lines, answer_heads[names(answer)], answer,
-                                              10, width), use.names = FALSE)
-                           below <- c(if (!"all" %in% parts)
-                                      wrap_lines(left_out_words(x$forecast$scenario,
-                                                                reasons = FALSE), width),
-                                      if (!length(parts)) "(more: --why, --changes, --all)")
-                           # A screen of 24 lines; a long answer leaves room for fewer rows.
-                           rows <- min(8, max(3, 24 - length(said) - 1 - 2 - length(below)))
-                           c(
-                             wrap_lines(question_words(x), width), "", said, "",
-                             answer_table(x, width, rows), below,
-                             if ("why" %in% parts) why_lines(x, width),
-                             if ("changes" %in% parts) change_lines(x, width, changes),
-                             if ("all" %in% parts) all_lines(x, width)
-                           )
-                         }
+  answer <- answer_words(x)
+  said <- unlist(Map(labelled_lines, answer_heads[names(answer)], answer, 10, width),
+                 use.names = FALSE)
+  below <- c(if (!"all" %in% parts)
+             wrap_lines(left_out_words(x$forecast$scenario, reasons = FALSE), width),
+             if (!length(parts)) "(more: --why, --changes, --all)")
+  # A screen of 24 lines; a long answer leaves room for fewer rows.
+  rows <- min(8, max(3, 24 - length(said) - 1 - 2 - length(below)))
+  c(
+    wrap_lines(question_words(x), width), "", said, "", answer_table(x, width, rows), below,
+    if ("why" %in% parts) why_lines(x, width),
+    if ("changes" %in% parts) change_lines(x, width, changes),
+    if ("all" %in% parts) all_lines(x, width)
+  )
+}
 
 answer_table <- function(x, width, most = 8) {
   rows <- answer_rows(x, most)

@@ -24,23 +24,19 @@
 #' @export
 report <- function(choice, path = "report.html", comparison = NULL, title = "Where to render",
                    settled = NULL) {
-                     check_class(choice, argument("choice"), "cp_choice", "choose_option()")
-                     path <- check_text(path, argument("path"))
-                     if (!dir.exists(dirname(path)))
-                       stop_input("file", "its folder does not exist", path,
-                                  "Make the folder first.")
-                     if (!is.null(comparison))
-                       check_class(comparison, argument("comparison"), "cp_comparison",
-                                   "compare_timings()")
-                     if (!is.null(settled))
-                       check_class(settled, argument("settled"), "cp_settled", "settle_job()")
-                     for (package in c("htmltools", "ggplot2")) need_package(package, "reports")
-                     facts <- report_facts(choice, comparison)
-                     facts$title <- check_text(title, argument("title"))
-                     page <- report_page(facts, report_figures(choice, facts), settled)
-                     write_text(paste0("<!DOCTYPE html>\n",
-                                       as.character(htmltools::doRenderTags(page))), path)
-                   }
+  check_class(choice, argument("choice"), "cp_choice", "choose_option()")
+  path <- check_text(path, argument("path"))
+  if (!dir.exists(dirname(path)))
+    stop_input("file", "its folder does not exist", path, "Make the folder first.")
+  if (!is.null(comparison))
+    check_class(comparison, argument("comparison"), "cp_comparison", "compare_timings()")
+  if (!is.null(settled)) check_class(settled, argument("settled"), "cp_settled", "settle_job()")
+  for (package in c("htmltools", "ggplot2")) need_package(package, "reports")
+  facts <- report_facts(choice, comparison)
+  facts$title <- check_text(title, argument("title"))
+  page <- report_page(facts, report_figures(choice, facts), settled)
+  write_text(paste0("<!DOCTYPE html>\n", as.character(htmltools::doRenderTags(page))), path)
+}
 
 # Its figures, by name; those that the choice has not are absent.
 report_figures <- function(choice, facts) {

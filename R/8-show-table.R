@@ -30,10 +30,10 @@ text_table <- function(x, right = character(), spare = character(), width = term
   if (length(notes)) body <- unlist(strsplit(body, "\n", fixed = TRUE), use.names = FALSE)
   c(sub(" +$", "", c(group_line(wide), lines[1])), strrep("-", sum(wide + 2L) - 2L), body,
     if (length(hidden)) {
-      wrap_lines(paste0("(hidden at this width: ",
-                        toString(rev(gsub("|", " ", hidden, fixed = TRUE))),
-                        "; --format csv has all)"), width)
-    })
+    wrap_lines(paste0("(hidden at this width: ",
+                      toString(rev(gsub("|", " ", hidden, fixed = TRUE))),
+                      "; --format csv has all)"), width)
+  })
 }
 
 # Rows one under the other, for a terminal that the table does not fit in: the first column, and

@@ -51,8 +51,8 @@ suggested_lines <- function(text, most = 5) {
   }, "")
   c(paste0(
     "  ", wrap_lines(
-      paste("These would find a number, to be put under load_s, compute_s, work, peak_mem_mb or",
-            "samples_done in `reads`:"), terminal_width() - 2, indent = 0)),
+    paste("These would find a number, to be put under load_s, compute_s, work, peak_mem_mb or",
+          "samples_done in `reads`:"), terminal_width() - 2, indent = 0)),
     paste0("    '", unique(patterns), "'"))
 }
 

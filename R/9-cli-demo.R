@@ -88,9 +88,9 @@ demo_project <- function(keep = NULL) {
   }
   if (!all(file.copy(list.files(demo_file(), full.names = TRUE), keep, recursive = TRUE)) ||
       !has_room(keep)) {
-        stop_input("file", "the demo project cannot be copied into this folder", keep,
-                   "Make room on the disk.")
-      }
+    stop_input("file", "the demo project cannot be copied into this folder", keep,
+               "Make room on the disk.")
+  }
   ledger <- open_ledger(file.path(keep, "ledger.sqlite"))
   on.exit(close_ledger(ledger))
   add_timings(ledger, example_timings())

@@ -5,29 +5,27 @@
 # somebody wrote events. Returns the last state.
 live_watch <- function(look, order, every = 2, screen = live_screen(),
                        hear = function(seconds) FALSE) {
-                         screen$enter()
-                         on.exit(screen$leave())
-                         x <- look(NULL)
-                         view <- list(from = 0, asks = FALSE, said = NULL)
-                         looked <- steady_clock()
-                         took <- 0
-                         repeat {
-                           screen$draw(live_lines(x, view, screen$size()))
-                           key <- screen$key(min(0.25, every))
-                           view <- live_key(view, key, x, order)
-                           if (isTRUE(view$quit)) break
-                           # Looking takes a tenth of the processor at most; waiting for a site
-                           # costs nothing.
-                           if (steady_clock() - looked >= max(every, 10 * took) || view$refresh ||
-                               hear(0)) {
-                                 began <- sum(proc.time()[1:2])
-                                 x <- look(x)
-                                 looked <- steady_clock()
-                                 took <- sum(proc.time()[1:2]) - began
-                               }
-                         }
-                         x
-                       }
+  screen$enter()
+  on.exit(screen$leave())
+  x <- look(NULL)
+  view <- list(from = 0, asks = FALSE, said = NULL)
+  looked <- steady_clock()
+  took <- 0
+  repeat {
+    screen$draw(live_lines(x, view, screen$size()))
+    key <- screen$key(min(0.25, every))
+    view <- live_key(view, key, x, order)
+    if (isTRUE(view$quit)) break
+    # Looking takes a tenth of the processor at most; waiting for a site costs nothing.
+    if (steady_clock() - looked >= max(every, 10 * took) || view$refresh || hear(0)) {
+      began <- sum(proc.time()[1:2])
+      x <- look(x)
+      looked <- steady_clock()
+      took <- sum(proc.time()[1:2]) - began
+    }
+  }
+  x
+}
 
 # What a key does to the view: q quits, p pauses and goes on, s stops after it was asked once more,
 # arrows move.

@@ -284,8 +284,8 @@ cli_commands <- list(
           "logical", FALSE),
       opt("--what-if",
           paste0(
-            "also say what would be if that were changed now: tier=brisk, nodes=8, send SITE, ",
-              "add SITE, stop; commas between")),
+        "also say what would be if that were changed now: tier=brisk, nodes=8, send SITE, ",
+          "add SITE, stop; commas between")),
       opt("--tell", "also start a program or post (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
           "logical", FALSE),
       opt("--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",
@@ -337,9 +337,9 @@ cli_commands <- list(
       opt("--slots", "frames that are rendered at once [2]", "integer", 2L),
       opt("--misbehave",
           paste0(
-            "what goes wrong: freeze=2@5min:1h, slow=3@5min:2.5, lose=1@5min (node, when, how ",
-              "long or how much), fail, corrupt, black, cut, doubled, delayed, disordered (a share: 5%), wait, late-cap, ",
-              "skew, old-token (a time), version=1.0, prices=1.3; commas between")),
+        "what goes wrong: freeze=2@5min:1h, slow=3@5min:2.5, lose=1@5min (node, when, how ",
+          "long or how much), fail, corrupt, black, cut, doubled, delayed, disordered (a share: 5%), wait, late-cap, ",
+          "skew, old-token (a time), version=1.0, prices=1.3; commas between")),
       opt("--seed", "of all that varies [1]", "integer", 1L),
       opt("--for", "how long it serves [until it is ended]"))
   ),
@@ -348,8 +348,7 @@ cli_commands <- list(
     arity = c(0, 1),
     options = c(job_options, choice_options,
                 list(opt("--out", "file to write [report.html]", default = "report.html"),
-                  opt("--settled",
-                      "a job that was placed: what was promised of it beside what became of it"),
+      opt("--settled", "a job that was placed: what was promised of it beside what became of it"),
                      figure_option))
   ),
   help = command_row(
@@ -402,9 +401,9 @@ cli_check_world <- function(args) {
   zone <- Sys.getenv("TZ")
   if (nzchar(zone) && !sub("^:", "", zone) %in% OlsonNames() &&
       !grepl("^:?[A-Za-z]{3,}[-+]?[0-9]", zone)) {
-        stop_input("time_zone", paste("got", show_value(zone)), "environment variable TZ",
-                   "Write a zone such as Europe/Lisbon, or leave it unset.")
-      }
+    stop_input("time_zone", paste("got", show_value(zone)), "environment variable TZ",
+               "Write a zone such as Europe/Lisbon, or leave it unset.")
+  }
 }
 
 cli_run <- function(args) {

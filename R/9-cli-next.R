@@ -40,7 +40,7 @@ cli_do_next <- function(o, args, choice, limit) {
            "; what is left is not worth it, does not fit into what was allowed, or is not done here")
   cli_emit(next_measures(choice), o$format,
            function() c(choice_lines(choice), "", next_lines(choice,
-                                                                                                      next_measures(choice))))
+                                                                                             next_measures(choice))))
   choice_status(choice)
 }
 

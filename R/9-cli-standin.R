@@ -18,17 +18,16 @@ cli_standin <- function(o, args) {
     Inf
   serve_standin(project, rows, sites, file.path(project$root, "standin"), options,
                 function(farms, url) {
-                  cli_note("Stands in for ", toString(sites),
-                           " until it is ended (Ctrl-C). What it knows is in standin/.")
-                  cli_note("In sites/", sites[1], ".yaml:\n  service: {address: ", url, "/",
-                           sites[1], ", token: {env: CLOCKPIGEON_TOKEN}}")
-                  cli_note("Where it is asked:",
-                           if (!nzchar(given)) paste0("\n  export CLOCKPIGEON_TOKEN=", token),
-                           if (o$speed != 1)
-                           paste0("\n  export CLOCKPIGEON_NOW='",
-                                  running_moment(farms[[1]]$now(), o$speed), "'"))
-                  write_now(url, "\n")
-                }, function() steady_clock() >= until)
+    cli_note("Stands in for ", toString(sites),
+             " until it is ended (Ctrl-C). What it knows is in standin/.")
+    cli_note("In sites/", sites[1], ".yaml:\n  service: {address: ", url, "/", sites[1],
+             ", token: {env: CLOCKPIGEON_TOKEN}}")
+    cli_note("Where it is asked:",
+             if (!nzchar(given)) paste0("\n  export CLOCKPIGEON_TOKEN=", token),
+             if (o$speed != 1)
+             paste0("\n  export CLOCKPIGEON_NOW='", running_moment(farms[[1]]$now(), o$speed), "'"))
+    write_now(url, "\n")
+  }, function() steady_clock() >= until)
   0L
 }
 

@@ -80,8 +80,8 @@ evidence_server <- function(input, output, session, work, query) {
   # come.
   output$timings <- DT::renderDT(ledger_table(shiny::req(shown())), server = TRUE,
                                  funcFilter = function(data, params) {
-                                   table_answer(data, params, shiny::isolate(index()))
-                                 })
+    table_answer(data, params, shiny::isolate(index()))
+  })
   output$timings_csv <- shiny::downloadHandler("timings.csv", function(path) {
     write_csv(shown(), path)
   })

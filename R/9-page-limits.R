@@ -16,11 +16,11 @@ limits_part <- function() {
                            "Points: probes. Lines: each frame's fit, the band 95 % of the one that needs most. The",
                            "line across is the target: drag it, or move the slider."),
                          more = tags$div(
-                     class = "field", tags$label(`for` = "target", "Noise target"),
-                     tags$output(id = "target-said", `for` = "target"),
-                     tags$input(type = "range", id = "target", min = 0, max = 200, step = 1,
-                                value = 100)
-                   )),
+                       class = "field", tags$label(`for` = "target", "Noise target"),
+                       tags$output(id = "target-said", `for` = "target"),
+                       tags$input(type = "range", id = "target", min = 0, max = 200, step = 1,
+                                  value = 100)
+                     )),
              shiny::uiOutput("limit_says"), shiny::uiOutput("limit_sheet")),
     shiny::uiOutput("scaling", class = "wide")
   )
@@ -237,8 +237,8 @@ scaling_block <- function(x) {
     return(tags$section(tags$h2("More threads, more devices"),
                         empty_view(
                           paste(
-                            "No frames were timed with several numbers of threads or devices. Write",
-                            "threads: [1, 2, 4] into a plan."), "clockpigeon bench PLAN.yaml")))
+                          "No frames were timed with several numbers of threads or devices. Write",
+                          "threads: [1, 2, 4] into a plan."), "clockpigeon bench PLAN.yaml")))
   }
   lapply(seq_along(x), function(k) {
     page_made(paste0("scaling-", k), "More threads, more devices", x[[k]]$figure, x[[k]]$says)

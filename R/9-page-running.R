@@ -126,9 +126,9 @@ order_buttons <- function(input, output, session, work, follower, job, state) {
     said("Asked for ...")
     promises::then(promises::as.promise(ask_beside(work, ordered_there, job, what)),
                    function(words) {
-                     said(words)
-                     follower$again(job)
-                   }, function(e) said(work_trouble(e)))
+      said(words)
+      follower$again(job)
+    }, function(e) said(work_trouble(e)))
     invisible()
   })
 }

@@ -7,47 +7,38 @@
 # `opened(url)` is called once requests are answered.
 serve_page <- function(project, make, with, here, port = 0L, opened = function(url) NULL,
                        stop_after = Inf) {
-                         for (package in c("shiny", "bslib", "httpuv", "promises", "mirai", "DT"))
-                           need_package(package, "the page")
-                         door <- page_door(project$root, port)
-                         port <- door$port
-                         guard <- page_guard(port, door$token)
-                         work <- page_work(project$root, make, with, here)
-                         title <- project$name
-                         on.exit(close_page_work(work))
-                         shiny::addResourcePath("page", system.file("page", package =
-                                                                    "clockpigeon"))
-                         if (is.finite(stop_after)) later::later(shiny::stopApp, stop_after)
-                         server <- page_server(guard, work, event_ear(project$ledger))
-                         app <- shiny::shinyApp(function(req) page_answer(req, guard, title),
-                                                server, enableBookmarking = "url")
-                         # Of what its pages say to the browser shiny sets nothing by itself.
-                         answered <- app$httpHandler
-                         guard_sockets(guard)
-                         options(shiny.maxRequestSize = page_post_bytes)
-                         app$httpHandler <- function(req) {
-                           answer <- tryCatch(answered(req), error = function(e) {
-                             shiny::httpResponse(400L, "text/plain; charset=utf-8",
-                                                 "This is no request of the page.")
-                           })
-                           if (length(answer)) {
-                             answer$headers <- c(answer$headers,
-                                                 page_headers(guard, asked_view(req$QUERY_STRING) ==
-                                                              "evidence"))
-                           }
-                           answer
-                         }
-                         suppressPackageStartupMessages(shiny::runApp(app, port, launch.browser =
-                                                                      function(url) {
-                                                                        opened(
-                                                                          paste0(
-                                                                            "http://127.0.0.1:",
-                                                                            port, "/?token=",
-                                                                            guard$token))
-                                                                      }, host = "127.0.0.1",
-                                                                      quiet = TRUE))
-                         invisible()
-                       }
+  for (package in c("shiny", "bslib", "httpuv", "promises", "mirai", "DT"))
+    need_package(package, "the page")
+  door <- page_door(project$root, port)
+  port <- door$port
+  guard <- page_guard(port, door$token)
+  work <- page_work(project$root, make, with, here)
+  title <- project$name
+  on.exit(close_page_work(work))
+  shiny::addResourcePath("page", system.file("page", package = "clockpigeon"))
+  if (is.finite(stop_after)) later::later(shiny::stopApp, stop_after)
+  server <- page_server(guard, work, event_ear(project$ledger))
+  app <- shiny::shinyApp(function(req) page_answer(req, guard, title), server,
+                         enableBookmarking = "url")
+  # Of what its pages say to the browser shiny sets nothing by itself.
+  answered <- app$httpHandler
+  guard_sockets(guard)
+  options(shiny.maxRequestSize = page_post_bytes)
+  app$httpHandler <- function(req) {
+    answer <- tryCatch(answered(req), error = function(e) {
+      shiny::httpResponse(400L, "text/plain; charset=utf-8", "This is no request of the page.")
+    })
+    if (length(answer)) {
+      answer$headers <- c(answer$headers,
+                          page_headers(guard, asked_view(req$QUERY_STRING) == "evidence"))
+    }
+    answer
+  }
+  suppressPackageStartupMessages(shiny::runApp(app, port, launch.browser = function(url) {
+    opened(paste0("http://127.0.0.1:", port, "/?token=", guard$token))
+  }, host = "127.0.0.1", quiet = TRUE))
+  invisible()
+}
 
 # Open the page in the browser. Other users of this machine can list a browser's arguments, so it is
 # given the path of a file that only we can read, which sends it on to the address with the token.
@@ -69,29 +60,22 @@ token_hours <- 12
 # read.
 page_door <- function(root, port = 0L,
                       folder = file.path(tools::R_user_dir("clockpigeon", "cache"), "pages")) {
-                        path <- file.path(folder, paste0(substr(openssl::sha256(real_path(root)), 1,
-                                                                24), ".json"))
-                        kept <- if (file.exists(path))
-                          tryCatch(jsonlite::read_json(path), error = function(e) NULL)
-                        known <- length(kept) > 0 &&
-                          grepl("^[0-9a-f]{48}$", or_else(kept$token, "")) &&
-                          is.numeric(kept$port) &&
-                          is.numeric(kept$made) &&
-                            as.numeric(Sys.time()) - kept$made < 3600 * token_hours
-                        at <- if (port > 0) free_port(port) else if (known && can_listen(kept$port))
-                          kept$port else
-                          httpuv::randomPort(20000, 60000, "127.0.0.1")
-                        same <- known && at == kept$port
-                        door <- list(port = as.integer(at),
-                                     token = if (same) kept$token else page_token(),
-                                     made = if (same) kept$made else as.integer(Sys.time()))
-                        dir.create(folder, FALSE, TRUE, "0700")
-                        old <- Sys.umask("077")
-                        on.exit(Sys.umask(old))
-                        write_whole(path, function(part)
-                                    jsonlite::write_json(door, part, auto_unbox = TRUE))
-                        door
-                      }
+  path <- file.path(folder, paste0(substr(openssl::sha256(real_path(root)), 1, 24), ".json"))
+  kept <- if (file.exists(path)) tryCatch(jsonlite::read_json(path), error = function(e) NULL)
+  known <- length(kept) > 0 && grepl("^[0-9a-f]{48}$", or_else(kept$token, "")) &&
+    is.numeric(kept$port) &&
+    is.numeric(kept$made) && as.numeric(Sys.time()) - kept$made < 3600 * token_hours
+  at <- if (port > 0) free_port(port) else if (known && can_listen(kept$port)) kept$port else
+    httpuv::randomPort(20000, 60000, "127.0.0.1")
+  same <- known && at == kept$port
+  door <- list(port = as.integer(at), token = if (same) kept$token else page_token(),
+               made = if (same) kept$made else as.integer(Sys.time()))
+  dir.create(folder, FALSE, TRUE, "0700")
+  old <- Sys.umask("077")
+  on.exit(Sys.umask(old))
+  write_whole(path, function(part) jsonlite::write_json(door, part, auto_unbox = TRUE))
+  door
+}
 
 can_listen <- function(port) {
   tried <- tryCatch(suppressMessages(httpuv::startServer("127.0.0.1", port,

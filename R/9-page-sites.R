@@ -221,12 +221,12 @@ changed_lines <- function(lines) {
   kind <- c("-" = "goes", "+" = "comes", " " = "stays")[lines[["sign"]]]
   tags$div(class = "scroll", tabindex = "0", role = "region",
            `aria-label` = "What goes and what comes", tags$ol(
-             class = "changes", lapply(seq_len(nrow(lines)), function(i) {
-               tags$li(class = kind[[i]],
-                       tags$span(class = "sign", paste(lines[["sign"]][i], lines[["line"]][i])),
-                       tags$span(lines[["text"]][i]))
-             })
-           ))
+    class = "changes", lapply(seq_len(nrow(lines)), function(i) {
+      tags$li(class = kind[[i]],
+              tags$span(class = "sign", paste(lines[["sign"]][i], lines[["line"]][i])),
+              tags$span(lines[["text"]][i]))
+    })
+  ))
 }
 
 # Writes a checked card where its file is as it was when it was checked; what was written, in words.

@@ -109,10 +109,10 @@ check_farm_work <- function(farm, work) {
   have <- farm_versions(farm, work$engine)
   if (length(work$version) && length(have) && !work$version %in% have &&
       !length(farm$faults$version)) {
-        farm_problem(422L, "version", "This version is not installed",
-                     paste(work$engine, work$version, "is not here"), "/version",
-                     paste0("Write ", either(have), "."))
-      }
+    farm_problem(422L, "version", "This version is not installed",
+                 paste(work$engine, work$version, "is not here"), "/version",
+                 paste0("Write ", either(have), "."))
+  }
   tiers <- vapply(farm$card$tiers, `[[`, "", "tier")
   if (!work$tier %in% tiers) {
     farm_problem(422L, "body", "There is no such tier", paste("got", show_value(work$tier)),

@@ -5,8 +5,8 @@
 # has.
 protocol_document <- function(path = system.file("protocol", "site.yaml", package = "clockpigeon"))
   {
-    yaml::read_yaml(path, handlers = list(seq = as.list))
-  }
+  yaml::read_yaml(path, handlers = list(seq = as.list))
+}
 
 # Its operations, a list of `id`, `method`, `pieces` (of the path), `body` (schema of the body, or
 # NULL), `public` and `keyed` (it needs an Idempotency-Key).
@@ -92,7 +92,7 @@ text_fault <- function(value, schema, fault) {
     return(fault(paste("is longer than", schema$maxLength)))
   if (length(schema$pattern) && !grepl(schema$pattern, value, perl = TRUE))
     return(fault(paste("is not like",
-                                                                                                schema$pattern)))
+                                                                                              schema$pattern)))
 }
 
 number_fault <- function(value, schema, fault) {

@@ -73,7 +73,7 @@ for (kind in setdiff(names(troubles), "quiet")) {
   hit <- !is.na(x$code) & !x$early
   say(paste0("alarms_found_", kind), mean(hit),
       sprintf("of %d; missed %.3f, called before it %.3f", nrow(x),
-                                                           mean(is.na(x$code)), mean(x$early)))
+                                                       mean(is.na(x$code)), mean(x$early)))
   say(paste0("alarms_in_hand_", kind), stats::median(x$left[hit]),
       "of the rest of the job still to come, median")
 }

@@ -60,7 +60,7 @@ for (i in picked) {
     name <- paste("follow", options$site[i], kind, 100 * share, sep = "_")
     say(paste0(name, "_held"), mean(rows[1, ]),
         sprintf("of %d; width %.3f of the whole; off by %.1f %%, habit %.1f %%",
-                                                          jobs, stats::median(rows[2, ]),
+                                                      jobs, stats::median(rows[2, ]),
                 100 * stats::median(rows[3, ]), 100 * stats::median(rows[4, ])))
   }
 }

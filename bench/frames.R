@@ -144,8 +144,8 @@ show <- function(x, label) {
     m <- colMeans(here[-1])
     cat(sprintf(
       paste0(
-        "# %-18s %2d probes: first %5.1f %%, three %5.1f %%, even %4.1f %%, curve %4.1f %% (covers %3.0f %%, width %3.0f %%) | cheap pass ",
-        "%.1f %% of the shot, r %.2f: %4.1f %% (covers %3.0f %%, width %3.0f %%), even at its cost (%.1f) %4.1f %%\n"),
+      "# %-18s %2d probes: first %5.1f %%, three %5.1f %%, even %4.1f %%, curve %4.1f %% (covers %3.0f %%, width %3.0f %%) | cheap pass ",
+      "%.1f %% of the shot, r %.2f: %4.1f %% (covers %3.0f %%, width %3.0f %%), even at its cost (%.1f) %4.1f %%\n"),
       label, n, 100 * m[["first"]], 100 * m[["three"]], 100 * m[["even"]], 100 * m[["plain"]],
       100 * m[["plain_covered"]], 100 * m[["plain_width"]], 100 * m[["cheap_share"]],
       m[["correlation"]], 100 * m[["cheap"]], 100 * m[["cheap_covered"]], 100 * m[["cheap_width"]],

@@ -122,8 +122,8 @@ measure_history <- function(name, where) {
   }
   ways <- list(compare = function(l) compare_timings(l, "engine_version"),
                choose_reads = function(l) {
-                 ns$timings_near(l, c("scene-3", "scene-17"))
-               }, learned = learned, grouped_by_sql = function(l) ns$ask_rows(l$con, sql))
+    ns$timings_near(l, c("scene-3", "scene-17"))
+  }, learned = learned, grouped_by_sql = function(l) ns$ask_rows(l$con, sql))
   for (way in names(ways)) {
     turns <- vapply(1:3, function(i) once(ways[[way]]), 0)
     say(paste0(name, "_", way, "_median_of_3"), stats::median(turns), "s")
@@ -142,5 +142,5 @@ x <- data.table::as.data.table(history_rows(seq_len(history))[c("setting", "wall
 x <- cbind(x, settings[x$setting, ])
 say("grouped_by_data_table_median_of_3, what is in memory already",
     stats::median(vapply(1:3, function(i) {
-      timed(x[, list(n = .N, mean = mean(wall_s)), by = c("scene", "frame", "node", "version")])
-    }, 0)), "s")
+  timed(x[, list(n = .N, mean = mean(wall_s)), by = c("scene", "frame", "node", "version")])
+}, 0)), "s")

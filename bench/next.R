@@ -272,7 +272,7 @@ ratio <- function(a, b) {
   })
   say(paste0("next_regret_", a, "_over_", b), all,
       sprintf("x (95 %%: %.2f to %.2f)", stats::quantile(again, 0.025),
-                                                              stats::quantile(again, 0.975)))
+                                                          stats::quantile(again, 0.975)))
 }
 ratio("next", "even")
 ratio("next", "habit")

@@ -70,8 +70,7 @@ params <- function(search)
        order = list(list(column = "8", dir = "asc")), start = "0", length = "15", escape = "true",
        columns = stats::setNames(rep(list(list(searchable = "true", orderable = "true",
                                                search = list(
-                                                 value = "", regex = "false"))), ncol(shown)),
-                                 seq_len(ncol(shown)) - 1))
+         value = "", regex = "false"))), ncol(shown)), seq_len(ncol(shown)) - 1))
 took <- function(f)
   stats::median(replicate(5, system.time(f(shown, params("basin sun")))[["elapsed"]]))
 own <- took(clockpigeon:::table_answer)

@@ -95,10 +95,10 @@ for (kind in unique(rows$kind[rows$fits])) {
   say(paste0("plans_", kind, "_promised"), mean(r$promised), "chance, mean")
   say(paste0("plans_", kind, "_kept_on_new_draws"), mean(r$kept),
       sprintf("chance, mean (quartiles %.3f to %.3f)",
-                                                                            stats::quantile(
-                                                                              r$kept, 0.25),
-                                                                            stats::quantile(
-                                                                              r$kept, 0.75)))
+                                                                        stats::quantile(
+                                                                          r$kept, 0.25),
+                                                                        stats::quantile(
+                                                                          r$kept, 0.75)))
   say(paste0("plans_", kind, "_cost_on_new_draws"), mean(r$cost_anew) / mean(r$cost),
       "x what was said")
 }

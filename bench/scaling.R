@@ -37,8 +37,8 @@ for (n in bands) {
   say(paste0("bands_", n), mean(slowest[at]),
       sprintf("s a frame (fit %.3f), slowest band over mean band %.2f",
               predict(fit, n)$seconds,
-                                                         mean(vapply(parts[at], function(p) max(p) /
-                                                                     mean(p), 0))))
+                                                     mean(vapply(parts[at], function(p) max(p) /
+                                                                 mean(p), 0))))
 }
 advice <- spread_advice(list(seconds = rep(mean(slowest[helpers == 1]), 24), load_s = 0.01),
                         rep(1, 8))

@@ -133,7 +133,7 @@ if (nzchar(server)) measure(server, "server")
 con <- DBI::dbConnect(RSQLite::SQLite(), file.path(folder, "plain.sqlite"), synchronous = NULL)
 invisible(
   DBI::dbExecute(
-    con, "CREATE TABLE events (job TEXT, what TEXT, time TEXT, node TEXT, amount REAL)"))
+  con, "CREATE TABLE events (job TEXT, what TEXT, time TEXT, node TEXT, amount REAL)"))
 ms <- vapply(1:500, function(k) {
   1000 * elapsed(DBI::dbExecute(con, "INSERT INTO events VALUES (?, ?, ?, ?, ?)",
                                 list("j", "claim", "t", "n", k)))

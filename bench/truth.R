@@ -50,13 +50,13 @@ total_of <- function(y, at, seed, ...)
   as.list(total_time(frame_curve(at, y[at], seq_along(y), seed = seed, ...), draws = 1000))
 checks$frames_jitter <- function() for (sd in c(0.1, 0.2, 0.3, 0.5))
   for (design in c("even", "first")) {
-    r <- repeated(150, function(i) {
-      y <- exp(rnorm(150, 0, sd))
-      at <- if (design == "even") even(150, 8) else clockpigeon:::first_probes(1:150, 8, seed = i)
-      c(covered = covers(total_of(y, at, i), sum(y)))
-    })
-    say(paste0("frames_jitter_", sd, "_8_", design), "coverage", r$mean, r$n)
-  }
+  r <- repeated(150, function(i) {
+    y <- exp(rnorm(150, 0, sd))
+    at <- if (design == "even") even(150, 8) else clockpigeon:::first_probes(1:150, 8, seed = i)
+    c(covered = covers(total_of(y, at, i), sum(y)))
+  })
+  say(paste0("frames_jitter_", sd, "_8_", design), "coverage", r$mean, r$n)
+}
 checks$frames_families <- function() for (n in c(3, 5, 8, 20)) {
   r <- repeated(240, function(i) {
     y <- families[[(i - 1) %% length(families) + 1]]()

@@ -50,43 +50,38 @@ compute <- function(scene, frame, engine, ver, dev, limit) {
 rows <- list()
 add <- function(scene, frame, engine, ver, dev, limit, rep, site = NA, tier = NA, status = "ok",
                 note = "") {
-                  factor <- if (is.na(site)) 1 else 1 / site_speed[[site]]
-                  seconds <- compute(scene, frame, engine, ver, dev, limit) * factor *
-                    exp(rnorm(1, 0, 0.06))
-                  load <- scenes[[scene]]$load * exp(rnorm(1, 0, 0.05))
-                  at <- as.POSIXct("2026-10-05 08:00:00", tz = "UTC") + 180 * length(rows)
-                  rows[[length(rows) + 1]] <<- data.frame(
-                    measured_at = format(at, "%Y-%m-%dT%H:%M:%SZ"), activity = "render",
-                    shot = scene, scene = scene, frame = frame, engine = engine,
-                    engine_version = ver, limit_kind = limit,
-                    limit_value = if (limit == "samples") 512 else 0.02, width = 1920,
-                    height = 1080, node = if (is.na(site)) node[[dev]] else NA,
-                    device = if (is.na(site)) dev else NA,
-                    device_count = if (is.na(site)) 1 else NA, site = site, tier = tier,
-                    wall_s = if (status == "failed") NA else round(load + seconds, 2),
-                    load_s = round(load, 2),
-                    compute_s = if (status == "failed") NA else round(seconds, 2), status = status,
-                    kind = "measured", precision = "exact", warm = TRUE,
-                    run_order = length(rows) + 1, "repeat" = rep,
-                    note = paste0("sample data, invented for the demo", note), check.names = FALSE
-                  )
-                }
+  factor <- if (is.na(site)) 1 else 1 / site_speed[[site]]
+  seconds <- compute(scene, frame, engine, ver, dev, limit) * factor * exp(rnorm(1, 0, 0.06))
+  load <- scenes[[scene]]$load * exp(rnorm(1, 0, 0.05))
+  at <- as.POSIXct("2026-10-05 08:00:00", tz = "UTC") + 180 * length(rows)
+  rows[[length(rows) + 1]] <<- data.frame(
+    measured_at = format(at, "%Y-%m-%dT%H:%M:%SZ"), activity = "render", shot = scene,
+    scene = scene, frame = frame, engine = engine, engine_version = ver, limit_kind = limit,
+    limit_value = if (limit == "samples") 512 else 0.02, width = 1920, height = 1080,
+    node = if (is.na(site)) node[[dev]] else NA, device = if (is.na(site)) dev else NA,
+    device_count = if (is.na(site)) 1 else NA, site = site, tier = tier,
+    wall_s = if (status == "failed") NA else round(load + seconds, 2), load_s = round(load, 2),
+    compute_s = if (status == "failed") NA else round(seconds, 2), status = status,
+    kind = "measured", precision = "exact", warm = TRUE, run_order = length(rows) + 1,
+    "repeat" = rep, note = paste0("sample data, invented for the demo", note), check.names = FALSE
+  )
+}
 
 frames <- list(gears = c(90, 250, 420, 640), basin = c(90, 330, 460, 700),
                gallery = c(80, 290, 430, 640))
 for (rep in 1:2) for (scene in names(scenes)) for (frame in frames[[scene]])
   for (limit in c("samples", "noise")) {
-    for (ev in names(version)) for (dev in names(device)) {
-      part <- strsplit(ev, " ")[[1]]
-      # The smallest card has too little memory for the gallery under millrace 2.0.
-      fails <- scene == "gallery" && ev == "millrace 2.0" && dev == "Fathom 6"
-      add(scene, frame, part[1], part[2], dev, limit, rep, status = if (fails) "failed" else "ok",
-          note = if (fails) ": device memory full" else "")
-    }
+  for (ev in names(version)) for (dev in names(device)) {
+    part <- strsplit(ev, " ")[[1]]
+    # The smallest card has too little memory for the gallery under millrace 2.0.
+    fails <- scene == "gallery" && ev == "millrace 2.0" && dev == "Fathom 6"
+    add(scene, frame, part[1], part[2], dev, limit, rep, status = if (fails) "failed" else "ok",
+        note = if (fails) ": device memory full" else "")
   }
+}
 tiers <- c(quayside = "standard", saltmill = "brisk", attic = "day")
 for (scene in names(scenes)) for (frame in frames[[scene]][c(2, 4)]) for (site in names(site_speed))
   {
-    add(scene, frame, "sundew", "4.2", "Quern 80", "samples", 1, site = site, tier = tiers[[site]])
-  }
+  add(scene, frame, "sundew", "4.2", "Quern 80", "samples", 1, site = site, tier = tiers[[site]])
+}
 write.csv(do.call(rbind, rows), "inst/demo-project/sample-timings.csv", row.names = FALSE, na = "")

@@ -326,26 +326,23 @@ run_section <- function(name, seconds, seed) {
 # All sections, each in a process of its own that is ended when it hangs; returns a data frame.
 run_all <- function(library, seconds, seed, names = base::names(sections),
                     script = "tests/fuzz/fuzz.R") {
-                      rows <- lapply(names, function(name) {
-                        ran <- processx::run(file.path(R.home("bin"), "Rscript"),
-                                             c("--no-init-file", script, library, name, seconds,
-                                               seed),
-                                             error_on_status = FALSE, timeout = 3 * seconds + 60,
-                                             stderr_to_stdout = TRUE)
-                        last <- regmatches(ran$stdout, regexec(paste0("(?m)^", name,
-                                                                      " ([0-9]+) ([0-9]+)$"),
-                                                               ran$stdout, perl = TRUE))[[1]]
-                        if (ran$timeout || length(last) < 3) {
-                          return(data.frame(section = name, cases = 0L, findings = 1L,
-                                            says = paste(if (ran$timeout) "hang:" else "crash:",
-                                                         substr(ran$stdout, 1, 2000))))
-                        }
-                        data.frame(section = name, cases = as.integer(last[2]),
-                                   findings = as.integer(last[3]),
-                                   says = if (last[3] == "0") "" else ran$stdout)
-                      })
-                      do.call(rbind, rows)
-                    }
+  rows <- lapply(names, function(name) {
+    ran <- processx::run(file.path(R.home("bin"), "Rscript"),
+                         c("--no-init-file", script, library, name, seconds, seed),
+                         error_on_status = FALSE, timeout = 3 * seconds + 60,
+                         stderr_to_stdout = TRUE)
+    last <- regmatches(ran$stdout, regexec(paste0("(?m)^", name, " ([0-9]+) ([0-9]+)$"), ran$stdout,
+                                           perl = TRUE))[[1]]
+    if (ran$timeout || length(last) < 3) {
+      return(data.frame(section = name, cases = 0L, findings = 1L,
+                        says = paste(if (ran$timeout) "hang:" else "crash:",
+                                     substr(ran$stdout, 1, 2000))))
+    }
+    data.frame(section = name, cases = as.integer(last[2]), findings = as.integer(last[3]),
+               says = if (last[3] == "0") "" else ran$stdout)
+  })
+  do.call(rbind, rows)
+}
 
 if (sys.nframe() == 0L) {
   args <- commandArgs(trailingOnly = TRUE)

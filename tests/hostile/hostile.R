@@ -42,18 +42,18 @@ answer_modes <- function() {
   })
   for (field in c("shot", "frame", "state", "parts", "bytes", "sha256", "seconds", "charge",
                   "node")) {
-                    for (k in c(1, 3, 4, 6)) local({
-                      field <- field
-                      value <- odd_values[[k]]
-                      add(paste("frames", field, k), "/frames", function(x) {
-                        x$frames <- lapply(x$frames, function(row) {
-                          row[field] <- list(value)
-                          row
-                        })
-                        x
-                      })
-                    })
-                  }
+    for (k in c(1, 3, 4, 6)) local({
+      field <- field
+      value <- odd_values[[k]]
+      add(paste("frames", field, k), "/frames", function(x) {
+        x$frames <- lapply(x$frames, function(row) {
+          row[field] <- list(value)
+          row
+        })
+        x
+      })
+    })
+  }
   add("frames many parts", "/frames", function(x) {
     x$frames <- lapply(x$frames, function(row)
                        utils::modifyList(row, list(parts = 1e6, bytes = 4000)))
@@ -72,9 +72,9 @@ answer_modes <- function() {
   add("frames no list", "/frames", function(x) list(frames = "all"))
   for (text in c("", "null", "[", "12", "[]", "\"x\"", "http://127.0.0.1:1/x", "/etc/passwd",
                  "{\"a\":")) local({
-                   text <- text
-                   add(paste("body", text), "/jobs/[^/]+$", function(x) charToRaw(text))
-                 })
+    text <- text
+    add(paste("body", text), "/jobs/[^/]+$", function(x) charToRaw(text))
+  })
   out
 }
 
@@ -281,9 +281,8 @@ client_requests <- function() {
   }
   for (token in c("", "Bearer ", "Basic x", paste("Bearer", strrep("x", 5000)),
                   "Bearer token-of-the-tes", "bearer token-of-the-test")) {
-                    out <- c(out, list(list(method = "GET", path = "/jobs",
-                                            headers = list(Authorization = token))))
-                  }
+    out <- c(out, list(list(method = "GET", path = "/jobs", headers = list(Authorization = token))))
+  }
   out
 }
 
@@ -304,8 +303,8 @@ run_client_requests <- function(url, token, keep = function(k) TRUE) {
     if (grepl("^/events", one$path)) curl::handle_setopt(handle, timeout = 1)
     tryCatch(curl::curl_fetch_memory(paste0(url, "/saltmill", one$path), handle)$status_code,
              error = function(e) {
-               structure(NA, why = conditionMessage(e))
-             })
+      structure(NA, why = conditionMessage(e))
+    })
   }
   requests <- client_requests()
   rows <- lapply(Filter(keep, seq_along(requests)), function(k) {

@@ -7,16 +7,15 @@ skip_without_cluster <- function()
 
 cluster_node <- function(folder, name = "room", count = 1, options = "#SBATCH --partition=farm",
                          wait = "20s") {
-                           command <- if (real_cluster()) "sbatch" else stand_in_scheduler(folder)
-                           read_node(write_file(
-                             folder, paste0(name, ".yaml"), paste("node:", name),
-                             paste("count:", count), "devices: [{device: chip, kind: cpu}]",
-                             paste0("launch: {by: cluster, command: ", command,
-                                    ", listen: 'tls+tcp://127.0.0.1:0', wait: ", wait,
-                                    ", options: '", options, "', rscript: '",
-                                    file.path(R.home("bin"), "Rscript"), " --no-init-file'}")
-                           ))
-                         }
+  command <- if (real_cluster()) "sbatch" else stand_in_scheduler(folder)
+  read_node(write_file(
+    folder, paste0(name, ".yaml"), paste("node:", name), paste("count:", count),
+    "devices: [{device: chip, kind: cpu}]",
+    paste0("launch: {by: cluster, command: ", command, ", listen: 'tls+tcp://127.0.0.1:0', wait: ",
+           wait, ", options: '", options, "', rscript: '", file.path(R.home("bin"), "Rscript"),
+           " --no-init-file'}")
+  ))
+}
 
 stand_in_scheduler <- function(folder) {
   at <- file.path(folder, "scheduler")

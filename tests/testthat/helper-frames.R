@@ -15,14 +15,14 @@ scene_picture <- function(f, height = 72, width = 128, noise = 0.02, seed = f) {
 # `damage(x, f)` changes the pictures of the frames `bad`. Returns the folder.
 scene_folder <- function(frames = 1:24, bad = integer(), damage = NULL, name = "tide", ...,
                          env = parent.frame()) {
-                           folder <- withr::local_tempdir(.local_envir = env)
-                           for (f in frames) {
-                             x <- scene_picture(f, ...)
-                             if (f %in% bad) x <- damage(x, f)
-                             png::writePNG(x, file.path(folder, sprintf("%s-%04d.png", name, f)))
-                           }
-                           folder
-                         }
+  folder <- withr::local_tempdir(.local_envir = env)
+  for (f in frames) {
+    x <- scene_picture(f, ...)
+    if (f %in% bad) x <- damage(x, f)
+    png::writePNG(x, file.path(folder, sprintf("%s-%04d.png", name, f)))
+  }
+  folder
+}
 
 # What of a kind of finding is found in a folder of such frames.
 found_in <- function(folder, ...) {

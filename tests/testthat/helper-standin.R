@@ -37,20 +37,18 @@ pass <- function(farm, seconds) {
 # `bytes`.
 ask_farm <- function(farm, method, path, body = NULL, key = NULL, token = "token-of-the-test",
                      headers = character()) {
-                       if (is.list(body)) body <- charToRaw(clockpigeon:::to_json_line(body))
-                       headers <- c(headers, if (length(token))
-                                    c(Authorization = paste("Bearer", token)),
-                                    if (length(key)) c("Idempotency-Key" = key))
-                       req <- list(method = method, uri = paste0("/", farm$card$site, path),
-                                   headers = headers, body = c(raw(), body))
-                       answer <- tryCatch(clockpigeon:::farm_reply(farm, req),
-                                          standin_problem = identity)
-                       if (is.null(answer$bytes) && is.null(answer$follow)) {
-                         answer$body <- jsonlite::fromJSON(clockpigeon:::to_json_line(answer$body),
-                                                           simplifyVector = FALSE)
-                       }
-                       answer
-                     }
+  if (is.list(body)) body <- charToRaw(clockpigeon:::to_json_line(body))
+  headers <- c(headers, if (length(token)) c(Authorization = paste("Bearer", token)),
+               if (length(key)) c("Idempotency-Key" = key))
+  req <- list(method = method, uri = paste0("/", farm$card$site, path), headers = headers,
+              body = c(raw(), body))
+  answer <- tryCatch(clockpigeon:::farm_reply(farm, req), standin_problem = identity)
+  if (is.null(answer$bytes) && is.null(answer$follow)) {
+    answer$body <- jsonlite::fromJSON(clockpigeon:::to_json_line(answer$body),
+                                      simplifyVector = FALSE)
+  }
+  answer
+}
 
 an_order <- function(..., frames = "1-12", files = NULL) {
   shot <- c(list(shot = "gears-review", scene = "gears", frames = frames, width = 32, height = 18,
@@ -141,45 +139,41 @@ at_address <- function(folder, url, site = "saltmill") {
 # all that is needed to go on with it. `cut`: as of farm_service().
 at_farm <- function(faults = "", cut = function(n) "", frames = "1-12", seconds = 10,
                     env = parent.frame(), ...) {
-                      farm <- test_farm(faults = faults, seconds = seconds, env = env, ...)
-                      farm$clock$at <- as.numeric(clockpigeon:::this_moment())
-                      farm$began <- farm$clock$at
-                      # Three times as quick there as here, as its card says.
-                      x <- list2env(decided(env, frames = frames, only = "saltmill,brisk,nodes=10",
-                                            deadline = "3h", budget = "20 EUR",
-                                            seconds = c(3, 3.1) * seconds))
-                      x$service <- farm_service(farm, cut)
-                      x$farm <- farm
-                      # The look is of tests of its own: here it would ask over the network.
-                      x$place <- function() {
-                        place <- plan_place(x$project, x$ledger, "review-1")
-                        place$project$sites$saltmill$service <- list(address = "http://127.0.0.1:1",
-                                                                     token = list(env = "NONE"))
-                        place
-                      }
-                      x$project$root <- x$folder
-                      x$send <- function(trial = FALSE) {
-                        place <- x$place()
-                        clockpigeon:::place_remote(place, as.list(as.data.frame(place$parts)[1, ]),
-                                                   place$split$runs[[1]], x$ledger,
-                                                   clockpigeon:::placed_folder(place), trial,
-                                                   x$service)
-                      }
-                      links <- clockpigeon:::new_links(function(site, ...) x$service)
-                      x$links <- links
-                      # Here the clocks of both go together.
-                      x$pass <- function(seconds) {
-                        pass(farm, seconds)
-                        now <- as.POSIXct(farm$clock$at, origin = "1970-01-01", tz = "UTC")
-                        Sys.setenv(CLOCKPIGEON_NOW = format(now, "%Y-%m-%dT%H:%M:%OS3Z"))
-                      }
-                      withr::local_envvar(CLOCKPIGEON_NOW = Sys.getenv("CLOCKPIGEON_NOW"),
-                                          .local_envir = env)
-                      x$fetch <- function(seconds = Inf)
-                        as.data.frame(fetch_job(x$project, x$ledger, "review-1", seconds, links))
-                      x$watch <- function() watch_job(x$project, x$ledger, "review-1")
-                      x$pictures <- function()
-                        list.files(file.path(x$folder, "placed/review-1/frames"), "png$",
-                                   recursive = TRUE)
-                      x
-                    }
+  farm <- test_farm(faults = faults, seconds = seconds, env = env, ...)
+  farm$clock$at <- as.numeric(clockpigeon:::this_moment())
+  farm$began <- farm$clock$at
+  # Three times as quick there as here, as its card says.
+  x <- list2env(decided(env, frames = frames, only = "saltmill,brisk,nodes=10", deadline = "3h",
+                        budget = "20 EUR", seconds = c(3, 3.1) * seconds))
+  x$service <- farm_service(farm, cut)
+  x$farm <- farm
+  # The look is of tests of its own: here it would ask over the network.
+  x$place <- function() {
+    place <- plan_place(x$project, x$ledger, "review-1")
+    place$project$sites$saltmill$service <- list(address = "http://127.0.0.1:1",
+                                                 token = list(env = "NONE"))
+    place
+  }
+  x$project$root <- x$folder
+  x$send <- function(trial = FALSE) {
+    place <- x$place()
+    clockpigeon:::place_remote(place, as.list(as.data.frame(place$parts)[1, ]),
+                               place$split$runs[[1]], x$ledger, clockpigeon:::placed_folder(place),
+                               trial, x$service)
+  }
+  links <- clockpigeon:::new_links(function(site, ...) x$service)
+  x$links <- links
+  # Here the clocks of both go together.
+  x$pass <- function(seconds) {
+    pass(farm, seconds)
+    now <- as.POSIXct(farm$clock$at, origin = "1970-01-01", tz = "UTC")
+    Sys.setenv(CLOCKPIGEON_NOW = format(now, "%Y-%m-%dT%H:%M:%OS3Z"))
+  }
+  withr::local_envvar(CLOCKPIGEON_NOW = Sys.getenv("CLOCKPIGEON_NOW"), .local_envir = env)
+  x$fetch <- function(seconds = Inf)
+    as.data.frame(fetch_job(x$project, x$ledger, "review-1", seconds, links))
+  x$watch <- function() watch_job(x$project, x$ledger, "review-1")
+  x$pictures <- function()
+    list.files(file.path(x$folder, "placed/review-1/frames"), "png$", recursive = TRUE)
+  x
+}

@@ -71,13 +71,11 @@ some_timings <- function(wall_s, ...) {
 # An engine that is a shell script: what it does is its text; "$1" is the picture to write.
 script_engine <- function(folder, ...,
                           reads = "reads: {load_s: 'load ([0-9.]+)', compute_s: 'compute ([0-9.]+)'}") {
-                            script <- write_file(folder, "engine.sh", "#!/bin/sh", ...)
-                            Sys.chmod(script, "755")
-                            read_engine(write_file(folder, "engine.yaml", "engine: script",
-                                                   paste0("program: ", script),
-                                                   "arguments: ['{output}', '{frame}']",
-                                                   "limits: [samples]", reads))
-                          }
+  script <- write_file(folder, "engine.sh", "#!/bin/sh", ...)
+  Sys.chmod(script, "755")
+  read_engine(write_file(folder, "engine.yaml", "engine: script", paste0("program: ", script),
+                         "arguments: ['{output}', '{frame}']", "limits: [samples]", reads))
+}
 
 # A PNG as small_shot() asks for it, for scripts that make a good picture.
 one_pixel <- function(folder, width = 32, height = 18) {

@@ -40,7 +40,7 @@ test_that("the names in texts are told, those with a default apart", {
 test_that("nothing but arithmetic is taken, and nothing is run", {
   for (odd in c("{system('x')}", "{frame;1}", "{1+}", "{}", "{frame$x}", "{exp(frame)}",
                 "{f(x)(y)}")) {
-                  expect_refusal(fill(odd, frame = 1), "template", c("here", "{frame:04}"))
-                }
+    expect_refusal(fill(odd, frame = 1), "template", c("here", "{frame:04}"))
+  }
   expect_refusal(fill("{scene-1}", scene = "a"), "template", c("{scene}", "numbers only"))
 })

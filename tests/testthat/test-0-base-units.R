@@ -13,8 +13,8 @@ test_that("what can be read in two ways is refused with both readings", {
 test_that("what cannot be a duration is refused", {
   for (bad in c("2:75", "00:75:00", "-3 s", "1,5 min", "soon", "", "5 s 3 m", "3 m 3 m", "P", "PT",
                 "1e3 s")) {
-                  expect_refusal(parse_duration(bad, "field x"), "duration", "field x")
-                }
+    expect_refusal(parse_duration(bad, "field x"), "duration", "field x")
+  }
   expect_refusal(parse_duration(760), "duration")
 })
 
@@ -34,7 +34,7 @@ test_that("sizes, speeds and powers need their unit, and MB is not MiB", {
   expect_equal(clockpigeon:::parse_power("1.2 kW"), 1200)
   for (bad in list("700", "700 mb", "MB", 700, "7e2 MB", NULL))
     expect_refusal(clockpigeon:::parse_size(bad,
-        "field size"), "unit", c("field size", "MiB"))
+      "field size"), "unit", c("field size", "MiB"))
   expect_identical(clockpigeon:::parse_resolution("1920x1080"), c(width = 1920L, height = 1080L))
   for (bad in c("1920", "0x10", "1920*1080", "x"))
     expect_refusal(clockpigeon:::parse_resolution(bad), "size")

@@ -93,11 +93,10 @@ test_that("a card's steps make a window longer, and what the card meters is neve
 test_that("tax, discount, minimum and a stated total are held against what is due", {
   sums <- function(lines, ..., usage = 6, discount = 0, totals = numeric(), tax = NA,
                    facts = facts_of(...)) {
-                     x <- clockpigeon:::doubted_lines(lines, facts)$lines
-                     f <- clockpigeon:::doubted_sums(x, list(usage = usage, discount = discount),
-                                                     facts, totals, tax)
-                     stats::setNames(round(f$amount, 6), f$code)
-                   }
+    x <- clockpigeon:::doubted_lines(lines, facts)$lines
+    f <- clockpigeon:::doubted_sums(x, list(usage = usage, discount = discount), facts, totals, tax)
+    stats::setNames(round(f$amount, 6), f$code)
+  }
   other <- function(kind, amount)
     line(kind = kind, item = kind, quantity = NA, unit = NA, price = NA, amount = amount)
   expect_length(sums(lines_of(other("tax", 1.2)), tax = 0.2), 0)

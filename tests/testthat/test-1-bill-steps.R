@@ -42,10 +42,10 @@ test_that("each reason stands for what was changed", {
   priced <- as.data.frame(bill(data.frame(node = "a", seconds = 7200), card))
   of <- function(quantity, price, kind = "usage", unit = "device-hour",
                  amount = round(quantity * price, 2)) {
-                   data.frame(kind = kind, item = "x", quantity = quantity, unit = unit,
-                              price = price, amount = amount, node = "a", began = "t", ended = NA,
-                              shot = NA_character_, frames = NA_character_)
-                 }
+    data.frame(kind = kind, item = "x", quantity = quantity, unit = unit, price = price,
+               amount = amount, node = "a", began = "t", ended = NA, shot = NA_character_,
+               frames = NA_character_)
+  }
   gap <- function(lines, meter = TRUE) {
     lines$line <- seq_len(nrow(lines))
     facts <- list(prices = data.frame(unit = c("device-hour", "job"), price = c(1.15, 0.4)),

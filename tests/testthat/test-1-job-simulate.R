@@ -155,7 +155,7 @@ test_that("a cap stops the job late: what is in flight is paid and lost", {
 test_that("draws side by side, one by one, on one thread or three are the same draws", {
   way <- flat_way(nodes = 7, start = c(median = 50, p90 = 120), frame_bytes = 2e6, link = 1e6,
                   speed = list(
-                    log_factor = 0.2, se = 0.1, df = 3), prepass = list(tasks = 4, each = 30))
+    log_factor = 0.2, se = 0.1, df = 3), prepass = list(tasks = 4, each = 30))
   a <- simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE,
                     drawing = list(threads = 1))
   expect_identical(simulate_job(rep(40, 300), way, draws = 403, run_sd = 0.4, keep = TRUE,

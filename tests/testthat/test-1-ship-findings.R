@@ -3,7 +3,7 @@ assets_of <- function(...)
   data.frame(path = c(...), kind = "texture", embedded = FALSE, needed = TRUE)
 assets <- function(paths, files, root = "/work/film")
   clockpigeon:::asset_findings(assets_of(paths), files_of(files),
-      root)
+    root)
 
 test_that("an asset is missing, elsewhere, absolute, outside, or differs in case, and what to do is said", {
   one <- function(...) assets(...)[c("weight", "what", "instead")]

@@ -3,7 +3,7 @@ profile <- function(...) c("engine: a", "program: sh", "limits: [samples]", ...)
 test_that("the shipped profiles are read", {
   for (name in c("pebble", "povray"))
     expect_s3_class(read_engine(system.file("engines", paste0(name, ".yaml"),
-        package = "clockpigeon")), "cp_engine")
+      package = "clockpigeon")), "cp_engine")
   expect_true(file.exists(clockpigeon:::engine_program(pebble())))
 })
 

@@ -10,8 +10,8 @@ test_that("a host can be neither an option of ssh nor a command, and options are
   }
   for (bad in c("x;echo PWNED>f;@127.0.0.1", "-oProxyCommand=x", "a b", "$(id)@x", "`id`", "x|y",
                 "x:port", "lena@-x", "a@b@c")) {
-                  expect_refusal(host(bad), "type", "Write a name or an address")
-                }
+    expect_refusal(host(bad), "type", "Write a name or an address")
+  }
   expect_refusal(node_of("launch: {by: ssh, host: x, listen: 'tcp://0.0.0.0:5555'}"), "type",
                  "tls+tcp://ADDRESS:PORT")
   expect_refusal(node_of("launch: {by: cluster, options: \"#SBATCH -p x\\ntouch /tmp/x\"}"), "type",

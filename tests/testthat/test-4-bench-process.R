@@ -57,7 +57,7 @@ test_that("a log that grows without end is cut, its beginning and its end kept",
   log <- file.path(scratch(), "log")
   ran <- clockpigeon:::run_command(
     "/bin/sh", c(
-      "-c", "echo first line; yes word | head -c 60000000; sleep 0.3; echo; echo last line"),
+    "-c", "echo first line; yes word | head -c 60000000; sleep 0.3; echo; echo last line"),
     tempdir(), log = log, most = 4e6)
   expect_identical(ran$exit, 0L)
   expect_match(ran$text, "^first line\n")

@@ -93,7 +93,7 @@ test_that("features and devices are crossed, passed on, and part of the setting"
                     repeats = 1,
                     options = bench_options(warmups = 0,
                                             cross = crossing(
-                                              features = list(denoise = c("on", "off")))))
+                      features = list(denoise = c("on", "off")))))
   expect_identical(unique(run_bench(odd, ledger, progress = FALSE)$note),
                    "pebble knows no feature denoise")
   expect_refusal(plan_bench(small_shot(), pebble(), frames = 1,

@@ -76,7 +76,7 @@ test_that("plans cross sets of devices, each is really asked for, and rows say w
                     class = "cp_node")
   plan <- plan_bench(small_shot(), engine, frames = 1, repeats = 2,
                      options = bench_options(warmups = 0,
-                       cross = list(devices = c("gpu 0", "gpu 0+1", "gpu 2", "gpu 7"))))
+    cross = list(devices = c("gpu 0", "gpu 0+1", "gpu 2", "gpu 7"))))
   ledger <- memory_ledger()
   rows <- run_bench(plan, ledger, node, progress = FALSE)
   good <- rows[rows$status == "ok", ]

@@ -1,16 +1,13 @@
 # Two sites of one node; what is known of the slow one's speed varies from draw to draw.
 fallback_state <- function(deadline, se = 0.4, draws = 200, prices = c("3.6", "36"),
                            confidence = 0.9) {
-                             x <- pair_of_sites(se = c(se, 0), prices = prices, draws = draws)
-                             scenario <- x$forecast$scenario
-                             asked <- list(deadline_s = deadline, budget = Inf,
-                                           confidence = confidence, rule = "cheapest",
-                                           together = TRUE)
-                             seconds <- clockpigeon:::frame_draws(x$forecast$scenario$jobs[[1]],
-                                                                  draws, 1)
-                             clockpigeon:::with_lines(clockpigeon:::plan_state(scenario, asked,
-                                                                               seconds, 1))
-                           }
+  x <- pair_of_sites(se = c(se, 0), prices = prices, draws = draws)
+  scenario <- x$forecast$scenario
+  asked <- list(deadline_s = deadline, budget = Inf, confidence = confidence, rule = "cheapest",
+                together = TRUE)
+  seconds <- clockpigeon:::frame_draws(x$forecast$scenario$jobs[[1]], draws, 1)
+  clockpigeon:::with_lines(clockpigeon:::plan_state(scenario, asked, seconds, 1))
+}
 
 test_that("a fallback is what a plain reckoning of it gives, draw by draw", {
   state <- fallback_state(500)

@@ -8,8 +8,8 @@ test_that("the pick comes first, and each other option says why and by how much"
   each <- explain(choose_option(given_forecast(finish, cost), 160, 5, together = FALSE))
   expect_match(each[["middle"]],
                paste(
-                 "(100 % of draws finish by the deadline, 90 % (+-19.0) stay within the budget,",
-                 "90 % (+-19.0) do both)"), fixed = TRUE)
+    "(100 % of draws finish by the deadline, 90 % (+-19.0) stay within the budget,",
+    "90 % (+-19.0) do both)"), fixed = TRUE)
   expect_match(text[["cheap"]],
                "too late: 80 % of draws finish by the deadline, 90 % asked; a deadline 2m20s later would do",
                fixed = TRUE)

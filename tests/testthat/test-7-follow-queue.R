@@ -5,12 +5,11 @@ frame_engine <- function(folder, ..., last = "sleep 0.1; echo load 0.01 compute 
 # A job on machines of a scheduler, each slot with one of them.
 queued_job <- function(folder, engine, frames = 1:6, slots = 2,
                        options = "#SBATCH --partition=farm", ...) {
-                         node <- cluster_node(folder, count = slots, options = options)
-                         node$folder <- folder
-                         pool_of(folder, engine, frames,
-                                 nodes = stats::setNames(rep(list(node), slots),
-                                                         paste0("room/", seq_len(slots))), ...)
-                       }
+  node <- cluster_node(folder, count = slots, options = options)
+  node$folder <- folder
+  pool_of(folder, engine, frames,
+          nodes = stats::setNames(rep(list(node), slots), paste0("room/", seq_len(slots))), ...)
+}
 events_of <- function(ledger, what) {
   x <- job_events(ledger, "night")
   x[x$what == what, ]

@@ -46,8 +46,7 @@ test_that("whichever request is cut, and wherever the placing ends, it is placed
 test_that("what is left after a halt is placed anew, and its cap is what is left of the money", {
   x <- at_farm(faults = "lose=1@45s",
                card = list(tiers = list(list(tier = "brisk", nodes = c(1, 10), factor = 2.2,
-                                                                                wait = NULL))),
-               seconds = 15)
+                                                                   wait = NULL))), seconds = 15)
   place <- x$place()
   part <- as.list(as.data.frame(place$parts)[1, ])
   part$nodes <- 1

@@ -13,7 +13,7 @@ test_that("how a job stands is said in the order in which it is asked, at 80 col
   expect_match(lines[1], "Job night, placed Tue 24 Nov 12:00")
   expect_identical(sub(" .*", "", grep("^(Stands|Done|Cost|Now)", lines, value = TRUE)),
                    c("Stands", "Done", "Cost",
-                                                                                                           "Now"))
+                                                                                          "Now"))
   expect_match(said(x), "30 of 60 frames are there, the last 1.00s ago.", fixed = TRUE)
   expect_match(
     said(x), "by the deadline Tue 12:11 with a chance of|by the deadline 12:11:40 with a chance of")

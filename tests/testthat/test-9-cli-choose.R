@@ -114,8 +114,8 @@ test_that("a job half done, a plan of one's own, no money and no time have an an
   mine <- ask("--deadline", "20h", "--plan", "mine.yaml")
   expect_match(
     mine$text, paste(
-      "Do As written: render all 2250 frames at attic day, 2 nodes. Look Fri 10:00: if fewer",
-      "than 1200 of the 2250 frames are done"), fixed = TRUE)
+    "Do As written: render all 2250 frames at attic day, 2 nodes. Look Fri 10:00: if fewer",
+    "than 1200 of the 2250 frames are done"), fixed = TRUE)
   expect_match(mine$text, "attic, else quayside Fri", fixed = TRUE)
   expect_match(ask("--budget", "0EUR")$text, "too dear")
   soon <- ask("--deadline", "5min")

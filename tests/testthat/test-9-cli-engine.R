@@ -9,8 +9,8 @@ test_that("a renderer that nobody saw is described, tried and timed from the com
   Sys.chmod(program, "755")
   made <- run("engine", "new", "quern", "--command",
               paste(program, "{scene} -q {log2(samples)} -n {frame}",
-                          "-w {width} -h {height} -to {stem}"), "--ask-version=-about",
-              "--output-as", "{stem}{frame:03}.png")
+              "-w {width} -h {height} -to {stem}"), "--ask-version=-about", "--output-as",
+              "{stem}{frame:03}.png")
   expect_identical(made$stdout, "engines/quern.yaml\n")
   tried <- run("engine", "try", "quern", "scenes/yard.discs", "--frame", "7")
   expect_identical(tried$status, 0L)

@@ -1,10 +1,10 @@
 test_that("version and help are on standard output, with status 0", {
   for (args in list("--version", "help", character(), "--help", c("help", "choose"),
                     c("compare", "--help"))) {
-                      ran <- run_command_line(args)
-                      expect_identical(ran$status, 0L)
-                      expect_identical(ran$stderr, "")
-                    }
+    ran <- run_command_line(args)
+    expect_identical(ran$status, 0L)
+    expect_identical(ran$stderr, "")
+  }
   expect_match(run_command_line("--version")$stdout, "^clockpigeon [0-9.]+\n$")
   text <- run_command_line("help")$stdout
   for (command in names(clockpigeon:::cli_commands))

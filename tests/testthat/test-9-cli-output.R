@@ -50,11 +50,11 @@ test_that("every command keeps to a terminal of 40 columns", {
                     c("engine", "list"),
                     c("choose", "--engine", "sundew", "--shots", "gears", "--draws", "50",
                       "--deadline", "40h"))) {
-      ran <- run_command_line(args, wd = folder, env = c(COLUMNS = "40", NO_COLOR = "1"))
-      lines <- strsplit(ran$stdout, "\n")[[1]]
-      wide <- lines[nchar(lines, "width") > 40]
-      expect_identical(wide, character(), info = paste(args, collapse = " "))
-    }
+    ran <- run_command_line(args, wd = folder, env = c(COLUMNS = "40", NO_COLOR = "1"))
+    lines <- strsplit(ran$stdout, "\n")[[1]]
+    wide <- lines[nchar(lines, "width") > 40]
+    expect_identical(wide, character(), info = paste(args, collapse = " "))
+  }
 })
 
 test_that("an error of a child or of another package is one line of ours", {

@@ -11,9 +11,9 @@ test_that("a clock that runs faster is read as it is written", {
   expect_gte(as.numeric(clockpigeon:::this_moment()), as.numeric(first))
   for (odd in c("2027-06-01T12:00:00Z x60", "2027-06-01T12:00:00Z x60 since now",
                 "x60 since 2027-06-01T12:00:00Z")) {
-                  withr::local_envvar(CLOCKPIGEON_NOW = odd)
-                  expect_refusal(clockpigeon:::this_moment(), "type", "CLOCKPIGEON_NOW")
-                }
+    withr::local_envvar(CLOCKPIGEON_NOW = odd)
+    expect_refusal(clockpigeon:::this_moment(), "type", "CLOCKPIGEON_NOW")
+  }
 })
 
 test_that("what cannot be served is refused before anything is", {

@@ -8,9 +8,8 @@ test_that("a job without a bill says so with its command; findings and the promi
   expect_match(html(clockpigeon:::bill_block(list(trouble = "no ledger"), "night")), "no ledger")
   settled <- list(head = "Job night: <b>", figure = NULL, findings = "! line 1: <i>",
                   steps = data.frame(
-                    step = c("promised", "rate"), change = c("", "-1.50"), EUR = c("9.00", "7.50"),
-                    why = c("", "x")
-                  ))
+    step = c("promised", "rate"), change = c("", "-1.50"), EUR = c("9.00", "7.50"), why = c("", "x")
+  ))
   said <- html(clockpigeon:::bill_block(settled, "night"))
   expect_match(said, "-1.50", fixed = TRUE)
   expect_match(said, "7.50", fixed = TRUE)

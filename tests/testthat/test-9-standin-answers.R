@@ -94,9 +94,9 @@ test_that("a file comes in parts, in any order, each with its digest, and is who
   path <- paste0("/files/", sum)
   put <- function(part, what = bytes[((part - 1) * 1000 + 1):min(2500, part * 1000)], digest = what)
     {
-      ask_farm(farm, "PUT", paste0(path, "/parts/", part), what,
-               headers = c("Content-Digest" = clockpigeon:::digest_header(digest)))
-    }
+    ask_farm(farm, "PUT", paste0(path, "/parts/", part), what,
+             headers = c("Content-Digest" = clockpigeon:::digest_header(digest)))
+  }
   expect_identical(problem(ask_farm(farm, "GET", path)), c("404", "unknown"))
   offered <- ask_farm(farm, "POST", "/files", list(sha256 = sum, bytes = 2500))$body
   expect_identical(offered[c("parts", "there", "whole")],

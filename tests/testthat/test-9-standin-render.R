@@ -46,7 +46,8 @@ test_that("black and corrupt pictures are black and corrupt, and stay as they ar
 test_that("a shot of the protocol is a shot of ours", {
   shot <- clockpigeon:::request_shot(utils::modifyList(an_order()$shots[[1]],
                                                        list(limit = list(samples = 6,
-                                                                                                                                                 time_s = 12.5))))
+                                                                                            time_s =
+                                                                         12.5))))
   expect_identical(shot$frames, 1:12)
   expect_equal(shot$limit$time, 12.5)
   expect_identical(unname(unlist(shot$size)), c(32L, 18L))

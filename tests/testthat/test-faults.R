@@ -7,8 +7,8 @@ test_that("a name that leads elsewhere, or means something to a shell, is no nam
   }
   for (name in c("*", "a/b", "..", "a\\b", "a?", "-rf", ".hidden", "a.", "nul", "CON.txt",
                  strrep("x", 101), "a|b")) {
-                   expect_refusal(shot(name), "name", "Write letters, digits")
-                 }
+    expect_refusal(shot(name), "name", "Write letters, digits")
+  }
   for (name in c("gears", "shot 12_a", "J\u00f6rg-1.2")) expect_identical(shot(name)$shot, name)
   expect_refusal(clockpigeon:::check_name("a\001b", "here"), "name", c("here", "control character"))
 })

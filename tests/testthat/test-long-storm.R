@@ -45,7 +45,7 @@ test_that("a server that is killed again and again loses and doubles nothing of 
   control <- function(...)
     processx::run(Sys.getenv("CLOCKPIGEON_TEST_SERVER_SCRIPT"),
                   c(folder, ..., server_address(at)$port),
-                                             stdout = NULL, stderr = NULL)
+                                           stdout = NULL, stderr = NULL)
   for (turn in 1:50) {
     Sys.sleep(stats::runif(1, 0.1, 1))
     control("stop")

@@ -15,7 +15,7 @@ rooms <- function() {
 no_rooms <- c("clockpigeon-package", "RcppExports")
 defined_in <- function(room)
   unlist(lapply(room, function(e) if (is.call(e) && identical(e[[1]], as.name("<-")) &&
-      is.name(e[[2]])) as.character(e[[2]])))
+    is.name(e[[2]])) as.character(e[[2]])))
 layer <- function(room) as.integer(substr(room, 1, 1))
 word <- function(room) sub("^[0-9]-([a-z]+)-.*", "\\1", room)
 
