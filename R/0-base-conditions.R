@@ -109,32 +109,11 @@ option_list <- function(given, make, name) {
   given
 }
 
-# What an argument holds of options: an object that `make` made, or one made of a list of its
-# arguments, or of `old` ones where nothing is given.
-option_object <- function(given, name, old, make, class = paste0("cp_", name)) {
+# Options that an argument holds: an object that `make` made, a list of its arguments, or NULL for the
+# defaults.
+option_object <- function(given, name, make, class = paste0("cp_", name)) {
   if (inherits(given, class)) return(given)
-  do.call(make, if (is.null(given)) old else option_list(given, make, name))
-}
-
-# Arguments that a function took itself in an earlier release, by the argument that holds them now:
-# a list with a list for each of `makers`, the functions that check these. Warns where there is any;
-# what none of them knows is refused.
-old_arguments <- function(given, makers, where) {
-  known <- lapply(makers, function(make) names(formals(make)))
-  odd <- setdiff(names(given), unlist(known))
-  if (length(odd) || length(given) && is.null(names(given))) {
-    name <- c(odd, "")[1]
-    near <- closest(name, unlist(known))
-    stop_input("field", paste0("unknown argument `", name, "`"), where,
-               if (length(near)) paste0("Did you mean `", near, "`?") else "See its help page.")
-  }
-  out <- lapply(known, function(names) given[intersect(names(given), names)])
-  used <- names(out)[lengths(out) > 0]
-  if (length(used)) {
-    warning(where, ": give ", toString(names(given)), " in ", either(paste0("`", used, "`")),
-            "; beside it they will be refused.", call. = FALSE)
-  }
-  out
+  do.call(make, if (is.null(given)) list() else option_list(given, make, name))
 }
 
 # Folder and file: enough to find it, short enough to read.

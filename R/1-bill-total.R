@@ -24,7 +24,6 @@
 #' @param to Currency to show the amounts in as well: a list of `currency`, its ISO 4217 code, and
 #'   `rates`, exchange rates as in `read_project()$rates`; or the code alone, which does for a
 #'   site's own unit of stated worth.
-#' @param ... `rates`, as it was given here before; it warns, and will be refused.
 #' @return A tibble of class `cp_bill`, one row a line: `part` (`list`, `minimum`, `discount`,
 #'   `tax`, `credit`), `item`, `rule` (of the card), `quantity`, `unit`, `price` (of a unit),
 #'   `amount`, `currency`; with `to` also `converted`, `converted_currency`, `rate`, `rate_date`.
@@ -39,10 +38,9 @@
 #' bill(data.frame(node = c("a", "b"), seconds = c(4000, 3700)), site)
 #' @export
 bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
-                 this_month = NULL, to = NULL, ...) {
-  old <- old_arguments(list(...), list(to = in_currency), "bill()")$to
-  if (is.character(to)) to <- list(currency = to, rates = old$rates)
-  if (length(to)) to <- option_object(to, "to", NULL, in_currency, "cp_in_currency")
+                 this_month = NULL, to = NULL) {
+  if (is.character(to)) to <- list(currency = to)
+  if (length(to)) to <- option_object(to, "to", in_currency, "cp_in_currency")
   check_class(rate_card, argument("rate_card"), "cp_site", "read_site()")
   if (inherits(usage, "cp_usage")) {
     tier <- first_of(tier, usage$tier)

@@ -42,8 +42,6 @@
 #'   states, one a draw. What has happened stands; what has not is drawn, and does not end before
 #'   the moment. The result counts all of it: a job that was cut at any moment and goes on with the
 #'   same seed ends when, and costs what, it would have uncut.
-#' @param ... What is in `meter` and `drawing`, as it was given here before; it warns, and will be
-#'   refused.
 #' @return A list of class `cp_simulated`: `draws`, a tibble with one row a draw: `draw`, `finish_s`
 #'   (from now; `Inf` when the job does not end), the stages of its longest chain of events, which
 #'   add up to it: `held_s` (until it is released), `prepare_s`, `upload_s`, `wait_s`, `start_s`
@@ -64,15 +62,11 @@
 #' @export
 simulate_job <- function(seconds, way = job_way(),
                          draws = if (is.matrix(seconds)) nrow(seconds) else 2000, seed = 1,
-                         run_sd = 0, meter = NULL, keep = FALSE, drawing = NULL, state = NULL, ...)
-                           {
+                         run_sd = 0, meter = NULL, keep = FALSE, drawing = NULL, state = NULL) {
   check_class(way, argument("way"), "cp_way", "job_way()")
   draws <- check_count(draws, argument("draws"))
-  old <- old_arguments(list(...), list(meter = metering, drawing = drawing_of), "simulate_job()")
-  if (length(meter) || length(old$meter)) {
-    meter <- option_object(meter, "meter", old$meter, metering, "cp_metering")
-  }
-  how <- option_object(drawing, "drawing", old$drawing, drawing_of)
+  if (length(meter)) meter <- option_object(meter, "meter", metering, "cp_metering")
+  how <- option_object(drawing, "drawing", drawing_of)
   frames <- task_frames(seconds, draws, seed, run_sd, how$labels)
   frames$before <- how$before
   tariff <- meter$tariff

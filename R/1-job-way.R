@@ -32,24 +32,18 @@
 #'   Frames in flight are paid and lost.
 #' @param halt_s When nodes stop taking frames, in seconds from now; `NULL` for never. Frames that
 #'   were begun are finished; nodes that are not there by then never come.
-#' @param ... What is in `nodes`, `stages`, `transfers`, `spreading` and `troubles`, as it was given
-#'   here before; it warns, and will be refused.
 #' @return A list of class `cp_way`.
 #' @section Conditions: `clockpigeon_error_type` for a value of the wrong kind or range,
-#'   `clockpigeon_error_choice` for a word that is none of those above, `clockpigeon_error_field`
-#'   for an argument that is not known.
+#'   `clockpigeon_error_choice` for a word that is none of those above.
 #' @examples
 #' job_way(nodes = 4, stages(wait = c(median = 600, p90 = 2400), start = 90))
 #' job_way(list(count = 4, speed = 2), transfers = list(upload = 2e9, link = 12.5e6), cap = c(50, 120))
 #' @export
 job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL, troubles = NULL,
-                    begin_s = 0, open = NULL, cap = NULL, halt_s = NULL, ...) {
-  given <- list(...)
-  names(given) <- sub("^node_speed$", "each", sub("^node_sd$", "sd", names(given)))
-  old <- old_arguments(given, way_makers, "job_way()")
-  part <- function(given, name) option_object(given, name, old[[name]], way_makers[[name]])
-  group <- if (is.numeric(nodes)) do.call(node_group, c(list(nodes), old$nodes))
-           else option_object(nodes, "nodes", old$nodes, node_group, "cp_node_group")
+                    begin_s = 0, open = NULL, cap = NULL, halt_s = NULL) {
+  part <- function(given, name) option_object(given, name, way_makers[[name]])
+  group <- if (is.numeric(nodes)) node_group(nodes) else
+    option_object(nodes, "nodes", node_group, "cp_node_group")
   cap <- if (!is.null(cap)) c(check_number(cap[1], argument("cap"), above = 0),
                               check_number(if (length(cap) > 1) cap[[2]] else 0, argument("cap"),
                                            least = 0))

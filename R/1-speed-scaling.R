@@ -34,7 +34,7 @@
 #'   averaged over), `basis` (`measured` or `assumed`) and `error_basis`, `says` (texts).
 #' @section Conditions: `clockpigeon_error_scaling` when all times are of one n and nothing is
 #'   assumed; `clockpigeon_error_type` for n below 1 or not whole, or times that are not above 0.
-#' @seealso [best_n()], `link_ceiling()`, [spread_advice()]
+#' @seealso [best_n()], [spread_advice()]
 #' @examples
 #' fit <- fit_scaling(c(1, 2, 4, 8, 8, 16), c(100, 54, 30, 19, 18.5, 14))
 #' fit
@@ -408,30 +408,4 @@ best_n <- function(fit, price = NULL, most = 4 * max(fit$points[["n"]]), least_g
                 efficiency = at$efficiency, money = if (is.null(price)) NA_real_ else money[n],
                 pays_until = if (length(stops)) stops[1] else length(counts), beyond = at$beyond,
                 basis = fit$basis))
-}
-
-#' What the coordinator's link lets through
-#'
-#' One frame rendered in shares or bands by many helpers comes home over one link: shares are whole
-#' pictures, so the bytes grow with their number; bands are parts of one picture, so they do not.
-#'
-#' @param fit A [fit_scaling()] of the computing.
-#' @param bytes Bytes of a whole picture as it is sent.
-#' @param link Bytes a second of the coordinator's link.
-#' @param spread `"shares"` or `"bands"`.
-#' @param most The largest number to look at.
-#' @return A tibble, one row an n: `n`, `compute_s`, `link_s`, `seconds` (the longer of the two:
-#'   they overlap), `ceiling` (whether the link is the longer one).
-#' @section Conditions: `clockpigeon_error_type` for numbers that are not above 0.
-#' @noRd
-link_ceiling <- function(fit, bytes, link, spread = "shares", most = 64) {
-  check_class(fit, argument("fit"), "cp_scaling_fit", "fit_scaling()")
-  bytes <- check_number(bytes, argument("bytes"), above = 0)
-  link <- check_number(link, argument("link"), above = 0)
-  spread <- check_choice(spread, argument("spread"), c("shares", "bands"))
-  n <- seq_len(check_count(most, argument("most")))
-  compute <- scaling_mean(fit, n)
-  sent <- bytes / link * if (spread == "shares") n else rep(1, length(n))
-  as_table(list(n = n, compute_s = compute, link_s = sent, seconds = pmax(compute, sent),
-                ceiling = sent > compute))
 }

@@ -21,16 +21,14 @@
 #' @param time_limit Seconds after which a trial is ended.
 #' @param seed Seed of the order of trials; it is kept in the plan's record.
 #' @param name Name of the plan.
-#' @param ... What is in `cross`, as it was given here before; it warns, and will be refused.
 #' @return `bench_options()`: a list for [plan_bench()].
 #' @section Conditions: `clockpigeon_error_type` for an option that cannot be read.
 #' @examples
 #' bench_options(probes = 5, warmups = 0)$probes
 #' @export
 bench_options <- function(probes = 3, cross = NULL, on_loss = "wait", study = NULL, warmups = 1,
-                          time_limit = 600, seed = 1, name = "plan", ...) {
-  old <- old_arguments(list(...), list(cross = crossing), "bench_options()")
-  cross <- option_object(cross, "cross", old$cross, crossing, "cp_crossing")
+                          time_limit = 600, seed = 1, name = "plan") {
+  cross <- option_object(cross, "cross", crossing, "cp_crossing")
   c(list(probes = check_count(probes, argument("probes"))), unclass(cross),
     list(on_loss = check_choice(on_loss, argument("on_loss"), c("move", "wait")),
          study = if (length(study)) check_choice(study, argument("study"), names(compare_factors)),

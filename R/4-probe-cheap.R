@@ -14,8 +14,6 @@
 #' @param by Width and height are divided by this.
 #' @param samples Samples of the cheap pass; the shot's own limit when `NULL`.
 #' @param running From [running()].
-#' @param ... Arguments of [running()] as they were given here before; they warn, and will be
-#'   refused.
 #' @return The timings as they were added, a tibble.
 #' @section Conditions: `clockpigeon_error_engine` when the pass gives no time; those of
 #'   [run_bench()].
@@ -27,10 +25,8 @@
 #' pass[c("frame", "compute_s")]
 #' close_ledger(ledger)
 #' @export
-cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NULL, running = NULL,
-                       ...) {
-  old <- old_arguments(list(...), list(running = running_of), "cheap_pass()")
-  how <- option_object(running, "running", old$running, running_of)
+cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NULL, running = NULL) {
+  how <- option_object(running, "running", running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   small <- cheap_shot(shot, by, samples)

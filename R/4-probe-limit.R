@@ -18,8 +18,6 @@
 #'   reference, for an engine without seeds) and `noise` (a coarse noise limit to run each frame at
 #'   once as well, for engines that know one: what a sample costs where such an engine spends them).
 #' @param running From [running()]; pictures are kept in a temporary folder where it names none.
-#' @param ... Arguments of `beside` and [running()] as they were given here before; they warn, and
-#'   will be refused.
 #' @return A list of class `cp_probes`: `shot`, `engine`, `version`, `against`, `light` (of the
 #'   pictures), `pairs` (a tibble, one row a frame, setting and count: `frame`, `samples`, `width`,
 #'   `height`, `features`, `seconds` of the first render, `seconds_2` of the second, what
@@ -39,11 +37,9 @@
 #' close_ledger(ledger)
 #' @export
 probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = NULL,
-                        options = bench_options(probes = 2), beside = NULL, running = NULL, ...) {
-  old <- old_arguments(list(...), list(beside = probed_beside, running = running_of),
-                       "probe_limit()")
-  beside <- option_object(beside, "beside", old$beside, probed_beside)
-  how <- option_object(running, "running", old$running, running_of)
+                        options = bench_options(probes = 2), beside = NULL, running = NULL) {
+  beside <- option_object(beside, "beside", probed_beside)
+  how <- option_object(running, "running", running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   samples <- sort(unique(check_counts(samples, argument("samples"))))

@@ -16,8 +16,6 @@
 #' @param ledger A ledger from [open_ledger()].
 #' @param probing From `probing()`: when to stop, and how to begin.
 #' @param running From [running()].
-#' @param ... Arguments of `probing()` and [running()] as they were given here before; they warn,
-#'   and will be refused.
 #' @return A list of class `cp_shot_probe`: `curve` (the [frame_curve()]), `total`, `steps` (a
 #'   tibble, one row a probe: `frame`, `seconds`, `spent_s` since the start, `mean`, `lower`,
 #'   `upper`, `median`, `half_width` of the total after it), `cheap` (how the cheap pass was decided
@@ -32,10 +30,9 @@
 #' probe_shot(shot, pebble, ledger, probing(target = 0.3, cheap = FALSE), running(progress = FALSE))
 #' close_ledger(ledger)
 #' @export
-probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL, ...) {
-  old <- old_arguments(list(...), list(probing = probing_of, running = running_of), "probe_shot()")
-  asked <- option_object(probing, "probing", old$probing, probing_of)
-  how <- option_object(running, "running", old$running, running_of)
+probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL) {
+  asked <- option_object(probing, "probing", probing_of)
+  how <- option_object(running, "running", running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   version <- newest_unless(how$version, engine)

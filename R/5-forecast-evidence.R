@@ -25,7 +25,6 @@ assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link
 #'   both ways, or by CPU beside wall seconds, or assumed; its error is in the forecast.
 #' @param done Frames that are rendered already and are not to be rendered again, by shot, as
 #'   `"gears 1-300; basin 1-20"`; what was measured of them is evidence as before.
-#' @param ... `version`, as it was given here before: it warns, and will be refused.
 #' @return A list of class `cp_job`: the shots, `node` (the node on which most of their frames were
 #'   measured: the reference), `curves` (a [frame_curve()] for each shot on that node, with its
 #'   cheap times where half of the frames have one, and the prior that complete shots in the timings
@@ -40,77 +39,103 @@ assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link
 #' render_job(project$shots[c("gears", "basin")], "sundew", example_timings())
 #' @export
 render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, time_zone = NULL,
-                       limit = NULL, machine = machine_states, done = NULL, ...) {
-  old <- old_arguments(list(...), list(engine = function(version) version), "render_job()")$engine
+                       limit = NULL, machine = machine_states, done = NULL) {
   machine <- check_choice(machine[1], argument("machine"), machine_states)
-  # Frames stand in rising order, as in their curves, however the shot lists them.
+  share <- sample_share(limit)
+  shots <- job_shots(shots, limit)
+  version <- if (length(names(engine))) check_text(unname(engine), argument("engine"))
+  engine <- check_text(first_of(names(engine), engine), argument("engine"))
+  timings <- filled_timings(timings, argument("timings"))
+  currency <- check_currency(currency, argument("currency"))
+  if (!is.null(time_zone)) time_zone <- zone_field(time_zone, argument("time_zone"))
+  rows <- rows_of_engine(as_frame(timings), engine)
+  if (is.null(version)) version <- newest_measured(rows, shots)
+  rows <- rows[rows[["engine_version"]] %in% version, , drop = FALSE]
+  measured <- shot_measurements(rows, shots, engine, version)
+  spreads <- measured_spreads(measured)
+  prior <- learned_prior(timings)
+  job <- c(
+    list(shots = shots, engine = engine, version = version, currency = currency, rates = rates,
+         time_zone = time_zone, node = measured$node,
+         curves = lapply(shots, shot_curve, measured, spreads$run_sd, prior),
+         evidence = as_table(measured$found)),
+    spreads,
+    list(sessions = session_shares(measured$own),
+         busy = busy_evidence(measured$own, measured$here, machine)),
+    kept_rows(as_frame(timings), rows, measured$here, shots),
+    list(limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
+         time_share = c(log = 0, sd = 0))
+  )
+  job <- structure(job, class = "cp_job")
+  if (share != 1) job <- with_share(job, share)
+  if (length(done)) without_done(job, done) else job
+}
+
+# Shots of a job, at its own limit where it has one. Frames are in rising order, as in their curves.
+job_shots <- function(shots, limit) {
   shots <- lapply(as_list_of(shots, "cp_shot", argument("shots"), "read_shot()"), function(shot) {
     shot$frames <- sort(shot$frames)
     shot
   })
-  share <- sample_share(limit)
-  if (is.list(limit))
-    shots <- lapply(shots, with_limit, limit = check_limit(limit, argument("limit")))
-  version <- if (length(names(engine))) check_text(unname(engine), argument("engine")) else
-    old$version
-  engine <- check_text(if (length(names(engine))) names(engine) else engine, argument("engine"))
-  timings <- filled_timings(timings, argument("timings"))
-  currency <- check_currency(currency, argument("currency"))
-  rows <- as_frame(timings)
-  stage_rows <- rows[rows[["status"]] %in% "ok" & rows[["activity"]] != "render" &
-                     !is.na(rows[["wall_s"]]), ,
-                     drop = FALSE]
-  # The newest are enough to tell rigs apart.
-  rig_rows <- utils::tail(rows[is_evidence(rows) & !is.na(rows[["scene"]]), , drop = FALSE], 50000)
-  rows <- rows[is_evidence(rows) & rows[["engine"]] %in% engine, , drop = FALSE]
-  if (!nrow(rows)) {
-    known <- unique(timings[["engine"]][is_evidence(timings)])
-    stop_input("evidence", paste0("no finished frame was measured with the engine ", engine),
-               argument("engine"), paste0("Measure some (clockpigeon bench), or forecast with ",
-                                          either(if (length(known)) known else
-                                                 "an engine that was measured"), "."))
-  }
-  if (is.null(version)) version <- newest_measured(rows, shots)
-  rows <- rows[rows[["engine_version"]] %in% version, , drop = FALSE]
-  featured <- rows[!is.na(rows[["features"]]), , drop = FALSE]
+  if (!is.list(limit)) return(shots)
+  lapply(shots, with_limit, limit = check_limit(limit, argument("limit")))
+}
+
+# Finished frames that were measured with an engine; an error that names other engines if none were.
+rows_of_engine <- function(rows, engine) {
+  evidence <- rows[is_evidence(rows), , drop = FALSE]
+  of_engine <- evidence[evidence[["engine"]] %in% engine, , drop = FALSE]
+  if (nrow(of_engine)) return(of_engine)
+  known <- unique(evidence[["engine"]])
+  stop_input("evidence", paste0("no finished frame was measured with the engine ", engine),
+             argument("engine"),
+             paste0("Measure some (clockpigeon bench), or forecast with ",
+                    either(if (length(known)) known else "an engine that was measured"), "."))
+}
+
+# What was measured of the shots: all rows of theirs (`found`), the reference node (`node`), the
+# shots' rows on it at one capacity (`own`), and all whole frames of the engine on it (`here`).
+shot_measurements <- function(rows, shots, engine, version) {
   found <- do.call(rbind, lapply(shots, shot_evidence, rows = rows, engine = engine,
                                  version = version))
   own <- found[is.na(found[["site"]]), , drop = FALSE]
-  at <- reference_node(own, shots, engine, version)
-  own <- one_capacity(own[own[["node"]] == at, , drop = FALSE])
-  here <- rows[rows[["node"]] %in% at & is.na(rows[["site"]]) & is.na(rows[["piece"]]), ,
-               drop = FALSE]
+  node <- reference_node(own, shots, engine, version)
+  own <- one_capacity(own[own[["node"]] == node, , drop = FALSE])
+  on_node <- rows[rows[["node"]] %in% node, , drop = FALSE]
+  whole <- is.na(on_node[["site"]]) & is.na(on_node[["piece"]])
+  list(found = found, node = node, own = own, on_node = on_node,
+       here = on_node[whole, , drop = FALSE])
+}
+
+# Spreads of log time from run to run, between sessions and by the hour, each with its basis.
+measured_spreads <- function(measured) {
+  here <- measured$here
   setting <- c("scene", "frame", "limit_kind", "limit_value", "width", "height", "features",
                "device_count", "threads")
   means <- session_means(row_key(here, setting), here)
-  run <- run_spread(own, here, setting, means)
+  run <- run_spread(measured$own, here, setting, means)
   drift <- session_sd(means, run$sd, session_starts(here))
-  prior <- learned_prior(timings)
-  curves <- lapply(shots, function(shot) {
-    here <- own[own[["scene"]] == shot$scene, , drop = FALSE]
-    frame_curve(here[["frame"]], here[["wall_s"]], shot$frames, if (length(shot$cuts)) shot$cuts,
-                cheap = cheap_evidence(shot, rows[rows[["node"]] %in% at, , drop = FALSE],
-                                       mean(here[["wall_s"]])),
-                run_sd = run$sd, prior = prior)
-  })
-  job <- structure(list(shots = shots, engine = engine, version = version, currency = currency,
-                        rates = rates,
-                        time_zone = if (!is.null(time_zone))
-                        zone_field(time_zone, argument("time_zone")),
-                        node = at, curves = curves,
-                        evidence = as_table(found), run_sd = run$sd, run_basis = run$basis,
-                        drift_sd = drift$sd, drift_df = drift$df, drift_basis = drift$basis,
-                        hour_sd = drift$hour_sd, hour_basis = drift$hour_basis,
-                        sessions = session_shares(own), busy = busy_evidence(own, here, machine),
-                        stage_rows = stage_rows, rig_rows = rig_rows,
-                        sample_rows = here[here[["limit_kind"]] %in% "samples", , drop = FALSE],
-                        featured = featured[featured[["scene"]] %in%
-                                            vapply(shots, `[[`, "", "scene"), , drop = FALSE],
-                        limit = job_limit(shots, is.list(limit)),
-                        noise = if (is.list(limit)) NA_real_ else 1,
-                        time_share = c(log = 0, sd = 0)), class = "cp_job")
-  if (share != 1) job <- with_share(job, share)
-  if (length(done)) without_done(job, done) else job
+  list(run_sd = run$sd, run_basis = run$basis, drift_sd = drift$sd, drift_df = drift$df,
+       drift_basis = drift$basis, hour_sd = drift$hour_sd, hour_basis = drift$hour_basis)
+}
+
+shot_curve <- function(shot, measured, run_sd, prior) {
+  mine <- measured$own[measured$own[["scene"]] == shot$scene, , drop = FALSE]
+  frame_curve(mine[["frame"]], mine[["wall_s"]], shot$frames, if (length(shot$cuts)) shot$cuts,
+              cheap = cheap_evidence(shot, measured$on_node, mean(mine[["wall_s"]])),
+              run_sd = run_sd, prior = prior)
+}
+
+# Rows that a job keeps for later questions: stages around rendering, frames that tell rigs apart
+# (the newest 50,000 are enough), frames with other samples and frames with features.
+kept_rows <- function(all, rows, here, shots) {
+  is_stage <- all[["status"]] %in% "ok" & all[["activity"]] != "render" & !is.na(all[["wall_s"]])
+  of_rigs <- all[is_evidence(all) & !is.na(all[["scene"]]), , drop = FALSE]
+  scenes <- vapply(shots, `[[`, "", "scene")
+  featured <- !is.na(rows[["features"]]) & rows[["scene"]] %in% scenes
+  list(stage_rows = all[is_stage, , drop = FALSE], rig_rows = utils::tail(of_rigs, 50000),
+       sample_rows = here[here[["limit_kind"]] %in% "samples", , drop = FALSE],
+       featured = rows[featured, , drop = FALSE])
 }
 
 # Frames of several shots, written as `gears 1-300; basin 1-20`: for each of these shots its places.
@@ -264,92 +289,6 @@ reference_node <- function(own, shots, engine, version) {
   frames <- vapply(nodes, function(node)
                    nrow(unique(own[own[["node"]] == node, c("scene", "frame")])), 0L)
   nodes[which.max(frames)]
-}
-
-# How fast a node of a site is beside the reference node: log factor, its standard error, degrees of
-# freedom, the basis and where it is from. NULL when nothing is known. In this order: frames were
-# tried there, the pool is made of nodes that were measured, on these scenes or on others, the
-# seller's claim.
-site_speed <- function(job, site) {
-  tried <- matched_speed(job, job$evidence[["site"]] %in% site$site)
-  if (!is.null(tried))
-    return(c(tried, list(evidence = "measured", from = paste(tried$frames, "trial frames there"))))
-  for (node in site$nodes_like) {
-    speed <- node_speed(job, node)
-    if (is.null(speed)) next
-    return(list(log_factor = speed$log_factor, se = sqrt(speed$se^2 + assumed_sd$like^2),
-                df = speed$df, evidence = "measured", from = speed$from, sessions = speed$sessions))
-  }
-  for (node in site$nodes_like) {
-    speed <- transferred_speed(job, node)
-    if (length(speed)) return(c(speed, list(evidence = "transferred")))
-  }
-  for (claim in site$speeds) {
-    speed <- if (claim$engine == job$engine) node_speed(job, claim$relative_to)
-    if (is.null(speed)) next
-    return(list(log_factor = log(claim$factor) + speed$log_factor,
-                se = sqrt(speed$se^2 + assumed_sd[[claim$basis]]^2), df = Inf,
-                evidence = claim$basis,
-                from = paste0("the card says ", format(claim$factor), " times ",
-                              claim$relative_to)))
-  }
-  NULL
-}
-
-# What sessions add to a forecast: the drift of each that it rests on, and of the one it is for.
-session_drift <- function(job, matched = NULL) {
-  first_of(job$drift_sd, 0) * sqrt(session_load(first_of(job$sessions, c(all = 1)), matched))
-}
-
-# How fast another own node is that rendered other scenes only: by the speeds of rigs over all that
-# was measured.
-transferred_speed <- function(job, node) {
-  rows <- as_frame(job$rig_rows)
-  mine <- rows[["node"]] %in% node & rows[["engine"]] %in% job$engine &
-    rows[["engine_version"]] %in% job$version
-  there <- rows[mine, , drop = FALSE]
-  if (!NROW(there)) return(NULL)
-  fit <- tryCatch(fit_speeds(rows), clockpigeon_error = function(e) NULL)
-  if (is.null(fit)) return(NULL)
-  own <- as_frame(job$evidence)
-  own <- own[is.na(own[["site"]]) & own[["node"]] %in% job$node, , drop = FALSE]
-  found <- lapply(unique(own[["scene"]]), function(scene) {
-    p <- tryCatch(as_frame(predict.cp_speed_fit(fit, scene, c(rig_name(there)[1], rig_name(own)[1]),
-                                                run = FALSE)),
-                  clockpigeon_error = function(e) NULL)
-    if (length(p))
-      c(log(p$seconds[2] / p$seconds[1]), log(p$upper[1] / p$lower[1]) / (2 * stats::qnorm(0.9)))
-  })
-  found <- do.call(rbind, found)
-  if (is.null(found)) return(NULL)
-  list(log_factor = mean(found[, 1]), se = max(found[, 2]), df = Inf,
-       from = paste("other scenes on", node))
-}
-
-# How fast another own node is beside the reference node.
-node_speed <- function(job, node) {
-  if (node == job$node) return(list(log_factor = 0, se = 0, df = Inf, from = paste("on", node)))
-  found <- matched_speed(job, is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% node)
-  if (!is.null(found)) c(found, from = paste("on", node))
-}
-
-# The mean log ratio, reference node over the rows `there`, of the frames measured at both; NULL
-# when there is none. A few frames may agree by chance, so that their spread is never taken for less
-# than that from run to run.
-matched_speed <- function(job, there) {
-  rows <- as_frame(job$evidence)
-  cells <- row_key(rows, c("scene", "frame"))
-  means <- function(keep) tapply(log(rows[["wall_s"]][keep]), cells[keep], mean)
-  here <- is.na(rows[["site"]]) & rows[["node"]] %in% job$node
-  both <- intersect(cells[here], cells[there])
-  n <- length(both)
-  if (!n) return(NULL)
-  ratio <- means(here)[both] - means(there)[both]
-  ratio <- as.numeric(ratio[both])
-  spread <- if (n > 1) max(stats::sd(ratio), job$run_sd) else max(assumed_sd$run, job$run_sd)
-  list(log_factor = mean(ratio), se = spread / sqrt(n), df = max(n - 1, 3), frames = n,
-       sessions = list(here = session_shares(rows[here & cells %in% both, , drop = FALSE]),
-                       there = session_shares(rows[there & cells %in% both, , drop = FALSE])))
 }
 
 with_limit <- function(shot, limit) {

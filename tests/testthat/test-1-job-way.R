@@ -19,17 +19,10 @@ test_that("a time that varies is log-normal by its median and 90 % point", {
   expect_equal(quantile(waits, c(0.5, 0.9), names = FALSE), c(100, 400), tolerance = 0.03)
 })
 
-test_that("arguments of earlier releases warn and still work; unknown ones are refused", {
-  expect_warning(old <- job_way(nodes = 4, wait = c(median = 600, p90 = 2400), start = 90,
-                                node_sd = 0.1),
-                 "wait, start, sd in `nodes` or `stages`")
-  expect_identical(old, job_way(node_group(4, sd = 0.1),
-                                stages(wait = c(median = 600, p90 = 2400), start = 90)))
-  expect_refusal(job_way(waits = 3), "field", c("waits", "Did you mean `wait`?"))
+test_that("an option that a part does not know is refused", {
   expect_refusal(job_way(stages = troubles()), "field",
                  c("`stages`", "`fails`", "prepare, wait, start"))
-  expect_warning(simulate_job(rep(60, 4), job_way(), draws = 2, threads = 1),
-                 "give threads in `drawing`")
+  expect_error(job_way(waits = 3), "unused argument")
 })
 
 test_that("parts of a way are objects or lists of what they hold", {

@@ -29,24 +29,3 @@ test_that("claims weigh by how claims have compared", {
   expect_true(new$ratio > 1.5 && new$ratio < 3.2 && new$upper / new$lower > 1.5)
 })
 
-test_that("the trial proposed is the one that narrows most", {
-  rows <- data.frame(scene = c(rep(c("a", "b", "c"), 3), "d"),
-                     rig = c(rep(c("p", "q", "r"), each = 3), "p"),
-                     wall_s = c(10, 20, 30, 5, 11, 14, 8, 15, 26, 44))
-  rows <- rbind(rows, data.frame(scene = "a", rig = "new", wall_s = 3))
-  fit <- fit_speeds(rows)
-  found <- next_trial(fit, most = 9)
-  open <- data.frame(scene = found$scene, rig = found$rig)
-  sd <- exp(fit$mode)
-  # The same by adding each trial to the table, the spreads held.
-  after <- vapply(seq_len(nrow(open)), function(k) {
-    more <- rbind(rows, data.frame(open[k, ], wall_s = 10))
-    cells <- ns$speed_cells(ns$speed_rows(more), fit$scenes, fit$rigs)
-    model <- replace(unclass(fit), "cells", list(cells))
-    sum(ns$cell_forecast(model, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs),
-                         run = FALSE)$variance)
-  }, 0)
-  before <- sum(ns$cell_forecast(fit, sd, match(open$scene, fit$scenes), match(open$rig, fit$rigs),
-                                 run = FALSE)$variance)
-  expect_equal(found$narrows, 1 - after / before, tolerance = 1e-6)
-})

@@ -44,14 +44,6 @@ test_that("time and money choose different numbers, and what stops paying is tol
   expect_lt(gains[1], 0.05)
 })
 
-test_that("the coordinator's link is a ceiling for shares, not for bands", {
-  fit <- fit_scaling(c(1, 2, 4, 8, 16), c(100, 52, 27, 14.5, 8.5), unit = "helpers")
-  shares <- link_ceiling(fit, 100e6, 50e6)
-  first <- shares$n[shares$ceiling][1]
-  expect_true(first * 2 > shares$compute_s[first] && (first - 1) * 2 <= shares$compute_s[first - 1])
-  expect_false(any(link_ceiling(fit, 100e6, 50e6, "bands", most = 20)$ceiling))
-})
-
 test_that("what is no evidence is refused, or labelled where the user insists", {
   expect_refusal(fit_scaling(8, 100), "scaling", "all times are of n = 8")
   expect_refusal(fit_scaling(c(8, 8), c(100, 99)), "scaling")
