@@ -155,7 +155,7 @@ job_options_at <- function(job, sites, spreads, now) {
 # cannot.
 why_not <- function(site, job, needs = job_needs(job, list(site))) {
   because <- function(code, ...) list(code = code, reason = paste0(...))
-  trouble <- suit_trouble(site, job, needs)
+  trouble <- eligibility_trouble(site, job, needs)
   if (length(trouble)) return(trouble)
   if (is.null(site_speed(job, site))) {
     return(because("unknown_speed", "unknown speed: no trial frames there, and no claim for ",

@@ -37,20 +37,20 @@ check_lines <- function(x, width = terminal_width(), fit = NULL) {
 
 # How many sites fit, and which.
 fit_answer <- function(x) {
-  s <- as_frame(summary.cp_suit(x))
+  s <- as_frame(summary.cp_eligibility(x))
   fits <- s$site[s$answer == "fits"]
   paste0(length(fits), " of ", nrow(s), if (nrow(s) == 1) " site fits" else " sites fit",
          if (length(fits)) paste0(": ", toString(fits)), ".")
 }
 
 #' @export
-print.cp_suit <- function(x, ...) {
-  show_lines(suit_lines(x))
+print.cp_eligibility <- function(x, ...) {
+  show_lines(eligibility_lines(x))
   invisible(x)
 }
 
-suit_lines <- function(x, width = terminal_width()) {
-  s <- as_frame(summary.cp_suit(x))
+eligibility_lines <- function(x, width = terminal_width()) {
+  s <- as_frame(summary.cp_eligibility(x))
   s <- s[order(match(s$answer, fit_answers)), , drop = FALSE]
   wide <- max(nchar(s$site)) + 2
   c(wrap_lines(fit_answer(x), width), unlist(lapply(seq_len(nrow(s)), function(i) {

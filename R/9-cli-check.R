@@ -20,9 +20,9 @@ cli_check <- function(o, args) {
   class(found) <- c("cp_check", class(found))
   fit <- cli_fit(project, shots, o$engine, site, rows)
   cli_emit(found, o$format,
-           function() c(check_lines(found, fit = fit), if (length(fit)) c("", suit_lines(fit)[-1])))
+           function() c(check_lines(found, fit = fit), if (length(fit)) c("", eligibility_lines(fit)[-1])))
   blocked <- any(found[["weight"]] == "blocks") || length(site) && length(fit) &&
-    summary.cp_suit(fit)[["answer"]][1] != "fits"
+    summary.cp_eligibility(fit)[["answer"]][1] != "fits"
   if (blocked) 3L else 0L
 }
 

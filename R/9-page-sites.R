@@ -71,7 +71,7 @@ worked_prices_there <- function(site) {
   x <- list(currency = forecast$scenario$currency, question = job_words(job),
             options = rows[order(rows[["cost_mean"]]), , drop = FALSE])
   card <- forecast$scenario$sites[[site]]
-  if (length(card)) x$suits <- as_frame(eligible(job, card))
+  if (length(card)) x$eligibility <- as_frame(eligible(job, card))
   x
 }
 
@@ -89,18 +89,18 @@ worked_block <- function(x) {
                                         format_money(rows[["cost_p90"]])),
                      `speed is` = rows[["evidence"]], check.names = FALSE)
   names(body)[4] <- paste0("cost (", x$currency, ")")
-  suits <- x$suits
+  found <- x$eligibility
   shiny::tagList(
     tags$h2("For the job that is asked about"), tags$p(class = "about", x$question),
     if (nrow(body)) plain_table(body, "What it comes to here", names(body)[2:5])
     else tags$p("No option of it is here."),
-    if (NROW(suits)) shiny::tagList(tags$h2("Does it fit?"), suits_block(suits))
+    if (NROW(found)) shiny::tagList(tags$h2("Does it fit?"), eligibility_block(found))
   )
 }
 
 # What does not fit, or is not said, with what to ask.
-suits_block <- function(suits) {
-  asked <- suits[suits[["answer"]] != "fits", , drop = FALSE]
+eligibility_block <- function(rows) {
+  asked <- rows[rows[["answer"]] != "fits", , drop = FALSE]
   if (!nrow(asked)) return(shiny::tags$p("All that the job needs is there."))
   plain_table(data.frame(what = gsub("_", " ", asked[["field"]]), needs = asked[["needs"]],
                          has = ifelse(is.na(asked[["has"]]), "unsaid", asked[["has"]]),

@@ -12,7 +12,7 @@ test_that("findings read as sentences under their shot, the gravest first", {
 
 test_that("sites stand with their answer and the reason in a column of its own", {
   job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
-  text <- clockpigeon:::suit_lines(eligible(job, project$sites), 90)
+  text <- clockpigeon:::eligibility_lines(eligible(job, project$sites), 90)
   expect_match(text[1], "5 of 11 sites fit.")
   expect_match(text, "^coppice +does not fit +has sundew 4.0 or 4.1", all = FALSE)
   expect_output(print(eligible(job, project$sites)), "quayside +fits")

@@ -46,11 +46,11 @@ test_that("a site's prices for the job are those of the forecast, and what its c
   expect_false(is.unsorted(x$options$cost_mean))
   html <- as.character(clockpigeon:::worked_block(x))
   expect_match(html, "720 frames of gears", fixed = TRUE)
-  suits <- data.frame(field = c("outputs", "memory"), needs = c("exr", "8 GB"),
+  rows <- data.frame(field = c("outputs", "memory"), needs = c("exr", "8 GB"),
                       has = c(NA, "64 GB"), answer = c("unknown", "fits"),
                       says = c("ask about <exr>", NA))
-  asked <- as.character(clockpigeon:::suits_block(suits))
+  asked <- as.character(clockpigeon:::eligibility_block(rows))
   expect_match(asked, "ask about &lt;exr&gt;", fixed = TRUE)
   expect_no_match(asked, "64 GB")
-  expect_match(as.character(clockpigeon:::suits_block(suits[2, ])), "All that the job needs")
+  expect_match(as.character(clockpigeon:::eligibility_block(rows[2, ])), "All that the job needs")
 })

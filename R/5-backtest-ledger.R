@@ -1,4 +1,4 @@
-# A mirror: parts of the ledger hidden, forecast from the rest, and compared.
+# Backtests: parts of the ledger are hidden, forecast from the rest and compared.
 
 #' How good forecasts would have been on your own evidence
 #'

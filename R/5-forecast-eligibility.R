@@ -9,7 +9,7 @@
 #'
 #' @param job From [render_job()].
 #' @param sites A site from [read_site()] or a list of them.
-#' @return A tibble of class `cp_suit`, one row for each thing that a site was asked: `site`,
+#' @return A tibble of class `cp_eligibility`, one row for each thing that a site was asked: `site`,
 #'   `field`, `needs`, `has`, `answer` (`fits`, `does not fit`, `unknown`), `says` (which side to
 #'   move; `NA` where it fits). `summary()` gives one row a site: `site`, `answer` (the worst of its
 #'   rows) and `because`.
@@ -23,12 +23,12 @@ eligible <- function(job, sites) {
   check_class(job, argument("job"), "cp_job", "render_job()")
   sites <- as_list_of(sites, "cp_site", argument("sites"), "read_site()")
   needs <- job_needs(job, sites)
-  as_table(do.call(rbind, unname(lapply(sites, site_suits, job = job, needs = needs))),
-           class = "cp_suit")
+  as_table(do.call(rbind, unname(lapply(sites, site_eligibility, job = job, needs = needs))),
+           class = "cp_eligibility")
 }
 
 # The rows of one site.
-site_suits <- function(site, job, needs) {
+site_eligibility <- function(site, job, needs) {
   can <- site$can
   tried <- job$evidence[["site"]] %in% site$site |
     is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% site$nodes_like
@@ -37,18 +37,18 @@ site_suits <- function(site, job, needs) {
   for (name in c("limits", "memory")) if (any(tried) && is.null(can[[name]]))
     can[[name]] <- needs[[name]]
   data.frame(site = site$site,
-             rbind(suit_rows(needs, can, site$engines), suit_community(needs, site)))
+             rbind(eligibility_rows(needs, can, site$engines), eligibility_community(needs, site)))
 }
 
 #' @noRd
 #' @export
-summary.cp_suit <- function(object, ...) {
+summary.cp_eligibility <- function(object, ...) {
   x <- as_frame(object)
   parts <- split(x, factor(x$site, unique(x$site)))
   as_table(data.frame(site = names(parts),
-                      answer = vapply(parts, function(p) suit_answer(p$answer), ""),
+                      answer = vapply(parts, function(p) eligibility_answer(p$answer), ""),
                       because = vapply(parts, function(p) {
-                        worst <- p[p$answer == suit_answer(p$answer) & p$answer != "fits", ,
+                        worst <- p[p$answer == eligibility_answer(p$answer) & p$answer != "fits", ,
                                    drop = FALSE]
                         paste(worst$says, collapse = "; ")
                       }, ""), row.names = NULL))
@@ -108,8 +108,9 @@ device_speeds <- function(job) {
 
 # Why a site is no option for a job, as a code and in words: what does not fit (`unfit`), or is not
 # known (`unknown_fit`); NULL when all fits.
-suit_trouble <- function(site, job, needs) {
-  found <- as_frame(summary.cp_suit(as_table(site_suits(site, job, needs), class = "cp_suit")))
+eligibility_trouble <- function(site, job, needs) {
+  found <- as_frame(summary.cp_eligibility(as_table(site_eligibility(site, job, needs),
+                                                    class = "cp_eligibility")))
   if (found$answer == "fits") return(NULL)
   unknown <- found$answer == "unknown"
   list(code = if (unknown) "unknown_fit" else "unfit",

@@ -1,7 +1,7 @@
 needs <- function(...) utils::modifyList(list(engine = "sundew", version = "4.2"), list(...))
 able <- function(...) utils::modifyList(list(versions = list(sundew = c("4.1", "4.2"))), list(...))
 fit <- function(needs, can, field = NULL, engines = "sundew") {
-  rows <- clockpigeon:::suit_rows(needs, can, engines)
+  rows <- clockpigeon:::eligibility_rows(needs, can, engines)
   if (is.null(field)) rows else rows[rows$field == field, ]
 }
 
@@ -71,20 +71,21 @@ test_that("confidential work goes nowhere that shows it, and the worst answer is
   expect_identical(c(answer(), answer(helpers_see_frames = TRUE),
                      answer(helpers_see_frames = FALSE)),
                    c("unknown", "does not fit", "fits"))
-  expect_identical(clockpigeon:::suit_answer(c("fits", "unknown", "fits")), "unknown")
-  expect_identical(clockpigeon:::suit_answer(c("unknown", "does not fit")), "does not fit")
+  expect_identical(clockpigeon:::eligibility_answer(c("fits", "unknown", "fits")), "unknown")
+  expect_identical(clockpigeon:::eligibility_answer(c("unknown", "does not fit")), "does not fit")
 })
 
 test_that("a community farm asks for a balance and for jobs of a size", {
   farm <- function(earned)
     list(currency = "shells", balances = list(list(kind = "earned", amount = earned)),
          community = list(entry = 200, smallest_job = 1800))
-  answer <- function(earned, total) clockpigeon:::suit_community(list(total = total), farm(earned))
+  answer <- function(earned, total)
+    clockpigeon:::eligibility_community(list(total = total), farm(earned))
   expect_identical(answer(200, 1800)$answer, c("fits", "fits"))
   poor <- answer(150, 60)
   expect_identical(poor$answer, c("does not fit", "does not fit"))
   expect_match(poor$says, "asks 200 shells to enter, you have 150 shells|refuses jobs under 30m00s")
-  expect_null(clockpigeon:::suit_community(list(total = 1), list()))
+  expect_null(clockpigeon:::eligibility_community(list(total = 1), list()))
 })
 
 test_that("memory that was measured counts where the card says how much there is, and is no question elsewhere", {
