@@ -48,10 +48,11 @@ test-long: $(LIB)
 	@$(RSCRIPT) tools/install.R $(LIB) .build >/dev/null
 	@$(RSCRIPT) tools/test.R $(LIB) --long $(if $(FILTER),'$(FILTER)')
 
+# The tests are those of `make test`, and the vignettes are built for the package.
 check: $(LIB)
 	@$(RSCRIPT) tools/setup.R test
 	@rm -rf .build/check && mkdir -p .build/check
-	@cd .build/check && R CMD build --no-manual ../.. >/dev/null && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual $(CHECK) clockpigeon_*.tar.gz
+	@cd .build/check && R CMD build --no-manual ../.. >/dev/null && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual --no-tests --no-build-vignettes clockpigeon_*.tar.gz
 	@! grep -E '(ERROR|WARNING)$$' .build/check/clockpigeon.Rcheck/00check.log
 
 lint:
@@ -66,7 +67,7 @@ fuzz: $(LIB)
 
 sanitize: $(LIB)
 	@$(RSCRIPT) tools/setup.R test
-	@$(RSCRIPT) tools/sanitize.R $(if $(FILTER),'$(FILTER)')
+	@$(RSCRIPT) tools/sanitize.R $(CHANGED) $(if $(FILTER),'$(FILTER)')
 
 coverage:
 	@$(RSCRIPT) tools/setup.R site

@@ -1,4 +1,5 @@
-# The demo: the main job on a copy of the demo project.
+# The demo: the main job on a copy of the demo project, and with --circle a job from its check to
+# what is learned from it, at a stand-in that misbehaves.
 
 cli_demo <- function(o, args) {
   folder <- demo_project(o$keep)
@@ -96,4 +97,183 @@ demo_project <- function(keep = NULL) {
   add_timings(ledger, example_timings())
   import_jobs(file.path(keep, "jobs.csv"), ledger)
   real_path(keep)
+}
+
+# ---- circle --------------------------------------------------------------------------------------
+
+# What the stand-in does wrong: a node freezes, about one picture in fifty comes cut off, and it
+# charges more than its card says.
+circle_faults <- "freeze=3@3min:12min,corrupt=2%,prices=1.3"
+
+# The circle's simulated clock advances by `circle_step` seconds with every poll of the farm. Every
+# machine prints the same figures, however slow it is. The clock starts on the day the demo's rate
+# cards were written.
+circle_start <- as.POSIXct("2026-11-26 22:00:00", tz = "UTC")
+circle_step <- 30
+circle_polls <- 400
+
+cli_circle <- function(o, command) {
+  run <- function(..., may = 0L) circle_run(command, unlist(list(...)), may)
+  for (package in c("nanonext", "later")) need_package(package, "stand-ins")
+  need_package("curl", "sites that answer by an address")
+  folder <- demo_project(o$keep)
+  old <- setwd(folder)
+  on.exit(setwd(old))
+  clock <- begin_clock()
+  on.exit(clock$end(), add = TRUE, after = FALSE)
+  # Sixty frames of the film for each job: the others are done.
+  first_done <- "gears 1-660"
+  circle_note("The demo project is in ", folder,
+              ". Everything below is a command that can be typed there.")
+  run("check", "gears", "--site", "saltmill", may = 0:3)
+  question <- c("--shots", "gears", "--engine", "sundew", "--only", "saltmill,brisk,nodes=10",
+                "--deadline", "4h", "--budget", "60EUR")
+  run("next", question, "--done", first_done, may = 0:3)
+  farm <- begin_standin(folder)
+  on.exit(end_standin(farm), add = TRUE, after = FALSE)
+  circle_job(run, "cut-1", c(question, "--done", first_done), clock)
+  circle_note("The same again with other frames, now that one job has ended there:")
+  circle_job(run, "cut-2", c(question, "--done", "gears 1-600,661-720"), clock)
+  run("learned")
+  scores <- circle_scores(folder)
+  show_lines(circle_lines(scores))
+  if (all(scores[["second"]] < scores[["first"]])) 0L else 1L
+}
+
+# One job from its choice to what is learned.
+circle_job <- function(run, job, question, clock) {
+  run("choose", question, "--record", job, may = 0:3)
+  run("place", job, "--yes", "--despite", "quote,check,changed", may = 0:3)
+  follow_circle(run, job, clock)
+  if (run("verify", job, "--again", may = c(0L, 3L)) == 3L) {
+    run("place", job, "--yes", "--despite", "quote,check,changed", may = 0:3)
+    follow_circle(run, job, clock, alarms = FALSE)
+    run("verify", job)
+  }
+  run("settle", job, "--dispute", paste0("dispute-", job), may = c(0L, 3L))
+}
+
+# Advance the clock and fetch, until the job has ended and all its pictures are here. Look at it
+# every two minutes of the farm's time, and show the first view with an alarm and the last one.
+follow_circle <- function(run, job, clock, alarms = TRUE) {
+  project <- read_project(parts = c("shots", "sites", "rates"))
+  links <- new_links(patience_s = 60)
+  on.exit(close_links(links))
+  shown <- !alarms
+  for (poll in seq_len(circle_polls)) {
+    clock$advance(circle_step)
+    rows <- cli_ledger(project, FALSE,
+                       function(ledger) fetch_job(project, ledger, job, links = links))
+    ended <- rows[["state"]] %in% c("done", "stopped") & rows[["here"]] >= rows[["ready"]]
+    if (all(ended)) break
+    if (!shown && poll %% 4 == 0) {
+      x <- cli_ledger(project, code = function(ledger) watch_job(project, ledger, job))
+      if (any(x$alarms[["level"]] %in% c("now", "soon"))) {
+        shown <- TRUE
+        circle_note("$ clockpigeon watch ", job)
+        show_lines(watch_lines(x), "")
+      }
+    }
+  }
+  if (!all(ended))
+    stop_input("demo", paste("job", job, "did not end"), "the circle", "See the stand-in's log.")
+  run("watch", job, may = 0:3)
+}
+
+# The circle's clock: this process and the stand-in read it from one file. `advance(seconds)` moves
+# it, `end()` returns to the clock that was in use before.
+begin_clock <- function(start = circle_start) {
+  path <- tempfile("clock-")
+  before <- Sys.getenv("CLOCKPIGEON_NOW", NA)
+  set_clock_file(path, start)
+  Sys.setenv(CLOCKPIGEON_NOW = paste0("@", path))
+  list(
+    advance = function(seconds) set_clock_file(path, this_moment() + seconds),
+    end = function() {
+      if (is.na(before)) Sys.unsetenv("CLOCKPIGEON_NOW") else Sys.setenv(CLOCKPIGEON_NOW = before)
+      unlink(path)
+    }
+  )
+}
+
+# A command as it would be typed, with what it shows. `command` runs it; `may`: statuses that are no
+# fault.
+circle_run <- function(command, args, may) {
+  circle_note("$ clockpigeon ",
+              paste(ifelse(grepl("[ =,]", args), paste0("'", args, "'"), args), collapse = " "))
+  status <- command(args)
+  if (!status %in% may) {
+    stop_input("demo", paste("clockpigeon", args[1], "ended with", status), "the circle",
+               "See what it says above.")
+  }
+  invisible(status)
+}
+
+circle_note <- function(...) show_lines("", paste0(...), "")
+
+# ---- the stand-in --------------------------------------------------------------------------------
+
+# Start the command `standin` as a separate process, and set this process' token.
+begin_standin <- function(folder) {
+  log <- tempfile("standin-", fileext = ".log")
+  token <- paste(openssl::rand_bytes(12), collapse = "")
+  args <- c("standin", "saltmill", "--port", "0", "--misbehave", circle_faults, "--seed", "7",
+            "--for", "1h")
+  process <- processx::process$new(
+    file.path(R.home("bin"), "Rscript"),
+    c("--no-init-file", "-e", "quit(save = 'no', status = clockpigeon::cli())", args),
+    wd = folder, stdout = "|", stderr = log, cleanup_tree = TRUE,
+    env = c("current", CLOCKPIGEON_TOKEN = token,
+            R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep))
+  )
+  patience <- steady_clock() + 300
+  line <- character()
+  while (!length(line) && process$is_alive() && steady_clock() < patience) {
+    process$poll_io(200)
+    line <- process$read_output_lines()
+  }
+  if (!length(line)) {
+    process$kill()
+    said <- paste(readLines(log, warn = FALSE), collapse = " ")
+    stop_input("demo", paste("the stand-in did not start:", said), "the circle")
+  }
+  before <- Sys.getenv("CLOCKPIGEON_TOKEN", NA)
+  Sys.setenv(CLOCKPIGEON_TOKEN = token)
+  cat(paste0("service: {address: ", line[1], "/saltmill, token: {env: CLOCKPIGEON_TOKEN}}\n"),
+      file = file.path(folder, "sites", "saltmill.yaml"), append = TRUE)
+  circle_note(
+    "A farm stands in for saltmill: a node will freeze, some pictures come cut off, and it charges 1.3 times ",
+    "what its card says. Its clock advances by ", circle_step, " s with every poll.")
+  list(process = process, before = before, log = log)
+}
+
+end_standin <- function(farm) {
+  farm$process$kill()
+  unlink(farm$log)
+  if (is.na(farm$before)) Sys.unsetenv("CLOCKPIGEON_TOKEN") else
+    Sys.setenv(CLOCKPIGEON_TOKEN = farm$before)
+}
+
+# ---- the two forecasts ---------------------------------------------------------------------------
+
+# How far off the forecasts of both jobs were, as they were shown when they were decided: CRPS of
+# logs.
+circle_scores <- function(folder) {
+  ledger <- open_ledger(file.path(folder, "ledger.sqlite"), read_only = TRUE)
+  on.exit(close_ledger(ledger))
+  x <- shown_forecasts(job_outcomes(ledger), ledger)
+  x$crps <- crps_of(log(x[["actual"]]), log(as.matrix(x[forecast_points()])), forecast_probs)
+  of <- function(job, what) x[["crps"]][x[["job"]] == job & x[["what"]] == what]
+  whats <- c("finish_s", "cost")
+  out <- data.frame(what = whats)
+  out$first <- vapply(whats, of, 0, job = "cut-1")
+  out$second <- vapply(whats, of, 0, job = "cut-2")
+  out
+}
+
+circle_lines <- function(scores) {
+  c("How far off the forecasts were, as shown when each job was decided (CRPS of logs, about a share):",
+    paste0("- ", figure_words(scores[["what"]]), ": ", percent(scores[["first"]]),
+           " of the first job, ", percent(scores[["second"]]), " of the second",
+           ifelse(scores[["second"]] < scores[["first"]], ": better", ": not better"), "."))
 }

@@ -42,7 +42,7 @@ cli_commands <- list(
       opt("--devices", "try: such as 'gpu 0' or 'cpu 0+1' [as the engine takes them]"),
       opt("--engine-version", "try: its version [the newest]"),
       opt("--keep", "try: folder for the picture [it is not kept]"), format_option
-    ), more = profile_help
+    ), more = function() profile_help()
   ),
   bench = command_row(
     "time real renders as a plan says, and keep them in the ledger",

@@ -19,15 +19,7 @@ library_path <- normalizePath(library_path)
 folder <- if (length(args) > 1) args[2] else Find(writable, "/usr/local/bin")
 if (!length(folder)) folder <- path.expand("~/.local/bin")
 
-# One hash of all files below some paths, without what the compiler makes there.
-source_hash <- function(paths) {
-  files <- list.files(paths[dir.exists(paths)], recursive = TRUE, full.names = TRUE)
-  files <- sort(c(paths[!dir.exists(paths)], files))
-  files <- grep("\\.(o|so|dll)$|/pebble(\\.exe)?$", files, value = TRUE, invert = TRUE)
-  sums <- tempfile()
-  writeLines(paste(files, tools::md5sum(files)), sums)
-  unname(tools::md5sum(sums))
-}
+source("tools/hash.R")
 hashes <- c(
   code = source_hash(c("DESCRIPTION", "NAMESPACE", "R", "inst", "man", "vignettes")),
   libs = source_hash("src"),

@@ -1,8 +1,19 @@
 # Builds the C++ with the address and undefined-behaviour sanitizers into a library of its own, and
 # runs the tests of the kernels and of the engine against it: any report ends them with an error.
 #
-#   Rscript tools/sanitize.R [FILTER]
+#   Rscript tools/sanitize.R [--if-changed] [FILTER]
+#
+# A run of all these tests without a report leaves the hash of src/ in tools/sanitized.txt; with
+# --if-changed nothing is run while src/ still has that hash.
 args <- commandArgs(trailingOnly = TRUE)
+source("tools/hash.R")
+record <- "tools/sanitized.txt"
+now <- source_hash("src")
+if ("--if-changed" %in% args && file.exists(record) && identical(readLines(record), now)) {
+  cat("The C++ is that of the last run under the sanitizers.\n")
+  quit(save = "no")
+}
+args <- setdiff(args, "--if-changed")
 filter <- if (length(args)) args[1] else
   "^1-(bill|clock|curve|follow|frame|import|job|noise)|^2-data-extent|^engine$"
 home <- file.path(normalizePath("."), ".build", "sanitize")
@@ -36,3 +47,4 @@ status <- system2(file.path(R.home("bin"), "Rscript"),
                   c("--no-init-file", "tools/test.R", shQuote(library_path), shQuote(filter)),
                   env = environment)
 if (status != 0) quit(save = "no", status = 1)
+if (!length(args)) writeLines(now, record)

@@ -1,5 +1,4 @@
-# The commands `forecast`, `choose` and `report`: the question of the project's job, a job file, or
-# options.
+# Commands that decide: `forecast`, `choose`, `report`, `next`, `week`, `sites` and `bill`.
 
 # What is asked: options before the job file before the project's defaults.
 cli_asked <- function(project, o, args = character()) {
@@ -190,4 +189,193 @@ cli_write_report <- function(project, choice, path, settled = NULL) {
              clockpigeon_error_compare = function(e) NULL)
   })
   report(choice, path, versions, paste0("Where to render: ", project$name), settled)
+}
+
+# ---- next ----------------------------------------------------------------------------------------
+
+cli_next <- function(o, args) {
+  limit <- if (length(o[["do"]])) spending_limit(o[["do"]])
+  choice <- cli_kept_choice(o, args, FALSE)
+  if (length(limit)) return(cli_do_next(o, args, choice, limit))
+  rows <- next_measures(choice)
+  cli_emit(rows, o$format, function() next_lines(choice, rows))
+  0L
+}
+
+# A time or an amount of money.
+spending_limit <- function(text) {
+  money <- tryCatch(parse_money(text, "option --do"), clockpigeon_error = function(e) NULL)
+  if (length(money)) list(money = money$amount, seconds = Inf)
+  else list(money = Inf, seconds = parse_duration(text, "option --do"))
+}
+
+# The best of what can be done here, one after the other, the plan made anew after each, until the
+# next one is not worth it or does not fit into what is left.
+cli_do_next <- function(o, args, choice, limit) {
+  began <- steady_clock()
+  paid <- 0
+  done <- character()
+  for (step in seq_len(50)) {
+    rows <- as_frame(next_measures(choice))
+    rows <- rows[rows[["worth"]] & rows[["what"]] %in% c("probe", "cheap"), , drop = FALSE]
+    left <- limit$seconds - (steady_clock() - began)
+    rows <- rows[rows[["takes_s"]] <= left & rows[["price"]] <= limit$money - paid, , drop = FALSE]
+    if (!nrow(rows)) break
+    cli_note(step, ". ", rows[["says"]][1])
+    cli_measure(rows[1, ], o)
+    paid <- paid + rows[["price"]][1]
+    done <- c(done, rows[["command"]][1])
+    choice <- cli_kept_choice(o, args, FALSE)
+  }
+  cli_note(if (length(done)) paste("measured:", paste(done, collapse = "; ")) else
+           "nothing was measured",
+           if (step < 50)
+           "; what is left is not worth it, does not fit into what was allowed, or is not done here")
+  cli_emit(next_measures(choice), o$format,
+           function() c(choice_lines(choice), "", next_lines(choice,
+                                                                                             next_measures(choice))))
+  choice_status(choice)
+}
+
+# Frames of a shot, or a cheap pass, on this machine; what is measured goes to the ledger.
+cli_measure <- function(row, o) {
+  project <- read_project()
+  shot <- project_entry(project$shots, row[["about"]], "shot")
+  engine <- cli_engine(project, o$engine)
+  cli_ledger(project, FALSE, function(ledger) {
+    one <- row[["what"]] == "probe"
+    probe_shot(shot, engine, ledger, probing(0.001, first = if (one) row[["frames"]] else 1,
+                                             budget = if (one) row[["takes_s"]] else 1,
+                                             cheap = !one),
+               running(o$engine_version, cli_nodes(project), project$root, progress = TRUE))
+  })
+}
+
+# ---- week ----------------------------------------------------------------------------------------
+
+cli_week <- function(o, args) {
+  project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
+  names <- if (length(args)) args else names(project$job_files)
+  if (!length(names)) {
+    stop_input("job", "this project has no job file", "clockpigeon week",
+               "Write jobs/NAME.yaml with shots, deadline and budget, one a job.")
+  }
+  now <- this_moment()
+  # A job that is named is planned whatever was placed.
+  placed <- if (!length(args)) week_placed(project, names)
+  names <- setdiff(names, names(placed))
+  if (!length(names)) {
+    words <- paste(placed_words(placed),
+                   "Nothing else is there to plan; how they go: clockpigeon watch.")
+    cli_emit(as_table(no_week_rows), o$format, function() wrap_lines(words, terminal_width()))
+    return(0L)
+  }
+  asked <- lapply(names, function(name) week_asked(project, o, name, now))
+  names(asked) <- vapply(names, function(name) cli_job_file(project, name)$job, "")
+  if (anyDuplicated(names(asked))) {
+    stop_input("job", paste("two are called", names(asked)[duplicated(names(asked))][1]),
+               "clockpigeon week", "Give each a name of its own.")
+  }
+  forecasts <- lapply(asked, function(one) cli_job_forecast(project, one, now))
+  questions <- Map(function(forecast, one) {
+    question_of(forecast, one$deadline, one$budget, one$confidence, one$rule, TRUE)
+  }, forecasts, asked)
+  budget <- budget_amount(o$budget, project[c("currency", "rates")])
+  running <- if (has_ledger(project$ledger))
+    cli_ledger(project, code = function(l) running_here(project, l, now))
+  x <- choose_week(forecasts, questions, budget, first_of(o$confidence, 0.9), running)
+  x$placed <- placed
+  cli_figure(x, o$figure)
+  cli_emit(as_table(week_table(x)), o$format, function() week_lines(x))
+  if (x$week$kept < length(asked)) 3L else 0L
+}
+
+# What a job file asks; a week needs its deadline.
+week_asked <- function(project, o, name, now) {
+  mine <- list(draws = o$draws, seed = o$seed, only = o$only, without = o$without, as_is = FALSE)
+  asked <- cli_asked(project, mine, name)
+  if (!length(asked$deadline)) {
+    stop_input("deadline", "has none", paste("job", name),
+               "Write `deadline` into its file: a week is planned by deadlines.")
+  }
+  parse_deadline(asked$deadline, now, project$time_zone, paste("job", name))
+  asked
+}
+
+# Job files whose frames a job renders that was placed, or has rendered: its name, by theirs.
+week_placed <- function(project, names) {
+  if (!has_ledger(project$ledger)) return(NULL)
+  found <- cli_ledger(project, code = function(ledger) {
+    lapply(stats::setNames(nm = names), function(name) {
+      shots <- lapply(cli_asked(project, list(), name)$shots, project_entry,
+                      entries = project$shots, what = "shot")
+      placed_for(ledger, shots)
+    })
+  })
+  unlist(Filter(length, found))
+}
+
+# ---- sites ---------------------------------------------------------------------------------------
+
+cli_sites <- function(o, args) {
+  project <- read_project(parts = "sites")
+  if (!length(project$sites))
+    stop_input("project", "has no site", instead = "Write a rate card under sites/.")
+  if (length(args)) {
+    site <- project_entry(project$sites, args[1], "site")
+    cli_emit(bill_table(list(site)), o$format, function() card_lines(site))
+  } else {
+    cli_emit(bill_table(project$sites), o$format, function() site_lines(project$sites))
+  }
+  0L
+}
+
+cli_bill <- function(o, args) {
+  project <- read_project(parts = c("sites", "usages", "rates"))
+  usage <- cli_usage(project, args)
+  name <- first_of(o$site, if (inherits(usage, "cp_usage")) usage$site)
+  if (is.null(name)) stop_input("usage", "names no site", "clockpigeon bill", "Write --site NAME.")
+  site <- project_entry(project$sites, name, "site")
+  on <- first_of(if (length(o$on)) date_field(o$on, "option --on"),
+                 if (inherits(usage, "cp_usage")) usage$on,
+                 this_day(site$time_zone))
+  to <- first_of(o$to, project$currency)
+  known <- !is.null(rate_to(site, to, project$rates, on))
+  x <- bill(usage, site, o$tier, o$hire, first_of(o$engine, NA_character_), on,
+            to = if (to != site$currency && (known || length(o$to))) {
+              in_currency(check_currency(to, "option --to"), project$rates)
+            })
+  cli_emit(x, o$format, function() {
+    c(wrap_lines(paste0(if (inherits(usage, "cp_usage")) paste0(usage$usage, ", "), site$site, ", ",
+                        format(on), ":")),
+      "",
+      bill_text(x),
+      if (!known && length(site$unit))
+      wrap_lines(earning_words(site, -sum(x[["amount"]][x[["part"]] == "credit"]))))
+  })
+  0L
+}
+
+# The usage named: a file, or one of the project's usages/; the only one when there is one.
+cli_usage <- function(project, args) {
+  if (!length(args)) {
+    stop_input("usage", "names no usage", "clockpigeon bill",
+               paste0("Write a file, or ", either(names(project$usages)),
+                      "."))
+  }
+  if (!file.exists(args[1])) return(project_entry(project$usages, args[1], "usage"))
+  if (!grepl("\\.csv$", args[1])) return(read_usage(args[1]))
+  utils::read.csv(args[1], stringsAsFactors = FALSE)
+}
+
+# How long one's own machines work for what a job took from an earned balance.
+earning_words <- function(site, spent) {
+  earn <- site$community$earn
+  if (!length(earn) || spent <= 0) return(NULL)
+  paste0("To earn that again: ", paste0(vapply(earn,
+                                               function(e) paste0(format_duration(3600 * spent /
+                                                                                  e$amount),
+                                                                  " of a ",
+                                                                  e$device), ""),
+                                        collapse = ", or "), ".")
 }

@@ -1,4 +1,4 @@
-# The commands `new` and `engine`: a project begun, an engine described and tried.
+# Commands that set up and prepare: `new`, `engine`, `check`, `scan`, `pack` and `unpack`.
 
 cli_new <- function(o, args) {
   if (!length(args)) {
@@ -119,4 +119,80 @@ profile_help <- function() {
     "  {frame:04} pads with zeros, {threads:1} has a default, {frame-1}, {samples/4}, {log2(samples)} reckon.",
     "For `devices`: {device_index}, {device_count}, {share}. For `sequence`: {frames}, {first}, {last}.",
     "The file's fields, each explained: ?read_engine, or the schema engine.json in the package's folder schemas.", "")
+}
+
+# ---- check ---------------------------------------------------------------------------------------
+
+cli_check <- function(o, args) {
+  project <- read_project(parts = c("shots", "sites", "manifests", "rates"))
+  described <- intersect(names(project$shots), names(project$manifests))
+  shots <- if (length(args)) list(project_entry(project$shots, args[1], "shot"))
+           else project$shots[if (length(described)) described else names(project$shots)]
+  site <- if (length(o$site)) project_entry(project$sites, o$site, "site")
+  kept <- has_ledger(project$ledger)
+  scenes <- vapply(shots, `[[`, "", "scene")
+  rows <- if (kept) cli_ledger(project, code = function(ledger) timings_near(ledger, scenes))
+  used <- if (kept) cli_ledger(project, code = function(ledger) jobs(ledger)[["name"]])
+  found <- bind_tables(lapply(shots, function(shot) {
+    frame_bytes <- first_of(if (length(rows)) measured_frame_bytes(rows, shot), shot$frame_size)
+    check_shot(shot, site, project$manifests[[shot$shot]], project$root, used,
+               project$manifests[setdiff(names(project$manifests), shot$shot)],
+               frame_bytes = frame_bytes,
+               against = o$against)
+  }))
+  class(found) <- c("cp_check", class(found))
+  fit <- cli_fit(project, shots, o$engine, site, rows)
+  cli_emit(found, o$format,
+           function() c(check_lines(found, fit = fit),
+                        if (length(fit)) c("", eligibility_lines(fit)[-1])))
+  blocked <- any(found[["weight"]] == "blocks") || length(site) && length(fit) &&
+    summary.cp_eligibility(fit)[["answer"]][1] != "fits"
+  if (blocked) 3L else 0L
+}
+
+# Which sites the shots fit, where the ledger has evidence of them.
+cli_fit <- function(project, shots, engine, site, rows) {
+  engine <- first_of(engine, project$defaults$engine)
+  if (is.null(rows) || !length(project$sites) || is.null(engine)) return(NULL)
+  job <- tryCatch(render_job(shots, engine, rows, currency = project$currency,
+                             rates = project$rates),
+                  clockpigeon_error_evidence = function(e) {
+                    cli_note("Which sites fit is not known: ", conditionMessage(e))
+                    NULL
+                  })
+  if (length(job)) eligible(job, if (length(site)) site else project$sites)
+}
+
+# ---- pack ----------------------------------------------------------------------------------------
+
+cli_scan <- function(o, args) {
+  project <- read_project()
+  if (!length(args))
+    stop_input("usage", "names no scene", "clockpigeon scan", "Write the scene's file.")
+  found <- scan_scene(args, cli_engine(project, o$engine), project$root)
+  # What is printed is a manifest: redirected into manifests/SHOT.csv, it is read as one.
+  cli_emit(found, o$format,
+           function() paste(c("kind", found[["kind"]]), c("path", found[["path"]]), sep = ","))
+  0L
+}
+
+cli_pack <- function(o, args) {
+  project <- read_project()
+  named <- if (length(args)) args else names(project$manifests)
+  if (!length(named))
+    stop_input("project", "has no manifest", instead = "Write one under manifests/.")
+  packed <- bind_tables(lapply(named, function(name) {
+    pack_shot(project_entry(project$manifests, name, "manifest"), project$root, o$out)
+  }))
+  cli_emit(packed, o$format, function() pack_lines(packed, project$sites))
+  0L
+}
+
+cli_unpack <- function(o, args) {
+  into <- first_of(o$into, sub("\\.zip$", "", basename(args)))
+  content <- unpack_parcel(args, into)
+  show_lines(paste0(content$shot, ", version ", content$version, ": ", nrow(content$files),
+                    " files, ", format_size(sum(content$files$bytes)),
+                    ", each as listed, in ", into))
+  0L
 }

@@ -1,3 +1,16 @@
+test_that("the launcher goes where it is told, and nowhere it cannot", {
+  folder <- file.path(scratch(), "new", "bin")
+  path <- install_launcher(folder)
+  expect_identical(file.access(path, 1)[[1]], 0L)
+  expect_refusal(install_launcher(write_file(scratch(), "file", "x")), "file", "no such folder")
+  windows <- install_launcher(scratch(), windows = TRUE)
+  expect_match(basename(windows), "clockpigeon.cmd", fixed = TRUE)
+  text <- readChar(windows, 1e4)
+  expect_match(text, "clockpigeon::cli()", fixed = TRUE)
+  expect_false(grepl("@", sub("@echo", "", text)))
+  expect_identical(lengths(gregexpr("\r\n", text)), lengths(gregexpr("\n", text)))
+})
+
 sh <- function(script, folder) {
   processx::run("/bin/sh", c("-c", script, clockpigeon_command()), wd = folder,
                 error_on_status = FALSE, timeout = 120)

@@ -1,0 +1,2 @@
+CXX17 = ccache g++
+CXX = ccache g++
