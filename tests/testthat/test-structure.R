@@ -6,11 +6,20 @@ source_folder <- function() {
   }
   NULL
 }
-rooms <- function() {
+# Parsed once for all tests of this file, and so are the arrows.
+kept <- new.env()
+once <- function(name, make) {
+  if (is.null(kept[[name]])) kept[[name]] <- make()
+  kept[[name]]
+}
+rooms <- function() once("rooms", function() {
   files <- list.files(source_folder(), "\\.R$", full.names = TRUE)
   parsed <- lapply(files, function(f) as.list(parse(f, keep.source = FALSE)))
   names(parsed) <- sub("\\.R$", "", basename(files))
   parsed
+})
+room_arrows <- function() {
+  once("arrows", function() arrows(rooms()[setdiff(names(rooms()), no_rooms)]))
 }
 no_rooms <- c("clockpigeon-package", "RcppExports")
 defined_in <- function(room)
@@ -38,11 +47,11 @@ own_names <- function(e) {
 }
 
 # Arrows between files: who uses a name that another file defines.
-arrows <- function(all) {
+arrows <- function(all, from = names(all)) {
   home <- unlist(lapply(names(all), function(r)
                         stats::setNames(rep(r, length(defined_in(all[[r]]))),
                                         defined_in(all[[r]]))))
-  do.call(rbind, lapply(names(all), function(r) {
+  do.call(rbind, lapply(from, function(r) {
     used <- unlist(lapply(all[[r]], function(e) {
       if (is.call(e) && length(e) > 2) setdiff(used_names(e[[3]]), own_names(e[[3]]))
     }))
@@ -86,23 +95,22 @@ test_that("files are named DIGIT-WORD-TOPIC, and each has a test of its name", {
 test_that("no file calls up, and no word of a layer calls another that calls it", {
   skip_if(is.null(source_folder()), "the sources are not at hand")
   all <- rooms()[setdiff(names(rooms()), no_rooms)]
-  a <- arrows(all)
+  a <- room_arrows()
   expect_gt(nrow(a), 100)
   expect_identical(nrow(breaches(a)), 0L,
                    info = paste(breaches(a)$from, "->", breaches(a)$to, collapse = "; "))
   # The check itself fires on a breach.
-  all[["0-base-checks"]] <- c(all[["0-base-checks"]],
-                              parse(text = "bad <- function() frame_curve()"))
-  expect_identical(breaches(arrows(all))$to, "1-curve-frames")
-  all[["0-base-checks"]] <- all[["0-base-checks"]][-length(all[["0-base-checks"]])]
-  all[["1-bill-exact"]] <- c(all[["1-bill-exact"]],
-                             parse(text = "bad <- function() simulate_job()"))
-  expect_true("1-job-simulate" %in% breaches(arrows(all))$to)
+  with_call <- function(room, code) {
+    all[[room]] <- c(all[[room]], parse(text = paste("bad <- function()", code)))
+    breaches(rbind(a[a$from != room, ], arrows(all, room)))
+  }
+  expect_identical(with_call("0-base-checks", "frame_curve()")$to, "1-curve-frames")
+  expect_true("1-job-simulate" %in% with_call("1-bill-exact", "simulate_job()")$to)
 })
 
 test_that("no circles", {
   skip_if(is.null(source_folder()), "the sources are not at hand")
-  a <- arrows(rooms()[setdiff(names(rooms()), no_rooms)])
+  a <- room_arrows()
   repeat {  # leaves fall off until nothing is left, or a circle is
     leaf <- !a$to %in% a$from
     if (!any(leaf)) break
@@ -153,4 +161,35 @@ test_that("names that scripts may rely on are exported, with 75 exports at most"
              "render_job", "plan_options", "forecast_job", "choose_option", "explain", "report")
   expect_setequal(setdiff(fixed, exported), character())
   expect_lte(length(exported), 75)
+})
+
+# Branches of an expression, and how deep its calls are nested; operators do not count as calls.
+operators <- c("{", "(", "<-", "=", "$", "[[", "[", "+", "-", "*", "/", "^", "==", "!=", "<", ">",
+               "<=", ">=", "!", "&", "|", ":", "::", ":::", "~")
+density_of <- function(e, depth = 0L) {
+  if (!is.call(e)) return(c(nested = depth, branches = 0L))
+  name <- if (is.name(e[[1]])) as.character(e[[1]]) else ""
+  depth <- depth + !name %in% operators
+  parts <- vapply(as.list(e), function(part) {
+    if (identical(part, quote(expr = ))) c(depth, 0L) else density_of(part, depth)
+  }, integer(2))
+  branch <- name %in% c("if", "for", "while", "repeat", "switch", "&&", "||")
+  c(nested = max(depth, parts[1, ]), branches = branch + sum(parts[2, ]))
+}
+
+# Ceilings may only fall: lower a number here when the code has become plainer.
+test_that("lines are at most 100 columns wide, and functions have few branches and shallow calls", {
+  skip_if(is.null(source_folder()), "the sources are not at hand")
+  all <- rooms()[setdiff(names(rooms()), no_rooms)]
+  functions <- Filter(function(e) {
+    is.call(e) && identical(e[[1]], as.name("<-")) && is.call(e[[3]]) &&
+      identical(e[[3]][[1]], as.name("function"))
+  }, unlist(unname(all), recursive = FALSE))
+  found <- vapply(functions, function(e) density_of(e[[3]][[3]]), integer(2))
+  expect_gt(ncol(found), 2000)
+  expect_lte(sum(found["branches", ] > 10), 60)
+  expect_lte(sum(found["nested", ] >= 8), 75)
+  files <- file.path(source_folder(), paste0(names(all), ".R"))
+  lines <- unlist(lapply(files, readLines))
+  expect_lte(sum(nchar(lines) > 100), 130)
 })
