@@ -118,8 +118,11 @@ bill_lines <- function(u, tariff, statuses, before) {
   top_month <- max(0, tariff$minimum_month - before$minor - net - top)
   if (top_month > 0) add("minimum", "up to the minimum of a month", top_month, "minimum_month")
   net <- net + top + top_month
-  tax <- if (length(tariff$tax) && !tariff$tax$included) scale_exactly(net, tariff$tax$ratio[1],
-                                                                       tariff$tax$ratio[2]) else 0
+  tax <- if (length(tariff$tax) && !tariff$tax$included) {
+    scale_exactly(net, tariff$tax$ratio[1], tariff$tax$ratio[2])
+  } else {
+    0
+  }
   if (tax > 0) add("tax", tariff$tax$item, tax, paste0(tariff$tax$percent, " % on the net amount"))
   left <- net + tax
   for (b in tariff$balances) {

@@ -225,12 +225,11 @@ curve_says <- function(curve) {
            format(signif(max(apart), 2)),
            ": something else changed between them, and what is far off counts for little"),
     brought_words(curve),
-    if (nrow(found)) paste0("a break was found ",
-                            ifelse(found[["from"]] == found[["to"]],
-                                   paste("at frame", found[["to"]]),
-                                                          paste("between frames",
-                                                                found[["from"]] - 1L, "and",
-                                                                found[["to"]]))),
+    if (nrow(found)) {
+      paste0("a break was found ",
+             ifelse(found[["from"]] == found[["to"]], paste("at frame", found[["to"]]),
+                    paste("between frames", found[["from"]] - 1L, "and", found[["to"]])))
+    },
     if (!length(curve$cheap) && probes < length(curve$frames)) unseen_words(curve),
     if (probes < 3)
     paste0("with ", probes, if (probes == 1) " probe" else " probes", " the width is ",

@@ -23,22 +23,22 @@ assumed_heavy <- 2
 #' @noRd
 curve_prior <- function(sd = c(0.35, 0.6), range = c(0.2, 0.9), own = c(0.08, 0.7),
                         cheap_sd = c(0.08, 0.8), cheap_range = c(0.3, 0.8),
-                        cheap_own = c(0.07, 0.6), rate = c(0.007, 10), heavy_factor = assumed_heavy)
-                          {
-    pair <- function(x, name) {
-      if (!is.numeric(x) || length(x) != 2 || !all(is.finite(x)) || any(x <= 0)) {
-        stop_input("type", paste("got", show_value(x)), argument(name), "Give two numbers above 0.")
-      }
-      as.numeric(x)
+                        cheap_own = c(0.07, 0.6), rate = c(0.007, 10),
+                        heavy_factor = assumed_heavy) {
+  pair <- function(x, name) {
+    if (!is.numeric(x) || length(x) != 2 || !all(is.finite(x)) || any(x <= 0)) {
+      stop_input("type", paste("got", show_value(x)), argument(name), "Give two numbers above 0.")
     }
-    structure(list(
-      full = list(sd = pair(sd, "sd"), range = pair(range, "range"), own = pair(own, "own")),
-      cheap = list(sd = pair(cheap_sd, "cheap_sd"), range = pair(cheap_range, "cheap_range"),
-                   own = pair(cheap_own, "cheap_own")),
-      rate = pair(rate, "rate"), heavy = c(0.6, 0.5), shots = 0L,
-      heavy_factor = check_number(heavy_factor, argument("heavy_factor"), least = 1, most = 1000)
-    ), class = "cp_prior")
+    as.numeric(x)
   }
+  structure(list(
+    full = list(sd = pair(sd, "sd"), range = pair(range, "range"), own = pair(own, "own")),
+    cheap = list(sd = pair(cheap_sd, "cheap_sd"), range = pair(cheap_range, "cheap_range"),
+                 own = pair(cheap_own, "cheap_own")),
+    rate = pair(rate, "rate"), heavy = c(0.6, 0.5), shots = 0L,
+    heavy_factor = check_number(heavy_factor, argument("heavy_factor"), least = 1, most = 1000)
+  ), class = "cp_prior")
+}
 
 # As the compiled model takes it, for a shot of these frames.
 prior_of_shot <- function(prior, frames, cheap) {

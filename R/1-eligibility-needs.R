@@ -49,8 +49,8 @@ eligibility_version <- function(field, name, wanted, known) {
   asked <- if (identical(wanted, "any")) name else paste(name, paste(wanted, collapse = " or "))
   if (is.null(known)) {
     return(eligibility_row(field, asked, "unknown", "unknown",
-                    paste0("its card does not say which ", field,
-                                                              "s it has: ask about ", asked)))
+                           paste0("its card does not say which ", field, "s it has: ask about ",
+                                  asked)))
   }
   has <- known[[name]]
   if (is.null(has)) {

@@ -22,8 +22,8 @@ finding_columns <- c("sequence", "shot", "frame", "path", "code", "weight", "sur
 
 # One row of findings a file. Weights: "unusable" (to be rendered again), "name" (whole, but not
 # found under its name), "doubt".
-file_finding <- function(files, code, weight, what, evidence, sure = 1, place = rep(NA_integer_, 4))
-  {
+file_finding <- function(files, code, weight, what, evidence, sure = 1,
+                         place = rep(NA_integer_, 4)) {
   n <- nrow(files)
   full <- function(x) rep(x, length.out = n)
   data.frame(sequence = files[["sequence"]], shot = or_else(files[["shot"]], full(NA_character_)),
@@ -67,8 +67,8 @@ name_findings_of <- function(files, expected = NULL, since = NULL) {
     file_finding(pick(files[["size"]] %in% 0 & !twice), "empty", "unusable", "is an empty file",
                  "0 bytes"),
     file_finding(pick(twice), "doubled", "doubt", "is there more than once",
-                 paste("beside", basename(own[["path"]][match(files[["frame"]][twice],
-                                                              own[["frame"]])]))),
+                 paste("beside",
+                       basename(own[["path"]][match(files[["frame"]][twice], own[["frame"]])]))),
     file_finding(pick(!twice & !padded), "padding", "name",
                  "has another number of digits in its name than the others",
                  paste(files[["digits"]][!twice & !padded], "and not", digits)),

@@ -86,8 +86,7 @@ rest_of_job <- function(state, way, draws, n, minor, numbers = NULL) {
   stray <- setdiff(unlist(lapply(each, names)), known)
   if (length(stray)) {
     stop_input("field", paste("has", either(stray)), argument("state"),
-               paste0("A state has ", toString(known),
-                                                                              ", left and each."))
+               paste0("A state has ", toString(known), ", left and each."))
   }
   past <- if (any(told))
     lapply(each, function(one) do.call(past_of, c(one, list(way = way, n = n, minor = minor))))

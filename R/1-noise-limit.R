@@ -79,8 +79,9 @@ fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL, floor
 # too slow or too fast.
 noise_law <- function(probes) {
   known <- !is.na(probes[["noise"]]) & probes[["noise"]] > 0
-  power <- if (sum(known) > 1) unname(stats::coef(stats::lm(log(probes[["noise"]][known]) ~
-                                                              log(probes[["samples"]][known])))[2]) else NA
+  noise <- log(probes[["noise"]][known])
+  samples <- log(probes[["samples"]][known])
+  power <- if (sum(known) > 1) unname(stats::coef(stats::lm(noise ~ samples))[2]) else NA
   as <- paste0(", about as the samples to the power ", sprintf("%.2f", power))
   if (is.na(power) || abs(power + 0.5) < 0.08)
     return("noise does not fall as one over the root of the samples")

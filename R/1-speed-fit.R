@@ -234,9 +234,10 @@ speed_equations <- function(model, sd, full = FALSE) {
     wc <- 1 / (model$claim_sd^2 + 2 * sd[3]^2)
     h <- matrix(0, nrow(claims), n_rig + 1)
     k <- seq_len(nrow(claims))
-    h[cbind(k, 1 + match(claims[["relative_to"]], model$rigs))] <- 1
-    h[cbind(k, 1 + match(claims[["rig"]], model$rigs))] <- h[cbind(k, 1 + match(claims[["rig"]],
-                                                                                model$rigs))] - 1
+    base <- cbind(k, 1 + match(claims[["relative_to"]], model$rigs))
+    claimed <- cbind(k, 1 + match(claims[["rig"]], model$rigs))
+    h[base] <- 1
+    h[claimed] <- h[claimed] - 1
     said <- log(claims[["factor"]])
     a <- a + wc * crossprod(h)
     right <- right + wc * drop(crossprod(h, said))

@@ -112,7 +112,7 @@ summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
                 upper = exp(points[, 3]), scenes = scenes[here], runs = as.integer(runs[here]),
                 for_a_scene = ifelse(here == base, 1,
                                      exp(z * sqrt(((points[, 3] - points[, 2]) / (2 * z))^2 +
-                                                                     2 * exp(2 * fit$mode[3])))),
+                                                    2 * exp(2 * fit$mode[3])))),
                 evidence = ifelse(scenes[here] > 0, "measured", "claimed")),
            class = "cp_speed_table")[order, ]
 }

@@ -145,8 +145,8 @@ column_moments <- function(x, name, zone, where) {
   x <- trimws(as.character(x))
   out <- suppressWarnings(as.numeric(x))
   by <- function(text, format, tz) as.numeric(as.POSIXct(text, tz = tz, format = format))
-  for (format in c("%Y-%m-%dT%H:%M:%OS", "%Y-%m-%d %H:%M:%OS", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"))
-    {
+  for (format in c("%Y-%m-%dT%H:%M:%OS", "%Y-%m-%d %H:%M:%OS", "%Y-%m-%dT%H:%M",
+                   "%Y-%m-%d %H:%M")) {
     left <- is.na(out) & !is.na(x)
     utc <- left & grepl("Z$", x)
     out[utc] <- by(sub("Z$", "", x[utc]), format, "UTC")

@@ -11,10 +11,9 @@ duration_field <- function(x, where) {
 
 # A share written with its sign: 20 and 0.2 can both be meant, 20 % cannot be misread.
 percent_field <- function(x, where) {
-  part <- if (is.character(x) && length(x) == 1) regmatches(trimws(x),
-                                                            regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*%$",
-                                                                    trimws(x),
-                                                                    perl = TRUE))[[1]]
+  part <- if (is.character(x) && length(x) == 1) {
+    regmatches(trimws(x), regexec("^([0-9]+(?:\\.[0-9]+)?)\\s*%$", trimws(x), perl = TRUE))[[1]]
+  }
   if (!length(part) || as.numeric(part[2]) > 100) {
     stop_input("unit", paste("got", show_value(x)), where,
                paste0("Write a share with its sign, from 0 % to 100 %",
@@ -100,8 +99,8 @@ check_fields <- function(x, fields, where) {
 # Reads a YAML file into a record of class `class`. YAML never evaluates code here, times written as
 # 00:12:40 stay text (YAML 1.1 would make them numbers in base 60), and only true and false are
 # flags.
-read_record <- function(path, fields, class, x = read_yaml_file(check_text(path, argument("path"))))
-  {
+read_record <- function(path, fields, class,
+                        x = read_yaml_file(check_text(path, argument("path")))) {
   record <- check_fields(x, fields, short_path(path))
   structure(record, class = class, path = path)
 }

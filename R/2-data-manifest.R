@@ -112,9 +112,9 @@ manifest_from_table <- function(path) {
       list(name = first_of(if (!is.na(cell("name")[i])) cell("name")[i], rows$path[i]),
            kind = rows$kind[i],
            cache = rows$path[i],
-           covers = if (!is.na(cell("covers")[i])) parse_frames(cell("covers")[i],
-                                                                paste0(file, ", line ", i + 1,
-                                                                       ", field `covers`")),
+           covers = if (!is.na(cell("covers")[i])) {
+             parse_frames(cell("covers")[i], paste0(file, ", line ", i + 1, ", field `covers`"))
+           },
            needed = needed[i])
     }),
     cameras = of("camera"), layers = of("layer"), moves = "things", prepass_every = 1L,

@@ -6,8 +6,8 @@
 # (seconds, exit status, output), `files` (that appeared: path, bytes), `reads` (target, pattern,
 # what it found), `judged` (status, note), `version`, `found_at` (where the picture was to be
 # found), `picture` (where it is kept, or NULL).
-try_engine <- function(engine, trial, root = ".", node = this_node(), time_limit = 600, keep = NULL)
-  {
+try_engine <- function(engine, trial, root = ".", node = this_node(), time_limit = 600,
+                       keep = NULL) {
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
   root <- real_path(root)
   name <- engine$engine

@@ -211,8 +211,8 @@ adaptive_seconds <- function(probes, i, line, samples, least = 8) {
 time_limit_on <- function(study, time, speeds) {
   check_class(study, argument("study"), "cp_study", "study_limit()")
   time <- check_number(time, argument("time"), above = 0)
-  if (!is.numeric(speeds) || is.null(names(speeds)) || !all(is.finite(speeds)) || any(speeds <= 0))
-    {
+  if (!is.numeric(speeds) || is.null(names(speeds)) || !all(is.finite(speeds)) ||
+      any(speeds <= 0)) {
     stop_input("type", paste("got", show_value(speeds)), argument("speeds"),
                "Write named numbers above 0.")
   }

@@ -98,9 +98,9 @@ write_parcel <- function(content, root, parcel) {
   stage <- tempfile("parcel-")
   on.exit(unlink(stage, recursive = TRUE, expand = FALSE))
   to <- file.path(stage, content$files$path)
-  for (folder in unique(dirname(c(to, file.path(stage,
-                                                "x"))))) dir.create(folder, recursive = TRUE,
-                                                                    showWarnings = FALSE)
+  for (folder in unique(dirname(c(to, file.path(stage, "x"))))) {
+    dir.create(folder, recursive = TRUE, showWarnings = FALSE)
+  }
   if (!all(file.copy(file.path(root, content$files$path), to, copy.mode = FALSE))) {
     stop_input("pack", "cannot be staged", tempdir(), "Make room on the temporary disk.")
   }

@@ -65,8 +65,8 @@ exr_look <- function(path, most_pixels) {
     said <- strsplit(trimws(ran$stderr), "\n", fixed = TRUE)[[1]]
     return(no_look(if (length(said)) sub("^\\[[^]]*\\] *", "", said[1]) else "is cut off"))
   }
-  x <- aperm(array(values, c(extent$width, extent$height, 3)), c(2, 1, 3))[, , c(3, 1, 2),
-                                                                           drop = FALSE]
+  x <- aperm(array(values, c(extent$width, extent$height, 3)), c(2, 1, 3))
+  x <- x[, , c(3, 1, 2), drop = FALSE]
   look <- look_at_values(x, TRUE)
   look$facts$depth <- 32
   look

@@ -129,8 +129,7 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
   if (nrow(stops)) {
     stop_input("place", stops[["what"]][1], place$job,
                paste0(stops[["cure"]][1], " Or go on despite it: --despite ",
-                                                             paste(unique(stops[["code"]]),
-                                                                   collapse = ","), "."))
+                      paste(unique(stops[["code"]]), collapse = ","), "."))
   }
   claim <- claim_plan(ledger, paste0("job-", place$id))
   on.exit(release_plan(claim))

@@ -74,8 +74,8 @@ verify_frames <- function(where, project = NULL, ledger = NULL, frames = NULL, r
   absent <- absent_shots(asked, found$files)
   findings <- bind_tables(c(lapply(parts, `[[`, "findings"), list(absent, apart$findings)))
   if (!quick) {
-    findings <- bind_tables(list(findings, reference_findings(found$files, findings, asked,
-                                                              reference, ledger)))
+    unlike <- reference_findings(found$files, findings, asked, reference, ledger)
+    findings <- bind_tables(list(findings, unlike))
     findings <- bind_tables(list(findings, noise_findings(found$files, findings, asked)))
   }
   meter(done = TRUE)
@@ -398,8 +398,8 @@ count_meter <- function(total, show, clock = steady_clock, out = stderr()) {
     if (!show || now - said < if (live) 0.2 else 5) return(invisible())
     said <<- now
     left <- if (count > 0) (now - begun) * (total - count) / count else NA
-    text <- paste0(count, " of ", total, " pictures looked at", if (!is.na(left)) paste0(", about ",
-                                                                                       format_duration(left), " left"))
+    text <- paste0(count, " of ", total, " pictures looked at",
+                   if (!is.na(left)) paste0(", about ", format_duration(left), " left"))
     cat(if (live) paste0("\r", formatC(text, width = -60)) else paste0(text, "\n"), sep = "",
         file = out)
   }

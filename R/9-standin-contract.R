@@ -3,8 +3,8 @@
 
 # The document as lists, every sequence of it a list, so that JSON has arrays where the document
 # has.
-protocol_document <- function(path = system.file("protocol", "site.yaml", package = "clockpigeon"))
-  {
+protocol_document <- function(path = system.file("protocol", "site.yaml",
+                                                 package = "clockpigeon")) {
   yaml::read_yaml(path, handlers = list(seq = as.list))
 }
 
