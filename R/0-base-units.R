@@ -27,6 +27,7 @@ parse_duration <- function(x, where = argument("x")) {
          USE.NAMES = FALSE)
 }
 
+# Seconds of one written duration such as `1h 20m`; an error that says how to write it otherwise.
 one_duration <- function(x, where) {
   refuse <- function(why, instead)
     stop_input("duration", paste0("got '", x, "', ", why), where, instead)

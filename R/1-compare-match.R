@@ -190,6 +190,7 @@ differences <- function(x, by, old, new, any = FALSE) {
   }, "")
 }
 
+# Refuse a comparison in which no two timings differ in the factor alone.
 refuse_unlike <- function(x, by) {
   levels <- order_levels(unique(x[["level"]]))
   other <- either(differing(x, by))

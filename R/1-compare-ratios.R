@@ -202,6 +202,7 @@ compare_levels <- function(p, sessions, smallest, level, about = list(), weights
   as_frame(bind_lists(rows))
 }
 
+# One row of a comparison table, from the pairs `p` and `s` and their estimate.
 comparison_row <- function(p, scene, basis, est, s, level, smallest, chance, silent, note) {
   ratio <- exp(est$mean)
   half <- if (is.finite(est$se)) stats::qt((1 + level) / 2, est$df) * est$se else NA_real_

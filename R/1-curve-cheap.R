@@ -1,5 +1,6 @@
 # Cheap times: what they say of the full ones.
 
+# Cheap times by frame, checked: one log mean for each frame.
 check_cheap <- function(cheap, frames) {
   if (is.numeric(cheap) && length(names(cheap))) {
     cheap <- data.frame(frame = as.integer(names(cheap)), seconds = as.numeric(cheap))

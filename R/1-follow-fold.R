@@ -49,6 +49,7 @@ plain_events <- function(events) {
   x
 }
 
+# State of every frame, in the order of the job; frames without events have none.
 fold_frames <- function(x, frames) {
   columns <- c("shot", "frame", "piece")
   id <- row_key(x, columns)

@@ -212,6 +212,7 @@ spike_findings <- function(looks) {
   found[!duplicated(found$index), , drop = FALSE]
 }
 
+# Findings of pictures with far more bright pixels than their neighbours have.
 spikes_beyond <- function(x, count) {
   n <- nrow(x)
   if (n < 3 || !any(count > 4)) return(frame_finding(integer(), "", "", ""))

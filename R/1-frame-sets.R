@@ -30,6 +30,7 @@ parse_frames <- function(x, where = argument("x")) {
   frames
 }
 
+# Frames of one part of a frame set, such as `7`, `1-240` or `1-240 by 10`.
 frame_range <- function(part, refuse) {
   bits <- regmatches(
     part, regexec("^(-?[0-9]{1,7})(?:\\s*-\\s*(-?[0-9]{1,7})(?:\\s+by\\s+([0-9]{1,7}))?)?$", part,

@@ -169,6 +169,7 @@ counted_of <- function(charge, tariff, billed, now, by_hire) {
        fetched = "download" %in% does, weight = first_of(weight, 1))
 }
 
+# Draws of a simulation as its caller sees them: times from now, node time in hours, money in units.
 finish_draws <- function(out, tariff, keep, way) {
   begin <- way$begin
   out$columns <- c(out$columns[1], list(held_s = rep(begin, length(out$columns[[1]]))),

@@ -109,6 +109,7 @@ by_frames <- function(job, slots) {
 
 all_alike <- function(slots) diff(range(slots[["speed"]])) < 1e-9
 
+# Fixed runs of frames, one a slot: seconds of the whole, possible or not, and why.
 by_ranges <- function(job, slots) {
   # Runs of frames so that each slot has work in proportion to its speed, ends rounded to whole
   # frames.
@@ -126,6 +127,7 @@ by_ranges <- function(job, slots) {
                        "stays where it fell"))
 }
 
+# Every frame cut into parts for all slots (`bands` or `shares`): seconds, possible or not, and why.
 by_parts <- function(job, slots, kind) {
   able <- isTRUE(job[[kind]])
   whole <- length(job$whole_only) > 0 && kind == "bands"
@@ -178,6 +180,7 @@ idle_nodes <- function(job, slots) {
   idle
 }
 
+# The best spread with its reason, the second best, and slots that do not help.
 spread_sentence <- function(ways, useful, idle) {
   best <- as_frame(ways)[1, ]
   second <- as_frame(ways)[ways[["possible"]], ][2, ]

@@ -345,6 +345,7 @@ promised_noise <- function(curve, confidence) {
   exp(stats::uniroot(least, c(top - 30, top + 5), tol = 1e-8)$root)
 }
 
+# Refuse a target that lies below the floor of the noise, or that no count can promise.
 below_floor <- function(curve, target, promised) {
   floor <- sqrt(curve$estimate[["floor"]])
   if (floor >= target) {

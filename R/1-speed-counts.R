@@ -19,6 +19,7 @@ counted_times <- function(x, unit, most = 4) {
   utils::head(found[order], most)
 }
 
+# Seconds by number of threads or devices from frames that ran with several; frame effects removed.
 group_by_count <- function(rows, unit, kept) {
   several <- tapply(rows[[unit]], rows[["frame"]], function(n) length(unique(n))) > 1
   rows <- rows[rows[["frame"]] %in% as.numeric(names(several)[several]), , drop = FALSE]

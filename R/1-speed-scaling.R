@@ -136,6 +136,7 @@ law_squares <- function(of, n, y) {
   }
 }
 
+# A scaling fit of a single count: the serial share is assumed, not fitted.
 assumed_scaling <- function(points, assume, error, unit) {
   if (is.null(assume)) {
     stop_input("scaling", paste0("all times are of n = ", points[["n"]][1],
@@ -169,6 +170,7 @@ law_table <- function(fit) {
                 least = of("least")))
 }
 
+# Warnings about measured points: rising times, points off the law, no repeats, two counts only.
 scaling_says <- function(fit) {
   points <- fit$points
   means <- tapply(log(points[["seconds"]]), points[["n"]], mean)

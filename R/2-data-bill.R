@@ -49,6 +49,7 @@ read_bill <- function(path, card) {
   plain_bill(x, card, where, standard)
 }
 
+# A bill's lines with our columns and types, its totals and the words that matched no kind.
 plain_bill <- function(x, card, where, standard) {
   for (name in setdiff(names(bill_columns), names(x))) x[[name]] <- rep(NA, nrow(x))
   for (name in names(bill_columns)[bill_columns == "number"])
@@ -157,6 +158,7 @@ standard_kinds <- c(Usage = "usage", Purchase = "usage", Tax = "tax", Credit = "
 is_standard_bill <- function(x)
   all(c("BilledCost", "BillingCurrency", "ChargeCategory") %in% names(x))
 
+# Lines of a bill in the FinOps Open Cost and Usage Specification, with our columns.
 standard_lines <- function(x) {
   take <- function(...) {
     there <- intersect(c(...), names(x))

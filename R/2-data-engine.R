@@ -86,6 +86,7 @@ value_maps_field <- function(x, where) {
 }
 mapped_fields <- c("samples", "noise", "time_s", "threads")
 
+# Fields of an engine's profile.
 engine_fields <- function() list(
   engine = field(a_name(), required = TRUE),
   about = field(a_text()),

@@ -118,6 +118,7 @@ yaml_excess <- function(text, lines) {
     return("is nested more than 64 deep")
 }
 
+# A YAML file as lists, without evaluation. A file with several documents is refused.
 read_yaml_file <- function(path) {
   text <- text_of_file(path, "yaml")
   refuse <- function(why, instead = "Mend it there.")

@@ -1,5 +1,6 @@
 # Job files: what is asked of a forecast or a choice, to be asked again.
 
+# Fields of a job file.
 job_fields <- function() list(
   job = field(a_name(), required = TRUE),
   about = field(a_text()),
@@ -25,6 +26,7 @@ limit_choices <- function(x, where) {
   x
 }
 
+# A limit as it is typed: `own`, `50 %`, `samples 256`, `noise 2 %` or `time 90 s`.
 parse_limit_choice <- function(text, where) {
   if (text == "own") return(NULL)
   if (grepl("%$", text) && !grepl(" .* ", text) && !grepl("^[a-z]", text)) {

@@ -16,6 +16,7 @@ dynamic_fields <- function() list(
   needed = field(a_flag(), default = TRUE)
 )
 
+# Fields of a shot's manifest.
 manifest_fields <- function() list(
   shot = field(a_name(), required = TRUE),
   scene = field(a_text(), required = TRUE),
@@ -78,6 +79,7 @@ read_manifest <- function(path) {
   manifest
 }
 
+# A manifest from a table of files.
 manifest_from_table <- function(path) {
   file <- short_path(path)
   rows <- read_csv_texts(path, c("kind", "path"), "manifest")

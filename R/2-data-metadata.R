@@ -14,6 +14,7 @@ picture_metadata <- function(path) {
 
 cut_off <- function(path) stop_input("picture", "is cut off", short_path(path), "Copy it again.")
 
+# Text chunks of an open PNG file.
 png_texts <- function(file, path) {
   found <- character()
   repeat {

@@ -31,6 +31,7 @@ launch_fields <- function() list(
   rscript = field(a_text(), default = "Rscript")
 )
 
+# Fields of a node.
 node_fields <- function() list(
   node = field(a_name(), required = TRUE),
   about = field(a_text()),
@@ -137,6 +138,8 @@ device_use <- function(node, engine, use = NA, threads = NA, cores = NA, there =
        capacity = threads / cores, asked = asked)
 }
 
+# How an engine uses a set of a node's devices: name, count, threads, capacity; or why it cannot
+# (`refused`).
 device_set_use <- function(set, devices, engine, threads, cores, there) {
   refuse <- function(why)
     list(device = NA_character_, device_count = NA_integer_, threads = threads,

@@ -1,5 +1,6 @@
 # Benchmark plans as files.
 
+# Fields of a benchmark plan.
 plan_fields <- function() list(
   plan = field(a_name(), required = TRUE),
   about = field(a_text()),

@@ -1,5 +1,6 @@
 # Projects: a folder of plain files.
 
+# Fields of a project's `clockpigeon.yaml`.
 project_fields <- function() list(
   name = field(a_text(), required = TRUE),
   currency = field(a_currency(), required = TRUE),

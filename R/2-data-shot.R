@@ -1,5 +1,6 @@
 # Shots: what is to be rendered.
 
+# Fields of a shot.
 shot_fields <- function() list(
   shot = field(a_name(), required = TRUE),
   about = field(a_text()),

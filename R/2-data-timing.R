@@ -37,6 +37,7 @@ as_timings <- function(x, where = argument("x")) {
   out
 }
 
+# A column of timings in its type; an error names the first value that does not fit.
 timing_column <- function(value, name, where) {
   type <- timing_columns[[name]]
   as <- switch(type, text = as.character, integer = as.numeric, number = as.numeric,

@@ -42,6 +42,7 @@ lacking_columns <- function(con) {
 
 columns_of <- function(con, table) if (DBI::dbExistsTable(con, table)) DBI::dbListFields(con, table)
 
+# Add columns to tables of an older form, so that rows of the present form fit.
 add_columns <- function(con) {
   add <- function(table, name, type) {
     type <- if (on_server(con)) sub("REAL", "DOUBLE PRECISION", column_types[[type]]) else

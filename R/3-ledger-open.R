@@ -101,6 +101,7 @@ is_pipe <- function(path) {
   ran$status == 0
 }
 
+# Check that a file can hold a ledger, to read it or to write to it.
 check_ledger_path <- function(where, read_only) {
   if (dir.exists(where))
     stop_input("ledger", "is a folder", where, "Name a file, such as ledger.sqlite.")

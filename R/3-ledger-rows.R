@@ -198,6 +198,7 @@ timings_with_pictures <- function(ledger, want) {
 compared_whole <- 1e6
 compared_part <- 100000
 
+# Runs and their settings from all parts of a ledger's history, in order of time.
 runs_of_ledger <- function(x, want, activity, time) {
   parts <- lapply(history_parts(x), runs_of_part, want, activity, time)
   if (length(parts) == 1) {

@@ -12,6 +12,7 @@ send_site_files <- function(service, root, files, part_bytes) {
   data.frame(path = files, sha256 = hashes, sent = unname(sent))
 }
 
+# Send a file to a site in parts, each with its digest; skip parts that the site has.
 send_site_file <- function(path, sha256, service, part_bytes) {
   size <- file.size(path)
   sent <- 0

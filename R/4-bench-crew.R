@@ -18,6 +18,7 @@ open_crew <- function(bench, names, nodes) {
   stats::setNames(hosts, names)
 }
 
+# Start a node's process and connect to it.
 open_host <- function(bench, node) {
   force(node)
   refuse <- function(why) {
@@ -82,6 +83,7 @@ hand_out <- function(crew) {
   crew
 }
 
+# Take a trial's rows from a node; a trial that was cut off or lost its node is planned again.
 take_back <- function(crew, name) {
   bench <- crew$bench
   run <- crew$running[[name]]
@@ -136,6 +138,7 @@ cut_trial <- function(crew, name, trial, why) {
   crew
 }
 
+# Drop a node from the crew and plan its trial again, on other nodes if the plan says `move`.
 lose_node <- function(crew, name, trial) {
   bench <- crew$bench
   crew$down <- c(crew$down, name)

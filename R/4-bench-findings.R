@@ -40,6 +40,7 @@ finding <- function(finding, about, value, says, lower = NA_real_, upper = NA_re
              says = says, row.names = NULL)
 }
 
+# Finding of a benchmark whose times drift with their order.
 find_drift <- function(x, setting) {
   seen <- !is.na(x[["run_order"]])
   if (!any(seen)) return(NULL)
@@ -90,6 +91,7 @@ setting_name <- function(x) {
          x[["engine_version"]][1], ", ", x[["limit_kind"]][1], " ", format(x[["limit_value"]][1]))
 }
 
+# Finding of a setting that computes for less than ten times the spread of loading.
 find_short <- function(x) {
   short <- shortness(x[["load_s"]], x[["compute_s"]])
   if (is.na(short) || short <= 1) return(NULL)

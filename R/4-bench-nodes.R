@@ -169,6 +169,7 @@ node_readiness <- function(nodes, engines, engine = NULL, version = NULL, seen =
                      timeout = timeout))
 }
 
+# One row of node readiness: reachable, versions, memory, disk, link, clock.
 one_readiness <- function(node, engines, version, seen, timeout) {
   on.exit(close_node(node))
   reached <- tryCatch(open_node(node, timeout), error = function(e) {

@@ -181,6 +181,7 @@ next_block <- function(trials, rows, until, seed) {
   first
 }
 
+# Run trials one after the other, and add each row before the next starts.
 run_trials <- function(bench, trials) {
   if (!nrow(trials)) return(invisible(NULL))
   scratch <- tempfile("clockpigeon-")

@@ -42,6 +42,7 @@ log_hits <- function(lines, pattern, name) {
   data.frame(line = at, name = rep(name, length(at)), value = value)
 }
 
+# Frames and seconds of a render log, by the engine's patterns.
 log_rows <- function(hits, engine, path) {
   turns <- unique(hits[["turn"]][hits[["name"]] == "frame"])
   if (!length(turns)) {

@@ -63,6 +63,7 @@ in_one_process <- function(engine, frames_text) {
     (!stepped || "frames" %in% template_names(engine$sequence))
 }
 
+# Frames of a cheap pass from one process: each frame's time is read from the times of its pictures.
 sequence_rows <- function(shot, engine, ledger, frames, version, how) {
   nodes <- if (is.null(how$node)) list(this_node())
            else as_list_of(how$node, "cp_node", argument("node"), "read_node()")

@@ -75,6 +75,7 @@ probed_beside <- function(reference = NULL, noise = NULL) {
        noise = if (length(noise)) check_number(noise, argument("noise"), above = 0))
 }
 
+# Check that an engine can probe a noise limit with these counts.
 check_probes <- function(engine, samples, reference) {
   if (!"samples" %in% engine$limits) {
     stop_input("limit", paste(engine$engine, "knows no samples limit"), argument("engine"),

@@ -29,6 +29,7 @@ hidden_jobs <- function(rows, level) {
   })
 }
 
+# Forecast of one past job from the timings before it, next to what it took.
 job_case <- function(job, before, like, level) {
   slots <- most_at_once(job[["began"]], job[["began"]] + job[["wall_s"]])
   frames <- sort(unique(job[["frame"]]))

@@ -300,6 +300,7 @@ pinned <- function(rows, only, without) {
 either_and <- function(x, otherwise) if (length(x))
   paste0("'", paste(x, collapse = "' and '"), "'") else otherwise
 
+# Pins of a user as pairs of an option's field and its value.
 parse_pins <- function(pins, name, rows, fields) {
   found <- lapply(pins, function(pin) {
     where <- argument(name)

@@ -74,6 +74,7 @@ seen_time <- function(seconds) {
        basis = "measured", from = paste(n, "timings"))
 }
 
+# Time to pack the shots: measured, stated by the shot, or assumed from its size.
 pack_stage <- function(job) {
   rows <- job$stage_rows
   shots <- vapply(job$shots, `[[`, "", "shot")

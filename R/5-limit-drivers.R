@@ -65,6 +65,7 @@ changes_of <- function(name, sets, frames, fits, level) {
   }))
 }
 
+# Effect of one changed feature on time and noise, with intervals.
 one_change <- function(name, from, to, others, frames, old, new, fits, level) {
   each <- function(i) fits[[i]]$time$estimate[["each"]]
   share <- function(i) sqrt(fits[[i]]$time$covariance[2, 2]) / each(i)

@@ -84,6 +84,7 @@ worst_tile <- function(maps, pairs, floor) {
   list(place = place, at = at, seen = seen, fit = fit)
 }
 
+# One row of a limit study: samples that a frame and its worst tile need, with their time.
 study_row <- function(at, fit, worst, pairs, noise, tile_noise, confidence, engine) {
   ask <- function(fit, target)
     tryCatch(list(n = samples_for(fit, target, confidence), why = NA_character_),
@@ -150,6 +151,7 @@ three_limits <- function(study, samples = NULL, noise = NULL, time = NULL) {
   })))
 }
 
+# Alternatives for one frame: a samples, a noise and a time limit, each with its time and noise.
 limits_of_frame <- function(study, i, frame, samples, noise, time) {
   fit <- study$fits[[i]]
   pairs <- pairs_of_setting(study$probes, i)

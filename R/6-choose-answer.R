@@ -39,6 +39,7 @@ policy_words <- function(plan, scenario) {
          ".")
 }
 
+# The plan as a sentence: what to render where, and the checkpoint of a fallback.
 do_words <- function(choice) {
   plan <- choice$plan
   if (isTRUE(plan$stated)) {
@@ -123,6 +124,7 @@ saving_words <- function(choice) {
          ".")
 }
 
+# Evidence of a plan: timings, speeds, what is assumed, what was learned.
 rests_words <- function(choice) {
   scenario <- choice$forecast$scenario
   job <- main_job(scenario)
@@ -145,6 +147,7 @@ rests_words <- function(choice) {
          paste0(" ", learned_words(scenario, rows[["site"]])))
 }
 
+# Risks of a plan: how often and how far it is late or too expensive, and claims that it rests on.
 risk_words <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario

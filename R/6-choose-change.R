@@ -28,6 +28,7 @@ break_even <- function(choice, rivals = 2) {
   kept_with(choice, paste("changes", rivals), function() break_evens(choice, rivals))
 }
 
+# Prices, speeds and waits at which the plan would no longer be the best.
 break_evens <- function(choice, rivals) {
   state <- list(facts = choice$facts, asked = choice[question_fields], choice = choice)
   rows <- c(bound_changes(state, "deadline"), bound_changes(state, "budget"))

@@ -39,6 +39,7 @@ next_measures <- function(choice, most = 12) {
   utils::head(out, most)
 }
 
+# Measurements that could change the plan, the most valuable first.
 measures_of <- function(choice, frames = NULL) {
   state <- worth_state(choice)
   rows <- if (has_curves(choice$forecast$scenario)) {

@@ -95,6 +95,7 @@ promise_rows <- function(choice) {
   do.call(rbind, rows)
 }
 
+# A decision as plain lists, for its record.
 choice_record <- function(choice, changes = NULL) {
   check_class(choice, argument("choice"), "cp_choice", "choose_option()")
   if (is.null(changes)) changes <- break_even(choice)

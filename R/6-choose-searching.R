@@ -75,6 +75,8 @@ search_sides <- function(state, bound = Inf) {
   tried[[order(!vapply(tried, `[[`, NA, "fits"), -vapply(tried, `[[`, 0, "p_both"))[1]]]
 }
 
+# The best split: shares are searched and then simulated whole, with a growing margin until one
+# fits.
 sides_of <- function(state, bound = Inf, rounds = 5) {
   margin <- 0
   decided <- list()

@@ -87,6 +87,7 @@ stated_split <- function(stated, state, where) {
   list(used = used, runs = runs)
 }
 
+# The option of a stated plan's part; an error names what the scenario lacks.
 stated_option <- function(name, state, where) {
   known <- state$options[["option"]]
   i <- match(name, known)

@@ -33,6 +33,7 @@ trial_value <- function(choice, frames = 3, sites = 4) {
   kept_with(choice, paste("trials", frames, sites), function() trials_of(choice, frames, sites))
 }
 
+# Trials at sites whose speed is unknown, claimed or assumed, with price and value.
 trials_of <- function(choice, frames, sites) {
   forecast <- with_unknown_sites(choice$forecast)
   options <- as_frame(forecast$scenario$options)

@@ -82,6 +82,7 @@ chance_text <- function(p, se) {
                             ""))
 }
 
+# The picked option as a sentence, with its chances.
 pick_sentence <- function(row, choice) {
   currency <- row[["currency"]]
   both <- is.finite(choice$deadline_s) && is.finite(choice$budget)
@@ -196,6 +197,7 @@ stage_names <- c(prepare_s = "packing", upload_s = "sending", wait_s = "waiting"
                  start_s = "starting", prepass_s = "the pre-pass", closed_s = "closed hours",
                  download_s = "the way home", encode_s = "encoding")
 
+# When a job finishes, as a sentence with its range and its deadline.
 time_sentence <- function(choice, i, it) {
   d <- option_rows(choice$forecast, i)
   job <- it$job_of
@@ -225,6 +227,7 @@ time_sentence <- function(choice, i, it) {
 extra_names <- c(minimum = "up to the minimum", discount = "less discounts of", tax = "tax",
                  gifts = "less gifts of")
 
+# Cost of a job as a sentence with its range and its budget.
 cost_sentence <- function(choice, i) {
   run <- option_run(choice$forecast, i)
   row <- as_frame(choice$options)[i, ]

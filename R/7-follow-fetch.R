@@ -56,6 +56,7 @@ fetch_job <- function(project, ledger, job, seconds = Inf, links = NULL) {
   as_table(out)
 }
 
+# One row of a fetch: state of a site's job, frames ready and here, time left, money spent.
 fetched_row <- function(ledger, job, remote, state = list(), trouble = NA_character_) {
   if (is.null(remote)) {
     return(data.frame(site = character(), id = character(), state = character(), frames = integer(),
@@ -96,6 +97,7 @@ note_reach <- function(ledger, job, rows) {
   }
 }
 
+# Fetch from a site with an address: events, times, charges, pictures.
 fetch_remote <- function(project, ledger, job, remote, until, patience, links) {
   service <- links$service(project_entry(project$sites, remote$site, "site"), tries = 3,
                            timeout_s = 30)

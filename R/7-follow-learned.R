@@ -143,6 +143,7 @@ all_corrections <- function(learning) {
 
 # ---- scores --------------------------------------------------------------------------------------
 
+# Scores of past forecasts by site and tier.
 learned_scores <- function(rows, ledger) {
   none <- data.frame(what = character(), site = character(), whose = character(), at = character(),
                      jobs = integer(), inside = integer(), bias = numeric(), crps = numeric())

@@ -115,6 +115,7 @@ spread_trouble <- function(spread, engine) {
   }
 }
 
+# Findings of the last look at own nodes: readiness, and nodes that are named twice.
 ready_findings <- function(place, site, counted, engines, version) {
   slots <- site_slots(place$project, site)
   names <- vapply(slots, function(slot) slot$node$node, "")
@@ -160,6 +161,7 @@ service_findings <- function(place) {
   }))
 }
 
+# Findings of the last look at a site with an address.
 asked_findings <- function(place, part, columns) {
   project <- place$project
   site <- project$sites[[part$site]]

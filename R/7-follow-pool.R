@@ -274,6 +274,7 @@ bring_part <- function(pool, name, from) {
   slot_of(pool, name, task = task)
 }
 
+# Bring the next part of a finished frame home from a node that shares no folder.
 bring_more <- function(pool, name, said) {
   slot <- pool$slots[[name]]
   got <- said$value

@@ -19,6 +19,7 @@ reference_findings <- function(files, findings, asked, reference, ledger) {
   bind_tables(lapply(pairs, function(pair) one_reference(files[pair[1], ], refs[["at"]][pair[2]])))
 }
 
+# Reference pictures in a folder, or a single one: name without its number, frame, path.
 named_references <- function(reference) {
   check_text(reference, argument("reference"))
   if (!file.exists(reference))

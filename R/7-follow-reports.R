@@ -25,6 +25,7 @@ report_sites <- function(project, ledger, job) {
   Filter(function(site) length(project$sites[[site]]$reports), sites)
 }
 
+# Take new reports of a site by hand, and add their events.
 take_site_reports <- function(project, ledger, job, site, links) {
   card <- project$sites[[site]]
   decision <- decided_job(ledger, job)
@@ -73,6 +74,7 @@ read_report <- function(path, entry, project, card, decision) {
   plain_report(x, entry, decision, card, where, as.numeric(file.mtime(path)))
 }
 
+# A table that a site exports, with our columns and types.
 plain_report <- function(x, entry, decision, card, where, written) {
   for (name in setdiff(names(report_columns), names(x))) x[[name]] <- rep(NA, nrow(x))
   if (is.null(x[["line"]])) x$line <- rep(NA_character_, nrow(x))
@@ -122,6 +124,7 @@ keep_report <- function(x, project, ledger, job, card, decision) {
   if (nrow(charged)) add_events(ledger, job, report_charges(charged, ledger, job, card, project))
 }
 
+# Events of a site's report: frames ready, failed, started, and charges.
 report_events <- function(x, site) {
   event <- function(rows, what, time) {
     if (!nrow(rows)) return(NULL)
@@ -190,6 +193,7 @@ note_other_versions <- function(x, ledger, job, site, asked) {
                         key = paste("version", site, other[1])))
 }
 
+# Row of a fetch for a site that is followed by its reports.
 reported_row <- function(project, ledger, job, site, plan, folder, trouble) {
   events <- as_frame(job_events(ledger, job))
   mine <- events[events[["place"]] %in% site & events[["source"]] %in% "report", , drop = FALSE]

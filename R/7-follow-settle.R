@@ -298,6 +298,7 @@ told_findings <- function(found, lines, facts) {
 
 # ---- the steps -----------------------------------------------------------------------------------
 
+# Steps from the promised to the billed amount; they add up to the minor unit.
 settled_steps <- function(promise, meter, priced, doubted, card, project) {
   rate_on <- function(on) or_else(rate_to(card, project$currency, project$rates, on)$rate, NA_real_)
   then <- rate_on(as.Date(substr(promise$made_at, 1, 10)))

@@ -91,6 +91,7 @@ part_cap <- function(place, part) {
   min(part$cost_p99, if (is.finite(left)) max(left, part$cost_mean))
 }
 
+# The sheet for a site by hand.
 job_sheet <- function(place, job, part, folder) {
   project <- place$project
   site <- project$sites[[part$site]]

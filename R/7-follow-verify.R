@@ -220,6 +220,7 @@ absent_shots <- function(asked, files) {
 
 # ---- one sequence --------------------------------------------------------------------------------
 
+# Findings of one sequence of pictures.
 sequence_verified <- function(files, asked, quick, threads, meter) {
   shot <- if (!is.na(files[["shot"]][1])) asked$shots[[files[["shot"]][1]]]
   expected <- or_else(asked$frames, shot$frames)
@@ -258,6 +259,7 @@ needed_channels <- function(files, needed) {
                paste0("no ", lack[bad], "; it has ", vapply(there[bad], toString, "")))
 }
 
+# Findings of picture files that are cut off, unreadable or of another size.
 head_findings <- function(files, size, threads) {
   png <- grepl("png", files[["ending"]], ignore.case = TRUE)
   heads <- data.frame(width = NA_real_, height = NA_real_, channels = NA_real_, depth = NA_real_,

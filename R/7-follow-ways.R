@@ -72,6 +72,7 @@ what_if_now <- function(x, wishes) {
   as_table(out)
 }
 
+# The rest of a job with one change, as `--what-if` writes it: tier, nodes, send, add or stop.
 changed_way <- function(x, wish) {
   where <- "option --what-if"
   wish <- trimws(check_text(wish, where))

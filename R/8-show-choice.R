@@ -14,6 +14,7 @@ autoplot.cp_choice <- function(object, show = choice_shows, ...) { # nolint: obj
          chance = plot_chance(object), cost = plot_cost(object), frames = plot_usable(object))
 }
 
+# Figure of cost against finish for all options, with deadline and budget.
 plot_tradeoff <- function(object) {
   need_package("ggrepel", "figures of choices")
   x <- as_frame(object$options)

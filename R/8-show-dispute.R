@@ -49,6 +49,7 @@ write_dispute <- function(x, path) {
   files
 }
 
+# A letter to a site about a bill: what was overcharged, with its arithmetic.
 dispute_page <- function(r) {
   money <- function(v) format_money(v, r$currency)
   says <- function(claims) paste0(seq_along(claims), ". ", vapply(claims, `[[`, "", "says"))

@@ -61,6 +61,7 @@ claim_lines <- function(scores, width) {
   }))
 }
 
+# Corrections of the next forecasts, as lines.
 correction_lines <- function(x, width) {
   rows <- as_frame(x$corrections)
   if (!nrow(rows)) return(NULL)
@@ -78,6 +79,7 @@ correction_lines <- function(x, width) {
     else c("", wrap_lines("No forecast is changed by it.", width)))
 }
 
+# Learned rates of stages and failures, as a table.
 rate_lines <- function(x, width) {
   rows <- as_frame(x$rates)
   if (!nrow(rows)) return(NULL)

@@ -7,6 +7,7 @@ noise_text <- function(x) ifelse(is.na(x), "unknown", paste(number3(100 * x), "%
 basis_words <- c(given = "known beforehand", measured = "told from the scatter",
                  assumed = "assumed: too few probes to tell it")
 
+# Terms of a fitted noise limit with their intervals, as lines.
 limit_lines_at <- function(fit) {
   x <- as_frame(confint.cp_limit_fit(fit))
   at <- function(term) x[x[["term"]] == term, , drop = FALSE]
@@ -176,6 +177,7 @@ limit_answer <- function(study, price = NULL) {
          percent(next_one$noise_saving), " off the noise.")
 }
 
+# Samples that meet the target, as a sentence; the reason if no count does.
 answer_lines <- function(study) {
   frames <- as_frame(study$frames)
   worst <- frames[frames$governs, , drop = FALSE]
@@ -234,6 +236,7 @@ finding_of_study <- function(study, width) {
   wrap_lines(c(said, glare, filter, display), width)
 }
 
+# Table of steps of samples: time, noise, and what the next step takes and gives.
 step_lines <- function(steps, study, price, width) {
   steps <- as_frame(steps)
   frames <- length(study$probes$shot$frames)
@@ -294,6 +297,7 @@ difference_lines <- function(x, width = terminal_width()) {
                       "; mean brightness ", sprintf("%+.2f %%", 100 * x$shift), "."), width))
 }
 
+# Table of proposed probes for an open question of a limit.
 proposal_lines <- function(x, width = terminal_width(), most = 5) {
   x <- as_frame(x)
   asked <- x$asked[1]
@@ -321,6 +325,7 @@ print.cp_proposal <- function(x, ...) {
   invisible(x)
 }
 
+# Table of what changed features do to time and noise.
 driver_lines <- function(x, width = terminal_width()) {
   x <- as_frame(x)
   body <- data.frame(

@@ -1,5 +1,6 @@
 # What is placed and what stands against it, as text.
 
+# The last look before a job is placed, as lines.
 place_lines <- function(x, despite = character(), width = terminal_width()) {
   scenario <- x$state$scenario
   parts <- as_frame(x$parts)

@@ -37,6 +37,7 @@ few_series <- function(series) {
 
 sample_caption <- function(x) if (any(is_sample(x))) " Sample data, invented."
 
+# Figure of seconds per frame along the shot.
 plot_frames <- function(x) {
   x <- x[is_evidence(x) & !is.na(x[["frame"]]), , drop = FALSE]
   if (!nrow(x)) stop_input("figure", "has no finished frame", "the timings",
@@ -62,6 +63,7 @@ plot_frames <- function(x) {
     plain_theme()
 }
 
+# Figure of times relative to their setting's mean, in the order of the run.
 plot_order <- function(x) {
   x <- x[x[["status"]] %in% "ok" & !is.na(x[["wall_s"]]) & !is.na(x[["run_order"]]), , drop = FALSE]
   if (!nrow(x)) stop_input("figure", "has no trial with a place in a run", "the timings",

@@ -3,6 +3,7 @@
 # Texts from files, engines and sites must not move the cursor or write elsewhere.
 show_lines <- function(...) cat(printable(unlist(list(...))), sep = "\n")
 
+# A comparison as a table with its findings.
 comparison_lines <- function(x, width = terminal_width()) {
   body <- data.frame(
     scene = ifelse(x[["scene"]] == "all scenes", paste0("all, ", x[["basis"]]), x[["scene"]]),
@@ -108,6 +109,7 @@ range_columns <- function(s) {
 spare_ranges <- function(columns)
   c(grep("90 %", columns, value = TRUE), grep("10 %", columns, value = TRUE))
 
+# A forecast as a table of its options, the non-dominated first.
 forecast_lines <- function(x, width = terminal_width(), most = 16) {
   table <- as_frame(summary(x))
   scenario <- x$scenario
@@ -277,6 +279,7 @@ change_lines <- function(x, width, changes) {
     titled(paste0("What else could be done", beside[2], ":"), x$kept[["worth"]][["says"]]))
 }
 
+# All options of a choice, and the sites that were excluded, as lines.
 all_lines <- function(x, width, most = 40) {
   table <- as_frame(x$options)
   shown <- utils::head(order(!table[["fits"]], table[["rank"]]), most)

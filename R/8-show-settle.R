@@ -10,6 +10,7 @@ settle_lines <- function(x, all = FALSE, width = terminal_width()) {
     "", finding_texts(x, width))
 }
 
+# First sentence of a settled bill: promised, billed, overcharged.
 settle_head <- function(x) {
   end <- utils::tail(x$steps[["after"]], 1)
   p <- x$promised
@@ -74,6 +75,7 @@ step_words <- function(x, steps) {
   unname(ifelse(is.na(out), "", out))
 }
 
+# Findings of a settled bill, as lines.
 finding_texts <- function(x, width = terminal_width()) {
   f <- as_frame(x$findings)
   if (!nrow(f)) return(wrap_lines("The bill is as the card and the meter have it.", width))

@@ -170,6 +170,7 @@ draw_difference <- function(pictures, found, size, path) {
   })
 }
 
+# Draw two pictures and their difference side by side.
 put_difference <- function(pictures, found, size, width, height) {
   put_text(paste0(found$verdict, ": ", found$why, " (difference ", noise_text(found$difference),
                   " of the brightness)"), 20, 26, fontsize = 13, fontface = "bold")

@@ -1,5 +1,6 @@
 # A tried engine in a terminal: the command, its output, the files, what was read, and the verdict.
 
+# A tried trial as lines: command, output, what was read, verdict.
 try_lines <- function(x, most = 12) {
   head <- function(text) cli::style_bold(text)
   ran <- x$ran

@@ -71,6 +71,7 @@ place_text <- function(row) {
          row[["right"]])
 }
 
+# Frames to render again, with the commands that do it.
 again_lines <- function(x, width, refused = NULL) {
   again <- as_frame(x$again)
   if (!nrow(again)) return(NULL)
@@ -152,6 +153,7 @@ beside_pictures <- function(x, row) {
   })
 }
 
+# Draw a suspect frame between its neighbours, with its evidence.
 put_suspect <- function(row, x, top, width, height) {
   pictures <- beside_pictures(x, row)
   for (k in 1:3) {

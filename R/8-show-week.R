@@ -6,6 +6,7 @@ print.cp_chosen_week <- function(x, ...) {
   invisible(x)
 }
 
+# A planned week as a table, with late jobs and what more nodes would bring.
 week_lines <- function(x, width = terminal_width()) {
   rows <- week_table(x)
   kept <- rows[rows[["kept"]], , drop = FALSE]

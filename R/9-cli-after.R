@@ -1,5 +1,6 @@
 # Commands after a job: `settle`, `learned` and `ledger`.
 
+# Run `settle`.
 cli_settle <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "rates"))
   job <- if (length(args)) args[1] else cli_one_job(project)
@@ -58,6 +59,7 @@ cli_corrections <- function(project, as_is) {
 
 # ---- ledger --------------------------------------------------------------------------------------
 
+# Run `ledger` and its actions.
 cli_ledger_command <- function(o, args) {
   needs <- c(state = 1, move = 3, archive = 1, grant = 3)
   what <- if (length(args)) check_choice(args[1], "clockpigeon ledger", names(needs)) else "state"
@@ -84,6 +86,7 @@ cli_ledger_command <- function(o, args) {
   if (length(state$faults)) 1L else 0L
 }
 
+# The state of a ledger, as lines.
 ledger_state_lines <- function(x) {
   rows <- x$rows[x$rows > 0]
   w <- as_frame(x$writers)
@@ -118,6 +121,7 @@ archive_lines <- function(archives, count) {
                     ", and are read as if they were here."))
 }
 
+# Run `ledger archive`.
 cli_archive <- function(o) {
   if (is.null(o$before)) {
     stop_input("usage", "needs a day", "clockpigeon ledger archive",
@@ -150,6 +154,7 @@ archived_lines <- function(x, folder, before) {
                               from = day("first_at"), to = day("last_at")), right = "timings"))
 }
 
+# Run `ledger move`.
 cli_move <- function(o, from, to) {
   if (!is_server_address(from) && !file.exists(from)) {
     stop_input("ledger", "there is no such file", from,

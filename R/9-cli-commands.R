@@ -15,6 +15,7 @@ cli_ledger <- function(project, read_only = TRUE, code) {
   }, read_only)
 }
 
+# Run `bench`.
 cli_bench <- function(o, args) {
   project <- read_project()
   name <- if (length(args)) args[1]
@@ -68,6 +69,7 @@ cli_readiness <- function(o, args) {
   if (any(found[["ready"]])) 0L else 1L
 }
 
+# Readiness of nodes, as a table.
 readiness_lines <- function(x) {
   x <- as_frame(x)
   amount <- function(v, unit)
@@ -215,6 +217,7 @@ event_lines <- function(x, job) {
                right = "frame", spare = c("node", "source")))
 }
 
+# Run `compare`.
 cli_compare <- function(o, args) {
   project <- read_project(parts = "plans")
   want <- Filter(length, list(engine = o$engine, scene = o$scene))
@@ -275,6 +278,7 @@ cli_figure <- function(x, path, ...) {
 typed_plan_fields <- c("shots", "engines", "frames", "limits", "sizes", "threads", "devices",
                        "repeats")
 
+# The plan that a command line names or types.
 cli_plan <- function(project, name, o) {
   typed <- Filter(length, o[typed_plan_fields])
   if (!length(typed)) return(project_plan(project, name))

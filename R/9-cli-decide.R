@@ -130,6 +130,7 @@ cli_kept_choice <- function(o, args, details) {
   choice
 }
 
+# Run `choose`.
 cli_choose <- function(o, args) {
   project <- read_project(parts = character())
   if (length(o$record)) cli_check_name(project, o$record)
@@ -253,6 +254,7 @@ cli_measure <- function(row, o) {
 
 # ---- week ----------------------------------------------------------------------------------------
 
+# Run `week`.
 cli_week <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   names <- if (length(args)) args else names(project$job_files)
@@ -330,6 +332,7 @@ cli_sites <- function(o, args) {
   0L
 }
 
+# Run `bill`.
 cli_bill <- function(o, args) {
   project <- read_project(parts = c("sites", "usages", "rates"))
   usage <- cli_usage(project, args)

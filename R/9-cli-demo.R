@@ -1,6 +1,7 @@
 # The demo: the main job on a copy of the demo project, and with --circle a job from its check to
 # what is learned from it, at a stand-in that misbehaves.
 
+# Run `demo`: measure a small job, choose for it and for the sample film, write a report.
 cli_demo <- function(o, args) {
   folder <- demo_project(o$keep)
   old <- setwd(folder)
@@ -112,6 +113,7 @@ circle_start <- as.POSIXct("2026-11-26 22:00:00", tz = "UTC")
 circle_step <- 30
 circle_polls <- 400
 
+# Run `demo --circle`: every command of a job at a stand-in, on a simulated clock.
 cli_circle <- function(o, command) {
   run <- function(..., may = 0L) circle_run(command, unlist(list(...)), may)
   for (package in c("nanonext", "later")) need_package(package, "stand-ins")

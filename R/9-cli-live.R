@@ -130,6 +130,7 @@ stream_watch <- function(look, every = 2, put = write_now, wait = Sys.sleep) {
   }
 }
 
+# A watched job as plain lists for JSON.
 watch_object <- function(x) {
   parts <- as_frame(x$parts)
   moment <- function(seconds) utc_now(x$placed + seconds)

@@ -406,6 +406,7 @@ cli_check_world <- function(args) {
   }
 }
 
+# Run a command line that was read: find the command, print its result, return the exit status.
 cli_run <- function(args) {
   cli_check_world(args)
   if (!length(args) || args[1] %in% c("--help", "-h")) return(cli_help(character()))
@@ -428,6 +429,7 @@ cli_run <- function(args) {
 
 package_version_text <- function() getNamespaceVersion("clockpigeon")[[1]]
 
+# Print the help of all commands or of one.
 cli_help <- function(args) {
   if (length(args) && args[1] != "help" && args[1] %in% names(cli_commands)) {
     parser <- cli_parser(args[1], cli_commands[[args[1]]])

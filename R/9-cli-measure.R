@@ -1,5 +1,6 @@
 # Commands that measure: `probe`, `backtest`, `limit`, `import` and `record`.
 
+# Run `probe`.
 cli_probe <- function(o, args) {
   project <- read_project()
   shot <- cli_shot(project, args)
@@ -30,6 +31,7 @@ cli_backtest <- function(o, args) {
 
 # ---- limit ---------------------------------------------------------------------------------------
 
+# Run `limit`.
 cli_limit <- function(o, args) {
   project <- read_project()
   shot <- cli_shot(project, args)
@@ -133,6 +135,7 @@ cli_blind <- function(study, path, ledger) {
   ), right = c("tile", "samples", "noise", "time")), "")
 }
 
+# Print a limit study: table, figure, JSON or CSV.
 cli_show_limit <- function(study, price, o, speeds) {
   governs <- which(study$frames[["governs"]])
   counts <- range(study$probes$pairs[["samples"]])
@@ -199,6 +202,7 @@ cli_share <- function(text, where, of = "such as 10% or 0.1") {
 
 # ---- import --------------------------------------------------------------------------------------
 
+# Run `import`.
 cli_import <- function(o, args) {
   project <- read_project(parts = c("shots", "engines"))
   if (o$undo) return(cli_import_undo(project, args))
@@ -314,6 +318,7 @@ cli_known_shot <- function(project, row) {
   shot
 }
 
+# Run `record`.
 cli_record <- function(o, args) {
   project <- read_project(parts = "shots")
   row <- c(cli_row(o), Filter(length, o[c("status", "note")]))

@@ -23,6 +23,7 @@ cli_engine_command <- function(o, args) {
   if (what == "new") cli_engine_new(o, args[2]) else cli_engine_try(o, args[2], args[-(1:2)])
 }
 
+# Run `engine`: list the engines of the project and of the package.
 cli_engine_list <- function(o) {
   engines <- read_project()$engines
   rows <- as_table(list(
@@ -39,6 +40,7 @@ cli_engine_list <- function(o) {
   0L
 }
 
+# Run `engine new`: ask for what a profile needs, and write it.
 cli_engine_new <- function(o, name) {
   project <- read_project()
   name <- check_name(name, "clockpigeon engine new")
@@ -86,6 +88,7 @@ cli_ask <- function(given, option, question, default = NULL) {
   default
 }
 
+# Run `engine try`: render one frame with a profile, and print what was read.
 cli_engine_try <- function(o, name, args) {
   project <- read_project()
   engine <- cli_engine(project, name)
@@ -123,6 +126,7 @@ profile_help <- function() {
 
 # ---- check ---------------------------------------------------------------------------------------
 
+# Run `check`.
 cli_check <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "manifests", "rates"))
   described <- intersect(names(project$shots), names(project$manifests))

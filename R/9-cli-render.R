@@ -1,6 +1,7 @@
 # Commands of a running job: `place`, `pause`, `resume`, `stop`, `watch`, `fetch`, `delete` and
 # `verify`.
 
+# Run `place`.
 cli_place <- function(o, args) {
   name <- args[1]
   limit <- if (length(o$frame_limit)) parse_duration(o$frame_limit, "option --frame-limit")
@@ -51,6 +52,7 @@ cli_order <- function(args, what) {
 
 # ---- watch ---------------------------------------------------------------------------------------
 
+# Run `watch`.
 cli_watch <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   if (!length(args)) return(cli_watch_all(project, o))
@@ -252,6 +254,7 @@ cli_take <- function(project, name, seconds, links) {
 
 # ---- verify --------------------------------------------------------------------------------------
 
+# Run `verify`.
 cli_verify <- function(o, args) {
   where <- first_of(args, ".")
   folder <- dir.exists(where)

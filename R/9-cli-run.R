@@ -47,6 +47,7 @@ with_output <- function(code) {
   code
 }
 
+# Write text to standard output; an error if it does not arrive.
 write_output <- function(bytes) {
   if (!length(bytes)) return(invisible())
   con <- processx::conn_create_fd(1L, close = FALSE)

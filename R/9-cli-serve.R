@@ -1,5 +1,6 @@
 # Commands that serve: `page`, the project in a browser, and `standin`, a farm to try things on.
 
+# Run `page`.
 cli_page <- function(o, args) {
   project <- read_project(parts = character())
   until <- if (length(o[["for"]])) parse_duration(o[["for"]], "option --for") else Inf
@@ -61,6 +62,7 @@ page_limit <- function(root, shot, engine) {
 
 # ---- standin -------------------------------------------------------------------------------------
 
+# Run `standin`.
 cli_standin <- function(o, args) {
   project <- read_project()
   sold <- names(Filter(function(site) site$kind != "own", project$sites))

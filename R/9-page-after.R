@@ -16,6 +16,7 @@ after_page <- function(title) {
   )
 }
 
+# Server of the view After.
 after_server <- function(input, output, session, work, query) {
   tags <- shiny::tags
   all <- project_jobs(work$root)
@@ -71,6 +72,7 @@ settled_there <- function(root, job) {
   }, FALSE)
 }
 
+# A settled bill on the page.
 bill_block <- function(x, job) {
   tags <- shiny::tags
   if (is.null(x)) return(tags$p(class = "waiting", "Settling ..."))
@@ -105,6 +107,7 @@ looked_at_pictures <- function(root, job) {
   }), end = close)
 }
 
+# Verify a job's pictures, in the page's worker process.
 verified_there <- function(root, job) {
   old <- setwd(root)
   on.exit(setwd(old))
@@ -126,6 +129,7 @@ verified_there <- function(root, job) {
   }), clockpigeon_error = function(e) list(trouble = conditionMessage(e)))
 }
 
+# Pictures that need attention, on the page.
 pictures_block <- function(x, job, most = 200) {
   tags <- shiny::tags
   head <- tags$h2("Frames that are not usable")
@@ -163,6 +167,7 @@ learned_there <- function(root) {
        scores = as_frame(x$scores))
 }
 
+# Lessons of a job, on the page.
 learned_block <- function(x) {
   tags <- shiny::tags
   if (is.null(x)) return(NULL)

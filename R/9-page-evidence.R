@@ -1,6 +1,7 @@
 # The view of what is known: the ledger as a table, comparisons, curves of shots, speeds, what is
 # assumed, what to measure next.
 
+# The view Evidence.
 evidence_page <- function(title) {
   tags <- shiny::tags
   page_shell(
@@ -31,6 +32,7 @@ shown_columns <- c(measured_at = "measured", scene = "scene", frame = "frame",
                    rendered_by = "engine", limit = "limit", where = "where", device = "device",
                    wall_s = "seconds", status = "ended", kind = "kind")
 
+# Server of the view Evidence.
 evidence_server <- function(input, output, session, work, query) {
   rows <- shiny::reactiveVal(NULL)
   about <- shiny::reactiveVal(NULL)
@@ -111,6 +113,7 @@ keep_in_address <- function(input, session, query, rows) {
   })
 }
 
+# Show comparisons by the chosen factor.
 show_comparisons <- function(input, output, work, rows, told) {
   compared <- shiny::reactiveVal(NULL)
   speeds <- shiny::reactiveVal(NULL)

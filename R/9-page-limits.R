@@ -2,6 +2,7 @@
 # target to be dragged, its worst tiles, a blind look at them; times over the number of threads or
 # devices.
 
+# The part of Evidence on noise limits.
 limits_part <- function() {
   tags <- shiny::tags
   shiny::tagList(
@@ -28,6 +29,7 @@ limits_part <- function() {
 
 pick_one <- function(id, label, choices) shiny::selectInput(id, label, choices, selectize = FALSE)
 
+# Server of the part on noise limits.
 limits_server <- function(input, output, session, work) {
   state <- shiny::reactiveVal(list())
   # Each window has a study of its own there.
@@ -165,6 +167,7 @@ limit_facts <- function(study) {
        needs = I(ifelse(is.na(needs), -1, needs)), target = study$targets[["noise"]])
 }
 
+# Limit of a shot by its probes, computed in the page's worker process.
 limit_said_there <- function(noise, window = "one") {
   study <- study_limit(worked_for$studies[[window]]$probes,
                        check_number(noise, "the target", above = 0))

@@ -1,6 +1,7 @@
 # The view of jobs that run: frames, nodes, belief and money as they come, and orders that ask
 # first.
 
+# The view Running.
 running_page <- function(title) {
   tags <- shiny::tags
   canvas <- function(id, label) {
@@ -39,6 +40,7 @@ running_page <- function(title) {
   )
 }
 
+# Server of the view Running.
 running_server <- function(input, output, session, work, follower, query) {
   all <- project_jobs(work$root)
   job <- or_else(asked_of_view(query, "job"), if (length(all)) all[length(all)])

@@ -16,6 +16,7 @@ sites_page <- function(title) {
   )
 }
 
+# Server of the view Sites.
 sites_server <- function(input, output, session, work, query) {
   tags <- shiny::tags
   again <- shiny::reactiveVal(0)
@@ -75,6 +76,7 @@ worked_prices_there <- function(site) {
   x
 }
 
+# Cost of the job at a site, on the page.
 worked_block <- function(x) {
   tags <- shiny::tags
   if (length(x$trouble))
@@ -110,6 +112,7 @@ eligibility_block <- function(rows) {
 
 # ---- a card edited -------------------------------------------------------------------------------
 
+# Editor of a site's rate card.
 card_editor <- function(input, output, session, work, site, written) {
   tags <- shiny::tags
   path <- shiny::reactive(card_path(work$root, site()$site))

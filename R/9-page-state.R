@@ -33,6 +33,7 @@ page_state <- function(x, belief, trouble = NULL) {
   )
 }
 
+# Frames of a watched job in numbers, as the browser draws them.
 frame_facts <- function(x, columns) {
   told <- x$frames
   told <- told[is.na(told[["piece"]]), , drop = FALSE]

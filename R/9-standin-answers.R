@@ -136,6 +136,7 @@ check_farm_work <- function(farm, work) {
   }
 }
 
+# Check the shot of a request.
 check_farm_shot <- function(shot, at) {
   frames <- tryCatch(parse_frames(shot$frames), clockpigeon_error = identity)
   if (inherits(frames, "error")) {
@@ -159,6 +160,7 @@ is_inside <- function(path) {
   !is_absolute(path) && !grepl("[[:cntrl:]:]", path) && !any(pieces %in% c("..", ".", ""))
 }
 
+# Quote of a request by the farm's own card.
 farm_quote <- function(farm, work) {
   check_farm_work(farm, work)
   seconds <- farm_seconds_of(farm, work)
@@ -198,6 +200,7 @@ needed_file <- function(farm, sha256) {
   found
 }
 
+# Take one part of a file from a client.
 take_file_part <- function(farm, ask) {
   known <- needed_file(farm, ask$values$sha256)
   part <- suppressWarnings(as.integer(ask$values$part))
@@ -236,6 +239,7 @@ take_file_part <- function(farm, ask) {
 
 # ---- jobs ----------------------------------------------------------------------------------------
 
+# Place a job from a request.
 place_farm_job <- function(farm, order) {
   check_farm_work(farm, order)
   if (length(order$cap) && order$cap$currency != farm$card$currency) {
@@ -272,6 +276,7 @@ farm_seconds_of <- function(farm, work) {
                "Measure a frame first, or serve with --render.")
 }
 
+# State of a job as a client sees it.
 farm_job_state <- function(job) {
   state <- job$frames[["state"]]
   left <- sum(state %in% c("waiting", "rendering"))
@@ -306,6 +311,7 @@ order_farm_job <- function(job, body) {
   farm_job_state(job)
 }
 
+# Delete a job of a client.
 delete_farm_job <- function(farm, job) {
   if (is.na(job$halted))
     farm_problem(409L, "state", "The job still runs", instead = "Stop it first.")
@@ -363,6 +369,7 @@ farm_picture <- function(job, k) {
   path
 }
 
+# Answer with one part of a frame's picture.
 read_farm_picture <- function(farm, job, values) {
   frame <- suppressWarnings(as.integer(values$frame))
   part <- suppressWarnings(as.integer(values$part))

@@ -142,6 +142,7 @@ apply_farm_event <- function(job, event) {
   invisible(job)
 }
 
+# Apply an event of a frame to a job's state.
 apply_frame_event <- function(job, what, at, frame, node) {
   took <- at - job$frames[["began"]][frame]
   switch(
@@ -192,6 +193,7 @@ apply_node_event <- function(job, what, at, node) {
   )
 }
 
+# Apply an event of a whole job to its state.
 apply_job_event <- function(job, what, at, event) {
   reached <- function() length(job$cap) && job$spent >= job$cap
   switch(

@@ -101,6 +101,7 @@ unstarted <- function(jobs, renders) {
   }
 }
 
+# Start the project's engine for a frame, and note its process.
 start_render <- function(renders, slot, job, node) {
   engine <- renders$project$engines[[job$request$engine]]
   frame <- job$frames[job$nodes[["frame"]][node], ]

@@ -154,6 +154,7 @@ kept_answer <- function(code) {
   })
 }
 
+# Answer one request: route, token, body, handler; every error becomes a problem document.
 farm_reply <- function(farm, req) {
   run_farm(farm)
   headers <- stats::setNames(as.list(req$headers), tolower(names(req$headers)))
@@ -236,6 +237,7 @@ farm_once <- function(farm, key, said, does) {
 
 # ---- events --------------------------------------------------------------------------------------
 
+# Open a stream of a job's events for a client.
 open_stream <- function(farm, streams, conn, req, job) {
   headers <- stats::setNames(as.list(req$headers), tolower(names(req$headers)))
   after <- suppressWarnings(as.numeric(or_else(headers[["last-event-id"]], "0")))

@@ -1,6 +1,7 @@
 # What a stand-in keeps on disk: requests, events, keys and files. All else follows from these, so
 # that one that was killed goes on where it was.
 
+# Open the folder in which a farm keeps its jobs and files.
 open_farm_store <- function(folder) {
   dir.create(file.path(folder, "files"), FALSE, TRUE)
   check_folder_open(folder)
