@@ -109,8 +109,8 @@ option_list <- function(given, make, name) {
   given
 }
 
-# Options that an argument holds: an object that `make` made, a list of its arguments, or NULL for the
-# defaults.
+# Options that an argument holds: an object that `make` made, a list of its arguments, or NULL for
+# the defaults.
 option_object <- function(given, name, make, class = paste0("cp_", name)) {
   if (inherits(given, class)) return(given)
   do.call(make, if (is.null(given)) list() else option_list(given, make, name))

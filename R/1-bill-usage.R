@@ -10,69 +10,74 @@ usage_columns <- c("node", "activity", "status", "seconds", "frames", "megapixel
 # `defaults` are the weights where the usage has none; `group` numbers the usages when there are
 # many.
 whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usage))) {
-  where <- argument("usage")
   n <- nrow(usage)
   column <- function(name, default) if (is.null(usage[[name]])) rep(default, n) else usage[[name]]
-  amount <- function(name, default, times = 1, whole = FALSE) {
-    x <- usage[[name]]
-    if (is.null(x)) return(rep(round(default * times), n))
-    unknown[[name]] <<- is.na(x)
-    if (anyNA(x)) x[is.na(x)] <- default
-    odd <- n > 0 &&
-      (!is.numeric(x) || min(x) < 0 || max(x) * times > 2^53 || whole && !is.integer(x) &&
-       any(x != round(x)))
-    if (odd) {
-      stop_input("type", paste("got", show_value(utils::head(x, 5))),
-                 paste0("column `", name, "` of `usage`"),
-                 paste0("Write ", if (whole) "whole ", "numbers, each at least 0."))
-    }
-    if (whole) as.numeric(x) else round(x * times)
-  }
-  unknown <- list()
-  # The place of each word in its list.
-  word <- function(name, default, words) {
-    x <- usage[[name]]
-    if (is.null(x)) return(rep(match(default, words), n))
-    at <- match(x, words)
-    odd <- is.na(at) & !is.na(x)
-    if (any(odd)) check_choice(as.character(x[odd][1]), paste0("column `", name, "` of `usage`"),
-                               words)
-    at[is.na(at)] <- match(default, words)
-    at
-  }
+  amount <- function(...) usage_amount(usage, ...)
   out <- list(ms = amount("seconds", 0, 1000), frames = amount("frames", 0, whole = TRUE),
               bytes = amount("gb", 0, 1e9),
               devices = amount("devices", defaults$devices, whole = TRUE),
-                cores = amount("cores", defaults$cores, whole = TRUE),
+              cores = amount("cores", defaults$cores, whole = TRUE),
               score = amount("score", defaults$score, 1000),
               watts = amount("watts", defaults$watts))
   out$frame_pixels <- out$frames * amount("megapixels", 0, 1e6)
   out$byte_days <- out$bytes * amount("days", 0, whole = TRUE)
   out$one <- rep(1, n)
-  out$activity <- word("activity", "render", usage_activities)
-  out$status <- word("status", "ok", timing_words$status)
+  out$activity <- usage_word(usage, "activity", "render", usage_activities)
+  out$status <- usage_word(usage, "status", "ok", timing_words$status)
   node <- column("node", "-")
   out$node <- match(node, unique(node))
   out$own <- column("own", FALSE) %in% TRUE
-  # Rows of which what a charge counts is not known: no charge may take that for nothing.
-  either_unknown <- function(...) Reduce(`|`, unknown[c(...)], rep(FALSE, n))
-  out$unknown <- list(ms = either_unknown("seconds"), frames = either_unknown("frames"),
-                      frame_pixels = either_unknown("frames", "megapixels"),
-                      bytes = either_unknown("gb"),
-                      byte_days = either_unknown("gb", "days"))
+  # A charge must not take an unknown amount for nothing.
+  unknown <- function(...) Reduce(`|`, lapply(c(...), function(name) is.na(column(name, 0))))
+  out$unknown <- list(ms = unknown("seconds"), frames = unknown("frames"),
+                      frame_pixels = unknown("frames", "megapixels"), bytes = unknown("gb"),
+                      byte_days = unknown("gb", "days"))
   out$began <- began_at(column("began", NA), zone)
-  given <- intersect(c("devices", "cores", "score", "watts"), names(usage))
-  key <- if (length(given)) group * (max(out$node) + 1) + out$node
+  check_node_weights(out, intersect(c("devices", "cores", "score", "watts"), names(usage)), node,
+                     group)
+  out
+}
+
+# A column of amounts in units of 1 / `times`; the default where it is missing or unknown.
+usage_amount <- function(usage, name, default, times = 1, whole = FALSE) {
+  x <- usage[[name]]
+  if (is.null(x)) return(rep(round(default * times), nrow(usage)))
+  if (anyNA(x)) x[is.na(x)] <- default
+  good <- !length(x) || is.numeric(x) && min(x) >= 0 && max(x) * times <= 2^53 &&
+    (!whole || is.integer(x) || all(x == round(x)))
+  if (!good) {
+    stop_input("type", paste("got", show_value(utils::head(x, 5))),
+               paste0("column `", name, "` of `usage`"),
+               paste0("Write ", if (whole) "whole ", "numbers, each at least 0."))
+  }
+  if (whole) as.numeric(x) else round(x * times)
+}
+
+# A column of words as places in their list.
+usage_word <- function(usage, name, default, words) {
+  x <- usage[[name]]
+  if (is.null(x)) return(rep(match(default, words), nrow(usage)))
+  at <- match(x, words)
+  odd <- is.na(at) & !is.na(x)
+  if (any(odd)) {
+    check_choice(as.character(x[odd][1]), paste0("column `", name, "` of `usage`"), words)
+  }
+  at[is.na(at)] <- match(default, words)
+  at
+}
+
+# A node has one value of each weight in a usage.
+check_node_weights <- function(columns, given, node, group) {
+  if (!length(given)) return(invisible())
+  key <- group * (max(columns$node) + 1) + columns$node
   first <- match(key, key)
   for (name in given) {
-    other <- which(out[[name]] != out[[name]][first])
-    if (length(other)) {
-      stop_input("type", paste0("node ", show_value(node[other[1]]), " has two values of `", name,
-                                "`"), where,
-                 "Give the two their own names.")
-    }
+    other <- which(columns[[name]] != columns[[name]][first])
+    if (!length(other)) next
+    stop_input("type",
+               paste0("node ", show_value(node[other[1]]), " has two values of `", name, "`"),
+               argument("usage"), "Give the two their own names.")
   }
-  out
 }
 
 unknown_names <- list(ms = "seconds", frames = "frames", frame_pixels = "frames and megapixels",

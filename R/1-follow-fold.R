@@ -75,29 +75,35 @@ fold_frames <- function(x, frames) {
 untold_frame <- list(state = "waiting", node = NA_character_, since = NA_real_, begun = NA_real_,
                      seconds = NA_real_, runs = 0L, failures = 0L)
 
-# One frame's events, in their order.
+# One frame's events, in their order. A frame that arrived stays arrived, whatever other nodes make
+# of it later; only a verdict on its picture, or a failure on its own node, changes that.
 fold_frame <- function(what, time, node, seconds) {
   out <- untold_frame
-  runs <- c(rendering = 0L, "given out" = 0L)
   for (k in seq_along(what)) {
-    there <- out$state %in% c("arrived", "usable")
     other <- !is.na(out$node) && !is.na(node[k]) && node[k] != out$node
-    if (what[k] %in% names(runs)) runs[[what[k]]] <- runs[[what[k]]] + 1L
-    if (what[k] %in% c("failed", "lost")) out$failures <- out$failures + 1L
-    if (there && !(what[k] %in% c("usable", "failed", "lost") && !other)) next
-    if (what[k] == "rendering" || what[k] == "given out" && out$state != "rendering")
-      out$begun <- time[k]
-    if (what[k] == "arrived") {
-      known <- out$state == "rendering" && !other
-      out$seconds <- if (!is.na(seconds[k])) seconds[k] else if (known) time[k] - out$begun else
-        NA_real_
-    }
-    out$state <- what[k]
-    out$since <- time[k]
-    if (!is.na(node[k])) out$node <- node[k]
+    settled <- out$state %in% c("arrived", "usable")
+    if (settled && (other || !what[k] %in% c("usable", "failed", "lost"))) next
+    out <- fold_event(out, what[k], time[k], node[k], seconds[k], other)
   }
-  out$runs <- if (runs[["rendering"]]) runs[["rendering"]] else runs[["given out"]]
+  rendering <- sum(what == "rendering")
+  out$runs <- if (rendering) rendering else sum(what == "given out")
+  out$failures <- sum(what %in% c("failed", "lost"))
   out
+}
+
+# State of a frame after one more event. The time that an arrived frame took is the one reported, or
+# else the time since the same node began it.
+fold_event <- function(frame, what, time, node, seconds, other) {
+  is_rendering <- frame$state == "rendering"
+  if (what == "rendering" || what == "given out" && !is_rendering) frame$begun <- time
+  if (what == "arrived") {
+    since <- if (is_rendering && !other) time - frame$begun else NA_real_
+    frame$seconds <- if (is.na(seconds)) since else seconds
+  }
+  frame$state <- what
+  frame$since <- time
+  if (!is.na(node)) frame$node <- node
+  frame
 }
 
 fold_nodes <- function(x) {

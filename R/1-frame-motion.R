@@ -112,47 +112,57 @@ jump_runs <- function(big, n, apart, step, usual, longest = 8) {
 # that turns round, has no such step.
 frozen_findings <- function(looks, step, usual, known) {
   n <- length(step)
+  still <- still_frames(looks, step, usual)
+  starts <- which(still$frames & !c(FALSE, utils::head(still$frames, -1)))
+  found <- lapply(starts, function(from) {
+    after <- which(!still$frames & seq_len(n) > from)
+    if (!length(after) || from < 3 || any(c(from - 1, from, after[1]) %in% known)) return(NULL)
+    frozen_run(from:(after[1] - 1), step, still$same, still$measured[from])
+  })
+  do.call(rbind, c(list(frame_finding(integer(), "", "", "")), found))
+}
+
+# Frames whose step is no more than noise where the shot moves (`frames`), those with the very
+# values of the frame before (`same`), and those at which the usual step stands out of the noise
+# (`measured`).
+still_frames <- function(looks, step, usual) {
   x <- looks$facts
-  none <- frame_finding(integer(), "", "", "")
   # The step that noise alone gives between the block means of two pictures.
   pixels <- x[["width"]][1] * x[["height"]][1] / length(looks$grid[[1]])
   noise <- vapply(looks$rough, stats::median, 0) / 4.79
   floor <- 1.13 * stats::median(noise) / sqrt(pixels)
-  same <- c(FALSE, x[["hash"]][-1] == x[["hash"]][-n])
+  same <- c(FALSE, x[["hash"]][-1] == x[["hash"]][-length(step)])
   still <- c(FALSE, (step < 0.2 * pmax(usual - floor, 0) + 1.3 * floor | same)[-1])
   measured <- usual > 4 * floor
   still <- still & (measured | same) & usual > 4e-4
   still[is.na(still)] <- FALSE
-  starts <- which(still & !c(FALSE, utils::head(still, -1)))
-  found <- none
-  for (from in starts) {
-    to <- from
-    while (to < n && still[to + 1]) to <- to + 1
-    at <- from:to
-    if (to == n || from < 3 || any(c(from - 1, from, to + 1) %in% known)) next
-    pace <- stats::median(step[c(max(2, from - 3):(from - 1),
-                                 if (to + 2 <= n) (to + 2):min(n, to + 4))])
-    before <- step[from - 1]
-    caught <- step[to + 1]
-    exact <- all(same[at])
-    # It moves on both sides, not for one picture only.
-    sides <- c(stats::median(step[max(2, from - 3):(from - 1)]),
-               if (to + 2 <= n) stats::median(step[(to + 2):min(n, to + 4)]) else Inf)
-    if (before < 0.6 * pace || caught < 0.6 * pace || min(sides) < 0.5 * pace || length(at) > 25)
-      next
-    # Where noise hides the catching up, identical values suffice, if they are rare in this
-    # sequence.
-    alone <- exact && length(at) <= 3 && mean(same) < 0.1 &&
-      !any(same[setdiff(max(1, from - 4):min(n, to + 4), at)])
-    if (caught < (1 + 0.45 * length(at)) * pace && !(alone && !measured[from])) next
-    found <- rbind(found, frame_finding(
-      at, "frozen", paste0("shows what frame before it shows"),
-      paste0(if (exact) "every value is the same" else
-             paste("its blocks differ by", share_said(step[at]), "of white"),
-             ", where the shot goes on by ", share_said(pace),
-             " a frame; the next catches up with ", share_said(caught)),
-      size = caught / pace, bound = 1 + 0.45 * length(at),
-      sure = if (exact) 1 else surety(caught / pace / (1 + 0.3 * length(at)))))
-  }
-  found
+  list(frames = still, same = same, measured = measured)
+}
+
+# Finding of a run `at` of still frames, or NULL if the shot does not move on both sides, or does
+# not catch up after it. Where noise hides the catching up, identical values suffice, if they are
+# rare in this sequence.
+frozen_run <- function(at, step, same, measured) {
+  from <- at[1]
+  to <- at[length(at)]
+  earlier <- max(2, from - 3):(from - 1)
+  later <- if (to + 2 <= length(step)) (to + 2):min(length(step), to + 4)
+  pace <- stats::median(step[c(earlier, later)])
+  caught <- step[to + 1]
+  # It moves on both sides, not for one picture only.
+  sides <- c(stats::median(step[earlier]), if (length(later)) stats::median(step[later]) else Inf)
+  if (step[from - 1] < 0.6 * pace || caught < 0.6 * pace || min(sides) < 0.5 * pace ||
+      length(at) > 25) return(NULL)
+  exact <- all(same[at])
+  near <- setdiff(max(1, from - 4):min(length(step), to + 4), at)
+  alone <- exact && length(at) <= 3 && mean(same) < 0.1 && !any(same[near])
+  bound <- 1 + 0.45 * length(at)
+  if (caught < bound * pace && !(alone && !measured)) return(NULL)
+  kind <- if (exact) "every value is the same" else
+    paste("its blocks differ by", share_said(step[at]), "of white")
+  frame_finding(at, "frozen", "shows what frame before it shows",
+                paste0(kind, ", where the shot goes on by ", share_said(pace),
+                       " a frame; the next catches up with ", share_said(caught)),
+                size = caught / pace, bound = bound,
+                sure = if (exact) 1 else surety(caught / pace / (1 + 0.3 * length(at))))
 }

@@ -118,62 +118,79 @@ write_parcel <- function(content, root, parcel) {
   }, "pack")
 }
 
-# Unpacks a parcel into a folder that is not there yet; `most` is the number of bytes that it may
-# grow to. Returns the list of `parcel.json`, invisibly.
+# Unpacks a parcel into a new folder; `most` is the number of bytes that it may grow to. Everything
+# is checked in a folder next to it first. Returns the list of `parcel.json`, invisibly.
 unpack_parcel <- function(path, into, most = 50e9) {
   need_package("zip", "parcels")
   path <- check_text(path, argument("path"))
   into <- check_text(into, argument("into"))
-  refuse <- function(why, instead = "Ask for it to be packed anew.")
-    stop_input("parcel", why, short_path(path),
-      instead)
+  refuse <- function(why, instead = "Ask for it to be packed anew.") {
+    stop_input("parcel", why, short_path(path), instead)
+  }
   if (!file.exists(path)) refuse("no such file", "Check the path.")
-  if (file.exists(into))
+  if (file.exists(into)) {
     stop_input("file", "is there already", into, "Name a folder that is not there yet.")
+  }
   inside <- tryCatch(zip::zip_list(path), error = function(e) refuse("is no zip file, or cut off"))
-  names <- inside$filename
-  if (!length(names)) refuse("is empty")
-  if (!all(validUTF8(names))) refuse("has a path that is not UTF-8")
-  bad <- is_absolute(names) | is.na(plain_path(names)) | plain_path(names) != names |
-    grepl("\\\\|^[A-Za-z]:", names)
-  if (any(bad)) refuse(paste0("has the path ", show_value(names[bad][1]),
-                              ", which leaves its folder"))
-  if (any(is_odd_path(names)))
-    refuse(paste0("has the path ", show_value(names[is_odd_path(names)][1]),
-                  ", which other systems cannot take"))
-  if (length(names) > most_parcel_files + 1) refuse(paste("has", length(names), "files"))
-  if (anyDuplicated(tolower(names)))
-    refuse(paste0("has ", show_value(names[duplicated(tolower(names))][1]), " twice"))
-  grows <- sum(inside$uncompressed_size)
-  if (grows > most) refuse(paste0("would grow to ", format_size(grows)),
-                           paste0("Allow for more than ", format_size(most), " if that is right."))
-  if (grows > 1e8 && grows > 500 * file.size(path))
-    refuse(paste0("would grow ", round(grows / file.size(path)),
-                  "-fold"))
-  content <- parcel_content(path, names, refuse)
+  check_parcel_names(inside$filename, refuse)
+  check_parcel_growth(sum(inside$uncompressed_size), file.size(path), most, refuse)
+  content <- parcel_content(path, inside$filename, refuse)
   listed <- c("parcel.json", content$files$path)
-  odd <- c(setdiff(names, listed), setdiff(listed, names))
+  odd <- c(setdiff(inside$filename, listed), setdiff(listed, inside$filename))
   if (length(odd)) refuse(paste0("and its list do not agree about ", show_value(odd[1])))
   stage <- tempfile("parcel-", tmpdir = dirname(real_path(into)))
   on.exit(unlink(stage, recursive = TRUE, expand = FALSE))
   tryCatch(zip::unzip(path, exdir = stage), error = function(e) refuse("is damaged"))
-  there <- file.path(stage, content$files$path)
-  if (any(nzchar(Sys.readlink(there)))) refuse(paste0("has a link, ",
-                                                      content$files$path[nzchar(
-                                                        Sys.readlink(there))][1]))
-  same <- file.size(there) == content$files$bytes
-  wrong <- content$files$path[!same %in% TRUE]
-  if (length(wrong)) refuse(paste("lists another size of", wrong[1], "than it has"))
-  changed <- file_hashes(there) != content$files$sha256
-  if (any(changed)) refuse(paste0("has another ", content$files$path[changed][1], " than it lists"))
-  if (content_version(content$files) != content$version)
-    refuse("bears another version than its content has")
+  check_parcel_files(stage, content, refuse)
   # Ignore the file modes of the zip file.
   Sys.chmod(list.files(stage, recursive = TRUE, full.names = TRUE, all.files = TRUE), "644")
   Sys.chmod(c(stage, list.dirs(stage)), "755")
-  if (!file.rename(stage, into))
+  if (!file.rename(stage, into)) {
     stop_input("file", "cannot be written", into, "Name another folder.")
+  }
   invisible(content)
+}
+
+# Paths of a parcel stay in its folder, are UTF-8, fit other systems, and differ in more than case.
+check_parcel_names <- function(names, refuse) {
+  if (!length(names)) refuse("is empty")
+  if (!all(validUTF8(names))) refuse("has a path that is not UTF-8")
+  plain <- plain_path(names)
+  leaves <- is_absolute(names) | is.na(plain) | plain != names | grepl("\\\\|^[A-Za-z]:", names)
+  if (any(leaves)) {
+    refuse(paste0("has the path ", show_value(names[leaves][1]), ", which leaves its folder"))
+  }
+  odd <- is_odd_path(names)
+  if (any(odd)) {
+    refuse(paste0("has the path ", show_value(names[odd][1]), ", which other systems cannot take"))
+  }
+  if (length(names) > most_parcel_files + 1) refuse(paste("has", length(names), "files"))
+  twice <- duplicated(tolower(names))
+  if (any(twice)) refuse(paste0("has ", show_value(names[twice][1]), " twice"))
+}
+
+# Refuse a parcel that would grow beyond what is allowed, or far more than files usually do.
+check_parcel_growth <- function(grows, size, most, refuse) {
+  if (grows > most) {
+    refuse(paste0("would grow to ", format_size(grows)),
+           paste0("Allow for more than ", format_size(most), " if that is right."))
+  }
+  if (grows > 1e8 && grows > 500 * size) refuse(paste0("would grow ", round(grows / size), "-fold"))
+}
+
+# Unpacked files are those of the parcel's list: no links, and the same sizes, hashes and version.
+check_parcel_files <- function(stage, content, refuse) {
+  files <- content$files
+  there <- file.path(stage, files$path)
+  links <- nzchar(Sys.readlink(there))
+  if (any(links)) refuse(paste0("has a link, ", files$path[links][1]))
+  wrong <- files$path[!(file.size(there) == files$bytes) %in% TRUE]
+  if (length(wrong)) refuse(paste("lists another size of", wrong[1], "than it has"))
+  changed <- file_hashes(there) != files$sha256
+  if (any(changed)) refuse(paste0("has another ", files$path[changed][1], " than it lists"))
+  if (content_version(files) != content$version) {
+    refuse("bears another version than its content has")
+  }
 }
 
 # What a parcel lists, read without unpacking anything else.

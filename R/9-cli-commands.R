@@ -271,7 +271,7 @@ cli_figure <- function(x, path, ...) {
   cli_note("figure: ", path)
 }
 
-# ---- typed plans ----------------------------------------------------------------------------------
+# ---- typed plans ---------------------------------------------------------------------------------
 
 # A plan's file with fields typed again, or a plan that is typed altogether.
 
