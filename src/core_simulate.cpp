@@ -63,10 +63,13 @@ class Simulation {
   }
   // What of the ends of a draw's frames its outcome needs: nothing; the last ones; each node's stretches; or all.
   Needs needs(const Results &out) const {
-    const bool gaps = !way_.open.always() || account_.special();
     if (!out.home.empty() || way_.halt < kNever) return Needs::frames;
-    if (!is_fetched()) return !gaps ? Needs::nothing : account_.each_run() ? Needs::frames : Needs::stretches;
-    return gaps || rest_.mine ? Needs::frames : Needs::tail;
+    const bool gaps = !way_.open.always() || account_.special();
+    if (!gaps && !is_fetched()) return Needs::nothing;
+    // A frame of another way takes no time, but may wait here for opening hours: its end counts for nothing.
+    if (rest_.mine) return Needs::frames;
+    if (!gaps) return Needs::tail;
+    return is_fetched() || account_.each_run() ? Needs::frames : Needs::stretches;
   }
 
   void run(span<const double> seconds, int lane, int draw, Results &out) {

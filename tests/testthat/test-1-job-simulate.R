@@ -176,16 +176,20 @@ test_that("eight draws at once and one after the other agree with every mix of h
   )
   set.seed(11)
   now <- as.POSIXct("2026-11-03 07:59:00", tz = "UTC")
-  for (i in 1:80) {
+  for (i in 1:160) {
     # Links from slower than rendering to 2,000 times faster: few frames or all of them are on the
     # way at the end.
     download <- if (i %% 2 == 0) list(frame_bytes = 1e6, link = 10^stats::runif(1, 3, 7))
-    open <- if (i %% 3 == 0) list(open = cbind(c(0, 700, 2000), c(500, 1500, 1e6)))
-    way <- do.call(flat_way, c(list(nodes = sample(c(1, 3, 17, 64), 1)), download, open))
-    seconds <- matrix(stats::rlnorm(11 * sample(1:200, 1), 3, stats::runif(1, 0, 1.5)), 11)
+    # Open for one minute in two: the last frame often ends while it is closed.
+    open <- if (i %% 3 == 0) list(open = cbind(120 * (0:999), 120 * (0:999) + 60))
+    way <- do.call(flat_way, c(list(nodes = sample(c(1, 2, 3, 17, 64), 1)), download, open))
+    seconds <- matrix(stats::rlnorm(11 * sample(c(3, 12, 40, 200), 1), 3, stats::runif(1, 0, 1.5)),
+                      11)
+    left <- if (i %% 7 < 4) list(left = matrix(stats::runif(length(seconds)) < 0.6, 11))
     run <- function(lanes, keep) {
       site <- cards[[i %% 4 + 1]]
       simulate_job(seconds, way, draws = 11, seed = i, drawing = list(lanes = lanes), keep = keep,
+                   state = left,
                    meter = if (length(site)) metering(site, now = now, megapixels = 2))$draws
     }
     expect_identical(run(TRUE, FALSE), run(FALSE, FALSE), label = paste("case", i))
