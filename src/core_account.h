@@ -35,7 +35,7 @@ class Account {
   }
 
   bool special() const { return !special_.empty(); }
-  // Does a charge round each run by itself?
+  // Does a charge round each run separately?
   bool each_run() const {
     return std::any_of(special_.begin(), special_.end(), [](const Special &s) { return s.counted->each_run; });
   }

@@ -61,12 +61,12 @@ class Simulation {
            way_.fails == 0 && way_.vanish_rate + way_.freeze_rate == 0 && way_.cap == 0 && way_.nodes <= 64 &&
            rest_.past.empty();
   }
-  // What of the ends of a draw's frames its outcome needs: nothing; the last ones; each node's stretches; or all.
+  // Ends of a draw's frames that its outcome needs: none, the last ones, each node's stretches, or all.
   Needs needs(const Results &out) const {
     if (!out.home.empty() || way_.halt < kNever) return Needs::frames;
     const bool gaps = !way_.open.always() || account_.special();
     if (!gaps && !is_fetched()) return Needs::nothing;
-    // A frame of another way takes no time, but may wait here for opening hours: its end counts for nothing.
+    // A frame of another way takes no time here but may wait for opening hours, so its end must be left out.
     if (rest_.mine) return Needs::frames;
     if (!gaps) return Needs::tail;
     return is_fetched() || account_.each_run() ? Needs::frames : Needs::stretches;
@@ -108,12 +108,12 @@ class Simulation {
   void to_lane(span<ticks> free, int lane) const {
     for (int w = 0; w < way_.nodes; ++w) free[w * kLanes + lane] = crew_.free[w] << crew_.bits | w;
   }
-  // What a draw needs of its frames when all nodes work without a gap and nothing is fetched: nothing.
+  // Close a draw whose nodes work without a gap and whose frames are not fetched: no frame matters alone.
   void from_lane(const LaneEnds &ends, int lane, int draw, Results &out) {
     note_nodes(ends.free, lane);
     close(draw, out, ends.last[lane]);
   }
-  // The same where frames are fetched: only ends so late that the link could still be busy with them matter.
+  // Close a draw whose frames are fetched: only ends that can keep the link busy until the last download matter.
   void from_lane_tail(const LaneEnds &ends, int lane, int draw, Results &out) {
     note_nodes(ends.free, lane);
     const int n = tasks_.count();
@@ -129,7 +129,7 @@ class Simulation {
     }
     close(draw, out, ends.last[lane], true);
   }
-  // The same where nodes pause (opening hours) and nothing is fetched: a node's time in stretches without a gap.
+  // Close a draw whose nodes pause (opening hours) and whose frames are not fetched: add up stretches without a gap.
   void from_lane_stretches(const LaneEnds &ends, int lane, int draw, Results &out) {
     const ticks mask = (ticks(1) << crew_.bits) - 1;
     stretches_.assign(way_.nodes, {-1, -1});
@@ -153,7 +153,7 @@ class Simulation {
     }
     close(draw, out, ends.last[lane]);
   }
-  // Of each frame.
+  // Close a draw frame by frame.
   void from_lane_frames(const LaneEnds &ends, int lane, int draw, Results &out) {
     const ticks mask = (ticks(1) << crew_.bits) - 1;
     for (int k = 0; k < tasks_.count(); ++k) {
@@ -332,8 +332,8 @@ ticks Simulation::capped_at(ticks last) {
   return high * second + way_.cap_lag;
 }
 
-// What came of the draw. Where frames are not needed one by one it is enough to know when the last was done
-// (`known_last`), and the ends that keep the link busy if frames are fetched (`has_usable`: they are in usable_).
+// Outcome of a draw. `known_last`: end of the last frame, for a draw whose frames are not looked at one by one.
+// `has_usable`: usable_ already has the ends that keep the link busy.
 void Simulation::close(int draw, Results &out, ticks known_last, bool has_usable) {
   const int n = frames_.frames, looked_at = known_last < 0 ? n : 0;
   const std::vector<ticks> &done = way_.parts > 1 ? joined_ : tasks_.done;
