@@ -91,3 +91,20 @@ test_that("rows of a scenario's options can be dropped and bound, and nothing is
   expect_refusal(forecast_job(with_options(scenario, rows = 0)), "option", "has no option")
   expect_refusal(forecast_job(with_options(scenario, site = "y")), "option", "does not know")
 })
+
+test_that("frames of a question are the same however many were drawn before, and for which job", {
+  project <- read_project(demo_file())
+  draws <- function(shot, n, seed = 1) {
+    job <- render_job(project$shots[shot], "sundew", example_timings())
+    clockpigeon:::frame_draws(job, n, seed)
+  }
+  few <- draws("gears", 20)
+  many <- draws("gears", 60)
+  expect_identical(many[1:20, ], few)
+  expect_identical(draws("gears", 20), few)
+  other <- draws("basin", 20)
+  expect_false(identical(dim(other), dim(few)) && identical(other, few))
+  expect_identical(draws("gears", 20), few)
+  expect_false(identical(draws("gears", 20, seed = 2), few))
+  expect_identical(draws("gears", 20), few)
+})
