@@ -159,7 +159,7 @@ archive_hash <- function(path) unname(file_hashes(path))
 # place is `last`.
 history_parts <- function(ledger) {
   con <- ledger_connection(ledger)
-  noted <- if (DBI::dbExistsTable(con, "archives"))
+  noted <- if (has_table(con, "archives"))
     ask_rows(con, "SELECT * FROM archives ORDER BY rowid")
   last <- last_run(con)
   ledger$last <- last

@@ -12,7 +12,7 @@ add_edit <- function(ledger, file, change, by = who_works()) {
 # All of them, the newest first: `made_at`, `by`, `file`, `change`.
 edits <- function(ledger) {
   con <- ledger_connection(ledger)
-  if (!DBI::dbExistsTable(con, "edits"))
+  if (!has_table(con, "edits"))
     return(as_table(data.frame(made_at = character(), by = character(),
                                file = character(), change = character())))
   as_table(ask_rows(con, "SELECT * FROM edits ORDER BY rowid DESC"))

@@ -31,7 +31,7 @@ is_of_form <- function(con) {
 # The form that a ledger has; 0 for one that is new.
 form_of <- function(con) {
   if (!on_server(con)) return(DBI::dbGetQuery(con, "PRAGMA user_version")[[1]])
-  if (!DBI::dbExistsTable(con, "ledger_forms")) return(0L)
+  if (!has_table(con, "ledger_forms")) return(0L)
   as.integer(DBI::dbGetQuery(con, "SELECT max(form) AS form FROM ledger_forms")[["form"]])
 }
 
@@ -40,7 +40,7 @@ lacking_columns <- function(con) {
   setdiff(setdiff(names(timing_columns), setting_columns), columns_of(con, "runs"))
 }
 
-columns_of <- function(con, table) if (DBI::dbExistsTable(con, table)) DBI::dbListFields(con, table)
+columns_of <- function(con, table) if (has_table(con, table)) DBI::dbListFields(con, table)
 
 # Add columns to tables of an older form, so that rows of the present form fit.
 add_columns <- function(con) {
@@ -49,13 +49,13 @@ add_columns <- function(con) {
       column_types[[type]]
     DBI::dbExecute(con, sprintf("ALTER TABLE %s ADD COLUMN \"%s\" %s", table, name, type))
   }
-  if (DBI::dbExistsTable(con, "events")) {
+  if (has_table(con, "events")) {
     for (name in setdiff(names(event_types), columns_of(con, "events")))
       add("events", name, event_types[[name]])
     for (name in setdiff(names(line_types), columns_of(con, "lines")))
       add("lines", name, line_types[[name]])
   }
-  if (!DBI::dbExistsTable(con, "runs")) return()
+  if (!has_table(con, "runs")) return()
   for (name in lacking_columns(con)) add("runs", name, timing_columns[[name]])
   # It names the columns, and is made again with today's; its triggers go and come with it.
   DBI::dbExecute(con, "DROP VIEW IF EXISTS timings")

@@ -4,7 +4,7 @@
 imported_marks <- function(ledger) {
   con <- ledger_connection(ledger)
   all <- ask_rows(con, "SELECT mark FROM imports")[["mark"]]
-  if (!DBI::dbExistsTable(con, "import_turns")) return(all)
+  if (!has_table(con, "import_turns")) return(all)
   last <- ask_rows(con, "SELECT mark, withdrawn FROM import_turns ORDER BY turn")
   last <- last[!duplicated(last[["mark"]], fromLast = TRUE), , drop = FALSE]
   setdiff(all, last[["mark"]][last[["withdrawn"]] == 1])

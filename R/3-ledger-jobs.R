@@ -59,7 +59,7 @@ jobs <- function(ledger) {
   con <- ledger_connection(ledger)
   empty <- data.frame(name = character(), made_at = character(), by = character(),
                       pick = character(), events = integer(), id = character())
-  if (!DBI::dbExistsTable(con, "jobs")) return(as_table(empty))
+  if (!has_table(con, "jobs")) return(as_table(empty))
   rows <- ask_rows(con, paste(
     "SELECT j.name, j.made_at, j.by, json_extract(j.decision, '$.pick') AS pick,",
     "(SELECT count(*) FROM events e WHERE e.job = j.id) AS events, j.id FROM jobs j ORDER BY j.rowid"
@@ -68,20 +68,27 @@ jobs <- function(ledger) {
   as_table(rows)
 }
 
-# The id of a job by its name, whatever its case.
+# The id of a job by its name, whatever its case. Jobs are never removed or renamed, so the ledger
+# keeps the ids it has looked up.
 job_id <- function(ledger, name, where = argument("job")) {
   con <- ledger_connection(ledger)
-  id <- if (DBI::dbExistsTable(con, "jobs")) {
-    ask_rows(con, "SELECT id FROM jobs WHERE lower(name) = lower(?)",
-                    params = list(check_text(name, where)))[["id"]]
-  }
+  key <- tolower(check_text(name, where))
+  id <- ledger$job_ids[[key]]
+  if (length(id)) return(id)
+  id <- find_job_id(con, key)
   if (!length(id)) {
-    near <- closest(check_text(name, where), jobs(ledger)[["name"]])
+    near <- closest(name, jobs(ledger)[["name"]])
     stop_input("job", paste("no job is called", show_value(name)), where,
                if (length(near)) paste0("Did you mean ", near, "?") else
                "clockpigeon jobs lists them.")
   }
+  ledger$job_ids[[key]] <- id
   id
+}
+
+find_job_id <- function(con, key) {
+  if (!has_table(con, "jobs")) return(character())
+  ask_rows(con, "SELECT id FROM jobs WHERE lower(name) = ?", params = list(key))[["id"]]
 }
 
 #' @rdname jobs
@@ -105,7 +112,7 @@ job_events <- function(ledger, job) {
 # asked for.
 placed_jobs <- function(ledger, stopped = FALSE) {
   con <- ledger_connection(ledger)
-  if (!DBI::dbExistsTable(con, "events")) return(character())
+  if (!has_table(con, "events")) return(character())
   ask_rows(con, paste(
     "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE", paste0("e.", of_whole_job),
     "AND e.what IN ('placed', 'stopped') GROUP BY j.id",
@@ -204,7 +211,7 @@ add_outcomes <- function(ledger, job, rows) {
 # add_outcomes().
 job_outcomes <- function(ledger) {
   con <- ledger_connection(ledger)
-  if (!DBI::dbExistsTable(con, "outcomes")) return(NULL)
+  if (!has_table(con, "outcomes")) return(NULL)
   ask_rows(
     con, paste(
     "SELECT j.name AS job, o.made_at, o.site, o.tier, o.evidence, o.what, o.actual, o.count,",

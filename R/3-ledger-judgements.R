@@ -41,7 +41,7 @@ judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_
 
 judged_noise <- function(ledger, shot) {
   con <- ledger_connection(ledger)
-  if (!DBI::dbExistsTable(con, "judgements")) return(NULL)
+  if (!has_table(con, "judgements")) return(NULL)
   x <- ask_rows(con, "SELECT noise, accepted FROM judgements WHERE shot = ?", params = list(shot))
   acceptable_noise(x[["noise"]], x[["accepted"]] == 1)
 }

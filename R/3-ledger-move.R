@@ -12,7 +12,7 @@ move_ledger <- function(from, to, batch = 10000, say = function(table, done, all
   source <- ledger_connection(from)
   target <- ledger_connection(to)
   rows <- lapply(ledger_parts, function(table) {
-    if (!DBI::dbExistsTable(source, table)) return(NULL)
+    if (!has_table(source, table)) return(NULL)
     all <- rows_in(source, table)
     done <- rows_in(target, table)
     last <- last_place(target, table)

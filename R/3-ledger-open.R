@@ -123,8 +123,8 @@ check_ledger_path <- function(where, read_only) {
 
 # Whose database a server has, and whether this release knows its form.
 check_server_ledger <- function(con, where, read_only) {
-  there <- DBI::dbExistsTable(con, "ledger_forms")
-  if (!there && DBI::dbExistsTable(con, "runs")) {
+  there <- has_table(con, "ledger_forms")
+  if (!there && has_table(con, "runs")) {
     stop_input("ledger", "is a database, but no ledger of Clock Pigeon", where, "Name another one.")
   }
   if (!there && read_only)

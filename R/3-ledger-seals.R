@@ -39,7 +39,7 @@ timings_hash <- function(con, first, last) {
 
 # Blocks whose timings differ from their seal, as texts. Blocks with archived rows are skipped.
 seal_faults <- function(con) {
-  if (on_server(con) || !DBI::dbExistsTable(con, "seals")) return(character())
+  if (on_server(con) || !has_table(con, "seals")) return(character())
   seals <- DBI::dbGetQuery(con, "SELECT * FROM seals ORDER BY first")
   wrong <- vapply(seq_len(nrow(seals)), function(k) {
     first <- seals[["first"]][k]

@@ -7,7 +7,7 @@
 # measured), `faults` (texts; none: it holds together).
 ledger_state <- function(ledger) {
   con <- ledger_connection(ledger)
-  there <- Filter(function(table) DBI::dbExistsTable(con, table), ledger_parts)
+  there <- Filter(function(table) has_table(con, table), ledger_parts)
   count <- vapply(there, function(table) {
     as.numeric(ask_rows(con, paste("SELECT count(*) AS n FROM", table))[["n"]])
   }, 0)

@@ -11,6 +11,10 @@ filter <- if (length(args) > 1) args[2] else "."
 cores <- max(1L, parallel::detectCores())
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN = "true",
            CLOCKPIGEON_TESTS = if (long) "long" else "short")
+# What several files need and takes long to make is made once in a run.
+fixtures <- tempfile("fixtures-")
+dir.create(fixtures)
+Sys.setenv(CLOCKPIGEON_FIXTURES = fixtures)
 library(testthat)
 files <- list.files("tests/testthat", "^test-.*\\.R$", full.names = TRUE)
 name <- sub("^test-(.*)\\.R$", "\\1", basename(files))

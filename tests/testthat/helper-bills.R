@@ -36,21 +36,54 @@ write_bill <- function(lines, name = "bill.csv", env = parent.frame()) {
   path
 }
 
-# The job of at_farm(), rendered to its end; its project reads bills by `bill_map`.
+# The job of at_farm(), rendered to its end; its project reads bills by `bill_map`. Has `project`,
+# `ledger`, `folder`, `farm$jobs` and `settle()`. Rendered once for each set of arguments and run of
+# the tests; later calls get a copy of the folder.
 rendered_job <- function(faults = "", frames = "1-40", env = parent.frame(), ...) {
   withr::local_envvar(CLOCKPIGEON_NOW = "2026-11-26T22:00:00Z", .local_envir = env)
-  x <- at_farm(faults, frames = frames, seconds = 60, env = env, ...)
+  key <- rlang::hash(list("rendered", faults, frames, ...))
+  kept <- kept_fixture(key, function(folder) render_for_bill(folder, faults, frames, ...))
+  state <- readRDS(file.path(kept, "state.rds"))
+  x <- list2env(list(folder = copy_contents(file.path(kept, "project"), scratch(env))))
+  withr::local_envvar(CLOCKPIGEON_NOW = state$now, .local_envir = env)
+  x$farm <- list(jobs = state$jobs)
+  move_events(file.path(x$folder, "ledger.sqlite"), state$folder, x$folder)
+  x$project <- read_project(x$folder)
+  x$project$sites$saltmill$bill <- bill_map
+  x$ledger <- open_ledger(x$project$ledger)
+  withr::defer(close_ledger(x$ledger), envir = env)
+  x$watch <- function() watch_job(x$project, x$ledger, "review-1")
+  x$settle <- function(lines = NULL, name = "bill.csv") {
+    settle_job(x$project, x$ledger, "review-1", if (length(lines)) write_bill(lines, name, env))
+  }
+  x
+}
+
+# Renders the job at a farm and keeps its project, the farm's jobs and the time at the end in a folder.
+render_for_bill <- function(folder, faults, frames, ...) {
+  x <- at_farm(faults, frames = frames, seconds = 60, ...)
   x$send()
   for (turn in 1:20) {
     x$pass(600)
     if (all(x$fetch()$state %in% c("done", "stopped"))) break
   }
   x$fetch()
-  x$project$sites$saltmill$bill <- bill_map
-  x$settle <- function(lines = NULL, name = "bill.csv") {
-    settle_job(x$project, x$ledger, "review-1", if (length(lines)) write_bill(lines, name, env))
-  }
-  x
+  dir.create(file.path(folder, "project"))
+  copy_contents(x$folder, file.path(folder, "project"))
+  saveRDS(list(folder = x$folder, jobs = x$farm$jobs, now = Sys.getenv("CLOCKPIGEON_NOW")),
+          file.path(folder, "state.rds"))
+}
+
+# The event `placed` has the path of the job's folder. Ledgers refuse to change events, so the
+# triggers that refuse it are dropped for the moment.
+move_events <- function(path, from, to) {
+  con <- DBI::dbConnect(RSQLite::SQLite(), path)
+  on.exit(DBI::dbDisconnect(con))
+  triggers <- DBI::dbGetQuery(con, paste("SELECT name, sql FROM sqlite_master",
+                                         "WHERE type = 'trigger' AND tbl_name = 'events'"))
+  for (name in triggers$name) DBI::dbExecute(con, paste("DROP TRIGGER", name))
+  DBI::dbExecute(con, "UPDATE events SET detail = replace(detail, ?, ?)", params = list(from, to))
+  for (sql in triggers$sql) DBI::dbExecute(con, sql)
 }
 
 found_of <- function(x) {

@@ -29,17 +29,36 @@ write_file <- function(folder, name, ...) {
   path
 }
 
-# The demo project, copied to a folder of its own.
+# A folder that is costly to make, made once in a run of the tests by `build(folder)`. Two files that
+# need it at the same time may both make it; one of them is kept.
+kept_fixture <- function(key, build) {
+  root <- Sys.getenv("CLOCKPIGEON_FIXTURES", file.path(tempdir(), "fixtures"))
+  folder <- file.path(root, key)
+  if (dir.exists(folder)) return(folder)
+  draft <- tempfile("draft-", root)
+  dir.create(draft, recursive = TRUE)
+  build(draft)
+  if (!suppressWarnings(file.rename(draft, folder))) unlink(draft, recursive = TRUE)
+  folder
+}
+
+copy_contents <- function(from, to) {
+  file.copy(list.files(from, full.names = TRUE, all.files = TRUE, no.. = TRUE), to,
+            recursive = TRUE, copy.date = TRUE)
+  to
+}
+
+# The demo project in a new folder, with the sample's timings and jobs in its ledger.
 local_project <- function(env = parent.frame(), sample = TRUE) {
-  folder <- scratch(env)
-  file.copy(list.files(demo_file(), full.names = TRUE), folder, recursive = TRUE)
-  if (sample) {
+  if (!sample) return(copy_contents(demo_file(), scratch(env)))
+  kept <- kept_fixture("project", function(folder) {
+    copy_contents(demo_file(), folder)
     ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
     add_timings(ledger, example_timings())
-    import_jobs(file.path(folder, "jobs.csv"), ledger)
+    clockpigeon:::import_jobs(file.path(folder, "jobs.csv"), ledger)
     close_ledger(ledger)
-  }
-  folder
+  })
+  copy_contents(kept, scratch(env))
 }
 
 # On a server where CLOCKPIGEON_TEST_LEDGERS says so: the same tests over both.

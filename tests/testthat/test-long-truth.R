@@ -1,3 +1,5 @@
+skip_unless_long()
+
 # The worst faults that an audit found, each by a small simulation with known truth; bench/truth.R
 # asks all of them at length. The figures in comments are those of the fault.
 

@@ -1,3 +1,5 @@
+skip_unless_long()
+
 # A minute of the fuzzers in tests/fuzz; an hour of them is `make fuzz`.
 test_that("whatever is broken in files, output, pictures, parcels, ledgers and commands, the answer is ours", {
   skip_on_cran()

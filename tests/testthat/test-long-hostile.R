@@ -1,3 +1,5 @@
+skip_unless_long()
+
 # A part of the hostile sites and clients in tests/hostile; all of them are `make fuzz`.
 test_that("hostile sites and clients get one sentence, break nothing and are outlived", {
   skip_on_cran()
