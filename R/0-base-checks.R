@@ -38,7 +38,7 @@ check_number <- function(x, where, least = -Inf, most = Inf, above = -Inf) {
   good <- is.numeric(x) && length(x) == 1 && is.finite(x) && x >= least && x <= most && x > above
   if (!good) {
     stop_input("type", paste("got", show_value(x)), where,
-               paste0("Write one number", bounds(least, most, above), "."))
+               paste0("Write one number", bounds_text(least, most, above), "."))
   }
   as.numeric(x)
 }
@@ -48,7 +48,7 @@ check_count <- function(x, where, least = 1, most = 1e9) {
     x <= most
   if (!good) {
     stop_input("type", paste("got", show_value(x)), where,
-               paste0("Write one whole number", bounds(least, most), "."))
+               paste0("Write one whole number", bounds_text(least, most), "."))
   }
   as.integer(x)
 }
@@ -102,7 +102,7 @@ check_seconds <- function(x, where) {
   as.numeric(x)
 }
 
-bounds <- function(least, most, above = -Inf) {
+bounds_text <- function(least, most, above = -Inf) {
   if (above > -Inf && most < Inf) return(paste(" above", above, "and at most", most))
   if (above > -Inf) return(paste(" above", above))
   if (least > -Inf && most < Inf && most < 1e9) return(paste(" from", least, "to", most))

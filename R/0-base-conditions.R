@@ -46,7 +46,7 @@ error_words <- function(e) {
 # Texts as a terminal may have them: without control characters but line ends and tabs, and without
 # escape sequences but the styles that we set ourselves (bold, faint, italic, underlined, colours of
 # the foreground).
-printable <- function(text) {
+printable_text <- function(text) {
   text <- as.character(text)
   odd <- !is.na(text) & grepl("[^\\x20-\\x7e\n]", text, perl = TRUE, useBytes = TRUE)
   if (!any(odd)) return(text)

@@ -43,8 +43,8 @@ set_clock_file <- function(path, moment) {
 }
 
 # The day it is in a zone; UTC where none is known.
-this_day <- function(zone = NULL) day_in(this_moment(), zone)
-day_in <- function(moment, zone = NULL)
+this_day <- function(zone = NULL) day_in_zone(this_moment(), zone)
+day_in_zone <- function(moment, zone = NULL)
   as.Date(format(moment, "%Y-%m-%d", tz = first_of(zone, "UTC")))
 
 week_days <- c("mon", "tue", "wed", "thu", "fri", "sat", "sun")

@@ -128,7 +128,7 @@ parse_resolution <- function(x, where = argument("x")) {
 
 # A share in percent. Exact 0 and 1 print as 0 % and 100 %; near ones with a decimal, as <0.1 % and
 # >99.9 %.
-percent <- function(p) {
+format_percent <- function(p) {
   rounded <- function(digits) formatC(100 * p, format = "f", digits = digits)
   edge <- p > 0 & p < 0.01 | p > 0.99 & p < 1
   text <- ifelse(edge %in% TRUE, rounded(1), rounded(0))

@@ -4,7 +4,7 @@
 # hire class, an engine and a day. Money is in minor units of the card's currency (hundredths of a
 # site's own unit).
 tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on = NULL) {
-  if (inherits(on, "POSIXt")) on <- day_in(on, site$time_zone)
+  if (inherits(on, "POSIXt")) on <- day_in_zone(on, site$time_zone)
   chosen <- site_tier(site, first_of(tier, site$tiers[[1]]$tier))
   class <- chosen_hire(site, hire)
   minor <- 10^minor_digits(site$currency)

@@ -50,14 +50,14 @@ hours_after <- function(hours, now, zone, days = 400) {
   asked <- list(hours, as.numeric(now), zone, days)
   known <- Find(function(one) identical(one$asked, asked), last_hours$answers)
   if (length(known)) return(known$spans)
-  spans <- spans_after(hours, now, zone, days)
+  spans <- open_spans(hours, now, zone, days)
   last_hours$answers <- utils::head(c(list(list(asked = asked, spans = spans)), last_hours$answers),
                                     16)
   spans
 }
 last_hours <- new.env()
 
-spans_after <- function(hours, now, zone, days) {
+open_spans <- function(hours, now, zone, days) {
   dates <- as.Date(now, tz = zone) + seq(-1, days)
   spans <- do.call(rbind, lapply(hours, window_spans, days = dates, zone = zone))
   none <- cbind(from = numeric(), to = numeric())

@@ -22,7 +22,7 @@
 # Returns `lines` with what is left of each (`left` of its amount, `left_q` of its quantity) and
 # `findings`: `code`, `line` (its number, of `lines` the first; NA for several of a sum), `quantity`
 # in doubt, `unit`, `known` (what it should be), `price`, `known_price`, `amount` in doubt.
-doubted_lines <- function(lines, facts) {
+bill_doubts <- function(lines, facts) {
   lines$left <- lines[["amount"]]
   lines$left_q <- ifelse(is.na(lines[["quantity"]]), 0, lines[["quantity"]])
   lines$paid <- ifelse(is.na(lines[["price"]]),
@@ -32,8 +32,8 @@ doubted_lines <- function(lines, facts) {
   lines$matched <- lines[["kind"]] == "usage" & lines[["unit"]] %in% facts$prices[["unit"]] &
     lines$left_q > 0
   x <- list(lines = lines, findings = NULL)
-  for (doubt in list(doubt_doubled, doubt_frames, doubt_sums, doubt_prices, doubt_windows,
-                     doubt_meter, doubt_spoilt)) {
+  for (doubt in list(doubt_duplicates, doubt_frames, doubt_sums, doubt_prices, doubt_windows,
+                     doubt_meter, doubt_unusable)) {
     x <- doubt(x, facts)
   }
   found <- bind_tables(c(x$findings, list(unknown_lines(x$lines))))
@@ -53,16 +53,16 @@ line_finding <- function(code, line = NA_integer_, quantity = NA_real_, unit = N
              detail = as.character(detail), lines = as.integer(lines))
 }
 
-noted <- function(x, found) {
+note_doubt <- function(x, found) {
   x$findings <- c(x$findings, list(found))
   x
 }
 
 # The least that is worth a finding: more than one minor unit, since both sides may have rounded.
-tells <- function(amount, facts) amount > 1.5 / 10^facts$digits
+is_worth_finding <- function(amount, facts) amount > 1.5 / 10^facts$digits
 
 # A line that says the same as one before it, of the same node and moment, or of the same frame.
-doubt_doubled <- function(x, facts) {
+doubt_duplicates <- function(x, facts) {
   of <- x$lines
   key <- row_key(of, c("kind", "item", "quantity", "unit", "amount", "node", "began", "ended",
                        "shot", "frames"))
@@ -70,9 +70,9 @@ doubt_doubled <- function(x, facts) {
   twice <- which(duplicated(key) & named & of$left > 0 & of[["kind"]] == "usage")
   if (!length(twice)) return(x)
   first <- match(key[twice], key)
-  x <- noted(x, line_finding(rep("doubled", length(twice)), of[["line"]][twice],
-                             of[["quantity"]][twice], of[["unit"]][twice], of[["line"]][first],
-                             amount = of$left[twice]))
+  x <- note_doubt(x, line_finding(rep("doubled", length(twice)), of[["line"]][twice],
+                                  of[["quantity"]][twice], of[["unit"]][twice], of[["line"]][first],
+                                  amount = of$left[twice]))
   x$lines$left[twice] <- 0
   x$lines$left_q[twice] <- 0
   x$lines$matched[twice] <- FALSE
@@ -91,16 +91,16 @@ doubt_frames <- function(x, facts) {
     lost <- setdiff(frames, there)
     if (!length(lost)) next
     share <- length(lost) / length(frames)
-    x <- noted(x, line_finding("undelivered", of[["line"]][k], of$left_q[k] * share,
-                               of[["unit"]][k], amount = of$left[k] * share,
-                               detail = format_frames(sort(lost))))
+    x <- note_doubt(x, line_finding("undelivered", of[["line"]][k], of$left_q[k] * share,
+                                    of[["unit"]][k], amount = of$left[k] * share,
+                                    detail = format_frames(sort(lost))))
     x$lines$left[k] <- of$left[k] * (1 - share)
     x$lines$left_q[k] <- of$left_q[k] * (1 - share)
   }
   counted <- which(x$lines$matched & x$lines[["unit"]] == "frame" & is.na(of[["frames"]]))
   above <- sum(x$lines$left_q[counted]) - facts$billable
   if (length(counted) && above >= 0.5) {
-    x <- take_off(x, counted, above, "undelivered", known = facts$billable)
+    x <- take_quantity(x, counted, above, "undelivered", known = facts$billable)
   }
   x
 }
@@ -109,12 +109,12 @@ line_frames <- function(text)
   tryCatch(parse_frames(text, "the bill"), clockpigeon_error = function(e) integer())
 
 # A quantity off several lines, each losing the same share: one finding, at the price each asks.
-take_off <- function(x, at, quantity, code, known) {
+take_quantity <- function(x, at, quantity, code, known) {
   q <- x$lines$left_q[at]
   share <- min(1, quantity / sum(q))
   amount <- sum(x$lines$left[at]) * share
-  x <- noted(x, line_finding(code, if (length(at) == 1) x$lines[["line"]][at] else NA, quantity,
-                             x$lines[["unit"]][at[1]], known, amount = amount))
+  x <- note_doubt(x, line_finding(code, if (length(at) == 1) x$lines[["line"]][at] else NA,
+                                  quantity, x$lines[["unit"]][at[1]], known, amount = amount))
   x$lines$left[at] <- x$lines$left[at] * (1 - share)
   x$lines$left_q[at] <- q * (1 - share)
   x
@@ -128,9 +128,9 @@ doubt_sums <- function(x, facts) {
   of <- x$lines
   said <- !is.na(of[["price"]]) & of$left_q > 0 & of[["kind"]] == "usage"
   more <- ifelse(said, of$left - of$left_q * of$paid, 0)
-  for (k in which(tells(more, facts))) {
-    x <- noted(x, line_finding("sum", of[["line"]][k], of$left_q[k], of[["unit"]][k],
-                               of$left_q[k] * of$paid[k], of$paid[k], amount = more[k]))
+  for (k in which(is_worth_finding(more, facts))) {
+    x <- note_doubt(x, line_finding("sum", of[["line"]][k], of$left_q[k], of[["unit"]][k],
+                                    of$left_q[k] * of$paid[k], of$paid[k], amount = more[k]))
     x$lines$left[k] <- of$left[k] - more[k]
   }
   x
@@ -150,14 +150,14 @@ doubt_prices <- function(x, facts) {
   dearer <- more > ifelse(is.na(of[["price"]]), 1.5 / 10^facts$digits, 1e-9 + 1e-6 * of$left)
   said <- paste(of[["unit"]], signif(of$paid, 6), x$lines$known_price)
   for (at in split(which(dearer), said[dearer])) {
-    if (!tells(sum(more[at]), facts)) next
+    if (!is_worth_finding(sum(more[at]), facts)) next
     k <- at[1]
     other <- facts$others[facts$others[["unit"]] == of[["unit"]][k] &
                             abs(facts$others[["price"]] / of$paid[k] - 1) < 0.002, "name"]
-    x <- noted(x, line_finding(if (length(other)) "tier" else "price", of[["line"]][k],
-                               sum(of$left_q[at]), of[["unit"]][k], price = of$paid[k],
-                               known_price = x$lines$known_price[k], amount = sum(more[at]),
-                               detail = or_else(other[1], NA), lines = length(at)))
+    x <- note_doubt(x, line_finding(if (length(other)) "tier" else "price", of[["line"]][k],
+                                    sum(of$left_q[at]), of[["unit"]][k], price = of$paid[k],
+                                    known_price = x$lines$known_price[k], amount = sum(more[at]),
+                                    detail = or_else(other[1], NA), lines = length(at)))
     x$lines$left[at] <- of$left[at] - more[at]
     x$lines$other_tier[at] <- length(other) > 0
   }
@@ -179,8 +179,8 @@ doubt_windows <- function(x, facts) {
     metered <- facts$meter[["quantity"]][facts$meter[["unit"]] == unit]
     room <- if (length(metered)) max(0, sum(asked) - sum(metered)) else Inf
     above <- above * min(1, room / max(sum(above), 1e-12))
-    for (k in which(tells(above * x$lines$known_price[at[1]], facts))) {
-      x <- take_off(x, groups[[k]], above[k], "beyond", asked[k] - above[k])
+    for (k in which(is_worth_finding(above * x$lines$known_price[at[1]], facts))) {
+      x <- take_quantity(x, groups[[k]], above[k], "beyond", asked[k] - above[k])
       if (by_node) x$findings[[length(x$findings)]]$detail <- names(groups)[k]
     }
   }
@@ -201,22 +201,22 @@ doubt_meter <- function(x, facts) {
     if (!length(at)) next
     known <- sum(facts$meter[["quantity"]][facts$meter[["unit"]] == unit])
     above <- sum(x$lines$left_q[at]) - known
-    if (above > 0.002 * known && tells(above * x$lines$known_price[at[1]], facts)) {
-      x <- take_off(x, at, above, "meter", known)
+    if (above > 0.002 * known && is_worth_finding(above * x$lines$known_price[at[1]], facts)) {
+      x <- take_quantity(x, at, above, "meter", known)
     }
   }
   x
 }
 
 # Time that went into pictures which came back unusable, at the card's price.
-doubt_spoilt <- function(x, facts) {
+doubt_unusable <- function(x, facts) {
   at <- which(x$lines$matched & x$lines[["unit"]] %in% names(facts$parts) & x$lines$left_q > 0)
   if (is.null(facts$spoilt) || !length(at)) return(x)
   unit <- x$lines[["unit"]][at[1]]
   at <- at[x$lines[["unit"]][at] == unit]
   quantity <- min(facts$spoilt$hours / facts$parts[[unit]], sum(x$lines$left_q[at]))
-  if (!tells(quantity * x$lines$known_price[at[1]], facts)) return(x)
-  x <- take_off(x, at, quantity, "spoilt", NA_real_)
+  if (!is_worth_finding(quantity * x$lines$known_price[at[1]], facts)) return(x)
+  x <- take_quantity(x, at, quantity, "spoilt", NA_real_)
   x$findings[[length(x$findings)]]$detail <- facts$spoilt$frames
   x
 }
@@ -231,13 +231,13 @@ unknown_lines <- function(lines) {
 
 # What of the tax, the discounts and a stated total is not as the card has it. `priced`: sums of the
 # card's own bill by kind; `left`: what of the lines is not in doubt.
-doubted_sums <- function(lines, priced, facts, totals = numeric(), tax_rate = NA_real_) {
+bill_doubt_sums <- function(lines, priced, facts, totals = numeric(), tax_rate = NA_real_) {
   sum_of <- function(kinds, column = "amount") sum(lines[[column]][lines[["kind"]] %in% kinds])
   undoubted <- sum_of(c("usage", "minimum"), "left")
   found <- list()
   off <- -priced[["discount"]] / max(priced[["usage"]], 1e-9)
   lacking <- off * sum_of("usage", "left") + sum_of("discount")
-  if (off > 0 && tells(lacking, facts)) {
+  if (off > 0 && is_worth_finding(lacking, facts)) {
     found <- c(found, list(line_finding("discount", known = off * sum_of("usage", "left"),
                                         quantity = -sum_of("discount"), amount = lacking)))
   } else lacking <- 0
@@ -251,25 +251,25 @@ doubted_sums <- function(lines, priced, facts, totals = numeric(), tax_rate = NA
     over <- sum_of("minimum") - facts$own_minimum
     short <- min(-over, taken)
   }
-  if (taken > 0 && tells(short, facts)) {
+  if (taken > 0 && is_worth_finding(short, facts)) {
     found <- c(found, list(line_finding("minimum", known = facts$minimum, quantity = net,
                                         amount = -short)))
     net <- net + short
-  } else if (facts$minimum >= 0 && tells(over, facts)) {
+  } else if (facts$minimum >= 0 && is_worth_finding(over, facts)) {
     found <- c(found, list(line_finding("minimum", known = facts$minimum,
                                         quantity = sum_of("minimum"), amount = over)))
     net <- net - over
   }
   if (!is.na(tax_rate)) {
     more <- sum_of("tax") - tax_rate * net
-    if (tells(more, facts)) {
+    if (is_worth_finding(more, facts)) {
       found <- c(found, list(line_finding("tax", known = tax_rate * net, quantity = sum_of("tax"),
                                           amount = more, price = tax_rate)))
     }
   }
   for (total in totals) {
     more <- total - sum(lines[["amount"]])
-    if (tells(abs(more), facts)) {
+    if (is_worth_finding(abs(more), facts)) {
       found <- c(found, list(line_finding("total", quantity = total, known = sum(lines[["amount"]]),
                                           amount = more)))
     }

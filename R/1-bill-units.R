@@ -1,6 +1,6 @@
 # Units of sale: the one table that readers of cards, bills, simulation and compiled code go by.
 
-working <- c("load", "prepass", "simulate", "render", "merge", "encode")
+work_activities <- c("load", "prepass", "simulate", "render", "merge", "encode")
 usage_activities <- c(timing_words$activity, "idle", "storage")
 
 # A way of selling. `value`: the column of a usage that it counts, which is also its code in
@@ -30,5 +30,5 @@ sale_units <- list(
 usual_activities <- function(per, meter) {
   does <- sale_units[[per]]$does
   if (!is.null(does)) return(does)
-  if (meter == "rendering") working else setdiff(usage_activities, "storage")
+  if (meter == "rendering") work_activities else setdiff(usage_activities, "storage")
 }

@@ -32,7 +32,7 @@ whole_usage <- function(usage, defaults, zone = "UTC", group = rep(1L, nrow(usag
   out$unknown <- list(ms = unknown("seconds"), frames = unknown("frames"),
                       frame_pixels = unknown("frames", "megapixels"), bytes = unknown("gb"),
                       byte_days = unknown("gb", "days"))
-  out$began <- began_at(column("began", NA), zone)
+  out$began <- start_moments(column("began", NA), zone)
   check_node_weights(out, intersect(c("devices", "cores", "score", "watts"), names(usage)), node,
                      group)
   out
@@ -84,7 +84,7 @@ unknown_names <- list(ms = "seconds", frames = "frames", frame_pixels = "frames 
                       bytes = "gb", byte_days = "gb and days")
 
 # Moments a stretch began at; texts are local times of the site.
-began_at <- function(x, zone) {
+start_moments <- function(x, zone) {
   if (inherits(x, "POSIXct")) return(x)
   moment <- as.POSIXct(rep(NA_real_, length(x)), origin = "1970-01-01", tz = zone)
   said <- !is.na(x)

@@ -54,7 +54,7 @@ block_test <- function(log_s, setting, block) {
 # By how much a setting's work is too small for its load time to be told from it: computing should
 # take at least ten times the spread of loading. 1 or less is enough; NA when there is no spread to
 # judge by.
-shortness <- function(load_s, compute_s) {
+load_noise_share <- function(load_s, compute_s) {
   if (sum(is.finite(load_s)) < 2 || !any(is.finite(compute_s))) return(NA_real_)
   10 * stats::sd(load_s, na.rm = TRUE) / stats::median(compute_s, na.rm = TRUE)
 }

@@ -177,7 +177,7 @@ levels_sd <- function(levels) {
 
 # The columns in which two sets of timings differ beside the factor, as texts: those that share no
 # value, or with `any = TRUE` those in which their values are not the same.
-differences <- function(x, by, old, new, any = FALSE) {
+factor_pairs <- function(x, by, old, new, any = FALSE) {
   a <- x[x[["level"]] == old, , drop = FALSE]
   b <- x[x[["level"]] == new, , drop = FALSE]
   apart <- Filter(function(column) {
@@ -186,20 +186,20 @@ differences <- function(x, by, old, new, any = FALSE) {
     if (any) !setequal(one, other) else !length(intersect(one, other))
   }, cell_columns(by))
   vapply(apart, function(column) {
-    paste0(column, " (", some_values(a[[column]]), " against ", some_values(b[[column]]), ")")
+    paste0(column, " (", values_text(a[[column]]), " against ", values_text(b[[column]]), ")")
   }, "")
 }
 
 # Refuse a comparison in which no two timings differ in the factor alone.
 refuse_unlike <- function(x, by) {
   levels <- order_levels(unique(x[["level"]]))
-  other <- either(differing(x, by))
+  other <- either(differing_factors(x, by))
   if (length(levels) < 2) {
     stop_input("compare", paste0("all timings that say it have one ", factor_label(by), ", ",
                                  levels),
                instead = paste0("Measure with another, or compare by ", other, "."))
   }
-  shown <- differences(x, by, levels[1], levels[2])
+  shown <- factor_pairs(x, by, levels[1], levels[2])
   stop_input("compare", paste0(levels[1], " and ", levels[2],
                                " have no two timings alike; they also differ in ",
                                if (length(shown)) toString(shown) else
@@ -208,14 +208,14 @@ refuse_unlike <- function(x, by) {
                               ", or compare across these differences all the same (--across)."))
 }
 
-some_values <- function(x) {
+values_text <- function(x) {
   x <- unique(x)
   paste0(toString(ifelse(is.na(x), "unknown", x)[seq_len(min(3, length(x)))]),
          if (length(x) > 3) ", ...")
 }
 
 # The factors that have at least two levels in these timings, other than `but`.
-differing <- function(x, but = character()) {
+differing_factors <- function(x, but = character()) {
   many <- vapply(names(compare_factors), function(by) length(setdiff(level_labels(x, by), NA)) > 1,
                  NA)
   found <- setdiff(names(compare_factors)[many], but)

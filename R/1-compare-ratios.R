@@ -104,8 +104,8 @@ compare_timings <- function(x, by, smallest = 0.02, level = 0.95, across = FALSE
                    if (length(p$lost))
                    paste0(toString(p$lost), " (no timing like one of ", p$rows[["old"]][1], ")")),
       apart = if (across) {
-        differences(said[said[["context"]] == context, , drop = FALSE], by, p$rows[["old"]][1],
-                    p$rows[["new"]][1], any = TRUE)
+        factor_pairs(said[said[["context"]] == context, , drop = FALSE], by, p$rows[["old"]][1],
+                     p$rows[["new"]][1], any = TRUE)
       }
     )
     compare_levels(p$rows, p$sessions, smallest, level, about, weights)
@@ -138,7 +138,7 @@ unequal_work <- function(s) {
          format(done[2], digits = 3))
 }
 
-far_says <- function(p, far) {
+distance_sentence <- function(p, far) {
   if (!any(far)) return(NULL)
   d <- log(p[["old_s"]] / p[["new_s"]])
   worst <- which(far)[which.max(abs(d - stats::median(d))[far])]
@@ -155,7 +155,7 @@ work_ratio <- function(s) {
   if (!any(both)) NA_real_ else sum(s[["old_work"]][both]) / sum(s[["new_work"]][both])
 }
 
-work_says <- function(s) {
+work_sentence <- function(s) {
   work <- work_ratio(s)
   if (is.na(work)) return(NULL)
   if (abs(work - 1) < 0.002) return("by the engines' own count both did the same work")
@@ -177,7 +177,7 @@ compare_levels <- function(p, sessions, smallest, level, about = list(), weights
         about$left_out)
     }
     note <- c(if (nrow(s) == 1) "single run: no interval", if (!total) pairs_say(est, s, smallest),
-              unequal_work(s), work_says(s), session_says(sessions, level),
+              unequal_work(s), work_sentence(s), session_sentence(sessions, level),
               if (length(left_out)) paste("left out:", toString(left_out)),
               if (length(about$apart)) paste("not alike, compared across", toString(about$apart)),
               if (!total && length(chance) > 1 && isTRUE(chance[[scene]] > est$p)) {
@@ -214,7 +214,8 @@ comparison_row <- function(p, scene, basis, est, s, level, smallest, chance, sil
     old_per_min = 60 / mean(s[["old_s"]]), new_per_min = 60 / mean(s[["new_s"]]), ratio = ratio,
     lower = exp(est$mean - half), upper = exp(est$mean + half), time_saved = 1 - 1 / ratio,
     speed_gain = ratio - 1,
-    verdict = if (silent) "no clear difference" else verdict(est, half, smallest, level, chance),
+    verdict = if (silent) "no clear difference" else
+    ratio_verdict(est, half, smallest, level, chance),
     basis = basis,
     frame_ratio = exp(first_of(est$frames, NA_real_)), robust_ratio = robust[1],
     robust_lower = robust[2], robust_upper = robust[3], work_ratio = work_ratio(s), chance = est$p,
@@ -236,21 +237,21 @@ pairs_say <- function(est, s, smallest) {
              if (est$mean > 0) "slower" else "faster", ": the heavy frames decide (",
              toString(utils::head(names(against)[order(-abs(against))], 3)), ")")
     },
-    far_says(s, est$far),
+    distance_sentence(s, est$far),
     if (est$coarse) "times of few digits: their rounding is in the interval"
   )
 }
 
-session_says <- function(sessions, level) {
+session_sentence <- function(sessions, level) {
   if (!length(sessions)) return(NULL)
   need <- exp(stats::qt((1 + level) / 2, sessions$df) * sessions$sd *
               sqrt(sum(1 / sessions$of_level)))
   if (sessions$measured) {
-    return(paste0("compared across sessions, which differ by ", percent(sessions$sd),
+    return(paste0("compared across sessions, which differ by ", format_percent(sessions$sd),
                   ": that is in the interval"))
   }
   paste0("old and new were never measured in one session, and sessions differ (by ",
-         percent(sessions$sd),
+         format_percent(sessions$sd),
          ", assumed): a ratio above ", format(need, digits = 3), " or below ",
          format(1 / need, digits = 2),
          " would be needed, and sessions that repeat one of them; measure both in one plan")
@@ -268,7 +269,8 @@ adjusted_chances <- function(each) {
 
 # Each scene counts as one.
 geometric_mean <- function(each) {
-  combine(vapply(each, `[[`, 0, "frames"), each, weights = rep(1 / length(each), length(each)))
+  combine_scenes(vapply(each, `[[`, 0, "frames"), each,
+                 weights = rep(1 / length(each), length(each)))
 }
 
 # The ratio of a mix of scenes: each weight is how often one mean frame of the scene is rendered.
@@ -284,14 +286,15 @@ own_mix <- function(each, weights) {
 
 total_work <- function(each) {
   work <- vapply(each, `[[`, numeric(2), "work")
-  est <- combine(NULL, each, weights = (work[1, ] / sum(work[1, ]) + work[2, ] / sum(work[2, ])) /
-                 2)
+  est <- combine_scenes(NULL, each, weights = (work[1, ] / sum(work[1, ]) +
+                                               work[2, ] / sum(work[2, ])) /
+                        2)
   est$mean <- log(sum(work[1, ]) / sum(work[2, ]))
   est
 }
 
 # A weighted sum of independent scene means, with Satterthwaite's degrees of freedom.
-combine <- function(means, each, weights) {
+combine_scenes <- function(means, each, weights) {
   part <- (weights * vapply(each, `[[`, 0, "se"))^2
   df <- vapply(each, `[[`, 0, "df")
   # A spread of exactly zero adds nothing to either sum.
@@ -302,7 +305,7 @@ combine <- function(means, each, weights) {
 # The chance (adjusted for the other scenes) and the least difference of interest decide. Where a
 # pair lies far from the others, the robust interval does: one bad run must neither make nor hide a
 # difference.
-verdict <- function(est, half, smallest, level, chance) {
+ratio_verdict <- function(est, half, smallest, level, chance) {
   clear <- !is.na(half) && !is.na(chance) && chance < 1 - level
   if (any(est$far)) {
     if (anyNA(est$robust)) return("no clear difference")

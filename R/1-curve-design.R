@@ -28,7 +28,7 @@ design_of_total <- function(curve, draws = 1000) {
   centre <- model[2]
   least <- c(0, 0)
   if (!length(curve$cheap)) {
-    told <- told_by_design(curve, left)
+    told <- design_information(curve, left)
     # Halfway, but no further from the plain sum than a quarter of its own half-width: of times of
     # two kinds, or with a long tail, a log-normal model may be far off.
     # Times brought from another setting share a factor that only the model knows.
@@ -74,7 +74,7 @@ range_halves <- function(apart, least) {
 
 # The plain sum over the frames not probed (`middle`), and the half-width of its log at 80 % from
 # differences of probes that follow each other (`half`).
-told_by_design <- function(curve, left) {
+design_information <- function(curve, left) {
   seconds <- exp(curve$log_s)
   at <- match(curve$frame, curve$frames)
   part <- findInterval(curve$frame, curve$breaks[["to"]])

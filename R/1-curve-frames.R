@@ -82,7 +82,7 @@ frame_curve <- function(frame, seconds = NULL, frames, cuts = NULL, cheap = NULL
   curve$log_s <- frame_middles(rows)
   curve$runs <- as.integer(table(rows[["frame"]]))
   curve$design <- design_of_total(curve)
-  curve$says <- curve_says(curve)
+  curve$says <- curve_sentence(curve)
   structure(curve, class = "cp_curve")
 }
 
@@ -195,7 +195,7 @@ brought_words <- function(curve) {
   brought <- setdiff(curve$rows[["frame"]][scaled > 0], curve$rows[["frame"]][scaled == 0])
   if (!any(scaled > 0)) return(NULL)
   paste0(sum(scaled > 0), if (sum(scaled > 0) == 1) " time is" else " times are",
-         " transferred from another setting by a fit, +-", percent(max(scaled)), " together",
+         " transferred from another setting by a fit, +-", format_percent(max(scaled)), " together",
          if (length(brought))
          paste0(" (", length(brought), if (length(brought) == 1) " frame" else " frames",
                 " known by nothing else)"))
@@ -213,7 +213,7 @@ unseen_words <- function(curve, cost = NULL) {
 }
 
 # What a reader must know of a curve.
-curve_says <- function(curve) {
+curve_sentence <- function(curve) {
   rows <- curve$rows[curve$rows[["scaled"]] == 0, , drop = FALSE]
   apart <- vapply(split(rows[["seconds"]], rows[["frame"]]), function(s) max(s) / min(s), 0)
   wild <- names(apart)[apart > 2]

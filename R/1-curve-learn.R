@@ -80,18 +80,18 @@ is_complete <- function(frame, least) {
 
 taught_by_shots <- function(whole, prior) {
   if (!length(whole)) return(prior)
-  told <- lapply(whole, told_by_shot, prior = prior)
+  told <- lapply(whole, shot_information, prior = prior)
   scene <- vapply(whole, function(p) p[["scene"]][1], "")
-  prior <- taught(prior, "full", told, scene)
+  prior <- prior_with_scene(prior, "full", told, scene)
   pairs <- cheap_partners(whole)
   dear <- which(lengths(pairs) > 0)
-  left <- lapply(dear, function(k) told_by_shot(whole[[k]], prior, whole[[pairs[[k]]]]))
-  taught(prior, "cheap", left, scene[dear])
+  left <- lapply(dear, function(k) shot_information(whole[[k]], prior, whole[[pairs[[k]]]]))
+  prior_with_scene(prior, "cheap", left, scene[dear])
 }
 
 # Log sd, log range over the shot's length, log own (posterior means under a prior made wider), and
 # odd frames.
-told_by_shot <- function(shot, prior, cheap = NULL) {
+shot_information <- function(shot, prior, cheap = NULL) {
   kind <- if (is.null(cheap)) "full" else "cheap"
   for (name in names(prior[[kind]])) prior[[kind]][[name]][2] <- 2 * prior[[kind]][[name]][2]
   frames <- sort(unique(c(shot[["frame"]])))
@@ -115,7 +115,7 @@ heavy_times <- function(log_s) {
 # to come: the normal sample's predictive distribution, Student's t by the factor that its 90 %
 # point has over the normal's, and at most e-fold: what a prior claims beyond that no shot has
 # shown.
-taught <- function(prior, kind, told, scene) {
+prior_with_scene <- function(prior, kind, told, scene) {
   if (!length(told)) return(prior)
   told <- rowsum(do.call(rbind, told), scene) / as.vector(rowsum(rep(1, length(scene)), scene))
   n <- nrow(told)

@@ -43,7 +43,7 @@ first_probes <- function(frames, n, cheap = NULL, seed = 1) {
   slow <- which(odd)[order(x[odd])]
   work <- cumsum(ifelse(odd, 0, exp(usual / 2)))
   rest <- findInterval((seq_len(n - own) - 0.5) / (n - own) * work[length(work)], work) + 1L
-  sort(unique(cheap[["frame"]][c(rest, if (own) frames_apart(slow, own))]))
+  sort(unique(cheap[["frame"]][c(rest, if (own) spread_frames(slow, own))]))
 }
 
 # Places 1..frames: one in each of the stretches, and from eight on one of sixteen next to another.
@@ -121,7 +121,7 @@ probes_ahead <- function(curve, draws, overhead = 0, most = 1, closely = 400) {
     known[c("mean", "variance", "shared", "seconds")] <-
       lapply(known[c("mean", "variance", "shared", "seconds")], function(x) x[, keep, drop = FALSE])
   }
-  narrows <- vapply(seq_along(open), function(f) narrowed_by(known, f), 0)
+  narrows <- vapply(seq_along(open), function(f) variance_reduction(known, f), 0)
   seconds <- colMeans(known$seconds)
   best <- utils::head(order(-narrows / (seconds + overhead)), most)
   as_table(list(frame = curve$frames[open][best], seconds = seconds[best],
@@ -162,7 +162,7 @@ probe_moments <- function(curve, open, draws, sets = 50) {
 # Share of the variance of the log total that a probe of the open frame `f` is expected to take
 # away. What it may show: three points of the normal distribution under each draw of the parameters
 # (Gauss-Hermite).
-narrowed_by <- function(known, f) {
+variance_reduction <- function(known, f) {
   sd <- sqrt(known$variance[, f])
   shown <- as.vector(outer(known$mean[, f], rep(1, 3)) + outer(sd, c(-sqrt(3), 0, sqrt(3))))
   chance <- rep(c(1, 4, 1) / 6, each = length(sd)) / length(sd)

@@ -19,13 +19,13 @@
 pace_test <- function(home, seen, false = 0.05, blocks = 20) {
   nothing <- list(slowed = FALSE, factor = 1, over = 1, since = NA_real_, found = NA_real_,
                   most = 0, drift = 0)
-  home <- some_draws(home)
+  home <- first_draws(home)
   n <- ncol(home)
   blocks <- min(blocks, (n - 1) %/% 3)
   seen <- sort(seen)
   if (blocks < 4 || length(seen) < 4) return(nothing)
   ends <- round(seq(1, n, length.out = blocks + 1))
-  times <- arrivals_at(home, ends)
+  times <- arrival_moments(home, ends)
   times <- times[rowSums(!is.finite(times)) == 0, , drop = FALSE]
   if (nrow(times) < 50) return(nothing)
   steps <- log(pmax(times[, -1, drop = FALSE] - times[, -ncol(times), drop = FALSE], 1e-6))
@@ -58,7 +58,7 @@ pace_test <- function(home, seen, false = 0.05, blocks = 20) {
 }
 
 # The first draws, as many as a threshold needs: they are alike, and all of them take long to sort.
-some_draws <- function(home, most = 1000) home[seq_len(min(nrow(home), most)), , drop = FALSE]
+first_draws <- function(home, most = 1000) home[seq_len(min(nrow(home), most)), , drop = FALSE]
 
 # How much the pace of what is to come may differ from that of what came, as an sd of logs, beyond
 # what the draws have: a machine does not go evenly. `own`: log paces of the blocks that are done
@@ -79,13 +79,13 @@ pace_drift <- function(own, drawn, blocks, alike = 4) {
 # `unlike`, and `factor`, the time since the first frame beside the median of the draws.
 level_test <- function(home, seen, false = 0.005, blocks = 20) {
   nothing <- list(unlike = FALSE, factor = 1)
-  home <- some_draws(home)
+  home <- first_draws(home)
   n <- ncol(home)
   seen <- sort(seen)
   blocks <- min(blocks, (n - 1) %/% 3)
   if (blocks < 4 || length(seen) < 4) return(nothing)
   ends <- round(seq(1, n, length.out = blocks + 1))
-  times <- arrivals_at(home, ends)
+  times <- arrival_moments(home, ends)
   times <- times[rowSums(!is.finite(times)) == 0, , drop = FALSE]
   if (nrow(times) < 50) return(nothing)
   level <- log(pmax(times[, -1, drop = FALSE] - times[, 1], 1e-6))
@@ -117,7 +117,7 @@ pace_changes <- function(paces) {
 # greatest gap of each, as much longer as what was seen is slower than the draws' median. `home` and
 # `seen` as for pace_test(); seconds.
 longest_gap <- function(home, seen, false = 0.05) {
-  home <- some_draws(home, 400)
+  home <- first_draws(home, 400)
   gaps <- apply(home, 1, function(row) {
     row <- sort(row)
     row <- row[is.finite(row)]
@@ -126,7 +126,7 @@ longest_gap <- function(home, seen, false = 0.05) {
   m <- length(seen)
   seen <- sort(seen)
   pace <- if (m > 0) (max(seen) - start_shift(home, seen)) /
-    stats::median(arrivals_at(home, m)) else 1
+    stats::median(arrival_moments(home, m)) else 1
   if (!is.finite(pace)) pace <- 1
   stats::quantile(gaps, 1 - false, names = FALSE, na.rm = TRUE) * max(1, pace)
 }

@@ -26,11 +26,11 @@
 # Returns a list: `finish`, `cost` and `weight` of the draws that are left (weights add up to 1),
 # `done` (frames), `overdue` (share of draws in which another frame would have come by now), `work`
 # (share of the work, by the time that the draws take for as many frames).
-rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drift = 0) {
+rest_draws <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drift = 0) {
   seen <- sort(seen)
   begun <- start_shift(home, seen)
   if (begun != 0) {
-    rest <- rest_given(home, finish, cost, seen - begun, now - begun, near, over, drift)
+    rest <- rest_draws(home, finish, cost, seen - begun, now - begun, near, over, drift)
     rest$finish <- rest$finish + begun
     return(rest)
   }
@@ -47,7 +47,7 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drif
   }
   # Of what slowed down since the half of it tells nothing.
   at <- if (m > 0) unique(c(if (over == 1) ceiling(m / 2), m)) else integer()
-  times <- arrivals_at(home, c(at, m + 1))
+  times <- arrival_moments(home, c(at, m + 1))
   ends <- is.finite(finish) & rowSums(!is.finite(times)) == 0
   # Hardly any draw comes so far: nothing can be told from them.
   if (sum(ends) < 20) return(alike(pmax(finish, now), m / n))
@@ -61,7 +61,7 @@ rest_given <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drif
   } else {
     x <- log(times[, seq_along(at), drop = FALSE])
     target <- log(pmax(seen[at], 1e-6))
-    weight <- nearness(x, target, ends, near)
+    weight <- draw_weights(x, target, ends, near)
   }
   moved <- function(y) exp(moved_draws(log(pmax(y, 1e-9)), x, if (m > 0) target, weight))
   more <- drift_factors(length(left), drift)
@@ -99,7 +99,7 @@ start_shift <- function(home, seen) {
   if (length(known) < 20) return(0)
   usual <- stats::quantile(known, c(0.01, 0.99), names = FALSE)
   if (seen[1] >= usual[1] && seen[1] <= usual[2]) return(0)
-  since <- if (m > 1) stats::median(arrivals_at(home, m) - first) else 0
+  since <- if (m > 1) stats::median(arrival_moments(home, m) - first) else 0
   slower <- if (is.finite(since) && since > 0) (seen[m] - seen[1]) / since else 1
   shift <- seen[1] - slower * stats::median(known)
   if (seen[1] > usual[2] * max(1, slower)) return(max(0, shift))
@@ -108,13 +108,13 @@ start_shift <- function(home, seen) {
 }
 
 # The moments at which so many frames had arrived, draws x counts, in the order of `counts`.
-arrivals_at <- function(home, counts) {
+arrival_moments <- function(home, counts) {
   asked <- sort(unique(as.integer(counts)))
   frames_arrived(home, asked)[, match(counts, asked), drop = FALSE]
 }
 
 # The share `near` of the draws that came nearest, less the further they are (Epanechnikov).
-nearness <- function(x, target, ends, near) {
+draw_weights <- function(x, target, ends, near) {
   spread <- apply(x[ends, , drop = FALSE], 2, stats::mad)
   spread[spread <= 0] <- 1
   far <- sqrt(rowSums(sweep(sweep(x, 2, target), 2, spread, `/`)^2))

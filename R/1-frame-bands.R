@@ -31,9 +31,9 @@ rough_findings <- function(looks) {
   noisy <- which(level > bound & weakest > 0.5 * bound & gain > least_gain)
   out <- frame_finding(noisy, "noisy", "is noisier than those around it",
                        paste0("its noise is ", format(round(exp(level[noisy]), 2), nsmall = 1),
-                              " times theirs, +/- ", share_said(exp(spread) - 1)),
+                              " times theirs, +/- ", format_share(exp(spread) - 1)),
                        size = level[noisy], bound = bound,
-                       sure = surety(level[noisy] / bound))
+                       sure = finding_confidence(level[noisy] / bound))
   centred <- lapply(seq_along(above),
                     function(k) (above[[k]] - rep(each[, k], each = bins)) * known)
   rbind(out, band_findings(looks, centred, middle_of(above), by_row, noisy))
@@ -120,7 +120,7 @@ shift_findings <- function(looks) {
   energy <- cbind(energy[, 1], energy, energy[, n - 2])
   far <- function(k) energy[, pmin(pmax(seq_len(n) + k, 1), n), drop = FALSE]
   above <- lapply(c(-2, 2, -3, 3), function(k) log(energy + 0.003) - log(far(k) + 0.003))
-  band <- upward(band_search(above), bins)
+  band <- complement_run(band_search(above), bins)
   gain <- vapply(seq_len(n), function(i) {
     at <- band$from[i]:band$to[i]
     beside <- pmax(far(-1)[at, i], far(1)[at, i])
@@ -144,7 +144,7 @@ band_finding <- function(looks, band, bad, code, what, of) {
                        ", beside the same rows of the pictures around"),
                 top = top, bottom = bottom, left = 1L, right = looks$facts[["width"]][bad],
                 size = band$strength[bad], bound = band$bound[bad],
-                sure = surety(band$strength[bad] / band$bound[bad]))
+                sure = finding_confidence(band$strength[bad] / band$bound[bad]))
 }
 
 # The run of rows of each picture that differs most from its other rows. `above`: four matrices,
@@ -177,7 +177,7 @@ band_search <- function(above) {
 }
 
 # Runs at the top or bottom with less than the rest, turned into the complementary run with more.
-upward <- function(band, bins) {
+complement_run <- function(band, bins) {
   top <- band$times < 0 & band$from == 1
   bottom <- band$times < 0 & band$to == bins & !top
   from <- ifelse(top, band$to + 1, ifelse(bottom, 1, band$from))

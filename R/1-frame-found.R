@@ -13,9 +13,10 @@ frame_finding <- function(index, code, what, evidence, weight = "unusable", top 
 }
 
 # How sure a finding is that exceeds its bound so many times.
-surety <- function(times) pmin(1, 1 - 0.5 / pmax(1, times)^2)
+finding_confidence <- function(times) pmin(1, 1 - 0.5 / pmax(1, times)^2)
 
-share_said <- function(x) paste0(format(round(100 * x, 1), trim = TRUE, drop0trailing = TRUE), " %")
+format_share <- function(x)
+  paste0(format(round(100 * x, 1), trim = TRUE, drop0trailing = TRUE), " %")
 
 # The neighbours of each of n pictures, nearest first: a matrix of indices, NA where there is none.
 neighbours_of <- function(n, most = 2) {

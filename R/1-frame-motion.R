@@ -15,8 +15,8 @@ motion_findings <- function(looks, frames) {
     by <- colMeans(abs(x[, a, drop = FALSE] - x[, b, drop = FALSE]))
     ifelse(is.na(by), 0, by)
   }
-  shape <- jumps_in(apart(grid), n, 0.02)
-  tint <- jumps_in(apart(colour), n, 0.012)
+  shape <- find_jumps(apart(grid), n, 0.02)
+  tint <- find_jumps(apart(colour), n, 0.012)
   found <- none
   for (run in shape$runs) {
     near <- c(run$from - 1, run$to + 1)
@@ -37,10 +37,10 @@ motion_findings <- function(looks, frames) {
   cut <- setdiff(shape$cuts, 1)
   found <- rbind(found, frame_finding(
     cut, "cut", "begins something else, and the shot names no cut there",
-    paste0("its blocks differ by ", share_said(shape$step[cut]),
-           " of white from the picture before, and go on by ", share_said(shape$usual[cut]),
+    paste0("its blocks differ by ", format_share(shape$step[cut]),
+           " of white from the picture before, and go on by ", format_share(shape$usual[cut]),
            " a frame"), "doubt", size = shape$step[cut], bound = shape$bound[cut],
-    sure = surety(shape$step[cut] / shape$bound[cut])))
+    sure = finding_confidence(shape$step[cut] / shape$bound[cut])))
   rbind(found, frozen_findings(looks, shape$step, shape$usual,
                                c(shape$cuts, unlist(lapply(c(shape$runs, tint$runs), unlist)))))
 }
@@ -49,15 +49,15 @@ run_finding <- function(run, jumps, code, what, by) {
   n <- length(jumps$step)
   size <- min(jumps$step[setdiff(c(run$from, run$to + 1), c(1, n + 1))])
   frame_finding(run$from:run$to, code, what,
-                paste0(by, share_said(size),
+                paste0(by, format_share(size),
                        " of white from the pictures beside it, which go on by ",
-                       share_said(jumps$usual[run$from]), " a frame"),
+                       format_share(jumps$usual[run$from]), " a frame"),
                 size = size, bound = jumps$bound[run$from],
-                sure = surety(size / jumps$bound[run$from]))
+                sure = finding_confidence(size / jumps$bound[run$from]))
 }
 
 # Steps between pictures by some measure that are beyond what they are there; `least`: what is seen.
-jumps_in <- function(apart, n, least) {
+find_jumps <- function(apart, n, least) {
   step <- c(NA, apart(2:n, seq_len(n - 1)))
   usual <- running_usual(step)
   bound <- pmax(least, 5 * usual)
@@ -159,10 +159,10 @@ frozen_run <- function(at, step, same, measured) {
   bound <- 1 + 0.45 * length(at)
   if (caught < bound * pace && !(alone && !measured)) return(NULL)
   kind <- if (exact) "every value is the same" else
-    paste("its blocks differ by", share_said(step[at]), "of white")
+    paste("its blocks differ by", format_share(step[at]), "of white")
   frame_finding(at, "frozen", "shows what frame before it shows",
-                paste0(kind, ", where the shot goes on by ", share_said(pace),
-                       " a frame; the next catches up with ", share_said(caught)),
+                paste0(kind, ", where the shot goes on by ", format_share(pace),
+                       " a frame; the next catches up with ", format_share(caught)),
                 size = caught / pace, bound = bound,
-                sure = if (exact) 1 else surety(caught / pace / (1 + 0.3 * length(at))))
+                sure = if (exact) 1 else finding_confidence(caught / pace / (1 + 0.3 * length(at))))
 }

@@ -117,8 +117,8 @@ blank_findings <- function(looks) {
   size <- near[match(bad, blank)]
   frame_finding(bad, ifelse(black[bad], "black", "one colour"),
                 ifelse(black[bad], "is black", "is of one colour"),
-                paste0("its brightness is ", share_said(x[["mean"]][bad]), " all over, and ",
-                       share_said(size), " apart from the nearest that shows something"),
+                paste0("its brightness is ", format_share(x[["mean"]][bad]), " all over, and ",
+                       format_share(size), " apart from the nearest that shows something"),
                 size = size, bound = 0.03)
 }
 
@@ -161,10 +161,11 @@ hole_findings <- function(looks) {
     if (length(lost) < least) return(none)
     box <- blocks_box(looks$facts[i, ], lost)
     frame_finding(i, "hole", "has a part that was not rendered",
-                  paste(share_said(length(lost) / nrow(rough)),
+                  paste(format_share(length(lost) / nrow(rough)),
                         "of it is of one value where the pictures around show",
                         "something"), top = box[1], bottom = box[2], left = box[3], right = box[4],
-                  size = length(lost), bound = least, sure = surety(length(lost) / least))
+                  size = length(lost), bound = least,
+                  sure = finding_confidence(length(lost) / least))
   })
   do.call(rbind, out)
 }
@@ -183,7 +184,7 @@ strange_findings <- function(looks) {
   if (usual > least) {
     none <- frame_finding(which(share > least)[1], "texture",
                           "shows the colour of a missing texture, as most do",
-                          paste0("half of the pictures have it in ", share_said(usual),
+                          paste0("half of the pictures have it in ", format_share(usual),
                                  " of their pixels or more"),
                           "doubt", size = usual, bound = least, sure = 0.5)
   }
@@ -196,10 +197,10 @@ strange_findings <- function(looks) {
     near <- share[intersect(c(i - 1, i + 1), seq_along(share))]
     slowly <- length(near) > 0 && all(near > 0.5 * share[i]) && mean(share > bound) > 0.1
     frame_finding(i, "texture", "shows the colour of a missing texture",
-                  paste0(share_said(share[i]), " of its pixels, ", round(share[i] * pixels[i]),
+                  paste0(format_share(share[i]), " of its pixels, ", round(share[i] * pixels[i]),
                          " of them"),
                   if (slowly) "doubt" else "unusable", box[1], box[2], box[3], box[4], share[i],
-                  bound, surety(share[i] / bound))
+                  bound, finding_confidence(share[i] / bound))
   })
   found <- do.call(rbind, c(out, list(none)))
   found[!duplicated(found$index), , drop = FALSE]
@@ -231,5 +232,6 @@ spikes_beyond <- function(x, count) {
                        "; the pictures beside it have ", middle[bad]),
                 top = x[["spike_row"]][bad], bottom = x[["spike_row"]][bad],
                 left = x[["spike_column"]][bad], right = x[["spike_column"]][bad],
-                size = count[bad], bound = bound[bad], sure = surety(count[bad] / bound[bad]))
+                size = count[bad], bound = bound[bad],
+                sure = finding_confidence(count[bad] / bound[bad]))
 }

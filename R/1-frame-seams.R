@@ -20,12 +20,12 @@ seam_findings <- function(looks, edges = integer()) {
     frame_finding(bad, "seam", "has a seam across it",
                   paste0("between rows ", row[bad], " and ", row[bad] + 1, " it ",
                          if (identical(excess, step)) "steps by " else "breaks by ",
-                         share_said(worst[bad]),
+                         format_share(worst[bad]),
                          " of white, and the pictures beside it do not",
                          ifelse(known[bad], "; bands meet there", "")),
                   top = row[bad], bottom = row[bad] + 1, left = 1L,
                   right = looks$facts[["width"]][bad], size = worst[bad], bound = bound[bad],
-                  sure = surety(worst[bad] / bound[bad]))
+                  sure = finding_confidence(worst[bad] / bound[bad]))
   })
   out <- rbind(slip_findings(looks$facts), do.call(rbind, out))
   out <- out[order(out$index, -out$size / out$bound), , drop = FALSE]
@@ -47,7 +47,7 @@ slip_findings <- function(x) {
                        ifelse(x[["slip_by"]][bad] > 0, "right", "left"), " of those below"),
                 top = x[["slip_row"]][bad], bottom = x[["slip_row"]][bad] + 1, left = 1L,
                 right = x[["width"]][bad], size = gain[bad], bound = bound[bad],
-                sure = surety(gain[bad] / bound[bad]))
+                sure = finding_confidence(gain[bad] / bound[bad]))
 }
 
 # By how much each row exceeds 1.5 times what the neighbours have within `reach` rows. `spread`
@@ -56,7 +56,7 @@ slip_findings <- function(x) {
 seam_excess <- function(sharp, spread, reach) {
   x <- abs(do.call(cbind, sharp))
   n <- ncol(x)
-  wide <- most_within(abs(do.call(cbind, spread)), reach)
+  wide <- running_maximum(abs(do.call(cbind, spread)), reach)
   # At the ends of a sequence the two nearest are on one side.
   before <- c(3, seq_len(n - 1))
   after <- c(2:n, n - 2)
@@ -64,7 +64,7 @@ seam_excess <- function(sharp, spread, reach) {
 }
 
 # The largest value within so many rows, of each column: by doubling the stretch that is looked at.
-most_within <- function(x, reach) {
+running_maximum <- function(x, reach) {
   n <- nrow(x)
   seen <- 0
   while (seen < reach) {

@@ -70,7 +70,7 @@ format_frames <- function(frames) {
 
 # `n` frames spread evenly over a frame set, each in the middle of its stretch: the ends of a shot
 # are its least typical frames.
-frames_apart <- function(frames, n) {
+spread_frames <- function(frames, n) {
   n <- min(n, length(frames))
   frames[unique(ceiling((seq_len(n) - 0.5) / n * length(frames)))]
 }

@@ -28,7 +28,7 @@ write_times <- function(frame, finished, writers = NULL, first_begun = NULL) {
   x <- x[!duplicated(x[["frame"]], fromLast = TRUE), , drop = FALSE]
   x[["writer"]] <- if (is.null(writers)) range_writers(x[["frame"]]) else NA_integer_
   in_turn <- anyNA(x[["writer"]])
-  begun <- if (in_turn) turn_begun(x[["frame"]], x[["finished"]], writers)
+  begun <- if (in_turn) turn_start(x[["frame"]], x[["finished"]], writers)
            else stats::ave(x[["finished"]], x[["writer"]], FUN = function(t) c(NA, t[-length(t)]))
   if (length(first_begun)) begun[is.na(begun)] <- first_begun
   x[["seconds"]] <- x[["finished"]] - begun
@@ -55,7 +55,7 @@ range_writers <- function(f) {
   if (length(f) > 2 && min(table(writer)) < 3) NA_integer_ else writer
 }
 
-turn_begun <- function(f, finished, writers = NULL) {
+turn_start <- function(f, finished, writers = NULL) {
   in_work <- vapply(seq_along(f), function(i) sum(f[-seq_len(i)] < f[i]), 0L) + 1L
   n <- if (is.null(writers)) max(in_work) else writers
   turn <- rank(f)

@@ -65,12 +65,12 @@ simulate_job <- function(seconds, way = job_way(),
                          run_sd = 0, meter = NULL, keep = FALSE, drawing = NULL, state = NULL) {
   check_class(way, argument("way"), "cp_way", "job_way()")
   draws <- check_count(draws, argument("draws"))
-  if (length(meter)) meter <- option_object(meter, "meter", metering, "cp_metering")
+  if (length(meter)) meter <- option_object(meter, "meter", check_metering, "cp_metering")
   how <- option_object(drawing, "drawing", drawing_of)
   frames <- task_frames(seconds, draws, seed, run_sd, how$labels)
   frames$before <- how$before
   tariff <- meter$tariff
-  way <- metered_way(way, meter)
+  way <- meter_setup(way, meter)
   way$streams <- stream_seeds(seed, how$labels)
   kinds <- vapply(tariff$balances, `[[`, "", "kind")
   minor <- 10^minor_digits(first_of(tariff$currency, "EUR"))
@@ -82,8 +82,8 @@ simulate_job <- function(seconds, way = job_way(),
 }
 
 # What is charged, checked.
-metering <- function(rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
-                     now = NULL, megapixels = 0) {
+check_metering <- function(rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
+                           now = NULL, megapixels = 0) {
   check_class(rate_card, argument("rate_card"), "cp_site", "read_site()")
   structure(list(rate_card = rate_card, tariff = tariff_of(rate_card, tier, hire, engine, on),
                  now = now, megapixels = check_number(megapixels, argument("megapixels"),
@@ -132,7 +132,7 @@ stream_seeds <- function(seed, labels) {
 }
 
 # The way with what its meter counts.
-metered_way <- function(way, meter) {
+meter_setup <- function(way, meter) {
   card <- meter$rate_card
   billed <- first_of(card$billed, list(failed = TRUE, aborted = TRUE))
   way$bills_failed <- billed$failed

@@ -43,7 +43,7 @@ spread_advice <- function(job, nodes) {
   order <- order(!out[["possible"]], round(out[["seconds"]], 6), seq_along(ways))
   out <- as_table(out[order, , drop = FALSE])
   frames <- length(job$seconds)
-  useful <- if (all_alike(slots)) useful_slots(frames, nrow(slots)) else integer()
+  useful <- if (is_uniform_pool(slots)) useful_slots(frames, nrow(slots)) else integer()
   idle <- idle_nodes(job, slots)
   structure(list(sentence = spread_sentence(out, useful, idle), ways = out,
                  rounds = as.integer(ceiling(frames / nrow(slots))), useful = useful, idle = idle),
@@ -100,14 +100,15 @@ by_frames <- function(job, slots) {
   rounds <- ceiling(length(job$seconds) / nrow(slots))
   list(seconds = ran$end, possible = TRUE, tail_s = ran$tail,
        load_s = job$load_s * if (job$load_once) nrow(slots) else length(job$seconds),
-       reason = paste0(plural(length(job$seconds), "frame"), " on ", plural(nrow(slots), "slot"),
-                       ": ", if (all_alike(slots)) plural(rounds, "round") else
+       reason = paste0(format_count(length(job$seconds), "frame"), " on ",
+                       format_count(nrow(slots), "slot"), ": ",
+                       if (is_uniform_pool(slots)) format_count(rounds, "round") else
                        "each to the slot that is free first", ", ",
                        if (ran$tail < 0.01 * ran$end) "no slot idle before the end"
                        else paste("the first slot idle for the last", format_duration(ran$tail))))
 }
 
-all_alike <- function(slots) diff(range(slots[["speed"]])) < 1e-9
+is_uniform_pool <- function(slots) diff(range(slots[["speed"]])) < 1e-9
 
 # Fixed runs of frames, one a slot: seconds of the whole, possible or not, and why.
 by_ranges <- function(job, slots) {
@@ -139,8 +140,8 @@ by_parts <- function(job, slots, kind) {
   each <- max(part + job$merge_s, sent)
   reason <- if (!able) paste("the engine cannot render", kind)
             else if (whole) paste(toString(job$whole_only), "needs the whole frame at once")
-            else paste0("all ", plural(n, "slot"), " on one frame: load paid ", n, " times a frame",
-                        if (sent > part) "; the coordinator's link is the limit")
+            else paste0("all ", format_count(n, "slot"), " on one frame: load paid ", n,
+                        " times a frame", if (sent > part) "; the coordinator's link is the limit")
   list(seconds = each * length(job$seconds), possible = able && !whole, tail_s = 0,
        load_s = job$load_s * n * length(job$seconds), reason = reason)
 }
@@ -150,12 +151,12 @@ by_layers <- function(job, slots) {
   ran <- in_turn(tasks, job$load_s, job$load_once, slots[["speed"]])
   list(seconds = ran$end + if (job$layers > 1) job$merge_s else 0, possible = job$layers > 1,
        tail_s = ran$tail, load_s = job$load_s * if (job$load_once) nrow(slots) else length(tasks),
-       reason = if (job$layers > 1) paste0(plural(job$layers, "layer"),
+       reason = if (job$layers > 1) paste0(format_count(job$layers, "layer"),
                                            " a frame, each a task of its own; merged after")
                 else "there is one layer")
 }
 
-plural <- function(n, word) paste0(n, " ", word, if (n != 1) "s")
+format_count <- function(n, word) paste0(n, " ", word, if (n != 1) "s")
 
 # Slot counts above the present one that save a round, the next five.
 useful_slots <- function(frames, slots) {

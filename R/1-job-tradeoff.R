@@ -2,7 +2,7 @@
 
 # TRUE for each row that no other row beats: none is at least as good in all columns and better in
 # one (less is better).
-non_dominated <- function(...) {
+pareto_front <- function(...) {
   columns <- list(...)
   all_of <- function(test) Reduce(`&`, lapply(columns, test))
   vapply(seq_along(columns[[1]]), function(i) {
@@ -13,7 +13,7 @@ non_dominated <- function(...) {
 
 # The smallest limit that a share of the draws keeps: the k-th smallest draw, k = ceiling(share *
 # n), so that the share of draws at or below it is never under what was asked.
-kept_by <- function(draws, share) {
+limit_at_share <- function(draws, share) {
   k <- kept_draws_of(share, length(draws))
   sort.int(draws, partial = k)[k]
 }
@@ -22,5 +22,5 @@ kept_by <- function(draws, share) {
 kept_draws_of <- function(share, n) max(1, ceiling(share * n - 1e-9))
 
 # The same where each draw must also keep another limit; Inf when too few do.
-kept_within <- function(draws, other, limit, share)
-  kept_by(ifelse(other <= limit, draws, Inf), share)
+joint_limit_at_share <- function(draws, other, limit, share)
+  limit_at_share(ifelse(other <= limit, draws, Inf), share)

@@ -41,7 +41,7 @@
 #' @export
 job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL, troubles = NULL,
                     begin_s = 0, open = NULL, cap = NULL, halt_s = NULL) {
-  part <- function(given, name) option_object(given, name, way_makers[[name]])
+  part <- function(given, name) option_object(given, name, setup_makers[[name]])
   group <- if (is.numeric(nodes)) node_group(nodes) else
     option_object(nodes, "nodes", node_group, "cp_node_group")
   cap <- if (!is.null(cap)) c(check_number(cap[1], argument("cap"), above = 0),
@@ -76,24 +76,24 @@ stages <- function(prepare = 0, wait = 0, start = 0, install = 0, load = 0, merg
                    prepass = NULL) {
   times <- list(prepare = prepare, wait = wait, start = start, install = install, load = load,
                 merge = merge, encode = encode)
-  times <- Map(varying, times, names(times))
+  times <- Map(varying_time, times, names(times))
   structure(c(times, list(
     prepass_tasks = check_count(first_of(prepass$tasks, 0), argument("prepass"), least = 0),
-    prepass_each = varying(first_of(prepass$each, 0), "prepass"),
+    prepass_each = varying_time(first_of(prepass$each, 0), "prepass"),
     prepass_on_one = check_choice(first_of(prepass$on, "all"), argument("prepass"),
                                   c("all", "one")) == "one"
   )), class = "cp_stages")
 }
 
-transfers <- function(upload = 0, frame_bytes = 0, link = 0, link_sd = 0) {
+transfer_group <- function(upload = 0, frame_bytes = 0, link = 0, link_sd = 0) {
   structure(list(upload = amount_of(upload, "upload"),
                  fetch = amount_of(frame_bytes, "frame_bytes"),
                  link = amount_of(link, "link"), link_sd = amount_of(link_sd, "link_sd")),
             class = "cp_transfers")
 }
 
-spreading <- function(spread = "frames", parts = 1, part_load_s = 0, part_weight = NULL,
-                      part_bytes = 0, part_link = 0) {
+spread_group <- function(spread = "frames", parts = 1, part_load_s = 0, part_weight = NULL,
+                         part_bytes = 0, part_link = 0) {
   parts <- check_count(parts, argument("parts"), most = 10000)
   structure(list(
     spread = check_choice(spread, argument("spread"), spread_kinds), parts = parts,
@@ -122,12 +122,12 @@ troubles <- function(fails = 0, retries = 2, vanish = 0, freeze = 0, notice_s = 
 }
 
 # By another name, since arguments of job_way() have the names of these functions.
-way_makers <- list(nodes = node_group, stages = stages, transfers = transfers,
-                   spreading = spreading, troubles = troubles)
+setup_makers <- list(nodes = node_group, stages = stages, transfers = transfer_group,
+                     spreading = spread_group, troubles = troubles)
 
 amount_of <- function(x, name, ...) check_number(x, argument(name), least = 0, ...)
 # A time that varies as the core takes it: median, sd of its log, df.
-varying <- function(x, name) {
+varying_time <- function(x, name) {
   if (is.list(x)) {
     sd <- if (!is.null(x$sd)) x$sd
           else if (isTRUE(x$median_s > 0)) log(x$p90_s / x$median_s) / stats::qnorm(0.9) else 0
@@ -136,7 +136,7 @@ varying <- function(x, name) {
              first_of(x$df, Inf)))
   }
   if (identical(names(x), c("median", "p90"))) {
-    return(varying(list(median_s = x[["median"]], p90_s = x[["p90"]]), name))
+    return(varying_time(list(median_s = x[["median"]], p90_s = x[["p90"]]), name))
   }
   c(check_number(x, argument(name), least = 0), 0, Inf)
 }

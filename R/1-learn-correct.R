@@ -61,7 +61,8 @@ learned_of <- function(learning, site, tier, hours = NULL) {
   inside <- past[["y"]] >= past[["low"]] & past[["y"]] <= past[["high"]]
   list(bias = bias_of(fit, site, tier, hours),
        width = width_factor(learning$scores,
-                            fit$weight * ifelse(mine, 1, learning$prior$other) * known_before(past),
+                            fit$weight * ifelse(mine, 1, learning$prior$other) *
+                            knowledge_before(past),
                             learning$prior),
        jobs = sum(mine), inside = sum(inside & mine),
        changed = or_else(fit$changed[[site]], NA_integer_))
@@ -69,7 +70,7 @@ learned_of <- function(learning, site, tier, hours = NULL) {
 
 # How much a job's score says of ranges that are corrected: one of a site of which nothing was known
 # was not corrected.
-known_before <- function(past) {
+knowledge_before <- function(past) {
   before <- stats::ave(seq_len(nrow(past)), past[["site"]], FUN = seq_along) - 1
   before / (before + 2)
 }

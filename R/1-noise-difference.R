@@ -50,7 +50,7 @@ compare_pictures <- function(a, b, tile = 32, chance = 0.01) {
   columns <- ceiling(size[2] / tile)
   row <- (worst - 1) %/% columns + 1
   column <- (worst - 1) %% columns + 1
-  verdict <- if (largest <= rounding(a, light)) "same picture"
+  verdict <- if (largest <= rounding_noise(a, light)) "same picture"
              else if (against[worst] > bound || frame_correlation(sums) > most_correlation)
                "different"
              else "same but for noise"
@@ -78,7 +78,7 @@ least_shift <- 0.005
 # How far two values may lie apart by rounding: half a step of 8 or 16 bit pictures each, in linear
 # light at white; of float pictures, a few parts in a hundred thousand, which the order of sums may
 # bring.
-rounding <- function(a, light) {
+rounding_noise <- function(a, light) {
   depth <- attr(a, "depth")
   if (length(depth) && depth < 32) 2.4 / (2^depth - 1) * 1.01 else 5e-5 * light
 }

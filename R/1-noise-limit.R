@@ -70,8 +70,8 @@ fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL, floor
       fit$curve$plain <- c(plain, list(weight = chance_of_no_floor(plain, fit$curve)))
     }
   }
-  fit$says <- c(if (length(fit$time)) law_says(fit$time, "time is not linear in the samples"),
-                if (length(fit$curve)) law_says(fit$curve, noise_law(fit$probes)))
+  fit$says <- c(if (length(fit$time)) law_sentence(fit$time, "time is not linear in the samples"),
+                if (length(fit$curve)) law_sentence(fit$curve, noise_law(fit$probes)))
   structure(fit, class = "cp_limit_fit")
 }
 
@@ -140,7 +140,7 @@ fit_line <- function(x, y, error, assumed, names, origin = FALSE) {
   list(estimate = stats::setNames(estimate, names), free = stats::setNames(free, names),
        covariance = spread^2 * inverse, df = if (basis == "measured") df else Inf, basis = basis,
        error = spread, squares = sum((residual / if (basis == "assumed") assumed else 1)^2),
-       points = length(y), refused = line_refused(x, residual, design, w, y, known, df))
+       points = length(y), refused = line_p_value(x, residual, design, w, y, known, df))
 }
 
 # The odds of no floor beforehand, times the width of what a floor could be over how well it is
@@ -170,7 +170,7 @@ bounded_line <- function(free, x, y, w) {
 }
 
 # Chance of residuals like these under the law; NA when it cannot be tested.
-line_refused <- function(x, residual, design, w, y, known, df) {
+line_p_value <- function(x, residual, design, w, y, known, df) {
   if (known && df > 0) return(stats::pchisq(sum(residual^2), df, lower.tail = FALSE))
   if (df < 2 || length(unique(x)) < 3) return(NA_real_)
   bent <- stats::lm.wfit(cbind(design, x^2), y, w)
@@ -180,7 +180,7 @@ line_refused <- function(x, residual, design, w, y, known, df) {
   stats::pf((of(line) - of(bent)) / (of(bent) / (df - 1)), 1, df - 1, lower.tail = FALSE)
 }
 
-law_says <- function(line, text) {
+law_sentence <- function(line, text) {
   if (!is.na(line$refused) && line$refused < 0.01) paste0(text, " (chance of this under the law: ",
                                                           format(signif(line$refused, 2)), ")")
 }
@@ -199,14 +199,14 @@ check_falls <- function(samples, noise, curve) {
 
 # Mean and standard error of a fitted line at x; bounded below by what the coefficients are bounded
 # by.
-line_at <- function(line, x) {
+line_value <- function(line, x) {
   design <- cbind(1, x)
   list(mean = drop(design %*% line$estimate), free = drop(design %*% line$free),
        se = sqrt(pmax(rowSums((design %*% line$covariance) * design), 0)))
 }
 
 line_interval <- function(line, x, level) {
-  at <- line_at(line, x)
+  at <- line_value(line, x)
   t <- stats::qt((1 + level) / 2, line$df)
   list(mean = at$mean, lower = pmax(at$free - t * at$se, 0),
        upper = pmax(at$free + t * at$se, at$mean))
@@ -286,7 +286,7 @@ samples_for <- function(fit, noise, confidence = 0.9) {
     stop_input("type", paste("got", show_value(noise)), argument("noise"),
                "Write noise targets, each above 0.")
   }
-  refused <- law_says(fit$curve, noise_law(fit$probes))
+  refused <- law_sentence(fit$curve, noise_law(fit$probes))
   if (length(refused)) {
     stop_input("limit", paste0(refused, ", so no count can be promised"), argument("fit"),
                paste(
@@ -305,7 +305,7 @@ chance_of_target <- function(curve, n, target) {
 }
 
 chance_below <- function(line, n, target) {
-  at <- line_at(line, 1 / n)
+  at <- line_value(line, 1 / n)
   stats::pt((target^2 * (1 + 1e-9) - at$mean) / max(at$se, 1e-12 * target^2), line$df)
 }
 

@@ -48,7 +48,7 @@ fit_speeds <- function(timings, claims = NULL, claim_sd = NULL) {
   model <- c(model, fit_sds(model))
   model$wider <- interaction_by_engine(model)
   model$spreads <- sd_table(model)
-  model$says <- speed_says(model)
+  model$says <- speed_sentence(model)
   structure(model, class = "cp_speed_fit")
 }
 
@@ -217,17 +217,17 @@ speed_equations <- function(model, sd, full = FALSE) {
   y <- cells$y - model$mean
   n_scene <- length(model$scenes)
   n_rig <- length(model$rigs)
-  d <- as.vector(scatter(w, cells$i, n_scene)) + 1 / sd[1]^2  # scenes
+  d <- as.vector(residual_scatter(w, cells$i, n_scene)) + 1 / sd[1]^2  # scenes
   b <- matrix(0, n_scene, n_rig + 1)                          # scenes x (mean, rigs)
-  b[, 1] <- scatter(w, cells$i, n_scene)
+  b[, 1] <- residual_scatter(w, cells$i, n_scene)
   b[cbind(cells$i, cells$j + 1)] <- w
   a <- matrix(0, n_rig + 1, n_rig + 1)
-  by_rig <- scatter(w, cells$j, n_rig)
+  by_rig <- residual_scatter(w, cells$j, n_rig)
   a[1, 1] <- sum(w)
   a[1, -1] <- a[-1, 1] <- by_rig
   diag(a)[-1] <- by_rig + 1 / sd[2]^2
-  right_scene <- scatter(w * y, cells$i, n_scene)
-  right <- c(sum(w * y), scatter(w * y, cells$j, n_rig))
+  right_scene <- residual_scatter(w * y, cells$i, n_scene)
+  right <- c(sum(w * y), residual_scatter(w * y, cells$j, n_rig))
   fixed <- sum(w * y^2)
   log_det <- sum(log(variance)) + n_scene * log(sd[1]^2) + n_rig * log(sd[2]^2)
   if (nrow(claims)) {
@@ -262,7 +262,7 @@ speed_equations <- function(model, sd, full = FALSE) {
   out
 }
 
-scatter <- function(x, at, n) {
+residual_scatter <- function(x, at, n) {
   out <- numeric(n)
   sums <- rowsum(x, at)
   out[as.integer(rownames(sums))] <- sums
@@ -330,7 +330,7 @@ sd_table <- function(fit) {
                 lower = ends[1, ], upper = ends[2, ]))
 }
 
-speed_says <- function(fit) {
+speed_sentence <- function(fit) {
   n <- max(fit$islands$rig, fit$islands$scene)
   c(
     if (n > 1) paste0("the table falls into ", n, " islands with nothing in common: ",

@@ -105,7 +105,7 @@ summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
                            vapply(parts, `[[`, numeric(length(here)), "sd"), fit$weight,
                            c(0.5, (1 - level) / 2, (1 + level) / 2), length(here))
   points[here == base, ] <- 0
-  runs <- scatter(fit$cells$n, fit$cells$j, length(fit$rigs))
+  runs <- residual_scatter(fit$cells$n, fit$cells$j, length(fit$rigs))
   z <- stats::qnorm((1 + level) / 2)
   order <- order(-points[, 1])
   as_table(list(rig = fit$rigs[here], ratio = exp(points[, 1]), lower = exp(points[, 2]),

@@ -69,7 +69,7 @@ fit_scaling <- function(n, seconds, error = NULL, assume = NULL, unit = "threads
     log(law_odds[names(scaling_laws)])
   fit$weight <- unname(exp(evidence - max(evidence)) / sum(exp(evidence - max(evidence))))
   fit$laws <- law_table(fit)
-  fit$says <- scaling_says(fit)
+  fit$says <- scaling_sentence(fit)
   structure(fit, class = "cp_scaling_fit")
 }
 
@@ -154,7 +154,7 @@ assumed_scaling <- function(points, assume, error, unit) {
   fit <- list(points = points, fits = list(amdahl = one), weight = 1, unit = unit,
               basis = "assumed", error_basis = "assumed", best = "amdahl",
               says = paste0("assumed, not measured: one count, and a serial share of ",
-                            percent(assume)))
+                            format_percent(assume)))
   fit$laws <- law_table(fit)
   structure(fit, class = "cp_scaling_fit")
 }
@@ -171,11 +171,11 @@ law_table <- function(fit) {
 }
 
 # Warnings about measured points: rising times, points off the law, no repeats, two counts only.
-scaling_says <- function(fit) {
+scaling_sentence <- function(fit) {
   points <- fit$points
   means <- tapply(log(points[["seconds"]]), points[["n"]], mean)
   sd <- fit$fits[[fit$best]]$sd
-  off <- points_off(fit)
+  off <- outlying_counts(fit)
   rises <- which(diff(means) > 2 * sd)
   c(
     if (length(rises))
@@ -183,7 +183,7 @@ scaling_says <- function(fit) {
            fit$unit,
            ": more makes it slower, or something else changed"),
     if (isTRUE(fit$noise$refused)) paste0("no law fits these times within the spread of one (",
-                                          percent(fit$fits[[1]]$sd),
+                                          format_percent(fit$fits[[1]]$sd),
                                           "): the ranges are as much wider"),
     if (length(off))
     paste0("the time at ", toString(unique(off)), " ", fit$unit, " lies off every law: ",
@@ -191,14 +191,14 @@ scaling_says <- function(fit) {
     if (fit$best == "plateau")
     paste0("more than about ", plateau_start(fit), " ", fit$unit, " bring nothing"),
     if (fit$error_basis == "assumed")
-    paste0("the spread of one time is assumed (", percent(assumed_scaling_error),
+    paste0("the spread of one time is assumed (", format_percent(assumed_scaling_error),
            "): give repeats or `error`"),
     if (length(means) == 2) "two counts cannot tell one law from another"
   )
 }
 
 # Counts whose time no law comes within three spreads of.
-points_off <- function(fit) {
+outlying_counts <- function(fit) {
   n <- fit$points[["n"]]
   y <- log(fit$points[["seconds"]])
   off <- vapply(fit$fits, function(one) {

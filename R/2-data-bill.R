@@ -15,8 +15,9 @@ billed_kind <- function(part) if (part %in% "list" || !part %in% bill_kinds) "us
 bill_fields <- function() list(
   as = field(one_of("csv", "json")),
   map = field(a_column_map(bill_columns, "amount: Cost"), default = list()),
-  kinds = field(record_of(lapply(stats::setNames(nm = bill_kinds), function(kind) field(texts())))),
-  units = field(record_of(lapply(sale_units, function(unit) field(texts()))))
+  kinds = field(record_of(lapply(stats::setNames(nm = bill_kinds),
+                                 function(kind) field(text_field())))),
+  units = field(record_of(lapply(sale_units, function(unit) field(text_field()))))
 )
 
 # Reads a site's bill. `card`: the site, whose `bill` has the map. Returns a list: `lines`, one row
@@ -83,12 +84,12 @@ plain_bill <- function(x, card, where, standard) {
   total <- x[["kind"]] == "total"
   if (all(total)) stop_input("bill", "has no line but totals", where, "Name a bill with its lines.")
   list(lines = x[!total, c(names(bill_columns), "line", "mark", "kind_mark", "raw"), drop = FALSE],
-       totals = x[["amount"]][total], off = totals_off(x[["amount"]], total),
+       totals = x[["amount"]][total], off = total_errors(x[["amount"]], total),
        currency = card$currency, standard = standard, where = where, unmatched = unmatched)
 }
 
 # How far stated totals are from the lines above them, or from all lines where that is nearer.
-totals_off <- function(amount, total) {
+total_errors <- function(amount, total) {
   vapply(which(total), function(k) {
     off <- amount[k] - c(sum(amount[!total & seq_along(amount) < k]), sum(amount[!total]))
     off[which.min(abs(off))]

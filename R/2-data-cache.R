@@ -48,7 +48,7 @@ write_cache <- function(what, path) {
 
 # What took long to work out, kept by all that it follows from (`from`): worked out once, and found
 # the next time, if it is `still` good. The twenty newest of a kind are kept.
-remembered <- function(kind, from, make, least_s = 1, still = function(value) TRUE) {
+read_or_make_cached <- function(kind, from, make, least_s = 1, still = function(value) TRUE) {
   key <- paste(openssl::md5(serialize(list(from, package_stamp()), NULL, xdr = FALSE)))
   path <- file.path(tools::R_user_dir("clockpigeon", "cache"), paste0(kind, "-", key, ".rds"))
   kept <- if (file.exists(path))
@@ -81,5 +81,5 @@ project_stamp <- function(project, said = NULL) {
 learned_prior <- function(timings) {
   timings <- filled_timings(timings, argument("timings"))
   used <- c(names(timing_keys), "status", "activity", "repeat", "warm")
-  remembered("prior", as_frame(timings)[used], function() learn_curve_prior(timings))
+  read_or_make_cached("prior", as_frame(timings)[used], function() learn_curve_prior(timings))
 }

@@ -49,7 +49,7 @@ days_field <- function(x, where) {
 }
 
 hours_fields <- function() list(
-  days = field(some_days(), default = week_days),
+  days = field(days_type(), default = week_days),
   from = field(a_clock_time(), default = 0),
   to = field(a_clock_time(), default = 86400)
 )
@@ -100,7 +100,7 @@ per_field <- function(x, where) {
 charge_fields <- function() list(
   per = field(a_sale_unit(), required = TRUE),
   amount = field(a_card_price()),
-  brackets = field(some_brackets()),
+  brackets = field(brackets_type()),
   brackets_price = field(one_of("each part", "whole"), default = "each part"),
   step = field(a_step()),
   rounding = field(one_of("up", "nearest", "down"), default = "up"),
@@ -169,8 +169,8 @@ a_step <- function() {
   field_type(step_field, list(anyOf = list(list(type = "number", exclusiveMinimum = 0),
                                            text_schema(examples = "1 min"))))
 }
-some_brackets <- function()
+brackets_type <- function()
   field_type(brackets_field, function() list_schema(record_schema(bracket_fields())))
 a_clock_time <- function() field_type(clock_field, text_schema("^[0-9]{1,2}:[0-9]{2}$", "22:00"))
-some_days <- function()
+days_type <- function()
   field_type(days_field, one_or_list(text_schema(examples = c("mon-fri", "sat"))))

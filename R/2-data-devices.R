@@ -2,7 +2,7 @@
 
 device_fields_in_braces <- c("device_index", "device_count", "share")
 
-device_way_fields <- function() list(
+device_setup_fields <- function() list(
   ask = field(an_argument_vector()),
   program = field(a_text()),
   pattern = field(a_device_pattern()),
@@ -16,7 +16,7 @@ device_way_fields <- function() list(
 
 # Kinds of devices, plain or each with its way: a list by kind, NULL for a kind that is used without
 # being asked for.
-device_ways_field <- function(x, where) {
+device_setups_field <- function(x, where) {
   if (is.null(names(x))) {
     kinds <- check_texts(x, where)
     for (kind in kinds) check_choice(kind, where, c("cpu", "gpu"))
@@ -25,7 +25,7 @@ device_ways_field <- function(x, where) {
   for (kind in names(x)) check_choice(kind, where, c("cpu", "gpu"))
   ways <- Map(function(way, at) {
     if (is.null(way) || identical(way, "any")) return(NULL)
-    way <- check_fields(way, device_way_fields(), at)
+    way <- check_fields(way, device_setup_fields(), at)
     if (is.null(way$ask) != is.null(way$pattern)) {
       stop_input("engine", "has one of `ask` and `pattern`", at, "Write both, or none.")
     }
@@ -63,10 +63,10 @@ device_sets <- function() {
   field_type(device_sets_field,
              one_or_list(text_schema(examples = c("all", "shared", "gpu 0", "gpu 0+1"))))
 }
-device_ways <- function() {
-  field_type(device_ways_field, function() {
+device_setups <- function() {
+  field_type(device_setups_field, function() {
     list(anyOf = list(one_or_list(list(enum = I(c("cpu", "gpu")))),
                       mapping_schema(list(anyOf = list(list(const = "any"),
-                                                       record_schema(device_way_fields()))))))
+                                                       record_schema(device_setup_fields()))))))
   })
 }

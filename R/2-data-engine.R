@@ -105,10 +105,10 @@ engine_fields <- function() list(
   sequence = field(an_argument_vector()),
   version = field(record_of(list(ask = field(an_argument_vector(), required = TRUE),
                                  pattern = field(a_pattern(), required = TRUE)))),
-  versions = field(some_versions()),
-  limits = field(texts(), required = TRUE),
+  versions = field(versions_type()),
+  limits = field(text_field(), required = TRUE),
   bands = field(a_flag(), default = FALSE),
-  devices = field(device_ways(), default = list(cpu = NULL)),
+  devices = field(device_setups(), default = list(cpu = NULL)),
   features = field(known_features(), default = list()),
   output = field(one_of("png", "pfm", "exr", "tiff"), default = "png"),
   output_as = field(a_text()),
@@ -118,7 +118,7 @@ engine_fields <- function() list(
   metadata = field(picture_keys()),
   scan = field(record_of(list(
     comment = field(a_text()),
-    ships = field(texts(), default = character()),
+    ships = field(text_field(), default = character()),
     finds = field(records_of(list(kind = field(a_text(), required = TRUE),
                                   pattern = field(a_pattern(), required = TRUE))),
                   required = TRUE)

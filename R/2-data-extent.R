@@ -3,7 +3,7 @@
 # file layout document; PFM as read_pfm().
 
 # What kind of picture a file is, by how it begins; NULL for none that is known.
-told_kind <- function(path) {
+detect_picture_kind <- function(path) {
   head <- readBin(path, "raw", 8)
   begins <- function(starts) any(vapply(starts, function(s) identical(head[seq_along(s)], s), NA))
   Find(function(kind) begins(picture_starts[[kind]]), names(picture_starts))
@@ -16,7 +16,7 @@ picture_starts <- list(
 )
 
 # list(width, height), and `fault`: what is wrong with the file, in words, or NULL.
-picture_extent <- function(path, kind = told_kind(path)) {
+picture_extent <- function(path, kind = detect_picture_kind(path)) {
   size <- file.size(path)
   file <- file(path, "rb")
   on.exit(close(file))

@@ -2,7 +2,7 @@
 # refuses.
 
 # Whole numbers, one or several.
-counts <- function(x, where) check_counts(x, where)
+count_field <- function(x, where) check_counts(x, where)
 
 duration_field <- function(x, where) {
   if (is.numeric(x)) x <- format(x)

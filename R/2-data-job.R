@@ -4,16 +4,16 @@
 job_fields <- function() list(
   job = field(a_name(), required = TRUE),
   about = field(a_text()),
-  shots = field(texts(), required = TRUE),
-  engines = field(texts()),
-  versions = field(some_versions()),
-  limits = field(some_limits()),
+  shots = field(text_field(), required = TRUE),
+  engines = field(text_field()),
+  versions = field(versions_type()),
+  limits = field(limits_type()),
   deadline = field(a_deadline()),
   budget = field(a_money()),
   confidence = field(a_number(above = 0, most = 0.999)),
   rule = field(one_of("cheapest", "fastest", "best")),
-  only = field(texts()),
-  without = field(texts()),
+  only = field(text_field()),
+  without = field(text_field()),
   spreads = field(words_of(spread_kinds)),
   draws = field(a_count()),
   seed = field(a_count())
@@ -59,6 +59,6 @@ parse_limit_choice <- function(text, where) {
 read_job <- function(path) read_record(path, job_fields(), "cp_job_file")
 
 # Types of its fields.
-some_limits <- function() {
+limits_type <- function() {
   field_type(limit_choices, one_or_list(text_schema(examples = c("own", "50 %", "noise 0.02"))))
 }

@@ -5,7 +5,7 @@
 machines_of_sites <- function(sites) {
   machines <- stats::setNames(nm = names(sites))
   join <- function(all) machines[machines %in% machines[all]] <<- machines[[all[1]]]
-  for (site in Filter(function(site) site$same_nodes_as %in% names(sites), said_same(sites))) {
+  for (site in Filter(function(site) site$same_nodes_as %in% names(sites), linked_sites(sites))) {
     join(c(site$same_nodes_as, site$site))
   }
   pools <- lapply(sites, function(site) unique(site$pool))
@@ -14,11 +14,11 @@ machines_of_sites <- function(sites) {
   machines
 }
 
-said_same <- function(sites) Filter(function(site) length(site$same_nodes_as) > 0, sites)
+linked_sites <- function(sites) Filter(function(site) length(site$same_nodes_as) > 0, sites)
 
 # Sites of a project, each `same_nodes_as` checked: it names a card of one's own.
 check_same_nodes <- function(sites) {
-  for (site in said_same(sites)) {
+  for (site in linked_sites(sites)) {
     where <- paste0("site ", site$site, ", field `same_nodes_as`")
     other <- sites[[check_choice(site$same_nodes_as, where, names(sites))]]
     if (site$kind != "own" || other$kind != "own") {

@@ -12,7 +12,7 @@ dynamic_fields <- function() list(
   kind = field(one_of("simulation", "particles", "moving texture", "deformation", "other"),
                default = "simulation"),
   cache = field(a_text()),
-  covers = field(a_frame_set()),
+  covers = field(frame_set_type()),
   needed = field(a_flag(), default = TRUE)
 )
 
@@ -24,13 +24,13 @@ manifest_fields <- function() list(
   job = field(a_text()),
   assets = field(records_of(asset_fields()), default = list()),
   dynamic = field(records_of(dynamic_fields()), default = list()),
-  cameras = field(texts(), default = character()),
-  layers = field(texts(), default = character()),
+  cameras = field(text_field(), default = character()),
+  layers = field(text_field(), default = character()),
   moves = field(one_of("nothing", "camera", "things"), default = "things"),
   prepass_every = field(a_count(), default = 1L),
-  outputs = field(texts(), default = character()),
+  outputs = field(text_field(), default = character()),
   says = field(record_of(list(size = field(a_resolution()), samples = field(a_count()),
-                              frames = field(a_frame_set()))))
+                              frames = field(frame_set_type()))))
 )
 
 #' Read a manifest

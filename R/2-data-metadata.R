@@ -12,7 +12,8 @@ picture_metadata <- function(path) {
              "Name pictures in one of these formats.")
 }
 
-cut_off <- function(path) stop_input("picture", "is cut off", short_path(path), "Copy it again.")
+stop_cut_off <- function(path)
+  stop_input("picture", "is cut off", short_path(path), "Copy it again.")
 
 # Text chunks of an open PNG file.
 png_texts <- function(file, path) {
@@ -20,12 +21,12 @@ png_texts <- function(file, path) {
   repeat {
     size <- readBin(file, "integer", 1, size = 4, endian = "big")
     type <- readBin(file, "raw", 4)
-    if (!length(size) || length(type) < 4 || is.na(size) || size < 0) cut_off(path)
+    if (!length(size) || length(type) < 4 || is.na(size) || size < 0) stop_cut_off(path)
     type <- rawToChar(replace(type, type < 32 | type > 126, charToRaw("?")))
     if (type == "IEND") return(found)
     if (type %in% c("tEXt", "zTXt", "iTXt")) {
       body <- readBin(file, "raw", size)
-      if (length(body) < size) cut_off(path)
+      if (length(body) < size) stop_cut_off(path)
       found <- c(found, png_text(type, body))
     } else {
       seek(file, size, origin = "current")
@@ -40,15 +41,15 @@ png_text <- function(type, body) {
   if (!length(zero) || zero[1] < 2) return(NULL)
   key <- rawToChar(body[seq_len(zero[1] - 1)])
   rest <- body[-seq_len(zero[1])]
-  text <- switch(type, tEXt = rest, zTXt = inflate(rest[-1]), iTXt = {
+  text <- switch(type, tEXt = rest, zTXt = inflate_bytes(rest[-1]), iTXt = {
     zeros <- which(rest[-(1:2)] == as.raw(0))[2] + 2
     value <- rest[-seq_len(zeros)]
-    if (rest[1] == as.raw(1)) inflate(value) else value
+    if (rest[1] == as.raw(1)) inflate_bytes(value) else value
   })
   if (length(text)) stats::setNames(raw_text(text, if (type == "iTXt") "UTF-8" else "latin1"), key)
 }
 
-inflate <- function(x) tryCatch(memDecompress(x, "gzip"), error = function(e) NULL)
+inflate_bytes <- function(x) tryCatch(memDecompress(x, "gzip"), error = function(e) NULL)
 
 raw_text <- function(x, encoding)
   enc2utf8(iconv(rawToChar(x[x != 0]), encoding, "UTF-8", sub = "?"))
@@ -74,9 +75,9 @@ exr_header <- function(file, path) {
     if (!nzchar(name)) return(found)
     type <- exr_name(file, path)
     size <- readBin(file, "integer", 1, size = 4, endian = "little")
-    if (!length(size) || is.na(size) || size < 0) cut_off(path)
+    if (!length(size) || is.na(size) || size < 0) stop_cut_off(path)
     body <- readBin(file, "raw", size)
-    if (length(body) < size) cut_off(path)
+    if (length(body) < size) stop_cut_off(path)
     found[[name]] <- list(type = type, body = body)
   }
 }
@@ -86,7 +87,7 @@ exr_name <- function(file, path) {
   bytes <- raw()
   repeat {
     byte <- readBin(file, "raw", 1)
-    if (!length(byte) || length(bytes) > 255) cut_off(path)
+    if (!length(byte) || length(bytes) > 255) stop_cut_off(path)
     if (byte == 0) return(rawToChar(bytes))
     bytes <- c(bytes, byte)
   }

@@ -49,7 +49,7 @@ read_picture <- function(path, light = NULL) {
 first_text_line <- function(text) strsplit(trimws(text), "\n", fixed = TRUE)[[1]][1]
 
 picture_kind <- function(path) {
-  kind <- told_kind(path)
+  kind <- detect_picture_kind(path)
   if (is.null(kind)) {
     stop_input("picture", "is no PNG, TIFF, PFM or OpenEXR", short_path(path),
                "Name a picture of these kinds.")
@@ -77,7 +77,7 @@ read_png <- function(path) {
   need_package("png", "PNG pictures")
   x <- png::readPNG(path, info = TRUE)
   depth <- attr(x, "info")[["bit.depth"]]
-  list(values = strip(x), light = "display", depth = if (length(depth)) depth else 8L)
+  list(values = strip_attributes(x), light = "display", depth = if (length(depth)) depth else 8L)
 }
 
 read_tiff <- function(path) {
@@ -85,7 +85,7 @@ read_tiff <- function(path) {
   x <- tiff::readTIFF(path, info = TRUE)
   depth <- attr(x, "bits.per.sample")
   float <- identical(attr(x, "sample.format"), "float")
-  list(values = strip(x), light = if (float) "linear" else "display", depth = depth)
+  list(values = strip_attributes(x), light = if (float) "linear" else "display", depth = depth)
 }
 
 read_exr <- function(path) {
@@ -94,7 +94,7 @@ read_exr <- function(path) {
   list(values = array(unlist(x[c("r", "g", "b")]), c(dim(x$r), 3L)), light = "linear", depth = 16L)
 }
 
-strip <- function(x) array(as.vector(x), dim(x))
+strip_attributes <- function(x) array(as.vector(x), dim(x))
 
 # Portable float map: three lines of text (PF or Pf, size, scale whose sign is the byte order), then
 # 4-byte floats, the bottom row first (P. Debevec's format, as common tools write it).

@@ -4,21 +4,21 @@
 plan_fields <- function() list(
   plan = field(a_name(), required = TRUE),
   about = field(a_text()),
-  shots = field(texts(), required = TRUE),
+  shots = field(text_field(), required = TRUE),
   engines = field(records_of(list(engine = field(a_text(), required = TRUE),
-                                  versions = field(some_versions()))),
+                                  versions = field(versions_type()))),
                   required = TRUE),
-  frames = field(a_frame_set()),
+  frames = field(frame_set_type()),
   probes = field(a_count()),
   limits = field(records_of(limit_fields())),
-  sizes = field(some_resolutions()),
-  threads = field(some_counts(), default = NA_integer_),
+  sizes = field(resolutions_type()),
+  threads = field(counts_type(), default = NA_integer_),
   features = field(crossed_features()),
   devices = field(device_sets()),
-  nodes = field(texts()),
+  nodes = field(text_field()),
   on_loss = field(one_of("move", "wait"), default = "wait"),
   study = field(one_of(names(compare_factors))),
-  repeats = field(some_repeats(), default = 2L),
+  repeats = field(repeats_type(), default = 2L),
   warmups = field(a_count(least = 0), default = 1L),
   time_limit = field(a_duration(), default = 600),
   seed = field(a_count(least = 0), default = 1L)
@@ -48,7 +48,7 @@ repeats_field <- function(x, where) {
                            most = field(a_count(), default = 20L),
                             budget = field(a_duration(), default = Inf)),
                    where)
-  do.call(repeat_until, x)
+  do.call(repeat_rule, x)
 }
 
 # What a plan's `repeats` can be beside a number: every setting runs `least` times, and those whose
@@ -58,7 +58,7 @@ repeats_field <- function(x, where) {
 #
 # The interval is one that holds although it was looked at after every run: each look takes 98 %
 # where 95 % are promised (checked by simulation: 94.6 to 98.4 %).
-repeat_until <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
+repeat_rule <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
   if (is.character(budget))
     budget <- parse_duration(check_text(budget, argument("budget")), argument("budget"))
   least <- check_count(least, argument("least"), least = 2)
@@ -97,7 +97,7 @@ read_plan <- function(path) {
 }
 
 # Types of its fields.
-some_repeats <- function() {
+repeats_type <- function() {
   field_type(repeats_field,
              list(anyOf = list(list(type = "integer", minimum = 1), list(type = "object"))))
 }

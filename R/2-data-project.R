@@ -7,7 +7,7 @@ project_fields <- function() list(
   time_zone = field(a_zone()),
   ledger = field(a_text(), default = "ledger.sqlite"),
   tell = field(record_of(list(
-    run = field(texts()),
+    run = field(text_field()),
     post = field(record_of(list(address = field(a_service_address(), required = TRUE),
                                 secret = field(record_of(secret_fields()), required = TRUE)))),
     quiet = field(a_duration(), default = 600)
@@ -15,7 +15,7 @@ project_fields <- function() list(
   defaults = field(record_of(list(
     engine = field(a_text()),
     version = field(a_version()),
-    shots = field(texts()),
+    shots = field(text_field()),
     plan = field(a_text()),
     deadline = field(a_deadline()),
     budget = field(a_money()),

@@ -13,7 +13,7 @@
 #'   `said` (the text).
 #' @section Conditions: `clockpigeon_error_duration` when no duration is in the text.
 #' @noRd
-said_duration <- function(x, where = argument("x")) {
+parse_typed_duration <- function(x, where = argument("x")) {
   text <- tolower(trimws(check_text(x, where)))
   about <- paste0(
     "^(about|around|roughly|approximately|approx\\.?|circa|ca\\.?|~|just under|just over|nearly|almost|",

@@ -6,8 +6,8 @@ shot_fields <- function() list(
   about = field(a_text()),
   scene = field(a_text()),
   scenes = field(an_environment()),
-  frames = field(a_frame_set(), required = TRUE),
-  cuts = field(some_counts(), default = integer()),
+  frames = field(frame_set_type(), required = TRUE),
+  cuts = field(counts_type(), default = integer()),
   size = field(a_resolution(), required = TRUE),
   limit = field(a_limit(), required = TRUE),
   upload = field(a_size_or_none(), default = 0),
@@ -32,9 +32,9 @@ need_fields <- function() list(
   devices = field(words_of(c("cpu", "gpu"))),
   memory = field(a_size()),
   device_memory = field(a_size()),
-  cameras = field(texts()),
-  outputs = field(texts()),
-  channels = field(texts()),
+  cameras = field(text_field()),
+  outputs = field(text_field()),
+  channels = field(text_field()),
   confidential = field(a_flag()),
   spread = field(one_of(spread_kinds))
 )

@@ -19,9 +19,9 @@ can_fields <- function() list(
   device_memory = field(a_size()),
   spill = field(a_flag()),
   limits = field(words_of(limit_kinds)),
-  cameras = field(texts()),
-  outputs = field(texts()),
-  channels = field(texts()),
+  cameras = field(text_field()),
+  outputs = field(text_field()),
+  channels = field(text_field()),
   frame_cap = field(record_of(list(time = field(a_duration(), required = TRUE),
                                    on = field(a_text(), required = TRUE)))),
   upload_cap = field(a_size()),
@@ -46,14 +46,14 @@ place_fields <- function() list(
   time_zone = field(a_zone(), default = "UTC"),
   currency = field(a_card_currency(), required = TRUE),
   unit = field(record_of(list(worth = field(a_money())))),
-  engines = field(texts(), required = TRUE),
+  engines = field(text_field(), required = TRUE),
   devices = field(a_count(), default = 1L),
   cores = field(a_count(), default = 1L),
   score = field(a_number(above = 0), default = 1),
   power = field(a_power(), default = 0),
   link = field(a_rate()),
-  nodes_like = field(texts(), default = character()),
-  pool = field(texts(), default = character()),
+  nodes_like = field(text_field(), default = character()),
+  pool = field(text_field(), default = character()),
   same_nodes_as = field(a_text()),
   service = field(record_of(service_fields())),
   reports = field(records_of(report_fields()), default = list()),
@@ -87,8 +87,8 @@ report_fields <- function() list(
   file = field(a_text(), required = TRUE),
   as = field(one_of("csv", "json", "log")),
   map = field(a_column_map(report_columns, "frame: Nr"), default = list()),
-  states = field(record_of(list(ready = field(texts()), failed = field(texts()),
-                                rendering = field(texts()))))
+  states = field(record_of(list(ready = field(text_field()), failed = field(text_field()),
+                                rendering = field(text_field()))))
 )
 
 # What a report can say of a frame, and as what it is read.
@@ -143,7 +143,7 @@ selling_fields <- function() list(
   billed = field(record_of(billed_fields(), filled = TRUE)),
   tiers = field(records_of(list(
     tier = field(a_text(), required = TRUE),
-    nodes = field(some_counts(), required = TRUE),
+    nodes = field(counts_type(), required = TRUE),
     factor = field(a_number(above = 0), default = 1),
     wait = field(a_varying()),
     quiet = field(record_of(list(hours = field(records_of(hours_fields()), required = TRUE),
@@ -153,7 +153,7 @@ selling_fields <- function() list(
     discount = field(a_text(), required = TRUE),
     percent = field(a_percent(), required = TRUE),
     from = field(a_date()), to = field(a_date()),
-    engine = field(texts()), tier = field(texts()), on = field(texts())
+    engine = field(text_field()), tier = field(text_field()), on = field(text_field())
   )), default = list()),
   balances = field(records_of(list(
     balance = field(a_text(), required = TRUE),

@@ -60,7 +60,7 @@ text_like <- function(pattern, instead) {
   }, text_schema(pattern))
 }
 
-texts <- function() field_type(check_texts, one_or_list(text_schema()))
+text_field <- function() field_type(check_texts, one_or_list(text_schema()))
 a_flag <- function() field_type(check_flag, list(type = "boolean"))
 
 one_of <- function(...) {
@@ -86,7 +86,7 @@ a_number <- function(above = -Inf, least = -Inf, most = Inf) {
                if (least > -Inf) list(minimum = least), if (most < Inf) list(maximum = most)))
 }
 
-some_counts <- function() field_type(counts, one_or_list(list(type = "integer", minimum = 1)))
+counts_type <- function() field_type(count_field, one_or_list(list(type = "integer", minimum = 1)))
 a_duration <- function() {
   field_type(duration_field, text_schema(examples = c("12m40s", "760 s", "00:12:40", "PT12M40S")))
 }
@@ -129,12 +129,12 @@ a_version <- function() {
   field_type(function(x, where) check_text(version_field(x, where), where),
              text_schema(examples = "4.2"))
 }
-some_versions <- function() field_type(version_field, version_schema())
+versions_type <- function() field_type(version_field, version_schema())
 versions_by_name <- function() {
   field_type(named_versions,
              list(anyOf = list(one_or_list(text_schema()), mapping_schema(version_schema()))))
 }
-a_frame_set <- function() {
+frame_set_type <- function() {
   field_type(frames_field,
              list(anyOf = list(list(type = "integer"), text_schema(examples = "1-240 by 10"),
                                list_schema(list(type = "integer")))))
@@ -149,7 +149,7 @@ a_rate <- function() field_type(parse_rate, text_schema(examples = "100 Mbit/s")
 a_power <- function() field_type(parse_power, text_schema(examples = "350 W"))
 resolution_schema <- function() text_schema("^[0-9]+x[0-9]+$", "1920x1080")
 a_resolution <- function() field_type(parse_resolution, resolution_schema())
-some_resolutions <- function() {
+resolutions_type <- function() {
   field_type(function(x, where) lapply(check_texts(x, where), parse_resolution, where = where),
              one_or_list(resolution_schema()))
 }

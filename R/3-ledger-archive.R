@@ -31,8 +31,8 @@ archive_timings <- function(ledger, before, folder = archive_folder(ledger), bat
     file <- write_archive(rows, folder)
     note <- data.frame(file = basename(file), timings = nrow(rows),
                        first_at = min(rows[["measured_at"]]), last_at = max(rows[["measured_at"]]))
-    tryCatch(take_out(ledger, before, range(rows[["place"]]), c(as.list(note), list(
-      folder = real_path(folder), hash = archive_hash(file), made_at = utc_now(), by = who_works()
+    tryCatch(remove_archived(ledger, before, range(rows[["place"]]), c(as.list(note), list(
+      folder = real_path(folder), hash = archive_hash(file), made_at = utc_now(), by = user_name()
     ))), error = function(e) {
       unlink(file, expand = FALSE)
       stop(e)
@@ -60,7 +60,7 @@ check_day <- function(x, where) {
 
 # Deletes the rows of a batch, and notes where they are: in one transaction, in which the ledger's
 # own refusal to delete is lifted for whoever owns it.
-take_out <- function(ledger, before, places, note) {
+remove_archived <- function(ledger, before, places, note) {
   con <- ledger_connection(ledger)
   lifted <- if (on_server(con))
     paste("ALTER TABLE runs", c("DISABLE", "ENABLE"), "TRIGGER append_only") else {

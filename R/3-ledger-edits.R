@@ -1,7 +1,7 @@
 # Edits: which files of the project were changed from the page, by whom, and how.
 
 # `change`: lines that went (`- `) and came (`+ `), as one text.
-add_edit <- function(ledger, file, change, by = who_works()) {
+add_edit <- function(ledger, file, change, by = user_name()) {
   con <- ledger_connection(ledger)
   write_ledger(con, function() {
     insert_rows(con, "edits", list(made_at = utc_now(), by = by, file = file, change = change))
@@ -10,7 +10,7 @@ add_edit <- function(ledger, file, change, by = who_works()) {
 }
 
 # All of them, the newest first: `made_at`, `by`, `file`, `change`.
-edits <- function(ledger) {
+ledger_edits <- function(ledger) {
   con <- ledger_connection(ledger)
   if (!has_table(con, "edits"))
     return(as_table(data.frame(made_at = character(), by = character(),
@@ -19,4 +19,4 @@ edits <- function(ledger) {
 }
 
 # Who works here, as the machine knows them.
-who_works <- function() unname(Sys.info()[["user"]])
+user_name <- function() unname(Sys.info()[["user"]])

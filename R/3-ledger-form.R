@@ -14,7 +14,7 @@ bring_to_form <- function(con, where) {
   if (is_of_form(con)) return(NULL)
   new <- form_of(con) == 0
   # A server's owner keeps its copies.
-  copy <- if (!new && where != ":memory:" && !on_server(con)) copy_beside(con, where)
+  copy <- if (!new && where != ":memory:" && !on_server(con)) copy_ledger_file(con, where)
   write_ledger(con, function() {
     # Another process may have done it while this one waited.
     if (is_of_form(con)) return()
@@ -62,7 +62,7 @@ add_columns <- function(con) {
 }
 
 # A copy as SQLite itself makes it: whole, whoever writes meanwhile.
-copy_beside <- function(con, where) {
+copy_ledger_file <- function(con, where) {
   version <- DBI::dbGetQuery(con, "PRAGMA user_version")[[1]]
   stem <- sub("(\\.[A-Za-z0-9]+)?$", paste0("-form-", version), where)
   end <- sub("^.*?((\\.[A-Za-z0-9]+)?)$", "\\1", basename(where))
@@ -145,12 +145,12 @@ ledger_indexes <- function() {
     "INDEX IF NOT EXISTS runs_of_job ON runs (job) WHERE job IS NOT NULL",
     "INDEX IF NOT EXISTS runs_with_output ON runs (setting) WHERE output IS NOT NULL",
     "INDEX IF NOT EXISTS settings_of_scene ON settings (scene, frame)",
-    paste("INDEX IF NOT EXISTS events_of_jobs ON events (what) WHERE", of_whole_job)
+    paste("INDEX IF NOT EXISTS events_of_jobs ON events (what) WHERE", job_event_sql)
   ))
 }
 
 # Events that tell of a job as a whole; as SQL, which the index's own words must be.
-of_whole_job <- "what IN ('placed', 'sent', 'claim', 'paused', 'resumed', 'stopped')"
+job_event_sql <- "what IN ('placed', 'sent', 'claim', 'paused', 'resumed', 'stopped')"
 
 # The columns of an event: where, what, when; `seconds` of the run it tells of, `amount` of money or
 # of seconds that are said to be left.

@@ -5,13 +5,13 @@
 # shots are like.
 timings_near <- function(ledger, scenes, most = 20000) {
   since <- last_run(ledger_connection(ledger)) - most
-  rows <- from_all_parts(ledger, function(part) near_here(part, scenes, since, 3 * most))
+  rows <- from_all_parts(ledger, function(part) part_timings(part, scenes, since, 3 * most))
   as_table(rows[names(timing_columns)], class = "cp_timings")
 }
 
 # The same of one part: at most about `most` of the scenes, and what stands behind the place
 # `since`.
-near_here <- function(part, scenes, since, most) {
+part_timings <- function(part, scenes, since, most) {
   if (since <= 0) return(select_here(part, NULL, list()))
   of_scenes <- "scene IN (SELECT value FROM json_each(?))"
   scenes <- list(as.character(jsonlite::toJSON(as.character(scenes))))

@@ -114,7 +114,7 @@ placed_jobs <- function(ledger, stopped = FALSE) {
   con <- ledger_connection(ledger)
   if (!has_table(con, "events")) return(character())
   ask_rows(con, paste(
-    "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE", paste0("e.", of_whole_job),
+    "SELECT j.name FROM jobs j JOIN events e ON e.job = j.id WHERE", paste0("e.", job_event_sql),
     "AND e.what IN ('placed', 'stopped') GROUP BY j.id",
     "HAVING max(CASE WHEN e.what = 'placed' THEN 1 ELSE 0 END) = 1",
     if (!stopped) "AND max(CASE WHEN e.what = 'stopped' THEN 1 ELSE 0 END) = 0",
@@ -150,12 +150,12 @@ add_events <- function(ledger, job, events) {
   rows[["time"]][is.na(rows[["time"]])] <- utc_now()
   rows[["key"]] <- ifelse(is.na(rows[["key"]]), row_key(rows, setdiff(columns, c("key", "detail"))),
                           rows[["key"]])
-  again <- events_again(ledger)
+  again <- event_writer(ledger)
   kept_safe(ledger, "events", rows, function() again(rows, job), again, job)
 }
 
 # How events are added, those that waited for a server too.
-events_again <- function(ledger) function(rows, job) {
+event_writer <- function(ledger) function(rows, job) {
   insert_once(ledger_connection(ledger), "events", job_rows(ledger, job, rows))
 }
 
@@ -220,7 +220,7 @@ job_outcomes <- function(ledger) {
 }
 
 # The forecasts that were made of all jobs when they were decided, with the jobs' names as `job`.
-all_promised <- function(ledger) {
+all_job_promises <- function(ledger) {
   ask_rows(ledger_connection(ledger), paste(
     "SELECT j.name AS job, f.what,", paste0("f.", forecast_points(), collapse = ", "),
     "FROM forecasts f JOIN jobs j ON j.id = f.job WHERE f.stage = 'before'"
@@ -229,15 +229,15 @@ all_promised <- function(ledger) {
 
 # What was told of all jobs, of some kinds of those that tell of a whole job: `job` (its name),
 # `time`, `place`, `what`, `amount`, in the order it came.
-told_of_all <- function(ledger, what) {
+events_of_all_jobs <- function(ledger, what) {
   ask_rows(ledger_connection(ledger), paste0(
     "SELECT j.name AS job, e.time, e.place, e.what, e.amount FROM events e JOIN jobs j ON j.id = e.job ",
-    "WHERE e.", of_whole_job, " AND e.what IN (", toString(rep("?", length(what))),
+    "WHERE e.", job_event_sql, " AND e.what IN (", toString(rep("?", length(what))),
     ") ORDER BY e.sequence"
   ), params = as.list(what))
 }
 
-promised <- function(ledger, job) {
+job_promises <- function(ledger, job) {
   ask_rows(ledger_connection(ledger), "SELECT * FROM forecasts WHERE job = ?",
                   params = list(job_id(ledger, job)))
 }

@@ -13,8 +13,8 @@ move_ledger <- function(from, to, batch = 10000, say = function(table, done, all
   target <- ledger_connection(to)
   rows <- lapply(ledger_parts, function(table) {
     if (!has_table(source, table)) return(NULL)
-    all <- rows_in(source, table)
-    done <- rows_in(target, table)
+    all <- count_rows(source, table)
+    done <- count_rows(target, table)
     last <- last_place(target, table)
     # What is there already must be the first rows of what is moved.
     if (done && table_hash(source, table, last) != table_hash(target, table)) {
@@ -23,12 +23,12 @@ move_ledger <- function(from, to, batch = 10000, say = function(table, done, all
     }
     while (done < all) {
       part <- moved_rows(source, table, last, batch)
-      write_ledger(target, function() insert_moved(target, table, part))
+      write_ledger(target, function() insert_moved_rows(target, table, part))
       done <- done + nrow(part)
       last <- part[[order_column(table)]][nrow(part)]
       say(table, done, all)
     }
-    if (on_server(target)) renumber(target, table)
+    if (on_server(target)) renumber_rows(target, table)
     hash <- table_hash(source, table)
     if (hash != table_hash(target, table)) {
       stop_input("ledger", paste0("the table ", table, " came out otherwise than it went in"),
@@ -39,7 +39,7 @@ move_ledger <- function(from, to, batch = 10000, say = function(table, done, all
   as_table(do.call(rbind, rows))
 }
 
-rows_in <- function(con, table)
+count_rows <- function(con, table)
   as.numeric(ask_rows(con, paste("SELECT count(*) AS n FROM", table))[["n"]])
 
 # What a table's rows are ordered by, and that of the last.
@@ -64,14 +64,14 @@ moved_rows <- function(con, table, after, batch, upto = Inf) {
   rows[sort(names(rows))]
 }
 
-insert_moved <- function(con, table, rows) {
+insert_moved_rows <- function(con, table, rows) {
   # There the own number is the place.
   if (table %in% counted_tables) rows <- rows[setdiff(names(rows), "rowid")]
   insert_rows(con, table, as.list(rows))
 }
 
 # New rows are counted on from the last.
-renumber <- function(con, table) {
+renumber_rows <- function(con, table) {
   for (column in unique(c(order_column(table), "rowid"))) {
     DBI::dbGetQuery(con, sprintf(
       "SELECT setval(pg_get_serial_sequence('%s', '%s'), greatest((SELECT coalesce(max(%s), 1) FROM %s), 1))::text",

@@ -143,11 +143,11 @@ timings <- function(ledger, ..., replaced = FALSE) {
     stop_input("field", paste0("unknown column `", odd[1], "`"), "a condition of timings()",
                "Write conditions as `scene = \"gears\"`.")
   }
-  select_timings(ledger, conditions(want), want, replaced)
+  select_timings(ledger, sql_conditions(want), want, replaced)
 }
 
 # Conditions on columns as SQL, their values left to be bound.
-conditions <- function(want) {
+sql_conditions <- function(want) {
   vapply(names(want), function(name) {
     sprintf("\"%s\" IN (%s)", name, paste(rep("?", length(want[[name]])), collapse = ", "))
   }, "")
@@ -190,7 +190,7 @@ as_runs.cp_ledger_part <- function(x, activity = "render", time = "wall") {
 
 # Timings of a part of a ledger whose pictures were kept.
 timings_with_pictures <- function(ledger, want) {
-  select_timings(ledger, c(conditions(want),
+  select_timings(ledger, c(sql_conditions(want),
                            "place IN (SELECT rowid FROM runs WHERE output IS NOT NULL)"), want)
 }
 
@@ -229,7 +229,7 @@ runs_of_part <- function(x, want, activity, time) {
   con <- ledger_connection(x)
   # An older ledger that is only read has no such column.
   counted <- if ("work" %in% lacking_columns(con)) "NULL AS work" else "work"
-  where <- paste(c(paste0("activity = '", activity, "'"), conditions(want)), collapse = " AND ")
+  where <- paste(c(paste0("activity = '", activity, "'"), sql_conditions(want)), collapse = " AND ")
   params <- unname(as.list(unlist(want)))
   whole <- most_of_part(x, compared_whole)
   part <- paired_runs(con, where, params, whole, max(1, ceiling(compared_part * x$share)),

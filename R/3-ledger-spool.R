@@ -8,12 +8,12 @@
 kept_safe <- function(ledger, kind, rows, write, again, job = NULL) {
   if (!is_server_address(ledger$path)) return(write())
   tryCatch({
-    deliver_spooled(ledger, kind, again)
+    deliver_spool(ledger, kind, again)
     write()
   }, error = function(e) {
     if (!is_lost(ledger)) stop(e)
     folder <- spool_rows(ledger, kind, rows, job)
-    delivered <- tryCatch(deliver_spooled(ledger, kind, again) > 0, error = function(e) FALSE)
+    delivered <- tryCatch(deliver_spool(ledger, kind, again) > 0, error = function(e) FALSE)
     if (!delivered && !isTRUE(ledger$spooling)) {
       message("The ledger's server does not answer. What is measured is kept in ", folder,
               ", and delivered when it answers again.")
@@ -64,7 +64,7 @@ spooled_files <- function(where, kind = "[a-z]+") {
 
 # Adds what waits; returns how many files there were. Rows that had come before the connection was
 # lost are known by their ids and keys. Two processes may do it at once.
-deliver_spooled <- function(ledger, kind, again) {
+deliver_spool <- function(ledger, kind, again) {
   files <- spooled_files(ledger$path, kind)
   for (file in files) {
     kept <- tryCatch(readRDS(file), error = function(e) NULL)

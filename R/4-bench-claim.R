@@ -13,7 +13,7 @@ claim_plan <- function(ledger, plan_id) {
       writeLines(to_json(process_facts()), file.path(folder, "who.json"))
       return(folder)
     }
-    who <- claimed_by(folder)
+    who <- claim_owner(folder)
     if (!is_gone(who)) {
       stop_input("plan", paste0("is being run by process ", who$pid, " on ", who$host, ", since ",
                                 who$since),
@@ -52,7 +52,7 @@ process_facts <- function() {
 
 # Who claimed a plan, as it is written; a claim that is just being written is looked at again, for
 # so many seconds.
-claimed_by <- function(folder, patience = 5) {
+claim_owner <- function(folder, patience = 5) {
   began <- steady_clock()
   repeat {
     who <- tryCatch(parse_json(text_of_file(file.path(folder, "who.json"), "plan")),

@@ -49,12 +49,12 @@ run_crew <- function(bench, trials) {
                timer = progress_timer(trials, bench$progress), begun = 0L, cuts = integer(),
                looked = steady_clock())
   repeat {
-    crew <- hand_out(crew)
+    crew <- assign_trial(crew)
     if (!length(crew$running)) break
     Sys.sleep(0.01)
     crew <- look_at_queues(crew)
     done <- names(Filter(function(r) length(r$gone) || !mirai::unresolved(r$task), crew$running))
-    for (name in done) crew <- take_back(crew, name)
+    for (name in done) crew <- take_trial_rows(crew, name)
   }
   crew$timer$end()
   if (nrow(crew$waiting)) {
@@ -65,7 +65,7 @@ run_crew <- function(bench, trials) {
 }
 
 # Gives each idle node its next trial.
-hand_out <- function(crew) {
+assign_trial <- function(crew) {
   bench <- crew$bench
   for (name in setdiff(names(bench$hosts), c(names(crew$running), crew$down))) {
     at <- which(crew$waiting[["node"]] %in% name)
@@ -84,7 +84,7 @@ hand_out <- function(crew) {
 }
 
 # Take a trial's rows from a node; a trial that was cut off or lost its node is planned again.
-take_back <- function(crew, name) {
+take_trial_rows <- function(crew, name) {
   bench <- crew$bench
   run <- crew$running[[name]]
   crew$running[[name]] <- NULL

@@ -35,7 +35,7 @@ bench_findings <- function(x, target = 0.03, memory_mb = NULL) {
                    do.call(rbind, lapply(groups, find_short)), find_unsure(groups, target)))
 }
 
-finding <- function(finding, about, value, says, lower = NA_real_, upper = NA_real_) {
+new_finding <- function(finding, about, value, says, lower = NA_real_, upper = NA_real_) {
   data.frame(finding = finding, about = about, value = value, lower = lower, upper = upper,
              says = says, row.names = NULL)
 }
@@ -49,14 +49,15 @@ find_drift <- function(x, setting) {
   if (is.null(d)) return(NULL)
   change <- function(f) sprintf("%+.0f %%", 100 * (f - 1))
   if (isTRUE(d$p < 0.01) && abs(log(d$factor)) > log(1.02)) {
-    return(finding("drift", "the run", d$factor, lower = d$lower, upper = d$upper, says = paste0(
+    return(new_finding("drift", "the run", d$factor, lower = d$lower, upper = d$upper,
+                       says = paste0(
       "later trials are ", if (d$factor > 1) "slower" else "faster", ": ", change(d$factor),
       " from the first to the last (95 % interval ", change(d$lower), " to ", change(d$upper),
       "); comparisons hold, since blocks are shuffled; absolute times do not: let the machine settle and run again"
     )))
   }
   if (isTRUE(d$p_blocks < 0.01)) {
-    return(finding("blocks", "the run", d$p_blocks, says = paste0(
+    return(new_finding("blocks", "the run", d$p_blocks, says = paste0(
       "blocks differ by more than chance (F test, p = ", format(signif(d$p_blocks, 2)),
       "): the machine was not the same all along; add repeats"
     )))
@@ -66,7 +67,7 @@ find_drift <- function(x, setting) {
 find_busy <- function(x) {
   busy <- x[["busy"]] %in% TRUE
   if (!any(busy)) return(NULL)
-  finding("busy", "the run", mean(busy), says = paste0(
+  new_finding("busy", "the run", mean(busy), says = paste0(
     sum(busy), " of ", nrow(x),
     " trials ran while others used the machine; stop these programs, or repeat the trials"
   ))
@@ -78,7 +79,7 @@ find_full <- function(x, memory_mb) {
   full <- x[["peak_mem_mb"]] > 0.9 * memory_mb & x[["cpu_s"]] < 0.5 * threads * x[["wall_s"]]
   full <- which(full)
   if (!length(full)) return(NULL)
-  finding("memory", "the run", length(full) / nrow(x), says = paste0(
+  new_finding("memory", "the run", length(full) / nrow(x), says = paste0(
     length(full), " of ", nrow(x),
     " trials nearly filled the memory while the processor was idle (", setting_name(x[full[1], ]),
     "): they waited for the disk; measure with less, or on a machine with more memory"
@@ -93,14 +94,14 @@ setting_name <- function(x) {
 
 # Finding of a setting that computes for less than ten times the spread of loading.
 find_short <- function(x) {
-  short <- shortness(x[["load_s"]], x[["compute_s"]])
+  short <- load_noise_share(x[["load_s"]], x[["compute_s"]])
   if (is.na(short) || short <= 1) return(NULL)
   larger <- ceiling(sqrt(short) * c(x[["width"]][1], x[["height"]][1]))
   cure <- c(if (!anyNA(larger)) paste0("a frame of ", larger[1], "x", larger[2]),
             if (x[["limit_kind"]][1] %in% "samples")
             paste(ceiling(short * x[["limit_value"]][1]), "samples"),
             paste(ceiling(nrow(x) * short^2), "repeats"))
-  finding("too short", setting_name(x), short, says = paste0(
+  new_finding("too short", setting_name(x), short, says = paste0(
     setting_name(x), ": computing takes ",
     format_duration(stats::median(x[["compute_s"]], na.rm = TRUE)),
     ", under ten times the spread of loading, ",
@@ -114,7 +115,7 @@ find_unsure <- function(groups, target) {
   unsure <- wide > target
   if (!any(unsure)) return(NULL)
   worst <- which.max(wide)
-  finding("unsure", "the run", max(wide), says = paste0(
+  new_finding("unsure", "the run", max(wide), says = paste0(
     sum(unsure), " of ", length(groups), " settings have a mean known less well than to ",
     format(100 * target), " %; worst: ", setting_name(groups[[worst]]),
     if (max(wide) < 1) sprintf(", to %.0f %%", 100 * max(wide))

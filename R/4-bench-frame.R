@@ -7,7 +7,7 @@ slot_mark <- "CLOCKPIGEON_SLOT"
 # ended first, so that no frame is rendered twice at once. `mark`: list(job, run, slot).
 host_slot <- function(mark, pairs, engines, node, threads) {
   job <- paste0(mark$job, "/")
-  end_marked(function(x) startsWith(x, job) & !startsWith(x, paste0(job, mark$run, "/")))
+  kill_marked(function(x) startsWith(x, job) & !startsWith(x, paste0(job, mark$run, "/")))
   do.call(Sys.setenv, stats::setNames(list(paste(mark$job, mark$run, mark$slot, sep = "/")),
                                       slot_mark))
   tools::psnice(value = 10)  # whoever sits at the machine goes first
@@ -22,7 +22,7 @@ limit_threads <- function(host, slots, ...) {
 }
 
 # Ends the processes here whose mark says so, and all under them; returns their ids.
-end_marked <- function(which) {
+kill_marked <- function(which) {
   ended <- integer()
   for (pid in setdiff(ps::ps_pids(), Sys.getpid())) {
     handle <- tryCatch(ps::ps_handle(pid), error = function(e) NULL)
@@ -69,7 +69,7 @@ host_frame <- function(trial, bench, to, run) {
 # its SHA-256 before it gets its name.
 part_bytes <- 4e6
 
-host_read <- function(folder, path, from, most = part_bytes) {
+read_host_part <- function(folder, path, from, most = part_bytes) {
   path <- file.path(folder, path)
   file <- file(path, "rb")
   on.exit(close(file))

@@ -6,7 +6,7 @@ judge_trial <- function(ran, engine, numbers, made, time_limit) {
   ended <- function(status, ...) list(status = status, note = paste0(...))
   expected <- names(Filter(length, engine$reads))
   if (ran$late) return(ended("timed_out", "ended after ", format_duration(time_limit),
-                             output_said(ran$text)))
+                             output_text(ran$text)))
   if (!identical(ran$exit, 0L))
     return(ended("failed", "exit status ", ran$exit, ": ", output_ends(ran$text)))
   if (length(expected) && !nzchar(trimws(ran$text))) {
@@ -16,7 +16,7 @@ judge_trial <- function(ran, engine, numbers, made, time_limit) {
   if (length(fault)) {
     there <- file.exists(made$output) && !dir.exists(made$output) && file.size(made$output) > 0
     return(ended(if (there) "unusable" else "failed", "the engine ", fault,
-                 if (!there) appeared_instead(made), output_said(ran$text)))
+                 if (!there) appeared_instead(made), output_text(ran$text)))
   }
   wrong <- device_fault(engine, made$asked, ran$text)
   if (length(wrong)) return(ended("failed", wrong))
@@ -33,7 +33,8 @@ picture_fault <- function(path, kind, trial = NULL) {
   size <- file.size(path)
   if (is.na(size)) return("wrote no picture")
   if (size == 0) return("wrote an empty picture")
-  if (!identical(told_kind(path), kind)) return(paste("wrote a file that is no", toupper(kind)))
+  if (!identical(detect_picture_kind(path), kind))
+    return(paste("wrote a file that is no", toupper(kind)))
   extent <- picture_extent(path, kind)
   if (length(extent$fault)) return(paste("wrote a picture that", extent$fault))
   if (is.null(trial$width)) return(NULL)
@@ -85,7 +86,7 @@ output_ends <- function(text, first = 2, last = 3) {
   paste(vapply(trimws(lines), shown_text, "", most = 120, USE.NAMES = FALSE), collapse = " | ")
 }
 
-output_said <- function(text) if (nzchar(trimws(text))) paste0("; it printed: ", output_ends(text))
+output_text <- function(text) if (nzchar(trimws(text))) paste0("; it printed: ", output_ends(text))
 
 first_line <- function(text) strsplit(paste0(trimws(text), " "), "\n", fixed = TRUE)[[1]][1]
 

@@ -8,12 +8,12 @@
 # gives its daemons none.)
 
 # One key and certificate for each address at which this process listens: making a pair takes 1.5 s.
-certificates <- new.env()
+certificate_store <- new.env()
 
 certificate_of <- function(host) {
-  if (is.null(certificates[[host]]))
-    certificates[[host]] <- lapply(nanonext::write_cert(cn = host), unname)
-  certificates[[host]]
+  if (is.null(certificate_store[[host]]))
+    certificate_store[[host]] <- lapply(nanonext::write_cert(cn = host), unname)
+  certificate_store[[host]]
 }
 
 random_secret <- function(bytes = 16) paste(openssl::rand_bytes(bytes), collapse = "")

@@ -85,7 +85,7 @@ cpu_mhz <- function(proc = "/proc") {
   if (length(lines)) round(mean(as.numeric(sub(".*:", "", lines)))) else NA_real_
 }
 
-busy_above <- 0.25  # cores that others may use on average during a trial before it is marked
+busy_threshold <- 0.25  # cores that others may use on average during a trial before it is marked
 
 # Watches the machine over a trial: call it before, and what it returns after, with the trial's wall
 # and CPU seconds. That gives `busy` and `conditions` of a timing: cores used by others on average,
@@ -99,7 +99,7 @@ watch_machine <- function(proc = "/proc") {
   function(wall_s, cpu_s) {
     others <- (machine_cpu_s(proc) - before - cpu_s - (sum(proc.time()[1:2]) - own)) / wall_s
     others <- if (is.na(others)) NA_real_ else max(0, others)
-    busy <- others > busy_above
+    busy <- others > busy_threshold
     found <- Filter(function(x) length(x) && !is.na(x[1]), list(
       host = scheduled_here()$name, others_cores = round(others, 2),
       heavy = if (isTRUE(busy)) heavy_programs(processes, wall_s, proc),

@@ -28,7 +28,7 @@
 #' @export
 bench_options <- function(probes = 3, cross = NULL, on_loss = "wait", study = NULL, warmups = 1,
                           time_limit = 600, seed = 1, name = "plan") {
-  cross <- option_object(cross, "cross", crossing, "cp_crossing")
+  cross <- option_object(cross, "cross", factor_grid, "cp_crossing")
   c(list(probes = check_count(probes, argument("probes"))), unclass(cross),
     list(on_loss = check_choice(on_loss, argument("on_loss"), c("move", "wait")),
          study = if (length(study)) check_choice(study, argument("study"), names(compare_factors)),
@@ -39,8 +39,8 @@ bench_options <- function(probes = 3, cross = NULL, on_loss = "wait", study = NU
 }
 
 # What is crossed beside engines, versions, frames and limits, checked.
-crossing <- function(sizes = NULL, features = NULL, devices = NULL, nodes = NULL, rows = NULL,
-                     seeds = NULL) {
+factor_grid <- function(sizes = NULL, features = NULL, devices = NULL, nodes = NULL, rows = NULL,
+                        seeds = NULL) {
   for (use in devices) parse_devices(use, argument("devices"))
   structure(list(sizes = sizes,
                  features = if (length(features)) check_features(features, argument("features")),
@@ -95,7 +95,7 @@ plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = 
   shots <- as_list_of(shots, "cp_shot", argument("shots"), "read_shot()")
   engines <- as_list_of(engines, "cp_engine", argument("engines"), "read_engine()")
   until <- if (inherits(repeats, "cp_repeat_until")) repeats else if (is.list(repeats))
-    stated_until(repeats)
+    parse_repeat_rule(repeats)
   repeats <- if (length(until)) until$least else check_count(repeats, argument("repeats"))
   if (!all(is.na(threads))) threads <- check_counts(threads, argument("threads"))
   limits <- if (length(limits)) lapply(limits, check_limit, where = argument("limits"))
@@ -248,7 +248,8 @@ project_plan <- function(project, name = NULL) {
     versions = Filter(length, lapply(file$engines, `[[`, "versions")),
     frames = file$frames, limits = file$limits, threads = file$threads, repeats = file$repeats,
     options = bench_options(probes = first_of(file$probes, 3),
-                            cross = crossing(file$sizes, file$features, file$devices, file$nodes),
+                            cross = factor_grid(file$sizes, file$features, file$devices,
+                                                file$nodes),
                             on_loss = file$on_loss, study = file$study, warmups = file$warmups,
                             time_limit = file$time_limit, seed = file$seed, name = file$plan)
   )
@@ -264,12 +265,12 @@ merged_engines <- function(engines) {
   })
 }
 
-stated_until <- function(x) {
-  known <- names(formals(repeat_until))
+parse_repeat_rule <- function(x) {
+  known <- names(formals(repeat_rule))
   odd <- setdiff(names(x), known)
   if (length(odd) || is.null(names(x))) {
     stop_input("field", paste("got", show_value(c(odd, "values without names")[1])),
                argument("repeats"), paste0("It is a number, or a list of ", toString(known), "."))
   }
-  do.call(repeat_until, x)
+  do.call(repeat_rule, x)
 }

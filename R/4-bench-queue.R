@@ -106,7 +106,7 @@ ended_why <- function(word) {
 # Whether a machine was taken by the scheduler, through no fault of what ran there, so that another
 # may be asked for however often that happens. What used up its memory would do so again, and who
 # cancels jobs does not want them.
-is_taken <- function(why) {
+is_node_lost <- function(why) {
   why %in% c(end_reasons[c("PREEMPTED", "TIMEOUT", "NODE_FAIL")], wait_reasons) |
     startsWith(or_else(why, ""), "was put back")
 }

@@ -86,7 +86,7 @@ resume_bench <- function(ledger, engines, name = NULL, node = NULL, folder = "."
                "Give its profile too.")
   until <- kept$options$until
   if (length(until))
-    until <- repeat_until(until$target, until$least, until$most, as.numeric(until$budget))
+    until <- repeat_rule(until$target, until$least, until$most, as.numeric(until$budget))
   options <- bench_options(time_limit = kept$options$time_limit, seed = kept$seed, name = kept$name,
                            study = kept$options$study, on_loss = kept$options$on_loss)
   plan <- new_plan(kept$trials, engines[unique(kept$trials[["engine"]])], options, until)

@@ -28,7 +28,7 @@ scan_scene <- function(scene, engine, folder = dirname(scene)) {
   root <- real_path(folder)
   waiting <- real_path(scene)
   seen <- character()
-  found <- data.frame(kind = "scene", path = below(waiting, root))
+  found <- data.frame(kind = "scene", path = path_below(waiting, root))
   while (length(waiting)) {
     here <- waiting[1]
     waiting <- waiting[-1]
@@ -36,9 +36,9 @@ scan_scene <- function(scene, engine, folder = dirname(scene)) {
     named <- scan_text(here, engine$scan)
     named <- named[!named$path %in% engine$scan$ships, , drop = FALSE]
     if (!nrow(named)) next
-    at <- resolved(named$path, c(dirname(here), dirname(scene)))
+    at <- resolve_paths(named$path, c(dirname(here), dirname(scene)))
     found <- rbind(found, data.frame(kind = named$kind,
-                                     path = ifelse(is.na(at), named$path, below(at, root))))
+                                     path = ifelse(is.na(at), named$path, path_below(at, root))))
     waiting <- unique(c(waiting, at[named$kind == "include" & !is.na(at) & !at %in% seen]))
   }
   as_table(found[!duplicated(found$path), , drop = FALSE])
@@ -61,7 +61,7 @@ scan_text <- function(path, scan) {
 
 # Full paths of files as they are named in a scene, looked for in several folders; NA where there is
 # none.
-resolved <- function(paths, folders) {
+resolve_paths <- function(paths, folders) {
   vapply(paths, function(path) {
     tries <- if (is_absolute(path)) path else file.path(folders, path)
     hit <- tries[file.exists(tries) & !dir.exists(tries)]
@@ -70,5 +70,5 @@ resolved <- function(paths, folders) {
 }
 
 # A path as seen from a folder; as it is when it lies elsewhere.
-below <- function(path, root)
+path_below <- function(path, root)
   ifelse(startsWith(path, paste0(root, "/")), substring(path, nchar(root) + 2), path)

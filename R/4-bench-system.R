@@ -3,11 +3,11 @@
 
 clock_tick <- 100  # a second of CPU time in /proc is this many ticks on every Linux that R runs on
 
-told <- function(code, otherwise = NA_real_) tryCatch(code, error = function(e) otherwise)
+try_or <- function(code, otherwise = NA_real_) tryCatch(code, error = function(e) otherwise)
 
 # CPU seconds that all processes have used, over all cores.
 system_cpu_s <- function() {
-  told({
+  try_or({
     x <- unlist(ps::ps_system_cpu_times())
     used <- sum(x[setdiff(names(x), c("idle", "iowait", "guest", "guest_nice", "steal"))])
     # there the package counts ticks
@@ -16,18 +16,18 @@ system_cpu_s <- function() {
 }
 
 # Bytes of memory: `total` or `avail`.
-system_memory <- function(what) told(as.numeric(ps::ps_system_memory()[[what]]))
+system_memory <- function(what) try_or(as.numeric(ps::ps_system_memory()[[what]]))
 
-system_load <- function() told(as.numeric(ps::ps_loadavg()[[1]]))
+system_load <- function() try_or(as.numeric(ps::ps_loadavg()[[1]]))
 
 # CPU seconds by process: `pid`, `program`, `cpu_s`.
 system_processes <- function() {
-  told({
-    handles <- lapply(ps::ps_pids(), function(pid) told(ps::ps_handle(pid), NULL))
+  try_or({
+    handles <- lapply(ps::ps_pids(), function(pid) try_or(ps::ps_handle(pid), NULL))
     handles <- Filter(length, handles)
     rows <- lapply(handles, function(p) {
-      told(data.frame(pid = paste(ps::ps_pid(p)), program = ps::ps_name(p),
-                      cpu_s = sum(unlist(ps::ps_cpu_times(p))[c("user", "system")])), NULL)
+      try_or(data.frame(pid = paste(ps::ps_pid(p)), program = ps::ps_name(p),
+                        cpu_s = sum(unlist(ps::ps_cpu_times(p))[c("user", "system")])), NULL)
     })
     do.call(rbind, Filter(length, rows))
   }, data.frame(pid = character(), program = character(), cpu_s = numeric()))
@@ -36,9 +36,10 @@ system_processes <- function() {
 # The processor as the system names it.
 system_processor <- function() {
   said <- if (.Platform$OS.type == "windows") Sys.getenv("PROCESSOR_IDENTIFIER")
-          else told(trimws(processx::run("sysctl", c("-n", "machdep.cpu.brand_string"))$stdout), "")
+          else try_or(trimws(processx::run("sysctl", c("-n", "machdep.cpu.brand_string"))$stdout),
+                      "")
   if (nzchar(said)) said else "unknown"
 }
 
 # Free bytes of the disk that a folder is on, in 1e6.
-disk_free_mb <- function(path) told(as.numeric(ps::ps_disk_usage(path)[["available"]]) / 1e6)
+disk_free_mb <- function(path) try_or(as.numeric(ps::ps_disk_usage(path)[["available"]]) / 1e6)

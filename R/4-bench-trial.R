@@ -159,7 +159,7 @@ named_picture <- function(engine, values) {
 }
 
 # The pre-passes that ran in this process, by what they hold for.
-prepasses <- new.env()
+prepass_store <- new.env()
 
 # The command that comes before a frame: before each, its time then being part of the frame's; or
 # once for all frames of a shot that are alike, with a row of its own. list(seconds, row, fault).
@@ -172,7 +172,7 @@ run_prepass <- function(trial, engine, program, values, bench, row) {
                                  plan_id = bench$plan_id), check.names = FALSE),
                  c(setdiff(names(trial), c("run_order", "repeat", "frame", "seed", "picture")),
                    "plan_id"))
-  if (step$each == "shot" && !is.null(prepasses[[key]])) return(list(seconds = 0))
+  if (step$each == "shot" && !is.null(prepass_store[[key]])) return(list(seconds = 0))
   if (length(step$program)) program <- needed_program(step$program, engine)
   ran <- run_trial_command(engine, program, values, bench, NULL, step$arguments,
                            c(engine$environment, step$environment))
@@ -182,7 +182,7 @@ run_prepass <- function(trial, engine, program, values, bench, row) {
              paste0("exit status ", ran$exit, ": ", output_ends(ran$text))
   if (step$each == "frame")
     return(list(seconds = if (is.null(fault)) ran$wall_s else 0, fault = fault))
-  if (is.null(fault)) assign(key, TRUE, envir = prepasses)
+  if (is.null(fault)) assign(key, TRUE, envir = prepass_store)
   row[c("frame", "run_order", "repeat", "warm")] <- NULL
   row$activity <- "prepass"
   row <- c(row, if (!inherits(ran, "error")) ran[c("wall_s", "cpu_s")],

@@ -6,7 +6,7 @@
 #' it is trusted: `"about 15 min"` is about, `"2 h left"` is an estimate.
 #'
 #' @param ledger A ledger from [open_ledger()].
-#' @param time The time as it was said (see `said_duration()`), a rate such as `"24 fps"` for
+#' @param time The time as it was said (see `parse_typed_duration()`), a rate such as `"24 fps"` for
 #'   playback; `NULL` when `began` and `ended` say it, or when there is none, as for a frame that
 #'   failed.
 #' @param ... Columns of a timing, such as `shot`, `frame`, `engine`, `node`, `site`, `status`.
@@ -30,7 +30,8 @@
 record_timing <- function(ledger, time = NULL, ..., activity = "render", frames_done = NULL,
                           frames_asked = NULL, began = NULL, ended = NULL) {
   activity <- check_choice(activity, argument("activity"), timing_words$activity)
-  said <- if (length(time)) said_duration(time, argument("time")) else clock_span(began, ended)
+  said <- if (length(time)) parse_typed_duration(time, argument("time")) else
+    clock_span(began, ended)
   row <- list(...)
   unfinished <- length(row$status) && !row$status %in% c("ok", "incomplete")
   if (is.null(said) && !unfinished) {

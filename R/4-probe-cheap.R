@@ -25,7 +25,8 @@
 #' pass[c("frame", "compute_s")]
 #' close_ledger(ledger)
 #' @export
-cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NULL, running = NULL) {
+cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NULL, running = NULL)
+  {
   how <- option_object(running, "running", running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")

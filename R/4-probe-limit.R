@@ -38,7 +38,7 @@
 #' @export
 probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = NULL,
                         options = bench_options(probes = 2), beside = NULL, running = NULL) {
-  beside <- option_object(beside, "beside", probed_beside)
+  beside <- option_object(beside, "beside", probe_extras)
   how <- option_object(running, "running", running_of)
   check_class(shot, argument("shot"), "cp_shot", "read_shot()")
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")
@@ -70,7 +70,7 @@ probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = N
 }
 
 # What is rendered beside the pairs, checked.
-probed_beside <- function(reference = NULL, noise = NULL) {
+probe_extras <- function(reference = NULL, noise = NULL) {
   list(reference = if (length(reference)) check_count(reference, argument("reference")),
        noise = if (length(noise)) check_number(noise, argument("noise"), above = 0))
 }

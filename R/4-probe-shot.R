@@ -48,9 +48,9 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL) {
   if (is_away(node)) {
     # The frames of a cheap pass come out of one process, which is begun here.
     asked[c("cheap", "why")] <- list(FALSE, "one is run on this machine, and the frames on another")
-    found <- holding_node(node, function() probe_until(state, asked),
+    found <- holding_node(node, function() run_probing(state, asked),
                           if (how$progress) function(why) message(node$node, " ", why))
-  } else found <- probe_until(state, asked)
+  } else found <- run_probing(state, asked)
   structure(c(list(shot = shot, engine = engine, version = said, node = node$node), found,
               list(target = asked$target)), class = "cp_shot_probe")
 }
@@ -73,7 +73,7 @@ probing <- function(target = 0.1, level = 0.8, first = 3, budget = Inf, cheap = 
 probing_of <- probing
 
 # Measures frame by frame; what was found, and why it ended.
-probe_until <- function(probing, asked) {
+run_probing <- function(probing, asked) {
   cheap <- asked$cheap
   first <- asked$first
   level <- asked$level
@@ -103,7 +103,8 @@ probe_until <- function(probing, asked) {
              else if (spent() > asked$budget) "budget_used"
     if (probing$progress) {
       message(measured_frames(curve), if (measured_frames(curve) == 1) " frame" else " frames",
-              " measured: total ", format_duration(now$median), " within ", percent(now$half_width))
+              " measured: total ", format_duration(now$median), " within ",
+              format_percent(now$half_width))
     }
     if (length(ended)) break
     if (!length(steps)) steps <- list(now)
@@ -119,7 +120,7 @@ probe_until <- function(probing, asked) {
 
 # One frame, measured: its row, as known_rows() gives it.
 probe_frame <- function(probing, frame) {
-  plan <- plan_bench(probing$shot, probing$engine, versions_asked(probing), frame, repeats = 1,
+  plan <- plan_bench(probing$shot, probing$engine, probing_versions(probing), frame, repeats = 1,
                      options = bench_options(warmups = 0,
                                              name = paste("probe of", probing$shot$shot)))
   if (probing$progress) message("frame ", frame)
@@ -134,7 +135,7 @@ probe_frame <- function(probing, frame) {
   data.frame(frame = row[["frame"]][1], seconds = row[["wall_s"]][1], scaled = 0)
 }
 
-versions_asked <- function(probing) {
+probing_versions <- function(probing) {
   if (length(probing$version)) stats::setNames(list(probing$version), probing$engine$engine)
 }
 
@@ -145,7 +146,7 @@ known_rows <- function(probing) {
   if (length(probing$said)) rows <- rows[rows[["engine_version"]] %in% probing$said, , drop = FALSE]
   rows <- rows[is_evidence(rows) & is.na(rows[["piece"]]) &
                is_of_shot(rows, probing$shot, scene_only = TRUE) &
-                 of_probing(rows, probing), , drop = FALSE]
+                 probing_rows(rows, probing), , drop = FALSE]
   here <- is_of_shot(rows, probing$shot)
   own <- data.frame(frame = rows[["frame"]][here], seconds = rows[["wall_s"]][here],
                     scaled = numeric(sum(here)))
@@ -153,7 +154,7 @@ known_rows <- function(probing) {
 }
 
 # Rows of the devices and threads that a probe takes: all that the node's engine takes by itself.
-of_probing <- function(rows, probing) {
+probing_rows <- function(rows, probing) {
   used <- device_use(probing$node, probing$engine, cores = machine_cores())
   # What another machine takes by itself it says when it is there.
   if (is_away(probing$node)) return(rep(TRUE, nrow(rows)))

@@ -61,16 +61,16 @@ hidden_frames <- function(rows, probes, level) {
   scene <- vapply(shots, function(p) p[["scene"]][1], "")
   # What each shot tells, so that each is forecast by what the other scenes told: its own other
   # settings are hidden too.
-  full <- lapply(shots, told_by_shot, prior = curve_prior())
+  full <- lapply(shots, shot_information, prior = curve_prior())
   left <- lapply(seq_along(shots), function(k) {
-    if (length(pairs[[k]])) told_by_shot(shots[[k]], curve_prior(), shots[[pairs[[k]]]])
+    if (length(pairs[[k]])) shot_information(shots[[k]], curve_prior(), shots[[pairs[[k]]]])
   })
   do.call(c, lapply(seq_along(shots), function(k) {
     shot <- shots[[k]]
     other <- scene != scene[k]
-    prior <- taught(curve_prior(), "full", full[other], scene[other])
+    prior <- prior_with_scene(curve_prior(), "full", full[other], scene[other])
     paired <- other & lengths(left) > 0
-    prior <- taught(prior, "cheap", left[paired], scene[paired])
+    prior <- prior_with_scene(prior, "cheap", left[paired], scene[paired])
     seconds <- tapply(shot[["seconds"]], shot[["frame"]], mean)
     frames <- as.integer(names(seconds))
     total <- sum(seconds)

@@ -65,16 +65,16 @@ busy_sd <- function(off) {
 # In words, for the line of evidence; nothing where no run was busy.
 busy_words <- function(busy) {
   if (is.null(busy) || busy$share == 0) return(NULL)
-  paste0("; ", percent(busy$share), " of the runs beside other work: taken ",
+  paste0("; ", format_percent(busy$share), " of the runs beside other work: taken ",
          if (busy$machine == "idle") {
-           paste0("for an idle machine, ", percent(1 - exp(busy$log)), " off")
+           paste0("for an idle machine, ", format_percent(1 - exp(busy$log)), " off")
          } else "as busy again",
-         ", +-", percent(busy$sd), " (", busy$basis, ")")
+         ", +-", format_percent(busy$sd), " (", busy$basis, ")")
 }
 
 busy_advice <- function(busy) {
   if (is.null(busy) || busy$share < 0.2) return(NULL)
-  paste0(percent(busy$share),
+  paste0(format_percent(busy$share),
          " of the runs that the frame times rest on were made beside other work: the forecast is ",
          "for ",
          if (busy$machine == "idle") "an idle machine all the same"

@@ -73,7 +73,7 @@ option_draws <- function(scenario, draws, seed, progress = FALSE) {
 tell_progress <- function(began, share) {
   passed <- as.numeric(Sys.time() - began, units = "secs")
   if (passed > 3 && share < 1) {
-    cat(sprintf("\rforecast: %s done, %s left   ", percent(share),
+    cat(sprintf("\rforecast: %s done, %s left   ", format_percent(share),
                 format_duration(passed * (1 - share) / share)),
         file = stderr())
   }

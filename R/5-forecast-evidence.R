@@ -49,7 +49,7 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
   currency <- check_currency(currency, argument("currency"))
   if (!is.null(time_zone)) time_zone <- zone_field(time_zone, argument("time_zone"))
   rows <- rows_of_engine(as_frame(timings), engine)
-  if (is.null(version)) version <- newest_measured(rows, shots)
+  if (is.null(version)) version <- newest_version(rows, shots)
   rows <- rows[rows[["engine_version"]] %in% version, , drop = FALSE]
   measured <- shot_measurements(rows, shots, engine, version)
   spreads <- measured_spreads(measured)
@@ -197,7 +197,7 @@ without_done <- function(job, done) {
 
 # The newest version that measured all shots as they will be rendered, or else the newest that is
 # known; a version that nobody wrote down is taken where there is no other.
-newest_measured <- function(rows, shots) {
+newest_version <- function(rows, shots) {
   known <- unique(rows[["engine_version"]])
   known <- known[!is.na(known)]
   if (!length(known)) return(NA_character_)
@@ -325,7 +325,7 @@ with_share <- function(job, share) {
     shot$limit$samples <- max(1L, as.integer(round(shot$limit$samples * share)))
     shot
   })
-  job$limit <- if (job$limit == "own limits") paste(percent(share), "of the samples") else
+  job$limit <- if (job$limit == "own limits") paste(format_percent(share), "of the samples") else
     job_limit(job$shots)
   job$noise <- 1 / sqrt(share)
   job$time_share <- time
@@ -365,11 +365,11 @@ fitted_share <- function(shot, rows, share) {
 
 # What the frame times of a job rest on, in one line.
 evidence_line <- function(job) {
-  paste0(measured_runs(job), "; run to run spread ", percent(job$run_sd), " (", job$run_basis, ")",
-         if (length(job$drift_sd))
-         paste0(", from day to day ", percent(job$drift_sd), " (", job$drift_basis, ")"),
+  paste0(measured_runs(job), "; run to run spread ", format_percent(job$run_sd), " (",
+         job$run_basis, ")", if (length(job$drift_sd))
+         paste0(", from day to day ", format_percent(job$drift_sd), " (", job$drift_basis, ")"),
          if (length(job$hour_sd))
-         paste0(", within a day ", percent(job$hour_sd), " (", job$hour_basis, ")"),
+         paste0(", within a day ", format_percent(job$hour_sd), " (", job$hour_basis, ")"),
          busy_words(job$busy),
          if (any(is_sample(own_runs(job)))) paste0("; ", sample_mark))
 }

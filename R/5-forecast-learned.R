@@ -80,7 +80,7 @@ stage_correction <- function(corrections, option, what, moment = NULL) {
 
 # A way to render a job, with the queue, the start, the link and the failing runs as past jobs had
 # them.
-corrected_way <- function(way, corrections, option, moment) {
+correct_setup <- function(way, corrections, option, moment) {
   if (!NROW(corrections)) return(way)
   way$wait <- corrected_time(way$wait, stage_correction(corrections, option, "wait_s", moment))
   way$start <- corrected_time(way$start, stage_correction(corrections, option, "start_s"))
@@ -107,7 +107,7 @@ corrected_draws <- function(draws, corrections, option, currency, halted = FALSE
   of <- function(what) {
     correction <- correction_of(corrections, option, what)
     if (halted && length(correction)) correction$width <- 1
-    corrected(draws[[what]], correction)
+    correct_draws(draws[[what]], correction)
   }
   longer <- of("finish_s")
   dearer <- of("cost")
@@ -134,7 +134,7 @@ speed_known <- function(evidence) ifelse(evidence %in% c("claimed", "assumed"), 
 learned_site <- function(site, known) paste0(site, ifelse(known == "said", " (as said)", ""))
 
 # By how much each of some draws is multiplied. What is nothing, or never, stays so.
-corrected <- function(x, correction) {
+correct_draws <- function(x, correction) {
   moved <- is.finite(x) & x > 0
   ratio <- rep(1, length(x))
   if (is.null(correction) || !any(moved)) return(ratio)

@@ -48,7 +48,7 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   sites <- as_list_of(sites, "cp_site", argument("sites"), "read_site()")
   names(sites) <- vapply(sites, `[[`, "", "site")
   for (spread in spreads) check_choice(spread, argument("spreads"), spread_kinds)
-  parts <- lapply(jobs, job_options_at, sites = sites, spreads = spreads, now = now)
+  parts <- lapply(jobs, timed_job_options, sites = sites, spreads = spreads, now = now)
   left_out <- unique(bind_tables(lapply(parts, `[[`, "left_out")))
   rows <- bind_tables(lapply(parts, `[[`, "rows"))
   if (NROW(rows)) left_out <- left_out[!left_out[["site"]] %in% rows[["site"]], , drop = FALSE]
@@ -64,7 +64,7 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
                                       collapse = "; ")), argument("only"),
                paste0("Sites that can do it are ", toString(unique(rows[["site"]])), "."))
   }
-  rows <- pinned(rows, only, without)
+  rows <- matches_pins(rows, only, without)
   rows[["option"]] <- option_names(rows)
   doubts <- unlist(lapply(sites[unique(rows[["site"]])], card_doubts), use.names = FALSE)
   structure(list(options = as_table(rows[option_columns]), jobs = jobs, sites = sites,
@@ -138,7 +138,7 @@ main_job <- function(scenario) scenario$jobs[[job_key(as_frame(scenario$options)
 # The jobs that options are left of.
 asked_jobs <- function(scenario) scenario$jobs[unique(job_key(as_frame(scenario$options)))]
 
-job_options_at <- function(job, sites, spreads, now) {
+timed_job_options <- function(job, sites, spreads, now) {
   needs <- job_needs(job, sites)
   why <- lapply(sites, why_not, job = job, needs = needs)
   fit <- sites[lengths(why) == 0]
@@ -200,7 +200,7 @@ speed_columns <- function(site, job, hire) {
   speed$log_factor <- speed$log_factor - job$time_share[["log"]]
   speed <- drifted_speed(job, speed)
   evidence <- speed$evidence
-  class <- if (!is.na(hire)) hire_speed(chosen_hire(site, hire), site)$basis else NA
+  class <- if (!is.na(hire)) class_speed(chosen_hire(site, hire), site)$basis else NA
   if (evidence == "measured" && job$time_share[["log"]] != 0) evidence <- "transferred"
   if (!is.na(class) && evidence != "assumed") evidence <- class
   data.frame(speed = exp(speed$log_factor), evidence = evidence, speed_from = speed$from,
@@ -276,7 +276,7 @@ gets_better <- function(site, tier, moment) {
 }
 
 # What the user pinned or left out.
-pinned <- function(rows, only, without) {
+matches_pins <- function(rows, only, without) {
   fields <- c("site", "tier", "hire", "nodes", "engine", "version", "limit", "start", "spread",
               "evidence")
   asked <- parse_pins(only, "only", rows, fields)

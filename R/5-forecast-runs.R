@@ -6,19 +6,19 @@
 # draws), of `total`; `capped`, the share of draws that a cap ended.
 option_run <- function(forecast, i,
                        frames = common_frames(forecast$scenario, forecast$n, forecast$seed)) {
-  kept_with(forecast, forecast$scenario$options[["option"]][i],
+  keep_with(forecast, forecast$scenario$options[["option"]][i],
             function() made_run(forecast$scenario, i, frames))
 }
 
 # The total of each shot of a job on its reference node, as total_time() gives it; drawn once and
 # kept.
 job_totals <- function(forecast, job) {
-  kept_with(forecast, paste("totals", job_key(job)), function() lapply(job$curves, total_time))
+  keep_with(forecast, paste("totals", job_key(job)), function() lapply(job$curves, total_time))
 }
 
 # What is computed of an object once, on demand, and kept with it: `make()` the first time that
 # `name` is asked for.
-kept_with <- function(x, name, make) {
+keep_with <- function(x, name, make) {
   if (is.null(x$kept[[name]])) assign(name, make(), envir = x$kept)
   x$kept[[name]]
 }

@@ -169,13 +169,13 @@ changed_option <- function(it, change) {
 
 simulate_way <- function(job, it, seconds, scenario, frames, keep, change) {
   now <- scenario$now
-  way <- corrected_way(option_way(job, it, it$at, now), scenario$corrections, it, now + it$begin_s)
+  way <- correct_setup(option_way(job, it, it$at, now), scenario$corrections, it, now + it$begin_s)
   way$halt <- first_of(change$halt_s, Inf)
   shots <- vapply(job$shots, `[[`, "", "shot")
   pixels <- shot_megapixels(job$shots)
-  meter <- metering(it$rate_card, it$tier, if (!is.na(it$hire)) it$hire, job$engine,
-                    on = now + it$begin_s, now = now,
-                    megapixels = sum(pixels * frames_by_shot(job)) / job_frames(job))
+  meter <- check_metering(it$rate_card, it$tier, if (!is.na(it$hire)) it$hire, job$engine,
+                          on = now + it$begin_s, now = now,
+                          megapixels = sum(pixels * frames_by_shot(job)) / job_frames(job))
   labels <- c(job = paste(shots, collapse = " "), site = it$site, tier = it$tier)
   simulate_job(seconds, way, seed = frames$seed, meter = meter, keep = keep,
                drawing = list(labels = labels, before = frames$before, numbers = frames$numbers),

@@ -97,7 +97,7 @@ add_times <- function(times) {
   times <- Filter(function(t) t$median_s > 0, times)
   if (!length(times)) return(no_time)
   if (length(times) == 1) return(times[[1]])
-  sds <- vapply(times, function(t) varying(t, "time")[2], 0)
+  sds <- vapply(times, function(t) varying_time(t, "time")[2], 0)
   list(median_s = sum(vapply(times, `[[`, 0, "median_s")), sd = max(sds))
 }
 
@@ -107,7 +107,7 @@ prepass_of <- function(job) {
   if (!length(each)) return(list(tasks = 0, each = 0, on = "all"))
   counts <- vapply(each, `[[`, 0L, "frames")
   medians <- vapply(each, function(p) p$each$median_s, 0)
-  sds <- vapply(each, function(p) varying(p$each, "prepass")[2], 0)
+  sds <- vapply(each, function(p) varying_time(p$each, "prepass")[2], 0)
   list(tasks = sum(counts),
        each = list(median_s = sum(counts * medians) / sum(counts), sd = max(sds)),
        on = if (any(vapply(each, `[[`, "", "on") == "one")) "one" else "all")
@@ -131,11 +131,11 @@ option_way <- function(job, option, site, now) {
     stages(prepare = known$pack$time, wait = known$wait$time, start = known$start$time,
            install = known$install$time, merge = known$merge$time, encode = known$encode$time,
            prepass = prepass_of(job)),
-    transfers(upload = if (linked) sum(vapply(job$shots, `[[`, 0, "upload")) else 0,
-              frame_bytes = if (linked) sum(bytes * frames) / sum(frames) else 0,
-              link = first_of(site$link, 0),
-              link_sd = if (linked) assumed_sd$link else 0),
-    spreading(option$spread, parts$parts, parts$load_s, parts$weight, parts$bytes, parts$link),
+    transfer_group(upload = if (linked) sum(vapply(job$shots, `[[`, 0, "upload")) else 0,
+                   frame_bytes = if (linked) sum(bytes * frames) / sum(frames) else 0,
+                   link = first_of(site$link, 0),
+                   link_sd = if (linked) assumed_sd$link else 0),
+    spread_group(option$spread, parts$parts, parts$load_s, parts$weight, parts$bytes, parts$link),
     troubles(trouble$fails / 100, trouble$retries, vanish = -log1p(-trouble$vanish / 100),
              freeze = -log1p(-trouble$freeze / 100), notice_s = trouble$notice,
              replaced = trouble$replaced),
@@ -166,7 +166,7 @@ option_speed <- function(job, option, site) {
   speed <- site_speed(job, site)
   class <- if (!is.na(option$hire)) chosen_hire(site, option$hire)
   if (length(class)) {
-    more <- hire_speed(class, site)
+    more <- class_speed(class, site)
     speed$log_factor <- speed$log_factor + log(more$factor)
     speed$se <- sqrt(speed$se^2 + more$se^2)
   }
@@ -176,7 +176,7 @@ option_speed <- function(job, option, site) {
 
 # A class of machines beside the first of its site: as the card says, or by its devices, which never
 # all pay.
-hire_speed <- function(class, site) {
+class_speed <- function(class, site) {
   first <- site$hires[[1]]
   if (class$hire == first$hire) return(list(factor = 1, se = 0, basis = NA_character_))
   if (length(class$speed)) {

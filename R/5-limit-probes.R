@@ -24,7 +24,7 @@
 propose_probes <- function(scout, error = 0.1) {
   check_class(scout, argument("scout"), "cp_probes", "probe_limit()")
   error <- check_number(error, argument("error"), above = 0, most = 1)
-  known <- scouted(scout)
+  known <- scout_summary(scout)
   size <- unname(unlist(scout$shot$size))
   designs <- expand.grid(count = c(2, 4, 8, 16, 32), scale = c(1, 2, 4))
   rows <- lapply(seq_len(nrow(designs)), function(i) {
@@ -50,7 +50,7 @@ propose_probes <- function(scout, error = 0.1) {
 
 # What a scouting run says: time and noise at the larger of its sizes, and how both change with the
 # size.
-scouted <- function(scout) {
+scout_summary <- function(scout) {
   pairs <- as_frame(scout$pairs)
   pixels <- pairs$width * pairs$height
   sizes <- sort(unique(pixels))

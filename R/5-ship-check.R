@@ -45,7 +45,7 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
                 frames = format_frames(frames))
   found <- rbind(
     found, size_findings(0, NULL, NULL, back, free),
-    snapshot_findings(asked, scene_says(manifest), if (length(against)) frame_says(against)),
+    snapshot_findings(asked, scene_sentence(manifest), if (length(against)) frame_says(against)),
     finding_row("informs", "frames", frame_words(frames, manifest, images), "Nothing to do.")
   )
   found <- found[order(match(found$weight, finding_weights)), , drop = FALSE]
@@ -130,7 +130,7 @@ in_folders <- function(path, folders) {
   Reduce(`|`, hits, rep(FALSE, length(path)))
 }
 
-scene_says <- function(manifest) {
+scene_sentence <- function(manifest) {
   says <- manifest$says
   if (is.null(says)) return(NULL)
   list(size = unname(says$size), samples = says$samples,

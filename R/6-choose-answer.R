@@ -49,7 +49,8 @@ do_words <- function(choice) {
                   if (!plan$fits) " It does not keep what was asked.", better_words(choice)))
   }
   if (!plan$fits) {
-    return(paste0("Nothing keeps what was asked with a chance of ", percent(choice$confidence),
+    return(paste0("Nothing keeps what was asked with a chance of ",
+                  format_percent(choice$confidence),
                   ". What comes ", "nearest: render ", part_words(plan), ". ",
                   if (plan$kind == "fallback") policy_words(plan, choice$forecast$scenario),
                   if (plan$kind == "one") paste0("To let an option in: ",
@@ -67,15 +68,16 @@ better_words <- function(choice) {
   best <- choice$plan$rivals[[1]]
   better <- best$fits && (!choice$plan$fits || !same_cost(choice$plan$mean, best$mean))
   if (better) paste0(" Better: ", plan_name(best), ", ", format_about(best$mean, best$mean / 100),
-                     " ", choice$forecast$scenario$currency, " on average, ", percent(best$p_both),
-                     " sure.")
+                     " ", choice$forecast$scenario$currency, " on average, ",
+                     format_percent(best$p_both), " sure.")
   else if (choice$plan$fits) " None that costs less was found."
 }
 
 # A chance, told exactly enough to see when it falls short of what was asked.
-chance_beside <- function(p, asked) {
-  short <- p < asked & percent(p) == percent(asked)
-  ifelse(short, paste(formatC(floor(1000 * p) / 10, format = "f", digits = 1), "%"), percent(p))
+format_chance_near <- function(p, asked) {
+  short <- p < asked & format_percent(p) == format_percent(asked)
+  ifelse(short, paste(formatC(floor(1000 * p) / 10, format = "f", digits = 1), "%"),
+         format_percent(p))
 }
 
 done_words <- function(choice) {
@@ -86,7 +88,7 @@ done_words <- function(choice) {
          if (is.finite(choice$deadline_s))
          paste0(", by the deadline ", by_clock(choice$deadline_s, scenario),
                 " with a chance of ",
-                chance_beside(plan$p_deadline, choice$confidence)), ".",
+                format_chance_near(plan$p_deadline, choice$confidence)), ".",
          sooner_words(choice))
 }
 
@@ -109,7 +111,7 @@ cost_words <- function(choice) {
          if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
          if (is.finite(choice$budget))
          paste0(", within ", format_money(choice$budget, currency), " in ",
-                percent(plan$p_budget)), ".",
+                format_percent(plan$p_budget)), ".",
          saving_words(choice))
 }
 
@@ -183,7 +185,8 @@ usable_risk <- function(choice) {
   table <- as_frame(choice$options)
   rows <- table[["option"]] %in% choice$plan$parts[["option"]]
   worst <- min(table[["usable"]][rows])
-  if (isTRUE(worst < 0.995)) paste0(percent(1 - worst), " of the frames do not come back usable")
+  if (isTRUE(worst < 0.995))
+    paste0(format_percent(1 - worst), " of the frames do not come back usable")
 }
 
 # What to find out first; nothing where it was not worked out.
@@ -241,6 +244,6 @@ answer_title <- function(choice) {
   paste0(if (!plan$fits) "Nothing fits; nearest: ", plan_name(plan), ": done ",
          by_clock(finish, scenario), ", ",
          format_about(plan$mean, stats::sd(plan$draws[["cost"]]) / sqrt(nrow(plan$draws)),
-                      scenario$currency), ", ", chance_beside(plan$p_both, choice$confidence),
+                      scenario$currency), ", ", format_chance_near(plan$p_both, choice$confidence),
          " sure")
 }

@@ -12,22 +12,23 @@ unknown_words <- function(forecast) {
   c(
     if (any(evidence %in% c("claimed", "assumed"))) {
       c(claimed = paste0("Claimed is what the seller says, taken with a spread of ",
-                         percent(assumed_sd$claimed), "."))
+                         format_percent(assumed_sd$claimed), "."))
     },
     if (any(evidence == "assumed")) {
-      c(assumed = paste0("Assumed speeds are taken with a spread of ", percent(assumed_sd$assumed),
+      c(assumed = paste0("Assumed speeds are taken with a spread of ",
+                         format_percent(assumed_sd$assumed),
                          "."))
     },
     if (job$run_basis == "assumed") {
       c(run = paste0("No frame was measured twice: the spread from run to run is assumed to be ",
-                     percent(job$run_sd),
+                     format_percent(job$run_sd),
                      "."))
     },
     if (any(is_sample(as_frame(job$evidence)))) {
       c(sample = paste("The frame times are sample data, invented to show the tool.",
                        "They say nothing about any real engine or device."))
     },
-    stages = stage_words_assumed(scenario), prices = doubt_words(scenario),
+    stages = assumed_stage_words(scenario), prices = doubt_words(scenario),
     learned = learned_words(scenario), if (!all(troubled)) {
       c(troubles = paste0(
         "Failed frames and lost nodes are in the forecast where a rate card says how often they ",
@@ -52,8 +53,8 @@ learned_words <- function(scenario, sites = unique(scenario$corrections[["site"]
     mine <- x[x[["site"]] == site, , drop = FALSE]
     mine <- mine[!duplicated(mine[c("what", "hours")]), , drop = FALSE]
     queue <- mine[["what"]] == "wait_s"
-    parts <- vapply(which(!queue), function(k) correction_says(as.list(mine[k, ])), "")
-    parts <- c(parts, queue_says(mine[queue, , drop = FALSE]))
+    parts <- vapply(which(!queue), function(k) correction_sentence(as.list(mine[k, ])), "")
+    parts <- c(parts, queue_sentence(mine[queue, , drop = FALSE]))
     if (any(nzchar(parts))) paste0(site, ": ", paste(parts[nzchar(parts)], collapse = "; "))
   }))
   if (length(said))
@@ -61,10 +62,10 @@ learned_words <- function(scenario, sites = unique(scenario$corrections[["site"]
 }
 
 # One correction in words; nothing where it does next to nothing.
-correction_says <- function(x) {
+correction_sentence <- function(x) {
   jobs <- paste(x$jobs, if (x$jobs == 1) "job" else "jobs")
-  if (x$what == "failed") return(paste0(percent(exp(x$bias)), " of runs fail (", jobs, ")"))
-  said <- factor_says(x)
+  if (x$what == "failed") return(paste0(format_percent(exp(x$bias)), " of runs fail (", jobs, ")"))
+  said <- factor_sentence(x)
   if (!nzchar(said)) return("")
   paste0(corrected_names[[x$what]], said, " (", x$jobs - x$inside, " of ", jobs, " ended outside",
          if (!is.na(x$changed)) paste0(", changed ", x$changed, " jobs ago"), ")")
@@ -74,7 +75,7 @@ corrected_names <- c(finish_s = "time", cost = "cost", wait_s = "waiting", start
                      upload_s = "sending")
 
 # By how much a correction moves and widens; nothing where it does next to nothing.
-factor_says <- function(x) {
+factor_sentence <- function(x) {
   moved <- abs(x$bias) > 0.02
   wider <- abs(log(x$width)) > 0.04
   if (!moved && !wider) return("")
@@ -85,8 +86,8 @@ factor_says <- function(x) {
 }
 
 # Corrections of a queue, the hours that have the same together.
-queue_says <- function(rows) {
-  said <- vapply(seq_len(nrow(rows)), function(k) factor_says(as.list(rows[k, ])), "")
+queue_sentence <- function(rows) {
+  said <- vapply(seq_len(nrow(rows)), function(k) factor_sentence(as.list(rows[k, ])), "")
   each <- unique(said[nzchar(said)])
   if (!length(each)) return(NULL)
   hours <- vapply(each, function(one) {
@@ -100,7 +101,7 @@ queue_says <- function(rows) {
 }
 
 # Stages that nobody timed, and what stands in for them.
-stage_words_assumed <- function(scenario) {
+assumed_stage_words <- function(scenario) {
   options <- as_frame(scenario$options)
   found <- unlist(lapply(unique(options[["site"]]), function(name) {
     stages <- untimed_stages(option_of(scenario, match(name, options[["site"]])), scenario$now)

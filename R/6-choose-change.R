@@ -25,7 +25,7 @@
 break_even <- function(choice, rivals = 2) {
   check_class(choice, argument("choice"), "cp_choice", "choose_option()")
   rivals <- check_count(rivals, argument("rivals"), least = 0)
-  kept_with(choice, paste("changes", rivals), function() break_evens(choice, rivals))
+  keep_with(choice, paste("changes", rivals), function() break_evens(choice, rivals))
 }
 
 # Prices, speeds and waits at which the plan would no longer be the best.
@@ -74,7 +74,7 @@ bound_changes <- function(state, what) {
            else if (what == "deadline") state$asked$budget else
              min(state$asked$deadline_s, .Machine$double.xmax)
   edges <- sort(unique(vapply(state$facts$draws, function(d) {
-    kept_within(d[[column]], d[[other]], limit, state$asked$confidence)
+    joint_limit_at_share(d[[column]], d[[other]], limit, state$asked$confidence)
   }, 0)))
   edges <- edges[is.finite(edges)]
   picked <- function(at)
@@ -123,8 +123,8 @@ input_change <- function(state, option, what, more) {
     options[["tier"]] == options[["tier"]][options[["option"]] == option]
   here <- which(here)
   table <- as_frame(choice$options)[here, ]
-  best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]],
-                        ifelse(is.na(table[["noise"]]), Inf, table[["noise"]]))
+  best <- pareto_front(table[["finish_p50"]], table[["cost_p50"]],
+                       ifelse(is.na(table[["noise"]]), Inf, table[["noise"]]))
   mine <- here[best | table[["option"]] == option]
   aside <- setdiff(here, mine)
   picked <- function(x)

@@ -34,7 +34,7 @@ find_fallback <- function(state, starts, bound, most = 6) {
   found <- Map(look, tried$start, tried$at, tried$rescue)
   # The moment once more, on both sides of the best; of what does not fit, earlier.
   for (step in state$asked$deadline_s * c(0.03, 0.02, 0.01)) {
-    best <- found[[best_found(found)]]
+    best <- found[[best_candidate(found)]]
     near <- best$at + if (best$fits) c(-step, step) else c(-step, -2 * step)
     near <- Filter(function(at) at > 0 && at < state$asked$deadline_s, near)
     found <- c(found, lapply(near, function(at) look(best$start, at, best$rescue)))
@@ -50,7 +50,7 @@ find_fallback <- function(state, starts, bound, most = 6) {
 }
 
 # The cheapest that fits, or what comes nearest.
-best_found <- function(found) {
+best_candidate <- function(found) {
   fits <- vapply(found, `[[`, NA, "fits")
   order(!fits, ifelse(fits, vapply(found, `[[`, 0, "mean"), -vapply(found, `[[`, 0, "p_both")))[1]
 }
@@ -67,7 +67,7 @@ tried_looks <- function(state, shares, start) {
   alone <- Map(at_shares, lines, work)
   on <- list(finish = do.call(pmax, lapply(alone, `[[`, "finish")),
              cost = Reduce(`+`, lapply(alone, `[[`, "cost")))
-  rescues <- which_rescue(state, split$used)
+  rescues <- rescue_candidates(state, split$used)
   at <- state$asked$deadline_s * seq(0.04, 0.94, by = 0.03)
   rows <- lapply(at, function(t) {
     done <- Map(function(line, w) pmin.int(share_done(line, t), w), lines, work)
@@ -88,7 +88,7 @@ tried_looks <- function(state, shares, start) {
 
 # Options that can begin at any moment, at another site than those that are used, or at another tier
 # where nodes are not one's own; the best few by what they cost and how soon they are done.
-which_rescue <- function(state, used) {
+rescue_candidates <- function(state, used) {
   options <- state$options
   there <- state$machines %in% state$machines[used]
   tier <- there & !state$own & !paste(options[["site"]], options[["tier"]]) %in%
@@ -97,7 +97,7 @@ which_rescue <- function(state, used) {
   finish <- vapply(state$lines[can], function(line) stats::median(line$finish[, ncol(line$finish)]),
                    0)
   cost <- vapply(state$lines[can], function(line) mean(line$cost[, ncol(line$cost)]), 0)
-  utils::head(can[is.finite(finish)][order(!non_dominated(finish, cost)[is.finite(finish)],
+  utils::head(can[is.finite(finish)][order(!pareto_front(finish, cost)[is.finite(finish)],
                                            finish[is.finite(finish)])],
               8)
 }

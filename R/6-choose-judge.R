@@ -108,7 +108,7 @@ judge_options <- function(facts, asked, distances = TRUE) {
   } else near("p_deadline") & is.finite(asked$deadline_s) |
     near("p_budget") & is.finite(asked$budget)
   noise <- ifelse(is.na(table[["noise"]]), Inf, table[["noise"]])
-  table[["non_dominated"]] <- non_dominated(table[["finish_p50"]], table[["cost_p50"]], noise)
+  table[["non_dominated"]] <- pareto_front(table[["finish_p50"]], table[["cost_p50"]], noise)
   # What is rarely needed and dear then counts by its mean; of equal costs one's own nodes go first.
   cost <- table[["cost_mean"]]
   other <- !table[["own"]]
@@ -144,15 +144,17 @@ joint_chance <- function(draws, asked) {
 # keep each alone and miss all the same: then either change is enough.
 with_distances <- function(table, draws, asked) {
   of <- function(f) vapply(draws, f, 0)
-  late <- of(function(d) kept_by(d$finish_s, asked$confidence)) - asked$deadline_s
+  late <- of(function(d) limit_at_share(d$finish_s, asked$confidence)) - asked$deadline_s
   late <- pmax(0, ifelse(is.nan(late), Inf, late))
-  over <- pmax(0, of(function(d) kept_by(d$cost, asked$confidence)) - asked$budget)
+  over <- pmax(0, of(function(d) limit_at_share(d$cost, asked$confidence)) - asked$budget)
   table[["both_miss"]] <- late > 0 & over > 0
   if (asked$together) {
     deadline <- min(asked$deadline_s, .Machine$double.xmax)
-    joint_late <- of(function(d) kept_within(d$finish_s, d$cost, asked$budget, asked$confidence)) -
+    joint_late <- of(function(d) joint_limit_at_share(d$finish_s, d$cost, asked$budget,
+                                                      asked$confidence)) -
       asked$deadline_s
-    joint_over <- of(function(d) kept_within(d$cost, d$finish_s, deadline, asked$confidence)) -
+    joint_over <- of(function(d) joint_limit_at_share(d$cost, d$finish_s, deadline,
+                                                      asked$confidence)) -
       asked$budget
     none <- function(x) pmax(0, ifelse(is.nan(x), Inf, x))
     alone <- list(late = late, over = over)

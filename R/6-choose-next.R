@@ -35,7 +35,7 @@
 next_measures <- function(choice, most = 12) {
   check_class(choice, argument("choice"), "cp_choice", "choose_option()")
   most <- check_count(most, argument("most"))
-  out <- kept_with(choice, "next", function() measures_of(choice))
+  out <- keep_with(choice, "next", function() measures_of(choice))
   utils::head(out, most)
 }
 
@@ -116,7 +116,7 @@ site_measures <- function(state) {
     i <- mine[which.min(colMeans(state$cost)[mine])]
     theta <- matrix(state$forecast$draws[["log_speed"]], ncol = nrow(options))[, i]
     open <- open_speed(options[["speed_se"]][i], job)
-    columns <- hangs_on(state, site)
+    columns <- states_of_sites(state, site)
     try <- function(told) {
       results_of(state, theta, options[["log_speed"]][i], options[["speed_se"]][i], told, columns)
     }
@@ -149,7 +149,8 @@ pack_measures <- function(state) {
   if (!isTRUE(se > 0.01)) return(NULL)
   sites <- unique(options[["site"]][sent])
   list(measure_row(state, "pack", job$shots[[1]]$shot, 0, stage$time$median_s, 0,
-                   results_of(state, theta, mean(theta), se, 0.95 * se, hangs_on(state, sites)),
+                   results_of(state, theta, mean(theta), se, 0.95 * se,
+                              states_of_sites(state, sites)),
                    paste("clockpigeon pack", job$shots[[1]]$shot)))
 }
 
@@ -272,9 +273,9 @@ measure_sentences <- function(rows, choice) {
     gains <- if (x$what == "samples")
       paste("saves", format_about(x$saves, x$saves / 10, currency), "on average")
              else if (x$changes > 0 && !choice$plan$fits)
-               paste("in", percent(x$changes), "of results something fits")
+               paste("in", format_percent(x$changes), "of results something fits")
              else if (x$changes > 0)
-               c(paste0("changes the plan in ", percent(x$changes), " of results"),
+               c(paste0("changes the plan in ", format_percent(x$changes), " of results"),
                                   paste0("saves ", format_about(x$saves, x$saves / 10, currency),
                                          " on average"))
     paste0(what, takes, "; ",

@@ -66,14 +66,14 @@ line_bounds <- function(lines, confidence) {
     last <- length(line$shares)
     cost <- colMeans(line$cost)
     slope <- if (last > 1) max(0, (cost[last] - cost[1]) / (1 - line$shares[1])) else cost[1]
-    data.frame(finish = I(list(cummax(apply(line$finish, 2, kept_by, share = confidence)))),
+    data.frame(finish = I(list(cummax(apply(line$finish, 2, limit_at_share, share = confidence)))),
                shares = I(list(line$shares)), fixed = max(cost[last] - slope, 0), slope = slope)
   })
   do.call(rbind, rows)
 }
 
 # The share of the work that an option can do in so many seconds; nothing when not even one frame.
-share_by <- function(finish, shares, seconds) {
+share_in_time <- function(finish, shares, seconds) {
   if (is.infinite(seconds)) return(as.numeric(is.finite(utils::tail(finish, 1))))
   if (!is.finite(finish[1]) || finish[1] > seconds) return(0)
   known <- is.finite(finish)
@@ -120,7 +120,7 @@ solve_split <- function(state, slack) {
   lines <- state$bounds
   options <- state$options
   k <- nrow(lines)
-  room <- mapply(share_by, lines$finish, lines$shares, state$asked$deadline_s * slack)
+  room <- mapply(share_in_time, lines$finish, lines$shares, state$asked$deadline_s * slack)
   tie <- 1e-6 * (1 + max(lines$fixed + lines$slope)) * (!state$own)
   rows <- list(list(c(rep(1, k), rep(0, k)), "=", 1))
   add <- function(coefficients, direction, bound)
@@ -174,7 +174,7 @@ check_parts <- function(state, split, keep = FALSE) {
 kept_run <- function(state, i, columns, keep) {
   if (keep || is.null(state$tried)) return(part_run(state, i, columns, keep = keep))
   key <- paste("run", i, columns[1], length(columns), nrow(state$seconds))
-  kept_with(list(kept = state$tried), key, function() part_run(state, i, columns))
+  keep_with(list(kept = state$tried), key, function() part_run(state, i, columns))
 }
 
 # What a question makes of the draws of a whole plan.

@@ -69,7 +69,7 @@ choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence =
   asked <- question_of(forecast, deadline, budget, confidence, rule[1], together)
   if (is.character(plans)) plans <- read_stated_plan(plans)
   if (!is.list(plans)) check_flag(plans, argument("plans"))
-  decide(forecast, asked, plans)
+  make_decision(forecast, asked, plans)
 }
 
 # What is asked, checked.
@@ -83,7 +83,7 @@ question_of <- function(forecast, deadline, budget, confidence, rule, together) 
 
 # The decision; without `details` what only figures, reports and explanations show is left to be
 # made on demand.
-decide <- function(forecast, asked, plans = TRUE, details = TRUE) {
+make_decision <- function(forecast, asked, plans = TRUE, details = TRUE) {
   facts <- option_facts(forecast)
   table <- judge_options(facts, asked)
   stale <- changed_cards(forecast$scenario)
@@ -106,7 +106,7 @@ decide <- function(forecast, asked, plans = TRUE, details = TRUE) {
   look <- !isFALSE(plans)
   choice <- planned(if (look) best_plan(choice, frames$of(key), stated) else
                     single_plan(choice, lead))
-  if (look) kept_with(choice, "next", function() measures_of(choice, frames))
+  if (look) keep_with(choice, "next", function() measures_of(choice, frames))
   if (details) with_details(choice, frames) else choice
 }
 
@@ -116,7 +116,7 @@ with_details <- function(choice, frames = common_frames(choice$forecast$scenario
   forecast <- choice$forecast
   job_totals(forecast, option_of(forecast$scenario, leading_options(choice, 1))$job_of)
   for (i in leading_options(choice)) option_run(forecast, i, frames)
-  kept_with(choice, "worth", function() worth_of(choice, frames))
+  keep_with(choice, "worth", function() worth_of(choice, frames))
   choice
 }
 

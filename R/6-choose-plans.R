@@ -26,7 +26,7 @@ best_plan <- function(choice, seconds, stated = NULL) {
   # The cheapest option of all fits: nothing to be gained.
   cheapest <- one$fits && same_cost(table[["cost_mean"]][lead], min(table[["cost_mean"]][rows]))
   if (asked$rule == "cheapest" && cheapest) return(one)
-  rows <- rows[!outdone(table[rows, ], as_frame(scenario$options)[rows, ])]
+  rows <- rows[!is_dominated(table[rows, ], as_frame(scenario$options)[rows, ])]
   scenario$options <- scenario$options[rows, , drop = FALSE]
   state <- plan_state(scenario, asked, seconds, forecast$seed)
   state$whole <- lapply(rows, function(i) as_frame(option_rows(forecast, i))[c("finish_s", "cost")])
@@ -38,14 +38,14 @@ best_plan <- function(choice, seconds, stated = NULL) {
   if (length(sides$split$used) < 2) sides <- NULL
   plans <- c(list(one), if (length(sides)) list(made_plan(state, sides, "sides")),
              if (length(fallback)) list(made_plan(state, fallback, "fallback")))
-  best <- plainest(vapply(plans, `[[`, NA, "fits"), vapply(plans, `[[`, 0, "mean"),
-                   vapply(plans, `[[`, 0, "p_both"))
+  best <- simplest_plan(vapply(plans, `[[`, NA, "fits"), vapply(plans, `[[`, 0, "mean"),
+                        vapply(plans, `[[`, 0, "p_both"))
   c(plans[[best]], list(rivals = plans[-best]))
 }
 
 # The cheapest plan that fits, or the one that comes nearest; of those within a per cent of it the
 # first, which is the plainest to carry out.
-plainest <- function(fits, mean, p_both) {
+simplest_plan <- function(fits, mean, p_both) {
   if (!any(fits)) return(which.max(p_both))
   which(fits & mean <= 1.01 * min(mean[fits]) + 0.005)[1]
 }
@@ -54,7 +54,7 @@ plainest <- function(fits, mean, p_both) {
 # by bisection; of those that keep it the cheapest.
 fastest_plan <- function(state, one, steps = 6) {
   asked <- state$asked
-  kept <- function(finish) kept_by(finish, asked$confidence)
+  kept <- function(finish) limit_at_share(finish, asked$confidence)
   ends <- vapply(state$lines, function(line) kept(line$finish[, ncol(line$finish)]), 0)
   high <- min(asked$deadline_s,
               if (one$fits) kept(one$draws[["finish_s"]]) else max(0, ends[is.finite(ends)]))
@@ -81,7 +81,7 @@ fastest_plan <- function(state, one, steps = 6) {
 
 # Options that another of the same site, tier and start outdoes: with more nodes sooner, and no
 # dearer.
-outdone <- function(table, options) {
+is_dominated <- function(table, options) {
   same <- paste(options[["site"]], options[["tier"]], options[["hire"]], options[["begin_s"]],
                 options[["spread"]])
   vapply(seq_len(nrow(table)), function(i) {

@@ -132,7 +132,7 @@ choice_record <- function(choice, changes = NULL) {
                lapply(job$shots, function(shot) list(shot = shot$shot, hash = record_hash(shot)))),
     exchange = if (!is.null(forecast$exchange)) as_frame(forecast$exchange),
     corrections = if (length(scenario$corrections)) as_frame(scenario$corrections),
-    disclosures = disclosures(scenario),
+    disclosures = list_discounts(scenario),
     doubts = scenario$doubts, changed_since = as.list(choice$stale),
     made_with = list(clockpigeon = getNamespaceVersion("clockpigeon")[[1]], r = R.version.string,
                      draws = forecast$n, seed = forecast$seed)
@@ -168,12 +168,12 @@ record_json <- function(record) {
 }
 
 # Discounts and credits of the sites, disclosed so that they can be ignored.
-disclosures <- function(scenario) {
+list_discounts <- function(scenario) {
   unlist(lapply(unname(option_sites(scenario)), site_disclosures, on = scenario$now))
 }
 
 site_disclosures <- function(site, on) {
-  on <- day_in(on, site$time_zone)
+  on <- day_in_zone(on, site$time_zone)
   offered <- Filter(function(d) (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to),
                     site$discounts)
   balances <- Filter(function(b) is.null(b$until) || on <= b$until, site$balances)
@@ -190,8 +190,8 @@ record_page <- function(record) {
   options <- record$options
   rows <- paste0("| ", options[["option"]], " | ", format_duration(options[["finish_p50"]]), " | ",
                  format_money(options[["cost_p50"]], options[["currency"]][1]), " | ",
-                 percent(options[["p_deadline"]]), " | ", percent(options[["p_budget"]]), " | ",
-                 options[["evidence"]], " |")
+                 format_percent(options[["p_deadline"]]), " | ",
+                 format_percent(options[["p_budget"]]), " | ", options[["evidence"]], " |")
   reasons <- unlist(record$reasons)
   first <- c(names(reasons)[1], "time", "cost", "evidence")
   asked <- vapply(record$asked$shots,
@@ -202,7 +202,7 @@ record_page <- function(record) {
            paste("done by", record$asked$deadline), ", ",
            if (is.null(record$asked$budget)) "no budget" else paste("at most", record$asked$budget),
            ", chance ",
-           percent(record$asked$confidence), ", the ", record$asked$rule, "."),
+           format_percent(record$asked$confidence), ", the ", record$asked$rule, "."),
     "", paste0("- **", answer_heads[names(record$answer)], "**: ", unlist(record$answer)), "",
     paste0("Of single options: ", if (is.null(record$pick)) "none fits" else record$pick, ": ",
            reasons[1], "."),
@@ -216,11 +216,11 @@ record_page <- function(record) {
       seq_len(NROW(record$left_out))])),
     section("Learned", list_of(learned_words(list(corrections = record$corrections)))),
     section("Disclosed", list_of(record$disclosures)), section("Doubtful", list_of(record$doubts)),
-    section("Made from", list_of(made_from(record))))
+    section("Made from", list_of(reproduce_lines(record))))
 }
 
 # All that is needed to make a decision again, a line each.
-made_from <- function(record) {
+reproduce_lines <- function(record) {
   c(paste0(record$evidence$rows, " timings of ", record$evidence$engine, " ",
            record$evidence$version, ", the newest of ", record$evidence$newest, ", hash ",
            record$evidence$hash),

@@ -118,7 +118,8 @@ last_steps <- function(now, state, size = 0.03, steps = 6) {
     # While it fits, from where a frame costs most; while it does not, from where the work ends
     # last.
     each <- vapply(now$parts, function(d) mean(d[["cost"]]), 0) / lengths(now$split$runs)
-    late <- vapply(now$parts, function(d) kept_by(d[["finish_s"]], state$asked$confidence), 0)
+    late <- vapply(now$parts, function(d) limit_at_share(d[["finish_s"]], state$asked$confidence),
+                   0)
     from <- now$split$used[which.max(if (now$fits) each else late)]
     tried <- lapply(setdiff(used, from), function(j) {
       by <- min(size, now$shares[from])
@@ -149,7 +150,7 @@ pair_starts <- function(state, most = 24) {
   lines <- state$bounds
   options <- state$options
   k <- nrow(lines)
-  room <- mapply(share_by, lines$finish, lines$shares, state$asked$deadline_s)
+  room <- mapply(share_in_time, lines$finish, lines$shares, state$asked$deadline_s)
   alone <- lapply(which(room >= 1 - 1e-9), function(i) replace(numeric(k), i, 1))
   pairs <- expand.grid(i = seq_len(k), j = seq_len(k))
   pairs <- pairs[options[["site"]][pairs$i] < options[["site"]][pairs$j] &

@@ -30,7 +30,7 @@ trial_value <- function(choice, frames = 3, sites = 4) {
   check_class(choice, argument("choice"), "cp_choice", "choose_option()")
   frames <- check_count(frames, argument("frames"), most = 1000)
   sites <- check_count(sites, argument("sites"))
-  kept_with(choice, paste("trials", frames, sites), function() trials_of(choice, frames, sites))
+  keep_with(choice, paste("trials", frames, sites), function() trials_of(choice, frames, sites))
 }
 
 # Trials at sites whose speed is unknown, claimed or assumed, with price and value.
@@ -97,7 +97,8 @@ one_trial <- function(state, i, frames) {
   price <- trial_price(state$forecast, i, frames)
   list(price = price$cost, takes = price$takes,
        results = results_of(state, theta, options[["log_speed"]][i], options[["speed_se"]][i],
-                            open^2 / sqrt(open^2 + error^2), hangs_on(state, options[["site"]][i])))
+                            open^2 / sqrt(open^2 + error^2),
+                            states_of_sites(state, options[["site"]][i])))
 }
 
 # What the frames of a trial cost at one node of the option's site and tier, fees and minimums with

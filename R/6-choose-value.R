@@ -81,7 +81,8 @@ results_of <- function(state, theta, mean, se, told, columns) {
   data.frame(wins = pick, saves = loss[, state$now] - loss[cbind(seq_along(pick), pick)])
 }
 
-hangs_on <- function(state, sites) which(vapply(state$sites, function(s) any(s %in% sites), NA))
+states_of_sites <- function(state, sites)
+  which(vapply(state$sites, function(s) any(s %in% sites), NA))
 
 # One row of the list: `found` from results_of().
 measure_row <- function(state, what, about, frames, takes, price, found, command) {

@@ -1,8 +1,8 @@
 # A week of jobs from their forecasts: what plan_week() is asked, and what its answer leaves open.
 
-# A job as plan_week() takes it. `forecast`, `asked`: of the job, as decide() takes them; `draws`:
-# which of the forecast's draws. Own ways are those that begin now on a pool of one's own; of the
-# others those that keep what is asked by themselves, the cheapest and the fastest.
+# A job as plan_week() takes it. `forecast`, `asked`: of the job, as make_decision() takes them;
+# `draws`: which of the forecast's draws. Own ways are those that begin now on a pool of one's own;
+# of the others those that keep what is asked by themselves, the cheapest and the fastest.
 week_job <- function(name, forecast, asked, draws = seq_len(forecast$n), most_out = 4) {
   scenario <- forecast$scenario
   facts <- option_facts(forecast)
@@ -24,12 +24,12 @@ week_job <- function(name, forecast, asked, draws = seq_len(forecast$n), most_ou
   }
   list(job = name, deadline_s = asked$deadline_s, budget = asked$budget,
        confidence = asked$confidence, ways = lapply(c(own, out), way),
-       soonest_out = soonest_out(table, facts, asked, draws))
+       soonest_out = first_to_drop(table, facts, asked, draws))
 }
 
 # The least moment by which an option elsewhere is done with the chance asked for, its deadline
 # forgotten; Inf: none is.
-soonest_out <- function(table, facts, asked, draws) {
+first_to_drop <- function(table, facts, asked, draws) {
   out <- which(!table[["own"]])
   at <- vapply(out, function(i)
                kept_moment(facts$draws[[i]]$finish_s[draws], facts$draws[[i]]$cost[draws], asked),
@@ -85,12 +85,12 @@ choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, runnin
   jobs <- lapply(parts, function(draws) {
     Map(week_job, names(forecasts), forecasts, asked, MoreArgs = list(draws = draws))
   })
-  found <- planned_week(guarded(jobs[[1]], half), pools[[1]], budget, confidence)
+  found <- planned_week(robust_week_plan(jobs[[1]], half), pools[[1]], budget, confidence)
   week <- week_judged(found$plan, jobs[[2]], pools[[2]], budget, confidence)
   scenario <- forecasts[[1]]$scenario
   structure(list(week = week, late = late_jobs(week),
-                 more = one_more_node(forecasts, guarded(jobs[[1]], half), pools[[1]], parts[[1]],
-                                      found),
+                 more = one_more_node(forecasts, robust_week_plan(jobs[[1]], half), pools[[1]],
+                                      parts[[1]], found),
                  running = running_rows(running),
                  now = scenario$now, currency = scenario$currency, time_zone = scenario$time_zone),
             class = "cp_chosen_week")
@@ -182,7 +182,7 @@ mixed_start <- function(state) {
 
 # Jobs that ask a little more, by the error of a chance that is counted in so many draws: of many
 # plans the one that is found is one that these draws like.
-guarded <- function(jobs, draws) {
+robust_week_plan <- function(jobs, draws) {
   lapply(jobs, function(job) {
     error <- sqrt(job$confidence * (1 - job$confidence) / draws)
     job$confidence <- min(job$confidence + 1.3 * error, (1 + job$confidence) / 2)
@@ -224,7 +224,7 @@ one_more_node <- function(forecasts, jobs, pools, draws, found) {
     }
     more <- Map(function(job, forecast) {
       job$ways <- c(job$ways, unlist(lapply(cards, function(pool) {
-        wider_way(forecast, pool, wider[[pool]]$most, draws)
+        simulate_wider_pool(forecast, pool, wider[[pool]]$most, draws)
       }), FALSE))
       job
     }, jobs, forecasts)
@@ -236,7 +236,7 @@ one_more_node <- function(forecasts, jobs, pools, draws, found) {
 }
 
 # The way of a job on so many nodes of a pool, simulated; none where it has no option there.
-wider_way <- function(forecast, pool, nodes, draws) {
+simulate_wider_pool <- function(forecast, pool, nodes, draws) {
   options <- as_frame(forecast$scenario$options)
   at <- which(options[["site"]] == pool & options[["begin_s"]] == 0)
   if (!length(at)) return(NULL)

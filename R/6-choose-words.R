@@ -43,8 +43,8 @@ question_words <- function(choice) {
   done <- first_of(main_job(scenario)$done, 0)
   paste0(if (done) paste0(done, " of ", done + job_frames(main_job(scenario)),
                           " frames are done. "), "Asked: ",
-         deadline, ", ", budget, ", ", chance_asked(choice), percent(choice$confidence), "; the ",
-         choice$rule, " of what fits.")
+         deadline, ", ", budget, ", ", target_chance(choice), format_percent(choice$confidence),
+         "; the ", choice$rule, " of what fits.")
 }
 
 choice_title <- function(choice) if (is.na(choice$pick)) "No option fits" else
@@ -70,16 +70,17 @@ warning_words <- function(choice) {
 }
 
 # What the confidence is asked of.
-chance_asked <- function(choice) {
+target_chance <- function(choice) {
   both <- is.finite(choice$deadline_s) && is.finite(choice$budget)
   paste0(if (!both) "" else if (choice$together) "both together " else "each ", "with a chance of ")
 }
 
 # A chance with the error that so many draws leave it.
 chance_text <- function(p, se) {
-  paste0(percent(p), ifelse(p > 0 & p < 1,
-                            paste0(" (+-", formatC(100 * 2 * se, format = "f", digits = 1), ")"),
-                            ""))
+  paste0(format_percent(p), ifelse(p > 0 & p < 1,
+                                   paste0(" (+-", formatC(100 * 2 * se, format = "f", digits = 1),
+                                          ")"),
+                                   ""))
 }
 
 # The picked option as a sentence, with its chances.
@@ -103,15 +104,15 @@ pick_sentence <- function(row, choice) {
          format_duration(row[["finish_p50"]]), " and ",
          format_about(row[["cost_p50"]], row[["cost_se"]], currency),
          if (row[["close"]])
-         paste0("; so near to the ", percent(choice$confidence), " asked that more draws could ",
-                "decide otherwise"),
+         paste0("; so near to the ", format_percent(choice$confidence),
+                " asked that more draws could ", "decide otherwise"),
          usable_words(row))
 }
 
 # Frames that do not come back usable are part of every cost.
 usable_words <- function(row) {
   if (!isTRUE(row[["usable"]] < 1)) return("")
-  paste0("; ", percent(row[["usable"]]), " of frames come back usable, at ",
+  paste0("; ", format_percent(row[["usable"]]), " of frames come back usable, at ",
          format_money(row[["cost_per_usable"]]), " ", row[["currency"]],
          " each; all of them would cost ", format_money(row[["cost_whole"]], row[["currency"]]))
 }
@@ -123,41 +124,42 @@ other_sentence <- function(row, choice) {
     paste0(", with ", formatC(row[["noise"]] / pick[["noise"]], format = "f", digits = 2),
            " times its noise")
   }
-  paste0("fits too; ", difference(row[["cost_p50"]] - pick[["cost_p50"]], "dearer", "cheaper",
-                                  function(x) format_money(x, row[["currency"]])), " and ",
-         difference(row[["finish_p50"]] - pick[["finish_p50"]], "later", "sooner", format_duration),
+  paste0("fits too; ", difference_text(row[["cost_p50"]] - pick[["cost_p50"]], "dearer", "cheaper",
+                                       function(x) format_money(x, row[["currency"]])), " and ",
+         difference_text(row[["finish_p50"]] - pick[["finish_p50"]], "later", "sooner",
+                         format_duration),
          " than the pick",
          quality)
 }
 
-difference <- function(x, more, less, format) {
+difference_text <- function(x, more, less, format) {
   if (isTRUE(x > 0)) paste(format(x), more) else if (isTRUE(x < 0)) paste(format(-x), less)
   else paste("neither", more, "nor", less)
 }
 
 not_both_sentence <- function(row, choice) {
-  paste0("keeps the deadline in ", percent(row[["p_deadline"]]), " and the budget in ",
-         percent(row[["p_budget"]]), ", but both together in ", percent(row[["p_both"]]),
-         " of draws, ", percent(choice$confidence), " asked; a deadline ",
-         format_duration(row[["late_s"]]), " later or ",
+  paste0("keeps the deadline in ", format_percent(row[["p_deadline"]]), " and the budget in ",
+         format_percent(row[["p_budget"]]), ", but both together in ",
+         format_percent(row[["p_both"]]), " of draws, ", format_percent(choice$confidence),
+         " asked; a deadline ", format_duration(row[["late_s"]]), " later or ",
          format_money(row[["over"]], row[["currency"]]), " more would do")
 }
 
 unfinished_sentence <- function(row, choice) {
-  paste0("does not finish: only ", percent(row[["p_deadline"]]), " of draws do, ",
-         percent(choice$confidence), " asked", usable_words(row))
+  paste0("does not finish: only ", format_percent(row[["p_deadline"]]), " of draws do, ",
+         format_percent(choice$confidence), " asked", usable_words(row))
 }
 
 late_sentence <- function(row, choice) {
-  paste0("too late: ", percent(row[["p_deadline"]]), " of draws finish by the deadline, ",
-         percent(choice$confidence), " asked; a deadline ", format_duration(row[["late_s"]]),
+  paste0("too late: ", format_percent(row[["p_deadline"]]), " of draws finish by the deadline, ",
+         format_percent(choice$confidence), " asked; a deadline ", format_duration(row[["late_s"]]),
          " later would do")
 }
 
 dear_sentence <- function(row, choice) {
-  paste0("too dear: ", percent(row[["p_budget"]]), " stay within the budget, ",
-         percent(choice$confidence), " asked; ", format_money(row[["over"]], row[["currency"]]),
-         " more would do")
+  paste0("too dear: ", format_percent(row[["p_budget"]]), " stay within the budget, ",
+         format_percent(choice$confidence), " asked; ",
+         format_money(row[["over"]], row[["currency"]]), " more would do")
 }
 
 reason_words <- list(pick = pick_sentence, fits = other_sentence, not_both = not_both_sentence,
@@ -275,7 +277,7 @@ job_unseen <- function(job, totals) {
 }
 
 stage_range <- function(stage) {
-  s <- varying(stage$time, "time")
+  s <- varying_time(stage$time, "time")
   paste0(format_duration(s[1]), " (one in ten over ",
          format_duration(s[1] * exp(s[2] * stats::qnorm(0.9))), ")")
 }
@@ -335,9 +337,9 @@ trial_sentences <- function(rows, currency, results) {
       x$frames, if (x$frames == 1) " frame" else " frames", " at ", x$site, " (speed ", x$evidence,
       ") cost ", format_money(x$price, currency), " and take ", format_duration(x$takes_s), ". ",
       if (x$overturns == 0) {
-        paste0("No result of theirs would change the plan (below ", percent(1 / results),
+        paste0("No result of theirs would change the plan (below ", format_percent(1 / results),
                "): not worth it.")
-      } else paste0("With a chance of ", percent(x$overturns),
+      } else paste0("With a chance of ", format_percent(x$overturns),
                     " they change the plan, most likely to ", x$wins, "; on average they save ",
                     format_money(x$saves, currency), ": ",
                     if (x$worth) "worth it." else "not worth it.")

@@ -21,7 +21,7 @@
 worth_tests <- function(choice) {
   check_class(choice, argument("choice"), "cp_choice", "choose_option()")
   forecast <- choice$forecast
-  kept_with(choice, "worth", function() {
+  keep_with(choice, "worth", function() {
     worth_of(choice, common_frames(forecast$scenario, forecast$n, forecast$seed))
   })
 }
@@ -52,7 +52,7 @@ one_test <- function(choice, i, test, result, fits, change, noise = 1,
 }
 
 # TRUE if these draws meet deadline and budget.
-fits_asked <- function(d, choice) {
+meets_limits <- function(d, choice) {
   draws <- list(list(finish_s = d[["finish_s"]], cost = d[["cost"]]))
   with_distances(data.frame(fits = NA), draws, choice)[["fits"]]
 }
@@ -78,17 +78,17 @@ worth_night <- function(choice, i) {
 }
 
 # The option once more at another speed: its result and whether it fits.
-at_speed <- function(choice, i, speed, frames) {
+option_at_speed <- function(choice, i, speed, frames) {
   d <- simulated(choice$forecast$scenario, i, frames, what_if(speed = speed))$draws
   list(finish = stats::median(d[["finish_s"]]), cost = stats::median(d[["cost"]]),
-       fits = fits_asked(d, choice))
+       fits = meets_limits(d, choice))
 }
 
 worth_limit <- function(choice, i, frames, share = 0.5) {
   job <- option_of(choice$forecast$scenario, i)$job_of
   if (!all(vapply(job$shots, function(shot) length(shot$limit$samples) > 0 &&
                   shot$limit$samples > 1, NA))) return(NULL)
-  result <- at_speed(choice, i, exp(-with_share(job, share)$time_share[["log"]]), frames)
+  result <- option_at_speed(choice, i, exp(-with_share(job, share)$time_share[["log"]]), frames)
   one_test(choice, i, "limit", result, result$fits, "Half the samples", 1 / sqrt(share))
 }
 
@@ -99,7 +99,7 @@ worth_features <- function(choice, i, frames) {
   if (!length(rows) || !nrow(rows)) return(NULL)
   found <- feature_ratios(rows)
   unlist(lapply(seq_len(nrow(found)), function(k) {
-    result <- at_speed(choice, i, 1 / found$ratio[k], frames)
+    result <- option_at_speed(choice, i, 1 / found$ratio[k], frames)
     one_test(choice, i, "feature", result, result$fits,
              paste0("With ", found$change[k], " (", number_text(found$ratio[k]),
                     " times the time, ", found$n[k], " pairs measured)"), NA_real_)

@@ -23,16 +23,16 @@ look_alarm <- function(x) {
   look <- x$look
   if (is.null(look) || !look$due %in% c("send", "later")) return(NULL)
   if (look$due == "later") {
-    return(alarm("look", "note", NA,
-                 paste0("the plan looks at ", clock_at(x, look$at_s), ": fewer than ", look$fewer,
-                        " frames by then go on at ", look$rescue),
-                 "Nothing before.", look$at_s))
+    return(new_alarm("look", "note", NA,
+                     paste0("the plan looks at ", clock_at(x, look$at_s), ": fewer than ",
+                            look$fewer, " frames by then go on at ", look$rescue),
+                     "Nothing before.", look$at_s))
   }
-  alarm("look", "now", NA,
-        paste0("by ", clock_at(x, look$at_s), " there were ", look$there,
-               " frames, fewer than the ", look$fewer, " that the plan asks for"),
-        paste0("Send the frames that are not begun to ", look$rescue, "."),
-        x$state$asked$deadline_s)
+  new_alarm("look", "now", NA,
+            paste0("by ", clock_at(x, look$at_s), " there were ", look$there,
+                   " frames, fewer than the ", look$fewer, " that the plan asks for"),
+            paste0("Send the frames that are not begun to ", look$rescue, "."),
+            x$state$asked$deadline_s)
 }
 
 # Nothing came for longer than in 99 of 100 draws, and than between any two frames of 19 in 20 jobs.
@@ -41,12 +41,12 @@ silent_alarms <- function(x) {
   silent <- which(parts[["silent"]])
   bind_tables(lapply(silent, function(k) {
     last <- parts[["last"]][k]
-    alarm("silent", "now", parts[["site"]][k],
-          paste0("nothing came from ", parts[["site"]][k],
-                 if (is.finite(last)) paste0(" for ", format_duration(
+    new_alarm("silent", "now", parts[["site"]][k],
+              paste0("nothing came from ", parts[["site"]][k],
+                     if (is.finite(last)) paste0(" for ", format_duration(
             x$passed_s - last)) else " yet",
-                 "; in 99 of 100 cases another frame would have come by now"),
-          "See whether it still runs.")
+                     "; in 99 of 100 cases another frame would have come by now"),
+              "See whether it still runs.")
   }))
 }
 
@@ -55,9 +55,9 @@ node_alarms <- function(x) {
   nodes <- x$nodes
   gone <- nodes[!nodes[["up"]], , drop = FALSE]
   if (!nrow(gone)) return(NULL)
-  alarm("gone", "now", NA,
-        paste0("the node ", gone[["node"]], " is gone since ", clock_at(x, gone[["last"]])),
-        "See it there; its frames went to others.")
+  new_alarm("gone", "now", NA,
+            paste0("the node ", gone[["node"]], " is gone since ", clock_at(x, gone[["last"]])),
+            "See it there; its frames went to others.")
 }
 
 # A frame that is rendered for longer than any frame of the forecast.
@@ -71,12 +71,12 @@ stuck_alarms <- function(x) {
   # The longest three; where there are many it is no single node.
   others <- length(stuck) - 3
   stuck <- utils::head(stuck[order(-took[stuck])], 3)
-  alarm("stuck", "now", NA,
-        paste0(open[["shot"]][stuck], " ", open[["frame"]][stuck], " is rendered on ",
-               open[["node"]][stuck], " for ", format_duration(took[stuck]),
-               ", longer than in any case of the forecast (", format_duration(most[stuck]), ")",
-               if (others > 0) paste0(", and so are ", others, " more")),
-        "See that node: it may be frozen, or the frame is far heavier than its neighbours.")
+  new_alarm("stuck", "now", NA,
+            paste0(open[["shot"]][stuck], " ", open[["frame"]][stuck], " is rendered on ",
+                   open[["node"]][stuck], " for ", format_duration(took[stuck]),
+                   ", longer than in any case of the forecast (", format_duration(most[stuck]), ")",
+                   if (others > 0) paste0(", and so are ", others, " more")),
+            "See that node: it may be frozen, or the frame is far heavier than its neighbours.")
 }
 
 # Frames that are there and took longer than in any case of the forecast.
@@ -89,7 +89,7 @@ heavy_alarm <- function(x) {
   heavy <- which(done[["seconds"]] > most & done[["seconds"]] > 1)
   if (!length(heavy)) return(NULL)
   at <- heavy[which.max(done[["seconds"]][heavy] / most[heavy])]
-  alarm("heavy", "note", NA, paste0(
+  new_alarm("heavy", "note", NA, paste0(
     length(heavy), " of ", nrow(done), if (nrow(done) == 1) " frame" else " frames",
     " took longer than in any case ", "of the forecast: ", done[["shot"]][at], " ",
     done[["frame"]][at], " ", format_duration(done[["seconds"]][at]), ", at most ",
@@ -115,7 +115,7 @@ level_alarms <- function(x) {
   slow <- parts[parts[["unlike"]] & parts[["beside"]] >= worth_telling & !parts[["slowed"]], ,
                 drop = FALSE]
   if (!nrow(slow)) return(NULL)
-  alarm("unlike", "soon", slow[["site"]], paste0(
+  new_alarm("unlike", "soon", slow[["site"]], paste0(
     slow[["site"]], " takes ", number_text(slow[["beside"]]),
     " times as long for a frame as was forecast, more than ", "in 199 of 200 cases"),
     "See that its version, device and settings are those that were measured; the times below go on as it goes.")
@@ -126,7 +126,7 @@ pace_alarms <- function(x) {
   parts <- as_frame(x$parts)
   slow <- parts[parts[["slowed"]] & parts[["factor"]] >= worth_telling, , drop = FALSE]
   if (!nrow(slow)) return(NULL)
-  alarm("slower", "soon", slow[["site"]], paste0(
+  new_alarm("slower", "soon", slow[["site"]], paste0(
     slow[["site"]], " has taken ", number_text(slow[["factor"]]),
     " times as long for a frame since ", clock_at(x, slow[["since_s"]]), " as before"),
     "See whether other work, heat or fewer nodes slow it; the times below take it as lasting.")
@@ -143,10 +143,10 @@ fail_alarms <- function(x) {
                             100, 0))
   if (stats::pbinom(failed - 1, max(runs, failed), share, lower.tail = FALSE) > 0.001) return(NULL)
   worst <- frames[which.max(frames[["failures"]]), ]
-  alarm("failing", "now", NA,
-        paste0(failed, " of ", runs, " runs failed, the most of ", worst[["shot"]], " ",
-               worst[["frame"]], " (", worst[["failures"]], ")"),
-        "See why: clockpigeon jobs, with the job's name and --format csv, says it of each.")
+  new_alarm("failing", "now", NA,
+            paste0(failed, " of ", runs, " runs failed, the most of ", worst[["shot"]], " ",
+                   worst[["frame"]], " (", worst[["failures"]], ")"),
+            "See why: clockpigeon jobs, with the job's name and --format csv, says it of each.")
 }
 
 # What sites that are asked by their address tell of.
@@ -161,7 +161,7 @@ site_alarms <- function(x) {
     if (all(x$here[columns])) return(NULL)
     rbind(halted_alarm(x, site, columns), reach_alarm(x, site), behind_alarm(x, site, columns),
           charge_alarm(x, site, part[1], columns), balance_alarm(x, site, part[1]),
-          spoilt_alarm(site), version_alarm(x, site))
+          unusable_alarm(site), version_alarm(x, site))
   }))
 }
 
@@ -172,10 +172,10 @@ halted_alarm <- function(x, site, columns) {
   by <- c(cap = "its spend cap was reached", order = "it was stopped",
           "no nodes" = "it has no nodes left")
   why <- if (site$halted_by %in% names(by)) by[[site$halted_by]] else shown_text(site$halted_by)
-  alarm("halted", "now", site$site,
-        paste0(site$site, " ended its part at ", clock_at(x, site$halted_s), ": ", why, "; ", lost,
-               " frames are not rendered"),
-        paste0(
+  new_alarm("halted", "now", site$site,
+            paste0(site$site, " ended its part at ", clock_at(x, site$halted_s), ": ", why, "; ",
+                   lost, " frames are not rendered"),
+            paste0(
           "Place what is left again with what it may cost now, or decide anew: clockpigeon choose --done. ",
           "What is ready there is paid: clockpigeon fetch."))
 }
@@ -183,12 +183,12 @@ halted_alarm <- function(x, site, columns) {
 reach_alarm <- function(x, site) {
   if (is.na(site$silent_s)) return(NULL)
   if (site$by_hand) {
-    return(alarm("unreached", "soon", site$site, paste0(site$site, " ", site$trouble),
-                 "Export it again, or mend `reports` in the site's file; frames in the folder count all the same."))
+    return(new_alarm("unreached", "soon", site$site, paste0(site$site, " ", site$trouble),
+                     "Export it again, or mend `reports` in the site's file; frames in the folder count all the same."))
   }
-  alarm("unreached", "now", site$site,
-        paste0(site$site, " cannot be asked since ", clock_at(x, site$silent_s), ": it ",
-               site$trouble), "See whether it is up; what it did meanwhile comes then.")
+  new_alarm("unreached", "now", site$site,
+            paste0(site$site, " cannot be asked since ", clock_at(x, site$silent_s), ": it ",
+                   site$trouble), "See whether it is up; what it did meanwhile comes then.")
 }
 
 # Pictures that are ready and not here: more than come in between two looks, and not getting fewer.
@@ -196,11 +196,11 @@ behind_alarm <- function(x, site, columns) {
   waiting <- is.finite(x$came[columns]) & !x$here[columns]
   old <- waiting & x$passed_s - x$ready[columns] > 300
   if (sum(old) < max(5, 0.05 * length(columns))) return(NULL)
-  alarm("behind", "soon", site$site,
-        paste0(sum(waiting), " frames are ready at ", site$site, " and not here, ", sum(old),
-               " of them for over five minutes"),
-        if (site$by_hand) "Download them into the job's folder."
-        else "Fetch them without the view: clockpigeon fetch; see the link and the disk here.")
+  new_alarm("behind", "soon", site$site,
+            paste0(sum(waiting), " frames are ready at ", site$site, " and not here, ", sum(old),
+                   " of them for over five minutes"),
+            if (site$by_hand) "Download them into the job's folder."
+            else "Fetch them without the view: clockpigeon fetch; see the link and the disk here.")
 }
 
 # What is charged for the work done, beside what the forecast has for it.
@@ -212,20 +212,20 @@ charge_alarm <- function(x, site, part, columns) {
   ratio <- charged_ratio(mean, site$charged, work)
   if (work < 0.05 || ratio < 1.2) return(NULL)
   currency <- x$state$scenario$currency
-  alarm("dearer", "soon", site$site, paste0(
-    site$site, " charged ", format_money(site$charged, currency), " for ", percent(work),
+  new_alarm("dearer", "soon", site$site, paste0(
+    site$site, " charged ", format_money(site$charged, currency), " for ", format_percent(work),
     " of the work, ", number_text(ratio), " times what its card lets expect"),
-        "See its bill: clockpigeon jobs, with the job's name.")
+            "See its bill: clockpigeon jobs, with the job's name.")
 }
 
 # Frames that another version made than the one asked for.
 version_alarm <- function(x, site) {
   if (is.na(site$other)) return(NULL)
   job <- x$state$job
-  alarm("version", "now", site$site,
-        paste0(site$site, " renders with ", job$engine, " ", site$other, ", asked was ",
-               job$version),
-        "Stop, and look at a frame beside one of your own: clockpigeon picture. Releases light and grain differently.")
+  new_alarm("version", "now", site$site,
+            paste0(site$site, " renders with ", job$engine, " ", site$other, ", asked was ",
+                   job$version),
+            "Stop, and look at a frame beside one of your own: clockpigeon picture. Releases light and grain differently.")
 }
 
 # Fewer nodes than the plan counts on, well after the others began.
@@ -243,18 +243,19 @@ fewer_alarms <- function(x) {
     start <- first_of(x$state$scenario$sites[[site]]$start, list(p90_s = 300))$p90_s
     since <- x$passed_s - min(mine[["first"]])
     if (since < 2 * start + 120) return(NULL)
-    alarm("fewer", "soon", site, paste0(nrow(mine), " of ", planned, " nodes work at ", site, ", ",
-                                        format_duration(since), " after the first began"),
-          "Ask there; the times above take what came as it came.")
+    new_alarm("fewer", "soon", site,
+              paste0(nrow(mine), " of ", planned, " nodes work at ", site, ", ",
+                     format_duration(since), " after the first began"),
+              "Ask there; the times above take what came as it came.")
   }))
 }
 
-spoilt_alarm <- function(site) {
+unusable_alarm <- function(site) {
   if (!site$spoilt) return(NULL)
-  alarm("spoilt", "soon", site$site,
-        paste0(site$spoilt, if (site$spoilt == 1) " picture of " else " pictures of ",
-               site$site, " did not come whole"),
-        "They are fetched again; if they stay so, ask the site for the frames anew.")
+  new_alarm("spoilt", "soon", site$site,
+            paste0(site$spoilt, if (site$spoilt == 1) " picture of " else " pictures of ",
+                   site$site, " did not come whole"),
+            "They are fetched again; if they stay so, ask the site for the frames anew.")
 }
 
 # The budget, and when it is passed: spending goes with the work.
@@ -268,15 +269,16 @@ money_alarm <- function(x) {
   passes <- x$passed_s + share * (end - x$passed_s)
   currency <- x$state$scenario$currency
   if (spent > asked$budget) {
-    return(alarm("money", "now", NA,
-                 paste0("the budget of ", format_money(asked$budget, currency), " is passed: ",
-                        format_money(spent, currency), " are spent"),
-                 if (any(x$frames[["state"]] == "rendering")) "Stop: what is under way adds to it."
-                 else "Nothing is added unless it is placed again."))
+    return(new_alarm("money", "now", NA,
+                     paste0("the budget of ", format_money(asked$budget, currency), " is passed: ",
+                            format_money(spent, currency), " are spent"),
+                     if (any(x$frames[["state"]] == "rendering"))
+                     "Stop: what is under way adds to it."
+                     else "Nothing is added unless it is placed again."))
   }
-  alarm("money", if (x$p_budget < 0.5) "now" else "soon", NA, paste0(
+  new_alarm("money", if (x$p_budget < 0.5) "now" else "soon", NA, paste0(
     "the budget of ", format_money(asked$budget, currency), " is kept with a chance of ",
-    percent(x$p_budget),
+    format_percent(x$p_budget),
     if (share > 0 && share < 1) paste0("; half of the cases pass it by ", clock_at(x, passes))),
     "Stop, or raise the budget: a cap takes effect late, and frames in flight are paid and lost.",
     if (share > 0 && share < 1) passes else NA_real_)
@@ -288,12 +290,12 @@ late_alarm <- function(x) {
   if (!is.finite(asked$deadline_s) || x$p_deadline >= asked$confidence) return(NULL)
   level <- if (x$p_deadline < 0.5) "now" else "soon"
   says <- paste0("the deadline ", clock_at(x, asked$deadline_s), " is kept with a chance of ",
-                 percent(x$p_deadline), "; asked were ", percent(asked$confidence))
+                 format_percent(x$p_deadline), "; asked were ", format_percent(asked$confidence))
   if (asked$deadline_s <= x$passed_s) {
-    return(alarm("late", "now", NA, "the deadline has passed",
-                 "Say what comes first, and fetch that."))
+    return(new_alarm("late", "now", NA, "the deadline has passed",
+                     "Say what comes first, and fetch that."))
   }
-  ways <- rest_ways(x)
+  ways <- rest_alternatives(x)
   good <- ways[ways[["p_both"]] >= asked$confidence, , drop = FALSE]
   if (!NROW(good)) {
     # Where the money is gone, what would keep the deadline is told with what it costs.
@@ -301,21 +303,21 @@ late_alarm <- function(x) {
                  drop = FALSE]
     if (NROW(kept)) {
       best <- kept[which.min(kept[["cost_mean"]]), ]
-      return(alarm("late", level, NA, says, paste0(
+      return(new_alarm("late", level, NA, says, paste0(
         "Only above the budget: send what is not begun to ", best[["option"]], ": ",
-        percent(best[["p_deadline"]]), ", ",
+        format_percent(best[["p_deadline"]]), ", ",
         format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."),
-                   best[["until_s"]]))
+                       best[["until_s"]]))
     }
     best <- ways[which.max(ways[["p_both"]]), , drop = FALSE]
-    return(alarm("late", level, NA, says, if (NROW(best) && best[["p_both"]] > x$p_both) paste0(
+    return(new_alarm("late", level, NA, says, if (NROW(best) && best[["p_both"]] > x$p_both) paste0(
       "No option keeps it now; the rest at ", best[["option"]], " comes nearest, with ",
-      percent(best[["p_both"]]), ".")
+      format_percent(best[["p_both"]]), ".")
       else "No option makes it more likely: say so where it is waited for."))
   }
   best <- good[which.min(good[["cost_mean"]]), ]
-  alarm("late", level, NA, says, paste0(
-    "Send what is not begun to ", best[["option"]], ": ", percent(best[["p_both"]]), ", ",
+  new_alarm("late", level, NA, says, paste0(
+    "Send what is not begun to ", best[["option"]], ": ", format_percent(best[["p_both"]]), ", ",
     format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."),
-        best[["until_s"]])
+            best[["until_s"]])
 }

@@ -1,7 +1,7 @@
 # What was decided of a job, and its question asked again of the project as it is now.
 
 # The record of a job's decision; an error for a job without a plan.
-decided_job <- function(ledger, job) {
+job_plan_record <- function(ledger, job) {
   decision <- job_decision(ledger, job)
   if (is.null(decision$plan)) {
     stop_input("job", paste0("job ", job, " has no plan: it was not decided here"), argument("job"),
@@ -12,7 +12,7 @@ decided_job <- function(ledger, job) {
 
 # The question of a decision, as it is asked of the project now: shots, engine, what was done
 # already; `question()` gives deadline and budget from a moment on.
-asked_again <- function(decision, project) {
+replan_job <- function(decision, project) {
   done <- vapply(decision$asked$shots, function(asked) {
     shot <- project_entry(project$shots, asked$shot, "shot")
     if (asked$limit != format_limit(shot$limit)) {
@@ -38,13 +38,13 @@ asked_again <- function(decision, project) {
        engine = if (length(version)) stats::setNames(version, engine) else engine,
        done = if (length(done)) paste(done, collapse = "; "), question = question,
        spreads = unlist(decision$asked$spreads),
-       corrections = decided_learned(decision), draws = decision$made_with$draws,
+       corrections = decision_corrections(decision), draws = decision$made_with$draws,
        seed = decision$made_with$seed)
 }
 
 # The job that is asked for, on what the ledger knows by now; `but`: a job whose frames are what it
 # is held against. Corrections from past jobs, as they were when it was decided.
-decided_learned <- function(decision) {
+decision_corrections <- function(decision) {
   rows <- lapply(decision$corrections, function(row) {
     as.data.frame(lapply(stats::setNames(nm = correction_columns),
                          function(name) or_else(row[[name]], NA)))

@@ -5,7 +5,7 @@
 # of one job or folder. Returns list(files, findings): the files without copies, where a file that
 # the main sequence lacks has been moved to it; and a finding `copy` for each copy, which says
 # whether its content is the same.
-copies_apart <- function(files, asked) {
+split_copies <- function(files, asked) {
   none <- list(files = files, findings = NULL)
   if (length(unique(files[["sequence"]])) < 2) return(none)
   groups <- split(seq_len(nrow(files)),

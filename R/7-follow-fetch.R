@@ -64,18 +64,18 @@ fetched_row <- function(ledger, job, remote, state = list(), trouble = NA_charac
                       currency = character(), trouble = character()))
   }
   frames <- order_frames(remote$order)
-  events <- remote_told(ledger, job, remote)
+  events <- remote_frame_events(ledger, job, remote)
   count <- function(what) sum(row_key(frames, c("shot", "frame")) %in%
                                 row_key(events[events[["what"]] %in% what, , drop = FALSE],
                                         c("shot", "frame")))
-  data.frame(site = remote$site, id = remote$id, state = said_text(state$state),
+  data.frame(site = remote$site, id = remote$id, state = text_or_na(state$state),
              frames = nrow(frames), ready = count(c("ready", "arrived")), here = count("arrived"),
-             left_s = said_number(state$left_s), spent = said_number(state$spent),
-             currency = said_text(state$currency), trouble = trouble)
+             left_s = number_or_na(state$left_s), spent = number_or_na(state$spent),
+             currency = text_or_na(state$currency), trouble = trouble)
 }
 
 # What is told of frames by one job at a site: a frame that was refused is in a later one again.
-remote_told <- function(ledger, job, remote) {
+remote_frame_events <- function(ledger, job, remote) {
   events <- as_frame(job_events(ledger, job))
   own <- startsWith(events[["key"]], paste("site", remote$site, remote$id, "")) |
     startsWith(events[["key"]], paste("fetch arrived", remote$site, remote$id, ""))
@@ -118,7 +118,7 @@ fetch_remote <- function(project, ledger, job, remote, until, patience, links) {
     take_remote_events(prompt, project, ledger, job, remote, links, state)
   }
   keep_claim(ledger, job, remote, state)
-  if (said_text(state$state) %in% c("done", "stopped"))
+  if (text_or_na(state$state) %in% c("done", "stopped"))
     keep_bill(prompt, project, ledger, job, remote)
   if (is.na(trouble)) trouble <- quarantine_words(ledger, job, remote)
   fetched_row(ledger, job, remote, state, trouble)
@@ -202,7 +202,7 @@ keep_claim <- function(ledger, job, remote, state) {
 # here is requested.
 fetch_pictures <- function(service, project, ledger, job, remote, until, ready) {
   frames <- order_frames(remote$order)
-  events <- remote_told(ledger, job, remote)
+  events <- remote_frame_events(ledger, job, remote)
   of <- function(what) row_key(frames, c("shot", "frame")) %in%
     row_key(events[events[["what"]] %in% what, , drop = FALSE], c("shot", "frame"))
   told <- of("ready")
@@ -259,7 +259,7 @@ bring_remote <- function(service, project, ledger, job, remote, row, to) {
                         warning = unwritten)
     }
   }
-  node <- said_text(received$row$node)
+  node <- text_or_na(received$row$node)
   if (!is.na(node)) node <- paste0(remote$site, "/", node)
   told <- function(what, detail = NA_character_, seconds = NA_real_) {
     add_events(ledger, job,
@@ -269,7 +269,7 @@ bring_remote <- function(service, project, ledger, job, remote, row, to) {
                           key = paste("fetch", what, remote$site, remote$id, row$shot, row$frame)))
   }
   if (!whole) return(told("spoilt", "its picture is not what the site says it is"))
-  new <- told("arrived", seconds = said_number(received$row$seconds))
+  new <- told("arrived", seconds = number_or_na(received$row$seconds))
   if (new > 0 && length(received$row))
     keep_remote_timing(project, ledger, job, remote, received$row)
 }
@@ -277,23 +277,23 @@ bring_remote <- function(service, project, ledger, job, remote, row, to) {
 # The time of a frame that a site rendered, as evidence of the site.
 keep_remote_timing <- function(project, ledger, job, remote, row) {
   shot <- Find(function(s) s$shot == row$shot, remote$order$shots)
-  if (is.na(said_number(row$seconds))) return(invisible())
+  if (is.na(number_or_na(row$seconds))) return(invisible())
   asked <- remote$order$version
-  if (length(asked) && !said_text(row$version) %in% c(NA, asked)) {
+  if (length(asked) && !text_or_na(row$version) %in% c(NA, asked)) {
     add_events(ledger, job,
                data.frame(what = "other version", time = utc_now(this_moment()),
-                          place = remote$site, detail = said_text(row$version), source = "fetch",
-                          key = paste("version", remote$site, remote$id, said_text(row$version))))
+                          place = remote$site, detail = text_or_na(row$version), source = "fetch",
+                          key = paste("version", remote$site, remote$id, text_or_na(row$version))))
   }
   limit <- shot$limit
   names(limit)[names(limit) == "time_s"] <- "time"
-  ended <- service_moment(said_text(row$ended))
-  add_told_timing(ledger, list(
+  ended <- service_moment(text_or_na(row$ended))
+  add_reported_timing(ledger, list(
     shot = row$shot, scene = or_else(project$shots[[row$shot]]$scene, shot$scene),
     frame = row$frame, engine = remote$order$engine,
-    engine_version = first_of(null_if_na(said_text(row$version)), remote$order$version),
+    engine_version = first_of(null_if_na(text_or_na(row$version)), remote$order$version),
     width = shot$width, height = shot$height, tier = remote$order$tier, wall_s = row$seconds,
-    measured_at = if (is.na(ended)) this_moment() else ended, billed = said_number(row$charge),
+    measured_at = if (is.na(ended)) this_moment() else ended, billed = number_or_na(row$charge),
     job = job
   ), limit, project$sites[[remote$site]])
 }

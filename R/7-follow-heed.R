@@ -1,10 +1,10 @@
 # What is said elsewhere of a job that runs on own nodes, and what it says of itself meanwhile.
 
 # States of a slot that has a frame.
-frame_under_way <- c("preparing", "rendering", "bringing")
+running_frame <- c("preparing", "rendering", "bringing")
 
 # What was said of the job elsewhere: paused, resumed, stopped. Looked at twice a second.
-heed <- function(pool) {
+poll_orders <- function(pool) {
   now <- pool$clock()
   if (now - pool$heeded < 0.5) return(pool)
   pool$heeded <- now
@@ -45,7 +45,7 @@ tell_progress_of <- function(pool) {
   if (!pool$progress || now - pool$said < 5) return(pool)
   pool$said <- now
   state <- whole_frames(pool$frames)[["state"]]
-  up <- sum(vapply(pool$slots, `[[`, "", "state") %in% c("idle", "cut", frame_under_way))
+  up <- sum(vapply(pool$slots, `[[`, "", "state") %in% c("idle", "cut", running_frame))
   queued <- sum(vapply(pool$slots, `[[`, "", "state") == "queued")
   cat(sum(state == "done"), " of ", length(state), " frames, ", up, " of ", length(pool$slots),
       " slots at work", if (queued) paste0(", ", queued, " in the queue"),

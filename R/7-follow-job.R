@@ -42,8 +42,8 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
 # The same; with `until`, from what was measured by then alone.
 watched_job <- function(project, ledger, job, now = this_moment(), last = NULL, until = NULL) {
   check_class(project, argument("project"), "cp_project", "read_project()")
-  decision <- decided_job(ledger, job)
-  asked <- asked_again(decision, project)
+  decision <- job_plan_record(ledger, job)
+  asked <- replan_job(decision, project)
   placed <- placed_of(ledger, job, decision)
   if (!length(placed$folders)) {
     stop_input("job", paste0("job ", job, " was not placed"), argument("job"),
@@ -58,8 +58,8 @@ watched_job <- function(project, ledger, job, now = this_moment(), last = NULL, 
     scenario <- plan_options(asked_job(ledger, asked, project, job, until), project$sites,
                              spreads = asked$spreads, now = placed$moment,
                              learned = asked$corrections)
-    begun <- begun_job(decision$plan, scenario, asked$question(placed$moment), asked$draws,
-                       asked$seed)
+    begun <- simulated_parts(decision$plan, scenario, asked$question(placed$moment), asked$draws,
+                             asked$seed)
   }
   x <- watch_frames(decision$plan, begun, placed$folders, now,
                     without_refused(job_events(ledger, job)))
@@ -136,7 +136,7 @@ belief_of <- function(x, moments = 40) {
     going <- with_gaps(going, x$state, x$own_gaps, now)
     rest <- Map(function(home, d, columns) {
       came <- x$came[columns]
-      rest_given(home, d[["finish_s"]], d[["cost"]], came[came <= now], now)
+      rest_draws(home, d[["finish_s"]], d[["cost"]], came[came <= now], now)
     }, going$home, going$draws, going$runs)
     mixed <- with_seed(1, lapply(rest, function(r)
                                  r$finish[sample.int(length(r$finish), 1000, TRUE, r$weight)]))

@@ -70,7 +70,7 @@ learned <- function(ledger, but = NULL) {
 # on what was known of the speed, of a stage it does not.
 ended_jobs <- function(rows, what, shifts = NULL) {
   x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]) &
-            rows[["actual"]] %in% positive(rows[["actual"]]) &
+            rows[["actual"]] %in% positive_values(rows[["actual"]]) &
               rows[["p10"]] > 0, , drop = FALSE]
   if (is.null(x))
     x <- data.frame(job = character(), site = character(), tier = character(),
@@ -120,7 +120,7 @@ stage_shifts <- function(rows, stages, rates) {
   })
 }
 
-positive <- function(x) x[is.finite(x) & x > 0]
+positive_values <- function(x) x[is.finite(x) & x > 0]
 
 # Corrections of every site and tier that had a job.
 all_corrections <- function(learning) {
@@ -182,7 +182,7 @@ shown_forecasts <- function(rows, ledger) {
   x <- rows[rows[["what"]] %in% c("finish_s", "cost"), , drop = FALSE]
   alone <- names(which(tapply(x[["site"]], x[["job"]], function(s) length(unique(s))) == 1))
   x <- x[x[["job"]] %in% alone, , drop = FALSE]
-  kept <- all_promised(ledger)
+  kept <- all_job_promises(ledger)
   at <- match(row_key(x, c("job", "what")), row_key(kept, c("job", "what")))
   x[forecast_points()] <- kept[at, forecast_points()]
   x
@@ -192,7 +192,7 @@ shown_forecasts <- function(rows, ledger) {
 # short.
 claim_scores <- function(rows, ledger) {
   ended <- rows[rows[["what"]] == "finish_s", , drop = FALSE]
-  told <- told_of_all(ledger, c("placed", "claim"))
+  told <- events_of_all_jobs(ledger, c("placed", "claim"))
   told <- split(told, factor(told[["job"]], unique(ended[["job"]])))
   found <- bind_tables(lapply(seq_len(nrow(ended)), function(k) {
     ratio <- claim_ratio(told[[ended[["job"]][k]]], ended[["site"]][k], ended[["actual"]][k])
@@ -269,14 +269,14 @@ failing_rate <- function(x) {
 }
 
 pace_rate <- function(x) {
-  ratio <- positive(x[["actual"]] / x[["p50"]])
+  ratio <- positive_values(x[["actual"]] / x[["p50"]])
   list(what = "speed", prior = 1, prior_jobs = 2,
        learned = exp(sum(log(ratio)) / (length(ratio) + 2)), jobs = length(ratio))
 }
 
 # Sd of log speed from job to job: what is assumed of sessions counts as three jobs.
 drift_rate <- function(x) {
-  ratio <- log(positive(x[["actual"]]))
+  ratio <- log(positive_values(x[["actual"]]))
   squares <- sum((ratio - mean(ratio))^2)
   list(what = "drift", prior = assumed_drift, prior_jobs = 3, jobs = length(ratio),
        learned = sqrt((3 * assumed_drift^2 + squares) / (3 + max(0, length(ratio) - 1))))
@@ -299,7 +299,7 @@ stage_rates <- function(what, stages) {
 
 # The six hours of the day (UTC) in which each job was placed.
 placed_hours <- function(jobs_of, ledger) {
-  told <- told_of_all(ledger, c("placed", "sent"))
+  told <- events_of_all_jobs(ledger, c("placed", "sent"))
   first <- told[["time"]][match(jobs_of, told[["job"]])]
   day_part(as.POSIXct(first, tz = "UTC", format = "%Y-%m-%dT%H:%M:%OS"))
 }

@@ -40,14 +40,15 @@ chance_findings <- function(place) {
     if (short(judged$p_deadline)) {
       place_finding("late", late, NA,
                     paste0("begun now it is done by the deadline with a chance of ",
-                                                percent(judged$p_deadline), "; asked were ",
-                           percent(asked$confidence)),
+                                                format_percent(judged$p_deadline), "; asked were ",
+                           format_percent(asked$confidence)),
                     "Decide again: clockpigeon choose.")
     },
     if (short(judged$p_budget)) {
       place_finding("dear", "stops", NA,
-                    paste0("it stays within the budget with a chance of ", percent(judged$p_budget),
-                           "; asked were ", percent(asked$confidence)),
+                    paste0("it stays within the budget with a chance of ",
+                           format_percent(judged$p_budget),
+                           "; asked were ", format_percent(asked$confidence)),
                     "Decide again, or raise the budget.")
     }
   )

@@ -12,9 +12,9 @@ site_meter <- function(project, ledger, job, site, shots) {
   mine <- events[events[["place"]] %in% site, , drop = FALSE]
   mine$node <- sub(paste0(site, "/"), "", mine[["node"]], fixed = TRUE)
   # Each order there has its own nodes, and its own bill.
-  mine$order <- told_order(mine[["key"]])
+  mine$order <- order_of_event(mine[["key"]])
   own <- card$kind == "own"
-  runs <- if (own) timed_runs(ledger, job, site) else told_runs(mine)
+  runs <- if (own) timed_runs(ledger, job, site) else meter_runs(mine)
   runs$unusable <- refused_runs(runs, events)
   usage <- if (NROW(runs)) run_usage(runs, card, shot_megapixels(shots))
   rest <- if (own) {
@@ -22,9 +22,9 @@ site_meter <- function(project, ledger, job, site, shots) {
   } else {
     orders <- unique(mine[["order"]][mine[["what"]] == "node up"])
     do.call(rbind, lapply(orders, function(order) {
-      between_told(mine[mine[["order"]] %in% order, , drop = FALSE],
-                   runs[runs[["order"]] %in% order, , drop = FALSE],
-                   card, order)
+      idle_between_runs(mine[mine[["order"]] %in% order, , drop = FALSE],
+                        runs[runs[["order"]] %in% order, , drop = FALSE],
+                        card, order)
     }))
   }
   came <- mine[mine[["what"]] %in% c("ready", "arrived"), c("shot", "frame"), drop = FALSE]
@@ -35,7 +35,7 @@ site_meter <- function(project, ledger, job, site, shots) {
        all(row_key(came, c("shot", "frame")) %in% row_key(timed, c("shot", "frame"))),
        windows = if (!own) all_windows(mine),
        runs = c(all = nrow(runs), failed = sum(runs[["status"]] != "ok")),
-       moments = told_moments(mine))
+       moments = meter_moments(mine))
 }
 
 # Runs of an own pool: what they took is in the ledger.
@@ -54,7 +54,7 @@ timed_runs <- function(ledger, job, site) {
 }
 
 # The order that an event of a site is of, from its key; "" where it is told without one.
-told_order <- function(key) {
+order_of_event <- function(key) {
   hit <- grepl("^(site|halted) [^ ]+ [^ ]+ ", key)
   ifelse(hit, sub("^(site|halted) [^ ]+ ([^ ]+) .*", "\\2", key), "")
 }
@@ -62,7 +62,7 @@ told_order <- function(key) {
 # Runs as a site tells of them: from when a frame was begun on a node to when it was ready, failed
 # or lost. A frame that is only told to be ready, with its time, is a run too. Two nodes may have
 # had one frame at the same time.
-told_runs <- function(x) {
+meter_runs <- function(x) {
   x <- x[x[["what"]] %in% c("rendering", "ready", "failed", "lost") & !x[["source"]] %in% "verify" &
            !is.na(x[["frame"]]), , drop = FALSE]
   if (!nrow(x)) return(no_runs)
@@ -136,8 +136,8 @@ between_runs <- function(usage, runs) {
 
 # Starts and waits of nodes, as a site tells of them: from the job's beginning to when a node is up;
 # between its runs; and where nodes are given back only at the end, from its last run to that.
-between_told <- function(x, runs, card, order) {
-  moments <- told_moments(x)
+idle_between_runs <- function(x, runs, card, order) {
+  moments <- meter_moments(x)
   halted <- x[["time"]][x[["what"]] == "halted"]
   rows <- lapply(seq_along(moments$up), function(k) {
     node <- names(moments$up)[k]
@@ -155,7 +155,7 @@ between_told <- function(x, runs, card, order) {
 
 # When the site had the job (its files too, where that is told), began, and when each of its nodes
 # was up.
-told_moments <- function(x) {
+meter_moments <- function(x) {
   first <- function(what) min(c(x[["time"]][x[["what"]] %in% what], Inf))
   up <- x[x[["what"]] == "node up" & !is.na(x[["node"]]), , drop = FALSE]
   up <- up[!duplicated(up[["node"]]), , drop = FALSE]
@@ -166,8 +166,8 @@ told_moments <- function(x) {
 
 # When each node can have worked: from the job's beginning there (nodes are paid from their start)
 # to when it was gone, or the job was over.
-told_windows <- function(x) {
-  moments <- told_moments(x)
+meter_windows <- function(x) {
+  moments <- meter_moments(x)
   if (!is.finite(moments$begun) || !length(moments$up)) return(NULL)
   over <- max(x[["time"]][x[["what"]] %in% c("halted", "ready", "failed", "lost")], moments$begun)
   gone <- vapply(names(moments$up), function(node) {
@@ -180,5 +180,5 @@ told_windows <- function(x) {
 all_windows <- function(x) {
   orders <- unique(x[["order"]][x[["what"]] == "node up"])
   do.call(rbind, lapply(orders, function(order)
-                        told_windows(x[x[["order"]] %in% order, , drop = FALSE])))
+                        meter_windows(x[x[["order"]] %in% order, , drop = FALSE])))
 }

@@ -30,8 +30,9 @@ above_target <- function(pair, target) {
                     clockpigeon_error = function(e) NULL)
   if (is.null(found) || found$noise - 2 * found$error <= 1.1 * target) return(NULL)
   file_finding(pair, "above", "doubt", "is noisier than was asked for",
-               paste0("its noise is ", share_said(found$noise), " +/- ", share_said(found$error),
-                      " of the brightness, in the ", share_said(found$share),
-                      " of it that stand still, and ", share_said(target), " was asked for"),
-               surety((found$noise - target) / (2 * found$error)))
+               paste0("its noise is ", format_share(found$noise), " +/- ",
+                      format_share(found$error), " of the brightness, in the ",
+                      format_share(found$share), " of it that stand still, and ",
+                      format_share(target), " was asked for"),
+               finding_confidence((found$noise - target) / (2 * found$error)))
 }

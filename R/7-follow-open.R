@@ -5,28 +5,28 @@
 # watches it is told why.
 open_jobs <- function(ledger, now = this_moment()) {
   Filter(function(job)
-         !tryCatch(all_there(ledger, job, now), clockpigeon_error = function(e) FALSE),
+         !tryCatch(is_job_complete(ledger, job, now), clockpigeon_error = function(e) FALSE),
          placed_jobs(ledger))
 }
 
 # Whether all frames of a job are there, as watch_job() counts them: by its events, and by the files
 # in its folders.
-all_there <- function(ledger, job, now = this_moment()) {
-  decision <- decided_job(ledger, job)
+is_job_complete <- function(ledger, job, now = this_moment()) {
+  decision <- job_plan_record(ledger, job)
   wanted <- frame_keys(decided_frames(decision))
   placed <- placed_of(ledger, job, decision)
   passed <- as.numeric(now) - as.numeric(placed$moment)
-  told <- told_since(without_refused(job_events(ledger, job)), placed$moment)
+  told <- seconds_since_placing(without_refused(job_events(ledger, job)), placed$moment)
   told <- told[told[["time"]] <= passed, , drop = FALSE]
   # That a band is there is not yet the frame.
   came <- told[["what"]] %in% "arrived" & is.na(or_else(told[["piece"]], NA))
   left <- setdiff(wanted, frame_keys(told[came, c("shot", "frame"), drop = FALSE]))
   if (!length(left)) return(TRUE)
-  files <- lapply(unique(unlist(placed$folders)), frames_there,
+  files <- lapply(unique(unlist(placed$folders)), folder_frames,
                   unique(decided_frames(decision)[["shot"]]))
   files <- do.call(rbind, files)
   since <- files[["time"]] - as.numeric(placed$moment)
-  fresh <- since > of_this_job_s & since <= passed
+  fresh <- since > clock_slack_s & since <= passed
   !length(setdiff(left, frame_keys(files[fresh, , drop = FALSE])))
 }
 

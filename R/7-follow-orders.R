@@ -12,7 +12,7 @@ order_job <- function(project, ledger, job, what, source = "command") {
     return(list(says = paste(" is", if (what == "paused") "paused already" else "not paused")))
   }
   add_events(ledger, job,
-             data.frame(what = what, source = source, detail = paste("by", who_works())))
+             data.frame(what = what, source = source, detail = paste("by", user_name())))
   says <- paste0(": ", what)
   if (!length(remote_jobs(ledger, job))) return(list(says = says))
   rows <- as_frame(fetch_job(project, ledger, job, 0))
@@ -27,6 +27,6 @@ order_job <- function(project, ledger, job, what, source = "command") {
 }
 
 # Whether sites tell of a job themselves, by their addresses or by what they export.
-told_elsewhere <- function(project, ledger, job) {
+has_reporting_site <- function(project, ledger, job) {
   length(remote_jobs(ledger, job)) > 0 || length(report_sites(project, ledger, job)) > 0
 }

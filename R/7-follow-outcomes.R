@@ -17,7 +17,7 @@ keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watc
   if (!any(is.finite(came)) || any(!is.finite(came) & !state %in% "failed")) return(invisible(0L))
   known <- job_outcomes(ledger)
   if (any(tolower(known[["job"]]) == tolower(job) & known[["site"]] == site)) return(invisible(0L))
-  came <- first_came(ledger, job, promise, watched)
+  came <- first_attempts(ledger, job, promise, watched)
   came <- came[is.finite(came)]
   d <- as_is_draws(promise, watched$begun, job_decision(ledger, job)$plan)
   card <- project$sites[[site]]
@@ -59,13 +59,13 @@ stage_outcomes <- function(moments, d, ledger, job, site, watched) {
                   d[["start_s"]])
     },
     # By its bytes a second: what was there before was not sent again.
-    if (sent$bytes >= least_sent && sent$seconds > 0)
+    if (sent$bytes >= min_upload_bytes && sent$seconds > 0)
     outcome_row("upload_s", size * sent$seconds / sent$bytes, 1, d[["upload_s"]])
   )
 }
 
 # Less tells of the way there and back, and nothing of the link.
-least_sent <- 5e6
+min_upload_bytes <- 5e6
 
 sent_bytes <- function(ledger, job, site) {
   events <- as_frame(job_events(ledger, job))
@@ -102,7 +102,7 @@ left_outcomes <- function(ledger, job, watched, came, at = c(0.25, 0.5, 0.75)) {
 
 # When each frame of a part was ready for the first time, in seconds from the placing: what was
 # refused and rendered again later says nothing of the site's pace.
-first_came <- function(ledger, job, promise, watched) {
+first_attempts <- function(ledger, job, promise, watched) {
   events <- as_frame(job_events(ledger, job))
   events <- events[events[["what"]] %in% c("ready", "arrived"), , drop = FALSE]
   time <- column_moments(events[["time"]], "time", "UTC", "the ledger") - as.numeric(watched$placed)
@@ -117,7 +117,7 @@ as_is_draws <- function(promise, begun, plan) {
   state <- begun$state
   if (!NROW(state$scenario$corrections)) return(promise$draws)
   state$scenario$corrections <- NULL
-  plain <- begun_job(plan, state$scenario, state$asked, nrow(state$seconds), state$seed)
+  plain <- simulated_parts(plan, state$scenario, state$asked, nrow(state$seconds), state$seed)
   of <- match(promise$part$option, as_frame(state$options)[["option"]][plain$parts$used])
   # Of a rescue it is told as it was forecast.
   if (is.na(of)) promise$draws else plain$parts$draws[[of]]

@@ -6,7 +6,7 @@
 looks_of <- function(paths, threads = 1, most_pixels = usual_pixels) {
   kind <- vapply(paths, function(path) {
     if (!file.exists(path)) return("gone")
-    or_else(tryCatch(told_kind(path), error = function(e) NULL), "none")
+    or_else(tryCatch(detect_picture_kind(path), error = function(e) NULL), "none")
   }, "")
   looks <- vector("list", length(paths))
   plain <- which(kind %in% c("png", "pfm"))

@@ -47,8 +47,8 @@
 #' @export
 plan_place <- function(project, ledger, job, now = this_moment()) {
   check_class(project, argument("project"), "cp_project", "read_project()")
-  decision <- decided_job(ledger, job)
-  asked <- asked_again(decision, project)
+  decision <- job_plan_record(ledger, job)
+  asked <- replan_job(decision, project)
   scenario <- plan_options(asked_job(ledger, asked, project), project$sites,
                            spreads = asked$spreads, now = now, learned = asked$corrections)
   state <- watched_state(decision$plan, scenario, asked$question(now), asked$draws, asked$seed)
@@ -140,7 +140,7 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
   kind <- place$parts[["kind"]]
   sheets <- unlist(lapply(which(kind == "sheet"), function(k) {
     again <- if (!trial) refused_columns(place, ledger, k)
-    if (length(again)) write_again(place, k, folder, again) else
+    if (length(again)) write_repeat_sheet(place, k, folder, again) else
       write_sheet(place, k, folder, trial)
   }))
   remote <- unlist(lapply(which(kind == "service"), function(k) {

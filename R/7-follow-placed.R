@@ -53,7 +53,7 @@ send_files <- function(node, root, folder, files) {
     size <- file.size(at)
     from <- 0
     repeat {
-      bytes <- host_read(root, files[k], from)$bytes
+      bytes <- read_host_part(root, files[k], from)$bytes
       done <- wait_for(ask_node(node, host_write, list(folder, files[k], from, bytes, size, own[k]),
                                 600))
       from <- from + length(bytes)

@@ -11,7 +11,7 @@ run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock, sleep = 
                progress = progress, slowest = list(), first_given = list())
   if (is.null(pool$frames[["piece"]])) pool$frames <- in_pieces(job$frames, job$trials)$frames
   pool <- found_frames(pool)
-  pool$prepassed <- prepassed_before(pool)
+  pool$prepassed <- finished_prepasses(pool)
   pool$slots <- lapply(job$slots, function(slot)
                        c(slot, list(state = "closed", again = 0, tries = 0)))
   on.exit({
@@ -19,7 +19,7 @@ run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock, sleep = 
     unlink(file.path(job$root, job$making), recursive = TRUE, expand = FALSE)
   })
   repeat {
-    pool <- look_at_slots(heed(pool))
+    pool <- look_at_slots(poll_orders(pool))
     if (pool$stopped || !can_go_on(pool)) break
     for (name in names(pool$slots)) pool <- step_slot(pool, name)
     pool <- tell_progress_of(pool)
@@ -102,33 +102,34 @@ step_slot <- function(pool, name) {
   if (slot$state == "lost" || slot$again > now) return(pool)
   if (slot$state == "closed") return(open_slot(pool, name))
   if (slot$state == "queued") {
-    return(if (node_answers(slot$node)) greet_slot(pool, name) else keep_queued(pool, name))
+    return(if (node_answers(slot$node)) greet_slot(pool, name) else check_queued_slot(pool, name))
   }
   if (slot$state == "cut") return(learn_why(pool, name))
   if (lost_machine(slot))
     return(cut_slot(pool, name, or_else(slot$stands$why, "it answers no more")))
-  if (slot$state == "idle") return(give_out(pool, name))
+  if (slot$state == "idle") return(assign_frame(pool, name))
   if (mirai::unresolved(slot$task)) return(pool)
   said <- task_result(slot$task)
   if (length(said$lost)) return(cut_slot(pool, name, said$lost))
-  switch(slot$state, greeting = greeted(pool, name, said), bringing = bring_more(pool, name, said),
-         preparing = take_prepass(pool, name, said), take_in(pool, name, said))
+  switch(slot$state, greeting = note_greeting(pool, name, said),
+         bringing = bring_more(pool, name, said), preparing = take_prepass(pool, name, said),
+         take_message(pool, name, said))
 }
 
 # Opens a slot: its node is reached, readied, and given what it lacks.
 open_slot <- function(pool, name) {
   slot <- pool$slots[[name]]
-  if (!any(for_slot(pool, slot))) return(slot_of(pool, name, again = pool$clock() + 1))
+  if (!any(for_slot(pool, slot))) return(set_slot(pool, name, again = pool$clock() + 1))
   if (is_scheduled(slot$node)) {
-    if (!is_open_now(pool, slot)) return(slot_of(pool, name, again = pool$clock() + 5))
+    if (!is_open_now(pool, slot)) return(set_slot(pool, name, again = pool$clock() + 5))
     asked <- ask_for_machine(pool, name)
-    return(if (is.character(asked)) later(pool, name, asked) else asked)
+    return(if (is.character(asked)) retry_slot_later(pool, name, asked) else asked)
   }
   reached <- tryCatch(open_node(slot$node, 20), error = function(e) {
     if (inherits(e, "clockpigeon_error_package")) stop(e)
     FALSE
   })
-  if (!isTRUE(reached)) return(later(pool, name, "it does not answer"))
+  if (!isTRUE(reached)) return(retry_slot_later(pool, name, "it does not answer"))
   greet_slot(pool, name)
 }
 
@@ -139,24 +140,24 @@ greet_slot <- function(pool, name) {
   task <- ask_node(slot$node, host_slot,
                    list(mark, pool$job$pairs, pool$job$engines, slot$node, slot$share), 120)
   # What the scheduler said before was of a machine that was waited for.
-  slot_of(pool, name, state = "greeting", task = task, stands = NULL)
+  set_slot(pool, name, state = "greeting", task = task, stands = NULL)
 }
 
-greeted <- function(pool, name, said) {
+note_greeting <- function(pool, name, said) {
   slot <- pool$slots[[name]]
-  if (is.null(said$value)) return(later(pool, name, said$error))
-  pool <- slot_of(pool, name, host = said$value,
-                  machine = machine_id(pool$ledger, said$value$facts))
+  if (is.null(said$value)) return(retry_slot_later(pool, name, said$error))
+  pool <- set_slot(pool, name, host = said$value,
+                   machine = machine_id(pool$ledger, said$value$facts))
   if (is_scheduled(slot$node)) pool <- machine_given(pool, name)
   shared <- tryCatch(share_folder(pool, name), clockpigeon_error_node = identity)
-  if (inherits(shared, "error")) return(later(pool, name, shared$what))
+  if (inherits(shared, "error")) return(retry_slot_later(pool, name, shared$what))
   pool <- shared
   pool_event(pool, "node up", place = slot$site, node = name)
-  slot_of(pool, name, state = "idle", since = pool$clock(), worked = pool$clock())
+  set_slot(pool, name, state = "idle", since = pool$clock(), worked = pool$clock())
 }
 
 # Gives an idle slot its next frame: one that did not fail there before others.
-give_out <- function(pool, name) {
+assign_frame <- function(pool, name) {
   slot <- pool$slots[[name]]
   if (pool$paused) return(pool)
   now <- pool$clock()
@@ -165,13 +166,13 @@ give_out <- function(pool, name) {
     close_slot(pool, slot, name)
     pool_event(pool, "node gone", place = slot$site, node = name,
                detail = "given back to the scheduler")
-    return(slot_of(pool, name, state = "closed", again = now))
+    return(set_slot(pool, name, state = "closed", again = now))
   }
-  if (!open) return(slot_of(pool, name, again = now + 5))
+  if (!open) return(set_slot(pool, name, again = now + 5))
   at <- which(for_slot(pool, slot))
   ready <- prepass_state(pool, slot, pool$frames[["shot"]][at])
   at <- at[ready != "under way"]
-  if (!length(at)) return(slot_of(pool, name, again = now + 0.2))
+  if (!length(at)) return(set_slot(pool, name, again = now + 0.2))
   at <- at[order(pool$frames[["last"]][at] %in% name)][1]
   pool$begun <- pool$begun + 1L
   trial <- as.list(pool$job$trials[at, , drop = FALSE])
@@ -189,7 +190,7 @@ give_out <- function(pool, name) {
   pool$frames$state[at] <- "out"
   task <- ask_node(slot$node, host_frame, list(trial, bench, pool$frames[["to"]][at], run),
                    pool$job$limit_s[[slot$site]] + pool$job$grace_s)
-  slot_of(pool, name, state = if (first) "preparing" else "rendering", task = task, at = at)
+  set_slot(pool, name, state = if (first) "preparing" else "rendering", task = task, at = at)
 }
 
 # What a slot says of the pre-pass that it ran: the frame it was for waits, and all others of its
@@ -200,39 +201,39 @@ take_prepass <- function(pool, name, said) {
   pool$prepassed[[key]] <- NULL
   if (length(said$value$wait)) {
     pool$frames$state[slot$at] <- "waiting"
-    return(slot_of(pool, name, state = "idle", again = pool$clock() + 30))
+    return(set_slot(pool, name, state = "idle", again = pool$clock() + 30))
   }
   rows <- said$value$rows
   keep_rows(pool, slot, rows)
   last <- if (length(rows)) rows[[length(rows)]]
   if (length(said$error) || length(last) && !identical(last$status, "ok")) {
-    return(frame_failed(pool, name, or_else(last$note, said$error)))
+    return(requeue_frame(pool, name, or_else(last$note, said$error)))
   }
   pool$prepassed[[key]] <- "done"
   pool_event(pool, "prepassed", place = slot$site, node = name,
              shot = pool$frames[["shot"]][slot$at], detail = key)
   pool$frames$state[slot$at] <- "waiting"
-  slot_of(pool, name, state = "idle", tries = 0, bad = 0)
+  set_slot(pool, name, state = "idle", tries = 0, bad = 0)
 }
 
 # What a slot says of its frame.
-take_in <- function(pool, name, said) {
+take_message <- function(pool, name, said) {
   slot <- pool$slots[[name]]
   if (length(said$value$wait)) {
     frame_event(pool, "lost", slot$at, name, detail = said$value$wait)
     pool$frames$state[slot$at] <- "waiting"
-    return(slot_of(pool, name, state = "idle", again = pool$clock() + 30))
+    return(set_slot(pool, name, state = "idle", again = pool$clock() + 30))
   }
   rows <- said$value$rows
   keep_rows(pool, slot, rows)
   last <- if (length(rows)) rows[[length(rows)]]
   if (!identical(last$status, "ok"))
-    return(frame_failed(pool, name, or_else(last$note, said$error)))
-  pool <- slot_of(pool, name, seconds = last$wall_s, tries = 0, bad = 0, worked = pool$clock(),
-                  fresh = FALSE)
+    return(requeue_frame(pool, name, or_else(last$note, said$error)))
+  pool <- set_slot(pool, name, seconds = last$wall_s, tries = 0, bad = 0, worked = pool$clock(),
+                   fresh = FALSE)
   pool$slowest[[slot$site]] <- max(pool$slowest[[slot$site]], last$wall_s)
   if (!slot$travels) return(frame_there(pool, name))
-  slot_of(bring_part(pool, name, 0), name, state = "bringing", from = 0)
+  set_slot(bring_part(pool, name, 0), name, state = "bringing", from = 0)
 }
 
 # The timings of a job's frames are evidence of its site.
@@ -248,10 +249,10 @@ frame_there <- function(pool, name) {
   slot <- pool$slots[[name]]
   frame_event(pool, "arrived", slot$at, name, seconds = slot$seconds)
   pool$frames$state[slot$at] <- "done"
-  join_whole(slot_of(pool, name, state = "idle", again = 0), slot$at)
+  join_whole(set_slot(pool, name, state = "idle", again = 0), slot$at)
 }
 
-frame_failed <- function(pool, name, why) {
+requeue_frame <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   frame_event(pool, "failed", slot$at, name, detail = first_line(why))
   pool$frames$failures[slot$at] <- pool$frames$failures[slot$at] + 1L
@@ -261,17 +262,17 @@ frame_failed <- function(pool, name, why) {
   # A slot on which one frame after the other fails has a trouble of its own: each gets it time to
   # pass.
   bad <- or_else(slot$bad, 0) + 1
-  slot_of(pool, name, state = "idle", bad = bad,
-          again = if (bad < 3) 0 else pool$clock() + min(600, pool$job$again_s * 2^(bad - 3)))
+  set_slot(pool, name, state = "idle", bad = bad,
+           again = if (bad < 3) 0 else pool$clock() + min(600, pool$job$again_s * 2^(bad - 3)))
 }
 
 # A picture comes home in parts, beside its name, and gets it when its SHA-256 is that of the
 # picture there.
 bring_part <- function(pool, name, from) {
   slot <- pool$slots[[name]]
-  task <- ask_node(slot$node, host_read, list(slot$node$folder, pool$frames[["to"]][slot$at], from),
-                   600)
-  slot_of(pool, name, task = task)
+  task <- ask_node(slot$node, read_host_part,
+                   list(slot$node$folder, pool$frames[["to"]][slot$at], from), 600)
+  set_slot(pool, name, task = task)
 }
 
 # Bring the next part of a finished frame home from a node that shares no folder.
@@ -279,7 +280,7 @@ bring_more <- function(pool, name, said) {
   slot <- pool$slots[[name]]
   got <- said$value
   if (is.null(got))
-    return(frame_failed(pool, name, paste("it could not be brought home:", said$error)))
+    return(requeue_frame(pool, name, paste("it could not be brought home:", said$error)))
   if (slot$from == 0) slot$sha256 <- got$sha256
   to <- pool$frames[["to"]][slot$at]
   path <- file.path(pool$job$root, to)
@@ -293,15 +294,15 @@ bring_more <- function(pool, name, said) {
     return(frame_there(pool, name))
   }
   if (is.na(whole) || from >= got$size)
-    return(frame_failed(pool, name, "it did not come home whole"))
-  bring_part(slot_of(pool, name, from = from, sha256 = slot$sha256), name, from)
+    return(requeue_frame(pool, name, "it did not come home whole"))
+  bring_part(set_slot(pool, name, from = from, sha256 = slot$sha256), name, from)
 }
 
 # Why a scheduler's machine went is often known only some seconds after it did.
 cut_slot <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   if (!is_scheduled(slot$node)) return(lose_slot(pool, name, why))
-  slot_of(pool, name, state = "cut", was = slot$state, cut_at = pool$clock(), why = why)
+  set_slot(pool, name, state = "cut", was = slot$state, cut_at = pool$clock(), why = why)
 }
 
 learn_why <- function(pool, name) {
@@ -309,9 +310,9 @@ learn_why <- function(pool, name) {
   now <- pool$clock()
   stands <- node_queue(slot$node)
   if (or_else(stands$state, "ended") %in% c("runs", "ends") && now - slot$cut_at < 5) {
-    return(slot_of(pool, name, again = now + 0.3))
+    return(set_slot(pool, name, again = now + 0.3))
   }
-  lose_slot(slot_of(pool, name, state = slot$was), name, slot$why)
+  lose_slot(set_slot(pool, name, state = slot$was), name, slot$why)
 }
 
 # A node that vanished, or says nothing long after its frame should have ended: what it left behind
@@ -328,16 +329,16 @@ lose_slot <- function(pool, name, why) {
     if (slot$state == "preparing")
       pool$prepassed[[prepass_key(pool$frames[["shot"]][slot$at], slot)]] <- NULL
     pool_event(pool, "node gone", place = slot$site, node = name, detail = why)
-    pool <- frame_failed(pool, name, "it takes longer than the wall time that the scheduler gives")
-    return(slot_of(pool, name, state = "closed"))
+    pool <- requeue_frame(pool, name, "it takes longer than the wall time that the scheduler gives")
+    return(set_slot(pool, name, state = "closed"))
   }
-  if (slot$state %in% frame_under_way) {
+  if (slot$state %in% running_frame) {
     pool <- cut_frame(pool, name, why)
     pool$frames$last[slot$at] <- name
   }
-  if (is.null(taken)) return(later(pool, name, why))
+  if (is.null(taken)) return(retry_slot_later(pool, name, why))
   pool_event(pool, "node gone", place = slot$site, node = name, detail = why)
-  slot_of(pool, name, state = "closed", again = pool$clock())
+  set_slot(pool, name, state = "closed", again = pool$clock())
 }
 
 # A frame whose slot tells no more of it: its picture may have got its name before.
@@ -360,7 +361,7 @@ close_slot <- function(pool, slot, name) {
     tryCatch(ps::ps_handle(as.integer(slot$host$pid)), error = function(e) NULL)
   if (length(handle) && slot$state != "idle")
     tryCatch(ps::ps_kill(handle), error = function(e) NULL)
-  end_marked(function(x) x == paste(pool$job$id, pool$run, name, sep = "/"))
+  kill_marked(function(x) x == paste(pool$job$id, pool$run, name, sep = "/"))
   invisible()
 }
 
@@ -378,8 +379,8 @@ end_all <- function(pool) {
     if (slot$state %in% c("closed", "lost")) next
     close_slot(pool, slot, name)
     was <- if (slot$state == "cut") slot$was else slot$state
-    if (was %in% frame_under_way) pool <- cut_frame(pool, name, "the job was stopped")
-    pool <- slot_of(pool, name, state = "closed")
+    if (was %in% running_frame) pool <- cut_frame(pool, name, "the job was stopped")
+    pool <- set_slot(pool, name, state = "closed")
   }
   pool
 }

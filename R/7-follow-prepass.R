@@ -16,7 +16,7 @@ prepass_state <- function(pool, slot, shots) {
 }
 
 # Pre-passes that an earlier run of the job ended.
-prepassed_before <- function(pool) {
+finished_prepasses <- function(pool) {
   events <- job_events(pool$ledger, pool$job$name)
   done <- unique(events[["detail"]][events[["what"]] == "prepassed"])
   stats::setNames(rep(list("done"), length(done)), done)

@@ -11,19 +11,19 @@ ask_for_machine <- function(pool, name) {
   now <- pool$clock()
   pool_event(pool, "queued", place = slot$site,
              detail = paste0(slot$node$node, ", job ", in_queue_id(slot$node)))
-  slot_of(pool, name, state = "queued", again = now + 0.1, asked = now, fresh = TRUE,
-          machine_name = name, ends = Inf, stands = NULL)
+  set_slot(pool, name, state = "queued", again = now + 0.1, asked = now, fresh = TRUE,
+           machine_name = name, ends = Inf, stands = NULL)
 }
 
 # A slot that waits in the queue: its job may have ended there, or no frame may be left for it.
-keep_queued <- function(pool, name) {
+check_queued_slot <- function(pool, name) {
   slot <- pool$slots[[name]]
-  if (identical(slot$stands$state, "ended")) return(later(pool, name, slot$stands$why))
+  if (identical(slot$stands$state, "ended")) return(retry_slot_later(pool, name, slot$stands$why))
   if (!any(for_slot(pool, slot)) && !any(pool$frames[["state"]] == "out")) {
     close_node(slot$node)
-    return(slot_of(pool, name, state = "closed"))
+    return(set_slot(pool, name, state = "closed"))
   }
-  slot_of(pool, name, again = pool$clock() + 0.1)
+  set_slot(pool, name, again = pool$clock() + 0.1)
 }
 
 # A machine has answered: what it is called, until when it is ours, and how long it was waited for.
@@ -40,8 +40,8 @@ machine_given <- function(pool, name) {
   k <- 1
   while (paste0(called, if (k > 1) paste0("/", k)) %in% taken) k <- k + 1
   stands <- or_else(node_queue(slot$node), list())
-  pool <- slot_of(pool, name, machine_name = paste0(called, if (k > 1) paste0("/", k)),
-                  stands = stands, ends = now + or_else(stands$left_s, Inf))
+  pool <- set_slot(pool, name, machine_name = paste0(called, if (k > 1) paste0("/", k)),
+                   stands = stands, ends = now + or_else(stands$left_s, Inf))
   with_it <- Filter(function(s) isTRUE(s$site == slot$site && abs(s$asked - slot$asked) < 60),
                     pool$slots)
   first <- or_else(pool$first_given[[slot$site]], -Inf)
@@ -71,7 +71,7 @@ look_at_slots <- function(pool) {
     states <- queue_states(vapply(jobs[by[[command]]], `[[`, "", "id"), command)
     if (is.null(states)) next
     for (k in seq_along(by[[command]]))
-      pool <- slot_of(pool, by[[command]][k], stands = as.list(states[k, ]))
+      pool <- set_slot(pool, by[[command]][k], stands = as.list(states[k, ]))
   }
   pool
 }
@@ -88,7 +88,7 @@ lost_machine <- function(slot) {
 taken_by_scheduler <- function(slot) {
   if (!is_scheduled(slot$node)) return(NULL)
   stands <- node_queue(slot$node)
-  if (length(stands) && stands$state != "runs" && is_taken(stands$why)) stands$why
+  if (length(stands) && stands$state != "runs" && is_node_lost(stands$why)) stands$why
 }
 
 # Whether an idle slot's machine is kept: while it may get a frame, and time enough is left for one.

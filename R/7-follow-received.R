@@ -3,18 +3,18 @@
 # of the answer is kept.
 
 # A text or a number that a site says; NA for anything else.
-said_text <- function(x, most = 60) if (is.character(x) && length(x) == 1) shown_text(x, most) else
+text_or_na <- function(x, most = 60) if (is.character(x) && length(x) == 1) shown_text(x, most) else
   NA_character_
-said_number <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
+number_or_na <- function(x) if (is.numeric(x) && length(x) == 1) as.numeric(x) else NA_real_
 
 # Kinds of events that have an effect here. Other kinds are stored under their own name.
-told_by_sites <- c("begun", "node up", "node gone", "rendering", "ready", "failed", "lost",
-                   "charged", "halted")
+remote_event_kinds <- c("begun", "node up", "node gone", "rendering", "ready", "failed", "lost",
+                        "charged", "halted")
 
 # Fields of an event, and which of them may be absent.
 event_answer <- c(what = "text", at = "moment", shot = "text", frame = "count", node = "text",
                   seconds = "seconds", amount = "charge", detail = "text")
-of_a_frame <- c("rendering", "ready", "failed", "lost")
+frame_event_kinds <- c("rendering", "ready", "failed", "lost")
 
 # Why an event cannot be true, or NULL. `frames`: keys of the order's frames; `span`: from when to
 # when it may be.
@@ -24,7 +24,7 @@ event_fault <- function(event, frames, span, ahead) {
   at <- as.numeric(service_moment(event$at)) - ahead
   if (at < span[1] || at > span[2]) return(paste("is of", event$at, "which is no time of this job"))
   if (event$what %in% "charged" && is.null(event$amount)) return("lacks amount")
-  if (event$what %in% of_a_frame &&
+  if (event$what %in% frame_event_kinds &&
       !row_key(list(shot = event$shot, frame = event$frame), c("shot", "frame")) %in% frames) {
     return(paste("is of", show_value(event$shot), "frame", or_else(event$frame, "unknown"),
                  "which was not ordered"))
@@ -39,14 +39,14 @@ received_event <- function(event, remote, bounds, ahead) {
   if (length(fault))
     return(quarantined_row(remote, paste0("event ", sprintf("%.0f", event$number), " ", fault),
                            key))
-  text <- function(name) said_text(event[[name]], 200)
+  text <- function(name) text_or_na(event[[name]], 200)
   if (event$what == "halted") key <- sub("^site", "halted", key)
   data.frame(
-    what = if (event$what %in% told_by_sites) event$what else paste("site:", text("what")),
+    what = if (event$what %in% remote_event_kinds) event$what else paste("site:", text("what")),
     time = utc_now(service_moment(event$at) - ahead), place = remote$site,
     node = if (is.na(text("node"))) NA_character_ else paste0(remote$site, "/", text("node")),
-    shot = text("shot"), frame = as.integer(said_number(event$frame)),
-    seconds = said_number(event$seconds), amount = said_number(event$amount),
+    shot = text("shot"), frame = as.integer(number_or_na(event$frame)),
+    seconds = number_or_na(event$seconds), amount = number_or_na(event$amount),
     detail = text("detail"), source = "site", key = key
   )
 }
@@ -123,8 +123,8 @@ received_bill <- function(bill, remote, currency) {
   found <- sound_rows(bill$lines, line_answer, setdiff(names(line_answer), "amount"))
   rows <- found$rows
   pick <- function(name, read, of) vapply(rows, function(row) read(row[[name]]), of)
-  text <- function(name) pick(name, said_text, "")
-  number <- function(name) pick(name, said_number, 0)
+  text <- function(name) pick(name, text_or_na, "")
+  number <- function(name) pick(name, number_or_na, 0)
   lines <- if (length(rows)) data.frame(
     site = remote$site, kind = vapply(text("part"), billed_kind, "", USE.NAMES = FALSE),
     item = text("item"), quantity = number("quantity"), unit = text("unit"),

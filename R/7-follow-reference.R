@@ -76,6 +76,6 @@ one_reference <- function(file, path) {
   if (inherits(found, "error") || found$verdict != "different") return(NULL)
   say("unlike", "unusable", "is not what its reference shows",
       paste0(found$why, ": rows ", found$top, "-", found$bottom, ", columns ", found$left, "-",
-             found$right, ", by ", share_said(abs(found$tile_shift)), " of the brightness"), 0.99,
+             found$right, ", by ", format_share(abs(found$tile_shift)), " of the brightness"), 0.99,
       c(found$top, found$bottom, found$left, found$right))
 }

@@ -28,7 +28,7 @@ report_sites <- function(project, ledger, job) {
 # Take new reports of a site by hand, and add their events.
 take_site_reports <- function(project, ledger, job, site, links) {
   card <- project$sites[[site]]
-  decision <- decided_job(ledger, job)
+  decision <- job_plan_record(ledger, job)
   for (entry in card$reports) for (path in report_files(project, job, entry)) {
     name <- paste(site, path)
     mark <- paste(file.mtime(path), file.size(path))
@@ -85,7 +85,7 @@ plain_report <- function(x, entry, decision, card, where, written) {
     x[[name]] <- column_moments(x[[name]], name, card$time_zone, where)
   shots <- vapply(decision$asked$shots, `[[`, "", "shot")
   # With one shot nothing need say which.
-  x$shot <- if (length(shots) == 1) rep(shots, nrow(x)) else shots[shot_in(x[["shot"]], shots)]
+  x$shot <- if (length(shots) == 1) rep(shots, nrow(x)) else shots[shot_named(x[["shot"]], shots)]
   done <- !is.na(x[["wall_s"]]) | !is.na(x[["finished"]])
   x$timed <- !is.na(x[["begun"]]) | !is.na(x[["finished"]])
   x$state <- if (length(entry$states)) report_states(x[["state"]], entry$states)
@@ -174,7 +174,7 @@ keep_report_timings <- function(x, project, ledger, job, card, decision) {
   for (k in seq_len(nrow(x))) {
     row <- as.list(x[k, ])
     shot <- project_entry(project$shots, row$shot, "shot")
-    add_told_timing(ledger, list(
+    add_reported_timing(ledger, list(
       shot = row$shot, scene = shot$scene, frame = row$frame, width = shot$size[["width"]],
       height = shot$size[["height"]], engine = decision$evidence$engine,
       engine_version = or_else(null_if_na(row$version), decision$evidence$version),
@@ -199,7 +199,7 @@ reported_row <- function(project, ledger, job, site, plan, folder, trouble) {
   mine <- events[events[["place"]] %in% site & events[["source"]] %in% "report", , drop = FALSE]
   ready <- unique(mine[mine[["what"]] == "ready", c("shot", "frame"), drop = FALSE])
   shots <- vapply(job_decision(ledger, job)$asked$shots, `[[`, "", "shot")
-  here <- if (dir.exists(folder)) nrow(frames_there(folder, shots)) else 0L
+  here <- if (dir.exists(folder)) nrow(folder_frames(folder, shots)) else 0L
   part <- Find(function(part) part$site == site, plan$parts)
   frames <- as.integer(or_else(part$count, NA))
   charged <- mine[mine[["what"]] == "charged", , drop = FALSE]

@@ -33,7 +33,7 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
     share <- sum(lengths(lapply(job$shots, `[[`, "frames"))) / part$count
     cap <- remote_cap(place, part, site, share, trial, ledger)
     pending <- list(key = paste(place$id, part$site,
-                                orders_before(ledger, place$job, part$site) + 1, sep = "/"),
+                                count_orders(ledger, place$job, part$site) + 1, sep = "/"),
                     order = c(work, list(name = name, trial = trial, cap = cap)))
     add_events(ledger, place$job,
                data.frame(what = "asked", time = utc_now(place$now), place = part$site,
@@ -52,21 +52,21 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
   })
   add_events(ledger, place$job,
              data.frame(what = "sent", time = utc_now(this_moment()), place = part$site,
-                        detail = said_id(answer$job), source = "place",
+                        detail = check_remote_id(answer$job), source = "place",
                         key = paste("sent", pending$key)))
   if (!trial) note_placed(place, ledger, folder, part$site, placed)
   answer$job
 }
 
 # An id as a site gives it: a text without spaces or control characters.
-said_id <- function(id) {
+check_remote_id <- function(id) {
   if (is.character(id) && length(id) == 1 && grepl("^[!-~]{1,200}$", id)) return(id)
   stop_input("service", "answered an order with an id that is none", "a site",
              "It may speak another protocol than this one.")
 }
 
 # How many orders a site was sent for a job, whatever became of them.
-orders_before <- function(ledger, job, site) {
+count_orders <- function(ledger, job, site) {
   events <- job_events(ledger, job)
   sum(events[["what"]] == "asked" & events[["place"]] %in% site)
 }
@@ -153,7 +153,7 @@ remote_cap <- function(place, part, site, share, trial, ledger) {
   most <- max(most, min(1.1 * most, room))
   gifts <- balance_held(site, place$state$job)
   amount <- if (trial) 3 * part$full_p90 * share else
-    most + gifts - charged_at(ledger, place$job, part$site)
+    most + gifts - charged_so_far(ledger, place$job, part$site)
   list(amount = ceiling(100 * max(amount / rate, least_charge(site), 0.01)) / 100,
        currency = site$currency)
 }
@@ -168,7 +168,7 @@ least_charge <- function(site) {
 }
 
 # What was charged by a site so far, in the job's currency.
-charged_at <- function(ledger, job, site) {
+charged_so_far <- function(ledger, job, site) {
   events <- job_events(ledger, job)
   sum(events[["amount"]][events[["what"]] == "charged" & events[["place"]] %in% site], na.rm = TRUE)
 }

@@ -47,7 +47,7 @@
 #' }
 #' @export
 settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
-  watched <- watched_job(project, ledger, job, until = decided_job(ledger, job)$made_at)
+  watched <- watched_job(project, ledger, job, until = job_plan_record(ledger, job)$made_at)
   site <- settled_site(watched, ledger, job, bill, site)
   card <- project$sites[[site]]
   taken <- if (length(bill)) take_bill(bill, project, ledger, job, card, watched)
@@ -60,12 +60,12 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
   meter <- site_meter(project, ledger, job, site, watched$state$job$shots)
   priced <- priced_meter(meter, promise, card, watched)
   facts <- line_facts(meter, priced, promise, card, watched)
-  doubted <- doubted_lines(lines, facts)
+  doubted <- bill_doubts(lines, facts)
   own <- function(part) sum(priced$bill[["amount"]][priced$bill[["part"]] == part])
   tax <- if (length(card$tax) && !card$tax$included) card$tax$percent / 100 else NA_real_
-  more <- doubted_sums(doubted$lines, list(usage = own("list"), discount = own("discount")), facts,
-                       sum(lines[["amount"]]) + or_else(taken$off, numeric()), tax)
-  findings <- told_findings(rbind(doubted$findings, more), lines, facts)
+  more <- bill_doubt_sums(doubted$lines, list(usage = own("list"), discount = own("discount")),
+                          facts, sum(lines[["amount"]]) + or_else(taken$off, numeric()), tax)
+  findings <- bill_finding_rows(rbind(doubted$findings, more), lines, facts)
   steps <- settled_steps(promise, meter, priced, doubted, card, project)
   keep_outcomes(ledger, job, site, promise, meter, priced, lines, watched, project)
   structure(list(
@@ -111,7 +111,7 @@ site_promise <- function(watched, ledger, job, site) {
   at_site <- function(parts) which(begun$state$options[["site"]][parts$used] == site)
   of <- at_site(begun$parts)
   if (!length(of)) return(rescue_promise(watched, at_site(watched$going), plan, job, site))
-  recorded <- as_frame(promised(ledger, job))
+  recorded <- as_frame(job_promises(ledger, job))
   recorded <- recorded[recorded[["what"]] == "cost", , drop = FALSE]
   draws <- begun$parts$draws[[of]]
   all <- sum(vapply(begun$parts$draws, function(d) mean(d[["cost"]]), 0))
@@ -138,7 +138,7 @@ rescue_promise <- function(watched, of, plan, job, site) {
     part_promise(watched, watched$going, of))
 }
 
-# What a promise has of one of the parts `parts`, as begun_job() has them.
+# What a promise has of one of the parts `parts`, as simulated_parts() has them.
 part_promise <- function(watched, parts, of) {
   state <- watched$begun$state
   draws <- parts$draws[[of]]
@@ -216,7 +216,7 @@ expected_usage <- function(frames, usage, card, watched) {
              order = or_else(rendered[["order"]], "")[1])
 }
 
-# What lines are held against, as doubted_lines() takes it.
+# What lines are held against, as bill_doubts() takes it.
 line_facts <- function(meter, priced, promise, card, watched) {
   tier <- null_if_na(promise$part$tier)
   hire <- null_if_na(promise$part$hire)
@@ -246,14 +246,14 @@ line_facts <- function(meter, priced, promise, card, watched) {
        own_minimum = if (orders > 1)
        sum(priced$bill[["amount"]][priced$bill[["part"]] == "minimum"]),
        step_s = tariff$charges[[1]]$step / 1000,
-       spoilt = spoilt_work(meter), minimum = max(tariff$minimum, tariff$minimum_month) /
+       spoilt = unusable_work(meter), minimum = max(tariff$minimum, tariff$minimum_month) /
          10^minor_digits(card$currency), node_minimum = sum(priced$bill[["amount"]][by_node]),
        billable = sum(lists[["quantity"]][lists[["unit"]] == "frame"]),
        digits = minor_digits(card$currency))
 }
 
 # Runs whose pictures came back unusable: `frames`, and node-hours.
-spoilt_work <- function(meter) {
+unusable_work <- function(meter) {
   bad <- meter$usage[meter$usage[["unusable"]] %in% TRUE, , drop = FALSE]
   if (NROW(bad))
     list(hours = sum(bad[["seconds"]]) / 3600, frames = format_frames(sort(unique(bad[["frame"]]))))
@@ -274,7 +274,7 @@ other_prices <- function(card, tier, hire, promise) {
 }
 
 # Findings with where each line is in the bill, and whether its amount is asked back.
-told_findings <- function(found, lines, facts) {
+bill_finding_rows <- function(found, lines, facts) {
   found <- as_frame(found)
   # A minimum can take back some of what else is too much.
   found$claimed <- found[["code"]] == "minimum" |

@@ -21,7 +21,7 @@ refused_columns <- function(place, ledger, k) {
 }
 
 # A sheet of frames that are to be rendered again, at their share of the part's price.
-write_again <- function(place, k, folder, columns) {
+write_repeat_sheet <- function(place, k, folder, columns) {
   part <- as.list(as_frame(place$parts)[k, ])
   share <- length(columns) / part$count
   for (name in grep("^(cost|full)_", names(part), value = TRUE)) part[[name]] <- part[[name]] *

@@ -58,7 +58,7 @@ in_job_currency <- function(amount, site, project) {
 }
 
 # The time of a frame as a site tells it, a row of evidence.
-add_told_timing <- function(ledger, row, limit, card) {
+add_reported_timing <- function(ledger, row, limit, card) {
   row$frame <- as.integer(row$frame)
   row$measured_at <- utc_now(row$measured_at)
   row$billed <- null_if_na(row$billed)

@@ -33,7 +33,7 @@ all_slots <- function(project, sites) {
 }
 
 # What is known of a slot, changed.
-slot_of <- function(pool, name, ...) {
+set_slot <- function(pool, name, ...) {
   pool$slots[[name]] <- utils::modifyList(pool$slots[[name]], list(...))
   pool
 }
@@ -48,7 +48,7 @@ pool_event <- function(pool, what, ..., node = NULL) {
 }
 
 # Waits longer after each failure, up to ten minutes; after the eighth in a row a node is given up.
-later <- function(pool, name, why) {
+retry_slot_later <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   tries <- slot$tries + 1
   if (tries == 1 || tries == 8) {
@@ -56,8 +56,8 @@ later <- function(pool, name, why) {
                detail = if (tries == 8) paste("given up:", why) else why)
   }
   close_node(slot$node)  # what began to be opened would be in the way of the next try
-  slot_of(pool, name, tries = tries, again = pool$clock() + min(600, pool$job$again_s * 2^tries),
-          state = if (tries >= 8) "lost" else "closed")
+  set_slot(pool, name, tries = tries, again = pool$clock() + min(600, pool$job$again_s * 2^tries),
+           state = if (tries >= 8) "lost" else "closed")
 }
 
 # Frames that a slot may render: of its site, in its own run of frames where there are runs.
@@ -90,5 +90,5 @@ share_folder <- function(pool, name) {
     unlink(file.path(pool$job$root, token))
     if (travels) send_files(slot$node, pool$job$root, folder, pool$job$files)
   }
-  slot_of(pool, name, travels = travels)
+  set_slot(pool, name, travels = travels)
 }

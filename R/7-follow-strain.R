@@ -20,7 +20,7 @@ memory_alarms <- function(took) {
   full <- took[which(took[["peak_mem_mb"]] > 0.9 * took[["memory_mb"]]), , drop = FALSE]
   bind_tables(lapply(split(full, factor(full[["node"]], unique(full[["node"]]))), function(g) {
     of <- sum(took[["node"]] %in% g[["node"]][1])
-    alarm("memory", "soon", NA, paste0(
+    new_alarm("memory", "soon", NA, paste0(
       nrow(g), " of ", of, if (of == 1) " frame" else " frames", " of the node ", g[["node"]][1],
       " held over 90 % of its ", format_size(1e6 * g[["memory_mb"]][1]), " of memory (",
       format_size(1e6 * max(g[["peak_mem_mb"]])), ")"),
@@ -42,9 +42,9 @@ idle_alarms <- function(x, share = 0.6) {
   bind_tables(lapply(newest_by_node(took, took[["measured_at"]]), function(g) {
     now <- stats::median(g[["use"]])
     if (now > share * usual || max(g[["use"]]) >= min(measured)) return(NULL)
-    alarm("idle", "soon", NA, paste0(
-      "the last ", nrow(g), " frames of the node ", g[["node"]][1], " used ", percent(now),
-      " of the cores they were ", "given, ", percent(usual), " when they were measured"),
+    new_alarm("idle", "soon", NA, paste0(
+      "the last ", nrow(g), " frames of the node ", g[["node"]][1], " used ", format_percent(now),
+      " of the cores they were ", "given, ", format_percent(usual), " when they were measured"),
       "They wait for something: other work there, the disk that the scene is read from, its link, or memory.")
   }))
 }
@@ -69,7 +69,7 @@ link_alarms <- function(x) {
     way <- stats::median(g[["way"]])
     took <- stats::median(g[["seconds"]])
     if (way < max(5, 0.5 * took)) return(NULL)
-    alarm("link", "soon", NA, paste0(
+    new_alarm("link", "soon", NA, paste0(
       "pictures of the node ", g[["node"]][1], " take ", format_duration(way),
       " until they are here, and ", format_duration(took), " to render (median of the last ",
       nrow(g), ")"),
@@ -97,10 +97,10 @@ balance_alarm <- function(x, site, part) {
   gone <- site$charged >= held
   share <- (held - site$charged) / (total - site$charged)
   at <- x$passed_s + share * (x$parts[["finish_p50"]][part] - x$passed_s)
-  alarm("balance", if (gone) "now" else "soon", site$site, paste0(
+  new_alarm("balance", if (gone) "now" else "soon", site$site, paste0(
     "the balances at ", site$site, " are worth ", format_money(held, currency), ", ",
     format_money(site$charged, currency), " are charged, and its part comes to ",
     format_money(total, currency), " on average"),
-        "Top it up: a site that is paid ahead stops when nothing is left.",
+            "Top it up: a site that is paid ahead stops when nothing is left.",
     if (gone || !is.finite(at)) NA_real_ else at)
 }

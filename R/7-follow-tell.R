@@ -7,7 +7,7 @@
 # `status` (of the program; NA: it could not be started, or took over half a minute; 0 where there
 # is none) and `posted` (why it could not be posted; NA: it was, or is not to be).
 tell_alarms <- function(x, ledger, tell, now = this_moment()) {
-  due <- told_rows(x)
+  due <- alarm_rows(x)
   before <- job_events(ledger, x$job)
   before <- before[before[["what"]] == "told", , drop = FALSE]
   key <- paste("told", due[["code"]], due[["site"]])
@@ -22,25 +22,25 @@ tell_alarms <- function(x, ledger, tell, now = this_moment()) {
       what = "told", time = utc_now(now), place = row$site, detail = row$code, source = "watch",
       key = paste("told", row$code, row$site)))
     if (new == 0) return(NULL)
-    object <- told_object(x, row)
+    object <- alarm_object(x, row)
     data.frame(code = row$code, site = row$site,
-               status = if (length(tell$run)) run_told(tell$run, object) else 0L,
+               status = if (length(tell$run)) run_alarm_program(tell$run, object) else 0L,
                posted = if (length(tell$post))
-               post_told(tell$post, object, paste(x$job, row$code, row$site))
+               post_alarm(tell$post, object, paste(x$job, row$code, row$site))
                         else NA_character_)
   }))
 }
 
 # What is worth telling: alarms that are due now or soon, and the end.
-told_rows <- function(x) {
+alarm_rows <- function(x) {
   alarms <- as_frame(x$alarms)
   alarms <- alarms[alarms[["level"]] %in% c("now", "soon"), , drop = FALSE]
   ended <- all(x$here)
-  end <- alarm("ended", "end", NA, "all frames are there", "See them.")
+  end <- new_alarm("ended", "end", NA, "all frames are there", "See them.")
   rbind(if (ended) end, alarms)
 }
 
-told_object <- function(x, row) {
+alarm_object <- function(x, row) {
   until <- if (!is.na(row$until_s)) utc_now(x$placed + row$until_s)
   to_json(Filter(length, list(job = x$job, code = row$code, level = row$level,
                               site = null_if_na(row$site), says = row$says, action = row$action,
@@ -49,7 +49,7 @@ told_object <- function(x, row) {
 }
 
 # The program is started from its argument vector, with the object on its standard input.
-run_told <- function(run, object) {
+run_alarm_program <- function(run, object) {
   input <- tempfile("clockpigeon-told-")
   on.exit(unlink(input, expand = FALSE))
   writeLines(object, input, useBytes = TRUE)
@@ -62,7 +62,7 @@ run_told <- function(run, object) {
 # The object is posted, signed: an HMAC (RFC 2104) with SHA-256 of the moment, a point and the body,
 # under the secret that both sides know, so that who gets it knows whence it came and that it is not
 # an old one. What can pass is asked again, under one key. Returns why it did not arrive, or NA.
-post_told <- function(post, object, key, service = NULL) {
+post_alarm <- function(post, object, key, service = NULL) {
   need_package("curl", "alarms that are posted")
   secret <- secret_text(post$secret, "clockpigeon.yaml, field `tell`, field `post`, field `secret`")
   body <- charToRaw(enc2utf8(object))
@@ -71,12 +71,12 @@ post_told <- function(post, object, key, service = NULL) {
                                     timeout_s = 10, sleep = Sys.sleep, clock = this_moment,
                                     request = service_request))
   key <- paste(openssl::sha256(charToRaw(enc2utf8(key))))
-  signed <- list("Signature-Moment" = at, "Signature-SHA256" = told_signature(secret, at, body))
+  signed <- list("Signature-Moment" = at, "Signature-SHA256" = alarm_signature(secret, at, body))
   said <- tryCatch(ask_service(service, "POST", "", body, key = key, headers = signed),
                    clockpigeon_error_service = identity)
   if (inherits(said, "error")) said$what else NA_character_
 }
 
-told_signature <- function(secret, at, body) {
+alarm_signature <- function(secret, at, body) {
   paste(openssl::sha256(c(charToRaw(paste0(at, ".")), body), key = charToRaw(secret)))
 }

@@ -60,10 +60,10 @@ verify_frames <- function(where, project = NULL, ledger = NULL, frames = NULL, r
   quick <- check_flag(quick, argument("quick"))
   threads <- check_count(threads, argument("threads"))
   if (length(project)) check_class(project, argument("project"), "cp_project", "read_project()")
-  asked <- if (dir.exists(where)) folder_asked(where, project, frames) else
-    job_frames_asked(where, project, ledger)
+  asked <- if (dir.exists(where)) folder_request(where, project, frames) else
+    job_request(where, project, ledger)
   found <- listed_pictures(asked)
-  apart <- copies_apart(found$files, asked)
+  apart <- split_copies(found$files, asked)
   found$files <- apart$files
   groups <- split(seq_len(nrow(found$files)),
                   factor(found$files[["sequence"]], unique(found$files[["sequence"]])))
@@ -95,7 +95,7 @@ detected_threads <- function() {
 # ---- what is expected ----------------------------------------------------------------------------
 
 # Of a folder: list(folders, shots (of the project, that may be meant), frames).
-folder_asked <- function(folder, project, frames) {
+folder_request <- function(folder, project, frames) {
   if (length(frames)) frames <- check_frames_given(frames)
   list(folders = real_path(folder), frames = frames, shots = project$shots, named = FALSE)
 }
@@ -109,12 +109,12 @@ check_frames_given <- function(frames) {
 }
 
 # Of a job: its shots with their frames, and where these appear.
-job_frames_asked <- function(job, project, ledger) {
+job_request <- function(job, project, ledger) {
   if (is.null(project) || is.null(ledger)) {
     stop_input("file", "there is no such folder", job,
                "Name a folder of pictures, or a job with its project and ledger.")
   }
-  decision <- decided_job(ledger, job)
+  decision <- job_plan_record(ledger, job)
   placed <- placed_of(ledger, job, decision)
   if (!length(placed$folders)) {
     stop_input("job", paste0("job ", job, " was not placed"), argument("where"),
@@ -164,7 +164,7 @@ listed_pictures <- function(asked) {
   files$size <- info[["size"]]
   files$time <- as.numeric(info[["mtime"]])
   shots <- names(asked$shots)
-  files$shot <- if (length(shots)) shots[shot_in(files[["sequence"]], tolower(shots))]
+  files$shot <- if (length(shots)) shots[shot_named(files[["sequence"]], tolower(shots))]
                 else rep(NA_character_, nrow(files))
   # A job's only shot is what its frames are of, whatever they are called.
   if (asked$named && length(shots) == 1) files$shot <- rep(shots, nrow(files))
@@ -242,7 +242,7 @@ sequence_verified <- function(files, asked, quick, threads, meter) {
   } else found <- looked_findings(own, size, shot, threads, meter,
                                   edges = or_else(asked$edges, integer()))
   found <- bind_tables(list(found, needed_channels(own, if (asked$named) shot$needs$channels)))
-  found <- being_written(found, own, if (isTRUE(asked$fetched)) 0 else 3)
+  found <- drop_unfinished_files(found, own, if (isTRUE(asked$fetched)) 0 else 3)
   list(findings = bind_tables(list(named, found)))
 }
 
@@ -280,7 +280,7 @@ head_findings <- function(files, size, threads) {
 }
 
 headed_extent <- function(path) {
-  kind <- tryCatch(told_kind(path), error = function(e) NULL)
+  kind <- tryCatch(detect_picture_kind(path), error = function(e) NULL)
   if (is.null(kind)) return(list(fault = "is no PNG, TIFF, PFM or OpenEXR"))
   picture_extent(path, kind)
 }
@@ -329,7 +329,7 @@ looked_findings <- function(files, size, shot, threads, meter, edges = integer()
 # Files that changed during the look, or that cannot be read and were written within the last
 # `young_s` seconds, are being written; their other findings are dropped. Pictures that were fetched
 # have their names when they are whole.
-being_written <- function(findings, files, young_s) {
+drop_unfinished_files <- function(findings, files, young_s) {
   now <- file.info(files[["at"]], extra_cols = FALSE)
   moved <- !now[["size"]] %in% files[["size"]] |
     abs(as.numeric(now[["mtime"]]) - files[["time"]]) > 1e-3

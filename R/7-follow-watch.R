@@ -4,14 +4,14 @@
 # Numbered pictures of a folder, whatever folders are in it: `shot` (of the names given: the one
 # whose name the path has, or the only one), `frame`, `time` (when it was written, seconds since
 # 1970). Empty files are not there yet; of a frame that was written twice the first counts.
-frames_there <- function(folder, shots) {
+folder_frames <- function(folder, shots) {
   if (!dir.exists(folder))
     stop_input("file", "there is no such folder", folder, "Name the one where frames appear.")
   files <- list.files(folder, "([0-9]{1,9})\\.(png|exr|tiff?|pfm|jpe?g)$", recursive = TRUE,
                       ignore.case = TRUE)
   info <- file.info(file.path(folder, files), extra_cols = FALSE)
   frame <- as.integer(sub(".*?([0-9]{1,9})\\.[^.]*$", "\\1", basename(files), perl = TRUE))
-  shot <- if (length(shots) == 1) rep(shots, length(files)) else shots[shot_in(files, shots)]
+  shot <- if (length(shots) == 1) rep(shots, length(files)) else shots[shot_named(files, shots)]
   out <- data.frame(shot = shot, frame = frame, time = as.numeric(info[["mtime"]]))
   out <- out[info[["size"]] > 0 & !is.na(out[["shot"]]), , drop = FALSE]
   out <- out[order(out[["time"]]), , drop = FALSE]
@@ -20,7 +20,7 @@ frames_there <- function(folder, shots) {
 
 # Which shot each text names: the longest name that is in it, gears-review before gears; NA for
 # none.
-shot_in <- function(texts, shots) {
+shot_named <- function(texts, shots) {
   longest <- order(-nchar(shots))
   distinct <- unique(texts)
   found <- vapply(distinct, function(text) {
@@ -32,7 +32,7 @@ shot_in <- function(texts, shots) {
 # What is simulated of a job once, for all that is asked of it while it runs. `plan`: as a
 # decision's record has it; `scenario`: planned for the moment it was placed; `asked`: the question,
 # its deadline in seconds from then.
-begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
+simulated_parts <- function(plan, scenario, asked, draws = 2000, seed = 1) {
   state <- watched_state(plan, scenario, asked, draws, seed)
   split <- stated_split(plan, state, "the decision's plan")
   run <- check_parts(state, split, keep = TRUE)
@@ -42,8 +42,8 @@ begun_job <- function(plan, scenario, asked, draws = 2000, seed = 1) {
   ))
 }
 
-# How a placed job stands. `begun`: from begun_job(); `folders`: one for each site, by its name;
-# `now`; `events`: those of the job, as job_events() has them, which know more than the files.
+# How a placed job stands. `begun`: from simulated_parts(); `folders`: one for each site, by its
+# name; `now`; `events`: those of the job, as job_events() has them, which know more than the files.
 #
 # Returns a list: `parts`, one row a part: `site`, `option`, `frames`, `there` (here or ready at the
 # site), `here`, `work` (share done), `last` (arrival, seconds from the placing), `overdue` (share
@@ -63,7 +63,7 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   draws <- nrow(state$seconds)
   seed <- state$seed
   passed <- as.numeric(now) - as.numeric(state$scenario$now)
-  told <- told_since(events, state$scenario$now)
+  told <- seconds_since_placing(events, state$scenario$now)
   told <- told[told[["time"]] <= passed, , drop = FALSE]
   came <- arrivals_of(state, split, folders, told, passed)
   there <- site_states(told, job_columns(state$job))
@@ -77,14 +77,14 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   pace <- Map(pace_test, later$home, seen, false = 0.05 / length(seen))
   level <- Map(level_test, later$home, seen, false = 0.005 / length(seen))
   gap <- unlist(Map(longest_gap, later$home, seen, 0.05 / length(seen)))
-  heard <- heard_until(told, state$options[["site"]][going$used], seen, passed)
+  heard <- last_report(told, state$options[["site"]][going$used], seen, passed)
   rest <- Map(function(home, d, seen, pace, heard) {
-    x <- rest_given(home, d[["finish_s"]], d[["cost"]], seen, heard, over = pace$over,
+    x <- rest_draws(home, d[["finish_s"]], d[["cost"]], seen, heard, over = pace$over,
                     drift = pace$drift)
     if (x$done < ncol(home)) x$finish <- pmax(x$finish, passed)
     x
   }, later$home, later$draws, seen, pace, heard)
-  rest <- told_rest(rest, state, going, there$sites, came$at)
+  rest <- rest_per_site(rest, state, going, there$sites, came$at)
   parts <- watched_parts(state, going, rest, pace, seen, here)
   # That one frame takes longer than its draws is nothing yet: longer than any gap of a job is.
   silent <- parts$overdue >= 0.99 & parts$there < parts$frames & is.finite(parts$finish_p50) &
@@ -103,7 +103,7 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   cost <- Reduce(`+`, Map(function(x, i) x$cost[i], rest, mixed))
   parts$unlike <- vapply(level, `[[`, NA, "unlike")
   parts$beside <- vapply(level, `[[`, 0, "factor")
-  fold <- fold_events(ready_as_arrived(told), job_columns(state$job))
+  fold <- fold_events(add_ready_arrivals(told), job_columns(state$job))
   c(list(parts = as_table(parts), ends = ends,
          draws = as_table(data.frame(finish_s = finish, cost = cost)), passed_s = passed,
          unknown = came$unknown),
@@ -115,7 +115,7 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
 
 # Until when it is known of each part what came: until now, but of a site that is followed by what
 # it exports, until it did last. `seen`: what came of each.
-heard_until <- function(told, sites, seen, passed) {
+last_report <- function(told, sites, seen, passed) {
   reports <- told[told[["what"]] == "reported", , drop = FALSE]
   vapply(seq_along(sites), function(k) {
     mine <- reports[["time"]][reports[["place"]] == sites[k]]
@@ -188,14 +188,14 @@ last_sign <- function(told, frames, last) {
 
 # To the fold of a job's state a frame that is ready at a site is there; that it came here later
 # adds nothing.
-ready_as_arrived <- function(told) {
+add_ready_arrivals <- function(told) {
   told$what[told[["what"]] %in% "ready"] <- "arrived"
   told
 }
 
 # The rest of parts whose sites tell what they charge, and that they ended it: what is not rendered
 # then never comes.
-told_rest <- function(rest, state, going, sites, came) {
+rest_per_site <- function(rest, state, going, sites, came) {
   Map(function(x, used, columns) {
     site <- as.list(sites[match(state$options[["site"]][used], sites[["site"]]), ])
     if (!length(site) || is.na(site$site)) return(x)
@@ -215,7 +215,7 @@ told_rest <- function(rest, state, going, sites, came) {
 }
 
 # Events with their time in seconds from the placing.
-told_since <- function(events, placed) {
+seconds_since_placing <- function(events, placed) {
   if (is.null(events)) {
     return(data.frame(what = character(), time = numeric(), place = character(), shot = character(),
                       frame = integer(), amount = numeric(), detail = character()))
@@ -237,7 +237,7 @@ placed_at_s <- 1e-3
 
 # A clock that differs a little may have written frames before they were placed; older files are of
 # another job.
-of_this_job_s <- -300
+clock_slack_s <- -300
 
 # When each frame of the job arrived (`at`, seconds from the placing; Inf: not yet), and how many
 # files are of no frame. Where events tell of a frame they are believed before its file.
@@ -249,11 +249,11 @@ arrivals_of <- function(state, split, folders, told, passed) {
     stop_input("usage", paste("names no folder for", missing[1]), "option --frames",
                paste0("Write ", missing[1], "=FOLDER."))
   }
-  there <- do.call(rbind, lapply(unique(unlist(folders)), frames_there, unique(columns[["shot"]])))
+  there <- do.call(rbind, lapply(unique(unlist(folders)), folder_frames, unique(columns[["shot"]])))
   since <- there[["time"]] - as.numeric(state$scenario$now)
   column <- match(paste(there[["shot"]], there[["frame"]]),
                   paste(columns[["shot"]], columns[["frame"]]))
-  known <- !is.na(column) & since > of_this_job_s
+  known <- !is.na(column) & since > clock_slack_s
   at <- rep(Inf, nrow(columns))
   put <- function(column, time) {
     first <- order(time, decreasing = TRUE)

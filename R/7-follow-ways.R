@@ -6,7 +6,7 @@
 # from the placing), `cost_mean` (in all), `p_deadline`, `p_budget`, `p_both`, and `until_s`, until
 # when it keeps the deadline at the confidence asked. What is spent so far is what sites say they
 # charged, or what the forecast has for the work that is done; frames under way are paid twice.
-rest_ways <- function(x, draws = 200, can = NULL) {
+rest_alternatives <- function(x, draws = 200, can = NULL) {
   state <- x$state
   parts <- as_frame(x$parts)
   left <- which(is.infinite(x$came))
@@ -19,12 +19,13 @@ rest_ways <- function(x, draws = 200, can = NULL) {
   spent <- spent_so_far(x)
   bind_tables(lapply(can, function(i) {
     d <- part_draws(some, i, left, waiting = x$passed_s)
-    way_row(x, options[["option"]][i], options[["site"]][i], d[["finish_s"]], spent + d[["cost"]])
+    alternative_row(x, options[["option"]][i], options[["site"]][i], d[["finish_s"]],
+                    spent + d[["cost"]])
   }))
 }
 
 # A way as a row, judged as the question has it.
-way_row <- function(x, option, site, finish, cost) {
+alternative_row <- function(x, option, site, finish, cost) {
   asked <- x$state$asked
   judged <- judged_draws(finish, cost, asked)
   data.frame(option = option, site = site, finish_p50 = quantile_of(finish, 0.5),
@@ -42,8 +43,8 @@ spent_so_far <- function(x) {
 }
 
 # What can be done now, beside each other: going on, sending what is not there elsewhere, stopping.
-# As rest_ways() has it, and `frames` that there would be.
-ways_now <- function(x, elsewhere = TRUE) {
+# As rest_alternatives() has it, and `frames` that there would be.
+job_alternatives <- function(x, elsewhere = TRUE) {
   all <- length(x$came)
   d <- x$draws
   on <- data.frame(option = "go on", site = NA_character_,
@@ -55,7 +56,7 @@ ways_now <- function(x, elsewhere = TRUE) {
   stop <- data.frame(option = "stop", site = NA_character_, finish_p50 = x$passed_s,
                      finish_p90 = x$passed_s, cost_mean = spent, p_deadline = NA_real_,
                      p_budget = NA_real_, p_both = NA_real_, until_s = NA_real_)
-  ways <- if (elsewhere && any(is.infinite(x$came))) rest_ways(x)
+  ways <- if (elsewhere && any(is.infinite(x$came))) rest_alternatives(x)
   if (length(ways)) ways <- as_frame(ways[order(ways[["cost_mean"]]), , drop = FALSE])
   out <- rbind(on, ways, stop)
   cbind(out, frames = c(rep(all, nrow(out) - 1), sum(is.finite(x$came))))
@@ -63,32 +64,33 @@ ways_now <- function(x, elsewhere = TRUE) {
 
 # What would be if something were changed now. `wishes`: texts, each `tier=brisk`, `nodes=8` (of the
 # site that the part is at, or `SITE tier=brisk`), `send SITE`, `add SITE` or `stop`. Returns a
-# table as ways_now() has it, going on first, with `twice` (frames that are under way and would be
-# paid again) and `note` (what to know before).
-what_if_now <- function(x, wishes) {
-  on <- utils::head(ways_now(x, elsewhere = FALSE), 1)
-  rows <- lapply(wishes, function(wish) changed_way(x, wish))
+# table as job_alternatives() has it, going on first, with `twice` (frames that are under way and
+# would be paid again) and `note` (what to know before).
+job_what_if <- function(x, wishes) {
+  on <- utils::head(job_alternatives(x, elsewhere = FALSE), 1)
+  rows <- lapply(wishes, function(wish) simulate_change(x, wish))
   out <- bind_tables(c(list(cbind(on, twice = 0L, note = NA_character_)), rows))
   as_table(out)
 }
 
 # The rest of a job with one change, as `--what-if` writes it: tier, nodes, send, add or stop.
-changed_way <- function(x, wish) {
+simulate_change <- function(x, wish) {
   where <- "option --what-if"
   wish <- trimws(check_text(wish, where))
   if (wish == "stop") {
-    row <- utils::tail(ways_now(x, elsewhere = FALSE), 1)
+    row <- utils::tail(job_alternatives(x, elsewhere = FALSE), 1)
     return(cbind(row, twice = 0L, note = stop_note(x)))
   }
   hit <- regmatches(wish, regexec("^(send|add) +(\\S+)$", wish))[[1]]
   if (length(hit))
-    return(if (hit[2] == "send") sent_way(x, hit[3], where) else added_way(x, hit[3], where))
+    return(if (hit[2] == "send") simulate_rescue(x, hit[3], where) else
+           simulate_added_site(x, hit[3], where))
   hit <- regmatches(wish, regexec("^(\\S+ +)?(tier|nodes)=(\\S+)$", wish))[[1]]
   if (!length(hit)) {
     stop_input("usage", paste("got", show_value(wish)), where,
                "Write tier=NAME, nodes=NUMBER, send SITE, add SITE or stop, with commas between.")
   }
-  retiered_way(x, trimws(hit[2]), hit[3], hit[4], where)
+  simulate_move(x, trimws(hit[2]), hit[3], hit[4], where)
 }
 
 # What a stop would lose, and what to see to first.
@@ -105,7 +107,7 @@ stop_note <- function(x) {
                           " ready there before"))
 }
 
-frames_under_way <- function(x) sum(x$frames[["state"]] == "rendering")
+running_frames <- function(x) sum(x$frames[["state"]] == "rendering")
 
 # Rows of the options that can begin now at a site; an error for one that is none.
 options_now <- function(x, site, where) {
@@ -115,18 +117,18 @@ options_now <- function(x, site, where) {
 }
 
 # Of several options the one that keeps most of what was asked, and of these the cheapest.
-best_way <- function(rows)
+best_alternative <- function(rows)
   rows[order(-round(rows[["p_both"]], 2), rows[["cost_mean"]])[1], , drop = FALSE]
 
-sent_way <- function(x, site, where) {
+simulate_rescue <- function(x, site, where) {
   at <- options_now(x, site, where)
-  row <- best_way(rest_ways(x, can = at))
-  cbind(row, frames = length(x$came), twice = frames_under_way(x),
+  row <- best_alternative(rest_alternatives(x, can = at))
+  cbind(row, frames = length(x$came), twice = running_frames(x),
         note = in_flight_note(x, row[["option"]]))
 }
 
 # The rest at the same site under another tier or with other nodes: it is placed there anew.
-retiered_way <- function(x, site, field, value, where) {
+simulate_move <- function(x, site, field, value, where) {
   parts <- as_frame(x$parts)
   if (!nzchar(site)) site <- parts[["site"]][which.max(parts[["frames"]] - parts[["there"]])]
   options <- x$state$options
@@ -139,14 +141,14 @@ retiered_way <- function(x, site, field, value, where) {
   }
   check_choice(value, where, unique(as.character(options[[field]][at])))
   at <- at[as.character(options[[field]][at]) == value]
-  row <- best_way(rest_ways(x, can = at))
+  row <- best_alternative(rest_alternatives(x, can = at))
   if (identical(x$state$scenario$sites[[site]]$kind, "own")) {
     # A pool that is placed again goes on with what is under way.
     note <- paste0("name as many nodes in `pool` of sites/", site,
                    ".yaml, and place the job again: it goes on with ", "what is missing")
     return(cbind(row, frames = length(x$came), twice = 0L, note = note))
   }
-  cbind(row, frames = length(x$came), twice = frames_under_way(x),
+  cbind(row, frames = length(x$came), twice = running_frames(x),
         note = in_flight_note(x, row[["option"]]))
 }
 
@@ -161,7 +163,7 @@ in_flight_note <- function(x, option) {
 }
 
 # A site more: it takes the last of the frames that are left, so many that all of it ends soonest.
-added_way <- function(x, site, where, shares = seq(0.1, 0.9, 0.1), draws = 200) {
+simulate_added_site <- function(x, site, where, shares = seq(0.1, 0.9, 0.1), draws = 200) {
   parts <- as_frame(x$parts)
   if (site %in% parts[["site"]]) {
     stop_input("usage", paste(site, "has a part of the job already"), where,
@@ -182,8 +184,9 @@ added_way <- function(x, site, where, shares = seq(0.1, 0.9, 0.1), draws = 200) 
     moved <- work[match(take[1], left)]
     d <- part_draws(some, i, take, waiting = x$passed_s)
     own <- x$passed_s + (finish - x$passed_s) * (1 - moved)
-    row <- way_row(x, paste0(state$options[["option"]][i], ", ", length(take), " frames"), site,
-                   pmax(own, d[["finish_s"]]), spent + pmax(rest, 0) * (1 - moved) + d[["cost"]])
+    row <- alternative_row(x, paste0(state$options[["option"]][i], ", ", length(take), " frames"),
+                           site, pmax(own, d[["finish_s"]]),
+                           spent + pmax(rest, 0) * (1 - moved) + d[["cost"]])
     cbind(row, frames = length(x$came), twice = 0L, note = NA_character_)
   })), recursive = FALSE)
   rows <- bind_tables(rows)

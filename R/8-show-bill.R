@@ -71,7 +71,7 @@ bill_table <- function(sites) {
     data.frame(site = site$site, kind = site$kind, `sells by` = site$price$per,
                price = price_range(site, tariff),
                tiers = toString(vapply(site$tiers, `[[`, "", "tier")),
-               also = toString(also_charged(site)),
+               also = toString(extra_charges_text(site)),
                `as of` = if (length(site$as_of)) format(site$as_of) else "unknown",
                check.names = FALSE)
   })
@@ -88,7 +88,7 @@ price_range <- function(site, tariff) {
 }
 
 # What a card charges, gives or asks beside its price, in a word or two each.
-also_charged <- function(site) {
+extra_charges_text <- function(site) {
   c(vapply(site$charges, `[[`, "", "charge"), if (site$price$fixed > 0) "job fee",
     if (site$price$minimum > 0) "minimum of a job",
     if (site$price$minimum_node > 0) "minimum of a node",
@@ -112,7 +112,7 @@ card_lines <- function(site, width = terminal_width()) {
 # What it says: `about`, a table of `charges`, and `rest`, sentences.
 card_parts <- function(site) {
   money <- function(x) paste(format_price(x, minor_digits(site$currency)), site$currency)
-  also <- setdiff(also_charged(site),
+  also <- setdiff(extra_charges_text(site),
                   c(vapply(site$charges, `[[`, "", "charge"), "job fee", "volume brackets",
                     paste(length(site$hires), "hire classes")))
   as_of <- if (length(site$as_of)) format(site$as_of) else "an unknown day"

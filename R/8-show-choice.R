@@ -134,7 +134,7 @@ plot_timeline <- function(choice) {
                                  0))
   x <- x[x$share > 0.0005, , drop = FALSE]
   x$stage <- factor(x$stage, rev(x$stage))
-  x$label <- paste0(format_duration(x$spans), " (", percent(x$share), ")")
+  x$label <- paste0(format_duration(x$spans), " (", format_percent(x$share), ")")
   longest <- as.character(x$stage[which.max(x$share)])
   x$long <- x$stage == longest
   ggplot2::ggplot(x, ggplot2::aes(y = .data[["stage"]])) +
@@ -198,7 +198,7 @@ plot_chance <- function(choice) {
                          colour = "grey40")) +
     ggplot2::scale_colour_manual(values = series_colours, name = NULL) +
     ggplot2::scale_linetype_manual(values = c(1, 2, 4, 5, 6, 3, 1, 2), name = NULL) +
-    ggplot2::scale_y_continuous(limits = c(0, 1), labels = percent) +
+    ggplot2::scale_y_continuous(limits = c(0, 1), labels = format_percent) +
     ggplot2::coord_cartesian(xlim = c(0, min(late, max(ends$finish)) / unit)) +
     ggplot2::guides(colour = ggplot2::guide_legend(nrow = 2)) +
     ggplot2::scale_x_continuous(labels = if (is_long(choice)) function(v)
@@ -211,7 +211,7 @@ plot_chance <- function(choice) {
                   title = answer_title(choice),
                   caption = paste0("Share of ", choice$forecast$n,
                                    " draws that have finished. Grey: the chance asked, ",
-                                   percent(choice$confidence), ".",
+                                   format_percent(choice$confidence), ".",
                                    if (is.finite(choice$deadline_s)) " Dashed: deadline."),
                   alt = paste0("Chance to be done against time: ", toString(names(series)), ".")) +
     plain_theme()
@@ -290,7 +290,7 @@ plot_usable <- function(choice) {
                              " from now"),
                   y = "usable frames at home",
                   title = if (nrow(capped)) paste0("A spend cap stops ", capped$option[1], " in ",
-                                                   percent(capped$capped[1]), " of draws")
+                                                   format_percent(capped$capped[1]), " of draws")
                           else paste0("Frames as they come home, of ", x$total[1]),
                   caption = paste0("Line: median; band: middle 80 % of draws; grey: all frames.",
                                    if (is.finite(choice$deadline_s)) " Dashed: deadline."),

@@ -8,7 +8,7 @@ dispute_record <- function(x, now = this_moment()) {
   f$label <- sub(" of .*$", "", f[["label"]])
   f$detail <- ifelse(f[["code"]] == "doubled", sub(" of .*$", "", f[["detail"]]), f[["detail"]])
   f$detail <- without_user(f[["detail"]])
-  says <- finding_says(f, x$billed_in, x$card_as_of)
+  says <- finding_sentence(f, x$billed_in, x$card_as_of)
   claims <- lapply(seq_len(nrow(f)), function(k) {
     Filter(function(v) !is.na(v),
            list(code = f$code[k], line = f$label[k], says = says[k], quantity = f$quantity[k],

@@ -2,7 +2,7 @@
 # pictures.
 
 # Sentences under what they answer.
-said_list <- function(says) {
+html_sentences <- function(says) {
   tags <- htmltools::tags
   tags$dl(class = "said",
           unname(Map(function(head, text) htmltools::tagList(tags$dt(head), tags$dd(text)),

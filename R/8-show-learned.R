@@ -17,7 +17,7 @@ learned_lines <- function(x, width = terminal_width()) {
                                                              "three quarters" =
                               "3 quarters")[scores[["at"]]]))
   body <- data.frame(site = scores[["site"]], what = paste0(figure_words(scores[["what"]]), at),
-                     said_by = whose_words(scores),
+                     said_by = source_words(scores),
                      jobs = paste(scores[["jobs"]]),
                      "in range" = ifelse(is.na(scores[["inside"]]), "",
                                          paste(scores[["inside"]], "of",
@@ -37,15 +37,15 @@ learned_lines <- function(x, width = terminal_width()) {
     claim_lines(scores, width), correction_lines(x, width), rate_lines(x, width))
 }
 
-off_words <- function(crps) ifelse(crps > log(10), ">900 %", percent(exp(crps) - 1))
+off_words <- function(crps) ifelse(crps > log(10), ">900 %", format_percent(exp(crps) - 1))
 
 figure_names <- c(finish_s = "finish", cost = "cost", left_s = "left", speed = "time a frame",
                   wait_s = "waiting", start_s = "starting", upload_s = "sending",
                   failed = "failed runs", drift = "drift from job to job")
 figure_words <- function(what) unname(figure_names[what])
-whose_names <- c(forecast = "forecast", "as is" = "uncorrected", site = "the site",
-                 seller = "the seller")
-whose_words <- function(x) unname(whose_names[x[["whose"]]])
+source_names <- c(forecast = "forecast", "as is" = "uncorrected", site = "the site",
+                  seller = "the seller")
+source_words <- function(x) unname(source_names[x[["whose"]]])
 
 claim_lines <- function(scores, width) {
   said <- scores[scores[["whose"]] == "site", , drop = FALSE]
@@ -68,7 +68,7 @@ correction_lines <- function(x, width) {
   says <- vapply(seq_len(nrow(rows)), function(k) {
     row <- as.list(rows[k, ])
     row$bias <- log(row$factor)
-    correction_says(row)
+    correction_sentence(row)
   }, "")
   named <- paste0(rows[["site"]], ", tier ", rows[["tier"]],
                   ifelse(rows[["known"]] == "said", " (speed as said)", ""))
@@ -89,7 +89,7 @@ rate_lines <- function(x, width) {
   value[wider] <- paste0(value[wider], ", ranges times ",
                          format(signif(rows[["width"]][wider], 2), trim = TRUE))
   prior <- rate_words(rows, rows[["prior"]])
-  prior <- ifelse(stage, paste0(prior, " +-", percent(exp(rows[["prior_sd"]]) - 1)),
+  prior <- ifelse(stage, paste0(prior, " +-", format_percent(exp(rows[["prior_sd"]]) - 1)),
                   paste0(prior, ", as ", rows[["prior_jobs"]],
                          ifelse(rows[["what"]] == "failed", " runs", " jobs")))
   hours <- ifelse(is.na(rows[["hours"]]), "", paste0(", ", rows[["hours"]], " h UTC"))
@@ -102,8 +102,8 @@ rate_lines <- function(x, width) {
 
 # A rate as it is said: a share, a spread, or times the forecast.
 rate_words <- function(rows, value) {
-  ifelse(rows[["what"]] == "failed", percent(value),
-         ifelse(rows[["what"]] == "drift", paste0("+-", percent(exp(value) - 1)),
+  ifelse(rows[["what"]] == "failed", format_percent(value),
+         ifelse(rows[["what"]] == "drift", paste0("+-", format_percent(exp(value) - 1)),
                 ifelse(value == 1, "1", paste(formatC(value, format = "f", digits = 2), "times"))))
 }
 

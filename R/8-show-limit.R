@@ -1,14 +1,14 @@
 # The limit as text and figures.
 
-number3 <- function(x)
+format_number3 <- function(x)
   ifelse(is.na(x), "unknown", trimws(formatC(signif(x, 3), format = "fg", digits = 3)))
-noise_text <- function(x) ifelse(is.na(x), "unknown", paste(number3(100 * x), "%"))
+noise_text <- function(x) ifelse(is.na(x), "unknown", paste(format_number3(100 * x), "%"))
 
 basis_words <- c(given = "known beforehand", measured = "told from the scatter",
                  assumed = "assumed: too few probes to tell it")
 
 # Terms of a fitted noise limit with their intervals, as lines.
-limit_lines_at <- function(fit) {
+limit_term_lines <- function(fit) {
   x <- as_frame(confint.cp_limit_fit(fit))
   at <- function(term) x[x[["term"]] == term, , drop = FALSE]
   range <- function(term, show) {
@@ -18,15 +18,15 @@ limit_lines_at <- function(fit) {
   root <- function(v) noise_text(sqrt(v))
   at_counts <- sort(unique(fit$probes[["samples"]]))
   spread <- function(line, half = 1) {
-    paste0("spread of one measurement ", percent(line$error[1] / half), ", ",
+    paste0("spread of one measurement ", format_percent(line$error[1] / half), ", ",
            basis_words[[line$basis]])
   }
   c(
     paste0("Limit fit: ", nrow(fit$probes), " probes at ", toString(at_counts),
            " samples; 95 % intervals"),
     if (length(fit$time)) c(
-      paste0("Time: ", range("start", function(v) paste(number3(v), "s")), " + ",
-             range("each", function(v) paste(number3(v), "s")), " a sample"),
+      paste0("Time: ", range("start", function(v) paste(format_number3(v), "s")), " + ",
+             range("each", function(v) paste(format_number3(v), "s")), " a sample"),
       if (fit$time$basis != "given") paste0("  ", spread(fit$time))
     ),
     if (length(fit$curve)) c(
@@ -40,7 +40,7 @@ limit_lines_at <- function(fit) {
 
 #' @export
 print.cp_limit_fit <- function(x, ...) {
-  show_lines(limit_lines_at(x))
+  show_lines(limit_term_lines(x))
   invisible(x)
 }
 
@@ -174,7 +174,7 @@ limit_answer <- function(study, price = NULL) {
                        " frames")
   paste0(count_text(worst$samples), if (worst$samples == 1) " sample; " else " samples; ",
          format_duration(worst$seconds), " a frame; the next doubling costs ", costs, " and takes ",
-         percent(next_one$noise_saving), " off the noise.")
+         format_percent(next_one$noise_saving), " off the noise.")
 }
 
 # Samples that meet the target, as a sentence; the reason if no count does.
@@ -183,7 +183,7 @@ answer_lines <- function(study) {
   worst <- frames[frames$governs, , drop = FALSE]
   targets <- paste0("noise ", noise_text(study$targets[["noise"]]), " of the frame and ",
                     noise_text(study$targets[["tile_noise"]]), " of its worst tile, at ",
-                    percent(study$confidence), " confidence")
+                    format_percent(study$confidence), " confidence")
   if (is.na(worst$samples)) {
     return(paste0("Target: ", targets, ". No count of samples can be promised for frame ",
                   worst$frame, ": ", worst$why, "."))
@@ -220,11 +220,11 @@ finding_of_study <- function(study, width) {
     paste0("Bright single pixels, not in the noise: ", most$outliers, " of ",
            formatC(most$pixels, big.mark = ",",
            format = "d"), " at ", most$samples, " samples (frame ", most$frame, "), the worst ",
-           number3(most$worst), " times the mean brightness.")
+           format_number3(most$worst), " times the mean brightness.")
   }
   shared <- stats::median(pairs$correlation)
   filter <- if (shared > 0.12) {
-    paste0("Neighbouring pixels share noise (correlation ", number3(shared),
+    paste0("Neighbouring pixels share noise (correlation ", format_number3(shared),
            "): the engine's pixel filter is wider ",
            "than a pixel, and the noise is seen as coarser.")
   }
@@ -245,7 +245,7 @@ step_lines <- function(steps, study, price, width) {
     noise = noise_text(steps$noise),
     "95 % interval" = range_text(steps$noise_lower, steps$noise_upper, noise_text),
     "more time" = ifelse(is.na(steps$more_s), "", format_duration(steps$more_s)),
-    "less noise" = ifelse(is.na(steps$noise_saving), "", percent(steps$noise_saving)),
+    "less noise" = ifelse(is.na(steps$noise_saving), "", format_percent(steps$noise_saving)),
     check.names = FALSE
   )
   if (length(price)) {
@@ -307,12 +307,13 @@ proposal_lines <- function(x, width = terminal_width(), most = 5) {
     region = ifelse(shown$region == "band", paste0("rows ", shown$first_row, "-", shown$last_row),
                     shown$region),
     size = paste0(shown$width, "x", shown$height), "samples, in pairs" = shown$samples,
-    time = format_duration(shown$seconds), error = percent(shown$error),
+    time = format_duration(shown$seconds), error = format_percent(shown$error),
     says = ifelse(shown$proposed, ifelse(shown$error <= asked, "proposed", "best there is"),
                   ifelse(shown$error <= asked, "will do", "too vague")), check.names = FALSE
   )
-  c(wrap_lines(paste0("Cheapest probes that tell the count within ", percent(asked), ", frames ",
-                      x$frames[1], "; scouted: time grows with the pixels to the power ",
+  c(wrap_lines(paste0("Cheapest probes that tell the count within ", format_percent(asked),
+                      ", frames ", x$frames[1],
+                      "; scouted: time grows with the pixels to the power ",
                       number_text(x$power[1]), " (standard error ", number_text(x$power_se[1]),
                       "):"), width), "",
     text_table(body, right = c("time", "error"), width = width),

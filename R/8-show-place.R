@@ -15,8 +15,9 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
     },
     Now = paste0(if (any(stand)) "It does not go: see below." else "It goes.",
                  if (length(x$seen)) " Chance " else " Begun now, chance ",
-                 percent(x$chance), " (", percent(x$promised$chance), " when it was decided), ",
-                 money(x$cost_mean), " on average (", money(x$promised$cost_mean), ")."),
+                 format_percent(x$chance), " (", format_percent(x$promised$chance),
+                 " when it was decided), ", money(x$cost_mean), " on average (",
+                 money(x$promised$cost_mean), ")."),
     Look = if (length(x$decision$plan$look)) {
       look <- x$decision$plan$look
       paste0(clock_text(as_utc(look$at), first_of(scenario$time_zone, "UTC"), date = TRUE),

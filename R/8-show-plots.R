@@ -134,9 +134,9 @@ autoplot.cp_comparison <- function(object, ...) { # nolint: object_name_linter.
     ggplot2::scale_x_log10() +
     ggplot2::labs(x = "ratio: old time / new time (above 1 is faster)", y = NULL, colour = NULL,
                   shape = NULL, title = paste0("Compared by ", factor_label(object[["by"]][1])),
-                  caption = paste0("Points and ", percent(object[["level"]][1]),
+                  caption = paste0("Points and ", format_percent(object[["level"]][1]),
                                    " intervals of matched runs. Grey: ", "differences under ",
-                                   percent(smallest), ", of no interest.", sample),
+                                   format_percent(smallest), ", of no interest.", sample),
                   alt = paste0("Ratios of old to new time. ", said, ".")) +
     plain_theme() +
     ggplot2::theme(strip.text.y = ggplot2::element_text(angle = 0, hjust = 0))

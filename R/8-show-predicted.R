@@ -42,13 +42,13 @@ print.cp_scaling_fit <- function(x, ...) {
   show_lines(
     paste0("Scaling over ", x$unit, ": ", nrow(points), " times at ",
            toString(sort(unique(points[["n"]]))), if (x$basis == "assumed") ", the law assumed"),
-    paste0("Law: ", paste0(law_words[laws[["law"]]], " ", percent(laws[["weight"]]),
+    paste0("Law: ", paste0(law_words[laws[["law"]]], " ", format_percent(laws[["weight"]]),
                            collapse = ", ")),
     if (x$basis == "measured") {
       p <- as_frame(confint.cp_scaling_fit(x))
       unit <- ifelse(p[["term"]] == "t1", " s", "")
-      paste0("  ", p[["term"]], " ", number3(p[["estimate"]]), unit, " (", number3(p[["lower"]]),
-             " to ", number3(p[["upper"]]), ")")
+      paste0("  ", p[["term"]], " ", format_number3(p[["estimate"]]), unit, " (",
+             format_number3(p[["lower"]]), " to ", format_number3(p[["upper"]]), ")")
     },
     paste0("One more takes less than 5 % off the time after ", best[["pays_until"]],
            "; least time with ", best[["n"]], ": ",
@@ -116,7 +116,7 @@ print.cp_advice <- function(x, ...) {
 #' @export
 print.cp_speed_fit <- function(x, ...) {
   spreads <- as_frame(x$spreads)
-  factor_text <- function(v) number3(exp(v))
+  factor_text <- function(v) format_number3(exp(v))
   show_lines(
     paste0("Speeds of ", length(x$rigs), " rigs from ", length(x$scenes), " scenes: ",
            sum(x$cells$n), " timings in ", length(x$cells$n), " of ",
@@ -141,7 +141,8 @@ autoplot.cp_speed_fit <- function(object, relative_to = NULL, ...) { # nolint: o
   x <- utils::head(x, 30)
   base <- x[["rig"]][x[["lower"]] == 1 & x[["upper"]] == 1][1]
   x[["rig"]] <- factor(x[["rig"]], rev(x[["rig"]]))
-  title <- paste0(x[["rig"]][1], " is ", number3(x[["ratio"]][1]), " times as fast as ", base)
+  title <- paste0(x[["rig"]][1], " is ", format_number3(x[["ratio"]][1]), " times as fast as ",
+                  base)
   ggplot2::ggplot(x, ggplot2::aes(.data[["ratio"]], .data[["rig"]])) +
     ggplot2::geom_vline(xintercept = 1, colour = "grey50") +
     ggplot2::geom_linerange(ggplot2::aes(xmin = .data[["ratio"]] / .data[["for_a_scene"]],
@@ -159,7 +160,8 @@ autoplot.cp_speed_fit <- function(object, relative_to = NULL, ...) { # nolint: o
                     if (any(unknown)) paste0("\nLeft out: timings without a device (", sum(unknown),
                                              if (sum(unknown) == 1) " rig)." else " rigs).")),
                   alt = paste0(title, ". ",
-                               paste0(x[["rig"]], " ", number3(x[["ratio"]]), collapse = "; "),
+                               paste0(x[["rig"]], " ", format_number3(x[["ratio"]]),
+                                      collapse = "; "),
                                ".")) +
     plain_theme()
 }
@@ -174,7 +176,7 @@ shot_probe_lines <- function(x, width = terminal_width()) {
   body <- data.frame(frame = paste(steps[["frame"]]), time = format_duration(steps[["seconds"]]),
                      total = format_duration(steps[["median"]]),
                      interval = range_text(steps[["lower"]], steps[["upper"]], format_duration),
-                     "half width" = percent(steps[["half_width"]]),
+                     "half width" = format_percent(steps[["half_width"]]),
                      "spent" = format_duration(steps[["spent_s"]]),
                      check.names = FALSE)
   measured <- measured_frames(x$curve)
@@ -204,7 +206,7 @@ print.cp_shot_probe <- function(x, ...) {
 
 # To which side something is off; nothing under a twentieth of a percent.
 lean_text <- function(p)
-  ifelse(abs(p) < 5e-4, "0 %", paste0(ifelse(p > 0, "+", "-"), percent(abs(p))))
+  ifelse(abs(p) < 5e-4, "0 %", paste0(ifelse(p > 0, "+", "-"), format_percent(abs(p))))
 
 # How forecasts would have been, in words: a line a method.
 backtest_lines <- function(x, width = terminal_width()) {
@@ -213,13 +215,13 @@ backtest_lines <- function(x, width = terminal_width()) {
   body <- data.frame(
     question = ifelse(duplicated(s[["question"]]), "", s[["question"]]), method = s[["method"]],
     frames = ifelse(is.na(s[["probes"]]), "", paste(s[["probes"]])), place = s[["place"]],
-    cases = paste(s[["cases"]]), off = percent(s[["error"]]), lean = lean_text(s[["bias"]]),
-    held = ifelse(is.na(s[["covered"]]), "no interval", percent(s[["covered"]])),
+    cases = paste(s[["cases"]]), off = format_percent(s[["error"]]), lean = lean_text(s[["bias"]]),
+    held = ifelse(is.na(s[["covered"]]), "no interval", format_percent(s[["covered"]])),
     check.names = FALSE
   )
   names(body)[6:8] <- c("off by|on average", "leans|over or under",
-                        paste0("truth inside|", percent(level), " asked"))
-  c(wrap_lines(said_of_backtest(x, s), width), "",
+                        paste0("truth inside|", format_percent(level), " asked"))
+  c(wrap_lines(backtest_sentences(x, s), width), "",
     paste0("What the ledger knows, hidden and forecast",
            if (x[["sample"]][1]) paste0(" (", sample_mark, ")")), "",
     text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width,
@@ -227,7 +229,7 @@ backtest_lines <- function(x, width = terminal_width()) {
 }
 
 # One sentence a question: the method against the habit, all its cases together.
-said_of_backtest <- function(x, s) {
+backtest_sentences <- function(x, s) {
   x <- as_frame(x)
   vapply(unique(x[["question"]]), function(q) {
     here <- x[x[["question"]] == q, , drop = FALSE]
@@ -237,10 +239,11 @@ said_of_backtest <- function(x, s) {
     best <- names(off)[!habit][which.min(off[!habit])]
     held <- mean(here[["covered"]][here[["method"]] == best])
     old <- if (any(habit)) names(off)[habit][which.min(off[habit])]
-    paste0(toupper(substr(q, 1, 1)), substring(q, 2), ": ", best, " off by ", percent(off[[best]]),
-           " on average", if (length(old)) paste0(" (", old, ": ", percent(off[[old]]), "); "),
-           "its intervals held the truth in ", percent(held), " of ", sum(here[["method"]] == best),
-           " cases.")
+    paste0(toupper(substr(q, 1, 1)), substring(q, 2), ": ", best, " off by ",
+           format_percent(off[[best]]), " on average",
+           if (length(old)) paste0(" (", old, ": ", format_percent(off[[old]]), "); "),
+           "its intervals held the truth in ", format_percent(held), " of ",
+           sum(here[["method"]] == best), " cases.")
   }, "", USE.NAMES = FALSE)
 }
 
@@ -266,7 +269,7 @@ autoplot.cp_backtest <- function(object, ...) { # nolint: object_name_linter.
   held <- stats::aggregate(cbind(held = as.numeric(x[["covered"]])) ~ label + question, x, mean,
                            na.action = stats::na.pass)
   means[["note"]] <- ifelse(is.na(held[["held"]]), "",
-                            paste0("truth inside ", percent(held[["held"]])))
+                            paste0("truth inside ", format_percent(held[["held"]])))
   title <- "How far forecasts were off on what the ledger already knows"
   ggplot2::ggplot(x, ggplot2::aes(.data[["off"]], .data[["label"]])) +
     ggplot2::geom_col(data = means, fill = "#56B4E9", alpha = 0.5, width = 0.7) +
@@ -277,10 +280,10 @@ autoplot.cp_backtest <- function(object, ...) { # nolint: object_name_linter.
                         space = "free_y") +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.2))) +
     ggplot2::labs(x = "off by, % (bar: mean; points: cases)", y = NULL, title = title,
-                  caption = paste0("Intervals asked: ", percent(object[["level"]][1]), ".",
+                  caption = paste0("Intervals asked: ", format_percent(object[["level"]][1]), ".",
                                    if (object[["sample"]][1]) " Sample data, invented."),
                   alt = paste0(title, ". ",
-                               paste0(means[["label"]], ": ", number3(means[["off"]]), " %",
+                               paste0(means[["label"]], ": ", format_number3(means[["off"]]), " %",
                                       collapse = "; "), ".")) +
     plain_theme() +
     ggplot2::theme(strip.text.y = ggplot2::element_text(angle = 0, hjust = 0))

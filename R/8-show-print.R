@@ -1,7 +1,7 @@
 # Print methods: one header line with counts, a body, and what was hidden.
 
 # Texts from files, engines and sites must not move the cursor or write elsewhere.
-show_lines <- function(...) cat(printable(unlist(list(...))), sep = "\n")
+show_lines <- function(...) cat(printable_text(unlist(list(...))), sep = "\n")
 
 # A comparison as a table with its findings.
 comparison_lines <- function(x, width = terminal_width()) {
@@ -10,7 +10,7 @@ comparison_lines <- function(x, width = terminal_width()) {
     "mean time|old" = format_duration(x[["old_s"]]),
     "mean time|new" = format_duration(x[["new_s"]]),
     ratio = number_text(x[["ratio"]]), interval = range_text(x[["lower"]], x[["upper"]]),
-    pairs = as.character(x[["pairs"]]), "time saved" = percent(x[["time_saved"]]),
+    pairs = as.character(x[["pairs"]]), "time saved" = format_percent(x[["time_saved"]]),
     verdict = x[["verdict"]], check.names = FALSE
   )
   times <- c("mean time|old", "mean time|new", "pairs", "time saved")
@@ -21,8 +21,8 @@ comparison_lines <- function(x, width = terminal_width()) {
   common <- Reduce(intersect, notes)
   own <- vapply(notes, function(note) paste(c("", setdiff(note, common)), collapse = "; "), "")
   about <- paste0("Compared by ", factor_label(x[["by"]][1]),
-                  ": ratio = old time / new time, with its ", percent(x[["level"]][1]),
-                  " interval; a difference under ", percent(x[["smallest"]][1]),
+                  ": ratio = old time / new time, with its ", format_percent(x[["level"]][1]),
+                  " interval; a difference under ", format_percent(x[["smallest"]][1]),
                   " is of no interest.")
   c(
     unlist(lapply(comparison_answer(x), wrap_lines, width = width)), "",
@@ -51,10 +51,10 @@ comparison_answer <- function(x) {
   how <- ifelse(slower, "times as slow as", "times as fast as")
   ifelse(first[["verdict"]] %in% c("faster", "slower"),
          paste0(name, " is ", number_text(ratio), " ", how, " ", first[["old"]], " ", over, " (",
-                percent(first[["level"]]), ": ", interval, ")."),
+                format_percent(first[["level"]]), ": ", interval, ")."),
          paste0(name, ": no clear difference to ", first[["old"]], " ", over, " (",
-                number_text(first[["ratio"]]), " times as fast, ", percent(first[["level"]]), ": ",
-                interval, ")."))
+                number_text(first[["ratio"]]), " times as fast, ", format_percent(first[["level"]]),
+                ": ", interval, ")."))
 }
 
 # Some columns of a table that has a print method of its own.
@@ -114,8 +114,8 @@ forecast_lines <- function(x, width = terminal_width(), most = 16) {
   table <- as_frame(summary(x))
   scenario <- x$scenario
   noise <- scenario$options[["noise"]]
-  best <- non_dominated(table[["finish_p50"]], table[["cost_p50"]],
-                        ifelse(is.na(noise), Inf, noise))
+  best <- pareto_front(table[["finish_p50"]], table[["cost_p50"]],
+                       ifelse(is.na(noise), Inf, noise))
   shown <- utils::head(order(!best, table[["cost_p50"]]), most)
   shown <- shown[order(table[["cost_p50"]][shown], table[["finish_p50"]][shown])]
   ranges <- range_columns(table[shown, ])
@@ -253,7 +253,7 @@ answer_table <- function(x, width, most = 8) {
   body <- data.frame(
     " " = rows$mark, what = rows$what, done = by_clock(rows$p50, scenario),
     "9 in 10 by" = by_clock(rows$p90, scenario), cost = format_about(rows$cost, rows$error),
-    chance = chance_beside(rows$chance, x$confidence), check.names = FALSE
+    chance = format_chance_near(rows$chance, x$confidence), check.names = FALSE
   )
   names(body)[5] <- paste0("cost, ", scenario$currency)
   text_table(body, right = names(body)[3:6], spare = "9 in 10 by", width = width,
@@ -288,7 +288,8 @@ all_lines <- function(x, width, most = 40) {
   groups <- option_groups(x$forecast$scenario$options, table[["option"]], shown)
   body <- data.frame(
     " " = ifelse(rows[["pick"]], ">", ifelse(rows[["fits"]], "+", " ")), option = groups$names,
-    "chance|in time" = percent(rows[["p_deadline"]]), "chance|budget" = percent(rows[["p_budget"]]),
+    "chance|in time" = format_percent(rows[["p_deadline"]]),
+    "chance|budget" = format_percent(rows[["p_budget"]]),
     ranges, "speed is" = rows[["evidence"]], check.names = FALSE
   )
   if (is.infinite(x$deadline_s)) body[["chance|in time"]] <- NULL

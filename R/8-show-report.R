@@ -66,7 +66,7 @@ report_page <- function(facts, figures, settled = NULL) {
     tags$body(tags$main(
       tags$header(tags$h1(facts$title), tags$p(class = "fine", facts$question)),
       tags$section(
-        class = "first", tags$p(class = "lead", facts$headline), said_list(facts$answer),
+        class = "first", tags$p(class = "lead", facts$headline), html_sentences(facts$answer),
         listed(facts$warnings), tags$div(class = "beside", figure("tradeoff"), figure("chance"))
       ),
       section("The plan", plain_table(facts$parts, "Parts of the plan"),
@@ -126,8 +126,9 @@ report_facts <- function(choice, comparison = NULL) {
   standing <- ifelse(table[["pick"]], "the pick", ifelse(table[["fits"]], "fits", "does not fit"))
   options <- data.frame(
     Option = table[["option"]], Standing = standing,
-    `Done after` = middle("finish", format_duration), `In time` = percent(table[["p_deadline"]]),
-    Cost = middle("cost", format_money), `In budget` = percent(table[["p_budget"]]),
+    `Done after` = middle("finish", format_duration),
+    `In time` = format_percent(table[["p_deadline"]]),
+    Cost = middle("cost", format_money), `In budget` = format_percent(table[["p_budget"]]),
     `Speed is` = table[["evidence"]], check.names = FALSE
   )
   if (is.infinite(choice$deadline_s)) options[["In time"]] <- NULL
@@ -142,12 +143,12 @@ report_facts <- function(choice, comparison = NULL) {
                         Why = unname(reasons[-1][names(reasons)[-1] %in% table[["option"]]])),
     how = reasons[names(reasons) %in% c("time", "cost", "evidence")], options = options,
     changes = break_even(choice)[["says"]], worth = worth_tests(choice)[["says"]],
-    timeline = any(is.finite(forecast$draws[["finish_s"]])), disclosed = disclosures(scenario),
+    timeline = any(is.finite(forecast$draws[["finish_s"]])), disclosed = list_discounts(scenario),
     shots = report_shots(forecast), evidence = evidence_line(main_job(scenario)),
     speeds = report_speeds(scenario), unknown = unname(unknown),
     left_out = left_out_words(scenario), first = next_measures(choice)[["says"]],
     parts = report_parts(choice), policy = plan_record(choice)$policy,
-    record = made_from(choice_record(choice)),
+    record = reproduce_lines(choice_record(choice)),
     comparison = if (!is.null(comparison)) report_comparison(comparison),
     made = paste0("Made ", format(scenario$now, "%Y-%m-%d %H:%M UTC", tz = "UTC"), " from ",
                   forecast$n, " draws, seed ", forecast$seed, ".")
@@ -213,8 +214,8 @@ report_comparison <- function(x) {
     Engine = x[["engine"]], Scene = ifelse(all, paste0("all (", x[["basis"]], ")"), x[["scene"]]),
     Old = x[["old"]], New = x[["new"]], Pairs = x[["pairs"]],
     `Old time` = format_duration(x[["old_s"]]), `New time` = format_duration(x[["new_s"]]),
-    `Ratio old/new` = ratio, `Time saved` = percent(x[["time_saved"]]), Verdict = x[["verdict"]],
-    Note = x[["note"]], check.names = FALSE
+    `Ratio old/new` = ratio, `Time saved` = format_percent(x[["time_saved"]]),
+    Verdict = x[["verdict"]], Note = x[["note"]], check.names = FALSE
   )
   if (all(out$Note == "")) out$Note <- NULL
   out

@@ -79,7 +79,7 @@ step_words <- function(x, steps) {
 finding_texts <- function(x, width = terminal_width()) {
   f <- as_frame(x$findings)
   if (!nrow(f)) return(wrap_lines("The bill is as the card and the meter have it.", width))
-  says <- finding_says(f, x$billed_in, x$card_as_of)
+  says <- finding_sentence(f, x$billed_in, x$card_as_of)
   marks <- ifelse(f[["claimed"]], "! ", "* ")
   c(if (any(f[["claimed"]])) {
       wrap_lines(paste0("Too much: ", format_money(x$too_much, x$billed_in), " of ",
@@ -93,7 +93,7 @@ finding_texts <- function(x, width = terminal_width()) {
 }
 
 # Findings as sentences, their arithmetic shown.
-finding_says <- function(f, currency, as_of) {
+finding_sentence <- function(f, currency, as_of) {
   money <- function(v) format_money(v, currency)
   # One that was worked out of an amount has no more digits than that bears.
   price <- function(v) paste(format_price(signif(v, 6), minor_digits(currency)), currency)
@@ -129,7 +129,7 @@ finding_says <- function(f, currency, as_of) {
                   amount, "."),
       discount = paste0("The discount is ", money(row$quantity), ", and by ", card, " it is ",
                         money(row$known), ": ", amount, "."),
-      tax = paste0("The tax is ", money(row$quantity), ", and ", percent(row$price),
+      tax = paste0("The tax is ", money(row$quantity), ", and ", format_percent(row$price),
                    " of what is due is ", money(row$known), ": ", amount, "."),
       total = paste0("A stated total is ", money(abs(row$amount)),
                      if (row$amount > 0) " more" else " less", " than the lines that it is of."),

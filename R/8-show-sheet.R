@@ -67,13 +67,13 @@ sheet_crops <- function(pairs, maps, tiles) {
   crops$crop <- lapply(seq_len(nrow(crops)), function(i) {
     tile <- map[best[crops$tile[i]], ]
     x <- pictures[[crops$place[i]]][tile$top:tile$bottom, tile$left:tile$right, , drop = FALSE]
-    displayed(x, exposure)
+    screen_raster(x, exposure)
   })
   crops
 }
 
 # As a raster for the screen: brightness `white` is white.
-displayed <- function(x, white) {
+screen_raster <- function(x, white) {
   channels <- dim(x)[3]
   x <- x[, , if (channels >= 3) 1:3 else rep(1, 3), drop = FALSE]
   grDevices::as.raster(array(display_light(as.vector(x) / max(white, 1e-9)), dim(x)))
@@ -154,7 +154,7 @@ difference_picture <- function(a, b, path) {
   d <- brightness_of(b) - brightness_of(a)
   rms <- sqrt(mean(d^2))
   grey <- 0.5 + if (rms > 0) pmin(pmax(d / (8 * rms), -0.5), 0.5) else d
-  pictures <- list(displayed(keep_dims(a), white), displayed(keep_dims(b), white),
+  pictures <- list(screen_raster(keep_dims(a), white), screen_raster(keep_dims(b), white),
                    grDevices::as.raster(grey))
   draw_difference(pictures, as_frame(found), dim(a)[1:2], path)
   invisible(found)

@@ -26,7 +26,7 @@ text_table <- function(x, right = character(), spare = character(), width = term
     body <- mapply(function(line, note) paste(c(line, note), collapse = "\n"), body, notes)
   first <- which(!duplicated(sections))
   headings <- lapply(sections[first], wrap_lines, width = width)
-  body <- append_before(body, rep(first, lengths(headings)), cli::style_bold(unlist(headings)))
+  body <- insert_lines(body, rep(first, lengths(headings)), cli::style_bold(unlist(headings)))
   if (length(notes)) body <- unlist(strsplit(body, "\n", fixed = TRUE), use.names = FALSE)
   c(sub(" +$", "", c(group_line(wide), lines[1])), strrep("-", sum(wide + 2L) - 2L), body,
     if (length(hidden)) {
@@ -58,7 +58,7 @@ stacked_rows <- function(x, width, mark = NULL, sections = NULL, notes = NULL) {
 }
 
 # Puts each of `new` before the line `at` of `lines`.
-append_before <- function(lines, at, new) {
+insert_lines <- function(lines, at, new) {
   c(as.character(new), lines)[order(c(at - 0.5, seq_along(lines)))]
 }
 

@@ -38,7 +38,7 @@ finding_table <- function(findings, head, width, most = 40) {
     strongest <- which.max(own[["sure"]])
     data.frame(sequence = basename(own[["sequence"]][1]),
                frames = format_frames(sort(unique(own[["frame"]]))),
-               found = own[["code"]][1], sure = surety_text(own[["sure"]]),
+               found = own[["code"]][1], sure = confidence_text(own[["sure"]]),
                place = place_text(own[strongest, ]),
                evidence = paste0(if (nrow(own) > 1) paste0(own[["frame"]][strongest], ": "),
                                  own[["evidence"]][strongest]))
@@ -55,11 +55,11 @@ finding_table <- function(findings, head, width, most = 40) {
     if (more > 0) paste0("and ", more, " more: --format csv lists all."))
 }
 
-surety_text <- function(sure) {
+confidence_text <- function(sure) {
   sure <- sure[!is.na(sure)]
   if (!length(sure) || all(sure == 1)) return("yes")
   low <- min(sure)
-  paste0(if (length(sure) > 1) "from ", share_said(low))
+  paste0(if (length(sure) > 1) "from ", format_share(low))
 }
 
 place_text <- function(row) {
@@ -148,8 +148,9 @@ beside_pictures <- function(x, row) {
     if (is.null(picture)) return(NULL)
     picture[!is.finite(picture)] <- 1
     step <- max(1, ceiling(dim(picture)[2] / 900))
-    displayed(picture[seq(1, dim(picture)[1], step), seq(1, dim(picture)[2], step), , drop = FALSE],
-              1)
+    screen_raster(picture[seq(1, dim(picture)[1], step), seq(1, dim(picture)[2], step), ,
+                          drop = FALSE],
+                  1)
   })
 }
 

@@ -6,7 +6,7 @@ watch_lines <- function(x, width = terminal_width(), unicode = cli::is_utf8_outp
   clock <- function(seconds) by_clock(seconds, x$state$scenario)
   body <- data.frame(part = parts[["option"]],
                      frames = paste(parts[["here"]], "of", parts[["frames"]]),
-                     "of the work" = percent(parts[["work"]]),
+                     "of the work" = format_percent(parts[["work"]]),
                      last = ifelse(is.finite(parts[["last"]]), clock(parts[["last"]]), "none yet"),
                      done = clock(parts[["finish_p50"]]), check.names = FALSE)
   said <- watch_words(x)
@@ -49,8 +49,8 @@ watch_words <- function(x) {
                   if (is.finite(asked$deadline_s))
       paste0(", by the deadline ", clock(asked$deadline_s),
              " with a chance of ",
-             chance_beside(x$p_deadline, asked$confidence), " (",
-             percent(x$promised$p_deadline), " when it was decided)"),
+             format_chance_near(x$p_deadline, asked$confidence), " (",
+             format_percent(x$promised$p_deadline), " when it was decided)"),
                   "."),
     Cost = paste0(about(x$mean), " ", scenario$currency, " on average",
                   if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
@@ -73,7 +73,7 @@ running_jobs_lines <- function(x, width = terminal_width()) {
   clock <- function(text) ifelse(is.na(text), "unknown", substr(sub("T", " ", text), 6, 16))
   there <- ifelse(is.na(x[["frames"]]), "", paste(x[["there"]], "of", x[["frames"]]))
   body <- data.frame(job = x[["job"]], frames = there, done = clock(x[["p50"]]),
-                     "9 in 10 by" = clock(x[["p90"]]), chance = percent(x[["p_deadline"]]),
+                     "9 in 10 by" = clock(x[["p90"]]), chance = format_percent(x[["p_deadline"]]),
                      alarm = ifelse(is.na(x[["alarm"]]), "", x[["alarm"]]), check.names = FALSE)
   told <- which(!is.na(x[["says"]]))
   c(text_table(body, right = c("frames", "done", "9 in 10 by", "chance"), width = width),
@@ -143,8 +143,8 @@ alarm_lines <- function(x, width) {
 
 capital_text <- function(text) paste0(toupper(substr(text, 1, 1)), substring(text, 2))
 
-# What can be done now, beside each other; `ways` from ways_now() or what_if_now().
-ways_lines <- function(x, ways = ways_now(x), width = terminal_width(), most = 8) {
+# What can be done now, beside each other; `ways` from job_alternatives() or job_what_if().
+alternatives_lines <- function(x, ways = job_alternatives(x), width = terminal_width(), most = 8) {
   ways <- as_frame(ways)
   clock <- function(seconds) by_clock(seconds, x$state$scenario)
   kept <- ways[unique(c(seq_len(min(most, nrow(ways) - 1)), nrow(ways))), , drop = FALSE]
@@ -156,7 +156,8 @@ ways_lines <- function(x, ways = ways_now(x), width = terminal_width(), most = 8
                                    clock(kept[["finish_p50"]])),
                      "9 in 10 by" = ifelse(stop, "", clock(kept[["finish_p90"]])),
                      cost = format_money(kept[["cost_mean"]], x$state$scenario$currency),
-                     chance = ifelse(stop, "", percent(kept[["p_both"]])), check.names = FALSE)
+                     chance = ifelse(stop, "", format_percent(kept[["p_both"]])),
+                     check.names = FALSE)
   under_way <- sum(x$frames[["state"]] == "rendering")
   c("", text_table(body, right = c("done", "9 in 10 by", "cost", "chance"), width = width),
     unlist(lapply(which(!is.na(kept[["note"]])), function(k) {

@@ -14,13 +14,14 @@ week_lines <- function(x, width = terminal_width()) {
   body <- data.frame(
     job = kept[["job"]], where = kept[["where"]], done = when(kept[["p50"]]),
     "9 in 10 by" = when(kept[["p90"]]), deadline = when(kept[["deadline_s"]]),
-    chance = percent(kept[["chance"]]), cost = number_text(kept[["cost"]]), check.names = FALSE
+    chance = format_percent(kept[["chance"]]), cost = number_text(kept[["cost"]]),
+    check.names = FALSE
   )
   c(
     wrap_lines(week_answer(x), width), "",
     if (nrow(kept))
     text_table(body, right = c("done", "9 in 10 by", "deadline", "chance", "cost"), width = width),
-    if (NROW(x$running)) c("", wrap_lines(under_way_words(x), width)),
+    if (NROW(x$running)) c("", wrap_lines(running_job_words(x), width)),
     if (length(x$placed)) c("", wrap_lines(placed_words(x$placed), width)),
     if (NROW(x$late)) c("", wrap_lines(late_words(x), width)),
     "", wrap_lines(more_words(x), width)
@@ -61,12 +62,13 @@ week_answer <- function(x) {
 near_words <- function(x) {
   rows <- week_table(x)
   near <- rows[rows[["kept"]] & rows[["chance"]] < rows[["confidence"]] - 1e-9, , drop = FALSE]
-  if (nrow(near)) paste0(" Nearly: ", paste0(near[["job"]], " ", percent(near[["chance"]]), " of ",
-                                             percent(near[["confidence"]]), collapse = ", "), ".")
+  if (nrow(near))
+    paste0(" Nearly: ", paste0(near[["job"]], " ", format_percent(near[["chance"]]), " of ",
+                               format_percent(near[["confidence"]]), collapse = ", "), ".")
 }
 
 # What is placed already, and comes before all of it.
-under_way_words <- function(x) {
+running_job_words <- function(x) {
   until <- x$running[["until_s"]]
   nodes <- x$running[["nodes"]]
   paste0("Under way, before all of these: ", x$running[["job"]], " at ", x$running[["site"]],
@@ -117,7 +119,7 @@ autoplot.cp_chosen_week <- function(object, ...) { # nolint: object_name_linter.
   begun <- week_begins(object$week$plan, object$week$jobs, object$week$pools)
   rows[["from"]] <- begun[match(rows[["job"]], vapply(object$week$jobs, `[[`, "", "job"))]
   rows[["drawn"]] <- ifelse(rows[["kind"]] %in% "own", "own nodes", "sent out")
-  rows[["label"]] <- paste0(rows[["where"]], ", ", percent(rows[["chance"]]))
+  rows[["label"]] <- paste0(rows[["where"]], ", ", format_percent(rows[["chance"]]))
   shown <- rows[rows[["kept"]], , drop = FALSE]
   title <- sub(" with the chance.*$", "", week_answer(object))
   days <- even_ticks(range(0, rows[["deadline_s"]], shown[["p90"]]))

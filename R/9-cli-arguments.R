@@ -1,94 +1,107 @@
 # What can be written behind each command.
 
-opt <- function(flag, help, type = "character", default = NULL) {
+cli_option <- function(flag, help, type = "character", default = NULL) {
   list(flag = flag, help = help, type = type, default = default)
 }
 
-format_option <- opt("--format", "table, csv or json [table]", default = "table")
+format_option <- cli_option("--format", "table, csv or json [table]", default = "table")
 job_options <- list(
-  opt("--shots", "shots of the job, with commas between [the job file's, the project's default, or all]"),
-  opt("--engine", "engine, or several to choose among [the project's default]"),
-  opt("--engine-version",
-      "its version, or several [the project's default, or the newest measured]"),
-  opt("--limits", "limits to choose among: own, 50% (of the samples), 'noise 0.02' [own]"),
-  opt("--only", "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
-  opt("--without", "sites, tiers, hires, starts or field=value to leave out [none]"),
-  opt("--spreads",
-      "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
-  opt("--done", "frames that are done already, such as 'gears 1-300; basin 1-20' [none]"),
-  opt("--draws", "number of draws [2000]", "integer"),
-  opt("--as-is", "leave forecasts as they are: past jobs correct nothing", "logical", FALSE),
-  opt("--machine", "where frames were measured beside other work: busy again, or idle [busy]",
-      default = "busy"),
-  opt("--seed", "seed of the draws [1]", "integer")
+  cli_option(
+    "--shots", "shots of the job, with commas between [the job file's, the project's default, or all]"),
+  cli_option("--engine", "engine, or several to choose among [the project's default]"),
+  cli_option("--engine-version",
+             "its version, or several [the project's default, or the newest measured]"),
+  cli_option("--limits", "limits to choose among: own, 50% (of the samples), 'noise 0.02' [own]"),
+  cli_option(
+    "--only", "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
+  cli_option("--without", "sites, tiers, hires, starts or field=value to leave out [none]"),
+  cli_option("--spreads",
+             "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
+  cli_option("--done", "frames that are done already, such as 'gears 1-300; basin 1-20' [none]"),
+  cli_option("--draws", "number of draws [2000]", "integer"),
+  cli_option("--as-is", "leave forecasts as they are: past jobs correct nothing", "logical", FALSE),
+  cli_option("--machine",
+             "where frames were measured beside other work: busy again, or idle [busy]",
+             default = "busy"),
+  cli_option("--seed", "seed of the draws [1]", "integer")
 )
 question_options <- list(
-  opt("--deadline", "'fri 18:00', 'tomorrow 9:00', '2026-11-27 18:00', or a time from now: 30h"),
-  opt("--budget", "such as 250EUR"),
-  opt("--confidence", "chance asked for [0.9]", "double"),
-  opt("--each", "ask the confidence of deadline and of budget alone, not of both together",
-      "logical", FALSE),
-  opt("--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
-  opt("--plan", "a plan of your own, or a decision's record, to hold against the best: a YAML or JSON file")
+  cli_option("--deadline",
+             "'fri 18:00', 'tomorrow 9:00', '2026-11-27 18:00', or a time from now: 30h"),
+  cli_option("--budget", "such as 250EUR"),
+  cli_option("--confidence", "chance asked for [0.9]", "double"),
+  cli_option("--each", "ask the confidence of deadline and of budget alone, not of both together",
+             "logical", FALSE),
+  cli_option(
+    "--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
+  cli_option(
+    "--plan", "a plan of your own, or a decision's record, to hold against the best: a YAML or JSON file")
 )
 choice_options <- c(question_options, list(
-  opt("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]",
-      default = "tradeoff")
+  cli_option("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]",
+             default = "tradeoff")
 ))
 # Columns that are the same for all rows that come in.
 row_columns <- c("job", "shot", "scene", "frame", "engine", "engine_version", "node", "device",
                  "site", "tier", "limit_kind", "limit_value", "width", "height", "threads", "kind")
 row_options <- lapply(row_columns,
-                      function(name) opt(paste0("--", gsub("_", "-", name)), paste("column", name)))
-figure_option <- opt("--figure", "also write the figure to this PNG file")
+                      function(name)
+                      cli_option(paste0("--", gsub("_", "-", name)), paste("column", name)))
+figure_option <- cli_option("--figure", "also write the figure to this PNG file")
 
 verify_options <- list(
-  opt("--frames", "frames that a folder is to have, such as 1-240 [its shot's, or first to last]"),
-  opt("--reference",
-      "folder of pictures that are right, or one of them [what trials of the job left]"),
-  opt("--quick", "only names, headers and ends of files", "logical", FALSE),
-  opt("--again", "set frames of a job aside that are not usable: `place` renders them again",
-      "logical", FALSE),
-  opt("--sheet", "also write suspects beside their neighbours to this PNG file"),
-  opt("--film", "also make this film of the one sequence there is, and count it (needs ffmpeg)"),
-  opt("--rate", "its pictures a second [25]", default = "25"),
-  opt("--list", "csv and json list: findings, frames (verdicts), again [findings]",
-      default = "findings"),
+  cli_option(
+    "--frames", "frames that a folder is to have, such as 1-240 [its shot's, or first to last]"),
+  cli_option("--reference",
+             "folder of pictures that are right, or one of them [what trials of the job left]"),
+  cli_option("--quick", "only names, headers and ends of files", "logical", FALSE),
+  cli_option("--again", "set frames of a job aside that are not usable: `place` renders them again",
+             "logical", FALSE),
+  cli_option("--sheet", "also write suspects beside their neighbours to this PNG file"),
+  cli_option(
+    "--film", "also make this film of the one sequence there is, and count it (needs ffmpeg)"),
+  cli_option("--rate", "its pictures a second [25]", default = "25"),
+  cli_option("--list", "csv and json list: findings, frames (verdicts), again [findings]",
+             default = "findings"),
   format_option)
 settle_options <- list(
-  opt("--bill", "the file that the site sent, CSV or JSON [the bill that the ledger has]"),
-  opt("--forget", "withdraw a bill that was read: its file, or the name that the file had"),
-  opt("--site", "whose bill it is [the only site that is no pool of yours]"),
-  opt("--all", "show steps that change nothing too", "logical", FALSE),
-  opt("--dispute", "also write what is asked too much for the site to this file, .md and .json"),
-  opt("--export", "also write the lines as CSV in the columns of the FinOps Open Cost and Usage Specification"),
-  opt("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"),
+  cli_option("--bill", "the file that the site sent, CSV or JSON [the bill that the ledger has]"),
+  cli_option("--forget", "withdraw a bill that was read: its file, or the name that the file had"),
+  cli_option("--site", "whose bill it is [the only site that is no pool of yours]"),
+  cli_option("--all", "show steps that change nothing too", "logical", FALSE),
+  cli_option("--dispute",
+             "also write what is asked too much for the site to this file, .md and .json"),
+  cli_option(
+    "--export", "also write the lines as CSV in the columns of the FinOps Open Cost and Usage Specification"),
+  cli_option("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"),
   figure_option,
   format_option)
 week_options <- list(
-  opt("--budget", "for all jobs together, such as 250EUR [none]"),
-  opt("--confidence", "chance asked for of that budget [0.9]", "double"),
-  opt("--only", "sites to keep, such as attic,saltmill [all]"),
-  opt("--without", "sites to leave out [none]"),
-  opt("--draws", "number of draws; half of them judge the plan that the others found [2000]",
-      "integer"),
-  opt("--seed", "seed of the draws [1]", "integer"), figure_option, format_option
+  cli_option("--budget", "for all jobs together, such as 250EUR [none]"),
+  cli_option("--confidence", "chance asked for of that budget [0.9]", "double"),
+  cli_option("--only", "sites to keep, such as attic,saltmill [all]"),
+  cli_option("--without", "sites to leave out [none]"),
+  cli_option("--draws", "number of draws; half of them judge the plan that the others found [2000]",
+             "integer"),
+  cli_option("--seed", "seed of the draws [1]", "integer"), figure_option, format_option
 )
 
 ledger_options <- list(
-  opt("--before", "for archive: the day before which timings were measured that are taken out, such as 2025-01-01"),
+  cli_option(
+    "--before", "for archive: the day before which timings were measured that are taken out, such as 2025-01-01"),
   format_option
 )
 
 learned_options <- list(
-  opt("--list", "csv and json list: scores, corrections, rates [scores]", default = "scores"),
+  cli_option("--list", "csv and json list: scores, corrections, rates [scores]",
+             default = "scores"),
   figure_option,
   format_option)
 
 page_options <- c(job_options, question_options[1:5], list(
-  opt("--port", "port on the loopback address [a free one]", "integer", 0L),
-  opt("--no-open", "do not open it in the browser", "logical", FALSE),
-  opt("--for", "end by itself after this time, such as 8h [never]")))
+  cli_option("--port", "port on the loopback address [a free one]", "integer", 0L),
+  cli_option("--no-open", "do not open it in the browser", "logical", FALSE),
+  cli_option("--for", "end by itself after this time, such as 8h [never]")))
 
 cli_parser <- function(command, row) {
   options <- lapply(row$options, function(o) {
@@ -165,7 +178,7 @@ cli_emit <- function(x, format, lines) {
 }
 
 cli_note <- function(...)
-  cat(printable(paste0(..., collapse = "")), "\n", sep = "", file = stderr())
+  cat(printable_text(paste0(..., collapse = "")), "\n", sep = "", file = stderr())
 
 parse_counts <- function(text, where) {
   counts <- suppressWarnings(as.numeric(strsplit(text, ",", fixed = TRUE)[[1]]))

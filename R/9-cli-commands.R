@@ -8,8 +8,8 @@ cli_ledger <- function(project, read_only = TRUE, code) {
                short_path(ledger$carried))
     }
     if (!read_only && is_server_address(project$ledger)) {
-      deliver_spooled(ledger, "timings", timings_again(ledger))
-      deliver_spooled(ledger, "events", events_again(ledger))
+      deliver_spool(ledger, "timings", timings_again(ledger))
+      deliver_spool(ledger, "events", event_writer(ledger))
     }
     code(ledger)
   }, read_only)
@@ -129,7 +129,7 @@ expected_lines <- function(x, until = NULL, most = 30) {
   hidden <- nrow(x) - most
   c(wrap_lines(paste0(nrow(x), " trials, ", total, "; nothing was run")),
     if (length(until))
-    wrap_lines(paste0("Then more, until each mean is known to ", percent(until$target),
+    wrap_lines(paste0("Then more, until each mean is known to ", format_percent(until$target),
                       ", at most ", until$most, " runs of a setting")), "",
     text_table(utils::head(body[!plain], most), right = c("trial", "frame", "threads", "expected"),
                spare = c("block", "size", "from")),
@@ -151,7 +151,7 @@ bench_lines <- function(rows) {
     engine = paste(good[["engine"]], good[["engine_version"]]), limit = level_labels(good, "limit"),
     size = level_labels(good, "size"), node = good[["node"]],
     threads = level_labels(good, "threads"), features = level_labels(good, "features"),
-    capacity = ifelse(is.na(good[["capacity"]]), "unknown", percent(good[["capacity"]]))
+    capacity = ifelse(is.na(good[["capacity"]]), "unknown", format_percent(good[["capacity"]]))
   )
   setting <- setting[!vapply(setting, function(column) all(column %in% c(NA, "unknown", "none")),
                              NA)]

@@ -1,7 +1,7 @@
 # Commands that decide: `forecast`, `choose`, `report`, `next`, `week`, `sites` and `bill`.
 
 # What is asked: options before the job file before the project's defaults.
-cli_asked <- function(project, o, args = character()) {
+cli_question <- function(project, o, args = character()) {
   file <- if (length(args)) cli_job_file(project, args[1])
   defaults <- project$defaults
   # A job file's engine takes no version of the project's default engine, nor its deadline and
@@ -78,7 +78,7 @@ note_unable <- function(scenario, only) {
 
 cli_forecast <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
-  forecast <- cli_job_forecast(project, cli_asked(project, o, args))
+  forecast <- cli_job_forecast(project, cli_question(project, o, args))
   cli_emit(summary(forecast), o$format, function() forecast_lines(forecast))
   0L
 }
@@ -86,7 +86,7 @@ cli_forecast <- function(o, args) {
 # The question is read before anything is simulated, so that a slip costs no time. `details`: of
 # what figures, reports and explanations show.
 cli_job_choice <- function(project, o, args = character(), details = TRUE) {
-  asked <- cli_asked(project, o, args)
+  asked <- cli_question(project, o, args)
   now <- this_moment()
   if (length(asked$deadline))
     parse_deadline(asked$deadline, now, project$time_zone, "option --deadline")
@@ -96,9 +96,9 @@ cli_job_choice <- function(project, o, args = character(), details = TRUE) {
   if (length(o$show)) check_choice(o$show, "option --show", choice_shows)
   stated <- if (length(o$plan)) read_stated_plan(o$plan)
   forecast <- cli_job_forecast(project, asked, now)
-  decide(forecast, question_of(forecast, asked$deadline, asked$budget, asked$confidence, asked$rule,
-                               !isTRUE(o$each)),
-         plans = or_else(stated, TRUE), details = details)
+  make_decision(forecast, question_of(forecast, asked$deadline, asked$budget, asked$confidence,
+                                      asked$rule, !isTRUE(o$each)),
+                plans = or_else(stated, TRUE), details = details)
 }
 
 # The decision of a moment ago, where nothing that it follows from has changed since: as long as the
@@ -115,7 +115,7 @@ cli_kept_choice <- function(o, args, details) {
   fresh <- FALSE
   from <- list(project_stamp(config, ledger_stamp(config$ledger)), question, args,
                if (length(o$plan) && file.exists(o$plan)) file_hash(o$plan))
-  choice <- remembered("choice", from, still = good, make = function() {
+  choice <- read_or_make_cached("choice", from, still = good, make = function() {
     fresh <<- TRUE
     project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
     cli_job_choice(project, o, args, details)
@@ -295,7 +295,7 @@ cli_week <- function(o, args) {
 # What a job file asks; a week needs its deadline.
 week_asked <- function(project, o, name, now) {
   mine <- list(draws = o$draws, seed = o$seed, only = o$only, without = o$without, as_is = FALSE)
-  asked <- cli_asked(project, mine, name)
+  asked <- cli_question(project, mine, name)
   if (!length(asked$deadline)) {
     stop_input("deadline", "has none", paste("job", name),
                "Write `deadline` into its file: a week is planned by deadlines.")
@@ -309,7 +309,7 @@ week_placed <- function(project, names) {
   if (!has_ledger(project$ledger)) return(NULL)
   found <- cli_ledger(project, code = function(ledger) {
     lapply(stats::setNames(nm = names), function(name) {
-      shots <- lapply(cli_asked(project, list(), name)$shots, project_entry,
+      shots <- lapply(cli_question(project, list(), name)$shots, project_entry,
                       entries = project$shots, what = "shot")
       placed_for(ledger, shots)
     })

@@ -14,7 +14,7 @@ cli_demo <- function(o, args) {
   rows <- cli_ledger(project, FALSE, function(ledger) {
     run_bench(plan, ledger, cli_nodes(project), project$root, progress = TRUE)
   })
-  film <- film_beside()
+  film <- start_film()
   choice <- reachable_choice(project)
   versions <- compare_timings(rows, by = "engine_version")
   if (o$format == "table") {
@@ -41,7 +41,7 @@ cli_demo <- function(o, args) {
 
 # Compute the film's choice in a forked process where the system allows it; the returned function
 # waits for it.
-film_beside <- function() {
+start_film <- function() {
   choose <- function() cli_kept_choice(list(deadline = "28h"), "film", FALSE)
   if (.Platform$OS.type == "windows") return(choose)
   beside <- parallel::mcparallel(choose())
@@ -55,7 +55,7 @@ film_beside <- function() {
 # that busy machines show a plan too: they are written into the project's file, and the same
 # forecast is judged by them.
 reachable_choice <- function(project) {
-  forecast <- cli_job_forecast(project, cli_asked(project, list()))
+  forecast <- cli_job_forecast(project, cli_question(project, list()))
   asked <- reachable_limits(as_frame(summary(forecast)))
   path <- file.path(project$root, "clockpigeon.yaml")
   lines <- readLines(path)
@@ -64,9 +64,9 @@ reachable_choice <- function(project) {
                lines)
   write_text(lines, path)
   project <- read_project(project$root)
-  question <- cli_asked(project, list())
-  decide(forecast, question_of(forecast, question$deadline, question$budget, question$confidence,
-                               question$rule, TRUE))
+  question <- cli_question(project, list())
+  make_decision(forecast, question_of(forecast, question$deadline, question$budget,
+                                      question$confidence, question$rule, TRUE))
 }
 
 # A deadline that half of the options meet, and a budget above the median cost of these options.
@@ -275,7 +275,7 @@ circle_scores <- function(folder) {
 
 circle_lines <- function(scores) {
   c("How far off the forecasts were, as shown when each job was decided (CRPS of logs, about a share):",
-    paste0("- ", figure_words(scores[["what"]]), ": ", percent(scores[["first"]]),
-           " of the first job, ", percent(scores[["second"]]), " of the second",
+    paste0("- ", figure_words(scores[["what"]]), ": ", format_percent(scores[["first"]]),
+           " of the first job, ", format_percent(scores[["second"]]), " of the second",
            ifelse(scores[["second"]] < scores[["first"]], ": better", ": not better"), "."))
 }

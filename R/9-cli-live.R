@@ -73,7 +73,7 @@ live_lines <- function(x, view, size) {
 }
 
 # A terminal: its alternate screen, its size and its keys, which tests replace.
-live_screen <- function(put = write_now) {
+live_screen <- function(put = write_at_once) {
   keys <- cli::has_keypress_support()
   list(
     enter = function() put("\033[?1049h\033[?25l"),
@@ -112,7 +112,7 @@ marked_colours <- function(lines) {
 }
 
 # One JSON object a change, until all frames are there or the job is stopped.
-stream_watch <- function(look, every = 2, put = write_now, wait = Sys.sleep) {
+stream_watch <- function(look, every = 2, put = write_at_once, wait = Sys.sleep) {
   last <- NULL
   x <- NULL
   repeat {

@@ -12,75 +12,86 @@ cli_commands <- list(
     "run the main job on the demo project",
     function(o, args) if (o$circle) cli_circle(o, cli_run) else cli_demo(o, args),
     options = list(
-      opt("--circle", "a job from its check to what is learned from it, at a farm that misbehaves",
-          "logical", FALSE),
-      opt("--keep", "folder for the demo project, to play with afterwards [a temporary one]"),
+      cli_option(
+        "--circle", "a job from its check to what is learned from it, at a farm that misbehaves",
+        "logical", FALSE),
+      cli_option(
+        "--keep", "folder for the demo project, to play with afterwards [a temporary one]"),
       format_option)
   ),
   new = command_row(
     "begin a project: a folder of commented files", function(o, args) cli_new(o, args),
     arguments = "FOLDER", arity = c(0, 1),
-    options = list(opt("--name", "what it is called [the folder's name]"),
-                   opt("--currency", "its currency [EUR]", default = "EUR"))
+    options = list(cli_option("--name", "what it is called [the folder's name]"),
+                   cli_option("--currency", "its currency [EUR]", default = "EUR"))
   ),
   engine = command_row(
     "describe your own renderer, and try one frame of it",
     function(o, args) cli_engine_command(o, args),
     arguments = "list | new NAME | try NAME [SHOT or SCENE]", arity = c(1, 3),
     options = list(
-      opt("--command",
-          "new: how one frame is rendered, with fields: 'prog {scene} -f {frame} -o {output}'"),
-      opt("--ask-version",
-          "new: arguments with which it prints its version: --ask-version=--version"),
-      opt("--picture", "new: png, pfm, exr or tiff [png]"),
-      opt("--output-as",
-          "new: where the picture is found, when the engine names it: '{stem}{frame:03}.png'"),
-      opt("--frame", "try: frame [the shot's first]", "integer"),
-      opt("--size", "try: such as 320x180 [the shot's, or that]"),
-      opt("--limits", "try: samples, or 'noise 2%' or 'time 5min' [the shot's, or 4 samples]"),
-      opt("--threads", "try: threads [as the engine takes them]", "integer"),
-      opt("--devices", "try: such as 'gpu 0' or 'cpu 0+1' [as the engine takes them]"),
-      opt("--engine-version", "try: its version [the newest]"),
-      opt("--keep", "try: folder for the picture [it is not kept]"), format_option
+      cli_option("--command",
+                 "new: how one frame is rendered, with fields: 'prog {scene} -f {frame} -o {output}'"),
+      cli_option("--ask-version",
+                 "new: arguments with which it prints its version: --ask-version=--version"),
+      cli_option("--picture", "new: png, pfm, exr or tiff [png]"),
+      cli_option("--output-as",
+                 "new: where the picture is found, when the engine names it: '{stem}{frame:03}.png'"),
+      cli_option("--frame", "try: frame [the shot's first]", "integer"),
+      cli_option("--size", "try: such as 320x180 [the shot's, or that]"),
+      cli_option(
+        "--limits", "try: samples, or 'noise 2%' or 'time 5min' [the shot's, or 4 samples]"),
+      cli_option("--threads", "try: threads [as the engine takes them]", "integer"),
+      cli_option("--devices", "try: such as 'gpu 0' or 'cpu 0+1' [as the engine takes them]"),
+      cli_option("--engine-version", "try: its version [the newest]"),
+      cli_option("--keep", "try: folder for the picture [it is not kept]"), format_option
     ), more = function() profile_help()
   ),
   bench = command_row(
     "time real renders as a plan says, and keep them in the ledger",
     function(o, args) cli_bench(o, args), arguments = "[PLAN]", arity = c(0, 1),
-    options = list(opt("--dry-run", "list the trials and what they should take, and run nothing",
-                       "logical", FALSE),
-      opt("--resume", "go on with the plan's last run where it was interrupted", "logical", FALSE),
-      opt("--shots", "shots, with commas between [the plan's]"),
-      opt("--engines",
-          "engines, a version behind where it is asked for: 'sundew 4.2,millrace' [the plan's]"),
-      opt("--frames", "frames, such as 1,120 or 1-240 by 40 [the plan's, or three spread over each shot]"),
-      opt("--limits", "such as 4,16 (samples) or 'noise 2%' or 'time 5min' [the plan's, or each shot's]"),
-      opt("--sizes", "such as 320x180,640x360 [the plan's, or each shot's]"),
-      opt("--threads", "such as 1,2 [the plan's, or as the engine takes them]"),
-      opt("--devices",
-          "such as 'gpu 0,gpu 0+1', 'cpu 0' or all [the plan's, or as the engine takes them]"),
-      opt("--repeats", "number of runs of each setting [the plan's, or 2]", "integer"),
-      opt("--node", "node that stands for this machine [here, when there is one]"),
-      opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option)
+    options = list(cli_option("--dry-run",
+                              "list the trials and what they should take, and run nothing",
+                              "logical", FALSE),
+      cli_option("--resume", "go on with the plan's last run where it was interrupted", "logical",
+                 FALSE),
+      cli_option("--shots", "shots, with commas between [the plan's]"),
+      cli_option("--engines",
+                 "engines, a version behind where it is asked for: 'sundew 4.2,millrace' [the plan's]"),
+      cli_option(
+        "--frames", "frames, such as 1,120 or 1-240 by 40 [the plan's, or three spread over each shot]"),
+      cli_option(
+        "--limits", "such as 4,16 (samples) or 'noise 2%' or 'time 5min' [the plan's, or each shot's]"),
+      cli_option("--sizes", "such as 320x180,640x360 [the plan's, or each shot's]"),
+      cli_option("--threads", "such as 1,2 [the plan's, or as the engine takes them]"),
+      cli_option("--devices",
+                 "such as 'gpu 0,gpu 0+1', 'cpu 0' or all [the plan's, or as the engine takes them]"),
+      cli_option("--repeats", "number of runs of each setting [the plan's, or 2]", "integer"),
+      cli_option("--node", "node that stands for this machine [here, when there is one]"),
+      cli_option("--keep", "folder for the pictures [none are kept]"), figure_option, format_option)
   ),
   nodes = command_row(
     "ask each node whether it is ready", function(o, args) cli_readiness(o, args),
-    options = list(opt("--engine", "engine asked for [the project's default]"),
-      opt("--engine-version", "its version: 4.2, or '>=4.1 <5' [the project's default]"),
-      opt("--timeout", "seconds to wait for an answer [20]", "double", 20), format_option)
+    options = list(cli_option("--engine", "engine asked for [the project's default]"),
+      cli_option("--engine-version", "its version: 4.2, or '>=4.1 <5' [the project's default]"),
+      cli_option("--timeout", "seconds to wait for an answer [20]", "double", 20), format_option)
   ),
   import = command_row(
     "take timings in from logs, folders of frames, pictures and tables",
     function(o, args) cli_import(o, args), arguments = "FILE...", arity = c(1, Inf),
     options = c(list(
-      opt("--as", "log, frames (a folder of finished ones), pictures, csv, json or jobs [told from the name]"),
-      opt("--map", "columns of a table, or sums of them: frame=Nr,wall_s=user + sys,load_s=Ms / 1000"),
-      opt("--dry-run", "show what would be taken, and write nothing", "logical", FALSE),
-      opt("--again", "take files that were imported before anew; their earlier rows are withdrawn",
-          "logical", FALSE),
-      opt("--undo", "withdraw what these files gave", "logical", FALSE),
-      opt("--begun", "folders of frames: when work on them began, '2026-11-03 14:05' in UTC"),
-      opt("--writers", "pictures that were in work at once, where it is known", "integer")
+      cli_option(
+        "--as", "log, frames (a folder of finished ones), pictures, csv, json or jobs [told from the name]"),
+      cli_option(
+        "--map", "columns of a table, or sums of them: frame=Nr,wall_s=user + sys,load_s=Ms / 1000"),
+      cli_option("--dry-run", "show what would be taken, and write nothing", "logical", FALSE),
+      cli_option(
+        "--again", "take files that were imported before anew; their earlier rows are withdrawn",
+        "logical", FALSE),
+      cli_option("--undo", "withdraw what these files gave", "logical", FALSE),
+      cli_option(
+        "--begun", "folders of frames: when work on them began, '2026-11-03 14:05' in UTC"),
+      cli_option("--writers", "pictures that were in work at once, where it is known", "integer")
       ), row_options, list(format_option))
   ),
   jobs = command_row(
@@ -91,53 +102,62 @@ cli_commands <- list(
   record = command_row(
     "write down a time that was read off a screen", function(o, args) cli_record(o, args),
     options = c(list(
-      opt("--time", "as it was said: 'about 15 min', 1h20m, or '24 fps' for playback"),
-      opt("--activity", "render, playback, encode, ... [render]", default = "render"),
-      opt("--status", "ok, failed, unusable, incomplete, ... [ok]"),
-      opt("--frames-done", "of a time for many frames: how many were finished", "integer"),
-      opt("--frames-asked", "and how many were asked", "integer"),
-      opt("--began", "clock time, such as '2026-11-03 14:05'"), opt("--ended", "clock time"),
-      opt("--note", "anything else")
+      cli_option("--time", "as it was said: 'about 15 min', 1h20m, or '24 fps' for playback"),
+      cli_option("--activity", "render, playback, encode, ... [render]", default = "render"),
+      cli_option("--status", "ok, failed, unusable, incomplete, ... [ok]"),
+      cli_option("--frames-done", "of a time for many frames: how many were finished", "integer"),
+      cli_option("--frames-asked", "and how many were asked", "integer"),
+      cli_option("--began", "clock time, such as '2026-11-03 14:05'"),
+      cli_option("--ended", "clock time"),
+      cli_option("--note", "anything else")
       ), row_options)
   ),
   limit = command_row(
     "find how many samples are enough, and what the next doubling would buy",
     function(o, args) cli_limit(o, args), arguments = "[SHOT]", arity = c(0, 1),
     options = list(
-      opt("--noise", "noise target of the frame, a share of its brightness [what was judged clean enough, or 5%]"),
-      opt("--tile-noise", "target of its worst tile [twice that]"),
-      opt("--samples", "counts to probe at [4,16,64, or the next that the engine can do]"),
-      opt("--frames", "frames to probe [two, spread over the shot]"),
-      opt("--size", "such as 320x180, or several with commas to see what size does [the shot's]"),
-      opt("--rows", "only these rows of the frame, such as 65-128 [all]"),
-      opt("--features", "to cross, to see what drives the time: bounces=2/32,denoise=on/off"),
-      opt("--confidence", "chance asked for that the count meets the target [0.9]", "double", 0.9),
-      opt("--site", "site whose price is shown"),
-      opt("--engine", "engine [the project's default]"),
-      opt("--engine-version", "its version [the newest]"),
-      opt("--reference", "samples of a reference, for an engine without seeds", "integer"),
-      opt("--plan", "scout at small sizes and propose the cheapest probes that answer", "logical",
-          FALSE),
-      opt("--error", "with --plan: error of the count that is asked for [10%]", default = "10%"),
-      opt("--sheet", "also write the worst tiles at each count to this PNG file"),
-      opt("--blind", "write them to this PNG file without saying which is which, and ask which are clean enough"),
-      opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
+      cli_option(
+        "--noise", "noise target of the frame, a share of its brightness [what was judged clean enough, or 5%]"),
+      cli_option("--tile-noise", "target of its worst tile [twice that]"),
+      cli_option("--samples", "counts to probe at [4,16,64, or the next that the engine can do]"),
+      cli_option("--frames", "frames to probe [two, spread over the shot]"),
+      cli_option(
+        "--size", "such as 320x180, or several with commas to see what size does [the shot's]"),
+      cli_option("--rows", "only these rows of the frame, such as 65-128 [all]"),
+      cli_option("--features",
+                 "to cross, to see what drives the time: bounces=2/32,denoise=on/off"),
+      cli_option("--confidence", "chance asked for that the count meets the target [0.9]", "double",
+                 0.9),
+      cli_option("--site", "site whose price is shown"),
+      cli_option("--engine", "engine [the project's default]"),
+      cli_option("--engine-version", "its version [the newest]"),
+      cli_option("--reference", "samples of a reference, for an engine without seeds", "integer"),
+      cli_option("--plan", "scout at small sizes and propose the cheapest probes that answer",
+                 "logical", FALSE),
+      cli_option("--error", "with --plan: error of the count that is asked for [10%]",
+                 default = "10%"),
+      cli_option("--sheet", "also write the worst tiles at each count to this PNG file"),
+      cli_option(
+        "--blind", "write them to this PNG file without saying which is which, and ask which are clean enough"),
+      cli_option("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
       )
   ),
   probe = command_row(
     "measure frames of a shot until its total is known well enough",
     function(o, args) cli_probe(o, args), arguments = "[SHOT]", arity = c(0, 1),
     options = list(
-      opt("--target", "half-width of the total's 80 % interval that is asked for [10%]",
-          default = "10%"),
-      opt("--budget", "time of probing after which no frame is begun, such as 20min [none]"),
-      opt("--first", "frames spread over the shot that are measured first [3]", "integer", 3L),
-      opt("--cheap", "a cheap pass over all frames: yes, no, or auto to decide by what it gains [auto]",
+      cli_option("--target", "half-width of the total's 80 % interval that is asked for [10%]",
+                 default = "10%"),
+      cli_option("--budget", "time of probing after which no frame is begun, such as 20min [none]"),
+      cli_option("--first", "frames spread over the shot that are measured first [3]", "integer",
+                 3L),
+      cli_option(
+        "--cheap", "a cheap pass over all frames: yes, no, or auto to decide by what it gains [auto]",
       default = "auto"),
-      opt("--engine", "engine [the project's default]"),
-      opt("--engine-version", "its version [the newest]"),
-      opt("--node", "node that stands for this machine [here, when there is one]"),
-      opt("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
+      cli_option("--engine", "engine [the project's default]"),
+      cli_option("--engine-version", "its version [the newest]"),
+      cli_option("--node", "node that stands for this machine [here, when there is one]"),
+      cli_option("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
       )
   ),
   picture = command_row(
@@ -148,23 +168,25 @@ cli_commands <- list(
   compare = command_row(
     "compare timings, like with like", function(o, args) cli_compare(o, args),
     options = list(
-      opt("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "),
+      cli_option("--by", paste0("factor studied: ", paste(names(compare_factors), collapse = ", "),
       " [what the project's plan studies, or engine_version]")),
-      opt("--across", "compare also what differs in more, and say in what", "logical", FALSE),
-      opt("--mix", "your own mix of scenes, such as gears=2,basin=1"),
-      opt("--engine", "only this engine"), opt("--scene", "only this scene"),
-      opt("--activity", "what was timed: render, playback, prepass, simulate, ... [render]",
-          default = "render"),
-      opt("--time", "wall or cpu seconds [wall]", default = "wall"),
-      opt("--smallest", "smallest difference of interest, as a share [0.02]", "double", 0.02),
+      cli_option("--across", "compare also what differs in more, and say in what", "logical",
+                 FALSE),
+      cli_option("--mix", "your own mix of scenes, such as gears=2,basin=1"),
+      cli_option("--engine", "only this engine"), cli_option("--scene", "only this scene"),
+      cli_option("--activity", "what was timed: render, playback, prepass, simulate, ... [render]",
+                 default = "render"),
+      cli_option("--time", "wall or cpu seconds [wall]", default = "wall"),
+      cli_option("--smallest", "smallest difference of interest, as a share [0.02]", "double",
+                 0.02),
       figure_option, format_option
       )
   ),
   backtest = command_row(
     "forecast what the ledger already knows, and say how far off that was",
     function(o, args) cli_backtest(o, args),
-    options = list(opt("--probes", "numbers of frames that are left of a shot [3,5,8]",
-                       default = "3,5,8"),
+    options = list(cli_option("--probes", "numbers of frames that are left of a shot [3,5,8]",
+                              default = "3,5,8"),
       figure_option, format_option)
   ),
   sites = command_row(
@@ -175,35 +197,37 @@ cli_commands <- list(
   bill = command_row(
     "price what a job used, to the cent", function(o, args) cli_bill(o, args), arguments = "USAGE",
     arity = c(0, 1),
-    options = list(opt("--site", "site [the usage's]"),
-                   opt("--tier", "its tier [the usage's, or the first]"),
-      opt("--hire", "its hire class [the usage's, or the first]"),
-                   opt("--engine", "engine [the usage's]"),
-      opt("--on", "date of the bill, such as 2026-11-03 [the usage's, or today]"),
-      opt("--to", "currency to show it in as well [the project's]"), format_option)
+    options = list(cli_option("--site", "site [the usage's]"),
+                   cli_option("--tier", "its tier [the usage's, or the first]"),
+      cli_option("--hire", "its hire class [the usage's, or the first]"),
+                   cli_option("--engine", "engine [the usage's]"),
+      cli_option("--on", "date of the bill, such as 2026-11-03 [the usage's, or today]"),
+      cli_option("--to", "currency to show it in as well [the project's]"), format_option)
   ),
   check = command_row(
     "check shots before anything is sent or paid",
     function(o, args) cli_check(o, args), arguments = "[SHOT]", arity = c(0, 1),
-    options = list(opt("--site", "site that they are to go to [every site is asked]"),
-      opt("--against", "a finished frame, to hold its size and samples against what was asked"),
-      opt("--engine", "engine [the project's default]"), format_option)
+    options = list(cli_option("--site", "site that they are to go to [every site is asked]"),
+      cli_option("--against",
+                 "a finished frame, to hold its size and samples against what was asked"),
+      cli_option("--engine", "engine [the project's default]"), format_option)
   ),
   scan = command_row(
     "list the files that a text scene names, as a manifest",
     function(o, args) cli_scan(o, args), arguments = "SCENE", arity = c(0, 1),
-    options = list(opt("--engine", "engine whose profile tells how [the project's default]"),
+    options = list(cli_option("--engine", "engine whose profile tells how [the project's default]"),
                    format_option)
   ),
   pack = command_row(
     "make one parcel of all that a shot needs",
     function(o, args) cli_pack(o, args), arguments = "[SHOT]", arity = c(0, 1),
-    options = list(opt("--out", "folder for the parcels [this one]", default = "."), format_option)
+    options = list(cli_option("--out", "folder for the parcels [this one]", default = "."),
+                   format_option)
   ),
   unpack = command_row(
     "unpack a parcel, and hold every file against its list",
     function(o, args) cli_unpack(o, args), arguments = "PARCEL", arity = 1,
-    options = list(opt("--into", "folder that is not there yet [the parcel's name]"))
+    options = list(cli_option("--into", "folder that is not there yet [the parcel's name]"))
   ),
   forecast = command_row(
     "forecast duration and cost of a job on every site",
@@ -214,23 +238,24 @@ cli_commands <- list(
     "choose where to render, by deadline and budget",
     function(o, args) cli_choose(o, args), arguments = "[JOB]", arity = c(0, 1),
     options = c(job_options, choice_options, list(
-      opt("--test-frames",
-          "also say whether so many trial frames at the leading sites would be worth it",
-          "integer"),
-      opt("--why", "also say how time and cost come about, and what they rest on", "logical",
-          FALSE),
-      opt("--changes", "also say what would change the pick, and what else could be done",
-          "logical", FALSE),
-      opt("--all", "also list every option, and why sites are left out", "logical", FALSE),
-      opt("--record",
-          "also write the decision down: as job NAME in the ledger, as NAME.json and NAME.md"),
+      cli_option("--test-frames",
+                 "also say whether so many trial frames at the leading sites would be worth it",
+                 "integer"),
+      cli_option("--why", "also say how time and cost come about, and what they rest on", "logical",
+                 FALSE),
+      cli_option("--changes", "also say what would change the pick, and what else could be done",
+                 "logical", FALSE),
+      cli_option("--all", "also list every option, and why sites are left out", "logical", FALSE),
+      cli_option("--record",
+                 "also write the decision down: as job NAME in the ledger, as NAME.json and NAME.md"),
       figure_option, format_option
       ))
   ),
   "next" = command_row(
     "say what to find out first, and do it", function(o, args) cli_next(o, args),
     arguments = "[JOB]", arity = c(0, 1), options = c(job_options, question_options, list(
-      opt("--do", "also measure the best ones here, while they take no more than this, such as 20min or 5EUR"),
+      cli_option(
+        "--do", "also measure the best ones here, while they take no more than this, such as 20min or 5EUR"),
       format_option
       ))
   ),
@@ -239,11 +264,12 @@ cli_commands <- list(
     function(o, args) cli_place(o, args),
     arguments = "JOB", arity = 1,
     options = list(
-      opt("--yes", "place it without being asked", "logical", FALSE),
-      opt("--trial", "only a few frames of each shot first; then look again", "logical", FALSE),
-      opt("--despite", "findings that may stand, by their codes: CODE,CODE"),
-      opt("--frame-limit",
-          "how long a frame may take here, such as 40min [three times the slowest of the forecast]"),
+      cli_option("--yes", "place it without being asked", "logical", FALSE),
+      cli_option("--trial", "only a few frames of each shot first; then look again", "logical",
+                 FALSE),
+      cli_option("--despite", "findings that may stand, by their codes: CODE,CODE"),
+      cli_option("--frame-limit",
+                 "how long a frame may take here, such as 40min [three times the slowest of the forecast]"),
       format_option)
   ),
   pause = command_row(
@@ -262,36 +288,43 @@ cli_commands <- list(
     "fetch what has come of a job elsewhere: from addresses and exports",
     function(o, args) cli_fetch(o, args),
     arguments = "JOB", arity = 1,
-    options = list(opt("--wait", "until all of it has ended and is here", "logical", FALSE),
+    options = list(cli_option("--wait", "until all of it has ended and is here", "logical", FALSE),
                    format_option)
   ),
   delete = command_row(
     "delete what a job that is ended and fetched has at such sites",
     function(o, args) cli_delete(o, args),
-    arguments = "JOB", arity = 1, options = list(opt("--yes", "do it", "logical", FALSE))
+    arguments = "JOB", arity = 1, options = list(cli_option("--yes", "do it", "logical", FALSE))
   ),
   watch = command_row(
     "say how a placed job stands, what is wrong, and what to do",
     function(o, args) cli_watch(o, args),
     arguments = "[JOB]", arity = c(0, 1),
     options = list(
-      opt("--frames", "where its frames appear: FOLDER, or SITE=FOLDER,SITE=FOLDER [as it was told before]"),
-      opt("--placed", "when it was placed, such as '2026-11-27 10:00' [as told before, or when it was decided]"),
-      opt("--sent", "the frames that were not begun were sent to the fallback, now", "logical",
-          FALSE),
-      opt("--claim", "how much time a site says is left, such as 3h20m or SITE=3h20m: kept beside what is said here"),
-      opt("--ways", "also say what would become of the rest elsewhere, and what a stop leaves",
-          "logical", FALSE),
-      opt("--what-if",
-          paste0(
+      cli_option(
+        "--frames", "where its frames appear: FOLDER, or SITE=FOLDER,SITE=FOLDER [as it was told before]"),
+      cli_option(
+        "--placed", "when it was placed, such as '2026-11-27 10:00' [as told before, or when it was decided]"),
+      cli_option("--sent", "the frames that were not begun were sent to the fallback, now",
+                 "logical", FALSE),
+      cli_option(
+        "--claim", "how much time a site says is left, such as 3h20m or SITE=3h20m: kept beside what is said here"),
+      cli_option(
+        "--ways", "also say what would become of the rest elsewhere, and what a stop leaves",
+        "logical", FALSE),
+      cli_option("--what-if",
+                 paste0(
         "also say what would be if that were changed now: tier=brisk, nodes=8, send SITE, ",
           "add SITE, stop; commas between")),
-      opt("--tell", "also start a program or post (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
-          "logical", FALSE),
-      opt("--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",
-          FALSE),
-      opt("--every", "seconds between two looks [2]", "double", 2),
-      opt("--show", "figure: belief (when it is done, as it was believed at each moment) or frames [belief]"),
+      cli_option(
+        "--tell", "also start a program or post (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
+        "logical", FALSE),
+      cli_option(
+        "--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",
+        FALSE),
+      cli_option("--every", "seconds between two looks [2]", "double", 2),
+      cli_option(
+        "--show", "figure: belief (when it is done, as it was believed at each moment) or frames [belief]"),
       figure_option, format_option)
   ),
   verify = command_row(
@@ -330,25 +363,27 @@ cli_commands <- list(
     function(o, args) cli_standin(o, args),
     arguments = "[SITE...]", arity = c(0, Inf),
     options = list(
-      opt("--port", "port on this machine, 0 for any that is free [8470]", "integer", 8470L),
-      opt("--speed", "seconds that pass there in one of yours [1]", "double", 1),
-      opt("--render", "render frames for real with the project's engines [times are replayed from the ledger]",
-          "logical", FALSE),
-      opt("--slots", "frames that are rendered at once [2]", "integer", 2L),
-      opt("--misbehave",
-          paste0(
+      cli_option("--port", "port on this machine, 0 for any that is free [8470]", "integer", 8470L),
+      cli_option("--speed", "seconds that pass there in one of yours [1]", "double", 1),
+      cli_option(
+        "--render", "render frames for real with the project's engines [times are replayed from the ledger]",
+        "logical", FALSE),
+      cli_option("--slots", "frames that are rendered at once [2]", "integer", 2L),
+      cli_option("--misbehave",
+                 paste0(
         "what goes wrong: freeze=2@5min:1h, slow=3@5min:2.5, lose=1@5min (node, when, how ",
           "long or how much), fail, corrupt, black, cut, doubled, delayed, disordered (a share: 5%), wait, late-cap, ",
           "skew, old-token (a time), version=1.0, prices=1.3; commas between")),
-      opt("--seed", "of all that varies [1]", "integer", 1L),
-      opt("--for", "how long it serves [until it is ended]"))
+      cli_option("--seed", "of all that varies [1]", "integer", 1L),
+      cli_option("--for", "how long it serves [until it is ended]"))
   ),
   report = command_row(
     "write the choice as an HTML page", function(o, args) cli_report(o, args), arguments = "[JOB]",
     arity = c(0, 1),
     options = c(job_options, choice_options,
-                list(opt("--out", "file to write [report.html]", default = "report.html"),
-      opt("--settled", "a job that was placed: what was promised of it beside what became of it"),
+                list(cli_option("--out", "file to write [report.html]", default = "report.html"),
+      cli_option("--settled",
+                 "a job that was placed: what was promised of it beside what became of it"),
                      figure_option))
   ),
   help = command_row(
@@ -372,7 +407,7 @@ cli_commands <- list(
 #' @export
 cli <- function(args = commandArgs(trailingOnly = TRUE)) {
   fail <- function(e, status) {
-    cat("clockpigeon: ", printable(conditionMessage(e)), "\n", sep = "", file = stderr())
+    cat("clockpigeon: ", printable_text(conditionMessage(e)), "\n", sep = "", file = stderr())
     status
   }
   # As a program it says of its output whether it arrived; called from R it prints as anything does.

@@ -81,7 +81,7 @@ cli_probe_options <- function(o) {
   features <- if (length(pairs))
     lapply(as.list(pairs), function(values) strsplit(values, "/", fixed = TRUE)[[1]])
   rows <- if (length(o$rows)) parse_counts(gsub("-", ",", o$rows, fixed = TRUE), "option --rows")
-  bench_options(probes = 2, cross = crossing(sizes = sizes, features = features, rows = rows))
+  bench_options(probes = 2, cross = factor_grid(sizes = sizes, features = features, rows = rows))
 }
 
 # Scouts at a half and a quarter of the size (an eighth of the time of a full probe at most), and
@@ -92,7 +92,7 @@ cli_plan_probes <- function(project, shot, engine, o) {
   smaller <- lapply(c(2, 4), function(by) as.integer(pmax(round(unlist(size) / by), 8)))
   scout <- cli_ledger(project, FALSE, function(ledger) {
     probe_limit(shot, engine, ledger, c(2, 8), o$frames,
-                bench_options(probes = 1, cross = crossing(sizes = smaller)),
+                bench_options(probes = 1, cross = factor_grid(sizes = smaller)),
                 running = running(o$engine_version, cli_nodes(project), project$root,
                                   progress = TRUE))
   })

@@ -12,7 +12,7 @@ cli_place <- function(o, args) {
     place <- plan_place(project, ledger, name)
     stops <- place$findings[["code"]][place$findings[["weight"]] == "stops"]
     goes <- all(stops %in% despite)
-    run <- goes && (o$yes || cli_agreed(place, o))
+    run <- goes && (o$yes || confirm_placing(place, o))
     if (!run) {
       cli_emit(place$findings, o$format, function() place_lines(place, despite))
       if (goes && !o$yes)
@@ -34,9 +34,9 @@ cli_place <- function(o, args) {
 }
 
 # On a terminal it is asked for.
-cli_agreed <- function(place, o) {
+confirm_placing <- function(place, o) {
   if (!isatty(stdin()) || !on_terminal() || o$format != "table") return(FALSE)
-  write_now(paste0(place_lines(place), "\n"), "\nPlace it? [y/N] ")
+  write_at_once(paste0(place_lines(place), "\n"), "\nPlace it? [y/N] ")
   answer <- readLines(file("stdin"), 1)
   length(answer) > 0 && tolower(trimws(answer)) %in% c("y", "yes")
 }
@@ -57,8 +57,8 @@ cli_watch <- function(o, args) {
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
   if (!length(args)) return(cli_watch_all(project, o))
   name <- args[1]
-  decision <- cli_ledger(project, code = function(ledger) decided_job(ledger, name))
-  cli_told(project, name, o, decision)
+  decision <- cli_ledger(project, code = function(ledger) job_plan_record(ledger, name))
+  report_new_alarms(project, name, o, decision)
   # The ledger is opened for each look: nothing is held between them.
   if (o$tell && is.null(project$tell)) {
     stop_input("usage", "the project names nobody to be told", "option --tell",
@@ -83,10 +83,10 @@ cli_watch <- function(o, args) {
     x <- live_watch(look, order, o$every, hear = event_ear(project$ledger))
   } else {
     x <- look()
-    ways <- if (length(o$what_if)) what_if_now(x, strsplit(o$what_if, ",", fixed = TRUE)[[1]])
-            else if (o$ways) as_table(ways_now(x))
+    ways <- if (length(o$what_if)) job_what_if(x, strsplit(o$what_if, ",", fixed = TRUE)[[1]])
+            else if (o$ways) as_table(job_alternatives(x))
     cli_emit(or_else(ways, x$parts), o$format,
-             function() c(watch_lines(x), if (length(ways)) ways_lines(x, ways)))
+             function() c(watch_lines(x), if (length(ways)) alternatives_lines(x, ways)))
   }
   cli_figure(x, o$figure, show = or_else(o$show, "belief"))
   if (any(x$alarms[["level"]] == "now")) 3L else 0L
@@ -124,7 +124,7 @@ cli_tell <- function(project, x) {
 
 # What is told of the placing now is written down once: when it was, where its frames appear, and
 # that the rest was sent to the fallback.
-cli_told <- function(project, name, o, decision) {
+report_new_alarms <- function(project, name, o, decision) {
   plan <- decision$plan
   sites <- unique(vapply(plan$parts, `[[`, "", "site"))
   folders <- if (length(o$frames)) cli_folders(o$frames, c(sites, plan$rescue$site))
@@ -246,7 +246,7 @@ cli_delete <- function(o, args) {
 
 # What has come at a job's sites is taken before it is looked at, for some seconds at most.
 cli_take <- function(project, name, seconds, links) {
-  if (cli_ledger(project, code = function(ledger) told_elsewhere(project, ledger, name))) {
+  if (cli_ledger(project, code = function(ledger) has_reporting_site(project, ledger, name))) {
     cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, name, seconds, links))
   }
   invisible()

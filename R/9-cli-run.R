@@ -69,7 +69,7 @@ write_output <- function(bytes) {
 on_terminal <- function() isTRUE(getOption("clockpigeon.terminal", isatty(stdout())))
 
 # Writes at once what cannot wait for the end: a question, a screen, a stream.
-write_now <- function(...) {
+write_at_once <- function(...) {
   text <- paste0(..., collapse = "")
   if (is.null(getOption("clockpigeon.terminal"))) cat(text) else
     write_output(charToRaw(enc2utf8(text)))

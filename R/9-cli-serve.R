@@ -6,13 +6,13 @@ cli_page <- function(o, args) {
   until <- if (length(o[["for"]])) parse_duration(o[["for"]], "option --for") else Inf
   port <- check_count(o$port, "option --port", least = 0, most = 65535)
   # A slip in the question is said here, not in the browser.
-  asked <- cli_asked(read_project(parts = c("shots", "sites", "jobs", "rates")), o, args)
+  asked <- cli_question(read_project(parts = c("shots", "sites", "jobs", "rates")), o, args)
   parse_page_question(asked, project)
   attach_defaults()
   serve_page(project, page_question, list(project$root, o, args),
              list(measure = page_measure, limit = page_limit), port, function(url) {
     cli_note("The page is open until it is ended (Ctrl-C). Its address, for this machine alone:")
-    write_now(url, "\n")
+    write_at_once(url, "\n")
     if (!isTRUE(o$no_open)) open_page(url)
   }, until)
   0L
@@ -31,7 +31,7 @@ page_question <- function(root, o, args) {
   old <- setwd(root)
   on.exit(setwd(old))
   project <- read_project(parts = c("shots", "sites", "jobs", "rates"))
-  asked <- cli_asked(project, o, args)
+  asked <- cli_question(project, o, args)
   forecast <- cli_job_forecast(project, asked)
   list(forecast = forecast,
        asked = question_of(forecast, asked$deadline, asked$budget, asked$confidence, asked$rule,
@@ -89,7 +89,7 @@ cli_standin <- function(o, args) {
              if (!nzchar(given)) paste0("\n  export CLOCKPIGEON_TOKEN=", token),
              if (o$speed != 1)
              paste0("\n  export CLOCKPIGEON_NOW='", running_moment(farms[[1]]$now(), o$speed), "'"))
-    write_now(url, "\n")
+    write_at_once(url, "\n")
   }, function() steady_clock() >= until)
   0L
 }

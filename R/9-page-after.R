@@ -30,12 +30,12 @@ after_server <- function(input, output, session, work, query) {
   }
   ask <- function(f, ...) {
     x <- shiny::reactiveVal(NULL)
-    promises::then(promises::as.promise(ask_beside(work, f, ...)), x,
+    promises::then(promises::as.promise(ask_disk_process(work, f, ...)), x,
                    function(e) x(list(trouble = work_trouble(e))))
     x
   }
-  settled <- ask(settled_there, job)
-  taught <- ask(learned_there)
+  settled <- ask(compute_settlement, job)
+  taught <- ask(compute_scores)
   output$bill <- shiny::renderUI(bill_block(settled(), job))
   output$learned <- shiny::renderUI(learned_block(taught()))
   looked <- shiny::reactiveVal(NULL)
@@ -61,7 +61,7 @@ after_server <- function(input, output, session, work, query) {
 
 # ---- the bill ------------------------------------------------------------------------------------
 
-settled_there <- function(root, job) {
+compute_settlement <- function(root, job) {
   project <- read_project(root, parts = c("shots", "sites", "rates"))
   with_ledger(project$ledger, function(ledger) {
     if (!nrow(job_charges(ledger, job))) return(list(none = "bill"))
@@ -86,7 +86,7 @@ bill_block <- function(x, job) {
   shiny::tagList(
     tags$section(tags$h2("Promise and bill"), tags$p(x$head),
                  plain_table(x$steps, "Steps from promise to bill", names(x$steps)[2:3])),
-    page_made("steps", "From promise to bill", x$figure),
+    page_picture("steps", "From promise to bill", x$figure),
     tags$section(tags$h2("Of the bill"), tags$ul(lapply(sub("^[!*] ", "", x$findings), tags$li)))
   )
 }
@@ -95,8 +95,8 @@ bill_block <- function(x, job) {
 
 # Verifies a job's pictures in a process of its own: `done`, a promise, and `end()`.
 looked_at_pictures <- function(root, job) {
-  profile <- begun_process(paste0("page-look-", paste(openssl::rand_bytes(4), collapse = "")))
-  task <- ask_process(profile, verified_there, root, job)
+  profile <- start_work_process(paste0("page-look-", paste(openssl::rand_bytes(4), collapse = "")))
+  task <- ask_process(profile, compute_verification, root, job)
   close <- function() mirai::daemons(0, .compute = profile)
   list(done = promises::then(promises::as.promise(task), function(x) {
     close()
@@ -108,7 +108,7 @@ looked_at_pictures <- function(root, job) {
 }
 
 # Verify a job's pictures, in the page's worker process.
-verified_there <- function(root, job) {
+compute_verification <- function(root, job) {
   old <- setwd(root)
   on.exit(setwd(old))
   project <- read_project(root, parts = c("shots", "sites", "rates"))
@@ -158,7 +158,7 @@ pictures_block <- function(x, job, most = 200) {
 
 # ---- what was learned ----------------------------------------------------------------------------
 
-learned_there <- function(root) {
+compute_scores <- function(root) {
   project <- read_project(root, parts = character())
   x <- with_ledger(project$ledger, learned)
   if (!NROW(x$scores)) return(list(none = TRUE))
@@ -179,11 +179,11 @@ learned_block <- function(x) {
   s <- x$scores
   says <- x$says[nzchar(x$says)]
   scores <- data.frame(site = s[["site"]], what = figure_words(s[["what"]]), at = s[["at"]],
-                       `said by` = whose_words(s), jobs = s[["jobs"]],
+                       `said by` = source_words(s), jobs = s[["jobs"]],
                        `in range` = ifelse(is.na(s[["inside"]]), "", s[["inside"]]),
                        `took times` = round(s[["bias"]], 2), check.names = FALSE)
   shiny::tagList(
-    page_made("learned-figure", "Forecasts and outcomes", x$figure),
+    page_picture("learned-figure", "Forecasts and outcomes", x$figure),
     tags$section(tags$h2("What was learned"), tags$ul(lapply(sub("^- ", "", says), tags$li)),
                  plain_table(scores, "Scores of forecasts", c("jobs", "in range", "took times")))
   )

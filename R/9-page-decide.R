@@ -71,9 +71,9 @@ decide_server <- function(input, output, session, work) {
     invisible()
   }
   begin()
-  asked <- shiny::debounce(shiny::reactive(page_asked(input, made())), 20)
+  asked <- shiny::debounce(shiny::reactive(page_request(input, made())), 20)
   said <- shiny::reactive(if (length(asked()))
-                          page_said(made()$forecast, asked()$question, asked()$kept))
+                          page_forecast_answer(made()$forecast, asked()$question, asked()$kept))
   search <- newest_alone(function(question) searched_answer(work, question$question, question$kept),
                          function(question, x) searched(list(of = question, said = x)),
                          function(question, e) failed(list(of = question, why = work_trouble(e))))
@@ -99,8 +99,8 @@ decide_server <- function(input, output, session, work) {
   output$more <- shiny::renderUI({
     x <- searched()
     if (!identical(x$of, asked()) || is.null(x$said)) return(NULL)
-    shiny::tagList(page_made("timeline", "The plan's stages", x$said$figures$timeline),
-                   page_made("costs", "Its cost, line by line", x$said$figures$cost))
+    shiny::tagList(page_picture("timeline", "The plan's stages", x$said$figures$timeline),
+                   page_picture("costs", "Its cost, line by line", x$said$figures$cost))
   })
   output$answer <- shiny::renderUI({
     stopped <- length(failed()) && identical(failed()$of, asked())
@@ -136,9 +136,9 @@ offer_pins <- function(session, options) {
   }
 }
 
-# The question that the inputs stand for, as decide() takes it, and what options are `kept` in it;
-# NULL before there is a forecast.
-page_asked <- function(input, made) {
+# The question that the inputs stand for, as make_decision() takes it, and what options are `kept`
+# in it; NULL before there is a forecast.
+page_request <- function(input, made) {
   if (is.null(made) || !length(input$deadline) || !length(input$budget)) return(NULL)
   number <- function(x) if (is.numeric(x)) x else Inf
   list(question = list(deadline_s = number(input$deadline), budget = number(input$budget),

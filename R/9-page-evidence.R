@@ -39,14 +39,14 @@ evidence_server <- function(input, output, session, work, query) {
   trouble <- shiny::reactiveVal(NULL)
   told <- function(e) trouble(work_trouble(e))
   load <- function() {
-    promises::then(promises::as.promise(ask_beside(work, timings_there)), function(x) {
+    promises::then(promises::as.promise(ask_disk_process(work, compute_timings)), function(x) {
       for (id in filter_inputs) {
         shiny::updateSelectInput(session, id, choices = c("all" = "", levels(x[[id]])),
                                  selected = asked_of_view(query, id))
       }
       rows(x)
     }, told)
-    promises::then(promises::as.promise(ask_process(work$profile, known_there)), about, told)
+    promises::then(promises::as.promise(ask_process(work$profile, compute_known)), about, told)
     invisible()
   }
   load()
@@ -77,7 +77,7 @@ evidence_server <- function(input, output, session, work, query) {
            },
            if (any(rows()[["sample"]])) " Sample data, invented.")
   })
-  index <- shiny::reactive(searchable(shown()))
+  index <- shiny::reactive(searchable_table(shown()))
   # No table before there are rows: what is searched for in an empty one would be lost when they
   # come.
   output$timings <- DT::renderDT(ledger_table(shiny::req(shown())), server = TRUE,
@@ -120,19 +120,20 @@ show_comparisons <- function(input, output, work, rows, told) {
   shiny::observe({
     rows()
     by <- gsub(" ", "_", or_else(input$compare, "engine version"))
-    promises::then(promises::as.promise(ask_beside(work, compared_there, by)), compared, told)
+    promises::then(promises::as.promise(ask_disk_process(work, compute_comparison, by)), compared,
+                   told)
     invisible()
   })
-  promises::then(promises::as.promise(ask_beside(work, speeds_there)), speeds, told)
+  promises::then(promises::as.promise(ask_disk_process(work, compute_speeds)), speeds, told)
   output$compared <- shiny::renderUI(shiny::tagList(
     compared_block(compared()),
-    page_made("speeds", "Speeds of devices", speeds(), "Of all timings, by scene and device.")
+    page_picture("speeds", "Speeds of devices", speeds(), "Of all timings, by scene and device.")
   ))
 }
 
 # Timings of the ledger as the table shows them: texts as factors, which are searched and sorted by
 # their levels.
-timings_there <- function(root) {
+compute_timings <- function(root) {
   project <- read_project(root, parts = character())
   if (!has_ledger(project$ledger))
     stop_input("ledger", "there is none yet", project$ledger, "Run clockpigeon bench.")
@@ -153,7 +154,7 @@ timings_there <- function(root) {
 
 # Of each column its distinct values as small letters, and which of them each row has: made once for
 # many searches.
-searchable <- function(x) {
+searchable_table <- function(x) {
   lapply(x, function(column) {
     if (is.factor(column)) return(list(texts = tolower(levels(column)), codes = as.integer(column)))
     distinct <- unique(column)
@@ -173,9 +174,9 @@ ledger_table <- function(x) {
 }
 
 # What the table asks of its rows: those in which each word of the search is found somewhere,
-# ordered, a page of them. `index`: from searchable(); a text is looked for in the distinct values
-# of a column only.
-table_answer <- function(data, params, index = searchable(data)) {
+# ordered, a page of them. `index`: from searchable_table(); a text is looked for in the distinct
+# values of a column only.
+table_answer <- function(data, params, index = searchable_table(data)) {
   n <- nrow(data)
   at <- seq_len(n)
   for (word in strsplit(trimws(or_else(params$search[["value"]], "")), "[[:space:]]+")[[1]]) {
@@ -210,7 +211,7 @@ rank_of <- function(texts) match(texts, sort(unique(texts)))
 
 # ---- comparisons, and what is known of the question's job ----------------------------------------
 
-compared_there <- function(root, by) {
+compute_comparison <- function(root, by) {
   project <- read_project(root, parts = character())
   x <- tryCatch(with_ledger(project$ledger, function(ledger) compare_timings(ledger, by)),
                 clockpigeon_error = identity)
@@ -221,7 +222,7 @@ compared_there <- function(root, by) {
 }
 
 # How fast the ledger's devices are beside each other.
-speeds_there <- function(root) {
+compute_speeds <- function(root) {
   project <- read_project(root, parts = character())
   tryCatch(made_picture(ggplot2::autoplot(fit_speeds(with_ledger(project$ledger, newest_timings)))),
            clockpigeon_error = function(e) NULL)
@@ -233,18 +234,18 @@ compared_block <- function(x) {
   if (length(x$none))
     return(tags$section(tags$h2("Like with like"), tags$p(class = "about", x$none)))
   shiny::tagList(
-    page_made("ratios", "Like with like", x$figure,
-              "Ratio of the old time to the new, with its 95 % interval, of timings that differ in nothing else."),
+    page_picture("ratios", "Like with like", x$figure,
+                 "Ratio of the old time to the new, with its 95 % interval, of timings that differ in nothing else."),
     plain_table(x$table, "Comparison", c("Pairs", "Old time", "New time"))
   )
 }
 
 # Of the job that is asked about: curves of its shots, speeds of sites, what is not known, what to
 # measure.
-known_there <- function() {
+compute_known <- function() {
   forecast <- worked_for$made$forecast
   job <- main_job(forecast$scenario)
-  choice <- decide(forecast, worked_for$made$asked, details = FALSE)
+  choice <- make_decision(forecast, worked_for$made$asked, details = FALSE)
   curves <- Map(function(shot, curve) {
     if (!inherits(curve, "cp_curve")) return(NULL)
     list(shot = shot$shot, figure = made_picture(ggplot2::autoplot(curve)),
@@ -263,7 +264,7 @@ slow_frame_words <- function(curve) {
   c(paste0("The slowest frame takes ", format_duration(slow[["median"]]), " (8 in 10: ",
            format_duration(slow[["lower"]]),
            " to ", format_duration(slow[["upper"]]), "), most often frame ", slow[["frame"]], " (",
-           percent(slow[["chance"]]), ")."),
+           format_percent(slow[["chance"]]), ")."),
     if (length(open)) paste0("The next frame to measure is ", next_probe(curve)[["frame"]][1], "."))
 }
 
@@ -273,10 +274,10 @@ known_block <- function(x) {
     tags$section(tags$h2("What the forecast rests on"), tags$p(paste0(x$evidence, ".")),
                  plain_table(x$speeds, "Speeds of sites", character())),
     lapply(seq_along(x$curves), function(k) {
-      page_made(paste0("curve-", k), paste("Frame times of", x$curves[[k]]$shot),
-                x$curves[[k]]$figure,
-                paste(c("Points: measured. Band: where the others are, 8 in 10.",
-                        x$curves[[k]]$says), collapse = " "))
+      page_picture(paste0("curve-", k), paste("Frame times of", x$curves[[k]]$shot),
+                   x$curves[[k]]$figure,
+                   paste(c("Points: measured. Band: where the others are, 8 in 10.",
+                           x$curves[[k]]$says), collapse = " "))
     }),
     tags$section(tags$h2("What is not known"), tags$ul(lapply(x$unknown, tags$li)))
   )

@@ -36,7 +36,7 @@ limits_server <- function(input, output, session, work) {
   ask_here <- function(f, ...)
     ask_process(other_process(work, "here"), f, ..., window = session$token)
   trouble <- function(e) state(list(trouble = work_trouble(e)))
-  promises::then(promises::as.promise(ask_beside(work, shots_there)), function(x) {
+  promises::then(promises::as.promise(ask_disk_process(work, compute_shots)), function(x) {
     shiny::updateSelectInput(session, "limit_shot", choices = x$shots)
     shiny::updateSelectInput(session, "limit_engine", choices = x$engines)
   }, trouble)
@@ -47,7 +47,7 @@ limits_server <- function(input, output, session, work) {
                     "this machine. Their times go to the ledger."),
              paste("The same as:", limit_command(input)))
   })
-  probe_here(input, output, session, work, state, ask_here)
+  run_page_probe(input, output, session, work, state, ask_here)
   says <- shiny::reactiveVal(NULL)
   shiny::observeEvent(list(state()$facts, input$target_noise), {
     if (is.null(state()$facts)) return(says(NULL))
@@ -58,12 +58,12 @@ limits_server <- function(input, output, session, work) {
     invisible()
   })
   output$limit_says <- shiny::renderUI(if (length(says())) shiny::tagList(
-    said_list(says()$says),
+    html_sentences(says()$says),
     plain_table(says()$doublings, "What each doubling costs and buys", names(says()$doublings))
   ))
   judge_here(input, output, work, state, ask_here)
   scaling <- shiny::reactiveVal(NULL)
-  promises::then(promises::as.promise(ask_beside(work, scaling_there)), scaling, trouble)
+  promises::then(promises::as.promise(ask_disk_process(work, compute_scaling)), scaling, trouble)
   output$scaling <- shiny::renderUI(scaling_block(scaling()))
 }
 
@@ -71,14 +71,14 @@ limit_command <- function(input)
   paste("clockpigeon limit", input$limit_shot, "--engine", input$limit_engine)
 
 # Probes a shot in the process that renders here, which keeps the pictures while the page is open.
-probe_here <- function(input, output, session, work, state, ask_here) {
+run_page_probe <- function(input, output, session, work, state, ask_here) {
   tags <- shiny::tags
   task <- NULL
   said <- tempfile("page-said-")
   shiny::observeEvent(input$probe_sure, {
     leave_work(task)
-    mine <- ask_here(probed_there, work$here$limit, work$root, input$limit_shot, input$limit_engine,
-                     said = said)
+    mine <- ask_here(compute_probes, work$here$limit, work$root, input$limit_shot,
+                     input$limit_engine, said = said)
     task <<- mine
     state(list(waiting = limit_command(input)))
     promises::then(promises::as.promise(mine), function(facts) {
@@ -109,13 +109,13 @@ judge_here <- function(input, output, work, state, ask_here) {
   sheet <- shiny::reactiveVal(NULL)
   broken <- function(e) sheet(list(trouble = work_trouble(e)))
   look <- function(blind) {
-    promises::then(promises::as.promise(ask_here(tiles_there, blind)), sheet, broken)
+    promises::then(promises::as.promise(ask_here(compute_tiles, blind)), sheet, broken)
     invisible()
   }
   shiny::observeEvent(state()$facts, look(FALSE))
   shiny::observeEvent(input$blind, look(TRUE))
   shiny::observeEvent(input$judged, {
-    promises::then(promises::as.promise(ask_here(judged_there, work$root,
+    promises::then(promises::as.promise(ask_here(record_judgement, work$root,
                                                  as.character(input$clean))), sheet, broken)
     invisible()
   })
@@ -135,13 +135,13 @@ judge_here <- function(input, output, work, state, ask_here) {
 
 # ---- in the processes beside ---------------------------------------------------------------------
 
-shots_there <- function(root) {
+compute_shots <- function(root) {
   project <- read_project(root, parts = c("shots", "engines"))
   able <- vapply(project$engines, function(engine) "samples" %in% engine$limits, NA)
   list(shots = names(project$shots), engines = names(project$engines)[able])
 }
 
-probed_there <- function(limit, root, shot, engine, window = "one") {
+compute_probes <- function(limit, root, shot, engine, window = "one") {
   worked_for$studies[[window]] <- study_limit(limit(root, shot, engine), 0.05)
   limit_facts(worked_for$studies[[window]])
 }
@@ -188,7 +188,7 @@ limit_said_there <- function(noise, window = "one") {
                               check.names = FALSE))
 }
 
-tiles_there <- function(blind, window = "one") {
+compute_tiles <- function(blind, window = "one") {
   path <- tempfile(fileext = ".png")
   on.exit(unlink(path))
   sheet <- contact_sheet(worked_for$studies[[window]], path, blind = blind,
@@ -201,21 +201,21 @@ tiles_there <- function(blind, window = "one") {
        letters = if (blind) sheet$letter)
 }
 
-judged_there <- function(root, clean, window = "one") {
+record_judgement <- function(root, clean, window = "one") {
   study <- worked_for$studies[[window]]
   project <- read_project(root, parts = character())
   x <- as_frame(with_ledger(project$ledger, function(ledger) {
     judge_sheet(ledger, worked_for$sheets[[window]], clean, study$probes$shot$shot,
-                study$frames[["frame"]][study$frames[["governs"]]], who_works())
+                study$frames[["frame"]][study$frames[["governs"]]], user_name())
   }, FALSE))
-  c(tiles_there(FALSE, window), list(judged = data.frame(
+  c(compute_tiles(FALSE, window), list(judged = data.frame(
     letter = x$letter, tile = x$tile, samples = x$samples, noise = noise_text(x$noise),
     judged = ifelse(x$accepted, "clean enough", "not clean enough"), check.names = FALSE
   )))
 }
 
 # Times over the number of threads and of devices, where the ledger has the same frames at several.
-scaling_there <- function(root) {
+compute_scaling <- function(root) {
   project <- read_project(root, parts = character())
   rows <- with_ledger(project$ledger, newest_timings)
   units <- c(threads = "threads", devices = "device_count")
@@ -244,6 +244,6 @@ scaling_block <- function(x) {
                           "threads: [1, 2, 4] into a plan."), "clockpigeon bench PLAN.yaml")))
   }
   lapply(seq_along(x), function(k) {
-    page_made(paste0("scaling-", k), "More threads, more devices", x[[k]]$figure, x[[k]]$says)
+    page_picture(paste0("scaling-", k), "More threads, more devices", x[[k]]$figure, x[[k]]$says)
   })
 }

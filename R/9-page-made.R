@@ -1,7 +1,7 @@
 # Figures that are made in R, as pictures of the page with their numbers.
 
 # `x` from made_picture(), in its place in the page.
-page_made <- function(id, title, x, about = NULL) {
+page_picture <- function(id, title, x, about = NULL) {
   if (is.null(x)) return(NULL)
   page_figure(id, title, about, more = shiny::tags$img(
     class = "made", src = x$src, alt = x$alt, width = x$width, height = x$height, `data-of` = id,

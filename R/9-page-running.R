@@ -126,7 +126,7 @@ order_buttons <- function(input, output, session, work, follower, job, state) {
     what <- asked[[pending]]$what
     pending <<- NULL
     said("Asked for ...")
-    promises::then(promises::as.promise(ask_beside(work, ordered_there, job, what)),
+    promises::then(promises::as.promise(ask_disk_process(work, send_page_order, job, what)),
                    function(words) {
       said(words)
       follower$again(job)

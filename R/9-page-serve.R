@@ -117,7 +117,7 @@ refused_words <- c(
 )
 
 page_server <- function(guard, work, hear) {
-  follower <- page_follower(function(job, first) ask_beside(work, watched_there, job, first),
+  follower <- page_follower(function(job, first) ask_disk_process(work, compute_watch, job, first),
                             hear = hear)
   function(input, output, session) {
     if (length(request_fault(session$request, guard, socket = TRUE))) return(session$close())

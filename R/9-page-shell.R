@@ -101,7 +101,7 @@ answer_block <- function(title, says, more = NULL, pick = NA) {
   tags <- shiny::tags
   shiny::tagList(
     tags$h2(title, `data-pick` = if (is.na(pick)) "" else pick),
-    said_list(says),
+    html_sentences(says),
     if (length(more)) tags$p(class = "waiting", more)
   )
 }

@@ -132,7 +132,7 @@ card_editor <- function(input, output, session, work, site, written) {
   output$edited <- shiny::renderUI({
     if (is.null(site())) return(NULL)
     shiny::tagList(tags$p(role = "status", state()),
-                   edits_block(with_ledger_of(work$root, edits), basename(path())))
+                   edits_block(with_ledger_of(work$root, ledger_edits), basename(path())))
   })
   shiny::observeEvent(input$check, {
     state(NULL)
@@ -148,7 +148,7 @@ card_editor <- function(input, output, session, work, site, written) {
   })
   shiny::observeEvent(input$write, {
     page_ask(session, "write_sure", paste0("Write sites/", basename(path()), "?"),
-             paste0("It is written down in the ledger that ", who_works(),
+             paste0("It is written down in the ledger that ", user_name(),
                     " changed it. Decisions made with the old ", "card stay as they are."))
   })
   shiny::observeEvent(input$write_sure, {

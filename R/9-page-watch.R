@@ -55,25 +55,25 @@ page_follower <- function(look, rest = 1, hear = function(seconds) FALSE) {
 # ---- in the process beside the page --------------------------------------------------------------
 
 # How a job stands, after what has come at its sites was taken: as page_state() has it.
-watched_there <- function(root, job, first) {
+compute_watch <- function(root, job, first) {
   project <- read_project(root, parts = c("shots", "sites", "jobs", "rates"))
   if (is.null(worked_for$links)) worked_for$links <- new_links()
   last <- worked_for$watched[[job]]
   trouble <- NULL
-  if (with_ledger(project$ledger, function(ledger) told_elsewhere(project, ledger, job))) {
+  if (with_ledger(project$ledger, function(ledger) has_reporting_site(project, ledger, job))) {
     rows <- with_ledger(project$ledger,
                         function(ledger) fetch_job(project, ledger, job, 3, worked_for$links),
                         FALSE)
     trouble <- rows[["trouble"]][!is.na(rows[["trouble"]])]
   }
   x <- with_ledger(project$ledger, function(ledger) watch_job(project, ledger, job, last = last$x))
-  belief <- belief_until(last$belief, x)
+  belief <- extend_belief(last$belief, x)
   worked_for$watched[[job]] <- list(x = x, belief = belief)
   page_state(x, belief, trouble)
 }
 
 # What is ordered of a job, or fetched of it; what became of it in words.
-ordered_there <- function(root, job, what) {
+send_page_order <- function(root, job, what) {
   project <- read_project(root, parts = c("shots", "sites", "jobs", "rates"))
   with_ledger(project$ledger, function(ledger) {
     if (what == "fetch") return(fetched_words(as_frame(fetch_job(project, ledger, job, 30)), job))
@@ -92,7 +92,7 @@ fetched_words <- function(rows, job) {
 
 # What was believed at each moment: made again from what had come the first time, and from then on
 # added to, a point a look, thinned where there are many.
-belief_until <- function(belief, x, most = 400) {
+extend_belief <- function(belief, x, most = 400) {
   q <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
   now <- data.frame(at_s = x$passed_s, there = sum(is.finite(x$came)), p10 = q[1], p50 = q[2],
                     p90 = q[3])

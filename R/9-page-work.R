@@ -6,7 +6,7 @@
 # looked at on disk and at sites, and one for what is rendered here. `here`: what the command does
 # that is asked for from the page, `measure` and `limit`.
 page_work <- function(root, make, with, here = list()) {
-  work <- list2env(list(root = root, profile = begun_process("page"), make = make, with = with,
+  work <- list2env(list(root = root, profile = start_work_process("page"), make = make, with = with,
                         here = here, question_says = tempfile("page-said-"), others = character()),
                    parent = emptyenv())
   ask_question(work)
@@ -27,7 +27,7 @@ measured_here <- function(work, row, said) {
 }
 
 # A process that has the package, by the name by which it is asked.
-begun_process <- function(name) {
+start_work_process <- function(name) {
   profile <- paste0(name, "-", Sys.getpid())
   begin_local(profile)
   ready <- bquote({
@@ -58,7 +58,7 @@ run_heard <- function(f, with, said) {
 }
 
 # The last that work said of itself, or nothing.
-last_said <- function(said) {
+last_message <- function(said) {
   if (!file.exists(said)) return(character())
   texts <- trimws(unlist(strsplit(readLines(said, warn = FALSE), "\r", fixed = TRUE)))
   utils::tail(texts[nzchar(texts)], 1)
@@ -69,18 +69,20 @@ say_work <- function(busy, said) {
   shiny::renderText({
     if (!busy()) return("")
     shiny::invalidateLater(500)
-    or_else(last_said(said), "")
+    or_else(last_message(said), "")
   })
 }
 
 # A process by what it is for.
 other_process <- function(work, name) {
-  if (!name %in% names(work$others)) work$others[[name]] <- begun_process(paste0("page-", name))
+  if (!name %in% names(work$others))
+    work$others[[name]] <- start_work_process(paste0("page-", name))
   work$others[[name]]
 }
 
 # The same in the process for what is on disk and at sites: `f(root, ...)`.
-ask_beside <- function(work, f, ...) ask_process(other_process(work, "beside"), f, work$root, ...)
+ask_disk_process <- function(work, f, ...)
+  ask_process(other_process(work, "beside"), f, work$root, ...)
 
 # Ends work that is under way, whose process goes on.
 leave_work <- function(task) if (inherits(task, "mirai")) mirai::stop_mirai(task)
@@ -100,22 +102,24 @@ kept_question <- function(make, with) {
   worked_for$made
 }
 
-searched_there <- function(asked, kept) page_said(worked_for$made$forecast, asked, kept, TRUE)
+compute_search <- function(asked, kept)
+  page_forecast_answer(worked_for$made$forecast, asked, kept, TRUE)
 
 close_page_work <- function(work) {
   for (profile in c(work$profile, work$others)) mirai::daemons(0, .compute = profile)
 }
 
-# The answer with plans of several sites and fallbacks, as a mirai: what `page_said()` gives.
+# The answer with plans of several sites and fallbacks, as a mirai: what `page_forecast_answer()`
+# gives.
 searched_answer <- function(work, asked, kept)
-  ask_process(work$profile, searched_there, asked, kept)
+  ask_process(work$profile, compute_search, asked, kept)
 
 # The options that the page asks about: `kept`, `only` and `without` as plan_options() has them, and
 # the most `noise` (one whose noise nobody knows is none then). NULL where none is left.
 forecast_of <- function(forecast, kept) {
   rows <- as_frame(forecast$scenario$options)
   rows$at <- seq_len(nrow(rows))
-  left <- tryCatch(pinned(rows, kept$only, kept$without),
+  left <- tryCatch(matches_pins(rows, kept$only, kept$without),
                    clockpigeon_error_option = function(e) NULL)
   if (is.finite(or_else(kept$noise, Inf)))
     left <- left[which(left[["noise"]] <= kept$noise * (1 + 1e-9)), ]
@@ -125,10 +129,10 @@ forecast_of <- function(forecast, kept) {
 # A question's answer as the terminal has it: `title`, `says` (sentences by what they answer),
 # `pick`; NULL where no option is left. Without `plans` of single options alone, which is quick;
 # with them also `figures` of the plan.
-page_said <- function(forecast, asked, kept = list(), plans = FALSE) {
+page_forecast_answer <- function(forecast, asked, kept = list(), plans = FALSE) {
   forecast <- forecast_of(forecast, kept)
   if (is.null(forecast)) return(NULL)
-  choice <- decide(forecast, asked, plans, details = FALSE)
+  choice <- make_decision(forecast, asked, plans, details = FALSE)
   list(title = answer_title(choice), says = headed_answer(choice), pick = choice$pick,
        figures = if (plans) decided_figures(with_details(choice)))
 }

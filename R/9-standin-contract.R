@@ -46,7 +46,7 @@ route_of <- function(routes, method, path) {
 # validator.
 schema_fault <- function(value, schema, document, at = "") {
   if (length(schema[["$ref"]])) {
-    return(schema_fault(value, referred(document, schema[["$ref"]]), document, at))
+    return(schema_fault(value, resolve_reference(document, schema[["$ref"]]), document, at))
   }
   fault <- function(what) list(where = at, what = what)
   kind <- json_kind(value)
@@ -103,7 +103,7 @@ number_fault <- function(value, schema, fault) {
     return(fault(paste("is not above", schema$exclusiveMinimum)))
 }
 
-referred <- function(document, ref) {
+resolve_reference <- function(document, ref) {
   Reduce(function(x, name) x[[name]], strsplit(ref, "/", fixed = TRUE)[[1]][-1], document)
 }
 

@@ -62,14 +62,14 @@ next_farm_step <- function(job) {
   nodes <- job$nodes
   state <- nodes[["state"]]
   # Nothing is begun before it was free to be: a frame that failed or was lost waits from then.
-  free <- pmax(nodes[["free_at"]], waiting_since(job))
+  free <- pmax(nodes[["free_at"]], first_wait(job))
   over <- all(job$frames[["state"]] %in% c("ready", "failed"))
   idle <- state == "idle" & free < nodes[["freeze_at"]] & is.finite(free) & !job$paused
   last <- farm_moment(job)
   of_node <- list(
     "node up" = ifelse(state == "starting", nodes[["up_at"]], Inf),
     "node gone" = ifelse(state == "gone", Inf,
-                         pmax(job$placed, pmin(nodes[["lose_at"]], frozen_until(job)))),
+                         pmax(job$placed, pmin(nodes[["lose_at"]], freeze_end(job)))),
     ended = ifelse(state == "busy" & nodes[["ends_at"]] <= nodes[["freeze_at"]], nodes[["ends_at"]],
                    Inf),
     rendering = ifelse(idle, free, Inf)
@@ -89,7 +89,7 @@ next_farm_step <- function(job) {
 }
 
 # From when a frame waits, of those that do the first; Inf when none does.
-waiting_since <- function(job) {
+first_wait <- function(job) {
   since <- job$frames[["since"]][job$frames[["state"]] == "waiting"]
   if (length(since)) min(since) else Inf
 }
@@ -108,7 +108,7 @@ do_farm_step <- function(job, what, at, node) {
 }
 
 # Until when a node that froze is not noticed.
-frozen_until <- function(job) {
+freeze_end <- function(job) {
   faults <- job$farm$faults$freeze
   notice <- faults[["value"]][match(seq_len(nrow(job$nodes)), faults[["node"]])]
   ifelse(is.finite(job$nodes[["freeze_at"]]),

@@ -82,14 +82,14 @@ step_renders <- function(renders, jobs, now) {
       renders$slots[[k]] <- slot
     }
     if (slot$state == "busy") next
-    found <- unstarted(jobs, renders)
+    found <- nodes_to_start(jobs, renders)
     if (is.null(found)) next
     renders$slots[[k]] <- start_render(renders, slot, found$job, found$node)
   }
 }
 
 # A node that is busy with a frame that no slot renders yet.
-unstarted <- function(jobs, renders) {
+nodes_to_start <- function(jobs, renders) {
   taken <- unlist(lapply(renders$slots,
                          function(slot) if (slot$state == "busy") paste(slot$job$id, slot$of_node)))
   for (job in jobs) {

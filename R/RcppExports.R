@@ -5,8 +5,10 @@ frames_arrived <- function(home, counts) {
     .Call(`_clockpigeon_frames_arrived`, home, counts)
 }
 
-bill_totals <- function(tariff, values, weights, usage, node, usages, nodes, before_counted, before_minor) {
-    .Call(`_clockpigeon_bill_totals`, tariff, values, weights, usage, node, usages, nodes, before_counted, before_minor)
+bill_totals <- function(tariff, values, weights, usage, node, usages, nodes, before_counted,
+                        before_minor) {
+    .Call(`_clockpigeon_bill_totals`, tariff, values, weights, usage, node, usages, nodes,
+          before_counted, before_minor)
 }
 
 curve_chain_draws <- function(data, prior, draws, thin, warm_up, seed) {
@@ -18,7 +20,8 @@ curve_log_likelihood <- function(data, prior, parameters) {
 }
 
 curve_path_draws <- function(data, shot, prior, chain, design, draws, seed, keep, before) {
-    .Call(`_clockpigeon_curve_path_draws`, data, shot, prior, chain, design, draws, seed, keep, before)
+    .Call(`_clockpigeon_curve_path_draws`, data, shot, prior, chain, design, draws, seed, keep,
+          before)
 }
 
 curve_smooth_moments <- function(data, shot, parameters, own) {
@@ -104,4 +107,3 @@ pool_ends <- function(work, order, nodes, pool, open, of, busy) {
 week_search <- function(jobs, pools, budget, confidence, starts, steps, seed) {
     .Call(`_clockpigeon_week_search`, jobs, pools, budget, confidence, starts, steps, seed)
 }
-

@@ -52,7 +52,7 @@ strike <- function(process) {
     tryCatch(ps::ps_kill(one), error = function(e) NULL)
   process$wait(5000)
 }
-decide <- function(job) {
+make_decision <- function(job) {
   ran <- processx::run(command, c("choose", "--shots", "gears-review", "--only", "quayside,nodes=4",
                                   "--deadline", "9h", "--record", job), wd = folder,
                        error_on_status = FALSE)
@@ -78,7 +78,7 @@ state <- function(name) {
 while (sum(struck) < kills && Sys.time() < begun + 3600) {
   job <- job + 1L
   name <- paste0("faults-", job)
-  decide(name)
+  make_decision(name)
   asker <- place(name)
   kind <- "place"
   limit <- Sys.time() + 120

@@ -36,7 +36,7 @@ start <- function(...) {
                         stdout = file.path(folder, "log"), stderr = "2>&1", cleanup = TRUE,
                         env = c("current", CLOCKPIGEON_FAULTS = folder))
 }
-decide <- function(job) {
+make_decision <- function(job) {
   ran <- processx::run(ns$find_program("clockpigeon"),
                        c("choose", "--shots", "gears-review", "--only", "attic,nodes=2",
                          "--deadline", "3h", "--record", job), wd = folder, error_on_status = FALSE)
@@ -63,7 +63,7 @@ name <- function() paste0("faults-", job)
 begun <- Sys.time()
 while (sum(done) < kills && Sys.time() < begun + 3600) {
   job <- job + 1L
-  decide(name())
+  make_decision(name())
   repeat {
     placing <- start("place", name(), "--yes", "--despite", "late,dear")
     watching <- NULL

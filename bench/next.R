@@ -94,7 +94,7 @@ with_rows <- function(world, ...) {
 job_of <- function(world, rows = world$rows) {
   render_job(lapply(world$shots, `[[`, "shot"), "tallow", ns$as_timings(rows), time_zone = "UTC")
 }
-decide <- function(world, seed) {
+make_decision <- function(world, seed) {
   forecast <- forecast_job(plan_options(job_of(world), world$sites, now = now), draws = draws,
                            seed = seed)
   choose_option(forecast, deadline = world$deadline, confidence = 0.9)
@@ -164,7 +164,7 @@ by_next <- function(world, seed) {
   paid <- 0
   took <- 0
   for (step in 1:30) {
-    choice <- decide(world, seed)
+    choice <- make_decision(world, seed)
     rows <- as.data.frame(next_measures(choice))
     rows <- rows[rows$worth & rows$what %in% c("probe", "cheap", "trial"), ]
     rows <- rows[rows$takes_s <= measuring - took, ]
@@ -240,10 +240,10 @@ one_question <- function(k) {
   best <- choose_option(known, deadline = world$deadline, confidence = 0.9)$plan
   miss <- best$mean / 0.1
   loss <- function(way) {
-    choice <- decide(way$world, k)
+    choice <- make_decision(way$world, k)
     way$paid + loss_of(choice$plan, choice$forecast$scenario, world, truth, miss)
   }
-  at_once <- decide(world, k)
+  at_once <- make_decision(world, k)
   nothing <- loss_of(at_once$plan, at_once$forecast$scenario, world, truth, miss)
   ways <- list(`next` = by_next(world, k), even = by_list(world, even_order(world)),
                habit = by_list(world, first_order(world)))

@@ -63,7 +63,7 @@ say("page_process_memory_100000_timings", used[[1]], "MB")
 at$process$kill_tree()
 
 # The answer to the table alone, beside the general one of DT.
-shown <- clockpigeon:::timings_there(folder)[names(clockpigeon:::shown_columns)]
+shown <- clockpigeon:::compute_timings(folder)[names(clockpigeon:::shown_columns)]
 params <- function(search)
   list(draw = "1", search = list(value = search, smart = "true", regex = "false",
                                  caseInsensitive = "true"),

@@ -341,7 +341,7 @@ checks$compare <- function() {
   say("compare_light_faster_heavy_slower", "ratio_of_frames", x$frame_ratio, 36)
   r <- repeated(300, function(i) {
     x <- rnorm(20, 0, 0.05)
-    until <- repeat_until(0.03, 3, 20)
+    until <- repeat_rule(0.03, 3, 20)
     for (n in 3:20)
       if (clockpigeon:::relative_half_width(x[1:n], clockpigeon:::looked_level()) <= until$target)
       break

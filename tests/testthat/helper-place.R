@@ -79,7 +79,7 @@ watched <- function(choice, folders, passed, draws = 300, events = NULL) {
   asked <- choice[clockpigeon:::question_fields]
   plan <- clockpigeon:::plan_record(choice)
   plan$parts <- lapply(seq_len(nrow(plan$parts)), function(k) as.list(plan$parts[k, ]))
-  begun <- clockpigeon:::begun_job(plan, choice$forecast$scenario, asked, draws)
+  begun <- clockpigeon:::simulated_parts(plan, choice$forecast$scenario, asked, draws)
   x <- clockpigeon:::watch_frames(plan, begun, folders, placed_at + passed, events)
   x$alarms <- clockpigeon:::watch_alarms(x)
   structure(c(list(job = "night", placed = placed_at,

@@ -278,7 +278,7 @@ flat_way <- function(...) {
                                  given[intersect(names(given),
                                                  setdiff(names(formals(node_group)), "count"))]))
   rest <- given[intersect(names(given), c("begin_s", "open", "cap"))]
-  do.call(job_way, c(list(group, part(stages), part(transfers), part(spreading), part(troubles)),
+  do.call(job_way, c(list(group, part(stages), part(transfer_group), part(spread_group), part(troubles)),
                      rest))
 }
 

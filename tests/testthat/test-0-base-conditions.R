@@ -20,7 +20,7 @@ test_that("long values are cut to one line", {
 })
 
 test_that("a text for a terminal keeps its styles and line ends, and nothing that steers", {
-  printable <- clockpigeon:::printable
+  printable <- clockpigeon:::printable_text
   expect_identical(printable(c("a\nb\tc", "90 % \u00e9 \U1F54A", NA)),
                    c("a\nb\tc", "90 % \u00e9 \U1F54A", NA))
   expect_identical(printable("\033[1mbold\033[22m \033[38;5;33mblue\033[39m"),

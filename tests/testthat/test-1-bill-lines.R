@@ -22,7 +22,7 @@ lines_of <- function(...) {
 }
 line <- function(...) utils::modifyList(lines_of()[1, -12], list(...))
 found <- function(lines, facts = facts_of()) {
-  f <- clockpigeon:::doubted_lines(lines, facts)$findings
+  f <- clockpigeon:::bill_doubts(lines, facts)$findings
   stats::setNames(round(f$amount, 6), f$code)
 }
 
@@ -73,7 +73,7 @@ test_that("each doubt has its sum, and no amount counts twice", {
   all$price <- 3
   all$quantity <- c(1.5, 2, 1.5)
   all$amount <- all$quantity * 3
-  x <- clockpigeon:::doubted_lines(all, facts_of())
+  x <- clockpigeon:::bill_doubts(all, facts_of())
   expect_equal(sum(x$lines$left), 6)
   expect_equal(sum(x$findings$amount), sum(all$amount) - 6)
 })
@@ -93,8 +93,8 @@ test_that("a card's steps make a window longer, and what the card meters is neve
 test_that("tax, discount, minimum and a stated total are held against what is due", {
   sums <- function(lines, ..., usage = 6, discount = 0, totals = numeric(), tax = NA,
                    facts = facts_of(...)) {
-    x <- clockpigeon:::doubted_lines(lines, facts)$lines
-    f <- clockpigeon:::doubted_sums(x, list(usage = usage, discount = discount), facts, totals, tax)
+    x <- clockpigeon:::bill_doubts(lines, facts)$lines
+    f <- clockpigeon:::bill_doubt_sums(x, list(usage = usage, discount = discount), facts, totals, tax)
     stats::setNames(round(f$amount, 6), f$code)
   }
   other <- function(kind, amount)

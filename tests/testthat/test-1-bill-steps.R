@@ -30,7 +30,7 @@ test_that("reasons of a bill beyond the card's own add up to all of it", {
                   others = data.frame(unit = "device-hour", price = 2.53, name = "brisk"),
                   parts = list("device-hour" = 0.5),
                   step_s = 1, node_hours = NA, meter = priced[c("unit", "quantity")], digits = 2)
-    x <- clockpigeon:::doubted_lines(lines, facts)
+    x <- clockpigeon:::bill_doubts(lines, facts)
     gap <- clockpigeon:::bill_gap(x$lines, priced, x$findings, 2)
     expect_equal(sum(gap), sum(lines$amount) - sum(priced$amount))
     expect_false(anyNA(gap))
@@ -53,7 +53,7 @@ test_that("each reason stands for what was changed", {
                   parts = list("device-hour" = 0.5),
                   step_s = 1, node_hours = NA, meter = if (meter) priced[c("unit", "quantity")],
                   digits = 2)
-    x <- clockpigeon:::doubted_lines(lines, facts)
+    x <- clockpigeon:::bill_doubts(lines, facts)
     out <- clockpigeon:::bill_gap(x$lines, priced, x$findings, 2)
     out[abs(out) > 1e-9]
   }

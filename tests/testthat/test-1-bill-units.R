@@ -11,7 +11,7 @@ test_that("every unit of sale counts something that bills and compiled code know
     expect_equal(sum(bill(usage, site)$amount), of[[name]], info = name)
     tariff <- tariff_of(site)
     run <- simulate_job(rep(1800, 4), job_way(), draws = 1,
-                        meter = metering(site, megapixels = 2))$draws
+                        meter = check_metering(site, megapixels = 2))$draws
     expect_equal(run$to_pay, of[[name]], info = name)
   }
 })

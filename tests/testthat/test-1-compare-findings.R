@@ -21,7 +21,7 @@ test_that("drift is the slope of least squares with a level a setting", {
 })
 
 test_that("work is too short when it is under ten times the spread of loading", {
-  expect_equal(clockpigeon:::shortness(c(1, 2, 3), c(5, 5, 5)), 2)
-  expect_true(is.na(clockpigeon:::shortness(1, 5)))
-  expect_true(is.na(clockpigeon:::shortness(c(NA, NA), c(5, 5))))
+  expect_equal(clockpigeon:::load_noise_share(c(1, 2, 3), c(5, 5, 5)), 2)
+  expect_true(is.na(clockpigeon:::load_noise_share(1, 5)))
+  expect_true(is.na(clockpigeon:::load_noise_share(c(NA, NA), c(5, 5))))
 })

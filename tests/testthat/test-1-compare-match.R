@@ -9,8 +9,8 @@ test_that("differences name what shares no value, or anything that is not the sa
   x <- rbind(some_timings(1:2, threads = 1:2, device = "a"),
              some_timings(3:4, threads = 2:3, device = "b"))
   x$level <- rep(c("old", "new"), each = 2)
-  expect_named(clockpigeon:::differences(x, "engine", "old", "new"), "device")
-  expect_setequal(names(clockpigeon:::differences(x, "engine", "old", "new", any = TRUE)),
+  expect_named(clockpigeon:::factor_pairs(x, "engine", "old", "new"), "device")
+  expect_setequal(names(clockpigeon:::factor_pairs(x, "engine", "old", "new", any = TRUE)),
                   c("device", "threads"))
 })
 

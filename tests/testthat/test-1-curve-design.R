@@ -34,7 +34,7 @@ test_that("frames that jitter are covered as a t interval covers them, and the m
   for (sd in c(0.2, 0.5)) {
     found <- vapply(1:60, function(i) {
       y <- clockpigeon:::with_seed(400 + i, exp(rnorm(150, 0, sd)))
-      at <- clockpigeon:::frames_apart(1:150, 8)
+      at <- clockpigeon:::spread_frames(1:150, 8)
       t <- total_time(frame_curve(at, y[at], 1:150, seed = i), draws = 800)
       c(t$lower <= sum(y) && sum(y) <= t$upper, t$lower <= t$mean && t$mean <= t$upper)
     }, c(NA, NA))
@@ -49,7 +49,7 @@ test_that("frames that jitter are covered as a t interval covers them, and the m
 
 test_that("the middle stays near the plain sum where the model is far off", {
   y <- rep(c(1, 1, 14, 14, 1, 1, 1, 1), 15)
-  at <- clockpigeon:::frames_apart(1:120, 20)
+  at <- clockpigeon:::spread_frames(1:120, 20)
   plain <- mean(y[at]) * 120
   expect_equal(total_time(frame_curve(at, y[at], 1:120, cuts = integer()))$median, plain,
                tolerance = 0.15)

@@ -1,5 +1,5 @@
 test_that("alarms are ranked by their level, then by how long something can be done", {
-  row <- clockpigeon:::alarm
+  row <- clockpigeon:::new_alarm
   found <- rbind(row("a", "note", NA, "", ""), row("b", "now", NA, "", ""),
                  row("c", "soon", NA, "", "", 50), row("d", "now", NA, "", "", 20),
                  row("e", "now", NA, "", "", 10))

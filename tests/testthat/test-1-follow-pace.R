@@ -44,7 +44,7 @@ test_that("one that slows down is found, since when and by how much", {
       t <- jobs[i, ]
       seen <- t[1:90]
       over <- if (with) clockpigeon:::pace_test(draws, seen)$over else 1
-      r <- clockpigeon:::rest_given(draws, draws[, 120], draws[, 120], seen, seen[90], over = over)
+      r <- clockpigeon:::rest_draws(draws, draws[, 120], draws[, 120], seen, seen[90], over = over)
       o <- order(r$finish)
       q <- stats::approx(cumsum(r$weight[o]), r$finish[o], c(0.05, 0.95), rule = 2, ties = mean)$y
       t[120] >= q[1] && t[120] <= q[2]

@@ -15,7 +15,7 @@ test_that("where only the speed is unknown, what was seen tells the end exactly"
   home <- one_by_one(500, exp(stats::rnorm(500, 0, 0.3)))
   for (speed in c(0.7, 1, 1.6)) for (m in c(10, 50, 90)) {
     seen <- seq_len(m) * 10 / speed
-    x <- clockpigeon:::rest_given(home, home[, 100], home[, 100] / 100, seen, max(seen))
+    x <- clockpigeon:::rest_draws(home, home[, 100], home[, 100] / 100, seen, max(seen))
     expect_equal(range(x$finish), rep(1000 / speed, 2), tolerance = 1e-3)
     expect_equal(range(x$cost), rep(10 / speed, 2), tolerance = 1e-3)
     expect_equal(sum(x$weight), 1)
@@ -23,7 +23,7 @@ test_that("where only the speed is unknown, what was seen tells the end exactly"
   }
   # Three times as slow as any draw.
   seen <- (1:40) * 10 / 0.1
-  expect_equal(range(clockpigeon:::rest_given(home, home[, 100], home[, 100], seen,
+  expect_equal(range(clockpigeon:::rest_draws(home, home[, 100], home[, 100], seen,
                                               max(seen))$finish), c(1e4, 1e4),
                tolerance = 1e-2)
 })
@@ -34,7 +34,7 @@ test_that("a start that nobody knew of moves the end by as much, and is not take
   kept <- 1:600
   ends <- function(late) vapply(601:800, function(d) {
     came <- late + sort(home[d, ])
-    x <- clockpigeon:::rest_given(home[kept, ], home[kept, 100], home[kept, 100], came[1:30],
+    x <- clockpigeon:::rest_draws(home[kept, ], home[kept, 100], home[kept, 100], came[1:30],
                                   came[30] + 0.01)
     q <- clockpigeon:::quantile_of(sample(x$finish, 500, TRUE, x$weight), c(0.1, 0.5, 0.9))
     c(came[100] >= q[1] && came[100] <= q[3], q[2] / came[100] - 1)
@@ -56,7 +56,7 @@ test_that("progress is the work done, not the frames done", {
   seconds <- rep(c(5, 20), each = 50)    # the second half is four times as heavy
   home <- one_by_one(400, exp(stats::rnorm(400, 0, 0.3)), seconds = seconds)
   seen <- cumsum(seconds)[1:50]
-  x <- clockpigeon:::rest_given(home, home[, 100], home[, 100], seen, max(seen))
+  x <- clockpigeon:::rest_draws(home, home[, 100], home[, 100], seen, max(seen))
   expect_equal(stats::weighted.mean(x$finish, x$weight), 1250, tolerance = 0.01)
   expect_equal(x$work, 0.2, tolerance = 1e-6)
 })
@@ -65,19 +65,19 @@ test_that("before anything has arrived only time that has passed tells; when not
   set.seed(3)
   home <- one_by_one(400, exp(stats::rnorm(400, 0, 0.3)), jitter = 0.05)
   finish <- home[, 100]
-  fresh <- clockpigeon:::rest_given(home, finish, finish, numeric(), 0)
+  fresh <- clockpigeon:::rest_draws(home, finish, finish, numeric(), 0)
   expect_equal(sort(fresh$finish), sort(finish))
-  waited <- clockpigeon:::rest_given(home, finish, finish, numeric(), 12)
+  waited <- clockpigeon:::rest_draws(home, finish, finish, numeric(), 12)
   expect_identical(length(waited$finish), sum(home[, 1] >= 12))
   # Ten frames in ten seconds each, then nothing for an hour: the rest has yet to be done.
-  stalled <- clockpigeon:::rest_given(home, finish, finish, (1:10) * 10, 3700)
+  stalled <- clockpigeon:::rest_draws(home, finish, finish, (1:10) * 10, 3700)
   expect_gt(min(stalled$finish), 3700 + 600)
-  over <- clockpigeon:::rest_given(home, finish, finish, (1:100) * 9, 950)
+  over <- clockpigeon:::rest_draws(home, finish, finish, (1:100) * 9, 950)
   expect_identical(unique(over$finish), 900)
   # Draws that never end, as under a cap, are left aside while there are others.
   ends <- home
   ends[1:100, 60:100] <- Inf
-  x <- clockpigeon:::rest_given(ends, ends[, 100], finish, (1:50) * 10, 500)
+  x <- clockpigeon:::rest_draws(ends, ends[, 100], finish, (1:50) * 10, 500)
   expect_true(all(is.finite(x$finish)))
 })
 
@@ -103,7 +103,7 @@ test_that("its ranges hold what they say, and narrow as the work is done", {
     t(vapply(900 + seq_len(truth), function(d) {
       seen <- sort(home[d, ])
       now <- seen[m] + stats::runif(1) * (seen[m + 1] - seen[m])
-      ends <- range_of(clockpigeon:::rest_given(home[1:900, ], finish[1:900], finish[1:900],
+      ends <- range_of(clockpigeon:::rest_draws(home[1:900, ], finish[1:900], finish[1:900],
                                                 seen[1:m], now))
       c(finish[d] >= ends[1] && finish[d] <= ends[2], diff(ends) / finish[d])
     }, numeric(2)))
@@ -127,7 +127,7 @@ test_that("what stands still may stay so for as long as it has: half of the draw
 })
 
 test_that("the moments at which so many frames had arrived are those of each draw put in order", {
-  arrivals_at <- clockpigeon:::arrivals_at
+  arrivals_at <- clockpigeon:::arrival_moments
   set.seed(8)
   for (frames in c(1, 2, 17, 400, 1200)) for (draws in c(1, 15, 16, 33)) {
     home <- matrix(round(rexp(draws * frames), 2), draws, frames)
@@ -151,7 +151,7 @@ test_that("frames that come before the card's wait are taken for an early start,
   wait <- exp(rnorm(500, log(7200), 0.2))
   home <- t(vapply(wait, function(w) w + cumsum(rep(30, 40) * exp(rnorm(40, 0, 0.1))), numeric(40)))
   seen <- 20 + 30 * 1:10
-  rest <- clockpigeon:::rest_given(home, apply(home, 1, max), rep(5, 500), seen, now = 325)
+  rest <- clockpigeon:::rest_draws(home, apply(home, 1, max), rep(5, 500), seen, now = 325)
   end <- sum(rest$finish * rest$weight)
   expect_equal(end, 20 + 30 * 40, tolerance = 0.1)
   expect_lt(max(rest$finish), 2500)

@@ -1,5 +1,5 @@
 test_that("a finding that hardly exceeds its bound is as likely as not, and one far beyond is sure", {
-  expect_equal(surety(c(0.5, 1, 2, 1e6)), c(0.5, 0.5, 0.875, 1))
+  expect_equal(finding_confidence(c(0.5, 1, 2, 1e6)), c(0.5, 0.5, 0.875, 1))
 })
 
 test_that("findings are rows, none where there is nothing", {
@@ -14,5 +14,5 @@ test_that("findings are rows, none where there is nothing", {
 test_that("neighbours are the nearest on either side", {
   expect_equal(neighbours_of(4, 1), cbind(c(NA, 1, 2, 3), c(2, 3, 4, NA)))
   expect_equal(neighbours_of(5)[3, ], c(2, 4, 1, 5))
-  expect_equal(share_said(c(0.5, 0.1234)), c("50 %", "12.3 %"))
+  expect_equal(format_share(c(0.5, 0.1234)), c("50 %", "12.3 %"))
 })

@@ -33,5 +33,5 @@ test_that("the most within some rows is what looking at each of them gives", {
   withr::with_seed(2, x <- matrix(rnorm(60), 20))
   plain <- apply(x, 2, function(v)
                  vapply(1:20, function(i) max(v[max(1, i - 5):min(20, i + 5)]), 0))
-  expect_equal(most_within(x, 5), plain)
+  expect_equal(running_maximum(x, 5), plain)
 })

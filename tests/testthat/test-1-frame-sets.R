@@ -21,6 +21,6 @@ test_that("writing and reading go round", {
 })
 
 test_that("spread frames are distinct, in the shot, and away from its ends", {
-  expect_identical(clockpigeon:::frames_apart(1:720, 3), c(120L, 360L, 600L))
-  expect_identical(clockpigeon:::frames_apart(1:2, 5), 1:2)
+  expect_identical(clockpigeon:::spread_frames(1:720, 3), c(120L, 360L, 600L))
+  expect_identical(clockpigeon:::spread_frames(1:2, 5), 1:2)
 })

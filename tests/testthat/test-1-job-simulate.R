@@ -118,7 +118,7 @@ test_that("the meter charges as bill() does, whatever the card counts and howeve
     seconds <- matrix(stats::rlnorm(sample(1:9, 1), 3, 0.5), 1)
     site <- cards[[i %% 5 + 1]]
     ours <- simulate_job(seconds, way, seed = 2, drawing = list(labels = labels),
-                         meter = metering(site, now = now, megapixels = 2))$draws
+                         meter = check_metering(site, now = now, megapixels = 2))$draws
     d <- twin_draw(seconds[1, ], way, seeds, 1)
     expect_equal(ours$list + ours$minimum + ours$tax,
                  twin_bill(twin_outcome(d, way), way, site, d, now),
@@ -131,24 +131,24 @@ test_that("a cap stops the job late: what is in flight is paid and lost", {
   # of 25 s each are done on both, the third has begun at 50 s and is lost. Billed are 2 x 70 s.
   site <- card("{per: node-hour, amount: 36 EUR, step: 1 s}")
   run <- simulate_job(rep(25, 20), flat_way(nodes = 2, cap = c(1.2, 10)), draws = 3,
-                      meter = metering(site), keep = TRUE)
+                      meter = check_metering(site), keep = TRUE)
   d <- as.data.frame(run$draws)[1, ]
   expect_true(d$capped)
   expect_equal(c(d$frames_done, d$frames_lost, d$to_pay, d$lost_money), c(4, 16, 1.40, 0.40))
   expect_identical(d$finish_s, Inf)
   expect_equal(run$home[, 1], c(25, 25, 50, 50, rep(Inf, 16)))
   high <- simulate_job(rep(25, 20), flat_way(nodes = 2, cap = c(5.1, 10)), draws = 1,
-                       meter = metering(site))$draws
+                       meter = check_metering(site))$draws
   expect_false(high$capped)
   expect_equal(c(high$to_pay, high$finish_s), c(5, 250))
   # A cap reached so late that the lag outlasts the job stops nothing.
   late <- simulate_job(rep(25, 20), flat_way(nodes = 2, cap = c(4.9, 10)), draws = 1,
-                       meter = metering(site))$draws
+                       meter = check_metering(site))$draws
   expect_false(late$capped)
   # Frames in flight that the card does not bill cost nothing.
   site <- card("{per: frame, amount: 0.25 EUR}", "billed: {aborted: false}")
   kind <- simulate_job(rep(25, 20), flat_way(nodes = 2, cap = c(1, 10)), draws = 1,
-                       meter = metering(site))$draws
+                       meter = check_metering(site))$draws
   expect_equal(c(kind$frames_done, kind$to_pay, kind$lost_money), c(4, 1, 0))
 })
 
@@ -190,7 +190,7 @@ test_that("eight draws at once and one after the other agree with every mix of h
       site <- cards[[i %% 4 + 1]]
       simulate_job(seconds, way, draws = 11, seed = i, drawing = list(lanes = lanes), keep = keep,
                    state = left,
-                   meter = if (length(site)) metering(site, now = now, megapixels = 2))$draws
+                   meter = if (length(site)) check_metering(site, now = now, megapixels = 2))$draws
     }
     expect_identical(run(TRUE, FALSE), run(FALSE, FALSE), label = paste("case", i))
     expect_identical(run(TRUE, TRUE), run(FALSE, FALSE),

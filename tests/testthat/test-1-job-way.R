@@ -28,8 +28,8 @@ test_that("an option that a part does not know is refused", {
 test_that("parts of a way are objects or lists of what they hold", {
   listed <- job_way(list(count = 4, sd = 0.1), list(start = 90), list(upload = 2e9, link = 12.5e6),
                     list(spread = "bands", parts = 3), list(fails = 0.1))
-  made <- job_way(node_group(4, sd = 0.1), stages(start = 90), transfers(2e9, link = 12.5e6),
-                  spreading("bands", 3), troubles(0.1))
+  made <- job_way(node_group(4, sd = 0.1), stages(start = 90), transfer_group(2e9, link = 12.5e6),
+                  spread_group("bands", 3), troubles(0.1))
   expect_identical(listed, made)
   expect_refusal(job_way(list(count = 4, speeed = 2)), "field",
                  c("speeed", "`nodes`", "count, speed, sd"))

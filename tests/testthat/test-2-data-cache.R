@@ -55,12 +55,12 @@ test_that("what took long is worked out once, by all that it follows from", {
     made <<- made + 1
     list(made)
   }
-  expect_identical(remembered("x", 1:3, make, 0), list(1))
-  expect_identical(remembered("x", 1:3, make, 0), list(1))
-  expect_identical(remembered("x", 1:4, make, 0), list(2))
-  expect_identical(remembered("y", 1:3, make, 0), list(3))
-  remembered("z", 1, make, 60)  # it took no time, and is not kept
-  expect_identical(remembered("z", 1, make, 60), list(5))
-  for (i in 1:30) remembered("x", i + 100, make, 0)
+  expect_identical(read_or_make_cached("x", 1:3, make, 0), list(1))
+  expect_identical(read_or_make_cached("x", 1:3, make, 0), list(1))
+  expect_identical(read_or_make_cached("x", 1:4, make, 0), list(2))
+  expect_identical(read_or_make_cached("y", 1:3, make, 0), list(3))
+  read_or_make_cached("z", 1, make, 60)  # it took no time, and is not kept
+  expect_identical(read_or_make_cached("z", 1, make, 60), list(5))
+  for (i in 1:30) read_or_make_cached("x", i + 100, make, 0)
   expect_lte(length(list.files(tools::R_user_dir("clockpigeon", "cache"), "^x-")), 20)
 })

@@ -8,7 +8,7 @@ test_that("words that come with a time say how sure it is", {
                 list("24 fps", 1 / 24, "exact", "typed"),
                 list("about 12.5 frames per second", 0.08, "about", "typed"))
   for (case in cases) {
-    x <- said_duration(case[[1]])
+    x <- parse_typed_duration(case[[1]])
     expect_equal(unname(x[c("seconds", "precision", "kind")]), case[2:4])
     expect_identical(x$said, case[[1]])
   }
@@ -16,6 +16,6 @@ test_that("words that come with a time say how sure it is", {
 
 test_that("what can be read in two ways, or in none, is refused", {
   for (bad in c("8.20", "about 8.20", "2:75", "-3 s", "1,5 min", "soon", "0 fps", "15")) {
-    expect_refusal(said_duration(bad), "duration")
+    expect_refusal(parse_typed_duration(bad), "duration")
   }
 })

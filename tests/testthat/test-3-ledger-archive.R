@@ -107,8 +107,8 @@ test_that("what another program does meanwhile, or a full disk, takes nothing ou
   file.create(file.path(folder, "archive"))
   expect_refusal(archive_timings(ledger, "2026-01-20"), "file", "no such folder")
   unlink(file.path(folder, "archive"))
-  expect_refusal(take_out(ledger, "2026-01-20", c(1, 50),
-                          list(file = "f", timings = 49L, hash = "h")), "ledger",
+  expect_refusal(remove_archived(ledger, "2026-01-20", c(1, 50),
+                                 list(file = "f", timings = 49L, hash = "h")), "ledger",
                  "no timing was taken out")
   expect_identical(timings(ledger), before)
   expect_error(DBI::dbExecute(ledger$con, "DELETE FROM runs"), "append only")

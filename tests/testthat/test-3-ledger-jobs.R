@@ -49,7 +49,7 @@ test_that("a decision is written down as a job, with what was promised, and read
   x <- jobs(ledger)
   expect_identical(c(x$name, x$by, x$pick), c("s-final", "me", "x t, 5 nodes"))
   expect_identical(clockpigeon:::job_decision(ledger, "s-final")$pick, "x t, 5 nodes")
-  p <- clockpigeon:::promised(ledger, "s-final")
+  p <- clockpigeon:::job_promises(ledger, "s-final")
   expect_identical(p$what, c("finish_s", "cost"))
   expect_equal(p$p50, c(sort(f$draws$finish_s[21:40])[10], sort(f$draws$cost[21:40])[10]),
                tolerance = 0.02)

@@ -25,7 +25,7 @@ full_ledger <- function(where) {
 }
 rows_of <- function(ledger) {
   list(timings(ledger, replaced = TRUE), job_events(ledger, "night"), job_charges(ledger, "night"),
-       promised(ledger, "night"), job_outcomes(ledger), edits(ledger), imported_marks(ledger),
+       job_promises(ledger, "night"), job_outcomes(ledger), ledger_edits(ledger), imported_marks(ledger),
        kept_plan(ledger)$seed)
 }
 

@@ -43,7 +43,7 @@ test_that("nothing is spooled of a file, and of a server what was not taken, whi
   # What had come before the connection was lost adds nothing when it is delivered.
   kept <- as.data.frame(timings(ledger))
   spool_rows(ledger, "timings", kept, NULL)
-  expect_identical(deliver_spooled(ledger, "timings", timings_again(ledger)), 1L)
+  expect_identical(deliver_spool(ledger, "timings", timings_again(ledger)), 1L)
   expect_identical(nrow(timings(ledger)), 25L)
   # What belongs to rows that are there is refused, not kept.
   cut()

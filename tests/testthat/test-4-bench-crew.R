@@ -12,7 +12,7 @@ crew_of <- function(on_loss, env = parent.frame()) {
   })
   plan <- plan_bench(small_shot(), engine, frames = 1:6, repeats = 1,
                      options = bench_options(warmups = 0, on_loss = on_loss,
-                                             cross = crossing(nodes = c("left", "right"))))
+                                             cross = factor_grid(nodes = c("left", "right"))))
   list(plan = plan, nodes = nodes, engine = engine, killed = killed)
 }
 

@@ -2,7 +2,7 @@ test_that("a file comes over in parts, and gets its name only when it is whole a
   at <- scratch()
   bytes <- as.raw(sample(0:255, 2500, TRUE))
   writeBin(bytes, file.path(at, "a"))
-  first <- clockpigeon:::host_read(at, "a", 0, 1000)
+  first <- clockpigeon:::read_host_part(at, "a", 0, 1000)
   expect_identical(first$size, 2500)
   expect_identical(first$bytes, bytes[1:1000])
   sum <- first$sha256
@@ -33,8 +33,8 @@ test_that("processes that carry a mark are ended, and no others", {
   later <- start("test-job/run-2/a")
   other <- start("another/run-1/a")
   withr::defer(for (p in list(mine, later, other)) p$kill())
-  ended <- clockpigeon:::end_marked(function(x) startsWith(x, "test-job/") &
-                                    !startsWith(x, "test-job/run-2/"))
+  ended <- clockpigeon:::kill_marked(function(x) startsWith(x, "test-job/") &
+                                     !startsWith(x, "test-job/run-2/"))
   mine$wait(3000)
   expect_identical(ended, mine$get_pid())
   expect_false(mine$is_alive())

@@ -4,7 +4,7 @@ test_that("releases that render the same are told the same, and one that does no
   plan <- plan_bench(small_shot(size = c(width = 96L, height = 54L)), pebble(), frames = c(1, 300),
                      repeats = 1, limits = list(list(samples = 4)),
                      options = bench_options(warmups = 0,
-                                             cross = crossing(seeds = 1)))
+                                             cross = factor_grid(seeds = 1)))
   rows <- run_bench(plan, ledger, keep = folder, progress = FALSE)
   x <- matched_pictures(rows, "engine_version")
   expect_identical(x$frame, c(1L, 300L))

@@ -6,7 +6,7 @@ frame_script <- function(folder, ...) {
 # Trials of a plan on a scheduler's machine.
 room_plan <- function(engine, frames, repeats = 1) {
   plan_bench(small_shot(frames = 1:12), engine, frames = frames, repeats = repeats,
-             options = bench_options(warmups = 0, cross = crossing(nodes = "room")))
+             options = bench_options(warmups = 0, cross = factor_grid(nodes = "room")))
 }
 
 test_that("times that are left are read in all forms", {
@@ -33,7 +33,7 @@ test_that("the words of the queue become ours", {
                      "waits in the queue (Resources)",
                      "the scheduler does not know its job any more"))
   expect_identical(x$left_s[1:6], rep(3600, 6))
-  expect_identical(clockpigeon:::is_taken(x$why), c(TRUE, TRUE, FALSE, FALSE, TRUE, FALSE, FALSE))
+  expect_identical(clockpigeon:::is_node_lost(x$why), c(TRUE, TRUE, FALSE, FALSE, TRUE, FALSE, FALSE))
   # One that is no Slurm's is not asked, and one that does not answer says nothing.
   expect_null(queue_states("1", "qsub"))
   expect_null(queue_states("1", file.path(at, "nowhere", "sbatch")))

@@ -79,7 +79,7 @@ test_that("features and devices are crossed, passed on, and part of the setting"
   ledger <- memory_ledger()
   plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1,
                      repeats = 1, options = bench_options(warmups = 0, study = "features",
-                                                          cross = crossing(
+                                                          cross = factor_grid(
                                                             features = list(bounces = c("2", "32")),
                                                             devices = c("all", "shared"))))
   node <- read_node(write_file(scratch(), "n.yaml", "node: desk",
@@ -92,7 +92,7 @@ test_that("features and devices are crossed, passed on, and part of the setting"
   odd <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1,
                     repeats = 1,
                     options = bench_options(warmups = 0,
-                                            cross = crossing(
+                                            cross = factor_grid(
                       features = list(denoise = c("on", "off")))))
   expect_identical(unique(run_bench(odd, ledger, progress = FALSE)$note),
                    "pebble knows no feature denoise")
@@ -107,7 +107,7 @@ test_that("only settings that are not known well enough get one more block, with
                                      options = bench_options(warmups = 0))$trials)
   rows <- some_timings(ifelse(trials$frame == 1, 10, c(10, 14, 8)[trials[["repeat"]]]),
                        run_order = trials$run_order)
-  more <- function(...) clockpigeon:::next_block(trials, rows, repeat_until(0.05, ...), seed = 1)
+  more <- function(...) clockpigeon:::next_block(trials, rows, repeat_rule(0.05, ...), seed = 1)
   block <- more(least = 3, most = 6)
   expect_identical(block$frame, 2L)
   expect_identical(c(block[["repeat"]], block$run_order), c(4L, 7L))
@@ -116,14 +116,14 @@ test_that("only settings that are not known well enough get one more block, with
   expect_null(clockpigeon:::next_block(trials, rows, NULL, seed = 1))
   rows$status[rows$run_order %in% trials$run_order[trials$frame == 2]] <- "failed"
   expect_null(more(least = 3, most = 6))
-  expect_refusal(repeat_until(least = 5, most = 4), "type")
+  expect_refusal(repeat_rule(least = 5, most = 4), "type")
 })
 
 test_that("a run repeats its settings until they are known, or as often as it may", {
   ledger <- memory_ledger()
   runs <- function(...) {
     plan <- plan_bench(small_shot(), pebble(), versions = list(pebble = "1.1"), frames = 1:2,
-                       repeats = repeat_until(...), options = bench_options(warmups = 0))
+                       repeats = repeat_rule(...), options = bench_options(warmups = 0))
     table(run_bench(plan, ledger, progress = FALSE)$frame)
   }
   expect_identical(as.vector(runs(1e-6, least = 2, most = 5)), c(5L, 5L))

@@ -15,8 +15,8 @@ test_that("probes are pairs of renders that differ in the seed, and their times 
 })
 
 test_that("features and sizes are probed as the options cross them", {
-  options <- bench_options(warmups = 0, cross = crossing(features = list(bounces = c("2", "32")),
-                                                         sizes = list(c(48L, 27L), c(96L, 54L))))
+  options <- bench_options(warmups = 0, cross = factor_grid(features = list(bounces = c("2", "32")),
+                                                            sizes = list(c(48L, 27L), c(96L, 54L))))
   probes <- small_probes(memory_ledger(), scratch(), options = options)
   expect_identical(nrow(probes$pairs), 8L)
   expect_identical(sort(unique(probes$pairs$width)), c(48L, 96L))
@@ -27,14 +27,14 @@ test_that("features and sizes are probed as the options cross them", {
 test_that("a band of rows is probed alone, and must lie in the frame", {
   ledger <- memory_ledger()
   probes <- small_probes(ledger, scratch(),
-                         options = bench_options(cross = crossing(rows = c(20, 40))))
+                         options = bench_options(cross = factor_grid(rows = c(20, 40))))
   expect_identical(dim(read_picture(probes$pairs$picture[1])), c(21L, 96L, 3L))
   expect_identical(unique(timings(ledger)$piece), "rows 20-40")
   expect_refusal(small_probes(ledger, scratch(),
-                              options = bench_options(cross = crossing(rows = c(20, 55)))),
+                              options = bench_options(cross = factor_grid(rows = c(20, 55)))),
                  "region",
                  "outside the frame, which has rows 1-54")
-  expect_refusal(bench_options(cross = crossing(rows = c(40, 20))), "region")
+  expect_refusal(bench_options(cross = factor_grid(rows = c(40, 20))), "region")
 })
 
 test_that("an engine without seeds is measured against a reference, or refused", {

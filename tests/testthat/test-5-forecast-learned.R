@@ -32,10 +32,10 @@ test_that("draws are moved and widened about their median, stages with them, and
 
 test_that("what never ends and what costs nothing stays so", {
   x <- c(0, Inf, 10, 20, 40)
-  moved <- clockpigeon:::corrected(x, list(bias = 0.3, width = 1.4))
+  moved <- clockpigeon:::correct_draws(x, list(bias = 0.3, width = 1.4))
   expect_equal(moved, c(1, 1, exp(0.3 + 0.4 * log(10 / 20)), exp(0.3),
                         exp(0.3 + 0.4 * log(40 / 20))))
-  expect_identical(clockpigeon:::corrected(x, NULL), rep(1, 5))
+  expect_identical(clockpigeon:::correct_draws(x, NULL), rep(1, 5))
 })
 
 test_that("queue, start, link and failing runs are corrected each by itself, a queue by its hours", {
@@ -94,7 +94,7 @@ test_that("a choice says what it learned, and its record keeps it for placing an
   ledger <- open_ledger(":memory:")
   withr::defer(close_ledger(ledger))
   record_job(ledger, choose_option(forecast, "40 h"), "night")
-  kept <- clockpigeon:::decided_learned(clockpigeon:::job_decision(ledger, "night"))
+  kept <- clockpigeon:::decision_corrections(clockpigeon:::job_decision(ledger, "night"))
   expect_equal(kept$bias, forecast$scenario$corrections$bias)
   expect_identical(names(kept), clockpigeon:::correction_columns)
   expect_refusal(gears_scenario("yes"), "type", "learned()")

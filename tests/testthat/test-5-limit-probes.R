@@ -1,5 +1,5 @@
 test_that("the cheapest probes that will do are proposed, for the frame and for its worst tile", {
-  options <- bench_options(cross = crossing(sizes = list(c(96L, 54L), c(48L, 27L))))
+  options <- bench_options(cross = factor_grid(sizes = list(c(96L, 54L), c(48L, 27L))))
   shot <- small_shot(size = c(width = 192L, height = 108L))
   scout <- probe_limit(shot, pebble(), memory_ledger(), c(2, 8), 1, options,
                        running = running(keep = scratch(), progress = FALSE))

@@ -1,5 +1,5 @@
 test_that("the share of the work that is done by a moment lies on the line between what was simulated", {
-  share <- clockpigeon:::share_by
+  share <- clockpigeon:::share_in_time
   expect_equal(share(c(10, 100, 400), c(0.02, 0.25, 1), 250), 0.25 + 0.75 * 0.5)
   expect_identical(share(c(10, 100), c(0.02, 1), 5), 0)
   expect_identical(share(c(10, 100), c(0.02, 1), 1e6), 1)

@@ -73,7 +73,7 @@ test_that("a budget of nothing, and a deadline of minutes for a day's work, are 
 })
 
 test_that("of plans that cost the same the plainest is taken", {
-  pick <- clockpigeon:::plainest
+  pick <- clockpigeon:::simplest_plan
   expect_identical(pick(c(TRUE, TRUE, TRUE), c(8.2, 7.30, 7.28), c(1, 1, 1)), 2L)
   expect_identical(pick(c(TRUE, TRUE, TRUE), c(8.2, 7.40, 7.28), c(1, 1, 1)), 3L)
   expect_identical(pick(c(FALSE, TRUE, TRUE), c(7, 7.40, 7.41), c(0.8, 1, 1)), 2L)

@@ -67,7 +67,7 @@ test_that("two cards of the same machines are not side by side, and do not rescu
   state <- plan_state(same$forecast$scenario, list(deadline_s = 1e5), matrix(1, 2, 720), 1)
   expect_identical(unique(state$machines), "attic")
   state$lines <- rep(list(list(finish = matrix(1:2), cost = matrix(1:2))), nrow(state$options))
-  expect_length(which_rescue(state, 1L), 0)
+  expect_length(rescue_candidates(state, 1L), 0)
   sites$loftnights$same_nodes_as <- NULL
   expect_identical(sort(plan(sites)$plan$parts$site), c("attic", "loftnights"))
 })

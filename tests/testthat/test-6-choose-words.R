@@ -29,7 +29,7 @@ test_that("when none fits, the smallest change of money and of time is named", {
 })
 
 test_that("shares next to 0 and 1 keep a decimal", {
-  expect_identical(clockpigeon:::percent(c(0, 0.004, 0.5, 0.994, 1, NA)),
+  expect_identical(clockpigeon:::format_percent(c(0, 0.004, 0.5, 0.994, 1, NA)),
                    c("0 %", "0.4 %", "50 %", "99.4 %", "100 %", "unknown"))
 })
 

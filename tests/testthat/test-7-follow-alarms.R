@@ -53,7 +53,7 @@ test_that("a deadline that is lost names who still keeps it, and until when", {
   # 30 frames of 10/3 s take 100 s: 600 s is the last moment, less its spread.
   expect_equal(row$until_s, 600, tolerance = 0.03)
   expect_lt(row$until_s, 601)
-  ways <- clockpigeon:::rest_ways(late)
+  ways <- clockpigeon:::rest_alternatives(late)
   expect_identical(unique(ways$site), "quick")
   expect_equal(min(ways$finish_p50), 541 + 100, tolerance = 0.03)
   # Too late for anybody.
@@ -91,18 +91,18 @@ test_that("a site that slows down in mid-job is told, and the look ahead takes i
 test_that("ways stand beside each other: going on, elsewhere, stopping", {
   x <- pair_of_sites("700 s", se = c(0.05, 0.05), draws = 300)
   late <- watched(x, list(slow = some_frames(scratch(), 1:30, 18 * (1:30))), 541)
-  ways <- clockpigeon:::ways_now(late)
+  ways <- clockpigeon:::job_alternatives(late)
   expect_identical(ways$option[c(1, nrow(ways))], c("go on", "stop"))
   expect_equal(ways$cost_mean[1], late$mean)
   expect_identical(ways$frames, c(rep(60L, nrow(ways) - 1), 30L))
   # Half of the work is done: half of what it costs is spent.
   expect_equal(ways$cost_mean[nrow(ways)], late$mean / 2, tolerance = 0.05)
-  lines <- clockpigeon:::ways_lines(late, width = 80)
+  lines <- clockpigeon:::alternatives_lines(late, width = 80)
   expect_lte(max(nchar(lines)), 80)
   expect_match(lines, "rest to quick", all = FALSE)
   expect_match(lines, "^stop .*30 frames", all = FALSE)
   done <- watched(x, list(slow = some_frames(scratch(), 1:60, 10 * (1:60))), 700)
-  expect_identical(clockpigeon:::ways_now(done)$option, c("go on", "stop"))
+  expect_identical(clockpigeon:::job_alternatives(done)$option, c("go on", "stop"))
 })
 
 test_that("a site that is dearer than its card, has fewer nodes or another version is told of", {

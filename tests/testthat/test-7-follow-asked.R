@@ -1,7 +1,7 @@
 test_that("a decision's question is asked again as it was, of the project as it is", {
   x <- decided(budget = "2 EUR")
-  decision <- clockpigeon:::decided_job(x$ledger, "review-1")
-  asked <- clockpigeon:::asked_again(decision, x$project)
+  decision <- clockpigeon:::job_plan_record(x$ledger, "review-1")
+  asked <- clockpigeon:::replan_job(decision, x$project)
   expect_identical(vapply(asked$shots, `[[`, "", "shot"), "gears-review")
   expect_identical(asked$engine, c(pebble = "1.1"))
   expect_null(asked$done)
@@ -10,11 +10,11 @@ test_that("a decision's question is asked again as it was, of the project as it 
   expect_equal(question$budget, 2)
   # Frames that were done when it was decided are in no question.
   decision$asked$shots[[1]]$frames <- "5-12"
-  expect_identical(clockpigeon:::asked_again(decision, x$project)$done, "gears-review 1-4")
+  expect_identical(clockpigeon:::replan_job(decision, x$project)$done, "gears-review 1-4")
   x$project$shots[["gears-review"]]$limit$samples <- 99L
-  expect_refusal(clockpigeon:::asked_again(decision, x$project), "job",
+  expect_refusal(clockpigeon:::replan_job(decision, x$project), "job",
                  c("was decided at", "decide again"))
-  expect_refusal(clockpigeon:::decided_job(x$ledger, "gears-final"), "job", "no plan")
+  expect_refusal(clockpigeon:::job_plan_record(x$ledger, "gears-final"), "job", "no plan")
 })
 
 test_that("a job's own frames are evidence unless it is held against them", {
@@ -22,7 +22,7 @@ test_that("a job's own frames are evidence unless it is held against them", {
   add_timings(x$ledger, some_timings(9, shot = "gears-review", scene = "gears", frame = 6L,
                                      engine = "pebble", engine_version = "1.1", limit_value = 6,
                                      node = "here", site = "attic", job = "review-1"))
-  asked <- clockpigeon:::asked_again(clockpigeon:::decided_job(x$ledger, "review-1"), x$project)
+  asked <- clockpigeon:::replan_job(clockpigeon:::job_plan_record(x$ledger, "review-1"), x$project)
   with <- clockpigeon:::asked_job(x$ledger, asked, x$project)
   without <- clockpigeon:::asked_job(x$ledger, asked, x$project, "review-1")
   expect_true("review-1" %in% with$evidence$job)

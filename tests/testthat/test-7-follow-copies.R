@@ -32,7 +32,7 @@ test_that("a copy with another content says so, and one fills a gap or an empty 
   file.create(files[6])
   asked <- list(named = TRUE, folders = folder,
                 shots = list(s = list(shot = "s", frames = 1:12, needs = list())))
-  found <- clockpigeon:::copies_apart(clockpigeon:::listed_pictures(asked)$files, asked)
+  found <- clockpigeon:::split_copies(clockpigeon:::listed_pictures(asked)$files, asked)
   expect_setequal(found$files$frame, 1:12)
   expect_length(unique(found$files$sequence), 1)
   expect_true(all(found$files$size > 0))
@@ -55,5 +55,5 @@ test_that("two cameras of a shot, and two layers of a folder, are no copies of e
   files <- data.frame(path = c("wide/1.png", "wide/2.png", "close/1.png"),
                       sequence = c("wide/", "wide/", "close/"),
                       shot = "s", frame = c(1L, 2L, 1L), size = c(10, 11, 12), at = "", stem = "")
-  expect_null(clockpigeon:::copies_apart(files, asked)$findings)
+  expect_null(clockpigeon:::split_copies(files, asked)$findings)
 })

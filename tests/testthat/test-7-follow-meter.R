@@ -20,7 +20,7 @@ test_that("two nodes that had one frame are two runs, and what was refused is un
   }
   told <- rbind(at("rendering", 0, "a"), at("rendering", 50, "b"), at("ready", 110, "b", 60),
                 at("lost", 300, "a"))
-  runs <- clockpigeon:::told_runs(told)
+  runs <- clockpigeon:::meter_runs(told)
   expect_identical(runs[order(runs$node), c("node", "status", "seconds", "began")],
                    data.frame(node = c("a", "b"), status = c("incomplete", "ok"),
                               seconds = c(300, 60), began = c(0, 50)))
@@ -28,8 +28,8 @@ test_that("two nodes that had one frame are two runs, and what was refused is un
   expect_identical(clockpigeon:::refused_runs(runs, refused),
                    c(FALSE, TRUE)[match(runs$node, c("a", "b"))])
   # What a report says is ready, with its time, needs no beginning.
-  expect_identical(clockpigeon:::told_runs(at("ready", 100, NA, 40))$began, 60)
-  expect_identical(nrow(clockpigeon:::told_runs(told[0, ])), 0L)
+  expect_identical(clockpigeon:::meter_runs(at("ready", 100, NA, 40))$began, 60)
+  expect_identical(nrow(clockpigeon:::meter_runs(told[0, ])), 0L)
 })
 
 test_that("a card whose runs are a node's stretch from boot to release gets one row a node", {

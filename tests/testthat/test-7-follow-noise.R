@@ -3,7 +3,7 @@ test_that("frames above the noise that was asked for are a doubt, with their noi
     withr::with_seed(f, array(0.5, dim(x)) + stats::rnorm(length(x), sd = 0.03))
   }
   folder <- scene_folder(1:10, bad = 1:10, damage = still, name = "tide")
-  files <- listed_pictures(folder_asked(folder, NULL, NULL))$files
+  files <- listed_pictures(folder_request(folder, NULL, NULL))$files
   files$shot <- "tide"
   asked <- function(noise)
     list(shots = list(tide = list(shot = "tide", limit = list(noise = noise), cuts = 6L)))

@@ -13,10 +13,10 @@ test_that("an order is written down once, with who gave it, and a stopped job ta
                " is paused already")
   events <- job_events(ledger, "gears-final")
   told <- events[events$what == "paused", ]
-  expect_equal(c(told$source, told$detail), c("page", paste("by", clockpigeon:::who_works())))
+  expect_equal(c(told$source, told$detail), c("page", paste("by", clockpigeon:::user_name())))
   expect_equal(clockpigeon:::order_job(project, ledger, "gears-final", "stopped")$says, ": stopped")
   expect_error(clockpigeon:::order_job(project, ledger, "gears-final", "resumed"),
                class = "clockpigeon_error_job")
   expect_equal(clockpigeon:::job_orders(ledger, "gears-final"), c("paused", "stopped"))
-  expect_false(clockpigeon:::told_elsewhere(project, ledger, "gears-final"))
+  expect_false(clockpigeon:::has_reporting_site(project, ledger, "gears-final"))
 })

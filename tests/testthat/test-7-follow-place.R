@@ -19,7 +19,7 @@ test_that("a decided job is placed on an own pool, rendered for real, and follow
   expect_output(print(place), "It goes")
   expect_output(print(placed), "12 of 12")
   # The job's own frames are what it is held against, not what it is forecast from.
-  asked <- clockpigeon:::asked_again(clockpigeon:::decided_job(x$ledger, "review-1"), x$project)
+  asked <- clockpigeon:::replan_job(clockpigeon:::job_plan_record(x$ledger, "review-1"), x$project)
   again <- clockpigeon:::asked_job(x$ledger, asked, x$project, "review-1")
   expect_false(any(again$evidence$job %in% "review-1"))
 })

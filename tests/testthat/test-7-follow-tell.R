@@ -42,7 +42,7 @@ test_that("each alarm is told once, to a program with the alarm on its input, wh
 })
 
 test_that("a program that fails, hangs or is not there is told of, and holds nothing up", {
-  run <- clockpigeon:::run_told
+  run <- clockpigeon:::run_alarm_program
   expect_identical(run(c("/no/such/program"), "{}"), NA_integer_)
   expect_identical(run(c("/bin/sh", "-c", "exit 3"), "{}"), 3L)
   expect_identical(run(c("/bin/sh", "-c", "grep -q beacon"), "{\"beacon\": 1}"), 0L)
@@ -63,7 +63,7 @@ test_that("an alarm is posted with a signature that its reader can check, and as
                   })
   post <- list(address = "http://127.0.0.1:1/hook", secret = list(env = "CP_HOOK"))
   object <- "{\"code\":\"late\",\"says\":\"\u00e9\"}"
-  expect_identical(clockpigeon:::post_told(post, object, "night late", service), NA_character_)
+  expect_identical(clockpigeon:::post_alarm(post, object, "night late", service), NA_character_)
   expect_length(got, 3)
   last <- got[[3]]
   expect_identical(rawToChar(last$body), rawToChar(charToRaw(enc2utf8(object))))
@@ -76,10 +76,10 @@ test_that("an alarm is posted with a signature that its reader can check, and as
   expect_identical(unique(vapply(got, function(x) x$headers[["Idempotency-Key"]], "")),
                    last$headers[["Idempotency-Key"]])
   fails <- 99
-  expect_match(clockpigeon:::post_told(post, object, "night late", service),
+  expect_match(clockpigeon:::post_alarm(post, object, "night late", service),
                "does not answer: no route")
-  expect_refusal(clockpigeon:::post_told(list(secret = list(env = "CP_NONE")), object, "k",
-                                         service), "service", "CP_NONE")
+  expect_refusal(clockpigeon:::post_alarm(list(secret = list(env = "CP_NONE")), object, "k",
+                                          service), "service", "CP_NONE")
   folder <- local_project(sample = FALSE)
   path <- file.path(folder, "clockpigeon.yaml")
   text <- readLines(path)

@@ -99,7 +99,7 @@ test_that("a seam where bands meet is found at less", {
 
 test_that("long sequences are looked at in stretches with the same findings", {
   folder <- scene_folder(1:60, bad = c(21, 40), damage = function(x, f) x * 0)
-  files <- listed_pictures(folder_asked(folder, NULL, NULL))$files
+  files <- listed_pictures(folder_request(folder, NULL, NULL))$files
   quiet <- function(...) NULL
   whole <- looked_findings(files, NULL, NULL, 1, quiet)
   expect_equal(looked_findings(files, NULL, NULL, 1, quiet, stretch = 20,

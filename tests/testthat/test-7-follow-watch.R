@@ -5,12 +5,12 @@ test_that("pictures are told by shot and frame; what is empty or of no shot is n
   some_frames(at, 3, 90, "a-copy-of-gears")
   file.create(file.path(at, "gears-0004.png"))
   writeLines("x", file.path(at, "log.txt"))
-  x <- clockpigeon:::frames_there(at, c("gears", "gears-review"))
+  x <- clockpigeon:::folder_frames(at, c("gears", "gears-review"))
   expect_identical(x$shot, c("gears", "gears", "gears-review"))
   expect_identical(x$frame, c(1L, 3L, 3L))
   expect_equal(x$time - as.numeric(placed_at), c(10, 20, 30))
-  expect_identical(nrow(clockpigeon:::frames_there(scratch(), "s")), 0L)
-  expect_refusal(clockpigeon:::frames_there("/no/such", "s"), "file", "/no/such")
+  expect_identical(nrow(clockpigeon:::folder_frames(scratch(), "s")), 0L)
+  expect_refusal(clockpigeon:::folder_frames("/no/such", "s"), "file", "/no/such")
 })
 
 test_that("a part's arrivals say when all is done and what it costs", {

@@ -2,7 +2,7 @@ test_that("texts are texts in sentences and tables, and numbers stand on the rig
   skip_if_not_installed("htmltools")
   bad <- "<img onerror=alert(1)>"
   table <- as.character(clockpigeon:::plain_table(data.frame(site = bad, n = 1.5), "Sites"))
-  said <- as.character(clockpigeon:::said_list(c(Do = bad)))
+  said <- as.character(clockpigeon:::html_sentences(c(Do = bad)))
   for (text in c(table, said)) expect_no_match(text, "<img", fixed = TRUE)
   expect_match(table, "<td class=\"number\">1.5</td>", fixed = TRUE)
   expect_match(table, "aria-label=\"Sites\"", fixed = TRUE)

@@ -26,13 +26,13 @@ test_that("every kind of finding has its sentence", {
              "discount", "tax", "total", "minimum", "unknown")
   f <- data.frame(code = codes, line = 1L, quantity = 2, unit = "node-hour", known = 1, price = 3,
                   known_price = 2, amount = 1.5, detail = "x", lines = 1L, label = "line 4")
-  says <- clockpigeon:::finding_says(f, "EUR", as.Date("2026-09-20"))
+  says <- clockpigeon:::finding_sentence(f, "EUR", as.Date("2026-09-20"))
   expect_true(all(nzchar(says)))
   expect_match(says, "1.50 EUR", all = TRUE)
-  expect_match(clockpigeon:::finding_says(transform(f[4, ], lines = 7L), "EUR", NULL),
+  expect_match(clockpigeon:::finding_sentence(transform(f[4, ], lines = 7L), "EUR", NULL),
                "^7 lines, the first line 4: ")
-  expect_match(clockpigeon:::finding_says(transform(f[codes == "minimum", ], amount = -1), "EUR",
-                                          NULL), "leaves 1.00 EUR less")
+  expect_match(clockpigeon:::finding_sentence(transform(f[codes == "minimum", ], amount = -1), "EUR",
+                                              NULL), "leaves 1.00 EUR less")
 })
 
 test_that("the figure has a bar for each step that changes something, and a text for those who cannot see it", {

@@ -42,7 +42,7 @@ test_that("a sheet shows the worst tiles at each count, and says what is under t
   expect_match(key$label[1], "4 samples, noise .* %, 1.05s")
   expect_refusal(contact_sheet(study, path, frame = 2), "choice")
   # The crop on the paper is the tile: its first row is light where the picture is.
-  crop <- clockpigeon:::displayed(array(c(1, 0, 0, 0.2), c(2, 2, 1)), 1)
+  crop <- clockpigeon:::screen_raster(array(c(1, 0, 0, 0.2), c(2, 2, 1)), 1)
   expect_identical(substr(as.matrix(crop)[1, 1], 1, 7), "#FFFFFF")
 })
 

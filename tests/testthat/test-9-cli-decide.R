@@ -4,7 +4,7 @@ test_that("a job file, or options over it, ask the question; the answer fits 80 
   status <- NULL
   # The film's Friday is near or far by the day this runs: the file is read, and a time from now put
   # over it.
-  expect_identical(clockpigeon:::cli_asked(read_project(), list(), "film")$deadline, "fri 18:00")
+  expect_identical(clockpigeon:::cli_question(read_project(), list(), "film")$deadline, "fri 18:00")
   asked <- c("choose", "film", "--deadline", "45h", "--draws", "200", "--test-frames", "3",
              "--only", "attic,quayside,loftnights,now")
   short <- capture.output(status <- cli(setdiff(asked, c("--test-frames", "3"))), type = "output")

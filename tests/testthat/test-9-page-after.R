@@ -32,13 +32,13 @@ test_that("what is asked of a placed job beside the page: its bill, its pictures
   place_job(plan_place(x$project, x$ledger, "review-1"), x$ledger, progress = FALSE)
   root <- x$project$root
   # What its own nodes took is priced by their card, and not yet held against the promise.
-  expect_identical(clockpigeon:::settled_there(root, "review-1")$none, "settled")
-  seen <- clockpigeon:::verified_there(root, "review-1")
+  expect_identical(clockpigeon:::compute_settlement(root, "review-1")$none, "settled")
+  seen <- clockpigeon:::compute_verification(root, "review-1")
   expect_identical(c(seen$frames, seen$usable), c(8L, 8L))
-  expect_true(clockpigeon:::learned_there(root)$none)
+  expect_true(clockpigeon:::compute_scores(root)$none)
   settle_job(x$project, x$ledger, "review-1")
-  after <- clockpigeon:::settled_there(root, "review-1")
-  taught <- clockpigeon:::learned_there(root)
+  after <- clockpigeon:::compute_settlement(root, "review-1")
+  taught <- clockpigeon:::compute_scores(root)
   expect_true(NROW(taught$scores) > 0)
   expect_match(as.character(shiny::tagList(clockpigeon:::learned_block(taught))),
                "Scores of forecasts", fixed = TRUE)

@@ -2,16 +2,16 @@ test_that("the inputs stand for a question; a range at its end asks nothing", {
   made <- list(forecast = 1)
   input <- list(deadline = 3600, budget = "none", confidence = 0.8, rule = "fastest", each = TRUE,
                 without = c("b", "a"))
-  asked <- clockpigeon:::page_asked(input, made)
+  asked <- clockpigeon:::page_request(input, made)
   expect_identical(asked$question,
                    list(deadline_s = 3600, budget = Inf, confidence = 0.8, rule = "fastest",
                         together = FALSE))
   expect_identical(asked$kept, list(only = character(), without = c("a", "b"), noise = Inf))
   pinned <- utils::modifyList(input, list(only = "saltmill", nodes = "nodes=10", noise = 1.2))
-  expect_identical(clockpigeon:::page_asked(pinned, made)$kept$only, c("nodes=10", "saltmill"))
-  expect_identical(clockpigeon:::page_asked(pinned, made)$kept$noise, 1.2)
-  expect_null(clockpigeon:::page_asked(input, NULL))
-  expect_refusal(clockpigeon:::page_asked(utils::modifyList(input, list(rule = "dearest")), made),
+  expect_identical(clockpigeon:::page_request(pinned, made)$kept$only, c("nodes=10", "saltmill"))
+  expect_identical(clockpigeon:::page_request(pinned, made)$kept$noise, 1.2)
+  expect_null(clockpigeon:::page_request(input, NULL))
+  expect_refusal(clockpigeon:::page_request(utils::modifyList(input, list(rule = "dearest")), made),
                  "choice", "cheapest")
 })
 

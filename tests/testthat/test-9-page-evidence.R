@@ -30,23 +30,23 @@ test_that("the table finds, orders and pages as going through all rows would", {
 test_that("what is known of the question's job is figures, sentences and measurements; timings are shown from the ledger", {
   skip_if_not_installed("DT")
   folder <- clockpigeon:::demo_project(file.path(scratch(), "film"))
-  rows <- clockpigeon:::timings_there(folder)
+  rows <- clockpigeon:::compute_timings(folder)
   ledger <- open_ledger(file.path(folder, "ledger.sqlite"), read_only = TRUE)
   expect_identical(nrow(rows), nrow(timings(ledger)))
   close_ledger(ledger)
   expect_true(all(names(clockpigeon:::shown_columns) %in% names(rows)))
   expect_true(is.factor(rows$scene))
-  expect_error(clockpigeon:::timings_there(demo_file()), class = "clockpigeon_error_ledger")
-  compared <- clockpigeon:::compared_there(folder, "engine_version")
+  expect_error(clockpigeon:::compute_timings(demo_file()), class = "clockpigeon_error_ledger")
+  compared <- clockpigeon:::compute_comparison(folder, "engine_version")
   expect_match(compared$figure$src, "^data:image/svg")
   expect_true(all(c("Engine", "Verdict") %in% names(compared$table)))
-  expect_match(clockpigeon:::compared_there(folder, "features")$none, "features")
+  expect_match(clockpigeon:::compute_comparison(folder, "features")$none, "features")
   clockpigeon:::kept_question(function() list(
     forecast = forecast_job(plan_options(x_job(), read_project(demo_file())$sites), draws = 100),
     asked = list(deadline_s = 72000, budget = 60, confidence = 0.9, rule = "cheapest",
                  together = TRUE)
   ), list())
-  known <- clockpigeon:::known_there()
+  known <- clockpigeon:::compute_known()
   expect_identical(known$curves[[1]]$shot, "gears")
   expect_true(all(c("command", "says") %in% names(known$measures)))
   html <- as.character(clockpigeon:::known_block(known))

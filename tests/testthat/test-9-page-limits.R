@@ -1,11 +1,11 @@
 test_that("a limit that was probed is drawn, said, shown open and blind, and judged into the ledger", {
   folder <- clockpigeon:::demo_project(file.path(scratch(), "film"))
-  offered <- clockpigeon:::shots_there(folder)
+  offered <- clockpigeon:::compute_shots(folder)
   expect_true("gears-review" %in% offered$shots)
   expect_true("pebble" %in% offered$engines)
   probes <- small_probes(memory_ledger(), scratch(), frames = c(1, 300), samples = c(4, 16))
-  facts <- clockpigeon:::probed_there(function(root, shot, engine) probes, folder, "gears",
-                                      "pebble")
+  facts <- clockpigeon:::compute_probes(function(root, shot, engine) probes, folder, "gears",
+                                        "pebble")
   expect_identical(vapply(facts$frames, `[[`, 0L, "frame"), c(1L, 300L))
   expect_identical(sum(vapply(facts$frames, `[[`, NA, "governs")), 1L)
   expect_true(facts$target %in% facts$targets)
@@ -17,14 +17,14 @@ test_that("a limit that was probed is drawn, said, shown open and blind, and jud
   needs <- facts$needs[which.min(abs(facts$targets - 0.1))]
   expect_match(said$says[["Answer"]],
                paste0("^", formatC(needs, big.mark = ",", format = "d"), " samples"))
-  open <- clockpigeon:::tiles_there(FALSE)
+  open <- clockpigeon:::compute_tiles(FALSE)
   expect_null(open$letters)
   expect_match(open$alt, "samples, noise")
-  blind <- clockpigeon:::tiles_there(TRUE)
+  blind <- clockpigeon:::compute_tiles(TRUE)
   expect_match(blind$src, "^data:image/png")
   expect_no_match(blind$alt, "16")
   expect_length(blind$letters, 6)
-  judged <- clockpigeon:::judged_there(folder, blind$letters[1:2])
+  judged <- clockpigeon:::record_judgement(folder, blind$letters[1:2])
   expect_identical(sum(judged$judged$judged == "clean enough"), 2L)
   ledger <- open_ledger(file.path(folder, "ledger.sqlite"), read_only = TRUE)
   kept <- DBI::dbGetQuery(clockpigeon:::ledger_connection(ledger), "SELECT * FROM judgements")
@@ -35,14 +35,14 @@ test_that("a limit that was probed is drawn, said, shown open and blind, and jud
 
 test_that("scaling is fitted where the ledger has several numbers, and otherwise says what to run", {
   folder <- clockpigeon:::demo_project(file.path(scratch(), "film"))
-  none <- clockpigeon:::scaling_there(folder)
+  none <- clockpigeon:::compute_scaling(folder)
   expect_match(as.character(clockpigeon:::scaling_block(none)), "clockpigeon bench")
   ledger <- open_ledger(file.path(folder, "ledger.sqlite"))
   n <- c(1L, 2L, 4L, 8L)
   add_timings(ledger, some_timings(100 * (0.1 + 0.9 / n), frame = 1, threads = n, scene = "gears",
                                    engine = "pebble"))
   close_ledger(ledger)
-  some <- clockpigeon:::scaling_there(folder)
+  some <- clockpigeon:::compute_scaling(folder)
   expect_length(some, 1)
   html <- paste(as.character(clockpigeon:::scaling_block(some)), collapse = "")
   expect_match(html, "4 times of 1 frame.", fixed = TRUE)

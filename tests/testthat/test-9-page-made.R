@@ -2,11 +2,11 @@ test_that("a figure made in R stands in the page with its numbers, as texts", {
   skip_if_not_installed("shiny")
   x <- list(src = "data:image/svg+xml;base64,AA==", alt = "Two <points>", width = 10, height = 5,
             rows = list(c("at", "who"), list(1, "<b>")))
-  html <- as.character(clockpigeon:::page_made("points", "Points", x))
+  html <- as.character(clockpigeon:::page_picture("points", "Points", x))
   expect_match(html, "data-kind=\"csv\"", fixed = TRUE)
   expect_match(html, "data-of=\"points\"", fixed = TRUE)
   expect_no_match(html, "<b>|<points>")
-  expect_null(clockpigeon:::page_made("points", "Points", NULL))
+  expect_null(clockpigeon:::page_picture("points", "Points", NULL))
 })
 
 test_that("a decision has its stages and its lines of cost as figures, and none where nothing can be done", {

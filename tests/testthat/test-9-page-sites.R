@@ -24,9 +24,9 @@ test_that("an edited card is checked by the card's own reader, and shown as line
   said <- clockpigeon:::write_card(x, path, folder)
   expect_match(said, "1 line went and 2 came")
   expect_identical(readLines(path), new)
-  kept <- clockpigeon:::with_ledger_of(folder, clockpigeon:::edits)
+  kept <- clockpigeon:::with_ledger_of(folder, clockpigeon:::ledger_edits)
   expect_identical(kept$file, "sites/saltmill.yaml")
-  expect_identical(kept$by, clockpigeon:::who_works())
+  expect_identical(kept$by, clockpigeon:::user_name())
   expect_match(kept$change, "+ # a remark", fixed = TRUE)
   expect_match(as.character(clockpigeon:::edits_block(kept, "saltmill.yaml")), "&lt;img",
                fixed = TRUE)

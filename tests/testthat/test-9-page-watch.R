@@ -67,7 +67,7 @@ test_that("what was believed is added to with each look, and thinned", {
   x <- function(passed)
     list(draws = list(finish_s = passed + 1:100), passed_s = passed, came = c(1, Inf))
   belief <- data.frame(at_s = 0, there = 0, p10 = 5, p50 = 6, p90 = 7)
-  for (passed in 1:1000) belief <- clockpigeon:::belief_until(belief, x(passed), most = 50)
+  for (passed in 1:1000) belief <- clockpigeon:::extend_belief(belief, x(passed), most = 50)
   expect_lte(nrow(belief), 51)
   expect_identical(belief$at_s[c(1, nrow(belief))], c(0, 1000))
   expect_false(is.unsorted(belief$at_s))

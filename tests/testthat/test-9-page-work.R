@@ -1,15 +1,15 @@
 test_that("what is said of a question is what the terminal says, with and without sites", {
   forecast <- forecast_job(plan_options(x_job(), read_project(demo_file())$sites), draws = 200)
   asked <- clockpigeon:::question_of(forecast, "30 h", "60 EUR", 0.9, "cheapest", TRUE)
-  said <- clockpigeon:::page_said(forecast, asked, plans = TRUE)
-  choice <- clockpigeon:::decide(forecast, asked, TRUE, FALSE)
+  said <- clockpigeon:::page_forecast_answer(forecast, asked, plans = TRUE)
+  choice <- clockpigeon:::make_decision(forecast, asked, TRUE, FALSE)
   expect_identical(unname(said$says), unname(clockpigeon:::answer_words(choice)))
   expect_identical(said$pick, choice$pick)
   site <- choice$options$site[choice$options$option == choice$pick]
-  other <- clockpigeon:::page_said(forecast, asked, list(without = site))
+  other <- clockpigeon:::page_forecast_answer(forecast, asked, list(without = site))
   expect_false(startsWith(other$pick, paste0(site, " ")))
   all <- unique(forecast$scenario$options$site)
-  expect_null(clockpigeon:::page_said(forecast, asked, list(without = all)))
+  expect_null(clockpigeon:::page_forecast_answer(forecast, asked, list(without = all)))
   # The sites that are left are judged by the same draws.
   part <- clockpigeon:::forecast_of(forecast, list(without = site))
   kept <- forecast$draws$option %in% part$scenario$options$option
@@ -61,7 +61,7 @@ test_that("what is under way is left when something newer is asked for, and only
 test_that("work beside says how far it is, can be left, and its process goes on with what it has", {
   skip_if_not_installed("mirai")
   skip_if_not_installed("promises")
-  profile <- clockpigeon:::begun_process("work-test")
+  profile <- clockpigeon:::start_work_process("work-test")
   on.exit(mirai::daemons(0, .compute = profile))
   said <- tempfile()
   slow <- function(times) {
@@ -77,8 +77,8 @@ test_that("work beside says how far it is, can be left, and its process goes on 
   expect_false(file.exists(said))
   task <- clockpigeon:::ask_process(profile, slow, 1e5, said = said)
   until <- Sys.time() + 60
-  while (Sys.time() < until && !length(clockpigeon:::last_said(said))) Sys.sleep(0.05)
-  expect_match(clockpigeon:::last_said(said), "^step [0-9]+$")
+  while (Sys.time() < until && !length(clockpigeon:::last_message(said))) Sys.sleep(0.05)
+  expect_match(clockpigeon:::last_message(said), "^step [0-9]+$")
   broken <- NULL
   promises::then(promises::as.promise(task), NULL,
                  function(e) broken <<- clockpigeon:::work_trouble(e))
