@@ -82,3 +82,44 @@ rounding_noise <- function(a, light) {
   depth <- attr(a, "depth")
   if (length(depth) && depth < 32) 2.4 / (2^depth - 1) * 1.01 else 5e-5 * light
 }
+
+# The noise at which half of the answers accept. Where answers overlap, a logistic regression on log
+# noise; where all accepted lie below all refused, the geometric mean of the two next to the border;
+# the noisiest accepted when nothing was refused; NULL when nothing was accepted.
+acceptable_noise <- function(noise, accepted) {
+  if (!length(noise) || !any(accepted)) return(NULL)
+  if (all(accepted)) return(max(noise))
+  top <- max(noise[accepted])
+  bottom <- min(noise[!accepted])
+  if (top < bottom) return(sqrt(top * bottom))
+  fit <- suppressWarnings(stats::glm(accepted ~ log(noise), family = stats::binomial()))
+  slope <- stats::coef(fit)[[2]]
+  # answers that follow no noise: the most careful one
+  if (is.na(slope) || slope >= 0) return(min(noise[accepted]))
+  exp(-stats::coef(fit)[[1]] / slope)
+}
+
+# Pictures as for noise_between(), of one shot and settings. A tile stands still where its mean
+# shifts, and the differences of neighbouring pixels go together, no more than independent noise
+# makes of it. Returns a list: `noise` (the standard deviation of one picture in these tiles over
+# their brightness), its `error` (standard, from how the tiles differ), `share` (of the tiles that
+# stand still); `NULL` where these are too few, or the noise of both is the same.
+noise_of_still <- function(a, b, tile = 16, least = 8) {
+  size <- check_pair(a, b)
+  sums <- tile_noise_sums(a, b, size[1], size[2], size[3], tile, Inf)
+  pixels <- sums[["values"]] / size[3]
+  of_noise <- sqrt(sums[["squares"]] / sums[["values"]] / pixels)
+  shift <- abs(sums[["sum_a"]] - sums[["sum_b"]]) / sums[["values"]]
+  alike <- tile_correlation(sums)
+  still <- which(sums[["squares"]] > 0 & shift < 3 * of_noise & alike < 0.15 &
+                 pixels >= 0.5 * tile^2)
+  share <- length(still) / nrow(sums)
+  if (length(still) < least || share < 0.1) return(NULL)
+  kept <- as_frame(sums)[still, , drop = FALSE]
+  variance <- kept[["squares"]] / kept[["values"]] / 2
+  light <- sum(kept[["sum_a"]] + kept[["sum_b"]]) / (2 * sum(kept[["values"]]))
+  if (light <= 0) return(NULL)
+  mean <- sum(kept[["squares"]]) / sum(kept[["values"]]) / 2
+  error <- stats::sd(variance) / sqrt(length(still)) / (2 * sqrt(mean))
+  list(noise = sqrt(mean) / light, error = error / light, share = share)
+}

@@ -13,4 +13,4 @@ PATH=$("$here/ssh.sh" "$folder/ssh" up "$CLOCKPIGEON_TEST_SSH"):$PATH
 export CLOCKPIGEON_TEST_SSH PATH
 cd "$here/.."
 # One after the other: they share the machines.
-for file in 4-bench-queue 4-bench-nodes 7-follow-queue; do Rscript --no-init-file tools/test.R "$1" "^$file\$"; done
+for file in 4-bench-queue 4-bench-nodes 7-place-queue; do Rscript --no-init-file tools/test.R "$1" "^$file\$"; done

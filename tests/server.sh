@@ -10,6 +10,6 @@ CLOCKPIGEON_TEST_SERVER=$("$here/postgres.sh" "$folder" up "$port")
 export CLOCKPIGEON_TEST_SERVER PGPASSFILE="$folder/pass" TZ=UTC CLOCKPIGEON_TEST_LEDGERS=server
 export CLOCKPIGEON_TEST_SERVER_FOLDER="$folder" CLOCKPIGEON_TEST_SERVER_SCRIPT="$here/postgres.sh"
 cd "$here/.."
-filter=${2:-'^(3-ledger|4-bench-(run|claim|crew|machine|trial)|4-import|4-probe|7-follow-(place|learned|watch|fetch|settle)$)'}
+filter=${2:-'^(3-ledger|4-bench-(run|claim|crew|machine|trial)|4-import|4-probe|7-(place-job|settle-learned|watch-frames|record-fetch|settle-job)$)'}
 Rscript --no-init-file tools/test.R "$1" "$filter"
 if [ -z "${2:-}" ]; then Rscript --no-init-file tools/test.R "$1" --long '^long-storm$'; fi

@@ -15,7 +15,7 @@ if ("--if-changed" %in% args && file.exists(record) && identical(readLines(recor
 }
 args <- setdiff(args, "--if-changed")
 filter <- if (length(args)) args[1] else
-  "^1-(bill|clock|curve|follow|frame|import|job|noise)|^2-data-extent|^engine$"
+  "^1-(bill|clock|curve|frame|import|job|noise|watch)|^2-data-extent|^engine$"
 home <- file.path(normalizePath("."), ".build", "sanitize")
 unlink(home, recursive = TRUE)
 package <- file.path(home, "package")

@@ -41,3 +41,18 @@ test_that("middle values of blocks are those of plain R, without what is unknown
   expect_equal(block_row_medians(x, 4, 1), plain)
   expect_true(is.na(block_row_medians(x, 4, 3)[1, 1]))
 })
+
+test_that("rows of PNG files are put under each other, and what is in the way is said", {
+  skip_if_not_installed("png")
+  at <- scratch()
+  x <- array(withr::with_seed(3, sample(0:255, 6 * 5 * 3, TRUE)) / 255, c(6, 5, 3))
+  paths <- file.path(at, c("a.png", "b.png"))
+  png::writePNG(x[1:2, , ], paths[1])
+  png::writePNG(x[3:6, , ], paths[2])
+  to <- file.path(at, "c.png")
+  join <- function(...) clockpigeon:::join_png_rows(paths, c(1, 3), ...)
+  expect_identical(join(c(2, 6), 6, to), "")
+  expect_equal(png::readPNG(to), x)
+  expect_match(join(c(2, 7), 7, to), "has 4 rows, its band 5")
+  expect_match(join(c(2, 6), 6, file.path(at, "none", "c.png")), "cannot be written")
+})

@@ -17,3 +17,11 @@ test_that("sites stand with their answer and the reason in a column of its own",
   expect_match(text, "^coppice +does not fit +has sundew 4.0 or 4.1", all = FALSE)
   expect_output(print(eligible(job, project$sites)), "quayside +fits")
 })
+
+test_that("parcels are listed with the time that sending takes at each site", {
+  x <- data.frame(shot = "s", parcel = "/x/s-0123.zip", version = "0123", files = 3L, bytes = 4e8,
+                  parcel_bytes = 2.5e8, made = FALSE)
+  text <- clockpigeon:::pack_lines(x, list(list(site = "far", link = 1e7), list(site = "here")), 80)
+  expect_match(text, "s +0123 +3 +400 MB +250 MB +as before", all = FALSE)
+  expect_match(text, "25.0s to far", all = FALSE)
+})

@@ -84,6 +84,34 @@ test_that("the table of layers names every word", {
   expect_identical(setdiff(paste(layer(files), word(files)), listed), character())
 })
 
+# The table "Which area may call which": area by area, whether the row's may call the column's.
+allowed_calls <- function(page, areas) {
+  rows <- regmatches(page, regexec("^\\| `([0-9]-[a-z]+)` \\| ([0-9a-z, -]+) \\|$", page))
+  rows <- rows[lengths(rows) == 3]
+  allowed <- outer(areas, areas, "==")
+  dimnames(allowed) <- list(areas, areas)
+  allowed[, "0-base"] <- TRUE
+  for (row in rows) {
+    named <- strsplit(row[3], ", ")[[1]]
+    if ("all of layers 1 to 8" %in% named) allowed[row[2], substr(areas, 1, 1) %in% 1:8] <- TRUE
+    allowed[row[2], intersect(named, areas)] <- TRUE
+  }
+  allowed
+}
+
+test_that("an area calls only the areas that the table in ARCHITECTURE.md lists", {
+  path <- test_path("../../ARCHITECTURE.md")
+  skip_if(is.null(source_folder()) || !file.exists(path), "the sources are not at hand")
+  area <- function(room) paste0(layer(room), "-", word(room))
+  a <- room_arrows()
+  used <- unique(data.frame(from = area(a$from), to = area(a$to)))
+  areas <- sort(unique(area(setdiff(names(rooms()), no_rooms))))
+  allowed <- allowed_calls(readLines(path), areas)
+  expect_false(allowed["1-bill", "1-job"])
+  bad <- used[!allowed[cbind(used$from, used$to)], ]
+  expect_identical(paste(bad$from, "calls", bad$to)[seq_len(nrow(bad))], character())
+})
+
 test_that("files are named DIGIT-WORD-TOPIC, and each has a test of its name", {
   skip_if(is.null(source_folder()), "the sources are not at hand")
   names <- setdiff(names(rooms()), no_rooms)

@@ -133,3 +133,41 @@ fold_job <- function(x, unknown) {
          claim = utils::tail(c(NA_real_, claims[["amount"]]), 1), claimed_at = last("claim"),
          unknown = unknown + sum(!x[["what"]] %in% job_happenings)))
 }
+
+alarm_levels <- c("now", "soon", "note")
+
+new_alarm <- function(code, level, site, says, action, until_s = NA_real_) {
+  data.frame(code = code, level = level, site = site, says = says, action = action,
+             until_s = until_s)
+}
+
+# The gravest first, and of these what can be done for the shortest time; NULL: none.
+ranked_alarms <- function(found) {
+  if (is.null(found)) return(new_alarm("", "note", NA, "", "")[0, ])
+  found[order(match(found[["level"]], alarm_levels), found[["until_s"]]), , drop = FALSE]
+}
+
+# `events` as job_events() has them, in their order. A frame is refused by an event `failed` of
+# source `verify`; that it was begun, ready or there is left out where it was told before that.
+without_refused <- function(events) {
+  x <- as_frame(events)
+  refused <- x[["what"]] %in% "failed" & x[["source"]] %in% "verify"
+  if (!any(refused)) return(x)
+  key <- row_key(x, c("shot", "frame"))
+  last <- tapply(x[["sequence"]][refused], key[refused], max)
+  before <- x[["sequence"]] < last[match(key, names(last))]
+  x[!(before %in% TRUE &
+      x[["what"]] %in% c("given out", "rendering", "ready", "arrived", "usable")), , drop = FALSE]
+}
+
+# The frames that are refused and not there anew: `shot`, `frame`, `sequence` (of the event that
+# refused them).
+refused_frames <- function(events) {
+  x <- as_frame(events)
+  refused <- x[x[["what"]] %in% "failed" & x[["source"]] %in% "verify", , drop = FALSE]
+  refused <- refused[!duplicated(refused[c("shot", "frame")], fromLast = TRUE), , drop = FALSE]
+  there <- without_refused(events)
+  there <- there[there[["what"]] %in% "arrived", , drop = FALSE]
+  refused[!row_key(refused, c("shot", "frame")) %in% row_key(there, c("shot", "frame")),
+          c("shot", "frame", "sequence"), drop = FALSE]
+}

@@ -80,30 +80,6 @@ pending_order <- function(ledger, job, site) {
   if (any(open)) jsonlite::parse_json(asked[["detail"]][which(open)[1]])
 }
 
-# Jobs of ours at a site: a list of `id`, `key`, `sequence` and `sent` (of the event that says so,
-# and its time), `order` (what was ordered), `halted`, `deleted`.
-remote_jobs <- function(ledger, job, site = NULL, events = as_frame(job_events(ledger, job))) {
-  asked <- events[events[["what"]] == "asked", , drop = FALSE]
-  sent <- events[events[["what"]] == "sent" & startsWith(events[["key"]], "sent "), , drop = FALSE]
-  if (length(site)) sent <- sent[sent[["place"]] %in% site, , drop = FALSE]
-  gone <- events[events[["what"]] == "deleted", , drop = FALSE]
-  lapply(seq_len(nrow(sent)), function(k) {
-    at <- match(sub("^sent", "asked", sent[["key"]][k]), asked[["key"]])
-    id <- sent[["detail"]][k]
-    place <- sent[["place"]][k]
-    list(id = id, site = place, sequence = sent[["sequence"]][k], sent = sent[["time"]][k],
-         order = jsonlite::parse_json(asked[["detail"]][at])$order,
-         halted = any(startsWith(events[["key"]], paste("halted", place, id, ""))),
-         deleted = any(gone[["detail"]] %in% id & gone[["place"]] %in% place))
-  })
-}
-
-# Frames of an order, in its order: the numbers by which the site's list of frames has them.
-order_frames <- function(order) {
-  each <- lapply(order$shots, function(shot) parse_frames(shot$frames))
-  data.frame(shot = rep(vapply(order$shots, `[[`, "", "shot"), lengths(each)), frame = unlist(each))
-}
-
 # The frames of a part that are neither here nor under way there.
 unplaced_columns <- function(place, ledger, site, columns) {
   frames <- job_columns(place$state$job)[columns, , drop = FALSE]

@@ -67,3 +67,38 @@ add_reported_timing <- function(ledger, row, limit, card) {
   add_timings(ledger, as_table(c(limit_columns(limit), Filter(length, row))))
   invisible()
 }
+
+# Jobs of ours at a site: a list of `id`, `key`, `sequence` and `sent` (of the event that says so,
+# and its time), `order` (what was ordered), `halted`, `deleted`.
+remote_jobs <- function(ledger, job, site = NULL, events = as_frame(job_events(ledger, job))) {
+  asked <- events[events[["what"]] == "asked", , drop = FALSE]
+  sent <- events[events[["what"]] == "sent" & startsWith(events[["key"]], "sent "), , drop = FALSE]
+  if (length(site)) sent <- sent[sent[["place"]] %in% site, , drop = FALSE]
+  gone <- events[events[["what"]] == "deleted", , drop = FALSE]
+  lapply(seq_len(nrow(sent)), function(k) {
+    at <- match(sub("^sent", "asked", sent[["key"]][k]), asked[["key"]])
+    id <- sent[["detail"]][k]
+    place <- sent[["place"]][k]
+    list(id = id, site = place, sequence = sent[["sequence"]][k], sent = sent[["time"]][k],
+         order = jsonlite::parse_json(asked[["detail"]][at])$order,
+         halted = any(startsWith(events[["key"]], paste("halted", place, id, ""))),
+         deleted = any(gone[["detail"]] %in% id & gone[["place"]] %in% place))
+  })
+}
+
+# Frames of an order, in its order: the numbers by which the site's list of frames has them.
+order_frames <- function(order) {
+  each <- lapply(order$shots, function(shot) parse_frames(shot$frames))
+  data.frame(shot = rep(vapply(order$shots, `[[`, "", "shot"), lengths(each)), frame = unlist(each))
+}
+
+# Worth of the balances at a site that still count, in the currency of a job. `kinds`: prepaid
+# money, or what is given (starting, gift, earned).
+balance_held <- function(site, job, kinds = given_kinds) {
+  counts <- Filter(function(b) {
+    b$kind %in% kinds && (is.null(b$until) || this_day(site$time_zone) <= b$until)
+  }, site$balances)
+  sum(vapply(counts, function(b) b$amount, 0)) * rate_to(site, job$currency, job$rates)$rate
+}
+
+given_kinds <- c("starting", "gift", "earned")

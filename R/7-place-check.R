@@ -241,16 +241,6 @@ disk_findings <- function(place) {
                        " are free here"), "Make room.")
 }
 
-# Worth of the balances at a site that still count, in the currency of a job. `kinds`: prepaid
-# money, or what is given (starting, gift, earned).
-balance_held <- function(site, job, kinds = given_kinds) {
-  counts <- Filter(function(b) {
-    b$kind %in% kinds && (is.null(b$until) || this_day(site$time_zone) <= b$until)
-  }, site$balances)
-  sum(vapply(counts, function(b) b$amount, 0)) * rate_to(site, job$currency, job$rates)$rate
-}
-given_kinds <- c("starting", "gift", "earned")
-
 # Words for what gifts at a site pay; none where there are none.
 gift_words <- function(site, job) {
   given <- balance_held(site, job)
