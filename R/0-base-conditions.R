@@ -55,7 +55,8 @@ printable_text <- function(text) {
                                  perl = TRUE, useBytes = TRUE)
   style <- "\033(?!\\[([01234]|2[234]|3[0-79]|9[0-7]|38;5;[0-9]{1,3})?(;[0-9]{1,3})*m)"
   keep <- gsub(style, "?", keep, perl = TRUE)
-  steers <- "[\u0001-\u0008\u000b-\u001a\u001c-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]"
+  steers <- paste0("[\u0001-\u0008\u000b-\u001a\u001c-\u001f\u007f-\u009f",
+                   "\u200e\u200f\u202a-\u202e\u2066-\u2069]")
   keep <- gsub(steers, "?", keep, perl = TRUE)
   text[odd] <- keep
   text

@@ -81,7 +81,8 @@ parse_deadline <- function(x, now = this_moment(), zone = NULL, where = argument
   if (is.null(day)) {
     if (grepl("[a-z]{3,}|-[0-9]", said$text) && !grepl("^P|[0-9] *(d|h|min|m|s)", said$text)) {
       stop_input("deadline", paste("got", show_value(x)), where,
-                 "Write fri 18:00, tomorrow 9:00, 2026-11-27 18:00, or a time from now such as 30 h.")
+                 paste0("Write fri 18:00, tomorrow 9:00, 2026-11-27 18:00, or a time from now ",
+                        "such as 30 h."))
     }
     return(now + check_number(parse_duration(x, where), where, above = 0))
   }

@@ -35,7 +35,8 @@ template_arithmetic <- function(text, inside, where) {
   if (grepl("^[A-Za-z_][A-Za-z0-9_]*$", text)) return(as.name(text))
   refuse <- function() {
     stop_input("template", paste0("cannot read ", show_value(paste0("{", inside, "}"))), where,
-               "Write a field such as {frame}, {frame:04}, {threads:1}, {frame-1} or {log2(samples)}.")
+               paste0("Write a field such as {frame}, {frame:04}, {threads:1}, {frame-1} or ",
+                      "{log2(samples)}."))
   }
   if (!grepl("^[-A-Za-z0-9_.+*/^() ]+$", text)) refuse()
   call <- tryCatch(str2lang(text), error = function(e) refuse())

@@ -129,7 +129,8 @@ eligibility_device_memory <- function(wanted, can) {
   if (row$answer == "does not fit" && is.null(can$spill)) {
     row$answer <- "unknown"
     row$says <- paste0("has ", format_memory(has),
-                       " a device, and its card does not say whether a scene may spill into the node's memory")
+                       " a device, and its card does not say whether a scene may spill into the ",
+                       "node's memory")
   }
   row
 }

@@ -58,7 +58,8 @@
 #' # Equal frames take whole rounds: 10 frames of 60 s on 4 nodes, 3 rounds.
 #' simulate_job(rep(60, 10), job_way(nodes = 4), draws = 1)$draws$finish_s
 #' saltmill <- read_site(demo_file("sites/saltmill.yaml"))
-#' simulate_job(rep(60, 10), job_way(10), draws = 1, meter = list(rate_card = saltmill))$draws$to_pay
+#' ten <- simulate_job(rep(60, 10), job_way(10), draws = 1, meter = list(rate_card = saltmill))
+#' ten$draws$to_pay
 #' @export
 simulate_job <- function(seconds, way = job_way(),
                          draws = if (is.matrix(seconds)) nrow(seconds) else 2000, seed = 1,
@@ -108,7 +109,8 @@ task_frames <- function(seconds, draws, seed, run_sd, labels) {
   if (!is.numeric(seconds) || !length(seconds) || anyNA(seconds) || min(seconds) <= 0 ||
       max(seconds) > 1e7) {
     stop_input("type", paste("got", show_value(utils::head(seconds, 3))), argument("seconds"),
-               "Give seconds above 0 and at most 1e7, a matrix (draws x frames) or one number a frame.")
+               paste0("Give seconds above 0 and at most 1e7, a matrix (draws x frames) or one ",
+                      "number a frame."))
   }
   if (!is.matrix(seconds)) {
     return(list(given = NULL, before = 0, log_median = log(seconds),

@@ -35,7 +35,8 @@ node_spans <- function(x, way, n, at_s) {
   if (!NROW(x)) return(matrix(0, 0, 6))
   where <- argument("state")
   refuse <- function(...) stop_input("type", paste0(...), paste0(where, ", nodes"),
-                                     "Rows have node, does, from_s, to_s (NA: under way), frame, part and runs.")
+                                     paste0("Rows have node, does, from_s, to_s (NA: under ",
+                                            "way), frame, part and runs."))
   needed <- setdiff(c("node", "does", "from_s", "to_s"), names(x))
   if (length(needed)) refuse("has no column ", either(needed))
   for (name in c("frame", "part", "runs")) if (is.null(x[[name]])) x[[name]] <- NA_real_

@@ -37,7 +37,8 @@
 #'   `clockpigeon_error_choice` for a word that is none of those above.
 #' @examples
 #' job_way(nodes = 4, stages(wait = c(median = 600, p90 = 2400), start = 90))
-#' job_way(list(count = 4, speed = 2), transfers = list(upload = 2e9, link = 12.5e6), cap = c(50, 120))
+#' job_way(list(count = 4, speed = 2), transfers = list(upload = 2e9, link = 12.5e6),
+#'         cap = c(50, 120))
 #' @export
 job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL, troubles = NULL,
                     begin_s = 0, open = NULL, cap = NULL, halt_s = NULL) {

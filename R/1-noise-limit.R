@@ -194,7 +194,8 @@ check_falls <- function(samples, noise, curve) {
   shown <- paste(format(signif(c(at(ends[1]), at(ends[2])), 3)), "at", ends)
   stop_input("limit", paste0("the noise does not fall with the samples: ", toString(shown)),
              argument("noise"),
-             "Probe again with nothing but the samples and the seed changed, and with denoising off.")
+             paste0("Probe again with nothing but the samples and the seed changed, and with ",
+                    "denoising off."))
 }
 
 # Mean and standard error of a fitted line at x; bounded below by what the coefficients are bounded
@@ -290,7 +291,8 @@ samples_for <- function(fit, noise, confidence = 0.9) {
   if (length(refused)) {
     stop_input("limit", paste0(refused, ", so no count can be promised"), argument("fit"),
                paste(
-                 "Probe again, several pairs at each count: a single glaring pixel may have met one pair only.",
+                 "Probe again, several pairs at each count: a single glaring pixel may have met",
+                 "one pair only.",
                  "Denoising, clamping and a cap on the samples must be off."))
   }
   vapply(noise, function(target) least_samples(fit$curve, target, confidence), 0)
@@ -353,7 +355,8 @@ below_floor <- function(curve, target, promised) {
                                " lies below the floor of ", format(signif(floor, 3)),
                                ", which no count of samples gets under"), argument("noise"),
                paste(
-                 "What lowers the floor: more bits in the pictures (float instead of 8 bit), a lower threshold of",
+                 "What lowers the floor: more bits in the pictures (float instead of 8 bit), a",
+                 "lower threshold of",
                  "the engine where it stops pixels by itself, no caching of light."))
   }
   stop_input("limit", paste0("these probes can promise no noise below ",

@@ -162,7 +162,8 @@ check_sums <- function(sums, a, b, against) {
     stop_input("noise", paste0("the noise of neighbouring pixels is alike (correlation ",
                                format(round(alike, 2)),
                                "): the pair was denoised or blurred"), "arguments `a` and `b`",
-               "Switch denoising off for the probes; what is left after it says nothing about the samples.")
+               paste0("Switch denoising off for the probes; what is left after it says nothing ",
+                      "about the samples."))
   }
 }
 

@@ -78,7 +78,8 @@ cache_findings <- function(dynamic, files, frames, scene_changed) {
     if (!length(its)) {
       moving <- d$kind == "moving texture"
       return(finding_row(weight, label,
-                         if (moving) "is not cached: each node would make its own, and they may differ"
+                         if (moving) paste0("is not cached: each node would make its own, and ",
+                                            "they may differ")
                      else "is not baked: each node would simulate for itself, or render without it",
                        "Bake it to its cache, and send that."))
     }

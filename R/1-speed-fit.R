@@ -29,7 +29,8 @@
 #' @section Conditions: `clockpigeon_error_speeds` when there are no timings to fit;
 #'   `clockpigeon_error_type` for times that are not above 0.
 #' @examples
-#' known <- data.frame(scene = c("a", "a", "b", "b", "c"), rig = c("old", "new", "old", "new", "old"),
+#' known <- data.frame(scene = c("a", "a", "b", "b", "c"),
+#'                     rig = c("old", "new", "old", "new", "old"),
 #'                     wall_s = c(100, 52, 40, 19, 300))
 #' fit <- fit_speeds(known)
 #' predict(fit, "c", "new")

@@ -142,7 +142,8 @@ assumed_scaling <- function(points, assume, error, unit) {
     stop_input("scaling", paste0("all times are of n = ", points[["n"]][1],
                                  ": nothing says what more or fewer would do"),
                argument("n"),
-               "Measure a second count, or give `assume`, a serial share, and take it as an assumption.")
+               paste0("Measure a second count, or give `assume`, a serial share, and take it ",
+                      "as an assumption."))
   }
   assume <- check_number(assume, argument("assume"), least = 0, most = 1)
   y <- log(points[["seconds"]])

@@ -76,7 +76,8 @@ plain_bill <- function(x, card, where, standard) {
   if (length(odd)) {
     stop_input("bill", paste0("is in ", odd[1], ", and the card of ", card$site, " is in ",
                               card$currency), where,
-               "See that it is this site's bill; a card in the currency that is billed can be compared with it.")
+               paste0("See that it is this site's bill; a card in the currency that is billed ",
+                      "can be compared with it."))
   }
   x$currency <- card$currency
   x$mark <- row_marks(x[setdiff(names(bill_columns), "kind")])

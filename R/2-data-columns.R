@@ -162,7 +162,8 @@ column_moments <- function(x, name, zone, where) {
   if (length(odd)) {
     stop_input("import", paste0("has ", show_value(x[odd[1]]), " in line ", odd[1] + 1,
                                 ", column for `", name, "`"),
-               where, "Write moments as 2026-11-27T14:05:10Z, or as 2026-11-27 14:05 in the site's time_zone.")
+               where, paste0("Write moments as 2026-11-27T14:05:10Z, or as 2026-11-27 14:05 in ",
+                             "the site's time_zone."))
   }
   out
 }

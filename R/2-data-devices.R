@@ -42,7 +42,8 @@ parse_devices <- function(text, where) {
                                    perl = TRUE))[[1]]
   if (!length(said)) {
     stop_input("devices", paste("got", show_value(text)), where,
-               "Write all, shared, or a kind with the devices asked for, such as gpu, 'gpu 0', 'gpu 0+1' or 'cpu 0'.")
+               paste0("Write all, shared, or a kind with the devices asked for, such as gpu, ",
+                      "'gpu 0', 'gpu 0+1' or 'cpu 0'."))
   }
   index <- if (!said[3] %in% c("", "all")) unique(trimws(strsplit(said[3], "+", fixed = TRUE)[[1]]))
   list(kind = said[2], index = index)

@@ -99,7 +99,8 @@ profile_lines <- function(name, command, ask = NULL, picture = "png", output_as 
   limits <- unname(limits[intersect(names(limits), template_names(words))])
   c(paste("engine:", name), "# about: one line", paste("program:", text(words[1])),
     "# install: how to get it, for the message when it is missing",
-    "# An entry is left out when a {field} in it has no value; {frame:04}, {threads:1} and {log2(samples)} work too.",
+    paste0("# An entry is left out when a {field} in it has no value; {frame:04}, {threads:1} and ",
+           "{log2(samples)} work too."),
     "# All fields: clockpigeon help engine",
     "arguments:", entries,
     "# environment: {THREADS: '{threads}'}",
@@ -112,7 +113,8 @@ profile_lines <- function(name, command, ask = NULL, picture = "png", output_as 
     paste0("limits: [", toString(if (length(limits)) limits else "samples"), "]"),
     if (length(formula)) c("# The counts it can do, and n is what is written for each:",
                            paste0("values: {samples: ", formula, "}")) else
-      c("# values: {samples: {4: '2', 9: '3', 16: '4'}}  # counts it can do, and what is written for each",
+      c(paste0("# values: {samples: {4: '2', 9: '3', 16: '4'}}  # counts it can do, and what ",
+               "is written for each"),
         "# values: {samples: {is: 2^n, n: 0-12}}         # or by a formula"),
     "devices: [cpu]",
     paste("output:", picture),

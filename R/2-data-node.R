@@ -3,7 +3,8 @@
 # A host that SSH may be given: a name or an address, with a user before it and a port behind it. No
 # text that matches is an option of ssh or a command of a shell.
 ssh_host_pattern <- paste0("^([A-Za-z0-9_][A-Za-z0-9_.-]*@)?",
-                           "([A-Za-z0-9]([A-Za-z0-9.-]*[A-Za-z0-9])?|\\[[0-9A-Fa-f:.]+\\])(:[0-9]{1,5})?$")
+                           "([A-Za-z0-9]([A-Za-z0-9.-]*[A-Za-z0-9])?|",
+                           "\\[[0-9A-Fa-f:.]+\\])(:[0-9]{1,5})?$")
 
 # Options in a scheduler's script: lines that a shell takes for comments.
 script_options <- function() {

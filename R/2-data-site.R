@@ -103,7 +103,8 @@ service_address <- function(x, where) {
     return(x)
   if (grepl("^https://[^/?#@[:space:]]+(/[^?#[:space:]]*)?$", x)) return(x)
   stop_input("site", paste("got", show_value(x)), where,
-             "Write https://..., or http:// and an address of this machine, without a user or a query.")
+             paste0("Write https://..., or http:// and an address of this machine, without a ",
+                    "user or a query."))
 }
 
 a_service_address <- function() {

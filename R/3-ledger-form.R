@@ -107,20 +107,27 @@ ledger_tables <- function(server = FALSE) {
            typed(setting_columns), ")"),
     paste0("CREATE TABLE IF NOT EXISTS runs (id TEXT NOT NULL, setting INTEGER NOT NULL, ",
            typed(own), ")"),
-    "CREATE TABLE IF NOT EXISTS plans (id TEXT PRIMARY KEY, made_at TEXT, name TEXT, seed INTEGER, options TEXT)",
-    "CREATE TABLE IF NOT EXISTS blocks (plan_id TEXT, block INTEGER, trials TEXT, PRIMARY KEY (plan_id, block))",
+    paste0("CREATE TABLE IF NOT EXISTS plans (id TEXT PRIMARY KEY, made_at TEXT, name TEXT, seed ",
+           "INTEGER, options TEXT)"),
+    paste0("CREATE TABLE IF NOT EXISTS blocks (plan_id TEXT, block INTEGER, trials TEXT, ",
+           "PRIMARY KEY (plan_id, block))"),
     "CREATE TABLE IF NOT EXISTS machines (id TEXT PRIMARY KEY, facts TEXT)",
-    "CREATE TABLE IF NOT EXISTS imports (mark TEXT PRIMARY KEY, path TEXT, imported_at TEXT, timings INTEGER)",
+    paste0("CREATE TABLE IF NOT EXISTS imports (mark TEXT PRIMARY KEY, path TEXT, imported_at ",
+           "TEXT, timings INTEGER)"),
     paste(
-      "CREATE TABLE IF NOT EXISTS import_turns (turn INTEGER PRIMARY KEY, mark TEXT NOT NULL, first_row INTEGER,",
+      "CREATE TABLE IF NOT EXISTS import_turns (turn INTEGER PRIMARY KEY, mark TEXT NOT NULL,",
+      "first_row INTEGER,",
       "last_row INTEGER, withdrawn INTEGER NOT NULL, at TEXT)"),
     "CREATE TABLE IF NOT EXISTS corrections (old_id TEXT PRIMARY KEY, new_id TEXT NOT NULL)",
     paste(
-      "CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER, tile INTEGER,",
+      "CREATE TABLE IF NOT EXISTS judgements (judged_at TEXT, by TEXT, shot TEXT, frame INTEGER,",
+      "tile INTEGER,",
       "samples REAL, noise REAL, accepted INTEGER)"),
-    "CREATE TABLE IF NOT EXISTS edits (made_at TEXT, by TEXT, file TEXT NOT NULL, change TEXT NOT NULL)",
+    paste0("CREATE TABLE IF NOT EXISTS edits (made_at TEXT, by TEXT, file TEXT NOT NULL, ",
+           "change TEXT NOT NULL)"),
     paste(
-      "CREATE TABLE IF NOT EXISTS archives (file TEXT PRIMARY KEY, folder TEXT, hash TEXT NOT NULL, made_at TEXT,",
+      "CREATE TABLE IF NOT EXISTS archives (file TEXT PRIMARY KEY, folder TEXT, hash TEXT NOT",
+      "NULL, made_at TEXT,",
       "by TEXT, timings INTEGER NOT NULL, first_at TEXT, last_at TEXT)"),
     job_tables()
   )
@@ -141,7 +148,8 @@ ledger_tables <- function(server = FALSE) {
 # of frames.
 ledger_indexes <- function() {
   paste("CREATE", c(
-    "UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE plan_id IS NOT NULL",
+    paste0("UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE ",
+           "plan_id IS NOT NULL"),
     "INDEX IF NOT EXISTS runs_of_job ON runs (job) WHERE job IS NOT NULL",
     "INDEX IF NOT EXISTS runs_with_output ON runs (setting) WHERE output IS NOT NULL",
     "INDEX IF NOT EXISTS settings_of_scene ON settings (scene, frame)",
@@ -169,7 +177,8 @@ line_types <- c(site = "text", kind = "text", item = "text", began = "text", end
 job_tables <- function() {
   c(
     paste(
-      "CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE COLLATE NOCASE,",
+      "CREATE TABLE IF NOT EXISTS jobs (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE COLLATE",
+      "NOCASE,",
       "made_at TEXT, by TEXT, question TEXT, shots TEXT, scenario TEXT, decision TEXT)"),
     paste0("CREATE TABLE IF NOT EXISTS events (sequence INTEGER PRIMARY KEY, job TEXT NOT NULL, ",
            paste0(names(event_types), " ", column_types[event_types],
@@ -181,10 +190,12 @@ job_tables <- function() {
                   ifelse(names(line_types) == "key", " NOT NULL", ""), collapse = ", "),
            ", UNIQUE (job, key))"),
     paste(
-      "CREATE TABLE IF NOT EXISTS forecasts (job TEXT NOT NULL, made_at TEXT, stage TEXT, option TEXT, what TEXT,",
+      "CREATE TABLE IF NOT EXISTS forecasts (job TEXT NOT NULL, made_at TEXT, stage TEXT, option",
+      "TEXT, what TEXT,",
       "draws INTEGER, seed INTEGER, ", paste0(forecast_points(), " REAL", collapse = ", "), ")"),
     paste(
-      "CREATE TABLE IF NOT EXISTS outcomes (job TEXT NOT NULL, made_at TEXT, site TEXT, tier TEXT, evidence TEXT,",
+      "CREATE TABLE IF NOT EXISTS outcomes (job TEXT NOT NULL, made_at TEXT, site TEXT, tier",
+      "TEXT, evidence TEXT,",
       "what TEXT, actual REAL, count REAL, ", paste0(forecast_points(), " REAL", collapse = ", "),
       ", key TEXT NOT NULL, UNIQUE (job, key))")
   )

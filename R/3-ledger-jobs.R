@@ -62,7 +62,8 @@ jobs <- function(ledger) {
   if (!has_table(con, "jobs")) return(as_table(empty))
   rows <- ask_rows(con, paste(
     "SELECT j.name, j.made_at, j.by, json_extract(j.decision, '$.pick') AS pick,",
-    "(SELECT count(*) FROM events e WHERE e.job = j.id) AS events, j.id FROM jobs j ORDER BY j.rowid"
+    "(SELECT count(*) FROM events e WHERE e.job = j.id) AS events, j.id FROM jobs j ORDER BY",
+    "j.rowid"
   ))
   for (name in c("by", "pick")) rows[[name]] <- as.character(rows[[name]])
   as_table(rows)
@@ -100,7 +101,8 @@ job_events <- function(ledger, job) {
   there <- intersect(names(event_types), columns_of(con, "events"))
   rows <- ask_rows(con, paste("SELECT e.sequence, j.name AS job,",
                               paste0("e.", there, collapse = ", "),
-                                     "FROM events e JOIN jobs j ON j.id = e.job WHERE e.job = ? ORDER BY e.sequence"),
+                                     "FROM events e JOIN jobs j ON j.id = e.job WHERE e.job = ?",
+                                     "ORDER BY e.sequence"),
                           params = list(job_id(ledger, job)))
   rows <- cbind(rows[c("sequence", "job")], all_columns(rows[there], names(event_types)))
   as <- list(text = as.character, integer = as.integer, number = as.numeric)
@@ -125,7 +127,8 @@ placed_jobs <- function(ledger, stopped = FALSE) {
 # What was said of a job that whoever runs it must heed, in the order it was said.
 job_orders <- function(ledger, job) {
   ask_rows(ledger_connection(ledger), paste(
-    "SELECT what FROM events WHERE job = ? AND what IN ('paused', 'resumed', 'stopped') ORDER BY sequence"
+    "SELECT what FROM events WHERE job = ? AND what IN ('paused', 'resumed', 'stopped') ORDER BY",
+    "sequence"
   ), params = list(job_id(ledger, job)))[["what"]]
 }
 
@@ -231,7 +234,8 @@ all_job_promises <- function(ledger) {
 # `time`, `place`, `what`, `amount`, in the order it came.
 events_of_all_jobs <- function(ledger, what) {
   ask_rows(ledger_connection(ledger), paste0(
-    "SELECT j.name AS job, e.time, e.place, e.what, e.amount FROM events e JOIN jobs j ON j.id = e.job ",
+    "SELECT j.name AS job, e.time, e.place, e.what, e.amount FROM events e JOIN jobs j ON j.id = ",
+    "e.job ",
     "WHERE e.", job_event_sql, " AND e.what IN (", toString(rep("?", length(what))),
     ") ORDER BY e.sequence"
   ), params = as.list(what))

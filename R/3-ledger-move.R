@@ -32,7 +32,8 @@ move_ledger <- function(from, to, batch = 10000, say = function(table, done, all
     hash <- table_hash(source, table)
     if (hash != table_hash(target, table)) {
       stop_input("ledger", paste0("the table ", table, " came out otherwise than it went in"),
-                 to$path, "The ledger it came from is as it was. Did somebody write meanwhile? Move to a new place.")
+                 to$path, paste0("The ledger it came from is as it was. Did somebody write ",
+                                 "meanwhile? Move to a new place."))
     }
     data.frame(table = table, rows = all, hash = hash)
   })
@@ -74,7 +75,8 @@ insert_moved_rows <- function(con, table, rows) {
 renumber_rows <- function(con, table) {
   for (column in unique(c(order_column(table), "rowid"))) {
     DBI::dbGetQuery(con, sprintf(
-      "SELECT setval(pg_get_serial_sequence('%s', '%s'), greatest((SELECT coalesce(max(%s), 1) FROM %s), 1))::text",
+      paste0("SELECT setval(pg_get_serial_sequence('%s', '%s'), greatest((SELECT ",
+             "coalesce(max(%s), 1) FROM %s), 1))::text"),
       table, column, column, table
     ))
   }

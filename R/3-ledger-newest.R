@@ -66,7 +66,8 @@ paired_runs <- function(con, where, params, whole, part, rows = last_run(con)) {
     # It reads the index alone, and then the rows that are kept.
     sprintf(
       paste(
-      "FROM runs WHERE runs.rowid = ANY (ARRAY(SELECT p.rowid FROM chosen c CROSS JOIN LATERAL (SELECT",
+      "FROM runs WHERE runs.rowid = ANY (ARRAY(SELECT p.rowid FROM chosen c CROSS JOIN LATERAL",
+      "(SELECT",
       "r.rowid FROM runs r WHERE r.setting = c.setting AND %s OFFSET 0) p))"),
       in_stretches("r", asked$last, every))
   } else {
@@ -117,10 +118,13 @@ chosen_settings <- function(where, step, least) {
   if (step < 2) return(
     sprintf("WITH chosen AS MATERIALIZED (SELECT setting FROM settings WHERE %s)", where))
   sprintf(paste(
-    "WITH counted AS MATERIALIZED (SELECT scene, min(frame) AS first, count(DISTINCT frame) / %d AS most FROM settings",
-    "GROUP BY scene), steps AS MATERIALIZED (SELECT scene AS whose, first, CASE WHEN most > %.0f THEN %.0f",
+    "WITH counted AS MATERIALIZED (SELECT scene, min(frame) AS first, count(DISTINCT frame) / %d",
+    "AS most FROM settings",
+    "GROUP BY scene), steps AS MATERIALIZED (SELECT scene AS whose, first, CASE WHEN most > %.0f",
+    "THEN %.0f",
     "WHEN most < 1 THEN 1 ELSE most END AS step FROM counted),",
-    "chosen AS MATERIALIZED (SELECT w.setting FROM settings w LEFT JOIN steps ON steps.whose = w.scene",
+    "chosen AS MATERIALIZED (SELECT w.setting FROM settings w LEFT JOIN steps ON steps.whose =",
+    "w.scene",
     "WHERE (%s) AND coalesce((w.frame - first) %% step, 0) = 0)"
   ), least, step, step, where)
 }

@@ -46,7 +46,8 @@ connect_ledger <- function(ledger) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     stop_input("ledger", paste0("cannot be used: ", one_line(conditionMessage(e))),
                short_path(where),
-               if (server) "Is the server there, and do libpq's own places (~/.pgpass, PGPASSWORD) have the password?"
+               if (server) paste0("Is the server there, and do libpq's own places (~/.pgpass, ",
+                                  "PGPASSWORD) have the password?")
                else "The file was left as it is. Restore it from a copy, or name another file.")
   }
   con <- tryCatch(if (server) connect_server(where, read_only) else connect_file(where, read_only),

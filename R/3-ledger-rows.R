@@ -244,7 +244,8 @@ runs_of_part <- function(x, want, activity, time) {
     ", CASE WHEN note LIKE '", sample_mark, "%' THEN 1 ELSE 0 END AS sample, \"repeat\" AS turn, ",
     "coalesce(plan_id, substr(measured_at, 1, 10)) AS session ", of$from, " AND status = 'ok' AND ",
     time, "_s > 0 ",
-    "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id FROM corrections) ", "ORDER BY measured_at, run_order NULLS FIRST, runs.rowid"
+    "AND coalesce(\"repeat\", 1) > 0 AND coalesce(warm, 1) <> 0 AND id NOT IN (SELECT old_id ",
+    "FROM corrections) ", "ORDER BY measured_at, run_order NULLS FIRST, runs.rowid"
   ), of$params)
   settings <- ask_rows(con, paste(of$with, "SELECT * FROM settings WHERE", of$settings), of$params)
   used <- unique(rows[["setting"]])

@@ -21,7 +21,8 @@ has_ledger <- function(where) is_server_address(where) || file.exists(where)
 server_address <- function(where) {
   refuse <- function(what, instead)
     stop_input("ledger", what, sub("//[^/@]*@", "//...@", where), instead)
-  form <- "^postgres(?:ql)?://(?:([^/@:]*)(:[^/@]*)?@)?(\\[[^]]+\\]|[^/:?]*)(?::([0-9]+))?(?:/([^?]*))?(?:\\?(.*))?$"
+  form <- paste0("^postgres(?:ql)?://(?:([^/@:]*)(:[^/@]*)?@)?(\\[[^]]+\\]|[^/:?]*)",
+                 "(?::([0-9]+))?(?:/([^?]*))?(?:\\?(.*))?$")
   parts <- regmatches(where, regexec(form, where, perl = TRUE))[[1]]
   if (!length(parts))
     refuse("is no address of a database", "Write postgresql://user@host/database.")
@@ -194,7 +195,8 @@ server_tables <- function(tables) {
   body <- sub("name TEXT NOT NULL UNIQUE COLLATE NOCASE", "name TEXT NOT NULL", body, fixed = TRUE)
   refused <- unlist(lapply(name, function(table) sprintf(
     paste("DROP TRIGGER IF EXISTS append_only ON %s;",
-          "CREATE TRIGGER append_only BEFORE UPDATE OR DELETE OR TRUNCATE ON %s EXECUTE FUNCTION append_only()"),
+          "CREATE TRIGGER append_only BEFORE UPDATE OR DELETE OR TRUNCATE ON %s EXECUTE FUNCTION",
+          "append_only()"),
     table, table
   )))
   c(

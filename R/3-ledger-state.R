@@ -13,7 +13,8 @@ ledger_state <- function(ledger) {
   }, 0)
   ends <- ask_rows(con, "SELECT min(measured_at) AS first, max(measured_at) AS last FROM runs")
   writers <- ask_rows(con, paste(
-    "SELECT coalesce(site, node, 'unknown') AS whose, count(*) AS timings, max(measured_at) AS last FROM",
+    "SELECT coalesce(site, node, 'unknown') AS whose, count(*) AS timings, max(measured_at) AS",
+    "last FROM",
     "(SELECT * FROM timings ORDER BY place DESC LIMIT 1000) AS newest GROUP BY 1 ORDER BY 3 DESC"
   ))
   waiting <- if (is_server_address(ledger$path)) spooled_files(ledger$path)
@@ -52,7 +53,8 @@ ledger_faults <- function(ledger, there) {
               as.numeric(ask_rows(con, paste("SELECT count(*) AS n FROM", of))[["n"]]), 0)
   # What is corrected may stand in an archive.
   old <- ask_rows(
-    con, "SELECT old_id FROM corrections c WHERE NOT EXISTS (SELECT 1 FROM runs r WHERE r.id = c.old_id)")
+    con, paste0("SELECT old_id FROM corrections c WHERE NOT EXISTS (SELECT 1 FROM runs r WHERE ",
+                "r.id = c.old_id)"))
   odd <- if (nrow(old)) setdiff(old[["old_id"]], known_ids(ledger, old[["old_id"]]))
   n <- c("corrections of timings that are not there" = length(odd), n)
   own <- if (!on_server(con)) setdiff(DBI::dbGetQuery(con, "PRAGMA integrity_check(5)")[[1]], "ok")

@@ -53,7 +53,8 @@ find_drift <- function(x, setting) {
                        says = paste0(
       "later trials are ", if (d$factor > 1) "slower" else "faster", ": ", change(d$factor),
       " from the first to the last (95 % interval ", change(d$lower), " to ", change(d$upper),
-      "); comparisons hold, since blocks are shuffled; absolute times do not: let the machine settle and run again"
+      "); comparisons hold, since blocks are shuffled; absolute times do not: let the machine ",
+      "settle and run again"
     )))
   }
   if (isTRUE(d$p_blocks < 0.01)) {

@@ -99,7 +99,8 @@ clock_span <- function(began, ended) {
 parse_typed_duration <- function(x, where = argument("x")) {
   text <- tolower(trimws(check_text(x, where)))
   about <- paste0(
-    "^(about|around|roughly|approximately|approx\\.?|circa|ca\\.?|~|just under|just over|nearly|almost|",
+    "^(about|around|roughly|approximately|approx\\.?|circa|ca\\.?|~|just under|just ",
+    "over|nearly|almost|",
     "under|over)\\s*")
   guess <- "\\s*\\b(left|remaining|estimated|expected|to go)\\b\\s*"
   kind <- if (grepl(guess, text)) "estimated" else "typed"

@@ -43,7 +43,8 @@ backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
   if (is.null(found)) {
     stop_input("backtest", "holds nothing that could be hidden and forecast", "the ledger",
                paste(
-                 "It takes a shot with nearly all its frames measured, a scene measured on two rigs, or a frame",
+                 "It takes a shot with nearly all its frames measured, a scene measured on two",
+                 "rigs, or a frame",
                  "at three counts of samples."))
   }
   found[["error"]] <- found[["forecast_s"]] / found[["true_s"]] - 1

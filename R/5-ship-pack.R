@@ -22,7 +22,8 @@
 #' @examplesIf requireNamespace("zip", quietly = TRUE)
 #' project <- read_project(demo_file())
 #' manifest <- project$manifests$basin
-#' manifest$dynamic <- manifest$dynamic[0, ]  # its spray is not baked in the demo, and would be refused
+#' # Its spray is not baked in the demo, and would be refused.
+#' manifest$dynamic <- manifest$dynamic[0, ]
 #' pack_shot(manifest, project$root, out = tempdir())[c("version", "files", "bytes")]
 #' @export
 pack_shot <- function(manifest, folder = ".", out = ".") {

@@ -30,7 +30,8 @@
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)
 #' forecast <- forecast_job(plan_options(job, project$sites), draws = 200)
-#' next_measures(choose_option(forecast, deadline = "5 h", budget = "60 EUR"))[c("what", "about", "worth")]
+#' choice <- choose_option(forecast, deadline = "5 h", budget = "60 EUR")
+#' next_measures(choice)[c("what", "about", "worth")]
 #' @export
 next_measures <- function(choice, most = 12) {
   check_class(choice, argument("choice"), "cp_choice", "choose_option()")

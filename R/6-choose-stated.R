@@ -37,7 +37,8 @@ stated_plan <- function(stated, state) {
   if (fallback == 1) {
     stop_input("plan", paste("has a", if (length(stated$look)) "look and no rescue" else
                              "rescue and no look"), where,
-               "A fallback needs both: when to look and below how many frames, and where the rest goes then.")
+               paste0("A fallback needs both: when to look and below how many frames, and ",
+                      "where the rest goes then."))
   }
   run <- check_parts(state, split, keep = fallback > 0)
   kind <- if (fallback) "fallback" else if (length(split$used) > 1) "sides" else "one"

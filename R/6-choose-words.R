@@ -65,7 +65,8 @@ warning_words <- function(choice) {
     if (length(speeds)) {
       c(speed = paste0("Warning: the plan rests on a speed that is ",
                        paste(speeds, collapse = " and "),
-                       ", not measured. clockpigeon choose --test-frames 3 says what a trial would be worth."))
+                       ", not measured. clockpigeon choose --test-frames 3 says what a trial ",
+                       "would be worth."))
     })
 }
 

@@ -46,10 +46,10 @@ film_rate <- function(text) {
 
 # A film as ffprobe reads it to its end: pictures counted, not as its header says.
 check_film <- function(path, frames, rate, size) {
+  entries <- "stream=nb_read_frames,r_frame_rate,width,height:format=duration"
   ran <- processx::run("ffprobe", c("-v", "error", "-count_frames", "-select_streams", "v:0",
-                                    "-show_entries",
-                                    "stream=nb_read_frames,r_frame_rate,width,height:format=duration", "-of", "json",
-                                    path), error_on_status = FALSE)
+                                    "-show_entries", entries, "-of", "json", path),
+                       error_on_status = FALSE)
   said <- tryCatch(jsonlite::parse_json(ran$stdout), error = function(e) list())
   stream <- if (length(said$streams)) said$streams[[1]] else list()
   number <- function(x) if (length(x)) suppressWarnings(as.numeric(x)) else NA_real_

@@ -48,7 +48,9 @@
 #' @examplesIf requireNamespace("png", quietly = TRUE)
 #' folder <- tempfile()
 #' dir.create(folder)
-#' wave <- function(f) outer(1:40, 1:60, function(y, x) 0.5 + 0.3 * sin((x + 2 * f) / 9) * cos(y / 7))
+#' wave <- function(f) {
+#'   outer(1:40, 1:60, function(y, x) 0.5 + 0.3 * sin((x + 2 * f) / 9) * cos(y / 7))
+#' }
 #' for (f in 1:12) png::writePNG(wave(f), file.path(folder, sprintf("wave-%04d.png", f)))
 #' png::writePNG(matrix(0, 40, 60), file.path(folder, "wave-0007.png"))
 #' verify_frames(folder)$findings[c("frame", "code", "evidence")]

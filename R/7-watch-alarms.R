@@ -118,7 +118,8 @@ level_alarms <- function(x) {
   new_alarm("unlike", "soon", slow[["site"]], paste0(
     slow[["site"]], " takes ", number_text(slow[["beside"]]),
     " times as long for a frame as was forecast, more than ", "in 199 of 200 cases"),
-    "See that its version, device and settings are those that were measured; the times below go on as it goes.")
+    paste0("See that its version, device and settings are those that were measured; the times ",
+           "below go on as it goes."))
 }
 
 # Slower than before: one false alarm in twenty jobs that go as forecast.
@@ -176,7 +177,8 @@ halted_alarm <- function(x, site, columns) {
             paste0(site$site, " ended its part at ", clock_at(x, site$halted_s), ": ", why, "; ",
                    lost, " frames are not rendered"),
             paste0(
-          "Place what is left again with what it may cost now, or decide anew: clockpigeon choose --done. ",
+          "Place what is left again with what it may cost now, or decide anew: clockpigeon ",
+          "choose --done. ",
           "What is ready there is paid: clockpigeon fetch."))
 }
 
@@ -184,7 +186,8 @@ reach_alarm <- function(x, site) {
   if (is.na(site$silent_s)) return(NULL)
   if (site$by_hand) {
     return(new_alarm("unreached", "soon", site$site, paste0(site$site, " ", site$trouble),
-                     "Export it again, or mend `reports` in the site's file; frames in the folder count all the same."))
+                     paste0("Export it again, or mend `reports` in the site's file; frames in the ",
+                            "folder count all the same.")))
   }
   new_alarm("unreached", "now", site$site,
             paste0(site$site, " cannot be asked since ", clock_at(x, site$silent_s), ": it ",
@@ -225,7 +228,8 @@ version_alarm <- function(x, site) {
   new_alarm("version", "now", site$site,
             paste0(site$site, " renders with ", job$engine, " ", site$other, ", asked was ",
                    job$version),
-            "Stop, and look at a frame beside one of your own: clockpigeon picture. Releases light and grain differently.")
+            paste0("Stop, and look at a frame beside one of your own: clockpigeon picture. ",
+                   "Releases light and grain differently."))
 }
 
 # Fewer nodes than the plan counts on, well after the others began.

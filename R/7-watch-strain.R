@@ -24,7 +24,8 @@ memory_alarms <- function(took) {
       nrow(g), " of ", of, if (of == 1) " frame" else " frames", " of the node ", g[["node"]][1],
       " held over 90 % of its ", format_size(1e6 * g[["memory_mb"]][1]), " of memory (",
       format_size(1e6 * max(g[["peak_mem_mb"]])), ")"),
-      "Have it render fewer at once, or leave it out: what is put on its disk instead takes many times as long.")
+      paste0("Have it render fewer at once, or leave it out: what is put on its disk instead ",
+             "takes many times as long."))
   }))
 }
 
@@ -45,7 +46,8 @@ idle_alarms <- function(x, share = 0.6) {
     new_alarm("idle", "soon", NA, paste0(
       "the last ", nrow(g), " frames of the node ", g[["node"]][1], " used ", format_percent(now),
       " of the cores they were ", "given, ", format_percent(usual), " when they were measured"),
-      "They wait for something: other work there, the disk that the scene is read from, its link, or memory.")
+      paste0("They wait for something: other work there, the disk that the scene is read from, ",
+             "its link, or memory."))
   }))
 }
 
@@ -73,7 +75,8 @@ link_alarms <- function(x) {
       "pictures of the node ", g[["node"]][1], " take ", format_duration(way),
       " until they are here, and ", format_duration(took), " to render (median of the last ",
       nrow(g), ")"),
-      "See its link and the disk here, or let it write into a folder that both see: `folder` of its file.")
+      paste0("See its link and the disk here, or let it write into a folder that both see: ",
+             "`folder` of its file."))
   }))
 }
 

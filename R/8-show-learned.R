@@ -31,7 +31,8 @@ learned_lines <- function(x, width = terminal_width()) {
   names(body)[3] <- "said by"
   c(wrap_lines(paste0(jobs, if (jobs == 1) " job was" else " jobs were",
                       " settled. Of forecasts: how many ended in ",
-                      "their 80 % range, how many times as much it was as the middle of the forecast, and how far off ",
+                      "their 80 % range, how many times as much it was as the middle of the ",
+                      "forecast, and how far off ",
                       "that is on the whole (CRPS of logs)."), width), "",
     text_table(body, right = c("jobs", "in range", "took times", "off by"), width = width), "",
     claim_lines(scores, width), correction_lines(x, width), rate_lines(x, width))

@@ -230,7 +230,8 @@ finding_of_study <- function(study, width) {
   }
   display <- if (study$probes$light != "linear") {
     paste(
-      "The pictures are made for a display and were brought back to linear light: what they clip at white has no",
+      "The pictures are made for a display and were brought back to linear light: what they clip",
+      "at white has no",
       "noise in them, and 8 bits have a floor.")
   }
   wrap_lines(c(said, glare, filter, display), width)
@@ -340,7 +341,8 @@ driver_lines <- function(x, width = terminal_width()) {
   bent <- !is.na(x$interacts) & x$interacts < 0.01
   c(wrap_lines(
     paste(
-    "What drives the time: each change alone, new over old: time of a sample, noise at equal samples,",
+    "What drives the time: each change alone, new over old: time of a sample, noise at equal",
+    "samples,",
     "and time of equal noise:"), width),
     text_table(body, right = c("frame", "time", "interval", "noise", "equal noise"), width = width,
                spare = "interval"),

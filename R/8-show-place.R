@@ -101,8 +101,9 @@ print.cp_placed <- function(x, ...) {
 # What is at sites that answer by an address.
 fetch_lines <- function(x, job, width = terminal_width()) {
   x <- as_frame(x)
-  if (!nrow(x)) return(paste0("job ", job,
-                              " has nothing at a site that answers by an address or leaves reports"))
+  if (!nrow(x))
+    return(paste0("job ", job, " has nothing at a site that answers by an address or ",
+                  "leaves reports"))
   body <- data.frame(site = x[["site"]], job = ifelse(is.na(x[["id"]]), "by hand", x[["id"]]),
                      state = ifelse(is.na(x[["state"]]), "unknown", x[["state"]]),
                      here = paste(x[["here"]], "of", x[["frames"]]), ready = paste(x[["ready"]]),

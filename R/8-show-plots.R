@@ -96,7 +96,8 @@ plot_order <- function(x) {
     ggplot2::labs(x = "order of trials", y = "time over the mean of its setting", colour = NULL,
                   shape = NULL, title = paste0("Drift of the run", drift),
                   caption = paste0(
-                    "Line: least squares on log time, the settings held apart; in brackets its 95 % ",
+                    "Line: least squares on log time, the settings held apart; in brackets its ",
+                    "95 % ",
                     "interval.", sample_caption(x)),
                   alt = paste0("Time of ", nrow(x),
                                " trials over the mean of their setting in the order they ran",

@@ -95,7 +95,8 @@ autoplot.cp_scaling_fit <- function(object, ...) { # nolint: object_name_linter.
                   subtitle = paste0("law: ", law_words[[object$best]],
                                     if (object$basis == "assumed") " (assumed)"),
                   caption = paste0(
-                    "Points: measured. Line and band: the laws by weight, 80 %. Grey: beyond what was ",
+                    "Points: measured. Line and band: the laws by weight, 80 %. Grey: beyond ",
+                    "what was ",
                     "measured."),
                   alt = paste0(title, ". Seconds and efficiency over the number of ", object$unit,
                                ".")) +

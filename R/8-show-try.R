@@ -42,7 +42,8 @@ try_lines <- function(x, most = 12) {
 # Patterns that would find the times, sizes and counts of an output, for `reads`.
 suggested_lines <- function(text, most = 5) {
   lines <- unique(trimws(strsplit(text, "\n", fixed = TRUE)[[1]]))
-  number <- "([A-Za-z][A-Za-z :=]{2,30}?[ :=]+)([0-9]+[.,]?[0-9]*) *(s|sec|secs|seconds|MB|rays|samples)?\\b"
+  number <- paste0("([A-Za-z][A-Za-z :=]{2,30}?[ :=]+)([0-9]+[.,]?[0-9]*) ",
+                   "*(s|sec|secs|seconds|MB|rays|samples)?\\b")
   hits <- regmatches(lines, regexec(number, lines, perl = TRUE))
   hits <- utils::tail(hits[lengths(hits) > 0], most)
   if (!length(hits)) return(NULL)

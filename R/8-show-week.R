@@ -143,7 +143,8 @@ autoplot.cp_chosen_week <- function(object, ...) { # nolint: object_name_linter.
     ggplot2::scale_y_discrete(drop = FALSE) +
     ggplot2::labs(x = NULL, y = NULL, title = title,
                   caption = paste(
-                    "Bars: from when a job begins to the middle of its ends; lines: to 9 in 10. Marks:",
+                    "Bars: from when a job begins to the middle of its ends; lines: to 9 in 10.",
+                    "Marks:",
                     "deadlines."),
                   alt = paste0(title, ". Jobs over time, with their deadlines.")) +
     plain_theme()

@@ -70,7 +70,8 @@ cli_ledger_command <- function(o, args) {
                c(state = "Nothing stands behind it.",
                  archive = "Write: archive --before 2025-01-01.",
                  grant = "Write: grant ROLE read|write|correct.",
-                 move = "Write: move FROM TO, files or addresses such as postgresql://user@host/database.")[[what]])
+                 move = paste0("Write: move FROM TO, files or addresses such as ",
+                               "postgresql://user@host/database."))[[what]])
   }
   if (what != "archive" && length(o$before)) {
     stop_input("usage", "got a day", "option --before", "It is for clockpigeon ledger archive.")
@@ -148,7 +149,9 @@ archived_lines <- function(x, folder, before) {
   day <- function(column) substr(x[[column]], 1, 10)
   c(wrap_lines(paste0("Taken out ", count(sum(x[["timings"]])), " timings into ",
                       short_path(folder), ", each file ",
-                      "read back and compared before. They are read as if they were here, as long as the files stay ", "there. A ledger that is a file keeps its size and fills it with new timings; clockpigeon ",
+                      "read back and compared before. They are read as if they were here, as ",
+                      "long as the files stay ", "there. A ledger that is a file keeps its size ",
+                                                 "and fills it with new timings; clockpigeon ",
                       "ledger move to a new file makes it small.")),
     "", text_table(data.frame(file = x[["file"]], timings = count(x[["timings"]]),
                               from = day("first_at"), to = day("last_at")), right = "timings"))
@@ -172,7 +175,8 @@ cli_move <- function(o, from, to) {
     x <- x[x[["rows"]] > 0, , drop = FALSE]
     c(wrap_lines(paste0("Moved ", format(sum(x[["rows"]]), big.mark = ","),
                         " rows; each table has the same hash in ",
-                        "both places. The old ledger is as it was. Write the new one into clockpigeon.yaml: ledger: ",
+                        "both places. The old ledger is as it was. Write the new one into ",
+                        "clockpigeon.yaml: ledger: ",
                         to)),
       "", text_table(data.frame(table = x[["table"]], rows = format(x[["rows"]], big.mark = ","),
                                 hash = substr(x[["hash"]], 1, 16)), right = "rows"))

@@ -7,13 +7,15 @@ cli_option <- function(flag, help, type = "character", default = NULL) {
 format_option <- cli_option("--format", "table, csv or json [table]", default = "table")
 job_options <- list(
   cli_option(
-    "--shots", "shots of the job, with commas between [the job file's, the project's default, or all]"),
+    "--shots", paste0("shots of the job, with commas between [the job file's, the project's ",
+                      "default, or all]")),
   cli_option("--engine", "engine, or several to choose among [the project's default]"),
   cli_option("--engine-version",
              "its version, or several [the project's default, or the newest measured]"),
   cli_option("--limits", "limits to choose among: own, 50% (of the samples), 'noise 0.02' [own]"),
   cli_option(
-    "--only", "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
+    "--only",
+    "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
   cli_option("--without", "sites, tiers, hires, starts or field=value to leave out [none]"),
   cli_option("--spreads",
              "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
@@ -35,7 +37,8 @@ question_options <- list(
   cli_option(
     "--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
   cli_option(
-    "--plan", "a plan of your own, or a decision's record, to hold against the best: a YAML or JSON file")
+    "--plan", paste0("a plan of your own, or a decision's record, to hold against the best: a ",
+                     "YAML or JSON file"))
 )
 choice_options <- c(question_options, list(
   cli_option("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]",
@@ -72,7 +75,8 @@ settle_options <- list(
   cli_option("--dispute",
              "also write what is asked too much for the site to this file, .md and .json"),
   cli_option(
-    "--export", "also write the lines as CSV in the columns of the FinOps Open Cost and Usage Specification"),
+    "--export", paste0("also write the lines as CSV in the columns of the FinOps Open Cost and ",
+                       "Usage Specification")),
   cli_option("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"),
   figure_option,
   format_option)
@@ -88,7 +92,8 @@ week_options <- list(
 
 ledger_options <- list(
   cli_option(
-    "--before", "for archive: the day before which timings were measured that are taken out, such as 2025-01-01"),
+    "--before", paste0("for archive: the day before which timings were measured that are taken ",
+                       "out, such as 2025-01-01")),
   format_option
 )
 

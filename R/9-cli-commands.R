@@ -323,7 +323,8 @@ cli_limits <- function(text, where = "option --limits") {
                                           100 else value))
     if (length(words) != 2 || !words[1] %in% limit_kinds || is.na(number) && words[1] != "time") {
       stop_input("limit", paste("got", show_value(one)), where,
-                 "Write samples as 64, or 'noise 0.02', or 'time 5min'; several with commas between.")
+                 paste0("Write samples as 64, or 'noise 0.02', or 'time 5min'; several with ",
+                        "commas between."))
     }
     check_limit(stats::setNames(list(if (words[1] == "time") value else number), words[1]), where)
   })

@@ -231,10 +231,11 @@ cli_do_next <- function(o, args, choice, limit) {
   cli_note(if (length(done)) paste("measured:", paste(done, collapse = "; ")) else
            "nothing was measured",
            if (step < 50)
-           "; what is left is not worth it, does not fit into what was allowed, or is not done here")
-  cli_emit(next_measures(choice), o$format,
-           function() c(choice_lines(choice), "", next_lines(choice,
-                                                                                             next_measures(choice))))
+           paste0("; what is left is not worth it, does not fit into what was allowed, or is ",
+                  "not done here"))
+  measures <- next_measures(choice)
+  cli_emit(measures, o$format,
+           function() c(choice_lines(choice), "", next_lines(choice, measures)))
   choice_status(choice)
 }
 

@@ -33,8 +33,10 @@ cli_demo <- function(o, args) {
            "\n  clockpigeon choose film --deadline 20h    another deadline, another plan",
            "\n  clockpigeon next film --deadline 28h      what to find out first",
            "\n  clockpigeon choose film --deadline 28h --why --changes",
-           "\n  clockpigeon choose --shots gears-review --only attic,nodes=1 --deadline 1h --record gears-1",
-           "\n  clockpigeon place gears-1 --yes             render its 720 frames here; in another terminal:",
+           paste0("\n  clockpigeon choose --shots gears-review --only attic,nodes=1 --deadline 1h ",
+                  "--record gears-1"),
+           paste0("\n  clockpigeon place gears-1 --yes             render its 720 frames here; in ",
+                  "another terminal:"),
            "\n  clockpigeon watch gears-1")
   0L
 }
@@ -244,7 +246,8 @@ begin_standin <- function(folder) {
   cat(paste0("service: {address: ", line[1], "/saltmill, token: {env: CLOCKPIGEON_TOKEN}}\n"),
       file = file.path(folder, "sites", "saltmill.yaml"), append = TRUE)
   circle_note(
-    "A farm stands in for saltmill: a node will freeze, some pictures come cut off, and it charges 1.3 times ",
+    paste0("A farm stands in for saltmill: a node will freeze, some pictures come cut off, and it ",
+           "charges 1.3 times "),
     "what its card says. Its clock advances by ", circle_step, " s with every poll.")
   list(process = process, before = before, log = log)
 }
@@ -274,7 +277,8 @@ circle_scores <- function(folder) {
 }
 
 circle_lines <- function(scores) {
-  c("How far off the forecasts were, as shown when each job was decided (CRPS of logs, about a share):",
+  c(paste0("How far off the forecasts were, as shown when each job was decided (CRPS of logs, ",
+           "about a share):"),
     paste0("- ", figure_words(scores[["what"]]), ": ", format_percent(scores[["first"]]),
            " of the first job, ", format_percent(scores[["second"]]), " of the second",
            ifelse(scores[["second"]] < scores[["first"]], ": better", ": not better"), "."))

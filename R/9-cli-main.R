@@ -31,12 +31,14 @@ cli_commands <- list(
     arguments = "list | new NAME | try NAME [SHOT or SCENE]", arity = c(1, 3),
     options = list(
       cli_option("--command",
-                 "new: how one frame is rendered, with fields: 'prog {scene} -f {frame} -o {output}'"),
+                 paste0("new: how one frame is rendered, with fields: 'prog {scene} -f {frame} -o ",
+                        "{output}'")),
       cli_option("--ask-version",
                  "new: arguments with which it prints its version: --ask-version=--version"),
       cli_option("--picture", "new: png, pfm, exr or tiff [png]"),
       cli_option("--output-as",
-                 "new: where the picture is found, when the engine names it: '{stem}{frame:03}.png'"),
+                 paste0("new: where the picture is found, when the engine names it: ",
+                        "'{stem}{frame:03}.png'")),
       cli_option("--frame", "try: frame [the shot's first]", "integer"),
       cli_option("--size", "try: such as 320x180 [the shot's, or that]"),
       cli_option(
@@ -57,15 +59,19 @@ cli_commands <- list(
                  FALSE),
       cli_option("--shots", "shots, with commas between [the plan's]"),
       cli_option("--engines",
-                 "engines, a version behind where it is asked for: 'sundew 4.2,millrace' [the plan's]"),
+                 paste0("engines, a version behind where it is asked for: 'sundew ",
+                        "4.2,millrace' [the plan's]")),
       cli_option(
-        "--frames", "frames, such as 1,120 or 1-240 by 40 [the plan's, or three spread over each shot]"),
+        "--frames", paste0("frames, such as 1,120 or 1-240 by 40 [the plan's, or three spread ",
+                           "over each shot]")),
       cli_option(
-        "--limits", "such as 4,16 (samples) or 'noise 2%' or 'time 5min' [the plan's, or each shot's]"),
+        "--limits", paste0("such as 4,16 (samples) or 'noise 2%' or 'time 5min' [the plan's, ",
+                           "or each shot's]")),
       cli_option("--sizes", "such as 320x180,640x360 [the plan's, or each shot's]"),
       cli_option("--threads", "such as 1,2 [the plan's, or as the engine takes them]"),
       cli_option("--devices",
-                 "such as 'gpu 0,gpu 0+1', 'cpu 0' or all [the plan's, or as the engine takes them]"),
+                 paste0("such as 'gpu 0,gpu 0+1', 'cpu 0' or all [the plan's, or as the engine ",
+                        "takes them]")),
       cli_option("--repeats", "number of runs of each setting [the plan's, or 2]", "integer"),
       cli_option("--node", "node that stands for this machine [here, when there is one]"),
       cli_option("--keep", "folder for the pictures [none are kept]"), figure_option, format_option)
@@ -81,9 +87,11 @@ cli_commands <- list(
     function(o, args) cli_import(o, args), arguments = "FILE...", arity = c(1, Inf),
     options = c(list(
       cli_option(
-        "--as", "log, frames (a folder of finished ones), pictures, csv, json or jobs [told from the name]"),
+        "--as", paste0("log, frames (a folder of finished ones), pictures, csv, json or jobs ",
+                       "[told from the name]")),
       cli_option(
-        "--map", "columns of a table, or sums of them: frame=Nr,wall_s=user + sys,load_s=Ms / 1000"),
+        "--map",
+        "columns of a table, or sums of them: frame=Nr,wall_s=user + sys,load_s=Ms / 1000"),
       cli_option("--dry-run", "show what would be taken, and write nothing", "logical", FALSE),
       cli_option(
         "--again", "take files that were imported before anew; their earlier rows are withdrawn",
@@ -117,7 +125,8 @@ cli_commands <- list(
     function(o, args) cli_limit(o, args), arguments = "[SHOT]", arity = c(0, 1),
     options = list(
       cli_option(
-        "--noise", "noise target of the frame, a share of its brightness [what was judged clean enough, or 5%]"),
+        "--noise", paste0("noise target of the frame, a share of its brightness [what was ",
+                          "judged clean enough, or 5%]")),
       cli_option("--tile-noise", "target of its worst tile [twice that]"),
       cli_option("--samples", "counts to probe at [4,16,64, or the next that the engine can do]"),
       cli_option("--frames", "frames to probe [two, spread over the shot]"),
@@ -138,7 +147,8 @@ cli_commands <- list(
                  default = "10%"),
       cli_option("--sheet", "also write the worst tiles at each count to this PNG file"),
       cli_option(
-        "--blind", "write them to this PNG file without saying which is which, and ask which are clean enough"),
+        "--blind", paste0("write them to this PNG file without saying which is which, and ask ",
+                          "which are clean enough")),
       cli_option("--keep", "folder for the pictures [none are kept]"), figure_option, format_option
       )
   ),
@@ -152,7 +162,8 @@ cli_commands <- list(
       cli_option("--first", "frames spread over the shot that are measured first [3]", "integer",
                  3L),
       cli_option(
-        "--cheap", "a cheap pass over all frames: yes, no, or auto to decide by what it gains [auto]",
+        "--cheap", paste0("a cheap pass over all frames: yes, no, or auto to decide by what it ",
+                          "gains [auto]"),
       default = "auto"),
       cli_option("--engine", "engine [the project's default]"),
       cli_option("--engine-version", "its version [the newest]"),
@@ -247,7 +258,8 @@ cli_commands <- list(
                  "logical", FALSE),
       cli_option("--all", "also list every option, and why sites are left out", "logical", FALSE),
       cli_option("--record",
-                 "also write the decision down: as job NAME in the ledger, as NAME.json and NAME.md"),
+                 paste0("also write the decision down: as job NAME in the ledger, as NAME.json ",
+                        "and NAME.md")),
       figure_option, format_option
       ))
   ),
@@ -255,7 +267,8 @@ cli_commands <- list(
     "say what to find out first, and do it", function(o, args) cli_next(o, args),
     arguments = "[JOB]", arity = c(0, 1), options = c(job_options, question_options, list(
       cli_option(
-        "--do", "also measure the best ones here, while they take no more than this, such as 20min or 5EUR"),
+        "--do", paste0("also measure the best ones here, while they take no more than this, ",
+                       "such as 20min or 5EUR")),
       format_option
       ))
   ),
@@ -269,7 +282,8 @@ cli_commands <- list(
                  FALSE),
       cli_option("--despite", "findings that may stand, by their codes: CODE,CODE"),
       cli_option("--frame-limit",
-                 "how long a frame may take here, such as 40min [three times the slowest of the forecast]"),
+                 paste0("how long a frame may take here, such as 40min [three times the ",
+                        "slowest of the forecast]")),
       format_option)
   ),
   pause = command_row(
@@ -302,13 +316,16 @@ cli_commands <- list(
     arguments = "[JOB]", arity = c(0, 1),
     options = list(
       cli_option(
-        "--frames", "where its frames appear: FOLDER, or SITE=FOLDER,SITE=FOLDER [as it was told before]"),
+        "--frames", paste0("where its frames appear: FOLDER, or SITE=FOLDER,SITE=FOLDER [as it ",
+                           "was told before]")),
       cli_option(
-        "--placed", "when it was placed, such as '2026-11-27 10:00' [as told before, or when it was decided]"),
+        "--placed", paste0("when it was placed, such as '2026-11-27 10:00' [as told before, or ",
+                           "when it was decided]")),
       cli_option("--sent", "the frames that were not begun were sent to the fallback, now",
                  "logical", FALSE),
       cli_option(
-        "--claim", "how much time a site says is left, such as 3h20m or SITE=3h20m: kept beside what is said here"),
+        "--claim", paste0("how much time a site says is left, such as 3h20m or SITE=3h20m: ",
+                          "kept beside what is said here")),
       cli_option(
         "--ways", "also say what would become of the rest elsewhere, and what a stop leaves",
         "logical", FALSE),
@@ -317,14 +334,17 @@ cli_commands <- list(
         "also say what would be if that were changed now: tier=brisk, nodes=8, send SITE, ",
           "add SITE, stop; commas between")),
       cli_option(
-        "--tell", "also start a program or post (`tell` in clockpigeon.yaml) when an alarm rings, once for each",
+        "--tell", paste0("also start a program or post (`tell` in clockpigeon.yaml) when an alarm ",
+                         "rings, once for each"),
         "logical", FALSE),
       cli_option(
-        "--once", "say it once: on a terminal the screen is kept up to date, and json tells every change", "logical",
+        "--once", paste0("say it once: on a terminal the screen is kept up to date, and json ",
+                         "tells every change"), "logical",
         FALSE),
       cli_option("--every", "seconds between two looks [2]", "double", 2),
       cli_option(
-        "--show", "figure: belief (when it is done, as it was believed at each moment) or frames [belief]"),
+        "--show", paste0("figure: belief (when it is done, as it was believed at each moment) ",
+                         "or frames [belief]")),
       figure_option, format_option)
   ),
   verify = command_row(
@@ -366,13 +386,15 @@ cli_commands <- list(
       cli_option("--port", "port on this machine, 0 for any that is free [8470]", "integer", 8470L),
       cli_option("--speed", "seconds that pass there in one of yours [1]", "double", 1),
       cli_option(
-        "--render", "render frames for real with the project's engines [times are replayed from the ledger]",
+        "--render", paste0("render frames for real with the project's engines [times are ",
+                           "replayed from the ledger]"),
         "logical", FALSE),
       cli_option("--slots", "frames that are rendered at once [2]", "integer", 2L),
       cli_option("--misbehave",
                  paste0(
         "what goes wrong: freeze=2@5min:1h, slow=3@5min:2.5, lose=1@5min (node, when, how ",
-          "long or how much), fail, corrupt, black, cut, doubled, delayed, disordered (a share: 5%), wait, late-cap, ",
+          "long or how much), fail, corrupt, black, cut, doubled, delayed, disordered (a share: ",
+          "5%), wait, late-cap, ",
           "skew, old-token (a time), version=1.0, prices=1.3; commas between")),
       cli_option("--seed", "of all that varies [1]", "integer", 1L),
       cli_option("--for", "how long it serves [until it is ended]"))

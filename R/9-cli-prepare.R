@@ -50,7 +50,8 @@ cli_engine_new <- function(o, name) {
                "Change it, or choose another name.")
   }
   command <- cli_ask(o$command, "--command", paste0(
-    "How is one frame rendered? Type the command, with {scene}, {frame}, {samples}, {width}, {height}, {output} and\n",
+    "How is one frame rendered? Type the command, with {scene}, {frame}, {samples}, {width}, ",
+    "{height}, {output} and\n",
     "the like where their values stand, such as: ", name,
     " {scene} -f {frame} -s {samples} -o {output}"))
   # Whoever typed the command knows the options: the other questions are for those who were asked
@@ -119,9 +120,12 @@ profile_help <- function() {
   c("Fields in braces, in `arguments`, `environment`, `folder` and `output_as` of a profile:",
     wrap_lines(paste0("  ", toString(paste0("{", trial_fields, "}")),
                       ", and the names of `features`."), indent = 2),
-    "  {frame:04} pads with zeros, {threads:1} has a default, {frame-1}, {samples/4}, {log2(samples)} reckon.",
-    "For `devices`: {device_index}, {device_count}, {share}. For `sequence`: {frames}, {first}, {last}.",
-    "The file's fields, each explained: ?read_engine, or the schema engine.json in the package's folder schemas.", "")
+    paste0("  {frame:04} pads with zeros, {threads:1} has a default, {frame-1}, {samples/4}, ",
+           "{log2(samples)} reckon."),
+    paste0("For `devices`: {device_index}, {device_count}, {share}. For `sequence`: {frames}, ",
+           "{first}, {last}."),
+    paste0("The file's fields, each explained: ?read_engine, or the schema engine.json in the ",
+           "package's folder schemas."), "")
 }
 
 # ---- check ---------------------------------------------------------------------------------------

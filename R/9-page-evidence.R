@@ -235,7 +235,8 @@ compared_block <- function(x) {
     return(tags$section(tags$h2("Like with like"), tags$p(class = "about", x$none)))
   shiny::tagList(
     page_picture("ratios", "Like with like", x$figure,
-                 "Ratio of the old time to the new, with its 95 % interval, of timings that differ in nothing else."),
+                 paste0("Ratio of the old time to the new, with its 95 % interval, of timings ",
+                        "that differ in nothing else.")),
     plain_table(x$table, "Comparison", c("Pairs", "Old time", "New time"))
   )
 }

@@ -14,7 +14,8 @@ limits_part <- function() {
     tags$div(id = "limit-part", class = "wide", hidden = NA,
              page_figure("limit", "Noise against samples",
                          paste(
-                           "Points: probes. Lines: each frame's fit, the band 95 % of the one that needs most. The",
+                           "Points: probes. Lines: each frame's fit, the band 95 % of the one",
+                           "that needs most. The",
                            "line across is the target: drag it, or move the slider."),
                          more = tags$div(
                        class = "field", tags$label(`for` = "target", "Noise target"),

@@ -26,7 +26,8 @@ running_page <- function(title) {
       ))
     )),
     page_figure("belief", "Done, as it was believed at each moment",
-                "Band and line: the middle 8 in 10 and the middle. Dotted: now. Where they meet, it is done."),
+                paste0("Band and line: the middle 8 in 10 and the middle. Dotted: now. Where ",
+                       "they meet, it is done.")),
     page_figure("spent", "Money",
                 "What it comes to in the end, beside the budget and what was promised."),
     tags$div(class = "wide", page_figure(
@@ -92,12 +93,14 @@ order_buttons <- function(input, output, session, work, follower, job, state) {
   said <- shiny::reactiveVal(NULL)
   asked <- list(
     pause = list(what = "paused",
-                 ask = "No more of its frames are begun until it goes on; what renders is finished."),
+                 ask = paste0("No more of its frames are begun until it goes on; what renders is ",
+                              "finished.")),
     resume = list(what = "resumed", ask = "Its frames are begun again."),
     stop = list(what = "stopped",
                 ask = "What is done stays; the rest is not rendered. It cannot be begun again."),
     fetch = list(what = "fetch",
-                 ask = "Pictures that are ready at its sites are fetched and held against their sums.")
+                 ask = paste0("Pictures that are ready at its sites are fetched and held ",
+                              "against their sums."))
   )
   output$orders <- shiny::renderUI({
     paused <- isTRUE(state()$paused)

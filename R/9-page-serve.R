@@ -111,7 +111,8 @@ page_answer <- function(req, guard, title) {
 }
 
 refused_words <- c(
-  host = "This page is asked for by a name that is not its own. Open the address that `clockpigeon page` printed.",
+  host = paste0("This page is asked for by a name that is not its own. Open the address that ",
+                "`clockpigeon page` printed."),
   origin = "This page is not for other pages.",
   token = "This page needs its token. Open the address that `clockpigeon page` printed."
 )

@@ -91,8 +91,7 @@ text_fault <- function(value, schema, fault) {
   if (nchar(value) > or_else(schema$maxLength, Inf))
     return(fault(paste("is longer than", schema$maxLength)))
   if (length(schema$pattern) && !grepl(schema$pattern, value, perl = TRUE))
-    return(fault(paste("is not like",
-                                                                                              schema$pattern)))
+    return(fault(paste("is not like", schema$pattern)))
 }
 
 number_fault <- function(value, schema, fault) {

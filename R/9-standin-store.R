@@ -9,12 +9,14 @@ open_farm_store <- function(folder) {
                         synchronous = "normal")
   DBI::dbExecute(con, "PRAGMA journal_mode = WAL")
   for (table in c(
-    "jobs (id TEXT PRIMARY KEY, site TEXT NOT NULL, placed REAL NOT NULL, request TEXT NOT NULL, deleted REAL)",
-    "events (job TEXT NOT NULL, number INTEGER NOT NULL, event TEXT NOT NULL, PRIMARY KEY (job, number))",
-    "keys (site TEXT NOT NULL, key TEXT NOT NULL, body TEXT NOT NULL, status INTEGER NOT NULL, answer TEXT NOT NULL,
-     PRIMARY KEY (site, key))",
-    "parts_read (job TEXT NOT NULL, shot TEXT NOT NULL, frame INTEGER NOT NULL, part INTEGER NOT NULL,
-     PRIMARY KEY (job, shot, frame, part))",
+    paste0("jobs (id TEXT PRIMARY KEY, site TEXT NOT NULL, placed REAL NOT NULL, request TEXT ",
+           "NOT NULL, deleted REAL)"),
+    paste0("events (job TEXT NOT NULL, number INTEGER NOT NULL, event TEXT NOT NULL, PRIMARY ",
+           "KEY (job, number))"),
+    "keys (site TEXT NOT NULL, key TEXT NOT NULL, body TEXT NOT NULL, status INTEGER NOT NULL,
+     answer TEXT NOT NULL, PRIMARY KEY (site, key))",
+    "parts_read (job TEXT NOT NULL, shot TEXT NOT NULL, frame INTEGER NOT NULL,
+     part INTEGER NOT NULL, PRIMARY KEY (job, shot, frame, part))",
     "clock (begun REAL NOT NULL, wall REAL NOT NULL, speed REAL NOT NULL)"
   )) DBI::dbExecute(con, paste("CREATE TABLE IF NOT EXISTS", table))
   con
