@@ -82,18 +82,25 @@ format_duration <- function(seconds) {
   vapply(as.numeric(seconds), function(s) {
     if (is.na(s)) return("unknown")
     if (is.infinite(s)) return("never")
-    sign <- if (s < 0) "-" else ""
-    s <- abs(s)
-    paste0(sign, if (s == 0) "0s"
-           else if (s < 0.09995) sprintf("%.1fms", 1000 * s)
-           else if (s < 0.9995) sprintf("%.3fs", s)
-           else if (s < 9.995) sprintf("%.2fs", s)
-           else if (s < 59.95) sprintf("%.1fs", s)
-           else if (round(s) < 3600) sprintf("%dm%02ds", round(s) %/% 60, round(s) %% 60)
-           else if (round(s / 60) < 1440)
-           sprintf("%dh%02dm", round(s / 60) %/% 60, round(s / 60) %% 60)
-           else sprintf("%dd%02dh", round(s / 3600) %/% 24, round(s / 3600) %% 24))
+    paste0(if (s < 0) "-", if (abs(s) < 59.95) format_seconds(abs(s)) else format_long(abs(s)))
   }, "")
+}
+
+# Less than a minute, to three or four digits.
+format_seconds <- function(s) {
+  if (s == 0) return("0s")
+  if (s < 0.09995) return(sprintf("%.1fms", 1000 * s))
+  if (s < 0.9995) return(sprintf("%.3fs", s))
+  if (s < 9.995) return(sprintf("%.2fs", s))
+  sprintf("%.1fs", s)
+}
+
+# A minute or more, in its two largest units.
+format_long <- function(s) {
+  minutes <- round(s / 60)
+  if (round(s) < 3600) return(sprintf("%dm%02ds", round(s) %/% 60, round(s) %% 60))
+  if (minutes < 1440) return(sprintf("%dh%02dm", minutes %/% 60, minutes %% 60))
+  sprintf("%dd%02dh", round(s / 3600) %/% 24, round(s / 3600) %% 24)
 }
 
 # One number and one unit out of a named table: "700 MB" -> 7e8.

@@ -1,5 +1,19 @@
 # Charges: a rate card made into whole numbers, ready to price usages.
 
+# Does a discount of a card hold for this tier, engine and day? Fields that it lacks do not restrict
+# it.
+discount_applies <- function(d, tier, engine, on) {
+  if (!is.null(d$engine) && !engine %in% d$engine) return(FALSE)
+  if (!is.null(d$tier) && !tier %in% d$tier) return(FALSE)
+  is.null(on) || (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to)
+}
+
+tariff_tax <- function(tax) {
+  if (!length(tax)) return(NULL)
+  list(item = tax$tax, ratio = as_ratio(tax$percent) * c(1, 100), percent = tax$percent,
+       included = tax$included)
+}
+
 # A rate card as it prices one job: charges, discounts and minimums as whole numbers, for a tier, a
 # hire class, an engine and a day. Money is in minor units of the card's currency (hundredths of a
 # site's own unit).
@@ -17,10 +31,7 @@ tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on
   fee <- list(charge = "job fee", per = "job", amount = main$fixed)
   if (main$fixed > 0) charges <- c(charges, list(compile_charge(fee, site, 1, minor)))
   names <- c("rendering", vapply(charges[-1], `[[`, "", "item"))
-  discounts <- Filter(function(d) {
-    (is.null(on) || (is.null(d$from) || on >= d$from) && (is.null(d$to) || on <= d$to)) &&
-      (is.null(d$engine) || engine %in% d$engine) && (is.null(d$tier) || chosen$tier %in% d$tier)
-  }, site$discounts)
+  discounts <- Filter(function(d) discount_applies(d, chosen$tier, engine, on), site$discounts)
   balances <- Filter(function(b) is.null(on) || is.null(b$until) || on <= b$until, site$balances)
   list(
     currency = site$currency, zone = site$time_zone, tier = chosen$tier, charges = charges,
@@ -30,9 +41,7 @@ tariff_of <- function(site, tier = NULL, hire = NULL, engine = NA_character_, on
     }),
     minimum = round(main$minimum * minor), minimum_node = round(main$minimum_node * minor),
     minimum_month = round(main$minimum_month * minor),
-    tax = if (length(site$tax))
-    list(item = site$tax$tax, ratio = as_ratio(site$tax$percent) * c(1, 100),
-         percent = site$tax$percent, included = site$tax$included),
+    tax = tariff_tax(site$tax),
     balances = lapply(balances, function(b)
                       list(item = b$balance, kind = b$kind, amount = round(b$amount * minor))),
     defaults = list(devices = first_of(class$devices, site$devices),

@@ -170,19 +170,12 @@ compare_levels <- function(p, sessions, smallest, level, about = list(), weights
   each <- lapply(alone, with_sessions, sessions = sessions)
   chance <- adjusted_chances(each)
   row <- function(scene, total, basis, est, s) {
-    left <- s[["alone"]][1]
-    left_out <- if (total || length(scenes) == 1) {
-      c(if (left == 1) "1 timing without a partner",
-        if (left > 1) paste(left, "timings without a partner"),
-        about$left_out)
-    }
+    left_out <- if (total || length(scenes) == 1) c(unpaired_text(s[["alone"]][1]), about$left_out)
     note <- c(if (nrow(s) == 1) "single run: no interval", if (!total) pairs_say(est, s, smallest),
               unequal_work(s), work_sentence(s), session_sentence(sessions, level),
               if (length(left_out)) paste("left out:", toString(left_out)),
               if (length(about$apart)) paste("not alike, compared across", toString(about$apart)),
-              if (!total && length(chance) > 1 && isTRUE(chance[[scene]] > est$p)) {
-                paste0("chance adjusted for ", length(chance), " scenes (Holm)")
-              },
+              if (!total) adjusted_text(chance, scene, est$p),
               if (any(s[["sample"]])) sample_mark)
     comparison_row(p, scene, basis, est, s, level, smallest,
                    chance = if (total) est$p else chance[[scene]],
@@ -200,6 +193,16 @@ compare_levels <- function(p, sessions, smallest, level, about = list(), weights
               together("geometric mean", geometric_mean(alone)))
   }
   as_frame(bind_lists(rows))
+}
+
+unpaired_text <- function(n) {
+  if (n == 1) return("1 timing without a partner")
+  if (n > 1) paste(n, "timings without a partner")
+}
+
+adjusted_text <- function(chance, scene, p) {
+  if (length(chance) > 1 && isTRUE(chance[[scene]] > p))
+    paste0("chance adjusted for ", length(chance), " scenes (Holm)")
 }
 
 # One row of a comparison table, from the pairs `p` and `s` and their estimate.

@@ -43,6 +43,14 @@ eligibility_engine <- function(needs, can, engines) {
   eligibility_version("version", needs$engine, needs$version, can$versions)
 }
 
+is_version_range <- function(x) length(version_bounds(x)) > 0
+
+# Does one version meet another, where one of them may be a range? NA where both are.
+versions_meet <- function(wanted, has) {
+  if (!is_version_range(has)) return(version_matches(has, wanted))
+  if (is_version_range(wanted)) NA else version_matches(wanted, has)
+}
+
 # A named thing of a version: `wanted` is a version, a range or any; `known` what the site says of
 # all such things.
 eligibility_version <- function(field, name, wanted, known) {
@@ -60,17 +68,13 @@ eligibility_version <- function(field, name, wanted, known) {
   shown <- if (identical(has, "any")) paste("any", name) else paste(name, either(has))
   if ("any" %in% has || identical(wanted, "any"))
     return(eligibility_row(field, asked, shown, "fits"))
-  ranged <- function(x) length(version_bounds(x)) > 0
   pairs <- expand.grid(wanted = wanted, has = has, stringsAsFactors = FALSE)
-  meets <- mapply(function(w, h) {
-    if (ranged(w) && ranged(h)) NA else if (ranged(h)) version_matches(w, h) else
-      version_matches(h, w)
-  }, pairs$wanted, pairs$has)
+  meets <- mapply(versions_meet, pairs$wanted, pairs$has)
   if (any(meets %in% TRUE)) return(eligibility_row(field, asked, shown, "fits"))
   if (anyNA(meets)) return(eligibility_row(field, asked, shown, "unknown",
                                    paste("ask which versions of", name,
                                          "it has between its bounds")))
-  release <- Filter(function(h) !ranged(h) && !is_candidate(h), has)
+  release <- Filter(function(h) !is_version_range(h) && !is_candidate(h), has)
   candidates <- Filter(is_candidate, has)
   eligibility_row(field, asked, shown, "does not fit", paste0(
     "has ", shown, if (length(candidates)) paste0(" (", either(candidates), " only a candidate)"),

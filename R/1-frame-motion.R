@@ -139,6 +139,12 @@ still_frames <- function(looks, step, usual) {
   list(frames = still, same = same, measured = measured)
 }
 
+# Are the pictures of a short run identical, where hardly any others are and none near it?
+is_rare_repeat <- function(at, same) {
+  near <- setdiff(max(1, at[1] - 4):min(length(same), at[length(at)] + 4), at)
+  all(same[at]) && length(at) <= 3 && mean(same) < 0.1 && !any(same[near])
+}
+
 # Finding of a run `at` of still frames, or NULL if the shot does not move on both sides, or does
 # not catch up after it. Where noise hides the catching up, identical values suffice, if they are
 # rare in this sequence.
@@ -151,11 +157,10 @@ frozen_run <- function(at, step, same, measured) {
   caught <- step[to + 1]
   # It moves on both sides, not for one picture only.
   sides <- c(stats::median(step[earlier]), if (length(later)) stats::median(step[later]) else Inf)
-  if (step[from - 1] < 0.6 * pace || caught < 0.6 * pace || min(sides) < 0.5 * pace ||
-      length(at) > 25) return(NULL)
+  moves <- min(step[from - 1], caught) >= 0.6 * pace && min(sides) >= 0.5 * pace
+  if (!moves || length(at) > 25) return(NULL)
   exact <- all(same[at])
-  near <- setdiff(max(1, from - 4):min(length(step), to + 4), at)
-  alone <- exact && length(at) <= 3 && mean(same) < 0.1 && !any(same[near])
+  alone <- is_rare_repeat(at, same)
   bound <- 1 + 0.45 * length(at)
   if (caught < bound * pace && !(alone && !measured)) return(NULL)
   kind <- if (exact) "every value is the same" else

@@ -56,20 +56,17 @@ read_project <- function(path = ".", parts = NULL) {
   root <- real_path(path)
   project <- read_record(file.path(root, "clockpigeon.yaml"), project_fields(), "cp_project")
   project$root <- root
-  if (length(project$tell) && !length(project$tell$run) && !length(project$tell$post)) {
-    stop_input("project", "tells nobody",
-               paste0(short_path(file.path(root, "clockpigeon.yaml")), ", field `tell`"),
-               "Write run: [program, argument] or post: {address: URL, secret: {env: NAME}}.")
-  }
+  check_tell(project$tell, root)
   whole <- grepl("^(/|[A-Za-z]:)", project$ledger) || is_server_address(project$ledger)
   if (!whole) project$ledger <- file.path(root, project$ledger)
+  wants <- function(name) is.null(parts) || name %in% parts
   folder <- function(name, read, key) {
-    if (is.null(parts) || name %in% parts) read_folder(file.path(root, name), read, key)
+    if (wants(name)) read_folder(file.path(root, name), read, key)
   }
   project$shots <- folder("shots", read_shot, "shot")
   project$nodes <- folder("nodes", read_node, "node")
   project$engines <- folder("engines", read_engine, "engine")
-  if (is.null(parts) || "engines" %in% parts) {
+  if (wants("engines")) {
     shipped <- read_folder(system.file("engines", package = "clockpigeon"), read_engine, "engine")
     project$engines <- c(project$engines, shipped[setdiff(names(shipped), names(project$engines))])
   }
@@ -80,15 +77,15 @@ read_project <- function(path = ".", parts = NULL) {
   })
   project$plans <- folder("plans", read_plan, "plan")
   project$usages <- folder("usages", read_usage, "usage")
-  if (is.null(parts) || "manifests" %in% parts) {
+  if (wants("manifests")) {
     project$manifests <- read_folder(file.path(root, "manifests"), read_manifest, "shot",
                                      "\\.(ya?ml|csv)$")
   }
   project$job_files <- folder("jobs", read_job, "job")
-  rates <- if (is.null(parts) || "rates" %in% parts) {
-    list.files(file.path(root, "rates"), "\\.csv$", full.names = TRUE)
+  project$rates <- if (wants("rates")) {
+    files <- list.files(file.path(root, "rates"), "\\.csv$", full.names = TRUE)
+    do.call(rbind, lapply(files, read_rates))
   }
-  project$rates <- if (length(rates)) do.call(rbind, lapply(rates, read_rates))
   project
 }
 
@@ -158,3 +155,10 @@ demo_file <- function(path = "") {
 
 # Whether a ledger's place is an address of a server, not a file.
 is_server_address <- function(where) grepl("^postgres(ql)?://", where)
+
+check_tell <- function(tell, root) {
+  if (!length(tell) || length(tell$run) || length(tell$post)) return(invisible())
+  stop_input("project", "tells nobody",
+             paste0(short_path(file.path(root, "clockpigeon.yaml")), ", field `tell`"),
+             "Write run: [program, argument] or post: {address: URL, secret: {env: NAME}}.")
+}

@@ -72,50 +72,64 @@ probing <- function(target = 0.1, level = 0.8, first = 3, budget = Inf, cheap = 
 }
 probing_of <- probing
 
-# Measures frame by frame; what was found, and why it ended.
+# Measure frame by frame; returns what was found, and why it ended.
 run_probing <- function(probing, asked) {
-  cheap <- asked$cheap
-  first <- asked$first
   level <- asked$level
   shot <- probing$shot
   began <- steady_clock()
   spent <- function() steady_clock() - began
-  wish <- if (is.na(cheap)) "not decided" else if (cheap) "asked for" else "not wanted"
-  decided <- list(used = FALSE, why = or_else(asked$why, wish))
-  if (isTRUE(cheap)) decided <- run_cheap(probing, decided)
+  decided <- first_cheap_decision(probing, asked)
   seen <- known_rows(probing)
   steps <- list()
-  for (frame in setdiff(first_probes(shot$frames, first, decided$rows), seen[["frame"]])) {
-    if (nrow(seen) >= first || nrow(seen) && spent() > asked$budget) break
+  for (frame in setdiff(first_probes(shot$frames, asked$first, decided$rows), seen[["frame"]])) {
+    if (has_first_probes(seen, asked, spent())) break
     seen <- rbind(seen, probe_frame(probing, frame))
     if (nrow(seen) > 1)
       steps <- c(steps, list(probe_step(curve_of(probing, seen, decided), seen, level, spent())))
   }
   curve <- curve_of(probing, seen, decided)
-  if (is.na(cheap)) {
+  if (is.na(asked$cheap)) {
     decided <- decide_cheap(probing, curve, asked$target)
     if (decided$used) curve <- curve_of(probing, seen, decided)
   }
   repeat {
     now <- probe_step(curve, seen, level, spent())
-    open <- setdiff(shot$frames, curve$frame)
-    ended <- if (now$half_width <= asked$target) "narrow" else if (!length(open)) "all_measured"
-             else if (spent() > asked$budget) "budget_used"
-    if (probing$progress) {
-      message(measured_frames(curve), if (measured_frames(curve) == 1) " frame" else " frames",
-              " measured: total ", format_duration(now$median), " within ",
-              format_percent(now$half_width))
-    }
-    if (length(ended)) break
     if (!length(steps)) steps <- list(now)
+    if (probing$progress) report_probing(curve, now)
+    ended <- end_of_probing(now, asked, setdiff(shot$frames, curve$frame), spent())
+    if (length(ended)) break
     frame <- next_probe(curve)[["frame"]]
     seen <- rbind(seen, probe_frame(probing, frame))
     curve <- curve_of(probing, seen, decided)
     steps <- c(steps, list(probe_step(curve, seen, level, spent())))
   }
-  if (!length(steps)) steps <- list(now)
   list(curve = curve, total = total_time(curve, level), steps = bind_tables(steps), cheap = decided,
        ended = ended, spent_s = spent(), rows = seen)
+}
+
+# The cheap pass as requested, run if it is wanted; undecided until the first probes are there.
+first_cheap_decision <- function(probing, asked) {
+  cheap <- asked$cheap
+  wish <- if (is.na(cheap)) "not decided" else if (cheap) "asked for" else "not wanted"
+  decided <- list(used = FALSE, why = or_else(asked$why, wish))
+  if (isTRUE(cheap)) run_cheap(probing, decided) else decided
+}
+
+has_first_probes <- function(seen, asked, spent_s) {
+  nrow(seen) >= asked$first || nrow(seen) > 0 && spent_s > asked$budget
+}
+
+# Reason to stop probing, or NULL. `open`: the frames that are not measured.
+end_of_probing <- function(now, asked, open, spent_s) {
+  if (now$half_width <= asked$target) return("narrow")
+  if (!length(open)) return("all_measured")
+  if (spent_s > asked$budget) "budget_used"
+}
+
+report_probing <- function(curve, now) {
+  message(measured_frames(curve), if (measured_frames(curve) == 1) " frame" else " frames",
+          " measured: total ", format_duration(now$median), " within ",
+          format_percent(now$half_width))
 }
 
 # One frame, measured: its row, as known_rows() gives it.

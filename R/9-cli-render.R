@@ -12,25 +12,30 @@ cli_place <- function(o, args) {
     place <- plan_place(project, ledger, name)
     stops <- place$findings[["code"]][place$findings[["weight"]] == "stops"]
     goes <- all(stops %in% despite)
-    run <- goes && (o$yes || confirm_placing(place, o))
-    if (!run) {
-      cli_emit(place$findings, o$format, function() place_lines(place, despite))
-      if (goes && !o$yes)
-        cli_note("Nothing was placed. To place it: clockpigeon place ", name, " --yes",
-                 if (length(despite)) paste0(" --despite ", o$despite))
-      return(if (goes) 0L else 3L)
-    }
+    if (!goes || !o$yes && !confirm_placing(place, o))
+      return(emit_not_placed(place, o, goes, despite))
     if (o$yes) cli_note(paste(place_lines(place, despite), collapse = "\n"), "\n")
     placed <- place_job(place, ledger, despite, progress = TRUE, options = place_options(limit),
                         trial = o$trial)
     if (o$trial && length(placed$remote)) wait_remote(project, ledger, name, progress = TRUE)
     cli_emit(or_else(placed$frames, place$parts), o$format, function() {
-      c(placed_lines(placed, place), if (o$trial) c("", "With what the trial frames took:", "",
-                                                        place_lines(plan_place(project, ledger,
-                                                                               name), despite)))
+      lines <- placed_lines(placed, place)
+      if (!o$trial) return(lines)
+      again <- plan_place(project, ledger, name)
+      c(lines, "", "With what the trial frames took:", "", place_lines(again, despite))
     })
     if (any(placed$frames[["state"]] %in% c("waiting", "failed"))) 1L else 0L
   })
+}
+
+# The last look of a job that is not placed; returns the exit status.
+emit_not_placed <- function(place, o, goes, despite) {
+  cli_emit(place$findings, o$format, function() place_lines(place, despite))
+  if (!goes) return(3L)
+  if (!o$yes)
+    cli_note("Nothing was placed. To place it: clockpigeon place ", place$job, " --yes",
+             if (length(despite)) paste0(" --despite ", o$despite))
+  0L
 }
 
 # On a terminal it is asked for.
@@ -58,8 +63,7 @@ cli_watch <- function(o, args) {
   if (!length(args)) return(cli_watch_all(project, o))
   name <- args[1]
   decision <- cli_ledger(project, code = function(ledger) job_plan_record(ledger, name))
-  report_new_alarms(project, name, o, decision)
-  # The ledger is opened for each look: nothing is held between them.
+  add_typed_events(project, name, o, decision)
   if (o$tell && is.null(project$tell)) {
     stop_input("usage", "the project names nobody to be told", "option --tell",
                "Write `tell: {run: [program, argument]}` in clockpigeon.yaml.")
@@ -67,29 +71,41 @@ cli_watch <- function(o, args) {
   live <- !o$once && !length(o$figure) && !o$ways && !length(o$what_if)
   links <- new_links()
   on.exit(close_links(links))
+  # The ledger is opened for each look: nothing is held between them.
   look <- function(last = NULL) {
     cli_take(project, name, if (live) 1 else 5, links)
     x <- cli_ledger(project, code = function(ledger) watch_job(project, ledger, name, last = last))
     if (o$tell) cli_tell(project, x)
     x
   }
+  x <- if (live) watch_live(project, name, o, look)
+  if (is.null(x)) {
+    x <- look()
+    emit_watch(x, o)
+  }
+  cli_figure(x, o$figure, show = or_else(o$show, "belief"))
+  if (any(x$alarms[["level"]] == "now")) 3L else 0L
+}
+
+# Follow a job to its end: as JSON lines, or as a screen on a terminal. NULL where neither is
+# possible.
+watch_live <- function(project, name, o, look) {
+  ear <- function() event_ear(project$ledger)
+  if (o$format == "json") return(stream_watch(look, o$every, wait = ear()))
+  if (o$format != "table" || !on_terminal()) return(NULL)
   order <- function(what) {
     cli_ledger(project, FALSE,
                function(l) add_events(l, name, data.frame(what = what, source = "watch")))
   }
-  if (live && o$format == "json") {
-    x <- stream_watch(look, o$every, wait = event_ear(project$ledger))
-  } else if (live && o$format == "table" && on_terminal()) {
-    x <- live_watch(look, order, o$every, hear = event_ear(project$ledger))
-  } else {
-    x <- look()
-    ways <- if (length(o$what_if)) job_what_if(x, strsplit(o$what_if, ",", fixed = TRUE)[[1]])
-            else if (o$ways) as_table(job_alternatives(x))
-    cli_emit(or_else(ways, x$parts), o$format,
-             function() c(watch_lines(x), if (length(ways)) alternatives_lines(x, ways)))
-  }
-  cli_figure(x, o$figure, show = or_else(o$show, "belief"))
-  if (any(x$alarms[["level"]] == "now")) 3L else 0L
+  live_watch(look, order, o$every, hear = ear())
+}
+
+# One look at a job, with the alternatives that were requested.
+emit_watch <- function(x, o) {
+  ways <- if (length(o$what_if)) job_what_if(x, strsplit(o$what_if, ",", fixed = TRUE)[[1]])
+          else if (o$ways) as_table(job_alternatives(x))
+  cli_emit(or_else(ways, x$parts), o$format,
+           function() c(watch_lines(x), if (length(ways)) alternatives_lines(x, ways)))
 }
 
 # All jobs that run, a line each.
@@ -122,9 +138,9 @@ cli_tell <- function(project, x) {
   }
 }
 
-# What is told of the placing now is written down once: when it was, where its frames appear, and
-# that the rest was sent to the fallback.
-report_new_alarms <- function(project, name, o, decision) {
+# Record once what the options report of the job: when it was placed, where its frames appear, what
+# a site claims, and that the rest was sent to the fallback.
+add_typed_events <- function(project, name, o, decision) {
   plan <- decision$plan
   sites <- unique(vapply(plan$parts, `[[`, "", "site"))
   folders <- if (length(o$frames)) cli_folders(o$frames, c(sites, plan$rescue$site))
@@ -141,24 +157,29 @@ report_new_alarms <- function(project, name, o, decision) {
                "Leave it out.")
   }
   add <- function(rows) cli_ledger(project, FALSE, function(ledger) add_events(ledger, name, rows))
-  if (length(folders) || length(o$placed)) {
-    moment <- if (length(o$placed)) cli_past_moment(o$placed, project$time_zone, now) else
-      known$moment
-    folders <- utils::modifyList(as.list(known$folders), as.list(folders))
-    add(data.frame(time = utc_now(moment), place = names(folders), what = "placed",
-                   detail = unlist(folders), source = "watch",
-                   key = paste("placed", names(folders), unlist(folders), utc_now())))
-  }
-  if (length(o$claim)) {
-    pairs <- if (length(sites) == 1 && !grepl("=", o$claim, fixed = TRUE))
-      stats::setNames(list(o$claim), sites)
-             else as.list(cli_pairs(o$claim, "option --claim", "times as attic=3h20m"))
-    for (site in names(pairs)) check_choice(site, "option --claim", c(sites, plan$rescue$site))
-    add(data.frame(time = utc_now(now), place = names(pairs), what = "claim", source = "watch",
-                   amount = vapply(pairs, parse_duration, 0, "option --claim")))
-  }
+  if (length(folders) || length(o$placed))
+    add(placed_events(o, known, folders, project$time_zone, now))
+  if (length(o$claim)) add(claim_events(o$claim, sites, plan$rescue$site, now))
   if (o$sent) add(data.frame(time = utc_now(now), what = "looked", detail = "send",
                              source = "watch"))
+}
+
+placed_events <- function(o, known, folders, zone, now) {
+  moment <- if (length(o$placed)) cli_past_moment(o$placed, zone, now) else known$moment
+  folders <- utils::modifyList(as.list(known$folders), as.list(folders))
+  data.frame(time = utc_now(moment), place = names(folders), what = "placed",
+             detail = unlist(folders), source = "watch",
+             key = paste("placed", names(folders), unlist(folders), utc_now()))
+}
+
+# `claim`: the time left that a site states, as `3h20m`, or `attic=3h20m` for one of several sites.
+claim_events <- function(claim, sites, rescue, now) {
+  alone <- length(sites) == 1 && !grepl("=", claim, fixed = TRUE)
+  pairs <- if (alone) stats::setNames(list(claim), sites) else
+    as.list(cli_pairs(claim, "option --claim", "times as attic=3h20m"))
+  for (site in names(pairs)) check_choice(site, "option --claim", c(sites, rescue))
+  data.frame(time = utc_now(now), place = names(pairs), what = "claim", source = "watch",
+             amount = vapply(pairs, parse_duration, 0, "option --claim"))
 }
 
 cli_past_moment <- function(text, zone, now) {
@@ -266,15 +287,7 @@ cli_verify <- function(o, args) {
   refused <- NULL
   run <- function(ledger = NULL) {
     x <- verify_frames(where, project, ledger, frames, o$reference, o$quick, progress = TRUE)
-    if (is.null(x$job)) {
-      if (o$again) stop_input("usage", "is of a job, and a folder was named", "option --again",
-                              "Render its frames again where they came from.")
-    } else if (o$again) {
-      refused <<- refuse_frames(x, project, ledger)
-    } else if (!o$quick) {
-      rows <- as_frame(x$frames)
-      keep_usable(rows[rows[["verdict"]] == "usable", , drop = FALSE], ledger, x$job)
-    }
+    refused <<- keep_verdicts(x, o, project, ledger)
     x
   }
   x <- if (dir.exists(where)) run() else cli_ledger(project, FALSE, run)
@@ -286,6 +299,21 @@ cli_verify <- function(o, args) {
   bad <- any(x$frames[["verdict"]] != "usable")
   faults <- if (length(o$film)) cli_film(o, x, bad)
   if (length(faults)) 1L else if (bad) 3L else 0L
+}
+
+# Store the verdicts on a job's frames: usable ones, or with `--again` the frames to render again,
+# which are returned.
+keep_verdicts <- function(x, o, project, ledger) {
+  if (is.null(x$job)) {
+    if (o$again) stop_input("usage", "is of a job, and a folder was named", "option --again",
+                            "Render its frames again where they came from.")
+    return(NULL)
+  }
+  if (o$again) return(refuse_frames(x, project, ledger))
+  if (o$quick) return(NULL)
+  rows <- as_frame(x$frames)
+  keep_usable(rows[rows[["verdict"]] == "usable", , drop = FALSE], ledger, x$job)
+  NULL
 }
 
 # The one job that was placed, where none is named.

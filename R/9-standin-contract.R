@@ -50,25 +50,32 @@ schema_fault <- function(value, schema, document, at = "") {
   }
   fault <- function(what) list(where = at, what = what)
   kind <- json_kind(value)
+  wrong <- value_fault(value, kind, schema)
+  if (length(wrong)) return(fault(wrong))
+  switch(kind,
+         object = object_fault(value, schema, document, at),
+         array = array_fault(value, schema, document, at, fault),
+         string = text_fault(value, schema, fault),
+         integer = , number = number_fault(value, schema, fault))
+}
+
+# What is wrong with a value by the keywords of all types, or NULL.
+value_fault <- function(value, kind, schema) {
   types <- unlist(schema$type)
   fits <- kind %in% types || kind == "integer" && "number" %in% types
-  if (length(types) && !fits) return(fault(paste("is", kind, "and has to be", either(types))))
+  if (length(types) && !fits) return(paste("is", kind, "and has to be", either(types)))
   if (!is.null(schema$const) && !identical(value, schema$const))
-    return(fault(paste("has to be", schema$const)))
-  if (length(schema$enum) && !list(value) %in% schema$enum) {
-    return(fault(paste("has to be", either(unlist(schema$enum)))))
+    return(paste("has to be", schema$const))
+  if (length(schema$enum) && !list(value) %in% schema$enum)
+    paste("has to be", either(unlist(schema$enum)))
+}
+
+array_fault <- function(value, schema, document, at, fault) {
+  if (length(value) < or_else(schema$minItems, 0)) return(fault("is empty"))
+  for (k in seq_along(value)) {
+    found <- schema_fault(value[[k]], schema$items, document, paste0(at, "/", k - 1))
+    if (length(found)) return(found)
   }
-  if (kind == "object") return(object_fault(value, schema, document, at))
-  if (kind == "array") {
-    if (length(value) < or_else(schema$minItems, 0)) return(fault("is empty"))
-    for (k in seq_along(value)) {
-      found <- schema_fault(value[[k]], schema$items, document, paste0(at, "/", k - 1))
-      if (length(found)) return(found)
-    }
-    return(NULL)
-  }
-  if (kind == "string") return(text_fault(value, schema, fault))
-  if (kind %in% c("integer", "number")) return(number_fault(value, schema, fault))
   NULL
 }
 
