@@ -43,9 +43,7 @@ usage_amount <- function(usage, name, default, times = 1, whole = FALSE) {
   x <- usage[[name]]
   if (is.null(x)) return(rep(round(default * times), nrow(usage)))
   if (anyNA(x)) x[is.na(x)] <- default
-  good <- !length(x) || is.numeric(x) && min(x) >= 0 && max(x) * times <= 2^53 &&
-    (!whole || is.integer(x) || all(x == round(x)))
-  if (!good) {
+  if (!is_amount(x, times, whole)) {
     stop_input("type", paste("got", show_value(utils::head(x, 5))),
                paste0("column `", name, "` of `usage`"),
                paste0("Write ", if (whole) "whole ", "numbers, each at least 0."))
@@ -141,4 +139,11 @@ node_stretches <- function(usage, card) {
     row
   })
   do.call(rbind, c(unname(rows), list(usage[!of, , drop = FALSE]), make.row.names = FALSE))
+}
+
+# Are these amounts of at least 0 that stay exact in units of 1 / `times`?
+is_amount <- function(x, times, whole) {
+  if (!length(x)) return(TRUE)
+  fits <- is.numeric(x) && min(x) >= 0 && max(x) * times <= 2^53
+  fits && (!whole || is.integer(x) || all(x == round(x)))
 }

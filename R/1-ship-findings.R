@@ -65,6 +65,22 @@ asset_findings <- function(assets, files, root) {
   )
 }
 
+# Places of the files of a cache, a file or a folder.
+cache_files <- function(cache, files) {
+  cache <- plain_path(first_of(if (!is.na(cache)) cache, ""))
+  if (is.na(cache) || !nzchar(cache)) return(integer())
+  which(files$path == cache | startsWith(files$path, paste0(cache, "/")))
+}
+
+unbaked_finding <- function(weight, label, kind) {
+  what <- if (kind == "moving texture") {
+    "is not cached: each node would make its own, and they may differ"
+  } else {
+    "is not baked: each node would simulate for itself, or render without it"
+  }
+  finding_row(weight, label, what, "Bake it to its cache, and send that.")
+}
+
 # Dynamic parts: baked at all, for every frame, after the scene last changed.
 cache_findings <- function(dynamic, files, frames, scene_changed) {
   if (!nrow(dynamic)) return(NULL)
@@ -72,17 +88,8 @@ cache_findings <- function(dynamic, files, frames, scene_changed) {
     d <- dynamic[i, ]
     label <- paste(d$kind, d$name)
     weight <- if (d$needed) "blocks" else "informs"
-    cache <- plain_path(first_of(if (!is.na(d$cache)) d$cache, ""))
-    its <- if (is.na(cache) || !nzchar(cache)) integer()
-      else which(files$path == cache | startsWith(files$path, paste0(cache, "/")))
-    if (!length(its)) {
-      moving <- d$kind == "moving texture"
-      return(finding_row(weight, label,
-                         if (moving) paste0("is not cached: each node would make its own, and ",
-                                            "they may differ")
-                     else "is not baked: each node would simulate for itself, or render without it",
-                       "Bake it to its cache, and send that."))
-    }
+    its <- cache_files(d$cache, files)
+    if (!length(its)) return(unbaked_finding(weight, label, d$kind))
     uncovered <- if (length(d$covers[[1]])) setdiff(frames, d$covers[[1]])
     # Files that were copied together differ by moments; a change of the scene is minutes or days
     # later.

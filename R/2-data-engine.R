@@ -55,12 +55,7 @@ value_map_field <- function(x, where) {
   if ("is" %in% names(x)) {
     x <- check_fields(x, list(is = field(a_text(), required = TRUE),
                               n = field(a_text(), required = TRUE)), where)
-    ends <- suppressWarnings(as.numeric(strsplit(x$n, "-", fixed = TRUE)[[1]]))
-    if (length(ends) != 2 || anyNA(ends) || ends[1] > ends[2] || diff(ends) > 1e4) {
-      stop_input("type", paste("got", show_value(x$n)), paste0(where, "$n"),
-                 "Write whole numbers as 0-12.")
-    }
-    n <- seq(ends[1], ends[2])
+    n <- parse_number_range(x$n, paste0(where, "$n"))
     call <- parse_field(x$is, where)
     if (!identical(call$names, "n"))
       stop_input("template", paste("got", show_value(x$is)), where, "Reckon with n.")
@@ -280,3 +275,10 @@ known_features <- function() {
              mapping_schema(list(anyOf = list(list(const = "any"), mapping_schema(text_schema())))))
 }
 picture_keys <- function() field_type(metadata_field, mapping_schema(text_schema()))
+
+parse_number_range <- function(text, where) {
+  ends <- suppressWarnings(as.numeric(strsplit(text, "-", fixed = TRUE)[[1]]))
+  if (length(ends) != 2 || anyNA(ends) || ends[1] > ends[2] || diff(ends) > 1e4)
+    stop_input("type", paste("got", show_value(text)), where, "Write whole numbers as 0-12.")
+  seq(ends[1], ends[2])
+}

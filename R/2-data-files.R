@@ -67,9 +67,7 @@ text_of_file <- function(path, topic, most = 1e9) {
   } else {
     if (mark(0xef, 0xbb, 0xbf)) bytes <- bytes[-(1:3)]
     if (any(bytes == 0)) refuse("is binary", "Name a text file.")
-    text <- rawToChar(bytes)
-    text <- if (validUTF8(text)) enc2utf8(`Encoding<-`(text, "UTF-8")) else
-      iconv(text, "latin1", "UTF-8")
+    text <- decode_bytes(bytes)
   }
   gsub("\r", "\n", gsub("\r\n", "\n", text, fixed = TRUE), fixed = TRUE)
 }
@@ -153,4 +151,10 @@ file_hashes <- function(paths) {
     on.exit(close(connection))
     paste(openssl::sha256(connection))
   }, "", USE.NAMES = FALSE)
+}
+
+# A text in UTF-8, or else in Latin-1.
+decode_bytes <- function(bytes) {
+  text <- rawToChar(bytes)
+  if (validUTF8(text)) enc2utf8(`Encoding<-`(text, "UTF-8")) else iconv(text, "latin1", "UTF-8")
 }

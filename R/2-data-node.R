@@ -148,22 +148,14 @@ device_set_use <- function(set, devices, engine, threads, cores, there) {
   if (!set$kind %in% names(engine$devices))
     return(refuse(paste(engine$engine, "renders on no", set$kind)))
   way <- engine$devices[[set$kind]]
-  known <- there[[set$kind]]
-  if (is.null(known)) {
-    names <- unlist(lapply(devices, function(d) rep(d$device, d$count)))
-    known <- data.frame(index = paste(seq_along(names) - 1L), name = names)
-  }
+  known <- or_else(there[[set$kind]], listed_devices(devices))
   if (length(set$index) && is.null(way)) {
     return(refuse(paste0("the profile of ", engine$engine, " does not say how a ", set$kind,
                          " is asked for")))
   }
   index <- if (length(set$index)) set$index else known$index
   lost <- setdiff(index, known$index)
-  if (length(lost) || !length(index)) {
-    has <- if (nrow(known))
-      paste("there is", toString(paste0(known$index, " (", known$name, ")"))) else "there is none"
-    return(refuse(paste0("no ", set$kind, " ", c(lost, "")[1], " here: ", has)))
-  }
+  if (length(lost) || !length(index)) return(refuse(missing_device(set$kind, lost, known)))
   name <- known$name[match(index, known$index)]
   # Cores have no names of their own: they are of the node's processor.
   if (set$kind == "cpu" && length(devices)) name <- rep(devices[[1]]$device, length(index))
@@ -180,3 +172,18 @@ device_set_use <- function(set, devices, engine, threads, cores, there) {
 
 # Types of its fields.
 engine_versions <- function() field_type(engine_versions_field, mapping_schema(version_schema()))
+
+# Devices of a node as its file lists them, numbered from 0.
+listed_devices <- function(devices) {
+  names <- unlist(lapply(devices, function(d) rep(d$device, d$count)))
+  data.frame(index = paste(seq_along(names) - 1L), name = names)
+}
+
+missing_device <- function(kind, lost, known) {
+  has <- if (nrow(known)) {
+    paste("there is", toString(paste0(known$index, " (", known$name, ")")))
+  } else {
+    "there is none"
+  }
+  paste0("no ", kind, " ", c(lost, "")[1], " here: ", has)
+}

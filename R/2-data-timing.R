@@ -40,14 +40,12 @@ as_timings <- function(x, where = argument("x")) {
 # A column of timings in its type; an error names the first value that does not fit.
 timing_column <- function(value, name, where) {
   type <- timing_columns[[name]]
-  as <- switch(type, text = as.character, integer = as.numeric, number = as.numeric,
-               flag = as.logical)
+  as <- list(text = as.character, integer = as.numeric, number = as.numeric,
+             flag = as.logical)[[type]]
   if (is.factor(value)) value <- as.character(value)
   if (is.character(value)) value <- blank_to_na(value)
-  if (typeof(value) ==
-      switch(type, text = "character", integer = "integer", number = "double", flag = "logical") &&
-        !is.object(value)) return(value)
-  if (type == "number" && is.integer(value) && !is.object(value)) return(as.numeric(value))
+  stored <- c(text = "character", integer = "integer", number = "double", flag = "logical")[[type]]
+  if (!is.object(value) && typeof(value) == stored) return(value)
   clean <- suppressWarnings(as(value))
   odd <- is.na(clean) & !is.na(value)
   if (type == "integer") odd <- odd | (!is.na(clean) & (clean != round(clean) | abs(clean) >= 2^31))

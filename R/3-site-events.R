@@ -83,23 +83,16 @@ take_events <- function(stream) {
   }
   events <- list()
   for (event in found$events) {
-    x <- if (nchar(event$data, "bytes") <= event_bytes) {
-      tryCatch(site_json(charToRaw(event$data)), error = function(e) NULL)
-    }
-    if (!is.list(x) || is.null(names(x))) next
+    x <- event_content(event)
+    if (is.null(x)) next
     if (identical(event$event, "now")) {
-      if (answer_types$moment(x$time)) {
-        stream$ahead_s <- clock_ahead(x$time, stream$asked, stream$service$clock())
-      }
-      stream$known <- if (answer_types$count(x$last)) as.numeric(x$last) else 0
-    } else {
-      number <- suppressWarnings(as.numeric(or_else(event$id, if (answer_types$count(x$number))
-                                                    x$number else NA)))
-      if (!answer_types$count(number) || number < 1) next
-      x$number <- number
-      events[[length(events) + 1]] <- x
-      note_number(stream, x$number)
+      note_present(stream, x)
+      next
     }
+    x$number <- event_number(event, x)
+    if (!answer_types$count(x$number) || x$number < 1) next
+    events[[length(events) + 1]] <- x
+    note_number(stream, x$number)
   }
   if (length(events) || is_caught_up(stream)) stream$tried <- 0
   events
@@ -178,4 +171,24 @@ close_links <- function(links) {
   lapply(links$streams, close_site_events)
   links$streams <- list()
   invisible()
+}
+
+# The fields of an event, or NULL for what is too long or no object.
+event_content <- function(event) {
+  if (nchar(event$data, "bytes") > event_bytes) return(NULL)
+  x <- tryCatch(site_json(charToRaw(event$data)), error = function(e) NULL)
+  if (is.list(x) && !is.null(names(x))) x
+}
+
+# The number of an event, from its id or else its own field; NA if neither is one.
+event_number <- function(event, x) {
+  own <- if (answer_types$count(x$number)) x$number else NA
+  suppressWarnings(as.numeric(or_else(event$id, own)))
+}
+
+# A site's clock, and the number of its last event.
+note_present <- function(stream, x) {
+  if (answer_types$moment(x$time))
+    stream$ahead_s <- clock_ahead(x$time, stream$asked, stream$service$clock())
+  stream$known <- if (answer_types$count(x$last)) as.numeric(x$last) else 0
 }

@@ -82,13 +82,7 @@ ask_service <- function(service, method, path, body = NULL, key = NULL, type = "
     }
     service$sleep(wait)
   }
-  if (inherits(answer, "clockpigeon_error")) stop(answer)
-  if (inherits(answer, "error")) {
-    stop_input("service", paste0("does not answer: ",
-                                 sub("[.]$", "", trimws(conditionMessage(answer)))),
-               paste0(service$site, ", ", service$address),
-               "See whether the site is up, and its address in the file.")
-  }
+  if (inherits(answer, "error")) stop_unanswered(service, answer)
   if (answer$status >= 400) refuse_answer(service, answer, method, path)
   answer
 }
@@ -259,4 +253,12 @@ ask_pages <- function(service, path, field, most = 100) {
   stop_input("service", paste("pages of", path, "do not end"),
              paste0(service$site, ", ", service$address),
              "It may speak another protocol than this one.")
+}
+
+stop_unanswered <- function(service, error) {
+  if (inherits(error, "clockpigeon_error")) stop(error)
+  stop_input("service",
+             paste0("does not answer: ", sub("[.]$", "", trimws(conditionMessage(error)))),
+             paste0(service$site, ", ", service$address),
+             "See whether the site is up, and its address in the file.")
 }

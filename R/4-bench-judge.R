@@ -20,10 +20,15 @@ judge_trial <- function(ran, engine, numbers, made, time_limit) {
   }
   wrong <- device_fault(engine, made$asked, ran$text)
   if (length(wrong)) return(ended("failed", wrong))
+  list(status = "ok", note = unread_note(expected, numbers))
+}
+
+# Numbers of the profile that the output lacks, and those that cannot be; NULL if there are none.
+unread_note <- function(expected, numbers) {
   lost <- setdiff(expected[is.na(numbers$found[expected])], sub(" .*", "", numbers$odd))
   notes <- c(if (length(lost)) paste("not found in the output:", toString(lost)),
              if (length(numbers$odd)) paste("no number that can be:", toString(numbers$odd)))
-  list(status = "ok", note = if (length(notes)) paste(notes, collapse = "; "))
+  if (length(notes)) paste(notes, collapse = "; ")
 }
 
 # What is wrong with a picture file; NULL when nothing is. Its size and the length of its file are

@@ -12,26 +12,18 @@ progress_timer <- function(plan, show, clock = steady_clock, out = stderr()) {
   said <- -Inf
   say <- function(text, always = FALSE) {
     if (!show) return(invisible())
-    if (live) cat("\r", formatC(substr(text, 1, 78), width = -78), sep = "", file = out)
-    else if (always || clock() - said > 5) {
-      cat(text, "\n", sep = "", file = out)
-      said <<- clock()
-    }
+    if (live) return(cat("\r", formatC(substr(text, 1, 78), width = -78), sep = "", file = out))
+    if (!always && clock() - said <= 5) return(invisible())
+    cat(text, "\n", sep = "", file = out)
+    said <<- clock()
   }
-  left <- function(i) {
-    done <- !is.na(wall)
-    if (!any(done)) return("")
-    means <- tapply(wall[done], kind[done], mean)
-    ahead <- means[kind[seq(i, total)]]
-    ahead[is.na(ahead)] <- mean(wall[done])
-    paste0(", about ", format_duration(sum(ahead)), " left")
-  }
+  end_line <- function() if (live && show) cat("\n", file = out)
   list(
     before = function(i) {
       trial <- as_frame(plan)[i, , drop = FALSE]
       name <- paste0(trial$engine, if (!is.na(trial$version)) paste0(" ", trial$version))
       say(paste0("trial ", i, " of ", total, ": ", trial$shot, " frame ", trial$frame, ", ", name,
-                 left(i)))
+                 time_left_text(wall, kind, i)))
     },
     after = function(i, timing) {
       wall[i] <<- if (length(timing$wall_s)) timing$wall_s else 0
@@ -39,13 +31,23 @@ progress_timer <- function(plan, show, clock = steady_clock, out = stderr()) {
         failed <<- failed + 1L
         say(paste0("trial ", i, ": ", gsub("_", " ", timing$status), ": ", timing$note),
             always = TRUE)
-        if (live && show) cat("\n", file = out)
+        end_line()
       }
     },
     end = function() {
       say(paste0(total, " trials in ", format_duration(sum(wall, na.rm = TRUE)),
                  if (failed) paste0(", ", failed, " not ok")), always = TRUE)
-      if (live && show) cat("\n", file = out)
+      end_line()
     }
   )
+}
+
+# Time of the trials from the i-th on, as the end of a sentence; nothing before any has ended.
+time_left_text <- function(wall, kind, i) {
+  done <- !is.na(wall)
+  if (!any(done)) return("")
+  means <- tapply(wall[done], kind[done], mean)
+  ahead <- means[kind[seq(i, length(wall))]]
+  ahead[is.na(ahead)] <- mean(wall[done])
+  paste0(", about ", format_duration(sum(ahead)), " left")
 }

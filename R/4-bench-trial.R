@@ -75,8 +75,7 @@ engine_device_name <- function(index) paste("device", index)
 # shot, `done` takes it as run.
 run_trial <- function(trial, bench, pictures) {
   engine <- bench$engines[[trial$engine]]
-  features <- if (is.na(trial$features)) list() else
-    jsonlite::parse_json(trial$features, simplifyVector = TRUE)
+  features <- trial_features(trial)
   limit <- limit_columns(list(samples = null_if_na(trial$samples), noise = null_if_na(trial$noise),
                               time = null_if_na(trial$time_s)), features)
   used <- device_use(bench$node, engine, trial$devices, trial$threads, bench$cores,
@@ -93,9 +92,7 @@ run_trial <- function(trial, bench, pictures) {
   if (length(trial$band_first)) row$piece <- paste0("rows ", trial$band_first, "-", trial$band_last)
   ended <- function(status, note, ...)
     list(Filter(length, c(row, list(...), status = status, note = note)))
-  odd <- setdiff(strsplit(limit$limit_kind, "+", fixed = TRUE)[[1]], engine$limits)
-  refused <- c(if (length(odd)) paste0(engine$engine, " knows no ", odd[1], " limit"), used$refused,
-               value_trouble(engine, trial))
+  refused <- c(unknown_limit(limit, engine), used$refused, value_trouble(engine, trial))
   if (length(refused)) return(ended("unsupported", refused[1]))
   texts <- tryCatch(feature_texts(engine, features), clockpigeon_error_feature = identity)
   if (inherits(texts, "error")) return(ended("unsupported", texts$what))
@@ -108,19 +105,17 @@ run_trial <- function(trial, bench, pictures) {
                      clockpigeon_error = identity)
   if (inherits(values, "error")) return(ended("failed", values$what))
   program <- bench$programs[[trial$engine]]
-  before <- if (identical(bench$prepass, "done") && identical(engine$prepass$each, "shot"))
-    list(seconds = 0)
-            else run_prepass(trial, engine, program, values, bench, row)
+  before <- if (is_prepass_done(bench, engine)) list(seconds = 0) else
+    run_prepass(trial, engine, program, values, bench, row)
   if (length(before$fault))
     return(c(before$row, ended("failed", paste("the pre-pass:", before$fault))))
   if (identical(bench$prepass, "alone")) return(before$row)
   watch <- watch_machine()
   began <- Sys.time()
   ran <- run_trial_command(engine, program, values, bench, used$asked)
-  if (inherits(ran, "error")) {
+  if (inherits(ran, "error"))
     return(c(before$row, ended("failed", paste("could not be started:",
                                                first_line(error_words(ran))))))
-  }
   ran$wall_s <- ran$wall_s + before$seconds
   numbers <- parse_output(ran$text, engine$reads)
   take_picture(engine, values, output, began)
@@ -166,20 +161,12 @@ prepass_store <- new.env()
 run_prepass <- function(trial, engine, program, values, bench, row) {
   step <- engine$prepass
   if (is.null(step)) return(list(seconds = 0))
-  key <- row_key(as.data.frame(c(trial[setdiff(names(trial),
-                                               c("run_order", "repeat", "frame", "seed",
-                                                 "picture"))],
-                                 plan_id = bench$plan_id), check.names = FALSE),
-                 c(setdiff(names(trial), c("run_order", "repeat", "frame", "seed", "picture")),
-                   "plan_id"))
+  key <- prepass_key_of(trial, bench$plan_id)
   if (step$each == "shot" && !is.null(prepass_store[[key]])) return(list(seconds = 0))
   if (length(step$program)) program <- needed_program(step$program, engine)
   ran <- run_trial_command(engine, program, values, bench, NULL, step$arguments,
                            c(engine$environment, step$environment))
-  fault <- if (inherits(ran, "error")) paste("could not be started:", first_line(error_words(ran)))
-           else if (ran$late) paste("ended after", format_duration(bench$options$time_limit))
-           else if (!identical(ran$exit, 0L))
-             paste0("exit status ", ran$exit, ": ", output_ends(ran$text))
+  fault <- run_fault(ran, bench$options$time_limit)
   if (step$each == "frame")
     return(list(seconds = if (is.null(fault)) ran$wall_s else 0, fault = fault))
   if (is.null(fault)) assign(key, TRUE, envir = prepass_store)
@@ -188,4 +175,32 @@ run_prepass <- function(trial, engine, program, values, bench, row) {
   row <- c(row, if (!inherits(ran, "error")) ran[c("wall_s", "cpu_s")],
            status = if (is.null(fault)) "ok" else "failed", note = fault)
   list(seconds = 0, row = list(Filter(length, row)), fault = fault)
+}
+
+trial_features <- function(trial) {
+  if (is.na(trial$features)) return(list())
+  jsonlite::parse_json(trial$features, simplifyVector = TRUE)
+}
+
+unknown_limit <- function(limit, engine) {
+  odd <- setdiff(strsplit(limit$limit_kind, "+", fixed = TRUE)[[1]], engine$limits)
+  if (length(odd)) paste0(engine$engine, " knows no ", odd[1], " limit")
+}
+
+is_prepass_done <- function(bench, engine) {
+  identical(bench$prepass, "done") && identical(engine$prepass$each, "shot")
+}
+
+# Trials that need the same pre-pass have one key.
+prepass_key_of <- function(trial, plan_id) {
+  alike <- setdiff(names(trial), c("run_order", "repeat", "frame", "seed", "picture"))
+  row_key(as.data.frame(c(trial[alike], plan_id = plan_id), check.names = FALSE),
+          c(alike, "plan_id"))
+}
+
+# What went wrong with a command, or NULL.
+run_fault <- function(ran, time_limit) {
+  if (inherits(ran, "error")) return(paste("could not be started:", first_line(error_words(ran))))
+  if (ran$late) return(paste("ended after", format_duration(time_limit)))
+  if (!identical(ran$exit, 0L)) paste0("exit status ", ran$exit, ": ", output_ends(ran$text))
 }

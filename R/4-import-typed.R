@@ -44,14 +44,8 @@ record_timing <- function(ledger, time = NULL, ..., activity = "render", frames_
                "Leave kind out, or write estimated.")
   }
   if (length(frames_done)) {
-    frames_done <- check_count(frames_done, argument("frames_done"))
-    asked <- frames_done
-    if (length(frames_asked))
-      asked <- check_count(frames_asked, argument("frames_asked"), least = frames_done)
-    said$seconds <- said$seconds / frames_done
-    said$said <- paste0(said$said, ": mean of ", frames_done, " frames of ", asked, " asked")
-    said$precision <- "about"
-    if (asked > frames_done) row$status <- "incomplete"
+    said <- mean_of_frames(said, frames_done, frames_asked)
+    if (said$incomplete) row$status <- "incomplete"
   }
   defaults <- list(activity = activity, status = "ok", kind = said$kind, precision = said$precision,
                    wall_s = said$seconds)
@@ -121,4 +115,16 @@ hours_spelt <- function(x) {
              minute = "min", mins = "min", seconds = "s", second = "s", secs = "s", sec = "s")
   for (word in names(words)) x <- gsub(paste0("\\b", word, "\\b"), words[[word]], x)
   x
+}
+
+# The time of several frames as the mean of one; `incomplete` where fewer finished than were asked.
+mean_of_frames <- function(said, frames_done, frames_asked) {
+  done <- check_count(frames_done, argument("frames_done"))
+  asked <- if (length(frames_asked))
+    check_count(frames_asked, argument("frames_asked"), least = done) else done
+  said$seconds <- said$seconds / done
+  said$said <- paste0(said$said, ": mean of ", done, " frames of ", asked, " asked")
+  said$precision <- "about"
+  said$incomplete <- asked > done
+  said
 }

@@ -40,12 +40,15 @@ site_stages <- function(job, site, tier, now, begin_s = 0, nodes = 1) {
     start = card("start", site$start),
     install = said(first_of(site$install, no_time), "claimed", "the card")
   )
-  sum_of <- function(name) {
-    each <- lapply(job$shots, function(shot) first_of(shot[[name]], no_time))
-    if (name == "encode") add_times(each) else each[[which.max(vapply(each, `[[`, 0, "median_s"))]]
-  }
-  for (name in c("encode", "merge")) out[[name]] <- said(sum_of(name), "stated", "the shot")
+  for (name in c("encode", "merge"))
+    out[[name]] <- said(time_of_shots(job$shots, name), "stated", "the shot")
   out
+}
+
+# Encoding of all shots goes one after the other; of merging the longest counts.
+time_of_shots <- function(shots, name) {
+  each <- lapply(shots, function(shot) first_of(shot[[name]], no_time))
+  if (name == "encode") add_times(each) else each[[which.max(vapply(each, `[[`, 0, "median_s"))]]
 }
 
 # What the queue of the scheduler that owns a pool's machines took before: for as many at such

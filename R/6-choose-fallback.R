@@ -32,13 +32,23 @@ find_fallback <- function(state, starts, bound, most = 6) {
   }
   look <- function(k, at, rescue) c(check_look(some, run_of(k), at, rescue), start = k)
   found <- Map(look, tried$start, tried$at, tried$rescue)
-  # The moment once more, on both sides of the best; of what does not fit, earlier.
-  for (step in state$asked$deadline_s * c(0.03, 0.02, 0.01)) {
+  found <- refine_moments(found, look, state$asked$deadline_s)
+  first_whole_fit(found, state, starts, bound)
+}
+
+# Look again at moments on both sides of the best; at earlier ones if it does not fit.
+refine_moments <- function(found, look, deadline_s) {
+  for (step in deadline_s * c(0.03, 0.02, 0.01)) {
     best <- found[[best_candidate(found)]]
     near <- best$at + if (best$fits) c(-step, step) else c(-step, -2 * step)
-    near <- Filter(function(at) at > 0 && at < state$asked$deadline_s, near)
+    near <- near[near > 0 & near < deadline_s]
     found <- c(found, lapply(near, function(at) look(best$start, at, best$rescue)))
   }
+  found
+}
+
+# The first of the three best fallbacks that also fits on all draws, or NULL.
+first_whole_fit <- function(found, state, starts, bound) {
   order <- order(!vapply(found, `[[`, NA, "fits"), vapply(found, `[[`, 0, "mean"))
   for (f in found[utils::head(order, 3)]) {
     if (!f$fits || f$mean >= bound) break

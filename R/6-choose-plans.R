@@ -1,6 +1,17 @@
 # Plans: what to do with all frames, judged by one rule: one option, several side by side, or a
 # start with a fallback.
 
+# A plan that the user states, with the best plan as its rival. `rows`: the options of the job.
+stated_beside_best <- function(choice, seconds, stated, rows) {
+  here <- choice$forecast$scenario
+  here$options <- here$options[rows, , drop = FALSE]
+  state <- plan_state(here, choice[question_fields], seconds, choice$forecast$seed)
+  state$others <- as_frame(choice$options)[["option"]][-rows]
+  mine <- stated_plan(stated, state)
+  best <- best_plan(choice, seconds)
+  c(mine, list(rivals = c(list(best[setdiff(names(best), "rivals")]), best$rivals)))
+}
+
 # The plan of a choice: the cheapest by mean cost of those that keep what is asked, or what comes
 # nearest to it. `seconds` are the frames' draws of the option's job. A plan that was `stated` is
 # held against it.
@@ -12,15 +23,7 @@ best_plan <- function(choice, seconds, stated = NULL) {
   asked <- choice[question_fields]
   one <- single_plan(choice, lead)
   rows <- which(job_key(as_frame(scenario$options)) == job_key(as_frame(scenario$options)[lead, ]))
-  if (is.list(stated)) {
-    here <- scenario
-    here$options <- here$options[rows, , drop = FALSE]
-    state <- plan_state(here, asked, seconds, forecast$seed)
-    state$others <- table[["option"]][-rows]
-    mine <- stated_plan(stated, state)
-    best <- best_plan(choice, seconds)
-    return(c(mine, list(rivals = c(list(best[setdiff(names(best), "rivals")]), best$rivals))))
-  }
+  if (is.list(stated)) return(stated_beside_best(choice, seconds, stated, rows))
   if (length(rows) < 2 || asked$rule == "best" ||
       asked$rule == "cheapest" && !is.finite(asked$deadline_s)) return(one)
   # The cheapest option of all fits: nothing to be gained.
@@ -36,8 +39,9 @@ best_plan <- function(choice, seconds, stated = NULL) {
   fallback <- find_fallback(state, plan_starts(state, bound), bound)
   sides <- search_sides(state, min(bound, fallback$mean))
   if (length(sides$split$used) < 2) sides <- NULL
-  plans <- c(list(one), if (length(sides)) list(made_plan(state, sides, "sides")),
-             if (length(fallback)) list(made_plan(state, fallback, "fallback")))
+  plans <- list(one, if (length(sides)) made_plan(state, sides, "sides"),
+                if (length(fallback)) made_plan(state, fallback, "fallback"))
+  plans <- Filter(length, plans)
   best <- simplest_plan(vapply(plans, `[[`, NA, "fits"), vapply(plans, `[[`, 0, "mean"),
                         vapply(plans, `[[`, 0, "p_both"))
   c(plans[[best]], list(rivals = plans[-best]))

@@ -84,22 +84,23 @@ chance_text <- function(p, se) {
                                    ""))
 }
 
+# Chances that an option keeps the deadline, the budget, or both, as far as these are limits.
+limit_chances <- function(row, choice) {
+  said <- function(limit, words)
+    paste(chance_text(row[[paste0("p_", limit)]], row[[paste0("p_", limit, "_se")]]), words)
+  timed <- is.finite(choice$deadline_s)
+  priced <- is.finite(choice$budget)
+  if (timed && priced && choice$together)
+    return(said("both", "of draws finish by the deadline within the budget"))
+  c(if (timed) said("deadline", "of draws finish by the deadline"),
+    if (priced) said("budget", "stay within the budget"),
+    if (timed && priced) said("both", "do both"))
+}
+
 # The picked option as a sentence, with its chances.
 pick_sentence <- function(row, choice) {
   currency <- row[["currency"]]
-  both <- is.finite(choice$deadline_s) && is.finite(choice$budget)
-  chances <- c(
-    if (both && choice$together) paste(chance_text(row[["p_both"]], row[["p_both_se"]]),
-                                       "of draws finish by the deadline within the budget"),
-    if (is.finite(choice$deadline_s) && !(both && choice$together)) {
-      paste(chance_text(row[["p_deadline"]], row[["p_deadline_se"]]),
-            "of draws finish by the deadline")
-    },
-    if (is.finite(choice$budget) && !(both && choice$together)) {
-      paste(chance_text(row[["p_budget"]], row[["p_budget_se"]]), "stay within the budget")
-    },
-    if (both && !choice$together) paste(chance_text(row[["p_both"]], row[["p_both_se"]]), "do both")
-  )
+  chances <- limit_chances(row, choice)
   paste0("the ", choice$rule, " that fits",
          if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"), "; medians ",
          format_duration(row[["finish_p50"]]), " and ",
@@ -313,20 +314,28 @@ worth_sentences <- function(rows, choice) {
   currency <- choice$forecast$scenario$currency
   vapply(seq_len(nrow(rows)), function(k) {
     x <- rows[k, ]
-    money <- if (x$saves == 0) "costs the same" else if (x$saves > 0)
-      paste("saves", format_money(x$saves, currency))
-             else paste("costs", format_money(-x$saves, currency), "more")
-    time <- if (is.na(x$saves_s) || abs(x$saves_s) < 0.5) "ends as early"
-            else paste("ends", format_duration(abs(x$saves_s)),
-                       if (x$saves_s > 0) "sooner" else "later")
-    paste0(x$change, " ", money, " and ", time,
-           if (x$test == "limit") {
-             sprintf(", with %.2f times the noise (one over the root of the samples)", x$noise)
-           },
-           ": ", if (!x$fits) "it would not fit." else if (is.na(choice$pick)) "it would fit."
-                 else if (x$saves > 0 || x$saves_s > 0 && x$saves >= 0) "worth a thought." else
-           "not worth it.")
+    noise <- if (x$test == "limit")
+      sprintf(", with %.2f times the noise (one over the root of the samples)", x$noise)
+    paste0(x$change, " ", saved_money(x$saves, currency), " and ", saved_time(x$saves_s), noise,
+           ": ", worth_verdict(x, choice$pick))
   }, "")
+}
+
+saved_money <- function(saves, currency) {
+  if (saves == 0) return("costs the same")
+  if (saves > 0) return(paste("saves", format_money(saves, currency)))
+  paste("costs", format_money(-saves, currency), "more")
+}
+
+saved_time <- function(saves_s) {
+  if (is.na(saves_s) || abs(saves_s) < 0.5) return("ends as early")
+  paste("ends", format_duration(abs(saves_s)), if (saves_s > 0) "sooner" else "later")
+}
+
+worth_verdict <- function(x, pick) {
+  if (!x$fits) return("it would not fit.")
+  if (is.na(pick)) return("it would fit.")
+  if (x$saves > 0 || x$saves_s > 0 && x$saves >= 0) "worth a thought." else "not worth it."
 }
 
 # What a trial is worth, one sentence a row of trial_value(). `results`: how many results of it were

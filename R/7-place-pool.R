@@ -95,15 +95,18 @@ join_whole <- function(pool, i) {
   pool
 }
 
+step_queued_slot <- function(pool, name) {
+  if (node_answers(pool$slots[[name]]$node)) greet_slot(pool, name) else
+    check_queued_slot(pool, name)
+}
+
 # One slot a step further.
 step_slot <- function(pool, name) {
   slot <- pool$slots[[name]]
   now <- pool$clock()
   if (slot$state == "lost" || slot$again > now) return(pool)
   if (slot$state == "closed") return(open_slot(pool, name))
-  if (slot$state == "queued") {
-    return(if (node_answers(slot$node)) greet_slot(pool, name) else check_queued_slot(pool, name))
-  }
+  if (slot$state == "queued") return(step_queued_slot(pool, name))
   if (slot$state == "cut") return(learn_why(pool, name))
   if (lost_machine(slot))
     return(cut_slot(pool, name, or_else(slot$stands$why, "it answers no more")))

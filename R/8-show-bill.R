@@ -162,13 +162,16 @@ varying_words <- function(time) {
   paste0(format_duration(time$median_s), " (one in ten over ", format_duration(time$p90_s), ")")
 }
 
+trouble_words <- function(trouble) {
+  c(if (trouble$fails > 0)
+      paste0(trouble$fails, " % of runs fail, tried again ", trouble$retries, " times"),
+    if (trouble$vanish > 0) paste0(trouble$vanish, " % of nodes vanish in an hour"),
+    if (trouble$freeze > 0) paste0(trouble$freeze, " % of nodes freeze in an hour"))
+}
+
 # How machines start there, what goes wrong, and when a spend cap stops a job.
 running_words <- function(site, money) {
-  trouble <- site$troubles
-  wrong <- c(if (trouble$fails > 0)
-             paste0(trouble$fails, " % of runs fail, tried again ", trouble$retries, " times"),
-             if (trouble$vanish > 0) paste0(trouble$vanish, " % of nodes vanish in an hour"),
-             if (trouble$freeze > 0) paste0(trouble$freeze, " % of nodes freeze in an hour"))
+  wrong <- trouble_words(site$troubles)
   c(
     if (length(site$start) && site$start$median_s > 0)
     paste0("A machine starts in ", varying_words(site$start), "."),

@@ -14,25 +14,29 @@ check_lines <- function(x, width = terminal_width(), fit = NULL) {
     paste0(count[[weight]], if (count[[weight]] == 1) one else more)
   shots <- unique(x$shot)
   bad <- unique(x$shot[x$weight == "blocks"])
-  head <- c(wrap_lines(paste0(
-    if (length(bad))
+  verdict <- if (length(bad)) {
     paste0("Do not send ", either(bad), " yet: ",
            many("blocks", " finding blocks", " findings block"))
-    else paste0("Ready to send: ", if (length(shots)) paste0(paste(shots, collapse = ", "), ": "),
-                "nothing blocks"),
-    ", ", many("warns", " warns, ", " warn, "), many("informs", " informs.", " inform.")
-  ), width), if (length(fit)) wrap_lines(fit_answer(fit), width))
+  } else {
+    named <- if (length(shots)) paste0(paste(shots, collapse = ", "), ": ")
+    paste0("Ready to send: ", named, "nothing blocks")
+  }
+  verdict <- paste0(verdict, ", ", many("warns", " warns, ", " warn, "),
+                    many("informs", " informs.", " inform."))
+  head <- c(wrap_lines(verdict, width), if (length(fit)) wrap_lines(fit_answer(fit), width))
   c(head, unlist(lapply(shots, function(shot) {
     rows <- x[x$shot == shot, , drop = FALSE]
-    c("", cli::style_bold(shot), unlist(lapply(seq_len(nrow(rows)), function(i) {
-      text <- paste0(rows$about[i], " ", rows$what[i], ".")
-      if (rows$instead[i] != "Nothing to do.") text <- paste(text, rows$instead[i])
-      lines <- labelled_lines(rows$weight[i], text, 9, width)
-      if (rows$weight[i] == "blocks")
-        lines[1] <- sub("^blocks", cli::style_bold("blocks"), lines[1])
-      lines
-    })))
+    findings <- lapply(seq_len(nrow(rows)), function(i) check_finding_lines(rows[i, ], width))
+    c("", cli::style_bold(shot), unlist(findings))
   })))
+}
+
+check_finding_lines <- function(row, width) {
+  text <- paste0(row$about, " ", row$what, ".")
+  if (row$instead != "Nothing to do.") text <- paste(text, row$instead)
+  lines <- labelled_lines(row$weight, text, 9, width)
+  if (row$weight == "blocks") lines[1] <- sub("^blocks", cli::style_bold("blocks"), lines[1])
+  lines
 }
 
 # How many sites fit, and which.

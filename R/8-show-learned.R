@@ -51,15 +51,20 @@ source_words <- function(x) unname(source_names[x[["whose"]]])
 claim_lines <- function(scores, width) {
   said <- scores[scores[["whose"]] == "site", , drop = FALSE]
   unlist(lapply(seq_len(nrow(said)), function(k) {
-    factor <- said[["bias"]][k]
-    wrap_lines(paste0("What ", said[["site"]][k], " said was left at the half was ",
-                      if (abs(log(factor)) < 0.05) "about right" else if (factor > 1) {
-                        paste(if (factor > 20) "more than 20" else format(signif(factor, 2)),
-                              "times too short")
-                      } else paste(format(signif(1 / factor, 2)), "times too long"), " (",
-                      said[["jobs"]][k], if (said[["jobs"]][k] == 1) " job)." else " jobs)."),
-               width)
+    jobs <- said[["jobs"]][k]
+    text <- paste0("What ", said[["site"]][k], " said was left at the half was ",
+                   claim_error_text(said[["bias"]][k]), " (", jobs,
+                   if (jobs == 1) " job)." else " jobs).")
+    wrap_lines(text, width)
   }))
+}
+
+# `factor`: the time that was left over the time that was claimed.
+claim_error_text <- function(factor) {
+  if (abs(log(factor)) < 0.05) return("about right")
+  if (factor > 20) return("more than 20 times too short")
+  if (factor > 1) return(paste(format(signif(factor, 2)), "times too short"))
+  paste(format(signif(1 / factor, 2)), "times too long")
 }
 
 # Corrections of the next forecasts, as lines.

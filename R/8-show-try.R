@@ -1,5 +1,14 @@
 # A tried engine in a terminal: the command, its output, the files, what was read, and the verdict.
 
+# The first and the last lines of a long text.
+shorten_middle <- function(lines, most) {
+  cut <- length(lines) - 2 * most
+  if (cut <= 0) return(lines)
+  c(utils::head(lines, most),
+    paste0("... (", cut, if (cut == 1) " line" else " lines", " left out)"),
+    utils::tail(lines, most))
+}
+
 # A tried trial as lines: command, output, what was read, verdict.
 try_lines <- function(x, most = 12) {
   head <- function(text) cli::style_bold(text)
@@ -7,12 +16,7 @@ try_lines <- function(x, most = 12) {
   status <- if (ran$late) "ended by the time limit" else paste("exit status", ran$exit)
   lines <- strsplit(ran$text, "\n", fixed = TRUE)[[1]]
   lines <- vapply(lines, shown_text, "", most = max(40, terminal_width() - 4), USE.NAMES = FALSE)
-  cut <- length(lines) - 2 * most
-  if (cut > 0) {
-    lines <- c(utils::head(lines, most),
-               paste0("... (", cut, if (cut == 1) " line" else " lines", " left out)"),
-               utils::tail(lines, most))
-  }
+  lines <- shorten_middle(lines, most)
   environment <- x$command$environment
   good <- x$judged$status == "ok"
   c(head(paste0("Engine ", x$engine, if (!is.na(x$version)) paste0(" ", x$version))), "",

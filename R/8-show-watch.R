@@ -31,27 +31,9 @@ watch_words <- function(x) {
   there <- sum(parts[["here"]])
   ready <- sum(parts[["there"]]) - there
   ended <- there == sum(parts[["frames"]])
-  now <- as_frame(x$alarms)
-  now <- now[now[["level"]] == "now", , drop = FALSE]
-  held <- if (isTRUE(x$happened$stopped)) " It was stopped." else if (isTRUE(x$happened$paused))
-    " It is paused."
   c(
-    Stands = paste0(there, " of ", sum(parts[["frames"]]), " frames are there",
-                    if (ready) paste0(", ", ready, " more are ready to be fetched"),
-                    if (any(is.finite(parts[["last"]])))
-                    paste0(", the last ", format_duration(x$passed_s -
-                                                                  max(parts[["last"]])), " ago"),
-                    ".", held,
-                    if (x$unknown) paste0(" Other files: ", x$unknown, ".")),
-    Done = if (finish[1] == "never") "not as it stands: see below." else paste0(
-                  finish[1],
-      if (finish[2] != finish[3]) paste0(" (8 in 10: ", finish[2], " to ", finish[3], ")"),
-                  if (is.finite(asked$deadline_s))
-      paste0(", by the deadline ", clock(asked$deadline_s),
-             " with a chance of ",
-             format_chance_near(x$p_deadline, asked$confidence), " (",
-             format_percent(x$promised$p_deadline), " when it was decided)"),
-                  "."),
+    Stands = progress_words(x, parts, there, ready),
+    Done = finish_words(x, finish, asked, clock),
     Cost = paste0(about(x$mean), " ", scenario$currency, " on average",
                   if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
                   "; it was decided on ", about(x$promised$cost_mean), "."),
@@ -59,11 +41,42 @@ watch_words <- function(x) {
       paste0("the site said ", clock(x$happened$claimed_at + x$happened$claim), ", ",
              format_duration(x$passed_s - x$happened$claimed_at), " ago.")
     },
-    Now = if (ended) "All frames are there." else if (nrow(now)) now[["action"]][1]
-          else if (ready)
-    paste0("Nothing to do; clockpigeon fetch ", x$job, " fetches what is ready.")
-          else "Nothing to do."
+    Now = if (ended) "All frames are there." else next_action(x, ready)
   )
+}
+
+# `there`: frames that are here; `ready`: frames that a site has ready beside them.
+progress_words <- function(x, parts, there, ready) {
+  last <- max(c(parts[["last"]][is.finite(parts[["last"]])], -Inf))
+  held <- if (isTRUE(x$happened$stopped)) " It was stopped." else if (isTRUE(x$happened$paused))
+    " It is paused."
+  paste0(there, " of ", sum(parts[["frames"]]), " frames are there",
+         if (ready) paste0(", ", ready, " more are ready to be fetched"),
+         if (last > -Inf) paste0(", the last ", format_duration(x$passed_s - last), " ago"),
+         ".", held,
+         if (x$unknown) paste0(" Other files: ", x$unknown, "."))
+}
+
+# `finish`: median and ends of the range, as texts.
+finish_words <- function(x, finish, asked, clock) {
+  if (finish[1] == "never") return("not as it stands: see below.")
+  chance <- if (is.finite(asked$deadline_s)) {
+    paste0(", by the deadline ", clock(asked$deadline_s), " with a chance of ",
+           format_chance_near(x$p_deadline, asked$confidence), " (",
+           format_percent(x$promised$p_deadline), " when it was decided)")
+  }
+  paste0(finish[1],
+         if (finish[2] != finish[3]) paste0(" (8 in 10: ", finish[2], " to ", finish[3], ")"),
+         chance, ".")
+}
+
+# The action of the gravest alarm that is due now; else what could be fetched.
+next_action <- function(x, ready) {
+  alarms <- as_frame(x$alarms)
+  now <- alarms[["action"]][alarms[["level"]] == "now"]
+  if (length(now)) return(now[1])
+  if (!ready) return("Nothing to do.")
+  paste0("Nothing to do; clockpigeon fetch ", x$job, " fetches what is ready.")
 }
 
 # Jobs that run, a line each.

@@ -148,10 +148,7 @@ cli_show_limit <- function(study, price, o, speeds) {
   if (length(possible)) steps <- steps[steps[["samples"]] %in% possible, , drop = FALSE]
   crossed <- nrow(unique(as_frame(study$frames)[c("width", "height", "features")])) > 1
   limits <- if (!is.na(found) && study$probes$against == "render" && !crossed) three_limits(study)
-  elsewhere <- if (length(limits) && length(speeds) > 1) {
-    time <- limits[["seconds"]][limits[["limit"]] == "time"][1]
-    time_limit_on(study, time, speeds)
-  }
+  elsewhere <- time_limit_elsewhere(study, limits, speeds)
   drivers <- if (crossed) time_drivers(study)
   cli_emit(study$frames, o$format, function() {
     c(study_lines(study, steps, limits, price, elsewhere),
@@ -159,11 +156,19 @@ cli_show_limit <- function(study, price, o, speeds) {
   })
   cli_figure(study$fits[[governs]], o$figure, target = study$targets[["noise"]],
              against = study$probes$against)
-  if (length(o$sheet)) {
-    contact_sheet(study, o$sheet)
-    cli_note("contact sheet: ", o$sheet)
-  }
+  if (length(o$sheet)) write_contact_sheet(study, o$sheet)
   if (is.na(found)) 3L else 0L
+}
+
+# The time limit as other nodes would need it, if there is one and several nodes.
+time_limit_elsewhere <- function(study, limits, speeds) {
+  if (!length(limits) || length(speeds) < 2) return(NULL)
+  time_limit_on(study, limits[["seconds"]][limits[["limit"]] == "time"][1], speeds)
+}
+
+write_contact_sheet <- function(study, path) {
+  contact_sheet(study, path)
+  cli_note("contact sheet: ", path)
 }
 
 # The price of an hour at the site asked for, as of this machine.

@@ -153,10 +153,11 @@ cli_check <- function(o, args) {
   cli_emit(found, o$format,
            function() c(check_lines(found, fit = fit),
                         if (length(fit)) c("", eligibility_lines(fit)[-1])))
-  blocked <- any(found[["weight"]] == "blocks") || length(site) && length(fit) &&
-    summary.cp_eligibility(fit)[["answer"]][1] != "fits"
+  blocked <- any(found[["weight"]] == "blocks") || length(site) && !fits_site(fit)
   if (blocked) 3L else 0L
 }
+
+fits_site <- function(fit) !length(fit) || summary.cp_eligibility(fit)[["answer"]][1] == "fits"
 
 # Which sites the shots fit, where the ledger has evidence of them.
 cli_fit <- function(project, shots, engine, site, rows) {

@@ -105,23 +105,30 @@ decide_server <- function(input, output, session, work) {
   })
   output$answer <- shiny::renderUI({
     stopped <- length(failed()) && identical(failed()$of, asked())
-    if (is.null(asked())) {
-      if (stopped) return(answer_block("No answer", c(Why = failed()$why),
-                                       does_button("work_again", "Work it out")))
-      return(waiting_block("Working out the forecast"))
-    }
+    if (is.null(asked())) return(no_answer_block(if (stopped) failed()$why))
     final <- identical(searched()$of, asked())
     x <- if (final) searched()$said else said()
     if (is.null(x))
       return(answer_block("No option is left", c(Do = "Leave out less, or ask for less.")))
-    answer_block(x$title, x$says, pick = x$pick, more = if (stopped) {
-      list("Plans of several sites and with a fallback are not in it: ", failed()$why,
-           does_button("work_again", "Search them"))
-    } else if (!final) {
-      list("Plans of several sites and with a fallback are still searched. ",
-           does_button("leave_work", "Leave it"))
-    })
+    answer_block(x$title, x$says, pick = x$pick,
+                 more = if (stopped) plans_failed(failed()$why) else if (!final) plans_searched())
   })
+}
+
+# The block before there is an answer. `why`: what stopped the work; NULL while it runs.
+no_answer_block <- function(why) {
+  if (is.null(why)) return(waiting_block("Working out the forecast"))
+  answer_block("No answer", c(Why = why), does_button("work_again", "Work it out"))
+}
+
+plans_failed <- function(why) {
+  list("Plans of several sites and with a fallback are not in it: ", why,
+       does_button("work_again", "Search them"))
+}
+
+plans_searched <- function() {
+  list("Plans of several sites and with a fallback are still searched. ",
+       does_button("leave_work", "Leave it"))
 }
 
 # The switches for what the options can be told apart by, as the address has them.

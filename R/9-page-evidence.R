@@ -32,6 +32,23 @@ shown_columns <- c(measured_at = "measured", scene = "scene", frame = "frame",
                    rendered_by = "engine", limit = "limit", where = "where", device = "device",
                    wall_s = "seconds", status = "ended", kind = "kind")
 
+filtered_rows <- function(x, input) {
+  for (id in filter_inputs) {
+    if (length(x) && nzchar(or_else(input[[id]], "")))
+      x <- x[x[[id]] %in% input[[id]], , drop = FALSE]
+  }
+  x
+}
+
+# How many of all timings are shown. `all`: rows of compute_timings().
+counted_text <- function(x, all) {
+  older <- attr(all, "older")
+  paste0(format(nrow(x), big.mark = ","), " of ", format(nrow(all), big.mark = ","),
+         " timings, times in seconds.",
+         if (length(older)) paste("", older, "older ones are in the ledger and not shown."),
+         if (any(all[["sample"]])) " Sample data, invented.")
+}
+
 # Server of the view Evidence.
 evidence_server <- function(input, output, session, work, query) {
   rows <- shiny::reactiveVal(NULL)
@@ -51,14 +68,7 @@ evidence_server <- function(input, output, session, work, query) {
   }
   load()
   keep_in_address(input, session, query, rows)
-  kept <- shiny::reactive({
-    x <- rows()
-    for (id in filter_inputs) {
-      if (length(x) && nzchar(or_else(input[[id]], "")))
-        x <- x[x[[id]] %in% input[[id]], , drop = FALSE]
-    }
-    x
-  })
+  kept <- shiny::reactive(filtered_rows(rows(), input))
   shown <- shiny::reactive({
     x <- kept()
     by <- input$group
@@ -71,11 +81,7 @@ evidence_server <- function(input, output, session, work, query) {
     if (is.null(x) && length(trouble())) return(answer_block("Evidence", c(Trouble = trouble())))
     if (is.null(x)) return("Reading the ledger ...")
     if (!nrow(rows())) return(empty_view("The ledger has no timings yet.", "clockpigeon bench"))
-    paste0(format(nrow(x), big.mark = ","), " of ", format(nrow(rows()), big.mark = ","),
-           " timings, times in seconds.", if (length(attr(rows(), "older"))) {
-             paste("", attr(rows(), "older"), "older ones are in the ledger and not shown.")
-           },
-           if (any(rows()[["sample"]])) " Sample data, invented.")
+    counted_text(x, rows())
   })
   index <- shiny::reactive(searchable_table(shown()))
   # No table before there are rows: what is searched for in an empty one would be lost when they

@@ -62,9 +62,7 @@ page_door <- function(root, port = 0L,
                       folder = file.path(tools::R_user_dir("clockpigeon", "cache"), "pages")) {
   path <- file.path(folder, paste0(substr(openssl::sha256(real_path(root)), 1, 24), ".json"))
   kept <- if (file.exists(path)) tryCatch(jsonlite::read_json(path), error = function(e) NULL)
-  known <- length(kept) > 0 && grepl("^[0-9a-f]{48}$", or_else(kept$token, "")) &&
-    is.numeric(kept$port) &&
-    is.numeric(kept$made) && as.numeric(Sys.time()) - kept$made < 3600 * token_hours
+  known <- length(kept) > 0 && is_young_door(kept)
   at <- if (port > 0) free_port(port) else if (known && can_listen(kept$port)) kept$port else
     httpuv::randomPort(20000, 60000, "127.0.0.1")
   same <- known && at == kept$port
@@ -130,4 +128,11 @@ page_server <- function(guard, work, hear) {
            sites = sites_server(input, output, session, work, query),
            evidence = evidence_server(input, output, session, work, query))
   }
+}
+
+# Has a door that was kept all its parts, and a token that still holds?
+is_young_door <- function(door) {
+  whole <- grepl("^[0-9a-f]{48}$", or_else(door$token, "")) && is.numeric(door$port) &&
+    is.numeric(door$made)
+  whole && as.numeric(Sys.time()) - door$made < 3600 * token_hours
 }

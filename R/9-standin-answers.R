@@ -106,13 +106,7 @@ check_farm_work <- function(farm, work) {
     farm_problem(422L, "version", "This engine is not installed", paste(work$engine, "is not here"),
                  "/engine", paste0("Write ", either(farm$card$engines), "."))
   }
-  have <- farm_versions(farm, work$engine)
-  if (length(work$version) && length(have) && !work$version %in% have &&
-      !length(farm$faults$version)) {
-    farm_problem(422L, "version", "This version is not installed",
-                 paste(work$engine, work$version, "is not here"), "/version",
-                 paste0("Write ", either(have), "."))
-  }
+  check_farm_version(farm, work)
   tiers <- vapply(farm$card$tiers, `[[`, "", "tier")
   if (!work$tier %in% tiers) {
     farm_problem(422L, "body", "There is no such tier", paste("got", show_value(work$tier)),
@@ -397,4 +391,14 @@ farm_bill_lines <- function(job) {
   })
   list(lines = lines, total = if (is.null(rows)) 0 else round(sum(rows[["amount"]]), 4),
        currency = job$farm$card$currency, last = !is.na(job$halted))
+}
+
+check_farm_version <- function(farm, work) {
+  have <- farm_versions(farm, work$engine)
+  if (!length(work$version) || !length(have) || length(farm$faults$version)) return(invisible())
+  if (!work$version %in% have) {
+    farm_problem(422L, "version", "This version is not installed",
+                 paste(work$engine, work$version, "is not here"), "/version",
+                 paste0("Write ", either(have), "."))
+  }
 }
