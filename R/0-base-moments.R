@@ -78,14 +78,7 @@ parse_deadline <- function(x, now = this_moment(), zone = NULL, where = argument
   clock <- regmatches(said$text, regexec("^(?:(.+?)[ T]+)?([0-9]{1,2}):([0-9]{2})$", said$text,
                                          perl = TRUE))[[1]]
   day <- if (length(clock)) deadline_day(clock[2], now, first_of(said$zone, "UTC"))
-  if (is.null(day)) {
-    if (grepl("[a-z]{3,}|-[0-9]", said$text) && !grepl("^P|[0-9] *(d|h|min|m|s)", said$text)) {
-      stop_input("deadline", paste("got", show_value(x)), where,
-                 paste0("Write fri 18:00, tomorrow 9:00, 2026-11-27 18:00, or a time from now ",
-                        "such as 30 h."))
-    }
-    return(now + check_number(parse_duration(x, where), where, above = 0))
-  }
+  if (is.null(day)) return(now + duration_to_deadline(x, said$text, where))
   if (is.null(said$zone)) {
     stop_input("deadline", paste0("got ", show_value(x), " and no time zone"), where,
                paste0("Write `time_zone` in clockpigeon.yaml, or add the zone: ", x,
@@ -199,3 +192,13 @@ is_zone <- function(name) {
   seen_zones[[name]]
 }
 seen_zones <- new.env()
+
+# A deadline that is no clock time is a time from now, unless it looks like a day.
+duration_to_deadline <- function(x, text, where) {
+  if (grepl("[a-z]{3,}|-[0-9]", text) && !grepl("^P|[0-9] *(d|h|min|m|s)", text)) {
+    stop_input("deadline", paste("got", show_value(x)), where,
+               paste0("Write fri 18:00, tomorrow 9:00, 2026-11-27 18:00, or a time from now ",
+                      "such as 30 h."))
+  }
+  check_number(parse_duration(x, where), where, above = 0)
+}

@@ -260,19 +260,19 @@ bill_doubt_sums <- function(lines, priced, facts, totals = numeric(), tax_rate =
                                         quantity = sum_of("minimum"), amount = over)))
     net <- net - over
   }
-  if (!is.na(tax_rate)) {
-    more <- sum_of("tax") - tax_rate * net
-    if (is_worth_finding(more, facts)) {
-      found <- c(found, list(line_finding("tax", known = tax_rate * net, quantity = sum_of("tax"),
-                                          amount = more, price = tax_rate)))
-    }
-  }
-  for (total in totals) {
-    more <- total - sum(lines[["amount"]])
-    if (is_worth_finding(abs(more), facts)) {
-      found <- c(found, list(line_finding("total", quantity = total, known = sum(lines[["amount"]]),
-                                          amount = more)))
-    }
-  }
-  or_else(bind_tables(found), line_finding(character()))
+  found <- c(found, list(doubt_tax(sum_of("tax"), tax_rate, net, facts)),
+             lapply(totals, doubt_total, sum(lines[["amount"]]), facts))
+  or_else(bind_tables(Filter(length, found)), line_finding(character()))
+}
+
+# Tax beyond the card's rate on the net amount; NULL where it is right, or no rate is known.
+doubt_tax <- function(tax, rate, net, facts) {
+  if (is.na(rate) || !is_worth_finding(tax - rate * net, facts)) return(NULL)
+  line_finding("tax", known = rate * net, quantity = tax, amount = tax - rate * net, price = rate)
+}
+
+# A stated total that is not the sum of the lines.
+doubt_total <- function(total, sum, facts) {
+  if (!is_worth_finding(abs(total - sum), facts)) return(NULL)
+  line_finding("total", quantity = total, known = sum, amount = total - sum)
 }

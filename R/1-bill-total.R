@@ -118,11 +118,7 @@ bill_lines <- function(u, tariff, statuses, before) {
   top_month <- max(0, tariff$minimum_month - before$minor - net - top)
   if (top_month > 0) add("minimum", "up to the minimum of a month", top_month, "minimum_month")
   net <- net + top + top_month
-  tax <- if (length(tariff$tax) && !tariff$tax$included) {
-    scale_exactly(net, tariff$tax$ratio[1], tariff$tax$ratio[2])
-  } else {
-    0
-  }
+  tax <- tax_on(net, tariff$tax)
   if (tax > 0) add("tax", tariff$tax$item, tax, paste0(tariff$tax$percent, " % on the net amount"))
   left <- net + tax
   for (b in tariff$balances) {
@@ -263,4 +259,10 @@ bill_many <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_ch
   colnames(out) <- c("list", "minimum", "discount", "tax", "credit", "to_pay",
                      if (ncol(out) > 6) paste0("balance_", seq_len(ncol(out) - 6)))
   out
+}
+
+# Tax that is added to a net amount, in minor units.
+tax_on <- function(net, tax) {
+  if (!length(tax) || tax$included) return(0)
+  scale_exactly(net, tax$ratio[1], tax$ratio[2])
 }

@@ -166,15 +166,16 @@ work_sentence <- function(s) {
 # holds what is to be said of the pair beside: what was left out, and in what else the sets differ.
 compare_levels <- function(p, sessions, smallest, level, about = list(), weights = NULL) {
   scenes <- split(p, p[["scene"]])
+  several <- length(scenes) > 1
   alone <- lapply(scenes, scene_estimate, level = level)
   each <- lapply(alone, with_sessions, sessions = sessions)
   chance <- adjusted_chances(each)
   row <- function(scene, total, basis, est, s) {
-    left_out <- if (total || length(scenes) == 1) c(unpaired_text(s[["alone"]][1]), about$left_out)
+    left_out <- if (total || !several) c(unpaired_text(s[["alone"]][1]), about$left_out)
     note <- c(if (nrow(s) == 1) "single run: no interval", if (!total) pairs_say(est, s, smallest),
               unequal_work(s), work_sentence(s), session_sentence(sessions, level),
-              if (length(left_out)) paste("left out:", toString(left_out)),
-              if (length(about$apart)) paste("not alike, compared across", toString(about$apart)),
+              list_text("left out:", left_out),
+              list_text("not alike, compared across", about$apart),
               if (!total) adjusted_text(chance, scene, est$p),
               if (any(s[["sample"]])) sample_mark)
     comparison_row(p, scene, basis, est, s, level, smallest,
@@ -187,13 +188,15 @@ compare_levels <- function(p, sessions, smallest, level, about = list(), weights
   rows <- unname(rows[order(vapply(rows, `[[`, 0, "ratio"))])
   together <- function(basis, est)
     list(row("all scenes", TRUE, basis, with_sessions(est, sessions), p))
-  if (length(scenes) > 1) {
+  if (several) {
     rows <- c(rows, together("total work", total_work(alone)),
               if (length(weights)) together("own mix", own_mix(alone, weights)),
               together("geometric mean", geometric_mean(alone)))
   }
   as_frame(bind_lists(rows))
 }
+
+list_text <- function(label, x) if (length(x)) paste(label, toString(x))
 
 unpaired_text <- function(n) {
   if (n == 1) return("1 timing without a partner")

@@ -51,15 +51,16 @@ versions_meet <- function(wanted, has) {
   if (is_version_range(wanted)) NA else version_matches(wanted, has)
 }
 
+unknown_version_row <- function(field, asked) {
+  eligibility_row(field, asked, "unknown", "unknown",
+                  paste0("its card does not say which ", field, "s it has: ask about ", asked))
+}
+
 # A named thing of a version: `wanted` is a version, a range or any; `known` what the site says of
 # all such things.
 eligibility_version <- function(field, name, wanted, known) {
   asked <- if (identical(wanted, "any")) name else paste(name, paste(wanted, collapse = " or "))
-  if (is.null(known)) {
-    return(eligibility_row(field, asked, "unknown", "unknown",
-                           paste0("its card does not say which ", field, "s it has: ask about ",
-                                  asked)))
-  }
+  if (is.null(known)) return(unknown_version_row(field, asked))
   has <- known[[name]]
   if (is.null(has)) {
     return(eligibility_row(field, asked, paste("no", name), "does not fit",
@@ -74,8 +75,9 @@ eligibility_version <- function(field, name, wanted, known) {
   if (anyNA(meets)) return(eligibility_row(field, asked, shown, "unknown",
                                    paste("ask which versions of", name,
                                          "it has between its bounds")))
-  release <- Filter(function(h) !is_version_range(h) && !is_candidate(h), has)
-  candidates <- Filter(is_candidate, has)
+  candidate <- vapply(has, is_candidate, NA)
+  release <- has[!candidate & !vapply(has, is_version_range, NA)]
+  candidates <- has[candidate]
   eligibility_row(field, asked, shown, "does not fit", paste0(
     "has ", shown, if (length(candidates)) paste0(" (", either(candidates), " only a candidate)"),
     ": ask it for ", asked,

@@ -39,7 +39,7 @@ node_spans <- function(x, way, n, at_s) {
                                             "way), frame, part and runs."))
   needed <- setdiff(c("node", "does", "from_s", "to_s"), names(x))
   if (length(needed)) refuse("has no column ", either(needed))
-  for (name in c("frame", "part", "runs")) if (is.null(x[[name]])) x[[name]] <- NA_real_
+  x[setdiff(c("frame", "part", "runs"), names(x))] <- NA_real_
   codes <- activity_codes()
   bad <- setdiff(x[["does"]], names(codes))
   if (length(bad)) refuse("got ", either(bad), "; a node does ", toString(names(codes)))

@@ -42,10 +42,7 @@
 #' @export
 fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL, floor = TRUE) {
   floor <- check_flag(floor, argument("floor"))
-  if (!is.numeric(samples) || !length(samples) || !all(is.finite(samples)) || any(samples <= 0)) {
-    stop_input("type", paste("got", show_value(samples)), argument("samples"),
-               "Write counts, each above 0.")
-  }
+  check_sample_counts(samples)
   seconds <- check_measured(seconds, length(samples), "seconds")
   noise <- check_measured(noise, length(samples), "noise")
   if (all(is.na(seconds)) && all(is.na(noise))) {
@@ -387,4 +384,12 @@ limit_doublings <- function(fit, from, to, hourly = NA_real_, frames = 1) {
   x$cost <- x$seconds * frames / 3600 * hourly
   x$more_cost <- x$cost - before(x$cost)
   as_table(x)
+}
+
+check_sample_counts <- function(samples) {
+  good <- is.numeric(samples) && length(samples) && all(is.finite(samples)) && all(samples > 0)
+  if (!good) {
+    stop_input("type", paste("got", show_value(samples)), argument("samples"),
+               "Write counts, each above 0.")
+  }
 }

@@ -90,11 +90,7 @@ pfm_extent <- function(file, size) {
 tiff_extent <- function(file, size) {
   big <- rawToChar(readBin(file, "raw", 2)) == "MM"
   order <- if (big) "big" else "little"
-  number <- function(n, bytes) {
-    x <- readBin(file, "integer", n, size = bytes, endian = order, signed = bytes > 2)
-    if (length(x) < n) stop("cut off")
-    if (bytes == 4) ifelse(x < 0, x + 2^32, as.numeric(x)) else x
-  }
+  number <- function(n, bytes) tiff_numbers(file, n, bytes, order)
   seek(file, 4)
   seek(file, number(1, 4))
   entries <- lapply(seq_len(number(1, 2)), function(i) {
@@ -102,26 +98,17 @@ tiff_extent <- function(file, size) {
          raw = readBin(file, "raw", 4))
   })
   number(1, 4)  # where the next directory is
-  for (entry in entries) {
-    bytes <- entry$count * c(1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8)[entry$type]
-    place <- readBin(entry$raw, "integer", 1, endian = order)
-    if (!is.na(bytes) && bytes > 4 && (place < 0 || place + bytes > size)) stop("cut off")
-  }
+  for (entry in entries) check_tiff_entry(entry, order, size)
   names(entries) <- vapply(entries, function(e) paste(e$tag), "")
   values <- function(tag) {
     entry <- entries[[tag]]
     if (is.null(entry)) return(NULL)
     bytes <- c("3" = 2, "4" = 4)[paste(entry$type)]
     if (is.na(bytes) || entry$count * bytes > size) stop("odd")
-    place <- if (entry$count * bytes <= 4) NULL else
-      readBin(entry$raw, "integer", 1, endian = order)
-    if (length(place)) {
-      seek(file, place)
-      return(number(entry$count, bytes))
-    }
-    x <- readBin(entry$raw, "integer", entry$count, size = bytes, endian = order,
-                 signed = bytes > 2)
-    ifelse(x < 0, x + 2^32, as.numeric(x))
+    if (entry$count * bytes <= 4)
+      return(as.numeric(tiff_numbers(entry$raw, entry$count, bytes, order)))
+    seek(file, readBin(entry$raw, "integer", 1, endian = order))
+    number(entry$count, bytes)
   }
   sides <- list(width = values("256"), height = values("257"))
   begins <- c(values("273"), values("324"))
@@ -154,4 +141,19 @@ exr_extent <- function(file, size) {
   last <- max(ifelse(low < 0, low + 2^32, low) + offsets[c(FALSE, TRUE)] * 2^32)
   if (length(offsets) < 2 * blocks || last + 8 > size) sides$fault <- "is cut off"
   sides
+}
+
+# Whole numbers without a sign, of 2 or 4 bytes, from a file or from raw bytes.
+tiff_numbers <- function(from, n, bytes, order) {
+  x <- readBin(from, "integer", n, size = bytes, endian = order, signed = bytes > 2)
+  if (length(x) < n) stop("cut off")
+  if (bytes == 4) ifelse(x < 0, x + 2^32, as.numeric(x)) else x
+}
+
+# The values of an entry that do not fit into it lie within the file.
+check_tiff_entry <- function(entry, order, size) {
+  bytes <- entry$count * c(1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8)[entry$type]
+  if (is.na(bytes) || bytes <= 4) return(invisible())
+  place <- readBin(entry$raw, "integer", 1, endian = order)
+  if (place < 0 || place + bytes > size) stop("cut off")
 }

@@ -157,15 +157,16 @@ device_set_use <- function(set, devices, engine, threads, cores, there) {
   lost <- setdiff(index, known$index)
   if (length(lost) || !length(index)) return(refuse(missing_device(set$kind, lost, known)))
   name <- known$name[match(index, known$index)]
-  # Cores have no names of their own: they are of the node's processor.
-  if (set$kind == "cpu" && length(devices)) name <- rep(devices[[1]]$device, length(index))
   count <- length(index)
+  capacity <- count
   if (set$kind == "cpu") {
+    # Cores have no names of their own: they are of the node's processor.
+    if (length(devices)) name <- rep(devices[[1]]$device, count)
     if (is.na(threads)) threads <- count
     capacity <- threads / cores
     # Processors are parts of a device: how many work is what threads and capacity say.
     count <- if (length(devices)) devices[[1]]$count else 1L
-  } else capacity <- count
+  }
   list(device = paste(unique(name), collapse = " + "), device_count = count, threads = threads,
        capacity = capacity, asked = list(kind = set$kind, index = index, name = name, share = 1))
 }

@@ -67,9 +67,7 @@ ask_service <- function(service, method, path, body = NULL, key = NULL, type = "
                         headers = list(), query = list()) {
   if (is.list(body)) body <- charToRaw(enc2utf8(to_json_line(body)))
   url <- service_url(service, path, query)
-  headers <- c(if (length(service$token)) list(Authorization = paste("Bearer", service$token)),
-               list(Accept = "application/json"), if (length(body)) list("Content-Type" = type),
-               if (length(key)) list("Idempotency-Key" = key), headers)
+  headers <- c(request_headers(service, body, key, type), headers)
   for (try in seq_len(service$tries)) {
     answer <- tryCatch(service$request(service, method, url, body, headers), error = identity)
     wait <- retry_wait(answer, try)
@@ -261,4 +259,11 @@ stop_unanswered <- function(service, error) {
              paste0("does not answer: ", sub("[.]$", "", trimws(conditionMessage(error)))),
              paste0(service$site, ", ", service$address),
              "See whether the site is up, and its address in the file.")
+}
+
+request_headers <- function(service, body, key, type) {
+  c(if (length(service$token)) list(Authorization = paste("Bearer", service$token)),
+    list(Accept = "application/json"),
+    if (length(body)) list("Content-Type" = type),
+    if (length(key)) list("Idempotency-Key" = key))
 }

@@ -33,16 +33,7 @@ record_timing <- function(ledger, time = NULL, ..., activity = "render", frames_
   said <- if (length(time)) parse_typed_duration(time, argument("time")) else
     clock_span(began, ended)
   row <- list(...)
-  unfinished <- length(row$status) && !row$status %in% c("ok", "incomplete")
-  if (is.null(said) && !unfinished) {
-    stop_input("record", "nothing says how long it took", argument("time"),
-               "Give a time, or began and ended, or a status such as failed.")
-  }
-  if (length(said) && said$kind == "estimated" && identical(row$kind, "measured")) {
-    stop_input("record", paste0("got ", show_value(time),
-                                ", which is an estimate, as a measurement"), argument("kind"),
-               "Leave kind out, or write estimated.")
-  }
+  check_typed_time(said, row, time)
   if (length(frames_done)) {
     said <- mean_of_frames(said, frames_done, frames_asked)
     if (said$incomplete) row$status <- "incomplete"
@@ -127,4 +118,18 @@ mean_of_frames <- function(said, frames_done, frames_asked) {
   said$precision <- "about"
   said$incomplete <- asked > done
   said
+}
+
+# A typed time is there unless the run did not finish, and an estimate is no measurement.
+check_typed_time <- function(said, row, time) {
+  unfinished <- length(row$status) && !row$status %in% c("ok", "incomplete")
+  if (is.null(said) && !unfinished) {
+    stop_input("record", "nothing says how long it took", argument("time"),
+               "Give a time, or began and ended, or a status such as failed.")
+  }
+  if (length(said) && said$kind == "estimated" && identical(row$kind, "measured")) {
+    stop_input("record", paste0("got ", show_value(time),
+                                ", which is an estimate, as a measurement"), argument("kind"),
+               "Leave kind out, or write estimated.")
+  }
 }

@@ -257,30 +257,37 @@ measure_sentences <- function(rows, choice) {
   currency <- choice$forecast$scenario$currency
   vapply(seq_len(nrow(rows)), function(k) {
     x <- rows[k, ]
-    what <- switch(x$what, probe = paste0(x$frames, if (x$frames == 1) " frame of " else
-                                          " frames of ", x$about),
-                   cheap = paste("a cheap pass over", x$about),
-                   trial = paste(x$frames, "trial frames at", x$about),
-                   "repeat" = paste("the same frames for", x$about, "on another day"),
-                   pack = paste("packing", x$about),
-                   ask = paste0("ask ", x$about, ": ", gsub(": ask about ([^;]+)", " (\\1)", gsub(
-                     "its card does not say ", "", x$command))),
-                   version = paste0(x$frames, " frames with ", x$about,
-                                    ", never measured (as likely faster as ", "slower)"),
-                   samples = "whether half the samples are clean enough (an even chance taken)")
-    takes <- if (x$what == "ask") "" else paste0(": ", format_duration(x$takes_s),
-                                                 if (x$price > 0)
-                                                 paste0(" and ", format_money(x$price, currency)))
-    gains <- if (x$what == "samples")
-      paste("saves", format_about(x$saves, x$saves / 10, currency), "on average")
-             else if (x$changes > 0 && !choice$plan$fits)
-               paste("in", format_percent(x$changes), "of results something fits")
-             else if (x$changes > 0)
-               c(paste0("changes the plan in ", format_percent(x$changes), " of results"),
-                                  paste0("saves ", format_about(x$saves, x$saves / 10, currency),
-                                         " on average"))
-    paste0(what, takes, "; ",
-           if (length(gains)) paste(gains, collapse = ", ") else "would change nothing",
+    takes <- if (x$what != "ask") paste0(": ", format_duration(x$takes_s))
+    price <- if (x$what != "ask" && x$price > 0) paste0(" and ", format_money(x$price, currency))
+    gains <- measure_gains(x, currency, choice$plan$fits)
+    paste0(measure_words(x), takes, price, "; ", paste(gains, collapse = ", "),
            if (!x$worth && x$what != "samples") " (not worth it)", ".")
   }, "")
+}
+
+measure_words <- function(x) {
+  switch(x$what,
+         probe = paste0(x$frames, if (x$frames == 1) " frame of " else " frames of ", x$about),
+         cheap = paste("a cheap pass over", x$about),
+         trial = paste(x$frames, "trial frames at", x$about),
+         "repeat" = paste("the same frames for", x$about, "on another day"),
+         pack = paste("packing", x$about),
+         ask = paste0("ask ", x$about, ": ", missing_card_words(x$command)),
+         version = paste0(x$frames, " frames with ", x$about,
+                          ", never measured (as likely faster as slower)"),
+         samples = "whether half the samples are clean enough (an even chance taken)")
+}
+
+# What a card does not say, without the sentence around it.
+missing_card_words <- function(text) {
+  gsub(": ask about ([^;]+)", " (\\1)", gsub("its card does not say ", "", text))
+}
+
+# What a measurement is worth. `fits`: does the present plan?
+measure_gains <- function(x, currency, fits) {
+  saves <- paste("saves", format_about(x$saves, x$saves / 10, currency), "on average")
+  if (x$what == "samples") return(saves)
+  if (x$changes <= 0) return("would change nothing")
+  if (!fits) return(paste("in", format_percent(x$changes), "of results something fits"))
+  c(paste0("changes the plan in ", format_percent(x$changes), " of results"), saves)
 }

@@ -90,6 +90,11 @@ sides_of <- function(state, bound = Inf, rounds = 5) {
     margin <- margin + max(found[[1]]$p_both - decided[[keys[1]]]$p_both, 0) / 2 + 0.005
   }
   if (!length(decided)) return(NULL)
+  best_of_searched(state, decided)
+}
+
+# The best of the splits that were simulated whole, after a few last steps.
+best_of_searched <- function(state, decided) {
   fits <- Filter(function(f) f$fits, decided)
   # The cheapest that falls a little short may be helped by a last few steps.
   near <- Filter(function(f) !f$fits && f$p_both > state$asked$confidence - 0.06, decided)

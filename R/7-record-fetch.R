@@ -248,15 +248,13 @@ bring_remote <- function(service, project, ledger, job, remote, row, to) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     stop_input("file", "cannot be written", to, "Make room, or see who owns the folder.")
   }
-  tries <- if (whole || is.null(received$row)) 0 else 3
-  if (tries) {
+  if (!whole && length(received$row)) {
     dir.create(dirname(to), FALSE, TRUE)
     check_room(dirname(to), row$bytes)
-  }
-  for (try in seq_len(tries)) {
-    if (!whole) {
+    for (try in 1:3) {
       whole <- tryCatch(fetch_picture(service, remote$id, received$row, to), error = unwritten,
                         warning = unwritten)
+      if (whole) break
     }
   }
   node <- text_or_na(received$row$node)

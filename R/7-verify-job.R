@@ -401,9 +401,9 @@ count_meter <- function(total, show, clock = steady_clock, out = stderr()) {
     now <- clock()
     if (!show || now - said < if (live) 0.2 else 5) return(invisible())
     said <<- now
-    left <- if (count > 0) (now - begun) * (total - count) / count else NA
-    text <- paste0(count, " of ", total, " pictures looked at",
-                   if (!is.na(left)) paste0(", about ", format_duration(left), " left"))
+    left <- if (count > 0)
+      paste0(", about ", format_duration((now - begun) * (total - count) / count), " left")
+    text <- paste0(count, " of ", total, " pictures looked at", left)
     cat(if (live) paste0("\r", formatC(text, width = -60)) else paste0(text, "\n"), sep = "",
         file = out)
   }

@@ -8,14 +8,7 @@ reference_findings <- function(files, findings, asked, reference, ledger) {
   files <- files[!files[["path"]] %in% bad, , drop = FALSE]
   if (is.null(refs) || !nrow(refs) || !nrow(files)) return(NULL)
   one <- nrow(refs) == 1 && is.na(refs[["frame"]])
-  stem <- basename(files[["sequence"]])
-  at <- if (one) NULL else
-    match(paste(stem, files[["frame"]]), paste(refs[["stem"]], refs[["frame"]]))
-  # Another stem is no hindrance where there is only one on each side.
-  if (!one && all(is.na(at)) && length(unique(stem)) == 1 && length(unique(refs[["stem"]])) == 1) {
-    at <- match(files[["frame"]], refs[["frame"]])
-  }
-  pairs <- if (one) list(c(1, 1)) else Map(c, which(!is.na(at)), at[!is.na(at)])
+  pairs <- if (one) list(c(1, 1)) else reference_pairs(files, refs)
   bind_tables(lapply(pairs, function(pair) one_reference(files[pair[1], ], refs[["at"]][pair[2]])))
 }
 
@@ -115,4 +108,14 @@ above_target <- function(pair, target) {
                       format_share(found$share), " of it that stand still, and ",
                       format_share(target), " was asked for"),
                finding_confidence((found$noise - target) / (2 * found$error)))
+}
+
+# Pictures and their references, by stem and frame, as pairs of places.
+reference_pairs <- function(files, refs) {
+  stem <- basename(files[["sequence"]])
+  at <- match(paste(stem, files[["frame"]]), paste(refs[["stem"]], refs[["frame"]]))
+  # Another stem is no hindrance where there is only one on each side.
+  alone <- length(unique(stem)) == 1 && length(unique(refs[["stem"]])) == 1
+  if (alone && all(is.na(at))) at <- match(files[["frame"]], refs[["frame"]])
+  Map(c, which(!is.na(at)), at[!is.na(at)])
 }

@@ -278,18 +278,20 @@ cli_figure <- function(x, path, ...) {
 typed_plan_fields <- c("shots", "engines", "frames", "limits", "sizes", "threads", "devices",
                        "repeats")
 
+# A plan that is typed alone: the project's shots and engine.
+default_plan <- function(project) {
+  file <- structure(defaults_of(plan_fields()), class = "cp_plan_file", path = "command line")
+  engine <- first_of(project$defaults$engine, names(project$engines)[1])
+  file$plan <- "typed"
+  file$shots <- first_of(project$defaults$shots, names(project$shots))
+  file$engines <- list(list(engine = engine, versions = NULL))
+  file
+}
+
 # The plan that a command line names or types.
 cli_plan <- function(project, name, o) {
-  typed <- Filter(length, o[typed_plan_fields])
-  if (!length(typed)) return(project_plan(project, name))
-  file <- if (length(name)) project_entry(project$plans, name, "plan")
-          else structure(defaults_of(plan_fields()), class = "cp_plan_file", path = "command line")
-  if (is.null(name)) {
-    file$plan <- "typed"
-    file$shots <- first_of(project$defaults$shots, names(project$shots))
-    file$engines <- list(list(engine = first_of(project$defaults$engine, names(project$engines)[1]),
-                              versions = NULL))
-  }
+  if (!any(lengths(o[typed_plan_fields]))) return(project_plan(project, name))
+  file <- if (length(name)) project_entry(project$plans, name, "plan") else default_plan(project)
   parts <- function(text) trimws(strsplit(text, ",", fixed = TRUE)[[1]])
   if (length(o$shots)) file$shots <- parts(o$shots)
   if (length(o$engines)) file$engines <- lapply(parts(o$engines), typed_engine)

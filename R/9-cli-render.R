@@ -6,8 +6,7 @@ cli_place <- function(o, args) {
   name <- args[1]
   limit <- if (length(o$frame_limit)) parse_duration(o$frame_limit, "option --frame-limit")
   project <- read_project()
-  despite <- if (length(o$despite)) trimws(strsplit(o$despite, ",", fixed = TRUE)[[1]])
-  for (code in despite) check_choice(code, "option --despite", finding_codes)
+  despite <- parse_despite(o$despite)
   cli_ledger(project, FALSE, function(ledger) {
     place <- plan_place(project, ledger, name)
     stops <- place$findings[["code"]][place$findings[["weight"]] == "stops"]
@@ -26,6 +25,13 @@ cli_place <- function(o, args) {
     })
     if (any(placed$frames[["state"]] %in% c("waiting", "failed"))) 1L else 0L
   })
+}
+
+# Codes of the findings in spite of which a job is placed.
+parse_despite <- function(text) {
+  codes <- if (length(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1]])
+  for (code in codes) check_choice(code, "option --despite", finding_codes)
+  codes
 }
 
 # The last look of a job that is not placed; returns the exit status.
@@ -64,10 +70,7 @@ cli_watch <- function(o, args) {
   name <- args[1]
   decision <- cli_ledger(project, code = function(ledger) job_plan_record(ledger, name))
   add_typed_events(project, name, o, decision)
-  if (o$tell && is.null(project$tell)) {
-    stop_input("usage", "the project names nobody to be told", "option --tell",
-               "Write `tell: {run: [program, argument]}` in clockpigeon.yaml.")
-  }
+  check_can_tell(project, o)
   live <- !o$once && !length(o$figure) && !o$ways && !length(o$what_if)
   links <- new_links()
   on.exit(close_links(links))
@@ -85,6 +88,12 @@ cli_watch <- function(o, args) {
   }
   cli_figure(x, o$figure, show = or_else(o$show, "belief"))
   if (any(x$alarms[["level"]] == "now")) 3L else 0L
+}
+
+check_can_tell <- function(project, o) {
+  if (!o$tell || !is.null(project$tell)) return(invisible())
+  stop_input("usage", "the project names nobody to be told", "option --tell",
+             "Write `tell: {run: [program, argument]}` in clockpigeon.yaml.")
 }
 
 # Follow a job to its end: as JSON lines, or as a screen on a terminal. NULL where neither is
