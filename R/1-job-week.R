@@ -35,14 +35,7 @@ plan_week <- function(jobs, pools, budget = Inf, confidence = 0.9, begun = list(
   begun <- c(begun, rep(list(none), 3))
   machines <- pool_machines(pools)
   flat <- lapply(jobs, function(job) {
-    job$ways <- lapply(job$ways, function(way) {
-      own <- way$kind == "own"
-      list(pool = if (own) match(machines[[way$pool]], unique(machines)) else 0L,
-           nodes = as.integer(way$nodes),
-           seconds = as.numeric(way$seconds), cost = as.numeric(way$cost),
-           open = open_matrix(if (own) pools[[way$pool]]),
-           of = if (own) most_nodes(pools[[way$pool]]) else 0L)
-    })
+    job$ways <- lapply(job$ways, flat_way, pools, machines)
     job[c("deadline_s", "budget", "confidence", "ways")]
   })
   open <- lapply(unname(pools[!duplicated(machines)]), function(pool) {
@@ -150,4 +143,15 @@ alone_ends <- function(seconds, pool = NULL, nodes = 1L) {
 open_seconds <- function(pool, at) {
   if (is.null(pool$open)) return(at)
   sum(pmax(pmin(pool$open[, 2], at) - pmax(pool$open[, 1], 0), 0))
+}
+
+# One setup of a job as the search takes it: the number of its pool (0: not one's own), nodes,
+# draws of its time and cost, opening hours.
+flat_way <- function(way, pools, machines) {
+  own <- way$kind == "own"
+  list(pool = if (own) match(machines[[way$pool]], unique(machines)) else 0L,
+       nodes = as.integer(way$nodes),
+       seconds = as.numeric(way$seconds), cost = as.numeric(way$cost),
+       open = open_matrix(if (own) pools[[way$pool]]),
+       of = if (own) most_nodes(pools[[way$pool]]) else 0L)
 }

@@ -333,15 +333,18 @@ sd_table <- function(fit) {
 
 speed_sentence <- function(fit) {
   n <- max(fit$islands$rig, fit$islands$scene)
-  c(
-    if (n > 1) paste0("the table falls into ", n, " islands with nothing in common: ",
-                      paste(vapply(seq_len(n), function(k) {
-      listed <- function(x) if (length(x) > 3) paste0(toString(x[1:3]), " and ", length(x) - 3,
-                                                      " more") else toString(x)
-      paste0("(", k, ") ",
-             listed(c(fit$rigs[fit$islands$rig == k], fit$scenes[fit$islands$scene == k])))
-    }, ""), collapse = "; "), ". No forecast leads from one to another"),
+  islands <- vapply(seq_len(n), function(k) {
+    names <- c(fit$rigs[fit$islands$rig == k], fit$scenes[fit$islands$scene == k])
+    paste0("(", k, ") ", first_three(names))
+  }, "")
+  c(if (n > 1)
+      paste0("the table falls into ", n, " islands with nothing in common: ",
+             paste(islands, collapse = "; "), ". No forecast leads from one to another"),
     if (!fit$cells$df)
-    "no scene ran twice on one rig: the run's spread cannot be told from the interaction's"
-  )
+      "no scene ran twice on one rig: the run's spread cannot be told from the interaction's")
+}
+
+first_three <- function(x) {
+  if (length(x) <= 3) return(toString(x))
+  paste0(toString(x[1:3]), " and ", length(x) - 3, " more")
 }

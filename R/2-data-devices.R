@@ -66,8 +66,8 @@ device_sets <- function() {
 }
 device_setups <- function() {
   field_type(device_setups_field, function() {
-    list(anyOf = list(one_or_list(list(enum = I(c("cpu", "gpu")))),
-                      mapping_schema(list(anyOf = list(list(const = "any"),
-                                                       record_schema(device_setup_fields()))))))
+    kinds <- one_or_list(list(enum = I(c("cpu", "gpu"))))
+    setup <- list(anyOf = list(list(const = "any"), record_schema(device_setup_fields())))
+    list(anyOf = list(kinds, mapping_schema(setup)))
   })
 }

@@ -25,10 +25,10 @@ matched_pictures <- function(timings, by = "engine_version", most = 12) {
   cell <- row_key(rows, c("scene", "frame", "piece", "engine", "limit_kind", "limit_value", "width",
                           "height", "features", if (by != "engine_version") "engine_version"))
   levels <- order_levels(unique(rows[[by]]))
+  last_of <- function(one, level) max(c(-1, which(cell == one & rows[[by]] %in% level)))
   pairs <- do.call(rbind, lapply(unique(cell), function(one) {
-    last <- vapply(levels, function(level)
-                   utils::tail(c(NA, which(cell == one & rows[[by]] %in% level)), 1), 0)
-    at <- last[!is.na(last)]
+    last <- vapply(levels, last_of, 0, one = one)
+    at <- last[last > 0]
     if (length(at) > 1) data.frame(old = at[1], new = at[-1])
   }))
   if (is.null(pairs))
@@ -39,7 +39,8 @@ matched_pictures <- function(timings, by = "engine_version", most = 12) {
   bind_tables(lapply(seq_len(nrow(pairs)), function(i) {
     old <- rows[pairs$old[i], ]
     new <- rows[pairs$new[i], ]
-    found <- as_frame(compare_pictures(read_picture(old$output), read_picture(new$output)))
+    pictures <- lapply(c(old$output, new$output), read_picture)
+    found <- as_frame(compare_pictures(pictures[[1]], pictures[[2]]))
     data.frame(scene = old$scene, frame = old$frame, engine = old$engine, old = paste(old[[by]]),
                new = paste(new[[by]]), found)
   }))

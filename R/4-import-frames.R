@@ -64,17 +64,18 @@ import_pictures <- function(path, engine) {
     list.files(path, "\\.(png|exr)$", full.names = TRUE, ignore.case = TRUE) else path
   if (!length(files))
     stop_input("import", "holds no PNG or OpenEXR", short_path(path), "Name a folder of pictures.")
-  bind_tables(lapply(files, function(file) {
-    said <- picture_metadata(file)
-    values <- lapply(keys, function(key) if (key %in% names(said)) said[[key]] else NA_character_)
-    for (name in grep("_s$", names(values), value = TRUE)) {
-      values[[name]] <- seconds_column(values[[name]], name, short_path(file))
-    }
-    if (is.null(values$frame))
-      values$frame <- sub(".*?([0-9]+)\\.[A-Za-z]+$", "\\1", basename(file))
-    time <- unlist(values[grep("_s$", names(values))])
-    data.frame(values, activity = "render", engine = engine$engine, kind = "reported",
-               output = file, status = if (all(is.na(time))) "incomplete" else "ok",
-               note = if (all(is.na(time))) paste("says none of", toString(unlist(keys))) else NA)
-  }))
+  bind_tables(lapply(files, import_picture, keys, engine$engine))
+}
+
+import_picture <- function(file, keys, engine) {
+  said <- picture_metadata(file)
+  values <- lapply(keys, function(key) if (key %in% names(said)) said[[key]] else NA_character_)
+  timed <- grep("_s$", names(values), value = TRUE)
+  for (name in timed) values[[name]] <- seconds_column(values[[name]], name, short_path(file))
+  if (is.null(values$frame))
+    values$frame <- sub(".*?([0-9]+)\\.[A-Za-z]+$", "\\1", basename(file))
+  silent <- all(is.na(unlist(values[timed])))
+  data.frame(values, activity = "render", engine = engine, kind = "reported",
+             output = file, status = if (silent) "incomplete" else "ok",
+             note = if (silent) paste("says none of", toString(unlist(keys))) else NA)
 }

@@ -54,10 +54,11 @@ stage_corrections <- function(learned, site, tiers) {
     if (!site %in% learning$past[["site"]]) return(NULL)
     hours <- if ("hours" %in% names(learning$prior)) day_parts else NA_character_
     each <- expand.grid(tier = tiers, hours = hours, stringsAsFactors = FALSE)
-    bind_tables(Map(function(tier, hours) {
+    row <- function(tier, hours) {
       data.frame(site = site, tier = tier, what = what, hours = hours,
                  learned_of(learning, site, tier, null_if_na(hours)))
-    }, each$tier, each$hours))
+    }
+    bind_tables(Map(row, each$tier, each$hours))
   })
   rates <- as_frame(learned$rates)
   rate <- rates[rates[["what"]] == "failed" & rates[["site"]] == site, , drop = FALSE]

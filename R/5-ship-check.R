@@ -57,12 +57,13 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
 scene_findings <- function(shot, folder, manifest) {
   scenes <- if (length(shot$scenes)) shot$scenes else list(engine = shot$scene)
   if (length(manifest)) folder <- c(folder, file.path(folder, manifest$folder))
+  scene_file <- function(frame, scene, engine) {
+    fill_template(scene, list(shot = shot$shot, frame = frame, width = shot$size[["width"]],
+                              height = shot$size[["height"]], engine = engine))
+  }
   missing <- unlist(Map(function(scene, engine) {
     if (!grepl("[/\\\\.]", scene)) return(NULL)
-    files <- unique(vapply(shot$frames, function(frame) {
-      fill_template(scene, list(shot = shot$shot, frame = frame, width = shot$size[["width"]],
-                                height = shot$size[["height"]], engine = engine))
-    }, ""))
+    files <- unique(vapply(shot$frames, scene_file, "", scene, engine))
     at <- lapply(folder, function(f) ifelse(is_absolute(files), files, file.path(f, files)))
     lost <- files[!Reduce(`|`, lapply(at, file.exists))]
     if (length(lost) > 1) paste0(lost[1], " (and ", length(lost) - 1, " more)") else lost

@@ -204,11 +204,11 @@ parcel_content <- function(path, names, refuse) {
     zip::unzip(path, files = "parcel.json", exdir = folder)
     parse_json(text_of_file(file.path(folder, "parcel.json"), "parcel"))
   }, error = function(e) refuse("has a parcel.json that cannot be read"))
-  fine <- is.list(content) && is.data.frame(content$files) &&
-    all(c("path", "bytes", "sha256") %in% names(content$files)) &&
-    is.character(content$version) && length(content$version) == 1 &&
-      is.character(content$files$path) &&
-    is.numeric(content$files$bytes) && is.character(content$files$sha256)
-  if (!fine) refuse("has a parcel.json that lists no files")
+  files <- if (is.list(content)) content$files
+  named <- is.data.frame(files) && all(c("path", "bytes", "sha256") %in% names(files))
+  typed <- named && is.character(files$path) && is.numeric(files$bytes) &&
+    is.character(files$sha256)
+  if (!typed || !is.character(content$version) || length(content$version) != 1)
+    refuse("has a parcel.json that lists no files")
   content
 }

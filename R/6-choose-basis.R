@@ -121,9 +121,8 @@ left_out_words <- function(scenario, reasons = TRUE) {
                          "cannot do it as it is"))
   groups <- Filter(length, split(out[["site"]], cure))
   if (!reasons) {
-    return(paste0("Left out: ",
-                  paste0(names(groups), ": ", vapply(groups, function(g) toString(unique(g)), ""),
-                         collapse = "; "), "."))
+    sites <- vapply(groups, function(g) toString(unique(g)), "")
+    return(paste0("Left out: ", paste0(names(groups), ": ", sites, collapse = "; "), "."))
   }
   by <- split(out[["site"]], factor(out[["reason"]], unique(out[["reason"]][order(cure)])))
   paste0("Left out, ", cure[match(names(by), out[["reason"]])], ": ", vapply(by, toString, ""),

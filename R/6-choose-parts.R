@@ -195,14 +195,14 @@ made_plan <- function(state, found, kind) {
   options <- state$options
   used <- found$split$used
   needed <- if (kind == "fallback") found$needed else rep(FALSE, length(found$cost))
+  runs <- found$split$runs
   c(list(
     kind = kind,
     parts = as_table(data.frame(
       option = options[["option"]][used], site = options[["site"]][used],
-      frames = vapply(found$split$runs, function(columns) run_text(job_part(state$job, columns)),
-                      ""),
-      count = lengths(found$split$runs),
-      share = vapply(found$split$runs, function(c) sum(state$seconds[, c]) / sum(state$seconds), 0),
+      frames = vapply(runs, function(columns) run_text(job_part(state$job, columns)), ""),
+      count = lengths(runs),
+      share = vapply(runs, function(c) sum(state$seconds[, c]) / sum(state$seconds), 0),
       finish_p50 = vapply(found$parts, function(d) quantile_of(d[["finish_s"]], 0.5), 0),
       cost_mean = vapply(found$parts, function(d) mean(d[["cost"]]), 0)
     )),

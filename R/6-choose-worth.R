@@ -115,9 +115,12 @@ feature_ratios <- function(rows) {
                       c(setdiff(names(sets), name), "key"))
     levels <- unique(sets[[name]])
     pairs <- utils::combn(levels, 2, simplify = FALSE)
+    times_at <- function(level) {
+      here <- sets[[name]] %in% level
+      tapply(log(rows[["wall_s"]][here]), others[here], mean)
+    }
     do.call(rbind, lapply(c(pairs, lapply(pairs, rev)), function(pair) {
-      times <- lapply(pair, function(level) tapply(log(rows[["wall_s"]][sets[[name]] %in% level]),
-                                                   others[sets[[name]] %in% level], mean))
+      times <- lapply(pair, times_at)
       both <- intersect(names(times[[1]]), names(times[[2]]))
       if (length(both) < 2) return(NULL)
       ratio <- exp(mean(times[[2]][both] - times[[1]][both]))

@@ -155,10 +155,11 @@ service_findings <- function(place) {
     columns <- place$split$runs[[k]]
     if (length(place$seen)) columns <- columns[is.infinite(place$seen$came[columns])]
     if (!length(columns)) return(NULL)
-    tryCatch(asked_findings(place, part, columns), clockpigeon_error_service = function(e) {
+    unanswered <- function(e) {
       place_finding("service", "stops", part$site, paste(part$site, sub("^.*?: ", "", e$what)),
                     or_else(e$instead, "See the site."))
-    })
+    }
+    tryCatch(asked_findings(place, part, columns), clockpigeon_error_service = unanswered)
   }))
 }
 
@@ -207,14 +208,14 @@ asked_findings <- function(place, part, columns) {
 check_findings <- function(place, ledger) {
   project <- place$project
   used <- setdiff(jobs(ledger)[["name"]], place$job)
-  found <- bind_tables(lapply(seq_len(nrow(place$parts)), function(k) {
-    site <- place$parts[["site"]][k]
-    bind_tables(lapply(place$state$job$shots, function(shot) {
-      others <- project$manifests[setdiff(names(project$manifests), shot$shot)]
-      x <- as_frame(check_shot(project$shots[[shot$shot]], project$sites[[site]],
-                               project$manifests[[shot$shot]], project$root, used, others))
-      cbind(x, site = rep(site, nrow(x)))
-    }))
+  check_at <- function(shot, site) {
+    others <- project$manifests[setdiff(names(project$manifests), shot$shot)]
+    x <- as_frame(check_shot(project$shots[[shot$shot]], project$sites[[site]],
+                             project$manifests[[shot$shot]], project$root, used, others))
+    cbind(x, site = rep(site, nrow(x)))
+  }
+  found <- bind_tables(lapply(place$parts[["site"]], function(site) {
+    bind_tables(lapply(place$state$job$shots, check_at, site))
   }))
   found <- found[!duplicated(found[c("shot", "about", "what")]), , drop = FALSE]
   blocks <- found[found[["weight"]] == "blocks", , drop = FALSE]
@@ -260,12 +261,11 @@ balance_findings <- function(place) {
     if (!length(site$balances) || given + prepaid >= full) return(NULL)
     is_prepaid <- any(vapply(site$balances, function(b) b$kind == "prepaid", NA))
     money <- function(x) format_money(x, job$currency)
+    pays <- c(if (given > 0) paste("balances given there pay", money(given)),
+              if (is_prepaid) paste("prepaid money pays", money(prepaid)))
     place_finding("balance", "note", site$site,
                   paste0("its part at ", site$site, " is charged up to ", money(full),
-                         " in 9 of 10 cases; ",
-                         if (given > 0) paste0("balances given there pay ", money(given)),
-                         if (given > 0 && is_prepaid) ", ",
-                         if (is_prepaid) paste0("prepaid money pays ", money(prepaid))),
+                         " in 9 of 10 cases; ", toString(pays)),
                   if (is_prepaid) "Top it up first." else
                   paste0("Expect a bill of up to ", money(full - given), "."))
   }))

@@ -25,16 +25,7 @@ note_placed <- function(place, ledger, folder, sites, now = place$now) {
 needed_files <- function(job, project) {
   unlist(lapply(job$shots, function(shot) {
     manifest <- project$manifests[[shot$shot]]
-    if (length(manifest)) {
-      at <- real_path(file.path(project$root, manifest$folder))
-      # What is missing was found by the check; what there is goes.
-      files <- tryCatch(parcel_files(manifest, at)$path, clockpigeon_error_pack = function(e) {
-        Filter(function(path) file.exists(file.path(at, path)),
-               c(manifest$scene, manifest$assets$path))
-      })
-      if (manifest$folder %in% c(".", "")) return(files)
-      return(file.path(manifest$folder, files))
-    }
+    if (length(manifest)) return(files_of_manifest(manifest, project$root))
     scenes <- unique(unlist(c(shot$scene, shot$scenes)))
     scenes[file.exists(file.path(project$root, scenes)) & !is_absolute(scenes)]
   }))
@@ -64,4 +55,14 @@ send_files <- function(node, root, folder, files) {
                  "See its disk and its link.")
     }
   }
+}
+
+# Files of a manifest, from the project's root. Missing ones were found by the check; the others go.
+files_of_manifest <- function(manifest, root) {
+  at <- real_path(file.path(root, manifest$folder))
+  named <- c(manifest$scene, manifest$assets$path)
+  files <- tryCatch(parcel_files(manifest, at)$path,
+                    clockpigeon_error_pack = function(e) named[file.exists(file.path(at, named))])
+  if (manifest$folder %in% c(".", "")) return(files)
+  file.path(manifest$folder, files)
 }

@@ -226,10 +226,12 @@ pool_job <- function(place, folder, options) {
 # The trial frames of a pool's job: of each shot at each site those that say most of the others.
 trial_job <- function(job, most = 3) {
   of <- split(seq_len(nrow(job$frames)), row_key(job$frames, c("site", "shot")))
-  kept <- sort(unlist(lapply(of, function(rows) {
+  telling <- function(rows) {
     frames <- job$frames[["frame"]][rows]
-    rows[frames %in% first_probes(unique(frames), min(most, length(unique(frames))))]
-  })))
+    distinct <- unique(frames)
+    rows[frames %in% first_probes(distinct, min(most, length(distinct)))]
+  }
+  kept <- sort(unlist(lapply(of, telling)))
   job$frames <- job$frames[kept, , drop = FALSE]
   job$frames$range <- NA_integer_
   job$trials <- job$trials[kept, , drop = FALSE]

@@ -143,11 +143,10 @@ check_period <- function(x, read, watched, card) {
   known <- !is.na(began) & x[["kind"]] == "usage"
   if (any(known) && all(began[known] > to | ended[known] < from)) {
     day <- function(at) format(as.POSIXct(at, origin = "1970-01-01", tz = "UTC"), "%Y-%m-%d")
-    stop_input("bill", paste0("is of ", paste(unique(c(day(min(began[known])),
-                                                       day(max(ended[known])))),
-                                              collapse = " to "), ", and the job was placed on ",
-                              day(as.numeric(watched$placed))), read$where,
-               "Name the bill of that time.")
+    days <- unique(c(day(min(began[known])), day(max(ended[known]))))
+    stop_input("bill", paste0("is of ", paste(days, collapse = " to "),
+                              ", and the job was placed on ", day(as.numeric(watched$placed))),
+               read$where, "Name the bill of that time.")
   }
 }
 

@@ -263,14 +263,17 @@ unusable_work <- function(meter) {
 other_prices <- function(card, tier, hire, promise) {
   tiers <- vapply(card$tiers, `[[`, "", "tier")
   hires <- c(vapply(card$hires, `[[`, "", "hire"), if (!length(card$hires)) NA)
-  rows <- lapply(tiers, function(t) lapply(hires, function(h) {
-    if (identical(t, or_else(tier, tiers[1])) && identical(h, or_else(hire, hires[1]))) return(NULL)
+  own <- list(or_else(tier, tiers[1]), or_else(hire, hires[1]))
+  row <- function(t, h) {
+    if (identical(list(t, h), own)) return(NULL)
     charge <- tariff_of(card, t, null_if_na(h), promise$engine, promise$day)$charges[[1]]
     data.frame(unit = charge$per, price = charge$amounts[1],
                name = paste(c(t, null_if_na(h)), collapse = ", "))
-  }))
+  }
+  # All classes of the first tier, then of the next.
+  rows <- Map(row, rep(tiers, each = length(hires)), rep(hires, length(tiers)), USE.NAMES = FALSE)
   none <- data.frame(unit = character(), price = numeric(), name = character())
-  as_frame(or_else(bind_tables(unlist(rows, recursive = FALSE)), none))
+  as_frame(or_else(bind_tables(rows), none))
 }
 
 # Findings with where each line is in the bill, and whether its amount is asked back.

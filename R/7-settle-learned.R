@@ -127,14 +127,14 @@ all_corrections <- function(learning) {
   rows <- lapply(names(learning), function(what) {
     past <- learning[[what]]$past
     pairs <- unique(past[c("site", "tier")])
-    bind_tables(lapply(seq_len(nrow(pairs)), function(k) {
-      found <- learned_of(learning[[what]], pairs[["site"]][k], pairs[["tier"]][k])
-      data.frame(site = sub(" \\(as said\\)$", "", pairs[["site"]][k]), tier = pairs[["tier"]][k],
-                 known = if (grepl(" \\(as said\\)$", pairs[["site"]][k])) "said" else "measured",
-                 what = what,
+    row <- function(site, tier) {
+      found <- learned_of(learning[[what]], site, tier)
+      known <- if (grepl(" \\(as said\\)$", site)) "said" else "measured"
+      data.frame(site = sub(" \\(as said\\)$", "", site), tier = tier, known = known, what = what,
                  factor = exp(found$bias), width = found$width, jobs = found$jobs,
                  inside = found$inside, changed = found$changed)
-    }))
+    }
+    bind_tables(Map(row, pairs[["site"]], pairs[["tier"]], USE.NAMES = FALSE))
   })
   or_else(bind_tables(rows), data.frame(site = character(), tier = character(), known = character(),
                                         what = character(), factor = numeric(), width = numeric(),

@@ -40,11 +40,11 @@ silent_alarms <- function(x) {
   parts <- as_frame(x$parts)
   silent <- which(parts[["silent"]])
   bind_tables(lapply(silent, function(k) {
-    last <- parts[["last"]][k]
-    new_alarm("silent", "now", parts[["site"]][k],
-              paste0("nothing came from ", parts[["site"]][k],
-                     if (is.finite(last)) paste0(" for ", format_duration(
-            x$passed_s - last)) else " yet",
+    site <- parts[["site"]][k]
+    passed <- x$passed_s - parts[["last"]][k]
+    long <- if (is.finite(passed)) paste(" for", format_duration(passed)) else " yet"
+    new_alarm("silent", "now", site,
+              paste0("nothing came from ", site, long,
                      "; in 99 of 100 cases another frame would have come by now"),
               "See whether it still runs.")
   }))

@@ -153,11 +153,12 @@ running_here <- function(project, ledger, now = this_moment()) {
     x <- tryCatch(watch_job(project, ledger, job, now), clockpigeon_error = function(e) NULL)
     if (is.null(x) || all(x$here) || isTRUE(x$happened$stopped)) return(NULL)
     options <- as_frame(x$state$options)[x$going$used, , drop = FALSE]
-    lapply(seq_len(nrow(options)), function(k) {
-      site <- options[["site"]][k]
-      if (!identical(project$sites[[site]]$kind, "own") ||
-          !any(is.infinite(x$came[x$going$runs[[k]]]))) return(NULL)
-      list(job = job, site = site, nodes = options[["nodes"]][k],
+    own <- vapply(options[["site"]], function(site)
+                  identical(project$sites[[site]]$kind, "own"), NA)
+    open <- vapply(x$going$runs[seq_len(nrow(options))],
+                   function(run) any(is.infinite(x$came[run])), NA)
+    lapply(unname(which(own & open)), function(k) {
+      list(job = job, site = options[["site"]][k], nodes = options[["nodes"]][k],
            left_s = pmax(x$ends[[k]] - x$passed_s, 0))
     })
   })

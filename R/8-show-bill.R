@@ -24,22 +24,20 @@ bill_text <- function(x, width = terminal_width()) {
   )
   names(body)[names(body) == "amount"] <- currency
   if (!is.null(x[["converted"]])) {
-    body[[x[["converted_currency"]][1]]] <- formatC(x[["converted"]], format = "f",
-                                                    digits = minor_digits(
-                                                      x[["converted_currency"]][1]))
+    other <- x[["converted_currency"]][1]
+    body[[other]] <- formatC(x[["converted"]], format = "f", digits = minor_digits(other))
     body <- body[c(setdiff(names(body), "rule"), "rule")]
   }
   if (all(body$rule == "")) body$rule <- NULL
   parts <- c(list = "list price", minimum = "up to minimums", discount = "discount", tax = "tax",
              credit = "credit used")
   shown <- c("list", Filter(function(p) total[[p]] != 0, setdiff(names(parts), "list")))
+  sums <- if (length(shown) > 1)
+    paste0(" (", paste(parts[shown], money(unlist(total[shown])), collapse = ", "), ")")
   c(text_table(body, right = setdiff(names(body), c("line", "unit", "rule")),
                spare = c("unit", "rule"), width = width),
     "",
-    wrap_lines(paste0("To pay: ", format_money(total$to_pay, currency),
-                      if (length(shown) > 1)
-                      paste0(" (", paste(parts[shown], money(unlist(total[shown])),
-                                         collapse = ", "), ")"), "."), width),
+    wrap_lines(paste0("To pay: ", format_money(total$to_pay, currency), sums, "."), width),
     if (!is.null(total[["converted"]]) && !is.na(total$rate)) {
       wrap_lines(paste0("That is ", format_money(total$converted, total$converted_currency), ": 1 ",
                         currency, " = ", signif(total$rate, 6), " ", total$converted_currency,

@@ -55,6 +55,11 @@ dispute_page <- function(r) {
   says <- function(claims) paste0(seq_along(claims), ". ", vapply(claims, `[[`, "", "says"))
   number <- function(v)
     ifelse(is.na(v), "", formatC(v, format = "f", digits = 3, drop0trailing = TRUE))
+  metered_row <- function(m) {
+    paste0("| ", m$item, " | ", number(m$quantity), " | ", if (is.na(m$unit)) "" else m$unit,
+           " | ", number(m$price), " | ",
+           formatC(m$amount, format = "f", digits = minor_digits(r$currency)), " |")
+  }
   c(paste0("# Bill of ", r$site, ", job ", r$job), "",
     paste0("Written on ", r$written, ". The job was placed on ", r$placed, ". Amounts are in ",
            r$currency, if (length(r$card)) paste0("; prices are those of your card of ", r$card),
@@ -66,11 +71,7 @@ dispute_page <- function(r) {
     if (length(r$metered)) c("", "## What the runs come to by your card", "",
                             "| line | quantity | unit | price | amount |",
                              "|---|---:|---|---:|---:|",
-                            vapply(r$metered, function(m) {
-        paste0("| ", m$item, " | ", number(m$quantity), " | ", if (is.na(m$unit)) "" else m$unit,
-               " | ", number(m$price), " | ",
-               formatC(m$amount, format = "f", digits = minor_digits(r$currency)), " |")
-      }, "")),
+                            vapply(r$metered, metered_row, "")),
     "", "## What we ask", "",
     if (r$too_much > 0)
     paste0("A refund or a corrected bill: ", money(r$due), " in place of ", money(r$billed), ", ",

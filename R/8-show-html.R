@@ -15,14 +15,12 @@ html_sentences <- function(says) {
 plain_table <- function(x, label, right = names(x)[vapply(x, is.numeric, NA)]) {
   tags <- htmltools::tags
   side <- function(name) if (name %in% right) "number"
-  tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = label, tags$table(
-    class = "plain",
-    tags$thead(tags$tr(lapply(names(x), function(name)
-                              tags$th(scope = "col", class = side(name), name)))),
-    tags$tbody(lapply(seq_len(nrow(x)), function(i) {
-      tags$tr(lapply(names(x), function(name) tags$td(class = side(name), x[[name]][[i]])))
-    }))
-  ))
+  head <- lapply(names(x), function(name) tags$th(scope = "col", class = side(name), name))
+  body <- lapply(seq_len(nrow(x)), function(i) {
+    tags$tr(lapply(names(x), function(name) tags$td(class = side(name), x[[name]][[i]])))
+  })
+  tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = label,
+           tags$table(class = "plain", tags$thead(tags$tr(head)), tags$tbody(body)))
 }
 
 # `plot`: a ggplot. A list of `src` (an SVG as an address), `alt`, `width` and `height` in pixels,

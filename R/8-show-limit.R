@@ -21,17 +21,18 @@ limit_term_lines <- function(fit) {
     paste0("spread of one measurement ", format_percent(line$error[1] / half), ", ",
            basis_words[[line$basis]])
   }
+  floor <- if (length(fit$curve) && at("floor")[["upper"]] != 0)
+    paste("floor", range("floor", root)) else "no floor"
+  seconds <- function(v) paste(format_number3(v), "s")
   c(
     paste0("Limit fit: ", nrow(fit$probes), " probes at ", toString(at_counts),
            " samples; 95 % intervals"),
     if (length(fit$time)) c(
-      paste0("Time: ", range("start", function(v) paste(format_number3(v), "s")), " + ",
-             range("each", function(v) paste(format_number3(v), "s")), " a sample"),
+      paste0("Time: ", range("start", seconds), " + ", range("each", seconds), " a sample"),
       if (fit$time$basis != "given") paste0("  ", spread(fit$time))
     ),
     if (length(fit$curve)) c(
-      paste0("Noise: ", range("per_sample", root), " over the root of the samples; ",
-             if (at("floor")[["upper"]] == 0) "no floor" else paste("floor", range("floor", root))),
+      paste0("Noise: ", range("per_sample", root), " over the root of the samples; ", floor),
       if (fit$curve$basis != "given") paste0("  ", spread(fit$curve, 2))
     ),
     if (length(fit$says)) paste0("These measurements do not fit the model: ", fit$says)

@@ -55,34 +55,36 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
 placed_lines <- function(x, place, width = terminal_width()) {
   state <- x$frames[["state"]]
   count <- function(what) sum(state == what)
-  failed <- which(state == "failed")
   at <- file.path("placed", x$job, "frames")
-  c(
-    if (length(state)) wrap_lines(paste0(
-      count("done"), " of ", length(state), " frames are there, in ", at,
-      if (length(failed)) paste0("; ", length(failed), " failed: ", toString(utils::head(paste(
-        x$frames[["shot"]][failed], x$frames[["frame"]][failed]), 5)),
-                                 if (length(failed) > 5) ", ..."),
-      if (count("sent"))
-      paste0("; ", count("sent"), " are to be sent to ", place$decision$plan$rescue$site),
-      ".", if (count("waiting"))
-      paste0(" ", count("waiting"), " are left: clockpigeon place ", x$job, " goes on.")
-    ), width = width),
-    if (length(x$remote)) {
-      wrap_lines(paste0("Sent: ", toString(x$remote), ". clockpigeon watch ", x$job,
-                        " follows it and fetches its frames."),
-                 width = width)
-    },
-    if (length(x$sheets)) {
-      pages <- grep("\\.md$", x$sheets, value = TRUE)
-      c(wrap_lines(paste0(if (length(pages) == 1)
-                          "What is to be sent, and what to look at before paying: "
-                          else "What is to be sent where, and what to look at before paying: ",
-                          toString(file.path("placed", x$job, basename(pages)))), width = width),
-        wrap_lines(paste0("Put the frames that come back into ", at,
-                          "; then clockpigeon watch ", x$job, "."), width = width))
-    }
-  )
+  rendered <- if (length(state)) {
+    paste0(count("done"), " of ", length(state), " frames are there, in ", at,
+           failed_text(x$frames[state == "failed", , drop = FALSE]),
+           if (count("sent"))
+             paste0("; ", count("sent"), " are to be sent to ", place$decision$plan$rescue$site),
+           ".", if (count("waiting"))
+             paste0(" ", count("waiting"), " are left: clockpigeon place ", x$job, " goes on."))
+  }
+  sent <- if (length(x$remote)) {
+    paste0("Sent: ", toString(x$remote), ". clockpigeon watch ", x$job,
+           " follows it and fetches its frames.")
+  }
+  texts <- c(rendered, sent, if (length(x$sheets)) sheet_texts(x, at))
+  unlist(lapply(texts, wrap_lines, width = width))
+}
+
+failed_text <- function(frames) {
+  if (!nrow(frames)) return(NULL)
+  first <- utils::head(paste(frames[["shot"]], frames[["frame"]]), 5)
+  paste0("; ", nrow(frames), " failed: ", toString(first), if (nrow(frames) > 5) ", ...")
+}
+
+# Where the sheets are, and where the frames are to go.
+sheet_texts <- function(x, at) {
+  pages <- grep("\\.md$", x$sheets, value = TRUE)
+  c(paste0("What is to be sent", if (length(pages) != 1) " where",
+           ", and what to look at before paying: ",
+           toString(file.path("placed", x$job, basename(pages)))),
+    paste0("Put the frames that come back into ", at, "; then clockpigeon watch ", x$job, "."))
 }
 
 #' @export

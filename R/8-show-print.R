@@ -323,6 +323,7 @@ next_lines <- function(choice, rows, width = terminal_width()) {
   worth <- rows[rows[["worth"]], , drop = FALSE]
   other <- rows[rows[["what"]] == "samples", , drop = FALSE]
   rest <- rows[!rows[["worth"]] & rows[["what"]] != "samples", , drop = FALSE]
+  passed <- paste0("-  ", sub(" [(]not worth it[)]", "", rest[["says"]]))
   said <- function(x, mark) unlist(lapply(seq_len(nrow(x)), function(k) {
     c(wrap_lines(paste0(mark(k), x[["says"]][k]), width, 3),
       if (x[["what"]][k] != "ask") paste0("   ", x[["command"]][k]))
@@ -333,9 +334,8 @@ next_lines <- function(choice, rows, width = terminal_width()) {
     if (nrow(worth))
     c("Worth finding out, the best first:", said(worth, function(k) paste0(k, ". ")))
     else "Nothing is worth measuring: no result would save more than it costs.",
-    if (nrow(rest)) c("", "Looked at and not worth it:", unlist(lapply(rest[["says"]], function(s) {
-      wrap_lines(paste0("-  ", sub(" [(]not worth it[)]", "", s)), width, 3)
-    }))),
+    if (nrow(rest))
+      c("", "Looked at and not worth it:", unlist(lapply(passed, wrap_lines, width, 3))),
     if (nrow(other))
     c("", "Where another picture would do as well:", said(other, function(k) "-  "))
   )

@@ -48,9 +48,9 @@ stacked_rows <- function(x, width, mark = NULL, sections = NULL, notes = NULL) {
   unlist(lapply(seq_along(x[[1]]), function(i) {
     heading <- paste(x[[1]][i])
     if (nchar(heading, "width") > width) heading <- wrap_lines(heading, width)
-    rest <- unlist(lapply(seq_along(x)[-1], function(k) {
-      if (nzchar(x[[k]][i])) paste0("  ", wrap_lines(paste0(names[k], ": ", x[[k]][i]), width - 2))
-    }))
+    cells <- vapply(x[-1], function(column) paste(column[i]), "")
+    named <- paste0(names[-1], ": ", cells)[nzchar(cells)]
+    rest <- unlist(lapply(named, function(text) paste0("  ", wrap_lines(text, width - 2))))
     new <- i == 1 || !identical(sections[i], sections[i - 1])
     c(if (length(sections) && new) cli::style_bold(wrap_lines(sections[i], width)),
       if (i %in% mark) cli::style_bold(heading) else heading, rest, notes[[i]])

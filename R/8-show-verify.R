@@ -76,17 +76,21 @@ again_lines <- function(x, width, refused = NULL) {
   again <- as_frame(x$again)
   if (!nrow(again)) return(NULL)
   sets <- paste0(again[["shot"]], " ", again[["frames"]], collapse = "; ")
-  c("", wrap_lines(paste0("To be rendered again: ", sets, ".", if (length(x$job)) {
-    moved <- sum(refused[["moved"]])
-    if (is.null(refused)) {
-      paste0(" clockpigeon verify ", x$job, " --again sets them aside; clockpigeon place ", x$job,
-             " renders them.")
-    } else {
-      paste0(if (moved) paste0(" ", moved, if (moved == 1) " picture was" else " pictures were",
-                               " moved to placed/", x$job, "/refused."),
-             " clockpigeon place ", x$job, " renders them.")
-    }
-  }), width = width))
+  text <- paste0("To be rendered again: ", sets, ".",
+                 if (length(x$job)) again_text(x$job, refused))
+  c("", wrap_lines(text, width = width))
+}
+
+# The commands that render refused frames again. `refused`: those that were moved aside just now.
+again_text <- function(job, refused) {
+  if (is.null(refused)) {
+    return(paste0(" clockpigeon verify ", job, " --again sets them aside; clockpigeon place ", job,
+                  " renders them."))
+  }
+  moved <- sum(refused[["moved"]])
+  many <- if (moved == 1) " picture was" else " pictures were"
+  paste0(if (moved) paste0(" ", moved, many, " moved to placed/", job, "/refused."),
+         " clockpigeon place ", job, " renders them.")
 }
 
 #' @export

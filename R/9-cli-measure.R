@@ -269,12 +269,11 @@ import_preview <- function(found, most = 6) {
 # What became of the columns of a table.
 import_columns_lines <- function(found) {
   used <- found$used
-  own <- names(used) == used
-  c(if (length(used))
-    wrap_lines(paste0("used: ", toString(ifelse(own, used, paste0(names(used), " = ", used))))),
+  used <- ifelse(names(used) == used, used, paste0(names(used), " = ", used))
+  ignored <- toString(vapply(found$ignored, shown_text, ""))
+  c(if (length(used)) wrap_lines(paste0("used: ", toString(used))),
     if (length(found$ignored))
-    wrap_lines(paste0("ignored: ", toString(vapply(found$ignored, shown_text, "")),
-                      " (--map takes columns by other names)")),
+      wrap_lines(paste0("ignored: ", ignored, " (--map takes columns by other names)")),
     if (length(found$filled)) wrap_lines(paste0("filled in: ", toString(found$filled))),
     found$said, if (NROW(found$rows)) taken_as_jobs(found$rows))
 }
@@ -336,9 +335,8 @@ cli_record <- function(o, args) {
     one <- timings(ledger, id = id)
     time <- if (is.na(one[["wall_s"]])) "no time" else
       paste(format_duration(one[["wall_s"]]), "a frame")
-    show_lines(paste0("recorded: ", paste(c(one[["activity"]], time, one[["status"]], one[["kind"]],
-                                            if (!is.na(one[["precision"]])) one[["precision"]]),
-                                          collapse = ", ")))
+    facts <- c(one[["activity"]], time, one[["status"]], one[["kind"]], one[["precision"]])
+    show_lines(paste0("recorded: ", toString(facts[!is.na(facts)])))
   })
   0L
 }

@@ -115,12 +115,7 @@ compute_verification <- function(root, job) {
   tryCatch(with_ledger(project$ledger, function(ledger) {
     x <- verify_frames(job, project, ledger)
     suspects <- sheet_suspects(x, 8)
-    sheet <- if (nrow(suspects)) {
-      path <- tempfile(fileext = ".png")
-      suspect_sheet(x, path)
-      paste0("data:image/png;base64,",
-             openssl::base64_encode(readBin(path, "raw", file.size(path))))
-    }
+    sheet <- if (nrow(suspects)) suspect_data_url(x)
     f <- as_frame(x$findings)
     list(looked = x$looked, frames = nrow(x$frames),
          usable = sum(x$frames[["verdict"]] == "usable"),
@@ -187,4 +182,13 @@ learned_block <- function(x) {
     tags$section(tags$h2("What was learned"), tags$ul(lapply(sub("^- ", "", says), tags$li)),
                  plain_table(scores, "Scores of forecasts", c("jobs", "in range", "took times")))
   )
+}
+
+# The sheet of suspect frames as an address that holds the picture.
+suspect_data_url <- function(x) {
+  path <- tempfile(fileext = ".png")
+  on.exit(unlink(path))
+  suspect_sheet(x, path)
+  bytes <- readBin(path, "raw", file.size(path))
+  paste0("data:image/png;base64,", openssl::base64_encode(bytes))
 }

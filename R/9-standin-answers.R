@@ -264,8 +264,10 @@ place_farm_job <- function(farm, order) {
 farm_seconds_of <- function(farm, work) {
   found <- tryCatch(farm$seconds(work), clockpigeon_error = identity)
   if (!inherits(found, "error")) return(found)
-  if (farm$real)
-    return(rep(1, sum(vapply(work$shots, function(s) length(parse_frames(s$frames)), 0L))))
+  if (farm$real) {
+    frames <- lapply(work$shots, function(s) parse_frames(s$frames))
+    return(rep(1, sum(lengths(frames))))
+  }
   farm_problem(422L, "body", "Nothing is known of these frames here", found$what, "/shots",
                "Measure a frame first, or serve with --render.")
 }
