@@ -66,7 +66,7 @@ swapped_lines <- function(bytes) {
 }
 
 # What is wrong with how something ended; NULL when nothing is.
-ratio_verdict <- function(code) {
+verdict <- function(code) {
   said <- NULL
   found <- tryCatch({
     withCallingHandlers(code, warning = function(w)
@@ -109,7 +109,7 @@ sections$yaml <- function(folder) {
   function() {
     path <- pick(c(files, engines))
     read <- if (path %in% engines) clockpigeon::read_engine else readers[[basename(dirname(path))]]
-    ratio_verdict(read(put_broken(path, folder)))
+    verdict(read(put_broken(path, folder)))
   }
 }
 
@@ -124,7 +124,7 @@ sections$project <- function(folder) {
     kept <- bytes_of(at)
     on.exit(writeBin(kept, at))
     writeBin(broken(kept), at)
-    ratio_verdict(clockpigeon::read_project(whole))
+    verdict(clockpigeon::read_project(whole))
   }
 }
 
@@ -141,13 +141,13 @@ sections$tables <- function(folder) {
   map <- c(frame = "frame", wall_s = "wall_s")
   function() {
     switch(sample.int(7, 1),
-      ratio_verdict(clockpigeon::import_timings(put_broken(csv, folder))),
-      ratio_verdict(clockpigeon::import_timings(put_broken(csv, folder), map = map)),
-      ratio_verdict(ours("read_timings_csv")(put_broken(csv, folder))),
-      ratio_verdict(clockpigeon::import_timings(put_broken(json, folder), "json")),
-      ratio_verdict(clockpigeon::import_timings(put_broken(log, folder), "log", engine = pebble)),
-      ratio_verdict(ours("read_rates")(put_broken(clockpigeon::demo_file("rates/rates.csv"), folder))),
-      ratio_verdict(ours("read_jobs")(put_broken(clockpigeon::demo_file("jobs.csv"), folder))))
+      verdict(clockpigeon::import_timings(put_broken(csv, folder))),
+      verdict(clockpigeon::import_timings(put_broken(csv, folder), map = map)),
+      verdict(ours("read_timings_csv")(put_broken(csv, folder))),
+      verdict(clockpigeon::import_timings(put_broken(json, folder), "json")),
+      verdict(clockpigeon::import_timings(put_broken(log, folder), "log", engine = pebble)),
+      verdict(ours("read_rates")(put_broken(clockpigeon::demo_file("rates/rates.csv"), folder))),
+      verdict(ours("read_jobs")(put_broken(clockpigeon::demo_file("jobs.csv"), folder))))
   }
 }
 
@@ -158,7 +158,7 @@ sections$output <- function(folder) {
   log <- file.path(folder, "log")
   function() {
     writeBin(broken(good), log)
-    ratio_verdict({
+    verdict({
       text <- ours("read_log")(log)
       found <- ours("parse_output")(text, pebble$reads)
       stopifnot(all(is.na(found$found) | found$found >= 0 & is.finite(found$found)))
@@ -188,10 +188,10 @@ sections$pictures <- function(folder) {
              as.raw(rep(9, 200))), exr)
   function() {
     path <- put_broken(pick(c(files, exr)), folder)
-    found <- ratio_verdict(clockpigeon::read_picture(path))
+    found <- verdict(clockpigeon::read_picture(path))
     if (is.null(found))
-      found <- ratio_verdict(ours("picture_fault")(path, "png", list(width = 7, height = 9)))
-    if (is.null(found)) found <- ratio_verdict(ours("picture_metadata")(path))
+      found <- verdict(ours("picture_fault")(path, "png", list(width = 7, height = 9)))
+    if (is.null(found)) found <- verdict(ours("picture_metadata")(path))
     found
   }
 }
@@ -207,7 +207,7 @@ sections$parcels <- function(folder) {
   into <- file.path(folder, "into")
   function() {
     unlink(into, recursive = TRUE)
-    ratio_verdict(ours("unpack_parcel")(put_broken(parcel, folder), into))
+    verdict(ours("unpack_parcel")(put_broken(parcel, folder), into))
   }
 }
 
@@ -232,7 +232,7 @@ sections$ledgers <- function(folder) {
     } else writeBin(broken(bytes_of(path)), at)
     if (stats::runif(1) < 0.1) writeBin(broken(bytes_of(path))[1:600], paste0(at, "-journal"))
     read_only <- stats::runif(1) < 0.5
-    ratio_verdict({
+    verdict({
       ledger <- clockpigeon::open_ledger(at, read_only = read_only)
       on.exit(clockpigeon::close_ledger(ledger))
       clockpigeon::timings(ledger)
@@ -285,7 +285,7 @@ sections$command <- function(folder) {
     }
     said <- file(file.path(folder, "said"), "w")
     sink(said, type = "message")
-    found <- ratio_verdict(utils::capture.output(status <- clockpigeon::cli(args)))
+    found <- verdict(utils::capture.output(status <- clockpigeon::cli(args)))
     sink(type = "message")
     close(said)
     if (length(found)) return(paste(found, "| args:", paste(shQuote(args), collapse = " ")))

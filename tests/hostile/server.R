@@ -5,7 +5,7 @@
 #   `/canary`
 args <- if (sys.nframe() == 0) commandArgs(trailingOnly = TRUE) else c("0", "")
 port <- as.integer(args[1])
-count_field <- args[2]
+count_file <- args[2]
 
 put <- function(con, ...)
   writeBin(unlist(lapply(list(...), function(x) if (is.raw(x)) x else charToRaw(x))), con)
@@ -111,7 +111,7 @@ if (sys.nframe() == 0) {
       }
       mode <- sub("^[A-Z]+ /([a-z_]*).*", "\\1", asked[1])
       if (mode == "quit") quit("no")
-      if (mode == "canary") cat("asked\n", file = count_field, append = TRUE)
+      if (mode == "canary") cat("asked\n", file = count_file, append = TRUE)
       if (mode %in% names(modes)) modes[[mode]](con) else whole(con, "{}")
     }, silent = TRUE)
     try(close(con), silent = TRUE)

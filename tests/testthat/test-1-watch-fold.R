@@ -139,12 +139,12 @@ test_that("alarms are ranked by their level, then by how long something can be d
   expect_identical(names(none), names(found))
 })
 
-try_or <- function(what, frame, source = "fetch") {
+event_rows <- function(what, frame, source = "fetch") {
   data.frame(sequence = seq_along(what), what = what, shot = "tide", frame = frame, source = source)
 }
 
 test_that("what was told of a frame before it was refused does not count any more", {
-  events <- try_or(c("rendering", "arrived", "arrived", "failed", "arrived"), c(1, 1, 2, 1, 3),
+  events <- event_rows(c("rendering", "arrived", "arrived", "failed", "arrived"), c(1, 1, 2, 1, 3),
                    c("fetch", "fetch", "fetch", "verify", "fetch"))
   expect_equal(without_refused(events)$sequence, 3:5)
   expect_equal(refused_frames(events)$frame, 1)
@@ -153,5 +153,5 @@ test_that("what was told of a frame before it was refused does not count any mor
   expect_equal(without_refused(again)$sequence, 3:7)
   expect_equal(nrow(refused_frames(again)), 0)
   # A failure that an engine told of refuses nothing.
-  expect_equal(nrow(without_refused(try_or(c("arrived", "failed"), 1))), 2)
+  expect_equal(nrow(without_refused(event_rows(c("arrived", "failed"), 1))), 2)
 })

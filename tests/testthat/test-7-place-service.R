@@ -1,4 +1,4 @@
-try_or <- function(x, what) {
+events_named <- function(x, what) {
   events <- as.data.frame(job_events(x$ledger, "review-1"))
   events[events$what == what, ]
 }
@@ -18,10 +18,10 @@ test_that("a part is sent with its files, frames, settings and the cap to keep, 
   # A job that costs just what was forecast is not ended by it.
   rate <- clockpigeon:::rate_to(x$farm$card, "EUR", x$project$rates)$rate
   expect_gt(order$cap$amount * rate, 1.05 * x$place()$parts$cost_p99)
-  expect_identical(nrow(try_or(x, "placed")), 1L)
+  expect_identical(nrow(events_named(x, "placed")), 1L)
   expect_null(x$send())
   expect_length(x$farm$jobs, 1)
-  expect_identical(try_or(x, "sent")$detail, "saltmill-1")
+  expect_identical(events_named(x, "sent")$detail, "saltmill-1")
 })
 
 test_that("whichever request is cut, and wherever the placing ends, it is placed once", {
@@ -37,7 +37,7 @@ test_that("whichever request is cut, and wherever the placing ends, it is placed
       cut$service$request <- farm_service(cut$farm)$request
       cut$send()
       expect_length(cut$farm$jobs, 1)
-      expect_identical(nrow(try_or(cut, "sent")), 1L)
+      expect_identical(nrow(events_named(cut, "sent")), 1L)
       expect_null(cut$send())
     }
   }
@@ -85,7 +85,7 @@ test_that("a trial sends the frames that say most, and the rest is sent without 
   trial <- x$farm$jobs[[1]]
   expect_true(trial$request$trial)
   expect_identical(nrow(trial$frames), 3L)
-  expect_identical(nrow(try_or(x, "placed")), 0L)
+  expect_identical(nrow(events_named(x, "placed")), 0L)
   x$pass(3600)
   x$fetch()
   expect_length(x$pictures(), 3)
@@ -110,17 +110,17 @@ test_that("an order that is refused for good is not asked again as it was; the n
          headers = list())
   }
   expect_refusal(x$send(), "service", "the cap is too low")
-  expect_identical(try_or(x, "refused")$detail, "refused POST /jobs: the cap is too low")
+  expect_identical(events_named(x, "refused")$detail, "refused POST /jobs: the cap is too low")
   expect_identical(nrow(as.data.frame(fetch_job(x$project, x$ledger, "review-1"))), 0L)
   x$service$request <- plain
   expect_identical(x$send(), "saltmill-1")
-  expect_identical(try_or(x, "asked")$key,
+  expect_identical(events_named(x, "asked")$key,
                    paste0("asked ", clockpigeon:::job_id(x$ledger, "review-1"), "/saltmill/", 1:2))
   # A token that is wrong may be right the next time: the same is asked again.
   y <- at_farm()
   y$service$token <- "wrong"
   expect_refusal(y$send(), "service", "token")
-  expect_identical(nrow(try_or(y, "refused")), 0L)
+  expect_identical(nrow(events_named(y, "refused")), 0L)
 })
 
 test_that("jobs at a site are told apart, whatever their ids begin with", {

@@ -1,4 +1,4 @@
-try_or <- function(x, what) {
+events_named <- function(x, what) {
   events <- as.data.frame(job_events(x$ledger, "review-1"))
   events[events$what %in% what, ]
 }
@@ -15,7 +15,7 @@ test_that("what a site tells becomes events, pictures, evidence and bill lines, 
   expect_identical(as.list(done[c("site", "state", "frames", "ready", "here")]),
                    list(site = "saltmill", state = "done", frames = 12L, ready = 12L, here = 12L))
   expect_identical(x$pictures(), sprintf("gears-review/gears-review-%04d.png", 1:12))
-  expect_identical(nrow(try_or(x, "arrived")), 12L)
+  expect_identical(nrow(events_named(x, "arrived")), 12L)
   rows <- timings(x$ledger)
   rows <- rows[rows$kind == "reported" & rows$site %in% "saltmill", ]
   expect_identical(sort(rows$frame), 1:12)
@@ -80,19 +80,19 @@ test_that("orders given here are passed on once, whether or not the site could b
   alarms <- as.data.frame(x$watch()$alarms)
   expect_match(alarms$says[alarms$code == "unreached"], "saltmill cannot be asked since")
   x$fetch()
-  expect_identical(nrow(try_or(x, "unreached")), 1L)
+  expect_identical(nrow(events_named(x, "unreached")), 1L)
   x$service$request <- plain
   expect_identical(x$fetch()$state, "paused")
-  expect_identical(nrow(try_or(x, "reached")), 1L)
+  expect_identical(nrow(events_named(x, "reached")), 1L)
   expect_false("unreached" %in% x$watch()$alarms$code)
   x$fetch()
-  expect_identical(nrow(try_or(x, "ordered")), 1L)
+  expect_identical(nrow(events_named(x, "ordered")), 1L)
   order("resumed")
   expect_identical(x$fetch()$state, "running")
   order("stopped")
   expect_identical(x$fetch()$state, "stopped")
   expect_identical(x$farm$jobs[[1]]$by, "order")
-  expect_identical(nrow(try_or(x, "ordered")), 3L)
+  expect_identical(nrow(events_named(x, "ordered")), 3L)
 })
 
 test_that("a picture that is not whole is told of, tried again, and fetched when it is", {
@@ -108,7 +108,7 @@ test_that("a picture that is not whole is told of, tried again, and fetched when
   }
   expect_identical(x$fetch()$here, 11L)
   x$fetch()
-  expect_identical(try_or(x, "spoilt")$frame, 5L)
+  expect_identical(events_named(x, "spoilt")$frame, 5L)
   expect_match(x$watch()$alarms$says[x$watch()$alarms$code == "spoilt"],
                "1 picture of saltmill did not come whole")
   expect_length(list.files(file.path(x$folder, "placed/review-1/frames/gears-review"), "0005"), 0)
@@ -129,8 +129,8 @@ test_that("a folder that cannot be written is told of, and the frames are asked 
   expect_identical(row$here, 0L)
   expect_match(row$trouble, "cannot be written")
   expect_identical(row$state, "done")
-  expect_identical(nrow(try_or(x, "unreached")), 0L)
-  expect_identical(nrow(try_or(x, c("spoilt", "failed"))), 0L)
+  expect_identical(nrow(events_named(x, "unreached")), 0L)
+  expect_identical(nrow(events_named(x, c("spoilt", "failed"))), 0L)
   unlink(block)
   expect_identical(x$fetch()$here, 12L)
 })
@@ -247,7 +247,7 @@ test_that("whatever a site answers of its frames, nothing is written outside the
   expect_identical(grep("evil", list.files(dirname(x$folder), recursive = TRUE), value = TRUE),
                    character())
   expect_identical(setdiff(list.files(x$folder, recursive = TRUE), before), character())
-  expect_setequal(try_or(x, "spoilt")$frame, 2:3)
+  expect_setequal(events_named(x, "spoilt")$frame, 2:3)
   x$service$request <- plain
   expect_identical(x$fetch()$here, 12L)
 })
