@@ -65,6 +65,7 @@ connect_ledger <- function(ledger) {
   }, error = refuse)
   ready <- TRUE
   ledger$con <- con
+  ledger$job_ids <- list()
   ledger$lost <- FALSE
   if (server) ledger$process <- server_process(con)
   invisible(ledger)

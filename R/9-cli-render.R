@@ -74,7 +74,7 @@ cli_watch <- function(o, args) {
   live <- !o$once && !length(o$figure) && !o$ways && !length(o$what_if)
   links <- new_links()
   on.exit(close_links(links))
-  # The ledger is opened for each look: nothing is held between them.
+  # Open the ledger for each look and close it again.
   look <- function(last = NULL) {
     cli_take(project, name, if (live) 1 else 5, links)
     x <- cli_ledger(project, code = function(ledger) watch_job(project, ledger, name, last = last))

@@ -59,7 +59,7 @@ schema_fault <- function(value, schema, document, at = "") {
          integer = , number = number_fault(value, schema, fault))
 }
 
-# What is wrong with a value by the keywords of all types, or NULL.
+# Fault of a value by the keywords that all types share, or NULL.
 value_fault <- function(value, kind, schema) {
   types <- unlist(schema$type)
   fits <- kind %in% types || kind == "integer" && "number" %in% types

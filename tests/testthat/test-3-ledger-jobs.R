@@ -72,3 +72,17 @@ test_that("a list of jobs that were placed before is taken in once", {
   expect_refusal(import_jobs(write_file(scratch(), "jobs.csv", "name", "a"), ledger), "columns",
                  "job")
 })
+
+test_that("ids of jobs are found by any case, kept, and not mixed up", {
+  ledger <- memory_ledger()
+  ids <- vapply(c("night", "day"), function(name) clockpigeon:::add_job(ledger, list(name = name)), "")
+  for (turn in 1:2) {
+    expect_identical(clockpigeon:::job_id(ledger, "Night"), ids[["night"]])
+    expect_identical(clockpigeon:::job_id(ledger, "day"), ids[["day"]])
+    expect_refusal(clockpigeon:::job_id(ledger, "nigh"), "job", "Did you mean night?")
+  }
+  # A job that is added after it was looked for.
+  expect_refusal(clockpigeon:::job_id(ledger, "dusk"), "job")
+  dusk <- clockpigeon:::add_job(ledger, list(name = "dusk"))
+  expect_identical(clockpigeon:::job_id(ledger, "dusk"), dusk)
+})
