@@ -3,7 +3,7 @@
 # Signals an error of class `clockpigeon_error_<topic>`. `what` is a clause ("got 'x', which ..."),
 # `where` a file and field or an argument, `instead` a full sentence. Programs read the class and
 # the fields, people the message.
-stop_input <- function(topic, what, where = NULL, instead = NULL) {
+stop_input <- function(topic, what, where = NULL, instead = NULL, parent = NULL) {
   # What comes from outside stands in all three: no control characters, and no page of it.
   what <- shown_text(what, 600)
   if (length(where)) where <- shown_text(where, 300)
@@ -12,8 +12,21 @@ stop_input <- function(topic, what, where = NULL, instead = NULL) {
                  if (length(instead)) paste0(" ", instead))
   stop(structure(
     class = c(paste0("clockpigeon_error_", topic), "clockpigeon_error", "error", "condition"),
-    list(message = text, call = NULL, topic = topic, what = what, where = where, instead = instead)
+    list(message = text, call = public_call(), topic = topic, what = what, where = where,
+         instead = instead, parent = parent)
   ))
+}
+
+# The call of the function that the user called, by name alone: its arguments may be whole tables.
+# NULL under the command line, where what the user typed is in the message.
+public_call <- function() {
+  space <- topenv()
+  ours <- Filter(function(i) identical(topenv(environment(sys.function(i))), space),
+                 seq_len(sys.nframe()))
+  if (!length(ours)) return(NULL)
+  name <- sys.call(ours[1])[[1]]
+  if (is.call(name)) name <- name[[length(name)]]
+  if (is.symbol(name) && !identical(name, quote(cli))) as.call(list(name))
 }
 
 # Where an argument is, for the messages of public functions.

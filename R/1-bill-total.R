@@ -71,10 +71,12 @@ bill <- function(usage, rate_card, tier = NULL, hire = NULL, engine = NA_charact
   finish_bill(lines, tariff, rate_card, on, to)
 }
 
+new_in_currency <- record_type("cp_in_currency", currency = is.character,
+                               rates = maybe(is.data.frame))
+
 # The currency that amounts are shown in as well, checked.
 in_currency <- function(currency, rates = NULL) {
-  structure(list(currency = check_currency(currency, argument("to")), rates = rates),
-            class = "cp_in_currency")
+  new_in_currency(list(currency = check_currency(currency, argument("to")), rates = rates))
 }
 
 # What the month saw before, in counted things of the first charge and in minor units.
@@ -180,6 +182,9 @@ node_minimum <- function(u, tariff, value) {
   }, 0))
 }
 
+new_bill <- table_type("cp_bill", c("item", "rule", "quantity", "unit", "price", "amount",
+                                    "currency", "site"))
+
 # Lines as the user sees them, with the other currency beside where one is asked for.
 finish_bill <- function(lines, tariff, site, on, to) {
   lines <- as.data.frame(lapply(stats::setNames(nm = names(lines[[1]])),
@@ -193,7 +198,7 @@ finish_bill <- function(lines, tariff, site, on, to) {
   doubts <- card_doubts(site)
   out[["site"]] <- site$site
   out[["doubts"]] <- if (length(doubts)) paste(doubts, collapse = "; ") else NA_character_
-  as_table(out, class = "cp_bill")
+  new_bill(out)
 }
 
 # Amounts in another currency: the total is converted and rounded once, and the lines share its

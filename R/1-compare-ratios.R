@@ -1,5 +1,9 @@
 # Comparing: log ratios of matched cells.
 
+new_comparison <- table_type("cp_comparison",
+                             c("old", "new", "pairs", "ratio", "lower", "upper", "verdict", "basis",
+                               "by", "smallest", "level"))
+
 #' Compare timings, like with like
 #'
 #' Pairs the timings that agree in everything but one factor and compares them on the log scale.
@@ -112,7 +116,7 @@ compare_timings <- function(x, by, smallest = 0.02, level = 0.95, across = FALSE
   })
   overall <- vapply(rows, function(r) r[["ratio"]][nrow(r)], 0)
   out <- as_frame(bind_tables(rows[order(overall)]))
-  as_table(data.frame(out, by = by, smallest = smallest, level = level), class = "cp_comparison")
+  new_comparison(data.frame(out, by = by, smallest = smallest, level = level))
 }
 
 check_weights <- function(weights, scenes) {

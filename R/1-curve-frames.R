@@ -1,5 +1,13 @@
 # The frames of a shot: seconds along it from a few probed frames, as draws.
 
+new_curve <- record_type(
+  "cp_curve", frames = is.integer, run_sd = is.numeric, seed = is.numeric, prior = is.list,
+  rows = is.data.frame, known_cuts = is.logical, cuts = is.integer, breaks = is.data.frame,
+  cheap = maybe(is.list), data = is.list, shot = is.list, beforehand = is.list, chain = is.list,
+  frame = is.numeric, log_s = is.numeric, runs = is.integer, design = is.list,
+  says = maybe(is.character)
+)
+
 #' Frame times of a whole shot from a few probed frames
 #'
 #' Log seconds along the shot are a Gaussian process (Matern 3/2, restarted at cuts) about an
@@ -83,7 +91,7 @@ frame_curve <- function(frame, seconds = NULL, frames, cuts = NULL, cheap = NULL
   curve$runs <- as.integer(table(rows[["frame"]]))
   curve$design <- design_of_total(curve)
   curve$says <- curve_sentence(curve)
-  structure(curve, class = "cp_curve")
+  new_curve(curve)
 }
 
 # What was measured, in the order of the shot: frame, seconds, scaled.

@@ -4,6 +4,9 @@
 # in a shot whose heavy frames no probe met.
 assumed_heavy <- 2
 
+new_prior <- record_type("cp_prior", full = is.list, cheap = is.list, rate = is.numeric,
+                         heavy = is.numeric, shots = is.numeric, heavy_factor = is.numeric)
+
 #' Prior of the frames of a shot
 #'
 #' How log frame times vary along a shot before any is measured: their standard deviation along the
@@ -31,13 +34,13 @@ curve_prior <- function(sd = c(0.35, 0.6), range = c(0.2, 0.9), own = c(0.08, 0.
     }
     as.numeric(x)
   }
-  structure(list(
+  new_prior(list(
     full = list(sd = pair(sd, "sd"), range = pair(range, "range"), own = pair(own, "own")),
     cheap = list(sd = pair(cheap_sd, "cheap_sd"), range = pair(cheap_range, "cheap_range"),
                  own = pair(cheap_own, "cheap_own")),
     rate = pair(rate, "rate"), heavy = c(0.6, 0.5), shots = 0L,
     heavy_factor = check_number(heavy_factor, argument("heavy_factor"), least = 1, most = 1000)
-  ), class = "cp_prior")
+  ))
 }
 
 # As the compiled model takes it, for a shot of these frames.

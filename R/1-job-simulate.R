@@ -82,14 +82,20 @@ simulate_job <- function(seconds, way = job_way(),
   finish_draws(out, tariff, keep, way)
 }
 
+new_metering <- record_type("cp_metering", rate_card = is.list, tariff = is.list, now = anything,
+                            megapixels = is.numeric)
+
 # What is charged, checked.
 check_metering <- function(rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
                            now = NULL, megapixels = 0) {
   check_class(rate_card, argument("rate_card"), "cp_site", "read_site()")
-  structure(list(rate_card = rate_card, tariff = tariff_of(rate_card, tier, hire, engine, on),
-                 now = now, megapixels = check_number(megapixels, argument("megapixels"),
-                                                      least = 0)), class = "cp_metering")
+  new_metering(list(rate_card = rate_card, tariff = tariff_of(rate_card, tier, hire, engine, on),
+                    now = now, megapixels = check_number(megapixels, argument("megapixels"),
+                                                         least = 0)))
 }
+
+new_drawing <- record_type("cp_drawing", labels = is.character, before = is.integer,
+                           threads = is.integer, lanes = is.logical, numbers = maybe(is.numeric))
 
 # How draws are made, checked.
 drawing_of <- function(labels = c(job = "job", site = "site", tier = "tier"), before = 0,
@@ -98,10 +104,10 @@ drawing_of <- function(labels = c(job = "job", site = "site", tier = "tier"), be
   if (length(lost))
     stop_input("type", paste("has no", either(lost)), argument("labels"),
                "Name job, site and tier.")
-  structure(list(labels = labels, before = check_count(before, argument("before"), least = 0),
-                 threads = check_count(threads, argument("threads")),
-                 lanes = check_flag(lanes, argument("lanes")),
-                 numbers = numbers), class = "cp_drawing")
+  new_drawing(list(labels = labels, before = check_count(before, argument("before"), least = 0),
+                   threads = check_count(threads, argument("threads")),
+                   lanes = check_flag(lanes, argument("lanes")),
+                   numbers = numbers))
 }
 
 # What is drawn of the frames: given seconds, or the parameters of log-normal ones.
@@ -171,6 +177,10 @@ counted_of <- function(charge, tariff, billed, now, by_hire) {
        fetched = "download" %in% does, weight = first_of(weight, 1))
 }
 
+new_simulated <- record_type("cp_simulated", draws = is.data.frame, home = maybe(is.numeric),
+                             lines = maybe(is.numeric), begun = maybe(is.logical),
+                             currency = maybe(is.character))
+
 # Draws of a simulation as its caller sees them: times from now, node time in hours, money in units.
 finish_draws <- function(out, tariff, keep, way) {
   begin <- way$begin
@@ -190,8 +200,7 @@ finish_draws <- function(out, tariff, keep, way) {
     out$lines <- out$lines / minor
     rownames(out$lines) <- vapply(tariff$charges, `[[`, "", "item")
   }
-  structure(list(draws = as_table(draws), home = if (keep) out$home,
-                 lines = if (keep && !is.null(tariff)) out$lines,
-                 begun = if (is.finite(way$halt)) out$begun == 1L, currency = tariff$currency),
-            class = "cp_simulated")
+  new_simulated(list(draws = as_table(draws), home = if (keep) out$home,
+                     lines = if (keep && !is.null(tariff)) out$lines,
+                     begun = if (is.finite(way$halt)) out$begun == 1L, currency = tariff$currency))
 }

@@ -1,5 +1,8 @@
 # How to spread a job over nodes: whole frames, ranges, bands, shares or layers.
 
+new_advice <- record_type("cp_advice", sentence = is.character, ways = is.data.frame,
+                          rounds = is.integer, useful = is.integer, idle = is.character)
+
 #' Whole frames, ranges, bands, shares or layers
 #'
 #' What each way of spreading a job over nodes would take, and which to choose, with the reason.
@@ -45,9 +48,8 @@ spread_advice <- function(job, nodes) {
   frames <- length(job$seconds)
   useful <- if (is_uniform_pool(slots)) useful_slots(frames, nrow(slots)) else integer()
   idle <- idle_nodes(job, slots)
-  structure(list(sentence = spread_sentence(out, useful, idle), ways = out,
-                 rounds = as.integer(ceiling(frames / nrow(slots))), useful = useful, idle = idle),
-            class = "cp_advice")
+  new_advice(list(sentence = spread_sentence(out, useful, idle), ways = out,
+                  rounds = as.integer(ceiling(frames / nrow(slots))), useful = useful, idle = idle))
 }
 
 spread_job <- function(job) {

@@ -1,5 +1,26 @@
 # A way to render a job, in numbers: nodes, stages, transfers, spread, troubles, hours and the cap.
 
+# A way is its parts in one list: the fields of the five groups below, and what belongs to none.
+new_way <- record_type(
+  "cp_way", begin = is.numeric, open = maybe(is.numeric), cap = maybe(is.numeric),
+  cap_lag = is.numeric, halt = is.numeric,
+  # nodes
+  nodes = is.integer, speed = is.numeric, node_sd = is.numeric, node_speed = is.numeric,
+  until_end = is.logical,
+  # stages
+  prepare = is.numeric, wait = is.numeric, start = is.numeric, install = is.numeric,
+  load = is.numeric, merge = is.numeric, encode = is.numeric, prepass_tasks = is.integer,
+  prepass_each = is.numeric, prepass_on_one = is.logical,
+  # transfers
+  upload = is.numeric, fetch = is.numeric, link = is.numeric, link_sd = is.numeric,
+  # spreading
+  spread = is.character, parts = is.integer, part_load = is.numeric, part_weight = is.numeric,
+  part_bytes = is.numeric, part_link = is.numeric,
+  # troubles
+  fails = is.numeric, retries = is.integer, vanish = is.numeric, freeze = is.numeric,
+  notice = is.numeric, replaced = is.logical
+)
+
 #' A way to render a job
 #'
 #' All that [simulate_job()] needs to know of how a job is rendered: the nodes, the stages before,
@@ -48,23 +69,32 @@ job_way <- function(nodes = 1, stages = NULL, transfers = NULL, spreading = NULL
   cap <- if (!is.null(cap)) c(check_number(cap[1], argument("cap"), above = 0),
                               check_number(if (length(cap) > 1) cap[[2]] else 0, argument("cap"),
                                            least = 0))
-  structure(c(unclass(group), list(begin = check_number(begin_s, argument("begin_s"), least = 0)),
-              unclass(part(stages, "stages")), unclass(part(transfers, "transfers")),
-              unclass(part(spreading, "spreading")), unclass(part(troubles, "troubles")),
-              list(open = check_open(open), cap = cap[1],
-                   cap_lag = if (length(cap)) cap[[2]] else 0,
-                   halt = if (is.null(halt_s)) Inf else
-                   check_number(halt_s, argument("halt_s"), least = 0))),
-            class = "cp_way")
+  new_way(c(unclass(group), list(begin = check_number(begin_s, argument("begin_s"), least = 0)),
+            unclass(part(stages, "stages")), unclass(part(transfers, "transfers")),
+            unclass(part(spreading, "spreading")), unclass(part(troubles, "troubles")),
+            list(open = check_open(open), cap = cap[1],
+                 cap_lag = if (length(cap)) cap[[2]] else 0,
+                 halt = if (is.null(halt_s)) Inf else
+                 check_number(halt_s, argument("halt_s"), least = 0))))
 }
+
+new_node_group <- record_type("cp_node_group", nodes = is.integer, speed = is.numeric,
+                              node_sd = is.numeric, node_speed = is.numeric,
+                              until_end = is.logical)
 
 node_group <- function(count = 1, speed = 1, sd = 0, each = NULL, release = "idle") {
   count <- check_count(count, argument("nodes"), most = 4096)
-  structure(list(nodes = count, speed = known_speed(speed), node_sd = amount_of(sd, "sd"),
-                 node_speed = if (is.null(each)) numeric() else check_speeds(each, count),
-                 until_end = check_choice(release, argument("release"), c("idle", "end")) == "end"),
-            class = "cp_node_group")
+  new_node_group(list(nodes = count, speed = known_speed(speed), node_sd = amount_of(sd, "sd"),
+                      node_speed = if (is.null(each)) numeric() else check_speeds(each, count),
+                      until_end = check_choice(release, argument("release"), c("idle", "end")) ==
+                      "end"))
 }
+
+new_stages <- record_type(
+  "cp_stages", prepare = is.numeric, wait = is.numeric, start = is.numeric, install = is.numeric,
+  load = is.numeric, merge = is.numeric, encode = is.numeric, prepass_tasks = is.integer,
+  prepass_each = is.numeric, prepass_on_one = is.logical
+)
 
 #' @rdname job_way
 #' @param prepare,wait,start,install,load,merge,encode Times: to prepare and pack; in the site's
@@ -78,32 +108,42 @@ stages <- function(prepare = 0, wait = 0, start = 0, install = 0, load = 0, merg
   times <- list(prepare = prepare, wait = wait, start = start, install = install, load = load,
                 merge = merge, encode = encode)
   times <- Map(varying_time, times, names(times))
-  structure(c(times, list(
+  new_stages(c(times, list(
     prepass_tasks = check_count(first_of(prepass$tasks, 0), argument("prepass"), least = 0),
     prepass_each = varying_time(first_of(prepass$each, 0), "prepass"),
     prepass_on_one = check_choice(first_of(prepass$on, "all"), argument("prepass"),
-                                  c("all", "one")) == "one"
-  )), class = "cp_stages")
+                                   c("all", "one")) == "one"
+  )))
 }
 
+new_transfers <- record_type("cp_transfers", upload = is.numeric, fetch = is.numeric,
+                             link = is.numeric, link_sd = is.numeric)
+
 transfer_group <- function(upload = 0, frame_bytes = 0, link = 0, link_sd = 0) {
-  structure(list(upload = amount_of(upload, "upload"),
-                 fetch = amount_of(frame_bytes, "frame_bytes"),
-                 link = amount_of(link, "link"), link_sd = amount_of(link_sd, "link_sd")),
-            class = "cp_transfers")
+  new_transfers(list(upload = amount_of(upload, "upload"),
+                     fetch = amount_of(frame_bytes, "frame_bytes"),
+                     link = amount_of(link, "link"), link_sd = amount_of(link_sd, "link_sd")))
 }
+
+new_spreading <- record_type("cp_spreading", spread = is.character, parts = is.integer,
+                             part_load = is.numeric, part_weight = is.numeric,
+                             part_bytes = is.numeric, part_link = is.numeric)
 
 spread_group <- function(spread = "frames", parts = 1, part_load_s = 0, part_weight = NULL,
                          part_bytes = 0, part_link = 0) {
   parts <- check_count(parts, argument("parts"), most = 10000)
-  structure(list(
+  new_spreading(list(
     spread = check_choice(spread, argument("spread"), spread_kinds), parts = parts,
     part_load = amount_of(part_load_s, "part_load_s"),
     part_weight = if (is.null(part_weight)) rep(1 / parts, parts) else
     check_part_weights(part_weight, parts),
     part_bytes = amount_of(part_bytes, "part_bytes"), part_link = amount_of(part_link, "part_link")
-  ), class = "cp_spreading")
+  ))
 }
+
+new_troubles <- record_type("cp_troubles", fails = is.numeric, retries = is.integer,
+                            vanish = is.numeric, freeze = is.numeric, notice = is.numeric,
+                            replaced = is.logical)
 
 #' @rdname job_way
 #' @param fails,retries Chance that a run of a frame fails (after a random share of its time), and
@@ -114,12 +154,11 @@ spread_group <- function(spread = "frames", parts = 1, part_load_s = 0, part_wei
 #' @export
 troubles <- function(fails = 0, retries = 2, vanish = 0, freeze = 0, notice_s = 300,
                      replaced = TRUE) {
-  structure(list(fails = amount_of(fails, "fails", most = 0.999),
-                 retries = check_count(retries, argument("retries"), least = 0, most = 1000),
-                 vanish = amount_of(vanish, "vanish"), freeze = amount_of(freeze, "freeze"),
-                 notice = amount_of(notice_s, "notice_s"),
-                 replaced = check_flag(replaced, argument("replaced"))),
-            class = "cp_troubles")
+  new_troubles(list(fails = amount_of(fails, "fails", most = 0.999),
+                    retries = check_count(retries, argument("retries"), least = 0, most = 1000),
+                    vanish = amount_of(vanish, "vanish"), freeze = amount_of(freeze, "freeze"),
+                    notice = amount_of(notice_s, "notice_s"),
+                    replaced = check_flag(replaced, argument("replaced"))))
 }
 
 # By another name, since arguments of job_way() have the names of these functions.

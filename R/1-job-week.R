@@ -47,6 +47,10 @@ plan_week <- function(jobs, pools, budget = Inf, confidence = 0.9, begun = list(
   week_judged(plan, jobs, pools, budget, confidence)
 }
 
+new_week <- record_type("cp_week", plan = is.list, kept = is.numeric, cost = is.numeric,
+                        judged = is.data.frame, ends = is.numeric, jobs = is.list,
+                        pools = is.list, budget = is.numeric, confidence = is.numeric)
+
 # A plan judged on the draws of `jobs`, which may be others than those it was looked for on.
 week_judged <- function(plan, jobs, pools, budget = Inf, confidence = 0.9) {
   ends <- week_ends(plan, jobs, pools)
@@ -61,10 +65,9 @@ week_judged <- function(plan, jobs, pools, budget = Inf, confidence = 0.9) {
                p50 = quantile_of(end, 0.5), p90 = quantile_of(end, 0.9), cost = mean(cost))
   })
   judged <- do.call(rbind, rows)
-  structure(list(plan = plan[c("way", "order")], kept = sum(judged$way > 0),
-                 cost = sum(0, judged$cost, na.rm = TRUE), judged = as_table(judged), ends = ends,
-                 jobs = jobs, pools = pools, budget = budget, confidence = confidence),
-            class = "cp_week")
+  new_week(list(plan = plan[c("way", "order")], kept = sum(judged$way > 0),
+                cost = sum(0, judged$cost, na.rm = TRUE), judged = as_table(judged), ends = ends,
+                jobs = jobs, pools = pools, budget = budget, confidence = confidence))
 }
 
 # When each job ends, draws x jobs; NA of those that are not rendered.

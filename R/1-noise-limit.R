@@ -1,5 +1,8 @@
 # The limit: time and noise over the samples, and the count that meets a target.
 
+new_limit_fit <- record_type("cp_limit_fit", probes = is.data.frame, time = maybe(is.list),
+                             curve = maybe(is.list), says = maybe(is.character))
+
 #' Fit time and noise over the samples
 #'
 #' Compute time is `start + each * N` in the samples N, and noise variance is
@@ -69,7 +72,7 @@ fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL, floor
   }
   fit$says <- c(if (length(fit$time)) law_sentence(fit$time, "time is not linear in the samples"),
                 if (length(fit$curve)) law_sentence(fit$curve, noise_law(fit$probes)))
-  structure(fit, class = "cp_limit_fit")
+  new_limit_fit(fit)
 }
 
 # What is said of noise that does not follow the law: how it falls instead, where that is plainly

@@ -64,6 +64,10 @@ noise_of_map <- function(map, against) {
   ))
 }
 
+new_noise_map <- table_type("cp_noise_map",
+                            c("row", "column", "top", "bottom", "left", "right", "noise", "sd",
+                              "brightness", "outliers", "correlation", "seen", "sums"))
+
 #' @rdname noise_between
 #' @export
 noise_map <- function(a, b, tile = 32, against = "render") {
@@ -82,7 +86,7 @@ noise_map <- function(a, b, tile = 32, against = "render") {
   brightness <- (sums[["sum_a"]] + sums[["sum_b"]]) / (2 * sums[["values"]])
   frame <- sum(sums[["sum_a"]] + sums[["sum_b"]]) / (2 * sum(sums[["values"]]))
   sums[["channels"]] <- size[3]
-  as_table(list(
+  new_noise_map(list(
     row = row, column = column, top = (row - 1L) * tile + 1L,
     bottom = as.integer(pmin(row * tile, size[1])), left = (column - 1L) * tile + 1L,
     right = as.integer(pmin(column * tile, size[2])), noise = ifelse(sd == 0, 0, sd / brightness),
@@ -90,7 +94,7 @@ noise_map <- function(a, b, tile = 32, against = "render") {
     correlation = tile_correlation(sums),
     seen = ifelse(sd == 0, 0, sd / sqrt(pmax(brightness, 1e-9 * frame) * frame)),
     sums = as_frame(sums)
-  ), class = "cp_noise_map")
+  ))
 }
 
 # Root mean squares beyond which a difference of two renders is an outlier. At 8 the noise of the

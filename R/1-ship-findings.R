@@ -84,7 +84,7 @@ unbaked_finding <- function(weight, label, kind) {
 # Dynamic parts: baked at all, for every frame, after the scene last changed.
 cache_findings <- function(dynamic, files, frames, scene_changed) {
   if (!nrow(dynamic)) return(NULL)
-  do.call(rbind, lapply(seq_len(nrow(dynamic)), function(i) {
+  findings_of <- function(i) {
     d <- dynamic[i, ]
     label <- paste(d$kind, d$name)
     weight <- if (d$needed) "blocks" else "informs"
@@ -95,16 +95,21 @@ cache_findings <- function(dynamic, files, frames, scene_changed) {
     # later.
     old <- !is.na(scene_changed) && max(files$changed[its]) < scene_changed - 60
     rbind(
-      if (length(uncovered))
-      finding_row(weight, label, paste0("has no cache for ", format_frames(uncovered)),
-                                           "Bake these frames, or leave them out of the shot."),
-      if (is.null(d$covers[[1]]))
-      finding_row("informs", label, "does not say which frames its cache covers",
-                                                "Write `covers`."),
-      if (old) finding_row("warns", label, "was baked before the scene last changed",
-                             "Bake it again, unless the change does not touch it.")
+      if (length(uncovered)) {
+        finding_row(weight, label, paste0("has no cache for ", format_frames(uncovered)),
+                    "Bake these frames, or leave them out of the shot.")
+      },
+      if (is.null(d$covers[[1]])) {
+        finding_row("informs", label, "does not say which frames its cache covers",
+                    "Write `covers`.")
+      },
+      if (old) {
+        finding_row("warns", label, "was baked before the scene last changed",
+                    "Bake it again, unless the change does not touch it.")
+      }
     )
-  }))
+  }
+  do.call(rbind, lapply(seq_len(nrow(dynamic)), findings_of))
 }
 
 # Files that nothing refers to, and backups.

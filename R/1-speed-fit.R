@@ -1,5 +1,12 @@
 # Other hardware: how fast each rig is, and how long a scene takes on one it never ran on.
 
+new_speed_fit <- record_type(
+  "cp_speed_fit", scenes = is.character, rigs = is.character, cells = is.list, mean = is.numeric,
+  claims = maybe(is.data.frame), islands = is.list, claim_sd = is.numeric, theta = is.numeric,
+  weight = is.numeric, mode = is.numeric, wider = is.numeric, spreads = is.data.frame,
+  says = maybe(is.character)
+)
+
 #' Fit how fast rigs are from an uneven table of timings
 #'
 #' Log time is the sum of a scene's part, a rig's part, their interaction and the run's own spread;
@@ -50,7 +57,7 @@ fit_speeds <- function(timings, claims = NULL, claim_sd = NULL) {
   model$wider <- interaction_by_engine(model)
   model$spreads <- sd_table(model)
   model$says <- speed_sentence(model)
-  structure(model, class = "cp_speed_fit")
+  new_speed_fit(model)
 }
 
 # Scene, rig and log seconds of the rows that are evidence, as alike() gives them.

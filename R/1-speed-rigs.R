@@ -65,6 +65,9 @@ check_one_island <- function(fit, asked, i, j) {
                     "any known scene on it", "."))
 }
 
+new_speed_table <- table_type("cp_speed_table", c("rig", "ratio", "lower", "upper", "scenes",
+                                                  "runs", "for_a_scene", "evidence"))
+
 #' How fast each rig is beside one of them
 #'
 #' @param object A [fit_speeds()].
@@ -107,14 +110,17 @@ summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
   points[here == base, ] <- 0
   runs <- residual_scatter(fit$cells$n, fit$cells$j, length(fit$rigs))
   z <- stats::qnorm((1 + level) / 2)
-  order <- order(-points[, 1])
-  as_table(list(rig = fit$rigs[here], ratio = exp(points[, 1]), lower = exp(points[, 2]),
-                upper = exp(points[, 3]), scenes = scenes[here], runs = as.integer(runs[here]),
-                for_a_scene = ifelse(here == base, 1,
-                                     exp(z * sqrt(((points[, 3] - points[, 2]) / (2 * z))^2 +
-                                                    2 * exp(2 * fit$mode[3])))),
-                evidence = ifelse(scenes[here] > 0, "measured", "claimed")),
-           class = "cp_speed_table")[order, ]
+  # A scene of its own adds its interaction to the spread of the mean ratio.
+  mean_sd <- (points[, 3] - points[, 2]) / (2 * z)
+  scene_sd <- sqrt(mean_sd^2 + 2 * exp(2 * fit$mode[3]))
+  table <- new_speed_table(list(
+    rig = fit$rigs[here], ratio = exp(points[, 1]),
+    lower = exp(points[, 2]), upper = exp(points[, 3]),
+    scenes = scenes[here], runs = as.integer(runs[here]),
+    for_a_scene = ifelse(here == base, 1, exp(z * scene_sd)),
+    evidence = ifelse(scenes[here] > 0, "measured", "claimed")
+  ))
+  table[order(-points[, 1]), ]
 }
 
 # `x`: timings; `unit`: the column that counts, `threads` or `device_count`. A list, one entry a

@@ -1,5 +1,13 @@
 # More threads, devices or helpers: the time over their number.
 
+# Without a second count a law is assumed, and there is no posterior of any.
+new_scaling_fit <- record_type(
+  "cp_scaling_fit", points = is.data.frame, fits = is.list, unit = is.character,
+  basis = is.character, error_basis = is.character, noise = maybe(is.list),
+  posterior = maybe(is.list), best = is.character, weight = is.numeric, laws = is.data.frame,
+  says = maybe(is.character)
+)
+
 #' Fit time over the number of threads, devices or helpers
 #'
 #' Four laws for the time t on n of them, fitted by least squares on log time within their bounds:
@@ -70,7 +78,7 @@ fit_scaling <- function(n, seconds, error = NULL, assume = NULL, unit = "threads
   fit$weight <- unname(exp(evidence - max(evidence)) / sum(exp(evidence - max(evidence))))
   fit$laws <- law_table(fit)
   fit$says <- scaling_sentence(fit)
-  structure(fit, class = "cp_scaling_fit")
+  new_scaling_fit(fit)
 }
 
 # Spread of log time from run to run where nothing measures it.
@@ -157,7 +165,7 @@ assumed_scaling <- function(points, assume, error, unit) {
               says = paste0("assumed, not measured: one count, and a serial share of ",
                             format_percent(assume)))
   fit$laws <- law_table(fit)
-  structure(fit, class = "cp_scaling_fit")
+  new_scaling_fit(fit)
 }
 
 law_table <- function(fit) {

@@ -21,7 +21,7 @@ read_foreign_csv <- function(path, map = NULL) {
   sep <- names(counts)[which.max(counts)]
   refuse <- function(e) {
     stop_input("import", paste("is no table:", conditionMessage(e)), short_path(path),
-               "Give each line as many fields as the first.")
+               "Give each line as many fields as the first.", parent = e)
   }
   x <- tryCatch(
     utils::read.table(text = lines, sep = sep, header = TRUE, quote = "\"",
@@ -66,7 +66,8 @@ read_text_lines <- function(path) {
 read_foreign_json <- function(path) {
   text <- paste(read_text_lines(path), collapse = "\n")
   refuse <- function(e)
-    stop_input("import", shown_text(conditionMessage(e), 200), short_path(path), "Mend it there.")
+    stop_input("import", shown_text(conditionMessage(e), 200), short_path(path), "Mend it there.",
+               parent = e)
   x <- tryCatch(parse_json(text, flatten = TRUE), error = refuse, warning = refuse)
   if (!is.data.frame(x))
     stop_input("import", "holds no list of records", short_path(path), "Write [{...}, {...}].")

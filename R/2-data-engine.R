@@ -81,6 +81,15 @@ value_maps_field <- function(x, where) {
 }
 mapped_fields <- c("samples", "noise", "time_s", "threads")
 
+# How the files that a scene needs are found in its text.
+scan_fields <- function() list(
+  comment = field(a_text()),
+  ships = field(text_field(), default = character()),
+  finds = field(records_of(list(kind = field(a_text(), required = TRUE),
+                                pattern = field(a_pattern(), required = TRUE))),
+                required = TRUE)
+)
+
 # Fields of an engine's profile.
 engine_fields <- function() list(
   engine = field(a_name(), required = TRUE),
@@ -111,13 +120,7 @@ engine_fields <- function() list(
   log = field(record_of(list(frame = field(a_pattern(), required = TRUE),
                              wall = field(a_pattern())))),
   metadata = field(picture_keys()),
-  scan = field(record_of(list(
-    comment = field(a_text()),
-    ships = field(text_field(), default = character()),
-    finds = field(records_of(list(kind = field(a_text(), required = TRUE),
-                                  pattern = field(a_pattern(), required = TRUE))),
-                  required = TRUE)
-  ))),
+  scan = field(record_of(scan_fields())),
   reads = field(record_of(sapply(read_targets, function(target) field(a_pattern()),
                                  simplify = FALSE)),
                 default = list())

@@ -111,7 +111,7 @@ read_csv_texts <- function(path, columns, topic, empty = "") {
     stop_input(topic, "cannot be read: there is no such file", file, "Check the path.")
   refuse <- function(e) {
     stop_input(topic, paste("cannot be read:", shown_text(conditionMessage(e), 200)), file,
-               paste0("Write columns ", toString(columns), "."))
+               paste0("Write columns ", toString(columns), "."), parent = e)
   }
   text <- text_of_file(path, topic)
   first <- sub("\n.*", "", text)

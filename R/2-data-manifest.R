@@ -105,8 +105,9 @@ manifest_from_table <- function(path) {
     stop_input("manifest", paste("has", length(of("scene")), "rows of kind scene"), file,
                "Write one row `scene,PATH`.")
   }
-  structure(list(
-    shot = sub("\\.csv$", "", basename(path)), scene = of("scene"), folder = ".", job = NULL,
+  filled_record(
+    "cp_manifest", manifest_fields(), path = path,
+    shot = sub("\\.csv$", "", basename(path)), scene = of("scene"),
     assets = lapply(which(asset),
                     function(i) list(path = rows$path[i], kind = rows$kind[i],
                                      embedded = embedded[i], needed = needed[i])),
@@ -119,7 +120,6 @@ manifest_from_table <- function(path) {
            },
            needed = needed[i])
     }),
-    cameras = of("camera"), layers = of("layer"), moves = "things", prepass_every = 1L,
-    outputs = of("output"), says = NULL
-  ), class = "cp_manifest", path = path)
+    cameras = of("camera"), layers = of("layer"), outputs = of("output")
+  )
 }

@@ -100,9 +100,9 @@ read_node <- function(path) {
 
 # The machine at hand when no node file describes it.
 this_node <- function() {
-  structure(list(node = "here", about = "this machine",
-                 devices = list(list(device = "cpu", kind = "cpu", count = 1L, share = 1))),
-            class = "cp_node")
+  cpu <- list(device = "cpu", kind = "cpu", count = 1L, share = 1)
+  filled_record("cp_node", node_fields(), node = "here", about = "this machine",
+                devices = list(cpu))
 }
 
 # The devices of a node that an engine renders on for a trial, and how much of them; see

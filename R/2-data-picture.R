@@ -36,7 +36,8 @@ read_picture <- function(path, light = NULL) {
   refuse <- function(e) {
     if (inherits(e, "clockpigeon_error")) stop(e)
     stop_input("picture", paste("cannot be read:", first_text_line(conditionMessage(e))),
-               short_path(path), "Render it again, or name another file.")
+               short_path(path), "Render it again, or name another file.",
+               parent = e)
   }
   found <- tryCatch(read(path), error = refuse, warning = refuse)
   x <- found$values

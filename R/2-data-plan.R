@@ -51,6 +51,9 @@ repeats_field <- function(x, where) {
   do.call(repeat_rule, x)
 }
 
+new_repeat_until <- record_type("cp_repeat_until", target = is.numeric, least = is.integer,
+                                most = is.integer, budget = anything)
+
 # What a plan's `repeats` can be beside a number: every setting runs `least` times, and those whose
 # mean is not known well enough yet (`target`, the relative half-width of the 95 % interval of its
 # mean log time) run on, block by block, up to `most` times or until the `budget` of the run is
@@ -63,10 +66,9 @@ repeat_rule <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
     budget <- parse_duration(check_text(budget, argument("budget")), argument("budget"))
   least <- check_count(least, argument("least"), least = 2)
   if (!identical(budget, Inf)) budget <- check_number(budget, argument("budget"), above = 0)
-  structure(list(target = check_number(target, argument("target"), above = 0, most = 1),
-                 least = least,
-                 most = check_count(most, argument("most"), least = least), budget = budget),
-            class = "cp_repeat_until")
+  new_repeat_until(list(target = check_number(target, argument("target"), above = 0, most = 1),
+                        least = least,
+                        most = check_count(most, argument("most"), least = least), budget = budget))
 }
 
 #' Read a benchmark plan

@@ -1,17 +1,24 @@
 # Projects: a folder of plain files.
 
+# Whom the alarms of a job are told: a program, or an address.
+tell_fields <- function() list(
+  run = field(text_field()),
+  post = field(record_of(post_fields())),
+  quiet = field(a_duration(), default = 600)
+)
+
+post_fields <- function() list(
+  address = field(a_service_address(), required = TRUE),
+  secret = field(record_of(secret_fields()), required = TRUE)
+)
+
 # Fields of a project's `clockpigeon.yaml`.
 project_fields <- function() list(
   name = field(a_text(), required = TRUE),
   currency = field(a_currency(), required = TRUE),
   time_zone = field(a_zone()),
   ledger = field(a_text(), default = "ledger.sqlite"),
-  tell = field(record_of(list(
-    run = field(text_field()),
-    post = field(record_of(list(address = field(a_service_address(), required = TRUE),
-                                secret = field(record_of(secret_fields()), required = TRUE)))),
-    quiet = field(a_duration(), default = 600)
-  ))),
+  tell = field(record_of(tell_fields())),
   defaults = field(record_of(list(
     engine = field(a_text()),
     version = field(a_version()),

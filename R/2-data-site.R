@@ -142,14 +142,7 @@ selling_fields <- function() list(
   cap = field(record_of(list(amount = field(a_card_price(), required = TRUE),
                              lag = field(a_duration(), default = 300)))),
   billed = field(record_of(billed_fields(), filled = TRUE)),
-  tiers = field(records_of(list(
-    tier = field(a_text(), required = TRUE),
-    nodes = field(counts_type(), required = TRUE),
-    factor = field(a_number(above = 0), default = 1),
-    wait = field(a_varying()),
-    quiet = field(record_of(list(hours = field(records_of(hours_fields()), required = TRUE),
-                                 wait = field(a_varying(), required = TRUE))))
-  )), required = TRUE),
+  tiers = field(records_of(tier_fields()), required = TRUE),
   discounts = field(records_of(list(
     discount = field(a_text(), required = TRUE),
     percent = field(a_percent(), required = TRUE),
@@ -167,14 +160,31 @@ selling_fields <- function() list(
     percent = field(a_percent(), required = TRUE),
     included = field(a_flag(), default = FALSE)
   ))),
-  community = field(record_of(list(
-    earn = field(records_of(list(device = field(a_text(), required = TRUE),
-                                 amount = field(a_card_price(), required = TRUE)))),
-    entry = field(a_card_price()),
-    queue = field(one_of("by balance", "by arrival"), default = "by arrival"),
-    smallest_job = field(a_duration(), default = 0),
-    own_frames = field(one_of("free", "charged"), default = "charged")
-  )))
+  community = field(record_of(community_fields()))
+)
+
+tier_fields <- function() list(
+  tier = field(a_text(), required = TRUE),
+  nodes = field(counts_type(), required = TRUE),
+  factor = field(a_number(above = 0), default = 1),
+  wait = field(a_varying()),
+  quiet = field(record_of(quiet_fields()))
+)
+
+# The hours in which a tier's queue is shorter, and its wait then.
+quiet_fields <- function() list(
+  hours = field(records_of(hours_fields()), required = TRUE),
+  wait = field(a_varying(), required = TRUE)
+)
+
+# A site whose members render for each other.
+community_fields <- function() list(
+  earn = field(records_of(list(device = field(a_text(), required = TRUE),
+                               amount = field(a_card_price(), required = TRUE)))),
+  entry = field(a_card_price()),
+  queue = field(one_of("by balance", "by arrival"), default = "by arrival"),
+  smallest_job = field(a_duration(), default = 0),
+  own_frames = field(one_of("free", "charged"), default = "charged")
 )
 
 #' Read a rate card

@@ -1,5 +1,7 @@
 # Timings as data: the columns checked, and CSV in and out.
 
+new_timings <- table_type("cp_timings", names(timing_columns))
+
 # Brings a data frame to the columns of a timing. Missing columns become NA; the words and types are
 # checked.
 as_timings <- function(x, where = argument("x")) {
@@ -18,7 +20,7 @@ as_timings <- function(x, where = argument("x")) {
   names(out) <- names(timing_columns)
   for (name in intersect(names(timing_columns), names(x)))
     out[[name]] <- timing_column(x[[name]], name, where)
-  out <- as_table(out, class = "cp_timings")
+  out <- new_timings(out)
   for (name in intersect(names(timing_words), names(x))) check_words(out[[name]], name, where)
   for (name in c("activity", "status", "kind")) {
     if (anyNA(out[[name]])) {

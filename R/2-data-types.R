@@ -15,6 +15,16 @@ field <- function(type, required = FALSE, default = type$default) {
 # What a record has in its fields where nothing is written.
 defaults_of <- function(fields) lapply(fields, `[[`, "default")
 
+# A record that is made here and not read from a file: the fields given, and the defaults of others.
+filled_record <- function(class, fields, ..., path = NULL) {
+  given <- list(...)
+  odd <- setdiff(names(given), names(fields))
+  if (length(odd)) refuse_record(class, "has no field named", odd)
+  record <- defaults_of(fields)
+  record[names(given)] <- given
+  structure(record, class = class, path = path)
+}
+
 record_of <- function(fields, filled = FALSE) {
   field_type(function(x, where) check_fields(x, fields, where), function() record_schema(fields),
              if (filled) defaults_of(fields))

@@ -78,7 +78,7 @@ remove_archived <- function(ledger, before, places, note) {
   }), error = function(e) {
     stop_input("ledger", paste("no timing was taken out:", one_line(conditionMessage(e))),
                short_path(ledger$path),
-               "The ledger is as it was. On a server it takes who owns the tables.")
+               "The ledger is as it was. On a server it takes who owns the tables.", parent = e)
   })
 }
 

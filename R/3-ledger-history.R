@@ -6,7 +6,7 @@
 timings_near <- function(ledger, scenes, most = 20000) {
   since <- last_run(ledger_connection(ledger)) - most
   rows <- from_all_parts(ledger, function(part) part_timings(part, scenes, since, 3 * most))
-  as_table(rows[names(timing_columns)], class = "cp_timings")
+  new_timings(rows[names(timing_columns)])
 }
 
 # The same of one part: at most about `most` of the scenes, and what stands behind the place
@@ -32,7 +32,7 @@ newest_timings <- function(ledger, most = 200000) {
     newest <- newest_runs(ledger_connection(part), NULL, list(), most, most)
     if (is.null(newest)) select_here(part, NULL, list()) else select_places(part, newest)
   })
-  as_table(rows[names(timing_columns)], class = "cp_timings")
+  new_timings(rows[names(timing_columns)])
 }
 
 # The timings that are among those of newest_runs(); `beside`: SQL of more places. A server looks

@@ -48,7 +48,8 @@ connect_ledger <- function(ledger) {
                short_path(where),
                if (server) paste0("Is the server there, and do libpq's own places (~/.pgpass, ",
                                   "PGPASSWORD) have the password?")
-               else "The file was left as it is. Restore it from a copy, or name another file.")
+               else "The file was left as it is. Restore it from a copy, or name another file.",
+               parent = e)
   }
   con <- tryCatch(if (server) connect_server(where, read_only) else connect_file(where, read_only),
                   error = refuse)

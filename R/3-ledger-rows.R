@@ -71,7 +71,7 @@ write_timings <- function(ledger, rows, also = NULL, given = character(), once =
                  "Nothing was changed. Make room on the disk, and try again."
                } else {
                  "Nothing was changed."
-               })
+               }, parent = e)
   )
 }
 
@@ -155,7 +155,7 @@ sql_conditions <- function(want) {
 
 select_timings <- function(ledger, where, want, replaced = FALSE) {
   rows <- from_all_parts(ledger, function(part) select_here(part, where, want, replaced))
-  as_table(rows[names(timing_columns)], class = "cp_timings")
+  new_timings(rows[names(timing_columns)])
 }
 
 # The same of one part, with the rows' places.

@@ -82,7 +82,8 @@ grant_ledger <- function(ledger, role, what) {
   tryCatch(write_ledger(con, function() for (one in sql) DBI::dbExecute(con, one)),
            error = function(e)
            stop_input("ledger", paste("the rights were not given:", one_line(conditionMessage(e))),
-                      ledger$path, "Is the role there, and is it you who owns the tables?"))
+                      ledger$path, "Is the role there, and is it you who owns the tables?",
+                      parent = e))
   invisible(sql)
 }
 

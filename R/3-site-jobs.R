@@ -4,16 +4,18 @@
 # `option`: its `tier`, `hire` and `nodes`; `hashes`: a data frame of `shot`, `path` and `sha256` of
 # the files that were sent.
 site_work <- function(job, option, output, hashes = NULL) {
-  shots <- lapply(unname(job$shots), function(shot) {
+  given <- function(value) length(value) && !is.na(value)
+  work_of <- function(shot) {
     own <- hashes[hashes[["shot"]] == shot$shot, , drop = FALSE]
     limit <- list(samples = shot$limit$samples, noise = shot$limit$noise, time_s = shot$limit$time)
     files <- Map(function(path, sha256) list(path = path, sha256 = sha256),
                  own[["path"]], own[["sha256"]], USE.NAMES = FALSE)
     c(list(shot = shot$shot, scene = scene_for(job$engine, shot),
            frames = format_frames(shot$frames), width = shot$size[[1]], height = shot$size[[2]],
-           limit = Filter(function(v) length(v) && !is.na(v), limit), output = output),
+           limit = Filter(given, limit), output = output),
       if (NROW(own)) list(files = files))
-  })
+  }
+  shots <- lapply(unname(job$shots), work_of)
   hire <- null_if_na(option[["hire"]])
   c(list(engine = job$engine, version = if (is.na(job$version)) NULL else job$version,
          tier = option[["tier"]]),

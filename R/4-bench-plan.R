@@ -38,16 +38,19 @@ bench_options <- function(probes = 3, cross = NULL, on_loss = "wait", study = NU
          name = check_text(name, argument("name"))))
 }
 
+new_crossing <- record_type("cp_crossing", sizes = maybe(is.list), features = anything,
+                            devices = anything, nodes = anything, rows = maybe(is.numeric),
+                            seeds = maybe(is.numeric))
+
 # What is crossed beside engines, versions, frames and limits, checked.
 factor_grid <- function(sizes = NULL, features = NULL, devices = NULL, nodes = NULL, rows = NULL,
                         seeds = NULL) {
   for (use in devices) parse_devices(use, argument("devices"))
-  structure(list(sizes = sizes,
-                 features = if (length(features)) check_features(features, argument("features")),
-                 devices = devices, nodes = nodes,
-                 rows = if (length(rows)) check_band(rows, argument("rows")),
-                 seeds = if (length(seeds)) check_counts(seeds, argument("seeds"), least = 0)),
-            class = "cp_crossing")
+  new_crossing(list(sizes = sizes,
+                    features = if (length(features)) check_features(features, argument("features")),
+                    devices = devices, nodes = nodes,
+                    rows = if (length(rows)) check_band(rows, argument("rows")),
+                    seeds = if (length(seeds)) check_counts(seeds, argument("seeds"), least = 0)))
 }
 
 check_band <- function(rows, where) {
@@ -104,13 +107,16 @@ plan_bench <- function(shots, engines, versions = NULL, frames = NULL, limits = 
                      apart)
   settings <- do.call(rbind, settings)
   check_study(settings, options$study)
-  new_plan(order_trials(settings, repeats, options), engines, options, until)
+  bench_plan(order_trials(settings, repeats, options), engines, options, until)
 }
 
-new_plan <- function(trials, engines, options, until) {
-  structure(list(trials = as_table(trials),
-                 engines = stats::setNames(engines, vapply(engines, `[[`, "", "engine")),
-                 options = options, until = until), class = "cp_bench_plan")
+new_bench_plan <- record_type("cp_bench_plan", trials = is.data.frame, engines = is.list,
+                              options = is.list, until = maybe(is.list))
+
+bench_plan <- function(trials, engines, options, until) {
+  new_bench_plan(list(trials = as_table(trials),
+                      engines = stats::setNames(engines, vapply(engines, `[[`, "", "engine")),
+                      options = options, until = until))
 }
 
 # The columns of a trial that tell the levels of a factor, where the plan itself knows them.

@@ -89,7 +89,7 @@ resume_bench <- function(ledger, engines, name = NULL, node = NULL, folder = "."
     until <- repeat_rule(until$target, until$least, until$most, as.numeric(until$budget))
   options <- bench_options(time_limit = kept$options$time_limit, seed = kept$seed, name = kept$name,
                            study = kept$options$study, on_loss = kept$options$on_loss)
-  plan <- new_plan(kept$trials, engines[unique(kept$trials[["engine"]])], options, until)
+  plan <- bench_plan(kept$trials, engines[unique(kept$trials[["engine"]])], options, until)
   claim <- claim_plan(ledger, kept$id)
   on.exit(release_plan(claim))
   bench <- set_up_bench(plan, ledger, node, folder, keep, progress)

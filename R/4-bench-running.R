@@ -1,5 +1,9 @@
 # How trials are run: where, from where, and what is kept.
 
+new_running <- record_type("cp_running", version = maybe(is.character), node = maybe(is.list),
+                           folder = is.character, keep = maybe(is.character),
+                           progress = is.logical, time_limit = is.numeric)
+
 #' How trials are run
 #'
 #' Shared by [probe_limit()], [probe_shot()] and [cheap_pass()].
@@ -18,13 +22,12 @@
 #' @export
 running <- function(version = NULL, node = NULL, folder = ".", keep = NULL,
                     progress = interactive(), time_limit = 3600) {
-  structure(list(version = if (length(version)) check_text(version, argument("version")),
-                 node = node,
-                 folder = check_text(folder, argument("folder")),
-                 keep = if (length(keep)) check_text(keep, argument("keep")),
-                 progress = check_flag(progress, argument("progress")),
-                 time_limit = check_number(time_limit, argument("time_limit"), above = 0)),
-            class = "cp_running")
+  new_running(list(version = if (length(version)) check_text(version, argument("version")),
+                   node = node,
+                   folder = check_text(folder, argument("folder")),
+                   keep = if (length(keep)) check_text(keep, argument("keep")),
+                   progress = check_flag(progress, argument("progress")),
+                   time_limit = check_number(time_limit, argument("time_limit"), above = 0)))
 }
 running_of <- running
 

@@ -22,13 +22,14 @@ system_load <- function() try_or(as.numeric(ps::ps_loadavg()[[1]]))
 
 # CPU seconds by process: `pid`, `program`, `cpu_s`.
 system_processes <- function() {
+  row_of <- function(p) {
+    times <- unlist(ps::ps_cpu_times(p))
+    data.frame(pid = paste(ps::ps_pid(p)), program = ps::ps_name(p),
+               cpu_s = sum(times[c("user", "system")]))
+  }
   try_or({
     handles <- lapply(ps::ps_pids(), function(pid) try_or(ps::ps_handle(pid), NULL))
-    handles <- Filter(length, handles)
-    rows <- lapply(handles, function(p) {
-      try_or(data.frame(pid = paste(ps::ps_pid(p)), program = ps::ps_name(p),
-                        cpu_s = sum(unlist(ps::ps_cpu_times(p))[c("user", "system")])), NULL)
-    })
+    rows <- lapply(Filter(length, handles), function(p) try_or(row_of(p), NULL))
     do.call(rbind, Filter(length, rows))
   }, data.frame(pid = character(), program = character(), cpu_s = numeric()))
 }

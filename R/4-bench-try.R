@@ -1,5 +1,12 @@
 # Trying an engine: one frame, with everything shown that a profile can get wrong.
 
+new_try <- record_type(
+  "cp_try", engine = is.character, version = is.vector, command = is.list, ran = is.list,
+  files = is.data.frame, output = is.character, found_at = is.character,
+  picture = maybe(is.character), reads = is.data.frame, odd = maybe(is.character),
+  judged = is.list, asked = anything
+)
+
 # Runs one frame as a trial would, and tells what came of it. `trial`: list(shot, scene, frame,
 # width, height, samples, noise, time_s, threads, version, devices); `root`: the project's folder.
 # Returns a list of class `cp_try`: the command (program, arguments, environment, folder), `ran`
@@ -46,13 +53,13 @@ try_engine <- function(engine, trial, root = ".", node = this_node(), time_limit
                         list(output = output, kind = engine$output, trial = trial,
                              values = values, began = began, asked = used$asked), time_limit)
   reads <- Filter(length, engine$reads)
-  structure(list(engine = name, version = host$versions[[1]], command = command, ran = ran,
-                 files = files, output = output,
-                 found_at = if (length(engine$output_as)) named_picture(engine, values) else output,
-                 picture = if (length(keep) && file.exists(output)) output,
-                 reads = data.frame(target = names(reads), pattern = vapply(reads, identity, ""),
-                                    found = unname(numbers$found[names(reads)]), row.names = NULL),
-                 odd = numbers$odd, judged = judged, asked = used$asked), class = "cp_try")
+  new_try(list(engine = name, version = host$versions[[1]], command = command, ran = ran,
+               files = files, output = output,
+               found_at = if (length(engine$output_as)) named_picture(engine, values) else output,
+               picture = if (length(keep) && file.exists(output)) output,
+               reads = data.frame(target = names(reads), pattern = vapply(reads, identity, ""),
+                                  found = unname(numbers$found[names(reads)]), row.names = NULL),
+               odd = numbers$odd, judged = judged, asked = used$asked))
 }
 
 files_in <- function(folders) {

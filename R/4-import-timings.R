@@ -103,7 +103,7 @@ read_imports <- function(path, as = NULL, engine = NULL, map = NULL, set = list(
     part
   })
   rows <- lapply(parts, `[[`, "rows")
-  rows <- if (length(rows) == 1) rows[[1]] else as_table(bind_tables(rows), class = "cp_timings")
+  rows <- if (length(rows) == 1) rows[[1]] else new_timings(bind_tables(rows))
   every <- function(name) unique(unlist(lapply(parts, `[[`, name)))
   list(rows = rows, counts = vapply(parts, function(part) nrow(part$rows), 0L),
        used = parts[[1]]$used, ignored = every("ignored"),

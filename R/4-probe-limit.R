@@ -1,5 +1,11 @@
 # Probes of the limit: pairs of renders at a few counts of samples, their noise measured.
 
+new_probes <- record_type(
+  "cp_probes", shot = is.list, engine = is.list, version = is.character, against = is.character,
+  light = is.character, pairs = is.data.frame, maps = is.list, adaptive = maybe(is.data.frame),
+  rows = is.data.frame
+)
+
 #' Probe the limit of a shot
 #'
 #' Renders each frame twice, with two seeds, at a few counts of samples, and measures noise and
@@ -64,9 +70,9 @@ probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = N
     noise_map(read_picture(pairs$picture[i]), read_picture(pairs$picture_2[i]), against = against)
   })
   noise <- do.call(rbind, lapply(maps, function(map) as_frame(noise_of_map(map, against))))
-  structure(list(shot = shot, engine = engine, version = rows[["engine_version"]][1],
-                 against = against, light = light, pairs = as_table(cbind(pairs, noise)),
-                 maps = maps, adaptive = adaptive_rows(rows_of), rows = rows), class = "cp_probes")
+  new_probes(list(shot = shot, engine = engine, version = rows[["engine_version"]][1],
+                  against = against, light = light, pairs = as_table(cbind(pairs, noise)),
+                  maps = maps, adaptive = adaptive_rows(rows_of), rows = rows))
 }
 
 # What is rendered beside the pairs, checked.

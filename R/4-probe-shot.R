@@ -1,5 +1,12 @@
 # Probing a shot: frames measured one by one until its total is known well enough.
 
+new_shot_probe <- record_type(
+  "cp_shot_probe", shot = is.list, engine = is.list, version = maybe(is.character),
+  node = is.character, curve = maybe(is.list), total = maybe(is.data.frame),
+  steps = maybe(is.data.frame), cheap = anything, ended = is.character, spent_s = is.numeric,
+  rows = maybe(is.data.frame), target = is.numeric
+)
+
 #' Probe a shot until its total is known
 #'
 #' Measures spread frames first and then, one by one, the frame that narrows the total most for the
@@ -51,9 +58,12 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL) {
     found <- holding_node(node, function() run_probing(state, asked),
                           if (how$progress) function(why) message(node$node, " ", why))
   } else found <- run_probing(state, asked)
-  structure(c(list(shot = shot, engine = engine, version = said, node = node$node), found,
-              list(target = asked$target)), class = "cp_shot_probe")
+  new_shot_probe(c(list(shot = shot, engine = engine, version = said, node = node$node), found,
+                   list(target = asked$target)))
 }
+
+new_probing <- record_type("cp_probing", target = is.numeric, level = is.numeric,
+                           first = is.integer, budget = is.numeric, cheap = is.logical)
 
 #' @rdname probe_shot
 #' @param target Half-width of the interval of the total, as a share of it.
@@ -65,10 +75,9 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL) {
 probing <- function(target = 0.1, level = 0.8, first = 3, budget = Inf, cheap = NA) {
   if (!identical(budget, Inf)) budget <- check_number(budget, argument("budget"), above = 0)
   if (!is.na(cheap)) check_flag(cheap, argument("cheap"))
-  structure(list(target = check_number(target, argument("target"), above = 0),
-                 level = check_number(level, argument("level"), above = 0, most = 0.9999),
-                 first = check_count(first, argument("first")), budget = budget, cheap = cheap),
-            class = "cp_probing")
+  new_probing(list(target = check_number(target, argument("target"), above = 0),
+                   level = check_number(level, argument("level"), above = 0, most = 0.9999),
+                   first = check_count(first, argument("first")), budget = budget, cheap = cheap))
 }
 probing_of <- probing
 

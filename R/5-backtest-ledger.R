@@ -1,5 +1,9 @@
 # Backtests: parts of the ledger are hidden, forecast from the rest and compared.
 
+new_backtest <- table_type("cp_backtest",
+                           c("question", "method", "place", "case", "probes", "forecast_s",
+                             "lower", "upper", "true_s", "error", "covered", "level", "sample"))
+
 #' How good forecasts would have been on your own evidence
 #'
 #' Hides part of what the ledger knows, forecasts it from the rest, and compares. Four questions are
@@ -52,7 +56,7 @@ backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
     found[["true_s"]] <= found[["upper"]]
   found[["level"]] <- level
   found[["sample"]] <- any(is_sample(rows))
-  as_table(found, class = "cp_backtest")
+  new_backtest(found)
 }
 
 # Complete shots, all but a few frames hidden.
@@ -66,7 +70,7 @@ hidden_frames <- function(rows, probes, level) {
   left <- lapply(seq_along(shots), function(k) {
     if (length(pairs[[k]])) shot_information(shots[[k]], curve_prior(), shots[[pairs[[k]]]])
   })
-  do.call(c, lapply(seq_along(shots), function(k) {
+  cases_of <- function(k) {
     shot <- shots[[k]]
     other <- scene != scene[k]
     prior <- prior_with_scene(curve_prior(), "full", full[other], scene[other])
@@ -75,30 +79,34 @@ hidden_frames <- function(rows, probes, level) {
     seconds <- tapply(shot[["seconds"]], shot[["frame"]], mean)
     frames <- as.integer(names(seconds))
     total <- sum(seconds)
-    lapply(probes[probes < length(frames)], function(n) {
+    cases_at <- function(n) {
       at <- match(first_probes(frames, n), frames)
       case <- function(method, ...) {
         a_case("the rest of a shot", method, shot[["place"]][1], shot[["label"]][1], n, ...,
                true = total)
       }
-      curve <- as_frame(total_time(frame_curve(frames[at], seconds[at], frames, run_sd = 0,
-                                               prior = prior), level))
+      forecast <- function(at, ...) {
+        curve <- frame_curve(frames[at], seconds[at], frames, ..., run_sd = 0, prior = prior)
+        as_frame(total_time(curve, level))
+      }
+      curve <- forecast(at)
       cheap <- if (length(pairs[[k]])) {
         partner <- shots[[pairs[[k]]]]
         partner <- partner[partner[["frame"]] %in% frames, , drop = FALSE]
         best <- match(first_probes(frames, n, partner), frames)
-        as_frame(total_time(frame_curve(frames[best], seconds[best], frames, cheap = partner,
-                                        run_sd = 0, prior = prior),
-                            level))
+        forecast(best, cheap = partner)
       }
       rbind(case("first frame times count", seconds[1] * length(frames)),
             case("even frames times count", mean(seconds[at]) * length(frames)),
             case("frame curve", curve$median, lower = curve$lower, upper = curve$upper),
-            if (length(cheap))
-            case("frame curve with cheap pass", cheap$median, lower = cheap$lower,
-                 upper = cheap$upper))
-    })
-  }))
+            if (length(cheap)) {
+              case("frame curve with cheap pass", cheap$median, lower = cheap$lower,
+                   upper = cheap$upper)
+            })
+    }
+    lapply(probes[probes < length(frames)], cases_at)
+  }
+  do.call(c, lapply(seq_along(shots), cases_of))
 }
 
 # Scenes on rigs, one cell hidden at a time.
@@ -222,12 +230,12 @@ hidden_jobs <- function(rows, level) {
 job_case <- function(job, before, like, level) {
   slots <- most_at_once(job[["began"]], job[["began"]] + job[["wall_s"]])
   frames <- sort(unique(job[["frame"]]))
-  shot <- structure(list(shot = "job", scene = job[["scene"]][1], frames = as.integer(frames),
-                         cuts = integer(),
-                         size = c(width = job[["width"]][1], height = job[["height"]][1]),
-                         limit = stats::setNames(list(job[["limit_value"]][1]),
-                                                 job[["limit_kind"]][1]), upload = 0,
-                         frame_size = 0, needs = list()), class = "cp_shot")
+  shot <- filled_record(
+    "cp_shot", shot_fields(), shot = "job", scene = job[["scene"]][1],
+    frames = as.integer(frames), cuts = integer(),
+    size = c(width = job[["width"]][1], height = job[["height"]][1]),
+    limit = stats::setNames(list(job[["limit_value"]][1]), job[["limit_kind"]][1])
+  )
   # On a site as on a node of its name: nothing but its own frames is compared here.
   here <- before
   here[["node"]] <- ifelse(is.na(here[["site"]]), here[["node"]], here[["site"]])

@@ -1,5 +1,9 @@
 # The forecast: all options of a scenario, many times over.
 
+new_forecast <- record_type("cp_forecast", scenario = is.list, draws = is.data.frame,
+                            exchange = maybe(is.data.frame), n = is.numeric, seed = is.numeric,
+                            kept = is.environment)
+
 #' Forecast duration and cost of a job
 #'
 #' Simulates each option of a scenario with [simulate_job()]: draws of every frame's time (from the
@@ -37,9 +41,9 @@ forecast_job <- function(scenario, draws = 2000, seed = 1, progress = FALSE) {
                "holds an option of a job or site that it does not know" else "has no option",
                argument("scenario"), "Plan the options again with plan_options().")
   }
-  structure(list(scenario = scenario, draws = option_draws(scenario, draws, seed, progress),
-                 exchange = used_rates(main_job(scenario), option_sites(scenario)), n = draws,
-                 seed = seed, kept = new.env(parent = emptyenv())), class = "cp_forecast")
+  new_forecast(list(scenario = scenario, draws = option_draws(scenario, draws, seed, progress),
+                    exchange = used_rates(main_job(scenario), option_sites(scenario)), n = draws,
+                    seed = seed, kept = new.env(parent = emptyenv())))
 }
 
 # The draws of all options, option by option. Frame times are made once for each engine, version and

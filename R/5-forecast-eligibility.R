@@ -1,5 +1,7 @@
 # Fit: which sites can do a job, and what stands in the way of the others.
 
+new_eligibility <- table_type("cp_eligibility", c("site", "field", "needs", "has", "answer"))
+
 #' Can these sites do this job?
 #'
 #' Holds what the shots of a job need (their own `needs`, engine and version, limits, sizes to send,
@@ -23,8 +25,7 @@ eligible <- function(job, sites) {
   check_class(job, argument("job"), "cp_job", "render_job()")
   sites <- as_list_of(sites, "cp_site", argument("sites"), "read_site()")
   needs <- job_needs(job, sites)
-  as_table(do.call(rbind, unname(lapply(sites, site_eligibility, job = job, needs = needs))),
-           class = "cp_eligibility")
+  new_eligibility(do.call(rbind, unname(lapply(sites, site_eligibility, job = job, needs = needs))))
 }
 
 # The rows of one site.
@@ -109,8 +110,7 @@ device_speeds <- function(job) {
 # Why a site is no option for a job, as a code and in words: what does not fit (`unfit`), or is not
 # known (`unknown_fit`); NULL when all fits.
 eligibility_trouble <- function(site, job, needs) {
-  found <- as_frame(summary.cp_eligibility(as_table(site_eligibility(site, job, needs),
-                                                    class = "cp_eligibility")))
+  found <- as_frame(summary.cp_eligibility(new_eligibility(site_eligibility(site, job, needs))))
   if (found$answer == "fits") return(NULL)
   unknown <- found$answer == "unknown"
   list(code = if (unknown) "unknown_fit" else "unfit",

@@ -6,6 +6,20 @@
 assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15,
                    devices = 0.1, samples = 0.05)
 
+new_job <- record_type(
+  "cp_job", shots = is.list, engine = is.character, version = is.character,
+  currency = is.character, rates = maybe(is.data.frame), time_zone = maybe(is.character),
+  node = is.character, curves = is.list, evidence = is.data.frame,
+  # spreads from run to run, day to day and hour to hour
+  run_sd = is.numeric, run_basis = is.character, drift_sd = is.numeric, drift_df = is.numeric,
+  drift_basis = is.character, hour_sd = is.numeric, hour_basis = is.character,
+  sessions = is.numeric, busy = is.list,
+  # timings that stages, speeds and features are learned from
+  stage_rows = is.data.frame, rig_rows = is.data.frame, sample_rows = is.data.frame,
+  featured = is.data.frame,
+  limit = is.character, noise = is.numeric, time_share = is.numeric
+)
+
 #' A job: shots to be rendered, and the evidence for their times
 #'
 #' @param shots A shot from [read_shot()] or a list of them.
@@ -66,7 +80,7 @@ render_job <- function(shots, engine, timings, currency = "EUR", rates = NULL, t
     list(limit = job_limit(shots, is.list(limit)), noise = if (is.list(limit)) NA_real_ else 1,
          time_share = c(log = 0, sd = 0))
   )
-  job <- structure(job, class = "cp_job")
+  job <- new_job(job)
   if (share != 1) job <- with_share(job, share)
   if (length(done)) without_done(job, done) else job
 }

@@ -1,5 +1,12 @@
 # Options: the ways to render a job.
 
+new_scenario <- record_type(
+  "cp_scenario", options = is.data.frame, jobs = is.list, sites = is.list,
+  left_out = is.data.frame, doubts = is.character, pruned = is.numeric, now = is_moment,
+  currency = is.character, time_zone = maybe(is.character), hashes = is.list,
+  corrections = maybe(is.data.frame)
+)
+
 #' The options of a job
 #'
 #' Every sensible combination of engine, version and limit (each a job of its own), site, tier, hire
@@ -67,12 +74,12 @@ plan_options <- function(job, sites, only = NULL, without = NULL, spreads = NULL
   rows <- matches_pins(rows, only, without)
   rows[["option"]] <- option_names(rows)
   doubts <- unlist(lapply(sites[unique(rows[["site"]])], card_doubts), use.names = FALSE)
-  structure(list(options = as_table(rows[option_columns]), jobs = jobs, sites = sites,
-                 left_out = as_table(left_out), doubts = doubts,
-                 pruned = sum(vapply(parts, `[[`, 0, "pruned")), now = now,
-                 currency = jobs[[1]]$currency, time_zone = jobs[[1]]$time_zone,
-                 hashes = lapply(sites, card_hash), corrections = corrections_for(learned, rows)),
-            class = "cp_scenario")
+  new_scenario(list(options = as_table(rows[option_columns]), jobs = jobs, sites = sites,
+                    left_out = as_table(left_out), doubts = doubts,
+                    pruned = sum(vapply(parts, `[[`, 0, "pruned")), now = now,
+                    currency = jobs[[1]]$currency, time_zone = jobs[[1]]$time_zone,
+                    hashes = lapply(sites, card_hash),
+                    corrections = corrections_for(learned, rows)))
 }
 
 # MD5 of a rate card's file as it is now; NULL when it has none.
@@ -177,19 +184,20 @@ site_options <- function(site, job, spreads = NULL, now = this_moment()) {
   classes <- if (length(site$hires)) lapply(site$hires, `[[`, "hire") else list(NA_character_)
   ways <- site_spreads(site, job, spreads)
   pruned <- 0
+  rows_at <- function(tier, hire, starts) {
+    all <- class_nodes(site, tier, hire)
+    kept <- if (identical(ways, "frames")) useful_nodes(all, tasks, site) else all
+    pruned <<- pruned + (length(all) - length(kept)) * nrow(starts) * length(ways)
+    at <- expand.grid(nodes = kept, begin = seq_len(nrow(starts)), spread = ways,
+                      stringsAsFactors = FALSE)
+    data.frame(site = site$site, tier = tier$tier, hire = hire, nodes = at$nodes,
+               engine = job$engine, version = job$version, limit = job$limit, noise = job$noise,
+               start = starts$start[at$begin], begin_s = starts$begin_s[at$begin],
+               spread = at$spread, speed_columns(site, job, hire))
+  }
   rows <- bind_tables(lapply(site$tiers, function(tier) {
     starts <- tier_starts(site, tier, first_of(job$time_zone, "UTC"), now)
-    bind_tables(lapply(classes, function(hire) {
-      all <- class_nodes(site, tier, hire)
-      kept <- if (identical(ways, "frames")) useful_nodes(all, tasks, site) else all
-      pruned <<- pruned + (length(all) - length(kept)) * nrow(starts) * length(ways)
-      at <- expand.grid(nodes = kept, begin = seq_len(nrow(starts)), spread = ways,
-                        stringsAsFactors = FALSE)
-      data.frame(site = site$site, tier = tier$tier, hire = hire, nodes = at$nodes,
-                 engine = job$engine, version = job$version, limit = job$limit, noise = job$noise,
-                 start = starts$start[at$begin], begin_s = starts$begin_s[at$begin],
-                 spread = at$spread, speed_columns(site, job, hire))
-    }))
+    bind_tables(lapply(classes, rows_at, tier = tier, starts = starts))
   }))
   list(rows = rows, pruned = pruned)
 }
@@ -302,12 +310,13 @@ either_and <- function(x, otherwise) if (length(x))
 
 # Pins of a user as pairs of an option's field and its value.
 parse_pins <- function(pins, name, rows, fields) {
-  found <- lapply(pins, function(pin) {
-    where <- argument(name)
+  where <- argument(name)
+  texts_of <- function(field) as.character(rows[[field]])
+  parse_pin <- function(pin) {
     pair <- regmatches(pin, regexec("^([a-z_]+)\\s*=\\s*(.+)$", pin))[[1]]
     if (length(pair)) {
       field <- check_choice(pair[2], where, fields)
-      known <- unique(as.character(rows[[field]]))
+      known <- unique(texts_of(field))
       if (!pair[3] %in% known) {
         stop_input("option", paste0("no option has ", field, " ", show_value(pair[3])), where,
                    paste0("There ", if (length(known) == 1) "is " else "are ", toString(known),
@@ -316,10 +325,9 @@ parse_pins <- function(pins, name, rows, fields) {
       return(data.frame(field = field, value = pair[3]))
     }
     words <- setdiff(fields, c("nodes", "version"))
-    at <- words[vapply(words, function(field) pin %in% as.character(rows[[field]]), NA)]
+    at <- words[vapply(words, function(field) pin %in% texts_of(field), NA)]
     if (!length(at)) {
-      known <- unique(stats::na.omit(unlist(lapply(words, function(field)
-                                                   as.character(rows[[field]])))))
+      known <- unique(stats::na.omit(unlist(lapply(words, texts_of))))
       near <- closest(pin, known)
       stop_input("option", paste0("no option has ", show_value(pin)), where,
                  if (length(near)) paste0("Did you mean ", near, "?")
@@ -327,7 +335,8 @@ parse_pins <- function(pins, name, rows, fields) {
                              "; or write field=value."))
     }
     data.frame(field = at[1], value = pin)
-  })
+  }
+  found <- lapply(pins, parse_pin)
   if (length(found)) do.call(rbind, found) else data.frame(field = character(), value = character())
 }
 

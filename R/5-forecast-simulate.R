@@ -1,5 +1,11 @@
 # One option of a scenario, simulated: as it is, or with something changed.
 
+new_what_if <- record_type(
+  "cp_what_if", price = is.numeric, speed = is.numeric, waiting = is.numeric,
+  frames = maybe(is.numeric), nodes = maybe(is.integer), spread = maybe(is.character),
+  at_once = is.logical, halt_s = maybe(is.numeric), left = anything
+)
+
 #' What if
 #'
 #' A change of a scenario, for [simulate_option()].
@@ -21,7 +27,7 @@
 #' @export
 what_if <- function(price = 1, speed = 1, waiting = 0, frames = NULL, nodes = NULL, spread = NULL,
                     at_once = FALSE, halt_s = NULL, left = NULL) {
-  structure(list(
+  new_what_if(list(
     price = check_number(price, argument("price"), above = 0),
     speed = check_number(speed, argument("speed"), above = 0),
     waiting = check_number(waiting, argument("waiting"), least = 0),
@@ -30,7 +36,7 @@ what_if <- function(price = 1, speed = 1, waiting = 0, frames = NULL, nodes = NU
     spread = if (!is.null(spread)) check_choice(spread, argument("spread"), spread_kinds),
     at_once = check_flag(at_once, argument("at_once")),
     halt_s = if (!is.null(halt_s)) check_number(halt_s, argument("halt_s"), least = 0), left = left
-  ), class = "cp_what_if")
+  ))
 }
 
 # Places in a list, all checked at once: there may be thousands.

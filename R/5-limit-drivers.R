@@ -52,17 +52,19 @@ changes_of <- function(name, sets, frames, fits, level) {
   group <- row_key(cbind(others, frame = frames$frame), c(names(others), "frame"))
   levels <- unique(sets[[name]])
   if (name == "size") levels <- levels[order(frames$width[match(levels, sets$size)])]
-  do.call(rbind, lapply(unique(group), function(g) {
+  changes_in <- function(g) {
     at <- which(group == g)
     old <- at[sets[[name]][at] == levels[1]]
     held <- others[at[1], , drop = FALSE]
-    do.call(rbind, lapply(levels[-1], function(to) {
+    held <- if (length(held)) to_json(as.list(held)) else ""
+    changes <- lapply(levels[-1], function(to) {
       new <- at[sets[[name]][at] == to]
       if (!length(old) || !length(new)) return(NULL)
-      one_change(name, levels[1], to, if (length(held)) to_json(as.list(held)) else "", frames, old,
-                 new, fits, level)
-    }))
-  }))
+      one_change(name, levels[1], to, held, frames, old, new, fits, level)
+    })
+    do.call(rbind, changes)
+  }
+  do.call(rbind, lapply(unique(group), changes_in))
 }
 
 # Effect of one changed feature on time and noise, with intervals.

@@ -1,5 +1,10 @@
 # The cheapest probes that answer.
 
+new_proposal <- table_type("cp_proposal",
+                           c("question", "region", "first_row", "last_row", "width", "height",
+                             "samples", "frames", "seconds", "error", "proposed", "asked", "power",
+                             "power_se"))
+
 #' Propose the cheapest probes
 #'
 #' From a scouting run at two small sizes: which probes tell the count that a noise target takes,
@@ -44,8 +49,8 @@ propose_probes <- function(scout, error = 0.1) {
   x <- x[order(x$question, !x$proposed, x$error > error, x$seconds), , drop = FALSE]
   x <- x[c("question", "region", "first_row", "last_row", "width", "height", "samples", "frames",
            "seconds", "error", "proposed")]
-  as_table(data.frame(x, asked = error, power = known$power[["power"]],
-                      power_se = known$power[["se"]], row.names = NULL), class = "cp_proposal")
+  new_proposal(data.frame(x, asked = error, power = known$power[["power"]],
+                          power_se = known$power[["se"]], row.names = NULL))
 }
 
 # What a scouting run says: time and noise at the larger of its sizes, and how both change with the

@@ -1,5 +1,9 @@
 # The limit of a shot: what its probes say of samples, time, noise and money.
 
+new_study <- record_type("cp_study", probes = is.list, targets = is.numeric,
+                         confidence = is.numeric, frames = is.data.frame, fits = is.list,
+                         tile_fits = is.list, hourly = anything)
+
 #' What the probes of a shot say of its limit
 #'
 #' Pictures of linear light have no floor of their own: one is fitted only where a frame shows it at
@@ -51,10 +55,9 @@ study_limit <- function(probes, noise, tile_noise = NULL, confidence = 0.9, hour
   frames <- do.call(rbind, c(rows, make.row.names = FALSE))
   frames$cost <- frames$seconds / 3600 * hourly
   frames$governs <- seq_len(nrow(frames)) == worst_frame(frames, fits)
-  structure(list(probes = probes, targets = c(noise = noise, tile_noise = tile_noise),
+  new_study(list(probes = probes, targets = c(noise = noise, tile_noise = tile_noise),
                  confidence = confidence, frames = as_table(frames), fits = unname(fits),
-                 tile_fits = unname(lapply(worst, `[[`, "fit")), hourly = hourly),
-            class = "cp_study")
+                 tile_fits = unname(lapply(worst, `[[`, "fit")), hourly = hourly))
 }
 
 # Whether a curve's floor is there beyond doubt.

@@ -1,5 +1,7 @@
 # The check of a shot before anything is sent or paid.
 
+new_check <- table_type("cp_check", c("shot", "weight", "about", "what", "instead"))
+
 #' Check a shot before it is sent
 #'
 #' Holds the shot's manifest against the files that are there: what is missing, outside the folder,
@@ -49,7 +51,7 @@ check_shot <- function(shot, site = NULL, manifest = NULL, folder = ".", used = 
     finding_row("informs", "frames", frame_words(frames, manifest, images), "Nothing to do.")
   )
   found <- found[order(match(found$weight, finding_weights)), , drop = FALSE]
-  as_table(data.frame(shot = shot$shot, found, row.names = NULL), class = "cp_check")
+  new_check(data.frame(shot = shot$shot, found, row.names = NULL))
 }
 
 # Scene files of a shot that are not there; a scene without a path or an ending is one that an

@@ -69,7 +69,7 @@ shot_measures <- function(state, frames) {
     frames$of(job_key(job))
   of_shot <- rep(seq_along(job$shots), frames_by_shot(job))
   price <- function(takes) takes / 3600 * state$own_hour
-  unlist(lapply(seq_along(job$shots), function(k) {
+  measures_of_shot <- function(k) {
     curve <- job$curves[[k]]
     name <- job$shots[[k]]$shot
     total <- log(rowSums(seconds[, of_shot == k, drop = FALSE]))
@@ -93,7 +93,8 @@ shot_measures <- function(state, frames) {
                        try(se * 0.9), sprintf("clockpigeon probe %s --cheap yes", name)))
     }
     c(probes[which.max(net)], cheap)
-  }), recursive = FALSE)
+  }
+  unlist(lapply(seq_along(job$shots), measures_of_shot), recursive = FALSE)
 }
 
 mean_load <- function(job) {
@@ -112,7 +113,7 @@ site_measures <- function(state) {
   options <- as_frame(state$forecast$scenario$options)
   job <- main_job(state$forecast$scenario)
   drift <- first_of(job$drift_sd, 0)
-  unlist(lapply(unique(options[["site"]]), function(site) {
+  measures_of_site <- function(site) {
     mine <- which(options[["site"]] == site)
     i <- mine[which.min(colMeans(state$cost)[mine])]
     theta <- matrix(state$forecast$draws[["log_speed"]], ncol = nrow(options))[, i]
@@ -133,7 +134,8 @@ site_measures <- function(state) {
                        try(drift / sqrt(2)), "clockpigeon bench"))
     }
     c(trial, again)
-  }), recursive = FALSE)
+  }
+  unlist(lapply(unique(options[["site"]]), measures_of_site), recursive = FALSE)
 }
 
 # Packing, where nobody timed it.

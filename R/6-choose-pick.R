@@ -81,18 +81,25 @@ question_of <- function(forecast, deadline, budget, confidence, rule, together) 
        together = check_flag(together, argument("together")))
 }
 
+new_choice <- record_type(
+  "cp_choice", options = is.data.frame, pick = is.character, reasons = is.data.frame,
+  # what was asked
+  deadline_s = is.numeric, budget = is.numeric, confidence = is.numeric, rule = is.character,
+  together = is.logical,
+  forecast = is.list, stale = is.character, facts = is.list, kept = is.environment
+)
+
 # The decision; without `details` what only figures, reports and explanations show is left to be
 # made on demand.
 make_decision <- function(forecast, asked, plans = TRUE, details = TRUE) {
   facts <- option_facts(forecast)
   table <- judge_options(facts, asked)
   stale <- changed_cards(forecast$scenario)
-  choice <- structure(c(list(options = as_table(table[setdiff(names(table), "own")]),
-                             pick = table[["option"]][table[["pick"]]][1],
-                             reasons = as_table(reasons_of(table))),
-                        asked, list(forecast = forecast, stale = stale, facts = facts,
-                                    kept = new.env(parent = emptyenv()))),
-                      class = "cp_choice")
+  choice <- new_choice(c(list(options = as_table(table[setdiff(names(table), "own")]),
+                              pick = table[["option"]][table[["pick"]]][1],
+                              reasons = as_table(reasons_of(table))),
+                         asked, list(forecast = forecast, stale = stale, facts = facts,
+                                     kept = new.env(parent = emptyenv()))))
   lead <- leading_options(choice, 1)
   planned <- function(plan) {
     choice$plan <- plan

@@ -68,6 +68,12 @@ week_pools <- function(forecasts) {
   pools
 }
 
+new_chosen_week <- record_type(
+  "cp_chosen_week", week = is.list, late = maybe(is.data.frame), more = maybe(is.data.frame),
+  running = maybe(is.data.frame), now = is_moment, currency = is.character,
+  time_zone = maybe(is.character)
+)
+
 # The week of some jobs. `forecasts`: by the jobs' names; `asked`: what each is asked, in the same
 # order; `budget`: for all of them; `running`: jobs that are under way on own nodes, each `job`,
 # `site`, `nodes` and `left_s` (draws of what is left of it). The plan is looked for on the first
@@ -88,12 +94,12 @@ choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, runnin
   found <- planned_week(robust_week_plan(jobs[[1]], half), pools[[1]], budget, confidence)
   week <- week_judged(found$plan, jobs[[2]], pools[[2]], budget, confidence)
   scenario <- forecasts[[1]]$scenario
-  structure(list(week = week, late = late_jobs(week),
-                 more = one_more_node(forecasts, robust_week_plan(jobs[[1]], half), pools[[1]],
-                                      parts[[1]], found),
-                 running = running_rows(running),
-                 now = scenario$now, currency = scenario$currency, time_zone = scenario$time_zone),
-            class = "cp_chosen_week")
+  new_chosen_week(list(week = week, late = late_jobs(week),
+                       more = one_more_node(forecasts, robust_week_plan(jobs[[1]], half),
+                                            pools[[1]], parts[[1]], found),
+                       running = running_rows(running),
+                       now = scenario$now, currency = scenario$currency,
+                       time_zone = scenario$time_zone))
 }
 
 # What is under way on the machines of some pools, each with these `machines`, and `most`, how many
@@ -136,18 +142,19 @@ planned_week <- function(jobs, pools, budget = Inf, confidence = 0.9) {
 mixed_start <- function(state) {
   empty <- list(way = integer(length(state$jobs)), order = order(state$due))
   if (!requireNamespace("lpSolve", quietly = TRUE)) return(empty)
-  ways <- do.call(rbind, lapply(seq_along(state$jobs), function(j) {
+  # A way that keeps deadline and budget by itself, as a row; NULL for any other.
+  row_of <- function(j, w) {
     job <- state$jobs[[j]]
-    rows <- lapply(seq_along(job$ways), function(w) {
-      way <- job$ways[[w]]
-      own <- way$kind == "own"
-      end <- alone_ends(way$seconds, if (own) state$pools[[way$pool]], way$nodes)
-      able <- mean(end <= job$deadline_s & way$cost <= job$budget) >= job$confidence
-      if (able) data.frame(j = j, w = w, pool = if (own) way$pool else "", cost = mean(way$cost),
-                           area = if (own) way$nodes * quantile_of(way$seconds, 0.6) else 0)
-    })
-    do.call(rbind, rows)
-  }))
+    way <- job$ways[[w]]
+    own <- way$kind == "own"
+    end <- alone_ends(way$seconds, if (own) state$pools[[way$pool]], way$nodes)
+    able <- mean(end <= job$deadline_s & way$cost <= job$budget) >= job$confidence
+    if (!able) return(NULL)
+    data.frame(j = j, w = w, pool = if (own) way$pool else "", cost = mean(way$cost),
+               area = if (own) way$nodes * quantile_of(way$seconds, 0.6) else 0)
+  }
+  counts <- lengths(lapply(state$jobs, `[[`, "ways"))
+  ways <- do.call(rbind, Map(row_of, rep(seq_along(counts), counts), sequence(counts)))
   if (is.null(ways)) return(empty)
   own <- ways[ways$pool != "", , drop = FALSE]
   due <- unique(data.frame(pool = own$pool, at = state$due[own$j]))
@@ -222,12 +229,14 @@ one_more_node <- function(forecasts, jobs, pools, draws, found) {
       wider[[pool]]$most <- most_nodes(pools[[pool]]) + 1L
       if (length(pools[[pool]]$busy)) wider[[pool]]$busy <- cbind(0, pools[[pool]]$busy)
     }
-    more <- Map(function(job, forecast) {
-      job$ways <- c(job$ways, unlist(lapply(cards, function(pool) {
+    widened <- function(job, forecast) {
+      ways <- lapply(cards, function(pool) {
         simulate_wider_pool(forecast, pool, wider[[pool]]$most, draws)
-      }), FALSE))
+      })
+      job$ways <- c(job$ways, unlist(ways, recursive = FALSE))
       job
-    }, jobs, forecasts)
+    }
+    more <- Map(widened, jobs, forecasts)
     week <- planned_week(more, wider, found$budget, found$confidence)
     data.frame(pool = paste(cards, collapse = " and "), nodes = wider[[cards[1]]]$nodes,
                kept = week$kept, cost = week$cost, kept_now = found$kept, cost_now = found$cost)

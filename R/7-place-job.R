@@ -1,5 +1,12 @@
 # Placing a job: from its decision to what is to be done where, and doing it.
 
+new_place <- record_type(
+  "cp_place", job = is.character, id = is.character, decision = is.list, project = is.list,
+  state = is.list, split = is.list, parts = is.data.frame, now = is_moment, promised = is.list,
+  seen = maybe(is.list), judged = is.list, findings = is.data.frame, go = is.logical,
+  chance = is.numeric, cost_mean = is.numeric
+)
+
 #' Place a job that was decided
 #'
 #' Takes a job from its decision to its frames. `plan_place()` looks once more: at the plan's chance
@@ -63,8 +70,7 @@ plan_place <- function(project, ledger, job, now = this_moment()) {
   place$judged <- judged_now(place, run)
   place$findings <- last_look(place, ledger)
   place$go <- !any(place$findings[["weight"]] == "stops")
-  structure(c(place, list(chance = place$judged$p_both, cost_mean = place$judged$mean)),
-            class = "cp_place")
+  new_place(c(place, list(chance = place$judged$p_both, cost_mean = place$judged$mean)))
 }
 
 # The parts of a plan, one row each.
@@ -104,6 +110,10 @@ judged_now <- function(place, run) {
   rescue <- stated_option(plan$rescue$option, state, "the decision's plan, rescue")
   check_look(state, run, at, rescue, fewer = plan$look$fewer)
 }
+
+new_placed <- record_type("cp_placed", job = is.character, folder = is.character,
+                          sheets = maybe(is.character), remote = is.character,
+                          frames = maybe(is.data.frame))
 
 #' @rdname plan_place
 #' @param place From `plan_place()`.
@@ -162,9 +172,8 @@ place_job <- function(place, ledger, despite = character(), progress = interacti
     }
     frames <- as_table(frames[c("shot", "frame", "site", "to", "state", "failures")])
   }
-  structure(list(job = place$job, folder = folder, sheets = sheets, remote = as.character(remote),
-                 frames = frames),
-            class = "cp_placed")
+  new_placed(list(job = place$job, folder = folder, sheets = sheets, remote = as.character(remote),
+                  frames = frames))
 }
 
 known_options <- function(options) {

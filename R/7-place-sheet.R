@@ -91,6 +91,9 @@ part_cap <- function(place, part) {
   min(part$cost_p99, if (is.finite(left)) max(left, part$cost_mean))
 }
 
+# Up to three frames that tell most of a shot.
+trial_frames <- function(frames) sort(first_probes(frames, min(3, length(frames))))
+
 # The sheet for a site by hand.
 job_sheet <- function(place, job, part, folder) {
   project <- place$project
@@ -105,7 +108,7 @@ job_sheet <- function(place, job, part, folder) {
            size = paste(shot$size, collapse = "x"), limit = format_limit(shot$limit)),
       list(output = kind,
            name = sprintf(paste0("%s-%0", digits, "d.%s"), shot$shot, shot$frames[1], kind),
-           trial_frames = sort(first_probes(shot$frames, min(3, length(shot$frames))))),
+           trial_frames = trial_frames(shot$frames)),
       parcel_of(project, shot$shot, folder))
   })
   cap <- part_cap(place, part)

@@ -1,5 +1,14 @@
 # Settling a job: its bill against what was promised, what was metered, and the card.
 
+new_settled <- record_type(
+  "cp_settled", job = is.character, site = is.character, currency = is.character,
+  billed_in = is.character, steps = is.data.frame, promised = is.list, metered = is.data.frame,
+  measured = is.logical, billed = is.numeric, lines = is.data.frame, findings = is.data.frame,
+  too_much = is.numeric, rate = anything, runs = is.numeric, ratio = is.numeric,
+  new = is.numeric, other = is.numeric, replaced = is.numeric, unmatched = is.character,
+  card_as_of = anything, parts = anything, watched = maybe(is.list)
+)
+
 #' Settle the bill of a job
 #'
 #' Holds what a site asks for a job against what was promised when it was decided, what the ledger
@@ -68,7 +77,7 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
   findings <- bill_finding_rows(rbind(doubted$findings, more), lines, facts)
   steps <- settled_steps(promise, meter, priced, doubted, card, project)
   keep_outcomes(ledger, job, site, promise, meter, priced, lines, watched, project)
-  structure(list(
+  new_settled(list(
     job = job, site = site, currency = project$currency, billed_in = card$currency,
     steps = as_table(steps$table), promised = promise[c("mean", "p10", "p90", "made_at")],
     metered = priced$bill, measured = meter$whole,
@@ -80,7 +89,7 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
     new = or_else(taken$new, 0L), other = or_else(taken$other, 0L),
     replaced = or_else(taken$replaced, 0L), unmatched = or_else(taken$unmatched, character()),
     card_as_of = card$as_of, parts = promise$part, watched = watched
-  ), class = "cp_settled")
+  ))
 }
 
 # The site that is settled with: the one named, the one whose bill is known, or the only one.

@@ -1,6 +1,12 @@
 # What is learned from jobs that ended: how good forecasts and claims were, and how the next ones
 # are corrected.
 
+new_learned <- record_type(
+  "cp_learned", scores = is.data.frame, corrections = is.data.frame, rates = is.data.frame,
+  learning = is.list, stages = is.list, outcomes = maybe(is.data.frame),
+  shown = maybe(is.data.frame)
+)
+
 #' What past jobs taught
 #'
 #' Every forecast that was decided on is kept with its quantiles, and what became of the job is
@@ -56,12 +62,11 @@ learned <- function(ledger, but = NULL) {
   learning <- lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) {
     learning_of(ended_jobs(rows, what, shifts[[what]]))
   })
-  structure(list(scores = as_table(learned_scores(rows, ledger)),
-                 corrections = as_table(all_corrections(learning)),
-                 rates = as_table(rates), learning = learning, stages = stages,
-                 outcomes = if (is.null(rows)) NULL else as_table(rows),
-                 shown = if (NROW(rows)) as_table(shown_forecasts(rows, ledger))),
-            class = "cp_learned")
+  new_learned(list(scores = as_table(learned_scores(rows, ledger)),
+                   corrections = as_table(all_corrections(learning)),
+                   rates = as_table(rates), learning = learning, stages = stages,
+                   outcomes = if (is.null(rows)) NULL else as_table(rows),
+                   shown = if (NROW(rows)) as_table(shown_forecasts(rows, ledger))))
 }
 
 # Jobs as learning_of() takes them, in the order in which they ended: of each site the last forty,
@@ -92,7 +97,7 @@ ended_jobs <- function(rows, what, shifts = NULL) {
 # By how much (of logs) the middle of each job's finish and cost moves with what is learned of its
 # stages and failing runs by now: for both a vector by job and site.
 stage_shifts <- function(rows, stages, rates) {
-  lapply(stats::setNames(nm = c("finish_s", "cost")), function(what) {
+  shifts_of <- function(what) {
     x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]), , drop = FALSE]
     if (!NROW(x)) return(numeric())
     key <- row_key(x, c("job", "site"))
@@ -108,16 +113,19 @@ stage_shifts <- function(rows, stages, rates) {
     if (what == "finish_s") {
       parts <- vapply(names(stages), of, numeric(nrow(x)), column = "p50")
       parts <- matrix(parts, nrow(x))
-      factors <- vapply(names(stages), function(stage) {
-        exp(vapply(seq_len(nrow(x)), function(k) {
-          bias_of(stages[[stage]]$fit, x[["site"]][k], x[["tier"]][k], x[["hours"]][k])
-        }, 0))
-      }, numeric(nrow(x)))
+      biases_of <- function(stage) {
+        fit <- stages[[stage]]$fit
+        vapply(seq_len(nrow(x)), function(k) {
+          bias_of(fit, x[["site"]][k], x[["tier"]][k], x[["hours"]][k])
+        }, 0)
+      }
+      factors <- exp(vapply(names(stages), biases_of, numeric(nrow(x))))
       parts[is.na(parts)] <- 0
       shift <- shift + shift_of_sum(x[["p50"]], parts, matrix(factors, nrow(x)))
     }
     stats::setNames(shift, key)
-  })
+  }
+  lapply(stats::setNames(nm = c("finish_s", "cost")), shifts_of)
 }
 
 positive_values <- function(x) x[is.finite(x) & x > 0]

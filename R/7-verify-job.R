@@ -1,5 +1,11 @@
 # Verifying what came back: is all of it there, and are the pictures right?
 
+new_verified <- record_type(
+  "cp_verified", where = is.character, job = maybe(is.character), folders = is.character,
+  frames = is.data.frame, findings = is.data.frame, again = is.data.frame,
+  others = is.numeric, looked = is.numeric, seconds = is.numeric
+)
+
 #' Check what comes back
 #'
 #' Looks whether all frames of a job, or of a folder, are there and whole, and whether the pictures
@@ -82,11 +88,11 @@ verify_frames <- function(where, project = NULL, ledger = NULL, frames = NULL, r
   }
   meter(done = TRUE)
   rows <- frame_verdicts(found$files, findings)
-  structure(list(where = where, job = asked$job, folders = asked$folders, frames = as_table(rows),
-                 findings = as_table(findings), again = as_table(frames_again(rows)),
-                 others = found$others, looked = if (quick) 0L else nrow(found$files),
-                 seconds = steady_clock() - begun),
-            class = "cp_verified")
+  new_verified(list(where = where, job = asked$job, folders = asked$folders,
+                    frames = as_table(rows), findings = as_table(findings),
+                    again = as_table(frames_again(rows)), others = found$others,
+                    looked = if (quick) 0L else nrow(found$files),
+                    seconds = steady_clock() - begun))
 }
 
 detected_threads <- function() {

@@ -80,7 +80,7 @@ noise_findings <- function(files, findings, asked, most = 8) {
   bad <- findings[["path"]][findings[["weight"]] %in% "unusable"]
   files <- files[!files[["path"]] %in% bad, , drop = FALSE]
   each <- split(seq_len(nrow(files)), factor(files[["sequence"]], unique(files[["sequence"]])))
-  bind_tables(lapply(each, function(at) {
+  findings_of <- function(at) {
     own <- files[at, , drop = FALSE]
     own <- own[order(own[["frame"]]), , drop = FALSE]
     shot <- if (!is.na(own[["shot"]][1])) asked$shots[[own[["shot"]][1]]]
@@ -91,7 +91,8 @@ noise_findings <- function(files, findings, asked, most = 8) {
     if (!length(first)) return(NULL)
     some <- first[unique(round(seq(1, length(first), length.out = min(most, length(first)))))]
     bind_tables(lapply(some, function(k) above_target(own[k + 0:1, , drop = FALSE], target)))
-  }))
+  }
+  bind_tables(lapply(each, findings_of))
 }
 
 above_target <- function(pair, target) {

@@ -178,7 +178,7 @@ simulate_added_site <- function(x, site, where, shares = seq(0.1, 0.9, 0.1), dra
   rest <- x$draws[["cost"]][pick] - spent
   mean <- colMeans(some$seconds[, left, drop = FALSE])
   work <- rev(cumsum(rev(mean))) / sum(mean)
-  rows <- unlist(lapply(options_now(x, site, where), function(i) lapply(shares, function(share) {
+  row_of <- function(i, share) {
     take <- left[work <= share + 1e-9]
     if (!length(take)) return(NULL)
     moved <- work[match(take[1], left)]
@@ -188,8 +188,9 @@ simulate_added_site <- function(x, site, where, shares = seq(0.1, 0.9, 0.1), dra
                            site, pmax(own, d[["finish_s"]]),
                            spent + pmax(rest, 0) * (1 - moved) + d[["cost"]])
     cbind(row, frames = length(x$came), twice = 0L, note = NA_character_)
-  })), recursive = FALSE)
-  rows <- bind_tables(rows)
+  }
+  asked <- expand.grid(share = shares, option = options_now(x, site, where))
+  rows <- bind_tables(Map(row_of, asked$option, asked$share))
   if (is.null(rows))
     stop_input("usage", "nothing is left that it could take", where, "Leave it out.")
   # Whoever adds a site wants it sooner: the soonest that keeps the budget, where any does.

@@ -39,6 +39,21 @@ watch_job <- function(project, ledger, job, now = this_moment(), last = NULL) {
   watched_job(project, ledger, job, now, last)
 }
 
+new_watch <- record_type(
+  "cp_watch", job = is.character, placed = is_moment, promised = is.list,
+  # forecast of the rest
+  parts = is.data.frame, ends = is.list, draws = is.data.frame, passed_s = is.numeric,
+  unknown = is.numeric, p_deadline = is.numeric, p_budget = is.numeric, p_both = is.numeric,
+  mean = is.numeric, fits = is.logical, look = maybe(is.list), ready = is.numeric,
+  # what arrived
+  frames = is.data.frame, nodes = is.data.frame, happened = is.list,
+  at_sites = maybe(is.data.frame), came = is.numeric, here = is.logical,
+  own_gaps = maybe(is.data.frame), took = maybe(is.data.frame),
+  # what the next look begins from
+  state = is.list, begun = is.list, going = is.list,
+  alarms = maybe(is.data.frame)
+)
+
 # The same; with `until`, from what was measured by then alone.
 watched_job <- function(project, ledger, job, now = this_moment(), last = NULL, until = NULL) {
   check_class(project, argument("project"), "cp_project", "read_project()")
@@ -65,9 +80,9 @@ watched_job <- function(project, ledger, job, now = this_moment(), last = NULL, 
                     without_refused(job_events(ledger, job)))
   x$took <- job_took(ledger, job)
   x$alarms <- watch_alarms(x)
-  structure(c(list(job = job, placed = placed$moment,
+  new_watch(c(list(job = job, placed = placed$moment,
                    promised = decision$plan[c("p_deadline", "p_both", "cost_mean")]),
-              x), class = "cp_watch")
+              x))
 }
 
 # What a job's own frames took, and the memory of the machines that rendered them.

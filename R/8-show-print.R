@@ -324,10 +324,13 @@ next_lines <- function(choice, rows, width = terminal_width()) {
   other <- rows[rows[["what"]] == "samples", , drop = FALSE]
   rest <- rows[!rows[["worth"]] & rows[["what"]] != "samples", , drop = FALSE]
   passed <- paste0("-  ", sub(" [(]not worth it[)]", "", rest[["says"]]))
-  said <- function(x, mark) unlist(lapply(seq_len(nrow(x)), function(k) {
-    c(wrap_lines(paste0(mark(k), x[["says"]][k]), width, 3),
-      if (x[["what"]][k] != "ask") paste0("   ", x[["command"]][k]))
-  }))
+  said <- function(x, mark) {
+    lines_of <- function(k) {
+      c(wrap_lines(paste0(mark(k), x[["says"]][k]), width, 3),
+        if (x[["what"]][k] != "ask") paste0("   ", x[["command"]][k]))
+    }
+    unlist(lapply(seq_len(nrow(x)), lines_of))
+  }
   c(
     wrap_lines(question_words(choice), width), "",
     wrap_lines(paste0("The plan now: ", answer_title(choice), "."), width), "",

@@ -45,7 +45,7 @@ stacked_rows <- function(x, width, mark = NULL, sections = NULL, notes = NULL) {
     x <- x[-1]
   }
   names <- sub("|", " ", names(x), fixed = TRUE)
-  unlist(lapply(seq_along(x[[1]]), function(i) {
+  lines_of <- function(i) {
     heading <- paste(x[[1]][i])
     if (nchar(heading, "width") > width) heading <- wrap_lines(heading, width)
     cells <- vapply(x[-1], function(column) paste(column[i]), "")
@@ -54,7 +54,8 @@ stacked_rows <- function(x, width, mark = NULL, sections = NULL, notes = NULL) {
     new <- i == 1 || !identical(sections[i], sections[i - 1])
     c(if (length(sections) && new) cli::style_bold(wrap_lines(sections[i], width)),
       if (i %in% mark) cli::style_bold(heading) else heading, rest, notes[[i]])
-  }))
+  }
+  unlist(lapply(seq_along(x[[1]]), lines_of))
 }
 
 # Puts each of `new` before the line `at` of `lines`.

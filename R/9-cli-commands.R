@@ -280,9 +280,8 @@ typed_plan_fields <- c("shots", "engines", "frames", "limits", "sizes", "threads
 
 # A plan that is typed alone: the project's shots and engine.
 default_plan <- function(project) {
-  file <- structure(defaults_of(plan_fields()), class = "cp_plan_file", path = "command line")
+  file <- filled_record("cp_plan_file", plan_fields(), plan = "typed", path = "command line")
   engine <- first_of(project$defaults$engine, names(project$engines)[1])
-  file$plan <- "typed"
   file$shots <- first_of(project$defaults$shots, names(project$shots))
   file$engines <- list(list(engine = engine, versions = NULL))
   file

@@ -220,18 +220,18 @@ compute_scaling <- function(root) {
   project <- read_project(root, parts = character())
   rows <- with_ledger(project$ledger, newest_timings)
   units <- c(threads = "threads", devices = "device_count")
-  unlist(lapply(names(units), function(unit) {
-    lapply(counted_times(rows, units[[unit]], 2), function(x) {
-      fit <- tryCatch(fit_scaling(x$n, x$seconds, unit = unit),
-                      clockpigeon_error_scaling = function(e) NULL)
-      if (is.null(fit)) return(NULL)
-      of <- x$of
-      list(figure = made_picture(ggplot2::autoplot(fit), height = 6),
-           says = paste0(of$scene, " with ", of$engine, " ", or_unknown(of$engine_version), " at ",
-                         first_of(null_if_na(of$node), of$site), ": ", length(x$n), " times of ",
-                         x$frames, " frame", if (x$frames > 1) "s", "."))
-    })
-  }), recursive = FALSE)
+  card_of <- function(x, unit) {
+    fit <- tryCatch(fit_scaling(x$n, x$seconds, unit = unit),
+                    clockpigeon_error_scaling = function(e) NULL)
+    if (is.null(fit)) return(NULL)
+    of <- x$of
+    list(figure = made_picture(ggplot2::autoplot(fit), height = 6),
+         says = paste0(of$scene, " with ", of$engine, " ", or_unknown(of$engine_version), " at ",
+                       first_of(null_if_na(of$node), of$site), ": ", length(x$n), " times of ",
+                       x$frames, " frame", if (x$frames > 1) "s", "."))
+  }
+  cards_of <- function(unit) lapply(counted_times(rows, units[[unit]], 2), card_of, unit = unit)
+  unlist(lapply(names(units), cards_of), recursive = FALSE)
 }
 
 scaling_block <- function(x) {

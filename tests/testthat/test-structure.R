@@ -216,7 +216,7 @@ test_that("lines are at most 100 columns wide, and functions have few branches a
   found <- vapply(functions, function(e) density_of(e[[3]][[3]]), integer(2))
   expect_gt(ncol(found), 2000)
   expect_lte(sum(found["branches", ] > 10), 9)
-  expect_lte(sum(found["nested", ] >= 8), 30)
+  expect_lte(sum(found["nested", ] >= 8), 9)
   files <- file.path(source_folder(), paste0(names(all), ".R"))
   lines <- unlist(lapply(files, readLines))
   expect_identical(sum(nchar(lines) > 100), 0L)
