@@ -26,7 +26,7 @@ public_call <- function() {
   if (!length(ours)) return(NULL)
   name <- sys.call(ours[1])[[1]]
   if (is.call(name)) name <- name[[length(name)]]
-  if (is.symbol(name) && !identical(name, quote(cli))) as.call(list(name))
+  if (is.symbol(name) && as.character(name) != "cli") as.call(list(name))
 }
 
 # Where an argument is, for the messages of public functions.

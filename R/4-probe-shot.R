@@ -49,15 +49,15 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL) {
     said <- ask_version(engine, engine_program(engine), NA)
   node <- if (is.null(how$node)) this_node() else
     as_list_of(how$node, "cp_node", argument("node"), "read_node()")[[1]]
-  state <- list(shot = shot, engine = engine, ledger = ledger, version = version, said = said,
+  setup <- list(shot = shot, engine = engine, ledger = ledger, version = version, said = said,
                 node = node, folder = how$folder, keep = how$keep, progress = how$progress,
                 level = asked$level, prior = learned_prior(timings_near(ledger, shot$scene)))
   if (is_away(node)) {
     # The frames of a cheap pass come out of one process, which is begun here.
     asked[c("cheap", "why")] <- list(FALSE, "one is run on this machine, and the frames on another")
-    found <- holding_node(node, function() run_probing(state, asked),
+    found <- holding_node(node, function() run_probing(setup, asked),
                           if (how$progress) function(why) message(node$node, " ", why))
-  } else found <- run_probing(state, asked)
+  } else found <- run_probing(setup, asked)
   new_shot_probe(c(list(shot = shot, engine = engine, version = said, node = node$node), found,
                    list(target = asked$target)))
 }

@@ -30,24 +30,24 @@ break_even <- function(choice, rivals = 2) {
 
 # Prices, speeds and waits at which the plan would no longer be the best.
 break_evens <- function(choice, rivals) {
-  state <- list(facts = choice$facts, asked = choice[question_fields], choice = choice)
-  rows <- c(bound_changes(state, "deadline"), bound_changes(state, "budget"))
+  query <- list(facts = choice$facts, asked = choice[question_fields], choice = choice)
+  rows <- c(bound_changes(query, "deadline"), bound_changes(query, "budget"))
   if (!is.na(choice$pick)) {
-    judged <- judge_options(state$facts, state$asked)
+    judged <- judge_options(query$facts, query$asked)
     # One rival a site: its best option that fits, or would be best.
     order <- order(!judged[["fits"]], judged[["rank"]])
     sites <- judged[["site"]][order]
     others <- judged[["option"]][order][!duplicated(sites) &
                                         sites != judged[["site"]][judged[["pick"]]]]
     others <- utils::head(others, rivals)
-    state <- fewer_draws(state)
-    state$frames <- common_frames(choice$forecast$scenario, state$n, choice$forecast$seed)
-    rows <- c(rows, input_change(state, choice$pick, "price", TRUE),
-              input_change(state, choice$pick, "speed", FALSE),
-              input_change(state, choice$pick, "waiting", TRUE))
+    query <- fewer_draws(query)
+    query$frames <- common_frames(choice$forecast$scenario, query$n, choice$forecast$seed)
+    rows <- c(rows, input_change(query, choice$pick, "price", TRUE),
+              input_change(query, choice$pick, "speed", FALSE),
+              input_change(query, choice$pick, "waiting", TRUE))
     for (other in others) {
-      rows <- c(rows, input_change(state, other, "price", FALSE),
-                input_change(state, other, "speed", TRUE))
+      rows <- c(rows, input_change(query, other, "price", FALSE),
+                input_change(query, other, "speed", TRUE))
     }
   }
   empty <- data.frame(what = character(), of = character(), direction = character(),
@@ -65,23 +65,23 @@ pick_of <- function(facts, asked) {
 
 # Nearest deadlines or budgets, one smaller and one larger, at which the pick is another. The pick
 # can only change where an option comes to fit or ceases to.
-bound_changes <- function(state, what) {
+bound_changes <- function(query, what) {
   name <- if (what == "deadline") "deadline_s" else "budget"
-  now <- state$asked[[name]]
+  now <- query$asked[[name]]
   column <- if (what == "deadline") "finish_s" else "cost"
   other <- if (what == "deadline") "cost" else "finish_s"
-  limit <- if (!state$asked$together) Inf
-           else if (what == "deadline") state$asked$budget else
-             min(state$asked$deadline_s, .Machine$double.xmax)
-  edges <- sort(unique(vapply(state$facts$draws, function(d) {
-    joint_limit_at_share(d[[column]], d[[other]], limit, state$asked$confidence)
+  limit <- if (!query$asked$together) Inf
+           else if (what == "deadline") query$asked$budget else
+             min(query$asked$deadline_s, .Machine$double.xmax)
+  edges <- sort(unique(vapply(query$facts$draws, function(d) {
+    joint_limit_at_share(d[[column]], d[[other]], limit, query$asked$confidence)
   }, 0)))
   edges <- edges[is.finite(edges)]
   picked <- function(at)
-    pick_of(state$facts, utils::modifyList(state$asked, stats::setNames(list(at), name)))
-  present <- state$choice$pick
+    pick_of(query$facts, utils::modifyList(query$asked, stats::setNames(list(at), name)))
+  present <- query$choice$pick
   step <- if (what == "deadline") 1e-3 else
-    10^-minor_digits(state$choice$forecast$scenario$currency)
+    10^-minor_digits(query$choice$forecast$scenario$currency)
   below <- edges[edges <= now]
   less <- Find(function(edge) !identical(picked(edge - step), present), rev(below))
   more <- if (is.finite(now))
@@ -96,24 +96,24 @@ bound_changes <- function(state, what) {
 
 # The first draws alone, where they lead to the same pick: enough for a break-even, which is told to
 # two digits. Of a long job fewer: what its frames have of their own evens out.
-fewer_draws <- function(state, most = 500) {
-  all <- state$choice$forecast$n
-  least <- max(250, min(most, 5e5 %/% job_frames(main_job(state$choice$forecast$scenario))))
+fewer_draws <- function(query, most = 500) {
+  all <- query$choice$forecast$n
+  least <- max(250, min(most, 5e5 %/% job_frames(main_job(query$choice$forecast$scenario))))
   for (n in unique(c(least, most))) {
     if (n >= all) break
-    few <- state
+    few <- query
     for (i in seq_along(few$facts$draws)) {
       few$facts <- with_draws(few$facts, i, lapply(few$facts$draws[[i]], utils::head, n))
     }
-    if (identical(pick_of(few$facts, few$asked), state$choice$pick)) return(c(few, n = n))
+    if (identical(pick_of(few$facts, few$asked), query$choice$pick)) return(c(few, n = n))
   }
-  c(state, n = all)
+  c(query, n = all)
 }
 
 # The smallest change of one site's prices, speed or waiting at which the pick is another: bisection
 # on the log of the factor, or of the seconds. `more`: the input grows.
-input_change <- function(state, option, what, more) {
-  choice <- state$choice
+input_change <- function(query, option, what, more) {
+  choice <- query$choice
   options <- as_frame(choice$forecast$scenario$options)
   site <- options[["site"]][options[["option"]] == option]
   # Prices and speed are the site's: all its options change together. Those that another of the site
@@ -128,7 +128,7 @@ input_change <- function(state, option, what, more) {
   mine <- here[best | table[["option"]] == option]
   aside <- setdiff(here, mine)
   picked <- function(x)
-    pick_of(without_rows(changed_facts(state, mine, what, x), aside), state$asked)
+    pick_of(without_rows(changed_facts(query, mine, what, x), aside), query$asked)
   present <- choice$pick
   wins <- function(x) {
     found <- picked(x)
@@ -155,9 +155,9 @@ without_rows <- function(facts, rows) {
 }
 
 # The facts with the options `mine` simulated again under a change.
-changed_facts <- function(state, mine, what, x) {
-  scenario <- state$choice$forecast$scenario
-  facts <- state$facts
+changed_facts <- function(query, mine, what, x) {
+  scenario <- query$choice$forecast$scenario
+  facts <- query$facts
   change <- switch(what, price = what_if(price = exp(x)), speed = what_if(speed = exp(x)),
                    waiting = what_if(waiting = expm1(x)))
   for (i in mine) {
@@ -170,7 +170,7 @@ changed_facts <- function(state, mine, what, x) {
       # All amounts of the card grow alike, and nothing else follows from them.
       d <- facts$draws[[i]]
       d$cost <- d$cost * change$price
-    } else d <- simulated(scenario, i, state$frames, change)$draws
+    } else d <- simulated(scenario, i, query$frames, change)$draws
     facts <- with_draws(facts, i, list(finish_s = d[["finish_s"]], cost = d[["cost"]]))
   }
   facts

@@ -42,10 +42,10 @@ next_measures <- function(choice, most = 12) {
 
 # Measurements that could change the plan, the most valuable first.
 measures_of <- function(choice, frames = NULL) {
-  state <- worth_state(choice)
+  stake <- worth_stake(choice)
   rows <- if (has_curves(choice$forecast$scenario)) {
-    c(shot_measures(state, frames), site_measures(state), pack_measures(state), ask_measures(state),
-      version_measures(state), sample_measures(state))
+    c(shot_measures(stake, frames), site_measures(stake), pack_measures(stake), ask_measures(stake),
+      version_measures(stake), sample_measures(stake))
   }
   empty <- data.frame(what = character(), about = character(), frames = integer(),
                       takes_s = numeric(), price = numeric(), changes = numeric(),
@@ -60,15 +60,15 @@ measures_of <- function(choice, frames = NULL) {
 
 # Frames of each shot, and a cheap pass over them where none was made: both tell of the shot's
 # total, and so of every option.
-shot_measures <- function(state, frames) {
-  scenario <- state$forecast$scenario
+shot_measures <- function(stake, frames) {
+  scenario <- stake$forecast$scenario
   job <- main_job(scenario)
-  n <- state$forecast$n
+  n <- stake$forecast$n
   if (kept_draws(job, n) < n) return(NULL)
-  seconds <- if (is.null(frames)) frame_draws(job, n, state$forecast$seed) else
+  seconds <- if (is.null(frames)) frame_draws(job, n, stake$forecast$seed) else
     frames$of(job_key(job))
   of_shot <- rep(seq_along(job$shots), frames_by_shot(job))
-  price <- function(takes) takes / 3600 * state$own_hour
+  price <- function(takes) takes / 3600 * stake$own_hour
   measures_of_shot <- function(k) {
     curve <- job$curves[[k]]
     name <- job$shots[[k]]$shot
@@ -78,10 +78,10 @@ shot_measures <- function(state, frames) {
     if (!open || se < 0.005) return(NULL)
     found <- probes_ahead(curve, 500, closely = 40)
     narrows <- min(1, max(found[["narrows"]][1], 0))
-    try <- function(told) results_of(state, total, mean(total), se, told, seq_along(state$names))
+    try <- function(told) results_of(stake, total, mean(total), se, told, seq_along(stake$names))
     probes <- lapply(c(1, 3, 8), function(n) {
       takes <- n * found[["seconds"]][1]
-      measure_row(state, "probe", name, n, takes, price(takes), try(se * sqrt(1 - (1 - narrows)^n)),
+      measure_row(stake, "probe", name, n, takes, price(takes), try(se * sqrt(1 - (1 - narrows)^n)),
                   sprintf("clockpigeon probe %s --budget %s", name, plain_span(takes)))
     })
     net <- vapply(probes, function(p) p$saves - p$price, 0)
@@ -89,7 +89,7 @@ shot_measures <- function(state, frames) {
       takes <- sum(exp(mean(total))) / 64 + length(curve$frames) * mean_load(job)
       # What cheap times leave, where nothing has told how closely they follow: a correlation of
       # 0.9.
-      list(measure_row(state, "cheap", name, length(curve$frames), takes, price(takes),
+      list(measure_row(stake, "cheap", name, length(curve$frames), takes, price(takes),
                        try(se * 0.9), sprintf("clockpigeon probe %s --cheap yes", name)))
     }
     c(probes[which.max(net)], cheap)
@@ -109,28 +109,28 @@ plain_span <- function(seconds) {
 
 # Trial frames at each site whose speed is not well known, and the same frames on another day, where
 # what differs from day to day was measured once.
-site_measures <- function(state) {
-  options <- as_frame(state$forecast$scenario$options)
-  job <- main_job(state$forecast$scenario)
+site_measures <- function(stake) {
+  options <- as_frame(stake$forecast$scenario$options)
+  job <- main_job(stake$forecast$scenario)
   drift <- first_of(job$drift_sd, 0)
   measures_of_site <- function(site) {
     mine <- which(options[["site"]] == site)
-    i <- mine[which.min(colMeans(state$cost)[mine])]
-    theta <- matrix(state$forecast$draws[["log_speed"]], ncol = nrow(options))[, i]
+    i <- mine[which.min(colMeans(stake$cost)[mine])]
+    theta <- matrix(stake$forecast$draws[["log_speed"]], ncol = nrow(options))[, i]
     open <- open_speed(options[["speed_se"]][i], job)
-    columns <- states_of_sites(state, site)
+    columns <- states_of_sites(stake, site)
     try <- function(told) {
-      results_of(state, theta, options[["log_speed"]][i], options[["speed_se"]][i], told, columns)
+      results_of(stake, theta, options[["log_speed"]][i], options[["speed_se"]][i], told, columns)
     }
     trial <- if (open > 0.02) {
-      found <- one_trial(state, i, 3)
-      list(measure_row(state, "trial", site, 3, found$takes, found$price, found$results,
+      found <- one_trial(stake, i, 3)
+      list(measure_row(stake, "trial", site, 3, found$takes, found$price, found$results,
                        paste("clockpigeon import TIMES.csv --site", site)))
     }
-    own <- site %in% own_sites(state$forecast$scenario)
+    own <- site %in% own_sites(stake$forecast$scenario)
     again <- if (own && drift > 0.02) {
       takes <- 3 * exp(mean(log(job$evidence[["wall_s"]])))
-      list(measure_row(state, "repeat", site, 3, takes, takes / 3600 * state$own_hour,
+      list(measure_row(stake, "repeat", site, 3, takes, takes / 3600 * stake$own_hour,
                        try(drift / sqrt(2)), "clockpigeon bench"))
     }
     c(trial, again)
@@ -139,21 +139,21 @@ site_measures <- function(state) {
 }
 
 # Packing, where nobody timed it.
-pack_measures <- function(state) {
-  scenario <- state$forecast$scenario
+pack_measures <- function(stake) {
+  scenario <- stake$forecast$scenario
   job <- main_job(scenario)
   options <- as_frame(scenario$options)
   sent <- vapply(scenario$sites[options[["site"]]], function(s) length(s$link) > 0, NA)
   stage <- pack_stage(job)
   if (!any(sent) || stage$basis != "assumed" || stage$time$median_s <= 0) return(NULL)
   i <- which(sent)[1]
-  theta <- log(pmax(matrix(state$forecast$draws[["prepare_s"]], ncol = nrow(options))[, i], 1e-3))
+  theta <- log(pmax(matrix(stake$forecast$draws[["prepare_s"]], ncol = nrow(options))[, i], 1e-3))
   se <- stats::sd(theta)
   if (!isTRUE(se > 0.01)) return(NULL)
   sites <- unique(options[["site"]][sent])
-  list(measure_row(state, "pack", job$shots[[1]]$shot, 0, stage$time$median_s, 0,
-                   results_of(state, theta, mean(theta), se, 0.95 * se,
-                              states_of_sites(state, sites)),
+  list(measure_row(stake, "pack", job$shots[[1]]$shot, 0, stage$time$median_s, 0,
+                   results_of(stake, theta, mean(theta), se, 0.95 * se,
+                              states_of_sites(stake, sites)),
                    paste("clockpigeon pack", job$shots[[1]]$shot)))
 }
 
@@ -163,20 +163,20 @@ unseen_sd <- c(version = 0.2, engine = 0.5)
 # A version or an engine that was asked for and never measured: taken as likely faster as slower
 # than the one at hand. What it saves on average is then E max(0, 1 - exp(-z)) of the cost, z normal
 # with that spread.
-version_measures <- function(state) {
-  scenario <- state$forecast$scenario
+version_measures <- function(stake) {
+  scenario <- stake$forecast$scenario
   out <- as_frame(scenario$left_out)
   job <- main_job(scenario)
   takes <- 3 * exp(mean(log(job$evidence[["wall_s"]])))
-  cost <- mean(state$cost[, state$now])
+  cost <- mean(stake$cost[, stake$now])
   lapply(which(out[["code"]] == "unmeasured"), function(k) {
     name <- out[["site"]][k]
     s <- unseen_sd[[if (startsWith(name, paste0(job$engine, " "))) "version" else "engine"]]
-    saves <- if (state$fits) cost * (0.5 - exp(s^2 / 2) * stats::pnorm(-s)) else 0
-    price <- takes / 3600 * state$own_hour
+    saves <- if (stake$fits) cost * (0.5 - exp(s^2 / 2) * stats::pnorm(-s)) else 0
+    price <- takes / 3600 * stake$own_hour
     data.frame(what = "version", about = name, frames = 3L, takes_s = takes, price = price,
                changes = 0.5, saves = saves,
-               worth = if (state$fits) saves > max(price, 0.01 * cost) else TRUE, wins = name,
+               worth = if (stake$fits) saves > max(price, 0.01 * cost) else TRUE, wins = name,
                command = sprintf("clockpigeon bench --engines '%s' --shots %s", name,
                                  job$shots[[1]]$shot))
   })
@@ -185,20 +185,20 @@ version_measures <- function(state) {
 # Whether half the samples are enough, where nobody tried three counts: an even chance is taken. Two
 # frames of each shot are rendered twice at a quarter and at a half. It is another picture, which
 # whoever asked for these samples may not want: never counted as worth it.
-sample_measures <- function(state) {
-  scenario <- state$forecast$scenario
+sample_measures <- function(stake) {
+  scenario <- stake$forecast$scenario
   job <- main_job(scenario)
   tried <- as_frame(job$sample_rows)
   counts <- tapply(tried[["limit_value"]], tried[["scene"]], function(x) length(unique(x)))
   countable <- vapply(job$shots, function(shot) isTRUE(shot$limit$samples > 3), NA)
-  if (!all(countable) || any(counts >= 3) || !state$fits) return(NULL)
-  i <- leading_options(state$choice, 1)
-  few <- common_frames(scenario, min(state$forecast$n, 200), state$forecast$seed)
+  if (!all(countable) || any(counts >= 3) || !stake$fits) return(NULL)
+  i <- leading_options(stake$choice, 1)
+  few <- common_frames(scenario, min(stake$forecast$n, 200), stake$forecast$seed)
   cost <- function(...) mean(simulated(scenario, i, few, what_if(...))$draws[["cost"]])
   share <- cost(speed = exp(-with_share(job, 0.5)$time_share[["log"]])) / cost()
   takes <- 2 * 2 * (0.25 + 0.5) * length(job$shots) * exp(mean(log(job$evidence[["wall_s"]])))
-  price <- takes / 3600 * state$own_hour
-  saves <- if (is.finite(share)) 0.5 * max(0, 1 - share) * mean(state$cost[, state$now]) else 0
+  price <- takes / 3600 * stake$own_hour
+  saves <- if (is.finite(share)) 0.5 * max(0, 1 - share) * mean(stake$cost[, stake$now]) else 0
   list(data.frame(what = "samples", about = job$shots[[1]]$shot, frames = 2L, takes_s = takes,
                   price = price, changes = 0.5, saves = saves, worth = FALSE, wins = NA_character_,
                   command = paste("clockpigeon limit", job$shots[[1]]$shot)))
@@ -206,23 +206,23 @@ sample_measures <- function(state) {
 
 # What a rate card does not say: with an even chance that the answer is the one that is needed, what
 # the site could save.
-ask_measures <- function(state) {
-  scenario <- state$forecast$scenario
+ask_measures <- function(stake) {
+  scenario <- stake$forecast$scenario
   out <- as_frame(scenario$left_out)
   lapply(which(out[["code"]] == "unknown_fit"), function(k) {
     site <- scenario$sites[[out[["site"]][k]]]
-    more <- tryCatch(open_site_draws(state, site, main_job(scenario)),
+    more <- tryCatch(open_site_draws(stake, site, main_job(scenario)),
                      clockpigeon_error = function(e) list())
     loss <- vapply(more, function(d) {
-      kept <- d[["finish_s"]] <= min(state$asked$deadline_s, .Machine$double.xmax) &
-        d[["cost"]] <= state$asked$budget
-      mean(d[["cost"]] + state$miss * !kept)
+      kept <- d[["finish_s"]] <= min(stake$asked$deadline_s, .Machine$double.xmax) &
+        d[["cost"]] <= stake$asked$budget
+      mean(d[["cost"]] + stake$miss * !kept)
     }, 0)
-    now <- mean(state$cost[, state$now] + state$miss * (1 - state$kept[, state$now]))
+    now <- mean(stake$cost[, stake$now] + stake$miss * (1 - stake$kept[, stake$now]))
     saves <- 0.5 * max(0, now - min(Inf, loss))
-    if (!state$fits) {
+    if (!stake$fits) {
       judged <- lapply(more, function(d)
-                       judged_draws(d[["finish_s"]], d[["cost"]], state$asked)$fits)
+                       judged_draws(d[["finish_s"]], d[["cost"]], stake$asked)$fits)
       saves <- 0
       now <- if (any(unlist(judged))) -1 else Inf
     }
@@ -235,8 +235,8 @@ ask_measures <- function(state) {
 }
 
 # Draws of a few ways to use a site that its card leaves open.
-open_site_draws <- function(state, site, job) {
-  scenario <- state$forecast$scenario
+open_site_draws <- function(stake, site, job) {
+  scenario <- stake$forecast$scenario
   # nobody knows what it would cost
   if (is.null(rate_to(site, job$currency, job$rates))) return(list())
   if (is.null(site_speed(job, site))) {
@@ -250,7 +250,7 @@ open_site_draws <- function(state, site, job) {
   rows[["option"]] <- option_names(rows)
   scenario$options <- as_table(rows[option_columns])
   scenario$sites[[site$site]] <- site
-  frames <- common_frames(scenario, min(state$forecast$n, 200), state$forecast$seed)
+  frames <- common_frames(scenario, min(stake$forecast$n, 200), stake$forecast$seed)
   lapply(seq_len(nrow(rows)), function(i) simulated(scenario, i, frames)$draws)
 }
 

@@ -37,18 +37,18 @@ trial_value <- function(choice, frames = 3, sites = 4) {
 trials_of <- function(choice, frames, sites) {
   forecast <- with_unknown_sites(choice$forecast)
   options <- as_frame(forecast$scenario$options)
-  state <- worth_state(choice, forecast)
+  stake <- worth_stake(choice, forecast)
   judged <- judge_options(if (identical(forecast, choice$forecast)) choice$facts else
                           option_facts(forecast),
-                          state$asked)
+                          stake$asked)
   open <- open_speed(options[["speed_se"]], main_job(forecast$scenario)) > 0.02
   order <- order(!judged[["fits"]], judged[["rank"]])
   leading <- unique(options[["site"]][order][open[order]])
   unknown <- unique(options[["site"]][options[["evidence"]] == "unknown"])
   rows <- lapply(unique(c(unknown, utils::head(setdiff(leading, unknown), sites))), function(site) {
     mine <- which(options[["site"]] == site)
-    found <- one_trial(state, mine[which.min(judged[["rank"]][mine])], frames)
-    row <- measure_row(state, "trial", site, frames, found$takes, found$price, found$results, "")
+    found <- one_trial(stake, mine[which.min(judged[["rank"]][mine])], frames)
+    row <- measure_row(stake, "trial", site, frames, found$takes, found$price, found$results, "")
     names(row)[match(c("about", "changes"), names(row))] <- c("site", "overturns")
     cbind(row[setdiff(names(row), c("what", "command"))], evidence = options[["evidence"]][mine[1]])
   })
@@ -88,17 +88,17 @@ with_unknown_sites <- function(forecast) {
 
 # A trial of so many frames by the option `i`: its price, how long it takes, and what could come of
 # it.
-one_trial <- function(state, i, frames) {
-  options <- as_frame(state$forecast$scenario$options)
-  job <- option_of(state$forecast$scenario, i)$job_of
+one_trial <- function(stake, i, frames) {
+  options <- as_frame(stake$forecast$scenario$options)
+  job <- option_of(stake$forecast$scenario, i)$job_of
   open <- open_speed(options[["speed_se"]][i], job)
   error <- max(job$run_sd, 0.02) * sqrt(2 / frames)
-  theta <- matrix(state$forecast$draws[["log_speed"]], ncol = nrow(options))[, i]
-  price <- trial_price(state$forecast, i, frames)
+  theta <- matrix(stake$forecast$draws[["log_speed"]], ncol = nrow(options))[, i]
+  price <- trial_price(stake$forecast, i, frames)
   list(price = price$cost, takes = price$takes,
-       results = results_of(state, theta, options[["log_speed"]][i], options[["speed_se"]][i],
+       results = results_of(stake, theta, options[["log_speed"]][i], options[["speed_se"]][i],
                             open^2 / sqrt(open^2 + error^2),
-                            states_of_sites(state, options[["site"]][i])))
+                            states_of_sites(stake, options[["site"]][i])))
 }
 
 # What the frames of a trial cost at one node of the option's site and tier, fees and minimums with

@@ -6,13 +6,13 @@ trial_results <- 128
 # What measurements are held against: finish and cost of every option and of the plans (a column
 # each, a row a draw), which sites each is at, the column that is taken now, and what a miss is
 # worth.
-worth_state <- function(choice, forecast = choice$forecast) {
+worth_stake <- function(choice, forecast = choice$forecast) {
   rows <- as_frame(forecast$scenario$options)
   n <- forecast$n
   plans <- Filter(function(p) p$kind != "one",
                   c(if (length(choice$plan)) list(choice$plan), choice$plan$rivals))
   of_plans <- function(name) do.call(cbind, lapply(plans, function(p) p$draws[[name]]))
-  state <- list(
+  stake <- list(
     choice = choice, forecast = forecast, asked = choice[question_fields],
     finish = cbind(matrix(forecast$draws[["finish_s"]], n), of_plans("finish_s")),
     cost = cbind(matrix(forecast$draws[["cost"]], n), of_plans("cost")),
@@ -21,13 +21,13 @@ worth_state <- function(choice, forecast = choice$forecast) {
     names = c(rows[["option"]], vapply(plans, plan_name, "")), own_hour = own_hour(forecast)
   )
   single <- !length(choice$plan) || choice$plan$kind == "one"
-  state$now <- if (single) match(rows[["option"]][leading_options(choice, 1)], state$names) else
+  stake$now <- if (single) match(rows[["option"]][leading_options(choice, 1)], stake$names) else
     nrow(rows) + 1L
-  in_time <- state$finish <= min(choice$deadline_s, .Machine$double.xmax)
-  state$kept <- matrix(in_time & state$cost <= choice$budget, n) * 1
-  state$fits <- if (length(choice$plan)) choice$plan$fits else !is.na(choice$pick)
-  state$miss <- price_of_missing(colMeans(state$cost), colMeans(state$kept), state$now)
-  state
+  in_time <- stake$finish <= min(choice$deadline_s, .Machine$double.xmax)
+  stake$kept <- matrix(in_time & stake$cost <= choice$budget, n) * 1
+  stake$fits <- if (length(choice$plan)) choice$plan$fits else !is.na(choice$pick)
+  stake$miss <- price_of_missing(colMeans(stake$cost), colMeans(stake$kept), stake$now)
+  stake
 }
 
 # The least that a miss is worth, if `now` is the best of what costs so much (`cost`) and keeps what
@@ -48,7 +48,7 @@ own_hour <- function(forecast) {
 # How results of a measurement would turn out. `theta` (one number a draw) is what it tells of,
 # known beforehand as normal with `mean` and `se`; `told` is the sd of what it is expected to take
 # away of that. `columns` hang on it.
-results_of <- function(state, theta, mean, se, told, columns) {
+results_of <- function(stake, theta, mean, se, told, columns) {
   after <- sqrt(max(se^2 - told^2, 1e-12))
   centre <- mean + stats::qnorm((seq_len(trial_results) - 0.5) / trial_results) * told
   weight <- exp(outer(centre, theta, function(c, x) -(x - c)^2 / (2 * after^2)) +
@@ -63,37 +63,37 @@ results_of <- function(state, theta, mean, se, told, columns) {
     out[, columns] <- weight %*% x[, columns, drop = FALSE]
     out
   }
-  kept <- mean_of(state$kept)
-  if (!state$fits) {
+  kept <- mean_of(stake$kept)
+  if (!stake$fits) {
     # Nothing keeps what is asked: what counts is whether something turns out to.
-    cost <- ifelse(kept >= state$asked$confidence - 1e-9, mean_of(state$cost), Inf)
+    cost <- ifelse(kept >= stake$asked$confidence - 1e-9, mean_of(stake$cost), Inf)
     pick <- max.col(-cost, ties.method = "first")
-    pick[is.infinite(cost[cbind(seq_along(pick), pick)])] <- state$now
+    pick[is.infinite(cost[cbind(seq_along(pick), pick)])] <- stake$now
     return(data.frame(wins = pick, saves = 0))
   }
-  loss <- mean_of(state$cost + state$miss * (1 - state$kept))
-  if (state$asked$rule == "fastest") loss <- mean_of(pmin(state$finish, 1e12)) +
-    1e12 * (kept < state$asked$confidence)
+  loss <- mean_of(stake$cost + stake$miss * (1 - stake$kept))
+  if (stake$asked$rule == "fastest") loss <- mean_of(pmin(stake$finish, 1e12)) +
+    1e12 * (kept < stake$asked$confidence)
   pick <- max.col(-loss, ties.method = "first")
   # What costs the same stays.
-  now <- loss[, state$now]
-  pick[same_cost(now, loss[cbind(seq_along(pick), pick)])] <- state$now
-  data.frame(wins = pick, saves = loss[, state$now] - loss[cbind(seq_along(pick), pick)])
+  now <- loss[, stake$now]
+  pick[same_cost(now, loss[cbind(seq_along(pick), pick)])] <- stake$now
+  data.frame(wins = pick, saves = loss[, stake$now] - loss[cbind(seq_along(pick), pick)])
 }
 
-states_of_sites <- function(state, sites)
-  which(vapply(state$sites, function(s) any(s %in% sites), NA))
+states_of_sites <- function(stake, sites)
+  which(vapply(stake$sites, function(s) any(s %in% sites), NA))
 
 # One row of the list: `found` from results_of().
-measure_row <- function(state, what, about, frames, takes, price, found, command) {
-  other <- found$wins != state$now
-  saves <- if (state$asked$rule == "fastest") 0 else mean(found$saves)
+measure_row <- function(stake, what, about, frames, takes, price, found, command) {
+  other <- found$wins != stake$now
+  saves <- if (stake$asked$rule == "fastest") 0 else mean(found$saves)
   data.frame(what = what, about = about, frames = as.integer(frames), takes_s = takes,
              price = price, changes = mean(other), saves = saves,
-             worth = if (state$fits) saves > max(price, 0.01 * mean(state$cost[, state$now]))
+             worth = if (stake$fits) saves > max(price, 0.01 * mean(stake$cost[, stake$now]))
                      else mean(other) >= 0.05,
              wins = if (any(other))
-             state$names[as.integer(names(which.max(table(found$wins[other]))))]
+             stake$names[as.integer(names(which.max(table(found$wins[other]))))]
                     else NA_character_, command = command)
 }
 

@@ -131,34 +131,34 @@ running_rows <- function(running) {
 
 # plan_week() from the jobs that fit by a mixed integer program.
 planned_week <- function(jobs, pools, budget = Inf, confidence = 0.9) {
-  state <- list(jobs = jobs, pools = pools, budget = budget,
+  needs <- list(jobs = jobs, pools = pools, budget = budget,
                 due = vapply(jobs, `[[`, 0, "deadline_s"))
-  plan_week(jobs, pools, budget, confidence, list(mixed_start(state)))
+  plan_week(jobs, pools, budget, confidence, list(mixed_start(needs)))
 }
 
 # Which jobs fit, by a mixed integer program: of each pool all that is due by a deadline must fit
 # into its nodes and hours until then, at a quantile of the work (the demand of all deadlines:
 # Baruah, Rosier & Howell 1990, Real-Time Systems 2, 301).
-mixed_start <- function(state) {
-  empty <- list(way = integer(length(state$jobs)), order = order(state$due))
+mixed_start <- function(needs) {
+  empty <- list(way = integer(length(needs$jobs)), order = order(needs$due))
   if (!requireNamespace("lpSolve", quietly = TRUE)) return(empty)
   # A way that keeps deadline and budget by itself, as a row; NULL for any other.
   row_of <- function(j, w) {
-    job <- state$jobs[[j]]
+    job <- needs$jobs[[j]]
     way <- job$ways[[w]]
     own <- way$kind == "own"
-    end <- alone_ends(way$seconds, if (own) state$pools[[way$pool]], way$nodes)
+    end <- alone_ends(way$seconds, if (own) needs$pools[[way$pool]], way$nodes)
     able <- mean(end <= job$deadline_s & way$cost <= job$budget) >= job$confidence
     if (!able) return(NULL)
     data.frame(j = j, w = w, pool = if (own) way$pool else "", cost = mean(way$cost),
                area = if (own) way$nodes * quantile_of(way$seconds, 0.6) else 0)
   }
-  counts <- lengths(lapply(state$jobs, `[[`, "ways"))
+  counts <- lengths(lapply(needs$jobs, `[[`, "ways"))
   ways <- do.call(rbind, Map(row_of, rep(seq_along(counts), counts), sequence(counts)))
   if (is.null(ways)) return(empty)
   own <- ways[ways$pool != "", , drop = FALSE]
-  due <- unique(data.frame(pool = own$pool, at = state$due[own$j]))
-  machines <- pool_machines(state$pools)
+  due <- unique(data.frame(pool = own$pool, at = needs$due[own$j]))
+  machines <- pool_machines(needs$pools)
   room <- function(pool, at, nodes) {
     taken <- if (length(pool$busy)) apply(pool$busy, 2, stats::median) else 0
     open_seconds(pool, at) * nodes - sum(vapply(pmin(taken, at), open_seconds, 0, pool = pool))
@@ -166,9 +166,9 @@ mixed_start <- function(state) {
   # What is due of a card fits into its hours; what is due of all cards of its machines into the
   # widest of theirs.
   into <- function(cards, at) {
-    pools <- state$pools[cards]
+    pools <- needs$pools[cards]
     nodes <- if (length(cards) > 1) pools[[1]]$nodes else most_nodes(pools[[1]])
-    list(row = ifelse(ways$pool %in% cards & state$due[ways$j] <= at, ways$area, 0),
+    list(row = ifelse(ways$pool %in% cards & needs$due[ways$j] <= at, ways$area, 0),
          most = max(vapply(pools, room, 0, at = at, nodes = nodes)))
   }
   demand <- unlist(lapply(seq_len(nrow(due)), function(k) {
@@ -177,7 +177,7 @@ mixed_start <- function(state) {
   }), recursive = FALSE)
   once <- lapply(unique(ways$j), function(j) list(row = as.numeric(ways$j == j), most = 1))
   lines <- c(demand, once,
-             if (is.finite(state$budget)) list(list(row = ways$cost, most = state$budget)))
+             if (is.finite(needs$budget)) list(list(row = ways$cost, most = needs$budget)))
   worth <- 10 * (1 + sum(ways$cost))
   solved <- lpSolve::lp("max", worth - ways$cost, do.call(rbind, lapply(lines, `[[`, "row")),
                         rep("<=", length(lines)), vapply(lines, `[[`, 0, "most"), all.bin = TRUE)

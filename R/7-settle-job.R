@@ -56,6 +56,13 @@ new_settled <- record_type(
 #' }
 #' @export
 settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
+  settlement <- settle_bill(project, ledger, job, bill, site)
+  if (length(settlement$outcomes)) add_outcomes(ledger, job, settlement$outcomes)
+  settlement$settled
+}
+
+# The settled job, and its outcomes as evidence that is yet to be stored.
+settle_bill <- function(project, ledger, job, bill, site) {
   watched <- watched_job(project, ledger, job, until = job_plan_record(ledger, job)$made_at)
   site <- settled_site(watched, ledger, job, bill, site)
   card <- project$sites[[site]]
@@ -76,8 +83,7 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
                           facts, sum(lines[["amount"]]) + or_else(taken$off, numeric()), tax)
   findings <- bill_finding_rows(rbind(doubted$findings, more), lines, facts)
   steps <- settled_steps(promise, meter, priced, doubted, card, project)
-  keep_outcomes(ledger, job, site, promise, meter, priced, lines, watched, project)
-  new_settled(list(
+  settled <- new_settled(list(
     job = job, site = site, currency = project$currency, billed_in = card$currency,
     steps = as_table(steps$table), promised = promise[c("mean", "p10", "p90", "made_at")],
     metered = priced$bill, measured = meter$whole,
@@ -90,6 +96,9 @@ settle_job <- function(project, ledger, job, bill = NULL, site = NULL) {
     replaced = or_else(taken$replaced, 0L), unmatched = or_else(taken$unmatched, character()),
     card_as_of = card$as_of, parts = promise$part, watched = watched
   ))
+  list(settled = settled,
+       outcomes = settled_outcomes(ledger, job, site, promise, meter, priced, lines, watched,
+                                   project))
 }
 
 # The site that is settled with: the one named, the one whose bill is known, or the only one.

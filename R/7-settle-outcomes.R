@@ -1,22 +1,22 @@
 # What became of a job at a site, kept beside what was forecast of it: from this later forecasts are
 # corrected.
 
-# Writes it down once for each job and site: what it cost (`cost`), when the last frame came
+# One row for each outcome of a job at a site: what it cost (`cost`), when the last frame came
 # (`finish_s`, from the placing), how fast it was (`speed`: seconds of the middle frame beside those
 # expected), waiting until it began (`wait_s`), the start of nodes (`start_s`), what it took to send
 # it (`upload_s`), the share of runs that failed (`failed`), and how long it still took at three
 # moments of its run (`left_25`, `left_50`, `left_75`: per cent of its time had passed). The
 # quantiles are those of the forecast as it was before any correction; of what was left, those that
-# `watch` had.
-keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watched, project) {
+# `watch` had. NULL while frames are to come, and where they are in the ledger already.
+settled_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watched, project) {
   came <- watched$came[promise$columns]
   # A frame that failed for good is an end too; one that is still to come, or was stopped, is none.
   told <- watched$frames
   state <- told[["state"]][match(row_key(promise$frames, c("shot", "frame")),
                                  row_key(told, c("shot", "frame")))]
-  if (!any(is.finite(came)) || any(!is.finite(came) & !state %in% "failed")) return(invisible(0L))
+  if (!any(is.finite(came)) || any(!is.finite(came) & !state %in% "failed")) return(NULL)
   known <- job_outcomes(ledger)
-  if (any(tolower(known[["job"]]) == tolower(job) & known[["site"]] == site)) return(invisible(0L))
+  if (any(tolower(known[["job"]]) == tolower(job) & known[["site"]] == site)) return(NULL)
   came <- first_attempts(ledger, job, promise, watched)
   came <- came[is.finite(came)]
   d <- as_is_draws(promise, watched$begun, job_decision(ledger, job)$plan)
@@ -38,11 +38,10 @@ keep_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watc
   rows <- c(rows, stage_outcomes(meter$moments, d, ledger, job, site, watched),
             left_outcomes(ledger, job, watched, came))
   rows <- as_frame(bind_tables(rows))
-  rows <- data.frame(made_at = utc_now(watched$placed + watched$passed_s), site = site,
-                     tier = as.character(promise$part$tier),
-                     evidence = as.character(promise$part$evidence), rows,
-                     key = paste(site, rows[["what"]]))
-  invisible(add_outcomes(ledger, job, rows))
+  data.frame(made_at = utc_now(watched$placed + watched$passed_s), site = site,
+             tier = as.character(promise$part$tier),
+             evidence = as.character(promise$part$evidence), rows,
+             key = paste(site, rows[["what"]]))
 }
 
 # Waiting, starting and sending, where it was told when each was over. A start is that of the first
@@ -79,22 +78,19 @@ sent_bytes <- function(ledger, job, site) {
 left_outcomes <- function(ledger, job, watched, came, at = c(0.25, 0.5, 0.75)) {
   if (length(watched$going$used) > 1 || length(watched$begun$parts$used) > 1) return(NULL)
   decision <- job_decision(ledger, job)
-  folders <- placed_of(ledger, job, decision)$folders
+  files <- placed_files(watched$begun, placed_of(ledger, job, decision)$folders)
   events <- as_frame(job_events(ledger, job))
   # Where the site itself tells when a frame is ready, that it is here is told by another clock.
   if (any(events[["what"]] == "ready")) {
     events <- events[events[["what"]] != "arrived", , drop = FALSE]
-    none <- tempfile()
-    dir.create(none)
-    on.exit(unlink(none, recursive = TRUE))
-    folders[] <- none
+    files <- files[0, , drop = FALSE]
   }
   time <- column_moments(events[["time"]], "time", "UTC", "the ledger") - as.numeric(watched$placed)
   lapply(at, function(share) {
     now <- share * max(came)
     # What was refused later counted then.
     told <- without_refused(as_table(events[time <= now, , drop = FALSE]))
-    x <- watch_frames(decision$plan, watched$begun, folders, watched$placed + now, told)
+    x <- watch_frames(decision$plan, watched$begun, files, watched$placed + now, told)
     outcome_row(paste0("left_", 100 * share), max(came) - now, sum(x$came <= now),
                 x$draws[["finish_s"]] - now)
   })

@@ -28,7 +28,7 @@ simulated_parts <- function(plan, scenario, asked, draws = 2000, seed = 1) {
 # fold_events() has them; `came`: when each frame arrived, by its place in the job (or was ready at
 # a site), and which are `here`; `ready` and `at_sites`, as site_states() has them; `state` and
 # `runs`, for what is asked of it later.
-watch_frames <- function(plan, begun, folders, now, events = NULL) {
+watch_frames <- function(plan, begun, files, now, events = NULL) {
   state <- begun$state
   split <- begun$split
   asked <- state$asked
@@ -37,7 +37,7 @@ watch_frames <- function(plan, begun, folders, now, events = NULL) {
   passed <- as.numeric(now) - as.numeric(state$scenario$now)
   told <- seconds_since_placing(events, state$scenario$now)
   told <- told[told[["time"]] <= passed, , drop = FALSE]
-  came <- arrivals_of(state, split, folders, told, passed)
+  came <- arrivals_of(state, files, told, passed)
   there <- site_states(told, job_columns(state$job))
   here <- is.finite(came$at)
   # What a site has ready is done, however late it is fetched.
@@ -186,19 +186,25 @@ rest_per_site <- function(rest, state, going, sites, came) {
   }, rest, going$used, going$runs)
 }
 
-# When each frame of the job arrived (`at`, seconds from the placing; Inf: not yet), and how many
-# files are of no frame. Where events tell of a frame they are believed before its file.
-arrivals_of <- function(state, split, folders, told, passed) {
-  columns <- job_columns(state$job)
-  sites <- state$options[["site"]][split$used]
+# The files in the folders in which the frames of a job appear, as folder_frames() has them.
+placed_files <- function(begun, folders) {
+  state <- begun$state
+  sites <- state$options[["site"]][begun$split$used]
   missing <- setdiff(sites, names(folders))
   if (length(missing)) {
     stop_input("usage", paste("names no folder for", missing[1]), "option --frames",
                paste0("Write ", missing[1], "=FOLDER."))
   }
-  there <- do.call(rbind, lapply(unique(unlist(folders)), folder_frames, unique(columns[["shot"]])))
-  since <- there[["time"]] - as.numeric(state$scenario$now)
-  column <- match(paste(there[["shot"]], there[["frame"]]),
+  shots <- unique(job_columns(state$job)[["shot"]])
+  do.call(rbind, lapply(unique(unlist(folders)), folder_frames, shots))
+}
+
+# When each frame of the job arrived (`at`, seconds from the placing; Inf: not yet), and how many
+# files are of no frame. Where events tell of a frame they are believed before its file.
+arrivals_of <- function(state, files, told, passed) {
+  columns <- job_columns(state$job)
+  since <- files[["time"]] - as.numeric(state$scenario$now)
+  column <- match(paste(files[["shot"]], files[["frame"]]),
                   paste(columns[["shot"]], columns[["frame"]]))
   known <- !is.na(column) & since > clock_slack_s
   at <- rep(Inf, nrow(columns))

@@ -76,7 +76,7 @@ watched_job <- function(project, ledger, job, now = this_moment(), last = NULL, 
     begun <- simulated_parts(decision$plan, scenario, asked$question(placed$moment), asked$draws,
                              asked$seed)
   }
-  x <- watch_frames(decision$plan, begun, placed$folders, now,
+  x <- watch_frames(decision$plan, begun, placed_files(begun, placed$folders), now,
                     without_refused(job_events(ledger, job)))
   x$took <- job_took(ledger, job)
   x$alarms <- watch_alarms(x)

@@ -80,11 +80,11 @@ watched <- function(choice, folders, passed, draws = 300, events = NULL) {
   plan <- clockpigeon:::plan_record(choice)
   plan$parts <- lapply(seq_len(nrow(plan$parts)), function(k) as.list(plan$parts[k, ]))
   begun <- clockpigeon:::simulated_parts(plan, choice$forecast$scenario, asked, draws)
-  x <- clockpigeon:::watch_frames(plan, begun, folders, placed_at + passed, events)
+  files <- clockpigeon:::placed_files(begun, folders)
+  x <- clockpigeon:::watch_frames(plan, begun, files, placed_at + passed, events)
   x$alarms <- clockpigeon:::watch_alarms(x)
-  structure(c(list(job = "night", placed = placed_at,
-                   promised = plan[c("p_deadline", "p_both", "cost_mean")]), x),
-            class = "cp_watch")
+  clockpigeon:::new_watch(c(list(job = "night", placed = placed_at,
+                                 promised = plan[c("p_deadline", "p_both", "cost_mean")]), x))
 }
 
 # An engine whose frames are good, and what a job on own nodes left behind.

@@ -144,7 +144,7 @@ test_that("no circles", {
     if (!any(leaf)) break
     a <- a[!leaf, , drop = FALSE]
   }
-  expect_identical(nrow(a), 0L, info = paste(a$from, "->", a$to, collapse = "; "))
+  expect_identical(nrow(a), 0L, info = paste(head(a$from, 5), "->", head(a$to, 5), collapse = "; "))
 })
 
 test_that("only core calls C++", {
@@ -189,6 +189,19 @@ test_that("names that scripts may rely on are exported, with 75 exports at most"
              "render_job", "plan_options", "forecast_job", "choose_option", "explain", "report")
   expect_setequal(setdiff(fixed, exported), character())
   expect_lte(length(exported), 75)
+})
+
+# An object of a class of ours is made by its constructor: what is no list of fields (money and time
+# on a card, a connection, a claim) is listed here.
+test_that("classes of records are written down in their constructors alone", {
+  skip_if(is.null(source_folder()), "the sources are not at hand")
+  lines <- unlist(lapply(list.files(source_folder(), "\\.R$", full.names = TRUE), readLines))
+  literal <- regmatches(lines, regexpr('class = "cp_[a-z_]+"', lines))
+  expect_setequal(gsub('class = "|"', "", literal),
+                  c("cp_card_money", "cp_card_duration", "cp_ledger", "cp_ledger_part",
+                    "cp_server_claim"))
+  made <- regmatches(lines, regexpr("^new_[a-z_]+ <- (record|table)_type", lines))
+  expect_gt(length(made), 45)
 })
 
 # Branches of an expression, and how deep its calls are nested; operators do not count as calls.
