@@ -12,23 +12,16 @@ read_foreign_csv <- function(path, map = NULL) {
   if (!any(nzchar(trimws(lines)))) {
     stop_input("import", "is empty", short_path(path), "Name a file with something in it.")
   }
-  counts <- vapply(c(",", ";", "\t"), function(s) nchar(gsub(paste0("[^", s, "]"), "", lines[1])),
-                   0L)
-  if (max(counts) == 0) {
+  sep <- csv_separator(lines[1])
+  if (!grepl(sep, lines[1], fixed = TRUE)) {
     stop_input("import", "has one column only", short_path(path),
                "Set columns apart by comma, semicolon or tab.")
   }
-  sep <- names(counts)[which.max(counts)]
   refuse <- function(e) {
     stop_input("import", paste("is no table:", conditionMessage(e)), short_path(path),
                "Give each line as many fields as the first.", parent = e)
   }
-  x <- tryCatch(
-    utils::read.table(text = lines, sep = sep, header = TRUE, quote = "\"",
-                      colClasses = "character", check.names = FALSE, comment.char = "",
-                      na.strings = c("", "NA"), strip.white = TRUE),
-    error = refuse, warning = refuse
-  )
+  x <- parse_csv(lines, sep, c("", "NA"), refuse)
   if (sep != ",") x[] <- lapply(x, function(column) sub("^(-?[0-9]+),([0-9]+)$", "\\1.\\2", column))
   x
 }

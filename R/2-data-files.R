@@ -103,6 +103,21 @@ plain_cells <- function(text) {
   ifelse(risky, paste0("'", text), text)
 }
 
+# The separator that a table's first line has most of; the comma where it has none.
+csv_separator <- function(line) {
+  counts <- vapply(c(",", ";", "\t"), function(s) lengths(strsplit(line, s, fixed = TRUE)), 0L)
+  names(which.max(counts))
+}
+
+# The rows of a CSV text as texts. `empty`: cells that are NA; `refuse`: what is done of an error or
+# a warning.
+parse_csv <- function(text, sep, empty, refuse) {
+  tryCatch(utils::read.table(text = text, sep = sep, header = TRUE, quote = "\"",
+                             colClasses = "character", check.names = FALSE, comment.char = "",
+                             na.strings = empty, strip.white = TRUE),
+           error = refuse, warning = refuse)
+}
+
 # A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What
 # cannot be read is an error that says which columns to write.
 read_csv_texts <- function(path, columns, topic, empty = "") {
@@ -114,12 +129,7 @@ read_csv_texts <- function(path, columns, topic, empty = "") {
                paste0("Write columns ", toString(columns), "."), parent = e)
   }
   text <- text_of_file(path, topic)
-  first <- sub("\n.*", "", text)
-  separators <- vapply(c(",", ";", "\t"), function(s) lengths(strsplit(first, s, fixed = TRUE)), 0L)
-  x <- tryCatch(utils::read.csv(text = text, colClasses = "character", check.names = FALSE,
-                                strip.white = TRUE, na.strings = empty,
-                                sep = names(which.max(separators)), fill = FALSE),
-                error = refuse, warning = refuse)
+  x <- parse_csv(text, csv_separator(sub("\n.*", "", text)), empty, refuse)
   twice <- anyDuplicated(names(x))
   if (twice) stop_input(topic, paste("has the column", show_value(names(x)[twice]), "twice"), file,
                         "Write it once.")
