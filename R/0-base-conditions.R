@@ -4,7 +4,7 @@
 # `where` a file and field or an argument, `instead` a full sentence. Programs read the class and
 # the fields, people the message.
 stop_input <- function(topic, what, where = NULL, instead = NULL, parent = NULL) {
-  # What comes from outside stands in all three: no control characters, and no page of it.
+  # All three are cleaned: outside text may contain control characters or fill pages.
   what <- shown_text(what, 600)
   if (length(where)) where <- shown_text(where, 300)
   if (length(instead)) instead <- shown_text(instead, 1200)
@@ -29,7 +29,7 @@ public_call <- function() {
   if (is.symbol(name) && as.character(name) != "cli") as.call(list(name))
 }
 
-# Where an argument is, for the messages of public functions.
+# Location of an argument, for the messages of public functions.
 argument <- function(name) paste0("argument `", name, "`")
 
 # Shows a value in a message: short, quoted, never more than one line.
@@ -103,7 +103,7 @@ closest <- function(word, candidates) {
   if (min(far) <= max(1, nchar(word) %/% 3)) candidates[which.min(far)]
 }
 
-# A package that is asked for only where it is used.
+# Require a package that only some features need.
 need_package <- function(package, what) {
   if (!requireNamespace(package, quietly = TRUE)) {
     stop_input("package", paste0(what, " need the package ", package, ", which is not installed"),
@@ -137,5 +137,5 @@ short_path <- function(path) {
   if (folder %in% c(".", "")) basename(path) else file.path(folder, basename(path))
 }
 
-# The full path with plain slashes, whatever system wrote it.
+# Full path with plain slashes on every system.
 real_path <- function(path) normalizePath(path, winslash = "/", mustWork = FALSE)

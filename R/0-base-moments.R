@@ -69,7 +69,7 @@ parse_deadline <- function(x, now = this_moment(), zone = NULL, where = argument
   if (is.numeric(x)) return(now + check_number(x, where, above = 0))
   x <- trimws(check_text(x, where))
   said <- split_zone(x, zone, where)
-  # Of a moment as machines write it the seconds are added at the end.
+  # Machines may write a moment without seconds: add them.
   stamp <- regmatches(
     said$text, regexec(
     "^([0-9]{4}-[0-9]{2}-[0-9]{2}[ T][0-9]{2}:[0-9]{2}):([0-5][0-9]([.][0-9]+)?)$",
@@ -178,7 +178,8 @@ clock_text <- function(moment, zone, date = FALSE, today = this_moment()) {
   sprintf("%s%s%s %02d:%02d", day, ifelse(date | other_year, dated, ""), year, at$hour, at$min)
 }
 
-# In a file a deadline is a duration or a moment; which moment is worked out when it is asked.
+# A deadline in a file is a duration or a moment. Which moment it means is computed when a question
+# is put.
 deadline_field <- function(x, where) {
   x <- check_text(if (is.numeric(x)) format(x) else x, where)
   parse_deadline(x, as.POSIXct("1970-01-01", tz = "UTC"), "UTC", where)

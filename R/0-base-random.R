@@ -14,8 +14,8 @@ with_seed <- function(seed, code) {
   code
 }
 
-# A seed of its own for each named part of a computation, so that adding one part leaves the others'
-# draws as they were (a polynomial hash of the bytes, modulo the largest prime below 2^31).
+# Separate seed for each named part of a computation, so that adding one part leaves the draws of
+# the others unchanged (a polynomial hash of the bytes, modulo the largest prime below 2^31).
 stream_seed <- function(seed, label) {
   modulus <- 2147483629
   hash <- seed %% modulus

@@ -25,7 +25,7 @@ timing_words <- list(
   cost_basis = c("billed", "metered", "priced")
 )
 
-# What belongs to the setting of a timing: two timings are like for like when all of these agree.
+# Columns of a timing's setting: two timings are like for like if all of these agree.
 setting_columns <- c("activity", "shot", "scene", "frame", "piece", "engine", "engine_version",
                      "limit_kind", "limit_value", "width", "height", "features",
                      "node", "device", "device_count", "threads", "capacity", "site", "tier")
@@ -46,9 +46,9 @@ is_evidence <- function(x, activity = "render") {
   x[["status"]] == "ok" & x[["activity"]] == activity & !is.na(x[["wall_s"]]) & past_warm_up
 }
 
-# Timings as any function takes them: a data frame with some of the columns of a timing. The others
-# are filled in: what has a time is a finished render that somebody reported, and all else is not
-# known.
+# Timings as any function takes them: a data frame with some of the columns of a timing. The other
+# columns are filled in: a row with a time counts as a finished render that was reported, and
+# everything else is unknown.
 filled_timings <- function(x, where) {
   if (!is.data.frame(x))
     stop_input("type", paste("got", a_kind(x)), where, "Give a data frame of timings.")

@@ -30,7 +30,7 @@ parse_field <- function(inside, where) {
        default = default)
 }
 
-# The arithmetic in braces, as a call that holds nothing but numbers, names and the functions above.
+# The arithmetic in braces as a call that contains only numbers, names and the functions above.
 template_arithmetic <- function(text, inside, where) {
   if (grepl("^[A-Za-z_][A-Za-z0-9_]*$", text)) return(as.name(text))
   refuse <- function() {
@@ -75,7 +75,7 @@ fill_field <- function(field, values, where) {
   pad_number(plain_number(value), field$width)
 }
 
-# What the arithmetic gives; a field in it that is no number is an error.
+# Result of the arithmetic. A field in it that is not a number is an error.
 template_value <- function(call, values, where = NULL) {
   numbers <- lapply(values[all.names(call, functions = FALSE)],
                     function(v) suppressWarnings(as.numeric(v)))

@@ -94,7 +94,7 @@ billed_statuses <- function(site) {
   c("ok", if (site$billed$failed) failed, if (site$billed$aborted) "incomplete")
 }
 
-# What is doubtful about a rate card: undated, without a source, or old on the day it was read.
+# Doubts about a rate card: undated, without a source, or old on the day it was read.
 card_doubts <- function(site, today = site$read_on) {
   age <- if (length(site$as_of)) as.numeric(today - site$as_of)
   doubts <- c(
@@ -106,8 +106,8 @@ card_doubts <- function(site, today = site$read_on) {
   if (length(doubts)) paste0(site$site, ": ", paste(doubts, collapse = "; ")) else character()
 }
 
-# What an hour of one node comes to by the charges that go by time (first bracket, all day); NA when
-# none does.
+# Price of one node for an hour by the charges that go by time (first bracket, all day); NA if there
+# are none.
 hour_amount <- function(tariff) {
   timed <- Filter(function(charge) charge$value == "ms", tariff$charges)
   if (!length(timed)) return(NA_real_)

@@ -15,7 +15,7 @@ ms_within <- function(began, ms, hours, zone) {
     spans <- do.call(rbind, lapply(hours, window_spans, days = days, zone = zone))
     if (is.null(spans)) return(0)
     spans <- spans[order(spans[, 1]), , drop = FALSE]
-    # What an earlier window already covers is not counted again.
+    # Hours that an earlier window covers are not counted again.
     reached <- c(-Inf, cummax(spans[, 2])[-nrow(spans)])
     round(1000 * sum(pmax(0, pmin(to, spans[, 2]) - pmax(from, spans[, 1], reached))))
   }, 0)
@@ -29,8 +29,8 @@ window_spans <- function(window, days, zone) {
   cbind(local_moment(days, window$from, zone), local_moment(days + next_day, window$to, zone))
 }
 
-# The moment at which the clocks of `zone` show a time of day; a time that a change of the clock
-# skips is told by the clock as it went before.
+# Moment at which the clocks of `zone` show a time of day. A time that a clock change skips counts
+# on the clock before the change.
 local_moment <- function(day, seconds, zone) {
   moment <- function(day, left) {
     text <- sprintf("%s %02d:%02d:%02d", day, left %/% 3600, left %/% 60 %% 60, left %% 60)
@@ -43,9 +43,9 @@ local_moment <- function(day, seconds, zone) {
   out
 }
 
-# When `hours` are, as seconds after `now` (POSIXct): a matrix of from and to, apart and rising, for
-# so many days; what touches is one. The last answers are kept: a job's options ask for the same
-# hours again and again.
+# Times of `hours` as seconds after `now` (POSIXct) for a number of days: a matrix of from and to,
+# separate and rising; adjacent windows are one. The last answers are cached, because a job's
+# options need the same hours again and again.
 hours_after <- function(hours, now, zone, days = 400) {
   asked <- list(hours, as.numeric(now), zone, days)
   known <- Find(function(one) identical(one$asked, asked), last_hours$answers)

@@ -1,5 +1,4 @@
-# Lines of a bill that a site sent, held against its card and what is known of the job: what is
-# asked too much.
+# Lines of a site's bill compared with its card and the job's records, to find what was overcharged.
 
 # The share of each line that is in doubt for a reason of its own, one reason after another, so that
 # none counts twice. `lines`: a data frame with `kind`, `item`, `quantity`, `unit`, `price`,
@@ -122,7 +121,7 @@ take_quantity <- function(x, at, quantity, code, known) {
 
 # A line whose amount is not what its own price and quantity come to.
 doubt_sums <- function(x, facts) {
-  # What is asked before prices and meters are looked at.
+  # Checks that need neither prices nor meters.
   x$lines$before <- x$lines$left
   x$lines$before_q <- x$lines$left_q
   of <- x$lines
@@ -136,8 +135,8 @@ doubt_sums <- function(x, facts) {
   x
 }
 
-# Prices that are not the card's: one finding for all lines of one price. That of another tier or
-# class is told as that.
+# Prices that are not the card's: one finding for all lines of one price. The price of another tier
+# or class is named as such.
 doubt_prices <- function(x, facts) {
   of <- x$lines
   x$lines$known_price <- NA_real_
@@ -164,8 +163,8 @@ doubt_prices <- function(x, facts) {
   x
 }
 
-# Time of a node beyond what there was: of each node that lines name, or of all of them. What the
-# card's steps make of the runs is asked rightly, however long they were.
+# Node time beyond the meter, of each node that lines name or of all nodes. Rounding up to the
+# card's steps is correct, however long the runs were.
 doubt_windows <- function(x, facts) {
   timed <- x$lines$matched & x$lines[["unit"]] %in% names(facts$parts) & x$lines$left_q > 0
   for (unit in unique(x$lines[["unit"]][timed])) {
@@ -208,7 +207,7 @@ doubt_meter <- function(x, facts) {
   x
 }
 
-# Time that went into pictures which came back unusable, at the card's price.
+# Time spent on pictures that were delivered unusable, at the card's price.
 doubt_unusable <- function(x, facts) {
   at <- which(x$lines$matched & x$lines[["unit"]] %in% names(facts$parts) & x$lines$left_q > 0)
   if (is.null(facts$spoilt) || !length(at)) return(x)
@@ -229,8 +228,8 @@ unknown_lines <- function(lines) {
                detail = lines[["item"]][at])
 }
 
-# What of the tax, the discounts and a stated total is not as the card has it. `priced`: sums of the
-# card's own bill by kind; `left`: what of the lines is not in doubt.
+# Tax, discounts and stated totals that differ from the card. `priced`: sums of the card's own bill
+# by kind; `left`: the part of the lines that is not in doubt.
 bill_doubt_sums <- function(lines, priced, facts, totals = numeric(), tax_rate = NA_real_) {
   sum_of <- function(kinds, column = "amount") sum(lines[[column]][lines[["kind"]] %in% kinds])
   undoubted <- sum_of(c("usage", "minimum"), "left")
@@ -242,7 +241,7 @@ bill_doubt_sums <- function(lines, priced, facts, totals = numeric(), tax_rate =
                                         quantity = -sum_of("discount"), amount = lacking)))
   } else lacking <- 0
   net <- undoubted + sum_of("discount") - lacking
-  # What is taken off the use can fall to the minimum instead.
+  # A deduction from the use can fall to the minimum instead.
   taken <- sum_of(c("usage", "minimum")) - undoubted + lacking
   short <- min(facts$minimum - net, taken)
   over <- sum_of("minimum") - max(0, facts$minimum - (net - sum_of("minimum"))) - facts$node_minimum

@@ -10,10 +10,10 @@ step_table <- function(levels, currency) {
              difference = from_minor(c(NA, diff(minor)), currency))
 }
 
-# What a bill has above the card's own, by reason. `lines`: from bill_doubts(), with
-# `known_price`; `priced`: the card's bill of the meter, as bill() gives it. Returns a named vector
-# in the card's currency, whose sum is exactly what the lines come to less what the card does: what
-# no reason stands for is `unexplained`.
+# Excess of a bill over the card's own, by reason. `lines`: from bill_doubts(), with `known_price`;
+# `priced`: the card's bill of the meter, as bill() gives it. Returns a named vector in the card's
+# currency, whose sum is exactly the lines' total less the card's. The remainder without a reason is
+# `unexplained`.
 bill_gap <- function(lines, priced, findings, digits) {
   sum_of <- function(...) sum(lines[["amount"]][lines[["kind"]] %in% c(...)])
   own <- function(...) sum(priced[["amount"]][priced[["part"]] %in% c(...)])

@@ -79,7 +79,7 @@ in_currency <- function(currency, rates = NULL) {
   new_in_currency(list(currency = check_currency(currency, argument("to")), rates = rates))
 }
 
-# What the month saw before, in counted things of the first charge and in minor units.
+# The month's earlier use, in counted units of the first charge and in minor units.
 month_before <- function(this_month, tariff) {
   if (is.null(this_month)) return(list(counted = 0, minor = 0))
   list(counted = round(first_of(this_month$quantity, 0) * tariff$charges[[1]]$scale),
@@ -169,7 +169,7 @@ charge_rows <- function(u, charge, value, before) {
     list(bill_line("list", charge$item, 0, NA, 0, charge$per, charge$amounts[1]))
 }
 
-# What the nodes' own amounts of the first charge lack of the minimum of a node.
+# Amounts that the nodes' own first charges fall short of the minimum per node.
 node_minimum <- function(u, tariff, value) {
   charge <- tariff$charges[[1]]
   if (tariff$minimum_node <= 0) return(0)
@@ -185,7 +185,7 @@ node_minimum <- function(u, tariff, value) {
 new_bill <- table_type("cp_bill", c("item", "rule", "quantity", "unit", "price", "amount",
                                     "currency", "site"))
 
-# Lines as the user sees them, with the other currency beside where one is asked for.
+# Lines as the user sees them, with a second currency if one was requested.
 finish_bill <- function(lines, tariff, site, on, to) {
   lines <- as.data.frame(lapply(stats::setNames(nm = names(lines[[1]])),
                                 function(name) sapply(lines, `[[`, name)))

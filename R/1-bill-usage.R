@@ -121,8 +121,7 @@ charged_values <- function(u, charge, statuses, zone) {
   value * counts
 }
 
-# Where a card's meter runs from boot to release, what it rounds as a run is a node's whole stretch:
-# its rows become one.
+# A meter from boot to release rounds a node's whole stretch as one run: its rows become one.
 node_stretches <- function(usage, card) {
   if (card$meter != "boot to release" || !identical(card$price$rounded, "run") || !nrow(usage))
     return(usage)

@@ -1,5 +1,5 @@
-# What a run of trials says about itself: drift, settings too short to trust, and how sure a
-# setting's mean is.
+# Findings about a run of trials: drift, settings too short to trust, and the uncertainty of each
+# setting's mean.
 
 # Relative half-width of the 95 % interval of a mean log time: exp(t s / sqrt(n)) - 1. Inf for a
 # single run.

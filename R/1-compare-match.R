@@ -46,7 +46,7 @@ order_levels <- function(levels) {
   levels[do.call(order, c(list(stem), lapply(seq_len(width), function(k) digits[, k])))]
 }
 
-# What two timings must agree in to be compared by a factor.
+# Columns in which two timings must agree to be compared by a factor.
 cell_columns <- function(by)
   setdiff(setting_columns, unlist(compare_factors[[by]][c("level", "follows")]))
 
@@ -91,8 +91,8 @@ match_cells <- function(context, x, runs, columns) {
                     level = match(x[["level"]], levels)[runs$setting[at]],
                     session = runs$session[at],
                     turn = runs$turn[at], y = log(runs$wall_s[at]))
-  # The first level that has a partner is the old one; which of the others have none with it is said
-  # with each pair.
+  # The first level that has a partner is the old one. Each pair names the levels that have no
+  # partner in it.
   for (first in seq_along(levels)[-length(levels)]) {
     later <- seq_along(levels)[-seq_len(first)]
     out <- Filter(length, lapply(later, match_levels, first, levels, run, runs, x, context))
@@ -147,9 +147,9 @@ turn_within <- function(key) {
   turn
 }
 
-# What the runs of two levels tell of the spread from session to session: `sd`, `df`, how many
-# sessions each level has (`of_level`), and whether the spread is `measured`. The assumed spread
-# counts as three degrees of freedom.
+# Spread from session to session, from the runs of two levels: `sd`, `df`, the number of sessions of
+# each level (`of_level`), and whether the spread is `measured`. The assumed spread counts as three
+# degrees of freedom.
 levels_sd <- function(levels) {
   squares <- lapply(levels, function(run) {
     code <- row_codes(run, c("cell", "session"))
@@ -175,8 +175,8 @@ levels_sd <- function(levels) {
        measured = any(known))
 }
 
-# The columns in which two sets of timings differ beside the factor, as texts: those that share no
-# value, or with `any = TRUE` those in which their values are not the same.
+# Columns other than the factor in which two sets of timings differ, as texts: those that share no
+# value, or with `any = TRUE` those with different values.
 factor_pairs <- function(x, by, old, new, any = FALSE) {
   a <- x[x[["level"]] == old, , drop = FALSE]
   b <- x[x[["level"]] == new, , drop = FALSE]

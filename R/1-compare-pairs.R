@@ -1,13 +1,14 @@
 # One scene's pairs: the ratio of the total work, how sure it is, and what a bad run does to it.
 
-# From so many frames on an interval is for the scene; with fewer it is for these frames alone.
+# With at least this many frames an interval is for the scene; with fewer it is for these frames
+# alone.
 scene_frames <- 5L
 
-# Of a table of pairs of one scene: `mean` (log ratio of the total work, each frame by the geometric
-# mean of its runs), its `se` and `df`, `frames` (mean log ratio of the frames), `work` and `cells`
-# for sums over scenes, `of_frames` (whether the interval is of these frames only), `robust`
-# (estimate, lower, upper; NA where there are too few), `far` (pairs far from the others), `coarse`
-# (whether rounding is what governs).
+# Comparison of one scene's table of pairs: `mean` (log ratio of the total work, each frame by the
+# geometric mean of its runs), its `se` and `df`, `frames` (mean log ratio of the frames), `work`
+# and `cells` for sums over scenes, `of_frames` (is the interval of these frames only?), `robust`
+# (estimate, lower, upper; NA with too few pairs), `far` (pairs far from the others), `coarse` (does
+# rounding dominate?).
 scene_estimate <- function(s, level) {
   d <- log(s[["old_s"]]) - log(s[["new_s"]])
   cell <- factor(s[["cell"]])
@@ -42,8 +43,8 @@ far_pairs <- function(d) {
 
 # Standard error of the log ratio of the total work. With many frames, or one run of each, the
 # frames are the sample (linearised ratio of means: Cochran 1977, *Sampling techniques*, section
-# 6.3); repeats of few frames are runs of these frames, whose spread is pooled, and say nothing of
-# other frames.
+# 6.3). Repeats of few frames are runs of these frames: their spread is pooled and is not evidence
+# of other frames.
 pair_sd <- function(d, cell, old, new) {
   n <- length(d)
   frames <- nlevels(cell)

@@ -131,8 +131,8 @@ check_weights <- function(weights, scenes) {
   weights
 }
 
-# What is to be said when the runs of a pair did not do the same work: under a time or noise limit,
-# or a changed scene.
+# Note for a pair whose runs did not do the same work: under a time or noise limit, or a changed
+# scene.
 unequal_work <- function(s) {
   both <- is.finite(s[["old_samples"]]) & is.finite(s[["new_samples"]])
   if (!any(both)) return(NULL)
@@ -152,8 +152,7 @@ distance_sentence <- function(p, far) {
          "): wrong device or changed setting?")
 }
 
-# What the engines counted of their own work, old over new; NA where one did not. It has no noise of
-# the clock.
+# Work that the engines counted, old over new; NA if one did not count. It has no clock noise.
 work_ratio <- function(s) {
   both <- is.finite(s[["old_work"]]) & is.finite(s[["new_work"]]) & s[["new_work"]] > 0
   if (!any(both)) NA_real_ else sum(s[["old_work"]][both]) / sum(s[["new_work"]][both])
@@ -166,8 +165,9 @@ work_sentence <- function(s) {
   paste0("by the engines' own count the new did ", format(signif(1 / work, 3)), " times the work")
 }
 
-# One pair of levels: a row a scene, the slowest change first, then the rows of all scenes. `about`
-# holds what is to be said of the pair beside: what was left out, and in what else the sets differ.
+# One pair of levels: a row per scene, the slowest change first, then the rows of all scenes.
+# `about` holds the notes on the pair: which rows were excluded, and in which other columns the sets
+# differ.
 compare_levels <- function(p, sessions, smallest, level, about = list(), weights = NULL) {
   scenes <- split(p, p[["scene"]])
   several <- length(scenes) > 1
@@ -233,8 +233,8 @@ comparison_row <- function(p, scene, basis, est, s, level, smallest, chance, sil
   )
 }
 
-# What is to be said of one scene: which frames the interval is of, where mean times and frames
-# disagree, odd pairs.
+# Notes on one scene: which frames the interval is of, where mean times and frames disagree, odd
+# pairs.
 pairs_say <- function(est, s, smallest) {
   frames <- length(unique(s[["cell"]]))
   apart <- est$frames * est$mean < 0 && min(abs(c(est$frames, est$mean))) > log1p(smallest)
@@ -312,8 +312,8 @@ combine_scenes <- function(means, each, weights) {
        df = if (sum(part, na.rm = TRUE) > 0) sum(part)^2 / sum(part^2 / df) else sum(df))
 }
 
-# The chance (adjusted for the other scenes) and the least difference of interest decide. Where a
-# pair lies far from the others, the robust interval does: one bad run must neither make nor hide a
+# The chance (adjusted for the other scenes) and the least difference of interest decide. If a pair
+# lies far from the others, the robust interval decides: one bad run must neither create nor hide a
 # difference.
 ratio_verdict <- function(est, half, smallest, level, chance) {
   clear <- !is.na(half) && !is.na(chance) && chance < 1 - level

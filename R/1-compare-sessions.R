@@ -4,18 +4,18 @@
 # Sd of log time from session to session where nothing measures it.
 assumed_drift <- 0.10
 
-# What each row's session is: its plan, or its day.
+# The session of each row: its plan, or its day.
 session_of <- function(plan_id, measured_at)
   ifelse(is.na(plan_id), substr(measured_at, 1, 10), plan_id)
 
 # The same within one day, where a machine does not change by as much.
 assumed_hour_drift <- 0.05
 
-# How much the whole machine is faster or slower from one session to the next: sd of log time beyond
-# what single runs vary, its degrees of freedom and basis. Told by pairs of sessions that measured
-# three cells or more in common; the assumed spread counts as three pairs more, since few pairs say
-# little, and stands alone where there is none. Sessions of one day (`hour_sd`) are told from those
-# of different days, which alone say how days differ where there are any.
+# Speed changes of the whole machine from one session to the next: sd of log time beyond the spread
+# of single runs, with its degrees of freedom and basis. Pairs of sessions that measured three cells
+# or more in common are the evidence. The assumed spread counts as three more pairs, since few pairs
+# are weak evidence, and is used alone without pairs. Sessions of one day (`hour_sd`) are kept apart
+# from those of different days, which alone show how days differ if there are any.
 session_sd <- function(means, run_sd, starts = NULL, prior = 3) {
   found <- session_pairs(means, 3)
   squares <- pair_squares(found, run_sd)
@@ -84,7 +84,7 @@ paired_sd <- function(means) {
   if (df >= 2) sqrt(sum(vapply(pairs, function(off) sum((off - mean(off))^2), 0)) / 2 / df)
 }
 
-# Of each pair of sessions their mean difference squared, less what runs make of it: an estimate of
+# Mean squared difference of each pair of sessions less the part that runs explain: an estimate of
 # one session's variance.
 pair_squares <- function(pairs, run_sd) {
   vapply(pairs, function(p) (mean(p$off)^2 - 2 * run_sd^2 / length(p$off)) / 2, 0)

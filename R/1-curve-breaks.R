@@ -1,4 +1,4 @@
-# Breaks along a shot: cuts that nobody wrote down.
+# Breaks along a shot: cuts that the shot does not list.
 
 # A break must be this many times as likely as none. Films cut every few seconds, but most shots
 # have no cut in them.
@@ -25,8 +25,8 @@ cheap_breaks <- function(frames, x) {
   data.frame(from = frames[first], to = frames[first])
 }
 
-# Between which probes the process starts anew: one break after the other, each where it raises the
-# likelihood (averaged over the prior of the parameters) most, as long as it does so enough.
+# Probes between which the process restarts: one break after another, each at the place that raises
+# the likelihood (averaged over the prior of the parameters) most, as long as it does so enough.
 probe_breaks <- function(curve) {
   probed <- curve$data$at
   if (length(probed) < 4) return(curve)

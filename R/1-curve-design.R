@@ -1,5 +1,5 @@
-# What the design of the probes says of a shot's total, beside the model: how wide it must be at
-# least, and where its middle is.
+# Model-free limits on a shot's total from the design of the probes: its minimum width and its
+# centre.
 
 # The rarest share of heavy frames that `n` probes would still meet with the chance `level`: a
 # larger one would have been missed by all of them in 1 - level.
@@ -29,9 +29,9 @@ design_of_total <- function(curve, draws = 1000) {
   least <- c(0, 0)
   if (!length(curve$cheap)) {
     told <- design_information(curve, left)
-    # Halfway, but no further from the plain sum than a quarter of its own half-width: of times of
-    # two kinds, or with a long tail, a log-normal model may be far off.
-    # Times brought from another setting share a factor that only the model knows.
+    # Move halfway, but no further from the plain sum than a quarter of its half-width: with times
+    # of two kinds, or a long tail, a log-normal model may be far off. Times brought from another
+    # setting share a factor that only the model knows.
     if (n > 1 && !any(curve$rows[["scaled"]] > 0)) {
       off <- (model[2] - log(told$middle)) / 2
       centre <- log(told$middle) + sign(off) * min(abs(off), max(told$half, 0.02) / 4)
@@ -62,9 +62,9 @@ narrowed_range <- function(curve, narrows) {
   }, 0)
 }
 
-# Distances of the 80 % range's ends from its middle, by the model (`apart`) and at least (`least`).
-# Where the upper one is that of frames nobody saw, far fewer than 10 % of shots lie beyond it, and
-# the lower end holds 15 % instead of 10.
+# Distances of the 80 % range's ends from its centre, by the model (`apart`) and at least (`least`).
+# If unseen frames set the upper end, far fewer than 10 % of shots lie beyond it, and the lower end
+# holds 15 % instead of 10.
 range_halves <- function(apart, least) {
   half <- pmin(pmax(apart, least), 2)
   if (half[2] > max(apart[2], least[1]) + 1e-9) half[1] <- half[1] * stats::qnorm(0.85) /

@@ -94,7 +94,7 @@ frame_curve <- function(frame, seconds = NULL, frames, cuts = NULL, cheap = NULL
   new_curve(curve)
 }
 
-# What was measured, in the order of the shot: frame, seconds, scaled.
+# Measured frames in the order of the shot: frame, seconds, scaled.
 probe_rows <- function(frame, seconds, frames, scaled) {
   seconds <- check_seconds(seconds, argument("seconds"))
   frame <- check_counts(frame, argument("frame"), least = -1e7)
@@ -209,7 +209,8 @@ brought_words <- function(curve) {
                 " known by nothing else)"))
 }
 
-# What probes cannot see, and what would. `cost`: seconds of the pass where they are known.
+# Features that probes cannot see, and the measurement that would. `cost`: seconds of the pass if
+# known.
 unseen_words <- function(curve, cost = NULL) {
   n <- length(curve$frame)
   paste0(n, if (n == 1) " probe" else " probes", " cannot rule out heavy frames rarer than one in ",
@@ -220,7 +221,7 @@ unseen_words <- function(curve, cost = NULL) {
          "would show them")
 }
 
-# What a reader must know of a curve.
+# Notes that a reader of a curve needs.
 curve_sentence <- function(curve) {
   rows <- curve$rows[curve$rows[["scaled"]] == 0, , drop = FALSE]
   apart <- vapply(split(rows[["seconds"]], rows[["frame"]]), function(s) max(s) / min(s), 0)

@@ -1,4 +1,4 @@
-# What complete shots teach.
+# Learning from complete shots.
 
 #' Learn the prior from complete shots
 #'

@@ -1,8 +1,8 @@
 # The model of a frame curve, as the compiled core takes it.
 
-# Static coefficients beside the process: their columns for the frames, and their mean and sd
-# beforehand. The level is about the probes' own mean, wide enough (a factor of 4.5 either way) to
-# be determined by the probes alone.
+# Static coefficients of the model: their columns for the frames, and their prior mean and sd. The
+# level is centred on the probes' own mean and wide enough (a factor of 4.5 either way) for the
+# probes alone to determine it.
 curve_terms <- function(curve) {
   level <- mean(log(curve$rows[["seconds"]]))
   columns <- list(level = rep(1, length(curve$frames)))
@@ -94,11 +94,11 @@ curve_paths <- function(curve, draws, seed = curve$seed, keep = FALSE, before = 
   if (length(curve$left)) part_of_paths(paths, curve$left) else paths
 }
 
-# So many draws, of a long shot fewer: for what is asked of it as a whole.
+# Number of draws for questions about the whole shot: fewer for a long one.
 enough_draws <- function(curve, draws)
   as.integer(max(min(draws, 4e6 %/% length(curve$frames)), 200))
 
-# Of a shot that is done in part: the frames that are left, by their places.
+# Remaining frames of a partly finished shot, by their places.
 part_of_paths <- function(paths, left) {
   paths$seconds <- paths$seconds[, left, drop = FALSE]
   paths$total <- rowSums(paths$seconds)
@@ -114,9 +114,9 @@ curve_draws <- function(curve, draws = 2000, seed = curve$seed, before = 0L) {
   curve_paths(curve, draws, seed, keep = TRUE, before = before)$seconds
 }
 
-# What of the cheap times goes into the log of the full one, and the slopes beforehand: along the
-# course about one, with a bend; of a frame's rest about a half, since part of it is the clock's; of
-# what stands out about one again.
+# Terms of the cheap times in the log of the full time, and the prior slopes: along the course about
+# one, with a bend; of a frame's residual about a half, since part of it is clock noise; of outliers
+# about one again.
 cheap_terms <- function(cheap) {
   x <- cheap$course
   list(columns = list(course = x - mean(x), bend = pmax(x - stats::median(x), 0), rest = cheap$rest,

@@ -1,4 +1,4 @@
-# What is known of a shot's frame times beforehand.
+# Prior of a shot's frame times.
 
 # A frame that stands out is this many times as slow as the others, where no complete shot has told;
 # in a shot whose heavy frames no probe met.

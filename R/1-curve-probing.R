@@ -112,7 +112,7 @@ probes_ahead <- function(curve, draws, overhead = 0, most = 1, closely = 400) {
   open <- which(!curve$frames %in% curve$frame)
   draws <- max(min(draws, 1e7 %/% length(curve$frames)), 200)
   known <- probe_moments(curve, open, draws)
-  # Of a long shot the frames that promise most as in one regression, before each is looked at
+  # In a long shot, first pick the frames that promise most in one regression, then look at each
   # closely.
   if (length(open) > closely) {
     rough <- colMeans(known$shared^2 / known$variance) / (colMeans(known$seconds) + overhead)
@@ -159,8 +159,8 @@ probe_moments <- function(curve, open, draws, sets = 50) {
        total_variance = within * drop(mean_of(matrix(off^2))))
 }
 
-# Share of the variance of the log total that a probe of the open frame `f` is expected to take
-# away. What it may show: three points of the normal distribution under each draw of the parameters
+# Share of the variance of the log total that a probe of the open frame `f` is expected to remove.
+# Its possible results are three points of the normal distribution under each draw of the parameters
 # (Gauss-Hermite).
 variance_reduction <- function(known, f) {
   sd <- sqrt(known$variance[, f])

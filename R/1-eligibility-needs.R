@@ -7,9 +7,9 @@ eligibility_row <- function(field, needs, has, answer, says = NA_character_) {
              says = if (answer == "fits") NA_character_ else says)
 }
 
-# One row for each thing that `needs` asks, beside what `can` says. Both are lists as shots' `needs`
+# One row for each requirement in `needs`, with what `can` offers. Both are lists as shots' `needs`
 # and sites' `can`; `needs` also has engine, version, limit kinds, upload, and slowest (seconds)
-# with speeds (of devices, beside the node the seconds are of).
+# with speeds (of devices, relative to the node that measured the seconds).
 eligibility_rows <- function(needs, can, engines) {
   rows <- list(eligibility_engine(needs, can, engines))
   for (what in c("add_ons", "hosts")) {
@@ -117,7 +117,7 @@ eligibility_amount <- function(field, wanted, has, of = "node") {
                   ": make the scene smaller, or ask for larger ones"))
 }
 
-# What the shots state, or what was measured where the card says how much there is.
+# Needs that the shots state, or that were measured for a limit on the card.
 eligibility_memory <- function(needs, has) {
   known <- c(needs$memory, if (length(has)) needs$measured_memory)
   eligibility_amount("memory", if (length(known)) max(known), has)
@@ -176,7 +176,7 @@ eligibility_frame <- function(needs, cap) {
                  format_duration(cap$time), ": lower the limit, or render in bands"))
 }
 
-# What a community farm asks of who comes: a balance to enter, and jobs that are worth its while.
+# Conditions of a community farm: a balance to enter, and jobs above a minimum size.
 eligibility_community <- function(needs, site) {
   entry <- site$community$entry
   earned <- sum(vapply(Filter(function(b) b$kind == "earned", site$balances), `[[`, 0, "amount"))

@@ -1,9 +1,9 @@
 # Versions: exact, or within a range; release candidates are distinguished from releases.
 
-# Does a version match what is asked: a version such as "4.2", or bounds such as ">=4.1 <5" that
+# Does a version match the requirement: a version such as "4.2", or bounds such as ">=4.1 <5" that
 # must all hold? Parts are compared as numbers, so that 4.10 is later than 4.9. A release candidate
-# comes before its release, and a range takes one only where a bound names one: who asks for >=4.2
-# does not want 4.3-rc1.
+# comes before its release, and a range includes one only if a bound names one: `>=4.2` does not
+# include 4.3-rc1.
 version_matches <- function(have, want) {
   if (is.na(have)) return(FALSE)
   bounds <- version_bounds(want)

@@ -11,7 +11,7 @@ rough_findings <- function(looks) {
   rough <- do.call(cbind, looks$rough)
   log_rough <- log(rough + rough_floor)
   near <- nearest_of(n)
-  # What each is above each of its four neighbours, row of blocks by row of blocks.
+  # Excess of each block over each of its four neighbours, row of blocks by row of blocks.
   above <- lapply(seq_len(ncol(near)), function(k) {
     other <- rough[, near[, k], drop = FALSE]
     apart <- log_rough - log_rough[, near[, k], drop = FALSE]
@@ -59,11 +59,11 @@ nearest_of <- function(n) {
   }, numeric(4)))
 }
 
-# What steps of eight bits make of the Laplacian, and a change of it that is seen.
+# Effect of 8-bit steps on the Laplacian, and the smallest visible change of it.
 rough_floor <- 0.008
 least_gain <- 0.012
 
-# The middle one of four matrices, place by place, without those that are NA.
+# Median of four matrices, element by element, without NA.
 middle_of <- function(x) {
   all <- do.call(rbind, lapply(x, as.vector))
   matrix(block_row_medians(all, nrow(all), 1), nrow(x[[1]]))
@@ -186,8 +186,8 @@ complement_run <- function(band, bins) {
                                times = ifelse(top | bottom, -band$times, band$times)))
 }
 
-# What at least three of four matrices agree on, element by element: the second smallest where it is
-# positive, the second largest where it is negative, else 0.
+# Value on which at least three of four matrices agree, element by element: the second smallest if
+# positive, the second largest if negative, else 0.
 common_of <- function(x) {
   low <- pmax(pmin(x[[1]], x[[2]]), pmin(x[[3]], x[[4]]))
   high <- pmin(pmax(x[[1]], x[[2]]), pmax(x[[3]], x[[4]]))

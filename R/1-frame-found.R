@@ -12,7 +12,7 @@ frame_finding <- function(index, code, what, evidence, weight = "unusable", top 
              sure = full(sure), what = full(what), evidence = full(evidence))
 }
 
-# How sure a finding is that exceeds its bound so many times.
+# Confidence of a finding that exceeds its bound by this factor.
 finding_confidence <- function(times) pmin(1, 1 - 0.5 / pmax(1, times)^2)
 
 format_share <- function(x)

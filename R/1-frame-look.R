@@ -48,7 +48,7 @@ bind_looks <- function(list) {
            function(part) unlist(lapply(list, `[[`, part), recursive = FALSE)))
 }
 
-# What a header cannot tell of a picture that was not looked at.
+# Facts that a header does not contain, for a picture that was not decoded.
 no_look <- function(fault) {
   facts <- data.frame(fault = fault, hash = NA_character_, width = NA_real_, height = NA_real_,
                       channels = NA_real_, depth = NA_real_, low = NA_real_, high = NA_real_,

@@ -1,4 +1,4 @@
-# How the pictures of a sequence go on: those that are elsewhere, in other light, or did not move.
+# Continuity of a sequence: pictures that shift, change light, or do not move.
 
 # Pictures that are elsewhere than those around them, in other light, or did not move on.
 motion_findings <- function(looks, frames) {

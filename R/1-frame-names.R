@@ -38,10 +38,10 @@ usual_of <- function(x) {
   names(seen)[which.max(seen)]
 }
 
-# What is wrong with the files of one sequence by their names, sizes and times. `files`: as
-# picture_names() gives them, with `size` (bytes) and `time` (seconds); `expected`: numbers of
-# frames, `NULL` where nobody says; `since`: when the job was placed. Returns findings as
-# file_finding() makes them; the path of what is missing is NA.
+# Faults in the files of one sequence by their names, sizes and times. `files`: as picture_names()
+# gives them, with `size` (bytes) and `time` (seconds); `expected`: numbers of frames, or `NULL`;
+# `since`: when the job was placed. Returns findings as file_finding() makes them; a missing file
+# has the path NA.
 name_findings_of <- function(files, expected = NULL, since = NULL) {
   sequence <- files[["sequence"]][1]
   if (is.null(expected))
@@ -122,9 +122,9 @@ time_findings <- function(files, since = NULL) {
   )
 }
 
-# Pictures whose size, depth, channels or colours are not those of the shot, or of most. `facts`: of
-# looks or heads, in the order of `files`; `size`: width and height that were asked for, `NULL`
-# where nobody says.
+# Pictures whose size, depth, channels or colours differ from the shot's, or from those of most
+# pictures. `facts`: of looks or heads, in the order of `files`; `size`: required width and height,
+# or `NULL`.
 kind_findings <- function(files, facts, size = NULL) {
   read <- !is.na(facts[["width"]]) & facts[["width"]] > 0
   if (!any(read)) return(file_finding(files[0, ], "", "", "", ""))
@@ -153,8 +153,8 @@ kind_findings <- function(files, facts, size = NULL) {
   )
 }
 
-# What of the channels that a shot needs a picture has not. `needed`: words as colour, alpha, depth,
-# or names of layers or channels; `there`: names of channels, as R or normal.X.
+# Channels that a shot needs and a picture lacks. `needed`: words such as colour, alpha, depth, or
+# names of layers or channels; `there`: names of channels, such as R or normal.X.
 lacking_channels <- function(needed, there) {
   last <- sub("^.*\\.", "", there)
   layer <- ifelse(grepl(".", there, fixed = TRUE), sub("\\.[^.]*$", "", there), there)

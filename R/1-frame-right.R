@@ -1,4 +1,4 @@
-# Whether the pictures of a sequence are right, each against those before and after it.
+# Are the pictures of a sequence right? Each is compared with those before and after it.
 
 # `looks` of pictures in the order of their `frames` (numbers); `cuts`: first frames after each cut;
 # `edges`: last rows of bands that the pictures were joined of. Returns a data frame of findings,
@@ -8,7 +8,7 @@
 sequence_findings <- function(looks, frames, cuts = integer(), edges = integer()) {
   stopifnot(!is.unsorted(frames, strictly = TRUE))
   alone <- own_findings(looks)
-  # Of a picture that was not decoded only its header is known.
+  # Only the header of a picture that was not decoded is known.
   good <- which(!nzchar(looks$facts[["fault"]]) & looks$facts[["columns"]] > 0)
   if (!length(good)) return(alone)
   seen <- pick_looks(looks, good)
@@ -29,7 +29,7 @@ sequence_findings <- function(looks, frames, cuts = integer(), edges = integer()
   out
 }
 
-# What each picture shows by itself.
+# Findings of single pictures.
 own_findings <- function(looks) {
   x <- looks$facts
   bad <- which(nzchar(x[["fault"]]))

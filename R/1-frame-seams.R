@@ -63,7 +63,7 @@ seam_excess <- function(sharp, spread, reach) {
   pmax(x - 1.5 * pmax(wide[, before, drop = FALSE], wide[, after, drop = FALSE]), 0)
 }
 
-# The largest value within so many rows, of each column: by doubling the stretch that is looked at.
+# Largest value of each column within a number of rows, by doubling the stretch.
 running_maximum <- function(x, reach) {
   n <- nrow(x)
   seen <- 0

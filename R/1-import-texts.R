@@ -1,6 +1,6 @@
 # Large columns of texts.
 
-# The texts with NA for those that hold nothing but spaces and tabs.
+# The texts with NA for those of spaces and tabs only.
 blank_to_na <- function(x) {
   blank <- blank_places(x)
   if (length(blank)) x[blank] <- NA

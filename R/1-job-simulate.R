@@ -85,7 +85,7 @@ simulate_job <- function(seconds, way = job_way(),
 new_metering <- record_type("cp_metering", rate_card = is.list, tariff = is.list, now = anything,
                             megapixels = is.numeric)
 
-# What is charged, checked.
+# Charges of the simulation, checked.
 check_metering <- function(rate_card, tier = NULL, hire = NULL, engine = NA_character_, on = NULL,
                            now = NULL, megapixels = 0) {
   check_class(rate_card, argument("rate_card"), "cp_site", "read_site()")
@@ -110,7 +110,7 @@ drawing_of <- function(labels = c(job = "job", site = "site", tier = "tier"), be
                    numbers = numbers))
 }
 
-# What is drawn of the frames: given seconds, or the parameters of log-normal ones.
+# Frame times of the simulation: given seconds, or the parameters of log-normal ones.
 task_frames <- function(seconds, draws, seed, run_sd, labels) {
   if (!is.numeric(seconds) || !length(seconds) || anyNA(seconds) || min(seconds) <= 0 ||
       max(seconds) > 1e7) {
@@ -157,7 +157,7 @@ meter_setup <- function(way, meter) {
   way
 }
 
-# What a charge of a tariff counts of a simulated job.
+# Quantity that a tariff's charge counts in a simulated job.
 counted_of <- function(charge, tariff, billed, now, by_hire) {
   does <- charge$activities
   bits <- intersect(does, c("start", "load", "prepass", "render", "idle"))

@@ -1,4 +1,4 @@
-# What has happened of a job, as the simulation takes it: from there it goes on.
+# History of a running job, as the simulation takes it to continue from there.
 
 # A past, checked, of `n` frames in `parts` each, on `nodes` nodes. `codes` are the core's bits of
 # what a node can do.
@@ -64,8 +64,7 @@ node_spans <- function(x, way, n, at_s) {
   out[order(x[["from_s"]], x[["node"]]), , drop = FALSE]
 }
 
-# What is left of a job, as the core takes it: frames that are this way's, numbers of draws, what
-# has happened.
+# Rest of a job, as the core takes it: its frames, numbers of draws, history.
 rest_of_job <- function(state, way, draws, n, minor, numbers = NULL) {
   mine <- state$left
   if (!is.null(mine)) {

@@ -11,8 +11,8 @@ pareto_front <- function(...) {
   }, NA)
 }
 
-# The smallest limit that a share of the draws keeps: the k-th smallest draw, k = ceiling(share *
-# n), so that the share of draws at or below it is never under what was asked.
+# Smallest limit that a share of the draws keeps: the k-th smallest draw, k = ceiling(share * n), so
+# that the share of draws at or below it never falls short.
 limit_at_share <- function(draws, share) {
   k <- kept_draws_of(share, length(draws))
   sort.int(draws, partial = k)[k]

@@ -70,7 +70,7 @@ week_judged <- function(plan, jobs, pools, budget = Inf, confidence = 0.9) {
                 jobs = jobs, pools = pools, budget = budget, confidence = confidence))
 }
 
-# When each job ends, draws x jobs; NA of those that are not rendered.
+# End of each job, draws x jobs; NA for jobs that are not rendered.
 week_ends <- function(plan, jobs, pools) {
   draws <- length(jobs[[1]]$ways[[1]]$seconds)
   ends <- matrix(NA_real_, draws, length(jobs))
@@ -118,10 +118,10 @@ open_matrix <- function(pool) if (is.null(pool$open)) matrix(0, 0, 2) else pool$
 
 busy_matrix <- function(pool) if (is.null(pool$busy)) matrix(0, 0, 0) else pool$busy
 
-# Until when the nodes of a pool have work that is under way: draws x nodes. `running`: jobs in the
-# order in which they began, each `nodes`, `left_s`, draws of what is left of it, and `most`, how
-# many of the nodes it may take from, the first (`NULL`: all). Where more is under way than there
-# are nodes, one job comes after another.
+# Times until which the nodes of a pool are busy with running jobs: draws x nodes. `running`: jobs
+# in the order in which they started, each `nodes`, `left_s`, draws of its remaining time, and
+# `most`, how many of the nodes it may take, counted from the first (`NULL`: all). If more jobs run
+# than there are nodes, they run one after another.
 busy_nodes <- function(nodes, running, draws) {
   free <- matrix(0, draws, nodes)
   for (job in running) {
@@ -135,7 +135,7 @@ busy_nodes <- function(nodes, running, draws) {
   free
 }
 
-# When a job ends that waits for no other but what is under way.
+# End of a job that waits only for running jobs.
 alone_ends <- function(seconds, pool = NULL, nodes = 1L) {
   if (is.null(pool)) return(seconds)
   c(pool_ends(matrix(seconds), 1L, as.integer(nodes), as.integer(pool$nodes),

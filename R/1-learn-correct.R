@@ -1,27 +1,27 @@
-# What past jobs say of the next: a bias of each site and tier, shrunk toward none, and a factor on
-# the width of ranges.
+# Lessons of past jobs for the next: a bias of each site and tier, shrunk toward none, and a factor
+# on the width of ranges.
 
-# What is believed of sites before any job: the sd of their log bias as a whole, of one site about
-# that, and of a tier about its site; how many jobs the belief in the forecast's own ranges is
-# worth, and what a job of another site is, for the width of ranges.
+# Prior of sites: the sd of their log bias as a whole, of one site about that, and of a tier about
+# its site; the weight in jobs of the forecast's own ranges, and of a job of another site, for the
+# width of ranges.
 learning_prior <- list(all = 0.1, site = 0.35, tier = 0.1, believed = 5, other = 0.3)
 
-# The same of the stages that are learned by themselves: the queue, which has its hours of the day,
-# the start of nodes, and what it takes to send a job.
+# The same prior for stages that are learned separately: the queue, which depends on the hour of the
+# day, the start of nodes, and the upload of a job.
 stage_priors <- list(wait_s = c(learning_prior, hours = 0.4), start_s = learning_prior,
                      upload_s = learning_prior)
 
-# What is believed of failing runs before any: a share of 1 %, as if from fifty runs.
+# Prior of failing runs: a share of 1 %, worth fifty runs.
 failing_prior <- list(share = 0.01, runs = 50)
 
-# The share of a site's runs that fails: `failed` of `runs`, beside what is believed.
+# Share of a site's runs that fail: `failed` of `runs`, combined with the prior.
 failing_share <- function(failed, runs, prior = failing_prior) {
   (sum(failed) + prior$share * prior$runs) / (sum(runs) + prior$runs)
 }
 
-# By how much (of logs) the middle of a sum moves when some of its parts are `factors` times what
-# they were. `middle`: of the sum, one a job; `parts`, `factors`: matrices with one row a job. By
-# the parts' middles.
+# Change (in logs) of the median of a sum when its parts are multiplied by `factors`. `middle`:
+# median of the sum, one per job; `parts`, `factors`: matrices with one row per job. Uses the
+# medians of the parts.
 shift_of_sum <- function(middle, parts, factors) {
   log(pmax(1 + rowSums(parts * (factors - 1)) / middle, 0.05))
 }
@@ -68,15 +68,14 @@ learned_of <- function(learning, site, tier, hours = NULL) {
        changed = or_else(fit$changed[[site]], NA_integer_))
 }
 
-# How much a job's score says of ranges that are corrected: one of a site of which nothing was known
-# was not corrected.
+# Weight of a job's score for corrected ranges: a job of a site without history was not corrected.
 knowledge_before <- function(past) {
   before <- stats::ave(seq_len(nrow(past)), past[["site"]], FUN = seq_along) - 1
   before / (before + 2)
 }
 
-# What learned_of() goes by: the fit to all jobs, and how far each was off, corrected from those
-# before it.
+# Working data of learned_of(): the fit to all jobs, and the error of each job, corrected from
+# earlier jobs only.
 learning_of <- function(past, prior = learning_prior, scores = past_scores(past, prior)) {
   list(past = past, fit = fit_bias(past, prior), scores = scores, prior = prior)
 }
@@ -107,13 +106,13 @@ fit_bias <- function(past, prior) {
        changed = changes$changed)
 }
 
-# What came beside what was forecast, of logs, and the variance that the forecast's range means.
+# Actual against forecast, in logs, and the variance that the forecast's range implies.
 residuals_of <- function(past) {
   list(r = past[["y"]] - past[["mid"]],
        v = (pmax(past[["high"]] - past[["low"]], 0.1) / (2 * stats::qnorm(0.9)))^2)
 }
 
-# What each job's hours have in its residual: that other hours are other hours is no change of the
+# Part of each job's residual that belongs to its hours: a different hour is not a change of the
 # site.
 hours_part <- function(design, effects) {
   by_hours <- design$kind == "hours"
@@ -170,14 +169,14 @@ site_weights <- function(r, sd, half = 15, threshold = 3.2) {
   list(weight = weight, since = since)
 }
 
-# Where a series changed its level: the first place after the likeliest change; NA where chance does
-# as well. Noise is what each value is off the one before it, which a change of level moves once;
+# Change of level of a series: the first place after the likeliest change; NA if chance explains it.
+# Noise is the difference of each value from the one before, which a change of level affects once;
 # odd values are drawn in.
 last_change <- function(r, sd, threshold = 3, least = 3) {
   n <- length(r)
   if (n < least + 2) return(NA_integer_)
   noise <- max(0.08, min(stats::median(sd), 1.4826 * stats::median(abs(diff(r))) / sqrt(2)))
-  # A value counts by how it stands to its neighbours: one that is odd alone is none of a new level.
+  # A value is weighted by its neighbours: a single odd one is no evidence of a new level.
   near <- cbind(r, c(r[2], r[-n]), c(r[-1], r[n - 1]))
   middle <- pmax(pmin(near[, 1], near[, 2]), pmin(pmax(near[, 1], near[, 2]), near[, 3]))
   r <- pmin(pmax(r, middle - 2 * noise), middle + 2 * noise)
@@ -194,7 +193,7 @@ past_scores <- function(past, prior = learning_prior) {
   n <- nrow(past)
   design <- bias_design(past, prior)
   x <- residuals_of(past)
-  # One job more changes the weights of its own site's.
+  # One more job changes the weights of its own site's jobs.
   weight <- numeric(n)
   effects <- numeric(ncol(design$X))
   out <- numeric(n)
@@ -224,8 +223,8 @@ width_factor <- function(scores, weight, prior, level = 0.8) {
   s <- c(scores, grid)
   w <- c(weight, rep(prior$believed / 40, 40))
   order <- order(s)
-  # The next job could be anywhere, which counts as half a job beside those there are; of two scores
-  # about the level the point between.
+  # The next job could lie anywhere, which counts as half a job; the point lies between the two
+  # scores around the level.
   reached <- (cumsum(w[order]) - w[order] / 2) / (sum(w) + 0.5 * sum(weight) / sum(w))
   stats::approx(reached, s[order], level, rule = 2, ties = "ordered")$y
 }

@@ -1,9 +1,8 @@
-# How long a scheduler's queue lasts, from the waits that were seen: by the hours of the day, and by
-# how much was asked for at once.
+# Duration of a scheduler's queue, from observed waits: by the hour of the day, and by the number of
+# machines requested at once.
 
-# What is believed of a queue before any wait: the sd of what hours of the day change (of logs) and
-# of what twice as many machines do, and the spread of single waits, as if it had been seen so
-# often.
+# Prior of a queue: the sd of the effect of the hour (in logs) and of twice as many machines, and
+# the spread of single waits with its weight in observations.
 queue_prior <- list(hours = 0.4, size = 0.3, spread = 1, seen = 2)
 
 # The log-normal time of the next wait. `seconds`: waits, above 0; `hours`: the part of the day in

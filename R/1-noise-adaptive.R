@@ -1,4 +1,4 @@
-# Engines that stop each pixel by itself: what a noise limit will take.
+# Sampling time under a noise limit, for engines that stop each pixel separately.
 
 #' Samples that a noise limit will take
 #'

@@ -1,4 +1,4 @@
-# Whether two pictures show the same thing.
+# Do two pictures show the same thing?
 
 #' Compare two pictures
 #'
@@ -71,8 +71,7 @@ compare_pictures <- function(a, b, tile = 32, chance = 0.01) {
   ))
 }
 
-# A shift of a tile below half a percent of the brightness is not looked at: heavy tails bring it
-# about by themselves.
+# Ignore a shift of a tile below half a percent of the brightness: heavy tails cause such shifts.
 least_shift <- 0.005
 
 # How far two values may lie apart by rounding: half a step of 8 or 16 bit pictures each, in linear
@@ -83,9 +82,9 @@ rounding_noise <- function(a, light) {
   if (length(depth) && depth < 32) 2.4 / (2^depth - 1) * 1.01 else 5e-5 * light
 }
 
-# The noise at which half of the answers accept. Where answers overlap, a logistic regression on log
-# noise; where all accepted lie below all refused, the geometric mean of the two next to the border;
-# the noisiest accepted when nothing was refused; NULL when nothing was accepted.
+# Noise at which half of the answers accept. If answers overlap, a logistic regression on log noise;
+# if all accepted lie below all refused, the geometric mean of the two next to the border; the
+# noisiest accepted if none was refused; NULL if none was accepted.
 acceptable_noise <- function(noise, accepted) {
   if (!length(noise) || !any(accepted)) return(NULL)
   if (all(accepted)) return(max(noise))

@@ -75,8 +75,8 @@ fit_limit <- function(samples, seconds = NULL, noise = NULL, error = NULL, floor
   new_limit_fit(fit)
 }
 
-# What is said of noise that does not follow the law: how it falls instead, where that is plainly
-# too slow or too fast.
+# Note on noise that does not follow the law: how it falls instead, if that is clearly too slow or
+# too fast.
 noise_law <- function(probes) {
   known <- !is.na(probes[["noise"]]) & probes[["noise"]] > 0
   noise <- log(probes[["noise"]][known])
@@ -126,7 +126,7 @@ fit_line <- function(x, y, error, assumed, names, origin = FALSE) {
     inverse <- if (origin) matrix(c(0, 0, 0, 1 / sum(w * x^2)), 2) else
       solve_two(crossprod(design, design * w))
     free <- drop(inverse %*% crossprod(design, w * y))
-    # Where the line leaves the positive the weights stay those of the measurements.
+    # Where the line turns negative, keep the weights of the measurements.
     fitted <- drop(design %*% free)
     last <- mean
     mean <- ifelse(fitted > 0.2 * y, fitted, y)
@@ -143,15 +143,15 @@ fit_line <- function(x, y, error, assumed, names, origin = FALSE) {
        points = length(y), refused = line_p_value(x, residual, design, w, y, known, df))
 }
 
-# The odds of no floor beforehand, times the width of what a floor could be over how well it is
-# told, which the points do not say: fitted by simulation, so that counts are promised at 90 % on
-# average over curves with and without a floor.
+# Prior odds of no floor, times the ratio of the width of possible floors to the precision of the
+# fit, which the points do not determine. Fitted by simulation, so that promised counts hold in 90 %
+# of curves on average, with and without a floor.
 no_floor_odds <- 2
 
-# The chance of the line through the origin beside the free one. A floor at all means one above 0,
-# so that the evidence for it is that of the free line times twice the part of its distribution
-# above 0. `gain`: what the free line fits better, in squares of known spreads, or by the ratio of
-# squares where the spread is estimated from the residuals.
+# Chance of the line through the origin relative to the free one. Any floor is above 0, so that the
+# evidence for it is that of the free line times twice the part of its distribution above 0. `gain`:
+# the better fit of the free line, in squares of known spreads, or by the ratio of squares if the
+# spread is estimated from the residuals.
 chance_of_no_floor <- function(plain, line) {
   gain <- if (line$basis == "measured") line$df *
     log(max(plain$squares, 1e-300) / max(line$squares, 1e-300))

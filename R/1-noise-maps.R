@@ -149,7 +149,7 @@ check_finite <- function(sums, a, b) {
   invisible(sums)
 }
 
-# What makes the sums say nothing about noise is an error.
+# Refuse sums that contain no information about noise.
 check_sums <- function(sums, a, b, against) {
   check_finite(sums, a, b)
   if (sum(sums[["sum_a"]] + sums[["sum_b"]]) <= 0) {

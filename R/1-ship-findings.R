@@ -23,7 +23,7 @@ plain_path <- function(path) {
   }, "")
 }
 
-# Assets against the files that are there. `assets` has path, embedded, needed; `files` path, bytes,
+# Check assets against the files found. `assets` has path, embedded, needed; `files` path, bytes,
 # readable; `root` is the folder both are relative to.
 asset_findings <- function(assets, files, root) {
   assets <- assets[!assets$embedded, , drop = FALSE]
@@ -170,7 +170,7 @@ output_findings <- function(outputs, frames, images = 1L, others = character()) 
   )
 }
 
-# Sizes: what is sent against a site's cap, what comes back against the disk.
+# Sizes: the upload against a site's cap, the pictures against the disk.
 size_findings <- function(sent, cap, site, back, free, stated = sent) {
   unlike <- abs(log(max(sent, 1) / max(stated, 1))) > 0.1
   fill <- if (is.na(free)) 0 else back / free
@@ -189,8 +189,8 @@ size_findings <- function(sent, cap, site, back, free, stated = sent) {
   )
 }
 
-# A job's name against those that were used, also those of cancelled jobs and those that differ only
-# in case.
+# Check a job's name against earlier ones, including cancelled jobs and names that differ only in
+# case.
 name_findings <- function(name, used) {
   if (is.null(name) || !tolower(name) %in% tolower(used)) return(NULL)
   same <- used[match(tolower(name), tolower(used))]
@@ -215,8 +215,7 @@ next_name <- function(name, used) {
   }
 }
 
-# What was asked, what the scene says and what a finished frame says, where they differ. Each is a
-# named list.
+# Differences between the shot, the scene file and a finished frame. Each is a named list.
 snapshot_findings <- function(asked, scene = NULL, frame = NULL) {
   text <- function(x) if (is.null(x)) NA_character_ else paste(x, collapse = " x ")
   do.call(rbind, lapply(names(asked), function(name) {

@@ -200,7 +200,7 @@ fit_sds <- function(model, draws = 200) {
   hessian <- stats::optimHess(found$par, aim)
   root <- tryCatch(chol(solve((hessian + t(hessian)) / 2)),
                    error = function(e) diag(spread_prior$sd))
-  # Where the table is large the spreads are known, and their draws would only cost.
+  # In a large table the spreads are well known, and drawing them would only cost time.
   if (max(diag(root)) < 0.03) draws <- 1
   z <- if (draws == 1) matrix(0, 1, 4) else with_seed(1, matrix(stats::rt(4 * draws, 6), draws))
   theta <- rep(found$par, each = draws) + z %*% root
@@ -259,7 +259,7 @@ speed_equations <- function(model, sd, full = FALSE) {
   scene <- drop(right_scene - b %*% beta) / d
   explained <- sum(beta * right) + sum(scene * right_scene)
   fit <- -(log_det + sum(log(d)) + 2 * sum(log(diag(root))) + fixed - explained) / 2
-  # Runs within cells tell the last spread by themselves.
+  # Runs within cells determine the last spread alone.
   if (cells$df) fit <- fit - cells$df * log(sd[4]) - cells$within / (2 * sd[4]^2)
   out <- list(log_likelihood = fit, beta = beta, scene = scene)
   if (full) {
@@ -306,10 +306,10 @@ cell_forecast <- function(model, sd, i, j, run = TRUE) {
   list(mean = model$mean + mean + share * residual, variance = variance + wider * run * sd[4]^2)
 }
 
-# By how much the variance of interaction and runs is larger for each rig than over the whole table:
-# two releases of one engine may differ scene by scene, or run on a restless machine, where all
-# other rigs agree. Told by the rests of the engine's cells beside what the common variances make of
-# them (two cells' worth of these beforehand); never below 1.
+# Variance of interaction and runs of each rig relative to the whole table: two releases of one
+# engine may differ scene by scene, or run on a restless machine, while all other rigs agree.
+# Compares the residuals of the engine's cells with those that the common variances imply (two prior
+# cells' worth of these); never below 1.
 interaction_by_engine <- function(model, prior = 2) {
   engine <- ifelse(grepl(", ", model$rigs), sub("^.*, ([^ ]+).*$", "\\1", model$rigs), "")
   if (length(unique(engine)) < 2) return(rep(1, length(engine)))

@@ -1,4 +1,4 @@
-# What a speed fit says of scenes and rigs: forecasts, the table of rigs, the next trial.
+# Results of a speed fit for scenes and rigs: forecasts, the table of rigs, the next trial.
 
 #' @rdname fit_speeds
 #' @param object A speed fit.
@@ -110,7 +110,7 @@ summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
   points[here == base, ] <- 0
   runs <- residual_scatter(fit$cells$n, fit$cells$j, length(fit$rigs))
   z <- stats::qnorm((1 + level) / 2)
-  # A scene of its own adds its interaction to the spread of the mean ratio.
+  # A new scene adds its interaction to the spread of the mean ratio.
   mean_sd <- (points[, 3] - points[, 2]) / (2 * z)
   scene_sd <- sqrt(mean_sd^2 + 2 * exp(2 * fit$mode[3]))
   table <- new_speed_table(list(
@@ -123,11 +123,10 @@ summary.cp_speed_fit <- function(object, relative_to = NULL, level = 0.8, ...) {
   table[order(-points[, 1]), ]
 }
 
-# `x`: timings; `unit`: the column that counts, `threads` or `device_count`. A list, one entry a
+# `x`: timings; `unit`: the column that counts, `threads` or `device_count`. A list, one entry per
 # scene, engine, version, limit, size, features and node (the one with most numbers first): `of` (a
-# row with these), `n`, `seconds`, `frames`. Frames that were timed at one number only say nothing
-# of it and are left out; the others are brought to their usual time (an additive model of log
-# times, frame and number).
+# row with these), `n`, `seconds`, `frames`. Frames that were timed at one number only are excluded;
+# the others are scaled to their usual time (an additive model of log times, frame and number).
 counted_times <- function(x, unit, most = 4) {
   check_choice(unit, argument("unit"), c("threads", "device_count"))
   x <- as_frame(filled_timings(x, argument("x")))

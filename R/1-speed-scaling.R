@@ -60,8 +60,7 @@ fit_scaling <- function(n, seconds, error = NULL, assume = NULL, unit = "threads
   if (!is.null(error)) error <- check_number(error, argument("error"), above = 0, most = 2)
   points <- as_table(list(n = n, seconds = seconds))
   if (length(unique(n)) < 2) return(assumed_scaling(points, assume, error, unit))
-  # The spread of one time beside the law: told by repeats, or where enough times are left over for
-  # it.
+  # Spread of one time about the law: from repeats, or from the residuals if there are enough times.
   told <- is.null(error) && (length(n) >= enough_points || length(n) - length(unique(n)) >= 2)
   spread <- if (told) NULL else or_else(error, assumed_scaling_error)
   fits <- lapply(names(scaling_laws), fit_law, n = n, y = log(seconds), spread = spread)
@@ -96,13 +95,13 @@ scaling_laws <- list(
                  names = c("gain", "least"), upper = c(1, 1))
 )
 
-# What is known of the parameters beforehand: each is an even number between 0 and 1, to this power.
-# Serial shares, contention and coherence are small as a rule (Gunther 2007, chapter 4, finds
-# contention of some per cent and coherence of some per mille), gains may be anything.
+# Prior of the parameters: each is uniform between 0 and 1, to this power. Serial shares, contention
+# and coherence are usually small (Gunther 2007, chapter 4, finds contention of a few per cent and
+# coherence of a few per mille); gains may be anything.
 law_powers <- list(amdahl = 2, usl = c(1.5, 3), line = 1, plateau = c(1, 3))
 
-# The odds of the laws beforehand. The universal law holds Amdahl's in it, and what follows from
-# taking the simpler one by mistake (a plan for many that stops paying early) is the dearer fault.
+# Prior odds of the laws. The universal law contains Amdahl's, and choosing the simpler one by
+# mistake (a plan for many nodes that stops paying early) is the more expensive error.
 law_odds <- c(amdahl = 0.1, usl = 0.8, line = 0.03, plateau = 0.07)
 
 # With fewer points than this the evidence of each counts by its root: by simulation, 80 % ranges of
@@ -260,7 +259,8 @@ confint.cp_scaling_fit <- function(object, parm = object$best, level = 0.95, ...
                 lower = c(exp(t1[1]), ends[1, ]), upper = c(exp(t1[2]), ends[2, ])))
 }
 
-# Where a profile crosses the limit between its best place and a bound; the bound when it does not.
+# Place where a profile crosses the limit between its best place and a bound; the bound if it does
+# not cross.
 profile_end <- function(squares, best, bound, limit) {
   if (best == bound || squares(bound) <= limit) return(bound)
   stats::uniroot(function(v) squares(v) - limit, sort(c(best, bound)),

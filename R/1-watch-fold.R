@@ -1,10 +1,9 @@
-# Events of a running job become the state of its frames and nodes, whatever the order in which they
-# come in.
+# Events of a running job become the state of its frames and nodes, in whatever order they arrive.
 
 # States of a frame, or a piece of one, in the order in which they follow each other.
 frame_states <- c("waiting", "given out", "rendering", "arrived", "usable", "failed", "lost")
 
-# What else can happen: to the job, or to a node. Anything else is counted and does nothing.
+# Other events of a job or a node. Unknown events are counted and have no effect.
 job_happenings <- c("placed", "asked", "refused", "sent", "begun", "paused", "resumed", "stopped",
                     "ordered", "halted", "ready", "spoilt", "other version", "fetched", "deleted",
                     "prepassed", "reported", "unreached", "reached", "looked", "told",
@@ -75,8 +74,8 @@ fold_frames <- function(x, frames) {
 untold_frame <- list(state = "waiting", node = NA_character_, since = NA_real_, begun = NA_real_,
                      seconds = NA_real_, runs = 0L, failures = 0L)
 
-# One frame's events, in their order. A frame that arrived stays arrived, whatever other nodes make
-# of it later; only a verdict on its picture, or a failure on its own node, changes that.
+# Events of one frame, in order. A frame that arrived stays arrived, whatever other nodes make of it
+# later; only a verdict on its picture, or a failure on its own node, changes that.
 fold_frame <- function(what, time, node, seconds) {
   out <- untold_frame
   for (k in seq_along(what)) {
@@ -147,8 +146,8 @@ ranked_alarms <- function(found) {
   found[order(match(found[["level"]], alarm_levels), found[["until_s"]]), , drop = FALSE]
 }
 
-# `events` as job_events() has them, in their order. A frame is refused by an event `failed` of
-# source `verify`; that it was begun, ready or there is left out where it was told before that.
+# `events` as job_events() has them, in order. An event `failed` of source `verify` refuses a frame;
+# earlier events that the frame was started, ready or delivered are dropped.
 without_refused <- function(events) {
   x <- as_frame(events)
   refused <- x[["what"]] %in% "failed" & x[["source"]] %in% "verify"
@@ -160,7 +159,7 @@ without_refused <- function(events) {
       x[["what"]] %in% c("given out", "rendering", "ready", "arrived", "usable")), , drop = FALSE]
 }
 
-# The frames that are refused and not there anew: `shot`, `frame`, `sequence` (of the event that
+# Refused frames that were not delivered again: `shot`, `frame`, `sequence` (of the event that
 # refused them).
 refused_frames <- function(events) {
   x <- as_frame(events)

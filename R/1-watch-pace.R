@@ -1,5 +1,5 @@
-# Whether a running job has slowed down: a sequential test on its arrivals, calibrated by the draws
-# of its forecast.
+# Has a running job slowed down? A sequential test on its arrivals, calibrated by the draws of its
+# forecast.
 
 # `home`: when each frame is at home in each draw (draws x frames); `seen`: when the frames that are
 # there arrived; `false`: the chance of an alarm, at any time, over a job that goes as one of the
@@ -48,7 +48,7 @@ pace_test <- function(home, seen, false = 0.05, blocks = 20) {
   best <- which.max(z)
   from <- own$last[best] - own$window[best]
   after <- mean(paces[seq(from + 1, done)])
-  # What stands out is picked for standing out: it is taken for less, by what chance makes of it.
+  # A selected extreme overstates the change: shrink it by the part that chance explains.
   sure <- max(0, 1 - 1 / max(z)^2)
   so_far <- log(sum(exp(paces + middle[seq_len(done)])) / sum(exp(middle[seq_len(done)])))
   list(slowed = TRUE, factor = exp(sure * (after - mean(paces[seq_len(from)]))),
@@ -60,12 +60,11 @@ pace_test <- function(home, seen, false = 0.05, blocks = 20) {
 # The first draws, as many as a threshold needs: they are alike, and all of them take long to sort.
 first_draws <- function(home, most = 1000) home[seq_len(min(nrow(home), most)), , drop = FALSE]
 
-# How much the pace of what is to come may differ from that of what came, as an sd of logs, beyond
-# what the draws have: a machine does not go evenly. `own`: log paces of the blocks that are done
-# beside the draws' medians, `drawn` those of the draws. The variance of blocks beyond the draws'
-# own, of means over those that are done and those that are left, neighbours being alike over about
-# `alike` of them (the integrated autocorrelation; 4 is that of a first-order process with
-# correlation 0.6).
+# Extra spread of the future pace relative to the past pace, as an sd of logs, beyond the draws:
+# machines do not run evenly. `own`: log paces of the finished blocks relative to the draws'
+# medians, `drawn` those of the draws. The variance of blocks beyond the draws' own, for means over
+# finished and remaining blocks, with neighbours alike over about `alike` of them (the integrated
+# autocorrelation; 4 is that of a first-order process with correlation 0.6).
 pace_drift <- function(own, drawn, blocks, alike = 4) {
   done <- length(own)
   if (done < 4 || done >= blocks) return(0)
@@ -73,10 +72,10 @@ pace_drift <- function(own, drawn, blocks, alike = 4) {
   min(0.5, sqrt(max(0, beyond) * alike * (1 / done + 1 / (blocks - done))))
 }
 
-# Whether frames come more slowly, from the first on, than the draws have it: the log time since the
-# first frame at the ends of blocks, beside the draws' median in units of their spread; the greatest
-# of these is held against the share 1 - `false` of the same over whole draws. Returns a list:
-# `unlike`, and `factor`, the time since the first frame beside the median of the draws.
+# Do frames arrive more slowly from the start than in the draws? The log time since the first frame
+# at the ends of blocks, relative to the draws' median in units of their spread; the greatest of
+# these is compared with the share 1 - `false` of the same over whole draws. Returns a list:
+# `unlike`, and `factor`, the time since the first frame relative to the median of the draws.
 level_test <- function(home, seen, false = 0.005, blocks = 20) {
   nothing <- list(unlike = FALSE, factor = 1)
   home <- first_draws(home)

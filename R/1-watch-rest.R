@@ -45,7 +45,7 @@ rest_draws <- function(home, finish, cost, seen, now, near = 0.4, over = 1, drif
     after[!is.finite(after)] <- 0
     return(alike(ifelse(after > 0, pmax(seen[n] + after, now), seen[n]), 1))
   }
-  # Of what slowed down since the half of it tells nothing.
+  # The moment of the half contains no information on a later slowdown.
   at <- if (m > 0) unique(c(if (over == 1) ceiling(m / 2), m)) else integer()
   times <- arrival_moments(home, c(at, m + 1))
   ends <- is.finite(finish) & rowSums(!is.finite(times)) == 0
@@ -107,7 +107,7 @@ start_shift <- function(home, seen) {
   0
 }
 
-# The moments at which so many frames had arrived, draws x counts, in the order of `counts`.
+# Moments at which each number of frames had arrived, draws x counts, in the order of `counts`.
 arrival_moments <- function(home, counts) {
   asked <- sort(unique(as.integer(counts)))
   frames_arrived(home, asked)[, match(counts, asked), drop = FALSE]
@@ -133,11 +133,11 @@ moved_draws <- function(y, x, target, weight) {
   y + drop((matrix(target, nrow(x), ncol(x), byrow = TRUE) - x) %*% slope)
 }
 
-# When a job ends of which nothing more has come for longer than any gap of its forecast: what
-# stands still is in none of its draws, and how long that lasts is told by nothing but how long it
-# has lasted. The chance that it lasts longer than t more is taken as age / (age + t) (Gott 1993,
-# Implications of the Copernican principle for our future prospects, Nature 363, 315-319). `finish`:
-# draws of its end; `age`: seconds that it stands still; `now`.
+# End of a job without new frames for longer than any gap of its forecast. No draw contains a
+# standstill, and its age is the only evidence of its length. The chance that it lasts longer than t
+# more is age / (age + t) (Gott 1993, Implications of the Copernican principle for our future
+# prospects, Nature 363, 315-319). `finish`: draws of its end; `age`: seconds of the standstill;
+# `now`.
 silent_finish <- function(finish, age, now, seed) {
   n <- length(finish)
   still <- with_seed(seed, age * (1 / ((sample.int(n) - 0.5) / n) - 1))

@@ -1,7 +1,7 @@
 # Bills of sites: tables from outside, read by the map in the site's file or by the columns of the
 # FinOps Open Cost and Usage Specification.
 
-# What a line of a bill can say, and as what it is read.
+# Columns of a bill's line, and their types.
 bill_columns <- c(key = "text", kind = "text", item = "text", quantity = "number", unit = "text",
                   price = "number", amount = "number", currency = "text", node = "text",
                   began = "moment", ended = "moment", shot = "text", frames = "text", job = "text")
@@ -152,8 +152,7 @@ standard_optional <- c(ConsumedQuantity = "number", ConsumedUnit = "string",
                        ResourceId = "string", ResourceName = "string", SkuId = "string",
                        Tags = "string")
 
-# Its categories of charges, as kinds of ours. A correction of an earlier bill is one whatever its
-# category.
+# Its categories of charges as our kinds. A correction of an earlier bill is one in any category.
 standard_kinds <- c(Usage = "usage", Purchase = "usage", Tax = "tax", Credit = "credit",
                     Adjustment = "refund")
 

@@ -1,13 +1,13 @@
-# What was read of a large folder is kept in the user's cache, by each file's size and time, so that
-# the next command reads only what has changed. Folders of few files are read anew: that is as fast.
+# Records of a large folder are kept in the user's cache, by each file's size and time, so that the
+# next command reads only changed files. Folders of few files are read again: that is as fast.
 
 cached_from <- 40L  # files in a folder
 
-# Reads files with `read`, those that are as they were from the cache. `kind` tells what is read.
+# Reads files with `read`, and takes unchanged ones from the cache. `kind` names the records.
 read_cached <- function(files, read, kind) {
   if (length(files) < cached_from) return(lapply(files, read))
   facts <- file.info(files, extra_cols = FALSE)
-  # Each time by itself: format() would write all with as many digits as one of them needs.
+  # Format each time separately: format() would write all with as many digits as one of them needs.
   stamp <- paste(facts$size, sprintf("%.9f", as.numeric(facts$mtime)), package_stamp())
   store <- cache_path(dirname(files[1]), kind)
   kept <- tryCatch(readRDS(store), error = function(e) NULL, warning = function(w) NULL)
@@ -15,8 +15,7 @@ read_cached <- function(files, read, kind) {
   records <- vector("list", length(files))
   records[!is.na(at)] <- kept$records[at[!is.na(at)]]
   for (i in which(is.na(at))) records[[i]] <- read(files[i])
-  # A file that was written within the last seconds may be written once more in the same tick of its
-  # clock.
+  # A file written within the last seconds may be written again in the same tick of its clock.
   fresh <- as.numeric(Sys.time()) - as.numeric(facts$mtime) < 3
   if (anyNA(at) && !all(fresh)) {
     write_cache(list(keys = ifelse(fresh, "", paste(files, stamp)), records = records), store)
@@ -34,7 +33,7 @@ cache_path <- function(folder, kind) {
             paste0(kind, "-", text_hash(real_path(folder)), ".rds"))
 }
 
-# A cache that cannot be written is none: nothing is said of it.
+# A cache that cannot be written is skipped without a message.
 write_cache <- function(what, path) {
   part <- paste0(path, "-", Sys.getpid())
   tryCatch({
@@ -46,8 +45,8 @@ write_cache <- function(what, path) {
   invisible()
 }
 
-# What took long to work out, kept by all that it follows from (`from`): worked out once, and found
-# the next time, if it is `still` good. The twenty newest of a kind are kept.
+# Results of long computations, kept by a hash of their inputs (`from`): computed once, and found
+# the next time if `still` valid. The twenty newest of a kind are kept.
 read_or_make_cached <- function(kind, from, make, least_s = 1, still = function(value) TRUE) {
   key <- paste(openssl::md5(serialize(list(from, package_stamp()), NULL, xdr = FALSE)))
   path <- file.path(tools::R_user_dir("clockpigeon", "cache"), paste0(kind, "-", key, ".rds"))
@@ -64,8 +63,8 @@ read_or_make_cached <- function(kind, from, make, least_s = 1, still = function(
   value
 }
 
-# All that a project's answers follow from, as a hash: its files by name, size and time, and what a
-# ledger on a server says of itself (`said`).
+# Hash of all inputs of a project's answers: its files by name, size and time, and the stamp of a
+# ledger on a server (`said`).
 project_stamp <- function(project, said = NULL) {
   folders <- c("shots", "nodes", "engines", "sites", "manifests", "jobs", "rates", "assets")
   files <- c(file.path(project$root, "clockpigeon.yaml"), project$ledger,

@@ -1,4 +1,4 @@
-# What a rate card says of prices: the fields of charges, hire classes, discounts, balances, tax.
+# Prices on a rate card: the fields of charges, hire classes, discounts, balances, tax.
 
 # Money of a card: an ISO 4217 code, or the site's own unit in small letters ("340 shells"). Which
 # of them the card counts in is checked when all of it has been read.

@@ -26,9 +26,9 @@ read_foreign_csv <- function(path, map = NULL) {
   x
 }
 
-# A large table by data.table, where it is plain UTF-8 with commas or tabs between; NULL where it is
-# anything else. What becomes a number or a flag of a timing is read as that where it holds only
-# these; all else is text.
+# Reads a large table with data.table if it is plain UTF-8 with commas or tabs; returns NULL
+# otherwise. Columns that become numbers or flags of a timing are read as such if they hold nothing
+# else; all others are text.
 read_large_csv <- function(path, map) {
   if (any(readBin(path, "raw", 65536) == 0)) return(NULL)
   first <- readLines(path, 1, warn = FALSE)

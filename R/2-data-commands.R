@@ -21,7 +21,7 @@ named_texts <- function(x, where) {
       x, names(x))
 }
 
-# A regular expression with so many groups in parentheses as `groups` names.
+# A regular expression with one group in parentheses for each of `groups`.
 pattern_field <- function(x, where, groups = c("one group in parentheses: the number" = 1)) {
   x <- check_text(x, where)
   found <- tryCatch(length(attr(regexpr(x, "", perl = TRUE), "capture.names")),

@@ -1,4 +1,4 @@
-# Devices: how an engine is made to render on the ones that are asked for.
+# Devices: how an engine is made to render on the selected ones.
 
 device_fields_in_braces <- c("device_index", "device_count", "share")
 
@@ -34,8 +34,8 @@ device_setups_field <- function(x, where) {
   stats::setNames(ways, names(x))
 }
 
-# A set of devices as a plan asks for it: list(kind, index), the index NULL for all of a kind; NULL
-# when it names none: `all` of a node, or what is `shared`, is the engine's to take.
+# Set of devices in a plan: list(kind, index), the index NULL for all of a kind; NULL if it names
+# none: the engine takes `all` of a node, or the `shared` part.
 parse_devices <- function(text, where) {
   if (is.na(text) || text %in% c("all", "shared")) return(NULL)
   said <- regmatches(text, regexec("^(cpu|gpu)(?: +(all|[0-9]+(?: *[+] *[0-9]+)*))?$", trimws(text),

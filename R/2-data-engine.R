@@ -45,8 +45,8 @@ metadata_field <- function(x, where) {
   Map(check_text, x, paste0(where, "$", names(x)))
 }
 
-# What is written for each value of a limit that the engine can do: a map, or a formula in n and the
-# n it holds for. list(known, texts), the values going up.
+# Text for each value of a limit that the engine supports: a map, or a formula in n and the n it
+# holds for. list(known, texts), with rising values.
 value_map_field <- function(x, where) {
   if (!is.list(x) || is.null(names(x))) {
     stop_input("type", paste("got", show_value(x)), where,

@@ -1,8 +1,8 @@
-# How large a picture is, and whether its file is long enough for that: from headers and lengths
-# alone, before memory is asked for. PNG: ISO/IEC 15948; TIFF: revision 6.0; OpenEXR: the project's
-# file layout document; PFM as read_pfm().
+# Size of a picture, and whether its file is long enough for it: from headers and lengths alone,
+# before memory is allocated. PNG: ISO/IEC 15948; TIFF: revision 6.0; OpenEXR: the project's file
+# layout document; PFM as read_pfm().
 
-# What kind of picture a file is, by how it begins; NULL for none that is known.
+# Kind of a picture file by its first bytes; NULL if unknown.
 detect_picture_kind <- function(path) {
   head <- readBin(path, "raw", 8)
   begins <- function(starts) any(vapply(starts, function(s) identical(head[seq_along(s)], s), NA))

@@ -142,8 +142,8 @@ read_yaml_file <- function(path) {
                            merge.precedence = "override"), error = failed, warning = failed)
 }
 
-# Only what looks like a number is one: 1,3 and 010 and clock times stay text, which whoever reads
-# the field takes or refuses, and so do yes and no.
+# Only plain numbers become numbers: 1,3 and 010 and clock times stay text, and so do yes and no.
+# The field's reader accepts or refuses them.
 yaml_handlers <- local({
   plain_flag <- function(x) if (tolower(x) %in% c("true", "false")) tolower(x) == "true" else x
   number <- function(x)

@@ -1,7 +1,7 @@
 # Files: written whole or not at all, and compared by their content.
 
-# Writes a file beside its place and moves it there, so that a file of this name is whole:
-# `write(part)` makes it. What it cannot do is refused, and the file that was there stays.
+# Writes a file under a temporary name and moves it into place, so that a file of this name is
+# complete: `write(part)` makes it. A failure is an error and keeps the old file.
 write_whole <- function(path, write, topic = "file") {
   if (!dir.exists(dirname(path)))
     stop_input(topic, "its folder does not exist", path, "Make the folder first.")
@@ -46,8 +46,8 @@ check_folder_open <- function(folder, where = folder) {
 write_text <- function(text, path)
   write_whole(path, function(part) suppressWarnings(writeLines(enc2utf8(text), part)))
 
-# The text of a file in UTF-8, whatever of UTF-8, UTF-16 and Latin-1 it was written in, with plain
-# line ends; an error of ours when it cannot be read, is binary, or larger than `most` bytes.
+# Text of a file in UTF-8 with plain line ends, from UTF-8, UTF-16 or Latin-1. Refuses a file that
+# cannot be read, is binary, or is larger than `most` bytes.
 text_of_file <- function(path, topic, most = 1e9) {
   refuse <- function(why, instead = "Check the path.")
     stop_input(topic, why, short_path(path), instead)
@@ -72,8 +72,8 @@ text_of_file <- function(path, topic, most = 1e9) {
   gsub("\r", "\n", gsub("\r\n", "\n", text, fixed = TRUE), fixed = TRUE)
 }
 
-# What a JSON text from outside holds; an error when it is none. It is looked at before it is
-# parsed: the parser takes a broken text into the format of its message.
+# Content of a JSON text from outside; invalid JSON is an error. The text is checked before it is
+# parsed: the parser puts a broken text into the format of its message.
 parse_json <- function(text, simplifyVector = TRUE, ...) {
   good <- jsonlite::validate(text)
   if (!good) stop("is no JSON: ", shown_text(paste(strsplit(attr(good, "err"), "\n")[[1]][1]), 200),
@@ -118,8 +118,8 @@ parse_csv <- function(text, sep, empty, refuse) {
            error = refuse, warning = refuse)
 }
 
-# A CSV file as a data frame of texts; an empty cell is NA. `columns`: what it must have. What
-# cannot be read is an error that says which columns to write.
+# A CSV file as a data frame of texts; an empty cell is NA. `columns`: the required ones, which the
+# error for an unreadable file lists.
 read_csv_texts <- function(path, columns, topic, empty = "") {
   file <- short_path(path)
   if (!file.exists(path))
@@ -146,7 +146,7 @@ file_hash <- function(path) {
 text_hash <- function(text)
   paste(openssl::md5(charToRaw(paste0(paste(enc2utf8(text), collapse = "\n"), "\n"))))
 
-# Of a record that was read: of its file as it is now, or of its fields where it has none.
+# Hash of a record: of its file as it is now, or of its fields if it has no file.
 record_hash <- function(record) {
   path <- attr(record, "path")
   if (length(path) && file.exists(path)) return(file_hash(path))

@@ -1,4 +1,4 @@
-# Job files: what is asked of a forecast or a choice, to be asked again.
+# Job files: the question of a forecast or a choice, kept to be asked again.
 
 # Fields of a job file.
 job_fields <- function() list(

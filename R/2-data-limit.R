@@ -14,7 +14,7 @@ check_limit <- function(x, where) {
 }
 
 # A limit as the columns of a timing: the kinds joined, the first one's value, and the others'
-# values in `features`, beside the features that the trial sets.
+# values in `features`, together with the features that the trial sets.
 limit_columns <- function(limit, features = NULL) {
   set <- Filter(length, limit)
   if (length(features)) features <- features[order(names(features))]

@@ -1,4 +1,4 @@
-# Manifests: what a shot is made of on disk, what moves in it, and what comes out.
+# Manifests: a shot's files, its moving parts, and its outputs.
 
 asset_fields <- function() list(
   path = field(a_text(), required = TRUE),

@@ -1,5 +1,5 @@
-# What a picture says of itself: text chunks of PNG (ISO/IEC 15948, 11.3.4) and header attributes of
-# OpenEXR (the project's file layout document), both open standards.
+# Metadata of a picture: text chunks of PNG (ISO/IEC 15948, 11.3.4) and header attributes of OpenEXR
+# (the project's file layout document), both open standards.
 
 # Key and value texts of a picture's metadata; an error for a file that is neither or is cut off.
 picture_metadata <- function(path) {

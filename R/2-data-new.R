@@ -1,7 +1,7 @@
 # New projects and new profiles: files with comments, to be changed by hand.
 
-# Makes a folder a project: its file, a shot, a plan and a node, each commented. Files that are
-# there stay as they are.
+# Makes a folder a project: its file, a shot, a plan and a node, each commented. Existing files stay
+# unchanged.
 new_project <- function(folder, name = basename(real_path(folder)), currency = "EUR") {
   folder <- check_text(folder, argument("folder"))
   currency <- check_currency(currency, argument("currency"))
@@ -90,7 +90,7 @@ profile_lines <- function(name, command, ask = NULL, picture = "png", output_as 
     if (length(group) == 1) paste0("  - ", text(group)) else
       paste0("  - [", toString(text(group)), "]")
   }, "")
-  # A reckoning of the samples tells which counts there are.
+  # The formula for the samples determines the possible counts.
   formula <- if (any(grepl("{log2(samples)}", words, fixed = TRUE))) "{is: 2^n, n: 0-16}"
              else if (any(grepl("{sqrt(samples)}", words, fixed = TRUE))) "{is: n^2, n: 1-128}"
   entries <- gsub("{log2(samples)}", "{samples}",

@@ -54,13 +54,13 @@ repeats_field <- function(x, where) {
 new_repeat_until <- record_type("cp_repeat_until", target = is.numeric, least = is.integer,
                                 most = is.integer, budget = anything)
 
-# What a plan's `repeats` can be beside a number: every setting runs `least` times, and those whose
-# mean is not known well enough yet (`target`, the relative half-width of the 95 % interval of its
+# Values of a plan's `repeats` other than a number: every setting runs `least` times. Settings whose
+# mean is not yet known well enough (`target`, the relative half-width of the 95 % interval of its
 # mean log time) run on, block by block, up to `most` times or until the `budget` of the run is
 # used, in s or as "20 min".
 #
-# The interval is one that holds although it was looked at after every run: each look takes 98 %
-# where 95 % are promised (checked by simulation: 94.6 to 98.4 %).
+# The interval allows for a look after every run: each look takes 98 % to promise 95 % (checked by
+# simulation: 94.6 to 98.4 %).
 repeat_rule <- function(target = 0.03, least = 3, most = 20, budget = Inf) {
   if (is.character(budget))
     budget <- parse_duration(check_text(budget, argument("budget")), argument("budget"))

@@ -1,6 +1,6 @@
 # Projects: a folder of plain files.
 
-# Whom the alarms of a job are told: a program, or an address.
+# Targets of a job's alarms: a program, or an address.
 tell_fields <- function() list(
   run = field(text_field()),
   post = field(record_of(post_fields())),
@@ -96,9 +96,8 @@ read_project <- function(path = ".", parts = NULL) {
   project
 }
 
-# Sites, of which those whose pool has nodes that a scheduler gives out are `scheduled`.
-# `read_nodes()` is called where there is a pool; a node file that cannot be read is refused by
-# whoever needs the node.
+# Sites, with `scheduled` set for those whose pool has nodes of a scheduler. `read_nodes()` is
+# called if there is a pool; an unreadable node file is refused only if the node is needed.
 scheduled_sites <- function(sites, read_nodes) {
   pools <- lapply(sites, `[[`, "pool")
   if (!any(lengths(pools))) return(sites)
@@ -109,8 +108,7 @@ scheduled_sites <- function(sites, read_nodes) {
   sites
 }
 
-# Jobs that were placed before, whatever became of them: `job`, `site`, `date`, `state`, NA where it
-# is not said.
+# Jobs that were placed before, with any outcome: `job`, `site`, `date`, `state`, NA if not stated.
 read_jobs <- function(path) {
   rows <- read_csv_texts(path, c("job", "site", "date", "state"), "project", empty = c("", "NA"))
   check_columns(rows, short_path(path), "job")
@@ -160,7 +158,7 @@ demo_file <- function(path = "") {
   found
 }
 
-# Whether a ledger's place is an address of a server, not a file.
+# Is a ledger's place the address of a server and not a file?
 is_server_address <- function(where) grepl("^postgres(ql)?://", where)
 
 check_tell <- function(tell, root) {

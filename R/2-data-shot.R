@@ -24,7 +24,7 @@ shot_fields <- function() list(
   needs = field(record_of(need_fields()), default = list())
 )
 
-# What a shot needs of the place that renders it.
+# Needs of a shot at the place that renders it.
 need_fields <- function() list(
   version = field(a_version()),
   add_ons = field(versions_by_name()),

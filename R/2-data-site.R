@@ -9,7 +9,7 @@ price_fields <- function() c(charge_fields(), list(
   minimum_month = field(a_card_price(), default = 0)
 ))
 
-# What a site can do; what is not said is unknown.
+# Capabilities of a site; those not stated are unknown.
 can_fields <- function() list(
   versions = field(versions_by_name()),
   add_ons = field(versions_by_name()),
@@ -35,7 +35,7 @@ billed_fields <- function()
 
 site_fields <- function() c(place_fields(), selling_fields())
 
-# What a site is.
+# Identity of a site.
 place_fields <- function() list(
   site = field(a_name(), required = TRUE),
   about = field(a_text()),
@@ -73,7 +73,7 @@ place_fields <- function() list(
   can = field(record_of(can_fields()), default = list())
 )
 
-# Where a site answers our protocol, and what it is asked with.
+# Address of a site's service, and its secrets.
 service_fields <- function() list(
   address = field(a_service_address(), required = TRUE),
   token = field(record_of(secret_fields()), required = TRUE)
@@ -82,7 +82,7 @@ service_fields <- function() list(
 # Where something is read that stands in no file of the project.
 secret_fields <- function() list(env = field(a_text()), file = field(a_text()))
 
-# What the site leaves behind while it renders, for a job that was placed there by hand.
+# Files that a site writes while it renders, for jobs placed there by hand.
 report_fields <- function() list(
   file = field(a_text(), required = TRUE),
   as = field(one_of("csv", "json", "log")),
@@ -91,7 +91,7 @@ report_fields <- function() list(
                                 rendering = field(text_field()))))
 )
 
-# What a report can say of a frame, and as what it is read.
+# Columns of a report about frames, and their types.
 report_columns <- c(shot = "text", frame = "integer", state = "text", node = "text",
                     wall_s = "number", begun = "moment", finished = "moment", charge = "number",
                     version = "text")
@@ -111,7 +111,7 @@ a_service_address <- function() {
   field_type(service_address, text_schema("^https?://[^?#@ ]+$", "https://render.example/saltmill"))
 }
 
-# What goes wrong there: shares of a frame's runs, and of a node's hours.
+# Trouble rates of a site: shares of a frame's runs, and of a node's hours.
 trouble_fields <- function() list(
   fails = field(a_percent(), default = 0),
   retries = field(a_count(least = 0, most = 1000), default = 2L),

@@ -12,7 +12,7 @@ field <- function(type, required = FALSE, default = type$default) {
   c(type[c("read", "schema")], list(required = required, default = default))
 }
 
-# What a record has in its fields where nothing is written.
+# Values of a record's absent fields.
 defaults_of <- function(fields) lapply(fields, `[[`, "default")
 
 # A record that is made here and not read from a file: the fields given, and the defaults of others.

@@ -1,4 +1,4 @@
-# Archives: old timings are taken out of a ledger into files beside it, and read as if they were in
+# Archives: old timings move from a ledger into files next to it, and are read as if they were in
 # place.
 
 # Takes the timings that were measured before a day (`before`, as 2025-01-01, UTC) out of a ledger
@@ -58,8 +58,8 @@ check_day <- function(x, where) {
   x
 }
 
-# Deletes the rows of a batch, and notes where they are: in one transaction, in which the ledger's
-# own refusal to delete is lifted for whoever owns it.
+# Deletes the rows of a batch and records where they are, in one transaction that lifts the ledger's
+# own refusal to delete for its owner.
 remove_archived <- function(ledger, before, places, note) {
   con <- ledger_connection(ledger)
   lifted <- if (on_server(con))
@@ -115,7 +115,7 @@ write_archive <- function(rows, folder) {
   path
 }
 
-# Drafts of an archiving that was killed, after an hour in which nothing was written to them.
+# Drafts of a killed archive run, after an hour without writes.
 remove_old_drafts <- function(folder) {
   drafts <- list.files(
     folder, "^(part-[0-9]+-)?timings-[0-9]+[.](parquet|csv[.]gz)$|^part-[0-9a-f]+$",
@@ -154,9 +154,8 @@ archive_hash <- function(path) unname(file_hashes(path))
 
 # ---- reading -------------------------------------------------------------------------------------
 
-# A ledger's archives, each opened as a ledger that is only read, and then the ledger itself: what
-# is asked of all its timings is asked of each. Each knows its `share` of the history, whose last
-# place is `last`.
+# A ledger's archives, each opened as a read-only ledger, and then the ledger itself: queries of all
+# its timings run on each. Each knows its `share` of the history, whose last place is `last`.
 history_parts <- function(ledger) {
   con <- ledger_connection(ledger)
   noted <- if (has_table(con, "archives"))
@@ -234,8 +233,8 @@ from_all_parts <- function(ledger, ask) {
   rows[order(rows[["place"]]), , drop = FALSE]
 }
 
-# What the ledger has corrected is corrected in its archives: a table of this connection stands
-# before their own.
+# Corrections in the ledger apply to its archives: a table of this connection takes precedence over
+# their own.
 tell_corrections <- function(part, corrected) {
   if (identical(part$heard, length(corrected))) return(invisible())
   DBI::dbExecute(part$con, "DROP TABLE IF EXISTS temp.corrections")

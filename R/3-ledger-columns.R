@@ -1,4 +1,4 @@
-# Rows as the tables of a ledger have them: how they are written, and what comes back.
+# Rows in a ledger's tables: how they are written and read.
 
 # The numbers of the rows' settings, of which `code` is equal where they are; settings that are new
 # are written down.
@@ -26,8 +26,8 @@ setting_ids <- function(con, rows, code) {
 }
 
 # One prepared statement for all rows. (DBI::dbAppendTable() spends 30 ms on quoting the 39 names
-# anew; this takes 1.) `once`: rows whose key is there already add nothing. What is the same in very
-# many rows is written into the statement, which saves handing it over again for each.
+# each time; this takes 1.) `once`: rows with a known key add nothing. Values shared by very many
+# rows are written into the statement, which saves passing them for each row.
 insert_rows <- function(con, table, rows, once = FALSE) {
   rows <- as.list(rows)
   if (on_server(con)) return(insert_on_server(con, table, rows, once))
@@ -41,7 +41,7 @@ insert_rows <- function(con, table, rows, once = FALSE) {
   DBI::dbExecute(con, sql, params = unname(rows[!same]))
 }
 
-# Whether a column of thousands of short texts or whole numbers holds one alone.
+# Does a column of thousands of short texts or whole numbers hold only one value?
 is_one_value <- function(x) {
   n <- length(x)
   n > 5000 && (is.character(x) || is.integer(x)) && !anyNA(x) && x[1] == x[n] &&
@@ -63,8 +63,7 @@ all_columns <- function(rows, columns) {
   rows[columns]
 }
 
-# Columns as the types of a timing: what a database says of a column that holds nothing is not one
-# of them.
+# Columns as the types of a timing: databases return an empty column with another type.
 typed_columns <- function(x) {
   for (name in names(x)) {
     as <- switch(timing_columns[[name]], text = as.character, integer = as.integer,
@@ -76,7 +75,7 @@ typed_columns <- function(x) {
   x
 }
 
-# What another program wrote into a ledger: a text where a number belongs.
+# Values that another program wrote into a ledger: a text in place of a number.
 odd_column <- function(says) {
   name <- regmatches(says, regexpr("[a-z_]+_s|[a-z_]+_mb|[a-z_]{4,}", says))
   stop_input("ledger", paste0("holds a text where a number belongs, in the column `",

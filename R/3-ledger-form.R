@@ -7,9 +7,9 @@
 ledger_form <- 7L
 ledger_mark <- 1129074759L  # "CLPG": says in the file's header whose database this is
 
-# Makes the tables of a new ledger, and carries an older one over: what it lacks is added, in one
-# transaction, after a copy was put beside it. Returns the path of the copy, or NULL when nothing
-# was carried over.
+# Makes the tables of a new ledger, and upgrades an older one: adds the missing parts in one
+# transaction, after writing a copy next to it. Returns the path of the copy, or NULL if nothing was
+# upgraded.
 bring_to_form <- function(con, where) {
   if (is_of_form(con)) return(NULL)
   new <- form_of(con) == 0
@@ -61,7 +61,7 @@ add_columns <- function(con) {
   DBI::dbExecute(con, "DROP VIEW IF EXISTS timings")
 }
 
-# A copy as SQLite itself makes it: whole, whoever writes meanwhile.
+# A copy made by SQLite itself: complete even if other programs write meanwhile.
 copy_ledger_file <- function(con, where) {
   version <- DBI::dbGetQuery(con, "PRAGMA user_version")[[1]]
   stem <- sub("(\\.[A-Za-z0-9]+)?$", paste0("-form-", version), where)
@@ -76,7 +76,7 @@ copy_ledger_file <- function(con, where) {
   copy
 }
 
-# The tables of a ledger, each after those that it speaks of.
+# Tables of a ledger, each after those that it refers to.
 ledger_parts <- c("settings", "runs", "plans", "blocks", "machines", "imports", "import_turns",
                   "corrections", "judgements", "edits", "archives", "jobs", "events", "lines",
                   "forecasts", "outcomes")
@@ -144,8 +144,8 @@ ledger_tables <- function(server = FALSE) {
   )
 }
 
-# What is looked for in a long history. Most rows have no plan, job or output, and most events are
-# of frames.
+# Indexes for queries of a long history. Most rows have no plan, job or output, and most events
+# concern frames.
 ledger_indexes <- function() {
   paste("CREATE", c(
     paste0("UNIQUE INDEX IF NOT EXISTS one_row_a_trial ON runs (plan_id, run_order) WHERE ",
@@ -160,8 +160,8 @@ ledger_indexes <- function() {
 # Events that tell of a job as a whole; as SQL, which the index's own words must be.
 job_event_sql <- "what IN ('placed', 'sent', 'claim', 'paused', 'resumed', 'stopped')"
 
-# The columns of an event: where, what, when; `seconds` of the run it tells of, `amount` of money or
-# of seconds that are said to be left.
+# Columns of an event: place, kind, time; `seconds` of the run it reports, `amount` of money or of
+# the seconds that are said to be left.
 event_types <- c(time = "text", place = "text", node = "text", shot = "text", frame = "integer",
                  piece = "text", what = "text", seconds = "number", amount = "number",
                  detail = "text", source = "text", key = "text")
@@ -173,7 +173,7 @@ line_types <- c(site = "text", kind = "text", item = "text", began = "text", end
                 currency = "text", node = "text", shot = "text", frames = "text", basis = "text",
                 source = "text", key = "text")
 
-# A job's name is its own whatever its case; a key makes a repeated event or line harmless.
+# Job names are unique regardless of case; a key makes a repeated event or line harmless.
 job_tables <- function() {
   c(
     paste(

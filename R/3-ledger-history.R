@@ -1,4 +1,4 @@
-# What is asked of all timings of a ledger, however many there are.
+# Queries of all timings of a ledger of any length.
 
 # The timings that a question about some scenes takes: all of these scenes, of very many the newest
 # of each setting; and of the others the newest `most`, which are enough to tell rigs apart and what
@@ -35,8 +35,8 @@ newest_timings <- function(ledger, most = 200000) {
   new_timings(rows[names(timing_columns)])
 }
 
-# The timings that are among those of newest_runs(); `beside`: SQL of more places. A server looks
-# each of an array up, where it would read all rows to join them.
+# Timings among those of newest_runs(); `beside`: SQL of more places. A server looks up each element
+# of an array; a join would read all rows.
 select_places <- function(part, newest, beside = "") {
   among <- if (on_server(ledger_connection(part))) "place = ANY (ARRAY(%s %sSELECT runs.rowid %s))"
            else "place IN (%s %sSELECT runs.rowid %s)"

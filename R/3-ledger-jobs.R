@@ -69,7 +69,7 @@ jobs <- function(ledger) {
   as_table(rows)
 }
 
-# The id of a job by its name, whatever its case. Jobs are never removed or renamed, so the ledger
+# Id of a job by its name, regardless of case. Jobs are never removed or renamed, so the ledger
 # keeps the ids it has looked up.
 job_id <- function(ledger, name, where = argument("job")) {
   con <- ledger_connection(ledger)
@@ -110,8 +110,7 @@ job_events <- function(ledger, job) {
   as_table(rows)
 }
 
-# Jobs that were placed, in the order in which they were; not those that were stopped, unless it is
-# asked for.
+# Placed jobs, in the order of placing; stopped ones only on request.
 placed_jobs <- function(ledger, stopped = FALSE) {
   con <- ledger_connection(ledger)
   if (!has_table(con, "events")) return(character())
@@ -124,7 +123,7 @@ placed_jobs <- function(ledger, stopped = FALSE) {
   ))[["name"]]
 }
 
-# What was said of a job that whoever runs it must heed, in the order it was said.
+# Orders and reports that the process running a job must follow, in order.
 job_orders <- function(ledger, job) {
   ask_rows(ledger_connection(ledger), paste(
     "SELECT what FROM events WHERE job = ? AND what IN ('paused', 'resumed', 'stopped') ORDER BY",
@@ -199,9 +198,8 @@ job_charges <- function(ledger, job) {
   rows
 }
 
-# What became of a job, by site: `site`, `tier`, `evidence` (of its speed), `what`, `actual`,
-# `count` (of what it was made), quantiles of its forecast as the columns of forecast_points(),
-# `key`.
+# Outcomes of a job, by site: `site`, `tier`, `evidence` (of its speed), `what`, `actual`, `count`
+# (of observations), quantiles of its forecast as the columns of forecast_points(), `key`.
 add_outcomes <- function(ledger, job, rows) {
   con <- ledger_connection(ledger)
   columns <- c("made_at", "site", "tier", "evidence", "what", "actual", "count", forecast_points(),
@@ -230,8 +228,8 @@ all_job_promises <- function(ledger) {
   ))
 }
 
-# What was told of all jobs, of some kinds of those that tell of a whole job: `job` (its name),
-# `time`, `place`, `what`, `amount`, in the order it came.
+# Events of all jobs, of the kinds that concern a whole job: `job` (its name), `time`, `place`,
+# `what`, `amount`, in order of arrival.
 events_of_all_jobs <- function(ledger, what) {
   ask_rows(ledger_connection(ledger), paste0(
     "SELECT j.name AS job, e.time, e.place, e.what, e.amount FROM events e JOIN jobs j ON j.id = ",

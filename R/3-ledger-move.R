@@ -16,7 +16,7 @@ move_ledger <- function(from, to, batch = 10000, say = function(table, done, all
     all <- count_rows(source, table)
     done <- count_rows(target, table)
     last <- last_place(target, table)
-    # What is there already must be the first rows of what is moved.
+    # Existing rows must be the first rows of the moved ones.
     if (done && table_hash(source, table, last) != table_hash(target, table)) {
       stop_input("ledger", paste("has rows of its own in the table", table), to$path,
                  "Move to a place that is new, or on which the same move was begun.")
@@ -43,7 +43,7 @@ move_ledger <- function(from, to, batch = 10000, say = function(table, done, all
 count_rows <- function(con, table)
   as.numeric(ask_rows(con, paste("SELECT count(*) AS n FROM", table))[["n"]])
 
-# What a table's rows are ordered by, and that of the last.
+# Order of a table's rows, and the key of the last one.
 order_column <- function(table) {
   switch(table, settings = "setting", import_turns = "turn", events = "sequence", "rowid")
 }
@@ -82,8 +82,7 @@ renumber_rows <- function(con, table) {
   }
 }
 
-# A hash of a table's rows as texts, as far as one place: the same for the same rows, whatever
-# database has them.
+# Hash of a table's rows as texts, up to one place: equal for equal rows in any database.
 table_hash <- function(con, table, upto = Inf) {
   hash <- ""
   last <- 0

@@ -1,14 +1,14 @@
-# A long history: which of its timings are read, so that ten million are asked as quickly as a few.
+# A long history: choose the timings to read, so that a query of ten million is as quick as one of a
+# few.
 
-# From so many timings on a file has an index of their settings: a smaller one takes rows in faster
-# without it.
+# From this number of timings on, a file has an index of their settings: a smaller one imports rows
+# faster without it.
 indexed_rows <- 200000
 
-# Which timings of the settings that `where` selects (SQL over `settings`, its values in `params`)
-# are read when there are more than `whole` of them: some `part` of them, the newest of each
-# setting; of very many settings those of every so many-th frame of each scene; of a file without
-# its index the newest of all. NULL when all are read. A list: `with` and `from`, the SQL of the
-# rows of `runs`, `params`.
+# Timings to read of the settings that `where` selects (SQL over `settings`, its values in `params`)
+# if there are more than `whole` of them: a `part`, the newest of each setting; with very many
+# settings those of every n-th frame of each scene; from a file without its index the newest of all.
+# NULL if all are read. A list: `with` and `from`, the SQL of the rows of `runs`, `params`.
 newest_runs <- function(con, where, params, whole, part) {
   asked <- asked_runs(con, where, params, whole)
   if (is.null(asked)) return(NULL)
@@ -23,8 +23,8 @@ newest_runs <- function(con, where, params, whole, part) {
     sprintf("SELECT %s FROM runs r WHERE r.setting = c.setting ORDER BY r.rowid DESC LIMIT %s",
             what, end)
   }
-  # A file looks up the place from which on they stand; a server, which would then read all rows,
-  # takes so many of each.
+  # A file looks up the place of the first one; a server, which would then read all rows, takes a
+  # number of each.
   from <- if (on_server(con)) {
     sprintf("FROM chosen c CROSS JOIN LATERAL (%s) runs WHERE TRUE",
             of_newest("r.*", sprintf("%.0f", each)))
@@ -38,10 +38,10 @@ newest_runs <- function(con, where, params, whole, part) {
 }
 
 # The same for timings that are to be compared, whose partners must stay: all runs of the settings
-# at every so many-th frame of each scene, of which eight are left where it has them; and where
-# these are too many those of one of so many stretches of the history, the newest among them, since
-# what belongs together was run in one stretch. `rows`: how many timings there are (counting takes a
-# second). The list has `settings`, SQL of theirs, and `says`, what to say of it.
+# at every n-th frame of each scene, keeping eight where it has them. If these are still too many,
+# those of one stretch of the history, including the newest, because runs that belong together lie
+# in one stretch. `rows`: the number of timings (counting takes a second). The list has `settings`,
+# their SQL, and `says`, the note on them.
 paired_runs <- function(con, where, params, whole, part, rows = last_run(con)) {
   asked <- asked_runs(con, where, params, whole)
   if (is.null(asked)) return(NULL)
@@ -55,7 +55,7 @@ paired_runs <- function(con, where, params, whole, part, rows = last_run(con)) {
   step <- ceiling(all / part)
   chosen <- ask_rows(con, paste(chosen_settings(asked$where, step, 8),
                                 "SELECT setting FROM chosen"), params)
-  # Found once, for all that is asked of them.
+  # Computed once for all queries.
   with <- paste("WITH chosen AS MATERIALIZED (SELECT CAST(value AS BIGINT) AS setting FROM",
                 "(SELECT value FROM json_each(?)) AS given)")
   params <- list(as.character(jsonlite::toJSON(as.character(chosen[["setting"]]))))
@@ -84,15 +84,14 @@ paired_runs <- function(con, where, params, whole, part, rows = last_run(con)) {
 # So many timings, in the order in which they came, are a stretch.
 stretch_rows <- 5000
 
-# One of so many stretches, as SQL; by a hash, since what is run in turn must not fall between them
-# each time.
+# One stretch of several, as SQL; by a hash, so that settings run in turn do not always fall between
+# stretches.
 in_stretches <- function(table, last, every) {
   sprintf("(%.0f - %s.rowid) / %.0f * 7919 %% 10007 %% %.0f = 0", last, table, stretch_rows, every)
 }
 
-# What is asked of a ledger: NULL where it has no more than `whole` of it, or is a file that is
-# short enough to have no index. What comes behind `from` begins with AND; `all`: every setting is
-# asked for.
+# Limits of a query on a ledger: NULL if it has at most `whole` timings, or is a short file without
+# an index. The text after `from` begins with AND; `all`: the query covers every setting.
 asked_runs <- function(con, where, params, whole) {
   last <- last_run(con)
   if (last <= whole) return(NULL)

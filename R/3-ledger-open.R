@@ -84,7 +84,7 @@ connect_file <- function(where, read_only) {
   con
 }
 
-# What a writer had not ended when it was killed is taken back, which who only reads may not.
+# Unfinished writes of a killed process are rolled back, which a reader may not do.
 take_back_broken <- function(where) {
   if (!isTRUE(file.size(paste0(where, "-journal")) > 0)) return(invisible())
   try({
@@ -124,7 +124,7 @@ check_ledger_path <- function(where, read_only) {
   }
 }
 
-# Whose database a server has, and whether this release knows its form.
+# Does a server's database belong to this package, and does this release know its form?
 check_server_ledger <- function(con, where, read_only) {
   there <- has_table(con, "ledger_forms")
   if (!there && has_table(con, "runs")) {
@@ -141,7 +141,7 @@ check_server_ledger <- function(con, where, read_only) {
 # Files up to this size are checked whole when they are opened, which takes 0.3 s at most.
 checked_bytes <- 64e6
 
-# Whose database it is, whether this release knows its form, and whether it is whole.
+# Does a file belong to this package, does this release know its form, and is it complete?
 check_ledger_file <- function(con, where, read_only = FALSE) {
   ask <- function(what) DBI::dbGetQuery(con, paste("PRAGMA", what))[[1]]
   if (ask("schema_version") == 0) {

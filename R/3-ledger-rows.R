@@ -1,4 +1,4 @@
-# What goes into the ledger and what comes out.
+# Rows of timings: writing to the ledger and reading from it.
 
 #' Add timings to a ledger
 #'
@@ -40,7 +40,7 @@ add_rows <- function(ledger, x, also = NULL) {
   if (anyNA(x[["measured_at"]])) x[["measured_at"]][is.na(x[["measured_at"]])] <- utc_now()
   rows <- as_frame(x)
   write <- function() write_timings(ledger, rows, also, rows[["id"]][!blank])
-  # What belongs to rows of the ledger needs the ledger.
+  # The attributes of ledger rows need the ledger.
   if (is.null(also)) kept_safe(ledger, "timings", rows, write, timings_again(ledger)) else write()
   invisible(rows[["id"]])
 }
@@ -60,7 +60,7 @@ write_timings <- function(ledger, rows, also = NULL, given = character(), once =
       rows[["setting"]] <- setting_ids(con, rows, row_codes(rows, intersect(setting_columns, said)))
       insert_rows(con, "runs", rows[c(setdiff(said, setting_columns), "setting")], once)
       if (length(also)) also(con, rows[["id"]])
-      # A large import is quicker without, and whoever next writes makes it.
+      # A large import is faster without the index, and the next writer makes it.
       if (nrow(rows) < 1e5) index_settings(con)
       seal_timings(con)
     }),
@@ -171,8 +171,8 @@ select_here <- function(part, where, want, replaced = FALSE) {
         typed_columns(all_columns(rows, names(timing_columns))))
 }
 
-# What is compared, out of a ledger: filtered and ordered there, one number, one time and one flag a
-# row.
+# Timings to compare from a ledger: filtered and ordered in the database, one number, one time and
+# one flag per row.
 #' @exportS3Method
 as_runs.cp_ledger <- function(x, activity = "render", time = "wall") { # nolint: object_name_linter.
   runs_of_ledger(x, list(), activity, time)
@@ -194,7 +194,7 @@ timings_with_pictures <- function(ledger, want) {
                            "place IN (SELECT rowid FROM runs WHERE output IS NOT NULL)"), want)
 }
 
-# More evidence than so many timings is compared by about this many of it.
+# Above this number of timings a comparison uses about this many of them.
 compared_whole <- 1e6
 compared_part <- 100000
 
@@ -223,8 +223,8 @@ runs_of_ledger <- function(x, want, activity, time) {
        turn = turn_codes(rows[["turn"]]), left_out = unlist(lapply(parts, `[[`, "says")))
 }
 
-# What is compared of one part of a ledger: `rows`, in the order in which they were measured, their
-# `settings`, and what is to be said of those that were not read.
+# Timings to compare from one part of a ledger: `rows`, in the order in which they were measured,
+# their `settings`, and a note on those that were not read.
 runs_of_part <- function(x, want, activity, time) {
   con <- ledger_connection(x)
   # An older ledger that is only read has no such column.

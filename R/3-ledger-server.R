@@ -2,7 +2,7 @@
 # and the SQL that is not SQLite's. All else of the ledger is written once, with `?` for what is
 # bound.
 
-# Whether a connection is to a server.
+# Is this a connection to a server?
 on_server <- function(con) inherits(con, "PqConnection")
 
 # Has the database a table of this name? Asking SQLite's own list takes a fifth of the time of
@@ -12,7 +12,7 @@ has_table <- function(con, table) {
   nrow(DBI::dbGetQuery(con, "SELECT 1 FROM sqlite_master WHERE name = ?", params = list(table))) > 0
 }
 
-# Whether there is a ledger to be read: a file that is there, or a server, which says so itself.
+# Is there a ledger to read: a file that exists, or a server, which reports errors itself?
 has_ledger <- function(where) is_server_address(where) || file.exists(where)
 
 # `postgresql://user@host:port/database?sslmode=require` as arguments of a connection. No password:
@@ -55,7 +55,7 @@ connect_server <- function(where, read_only) {
   con
 }
 
-# What a server says goes over lines.
+# Messages of a server run over several lines.
 one_line <- function(text) sub("[.]$", "", trimws(gsub("[[:space:]]+", " ", text)))
 
 # ---- SQL for both --------------------------------------------------------------------------------
@@ -79,7 +79,7 @@ server_params <- function(params) {
 # Rows of a query. On a server a table has its rows' places as a column, which SQLite's `*` does not
 # show, and whole numbers of 64 bits are integers where they fit, as SQLite has them.
 ask_rows <- function(con, sql, params = NULL) {
-  # What is bound may be asked of the same connection.
+  # Bound parameters may be used on the same connection.
   force(params)
   if (!on_server(con)) {
     return(tryCatch(DBI::dbGetQuery(con, sql, params = if (length(params)) params),
@@ -103,7 +103,7 @@ damaged_ledger <- function(where) {
              "The file was left as it is. Restore it from a copy.")
 }
 
-# From so many rows on a server takes them in one COPY.
+# From this number of rows on, a server takes them in one COPY.
 copied_rows <- 20
 
 # Rows into a table of a server; how many were new. `once`: those whose key is there add nothing.
@@ -150,8 +150,8 @@ write_server <- function(con, change) {
 
 # ---- waiting -------------------------------------------------------------------------------------
 
-# A function that waits so many seconds, and no longer than until somebody wrote events into a
-# ledger: `TRUE` then. A file tells nobody.
+# A function that waits a number of seconds, at most until another program wrote events into a
+# ledger: `TRUE` then. A file sends no notice.
 event_ear <- function(where) {
   if (!is_server_address(where)) return(function(seconds) {
     Sys.sleep(seconds)
@@ -173,7 +173,7 @@ event_ear <- function(where) {
       length(RPostgres::postgresWaitForNotify(con, seconds)) > 0
     }, error = function(e) NA)
     if (!is.na(heard)) return(heard)
-    # Lost: listened anew in a while, since asking a server that is gone may take its time.
+    # Connection lost: listen again after a while, since asking a dead server may take its time.
     again_at <<- steady_clock() + 15
     suppressWarnings(try(DBI::dbDisconnect(con), silent = TRUE))
     con <<- NULL
@@ -184,8 +184,8 @@ event_ear <- function(where) {
 
 # ---- its tables ----------------------------------------------------------------------------------
 
-# SQLite's tables as a server has them: rows know their places, an own number counts by itself,
-# numbers are of 64 bits, nothing is changed, deleted or emptied, and who listens hears of events.
+# SQLite's tables on a server: rows know their places, ids count automatically, numbers have 64
+# bits, nothing is changed, deleted or emptied, and listeners receive events.
 server_tables <- function(tables) {
   name <- sub("^CREATE TABLE IF NOT EXISTS ([a-z_]+) .*$", "\\1", tables)
   body <- sub("^CREATE TABLE IF NOT EXISTS [a-z_]+ \\(", "", tables)

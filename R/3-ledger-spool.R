@@ -1,10 +1,10 @@
-# What a writer does whose server is gone: rows are kept in files of this machine, and delivered
-# when it answers again, each once.
+# Writing without a server: rows are kept in files of this machine, and delivered once when the
+# server answers again.
 
-# Runs `write()`, which adds `rows` of a kind (of a `job`); where the connection is lost meanwhile
-# they are spooled, and delivered at once where the server is there again; how many there are is
-# returned. What waits of that kind goes first: `again(rows, job)` adds it, and nothing of it that
-# is there already. Nothing is spooled of a ledger that is a file.
+# Runs `write()`, which adds `rows` of a kind (of a `job`). If the connection is lost meanwhile they
+# are spooled, and delivered at once if the server is back; returns their number. Waiting rows of
+# that kind go first: `again(rows, job)` adds them without repeating any. Rows of a ledger file are
+# never spooled.
 kept_safe <- function(ledger, kind, rows, write, again, job = NULL) {
   if (!is_server_address(ledger$path)) return(write())
   tryCatch({
@@ -23,13 +23,11 @@ kept_safe <- function(ledger, kind, rows, write, again, job = NULL) {
   })
 }
 
-# Whether the server answers no more; its connection is then given up, and made anew when it is next
-# asked for.
+# Has the server stopped answering? Its connection is then closed, and reopened at the next query.
 is_lost <- function(ledger) {
   if (is.null(ledger$con)) return(isTRUE(ledger$lost))
   if (!on_server(ledger$con)) return(FALSE)
-  # A connection that broke is made anew unasked, by another process of the server and without what
-  # it was told.
+  # A broken connection reopens silently, in another process of the server and without its settings.
   same <- tryCatch(server_process(ledger$con) == ledger$process, error = function(e) FALSE)
   if (same) return(FALSE)
   suppressWarnings(try(DBI::dbDisconnect(ledger$con), silent = TRUE))
@@ -68,8 +66,7 @@ deliver_spool <- function(ledger, kind, again) {
   files <- spooled_files(ledger$path, kind)
   for (file in files) {
     kept <- tryCatch(readRDS(file), error = function(e) NULL)
-    # Another process has delivered it meanwhile; or it cannot be read, and stays for somebody to
-    # look at.
+    # Another process has delivered it meanwhile; or it cannot be read, and stays for inspection.
     if (is.null(kept)) next
     again(kept$rows, kept$job)
     unlink(file)

@@ -36,8 +36,7 @@ ledger_bytes <- function(con, where) {
     sum(file.size(Filter(file.exists, paste0(where, c("", "-wal")))))
 }
 
-# What does not hold together: rows that speak of others that are not there, and what the database
-# itself finds.
+# Inconsistencies: rows that refer to missing rows, and the database's own findings.
 ledger_faults <- function(ledger, there) {
   con <- ledger_connection(ledger)
   lost <- c(
@@ -51,7 +50,7 @@ ledger_faults <- function(ledger, there) {
   lost <- lost[sub(" .*$", "", lost) %in% there]
   n <- vapply(lost, function(of)
               as.numeric(ask_rows(con, paste("SELECT count(*) AS n FROM", of))[["n"]]), 0)
-  # What is corrected may stand in an archive.
+  # A corrected row may be in an archive.
   old <- ask_rows(
     con, paste0("SELECT old_id FROM corrections c WHERE NOT EXISTS (SELECT 1 FROM runs r WHERE ",
                 "r.id = c.old_id)"))
@@ -87,7 +86,8 @@ grant_ledger <- function(ledger, role, what) {
   invisible(sql)
 }
 
-# What a ledger on a server has, as a text that changes when it does; a file says so by its time.
+# Stamp of a ledger on a server, a text that changes when the ledger does; a file's time serves as
+# its stamp.
 ledger_stamp <- function(where) {
   if (!is_server_address(where)) return(NULL)
   with_ledger(where, function(ledger) {

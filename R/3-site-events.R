@@ -8,8 +8,8 @@ open_site_events <- function(service, job, after = 0) {
            parent = emptyenv())
 }
 
-# What has come since, as a list of events, waiting `seconds` at most for what the site already has.
-# An error where the site refuses; where it cannot be reached, what there is.
+# New events as a list, waiting `seconds` at most for events that the site already has. Fails if the
+# site refuses; returns the events received so far if it cannot be reached.
 read_site_events <- function(stream, seconds = 5) {
   until <- steady_clock() + seconds
   found <- list()
@@ -23,8 +23,7 @@ read_site_events <- function(stream, seconds = 5) {
   }
 }
 
-# Asks for the stream behind the last event that is known; `pull` then takes what comes in so many
-# seconds.
+# Opens the stream after the last known event; `pull` then takes the events of a number of seconds.
 connect_stream <- function(stream) {
   stream$tried <- stream$tried + 1
   stream$ended <- FALSE
@@ -107,7 +106,7 @@ note_number <- function(stream, number) {
 # That the site has an event of this number: reading waits for it.
 expect_number <- function(stream, number) stream$known <- max(stream$known, as.numeric(number))
 
-# Whether all is here that the site knew of when it was asked.
+# Have all events that the site knew of at the request arrived?
 is_caught_up <- function(stream) length(stream$known) > 0 && stream$last >= stream$known
 
 # Server-sent events among bytes (HTML standard, section 9.2): a list of `events`, each `event`,

@@ -1,8 +1,8 @@
 # Files to a site and pictures from it: in parts, each with its digest, the whole with its SHA-256.
 
-# Sends the files that a site lacks; those that are there, and parts that arrived before a
-# connection was cut, are not sent again. `files`: paths under `root`. Returns a data frame of
-# `path`, `sha256` and `sent` (bytes).
+# Sends the files that a site lacks; delivered files, and parts that arrived before a connection was
+# cut, are not sent again. `files`: paths under `root`. Returns a data frame of `path`, `sha256` and
+# `sent` (bytes).
 send_site_files <- function(service, root, files, part_bytes) {
   if (!length(files)) return(data.frame(path = character(), sha256 = character(), sent = numeric()))
   at <- file.path(root, files)
@@ -16,7 +16,7 @@ send_site_files <- function(service, root, files, part_bytes) {
 send_site_file <- function(path, sha256, service, part_bytes) {
   size <- file.size(path)
   sent <- 0
-  # A file whose parts do not make the whole is begun anew, once.
+  # A file whose parts do not form the whole is sent again, once.
   for (round in 1:2) {
     state <- ask_json(service, "POST", "/files", list(sha256 = sha256, bytes = size),
                       needed = c(there = "rows", whole = "flag"))

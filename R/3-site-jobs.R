@@ -1,8 +1,8 @@
-# What is asked of a site about a job: its price, its placing, its state, its frames, its bill.
+# Requests to a site about a job: its price, placing, state, frames and bill.
 
-# What a site is to render, as the protocol has it. `job`: from render_job(), or a part of one;
-# `option`: its `tier`, `hire` and `nodes`; `hashes`: a data frame of `shot`, `path` and `sha256` of
-# the files that were sent.
+# Work for a site, as the protocol has it. `job`: from render_job(), or a part of one; `option`: its
+# `tier`, `hire` and `nodes`; `hashes`: a data frame of `shot`, `path` and `sha256` of the files
+# that were sent.
 site_work <- function(job, option, output, hashes = NULL) {
   given <- function(value) length(value) && !is.na(value)
   work_of <- function(shot) {

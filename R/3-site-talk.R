@@ -1,11 +1,10 @@
 # Talking to a site over our protocol (inst/protocol/site.yaml): one question, asked again where
 # that can help.
 
-# What a service is reached by: `address` (of the site's service), `token`, how often a question is
-# asked (`tries`), how long one answer may take (`timeout_s`), until when all questions must be
-# answered (`until`, by the steady clock), how many bytes an answer may have (`most`), and what
-# tests replace: the clocks and the request (`request`; `connect`, where there is one, reads its
-# events). An error where the token cannot be read.
+# Access to a service: `address` (of the site's service), `token`, the number of attempts (`tries`),
+# the time limit of one answer (`timeout_s`), the end of all requests (`until`, by the steady
+# clock), the largest answer in bytes (`most`), and the parts that tests replace: the clocks and the
+# request (`request`; `connect`, if given, reads its events). Fails if the token cannot be read.
 site_service <- function(site, tries = 5, timeout_s = 60, sleep = Sys.sleep, clock = this_moment) {
   need_package("curl", "sites that are reached by an address")
   if (is.null(site$service$address)) {
@@ -33,7 +32,7 @@ service_token <- function(site) {
               paste0("sites/", site$site, ".yaml, field `service`, field `token`"))
 }
 
-# What nobody else is to read, from a variable of the environment or the first line of a file.
+# A secret, from a variable of the environment or the first line of a file.
 secret_text <- function(from, where) {
   if (length(from$env)) {
     token <- Sys.getenv(from$env)
@@ -58,11 +57,11 @@ same_secret <- function(given, secret) {
   sum(bitwXor(digest(given), digest(secret))) == 0
 }
 
-# One question and its answer: a list of `status`, `body` (raw), `headers` (names in small letters),
-# `replay`. What can pass (no connection, a cut one, 429, 500 and above) is asked again after a wait
+# One request and its answer: a list of `status`, `body` (raw), `headers` (names in small letters),
+# `replay`. Passing faults (no connection, a cut one, 429, 500 and above) are retried after a wait
 # that doubles, with jitter: half to all of it (Brooker 2015, "Exponential backoff and jitter"), or
-# as long as the site says. Every question may be repeated: POSTs carry `key`, which makes the site
-# do them once.
+# after the wait that the site requests. Every request may be repeated: POSTs carry `key`, which
+# makes the site act once.
 ask_service <- function(service, method, path, body = NULL, key = NULL, type = "application/json",
                         headers = list(), query = list()) {
   if (is.list(body)) body <- charToRaw(enc2utf8(to_json_line(body)))
@@ -123,7 +122,7 @@ service_url <- function(service, path, query = list()) {
   paste0(service$address, path, if (length(more)) paste0("?", paste(more, collapse = "&")))
 }
 
-# A piece of a path, whatever is in it.
+# Part of a path, with any characters in it.
 path_piece <- function(x) curl::curl_escape(as.character(x))
 
 # A handle for one request. Nothing is decompressed, since a small body could become a very large
@@ -182,8 +181,7 @@ service_request <- function(service, method, url, body, headers) {
        replay = identical(lines[["idempotent-replay"]], "true"))
 }
 
-# Seconds until it is asked again; NA: it is not. Of a site that says how long, that long, five
-# minutes at most.
+# Seconds until the next attempt; NA: none. Uses the wait that a site requests, up to five minutes.
 retry_wait <- function(answer, try, jitter = openssl::rand_num(1)) {
   passing <- inherits(answer, "error") || answer$status %in% c(408, 425, 429) ||
     answer$status >= 500
@@ -213,16 +211,16 @@ refuse_answer <- function(service, answer, method, path) {
   stop(error)
 }
 
-# By how many seconds the site's clock is ahead of ours, by the time it tells and when it was asked
-# (`before`, `after`: the middle of the two is taken, as NTP does, RFC 5905): less than what the
-# answer took says nothing.
+# Seconds by which the site's clock is ahead of ours, from its time and the time of the request
+# (`before`, `after`: the midpoint, as NTP does, RFC 5905). Differences below the duration of the
+# answer are not significant.
 clock_ahead <- function(told, before, after) {
   told <- as.numeric(service_moment(told))
   ahead <- told - (as.numeric(before) + as.numeric(after)) / 2
   if (is.na(ahead) || abs(ahead) <= max(1, as.numeric(after) - as.numeric(before))) 0 else ahead
 }
 
-# What a site says it is, and how far ahead its clock is.
+# Self-description of a site, and how far ahead its clock is.
 ask_site <- function(service) {
   before <- service$clock()
   x <- ask_json(service, "GET", "/site", needed = c(

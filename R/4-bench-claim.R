@@ -1,6 +1,6 @@
-# Claims: one process at a time runs a plan. A folder beside the ledger says which, since making a
-# folder is one step that succeeds for one only; it goes when the run ends, and counts for nothing
-# when its process is gone. On a server it is a lock.
+# Claims: one process at a time runs a plan. A folder next to the ledger marks it, since making a
+# folder is one step that succeeds for one process only. It is removed when the run ends, and
+# ignored when its process no longer exists. On a server it is a lock.
 
 # Claims a plan of a ledger; returns the claim, for release_plan(), or NULL for a ledger in memory.
 # An error says who has it.
@@ -50,8 +50,8 @@ process_facts <- function() {
        began = as.numeric(ps::ps_create_time(ps::ps_handle())))
 }
 
-# Who claimed a plan, as it is written; a claim that is just being written is looked at again, for
-# so many seconds.
+# Owner of a plan's claim as written; a claim that is just being written is read again, for a number
+# of seconds.
 claim_owner <- function(folder, patience = 5) {
   began <- steady_clock()
   repeat {
@@ -62,8 +62,8 @@ claim_owner <- function(folder, patience = 5) {
   }
 }
 
-# A process of this machine that runs no more, or whose number another process has by now. Of other
-# machines nobody here knows.
+# A process of this machine that no longer runs, or whose number another process has. Processes of
+# other machines cannot be checked.
 is_gone <- function(who) {
   if (is.null(who)) return(TRUE)
   if (!identical(who$host, unname(Sys.info()[["nodename"]]))) return(FALSE)

@@ -21,7 +21,7 @@ trial_values <- function(trial, engine, output, root, seed = 1, features = list(
   lapply(values, plain_number)
 }
 
-# What a profile has written for a value; NULL when the engine cannot do it.
+# Text of a profile for a value; NULL if the engine cannot do it.
 mapped_value <- function(engine, name, value) {
   map <- engine$values[[name]]
   at <- which(abs(map$known - value) <= 1e-9 * map$known)

@@ -6,7 +6,7 @@ host_trial <- function(trial, bench) {
   dir.create(scratch)
   on.exit(unlink(scratch, recursive = TRUE, expand = FALSE))
   if (length(bench$node$folder)) bench$folder <- bench$node$folder
-  # An engine does not know by itself how many of a machine's cores the scheduler gave.
+  # An engine does not know how many of a machine's cores the scheduler gave.
   if (is.na(trial$threads)) trial$threads <- or_else(bench$given$cores, NA_integer_)
   run_trial(trial, bench, scratch)
 }
@@ -39,11 +39,11 @@ open_host <- function(bench, node) {
 
 say_of <- function(name, ...) cat(name, " ", ..., "\n", sep = "", file = stderr())
 
-# Runs trials on their nodes, one at a time on each. A node that vanishes gives a failed row for the
-# trial it was at, and that trial is asked again, in a block of its own; with `on_loss` move this
-# and the node's other trials go to the nodes that are left, with wait they keep until the run is
-# resumed. A machine that a scheduler takes back is asked for anew, and the trial that was cut
-# leaves no row: nothing is known by it.
+# Runs trials on their nodes, one at a time on each. A node that vanishes gives a failed row for its
+# current trial, which is repeated in a block of its own. With `on_loss` move, this and the node's
+# other trials go to the remaining nodes; with wait they stay until the run is resumed. A machine
+# that a scheduler takes back is requested again, and the interrupted trial leaves no row: it is no
+# evidence.
 run_crew <- function(bench, trials) {
   crew <- list(bench = bench, waiting = trials, running = list(), down = character(),
                timer = progress_timer(trials, bench$progress), begun = 0L, cuts = integer(),
@@ -124,8 +124,8 @@ look_at_queues <- function(crew) {
   crew
 }
 
-# A trial that was cut waits again, first of all, and another machine is asked for; where there is
-# none to be had in time, the node's trials wait for the run to be resumed.
+# An interrupted trial goes to the front of the queue, and another machine is requested. If none is
+# available in time, the node's trials wait for the run to be resumed.
 cut_trial <- function(crew, name, trial, why) {
   node <- crew$bench$hosts[[name]]$node
   stands <- node_queue(node)

@@ -1,4 +1,4 @@
-# What a plan will take, before anything runs.
+# Expected duration of a plan, before anything runs.
 
 #' What the trials of a plan are expected to take
 #'

@@ -1,4 +1,4 @@
-# What a run says about itself, in words.
+# Findings about a run, in words.
 
 #' What a benchmark run says about itself
 #'

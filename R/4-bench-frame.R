@@ -1,10 +1,11 @@
-# A frame of a job, rendered on a node: made beside its place, and moved there when it is whole.
+# A frame of a job, rendered on a node: made under a temporary name, and moved into place when
+# complete.
 
 # The name under which the processes of a job find each other on a node: job, run, slot.
 slot_mark <- "CLOCKPIGEON_SLOT"
 
-# Readies a node for the frames of a job; run there. What an earlier run of the job left behind is
-# ended first, so that no frame is rendered twice at once. `mark`: list(job, run, slot).
+# Readies a node for the frames of a job; run there. Leftovers of an earlier run of the job are
+# stopped first, so that no frame is rendered twice at once. `mark`: list(job, run, slot).
 host_slot <- function(mark, pairs, engines, node, threads) {
   job <- paste0(mark$job, "/")
   kill_marked(function(x) startsWith(x, job) & !startsWith(x, paste0(job, mark$run, "/")))
@@ -36,8 +37,8 @@ kill_marked <- function(which) {
 
 # Renders one frame; run on the node. `trial` as of a plan, `bench` as of run_trial(), `to` the
 # picture's path from the project, `run` the name of this run of it. Returns list(rows) as of
-# run_trial(), or list(wait = why) when nothing was begun. With `bench$prepass` `alone` nothing but
-# the pre-pass of its shot is run. A picture that is not good never gets its name.
+# run_trial(), or list(wait = why) if nothing was started. With `bench$prepass` `alone` only the
+# pre-pass of its shot runs. A bad picture never gets its name.
 host_frame <- function(trial, bench, to, run) {
   keep <- bench$node$keep_free
   if (length(keep)) {
@@ -65,7 +66,7 @@ host_frame <- function(trial, bench, to, run) {
   list(rows = rows)
 }
 
-# Files that travel where no folder is shared, in parts; run on the node. The whole is held against
+# Files that travel in parts without a shared folder; run on the node. The whole is checked against
 # its SHA-256 before it gets its name.
 part_bytes <- 4e6
 
@@ -84,7 +85,7 @@ host_write <- function(folder, path, from, bytes, size, sha256) {
   write_part(path, from, bytes, size, sha256)
 }
 
-# Adds a part to what is there of a file; the last one makes it whole. Returns whether it is.
+# Adds a part to a file; the last part completes it. Returns whether it is complete.
 write_part <- function(path, from, bytes, size, sha256) {
   part <- paste0(path, ".part")
   if (from == 0) unlink(part)
@@ -101,7 +102,7 @@ write_part <- function(path, from, bytes, size, sha256) {
   file.rename(part, path)
 }
 
-# What is there of some files: their SHA-256, NA for none; run on the node.
+# SHA-256 of the present files, NA for missing ones; run on the node.
 host_files <- function(folder, paths) {
   at <- file.path(folder, paths)
   there <- file.exists(at)

@@ -1,7 +1,7 @@
 # Judging a trial: how it ended, and in one sentence why.
 
-# `made`: where the picture was to be and of which kind, the trial, the values of its fields, when
-# it began, and the devices that were asked for.
+# `made`: the picture's path and kind, the trial, the values of its fields, its start, and the
+# requested devices.
 judge_trial <- function(ran, engine, numbers, made, time_limit) {
   ended <- function(status, ...) list(status = status, note = paste0(...))
   expected <- names(Filter(length, engine$reads))
@@ -31,8 +31,8 @@ unread_note <- function(expected, numbers) {
   if (length(notes)) paste(notes, collapse = "; ")
 }
 
-# What is wrong with a picture file; NULL when nothing is. Its size and the length of its file are
-# looked at, not the pixels. A band may be a picture of its own rows or of the whole frame.
+# Fault of a picture file; NULL if none. Checks its size and the length of its file, not the pixels.
+# A band may be a picture of its own rows or of the whole frame.
 picture_fault <- function(path, kind, trial = NULL) {
   if (dir.exists(path)) return("made a folder where its picture was to be")
   size <- file.size(path)
@@ -64,8 +64,8 @@ appeared_instead <- function(made, most = 4) {
          " (say so in `output_as`, or mend `arguments`)")
 }
 
-# Why the devices that were asked for did not do the work; NULL when they did, or the engine does
-# not say.
+# Reason why the requested devices did not do the work; NULL if they did, or if the engine does not
+# report it.
 device_fault <- function(engine, asked, text) {
   if (!length(asked$index)) return(NULL)
   pattern <- engine$devices[[asked$kind]]$used

@@ -1,7 +1,7 @@
 # The machine: what it is, and what else it did while a trial ran.
 
-# What does not change from trial to trial: CPU model, cores, memory in MB (1e6 bytes) and operating
-# system, as far as the system tells.
+# Constants of a machine: CPU model, cores, memory in MB (1e6 bytes) and operating system, as far as
+# the system reports them.
 machine_facts <- function(proc = "/proc") {
   cpu <- proc_text(file.path(proc, "cpuinfo"))
   model <- sub("^model name\\s*:\\s*", "", grep("^model name", cpu, value = TRUE))
@@ -18,14 +18,14 @@ machine_facts <- function(proc = "/proc") {
   )
 }
 
-# The cores that may be used here: of a machine that a scheduler owns, those that it gave.
+# Usable cores: on a machine of a scheduler, the allocated ones.
 machine_cores <- function() {
   cores <- c(parallel::detectCores(), scheduled_here()$cores)
   if (all(is.na(cores))) NA_integer_ else as.integer(min(cores, na.rm = TRUE))
 }
 
-# What the scheduler gave to this process; run on its machine: the machine's name, and the cores it
-# may use. NULL where no scheduler began it.
+# Allocation of this process by a scheduler; run on its machine: the machine's name, and the cores
+# it may use. NULL if no scheduler started it.
 scheduled_here <- function() {
   name <- Sys.getenv("SLURMD_NODENAME")
   if (!nzchar(name)) return(NULL)
@@ -87,10 +87,10 @@ cpu_mhz <- function(proc = "/proc") {
 
 busy_threshold <- 0.25  # cores that others may use on average during a trial before it is marked
 
-# Watches the machine over a trial: call it before, and what it returns after, with the trial's wall
+# Watches the machine during a trial: call it before, and its result after, with the trial's wall
 # and CPU seconds. That gives `busy` and `conditions` of a timing: cores used by others on average,
-# the programs that used most of them, the clock rate, whether the processor slowed itself, and
-# which machine of a scheduler's it was. `proc`: where the system tells of itself.
+# the programs that used most of them, the clock rate, whether the processor throttled, and which
+# machine of a scheduler's it was. `proc`: the system's process files.
 watch_machine <- function(proc = "/proc") {
   before <- machine_cpu_s(proc)
   processes <- process_cpu_s(proc)

@@ -77,8 +77,8 @@ holding_node <- function(node, code, tell = NULL) {
   code()
 }
 
-# Has a function of this package run on a node; what comes back is looked at with unresolved() and
-# task_result(). The function travels, what it calls is the node's own release of this package.
+# Runs a function of this package on a node; check the result with unresolved() and task_result().
+# The function travels; the functions it calls are those of the node's own release of this package.
 ask_node <- function(node, what, arguments, timeout = Inf) {
   mirai::mirai(do.call(what, arguments), .args = list(what = what, arguments = arguments),
                .compute = node_profile(node), .timeout = if (is.finite(timeout)) 1000 * timeout)
@@ -119,7 +119,7 @@ wait_for <- function(task) {
   task_result(task)
 }
 
-# What a node says of itself; run there.
+# Self-description of a node; run there.
 node_report <- function(engines) {
   memory <- system_memory("avail") / 1e6
   list(time = wall_clock(), facts = machine_facts(), memory_mb = memory,
@@ -214,7 +214,7 @@ one_readiness <- function(node, engines, version, seen, timeout) {
   row
 }
 
-# The time of one question that carries so many bytes, and how far the node's clock is off.
+# Time of one request with a number of bytes, and the offset of the node's clock.
 link_trip <- function(node, bytes, timeout) {
   load <- as.raw(sample.int(256L, bytes, replace = TRUE) - 1L)
   asked <- wall_clock()

@@ -42,7 +42,7 @@ new_crossing <- record_type("cp_crossing", sizes = maybe(is.list), features = an
                             devices = anything, nodes = anything, rows = maybe(is.numeric),
                             seeds = maybe(is.numeric))
 
-# What is crossed beside engines, versions, frames and limits, checked.
+# Factors of a plan in addition to engines, versions, frames and limits, checked.
 factor_grid <- function(sizes = NULL, features = NULL, devices = NULL, nodes = NULL, rows = NULL,
                         seeds = NULL) {
   for (use in devices) parse_devices(use, argument("devices"))

@@ -1,10 +1,10 @@
 # Processes: one command run from start to end, timed, measured and ended in time.
 
-# Runs a program by its argument vector; no shell stands between. Returns wall and CPU seconds, peak
-# memory in 1e6 bytes (NA where the system does not tell), exit status, whether it was ended by the
-# time limit, and what it printed: its last million bytes. What it printed stays in `log`, where one
-# is named. Of a log over `most` bytes the beginning and the end are kept. `environment`: texts by
-# name. Processes that it left behind are ended with it.
+# Runs a program by its argument vector, without a shell. Returns wall and CPU seconds, peak memory
+# in 1e6 bytes (NA if the system does not report it), exit status, whether the time limit ended it,
+# and the last million bytes of its output. The output stays in `log`, if one is named. Of a log
+# over `most` bytes the beginning and the end are kept. `environment`: texts by name. Its remaining
+# child processes are ended with it.
 run_command <- function(program, arguments, folder, time_limit = Inf, clock = steady_clock,
                         log = NULL, environment = NULL, most = if (is.null(log)) 16e6 else 2e9) {
   if (is.null(log)) {
@@ -30,8 +30,9 @@ run_command <- function(program, arguments, folder, time_limit = Inf, clock = st
        late = ran$late, text = paste0(ran$head, read_log(log)))
 }
 
-# The variables of a program: those of this process and its own, but for what the launcher set for R
-# alone. Written out, since to processx "current" with nothing beside it means an empty environment.
+# Environment of a program: the variables of this process and its own, without those that the
+# launcher set for R alone. Written in full, because to processx "current" without more means an
+# empty environment.
 child_environment <- function(own) {
   all <- as.list(Sys.getenv())
   all[c("R_DEFAULT_PACKAGES", names(own))] <- NULL
@@ -115,8 +116,8 @@ peak_memory <- function(pid) {
   if (is.na(held)) 0 else held / 1e6
 }
 
-# What a program printed: its last million bytes (or the first, from 0), as text that any pattern
-# can be tried on. Line ends are those of this system, whoever wrote it.
+# Output of a program: its last million bytes (or the first, from 0), as text that any pattern can
+# be tried on, with this system's line ends.
 read_log <- function(path, most = 1e6, from = max(0, file.size(path) - most)) {
   size <- file.size(path)
   if (is.na(size) || size == 0) return("")
@@ -137,8 +138,8 @@ read_log <- function(path, most = 1e6, from = max(0, file.size(path) - most)) {
   gsub("\r\n", "\n", text, fixed = TRUE)
 }
 
-# Whether bytes are text of two bytes a letter, as some programs of Windows print it: nearly every
-# second one is 0.
+# Are bytes text of two bytes a letter, as some Windows programs print it? Nearly every second byte
+# is then 0.
 is_wide <- function(bytes) {
   bytes <- utils::head(bytes, 400)
   odd <- bytes[c(FALSE, TRUE)]

@@ -1,8 +1,8 @@
 # Progress: what runs, and how long is left, on standard error.
 
-# Time left is judged from the trials done: each one still to come costs the mean of its own shot
-# and engine version so far, or of all trials so far where there is none. On a terminal one line is
-# rewritten; elsewhere a line is written now and then.
+# Estimates the remaining time from the finished trials: each remaining trial costs the mean of its
+# shot and engine version so far, or of all trials so far if there is none. On a terminal one line
+# is rewritten; elsewhere a line is printed now and then.
 progress_timer <- function(plan, show, clock = steady_clock, out = stderr()) {
   total <- nrow(plan)
   kind <- row_key(plan, c("shot", "engine", "version"))

@@ -1,14 +1,14 @@
-# A scheduler that owns the machines: one of them is asked for, waits in the scheduler's queue, and
+# A scheduler that owns the machines: one of them is requested, waits in the scheduler's queue, and
 # may be taken back.
 
 # A node that does several things at once has a connection for each: its `slot`.
 node_profile <- function(node)
   paste0("clockpigeon-", node$node, if (length(node$slot)) paste0("-", node$slot))
 
-# Whether the machines of a node file belong to a scheduler.
+# Do the machines of a node file belong to a scheduler?
 is_scheduled <- function(node) identical(node$launch$by, "cluster")
 
-# What this process has in the queues of schedulers, by the profile of the node that it is for:
+# Entries of this process in the queues of schedulers, by the profile of the node that they are for:
 # list(id, command).
 in_queue <- new.env()
 
@@ -38,8 +38,7 @@ ask_scheduler <- function(command, arguments = character(), input = NULL) {
   log <- tempfile("clockpigeon-")
   on.exit(unlink(log, expand = FALSE))
   words <- command_words(command)
-  # What it leaves behind may hold on to whatever it inherits: there is nothing to wait for but its
-  # end.
+  # Leftover children may hold inherited files: wait for the process itself to end.
   ran <- tryCatch(processx::process$new(words[1], c(words[-1], arguments), stdin = input,
                                         stdout = log, stderr = "2>&1", poll_connection = FALSE),
                   error = function(e) NULL)
@@ -51,7 +50,7 @@ ask_scheduler <- function(command, arguments = character(), input = NULL) {
   list(status = if (late) NA_integer_ else ran$get_exit_status(), text = read_log(log))
 }
 
-# Another command of the same scheduler, beside the one that takes jobs; NULL where that is none of
+# Another command of the same scheduler, next to the one that takes jobs; NULL if it is not one of
 # Slurm's.
 beside_sbatch <- function(command, name) {
   if (grepl("(^|/)sbatch( |$)", command))
@@ -103,9 +102,9 @@ ended_why <- function(word) {
                        paste0("its job ended (", tolower(word), ")"))))
 }
 
-# Whether a machine was taken by the scheduler, through no fault of what ran there, so that another
-# may be asked for however often that happens. What used up its memory would do so again, and who
-# cancels jobs does not want them.
+# Did the scheduler take back the machine through no fault of the work, so that another may be
+# requested without limit? Work that used up the memory would do so again, and a user who cancels
+# jobs does not want them.
 is_node_lost <- function(why) {
   why %in% c(end_reasons[c("PREEMPTED", "TIMEOUT", "NODE_FAIL")], wait_reasons) |
     startsWith(or_else(why, ""), "was put back")

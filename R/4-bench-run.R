@@ -1,4 +1,4 @@
-# Running a plan: each trial becomes a row, whatever happens to it.
+# Running a plan: each trial becomes a row, also a failed one.
 
 #' Run a benchmark
 #'
@@ -99,8 +99,8 @@ resume_bench <- function(ledger, engines, name = NULL, node = NULL, folder = "."
   run_plan(bench, kept$trials)
 }
 
-# What all trials of a run share: programs found and versions asked, here or on each node, before
-# anything is timed.
+# Shared parts of all trials of a run: programs found and versions asked, here or on each node,
+# before anything is timed.
 set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
   nodes <- if (is.null(node)) list(this_node()) else
     as_list_of(node, "cp_node", argument("node"), "read_node()")
@@ -121,7 +121,7 @@ set_up_bench <- function(plan, ledger, node, folder, keep, progress) {
   c(bench, list(hosts = open_crew(bench, asked, nodes)))
 }
 
-# Whether a node is another machine than this one.
+# Is a node another machine than this one?
 is_away <- function(node) length(node$launch) > 0 && node$launch$by != "local"
 
 # Trials that name no node are for the first that was given, wherever it is.

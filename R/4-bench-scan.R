@@ -44,7 +44,7 @@ scan_scene <- function(scene, engine, folder = dirname(scene)) {
   as_table(found[!duplicated(found$path), , drop = FALSE])
 }
 
-# What the patterns find in one file, comments passed over.
+# Matches of the patterns in one file, without comments.
 scan_text <- function(path, scan) {
   text <- paste(readLines(path, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
   text <- iconv(text, "UTF-8", "UTF-8", sub = "?")

@@ -1,6 +1,6 @@
 # A trial: one command, judged and written as a row.
 
-# What a machine needs to run trials; made there. `sets`: the devices that trials ask for.
+# Requirements of a machine for running trials; made there. `sets`: the devices in the trials.
 set_up_host <- function(pairs, engines, node, sets = NA_character_) {
   programs <- lapply(engines, engine_program)
   list(node = node, programs = programs, versions = ask_versions(pairs, engines, programs),
@@ -10,8 +10,8 @@ set_up_host <- function(pairs, engines, node, sets = NA_character_) {
 
 version_key <- function(engine, version) paste(engine, version)
 
-# Asks each engine for its version, once, before anything is timed. A version that was asked for
-# must be the one that answers.
+# Asks each engine for its version, once, before anything is timed. The answer must be the requested
+# version.
 ask_versions <- function(pairs, engines, programs) {
   answers <- Map(function(name, version) {
     engine <- engines[[name]]
@@ -70,9 +70,9 @@ ask_devices <- function(engine, program, sets) {
 
 engine_device_name <- function(index) paste("device", index)
 
-# One trial: a list of timings, each a list of columns; the last is that of the trial, one before it
-# the pre-pass that had to run first. `bench$prepass`: `alone` runs nothing but the pre-pass of the
-# shot, `done` takes it as run.
+# One trial: a list of timings, each a list of columns; the last is that of the trial, the one
+# before it the pre-pass that had to run first. `bench$prepass`: `alone` runs only the pre-pass of
+# the shot, `done` takes it as run.
 run_trial <- function(trial, bench, pictures) {
   engine <- bench$engines[[trial$engine]]
   features <- trial_features(trial)
@@ -137,7 +137,7 @@ run_trial_command <- function(engine, program, values, bench, asked, ...) {
   }, error = identity)
 }
 
-# Where the engine names its picture itself, it is moved to where it was to be.
+# If the engine names its picture itself, move it into place.
 take_picture <- function(engine, values, output, began) {
   if (is.null(engine$output_as)) return(invisible())
   at <- named_picture(engine, values)
@@ -146,8 +146,8 @@ take_picture <- function(engine, values, output, began) {
   invisible()
 }
 
-# Where a picture is found that the engine names itself; NULL where its name needs what the trial
-# does not have.
+# Path of a picture that the engine names itself; NULL if its name needs a value that the trial
+# lacks.
 named_picture <- function(engine, values) {
   at <- fill_template(engine$output_as, values)
   if (length(at) && !is_absolute(at)) file.path(values$output_folder, at) else at
@@ -156,8 +156,8 @@ named_picture <- function(engine, values) {
 # The pre-passes that ran in this process, by what they hold for.
 prepass_store <- new.env()
 
-# The command that comes before a frame: before each, its time then being part of the frame's; or
-# once for all frames of a shot that are alike, with a row of its own. list(seconds, row, fault).
+# Command before a frame: before each, its time then being part of the frame's; or once for all
+# equal frames of a shot, with a row of its own. list(seconds, row, fault).
 run_prepass <- function(trial, engine, program, values, bench, row) {
   step <- engine$prepass
   if (is.null(step)) return(list(seconds = 0))
@@ -198,7 +198,7 @@ prepass_key_of <- function(trial, plan_id) {
           c(alike, "plan_id"))
 }
 
-# What went wrong with a command, or NULL.
+# Fault of a command, or NULL.
 run_fault <- function(ran, time_limit) {
   if (inherits(ran, "error")) return(paste("could not be started:", first_line(error_words(ran))))
   if (ran$late) return(paste("ended after", format_duration(time_limit)))

@@ -7,12 +7,12 @@ new_try <- record_type(
   judged = is.list, asked = anything
 )
 
-# Runs one frame as a trial would, and tells what came of it. `trial`: list(shot, scene, frame,
-# width, height, samples, noise, time_s, threads, version, devices); `root`: the project's folder.
-# Returns a list of class `cp_try`: the command (program, arguments, environment, folder), `ran`
-# (seconds, exit status, output), `files` (that appeared: path, bytes), `reads` (target, pattern,
-# what it found), `judged` (status, note), `version`, `found_at` (where the picture was to be
-# found), `picture` (where it is kept, or NULL).
+# Runs one frame as a trial would, and reports the result. `trial`: list(shot, scene, frame, width,
+# height, samples, noise, time_s, threads, version, devices); `root`: the project's folder. Returns
+# a list of class `cp_try`: the command (program, arguments, environment, folder), `ran` (seconds,
+# exit status, output), `files` (new ones: path, bytes), `reads` (target, pattern, what it found),
+# `judged` (status, note), `version`, `found_at` (expected path of the picture), `picture` (path of
+# the copy, or NULL).
 try_engine <- function(engine, trial, root = ".", node = this_node(), time_limit = 600,
                        keep = NULL) {
   check_class(engine, argument("engine"), "cp_engine", "read_engine()")

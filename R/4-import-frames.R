@@ -1,7 +1,7 @@
 # Frames and pictures as evidence: when they were written, and what they say of themselves.
 
-# A folder of finished frames; each folder within it is a node. `begun`: when work on them began,
-# seconds since 1970, where it is known: the first of each writer then has a time too.
+# A folder of finished frames; each folder within it is a node. `begun`: start of the work, seconds
+# since 1970, if known: the first frame of each writer then has a time too.
 import_frames <- function(path, writers, begun = NULL) {
   files <- list.files(path, recursive = TRUE)
   numbered <- "([0-9]{1,9})\\.(png|exr|tiff?|pfm|jpe?g)$"
@@ -54,7 +54,7 @@ copied_frames <- function(paths, frame, finished) {
   maybe[duplicated(hash)]
 }
 
-# What pictures say of themselves, by the keys of a profile.
+# Metadata of pictures, by the keys of a profile.
 import_pictures <- function(path, engine) {
   keys <- engine$metadata
   if (!length(keys))

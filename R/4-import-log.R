@@ -21,8 +21,8 @@ import_log <- function(path, engine, lines_at_once = 50000L) {
     lines <- readLines(file, lines_at_once, warn = FALSE, skipNul = TRUE)
     if (!length(lines)) break
     lines <- iconv(lines, "UTF-8", "UTF-8", sub = "?")
-    # Most lines of most logs say nothing of this: one look for any of the patterns leaves few to
-    # look at closely.
+    # Most lines of most logs do not match: one search for any of the patterns leaves few to examine
+    # closely.
     kept <- grep(paste0("(?:", patterns, ")", collapse = "|"), lines, perl = TRUE)
     found <- do.call(rbind, lapply(names(patterns),
                                    function(name) log_hits(lines[kept], patterns[[name]], name)))

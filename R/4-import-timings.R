@@ -80,9 +80,9 @@ existing_paths <- function(path) {
   path
 }
 
-# What files and folders hold, as timings, and what became of their columns: list(rows, counts,
-# used, ignored, filled, said). `counts`: rows of each file, `used`: their column by ours. `fill`:
-# groups of columns that rows get which say none of a group themselves.
+# Timings in files and folders, and the use of their columns: list(rows, counts, used, ignored,
+# filled, said). `counts`: rows of each file, `used`: their column by ours. `fill`: groups of
+# columns for rows that lack a whole group.
 read_imports <- function(path, as = NULL, engine = NULL, map = NULL, set = list(), writers = NULL,
                          begun = NULL, fill = list()) {
   path <- existing_paths(path)
@@ -121,8 +121,8 @@ read_import <- function(path, as, engine, map, writers, begun) {
        filled = setdiff(names(rows), names(mapped$rows)))
 }
 
-# Frames of one file or folder that make a whole shot were one job: its name is the file's, where
-# none is given, so that the job can be held against a forecast.
+# Frames of one file or folder that make a whole shot were one job. It gets the file's name by
+# default, so that the job can be compared with a forecast.
 as_one_job <- function(rows, path) {
   if (!is.null(rows[["job"]]) || !is.null(rows[["plan_id"]]) || is.null(rows[["frame"]]))
     return(rows)
@@ -144,8 +144,7 @@ tell_import <- function(path) {
   switch(ending, csv = , tsv = "csv", json = "json", png = , exr = "pictures", "log")
 }
 
-# What a file or folder holds, in short: equal marks, equal content (for a folder: names, sizes and
-# times).
+# Digest of a file or folder: equal for equal content (for a folder: names, sizes and times).
 content_mark <- function(path) {
   if (!dir.exists(path)) return(file_hash(path))
   files <- list.files(path, recursive = TRUE)
@@ -158,9 +157,9 @@ set_columns <- function(rows, set) {
   rows
 }
 
-# Rows with each group of columns that they say nothing of filled from a list: what a shot's limit
-# is, say, where a row has neither a kind nor a value of its own. list(rows, filled), the names of
-# the columns that were.
+# Rows with each group of columns that they lack filled from a list: a shot's limit, for example,
+# for a row without a kind and a value of its own. list(rows, filled), the names of the filled
+# columns.
 fill_groups <- function(rows, groups) {
   filled <- character()
   for (group in groups) {

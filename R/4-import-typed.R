@@ -108,7 +108,7 @@ hours_spelt <- function(x) {
   x
 }
 
-# The time of several frames as the mean of one; `incomplete` where fewer finished than were asked.
+# Time of several frames as the mean of one; `incomplete` if fewer finished than requested.
 mean_of_frames <- function(said, frames_done, frames_asked) {
   done <- check_count(frames_done, argument("frames_done"))
   asked <- if (length(frames_asked))

@@ -46,8 +46,8 @@ cheap_pass <- function(shot, engine, ledger, frames = NULL, by = 8, samples = NU
   }
 }
 
-# The same shot, small, and with fewer samples where asked. Under 8 pixels a picture says nothing of
-# the shot.
+# The same shot, small, and with fewer samples if requested. A picture under 8 pixels is no evidence
+# of the shot.
 cheap_shot <- function(shot, by = 8, samples = NULL) {
   by <- check_number(by, argument("by"), least = 1)
   shot$size <- vapply(shot$size, function(v) as.integer(max(round(v / by), min(v, 8))), 0L)
@@ -55,8 +55,8 @@ cheap_shot <- function(shot, by = 8, samples = NULL) {
   shot
 }
 
-# Whether the profile says how to render these frames in one process, and how to tell them apart in
-# its log.
+# Does the profile define how to render these frames in one process, and how to separate them in its
+# log?
 in_one_process <- function(engine, frames_text) {
   plain <- !grepl(",", frames_text, fixed = TRUE) && grepl("-", frames_text, fixed = TRUE)
   stepped <- grepl(" by ", frames_text, fixed = TRUE)

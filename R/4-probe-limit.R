@@ -75,7 +75,7 @@ probe_limit <- function(shot, engine, ledger, samples = c(4, 16, 64), frames = N
                   maps = maps, adaptive = adaptive_rows(rows_of), rows = rows))
 }
 
-# What is rendered beside the pairs, checked.
+# Renders in addition to the pairs, checked.
 probe_extras <- function(reference = NULL, noise = NULL) {
   list(reference = if (length(reference)) check_count(reference, argument("reference")),
        noise = if (length(noise)) check_number(noise, argument("noise"), above = 0))

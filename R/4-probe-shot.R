@@ -53,7 +53,7 @@ probe_shot <- function(shot, engine, ledger, probing = NULL, running = NULL) {
                 node = node, folder = how$folder, keep = how$keep, progress = how$progress,
                 level = asked$level, prior = learned_prior(timings_near(ledger, shot$scene)))
   if (is_away(node)) {
-    # The frames of a cheap pass come out of one process, which is begun here.
+    # The frames of a cheap pass come from one process, which is started here.
     asked[c("cheap", "why")] <- list(FALSE, "one is run on this machine, and the frames on another")
     found <- holding_node(node, function() run_probing(setup, asked),
                           if (how$progress) function(why) message(node$node, " ", why))
@@ -162,7 +162,7 @@ probing_versions <- function(probing) {
   if (length(probing$version)) stats::setNames(list(probing$version), probing$engine$engine)
 }
 
-# What the ledger knows of the shot on this node: frame, seconds, scaled.
+# Known times of the shot on this node: frame, seconds, scaled.
 known_rows <- function(probing) {
   rows <- as_frame(timings(probing$ledger, node = probing$node$node,
                            engine = probing$engine$engine))
@@ -176,10 +176,10 @@ known_rows <- function(probing) {
   rbind(own, brought_rows(probing$shot, rows[!here, , drop = FALSE], rows[here, , drop = FALSE]))
 }
 
-# Rows of the devices and threads that a probe takes: all that the node's engine takes by itself.
+# Rows of the devices and threads of a probe: all that the node's engine takes by default.
 probing_rows <- function(rows, probing) {
   used <- device_use(probing$node, probing$engine, cores = machine_cores())
-  # What another machine takes by itself it says when it is there.
+  # Another machine reports its default when it is connected.
   if (is_away(probing$node)) return(rep(TRUE, nrow(rows)))
   rows[["threads"]] %in% used$threads &
     (is.na(rows[["capacity"]]) | rows[["capacity"]] %in% used$capacity)
@@ -202,7 +202,7 @@ brought_rows <- function(shot, other, own) {
                  drop = FALSE]
   fit <- fit_of_counts(rbind(counts, own))
   counts <- counts[near(counts[["limit_value"]] / to) & length(fit), , drop = FALSE]
-  # What one frame tells of another's ratio is not exact: at least 5 %.
+  # Evidence of one frame about another's ratio is not exact: at least 5 %.
   brought <- function(rows, ...) {
     x <- scale_seconds(rows[["wall_s"]], ...)
     data.frame(frame = rows[["frame"]], seconds = x[["seconds"]],

@@ -64,8 +64,8 @@ hidden_frames <- function(rows, probes, level) {
   shots <- complete_shots(rows)
   pairs <- cheap_partners(shots)
   scene <- vapply(shots, function(p) p[["scene"]][1], "")
-  # What each shot tells, so that each is forecast by what the other scenes told: its own other
-  # settings are hidden too.
+  # Information of each shot, so that each is forecast from the other scenes: its own other settings
+  # are hidden too.
   full <- lapply(shots, shot_information, prior = curve_prior())
   left <- lapply(seq_along(shots), function(k) {
     if (length(pairs[[k]])) shot_information(shots[[k]], curve_prior(), shots[[pairs[[k]]]])
@@ -125,8 +125,8 @@ hidden_cells <- function(rows, level, most) {
     rest <- rows[!here, , drop = FALSE]
     scene <- cells[["scene"]][k]
     rig <- cells[["rig"]][k]
-    # The truth is what was measured, its frames and settings beside those elsewhere; the mean of so
-    # many runs varies.
+    # The true value is a measurement, its frames and settings compared with those elsewhere; the
+    # mean of so few runs varies.
     at <- which(all$cells$i == match(scene, all$scenes) & all$cells$j == match(rig, all$rigs))
     true <- exp(all$cells$y[at])
     fit <- fit_speeds(rest)
@@ -203,7 +203,7 @@ summary.cp_backtest <- function(object, ...) {
 # before it began: frames of the same shot in other runs, and all that other shots had taught by
 # then.
 hidden_jobs <- function(rows, level) {
-  # What was imported has no plan: its job tells what was rendered together.
+  # Imported rows have no plan: their job groups them.
   rows[["plan_id"]] <- ifelse(is.na(rows[["plan_id"]]), rows[["job"]], rows[["plan_id"]])
   rows <- rows[!is.na(rows[["plan_id"]]) & !is.na(rows[["frame"]]) & is.na(rows[["piece"]]) &
                  rows[["limit_kind"]] %in% limit_kinds, , drop = FALSE]
@@ -236,7 +236,7 @@ job_case <- function(job, before, like, level) {
     size = c(width = job[["width"]][1], height = job[["height"]][1]),
     limit = stats::setNames(list(job[["limit_value"]][1]), job[["limit_kind"]][1])
   )
-  # On a site as on a node of its name: nothing but its own frames is compared here.
+  # Treat a site as a node of its name: only its own frames are compared here.
   here <- before
   here[["node"]] <- ifelse(is.na(here[["site"]]), here[["node"]], here[["site"]])
   here[["site"]] <- NA_character_

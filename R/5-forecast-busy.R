@@ -1,5 +1,4 @@
-# Evidence from a machine that did something else beside: how much slower that made it, and how sure
-# that is.
+# Evidence from a busy machine: how much slower the other work made it, and the uncertainty of that.
 
 # Spreads of log time that stand in where nothing measures them: how much a busy machine's times
 # vary with what else runs, and how far CPU seconds are from telling an idle time (two threads of
@@ -8,10 +7,10 @@ assumed_busy <- list(varies = 0.30, by_cpu = 0.15)
 
 machine_states <- c("busy", "idle")
 
-# What the rows of a job say of other work beside them. `share`: of the runs that were marked busy;
-# `machine`: whether the job is to find the machine as it was then, or idle; `log`: what is added to
-# log times for that, `sd` the spread that comes with it, and `basis`. `own`: rows of the job's
-# shots on its node, `here`: all of its engine there.
+# Effect of other work on the rows of a job. `share`: of the runs that were marked busy; `machine`:
+# is the job expected to find the machine as it was then, or idle; `log`: the addition to log times
+# for that, `sd` the spread that comes with it, and `basis`. `own`: rows of the job's shots on its
+# node, `here`: all of its engine there.
 busy_evidence <- function(own, here, machine) {
   busy <- own[["busy"]] %in% TRUE
   none <- list(share = mean(busy), machine = machine, log = 0, sd = 0, basis = "measured")
@@ -26,9 +25,9 @@ busy_evidence <- function(own, here, machine) {
   list(share = share, machine = machine, log = 0, sd = share * told$varies, basis = told$basis)
 }
 
-# How much slower busy runs are (log), the error of that, and how it varies from run to run. In this
-# order: frames measured busy and idle; CPU seconds beside wall seconds, which fall apart where runs
-# wait for a processor; nothing.
+# Slowdown of busy runs (log), its error, and its variation from run to run. In this order: frames
+# measured busy and idle; CPU seconds against wall seconds, which differ if runs wait for a
+# processor; none.
 busy_effect <- function(here) {
   busy <- here[["busy"]] %in% TRUE
   setting <- row_key(here, setting_columns)

@@ -33,7 +33,7 @@ site_eligibility <- function(site, job, needs) {
   can <- site$can
   tried <- job$evidence[["site"]] %in% site$site |
     is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% site$nodes_like
-  # What rendered there has shown that it does, whatever the card leaves unsaid.
+  # Rendered frames prove a capability that the card does not state.
   if (any(tried) && is.null(can$versions[[job$engine]])) can$versions[[job$engine]] <- job$version
   for (name in c("limits", "memory")) if (any(tried) && is.null(can[[name]]))
     can[[name]] <- needs[[name]]
@@ -55,8 +55,8 @@ summary.cp_eligibility <- function(object, ...) {
                       }, ""), row.names = NULL))
 }
 
-# What a job needs of sites: the union over its shots, the largest of what is an amount. Its total
-# and its slowest frame are worked out where a site has a bound on them.
+# Requirements of a job: the union over its shots, and the largest of each amount. Its total and its
+# slowest frame are computed only for sites with a bound on them.
 job_needs <- function(job, sites) {
   stated <- lapply(job$shots, `[[`, "needs")
   all_of <- function(name) unique(unlist(lapply(stated, `[[`, name)))

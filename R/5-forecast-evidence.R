@@ -1,8 +1,8 @@
-# Evidence: what the ledger knows of a job's shots, and how fast a site is beside the node they were
-# measured on.
+# Evidence: the timings of a job's shots, and the speed of a site relative to the node that measured
+# them.
 
-# Spreads of log time that stand in where nothing was measured; each is shown as assumed wherever it
-# is used.
+# Assumed spreads of log time for missing measurements; each is shown as assumed wherever it is
+# used.
 assumed_sd <- list(run = 0.10, claimed = 0.25, assumed = 0.35, like = 0.03, link = 0.15,
                    devices = 0.1, samples = 0.05)
 
@@ -107,8 +107,8 @@ rows_of_engine <- function(rows, engine) {
                     either(if (length(known)) known else "an engine that was measured"), "."))
 }
 
-# What was measured of the shots: all rows of theirs (`found`), the reference node (`node`), the
-# shots' rows on it at one capacity (`own`), and all whole frames of the engine on it (`here`).
+# Measurements of the shots: all their rows (`found`), the reference node (`node`), the shots' rows
+# on it at one capacity (`own`), and all whole frames of the engine on it (`here`).
 shot_measurements <- function(rows, shots, engine, version) {
   found <- do.call(rbind, lapply(shots, shot_evidence, rows = rows, engine = engine,
                                  version = version))
@@ -209,8 +209,8 @@ without_done <- function(job, done) {
   job
 }
 
-# The newest version that measured all shots as they will be rendered, or else the newest that is
-# known; a version that nobody wrote down is taken where there is no other.
+# The newest version that measured all shots as they will be rendered, or else the newest known one;
+# rows without a version are used if there are no others.
 newest_version <- function(rows, shots) {
   known <- unique(rows[["engine_version"]])
   known <- known[!is.na(known)]
@@ -319,7 +319,7 @@ sample_share <- function(limit) {
   share
 }
 
-# What the shots' limit is called: what is common to all of them.
+# Name of the shots' limit: the part they have in common.
 job_limit <- function(shots, other = FALSE) {
   texts <- unique(vapply(shots, function(shot) format_limit(shot$limit), ""))
   if (length(texts) == 1) texts else if (other) toString(texts) else "own limits"
@@ -358,8 +358,8 @@ share_of_time <- function(job, share) {
   c(log = log(part + (1 - part) * share), sd = assumed_sd$samples * abs(log2(share)))
 }
 
-# Log time of a share of a shot's samples over that of all, by its scene's times at two counts or
-# more, each beside the same frame's; and its standard error. NULL where there are none.
+# Log time of a share of a shot's samples over that of all, from its scene's times at two counts or
+# more of the same frames; and its standard error. NULL without such times.
 fitted_share <- function(shot, rows, share) {
   if (!NROW(rows)) return(NULL)
   mine <- rows[["scene"]] %in% shot$scene & rows[["width"]] %in% shot$size[["width"]] &
@@ -377,7 +377,7 @@ fitted_share <- function(shot, rows, share) {
   c(log(p[["seconds"]][1] / p[["seconds"]][2]), sqrt(sum(pmin(half, 1)^2)))
 }
 
-# What the frame times of a job rest on, in one line.
+# Basis of a job's frame times, in one line.
 evidence_line <- function(job) {
   paste0(measured_runs(job), "; run to run spread ", format_percent(job$run_sd), " (",
          job$run_basis, ")", if (length(job$drift_sd))

@@ -1,11 +1,11 @@
 # Forecasts corrected by what became of past ones.
 
-# What a correction of one figure of a site's and tier's jobs does: `known`, whether the site's
-# speed was measured or only said (what is measured since has taken in what the jobs before it
-# showed), `what` (`finish_s` or `cost`), `bias` (of logs) and `width` (of ranges), with `jobs`,
-# `inside` and `changed` as learned_of() has them. Of a stage that is learned by itself (`wait_s`,
-# by `hours` of the day, `start_s`, `upload_s`) the same, whatever is known of the speed, and of
-# failing runs (`failed`) the log of their share as `bias`.
+# Effect of a correction for one figure of the jobs at a site and tier: `known`, was the site's
+# speed measured or only claimed (later measurements include what earlier jobs showed), `what`
+# (`finish_s` or `cost`), `bias` (of logs) and `width` (of ranges), with `jobs`, `inside` and
+# `changed` as learned_of() has them. For a stage that is learned separately (`wait_s`, by `hours`
+# of the day, `start_s`, `upload_s`) the same, regardless of the speed, and for failing runs
+# (`failed`) the log of their share as `bias`.
 correction_columns <- c("site", "tier", "known", "what", "hours", "bias", "width", "jobs", "inside",
                         "changed")
 
@@ -46,8 +46,7 @@ as_correction_rows <- function(x) {
   if (!is.null(x)) all_columns(as_frame(x), correction_columns)
 }
 
-# What is learned of the stages and the failing runs of a site's tiers; NULL where no job tells of
-# any.
+# Learned stages and failing runs of a site's tiers; NULL without jobs.
 stage_corrections <- function(learned, site, tiers) {
   rows <- lapply(names(learned$stages), function(what) {
     learning <- learned$stages[[what]]
@@ -70,7 +69,7 @@ stage_corrections <- function(learned, site, tiers) {
   bind_tables(lapply(rows, as_correction_rows))
 }
 
-# The correction of a stage of an option that is begun at a moment; NULL for none.
+# Correction of a stage of an option that starts at a moment; NULL for none.
 stage_correction <- function(corrections, option, what, moment = NULL) {
   row <- corrections[corrections[["what"]] == what & corrections[["site"]] == option$site &
                        corrections[["tier"]] %in% option$tier, , drop = FALSE]
@@ -127,14 +126,14 @@ correction_of <- function(corrections, option, what) {
   if (NROW(row)) as.list(row[1, ])
 }
 
-# Whether a speed was measured, or only said.
+# Was a speed measured, and not only claimed?
 speed_known <- function(evidence) ifelse(evidence %in% c("claimed", "assumed"), "said", "measured")
 
-# What jobs of one kind of evidence are learned under: a site's name, or another one while its speed
-# was only said.
+# Key under which jobs of one kind of evidence are learned: a site's name, or another one while its
+# speed was only claimed.
 learned_site <- function(site, known) paste0(site, ifelse(known == "said", " (as said)", ""))
 
-# By how much each of some draws is multiplied. What is nothing, or never, stays so.
+# Factor of each of several draws. Zero and infinity stay as they are.
 correct_draws <- function(x, correction) {
   moved <- is.finite(x) & x > 0
   ratio <- rep(1, length(x))

@@ -98,8 +98,8 @@ refuse_sites <- function(left_out) {
              instead = "Add a site, or measure trial frames there.")
 }
 
-# What cannot be forecast, since nobody measured it, as rows of what is left out; NULL when all can
-# be, an error when nothing can.
+# Shots that cannot be forecast without measurements, as rows of excluded sites; NULL if all can be
+# forecast, an error if none can.
 unmeasured_jobs <- function(jobs) {
   if (inherits(jobs, "cp_job") || !is.list(jobs)) return(NULL)
   failed <- Filter(function(job) inherits(job, "clockpigeon_error_evidence"), jobs)
@@ -118,7 +118,7 @@ as_jobs <- function(job, where = argument("job")) {
   jobs[!duplicated(names(jobs))]
 }
 
-# What tells the jobs of a scenario apart; `x` is a job, or a table of options.
+# Key that distinguishes the jobs of a scenario; `x` is a job, or a table of options.
 job_key <- function(x) paste(x[["engine"]], x[["version"]], x[["limit"]], sep = "|")
 
 # One option of a scenario as a list: its row, its job, its site and tier. `which` is a row's number
@@ -139,7 +139,7 @@ own_sites <- function(scenario) {
   names(scenario$sites)[vapply(scenario$sites, `[[`, "", "kind") == "own"]
 }
 
-# The job that a scenario's first option is for: what is said of all of them is said of it.
+# Job of a scenario's first option: statements about all options refer to it.
 main_job <- function(scenario) scenario$jobs[[job_key(as_frame(scenario$options)[1, ])]]
 
 # The jobs that options are left of.
@@ -158,8 +158,8 @@ timed_job_options <- function(job, sites, spreads, now) {
                              reason = vapply(why, `[[`, "", "reason", USE.NAMES = FALSE)))
 }
 
-# Why a site cannot do a job, as a code and in words; NULL when it can. What is not known counts as
-# cannot.
+# Reason why a site cannot run a job, as a code and in words; NULL if it can. Unknown capabilities
+# count as missing.
 why_not <- function(site, job, needs = job_needs(job, list(site))) {
   because <- function(code, ...) list(code = code, reason = paste0(...))
   trouble <- eligibility_trouble(site, job, needs)
@@ -202,7 +202,7 @@ site_options <- function(site, job, spreads = NULL, now = this_moment()) {
   list(rows = rows, pruned = pruned)
 }
 
-# What is known of a node's speed, as columns of an option.
+# A node's known speed, as columns of an option.
 speed_columns <- function(site, job, hire) {
   speed <- option_speed(job, list(hire = hire), site)
   speed$log_factor <- speed$log_factor - job$time_share[["log"]]
@@ -216,9 +216,9 @@ speed_columns <- function(site, job, hire) {
 }
 
 # Degrees of freedom of a sum of independent parts (Satterthwaite 1946, Biometrics Bull. 2, 110); at
-# least 3. A speed with what sessions and other work beside the runs add: what is slower today than
-# when it was measured is slower as a whole. Frames tried at a site were divided by frames measured
-# beside the same work.
+# least 3. The speed includes the effect of sessions and of other work during the runs: a machine
+# slower today than when it was measured is slower as a whole. Frames tried at a site were divided
+# by frames measured during the same work.
 drifted_speed <- function(job, speed) {
   busy <- first_of(job$busy, list(log = 0, sd = 0))
   if (is.null(speed$sessions)) speed$log_factor <- speed$log_factor - busy$log
@@ -248,7 +248,7 @@ useful_nodes <- function(nodes, tasks, site) {
   capped[!duplicated(ceiling(tasks / capped))]
 }
 
-# Spreads that are asked for or needed, where the site can; whole frames everywhere.
+# Spreads that are requested or required, if the site supports them; whole frames everywhere.
 site_spreads <- function(site, job, asked) {
   needed <- unique(unlist(lapply(job$shots, function(shot) shot$needs$spread)))
   layers <- any(vapply(job$shots, function(shot) first_of(shot$layers, 1L) > 1, NA))
@@ -283,7 +283,7 @@ gets_better <- function(site, tier, moment) {
   hourly(moment) < hourly(moment - 61) || quiet(moment) && !quiet(moment - 61)
 }
 
-# What the user pinned or left out.
+# Options that the user pinned or excluded.
 matches_pins <- function(rows, only, without) {
   fields <- c("site", "tier", "hire", "nodes", "engine", "version", "limit", "start", "spread",
               "evidence")

@@ -1,4 +1,4 @@
-# What is kept of one option's run: its charges, and its frames as they come home.
+# Kept results of one option's run: its charges, and the arrival times of its frames.
 
 # The run of an option, simulated once and kept with its forecast: `currency` (of the card) and
 # `rate` to the job's, medians and means of each charge (`lines`) and of what is added or taken off
@@ -16,8 +16,8 @@ job_totals <- function(forecast, job) {
   keep_with(forecast, paste("totals", job_key(job)), function() lapply(job$curves, total_time))
 }
 
-# What is computed of an object once, on demand, and kept with it: `make()` the first time that
-# `name` is asked for.
+# Computes a part of an object once, on demand, and keeps it with the object: `make()` runs the
+# first time that `name` is needed.
 keep_with <- function(x, name, make) {
   if (is.null(x$kept[[name]])) assign(name, make(), envir = x$kept)
   x$kept[[name]]

@@ -96,16 +96,16 @@ common_frames <- function(scenario, n, seed) {
   })
 }
 
-# Frames of at most so many numbers are held at once: 40 MB. Larger jobs go block by block of draws.
+# Largest number of frame times held at once: 40 MB. Larger jobs go block by block of draws.
 most_cells <- 5e6
 
 # All draws, unless their frames are too many to be held at once: then the first of them.
 kept_draws <- function(job, n) max(16, min(n, most_cells %/% job_frames(job)))
 
-# Seconds of every frame of the job on the reference node, as one run will take it: draws x frames,
-# those that follow the first `before`. A question asks for the same frames several times, so the
-# last ones made are kept: each draw has a stream of its own, and the first of many draws are what a
-# call for fewer would make.
+# Seconds of every frame of the job on the reference node in one run: draws x frames, those that
+# follow the first `before`. A question needs the same frames several times, so the last ones made
+# are kept: each draw has its own stream, and the first of many draws equal those of a call for
+# fewer.
 frame_draws <- function(job, draws, seed, before = 0) {
   from <- list(job$curves, vapply(job$shots, `[[`, "", "shot"), seed, before)
   if (!identical(from, last_frames$from) || nrow(last_frames$seconds) < draws) {
@@ -138,7 +138,7 @@ simulated <- function(scenario, option, frames, change = what_if(), keep = FALSE
   it <- changed_option(it, change)
   corrections <- scenario$corrections
   halted <- length(change$halt_s) > 0
-  # All of the job is so many times as long: it is halted so much earlier in it.
+  # The whole job takes longer by this factor, so the halt comes earlier in it.
   if (halted) change$halt_s <- change$halt_s /
     exp(or_else(correction_of(corrections, it, "finish_s")$bias, 0))
   run <- simulate_way(job, it, seconds, scenario, frames, keep, change)

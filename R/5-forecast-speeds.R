@@ -1,9 +1,8 @@
 # Speed of a site or node relative to the reference node of a job.
 
-# How fast a node of a site is beside the reference node: log factor, its standard error, degrees of
-# freedom, the basis and where it is from. NULL when nothing is known. In this order: frames were
-# tried there, the pool is made of nodes that were measured, on these scenes or on others, the
-# seller's claim.
+# Speed of a site's node relative to the reference node: log factor, its standard error, degrees of
+# freedom, basis and source. NULL if unknown. In this order: frames were tried there, the pool
+# consists of measured nodes, on these scenes or on others, the seller's claim.
 site_speed <- function(job, site) {
   tried <- matched_speed(job, job$evidence[["site"]] %in% site$site)
   if (!is.null(tried))
@@ -30,7 +29,8 @@ site_speed <- function(job, site) {
   NULL
 }
 
-# What sessions add to a forecast: the drift of each that it rests on, and of the one it is for.
+# Session effects in a forecast: the drift of each session that it uses, and of the one that it is
+# for.
 session_drift <- function(job, matched = NULL) {
   first_of(job$drift_sd, 0) * sqrt(session_load(first_of(job$sessions, c(all = 1)), matched))
 }
@@ -60,7 +60,7 @@ transferred_speed <- function(job, node) {
        from = paste("other scenes on", node))
 }
 
-# How fast another own node is beside the reference node.
+# Speed of another own node relative to the reference node.
 node_speed <- function(job, node) {
   if (node == job$node) return(list(log_factor = 0, se = 0, df = Inf, from = paste("on", node)))
   found <- matched_speed(job, is.na(job$evidence[["site"]]) & job$evidence[["node"]] %in% node)

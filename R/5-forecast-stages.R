@@ -1,8 +1,7 @@
 # Stages: how long all that is not rendering takes at a site, and how we know.
 
-# Where nothing is known a stage is never taken for nothing: median and 90 % point in seconds, wide,
-# and shown as assumed. Own nodes are on and have no queue, unless a scheduler gives them out;
-# rented machines have no queue.
+# Unknown stages never count as zero: median and 90 % point in seconds, wide, and shown as assumed.
+# Own nodes are on and have no queue, unless a scheduler owns them; rented machines have no queue.
 assumed_stages <- list(
   wait = list(managed = c(600, 7200), community = c(3600, 28800), scheduled = c(600, 7200)),
   start = list(rented = c(180, 600), managed = c(60, 300), community = c(60, 300))
@@ -10,8 +9,8 @@ assumed_stages <- list(
 # Packing, where it was never timed: bytes a second, and how many times as long one in ten takes.
 assumed_packing <- list(bytes_s = 30e6, worst = 4)
 
-# The stages of a job at a tier of a site, begun `begin_s` from `now` on so many `nodes`: a list by
-# activity, each with `time` (as job_way() takes it), `basis` (measured, claimed by the card,
+# Stages of a job at a tier of a site, starting `begin_s` after `now` on a number of `nodes`: a list
+# by activity, each with `time` (as job_way() takes it), `basis` (measured, claimed by the card,
 # assumed; stated by the shot) and `from`.
 site_stages <- function(job, site, tier, now, begin_s = 0, nodes = 1) {
   rows <- job$stage_rows
@@ -51,7 +50,7 @@ time_of_shots <- function(shots, name) {
   if (name == "encode") add_times(each) else each[[which.max(vapply(each, `[[`, 0, "median_s"))]]
 }
 
-# What the queue of the scheduler that owns a pool's machines took before: for as many at such
+# Earlier waits in the queue of the scheduler that owns a pool's machines: for this number at these
 # hours.
 queue_seen <- function(rows, site, moment, nodes) {
   mine <- rows[rows[["activity"]] == "wait" & rows[["site"]] %in% site$site & rows[["wall_s"]] > 0,
@@ -148,8 +147,8 @@ option_way <- function(job, option, site, now) {
   )
 }
 
-# Parts of a frame. What each pays again is the scene load that was measured. Bands of one frame are
-# uneven: the slowest takes half as much again as the mean.
+# Parts of a frame. Each pays again the scene load that was measured. Bands of one frame are uneven:
+# the slowest takes one and a half times the mean.
 option_parts <- function(job, option, site) {
   whole <- list(parts = 1L, load_s = 0, weight = NULL, bytes = 0, link = 0)
   if (option$spread %in% c("frames", "ranges")) return(whole)
@@ -164,7 +163,7 @@ option_parts <- function(job, option, site) {
        bytes = if (shares) 16 * pixels else 0, link = if (shares) first_of(site$link, 125e6) else 0)
 }
 
-# What is known of a node's speed there: of the hire class it is, and of the part that may be used.
+# Known speed of a node there: of its hire class, and of the usable share.
 option_speed <- function(job, option, site) {
   speed <- site_speed(job, site)
   class <- if (!is.na(option$hire)) chosen_hire(site, option$hire)
@@ -177,8 +176,8 @@ option_speed <- function(job, option, site) {
   speed
 }
 
-# A class of machines beside the first of its site: as the card says, or by its devices, which never
-# all pay.
+# Speed of a class of machines relative to the first of its site: from the card, or from its
+# devices, whose gain is never full.
 class_speed <- function(class, site) {
   first <- site$hires[[1]]
   if (class$hire == first$hire) return(list(factor = 1, se = 0, basis = NA_character_))

@@ -1,4 +1,4 @@
-# What drives the time: features and sizes, each in turn.
+# Drivers of the render time: features and sizes, each in turn.
 
 #' What drives the time
 #'
@@ -46,7 +46,7 @@ feature_table <- function(features) {
   list2DF(out, nrow = length(features))
 }
 
-# Each level of one column beside its first, all other columns and the frame equal.
+# Each level of one column compared with its first, all other columns and the frame equal.
 changes_of <- function(name, sets, frames, fits, level) {
   others <- sets[setdiff(names(sets), name)]
   group <- row_key(cbind(others, frame = frames$frame), c(names(others), "frame"))

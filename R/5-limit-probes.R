@@ -53,7 +53,7 @@ propose_probes <- function(scout, error = 0.1) {
                           power_se = known$power[["se"]], row.names = NULL))
 }
 
-# What a scouting run says: time and noise at the larger of its sizes, and how both change with the
+# Results of a scouting run: time and noise at the larger of its sizes, and how both change with the
 # size.
 scout_summary <- function(scout) {
   pairs <- as_frame(scout$pairs)
@@ -88,8 +88,8 @@ scout_summary <- function(scout) {
   )
 }
 
-# Seconds of pairs at a count and four times it, for pixels (of so many in the whole frame that are
-# rendered).
+# Seconds of pairs at a count and at four times it, for pixels (the rendered part of the whole
+# frame).
 probe_seconds <- function(known, pixels, count, share = 1) {
   each <- known$each * (pixels / known$pixels)^known$power[["power"]]
   known$frames * sum(2 * (known$start + each * share * c(count, 4 * count)))

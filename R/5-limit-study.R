@@ -60,7 +60,7 @@ study_limit <- function(probes, noise, tile_noise = NULL, confidence = 0.9, hour
                  tile_fits = unname(lapply(worst, `[[`, "fit")), hourly = hourly))
 }
 
-# Whether a curve's floor is there beyond doubt.
+# Is a curve's floor beyond doubt?
 has_floor <- function(fit) {
   x <- as_frame(confint.cp_limit_fit(fit, "floor", level = 0.98))
   x[["lower"]] > 0
@@ -94,7 +94,7 @@ study_row <- function(at, fit, worst, pairs, noise, tile_noise, confidence, engi
              clockpigeon_error_limit = function(e) list(n = NA_real_, why = e$what))
   frame <- ask(fit, noise)
   tile <- ask(worst$fit, tile_noise)
-  # An engine that does certain counts only is asked for the next of them.
+  # An engine with certain counts only gets the next of them.
   n <- possible_count(engine, max(frame$n, tile$n))
   time <- as_frame(predict.cp_limit_fit(fit, if (is.na(n)) 1 else n))
   data.frame(pairs[at[1], c("frame", "features", "width", "height"), drop = FALSE],
@@ -107,8 +107,7 @@ study_row <- function(at, fit, worst, pairs, noise, tile_noise, confidence, engi
                          collapse = "; "), row.names = NULL)
 }
 
-# The frame that asks for most samples; where a count cannot be promised, the noisiest at one
-# sample.
+# The frame that needs most samples; if a count cannot be promised, the noisiest at one sample.
 worst_frame <- function(frames, fits) {
   if (!anyNA(frames[["samples"]])) return(which.max(frames[["samples"]]))
   which.max(vapply(fits, function(fit) fit$curve$estimate[["per_sample"]], 0))
@@ -184,9 +183,9 @@ pairs_of_setting <- function(probes, i) {
   pairs[setting == unique(setting)[i], , drop = FALSE]
 }
 
-# Seconds of so many samples a pixel where a noise limit spends them: the first `least` everywhere
-# at what a sample costs on average, the rest at what they cost in the run under a coarse noise
-# limit. Hard pixels are dear ones: without such a run the time comes out too short.
+# Seconds of this number of samples per pixel under a noise limit: the first `least` everywhere at
+# the average cost of a sample, the rest at their cost in the run under a coarse noise limit. Hard
+# pixels are expensive: without such a run the time is underestimated.
 adaptive_seconds <- function(probes, i, line, samples, least = 8) {
   own <- pairs_of_setting(probes, i)[1, , drop = FALSE]
   even <- function(n) line[["start"]] + line[["each"]] * n

@@ -76,7 +76,7 @@ scene_findings <- function(shot, folder, manifest) {
 
 image_count <- function(manifest) max(1, length(manifest$cameras)) * max(1, length(manifest$layers))
 
-# What the manifest and the files beside it say.
+# Findings from the manifest and the files next to it.
 manifest_check <- function(shot, site, manifest, folder, used, others) {
   root <- real_path(file.path(folder, manifest$folder))
   if (!dir.exists(root)) return(finding_row("blocks", manifest$folder, "is no folder",
@@ -140,7 +140,7 @@ scene_sentence <- function(manifest) {
        frames = if (length(says$frames)) format_frames(says$frames))
 }
 
-# What a finished frame says of itself: its size, and its samples where its metadata has them.
+# Properties of a finished frame: its size, and its samples if its metadata has them.
 frame_says <- function(path) {
   if (!file.exists(path)) stop_input("file", "no such file", path, "Name a finished frame.")
   about <- picture_metadata(path)

@@ -93,8 +93,8 @@ content_version <- function(files) {
   substr(paste(openssl::sha256(charToRaw(enc2utf8(lines)))), 1, 12)
 }
 
-# Writes the parcel beside its name and moves it there, so that a broken-off packing leaves no
-# parcel. The files are staged with one time and one mode, which a zip file records.
+# Writes the parcel under a temporary name and moves it into place, so that an interrupted run
+# leaves no parcel. The files are staged with one time and one mode, which a zip file records.
 write_parcel <- function(content, root, parcel) {
   stage <- tempfile("parcel-")
   on.exit(unlink(stage, recursive = TRUE, expand = FALSE))
@@ -194,7 +194,7 @@ check_parcel_files <- function(stage, content, refuse) {
   }
 }
 
-# What a parcel lists, read without unpacking anything else.
+# List of a parcel, read without unpacking anything else.
 parcel_content <- function(path, names, refuse) {
   if (!"parcel.json" %in% names)
     refuse("has no parcel.json", "Name a parcel that clockpigeon pack made.")

@@ -4,8 +4,7 @@
 answer_heads <- c(do = "Do", done = "Done", cost = "Cost", rests = "Rests on", risk = "Risk",
                   first = "First")
 
-# One sentence or two each, in the order in which they are asked: `do`, `done`, `cost`, `rests`,
-# `risk`, `first`.
+# One or two sentences each, in this order: `do`, `done`, `cost`, `rests`, `risk`, `first`.
 answer_words <- function(choice) {
   c(do = do_words(choice), done = done_words(choice), cost = cost_words(choice),
     rests = rests_words(choice), risk = risk_words(choice), first = first_words(choice))
@@ -63,7 +62,7 @@ do_words <- function(choice) {
          if (plan$kind == "fallback") paste0(" ", policy_words(plan, choice$forecast$scenario)))
 }
 
-# What a plan that was stated is held against.
+# Plan with which a stated plan is compared.
 better_words <- function(choice) {
   best <- choice$plan$rivals[[1]]
   better <- best$fits && (!choice$plan$fits || !same_cost(choice$plan$mean, best$mean))
@@ -73,7 +72,7 @@ better_words <- function(choice) {
   else if (choice$plan$fits) " None that costs less was found."
 }
 
-# A chance, told exactly enough to see when it falls short of what was asked.
+# A chance, precise enough to see whether it falls short of the required one.
 format_chance_near <- function(p, asked) {
   short <- p < asked & format_percent(p) == format_percent(asked)
   ifelse(short, paste(formatC(floor(1000 * p) / 10, format = "f", digits = 1), "%"),
@@ -92,7 +91,7 @@ done_words <- function(choice) {
          sooner_words(choice))
 }
 
-# What the fastest plan gains beside the fastest single option.
+# Gain of the fastest plan over the fastest single option.
 sooner_words <- function(choice) {
   if (choice$rule != "fastest" || choice$plan$kind == "one" || is.na(choice$pick) ||
       !choice$plan$fits) return("")
@@ -115,7 +114,7 @@ cost_words <- function(choice) {
          saving_words(choice))
 }
 
-# What the plan saves beside the best single option, where it is none.
+# Saving of the plan over the best single option, if it is not one.
 saving_words <- function(choice) {
   plan <- choice$plan
   if (choice$rule != "cheapest" || plan$kind == "one" || is.na(choice$pick) || !plan$fits)
@@ -189,7 +188,7 @@ usable_risk <- function(choice) {
     paste0(format_percent(1 - worst), " of the frames do not come back usable")
 }
 
-# What to find out first; nothing where it was not worked out.
+# Best next measurement; nothing if it was not computed.
 first_words <- function(choice) {
   rows <- choice$kept[["next"]]
   if (is.null(rows)) return(NULL)
@@ -201,8 +200,8 @@ first_words <- function(choice) {
          if (nrow(worth) > 1) " What else: clockpigeon next.")
 }
 
-# The plan and what stands beside it, as rows: what else fits, the cheapest first, then what misses
-# by least.
+# The plan and its alternatives, as rows: the other fitting ones, the cheapest first, then those
+# that miss by least.
 answer_rows <- function(choice, most = 8) {
   table <- as_frame(choice$options)
   plan <- choice$plan

@@ -1,7 +1,6 @@
-# What a forecast rests on and what it does not know, in words: for forecasts, choices and reports
-# alike.
+# Basis and gaps of a forecast, in words: for forecasts, choices and reports alike.
 
-# What a forecast does not know, by code; terminal and report show these sentences.
+# Gaps of a forecast, by code; terminal and report show these sentences.
 unknown_words <- function(forecast) {
   scenario <- forecast$scenario
   job <- main_job(scenario)
@@ -41,12 +40,12 @@ doubt_words <- function(scenario) {
   if (length(scenario$doubts)) paste0("Doubtful prices: ", paste(scenario$doubts, collapse = "; "))
 }
 
-# What past jobs changed in the forecast, site by site: of all sites, or of some.
+# Changes that past jobs made to the forecast, site by site: of all sites, or of some.
 learned_words <- function(scenario, sites = unique(scenario$corrections[["site"]])) {
   x <- scenario$corrections
   x <- x[x[["jobs"]] > 0 & x[["site"]] %in% sites, , drop = FALSE]
   if (!NROW(x)) return(NULL)
-  # Of a site whose speed was only said for one engine and measured for another, what counts for
+  # For a site with a claimed speed of one engine and a measured one of another, the correction with
   # more jobs.
   x <- x[order(-x[["jobs"]]), , drop = FALSE]
   said <- unlist(lapply(unique(x[["site"]]), function(site) {
@@ -100,7 +99,7 @@ queue_sentence <- function(rows) {
          if (jobs == 1) " job)" else " jobs)")
 }
 
-# Stages that nobody timed, and what stands in for them.
+# Unmeasured stages, and the values assumed for them.
 assumed_stage_words <- function(scenario) {
   options <- as_frame(scenario$options)
   found <- unlist(lapply(unique(options[["site"]]), function(name) {

@@ -1,4 +1,4 @@
-# What would change the pick.
+# Changes that would move the pick.
 
 #' What would change the pick
 #'
@@ -94,8 +94,8 @@ bound_changes <- function(query, what) {
     if (length(more)) list(one(more, "more", picked(more))))
 }
 
-# The first draws alone, where they lead to the same pick: enough for a break-even, which is told to
-# two digits. Of a long job fewer: what its frames have of their own evens out.
+# The first draws alone, if they lead to the same pick: enough for a break-even, which has two
+# digits. Fewer for a long job, whose frames even out.
 fewer_draws <- function(query, most = 500) {
   all <- query$choice$forecast$n
   least <- max(250, min(most, 5e5 %/% job_frames(main_job(query$choice$forecast$scenario))))

@@ -1,17 +1,17 @@
-# Fallbacks: start in one way, look at a moment, and if fewer frames are done than so many, send the
-# rest elsewhere.
+# Fallbacks: start at one site, check at a moment, and if too few frames are finished, send the rest
+# to another.
 
-# The cheapest fallback by its mean cost that keeps what is asked and costs less than `bound`; NULL
-# when there is none. Moments, rescues and starts are gone through between the shares that were
-# simulated (state$lines); the likeliest are simulated whole, on some of the draws and then on all.
+# The cheapest fallback by mean cost that keeps the limits and costs less than `bound`; NULL if
+# there is none. The search interpolates moments, rescues and starts between the simulated shares
+# (state$lines); the likeliest are simulated in full, on some of the draws and then on all.
 find_fallback <- function(state, starts, bound, most = 6) {
   if (!is.finite(state$asked$deadline_s) || !length(starts)) return(NULL)
   tried <- do.call(rbind, lapply(seq_along(starts), function(k) tried_looks(state, starts[[k]], k)))
   if (!NROW(tried)) return(NULL)
   tried <- tried[order(tried$mean), , drop = FALSE]
-  # Between simulated shares the chance errs a little: what seems to fall short by that little is
-  # tried too, beside what does not. Few frames are done in leaps, between which nothing can be
-  # said: then several moments of each are tried.
+  # Interpolated chances err a little: candidates that fall short by that little are tried too.
+  # Frames that finish in leaps leave no information between the leaps: then several moments of each
+  # are tried.
   leaps <- ncol(state$seconds) <= 48
   tried$part <- if (leaps) ceiling(4 * tried$at / state$asked$deadline_s) else 1
   kept <- function(least) {
@@ -59,7 +59,7 @@ first_whole_fit <- function(found, state, starts, bound) {
   NULL
 }
 
-# The cheapest that fits, or what comes nearest.
+# The cheapest that fits, or the nearest miss.
 best_candidate <- function(found) {
   fits <- vapply(found, `[[`, NA, "fits")
   order(!fits, ifelse(fits, vapply(found, `[[`, 0, "mean"), -vapply(found, `[[`, 0, "p_both")))[1]
@@ -96,8 +96,8 @@ tried_looks <- function(state, shares, start) {
   out[out$share > 0, , drop = FALSE]
 }
 
-# Options that can begin at any moment, at another site than those that are used, or at another tier
-# where nodes are not one's own; the best few by what they cost and how soon they are done.
+# Options that can start at any moment, at another site than the used ones, or at another tier of
+# rented nodes; the best few by cost and finish.
 rescue_candidates <- function(state, used) {
   options <- state$options
   there <- state$machines %in% state$machines[used]
@@ -112,9 +112,9 @@ rescue_candidates <- function(state, used) {
               8)
 }
 
-# From which number of frames done on it is best to go on as begun: draws in the order of what is
-# done, the first of them taken as rescued. `m` of them, their share, and what that makes of mean
-# cost and chance. At most `most` of them.
+# Number of finished frames from which on it is best to continue: draws in the order of finished
+# frames, the first of them rescued. `m` of them, their share, and the resulting mean cost and
+# chance. At most `most` of them.
 best_threshold <- function(done, on, rescued, asked, most = length(done)) {
   n <- length(done)
   o <- order(done)
@@ -133,9 +133,9 @@ best_threshold <- function(done, on, rescued, asked, most = length(done)) {
        above = above)
 }
 
-# A fallback simulated whole: `run` is the start as check_split() keeps it, uncut. Frames under way
-# at the moment are finished where they were begun. At most a share `most` of the draws is rescued;
-# below how many frames (`fewer`) is looked for, where it is not given.
+# A fallback simulated in full: `run` is the start as check_split() keeps it, uncut. Frames in
+# progress at the moment finish where they started. At most a share `most` of the draws is rescued;
+# the threshold (`fewer`) is searched for if it is not given.
 check_look <- function(state, run, at, rescue, most = 1, fewer = NULL) {
   n <- ncol(state$seconds)
   done <- Reduce(`+`, lapply(run$runs, function(one) colSums(one$home <= at)))
@@ -148,7 +148,7 @@ check_look <- function(state, run, at, rescue, most = 1, fewer = NULL) {
   rescued$cost[worst] <- halted$cost
   if (is.null(fewer)) {
     found <- best_threshold(done, run[c("finish", "cost")], rescued, state$asked, length(worst))
-    # Any number between those that are done in the draws on both sides will do: the middle.
+    # Any number between those of the draws on both sides works: use the midpoint.
     fewer <- if (found$m == 0) 0 else if (is.finite(found$above))
       ceiling((found$below + found$above + 1) / 2)
              else min(found$below + 1, n)
@@ -156,13 +156,13 @@ check_look <- function(state, run, at, rescue, most = 1, fewer = NULL) {
   late <- done < fewer
   finish <- ifelse(late, rescued$finish, run$finish)
   cost <- ifelse(late, rescued$cost, run$cost)
-  # Where every frame has begun there is nothing to send.
+  # If every frame has started, no frames remain to send.
   needed <- late & replace(logical(draws), worst, halted$sent)
   c(list(at = at, rescue = rescue, fewer = fewer, of = n, needed = needed, share = mean(late),
          split = run$split, parts = run$parts), judged_draws(finish, cost, state$asked))
 }
 
-# What becomes of these draws when at the moment the rest is sent to the rescue.
+# Results of these draws if the rest goes to the rescue at the moment.
 rescued_draws <- function(state, run, at, rescue) {
   split <- run$split
   parts <- Map(function(i, columns) part_run(state, i, columns, halt_s = at), split$used,

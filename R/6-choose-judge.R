@@ -1,6 +1,6 @@
 # The judgement: what a question makes of the facts of each option.
 
-# What a choice is asked, as judge_options() takes it.
+# Question of a choice, as judge_options() takes it.
 question_fields <- c("deadline_s", "budget", "confidence", "rule", "together")
 
 has_curves <- function(scenario) length(main_job(scenario)$curves) > 0
@@ -49,8 +49,8 @@ nearest_option <- function(table) {
   table[["option"]][order(table[["both_miss"]], table[["over"]], table[["late_s"]])][1]
 }
 
-# What is known of each option before anything is asked: `table`, one row an option, and `draws`,
-# finish and cost of each, of which quantiles are asked later.
+# Facts of each option before any question: `table`, one row per option, and `draws`, finish and
+# cost of each, for later quantiles.
 option_facts <- function(forecast) {
   table <- as_frame(summary(forecast))
   options <- as_frame(forecast$scenario$options)
@@ -109,7 +109,7 @@ judge_options <- function(facts, asked, distances = TRUE) {
     near("p_budget") & is.finite(asked$budget)
   noise <- ifelse(is.na(table[["noise"]]), Inf, table[["noise"]])
   table[["non_dominated"]] <- pareto_front(table[["finish_p50"]], table[["cost_p50"]], noise)
-  # What is rarely needed and dear then counts by its mean; of equal costs one's own nodes go first.
+  # Rare but expensive cases then count by their mean; at equal cost, own nodes come first.
   cost <- table[["cost_mean"]]
   other <- !table[["own"]]
   by <- switch(asked$rule, cheapest = list(cost, other, table[["finish_p50"]], noise),
@@ -139,9 +139,9 @@ joint_chance <- function(draws, asked) {
   vapply(draws, function(d) mean(d$finish_s <= deadline & d$cost <= asked$budget), 0)
 }
 
-# How much later the deadline, or larger the budget, would let each option in: with the other limit
-# as it is where that is enough, otherwise (`both_miss`) both at once. Asked together, an option may
-# keep each alone and miss all the same: then either change is enough.
+# Extension of the deadline, or of the budget, that would let each option fit: with the other limit
+# unchanged if that is enough, otherwise (`both_miss`) both at once. An option may keep each limit
+# alone and still miss both together: then either change is enough.
 with_distances <- function(table, draws, asked) {
   of <- function(f) vapply(draws, f, 0)
   late <- of(function(d) limit_at_share(d$finish_s, asked$confidence)) - asked$deadline_s

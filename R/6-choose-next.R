@@ -1,4 +1,4 @@
-# What to find out first: everything worth measuring for the question in hand, best first.
+# What to measure next: everything worth measuring for this question, best first.
 
 #' What to find out first
 #'
@@ -87,8 +87,8 @@ shot_measures <- function(stake, frames) {
     net <- vapply(probes, function(p) p$saves - p$price, 0)
     cheap <- if (!length(curve$cheap)) {
       takes <- sum(exp(mean(total))) / 64 + length(curve$frames) * mean_load(job)
-      # What cheap times leave, where nothing has told how closely they follow: a correlation of
-      # 0.9.
+      # Remaining variance after cheap times, if no data show how closely they follow: a correlation
+      # of 0.9.
       list(measure_row(stake, "cheap", name, length(curve$frames), takes, price(takes),
                        try(se * 0.9), sprintf("clockpigeon probe %s --cheap yes", name)))
     }
@@ -138,7 +138,7 @@ site_measures <- function(stake) {
   unlist(lapply(unique(options[["site"]]), measures_of_site), recursive = FALSE)
 }
 
-# Packing, where nobody timed it.
+# Packing, if unmeasured.
 pack_measures <- function(stake) {
   scenario <- stake$forecast$scenario
   job <- main_job(scenario)
@@ -160,9 +160,9 @@ pack_measures <- function(stake) {
 # Spreads of the log speed of what was never measured: another version, another engine.
 unseen_sd <- c(version = 0.2, engine = 0.5)
 
-# A version or an engine that was asked for and never measured: taken as likely faster as slower
-# than the one at hand. What it saves on average is then E max(0, 1 - exp(-z)) of the cost, z normal
-# with that spread.
+# A requested version or engine that was never measured: assumed as likely faster as slower than the
+# present one. Its average saving is then E max(0, 1 - exp(-z)) of the cost, z normal with that
+# spread.
 version_measures <- function(stake) {
   scenario <- stake$forecast$scenario
   out <- as_frame(scenario$left_out)
@@ -182,9 +182,9 @@ version_measures <- function(stake) {
   })
 }
 
-# Whether half the samples are enough, where nobody tried three counts: an even chance is taken. Two
-# frames of each shot are rendered twice at a quarter and at a half. It is another picture, which
-# whoever asked for these samples may not want: never counted as worth it.
+# Would half the samples be clean enough? Assumed 50 % likely if fewer than three counts were tried.
+# Two frames of each shot are rendered twice at a quarter and at a half. It is another picture,
+# which the user may not want: never counted as worth it.
 sample_measures <- function(stake) {
   scenario <- stake$forecast$scenario
   job <- main_job(scenario)
@@ -204,8 +204,8 @@ sample_measures <- function(stake) {
                   command = paste("clockpigeon limit", job$shots[[1]]$shot)))
 }
 
-# What a rate card does not say: with an even chance that the answer is the one that is needed, what
-# the site could save.
+# Gaps of a rate card: the site's possible saving, assuming that the answer is the needed one in 50
+# % of cases.
 ask_measures <- function(stake) {
   scenario <- stake$forecast$scenario
   out <- as_frame(scenario$left_out)
@@ -237,7 +237,7 @@ ask_measures <- function(stake) {
 # Draws of a few ways to use a site that its card leaves open.
 open_site_draws <- function(stake, site, job) {
   scenario <- stake$forecast$scenario
-  # nobody knows what it would cost
+  # its cost is unknown
   if (is.null(rate_to(site, job$currency, job$rates))) return(list())
   if (is.null(site_speed(job, site))) {
     known <- unique(as_frame(scenario$options)[c("site", "log_speed")])
@@ -280,12 +280,12 @@ measure_words <- function(x) {
          samples = "whether half the samples are clean enough (an even chance taken)")
 }
 
-# What a card does not say, without the sentence around it.
+# Gap of a card, without the sentence around it.
 missing_card_words <- function(text) {
   gsub(": ask about ([^;]+)", " (\\1)", gsub("its card does not say ", "", text))
 }
 
-# What a measurement is worth. `fits`: does the present plan?
+# Value of a measurement. `fits`: does the present plan?
 measure_gains <- function(x, currency, fits) {
   saves <- paste("saves", format_about(x$saves, x$saves / 10, currency), "on average")
   if (x$what == "samples") return(saves)

@@ -1,8 +1,8 @@
 # Parts of a job: what options can do of it, and parts simulated side by side.
 
-# What plans are worked out from: the scenario, its job and options, the frames' seconds (draws x
-# frames) and the numbers of these draws, the question. `machines` of each option: what is on the
-# same is not side by side.
+# Inputs of the plan search: the scenario, its job and options, the frames' seconds (draws x frames)
+# and the numbers of these draws, the question. `machines` of each option: options on the same
+# machines cannot run side by side.
 plan_state <- function(scenario, asked, seconds, seed) {
   list(scenario = scenario, job = main_job(scenario), options = as_frame(scenario$options),
        seed = seed, seconds = seconds, work = cumsum(colSums(seconds)) / sum(seconds),
@@ -27,8 +27,8 @@ part_run <- function(state, i, columns, ..., keep = FALSE) {
 }
 part_draws <- function(state, i, columns, ...) part_run(state, i, columns, ...)$draws
 
-# What each option takes and costs for parts of the work: `shares`, and one column a share of
-# `finish` and `cost`, one row a draw. Parts are frames spread over the whole job.
+# Finish and cost of each option for parts of the work: `shares`, and one column per share of
+# `finish` and `cost`, one row per draw. Parts are frames spread over the whole job.
 option_lines <- function(state) {
   n <- ncol(state$seconds)
   work <- colSums(state$seconds)
@@ -72,7 +72,7 @@ line_bounds <- function(lines, confidence) {
   do.call(rbind, rows)
 }
 
-# The share of the work that an option can do in so many seconds; nothing when not even one frame.
+# Share of the work that an option can do in a number of seconds; zero if less than one frame.
 share_in_time <- function(finish, shares, seconds) {
   if (is.infinite(seconds)) return(as.numeric(is.finite(utils::tail(finish, 1))))
   if (!is.finite(finish[1]) || finish[1] > seconds) return(0)
@@ -177,7 +177,7 @@ kept_run <- function(state, i, columns, keep) {
   keep_with(list(kept = state$tried), key, function() part_run(state, i, columns))
 }
 
-# What a question makes of the draws of a whole plan.
+# Judgement of a whole plan's draws under a question.
 judged_draws <- function(finish, cost, asked) {
   asked$deadline_s <- min(asked$deadline_s, .Machine$double.xmax)
   in_time <- finish <= asked$deadline_s

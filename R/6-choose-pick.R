@@ -72,7 +72,7 @@ choose_option <- function(forecast, deadline = NULL, budget = NULL, confidence =
   make_decision(forecast, asked, plans)
 }
 
-# What is asked, checked.
+# The question, checked.
 question_of <- function(forecast, deadline, budget, confidence, rule, together) {
   list(deadline_s = deadline_seconds(deadline, forecast$scenario),
        budget = budget_amount(budget, main_job(forecast$scenario)),
@@ -83,7 +83,7 @@ question_of <- function(forecast, deadline, budget, confidence, rule, together) 
 
 new_choice <- record_type(
   "cp_choice", options = is.data.frame, pick = is.character, reasons = is.data.frame,
-  # what was asked
+  # the question
   deadline_s = is.numeric, budget = is.numeric, confidence = is.numeric, rule = is.character,
   together = is.logical,
   forecast = is.list, stale = is.character, facts = is.list, kept = is.environment
@@ -117,7 +117,7 @@ make_decision <- function(forecast, asked, plans = TRUE, details = TRUE) {
   if (details) with_details(choice, frames) else choice
 }
 
-# What is said of a choice wherever it is shown is made beforehand: showing it simulates nothing.
+# Compute beforehand everything that is shown of a choice: showing it simulates nothing.
 with_details <- function(choice, frames = common_frames(choice$forecast$scenario, choice$forecast$n,
                                                         choice$forecast$seed)) {
   forecast <- choice$forecast
@@ -136,8 +136,8 @@ changed_cards <- function(scenario) {
   }, NA)]
 }
 
-# One row for each thing to be said of an option: what it is (`code`), the share of draws that keep
-# what was asked, and how much more time or money would let it in.
+# One row for each reason about an option: `code`, the share of draws that keep the limits, and how
+# much more time or money would let it fit.
 reasons_of <- function(table) {
   rows <- lapply(seq_len(nrow(table)), function(i) {
     row <- table[i, ]
@@ -160,7 +160,7 @@ reason_codes <- function(row) {
     if (row[["over"]] > 0) "dear")
 }
 
-# What a reader must know before acting on a plan.
+# Warnings for a reader before acting on a plan.
 warnings_of <- function(table, plan, stale) {
   rows <- table[table[["option"]] %in% plan_options_of(plan), , drop = FALSE]
   risky <- unique(rows[rows[["evidence"]] %in% c("claimed", "assumed"), c("evidence", "site"),

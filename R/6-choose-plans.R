@@ -12,9 +12,8 @@ stated_beside_best <- function(choice, seconds, stated, rows) {
   c(mine, list(rivals = c(list(best[setdiff(names(best), "rivals")]), best$rivals)))
 }
 
-# The plan of a choice: the cheapest by mean cost of those that keep what is asked, or what comes
-# nearest to it. `seconds` are the frames' draws of the option's job. A plan that was `stated` is
-# held against it.
+# Plan of a choice: the cheapest by mean cost of those that keep the limits, or the nearest miss.
+# `seconds` are the frames' draws of the option's job. A `stated` plan is compared with it.
 best_plan <- function(choice, seconds, stated = NULL) {
   forecast <- choice$forecast
   scenario <- forecast$scenario
@@ -83,8 +82,8 @@ fastest_plan <- function(state, one, steps = 6) {
   c(made_plan(state, best, "sides"), list(rivals = list(one)))
 }
 
-# Options that another of the same site, tier and start outdoes: with more nodes sooner, and no
-# dearer.
+# Options dominated by another of the same site, tier and start: with more nodes it is sooner, and
+# not more expensive.
 is_dominated <- function(table, options) {
   same <- paste(options[["site"]], options[["tier"]], options[["hire"]], options[["begin_s"]],
                 options[["spread"]])
@@ -96,8 +95,8 @@ is_dominated <- function(table, options) {
   }, NA)
 }
 
-# What a fallback can start from: options that cost less than the best plan so far, and parts side
-# by side that keep what is asked less often.
+# Starts of a fallback: options that cost less than the best plan so far, and parts side by side
+# that keep the limits less often.
 plan_starts <- function(state, bound) {
   k <- nrow(state$options)
   cost <- vapply(state$lines, function(line) mean(line$cost[, ncol(line$cost)]), 0)

@@ -1,5 +1,4 @@
-# The decision record: what was asked, what was known, what was picked, so that it can be checked
-# and made again.
+# The decision record: question, evidence and pick, so that it can be checked and repeated.
 
 #' Write the decision down
 #'
@@ -72,14 +71,14 @@ record_job <- function(ledger, choice, name, by = Sys.info()[["user"]], changes 
   invisible(record)
 }
 
-# What the options were made of: enough to make them again.
+# Inputs of the options: enough to make them again.
 scenario_record <- function(scenario) {
   list(now = format(scenario$now, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"), currency = scenario$currency,
        options = as_frame(scenario$options), left_out = as_frame(scenario$left_out),
        pruned = scenario$pruned, hashes = scenario$hashes)
 }
 
-# What was promised: quantiles of finish time (seconds from the moment) and cost, of the plan.
+# Promise: quantiles of finish time (seconds from the moment) and cost, of the plan.
 promise_rows <- function(choice) {
   forecast <- choice$forecast
   d <- choice$plan$draws

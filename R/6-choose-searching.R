@@ -19,13 +19,13 @@ search_shares <- function(state, margin = 0) {
     c(utils::head(found, 3), utils::head(found[!duplicated(sites)], 4))
            else utils::head(found[!duplicated(sites)], 5)
   found <- c(lapply(found, improve_split, state = state, try = try), found)
-  # Where even the program sees no way, what comes nearest is none either.
+  # If even the program has no solution, the nearest miss is none either.
   if (!length(program)) found <- Filter(function(f) f$score < 1e12, found)
   found[order(vapply(found, `[[`, 0, "score"))]
 }
 
-# What shares come to between those that were simulated: their mean cost, or above all costs by how
-# far they fall short of the confidence.
+# Value of shares between the simulated ones: their mean cost, or above all costs by how far they
+# fall short of the confidence.
 tried_shares <- function(state, shares) {
   order <- shares_order(state, shares)
   used <- order$used
@@ -52,16 +52,15 @@ tried_shares <- function(state, shares) {
        score = if (found$fits) found$mean else 1e12 * (1 + state$asked$confidence - found$p_both))
 }
 
-# The best parts side by side, simulated whole; NULL when there are none. Between simulated shares
-# the search errs a little: what it finds is simulated, and it is made again for as much more, or
-# less, as that fell short. A few last steps move work from the dearer site to the cheaper one as
-# far as the draws allow. What does not come near the cost `bound` is not simulated.
+# The best parts side by side, simulated in full; NULL if there are none. Interpolation errs a
+# little: each find is simulated, and the search repeats for as much more, or less, as it fell
+# short. A few last steps move work from the more expensive site to the cheaper one as far as the
+# draws allow. Plans far above the cost `bound` are not simulated.
 search_sides <- function(state, bound = Inf) {
   some <- with_some_draws(state, seq_len(min(nrow(state$seconds),
                                              max(200, ceiling(1e6 / ncol(state$seconds))))))
   tried <- list()
-  # What some of the draws keep all of them may miss by a little: then a little more is asked of the
-  # few.
+  # A plan that some draws accept may fail a little on all: require a little more of the few.
   for (more in c(0, 0.01, 0.025)) {
     some$asked$confidence <- min(state$asked$confidence + more, 0.9999)
     best <- sides_of(some, bound)
@@ -174,8 +173,7 @@ pair_starts <- function(state, most = 24) {
       lines$slope[pairs$j] * (1 - share)
   }
   first <- utils::head(order(pmin(cost(low), cost(high))), most)
-  # Of a job of few frames every count is tried: its costs go by steps, on which a search may stand
-  # still.
+  # For a job of few frames every count is tried: its costs go by steps, on which a search may stop.
   n <- ncol(state$seconds)
   steps <- if (n <= 48) seq(0, 1, length.out = n + 1) else c(0.02, 0.5, 0.98)
   shared <- lapply(first, function(p) {

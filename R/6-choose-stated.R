@@ -1,5 +1,4 @@
-# A plan as somebody wrote it down: read, checked against the options there are, and simulated like
-# any other.
+# A plan stated by the user: read, checked against the options, and simulated like any other.
 
 # Fields of a plan's file, those of a decision record's `plan`.
 stated_fields <- function() list(

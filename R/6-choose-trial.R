@@ -86,8 +86,7 @@ with_unknown_sites <- function(forecast) {
   forecast
 }
 
-# A trial of so many frames by the option `i`: its price, how long it takes, and what could come of
-# it.
+# A trial of a number of frames by the option `i`: its price, duration, and possible results.
 one_trial <- function(stake, i, frames) {
   options <- as_frame(stake$forecast$scenario$options)
   job <- option_of(stake$forecast$scenario, i)$job_of
@@ -101,8 +100,7 @@ one_trial <- function(stake, i, frames) {
                             states_of_sites(stake, options[["site"]][i])))
 }
 
-# What the frames of a trial cost at one node of the option's site and tier, fees and minimums with
-# it.
+# Price of a trial's frames at one node of the option's site and tier, including fees and minimums.
 trial_price <- function(forecast, i, frames) {
   scenario <- forecast$scenario
   few <- unique(round(seq(1, job_frames(option_of(scenario, i)$job_of), length.out = frames)))

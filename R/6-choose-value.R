@@ -1,11 +1,10 @@
-# What a measurement is worth: draws of plans weighed by what it could say.
+# Value of a measurement: draws of plans weighted by its possible results.
 
 # In how many equally likely results what a measurement could find is cut.
 trial_results <- 128
 
-# What measurements are held against: finish and cost of every option and of the plans (a column
-# each, a row a draw), which sites each is at, the column that is taken now, and what a miss is
-# worth.
+# Stake of the measurements: finish and cost of every option and of the plans (a column each, a row
+# per draw), the sites of each, the column of the present plan, and the price of a miss.
 worth_stake <- function(choice, forecast = choice$forecast) {
   rows <- as_frame(forecast$scenario$options)
   n <- forecast$n
@@ -30,14 +29,14 @@ worth_stake <- function(choice, forecast = choice$forecast) {
   stake
 }
 
-# The least that a miss is worth, if `now` is the best of what costs so much (`cost`) and keeps what
-# is asked so often (`kept`).
+# Lowest price of a miss for which `now` is the best of options with these costs (`cost`) and shares
+# that keep the limits (`kept`).
 price_of_missing <- function(cost, kept, now) {
   less <- which(cost < cost[now] & kept < kept[now])
   max(0, (cost[now] - cost[less]) / (kept[now] - kept[less]))
 }
 
-# What an hour of one's own cheapest node costs; nothing where there is none.
+# Price of an hour of the cheapest own node; zero without one.
 own_hour <- function(forecast) {
   own <- which(forecast$scenario$options[["site"]] %in% own_sites(forecast$scenario))
   if (!length(own)) return(0)
@@ -57,7 +56,7 @@ results_of <- function(stake, theta, mean, se, told, columns) {
   sums <- rowSums(weight)
   weight[sums <= 0, ] <- 1
   weight <- weight / rowSums(weight)
-  # What does not hang on it is as it is.
+  # Independent columns stay as they are.
   mean_of <- function(x) {
     out <- matrix(colMeans(x), trial_results, ncol(x), byrow = TRUE)
     out[, columns] <- weight %*% x[, columns, drop = FALSE]
@@ -65,7 +64,7 @@ results_of <- function(stake, theta, mean, se, told, columns) {
   }
   kept <- mean_of(stake$kept)
   if (!stake$fits) {
-    # Nothing keeps what is asked: what counts is whether something turns out to.
+    # If no plan keeps the limits, count whether one turns out to.
     cost <- ifelse(kept >= stake$asked$confidence - 1e-9, mean_of(stake$cost), Inf)
     pick <- max.col(-cost, ties.method = "first")
     pick[is.infinite(cost[cbind(seq_along(pick), pick)])] <- stake$now
@@ -75,7 +74,7 @@ results_of <- function(stake, theta, mean, se, told, columns) {
   if (stake$asked$rule == "fastest") loss <- mean_of(pmin(stake$finish, 1e12)) +
     1e12 * (kept < stake$asked$confidence)
   pick <- max.col(-loss, ties.method = "first")
-  # What costs the same stays.
+  # At equal cost the present plan stays.
   now <- loss[, stake$now]
   pick[same_cost(now, loss[cbind(seq_along(pick), pick)])] <- stake$now
   data.frame(wins = pick, saves = loss[, stake$now] - loss[cbind(seq_along(pick), pick)])
@@ -97,6 +96,6 @@ measure_row <- function(stake, what, about, frames, takes, price, found, command
                     else NA_character_, command = command)
 }
 
-# What of a speed's spread a trial can take away: how the machine drifts from day to day stays.
+# Part of a speed's spread that a trial can remove: the machine's drift from day to day remains.
 open_speed <- function(se, job)
   sqrt(pmax(0, se^2 - session_drift(job)^2 - first_of(job$busy$sd, 0)^2))

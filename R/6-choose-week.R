@@ -1,8 +1,9 @@
-# A week of jobs from their forecasts: what plan_week() is asked, and what its answer leaves open.
+# A week of jobs from their forecasts: the input of plan_week(), and the questions that its answer
+# leaves open.
 
 # A job as plan_week() takes it. `forecast`, `asked`: of the job, as make_decision() takes them;
-# `draws`: which of the forecast's draws. Own ways are those that begin now on a pool of one's own;
-# of the others those that keep what is asked by themselves, the cheapest and the fastest.
+# `draws`: the forecast's draws to use. Its own ways start now on an own pool; of the others it has
+# the cheapest and the fastest that keep the limits alone.
 week_job <- function(name, forecast, asked, draws = seq_len(forecast$n), most_out = 4) {
   scenario <- forecast$scenario
   facts <- option_facts(forecast)
@@ -16,7 +17,7 @@ week_job <- function(name, forecast, asked, draws = seq_len(forecast$n), most_ou
     rows <- option_rows(forecast, i)[draws, , drop = FALSE]
     inside <- i %in% own
     seconds <- rows[["finish_s"]] - if (inside) rows[["closed_s"]] else 0
-    # What does not end has no closed hours to be counted.
+    # Work without end has no closed hours to count.
     seconds[is.na(seconds)] <- Inf
     list(kind = if (inside) "own" else "out", name = options[["option"]][i],
          pool = if (inside) options[["site"]][i], nodes = options[["nodes"]][i],
@@ -43,9 +44,9 @@ kept_moment <- function(finish, cost, asked) {
   quantile_of(finish, asked$confidence)
 }
 
-# Pools of one's own, from the jobs' forecasts, one a card, in its hours: as many nodes as any job
-# may take there. Cards of the same machines are of the `nodes` of the largest, and each takes from
-# so many of them as it has (`most`).
+# Own pools from the jobs' forecasts, one per card, in its hours, with the largest number of nodes
+# that any job may take there. Cards of the same machines share the `nodes` of the largest, and each
+# takes at most its own number (`most`).
 week_pools <- function(forecasts) {
   pools <- list()
   for (forecast in forecasts) {
@@ -74,14 +75,13 @@ new_chosen_week <- record_type(
   time_zone = maybe(is.character)
 )
 
-# The week of some jobs. `forecasts`: by the jobs' names; `asked`: what each is asked, in the same
-# order; `budget`: for all of them; `running`: jobs that are under way on own nodes, each `job`,
-# `site`, `nodes` and `left_s` (draws of what is left of it). The plan is looked for on the first
-# half of the draws and judged on the second. A list: `week` (from week_judged()), `late` (a data
-# frame of the jobs that are not kept: `job`, `at_s`, by when each could be done with the chance it
-# asks, and `by`), `more` (one row a pool: what one more node would bring, `kept` and `cost`),
-# `running` (a data frame of `job`, `site`, `nodes`, `until_s`, in the middle of the draws), and
-# `now`, `currency`, `time_zone`.
+# The week of several jobs. `forecasts`: by the jobs' names; `asked`: the question of each, in the
+# same order; `budget`: for all of them; `running`: jobs that run on own nodes, each `job`, `site`,
+# `nodes` and `left_s` (draws of its remaining time). The search uses the first half of the draws,
+# the judgement the second. A list: `week` (from week_judged()), `late` (a data frame of the jobs
+# that miss: `job`, `at_s`, the time by which each could be done at its confidence, and `by`),
+# `more` (one row per pool: the effect of one more node, `kept` and `cost`), `running` (a data frame
+# of `job`, `site`, `nodes`, `until_s`, the median), and `now`, `currency`, `time_zone`.
 choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, running = list()) {
   n <- min(vapply(forecasts, `[[`, 0, "n"))
   half <- n %/% 2
@@ -102,9 +102,8 @@ choose_week <- function(forecasts, asked, budget = Inf, confidence = 0.9, runnin
                        time_zone = scenario$time_zone))
 }
 
-# What is under way on the machines of some pools, each with these `machines`, and `most`, how many
-# of the nodes it may take from. A card that no job of the week may use has its machines all the
-# same.
+# Running jobs on the machines of each pool, with these `machines`, and `most`, how many of the
+# nodes each may take. A card that no job of the week may use counts too, for its machines.
 on_pools <- function(running, pools, scenario) {
   machines <- machines_of_sites(scenario$sites)
   running <- Filter(function(one) machines[one$site] %in% pool_machines(pools), running)
@@ -112,7 +111,7 @@ on_pools <- function(running, pools, scenario) {
          c(one, machines = machines[[one$site]], most = most_nodes(pools[[one$site]])))
 }
 
-# Pools with what is under way on their nodes, in some of `n` draws.
+# Pools with the running jobs on their nodes, in `n` of the draws.
 busy_pools <- function(pools, running, n, draws) {
   machines <- pool_machines(pools)
   Map(function(pool, name) {
@@ -142,7 +141,7 @@ planned_week <- function(jobs, pools, budget = Inf, confidence = 0.9) {
 mixed_start <- function(needs) {
   empty <- list(way = integer(length(needs$jobs)), order = order(needs$due))
   if (!requireNamespace("lpSolve", quietly = TRUE)) return(empty)
-  # A way that keeps deadline and budget by itself, as a row; NULL for any other.
+  # A way that keeps deadline and budget alone, as a row; NULL for any other.
   row_of <- function(j, w) {
     job <- needs$jobs[[j]]
     way <- job$ways[[w]]
@@ -163,7 +162,7 @@ mixed_start <- function(needs) {
     taken <- if (length(pool$busy)) apply(pool$busy, 2, stats::median) else 0
     open_seconds(pool, at) * nodes - sum(vapply(pmin(taken, at), open_seconds, 0, pool = pool))
   }
-  # What is due of a card fits into its hours; what is due of all cards of its machines into the
+  # Work due on a card must fit into its hours; work due on all cards of its machines into the
   # widest of theirs.
   into <- function(cards, at) {
     pools <- needs$pools[cards]
@@ -187,8 +186,8 @@ mixed_start <- function(needs) {
   empty
 }
 
-# Jobs that ask a little more, by the error of a chance that is counted in so many draws: of many
-# plans the one that is found is one that these draws like.
+# Require a little more of the jobs, by the standard error of a chance counted in this number of
+# draws: the search favours plans that suit its draws.
 robust_week_plan <- function(jobs, draws) {
   lapply(jobs, function(job) {
     error <- sqrt(job$confidence * (1 - job$confidence) / draws)
@@ -197,8 +196,8 @@ robust_week_plan <- function(jobs, draws) {
   })
 }
 
-# Of each job that is not kept: by when it would be, behind all others on one's own nodes or sent
-# out.
+# For each job that misses: the time by which it would be done, after all others on own nodes or
+# sent out.
 late_jobs <- function(week) {
   rows <- lapply(which(week$plan$way == 0), function(j) {
     job <- week$jobs[[j]]
@@ -218,7 +217,7 @@ late_jobs <- function(week) {
   do.call(rbind, rows)
 }
 
-# The week with one more node in each pool by itself; of the same machines in all their pools.
+# The week with one more node in each pool separately; for the same machines in all their pools.
 one_more_node <- function(forecasts, jobs, pools, draws, found) {
   machines <- pool_machines(pools)
   rows <- lapply(unique(machines), function(one) {
@@ -244,7 +243,7 @@ one_more_node <- function(forecasts, jobs, pools, draws, found) {
   do.call(rbind, rows)
 }
 
-# The way of a job on so many nodes of a pool, simulated; none where it has no option there.
+# A job on a number of nodes of a pool, simulated; none if it has no option there.
 simulate_wider_pool <- function(forecast, pool, nodes, draws) {
   options <- as_frame(forecast$scenario$options)
   at <- which(options[["site"]] == pool & options[["begin_s"]] == 0)

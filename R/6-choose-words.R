@@ -30,7 +30,7 @@ explain <- function(choice) {
   c(out[table[["pick"]]], how, out[!table[["pick"]]])
 }
 
-# What is asked, in one sentence.
+# The question, in one sentence.
 question_words <- function(choice) {
   scenario <- choice$forecast$scenario
   deadline <- if (is.finite(choice$deadline_s)) {
@@ -70,13 +70,13 @@ warning_words <- function(choice) {
     })
 }
 
-# What the confidence is asked of.
+# Limits to which the confidence applies.
 target_chance <- function(choice) {
   both <- is.finite(choice$deadline_s) && is.finite(choice$budget)
   paste0(if (!both) "" else if (choice$together) "both together " else "each ", "with a chance of ")
 }
 
-# A chance with the error that so many draws leave it.
+# A chance with its standard error for this number of draws.
 chance_text <- function(p, se) {
   paste0(format_percent(p), ifelse(p > 0 & p < 1,
                                    paste0(" (+-", formatC(100 * 2 * se, format = "f", digits = 1),
@@ -262,8 +262,8 @@ evidence_sentence <- function(choice, it) {
          }, job_unseen(it$job_of, job_totals(choice$forecast, it$job_of)))
 }
 
-# What the probes of the shot with fewest cannot see, and what a pass over all its frames at an
-# eighth of the size (a 64th of the computing, and every frame's loading) would cost.
+# Blind spots of the probes of the shot with fewest, and the price of a pass over all its frames at
+# an eighth of the size (a 64th of the computing, and every frame's loading).
 job_unseen <- function(job, totals) {
   open <- Filter(function(k) !length(job$curves[[k]]$cheap) && length(job$curves[[k]]$design),
                  seq_along(job$curves))
@@ -284,7 +284,7 @@ stage_range <- function(stage) {
          format_duration(s[1] * exp(s[2] * stats::qnorm(0.9))), ")")
 }
 
-# What changes the pick, one sentence a row of break_even().
+# Changes of the pick, one sentence per row of break_even().
 change_sentences <- function(rows, currency) {
   vapply(seq_len(nrow(rows)), function(k) {
     x <- rows[k, ]
@@ -309,7 +309,7 @@ change_sentences <- function(rows, currency) {
 
 factor_text <- function(x) number_text(x, if (x < 0.1) 3 else 2)
 
-# What else could be done, one sentence a row of worth_tests().
+# Other options, one sentence per row of worth_tests().
 worth_sentences <- function(rows, choice) {
   currency <- choice$forecast$scenario$currency
   vapply(seq_len(nrow(rows)), function(k) {
@@ -338,8 +338,8 @@ worth_verdict <- function(x, pick) {
   if (x$saves > 0 || x$saves_s > 0 && x$saves >= 0) "worth a thought." else "not worth it."
 }
 
-# What a trial is worth, one sentence a row of trial_value(). `results`: how many results of it were
-# looked at.
+# Value of a trial, one sentence per row of trial_value(). `results`: how many of its results were
+# examined.
 trial_sentences <- function(rows, currency, results) {
   vapply(seq_len(nrow(rows)), function(k) {
     x <- rows[k, ]

@@ -1,5 +1,5 @@
-# What else could be done, and whether it is worth it: wait for the night, a lower limit, a feature
-# less, doing nothing, a trial.
+# Other options and their value: wait for the night, a lower limit, a feature less, doing nothing, a
+# trial.
 
 #' What else could be done
 #'
@@ -40,8 +40,8 @@ worth_of <- function(choice, frames) {
   as_table(out[setdiff(names(out), "change")])
 }
 
-# One test: what comes of it, against the option that is picked or comes nearest (row `i`).
-# `change`: in words, what is done otherwise.
+# One test: its result compared with the picked or nearest option (row `i`). `change`: the
+# difference in words.
 one_test <- function(choice, i, test, result, fits, change, noise = 1,
                      option = choice$options[["option"]][i]) {
   table <- as_frame(choice$options)
@@ -61,7 +61,7 @@ meets_limits <- function(d, choice) {
 row_result <- function(table, at)
   list(finish = table[["finish_p50"]][at], cost = table[["cost_p50"]][at])
 
-# The same site, tier and nodes, begun later.
+# The same site, tier and nodes, with a later start.
 worth_night <- function(choice, i) {
   options <- as_frame(choice$forecast$scenario$options)
   same <- options[["begin_s"]] > options[["begin_s"]][i]
@@ -77,7 +77,7 @@ worth_night <- function(choice, i) {
            option = table[["option"]][at])
 }
 
-# The option once more at another speed: its result and whether it fits.
+# The option again at another speed: its result and whether it fits.
 option_at_speed <- function(choice, i, speed, frames) {
   d <- simulated(choice$forecast$scenario, i, frames, what_if(speed = speed))$draws
   list(finish = stats::median(d[["finish_s"]]), cost = stats::median(d[["cost"]]),
@@ -106,7 +106,7 @@ worth_features <- function(choice, i, frames) {
   }), recursive = FALSE)
 }
 
-# Mean time ratios of settings that differ in one feature alone: those that are faster.
+# Mean time ratios of settings that differ in one feature only: the faster ones.
 feature_ratios <- function(rows) {
   sets <- feature_table(rows[["features"]])
   key <- row_key(rows, c("scene", "frame", "limit_kind", "limit_value", "width", "height", "node"))

@@ -1,5 +1,5 @@
-# Frames that an own pool renders in bands: each a piece of its own, joined to the frame when all of
-# them are there.
+# Frames that an own pool renders in bands: each is a separate piece, and the frame is joined when
+# all pieces are finished.
 
 # Frames and their trials, those of sites in `bands` (how many, by site) cut into as many; a band
 # has eight rows at least. Returns list(frames, trials): frames with `piece` (`rows 1-90`; NA of a
@@ -26,7 +26,7 @@ in_pieces <- function(frames, trials, bands = NULL) {
   list(frames = frames, trials = trials)
 }
 
-# Where a band's picture is until it is joined: beside the folder of the frames.
+# Folder of a band's picture until it is joined: next to the folder of the frames.
 piece_path <- function(into, first, last) {
   ending <- sub(".*\\.", "", into)
   stem <- sub("^(placed/[^/]+)/frames/", "\\1/pieces/", sub("\\.[^.]*$", "", into))
@@ -71,12 +71,13 @@ whole_frames <- function(frames) {
   out
 }
 
-# What a pre-pass holds for: a shot, and the folder that a slot renders in.
+# Scope of a pre-pass: a shot, and the folder that a slot renders in.
 prepass_key <- function(shot, slot)
   paste(shot, if (isTRUE(slot$travels)) slot$node$node else "here", sep = " at ")
 
-# Of shots: whether a slot may render their frames (`done`, also where the engine has no pre-pass of
-# shots), must run the pre-pass first (`needed`), or waits for another that does (`under way`).
+# State of the pre-pass of shots for a slot: it may render their frames (`done`, also if the engine
+# has no pre-pass of shots), must run the pre-pass first (`needed`), or waits for another slot that
+# does (`under way`).
 prepass_state <- function(pool, slot, shots) {
   none <- !any(vapply(pool$job$engines, function(engine) identical(engine$prepass$each, "shot"),
                       NA))

@@ -26,7 +26,7 @@ chance_findings <- function(place) {
     return(place_finding("stopped", "stops", NA, "the job was stopped",
                          "Decide anew about what is left: clockpigeon choose --done."))
   }
-  # What is there is there, whenever it is asked.
+  # Frames that exist count as received at any time.
   if (length(place$seen) && all(place$seen$here)) return(NULL)
   short <- function(p) p < asked$confidence - 0.005
   # A job that has started continues after its deadline: its first frames are paid for.
@@ -147,7 +147,7 @@ ready_findings <- function(place, site, counted, engines, version) {
   )
 }
 
-# Whether the site answers, has the engine's version, and asks what its card says.
+# Does the site answer, have the engine's version, and charge as on its card?
 service_findings <- function(place) {
   parts <- as_frame(place$parts)
   bind_tables(lapply(which(parts[["kind"]] == "service"), function(k) {
@@ -204,7 +204,7 @@ asked_findings <- function(place, part, columns) {
   )
 }
 
-# What the check of the shots says that blocks, by site; its warnings are counted.
+# Blocking problems from the check of the shots, by site; warnings are counted.
 check_findings <- function(place, ledger) {
   project <- place$project
   used <- setdiff(jobs(ledger)[["name"]], place$job)
@@ -271,7 +271,7 @@ balance_findings <- function(place) {
   }))
 }
 
-# Sites whose speed nobody measured: a few frames there first say more than any forecast.
+# Sites with an unmeasured speed: a few frames there first are better evidence than any forecast.
 trial_findings <- function(place) {
   options <- place$state$options[place$split$used, , drop = FALSE]
   blind <- options[["evidence"]] %in% c("claimed", "assumed")

@@ -1,7 +1,6 @@
-# What placing leaves behind and sends: the folder of a job, the event that says so, the files of
-# its frames.
+# Traces of placing: the folder of a job, the event that records it, the files of its frames.
 
-# Where a job's frames, sheets and parcels are.
+# Folder of a job's frames, sheets and parcels.
 placed_folder <- function(place) {
   folder <- file.path(place$project$root, "placed", place$job)
   dir.create(file.path(folder, "frames"), FALSE, TRUE)
@@ -31,8 +30,7 @@ needed_files <- function(job, project) {
   }))
 }
 
-# Sends files of the project to a node's folder, those that are not there as they are here, in
-# parts.
+# Sends files of the project to a node's folder in parts, those that differ from the ones there.
 send_files <- function(node, root, folder, files) {
   if (!length(files)) return(invisible())
   own <- file_hashes(file.path(root, files))

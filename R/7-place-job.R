@@ -98,8 +98,8 @@ part_kind <- function(site, project) {
     "sheet"
 }
 
-# The plan's chance and cost from now on, its look with it; of a job that was begun, with what is
-# there.
+# The plan's chance and cost from now on, including its checkpoint; for a running job, with the
+# frames received so far.
 judged_now <- function(place, run) {
   plan <- place$decision$plan
   if (length(place$seen)) return(place$seen[c("p_deadline", "p_budget", "p_both", "mean")])

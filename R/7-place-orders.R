@@ -1,9 +1,9 @@
-# What is said elsewhere of a job that runs on own nodes, and what it says of itself meanwhile.
+# Orders and progress of a job on the own pool.
 
 # States of a slot that has a frame.
 running_frame <- c("preparing", "rendering", "bringing")
 
-# What was said of the job elsewhere: paused, resumed, stopped. Looked at twice a second.
+# Poll for pause, resume and stop orders twice a second.
 poll_orders <- function(pool) {
   now <- pool$clock()
   if (now - pool$heeded < 0.5) return(pool)
@@ -15,8 +15,8 @@ poll_orders <- function(pool) {
   pool
 }
 
-# A fallback's moment: where fewer frames are done than the plan asks for, those not begun are given
-# up here, and named for the rescue.
+# At the plan's checkpoint: with too few frames finished, hand the frames not started to the second
+# site.
 look_now <- function(pool, now) {
   look <- pool$job$look
   if (is.null(look) || now < look$at || isTRUE(pool$looked)) return(pool)
@@ -39,7 +39,7 @@ look_now <- function(pool, now) {
   pool
 }
 
-# Now and then, on standard error: how many frames are there.
+# Report the number of finished frames on standard error from time to time.
 tell_progress_of <- function(pool) {
   now <- pool$clock()
   if (!pool$progress || now - pool$said < 5) return(pool)

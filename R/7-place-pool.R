@@ -1,10 +1,10 @@
 # The frames of a job on own nodes: each is given to a slot, brought home, and given to another when
 # its node vanishes, freezes or fails.
 
-# `job`: what is to be done, as pool_job() makes it; `ledger`: open for writing. Runs until nothing
-# is left to do, or nothing can be done any more. What happens is in the ledger before the next step
-# is taken, so that a run that was ended anyhow is resumed by running again. Returns the frames with
-# their `state`. Tests replace `clock` and `sleep`.
+# `job`: the work, as pool_job() makes it; `ledger`: open for writing. Runs until no frames remain,
+# or none can be rendered any more. Each event is in the ledger before the next step, so that a
+# killed run can be resumed by running again. Returns the frames with their `state`. Tests replace
+# `clock` and `sleep`.
 run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock, sleep = Sys.sleep) {
   pool <- list(job = job, ledger = ledger, clock = clock, run = new_run(), frames = job$frames,
                begun = 0L, paused = FALSE, stopped = FALSE, heeded = -Inf, said = -Inf,
@@ -29,7 +29,7 @@ run_pool <- function(job, ledger, progress = FALSE, clock = wall_clock, sleep = 
   whole_frames(pool$frames)
 }
 
-# Whether a frame is under way, or waits for a slot that is not given up.
+# Is a frame running, or waiting for a slot that may still take it?
 can_go_on <- function(pool) {
   state <- pool$frames[["state"]]
   slots <- Filter(function(slot) slot$state != "lost", pool$slots)
@@ -45,8 +45,8 @@ frame_event <- function(pool, what, i, node = NULL, ...) {
              piece = if (!is.na(frame[["piece"]])) frame[["piece"]], node = node, ...)
 }
 
-# Frames that are there under their names are whole, whoever brought them: those that the ledger
-# does not know of are written down as of the time of their file.
+# Frames that exist under their names are complete, from any source: those unknown to the ledger are
+# recorded with the time of their file.
 found_frames <- function(pool) {
   at <- function(path) file.path(pool$job$root, path)
   whole <- file.exists(at(pool$frames[["into"]]))
@@ -56,7 +56,7 @@ found_frames <- function(pool) {
   pool$frames$last <- NA_character_
   known <- without_refused(job_events(pool$ledger, pool$job$name))
   known <- known[known[["what"]] == "arrived", , drop = FALSE]
-  # Of a frame that is there it does not matter which pieces were told of.
+  # For a finished frame the events of its pieces do not matter.
   found <- pool$frames
   found$piece[whole] <- NA_character_
   columns <- c("shot", "frame", "piece")
@@ -142,7 +142,7 @@ greet_slot <- function(pool, name) {
   mark <- list(job = pool$job$id, run = pool$run, slot = name)
   task <- ask_node(slot$node, host_slot,
                    list(mark, pool$job$pairs, pool$job$engines, slot$node, slot$share), 120)
-  # What the scheduler said before was of a machine that was waited for.
+  # The scheduler's earlier report concerned a machine that was still queued.
   set_slot(pool, name, state = "greeting", task = task, stands = NULL)
 }
 
@@ -196,8 +196,8 @@ assign_frame <- function(pool, name) {
   set_slot(pool, name, state = if (first) "preparing" else "rendering", task = task, at = at)
 }
 
-# What a slot says of the pre-pass that it ran: the frame it was for waits, and all others of its
-# shot may begin.
+# Report of a slot about its pre-pass: the frame it was for waits, and all others of its shot may
+# start.
 take_prepass <- function(pool, name, said) {
   slot <- pool$slots[[name]]
   key <- prepass_key(pool$frames[["shot"]][slot$at], slot)
@@ -219,7 +219,7 @@ take_prepass <- function(pool, name, said) {
   set_slot(pool, name, state = "idle", tries = 0, bad = 0)
 }
 
-# What a slot says of its frame.
+# Report of a slot about its frame.
 take_message <- function(pool, name, said) {
   slot <- pool$slots[[name]]
   if (length(said$value$wait)) {
@@ -262,15 +262,13 @@ requeue_frame <- function(pool, name, why) {
   pool$frames$last[slot$at] <- name
   over <- pool$frames$failures[slot$at] > pool$job$retries[[slot$site]]
   pool$frames$state[slot$at] <- if (over) "failed" else "waiting"
-  # A slot on which one frame after the other fails has a trouble of its own: each gets it time to
-  # pass.
+  # A slot on which one frame after another fails has a problem itself: each failure adds a pause.
   bad <- or_else(slot$bad, 0) + 1
   set_slot(pool, name, state = "idle", bad = bad,
            again = if (bad < 3) 0 else pool$clock() + min(600, pool$job$again_s * 2^(bad - 3)))
 }
 
-# A picture comes home in parts, beside its name, and gets it when its SHA-256 is that of the
-# picture there.
+# A picture is fetched in parts under a temporary name, and gets its name when its SHA-256 matches.
 bring_part <- function(pool, name, from) {
   slot <- pool$slots[[name]]
   task <- ask_node(slot$node, read_host_part,
@@ -301,7 +299,7 @@ bring_more <- function(pool, name, said) {
   bring_part(set_slot(pool, name, from = from, sha256 = slot$sha256), name, from)
 }
 
-# Why a scheduler's machine went is often known only some seconds after it did.
+# The reason why a scheduler's machine is gone is often known only a few seconds later.
 cut_slot <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   if (!is_scheduled(slot$node)) return(lose_slot(pool, name, why))
@@ -318,15 +316,15 @@ learn_why <- function(pool, name) {
   lose_slot(set_slot(pool, name, state = slot$was), name, slot$why)
 }
 
-# A node that vanished, or says nothing long after its frame should have ended: what it left behind
-# here is ended, its frame waits again, and it is tried later.
+# A node that vanished, or is silent long after its frame should have finished: stop its leftovers
+# here, requeue its frame, and try the node later.
 lose_slot <- function(pool, name, why) {
   slot <- pool$slots[[name]]
   taken <- taken_by_scheduler(slot)
   if (length(taken)) why <- taken
   close_slot(pool, slot, name)
-  # What began on a fresh machine and was not done within all of its wall time will not be done
-  # there.
+  # A frame that started on a fresh machine and did not finish within its whole wall time will not
+  # finish there.
   if (identical(taken, end_reasons[["TIMEOUT"]]) && !isFALSE(slot$fresh) &&
         slot$state %in% c("preparing", "rendering")) {
     if (slot$state == "preparing")
@@ -359,7 +357,7 @@ close_slot <- function(pool, slot, name) {
   local <- is.null(slot$node$launch) || slot$node$launch$by == "local"
   close_node(slot$node)
   if (!local) return(invisible())
-  # One that is at work does not go by itself; neither does what it began.
+  # A working slot does not leave by itself; neither do its processes.
   handle <- if (length(slot$host$pid))
     tryCatch(ps::ps_handle(as.integer(slot$host$pid)), error = function(e) NULL)
   if (length(handle) && slot$state != "idle")
@@ -375,7 +373,7 @@ close_slots <- function(pool) {
   }
 }
 
-# A job that is stopped ends what is under way; what is there stays.
+# Stopping a job kills its running frames and keeps the finished ones.
 end_all <- function(pool) {
   for (name in names(pool$slots)) {
     slot <- pool$slots[[name]]

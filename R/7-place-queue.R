@@ -76,8 +76,7 @@ look_at_slots <- function(pool) {
   pool
 }
 
-# Whether a slot has lost its machine, by what the scheduler says, or because an idle one answers no
-# more.
+# Has this slot lost its machine? The scheduler says so, or an idle node stopped answering.
 lost_machine <- function(slot) {
   if (!is_scheduled(slot$node)) return(FALSE)
   length(slot$stands) > 0 && !identical(slot$stands$state, "runs") ||
@@ -91,8 +90,8 @@ taken_by_scheduler <- function(slot) {
   if (length(stands) && stands$state != "runs" && is_node_lost(stands$why)) stands$why
 }
 
-# Whether an idle slot's machine is kept: while it may get a frame, and time enough is left for one.
-# One that had no frame for a while is given back to others.
+# Keep an idle slot's machine? Yes while it may get a frame and has time for one. A slot without a
+# frame for a while is returned to the scheduler.
 is_worth_keeping <- function(pool, slot) {
   now <- pool$clock()
   state <- pool$frames[["state"]]

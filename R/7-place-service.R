@@ -1,11 +1,11 @@
 # Placing at a site that answers our protocol: what is sent there, under which key, with which cap.
 
-# Whether a part of a plan goes to a site by its address.
+# Does a part of a plan go to a site by its address?
 has_service <- function(project, site) length(project$sites[[site]]$service) > 0
 
-# Places what is left of a part's frames, or its trial frames. What is asked is written down with
-# its key before it is asked, so that one that was ended in between asks for the same again, and the
-# site places it once. Returns the id of the job there; NULL when nothing was left.
+# Places the remaining frames of a part, or its trial frames. The request is recorded with its key
+# before it is sent, so that an interrupted run repeats the same request, and the site places it
+# once. Returns the id of the job there; NULL if no frames remained.
 place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
                          service = site_service(place$project$sites[[part$site]])) {
   project <- place$project
@@ -42,7 +42,7 @@ place_remote <- function(place, part, columns, ledger, folder, trial = FALSE,
   }
   answer <- tryCatch(place_at_site(service, pending$order, pending$key),
                      clockpigeon_error_service = function(e) {
-    # What is refused for good is not asked again: the next time it is asked as it is then.
+    # A finally refused request is not repeated: the next one states the work as it is then.
     if (isTRUE(e$status %in% c(400, 404, 409, 422))) {
       add_events(ledger, place$job,
                  data.frame(what = "refused", time = utc_now(this_moment()), place = part$site,
@@ -65,13 +65,13 @@ check_remote_id <- function(id) {
              "It may speak another protocol than this one.")
 }
 
-# How many orders a site was sent for a job, whatever became of them.
+# Number of orders sent to a site for a job, with any outcome.
 count_orders <- function(ledger, job, site) {
   events <- job_events(ledger, job)
   sum(events[["what"]] == "asked" & events[["place"]] %in% site)
 }
 
-# What was asked of a site and not answered yet; NULL for none.
+# Request to a site that is still unanswered; NULL for none.
 pending_order <- function(ledger, job, site) {
   events <- as_frame(job_events(ledger, job))
   events <- events[events[["place"]] %in% site, , drop = FALSE]
@@ -80,7 +80,7 @@ pending_order <- function(ledger, job, site) {
   if (any(open)) jsonlite::parse_json(asked[["detail"]][which(open)[1]])
 }
 
-# The frames of a part that are neither here nor under way there.
+# Frames of a part that are neither received nor running there.
 unplaced_columns <- function(place, ledger, site, columns) {
   frames <- job_columns(place$state$job)[columns, , drop = FALSE]
   events <- as_frame(job_events(ledger, place$job))
@@ -88,7 +88,7 @@ unplaced_columns <- function(place, ledger, site, columns) {
   told <- without_refused(events)
   there <- key %in%
     row_key(told[told[["what"]] %in% c("arrived", "ready"), , drop = FALSE], c("shot", "frame"))
-  # What was refused since is not under way there any more.
+  # Frames refused since then are no longer running there.
   refused <- refused_frames(events)
   since <- refused[["sequence"]][match(key, row_key(refused, c("shot", "frame")))]
   for (remote in remote_jobs(ledger, place$job, site, events)) {
@@ -116,10 +116,10 @@ shot_files <- function(job, project, sent) {
   }))
 }
 
-# The cap that a site is told, in its own currency: a tenth more than the part costs in 99 of 100
-# cases, what it leaves of the budget at most, less what was charged there before; of trial frames
-# three times their share. The site's meter counts what gifts pay too, so that they are added. Never
-# below what the card asks of a job without a frame.
+# Spending cap for a site, in its own currency: a tenth more than the part costs in 99 % of cases,
+# at most what the budget leaves, less its earlier charges; for trial frames three times their
+# share. The site's meter counts gifts as charges, so that they are added. Never below the card's
+# price of a job without a frame.
 remote_cap <- function(place, part, site, share, trial, ledger) {
   rate <- rate_to(site, place$state$job$currency, place$state$job$rates)$rate
   # A site ends a job when its cap is reached: one that costs just that must not be ended, where the
@@ -143,7 +143,7 @@ least_charge <- function(site) {
   least * tax
 }
 
-# What was charged by a site so far, in the job's currency.
+# Charges of a site so far, in the job's currency.
 charged_so_far <- function(ledger, job, site) {
   events <- job_events(ledger, job)
   sum(events[["amount"]][events[["what"]] == "charged" & events[["place"]] %in% site], na.rm = TRUE)

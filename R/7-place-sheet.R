@@ -1,5 +1,4 @@
-# Job sheets: all that somebody needs to place frames at a site by hand, for people and for
-# programs.
+# Job sheets: everything needed to place frames at a site by hand, for people and for programs.
 
 # Writes the sheet of one part of a job, as Markdown and JSON, and the parcels it sends; returns the
 # paths. `trial`: of its trial frames alone.
@@ -60,8 +59,8 @@ part_sheet <- function(place, k, folder) {
   job_sheet(place, job_part(place$state$job, place$split$runs[[k]]), part, folder)
 }
 
-# What the look takes from an own pool and sends to another site: a part of its own, and the columns
-# of its frames.
+# Frames that the checkpoint takes from an own pool for another site: a separate part, and the
+# columns of its frames.
 rescue_part <- function(place, frames) {
   rescue <- place$decision$plan$rescue
   key <- unlist(lapply(place$state$job$shots, function(shot) paste(shot$shot, shot$frames)))
@@ -85,7 +84,7 @@ write_rescue <- function(place, rescue, folder) {
                     rescue$part$site)
 }
 
-# What a part may cost at most: what it does in 99 of 100 cases, and leaves of the budget.
+# Highest cost of a part: its cost in 99 % of cases, within the rest of the budget.
 part_cap <- function(place, part) {
   left <- place$state$asked$budget - (place$judged$mean - part$cost_mean)
   min(part$cost_p99, if (is.finite(left)) max(left, part$cost_mean))

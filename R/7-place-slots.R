@@ -8,8 +8,8 @@ pool_slots <- function(project, site) {
   rep(site$pool, vapply(site$pool, function(name) or_else(project$nodes[[name]]$count, 1L), 0L))
 }
 
-# A site's slots: a node, how many share its machine, and which of the site's it is. Each slot of a
-# scheduler's machines has one of its own.
+# Slots of a site: a node, how many share its machine, and its number at the site. Each slot of a
+# scheduler has a machine of its own.
 site_slots <- function(project, site) {
   names <- pool_slots(project, site)
   slots <- lapply(seq_along(names), function(k) {
@@ -32,14 +32,13 @@ all_slots <- function(project, sites) {
   slots
 }
 
-# What is known of a slot, changed.
+# A slot with changed fields.
 set_slot <- function(pool, name, ...) {
   pool$slots[[name]] <- utils::modifyList(pool$slots[[name]], list(...))
   pool
 }
 
-# What happens to a job on own nodes, written down. A slot of a scheduler's machines is called by
-# the machine it has.
+# Events of a job on own nodes. A slot of a scheduler is named after its present machine.
 pool_event <- function(pool, what, ..., node = NULL) {
   if (length(node)) node <- or_else(pool$slots[[node]]$machine_name, node)
   row <- list(what = what, time = utc_now(as.POSIXct(pool$clock(), origin = "1970-01-01")),
@@ -67,15 +66,14 @@ for_slot <- function(pool, slot) {
     (is.na(frames[["range"]]) | frames[["range"]] == slot$number)
 }
 
-# Whether frames may be begun on a slot's node at this hour.
+# May frames start on a slot's node at this hour?
 is_open_now <- function(pool, slot) {
   hours <- slot$node$hours
   !length(hours) ||
     is_in_hours(as.POSIXct(pool$clock(), origin = "1970-01-01"), hours, pool$job$time_zone)
 }
 
-# Whether a node sees this project's folder; where it does not, the files of the job are sent there,
-# those that it has not got.
+# Does a node see this project's folder? If not, the files of the job that it lacks are sent there.
 share_folder <- function(pool, name) {
   slot <- pool$slots[[name]]
   folder <- slot$node$folder

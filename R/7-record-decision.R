@@ -1,4 +1,4 @@
-# What was decided of a job, and its question asked again of the project as it is now.
+# The decision on a job, and its question put again to the project as it is now.
 
 # The record of a job's decision; an error for a job without a plan.
 job_plan_record <- function(ledger, job) {
@@ -10,8 +10,8 @@ job_plan_record <- function(ledger, job) {
   decision
 }
 
-# The question of a decision, as it is asked of the project now: shots, engine, what was done
-# already; `question()` gives deadline and budget from a moment on.
+# Question of a decision, put to the project as it is now: shots, engine, finished frames;
+# `question()` gives deadline and budget from a moment on.
 replan_job <- function(decision, project) {
   done <- vapply(decision$asked$shots, function(asked) {
     shot <- project_entry(project$shots, asked$shot, "shot")
@@ -42,8 +42,8 @@ replan_job <- function(decision, project) {
        seed = decision$made_with$seed)
 }
 
-# The job that is asked for, on what the ledger knows by now; `but`: a job whose frames are what it
-# is held against. Corrections from past jobs, as they were when it was decided.
+# The job, on the ledger's present evidence; `but`: a job whose frames it is compared with, and
+# which is excluded. Corrections from past jobs are those of the decision.
 decision_corrections <- function(decision) {
   rows <- lapply(decision$corrections, function(row) {
     as.data.frame(lapply(stats::setNames(nm = correction_columns),
@@ -54,7 +54,7 @@ decision_corrections <- function(decision) {
 
 asked_job <- function(ledger, asked, project, but = NULL, until = NULL) {
   rows <- timings_near(ledger, vapply(asked$shots, `[[`, "", "scene"))
-  # What was measured later was not known then.
+  # Later measurements were not known at the time.
   if (length(until)) {
     known <- is.na(rows[["measured_at"]]) | rows[["measured_at"]] <= until
     if (any(known)) rows <- rows[known, , drop = FALSE]

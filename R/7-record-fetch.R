@@ -74,7 +74,7 @@ fetched_row <- function(ledger, job, remote, state = list(), trouble = NA_charac
              currency = text_or_na(state$currency), trouble = trouble)
 }
 
-# What is told of frames by one job at a site: a frame that was refused is in a later one again.
+# Reports on frames by one job at a site: a refused frame appears again in a later one.
 remote_frame_events <- function(ledger, job, remote) {
   events <- as_frame(job_events(ledger, job))
   own <- startsWith(events[["key"]], paste("site", remote$site, remote$id, "")) |
@@ -82,7 +82,7 @@ remote_frame_events <- function(ledger, job, remote) {
   events[own, , drop = FALSE]
 }
 
-# That a site cannot be reached is told once, and that it can again.
+# Report once that a site cannot be reached, and once that it can again.
 note_reach <- function(ledger, job, rows) {
   events <- job_events(ledger, job)
   for (site in unique(rows[["site"]])) {
@@ -154,7 +154,7 @@ remote_orders <- list(paused = "pause", resumed = "resume", stopped = "stop")
 
 # ---- events --------------------------------------------------------------------------------------
 
-# What happened there since the last event that is known, written down with our clock's times.
+# Events there since the last known one, recorded with our clock's times.
 take_remote_events <- function(service, project, ledger, job, remote, links, state) {
   name <- paste(remote$site, remote$id)
   stream <- links$streams[[name]]
@@ -185,7 +185,7 @@ remote_numbers <- function(events, remote) {
   sort(as.numeric(sub(".* ", "", own)))
 }
 
-# What the site takes the time left to be, every five minutes.
+# The site's estimate of the time left, every five minutes.
 keep_claim <- function(ledger, job, remote, state) {
   if (!answer_types$seconds(state$left_s)) return(invisible())
   now <- this_moment()
@@ -234,9 +234,9 @@ fetch_pictures <- function(service, project, ledger, job, remote, until, ready) 
   invisible()
 }
 
-# One picture home: what is there under its name is whole. A picture that does not come whole in
-# three tries is told of, and tried again the next time; one that cannot be written here is no fault
-# of the site.
+# Fetches one picture: a file under its final name is complete. A picture that fails to arrive
+# complete in three tries is reported, and tried again the next time; a write error here is not the
+# site's fault.
 bring_remote <- function(service, project, ledger, job, remote, row, to) {
   whole <- file.exists(to)
   shot <- Find(function(s) s$shot == row$shot, remote$order$shots)

@@ -1,8 +1,8 @@
 # Frames of a placed job: its columns, the pictures in its folders, and its events by time.
 
-# Numbered pictures of a folder, whatever folders are in it: `shot` (of the names given: the one
-# whose name the path has, or the only one), `frame`, `time` (when it was written, seconds since
-# 1970). Empty files are not there yet; of a frame that was written twice the first counts.
+# Numbered pictures of a folder and its subfolders: `shot` (of the given names: the one that the
+# path contains, or the only one), `frame`, `time` (of writing, seconds since 1970). Empty files do
+# not count yet; of a frame that was written twice the first counts.
 folder_frames <- function(folder, shots) {
   if (!dir.exists(folder))
     stop_input("file", "there is no such folder", folder, "Name the one where frames appear.")

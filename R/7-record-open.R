@@ -1,16 +1,16 @@
-# Which placed jobs still run, and what they render, without making their forecasts anew.
+# Running jobs and their shots, without repeating their forecasts.
 
-# Jobs that were placed and of which frames are still to come by `now`. Of years of jobs most are
-# done, which their events and folders tell at once. One that cannot be told so is open: whoever
-# watches it is told why.
+# Placed jobs with frames still to come by `now`. Of years of jobs most are done, which their events
+# and folders show at once. A job that cannot be checked counts as open: watching it reports the
+# reason.
 open_jobs <- function(ledger, now = this_moment()) {
   Filter(function(job)
          !tryCatch(is_job_complete(ledger, job, now), clockpigeon_error = function(e) FALSE),
          placed_jobs(ledger))
 }
 
-# Whether all frames of a job are there, as watch_job() counts them: by its events, and by the files
-# in its folders.
+# Are all frames of a job received, as watch_job() counts them: by its events, and by the files in
+# its folders?
 is_job_complete <- function(ledger, job, now = this_moment()) {
   decision <- job_plan_record(ledger, job)
   wanted <- frame_keys(decided_frames(decision))
@@ -58,8 +58,8 @@ placed_for <- function(ledger, shots) {
   }
 }
 
-# When a job was placed, and where its frames appear, by site: what was told last of each. Where
-# nothing was told, when it was decided.
+# Moment at which a job was placed, and the folders of its frames, by site: the last record of each.
+# Without a record, the moment of the decision.
 placed_of <- function(ledger, job, decision) {
   events <- as_frame(job_events(ledger, job))
   told <- events[events[["what"]] == "placed" & !is.na(events[["detail"]]), , drop = FALSE]

@@ -1,4 +1,4 @@
-# Orders to whoever runs a job: to pause, to go on, to stop.
+# Orders to a running job: pause, resume, stop.
 
 # Writes down `what` (`paused`, `resumed`, `stopped`) as said by `source`, and tells the sites of
 # it. Returns `says`, what follows the job's name, and `trouble` where a site does not know it yet.
@@ -26,7 +26,7 @@ order_job <- function(project, ledger, job, what, source = "command") {
   })
 }
 
-# Whether sites tell of a job themselves, by their addresses or by what they export.
+# Do sites report on a job themselves, by their addresses or by their exports?
 has_reporting_site <- function(project, ledger, job) {
   length(remote_jobs(ledger, job)) > 0 || length(report_sites(project, ledger, job)) > 0
 }

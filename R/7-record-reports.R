@@ -1,6 +1,6 @@
-# Reports of sites that are placed at by hand: exports of frame times or charges, and logs, that
-# somebody puts into the job's folder. What they say becomes events of the job and evidence of the
-# site, each once, however often it is read.
+# Reports of sites that are used by hand: exports of frame times or charges, and logs, placed in the
+# job's folder. Their rows become events of the job and evidence of the site, each once, however
+# often they are read.
 
 # Reads what is new in the reports of a job's sites; `links$reports` keeps which files were read as
 # they are. Returns rows as fetch_job() has them, one a site that has `reports` in its file.
@@ -43,7 +43,7 @@ take_site_reports <- function(project, ledger, job, site, links) {
   }
 }
 
-# The files of a report that are there: in the job's folder, unless the path is a full one.
+# Existing files of a report: in the job's folder, unless the path is a full one.
 report_files <- function(project, job, entry) {
   at <- if (is_absolute(entry$file)) entry$file else
     file.path(project$root, "placed", job, entry$file)
@@ -51,9 +51,9 @@ report_files <- function(project, job, entry) {
   files[!dir.exists(files) & file.size(files) > 0]
 }
 
-# A report's rows in our words: `shot`, `frame` (NA of a charge that is of no frame), `state`
-# (`ready`, `failed`, `rendering`), `node`, `wall_s`, `begun`, `finished` (seconds since 1970),
-# `charge` (in the site's currency), `version`, `line` (what tells two charges of no frame apart).
+# A report's rows in our words: `shot`, `frame` (NA for a charge without a frame), `state` (`ready`,
+# `failed`, `rendering`), `node`, `wall_s`, `begun`, `finished` (seconds since 1970), `charge` (in
+# the site's currency), `version`, `line` (to distinguish charges without a frame).
 read_report <- function(path, entry, project, card, decision) {
   where <- short_path(path)
   as <- or_else(entry$as, tell_import(path))
@@ -107,7 +107,7 @@ report_states <- function(x, states) {
 
 # ---- kept ----------------------------------------------------------------------------------------
 
-# What is new of a report, as events, charges and evidence.
+# New rows of a report, as events, charges and evidence.
 keep_report <- function(x, project, ledger, job, card, decision) {
   of_job <- x[!is.na(x[["frame"]]) & !is.na(x[["shot"]]) & !is.na(x[["state"]]), , drop = FALSE]
   if (nrow(of_job)) {
@@ -128,7 +128,7 @@ keep_report <- function(x, project, ledger, job, card, decision) {
 report_events <- function(x, site) {
   event <- function(rows, what, time) {
     if (!nrow(rows)) return(NULL)
-    # A frame can be begun and fail more than once, where it is said when; it is ready once.
+    # A frame can start and fail more than once, if the report has the times; it is ready once.
     turn <- if (what != "ready") ifelse(rows[["timed"]], paste0(" ", format(time, digits = 12)), "")
     data.frame(what = what, time = utc_now(as.POSIXct(time, origin = "1970-01-01")), place = site,
                node = ifelse(is.na(rows[["node"]]), NA, paste0(site, "/", rows[["node"]])),
@@ -147,8 +147,8 @@ report_events <- function(x, site) {
   rows
 }
 
-# Charges in the job's currency. What a report says of a frame is what it was charged by then: the
-# difference to what is known is new.
+# Charges in the job's currency. A report states the total charged for a frame so far: only the
+# difference to the known charge is new.
 report_charges <- function(x, ledger, job, card, project) {
   x$amount <- in_job_currency(x[["charge"]], card, project)
   events <- as_frame(job_events(ledger, job))

@@ -1,5 +1,5 @@
-# What sites tell of a job beside its frames: what they charged, that they ended it, that they
-# cannot be asked.
+# Reports of sites on a job apart from its frames: their charges, that they ended it, that they
+# cannot be reached.
 
 # `told`: events, their times in seconds from the placing; `columns`: the frames of the job. Returns
 # a list: `ready` (when each frame's picture could be fetched, by its place in the job; Inf), and
@@ -38,10 +38,9 @@ site_states <- function(told, columns) {
   list(ready = ifelse(is.na(at), Inf, pmax(ready[["time"]][at], 1e-3)), sites = bind_tables(rows))
 }
 
-# What a part costs where its site tells what it charges: what was charged, and of the rest what the
-# draws have, dearer or cheaper as what was charged is beside what they have for the work done by
-# then; the first tenth of the work weighs that against the card. `weight`: of each frame of the
-# part, mean seconds.
+# Cost of a part at a site that reports its charges: the charges so far, and the draws' cost of the
+# rest, scaled by the ratio of actual to expected charges for the finished work; the first tenth of
+# the work weighs that against the card. `weight`: mean seconds of each frame of the part.
 charged_cost <- function(cost, charged, weight, done, prior = 0.1) {
   work <- sum(weight[done]) / sum(weight)
   if (is.na(charged) || charged <= 0) return(cost)

@@ -1,5 +1,5 @@
-# A bill that a site sent, taken into the ledger: lines of this job, each once, corrections beside
-# what they correct.
+# A site's bill in the ledger: lines of this job, each once, with corrections next to the lines that
+# they correct.
 
 # The lines of a bill that are of this job go to the ledger. A line without a key of its site is
 # known by all that is read of it but its kind, and by how often the same is in its file: another
@@ -102,7 +102,7 @@ forget_bill <- function(ledger, job, bill) {
   sum(of)
 }
 
-# A line that is known with another amount: what it differs by is a line of its own.
+# A known line with another amount: the difference becomes a separate line.
 corrected_lines <- function(rows, known) {
   at <- match(rows[["key"]], known[["key"]])
   again <- which(!is.na(at))

@@ -119,10 +119,10 @@ settled_site <- function(watched, ledger, job, bill, site) {
 
 # ---- what was promised, and what the card makes of what was metered ------------------------------
 
-# The part of the forecast that is the site's: `mean` (recorded when it was decided), `p10`, `p90`;
-# `again` (mean of the same made anew), `lost` (mean of money for runs that fail), `draws`; `frames`
-# of the part with their expected `seconds` there, in `columns` of the job; `part`: its option;
-# `engine`; `day` of the bill.
+# The site's part of the forecast: `mean` (recorded at the decision), `p10`, `p90`; `again` (mean of
+# the same forecast made again), `lost` (mean cost of failing runs), `draws`; `frames` of the part
+# with their expected `seconds` there, in `columns` of the job; `part`: its option; `engine`; `day`
+# of the bill.
 site_promise <- function(watched, ledger, job, site) {
   begun <- watched$begun
   plan <- job_decision(ledger, job)$plan
@@ -142,8 +142,8 @@ site_promise <- function(watched, ledger, job, site) {
          made_at = recorded[["made_at"]][1]), part_promise(watched, begun$parts, of))
 }
 
-# What was forecast of a rescue when the rest was sent to it: it is no part of the plan that was
-# first made.
+# Forecast of a rescue at the time when the rest was sent to it: it is not part of the original
+# plan.
 rescue_promise <- function(watched, of, plan, job, site) {
   if (!length(of)) {
     stop_input("job", paste("no part of the plan was at", site), paste("job", job),
@@ -156,7 +156,7 @@ rescue_promise <- function(watched, of, plan, job, site) {
     part_promise(watched, watched$going, of))
 }
 
-# What a promise has of one of the parts `parts`, as simulated_parts() has them.
+# Promise for one of the parts `parts`, as simulated_parts() has them.
 part_promise <- function(watched, parts, of) {
   state <- watched$begun$state
   draws <- parts$draws[[of]]
@@ -169,8 +169,8 @@ part_promise <- function(watched, parts, of) {
        columns = columns, engine = state$job$engine, day = watched$placed)
 }
 
-# What the card makes of a usage, each order by itself: `bill`, and `cost`, in which what a prepaid
-# balance pays is paid.
+# The card's price of a usage, each order separately: `bill`, and `cost`, which counts a prepaid
+# balance as money.
 card_bill <- function(usage, card, promise) {
   if (length(unique(usage[["order"]])) > 1) {
     parts <- lapply(split(usage, usage[["order"]]), card_bill, card = card, promise = promise)
@@ -201,7 +201,7 @@ priced_meter <- function(meter, promise, card, watched) {
   }
   good <- usage[usage[["activity"]] == "render" & usage[["status"]] == "ok" & !usage[["unusable"]],
                 , drop = FALSE]
-  # Of a frame that was rendered more than once the last run made it.
+  # A frame that was rendered more than once is the work of its last run.
   good <- good[!duplicated(good[c("shot", "frame")], fromLast = TRUE), , drop = FALSE]
   # Up to here it is one order: that there were more is work done again.
   good$order <- usage[["order"]][1]
@@ -234,7 +234,7 @@ expected_usage <- function(frames, usage, card, watched) {
              order = or_else(rendered[["order"]], "")[1])
 }
 
-# What lines are held against, as bill_doubts() takes it.
+# Facts that lines are compared with, as bill_doubts() takes them.
 line_facts <- function(meter, priced, promise, card, watched) {
   tier <- null_if_na(promise$part$tier)
   hire <- null_if_na(promise$part$hire)
@@ -270,7 +270,7 @@ line_facts <- function(meter, priced, promise, card, watched) {
        digits = minor_digits(card$currency))
 }
 
-# Runs whose pictures came back unusable: `frames`, and node-hours.
+# Runs with unusable pictures: `frames`, and node-hours.
 unusable_work <- function(meter) {
   bad <- meter$usage[meter$usage[["unusable"]] %in% TRUE, , drop = FALSE]
   if (NROW(bad))
@@ -294,7 +294,7 @@ other_prices <- function(card, tier, hire, promise) {
   as_frame(or_else(bind_tables(rows), none))
 }
 
-# Findings with where each line is in the bill, and whether its amount is asked back.
+# Findings with the place of each line in the bill, and whether its amount is claimed back.
 bill_finding_rows <- function(found, lines, facts) {
   found <- as_frame(found)
   # A minimum can take back some of what else is too much.
@@ -306,7 +306,7 @@ bill_finding_rows <- function(found, lines, facts) {
   rounded <- diff(c(0, round(of, facts$digits)))
   found$amount <- ifelse(found[["claimed"]], round(rounded, facts$digits),
                          round(found[["amount"]], facts$digits))
-  # What came from a file says where it stood there.
+  # Lines from a file record their place in it.
   label <- ifelse(startsWith(lines[["key"]], "file "),
                   sub(" #[0-9a-f]{12}$", "", lines[["source"]]),
                   paste("line", lines[["line"]]))

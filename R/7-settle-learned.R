@@ -1,5 +1,5 @@
-# What is learned from jobs that ended: how good forecasts and claims were, and how the next ones
-# are corrected.
+# Lessons of finished jobs: the accuracy of forecasts and claims, and corrections of the next
+# forecasts.
 
 new_learned <- record_type(
   "cp_learned", scores = is.data.frame, corrections = is.data.frame, rates = is.data.frame,
@@ -69,10 +69,10 @@ learned <- function(ledger, but = NULL) {
                    shown = if (NROW(rows)) as_table(shown_forecasts(rows, ledger))))
 }
 
-# Jobs as learning_of() takes them, in the order in which they ended: of each site the last forty,
-# beside which older ones count for little. `shifts`: by how much the forecast of each job's whole
-# moves with what is known of its stages now, by job and site. What is learned of the whole depends
-# on what was known of the speed, of a stage it does not.
+# Jobs as learning_of() takes them, in the order in which they ended: the last forty of each site,
+# since older ones count for little. `shifts`: change of the forecast of each job's whole by the
+# present knowledge of its stages, by job and site. Learning about the whole depends on how the
+# speed was known, about a stage it does not.
 ended_jobs <- function(rows, what, shifts = NULL) {
   x <- rows[rows[["what"]] %in% what & !is.na(rows[["p50"]]) &
             rows[["actual"]] %in% positive_values(rows[["actual"]]) &
@@ -170,8 +170,8 @@ learned_scores <- function(rows, ledger) {
     }))
   }
   left <- rows[["what"]] %in% names(left_moments)
-  # Of what was taken to be nothing a hundredth of what was left is said: by how many times it was
-  # off is beside that.
+  # For a remaining time of zero, use a hundredth of the remaining time instead: a ratio needs a
+  # positive number.
   for (name in forecast_points())
     rows[left, name] <- pmax(rows[left, name], 0.01 * rows[left, "actual"])
   shown <- shown_forecasts(rows, ledger)
@@ -184,8 +184,7 @@ learned_scores <- function(rows, ledger) {
 # The moments at which it is kept what was believed to be left.
 left_moments <- c(left_25 = "quarter", left_50 = "half", left_75 = "three quarters")
 
-# Outcomes beside the quantiles that were shown when the job was decided, of jobs that were at one
-# site alone.
+# Outcomes with the quantiles that were shown when the job was decided, of jobs at one site only.
 shown_forecasts <- function(rows, ledger) {
   x <- rows[rows[["what"]] %in% c("finish_s", "cost"), , drop = FALSE]
   alone <- names(which(tapply(x[["site"]], x[["job"]], function(s) length(unique(s))) == 1))
@@ -196,7 +195,7 @@ shown_forecasts <- function(rows, ledger) {
   x
 }
 
-# What sites said was left when half of the time had passed, beside what was: `bias` above 1 is too
+# Sites' estimates of the remaining time at half time against the actual one: `bias` above 1 is too
 # short.
 claim_scores <- function(rows, ledger) {
   ended <- rows[rows[["what"]] == "finish_s", , drop = FALSE]
@@ -215,7 +214,7 @@ claim_scores <- function(rows, ledger) {
   }))
 }
 
-# What sellers said of their speed: how many times as long a frame took.
+# Sellers' claims about their speed: by which factor a frame took longer.
 seller_scores <- function(rows) {
   x <- rows[rows[["what"]] == "speed" & speed_known(rows[["evidence"]]) == "said", , drop = FALSE]
   ratio <- x[["actual"]]
@@ -244,9 +243,9 @@ claim_ratio <- function(events, site, finish_s) {
 
 # ---- rates ---------------------------------------------------------------------------------------
 
-# What else past jobs tell: of each site the share of runs that fail, and how its speed differs from
-# job to job; of its tiers how long a frame takes beside the forecast, shrunk by a prior worth two
-# jobs; and the stages that are learned by themselves, queues by the hours of the day.
+# Other lessons of past jobs: for each site the share of failing runs, and how its speed differs
+# from job to job; for its tiers the time per frame relative to the forecast, shrunk by a prior
+# worth two jobs; and the separately learned stages, queues by the hours of the day.
 learned_rates <- function(rows, stages) {
   columns <- c("site", "tier", "hours", "what", "prior", "prior_jobs", "prior_sd", "learned",
                "width", "jobs")
@@ -290,7 +289,7 @@ drift_rate <- function(x) {
        learned = sqrt((3 * assumed_drift^2 + squares) / (3 + max(0, length(ratio) - 1))))
 }
 
-# What is learned of a stage: one row for each site, tier and, of queues, hours that had a job.
+# Lessons about a stage: one row for each site, tier and, for queues, hours that had a job.
 stage_rates <- function(what, stages) {
   learning <- stages[[what]]
   by_hours <- "hours" %in% names(learning$prior)

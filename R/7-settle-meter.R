@@ -1,10 +1,10 @@
-# What a job's runs took at a site, as the ledger knows it: the meter that its bill is held against.
+# A job's runs at a site as the ledger knows them: the meter with which its bill is compared.
 
 # Returns a list: `usage`, as bill() takes it, with `shot`, `frame` and whether the work was
-# `unusable` (refused when it was looked at); `whole`, whether every frame that came from there has
-# its time; `windows`: `node`, `from`, `to` (seconds since 1970) in which each node can have worked,
-# or NULL; `runs`, how many and how many of them `failed`; `moments`: when the site was `sent` the
-# job and had `begun`, and from then when each node was `up`.
+# `unusable` (refused by verify); `whole`, does every frame from there have its time; `windows`:
+# `node`, `from`, `to` (seconds since 1970) in which each node can have worked, or NULL; `runs`, how
+# many and how many of them `failed`; `moments`: when the site was `sent` the job and had `begun`,
+# and from then when each node was `up`.
 site_meter <- function(project, ledger, job, site, shots) {
   card <- project$sites[[site]]
   events <- as_frame(job_events(ledger, job))
@@ -53,15 +53,14 @@ timed_runs <- function(ledger, job, site) {
              order = rep("", nrow(rows)))
 }
 
-# The order that an event of a site is of, from its key; "" where it is told without one.
+# Order of a site's event, from its key; "" if it names none.
 order_of_event <- function(key) {
   hit <- grepl("^(site|halted) [^ ]+ [^ ]+ ", key)
   ifelse(hit, sub("^(site|halted) [^ ]+ ([^ ]+) .*", "\\2", key), "")
 }
 
-# Runs as a site tells of them: from when a frame was begun on a node to when it was ready, failed
-# or lost. A frame that is only told to be ready, with its time, is a run too. Two nodes may have
-# had one frame at the same time.
+# Runs from a site's events: from the start of a frame on a node until it was ready, failed or lost.
+# A ready event with its time is a run too. Two nodes may have had one frame at the same time.
 meter_runs <- function(x) {
   x <- x[x[["what"]] %in% c("rendering", "ready", "failed", "lost") & !x[["source"]] %in% "verify" &
            !is.na(x[["frame"]]), , drop = FALSE]
@@ -88,12 +87,12 @@ no_runs <- data.frame(node = character(), activity = character(), status = chara
                       seconds = numeric(), began = numeric(), shot = character(), frame = integer(),
                       whole = logical(), order = character(), sequence = integer())
 
-# Whether what a run made was refused after it.
+# Was the result of a run refused later?
 refused_runs <- function(runs, events) {
   refused <- events[events[["what"]] %in% "failed" & events[["source"]] %in% "verify", ,
                     drop = FALSE]
   if (!nrow(refused) || !nrow(runs)) return(rep(FALSE, nrow(runs)))
-  # In the order in which it was told, where a site tells of its runs: clocks differ.
+  # In the order of the reports, if a site reports its runs: clocks differ.
   told <- !is.null(runs[["sequence"]])
   last <- tapply(refused[[if (told) "sequence" else "time"]], row_key(refused, c("shot", "frame")),
                  max)
@@ -153,8 +152,8 @@ idle_between_runs <- function(x, runs, card, order) {
   do.call(rbind, rows)
 }
 
-# When the site had the job (its files too, where that is told), began, and when each of its nodes
-# was up.
+# Moments at which the site had the job (including its files, if that was reported), started, and
+# had each of its nodes up.
 meter_moments <- function(x) {
   first <- function(what) min(c(x[["time"]][x[["what"]] %in% what], Inf))
   up <- x[x[["what"]] == "node up" & !is.na(x[["node"]]), , drop = FALSE]
@@ -176,14 +175,14 @@ meter_windows <- function(x) {
   data.frame(node = names(moments$up), from = moments$begun, to = pmax(moments$begun, unname(gone)))
 }
 
-# Nodes of all orders; those of one name are the same to whoever reads a bill.
+# Nodes of all orders; nodes of one name are the same on a bill.
 all_windows <- function(x) {
   orders <- unique(x[["order"]][x[["what"]] == "node up"])
   do.call(rbind, lapply(orders, function(order)
                         meter_windows(x[x[["order"]] %in% order, , drop = FALSE])))
 }
 
-# Writes the lines once a part has ended: all of its frames are there, or failed for good, or the
+# Writes the lines once a part has ended: all of its frames are received, or failed for good, or the
 # job was stopped.
 keep_own_charges <- function(place, ledger, frames, stopped) {
   for (site in unique(frames[["site"]])) {
@@ -197,8 +196,8 @@ keep_own_charges <- function(place, ledger, frames, stopped) {
   invisible()
 }
 
-# The lines, as the ledger has them: what the job's runs there took, priced by the card. Where the
-# card's meter runs from boot to release, a node's waiting between its frames is priced too.
+# The lines for the ledger: the job's runs there, priced by the card. If the card's meter runs from
+# boot to release, a node's waiting between its frames is priced too.
 own_charges <- function(place, ledger, site) {
   card <- place$project$sites[[site]]
   usage <- site_meter(place$project, ledger, place$job, site, place$state$job$shots)$usage
@@ -214,5 +213,5 @@ own_charges <- function(place, ledger, site) {
              source = "own pool", key = paste("own", site, seq_len(nrow(lines))))
 }
 
-# What of a usage is priced.
+# Priced part of a usage.
 metered_columns <- c("node", "activity", "status", "seconds", "frames", "megapixels", "began")

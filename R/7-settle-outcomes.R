@@ -1,13 +1,12 @@
-# What became of a job at a site, kept beside what was forecast of it: from this later forecasts are
-# corrected.
+# Outcome of a job at a site, kept with its forecast: the evidence for correcting later forecasts.
 
-# One row for each outcome of a job at a site: what it cost (`cost`), when the last frame came
-# (`finish_s`, from the placing), how fast it was (`speed`: seconds of the middle frame beside those
-# expected), waiting until it began (`wait_s`), the start of nodes (`start_s`), what it took to send
-# it (`upload_s`), the share of runs that failed (`failed`), and how long it still took at three
-# moments of its run (`left_25`, `left_50`, `left_75`: per cent of its time had passed). The
-# quantiles are those of the forecast as it was before any correction; of what was left, those that
-# `watch` had. NULL while frames are to come, and where they are in the ledger already.
+# One row for each outcome of a job at a site: its cost (`cost`), the arrival of its last frame
+# (`finish_s`, from the placing), its speed (`speed`: seconds of the middle frame relative to the
+# forecast), the wait until it started (`wait_s`), the start of nodes (`start_s`), the upload
+# (`upload_s`), the share of runs that failed (`failed`), and the remaining time at three moments of
+# its run (`left_25`, `left_50`, `left_75`: per cent of its time had passed). The quantiles are
+# those of the forecast before any correction; for the remaining time, those of `watch`. NULL while
+# frames are still to come, and if the ledger has them already.
 settled_outcomes <- function(ledger, job, site, promise, meter, priced, lines, watched, project) {
   came <- watched$came[promise$columns]
   # A frame that failed for good is an end too; one that is still to come, or was stopped, is none.
@@ -22,7 +21,7 @@ settled_outcomes <- function(ledger, job, site, promise, meter, priced, lines, w
   d <- as_is_draws(promise, watched$begun, job_decision(ledger, job)$plan)
   card <- project$sites[[site]]
   rate <- or_else(rate_to(card, project$currency, project$rates)$rate, NA_real_)
-  # What was paid ahead is paid; what was given is not.
+  # Prepaid money counts as paid; gifts do not.
   ahead <- vapply(Filter(function(b) b$kind == "prepaid", card$balances), `[[`, "", "balance")
   credit <- sum(lines[["amount"]][lines[["kind"]] == "credit" & lines[["item"]] %in% ahead])
   slower <- exp(-d[["log_speed"]])
@@ -44,7 +43,7 @@ settled_outcomes <- function(ledger, job, site, promise, meter, priced, lines, w
              key = paste(site, rows[["what"]]))
 }
 
-# Waiting, starting and sending, where it was told when each was over. A start is that of the first
+# Waiting, starting and sending, if the end of each was reported. The start is that of the first
 # node.
 stage_outcomes <- function(moments, d, ledger, job, site, watched) {
   begun <- is.finite(moments$begun)
@@ -63,7 +62,7 @@ stage_outcomes <- function(moments, d, ledger, job, site, watched) {
   )
 }
 
-# Less tells of the way there and back, and nothing of the link.
+# Smaller uploads measure the round trip and not the link.
 min_upload_bytes <- 5e6
 
 sent_bytes <- function(ledger, job, site) {
@@ -72,15 +71,14 @@ sent_bytes <- function(ledger, job, site) {
   list(bytes = sum(events[["amount"]]), seconds = sum(events[["seconds"]]))
 }
 
-# How much longer it was believed to take when a quarter, the half and three quarters of its time
-# had passed, as watch_job() has it from what was told by then; of jobs whose frames were all at one
-# site.
+# Remaining time as watch_job() estimated it after a quarter, half and three quarters of the time,
+# from the reports up to then; for jobs whose frames were all at one site.
 left_outcomes <- function(ledger, job, watched, came, at = c(0.25, 0.5, 0.75)) {
   if (length(watched$going$used) > 1 || length(watched$begun$parts$used) > 1) return(NULL)
   decision <- job_decision(ledger, job)
   files <- placed_files(watched$begun, placed_of(ledger, job, decision)$folders)
   events <- as_frame(job_events(ledger, job))
-  # Where the site itself tells when a frame is ready, that it is here is told by another clock.
+  # If the site reports when a frame is ready, its arrival here is by another clock.
   if (any(events[["what"]] == "ready")) {
     events <- events[events[["what"]] != "arrived", , drop = FALSE]
     files <- files[0, , drop = FALSE]
@@ -88,7 +86,7 @@ left_outcomes <- function(ledger, job, watched, came, at = c(0.25, 0.5, 0.75)) {
   time <- column_moments(events[["time"]], "time", "UTC", "the ledger") - as.numeric(watched$placed)
   lapply(at, function(share) {
     now <- share * max(came)
-    # What was refused later counted then.
+    # Frames refused later counted at that time.
     told <- without_refused(as_table(events[time <= now, , drop = FALSE]))
     x <- watch_frames(decision$plan, watched$begun, files, watched$placed + now, told)
     outcome_row(paste0("left_", 100 * share), max(came) - now, sum(x$came <= now),
@@ -96,8 +94,8 @@ left_outcomes <- function(ledger, job, watched, came, at = c(0.25, 0.5, 0.75)) {
   })
 }
 
-# When each frame of a part was ready for the first time, in seconds from the placing: what was
-# refused and rendered again later says nothing of the site's pace.
+# First moment at which each frame of a part was ready, in seconds from the placing: frames refused
+# and rendered again later are no evidence of the site's pace.
 first_attempts <- function(ledger, job, promise, watched) {
   events <- as_frame(job_events(ledger, job))
   events <- events[events[["what"]] %in% c("ready", "arrived"), , drop = FALSE]
@@ -115,7 +113,7 @@ as_is_draws <- function(promise, begun, plan) {
   state$scenario$corrections <- NULL
   plain <- simulated_parts(plan, state$scenario, state$asked, nrow(state$seconds), state$seed)
   of <- match(promise$part$option, as_frame(state$options)[["option"]][plain$parts$used])
-  # Of a rescue it is told as it was forecast.
+  # A rescue is reported with its own forecast.
   if (is.na(of)) promise$draws else plain$parts$draws[[of]]
 }
 

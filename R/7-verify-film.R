@@ -1,4 +1,4 @@
-# A sequence of pictures into a film, by ffmpeg, and the film held against what it was made of.
+# Encodes a sequence of pictures into a film with ffmpeg, and checks the film against its pictures.
 
 # `paths` in their order; `rate`: pictures a second, as "25" or "24000/1001"; `to`: the film, of a
 # kind that ffmpeg tells from its ending. Returns a list: `path`, `frames`, `rate`, `width`,
@@ -17,7 +17,7 @@ make_film <- function(paths, rate, to) {
   on.exit(unlink(c(list, part)))
   quoted <- gsub("'", "'\\''", normalizePath(paths), fixed = TRUE)
   writeLines(c("ffconcat version 1.0", paste0("file '", quoted, "'\nduration 1")), list)
-  # Each picture is one of the film: by its number, whatever the list takes it to last.
+  # Each picture is one frame of the film: by its number, regardless of the durations in the list.
   steps <- paste0("setpts=N/(", rate, ")/TB,pad=ceil(iw/2)*2:ceil(ih/2)*2")
   ran <- processx::run("ffmpeg", c("-v", "error", "-nostdin", "-y", "-f", "concat", "-safe", "0",
                                    "-i", list, "-vf", steps, "-r", rate, "-fps_mode", "cfr",

@@ -1,4 +1,4 @@
-# Verifying what came back: is all of it there, and are the pictures right?
+# Verifying received frames: are they complete, and are the pictures right?
 
 new_verified <- record_type(
   "cp_verified", where = is.character, job = maybe(is.character), folders = is.character,
@@ -102,7 +102,7 @@ detected_threads <- function() {
 
 # ---- what is expected ----------------------------------------------------------------------------
 
-# Of a folder: list(folders, shots (of the project, that may be meant), frames).
+# Target of a folder: list(folders, shots (of the project, that may be meant), frames).
 folder_request <- function(folder, project, frames) {
   if (length(frames)) frames <- check_frames_given(frames)
   list(folders = real_path(folder), frames = frames, shots = project$shots, named = FALSE)
@@ -116,7 +116,7 @@ check_frames_given <- function(frames) {
              "Write numbers, or a set such as 1-240.")
 }
 
-# Of a job: its shots with their frames, and where these appear.
+# Target of a job: its shots with their frames, and their folders.
 job_request <- function(job, project, ledger) {
   if (is.null(project) || is.null(ledger)) {
     stop_input("file", "there is no such folder", job,
@@ -135,7 +135,7 @@ job_request <- function(job, project, ledger) {
     shot
   })
   names(shots) <- vapply(shots, `[[`, "", "shot")
-  # What was fetched from its site was written here, after it was asked for.
+  # Files fetched from the site were written here, after the request.
   fetched <- any(events[["what"]] %in% "arrived" & events[["source"]] %in% "fetch")
   list(job = job, folders = unique(unlist(placed$folders)), shots = shots,
        since = if (!fetched) as.numeric(placed$moment), fetched = fetched, named = TRUE,
@@ -174,7 +174,7 @@ listed_pictures <- function(asked) {
   shots <- names(asked$shots)
   files$shot <- if (length(shots)) shots[shot_named(files[["sequence"]], tolower(shots))]
                 else rep(NA_character_, nrow(files))
-  # A job's only shot is what its frames are of, whatever they are called.
+  # All frames of a job with one shot belong to it, under any name.
   if (asked$named && length(shots) == 1) files$shot <- rep(shots, nrow(files))
   # One picture in two sites' folders: the later one is the frame's.
   files <- files[order(-files[["time"]]), , drop = FALSE]
@@ -184,7 +184,7 @@ listed_pictures <- function(asked) {
   list(files = files, others = as.integer(others))
 }
 
-# Of a job the frames of a shot may lie in any folders: sequences of one name that share hardly any
+# The frames of a job's shot may lie in any folders: sequences of one name that share hardly any
 # frame are one; those of cameras and layers share them all.
 joined_sequences <- function(files) {
   sequence <- files[["sequence"]]
@@ -197,15 +197,15 @@ joined_sequences <- function(files) {
   sequence
 }
 
-# Shots of a job of which nothing is there, cameras that a shot needs and no sequence has, and
-# layers that are too few.
+# Shots of a job without any frame, cameras that a shot needs and no sequence has, and missing
+# layers.
 absent_shots <- function(asked, files) {
   if (!asked$named) return(NULL)
   rows <- lapply(asked$shots, function(shot) {
     own <- unique(files[["sequence"]][files[["shot"]] %in% shot$shot])
     cameras <- shot$needs$cameras
     lost <- Filter(function(camera) !any(grepl(tolower(camera), own, fixed = TRUE)), cameras)
-    # One camera needs no name of its own.
+    # A single camera needs no name.
     if (length(cameras) < 2 && length(own)) lost <- character()
     names <- if (!length(own)) shot$shot else if (length(lost)) paste0(shot$shot, "-", lost)
     layers <- or_else(shot$layers, 1L) * max(1, length(cameras))
@@ -237,8 +237,7 @@ sequence_verified <- function(files, asked, quick, threads, meter) {
   again <- row_key(named, c("shot", "frame")) %in%
     row_key(or_else(asked$refused, named[0, ]), c("shot", "frame"))
   named <- named[!(named[["code"]] == "late" & again), , drop = FALSE]
-  # A picture that is there twice is looked at under its better name; empty ones are told of
-  # already.
+  # A picture that exists twice is examined under its better name; empty ones are reported already.
   skip <- files[["path"]] %in% named[["path"]][named[["code"]] %in% c("doubled", "empty")]
   own <- files[!skip, , drop = FALSE]
   own <- own[order(own[["frame"]]), , drop = FALSE]

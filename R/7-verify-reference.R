@@ -1,4 +1,4 @@
-# Pictures that came back against those that are right: named ones, or what trials left.
+# Received pictures against references: named ones, or those of trials.
 
 # Pictures against those of the same frame that are right: a folder, one picture, or what trials
 # left.

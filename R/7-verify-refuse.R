@@ -1,9 +1,8 @@
 # Refusing frames of a job that are not usable: they are rendered again when it is placed again.
 
-# `verified`: of a job. Pictures that are not usable are moved to `refused/` beside the folder of
-# frames, and what was found is told in the ledger, as is what is usable; returns the frames that
-# are refused, `shot`, `frame`, and whether a picture of it was `moved`. A second call for the same
-# pictures adds nothing.
+# `verified`: of a job. Unusable pictures move to `refused/` next to the folder of frames, and the
+# ledger records the findings and the usable frames. Returns the refused frames, `shot`, `frame`,
+# and whether a picture was `moved`. A second call for the same pictures adds nothing.
 refuse_frames <- function(verified, project, ledger) {
   rows <- as_frame(verified$frames)
   job <- verified$job

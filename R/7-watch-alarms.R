@@ -15,10 +15,10 @@ watch_alarms <- function(x) {
   as_table(ranked_alarms(found))
 }
 
-# The clock's time, so many seconds from the placing.
+# Clock time, this number of seconds after the placing.
 clock_at <- function(x, seconds) by_clock(seconds, x$state$scenario)
 
-# A fallback's moment: what it asks for, and what came.
+# A fallback's checkpoint: the required number of frames, and the actual one.
 look_alarm <- function(x) {
   look <- x$look
   if (is.null(look) || !look$due %in% c("send", "later")) return(NULL)
@@ -79,7 +79,7 @@ stuck_alarms <- function(x) {
             "See that node: it may be frozen, or the frame is far heavier than its neighbours.")
 }
 
-# Frames that are there and took longer than in any case of the forecast.
+# Finished frames that took longer than in any case of the forecast.
 heavy_alarm <- function(x) {
   done <- x$frames[x$frames[["state"]] %in% c("arrived", "usable") &
                    is.finite(x$frames[["seconds"]]) &
@@ -106,10 +106,10 @@ longest_frames <- function(x, frames) {
     10
 }
 
-# Below so many times as slow nobody need be told, however sure it is.
+# Below this factor a slowdown is not worth an alarm, however certain it is.
 worth_telling <- 1.1
 
-# Slower from the first frame on than all that was measured lets expect.
+# Slower from the first frame than the measurements explain.
 level_alarms <- function(x) {
   parts <- as_frame(x$parts)
   slow <- parts[parts[["unlike"]] & parts[["beside"]] >= worth_telling & !parts[["slowed"]], ,
@@ -150,7 +150,7 @@ fail_alarms <- function(x) {
             "See why: clockpigeon jobs, with the job's name and --format csv, says it of each.")
 }
 
-# What sites that are asked by their address tell of.
+# Reports of sites that are reached by their address.
 site_alarms <- function(x) {
   sites <- x$at_sites
   if (is.null(sites)) return(NULL)
@@ -206,7 +206,7 @@ behind_alarm <- function(x, site, columns) {
             else "Fetch them without the view: clockpigeon fetch; see the link and the disk here.")
 }
 
-# What is charged for the work done, beside what the forecast has for it.
+# Charges for the finished work compared with the forecast.
 charge_alarm <- function(x, site, part, columns) {
   if (is.na(site$charged)) return(NULL)
   weight <- colMeans(x$state$seconds[, columns, drop = FALSE])
@@ -288,7 +288,7 @@ money_alarm <- function(x) {
     if (share > 0 && share < 1) passes else NA_real_)
 }
 
-# The deadline: which option still keeps it with what is not begun, and until when it would.
+# The deadline: the option that still keeps it with the frames not started, and until when it would.
 late_alarm <- function(x) {
   asked <- x$state$asked
   if (!is.finite(asked$deadline_s) || x$p_deadline >= asked$confidence) return(NULL)
@@ -302,7 +302,7 @@ late_alarm <- function(x) {
   ways <- rest_alternatives(x)
   good <- ways[ways[["p_both"]] >= asked$confidence, , drop = FALSE]
   if (!NROW(good)) {
-    # Where the money is gone, what would keep the deadline is told with what it costs.
+    # If the budget is spent, the option that would keep the deadline is named with its cost.
     kept <- ways[ways[["p_deadline"]] >= asked$confidence & x$p_budget < asked$confidence, ,
                  drop = FALSE]
     if (NROW(kept)) {

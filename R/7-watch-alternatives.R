@@ -1,11 +1,11 @@
 # Ways to go on from here, simulated from the present state: the rest elsewhere, other tiers or
 # nodes, a site more, a stop.
 
-# What becomes of the job if all that is not there yet is sent elsewhere now: one row an option that
-# can begin at once at a site that is not at work: `option`, `finish_p50`, `finish_p90` (seconds
-# from the placing), `cost_mean` (in all), `p_deadline`, `p_budget`, `p_both`, and `until_s`, until
-# when it keeps the deadline at the confidence asked. What is spent so far is what sites say they
-# charged, or what the forecast has for the work that is done; frames under way are paid twice.
+# Job if all frames that are not finished are sent elsewhere now: one row per option that can start
+# at once at an unused site: `option`, `finish_p50`, `finish_p90` (seconds from the placing),
+# `cost_mean` (in total), `p_deadline`, `p_budget`, `p_both`, and `until_s`, until when it keeps the
+# deadline at the confidence. The money spent so far is the sites' reported charges, or the forecast
+# for the finished work; running frames are paid twice.
 rest_alternatives <- function(x, draws = 200, can = NULL) {
   state <- x$state
   parts <- as_frame(x$parts)
@@ -34,7 +34,7 @@ alternative_row <- function(x, option, site, finish, cost) {
              until_s = x$passed_s + asked$deadline_s - quantile_of(finish, asked$confidence))
 }
 
-# What is spent by now.
+# Money spent so far.
 spent_so_far <- function(x) {
   parts <- as_frame(x$parts)
   charged <- x$at_sites[["charged"]][match(parts[["site"]], x$at_sites[["site"]])]
@@ -42,8 +42,8 @@ spent_so_far <- function(x) {
   sum(ifelse(is.na(charged), parts[["cost_mean"]] * parts[["work"]], charged))
 }
 
-# What can be done now, beside each other: going on, sending what is not there elsewhere, stopping.
-# As rest_alternatives() has it, and `frames` that there would be.
+# Present alternatives: continue, send the unfinished frames elsewhere, stop. Columns as in
+# rest_alternatives(), and the resulting `frames`.
 job_alternatives <- function(x, elsewhere = TRUE) {
   all <- length(x$came)
   d <- x$draws
@@ -62,10 +62,10 @@ job_alternatives <- function(x, elsewhere = TRUE) {
   cbind(out, frames = c(rep(all, nrow(out) - 1), sum(is.finite(x$came))))
 }
 
-# What would be if something were changed now. `wishes`: texts, each `tier=brisk`, `nodes=8` (of the
-# site that the part is at, or `SITE tier=brisk`), `send SITE`, `add SITE` or `stop`. Returns a
-# table as job_alternatives() has it, going on first, with `twice` (frames that are under way and
-# would be paid again) and `note` (what to know before).
+# Results of a change now. `wishes`: texts, each `tier=brisk`, `nodes=8` (of the site that the part
+# is at, or `SITE tier=brisk`), `send SITE`, `add SITE` or `stop`. Returns a table as
+# job_alternatives() has it, continuing first, with `twice` (running frames that would be paid
+# again) and `note` (what to know before).
 job_what_if <- function(x, wishes) {
   on <- utils::head(job_alternatives(x, elsewhere = FALSE), 1)
   rows <- lapply(wishes, function(wish) simulate_change(x, wish))
@@ -93,7 +93,7 @@ simulate_change <- function(x, wish) {
   simulate_move(x, trimws(hit[2]), hit[3], hit[4], where)
 }
 
-# What a stop would lose, and what to see to first.
+# Loss by a stop, and the steps before it.
 stop_note <- function(x) {
   open <- x$frames[x$frames[["state"]] == "rendering", , drop = FALSE]
   usual <- stats::median(x$frames[["seconds"]], na.rm = TRUE)
@@ -116,7 +116,7 @@ options_now <- function(x, site, where) {
   which(options[["site"]] == site & options[["begin_s"]] == 0)
 }
 
-# Of several options the one that keeps most of what was asked, and of these the cheapest.
+# Of several options the one that keeps most of the limits, and of these the cheapest.
 best_alternative <- function(rows)
   rows[order(-round(rows[["p_both"]], 2), rows[["cost_mean"]])[1], , drop = FALSE]
 
@@ -127,7 +127,7 @@ simulate_rescue <- function(x, site, where) {
         note = in_flight_note(x, row[["option"]]))
 }
 
-# The rest at the same site under another tier or with other nodes: it is placed there anew.
+# The rest at the same site under another tier or with other nodes: it is placed there again.
 simulate_move <- function(x, site, field, value, where) {
   parts <- as_frame(x$parts)
   if (!nzchar(site)) site <- parts[["site"]][which.max(parts[["frames"]] - parts[["there"]])]
@@ -143,7 +143,7 @@ simulate_move <- function(x, site, field, value, where) {
   at <- at[as.character(options[[field]][at]) == value]
   row <- best_alternative(rest_alternatives(x, can = at))
   if (identical(x$state$scenario$sites[[site]]$kind, "own")) {
-    # A pool that is placed again goes on with what is under way.
+    # A pool that is placed again continues its running frames.
     note <- paste0("name as many nodes in `pool` of sites/", site,
                    ".yaml, and place the job again: it goes on with ", "what is missing")
     return(cbind(row, frames = length(x$came), twice = 0L, note = note))
@@ -162,7 +162,8 @@ in_flight_note <- function(x, option) {
          " frames that are left would be under way at once, and paid before one of them is seen")
 }
 
-# A site more: it takes the last of the frames that are left, so many that all of it ends soonest.
+# One more site: it takes the last of the remaining frames, as many as make the whole finish
+# soonest.
 simulate_added_site <- function(x, site, where, shares = seq(0.1, 0.9, 0.1), draws = 200) {
   parts <- as_frame(x$parts)
   if (site %in% parts[["site"]]) {

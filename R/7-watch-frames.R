@@ -1,9 +1,8 @@
 # A job that was placed by hand, followed by the frames that appear in a folder: when it is done
 # now, and what it costs.
 
-# What is simulated of a job once, for all that is asked of it while it runs. `plan`: as a
-# decision's record has it; `scenario`: planned for the moment it was placed; `asked`: the question,
-# its deadline in seconds from then.
+# Simulations that a running job needs once. `plan`: as a decision's record has it; `scenario`:
+# planned for the moment it was placed; `asked`: the question, its deadline in seconds from then.
 simulated_parts <- function(plan, scenario, asked, draws = 2000, seed = 1) {
   state <- watched_state(plan, scenario, asked, draws, seed)
   split <- stated_split(plan, state, "the decision's plan")
@@ -40,7 +39,7 @@ watch_frames <- function(plan, begun, files, now, events = NULL) {
   came <- arrivals_of(state, files, told, passed)
   there <- site_states(told, job_columns(state$job))
   here <- is.finite(came$at)
-  # What a site has ready is done, however late it is fetched.
+  # A frame that a site has ready is done, however late it is fetched.
   came$at <- pmin(came$at, there$ready)
   going <- going_parts(plan, begun, told, came$at)
   own <- own_gaps(told)
@@ -85,8 +84,8 @@ watch_frames <- function(plan, begun, files, now, events = NULL) {
          came = came$at, here = here, state = state, begun = begun, going = going, own_gaps = own))
 }
 
-# Until when it is known of each part what came: until now, but of a site that is followed by what
-# it exports, until it did last. `seen`: what came of each.
+# Moment up to which the arrivals of each part are known: until now, or for a site with exports
+# until the last one. `seen`: arrivals of each part.
 last_report <- function(told, sites, seen, passed) {
   reports <- told[told[["what"]] == "reported", , drop = FALSE]
   vapply(seq_along(sites), function(k) {
@@ -95,8 +94,8 @@ last_report <- function(told, sites, seen, passed) {
   }, 0)
 }
 
-# What passes on a node of one's own between two frames beside their rendering: `site`, `time` of
-# the later one, `gap` and its `seconds`.
+# Time between two frames on an own node apart from their rendering: `site`, `time` of the later
+# one, `gap` and its `seconds`.
 own_gaps <- function(told) {
   none <- data.frame(site = character(), time = numeric(), gap = numeric(), seconds = numeric())
   x <- told[told[["what"]] == "arrived" & or_else(told[["source"]], "") %in% "place" &
@@ -152,7 +151,7 @@ watched_parts <- function(state, going, rest, pace, seen, here) {
   )
 }
 
-# When the last of some frames came or was begun; 0, the placing, where none was.
+# Last arrival or start of these frames; 0, the placing, without any.
 last_sign <- function(told, frames, last) {
   of <- row_key(told, c("shot", "frame")) %in% row_key(frames, c("shot", "frame"))
   max(c(0, last, told[["time"]][of & told[["what"]] == "rendering"]))
@@ -225,10 +224,10 @@ arrivals_of <- function(state, files, told, passed) {
   list(at = at, unknown = sum(!known))
 }
 
-# The parts as they go now: those of the plan, and once its look has sent frames away, without
-# these, and the rescue with them. `used` options, their `runs` of columns, when frames are at home
-# in each draw (`home`), the `draws`, and how many were there before it was placed (`early`: trial
-# frames), which tell nothing of how it goes since and are in no run.
+# The parts as they run now: those of the plan, and once the checkpoint has sent frames away,
+# without these, and with the rescue. `used` options, their `runs` of columns, the arrival of frames
+# in each draw (`home`), the `draws`, and how many were delivered before the placing (`early`: trial
+# frames), which are no evidence of the pace since and belong to no run.
 going_parts <- function(plan, begun, told, at) {
   going <- without_early(begun$parts, at)
   state <- begun$state
@@ -281,7 +280,7 @@ watched_state <- function(plan, scenario, asked, draws, seed) {
   plan_state(scenario, asked, frame_draws(job, kept_draws(job, draws), seed), seed)
 }
 
-# What a fallback's look says by now.
+# State of a fallback's checkpoint now.
 watched_look <- function(plan, state, split, came, told, passed) {
   if (!length(plan$look)) return(NULL)
   at <- as.numeric(parse_deadline(plan$look$at, as.POSIXct(0, origin = "1970-01-01"),

@@ -85,7 +85,7 @@ watched_job <- function(project, ledger, job, now = this_moment(), last = NULL, 
               x))
 }
 
-# What a job's own frames took, and the memory of the machines that rendered them.
+# Render times of a job's own frames, and the memory of their machines.
 job_took <- function(ledger, job) {
   rows <- as_frame(timings(ledger, job = job))
   rows <- rows[rows[["activity"]] %in% "render",
@@ -141,12 +141,12 @@ watch_all <- function(project, ledger, now = this_moment()) {
 #' @noRd
 belief_of <- function(x, moments = 40) {
   check_class(x, argument("x"), "cp_watch", "watch_job()")
-  # Once a site has ended its part nothing is on its way any more.
+  # Once a site has ended its part, no frames are in transit.
   end <- min(c(x$passed_s, if (all(is.finite(x$came))) max(x$came) else x$at_sites[["halted_s"]]),
              na.rm = TRUE)
   at <- seq(0, end, length.out = moments)
   rows <- lapply(at, function(now) {
-    # Before the rest was sent away nobody could know that it would be.
+    # Before the rest was sent away the rescue was not part of the forecast.
     going <- if (length(x$going$first) && now < x$going$moment) x$going$first else x$going
     going <- with_gaps(going, x$state, x$own_gaps, now)
     rest <- Map(function(home, d, columns) {
@@ -161,8 +161,8 @@ belief_of <- function(x, moments = 40) {
   bind_tables(rows)
 }
 
-# Jobs that are under way on nodes of one's own, one entry a part: `job`, `site`, `nodes`, and
-# `left_s`, draws of the time until that part is done. A job that cannot be looked at is left out.
+# Running jobs on own nodes, one entry per part: `job`, `site`, `nodes`, and `left_s`, draws of the
+# time until that part is done. A job that cannot be watched is skipped.
 running_here <- function(project, ledger, now = this_moment()) {
   found <- lapply(open_jobs(ledger, now), function(job) {
     x <- tryCatch(watch_job(project, ledger, job, now), clockpigeon_error = function(e) NULL)

@@ -1,5 +1,5 @@
-# What holds nodes up while they render: memory that is full, processors that wait, pictures that
-# take long to come home; and balances that are used up.
+# Strain on nodes while they render: full memory, waiting processors, slow downloads; and balances
+# that are used up.
 
 # `took`: timings of the job's frames, `wall_s`, `cpu_s`, `threads`, `peak_mem_mb`, `node`, and
 # `memory_mb` of the machine.
@@ -59,7 +59,7 @@ cpu_use <- function(rows) {
          rows[["cpu_s"]] / (threads * rows[["wall_s"]]), NA_real_)
 }
 
-# Pictures that take long to come home beside what they take to render.
+# Pictures that take long to arrive relative to their render time.
 link_alarms <- function(x) {
   frames <- x$frames[x$frames[["state"]] %in% c("arrived", "usable") &
                      is.finite(x$frames[["seconds"]]) &

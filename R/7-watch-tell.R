@@ -1,11 +1,11 @@
 # Telling: a program of the user's is started when a job's alarm rings, or the job ends.
 
 # `x` from watch_job(); `tell`: `run`, an argument vector, `post`, an address with its secret, and
-# `quiet`, seconds. Each alarm is told at most once in a job, whoever watches it: the one whose line
-# in the ledger is new tells it. After something was told, nothing but what is due `now` is told for
-# the quiet time; what still stands then is. Returns what was told, a data frame of `code`, `site`,
-# `status` (of the program; NA: it could not be started, or took over half a minute; 0 where there
-# is none) and `posted` (why it could not be posted; NA: it was, or is not to be).
+# `quiet`, seconds. Each alarm is sent at most once per job, by any watcher: the one that adds the
+# new line to the ledger sends it. After a message, only alarms due `now` are sent during the quiet
+# time; the others follow if they still apply then. Returns the messages, a data frame of `code`,
+# `site`, `status` (of the program; NA: it could not be started, or took over half a minute; 0
+# without a program) and `posted` (why it could not be posted; NA: it was, or is not to be).
 tell_alarms <- function(x, ledger, tell, now = this_moment()) {
   due <- alarm_rows(x)
   before <- job_events(ledger, x$job)
@@ -31,7 +31,7 @@ tell_alarms <- function(x, ledger, tell, now = this_moment()) {
   }))
 }
 
-# What is worth telling: alarms that are due now or soon, and the end.
+# Alarms worth a message: those due now or soon, and the end.
 alarm_rows <- function(x) {
   alarms <- as_frame(x$alarms)
   alarms <- alarms[alarms[["level"]] %in% c("now", "soon"), , drop = FALSE]
@@ -59,9 +59,9 @@ run_alarm_program <- function(run, object) {
   if (is.null(out) || isTRUE(out$timeout)) NA_integer_ else as.integer(out$status)
 }
 
-# The object is posted, signed: an HMAC (RFC 2104) with SHA-256 of the moment, a point and the body,
-# under the secret that both sides know, so that who gets it knows whence it came and that it is not
-# an old one. What can pass is asked again, under one key. Returns why it did not arrive, or NA.
+# Posts the object, signed: an HMAC (RFC 2104) with SHA-256 of the moment, a point and the body,
+# under the shared secret, so that the receiver can check its origin and age. Passing faults are
+# retried under one key. Returns why it did not arrive, or NA.
 post_alarm <- function(post, object, key, service = NULL) {
   need_package("curl", "alarms that are posted")
   secret <- secret_text(post$secret, "clockpigeon.yaml, field `tell`, field `post`, field `secret`")

@@ -85,7 +85,7 @@ price_range <- function(site, tariff) {
   paste(paste(text, collapse = " to "), site$currency)
 }
 
-# What a card charges, gives or asks beside its price, in a word or two each.
+# Charges, gifts and conditions of a card apart from its price, in a word or two each.
 extra_charges_text <- function(site) {
   c(vapply(site$charges, `[[`, "", "charge"), if (site$price$fixed > 0) "job fee",
     if (site$price$minimum > 0) "minimum of a job",
@@ -107,7 +107,7 @@ card_lines <- function(site, width = terminal_width()) {
     wrap_lines(x$rest, width))
 }
 
-# What it says: `about`, a table of `charges`, and `rest`, sentences.
+# The card in words: `about`, a table of `charges`, and `rest`, sentences.
 card_parts <- function(site) {
   money <- function(x) paste(format_price(x, minor_digits(site$currency)), site$currency)
   also <- setdiff(extra_charges_text(site),

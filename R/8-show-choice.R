@@ -54,7 +54,7 @@ plot_tradeoff <- function(object) {
     plain_theme()
 }
 
-# The plan beside the options, where it is more than one of them.
+# The plan among the options, if it combines several.
 with_plan <- function(x, choice) {
   plan <- choice$plan
   if (plan$kind == "one") return(x)
@@ -217,7 +217,7 @@ plot_chance <- function(choice) {
     plain_theme()
 }
 
-# What the cost is made of, by the lines of the bill, in the job's currency.
+# Components of the cost, by the lines of the bill, in the job's currency.
 plot_cost <- function(choice) {
   at <- leading_options(choice)
   rows <- lapply(at, function(i) {

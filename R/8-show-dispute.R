@@ -1,5 +1,5 @@
-# What is asked too much, written down for the site that asks it: its sum and its evidence, and
-# nothing of the user.
+# A letter about overcharges for the site that sent the bill: their sum and evidence, without data
+# of the user.
 
 # The record of a dispute as a list. `x` from settle_job().
 dispute_record <- function(x, now = this_moment()) {

@@ -1,4 +1,4 @@
-# What past jobs taught, in words and as a figure.
+# Lessons of past jobs, in words and as a figure.
 
 # `x` from learned().
 learned_lines <- function(x, width = terminal_width()) {
@@ -106,7 +106,7 @@ rate_lines <- function(x, width) {
   c("", text_table(body, right = "jobs", spare = "before any", width = width))
 }
 
-# A rate as it is said: a share, a spread, or times the forecast.
+# A rate in words: a share, a spread, or times the forecast.
 rate_words <- function(rows, value) {
   ifelse(rows[["what"]] == "failed", format_percent(value),
          ifelse(rows[["what"]] == "drift", paste0("+-", format_percent(exp(value) - 1)),

@@ -206,7 +206,7 @@ price_of_answer <- function(study, price) {
          format_money(worst$cost * frames, price$currency), " at ", price$basis, ".")
 }
 
-# What the reader must know: where the law is refused, pixels glare, or neighbours share noise.
+# Notes for the reader: the law is refused, pixels glare, or neighbours share noise.
 finding_of_study <- function(study, width) {
   pairs <- as_frame(study$probes$pairs)
   said <- unlist(lapply(seq_along(study$fits), function(i) {
@@ -354,7 +354,7 @@ driver_lines <- function(x, width = terminal_width()) {
                                      ": a change does not do the same in all company."), width))
 }
 
-# What the kept pictures say of a comparison; nothing where none were kept.
+# Findings of the kept pictures in a comparison; nothing without pictures.
 picture_check_lines <- function(x, width = terminal_width()) {
   if (is.null(x) || !nrow(x)) return(NULL)
   x <- as_frame(x)

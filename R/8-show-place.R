@@ -1,4 +1,4 @@
-# What is placed and what stands against it, as text.
+# Placed parts and their problems, as text.
 
 # The last look before a job is placed, as lines.
 place_lines <- function(x, despite = character(), width = terminal_width()) {
@@ -51,7 +51,7 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
     words(findings[!stops, , drop = FALSE], "To know"))
 }
 
-# What came of it.
+# Result of the placing.
 placed_lines <- function(x, place, width = terminal_width()) {
   state <- x$frames[["state"]]
   count <- function(what) sum(state == what)
@@ -78,7 +78,7 @@ failed_text <- function(frames) {
   paste0("; ", nrow(frames), " failed: ", toString(first), if (nrow(frames) > 5) ", ...")
 }
 
-# Where the sheets are, and where the frames are to go.
+# Folders of the sheets and of the frames.
 sheet_texts <- function(x, at) {
   pages <- grep("\\.md$", x$sheets, value = TRUE)
   c(paste0("What is to be sent", if (length(pages) != 1) " where",
@@ -100,7 +100,7 @@ print.cp_placed <- function(x, ...) {
   invisible(x)
 }
 
-# What is at sites that answer by an address.
+# Work at sites with an address.
 fetch_lines <- function(x, job, width = terminal_width()) {
   x <- as_frame(x)
   if (!nrow(x))

@@ -136,7 +136,7 @@ print.cp_speed_fit <- function(x, ...) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.cp_speed_fit <- function(object, relative_to = NULL, ...) { # nolint: object_name_linter.
   x <- as_frame(summary(object, relative_to))
-  # What is said of a device that nobody noted helps nobody.
+  # Skip notes on a device that was never recorded.
   unknown <- startsWith(x[["rig"]], unknown_device)
   if (!all(unknown)) x <- x[!unknown, , drop = FALSE]
   x <- utils::head(x, 30)

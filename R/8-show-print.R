@@ -57,7 +57,7 @@ comparison_answer <- function(x) {
                 ": ", interval, ")."))
 }
 
-# Some columns of a table that has a print method of its own.
+# Columns of a table that has its own print method.
 print_plain <- function(x) {
   class(x) <- setdiff(class(x), c("cp_backtest", "cp_comparison"))
   print(x)
@@ -181,8 +181,8 @@ engine_words <- function(scenario) {
   }, ""), collapse = ", ")
 }
 
-# What stands under every table of a forecast: what its figures rest on, which sites are left out
-# and why, and the exchange rates used.
+# Notes under every table of a forecast: the basis of its figures, excluded sites with reasons, and
+# the exchange rates used.
 basis_lines <- function(x, left_out = TRUE) {
   scenario <- x$scenario
   job <- main_job(scenario)
@@ -226,9 +226,9 @@ print.cp_forecast <- function(x, ...) {
   invisible(x)
 }
 
-# The choice in the terminal: the answer, then the plan beside what else there is. `parts`: also why
-# (arithmetic and evidence), changes (what would change it; shown where they were worked out), all
-# (every option and what was left out).
+# The choice in the terminal: the answer, then the plan and its alternatives. `parts`: also why
+# (arithmetic and evidence), changes (what would change it; shown if computed), all (every option
+# and the excluded sites).
 choice_lines <- function(x, width = terminal_width(), parts = character(),
                          changes = kept_changes(x)) {
   answer <- answer_words(x)
@@ -318,7 +318,7 @@ print.cp_choice <- function(x, ...) {
   invisible(x)
 }
 
-# What to find out first, one line a measurement.
+# What to measure next, one line per measurement.
 next_lines <- function(choice, rows, width = terminal_width()) {
   worth <- rows[rows[["worth"]], , drop = FALSE]
   other <- rows[rows[["what"]] == "samples", , drop = FALSE]

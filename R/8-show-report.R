@@ -104,7 +104,7 @@ report_figure <- function(x) {
   htmltools::tags$img(src = x$src, alt = x$alt, width = x$width, height = x$height)
 }
 
-# What was promised beside what became of it, step by step.
+# Promise and result, step by step.
 settled_section <- function(x, section) {
   tags <- htmltools::tags
   section(paste("Promise and outcome of job", x$job), tags$p(settle_head(x)),

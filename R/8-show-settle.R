@@ -51,7 +51,7 @@ settled_table <- function(x, all = FALSE) {
   out[all | seq_len(nrow(steps)) == 1 | !steps[["difference"]] %in% 0, , drop = FALSE]
 }
 
-# What stands behind a step, in a few words.
+# Reason of a step, in a few words.
 step_words <- function(x, steps) {
   part <- x$watched$parts
   rate <- x$rate

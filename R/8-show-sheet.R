@@ -101,7 +101,7 @@ draw_sheet <- function(crops, path, title) {
            function() put_crops(crops, title, side))
 }
 
-# A PNG of so many pixels; units run right and down.
+# A PNG of this number of pixels; units run right and down.
 draw_png <- function(path, width, height, draw) {
   write_whole(path, function(part) {
     grDevices::png(part, width = width, height = height, res = 96)

@@ -1,10 +1,10 @@
 # Tables for the terminal.
 
 # A data frame of texts as lines: numbers flush right, a header, one rule. A name `done after|50 %`
-# puts the column `50 %` under a heading that it shares with its neighbours. When the table is wider
-# than the terminal the columns named in `spare` go, last first, and a line says which. Rows in
-# `mark` are bold; `sections`, one text a row, puts a line of its own before the first row of each;
-# `notes`, lines below each row, a list.
+# puts the column `50 %` under a heading that it shares with its neighbours. If the table is wider
+# than the terminal, the columns in `spare` are dropped, last first, and a line names them. Rows in
+# `mark` are bold; `sections`, one text per row, puts a line of its own before the first row of
+# each; `notes`, lines below each row, a list.
 text_table <- function(x, right = character(), spare = character(), width = terminal_width(),
                        mark = NULL, sections = NULL, notes = NULL) {
   x <- lapply(as_frame(x), function(column) ifelse(is.na(column), "unknown", as.character(column)))
@@ -39,7 +39,7 @@ text_table <- function(x, right = character(), spare = character(), width = term
 # Rows one under the other, for a terminal that the table does not fit in: the first column, and
 # below it the others with their names.
 stacked_rows <- function(x, width, mark = NULL, sections = NULL, notes = NULL) {
-  # A column of marks has no name, and stands beside the next.
+  # A column of marks has no name, and is joined with the next.
   if (!nzchar(trimws(names(x)[1])) && length(x) > 1) {
     x[[2]] <- ifelse(nzchar(trimws(x[[1]])), paste0(x[[1]], "  ", x[[2]]), x[[2]])
     x <- x[-1]
@@ -114,7 +114,7 @@ wrap_lines <- function(text, width = terminal_width(), indent = 2) {
   gsub("\u00a0", " ", lines, fixed = TRUE)
 }
 
-# A label and a text beside it, wrapped in its own column.
+# A label and a text next to it, wrapped in its own column.
 labelled_lines <- function(label, text, wide, width = terminal_width()) {
   if (width - wide < 24) return(c(label, paste0("  ", wrap_lines(text, width - 2, indent = 0))))
   lines <- wrap_lines(text, width - wide, indent = 0)

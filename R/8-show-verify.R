@@ -1,5 +1,4 @@
-# What came back and is not as it should be, as text, and as a sheet of suspects beside their
-# neighbours.
+# Problems of received frames, as text, and as a sheet of suspects next to their neighbours.
 
 # `refused`: what `--again` did, as refuse_frames() returns it; NULL where it was not asked for.
 verify_lines <- function(x, width = terminal_width(), refused = NULL) {
@@ -81,7 +80,7 @@ again_lines <- function(x, width, refused = NULL) {
   c("", wrap_lines(text, width = width))
 }
 
-# The commands that render refused frames again. `refused`: those that were moved aside just now.
+# Commands that render refused frames again. `refused`: the ones moved aside in this run.
 again_text <- function(job, refused) {
   if (is.null(refused)) {
     return(paste0(" clockpigeon verify ", job, " --again sets them aside; clockpigeon place ", job,
@@ -179,7 +178,7 @@ put_suspect <- function(row, x, top, width, height) {
   put_text(substr(row[["evidence"]], 1, 140), 24, top + height + 28, fontsize = 8.5, col = "grey25")
 }
 
-# The finding's place, in a colour that no scene lacks and with a dark line beside it.
+# The finding's place, in a colour that no scene lacks and with a dark line next to it.
 outline_place <- function(row, picture, x, left, top, width, height) {
   if (is.null(picture) || is.na(row[["top"]])) return(invisible())
   frames <- as_frame(x$frames)

@@ -18,7 +18,7 @@ watch_lines <- function(x, width = terminal_width(), unicode = cli::is_utf8_outp
     strip_lines(x, width, unicode), node_lines(x, width), alarm_lines(x, width))
 }
 
-# What is there, when it is done, what it costs, what to do, each a sentence.
+# Progress, finish, cost and next action, each a sentence.
 watch_words <- function(x) {
   parts <- as_frame(x$parts)
   scenario <- x$state$scenario
@@ -45,7 +45,7 @@ watch_words <- function(x) {
   )
 }
 
-# `there`: frames that are here; `ready`: frames that a site has ready beside them.
+# `there`: received frames; `ready`: further frames that a site has ready.
 progress_words <- function(x, parts, there, ready) {
   last <- max(c(parts[["last"]][is.finite(parts[["last"]])], -Inf))
   held <- if (isTRUE(x$happened$stopped)) " It was stopped." else if (isTRUE(x$happened$paused))
@@ -142,7 +142,7 @@ node_lines <- function(x, width, most = 12) {
     if (nrow(body) > most) paste("and", nrow(body) - most, "more"))
 }
 
-# Alarms, each with a mark of its own: ! now, * soon, - to know.
+# Alarms, each with its mark: ! now, * soon, - to know.
 alarm_lines <- function(x, width) {
   alarms <- as_frame(x$alarms)
   if (!nrow(alarms)) return(NULL)
@@ -156,7 +156,7 @@ alarm_lines <- function(x, width) {
 
 capital_text <- function(text) paste0(toupper(substr(text, 1, 1)), substring(text, 2))
 
-# What can be done now, beside each other; `ways` from job_alternatives() or job_what_if().
+# Present alternatives as a table; `ways` from job_alternatives() or job_what_if().
 alternatives_lines <- function(x, ways = job_alternatives(x), width = terminal_width(), most = 8) {
   ways <- as_frame(ways)
   clock <- function(seconds) by_clock(seconds, x$state$scenario)
@@ -216,7 +216,7 @@ plot_belief <- function(x) {
   label <- function(seconds) by_clock(seconds, x$state$scenario)
   last <- b[nrow(b), ]
   top <- max(b[["p90"]][is.finite(b[["p90"]])], x$passed_s, 1)
-  # A deadline that is far off would press the ranges flat: it is said then, not drawn.
+  # A distant deadline would press the ranges flat: it is then stated, not drawn.
   far <- is.finite(asked$deadline_s) && asked$deadline_s > 2 * top
   deadline <- if (is.finite(asked$deadline_s) && !far)
     data.frame(y = asked$deadline_s, text = "deadline")
@@ -259,7 +259,7 @@ done_title <- function(x, done) {
   paste0("not done, ", ended[1], " ended it with ", lost, " frames to come")
 }
 
-# What happened that a reader should see, at most a dozen: nodes gone, the look, alarms of the pace.
+# Events worth showing, at most a dozen: lost nodes, the checkpoint, alarms of the pace.
 watch_marks <- function(x, most = 12) {
   nodes <- x$nodes
   gone <- nodes[!nodes[["up"]], , drop = FALSE]
@@ -281,7 +281,7 @@ plot_arrivals <- function(x) {
   parts <- as_frame(x$parts)
   events <- watch_marks(x)
   all <- sum(parts[["frames"]])
-  # What is long over needs no empty room.
+  # A job that ended long ago needs no empty room.
   last <- max(c(x$came[is.finite(x$came)], x$at_sites[["halted_s"]], 1), na.rm = TRUE)
   end <- if (all(is.finite(x$came)) || any(!is.na(x$at_sites[["halted_s"]])))
     min(x$passed_s, 1.05 * last)

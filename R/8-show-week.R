@@ -28,7 +28,7 @@ week_lines <- function(x, width = terminal_width()) {
   )
 }
 
-# One row a job, in the order of the plan: those that are kept, then the others.
+# One row per job, in the order of the plan: those that fit, then the others.
 week_table <- function(x) {
   week <- x$week
   at <- c(week$plan$order, setdiff(seq_along(week$jobs), week$plan$order))
@@ -67,7 +67,7 @@ near_words <- function(x) {
                                format_percent(near[["confidence"]]), collapse = ", "), ".")
 }
 
-# What is placed already, and comes before all of it.
+# Placed jobs, which come before all of it.
 running_job_words <- function(x) {
   until <- x$running[["until_s"]]
   nodes <- x$running[["nodes"]]

@@ -52,7 +52,7 @@ cli_learned <- function(o) {
   0L
 }
 
-# What corrects the forecasts of a project's jobs; nothing where that was not asked for.
+# Corrections of the forecasts of a project's jobs; nothing unless requested.
 cli_corrections <- function(project, as_is) {
   if (!isTRUE(as_is) && has_ledger(project$ledger)) cli_ledger(project, code = learned)
 }

@@ -1,4 +1,4 @@
-# What can be written behind each command.
+# Arguments and options of each command.
 
 cli_option <- function(flag, help, type = "character", default = NULL) {
   list(flag = flag, help = help, type = type, default = default)
@@ -122,7 +122,7 @@ cli_parser <- function(command, row) {
   optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE)
 }
 
-# Options and arguments of a command: list(options, args). What optparse refuses becomes an error of
+# Options and arguments of a command: list(options, args). A refusal by optparse becomes an error of
 # ours.
 cli_parse <- function(command, row, args) {
   refuse <- function(e) {

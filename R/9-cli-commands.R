@@ -1,5 +1,4 @@
-# The commands: each reads the project it stands in, calls public functions, and shows what comes
-# back.
+# The commands: each reads the project, calls public functions, and shows their results.
 
 cli_ledger <- function(project, read_only = TRUE, code) {
   with_ledger(project$ledger, function(ledger) {
@@ -121,7 +120,7 @@ expected_lines <- function(x, until = NULL, most = 30) {
   plain <- vapply(body, function(column) all(is.na(column) | column == "NA"), NA)
   known <- !is.na(x[["expected_s"]])
   total <- if (any(known)) {
-    # Trials of which nothing is known count as the mean of the others.
+    # Unknown trials count as the mean of the others.
     paste0("about ", format_duration(sum(x[["expected_s"]][known]) * nrow(x) / sum(known)),
            if (!all(known))
            paste0(" (", sum(!known), " of them unknown, taken as the mean of the others)"))
@@ -138,8 +137,8 @@ expected_lines <- function(x, until = NULL, most = 30) {
 
 finding_lines <- function(x) if (nrow(x)) c("", wrap_lines(paste0("Note: ", x[["says"]], ".")))
 
-# What a benchmark gave: one line a setting, and one for each trial that was not ok. What is the
-# same for all settings is said once, above.
+# Results of a benchmark: one line per setting, and one for each failed trial. Values common to all
+# settings are stated once, above.
 bench_lines <- function(rows) {
   rows <- as_frame(rows)
   rows <- rows[rows[["activity"]] == "render", , drop = FALSE]
@@ -242,7 +241,7 @@ cli_factor <- function(project, asked) {
   first_of(asked, plan$study, "engine_version")
 }
 
-# Texts such as "gears=2,basin=1" by name; NULL when nothing was given.
+# Texts such as "gears=2,basin=1" by name; NULL if none was given.
 cli_pairs <- function(text, where, example) {
   if (is.null(text)) return(NULL)
   parts <- strsplit(strsplit(text, ",", fixed = TRUE)[[1]], "=", fixed = TRUE)

@@ -1,6 +1,6 @@
 # Commands that decide: `forecast`, `choose`, `report`, `next`, `week`, `sites` and `bill`.
 
-# What is asked: options before the job file before the project's defaults.
+# The question: options before the job file before the project's defaults.
 cli_question <- function(project, o, args = character()) {
   file <- if (length(args)) cli_job_file(project, args[1])
   defaults <- project$defaults
@@ -101,11 +101,11 @@ cli_job_choice <- function(project, o, args = character(), details = TRUE) {
                 plans = or_else(stated, TRUE), details = details)
 }
 
-# The decision of a moment ago, where nothing that it follows from has changed since: as long as the
-# time that has passed is small beside the time to the deadline, and a quarter of an hour at most.
+# A recent decision, if none of its inputs has changed since: as long as the time that has passed is
+# small compared with the time to the deadline, and a quarter of an hour at most.
 cli_kept_choice <- function(o, args, details) {
   config <- read_project(parts = character())
-  # What is only shown does not change the decision.
+  # Display options do not change the decision.
   question <- o[setdiff(names(o), c("why", "changes", "all", "test_frames", "record", "figure",
                                     "show", "format"))]
   now <- this_moment()
@@ -210,8 +210,8 @@ spending_limit <- function(text) {
   else list(money = Inf, seconds = parse_duration(text, "option --do"))
 }
 
-# The best of what can be done here, one after the other, the plan made anew after each, until the
-# next one is not worth it or does not fit into what is left.
+# Does the best measurements possible here, one after another, planning again after each, until the
+# next one is not worth it or does not fit into the remaining time.
 cli_do_next <- function(o, args, choice, limit) {
   began <- steady_clock()
   paid <- 0
@@ -264,7 +264,7 @@ cli_week <- function(o, args) {
                "Write jobs/NAME.yaml with shots, deadline and budget, one a job.")
   }
   now <- this_moment()
-  # A job that is named is planned whatever was placed.
+  # A named job is planned even if it was placed.
   placed <- if (!length(args)) week_placed(project, names)
   names <- setdiff(names, names(placed))
   if (!length(names)) {
@@ -293,7 +293,7 @@ cli_week <- function(o, args) {
   if (x$week$kept < length(asked)) 3L else 0L
 }
 
-# What a job file asks; a week needs its deadline.
+# Question of a job file; a week needs its deadline.
 week_asked <- function(project, o, name, now) {
   mine <- list(draws = o$draws, seed = o$seed, only = o$only, without = o$without, as_is = FALSE)
   asked <- cli_question(project, mine, name)

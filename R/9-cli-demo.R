@@ -104,8 +104,8 @@ demo_project <- function(keep = NULL) {
 
 # ---- circle --------------------------------------------------------------------------------------
 
-# What the stand-in does wrong: a node freezes, about one picture in fifty comes cut off, and it
-# charges more than its card says.
+# Faults of the stand-in: a node freezes, about one picture in fifty is cut off, and it charges more
+# than its card states.
 circle_faults <- "freeze=3@3min:12min,corrupt=2%,prices=1.3"
 
 # The circle's simulated clock advances by `circle_step` seconds with every poll of the farm. Every

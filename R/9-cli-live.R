@@ -1,8 +1,8 @@
-# The live view of a job: the screen of `watch`, drawn anew as frames come.
+# The live view of a job: the screen of `watch`, redrawn as frames arrive.
 
-# Redraws until it is quit or the job ends; the terminal is as it was before, however this ends.
-# `look(last)` says how the job stands, `order(what)` writes an order down, `hear(0)` says whether
-# somebody wrote events. Returns the last state.
+# Redraws until the user quits or the job ends; always restores the terminal. `look(last)` returns
+# the job's state, `order(what)` records an order, `hear(0)` reports whether events were written.
+# Returns the last state.
 live_watch <- function(look, order, every = 2, screen = live_screen(),
                        hear = function(seconds) FALSE) {
   screen$enter()
@@ -27,8 +27,8 @@ live_watch <- function(look, order, every = 2, screen = live_screen(),
   x
 }
 
-# What a key does to the view: q quits, p pauses and goes on, s stops after it was asked once more,
-# arrows move.
+# Effect of a key on the view: q quits, p pauses and resumes, s stops after a confirmation, arrows
+# move.
 live_key <- function(view, key, x, order) {
   view$refresh <- FALSE
   if (view$asks) {
@@ -57,7 +57,7 @@ live_key <- function(view, key, x, order) {
   view
 }
 
-# What the screen shows: as much of the state as it has lines, and the keys below it.
+# Lines of the screen: as much of the state as fits, and the keys below it.
 live_lines <- function(x, view, size) {
   lines <- watch_lines(x, size[["width"]])
   room <- size[["height"]] - 2
@@ -105,13 +105,13 @@ terminal_height <- function() {
   if (length(said) != 1 || is.na(said) || said < 1) 24L else said
 }
 
-# Colour beside the marks of alarms, where there is any.
+# Colour in addition to the marks of alarms, if there is any.
 marked_colours <- function(lines) {
   ifelse(startsWith(lines, "! "), cli::col_red(lines),
          ifelse(startsWith(lines, "* "), cli::col_magenta(lines), lines))
 }
 
-# One JSON object a change, until all frames are there or the job is stopped.
+# One JSON object per change, until all frames are received or the job is stopped.
 stream_watch <- function(look, every = 2, put = write_at_once, wait = Sys.sleep) {
   last <- NULL
   x <- NULL

@@ -1,7 +1,6 @@
 # The command line: the table of commands, dispatch, help and exit codes.
 
-# What each command is: one row says what it is for, what runs, what may stand behind it and its
-# options.
+# Table of commands: one row has the purpose, the function that runs, its arguments and its options.
 command_row <- function(about, run, arguments = "", arity = 0, options = list(), more = NULL) {
   list(about = about, run = run, arguments = arguments, arity = arity, options = options,
        more = more)
@@ -449,7 +448,7 @@ plain_error <- function(e) {
   simpleCondition(shown_text(paste(trimws(gsub("\\s+", " ", said)), collapse = ": "), 300))
 }
 
-# What no command can work with: arguments that are no text, a time zone that is none.
+# Input that no command can use: arguments that are not text, an unknown time zone.
 cli_check_world <- function(args) {
   odd <- which(!validUTF8(args))
   if (length(odd)) {

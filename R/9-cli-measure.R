@@ -243,8 +243,7 @@ cli_import_undo <- function(project, paths) {
   0L
 }
 
-# What the project knows of a shot, in groups of columns that are filled where a row says nothing of
-# them.
+# The project's facts about a shot, in groups of columns that fill rows without them.
 shot_groups <- function(shot) {
   if (is.null(shot)) return(list())
   limit <- limit_columns(shot$limit)
@@ -252,7 +251,7 @@ shot_groups <- function(shot) {
        if (is.na(limit$features)) limit[c("limit_kind", "limit_value")] else limit)
 }
 
-# What a file would give: which of its columns are used, and the first rows.
+# Preview of a file: its used columns, and the first rows.
 import_preview <- function(found, most = 6) {
   rows <- as_frame(found$rows)
   shown <- intersect(c("shot", "scene", "frame", "engine", "engine_version", "node", "wall_s",
@@ -266,7 +265,7 @@ import_preview <- function(found, most = 6) {
                spare = c("note", "node", "engine_version", "scene")))
 }
 
-# What became of the columns of a table.
+# Use of the columns of a table.
 import_columns_lines <- function(found) {
   used <- found$used
   used <- ifelse(names(used) == used, used, paste0(names(used), " = ", used))
@@ -286,7 +285,7 @@ taken_as_jobs <- function(rows) {
                       toString(names)))
 }
 
-# A list of jobs that were placed before, by what is asked or by its name.
+# A list of earlier jobs, by request or by its name.
 is_job_list <- function(paths, as) identical(as, "jobs") ||
   is.null(as) && all(basename(paths) == "jobs.csv")
 

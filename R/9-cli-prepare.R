@@ -54,8 +54,8 @@ cli_engine_new <- function(o, name) {
     "{height}, {output} and\n",
     "the like where their values stand, such as: ", name,
     " {scene} -f {frame} -s {samples} -o {output}"))
-  # Whoever typed the command knows the options: the other questions are for those who were asked
-  # for it.
+  # A user who typed the command knows the options: the other questions are for those who asked to
+  # be asked.
   asked <- is.null(o$command)
   given <- function(name, usual) if (asked) o[[name]] else first_of(o[[name]], usual)
   ask <- cli_ask(given("ask_version", ""), "--ask-version",
@@ -73,7 +73,7 @@ cli_engine_new <- function(o, name) {
   0L
 }
 
-# What an option says, or else a person at the terminal; `default` where neither can.
+# Value of an option, or else of a person at the terminal; `default` without either.
 cli_ask <- function(given, option, question, default = NULL) {
   if (length(given)) return(given)
   typed <- ""
@@ -115,7 +115,7 @@ cli_engine_try <- function(o, name, args) {
   if (found$judged$status == "ok") 0L else 1L
 }
 
-# What can stand in a profile, for the command's help.
+# Fields of a profile, for the command's help.
 profile_help <- function() {
   c("Fields in braces, in `arguments`, `environment`, `folder` and `output_as` of a profile:",
     wrap_lines(paste0("  ", toString(paste0("{", trial_fields, "}")),
@@ -179,7 +179,7 @@ cli_scan <- function(o, args) {
   if (!length(args))
     stop_input("usage", "names no scene", "clockpigeon scan", "Write the scene's file.")
   found <- scan_scene(args, cli_engine(project, o$engine), project$root)
-  # What is printed is a manifest: redirected into manifests/SHOT.csv, it is read as one.
+  # The output is a manifest: redirected into manifests/SHOT.csv, it is read as one.
   cli_emit(found, o$format,
            function() paste(c("kind", found[["kind"]]), c("path", found[["path"]]), sep = ","))
   0L

@@ -44,7 +44,7 @@ emit_not_placed <- function(place, o, goes, despite) {
   0L
 }
 
-# On a terminal it is asked for.
+# A terminal asks for it.
 confirm_placing <- function(place, o) {
   if (!isatty(stdin()) || !on_terminal() || o$format != "table") return(FALSE)
   write_at_once(paste0(place_lines(place), "\n"), "\nPlace it? [y/N] ")
@@ -52,7 +52,7 @@ confirm_placing <- function(place, o) {
   length(answer) > 0 && tolower(trimws(answer)) %in% c("y", "yes")
 }
 
-# An order to whoever runs the job.
+# An order to the process that runs the job.
 cli_order <- function(args, what) {
   project <- read_project(parts = c("shots", "sites", "rates"))
   said <- cli_ledger(project, FALSE, function(ledger) order_job(project, ledger, args[1], what))
@@ -274,7 +274,7 @@ cli_delete <- function(o, args) {
   })
 }
 
-# What has come at a job's sites is taken before it is looked at, for some seconds at most.
+# Fetches news from a job's sites before looking at it, for a few seconds at most.
 cli_take <- function(project, name, seconds, links) {
   if (cli_ledger(project, code = function(ledger) has_reporting_site(project, ledger, name))) {
     cli_ledger(project, FALSE, function(ledger) fetch_job(project, ledger, name, seconds, links))

@@ -29,8 +29,8 @@ install_launcher <- function(folder, windows = .Platform$OS.type == "windows") {
 
 # ---- output --------------------------------------------------------------------------------------
 
-# Runs what prints, and then writes what was printed to standard output. A reader that has gone away
-# is nobody's trouble; anything else that keeps it from arriving is an error.
+# Runs code that prints, and then writes its output to standard output. A closed reader is no error;
+# any other failure to write is one.
 with_output <- function(code) {
   colors <- cli::num_ansi_colors()
   old <- options(cli.num_colors = colors, clockpigeon.terminal = isatty(stdout()))
@@ -65,7 +65,7 @@ write_output <- function(bytes) {
   invisible()
 }
 
-# Whether a person reads: asked before the output was taken in hand.
+# Does a person read the output? Checked before the output is captured.
 on_terminal <- function() isTRUE(getOption("clockpigeon.terminal", isatty(stdout())))
 
 # Writes at once what cannot wait for the end: a question, a screen, a stream.

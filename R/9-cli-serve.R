@@ -5,7 +5,7 @@ cli_page <- function(o, args) {
   project <- read_project(parts = character())
   until <- if (length(o[["for"]])) parse_duration(o[["for"]], "option --for") else Inf
   port <- check_count(o$port, "option --port", least = 0, most = 65535)
-  # A slip in the question is said here, not in the browser.
+  # An error in the question is reported here, not in the browser.
   asked <- cli_question(read_project(parts = c("shots", "sites", "jobs", "rates")), o, args)
   parse_page_question(asked, project)
   attach_defaults()
@@ -18,7 +18,7 @@ cli_page <- function(o, args) {
   0L
 }
 
-# What would be refused later is refused now.
+# Report now any error that would appear later.
 parse_page_question <- function(asked, project) {
   if (length(asked$deadline))
     parse_deadline(asked$deadline, this_moment(), project$time_zone, "option --deadline")
@@ -38,14 +38,14 @@ page_question <- function(root, o, args) {
                            !isTRUE(o$each)))
 }
 
-# What is to be found out first, done from the page.
+# Best next measurement, run from the page.
 page_measure <- function(root, o, args, row) {
   old <- setwd(root)
   on.exit(setwd(old))
   cli_measure(row, o)
 }
 
-# The limit of a shot probed from the page, as the command `limit` does it by itself.
+# The limit of a shot probed from the page, as the command `limit` does it.
 page_limit <- function(root, shot, engine) {
   old <- setwd(root)
   on.exit(setwd(old))

@@ -43,7 +43,7 @@ after_server <- function(input, output, session, work, query) {
   shiny::observeEvent(input$look, {
     if (length(looking)) return()
     looked(list(waiting = TRUE))
-    # A process of its own: it can be ended, whatever it is at.
+    # A separate process, which can be ended at any time.
     looking <<- looked_at_pictures(work$root, job)
     session$sendCustomMessage("looking", TRUE)
     over <- function(x) {
@@ -93,7 +93,7 @@ bill_block <- function(x, job) {
 
 # ---- its pictures --------------------------------------------------------------------------------
 
-# Verifies a job's pictures in a process of its own: `done`, a promise, and `end()`.
+# Verifies a job's pictures in a separate process: `done`, a promise, and `end()`.
 looked_at_pictures <- function(root, job) {
   profile <- start_work_process(paste0("page-look-", paste(openssl::rand_bytes(4), collapse = "")))
   task <- ask_process(profile, compute_verification, root, job)

@@ -25,7 +25,7 @@ decide_page <- function(title) {
   )
 }
 
-# What is asked. Where a range is at its end nothing is asked of it.
+# The question. A range at its end sets no limit.
 question_fields_of_page <- function() {
   tags <- shiny::tags
   range <- function(id, label, least, most, step, hidden = FALSE) {
@@ -53,7 +53,7 @@ question_fields_of_page <- function() {
   )
 }
 
-# What is pinned and what is left out, by the name of its switches.
+# Pinned and excluded sites, by the names of their switches.
 page_pins <- c(only = "Only at", nodes = "Only with nodes", without = "Leave out")
 
 # Draws go to the browser once; sentences follow each question: of single options at once, of all
@@ -79,7 +79,7 @@ decide_server <- function(input, output, session, work) {
                          function(question, x) searched(list(of = question, said = x)),
                          function(question, e) failed(list(of = question, why = work_trouble(e))))
   shiny::observeEvent(asked(), {
-    # What is said of single options goes first: a search takes the processor from it.
+    # Results of single options go first: a search would take the processor from them.
     search$drop()
     session$onFlushed(function() shiny::isolate(if (length(asked())) search$ask(asked())))
     session$doBookmark()

@@ -104,8 +104,8 @@ evidence_server <- function(input, output, session, work, query) {
   limits_server(input, output, session, work)
 }
 
-# What is shown stands in the address, and an address brings it back; what is filtered by, once the
-# values are known.
+# The address holds the view's settings, and restores them; filters follow once their values are
+# known.
 keep_in_address <- function(input, session, query, rows) {
   for (id in c("group", "compare")) {
     if (length(asked_of_view(query, id)))
@@ -158,8 +158,8 @@ compute_timings <- function(root) {
   structure(x, older = attr(read, "older"))
 }
 
-# Of each column its distinct values as small letters, and which of them each row has: made once for
-# many searches.
+# Distinct values of each column in small letters, and the value of each row: made once for many
+# searches.
 searchable_table <- function(x) {
   lapply(x, function(column) {
     if (is.factor(column)) return(list(texts = tolower(levels(column)), codes = as.integer(column)))
@@ -179,9 +179,8 @@ ledger_table <- function(x) {
                                                       targets = as.list(unname(numbers))))))
 }
 
-# What the table asks of its rows: those in which each word of the search is found somewhere,
-# ordered, a page of them. `index`: from searchable_table(); a text is looked for in the distinct
-# values of a column only.
+# Rows for the table: those in which each word of the search occurs, ordered, one page of them.
+# `index`: from searchable_table(); a text is searched only in the distinct values of a column.
 table_answer <- function(data, params, index = searchable_table(data)) {
   n <- nrow(data)
   at <- seq_len(n)
@@ -227,7 +226,7 @@ compute_comparison <- function(root, by) {
   list(figure = made_picture(ggplot2::autoplot(x), height = 3.6), table = report_comparison(x))
 }
 
-# How fast the ledger's devices are beside each other.
+# Relative speeds of the ledger's devices.
 compute_speeds <- function(root) {
   project <- read_project(root, parts = character())
   tryCatch(made_picture(ggplot2::autoplot(fit_speeds(with_ledger(project$ledger, newest_timings)))),
@@ -247,8 +246,7 @@ compared_block <- function(x) {
   )
 }
 
-# Of the job that is asked about: curves of its shots, speeds of sites, what is not known, what to
-# measure.
+# Evidence of the question's job: curves of its shots, speeds of sites, gaps, next measurements.
 compute_known <- function() {
   forecast <- worked_for$made$forecast
   job <- main_job(forecast$scenario)
@@ -264,7 +262,7 @@ compute_known <- function() {
        measures = as_frame(next_measures(choice)))
 }
 
-# Where the slowest frame is likely to be, and which frame tells most next.
+# Likely place of the slowest frame, and the best frame to measure next.
 slow_frame_words <- function(curve) {
   slow <- slowest(curve)
   open <- setdiff(curve$frames, curve$frame)
@@ -290,7 +288,7 @@ known_block <- function(x) {
   )
 }
 
-# What to find out first, with its commands; those that are done on this machine have a button.
+# What to measure next, with commands; measurements on this machine have a button.
 measure_buttons <- function(input, output, session, work, about, load) {
   tags <- shiny::tags
   state <- shiny::reactiveVal(list())

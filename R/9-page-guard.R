@@ -1,7 +1,7 @@
-# Who may ask the page: whoever has its token, from a window of its own; a page elsewhere in the
-# browser can do nothing.
+# Access to the page: only with its token, from its own window; another site in the browser has no
+# access.
 
-# What requests are held against: the `token`, and the `hosts` by which the page is reached.
+# Allowed requests: the `token`, and the `hosts` by which the page is reached.
 page_guard <- function(port, token = page_token(), host = "127.0.0.1") {
   list(token = token, cookie = paste0("clockpigeon-", port),
        hosts = paste0(unique(c(host, "127.0.0.1", "localhost", "[::1]")), ":", port))
@@ -70,8 +70,8 @@ address_without_token <- function(req) {
   paste0("/", if (length(query)) paste0("?", paste(query, collapse = "&")))
 }
 
-# What every answer says of itself to the browser. Styles may be in the page: those of the inputs
-# are. The table of the ledger makes a function of a text (`evaluates`): its view alone may.
+# Headers of every answer. Styles may be in the page: those of the inputs are. The table of the
+# ledger makes a function of a text (`evaluates`): only its view may.
 page_headers <- function(guard, evaluates = FALSE) {
   # An address of numbers in brackets is no source of a policy.
   sockets <- paste0("ws://", grep("[", guard$hosts, fixed = TRUE, invert = TRUE, value = TRUE),

@@ -1,6 +1,5 @@
-# What is known of limits and of scaling, in the view of what is known: probes of a shot with the
-# target to be dragged, its worst tiles, a blind look at them; times over the number of threads or
-# devices.
+# Limits and scaling in the evidence view: probes of a shot with a target to drag, its worst tiles,
+# a blind comparison; times over the number of threads or devices.
 
 # The part of Evidence on noise limits.
 limits_part <- function() {
@@ -33,7 +32,7 @@ pick_one <- function(id, label, choices) shiny::selectInput(id, label, choices, 
 # Server of the part on noise limits.
 limits_server <- function(input, output, session, work) {
   state <- shiny::reactiveVal(list())
-  # Each window has a study of its own there.
+  # Each window has its own study there.
   ask_here <- function(f, ...)
     ask_process(other_process(work, "here"), f, ..., window = session$token)
   trouble <- function(e) state(list(trouble = work_trouble(e)))
@@ -103,8 +102,8 @@ run_page_probe <- function(input, output, session, work, state, ask_here) {
   })
 }
 
-# The worst tiles, open or blind; which of the blind ones are clean enough is asked, kept, and only
-# then told.
+# The worst tiles, open or blind. In the blind view the user's judgement is recorded before the
+# tiles are named.
 judge_here <- function(input, output, work, state, ask_here) {
   tags <- shiny::tags
   sheet <- shiny::reactiveVal(NULL)
@@ -147,8 +146,8 @@ compute_probes <- function(limit, root, shot, engine, window = "one") {
   limit_facts(worked_for$studies[[window]])
 }
 
-# What the browser draws: of each frame its probes and its fit; what each target takes; where the
-# target begins.
+# Data for the browser: the probes and fit of each frame; the price of each target; the start of the
+# target.
 limit_facts <- function(study) {
   pairs <- as_frame(study$probes$pairs)
   n <- exp(seq(log(min(pairs[["samples"]]) / 1.5), log(64 * max(pairs[["samples"]])),

@@ -1,4 +1,4 @@
-# The page of a project: served on the loopback address, worked for by a process of its own.
+# The page of a project: served on the loopback address, with a separate process for the work.
 
 # Serves the page of a project until `stop_after` seconds have passed, or it is ended. `make(...)`:
 # the question of the job, made in the background: a list of `asked` and `forecast`, as the command
@@ -20,7 +20,7 @@ serve_page <- function(project, make, with, here, port = 0L, opened = function(u
   server <- page_server(guard, work, event_ear(project$ledger))
   app <- shiny::shinyApp(function(req) page_answer(req, guard, title), server,
                          enableBookmarking = "url")
-  # Of what its pages say to the browser shiny sets nothing by itself.
+  # Shiny sets no security headers itself.
   answered <- app$httpHandler
   guard_sockets(guard)
   options(shiny.maxRequestSize = page_post_bytes)
@@ -55,9 +55,8 @@ open_page <- function(url, browse = utils::browseURL) {
 # How long a page's token serves for the next time it is opened.
 token_hours <- 12
 
-# The port and the token of a project's page: those of the last time, where the port is free still,
-# so that a page which is open goes on. They are kept in the user's own cache, which nobody else can
-# read.
+# Port and token of a project's page: those of the last time, if the port is still free, so that an
+# open page continues. They are kept in the user's private cache.
 page_door <- function(root, port = 0L,
                       folder = file.path(tools::R_user_dir("clockpigeon", "cache"), "pages")) {
   path <- file.path(folder, paste0(substr(openssl::sha256(real_path(root)), 1, 24), ".json"))
@@ -92,8 +91,8 @@ free_port <- function(port) {
   port
 }
 
-# What a request for the page is answered with. The token in an address is put into a cookie, and
-# the address shown without it.
+# Answer to a request for the page. The token in an address moves into a cookie, and the address is
+# shown without it.
 page_answer <- function(req, guard, title) {
   fault <- request_fault(req, guard)
   if (length(fault))

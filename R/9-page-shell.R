@@ -1,5 +1,4 @@
-# What all views of the page stand in: the head, the way from one to another, figures with their
-# files, keys.
+# Frame of all views of the page: the head, the navigation, figures with their files, keys.
 
 # Views by the word in their address: `title`, `key` that goes there, `script` (a module of
 # inst/page).
@@ -17,7 +16,7 @@ asked_view <- function(query) {
   if (isTRUE(view %in% names(page_views))) view else "decide"
 }
 
-# What a query says beside the view: one text, or NULL.
+# Part of a query after the view: one text, or NULL.
 asked_of_view <- function(query, name) {
   x <- page_query(query)[[name]]
   if (length(x) == 1 && nzchar(x)) x
@@ -106,8 +105,8 @@ answer_block <- function(title, says, more = NULL, pick = NA) {
   )
 }
 
-# What is said of work that is under way: what it is, the last that it said of itself (the output
-# `says`), a way out (the input `leave`).
+# Notice of running work: its name, its last message (the output `says`), a way out (the input
+# `leave`).
 waiting_block <- function(what, says = "work_says", leave = "leave_work") {
   shiny::tags$p(class = "waiting", paste(what, "... "), shiny::textOutput(says, inline = TRUE), " ",
                 does_button(leave, "Leave it"))
@@ -118,7 +117,7 @@ does_button <- function(does, text)
   shiny::tags$button(type = "button", class = "order does", `data-does` = does, text)
 
 
-# What a view says that has nothing to show: why, and the command that fills it.
+# Text of an empty view: the reason, and the command that fills it.
 empty_view <- function(why, command) {
   tags <- shiny::tags
   tags$section(class = "empty", tags$p(why), tags$p("Run ", tags$code(command), "."))
@@ -136,7 +135,7 @@ keys_dialog <- function(more = character()) {
               tags$button(type = "button", id = "keys-close", "Close"))
 }
 
-# What a project's ledger says; NULL where there is none yet.
+# Summary of a project's ledger; NULL if there is none yet.
 with_ledger_of <- function(root, code) {
   project <- read_project(root, parts = character())
   if (has_ledger(project$ledger)) with_ledger(project$ledger, code)

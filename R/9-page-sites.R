@@ -1,6 +1,5 @@
-# The view of sites: cards in words, what they come to for the job that is asked about, what fits,
-# and a card edited here, which the same reader checks and which is shown as lines that go and come
-# before it is written.
+# The view of sites: cards in words, their price for the question's job, eligibility, and a card
+# editor whose result is checked by the same reader and shown as a difference before it is written.
 
 sites_page <- function(title) {
   tags <- shiny::tags
@@ -63,7 +62,7 @@ sites_server <- function(input, output, session, work, query) {
   card_editor(input, output, session, work, site, function() again(shiny::isolate(again()) + 1))
 }
 
-# What the question's job comes to at a site, and whether it can be rendered there.
+# Price of the question's job at a site, and whether it can be rendered there.
 worked_prices_there <- function(site) {
   forecast <- worked_for$made$forecast
   table <- option_facts(forecast)$table
@@ -100,7 +99,7 @@ worked_block <- function(x) {
   )
 }
 
-# What does not fit, or is not said, with what to ask.
+# Requirements that are not met or not stated, with the question to the site.
 eligibility_block <- function(rows) {
   asked <- rows[rows[["answer"]] != "fits", , drop = FALSE]
   if (!nrow(asked)) return(shiny::tags$p("All that the job needs is there."))
@@ -128,7 +127,7 @@ card_editor <- function(input, output, session, work, site, written) {
       shiny::actionButton("check", "Check", class = "order")
     )
   })
-  # Apart from the text: what is said of it leaves it as it was typed.
+  # Messages are separate from the text, which stays as typed.
   output$edited <- shiny::renderUI({
     if (is.null(site())) return(NULL)
     shiny::tagList(tags$p(role = "status", state()),
@@ -162,7 +161,7 @@ card_editor <- function(input, output, session, work, site, written) {
   })
 }
 
-# What was changed here before, and by whom.
+# Earlier changes, with their authors.
 edits_block <- function(x, file) {
   tags <- shiny::tags
   if (!NROW(x)) return(NULL)

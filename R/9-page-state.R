@@ -1,6 +1,6 @@
 # How a job stands, as it is sent to the browser: all of it once, then what changed.
 
-# How a job stands, as the browser and the sentences have it. `frames`: of each frame `state`,
+# State of a job, as the browser and the sentences use it. `frames`: for each frame `state`,
 # `seconds`, `node` (a number in `nodes`, from 0; -1), `begun` and `ended` (seconds from the
 # placing; NA).
 page_state <- function(x, belief, trouble = NULL) {

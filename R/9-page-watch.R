@@ -1,10 +1,9 @@
-# Jobs that somebody looks at in the page: looked at again in the process beside it, for all who
-# look.
+# Jobs watched in the page: updated in a separate process, once for all viewers.
 
-# `look(job, first)` gives a mirai, or another promise, of how a job stands. Returns
-# `join(job, session, tell)`: `tell(x)` is called with each look, until the session ends; and
-# `again(job)`, which looks at once. The next look begins `rest` seconds after the last has ended,
-# or as long as it took; sooner where `hear(0)` says that events came.
+# `look(job, first)` gives a mirai, or another promise, of a job's state. Returns
+# `join(job, session, tell)`: `tell(x)` is called with each state, until the session ends; and
+# `again(job)`, which looks at once. The next look starts `rest` seconds after the last has ended,
+# or as long as it took; sooner if `hear(0)` reports events.
 page_follower <- function(look, rest = 1, hear = function(seconds) FALSE) {
   followed <- new.env(parent = emptyenv())
   tell_all <- function(job, x) for (one in as.list(followed[[job]]$who)) one(x)
@@ -72,7 +71,7 @@ compute_watch <- function(root, job, first) {
   page_state(x, belief, trouble)
 }
 
-# What is ordered of a job, or fetched of it; what became of it in words.
+# Orders and fetches of a job, and their result in words.
 send_page_order <- function(root, job, what) {
   project <- read_project(root, parts = c("shots", "sites", "jobs", "rates"))
   with_ledger(project$ledger, function(ledger) {
@@ -90,8 +89,8 @@ fetched_words <- function(rows, job) {
         collapse = " ")
 }
 
-# What was believed at each moment: made again from what had come the first time, and from then on
-# added to, a point a look, thinned where there are many.
+# Forecast at each moment: reconstructed from the events the first time, then extended by a point
+# per look, and thinned if there are many.
 extend_belief <- function(belief, x, most = 400) {
   q <- quantile_of(x$draws[["finish_s"]], c(0.1, 0.5, 0.9))
   now <- data.frame(at_s = x$passed_s, there = sum(is.finite(x$came)), p10 = q[1], p50 = q[2],

@@ -1,10 +1,8 @@
-# What the page asks of a process beside its own, in which forecasts are made and plans are
-# searched.
+# Work for the page in a separate process, which makes forecasts and searches plans.
 
-# Processes beside the page's own: one in which forecasts are made and plans are searched, whose
-# `question` is there once it is made; and, each begun when it is first asked, one for what is
-# looked at on disk and at sites, and one for what is rendered here. `here`: what the command does
-# that is asked for from the page, `measure` and `limit`.
+# Processes of the page: one makes forecasts and searches plans, and has the `question` once it is
+# made. Two more start at their first use: one for checks of the disk and of sites, and one for
+# rendering here. `here`: the commands' functions for use from the page, `measure` and `limit`.
 page_work <- function(root, make, with, here = list()) {
   work <- list2env(list(root = root, profile = start_work_process("page"), make = make, with = with,
                         here = here, question_says = tempfile("page-said-"), others = character()),
@@ -18,7 +16,7 @@ ask_question <- function(work) {
                                said = work$question_says)
 }
 
-# A row of next_measures() done on this machine, as a mirai; the question is made anew when it is
+# A row of next_measures() done on this machine, as a mirai; the question is made again when it is
 # done.
 measured_here <- function(work, row, said) {
   do.call(ask_process,
@@ -26,7 +24,7 @@ measured_here <- function(work, row, said) {
             said = said))
 }
 
-# A process that has the package, by the name by which it is asked.
+# A process with the package loaded, by its name.
 start_work_process <- function(name) {
   profile <- paste0(name, "-", Sys.getpid())
   begin_local(profile)
@@ -38,7 +36,7 @@ start_work_process <- function(name) {
   profile
 }
 
-# `f(...)` there, as a mirai. `said`: a file for what it says of itself as it goes.
+# `f(...)` there, as a mirai. `said`: a file for its progress messages.
 ask_process <- function(profile, f, ..., said = NULL) {
   call <- quote(run(f, with, said))
   mirai::mirai(call, run = run_heard, f = f, with = list(...), said = said, .compute = profile)
@@ -57,14 +55,14 @@ run_heard <- function(f, with, said) {
   do.call(f, with)
 }
 
-# The last that work said of itself, or nothing.
+# Last message of running work, or nothing.
 last_message <- function(said) {
   if (!file.exists(said)) return(character())
   texts <- trimws(unlist(strsplit(readLines(said, warn = FALSE), "\r", fixed = TRUE)))
   utils::tail(texts[nzchar(texts)], 1)
 }
 
-# What work says of itself, twice a second while `busy()` holds. `said`: its file.
+# Messages of running work, twice a second while `busy()` holds. `said`: its file.
 say_work <- function(busy, said) {
   shiny::renderText({
     if (!busy()) return("")
@@ -84,7 +82,7 @@ other_process <- function(work, name) {
 ask_disk_process <- function(work, f, ...)
   ask_process(other_process(work, "beside"), f, work$root, ...)
 
-# Ends work that is under way, whose process goes on.
+# Ends running work and keeps its process.
 leave_work <- function(task) if (inherits(task, "mirai")) mirai::stop_mirai(task)
 
 # Words for how work ended that did not come to its end.
@@ -114,8 +112,8 @@ close_page_work <- function(work) {
 searched_answer <- function(work, asked, kept)
   ask_process(work$profile, compute_search, asked, kept)
 
-# The options that the page asks about: `kept`, `only` and `without` as plan_options() has them, and
-# the most `noise` (one whose noise nobody knows is none then). NULL where none is left.
+# The page's options: `kept`, `only` and `without` as plan_options() has them, and the most `noise`
+# (an option with unknown noise is excluded then). NULL if none remain.
 forecast_of <- function(forecast, kept) {
   rows <- as_frame(forecast$scenario$options)
   rows$at <- seq_len(nrow(rows))
@@ -137,10 +135,9 @@ page_forecast_answer <- function(forecast, asked, kept = list(), plans = FALSE) 
        figures = if (plans) decided_figures(with_details(choice)))
 }
 
-# Something that takes its time and is asked for again and again: what is under way is left when
-# something newer is asked for. `begin(x)` gives a mirai or a promise; `ended(x, value)` and
-# `broken(x, error)` are told of the newest. `leave()` ends it, which `broken()` is told; `drop()`
-# too, and nobody is told.
+# Slow work that is requested repeatedly: a newer request replaces the running one. `begin(x)` gives
+# a mirai or a promise; `ended(x, value)` and `broken(x, error)` receive the newest result.
+# `leave()` ends it and calls `broken()`; `drop()` ends it silently.
 newest_alone <- function(begin, ended, broken) {
   current <- NULL
   drop <- function() {

@@ -1,4 +1,4 @@
-# What a stand-in answers: one function an operation of the protocol. `farm`: see serve_standin();
+# Answers of a stand-in: one function per operation of the protocol. `farm`: see serve_standin();
 # `ask`: `values` of the path, `query`, `body` (JSON as lists), `bytes`, `headers`.
 
 # An answer: a status, a body as lists, or bytes with their headers; a problem is one as RFC 9457
@@ -100,7 +100,7 @@ farm_versions <- function(farm, engine) {
   sort(unique(known))
 }
 
-# What is asked must be what the site has.
+# The request must match the site.
 check_farm_work <- function(farm, work) {
   if (!work$engine %in% farm$card$engines) {
     farm_problem(422L, "version", "This engine is not installed", paste(work$engine, "is not here"),
@@ -148,7 +148,7 @@ check_farm_shot <- function(shot, at) {
   }
 }
 
-# Whether a path stays in its folder, on any system.
+# Does a path stay in its folder, on any system?
 is_inside <- function(path) {
   pieces <- strsplit(path, "[/\\\\]")[[1]]
   !is_absolute(path) && !grepl("[[:cntrl:]:]", path) && !any(pieces %in% c("..", ".", ""))
@@ -175,7 +175,7 @@ farm_quote <- function(farm, work) {
 
 farm_file_folder <- function(farm, sha256) file.path(farm$folder, "files", sha256)
 
-# What is there of a file; NULL when it was never offered.
+# Received part of a file; NULL if it was never offered.
 farm_file <- function(farm, sha256) {
   folder <- farm_file_folder(farm, sha256)
   if (!grepl("^[0-9a-f]{64}$", sha256) || !file.exists(file.path(folder, "bytes"))) return(NULL)

@@ -41,9 +41,9 @@ route_of <- function(routes, method, path) {
   c(hit, list(values = stats::setNames(as.list(pieces[open]), gsub("[{}]", "", hit$pieces[open]))))
 }
 
-# What is wrong with a value by a schema of the document: list(where = a JSON pointer, what), or
-# NULL. Knows what the document uses of JSON Schema 2020-12; make protocol holds it against a whole
-# validator.
+# Fault of a value by a schema of the document: list(where = a JSON pointer, what), or NULL. Covers
+# the part of JSON Schema 2020-12 that the document uses; `make protocol` compares it with a
+# complete validator.
 schema_fault <- function(value, schema, document, at = "") {
   if (length(schema[["$ref"]])) {
     return(schema_fault(value, resolve_reference(document, schema[["$ref"]]), document, at))
@@ -113,7 +113,7 @@ resolve_reference <- function(document, ref) {
   Reduce(function(x, name) x[[name]], strsplit(ref, "/", fixed = TRUE)[[1]][-1], document)
 }
 
-# What a value of JSON is, as it was read without simplifying.
+# Type of a JSON value that was read without simplifying.
 json_kind <- function(x) {
   if (is.null(x)) return("null")
   if (is.list(x))

@@ -1,6 +1,6 @@
-# The farm behind a stand-in: nodes that render the frames of a job, as events. What a job is
-# follows from its request and its events alone; draws are named by what they are of, so that a farm
-# that was killed goes on as it would have.
+# The farm behind a stand-in: nodes that render the frames of a job, as events. A job's state
+# follows from its request and its events alone; draws are named by their subject, so that a farm
+# that was killed continues identically.
 
 # `request`: as the protocol's Order; `seconds`: of each frame on a node of average speed, in the
 # order of its shots; `farm`: `card` (the site), `faults`, `seed`, `real` (frames are rendered, and
@@ -56,12 +56,12 @@ run_farm_job <- function(job, now) {
   invisible(job)
 }
 
-# What happens next by itself: `at`, `what`, and the `node` at which; NULL when nothing does.
+# Next event that happens without a request: `at`, `what`, and the `node`; NULL if there is none.
 next_farm_step <- function(job) {
   if (!is.na(job$halted)) return(NULL)
   nodes <- job$nodes
   state <- nodes[["state"]]
-  # Nothing is begun before it was free to be: a frame that failed or was lost waits from then.
+  # A frame that failed or was lost waits from that moment: it starts no earlier.
   free <- pmax(nodes[["free_at"]], first_wait(job))
   over <- all(job$frames[["state"]] %in% c("ready", "failed"))
   idle <- state == "idle" & free < nodes[["freeze_at"]] & is.finite(free) & !job$paused
@@ -74,7 +74,7 @@ next_farm_step <- function(job) {
                    Inf),
     rendering = ifelse(idle, free, Inf)
   )
-  # Charges are added now and then, and what is left at the end.
+  # Charges are added from time to time, and the rest at the end.
   of_job <- c(cap = job$cap_at, begun = if (is.na(job$begun)) job$begins else Inf,
               charged = if (job$billed_at < last) job$billed_at + job$farm$charge_every else Inf,
               over = if (over) last else Inf,
@@ -115,7 +115,7 @@ freeze_end <- function(job) {
          job$nodes[["freeze_at"]] + if (length(notice)) notice else 0, Inf)
 }
 
-# The latest moment of which the job tells.
+# Latest moment in a job's events.
 farm_moment <- function(job)
   max(c(job$placed, job$frames[["began"]], job$frames[["ended"]]), na.rm = TRUE)
 
@@ -130,7 +130,7 @@ tell_farm <- function(job, at, what, frame = NULL, node = NULL, ...) {
   apply_farm_event(job, event)
 }
 
-# What an event makes of a job: the same when it happens as when it is read again.
+# Effect of an event on a job: the same when it happens and when it is read again.
 apply_farm_event <- function(job, event) {
   job$events[[length(job$events) + 1]] <- event
   node <- if (length(event$node)) as.integer(sub("node-", "", event$node))
@@ -223,7 +223,7 @@ apply_job_event <- function(job, what, at, event) {
 
 cap_lag <- function(farm) or_else(farm$card$cap$lag, 0) + or_else(farm$faults[["late-cap"]], 0)
 
-# What a run of a frame takes on a node: its truth, the node's speed, and how slow that is by then.
+# Duration of a frame's run on a node: its true time, the node's speed, and its slowdown by then.
 farm_seconds <- function(job, frame, node, at) {
   slow <- job$farm$faults$slow
   slow <- slow[slow[["node"]] == node & job$placed + slow[["at_s"]] <= at, , drop = FALSE]
@@ -256,7 +256,7 @@ halt_farm_job <- function(job, at, by) {
   tell_farm(job, at, "halted", detail = by)
 }
 
-# What a node did, as a row of a usage.
+# Work of a node, as a row of a usage.
 add_farm_use <- function(job, node, activity, status, seconds, at, frame = NULL) {
   if (seconds <= 0) return(invisible())
   shot <- if (length(frame))
@@ -270,8 +270,7 @@ add_farm_use <- function(job, node, activity, status, seconds, at, frame = NULL)
   )
 }
 
-# What has been used so far comes to by the card, with what is asked beyond it; credits are left
-# out.
+# Card price of the use so far, plus overcharges; credits are excluded.
 farm_bill <- function(job) {
   if (!length(job$usage)) return(NULL)
   rows <- as.data.frame(lapply(stats::setNames(nm = names(job$usage[[1]])), function(name) {

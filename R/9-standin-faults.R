@@ -1,4 +1,4 @@
-# How a stand-in misbehaves when it is asked to: at whom, when, and how often.
+# Requested faults of a stand-in: target, time and rate.
 
 fault_kinds <- c("wait", "slow", "freeze", "lose", "fail", "corrupt", "black", "version",
                  "late-cap", "cut", "doubled", "delayed", "disordered", "skew", "prices",
@@ -57,8 +57,7 @@ share_fault <- function(value, refuse) {
   x
 }
 
-# Whether a fault that has a share happens at something that has a label: the same answer whenever
-# it is asked.
+# Does a fault with a share apply to a labelled thing? The answer is the same each time.
 fault_happens <- function(faults, kind, seed, label) {
   share <- or_else(faults[[kind]], 0)
   share > 0 && with_seed(stream_seed(seed, paste(kind, label)), stats::runif(1)) < share

@@ -32,7 +32,7 @@ request_shot <- function(x) {
   ))
 }
 
-# The picture of a frame whose time is replayed: bars by which it is told from its neighbours.
+# The picture of a frame whose time is replayed: bars that distinguish it from its neighbours.
 replayed_picture <- function(job, frame, path) {
   row <- job$frames[frame, ]
   shot <- Find(function(s) s$shot == row[["shot"]], job$request$shots)
@@ -48,7 +48,7 @@ write_bars <- function(row, height, path) {
               png::writePNG(matrix(row, height, length(row), byrow = TRUE), part))
 }
 
-# What is wrong with a frame's picture is in the file before anybody reads it.
+# A fault of a frame's picture is in the file before it is read.
 spoil_picture <- function(job, frame, path) {
   label <- paste(job$id, job$frames[["shot"]][frame], job$frames[["frame"]][frame])
   seed <- job$farm$seed
@@ -149,7 +149,7 @@ end_render <- function(slot, said, now) {
 close_renders <- function(renders) for (slot in renders$slots) if (slot$state != "closed")
   close_node(slot$node)
 
-# Where a job's files lie, and where its pictures come to be.
+# Folders of a job's files and pictures.
 farm_job_folder <- function(job) file.path(job$farm$folder, "jobs", job$id)
 picture_name <- function(shot, frame, output)
   file.path("pictures", shot, sprintf("%06d.%s", as.integer(frame), output))

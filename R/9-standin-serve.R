@@ -1,8 +1,8 @@
 # The stand-in as a service: requests in, answers and events out, on the loopback address.
 
-# What serve_standin() is asked for. `speed`: how many seconds pass at the farm in one of ours;
-# `faults`: from parse_faults(); `real`: frames are rendered, by `slots` of this machine; `seed`: of
-# all that varies.
+# Settings of serve_standin(). `speed`: how many seconds pass at the farm in one of ours; `faults`:
+# from parse_faults(); `real`: frames are rendered, by `slots` of this machine; `seed`: of all
+# random parts.
 standin_options <- function(port = 8470L, token = NULL, speed = 1, faults = list(), real = FALSE,
                             slots = 2L, seed = 1L) {
   list(port = check_count(port, argument("port"), least = 0, most = 65535), token = token,
@@ -88,7 +88,7 @@ made_farm <- function(project, rows, site, folder, con, now, document, options) 
       event$at <- as.numeric(event$at)
       apply_farm_event(job, event)
     }
-    # What was rendered when the stand-in ended is rendered again.
+    # Frames that were rendering when the stand-in ended are rendered again.
     if (farm$real) for (node in which(job$nodes[["state"]] == "busy")) {
       tell_farm(job, now(), "lost", job$nodes[["frame"]][node], node)
       job$nodes[node, c("free_at", "ends_at")] <- list(now(), Inf)
@@ -198,7 +198,7 @@ parse_query <- function(text) {
   stats::setNames(value, vapply(pairs, `[`, "", 1))
 }
 
-# A body as lists, held against its schema.
+# A body as lists, checked against its schema.
 farm_body <- function(farm, bytes, schema) {
   body <- tryCatch(site_json(bytes), error = function(e) NULL)
   if (!is.list(body))
@@ -210,7 +210,7 @@ farm_body <- function(farm, bytes, schema) {
   body
 }
 
-# What carries a key is done once: asked again, the same answer comes, and nothing is done.
+# A request with a key runs once: repeated, it returns the same answer and does no work.
 farm_once <- function(farm, key, said, does) {
   if (is.null(key) || nchar(key) < 8 || nchar(key) > 200) {
     farm_problem(400L, "key", "A key is needed", where = "Idempotency-Key",

@@ -1,5 +1,5 @@
-# What a stand-in keeps on disk: requests, events, keys and files. All else follows from these, so
-# that one that was killed goes on where it was.
+# Files of a stand-in: requests, events, keys and uploads. Everything else follows from these, so
+# that a killed one continues where it was.
 
 # Open the folder in which a farm keeps its jobs and files.
 open_farm_store <- function(folder) {
