@@ -57,7 +57,7 @@ week_days <- c("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 #' (`"2026-11-27 18:00 Europe/Lisbon"`) or with `Z` or `+01:00`.
 #'
 #' @param x One text, or a number of seconds from now.
-#' @param now The moment it is asked at.
+#' @param now Moment of the question.
 #' @param zone Time zone, or `NULL` when none is known.
 #' @param where What to call the value in an error message.
 #' @return A moment (`POSIXct`).

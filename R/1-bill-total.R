@@ -17,8 +17,8 @@
 #' @param rate_card A site as [read_site()] returns it.
 #' @param tier,hire Tier and hire class of the site; the first when `NULL`.
 #' @param engine Engine, for discounts on one.
-#' @param on Date of the bill, or a moment, of which the site's own day counts, for discounts and
-#'   balances that end; no date, no end.
+#' @param on Date of the bill, or a moment (the day in the site's time zone counts), for discounts
+#'   and balances that end; no date, no end.
 #' @param this_month What this month has seen before: `list(quantity = , amount = )`, in the unit
 #'   and currency of the card's price; volume brackets and the minimum of a month go on from there.
 #' @param to Currency to show the amounts in as well: a list of `currency`, its ISO 4217 code, and
@@ -27,7 +27,7 @@
 #' @return A tibble of class `cp_bill`, one row a line: `part` (`list`, `minimum`, `discount`,
 #'   `tax`, `credit`), `item`, `rule` (of the card), `quantity`, `unit`, `price` (of a unit),
 #'   `amount`, `currency`; with `to` also `converted`, `converted_currency`, `rate`, `rate_date`.
-#'   The sum of `amount` is what is left to pay, exactly. `summary()` gives `list`, `minimum`,
+#'   The sum of `amount` is exactly the amount left to pay. `summary()` gives `list`, `minimum`,
 #'   `discount`, `tax`, `credit` and `to_pay`. `site` and `doubts` say whose card it is and what is
 #'   doubtful about it (`NA` for nothing).
 #' @section Conditions: `clockpigeon_error_columns`, `clockpigeon_error_type` or
@@ -237,7 +237,7 @@ summary.cp_bill <- function(object, ...) {
 #' Bill many usages at once
 #'
 #' The totals of [bill()] for many usages, exact to the minor unit like it, from compiled code: a
-#' month's jobs, or a question asked of many draws.
+#' month's jobs, or one question for many draws.
 #'
 #' @param usage As for [bill()], with a column `usage` that numbers them from 1 on, in order.
 #' @param rate_card,tier,hire,engine,on,this_month As for [bill()]; the same for all usages.

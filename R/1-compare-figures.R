@@ -12,8 +12,8 @@
 #' @param ratio old / new: how many times as fast.
 #' @param time_saved 1 - new / old: share of the time that is gone, below 1.
 #' @param speed_gain old / new - 1: share more work in the same time, above -1.
-#' @param tolerance Relative difference of each figure up to which it is taken to agree with the
-#'   others, beside half the unit of its last digit.
+#' @param tolerance Relative difference up to which a figure agrees with the others, in addition to
+#'   half the unit of its last digit.
 #' @return A tibble, one row a pair: `old`, `new` (`NA` where no time was given), `ratio`,
 #'   `time_saved` and `speed_gain`.
 #' @section Conditions: `clockpigeon_error_type` for times that are missing, not finite or not above

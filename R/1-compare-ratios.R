@@ -16,8 +16,8 @@ new_comparison <- table_type("cp_comparison",
 #'
 #' The ratio of a scene is that of the total work of its frames, with a t interval: over its frames
 #' where there are five or more or one run of each, otherwise over the runs of these frames alone,
-#' which the note says. Where the frames' own ratios (`frame_ratio`, their geometric mean) say the
-#' opposite, the note names the frames that decide. Runs that drift together count for fewer, and
+#' which the note says. If the frames' own ratios (`frame_ratio`, their geometric mean) point the
+#' other way, the note names the frames that decide. Runs that drift together count for fewer, and
 #' times of few digits vary by their last digit at least. Over scenes the geometric mean takes each
 #' scene as one with a Welch-Satterthwaite interval (Satterthwaite 1946, Biometrics Bulletin 2:110),
 #' and the total-work ratio weighs scenes by the time they take (delta method). Regressions come

@@ -35,7 +35,7 @@ new_curve <- record_type(
 #'
 #' A probe is one run, and the same frame takes another time when it is rendered again: `run_sd` is
 #' that spread. It is added as an error of each probe and to each predicted time, since these are of
-#' a pass still to be rendered. Where it is 0, probed frames keep what was measured.
+#' a pass still to be rendered. With 0, probed frames keep their measured times.
 #'
 #' @param frame Probed frames, whole numbers; a frame may stand more than once. Or a data frame of
 #'   probes: `frame`, `seconds` and, for times brought from another limit or size
@@ -43,7 +43,7 @@ new_curve <- record_type(
 #'   0 for times measured as asked. Times with the same error share one unknown factor.
 #' @param seconds Their measured times in s, above 0; `NULL` with a data frame of probes.
 #' @param frames All frames of the shot.
-#' @param cuts First frames after each cut; the process starts anew there. `NULL`: breaks are looked
+#' @param cuts First frames after each cut; the process restarts there. `NULL`: breaks are looked
 #'   for in the cheap times and the probes; `integer()`: there are none.
 #' @param cheap Cheap times: a data frame with `frame` and `seconds`, or seconds named by frame.
 #'   Frames without one are filled in along the shot, with the uncertainty of that.

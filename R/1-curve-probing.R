@@ -3,12 +3,12 @@
 #' Frames to measure first
 #'
 #' One in each of as many stretches, near its middle but off it by up to a fifth of the stretch, at
-#' random (the same for the same seed): evenly spaced probes share the phase of whatever in the shot
-#' repeats with their spacing. Neighbouring stretches are off it to opposite sides, so that a steady
-#' rise is met as exactly as from the middles (balanced systematic sampling, Murthy 1967, *Sampling
-#' theory and methods*, section 5.9). From eight probes on one in sixteen is not spread but put next
-#' to another: only close pairs tell a frame's own spread from a change along the shot (lattice plus
-#' close pairs, Diggle & Lophaven 2006, Scand. J. Stat. 33, 53).
+#' random (the same for the same seed): evenly spaced probes share the phase of any feature in the
+#' shot that repeats with their spacing. Neighbouring stretches are off it to opposite sides, so
+#' that a steady rise is met as exactly as from the middles (balanced systematic sampling, Murthy
+#' 1967, *Sampling theory and methods*, section 5.9). From eight probes on one in sixteen is not
+#' spread but put next to another: only close pairs tell a frame's own spread from a change along
+#' the shot (lattice plus close pairs, Diggle & Lophaven 2006, Scand. J. Stat. 33, 53).
 #'
 #' With cheap times the stretches are of equal sums of the root of the cheap time instead of equal
 #' length: where the error is a share of the time and so is the cost, probing in proportion to the
@@ -79,7 +79,7 @@ balanced_offsets <- function(n) {
 #' The frame whose measurement would narrow the total most for each second it should take. A probe
 #' teaches in two ways: where the total is, as in linear regression on the log time measured
 #' (Cressie 1993, *Statistics for spatial data*, section 5.6), and what the shot is like (its spread
-#' and smoothness). Both are reckoned beforehand: each draw of the parameters says what the probe
+#' and smoothness). Both are computed beforehand: each draw of the parameters says what the probe
 #' could show, and is weighed by how well it agrees with each of these results. The range of a total
 #' is never below what the design of its probes allows ([frame_curve()]); what one probe more does
 #' to that is counted too.
@@ -178,7 +178,7 @@ variance_reduction <- function(known, f) {
   1 - sum(chance * after) / before
 }
 
-#' Whether a cheap pass over all frames pays
+#' Does a cheap pass over all frames pay?
 #'
 #' How many more full probes it takes until the interval of the total is as narrow as asked, without
 #' the pass and with it, and what either costs. Without it the variance of the total falls as that
@@ -222,9 +222,9 @@ cheap_pass_pays <- function(curve, cheap_s, target = 0.1, level = 0.8, correlati
 #' @param seconds Times in s as they were measured.
 #' @param fit A [fit_limit()] with times: brings them from `samples` to `to`; `NULL` when the
 #'   samples are the same.
-#' @param samples,to Samples they were measured at, and those that are asked.
-#' @param pixels,to_pixels Pixels they were measured at, and those that are asked; `NULL` when they
-#'   are the same.
+#' @param samples,to Samples of the measurements, and of the forecast.
+#' @param pixels,to_pixels Pixels of the measurements, and of the forecast; `NULL` when they are the
+#'   same.
 #' @param power How time grows with the pixels: `c(power, standard error)`, as `time_drivers()`
 #'   tells it.
 #' @return A tibble: `seconds` and `scaled` (relative standard error of the factor), for

@@ -9,9 +9,9 @@
 #' render; encoding; and the rate card's meter, with its cap. Time is kept in whole microseconds,
 #' money in whole minor units.
 #'
-#' Every draw has streams of its own for speed, link, waiting, starting, failures and lost nodes
-#' (xoshiro256++, Blackman & Vigna 2021), named by labels: the same seed gives the same draws on any
-#' number of threads, and two ways with the same labels share their luck.
+#' Every draw has separate random streams for speed, link, waiting, starting, failures and lost
+#' nodes (xoshiro256++, Blackman & Vigna 2021), named by labels: the same seed gives the same draws
+#' on any number of threads, and two ways with the same labels share their luck.
 #'
 #' @param seconds Seconds of each frame on a node of speed 1: a matrix, one row a draw and one
 #'   column a frame; or the medians of log-normal times, one a frame, with `run_sd`, the sd of their
@@ -22,8 +22,8 @@
 #' @param run_sd Sd of log seconds, when `seconds` are medians.
 #' @param meter What is charged; `NULL` for nothing. A list of `rate_card`, a site from
 #'   [read_site()], and any of `tier`, `hire`, `engine` and `on`, as [bill()] takes them; `now`, the
-#'   moment at which the job is asked for, needed when the card charges by the hour of the day;
-#'   `megapixels` of a frame, for cards that charge by it.
+#'   moment of the request, needed if the card charges by the hour of the day; `megapixels` of a
+#'   frame, for cards that charge by it.
 #' @param keep `TRUE` keeps when each frame is at home, and what each charge comes to.
 #' @param drawing How draws are made, a list with any of `labels` (names of the streams: `job`, what
 #'   is rendered, `site`, `tier`), `before` (draws that were made already: these go on after them),
@@ -34,14 +34,14 @@
 #'   are; `stages`, when each of `prepare`, `upload`, `wait` was over (left out: not yet); `nodes`,
 #'   a data frame of what each node did, one row a stretch of time: `node` (its number), `does`
 #'   (`start`, `load`, `prepass`, `render`, `failed`, `aborted`, `idle`), `from_s`, `to_s` (`NA`
-#'   under way), `frame` (its place in the job), `part`, `runs`; a frame under way is `render` from
-#'   when its node took it; `lost`, a data frame of `node`, `gone_s`, `noticed_s`; `spent`, money
-#'   charged for all that, where the site's reckoning is known, instead of what its card makes of
-#'   it; `left`, which frames are this way's to render, one `TRUE` or `FALSE` a frame or a matrix of
-#'   draws x frames: the others are neither rendered nor charged nor fetched; `each`, a list of such
-#'   states, one a draw. What has happened stands; what has not is drawn, and does not end before
-#'   the moment. The result counts all of it: a job that was cut at any moment and goes on with the
-#'   same seed ends when, and costs what, it would have uncut.
+#'   while running), `frame` (its place in the job), `part`, `runs`; a running frame is `render`
+#'   from the moment its node took it; `lost`, a data frame of `node`, `gone_s`, `noticed_s`;
+#'   `spent`, money charged so far if the site reported it, in place of the card's price; `left`,
+#'   which frames are this way's to render, one `TRUE` or `FALSE` a frame or a matrix of draws x
+#'   frames: the others are neither rendered nor charged nor fetched; `each`, a list of such states,
+#'   one a draw. Past events do not change. what has not is drawn, and does not end before the
+#'   moment. The result counts all of it: a job that was cut at any moment and goes on with the same
+#'   seed ends when, and costs what, it would have uncut.
 #' @return A list of class `cp_simulated`: `draws`, a tibble with one row a draw: `draw`, `finish_s`
 #'   (from now; `Inf` when the job does not end), the stages of its longest chain of events, which
 #'   add up to it: `held_s` (until it is released), `prepare_s`, `upload_s`, `wait_s`, `start_s`
@@ -51,7 +51,7 @@
 #'   its currency: `list`, `minimum`, `discount`, `tax`, `credit`, `to_pay`, `prepaid` (of the
 #'   credit), `lost_money` (paid for frames in flight at a cap). With `keep`: `home`, a matrix of
 #'   seconds, one row a frame in the order they come home and one column a draw; `lines`, a matrix
-#'   of money, one row a charge. Of a way that is halted: `begun`, which frames it had begun, a
+#'   of money, one row a charge. For a way that is halted: `begun`, the frames that had started, a
 #'   matrix of frames x draws; `finish_s` is when the last of these is at home.
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind.
 #' @examples

@@ -5,8 +5,8 @@ new_advice <- record_type("cp_advice", sentence = is.character, ways = is.data.f
 
 #' Whole frames, ranges, bands, shares or layers
 #'
-#' What each way of spreading a job over nodes would take, and which to choose, with the reason.
-#' Whole frames go to the slot that is free first (list scheduling, Graham 1966, *Bounds for certain
+#' Duration of each way of spreading a job over nodes, and the best one with the reason. Whole
+#' frames go to the slot that is free first (list scheduling, Graham 1966, *Bounds for certain
 #' multiprocessing anomalies*): with equal frames and slots the job takes ceiling(frames / slots)
 #' rounds, so that only slot counts that save a round help. Ranges are fixed runs of frames in
 #' proportion to speed; bands and shares put all slots on one frame after the other, which pays the

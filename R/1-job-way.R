@@ -41,18 +41,18 @@ new_way <- record_type(
 #'   travel), and `link_sd`, the sd of its log.
 #' @param spreading A list with any of `spread`: `"frames"`, each to the node that is free first;
 #'   `"ranges"`, fixed runs of frames, in proportion to the nodes' known speeds; `"bands"`,
-#'   `"shares"`, `"layers"`, `parts` of each frame, each a task of its own, merged after; `parts`,
+#'   `"shares"`, `"layers"`, `parts` of each frame, each a separate task, merged after; `parts`,
 #'   their number; `part_load_s`, seconds of a frame's time that each part pays again;
 #'   `part_weight`, the share of the rest that falls to each; `part_bytes`, that each sends through
 #'   the coordinator's link, and `part_link`, its bytes a second.
 #' @param begin_s When the job is released, in seconds from now.
 #' @param open Hours in which nodes may begin a frame: a two-column matrix of seconds from now;
-#'   `NULL` for always. A frame that has begun is finished.
+#'   `NULL` for always. A frame that has started is finished.
 #' @param cap What may be charged before the site stops the job, in the rate card's currency, or
 #'   `c(amount, lag)` with the seconds that pass after the meter has reached it; `NULL` for none.
 #'   Frames in flight are paid and lost.
-#' @param halt_s When nodes stop taking frames, in seconds from now; `NULL` for never. Frames that
-#'   were begun are finished; nodes that are not there by then never come.
+#' @param halt_s When nodes stop taking frames, in seconds from now; `NULL` for never. Started
+#'   frames are finished; nodes that are not there by then never come.
 #' @return A list of class `cp_way`.
 #' @section Conditions: `clockpigeon_error_type` for a value of the wrong kind or range,
 #'   `clockpigeon_error_choice` for a word that is none of those above.

@@ -3,12 +3,12 @@
 
 #' A week of jobs
 #'
-#' Each job can be rendered in some ways: on a pool of one's own nodes, where it takes a number of
-#' them for as long as it needs and waits for those before it, or sent out, where it waits for
-#' nobody; or not at all. The plan keeps as many jobs as can be kept, each with the chance asked
-#' for, and of such plans is the cheapest by its mean cost. It is found on draws: from plans that
-#' are given and from none, by simulated annealing, and then by putting each job where it is best
-#' until nothing is gained.
+#' Each job can be rendered in some ways: on a pool of own nodes, where it takes a number of them
+#' for as long as it needs and waits for earlier jobs, or sent out, where it does not wait; or not
+#' at all. The plan keeps as many jobs as can be kept, each with the chance asked for, and of such
+#' plans is the cheapest by its mean cost. It is found on draws: from given plans and from none, by
+#' simulated annealing, and then by moving each job to its best place until the plan stops
+#' improving.
 #'
 #' Plans that were looked for on draws flatter themselves on these: judge them on others, with
 #' `week_judged()`.
@@ -24,7 +24,7 @@
 #'   from, the first (`NULL`: all).
 #' @param budget For all of them together, kept with the confidence `confidence`.
 #' @param confidence Of the budget for all.
-#' @param begun Plans to begin with: lists of `way` and `order` (all jobs).
+#' @param begun Plans to start with: lists of `way` and `order` (all jobs).
 #' @param steps Plans that are tried from each beginning.
 #' @return A list of class `cp_week`: `plan` (`way` of each job, 0: not rendered; `order`, the jobs
 #'   one after another), `kept`, `cost` (mean), `judged` (a tibble, one row a job: `job`, `way`,

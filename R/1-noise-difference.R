@@ -6,8 +6,8 @@
 #' the same picture when no value differs by more than rounding does; the same but for noise when
 #' the differences have no place: in each tile their mean is as near zero, and their neighbours as
 #' unlike, as independent noise would have it; and different otherwise. The bounds are those of
-#' normal deviates for the largest of so many tiles (Bonferroni), at a `chance` for two renders of
-#' one scene.
+#' normal deviates for the largest of all tiles (Bonferroni), at a `chance` for two renders of one
+#' scene.
 #'
 #' @param a,b Pictures as for [noise_between()].
 #' @param tile Side of a tile in pixels.

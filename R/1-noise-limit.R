@@ -16,12 +16,12 @@ new_limit_fit <- record_type("cp_limit_fit", probes = is.data.frame, time = mayb
 #' are left; two single measurements leave none, and `assumed_error` (time 15 %, noise 3 %) is taken
 #' and said to be assumed.
 #'
-#' Whether there is a floor at all is rarely known from a few probes. The curve is therefore fitted
-#' with a floor and without one, and [samples_for()] averages over both, weighted by how likely the
-#' data are under each (at odds of 2 for none beforehand).
+#' A few probes rarely show whether there is a floor. The curve is therefore fitted with a floor and
+#' without one, and [samples_for()] averages over both, weighted by how likely the data are under
+#' each (at odds of 2 for none beforehand).
 #'
-#' Where it can be tested whether the law holds, the test is made: against `error` by chi-squared,
-#' otherwise by whether a bend in the curve improves it (F test), both at 1 %.
+#' If the law can be tested, it is tested: against `error` by chi-squared, otherwise by whether a
+#' bend in the curve improves it (F test), both at 1 %.
 #'
 #' @param samples Samples per pixel, each above 0; counts may repeat.
 #' @param seconds Compute seconds of a frame at each; `NULL` when only the noise is known. `NA` is
@@ -365,7 +365,7 @@ below_floor <- function(curve, target, promised) {
              "Probe at a larger count of samples, or ask for less confidence.")
 }
 
-#' What each doubling of the samples costs and buys
+#' Cost and gain of each doubling of the samples
 #'
 #' @param fit A [fit_limit()].
 #' @param from,to Counts between which the samples are doubled.

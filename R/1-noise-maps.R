@@ -2,12 +2,11 @@
 
 #' Noise between two renders of one frame
 #'
-#' Two renders of a frame that differ in nothing but their seeds have the same expectation, so the
-#' noise of one follows from their difference, without any reference: its variance is
-#' `mean((a - b)^2) / 2`.
+#' Two renders of a frame that differ only in their seeds have the same expectation, so the noise of
+#' one follows from their difference, without any reference: its variance is `mean((a - b)^2) / 2`.
 #'
 #' Everything is in the noise: what falls as one over the root of the samples is the whole of it.
-#' Single values that stand out are counted beside: largest first, a difference that is over twelve
+#' Outlying single values are counted separately: largest first, a difference that is over twelve
 #' times the root mean square of the rest of its tile and of the pixels two away from it (the order
 #' of Rosner 1983, Technometrics 25, 165-172). They are rare bright paths, and what people see
 #' first; `noise_usual` is the noise without them. It is not for fitting: more samples turn a few

@@ -68,7 +68,7 @@ check_one_island <- function(fit, asked, i, j) {
 new_speed_table <- table_type("cp_speed_table", c("rig", "ratio", "lower", "upper", "scenes",
                                                   "runs", "for_a_scene", "evidence"))
 
-#' How fast each rig is beside one of them
+#' Speed of each rig relative to one of them
 #'
 #' @param object A [fit_speeds()].
 #' @param relative_to A rig; the one with the most scenes (of those whose device is known) when

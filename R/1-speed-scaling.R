@@ -23,25 +23,25 @@ new_scaling_fit <- record_type(
 #'
 #' They are weighed against each other by how likely the points are under each, its parameters
 #' averaged over what is usual (Gunther's ranges; Kass & Raftery 1995, J. Am. Stat. Assoc. 90, 773):
-#' few points leave all laws in. (AICc, which is told too, gives a law of three parameters no chance
-#' with five points.) Intervals of parameters are profiles of the sum of squares (F of one and the
-#' degrees of freedom left); those of times come from draws of all laws by weight, so that the doubt
-#' which law holds is in them. Points that no law comes near are said.
+#' few points leave all laws in. (AICc, which is reported too, gives a law of three parameters no
+#' chance with five points.) Intervals of parameters are profiles of the sum of squares (F of one
+#' and the degrees of freedom left); those of times come from draws of all laws by weight, so that
+#' the doubt which law holds is in them. Points far from every law are reported.
 #'
 #' @param n Whole numbers of threads, devices or helpers, 1 or more; repeats are welcome.
 #' @param seconds Their times in s.
 #' @param error Relative standard deviation of one time, where it is known (a job's `run_sd`).
-#'   Needed with few points: with fewer than eight, and no repeats, the spread cannot be estimated
-#'   beside the law, and 8 % is taken, said to be assumed, and corrected by the points as far as
-#'   they can.
+#'   Needed with few points: with fewer than eight, and no repeats, the points cannot determine both
+#'   the law and the spread: 8 % is assumed, reported as assumed, and corrected by the points as far
+#'   as they can.
 #' @param assume With a single n: the serial share that the user insists on. The fit is then an
 #'   assumption and says so.
 #' @param unit What is counted, for figures and texts.
 #' @return A list of class `cp_scaling_fit`: `points`, `laws` (a tibble, one row a law: `law`,
 #'   `aicc`, `weight`, `t1`, parameters), `best` (the one that the points fit best, its parameters
 #'   averaged over), `basis` (`measured` or `assumed`) and `error_basis`, `says` (texts).
-#' @section Conditions: `clockpigeon_error_scaling` when all times are of one n and nothing is
-#'   assumed; `clockpigeon_error_type` for n below 1 or not whole, or times that are not above 0.
+#' @section Conditions: `clockpigeon_error_scaling` if all times are of one n and no law is assumed;
+#'   `clockpigeon_error_type` for n below 1 or not whole, or times that are not above 0.
 #' @seealso [best_n()], [spread_advice()]
 #' @examples
 #' fit <- fit_scaling(c(1, 2, 4, 8, 8, 16), c(100, 54, 30, 19, 18.5, 14))

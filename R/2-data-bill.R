@@ -193,7 +193,7 @@ tagged_job <- function(tags) {
 #'   of the job there, one or one a line, or its name here.
 #' @param period The days from which and until which is billed, two texts in UTC.
 #' @return A data frame with the columns that version 1.0 requires, and `ConsumedQuantity`,
-#'   `ConsumedUnit`, `ListUnitPrice`, `ResourceId`. What is not known of a line is `NA`.
+#'   `ConsumedUnit`, `ListUnitPrice`, `ResourceId`. Unknown fields of a line are `NA`.
 #' @references As for `standard_required`.
 #' @noRd
 as_standard_lines <- function(lines, card, job, period) {

@@ -142,11 +142,11 @@ engine_fields <- function() list(
 #' shot or frame: `arguments`, `environment`, and its `program` where it is another), `sequence`
 #' (arguments that are added when many frames are rendered in one process, where the engine can:
 #' `{frames}` is a frame set such as `1-120 by 6`, `{first}` and `{last}` its ends; `{frame}` then
-#' has no value), `version` (`ask`: arguments, `pattern`: one group), `versions` (those that can be
-#' asked for through `{version}`), `limits` it knows, `bands` (true or false), `devices` (kinds, or
-#' how each is asked for, see below), `features` (settings that a plan may vary, such as denoising:
-#' each a name with `any`, or with the argument that each value stands for), `output` (png, pfm, exr
-#' or tiff), `output_as` (where the picture is found, when the engine names it itself:
+#' has no value), `version` (`ask`: arguments, `pattern`: one group), `versions` (those that
+#' `{version}` can select), `limits` it knows, `bands` (true or false), `devices` (kinds, or how to
+#' select each, see below), `features` (settings that a plan may vary, such as denoising: each a
+#' name with `any`, or with the argument that each value stands for), `output` (png, pfm, exr or
+#' tiff), `output_as` (where the picture is found, when the engine names it itself:
 #' `"{stem}{frame:03}.png"`), `linear` (the kind of float picture that it writes when the name of
 #' the output ends so: what noise is measured on), `reads` (patterns, one group each, for `load_s`,
 #' `compute_s`, `samples_done`, `work` (what the engine counts of its work, such as rays), `noise`,
@@ -169,14 +169,13 @@ engine_fields <- function() list(
 #' with zeros, `{threads:1}` has a default, and there may be arithmetic: `{frame-1}`, `{samples/4}`,
 #' `{log2(samples)}` (+ - * / ^, sqrt, log2, floor, ceiling, round). `{{` and `}}` are braces.
 #'
-#' @section Devices:
-#' `devices: [cpu]` says which kinds an engine renders on. To have it render on the ones that are
-#' asked for, say of each kind how: `ask` (arguments that make it list them; `program` asks that
+#' @section Devices: `devices: [cpu]` says which kinds an engine renders on. To render on selected
+#' devices, state for each kind: `ask` (arguments that make it list them; `program` asks that
 #' program instead), `pattern` (one group, the index of a device; or two, index and name), `use`
 #' (arguments, `through` (a program and its arguments in front) and `environment`, in which
 #' `{device_index}` is the index, or several with `join` between, and `{device_count}` their
-#' number), `share` (arguments, with `{share}` in percent, when a part of a device is asked for) and
-#' `used` (a pattern that finds in the output the index or name of what did the work).
+#' number), `share` (arguments, with `{share}` in percent, for a part of a device) and `used` (a
+#' pattern that finds in the output the index or name of the device that did the work).
 #'
 #' @param path A YAML file.
 #' @return A list of class `cp_engine` with these fields.

@@ -46,7 +46,7 @@ parse_limit_choice <- function(text, where) {
 
 #' Read a job file
 #'
-#' What is asked of a forecast or a choice, kept in a file so that it can be asked again. Fields:
+#' The question of a forecast or a choice, kept in a file so that it can be asked again. Fields:
 #' `job` (its name), `about`; `shots` (names of the project's); `engines` and `versions` to choose
 #' among; `limits` to choose among (`own`, a share of the samples such as `50 %`, or a limit such as
 #' `noise 0.02`); `deadline` and `budget`; `confidence`; `rule` (cheapest, fastest, best); `only`

@@ -36,15 +36,15 @@ manifest_fields <- function() list(
 #' Read a manifest
 #'
 #' A manifest lists what a shot is made of. As YAML: `shot`, `scene` (its file), `folder` (of all
-#' paths, beside the manifest's project), `job` (its name at a site), `assets` (a list of `path`,
-#' `kind`, `embedded`, `needed`), `dynamic` (simulations and other parts that need a cache: `name`,
-#' `kind`, `cache` folder or file, the frames it `covers`, `needed`), `cameras`, `layers`, what
-#' `moves` (nothing, camera or things), `prepass_every` so many frames, `outputs` (such as
-#' `frames/gears_####.png`), and what the scene itself `says` (`size`, `samples`, `frames`). As CSV,
-#' as exporters write it, with columns `kind` and `path`, and where it applies `name`, `embedded`,
-#' `needed`, `covers`: a row of kind scene, camera, layer or output says what it is; of kind
-#' simulation, particles, moving texture or deformation is dynamic, its `path` the cache; any other
-#' is an asset.
+#' paths, relative to the manifest's project), `job` (its name at a site), `assets` (a list of
+#' `path`, `kind`, `embedded`, `needed`), `dynamic` (simulations and other parts that need a cache:
+#' `name`, `kind`, `cache` folder or file, the frames it `covers`, `needed`), `cameras`, `layers`,
+#' what `moves` (nothing, camera or things), `prepass_every` (a number of frames), `outputs` (such
+#' as `frames/gears_####.png`), and what the scene itself `says` (`size`, `samples`, `frames`). As
+#' CSV, as exporters write it, with columns `kind` and `path`, and where it applies `name`,
+#' `embedded`, `needed`, `covers`: a row of kind scene, camera, layer or output says what it is; of
+#' kind simulation, particles, moving texture or deformation is dynamic, its `path` the cache; any
+#' other is an asset.
 #'
 #' @param path A YAML or CSV file.
 #' @return A list of class `cp_manifest` with these fields; `assets` and `dynamic` are data frames,

@@ -72,11 +72,11 @@ engine_versions_field <- function(x, where) {
 #' folder there), and `launch` for a machine other than this one: `by` ssh, cluster or local; `host`
 #' for ssh (`user@loft-1`), through a tunnel (on `port`, or any that is free here), or else
 #' `listen`, the address here that it connects to; of a scheduler the `command` that takes jobs
-#' (sbatch), its `options` (lines of a script, `#SBATCH
-#' --partition=farm`) and how long a measurement may `wait` in its queue (10 min; placed jobs wait
-#' as long as it takes); `rscript` there. What placed jobs leave to others there: `keep_free`
-#' (memory that must be free before a frame is begun) and `hours` (when frames may be begun, each
-#' with `days`, `from` and `to`, in the project's time zone).
+#' (sbatch), its `options` (lines of a script, `#SBATCH --partition=farm`) and how long a
+#' measurement may `wait` in its queue (10 min; placed jobs wait as long as it takes); `rscript`
+#' there. Parts that placed jobs leave to other users of the node: `keep_free` (memory that must be
+#' free before a frame starts) and `hours` (when frames may start, each with `days`, `from` and
+#' `to`, in the project's time zone).
 #'
 #' @param path A YAML file.
 #' @return A list of class `cp_node` with these fields; memory in bytes, link in bytes a second.

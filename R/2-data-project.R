@@ -36,15 +36,14 @@ project_fields <- function() list(
 #' `version`, `shots`, `plan`, `deadline`, `budget`, `confidence`; `tell`: a program that
 #' `clockpigeon watch --tell` starts when an alarm rings, as `run: [program, argument]`; or an
 #' address to which it is posted, as `post: {address, secret}`, the secret from `env` or `file`; and
-#' `quiet`, how long nothing else is told that is not urgent) and every file under `shots/`,
+#' `quiet`, the minimum time between messages that are not urgent) and every file under `shots/`,
 #' `nodes/`, `engines/`, `sites/`, `plans/`, `usages/`, `manifests/`, `jobs/` and `rates/`. The
 #' engines that come with the package are there too, unless the project has a profile of the same
 #' name.
 #'
 #' @param path The folder.
-#' @param parts Names of the folders to read, such as `c("shots", "sites")`; all when `NULL`. Of a
-#'   folder of many files those that have not changed since the last time are taken from the user's
-#'   cache.
+#' @param parts Names of the folders to read, such as `c("shots", "sites")`; all when `NULL`.
+#'   Unchanged files of a large folder are read from the user's cache.
 #' @return A list of class `cp_project`: the fields of the file, `root`, and named lists `shots`,
 #'   `nodes`, `engines`, `sites`, `plans`, `usages`, `manifests` and `job_files`; `rates` is a data
 #'   frame or `NULL`. `ledger` is the full path.

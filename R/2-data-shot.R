@@ -49,7 +49,7 @@ need_fields <- function() list(
 #' scene, named as `scene` says, or as the shot), `frames` (a frame set such as `1-240`), `cuts`
 #' (first frames after each cut), `size` (`1920x1080`), `limit` (`samples`, `noise` or `time`, alone
 #' or together), `upload` (what must be sent to a site, such as `80 MB`, or `none`), `frame_size`
-#' (what comes back for each frame), the stages around rendering: how long it takes to `pack`, a
+#' (the size of each finished frame), the stages around rendering: how long it takes to `pack`, a
 #' `prepass` (how many `frames`, the time of `each`, on `all` nodes or `one`), `layers` that can be
 #' rendered apart and the time to `merge` them, and to `encode` the finished shot (each a duration,
 #' or its `median` and `p90`, or `none`); and `needs`, what it needs of the place that renders it:

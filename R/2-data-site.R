@@ -201,29 +201,29 @@ community_fields <- function() list(
 #' `same_nodes_as` (another card of yours for the same machines, under other terms: they do one
 #' thing at a time); `service`, where it answers Clock Pigeon's site protocol: its `address` and the
 #' bearer `token`, from `env` (a variable of the environment) or `file` (its first line); `reports`,
-#' the exports and logs that the site leaves behind and somebody puts into the folder of a job that
-#' was placed there by hand, which `watch` reads: a list of `file` (from `placed/JOB`; `*` takes
-#' several), `as` csv, json or log (told from its ending; a log is read as the engine's profile
-#' says), `map` (`frame: Nr`: our name, then their column or arithmetic of theirs; ours are `shot`,
-#' `frame`, `state`, `node`, `wall_s`, `begun`, `finished`, `charge` in the card's currency,
-#' `version`) and `states` (their words for `ready`, `failed` and `rendering`); `bill`, how the
-#' site's bill is read ([settle_job()]): `as` csv or json, `map` (`amount: Cost`: our name, then
-#' their column or arithmetic of theirs; ours are `key`, `kind`, `item`, `quantity`, `unit`,
-#' `price`, `amount`, `currency`, `node`, `began`, `ended`, `shot`, `frames`, `job`), `kinds` (their
-#' words for `usage`, `minimum`, `discount`, `tax`, `credit`, `refund`, `total`) and `units` (their
-#' words for ours); `speeds` (a list of `engine`,
-#' `relative_to` a node of yours, `factor`, `basis` claimed or assumed); `start` of a machine and
-#' `install` of what it needs (each a duration, or its `median` and `p90`, or `none`); the `share`
-#' of a node that rendering may use, and `node_spread`, how unlike the nodes are in speed (their sd
-#' as a share); `open`, the hours in which it may render; `troubles` (`fails`: share of runs of a
-#' frame that fail, `retries` of them; `vanish` and `freeze`: share of nodes that do in an hour,
-#' `notice` until that is seen, whether they are `replaced`); `can`, what it can do: `versions` of
-#' engines, `add_ons` and `hosts` (names, each with its versions), `devices` (cpu, gpu), `memory`,
-#' `device_memory` and whether scenes may `spill` out of it, `limits`, `cameras`, `outputs`,
-#' `channels`, `frame_cap` (`time`, `on` a yardstick device), `upload_cap`, whether
-#' `helpers_see_frames`, and `spreads`. What it does not say is unknown, and unknown never fits.
+#' the exports and logs of the site that are put into the folder of a job placed there by hand,
+#' which `watch` reads: a list of `file` (from `placed/JOB`; `*` takes several), `as` csv, json or
+#' log (told from its ending; a log is read as the engine's profile says), `map` (`frame: Nr`: our
+#' name, then their column or arithmetic of theirs; ours are `shot`, `frame`, `state`, `node`,
+#' `wall_s`, `begun`, `finished`, `charge` in the card's currency, `version`) and `states` (their
+#' words for `ready`, `failed` and `rendering`); `bill`, how the site's bill is read
+#' ([settle_job()]): `as` csv or json, `map` (`amount: Cost`: our name, then their column or
+#' arithmetic of theirs; ours are `key`, `kind`, `item`, `quantity`, `unit`, `price`, `amount`,
+#' `currency`, `node`, `began`, `ended`, `shot`, `frames`, `job`), `kinds` (their words for `usage`,
+#' `minimum`, `discount`, `tax`, `credit`, `refund`, `total`) and `units` (their words for ours);
+#' `speeds` (a list of `engine`, `relative_to` a node of yours, `factor`, `basis` claimed or
+#' assumed); `start` of a machine and `install` of what it needs (each a duration, or its `median`
+#' and `p90`, or `none`); the `share` of a node that rendering may use, and `node_spread`, how
+#' unlike the nodes are in speed (their sd as a share); `open`, the hours in which it may render;
+#' `troubles` (`fails`: share of runs of a frame that fail, `retries` of them; `vanish` and
+#' `freeze`: share of nodes that do in an hour, `notice` until that is seen, whether they are
+#' `replaced`); `can`, what it can do: `versions` of engines, `add_ons` and `hosts` (names, each
+#' with its versions), `devices` (cpu, gpu), `memory`, `device_memory` and whether scenes may
+#' `spill` out of it, `limits`, `cameras`, `outputs`, `channels`, `frame_cap` (`time`, `on` a
+#' yardstick device), `upload_cap`, whether `helpers_see_frames`, and `spreads`. Capabilities that
+#' it does not state are unknown, and an unknown one never fits.
 #'
-#' What it charges: `meter` (`rendering`, or `boot to release`); `price`, the main charge, and
+#' Its charges: `meter` (`rendering`, or `boot to release`); `price`, the main charge, and
 #' `charges`, a list of others, each with its name as `charge`. A charge is so much `per` node-hour,
 #' device-hour, core-hour, work-hour (a score times hours), kWh, frame, megapixel-frame, GB, GB-day,
 #' node or job: `amount`, or volume `brackets` (a list of `from`, `to`, `amount`, in that unit) that
@@ -232,11 +232,11 @@ community_fields <- function() list(
 #' node or the job; the `activities` it counts, and the `hours` of the day (`days`, `from`, `to`) in
 #' which it counts them. `price` also has a `fixed` fee of a job, and a `minimum` of a job,
 #' `minimum_node`, `minimum_month`. `hires` are classes of machines (`hire`, `devices`, `cores`,
-#' `score`, `power`, `speed` beside the first class, `amount`, `at_once`); `tiers` service levels
-#' (`tier`, `nodes` at once, price `factor`, `wait` in the queue, and `quiet`: `hours` with a `wait`
-#' of their own). `release` says whether nodes are given back when `idle` or at the `end`, and `cap`
-#' what may be spent there (`amount`) before the site stops the job, `lag` after the meter has
-#' reached it. `billed` says whether `prepass`, `failed` and `aborted` frames are billed.
+#' `score`, `power`, `speed` relative to the first class, `amount`, `at_once`); `tiers` service
+#' levels (`tier`, `nodes` at once, price `factor`, `wait` in the queue, and `quiet`: `hours` with a
+#' `wait` of their own). `release` says whether nodes are given back when `idle` or at the `end`,
+#' and `cap` what may be spent there (`amount`) before the site stops the job, `lag` after the meter
+#' has reached it. `billed` says whether `prepass`, `failed` and `aborted` frames are billed.
 #' `discounts` (`discount`, `percent` with its sign, `from` and `to` dates, `engine`, `tier`, `on`
 #' named charges), `balances` of yours there (`balance`, `kind` prepaid, starting, gift or earned;
 #' `amount`, `until`), used in their order, and `tax` (`tax`, `percent`, `included` in the prices or

@@ -33,7 +33,7 @@ check_job_name <- function(x, where) {
 
 #' Jobs of a ledger
 #'
-#' A job has a name of its own, whatever its case. It is written down with [record_job()] when it is
+#' Job names are unique regardless of case. It is written down with [record_job()] when it is
 #' decided, or taken in from a list of jobs that were placed before (`clockpigeon import jobs.csv`:
 #' a column `job`, and `site`, `date` and `state` where they are known).
 #'
@@ -42,8 +42,8 @@ check_job_name <- function(x, where) {
 #'   (UTC), `by`, `pick` (the option that was chosen, or the site of a job that was taken in),
 #'   `events` (how many there are), `id`. `job_events()`: a tibble, one row an event in the order
 #'   they came: `sequence`, `job` (its name), `time` (UTC), `place`, `node`, `shot`, `frame`,
-#'   `piece`, `what`, `seconds` (of the run that it tells of), `amount` (of money, or of seconds
-#'   that are said to be left), `detail`, `source`, `key`.
+#'   `piece`, `what`, `seconds` (of the reported run), `amount` (of money, or of the reported
+#'   remaining seconds), `detail`, `source`, `key`.
 #' @section Conditions: `clockpigeon_error_job` for a name that no job has.
 #' @examples
 #' ledger <- open_ledger(":memory:")

@@ -7,12 +7,12 @@
 #' @param accepted Letters of the crops that are clean enough; `character()` for none.
 #' @param shot Name of the shot.
 #' @param frame Its frame.
-#' @param by Who judged; `NA` for nobody in particular.
+#' @param by Who judged; `NA` for an unnamed person.
 #' @return `judge_sheet()`: the sheet with a column `accepted`, a tibble. `judged_noise()`: the
 #'   noise of a tile (`seen` of `noise_map()`) that the shot's judgements accept: half of those
 #'   shown at that noise are accepted, by a logistic curve over log noise where both answers
 #'   overlap, otherwise the geometric mean between the noisiest crop accepted below all refused ones
-#'   and the cleanest refused; `NULL` when nothing was judged, or nothing accepted.
+#'   and the cleanest refused; `NULL` without judgements, or if none accepted.
 #' @section Conditions: `clockpigeon_error_choice` for a letter that is not on the sheet;
 #'   `clockpigeon_error_type` for an open sheet.
 #' @noRd

@@ -14,8 +14,8 @@
 #' @param read_only `TRUE` to open an existing ledger without the means to change it.
 #' @return An object of class `cp_ledger`. [close_ledger()] closes it; so does its removal from
 #'   memory. A ledger of an older release is carried over to today's form when it is opened for
-#'   writing, in one transaction; `carried` is then the path of a copy of it as it was, beside it.
-#'   Opened read only it stays as it is, and columns it lacks are `NA`.
+#'   writing, in one transaction; `carried` is then the path of a copy of the old ledger, next to
+#'   it. Opened read only it stays as it is, and columns it lacks are `NA`.
 #' @section Conditions: `clockpigeon_error_ledger` when the folder does not exist, the file cannot
 #'   be read or written, is no ledger or is damaged, or was made by a later release. The file is
 #'   left as it was.

@@ -1,9 +1,9 @@
 # Expected duration of a plan, before anything runs.
 
-#' What the trials of a plan are expected to take
+#' Expected duration of a plan's trials
 #'
-#' From timings that are there already: the median of the same setting and frame, or else of the
-#' same setting on other frames of the shot. Nothing is run.
+#' From existing timings: the median of the same setting and frame, or else of the same setting on
+#' other frames of the shot. Nothing is run.
 #'
 #' @param plan A plan from [plan_bench()].
 #' @param timings Timings as [timings()] returns them, or a ledger.

@@ -1,14 +1,14 @@
 # Findings about a run, in words.
 
-#' What a benchmark run says about itself
+#' Findings of a benchmark run
 #'
 #' Looks for what makes timings less sure than they seem: drift along the run, blocks that differ,
-#' settings whose computing is too short beside the spread of their loading, trials on a busy
+#' settings whose computing is too short compared with the spread of their loading, trials on a busy
 #' machine, and settings whose mean is not known as well as a target asks.
 #'
 #' Drift is the least-squares slope of log time on the position in the run, each setting about its
-#' own mean; it is told when its chance without drift is under 1 % and it changes times by more than
-#' 2 % from the first trial to the last. A setting is too short when its median compute time is
+#' own mean; it is reported if its chance without drift is under 1 % and it changes times by more
+#' than 2 % from the first trial to the last. A setting is too short when its median compute time is
 #' under ten times the standard deviation of its load time.
 #'
 #' @param x Timings of one run: those of one `plan_id`, as [run_bench()] returns them.

@@ -142,8 +142,8 @@ installed_versions <- function(engine) {
 
 #' Readiness of nodes
 #'
-#' Reaches each node and asks what is there. A node is ready when it answers and has the version
-#' asked.
+#' Reaches each node and lists its devices and engines. A node is ready when it answers and has the
+#' version asked.
 #'
 #' @param nodes Nodes from `read_node()`, a list. One without `launch` is this machine.
 #' @param engines Engines from [read_engine()], a list.

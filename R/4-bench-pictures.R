@@ -2,7 +2,7 @@
 
 #' Do the runs that are compared show the same pictures?
 #'
-#' Of each frame and setting that two levels of a factor both rendered with their pictures kept
+#' For each frame and setting that two levels of a factor both rendered with their pictures kept
 #' (`bench --keep`), the latest picture of each level is compared by [compare_pictures()]. A faster
 #' version that renders something else is not faster.
 #'

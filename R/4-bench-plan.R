@@ -65,8 +65,8 @@ check_band <- function(rows, where) {
 #' Plan a benchmark
 #'
 #' Crosses shots, frames, engines, versions, limits, sizes, features, threads, devices and repeats
-#' into trials. Each repeat is a block that holds every setting once, in an order of its own, so
-#' that drift of the machine hits all settings alike.
+#' into trials. Each repeat is a block that holds every setting once, in random order, so that drift
+#' of the machine hits all settings alike.
 #'
 #' @param shots A shot from [read_shot()] or a list of them.
 #' @param engines An engine from [read_engine()] or a list of them.

@@ -11,7 +11,7 @@
 #' picture is `failed`; one over the time limit is `timed_out` and its processes are ended; a limit
 #' or device the engine does not know is `unsupported` and not run; a picture that is broken, cut
 #' off or of another size is `unusable`; one that another device rendered than the one asked for is
-#' `failed`. A pre-pass that the profile asks for once a shot is a row of its own, with the activity
+#' `failed`. A pre-pass that the profile requires once per shot is a separate row, with the activity
 #' `prepass`.
 #'
 #' @param plan A plan from [plan_bench()].

@@ -4,7 +4,7 @@
 #'
 #' Reads the scene, and every text file that it includes, by the patterns of the engine's profile
 #' (`scan`), and lists what they find. Files that come with the engine are passed over. A path is
-#' looked for beside the file that names it, then beside the scene, and written relative to the
+#' searched next to the file that names it, then next to the scene, and written relative to the
 #' scene's project folder.
 #'
 #' @param scene Path of the scene.

@@ -18,9 +18,9 @@
 #'   `reported` where no column says it.
 #'
 #' @details Frames of a folder: frame numbers that run on in long chains were written by one writer
-#'   a chain, and each frame was begun when the one before it was finished. Otherwise frames were
-#'   handed out in order, as many at once as were ever unfinished together. A time over five times
-#'   its neighbours on both sides is a gap: such frames and each writer's first are kept as
+#'   per chain, and each frame started when the one before it finished. Otherwise frames were handed
+#'   out in order, as many at once as were ever unfinished together. A time over five times its
+#'   neighbours on both sides is a gap: such frames and each writer's first are kept as
 #'   `incomplete`, without a time.
 #'
 #' @param path A file, several, or for `"frames"` and `"pictures"` a folder.

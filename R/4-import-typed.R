@@ -6,7 +6,7 @@
 #' it is trusted: `"about 15 min"` is about, `"2 h left"` is an estimate.
 #'
 #' @param ledger A ledger from [open_ledger()].
-#' @param time The time as it was said (see `parse_typed_duration()`), a rate such as `"24 fps"` for
+#' @param time The time as text (see `parse_typed_duration()`), a rate such as `"24 fps"` for
 #'   playback; `NULL` when `began` and `ended` say it, or when there is none, as for a frame that
 #'   failed.
 #' @param ... Columns of a timing, such as `shot`, `frame`, `engine`, `node`, `site`, `status`.
@@ -68,9 +68,9 @@ clock_span <- function(began, ended) {
   list(seconds = span, precision = "exact", kind = "typed", said = paste(began, "to", ended))
 }
 
-#' Read a time as it was said
+#' Read a time written by a person
 #'
-#' What was read off a screen or said in a meeting, with how sure it is. A qualifier (`about`,
+#' A time read off a screen or quoted in a meeting, with its precision. A qualifier (`about`,
 #' `around`, `roughly`, `ca.`, `~`, `just under`, `just over`, `under`, `over`) makes it `about`;
 #' `left`, `remaining`, `estimated` or `expected` make it an estimate and no measurement.
 #'

@@ -5,7 +5,7 @@
 #' Renders the frames at a fraction of the size, and of the samples where asked, to learn the shape
 #' of the shot for [frame_curve()]. An eighth of the width and height is a sixty-fourth of the
 #' pixels. An engine whose profile has a `sequence` and a `log` does it in one process, so that
-#' starting is paid once; otherwise each frame is a trial of its own. The times go to the ledger.
+#' starting is paid once; otherwise each frame is a separate trial. The times go to the ledger.
 #'
 #' @param shot A shot from [read_shot()].
 #' @param engine An engine from [read_engine()].

@@ -20,7 +20,7 @@ new_probes <- record_type(
 #' @param samples Counts of samples, two at least.
 #' @param frames Frames of the shot; two spread over it when `NULL`.
 #' @param options From [bench_options()]: sizes, features, time limit and more are taken from it.
-#' @param beside What is rendered beside the pairs, a list with any of `reference` (samples of the
+#' @param beside Renders in addition to the pairs, a list with any of `reference` (samples of the
 #'   reference, for an engine without seeds) and `noise` (a coarse noise limit to run each frame at
 #'   once as well, for engines that know one: what a sample costs where such an engine spends them).
 #' @param running From [running()]; pictures are kept in a temporary folder where it names none.
@@ -30,9 +30,9 @@ new_probes <- record_type(
 #'   [noise_between()] gives, `picture`, `picture_2`), `maps` (a [noise_map()] for each of its
 #'   rows), `adaptive` (of the runs under a noise limit: `frame`, setting, `noise_limit`, mean
 #'   `samples`, `seconds`), `rows` (the timings).
-#' @section Conditions: `clockpigeon_error_limit` when the engine knows no samples limit, or has no
-#'   seed and no reference is asked for, or fewer than two counts are given, or a render failed;
-#'   those of [run_bench()] and [noise_between()].
+#' @section Conditions: `clockpigeon_error_limit` if the engine has no samples limit, or has no seed
+#'   and no reference is given, or fewer than two counts are given, or a render failed; those of
+#'   [run_bench()] and [noise_between()].
 #' @examplesIf nzchar(system.file("bin", "pebble", package = "clockpigeon"))
 #' shot <- read_shot(demo_file("shots/gears-review.yaml"))
 #' pebble <- read_engine(system.file("engines", "pebble.yaml", package = "clockpigeon"))

@@ -11,9 +11,9 @@ new_shot_probe <- record_type(
 #'
 #' Measures spread frames first and then, one by one, the frame that narrows the total most for the
 #' seconds it costs ([next_probe()]), until the interval of the total is as narrow as asked, or the
-#' time budget is used. What the ledger already knows of the shot in this setting on this node is
-#' used first, and so are frames measured at another limit or size, brought to this one by the limit
-#' fit, with the error of that. Complete shots in the ledger teach the prior.
+#' time budget is used. Known times of the shot in this setting on this node are used first, and so
+#' are frames measured at another limit or size, brought to this one by the limit fit, with the
+#' error of that. Complete shots in the ledger teach the prior.
 #'
 #' After the first frames it is decided whether a cheap pass pays (`cheap_pass_pays()`), by timing
 #' one cheap frame; its cost counts.
@@ -69,7 +69,7 @@ new_probing <- record_type("cp_probing", target = is.numeric, level = is.numeric
 #' @param target Half-width of the interval of the total, as a share of it.
 #' @param level Level of that interval.
 #' @param first Frames measured before any is chosen.
-#' @param budget Seconds of probing after which no further frame is begun.
+#' @param budget Seconds of probing after which no further frame starts.
 #' @param cheap `TRUE`, `FALSE`, or `NA` to decide by what it gains.
 #' @export
 probing <- function(target = 0.1, level = 0.8, first = 3, budget = Inf, cheap = NA) {

@@ -6,33 +6,32 @@ new_backtest <- table_type("cp_backtest",
 
 #' How good forecasts would have been on your own evidence
 #'
-#' Hides part of what the ledger knows, forecasts it from the rest, and compares. Four questions are
-#' asked where the ledger holds the answer:
+#' Hides part of what the ledger knows, forecasts it from the rest, and compares. It scores four
+#' questions whose answer is in the ledger:
 #'
 #' - *the rest of a shot*: of every completely measured shot all but a few frames are hidden and its
 #'   total is forecast, by [frame_curve()] (its prior learned from the other shots), with the cheap
-#'   pass too where there was one, beside the habits: first frame times frame count, and evenly
-#'   spaced frames times frame count;
+#'   pass too if there was one, and compared with the habits: first frame times frame count, and
+#'   evenly spaced frames times frame count;
 #' - *other hardware*: every scene that ran on two rigs or more is hidden on one of them and
-#'   forecast by [fit_speeds()], beside the habit of one reference scene's ratio;
+#'   forecast by [fit_speeds()], and compared with the habit of one reference scene's ratio;
 #' - *another limit*: of frames timed at three counts of samples or more the largest is hidden and
-#'   forecast by [fit_limit()], beside the habit of proportion;
+#'   forecast by [fit_limit()], and compared with the habit of proportion;
 #' - *a whole job*: a run of at least 40 frames of a shot is forecast by [simulate_job()] from what
-#'   had been measured before it began, and held against how long it took, beside the first frame
-#'   times the count over the slots.
+#'   had been measured before it started, and compared with its actual duration and with the first
+#'   frame times the count over the slots.
 #'
-#' @param ledger A ledger from [open_ledger()], or timings. Of a ledger of more than 50,000 timings
-#'   the newest of each setting are taken.
+#' @param ledger A ledger from [open_ledger()], or timings. From a ledger of more than 50,000
+#'   timings the newest of each setting are taken.
 #' @param probes Numbers of frames that are left of a shot.
 #' @param level Level of the intervals that are checked.
 #' @param most Cells of other hardware that are hidden at most, one at a time, chosen evenly.
 #' @return A tibble of class `cp_backtest`, one row a case: `question`, `method`, `place` (site, or
 #'   node), `case`, `probes`, `forecast_s`, `lower`, `upper` (`NA` for habits), `true_s`, `error`
-#'   (forecast over truth, less one), `covered`, `level` (asked of the intervals), `sample` (whether
-#'   the evidence is sample data). `summary()` gives a row a question, method, number of probes and
+#'   (forecast over truth, less one), `covered`, `level` (of the intervals), `sample` (whether the
+#'   evidence is sample data). `summary()` gives a row a question, method, number of probes and
 #'   place: `cases`, `error` (mean of the absolute ones), `bias` (mean), `covered` (share).
-#' @section Conditions: `clockpigeon_error_backtest` when the ledger holds nothing that can be
-#'   hidden.
+#' @section Conditions: `clockpigeon_error_backtest` if no timings in the ledger can be hidden.
 #' @examples
 #' summary(backtest(example_timings()))
 #' @export

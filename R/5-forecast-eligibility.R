@@ -11,7 +11,7 @@ new_eligibility <- table_type("cp_eligibility", c("site", "field", "needs", "has
 #'
 #' @param job From [render_job()].
 #' @param sites A site from [read_site()] or a list of them.
-#' @return A tibble of class `cp_eligibility`, one row for each thing that a site was asked: `site`,
+#' @return A tibble of class `cp_eligibility`, one row for each requirement of a site: `site`,
 #'   `field`, `needs`, `has`, `answer` (`fits`, `does not fit`, `unknown`), `says` (which side to
 #'   move; `NA` where it fits). `summary()` gives one row a site: `site`, `answer` (the worst of its
 #'   rows) and `because`.

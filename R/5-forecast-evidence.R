@@ -29,21 +29,21 @@ new_job <- record_type(
 #' @param currency ISO 4217 code in which costs are shown.
 #' @param rates Exchange rates as in a project's `rates`; needed when a site sells in another
 #'   currency.
-#' @param time_zone The zone in which deadlines are told, such as `"Europe/Lisbon"`; `NULL` when it
-#'   is not known.
+#' @param time_zone The time zone of deadlines, such as `"Europe/Lisbon"`; `NULL` when it is not
+#'   known.
 #' @param limit Another limit than the shots' own: a list as in a shot file (`list(noise = 0.02)`),
 #'   whose times were measured; or a share of their samples, such as `"50 %"`, whose times follow
 #'   from theirs.
-#' @param machine Where runs were marked as made beside other work: `"busy"` forecasts a machine as
-#'   busy as then, `"idle"` one without that. What the other work cost is told by frames measured
-#'   both ways, or by CPU beside wall seconds, or assumed; its error is in the forecast.
+#' @param machine For runs on a busy machine: `"busy"` forecasts a machine as busy as then, `"idle"`
+#'   one without that. The cost of the other work comes from frames measured both ways, or from CPU
+#'   and wall seconds, or is assumed; its error is in the forecast.
 #' @param done Frames that are rendered already and are not to be rendered again, by shot, as
 #'   `"gears 1-300; basin 1-20"`; what was measured of them is evidence as before.
 #' @return A list of class `cp_job`: the shots, `node` (the node on which most of their frames were
 #'   measured: the reference), `curves` (a [frame_curve()] for each shot on that node, with its
 #'   cheap times where half of the frames have one, and the prior that complete shots in the timings
 #'   teach), `run_sd` (spread of log time of one frame from run to run), the evidence, `stage_rows`
-#'   (timings of the stages around rendering), `busy` (what other work beside the runs adds),
+#'   (timings of the stages around rendering), `busy` (the effect of other work on the machine),
 #'   `sessions` (how the frame times are spread over sessions of measuring), `limit` (a label) and
 #'   `noise`, that of its pictures over that of the shots' own limit (`NA` where it is unknown).
 #' @section Conditions: `clockpigeon_error_evidence` when no finished frame of a shot was measured

@@ -9,7 +9,7 @@ new_scenario <- record_type(
 
 #' The options of a job
 #'
-#' Every sensible combination of engine, version and limit (each a job of its own), site, tier, hire
+#' Every sensible combination of engine, version and limit (each a separate job), site, tier, hire
 #' class, nodes at once, start and spread. A site that cannot do the job, or of which too little is
 #' known, is no option; it is kept with the reason and shown wherever the options are. Left out
 #' beforehand is what another option beats for certain: nodes beyond one a frame, counts of nodes
@@ -23,7 +23,7 @@ new_scenario <- record_type(
 #' @param only,without What to keep, and what to leave out: names of sites, tiers, hire classes,
 #'   engines, spreads or starts, or `field=value` with the columns below, such as `"nodes=10"`.
 #'   Values of one field are alternatives.
-#' @param spreads Ways to divide the work that are asked for, beside what the shots need: see
+#' @param spreads Additional ways to divide the work, apart from those that the shots need: see
 #'   [job_way()]. Whole frames when `NULL`.
 #' @param now The moment at which the job could be released.
 #' @param learned From [learned()]: what became of past jobs corrects the forecasts of these; `NULL`
@@ -39,8 +39,8 @@ new_scenario <- record_type(
 #'   `unmeasured`) and `reason`; `doubts`, what is doubtful about the rate cards (no date, old, no
 #'   source); `pruned`, how many options were left out as beaten; `now`, `currency`, `time_zone`,
 #'   `hashes` (of the cards' files); `corrections`, what past jobs change in forecasts.
-#' @section Conditions: `clockpigeon_error_option` when no site is left, when `only` or `without`
-#'   name nothing that there is, and when they contradict each other.
+#' @section Conditions: `clockpigeon_error_option` if no site is left, if `only` or `without` name
+#'   no option, and if they contradict each other.
 #' @examples
 #' project <- read_project(demo_file())
 #' job <- render_job(project$shots["gears"], "sundew", example_timings(), rates = project$rates)

@@ -6,7 +6,7 @@ new_what_if <- record_type(
   at_once = is.logical, halt_s = maybe(is.numeric), left = anything
 )
 
-#' What if
+#' A changed scenario
 #'
 #' A change of a scenario, for [simulate_option()].
 #'

@@ -1,6 +1,6 @@
 # Drivers of the render time: features and sizes, each in turn.
 
-#' What drives the time
+#' Drivers of the render time
 #'
 #' From probes that crossed features or sizes: what each change of one of them alone does to the
 #' time of a sample, to the noise, and to the time of equal noise (the product of the time of a

@@ -19,7 +19,7 @@ new_proposal <- table_type("cp_proposal",
 #'
 #' @param scout From [probe_limit()] at two sizes (the `sizes` of [bench_options()]), each below the
 #'   shot's.
-#' @param error Relative error of the count that is asked for.
+#' @param error Relative error required of the count.
 #' @return A tibble of class `cp_proposal`: `question` (frame or worst tile), `region`, `first_row`,
 #'   `last_row`, `width`, `height`, `samples` (the two counts, as text), `frames`, `seconds` (of all
 #'   its renders), `error`, `proposed`. Its attribute `power`: the power of the pixels with its

@@ -4,7 +4,7 @@ new_study <- record_type("cp_study", probes = is.list, targets = is.numeric,
                          confidence = is.numeric, frames = is.data.frame, fits = is.list,
                          tile_fits = is.list, hourly = anything)
 
-#' What the probes of a shot say of its limit
+#' Limit study of a shot's probes
 #'
 #' Pictures of linear light have no floor of their own: one is fitted only where a frame shows it at
 #' 98 %.
@@ -115,14 +115,14 @@ worst_frame <- function(frames, fits) {
 
 #' The three limits on one page
 #'
-#' What a samples limit, a noise limit and a time limit would each give on the probed frames: under
-#' the first, time and noise differ between frames; under the second time does; under the third
-#' noise does. All together, the first reached ends a frame.
+#' Results of a samples limit, a noise limit and a time limit on the probed frames: under the first,
+#' time and noise differ between frames; under the second time does; under the third noise does. All
+#' together, the first reached ends a frame.
 #'
-#' The time under a noise limit is that of an engine which ends each pixel by itself, told by
-#' `noise_limit_samples()` from all its pairs, the larger counts weighing more (few samples miss the
-#' rare bright paths of a hard frame). Hard pixels cost more a sample than easy ones: by how much is
-#' told where [probe_limit()] ran a coarse noise limit too.
+#' The time under a noise limit is that of an engine which stops each pixel separately, computed by
+#' `noise_limit_samples()` from all its pairs, with more weight on the larger counts (few samples
+#' miss the rare bright paths of a hard frame). Hard pixels cost more a sample than easy ones: the
+#' factor is known if [probe_limit()] ran a coarse noise limit too.
 #'
 #' @param study From [study_limit()].
 #' @param samples Samples limit; the count the study found when `NULL` (of the worst frame).
@@ -202,7 +202,7 @@ adaptive_seconds <- function(probes, i, line, samples, least = 8) {
   even(least) + dear * max(samples - least, 0)
 }
 
-#' What a time limit reaches on other devices
+#' Result of a time limit on other devices
 #'
 #' @param study From [study_limit()].
 #' @param time Seconds of computing a frame.
@@ -234,7 +234,7 @@ time_limit_on <- function(study, time, speeds) {
                 samples = n, noise = noise, time_s = time))
 }
 
-#' How fast the nodes of a ledger are beside one of them
+#' Speed of a ledger's nodes relative to one of them
 #'
 #' @param timings Timings, as [timings()] returns them.
 #' @param engine Name of the engine.

@@ -4,11 +4,11 @@ new_check <- table_type("cp_check", c("shot", "weight", "about", "what", "instea
 
 #' Check a shot before it is sent
 #'
-#' Holds the shot's manifest against the files that are there: what is missing, outside the folder,
+#' Checks the shot's manifest against the files found: what is missing, outside the folder,
 #' absolute, elsewhere or differs in case; what is not baked, not for all frames, or older than the
 #' scene; what nothing uses; sizes against the site's cap and the free disk; the frames of the
-#' pre-pass; names of outputs and of the job; and what the scene and a finished frame say against
-#' what was asked.
+#' pre-pass; names of outputs and of the job; and the scene and a finished frame against the
+#' required values.
 #'
 #' @param shot From [read_shot()].
 #' @param site A site from [read_site()], for its cap on uploads; none when `NULL`.
@@ -17,7 +17,7 @@ new_check <- table_type("cp_check", c("shot", "weight", "about", "what", "instea
 #' @param used Names of jobs used before, those of cancelled jobs too.
 #' @param others Manifests of the project's other shots, whose outputs must not be written over.
 #' @param frame_bytes Size of a finished frame in bytes, for the disk.
-#' @param against A finished frame (PNG or OpenEXR) whose metadata is held against what was asked.
+#' @param against A finished frame (PNG or OpenEXR) whose metadata is checked against the shot.
 #' @return A tibble of class `cp_check`, one row a finding, the gravest first: `shot`, `weight`
 #'   (`blocks`, `warns`, `informs`), `about`, `what`, `instead` (what to do).
 #' @section Conditions: `clockpigeon_error_type` for arguments of the wrong kind,

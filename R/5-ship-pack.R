@@ -10,7 +10,7 @@
 #'
 #' `clockpigeon unpack` opens it, and looks before it writes: paths that leave the folder, links,
 #' files that the parcel does not list, and parcels that would grow beyond a size are refused; every
-#' file is held against its SHA-256 before the folder gets its name.
+#' file is checked against its SHA-256 before the folder gets its name.
 #'
 #' @param manifest From `read_manifest()`.
 #' @param folder The project's folder.

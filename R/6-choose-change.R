@@ -1,6 +1,6 @@
 # Changes that would move the pick.
 
-#' What would change the pick
+#' Changes that would move the pick
 #'
 #' The nearest deadline, budget, price, speed and waiting at which another option wins, or none.
 #' Deadline and budget are read off the draws; price, speed and waiting are found by bisection, the
@@ -8,7 +8,7 @@
 #' them, where those lead to the same pick).
 #'
 #' @param choice From [choose_option()].
-#' @param rivals How many options beside the pick are looked at, the next by the rule.
+#' @param rivals Number of options compared with the pick, the next best by the rule.
 #' @return A tibble, one row a change: `what` (`deadline`, `budget`, `price`, `speed`, `waiting`),
 #'   `of` (the site that changes; empty for deadline and budget), `direction` (`less` or `more`),
 #'   `factor` (of price and speed), `at` (seconds from now, money, or seconds of waiting more),

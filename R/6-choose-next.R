@@ -1,30 +1,30 @@
 # What to measure next: everything worth measuring for this question, best first.
 
-#' What to find out first
+#' What to measure next
 #'
 #' For each thing that could be measured before deciding: what that takes and costs, how likely its
-#' result is to change the plan, and what it saves on average. The value is reckoned beforehand
+#' result is to change the plan, and what it saves on average. The value is computed beforehand
 #' (value of sample information; Raiffa & Schlaifer 1961, *Applied Statistical Decision Theory*):
 #' for results spread over what the measurement could say, the draws of the plans and of every
 #' option are weighed by how well they agree with each, and the best is picked again. The draws
 #' carry the uncertainty of the parameters (of a shot's curve, of a site's speed), and so does what
 #' a probe is expected to tell ([next_probe()]). Best is what costs least on average, a missed
 #' deadline or budget counted at the least price at which the plan is the best to begin with: what
-#' the confidence asked says a miss is worth. Plans are not made anew for each result, so that the
-#' value is a little too low.
+#' the confidence asked says a miss is worth. Plans are not searched again for each result, so that
+#' the value is a little too low.
 #'
 #' @param choice From [choose_option()].
 #' @param most How many rows at most.
 #' @return A tibble, one row a measurement: `what` (`probe`, frames of a shot; `cheap`, a pass over
 #'   all its frames at an eighth of the size; `trial`, frames at a site; `repeat`, the same frames
-#'   on another day; `pack`; `ask`, what a rate card does not say; `version`, an engine or version
-#'   that was asked for and never measured; `samples`, whether half of them are enough: never
-#'   counted as worth it, since it is another picture), `about` (the shot, site or version),
-#'   `frames`, `takes_s`, `price` (money, fees with it; of own nodes what an hour of theirs costs),
-#'   `changes` (chance that the plan becomes another), `saves` (on average, in money, misses counted
-#'   as above), `worth` (it saves more than its price, and more than 1 % of what the plan costs),
+#'   on another day; `pack`; `ask`, what a rate card does not say; `version`, a requested engine or
+#'   version that was never measured; `samples`, whether half of them are enough: never counted as
+#'   worth it, since it is another picture), `about` (the shot, site or version), `frames`,
+#'   `takes_s`, `price` (money, fees with it; of own nodes what an hour of theirs costs), `changes`
+#'   (chance that the plan becomes another), `saves` (on average, in money, misses counted as
+#'   above), `worth` (it saves more than its price, and more than 1 % of what the plan costs),
 #'   `wins` (the plan it most likely leads to), `command` (that does it, or what to ask), `says`. No
-#'   row worth it: nothing is worth measuring.
+#'   row worth it: no measurement is worth it.
 #' @section Conditions: `clockpigeon_error_type` when `choice` is no choice.
 #' @examples
 #' project <- read_project(demo_file())

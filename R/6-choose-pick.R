@@ -6,12 +6,11 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'
 #' An option fits when the chance to finish by the deadline and stay within the budget, both in one
 #' draw, reaches the confidence asked (or each of the two chances alone does, where `together` is
-#' `FALSE`), counted over the draws. Of those that fit, the pick is the cheapest by mean cost (of
-#' equal ones that of one's own nodes), the one that finishes first by median, or the best by the
-#' noise of its pictures (equal ones: the cheapest). An option that does not fit comes with its
-#' distance: how much later the deadline, or larger the budget, would let it in. A draw that a cap
-#' ended never finishes, so that money spent on part of the frames does not count as having done
-#' them.
+#' `FALSE`), counted over the draws. Of those that fit, the pick is the cheapest by mean cost (at
+#' equal cost the one on own nodes), the one that finishes first by median, or the best by the noise
+#' of its pictures (equal ones: the cheapest). An option that does not fit comes with its distance:
+#' how much later the deadline, or larger the budget, would let it in. A draw that a cap ended never
+#' finishes, so that money spent on part of the frames does not count as having done them.
 #'
 #' @param forecast From [forecast_job()].
 #' @param deadline As `parse_deadline()` reads it: `"fri 18:00"`, `"30 h"`, a number of seconds from
@@ -19,12 +18,12 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' @param budget Amount, such as `"250 EUR"` (in another currency with a known rate, it is
 #'   converted), or a number in the forecast's currency; `NULL` for none.
 #' @param confidence Chance asked for, above 0 and below 1.
-#' @param together `TRUE`: the confidence is asked of deadline and budget kept together; `FALSE`: of
+#' @param together `TRUE`: the confidence applies to deadline and budget kept together; `FALSE`: of
 #'   each alone, so that both together may be kept less often.
-#' @param plans `TRUE` looks, beside single options, for several side by side and for a start with a
-#'   fallback: see `plan` below. By the rule `"cheapest"` with a deadline; by `"fastest"` several
-#'   side by side only. Or a plan of your own that is held against the best, as the path of a YAML
-#'   or JSON file: `parts`, each with an `option` (its name) and its `frames` (as
+#' @param plans `TRUE` considers, in addition to single options, several side by side and a start
+#'   with a fallback: see `plan` below. By the rule `"cheapest"` with a deadline; by `"fastest"`
+#'   several side by side only. Or a plan of your own to compare with the best one, as the path of a
+#'   YAML or JSON file: `parts`, each with an `option` (its name) and its `frames` (as
 #'   `gears 1-300; basin 1-20`; all of them where there is one part), and for a fallback `look`
 #'   (`at`, a moment as `deadline`, and `fewer`) and `rescue` (an `option`). A decision record is
 #'   such a file.
@@ -32,7 +31,7 @@ choice_rules <- c("cheapest", "fastest", "best")
 #' @return A decision, a list of class `cp_choice`: `options`, a tibble with the forecast's summary
 #'   and `limit`, `noise`, `p_deadline`, `p_budget`, `p_both` and their simulation errors (`_se`),
 #'   `fits`, `both_miss` (neither limit is kept alone), `close` (the chance lies within two
-#'   simulation errors of what was asked), `late_s` and `over` (how much more time or money would
+#'   simulation errors of the confidence), `late_s` and `over` (how much more time or money would
 #'   let it in; 0 when it keeps it), `cost_per_usable` (mean cost over mean usable frames),
 #'   `cost_whole` (mean cost of all frames usable: where draws end early, the rest at the cost of a
 #'   usable one), `non_dominated` (no other option is as early, as cheap and as clean, and better in
@@ -40,18 +39,18 @@ choice_rules <- c("cheapest", "fastest", "best")
 #'   what to do with all frames, a list: `kind` (`one`, `sides`: several options side by side,
 #'   `fallback`: a start, and at a moment a look), `parts`, a tibble with one row a part (`option`,
 #'   `site`, `frames`, `count`, `share` of the work, `finish_p50`, `cost_mean`), `look` (`at_s`,
-#'   from now: with `fewer` than so many `of` all frames done those not begun go to the `rescue`, a
-#'   list of `option` and `site`), `needed` (chance of that), `cost_needed` (mean cost then),
-#'   `draws` (of `finish_s`, `cost` and `needed`), its mean cost (`mean`), `p_deadline`, `p_budget`,
-#'   `p_both`, `fits`, and `rivals`, the plans that it was held against (of those within 1 % the
-#'   plainest is taken); never dearer than the pick; `reasons`, a tibble with one row for each thing
-#'   to be said of an option: `option`, `code` (`pick`, `fits`, `late`, `unfinished`, `dear`,
+#'   from now: with `fewer` frames done `of` all, those not started go to the `rescue`, a list of
+#'   `option` and `site`), `needed` (chance of that), `cost_needed` (mean cost then), `draws` (of
+#'   `finish_s`, `cost` and `needed`), its mean cost (`mean`), `p_deadline`, `p_budget`, `p_both`,
+#'   `fits`, and `rivals`, the plans that it was compared with (of those within 1 % the simplest is
+#'   taken); never more expensive than the pick; `reasons`, a tibble with one row for each thing to
+#'   be said of an option: `option`, `code` (`pick`, `fits`, `late`, `unfinished`, `dear`,
 #'   `not_both`), `share` (of draws that keep it), `seconds` and `money` (what would let it in);
 #'   `warnings`, a tibble of `code` (`stale_card`, `claimed_speed`, `assumed_speed`) and `about`;
-#'   `stale`, sites whose rate card's file has changed since the forecast; what was asked;
-#'   `forecast`. [explain()] says it in sentences, [break_even()] what would change it,
-#'   [worth_tests()] what else could be done, [trial_value()] what to find out first: each is
-#'   computed once and kept. [record_choice()] writes it down.
+#'   `stale`, sites whose rate card's file has changed since the forecast; the question; `forecast`.
+#'   [explain()] says it in sentences, [break_even()] what would change it, [worth_tests()] what
+#'   else could be done, [trial_value()] what to find out first: each is computed once and kept.
+#'   [record_choice()] writes it down.
 #' @section Conditions: `clockpigeon_error_deadline` for a deadline that has passed, has no zone, or
 #'   is no one moment; `clockpigeon_error_rates` for a budget in a currency without a rate;
 #'   `clockpigeon_error_duration` for an ambiguous deadline; `clockpigeon_error_plan`, `_option`,

@@ -2,10 +2,10 @@
 
 #' Write the decision down
 #'
-#' Two files: `PATH.json`, complete and for machines, and `PATH.md`, for people. Both say what was
-#' asked, the pick and its reasons, every option with its chances, what would change the pick, and
-#' all that is needed to make it again: the hashes of rate cards and shots, the state of the ledger,
-#' exchange rates, seed, draws and versions. What could bias the choice is disclosed: discounts,
+#' Two files: `PATH.json`, complete and for machines, and `PATH.md`, for people. Both contain the
+#' question, the pick and its reasons, every option with its chances, what would change the pick,
+#' and everything needed to repeat it: the hashes of rate cards and shots, the state of the ledger,
+#' exchange rates, seed, draws and versions. Possible biases of the choice are disclosed: discounts,
 #' gifts and prepaid balances of any site in it.
 #'
 #' @param choice From [choose_option()].
@@ -32,8 +32,8 @@ record_choice <- function(choice, path = "decision", changes = NULL) {
 #' Write a decision into the ledger, as a job with a name
 #'
 #' From then on the job is referred to by its name: its events, its bill and its forecasts are kept
-#' with it. The name is its own, whatever its case: one that was used before is refused, since
-#' frames of both would mix.
+#' with it. The name is unique regardless of case: one that was used before is refused, since frames
+#' of both would mix.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param choice From [choose_option()].

@@ -2,13 +2,13 @@
 
 #' Is a trial worth it?
 #'
-#' For each leading site whose speed is not well known: what a few trial frames there would cost,
-#' how likely their result is to overturn the pick, and what that is worth. The value of a trial is
-#' reckoned beforehand (value of sample information; Raiffa & Schlaifer 1961, *Applied Statistical
+#' For each leading site whose speed is not well known: the cost of a few trial frames there, the
+#' chance that their result overturns the pick, and the value of that. The value of a trial is
+#' computed beforehand (value of sample information; Raiffa & Schlaifer 1961, *Applied Statistical
 #' Decision Theory*): for results spread over what the trial could say, the draws of the site's
 #' options are weighted by how well their speed agrees with it, and the choice is made again. Sites
-#' left out only because nothing is known of their speed are tried on too, with the speeds of the
-#' others and a wide spread (a log sd of 0.6) as what could be.
+#' excluded only because their speed is unknown are considered too, with the speeds of the others
+#' and a wide spread (a log sd of 0.6) as possible results.
 #'
 #' @param choice From [choose_option()].
 #' @param frames Frames of the trial.

@@ -1,7 +1,7 @@
 # Other options and their value: wait for the night, a lower limit, a feature less, doing nothing, a
 # trial.
 
-#' What else could be done
+#' Other options and their value
 #'
 #' Holds the pick against what a producer asks next: wait for cheaper hours, render with half the
 #' samples, leave a feature out (where the ledger has frames with and without it), or do nothing:

@@ -9,23 +9,21 @@ new_place <- record_type(
 
 #' Place a job that was decided
 #'
-#' Takes a job from its decision to its frames. `plan_place()` looks once more: at the plan's chance
-#' from now, at what has changed since, at the nodes, at the check's findings, at balances and
-#' disks; each finding says what would cure it. `place_job()` then sends out what the plan says.
-#' Frames of an own pool (`kind: own`, with `pool` in the site's file) are rendered on its nodes,
-#' each made beside its place and moved there when it is whole, so that a run that is ended in any
-#' way goes on with what is missing when it is asked again. A site with a `service` in its file is
-#' sent the files and the frames over Clock Pigeon's site protocol, with the cap to keep. For any
-#' other site it writes a job sheet (what to send, settings, frames, names, what must be seen before
-#' paying, the price promised, the cap to set) as Markdown and JSON, beside the parcels of the
-#' shots.
+#' Takes a job from its decision to its frames. `plan_place()` checks the plan again: its chance
+#' from now on, changes since the decision, the nodes, the check's findings, balances and disks.
+#' Each finding states its fix. `place_job()` then carries out the plan. Frames of an own pool
+#' (`kind: own`, with `pool` in the site's file) are rendered on its nodes, each under a temporary
+#' name and moved into place when complete, so that an interrupted run continues with the missing
+#' frames when it is started again. A site with a `service` in its file is sent the files and the
+#' frames over Clock Pigeon's site protocol, with the cap to keep. For any other site it writes a
+#' job sheet (what to send, settings, frames, names, the checks before paying, the promised price,
+#' the cap to set) as Markdown and JSON, next to the parcels of the shots.
 #'
 #' With `trial` only a few frames of each shot are rendered first, those that say most of the
-#' others: they are part of the job, and what they took is evidence when `plan_place()` is asked
-#' again.
+#' others: they are part of the job, and their times are evidence when `plan_place()` runs again.
 #'
-#' A fallback's look is taken where the own pool runs: frames not begun by then go on at the rescue,
-#' on its nodes or by a sheet of their own.
+#' A fallback's look is taken where the own pool runs: frames not started by then continue at the
+#' rescue, on its nodes or by a separate sheet.
 #'
 #' All is in the folder `placed/NAME` of the project: `frames/SHOT/SHOT-0001.png`, sheets, parcels;
 #' what happens is in the ledger ([job_events()]).
@@ -36,9 +34,9 @@ new_place <- record_type(
 #' @param now The moment it is placed at.
 #' @return `plan_place()`: a list of class `cp_place`: `job`, `parts` (a tibble, one row a part:
 #'   `site`, `option`, `kind` (`own`, `service`, `sheet`), `frames`, `count`, `nodes`, `here` (slots
-#'   of the pool), `cost_mean`, `cost_p90`),
-#'   `findings` (a tibble: `code`, `weight` (`stops`, `note`), `site`, `what`, `cure`), `go` (no
-#'   finding stops it), `chance` and `cost_mean` as of now, beside `promised`.
+#'   of the pool), `cost_mean`, `cost_p90`), `findings` (a tibble: `code`, `weight` (`stops`,
+#'   `note`), `site`, `what`, `cure`), `go` (no finding stops it), `chance` and `cost_mean` as of
+#'   now, and `promised`.
 #' @section Conditions: `clockpigeon_error_job` for a job that was not decided here,
 #'   `clockpigeon_error_place` for what cannot be placed, `clockpigeon_error_plan` when another
 #'   process is placing it.
@@ -126,9 +124,9 @@ new_placed <- record_type("cp_placed", job = is.character, folder = is.character
 #'   time twice as long; 2).
 #' @param trial `TRUE` places trial frames alone.
 #' @return `place_job()`: a list of class `cp_placed`: `job`, `folder`, `sheets` (paths), `remote`
-#'   (ids of the jobs at sites that were asked by their address; [fetch_job()] takes what comes of
-#'   them), `frames`, a tibble with one row a frame that is rendered here or was sent: `shot`,
-#'   `frame`, `site`, `to`, `state` (`done`, `waiting`, `failed`, `sent`), `failures`.
+#'   (ids of the jobs at sites with an address; [fetch_job()] fetches their results), `frames`, a
+#'   tibble with one row a frame that is rendered here or was sent: `shot`, `frame`, `site`, `to`,
+#'   `state` (`done`, `waiting`, `failed`, `sent`), `failures`.
 #' @export
 place_job <- function(place, ledger, despite = character(), progress = interactive(),
                       options = list(), trial = FALSE) {

@@ -3,23 +3,21 @@
 
 #' Fetch what has come of a job that was placed elsewhere
 #'
-#' Asks each site that was sent a part of the job over Clock Pigeon's site protocol: orders that
-#' were given here (`pause`, `resume`, `stop`) are passed on, events are written down once whatever
-#' their order, pictures are fetched, held against their SHA-256 and given their names, times become
-#' evidence of the site, and when all has ended the bill is kept. What was cut off anywhere goes on
-#' the next time.
+#' Asks each site that was sent a part of the job over Clock Pigeon's site protocol: orders given
+#' here (`pause`, `resume`, `stop`) are passed on, events are recorded once in any order, pictures
+#' are fetched, checked against their SHA-256 and given their names, times become evidence of the
+#' site, and when all has ended the bill is kept. Interrupted fetches continue the next time.
 #'
-#' Of a site that was placed at by hand it reads the `reports` that the site's file names
-#' ([read_site()]): frames that are ready there, begun or failed, what they took and what was
-#' charged, each once however often a report is put there anew. What they took is evidence of the
-#' site.
+#' For a site that is used by hand it reads the `reports` that the site's file names
+#' ([read_site()]): frames that are ready there, started or failed, their times and charges, each
+#' once however often a report is put there again. The times become evidence of the site.
 #'
 #' @param project From [read_project()].
 #' @param ledger A ledger from [open_ledger()], for writing.
 #' @param job The job's name.
 #' @param seconds How long to go on fetching at most.
-#' @param links What keeps connections between two calls, for those that ask often; `NULL` opens
-#'   them anew.
+#' @param links What keeps connections between two calls, for those that ask often; `NULL` opens new
+#'   ones.
 #' @return A tibble, one row a job at a site: `site`, `id` (`NA` by hand), `state` (as the site
 #'   says: `waiting`, `running`, `paused`, `stopped`, `done`; `NA` where it does not answer),
 #'   `frames`, `ready` (there), `here`, `left_s` (what the site takes to be left), `spent`,

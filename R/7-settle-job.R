@@ -11,21 +11,21 @@ new_settled <- record_type(
 
 #' Settle the bill of a job
 #'
-#' Holds what a site asks for a job against what was promised when it was decided, what the ledger
-#' has metered, and the site's card, to the minor unit, and says what is asked too much. The bill's
-#' lines are kept in the ledger, each once however often the file is given; a line that comes again
-#' with another amount is kept as its correction, and refunds are lines of their own. What became of
-#' the job is kept as evidence of the site, from which later forecasts are corrected ([learned()]).
+#' Compares a site's bill for a job with the promise at the decision, the ledger's meter, and the
+#' site's card, to the minor unit, and reports overcharges. The bill's lines are kept in the ledger,
+#' each once however often the file is given; a line that comes again with another amount is kept as
+#' its correction, and refunds are lines of their own. The outcome of the job is kept as evidence of
+#' the site, from which later forecasts are corrected ([learned()]).
 #'
 #' From promised to billed there are these steps, whose differences add up exactly:
 #' `since the promise` (the same forecast made again for the moment of placing, by the card as it is
-#' now), `number of frames`, `speed` (what the middle frame took beside its forecast),
-#' `time a frame` (what the others took beyond that), `failed and unusable work` and
-#' `start, load and idle`, which together lead to the card's own bill of what was metered; then
-#' `doubled lines`, `frames that never came`, `use beyond the meter`, `rate`, `tier or class`,
-#' `minimums`, `rounding`, `discounts`, `tax`, `balances`, `refunds`, `unexplained`, and `exchange`.
-#' Where nothing was metered, `use` stands for what lies between. Failed work is priced as the last
-#' of a node's runs, so that a discount by volume falls to it.
+#' now), `number of frames`, `speed` (the median frame relative to its forecast), `time a frame`
+#' (the additional time of the others), `failed and unusable work` and `start, load and idle`, which
+#' together lead to the card's own bill of the meter; then `doubled lines`,
+#' `frames that never came`, `use beyond the meter`, `rate`, `tier or class`, `minimums`,
+#' `rounding`, `discounts`, `tax`, `balances`, `refunds`, `unexplained`, and `exchange`. Without a
+#' meter, `use` stands for the steps between. Failed work is priced as the last of a node's runs, so
+#' that a discount by volume falls to it.
 #'
 #' @param project From [read_project()].
 #' @param ledger A ledger from [open_ledger()], for writing.
@@ -39,12 +39,12 @@ new_settled <- record_type(
 #'   `promised`, its mean and its 10 % and 90 % points; `metered` (the card's bill of what was
 #'   metered, from [bill()]; `measured` says whether there is a meter); `billed` (in the card's
 #'   currency), `lines`, a tibble of the bill's lines; `findings`, a tibble: `code`, `line`,
-#'   `quantity`, `unit`, `known`, `price`, `known_price`, `amount` (too much, in the card's
-#'   currency), `detail`, `claimed` (whether it is asked back, or only to be explained), `label`;
-#'   `too_much`, their sum; `rate` of exchange when it was promised and now; `ratio`, what the
-#'   middle frame took beside its forecast; `new` lines; `other` lines of the file, which are of
-#'   other jobs; `replaced` lines of an earlier reading of the same file; `unmatched`, lines that no
-#'   word of `bill: kinds` matched, as texts.
+#'   `quantity`, `unit`, `known`, `price`, `known_price`, `amount` (overcharged, in the card's
+#'   currency), `detail`, `claimed` (is it claimed back, or only to be explained?), `label`;
+#'   `too_much`, their sum; `rate` of exchange when it was promised and now; `ratio`, the median
+#'   frame relative to its forecast; `new` lines; `other` lines of the file, which are of other
+#'   jobs; `replaced` lines of an earlier reading of the same file; `unmatched`, lines that no word
+#'   of `bill: kinds` matched, as texts.
 #' @section Conditions: `clockpigeon_error_bill` for a bill of another job, currency or month,
 #'   without amounts or with lines of an unknown kind; `clockpigeon_error_import` for what cannot be
 #'   read; `clockpigeon_error_job` for a job that was not placed.

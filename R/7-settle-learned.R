@@ -7,27 +7,27 @@ new_learned <- record_type(
   shown = maybe(is.data.frame)
 )
 
-#' What past jobs taught
+#' Lessons of past jobs
 #'
 #' Every forecast that was decided on is kept with its quantiles, and what became of the job is
-#' written down when it is settled ([settle_job()]). `learned()` scores the forecasts by this, holds
-#' what sellers and farms said beside them, and gives the corrections that [plan_options()] applies
-#' to the next: of each site and tier a bias, shrunk toward none while few jobs are known, and a
-#' factor on the width of ranges. Forecasts as they were before any correction are what is learned
-#' from. Jobs for which a site's speed was only claimed teach nothing of those for which it was
-#' measured.
+#' written down when it is settled ([settle_job()]). `learned()` scores the forecasts by this,
+#' compares the claims of sellers and farms with them, and gives the corrections that
+#' [plan_options()] applies to the next: of each site and tier a bias, shrunk toward none while few
+#' jobs are known, and a factor on the width of ranges. Forecasts as they were before any correction
+#' are what is learned from. Jobs with a claimed speed of a site are no evidence for jobs with a
+#' measured one.
 #'
 #' Bias: residuals of logs as the sum of what all sites, the site and the tier share, each normal
 #' about 0 (sd 0.1, 0.35, 0.1) with noise as wide as the forecast said, by Student's t with 4
 #' degrees of freedom; the posterior mode. Later jobs count for more, those before a noticed change
 #' for little. Waiting (also by six hours of the day, sd 0.4), starting and sending are learned in
-#' the same way, each by itself, and change their own stages; of failing runs the card's share, or 1
-#' %, is worth fifty runs before any. Finish and cost are then corrected by what these leave unsaid.
-#' Width: a weighted conformal factor; were the jobs exchangeable, of one weight and that factor all
-#' there is, the next of n + 1 would lie in its 80 % range with a chance of at least 80 % less 1 in
-#' n + 1, whatever the distribution; with weights, less the sum of each weight times how unlike its
-#' job is to the next (Barber, Candes, Ramdas & Tibshirani 2023, Annals of Statistics 51, 816-845).
-#' The belief in the forecast's own range counts as five jobs.
+#' the same way, each separately, and change their own stages; of failing runs the card's share, or
+#' 1 %, is worth fifty runs before any. Finish and cost are then corrected by what these leave
+#' unsaid. Width: a weighted conformal factor; were the jobs exchangeable, of one weight and that
+#' factor all there is, the next of n + 1 would lie in its 80 % range with a chance of at least 80 %
+#' less 1 in n + 1, for any distribution; with weights, less the sum of each weight times how unlike
+#' its job is to the next (Barber, Candes, Ramdas & Tibshirani 2023, Annals of Statistics 51,
+#' 816-845). The belief in the forecast's own range counts as five jobs.
 #'
 #' @param ledger A ledger from [open_ledger()].
 #' @param but Names of jobs that are left out.

@@ -6,23 +6,22 @@ new_verified <- record_type(
   others = is.numeric, looked = is.numeric, seconds = is.numeric
 )
 
-#' Check what comes back
+#' Check received frames
 #'
 #' Looks whether all frames of a job, or of a folder, are there and whole, and whether the pictures
-#' are right: each is decoded to its end, once, and held against those before and after it, and
-#' against a reference where there is one.
+#' are right: each is decoded completely, once, and compared with those before and after it, and
+#' with a reference if there is one.
 #'
 #' Of names and files: missing, doubled, extra, empty, cut off, unreadable; another size, depth,
-#' number of channels or colour space than was asked for or than most have; another number of
-#' digits, or a name that differs; written before the job was placed, or long after pictures that
-#' follow. Of pictures: black, of one colour, values that are no numbers, frozen where the shot
-#' moves, a jump, other light or colours, a part that was not rendered, the colour of a missing
-#' texture, a seam or a band that does not fit, a band of other samples, more noise, single bright
-#' pixels.
+#' number of channels or colour space than required or than most have; another number of digits, or
+#' a name that differs; written before the job was placed, or long after pictures that follow. Of
+#' pictures: black, of one colour, values that are no numbers, frozen where the shot moves, a jump,
+#' other light or colours, a part that was not rendered, the colour of a missing texture, a seam or
+#' a band that does not fit, a band of other samples, more noise, single bright pixels.
 #'
-#' What is unlike its neighbours is judged by how the pictures of that shot are unlike theirs: a
-#' bound is some times what is usual there, and never less than what is seen. Noise is compared by
-#' the Laplacian of J. Immerkaer (1996), Computer Vision and Image Understanding 64, 300.
+#' A difference from the neighbours is judged by the usual differences in that shot: a bound is a
+#' multiple of the usual difference, and never below the visible one. Noise is compared by the
+#' Laplacian of J. Immerkaer (1996), Computer Vision and Image Understanding 64, 300.
 #'
 #' OpenEXR pictures are decoded by ffmpeg, where it is installed; without it their headers and
 #' lengths are looked at.
@@ -32,10 +31,10 @@ new_verified <- record_type(
 #'   for.
 #' @param ledger A ledger from [open_ledger()]; needed for a job.
 #' @param frames Numbers of the frames that are expected in each sequence of a folder; `NULL` takes
-#'   the shot's where a shot of the project has the sequence's name, and else all from the first to
-#'   the last that is there.
-#' @param reference A folder of pictures of the same frames that are right, or one such picture. Of
-#'   a job also the pictures of trials are taken that are still at hand.
+#'   the shot's if a shot of the project has the sequence's name, and otherwise all from the first
+#'   to the last one found.
+#' @param reference A folder of pictures of the same frames that are right, or one such picture. For
+#'   a job, remaining pictures of trials are used too.
 #' @param quick `TRUE` looks at names, headers and ends of files alone.
 #' @param threads How many pictures are looked at at once.
 #' @param progress `TRUE` says on standard error how far it is.

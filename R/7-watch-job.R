@@ -3,9 +3,9 @@
 #' Watch a job that was placed
 #'
 #' Takes the frames that have come (from the events of the job, and from the folders in which they
-#' appear) and conditions the forecast on them: when the job is done and what it costs, as ranges,
-#' beside what was promised; and what is wrong, what to do, and until when that helps. Nothing is
-#' written, and nothing is held: as many may watch as like, at any time.
+#' appear) and conditions the forecast on them: finish and cost of the job, as ranges, next to the
+#' promise; and what is wrong, what to do, and until when that helps. It writes no files and locks
+#' none: as many may watch as like, at any time.
 #'
 #' @param project From [read_project()].
 #' @param ledger A ledger from [open_ledger()].
@@ -14,15 +14,15 @@
 #' @param last An earlier result for the same job: what cannot have changed since is taken from it,
 #'   which makes an update many times as quick.
 #' @return A list of class `cp_watch`: `job`; `parts`, a tibble, one row a part: `site`, `option`,
-#'   `frames`, `there` (here, or ready at a site that is asked by its address), `here`, `work`
-#'   (share of the work that is done), `last` (arrival, seconds from the placing), `overdue` (share
-#'   of draws in which another frame would have come), `finish_p50`, `cost_mean`, `slowed`,
-#'   `factor`, `since_s`, `silent`, `unlike` and `beside` (slower than forecast from the first frame
-#'   on, and how much); `draws`: a tibble of `finish_s` and `cost`; `p_deadline`, `p_budget`,
-#'   `p_both`, `mean`; `alarms`, a tibble, the gravest first: `code`, `level` (`now`, `soon`,
-#'   `note`), `site`, `says`, `action`, `until_s`; `frames`: what events tell of each frame (`shot`,
-#'   `frame`, `piece`, `state`, `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`;
-#'   `passed_s`; `promised`. Times are seconds from the placing (`placed`).
+#'   `frames`, `there` (here, or ready at a site with an address), `here`, `work` (share of the work
+#'   that is done), `last` (arrival, seconds from the placing), `overdue` (share of draws in which
+#'   another frame would have come), `finish_p50`, `cost_mean`, `slowed`, `factor`, `since_s`,
+#'   `silent`, `unlike` and `beside` (slower than forecast from the first frame on, and how much);
+#'   `draws`: a tibble of `finish_s` and `cost`; `p_deadline`, `p_budget`, `p_both`, `mean`;
+#'   `alarms`, a tibble, the gravest first: `code`, `level` (`now`, `soon`, `note`), `site`, `says`,
+#'   `action`, `until_s`; `frames`: the events of each frame (`shot`, `frame`, `piece`, `state`,
+#'   `node`, `since`, `begun`, `seconds`, `runs`, `failures`); `nodes`; `passed_s`; `promised`.
+#'   Times are seconds from the placing (`placed`).
 #' @section Conditions: `clockpigeon_error_job` for a job that was not decided here or not placed.
 #' @examplesIf requireNamespace("lpSolve", quietly = TRUE)
 #' project <- read_project(demo_file())

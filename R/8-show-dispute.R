@@ -35,7 +35,7 @@ orders_of <- function(x) unique(x$lines[["source"]][!startsWith(x$lines[["source
 #'
 #' @param x From [settle_job()]. @param path The path of both files without their endings.
 #' @return The paths of the Markdown and the JSON file.
-#' @section Conditions: `clockpigeon_error_bill` when nothing is asked too much or to be explained.
+#' @section Conditions: `clockpigeon_error_bill` if no line is overcharged or unexplained.
 #' @noRd
 write_dispute <- function(x, path) {
   if (!nrow(x$findings)) {

@@ -12,11 +12,11 @@ plain_theme <- function() {
 #' Figures
 #'
 #' `autoplot()` of a choice: cost against finish time, the middle 80 % of draws as crossed ranges,
-#' deadline and budget as lines, the pick marked; or what else `show` names. Of a frame curve:
+#' deadline and budget as lines, the pick marked; or what else `show` names. For a frame curve:
 #' seconds along the shot with its 80 % band and the probes. Of timings: seconds along the shot, or
-#' the run in its order. Of a comparison: ratios with their intervals, on an axis of factors. Of a
-#' scaling fit: time and efficiency over the number. Of a speed fit: rigs with their intervals. Of a
-#' backtest: how far each method was off.
+#' the run in its order. For a comparison: ratios with their intervals, on an axis of factors. For a
+#' scaling fit: time and efficiency over the number. For a speed fit: rigs with their intervals. For
+#' a backtest: how far each method was off.
 #'
 #' @param object A [choose_option()] choice, a [frame_curve()], [timings()], or the result of
 #'   [compare_timings()], [fit_limit()], [fit_scaling()], [fit_speeds()] or [backtest()].

@@ -47,7 +47,7 @@ print.cp_limit_fit <- function(x, ...) {
 
 #' @rdname figures
 #' @param target For a limit fit: noise target to mark.
-#' @param against For a limit fit: what each render was held against, another `"render"` or a
+#' @param against For a limit fit: the reference of each render, another `"render"` or a
 #'   `"reference"`.
 #' @exportS3Method ggplot2::autoplot
 # nolint: object_name_linter.

@@ -5,8 +5,8 @@
 #' One self-contained HTML page that needs no network and no script, and prints on A4. Its first
 #' screen is the question, the answer and the two figures that it rests on; then the plan and its
 #' fallback, what would change it, all options with their ranges, the evidence, what is not known,
-#' and what is needed to make the decision again. Of a job that was settled also what was promised
-#' beside what became of it.
+#' and what is needed to make the decision again. For a settled job also the promise and the
+#' outcome.
 #'
 #' @param choice From [choose_option()].
 #' @param path The file to write, `.html`.

@@ -3,9 +3,8 @@
 #' A contact sheet of the worst tiles
 #'
 #' Crops of a frame's worst tiles, one row a tile and one column a count of samples, all at one
-#' exposure, with noise and time under each. A blind sheet shows the columns of each row in an order
-#' of its own under letters, and says nothing of samples, noise or time; its key tells which letter
-#' is which.
+#' exposure, with noise and time under each. A blind sheet shows the columns of each row in random
+#' order under letters, without samples, noise or time; its key tells which letter is which.
 #'
 #' @param study From [study_limit()], its pictures still at hand.
 #' @param path PNG file to write.
@@ -138,7 +137,7 @@ draw_raster <- function(raster, x, y, width, height) {
 
 #' A difference picture
 #'
-#' Writes the difference of two pictures beside them: grey where they agree, brighter or darker
+#' Writes the difference of two pictures next to them: grey where they agree, brighter or darker
 #' where `b` is, enlarged so that the root mean square is well seen; the tile that speaks loudest
 #' against noise is framed.
 #'

@@ -415,8 +415,8 @@ cli_commands <- list(
 
 #' The command line
 #'
-#' What the `clockpigeon` program runs. Data goes to standard output, progress and notes to standard
-#' error.
+#' Entry point of the `clockpigeon` program. Data goes to standard output, progress and notes to
+#' standard error.
 #'
 #' @param args Character vector of arguments; those of the R process when absent.
 #' @return The exit status, invisibly: 0 done, 1 failed, 2 bad input or usage, 3 done but no option
