@@ -235,7 +235,7 @@ take_message <- function(pool, name, said) {
   pool <- set_slot(pool, name, seconds = last$wall_s, tries = 0, bad = 0, worked = pool$clock(),
                    fresh = FALSE)
   pool$slowest[[slot$site]] <- max(pool$slowest[[slot$site]], last$wall_s)
-  if (!slot$travels) return(frame_there(pool, name))
+  if (!slot$travels) return(accept_frame(pool, name))
   set_slot(bring_part(pool, name, 0), name, state = "bringing", from = 0)
 }
 
@@ -248,7 +248,7 @@ keep_rows <- function(pool, slot, rows) {
   }
 }
 
-frame_there <- function(pool, name) {
+accept_frame <- function(pool, name) {
   slot <- pool$slots[[name]]
   frame_event(pool, "arrived", slot$at, name, seconds = slot$seconds)
   pool$frames$state[slot$at] <- "done"
@@ -292,7 +292,7 @@ bring_more <- function(pool, name, said) {
   from <- slot$from + length(got$bytes)
   if (isTRUE(whole)) {
     wait_for(ask_node(slot$node, host_remove, list(slot$node$folder, to), 60))
-    return(frame_there(pool, name))
+    return(accept_frame(pool, name))
   }
   if (is.na(whole) || from >= got$size)
     return(requeue_frame(pool, name, "it did not come home whole"))

@@ -51,7 +51,7 @@ limits_server <- function(input, output, session, work) {
   says <- shiny::reactiveVal(NULL)
   shiny::observeEvent(list(state()$facts, input$target_noise), {
     if (is.null(state()$facts)) return(says(NULL))
-    promises::then(promises::as.promise(ask_here(limit_said_there,
+    promises::then(promises::as.promise(ask_here(answer_limits,
                                                  or_else(input$target_noise,
                                                          state()$facts$target))),
                    says, trouble)
@@ -168,7 +168,7 @@ limit_facts <- function(study) {
 }
 
 # Limit of a shot by its probes, computed in the page's worker process.
-limit_said_there <- function(noise, window = "one") {
+answer_limits <- function(noise, window = "one") {
   study <- study_limit(worked_for$studies[[window]]$probes,
                        check_number(noise, "the target", above = 0))
   worked_for$studies[[window]] <- study

@@ -47,7 +47,7 @@ sites_server <- function(input, output, session, work, query) {
   worked <- shiny::reactiveVal(NULL)
   shiny::observeEvent(site(), {
     name <- site()$site
-    promises::then(promises::as.promise(ask_process(work$profile, worked_prices_there, name)),
+    promises::then(promises::as.promise(ask_process(work$profile, compute_prices, name)),
                    function(x) worked(c(list(site = name), x)),
                    function(e) worked(list(site = name, trouble = work_trouble(e))))
     invisible()
@@ -63,7 +63,7 @@ sites_server <- function(input, output, session, work, query) {
 }
 
 # Price of the question's job at a site, and whether it can be rendered there.
-worked_prices_there <- function(site) {
+compute_prices <- function(site) {
   forecast <- worked_for$made$forecast
   table <- option_facts(forecast)$table
   rows <- table[table[["site"]] %in% site, , drop = FALSE]

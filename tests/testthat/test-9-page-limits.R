@@ -10,7 +10,7 @@ test_that("a limit that was probed is drawn, said, shown open and blind, and jud
   expect_identical(sum(vapply(facts$frames, `[[`, NA, "governs")), 1L)
   expect_true(facts$target %in% facts$targets)
   expect_false(is.unsorted(-facts$needs[facts$needs > 0]))
-  said <- clockpigeon:::limit_said_there(0.1)
+  said <- clockpigeon:::answer_limits(0.1)
   study <- study_limit(probes, 0.1)
   expect_identical(said$says[["Answer"]], clockpigeon:::limit_answer(study))
   # The browser's number is R's.

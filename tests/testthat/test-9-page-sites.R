@@ -41,7 +41,7 @@ test_that("a site's prices for the job are those of the forecast, and what its c
   clockpigeon:::kept_question(function() list(forecast = forecast_job(
     plan_options(x_job(), read_project(demo_file())$sites), draws = 100
   )), list())
-  x <- clockpigeon:::worked_prices_there("saltmill")
+  x <- clockpigeon:::compute_prices("saltmill")
   expect_true(all(x$options$site == "saltmill") && nrow(x$options) > 1)
   expect_false(is.unsorted(x$options$cost_mean))
   html <- as.character(clockpigeon:::worked_block(x))
