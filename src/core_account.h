@@ -1,15 +1,15 @@
-// What the nodes of a simulated job did, as the meter sees it, and what that costs. No R in here.
+// Work of the nodes of a simulated job, as the meter sees it, and its price. No R in here.
 #pragma once
 #include "core_simulate.h"
 
 namespace clockpigeon {
 
-// Things that a job is charged by beside time.
+// Units that a job is charged by apart from time.
 struct Tally {
   double runs = 0, prepasses = 0, home = 0;
 };  // frames rendered, as billed; frames sent home
 
-// What the nodes did, as the meter sees it: by node and activity, by node and charge where a charge needs the spans
+// Work of the nodes, as the meter sees it: by node and activity, by node and charge where a charge needs the spans
 // themselves, and the spans where a cap may cut them short.
 class Account {
  public:
@@ -85,7 +85,7 @@ class Account {
     return out;
   }
 
-  // What each balance gave of the last bill.
+  // Contribution of each balance to the last bill.
   const std::vector<int64_t> &credit() const { return credit_; }
   const std::vector<Span> &spans() const { return spans_; }
 

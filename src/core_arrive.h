@@ -1,4 +1,4 @@
-// When so many of each draw's frames had arrived.
+// Moments at which each number of a draw's frames had arrived.
 #pragma once
 #include <algorithm>
 #include <cmath>
@@ -9,9 +9,9 @@
 namespace clockpigeon {
 
 // `home`: draws x frames by columns, the moment at which each frame is at home (infinite or no number: never).
-// `counts`: rising, each from 1 to `frames`. `out`: draws x counts by columns, the moment at which so many were there.
-// Draws are taken sixteen at a time, so that columns are read as they lie in memory, and put in order only as far as is
-// asked.
+// `counts`: rising, each from 1 to `frames`. `out`: draws x counts by columns, the moment at which each count was
+// reached. Draws are taken sixteen at a time, so that columns are read in memory order, and sorted only as far as
+// needed.
 inline void arrivals_at(const double* home, std::size_t draws, std::size_t frames, const std::vector<int>& counts,
                         double* out) {
   const std::size_t together = 16;

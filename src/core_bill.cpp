@@ -86,7 +86,7 @@ int64_t charge_minor(const Charge &c, int64_t quantity, int64_t before) {
   return minor;
 }
 
-// What each node's own amount of the first charge lacks of the minimum of a node.
+// Amount by which each node's own part of the first charge falls short of the minimum per node.
 int64_t node_minimum(const Tariff &t, std::size_t begin, std::size_t end, const int *node, NodeSums &sums) {
   const Charge &c = t.charges[0];
   sums.begin();

@@ -6,7 +6,7 @@
 
 namespace clockpigeon {
 
-// What a way of selling counts: the codes of `value` in R/1-bill-units.R.
+// Counted unit of a way of selling: the codes of `value` in R/1-bill-units.R.
 enum class Value { ms, frames, frame_pixels, bytes, byte_days, one };
 constexpr const char *kValues[] = {"ms", "frames", "frame_pixels", "bytes", "byte_days", "one"};
 

@@ -32,7 +32,7 @@ Crew::Crew(const Way &way) : bits(bits_for(way.nodes)), heap(bits), speed(way.no
 void Crew::begin(int draw, const Record *record, Account &account) {
   const uint64_t stream = uint64_t(draw) + 1;
   random_stream job(way_.streams.job, stream), start(way_.streams.start, stream);
-  // What moves a whole draw at once is spread evenly over the draws.
+  // Factors common to a whole draw are spread evenly over the draws.
   const auto even = [&](uint64_t seed, double df) {
     random_stream random(seed, stream);
     const double z = even_normal(seed, stream, random);

@@ -45,7 +45,7 @@ class NodeHeap {
   std::vector<ticks> keys_;
 };
 
-// What the whole draw shares, and its nodes, once they are loaded and the pre-pass is over.
+// Common state of a draw, and its nodes, once they are loaded and the pre-pass is over.
 class Crew {
  public:
   explicit Crew(const Way &way);
@@ -53,11 +53,12 @@ class Crew {
   // Draws the stages before the frames, and notes what each node did in them; what `record` (or null) knows stands.
   void begin(int draw, const Record *record, Account &account);
 
-  // How a node that was replaced `life` times starts once more, after that was noticed at `t`: when it is ready.
+  // Restart of a node that was replaced `life` times, after that was noticed at `t`: the moment at which it is
+  // ready.
   ticks begin_again(int node, int life, int draw, ticks t, const Record::Node *known, Account &account) const;
 
-  // Every life of a node has streams of its own, so that it does not hang on what befell others before: one for its
-  // end, one for its start.
+  // Every life of a node has separate streams, so that it does not depend on other nodes' losses: one for its end,
+  // one for its start.
   random_stream life_stream(int node, int life, int draw, bool start = false) const {
     return random_stream(way_.streams.vanish + 7919 * (2 * uint64_t(node + 4096 * life) + start), uint64_t(draw) + 1);
   }

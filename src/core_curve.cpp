@@ -549,7 +549,7 @@ void curve_to_design(const curve_shot &shot, const curve_design &design, double 
 // Koopman 2012, section 4.4).
 namespace {
 
-// What one measurement did to the filter.
+// Effect of one measurement on the filter.
 struct taken_row {
   double gain[kMost], miss, spread;
   size_t row;
@@ -614,7 +614,7 @@ void curve_moments(const curve_data &data, const curve_shot &shot, const curve_p
   before.reserve(n);
   std::vector<taken_row> taken;
   std::vector<size_t> until(n);    // rows taken in up to and with each frame
-  std::vector<double> gap(n, -1);  // of the step to each frame; -1 where the process starts anew
+  std::vector<double> gap(n, -1);  // of the step to each frame; -1 where the process restarts
   filter_state state(data.mean, data.sd);
   size_t cut = 0, probe = 0;
   for (int i = 0; i < n; ++i) {

@@ -7,7 +7,7 @@
 
 namespace clockpigeon {
 
-// What was measured. Probed frames stand in the order of the shot; rows (measurements) in the order of their frames.
+// Measurements. Probed frames are in the order of the shot; rows (measurements) in the order of their frames.
 struct curve_data {
   std::vector<double> at;        // places of the probed frames along the shot, rising
   std::vector<char> fresh;       // 1 where a cut lies between this probed frame and the one before
@@ -57,8 +57,8 @@ struct curve_shot {
   double run_sd = 0;                     // of log seconds from run to run: in the times that come out
 };
 
-// What the design of the probes makes of the log of the sum over the frames that were not probed: the model's middle
-// goes to `centre`, distances below and above it are stretched, and kept within `least` and `most` of the centre.
+// Adjusts the log of the sum over the unprobed frames to the design of the probes: the model's median goes to
+// `centre`, distances below and above it are stretched, and kept within `least` and `most` of the centre.
 struct curve_design {
   bool known = false;
   double middle = 0, centre = 0, below = 1, above = 1, least = 0, most = 0;

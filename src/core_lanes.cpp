@@ -210,7 +210,7 @@ static void draw_narrow(const Frames &f, int first, double *out) {
 
 void draw_frames(const Frames &f, int first, double *out) {
   if (!f.given) return has_lanes() ? draw_wide(f, first, out) : draw_narrow(f, first, out);
-  // Eight draws of a frame stand side by side. Beyond the last they are those of the last again; nobody looks at them.
+  // Eight draws of a frame lie side by side. Places beyond the last repeat it and are never read.
   const int here = std::min(kLanes, f.draws - first);
   for (int k = 0; k < f.frames; ++k) {
     const double *const from = f.given + std::size_t(k) * f.draws + first;
@@ -240,7 +240,7 @@ WIDE_ONLY void schedule_lanes(const ticks *tasks, int count, const Lanes &on) {
   const ticks mask = (ticks(1) << bits) - 1;
   const bool always = on.open->always(), halts = on.halt < kNever;
   const wholes halt = (wholes{} + on.halt) << bits;
-  // Of each draw: the stretch of hours in which its nodes are now, and when that ends.
+  // Current stretch of open hours of each draw's nodes, and its end.
   std::size_t near[kLanes] = {};
   ticks edge[kLanes];
   for (int l = 0; l < kLanes; ++l) edge[l] = always ? kNever : 0;

@@ -74,7 +74,7 @@ class looker {
 
   float *line(int row) { return &all_[size_t(row) * w_]; }
 
-  // Where the next row's brightness goes.
+  // Place of the next row's brightness.
   float *next() { return line(row_); }
 
   // The row in next() is whole; `strange` says whether any of it was, in which case `test(x)` tells of each.
@@ -159,7 +159,7 @@ class looker {
     }
   }
 
-  // What of a row the Laplacian and the spikes need.
+  // Parts of a row that the Laplacian and the spikes need.
   void bends(const float *y) {
     float *bend = bend_[row_ % 3].data(), *wide = wide_[row_ % 3].data();
     for (int x = 1; x + 1 < w_; ++x) {
@@ -200,7 +200,7 @@ class looker {
     }
   }
 
-  // Between row r - 1 and row r, beside what is between the rows around these.
+  // Between row r - 1 and row r, relative to the rows around these.
   void between(int r) {
     const auto &m0 = mean_[(r + 2) % 4], &m1 = mean_[(r + 3) % 4], &m2 = mean_[r % 4], &m3 = mean_[(r + 1) % 4];
     const auto &d1 = differ_[(r + 3) % 4], &d2 = differ_[r % 4], &d3 = differ_[(r + 1) % 4];
@@ -218,7 +218,8 @@ class looker {
     while (int(o_.step.size()) < r - 1) {
       for (auto part : {&o_.step, &o_.jag, &o_.slope, &o_.fold}) part->push_back(0);
     }
-    // A step has to be seen in most of the width; that the pictures beside it have it too is taken from less.
+    // A step must be visible in most of the width; a smaller part suffices to find it in the neighbouring
+    // pictures.
     o_.step.push_back(lit * 10 >= o_.columns * 3 && lit >= 4 ? common(work_, lit, lit / 4) : 0);
     o_.slope.push_back(!shown ? 0 : std::max(std::fabs(common(slopes_, shown, shown / 2)),
                                              1.5f * std::fabs(common(thin_, shown, shown / 2))));
@@ -226,7 +227,7 @@ class looker {
     o_.fold.push_back(fold / o_.columns);
   }
 
-  // What all but the `few` least of the values have at least, of one sign; 0 where they have no common sign.
+  // Lower bound of all but the `few` least of the values, of one sign; 0 without a common sign.
   static float common(std::vector<float> &x, int n, int few) {
     std::nth_element(x.begin(), x.begin() + few, x.begin() + n);
     if (x[few] > 0) return x[few];
@@ -379,8 +380,8 @@ bool png_passes(png_reader &r, std::vector<unsigned char> &all, size_t row, int 
   return true;
 }
 
-// Whether a picture of this size is looked at: one that its file cannot fill (deflate packs a thousand to one at best),
-// or that has far more pixels than were ordered, is not.
+// Is a picture of this size decoded? Not if its file cannot fill it (deflate packs a thousand to one at best), or if it
+// has far more pixels than ordered.
 bool has_sane_size(picture_look &out, long bytes, double most_pixels) {
   const double pixels = double(out.width) * out.height;
   if (double(bytes) * 1100 < pixels / 8) out.fault = "says a size that its data cannot fill";

@@ -23,7 +23,7 @@ struct picture_look {
   long spikes = 0, bright_spikes = 0;        // pixels much brighter than all their neighbours: by a quarter, by a half
   int spike_row = 0, spike_column = 0;       // the one that stands out most
   float spike_by = 0;
-  int slip_row = 0, slip_by = 0;             // the row above which pixels lie so many columns beside those below it,
+  int slip_row = 0, slip_by = 0;             // the row above which pixels are shifted by this many columns against those below it,
   float slip_gain = 0, slip_whole = 0;       // and how much less the two rows differ moved so, of how much
   int columns = 0, rows = 0;                 // blocks of the grids
   std::vector<float> grid, rough, strange;   // of each block, from the top: brightness, mean absolute Laplacian, and

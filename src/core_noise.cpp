@@ -7,9 +7,9 @@ namespace clockpigeon {
 
 namespace {
 
-// Squared differences of a tile that may turn out to be outliers, and where they are: outliers are taken out of these,
-// so that the pictures need not be gone through again. What is below the largest of a fair number, or below what the
-// squares so far already make usual for the whole tile, is not kept.
+// Squared differences of a tile that may turn out to be outliers, with their places: outliers are removed from these,
+// so that the pictures need no second pass. Values below the largest of a fair number, or below the usual size in the
+// whole tile so far, are not kept.
 class candidates {
  public:
   struct entry {
@@ -73,8 +73,8 @@ double ring_mean(const picture_pair &pair, int y, int x, int channel) {
   return count ? total / count : 0;
 }
 
-// An outlier stands out from the rest of its tile and from its ring. One after the other is taken away, largest first,
-// and the rest judged anew (the order of Rosner 1983, Technometrics 25, 165-172).
+// An outlier stands out from the rest of its tile and from its ring. They are removed one by one, largest first, and
+// the rest is judged again (the order of Rosner 1983, Technometrics 25, 165-172).
 void take_outliers_away(const picture_pair &pair, double times, candidates &top, tile_sums &t) {
   t.kept = t.values;
   t.kept_squares = t.squares;
@@ -163,7 +163,7 @@ void run_neighbours(const picture_pair &pair, const double *a, const double *b, 
   t.across_pairs += n;
 }
 
-// Looks for candidates anew in a tile whose sum of squares is known.
+// Searches again for candidates in a tile whose sum of squares is known.
 candidates look_again(const picture_pair &pair, int y0, int y1, int x0, int x1, double squares, double part) {
   candidates top;
   for (int channel = 0; channel < pair.channels; ++channel) {
@@ -178,9 +178,9 @@ candidates look_again(const picture_pair &pair, int y0, int y1, int x0, int x1, 
   return top;
 }
 
-// Squares of the upright strips of a column of tiles: a tile is cut into four, each at least four pixels wide. What is
-// alike in one strip (the channels of a pixel, neighbours under one pixel filter) is in its sum, so that the steps from
-// strip to strip tell how sure the tile's sum of squares is.
+// Squares of the upright strips of a column of tiles: a tile is cut into four, each at least four pixels wide.
+// Correlated values within a strip (the channels of a pixel, neighbours under one pixel filter) are in its sum, so that
+// the differences between strips give the error of the tile's sum of squares.
 class strip_sums {
  public:
   strip_sums(int tile, int tile_rows)

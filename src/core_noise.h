@@ -16,7 +16,7 @@ struct picture_pair {
   }
 };
 
-// What a tile's values (all channels) add up to. Outliers are out of `kept` and in everything else.
+// Sums of a tile's values (all channels). Outliers are excluded from `kept` and included in everything else.
 struct tile_sums {
   double values = 0, sum_a = 0, sum_b = 0, squares = 0;
   double kept = 0, kept_squares = 0;
@@ -30,7 +30,7 @@ struct tile_sums {
 
 struct noise_rules {
   int tile = 32;
-  double times = 8;  // an outlier's difference is over so many times the root mean square of what is around it
+  double times = 8;  // an outlier's difference exceeds this multiple of the root mean square around it
 };
 
 // Tiles in rows from the top, each row from the left. Values must be finite; where they are not, the sums are not

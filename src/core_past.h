@@ -1,4 +1,4 @@
-// What has happened of a job, read node by node and task by task, so that a draw can go on from there. No R in here.
+// History of a job, read node by node and task by task, so that a draw can continue from there. No R in here.
 #pragma once
 #include "core_simulate.h"
 
@@ -10,12 +10,12 @@ class Record {
 
   struct Node {
     ticks up = kNever, load_from = kNever, loaded = kNever;  // of its present life, where that is known
-    bool starts = false, loads = false;                      // that is under way
+    bool starts = false, loads = false;                      // that is running
     bool gone = false;                                       // and not replaced
     int life = 0;                                            // how many times it was replaced
     ticks lost = 0, noticed = 0;                             // when its life before was over, and seen to be
     ticks ended = -1;                                        // its last task; -1: none
-    int task = -1;                                           // under way, taken at `from`
+    int task = -1;                                           // running, taken at `from`
     ticks from = 0;
     ticks idle_from = -1, idle_to = -1;                      // it waits until then
     std::vector<std::pair<unsigned, ticks>> other;           // what it did that was no task, and until when
@@ -25,7 +25,7 @@ class Record {
   };
   struct Prepass {
     int node;
-    ticks from, to;  // kNever: under way
+    ticks from, to;  // kNever: running
   };
 
   const Past &past() const { return *past_; }

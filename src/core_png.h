@@ -17,7 +17,7 @@ struct open_file {
   std::FILE *f;
 };
 
-// What libpng says when it gives up.
+// Message of libpng when it gives up.
 struct png_trouble {
   char says[200] = "";
 };

@@ -1,4 +1,4 @@
-// Random numbers in streams: the same for a seed and the number of a stream, whatever thread they are drawn on.
+// Random numbers in streams: the same for a seed and the number of a stream, on any thread.
 #pragma once
 #include <array>
 #include <cmath>
@@ -145,10 +145,10 @@ class random_stream {
   uint64_t state_[4];
 };
 
-// The first normal of a stream, spread evenly over draws: of each 256 that follow each other every 256th part of the
-// distribution holds one, in an order of their own (Latin hypercube sampling, McKay, Beckman & Conover 1979,
-// Technometrics 21, 239). So a tail holds as many draws as it should, whatever their number, and two seeds stay
-// independent. `random` is the draw's stream.
+// The first normal of a stream, spread evenly over draws: of each 256 consecutive draws every 256th part of the
+// distribution holds one, in random order (Latin hypercube sampling, McKay, Beckman & Conover 1979, Technometrics
+// 21, 239). So a tail holds its share of the draws for any number of them, and two seeds stay independent. `random`
+// is the draw's stream.
 inline double even_normal(uint64_t seed, uint64_t stream, random_stream &random) {
   random_stream block(seed, ~uint64_t(stream >> 8));
   const uint64_t keys = block.next();

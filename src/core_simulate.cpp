@@ -7,7 +7,7 @@ namespace clockpigeon {
 
 std::size_t Windows::at(ticks t, std::size_t near) const {
   const std::size_t n = to.size();
-  // Moments that are asked for one after the other lie mostly in one stretch.
+  // Consecutive queries mostly fall into one stretch.
   if (near <= n && (near == 0 || to[near - 1] <= t) && (near == n || to[near] > t)) return near;
   return std::upper_bound(to.begin(), to.end(), t) - to.begin();
 }
@@ -38,7 +38,7 @@ struct LaneEnds {
   const ticks *last, *longest;
 };
 
-// One draw after the other of one option: its crew, its tasks, and what comes of them.
+// The draws of one option, one after another: its crew, its tasks, and the results.
 class Simulation {
  public:
   Simulation(const Frames &frames, const Way &way, const Rest &rest, const Tariff *tariff,
@@ -79,8 +79,8 @@ class Simulation {
     close(draw, out);
   }
 
-  // The same of a draw that is scheduled side by side with others: its nodes as they are free, and then what came of
-  // it.
+  // The same for a draw that is scheduled side by side with others: the moments at which its nodes are free, and
+  // then the results.
   void begin(int draw) {
     draw = std::min(draw, frames_.draws - 1);
     account_.clear();
@@ -161,7 +161,7 @@ class Simulation {
       if (tasks_.elsewhere[k]) continue;
       const ticks key = ends.done[std::size_t(k) * kLanes + lane];
       if (key == kNever) {
-        tasks_.elsewhere[k] = 1;  // not begun before the halt
+        tasks_.elsewhere[k] = 1;  // not started before the halt
         continue;
       }
       const ticks end = key >> crew_.bits;
@@ -289,7 +289,7 @@ Outcome Simulation::stages_of(ticks last, ticks home) const {
   return o;
 }
 
-// What the site has charged by t, were it to stop the job then; without what was in flight, were it forgiven.
+// Charges of the site by t, if it stopped the job then; without running work, if that were forgiven.
 Bill Simulation::charged_by(ticks t, bool in_flight, int64_t *lines) {
   cut_.clear();
   Tally tally;
@@ -308,7 +308,7 @@ Bill Simulation::charged_by(ticks t, bool in_flight, int64_t *lines) {
   return cut_.bill(tally, t, lines);
 }
 
-// What was charged so far beyond what the card makes of it: a site's own reckoning stands.
+// Excess of the actual charges over the card so far: a site's own account is final.
 int64_t Simulation::charged_beside(const Bill &past) const { return record_->past().spent - past.to_pay - past.credit; }
 
 // When a cap stops the job: its lag after the meter has reached it. To the second, as meters are read.
@@ -352,7 +352,7 @@ void Simulation::close(int draw, Results &out, ticks known_last, bool has_usable
   for (int w = 0; w < way_.nodes && way_.until_end; ++w) account_.note(w, idling, crew_.free[w], last);
   if (tariff_ && way_.cap > 0) stop = capped_at(last);
   if (stop >= last) stop = kNever;
-  // What is done by then, and comes home.
+  // Frames that are done by then, and come home.
   if (!has_usable) usable_.clear();
   for (int f = 0; f < looked_at; ++f) {
     if (!is_here(f)) continue;

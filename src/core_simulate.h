@@ -35,7 +35,7 @@ struct Windows {
   ticks within(ticks a, ticks b, std::size_t near = 0) const;  // of a to b, inside; `near` is where a may lie
 };
 
-// What a node, or the job, did in a span of time.
+// Activity of a node, or of the job, in a span of time.
 enum Activity : unsigned {
   starting = 1,
   loading = 2,
@@ -48,7 +48,7 @@ enum Activity : unsigned {
 constexpr int kActivities = 7;
 constexpr unsigned kAnything = 127, kWorking = loading | prepassing | rendering | failing | aborting;
 
-// What a node did in a stretch of time, of which task (-1: none), in how many runs.
+// Work of a node in a stretch of time, on which task (-1: none), in how many runs.
 struct Span {
   int node;
   unsigned activity;
@@ -63,8 +63,8 @@ struct Loss {
   ticks gone, noticed;
 };
 
-// What has happened of a job by a moment. Spans are in the order in which they began; of one under way `to` is kNever,
-// and a task's `from` is when its node took it.
+// History of a job up to a moment. Spans are in the order in which they began; for a running one `to` is kNever, and a
+// task's `from` is when its node took it.
 struct Past {
   ticks now = 0;
   ticks prepared = kNever, sent = kNever, hired = kNever;  // kNever: not yet
@@ -73,11 +73,11 @@ struct Past {
   int64_t spent = -1;  // minor units charged for it; -1: as its spans come to
 };
 
-// What a charge of a tariff counts of a simulated job.
+// Quantity that a charge of a tariff counts of a simulated job.
 struct Counted {
   Value what = Value::ms;
   unsigned activities = 0;  // of time, and of frames
-  bool each_run = false;    // every frame's run is rounded by itself
+  bool each_run = false;    // every frame's run is rounded separately
   ticks step = 1;           // of such a run
   Rounding rounding = Rounding::up;
   Windows hours;                       // counted only then; none: always
@@ -133,8 +133,8 @@ struct Frames {
   uint64_t stream = 0;
 };
 
-// What is left of a job: `past`, one for all draws or one a draw, or none; `mine`, which frames are this way's (one row
-// a draw, column by column), or all; `numbers`, of the draws that are simulated, or all of them in turn.
+// Rest of a job: `past`, one for all draws or one a draw, or none; `mine`, the frames of this way (one row a draw,
+// column by column), or all; `numbers`, of the simulated draws, or all of them in turn.
 struct Rest {
   std::vector<Past> past;
   const int *mine = nullptr;
@@ -159,9 +159,9 @@ struct Outcome {
   int64_t prepaid, lost_minor;  // of the credit, what was paid ahead; paid for frames in flight at a cap
 };
 
-// Where the results of draws go: an outcome a draw, and where they are wanted when each frame is at home (seconds,
-// rising; a draw's frames behind each other), what each charge comes to (minor units; a draw's charges), and which
-// frames a way that was halted had begun (a draw's frames).
+// Results of the draws: an outcome per draw, and on request the arrival of each frame (seconds, rising; a draw's
+// frames behind each other), the amount of each charge (minor units; a draw's charges), and the frames that a
+// halted way had started (a draw's frames).
 struct Results {
   span<Outcome> outcomes;
   span<double> home, lines;

@@ -1,4 +1,4 @@
-// A stretch of an array that somebody else owns (std::span of C++20).
+// A stretch of an array with another owner (std::span of C++20).
 #pragma once
 #include <cstddef>
 #include <type_traits>

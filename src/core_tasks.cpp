@@ -58,7 +58,7 @@ int Tasks::take(int node, ticks t, bool &wait) {
   return -1;
 }
 
-// The first task of a node, or of all, that nobody has taken.
+// The first free task of a node, or of all.
 int &Tasks::fresh_of(int node) {
   int &next = way_.spread == Way::Kind::ranges ? next_[node] : fresh_;
   while (next < stop_of(node) && taken_[next]) ++next;
@@ -72,8 +72,8 @@ bool Tasks::is_left(int node, ticks t) {
   return (!again_.empty() && again_.front().first <= t) || fresh_of(node) < stop_of(node);
 }
 
-// When nodes take no more: what none of them has begun is left to others, but for what was lost and is not yet noticed,
-// and for the other parts of a frame that was begun. Their number.
+// When nodes take no more tasks: unstarted tasks go to others, except lost ones that are not yet noticed, and the other
+// parts of a frame that was started. Returns their number.
 int Tasks::drop_rest() {
   const int parts = way_.parts, before = fresh_ % parts ? fresh_ + parts - fresh_ % parts : fresh_;
   int dropped = 0;
@@ -92,7 +92,7 @@ int Tasks::drop_rest() {
       if (!taken_[k]) drop(k);
     }
   }
-  // A frame of which a part was begun is finished here.
+  // A frame with a started part is finished here.
   const auto early = [&](const std::pair<ticks, int> &a) { return a.first <= way_.halt && parts == 1; };
   for (const auto &a : again_) {
     if (early(a) && !elsewhere[a.second]) drop(a.second);
@@ -155,8 +155,8 @@ void Tasks::deal_ranges() {
   }
 }
 
-// What has happened stands: what is done, what can be taken again, who does what since when, and who is gone. Of how
-// many tasks there is nothing left to do.
+// History is fixed: finished tasks, tasks to take again, the running ones with their nodes and starts, and lost
+// nodes. Returns the number of tasks that need no more work.
 int Tasks::go_on(const Record &record, Crew &crew, Account &account) {
   const ticks now = record.past().now;
   aborted = record.aborted;
@@ -192,7 +192,7 @@ int Tasks::go_on(const Record &record, Crew &crew, Account &account) {
       }
       continue;
     }
-    // Who lives now, whatever was drawn, has the time before it that anybody has.
+    // A node that is alive now has the usual time before it, whatever was drawn.
     if (mortal && death_[w] + way_.notice <= now) begin_life(w, n.life + 1000, now, crew);
     under_way_[w] = n.task;
     ticks key = way_.open.next(crew.free[w]);

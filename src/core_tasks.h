@@ -59,7 +59,7 @@ class Tasks {
   std::vector<std::pair<ticks, int>> again_;   // tasks to be taken again, from when on
   std::vector<std::pair<ticks, int>> parked_;  // nodes with nothing to do
   std::vector<int> next_, stop_;               // of ranges: each node's own run of tasks
-  int fresh_ = 0;                              // the first task that nobody has taken
+  int fresh_ = 0;                              // the first free task
 };
 
 }  // namespace clockpigeon

@@ -1,5 +1,5 @@
-// Jobs one behind and beside another on pools of nodes that open and close, or sent out: which plan keeps most of them
-// for least money. No R in here.
+// Jobs one after another and side by side on pools of nodes that open and close, or sent out: which plan keeps most of
+// them for least money. No R in here.
 #pragma once
 #include <algorithm>
 #include <cmath>
@@ -29,11 +29,11 @@ struct OpenHours {
   }
 };
 
-// The ends of jobs in one draw. `free`: when each node is free, rising. A job takes as many nodes as it wants, those
-// that are free first, and begins when it has all of them.
+// Ends of jobs in one draw. `free`: when each node is free, rising. A job takes as many nodes as it wants, the first
+// free ones, and starts when it has all of them.
 inline double place_job(std::vector<double> &free, int nodes, double work, const OpenHours &hours) {
   const double end = hours.after(free[nodes - 1], work);
-  // The nodes behind those that it takes come before it where they are free earlier.
+  // Later nodes move ahead of the taken ones if they are free earlier.
   std::copy(free.begin() + nodes, free.end(), free.begin());
   const auto last = free.end() - nodes;
   const auto at = std::upper_bound(free.begin(), last, end);
@@ -42,8 +42,8 @@ inline double place_job(std::vector<double> &free, int nodes, double work, const
   return end;
 }
 
-// The same where a job may take the first `of` nodes alone: `free` is then of each node by itself. Of nodes that are
-// free at once it takes the last, which fewer others may.
+// The same for a job that may take the first `of` nodes only: `free` then has a place for each node. Of nodes that
+// are free at once it takes the last, which fewer others may take.
 inline double place_among(std::vector<double> &free, std::vector<int> &by, int of, int nodes, double work,
                           const OpenHours &hours) {
   by.resize(size_t(of));
@@ -60,7 +60,7 @@ inline double place_among(std::vector<double> &free, std::vector<int> &by, int o
 struct WeekWay {
   int job, pool, nodes;
   const double *seconds, *cost;
-  int alone;        // draws in which it keeps what is asked by itself; of a way out that is all there is to it
+  int alone;        // draws in which it keeps its limits alone; all that matters for a way out
   double mean;      // of its cost
   OpenHours hours;  // in which it works
   int of;           // how many of the pool's nodes it may take from, the first
@@ -83,7 +83,7 @@ inline void free_from(std::vector<double> &free, const double *busy, int draws, 
   if (busy && even) std::sort(free.begin(), free.end());
 }
 
-// Of each job its way (-1: not rendered), and all jobs in the order in which they are taken on.
+// Way of each job (-1: not rendered), and all jobs in the order in which they are scheduled.
 struct WeekPlan {
   std::vector<int> way, order;
 };
@@ -135,8 +135,9 @@ class Week {
     return out;
   }
 
-  // Plans by chance, taken on where they are better or, as long as it is warm, a little worse (Kirkpatrick, Gelatt &
-  // Vecchi 1983, Science 220, 671); the best that was met, then each job put where it is best until nothing is gained.
+  // Random plans, accepted if they are better or, while the temperature is high, a little worse (Kirkpatrick, Gelatt &
+  // Vecchi 1983, Science 220, 671); then, from the best one, each job moves to its best place until the plan stops
+  // improving.
   WeekPlan search(WeekPlan plan, int steps, random_stream random) {
     WeekValue now = value(plan);
     WeekPlan best = plan;

@@ -55,7 +55,7 @@ double number(const char *text, const std::string &option, double least, bool wh
   return x;
 }
 
-// The whole number from 1 to 1e9 that a text begins with, and what is left of the text; 0 for any other.
+// The whole number from 1 to 1e9 at the start of a text, and the rest of the text; 0 for any other.
 int leading_number(const char *&text) {
   if (*text < '0' || *text > '9') return 0;
   char *end = nullptr;
@@ -195,7 +195,7 @@ double peak_mb() {
 #endif
 }
 
-// Where a frame of several goes: the number before the ending.
+// Path of one of several frames: the number before the ending.
 std::string numbered(const std::string &out, int frame) {
   char digits[16];
   std::snprintf(digits, sizeof digits, "-%04d", frame);

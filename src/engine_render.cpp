@@ -79,8 +79,8 @@ std::vector<double> local_variance(const std::vector<Pixel> &pixels, int width) 
   return out;
 }
 
-// How many samples this pixel should have after the next pass: at most twice what it has, so that the
-// spread is judged anew on the way to a noise target.
+// Samples of this pixel after the next pass: at most twice the present number, so that the spread is judged
+// again on the way to a noise target.
 int wanted(const Pixel &p, double variance, const Limits &limits, int most, double target) {
   constexpr int kLeast = 8;
   if (limits.noise <= 0 && limits.time_s <= 0) return most;

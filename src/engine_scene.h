@@ -1,4 +1,4 @@
-// What a scene is: triangles and spheres, their materials, lights, a sky and a camera.
+// A scene: triangles and spheres, their materials, lights, a sky and a camera.
 #pragma once
 #include <string>
 #include <vector>

@@ -1,4 +1,4 @@
-// When so many frames had arrived, for matrices of R.
+// Moments at which each number of frames had arrived, for matrices of R.
 #include <Rcpp.h>
 #include "core_arrive.h"
 

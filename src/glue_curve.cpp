@@ -146,12 +146,12 @@ Rcpp::List curve_path_draws(Rcpp::List data, Rcpp::List shot, Rcpp::List prior, 
   Rcpp::NumericVector total(draws), slowest(draws), open(draws);
   Rcpp::IntegerVector place(draws);
   Rcpp::NumericMatrix seconds(keep ? draws : 0, keep ? n : 0), smooth(keep ? draws : 0, keep ? n : 0);
-  // The threads see these stretches of memory and nothing of R.
+  // The threads see these stretches of memory only, and no R.
   const span<double> totals{total.begin(), size_t(draws)}, slow{slowest.begin(), size_t(draws)},
       opens{open.begin(), size_t(draws)}, all{seconds.begin(), size_t(seconds.size())},
       smoothed{smooth.begin(), size_t(smooth.size())};
   const span<int> places{place.begin(), size_t(draws)};
-  // Every draw has a stream of its own, so it is the same on whichever thread it is made.
+  // Every draw has its own stream, so it is the same on any thread.
   constexpr int kEach = 32;
   const int blocks = (draws + kEach - 1) / kEach;
   // Small: a thread costs more than it brings.

@@ -89,7 +89,7 @@ Rcpp::DataFrame png_heads(std::vector<std::string> paths, int threads) {
                                  Rcpp::Named("fault") = fault, Rcpp::Named("stringsAsFactors") = false);
 }
 
-// Of each column of a matrix of blocks, the middle value of each of its rows of blocks.
+// Median of each of its rows of blocks, for each column of a matrix of blocks.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix block_row_medians(Rcpp::NumericMatrix x, int columns, int least) {
   const int rows = x.nrow() / columns;

@@ -1,4 +1,4 @@
-// What R itself does not tell of time and processes: a clock that nobody sets, and orphans on Linux.
+// Facts about time and processes that R lacks: a clock that is never set, and orphans on Linux.
 #include <Rcpp.h>
 
 #include <chrono>
@@ -8,13 +8,13 @@
 #include <sys/wait.h>
 #endif
 
-// Seconds of a clock that only goes forward, whatever is done to the time of day.
+// Seconds of a clock that only goes forward, even if the time of day is changed.
 // [[Rcpp::export(rng = false)]]
 double steady_seconds() {
   return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
 }
 
-// Whether processes whose parent ends become this one's children; false where the system knows no such thing.
+// Makes processes whose parent ends this one's children; false on systems without that feature.
 // [[Rcpp::export(rng = false)]]
 bool adopt_orphans(bool adopt) {
 #ifdef __linux__

@@ -1,4 +1,4 @@
-// A tariff as R/1-bill-charges.R makes it, for the cores. What its charges count is left to fill in.
+// A tariff as R/1-bill-charges.R makes it, for the cores. The counts of its charges are filled in later.
 #pragma once
 #include <Rcpp.h>
 #include "core_bill.h"

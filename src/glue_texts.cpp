@@ -3,7 +3,7 @@
 #include <cstring>
 #include <string>
 
-// Places (from 1) of the texts that hold nothing but spaces and tabs, or nothing at all.
+// Places (from 1) of the texts that are empty or contain spaces and tabs only.
 // [[Rcpp::export]]
 Rcpp::IntegerVector blank_places(Rcpp::CharacterVector texts) {
   const SEXP *p = STRING_PTR_RO(texts);

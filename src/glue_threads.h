@@ -10,8 +10,8 @@
 
 namespace clockpigeon {
 
-// Calls work(i) for i from 0 to count - 1, each once, on so many threads, this one among them. `work` must not touch R.
-// Between two calls this thread looks whether the user wants to stop.
+// Calls work(i) for i from 0 to count - 1, each once, on this number of threads, including this one. `work` must not
+// touch R. Between two calls this thread checks for a user interrupt.
 template <class Work>
 void on_threads(int count, int threads, const Work &work) {
   std::atomic<int> next{0};

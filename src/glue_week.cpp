@@ -11,7 +11,7 @@ const double *busy_of(const Rcpp::NumericMatrix &busy, int draws, int nodes) {
   return busy.begin();
 }
 
-// Of a matrix that stays where it is as long as it is used.
+// For a matrix that stays in place while it is used.
 clockpigeon::OpenHours hours_of(SEXP matrix) {
   if (TYPEOF(matrix) != REALSXP) Rcpp::stop("hours must be numbers");
   const Rcpp::NumericMatrix open(matrix);
@@ -125,7 +125,7 @@ Rcpp::List week_search(Rcpp::List jobs, Rcpp::List pools, double budget, double 
       best = plan;
     }
   }
-  // What is not kept is not rendered.
+  // Jobs that miss are not rendered.
   const std::vector<char> keeps = week.value(best).keeps;
   Rcpp::IntegerVector way(own.size()), order;
   for (size_t j = 0; j < own.size(); ++j) {
