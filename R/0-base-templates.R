@@ -90,7 +90,7 @@ template_value <- function(call, values, where = NULL) {
     stop_input("template", paste0("{", paste(deparse(call), collapse = " "),
                                   "} gives no number for ",
                                   toString(paste(names(numbers), numbers, sep = " = "))), where,
-               "Reckon with what is there.")
+               "Compute with those.")
   }
   value
 }

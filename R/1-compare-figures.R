@@ -44,7 +44,7 @@ speed_figures <- function(old = NULL, new = NULL, ratio = NULL, time_saved = NUL
     if (length(given$speed_gain)) 1 + given$speed_gain
   ))
   if (!length(ways)) {
-    stop_input("figures", "got nothing that tells how they compare", "speed_figures()",
+    stop_input("figures", "got no figures that compare them", "speed_figures()",
                "Give old and new, or one of them with ratio, time_saved or speed_gain.")
   }
   check_agreement(ways, given, tolerance)

@@ -76,7 +76,7 @@ name_findings_of <- function(files, expected = NULL, since = NULL) {
                  "name", "has a name that differs from the others'",
                  paste0("most are called ", stem, "*.", ending)),
     file_finding(pick(!files[["frame"]] %in% expected), "extra", "doubt",
-                 "is no frame that was asked for",
+                 "is not a frame of the job",
                  paste("asked for were", format_frames(expected))),
     time_findings(files[!twice, , drop = FALSE], since)
   )

@@ -355,12 +355,12 @@ below_floor <- function(curve, target, promised) {
                                " lies below the floor of ", format(signif(floor, 3)),
                                ", which no count of samples gets under"), argument("noise"),
                paste(
-                 "What lowers the floor: more bits in the pictures (float instead of 8 bit), a",
+                 "To lower the floor: more bits in the pictures (float instead of 8 bit), a",
                  "lower threshold of",
                  "the engine where it stops pixels by itself, no caching of light."))
   }
   stop_input("limit", paste0("these probes can promise no noise below ",
-                             format(signif(promised, 3)), "; asked was ",
+                             format(signif(promised, 3)), "; required: ",
                              format(signif(target, 3))), argument("noise"),
              "Probe at a larger count of samples, or ask for less confidence.")
 }

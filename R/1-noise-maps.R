@@ -153,7 +153,7 @@ check_sums <- function(sums, a, b, against) {
   check_finite(sums, a, b)
   if (sum(sums[["sum_a"]] + sums[["sum_b"]]) <= 0) {
     stop_input("picture", "are all black", "arguments `a` and `b`",
-               "Noise is told relative to brightness: there is none.")
+               "Noise is relative to brightness, which is zero here.")
   }
   if (all(sums[["squares"]] == 0)) {
     stop_input("noise", "the two pictures are equal in every value, as with one seed twice",

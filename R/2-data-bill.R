@@ -62,7 +62,7 @@ plain_bill <- function(x, card, where, standard) {
   lost <- which(is.na(x[["amount"]]))
   if (length(lost)) {
     stop_input("bill", paste("has no amount in line", x[["line"]][lost[1]]), where,
-               "Write 0 where nothing is asked.")
+               "Write 0 for no charge.")
   }
   x$unit <- their_words(x[["unit"]], card$bill$units)
   kinds <- line_kinds(x, card$bill$kinds, where)

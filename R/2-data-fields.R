@@ -126,7 +126,7 @@ read_yaml_file <- function(path) {
   lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
   marks <- grep("^---([ \t]|$)", lines)
   if (length(marks) > 1 || length(marks) && any(grepl("^[^#% ]", lines[seq_len(marks[1] - 1)]))) {
-    refuse("holds several documents", "Write each into a file of its own.")
+    refuse("holds several documents", "Write each into a separate file.")
   }
   # An alias may repeat what repeats what it repeats: such a file grows without end.
   aliases <- regmatches(text, gregexpr("(^|[-:,?\\[{[:space:]])[*][^][:space:],{}*]", text))

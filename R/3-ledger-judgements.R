@@ -21,7 +21,7 @@ judge_sheet <- function(ledger, sheet, accepted, shot, frame, by = NA_character_
   check_columns(sheet, argument("sheet"), c("letter", "tile", "samples", "noise"))
   if (anyNA(sheet[["letter"]])) {
     stop_input("type", "got an open sheet", argument("sheet"),
-               "Give a blind one: whoever knows the count sees less noise.")
+               "Give a blind one: people who know the count see less noise.")
   }
   accepted <- unique(toupper(trimws(accepted)))
   for (letter in accepted) check_choice(letter, argument("accepted"), sheet[["letter"]])

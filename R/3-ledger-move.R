@@ -19,7 +19,7 @@ move_ledger <- function(from, to, batch = 10000, say = function(table, done, all
     # Existing rows must be the first rows of the moved ones.
     if (done && table_hash(source, table, last) != table_hash(target, table)) {
       stop_input("ledger", paste("has rows of its own in the table", table), to$path,
-                 "Move to a place that is new, or on which the same move was begun.")
+                 "Move to a new place, or to one where the same move was started.")
     }
     while (done < all) {
       part <- moved_rows(source, table, last, batch)

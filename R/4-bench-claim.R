@@ -22,7 +22,7 @@ claim_plan <- function(ledger, plan_id) {
     unlink(folder, recursive = TRUE, expand = FALSE)
   }
   stop_input("plan", "cannot be claimed", folder,
-             "Remove that folder when no other run is under way.")
+             "Remove that folder if no other run exists.")
 }
 
 release_plan <- function(claim) {

@@ -131,7 +131,7 @@ cut_trial <- function(crew, name, trial, why) {
   stands <- node_queue(node)
   if (!identical(stands$state, "runs") && length(stands)) why <- stands$why
   close_node(node, let_go = TRUE)
-  say_of(name, "is gone in mid-frame: ", why, ". Another machine is asked for")
+  say_of(name, "is gone in mid-frame: ", why, ". Another machine is requested")
   crew$waiting <- rbind(as.data.frame(trial, check.names = FALSE), crew$waiting)
   host <- tryCatch(open_host(crew$bench, node), clockpigeon_error_node = identity)
   if (inherits(host, "error")) crew$down <- c(crew$down, name) else crew$bench$hosts[[name]] <- host

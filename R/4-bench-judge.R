@@ -45,7 +45,7 @@ picture_fault <- function(path, kind, trial = NULL) {
   if (is.null(trial$width)) return(NULL)
   heights <- c(trial$height, if (length(trial$band_first)) trial$band_last - trial$band_first + 1)
   if (extent$width != trial$width || !extent$height %in% heights) {
-    paste0("wrote a picture of ", extent$width, "x", extent$height, ", asked was ", trial$width,
+    paste0("wrote a picture of ", extent$width, "x", extent$height, ", required: ", trial$width,
            "x", trial$height)
   }
 }

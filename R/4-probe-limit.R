@@ -88,7 +88,7 @@ check_probes <- function(engine, samples, reference) {
                "Its curve cannot be probed by samples.")
   }
   if (length(samples) < 2) {
-    stop_input("limit", "one count of samples says nothing of a curve", argument("samples"),
+    stop_input("limit", "one count of samples cannot give a curve", argument("samples"),
                "Give two at least, the larger about four times the smaller.")
   }
   seeded <- "seed" %in% template_names(c(engine$arguments, engine$environment))

@@ -44,7 +44,7 @@ backtest <- function(ledger, probes = c(3, 5, 8), level = 0.8, most = 20) {
   found <- do.call(rbind, c(hidden_frames(rows, probes, level), hidden_cells(rows, level, most),
                             hidden_limits(rows, level), hidden_jobs(rows, level)))
   if (is.null(found)) {
-    stop_input("backtest", "holds nothing that could be hidden and forecast", "the ledger",
+    stop_input("backtest", "holds no timings that could be hidden and forecast", "the ledger",
                paste(
                  "It takes a shot with nearly all its frames measured, a scene measured on two",
                  "rigs, or a frame",

@@ -125,7 +125,7 @@ unpack_parcel <- function(path, into, most = 50e9) {
   need_package("zip", "parcels")
   path <- check_text(path, argument("path"))
   into <- check_text(into, argument("into"))
-  refuse <- function(why, instead = "Ask for it to be packed anew.") {
+  refuse <- function(why, instead = "Ask for a new parcel.") {
     stop_input("parcel", why, short_path(path), instead)
   }
   if (!file.exists(path)) refuse("no such file", "Check the path.")

@@ -1,8 +1,7 @@
-# The answer of a decision, said first: what to do, when it is done, what it costs, what that rests
-# on, what could go wrong, what to find out.
+# The answer of a decision in six lines: plan, finish, cost, evidence, risk, next measurement.
 
-answer_heads <- c(do = "Do", done = "Done", cost = "Cost", rests = "Rests on", risk = "Risk",
-                  first = "First")
+answer_heads <- c(do = "Plan", done = "Finish", cost = "Cost", rests = "Evidence", risk = "Risk",
+                  first = "Measure")
 
 # One or two sentences each, in this order: `do`, `done`, `cost`, `rests`, `risk`, `first`.
 answer_words <- function(choice) {
@@ -33,8 +32,8 @@ part_words <- function(plan) {
 
 # The look and the rescue of a plan with a fallback, as the sentence that is carried out.
 policy_words <- function(plan, scenario) {
-  paste0("Look ", by_clock(plan$look$at_s, scenario), ": if fewer than ", plan$look$fewer,
-         " of the ", plan$look$of, " frames are done, send those not begun to ", plan$rescue$option,
+  paste0("Checkpoint ", by_clock(plan$look$at_s, scenario), ": with fewer than ", plan$look$fewer,
+         " of the ", plan$look$of, " frames finished, send the rest to ", plan$rescue$option,
          ".")
 }
 
@@ -45,12 +44,12 @@ do_words <- function(choice) {
     return(paste0("As written: render ", part_words(plan), ".",
                   if (plan$kind == "fallback")
                   paste0(" ", policy_words(plan, choice$forecast$scenario)),
-                  if (!plan$fits) " It does not keep what was asked.", better_words(choice)))
+                  if (!plan$fits) " It does not keep your limits.", better_words(choice)))
   }
   if (!plan$fits) {
-    return(paste0("Nothing keeps what was asked with a chance of ",
+    return(paste0("No plan keeps your limits with a chance of ",
                   format_percent(choice$confidence),
-                  ". What comes ", "nearest: render ", part_words(plan), ". ",
+                  ". The nearest miss: ", "render ", part_words(plan), ". ",
                   if (plan$kind == "fallback") policy_words(plan, choice$forecast$scenario),
                   if (plan$kind == "one") paste0("To let an option in: ",
                                                  nearest_sentence(as_frame(choice$options), choice),
@@ -68,7 +67,7 @@ better_words <- function(choice) {
   better <- best$fits && (!choice$plan$fits || !same_cost(choice$plan$mean, best$mean))
   if (better) paste0(" Better: ", plan_name(best), ", ", format_about(best$mean, best$mean / 100),
                      " ", choice$forecast$scenario$currency, " on average, ",
-                     format_percent(best$p_both), " sure.")
+                     format_percent(best$p_both), " likely.")
   else if (choice$plan$fits) " None that costs less was found."
 }
 
@@ -83,11 +82,10 @@ done_words <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
   at <- by_clock(quantile_of(plan$draws[["finish_s"]], c(0.5, 0.1, 0.9)), scenario)
-  paste0(at[1], " (8 in 10: ", at[2], " to ", at[3], ")",
+  paste0(at[1], " (80 % range ", at[2], " to ", at[3], ")",
          if (is.finite(choice$deadline_s))
-         paste0(", by the deadline ", by_clock(choice$deadline_s, scenario),
-                " with a chance of ",
-                format_chance_near(plan$p_deadline, choice$confidence)), ".",
+         paste0(". By the deadline ", by_clock(choice$deadline_s, scenario), ": ",
+                format_chance_near(plan$p_deadline, choice$confidence), " likely"), ".",
          sooner_words(choice))
 }
 
@@ -107,10 +105,10 @@ cost_words <- function(choice) {
   about <- function(x) format_about(x, stats::sd(cost) / sqrt(length(cost)))
   range <- about(quantile_of(cost, c(0.1, 0.9)))
   paste0(about(plan$mean), " ", currency, " on average",
-         if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
+         if (range[1] != range[2]) paste0(" (80 % range ", range[1], " to ", range[2], ")"),
          if (is.finite(choice$budget))
-         paste0(", within ", format_money(choice$budget, currency), " in ",
-                format_percent(plan$p_budget)), ".",
+         paste0(". Within ", format_money(choice$budget, currency), ": ",
+                format_percent(plan$p_budget), " likely"), ".",
          saving_words(choice))
 }
 
@@ -153,7 +151,7 @@ risk_words <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
   d <- plan$draws
-  cases <- function(p) paste("in", format_cases(p), "of 100 cases")
+  cases <- function(p) paste("in", format_cases(p), "% of cases")
   late <- d[["finish_s"]] > choice$deadline_s
   over <- mean(d[["cost"]] > choice$budget)
   out <- c(
@@ -165,15 +163,15 @@ risk_words <- function(choice) {
     if (mean(late) > 0) {
       by <- stats::median(d[["finish_s"]][late] - choice$deadline_s)
       paste0(cases(mean(late)), " it ",
-             if (is.finite(by)) paste0("is late, half of them by more than ",
-                                       format_duration(by)) else "does not end by itself")
+             if (is.finite(by)) paste0("is late, typically by ",
+                                       format_duration(by)) else "does not end")
     },
-    if (over > 0) paste0(cases(over), " it is too dear"), usable_risk(choice)
+    if (over > 0) paste0(cases(over), " it is too expensive"), usable_risk(choice)
   )
   warned <- warning_words(choice)
   text <- if (length(out))
     paste0(toupper(substr(out[1], 1, 1)), substr(paste(out, collapse = "; "), 2, 1000), ".")
-          else paste0("In none of ", nrow(d), " simulated cases is what was asked not kept.")
+          else paste0("No limit was missed in ", nrow(d), " simulated cases.")
   paste(c(text, unname(warned)), collapse = " ")
 }
 
@@ -197,7 +195,7 @@ first_words <- function(choice) {
   does <- if (worth[["what"]][1] == "ask") "" else paste0(" (", worth[["command"]][1], ")")
   paste0(toupper(substr(worth[["says"]][1], 1, 1)),
          sub("[.]$", "", substr(worth[["says"]][1], 2, 500)), does, ".",
-         if (nrow(worth) > 1) " What else: clockpigeon next.")
+         if (nrow(worth) > 1) " More: clockpigeon next.")
 }
 
 # The plan and its alternatives, as rows: the other fitting ones, the cheapest first, then those

@@ -106,7 +106,7 @@ assumed_stage_words <- function(scenario) {
     stages <- untimed_stages(option_of(scenario, match(name, options[["site"]])), scenario$now)
     if (length(stages)) paste0(names(stages), " at ", name, " ", vapply(stages, stage_range, ""))
   }))
-  if (length(found)) paste0("Assumed, since nobody timed it: ", paste(found, collapse = "; "))
+  if (length(found)) paste0("Assumed, not measured: ", paste(found, collapse = "; "))
 }
 
 # Sites left out, by what to do about them: one line each. With `reasons`, one line a reason.

@@ -291,5 +291,6 @@ measure_gains <- function(x, currency, fits) {
   if (x$what == "samples") return(saves)
   if (x$changes <= 0) return("would change nothing")
   if (!fits) return(paste("in", format_percent(x$changes), "of results something fits"))
-  c(paste0("changes the plan in ", format_percent(x$changes), " of results"), saves)
+  paste0("worth ", format_about(x$saves, x$saves / 10, currency), " on average (",
+         format_percent(x$changes), " chance that it changes the plan)")
 }

@@ -207,7 +207,7 @@ record_page <- function(record) {
            reasons[1], "."),
     section("How it comes about",
             list_of(paste0(first[-1], ": ", reasons[first[-1]])[first[-1] %in% names(reasons)])),
-    section("What would change it", list_of(record$changes)),
+    section("Changes that would move the plan", list_of(record$changes)),
     section("All options", c("| option | done after | cost | in time | in budget | speed is |",
                              "|---|---|---|---|---|---|", rows)),
     section("Left out", list_of(paste0(record$left_out[["site"]], ": ",

@@ -134,7 +134,7 @@ stated_look <- function(stated, state, split, where) {
   }
   if (row[["begin_s"]] > 0) {
     stop_input("plan", paste0(row[["option"]],
-                              " begins at a time of its own, not when it is called"), at,
+                              " starts at its own time, not on request"), at,
                "Name an option that can begin at any moment.")
   }
   list(at = seconds, fewer = stated$look$fewer, rescue = rescue)

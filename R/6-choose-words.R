@@ -256,7 +256,7 @@ evidence_sentence <- function(choice, it) {
   assumed <- untimed_stages(it, choice$forecast$scenario$now)
   paste0("frame times ", evidence_line(it$job_of), "; speed ", it$evidence, " (", it$speed_from,
          ")", if (length(assumed)) {
-           paste0("; assumed, since nobody timed it: ",
+           paste0("; assumed, not measured: ",
                   paste0(names(assumed), " ", vapply(assumed, stage_range, ""),
                          collapse = ", "))
          }, job_unseen(it$job_of, job_totals(choice$forecast, it$job_of)))

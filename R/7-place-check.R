@@ -24,7 +24,7 @@ chance_findings <- function(place) {
   judged <- place$judged
   if (isTRUE(place$seen$happened$stopped)) {
     return(place_finding("stopped", "stops", NA, "the job was stopped",
-                         "Decide anew about what is left: clockpigeon choose --done."))
+                         "Decide about the rest: clockpigeon choose --done."))
   }
   # Frames that exist count as received at any time.
   if (length(place$seen) && all(place$seen$here)) return(NULL)
@@ -40,7 +40,7 @@ chance_findings <- function(place) {
     if (short(judged$p_deadline)) {
       place_finding("late", late, NA,
                     paste0("begun now it is done by the deadline with a chance of ",
-                                                format_percent(judged$p_deadline), "; asked were ",
+                                                format_percent(judged$p_deadline), "; required: ",
                            format_percent(asked$confidence)),
                     "Decide again: clockpigeon choose.")
     },
@@ -48,7 +48,7 @@ chance_findings <- function(place) {
       place_finding("dear", "stops", NA,
                     paste0("it stays within the budget with a chance of ",
                            format_percent(judged$p_budget),
-                           "; asked were ", format_percent(asked$confidence)),
+                           "; required: ", format_percent(asked$confidence)),
                     "Decide again, or raise the budget.")
     }
   )

@@ -167,7 +167,7 @@ sheet_page <- function(x) {
       else paste0("- Send: the scene and all it needs; there is no parcel of it, since ",
                   or_else(s$no_parcel, "it has no manifest")),
       paste0("- Before the rest, see frames ", toString(s$trial_frames),
-             ": whole, right, and as fast as was said"))
+             ": complete, right, and as fast as claimed"))
   }))
   c(paste0("# ", x$job, " at ", x$site), "",
     paste0("- Order: ", x$tier, ", ", x$nodes, if (x$nodes == 1) " node" else " nodes", ", ",
@@ -177,9 +177,9 @@ sheet_page <- function(x) {
     paste0("- Price promised: ", money(x$price$mean), " on average, up to ",
            money(x$price$nine_in_ten), " in 9 of 10 cases"),
     paste0("- Spend cap to set there before it starts: ", cap),
-    paste0("- Put what comes back into `", x$folder, "`, in any folders"),
-    if (length(x$reports)) paste0("- Put what it exports of its frames beside that folder, as ",
+    paste0("- Put the delivered frames into `", x$folder, "`, in any folders"),
+    if (length(x$reports)) paste0("- Put its reports on frames next to that folder, as ",
                                   paste0("`", x$reports, "`", collapse = ", "),
-                                  ", and anew as it goes on"),
+                                  ", and again as they grow"),
     paste0("- Then: `clockpigeon watch ", x$job, "`"), shots)
 }

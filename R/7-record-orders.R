@@ -6,7 +6,7 @@ order_job <- function(project, ledger, job, what, source = "command") {
   said <- job_orders(ledger, job)
   if ("stopped" %in% said) {
     stop_input("job", paste0("job ", job, " was stopped"), "argument JOB",
-               "What is left of it can be decided anew: clockpigeon choose --done.")
+               "Decide about the rest: clockpigeon choose --done.")
   }
   if (what == utils::tail(c("resumed", said), 1)) {
     return(list(says = paste(" is", if (what == "paused") "paused already" else "not paused")))

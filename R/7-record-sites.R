@@ -5,7 +5,7 @@
 # a list: `ready` (when each frame's picture could be fetched, by its place in the job; Inf), and
 # `sites`, a data frame of `site`, `charged` (NA: it tells of no charges), `halted_s` and
 # `halted_by`, `silent_s` (since when it cannot be asked, or its report not be read) and `trouble`,
-# `by_hand` (it was sent nothing by its address), `spoilt` (pictures that did not come whole and are
+# `by_hand` (it was sent nothing by its address), `spoilt` (pictures that arrived incomplete and are
 # not there), `other` (a version of the engine that was not asked for and made frames).
 site_states <- function(told, columns) {
   key <- row_key(columns, c("shot", "frame"))

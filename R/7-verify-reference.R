@@ -58,7 +58,7 @@ one_reference <- function(file, path) {
   if (inherits(b, "error")) return(NULL)
   if (!identical(dim(a)[1:2], dim(b)[1:2])) {
     size <- function(x) paste(dim(x)[2:1], collapse = "x")
-    return(say("reference", "doubt", "cannot be held against its reference",
+    return(say("reference", "doubt", "cannot be compared with its reference",
                paste0("it is ", size(b), ", the reference ", size(a))))
   }
   channels <- seq_len(min(dim(a)[3], dim(b)[3], 3))
@@ -103,7 +103,7 @@ above_target <- function(pair, target) {
   found <- tryCatch(noise_of_still(pictures[[1]], pictures[[2]]),
                     clockpigeon_error = function(e) NULL)
   if (is.null(found) || found$noise - 2 * found$error <= 1.1 * target) return(NULL)
-  file_finding(pair, "above", "doubt", "is noisier than was asked for",
+  file_finding(pair, "above", "doubt", "is noisier than its limit",
                paste0("its noise is ", format_share(found$noise), " +/- ",
                       format_share(found$error), " of the brightness, in the ",
                       format_share(found$share), " of it that stand still, and ",

@@ -30,8 +30,8 @@ look_alarm <- function(x) {
   }
   new_alarm("look", "now", NA,
             paste0("by ", clock_at(x, look$at_s), " there were ", look$there,
-                   " frames, fewer than the ", look$fewer, " that the plan asks for"),
-            paste0("Send the frames that are not begun to ", look$rescue, "."),
+                   " frames, fewer than the ", look$fewer, " that the plan requires"),
+            paste0("Send the frames not started to ", look$rescue, "."),
             x$state$asked$deadline_s)
 }
 
@@ -45,8 +45,8 @@ silent_alarms <- function(x) {
     long <- if (is.finite(passed)) paste(" for", format_duration(passed)) else " yet"
     new_alarm("silent", "now", site,
               paste0("nothing came from ", site, long,
-                     "; in 99 of 100 cases another frame would have come by now"),
-              "See whether it still runs.")
+                     "; in 99 % of cases another frame would have arrived by now"),
+              "Check whether it still runs.")
   }))
 }
 
@@ -94,7 +94,7 @@ heavy_alarm <- function(x) {
     " took longer than in any case ", "of the forecast: ", done[["shot"]][at], " ",
     done[["frame"]][at], " ", format_duration(done[["seconds"]][at]), ", at most ",
     format_duration(most[at])),
-    "See that frame beside its neighbours; the curve takes it in when it is forecast again.")
+    "Check that frame next to its neighbours. The next forecast includes it.")
 }
 
 # The longest that frames take in the draws, at the slowest site of the plan, with some room.
@@ -117,9 +117,9 @@ level_alarms <- function(x) {
   if (!nrow(slow)) return(NULL)
   new_alarm("unlike", "soon", slow[["site"]], paste0(
     slow[["site"]], " takes ", number_text(slow[["beside"]]),
-    " times as long for a frame as was forecast, more than ", "in 199 of 200 cases"),
-    paste0("See that its version, device and settings are those that were measured; the times ",
-           "below go on as it goes."))
+    " times as long per frame as forecast, more than ", "in 99.5 % of cases"),
+    paste0("Check that its version, device and settings are those measured. The times ",
+           "below assume its present speed."))
 }
 
 # Slower than before: one false alarm in twenty jobs that go as forecast.
@@ -177,9 +177,9 @@ halted_alarm <- function(x, site, columns) {
             paste0(site$site, " ended its part at ", clock_at(x, site$halted_s), ": ", why, "; ",
                    lost, " frames are not rendered"),
             paste0(
-          "Place what is left again with what it may cost now, or decide anew: clockpigeon ",
+          "Place the rest again with a new cap, or decide again: clockpigeon ",
           "choose --done. ",
-          "What is ready there is paid: clockpigeon fetch."))
+          "Frames ready there are paid: clockpigeon fetch."))
 }
 
 reach_alarm <- function(x, site) {
@@ -217,8 +217,8 @@ charge_alarm <- function(x, site, part, columns) {
   currency <- x$state$scenario$currency
   new_alarm("dearer", "soon", site$site, paste0(
     site$site, " charged ", format_money(site$charged, currency), " for ", format_percent(work),
-    " of the work, ", number_text(ratio), " times what its card lets expect"),
-            "See its bill: clockpigeon jobs, with the job's name.")
+    " of the work, ", number_text(ratio), " times the price on its card"),
+            "Check its bill: clockpigeon jobs, with the job's name.")
 }
 
 # Frames that another version made than the one asked for.
@@ -226,9 +226,9 @@ version_alarm <- function(x, site) {
   if (is.na(site$other)) return(NULL)
   job <- x$state$job
   new_alarm("version", "now", site$site,
-            paste0(site$site, " renders with ", job$engine, " ", site$other, ", asked was ",
+            paste0(site$site, " renders with ", job$engine, " ", site$other, ", required: ",
                    job$version),
-            paste0("Stop, and look at a frame beside one of your own: clockpigeon picture. ",
+            paste0("Stop, and compare a frame with one of your own: clockpigeon picture. ",
                    "Releases light and grain differently."))
 }
 
@@ -250,7 +250,7 @@ fewer_alarms <- function(x) {
     new_alarm("fewer", "soon", site,
               paste0(nrow(mine), " of ", planned, " nodes work at ", site, ", ",
                      format_duration(since), " after the first began"),
-              "Ask there; the times above take what came as it came.")
+              "Ask the site. The times above use the actual arrivals.")
   }))
 }
 
@@ -258,11 +258,11 @@ unusable_alarm <- function(site) {
   if (!site$spoilt) return(NULL)
   new_alarm("spoilt", "soon", site$site,
             paste0(site$spoilt, if (site$spoilt == 1) " picture of " else " pictures of ",
-                   site$site, " did not come whole"),
-            "They are fetched again; if they stay so, ask the site for the frames anew.")
+                   site$site, " arrived incomplete"),
+            "They are fetched again. If they stay incomplete, ask the site to render them again.")
 }
 
-# The budget, and when it is passed: spending goes with the work.
+# The budget, and when it is exceeded: spending goes with the work.
 money_alarm <- function(x) {
   asked <- x$state$asked
   if (!is.finite(asked$budget) || x$p_budget >= asked$confidence) return(NULL)
@@ -274,16 +274,16 @@ money_alarm <- function(x) {
   currency <- x$state$scenario$currency
   if (spent > asked$budget) {
     return(new_alarm("money", "now", NA,
-                     paste0("the budget of ", format_money(asked$budget, currency), " is passed: ",
-                            format_money(spent, currency), " are spent"),
+                     paste0("the budget of ", format_money(asked$budget, currency),
+                            " is exceeded: ", format_money(spent, currency), " are spent"),
                      if (any(x$frames[["state"]] == "rendering"))
-                     "Stop: what is under way adds to it."
-                     else "Nothing is added unless it is placed again."))
+                     "Stop: running frames add to it."
+                     else "No cost is added unless it is placed again."))
   }
   new_alarm("money", if (x$p_budget < 0.5) "now" else "soon", NA, paste0(
     "the budget of ", format_money(asked$budget, currency), " is kept with a chance of ",
     format_percent(x$p_budget),
-    if (share > 0 && share < 1) paste0("; half of the cases pass it by ", clock_at(x, passes))),
+    if (share > 0 && share < 1) paste0("; half of the cases exceed it by ", clock_at(x, passes))),
     "Stop, or raise the budget: a cap takes effect late, and frames in flight are paid and lost.",
     if (share > 0 && share < 1) passes else NA_real_)
 }
@@ -294,10 +294,10 @@ late_alarm <- function(x) {
   if (!is.finite(asked$deadline_s) || x$p_deadline >= asked$confidence) return(NULL)
   level <- if (x$p_deadline < 0.5) "now" else "soon"
   says <- paste0("the deadline ", clock_at(x, asked$deadline_s), " is kept with a chance of ",
-                 format_percent(x$p_deadline), "; asked were ", format_percent(asked$confidence))
+                 format_percent(x$p_deadline), "; required: ", format_percent(asked$confidence))
   if (asked$deadline_s <= x$passed_s) {
     return(new_alarm("late", "now", NA, "the deadline has passed",
-                     "Say what comes first, and fetch that."))
+                     "Decide which frames come first, and fetch those."))
   }
   ways <- rest_alternatives(x)
   good <- ways[ways[["p_both"]] >= asked$confidence, , drop = FALSE]
@@ -308,7 +308,7 @@ late_alarm <- function(x) {
     if (NROW(kept)) {
       best <- kept[which.min(kept[["cost_mean"]]), ]
       return(new_alarm("late", level, NA, says, paste0(
-        "Only above the budget: send what is not begun to ", best[["option"]], ": ",
+        "Only above the budget: send the rest to ", best[["option"]], ": ",
         format_percent(best[["p_deadline"]]), ", ",
         format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."),
                        best[["until_s"]]))
@@ -317,11 +317,11 @@ late_alarm <- function(x) {
     return(new_alarm("late", level, NA, says, if (NROW(best) && best[["p_both"]] > x$p_both) paste0(
       "No option keeps it now; the rest at ", best[["option"]], " comes nearest, with ",
       format_percent(best[["p_both"]]), ".")
-      else "No option makes it more likely: say so where it is waited for."))
+      else "No option makes it more likely: tell those who wait for it."))
   }
   best <- good[which.min(good[["cost_mean"]]), ]
   new_alarm("late", level, NA, says, paste0(
-    "Send what is not begun to ", best[["option"]], ": ", format_percent(best[["p_both"]]), ", ",
+    "Send the rest to ", best[["option"]], ": ", format_percent(best[["p_both"]]), ", ",
     format_money(best[["cost_mean"]], x$state$scenario$currency), " in all on average."),
             best[["until_s"]])
 }

@@ -99,7 +99,7 @@ stop_note <- function(x) {
   usual <- stats::median(x$frames[["seconds"]], na.rm = TRUE)
   near <- if (is.finite(usual)) sum(x$passed_s - open[["begun"]] > usual / 2, na.rm = TRUE) else 0
   away <- sum(is.finite(x$came) & !x$here)
-  paste0(nrow(open), " frames under way would be lost, and are paid",
+  paste0(nrow(open), " running frames would be lost, and are paid",
          if (near) paste0("; ", near, if (near == 1) " of them is" else " of them are",
                           " over half done: pause first, and stop when they are there"),
          if (away) paste0("; fetch the ", away,
@@ -159,7 +159,7 @@ in_flight_note <- function(x, option) {
   left <- sum(is.infinite(x$came))
   if (nodes < left) return(NA_character_)
   paste0("all ", left,
-         " frames that are left would be under way at once, and paid before one of them is seen")
+         " remaining frames would run at once, and be paid before one of them is seen")
 }
 
 # One more site: it takes the last of the remaining frames, as many as make the whole finish
@@ -193,7 +193,7 @@ simulate_added_site <- function(x, site, where, shares = seq(0.1, 0.9, 0.1), dra
   asked <- expand.grid(share = shares, option = options_now(x, site, where))
   rows <- bind_tables(Map(row_of, asked$option, asked$share))
   if (is.null(rows))
-    stop_input("usage", "nothing is left that it could take", where, "Leave it out.")
+    stop_input("usage", "no frames remain that it could take", where, "Leave it out.")
   # Whoever adds a site wants it sooner: the soonest that keeps the budget, where any does.
   kept <- rows[["p_budget"]] >= state$asked$confidence
   if (any(kept)) rows <- rows[kept, , drop = FALSE]

@@ -104,6 +104,6 @@ balance_alarm <- function(x, site, part) {
     "the balances at ", site$site, " are worth ", format_money(held, currency), ", ",
     format_money(site$charged, currency), " are charged, and its part comes to ",
     format_money(total, currency), " on average"),
-            "Top it up: a site that is paid ahead stops when nothing is left.",
+            "Top it up: a prepaid site stops at a zero balance.",
     if (gone || !is.finite(at)) NA_real_ else at)
 }

@@ -36,7 +36,7 @@ alarm_rows <- function(x) {
   alarms <- as_frame(x$alarms)
   alarms <- alarms[alarms[["level"]] %in% c("now", "soon"), , drop = FALSE]
   ended <- all(x$here)
-  end <- new_alarm("ended", "end", NA, "all frames are there", "See them.")
+  end <- new_alarm("ended", "end", NA, "all frames received", "See them.")
   rbind(if (ended) end, alarms)
 }
 

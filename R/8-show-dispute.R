@@ -39,7 +39,7 @@ orders_of <- function(x) unique(x$lines[["source"]][!startsWith(x$lines[["source
 #' @noRd
 write_dispute <- function(x, path) {
   if (!nrow(x$findings)) {
-    stop_input("bill", paste("nothing is asked too much of job", x$job, "at", x$site),
+    stop_input("bill", paste("no line is overcharged for job", x$job, "at", x$site),
                "option --dispute", "Leave it out.")
   }
   record <- dispute_record(x)

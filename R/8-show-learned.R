@@ -169,7 +169,7 @@ autoplot.cp_learned <- function(object, ...) { # nolint: object_name_linter.
                                  " figures ended in their 80 % range"),
                   caption = paste0(
                     "Bars: the 80 % range as it was shown. Lines: before any correction. ",
-                    "Points: what it was."),
+                    "Points: actual."),
                   alt = paste0("What became of ", length(unique(x[["job"]])),
                                " jobs beside their forecasts: ", count[["inside"]], " of ",
                                sum(count), " figures in their 80 % range.")) +

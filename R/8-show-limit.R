@@ -144,7 +144,7 @@ elsewhere_table <- function(x, width) {
   body <- data.frame(device = x$device, speed = number_text(x$speed), frame = paste(x$frame),
                      samples = count_text(round(x$samples)), noise = noise_text(x$noise),
                      check.names = FALSE)
-  c(wrap_lines(paste0("What a time limit of ", format_duration(x$time_s[1]),
+  c(wrap_lines(paste0("Results of a time limit of ", format_duration(x$time_s[1]),
                       " a frame reaches on each machine ",
                       "(speeds from frames that both rendered):"), width),
     text_table(body, right = c("speed", "frame", "samples", "noise"), width = width))
@@ -257,7 +257,7 @@ step_lines <- function(steps, study, price, width) {
     body[["more money"]] <- money(steps$more_cost)
   }
   governs <- study$frames[["frame"]][study$frames[["governs"]]]
-  c(wrap_lines(paste0("What each doubling costs and buys, frame ", governs, " (the worst)",
+  c(wrap_lines(paste0("Cost and gain of each doubling, frame ", governs, " (the worst)",
                       if (length(price))
                       paste0("; money: all ", frames, " frames as if each were like it, at ",
                              price$basis), ":"), width),
@@ -342,7 +342,7 @@ driver_lines <- function(x, width = terminal_width()) {
   bent <- !is.na(x$interacts) & x$interacts < 0.01
   c(wrap_lines(
     paste(
-    "What drives the time: each change alone, new over old: time of a sample, noise at equal",
+    "Drivers of the time: each change alone, new over old: time of a sample, noise at equal",
     "samples,",
     "and time of equal noise:"), width),
     text_table(body, right = c("frame", "time", "interval", "noise", "equal noise"), width = width,

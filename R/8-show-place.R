@@ -11,12 +11,12 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
   said <- c(
     There = if (length(x$seen)) {
       paste0(sum(x$seen$here), " of ", length(x$seen$here), " frames",
-             if (all(x$seen$here)) ": nothing is left." else "; it goes on with the others.")
+             if (all(x$seen$here)) ": no frames remain." else "; it goes on with the others.")
     },
     Now = paste0(if (any(stand)) "It does not go: see below." else "It goes.",
                  if (length(x$seen)) " Chance " else " Begun now, chance ",
                  format_percent(x$chance), " (", format_percent(x$promised$chance),
-                 " when it was decided), ", money(x$cost_mean), " on average (",
+                 " at the decision), ", money(x$cost_mean), " on average (",
                  money(x$promised$cost_mean), ")."),
     Look = if (length(x$decision$plan$look)) {
       look <- x$decision$plan$look
@@ -57,7 +57,7 @@ placed_lines <- function(x, place, width = terminal_width()) {
   count <- function(what) sum(state == what)
   at <- file.path("placed", x$job, "frames")
   rendered <- if (length(state)) {
-    paste0(count("done"), " of ", length(state), " frames are there, in ", at,
+    paste0(count("done"), " of ", length(state), " frames received, in ", at,
            failed_text(x$frames[state == "failed", , drop = FALSE]),
            if (count("sent"))
              paste0("; ", count("sent"), " are to be sent to ", place$decision$plan$rescue$site),
@@ -96,7 +96,7 @@ print.cp_place <- function(x, ...) {
 #' @export
 print.cp_placed <- function(x, ...) {
   show_lines(paste0("Job ", x$job, ": ", sum(x$frames[["state"]] == "done"), " of ", NROW(x$frames),
-                    " frames are there"), x$sheets)
+                    " frames received"), x$sheets)
   invisible(x)
 }
 

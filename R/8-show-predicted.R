@@ -223,7 +223,7 @@ backtest_lines <- function(x, width = terminal_width()) {
   names(body)[6:8] <- c("off by|on average", "leans|over or under",
                         paste0("truth inside|", format_percent(level), " asked"))
   c(wrap_lines(backtest_sentences(x, s), width), "",
-    paste0("What the ledger knows, hidden and forecast",
+    paste0("Timings of the ledger, hidden and forecast",
            if (x[["sample"]][1]) paste0(" (", sample_mark, ")")), "",
     text_table(body, right = setdiff(names(body), c("question", "method", "place")), width = width,
                spare = names(body)[7]))

@@ -141,9 +141,9 @@ forecast_answer <- function(x, table) {
   if (!any(ends)) return("No option finishes all frames.")
   say <- function(word, i) {
     at <- by_clock(unlist(table[i, c("finish_p50", "finish_p10", "finish_p90")]), x$scenario)
-    paste0(word, ": ", table[["option"]][i], ", done ", at[1], " (8 in 10: ", at[2], " to ", at[3],
-           "), ", format_about(table[["cost_p50"]][i], table[["cost_se"]][i],
-                               table[["currency"]][i]), ".")
+    paste0(word, ": ", table[["option"]][i], ", done ", at[1], " (80 % range ", at[2], " to ",
+           at[3], "), ", format_about(table[["cost_p50"]][i], table[["cost_se"]][i],
+                                      table[["currency"]][i]), ".")
   }
   of <- which(ends)
   cheapest <- of[order(table[["cost_p50"]][of], table[["finish_p50"]][of])][1]
@@ -252,11 +252,11 @@ answer_table <- function(x, width, most = 8) {
   scenario <- x$forecast$scenario
   body <- data.frame(
     " " = rows$mark, what = rows$what, done = by_clock(rows$p50, scenario),
-    "9 in 10 by" = by_clock(rows$p90, scenario), cost = format_about(rows$cost, rows$error),
+    "90 % by" = by_clock(rows$p90, scenario), cost = format_about(rows$cost, rows$error),
     chance = format_chance_near(rows$chance, x$confidence), check.names = FALSE
   )
   names(body)[5] <- paste0("cost, ", scenario$currency)
-  text_table(body, right = names(body)[3:6], spare = "9 in 10 by", width = width,
+  text_table(body, right = names(body)[3:6], spare = "90 % by", width = width,
              mark = if (x$plan$fits) 1)
 }
 
@@ -264,7 +264,7 @@ why_lines <- function(x, width) {
   reasons <- explain(x)
   table <- as_frame(x$options)
   head <- reasons[!names(reasons) %in% table[["option"]] | names(reasons) %in% x$pick]
-  c("", "How it comes about:",
+  c("", "Reasons:",
     unlist(lapply(paste0(names(head), ": ", head), wrap_lines, width = width)), "",
     wrap_lines(basis_lines(x$forecast, left_out = FALSE), width))
 }
@@ -274,9 +274,9 @@ change_lines <- function(x, width, changes) {
     c("", title, unlist(lapply(lines, wrap_lines, width = width)))
   # Both are about single options.
   beside <- if (x$plan$kind == "one") c("", "") else
-    c(" among single options", ", held against the best single option")
-  c(titled(paste0("What would change the pick", beside[1], ":"), changes[["says"]]),
-    titled(paste0("What else could be done", beside[2], ":"), x$kept[["worth"]][["says"]]))
+    c(" among single options", ", compared with the best single option")
+  c(titled(paste0("Changes that would move the pick", beside[1], ":"), changes[["says"]]),
+    titled(paste0("Other options", beside[2], ":"), x$kept[["worth"]][["says"]]))
 }
 
 # All options of a choice, and the sites that were excluded, as lines.
@@ -338,7 +338,7 @@ next_lines <- function(choice, rows, width = terminal_width()) {
     c("Worth finding out, the best first:", said(worth, function(k) paste0(k, ". ")))
     else "Nothing is worth measuring: no result would save more than it costs.",
     if (nrow(rest))
-      c("", "Looked at and not worth it:", unlist(lapply(passed, wrap_lines, width, 3))),
+      c("", "Considered and not worth it:", unlist(lapply(passed, wrap_lines, width, 3))),
     if (nrow(other))
     c("", "Where another picture would do as well:", said(other, function(k) "-  "))
   )

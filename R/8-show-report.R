@@ -73,8 +73,8 @@ report_page <- function(facts, figures, settled = NULL) {
               if (length(facts$policy)) tags$p(facts$policy), figure("timeline"),
               tags$p("The best single option: ", facts$picked, "."),
               listed(paste0("How it comes about, ", names(facts$how), ": ", facts$how, "."))),
-      if (length(facts$changes)) section("What would change it", listed(facts$changes)),
-      if (length(facts$worth)) section("What else could be done", listed(facts$worth)),
+      if (length(facts$changes)) section("Changes that would move the plan", listed(facts$changes)),
+      if (length(facts$worth)) section("Other options", listed(facts$worth)),
       section("The options",
               tags$p(class = "fine",
                      "Times are from now; each range holds the middle 80 % of draws."),
@@ -92,8 +92,8 @@ report_page <- function(facts, figures, settled = NULL) {
                 tags$h3("Discounts and credits of the sites, so that they can be ignored"),
                 listed(facts$disclosed)
               )),
-      section("What is not known", listed(facts$unknown)),
-      if (length(facts$first)) section("What to find out first", listed(facts$first)),
+      section("Unknown", listed(facts$unknown)),
+      if (length(facts$first)) section("What to measure next", listed(facts$first)),
       if (length(settled)) settled_section(settled, section),
       section("To make it again", tags$p(class = "fine", facts$made), listed(facts$record))
     ))

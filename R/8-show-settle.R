@@ -16,7 +16,7 @@ settle_head <- function(x) {
   p <- x$promised
   paste0("Job ", x$job, " at ", x$site, ": ", format_money(p$mean, x$currency), " was promised on ",
          substr(p$made_at, 1, 10), if (!anyNA(c(p$p10, p$p90))) {
-           paste0(" (8 in 10: ", format_money(p$p10), " to ", format_money(p$p90), ")")
+           paste0(" (80 % range ", format_money(p$p10), " to ", format_money(p$p90), ")")
          }, ", ", format_money(x$billed, x$billed_in),
          if (x$billed_in != x$currency) paste0(", or ", format_money(end, x$currency), ","), " is ",
          if (all(x$lines[["basis"]] == "priced")) "what its runs come to by the card" else "billed",
@@ -58,16 +58,16 @@ step_words <- function(x, steps) {
   count <- function(code) sum(x$findings[["code"]] %in% code)
   at <- match(x$site, part[["site"]])
   words <- c(
-    promised = "the mean of its forecast", "since the promise" = "forecast anew at the placing",
+    promised = "the mean of its forecast", "since the promise" = "forecast again at the placing",
     "number of frames" = paste(part[["there"]][at], "of", part[["frames"]][at], "came"),
     speed = if (x$measured) paste0("middle frame: ", format(round(x$ratio, 2)), " of forecast"),
-    "time a frame" = "single frames beside the middle one",
+    "time a frame" = "single frames against the median one",
     "failed and unusable work" = if (x$measured)
     paste0(x$runs[["failed"]], " of ", x$runs[["all"]], " runs failed"),
-    "start, load and idle" = "the rest that the card meters", use = "nothing was metered here",
+    "start, load and idle" = "the rest that the card meters", use = "no meter here",
     "doubled lines" = paste(count("doubled"), "came twice"),
-    "use beyond the meter" = "billed beside metered",
-    rate = "prices beside the card's", "tier or class" = "prices of another tier or class",
+    "use beyond the meter" = "billed against metered",
+    rate = "prices against the card's", "tier or class" = "prices of another tier or class",
     rounding = "of the lines",
     exchange = paste0(signif(rate[["then"]], 5), " then, ", signif(rate[["now"]], 5), " now")
   )
@@ -125,7 +125,7 @@ finding_sentence <- function(f, currency, as_of) {
                   if (is.na(row$detail)) "all nodes" else row$detail, " can have worked: ", amount,
                   "."),
       meter = of(units, " beyond the ", number(row$known), " that the runs took: ", amount, "."),
-      spoilt = of(units, " went into pictures that came back unusable (frames ", row$detail, "): ",
+      spoilt = of(units, " spent on unusable pictures (frames ", row$detail, "): ",
                   amount, "."),
       discount = paste0("The discount is ", money(row$quantity), ", and by ", card, " it is ",
                         money(row$known), ": ", amount, "."),
@@ -135,8 +135,8 @@ finding_sentence <- function(f, currency, as_of) {
                      if (row$amount > 0) " more" else " less", " than the lines that it is of."),
       minimum = if (row$amount < 0) {
         paste0("The card's minimum is ", money(row$known), ", which leaves ", money(-row$amount),
-               " less to ask back.")
-      } else paste0("Up to the minimum ", money(row$quantity), " is asked, and by ", card,
+               " less to claim back.")
+      } else paste0("Up to the minimum ", money(row$quantity), " is billed, and by ", card,
                     " it is ", money(row$quantity - row$amount), ": ", amount, "."),
       unknown = of(amount, " for ", show_value(row$detail), ", which is not on ", card,
                    ": to be explained.")
@@ -187,7 +187,7 @@ autoplot.cp_settled <- function(object, ...) { # nolint: object_name_linter.
                   title = paste0("From promised to billed: job ", object$job, " at ", object$site),
                   subtitle = if (object$too_much > 0)
                   paste0(format_money(object$too_much, object$billed_in),
-                         " of what is billed is asked too much"),
+                         " overcharged"),
                   caption = "Orange: more. Blue: less. Differences add up to the minor unit.",
                   alt = paste0("Steps from ", x$label[1], " promised to ", x$label[nrow(x)], " ",
                                object$currency, " billed: ",

@@ -75,7 +75,7 @@ again_lines <- function(x, width, refused = NULL) {
   again <- as_frame(x$again)
   if (!nrow(again)) return(NULL)
   sets <- paste0(again[["shot"]], " ", again[["frames"]], collapse = "; ")
-  text <- paste0("To be rendered again: ", sets, ".",
+  text <- paste0("Render again: ", sets, ".",
                  if (length(x$job)) again_text(x$job, refused))
   c("", wrap_lines(text, width = width))
 }
@@ -103,7 +103,7 @@ print.cp_verified <- function(x, ...) {
 suspect_sheet <- function(x, path, most = 8) {
   suspects <- sheet_suspects(x, most)
   if (!nrow(suspects)) {
-    stop_input("picture", "nothing is suspect that could be shown", "option --sheet",
+    stop_input("picture", "no suspect frame can be shown", "option --sheet",
                "Leave it out.")
   }
   width <- 300

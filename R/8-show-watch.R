@@ -32,16 +32,17 @@ watch_words <- function(x) {
   ready <- sum(parts[["there"]]) - there
   ended <- there == sum(parts[["frames"]])
   c(
-    Stands = progress_words(x, parts, there, ready),
-    Done = finish_words(x, finish, asked, clock),
+    Progress = progress_words(x, parts, there, ready),
+    Finish = finish_words(x, finish, asked, clock),
     Cost = paste0(about(x$mean), " ", scenario$currency, " on average",
-                  if (range[1] != range[2]) paste0(" (8 in 10: ", range[1], " to ", range[2], ")"),
-                  "; it was decided on ", about(x$promised$cost_mean), "."),
-    Claimed = if (!is.na(x$happened$claim) && !ended && finish[1] != "never") {
-      paste0("the site said ", clock(x$happened$claimed_at + x$happened$claim), ", ",
+                  if (range[1] != range[2])
+                  paste0(" (80 % range ", range[1], " to ", range[2], ")"),
+                  "; forecast at the decision: ", about(x$promised$cost_mean), "."),
+    "Site says" = if (!is.na(x$happened$claim) && !ended && finish[1] != "never") {
+      paste0(clock(x$happened$claimed_at + x$happened$claim), ", ",
              format_duration(x$passed_s - x$happened$claimed_at), " ago.")
     },
-    Now = if (ended) "All frames are there." else next_action(x, ready)
+    "Do now" = if (ended) "All frames are received." else next_action(x, ready)
   )
 }
 
@@ -50,8 +51,8 @@ progress_words <- function(x, parts, there, ready) {
   last <- max(c(parts[["last"]][is.finite(parts[["last"]])], -Inf))
   held <- if (isTRUE(x$happened$stopped)) " It was stopped." else if (isTRUE(x$happened$paused))
     " It is paused."
-  paste0(there, " of ", sum(parts[["frames"]]), " frames are there",
-         if (ready) paste0(", ", ready, " more are ready to be fetched"),
+  paste0(there, " of ", sum(parts[["frames"]]), " frames received",
+         if (ready) paste0(", ", ready, " more are ready to fetch"),
          if (last > -Inf) paste0(", the last ", format_duration(x$passed_s - last), " ago"),
          ".", held,
          if (x$unknown) paste0(" Other files: ", x$unknown, "."))
@@ -59,14 +60,14 @@ progress_words <- function(x, parts, there, ready) {
 
 # `finish`: median and ends of the range, as texts.
 finish_words <- function(x, finish, asked, clock) {
-  if (finish[1] == "never") return("not as it stands: see below.")
+  if (finish[1] == "never") return("never at this rate: see below.")
   chance <- if (is.finite(asked$deadline_s)) {
-    paste0(", by the deadline ", clock(asked$deadline_s), " with a chance of ",
-           format_chance_near(x$p_deadline, asked$confidence), " (",
-           format_percent(x$promised$p_deadline), " when it was decided)")
+    paste0(". By the deadline ", clock(asked$deadline_s), ": ",
+           format_chance_near(x$p_deadline, asked$confidence), " likely (",
+           format_percent(x$promised$p_deadline), " at the decision)")
   }
   paste0(finish[1],
-         if (finish[2] != finish[3]) paste0(" (8 in 10: ", finish[2], " to ", finish[3], ")"),
+         if (finish[2] != finish[3]) paste0(" (80 % range ", finish[2], " to ", finish[3], ")"),
          chance, ".")
 }
 
@@ -86,10 +87,10 @@ running_jobs_lines <- function(x, width = terminal_width()) {
   clock <- function(text) ifelse(is.na(text), "unknown", substr(sub("T", " ", text), 6, 16))
   there <- ifelse(is.na(x[["frames"]]), "", paste(x[["there"]], "of", x[["frames"]]))
   body <- data.frame(job = x[["job"]], frames = there, done = clock(x[["p50"]]),
-                     "9 in 10 by" = clock(x[["p90"]]), chance = format_percent(x[["p_deadline"]]),
+                     "90 % by" = clock(x[["p90"]]), chance = format_percent(x[["p_deadline"]]),
                      alarm = ifelse(is.na(x[["alarm"]]), "", x[["alarm"]]), check.names = FALSE)
   told <- which(!is.na(x[["says"]]))
-  c(text_table(body, right = c("frames", "done", "9 in 10 by", "chance"), width = width),
+  c(text_table(body, right = c("frames", "done", "90 % by", "chance"), width = width),
     "Times are UTC.",
     unlist(lapply(paste0(x[["job"]], ": ", x[["says"]], ".")[told], wrap_lines, width = width)))
 }
@@ -167,12 +168,12 @@ alternatives_lines <- function(x, ways = job_alternatives(x), width = terminal_w
                                   paste("rest to", kept[["option"]])),
                      done = ifelse(stop, paste(kept[["frames"]], "frames"),
                                    clock(kept[["finish_p50"]])),
-                     "9 in 10 by" = ifelse(stop, "", clock(kept[["finish_p90"]])),
+                     "90 % by" = ifelse(stop, "", clock(kept[["finish_p90"]])),
                      cost = format_money(kept[["cost_mean"]], x$state$scenario$currency),
                      chance = ifelse(stop, "", format_percent(kept[["p_both"]])),
                      check.names = FALSE)
   under_way <- sum(x$frames[["state"]] == "rendering")
-  c("", text_table(body, right = c("done", "9 in 10 by", "cost", "chance"), width = width),
+  c("", text_table(body, right = c("done", "90 % by", "cost", "chance"), width = width),
     unlist(lapply(which(!is.na(kept[["note"]])), function(k) {
       wrap_lines(paste0("First: ", body[["way"]][k], ": ", kept[["note"]][k], "."), width)
     })),

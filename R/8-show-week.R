@@ -13,14 +13,14 @@ week_lines <- function(x, width = terminal_width()) {
   when <- function(seconds) ifelse(is.na(seconds), "", clock_text(x$now + seconds, x$time_zone))
   body <- data.frame(
     job = kept[["job"]], where = kept[["where"]], done = when(kept[["p50"]]),
-    "9 in 10 by" = when(kept[["p90"]]), deadline = when(kept[["deadline_s"]]),
+    "90 % by" = when(kept[["p90"]]), deadline = when(kept[["deadline_s"]]),
     chance = format_percent(kept[["chance"]]), cost = number_text(kept[["cost"]]),
     check.names = FALSE
   )
   c(
     wrap_lines(week_answer(x), width), "",
     if (nrow(kept))
-    text_table(body, right = c("done", "9 in 10 by", "deadline", "chance", "cost"), width = width),
+    text_table(body, right = c("done", "90 % by", "deadline", "chance", "cost"), width = width),
     if (NROW(x$running)) c("", wrap_lines(running_job_words(x), width)),
     if (length(x$placed)) c("", wrap_lines(placed_words(x$placed), width)),
     if (NROW(x$late)) c("", wrap_lines(late_words(x), width)),
@@ -143,7 +143,7 @@ autoplot.cp_chosen_week <- function(object, ...) { # nolint: object_name_linter.
     ggplot2::scale_y_discrete(drop = FALSE) +
     ggplot2::labs(x = NULL, y = NULL, title = title,
                   caption = paste(
-                    "Bars: from when a job begins to the middle of its ends; lines: to 9 in 10.",
+                    "Bars: from the start of a job to its median end; lines: to the 90 % point.",
                     "Marks:",
                     "deadlines."),
                   alt = paste0(title, ". Jobs over time, with their deadlines.")) +

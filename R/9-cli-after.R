@@ -145,7 +145,7 @@ cli_archive <- function(o) {
 archived_lines <- function(x, folder, before) {
   count <- function(n) format(n, big.mark = ",", trim = TRUE)
   if (!nrow(x)) return(wrap_lines(paste0("No timing was measured before ", before,
-                                         ": nothing is taken out.")))
+                                         ": no timings are moved.")))
   day <- function(column) substr(x[[column]], 1, 10)
   c(wrap_lines(paste0("Taken out ", count(sum(x[["timings"]])), " timings into ",
                       short_path(folder), ", each file ",

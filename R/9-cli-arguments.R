@@ -23,7 +23,7 @@ job_options <- list(
   cli_option("--draws", "number of draws [2000]", "integer"),
   cli_option("--as-is", "leave forecasts as they are: past jobs correct nothing", "logical", FALSE),
   cli_option("--machine",
-             "where frames were measured beside other work: busy again, or idle [busy]",
+             "if frames were measured on a busy machine: busy again, or idle [busy]",
              default = "busy"),
   cli_option("--seed", "seed of the draws [1]", "integer")
 )
@@ -37,7 +37,7 @@ question_options <- list(
   cli_option(
     "--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
   cli_option(
-    "--plan", paste0("a plan of your own, or a decision's record, to hold against the best: a ",
+    "--plan", paste0("a plan of your own, or a decision's record, to compare with the best: a ",
                      "YAML or JSON file"))
 )
 choice_options <- c(question_options, list(
@@ -60,7 +60,7 @@ verify_options <- list(
   cli_option("--quick", "only names, headers and ends of files", "logical", FALSE),
   cli_option("--again", "set frames of a job aside that are not usable: `place` renders them again",
              "logical", FALSE),
-  cli_option("--sheet", "also write suspects beside their neighbours to this PNG file"),
+  cli_option("--sheet", "also write suspects next to their neighbours to this PNG file"),
   cli_option(
     "--film", "also make this film of the one sequence there is, and count it (needs ffmpeg)"),
   cli_option("--rate", "its pictures a second [25]", default = "25"),
@@ -73,7 +73,7 @@ settle_options <- list(
   cli_option("--site", "whose bill it is [the only site that is no pool of yours]"),
   cli_option("--all", "show steps that change nothing too", "logical", FALSE),
   cli_option("--dispute",
-             "also write what is asked too much for the site to this file, .md and .json"),
+             "also write a letter about overcharges to this file, .md and .json"),
   cli_option(
     "--export", paste0("also write the lines as CSV in the columns of the FinOps Open Cost and ",
                        "Usage Specification")),
@@ -106,7 +106,7 @@ learned_options <- list(
 page_options <- c(job_options, question_options[1:5], list(
   cli_option("--port", "port on the loopback address [a free one]", "integer", 0L),
   cli_option("--no-open", "do not open it in the browser", "logical", FALSE),
-  cli_option("--for", "end by itself after this time, such as 8h [never]")))
+  cli_option("--for", "end after this time, such as 8h [never]")))
 
 cli_parser <- function(command, row) {
   options <- lapply(row$options, function(o) {

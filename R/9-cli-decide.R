@@ -277,7 +277,7 @@ cli_week <- function(o, args) {
   names(asked) <- vapply(names, function(name) cli_job_file(project, name)$job, "")
   if (anyDuplicated(names(asked))) {
     stop_input("job", paste("two are called", names(asked)[duplicated(names(asked))][1]),
-               "clockpigeon week", "Give each a name of its own.")
+               "clockpigeon week", "Give each a different name.")
   }
   forecasts <- lapply(asked, function(one) cli_job_forecast(project, one, now))
   questions <- Map(function(forecast, one) {

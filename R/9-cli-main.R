@@ -8,7 +8,7 @@ command_row <- function(about, run, arguments = "", arity = 0, options = list(),
 
 cli_commands <- list(
   demo = command_row(
-    "run the main job on the demo project",
+    "run the demo: one job from timings to a choice",
     function(o, args) if (o$circle) cli_circle(o, cli_run) else cli_demo(o, args),
     options = list(
       cli_option(
@@ -19,7 +19,7 @@ cli_commands <- list(
       format_option)
   ),
   new = command_row(
-    "begin a project: a folder of commented files", function(o, args) cli_new(o, args),
+    "start a project: a folder of commented files", function(o, args) cli_new(o, args),
     arguments = "FOLDER", arity = c(0, 1),
     options = list(cli_option("--name", "what it is called [the folder's name]"),
                    cli_option("--currency", "its currency [EUR]", default = "EUR"))
@@ -49,7 +49,7 @@ cli_commands <- list(
     ), more = function() profile_help()
   ),
   bench = command_row(
-    "time real renders as a plan says, and keep them in the ledger",
+    "time real renders by a plan, and record them in the ledger",
     function(o, args) cli_bench(o, args), arguments = "[PLAN]", arity = c(0, 1),
     options = list(cli_option("--dry-run",
                               "list the trials and what they should take, and run nothing",
@@ -76,13 +76,13 @@ cli_commands <- list(
       cli_option("--keep", "folder for the pictures [none are kept]"), figure_option, format_option)
   ),
   nodes = command_row(
-    "ask each node whether it is ready", function(o, args) cli_readiness(o, args),
+    "check that each node is ready", function(o, args) cli_readiness(o, args),
     options = list(cli_option("--engine", "engine asked for [the project's default]"),
       cli_option("--engine-version", "its version: 4.2, or '>=4.1 <5' [the project's default]"),
       cli_option("--timeout", "seconds to wait for an answer [20]", "double", 20), format_option)
   ),
   import = command_row(
-    "take timings in from logs, folders of frames, pictures and tables",
+    "import timings from logs, folders of frames, pictures and tables",
     function(o, args) cli_import(o, args), arguments = "FILE...", arity = c(1, Inf),
     options = c(list(
       cli_option(
@@ -93,7 +93,7 @@ cli_commands <- list(
         "columns of a table, or sums of them: frame=Nr,wall_s=user + sys,load_s=Ms / 1000"),
       cli_option("--dry-run", "show what would be taken, and write nothing", "logical", FALSE),
       cli_option(
-        "--again", "take files that were imported before anew; their earlier rows are withdrawn",
+        "--again", "import known files again; their earlier rows are withdrawn",
         "logical", FALSE),
       cli_option("--undo", "withdraw what these files gave", "logical", FALSE),
       cli_option(
@@ -102,25 +102,25 @@ cli_commands <- list(
       ), row_options, list(format_option))
   ),
   jobs = command_row(
-    "list the jobs of the ledger, or what happened to one",
+    "list the jobs of the ledger, or the events of one",
     function(o, args) cli_jobs_list(o, args), arguments = "[JOB]", arity = c(0, 1),
     options = list(format_option)
   ),
   record = command_row(
-    "write down a time that was read off a screen", function(o, args) cli_record(o, args),
+    "record a time that you read off a screen", function(o, args) cli_record(o, args),
     options = c(list(
-      cli_option("--time", "as it was said: 'about 15 min', 1h20m, or '24 fps' for playback"),
+      cli_option("--time", "the time: 'about 15 min', 1h20m, or '24 fps' for playback"),
       cli_option("--activity", "render, playback, encode, ... [render]", default = "render"),
       cli_option("--status", "ok, failed, unusable, incomplete, ... [ok]"),
       cli_option("--frames-done", "of a time for many frames: how many were finished", "integer"),
-      cli_option("--frames-asked", "and how many were asked", "integer"),
+      cli_option("--frames-asked", "and how many were requested", "integer"),
       cli_option("--began", "clock time, such as '2026-11-03 14:05'"),
       cli_option("--ended", "clock time"),
       cli_option("--note", "anything else")
       ), row_options)
   ),
   limit = command_row(
-    "find how many samples are enough, and what the next doubling would buy",
+    "find how many samples are enough, and the gain of the next doubling",
     function(o, args) cli_limit(o, args), arguments = "[SHOT]", arity = c(0, 1),
     options = list(
       cli_option(
@@ -142,7 +142,7 @@ cli_commands <- list(
       cli_option("--reference", "samples of a reference, for an engine without seeds", "integer"),
       cli_option("--plan", "scout at small sizes and propose the cheapest probes that answer",
                  "logical", FALSE),
-      cli_option("--error", "with --plan: error of the count that is asked for [10%]",
+      cli_option("--error", "with --plan: required error of the count [10%]",
                  default = "10%"),
       cli_option("--sheet", "also write the worst tiles at each count to this PNG file"),
       cli_option(
@@ -152,12 +152,12 @@ cli_commands <- list(
       )
   ),
   probe = command_row(
-    "measure frames of a shot until its total is known well enough",
+    "measure frames of a shot until its total is precise enough",
     function(o, args) cli_probe(o, args), arguments = "[SHOT]", arity = c(0, 1),
     options = list(
-      cli_option("--target", "half-width of the total's 80 % interval that is asked for [10%]",
+      cli_option("--target", "required half-width of the total's 80 % interval [10%]",
                  default = "10%"),
-      cli_option("--budget", "time of probing after which no frame is begun, such as 20min [none]"),
+      cli_option("--budget", "time of probing after which no frame starts, such as 20min [none]"),
       cli_option("--first", "frames spread over the shot that are measured first [3]", "integer",
                  3L),
       cli_option(
@@ -171,7 +171,7 @@ cli_commands <- list(
       )
   ),
   picture = command_row(
-    "say whether two pictures are the same, but for noise, or different",
+    "compare two pictures: do they differ by more than noise?",
     function(o, args) cli_picture(o, args), arguments = "A B", arity = 2,
     options = list(figure_option, format_option)
   ),
@@ -193,7 +193,7 @@ cli_commands <- list(
       )
   ),
   backtest = command_row(
-    "forecast what the ledger already knows, and say how far off that was",
+    "test the forecasts on the ledger's own timings",
     function(o, args) cli_backtest(o, args),
     options = list(cli_option("--probes", "numbers of frames that are left of a shot [3,5,8]",
                               default = "3,5,8"),
@@ -205,7 +205,7 @@ cli_commands <- list(
     options = list(format_option)
   ),
   bill = command_row(
-    "price what a job used, to the cent", function(o, args) cli_bill(o, args), arguments = "USAGE",
+    "price the use of a job, to the cent", function(o, args) cli_bill(o, args), arguments = "USAGE",
     arity = c(0, 1),
     options = list(cli_option("--site", "site [the usage's]"),
                    cli_option("--tier", "its tier [the usage's, or the first]"),
@@ -217,9 +217,9 @@ cli_commands <- list(
   check = command_row(
     "check shots before anything is sent or paid",
     function(o, args) cli_check(o, args), arguments = "[SHOT]", arity = c(0, 1),
-    options = list(cli_option("--site", "site that they are to go to [every site is asked]"),
+    options = list(cli_option("--site", "site that they are for [every site is checked]"),
       cli_option("--against",
-                 "a finished frame, to hold its size and samples against what was asked"),
+                 "a finished frame, to check its size and samples"),
       cli_option("--engine", "engine [the project's default]"), format_option)
   ),
   scan = command_row(
@@ -229,13 +229,13 @@ cli_commands <- list(
                    format_option)
   ),
   pack = command_row(
-    "make one parcel of all that a shot needs",
+    "pack everything a shot needs into one parcel",
     function(o, args) cli_pack(o, args), arguments = "[SHOT]", arity = c(0, 1),
     options = list(cli_option("--out", "folder for the parcels [this one]", default = "."),
                    format_option)
   ),
   unpack = command_row(
-    "unpack a parcel, and hold every file against its list",
+    "unpack a parcel, and check every file against its list",
     function(o, args) cli_unpack(o, args), arguments = "PARCEL", arity = 1,
     options = list(cli_option("--into", "folder that is not there yet [the parcel's name]"))
   ),
@@ -249,7 +249,7 @@ cli_commands <- list(
     function(o, args) cli_choose(o, args), arguments = "[JOB]", arity = c(0, 1),
     options = c(job_options, choice_options, list(
       cli_option("--test-frames",
-                 "also say whether so many trial frames at the leading sites would be worth it",
+                 "also state the value of this many trial frames at the leading sites",
                  "integer"),
       cli_option("--why", "also say how time and cost come about, and what they rest on", "logical",
                  FALSE),
@@ -263,7 +263,7 @@ cli_commands <- list(
       ))
   ),
   "next" = command_row(
-    "say what to find out first, and do it", function(o, args) cli_next(o, args),
+    "list what to measure next, and measure it", function(o, args) cli_next(o, args),
     arguments = "[JOB]", arity = c(0, 1), options = c(job_options, question_options, list(
       cli_option(
         "--do", paste0("also measure the best ones here, while they take no more than this, ",
@@ -272,7 +272,7 @@ cli_commands <- list(
       ))
   ),
   place = command_row(
-    "place a job that was decided: render it here, send it, or write what to send",
+    "place a decided job: render it here, send it, or write a sheet",
     function(o, args) cli_place(o, args),
     arguments = "JOB", arity = 1,
     options = list(
@@ -286,31 +286,32 @@ cli_commands <- list(
       format_option)
   ),
   pause = command_row(
-    "begin no more frames of a job", function(o, args) cli_order(args, "paused"),
+    "pause a job: running frames finish, no others start",
+    function(o, args) cli_order(args, "paused"),
     arguments = "JOB", arity = 1
   ),
   resume = command_row(
-    "go on with a job that was paused", function(o, args) cli_order(args, "resumed"),
+    "resume a paused job", function(o, args) cli_order(args, "resumed"),
     arguments = "JOB", arity = 1
   ),
   stop = command_row(
-    "end a job; what is done stays", function(o, args) cli_order(args, "stopped"),
+    "stop a job; finished frames stay", function(o, args) cli_order(args, "stopped"),
     arguments = "JOB", arity = 1
   ),
   fetch = command_row(
-    "fetch what has come of a job elsewhere: from addresses and exports",
+    "fetch frames and reports of a job from its sites",
     function(o, args) cli_fetch(o, args),
     arguments = "JOB", arity = 1,
     options = list(cli_option("--wait", "until all of it has ended and is here", "logical", FALSE),
                    format_option)
   ),
   delete = command_row(
-    "delete what a job that is ended and fetched has at such sites",
+    "delete a fetched job's files at its sites",
     function(o, args) cli_delete(o, args),
     arguments = "JOB", arity = 1, options = list(cli_option("--yes", "do it", "logical", FALSE))
   ),
   watch = command_row(
-    "say how a placed job stands, what is wrong, and what to do",
+    "show progress, forecast and alarms of a placed job",
     function(o, args) cli_watch(o, args),
     arguments = "[JOB]", arity = c(0, 1),
     options = list(
@@ -320,11 +321,11 @@ cli_commands <- list(
       cli_option(
         "--placed", paste0("when it was placed, such as '2026-11-27 10:00' [as told before, or ",
                            "when it was decided]")),
-      cli_option("--sent", "the frames that were not begun were sent to the fallback, now",
+      cli_option("--sent", "the frames not started were sent to the fallback, now",
                  "logical", FALSE),
       cli_option(
         "--claim", paste0("how much time a site says is left, such as 3h20m or SITE=3h20m: ",
-                          "kept beside what is said here")),
+                          "kept in addition to those given here")),
       cli_option(
         "--ways", "also say what would become of the rest elsewhere, and what a stop leaves",
         "logical", FALSE),
@@ -347,28 +348,28 @@ cli_commands <- list(
       figure_option, format_option)
   ),
   verify = command_row(
-    "check that what came back is whole and right", function(o, args) cli_verify(o, args),
+    "check that received frames are complete and right", function(o, args) cli_verify(o, args),
     arguments = "[JOB|FOLDER]", arity = c(0, 1),
     options = verify_options
   ),
   settle = command_row(
-    "hold a job's bill against what was promised, metered and priced",
+    "compare a job's bill with its promise, meter and rate card",
     function(o, args) cli_settle(o, args),
     arguments = "[JOB]", arity = c(0, 1),
     options = settle_options
   ),
   learned = command_row(
-    "say how good forecasts were, and what that changes in the next",
+    "score past forecasts, and show the corrections of the next",
     function(o, args) cli_learned(o),
     options = learned_options
   ),
   week = command_row(
-    "plan all jobs with deadlines on your own nodes, sent out where needed",
+    "plan all jobs with deadlines on your own nodes and sites",
     function(o, args) cli_week(o, args),
     arguments = "[JOB ...]", arity = c(0, 99), options = week_options
   ),
   ledger = command_row(
-    "say how the ledger stands, move it, archive old timings, give rights", cli_ledger_command,
+    "check the ledger, move it, archive old timings, grant rights", cli_ledger_command,
     arguments = "[state | move FROM TO | archive | grant ROLE read|write|correct]", arity = c(0, 3),
     options = ledger_options
   ),
@@ -378,7 +379,7 @@ cli_commands <- list(
     arguments = "[JOB]", arity = c(0, 1), options = page_options
   ),
   standin = command_row(
-    "serve a farm to try things on, as the project's rate cards say",
+    "serve a practice farm with the project's rate cards",
     function(o, args) cli_standin(o, args),
     arguments = "[SITE...]", arity = c(0, Inf),
     options = list(
@@ -404,11 +405,11 @@ cli_commands <- list(
     options = c(job_options, choice_options,
                 list(cli_option("--out", "file to write [report.html]", default = "report.html"),
       cli_option("--settled",
-                 "a job that was placed: what was promised of it beside what became of it"),
+                 "a placed job: its promise and its outcome"),
                      figure_option))
   ),
   help = command_row(
-    "say what a command does", function(o, args) cli_help(args), arguments = "[COMMAND]",
+    "explain a command", function(o, args) cli_help(args), arguments = "[COMMAND]",
     arity = c(0, 1), options = list()
   )
 )
@@ -485,6 +486,17 @@ cli_run <- function(args) {
 
 package_version_text <- function() getNamespaceVersion("clockpigeon")[[1]]
 
+# The commands by the stage of the work, as `help` lists them.
+command_stages <- list(
+  "Set up" = c("new", "engine", "nodes", "demo"),
+  Prepare = c("check", "scan", "pack", "unpack"),
+  Measure = c("bench", "limit", "probe", "picture", "compare", "import", "record"),
+  Decide = c("sites", "bill", "forecast", "choose", "next", "week"),
+  Render = c("place", "watch", "pause", "resume", "stop", "fetch", "delete", "verify"),
+  Afterwards = c("settle", "learned", "backtest", "report"),
+  Project = c("page", "jobs", "ledger", "standin", "help")
+)
+
 # Print the help of all commands or of one.
 cli_help <- function(args) {
   if (length(args) && args[1] != "help" && args[1] %in% names(cli_commands)) {
@@ -498,11 +510,12 @@ cli_help <- function(args) {
   if (length(args) && args[1] != "help") {
     stop_input("usage", paste0("no command '", args[1], "'"), instead = "See clockpigeon help.")
   }
-  lines <- vapply(names(cli_commands),
-                  function(name) sprintf("  %-9s %s", name, cli_commands[[name]]$about), "")
-  cat("Usage: clockpigeon COMMAND [OPTIONS]\n", "",
-      "Render times measured, forecast and chosen from. Run it in a project folder.", "", lines, "",
-      "clockpigeon help COMMAND tells the options of a command; clockpigeon --version the version.",
+  line <- function(name) sprintf("  %-9s %s", name, cli_commands[[name]]$about)
+  lines <- unlist(Map(function(stage, names) c(stage, vapply(names, line, ""), ""),
+                      names(command_stages), command_stages))
+  cat("Clock Pigeon measures, forecasts and places render jobs.", "",
+      "Usage: clockpigeon COMMAND [OPTIONS], in a project folder.", "", lines,
+      "clockpigeon help COMMAND lists the options of a command; --version prints the version.",
       "Exit status: 0 done, 1 failed, 2 bad input or usage, 3 done but no option fits.", sep = "\n")
   cat("\n")
   0L

@@ -225,7 +225,8 @@ cli_import <- function(o, args) {
   rows <- cli_ledger(project, FALSE, function(ledger) {
     known <- if (o$again) character() else known_imports(args, ledger)
     for (path in known)
-      cli_note("known: ", path, " was imported before; nothing was added (--again takes it anew)")
+      cli_note("known: ", path,
+               " was imported before; no rows were added (--again imports it again)")
     found <- take_imports(args, ledger, o$again, read)
     for (line in import_columns_lines(found)) cli_note(line)
     found$rows

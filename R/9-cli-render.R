@@ -92,7 +92,7 @@ cli_watch <- function(o, args) {
 
 check_can_tell <- function(project, o) {
   if (!o$tell || !is.null(project$tell)) return(invisible())
-  stop_input("usage", "the project names nobody to be told", "option --tell",
+  stop_input("usage", "the project has no target for alarms", "option --tell",
              "Write `tell: {run: [program, argument]}` in clockpigeon.yaml.")
 }
 

@@ -82,7 +82,7 @@ cli_standin <- function(o, args) {
   serve_standin(project, rows, sites, file.path(project$root, "standin"), options,
                 function(farms, url) {
     cli_note("Stands in for ", toString(sites),
-             " until it is ended (Ctrl-C). What it knows is in standin/.")
+             " until you stop it (Ctrl-C). Its records are in standin/.")
     cli_note("In sites/", sites[1], ".yaml:\n  service: {address: ", url, "/", sites[1],
              ", token: {env: CLOCKPIGEON_TOKEN}}")
     cli_note("Where it is asked:",

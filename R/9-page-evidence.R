@@ -133,7 +133,7 @@ show_comparisons <- function(input, output, work, rows, told) {
   promises::then(promises::as.promise(ask_disk_process(work, compute_speeds)), speeds, told)
   output$compared <- shiny::renderUI(shiny::tagList(
     compared_block(compared()),
-    page_picture("speeds", "Speeds of devices", speeds(), "Of all timings, by scene and device.")
+    page_picture("speeds", "Speeds of devices", speeds(), "All timings, by scene and device.")
   ))
 }
 
@@ -266,7 +266,7 @@ compute_known <- function() {
 slow_frame_words <- function(curve) {
   slow <- slowest(curve)
   open <- setdiff(curve$frames, curve$frame)
-  c(paste0("The slowest frame takes ", format_duration(slow[["median"]]), " (8 in 10: ",
+  c(paste0("The slowest frame takes ", format_duration(slow[["median"]]), " (80 % range ",
            format_duration(slow[["lower"]]),
            " to ", format_duration(slow[["upper"]]), "), most often frame ", slow[["frame"]], " (",
            format_percent(slow[["chance"]]), ")."),
@@ -276,15 +276,15 @@ slow_frame_words <- function(curve) {
 known_block <- function(x) {
   tags <- shiny::tags
   shiny::tagList(
-    tags$section(tags$h2("What the forecast rests on"), tags$p(paste0(x$evidence, ".")),
+    tags$section(tags$h2("Basis of the forecast"), tags$p(paste0(x$evidence, ".")),
                  plain_table(x$speeds, "Speeds of sites", character())),
     lapply(seq_along(x$curves), function(k) {
       page_picture(paste0("curve-", k), paste("Frame times of", x$curves[[k]]$shot),
                    x$curves[[k]]$figure,
-                   paste(c("Points: measured. Band: where the others are, 8 in 10.",
+                   paste(c("Points: measured. Band: 80 % range of the others.",
                            x$curves[[k]]$says), collapse = " "))
     }),
-    tags$section(tags$h2("What is not known"), tags$ul(lapply(x$unknown, tags$li)))
+    tags$section(tags$h2("Unknown"), tags$ul(lapply(x$unknown, tags$li)))
   )
 }
 
@@ -297,7 +297,7 @@ measure_buttons <- function(input, output, session, work, about, load) {
   output$measured <- shiny::renderUI({
     rows <- about()$measures
     if (is.null(rows)) return(NULL)
-    tags$section(tags$h2("What to find out first"),
+    tags$section(tags$h2("What to measure next"),
                  if (nrow(rows)) tags$ol(class = "measures", measure_items(rows))
                  else tags$p("Nothing is worth measuring."),
                  shiny::uiOutput("measuring"))
@@ -320,7 +320,7 @@ measure_buttons <- function(input, output, session, work, about, load) {
     task <<- measured_here(work, row, said)
     state(list(waiting = row[["command"]]))
     promises::then(promises::as.promise(task), function(x) {
-      state(list(says = "Measured. The forecast is made anew."))
+      state(list(says = "Measured. The forecast is being updated."))
       ask_question(work)
       load()
     }, function(e) state(list(says = work_trouble(e))))

@@ -59,7 +59,7 @@ limits_server <- function(input, output, session, work) {
   })
   output$limit_says <- shiny::renderUI(if (length(says())) shiny::tagList(
     html_sentences(says()$says),
-    plain_table(says()$doublings, "What each doubling costs and buys", names(says()$doublings))
+    plain_table(says()$doublings, "Cost and gain of each doubling", names(says()$doublings))
   ))
   judge_here(input, output, work, state, ask_here)
   scaling <- shiny::reactiveVal(NULL)

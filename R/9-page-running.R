@@ -26,10 +26,10 @@ running_page <- function(title) {
       ))
     )),
     page_figure("belief", "Done, as it was believed at each moment",
-                paste0("Band and line: the middle 8 in 10 and the middle. Dotted: now. Where ",
+                paste0("Band and line: 80 % range and median. Dotted: now. Where ",
                        "they meet, it is done.")),
     page_figure("spent", "Money",
-                "What it comes to in the end, beside the budget and what was promised."),
+                "Final cost, with the budget and the promise."),
     tags$div(class = "wide", page_figure(
       "lanes", "Nodes",
       "What each node rendered, over time. A cross: it failed; open at its end: it renders.",
@@ -95,9 +95,9 @@ order_buttons <- function(input, output, session, work, follower, job, state) {
     pause = list(what = "paused",
                  ask = paste0("No more of its frames are begun until it goes on; what renders is ",
                               "finished.")),
-    resume = list(what = "resumed", ask = "Its frames are begun again."),
+    resume = list(what = "resumed", ask = "Its frames start again."),
     stop = list(what = "stopped",
-                ask = "What is done stays; the rest is not rendered. It cannot be begun again."),
+                ask = "Finished frames stay; the rest is not rendered. It cannot be restarted."),
     fetch = list(what = "fetch",
                  ask = paste0("Pictures that are ready at its sites are fetched and held ",
                               "against their sums."))

@@ -79,21 +79,21 @@ compute_prices <- function(site) {
 worked_block <- function(x) {
   tags <- shiny::tags
   if (length(x$trouble))
-    return(answer_block("For the job that is asked about", c(Trouble = x$trouble)))
+    return(answer_block("For the question's job", c(Trouble = x$trouble)))
   rows <- x$options
   body <- data.frame(option = rows[["option"]],
                      `done after` = format_duration(rows[["finish_p50"]]),
-                     `8 in 10` = paste(format_duration(rows[["finish_p10"]]), "to",
+                     `80 % range` = paste(format_duration(rows[["finish_p10"]]), "to",
                                        format_duration(rows[["finish_p90"]])),
                      cost = format_money(rows[["cost_mean"]]),
-                     `8 in 10 ` = paste(format_money(rows[["cost_p10"]]), "to",
+                     `80 % range ` = paste(format_money(rows[["cost_p10"]]), "to",
                                         format_money(rows[["cost_p90"]])),
                      `speed is` = rows[["evidence"]], check.names = FALSE)
   names(body)[4] <- paste0("cost (", x$currency, ")")
   found <- x$eligibility
   shiny::tagList(
-    tags$h2("For the job that is asked about"), tags$p(class = "about", x$question),
-    if (nrow(body)) plain_table(body, "What it comes to here", names(body)[2:5])
+    tags$h2("For the question's job"), tags$p(class = "about", x$question),
+    if (nrow(body)) plain_table(body, "Price here", names(body)[2:5])
     else tags$p("No option of it is here."),
     if (NROW(found)) shiny::tagList(tags$h2("Does it fit?"), eligibility_block(found))
   )
@@ -106,7 +106,7 @@ eligibility_block <- function(rows) {
   plain_table(data.frame(what = gsub("_", " ", asked[["field"]]), needs = asked[["needs"]],
                          has = ifelse(is.na(asked[["has"]]), "unsaid", asked[["has"]]),
                          answer = asked[["answer"]],
-                         ask = asked[["says"]]), "What does not fit")
+                         ask = asked[["says"]]), "Unmet requirements")
 }
 
 # ---- a card edited -------------------------------------------------------------------------------
@@ -142,7 +142,7 @@ card_editor <- function(input, output, session, work, site, written) {
     if (is.null(x)) return(NULL)
     if (length(x$trouble)) return(tags$p(class = "trouble", role = "alert", x$trouble))
     if (!nrow(x$lines)) return(tags$p("Nothing is changed."))
-    shiny::tagList(tags$h2("What goes and what comes"), changed_lines(x$lines),
+    shiny::tagList(tags$h2("Changes"), changed_lines(x$lines),
                    shiny::actionButton("write", "Write it ...", class = "order"))
   })
   shiny::observeEvent(input$write, {
@@ -198,7 +198,7 @@ checked_card <- function(text, path, site) {
   }
   if (card$site != site) {
     return(list(trouble = paste0("It names its site ", card$site, "; this file is that of ", site,
-                                 ". A new site is a file of its own.")))
+                                 ". A new site is a new file.")))
   }
   old <- readLines(path, warn = FALSE, encoding = "UTF-8")
   new <- readLines(draft, warn = FALSE, encoding = "UTF-8")
@@ -222,7 +222,7 @@ changed_lines <- function(lines) {
   tags <- shiny::tags
   kind <- c("-" = "goes", "+" = "comes", " " = "stays")[lines[["sign"]]]
   tags$div(class = "scroll", tabindex = "0", role = "region",
-           `aria-label` = "What goes and what comes", tags$ol(
+           `aria-label` = "Changes", tags$ol(
     class = "changes", lapply(seq_len(nrow(lines)), function(i) {
       tags$li(class = kind[[i]],
               tags$span(class = "sign", paste(lines[["sign"]][i], lines[["line"]][i])),
@@ -234,7 +234,7 @@ changed_lines <- function(lines) {
 # Writes a checked card where its file is as it was when it was checked; what was written, in words.
 write_card <- function(x, path, root) {
   if (!identical(readLines(path, warn = FALSE, encoding = "UTF-8"), x$old)) {
-    stop_input("file", "was changed by somebody else meanwhile", path, "Look at it again.")
+    stop_input("file", "was changed elsewhere meanwhile", path, "Look at it again.")
   }
   project <- read_project(root, parts = character())
   write_whole(path, function(part) writeLines(x$text, part, useBytes = TRUE))

@@ -177,7 +177,7 @@ function fillOptions(f, q, j) {
     return cell;
   });
   const head = document.createElement('tr');
-  head.append(...cells('th', ['option', 'stands', 'done by', '8 in 10', `cost (${f.currency})`, '8 in 10', 'chance', 'speed is']));
+  head.append(...cells('th', ['option', 'stands', 'done by', '80 % range', `cost (${f.currency})`, '80 % range', 'chance', 'speed is']));
   const order = f.options.map((_, i) => i).filter((i) => asked(f, q, i))
     .sort((a, b) => Number(b === j.pick) - Number(a === j.pick) || Number(j.fits[b]) - Number(j.fits[a]) || f.cost_mean[a] - f.cost_mean[b]);
   const rows = order.slice(0, allOptions ? order.length : mostRows).map((i) => {

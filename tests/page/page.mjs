@@ -121,7 +121,7 @@ async function terminal(page) {
   try {
     return squeezed(run('choose', ...question, ...asked));
   } catch (error) {
-    // What does not fit ends with 3, and says the nearest.
+    // Unmet requirements ends with 3, and says the nearest.
     return squeezed(String(error.stdout));
   }
 }
@@ -416,7 +416,7 @@ await test('a card is edited: refused in words, shown as what changes, asked for
   writeFileSync(file, `${was}# by somebody else\n`);
   await page.locator('#write').click();
   await page.locator('#ask-yes').click();
-  await page.waitForFunction(() => document.querySelector('#edited').textContent.includes('changed by somebody else'));
+  await page.waitForFunction(() => document.querySelector('#edited').textContent.includes('changed elsewhere'));
   same(await page.locator('#text').inputValue(), other, 'the text after it was refused');
   sure(readFileSync(file, 'utf8').includes('by somebody else'), 'what somebody else wrote is lost');
   writeFileSync(file, was);
@@ -520,7 +520,7 @@ await test('a job is watched live to its end: frames, an alarm, an order that as
       await page.locator('#fetch').click();
       await page.locator('#ask-yes').click();
     }
-    await page.waitForFunction(() => document.querySelector('#stands').textContent.includes('120 of 120 frames are there'), null, { timeout: 60000 });
+    await page.waitForFunction(() => document.querySelector('#stands').textContent.includes('120 of 120 frames received'), null, { timeout: 60000 });
     same(page.faults, [], 'errors of the page');
     await shot(page, 'page-running');
     const settled = squeezed(said_in(where, 'settle', 'cut-1'));

@@ -74,7 +74,7 @@ test_that("what can pass is asked again, after waits that grow; what cannot is n
   expect_length(waits, 4)
   refused <- expect_refusal(clockpigeon:::ask_service(service_of(list(list(
     status = 422L,
-    body = charToRaw('{"type":"/problems/cap","title":"No","detail":"too dear","instead":"Pay."}')
+    body = charToRaw('{"type":"/problems/cap","title":"No","detail":"too expensive","instead":"Pay."}')
   ))), "POST", "/jobs", list(), "key-of-a-test"), "service",
                             c("refused POST /jobs: too dear. Pay."))
   expect_identical(asked, 1)

@@ -27,7 +27,7 @@ test_that("a picture of another size, cut short inside, or a folder in its place
   small <- one_pixel(folder, 3, 2)
   judge <- function(...) clockpigeon:::picture_fault(small, "png", list(...))
   expect_null(judge(width = 3, height = 2))
-  expect_match(judge(width = 3, height = 4), "of 3x2, asked was 3x4", fixed = TRUE)
+  expect_match(judge(width = 3, height = 4), "of 3x2, required: 3x4", fixed = TRUE)
   expect_null(judge(width = 3, height = 9, band_first = 4, band_last = 5))
   dir.create(file.path(folder, "d.png"))
   expect_match(clockpigeon:::picture_fault(file.path(folder, "d.png"), "png"), "made a folder")

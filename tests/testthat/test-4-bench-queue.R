@@ -67,7 +67,7 @@ test_that("a trial whose machine is taken leaves no row, and runs on another one
   said <- capture.output(type = "message", rows <- run_bench(room_plan(engine, 1:4), ledger, list(
     clockpigeon:::this_node(), cluster_node(at)), progress = FALSE))
   expect_match(paste(said, collapse = " "),
-               "room is gone in mid-frame: .*\\. Another machine is asked for")
+               "room is gone in mid-frame: .*\\. Another machine is requested")
   expect_identical(rows$status, rep("ok", 4))
   expect_setequal(rows$frame, 1:4)
   # One that is cut each time is a failed trial at last.

@@ -59,7 +59,7 @@ test_that("import and record work from the command line", {
   expect_match(said$stdout, "2 timings added; 2 with a time, median 1m28s, 1m20s to 1m35s",
                fixed = TRUE)
   expect_match(run("import", "a.csv", "--map", "frame=Nr,wall_s=Zeit")$stderr,
-               "imported before; nothing was added")
+               "imported before; no rows were added")
   expect_match(run("record", "--time", "about 15 min", "--shot", "gears")$stdout,
                "recorded: render, 15m00s a frame, ok, typed, about")
   expect_identical(run("record", "--time", "8.20")$status, 2L)

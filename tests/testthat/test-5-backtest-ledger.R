@@ -33,7 +33,7 @@ test_that("a hidden limit is forecast by the fit", {
   found <- backtest(rows)
   expect_equal(found$forecast_s[found$method == "limit fit"], 7.4, tolerance = 1e-6)
   expect_equal(found$forecast_s[found$method == "in proportion to samples"], 4 * 2.6)
-  expect_refusal(backtest(some_timings(1)), "backtest", "nothing that could be hidden")
+  expect_refusal(backtest(some_timings(1)), "backtest", "no timings that could be hidden")
 })
 
 # Runs of 60 frames on two slots, each with probes an hour before; the machine is up to 10 % off on

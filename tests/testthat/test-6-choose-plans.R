@@ -69,7 +69,7 @@ test_that("a budget of nothing, and a deadline of minutes for a day's work, are 
   expect_false(broke$plan$fits)
   late <- pair_of_sites("5 s", draws = 50)
   expect_match(clockpigeon:::answer_words(late)[["do"]],
-               "Nothing keeps what was asked .* a deadline .* later lets in")
+               "No plan keeps your limits .* a deadline .* later lets in")
 })
 
 test_that("of plans that cost the same the plainest is taken", {

@@ -18,7 +18,7 @@ test_that("the record holds all that is needed to check the choice and make it a
   expect_match(unlist(record$disclosures), "highgarret: gift balance welcome, 10.00 EUR",
                fixed = TRUE, all = FALSE)
   page <- readLines(files[2])
-  expect_match(page, paste0("- **Do**: ", clockpigeon:::do_words(x)), fixed = TRUE, all = FALSE)
+  expect_match(page, paste0("- **Plan**: ", clockpigeon:::do_words(x)), fixed = TRUE, all = FALSE)
   expect_identical(record$plan$parts[[1]]$option, x$plan$parts$option[1])
   expect_match(page, "highgarret: discount autumn, 15 %", fixed = TRUE, all = FALSE)
   again <- choose_option(forecast_job(options, draws = 100, seed = 7), "8 h", "60 EUR")
@@ -36,5 +36,5 @@ test_that("a plan with a fallback is written down as it is to be carried out", {
                tolerance = 1)
   expect_identical(plan$rescue$site, "quick")
   expect_match(plan$policy,
-               "^Look .*: if fewer than [0-9]+ of the 60 frames are done, send those not begun to quick")
+               "^Look .*: if fewer than [0-9]+ of the 60 frames are done, send the rest to quick")
 })

@@ -103,7 +103,7 @@ test_that("a plan that cannot be carried out is one clear error", {
   later$scenario$options$begin_s <- c(0, 100)
   expect_refusal(choose_option(later, 500, plans = written(all, "look: {at: 200 s, fewer: 30}",
                                                            rescue)), "plan",
-                 "begins at a time of its own")
+                 "starts at its own time")
   expect_refusal(choose_option(x$forecast, 500, plans = "no.yaml"), "file", "no.yaml")
   expect_refusal(choose_option(x$forecast, 500, plans = 3), "type", "plans")
 })

@@ -15,7 +15,7 @@ test_that("each thing in the way is found, with what would cure it", {
   late <- plan_place(x$project, x$ledger, "review-1", now = this_moment() + 29.99 * 60)
   found <- late$findings
   expect_true("late" %in% found$code)
-  expect_match(found$what[found$code == "late"], "asked were 90 %")
+  expect_match(found$what[found$code == "late"], "required: 90 %")
   expect_match(plan_place(x$project, x$ledger, "review-1",
                           now = this_moment() + 3600)$findings$what[1], "has passed")
   poor <- place

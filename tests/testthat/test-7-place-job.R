@@ -95,7 +95,7 @@ test_that("trial frames go first, are evidence, and are not rendered again", {
   last <- plan_place(x$project, x$ledger, "review-1")
   expect_identical(sum(is.finite(last$seen$came)), 20L)
   expect_equal(last$chance, 1)
-  expect_match(clockpigeon:::place_lines(last, width = 80), "20 of 20 frames: nothing is left",
+  expect_match(clockpigeon:::place_lines(last, width = 80), "20 of 20 frames: no frames remain",
                all = FALSE)
   # However late it is asked.
   expect_true(plan_place(x$project, x$ledger, "review-1", now = Sys.time() + 86400)$go)

@@ -65,7 +65,7 @@ test_that("what is left after a halt is placed anew, and its cap is what is left
   expect_match(alarms$says[alarms$code == "halted"], paste(12 - here, "frames are not rendered"))
   expect_identical(x$watch()$p_deadline, 0)
   # Where the rest could go is told; the site itself can be given it again.
-  expect_match(alarms$action[alarms$code == "late"], "Send what is not begun to ")
+  expect_match(alarms$action[alarms$code == "late"], "Send the rest to ")
   expect_true("saltmill" %in% clockpigeon:::rest_alternatives(x$watch())$site)
   x$farm$faults$lose <- NULL
   expect_identical(send(), "saltmill-2")

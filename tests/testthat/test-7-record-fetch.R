@@ -47,7 +47,7 @@ test_that("frames that are ready are done, though nobody fetched them for an hou
   expect_lt(max(watched$came), 1800)
   expect_true("behind" %in% watched$alarms$code)
   expect_match(paste(clockpigeon:::watch_lines(watched), collapse = "\n"),
-               "12 more are ready to be fetched")
+               "12 more are ready to fetch")
   expect_identical(x$fetch()$here, 12L)
   expect_true(all(x$watch()$here))
 })
@@ -110,7 +110,7 @@ test_that("a picture that is not whole is told of, tried again, and fetched when
   x$fetch()
   expect_identical(events_named(x, "spoilt")$frame, 5L)
   expect_match(x$watch()$alarms$says[x$watch()$alarms$code == "spoilt"],
-               "1 picture of saltmill did not come whole")
+               "1 picture of saltmill arrived incomplete")
   expect_length(list.files(file.path(x$folder, "placed/review-1/frames/gears-review"), "0005"), 0)
   x$service$request <- plain
   expect_identical(x$fetch()$here, 12L)

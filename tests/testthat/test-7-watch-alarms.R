@@ -49,7 +49,7 @@ test_that("a deadline that is lost names who still keeps it, and until when", {
   late <- watched(x, list(slow = some_frames(scratch(), 1:30, 18 * (1:30))), 541)
   row <- late$alarms[late$alarms$code == "late", ]
   expect_identical(row$level, "now")
-  expect_match(row$action, "Send what is not begun to quick .* in all on average")
+  expect_match(row$action, "Send the rest to quick .* in all on average")
   # 30 frames of 10/3 s take 100 s: 600 s is the last moment, less its spread.
   expect_equal(row$until_s, 600, tolerance = 0.03)
   expect_lt(row$until_s, 601)
@@ -74,7 +74,7 @@ test_that("a budget that will be passed is told with the hour at which it is", {
   row <- poor$alarms[poor$alarms$code == "money", ]
   expect_identical(row$level, "now")
   expect_match(
-    row$says, "the budget of .* is kept with a chance of .*; half of the cases pass it by")
+    row$says, "the budget of .* is kept with a chance of .*; half of the cases exceed it by")
   expect_true(row$until_s > 16)
 })
 
@@ -112,7 +112,7 @@ test_that("a site that is dearer than its card, has fewer nodes or another versi
   x$fetch()
   alarms <- as.data.frame(x$watch()$alarms)
   expect_true(all(c("dearer", "version") %in% alarms$code))
-  expect_match(alarms$says[alarms$code == "version"], "renders with pebble 1.0, asked was 1.1")
+  expect_match(alarms$says[alarms$code == "version"], "renders with pebble 1.0, required: 1.1")
   expect_identical(alarms$level[alarms$code == "version"], "now")
   calm <- at_farm(frames = "1-200")
   calm$send()
@@ -142,11 +142,11 @@ test_that("where the money is gone it is said so, and what would keep the deadli
   expect_gt(clockpigeon:::spent_so_far(now), now$state$asked$budget)
   alarms <- as.data.frame(now$alarms)
   expect_match(alarms$says[alarms$code == "money"],
-               "the budget of 20.00 EUR is passed: [0-9.]+ EUR are spent")
-  expect_identical(alarms$action[alarms$code == "money"], "Stop: what is under way adds to it.")
+               "the budget of 20.00 EUR is exceeded: [0-9.]+ EUR are spent")
+  expect_identical(alarms$action[alarms$code == "money"], "Stop: running frames add to it.")
   now$p_deadline <- 0.2
   late <- clockpigeon:::late_alarm(now)
-  expect_match(late$action, "^Only above the budget: send what is not begun to")
+  expect_match(late$action, "^Only above the budget: send the rest to")
 })
 
 test_that("a job slower than forecast from its first frame on, and single heavy frames, are told with how much", {
@@ -155,7 +155,7 @@ test_that("a job slower than forecast from its first frame on, and single heavy 
   row <- slow$alarms[slow$alarms$code == "unlike", ]
   expect_identical(row$level, "soon")
   expect_match(
-    row$says, "slow takes 1.70 times as long for a frame as was forecast, more than in 199 of 200 cases")
+    row$says, "slow takes 1.70 times as long per frame as forecast, more than in 99.5 % of cases")
   none <- list(slow = scratch())
   events <- rbind(event(1, "rendering", 1), event(12, "arrived", 1, seconds = 11),
                   event(12, "rendering", 2), event(92, "arrived", 2, seconds = 80))

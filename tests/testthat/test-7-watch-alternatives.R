@@ -39,11 +39,11 @@ test_that("as many nodes as frames is told before anything else", {
   expect_gt(left, 0)
   ways <- as.data.frame(clockpigeon:::job_what_if(now, "nodes=20"))
   if (left <= 20)
-    expect_match(ways$note[2], "would be under way at once, and paid before one of them is seen")
+    expect_match(ways$note[2], "would run at once, and be paid before one of them is seen")
   else expect_identical(ways$note[2], NA_character_)
   expect_match(
     clockpigeon:::in_flight_note(utils::modifyList(now, list(came = c(rep(0, 20), rep(Inf, 4)))),
-                                 "saltmill brisk, 10 nodes"), "all 4 frames")
+                                 "saltmill brisk, 10 nodes"), "all 4 remaining frames")
 })
 
 test_that("what cannot be is refused with what can", {
@@ -72,11 +72,11 @@ test_that("before a stop it is told what is lost, what is nearly done, and what 
   x <- list(frames = frames, passed_s = 30, came = c(5, 6, 7, Inf),
             here = c(TRUE, TRUE, FALSE, FALSE))
   expect_identical(clockpigeon:::stop_note(x), paste0(
-    "2 frames under way would be lost, and are paid; 1 of them is over half done: pause first, and stop when they are ",
+    "2 running frames would be lost, and are paid; 1 of them is over half done: pause first, and stop when they are ",
     "there; fetch the 1 frame that is ready there before"))
   x$frames <- frames[1:2, ]
   x$here[3] <- TRUE
-  expect_identical(clockpigeon:::stop_note(x), "0 frames under way would be lost, and are paid")
+  expect_identical(clockpigeon:::stop_note(x), "0 running frames would be lost, and are paid")
 })
 
 test_that("more nodes of an own pool are no loss of what is under way", {

@@ -18,7 +18,7 @@ test_that("each alarm is told once, to a program with the alarm on its input, wh
   said <- jsonlite::fromJSON(sub("^a b ", "", line))
   expect_identical(said[c("job", "code", "level", "there", "frames")],
                    list(job = "night", code = "late", level = "now", there = 30L, frames = 60L))
-  expect_match(said$action, "Send what is not begun to quick")
+  expect_match(said$action, "Send the rest to quick")
   expect_match(said$until, "^2026-11-24T12:0[0-9]")
   expect_null(clockpigeon:::tell_alarms(late, ledger, tell, now = placed_at + 541))
   expect_length(readLines(heard), 1)

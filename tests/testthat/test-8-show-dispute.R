@@ -24,7 +24,7 @@ test_that("a dispute has the sum, the arithmetic and what is asked, and nothing 
                 "gears-review", Sys.info()[["nodename"]])) expect_no_match(text, own, fixed = TRUE)
   if (nchar(user) > 2) expect_no_match(text, user, fixed = TRUE)
   expect_refusal(clockpigeon:::write_dispute(rendered_job()$settle(), path), "bill",
-                 "nothing is asked too much")
+                 "no line is overcharged")
 })
 
 test_that("names, addresses, paths and long marks are taken out of a text, and plain words stay", {

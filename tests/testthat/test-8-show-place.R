@@ -26,7 +26,7 @@ test_that("what came of it is told: what is there, what failed, what is left, wh
                       class = "cp_placed")
   place <- list(decision = list(plan = list(rescue = list(site = "far"))))
   text <- paste(clockpigeon:::placed_lines(placed, place, width = 400), collapse = "\n")
-  expect_match(text, "3 of 6 frames are there")
+  expect_match(text, "3 of 6 frames received")
   expect_match(text, "1 failed: s 3")
   expect_match(text, "1 are to be sent to far")
   expect_match(text, "1 are left: clockpigeon place night goes on")

@@ -61,9 +61,9 @@ test_that("a choice marks the pick, and prints at any width", {
     expect_length(grep(paste0("^>  ", choice$pick), lines), 1)
     expect_false(any(grepl("^ +option.*budget", lines)))
   }
-  expect_output(print(choice), "Do        Render all 720 frames at", fixed = TRUE)
+  expect_output(print(choice), "Plan      Render all 720 frames at", fixed = TRUE)
   none <- choose_option(sample_forecast(), "1 s")
-  expect_output(print(none), "Nothing keeps what was asked.*a\\s+deadline .* later\\s+lets in")
+  expect_output(print(none), "No plan keeps your limits.*a\\s+deadline .* later\\s+lets in")
 })
 
 test_that("every print method returns its object invisibly and has a header", {

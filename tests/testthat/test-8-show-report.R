@@ -15,7 +15,7 @@ test_that("the page is self-contained and says question, answer, plan, options, 
   report(choice, path, compare_timings(x[x$engine == "sundew", ], "engine_version"),
          title = "<b>A film</b>")
   page <- page_of(path)
-  for (part in c("The plan", "The options", "The evidence", "What is not known", "To make it again",
+  for (part in c("The plan", "The options", "The evidence", "Unknown", "To make it again",
                  choice$pick, "Sample data, invented", "alt=\"Cost against finish time",
                  "data:image/svg", "&lt;b&gt;A film", "@page { size: A4", "Versions of the engine"))
                    {

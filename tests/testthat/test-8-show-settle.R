@@ -5,7 +5,7 @@ test_that("a settled bill says what was promised, what changed, and what is too 
   expect_true(all(nchar(lines) <= 80))
   text <- paste(lines, collapse = "\n")
   expect_match(text, "Job review-1 at saltmill: [0-9.]+ EUR was promised on 2026-11-26")
-  expect_match(text, "rate +\\+[0-9.]+ +[0-9.]+ +prices beside the card's")
+  expect_match(text, "rate +\\+[0-9.]+ +[0-9.]+ +prices against the card's")
   expect_match(text, "x \\(4.048 GBP - 2.53 GBP that the card of\\s+2026-09-20\\s+says\\)")
   expect_match(text, "Nothing came of: since the promise, ")
   expect_match(paste(clockpigeon:::settle_lines(s, all = TRUE), collapse = "\n"), "refunds")

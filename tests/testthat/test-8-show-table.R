@@ -7,7 +7,7 @@ test_that("numbers are flush right, unknown is said, and narrow terminals lose s
   expect_identical(paste(trimws(narrow[-(1:4)]), collapse = " "),
                    "(hidden at this width: note; --format csv has all)")
   expect_true(all(nchar(narrow) <= 20))
-  # What does not fit at all is stacked.
+  # Unmet requirements at all is stacked.
   stacked <- clockpigeon:::text_table(x[1:2], width = 10, mark = 2)
   expect_identical(cli::ansi_strip(stacked), c("a", "  time: 1.5s", "bbb", "  time: unknown"))
 })

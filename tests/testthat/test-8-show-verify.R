@@ -15,7 +15,7 @@ test_that("what is not usable is said with its frames, its place, how sure, and 
   expect_match(said, "20 of 24 are usable", all = FALSE)
   expect_match(said, "^tide +6-7 +black +yes +all of it", all = FALSE)
   expect_match(said, "^tide +15 +hole .*rows 3[0-9]-5[0-9], columns 4[0-9]-[78][0-9]", all = FALSE)
-  expect_match(said, "To be rendered again: tide 6-7, 15, 20", all = FALSE)
+  expect_match(said, "Render again: tide 6-7, 15, 20", all = FALSE)
   expect_true(all(nchar(said) <= 90))
   expect_output(print(x), "Not usable")
 })

@@ -102,7 +102,7 @@ test_that("clockpigeon ledger archive takes old timings out, and the same is com
   after <- lapply(list(c("compare", "--format", "csv"), c("backtest", "--format", "csv")),
                   function(x) do.call(run_cli, as.list(x))$out)
   expect_identical(after, before)
-  expect_match(cli_says("ledger", "archive", "--before", days[1]), "nothing is taken out",
+  expect_match(cli_says("ledger", "archive", "--before", days[1]), "no timings are moved",
                fixed = TRUE)
   expect_match(cli_says("ledger", "archive", status = 2), "archive --before 2025-01-01",
                fixed = TRUE)

@@ -12,13 +12,13 @@ test_that("a job file, or options over it, ask the question; the answer fits 80 
   # The answer is said first, in the order in which it is asked, in at most 24 lines below the
   # question.
   expect_lte(length(short), 27)
-  heads <- sub(" .*", "", grep("^(Do|Done|Cost|Rests|Risk) ", short, value = TRUE))
-  expect_identical(heads, c("Do", "Done", "Cost", "Rests", "Risk"))
+  heads <- sub(" .*", "", grep("^(Plan|Finish|Cost|Evidence|Risk) ", short, value = TRUE))
+  expect_identical(heads, c("Plan", "Finish", "Cost", "Evidence", "Risk"))
   out <- capture.output(status <- cli(c(asked, "--changes", "--why", "--all")), type = "output")
   expect_identical(status, 0L)
   expect_lte(max(nchar(out)), 80)
   expect_match(out, "1d21h from now, at most", all = FALSE)
-  expect_match(out, "^What would change the pick:", all = FALSE)
+  expect_match(out, "^Changes that would move the pick:", all = FALSE)
   expect_match(out, "^Trial frames:", all = FALSE)
   csv <- capture.output(status <- cli(c("choose", "film", "--draws", "100", "--deadline", "1min",
                                         "--format", "csv")))
@@ -114,13 +114,13 @@ test_that("a job half done, a plan of one's own, no money and no time have an an
   mine <- ask("--deadline", "20h", "--plan", "mine.yaml")
   expect_match(
     mine$text, paste(
-    "Do As written: render all 2250 frames at attic day, 2 nodes. Look Fri 10:00: if fewer",
-    "than 1200 of the 2250 frames are done"), fixed = TRUE)
+    "Plan As written: render all 2250 frames at attic day, 2 nodes. Checkpoint Fri 10:00: with fewer",
+    "than 1200 of the 2250 frames finished"), fixed = TRUE)
   expect_match(mine$text, "attic, else quayside Fri", fixed = TRUE)
-  expect_match(ask("--budget", "0EUR")$text, "too dear")
+  expect_match(ask("--budget", "0EUR")$text, "too expensive")
   soon <- ask("--deadline", "5min")
   expect_identical(soon$status, 3L)
-  expect_match(soon$text, "Nothing keeps what was asked")
+  expect_match(soon$text, "No plan keeps your limits")
 })
 
 test_that("next says what to find out, and does it within a budget of time", {

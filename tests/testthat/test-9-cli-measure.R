@@ -54,8 +54,8 @@ test_that("limit probes, answers, prices, and draws what it says", {
               "--site", "attic", "--sheet", "sheet.png", "--figure", "limit.png")
   expect_identical(said$status, 0L, info = said$stderr)
   expect_match(said$stdout, "Target: noise 20 % of the frame and 40 % of its worst tile")
-  expect_match(said$stdout, "What each doubling costs and buys")
-  expect_match(said$stdout, "all 720 frames\\s+as if")
+  expect_match(said$stdout, "Cost and gain of each doubling")
+  expect_match(said$stdout, "all\\s+720\\s+frames\\s+as\\s+if")
   expect_match(said$stdout, "all three +1 ")
   expect_true(all(file.size(file.path(folder, c("sheet.png", "limit.png"))) > 5000))
   data <- jsonlite::fromJSON(run("limit", "gears-review", "--samples", "2,8", "--frames", "1",

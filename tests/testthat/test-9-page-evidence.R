@@ -50,5 +50,5 @@ test_that("what is known of the question's job is figures, sentences and measure
   expect_identical(known$curves[[1]]$shot, "gears")
   expect_true(all(c("command", "says") %in% names(known$measures)))
   html <- as.character(clockpigeon:::known_block(known))
-  expect_match(html, "What is not known", fixed = TRUE)
+  expect_match(html, "Unknown", fixed = TRUE)
 })

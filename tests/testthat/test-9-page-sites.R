@@ -33,7 +33,7 @@ test_that("an edited card is checked by the card's own reader, and shown as line
   expect_null(clockpigeon:::edits_block(kept, "attic.yaml"))
   expect_null(clockpigeon:::edits_block(NULL, "attic.yaml"))
   # Checked before it was written: it is another file now.
-  expect_refusal(clockpigeon:::write_card(x, path, folder), "file", "changed by somebody else")
+  expect_refusal(clockpigeon:::write_card(x, path, folder), "file", "changed elsewhere")
   expect_identical(readLines(path), new)
 })
 
