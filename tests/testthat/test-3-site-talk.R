@@ -76,7 +76,7 @@ test_that("what can pass is asked again, after waits that grow; what cannot is n
     status = 422L,
     body = charToRaw('{"type":"/problems/cap","title":"No","detail":"too expensive","instead":"Pay."}')
   ))), "POST", "/jobs", list(), "key-of-a-test"), "service",
-                            c("refused POST /jobs: too dear. Pay."))
+                            c("refused POST /jobs: too expensive. Pay."))
   expect_identical(asked, 1)
   expect_identical(refused$problem, "cap")
   expect_identical(refused$status, 422L)

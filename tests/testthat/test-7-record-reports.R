@@ -18,7 +18,7 @@ said_at <- function(s) format(Sys.time() + s, "%Y-%m-%d %H:%M:%S", tz = "UTC")
 test_that("an export of frame times is taken in: frames ready there, failed, charged, and what they took as evidence", {
   withr::local_envvar(CLOCKPIGEON_NOW = NA)
   x <- by_hand(table_report)
-  expect_match(readLines(x$at("sheet-quayside.md")), "Put what it exports.*`frames\\*.csv`",
+  expect_match(readLines(x$at("sheet-quayside.md")), "Put its reports.*`frames\\*.csv`",
                all = FALSE)
   expect_identical(jsonlite::fromJSON(x$at("sheet-quayside.json"))$reports, "frames*.csv")
   # Nothing is there yet.
