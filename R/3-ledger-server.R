@@ -185,7 +185,7 @@ event_ear <- function(where) {
 # ---- its tables ----------------------------------------------------------------------------------
 
 # SQLite's tables on a server: rows know their places, ids count automatically, numbers have 64
-# bits, nothing is changed, deleted or emptied, and listeners receive events.
+# bits, no row is changed, deleted or emptied, and listeners receive events.
 server_tables <- function(tables) {
   name <- sub("^CREATE TABLE IF NOT EXISTS ([a-z_]+) .*$", "\\1", tables)
   body <- sub("^CREATE TABLE IF NOT EXISTS [a-z_]+ \\(", "", tables)

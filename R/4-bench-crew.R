@@ -40,7 +40,7 @@ open_host <- function(bench, node) {
 say_of <- function(name, ...) cat(name, " ", ..., "\n", sep = "", file = stderr())
 
 # Runs trials on their nodes, one at a time on each. A node that vanishes gives a failed row for its
-# current trial, which is repeated in a block of its own. With `on_loss` move, this and the node's
+# current trial, which is repeated in a separate block. With `on_loss` move, this and the node's
 # other trials go to the remaining nodes; with wait they stay until the run is resumed. A machine
 # that a scheduler takes back is requested again, and the interrupted trial leaves no row: it is no
 # evidence.

@@ -37,7 +37,7 @@ kill_marked <- function(which) {
 
 # Renders one frame; run on the node. `trial` as of a plan, `bench` as of run_trial(), `to` the
 # picture's path from the project, `run` the name of this run of it. Returns list(rows) as of
-# run_trial(), or list(wait = why) if nothing was started. With `bench$prepass` `alone` only the
+# run_trial(), or list(wait = why) if no engine was started. With `bench$prepass` `alone` only the
 # pre-pass of its shot runs. A bad picture never gets its name.
 host_frame <- function(trial, bench, to, run) {
   keep <- bench$node$keep_free

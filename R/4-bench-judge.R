@@ -32,7 +32,7 @@ unread_note <- function(expected, numbers) {
 }
 
 # Fault of a picture file; NULL if none. Checks its size and the length of its file, not the pixels.
-# A band may be a picture of its own rows or of the whole frame.
+# A band may be a picture of its rows or of the whole frame.
 picture_fault <- function(path, kind, trial = NULL) {
   if (dir.exists(path)) return("made a folder where its picture was to be")
   size <- file.size(path)

@@ -157,7 +157,7 @@ named_picture <- function(engine, values) {
 prepass_store <- new.env()
 
 # Command before a frame: before each, its time then being part of the frame's; or once for all
-# equal frames of a shot, with a row of its own. list(seconds, row, fault).
+# equal frames of a shot, with a separate row. list(seconds, row, fault).
 run_prepass <- function(trial, engine, program, values, bench, row) {
   step <- engine$prepass
   if (is.null(step)) return(list(seconds = 0))

@@ -158,7 +158,7 @@ set_columns <- function(rows, set) {
 }
 
 # Rows with each group of columns that they lack filled from a list: a shot's limit, for example,
-# for a row without a kind and a value of its own. list(rows, filled), the names of the filled
+# for a row without its own kind and value. list(rows, filled), the names of the filled
 # columns.
 fill_groups <- function(rows, groups) {
   filled <- character()

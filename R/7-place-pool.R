@@ -357,7 +357,7 @@ close_slot <- function(pool, slot, name) {
   local <- is.null(slot$node$launch) || slot$node$launch$by == "local"
   close_node(slot$node)
   if (!local) return(invisible())
-  # A working slot does not leave by itself; neither do its processes.
+  # A working slot and its processes must be stopped.
   handle <- if (length(slot$host$pid))
     tryCatch(ps::ps_handle(as.integer(slot$host$pid)), error = function(e) NULL)
   if (length(handle) && slot$state != "idle")

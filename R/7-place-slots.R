@@ -9,7 +9,7 @@ pool_slots <- function(project, site) {
 }
 
 # Slots of a site: a node, how many share its machine, and its number at the site. Each slot of a
-# scheduler has a machine of its own.
+# scheduler has its own machine.
 site_slots <- function(project, site) {
   names <- pool_slots(project, site)
   slots <- lapply(seq_along(names), function(k) {

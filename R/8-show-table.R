@@ -3,7 +3,7 @@
 # A data frame of texts as lines: numbers flush right, a header, one rule. A name `done after|50 %`
 # puts the column `50 %` under a heading that it shares with its neighbours. If the table is wider
 # than the terminal, the columns in `spare` are dropped, last first, and a line names them. Rows in
-# `mark` are bold; `sections`, one text per row, puts a line of its own before the first row of
+# `mark` are bold; `sections`, one text per row, puts a separate line before the first row of
 # each; `notes`, lines below each row, a list.
 text_table <- function(x, right = character(), spare = character(), width = terminal_width(),
                        mark = NULL, sections = NULL, notes = NULL) {
