@@ -266,6 +266,8 @@ for (const view of ['decide', 'evidence', 'sites', 'running', 'after']) {
       const page = await viewed(address, view, { colorScheme: scheme, bypassCSP: true });
       await filled(page, view);
       if (view === 'decide') await answer(page);
+      // A busy machine can still be computing: a figure that replaces itself is not what axe reads.
+      await page.waitForFunction(() => !document.querySelector('.recalculating'), null, { timeout: 60000 });
       await page.evaluate(axe);
       const found = await page.evaluate(async () => (await window.axe.run()).violations
         .map((v) => `${v.impact}: ${v.id} (${v.nodes.length}): ${v.nodes[0].html.slice(0, 120)}`));
