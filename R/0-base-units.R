@@ -133,14 +133,14 @@ parse_resolution <- function(x, where = argument("x")) {
   stats::setNames(as.integer(part[-1]), c("width", "height"))
 }
 
-# A share in percent. Exact 0 and 1 print as 0 % and 100 %; near ones with a decimal, as <0.1 % and
-# >99.9 %.
+# A share in percent. Exact 0 and 1 print as 0 % and 100 %; near ones with a decimal, as under 0.1 % and
+# over 99.9 %.
 format_percent <- function(p) {
   rounded <- function(digits) formatC(100 * p, format = "f", digits = digits)
   edge <- p > 0 & p < 0.01 | p > 0.99 & p < 1
   text <- ifelse(edge %in% TRUE, rounded(1), rounded(0))
-  text[text == "100.0"] <- ">99.9"
-  text[text == "0.0"] <- "<0.1"
+  text[text == "100.0"] <- "over 99.9"
+  text[text == "0.0"] <- "under 0.1"
   ifelse(is.na(p), "unknown", paste(text, "%"))
 }
 
@@ -159,6 +159,15 @@ format_memory <- function(bytes) paste(format(signif(bytes / 2^30, 3), scientifi
 # Numbers as texts; what is not known says so.
 number_text <- function(x, digits = 2)
   ifelse(is.na(x), "unknown", formatC(x, format = "f", digits = digits))
+
+# Counts with thousands separated.
+whole_number <- function(n) format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
+
+# Both ends of a range of texts: 5-72 where that is clear, and otherwise -3 to 5, 9h to 1d02h.
+format_span <- function(from, to) {
+  plain <- !grepl("^-| ", from) & !grepl("^-| ", to)
+  ifelse(plain, paste0(from, "-", to), paste(from, "to", to))
+}
 
 # Both ends of a range, as in 2.10 to 2.41.
 range_text <- function(lower, upper, format = number_text) {

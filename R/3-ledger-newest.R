@@ -109,7 +109,6 @@ asked_runs <- function(con, where, params, whole) {
        all = all)
 }
 
-whole_number <- function(n) format(n, big.mark = ",", scientific = FALSE)
 
 # Settings as the SQL of a table `chosen`: of the frames of a scene every `step`-th, from its first
 # on, as long as `least` are left.

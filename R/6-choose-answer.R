@@ -9,6 +9,13 @@ answer_words <- function(choice) {
     rests = rests_words(choice), risk = risk_words(choice), first = first_words(choice))
 }
 
+# Moments of a range: without the day where it is that of the value before it.
+clock_span <- function(at) {
+  day <- sub(" ?[0-9:]+$", "", at)
+  short <- ifelse(at != "never" & day == day[1], sub("^.* ", "", at), at)
+  format_span(short[2], short[3])
+}
+
 # When, by the clock, as exactly as the span from now bears: with the date beyond six days, with
 # seconds in the next ten minutes.
 by_clock <- function(seconds, scenario) {
@@ -25,15 +32,15 @@ by_clock <- function(seconds, scenario) {
 # The parts of a plan: which frames where.
 part_words <- function(plan) {
   parts <- plan$parts
-  if (nrow(parts) == 1) return(paste("all", parts[["count"]], "frames at", parts[["option"]]))
+  if (nrow(parts) == 1) return(paste("all", whole_number(parts[["count"]]), "frames at", parts[["option"]]))
   frames <- gsub("; ", ", ", sub("(.*); ", "\\1 and ", parts[["frames"]]), fixed = TRUE)
   paste(frames, "at", parts[["option"]], collapse = "; ")
 }
 
 # The look and the rescue of a plan with a fallback, as the sentence that is carried out.
 policy_words <- function(plan, scenario) {
-  paste0("Checkpoint ", by_clock(plan$look$at_s, scenario), ": with fewer than ", plan$look$fewer,
-         " of the ", plan$look$of, " frames finished, send the rest to ", plan$rescue$option,
+  paste0("Checkpoint ", by_clock(plan$look$at_s, scenario), ": with fewer than ", whole_number(plan$look$fewer),
+         " frames finished, send the rest to ", plan$rescue$option,
          ".")
 }
 
@@ -47,17 +54,14 @@ do_words <- function(choice) {
                   if (!plan$fits) " It does not keep your limits.", better_words(choice)))
   }
   if (!plan$fits) {
-    return(paste0("No plan keeps your limits with a chance of ",
-                  format_percent(choice$confidence),
-                  ". The nearest miss: ", "render ", part_words(plan), ". ",
+    return(paste0("No plan keeps your limits (", format_percent(choice$confidence),
+                  " likely). The nearest: render ", part_words(plan), ". ",
                   if (plan$kind == "fallback") policy_words(plan, choice$forecast$scenario),
-                  if (plan$kind == "one") paste0("To let an option in: ",
-                                                 nearest_sentence(as_frame(choice$options), choice),
-                                                 ".")))
+                  if (plan$kind == "one") paste0("To fit: ", nearest_sentence(as_frame(choice$options), choice), ".")))
   }
   together <- plan$kind == "sides" && is.na(choice$pick)
   paste0("Render ", part_words(plan), ".",
-         if (together) " No single site could do it; together they can.",
+         if (together) " No single site is fast enough.",
          if (plan$kind == "fallback") paste0(" ", policy_words(plan, choice$forecast$scenario)))
 }
 
@@ -82,10 +86,9 @@ done_words <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
   at <- by_clock(quantile_of(plan$draws[["finish_s"]], c(0.5, 0.1, 0.9)), scenario)
-  paste0(at[1], " (80 % range ", at[2], " to ", at[3], ")",
+  paste0(at[1], " (80 % range ", clock_span(at), ").",
          if (is.finite(choice$deadline_s))
-         paste0(". By the deadline ", by_clock(choice$deadline_s, scenario), ": ",
-                format_chance_near(plan$p_deadline, choice$confidence), " likely"), ".",
+         paste0(" On time: ", format_chance_near(plan$p_deadline, choice$confidence), "."),
          sooner_words(choice))
 }
 
@@ -105,10 +108,10 @@ cost_words <- function(choice) {
   about <- function(x) format_about(x, stats::sd(cost) / sqrt(length(cost)))
   range <- about(quantile_of(cost, c(0.1, 0.9)))
   paste0(about(plan$mean), " ", currency, " on average",
-         if (range[1] != range[2]) paste0(" (80 % range ", range[1], " to ", range[2], ")"),
+         if (range[1] != range[2])
+         paste0(" (80 % range ", format_span(range[1], range[2]), ")"), ".",
          if (is.finite(choice$budget))
-         paste0(". Within ", format_money(choice$budget, currency), ": ",
-                format_percent(plan$p_budget), " likely"), ".",
+         paste0(" Within budget: ", format_percent(plan$p_budget), "."),
          saving_words(choice))
 }
 
@@ -119,8 +122,8 @@ saving_words <- function(choice) {
     return("")
   table <- as_frame(choice$options)
   alone <- table[["cost_mean"]][table[["pick"]]]
-  paste0(" The best single option, ", choice$pick, ", costs ", format_about(alone, alone / 100),
-         ".")
+  paste0(" Best without a second site: ", choice$pick, ", ", format_about(alone, alone / 100), " ",
+         choice$forecast$scenario$currency, ".")
 }
 
 # Evidence of a plan: timings, speeds, what is assumed, what was learned.
@@ -136,8 +139,9 @@ rests_words <- function(choice) {
     stages <- names(untimed_stages(it, scenario$now))
     if (length(stages)) paste(stages, "at", it$site)
   })))
-  paste0(if (sample) "Sample data, invented. ", if (has_curves(scenario)) paste0(
-    "Frame times: ", measured_runs(job), ". "),
+  runs <- if (has_curves(scenario)) measured_runs(job)
+  paste0(if (sample) "Invented sample data", if (sample && length(runs)) ": ", runs,
+    if (sample || length(runs)) ". ",
     "Speeds ", paste(names(speeds),
                      vapply(speeds, function(s) paste0("(", toString(unique(s)), ")"), ""),
                      collapse = ", "),
@@ -151,39 +155,34 @@ risk_words <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
   d <- plan$draws
-  cases <- function(p) paste("in", format_cases(p), "% of cases")
   late <- d[["finish_s"]] > choice$deadline_s
   over <- mean(d[["cost"]] > choice$budget)
   out <- c(
     if (plan$kind == "fallback" && plan$needed > 0) {
-      paste0(cases(plan$needed), " the fallback is needed: then ",
+      paste0("The checkpoint sends frames on in ", format_cases(plan$needed), " of cases (then ",
              format_about(plan$cost_needed, plan$cost_needed / 50), " ", scenario$currency,
-             " in all")
+             " in all).")
     },
     if (mean(late) > 0) {
       by <- stats::median(d[["finish_s"]][late] - choice$deadline_s)
-      paste0(cases(mean(late)), " it ",
-             if (is.finite(by)) paste0("is late, typically by ",
-                                       format_duration(by)) else "does not end")
+      paste0(if (is.finite(by)) "Late" else "Does not finish", " in ", format_cases(mean(late)),
+             if (is.finite(by)) paste0(", typically by ", format_duration(by)), ".")
     },
-    if (over > 0) paste0(cases(over), " it is too expensive"), usable_risk(choice)
+    if (over > 0) paste0("Over budget in ", format_cases(over), "."), usable_risk(choice)
   )
-  warned <- warning_words(choice)
-  text <- if (length(out))
-    paste0(toupper(substr(out[1], 1, 1)), substr(paste(out, collapse = "; "), 2, 1000), ".")
-          else paste0("No limit was missed in ", nrow(d), " simulated cases.")
-  paste(c(text, unname(warned)), collapse = " ")
+  if (!length(out)) out <- paste0("No limit was missed in ", whole_number(nrow(d)), " simulations.")
+  paste(c(out, unname(warning_words(choice))), collapse = " ")
 }
 
-format_cases <- function(p) if (p > 0 && p < 0.01) "fewer than 1" else
-  formatC(100 * p, format = "f", digits = 0)
+format_cases <- function(p) if (p > 0 && p < 0.01) "under 1 %" else
+  paste(formatC(100 * p, format = "f", digits = 0), "%")
 
 usable_risk <- function(choice) {
   table <- as_frame(choice$options)
   rows <- table[["option"]] %in% choice$plan$parts[["option"]]
   worst <- min(table[["usable"]][rows])
   if (isTRUE(worst < 0.995))
-    paste0(format_percent(1 - worst), " of the frames do not come back usable")
+    paste0(format_percent(1 - worst), " of the frames are unusable.")
 }
 
 # Best next measurement; nothing if it was not computed.
@@ -191,11 +190,10 @@ first_words <- function(choice) {
   rows <- choice$kept[["next"]]
   if (is.null(rows)) return(NULL)
   worth <- rows[rows[["worth"]], , drop = FALSE]
-  if (!nrow(worth)) return("Nothing is worth measuring before you begin.")
-  does <- if (worth[["what"]][1] == "ask") "" else paste0(" (", worth[["command"]][1], ")")
-  paste0(toupper(substr(worth[["says"]][1], 1, 1)),
-         sub("[.]$", "", substr(worth[["says"]][1], 2, 500)), does, ".",
-         if (nrow(worth) > 1) " More: clockpigeon next.")
+  if (!nrow(worth)) return("Nothing is worth measuring before the start.")
+  paste0(toupper(substr(worth[["says"]][1], 1, 1)), substr(worth[["says"]][1], 2, 500),
+         if (nrow(worth) > 1) " More: clockpigeon next.",
+         if (worth[["what"]][1] != "ask") paste0("\n  ", worth[["command"]][1]))
 }
 
 # The plan and its alternatives, as rows: the other fitting ones, the cheapest first, then those
@@ -230,7 +228,7 @@ answer_rows <- function(choice, most = 8) {
 plan_name <- function(plan) {
   if (plan$kind == "one") return(plan$parts[["option"]])
   paste0(paste(plan$parts[["site"]], collapse = " + "),
-         if (plan$kind == "fallback") paste0(", else ", plan$rescue$site))
+         if (plan$kind == "fallback") paste0(", then ", plan$rescue$site))
 }
 
 # The answer with its numbers, for figures and pages.
@@ -238,9 +236,9 @@ answer_title <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
   finish <- quantile_of(plan$draws[["finish_s"]], 0.5)
-  paste0(if (!plan$fits) "Nothing fits; nearest: ", plan_name(plan), ": done ",
+  paste0(if (!plan$fits) "Nothing fits. Nearest: ", plan_name(plan), ": done ",
          by_clock(finish, scenario), ", ",
          format_about(plan$mean, stats::sd(plan$draws[["cost"]]) / sqrt(nrow(plan$draws)),
                       scenario$currency), ", ", format_chance_near(plan$p_both, choice$confidence),
-         " sure")
+         " likely")
 }

@@ -10,11 +10,11 @@ unknown_words <- function(forecast) {
   }, NA)
   c(
     if (any(evidence %in% c("claimed", "assumed"))) {
-      c(claimed = paste0("Claimed is what the seller says, taken with a spread of ",
+      c(claimed = paste0("A claimed speed is the seller's; its spread is taken as ",
                          format_percent(assumed_sd$claimed), "."))
     },
     if (any(evidence == "assumed")) {
-      c(assumed = paste0("Assumed speeds are taken with a spread of ",
+      c(assumed = paste0("The spread of assumed speeds is taken as ",
                          format_percent(assumed_sd$assumed),
                          "."))
     },
@@ -30,14 +30,14 @@ unknown_words <- function(forecast) {
     stages = assumed_stage_words(scenario), prices = doubt_words(scenario),
     learned = learned_words(scenario), if (!all(troubled)) {
       c(troubles = paste0(
-        "Failed frames and lost nodes are in the forecast where a rate card says how often they ",
-        "are: not at ", toString(names(troubled)[!troubled]), "."))
+        "The forecast includes failed frames and lost nodes only where the rate card has their ",
+        "rates: not at ", toString(names(troubled)[!troubled]), "."))
     }
   )
 }
 
 doubt_words <- function(scenario) {
-  if (length(scenario$doubts)) paste0("Doubtful prices: ", paste(scenario$doubts, collapse = "; "))
+  if (length(scenario$doubts)) paste0("Prices to confirm: ", paste(scenario$doubts, collapse = "; "))
 }
 
 # Changes that past jobs made to the forecast, site by site: of all sites, or of some.
@@ -109,21 +109,26 @@ assumed_stage_words <- function(scenario) {
   if (length(found)) paste0("Assumed, not measured: ", paste(found, collapse = "; "))
 }
 
-# Sites left out, by what to do about them: one line each. With `reasons`, one line a reason.
+# What stands between a site and the job, by the code of the reason it was left out.
+left_out_cures <- c(unfit = "cannot run this job", unmeasured = "to measure",
+                    unknown_speed = "to measure", unknown_fit = "to ask",
+                    unknown_link = "with an incomplete card", no_rate = "without exchange rate")
+
+# Sites left out: one line with their counts. With `reasons`, one line a reason, with their names.
 left_out_words <- function(scenario, reasons = TRUE) {
   out <- as_frame(scenario$left_out)
   if (!NROW(out)) return(NULL)
-  cure <- c(unknown_fit = "ask", unknown_link = "complete the card",
-            no_rate = "add an exchange rate", unknown_speed = "measure", unmeasured = "measure",
-            unfit = "cannot do it as it is")[out[["code"]]]
-  cure <- factor(cure, c("ask", "measure", "complete the card", "add an exchange rate",
-                         "cannot do it as it is"))
-  groups <- Filter(length, split(out[["site"]], cure))
+  cure <- factor(left_out_cures[out[["code"]]], unique(left_out_cures))
   if (!reasons) {
-    sites <- vapply(groups, function(g) toString(unique(g)), "")
-    return(paste0("Left out: ", paste0(names(groups), ": ", sites, collapse = "; "), "."))
+    counts <- vapply(split(out[["site"]], cure), function(g) length(unique(g)), 0L)
+    counts <- counts[counts > 0]
+    all <- length(unique(out[["site"]]))
+    said <- if (length(counts) == 1) names(counts) else
+      paste0("left out: ", paste(counts, names(counts), collapse = ", "))
+    return(paste0(all, if (all == 1) " site " else " sites ", said, " (--all)."))
   }
   by <- split(out[["site"]], factor(out[["reason"]], unique(out[["reason"]][order(cure)])))
-  paste0("Left out, ", cure[match(names(by), out[["reason"]])], ": ", vapply(by, toString, ""),
-         ": ", sub("^unknown: ", "", names(by)))
+  heads <- c("Cannot run this job", "Measure", "Ask", "Complete the card", "Add an exchange rate")
+  head <- heads[as.integer(cure)[match(names(by), out[["reason"]])]]
+  paste0(head, ": ", vapply(by, toString, ""), ": ", sub("^unknown: ", "", names(by)))
 }

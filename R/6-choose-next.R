@@ -276,8 +276,8 @@ measure_words <- function(x) {
          pack = paste("packing", x$about),
          ask = paste0("ask ", x$about, ": ", missing_card_words(x$command)),
          version = paste0(x$frames, " frames with ", x$about,
-                          ", never measured (as likely faster as slower)"),
-         samples = "whether half the samples are clean enough (an even chance taken)")
+                          ", never measured (assumed as likely faster as slower)"),
+         samples = "would half the samples be clean enough? (assumed 50 % likely)")
 }
 
 # Gap of a card, without the sentence around it.
@@ -290,7 +290,7 @@ measure_gains <- function(x, currency, fits) {
   saves <- paste("saves", format_about(x$saves, x$saves / 10, currency), "on average")
   if (x$what == "samples") return(saves)
   if (x$changes <= 0) return("would change nothing")
-  if (!fits) return(paste("in", format_percent(x$changes), "of results something fits"))
+  if (!fits) return(paste("a plan fits in", format_percent(x$changes), "of results"))
   paste0("worth ", format_about(x$saves, x$saves / 10, currency), " on average (",
          format_percent(x$changes), " chance that it changes the plan)")
 }

@@ -33,19 +33,25 @@ explain <- function(choice) {
 # The question, in one sentence.
 question_words <- function(choice) {
   scenario <- choice$forecast$scenario
+  job <- main_job(scenario)
   deadline <- if (is.finite(choice$deadline_s)) {
-    paste0("done by ", format_moment(scenario$now + choice$deadline_s, scenario$time_zone), ", ",
-           format_duration(choice$deadline_s), " from now")
-  } else "no deadline"
+    paste0(" by ", format_moment(scenario$now + choice$deadline_s, scenario$time_zone), ", in ",
+           format_duration(choice$deadline_s))
+  }
   budget <- if (is.finite(choice$budget))
-    paste("at most", format_money(choice$budget, scenario$currency))
-            else "no budget"
-  done <- first_of(main_job(scenario)$done, 0)
-  paste0(if (done) paste0(done, " of ", done + job_frames(main_job(scenario)),
-                          " frames are done. "), "Asked: ",
-         deadline, ", ", budget, ", ", target_chance(choice), format_percent(choice$confidence),
-         "; the ", choice$rule, " of what fits.")
+    paste(" for at most", format_money(choice$budget, scenario$currency))
+  done <- first_of(job$done, 0)
+  chance <- paste0(if (!choice$together && length(deadline) && length(budget)) "each ",
+                   format_percent(choice$confidence), " likely")
+  limits <- if (length(c(deadline, budget))) paste0(deadline, budget, ", ", chance)
+            else ", no deadline and no budget"
+  paste0(if (done) paste0(whole_number(done), " of ", whole_number(done + job_frames(job)),
+                          " frames are finished. The other "),
+         whole_number(job_frames(job)), " frames", limits, "; ", rule_words[[choice$rule]], ":")
 }
+
+rule_words <- c(cheapest = "the cheapest plan", fastest = "the fastest plan",
+                best = "the best quality")
 
 choice_title <- function(choice) if (is.na(choice$pick)) "No option fits" else
   paste0("Take ", choice$pick)
@@ -65,15 +71,8 @@ warning_words <- function(choice) {
     if (length(speeds)) {
       c(speed = paste0("Warning: the plan rests on a speed that is ",
                        paste(speeds, collapse = " and "),
-                       ", not measured. clockpigeon choose --test-frames 3 says what a trial ",
-                       "would be worth."))
+                       ", not measured. Value of a trial: clockpigeon choose --test-frames 3."))
     })
-}
-
-# Limits to which the confidence applies.
-target_chance <- function(choice) {
-  both <- is.finite(choice$deadline_s) && is.finite(choice$budget)
-  paste0(if (!both) "" else if (choice$together) "both together " else "each ", "with a chance of ")
 }
 
 # A chance with its standard error for this number of draws.
@@ -91,10 +90,10 @@ limit_chances <- function(row, choice) {
   timed <- is.finite(choice$deadline_s)
   priced <- is.finite(choice$budget)
   if (timed && priced && choice$together)
-    return(said("both", "of draws finish by the deadline within the budget"))
-  c(if (timed) said("deadline", "of draws finish by the deadline"),
-    if (priced) said("budget", "stay within the budget"),
-    if (timed && priced) said("both", "do both"))
+    return(said("both", "within deadline and budget"))
+  c(if (timed) said("deadline", "on time"),
+    if (priced) said("budget", "within budget"),
+    if (timed && priced) said("both", "both"))
 }
 
 # The picked option as a sentence, with its chances.
@@ -102,21 +101,21 @@ pick_sentence <- function(row, choice) {
   currency <- row[["currency"]]
   chances <- limit_chances(row, choice)
   paste0("the ", choice$rule, " that fits",
-         if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"), "; medians ",
+         if (length(chances)) paste0(" (", paste(chances, collapse = ", "), ")"), "; median ",
          format_duration(row[["finish_p50"]]), " and ",
          format_about(row[["cost_p50"]], row[["cost_se"]], currency),
          if (row[["close"]])
-         paste0("; so near to the ", format_percent(choice$confidence),
-                " asked that more draws could ", "decide otherwise"),
+         paste0("; close to the required ", format_percent(choice$confidence),
+                ": more draws could change the choice"),
          usable_words(row))
 }
 
 # Frames that do not come back usable are part of every cost.
 usable_words <- function(row) {
   if (!isTRUE(row[["usable"]] < 1)) return("")
-  paste0("; ", format_percent(row[["usable"]]), " of frames come back usable, at ",
-         format_money(row[["cost_per_usable"]]), " ", row[["currency"]],
-         " each; all of them would cost ", format_money(row[["cost_whole"]], row[["currency"]]))
+  paste0("; ", format_percent(row[["usable"]]), " of the frames are usable, at ",
+         format_money(row[["cost_per_usable"]], row[["currency"]]),
+         " each; all frames would cost ", format_money(row[["cost_whole"]], row[["currency"]]))
 }
 
 other_sentence <- function(row, choice) {
@@ -126,7 +125,7 @@ other_sentence <- function(row, choice) {
     paste0(", with ", formatC(row[["noise"]] / pick[["noise"]], format = "f", digits = 2),
            " times its noise")
   }
-  paste0("fits too; ", difference_text(row[["cost_p50"]] - pick[["cost_p50"]], "dearer", "cheaper",
+  paste0("fits too; ", difference_text(row[["cost_p50"]] - pick[["cost_p50"]], "more", "less",
                                        function(x) format_money(x, row[["currency"]])), " and ",
          difference_text(row[["finish_p50"]] - pick[["finish_p50"]], "later", "sooner",
                          format_duration),
@@ -140,28 +139,28 @@ difference_text <- function(x, more, less, format) {
 }
 
 not_both_sentence <- function(row, choice) {
-  paste0("keeps the deadline in ", format_percent(row[["p_deadline"]]), " and the budget in ",
-         format_percent(row[["p_budget"]]), ", but both together in ",
-         format_percent(row[["p_both"]]), " of draws, ", format_percent(choice$confidence),
-         " asked; a deadline ", format_duration(row[["late_s"]]), " later or ",
-         format_money(row[["over"]], row[["currency"]]), " more would do")
+  paste0("on time ", format_percent(row[["p_deadline"]]), ", within budget ",
+         format_percent(row[["p_budget"]]), ", but both only ",
+         format_percent(row[["p_both"]]), " (required: ", format_percent(choice$confidence),
+         "); would fit with ", format_duration(row[["late_s"]]), " more time or ",
+         format_money(row[["over"]], row[["currency"]]), " more budget")
 }
 
 unfinished_sentence <- function(row, choice) {
-  paste0("does not finish: only ", format_percent(row[["p_deadline"]]), " of draws do, ",
-         format_percent(choice$confidence), " asked", usable_words(row))
+  paste0("does not finish: only ", format_percent(row[["p_deadline"]]), " of draws do (required: ",
+         format_percent(choice$confidence), ")", usable_words(row))
 }
 
 late_sentence <- function(row, choice) {
-  paste0("too late: ", format_percent(row[["p_deadline"]]), " of draws finish by the deadline, ",
-         format_percent(choice$confidence), " asked; a deadline ", format_duration(row[["late_s"]]),
-         " later would do")
+  paste0("too late: on time ", format_percent(row[["p_deadline"]]), " (required: ",
+         format_percent(choice$confidence), "); would fit with ",
+         format_duration(row[["late_s"]]), " more time")
 }
 
 dear_sentence <- function(row, choice) {
-  paste0("too dear: ", format_percent(row[["p_budget"]]), " stay within the budget, ",
-         format_percent(choice$confidence), " asked; ",
-         format_money(row[["over"]], row[["currency"]]), " more would do")
+  paste0("too expensive: within budget ", format_percent(row[["p_budget"]]), " (required: ",
+         format_percent(choice$confidence), "); would fit with ",
+         format_money(row[["over"]], row[["currency"]]), " more budget")
 }
 
 reason_words <- list(pick = pick_sentence, fits = other_sentence, not_both = not_both_sentence,
@@ -177,16 +176,16 @@ nearest_sentence <- function(table, choice) {
   ways <- c(
     if (length(with_money))
     paste0(format_money(table[["over"]][with_money], table[["currency"]][1]),
-           " more budget lets in ", table[["option"]][with_money]),
+           " more budget would admit ", table[["option"]][with_money]),
     if (length(with_time))
-    paste0("a deadline ", format_duration(table[["late_s"]][with_time]), " later lets in ",
+    paste0("a deadline ", format_duration(table[["late_s"]][with_time]), " later would admit ",
            table[["option"]][with_time])
   )
   if (length(ways)) return(paste(ways, collapse = "; "))
   near <- table[match(nearest_option(table), table[["option"]]), ]
-  paste0("every option is both too late and too dear; nearest is ", near[["option"]],
-         ", with a deadline ", format_duration(near[["late_s"]]), " later and ",
-         format_money(near[["over"]], near[["currency"]]), " more")
+  paste0("every option is too late and too expensive; the nearest is ", near[["option"]],
+         ", with ", format_duration(near[["late_s"]]), " more time and ",
+         format_money(near[["over"]], near[["currency"]]), " more budget")
 }
 
 # How the pick's time and cost come about: the arithmetic of its medians, and what it rests on.
@@ -197,9 +196,9 @@ pick_arithmetic <- function(choice) {
     evidence = evidence_sentence(choice, it))
 }
 
-stage_names <- c(prepare_s = "packing", upload_s = "sending", wait_s = "waiting",
+stage_names <- c(prepare_s = "packing", upload_s = "uploading", wait_s = "waiting",
                  start_s = "starting", prepass_s = "the pre-pass", closed_s = "closed hours",
-                 download_s = "the way home", encode_s = "encoding")
+                 download_s = "downloading", encode_s = "encoding")
 
 # When a job finishes, as a sentence with its range and its deadline.
 time_sentence <- function(choice, i, it) {

@@ -129,7 +129,7 @@ forecast_lines <- function(x, width = terminal_width(), most = 16) {
                           evidence = table[["evidence"]][shown], check.names = FALSE),
                sections = groups$sections, right = names(ranges),
                spare = c("evidence", spare_ranges(names(ranges))), width = width),
-    wrap_lines("* no other is as early, as cheap and as clean"),
+    wrap_lines("* no other option is faster, cheaper and cleaner"),
     hidden_line(nrow(table) - length(shown)),
     "", wrap_lines(basis_lines(x), width)
   )
@@ -141,8 +141,7 @@ forecast_answer <- function(x, table) {
   if (!any(ends)) return("No option finishes all frames.")
   say <- function(word, i) {
     at <- by_clock(unlist(table[i, c("finish_p50", "finish_p10", "finish_p90")]), x$scenario)
-    paste0(word, ": ", table[["option"]][i], ", done ", at[1], " (80 % range ", at[2], " to ",
-           at[3], "), ", format_about(table[["cost_p50"]][i], table[["cost_se"]][i],
+    paste0(word, ": ", table[["option"]][i], ", ", at[1], " (80 % range ", clock_span(at), "), ", format_about(table[["cost_p50"]][i], table[["cost_se"]][i],
                                       table[["currency"]][i]), ".")
   }
   of <- which(ends)
@@ -150,7 +149,7 @@ forecast_answer <- function(x, table) {
   soonest <- of[order(table[["finish_p50"]][of], table[["cost_p50"]][of])][1]
   if (cheapest == soonest) return(say("Cheapest and soonest", cheapest))
   c(say("Cheapest", cheapest), say("Soonest", soonest),
-    "Which to take, alone or together, by a deadline and a budget: clockpigeon choose.")
+    "To choose by deadline and budget: clockpigeon choose.")
 }
 
 # Names without engine and limit, and these as headings, where a table has several.
@@ -170,7 +169,7 @@ option_groups <- function(options, names, shown) {
 hidden_line <- function(n) {
   if (n > 0) {
     wrap_lines(paste0("(and ", n, if (n == 1) " option" else " options",
-                      " that others beat; --format csv has all)"))
+                      " that others beat; all: --format csv)"))
   }
 }
 
@@ -234,9 +233,9 @@ choice_lines <- function(x, width = terminal_width(), parts = character(),
   answer <- answer_words(x)
   said <- unlist(Map(labelled_lines, answer_heads[names(answer)], answer, 10, width),
                  use.names = FALSE)
-  below <- c(if (!"all" %in% parts)
-             wrap_lines(left_out_words(x$forecast$scenario, reasons = FALSE), width),
-             if (!length(parts)) "(more: --why, --changes, --all)")
+  below <- if (!length(parts))
+    c("", wrap_lines(paste(c(left_out_words(x$forecast$scenario, reasons = FALSE),
+                             "More: --why, --changes."), collapse = " "), width))
   # A screen of 24 lines; a long answer leaves room for fewer rows.
   rows <- min(8, max(3, 24 - length(said) - 1 - 2 - length(below)))
   c(
@@ -251,11 +250,13 @@ answer_table <- function(x, width, most = 8) {
   rows <- answer_rows(x, most)
   scenario <- x$forecast$scenario
   body <- data.frame(
-    " " = rows$mark, what = rows$what, done = by_clock(rows$p50, scenario),
+    " " = rows$mark, plan = rows$what, finish = by_clock(rows$p50, scenario),
     "90 % by" = by_clock(rows$p90, scenario), cost = format_about(rows$cost, rows$error),
     chance = format_chance_near(rows$chance, x$confidence), check.names = FALSE
   )
   names(body)[5] <- paste0("cost, ", scenario$currency)
+  names(body)[6] <- if (is.infinite(x$budget) && is.finite(x$deadline_s)) "on time" else
+    if (is.infinite(x$deadline_s)) "in budget" else "likely"
   text_table(body, right = names(body)[3:6], spare = "90 % by", width = width,
              mark = if (x$plan$fits) 1)
 }
@@ -290,15 +291,15 @@ all_lines <- function(x, width, most = 40) {
     " " = ifelse(rows[["pick"]], ">", ifelse(rows[["fits"]], "+", " ")), option = groups$names,
     "chance|in time" = format_percent(rows[["p_deadline"]]),
     "chance|budget" = format_percent(rows[["p_budget"]]),
-    ranges, "speed is" = rows[["evidence"]], check.names = FALSE
+    ranges, speed = rows[["evidence"]], check.names = FALSE
   )
   if (is.infinite(x$deadline_s)) body[["chance|in time"]] <- NULL
   if (is.infinite(x$budget)) body[["chance|budget"]] <- NULL
   reasons <- explain(x)
   others <- reasons[names(reasons) %in% setdiff(rows[["option"]], x$pick)]
   c("", "Every option:",
-    text_table(body, right = setdiff(names(body), c(" ", "option", "speed is")),
-               spare = c("speed is", spare_ranges(names(ranges))), width = width,
+    text_table(body, right = setdiff(names(body), c(" ", "option", "speed")),
+               spare = c("speed", spare_ranges(names(ranges))), width = width,
                sections = groups$sections),
     hidden_line(nrow(table) - length(shown)), "",
     unlist(lapply(paste0(names(others), ": ", others), wrap_lines, width = width)), "",
@@ -309,7 +310,7 @@ kept_changes <- function(choice) choice$kept[["changes 2"]]
 
 trial_lines <- function(x, width = terminal_width()) {
   c("", "Trial frames:", if (nrow(x)) unlist(lapply(x[["says"]], wrap_lines, width = width))
-    else "every leading site's speed is known as well as a trial would tell it")
+    else "Trials at the leading sites would not make their speeds more certain.")
 }
 
 #' @export
@@ -333,13 +334,13 @@ next_lines <- function(choice, rows, width = terminal_width()) {
   }
   c(
     wrap_lines(question_words(choice), width), "",
-    wrap_lines(paste0("The plan now: ", answer_title(choice), "."), width), "",
+    wrap_lines(paste0("Plan now: ", answer_title(choice), "."), width), "",
     if (nrow(worth))
-    c("Worth finding out, the best first:", said(worth, function(k) paste0(k, ". ")))
-    else "Nothing is worth measuring: no result would save more than it costs.",
+    c("Measure first, the most valuable at the top:", said(worth, function(k) paste0(k, ". ")))
+    else "Nothing is worth measuring: no result would save more than the measurement costs.",
     if (nrow(rest))
-      c("", "Considered and not worth it:", unlist(lapply(passed, wrap_lines, width, 3))),
+      c("", "Not worth it:", unlist(lapply(passed, wrap_lines, width, 3))),
     if (nrow(other))
-    c("", "Where another picture would do as well:", said(other, function(k) "-  "))
+    c("", "Would fewer samples do?", said(other, function(k) "-  "))
   )
 }

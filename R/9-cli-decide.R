@@ -121,7 +121,7 @@ cli_kept_choice <- function(o, args, details) {
     cli_job_choice(project, o, args, details)
   })
   if (!fresh) {
-    cli_note("worked out ", format_duration(max(passed(choice), 0)),
+    cli_note("computed ", format_duration(max(round(passed(choice)), 0)),
              " ago; nothing has changed since")
     note_unable(choice$forecast$scenario,
                 if (length(o$only)) trimws(strsplit(o$only, ",", fixed = TRUE)[[1]]))
@@ -231,8 +231,7 @@ cli_do_next <- function(o, args, choice, limit) {
   cli_note(if (length(done)) paste("measured:", paste(done, collapse = "; ")) else
            "nothing was measured",
            if (step < 50)
-           paste0("; what is left is not worth it, does not fit into what was allowed, or is ",
-                  "not done here"))
+           paste0("; the rest is not worth it, exceeds --do, or cannot be done here"))
   measures <- next_measures(choice)
   cli_emit(measures, o$format,
            function() c(choice_lines(choice), "", next_lines(choice, measures)))
@@ -269,7 +268,7 @@ cli_week <- function(o, args) {
   names <- setdiff(names, names(placed))
   if (!length(names)) {
     words <- paste(placed_words(placed),
-                   "Nothing else is there to plan; how they go: clockpigeon watch.")
+                   "Nothing else to plan. Progress: clockpigeon watch.")
     cli_emit(as_table(no_week_rows), o$format, function() wrap_lines(words, terminal_width()))
     return(0L)
   }
