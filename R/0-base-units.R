@@ -133,8 +133,8 @@ parse_resolution <- function(x, where = argument("x")) {
   stats::setNames(as.integer(part[-1]), c("width", "height"))
 }
 
-# A share in percent. Exact 0 and 1 print as 0 % and 100 %; near ones with a decimal, as under 0.1 % and
-# over 99.9 %.
+# A share in percent. Exact 0 and 1 print as 0 % and 100 %; near ones with a decimal, as under 0.1 %
+# and over 99.9 %.
 format_percent <- function(p) {
   rounded <- function(digits) formatC(100 * p, format = "f", digits = digits)
   edge <- p > 0 & p < 0.01 | p > 0.99 & p < 1

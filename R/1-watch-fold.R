@@ -143,8 +143,12 @@ new_alarm <- function(code, level, site, says, action, until_s = NA_real_) {
 # The gravest first, and of these what can be done for the shortest time; NULL: none.
 ranked_alarms <- function(found) {
   if (is.null(found)) return(new_alarm("", "note", NA, "", "")[0, ])
-  found[order(match(found[["level"]], alarm_levels), found[["until_s"]]), , drop = FALSE]
+  urgency <- match(found[["code"]], urgent_alarms, length(urgent_alarms) + 1)
+  found[order(match(found[["level"]], alarm_levels), urgency, found[["until_s"]]), , drop = FALSE]
 }
+
+# Alarms about the job as a whole come before those about a node or a frame.
+urgent_alarms <- c("look", "money", "late")
 
 # `events` as job_events() has them, in order. An event `failed` of source `verify` refuses a frame;
 # earlier events that the frame was started, ready or delivered are dropped.

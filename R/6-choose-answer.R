@@ -10,7 +10,7 @@ answer_words <- function(choice) {
 }
 
 # Moments of a range: without the day where it is that of the value before it.
-clock_span <- function(at) {
+clock_range <- function(at) {
   day <- sub(" ?[0-9:]+$", "", at)
   short <- ifelse(at != "never" & day == day[1], sub("^.* ", "", at), at)
   format_span(short[2], short[3])
@@ -32,15 +32,16 @@ by_clock <- function(seconds, scenario) {
 # The parts of a plan: which frames where.
 part_words <- function(plan) {
   parts <- plan$parts
-  if (nrow(parts) == 1) return(paste("all", whole_number(parts[["count"]]), "frames at", parts[["option"]]))
+  if (nrow(parts) == 1)
+    return(paste("all", whole_number(parts[["count"]]), "frames at", parts[["option"]]))
   frames <- gsub("; ", ", ", sub("(.*); ", "\\1 and ", parts[["frames"]]), fixed = TRUE)
   paste(frames, "at", parts[["option"]], collapse = "; ")
 }
 
 # The look and the rescue of a plan with a fallback, as the sentence that is carried out.
 policy_words <- function(plan, scenario) {
-  paste0("Checkpoint ", by_clock(plan$look$at_s, scenario), ": with fewer than ", whole_number(plan$look$fewer),
-         " frames finished, send the rest to ", plan$rescue$option,
+  paste0("Checkpoint ", by_clock(plan$look$at_s, scenario), ": with fewer than ",
+         whole_number(plan$look$fewer), " frames finished, send the rest to ", plan$rescue$option,
          ".")
 }
 
@@ -57,7 +58,8 @@ do_words <- function(choice) {
     return(paste0("No plan keeps your limits (", format_percent(choice$confidence),
                   " likely). The nearest: render ", part_words(plan), ". ",
                   if (plan$kind == "fallback") policy_words(plan, choice$forecast$scenario),
-                  if (plan$kind == "one") paste0("To fit: ", nearest_sentence(as_frame(choice$options), choice), ".")))
+                  if (plan$kind == "one")
+                  paste0("To fit: ", nearest_sentence(as_frame(choice$options), choice), ".")))
   }
   together <- plan$kind == "sides" && is.na(choice$pick)
   paste0("Render ", part_words(plan), ".",
@@ -86,7 +88,7 @@ done_words <- function(choice) {
   plan <- choice$plan
   scenario <- choice$forecast$scenario
   at <- by_clock(quantile_of(plan$draws[["finish_s"]], c(0.5, 0.1, 0.9)), scenario)
-  paste0(at[1], " (80 % range ", clock_span(at), ").",
+  paste0(at[1], " (80 % range ", clock_range(at), ").",
          if (is.finite(choice$deadline_s))
          paste0(" On time: ", format_chance_near(plan$p_deadline, choice$confidence), "."),
          sooner_words(choice))

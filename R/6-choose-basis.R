@@ -37,7 +37,8 @@ unknown_words <- function(forecast) {
 }
 
 doubt_words <- function(scenario) {
-  if (length(scenario$doubts)) paste0("Prices to confirm: ", paste(scenario$doubts, collapse = "; "))
+  if (length(scenario$doubts))
+    paste0("Prices to confirm: ", paste(scenario$doubts, collapse = "; "))
 }
 
 # Changes that past jobs made to the forecast, site by site: of all sites, or of some.

@@ -24,13 +24,13 @@ look_alarm <- function(x) {
   if (is.null(look) || !look$due %in% c("send", "later")) return(NULL)
   if (look$due == "later") {
     return(new_alarm("look", "note", NA,
-                     paste0("the plan looks at ", clock_at(x, look$at_s), ": fewer than ",
-                            look$fewer, " frames by then go on at ", look$rescue),
-                     "Nothing before.", look$at_s))
+                     paste0("checkpoint ", clock_at(x, look$at_s), ": with fewer than ",
+                            look$fewer, " frames finished, the rest goes to ", look$rescue),
+                     "Nothing until then.", look$at_s))
   }
   new_alarm("look", "now", NA,
-            paste0("by ", clock_at(x, look$at_s), " there were ", look$there,
-                   " frames, fewer than the ", look$fewer, " that the plan requires"),
+            paste0("checkpoint ", clock_at(x, look$at_s), ": ", look$there,
+                   " frames finished, fewer than the required ", look$fewer),
             paste0("Send the frames not started to ", look$rescue, "."),
             x$state$asked$deadline_s)
 }
@@ -44,7 +44,7 @@ silent_alarms <- function(x) {
     passed <- x$passed_s - parts[["last"]][k]
     long <- if (is.finite(passed)) paste(" for", format_duration(passed)) else " yet"
     new_alarm("silent", "now", site,
-              paste0("nothing came from ", site, long,
+              paste0("no frame from ", site, long,
                      "; in 99 % of cases another frame would have arrived by now"),
               "Check whether it still runs.")
   }))
@@ -56,8 +56,8 @@ node_alarms <- function(x) {
   gone <- nodes[!nodes[["up"]], , drop = FALSE]
   if (!nrow(gone)) return(NULL)
   new_alarm("gone", "now", NA,
-            paste0("the node ", gone[["node"]], " is gone since ", clock_at(x, gone[["last"]])),
-            "See it there; its frames went to others.")
+            paste0("node ", gone[["node"]], " gone since ", clock_at(x, gone[["last"]])),
+            "Check the node. Its frames went to other nodes.")
 }
 
 # A frame that is rendered for longer than any frame of the forecast.
@@ -170,28 +170,25 @@ site_alarms <- function(x) {
 halted_alarm <- function(x, site, columns) {
   lost <- sum(is.infinite(x$came[columns]))
   if (is.na(site$halted_s) || !lost) return(NULL)
-  by <- c(cap = "its spend cap was reached", order = "it was stopped",
-          "no nodes" = "it has no nodes left")
+  by <- c(cap = "spend cap reached", order = "stopped by order", "no nodes" = "no nodes left")
   why <- if (site$halted_by %in% names(by)) by[[site$halted_by]] else shown_text(site$halted_by)
   new_alarm("halted", "now", site$site,
-            paste0(site$site, " ended its part at ", clock_at(x, site$halted_s), ": ", why, "; ",
-                   lost, " frames are not rendered"),
-            paste0(
-          "Place the rest again with a new cap, or decide again: clockpigeon ",
-          "choose --done. ",
-          "Frames ready there are paid: clockpigeon fetch."))
+            paste0(site$site, " stopped at ", clock_at(x, site$halted_s), ": ", why, "; ",
+                   lost, " frames not rendered"),
+            paste0("Place the rest again with a new cap, or plan it with clockpigeon choose ",
+                   "--done. Fetch the paid frames with clockpigeon fetch."))
 }
 
 reach_alarm <- function(x, site) {
   if (is.na(site$silent_s)) return(NULL)
   if (site$by_hand) {
     return(new_alarm("unreached", "soon", site$site, paste0(site$site, " ", site$trouble),
-                     paste0("Export it again, or mend `reports` in the site's file; frames in the ",
-                            "folder count all the same.")))
+                     paste0("Export the report again, or correct `reports` in the site's file. ",
+                            "Frames in the folder are counted anyway.")))
   }
   new_alarm("unreached", "now", site$site,
-            paste0(site$site, " cannot be asked since ", clock_at(x, site$silent_s), ": it ",
-                   site$trouble), "See whether it is up; what it did meanwhile comes then.")
+            paste0("no answer from ", site$site, " since ", clock_at(x, site$silent_s), ": it ",
+                   site$trouble), "Check that the site is up. Its reports follow then.")
 }
 
 # Pictures that are ready and not here: more than come in between two looks, and not getting fewer.
@@ -259,7 +256,7 @@ unusable_alarm <- function(site) {
   new_alarm("spoilt", "soon", site$site,
             paste0(site$spoilt, if (site$spoilt == 1) " picture of " else " pictures of ",
                    site$site, " arrived incomplete"),
-            "They are fetched again. If they stay incomplete, ask the site to render them again.")
+            "They will be fetched again. If they stay incomplete, ask the site to render them again.")
 }
 
 # The budget, and when it is exceeded: spending goes with the work.
@@ -274,18 +271,21 @@ money_alarm <- function(x) {
   currency <- x$state$scenario$currency
   if (spent > asked$budget) {
     return(new_alarm("money", "now", NA,
-                     paste0("the budget of ", format_money(asked$budget, currency),
-                            " is exceeded: ", format_money(spent, currency), " are spent"),
+                     paste0("over budget: ", format_money(spent, currency), " spent of ",
+                            format_money(asked$budget, currency)),
                      if (any(x$frames[["state"]] == "rendering"))
-                     "Stop: running frames add to it."
-                     else "No cost is added unless it is placed again."))
+                     "Stop, or raise the budget: running frames cost more."
+                     else "No further cost unless the job is placed again."))
   }
+  soon <- share > 0 && share < 1
   new_alarm("money", if (x$p_budget < 0.5) "now" else "soon", NA, paste0(
-    "the budget of ", format_money(asked$budget, currency), " is kept with a chance of ",
-    format_percent(x$p_budget),
-    if (share > 0 && share < 1) paste0("; half of the cases exceed it by ", clock_at(x, passes))),
-    "Stop, or raise the budget: a cap takes effect late, and frames in flight are paid and lost.",
-    if (share > 0 && share < 1) passes else NA_real_)
+    "the forecast is ", format_money(total, currency), ", the budget ",
+    format_money(asked$budget, currency), " (within budget: ", format_percent(x$p_budget), ")",
+    if (soon) paste0("; half of the simulations exceed it by ", clock_at(x, passes))),
+    paste0(if (total > asked$budget) paste0("Stop, or accept ",
+                                            format_money(total - asked$budget, currency), " more.")
+           else "Stop, or raise the budget.", " Running frames are billed and lost at a stop."),
+    if (soon) passes else NA_real_)
 }
 
 # The deadline: the option that still keeps it with the frames not started, and until when it would.
@@ -293,8 +293,9 @@ late_alarm <- function(x) {
   asked <- x$state$asked
   if (!is.finite(asked$deadline_s) || x$p_deadline >= asked$confidence) return(NULL)
   level <- if (x$p_deadline < 0.5) "now" else "soon"
-  says <- paste0("the deadline ", clock_at(x, asked$deadline_s), " is kept with a chance of ",
-                 format_percent(x$p_deadline), "; required: ", format_percent(asked$confidence))
+  says <- paste0("on time for ", clock_at(x, asked$deadline_s), ": ",
+                 format_percent(x$p_deadline), " (required: ", format_percent(asked$confidence),
+                 ")")
   if (asked$deadline_s <= x$passed_s) {
     return(new_alarm("late", "now", NA, "the deadline has passed",
                      "Decide which frames come first, and fetch those."))
@@ -317,7 +318,7 @@ late_alarm <- function(x) {
     return(new_alarm("late", level, NA, says, if (NROW(best) && best[["p_both"]] > x$p_both) paste0(
       "No option keeps it now; the rest at ", best[["option"]], " comes nearest, with ",
       format_percent(best[["p_both"]]), ".")
-      else "No option makes it more likely: tell those who wait for it."))
+      else "No other option improves it. Tell whoever waits for the frames."))
   }
   best <- good[which.min(good[["cost_mean"]]), ]
   new_alarm("late", level, NA, says, paste0(

@@ -10,19 +10,17 @@ print.cp_check <- function(x, ...) {
 check_lines <- function(x, width = terminal_width(), fit = NULL) {
   x <- as_frame(x)
   count <- vapply(finding_weights, function(w) sum(x$weight == w), 0L)
-  many <- function(weight, one, more)
-    paste0(count[[weight]], if (count[[weight]] == 1) one else more)
   shots <- unique(x$shot)
   bad <- unique(x$shot[x$weight == "blocks"])
+  counted <- paste0(count, " ", weight_names[finding_weights], ifelse(count == 1, "", "s"))
   verdict <- if (length(bad)) {
-    paste0("Do not send ", either(bad), " yet: ",
-           many("blocks", " finding blocks", " findings block"))
+    paste0(capital_text(either(bad)), " not ready to send: ")
   } else {
-    named <- if (length(shots)) paste0(paste(shots, collapse = ", "), ": ")
-    paste0("Ready to send: ", named, "nothing blocks")
+    named <- if (length(shots)) paste0(": ", paste(shots, collapse = ", "))
+    paste0("Ready to send", named, ". Found: ")
   }
-  verdict <- paste0(verdict, ", ", many("warns", " warns, ", " warn, "),
-                    many("informs", " informs.", " inform."))
+  shown <- counted[count > 0 | finding_weights == "blocks"]
+  verdict <- paste0(verdict, toString(shown), ".")
   head <- c(wrap_lines(verdict, width), if (length(fit)) wrap_lines(fit_answer(fit), width))
   c(head, unlist(lapply(shots, function(shot) {
     rows <- x[x$shot == shot, , drop = FALSE]
@@ -34,10 +32,13 @@ check_lines <- function(x, width = terminal_width(), fit = NULL) {
 check_finding_lines <- function(row, width) {
   text <- paste0(row$about, " ", row$what, ".")
   if (row$instead != "Nothing to do.") text <- paste(text, row$instead)
-  lines <- labelled_lines(row$weight, text, 9, width)
-  if (row$weight == "blocks") lines[1] <- sub("^blocks", cli::style_bold("blocks"), lines[1])
+  lines <- labelled_lines(weight_names[[row$weight]], text, 9, width)
+  if (row$weight == "blocks") lines[1] <- sub("^problem", cli::style_bold("problem"), lines[1])
   lines
 }
+
+# Names of the weights on the screen.
+weight_names <- c(blocks = "problem", warns = "warning", informs = "note")
 
 # How many sites fit, and which.
 fit_answer <- function(x) {

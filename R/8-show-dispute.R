@@ -31,7 +31,7 @@ dispute_record <- function(x, now = this_moment()) {
 # The ids of a job's orders at the site, where it answered with its bill itself.
 orders_of <- function(x) unique(x$lines[["source"]][!startsWith(x$lines[["source"]], "line ")])
 
-#' Write down what a site asks too much
+#' Write a letter about a site's overcharges
 #'
 #' @param x From [settle_job()]. @param path The path of both files without their endings.
 #' @return The paths of the Markdown and the JSON file.
@@ -65,19 +65,19 @@ dispute_page <- function(r) {
            r$currency, if (length(r$card)) paste0("; prices are those of your card of ", r$card),
            "."), "",
     "| | |", "|---|---:|", paste0("| Billed | ", money(r$billed), " |"),
-    paste0("| Asked too much | ", money(r$too_much), " |"), paste0("| Due | ", money(r$due), " |"),
-    if (length(r$claims)) c("", "## Asked too much", "", says(r$claims)),
+    paste0("| Overcharged | ", money(r$too_much), " |"), paste0("| Due | ", money(r$due), " |"),
+    if (length(r$claims)) c("", "## Overcharges", "", says(r$claims)),
     if (length(r$to_explain)) c("", "## To be explained", "", says(r$to_explain)),
-    if (length(r$metered)) c("", "## What the runs come to by your card", "",
+    if (length(r$metered)) c("", "## Cost of the runs by your rate card", "",
                             "| line | quantity | unit | price | amount |",
                              "|---|---:|---|---:|---:|",
                             vapply(r$metered, metered_row, "")),
-    "", "## What we ask", "",
+    "", "## Our request", "",
     if (r$too_much > 0)
-    paste0("A refund or a corrected bill: ", money(r$due), " in place of ", money(r$billed), ", ",
+    paste0("A refund or a corrected bill: ", money(r$due), " instead of ", money(r$billed), ", ",
            money(r$too_much), " less."),
     if (length(r$to_explain))
-    "For each line to be explained: what it is for, and by which price it is charged.")
+    "For each line to be explained: the service billed, and its price.")
 }
 
 # A text from a bill without what may be of the user: names of this machine and its user, paths,

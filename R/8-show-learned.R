@@ -6,8 +6,7 @@ learned_lines <- function(x, width = terminal_width()) {
   if (!nrow(scores)) {
     return(
       wrap_lines(
-      paste("Nothing is learned yet: no job was settled. clockpigeon settle JOB writes down what",
-            "became of it."), width))
+      "Nothing learned yet: no job was settled. To settle one: clockpigeon settle JOB", width))
   }
   jobs <- length(unique(x$outcomes[["job"]]))
   scores <- scores[order(scores[["site"]], match(scores[["what"]], names(figure_names)),
@@ -22,27 +21,26 @@ learned_lines <- function(x, width = terminal_width()) {
                      "in range" = ifelse(is.na(scores[["inside"]]), "",
                                          paste(scores[["inside"]], "of",
                                                scores[["jobs"]])),
-                     "took times" = ifelse(scores[["bias"]] > 20, ">20",
+                     "actual / forecast" = ifelse(scores[["bias"]] > 20, "over 20",
                                            formatC(scores[["bias"]], format = "f",
                                                    digits = 2)),
-                     "off by" = ifelse(scores[["whose"]] %in% c("site", "seller"), "",
+                     error = ifelse(scores[["whose"]] %in% c("site", "seller"), "",
                                        off_words(scores[["crps"]])),
                      check.names = FALSE)
-  names(body)[3] <- "said by"
-  c(wrap_lines(paste0(jobs, if (jobs == 1) " job was" else " jobs were",
-                      " settled. Of forecasts: how many ended in ",
-                      "their 80 % range, how many times as much it was as the middle of the ",
-                      "forecast, and how far off ",
-                      "that is on the whole (CRPS of logs)."), width), "",
-    text_table(body, right = c("jobs", "in range", "took times", "off by"), width = width), "",
+  names(body)[2:3] <- c("figure", "source")
+  c(wrap_lines(paste0(jobs, if (jobs == 1) " settled job." else " settled jobs.",
+                      " In range: jobs that ended in the 80 % range. Actual / forecast: ratio to ",
+                      "the median forecast. Error: CRPS of logs, in percent."), width), "",
+    text_table(body, right = c("jobs", "in range", "actual / forecast", "error"), width = width),
+    "",
     claim_lines(scores, width), correction_lines(x, width), rate_lines(x, width))
 }
 
-off_words <- function(crps) ifelse(crps > log(10), ">900 %", format_percent(exp(crps) - 1))
+off_words <- function(crps) ifelse(crps > log(10), "over 900 %", format_percent(exp(crps) - 1))
 
-figure_names <- c(finish_s = "finish", cost = "cost", left_s = "left", speed = "time a frame",
-                  wait_s = "waiting", start_s = "starting", upload_s = "sending",
-                  failed = "failed runs", drift = "drift from job to job")
+figure_names <- c(finish_s = "finish", cost = "cost", left_s = "time left",
+                  speed = "time per frame", wait_s = "waiting", start_s = "starting",
+                  upload_s = "uploading", failed = "failed runs", drift = "drift from job to job")
 figure_words <- function(what) unname(figure_names[what])
 source_names <- c(forecast = "forecast", "as is" = "uncorrected", site = "the site",
                   seller = "the seller")
@@ -52,7 +50,7 @@ claim_lines <- function(scores, width) {
   said <- scores[scores[["whose"]] == "site", , drop = FALSE]
   unlist(lapply(seq_len(nrow(said)), function(k) {
     jobs <- said[["jobs"]][k]
-    text <- paste0("What ", said[["site"]][k], " said was left at the half was ",
+    text <- paste0("The remaining time that ", said[["site"]][k], " stated halfway was ",
                    claim_error_text(said[["bias"]][k]), " (", jobs,
                    if (jobs == 1) " job)." else " jobs).")
     wrap_lines(text, width)
@@ -77,12 +75,12 @@ correction_lines <- function(x, width) {
     correction_sentence(row)
   }, "")
   named <- paste0(rows[["site"]], ", tier ", rows[["tier"]],
-                  ifelse(rows[["known"]] == "said", " (speed as said)", ""))
+                  ifelse(rows[["known"]] == "said", " (claimed speed)", ""))
   kept <- nzchar(says)
   c(if (any(kept))
-    c("", wrap_lines("The next forecasts are corrected (--as-is leaves them):", width),
+    c("", wrap_lines("Corrections to the next forecasts (--as-is ignores them):", width),
       unlist(lapply(paste0("- ", named[kept], ": ", says[kept], "."), wrap_lines, width = width)))
-    else c("", wrap_lines("No forecast is changed by it.", width)))
+    else c("", wrap_lines("No forecast changes.", width)))
 }
 
 # Learned rates of stages and failures, as a table.

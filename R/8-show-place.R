@@ -9,28 +9,30 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
   stops <- findings[["weight"]] == "stops"
   stand <- stops & !findings[["code"]] %in% despite
   said <- c(
-    There = if (length(x$seen)) {
-      paste0(sum(x$seen$here), " of ", length(x$seen$here), " frames",
-             if (all(x$seen$here)) ": no frames remain." else "; it goes on with the others.")
+    Status = if (any(stand)) paste0("Not placed: ", sum(stand), if (sum(stand) == 1) " problem."
+                                    else " problems.") else "Ready to place.",
+    Progress = if (length(x$seen)) {
+      paste0(sum(x$seen$here), " of ", length(x$seen$here), " frames received. ",
+             if (all(x$seen$here)) "No frames remain." else "The others will be rendered.")
     },
-    Now = paste0(if (any(stand)) "It does not go: see below." else "It goes.",
-                 if (length(x$seen)) " Chance " else " Begun now, chance ",
-                 format_percent(x$chance), " (", format_percent(x$promised$chance),
-                 " at the decision), ", money(x$cost_mean), " on average (",
-                 money(x$promised$cost_mean), ")."),
-    Look = if (length(x$decision$plan$look)) {
+    Limits = paste0(format_percent(x$chance), " likely to be kept now (",
+                    format_percent(x$promised$chance), " at the decision)."),
+    Cost = paste0(money(x$cost_mean), " on average (", money(x$promised$cost_mean),
+                  " at the decision)."),
+    Plan = if (length(x$decision$plan$look)) {
       look <- x$decision$plan$look
-      paste0(clock_text(as_utc(look$at), first_of(scenario$time_zone, "UTC"), date = TRUE),
-             ": fewer than ", look$fewer,
-             " frames by then go on at ", x$decision$plan$rescue$option, ".")
+      paste0("Checkpoint ",
+             clock_text(as_utc(look$at), first_of(scenario$time_zone, "UTC"), date = TRUE),
+             ": with fewer than ", look$fewer,
+             " frames finished, send the rest to ", x$decision$plan$rescue$option, ".")
     }
   )
   body <- data.frame(part = parts[["option"]], frames = paste(parts[["count"]]),
                      how = ifelse(parts[["kind"]] == "own",
                                   paste0("rendered here, ", parts[["here"]],
                                          ifelse(parts[["here"]] == 1, " slot", " slots")),
-                                  ifelse(parts[["kind"]] == "service", "asked at its address",
-                                         "by a job sheet")),
+                                  ifelse(parts[["kind"]] == "service", "sent over the network",
+                                         "sent by hand, with a job sheet")),
                      cost = money(parts[["cost_mean"]]), check.names = FALSE)
   words <- function(rows, head) {
     if (!nrow(rows)) return(NULL)
@@ -46,9 +48,9 @@ place_lines <- function(x, despite = character(), width = terminal_width()) {
   c(paste0("Job ", x$job), "",
     unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE), "",
     text_table(body, right = c("frames", "cost"), width = width),
-    words(findings[stand, , drop = FALSE], "In the way"),
-    words(findings[stops & !stand, , drop = FALSE], "Goes on despite"),
-    words(findings[!stops, , drop = FALSE], "To know"))
+    words(findings[stand, , drop = FALSE], "Problems"),
+    words(findings[stops & !stand, , drop = FALSE], "Accepted"),
+    words(findings[!stops, , drop = FALSE], "Notes"))
 }
 
 # Result of the placing.
@@ -60,13 +62,13 @@ placed_lines <- function(x, place, width = terminal_width()) {
     paste0(count("done"), " of ", length(state), " frames received, in ", at,
            failed_text(x$frames[state == "failed", , drop = FALSE]),
            if (count("sent"))
-             paste0("; ", count("sent"), " are to be sent to ", place$decision$plan$rescue$site),
+             paste0("; ", count("sent"), " to be sent to ", place$decision$plan$rescue$site),
            ".", if (count("waiting"))
-             paste0(" ", count("waiting"), " are left: clockpigeon place ", x$job, " goes on."))
+             paste0(" ", count("waiting"), " remain. To continue: clockpigeon place ", x$job, "."))
   }
   sent <- if (length(x$remote)) {
-    paste0("Sent: ", toString(x$remote), ". clockpigeon watch ", x$job,
-           " follows it and fetches its frames.")
+    paste0("Sent: ", toString(x$remote), ". To watch it and fetch its frames: clockpigeon watch ",
+           x$job, ".")
   }
   texts <- c(rendered, sent, if (length(x$sheets)) sheet_texts(x, at))
   unlist(lapply(texts, wrap_lines, width = width))
@@ -81,10 +83,9 @@ failed_text <- function(frames) {
 # Folders of the sheets and of the frames.
 sheet_texts <- function(x, at) {
   pages <- grep("\\.md$", x$sheets, value = TRUE)
-  c(paste0("What is to be sent", if (length(pages) != 1) " where",
-           ", and what to look at before paying: ",
+  c(paste0("Follow the job ", if (length(pages) == 1) "sheet: " else "sheets: ",
            toString(file.path("placed", x$job, basename(pages)))),
-    paste0("Put the frames that come back into ", at, "; then clockpigeon watch ", x$job, "."))
+    paste0("Put the delivered frames into ", at, ". Then: clockpigeon watch ", x$job))
 }
 
 #' @export
@@ -104,8 +105,7 @@ print.cp_placed <- function(x, ...) {
 fetch_lines <- function(x, job, width = terminal_width()) {
   x <- as_frame(x)
   if (!nrow(x))
-    return(paste0("job ", job, " has nothing at a site that answers by an address or ",
-                  "leaves reports"))
+    return(paste0("Nothing to fetch: job ", job, " is at no site with an address or reports."))
   body <- data.frame(site = x[["site"]], job = ifelse(is.na(x[["id"]]), "by hand", x[["id"]]),
                      state = ifelse(is.na(x[["state"]]), "unknown", x[["state"]]),
                      here = paste(x[["here"]], "of", x[["frames"]]), ready = paste(x[["ready"]]),

@@ -141,7 +141,8 @@ forecast_answer <- function(x, table) {
   if (!any(ends)) return("No option finishes all frames.")
   say <- function(word, i) {
     at <- by_clock(unlist(table[i, c("finish_p50", "finish_p10", "finish_p90")]), x$scenario)
-    paste0(word, ": ", table[["option"]][i], ", ", at[1], " (80 % range ", clock_span(at), "), ", format_about(table[["cost_p50"]][i], table[["cost_se"]][i],
+    paste0(word, ": ", table[["option"]][i], ", ", at[1], " (80 % range ", clock_range(at), "), ",
+           format_about(table[["cost_p50"]][i], table[["cost_se"]][i],
                                       table[["currency"]][i]), ".")
   }
   of <- which(ends)

@@ -6,7 +6,7 @@ settle_lines <- function(x, all = FALSE, width = terminal_width()) {
   nothing <- setdiff(x$steps[["step"]], body[["step"]])
   c(wrap_lines(settle_head(x), width), "",
     text_table(body, right = c("change", x$currency), spare = "why", width = width),
-    if (length(nothing)) wrap_lines(paste0("Nothing came of: ", toString(nothing), "."), width),
+    if (length(nothing)) wrap_lines(paste0("No change from: ", toString(nothing), "."), width),
     "", finding_texts(x, width))
 }
 
@@ -14,19 +14,24 @@ settle_lines <- function(x, all = FALSE, width = terminal_width()) {
 settle_head <- function(x) {
   end <- utils::tail(x$steps[["after"]], 1)
   p <- x$promised
-  paste0("Job ", x$job, " at ", x$site, ": ", format_money(p$mean, x$currency), " was promised on ",
-         substr(p$made_at, 1, 10), if (!anyNA(c(p$p10, p$p90))) {
-           paste0(" (80 % range ", format_money(p$p10), " to ", format_money(p$p90), ")")
-         }, ", ", format_money(x$billed, x$billed_in),
-         if (x$billed_in != x$currency) paste0(", or ", format_money(end, x$currency), ","), " is ",
-         if (all(x$lines[["basis"]] == "priced")) "what its runs come to by the card" else "billed",
-         ".",
+  priced <- all(x$lines[["basis"]] == "priced")
+  over <- any(x$findings[["claimed"]])
+  billed <- paste0(format_money(x$billed, x$billed_in),
+                   if (x$billed_in != x$currency) paste0(" (", format_money(end, x$currency), ")"))
+  paste0(if (over) paste0(x$site, " overcharged ", format_money(x$too_much, x$billed_in), " of ",
+                          billed)
+         else paste0(x$site, if (priced) " has sent no bill; by the rate card the runs cost "
+                     else " billed ", billed),
+         " for job ", x$job, ". Forecast on ", substr(p$made_at, 1, 10), ": ",
+         format_money(p$mean, x$currency), if (!anyNA(c(p$p10, p$p90))) {
+           paste0(" (80 % range ", format_span(format_money(p$p10), format_money(p$p90)), ")")
+         }, ".",
          if (x$new > 0)
          paste0(" ", x$new, if (x$new == 1) " line is" else " lines are", " new in the ledger."),
-         if (x$other > 0) paste0(" ", x$other, " lines of the file are of other jobs."),
+         if (x$other > 0) paste0(" ", x$other, " lines of the file belong to other jobs."),
          if (x$replaced > 0)
-         paste0(" ", x$replaced, if (x$replaced == 1) " line of its earlier reading was replaced."
-                else " lines of its earlier reading were replaced."),
+         paste0(" ", x$replaced, if (x$replaced == 1) " earlier line was replaced."
+                else " earlier lines were replaced."),
          if (length(x$unmatched))
          paste0(" No word of `bill: kinds` matches ", either_of_many(x$unmatched), "."))
 }
@@ -58,17 +63,19 @@ step_words <- function(x, steps) {
   count <- function(code) sum(x$findings[["code"]] %in% code)
   at <- match(x$site, part[["site"]])
   words <- c(
-    promised = "the mean of its forecast", "since the promise" = "forecast again at the placing",
-    "number of frames" = paste(part[["there"]][at], "of", part[["frames"]][at], "came"),
-    speed = if (x$measured) paste0("middle frame: ", format(round(x$ratio, 2)), " of forecast"),
-    "time a frame" = "single frames against the median one",
+    promised = "mean of the forecast", "since the promise" = "new forecast at the start",
+    "number of frames" = paste(part[["there"]][at], "of", part[["frames"]][at], "delivered"),
+    speed = if (x$measured)
+      paste0("median frame took ", format(round(x$ratio, 2)), " of the forecast"),
+    "time a frame" = "single frames, compared with the median frame",
     "failed and unusable work" = if (x$measured)
     paste0(x$runs[["failed"]], " of ", x$runs[["all"]], " runs failed"),
-    "start, load and idle" = "the rest that the card meters", use = "no meter here",
-    "doubled lines" = paste(count("doubled"), "came twice"),
-    "use beyond the meter" = "billed against metered",
-    rate = "prices against the card's", "tier or class" = "prices of another tier or class",
-    rounding = "of the lines",
+    "start, load and idle" = "other use that the rate card bills", use = "not metered",
+    "doubled lines" = paste(count("doubled"), "billed twice"),
+    "use beyond the meter" = "billed use compared with metered use",
+    rate = "billed prices compared with the rate card",
+    "tier or class" = "prices of another tier or class",
+    rounding = "rounding of the lines",
     exchange = paste0(signif(rate[["then"]], 5), " then, ", signif(rate[["now"]], 5), " now")
   )
   out <- words[steps]
@@ -78,17 +85,13 @@ step_words <- function(x, steps) {
 # Findings of a settled bill, as lines.
 finding_texts <- function(x, width = terminal_width()) {
   f <- as_frame(x$findings)
-  if (!nrow(f)) return(wrap_lines("The bill is as the card and the meter have it.", width))
+  if (!nrow(f)) return(wrap_lines("The bill agrees with the rate card and the meter.", width))
   says <- finding_sentence(f, x$billed_in, x$card_as_of)
   marks <- ifelse(f[["claimed"]], "! ", "* ")
-  c(if (any(f[["claimed"]])) {
-      wrap_lines(paste0("Too much: ", format_money(x$too_much, x$billed_in), " of ",
-                        format_money(x$billed, x$billed_in), "."), width)
-    },
-    unlist(lapply(paste0(marks, says), wrap_lines, width = width)),
+  c(unlist(lapply(paste0(marks, says), wrap_lines, width = width)),
     if (any(f[["claimed"]])) {
-      wrap_lines(paste0("clockpigeon settle ", x$job,
-                        " --dispute FILE writes this down for the site."), width)
+      c("", "To write a letter to the site:",
+        paste0("  clockpigeon settle ", x$job, " --dispute FILE"))
     })
 }
 
@@ -111,20 +114,20 @@ finding_sentence <- function(f, currency, as_of) {
     units <- paste(number(row$quantity), row$unit)
     switch(
       row$code,
-      doubled = of("says the same as ", row$detail, ": ", amount, "."),
+      doubled = of("duplicate of ", row$detail, ": ", amount, "."),
       undelivered = of(if (is.na(row$detail))
-                       paste0(units, " more than the ", number(row$known), " that came")
-                       else paste0("frames ", row$detail, ", which never came"), ": ", amount, "."),
-      sum = of(units, " x ", price(row$price), " = ", money(row$known), ", and it asks ", amount,
+                       paste0(units, " more than the ", number(row$known), " delivered")
+                       else paste0("frames ", row$detail, ", never delivered"), ": ", amount, "."),
+      sum = of(units, " x ", price(row$price), " = ", money(row$known), "; the bill says ", amount,
                " more."),
-      price = of(units, " x (", price(row$price), " - ", price(row$known_price), " that ", card,
-                 " says) = ", amount, "."),
+      price = of(units, " x (", price(row$price), " - ", price(row$known_price), " on ", card,
+                 ") = ", amount, "."),
       tier = of(units, " x (", price(row$price), ", the price of ", row$detail, ", - ",
-                price(row$known_price), " of what was ordered) = ", amount, "."),
-      beyond = of(units, " beyond the ", number(row$known), " that ",
+                price(row$known_price), " of the order) = ", amount, "."),
+      beyond = of(units, " more than the ", number(row$known), " that ",
                   if (is.na(row$detail)) "all nodes" else row$detail, " can have worked: ", amount,
                   "."),
-      meter = of(units, " beyond the ", number(row$known), " that the runs took: ", amount, "."),
+      meter = of(units, " more than the ", number(row$known), " of the runs: ", amount, "."),
       spoilt = of(units, " spent on unusable pictures (frames ", row$detail, "): ",
                   amount, "."),
       discount = paste0("The discount is ", money(row$quantity), ", and by ", card, " it is ",

@@ -116,7 +116,8 @@ wrap_lines <- function(text, width = terminal_width(), indent = 2) {
 
 # A label and a text next to it, wrapped in its own column.
 labelled_lines <- function(label, text, wide, width = terminal_width()) {
-  if (width - wide < 24) return(c(label, paste0("  ", wrap_lines(sub("\n *", " ", text), width - 2, indent = 0))))
+  if (width - wide < 24)
+    return(c(label, paste0("  ", wrap_lines(sub("\n *", " ", text), width - 2, indent = 0))))
   # A command below a text stays on its own line, ready to paste.
   parts <- strsplit(text, "\n", fixed = TRUE)[[1]]
   lines <- c(wrap_lines(parts[1], width - wide, indent = 0), parts[-1])

@@ -7,7 +7,8 @@ verify_lines <- function(x, width = terminal_width(), refused = NULL) {
   usable <- sum(frames[["verdict"]] == "usable")
   said <- c(
     Frames = paste0(usable, " of ", nrow(frames), if (usable == 1 && nrow(frames) == 1) " is usable"
-                    else " are usable", if (x$looked) "." else ", by names and headers alone."),
+                    else " are usable",
+                    if (x$looked) "." else ", judged by names and headers only."),
     Sequences = if (length(unique(frames[["sequence"]])) > 1) {
       name <- sub("^[.]/", "", frames[["sequence"]])
       short <- basename(name)
@@ -18,13 +19,14 @@ verify_lines <- function(x, width = terminal_width(), refused = NULL) {
       paste0(paste(names(each), each, collapse = "; "), ".")
     },
     Others = if (x$others)
-    paste0(x$others, if (x$others == 1) " other file is" else " other files are", " no picture.")
+    paste0(x$others, if (x$others == 1) " other file is not a picture." else
+           " other files are not pictures.")
   )
   bad <- findings[findings[["weight"]] != "doubt", , drop = FALSE]
   doubts <- findings[findings[["weight"]] == "doubt", , drop = FALSE]
   c(paste0(if (length(x$job)) "Job " else "Folder ", or_else(x$job, short_path(x$where))), "",
     unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE),
-    finding_table(bad, "Not usable", width), finding_table(doubts, "To look at", width),
+    finding_table(bad, "Unusable", width), finding_table(doubts, "Suspect", width),
     again_lines(x, width, refused))
 }
 
@@ -83,8 +85,8 @@ again_lines <- function(x, width, refused = NULL) {
 # Commands that render refused frames again. `refused`: the ones moved aside in this run.
 again_text <- function(job, refused) {
   if (is.null(refused)) {
-    return(paste0(" clockpigeon verify ", job, " --again sets them aside; clockpigeon place ", job,
-                  " renders them."))
+    return(paste0(" To set them aside and render them: clockpigeon verify ", job,
+                  " --again, then clockpigeon place ", job, "."))
   }
   moved <- sum(refused[["moved"]])
   many <- if (moved == 1) " picture was" else " pictures were"

@@ -7,14 +7,16 @@ watch_lines <- function(x, width = terminal_width(), unicode = cli::is_utf8_outp
   body <- data.frame(part = parts[["option"]],
                      frames = paste(parts[["here"]], "of", parts[["frames"]]),
                      "of the work" = format_percent(parts[["work"]]),
-                     last = ifelse(is.finite(parts[["last"]]), clock(parts[["last"]]), "none yet"),
-                     done = clock(parts[["finish_p50"]]), check.names = FALSE)
+                     "last frame" = ifelse(is.finite(parts[["last"]]), clock(parts[["last"]]),
+                                           "none yet"),
+                     finish = clock(parts[["finish_p50"]]), check.names = FALSE)
   said <- watch_words(x)
   placed <- clock_text(x$placed, first_of(x$state$scenario$time_zone, "UTC"), date = TRUE)
-  c(paste0("Job ", x$job, ", placed ", placed), "",
+  sites <- unique(parts[["site"]])
+  c(paste0(x$job, " at ", paste(sites, collapse = " and "), ", started ", placed), "",
     unlist(Map(labelled_lines, names(said), said, 10, width), use.names = FALSE), "",
-    text_table(body, right = c("frames", "of the work", "last", "done"), spare = "last",
-               width = width), "",
+    text_table(body, right = c("frames", "of the work", "last frame", "finish"),
+               spare = "last frame", width = width), "",
     strip_lines(x, width, unicode), node_lines(x, width), alarm_lines(x, width))
 }
 
@@ -36,61 +38,68 @@ watch_words <- function(x) {
     Finish = finish_words(x, finish, asked, clock),
     Cost = paste0(about(x$mean), " ", scenario$currency, " on average",
                   if (range[1] != range[2])
-                  paste0(" (80 % range ", range[1], " to ", range[2], ")"),
-                  "; forecast at the decision: ", about(x$promised$cost_mean), "."),
+                  paste0(" (80 % range ", format_span(range[1], range[2]), ")"),
+                  ". Forecast at the start: ", about(x$promised$cost_mean), ".",
+                  if (is.finite(asked$budget)) paste0(" Budget: ", about(asked$budget), ".")),
+    "Do now" = if (ended) "All frames are received." else next_action(x, ready),
     "Site says" = if (!is.na(x$happened$claim) && !ended && finish[1] != "never") {
-      paste0(clock(x$happened$claimed_at + x$happened$claim), ", ",
+      paste0(clock(x$happened$claimed_at + x$happened$claim), ", reported ",
              format_duration(x$passed_s - x$happened$claimed_at), " ago.")
-    },
-    "Do now" = if (ended) "All frames are received." else next_action(x, ready)
+    }
   )
 }
 
 # `there`: received frames; `ready`: further frames that a site has ready.
 progress_words <- function(x, parts, there, ready) {
   last <- max(c(parts[["last"]][is.finite(parts[["last"]])], -Inf))
-  held <- if (isTRUE(x$happened$stopped)) " It was stopped." else if (isTRUE(x$happened$paused))
-    " It is paused."
-  paste0(there, " of ", sum(parts[["frames"]]), " frames received",
-         if (ready) paste0(", ", ready, " more are ready to fetch"),
-         if (last > -Inf) paste0(", the last ", format_duration(x$passed_s - last), " ago"),
-         ".", held,
+  held <- if (isTRUE(x$happened$stopped)) " The job was stopped." else
+    if (isTRUE(x$happened$paused)) " The job is paused."
+  work <- if (nrow(parts) == 1 && there + ready > 0)
+    paste0(" (", format_percent(parts[["work"]]), " of the work)")
+  paste0(whole_number(there + ready), " of ", whole_number(sum(parts[["frames"]])),
+         " frames rendered", work,
+         if (ready) paste0(", ", whole_number(there), " downloaded"), ".",
+         if (last > -Inf) paste0(" Last frame ", format_duration(x$passed_s - last), " ago."),
+         held,
          if (x$unknown) paste0(" Other files: ", x$unknown, "."))
 }
 
 # `finish`: median and ends of the range, as texts.
 finish_words <- function(x, finish, asked, clock) {
-  if (finish[1] == "never") return("never at this rate: see below.")
+  if (finish[1] == "never") return("Never at this rate: see below.")
   chance <- if (is.finite(asked$deadline_s)) {
-    paste0(". By the deadline ", clock(asked$deadline_s), ": ",
-           format_chance_near(x$p_deadline, asked$confidence), " likely (",
-           format_percent(x$promised$p_deadline), " at the decision)")
+    paste0(" On time for ", clock(asked$deadline_s), ": ",
+           format_chance_near(x$p_deadline, asked$confidence), " (at the start: ",
+           format_percent(x$promised$p_deadline), ").")
   }
   paste0(finish[1],
-         if (finish[2] != finish[3]) paste0(" (80 % range ", finish[2], " to ", finish[3], ")"),
-         chance, ".")
+         if (finish[2] != finish[3]) paste0(" (80 % range ", clock_range(finish), ")"), ".",
+         chance)
 }
 
 # The action of the gravest alarm that is due now; else what could be fetched.
 next_action <- function(x, ready) {
   alarms <- as_frame(x$alarms)
-  now <- alarms[["action"]][alarms[["level"]] == "now"]
-  if (length(now)) return(now[1])
-  if (!ready) return("Nothing to do.")
-  paste0("Nothing to do; clockpigeon fetch ", x$job, " fetches what is ready.")
+  now <- alarms[alarms[["level"]] == "now", , drop = FALSE]
+  command <- function(name) paste0("\n  clockpigeon ", name, " ", x$job)
+  if (nrow(now)) {
+    does <- c(money = "stop", halted = "resume", behind = "fetch")[now[["code"]][1]]
+    return(paste0(now[["action"]][1], if (!is.na(does)) command(does)))
+  }
+  if (ready) paste0("Nothing. To download rendered frames:", command("fetch")) else "Nothing."
 }
 
 # Jobs that run, a line each.
 running_jobs_lines <- function(x, width = terminal_width()) {
   x <- as_frame(x)
-  if (!nrow(x)) return("no job runs: clockpigeon place JOB places one that was decided")
+  if (!nrow(x)) return("No job is running. To place a recorded decision: clockpigeon place JOB")
   clock <- function(text) ifelse(is.na(text), "unknown", substr(sub("T", " ", text), 6, 16))
   there <- ifelse(is.na(x[["frames"]]), "", paste(x[["there"]], "of", x[["frames"]]))
-  body <- data.frame(job = x[["job"]], frames = there, done = clock(x[["p50"]]),
-                     "90 % by" = clock(x[["p90"]]), chance = format_percent(x[["p_deadline"]]),
+  body <- data.frame(job = x[["job"]], frames = there, finish = clock(x[["p50"]]),
+                     "90 % by" = clock(x[["p90"]]), "on time" = format_percent(x[["p_deadline"]]),
                      alarm = ifelse(is.na(x[["alarm"]]), "", x[["alarm"]]), check.names = FALSE)
   told <- which(!is.na(x[["says"]]))
-  c(text_table(body, right = c("frames", "done", "90 % by", "chance"), width = width),
+  c(text_table(body, right = c("frames", "finish", "90 % by", "on time"), width = width),
     "Times are UTC.",
     unlist(lapply(paste0(x[["job"]], ": ", x[["says"]], ".")[told], wrap_lines, width = width)))
 }
@@ -114,8 +123,9 @@ strip_lines <- function(x, width, unicode) {
   states <- frame_states_of(x)
   marks <- if (unicode) c("\u2588", "\u2592", "\u2591") else c("#", "+", ".")
   c(paste0("Frames  ", strip_marks(x$came, states, cells, unicode)),
-    paste0("        ", wrap_lines(paste0(marks[1], " there, ", marks[2],
-                                         " in part, r rendering, x failed, ", marks[3], " to come"),
+    paste0("        ", wrap_lines(paste0(marks[1], " received, ", marks[2],
+                                         " in part, r rendering, x failed, ", marks[3],
+                                         " not started"),
                                   width - 8)))
 }
 
@@ -135,11 +145,13 @@ node_lines <- function(x, width, most = 12) {
   doing <- ifelse(!nodes[["up"]], "gone",
                   ifelse(is.na(at), "idle", paste(open[["shot"]][at], open[["frame"]][at])))
   body <- data.frame(node = nodes[["node"]], frames = paste(nodes[["frames"]]),
-                     "a frame" = format_duration(nodes[["busy_s"]] / pmax(nodes[["frames"]], 1)),
-                     heard = paste(format_duration(pmax(x$passed_s - nodes[["last"]], 0)), "ago"),
+                     "per frame" = format_duration(nodes[["busy_s"]] / pmax(nodes[["frames"]], 1)),
+                     "last report" = paste(format_duration(pmax(x$passed_s - nodes[["last"]], 0)),
+                                           "ago"),
                      doing = doing,
                      check.names = FALSE)
-  c("", text_table(utils::head(body, most), right = c("frames", "a frame", "heard"), width = width),
+  c("", text_table(utils::head(body, most), right = c("frames", "per frame", "last report"),
+                   width = width),
     if (nrow(body) > most) paste("and", nrow(body) - most, "more"))
 }
 
@@ -163,25 +175,26 @@ alternatives_lines <- function(x, ways = job_alternatives(x), width = terminal_w
   clock <- function(seconds) by_clock(seconds, x$state$scenario)
   kept <- ways[unique(c(seq_len(min(most, nrow(ways) - 1)), nrow(ways))), , drop = FALSE]
   stop <- kept[["option"]] == "stop"
-  body <- data.frame(way = ifelse(is.na(kept[["site"]]) | startsWith(kept[["option"]], "add "),
+  body <- data.frame(alternative = ifelse(is.na(kept[["site"]]) |
+                                          startsWith(kept[["option"]], "add "),
                                   kept[["option"]],
                                   paste("rest to", kept[["option"]])),
-                     done = ifelse(stop, paste(kept[["frames"]], "frames"),
+                     finish = ifelse(stop, paste(kept[["frames"]], "frames"),
                                    clock(kept[["finish_p50"]])),
                      "90 % by" = ifelse(stop, "", clock(kept[["finish_p90"]])),
                      cost = format_money(kept[["cost_mean"]], x$state$scenario$currency),
-                     chance = ifelse(stop, "", format_percent(kept[["p_both"]])),
+                     likely = ifelse(stop, "", format_percent(kept[["p_both"]])),
                      check.names = FALSE)
   under_way <- sum(x$frames[["state"]] == "rendering")
-  c("", text_table(body, right = c("done", "90 % by", "cost", "chance"), width = width),
+  c("", text_table(body, right = c("finish", "90 % by", "cost", "likely"), width = width),
     unlist(lapply(which(!is.na(kept[["note"]])), function(k) {
-      wrap_lines(paste0("First: ", body[["way"]][k], ": ", kept[["note"]][k], "."), width)
+      wrap_lines(paste0("First: ", body[["alternative"]][k], ": ", kept[["note"]][k], "."), width)
     })),
     wrap_lines(paste0(if (all(is.na(x$at_sites[["charged"]])))
-                      "Spent so far is taken by the work that is done."
-                      else "Spent so far is what was charged.", if (under_way) paste0(
-      " What is under way (", under_way, if (under_way == 1) " frame" else " frames",
-                        ") would be paid twice ", "elsewhere, and is lost by a stop.")), width))
+                      "The cost so far is estimated from the finished work."
+                      else "The cost so far is what the site charged.", if (under_way) paste0(
+      " ", under_way, if (under_way == 1) " running frame" else " running frames",
+      " would be paid twice elsewhere, and would be lost at a stop.")), width))
 }
 
 #' @export
@@ -240,11 +253,11 @@ plot_belief <- function(x) {
      ggplot2::geom_text(data = events, ggplot2::aes(.data[["at_s"]], 0, label = .data[["what"]]),
                         angle = 90, hjust = 0, vjust = -0.4, size = 3, colour = "grey35")) +
     watch_axis(x) + watch_axis(x, ggplot2::scale_y_continuous, limits = c(0, top)) +
-    ggplot2::labs(x = "now", y = "done",
+    ggplot2::labs(x = "time", y = "finish",
                   title = paste0("Job ", x$job, ": ", done_title(x, label(last[["p50"]]))),
                   caption = paste0(
-                    "Line and band: median and middle 80 % of when it is done, at each moment.",
-                    "\nDotted: now. Where they meet, it is done.",
+                    "Line and band: median and 80 % range of the finish, as forecast over time.",
+                    "\nDotted line: now. The job finishes where the two meet.",
                     if (far) paste0(" Deadline: ", label(asked$deadline_s), ", above the figure.")),
                   alt = paste0("When job ", x$job,
                                " is done, as believed at each moment: at last between ",

@@ -12,15 +12,16 @@ week_lines <- function(x, width = terminal_width()) {
   kept <- rows[rows[["kept"]], , drop = FALSE]
   when <- function(seconds) ifelse(is.na(seconds), "", clock_text(x$now + seconds, x$time_zone))
   body <- data.frame(
-    job = kept[["job"]], where = kept[["where"]], done = when(kept[["p50"]]),
+    job = kept[["job"]], plan = kept[["where"]], finish = when(kept[["p50"]]),
     "90 % by" = when(kept[["p90"]]), deadline = when(kept[["deadline_s"]]),
-    chance = format_percent(kept[["chance"]]), cost = number_text(kept[["cost"]]),
+    likely = format_percent(kept[["chance"]]), cost = number_text(kept[["cost"]]),
     check.names = FALSE
   )
+  names(body)[7] <- paste0("cost, ", x$currency)
   c(
     wrap_lines(week_answer(x), width), "",
     if (nrow(kept))
-    text_table(body, right = c("done", "90 % by", "deadline", "chance", "cost"), width = width),
+    text_table(body, right = names(body)[3:7], width = width),
     if (NROW(x$running)) c("", wrap_lines(running_job_words(x), width)),
     if (length(x$placed)) c("", wrap_lines(placed_words(x$placed), width)),
     if (NROW(x$late)) c("", wrap_lines(late_words(x), width)),
@@ -53,9 +54,9 @@ no_week_rows <- data.frame(job = character(), chance = numeric(), p50 = numeric(
 week_answer <- function(x) {
   n <- length(x$week$jobs)
   paste0(x$week$kept, " of ", n, if (n == 1) " job " else " jobs ",
-         if (x$week$kept == 1) "is" else "are", " kept with the chance that each asks, for ",
+         if (x$week$kept == 1) "keeps its" else "keep their", " limits, for ",
          format_money(x$week$cost, x$currency), " on average.",
-         if (x$week$kept > 0) " Render on your own nodes in this order.", near_words(x))
+         if (x$week$kept > 0) " On own nodes, render in this order.", near_words(x))
 }
 
 # Jobs that hardly miss what they ask, on draws that they were not planned on.
@@ -63,7 +64,8 @@ near_words <- function(x) {
   rows <- week_table(x)
   near <- rows[rows[["kept"]] & rows[["chance"]] < rows[["confidence"]] - 1e-9, , drop = FALSE]
   if (nrow(near))
-    paste0(" Nearly: ", paste0(near[["job"]], " ", format_percent(near[["chance"]]), " of ",
+    paste0(" Just below the requirement: ",
+           paste0(near[["job"]], " ", format_percent(near[["chance"]]), " of ",
                                format_percent(near[["confidence"]]), collapse = ", "), ".")
 }
 
@@ -71,36 +73,36 @@ near_words <- function(x) {
 running_job_words <- function(x) {
   until <- x$running[["until_s"]]
   nodes <- x$running[["nodes"]]
-  paste0("Under way, before all of these: ", x$running[["job"]], " at ", x$running[["site"]],
+  paste0("Running first: ", x$running[["job"]], " at ", x$running[["site"]],
          " on ", nodes, ifelse(nodes == 1, " node", " nodes"),
          ifelse(is.finite(until),
                 paste0(" until about ", clock_text(x$now + pmin(until, 1e9), x$time_zone), "."),
-                ", with no end in sight."))
+                ", end unknown."))
 }
 
 # Job files that are left out; `placed`: the jobs that were placed for them, by the files' names.
 placed_words <- function(placed) {
-  paste0("Left out, since placed: ", toString(ifelse(names(placed) == placed, placed,
+  paste0("Already placed: ", toString(ifelse(names(placed) == placed, placed,
                                                      paste0(names(placed), " (as ", placed, ")"))),
-         ". Name it to plan it all the same.")
+         ". To plan a placed job again, name it.")
 }
 
 late_words <- function(x) {
   due <- stats::setNames(vapply(x$week$jobs, `[[`, 0, "deadline_s"),
                          vapply(x$week$jobs, `[[`, "", "job"))
   at <- x$late[["at_s"]]
-  paste0("Not kept: ", x$late[["job"]], ". ", ifelse(
-    is.finite(at), paste0("With the chance it asks it can be done by ",
+  paste0("Misses its limits: ", x$late[["job"]], ". ", ifelse(
+    is.finite(at), paste0("Earliest finish with its confidence: ",
                           clock_text(x$now + pmin(at, 1e9), x$time_zone), " (", x$late[["by"]],
                           "), ", format_duration(pmax(at - due[x$late[["job"]]], 0)),
-                          " after its deadline: move it there, or refuse it."),
-    "Nothing does it within its budget: refuse it, or ask for more money."
+                          " after its deadline. Move the deadline, or decline the job."),
+    "No option fits its budget. Raise the budget, or decline the job."
   ))
 }
 
 more_words <- function(x) {
   more <- x$more
-  if (!NROW(more)) return("No job has an option on nodes of your own.")
+  if (!NROW(more)) return("No job can run on your own nodes.")
   gain <- more[["kept"]] - more[["kept_now"]]
   saves <- more[["cost_now"]] - more[["cost"]]
   paste0("One more node at ", more[["pool"]], ": ", ifelse(

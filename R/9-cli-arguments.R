@@ -7,41 +7,43 @@ cli_option <- function(flag, help, type = "character", default = NULL) {
 format_option <- cli_option("--format", "table, csv or json [table]", default = "table")
 job_options <- list(
   cli_option(
-    "--shots", paste0("shots of the job, with commas between [the job file's, the project's ",
-                      "default, or all]")),
-  cli_option("--engine", "engine, or several to choose among [the project's default]"),
+    "--shots", paste0("shots of the job, separated by commas [the job file's, else the ",
+                      "project's, else all]")),
+  cli_option("--engine", "engine, or several to compare [the project's default]"),
   cli_option("--engine-version",
-             "its version, or several [the project's default, or the newest measured]"),
-  cli_option("--limits", "limits to choose among: own, 50% (of the samples), 'noise 0.02' [own]"),
+             "version, or several [the project's default, else the newest measured]"),
+  cli_option(
+    "--limits", "limits to compare: own (the shot's), 50% of its samples, 'noise 0.02' [own]"),
   cli_option(
     "--only",
-    "sites, tiers, hires, starts or field=value to keep, such as saltmill,nodes=20 [all]"),
-  cli_option("--without", "sites, tiers, hires, starts or field=value to leave out [none]"),
+    "sites, tiers, hires, starts or field=value to consider: saltmill,nodes=20 [all]"),
+  cli_option("--without", "sites, tiers, hires, starts or field=value to exclude [none]"),
   cli_option("--spreads",
-             "also spread by ranges, bands, shares or layers, where a site can [whole frames]"),
-  cli_option("--done", "frames that are done already, such as 'gears 1-300; basin 1-20' [none]"),
-  cli_option("--draws", "number of draws [2000]", "integer"),
-  cli_option("--as-is", "leave forecasts as they are: past jobs correct nothing", "logical", FALSE),
+             "also split frames into ranges, bands, shares or layers [whole frames]"),
+  cli_option("--done", "finished frames, such as 'gears 1-300; basin 1-20' [none]"),
+  cli_option("--draws", "number of simulated outcomes [2000]", "integer"),
+  cli_option("--as-is", "ignore corrections learned from past jobs", "logical", FALSE),
   cli_option("--machine",
-             "if frames were measured on a busy machine: busy again, or idle [busy]",
+             "state of a machine on which busy timings were measured: busy or idle [busy]",
              default = "busy"),
-  cli_option("--seed", "seed of the draws [1]", "integer")
+  cli_option("--seed", "seed of the simulation [1]", "integer")
 )
 question_options <- list(
   cli_option("--deadline",
-             "'fri 18:00', 'tomorrow 9:00', '2026-11-27 18:00', or a time from now: 30h"),
-  cli_option("--budget", "such as 250EUR"),
-  cli_option("--confidence", "chance asked for [0.9]", "double"),
-  cli_option("--each", "ask the confidence of deadline and of budget alone, not of both together",
+             paste0("'fri 18:00', 'tomorrow 9:00', '2026-11-27 18:00', or a time from now: 30h ",
+                    "[the job's, else the project's, else none]")),
+  cli_option("--budget", "maximum cost, such as 250EUR [the job's, else the project's, else none]"),
+  cli_option("--confidence", "required chance of keeping the limits [0.9]", "double"),
+  cli_option("--each", "apply the confidence to deadline and budget separately",
              "logical", FALSE),
   cli_option(
-    "--rule", "cheapest in time, fastest in budget, or best quality within both [cheapest]"),
+    "--rule", "cheapest in time, fastest in budget, or best quality in both [cheapest]"),
   cli_option(
-    "--plan", paste0("a plan of your own, or a decision's record, to compare with the best: a ",
-                     "YAML or JSON file"))
+    "--plan", paste0("your own plan or a recorded decision, to compare with the best: a YAML ",
+                     "or JSON file [none]"))
 )
 choice_options <- c(question_options, list(
-  cli_option("--show", "figure: tradeoff, timeline, chance, cost or frames [tradeoff]",
+  cli_option("--show", "figure to write: tradeoff, timeline, chance, cost or frames [tradeoff]",
              default = "tradeoff")
 ))
 # Columns that are the same for all rows that come in.
@@ -50,63 +52,64 @@ row_columns <- c("job", "shot", "scene", "frame", "engine", "engine_version", "n
 row_options <- lapply(row_columns,
                       function(name)
                       cli_option(paste0("--", gsub("_", "-", name)), paste("column", name)))
-figure_option <- cli_option("--figure", "also write the figure to this PNG file")
+figure_option <- cli_option("--figure", "write the figure to this PNG file [none]")
 
 verify_options <- list(
   cli_option(
-    "--frames", "frames that a folder is to have, such as 1-240 [its shot's, or first to last]"),
+    "--frames", "frames the folder should have, such as 1-240 [its shot's, else first to last]"),
   cli_option("--reference",
-             "folder of pictures that are right, or one of them [what trials of the job left]"),
-  cli_option("--quick", "only names, headers and ends of files", "logical", FALSE),
-  cli_option("--again", "set frames of a job aside that are not usable: `place` renders them again",
+             "folder of correct pictures, or one picture [frames of the job's trial]"),
+  cli_option("--quick", "check only names, headers and ends of files", "logical", FALSE),
+  cli_option("--again", "set unusable frames aside, so that `place` renders them again",
              "logical", FALSE),
-  cli_option("--sheet", "also write suspects next to their neighbours to this PNG file"),
+  cli_option("--sheet", "write suspect frames next to their neighbours to this PNG file [none]"),
   cli_option(
-    "--film", "also make this film of the one sequence there is, and count it (needs ffmpeg)"),
-  cli_option("--rate", "its pictures a second [25]", default = "25"),
-  cli_option("--list", "csv and json list: findings, frames (verdicts), again [findings]",
+    "--film", "make a film of the sequence and count its frames (needs ffmpeg) [none]"),
+  cli_option("--rate", "frames per second of the film [25]", default = "25"),
+  cli_option("--list", "rows for csv and json: findings, frames (verdicts) or again [findings]",
              default = "findings"),
   format_option)
 settle_options <- list(
-  cli_option("--bill", "the file that the site sent, CSV or JSON [the bill that the ledger has]"),
-  cli_option("--forget", "withdraw a bill that was read: its file, or the name that the file had"),
-  cli_option("--site", "whose bill it is [the only site that is no pool of yours]"),
-  cli_option("--all", "show steps that change nothing too", "logical", FALSE),
+  cli_option("--bill", "bill from the site, CSV or JSON [the bill in the ledger]"),
+  cli_option("--forget", "withdraw an imported bill: its file or file name"),
+  cli_option("--site", "site that sent the bill [the only rented site of the job]"),
+  cli_option("--all", "also show steps of 0", "logical", FALSE),
   cli_option("--dispute",
-             "also write a letter about overcharges to this file, .md and .json"),
+             "write a letter about overcharges to this file, as .md and .json [none]"),
   cli_option(
-    "--export", paste0("also write the lines as CSV in the columns of the FinOps Open Cost and ",
-                       "Usage Specification")),
-  cli_option("--list", "csv and json list: steps, findings, lines [steps]", default = "steps"),
+    "--export", paste0(
+      "write the lines to this CSV file, with the columns of the FinOps Open Cost ",
+      "and Usage Specification [none]")),
+  cli_option("--list", "rows for csv and json: steps, findings or lines [steps]",
+             default = "steps"),
   figure_option,
   format_option)
 week_options <- list(
-  cli_option("--budget", "for all jobs together, such as 250EUR [none]"),
-  cli_option("--confidence", "chance asked for of that budget [0.9]", "double"),
-  cli_option("--only", "sites to keep, such as attic,saltmill [all]"),
-  cli_option("--without", "sites to leave out [none]"),
-  cli_option("--draws", "number of draws; half of them judge the plan that the others found [2000]",
+  cli_option("--budget", "maximum cost of all jobs together, such as 250EUR [none]"),
+  cli_option("--confidence", "required chance of keeping that budget [0.9]", "double"),
+  cli_option("--only", "sites to consider, such as attic,saltmill [all]"),
+  cli_option("--without", "sites to exclude [none]"),
+  cli_option("--draws", "number of simulated outcomes; half tune the plan, half test it [2000]",
              "integer"),
-  cli_option("--seed", "seed of the draws [1]", "integer"), figure_option, format_option
+  cli_option("--seed", "seed of the simulation [1]", "integer"), figure_option, format_option
 )
 
 ledger_options <- list(
   cli_option(
-    "--before", paste0("for archive: the day before which timings were measured that are taken ",
-                       "out, such as 2025-01-01")),
+    "--before", "archive: timings measured before this day, such as 2025-01-01"),
   format_option
 )
 
 learned_options <- list(
-  cli_option("--list", "csv and json list: scores, corrections, rates [scores]",
+  cli_option("--list", "rows for csv and json: scores, corrections or rates [scores]",
              default = "scores"),
   figure_option,
   format_option)
 
 page_options <- c(job_options, question_options[1:5], list(
   cli_option("--port", "port on the loopback address [a free one]", "integer", 0L),
-  cli_option("--no-open", "do not open it in the browser", "logical", FALSE),
-  cli_option("--for", "end after this time, such as 8h [never]")))
+  cli_option("--no-open", "do not open the browser", "logical", FALSE),
+  cli_option("--for", "stop the server after this time, such as 8h [never]")))
 
 cli_parser <- function(command, row) {
   options <- lapply(row$options, function(o) {

@@ -10,10 +10,10 @@ test_that("version and help are on standard output, with status 0", {
   for (command in names(clockpigeon:::cli_commands))
     expect_match(text, paste0("\n  ", command, " "), fixed = TRUE)
   # Each command belongs to one stage.
-  listed <- unlist(clockpigeon:::command_stages, use.names = FALSE)
+  listed <- unlist(clockpigeon:::help_stages, use.names = FALSE)
   expect_setequal(listed, names(clockpigeon:::cli_commands))
   expect_identical(anyDuplicated(listed), 0L)
-  for (stage in names(clockpigeon:::command_stages)) expect_match(text, paste0("\n", stage, "\n"))
+  for (stage in names(clockpigeon:::help_stages)) expect_match(text, paste0("\n", stage, "\n"))
 })
 
 test_that("every option of every command is in its help", {
