@@ -2,8 +2,8 @@
 
 # Colours that stay apart under the common colour blindnesses (Okabe & Ito 2008); shape and label
 # say the same.
-standing_colours <- c("the plan" = "#0072B2", "fits" = "#009E73", "does not fit" = "#D55E00")
-standing_shapes <- c("the plan" = 16, "fits" = 17, "does not fit" = 4)
+standing_colours <- c("plan" = "#0072B2", "fits" = "#009E73", "does not fit" = "#D55E00")
+standing_shapes <- c("plan" = 16, "fits" = 17, "does not fit" = 4)
 choice_shows <- c("tradeoff", "timeline", "chance", "cost", "frames")
 
 #' @rdname figures
@@ -20,11 +20,12 @@ plot_tradeoff <- function(object) {
   x <- as_frame(object$options)
   x <- x[is.finite(x[["finish_p50"]]), , drop = FALSE]
   if (!nrow(x)) refuse_unfinished("no option")
-  x[["standing"]] <- factor(ifelse(x[["pick"]], "the plan",
+  x[["standing"]] <- factor(ifelse(x[["pick"]], "plan",
                                    ifelse(x[["fits"]], "fits", "does not fit")),
                             names(standing_colours))
-  # Names of those that matter; with many options the rest stays without.
-  named <- x[["pick"]] | x[["non_dominated"]] | nrow(x) <= 8
+  # Names of the leading options: more would touch each other.
+  leads <- order(!x[["pick"]], !x[["non_dominated"]], !x[["fits"]], x[["rank"]])
+  named <- seq_len(nrow(x)) %in% utils::head(leads, 7) & (x[["non_dominated"]] | nrow(x) <= 7)
   x[["label"]] <- ifelse(named, x[["option"]], "")
   x[["finish_p90"]] <- pmin(x[["finish_p90"]], 10 * max(x[["finish_p50"]]))
   x <- with_plan(x, object)
@@ -38,33 +39,50 @@ plot_tradeoff <- function(object) {
     ggplot2::geom_point(size = 3.2) +
     ggrepel::geom_text_repel(ggplot2::aes(label = .data[["label"]]), size = 3.5, seed = 1,
                              min.segment.length = 0.3, box.padding = 0.6, bg.color = "white",
-                             bg.r = 0.2, max.overlaps = Inf, nudge_y = max(x[["cost_p90"]]) / 20,
-                             show.legend = FALSE) +
+                             bg.r = 0.2, max.overlaps = Inf, force = 4, max.time = 2,
+                             max.iter = 1e5, show.legend = FALSE) +
     ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
     ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
     ggplot2::scale_x_log10(breaks = time_ticks, labels = moment_labels(object),
                            expand = ggplot2::expansion(mult = 0.08),
                            guide = ggplot2::guide_axis(check.overlap = TRUE)) +
-    ggplot2::scale_y_continuous(limits = c(0, NA),
-                                expand = ggplot2::expansion(mult = c(0.03, 0.12))) +
-    ggplot2::labs(x = paste0("done ", moment_axis(object), ", each step a factor"),
-                  y = paste0("cost (", object$forecast$scenario$currency, ")"), colour = NULL,
+    cost_scale(x) +
+    ggplot2::labs(x = paste0("finish ", moment_axis(object), ", log scale"),
+                  y = paste0("cost, ", object$forecast$scenario$currency,
+                             if (has_wide_costs(x)) ", log scale"), colour = NULL,
                   shape = NULL, title = answer_title(object),
                   caption = figure_basis(object$forecast), alt = choice_alt(object)) +
     plain_theme()
+}
+
+# Do the costs differ so much that a linear axis would press the cheap options together?
+has_wide_costs <- function(x) {
+  paid <- x[["cost_p50"]][x[["cost_p10"]] > 0]
+  length(paid) == nrow(x) && max(paid) > 20 * min(paid)
+}
+
+cost_scale <- function(x) {
+  room <- ggplot2::expansion(mult = c(0.06, 0.12))
+  if (!has_wide_costs(x)) {
+    return(ggplot2::scale_y_continuous(limits = c(0, NA), expand = room))
+  }
+  steps <- c(outer(c(1, 2, 5), 10^(-3:8)))
+  ggplot2::scale_y_log10(breaks = steps, labels = function(v) format(v, trim = TRUE, big.mark = ",",
+                                                                     drop0trailing = TRUE),
+                         minor_breaks = NULL, expand = room)
 }
 
 # The plan among the options, if it combines several.
 with_plan <- function(x, choice) {
   plan <- choice$plan
   if (plan$kind == "one") return(x)
-  x[["standing"]][x[["standing"]] %in% "the plan"] <- "fits"
+  x[["standing"]][x[["standing"]] %in% "plan"] <- "fits"
   row <- x[1, , drop = FALSE]
   points <- function(column) quantile_of(plan$draws[[column]], c(0.1, 0.5, 0.9))
   row[c("finish_p10", "finish_p50", "finish_p90")] <- as.list(points("finish_s"))
   row[c("cost_p10", "cost_p50", "cost_p90")] <- as.list(points("cost"))
-  row[["label"]] <- paste0(if (plan$fits) "the plan: " else "nearest: ", plan_name(plan))
-  row[["standing"]] <- factor(if (plan$fits) "the plan" else "does not fit",
+  row[["label"]] <- paste0(if (plan$fits) "" else "nearest: ", plan_name(plan))
+  row[["standing"]] <- factor(if (plan$fits) "plan" else "does not fit",
                               levels(x[["standing"]]))
   rbind(x, row)
 }
@@ -77,8 +95,8 @@ moment_labels <- function(choice) {
            by_clock(ifelse(is.na(seconds), 0, seconds), choice$forecast$scenario))
 }
 moment_axis <- function(choice) {
-  if (!is_long(choice)) return("after (time from now)")
-  paste0("at (", first_of(choice$forecast$scenario$time_zone, "UTC"), ")")
+  if (!is_long(choice)) return("(time from now)")
+  paste0("(", first_of(choice$forecast$scenario$time_zone, "UTC"), ")")
 }
 is_long <- function(choice) {
   finish <- choice$plan$draws[["finish_s"]]
@@ -112,9 +130,10 @@ bound_marks <- function(choice) {
   )
 }
 
-stage_words <- c(held_s = "held back", prepare_s = "pack", upload_s = "upload", wait_s = "wait",
-                 start_s = "start and load", prepass_s = "pre-pass", render_s = "render",
-                 closed_s = "closed hours", download_s = "download", encode_s = "encode")
+stage_words <- c(held_s = "waiting for the start", prepare_s = "pack", upload_s = "upload",
+                 wait_s = "wait", start_s = "start and load", prepass_s = "pre-pass",
+                 render_s = "render", closed_s = "closed hours", download_s = "download",
+                 encode_s = "encode")
 
 # The stages of the longest chain of events behind each other, at their medians; whiskers from when
 # a stage could end.
@@ -156,11 +175,10 @@ plot_timeline <- function(choice) {
                                 limits = c(0, NA),
                                 expand = ggplot2::expansion(mult = c(0.01, 0.22))) +
     ggplot2::labs(x = if (is_long(choice)) moment_axis(choice) else "time from now", y = NULL,
-                  title = paste0(option, ": longest is ", longest),
+                  title = paste0(capital_text(longest), " takes longest at ", option),
                   caption = paste0(
-                    "The chain of events that decides the end. Bars: medians; lines: when a stage ",
-                    "ends, middle 80 % of ", nrow(d),
-                    " draws;\nin brackets its mean share of the whole.",
+                    "Stages of the critical path. Bars: medians. Lines: 80 % range of each ",
+                    "stage's end (", nrow(d), " draws).\nIn brackets: mean share of the total.",
                     if (is.finite(choice$deadline_s)) " Dashed: deadline."),
                   alt = paste0("Stages of ", option, ": ",
                                paste0(rev(levels(x$stage)), " ", x$label, collapse = ", "), ".")) +
@@ -204,16 +222,17 @@ plot_chance <- function(choice) {
     ggplot2::scale_x_continuous(labels = if (is_long(choice)) function(v)
                                 moment_labels(choice)(v * unit)
                                          else ggplot2::waiver()) +
-    ggplot2::labs(x = if (is_long(choice)) paste("done", moment_axis(choice))
+    ggplot2::labs(x = if (is_long(choice)) paste("finish", moment_axis(choice))
                       else paste0(c("1" = "seconds", "60" = "minutes",
                                     "3600" = "hours")[[paste(unit)]], " from now"),
-                  y = "chance to be done",
+                  y = "finished by then",
                   title = answer_title(choice),
                   caption = paste0("Share of ", choice$forecast$n,
-                                   " draws that have finished. Grey: the chance asked, ",
+                                   " draws finished by each moment. Grey: required, ",
                                    format_percent(choice$confidence), ".",
                                    if (is.finite(choice$deadline_s)) " Dashed: deadline."),
-                  alt = paste0("Chance to be done against time: ", toString(names(series)), ".")) +
+                  alt = paste0("Share of draws finished over time: ", toString(names(series)),
+                               ".")) +
     plain_theme()
 }
 
@@ -250,11 +269,9 @@ plot_cost <- function(choice) {
     ggplot2::scale_fill_manual(values = fills, name = NULL) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0.01, 0.16))) +
     ggplot2::labs(x = paste0("mean cost (", currency, ")"), y = NULL,
-                  title = paste0("What it costs: ",
-                                                                                      choice_title(
-                                                                                        choice)),
+                  title = cost_title(totals, currency),
                   caption = paste0(
-                    "Means over the draws, by line of the bill; below zero what is taken off.",
+                    "Means of the draws by line of the bill; reductions are below zero.",
                     if (near) " Dashed: budget."
                     else if (is.finite(choice$budget))
                     paste0(" Budget: ", format_money(choice$budget,
@@ -264,6 +281,11 @@ plot_cost <- function(choice) {
                                paste0(totals$option, " ", format_money(totals$cost, currency),
                                       collapse = ", "), ".")) +
     plain_theme()
+}
+
+cost_title <- function(totals, currency) {
+  least <- totals[which.min(totals$cost), ]
+  paste0(least$option, " costs least: ", format_money(least$cost, currency), " on average")
 }
 
 # Usable frames at each moment, and where a spend cap stops them.
