@@ -256,7 +256,8 @@ unusable_alarm <- function(site) {
   new_alarm("spoilt", "soon", site$site,
             paste0(site$spoilt, if (site$spoilt == 1) " picture of " else " pictures of ",
                    site$site, " arrived incomplete"),
-            "They will be fetched again. If they stay incomplete, ask the site to render them again.")
+            paste0("They will be fetched again. If they stay incomplete, ask the site to render ",
+                   "them again."))
 }
 
 # The budget, and when it is exceeded: spending goes with the work.

@@ -67,14 +67,14 @@ step_words <- function(x, steps) {
     "number of frames" = paste(part[["there"]][at], "of", part[["frames"]][at], "delivered"),
     speed = if (x$measured)
       paste0("median frame took ", format(round(x$ratio, 2)), " of the forecast"),
-    "time a frame" = "single frames, compared with the median frame",
+    "time a frame" = "frames other than the median",
     "failed and unusable work" = if (x$measured)
     paste0(x$runs[["failed"]], " of ", x$runs[["all"]], " runs failed"),
-    "start, load and idle" = "other use that the rate card bills", use = "not metered",
+    "start, load and idle" = "other use on the rate card", use = "not metered",
     "doubled lines" = paste(count("doubled"), "billed twice"),
-    "use beyond the meter" = "billed use compared with metered use",
-    rate = "billed prices compared with the rate card",
-    "tier or class" = "prices of another tier or class",
+    "use beyond the meter" = "more use billed than metered",
+    rate = "billed and card prices differ",
+    "tier or class" = "prices of another tier",
     rounding = "rounding of the lines",
     exchange = paste0(signif(rate[["then"]], 5), " then, ", signif(rate[["now"]], 5), " now")
   )

@@ -103,29 +103,27 @@ help_grouped_options <- function(options, few = 7) {
   Filter(length, c(groups, list(More = rest, "Columns of every row" = options[is_column])))
 }
 
-help_option_lines <- function(options, width) {
-  wide <- 26
-  unlist(lapply(options, function(option) {
-    label <- paste0("  ", help_option_label(option))
-    help <- strwrap(option$help, max(width - wide, 20))
-    if (nchar(label) > wide - 2) return(c(label, paste0(strrep(" ", wide), help)))
-    paste0(formatC(c(label, rep("", length(help) - 1)), width = -wide), help)
-  }))
+help_option_lines <- function(option, width, wide = 26) {
+  label <- paste0("  ", help_option_label(option))
+  help <- strwrap(option$help, max(width - wide, 20))
+  if (nchar(label) > wide - 2) return(c(label, paste0(strrep(" ", wide), help)))
+  paste0(formatC(c(label, rep("", length(help) - 1)), width = -wide), help)
 }
 
 # Help of one command.
 help_command_lines <- function(command, row, width = min(terminal_width(), 100)) {
   groups <- Filter(length, help_grouped_options(row$options))
   c(
-    paste0("clockpigeon ", command, ": ", row$about),
+    wrap_lines(paste0("clockpigeon ", command, ": ", row$about), width),
     "",
-    trimws(paste("Usage: clockpigeon", command, row$arguments,
-                 if (length(row$options)) "[OPTIONS]")),
+    wrap_lines(paste(c("Usage: clockpigeon", command, if (nzchar(row$arguments)) row$arguments,
+                       if (length(row$options)) "[OPTIONS]"), collapse = " "), width),
     "",
     if (length(help_examples[[command]]))
       c("Examples", paste0("  clockpigeon ", help_examples[[command]]), ""),
-    unlist(Map(function(title, options) c(title, help_option_lines(options, width), ""),
-               names(groups), groups), use.names = FALSE),
+    unlist(Map(function(title, options) {
+      c(title, unlist(lapply(options, help_option_lines, width)), "")
+    }, names(groups), groups), use.names = FALSE),
     if (length(row$more)) row$more()
   )
 }

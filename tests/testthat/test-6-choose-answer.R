@@ -2,7 +2,7 @@ test_that("the answer is said in the order in which it is asked, by the clock of
   x <- pair_of_sites("300 s", draws = 100)
   said <- clockpigeon:::answer_words(x)
   expect_identical(names(said), c("do", "done", "cost", "rests", "risk", "first"))
-  expect_match(said[["done"]], "^12:0[0-9]:[0-9]{2} .*By the deadline 12:05:00: .* likely")
+  expect_match(said[["done"]], "^12:0[0-9]:[0-9]{2} .*On time: [0-9]+ %")
   expect_match(said[["cost"]], "EUR on average")
   expect_match(said[["rests"]], "Speeds .*slow")
 })
@@ -22,7 +22,7 @@ test_that("the rows are the plan, what else fits, then the nearest misses, in th
   rows <- clockpigeon:::answer_rows(x)
   expect_identical(rows$what, c("middle", "cheap", "dear"))
   expect_identical(rows$mark, c(">", " ", " "))
-  expect_match(clockpigeon:::answer_title(x), "^middle: done .* EUR, 90 % sure$")
+  expect_match(clockpigeon:::answer_title(x), "^middle: done .* EUR, 90 % likely$")
 })
 
 test_that("the fallback is said as it is to be carried out", {
@@ -31,6 +31,6 @@ test_that("the fallback is said as it is to be carried out", {
   scenario <- list(now = as.POSIXct("2026-11-24 12:00", tz = "UTC"), time_zone = "UTC")
   expect_identical(clockpigeon:::policy_words(plan, scenario),
                    paste(
-                     "Checkpoint Tue 13:00: with fewer than 12 of the 60 frames finished, send the rest to",
+                     "Checkpoint Tue 13:00: with fewer than 12 frames finished, send the rest to",
                      "quick t, 1 node."))
 })

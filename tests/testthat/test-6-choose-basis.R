@@ -7,13 +7,13 @@ test_that("what is not known is told by code, once each", {
   expect_false("claimed" %in% names(unknown))
   expect_match(unknown[["stages"]], "pack at quayside")
   expect_match(clockpigeon:::left_out_words(f$scenario),
-               "cannot do it as it is: broadloom: does not run sundew",
+               "Cannot run this job: broadloom: does not run sundew",
                all = FALSE)
   expect_match(clockpigeon:::left_out_words(f$scenario, FALSE),
-               "ask: .*tollhouse, treadle; measure: highgarret; ")
+               "sites left out: [0-9]+ cannot run this job, 1 to measure, [0-9]+ to ask")
   f$scenario$options$evidence[1] <- "claimed"
   f$scenario$doubts <- "attic: old"
   unknown <- clockpigeon:::unknown_words(f)
-  expect_match(unknown[["claimed"]], "spread of 25 %", fixed = TRUE)
-  expect_identical(unknown[["prices"]], "Doubtful prices: attic: old")
+  expect_match(unknown[["claimed"]], "spread is taken as 25 %", fixed = TRUE)
+  expect_identical(unknown[["prices"]], "Prices to confirm: attic: old")
 })

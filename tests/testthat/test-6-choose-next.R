@@ -47,6 +47,6 @@ test_that("an engine or version that nobody measured, and fewer samples, are wor
   # A frame's loading stays, so that half the samples take more than half the time.
   expect_gt(half$saves, 0.4 * 0.5 * x$plan$mean)
   expect_lt(half$saves, 0.5 * 0.5 * x$plan$mean)
-  expect_match(clockpigeon:::next_lines(x, rows), "Where another picture would do as well:",
+  expect_match(clockpigeon:::next_lines(x, rows), "Would fewer samples do?",
                all = FALSE)
 })

@@ -31,9 +31,9 @@ test_that("deadline and budget are asked of the same draws, and each alone on re
   expect_true(choose_option(f, 200 + both$options$late_s, 5, confidence = 0.8)$options$fits)
   expect_true(choose_option(f, 200, 5 + both$options$over, confidence = 0.8)$options$fits)
   expect_match(explain(both)[["a"]],
-               "keeps the deadline in 80 % and the budget in 80 %, but both together in 60 % of draws",
+               "on time 80 %, within budget 80 %, but both only 60 %",
                fixed = TRUE)
-  expect_match(explain(both)[[1]], "more budget lets in a")
+  expect_match(explain(both)[[1]], "more budget would admit a")
   expect_identical(choose_option(f, 200, 5, confidence = 0.8, together = FALSE)$pick, "a")
 })
 
@@ -84,7 +84,7 @@ test_that("draws that never finish are no success, and their frames are paid for
   expect_equal(x$options$cost_per_usable[1], 10 / 70)
   expect_equal(x$options$cost_whole[1], 10 / 70 * 10)
   expect_match(explain(x)[["a"]], "does not finish: only 50 % of draws do")
-  expect_match(explain(x)[["a"]], "70 % of frames come back usable")
+  expect_match(explain(x)[["a"]], "70 % of the frames are usable")
 })
 
 test_that("chances carry the error that so many draws leave, and near misses are said to be near", {

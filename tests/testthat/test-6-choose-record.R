@@ -36,5 +36,5 @@ test_that("a plan with a fallback is written down as it is to be carried out", {
                tolerance = 1)
   expect_identical(plan$rescue$site, "quick")
   expect_match(plan$policy,
-               "^Checkpoint .*: with fewer than [0-9]+ of the 60 frames finished, send the rest to quick")
+               "^Checkpoint .*: with fewer than [0-9]+ frames finished, send the rest to quick")
 })

@@ -43,12 +43,12 @@ test_that("what cannot be kept is named with when it could be, and what one more
   expect_identical(nrow(week$late), 3L - week$week$kept)
   expect_true(all(week$late$at_s > 7 * 3600))
   said <- paste(week_lines(week), collapse = " ")
-  expect_match(said, "Not kept: job-")
-  expect_match(said, "move it there, or refuse it")
+  expect_match(said, "Misses its limits: job-")
+  expect_match(said, "Move the\\s+deadline, or decline the\\s+job")
   expect_match(said, "One more node at attic")
   poor <- demo_week("7 h", "0.01 EUR", only = "attic")
   expect_match(paste(week_lines(choose_week(poor$forecasts, poor$asked)), collapse = " "),
-               "ask for more +money")
+               "Raise the +budget")
 })
 
 test_that("the mixed integer program takes on what fits by itself", {
@@ -85,7 +85,7 @@ test_that("jobs that are under way on own nodes come before all others", {
   expect_lte(week$week$kept, free$week$kept)
   expect_true(min(week$week$ends, na.rm = TRUE) >= 36000)
   said <- paste(week_lines(week, 200), collapse = " ")
-  expect_match(said, "Under way, before all of these: night at attic on 2 nodes until about")
+  expect_match(said, "Running first: night at attic on 2 nodes until about")
   # A node more is a free one.
   expect_true(all(week$more$kept >= week$more$kept_now))
   # So is what another card of the same machines holds, though no job of the week may use it.
@@ -96,5 +96,5 @@ test_that("jobs that are under way on own nodes come before all others", {
   held[[1]]$left_s <- Inf
   never <- choose_week(x$forecasts, x$asked, running = held)
   expect_identical(never$week$kept, 0L)
-  expect_match(paste(week_lines(never, 200), collapse = " "), "on 2 nodes, with no end in sight")
+  expect_match(paste(week_lines(never, 200), collapse = " "), "on 2 nodes, end unknown")
 })

@@ -3,28 +3,28 @@ test_that("the pick comes first, and each other option says why and by how much"
   expect_identical(names(text), c("middle", "cheap", "dear"))
   expect_match(text[["middle"]],
                paste(
-                 "the cheapest that fits (90 % (+-19.0) of draws finish by the deadline within the budget);",
-                 "medians 2m30s and 2.00 EUR"), fixed = TRUE)
+                 "the cheapest that fits (90 % (+-19.0) within deadline and budget);",
+                 "median 2m30s and 2.00 EUR"), fixed = TRUE)
   each <- explain(choose_option(given_forecast(finish, cost), 160, 5, together = FALSE))
   expect_match(each[["middle"]],
                paste(
-    "(100 % of draws finish by the deadline, 90 % (+-19.0) stay within the budget,",
-    "90 % (+-19.0) do both)"), fixed = TRUE)
+    "(100 % on time, 90 % (+-19.0) within budget,",
+    "90 % (+-19.0) both)"), fixed = TRUE)
   expect_match(text[["cheap"]],
-               "too late: 80 % of draws finish by the deadline, 90 % asked; a deadline 2m20s later would do",
+               "too late: on time 80 % (required: 90 %); would fit with 2m20s more time",
                fixed = TRUE)
   expect_match(text[["dear"]],
-               "too dear: 0 % stay within the budget, 90 % asked; 2.00 EUR more would do",
+               "too expensive: within budget 0 % (required: 90 %); would fit with 2.00 EUR more budget",
                fixed = TRUE)
   expect_match(explain(choose_option(given_forecast(finish, cost), 400))[["dear"]],
-               "6.00 EUR dearer and 50.0s sooner than the pick")
+               "6.00 EUR more and 50.0s sooner than the pick")
 })
 
 test_that("when none fits, the smallest change of money and of time is named", {
   text <- explain(choose_option(given_forecast(finish, cost), 60, 5))
   expect_identical(names(text)[1], "no option fits")
-  expect_match(text[[1]], "2.00 EUR more budget lets in dear", fixed = TRUE)
-  expect_match(text[[1]], "a deadline 1m30s later lets in middle", fixed = TRUE)
+  expect_match(text[[1]], "2.00 EUR more budget would admit dear", fixed = TRUE)
+  expect_match(text[[1]], "a deadline 1m30s later would admit middle", fixed = TRUE)
   expect_refusal(explain(1), "type")
 })
 

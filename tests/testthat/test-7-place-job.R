@@ -16,7 +16,7 @@ test_that("a decided job is placed on an own pool, rendered for real, and follow
   events <- job_events(x$ledger, "review-1")
   expect_identical(events$detail[events$what == "placed"], file.path(placed$folder, "frames"))
   expect_identical(sum(events$what == "arrived"), 12L)
-  expect_output(print(place), "It goes")
+  expect_output(print(place), "Ready to place")
   expect_output(print(placed), "12 of 12")
   # The job's own frames are what it is held against, not what it is forecast from.
   asked <- clockpigeon:::replan_job(clockpigeon:::job_plan_record(x$ledger, "review-1"), x$project)
@@ -95,7 +95,7 @@ test_that("trial frames go first, are evidence, and are not rendered again", {
   last <- plan_place(x$project, x$ledger, "review-1")
   expect_identical(sum(is.finite(last$seen$came)), 20L)
   expect_equal(last$chance, 1)
-  expect_match(clockpigeon:::place_lines(last, width = 80), "20 of 20 frames: no frames remain",
+  expect_match(clockpigeon:::place_lines(last, width = 80), "20 of 20 frames received. No frames remain",
                all = FALSE)
   # However late it is asked.
   expect_true(plan_place(x$project, x$ledger, "review-1", now = Sys.time() + 86400)$go)

@@ -62,7 +62,7 @@ test_that("what is left after a halt is placed anew, and its cap is what is left
   expect_gt(here, 0)
   expect_lt(here, 12)
   alarms <- as.data.frame(x$watch()$alarms)
-  expect_match(alarms$says[alarms$code == "halted"], paste(12 - here, "frames are not rendered"))
+  expect_match(alarms$says[alarms$code == "halted"], paste(12 - here, "frames not rendered"))
   expect_identical(x$watch()$p_deadline, 0)
   # Where the rest could go is told; the site itself can be given it again.
   expect_match(alarms$action[alarms$code == "late"], "Send the rest to ")

@@ -47,7 +47,7 @@ test_that("frames that are ready are done, though nobody fetched them for an hou
   expect_lt(max(watched$came), 1800)
   expect_true("behind" %in% watched$alarms$code)
   expect_match(paste(clockpigeon:::watch_lines(watched), collapse = "\n"),
-               "12 more are ready to fetch")
+               "frames rendered.*, [0-9]+ downloaded")
   expect_identical(x$fetch()$here, 12L)
   expect_true(all(x$watch()$here))
 })
@@ -78,7 +78,7 @@ test_that("orders given here are passed on once, whether or not the site could b
   expect_match(row$trouble, "does not answer: the line is dead")
   expect_true(is.na(row$state))
   alarms <- as.data.frame(x$watch()$alarms)
-  expect_match(alarms$says[alarms$code == "unreached"], "saltmill cannot be asked since")
+  expect_match(alarms$says[alarms$code == "unreached"], "no answer from saltmill since")
   x$fetch()
   expect_identical(nrow(events_named(x, "unreached")), 1L)
   x$service$request <- plain

@@ -140,7 +140,7 @@ test_that("an own pool is settled by what its runs come to", {
   expect_identical(nrow(s$findings), 0L)
   adds_up(s)
   expect_match(paste(clockpigeon:::settle_lines(s), collapse = " "),
-               "what its runs come to by the card")
+               "sent no bill; by the rate card the runs cost")
 })
 
 test_that("a rescue is held against what was forecast of it when the rest was sent", {

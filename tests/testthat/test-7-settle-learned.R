@@ -49,7 +49,7 @@ test_that("scores, corrections and rates are of the jobs there were", {
   expect_identical(learned(ledger_of_outcomes(1.6), but = "JOB-1")$scores,
                    learned(ledger_of_outcomes(numeric()))$scores)
   said <- paste(clockpigeon:::learned_lines(x), collapse = " ")
-  expect_match(said, "5 jobs were settled")
+  expect_match(said, "5 settled jobs")
   expect_match(said, "5 of 5 jobs\\s+ended outside")
 })
 

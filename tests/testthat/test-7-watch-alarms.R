@@ -25,14 +25,14 @@ test_that("nothing that comes, a node that is gone, a frame that is stuck, runs 
   none <- stats::setNames(list(scratch()), site)
   silent <- watched(x, none, 10 * each)
   expect_true("silent" %in% codes_at(silent, "now"))
-  expect_match(silent$alarms$says[silent$alarms$code == "silent"], "nothing came from .* yet")
+  expect_match(silent$alarms$says[silent$alarms$code == "silent"], "no frame from .* yet")
   events <- rbind(event(1, "node up"), event(2, "rendering", 1),
                   event(2 + each, "arrived", 1, seconds = each), event(3 + each, "rendering", 2))
   stuck <- watched(x, none, 20 * each, events = events)
   expect_true(all(c("stuck", "silent") %in% codes_at(stuck, "now")))
   expect_match(stuck$alarms$says[stuck$alarms$code == "stuck"], "s 2 is rendered on n for")
   gone <- watched(x, none, 2 * each, events = rbind(events, event(1.5 * each, "node gone")))
-  expect_match(gone$alarms$says[gone$alarms$code == "gone"], "the node n is gone since")
+  expect_match(gone$alarms$says[gone$alarms$code == "gone"], "node n gone since")
   failed <- do.call(rbind, lapply(1:8, function(k)
                                   rbind(event(k, "rendering", 3), event(k + 0.5, "failed", 3))))
   failing <- watched(x, none, 2 * each, events = failed)
@@ -59,7 +59,7 @@ test_that("a deadline that is lost names who still keeps it, and until when", {
   # Too late for anybody.
   over <- watched(x, list(slow = some_frames(scratch(), 1:30, 22 * (1:30))), 661)
   expect_match(over$alarms$action[over$alarms$code == "late"],
-               "No option keeps it now; the rest at quick|No option makes")
+               "No option keeps it now; the rest at quick|No other option")
   passed <- watched(x, list(slow = some_frames(scratch(), 1:30, 24 * (1:30))), 721)
   expect_match(passed$alarms$says[passed$alarms$code == "late"], "the deadline has passed")
 })
@@ -74,7 +74,7 @@ test_that("a budget that will be passed is told with the hour at which it is", {
   row <- poor$alarms[poor$alarms$code == "money", ]
   expect_identical(row$level, "now")
   expect_match(
-    row$says, "the budget of .* is kept with a chance of .*; half of the cases exceed it by")
+    row$says, "the forecast is .*, the budget .* \\(within budget: .*\\); half of the simulations exceed it by")
   expect_true(row$until_s > 16)
 })
 
@@ -142,8 +142,8 @@ test_that("where the money is gone it is said so, and what would keep the deadli
   expect_gt(clockpigeon:::spent_so_far(now), now$state$asked$budget)
   alarms <- as.data.frame(now$alarms)
   expect_match(alarms$says[alarms$code == "money"],
-               "the budget of 20.00 EUR is exceeded: [0-9.]+ EUR are spent")
-  expect_identical(alarms$action[alarms$code == "money"], "Stop: running frames add to it.")
+               "over budget: [0-9.]+ EUR spent of 20.00 EUR")
+  expect_identical(alarms$action[alarms$code == "money"], "Stop, or raise the budget: running frames cost more.")
   now$p_deadline <- 0.2
   late <- clockpigeon:::late_alarm(now)
   expect_match(late$action, "^Only above the budget: send the rest to")

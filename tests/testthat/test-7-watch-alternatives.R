@@ -25,7 +25,7 @@ test_that("what would be is simulated from here: another tier, other nodes, the 
   # What the rest costs elsewhere comes on top of what was charged.
   expect_true(all(ways$cost_mean[2:5] > clockpigeon:::spent_so_far(now)))
   text <- paste(clockpigeon:::alternatives_lines(now, ways, width = 100), collapse = "\n")
-  expect_match(text, "Spent so far is what was charged")
+  expect_match(text, "cost so far is what the site charged")
   expect_match(text, "add quayside")
 })
 

@@ -62,5 +62,5 @@ test_that("all jobs that run are a table, ended and stopped ones are not in it",
   clockpigeon:::add_events(x$ledger, "review-1", data.frame(what = "stopped"))
   expect_identical(nrow(clockpigeon:::watch_all(x$project, x$ledger)), 0L)
   expect_match(clockpigeon:::running_jobs_lines(clockpigeon:::watch_all(x$project, x$ledger)),
-               "no job runs")
+               "No job is running")
 })

@@ -4,8 +4,8 @@ test_that("findings read as sentences under their shot, the gravest first", {
   x <- check_shot(project$shots$gears, manifest = project$manifests$gears, folder = project$root,
                   used = c("gears-final", "basin-test"))
   text <- cli::ansi_strip(clockpigeon:::check_lines(x, 100))
-  expect_match(text[1], "2 findings block, 1 warns, ")
-  expect_match(text, "^blocks   textures/engraving.png is missing. Put it there", all = FALSE)
+  expect_match(text[1], "not ready to send: 2 problems, 1 warning")
+  expect_match(text, "^problem  textures/engraving.png is missing. Put it there", all = FALSE)
   expect_true(all(nchar(text) <= 100))
   expect_output(print(x), "engraving")
 })

@@ -24,7 +24,7 @@ test_that("every figure of a choice says what it shows", {
   for (show in c("tradeoff", "chance"))
     expect_gt(nchar(ggplot2::autoplot(whole, show = show)$labels$alt), 40)
   time <- ggplot2::autoplot(whole, show = "timeline")
-  expect_match(time$labels$title, "longest is render")
+  expect_match(time$labels$title, "^Render takes longest at")
   expect_match(time$labels$alt, "encode")
   expect_setequal(as.character(ggplot2::autoplot(whole, show = "cost")$data$part),
                   c("rendering", "tax"))

@@ -15,7 +15,7 @@ test_that("the choice's figure shows every option, both limits, and marks the pi
   expect_identical(points$shape, c(4, 16, 4))
   expect_equal(10^built$data[[which(layers == "GeomVline")]]$xintercept, 160)
   expect_equal(built$data[[which(layers == "GeomHline")]]$yintercept, 5)
-  expect_match(figure$labels$title, "^middle: done .* 90 % sure$")
+  expect_match(figure$labels$title, "^middle: done .* 90 % likely$")
   expect_match(clockpigeon:::choice_alt(choice), "dear: 50.0s, 7.00 EUR, does not fit",
                fixed = TRUE)
   path <- file.path(scratch(), "f.png")

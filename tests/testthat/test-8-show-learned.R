@@ -4,7 +4,7 @@ test_that("what was learned is told within the width, claims and corrections in 
   taught <- learned(x$ledger)
   lines <- clockpigeon:::learned_lines(taught, width = 80)
   expect_true(all(nchar(lines) <= 80))
-  expect_match(lines, "1 job was settled", all = FALSE)
+  expect_match(lines, "1 settled job", all = FALSE)
   expect_match(lines, "failed runs", all = FALSE)
   expect_output(print(taught), "settled")
   scores <- data.frame(what = "finish_s", site = "s", whose = "site", jobs = 1:3, inside = NA,

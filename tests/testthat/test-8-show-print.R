@@ -63,7 +63,7 @@ test_that("a choice marks the pick, and prints at any width", {
   }
   expect_output(print(choice), "Plan      Render all 720 frames at", fixed = TRUE)
   none <- choose_option(sample_forecast(), "1 s")
-  expect_output(print(none), "No plan keeps your limits.*a\\s+deadline .* later\\s+lets in")
+  expect_output(print(none), "No plan keeps your limits.*a\\s+deadline .* later\\s+would\\s+admit")
 })
 
 test_that("every print method returns its object invisibly and has a header", {

@@ -16,7 +16,7 @@ test_that("the page is self-contained and says question, answer, plan, options, 
          title = "<b>A film</b>")
   page <- page_of(path)
   for (part in c("The plan", "The options", "The evidence", "Unknown", "To make it again",
-                 choice$pick, "Sample data, invented", "alt=\"Cost against finish time",
+                 choice$pick, "Invented sample data", "alt=\"Cost against finish time",
                  "data:image/svg", "&lt;b&gt;A film", "@page { size: A4", "Versions of the engine"))
                    {
       expect_match(page, part, fixed = TRUE)

@@ -17,7 +17,7 @@ test_that("what is not usable is said with its frames, its place, how sure, and 
   expect_match(said, "^tide +15 +hole .*rows 3[0-9]-5[0-9], columns 4[0-9]-[78][0-9]", all = FALSE)
   expect_match(said, "Render again: tide 6-7, 15, 20", all = FALSE)
   expect_true(all(nchar(said) <= 90))
-  expect_output(print(x), "Not usable")
+  expect_output(print(x), "Unusable")
 })
 
 test_that("a clean folder says so and no more", {

@@ -10,14 +10,14 @@ test_that("how a job stands is said in the order in which it is asked, at 80 col
   x <- watch_of()
   lines <- clockpigeon:::watch_lines(x, 80, unicode = FALSE)
   expect_lte(max(nchar(lines)), 80)
-  expect_match(lines[1], "Job night, placed Tue 24 Nov 12:00")
+  expect_match(lines[1], "night at .*, started Tue 24 Nov 12:00")
   expect_identical(sub(" .*", "", grep("^(Progress|Finish|Cost|Do now)", lines, value = TRUE)),
                    c("Progress", "Finish", "Cost", "Do"))
-  expect_match(said(x), "30 of 60 frames received, the last 1.00s ago.", fixed = TRUE)
+  expect_match(said(x), "Last frame 1.00s ago.", fixed = TRUE)
   expect_match(
-    said(x), "By the deadline Tue 12:11: .* likely|By the deadline 12:11:40: .* likely")
-  expect_match(said(x), "at the decision")
-  expect_match(said(x), "Do now Nothing to do.")
+    said(x), "On time for Tue 12:11: .* %|On time for 12:11:40: .* %")
+  expect_match(said(x), "at the start")
+  expect_match(said(x), "Do now Nothing.")
   expect_match(said(watch_of(10 * (1:60), 700)), "Do now All frames are received.")
   expect_output(print(x), "30 of 60")
 })
@@ -32,7 +32,7 @@ test_that("frames are marks, by the worst in each; alarms have marks of their ow
   expect_identical(strip(c(1, Inf), c("arrived", "waiting"), 1, FALSE), "+")
   expect_identical(strip(came, state, 8), "\u2588\u2588r\u2588x\u2591\u2591\u2591")
   late <- said(watch_of(18 * (1:30), 541))
-  expect_match(late, "! The deadline .* Send the rest to quick .* \\(until ")
+  expect_match(late, "! On time for .* Send the rest to quick .* \\(until ")
   expect_match(late, "Do now Send the rest to quick")
 })
 

@@ -65,7 +65,7 @@ test_that("the example script runs from start to end", {
                        system.file("examples", "main-job.R", package = "clockpigeon"),
                        error_on_status = FALSE)
   expect_identical(ran$status, 0L)
-  expect_match(ran$stdout, "6m00s from now, at most 5.00 EUR")
+  expect_match(ran$stdout, "in 6m00s for at most\\s+5.00 EUR")
   expect_match(ran$stdout, "# A tibble: 1 .* 7")
 })
 

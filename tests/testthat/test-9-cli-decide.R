@@ -17,7 +17,7 @@ test_that("a job file, or options over it, ask the question; the answer fits 80 
   out <- capture.output(status <- cli(c(asked, "--changes", "--why", "--all")), type = "output")
   expect_identical(status, 0L)
   expect_lte(max(nchar(out)), 80)
-  expect_match(out, "1d21h from now, at most", all = FALSE)
+  expect_match(out, "in 1d21h\\s+for at most", all = FALSE)
   expect_match(out, "^Changes that would move the pick:", all = FALSE)
   expect_match(out, "^Trial frames:", all = FALSE)
   csv <- capture.output(status <- cli(c("choose", "film", "--draws", "100", "--deadline", "1min",
@@ -90,7 +90,7 @@ test_that("busy evidence is said and may be forecast as idle; each limit may be 
   expect_match(one_line(busy$stdout), "of the runs beside other work: taken as busy again")
   idle <- said("--machine", "idle", "--budget", "50EUR", "--each")
   expect_match(one_line(idle$stdout), "taken for an idle machine")
-  expect_match(one_line(idle$stdout), "each with a chance of 90 %")
+  expect_match(one_line(idle$stdout), "each 90 % likely")
   bad <- said("--machine", "asleep")
   expect_identical(bad$status, 2L)
   expect_match(bad$stderr, "Write busy or idle")
@@ -107,17 +107,17 @@ test_that("a job half done, a plan of one's own, no money and no time have an an
   }
   half <- ask("--deadline", "20h", "--done", "gears 1-720; basin 1-700")
   expect_identical(half$status, 0L)
-  expect_match(half$text, "^1420 of 2250 frames are done. Asked: ")
+  expect_match(half$text, "^1,420 of 2,250 frames are finished. The other 830 frames ")
   expect_match(half$text, "basin 701-[0-9]+|all 830 frames")
   writeLines(c("parts:", "  - {option: 'attic day, 2 nodes'}", "look: {at: fri 10:00, fewer: 1200}",
                "rescue: {option: 'quayside standard, 8 nodes'}"), "mine.yaml")
   mine <- ask("--deadline", "20h", "--plan", "mine.yaml")
   expect_match(
     mine$text, paste(
-    "Plan As written: render all 2250 frames at attic day, 2 nodes. Checkpoint Fri 10:00: with fewer",
+    "Plan As written: render all 2,250 frames at attic day, 2 nodes. Checkpoint Fri 10:00: with fewer",
     "than 1200 of the 2250 frames finished"), fixed = TRUE)
-  expect_match(mine$text, "attic, else quayside Fri", fixed = TRUE)
-  expect_match(ask("--budget", "0EUR")$text, "too expensive")
+  expect_match(mine$text, "attic, then quayside Fri", fixed = TRUE)
+  expect_match(ask("--budget", "0EUR")$text, "Over budget in 100 %")
   soon <- ask("--deadline", "5min")
   expect_identical(soon$status, 3L)
   expect_match(soon$text, "No plan keeps your limits")
@@ -132,14 +132,14 @@ test_that("next says what to find out, and does it within a budget of time", {
              "200")
   said <- run("next", asked)
   expect_identical(said$status, 0L)
-  expect_match(said$stdout, "The plan now: ")
+  expect_match(said$stdout, "Plan now: ")
   expect_match(said$stdout, "worth")
   rows <- utils::read.csv(text = run("next", asked, "--format", "csv")$stdout)
   expect_true(all(c("what", "about", "takes_s", "price", "changes", "saves", "worth",
                     "command") %in% names(rows)))
   # Frames that are done are no time to spend.
   expect_match(run("next", asked, "--done", "gears-review 1-700")$stdout,
-               "700 of 720 frames are done")
+               "700 of 720 frames are finished")
   done <- run("next", asked, "--do", "5s")
   expect_true(done$status %in% c(0L, 3L))
   expect_match(done$stderr, "measured")
@@ -159,7 +159,7 @@ test_that("clockpigeon week plans the project's job files, and says what a job f
                "budget: 40 EUR"), "jobs/cut.yaml")
   x <- run_cli("week", "--draws", "200")
   expect_identical(x$status, 0L)
-  expect_match(x$out, "2 of 2 jobs are kept")
+  expect_match(x$out, "2 of 2 jobs keep their limits")
   rows <- utils::read.csv(text = run_cli("week", "--draws", "200", "--format", "csv")$out)
   expect_identical(sort(rows$job), c("cut", "film"))
   alone <- utils::read.csv(text = run_cli("week", "cut", "--draws", "200", "--without",
@@ -168,7 +168,7 @@ test_that("clockpigeon week plans the project's job files, and says what a job f
   expect_no_match(alone$where, "loftnights")
   late <- run_cli("week", "--draws", "200", "--budget", "1EUR", "--figure", "week.png")
   expect_identical(late$status, 3L)
-  expect_match(late$out, "Not kept")
+  expect_match(late$out, "Misses its limits")
   expect_true(file.exists("week.png"))
   writeLines(c("job: open", "shots: [gears]", "engines: [sundew]"), "jobs/open.yaml")
   broken <- run_cli("week", "open")
@@ -192,7 +192,7 @@ test_that("a job that was placed on own nodes and is under way comes before the 
   ))
   x <- run_cli("week", "cut", "--draws", "200", "--only", "attic")
   expect_match(
-    x$out, "Under way, before all of these: review-1 at attic on 1 node until +about +.*1[01]:[0-9][0-9]")
+    x$out, "Running first: review-1 at attic on 1 node until +about +.*1[01]:[0-9][0-9]")
   # What is all there holds up nobody.
   to <- sprintf("placed/review-1/frames/gears-review-%04d.png", 1:60)
   file.copy(rep(one_pixel(at$folder), 60), to)
@@ -215,12 +215,12 @@ test_that("a job file whose frames were placed is not planned again unless it is
                            data.frame(what = "placed", place = "attic", detail = scratch()))
   x <- week()
   expect_match(x$out, "of 1 job ")
-  expect_match(x$out, "Left out, since placed: review (as review-1).", fixed = TRUE)
+  expect_match(x$out, "Already placed: review (as review-1).", fixed = TRUE)
   expect_match(week("review")$out, "of 1 job ")
   unlink("jobs/cut.yaml")
   none <- week()
   expect_identical(none$status, 0L)
-  expect_match(none$out, "how they go: clockpigeon watch.", fixed = TRUE)
+  expect_match(none$out, "Progress: clockpigeon watch.", fixed = TRUE)
   expect_identical(nrow(utils::read.csv(text = week("--format", "csv")$out)), 0L)
 })
 

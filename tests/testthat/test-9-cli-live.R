@@ -94,7 +94,7 @@ test_that("the real view keeps to its terminal", {
       Sys.sleep(0.2)
     }
   }
-  expect_match(shown("q quit"), "3 of 3 frames received")
+  expect_match(shown("q quit"), "3 of 3 frames rendered")
   tmux("send-keys", "q")
   expect_match(shown("after"), "before\\s+after 0")
 })

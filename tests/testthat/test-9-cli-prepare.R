@@ -74,7 +74,7 @@ test_that("check finds what blocks, ends with 3 then, and with 0 when nothing do
              file.path(folder, "manifests/gears.yaml"))
   mended <- run("gears", "--site", "quayside")
   expect_identical(mended$status, 0L)
-  expect_match(mended$stdout, "nothing blocks")
+  expect_match(mended$stdout, "Ready to send")
   expect_identical(run("gears", "--site", "undertow")$status, 3L)
   expect_identical(run("cogs")$status, 2L)
 })

@@ -26,9 +26,9 @@ test_that("an engine or version that nobody measured is left out with what to do
   some <- run("--engine", "sundew,nobody")
   expect_identical(some$status, 0L)
   expect_match(gsub("\\s+", " ", some$stdout),
-               "measure: nobody: no finished frame was measured with the engine nobody")
+               "Measure: nobody: no finished frame was measured with the engine nobody")
   version <- run("--engine", "sundew", "--engine-version", "4.2,7.7")
-  expect_match(gsub("\\s+", " ", version$stdout), "measure: sundew 7.7: no finished frame")
+  expect_match(gsub("\\s+", " ", version$stdout), "Measure: sundew 7.7: no finished frame")
   expect_identical(run("--engine", "nobody")$status, 2L)
 })
 
