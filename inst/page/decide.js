@@ -152,8 +152,8 @@ function drawChance(f, q, j) {
   const ends = [...finish.subarray(i * f.n, (i + 1) * f.n)].filter(Number.isFinite).sort((a, b) => a - b);
   const right = Math.max(ends[ends.length - 1] || 1, Number.isFinite(q.deadline) ? q.deadline : 0) * 1.03;
   const by = ends.filter((t) => t <= q.deadline).length / f.n;
-  const about = `${f.options[i]}: done by ${Number.isFinite(q.deadline) ? clock(f, q.deadline) : 'some time'} with a chance of ${percent(by)}.`;
-  const { root, px, py } = plot('chance', about, [0, right], [0, 1], timeTicks(f, right, roomFor()), [0, 0.25, 0.5, 0.75, 1], (v) => clock(f, v), percent, 'done by', 'chance');
+  const about = `${f.options[i]}: finished by ${Number.isFinite(q.deadline) ? clock(f, q.deadline) : 'any time'}: ${percent(by)}.`;
+  const { root, px, py } = plot('chance', about, [0, right], [0, 1], timeTicks(f, right, roomFor()), [0, 0.25, 0.5, 0.75, 1], (v) => clock(f, v), percent, 'finish', 'finished by then');
   let path = `M${px(0)},${py(0)}`;
   const step = Math.max(1, Math.floor(ends.length / 400));
   for (let k = 0; k < ends.length; k += step) path += `L${px(ends[k]).toFixed(1)},${py((k + 1) / f.n).toFixed(1)}`;
@@ -177,7 +177,7 @@ function fillOptions(f, q, j) {
     return cell;
   });
   const head = document.createElement('tr');
-  head.append(...cells('th', ['option', 'stands', 'done by', '80 % range', `cost (${f.currency})`, '80 % range', 'chance', 'speed is']));
+  head.append(...cells('th', ['option', 'fits', 'finish', '80 % range', `cost, ${f.currency}`, '80 % range', 'likely', 'speed']));
   const order = f.options.map((_, i) => i).filter((i) => asked(f, q, i))
     .sort((a, b) => Number(b === j.pick) - Number(a === j.pick) || Number(j.fits[b]) - Number(j.fits[a]) || f.cost_mean[a] - f.cost_mean[b]);
   const rows = order.slice(0, allOptions ? order.length : mostRows).map((i) => {

@@ -44,7 +44,7 @@ export function clock(f, seconds) {
 /** @param {{currency: string}} f @param {number} amount */
 export const money = (f, amount) => `${amount.toFixed(2)} ${f.currency}`;
 /** @param {number} share */
-export const percent = (share) => share > 0 && share < 0.01 ? '<1 %' : share < 1 && share > 0.99 ? '>99 %' : `${Math.round(100 * share)} %`;
+export const percent = (share) => share > 0 && share < 0.01 ? 'under 1 %' : share < 1 && share > 0.99 ? 'over 99 %' : `${Math.round(100 * share)} %`;
 
 /** @param {string} name @param {Record<string, string | number>} attributes @param {string} [text] */
 export function svg(name, attributes, text) {

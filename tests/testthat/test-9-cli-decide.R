@@ -115,7 +115,7 @@ test_that("a job half done, a plan of one's own, no money and no time have an an
   expect_match(
     mine$text, paste(
     "Plan As written: render all 2,250 frames at attic day, 2 nodes. Checkpoint Fri 10:00: with fewer",
-    "than 1200 of the 2250 frames finished"), fixed = TRUE)
+    "than 1,200 frames finished"), fixed = TRUE)
   expect_match(mine$text, "attic, then quayside Fri", fixed = TRUE)
   expect_match(ask("--budget", "0EUR")$text, "Over budget in 100 %")
   soon <- ask("--deadline", "5min")

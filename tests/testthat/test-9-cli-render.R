@@ -14,7 +14,7 @@ test_that("a job is placed from the command line: looked at, then rendered; paus
   expect_match(run_cli("resume", "review-1")$said, "review-1: resumed")
   done <- run_cli("place", "review-1", "--yes", "--frame-limit", "20s")
   expect_identical(done$status, 0L)
-  expect_match(done$out, "6 of 6 frames rendered")
+  expect_match(done$out, "6 of 6 frames received")
   expect_length(list.files("placed/review-1/frames", "png$", recursive = TRUE), 6)
   watched <- run_cli("watch", "review-1")
   expect_match(watched$out, "6 of 6 frames rendered")
