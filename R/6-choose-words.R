@@ -53,9 +53,6 @@ question_words <- function(choice) {
 rule_words <- c(cheapest = "the cheapest plan", fastest = "the fastest plan",
                 best = "the best quality")
 
-choice_title <- function(choice) if (is.na(choice$pick)) "No option fits" else
-  paste0("Take ", choice$pick)
-
 # Warnings, one sentence a code.
 warning_words <- function(choice) {
   about <- function(code) choice$warnings[["about"]][choice$warnings[["code"]] == code]

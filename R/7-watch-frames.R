@@ -43,6 +43,7 @@ watch_frames <- function(plan, begun, files, now, events = NULL) {
   came$at <- pmin(came$at, there$ready)
   going <- going_parts(plan, begun, told, came$at)
   own <- own_gaps(told)
+  going$home <- homes_as_arrived(going, state, came$at)
   later <- with_gaps(going, state, own, passed)
   seen <- lapply(going$runs, function(columns) came$at[columns][is.finite(came$at[columns])])
   pace <- Map(pace_test, later$home, seen, false = 0.05 / length(seen))
@@ -110,6 +111,13 @@ own_gaps <- function(told) {
                gap = diff(x[["time"]][at]) - x[["seconds"]][at[-1]])
   })
   do.call(rbind, c(list(none), unname(rows)))
+}
+
+# Draws of each part with its frames in the order of their arrival.
+homes_as_arrived <- function(going, state, came) {
+  Map(function(home, columns) {
+    home_as_arrived(home, state$seconds[, columns, drop = FALSE], came[columns])
+  }, going$home, going$runs)
 }
 
 # The parts with what was seen to pass between frames by `now` added to their draws: the forecast

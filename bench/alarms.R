@@ -46,7 +46,7 @@ for (i in picked) {
     code <- NA
     for (now in seq(0.02, 0.99, length.out = 25) * last) {
       seen <- came[came <= now]
-      rest <- ns$rest_given(home[known, ], run$draws$finish_s[known], run$draws$cost[known], seen,
+      rest <- ns$rest_draws(home[known, ], run$draws$finish_s[known], run$draws$cost[known], seen,
                             now)
       pace <- ns$pace_test(home[known, ], seen)
       waits <- !length(seen) || now - max(seen) > ns$longest_gap(home[known, ], seen)

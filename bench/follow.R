@@ -50,7 +50,7 @@ for (i in picked) {
       now <- t[m] + stats::runif(1) * (t[m + 1] - t[m])
       seen <- t[seq_len(m)]
       pace <- ns$pace_test(home[known, ], seen)
-      x <- ns$rest_given(home[known, ], finish[known], cost[known], seen, now, over = pace$over,
+      x <- ns$rest_draws(home[known, ], finish[known], cost[known], seen, now, over = pace$over,
                          drift = pace$drift)
       o <- order(x$finish)
       q <- stats::approx(cumsum(x$weight[o]), x$finish[o], c(0.1, 0.5, 0.9), rule = 2)$y
@@ -83,7 +83,7 @@ look <- function() {
   pace <- ns$pace_test(home, seen)
   ns$level_test(home, seen)
   ns$longest_gap(home, seen)
-  ns$rest_given(home, run$draws$finish_s, run$draws$cost, seen, max(seen), over = pace$over,
+  ns$rest_draws(home, run$draws$finish_s, run$draws$cost, seen, max(seen), over = pace$over,
                 drift = pace$drift)
 }
 update <- stats::median(replicate(5, cpu(look())))

@@ -234,9 +234,3 @@ test_that("lines are at most 100 columns wide, and functions have few branches a
   lines <- unlist(lapply(files, readLines))
   expect_identical(sum(nchar(lines) > 100), 0L)
 })
-
-test_that("no name is defined twice: the later file would win without a word", {
-  skip_if(is.null(source_folder()))
-  names <- unlist(lapply(rooms(), defined_in))
-  expect_identical(unname(names[duplicated(names)]), character())
-})
