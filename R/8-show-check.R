@@ -14,13 +14,10 @@ check_lines <- function(x, width = terminal_width(), fit = NULL) {
   bad <- unique(x$shot[x$weight == "blocks"])
   counted <- paste0(count, " ", weight_names[finding_weights], ifelse(count == 1, "", "s"))
   verdict <- if (length(bad)) {
-    paste0(capital_text(either(bad)), " not ready to send: ")
-  } else {
-    named <- if (length(shots)) paste0(": ", paste(shots, collapse = ", "))
-    paste0("Ready to send", named, ". Found: ")
-  }
+    paste0("Not ready to send: ", toString(bad))
+  } else paste0("Ready to send", if (length(shots)) paste0(": ", toString(shots)))
   shown <- counted[count > 0 | finding_weights == "blocks"]
-  verdict <- paste0(verdict, toString(shown), ".")
+  verdict <- paste0(verdict, " (", toString(shown), ").")
   head <- c(wrap_lines(verdict, width), if (length(fit)) wrap_lines(fit_answer(fit), width))
   c(head, unlist(lapply(shots, function(shot) {
     rows <- x[x$shot == shot, , drop = FALSE]

@@ -4,7 +4,7 @@ test_that("findings read as sentences under their shot, the gravest first", {
   x <- check_shot(project$shots$gears, manifest = project$manifests$gears, folder = project$root,
                   used = c("gears-final", "basin-test"))
   text <- cli::ansi_strip(clockpigeon:::check_lines(x, 100))
-  expect_match(text[1], "not ready to send: 2 problems, 1 warning")
+  expect_match(text[1], "Not ready to send: gears \\(2 problems, 1 warning")
   expect_match(text, "^problem  textures/engraving.png is missing. Put it there", all = FALSE)
   expect_true(all(nchar(text) <= 100))
   expect_output(print(x), "engraving")

@@ -16,7 +16,7 @@ test_that("the whole circle: an alarm, a broken frame, an overcharge, and a seco
   }
   expect_match(text, "\n! ")
   expect_match(text, "cut off")
-  expect_match(text, "Too much: [0-9.]+ GBP")
+  expect_match(text, "overcharged [0-9.]+ GBP")
   expect_match(text, "finish: .*: better")
   expect_match(text, "cost: .*: better")
   expect_identical(Sys.getenv("CLOCKPIGEON_NOW"), "")
