@@ -110,7 +110,7 @@ assumed_stage_words <- function(scenario) {
   if (length(found)) paste0("Assumed, not measured: ", paste(found, collapse = "; "))
 }
 
-# What stands between a site and the job, by the code of the reason it was left out.
+# Obstacle of a site that was left out, by the code of its reason.
 left_out_cures <- c(unfit = "cannot run this job", unmeasured = "to measure",
                     unknown_speed = "to measure", unknown_fit = "to ask",
                     unknown_link = "with an incomplete card", no_rate = "without exchange rate")

@@ -319,7 +319,7 @@ late_alarm <- function(x) {
     return(new_alarm("late", level, NA, says, if (NROW(best) && best[["p_both"]] > x$p_both) paste0(
       "No option keeps it now; the rest at ", best[["option"]], " comes nearest, with ",
       format_percent(best[["p_both"]]), ".")
-      else "No other option improves it. Tell whoever waits for the frames."))
+      else "No other option improves it. Tell the client."))
   }
   best <- good[which.min(good[["cost_mean"]]), ]
   new_alarm("late", level, NA, says, paste0(

@@ -83,7 +83,7 @@ next_action <- function(x, ready) {
   now <- alarms[alarms[["level"]] == "now", , drop = FALSE]
   command <- function(name) paste0("\n  clockpigeon ", name, " ", x$job)
   if (nrow(now)) {
-    does <- c(money = "stop", halted = "resume", behind = "fetch")[now[["code"]][1]]
+    does <- c(money = "stop", halted = "fetch", behind = "fetch")[now[["code"]][1]]
     return(paste0(now[["action"]][1], if (!is.na(does)) command(does)))
   }
   if (ready) paste0("Nothing. To download rendered frames:", command("fetch")) else "Nothing."

@@ -44,7 +44,7 @@ emit_not_placed <- function(place, o, goes, despite) {
   0L
 }
 
-# On a terminal the user is asked.
+# Ask the user on a terminal.
 confirm_placing <- function(place, o) {
   if (!isatty(stdin()) || !on_terminal() || o$format != "table") return(FALSE)
   write_at_once(paste0(place_lines(place), "\n"), "\nPlace it? [y/N] ")

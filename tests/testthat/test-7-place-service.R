@@ -63,6 +63,10 @@ test_that("what is left after a halt is placed anew, and its cap is what is left
   expect_lt(here, 12)
   alarms <- as.data.frame(x$watch()$alarms)
   expect_match(alarms$says[alarms$code == "halted"], paste(12 - here, "frames not rendered"))
+  # A part that a site has ended cannot be resumed: its paid frames are what can be had.
+  halted <- x$watch()
+  halted$alarms <- halted$alarms[halted$alarms$code == "halted", ]
+  expect_match(clockpigeon:::next_action(halted, 0), "\n  clockpigeon fetch ", fixed = TRUE)
   expect_identical(x$watch()$p_deadline, 0)
   # Where the rest could go is told; the site itself can be given it again.
   expect_match(alarms$action[alarms$code == "late"], "Send the rest to ")
