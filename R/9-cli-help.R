@@ -11,8 +11,9 @@ help_stages <- list(
   Project = c("page", "jobs", "ledger", "standin", "help")
 )
 
-# Examples of each command for the demo project, in the order of the work: a job is recorded, placed,
-# watched and settled. `scan` needs a scene of POV-Ray; `pack` refuses the demo's incomplete shots.
+# Examples of each command for the demo project, in the order of the work: a job is recorded,
+# placed, watched and settled. `scan` needs a scene of POV-Ray; `pack` refuses the demo's shots,
+# which are incomplete on purpose.
 help_examples <- list(
   demo = c("demo", "demo --keep demo", "demo --circle"),
   new = c("new harbour", "new harbour-usd --currency USD", "new harbour-night --name 'Night'"),
