@@ -189,11 +189,11 @@ asked_findings <- function(place, part, columns) {
                     or_else(quote$instead, "Ask there."))
     } else if (quote$expected * rate > share * part$full_p90 * 1.02) {
       place_finding("quote", "stops", part$site,
-                    paste0(part$site, " asks ", money(quote$expected * rate),
-                           " for what its card lets expect ", money(share * part$full_mean),
-                           ", up to ", money(share * part$full_p90), " in 9 of 10 cases",
+                    paste0(part$site, " quotes ", money(quote$expected * rate),
+                           "; by its rate card the work costs ", money(share * part$full_mean),
+                           " (90 %: at most ", money(share * part$full_p90), ")",
                            gift_words(site, place$state$job)),
-                    "Correct its card, and decide again.")
+                    "Correct its rate card, then choose again.")
     },
     if (abs(about$ahead_s) > 60) {
       place_finding("clock", "note", part$site,

@@ -39,8 +39,7 @@ plot_tradeoff <- function(object) {
     ggplot2::geom_point(size = 3.2) +
     ggrepel::geom_text_repel(ggplot2::aes(label = .data[["label"]]), size = 3.5, seed = 1,
                              min.segment.length = 0.3, box.padding = 0.6, bg.color = "white",
-                             bg.r = 0.2, max.overlaps = Inf, force = 4, max.time = 2,
-                             max.iter = 1e5, show.legend = FALSE) +
+                             bg.r = 0.2, max.overlaps = Inf, force = 4, show.legend = FALSE) +
     ggplot2::scale_colour_manual(values = standing_colours, drop = TRUE) +
     ggplot2::scale_shape_manual(values = standing_shapes, drop = TRUE) +
     ggplot2::scale_x_log10(breaks = time_ticks, labels = moment_labels(object),
@@ -269,7 +268,7 @@ plot_cost <- function(choice) {
     ggplot2::scale_fill_manual(values = fills, name = NULL) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0.01, 0.16))) +
     ggplot2::labs(x = paste0("mean cost (", currency, ")"), y = NULL,
-                  title = cost_title(totals, currency),
+                  title = cost_title(totals, choice$options[["option"]][at[1]], currency),
                   caption = paste0(
                     "Means of the draws by line of the bill; reductions are below zero.",
                     if (near) " Dashed: budget."
@@ -283,9 +282,10 @@ plot_cost <- function(choice) {
     plain_theme()
 }
 
-cost_title <- function(totals, currency) {
-  least <- totals[which.min(totals$cost), ]
-  paste0(least$option, " costs least: ", format_money(least$cost, currency), " on average")
+# `option`: the plan's, or the one that misses the limits by least.
+cost_title <- function(totals, option, currency) {
+  cost <- totals$cost[totals$option == option]
+  paste0(option, " costs ", format_money(cost, currency), " on average")
 }
 
 # Usable frames at each moment, and where a spend cap stops them.

@@ -163,12 +163,14 @@ headed_answer <- function(choice) {
 
 report_question <- function(choice) {
   job <- main_job(choice$forecast$scenario)
-  paste0(job_words(job), ". ", question_words(choice))
+  paste0(job_subject(job), ": ", sub(":$", ".", question_words(choice)))
 }
 
 job_words <- function(job) {
-  paste0(job_frames(job), " frames of ", toString(vapply(job$shots, `[[`, "", "shot")), " with ",
-         job$engine, " ", job$version)
+  paste0(job_frames(job), " frames of ", job_subject(job))
+}
+job_subject <- function(job) {
+  paste0(toString(vapply(job$shots, `[[`, "", "shot")), " with ", job$engine, " ", job$version)
 }
 
 # Who renders what.

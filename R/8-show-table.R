@@ -119,7 +119,7 @@ labelled_lines <- function(label, text, wide, width = terminal_width()) {
   if (width - wide < 24)
     return(c(label, paste0("  ", wrap_lines(sub("\n *", " ", text), width - 2, indent = 0))))
   # A command below a text stays on its own line, ready to paste.
-  parts <- strsplit(text, "\n", fixed = TRUE)[[1]]
+  parts <- c(strsplit(text, "\n", fixed = TRUE)[[1]], if (!nzchar(text)) "")
   lines <- c(wrap_lines(parts[1], width - wide, indent = 0), parts[-1])
   sub(" +$", "", paste0(pad_text(c(label, rep("", length(lines) - 1)), wide), lines))
 }

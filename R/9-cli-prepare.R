@@ -166,7 +166,8 @@ cli_fit <- function(project, shots, engine, site, rows) {
   job <- tryCatch(render_job(shots, engine, rows, currency = project$currency,
                              rates = project$rates),
                   clockpigeon_error_evidence = function(e) {
-                    cli_note("Which sites fit is not known: ", conditionMessage(e))
+                    cli_note("Sites are not checked: no frame was measured with ", engine,
+                             ". To measure some: clockpigeon bench")
                     NULL
                   })
   if (length(job)) eligible(job, if (length(site)) site else project$sites)

@@ -9,10 +9,9 @@ decide_page <- function(title) {
     tags$section(id = "said", `aria-live` = "polite", `aria-busy` = "true",
                  shiny::uiOutput("answer")),
     page_figure("tradeoff", "Cost against finish",
-                paste0("Each mark is an option: the middle of its draws, with the range of 8 ",
-                       "in 10. Filled: it fits.")),
-    page_figure("chance", "Chance of being done by then",
-                "Of the option that is picked; the line is the deadline."),
+                "Each mark is an option: median and 80 % ranges. Filled: it fits."),
+    page_figure("chance", "Finished by then",
+                "Share of draws of the picked option. Dashed: deadline."),
     tags$section(class = "wide", tags$h2("Options"),
                  tags$div(class = "scroll", tabindex = "0", role = "region",
                           `aria-label` = "Options",
@@ -37,14 +36,14 @@ question_fields_of_page <- function() {
              tags$div(class = "marks", id = paste0(id, "-marks"), `aria-hidden` = "true"))
   }
   shiny::tagList(
-    range("deadline", "Done by", 0, 3.2e7, 60), range("budget", "For at most", 0, 1e7, 0.01),
-    range("confidence", "With a chance of", 0.5, 0.99, 0.01),
+    range("deadline", "Finish by", 0, 3.2e7, 60), range("budget", "For at most", 0, 1e7, 0.01),
+    range("confidence", "How likely", 0.5, 0.99, 0.01),
     tags$div(class = "field", shiny::radioButtons("rule", "Take", inline = FALSE, choices = c(
       "the cheapest in time" = "cheapest", "the fastest in budget" = "fastest",
       "the best quality in both" = "best"
     ))),
     tags$div(class = "field",
-             shiny::checkboxInput("each", "ask the chance of time and of money each, not of both")),
+             shiny::checkboxInput("each", "apply it to time and money separately")),
     range("noise", "With noise of at most", 0, 1, 0.0001, hidden = TRUE),
     lapply(names(page_pins), function(id) {
       tags$div(class = "field pins",

@@ -18,21 +18,21 @@ running_page <- function(title) {
     tags$div(class = "wide", page_figure(
       "strip", "Frames",
       paste(
-        "Each stands as high as it took; below, how it stands: full is there, a ring renders, a",
-        "cross failed, empty is to come."),
+        "Height: seconds per frame. Below: full, received; ring, rendering; cross, failed; empty,",
+        "not started."),
       more = shiny::tagList(canvas("strip", "Frames"), tags$p(
         id = "strip-said", class = "about",
-        "Arrow keys go from frame to frame, + and - draw nearer and away."
+        "Arrow keys select a frame; + and - zoom."
       ))
     )),
-    page_figure("belief", "Done, as it was believed at each moment",
-                paste0("Band and line: 80 % range and median. Dotted: now. Where ",
-                       "they meet, it is done.")),
+    page_figure("belief", "Finish, as forecast over time",
+                paste0("Band and line: 80 % range and median. Dotted: now. The job finishes where ",
+                       "the two meet.")),
     page_figure("spent", "Money",
-                "Final cost, with the budget and the promise."),
+                "Cost so far, forecast at the end, promise and budget."),
     tags$div(class = "wide", page_figure(
       "lanes", "Nodes",
-      "What each node rendered, over time. A cross: it failed; open at its end: it renders.",
+      "Frames of each node over time. Cross: failed. Open end: rendering.",
       more = shiny::tagList(canvas("lanes", "Nodes over time"),
                             tags$p(id = "lanes-said", class = "about", ""))
     )),

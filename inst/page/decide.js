@@ -110,7 +110,7 @@ function drawTradeoff(f, q, j) {
   const axes = [frame.width, right, top, ...shown].join(' ');
   if (!tradeoff || tradeoff.axes !== axes || !byId('tradeoff').contains(tradeoff.over)) {
     const { root, px, py } = plot('tradeoff', about, [0, right], [0, top], timeTicks(f, right, roomFor()), ticks(0, top), (v) => clock(f, v),
-      (v) => String(Number(v.toPrecision(6))), 'done by', f.currency);
+      (v) => String(Number(v.toPrecision(6))), 'finish', f.currency);
     const marks = new Map(), over = svg('g', {});
     for (const i of shown) {
       const x = px(finishAt[i][1]), y = py(costAt[i][1]), mark = svg('g', {});
@@ -185,7 +185,7 @@ function fillOptions(f, q, j) {
     if (i === j.pick) row.className = 'picked';
     row.append(...cells('td', [f.options[i], i === j.pick ? 'picked' : j.fits[i] ? 'fits' : 'does not fit', clock(f, finishAt[i][1]),
       `${clock(f, finishAt[i][0])} to ${clock(f, finishAt[i][2])}`, f.cost_mean[i].toFixed(2),
-      `${costAt[i][0].toFixed(2)} to ${costAt[i][2].toFixed(2)}`, percent(j.chance[i]), f.evidence[i]]));
+      `${costAt[i][0].toFixed(2)}-${costAt[i][2].toFixed(2)}`, percent(j.chance[i]), f.evidence[i]]));
     return row;
   });
   /** @type {any} */ (table).tHead.replaceChildren(head);

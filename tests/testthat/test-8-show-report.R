@@ -46,7 +46,7 @@ test_that("what is not known follows from the evidence", {
   facts <- clockpigeon:::report_facts(sample_choice())
   expect_true(any(grepl("sample data, invented", facts$unknown)))
   expect_false(any(grepl("claim", facts$unknown)))
-  expect_match(facts$question, "720 frames of gears with sundew 4.2")
+  expect_match(facts$question, "^gears with sundew 4.2: 720 frames, no deadline")
   expect_identical(nrow(facts$others), nrow(facts$options) - 1L)
 })
 

@@ -43,3 +43,9 @@ test_that("NO_COLOR and a width of one's own are respected", {
   expect_false(any(grepl("\033", clockpigeon:::text_table(data.frame(a = "x"), mark = 1),
                          fixed = TRUE)))
 })
+
+test_that("a label without a text stands alone, and a command keeps its own line", {
+  expect_identical(clockpigeon:::labelled_lines("attic", "", 10, 80), "attic")
+  expect_identical(clockpigeon:::labelled_lines("Do now", "Stop.\n  clockpigeon stop a", 10, 80),
+                   c("Do now    Stop.", "            clockpigeon stop a"))
+})

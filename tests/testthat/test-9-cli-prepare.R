@@ -22,7 +22,7 @@ test_that("a renderer that nobody saw is described, tried and timed from the com
   expect_identical(tried$status, 1L)
   expect_match(tried$stdout, "no such scene", fixed = TRUE)
   write_file(folder, "mill/shots/yard.yaml", "shot: yard", "scene: 'scenes/{shot}.discs'",
-             "frames: 1-24", "size: 32x18", "limit: {samples: 4}")
+             "frames: 1-24", "size: 640x360", "limit: {samples: 4}")
   cat("reads: {compute_s: 'milled in ([0-9,]+) s', work: 'stones turned: ([0-9]+)'}\n",
       append = TRUE,
       file = file.path(folder, "mill/engines/quern.yaml"))
@@ -35,7 +35,7 @@ test_that("a renderer that nobody saw is described, tried and timed from the com
                "quern can do 1, 2, 4, 8, 16, 32, ... or 65536 samples, not 5",
                fixed = TRUE)
   good <- rows[rows$status == "ok", ]
-  expect_equal(good$work, good$limit_value * 32 * 18)
+  expect_equal(good$work, good$limit_value * 640 * 360)
   expect_true(all(good$compute_s > 0 & good$engine_version == "0.3"))
 })
 
